@@ -1,0 +1,29 @@
+module firethorn
+
+go 1.26.0
+
+require (
+	github.com/Masterminds/semver/v3 v3.5.0
+	github.com/danielgtaylor/huma/v2 v2.37.2
+	github.com/go-chi/chi/v5 v5.5.0
+	github.com/go-sql-driver/mysql v1.10.1
+	github.com/google/uuid v1.6.0
+	github.com/klauspost/compress v1.20.3
+	github.com/pressly/goose/v3 v3.29.0
+	github.com/tdewolff/parse/v2 v2.8.20
+	github.com/urfave/cli/v3 v3.14.0
+	github.com/vbauerster/mpb/v8 v8.9.3
+	golang.org/x/sync v0.24.0
+)
+
+require (
+	filippo.io/edwards25519 v1.2.0 // indirect
+	github.com/VividCortex/ewma v1.2.0 // indirect
+	github.com/acarl005/stripansi v0.0.0-20180116102854-5a71ef0e047d // indirect
+	github.com/clipperhouse/uax29/v2 v2.7.0 // indirect
+	github.com/mattn/go-runewidth v0.0.20 // indirect
+	github.com/mfridman/interpolate v0.0.2 // indirect
+	github.com/sethvargo/go-retry v0.5.0 // indirect
+	go.uber.org/multierr v1.11.0 // indirect
+	golang.org/x/sys v0.49.0 // indirect
+)

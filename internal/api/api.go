@@ -1,0 +1,172 @@
+// Package api is the HTTP API that the console and the command line use, and
+// nothing else does they use. Its OpenAPI 3.1 document is made from the code.
+//
+// Reading order: New (routes), auth.go (who may do what), then one file a
+// resource.
+package api
+
+import (
+	"context"
+	"log/slog"
+	"net/http"
+	"net/url"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humachi"
+	"github.com/go-chi/chi/v5"
+
+	"firethorn/internal/core/fault"
+	"firethorn/internal/mariadb"
+	"firethorn/internal/pipeline"
+	"firethorn/internal/web"
+)
+
+// API serves /api.
+type API struct {
+	store  *mariadb.Store
+	units  *pipeline.Units
+	log    *slog.Logger
+	public *url.URL // links are built from it, never from the Host header
+	live   *hub
+}
+
+// Options of New.
+type Options struct {
+	Store     *mariadb.Store
+	Units     *pipeline.Units
+	Log       *slog.Logger
+	PublicURL *url.URL
+}
+
+// Version is the API's and the product's version.
+const Version = "0.1.0"
+
+// New makes the API and adds its routes to r.
+func New(r chi.Router, opt Options) *API {
+	a := &API{store: opt.Store, units: opt.Units, log: opt.Log, public: opt.PublicURL}
+	a.live = newHub(opt.Store, opt.Log)
+	guard := http.NewCrossOriginProtection()
+	r.Group(func(r chi.Router) {
+		r.Use(web.Secure, a.checkHost, guard.Handler, a.authenticate)
+		a.register(r)
+		r.Post("/api/projects/{project}/symbols/content", web.Handle(a.log, a.putSymbol))
+		r.Get("/api/live", web.Handle(a.log, a.serveLive))
+	})
+	return a
+}
+
+// Run feeds the live streams until ctx ends.
+func (a *API) Run(ctx context.Context) error { return a.live.run(ctx) }
+
+// describe is the API's own description of itself.
+func describe(r chi.Router) huma.API {
+	huma.NewError = func(status int, msg string, errs ...error) huma.StatusError {
+		return problem(status, msg, errs)
+	}
+	cfg := huma.DefaultConfig("Firethorn", Version)
+	cfg.Info.Description = "Exceptions of applications, grouped into issues. Errors are problem details (RFC 9457); lists are pages with a cursor in \"next\"."
+	cfg.OpenAPIPath, cfg.DocsPath, cfg.SchemasPath = "/api/openapi", "", ""
+	cfg.CreateHooks = nil
+	cfg.Components.SecuritySchemes = map[string]*huma.SecurityScheme{"token": {Type: "http", Scheme: "bearer"}}
+	cfg.Security = []map[string][]string{{"token": {}}}
+	return humachi.New(r, cfg)
+}
+
+// problem makes validation failures look like every other error.
+func problem(status int, msg string, errs []error) *web.Problem {
+	if status == http.StatusUnprocessableEntity {
+		status = http.StatusBadRequest
+	}
+	p := &web.Problem{Type: "about:blank", Title: http.StatusText(status), Status: status, Detail: msg, Code: string(fault.BadInput)}
+	for _, e := range errs {
+		if e == nil {
+			continue
+		}
+		if d, ok := e.(huma.ErrorDetailer); ok {
+			detail := d.ErrorDetail()
+			p.Errors = append(p.Errors, map[string]any{"pointer": detail.Location, "detail": detail.Message})
+			p.Detail = detail.Location + ": " + detail.Message
+			continue
+		}
+		p.Detail = e.Error()
+	}
+	return p
+}
+
+// op registers an operation that needs an action's right.
+func op[I, O any](h huma.API, a *API, method, path, id, summary string, need action, fn func(context.Context, *I) (*O, error)) {
+	huma.Register(h, huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary, MaxBodyBytes: 4 << 20}, func(ctx context.Context, in *I) (*O, error) {
+		project := ""
+		if p, ok := any(in).(interface{ projectName() string }); ok {
+			project = p.projectName()
+		}
+		if err := a.may(ctx, need, project); err != nil {
+			return nil, public(err)
+		}
+		out, err := fn(ctx, in)
+		if err != nil {
+			return nil, a.failed(method, path, err)
+		}
+		return out, nil
+	})
+}
+
+func public(err error) error {
+	p, _ := web.ProblemOf(err)
+	return p
+}
+
+func (a *API) failed(method, path string, err error) error {
+	p, after := web.ProblemOf(err)
+	if p.Status >= 500 {
+		a.log.Error("request failed", "method", method, "path", path, "status", p.Status, "err", err)
+	}
+	if after > 0 {
+		return huma.ErrorWithHeaders(p, http.Header{"Retry-After": {time.Duration(after * int(time.Second)).String()}})
+	}
+	return p
+}
+
+// body wraps an answer.
+type body[T any] struct{ Body T }
+
+// noInput is an operation without parameters.
+type noInput struct{}
+
+// ProjectPath is the path of what belongs to a project.
+type ProjectPath struct {
+	Project string `path:"project" doc:"the project's name"`
+}
+
+func (p *ProjectPath) projectName() string { return p.Project }
+
+// IssuePath is the path of an issue.
+type IssuePath struct {
+	ProjectPath
+	Number int64 `path:"number" minimum:"1" doc:"the issue's number in its project"`
+}
+
+func (a *API) register(r chi.Router) {
+	h := describe(r)
+	a.people(h)
+	a.projects(h)
+	a.issues(h)
+	a.events(h)
+	a.symbols(h)
+	a.operations(h)
+}
+
+// Document is the OpenAPI document as JSON, without a running service.
+func Document() ([]byte, error) {
+	a := &API{log: slog.New(slog.DiscardHandler)}
+	r := chi.NewRouter()
+	h := describe(r)
+	a.people(h)
+	a.projects(h)
+	a.issues(h)
+	a.events(h)
+	a.symbols(h)
+	a.operations(h)
+	return h.OpenAPI().MarshalJSON()
+}

@@ -1,0 +1,158 @@
+package api
+
+import (
+	"context"
+	"fmt"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/google/uuid"
+
+	"firethorn/internal/contract"
+	"firethorn/internal/core/event"
+	"firethorn/internal/core/fault"
+	"firethorn/internal/mariadb"
+	"firethorn/internal/pipeline"
+)
+
+// Page asks for a page.
+type Page struct {
+	Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"50"`
+	Cursor string `query:"cursor"`
+}
+
+func (a *API) events(h huma.API) {
+	op(h, a, "GET", "/api/projects/{project}/events", "list-events", "A project's events, newest filed first", see, func(ctx context.Context, in *struct {
+		ProjectPath
+		Page
+	}) (*body[contract.Events], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		return a.eventPage(ctx, p, 0, in.Page)
+	})
+	op(h, a, "GET", "/api/projects/{project}/events/{event}", "show-event", "One event", see, func(ctx context.Context, in *struct {
+		ProjectPath
+		Event string `path:"event"`
+	}) (*body[contract.Event], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		id, err := uuid.Parse(in.Event)
+		if err != nil {
+			return nil, fault.New(fault.BadInput, "%q is no event id: it must be a UUID", in.Event)
+		}
+		row, err := a.store.Event(ctx, p, id)
+		if err != nil {
+			return nil, err
+		}
+		return a.event(ctx, p, row)
+	})
+	op(h, a, "GET", "/api/issues/{project}/{number}/events", "list-issue-events", "An issue's events, newest filed first", see, func(ctx context.Context, in *struct {
+		IssuePath
+		Page
+	}) (*body[contract.Events], error) {
+		is, p, err := a.issue(ctx, &in.IssuePath)
+		if err != nil {
+			return nil, err
+		}
+		return a.eventPage(ctx, p, is.ID, in.Page)
+	})
+	op(h, a, "GET", "/api/issues/{project}/{number}/events/{event}", "show-issue-event", "An event of an issue: newest, oldest or an id", see, func(ctx context.Context, in *struct {
+		IssuePath
+		Event string `path:"event"`
+	}) (*body[contract.Event], error) {
+		is, p, err := a.issue(ctx, &in.IssuePath)
+		if err != nil {
+			return nil, err
+		}
+		row, err := a.store.IssueEvent(ctx, p, is.ID, in.Event)
+		if err != nil {
+			return nil, err
+		}
+		out, err := a.event(ctx, p, row)
+		if err != nil {
+			return nil, err
+		}
+		n, err := a.store.EventNeighbours(ctx, is.ID, row)
+		out.Body.Position = &contract.EventPosition{Number: n.Position, Total: n.Total, Newest: idText(n.Newest), Newer: idText(n.Newer), Older: idText(n.Older), Oldest: idText(n.Oldest)}
+		return out, err
+	})
+}
+
+func idText(id uuid.UUID) string {
+	if id == uuid.Nil {
+		return ""
+	}
+	return id.String()
+}
+
+type eventCursor struct{ Filing int64 }
+
+func (a *API) eventPage(ctx context.Context, p *mariadb.Project, issue int64, page Page) (*body[contract.Events], error) {
+	q := mariadb.EventQuery{Project: p.ID, Issue: issue, Limit: page.Limit}
+	if page.Cursor != "" {
+		var c eventCursor
+		if err := readCursor(page.Cursor, &c); err != nil {
+			return nil, err
+		}
+		q.Before = c.Filing
+	}
+	list, next, err := a.store.Events(ctx, q)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.Events{Events: make([]contract.EventRow, len(list))}
+	for i, e := range list {
+		out.Events[i] = eventRow(p, e)
+	}
+	if next != 0 {
+		out.Next = writeCursor(eventCursor{next})
+	}
+	return &body[contract.Events]{out}, nil
+}
+
+func eventRow(p *mariadb.Project, e *mariadb.EventRow) contract.EventRow {
+	return contract.EventRow{ID: e.ID.String(), Time: e.Thrown, Received: e.Received, Issue: fmt.Sprintf("%s/%d", p.Name, e.Issue), Headline: e.Headline, Release: e.Release, Environment: e.Environment, StandsFor: e.StandsFor}
+}
+
+// event reads an event whole, its frames made readable by the symbols there
+// are now.
+func (a *API) event(ctx context.Context, p *mariadb.Project, row *mariadb.EventRow) (*body[contract.Event], error) {
+	packed, err := a.store.EventBody(ctx, row)
+	if err != nil {
+		return nil, err
+	}
+	e, frames, err := pipeline.Read(ctx, p.Project, packed, a.units)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.Event{
+		EventRow: eventRow(p, row), Severity: string(e.Severity), Handled: e.Handled, Message: e.Message,
+		Exceptions: make([]contract.Exception, len(e.Exceptions)), Breadcrumbs: e.Breadcrumbs, Attributes: e.Attributes, Resource: e.Resource,
+		State: e.State, Threads: e.Threads, Symbols: e.Symbols, TraceID: e.TraceID, SpanID: e.SpanID, Scope: e.Scope, Notes: e.Notes, Extra: e.Extra,
+	}
+	if name, value := e.Identity(); value != "" {
+		out.User = &contract.User{Attribute: name, Value: value}
+	}
+	if out.Breadcrumbs == nil {
+		out.Breadcrumbs = []event.Breadcrumb{}
+	}
+	if out.Notes == nil {
+		out.Notes = []string{}
+	}
+	if out.Attributes == nil {
+		out.Attributes = map[string]any{}
+	}
+	if out.Resource == nil {
+		out.Resource = map[string]any{}
+	}
+	for i, x := range e.Exceptions {
+		out.Exceptions[i] = contract.Exception{Type: x.Type, Message: x.Message, Parent: x.Parent, Relation: x.Relation, Thrown: x.Thrown, Stack: x.Stack, Frames: frames[i]}
+		if frames[i] == nil {
+			out.Exceptions[i].Frames = []event.Frame{}
+		}
+	}
+	return &body[contract.Event]{out}, nil
+}

@@ -1,0 +1,211 @@
+package api
+
+import (
+	"context"
+	"encoding/base64"
+	"encoding/json"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"firethorn/internal/contract"
+	"firethorn/internal/core/fault"
+	"firethorn/internal/core/impact"
+	"firethorn/internal/core/issue"
+	"firethorn/internal/mariadb"
+)
+
+// IssueList asks for a page of issues.
+type IssueList struct {
+	ProjectPath
+	State  []string `query:"state" enum:"new,accepted,fixed,regressed,dismissed,open,all" doc:"states to list; open is new, accepted and regressed" default:"open"`
+	Text   string   `query:"text" maxLength:"200" doc:"words that must occur in headline, place or message"`
+	Order  string   `query:"order" enum:"impact,users,events,newest,last_seen" default:"impact"`
+	Limit  int      `query:"limit" minimum:"1" maximum:"500" default:"50"`
+	Cursor string   `query:"cursor" doc:"next of the page before"`
+}
+
+// ActIn is an action on an issue.
+type ActIn struct {
+	IssuePath
+	IfMatch string        `header:"If-Match" doc:"the issue's version; 412 when it has changed since"`
+	Body    *contract.Act `required:"false"`
+}
+
+func (a *API) issues(h huma.API) {
+	op(h, a, "GET", "/api/projects/{project}/issues", "list-issues", "A project's issues", see, a.listIssues)
+	op(h, a, "GET", "/api/issues/{project}/{number}", "show-issue", "One issue", see, func(ctx context.Context, in *IssuePath) (*body[contract.IssueDetail], error) {
+		is, _, err := a.issue(ctx, in)
+		if err != nil {
+			return nil, err
+		}
+		return a.detail(ctx, is)
+	})
+	op(h, a, "GET", "/api/issues/{project}/{number}/history", "issue-history", "What happened to an issue, newest first", see, func(ctx context.Context, in *IssuePath) (*body[contract.History], error) {
+		is, _, err := a.issue(ctx, in)
+		if err != nil {
+			return nil, err
+		}
+		list, err := a.store.History(ctx, is.ID)
+		out := contract.History{History: []contract.HistoryEntry{}}
+		for _, e := range list {
+			out.History = append(out.History, contract.HistoryEntry{At: e.At, Actor: e.Actor, Kind: e.Kind, Words: e.Words, Undone: e.Undone})
+		}
+		return &body[contract.History]{out}, err
+	})
+	for verb, summary := range map[issue.Verb]string{
+		issue.Accept: "Accept: it is real and somebody will see to it", issue.Assign: "Give it to a person; that also accepts it", issue.Fix: "Say in which release it is fixed",
+		issue.Reopen: "Open it again", issue.Dismiss: "Dismiss: nothing will be done", issue.Undo: "Undo the newest decision",
+	} {
+		op(h, a, "POST", "/api/issues/{project}/{number}/"+string(verb), string(verb)+"-issue", summary, triage, func(ctx context.Context, in *ActIn) (*body[contract.IssueDetail], error) {
+			return a.act(ctx, in, verb)
+		})
+	}
+}
+
+func (a *API) issue(ctx context.Context, in *IssuePath) (*mariadb.Issue, *mariadb.Project, error) {
+	p, err := a.store.Project(ctx, in.Project)
+	if err != nil {
+		return nil, nil, err
+	}
+	is, err := a.store.Issue(ctx, p, in.Number)
+	return is, p, err
+}
+
+func (a *API) listIssues(ctx context.Context, in *IssueList) (*body[contract.Issues], error) {
+	p, err := a.store.Project(ctx, in.Project)
+	if err != nil {
+		return nil, err
+	}
+	q := mariadb.IssueQuery{Project: p.ID, Text: in.Text, Order: mariadb.Order(in.Order), Limit: in.Limit, States: statesOf(in.State)}
+	if in.Cursor != "" {
+		q.After = &mariadb.IssueCursor{}
+		if err := readCursor(in.Cursor, q.After); err != nil {
+			return nil, err
+		}
+	}
+	list, next, err := a.store.Issues(ctx, q)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.Issues{Issues: make([]contract.Issue, len(list)), States: map[string]int64{}}
+	for i, is := range list {
+		out.Issues[i] = issueOf(is)
+	}
+	if next != nil {
+		out.Next = writeCursor(next)
+	}
+	counts, err := a.store.CountStates(ctx, p.ID)
+	for _, st := range issue.States {
+		out.States[string(st)] = counts[st]
+	}
+	return &body[contract.Issues]{out}, err
+}
+
+// statesOf expands "open" and "all", in the order of issue.States.
+func statesOf(names []string) []issue.State {
+	var out []issue.State
+	for _, st := range issue.States {
+		for _, n := range names {
+			if n == "all" || n == string(st) || n == "open" && st.Open() {
+				out = append(out, st)
+				break
+			}
+		}
+	}
+	return out
+}
+
+func writeCursor(v any) string {
+	raw, err := json.Marshal(v)
+	if err != nil {
+		return "" // cursors are plain numbers
+	}
+	return base64.RawURLEncoding.EncodeToString(raw)
+}
+
+func readCursor(s string, v any) error {
+	raw, err := base64.RawURLEncoding.DecodeString(s)
+	if err == nil {
+		err = json.Unmarshal(raw, v)
+	}
+	if err != nil {
+		return fault.New(fault.BadInput, "this cursor was not made here; begin again without it")
+	}
+	return nil
+}
+
+func scoreOf(is *mariadb.Issue) impact.Score {
+	return impact.Of(impact.Facts{Users: is.WindowUsers, Events: is.WindowEvents, Unhandled: is.Unhandled, Regressed: is.State == issue.Regressed})
+}
+
+func issueOf(is *mariadb.Issue) contract.Issue {
+	out := contract.Issue{
+		ID: fmt.Sprintf("%s/%d", is.Project, is.Number), Headline: is.Headline, Place: is.Place, Message: is.Message,
+		Origin: contract.Origin{Function: is.OriginFunction, File: is.OriginFile, Line: is.OriginLine},
+		State:  string(is.State), FixedIn: is.FixedIn, Severity: is.Severity, Unhandled: is.Unhandled, Events: is.Events, Users: is.Users,
+		Impact: float64(is.Impact) / 10, ImpactWords: scoreOf(is).Words,
+		FirstSeen: is.FirstSeen, LastSeen: is.LastSeen, FirstRelease: is.FirstRelease, LastRelease: is.LastRelease, Version: is.Version,
+		Trend: make([]contract.TrendDay, len(is.Trend)),
+	}
+	if is.Owner != "" {
+		out.Owner = &is.Owner
+	}
+	for i, d := range is.Trend {
+		out.Trend[i] = contract.TrendDay{Day: d.Day.Format("2006-01-02"), Events: d.Events, Users: d.Users}
+	}
+	return out
+}
+
+func (a *API) detail(ctx context.Context, is *mariadb.Issue) (*body[contract.IssueDetail], error) {
+	out := contract.IssueDetail{Issue: issueOf(is), ImpactParts: scoreOf(is).Parts, Link: a.issueLink(is.Project, is.Number)}
+	releases, err := a.store.IssueReleases(ctx, is.ID)
+	if err != nil {
+		return nil, err
+	}
+	envs, err := a.store.IssueEnvironments(ctx, is.ID)
+	if err != nil {
+		return nil, err
+	}
+	out.Releases, out.Environments = seen(releases), seen(envs)
+	out.Grouping, err = a.store.FingerprintParts(ctx, is.ID)
+	return &body[contract.IssueDetail]{out}, err
+}
+
+func (a *API) issueLink(project string, number int64) string {
+	return a.public.JoinPath("p", project, "issues", strconv.FormatInt(number, 10)).String()
+}
+
+func seen(list []mariadb.Seen) []contract.Seen {
+	out := make([]contract.Seen, len(list))
+	for i, s := range list {
+		out[i] = contract.Seen(s)
+	}
+	return out
+}
+
+func (a *API) act(ctx context.Context, in *ActIn, verb issue.Verb) (*body[contract.IssueDetail], error) {
+	is, _, err := a.issue(ctx, &in.IssuePath)
+	if err != nil {
+		return nil, err
+	}
+	act := issue.Action{Verb: verb}
+	if in.Body != nil {
+		act.To, act.Release = strings.TrimSpace(in.Body.To), strings.TrimSpace(in.Body.Release)
+	}
+	version := int64(0)
+	if v := strings.Trim(in.IfMatch, `"`); v != "" && v != "*" {
+		if version, err = strconv.ParseInt(v, 10, 64); err != nil {
+			return nil, fault.New(fault.BadInput, "If-Match must hold the issue's version, a number")
+		}
+	}
+	if err := a.store.Act(ctx, is.ID, act, actor(ctx), version); err != nil {
+		return nil, err
+	}
+	if is, _, err = a.issue(ctx, &in.IssuePath); err != nil {
+		return nil, err
+	}
+	return a.detail(ctx, is)
+}

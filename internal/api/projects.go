@@ -1,0 +1,106 @@
+package api
+
+import (
+	"context"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"firethorn/internal/contract"
+	"firethorn/internal/mariadb"
+)
+
+func (a *API) projects(h huma.API) {
+	op(h, a, "GET", "/api/projects", "list-projects", "All projects", see, func(ctx context.Context, _ *noInput) (*body[contract.Projects], error) {
+		list, err := a.store.Projects(ctx)
+		if err != nil {
+			return nil, err
+		}
+		out := contract.Projects{Projects: []contract.Project{}}
+		for _, p := range list {
+			c, err := a.project(ctx, p)
+			if err != nil {
+				return nil, err
+			}
+			out.Projects = append(out.Projects, *c)
+		}
+		return &body[contract.Projects]{out}, nil
+	})
+	op(h, a, "POST", "/api/projects", "create-project", "Create a project with its first ingest key", administer, func(ctx context.Context, in *body[contract.NewProject]) (*body[contract.Project], error) {
+		keep := in.Body.KeepDays
+		if keep == 0 {
+			keep = 30
+		}
+		p, _, err := a.store.CreateProject(ctx, in.Body.Name, keep)
+		if err != nil {
+			return nil, err
+		}
+		out, err := a.project(ctx, p)
+		if err != nil {
+			return nil, err
+		}
+		return &body[contract.Project]{*out}, nil
+	})
+	op(h, a, "GET", "/api/projects/{project}", "show-project", "One project", see, func(ctx context.Context, in *ProjectPath) (*body[contract.Project], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		out, err := a.project(ctx, p)
+		if err != nil {
+			return nil, err
+		}
+		return &body[contract.Project]{*out}, nil
+	})
+	op(h, a, "GET", "/api/projects/{project}/keys", "list-keys", "A project's ingest keys", see, func(ctx context.Context, in *ProjectPath) (*body[contract.Keys], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		list, err := a.store.Keys(ctx, p.ID)
+		out := contract.Keys{Keys: []contract.Key{}}
+		for _, k := range list {
+			out.Keys = append(out.Keys, key(k))
+		}
+		return &body[contract.Keys]{out}, err
+	})
+	op(h, a, "POST", "/api/projects/{project}/keys", "create-key", "Another ingest key", administer, func(ctx context.Context, in *struct {
+		ProjectPath
+		Body contract.NewKey
+	}) (*body[contract.Key], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		k, err := a.store.AddKey(ctx, p.ID, in.Body.Label)
+		if err != nil {
+			return nil, err
+		}
+		return &body[contract.Key]{key(*k)}, nil
+	})
+}
+
+func key(k mariadb.Key) contract.Key {
+	c := contract.Key{Key: k.Value, Label: k.Label, Created: k.Created}
+	if !k.Revoked.IsZero() {
+		c.Revoked = &k.Revoked
+	}
+	return c
+}
+
+func (a *API) project(ctx context.Context, p *mariadb.Project) (*contract.Project, error) {
+	t, err := a.store.Totals(ctx, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	out := &contract.Project{Name: p.Name, Created: p.Created, KeepDays: p.KeepDays, Issues: t.Issues, OpenIssues: t.Open, Events: t.Events}
+	if !t.LastEvent.IsZero() {
+		out.LastEvent = &t.LastEvent
+	}
+	keys, err := a.store.Keys(ctx, p.ID)
+	for _, k := range keys {
+		if k.Revoked.IsZero() {
+			out.IngestKey = k.Value
+		}
+	}
+	return out, err
+}

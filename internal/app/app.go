@@ -1,0 +1,160 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"net"
+	"net/http"
+	"net/url"
+	"path/filepath"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+	"golang.org/x/sync/errgroup"
+
+	"firethorn/console"
+	"firethorn/internal/api"
+	"firethorn/internal/core/fault"
+	"firethorn/internal/intake"
+	"firethorn/internal/localdb"
+	"firethorn/internal/mariadb"
+	"firethorn/internal/pipeline"
+	"firethorn/internal/web"
+	"firethorn/internal/worker"
+)
+
+// stopTime is how long requests and the worker may take to finish.
+const stopTime = 20 * time.Second
+
+// Run runs the service until ctx ends. It prints "ready URL" to out once it
+// answers.
+func Run(ctx context.Context, c Config, out io.Writer) error {
+	if err := c.Validate(); err != nil {
+		return err
+	}
+	unlock, err := lockDir(c.Data)
+	if err != nil {
+		return err
+	}
+	defer unlock()
+	l, err := listen(c.Listen)
+	if err != nil {
+		return err
+	}
+	defer l.Close()
+	public, err := c.publicURL(l.Addr())
+	if err != nil {
+		return err
+	}
+	dsn := c.Database
+	if dsn == "" {
+		stop, privateDSN, err := startPrivate(ctx, c)
+		if err != nil {
+			return err
+		}
+		defer stop()
+		dsn = privateDSN
+	}
+	store, err := mariadb.Open(ctx, mariadb.Options{DSN: dsn, Log: c.Log})
+	if err != nil {
+		return err
+	}
+	defer store.Close()
+	return serve(ctx, c, store, l, public, out)
+}
+
+func startPrivate(ctx context.Context, c Config) (stop func(), dsn string, err error) {
+	opt := localdb.Options{Dir: filepath.Join(c.Data, "database"), Log: c.Log}
+	if c.SmallDatabase {
+		opt.BufferPool, opt.LogSize = "64M", "16M"
+	}
+	db, err := localdb.Start(ctx, opt)
+	if err != nil {
+		return nil, "", err
+	}
+	return func() {
+		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), time.Minute)
+		defer cancel()
+		if err := db.Stop(ctx); err != nil {
+			c.Log.Error("the private database did not stop", "err", err)
+		}
+	}, db.DSN(localdb.Database), nil
+}
+
+// serve runs everything above the database.
+func serve(ctx context.Context, c Config, store *mariadb.Store, l net.Listener, public *url.URL, out io.Writer) error {
+	first, err := ensureAdmin(ctx, store, c.Data)
+	if err != nil {
+		return err
+	}
+	units := pipeline.NewUnits(store, c.SymbolMem)
+	work := worker.New(store, units, c.Log)
+	handler, a := routes(c, store, units, work, public)
+	server := &http.Server{
+		Handler: handler, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 2 * time.Minute, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
+		ErrorLog: slog.NewLogLogger(c.Log.Handler(), slog.LevelDebug),
+	}
+	stopped, stop := context.WithCancel(ctx)
+	defer stop()
+	server.BaseContext = func(net.Listener) context.Context { return stopped } // live streams end with it
+
+	// The worker goes on while requests drain, so that what they store is filed.
+	workCtx, stopWork := context.WithCancel(context.WithoutCancel(ctx))
+	defer stopWork()
+	var g errgroup.Group
+	g.Go(func() error { return work.Run(workCtx) })
+	g.Go(func() error { return a.Run(stopped) })
+	g.Go(func() error {
+		if err := server.Serve(l); !errors.Is(err, http.ErrServerClosed) {
+			stop()
+			return err
+		}
+		return nil
+	})
+	if err := announce(ctx, c, store, public, out, first); err != nil {
+		c.Log.Error("could not announce", "err", err)
+	}
+	<-stopped.Done()
+	c.Log.Info("stopping: finishing requests, then the worker")
+	drain, cancel := context.WithTimeout(context.WithoutCancel(ctx), stopTime)
+	defer cancel()
+	err = server.Shutdown(drain)
+	stopWork()
+	return errors.Join(err, g.Wait())
+}
+
+func routes(c Config, store *mariadb.Store, units *pipeline.Units, work *worker.Worker, public *url.URL) (http.Handler, *api.API) {
+	r := chi.NewRouter()
+	r.Get("/healthz", web.Handle(c.Log, func(w http.ResponseWriter, r *http.Request) error {
+		ctx, cancel := context.WithTimeout(r.Context(), 2*time.Second)
+		defer cancel()
+		if err := store.Ping(ctx); err != nil {
+			return &fault.Error{Op: "healthz", Code: fault.Unavailable, Pub: "the database does not answer", Retry: 5 * time.Second, Err: err}
+		}
+		return web.WriteJSON(w, http.StatusOK, map[string]string{"status": "ok"})
+	}))
+	in := intake.New(store, work.Wake, c.Log, c.Limits)
+	in.Routes(r)
+	a := api.New(r, api.Options{Store: store, Units: units, Log: c.Log, PublicURL: public})
+	pages, err := console.Handler()
+	if err != nil {
+		c.Log.Warn(err.Error())
+	}
+	r.NotFound(func(w http.ResponseWriter, req *http.Request) {
+		for _, prefix := range []string{"/api/", "/v1/"} {
+			if len(req.URL.Path) >= len(prefix) && req.URL.Path[:len(prefix)] == prefix {
+				web.WriteError(w, req, c.Log, fault.New(fault.NotFound, "there is no call %s %s; the calls stand in /api/openapi.json", req.Method, req.URL.Path))
+				return
+			}
+		}
+		pages.ServeHTTP(w, req)
+	})
+	r.MethodNotAllowed(func(w http.ResponseWriter, req *http.Request) {
+		p := &web.Problem{Type: "about:blank", Title: "Method Not Allowed", Status: http.StatusMethodNotAllowed, Detail: fmt.Sprintf("%s does not work on %s", req.Method, req.URL.Path)}
+		web.WriteError(w, req, c.Log, p)
+	})
+	return r, a
+}

@@ -1,0 +1,107 @@
+// Package app wires the service together: it checks the configuration, opens
+// the address, starts or reaches the database, runs intake, worker, API and
+// console, and stops them in the reverse order.
+package app
+
+import (
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strings"
+	"syscall"
+
+	"firethorn/internal/core/fault"
+	"firethorn/internal/intake"
+)
+
+// Config is how the service is run.
+type Config struct {
+	Data      string // directory for the private database, the admin token, the lock
+	Listen    string // HOST:PORT; port 0 takes a free one
+	Database  string // a data source name; "" runs a private database in Data
+	PublicURL string // how people reach the service; "" is http://LISTEN
+	Terminal  bool   // somebody reads standard output
+	SymbolMem int    // bytes of decoded symbols held in memory
+	Limits    intake.Limits
+	Log       *slog.Logger
+
+	// SmallDatabase keeps the private database small, for tests.
+	SmallDatabase bool
+}
+
+// Validate finds all that is wrong with a configuration.
+func (c Config) Validate() error {
+	var errs []error
+	if c.Data == "" {
+		errs = append(errs, fault.New(fault.WrongUse, "--data must name a directory"))
+	}
+	if _, _, err := net.SplitHostPort(c.Listen); err != nil {
+		errs = append(errs, fault.New(fault.WrongUse, "--listen must be HOST:PORT, not %q", c.Listen))
+	}
+	if c.PublicURL != "" {
+		u, err := url.Parse(c.PublicURL)
+		if err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
+			errs = append(errs, fault.New(fault.WrongUse, "--public-url must be http://HOST or https://HOST, not %q", c.PublicURL))
+		}
+	}
+	return errors.Join(errs...)
+}
+
+// publicURL is how links are written.
+func (c Config) publicURL(bound net.Addr) (*url.URL, error) {
+	if c.PublicURL != "" {
+		return url.Parse(strings.TrimSuffix(c.PublicURL, "/"))
+	}
+	host, port, err := net.SplitHostPort(bound.String())
+	if err != nil {
+		return nil, err
+	}
+	if ip := net.ParseIP(host); ip != nil && ip.IsUnspecified() {
+		host = "localhost"
+	}
+	return &url.URL{Scheme: "http", Host: net.JoinHostPort(host, port)}, nil
+}
+
+// listen opens the address.
+func listen(address string) (net.Listener, error) {
+	l, err := net.Listen("tcp", address)
+	if errors.Is(err, syscall.EADDRINUSE) {
+		return nil, fault.Wrap("app.listen", fault.PortTaken, err, "another program listens on %s already; stop it, or choose another address with --listen", address)
+	}
+	if err != nil {
+		return nil, fault.Wrap("app.listen", fault.PortTaken, err, "cannot listen on %s", address)
+	}
+	return l, nil
+}
+
+// lockDir makes the data directory and takes it for this process alone. The
+// lock goes with the process, however it ends.
+func lockDir(dir string) (unlock func(), err error) {
+	broken := func(err error) error {
+		return fault.Wrap("app.lockDir", fault.DataDirBroken, err, "cannot write to the data directory %s: choose another with --data, or change its owner", dir)
+	}
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return nil, broken(err)
+	}
+	f, err := os.OpenFile(filepath.Join(dir, "lock"), os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return nil, broken(err)
+	}
+	if err := syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
+		holder, _ := os.ReadFile(f.Name())
+		f.Close()
+		return nil, fault.Wrap("app.lockDir", fault.DataDirBroken, err, "the data directory %s is in use by process %s; stop it, or choose another with --data", dir, strings.TrimSpace(string(holder)))
+	}
+	if err := f.Truncate(0); err == nil {
+		_, err = f.WriteAt([]byte(fmt.Sprint(os.Getpid())), 0)
+		if err != nil {
+			f.Close()
+			return nil, broken(err)
+		}
+	}
+	return func() { f.Close() }, nil
+}

@@ -1,0 +1,127 @@
+package cli
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/base64"
+	"encoding/hex"
+	"errors"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"regexp"
+	"strings"
+
+	"firethorn/internal/core/fault"
+	"firethorn/internal/core/sourcemap"
+)
+
+// bundle is a generated file and its map, found in a directory.
+type bundle struct {
+	Path             string // below the directory, with slashes
+	Code, MapRaw     []byte
+	Map              *sourcemap.Map
+	DebugID          string
+	CodeHash, MapSum string
+}
+
+var (
+	mapComment   = regexp.MustCompile(`(?m)^[ \t]*//[#@] sourceMappingURL=(\S+)[ \t]*$`)
+	debugComment = regexp.MustCompile(`(?m)^[ \t]*//# debugId=([0-9a-fA-F-]{36})[ \t]*$`)
+)
+
+// findBundles looks for generated JavaScript with its maps below dir. A map
+// that is none fails with its path and position; files without a map are
+// named in without.
+func findBundles(dir string) (list []bundle, without []string, err error) {
+	info, err := os.Stat(dir)
+	if err != nil {
+		return nil, nil, usage("%s cannot be read: %v", dir, errors.Unwrap(err))
+	}
+	if !info.IsDir() {
+		return nil, nil, usage("%s is no directory; name the one that the build wrote", dir)
+	}
+	err = filepath.WalkDir(dir, func(path string, d fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		if d.IsDir() && d.Name() == "node_modules" {
+			return filepath.SkipDir
+		}
+		switch filepath.Ext(path) {
+		case ".js", ".mjs", ".cjs":
+		default:
+			return nil
+		}
+		rel, err := filepath.Rel(dir, path)
+		if err != nil {
+			return err
+		}
+		b, err := readBundle(path)
+		if err != nil {
+			return err
+		}
+		if b == nil {
+			without = append(without, filepath.ToSlash(rel))
+			return nil
+		}
+		b.Path = filepath.ToSlash(rel)
+		list = append(list, *b)
+		return nil
+	})
+	return list, without, err
+}
+
+func readBundle(path string) (*bundle, error) {
+	code, err := os.ReadFile(path)
+	if err != nil {
+		return nil, err
+	}
+	raw, mapPath, err := findMap(path, code)
+	if err != nil || raw == nil {
+		return nil, err
+	}
+	m, err := sourcemap.Parse(raw)
+	if err != nil {
+		return nil, fault.Wrap("symbols", fault.MapBroken, err, "%s is no good source map: %v; nothing was pushed", mapPath, err)
+	}
+	b := &bundle{Code: code, MapRaw: raw, Map: m, DebugID: m.DebugID}
+	if d := debugComment.FindSubmatch(code); d != nil && b.DebugID == "" {
+		b.DebugID = strings.ToLower(string(d[1]))
+	}
+	b.CodeHash, b.MapSum = sum(code), sum(raw)
+	return b, nil
+}
+
+// findMap follows the file's own comment (https://tc39.es/ecma426/#sec-linking-inline),
+// else takes FILE.map beside it.
+func findMap(path string, code []byte) (raw []byte, mapPath string, err error) {
+	tail := code[max(0, len(code)-(64<<20)):]
+	if all := mapComment.FindAllSubmatch(tail, -1); len(all) > 0 {
+		ref := string(all[len(all)-1][1])
+		if data, ok := strings.CutPrefix(ref, "data:"); ok {
+			_, b64, ok := strings.Cut(data, "base64,")
+			if !ok {
+				return nil, "", nil
+			}
+			raw, err := base64.StdEncoding.DecodeString(b64)
+			return raw, path + " (its inline map)", err
+		}
+		if !strings.Contains(ref, "://") && !strings.HasPrefix(ref, "/") {
+			p := filepath.Join(filepath.Dir(path), filepath.FromSlash(ref))
+			if raw, err := os.ReadFile(p); err == nil {
+				return raw, p, nil
+			}
+		}
+	}
+	raw, err = os.ReadFile(path + ".map")
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, "", nil
+	}
+	return bytes.Clone(raw), path + ".map", err
+}
+
+func sum(raw []byte) string {
+	h := sha256.Sum256(raw)
+	return hex.EncodeToString(h[:])
+}

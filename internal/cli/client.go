@@ -1,0 +1,244 @@
+package cli
+
+import (
+	"bytes"
+	"compress/gzip"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"firethorn/internal/app"
+	"firethorn/internal/core/fault"
+	"firethorn/internal/web"
+)
+
+// settings are what `firethorn login` remembers.
+type settings struct {
+	Server  string `json:"server"`
+	Token   string `json:"token,omitempty"`
+	Project string `json:"project,omitempty"`
+}
+
+func settingsFile() (string, error) {
+	dir, err := os.UserConfigDir()
+	return filepath.Join(dir, "firethorn", "login.json"), err
+}
+
+func loadSettings() settings {
+	var s settings
+	file, err := settingsFile()
+	if err != nil {
+		return s
+	}
+	if raw, err := os.ReadFile(file); err == nil {
+		_ = json.Unmarshal(raw, &s) // a broken file is as none
+	}
+	return s
+}
+
+func (s settings) save() error {
+	file, err := settingsFile()
+	if err != nil {
+		return err
+	}
+	if err := os.MkdirAll(filepath.Dir(file), 0o700); err != nil {
+		return err
+	}
+	raw, err := json.MarshalIndent(s, "", "  ")
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(file, raw, 0o600)
+}
+
+// client calls the API.
+type client struct {
+	server, token, project string
+	http                   *http.Client
+	cmd                    *cli.Command
+}
+
+// newClient finds the server and the token: flags and environment first, then
+// what login remembered, then a service started on this machine.
+func newClient(c *cli.Command) (*client, error) {
+	s := loadSettings()
+	cl := &client{server: c.String("server"), token: c.String("token"), project: c.String("project"), cmd: c, http: &http.Client{Timeout: 5 * time.Minute}}
+	if cl.server == "" {
+		cl.server = s.Server
+	}
+	for _, l := range app.Locals() {
+		if cl.server != "" && strings.TrimSuffix(cl.server, "/") != l.Server {
+			continue
+		}
+		raw, err := os.ReadFile(l.TokenFile)
+		if err != nil {
+			continue
+		}
+		cl.server = l.Server
+		if cl.token == "" && (s.Token == "" || s.Server != l.Server) {
+			cl.token = strings.TrimSpace(string(raw))
+		}
+		break
+	}
+	if cl.token == "" && strings.TrimSuffix(cl.server, "/") == strings.TrimSuffix(s.Server, "/") {
+		cl.token = s.Token
+	}
+	if cl.project == "" {
+		cl.project = s.Project
+	}
+	if cl.server == "" {
+		return nil, fault.New(fault.NoServer, "no service is known: start one with firethorn serve, or name one with --server URL or firethorn login")
+	}
+	cl.server = strings.TrimSuffix(cl.server, "/")
+	return cl, nil
+}
+
+func (c *client) needProject() (string, error) {
+	if c.project == "" {
+		return "", usage("which project? Say --project NAME, set FIRETHORN_PROJECT, or remember one with firethorn login")
+	}
+	return c.project, nil
+}
+
+// call sends in as JSON (nil: no body), returns the raw answer and decodes it
+// into out (nil: not).
+func (c *client) call(ctx context.Context, method, path string, in, out any) ([]byte, error) {
+	var body io.Reader
+	if in != nil {
+		raw, err := json.Marshal(in)
+		if err != nil {
+			return nil, err
+		}
+		body = bytes.NewReader(raw)
+	}
+	req, err := http.NewRequestWithContext(ctx, method, c.server+path, body)
+	if err != nil {
+		return nil, usage("--server %q is no URL", c.server)
+	}
+	if in != nil {
+		req.Header.Set("Content-Type", "application/json")
+	}
+	raw, err := c.do(req)
+	if err != nil {
+		return nil, err
+	}
+	if out != nil {
+		if err := json.Unmarshal(raw, out); err != nil {
+			return nil, fault.Wrap("cli.call", fault.NoServer, err, "%s does not answer like Firethorn; is the address right?", c.server)
+		}
+	}
+	return raw, nil
+}
+
+func (c *client) do(req *http.Request) ([]byte, error) {
+	if req.Header.Get("Authorization") == "" && c.token != "" {
+		req.Header.Set("Authorization", "Bearer "+c.token)
+	}
+	res, err := c.http.Do(req)
+	if err != nil {
+		return nil, fault.Wrap("cli.call", fault.NoServer, err, "the service at %s does not answer; is it running?", c.server)
+	}
+	defer res.Body.Close()
+	raw, err := io.ReadAll(res.Body)
+	if err != nil {
+		return nil, fault.Wrap("cli.call", fault.NoServer, err, "the answer of %s broke off", c.server)
+	}
+	if res.StatusCode >= 400 {
+		var p web.Problem
+		if json.Unmarshal(raw, &p) != nil || p.Detail == "" {
+			p.Detail = fmt.Sprintf("%s answered %s", c.server, res.Status)
+		}
+		code := fault.Code(p.Code)
+		if code == "" {
+			code = fault.Internal
+		}
+		return raw, &fault.Error{Op: "cli.call", Code: code, Pub: p.Detail}
+	}
+	return raw, nil
+}
+
+// upload posts a body compressed.
+func (c *client) upload(ctx context.Context, path string, raw []byte) error {
+	var packed bytes.Buffer
+	z := gzip.NewWriter(&packed)
+	_, err := z.Write(raw)
+	if err = errors.Join(err, z.Close()); err != nil {
+		return err
+	}
+	req, err := http.NewRequestWithContext(ctx, http.MethodPost, c.server+path, &packed)
+	if err != nil {
+		return err
+	}
+	req.Header.Set("Content-Encoding", "gzip")
+	req.Header.Set("Content-Type", "application/octet-stream")
+	_, err = c.do(req)
+	return err
+}
+
+// get asks for path, prints the answer as it came when json is wanted, else
+// decodes it and lets show print it.
+func get[T any](ctx context.Context, cmd *cli.Command, path func(c *client) (string, error), show func(io.Writer, T)) error {
+	return request(ctx, cmd, http.MethodGet, nil, path, show)
+}
+
+func request[T any](ctx context.Context, cmd *cli.Command, method string, in any, path func(c *client) (string, error), show func(io.Writer, T)) error {
+	c, err := newClient(cmd)
+	if err != nil {
+		return err
+	}
+	p, err := path(c)
+	if err != nil {
+		return err
+	}
+	var v T
+	raw, err := c.call(ctx, method, p, in, &v)
+	if err != nil {
+		return err
+	}
+	out := cmd.Root().Writer
+	if cmd.String("format") == "json" {
+		_, err = out.Write(raw)
+		return err
+	}
+	show(out, v)
+	return nil
+}
+
+// fixed is a path that needs nothing.
+func fixed(path string) func(*client) (string, error) {
+	return func(*client) (string, error) { return path, nil }
+}
+
+// ofProject is a path below the chosen project.
+func ofProject(rest string) func(*client) (string, error) {
+	return func(c *client) (string, error) {
+		p, err := c.needProject()
+		return "/api/projects/" + url.PathEscape(p) + rest, err
+	}
+}
+
+// issuePath turns quayside/123, or 123 with a project chosen, into its path.
+func issuePath(c *client, id string) (string, error) {
+	project, number, ok := strings.Cut(id, "/")
+	if !ok {
+		number = id
+		var err error
+		if project, err = c.needProject(); err != nil {
+			return "", err
+		}
+	}
+	if number == "" || strings.Trim(number, "0123456789") != "" {
+		return "", usage("%q is no issue: write PROJECT/NUMBER, for example quayside/12", id)
+	}
+	return "/api/issues/" + url.PathEscape(project) + "/" + number, nil
+}

@@ -1,0 +1,79 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"net/url"
+	"strconv"
+
+	"github.com/urfave/cli/v3"
+
+	"firethorn/internal/contract"
+)
+
+func eventCommand() *cli.Command {
+	return &cli.Command{Name: "event", Usage: "what came in", Commands: []*cli.Command{
+		{Name: "list", Usage: "events of a project or an issue, newest filed first",
+			Flags: []cli.Flag{
+				&cli.StringFlag{Name: "issue", Usage: "only those of issue `ID`"}, &cli.IntFlag{Name: "limit", Value: 50, Usage: "how many"},
+				&cli.StringFlag{Name: "cursor", Usage: "`next` of the page before"},
+			},
+			Action: func(ctx context.Context, c *cli.Command) error {
+				q := url.Values{"limit": {strconv.Itoa(c.Int("limit"))}}
+				if v := c.String("cursor"); v != "" {
+					q.Set("cursor", v)
+				}
+				path := ofProject("/events?" + q.Encode())
+				if id := c.String("issue"); id != "" {
+					path = func(cl *client) (string, error) {
+						p, err := issuePath(cl, id)
+						return p + "/events?" + q.Encode(), err
+					}
+				}
+				return get(ctx, c, path, func(out io.Writer, v contract.Events) {
+					if len(v.Events) == 0 {
+						fmt.Fprintln(out, "Nothing has arrived yet. Send a test event: firethorn send")
+						return
+					}
+					table(out, func(row func(...any)) {
+						row("EVENT", "TIME", "ISSUE", "HEADLINE", "RELEASE", "ENVIRONMENT")
+						for _, e := range v.Events {
+							row(e.ID, e.Time.Format("2006-01-02 15:04:05"), e.Issue, cut(e.Headline, 50), orDash(e.Release), e.Environment)
+						}
+					})
+					if v.Next != "" {
+						fmt.Fprintf(out, "\nThere are more: --cursor %s\n", v.Next)
+					}
+				})
+			}},
+		{Name: "show", Usage: "one event, whole", Arguments: []cli.Argument{text("id")}, Flags: []cli.Flag{&cli.BoolFlag{Name: "raw", Usage: "show the trace as the runtime printed it"}},
+			Action: func(ctx context.Context, c *cli.Command) error {
+				id, err := arg(c, "id")
+				if err != nil {
+					return err
+				}
+				return get(ctx, c, ofProject("/events/"+url.PathEscape(id)), func(out io.Writer, e contract.Event) {
+					fmt.Fprintf(out, "%s  %s, %s in %s\n", e.Issue, plain(e.Headline), orElse(e.Release, "no release"), e.Environment)
+					if e.User != nil {
+						fmt.Fprintf(out, "user %s = %s\n", plain(e.User.Attribute), plain(e.User.Value))
+					}
+					showTrace(out, e, c.Bool("raw"))
+					if len(e.Breadcrumbs) > 0 {
+						fmt.Fprintln(out, "\nwhat led up to it")
+						for _, b := range e.Breadcrumbs {
+							fmt.Fprintf(out, "  %s  %-6s %s\n", plain(b.Time), plain(b.Kind), plain(b.Message))
+						}
+					}
+					for name, set := range map[string]map[string]any{"attributes": e.Attributes, "resource": e.Resource} {
+						if len(set) > 0 {
+							fmt.Fprintln(out, "\n"+name)
+							for _, k := range sortedKeys(set) {
+								fmt.Fprintf(out, "  %s = %s\n", plain(k), plain(fmt.Sprint(set[k])))
+							}
+						}
+					}
+				})
+			}},
+	}}
+}

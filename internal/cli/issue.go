@@ -1,0 +1,251 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"firethorn/internal/contract"
+	"firethorn/internal/core/event"
+)
+
+func issueCommand() *cli.Command {
+	act := func(verb, usageText string, flags []cli.Flag, body func(*cli.Command) (contract.Act, error)) *cli.Command {
+		return &cli.Command{Name: verb, Usage: usageText, Flags: flags, Arguments: []cli.Argument{text("id")}, Action: func(ctx context.Context, c *cli.Command) error {
+			id, err := arg(c, "id")
+			if err != nil {
+				return err
+			}
+			in := contract.Act{}
+			if body != nil {
+				if in, err = body(c); err != nil {
+					return err
+				}
+			}
+			return request(ctx, c, http.MethodPost, in, func(cl *client) (string, error) {
+				p, err := issuePath(cl, id)
+				return p + "/" + verb, err
+			}, func(out io.Writer, v contract.IssueDetail) {
+				fmt.Fprintf(out, "%s  %s: %s\n", v.ID, plain(v.Headline), standing(v.Issue))
+			})
+		}}
+	}
+	return &cli.Command{
+		Name: "issue", Usage: "what people triage", Description: "An issue is named PROJECT/NUMBER, for example quayside/12; the number alone is enough with --project.",
+		Commands: []*cli.Command{
+			{Name: "list", Usage: "a project's issues, what hurts most first",
+				Flags: []cli.Flag{
+					&cli.StringSliceFlag{Name: "state", Usage: "new, accepted, fixed, regressed, dismissed, open (the first, second and fourth) or all", Value: []string{"open"}},
+					&cli.StringFlag{Name: "order", Value: "impact", Usage: "impact, users, events, newest or last_seen"},
+					&cli.StringFlag{Name: "text", Usage: "words that must occur in headline, place or message"},
+					&cli.IntFlag{Name: "limit", Value: 50, Usage: "how many"},
+					&cli.StringFlag{Name: "cursor", Usage: "`next` of the page before"},
+				},
+				Action: func(ctx context.Context, c *cli.Command) error {
+					q := url.Values{"order": {c.String("order")}, "limit": {strconv.Itoa(c.Int("limit"))}, "state": {strings.Join(c.StringSlice("state"), ",")}}
+					for _, name := range []string{"text", "cursor"} {
+						if v := c.String(name); v != "" {
+							q.Set(name, v)
+						}
+					}
+					return get(ctx, c, ofProject("/issues?"+q.Encode()), showIssues)
+				}},
+			{Name: "show", Usage: "one issue with the trace of its newest event", Arguments: []cli.Argument{text("id")},
+				Flags: []cli.Flag{&cli.BoolFlag{Name: "raw", Usage: "show the trace as the runtime printed it"}},
+				Action: func(ctx context.Context, c *cli.Command) error {
+					id, err := arg(c, "id")
+					if err != nil {
+						return err
+					}
+					return get(ctx, c, func(cl *client) (string, error) { return issuePath(cl, id) }, func(out io.Writer, v contract.IssueDetail) {
+						showIssue(out, v)
+						cl, err := newClient(c)
+						if err != nil {
+							return
+						}
+						path, err := issuePath(cl, v.ID)
+						if err != nil {
+							return
+						}
+						var e contract.Event
+						if _, err := cl.call(ctx, http.MethodGet, path+"/events/newest", nil, &e); err == nil {
+							fmt.Fprintln(out)
+							showTrace(out, e, c.Bool("raw"))
+						}
+						var h contract.History
+						if _, err := cl.call(ctx, http.MethodGet, path+"/history", nil, &h); err == nil {
+							showHistory(out, h)
+						}
+					})
+				}},
+			act("accept", "it is real and somebody will see to it", nil, nil),
+			act("assign", "give it to a person; that also accepts it", []cli.Flag{&cli.StringFlag{Name: "to", Usage: "`WHO`: a name, an address, or nobody", Required: true}}, func(c *cli.Command) (contract.Act, error) {
+				to := c.String("to")
+				if to == "nobody" {
+					to = ""
+				}
+				return contract.Act{To: to}, nil
+			}),
+			act("fix", "say in which release it is fixed", []cli.Flag{&cli.StringFlag{Name: "in", Usage: "the `RELEASE` that contains the fix", Required: true}}, func(c *cli.Command) (contract.Act, error) {
+				return contract.Act{Release: c.String("in")}, nil
+			}),
+			act("dismiss", "nothing will be done about it", nil, nil),
+			act("reopen", "open a fixed or dismissed one again", nil, nil),
+			act("undo", "undo the newest decision", nil, nil),
+		},
+	}
+}
+
+func standing(v contract.Issue) string {
+	s := v.State
+	if v.FixedIn != "" {
+		s += " in " + v.FixedIn
+	}
+	if v.Owner != nil {
+		s += ", " + *v.Owner + " has it"
+	}
+	return plain(s)
+}
+
+func showIssues(out io.Writer, v contract.Issues) {
+	if len(v.Issues) == 0 {
+		total := int64(0)
+		for _, n := range v.States {
+			total += n
+		}
+		if total == 0 {
+			fmt.Fprintln(out, "No issue yet. Send a test event with firethorn send, or set an application up: firethorn project show")
+		} else {
+			fmt.Fprintf(out, "No issue fits. There are %d in all states: --state all\n", total)
+		}
+		return
+	}
+	table(out, func(row func(...any)) {
+		row("IMPACT", "ISSUE", "HEADLINE", "PLACE", "USERS", "EVENTS", "STATE", "OWNER", "LAST SEEN", "RELEASES")
+		for _, i := range v.Issues {
+			owner := "-"
+			if i.Owner != nil {
+				owner = *i.Owner
+			}
+			releases := orDash(i.FirstRelease)
+			if i.LastRelease != i.FirstRelease {
+				releases += " → " + orDash(i.LastRelease)
+			}
+			row(fmt.Sprintf("%5.1f", i.Impact), i.ID, cut(i.Headline, 48), orDash(cut(i.Place, 40)), count(i.Users), count(i.Events), i.State, owner, ago(i.LastSeen), releases)
+		}
+	})
+	if v.Next != "" {
+		fmt.Fprintf(out, "\nThere are more: --cursor %s\n", v.Next)
+	}
+}
+
+// cut shortens in the middle.
+func cut(s string, most int) string {
+	r := []rune(s)
+	if len(r) <= most {
+		return s
+	}
+	return string(r[:most/2]) + "…" + string(r[len(r)-(most-most/2-1):])
+}
+
+func showIssue(out io.Writer, v contract.IssueDetail) {
+	fmt.Fprintf(out, "%s  %s\n", v.ID, plain(v.Headline))
+	if v.Place != "" {
+		fmt.Fprintf(out, "%s\n", plain(v.Place))
+	}
+	if v.Message != "" {
+		fmt.Fprintf(out, "%s\n", lines(v.Message))
+	}
+	fmt.Fprintf(out, "\n%s\n", standing(v.Issue))
+	fmt.Fprintf(out, "%s users, %s events; first seen %s, last %s\n", count(v.Users), count(v.Events), v.FirstSeen.Format("2006-01-02 15:04"), ago(v.LastSeen))
+	var parts []string
+	for _, p := range v.ImpactParts {
+		parts = append(parts, fmt.Sprintf("%.1f %s (%s)", p.Points, p.Name, p.Words))
+	}
+	fmt.Fprintf(out, "impact %.1f = %s\n", v.Impact, strings.Join(parts, " + "))
+	for _, r := range v.Releases {
+		fmt.Fprintf(out, "  in %s: %s events, last %s\n", plain(r.Name), count(r.Events), ago(r.LastSeen))
+	}
+	fmt.Fprintf(out, "%s\n", v.Link)
+}
+
+// showTrace prints exceptions outermost first, frames innermost first.
+func showTrace(out io.Writer, e contract.Event, raw bool) {
+	fmt.Fprintf(out, "newest event %s, %s\n", e.ID, e.Time.Format("2006-01-02 15:04:05"))
+	for i, x := range e.Exceptions {
+		head := x.Type
+		if x.Message != "" {
+			head = strings.TrimPrefix(head+": "+x.Message, ": ")
+		}
+		if i > 0 {
+			head = x.Relation + ": " + head
+		}
+		fmt.Fprintf(out, "\n%s\n", lines(head))
+		if raw && x.Stack != "" {
+			fmt.Fprintln(out, lines(x.Stack))
+			continue
+		}
+		showFrames(out, x.Frames, raw)
+	}
+	for _, n := range e.Notes {
+		fmt.Fprintf(out, "note: %s\n", plain(n))
+	}
+}
+
+func showFrames(out io.Writer, frames []event.Frame, raw bool) {
+	for _, f := range frames {
+		if raw {
+			fmt.Fprintf(out, "    at %s (%s:%d:%d)\n", plain(orElse(f.Raw.Function, "(anonymous)")), plain(f.Raw.File), f.Raw.Line, f.Raw.Column)
+			continue
+		}
+		mark := "  "
+		if f.Origin {
+			mark = "▶ "
+		}
+		kind := ""
+		if f.Kind != event.Own {
+			kind = "  [" + string(f.Kind) + "]"
+		}
+		fmt.Fprintf(out, "  %s%s  %s:%d:%d%s\n", mark, plain(orElse(f.Function, "(top level)")), plain(f.File), f.Line, f.Column, kind)
+		if f.WhyRaw != "" {
+			fmt.Fprintf(out, "      not resolved: %s\n", plain(f.WhyRaw))
+		}
+		if f.Origin {
+			for _, l := range f.SourceLines {
+				at := " "
+				if l.Line == f.Line {
+					at = ">"
+				}
+				fmt.Fprintf(out, "      %s %5d  %s\n", at, l.Line, plain(strings.ReplaceAll(l.Text, "\t", "    ")))
+			}
+		}
+	}
+}
+
+func orElse(s, or string) string {
+	if s == "" {
+		return or
+	}
+	return s
+}
+
+func showHistory(out io.Writer, h contract.History) {
+	fmt.Fprintln(out, "\nhistory")
+	for _, e := range h.History {
+		who := ""
+		if e.Actor != "" {
+			who = e.Actor + ": "
+		}
+		undone := ""
+		if e.Undone {
+			undone = " (undone)"
+		}
+		fmt.Fprintf(out, "  %s  %s%s%s\n", e.At.Format("2006-01-02 15:04"), plain(who), plain(e.Words), undone)
+	}
+}

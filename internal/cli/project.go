@@ -1,0 +1,241 @@
+package cli
+
+import (
+	"bufio"
+	"context"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"firethorn/internal/contract"
+	"firethorn/internal/core/fault"
+)
+
+func projectCommand() *cli.Command {
+	byName := func(rest string) func(ctx context.Context, c *cli.Command) (func(*client) (string, error), error) {
+		return func(_ context.Context, c *cli.Command) (func(*client) (string, error), error) {
+			name := c.StringArg("name")
+			if name == "" {
+				return ofProject(rest), nil
+			}
+			return fixed("/api/projects/" + url.PathEscape(name) + rest), nil
+		}
+	}
+	return &cli.Command{
+		Name:  "project",
+		Usage: "the applications that report",
+		Commands: []*cli.Command{
+			{Name: "create", Usage: "create a project and its ingest key", Arguments: []cli.Argument{text("name")},
+				Flags: []cli.Flag{&cli.IntFlag{Name: "keep", Value: 30, Usage: "how many `DAYS` events are kept: 7, 30, 90 or 365"}},
+				Action: func(ctx context.Context, c *cli.Command) error {
+					name, err := arg(c, "name")
+					if err != nil {
+						return err
+					}
+					return request(ctx, c, http.MethodPost, contract.NewProject{Name: name, KeepDays: c.Int("keep")}, fixed("/api/projects"), showProject)
+				}},
+			{Name: "list", Usage: "all projects", Action: func(ctx context.Context, c *cli.Command) error {
+				return get(ctx, c, fixed("/api/projects"), func(out io.Writer, v contract.Projects) {
+					if len(v.Projects) == 0 {
+						fmt.Fprintln(out, "There is no project yet. Make one: firethorn project create NAME")
+						return
+					}
+					table(out, func(row func(...any)) {
+						row("PROJECT", "OPEN", "ISSUES", "EVENTS", "LAST EVENT", "KEPT")
+						for _, p := range v.Projects {
+							last := "none yet"
+							if p.LastEvent != nil {
+								last = ago(*p.LastEvent)
+							}
+							row(p.Name, count(p.OpenIssues), count(p.Issues), count(p.Events), last, fmt.Sprintf("%d days", p.KeepDays))
+						}
+					})
+				})
+			}},
+			{Name: "show", Usage: "one project, and how its application reports", Arguments: []cli.Argument{text("name")}, Action: func(ctx context.Context, c *cli.Command) error {
+				path, err := byName("")(ctx, c)
+				if err != nil {
+					return err
+				}
+				return get(ctx, c, path, showProject)
+			}},
+			{Name: "keys", Usage: "a project's ingest keys", Arguments: []cli.Argument{text("name")},
+				Flags: []cli.Flag{&cli.StringFlag{Name: "add", Usage: "make another key with this `LABEL`"}},
+				Action: func(ctx context.Context, c *cli.Command) error {
+					path, err := byName("/keys")(ctx, c)
+					if err != nil {
+						return err
+					}
+					if label := c.String("add"); label != "" {
+						return request(ctx, c, http.MethodPost, contract.NewKey{Label: label}, path, func(out io.Writer, k contract.Key) { fmt.Fprintln(out, k.Key) })
+					}
+					return get(ctx, c, path, func(out io.Writer, v contract.Keys) {
+						table(out, func(row func(...any)) {
+							row("KEY", "LABEL", "SINCE")
+							for _, k := range v.Keys {
+								row(k.Key, orDash(k.Label), k.Created.Format("2006-01-02"))
+							}
+						})
+					})
+				}},
+		},
+	}
+}
+
+func showProject(out io.Writer, p contract.Project) {
+	fmt.Fprintf(out, "%s: %s events, %s open issues, events kept %d days\n", plain(p.Name), count(p.Events), count(p.OpenIssues), p.KeepDays)
+	fmt.Fprintf(out, "ingest key  %s\n", p.IngestKey)
+	if p.Events == 0 {
+		fmt.Fprintf(out, "\nNothing has arrived yet. Send a test event:\n  firethorn send --project %s\n", p.Name)
+	}
+}
+
+func loginCommand() *cli.Command {
+	return &cli.Command{
+		Name: "login", Usage: "remember a server, a token and a project",
+		Description: "Takes --server, --token and --project. Without --token it reads the token from standard input.",
+		Action: func(ctx context.Context, c *cli.Command) error {
+			s := loadSettings()
+			if v := c.String("server"); v != "" {
+				s.Server = strings.TrimSuffix(v, "/")
+			}
+			if s.Server == "" {
+				return usage("which server? firethorn login --server URL")
+			}
+			if v := c.String("project"); v != "" {
+				s.Project = v
+			}
+			if s.Token = c.String("token"); s.Token == "" {
+				fmt.Fprint(c.Root().ErrWriter, "token: ")
+				line, err := bufio.NewReader(c.Root().Reader).ReadString('\n')
+				if s.Token = strings.TrimSpace(line); s.Token == "" {
+					return usage("no token was given (%v)", err)
+				}
+			}
+			cl := &client{server: s.Server, token: s.Token, http: http.DefaultClient}
+			var me contract.Me
+			raw, err := cl.call(ctx, http.MethodGet, "/api/me", nil, &me)
+			if err != nil {
+				return err
+			}
+			if err := s.save(); err != nil {
+				return fault.Wrap("cli.login", fault.DataDirBroken, err, "the login could not be remembered")
+			}
+			if c.String("format") == "json" {
+				_, err = c.Root().Writer.Write(raw)
+				return err
+			}
+			fmt.Fprintf(c.Root().Writer, "%s: you are %s, with the rights of %s\n", s.Server, plain(me.Name), me.Scope)
+			return nil
+		},
+	}
+}
+
+func personCommand() *cli.Command {
+	show := func(out io.Writer, p contract.Person) {
+		fmt.Fprintf(out, "%s <%s>\nsign-in link, good once within 24 hours:\n  %s\n", plain(p.Name), plain(p.Email), p.SignInLink)
+	}
+	return &cli.Command{Name: "person", Usage: "who works here", Commands: []*cli.Command{
+		{Name: "add", Usage: "add someone; prints a one-time sign-in link", Arguments: []cli.Argument{text("name"), text("email")},
+			Flags: []cli.Flag{&cli.BoolFlag{Name: "admin", Usage: "may do everything"}},
+			Action: func(ctx context.Context, c *cli.Command) error {
+				email, err := arg(c, "email")
+				if err != nil {
+					return err
+				}
+				return request(ctx, c, http.MethodPost, contract.NewPerson{Name: c.StringArg("name"), Email: email, Admin: c.Bool("admin")}, fixed("/api/people"), show)
+			}},
+		{Name: "link", Usage: "a new one-time sign-in link", Arguments: []cli.Argument{text("name")}, Action: func(ctx context.Context, c *cli.Command) error {
+			name, err := arg(c, "name")
+			if err != nil {
+				return err
+			}
+			return request(ctx, c, http.MethodPost, nil, fixed("/api/people/"+url.PathEscape(name)+"/link"), show)
+		}},
+		{Name: "list", Usage: "who works here", Action: func(ctx context.Context, c *cli.Command) error {
+			return get(ctx, c, fixed("/api/people"), func(out io.Writer, v contract.People) {
+				table(out, func(row func(...any)) {
+					row("NAME", "ADDRESS", "RIGHTS")
+					for _, p := range v.People {
+						rights := "triage"
+						if p.Admin {
+							rights = "admin"
+						}
+						row(p.Name, p.Email, rights)
+					}
+				})
+			})
+		}},
+	}}
+}
+
+func tokenCommand() *cli.Command {
+	return &cli.Command{Name: "token", Usage: "what programs authorise with", Commands: []*cli.Command{
+		{Name: "create", Usage: "make a token; its text is shown this once", Arguments: []cli.Argument{text("label")},
+			Flags: []cli.Flag{
+				&cli.StringFlag{Name: "scope", Value: "build", Usage: "build (push symbols), read, person (read and triage) or admin"},
+				&cli.StringFlag{Name: "person", Usage: "whose name stands in the history"},
+				&cli.IntFlag{Name: "days", Usage: "how long it lives; 0: for ever"},
+			},
+			Action: func(ctx context.Context, c *cli.Command) error {
+				label, err := arg(c, "label")
+				if err != nil {
+					return err
+				}
+				t := contract.NewToken{Label: label, Scope: c.String("scope"), Person: c.String("person"), Project: c.String("project"), Days: c.Int("days")}
+				return request(ctx, c, http.MethodPost, t, fixed("/api/tokens"), func(out io.Writer, t contract.Token) { fmt.Fprintln(out, t.Token) })
+			}},
+	}}
+}
+
+func statusCommand() *cli.Command {
+	return &cli.Command{Name: "status", Usage: "is all well", Action: func(ctx context.Context, c *cli.Command) error {
+		well := true
+		err := get(ctx, c, fixed("/api/status"), func(out io.Writer, s contract.Status) {
+			well = s.Well
+			verdict := "all is well"
+			if !well {
+				verdict = "not all is well"
+			}
+			fmt.Fprintf(out, "%s: %s events wait to be filed, %s were set aside\n", verdict, count(s.Waiting), count(s.SetAside))
+			for _, a := range s.Advice {
+				fmt.Fprintln(out, "  "+plain(a))
+			}
+		})
+		if err == nil && !well {
+			return fault.New(fault.AnswerIsNo, "not all is well")
+		}
+		return err
+	}}
+}
+
+func recountCommand() *cli.Command {
+	return &cli.Command{Name: "recount", Usage: "compare every counter with the rows it stands for", Action: func(ctx context.Context, c *cli.Command) error {
+		cl, err := newClient(c)
+		if err != nil {
+			return err
+		}
+		var v contract.Recount
+		raw, err := cl.call(ctx, http.MethodGet, "/api/recount", nil, &v)
+		if err != nil {
+			return err
+		}
+		out := c.Root().Writer
+		if c.String("format") == "json" {
+			_, err = out.Write(raw)
+		} else {
+			fmt.Fprintf(out, "%d kinds of counter compared, %d differences\n", v.Compared, len(v.Differences))
+			for _, d := range v.Differences {
+				fmt.Fprintf(out, "  %s, issue %d: stored %d, the rows say %d\n", d.What, d.Issue, d.Stored, d.Rows)
+			}
+		}
+		if err == nil && len(v.Differences) > 0 {
+			return fault.New(fault.AnswerIsNo, "counters differ from their rows")
+		}
+		return err
+	}}
+}

@@ -1,0 +1,51 @@
+package cli
+
+import (
+	"context"
+	"log/slog"
+	"os"
+
+	"github.com/urfave/cli/v3"
+
+	"firethorn/internal/app"
+	"firethorn/internal/intake"
+)
+
+func serveCommand() *cli.Command {
+	return &cli.Command{
+		Name:  "serve",
+		Usage: "run the service",
+		Description: "Prints `ready URL` on standard output once it answers. Without --database it runs a private MariaDB in the data directory\n" +
+			"(Debian: apt-get install mariadb-server-core). The first start prints a link that opens the console once.",
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "data", Value: "firethorn-data", Usage: "`DIR` for the private database and the admin token", Sources: cli.EnvVars("FIRETHORN_DATA")},
+			&cli.StringFlag{Name: "listen", Value: "127.0.0.1:7420", Usage: "`HOST:PORT` to answer on", Sources: cli.EnvVars("FIRETHORN_LISTEN")},
+			&cli.StringFlag{Name: "database", Usage: "use this MariaDB: `user:password@tcp(host:port)/name`", Sources: cli.EnvVars("FIRETHORN_DATABASE")},
+			&cli.StringFlag{Name: "public-url", Usage: "the `URL` people reach the service at; links are built from it", Sources: cli.EnvVars("FIRETHORN_PUBLIC_URL")},
+			&cli.IntFlag{Name: "symbol-memory", Value: 256, Usage: "`MiB` of decoded symbols to hold"},
+			&cli.StringFlag{Name: "log-level", Value: "info", Usage: "debug, info, warn or error"},
+			&cli.BoolFlag{Name: "small-database", Hidden: true},
+		},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			var level slog.Level
+			if err := level.UnmarshalText([]byte(c.String("log-level"))); err != nil {
+				return usage("--log-level is debug, info, warn or error, not %q", c.String("log-level"))
+			}
+			log := slog.New(slog.NewTextHandler(c.Root().ErrWriter, &slog.HandlerOptions{Level: level}))
+			return app.Run(ctx, app.Config{
+				Data: c.String("data"), Listen: c.String("listen"), Database: c.String("database"), PublicURL: c.String("public-url"),
+				Terminal: isTerminal(c.Root().Writer), SymbolMem: c.Int("symbol-memory") << 20, Limits: intake.DefaultLimits, Log: log, SmallDatabase: c.Bool("small-database"),
+			}, c.Root().Writer)
+		},
+	}
+}
+
+// isTerminal says whether somebody reads w on a terminal.
+func isTerminal(w any) bool {
+	f, ok := w.(*os.File)
+	if !ok {
+		return false
+	}
+	info, err := f.Stat()
+	return err == nil && info.Mode()&os.ModeCharDevice != 0
+}

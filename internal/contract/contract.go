@@ -1,0 +1,312 @@
+// Package contract holds the JSON that the API answers with and takes, for
+// the API that writes it and the command line that reads it. Times are
+// RFC 3339 in UTC; fields are only ever added.
+package contract
+
+import (
+	"encoding/json"
+	"time"
+
+	"firethorn/internal/core/event"
+	"firethorn/internal/core/fingerprint"
+	"firethorn/internal/core/impact"
+)
+
+// Project is an application that reports.
+type Project struct {
+	Name       string     `json:"name"`
+	IngestKey  string     `json:"ingest_key" doc:"the newest good ingest key; it is public and can only report"`
+	Created    time.Time  `json:"created"`
+	KeepDays   int        `json:"keep_days" doc:"how long events are kept"`
+	Issues     int64      `json:"issues"`
+	OpenIssues int64      `json:"open_issues"`
+	Events     int64      `json:"events"`
+	LastEvent  *time.Time `json:"last_event,omitempty"`
+}
+
+// Projects is a list of projects.
+type Projects struct {
+	Projects []Project `json:"projects" nullable:"false"`
+}
+
+// NewProject asks for a project.
+type NewProject struct {
+	Name     string `json:"name" doc:"lower-case letters, digits, dashes"`
+	KeepDays int    `json:"keep_days,omitempty" enum:"7,30,90,365" default:"30" doc:"how long events are kept"`
+}
+
+// Key is an ingest key.
+type Key struct {
+	Key     string     `json:"key"`
+	Label   string     `json:"label"`
+	Created time.Time  `json:"created"`
+	Revoked *time.Time `json:"revoked,omitempty"`
+}
+
+// Keys is a list of ingest keys.
+type Keys struct {
+	Keys []Key `json:"keys" nullable:"false"`
+}
+
+// NewKey asks for an ingest key.
+type NewKey struct {
+	Label string `json:"label,omitempty" maxLength:"100"`
+}
+
+// Origin is the frame an issue is blamed on.
+type Origin struct {
+	Function string `json:"function"`
+	File     string `json:"file"`
+	Line     int    `json:"line"`
+}
+
+// TrendDay is one day (UTC) of an issue.
+type TrendDay struct {
+	Day    string `json:"day" doc:"YYYY-MM-DD"`
+	Events int64  `json:"events"`
+	Users  int64  `json:"users"`
+}
+
+// Issue is an issue as lists show it.
+type Issue struct {
+	ID           string     `json:"id" doc:"PROJECT/NUMBER"`
+	Headline     string     `json:"headline"`
+	Place        string     `json:"place" doc:"FILE:LINE of the origin, empty when it is not known"`
+	Message      string     `json:"message"`
+	Origin       Origin     `json:"origin"`
+	State        string     `json:"state" enum:"new,accepted,fixed,regressed,dismissed"`
+	FixedIn      string     `json:"fixed_in,omitempty"`
+	Owner        *string    `json:"owner" doc:"a person's name, null when nobody has it"`
+	Severity     string     `json:"severity"`
+	Unhandled    bool       `json:"unhandled" doc:"nothing in the application caught the newest event"`
+	Events       int64      `json:"events"`
+	Users        int64      `json:"users"`
+	Impact       float64    `json:"impact" doc:"0 to 100"`
+	ImpactWords  string     `json:"impact_words" doc:"the largest part of the impact"`
+	FirstSeen    time.Time  `json:"first_seen"`
+	LastSeen     time.Time  `json:"last_seen"`
+	FirstRelease string     `json:"first_release"`
+	LastRelease  string     `json:"last_release"`
+	Trend        []TrendDay `json:"trend" nullable:"false" doc:"the last 14 days, oldest first"`
+	Version      int64      `json:"version" doc:"for If-Match; grows with each decision"`
+}
+
+// Issues is a page of issues.
+type Issues struct {
+	Issues []Issue          `json:"issues" nullable:"false"`
+	Next   string           `json:"next,omitempty" doc:"cursor of the next page; absent on the last"`
+	States map[string]int64 `json:"states" doc:"how many issues stand in each state"`
+}
+
+// Seen is how often an issue was seen in a release or environment.
+type Seen struct {
+	Name      string    `json:"name"`
+	Events    int64     `json:"events"`
+	FirstSeen time.Time `json:"first_seen"`
+	LastSeen  time.Time `json:"last_seen"`
+}
+
+// IssueDetail is all about one issue.
+type IssueDetail struct {
+	Issue
+	ImpactParts  []impact.Summand   `json:"impact_parts" nullable:"false" doc:"the arithmetic of the impact"`
+	Releases     []Seen             `json:"releases" nullable:"false"`
+	Environments []Seen             `json:"environments" nullable:"false"`
+	Grouping     []fingerprint.Part `json:"grouping" nullable:"false" doc:"what the fingerprint was made from"`
+	Link         string             `json:"link" doc:"the issue in the console"`
+}
+
+// HistoryEntry is one thing that happened to an issue.
+type HistoryEntry struct {
+	At     time.Time `json:"at"`
+	Actor  string    `json:"actor" doc:"a person, a token's label, or empty for the service"`
+	Kind   string    `json:"kind"`
+	Words  string    `json:"words"`
+	Undone bool      `json:"undone,omitempty"`
+}
+
+// History is an issue's history, newest first.
+type History struct {
+	History []HistoryEntry `json:"history" nullable:"false"`
+}
+
+// Act is what an action needs.
+type Act struct {
+	To      string `json:"to,omitempty" doc:"assign: a person's name or address; empty takes the owner away"`
+	Release string `json:"release,omitempty" doc:"fix: the release it is fixed in" maxLength:"250"`
+}
+
+// EventRow is an event in a list.
+type EventRow struct {
+	ID          string    `json:"id"`
+	Time        time.Time `json:"time"`
+	Received    time.Time `json:"received"`
+	Issue       string    `json:"issue"`
+	Headline    string    `json:"headline"`
+	Release     string    `json:"release"`
+	Environment string    `json:"environment"`
+	StandsFor   int64     `json:"stands_for"`
+}
+
+// Events is a page of events, newest filed first.
+type Events struct {
+	Events []EventRow `json:"events" nullable:"false"`
+	Next   string     `json:"next,omitempty"`
+}
+
+// Exception is a thrown value with readable frames.
+type Exception struct {
+	Type     string        `json:"type,omitempty"`
+	Message  string        `json:"message,omitempty"`
+	Parent   *int          `json:"parent,omitempty"`
+	Relation string        `json:"relation,omitempty"`
+	Thrown   string        `json:"thrown,omitempty"`
+	Frames   []event.Frame `json:"frames" nullable:"false" doc:"innermost first"`
+	Stack    string        `json:"stack,omitempty" doc:"exactly as the runtime printed it"`
+}
+
+// User is whom an event hit.
+type User struct {
+	Attribute string `json:"attribute"`
+	Value     string `json:"value"`
+}
+
+// Event is an event, whole and readable.
+type Event struct {
+	EventRow
+	Severity    string                     `json:"severity"`
+	Handled     *bool                      `json:"handled,omitempty"`
+	Message     string                     `json:"message,omitempty"`
+	User        *User                      `json:"user,omitempty"`
+	Exceptions  []Exception                `json:"exceptions" nullable:"false" doc:"outermost first"`
+	Breadcrumbs []event.Breadcrumb         `json:"breadcrumbs" nullable:"false" doc:"oldest first"`
+	Attributes  map[string]any             `json:"attributes"`
+	Resource    map[string]any             `json:"resource"`
+	State       json.RawMessage            `json:"state,omitempty"`
+	Threads     []event.Thread             `json:"threads,omitempty"`
+	Symbols     []event.SymbolRef          `json:"symbols,omitempty"`
+	TraceID     string                     `json:"trace_id,omitempty"`
+	SpanID      string                     `json:"span_id,omitempty"`
+	Scope       string                     `json:"scope,omitempty"`
+	Notes       []string                   `json:"notes" nullable:"false" doc:"what was cut or corrected on the way in"`
+	Extra       map[string]json.RawMessage `json:"extra,omitempty"`
+	Position    *EventPosition             `json:"position,omitempty" doc:"where the event stands in its issue"`
+}
+
+// EventPosition is where an event stands among those of its issue.
+type EventPosition struct {
+	Number int64  `json:"number" doc:"1 is the newest"`
+	Total  int64  `json:"total"`
+	Newest string `json:"newest,omitempty"`
+	Newer  string `json:"newer,omitempty"`
+	Older  string `json:"older,omitempty"`
+	Oldest string `json:"oldest,omitempty"`
+}
+
+// Hashes is a list of SHA-256 in hexadecimal.
+type Hashes struct {
+	Hashes []string `json:"hashes" nullable:"false" maxItems:"10000"`
+}
+
+// SymbolFile ties a generated file of a release to the contents pushed for it.
+type SymbolFile struct {
+	Address string `json:"address" maxLength:"1000" doc:"the URL it is served from, or its path"`
+	Bundle  string `json:"bundle,omitempty" doc:"SHA-256 of the generated file"`
+	Map     string `json:"map" doc:"SHA-256 of its source map"`
+	DebugID string `json:"debug_id,omitempty"`
+}
+
+// PushSymbols announces the files of a release.
+type PushSymbols struct {
+	Release string       `json:"release" minLength:"1" maxLength:"250"`
+	Files   []SymbolFile `json:"files" nullable:"false" maxItems:"10000"`
+}
+
+// Pushed says what a push did.
+type Pushed struct {
+	Added   int `json:"added"`
+	Already int `json:"already"`
+}
+
+// SymbolListing is a pushed file.
+type SymbolListing struct {
+	Release     string    `json:"release"`
+	Address     string    `json:"address"`
+	DebugID     string    `json:"debug_id,omitempty"`
+	BundleBytes int64     `json:"bundle_bytes"`
+	MapBytes    int64     `json:"map_bytes"`
+	Map         string    `json:"map"`
+	Created     time.Time `json:"created"`
+}
+
+// Symbols is a list of pushed files.
+type Symbols struct {
+	Symbols []SymbolListing `json:"symbols" nullable:"false"`
+}
+
+// Person is someone who works here.
+type Person struct {
+	Name       string    `json:"name"`
+	Email      string    `json:"email"`
+	Admin      bool      `json:"admin"`
+	Created    time.Time `json:"created"`
+	SignInLink string    `json:"sign_in_link,omitempty" doc:"works once, within 24 hours"`
+}
+
+// People is a list of people.
+type People struct {
+	People []Person `json:"people" nullable:"false"`
+}
+
+// NewPerson adds someone.
+type NewPerson struct {
+	Name  string `json:"name" minLength:"1" maxLength:"100"`
+	Email string `json:"email" minLength:"3" maxLength:"200"`
+	Admin bool   `json:"admin,omitempty"`
+}
+
+// Me is who asks.
+type Me struct {
+	Name  string `json:"name" doc:"a person's name, or a token's label"`
+	Email string `json:"email,omitempty"`
+	Scope string `json:"scope" enum:"build,read,person,admin"`
+}
+
+// NewToken asks for a token.
+type NewToken struct {
+	Label   string `json:"label" minLength:"1" maxLength:"100"`
+	Scope   string `json:"scope" enum:"build,read,person,admin"`
+	Project string `json:"project,omitempty" doc:"the only project it is good for; empty: all"`
+	Person  string `json:"person,omitempty" doc:"whose name stands in the history"`
+	Days    int    `json:"days,omitempty" minimum:"0" maximum:"3660" doc:"how long it lives; 0: for ever"`
+}
+
+// Token is a new token; its text is shown once.
+type Token struct {
+	Label string `json:"label"`
+	Scope string `json:"scope"`
+	Token string `json:"token"`
+}
+
+// Status says whether all is well.
+type Status struct {
+	Well     bool       `json:"well"`
+	Waiting  int64      `json:"waiting" doc:"events stored but not yet filed"`
+	Oldest   *time.Time `json:"oldest,omitempty" doc:"when the oldest of them was received"`
+	SetAside int64      `json:"set_aside" doc:"events that could not be filed"`
+	Advice   []string   `json:"advice" nullable:"false" doc:"what to do where all is not well"`
+}
+
+// Difference is a counter that does not equal the rows it stands for.
+type Difference struct {
+	What   string `json:"what"`
+	Issue  int64  `json:"issue" doc:"internal number"`
+	Stored int64  `json:"stored"`
+	Rows   int64  `json:"rows"`
+}
+
+// Recount compares every counter with its rows.
+type Recount struct {
+	Compared    int          `json:"compared" doc:"kinds of counter"`
+	Differences []Difference `json:"differences" nullable:"false"`
+}

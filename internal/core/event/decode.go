@@ -1,0 +1,208 @@
+package event
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"reflect"
+	"strings"
+	"time"
+	"unicode/utf8"
+)
+
+// Limits bound what one event may carry. What is over a limit is cut from the
+// less useful end, and the event says so in its Notes.
+type Limits struct {
+	Attributes, Breadcrumbs, Frames, Exceptions, Threads int
+	State                                                int // bytes
+	Text                                                 int // bytes of one text value
+	Stack                                                int // bytes of one stack text
+}
+
+// DefaultLimits are the limits of the event format.
+var DefaultLimits = Limits{Attributes: 200, Breadcrumbs: 200, Frames: 500, Exceptions: 20, Threads: 512, State: 64 << 10, Text: 16 << 10, Stack: 1 << 20}
+
+// ErrEmpty is the refusal of an event with neither message nor exception.
+var ErrEmpty = errors.New("an event needs a message or an exception: give \"message\" or \"exceptions\"")
+
+// knownFields are the names of the JSON fields of Event.
+var knownFields = func() map[string]bool {
+	m := map[string]bool{}
+	t := reflect.TypeFor[Event]()
+	for i := range t.NumField() {
+		name, _, _ := strings.Cut(t.Field(i).Tag.Get("json"), ",")
+		m[name] = true
+	}
+	delete(m, "notes")
+	delete(m, "extra")
+	return m
+}()
+
+// Decode reads one event, fills what is absent, and cuts what is over the
+// limits. It fails on what cannot be read at all, with the field's name.
+func Decode(raw []byte, lim Limits) (*Event, error) {
+	var e Event
+	if err := json.Unmarshal(raw, &e); err != nil {
+		if t, ok := errors.AsType[*json.UnmarshalTypeError](err); ok {
+			return nil, fmt.Errorf("field %q holds a %s, which does not fit (byte %d)", t.Field, t.Value, t.Offset)
+		}
+		return nil, fmt.Errorf("not readable as an event: %w", err)
+	}
+	e.Notes = nil
+	if e.Message == "" && len(e.Exceptions) == 0 {
+		return nil, ErrEmpty
+	}
+	var all map[string]json.RawMessage
+	if err := json.Unmarshal(raw, &all); err != nil {
+		return nil, fmt.Errorf("not readable as an event: %w", err)
+	}
+	e.Extra = nil
+	for k, v := range all {
+		if !knownFields[k] {
+			if e.Extra == nil {
+				e.Extra = map[string]json.RawMessage{}
+			}
+			e.Extra[k] = v
+		}
+	}
+	if e.Severity == "" {
+		e.Severity = "info"
+		if len(e.Exceptions) > 0 {
+			e.Severity = "error"
+		}
+	}
+	if e.StandsFor < 1 {
+		e.StandsFor = 1
+	}
+	if e.StandsFor > 10000 {
+		e.note("stands_for was %d; 10,000 is the most one event can stand for", e.StandsFor)
+		e.StandsFor = 10000
+	}
+	e.fixParents()
+	e.cut(lim)
+	return &e, nil
+}
+
+func (e *Event) note(format string, args ...any) {
+	e.Notes = append(e.Notes, fmt.Sprintf(format, args...))
+}
+
+// fixParents gives every exception but the first a parent before it; without
+// one it is the cause of the exception before.
+func (e *Event) fixParents() {
+	for i := range e.Exceptions {
+		x := &e.Exceptions[i]
+		if i == 0 {
+			x.Parent, x.Relation = nil, ""
+			continue
+		}
+		if x.Parent == nil || *x.Parent < 0 || *x.Parent >= i {
+			p := i - 1
+			x.Parent = &p
+		}
+		if x.Relation != "suppressed" && x.Relation != "member" {
+			x.Relation = "cause"
+		}
+	}
+}
+
+func (e *Event) cut(lim Limits) {
+	e.Exceptions = cutList(e, "exceptions", e.Exceptions, lim.Exceptions)
+	for i := range e.Exceptions {
+		x := &e.Exceptions[i]
+		x.Frames = cutList(e, "frames", x.Frames, lim.Frames)
+		x.Message = e.cutText("exception message", x.Message, lim.Text)
+		x.Type = e.cutText("exception type", x.Type, 512)
+		x.Stack = e.cutText("stack", x.Stack, lim.Stack)
+	}
+	if n := len(e.Breadcrumbs) - lim.Breadcrumbs; n > 0 {
+		e.note("%d of %d breadcrumbs were cut, the oldest", n, len(e.Breadcrumbs))
+		e.Breadcrumbs = e.Breadcrumbs[n:]
+	}
+	e.Threads = cutList(e, "threads", e.Threads, lim.Threads)
+	e.Message = e.cutText("message", e.Message, lim.Text)
+	e.cutAttributes("attributes", e.Attributes, lim)
+	e.cutAttributes("resource attributes", e.Resource, lim)
+	if len(e.State) > lim.State {
+		e.note("the state snapshot of %d bytes was left out: %d are the most", len(e.State), lim.State)
+		e.State = nil
+	}
+}
+
+func cutList[T any](e *Event, what string, list []T, most int) []T {
+	if len(list) <= most {
+		return list
+	}
+	e.note("%d of %d %s were cut, the last ones", len(list)-most, len(list), what)
+	return list[:most]
+}
+
+func (e *Event) cutText(what, s string, most int) string {
+	if len(s) <= most {
+		return s
+	}
+	e.note("%s was cut from %d to %d bytes", what, len(s), most)
+	return TrimText(s, most)
+}
+
+func (e *Event) cutAttributes(what string, a Attributes, lim Limits) {
+	names := a.Names()
+	if len(names) > lim.Attributes {
+		e.note("%d of %d %s were cut, the last by name", len(names)-lim.Attributes, len(names), what)
+		for _, n := range names[lim.Attributes:] {
+			delete(a, n)
+		}
+	}
+	for k, v := range a {
+		if s, ok := v.(string); ok && len(s) > lim.Text {
+			a[k] = e.cutText(k, s, lim.Text)
+		}
+	}
+}
+
+// TrimText cuts s to at most most bytes without breaking a character.
+func TrimText(s string, most int) string {
+	if len(s) <= most {
+		return s
+	}
+	for most > 0 && !utf8.RuneStart(s[most]) {
+		most--
+	}
+	return s[:most]
+}
+
+// When is the time that counts for an event, and why it differs from the one
+// sent; reason is "" when it does not.
+type When struct {
+	Thrown time.Time // corrected
+	Sent   time.Time // as sent; zero when absent or unreadable
+	Odd    bool      // the time sent was absent, unreadable or out of range: receipt counts
+	Reason string
+}
+
+// Clock corrects an event's time. sent is the envelope's own time (zero when
+// absent): the difference between it and received is the sender's clock error.
+// keep is how long events are kept.
+func (e *Event) Clock(sent, received time.Time, keep time.Duration) When {
+	t, err := time.Parse(time.RFC3339Nano, e.Time)
+	if e.Time == "" {
+		return When{Thrown: received, Odd: true, Reason: "no time was sent; the time of receipt counts"}
+	}
+	if err != nil {
+		return When{Thrown: received, Odd: true, Reason: fmt.Sprintf("the time %q is not RFC 3339; the time of receipt counts", TrimText(e.Time, 40))}
+	}
+	w := When{Thrown: t.UTC(), Sent: t.UTC()}
+	if !sent.IsZero() {
+		if off := received.Sub(sent); off > time.Minute || off < -time.Minute {
+			w.Thrown = w.Thrown.Add(off)
+			w.Reason = fmt.Sprintf("the sender's clock was off by %s; corrected", off.Round(time.Second))
+		}
+	}
+	switch {
+	case w.Thrown.After(received.Add(24 * time.Hour)):
+		return When{Thrown: received, Sent: w.Sent, Odd: true, Reason: "the time sent lies more than 24 h ahead; the time of receipt counts"}
+	case w.Thrown.Before(received.Add(-keep)):
+		return When{Thrown: received, Sent: w.Sent, Odd: true, Reason: "the time sent is older than events are kept; the time of receipt counts"}
+	}
+	return w
+}

@@ -1,0 +1,190 @@
+// Package event defines what an application reports and what is made of it:
+// events, exceptions, frames, breadcrumbs. These are the leaf types of the
+// core. Reading order: Decode turns a sender's JSON into an Event and makes
+// it fit; Limits cuts what is over a limit; Identity and Placement answer
+// whose event it is and where it belongs.
+//
+// Lines and columns count from 1 everywhere in this package, as stack traces
+// print them; columns are UTF-16 code units; 0 means not known.
+package event
+
+import (
+	"encoding/json"
+	"strings"
+)
+
+// Event is one report of an exception or message, as the wire format defines
+// it (docs/event-format.md).
+type Event struct {
+	ID          string          `json:"id,omitempty"`
+	Time        string          `json:"time,omitempty"` // as sent, RFC 3339
+	Severity    Severity        `json:"severity,omitempty"`
+	Handled     *bool           `json:"handled,omitempty"` // nil: not known
+	Message     string          `json:"message,omitempty"`
+	Exceptions  []Exception     `json:"exceptions,omitempty"` // the reported one first
+	Resource    Attributes      `json:"resource,omitempty"`
+	Attributes  Attributes      `json:"attributes,omitempty"`
+	State       json.RawMessage `json:"state,omitempty"`
+	Breadcrumbs []Breadcrumb    `json:"breadcrumbs,omitempty"` // oldest first
+	Threads     []Thread        `json:"threads,omitempty"`
+	Symbols     []SymbolRef     `json:"symbols,omitempty"`
+	TraceID     string          `json:"trace_id,omitempty"`
+	SpanID      string          `json:"span_id,omitempty"`
+	Scope       string          `json:"scope,omitempty"`
+	Grouping    *Grouping       `json:"grouping,omitempty"`
+	StandsFor   int64           `json:"stands_for,omitempty"` // how many such events this one stands for; at least 1 after Decode
+
+	// Notes says what was cut or replaced on the way in, in words.
+	Notes []string `json:"notes,omitempty"`
+	// Extra holds the fields the format does not know; they are kept and shown.
+	Extra map[string]json.RawMessage `json:"extra,omitempty"`
+}
+
+// Exception is one thrown value.
+type Exception struct {
+	Type     string     `json:"type,omitempty"`
+	Message  string     `json:"message,omitempty"`
+	Stack    string     `json:"stack,omitempty"`  // exactly as the runtime printed it
+	Frames   []RawFrame `json:"frames,omitempty"` // innermost first; they count before Stack
+	Parent   *int       `json:"parent,omitempty"` // index of the exception this one belongs to
+	Relation string     `json:"relation,omitempty"`
+	Thrown   string     `json:"thrown,omitempty"` // "string", "number" … where the value was no error
+	ThreadID string     `json:"thread.id,omitempty"`
+}
+
+// RawFrame is a frame as a runtime gives it.
+type RawFrame struct {
+	Function string `json:"function,omitempty"`
+	Module   string `json:"module,omitempty"`
+	File     string `json:"file,omitempty"`
+	Line     int    `json:"line,omitempty"`
+	Column   int    `json:"column,omitempty"`
+	Address  string `json:"address,omitempty"`
+	Image    string `json:"image,omitempty"`
+	Own      *bool  `json:"own,omitempty"`
+}
+
+// Kind says whose code a frame is.
+type Kind string
+
+// The kinds of frame.
+const (
+	Own     Kind = "own"     // the application's code
+	Vendor  Kind = "vendor"  // a dependency's
+	Runtime Kind = "runtime" // the language runtime's
+)
+
+// Position is a place in a file as a trace names it.
+type Position struct {
+	Function string `json:"function"`
+	File     string `json:"file"`
+	Line     int    `json:"line"`
+	Column   int    `json:"column"`
+}
+
+// SourceLine is one line of source text with its number, counted from 1.
+type SourceLine struct {
+	Line int    `json:"line"`
+	Text string `json:"text"`
+}
+
+// Frame is a frame made readable, beside what it was made from.
+type Frame struct {
+	Function    string       `json:"function"`
+	File        string       `json:"file"`
+	Line        int          `json:"line"`
+	Column      int          `json:"column"`
+	Kind        Kind         `json:"kind"`
+	Raw         Position     `json:"raw"`
+	WhyRaw      string       `json:"why_raw,omitempty"`      // why it could not be resolved, and what to do
+	SourceLines []SourceLine `json:"source_lines,omitempty"` // seven each side where the sources are known
+	Origin      bool         `json:"origin,omitempty"`       // the frame the issue is blamed on
+	// Pending is true while symbols that may still come could resolve the frame.
+	Pending bool `json:"pending,omitempty"`
+}
+
+// Breadcrumb is something that happened before the event.
+type Breadcrumb struct {
+	Time       string     `json:"time,omitempty"`
+	Kind       string     `json:"kind,omitempty"`
+	Message    string     `json:"message,omitempty"`
+	Severity   Severity   `json:"severity,omitempty"`
+	Attributes Attributes `json:"attributes,omitempty"`
+}
+
+// Thread is one thread or goroutine at the moment of the event.
+type Thread struct {
+	ID        string     `json:"thread.id,omitempty"`
+	Name      string     `json:"thread.name,omitempty"`
+	Blamed    bool       `json:"blamed,omitempty"`
+	WaitingOn string     `json:"waiting_on,omitempty"`
+	Stack     string     `json:"stack,omitempty"`
+	Frames    []RawFrame `json:"frames,omitempty"`
+}
+
+// SymbolRef ties a loaded file to the debug id of its symbols.
+type SymbolRef struct {
+	File         string `json:"file,omitempty"`
+	DebugID      string `json:"debug_id,omitempty"`
+	ImageAddress string `json:"image_address,omitempty"`
+	Size         int64  `json:"size,omitempty"`
+	Arch         string `json:"arch,omitempty"`
+}
+
+// Grouping is the application's own word on grouping.
+type Grouping struct {
+	Extend  []string `json:"extend,omitempty"`
+	Replace []string `json:"replace,omitempty"`
+}
+
+// Release is service.version, else the commit, else "".
+func (e *Event) Release() string {
+	if v := e.text("service.version"); v != "" {
+		return v
+	}
+	return e.text("vcs.ref.head.revision")
+}
+
+// Environment is deployment.environment.name, else "unknown".
+func (e *Event) Environment() string {
+	if v := e.text("deployment.environment.name"); v != "" {
+		return v
+	}
+	return "unknown"
+}
+
+// identityKeys are the names under which a user is looked for, best first.
+var identityKeys = []string{"user.id", "user.email", "user.name", "enduser.id", "enduser.pseudo.id", "app.installation.id"}
+
+// Identity is the affected user and the attribute it came from; "" when no
+// user is known, and then the event counts but no user does.
+func (e *Event) Identity() (name, value string) {
+	for _, k := range identityKeys {
+		if v := e.Attributes.Text(k); v != "" {
+			return k, v
+		}
+	}
+	for _, k := range identityKeys {
+		if v := e.Resource.Text(k); v != "" {
+			return k, v
+		}
+	}
+	return "", ""
+}
+
+// DebugID is the debug id the event gives for a loaded file, or "".
+func (e *Event) DebugID(file string) string {
+	for _, s := range e.Symbols {
+		if s.File == file {
+			return strings.ToLower(s.DebugID)
+		}
+	}
+	return ""
+}
+
+func (e *Event) text(name string) string {
+	if v := e.Resource.Text(name); v != "" {
+		return v
+	}
+	return e.Attributes.Text(name)
+}

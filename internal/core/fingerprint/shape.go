@@ -1,0 +1,48 @@
+package fingerprint
+
+import (
+	"regexp"
+	"strings"
+
+	"firethorn/internal/core/event"
+)
+
+// variable matches the parts of a message that differ from one occurrence to
+// the next, the longer forms first.
+var variable = regexp.MustCompile(strings.Join([]string{
+	`(?P<url>\b[a-z][a-z0-9+.-]*://[^\s"'<>)]+)`,
+	`(?P<email>[\w.+-]+@[\w-]+\.[\w.-]+)`,
+	`(?P<id>\b[0-9a-fA-F]{8}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{12}\b)`,
+	`(?P<date>\b\d{4}-\d{2}-\d{2}(?:[T ]\d{2}:\d{2}(?::\d{2}(?:\.\d+)?)?(?:Z|[+-]\d{2}:?\d{2})?)?)`,
+	`(?P<address>\b\d{1,3}\.\d{1,3}\.\d{1,3}\.\d{1,3}(?::\d+)?\b)`,
+	`(?P<hex>\b0x[0-9a-fA-F]+\b|\b[0-9a-f]*\d[0-9a-f]{6,}[0-9a-f]*\b)`,
+	`(?P<text>"[^"\n]{0,200}"|'[^'\n]{0,200}'|` + "`[^`\n]{0,200}`" + `)`,
+	`(?P<path>(?:/[\w.@-]+){2,}/?)`,
+	`(?P<number>[-+]?\d+(?:[.,]\d+)*)`,
+}, "|"))
+
+// Shape is a message with its variable parts replaced by their kind in angle
+// brackets: "no tide table for day <number>".
+func Shape(message string) string {
+	names := variable.SubexpNames()
+	message = event.TrimText(message, 2048)
+	var b strings.Builder
+	at := 0
+	for _, m := range variable.FindAllStringSubmatchIndex(message, -1) {
+		b.WriteString(message[at:m[0]])
+		for i := 1; i < len(names); i++ {
+			if m[2*i] >= 0 {
+				b.WriteString("<" + names[i] + ">")
+				break
+			}
+		}
+		at = m[1]
+	}
+	b.WriteString(message[at:])
+	return b.String()
+}
+
+func oneLine(s string) string {
+	s, _, _ = strings.Cut(strings.TrimSpace(s), "\n")
+	return s
+}

@@ -1,0 +1,51 @@
+// Package scope finds the functions of JavaScript code: where each begins
+// and ends, what it is bound to, and which encloses which. A stack frame
+// names a position; the function around that position is what a reader wants
+// to see, under its original name.
+//
+// Input is the text of a script or module, usually minified; output is a
+// Table of functions. Positions are 0-based lines and UTF-16 columns, as
+// source maps have them. Damaged code gives the functions read before the
+// break. One pass over the tokens; it builds no syntax tree.
+package scope
+
+import (
+	"sort"
+
+	"firethorn/internal/core/sourcemap"
+)
+
+// Func is one function of the code.
+type Func struct {
+	Start, End sourcemap.Pos // from the head (its "function", "(" or name) to the end of the body
+	Parent     int           // index of the enclosing function, -1 at the top
+	Name       string        // as the code has it, "" when it has none
+	NamePos    sourcemap.Pos // where Name stands, when it has one
+	Class      string        // the class a method stands in, as the code has it
+	ClassPos   sourcemap.Pos // where Class stands
+	Property   bool          // Name is a property or method name, which minifiers keep
+}
+
+// Table holds the functions of one file, sorted by where they start.
+type Table struct{ funcs []Func }
+
+// Find returns the innermost function around p and its index; ok is false at
+// the top level.
+func (t *Table) Find(p sourcemap.Pos) (i int, ok bool) {
+	i = sort.Search(len(t.funcs), func(i int) bool { return after(t.funcs[i].Start, p) }) - 1
+	for i >= 0 && !after(t.funcs[i].End, p) {
+		i = t.funcs[i].Parent
+	}
+	return i, i >= 0
+}
+
+// At is function i.
+func (t *Table) At(i int) Func { return t.funcs[i] }
+
+// Len is the number of functions.
+func (t *Table) Len() int { return len(t.funcs) }
+
+// Size estimates the table's memory in bytes.
+func (t *Table) Size() int { return 120 * len(t.funcs) }
+
+func after(a, b sourcemap.Pos) bool { return a.Line > b.Line || a.Line == b.Line && a.Col > b.Col }

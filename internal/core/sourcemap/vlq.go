@@ -1,0 +1,112 @@
+package sourcemap
+
+import "math"
+
+// digits maps a base64 character to its value, 0xff for anything else.
+var digits = func() (t [256]byte) {
+	for i := range t {
+		t[i] = 0xff
+	}
+	for i, c := range []byte("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/") {
+		t[c] = byte(i)
+	}
+	return
+}()
+
+// decode reads a "mappings" text (https://tc39.es/ecma426/#sec-DecodeMappings)
+// and appends its segments, moved by off. On a fault it returns the byte and
+// what is wrong there.
+func (b *builder) decode(s string, off Pos, srcBase, nameBase, sources, names int32) (at int, msg string) {
+	m := b.m
+	line, col := off.Line, int64(off.Col)
+	var src, srcLine, srcCol, name int64
+	var field [5]int64
+	for i := 0; i < len(s); {
+		switch s[i] {
+		case ';':
+			line++
+			col = 0
+			i++
+			continue
+		case ',':
+			i++
+			continue
+		}
+		start, n := i, 0
+		for i < len(s) && s[i] != ',' && s[i] != ';' {
+			if n == 5 {
+				return i, "a segment has more than 5 fields"
+			}
+			v, next, why := vlq(s, i)
+			if why != "" {
+				return next, why
+			}
+			field[n], i = v, next
+			n++
+		}
+		if n == 2 || n == 3 {
+			return start, "a segment has 1, 4 or 5 fields, not 2 or 3"
+		}
+		if col += field[0]; col < 0 || col > maxField {
+			return start, "the generated column is out of range"
+		}
+		seg := [5]int32{int32(col), -1, 0, 0, -1}
+		if n >= 4 {
+			src, srcLine, srcCol = src+field[1], srcLine+field[2], srcCol+field[3]
+			switch {
+			case src < 0 || src >= int64(sources):
+				return start, "the segment names a source that is not in \"sources\""
+			case srcLine < 0 || srcLine > maxField:
+				return start, "the original line is out of range"
+			case srcCol < 0 || srcCol > maxField:
+				return start, "the original column is out of range"
+			}
+			seg[1], seg[2], seg[3] = srcBase+int32(src), int32(srcLine), int32(srcCol)
+		}
+		if n == 5 {
+			if name += field[4]; name < 0 || name >= int64(names) {
+				return start, "the segment names a name that is not in \"names\""
+			}
+			seg[4] = nameBase + int32(name)
+		}
+		m.cols, m.source = append(m.cols, seg[0]), append(m.source, seg[1])
+		m.srcLine, m.srcCol = append(m.srcLine, seg[2]), append(m.srcCol, seg[3])
+		m.name = append(m.name, seg[4])
+		b.genAt = append(b.genAt, line)
+	}
+	return 0, ""
+}
+
+// vlq reads one base64 VLQ (https://tc39.es/ecma426/#sec-base64-vlq). It is
+// at most 7 digits long and must fit in 32 bits with its sign.
+func vlq(s string, i int) (v int64, next int, why string) {
+	var u uint64
+	for n := 0; ; n++ {
+		if n == 7 {
+			return 0, i, "a number is too long"
+		}
+		if i >= len(s) {
+			return 0, i, "the text ends inside a number"
+		}
+		d := digits[s[i]]
+		if d == 0xff {
+			return 0, i, "this is no base64 character"
+		}
+		i++
+		u |= uint64(d&31) << (5 * n)
+		if d&32 == 0 {
+			break
+		}
+	}
+	v = int64(u >> 1)
+	if u&1 == 1 {
+		if v == 0 {
+			v = 1 << 31 // "-0" stands for the smallest number
+		}
+		v = -v
+	}
+	if v > math.MaxInt32 || v < math.MinInt32 {
+		return 0, i, "a number does not fit in 32 bits"
+	}
+	return v, i, ""
+}

@@ -1,0 +1,213 @@
+// Package stacktrace turns the text a runtime printed into frames. It reads
+// the three dialects of JavaScript engines: V8 ("at f (file:1:2)"), and the
+// "f@file:1:2" form of SpiderMonkey and JavaScriptCore.
+//
+// Input is a whole stack text, with or without its message lines; output is
+// raw frames, innermost first, with lines and columns counted from 1. It
+// never fails: what is no frame is returned as Rest. Parsing takes time linear in the
+// length of the text.
+package stacktrace
+
+import (
+	"strconv"
+	"strings"
+
+	"firethorn/internal/core/event"
+)
+
+// Trace is what one stack text holds.
+type Trace struct {
+	Header string           // the message lines before the first frame
+	Frames []event.RawFrame // innermost first
+	Rest   []string         // lines behind the header that are no frames, in order
+}
+
+// maxLine bounds the part of one line that is looked at, in bytes.
+const maxLine = 8 << 10
+
+// Parse reads a stack text. typ and message are the exception's, as far as
+// they are known: message lines that look like frames stay message lines.
+// At most limit frames are read.
+func Parse(text, typ, message string, limit int) Trace {
+	var t Trace
+	header, body := splitHeader(text, typ, message)
+	t.Header = header
+	for line := range strings.Lines(body) {
+		line = strings.TrimRight(line, "\r\n")
+		if strings.TrimSpace(line) == "" {
+			continue
+		}
+		f, ok := parseLine(line)
+		switch {
+		case ok && len(t.Frames) < limit:
+			t.Frames = append(t.Frames, f)
+		case ok:
+		case len(t.Frames) == 0 && t.Header == "" && len(t.Rest) == 0:
+			t.Header = line
+		case len(t.Frames) == 0 && len(t.Rest) == 0:
+			t.Header += "\n" + line
+		default:
+			t.Rest = append(t.Rest, line)
+		}
+	}
+	return t
+}
+
+// splitHeader takes the known message off the front of a V8 stack, so that a
+// message that looks like frames is not read as frames.
+func splitHeader(text, typ, message string) (header, body string) {
+	for _, h := range []string{typ + ": " + message, "Uncaught " + typ + ": " + message, message, typ} {
+		if h = strings.TrimSpace(h); h == "" || h == ":" || !strings.HasPrefix(text, h) {
+			continue
+		}
+		rest := text[len(h):]
+		if rest == "" || rest[0] == '\n' || rest[0] == '\r' {
+			return h, rest
+		}
+	}
+	return "", text
+}
+
+func parseLine(line string) (event.RawFrame, bool) {
+	if len(line) > maxLine {
+		line = line[:maxLine]
+	}
+	trimmed := strings.TrimSpace(line)
+	if rest, ok := strings.CutPrefix(trimmed, "at "); ok {
+		return parseV8(rest)
+	}
+	return parseAt(trimmed)
+}
+
+// parseV8 reads what follows "at ": "f (loc)", "loc", "async f (loc)",
+// "new F (loc)", "T.m [as a] (loc)", "eval (eval at f (loc), <anonymous>:1:2)".
+func parseV8(s string) (event.RawFrame, bool) {
+	var f event.RawFrame
+	s = strings.TrimPrefix(s, "async ")
+	if !strings.HasSuffix(s, ")") {
+		return location(f, s)
+	}
+	open := matchingOpen(s)
+	if open < 0 {
+		return f, false
+	}
+	f.Function = cleanV8Name(strings.TrimSpace(s[:open]))
+	loc := s[open+1 : len(s)-1]
+	if rest, ok := strings.CutPrefix(loc, "eval at "); ok {
+		// The place in the evaluated text is of no use; the eval's own place is.
+		if i := strings.LastIndex(rest, "), "); i >= 0 {
+			if o := strings.LastIndex(rest[:i], "("); o >= 0 {
+				return location(f, rest[o+1:i])
+			}
+		}
+	}
+	return location(f, loc)
+}
+
+// matchingOpen finds the bracket that the last character of s closes.
+func matchingOpen(s string) int {
+	depth := 0
+	for i := len(s) - 1; i >= 0; i-- {
+		switch s[i] {
+		case ')':
+			depth++
+		case '(':
+			if depth--; depth == 0 {
+				return i
+			}
+		}
+	}
+	return -1
+}
+
+func cleanV8Name(name string) string {
+	name, _, _ = strings.Cut(name, " [as ")
+	name = strings.TrimPrefix(name, "async ")
+	name = strings.TrimPrefix(name, "new ")
+	if name == "<anonymous>" || name == "Object.<anonymous>" {
+		return ""
+	}
+	return name
+}
+
+// parseAt reads "f@loc", "@loc", "async*f@loc", "f/<@loc", "global code@loc".
+func parseAt(s string) (event.RawFrame, bool) {
+	var f event.RawFrame
+	if s == "[native code]" {
+		return event.RawFrame{File: "[native code]"}, true
+	}
+	// The file may hold an @ (a scoped package), so the first one that is
+	// followed by something like a location splits.
+	for i := 0; i < len(s); i++ {
+		if s[i] != '@' {
+			continue
+		}
+		loc := s[i+1:]
+		if loc == "[native code]" || strings.Contains(loc, "://") || strings.HasPrefix(loc, "/") || strings.HasPrefix(loc, "file:") || strings.HasPrefix(loc, "debugger ") {
+			f.Function = cleanAtName(s[:i])
+			return location(f, loc)
+		}
+	}
+	return f, false
+}
+
+func cleanAtName(name string) string {
+	for _, p := range []string{"async*", "setTimeout handler*", "setInterval handler*", "EventListener.handleEvent*", "promise callback*", "async "} {
+		name = strings.TrimPrefix(name, p)
+	}
+	// SpiderMonkey marks functions inside f as "f/<" and by property paths.
+	for strings.HasSuffix(name, "/<") {
+		name = strings.TrimSuffix(name, "/<")
+	}
+	switch name {
+	case "global code", "module code", "eval code", "anonymous":
+		return ""
+	}
+	return name
+}
+
+// location reads "file:line:column", "file:line", "native" or "<anonymous>".
+func location(f event.RawFrame, s string) (event.RawFrame, bool) {
+	s = strings.TrimSpace(s)
+	switch s {
+	case "native", "<anonymous>", "[native code]", "index 0":
+		f.File = s
+		return f, true
+	}
+	if i := strings.Index(s, " > eval"); i > 0 { // SpiderMonkey: "file line 3 > eval:1:1"
+		s = s[:i]
+		if j := strings.LastIndex(s, " line "); j > 0 {
+			n, err := strconv.Atoi(s[j+6:])
+			if err != nil {
+				return f, false
+			}
+			f.File, f.Line = s[:j], n
+			return f, true
+		}
+	}
+	file, a, ok := cutNumber(s)
+	if !ok {
+		return f, false
+	}
+	if head, b, ok := cutNumber(file); ok {
+		f.File, f.Line, f.Column = head, b, a
+	} else {
+		f.File, f.Line = file, a
+	}
+	return f, f.File != "" && !strings.Contains(f.File, "\x00")
+}
+
+// cutNumber splits ":123" off the end of s.
+func cutNumber(s string) (head string, n int, ok bool) {
+	i := strings.LastIndexByte(s, ':')
+	if i <= 0 || i == len(s)-1 || len(s)-i > 10 {
+		return s, 0, false
+	}
+	for _, c := range s[i+1:] {
+		if c < '0' || c > '9' {
+			return s, 0, false
+		}
+	}
+	n, err := strconv.Atoi(s[i+1:])
+	return s[:i], n, err == nil
+}

@@ -1,0 +1,94 @@
+package symbolicate
+
+import (
+	"slices"
+
+	"firethorn/internal/core/event"
+	"firethorn/internal/core/stacktrace"
+)
+
+// Symbols finds the unit of a file. It returns nil and the reason when there
+// is none.
+type Symbols interface {
+	Unit(file, debugID string) (unit *Unit, why string)
+}
+
+// maxFrames is how many frames of one exception are read.
+const maxFrames = 500
+
+// Event makes the frames of all exceptions of e readable: one list for each
+// exception, innermost frame first. The origin frame of the first exception
+// that has one is marked.
+func Event(e *event.Event, symbols Symbols, opt Options) [][]event.Frame {
+	out := make([][]event.Frame, len(e.Exceptions))
+	for i, x := range e.Exceptions {
+		raws := RawFrames(x)
+		frames := make([]event.Frame, len(raws))
+		for j, raw := range raws {
+			var unit *Unit
+			why := ""
+			if Resolvable(raw) {
+				unit, why = symbols.Unit(raw.File, e.DebugID(raw.File))
+			}
+			frames[j] = Frame(raw, unit, why, opt)
+		}
+		out[i] = frames
+	}
+	MarkOrigin(e.Exceptions, out)
+	return out
+}
+
+// RawFrames are an exception's frames: those given, else those in its stack text.
+func RawFrames(x event.Exception) []event.RawFrame {
+	if len(x.Frames) > 0 || x.Stack == "" {
+		return x.Frames
+	}
+	return stacktrace.Parse(x.Stack, x.Type, x.Message, maxFrames).Frames
+}
+
+// MarkOrigin marks the frame an event is blamed on: the innermost own frame
+// of the deepest cause that has one, for there it began; else that of any
+// other exception.
+func MarkOrigin(exceptions []event.Exception, frames [][]event.Frame) {
+	order := causes(exceptions)
+	slices.Reverse(order)
+	for i := range exceptions {
+		if !slices.Contains(order, i) {
+			order = append(order, i)
+		}
+	}
+	for _, i := range order {
+		for j := range frames[i] {
+			if frames[i][j].Kind == event.Own {
+				frames[i][j].Origin = true
+				return
+			}
+		}
+	}
+}
+
+// causes follows the chain of causes from the reported exception down.
+func causes(exceptions []event.Exception) []int {
+	if len(exceptions) == 0 {
+		return nil
+	}
+	chain := []int{0}
+	for j, x := range exceptions {
+		if x.Parent != nil && *x.Parent == chain[len(chain)-1] && x.Relation == "cause" {
+			chain = append(chain, j)
+		}
+	}
+	return chain
+}
+
+// Origin finds the marked frame; ok is false when there is none.
+func Origin(frames [][]event.Frame) (exception, frame int, ok bool) {
+	for i := range frames {
+		for j := range frames[i] {
+			if frames[i][j].Origin {
+				return i, j, true
+			}
+		}
+	}
+	return 0, 0, false
+}

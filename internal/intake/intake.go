@@ -1,0 +1,194 @@
+// Package intake is the endpoint that applications report to. It
+// authenticates, bounds, scrubs and stores, and answers only when what it
+// acknowledges is synced. It does nothing that can be slow: decoding,
+// symbols and grouping are the worker's.
+package intake
+
+import (
+	"context"
+	"log/slog"
+	"mime"
+	"net/http"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+
+	"firethorn/internal/core/fault"
+	"firethorn/internal/mariadb"
+	"firethorn/internal/pipeline"
+	"firethorn/internal/web"
+)
+
+// Store is where batches go.
+type Store interface {
+	ProjectByKey(ctx context.Context, key string) (*mariadb.Project, error)
+	Append(ctx context.Context, project int64, b *pipeline.Batch) error
+	ClientDrops(ctx context.Context, project int64, drops map[string]int64) error
+}
+
+// Limits of requests and events, in bytes.
+type Limits struct {
+	Body  web.Limits
+	Event int
+}
+
+// DefaultLimits are those of the event format.
+var DefaultLimits = Limits{Body: web.Limits{Wire: 16 << 20, Plain: 16 << 20}, Event: 2 << 20}
+
+// Intake serves /v1.
+type Intake struct {
+	store Store
+	wake  func()
+	log   *slog.Logger
+	lim   Limits
+	now   func() time.Time
+
+	mu   sync.Mutex
+	keys map[string]knownKey
+}
+
+type knownKey struct {
+	project *mariadb.Project
+	at      time.Time
+}
+
+// keyLife is how long a good key is believed without asking again.
+const keyLife = 5 * time.Second
+
+// New makes the intake; wake is called when something was stored.
+func New(store Store, wake func(), log *slog.Logger, lim Limits) *Intake {
+	return &Intake{store: store, wake: wake, log: log, lim: lim, now: time.Now, keys: map[string]knownKey{}}
+}
+
+// Routes adds the endpoints to r.
+func (in *Intake) Routes(r chi.Router) {
+	r.Options("/v1/*", in.preflight)
+	r.With(web.Secure).Post("/v1/events", in.handle(in.events))
+}
+
+// preflight is answered for any origin, before any key is looked at: a
+// preflight carries none. The project's origins are enforced on the POST.
+func (in *Intake) preflight(w http.ResponseWriter, r *http.Request) {
+	h := w.Header()
+	h.Set("Access-Control-Allow-Origin", "*")
+	h.Set("Access-Control-Allow-Methods", "POST")
+	h.Set("Access-Control-Allow-Headers", "authorization, content-type, content-encoding, idempotency-key")
+	h.Set("Access-Control-Max-Age", "7200")
+	w.WriteHeader(http.StatusNoContent)
+}
+
+func (in *Intake) handle(fn func(http.ResponseWriter, *http.Request, *mariadb.Project) error) http.HandlerFunc {
+	return web.Handle(in.log, func(w http.ResponseWriter, r *http.Request) error {
+		h := w.Header()
+		h.Set("Access-Control-Allow-Origin", "*")
+		h.Set("Access-Control-Expose-Headers", "Retry-After")
+		p, err := in.project(r)
+		if err != nil {
+			return err
+		}
+		if origin := r.Header.Get("Origin"); origin != "" && !slices.Contains(p.Origins, "*") && !slices.Contains(p.Origins, origin) {
+			return fault.New(fault.Forbidden, "project %s takes no reports from the origin %s", p.Name, origin)
+		}
+		return fn(w, r, p)
+	})
+}
+
+// project finds the project of the request's key.
+func (in *Intake) project(r *http.Request) (*mariadb.Project, error) {
+	key := r.URL.Query().Get("key")
+	if auth := r.Header.Get("Authorization"); auth != "" {
+		bearer, ok := strings.CutPrefix(auth, "Bearer ")
+		if !ok {
+			return nil, fault.New(fault.Unauthorized, "the Authorization header must be: Bearer KEY")
+		}
+		key = strings.TrimSpace(bearer)
+	}
+	if key == "" {
+		return nil, fault.New(fault.Unauthorized, "an ingest key is missing: send Authorization: Bearer KEY, or ?key=KEY")
+	}
+	in.mu.Lock()
+	k, ok := in.keys[key]
+	in.mu.Unlock()
+	if ok && in.now().Sub(k.at) < keyLife {
+		return k.project, nil
+	}
+	p, err := in.store.ProjectByKey(r.Context(), key)
+	if err != nil {
+		return nil, err
+	}
+	in.mu.Lock()
+	if len(in.keys) > 10_000 {
+		clear(in.keys)
+	}
+	in.keys[key] = knownKey{p, in.now()}
+	in.mu.Unlock()
+	return p, nil
+}
+
+// Answer is what a sender is told.
+type Answer struct {
+	Stored  int       `json:"stored"`
+	Refused []Refused `json:"refused"`
+}
+
+// Refused is an event that could not be stored.
+type Refused struct {
+	Index  int    `json:"index"` // counted from 0
+	Detail string `json:"detail"`
+}
+
+func (in *Intake) events(w http.ResponseWriter, r *http.Request, p *mariadb.Project) error {
+	lines, err := lineWise(r.Header.Get("Content-Type"))
+	if err != nil {
+		return err
+	}
+	raw, err := web.ReadBody(w, r, in.lim.Body)
+	if err != nil {
+		return err
+	}
+	got, err := split(raw, lines, in.lim.Event)
+	if err != nil {
+		return err
+	}
+	if len(got.dropped) > 0 {
+		if err := in.store.ClientDrops(r.Context(), p.ID, got.dropped); err != nil {
+			return err
+		}
+	}
+	answer := Answer{Stored: len(got.batch.Events), Refused: got.refused}
+	if answer.Stored == 0 {
+		if len(got.refused) == 0 {
+			return web.WriteJSON(w, http.StatusAccepted, Answer{Refused: []Refused{}})
+		}
+		return web.WriteJSON(w, http.StatusBadRequest, answer)
+	}
+	got.batch.Received = in.now().UTC()
+	for b := range got.batch.chunks() {
+		if err := in.store.Append(r.Context(), p.ID, b); err != nil {
+			return err
+		}
+	}
+	in.wake()
+	return web.WriteJSON(w, http.StatusAccepted, answer)
+}
+
+// lineWise says whether a media type holds one event a line.
+func lineWise(contentType string) (bool, error) {
+	media := "application/json"
+	if contentType != "" {
+		var err error
+		if media, _, err = mime.ParseMediaType(contentType); err != nil {
+			return false, fault.New(fault.BadMediaType, "the Content-Type %q cannot be read", contentType)
+		}
+	}
+	switch media {
+	case "application/x-ndjson", "application/jsonl":
+		return true, nil
+	case "application/json", "text/plain":
+		return false, nil
+	}
+	return false, fault.New(fault.BadMediaType, "Content-Type %s is not read here: application/json, text/plain and application/x-ndjson are", media)
+}

@@ -1,0 +1,440 @@
+package mariadb
+
+import (
+	"bytes"
+	"cmp"
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"time"
+
+	"github.com/google/uuid"
+
+	"firethorn/internal/core/event"
+	"firethorn/internal/core/fingerprint"
+	"firethorn/internal/pipeline"
+)
+
+// Filing is one transaction's work: deliveries of one project, and what was
+// made of them.
+type Filing struct {
+	Project    pipeline.Project
+	Lease      Lease
+	Deliveries []Delivery
+	Items      []*pipeline.Item
+	Aside      []Aside
+}
+
+// Filed says what a Filing did.
+type Filed struct {
+	Events  int // new ones
+	Repeats int
+	Issues  int // new ones
+}
+
+// File files events, counters, users, trends, history and the removal from
+// the inbox in one transaction. An event that is there already is let go.
+func (s *Store) File(ctx context.Context, f Filing) (Filed, error) {
+	var done Filed
+	err := s.InTx(ctx, func(tx *sql.Tx) error {
+		w := &filing{s: s, tx: tx, Filing: f, now: s.now().UTC()}
+		err := w.run(ctx)
+		done = w.done
+		return err
+	})
+	return done, err
+}
+
+// filing is the state of one try of one transaction.
+type filing struct {
+	s  *Store
+	tx *sql.Tx
+	Filing
+	now  time.Time
+	done Filed
+
+	lastIssue, filing int64
+	rels, envs, ress  map[string]int64
+	rows              []*row
+	variants          map[fingerprint.Key]*variantRow
+	issues            map[int64]*issueRow
+}
+
+// row is an event about to be written.
+type row struct {
+	*pipeline.Item
+	storeDay, keepDay      int
+	filing                 int64
+	release, env, resource int64 // 0: none
+	variant                *variantRow
+	issue                  *issueRow
+}
+
+type variantRow struct {
+	id, issue int64
+	exemplars int
+	forms     map[fingerprint.Key]bool // raw forms that are kept
+}
+
+func (w *filing) run(ctx context.Context) error {
+	if err := w.Lease.fence(ctx, w.tx); err != nil {
+		return err
+	}
+	// This row's lock makes the rest one writer a project: what is read here
+	// stays true until the commit.
+	err := w.tx.QueryRowContext(ctx, "SELECT last_issue, filing FROM project_counter WHERE project=? FOR UPDATE", w.Project.ID).Scan(&w.lastIssue, &w.filing)
+	if err != nil {
+		return fmt.Errorf("counter of project %d: %w", w.Project.ID, err)
+	}
+	w.days()
+	steps := []func(context.Context) error{w.dropRepeats, w.internNames, w.chooseVariants, w.loadIssues, w.writeEvents, w.count, w.writeIssues}
+	if len(w.Items) > 0 {
+		for _, step := range steps {
+			if err := step(ctx); err != nil {
+				return err
+			}
+			if len(w.rows) == 0 {
+				break
+			}
+		}
+	}
+	if len(w.Aside) > 0 {
+		if err := setAside(ctx, w.tx, w.Aside); err != nil {
+			return err
+		}
+	}
+	for _, d := range w.Deliveries {
+		if err := removeDelivery(ctx, w.tx, d); err != nil {
+			return err
+		}
+	}
+	_, err = w.tx.ExecContext(ctx, "UPDATE project_counter SET last_issue=?, filing=?, changed=changed+1 WHERE project=?", w.lastIssue, w.filing, w.Project.ID)
+	return err
+}
+
+// days gives each item its days: a pure function of the time as sent, so that
+// a repeat lands where the first one did.
+func (w *filing) days() {
+	for _, it := range w.Items {
+		r := &row{Item: it}
+		day := it.Received
+		if !it.When.Odd {
+			day = it.When.Sent
+		}
+		r.storeDay = Day(day)
+		r.keepDay = r.storeDay + w.Project.KeepDays
+		w.rows = append(w.rows, r)
+	}
+}
+
+type idDay struct {
+	id  uuid.UUID
+	day int
+}
+
+// dropRepeats takes out events that are filed already or stand twice here.
+func (w *filing) dropRepeats(ctx context.Context) error {
+	seen := map[idDay]bool{}
+	byDay := map[int][]any{}
+	var odd [][]any
+	for _, r := range w.rows {
+		if r.When.Odd && !r.When.Sent.IsZero() {
+			odd = append(odd, []any{r.ID[:], micros(r.When.Sent)})
+		}
+		byDay[r.keepDay] = append(byDay[r.keepDay], bytes.Clone(r.ID[:]))
+	}
+	for day, ids := range byDay {
+		for chunk := range slices.Chunk(ids, statementRows) {
+			args := append([]any{w.Project.ID, day}, chunk...)
+			err := each(ctx, w.tx, func(r *sql.Rows) error {
+				var id []byte
+				if err := r.Scan(&id); err != nil {
+					return err
+				}
+				seen[idDay{uuid.UUID(id), day}] = true
+				return nil
+			}, "SELECT id FROM event WHERE project=? AND keep_day=? AND id IN ("+marks(len(chunk))+")", args...)
+			if err != nil {
+				return err
+			}
+		}
+	}
+	oddSeen := map[uuid.UUID]bool{}
+	for _, o := range odd {
+		var one int
+		err := w.tx.QueryRowContext(ctx, "SELECT 1 FROM odd_event WHERE project=? AND id=? AND sent=?", w.Project.ID, o[0], o[1]).Scan(&one)
+		if err == nil {
+			oddSeen[uuid.UUID(o[0].([]byte))] = true
+		} else if !errors.Is(err, sql.ErrNoRows) {
+			return err
+		}
+	}
+	kept := w.rows[:0]
+	for _, r := range w.rows {
+		k := idDay{r.ID, r.keepDay}
+		if seen[k] || oddSeen[r.ID] && r.When.Odd {
+			w.done.Repeats++
+			continue
+		}
+		seen[k] = true
+		if r.When.Odd && !r.When.Sent.IsZero() {
+			oddSeen[r.ID] = true
+		}
+		kept = append(kept, r)
+	}
+	w.rows = kept
+	w.done.Events = len(kept)
+	return nil
+}
+
+func (w *filing) internNames(ctx context.Context) error {
+	var rels, envs, ress []string
+	res := make([]string, len(w.rows))
+	for i, r := range w.rows {
+		if r.Release != "" {
+			rels = append(rels, r.Release)
+		}
+		envs = append(envs, r.Environment)
+		res[i] = resourceText(r.Event.Resource)
+		ress = append(ress, res[i])
+	}
+	var err error
+	now := micros(w.now)
+	if w.rels, err = w.s.intern(ctx, w.tx, releases, w.Project.ID, rels, now); err != nil {
+		return err
+	}
+	if w.envs, err = w.s.intern(ctx, w.tx, environments, w.Project.ID, envs, now); err != nil {
+		return err
+	}
+	if w.ress, err = w.s.intern(ctx, w.tx, resources, w.Project.ID, ress, now); err != nil {
+		return err
+	}
+	for i, r := range w.rows {
+		r.release, r.env, r.resource = w.rels[r.Release], w.envs[r.Environment], w.ress[res[i]]
+	}
+	return nil
+}
+
+// perProcess are resource attributes that differ from process to process.
+var perProcess = []string{"process.pid", "host.name", "host.id", "service.instance.id"}
+
+func resourceText(a event.Attributes) string {
+	shared := event.Attributes{}
+	for k, v := range a {
+		if !slices.Contains(perProcess, k) {
+			shared[k] = v
+		}
+	}
+	raw, err := json.Marshal(shared)
+	if err != nil {
+		return "{}" // attributes were decoded, so they encode
+	}
+	return string(raw)
+}
+
+// chooseVariants finds or makes the variant of each event and, through the
+// alias of its fingerprint, the issue.
+func (w *filing) chooseVariants(ctx context.Context) error {
+	w.variants, w.issues = map[fingerprint.Key]*variantRow{}, map[int64]*issueRow{}
+	first := map[fingerprint.Key]*row{}
+	var keys []fingerprint.Key
+	for _, r := range w.rows {
+		if k := r.Print.Variant; first[k] == nil {
+			first[k] = r
+			keys = append(keys, k)
+		}
+	}
+	slices.SortFunc(keys, func(a, b fingerprint.Key) int { return bytes.Compare(a[:], b[:]) })
+	for chunk := range slices.Chunk(keys, statementRows) {
+		args := []any{w.Project.ID, fingerprint.Version}
+		for _, k := range chunk {
+			args = append(args, bytes.Clone(k[:]))
+		}
+		err := each(ctx, w.tx, func(r *sql.Rows) error {
+			v := &variantRow{}
+			var hash []byte
+			if err := r.Scan(&v.id, &hash, &v.issue, &v.exemplars); err != nil {
+				return err
+			}
+			w.variants[fingerprint.Key(hash)] = v
+			return nil
+		}, "SELECT id, hash, issue, exemplars FROM variant WHERE project=? AND grouping_version=? AND hash IN ("+marks(len(chunk))+")", args...)
+		if err != nil {
+			return err
+		}
+	}
+	for _, k := range keys {
+		if w.variants[k] == nil {
+			if err := w.newVariant(ctx, k, first[k]); err != nil {
+				return err
+			}
+		}
+	}
+	for _, r := range w.rows {
+		r.variant = w.variants[r.Print.Variant]
+	}
+	return nil
+}
+
+func (w *filing) newVariant(ctx context.Context, k fingerprint.Key, r *row) error {
+	v := &variantRow{}
+	print := r.Print.Key
+	err := w.tx.QueryRowContext(ctx, "SELECT issue FROM alias WHERE project=? AND grouping_version=? AND hash=?", w.Project.ID, fingerprint.Version, print[:]).Scan(&v.issue)
+	if errors.Is(err, sql.ErrNoRows) {
+		v.issue, err = w.newIssue(ctx, r)
+	}
+	if err != nil {
+		return err
+	}
+	parts, err := json.Marshal(r.Print.Parts)
+	if err != nil {
+		return err
+	}
+	res, err := w.tx.ExecContext(ctx, "INSERT INTO variant (project, grouping_version, hash, issue, fingerprint, provisional, app_release, parts) VALUES (?,?,?,?,?,?,?,?)",
+		w.Project.ID, fingerprint.Version, k[:], v.issue, print[:], r.Print.Provisional, nullID(r.release), event.TrimText(string(parts), 60000))
+	if err != nil {
+		return err
+	}
+	v.id, err = res.LastInsertId()
+	w.variants[k] = v
+	return err
+}
+
+func (w *filing) newIssue(ctx context.Context, r *row) (int64, error) {
+	w.lastIssue++
+	res, err := w.tx.ExecContext(ctx, "INSERT INTO issue (project, number, state, created) VALUES (?,?,'new',?)", w.Project.ID, w.lastIssue, micros(w.now))
+	if err != nil {
+		return 0, err
+	}
+	id, err := res.LastInsertId()
+	if err != nil {
+		return 0, err
+	}
+	w.done.Issues++
+	print := r.Print.Key
+	if _, err := w.tx.ExecContext(ctx, "INSERT INTO alias (project, grouping_version, hash, issue) VALUES (?,?,?,?)", w.Project.ID, fingerprint.Version, print[:], id); err != nil {
+		return 0, err
+	}
+	words := "first seen"
+	if r.Release != "" {
+		words += " in " + r.Release
+	}
+	return id, w.addHistory(ctx, id, micros(r.When.Thrown), "first_seen", words)
+}
+
+func (w *filing) addHistory(ctx context.Context, issue, at int64, kind, words string) error {
+	_, err := w.tx.ExecContext(ctx, "INSERT INTO history (issue, at, actor_kind, actor, kind, words) VALUES (?,?,'service','',?,?)", issue, at, kind, event.TrimText(words, 500))
+	return err
+}
+
+// writeEvents writes rows, bodies and exemplars.
+func (w *filing) writeEvents(ctx context.Context) error {
+	events := make([][]any, len(w.rows))
+	bodies := make([][]any, len(w.rows))
+	var odd, exemplars [][]any
+	grown := map[*variantRow]bool{}
+	for i, r := range w.rows {
+		w.filing++
+		r.filing = w.filing
+		events[i] = []any{w.Project.ID, r.filing, r.keepDay, r.storeDay, r.ID[:], micros(r.When.Thrown), micros(r.Received), r.variant.id,
+			nullID(r.release), r.env, nullUser(r.Item), r.resource, hash16(r.Event.Attributes.Text("session.id")), hash16(r.Event.TraceID),
+			handled(r.Event.Handled), r.When.Odd, 1, r.Event.StandsFor}
+		bodies[i] = []any{w.Project.ID, r.filing, r.keepDay, r.Body}
+		if r.When.Odd && !r.When.Sent.IsZero() {
+			odd = append(odd, []any{w.Project.ID, r.ID[:], micros(r.When.Sent), r.keepDay})
+		}
+		// The first five of a variant that differ in release are kept for good.
+		if form := exemplarForm(r); r.variant.exemplars < maxExemplars && !r.variant.forms[form] {
+			exemplars = append(exemplars, []any{r.variant.id, form[:], r.ID[:], micros(r.When.Thrown), r.Body})
+			if r.variant.forms == nil {
+				r.variant.forms = map[fingerprint.Key]bool{}
+			}
+			r.variant.forms[form] = true
+			grown[r.variant] = true
+		}
+	}
+	if err := insertRows(ctx, w.tx, "INSERT INTO event (project, filing, keep_day, store_day, id, thrown, received, variant, app_release, environment, user, resource, session, trace, handled, odd_time, has_body, stands_for)", "", events); err != nil {
+		return err
+	}
+	for chunk := range slices.Chunk(bodies, 50) {
+		if err := insertRows(ctx, w.tx, "INSERT INTO event_body (project, filing, keep_day, body)", "", chunk); err != nil {
+			return err
+		}
+	}
+	if len(odd) > 0 {
+		if err := insertRows(ctx, w.tx, "INSERT INTO odd_event (project, id, sent, keep_day)", "", odd); err != nil {
+			return err
+		}
+	}
+	if len(exemplars) == 0 {
+		return nil
+	}
+	if err := insertRows(ctx, w.tx, "INSERT IGNORE INTO exemplar (variant, form, event, thrown, body)", "", exemplars); err != nil {
+		return err
+	}
+	for v := range grown {
+		if _, err := w.tx.ExecContext(ctx, "UPDATE variant SET exemplars=(SELECT COUNT(*) FROM exemplar WHERE variant=?) WHERE id=?", v.id, v.id); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+const maxExemplars = 5
+
+// exemplarForm tells raw forms of one variant apart: another release or other
+// raw frames.
+func exemplarForm(r *row) fingerprint.Key {
+	text := r.Release
+	for _, x := range r.Event.Exceptions {
+		text += "\x00" + x.Stack
+		for _, f := range x.Frames {
+			text += fmt.Sprintf("\x00%s %s %d %d", f.Function, f.File, f.Line, f.Column)
+		}
+	}
+	return nameHash(text)
+}
+
+func nullID(id int64) any {
+	if id == 0 {
+		return nil
+	}
+	return id
+}
+
+func nullUser(it *pipeline.Item) any {
+	if !it.HasUser {
+		return nil
+	}
+	return it.User
+}
+
+func hash16(s string) any {
+	if s == "" {
+		return nil
+	}
+	h := nameHash(s)
+	return h[:]
+}
+
+func handled(b *bool) any {
+	if b == nil {
+		return nil
+	}
+	return *b
+}
+
+// sortRows puts rows in the order of their first n columns, all of them int64.
+func sortRows(rows [][]any, n int) {
+	slices.SortFunc(rows, func(a, b []any) int {
+		for i := range n {
+			if c := cmp.Compare(a[i].(int64), b[i].(int64)); c != 0 {
+				return c
+			}
+		}
+		return 0
+	})
+}

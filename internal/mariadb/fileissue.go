@@ -1,0 +1,221 @@
+package mariadb
+
+import (
+	"context"
+	"database/sql"
+	"slices"
+
+	"firethorn/internal/core/event"
+	"firethorn/internal/core/impact"
+	"firethorn/internal/core/issue"
+	"firethorn/internal/core/release"
+)
+
+// issueRow is an issue's row in issue_list, changed in memory and written back
+// at the end; standing comes from the issue itself.
+type issueRow struct {
+	id                         int64
+	fresh                      bool // has no row in issue_list yet
+	standing                   issue.Standing
+	headline, place, message   string
+	originFunction, originFile string
+	originLine                 int
+	severity                   string
+	events, users              int64
+	windowDay                  int64
+	windowEvents, windowUsers  int64
+	unhandled                  bool
+	firstSeen, lastSeen        int64
+	firstRelease, lastRelease  int64
+	firstFiling, lastFiling    int64
+	dayUsers                   map[int64]int64 // what this batch adds to each day
+}
+
+const issueListColumns = "issue, project, state, headline, place, message, words, origin_function, origin_file, origin_line, severity, events, users, window_day, window_events, window_users, unhandled, impact, first_seen, last_seen, first_release, last_release, first_filing, last_filing"
+
+func (w *filing) windowStart() int { return Day(w.now) - impact.Window + 1 }
+
+// loadIssues reads and locks every issue of the batch.
+func (w *filing) loadIssues(ctx context.Context) error {
+	var ids []int64
+	for _, r := range w.rows {
+		ids = append(ids, r.variant.issue)
+	}
+	slices.Sort(ids)
+	ids = slices.Compact(ids)
+	for chunk := range slices.Chunk(ids, statementRows) {
+		args := make([]any, len(chunk))
+		for i, id := range chunk {
+			args[i] = id
+			w.issues[id] = &issueRow{id: id, fresh: true, dayUsers: map[int64]int64{}, windowDay: int64(Day(w.now))}
+		}
+		err := each(ctx, w.tx, func(r *sql.Rows) error {
+			var id int64
+			var st issue.Standing
+			if err := r.Scan(&id, &st.State, &st.FixedIn); err != nil {
+				return err
+			}
+			w.issues[id].standing = st
+			return nil
+		}, "SELECT id, state, fixed_in FROM issue WHERE id IN ("+marks(len(chunk))+") ORDER BY id FOR UPDATE", args...)
+		if err != nil {
+			return err
+		}
+		err = each(ctx, w.tx, func(r *sql.Rows) error {
+			var id int64
+			var is issueRow
+			var first, last sql.NullInt64
+			if err := r.Scan(&id, &is.headline, &is.place, &is.message, &is.originFunction, &is.originFile, &is.originLine, &is.severity,
+				&is.events, &is.users, &is.windowDay, &is.windowEvents, &is.windowUsers, &is.unhandled, &is.firstSeen, &is.lastSeen, &first, &last, &is.firstFiling, &is.lastFiling); err != nil {
+				return err
+			}
+			is.id, is.firstRelease, is.lastRelease = id, first.Int64, last.Int64
+			is.standing, is.dayUsers = w.issues[id].standing, map[int64]int64{}
+			w.issues[id] = &is
+			return nil
+		}, "SELECT issue, headline, place, message, origin_function, origin_file, origin_line, severity, events, users, window_day, window_events, window_users, unhandled, first_seen, last_seen, first_release, last_release, first_filing, last_filing FROM issue_list WHERE issue IN ("+marks(len(chunk))+")", args...)
+		if err != nil {
+			return err
+		}
+	}
+	for _, is := range w.issues {
+		if is.windowDay != int64(Day(w.now)) {
+			if err := w.refreshWindow(ctx, is); err != nil {
+				return err
+			}
+		}
+	}
+	for _, r := range w.rows {
+		r.issue = w.issues[r.variant.issue]
+	}
+	return nil
+}
+
+// refreshWindow counts an issue's window anew on the first filing of a day.
+func (w *filing) refreshWindow(ctx context.Context, is *issueRow) error {
+	start := w.windowStart()
+	is.windowDay = int64(Day(w.now))
+	return windowOf(ctx, w.tx, is.id, start, &is.windowEvents, &is.windowUsers)
+}
+
+// windowOf counts an issue's events and users since a day.
+func windowOf(ctx context.Context, q querier, issue int64, start int, events, users *int64) error {
+	return q.QueryRowContext(ctx, "SELECT (SELECT COALESCE(SUM(events),0) FROM issue_trend WHERE issue=? AND day>=?), (SELECT COUNT(DISTINCT user) FROM issue_user WHERE issue=? AND last_day>=?)",
+		issue, start, issue, start).Scan(events, users)
+}
+
+// writeIssues shows the newest event of each issue, checks for regressions,
+// and writes the list rows.
+func (w *filing) writeIssues(ctx context.Context) error {
+	for _, r := range w.rows {
+		is, at := r.issue, micros(r.When.Thrown)
+		if is.firstSeen == 0 || at < is.firstSeen {
+			is.firstSeen = at
+			is.firstRelease = r.release
+		}
+		if at >= is.lastSeen {
+			is.show(r, at)
+		}
+		if is.firstFiling == 0 {
+			is.firstFiling = r.filing
+		}
+		is.lastFiling = r.filing
+	}
+	if err := w.checkRegressions(ctx); err != nil {
+		return err
+	}
+	rows := make([][]any, 0, len(w.issues))
+	for _, is := range w.issues {
+		rows = append(rows, []any{is.id, w.Project.ID, string(is.standing.State), is.headline, is.place, is.message, event.TrimText(searchText(is.headline, is.place, is.message), 4000),
+			is.originFunction, is.originFile, is.originLine, is.severity, is.events, is.users, is.windowDay, is.windowEvents, is.windowUsers, is.unhandled, is.impact(),
+			is.firstSeen, is.lastSeen, nullID(is.firstRelease), nullID(is.lastRelease), is.firstFiling, is.lastFiling})
+	}
+	const tail = " ON DUPLICATE KEY UPDATE state=VALUES(state), headline=VALUES(headline), place=VALUES(place), message=VALUES(message), words=VALUES(words)," +
+		" origin_function=VALUES(origin_function), origin_file=VALUES(origin_file), origin_line=VALUES(origin_line), severity=VALUES(severity)," +
+		" events=VALUES(events), users=VALUES(users), window_day=VALUES(window_day), window_events=VALUES(window_events), window_users=VALUES(window_users)," +
+		" unhandled=VALUES(unhandled), impact=VALUES(impact), first_seen=VALUES(first_seen), last_seen=VALUES(last_seen)," +
+		" first_release=VALUES(first_release), last_release=VALUES(last_release), last_filing=VALUES(last_filing)"
+	return w.upsert(ctx, "INSERT INTO issue_list ("+issueListColumns+")", tail, rows, 1)
+}
+
+// show makes r the event that the issue is shown by.
+func (is *issueRow) show(r *row, at int64) {
+	p := r.Print
+	is.lastSeen, is.lastRelease = at, r.release
+	is.headline, is.place, is.message = p.Headline, event.TrimText(p.Place, 490), event.TrimText(p.Message, 990)
+	is.originFunction, is.originFile, is.originLine = event.TrimText(p.Origin.Function, 290), event.TrimText(p.Origin.File, 490), p.Origin.Line
+	is.severity = string(r.Event.Severity)
+	is.unhandled = r.Event.Handled != nil && !*r.Event.Handled
+}
+
+func (is *issueRow) impact() int64 {
+	return int64(impact.Of(impact.Facts{Users: is.windowUsers, Events: is.windowEvents, Unhandled: is.unhandled, Regressed: is.standing.State == issue.Regressed}).Points * 10)
+}
+
+// checkRegressions asks the state machine what each release that was seen
+// does to an issue that is fixed.
+func (w *filing) checkRegressions(ctx context.Context) error {
+	type seen struct {
+		issue   int64
+		release string
+	}
+	newest := map[seen]int64{}
+	for _, r := range w.rows {
+		if r.issue.standing.State == issue.Fixed {
+			k := seen{r.issue.id, r.Release}
+			newest[k] = max(newest[k], micros(r.When.Thrown))
+		}
+	}
+	for k, at := range newest {
+		is := w.issues[k.issue]
+		in, err := w.releaseNamed(ctx, k.release)
+		if err != nil {
+			return err
+		}
+		fixed, err := w.releaseNamed(ctx, is.standing.FixedIn)
+		if err != nil {
+			return err
+		}
+		next, entry, changed := issue.Seen(is.standing, in, fixed)
+		if entry == nil {
+			continue
+		}
+		if changed {
+			is.standing = next
+			if _, err := w.tx.ExecContext(ctx, "UPDATE issue SET state=? WHERE id=?", string(next.State), is.id); err != nil {
+				return err
+			}
+		} else if said, err := w.saidSinceFix(ctx, is.id, entry.Words); err != nil || said {
+			if err != nil {
+				return err
+			}
+			continue
+		}
+		if err := w.addHistory(ctx, is.id, at, entry.Kind, entry.Words); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// saidSinceFix says whether the same remark stands in the history behind the
+// last fix: one for each older release is enough.
+func (w *filing) saidSinceFix(ctx context.Context, issue int64, words string) (bool, error) {
+	var n int
+	err := w.tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM history WHERE issue=? AND words=? AND id > (SELECT COALESCE(MAX(id),0) FROM history WHERE issue=? AND kind='fix')", issue, words, issue).Scan(&n)
+	return n > 0, err
+}
+
+func (w *filing) releaseNamed(ctx context.Context, name string) (release.Release, error) {
+	r := release.Release{Version: name}
+	if name == "" {
+		return r, nil
+	}
+	var at int64
+	err := w.tx.QueryRowContext(ctx, "SELECT first_seen FROM app_release WHERE project=? AND hash=?", w.Project.ID, hash16(name)).Scan(&at)
+	if err == sql.ErrNoRows {
+		return r, nil
+	}
+	r.FirstSeen = fromMicros(at)
+	return r, err
+}

@@ -1,0 +1,446 @@
+package mariadb
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"firethorn/internal/core/fault"
+	"firethorn/internal/core/fingerprint"
+	"firethorn/internal/core/impact"
+	"firethorn/internal/core/issue"
+)
+
+// Issue is an issue as lists and its page show it.
+type Issue struct {
+	ID      int64
+	Project string
+	Number  int64
+	issue.Standing
+	OwnerID                   int64
+	Version                   int64
+	Headline, Place, Message  string
+	OriginFunction            string
+	OriginFile                string
+	OriginLine                int
+	Severity                  string
+	Events, Users             int64
+	WindowEvents, WindowUsers int64
+	Unhandled                 bool
+	Impact                    int64 // in tenths
+	FirstSeen, LastSeen       time.Time
+	FirstRelease, LastRelease string
+	FirstFiling, LastFiling   int64
+	Trend                     []TrendDay // the last 14 days, oldest first, every day there
+}
+
+// TrendDay is one day (UTC) of an issue.
+type TrendDay struct {
+	Day           time.Time
+	Events, Users int64
+}
+
+const issueSelect = "SELECT l.issue, p.name, i.number, i.state, COALESCE(o.name,''), COALESCE(i.owner,0), i.fixed_in, i.version, l.headline, l.place, l.message, l.origin_function, l.origin_file, l.origin_line, l.severity," +
+	" l.events, l.users, l.window_events, l.window_users, l.unhandled, l.impact, l.first_seen, l.last_seen, COALESCE(fr.name,''), COALESCE(lr.name,''), l.first_filing, l.last_filing" +
+	" FROM %s JOIN issue i ON i.id=l.issue JOIN project p ON p.id=l.project LEFT JOIN person o ON o.id=i.owner" +
+	" LEFT JOIN app_release fr ON fr.id=l.first_release LEFT JOIN app_release lr ON lr.id=l.last_release"
+
+func scanIssue(r interface{ Scan(...any) error }) (*Issue, error) {
+	var is Issue
+	var first, last int64
+	err := r.Scan(&is.ID, &is.Project, &is.Number, &is.State, &is.Owner, &is.OwnerID, &is.FixedIn, &is.Version, &is.Headline, &is.Place, &is.Message, &is.OriginFunction, &is.OriginFile, &is.OriginLine, &is.Severity,
+		&is.Events, &is.Users, &is.WindowEvents, &is.WindowUsers, &is.Unhandled, &is.Impact, &first, &last, &is.FirstRelease, &is.LastRelease, &is.FirstFiling, &is.LastFiling)
+	is.FirstSeen, is.LastSeen = fromMicros(first), fromMicros(last)
+	return &is, err
+}
+
+// Order is a column issues can be listed by, largest first.
+type Order string
+
+// The orders of a list.
+const (
+	ByImpact Order = "impact"
+	ByUsers  Order = "users"
+	ByEvents Order = "events"
+	ByNewest Order = "newest"
+	ByLast   Order = "last_seen"
+)
+
+// Orders maps each order to its column and index.
+var Orders = map[Order]struct{ column, index string }{
+	ByImpact: {"impact", "by_impact"}, ByUsers: {"users", "by_users"}, ByEvents: {"events", "by_events"}, ByNewest: {"first_seen", "by_first"}, ByLast: {"last_seen", "by_last"},
+}
+
+// IssueQuery asks for a page of a project's issues.
+type IssueQuery struct {
+	Project int64
+	States  []issue.State
+	Text    string // every word must occur in headline, place or message
+	Order   Order
+	Limit   int
+	After   *IssueCursor
+}
+
+// IssueCursor is where a page ended.
+type IssueCursor struct{ Value, Issue int64 }
+
+// Issues lists issues. Each state is read by its own index in order, then
+// merged, so that the cost does not grow with the number of issues. next is
+// nil on the last page.
+func (s *Store) Issues(ctx context.Context, q IssueQuery) (list []*Issue, next *IssueCursor, err error) {
+	o, ok := Orders[q.Order]
+	if !ok {
+		return nil, nil, fault.New(fault.BadInput, "issues cannot be ordered by %q: impact, users, events, newest and last_seen are known", q.Order)
+	}
+	var parts []string
+	var args []any
+	for _, st := range q.States {
+		cond := "project=? AND state=?"
+		args = append(args, q.Project, string(st))
+		if q.After != nil {
+			cond += fmt.Sprintf(" AND (%s<? OR %s=? AND issue<?)", o.column, o.column)
+			args = append(args, q.After.Value, q.After.Value, q.After.Issue)
+		}
+		for _, word := range strings.Fields(strings.ToLower(q.Text)) {
+			cond += " AND words LIKE ?"
+			args = append(args, "%"+likeEscape(word)+"%")
+		}
+		parts = append(parts, fmt.Sprintf("(SELECT * FROM issue_list FORCE INDEX (%s) WHERE %s ORDER BY %s DESC, issue DESC LIMIT ?)", o.index, cond, o.column))
+		args = append(args, q.Limit+1)
+	}
+	if len(parts) == 0 {
+		return nil, nil, nil
+	}
+	query := fmt.Sprintf(issueSelect, "("+strings.Join(parts, " UNION ALL ")+") l") + fmt.Sprintf(" ORDER BY l.%s DESC, l.issue DESC LIMIT ?", o.column)
+	err = each(ctx, s.db, func(r *sql.Rows) error {
+		is, err := scanIssue(r)
+		list = append(list, is)
+		return err
+	}, query, append(args, q.Limit+1)...)
+	if err != nil {
+		return nil, nil, err
+	}
+	if len(list) > q.Limit {
+		list = list[:q.Limit]
+		last := list[q.Limit-1]
+		next = &IssueCursor{orderValue(last, q.Order), last.ID}
+	}
+	return list, next, s.addTrends(ctx, list)
+}
+
+func orderValue(is *Issue, o Order) int64 {
+	switch o {
+	case ByUsers:
+		return is.Users
+	case ByEvents:
+		return is.Events
+	case ByNewest:
+		return micros(is.FirstSeen)
+	case ByLast:
+		return micros(is.LastSeen)
+	}
+	return is.Impact
+}
+
+func likeEscape(s string) string {
+	return strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(s)
+}
+
+func searchText(parts ...string) string { return strings.ToLower(strings.Join(parts, "\n")) }
+
+// addTrends fills the last 14 days of each issue.
+func (s *Store) addTrends(ctx context.Context, list []*Issue) error {
+	if len(list) == 0 {
+		return nil
+	}
+	start := Day(s.now()) - impact.Window + 1
+	byID := map[int64]*Issue{}
+	args := []any{start}
+	for _, is := range list {
+		byID[is.ID] = is
+		args = append(args, is.ID)
+		is.Trend = make([]TrendDay, impact.Window)
+		for i := range is.Trend {
+			is.Trend[i].Day = time.Unix(int64(start+i)*86400, 0).UTC()
+		}
+	}
+	return each(ctx, s.db, func(r *sql.Rows) error {
+		var id int64
+		var day int
+		var d TrendDay
+		if err := r.Scan(&id, &day, &d.Events, &d.Users); err != nil {
+			return err
+		}
+		if i := day - start; i >= 0 && i < impact.Window {
+			d.Day = byID[id].Trend[i].Day
+			byID[id].Trend[i] = d
+		}
+		return nil
+	}, "SELECT issue, day, events, users FROM issue_trend WHERE day>=? AND issue IN ("+marks(len(list))+")", args...)
+}
+
+// CountStates counts a project's issues by state.
+func (s *Store) CountStates(ctx context.Context, project int64) (map[issue.State]int64, error) {
+	out := map[issue.State]int64{}
+	err := each(ctx, s.db, func(r *sql.Rows) error {
+		var st issue.State
+		var n int64
+		if err := r.Scan(&st, &n); err != nil {
+			return err
+		}
+		out[st] = n
+		return nil
+	}, "SELECT state, COUNT(*) FROM issue_list FORCE INDEX (by_impact) WHERE project=? GROUP BY state", project)
+	return out, err
+}
+
+// Issue finds one issue; a merged-away number leads to where it went.
+func (s *Store) Issue(ctx context.Context, project *Project, number int64) (*Issue, error) {
+	var id int64
+	var into sql.NullInt64
+	err := s.db.QueryRowContext(ctx, "SELECT id, merged_into FROM issue WHERE project=? AND number=?", project.ID, number).Scan(&id, &into)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, fault.New(fault.NotFound, "there is no issue %s/%d", project.Name, number)
+	}
+	if err != nil {
+		return nil, err
+	}
+	if into.Valid {
+		id = into.Int64
+	}
+	is, err := scanIssue(s.db.QueryRowContext(ctx, fmt.Sprintf(issueSelect, "issue_list l")+" WHERE l.issue=?", id))
+	if err != nil {
+		return nil, err
+	}
+	return is, s.addTrends(ctx, []*Issue{is})
+}
+
+// Seen is how often an issue was seen in a release or environment.
+type Seen struct {
+	Name                string
+	Events              int64
+	FirstSeen, LastSeen time.Time
+}
+
+// IssueReleases lists the releases an issue was seen in, last seen first.
+func (s *Store) IssueReleases(ctx context.Context, id int64) ([]Seen, error) {
+	return s.seen(ctx, "SELECT n.name, SUM(x.events), MIN(x.first_seen), MAX(x.last_seen) FROM issue_release x JOIN app_release n ON n.id=x.app_release WHERE x.issue=? GROUP BY n.id ORDER BY 4 DESC LIMIT 100", id)
+}
+
+// IssueEnvironments lists the environments an issue was seen in, most events first.
+func (s *Store) IssueEnvironments(ctx context.Context, id int64) ([]Seen, error) {
+	return s.seen(ctx, "SELECT n.name, SUM(x.events), MIN(x.first_seen), MAX(x.last_seen) FROM issue_env x JOIN environment n ON n.id=x.environment WHERE x.issue=? GROUP BY n.id ORDER BY 2 DESC LIMIT 100", id)
+}
+
+func (s *Store) seen(ctx context.Context, query string, id int64) ([]Seen, error) {
+	var out []Seen
+	err := each(ctx, s.db, func(r *sql.Rows) error {
+		var x Seen
+		var first, last int64
+		err := r.Scan(&x.Name, &x.Events, &first, &last)
+		x.FirstSeen, x.LastSeen = fromMicros(first), fromMicros(last)
+		out = append(out, x)
+		return err
+	}, query, id)
+	return out, err
+}
+
+// FingerprintParts says what an issue's first variant was made from.
+func (s *Store) FingerprintParts(ctx context.Context, id int64) ([]fingerprint.Part, error) {
+	var text string
+	var parts []fingerprint.Part
+	err := s.db.QueryRowContext(ctx, "SELECT parts FROM variant WHERE issue=? ORDER BY id LIMIT 1", id).Scan(&text)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	return parts, json.Unmarshal([]byte(text), &parts)
+}
+
+// HistoryEntry is one line of an issue's history.
+type HistoryEntry struct {
+	ID               int64
+	At               time.Time
+	ActorKind, Actor string // "person", "token" or "service"
+	Kind, Words      string
+	Undone           bool
+	CanUndo          bool
+}
+
+// History lists what happened to an issue, newest first.
+func (s *Store) History(ctx context.Context, id int64) ([]HistoryEntry, error) {
+	var out []HistoryEntry
+	err := each(ctx, s.db, func(r *sql.Rows) error {
+		var h HistoryEntry
+		var at int64
+		var before sql.NullString
+		err := r.Scan(&h.ID, &at, &h.ActorKind, &h.Actor, &h.Kind, &h.Words, &before, &h.Undone)
+		h.At, h.CanUndo = fromMicros(at), before.Valid && !h.Undone
+		out = append(out, h)
+		return err
+	}, "SELECT id, at, actor_kind, actor, kind, words, standing_before, undone FROM history WHERE issue=? ORDER BY id DESC LIMIT 500", id)
+	return out, err
+}
+
+// Actor is who does something.
+type Actor struct{ Kind, Name string }
+
+// standingRow is what undo must restore exactly: the owner by id, which a
+// later change of name does not touch.
+type standingRow struct {
+	issue.Standing
+	OwnerID int64 `json:"owner_id,omitempty"`
+}
+
+// Act performs an action on an issue in one transaction. ifVersion, when not
+// 0, must be the issue's version, else fault.Stale.
+func (s *Store) Act(ctx context.Context, id int64, a issue.Action, who Actor, ifVersion int64) error {
+	var to *Person
+	if a.Verb == issue.Assign && a.To != "" {
+		p, err := s.FindPerson(ctx, a.To)
+		if err != nil {
+			return err
+		}
+		to, a.To = p, p.Name
+	}
+	return s.InTx(ctx, func(tx *sql.Tx) error { return s.act(ctx, tx, id, a, to, who, ifVersion) })
+}
+
+func (s *Store) act(ctx context.Context, tx *sql.Tx, id int64, a issue.Action, to *Person, who Actor, ifVersion int64) error {
+	var st standingRow
+	var version, project int64
+	var owner sql.NullInt64
+	// The project's counter comes before the issue in the lock order.
+	if err := tx.QueryRowContext(ctx, "SELECT c.project FROM project_counter c JOIN issue i ON i.project=c.project WHERE i.id=? FOR UPDATE", id).Scan(&project); err != nil {
+		return err
+	}
+	err := tx.QueryRowContext(ctx, "SELECT i.state, i.fixed_in, i.owner, i.version FROM issue i WHERE i.id=? FOR UPDATE", id).Scan(&st.State, &st.FixedIn, &owner, &version)
+	if err != nil {
+		return err
+	}
+	if ifVersion != 0 && ifVersion != version {
+		return fault.New(fault.Stale, "somebody changed this issue in between; load it again and decide anew")
+	}
+	st.OwnerID = owner.Int64
+	if owner.Valid {
+		if err := tx.QueryRowContext(ctx, "SELECT name FROM person WHERE id=?", owner.Int64).Scan(&st.Owner); err != nil {
+			return err
+		}
+	}
+	nextOwner := st.OwnerID
+	if a.Verb == issue.Undo {
+		before, entry, err := lastUndoable(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		if before != nil {
+			a.Before, nextOwner = &before.Standing, before.OwnerID
+			if _, err := tx.ExecContext(ctx, "UPDATE history SET undone=1 WHERE id=?", entry); err != nil {
+				return err
+			}
+		}
+	}
+	next, entry, err := issue.Apply(st.Standing, a)
+	if err != nil {
+		return err
+	}
+	if a.Verb == issue.Assign {
+		nextOwner = 0
+		if to != nil {
+			nextOwner = to.ID
+		}
+	}
+	if _, err := tx.ExecContext(ctx, "UPDATE issue SET state=?, fixed_in=?, owner=?, version=version+1 WHERE id=?", string(next.State), next.FixedIn, nullID(nextOwner), id); err != nil {
+		return err
+	}
+	if err := copyState(ctx, tx, id, next.State); err != nil {
+		return err
+	}
+	var before any
+	if entry.Before != nil {
+		raw, err := json.Marshal(st)
+		if err != nil {
+			return err
+		}
+		before = string(raw)
+	}
+	if _, err := tx.ExecContext(ctx, "INSERT INTO history (issue, at, actor_kind, actor, kind, words, standing_before) VALUES (?,?,?,?,?,?,?)",
+		id, micros(s.now()), who.Kind, who.Name, entry.Kind, entry.Words, before); err != nil {
+		return err
+	}
+	_, err = tx.ExecContext(ctx, "UPDATE project_counter SET changed=changed+1 WHERE project=?", project)
+	return err
+}
+
+// lastUndoable is what the newest action that was not undone has changed.
+func lastUndoable(ctx context.Context, tx *sql.Tx, id int64) (*standingRow, int64, error) {
+	var entry int64
+	var text string
+	err := tx.QueryRowContext(ctx, "SELECT id, standing_before FROM history WHERE issue=? AND standing_before IS NOT NULL AND undone=0 ORDER BY id DESC LIMIT 1", id).Scan(&entry, &text)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, 0, nil
+	}
+	if err != nil {
+		return nil, 0, err
+	}
+	var st standingRow
+	return &st, entry, json.Unmarshal([]byte(text), &st)
+}
+
+// copyState brings the state, and the impact that depends on it, into the list.
+func copyState(ctx context.Context, tx *sql.Tx, id int64, st issue.State) error {
+	var f impact.Facts
+	if err := tx.QueryRowContext(ctx, "SELECT window_users, window_events, unhandled FROM issue_list WHERE issue=? FOR UPDATE", id).Scan(&f.Users, &f.Events, &f.Unhandled); err != nil {
+		return err
+	}
+	f.Regressed = st == issue.Regressed
+	_, err := tx.ExecContext(ctx, "UPDATE issue_list SET state=?, impact=? WHERE issue=?", string(st), int64(impact.Of(f).Points*10), id)
+	return err
+}
+
+// SweepWindows brings the impact of issues up to date whose newest days have
+// left the window since they were last filed. It returns how many it changed.
+func (s *Store) SweepWindows(ctx context.Context) (int, error) {
+	today := Day(s.now())
+	var ids []int64
+	err := each(ctx, s.db, func(r *sql.Rows) error {
+		var id int64
+		err := r.Scan(&id)
+		ids = append(ids, id)
+		return err
+	}, "SELECT issue FROM issue_list WHERE window_day<? AND window_events>0 LIMIT 5000", today)
+	if err != nil {
+		return 0, err
+	}
+	slices.Sort(ids)
+	for _, id := range ids {
+		err := s.InTx(ctx, func(tx *sql.Tx) error {
+			var f impact.Facts
+			var project int64
+			var st issue.State
+			if err := tx.QueryRowContext(ctx, "SELECT c.project FROM project_counter c JOIN issue i ON i.project=c.project WHERE i.id=? FOR UPDATE", id).Scan(&project); err != nil {
+				return err
+			}
+			if err := tx.QueryRowContext(ctx, "SELECT state, unhandled FROM issue_list WHERE issue=? FOR UPDATE", id).Scan(&st, &f.Unhandled); err != nil {
+				return err
+			}
+			if err := windowOf(ctx, tx, id, today-impact.Window+1, &f.Events, &f.Users); err != nil {
+				return err
+			}
+			f.Regressed = st == issue.Regressed
+			_, err := tx.ExecContext(ctx, "UPDATE issue_list SET window_day=?, window_events=?, window_users=?, impact=? WHERE issue=?", today, f.Events, f.Users, int64(impact.Of(f).Points*10), id)
+			return err
+		})
+		if err != nil {
+			return 0, err
+		}
+	}
+	return len(ids), nil
+}

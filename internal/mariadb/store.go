@@ -1,0 +1,266 @@
+package mariadb
+
+import (
+	"context"
+	"database/sql"
+	"database/sql/driver"
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"math/rand/v2"
+	"net"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/go-sql-driver/mysql"
+	"github.com/google/uuid"
+	"github.com/pressly/goose/v3"
+
+	"firethorn/internal/core/fault"
+)
+
+//go:embed migrate/*.sql
+var migrations embed.FS
+
+// Store is the database. It is safe for concurrent use.
+type Store struct {
+	db    *sql.DB // texts put together in the client; for all that is not hot
+	hot   *sql.DB // prepared statements of fixed sizes
+	names *nameCache
+	now   func() time.Time
+	log   *slog.Logger
+}
+
+// Options of Open.
+type Options struct {
+	DSN string // go-sql-driver's form: user:password@tcp(host:port)/database
+	Now func() time.Time
+	Log *slog.Logger
+}
+
+// Open connects, checks what the server promises, and brings the schema up to date.
+func Open(ctx context.Context, opt Options) (*Store, error) {
+	cfg, err := mysql.ParseDSN(opt.DSN)
+	if err != nil {
+		return nil, fault.Wrap("mariadb.Open", fault.WrongUse, err, "--database is not understood: write it as user:password@tcp(host:port)/name")
+	}
+	cfg.Collation = "utf8mb4_nopad_bin"
+	cfg.Timeout, cfg.ReadTimeout, cfg.WriteTimeout = 3*time.Second, 60*time.Second, 30*time.Second
+	cfg.MaxAllowedPacket = 0
+	cfg.Params = map[string]string{
+		"sql_mode": "'TRADITIONAL'", "time_zone": "'+00:00'", "innodb_lock_wait_timeout": "5", "tx_isolation": "'READ-COMMITTED'",
+	}
+	hot := cfg.Clone()
+	cfg.InterpolateParams = true
+	s := &Store{db: open(cfg, 12), hot: open(hot, 12), names: newNameCache(), now: opt.Now, log: opt.Log}
+	if s.now == nil {
+		s.now = time.Now
+	}
+	if s.log == nil {
+		s.log = slog.New(slog.DiscardHandler)
+	}
+	if err := s.db.PingContext(ctx); err != nil {
+		s.Close()
+		return nil, fault.Wrap("mariadb.Open", fault.NoDatabase, err, "the database at %s does not answer", cfg.Addr)
+	}
+	if err := s.checkPromises(ctx); err != nil {
+		s.Close()
+		return nil, err
+	}
+	if err := s.migrate(ctx); err != nil {
+		s.Close()
+		return nil, fmt.Errorf("mariadb.migrate: %w", err)
+	}
+	return s, nil
+}
+
+func open(cfg *mysql.Config, conns int) *sql.DB {
+	c, err := mysql.NewConnector(cfg)
+	if err != nil {
+		panic(err) // the configuration was parsed before
+	}
+	db := sql.OpenDB(c)
+	db.SetMaxOpenConns(conns)
+	db.SetMaxIdleConns(conns)
+	db.SetConnMaxLifetime(5 * time.Minute)
+	return db
+}
+
+// Close ends all connections.
+func (s *Store) Close() error { return errors.Join(s.db.Close(), s.hot.Close()) }
+
+// Ping says whether the database answers.
+func (s *Store) Ping(ctx context.Context) error { return s.db.PingContext(ctx) }
+
+// checkPromises refuses a server that does not keep what a 202 promises.
+func (s *Store) checkPromises(ctx context.Context) error {
+	var flush, packet int64
+	if err := s.db.QueryRowContext(ctx, "SELECT @@innodb_flush_log_at_trx_commit, @@max_allowed_packet").Scan(&flush, &packet); err != nil {
+		return err
+	}
+	if flush != 1 {
+		return fault.New(fault.NoDatabase, "the database has innodb_flush_log_at_trx_commit=%d: a stored event could be lost in a crash; set it to 1", flush)
+	}
+	if packet < 16<<20 {
+		return fault.New(fault.NoDatabase, "the database has max_allowed_packet=%d; set it to 64M at least", packet)
+	}
+	return nil
+}
+
+// migrate brings the schema up to date. Several processes may start at once:
+// a lease row, which holds in a cluster as well, lets one of them work.
+func (s *Store) migrate(ctx context.Context) error {
+	const ddl = "CREATE TABLE IF NOT EXISTS lease (name VARCHAR(64) NOT NULL PRIMARY KEY, owner BINARY(16) NOT NULL, until BIGINT NOT NULL) DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin"
+	if _, err := s.db.ExecContext(ctx, ddl); err != nil {
+		return err
+	}
+	me := uuid.New()
+	release, err := s.waitLease(ctx, "migrate", me[:], time.Minute)
+	if err != nil {
+		return err
+	}
+	defer release()
+	dir, err := fs.Sub(migrations, "migrate")
+	if err != nil {
+		return err
+	}
+	p, err := goose.NewProvider(goose.DialectMySQL, s.db, dir, goose.WithTableName("schema_version"))
+	if err != nil {
+		return err
+	}
+	if _, err := p.Up(ctx); err != nil {
+		return err
+	}
+	return s.EnsurePartitions(ctx)
+}
+
+// waitLease takes the lease of a name, waiting for another holder.
+func (s *Store) waitLease(ctx context.Context, name string, owner []byte, hold time.Duration) (release func(), err error) {
+	if _, err := s.db.ExecContext(ctx, "INSERT IGNORE INTO lease (name, owner, until) VALUES (?, ?, 0)", name, owner); err != nil {
+		return nil, err
+	}
+	for {
+		now := s.now()
+		r, err := s.db.ExecContext(ctx, "UPDATE lease SET owner=?, until=? WHERE name=? AND until<?", owner, now.Add(hold).UnixMicro(), name, now.UnixMicro())
+		if err != nil {
+			return nil, err
+		}
+		if n, _ := r.RowsAffected(); n == 1 {
+			return func() {
+				ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+				defer cancel()
+				_, _ = s.db.ExecContext(ctx, "UPDATE lease SET until=0 WHERE name=? AND owner=?", name, owner) // else it runs out
+			}, nil
+		}
+		select {
+		case <-ctx.Done():
+			return nil, ctx.Err()
+		case <-time.After(100 * time.Millisecond):
+		}
+	}
+}
+
+// retryable are the server's error numbers after which the same transaction
+// may succeed: deadlock, lock wait, snapshot conflict, cluster not ready,
+// too many connections, shutdown, killed.
+var retryable = []uint16{1213, 1205, 1020, 1047, 1040, 1053, 1927}
+
+// Away says whether err means that the database cannot be reached or used now.
+func Away(err error) bool {
+	if e, ok := errors.AsType[*mysql.MySQLError](err); ok {
+		return slices.Contains(retryable, e.Number)
+	}
+	var netErr net.Error
+	return errors.Is(err, mysql.ErrInvalidConn) || errors.Is(err, driver.ErrBadConn) || errors.As(err, &netErr)
+}
+
+// InTx runs fn in a transaction and runs it again, whole, when the database
+// asks for that; fn keeps no state between tries.
+func (s *Store) InTx(ctx context.Context, fn func(tx *sql.Tx) error) error {
+	for try := 1; ; try++ {
+		err := s.once(ctx, fn)
+		if err == nil || !Away(err) || try == 5 {
+			return err
+		}
+		select {
+		case <-ctx.Done():
+			return errors.Join(err, ctx.Err())
+		case <-time.After(time.Duration(5+rand.IntN(40*try)) * time.Millisecond):
+		}
+	}
+}
+
+func (s *Store) once(ctx context.Context, fn func(tx *sql.Tx) error) error {
+	tx, err := s.db.BeginTx(ctx, nil)
+	if err != nil {
+		return err
+	}
+	defer tx.Rollback() // after a commit it does nothing
+	if err := fn(tx); err != nil {
+		return err
+	}
+	return tx.Commit()
+}
+
+// querier is a pool or a transaction.
+type querier interface {
+	QueryContext(ctx context.Context, query string, args ...any) (*sql.Rows, error)
+	QueryRowContext(ctx context.Context, query string, args ...any) *sql.Row
+	ExecContext(ctx context.Context, query string, args ...any) (sql.Result, error)
+}
+
+// each calls scan for every row of a query.
+func each(ctx context.Context, q querier, scan func(*sql.Rows) error, query string, args ...any) error {
+	rows, err := q.QueryContext(ctx, query, args...)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		if err := scan(rows); err != nil {
+			return err
+		}
+	}
+	return rows.Err()
+}
+
+// marks is "?,?,?" for n values.
+func marks(n int) string { return strings.TrimSuffix(strings.Repeat("?,", n), ",") }
+
+// statementRows is how many rows one statement writes or asks for at most.
+const statementRows = 200
+
+// insertRows writes rows in statements of at most statementRows; head is all
+// before VALUES, tail what follows the rows.
+func insertRows(ctx context.Context, q querier, head, tail string, rows [][]any) error {
+	for chunk := range slices.Chunk(rows, statementRows) {
+		var b strings.Builder
+		b.WriteString(head)
+		b.WriteString(" VALUES ")
+		args := make([]any, 0, len(chunk)*len(chunk[0]))
+		for i, r := range chunk {
+			if i > 0 {
+				b.WriteByte(',')
+			}
+			b.WriteByte('(')
+			b.WriteString(marks(len(r)))
+			b.WriteByte(')')
+			args = append(args, r...)
+		}
+		b.WriteString(tail)
+		if _, err := q.ExecContext(ctx, b.String(), args...); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func micros(t time.Time) int64 { return t.UnixMicro() }
+
+func fromMicros(n int64) time.Time { return time.UnixMicro(n).UTC() }
+
+// Day is the number of days since 1970-01-01 UTC.
+func Day(t time.Time) int { return int(t.Unix() / 86400) }

@@ -1,0 +1,150 @@
+// Package web holds what all HTTP handlers share: handlers that return
+// errors, one function that writes every error body (RFC 9457), body limits,
+// and the headers that every answer carries.
+package web
+
+import (
+	"compress/gzip"
+	"compress/zlib"
+	"context"
+	"encoding/json"
+	"errors"
+	"io"
+	"log/slog"
+	"math"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/klauspost/compress/zstd"
+
+	"firethorn/internal/core/fault"
+	"firethorn/internal/mariadb"
+)
+
+// Problem is an error body (RFC 9457).
+type Problem struct {
+	Type   string `json:"type" doc:"about:blank, or a reference to docs/errors.md"`
+	Title  string `json:"title"`
+	Status int    `json:"status"`
+	Detail string `json:"detail,omitempty" doc:"what happened and what to do"`
+	Code   string `json:"code,omitempty" doc:"the published code of the kind of error"`
+	Errors []any  `json:"errors,omitempty"`
+}
+
+func (p *Problem) Error() string { return p.Detail }
+
+// GetStatus is the HTTP status.
+func (p *Problem) GetStatus() int { return p.Status }
+
+// ContentType is the media type of problems.
+func (p *Problem) ContentType(string) string { return "application/problem+json" }
+
+// ProblemOf makes the public face of an error: what a *fault.Error allows to
+// be said, "the database is away" for that, and nothing for all else.
+func ProblemOf(err error) (p *Problem, retryAfter int) {
+	if e, ok := errors.AsType[*Problem](err); ok {
+		return e, 0
+	}
+	if e, ok := errors.AsType[*fault.Error](err); ok {
+		return &Problem{"about:blank", http.StatusText(e.Status()), e.Status(), e.Pub, string(e.Code), nil}, int(math.Ceil(e.Retry.Seconds()))
+	}
+	if e, ok := errors.AsType[*http.MaxBytesError](err); ok {
+		return &Problem{"about:blank", "Request Entity Too Large", 413, "the body is larger than " + strconv.FormatInt(e.Limit>>20, 10) + " MiB; send less at a time", string(fault.TooLarge), nil}, 0
+	}
+	if mariadb.Away(err) || errors.Is(err, context.DeadlineExceeded) {
+		return &Problem{"about:blank", "Service Unavailable", 503, "the database is away; nothing was stored of this request, send it again later", string(fault.Unavailable), nil}, 5
+	}
+	return &Problem{"about:blank", "Internal Server Error", 500, "something went wrong inside; the service's log says what", string(fault.Internal), nil}, 0
+}
+
+// WriteError answers with a problem, and logs what is our fault.
+func WriteError(w http.ResponseWriter, r *http.Request, log *slog.Logger, err error) {
+	p, after := ProblemOf(err)
+	if p.Status >= 500 {
+		log.Error("request failed", "method", r.Method, "path", r.URL.Path, "status", p.Status, "err", err)
+	}
+	if after > 0 {
+		w.Header().Set("Retry-After", strconv.Itoa(after))
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(p.Status)
+	_ = json.NewEncoder(w).Encode(p) // the client may have gone
+}
+
+// Handle makes a handler of a function that returns an error.
+func Handle(log *slog.Logger, fn func(http.ResponseWriter, *http.Request) error) http.HandlerFunc {
+	return func(w http.ResponseWriter, r *http.Request) {
+		if err := fn(w, r); err != nil {
+			WriteError(w, r, log, err)
+		}
+	}
+}
+
+// WriteJSON answers with a value.
+func WriteJSON(w http.ResponseWriter, status int, v any) error {
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(status)
+	return json.NewEncoder(w).Encode(v)
+}
+
+// Secure sets the headers that every machine-read answer carries.
+func Secure(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		h := w.Header()
+		h.Set("X-Content-Type-Options", "nosniff")
+		h.Set("Content-Security-Policy", "default-src 'none'; frame-ancestors 'none'")
+		h.Set("Referrer-Policy", "no-referrer")
+		h.Set("Cache-Control", "no-store")
+		next.ServeHTTP(w, r)
+	})
+}
+
+// Limits bound a request's body in bytes.
+type Limits struct{ Wire, Plain int64 }
+
+// ReadBody reads a body, inflating what Content-Encoding names; either limit
+// exceeded gives 413.
+func ReadBody(w http.ResponseWriter, r *http.Request, lim Limits) ([]byte, error) {
+	wire := http.MaxBytesReader(w, r.Body, lim.Wire)
+	var plain io.Reader
+	switch enc := strings.ToLower(strings.TrimSpace(r.Header.Get("Content-Encoding"))); enc {
+	case "", "identity":
+		plain = wire
+	case "gzip":
+		z, err := gzip.NewReader(wire)
+		if err != nil {
+			return nil, unreadable(err)
+		}
+		defer z.Close()
+		plain = z
+	case "deflate":
+		z, err := zlib.NewReader(wire)
+		if err != nil {
+			return nil, unreadable(err)
+		}
+		defer z.Close()
+		plain = z
+	case "zstd":
+		z, err := zstd.NewReader(wire, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxWindow(8<<20))
+		if err != nil {
+			return nil, unreadable(err)
+		}
+		defer z.Close()
+		plain = z
+	default:
+		return nil, fault.New(fault.BadMediaType, "Content-Encoding %q is not read here: none, gzip, deflate and zstd are", enc)
+	}
+	raw, err := io.ReadAll(http.MaxBytesReader(w, io.NopCloser(plain), lim.Plain))
+	if err != nil {
+		return nil, unreadable(err)
+	}
+	return raw, nil
+}
+
+func unreadable(err error) error {
+	if _, ok := errors.AsType[*http.MaxBytesError](err); ok {
+		return err
+	}
+	return fault.Wrap("web.ReadBody", fault.BadInput, err, "the body cannot be read: %v", err)
+}
