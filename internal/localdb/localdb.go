@@ -62,6 +62,11 @@ func Start(ctx context.Context, opt Options) (*Server, error) {
 	}
 	ctx, cancel := context.WithTimeout(ctx, startTimeout)
 	defer cancel()
+	dir, err := filepath.Abs(opt.Dir) // the server changes its working directory
+	if err != nil {
+		return nil, err
+	}
+	opt.Dir = dir
 	for _, d := range []string{opt.Dir, filepath.Join(opt.Dir, "run")} {
 		if err := os.MkdirAll(d, 0o700); err != nil {
 			return nil, fault.Wrap("localdb.Start", fault.DataDirBroken, err, "cannot write to the data directory %s: choose another with --data, or change its owner", opt.Dir)

@@ -46,12 +46,8 @@ type Result struct {
 	HasOrigin   bool
 }
 
-// wrappers are types that say nothing of the cause: they never enter.
-var wrappers = map[string]bool{"": true, "Error": true, "Exception": true, "UnhandledRejection": true, "AggregateError": true, "*errors.errorString": true, "*fmt.wrapError": true}
-
-// helper names functions whose whole work is to fail on behalf of their
-// caller: the caller decides what went wrong.
-var helper = regexp.MustCompile(`(?i)^(?:.*\.)?(?:assert\w*|invariant|ensure\w*|must\w*|fail\w*|raise\w*|throw\w*|panic\w*|check[A-Z]\w*|expect[A-Z]\w*|require[A-Z]\w*)$`)
+// generic are types that say nothing of the cause: they never enter.
+var generic = map[string]bool{"": true, "Error": true, "Exception": true, "UnhandledRejection": true, "AggregateError": true, "*errors.errorString": true, "*fmt.wrapError": true}
 
 // Compute makes the fingerprint of e, whose frames are given as
 // symbolicate.Event returns them.
@@ -78,14 +74,12 @@ func Compute(e *event.Event, frames [][]event.Frame) Result {
 func (r *Result) add(what, value, why string) { r.Parts = append(r.Parts, Part{what, value, why}) }
 
 func (r *Result) compute(e *event.Event, frames [][]event.Frame) {
-	for _, x := range e.Exceptions {
-		if !wrappers[x.Type] {
-			r.add("type", x.Type, "the exception types of the chain")
-		}
+	i, j, ok := symbolicate.Origin(frames)
+	if len(e.Exceptions) > 0 && !generic[e.Exceptions[i].Type] {
+		r.add("type", e.Exceptions[i].Type, "the type of the exception that is blamed")
 	}
-	own := ownFrames(frames)
-	if len(own) > 0 {
-		r.addOwn(e, own)
+	if ok {
+		r.addOrigin(e, frames[i][j])
 		return
 	}
 	if f, ok := firstFrame(frames, event.Vendor); ok {
@@ -96,15 +90,7 @@ func (r *Result) compute(e *event.Event, frames [][]event.Frame) {
 	r.add("message", Shape(lastMessage(e)), "there are no frames; the message counts, its variable parts taken out")
 }
 
-func (r *Result) addOwn(e *event.Event, own []event.Frame) {
-	i := 0
-	for i < len(own)-1 && helper.MatchString(strings.TrimSuffix(own[i].Function, " (callback)")) {
-		i++
-	}
-	if i > 0 {
-		r.addFrame(own[0], "the function that failed on behalf of its caller")
-	}
-	f := own[i]
+func (r *Result) addOrigin(e *event.Event, f event.Frame) {
 	if f.Pending {
 		// Minified names change with each build: the file and the message hold longer.
 		r.add("module", stacktrace.Path(f.File), "the origin's file; its function is not known while symbols are missing")
@@ -134,8 +120,8 @@ func (r *Result) describe(e *event.Event, frames [][]event.Frame) {
 	if name == "" && x.Thrown != "" {
 		name = "thrown " + x.Thrown
 	}
-	if len(e.Exceptions) == 0 {
-		name = oneLine(Shape(e.Message))
+	if len(e.Exceptions) == 0 || x.Type == "" && !r.HasOrigin {
+		name = oneLine(Shape(r.Message))
 	}
 	r.Headline = name
 	if r.HasOrigin {
@@ -200,26 +186,6 @@ func (r *Result) hash(extra string) Key {
 		put(extra)
 	}
 	return Key(h.Sum(nil)[:16])
-}
-
-// ownFrames are the own frames of the exception the event is blamed on,
-// innermost first, recursion folded into one.
-func ownFrames(frames [][]event.Frame) []event.Frame {
-	i, j, ok := symbolicate.Origin(frames)
-	if !ok {
-		return nil
-	}
-	var out []event.Frame
-	for _, f := range frames[i][j:] {
-		if f.Kind != event.Own {
-			continue
-		}
-		if n := len(out); n > 0 && out[n-1].Function == f.Function && out[n-1].File == f.File {
-			continue
-		}
-		out = append(out, f)
-	}
-	return out
 }
 
 func firstFrame(frames [][]event.Frame, kind event.Kind) (event.Frame, bool) {

@@ -1,7 +1,9 @@
 package symbolicate
 
 import (
+	"regexp"
 	"slices"
+	"strings"
 
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/stacktrace"
@@ -46,9 +48,14 @@ func RawFrames(x event.Exception) []event.RawFrame {
 	return stacktrace.Parse(x.Stack, x.Type, x.Message, maxFrames).Frames
 }
 
-// MarkOrigin marks the frame an event is blamed on: the innermost own frame
-// of the deepest cause that has one, for there it began; else that of any
-// other exception.
+// helper names functions whose whole work is to fail on behalf of their
+// caller: the caller decides what went wrong.
+var helper = regexp.MustCompile(`(?i)^(?:.*\.)?(?:assert|invariant|ensure|must|fail|raise|throw|panic|check|expect|require)(?:[A-Z_]\w*)?$`)
+
+// MarkOrigin marks the frame an event is blamed on: the innermost own frame of
+// the deepest cause that has one, for there it began. Functions that only fail
+// on behalf of their caller are looked through. Where the same function wraps
+// the cause in an error of its own, that error is blamed: it says more.
 func MarkOrigin(exceptions []event.Exception, frames [][]event.Frame) {
 	order := causes(exceptions)
 	slices.Reverse(order)
@@ -57,15 +64,40 @@ func MarkOrigin(exceptions []event.Exception, frames [][]event.Frame) {
 			order = append(order, i)
 		}
 	}
+	best, at := -1, -1
 	for _, i := range order {
-		for j := range frames[i] {
-			if frames[i][j].Kind == event.Own {
-				frames[i][j].Origin = true
-				return
-			}
+		j := originOf(frames[i])
+		switch {
+		case j < 0:
+		case best < 0:
+			best, at = i, j
+		case i < best && sameFunction(frames[i][j], frames[best][at]):
+			best, at = i, j
 		}
 	}
+	if best >= 0 {
+		frames[best][at].Origin = true
+	}
 }
+
+// originOf is the innermost own frame that is no helper, -1 without one.
+func originOf(frames []event.Frame) int {
+	first := -1
+	for j, f := range frames {
+		if f.Kind != event.Own {
+			continue
+		}
+		if !helper.MatchString(strings.TrimSuffix(f.Function, " (callback)")) {
+			return j
+		}
+		if first < 0 {
+			first = j
+		}
+	}
+	return first
+}
+
+func sameFunction(a, b event.Frame) bool { return a.Function == b.Function && a.File == b.File }
 
 // causes follows the chain of causes from the reported exception down.
 func causes(exceptions []event.Exception) []int {

@@ -1,0 +1,121 @@
+/** The wire format of docs/event-format.md, as far as this client writes it. */
+
+export type Value = string | number | boolean | string[] | number[] | boolean[]
+export type Attributes = Record<string, unknown>
+export type Severity = 'trace' | 'debug' | 'info' | 'warn' | 'error' | 'fatal'
+
+export interface Exception {
+  type?: string
+  message?: string
+  stack?: string
+  parent?: number
+  relation?: 'cause' | 'member' | 'suppressed'
+  thrown?: string
+}
+
+export interface Breadcrumb {
+  time: string
+  kind: string
+  message: string
+  severity?: Severity
+  attributes?: Attributes
+}
+
+export interface ReportedEvent {
+  id: string
+  time: string
+  severity: Severity
+  handled?: boolean
+  message?: string
+  exceptions?: Exception[]
+  attributes: Attributes
+  state?: unknown
+  breadcrumbs: Breadcrumb[]
+  symbols?: { file: string; debug_id: string }[]
+  grouping?: { extend?: string[]; replace?: string[] }
+  resource?: Attributes
+}
+
+/** What can be said about one report. */
+export interface Details {
+  severity?: Severity
+  /** false: nothing in the application caught it. */
+  handled?: boolean
+  attributes?: Attributes
+  /** A message beside the exception's own. */
+  message?: string
+  grouping?: { extend?: string[]; replace?: string[] }
+}
+
+const most = 20
+
+/** Lists a thrown value and all it carries: causes, and members of an aggregate. */
+export function exceptionsOf(thrown: unknown): Exception[] {
+  const out: Exception[] = []
+  const seen = new Set<unknown>()
+  const add = (value: unknown, parent?: number, relation?: Exception['relation']) => {
+    if (out.length >= most || (typeof value === 'object' && value !== null && seen.has(value))) return
+    seen.add(value)
+    const at = out.length
+    const x = describe(value)
+    if (parent !== undefined) Object.assign(x, { parent, relation })
+    out.push(x)
+    const e = value as { cause?: unknown; errors?: unknown }
+    if (isError(value) && e.cause != null) add(e.cause, at, 'cause')
+    if (isError(value) && Array.isArray(e.errors)) for (const m of e.errors) add(m, at, 'member')
+  }
+  add(thrown)
+  return out
+}
+
+export function isError(v: unknown): v is Error {
+  return v instanceof Error || (typeof v === 'object' && v !== null && typeof (v as Error).stack === 'string' && typeof (v as Error).message === 'string')
+}
+
+function describe(v: unknown): Exception {
+  if (isError(v)) {
+    // The class says more than the name, unless a minifier has renamed it.
+    return { type: String(v.name || 'Error'), message: String(v.message), ...(v.stack ? { stack: String(v.stack) } : {}) }
+  }
+  return { thrown: v === null ? 'null' : typeof v, message: text(v) }
+}
+
+/** Any value as a text of bounded length. */
+export function text(v: unknown): string {
+  try {
+    const s = typeof v === 'string' ? v : typeof v === 'object' && v !== null ? JSON.stringify(v) : String(v)
+    return s.slice(0, 8192)
+  } catch {
+    return Object.prototype.toString.call(v)
+  }
+}
+
+/** A UUID of version 7 (RFC 9562, section 5.7). */
+export function newID(): string {
+  const b = crypto.getRandomValues(new Uint8Array(16))
+  let ms = Date.now()
+  for (let i = 5; i >= 0; i--) {
+    b[i] = ms % 256
+    ms = Math.floor(ms / 256)
+  }
+  b[6] = (b[6]! & 0x0f) | 0x70
+  b[8] = (b[8]! & 0x3f) | 0x80
+  const hex = Array.from(b, (x) => x.toString(16).padStart(2, '0')).join('')
+  return `${hex.slice(0, 8)}-${hex.slice(8, 12)}-${hex.slice(12, 16)}-${hex.slice(16, 20)}-${hex.slice(20)}`
+}
+
+/** Where stamped bundles leave their debug ids: the stack of a line of the file → id. */
+const registry = Symbol.for('firethorn.debugIds')
+
+/** The debug ids of those loaded files that the exceptions name. */
+export function symbolsOf(exceptions: Exception[]): ReportedEvent['symbols'] {
+  const ids = (globalThis as Record<symbol, unknown>)[registry] as Record<string, string> | undefined
+  if (!ids) return undefined
+  const stacks = exceptions.map((x) => x.stack ?? '').join('\n')
+  const out: { file: string; debug_id: string }[] = []
+  for (const [stack, debug_id] of Object.entries(ids)) {
+    const file = /(?:\(|@|at )((?:https?|file|\/|app|capacitor)[^\s)]*?):\d+(?::\d+)?\)?/.exec(stack)?.[1]
+    if (file && stacks.includes(file)) out.push({ file, debug_id })
+  }
+  return out.length ? out : undefined
+}

@@ -1,0 +1,313 @@
+// Command play is the demo: it starts the service on a fresh data directory,
+// pushes the symbols of both applications, replays two weeks of recorded
+// errors, decides about a few of them as a team would, and keeps the service
+// and the live applications running until it is interrupted.
+package main
+
+import (
+	"bufio"
+	"bytes"
+	"compress/gzip"
+	"context"
+	"encoding/json"
+	"errors"
+	"flag"
+	"fmt"
+	"io"
+	"log"
+	"net/http"
+	"os"
+	"os/exec"
+	"os/signal"
+	"path/filepath"
+	"slices"
+	"strings"
+	"syscall"
+	"time"
+
+	"firethorn/demo/apps"
+	"firethorn/demo/replay"
+)
+
+func main() {
+	log.SetFlags(0)
+	d := demo{dir: "demo"}
+	flag.StringVar(&d.binary, "firethorn", "bin/firethorn", "the program")
+	flag.StringVar(&d.data, "data", "demo/data", "data directory; what is there is removed")
+	flag.StringVar(&d.listen, "listen", "127.0.0.1:7420", "where the service answers")
+	flag.IntVar(&d.quaysidePort, "quayside-port", 7421, "where the live quayside answers")
+	flag.IntVar(&d.gangwayPort, "gangway-port", 7422, "where the live gangway answers")
+	flag.BoolVar(&d.once, "once", false, "load the data, then stop")
+	flag.Parse()
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	if err := d.run(ctx); err != nil && ctx.Err() == nil {
+		log.Fatal("demo: ", err)
+	}
+}
+
+type demo struct {
+	dir, binary, data, listen string
+	quaysidePort, gangwayPort int
+	once                      bool
+	server, link              string
+}
+
+func (d *demo) run(ctx context.Context) error {
+	lines, err := replay.Load(filepath.Join(d.dir, "recording", "recording.ndjson"))
+	if err != nil {
+		return err
+	}
+	if err := d.checkBuild(lines); err != nil {
+		return err
+	}
+	if err := os.RemoveAll(d.data); err != nil {
+		return err
+	}
+	log.Printf("starting the service on a fresh data directory, %s …", d.data)
+	stop, err := d.serve(ctx)
+	if err != nil {
+		return err
+	}
+	defer stop()
+	keys := map[string]string{}
+	for _, name := range []string{"quayside", "gangway"} {
+		var p struct {
+			IngestKey string `json:"ingest_key"`
+		}
+		if err := d.json(ctx, &p, "project", "create", name); err != nil {
+			return err
+		}
+		keys[name] = p.IngestKey
+	}
+	if err := d.pushSymbols(ctx); err != nil {
+		return err
+	}
+	people := [][]string{{"Maren Holt", "maren.holt@marrowsound.example"}, {"Oke Farrow", "oke.farrow@marrowsound.example"}, {"Sunniva Bray", "sunniva.bray@marrowsound.example"}}
+	for _, p := range people {
+		if err := d.do(ctx, "person", "add", p[0], p[1]); err != nil {
+			return err
+		}
+	}
+	now := time.Now()
+	began := now
+	total := 0
+	for _, newer := range []bool{false, true} {
+		for _, app := range []string{"quayside", "gangway"} {
+			events := replay.Traffic(lines, app, newer, now)
+			total += len(events)
+			if err := d.send(ctx, keys[app], events); err != nil {
+				return err
+			}
+		}
+		if err := d.settle(ctx); err != nil {
+			return err
+		}
+		if !newer {
+			if err := d.triage(ctx); err != nil {
+				return err
+			}
+		}
+	}
+	log.Printf("%d events replayed and filed in %s", total, time.Since(began).Round(100*time.Millisecond))
+	if d.once {
+		return nil
+	}
+	return d.live(ctx, keys)
+}
+
+// checkBuild makes sure that the recording was made with these builds.
+func (d *demo) checkBuild(lines []replay.Line) error {
+	for _, l := range lines {
+		refs, _ := l.Event["symbols"].([]any)
+		for _, r := range refs {
+			m, _ := r.(map[string]any)
+			file, _ := m["file"].(string)
+			if l.App != "quayside" || file == "" {
+				continue
+			}
+			if _, err := os.Stat(filepath.Join(d.dir, "quayside", "build", l.Release, "assets", filepath.Base(file))); err != nil {
+				return fmt.Errorf("the recording was made with another build of quayside %s (%s); make recordings makes it anew", l.Release, filepath.Base(file))
+			}
+		}
+	}
+	return nil
+}
+
+// serve starts the service and waits until it is ready.
+func (d *demo) serve(ctx context.Context) (stop func(), err error) {
+	cmd := exec.Command(d.binary, "serve", "--data", d.data, "--listen", d.listen, "--log-level", "warn")
+	cmd.Stderr = os.Stderr
+	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
+	out, err := cmd.StdoutPipe()
+	if err != nil {
+		return nil, err
+	}
+	if err := cmd.Start(); err != nil {
+		return nil, err
+	}
+	stop = func() {
+		_ = cmd.Process.Signal(syscall.SIGTERM) // it may have ended
+		_ = cmd.Wait()
+	}
+	r := bufio.NewReader(out)
+	for d.link == "" {
+		line, err := r.ReadString('\n')
+		if err != nil {
+			stop()
+			return nil, errors.New("the service ended before it was ready")
+		}
+		if url, ok := strings.CutPrefix(line, "ready "); ok {
+			d.server = strings.TrimSpace(url)
+		}
+		if rest, ok := strings.CutPrefix(line, "console "); ok {
+			d.link, _, _ = strings.Cut(rest, " ")
+		}
+	}
+	go func() { _, _ = io.Copy(io.Discard, r) }()
+	return stop, nil
+}
+
+// run runs the command line as a person would.
+func (d *demo) command(ctx context.Context, args ...string) *exec.Cmd {
+	cmd := exec.CommandContext(ctx, d.binary, append([]string{"--server", d.server}, args...)...)
+	cmd.Stderr = os.Stderr
+	return cmd
+}
+
+func (d *demo) do(ctx context.Context, args ...string) error {
+	if out, err := d.command(ctx, args...).Output(); err != nil {
+		return fmt.Errorf("firethorn %s: %w\n%s", strings.Join(args, " "), err, out)
+	}
+	return nil
+}
+
+func (d *demo) json(ctx context.Context, v any, args ...string) error {
+	out, err := d.command(ctx, append(args, "--format", "json")...).Output()
+	if err != nil {
+		return fmt.Errorf("firethorn %s: %w", strings.Join(args, " "), err)
+	}
+	return json.Unmarshal(out, v)
+}
+
+func (d *demo) pushSymbols(ctx context.Context) error {
+	log.Print("pushing source maps …")
+	for _, r := range apps.QuaysideReleases {
+		if err := d.do(ctx, "symbols", "push", "--project", "quayside", "--release", r, "--served-at", "https://quayside.example/", filepath.Join(d.dir, "quayside", "build", "symbols-"+r)); err != nil {
+			return err
+		}
+	}
+	for _, r := range apps.GangwayReleases {
+		if err := d.do(ctx, "symbols", "push", "--project", "gangway", "--release", r, apps.GangwayDir(d.dir, r)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (d *demo) send(ctx context.Context, key string, events []json.RawMessage) error {
+	log.Printf("replaying %d events …", len(events))
+	for part := range slices.Chunk(events, 200) {
+		var body bytes.Buffer
+		z := gzip.NewWriter(&body)
+		for _, e := range part {
+			_, _ = z.Write(append(e, '\n')) // into memory
+		}
+		if err := z.Close(); err != nil {
+			return err
+		}
+		req, err := http.NewRequestWithContext(ctx, http.MethodPost, d.server+"/v1/events", &body)
+		if err != nil {
+			return err
+		}
+		req.Header.Set("Authorization", "Bearer "+key)
+		req.Header.Set("Content-Type", "application/x-ndjson")
+		req.Header.Set("Content-Encoding", "gzip")
+		res, err := http.DefaultClient.Do(req)
+		if err != nil {
+			return err
+		}
+		answer, err := io.ReadAll(res.Body)
+		res.Body.Close()
+		if err != nil || res.StatusCode != http.StatusAccepted {
+			return fmt.Errorf("the intake answered %s: %s", res.Status, answer)
+		}
+	}
+	return nil
+}
+
+// settle waits until all that was stored is filed.
+func (d *demo) settle(ctx context.Context) error {
+	for ctx.Err() == nil {
+		var st struct {
+			Waiting int64 `json:"waiting"`
+		}
+		if err := d.json(ctx, &st, "status"); err != nil || st.Waiting == 0 {
+			return err
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+	return ctx.Err()
+}
+
+// triage decides as the team did before the new releases went out.
+func (d *demo) triage(ctx context.Context) error {
+	decisions := []struct {
+		project, text string
+		args          []string
+	}{
+		{"quayside", "tideAt", []string{"assign", "--to", "Maren Holt"}}, {"quayside", "tideAt", []string{"fix", "--in", "4.2.1"}},
+		{"quayside", "placeBerths", []string{"assign", "--to", "Oke Farrow"}}, {"quayside", "placeBerths", []string{"fix", "--in", "4.2.1"}},
+		{"quayside", "getJSON", []string{"assign", "--to", "Sunniva Bray"}}, {"quayside", "restoreFilter", []string{"dismiss"}},
+		{"quayside", "stepZoom", []string{"accept"}}, {"gangway", "sorted", []string{"fix", "--in", "2.9.0"}}, {"gangway", "manifestOf", []string{"fix", "--in", "2.9.0"}},
+		{"gangway", "weatherAt", []string{"assign", "--to", "Oke Farrow"}},
+	}
+	for _, dec := range decisions {
+		var list struct {
+			Issues []struct {
+				ID string `json:"id"`
+			} `json:"issues"`
+		}
+		if err := d.json(ctx, &list, "issue", "list", "--project", dec.project, "--state", "all", "--text", dec.text); err != nil {
+			return err
+		}
+		for _, i := range list.Issues {
+			if err := d.do(ctx, append([]string{"issue", dec.args[0], i.ID}, dec.args[1:]...)...); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// live runs the two applications, broken as they are, until ctx ends.
+func (d *demo) live(ctx context.Context, keys map[string]string) error {
+	at := fmt.Sprintf("127.0.0.1:%d", d.quaysidePort)
+	site := &http.Server{Addr: at, Handler: apps.Quayside(d.dir, "4.2.1"), ReadHeaderTimeout: 10 * time.Second}
+	go func() {
+		if err := site.ListenAndServe(); !errors.Is(err, http.ErrServerClosed) {
+			log.Printf("the live quayside does not run: %v", err)
+		}
+	}()
+	defer site.Close()
+	gangway, stop, err := apps.Gangway(ctx, apps.GangwayDir(d.dir, "2.9.0"), d.server, keys["gangway"], d.gangwayPort)
+	if err != nil {
+		return err
+	}
+	defer stop()
+	fmt.Printf(`
+Firethorn is running with two weeks of errors of Marrow Sound Ferries.
+
+  console   %s
+            (opens once; %s afterwards)
+  quayside  http://%s/?report-to=%s&key=%s&environment=demo&user=you
+            press the buttons, and watch the issues arrive
+  gangway   %s
+            follow the links
+  terminal  %s issue list --project quayside
+
+Ctrl-C stops everything.
+`, d.link, d.server, at, d.server, keys["quayside"], gangway, d.binary)
+	<-ctx.Done()
+	return nil
+}
