@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"os"
+	"slices"
 	"time"
 )
 
@@ -46,7 +47,6 @@ func Load(file string) ([]Line, error) {
 type habit struct {
 	users, each int
 	from        float64 // days ago
-	environment string
 }
 
 // habits are the demo's two weeks. "follow" is the retry loop of one user.
@@ -74,7 +74,7 @@ const NewReleaseAge = 3 * 24 * time.Hour
 // the new ones, which is how a team lives through them.
 func Traffic(lines []Line, app string, newer bool, now time.Time) []json.RawMessage {
 	old := map[string]bool{"4.2.0": true, "2.8.0": true}
-	var out []json.RawMessage
+	var out []sent
 	for i, l := range lines {
 		h := habits[l.Doing]
 		if l.App != app || old[l.Release] == newer || h.users == 0 {
@@ -96,11 +96,26 @@ func Traffic(lines []Line, app string, newer bool, now time.Time) []json.RawMess
 				if at.After(to) {
 					at = to.Add(-time.Duration(rng.IntN(3600)) * time.Second)
 				}
-				out = append(out, person(l, rng, at, 1000+(u*11+i*13)%420))
+				who := 1000 + (u*11+i*13)%420
+				if h.users == 1 {
+					who = 1007 // one and the same in every release
+				}
+				out = append(out, sent{at, person(l, rng, at, who)})
 			}
 		}
 	}
-	return out
+	slices.SortFunc(out, func(a, b sent) int { return a.at.Compare(b.at) })
+	events := make([]json.RawMessage, len(out))
+	for i, s := range out {
+		events[i] = s.event
+	}
+	return events
+}
+
+// sent is an event with the time it is sent at.
+type sent struct {
+	at    time.Time
+	event json.RawMessage
 }
 
 // person makes one event of a recorded one: another person, device and time;

@@ -104,8 +104,11 @@ func issueCommand() *cli.Command {
 
 func standing(v contract.Issue) string {
 	s := v.State
-	if v.FixedIn != "" {
+	switch {
+	case v.State == "fixed":
 		s += " in " + v.FixedIn
+	case v.State == "regressed":
+		s += ", was fixed in " + v.FixedIn
 	}
 	if v.Owner != nil {
 		s += ", " + *v.Owner + " has it"

@@ -95,14 +95,12 @@ func (d *dirSymbols) unit(file string) (*symbolicate.Unit, string) {
 	for i, b := range d.list {
 		files[i] = symbolicate.File{Address: b.Path, DebugID: b.DebugID}
 	}
-	i, why := symbolicate.Choose(files, file, "", "", "in "+d.dir)
+	i, _ := symbolicate.Choose(files, file, "", "", "in "+d.dir)
+	if i < 0 && len(files) == 0 {
+		return nil, "no file with a source map lies below " + d.dir
+	}
 	if i < 0 {
-		if len(files) > 0 {
-			why = fmt.Sprintf("%s is not among the %d files with maps below %s", file, len(files), d.dir)
-		} else {
-			why = "no file with a source map lies below " + d.dir
-		}
-		return nil, why
+		return nil, fmt.Sprintf("%s is not among the %d files with maps below %s", file, len(files), d.dir)
 	}
 	if d.units == nil {
 		d.units = map[int]*symbolicate.Unit{}

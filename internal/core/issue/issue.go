@@ -119,7 +119,7 @@ func Apply(s Standing, a Action) (Standing, Entry, error) {
 
 func describe(s Standing) string {
 	out := string(s.State)
-	if s.FixedIn != "" {
+	if s.State == Fixed {
 		out += " in " + s.FixedIn
 	}
 	if s.Owner != "" {

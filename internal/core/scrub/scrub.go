@@ -7,7 +7,6 @@ package scrub
 import (
 	"bytes"
 	"fmt"
-	"regexp"
 	"strings"
 )
 
@@ -26,55 +25,46 @@ func (e *DepthError) Error() string {
 
 // secretWords are the words that make a name mean a secret, compared without
 // case and separators.
-var secretWords = []string{
-	"password", "passwd", "passphrase", "secret", "apikey", "accesskey", "privatekey", "authorization",
-	"credential", "setcookie", "cookie", "sessiontoken", "accesstoken", "refreshtoken", "idtoken", "authtoken", "csrf", "xsrf", "bearer", "cardnumber", "creditcard", "cvv", "iban",
-}
+var secretWords = bytes.Fields([]byte("password passwd passphrase secret apikey accesskey privatekey authorization credential cookie" +
+	" sessiontoken accesstoken refreshtoken idtoken authtoken csrf xsrf bearer cardnumber creditcard cvv iban"))
 
 // wholeWords mean a secret only as a whole name or its last part.
 var wholeWords = map[string]bool{"token": true, "pwd": true, "auth": true, "pin": true, "otp": true, "jwt": true, "signature": true, "sig": true, "cvc": true, "pass": true}
 
 // Name says whether a name means a secret.
 func Name(name string) bool {
-	if len(name) > 200 {
+	if len(name) < 3 || len(name) > 200 {
 		return false
 	}
-	var flat, part strings.Builder
-	lastLower := false
-	for _, c := range []byte(name) {
+	var flat [200]byte // the name without case and separators
+	n, part := 0, 0    // part is where its last word begins
+	lower := false
+	for i := range len(name) {
+		c := name[i]
 		switch {
 		case c >= 'A' && c <= 'Z':
-			if lastLower {
-				part.Reset()
+			if lower {
+				part = n
 			}
-			c |= 0x20
-			flat.WriteByte(c)
-			part.WriteByte(c)
-			lastLower = false
+			flat[n], lower = c|0x20, false
+			n++
 		case c >= 'a' && c <= 'z' || c >= '0' && c <= '9':
-			flat.WriteByte(c)
-			part.WriteByte(c)
-			lastLower = true
+			flat[n], lower = c, true
+			n++
 		default:
-			part.Reset()
-			lastLower = false
+			part, lower = n, false
 		}
 	}
-	if wholeWords[part.String()] {
+	if wholeWords[string(flat[part:n])] {
 		return true
 	}
-	s := flat.String()
 	for _, w := range secretWords {
-		if strings.Contains(s, w) {
+		if n >= len(w) && bytes.Contains(flat[:n], w) {
 			return true
 		}
 	}
 	return false
 }
-
-// inText finds name=value and name: value pairs within a text. Names are
-// checked by Name.
-var inText = regexp.MustCompile(`([A-Za-z][\w.-]{1,40})(=|(?:\\?["'])?:\s?(?:\\?["'])?(?:Bearer |Basic )?)([^\s&"'\\;,<>#)]{3,})`)
 
 // JSON scrubs a JSON text. The result shares no memory with src unless
 // nothing was replaced. It does not validate: what is no JSON comes out as it
@@ -141,17 +131,65 @@ func (s *scanner) run() error {
 	return nil
 }
 
-// text scrubs pairs inside the string src[from:to], quotes included.
+// text scrubs pairs inside the string src[from:to], quotes included: name=value
+// and name: value, quoted or not, also behind backslashes.
 func (s *scanner) text(from, to int) {
 	body := s.src[from:to]
-	if bytes.IndexByte(body, '=') < 0 && bytes.IndexByte(body, ':') < 0 {
-		return
-	}
-	for _, m := range inText.FindAllSubmatchIndex(body, -1) {
-		if Name(string(body[m[2]:m[3]])) {
-			s.replace(from+m[6], from+m[7], Mark)
+	for i := 1; i < len(body); i++ {
+		if c := body[i]; c != '=' && c != ':' || !Name(nameBefore(body, i)) {
+			continue
+		}
+		start := valueStart(body, i+1)
+		n := bytes.IndexAny(body[start:], valueEnds)
+		if n < 0 {
+			n = len(body) - start
+		}
+		if n >= 3 {
+			s.replace(from+start, from+start+n, Mark)
+			i = start + n - 1
 		}
 	}
+}
+
+// valueEnds are the characters that end a value in a text.
+const valueEnds = " &\"'\\;,<>#)"
+
+// nameBefore is the name that ends before body[i], which ties it to a value.
+func nameBefore(body []byte, i int) string {
+	if body[i] == ':' && (body[i-1] == '"' || body[i-1] == '\'') {
+		if i--; i > 0 && body[i-1] == '\\' {
+			i--
+		}
+	}
+	end := i
+	for i > 0 && end-i < 64 && wordByte(body[i-1]) {
+		i--
+	}
+	return string(body[i:end])
+}
+
+func wordByte(c byte) bool {
+	return c == '_' || c == '.' || c == '-' || c >= '0' && c <= '9' || c|0x20 >= 'a' && c|0x20 <= 'z'
+}
+
+// valueStart skips what may stand between a name's sign and its value.
+func valueStart(body []byte, i int) int {
+	if body[i-1] == ':' {
+		if i < len(body) && body[i] == ' ' {
+			i++
+		}
+		if i+1 < len(body) && body[i] == '\\' && (body[i+1] == '"' || body[i+1] == '\'') {
+			i += 2
+		} else if i < len(body)-1 && body[i] == '\'' {
+			i++
+		}
+	}
+	for _, scheme := range []string{"Bearer ", "Basic "} {
+		if bytes.HasPrefix(body[i:], []byte(scheme)) {
+			return i + len(scheme)
+		}
+	}
+	return i
 }
 
 // valueEnd is the end of the JSON value that begins at i.

@@ -99,9 +99,9 @@ func Parse(raw []byte) (*Map, error) {
 
 // builder collects segments in the order they come.
 type builder struct {
-	m      *Map
-	genAt  []int32 // generated line of each segment
-	sorted bool
+	m     *Map
+	genAt []int32 // generated line of each segment
+	mixed bool    // segments did not come in order
 }
 
 func (b *builder) add(raw []byte, off Pos, sectionNo int) error {
@@ -182,7 +182,7 @@ func (b *builder) addSections(list []json.RawMessage, off Pos, outer int) error 
 // finish sorts unsorted segments and builds the line index.
 func (b *builder) finish() {
 	m := b.m
-	if !slices.IsSortedFunc(indexes(len(m.cols)), b.compare) {
+	if b.mixed {
 		b.sortSegments()
 	}
 	n := int32(0)
@@ -200,14 +200,6 @@ func (b *builder) finish() {
 	m.lines[n] = seg
 }
 
-func indexes(n int) []int32 {
-	idx := make([]int32, n)
-	for i := range idx {
-		idx[i] = int32(i)
-	}
-	return idx
-}
-
 func (b *builder) compare(i, j int32) int {
 	if b.genAt[i] != b.genAt[j] {
 		return int(b.genAt[i]) - int(b.genAt[j])
@@ -216,7 +208,10 @@ func (b *builder) compare(i, j int32) int {
 }
 
 func (b *builder) sortSegments() {
-	idx := indexes(len(b.m.cols))
+	idx := make([]int32, len(b.m.cols))
+	for i := range idx {
+		idx[i] = int32(i)
+	}
 	slices.SortStableFunc(idx, b.compare)
 	for _, col := range []*[]int32{&b.genAt, &b.m.cols, &b.m.source, &b.m.srcLine, &b.m.srcCol, &b.m.name} {
 		out := make([]int32, len(idx))

@@ -1,6 +1,9 @@
 package sourcemap
 
-import "math"
+import (
+	"math"
+	"strings"
+)
 
 // digits maps a base64 character to its value, 0xff for anything else.
 var digits = func() (t [256]byte) {
@@ -18,6 +21,10 @@ var digits = func() (t [256]byte) {
 // what is wrong there.
 func (b *builder) decode(s string, off Pos, srcBase, nameBase, sources, names int32) (at int, msg string) {
 	m := b.m
+	if n := strings.Count(s, ",") + strings.Count(s, ";") + 1; len(m.cols) == 0 {
+		m.cols, m.source, m.srcLine = make([]int32, 0, n), make([]int32, 0, n), make([]int32, 0, n)
+		m.srcCol, m.name, b.genAt = make([]int32, 0, n), make([]int32, 0, n), make([]int32, 0, n)
+	}
 	line, col := off.Line, int64(off.Col)
 	var src, srcLine, srcCol, name int64
 	var field [5]int64
@@ -68,6 +75,9 @@ func (b *builder) decode(s string, off Pos, srcBase, nameBase, sources, names in
 				return start, "the segment names a name that is not in \"names\""
 			}
 			seg[4] = nameBase + int32(name)
+		}
+		if k := len(m.cols) - 1; k >= 0 && (b.genAt[k] > line || b.genAt[k] == line && m.cols[k] > seg[0]) {
+			b.mixed = true
 		}
 		m.cols, m.source = append(m.cols, seg[0]), append(m.source, seg[1])
 		m.srcLine, m.srcCol = append(m.srcLine, seg[2]), append(m.srcCol, seg[3])

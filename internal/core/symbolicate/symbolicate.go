@@ -117,6 +117,9 @@ func functionName(u *Unit, at sourcemap.Pos, raw string) string {
 		}
 		return name + suffix
 	}
+	if suffix != "" {
+		return "anonymous"
+	}
 	return ""
 }
 

@@ -1,0 +1,72 @@
+# make demo    sets everything up and runs the demo
+# make test    sets everything up and passes the tests
+# make help    lists the rest
+
+.DEFAULT_GOAL := help
+SHELL := /bin/bash
+.SHELLFLAGS := -eu -o pipefail -c
+
+client_sources := $(wildcard client/js/src/*.ts) client/js/debug-ids.js client/js/vite.config.js
+console_sources := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/precompress.mjs
+demo_sources := $(shell find demo/quayside demo/gangway -type f -not -path '*/build/*')
+
+.PHONY: help setup build check test demo bench generate recordings screenshots clean
+
+help: ## list what can be made
+	@grep -E '^[a-z]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
+
+setup: ## install what is missing (root's apt, npm)
+	@scripts/setup
+
+node_modules/.installed: package.json package-lock.json console/package.json client/js/package.json
+	@echo "installing npm packages (npm ci)"
+	@npm ci --no-fund --no-audit --loglevel=error >/dev/null
+	@touch $@
+
+client/js/dist/browser.js: node_modules/.installed $(client_sources)
+	@npm run --silent build --workspace client/js
+	@touch $@
+
+console/dist/app/index.html: node_modules/.installed $(console_sources)
+	@npm run --silent build --workspace console
+	@touch $@
+
+demo/quayside/build/.built: client/js/dist/browser.js $(demo_sources)
+	@npm run --silent build --workspace demo/quayside
+	@npm run --silent build --workspace demo/gangway
+	@touch $@
+
+build: setup console/dist/app/index.html ## bin/firethorn with the console inside
+	@go build -o bin/firethorn ./cmd/firethorn
+
+check: setup node_modules/.installed client/js/dist/browser.js ## vet, formatting, linter, type checks
+	@go vet ./...
+	@test -z "$$(gofmt -l cmd internal demo console/*.go e2e | tee /dev/stderr)" || { echo "gofmt these"; exit 1; }
+	@go tool staticcheck ./...
+	@npm run --silent typecheck --workspace client/js
+	@npm run --silent typecheck --workspace console
+	@node scripts/check-lock.mjs
+
+test: build check demo/quayside/build/.built ## everything there is to pass
+	@FIRETHORN_CONSOLE=required go test ./...
+
+demo: build demo/quayside/build/.built ## the service with two weeks of errors, and two live applications
+	@go build -o bin/demo ./demo/play
+	@exec bin/demo
+
+bench: build ## the figures of docs/performance.md
+	@go test -run xxx -bench . -benchmem ./internal/core/...
+	@go run ./bench
+
+generate: ## what is made from the code: docs/openapi.json, the console's types
+	@go test ./internal/api -run Document -update
+	@npm run --silent gen --workspace console
+
+recordings: setup demo/quayside/build/.built ## run the demo's applications and record what they report
+	@go run ./demo/record
+
+screenshots: ## docs/screenshots, from a demo that runs
+	@go run ./demo/shots
+
+clean: ## remove all that was built
+	@rm -rf bin node_modules client/js/dist console/dist/app demo/quayside/build demo/gangway/build demo/data

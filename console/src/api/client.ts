@@ -1,0 +1,85 @@
+import createClient from 'openapi-fetch'
+import type { components, paths } from './schema.d.ts'
+
+/** The only place that talks to the service. */
+const api = createClient<paths>({ baseUrl: '' })
+
+export type Issue = components['schemas']['Issue']
+export type IssueDetail = components['schemas']['IssueDetail']
+export type Issues = components['schemas']['Issues']
+export type EventDetail = components['schemas']['Event']
+export type Exception = components['schemas']['Exception']
+export type Frame = components['schemas']['Frame']
+export type Project = components['schemas']['Project']
+export type Breadcrumb = components['schemas']['Breadcrumb']
+
+/** A refusal or failure, in the service's own words. */
+export class ApiError extends Error {
+  readonly status: number
+  constructor(status: number, words: string) {
+    super(words)
+    this.status = status
+  }
+}
+
+type Answer<T> = { data?: T; error?: unknown; response: Response }
+
+async function answer<T>(call: Promise<Answer<T>>): Promise<T> {
+  let a: Answer<T>
+  try {
+    a = await call
+  } catch (e) {
+    if (e instanceof DOMException && e.name === 'AbortError') throw e
+    throw new ApiError(0, 'The service does not answer. Nothing was changed; try again in a moment.')
+  }
+  if (!a.response.ok) {
+    const p = a.error as { detail?: string } | undefined
+    throw new ApiError(a.response.status, p?.detail ?? `The service answered ${a.response.status}.`)
+  }
+  return a.data as T
+}
+
+export const me = (signal?: AbortSignal) => answer(api.GET('/api/me', { signal }))
+export const signIn = (link: string) => answer(api.POST('/api/session', { body: { link } }))
+export const signOut = () => answer(api.DELETE('/api/session'))
+export const projects = (signal?: AbortSignal) => answer(api.GET('/api/projects', { signal }))
+export const project = (name: string, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}', { params: { path: { project: name } }, signal }))
+export const people = (signal?: AbortSignal) => answer(api.GET('/api/people', { signal }))
+
+export interface IssuePage {
+  state: string
+  order: 'impact' | 'users' | 'events' | 'newest' | 'last_seen'
+  text: string
+  cursor?: string | undefined
+  limit?: number
+}
+
+export const issues = (name: string, q: IssuePage, signal?: AbortSignal) =>
+  answer(
+    api.GET('/api/projects/{project}/issues', {
+      params: { path: { project: name }, query: { state: [q.state as 'open'], order: q.order, limit: q.limit ?? 50, ...(q.text ? { text: q.text } : {}), ...(q.cursor ? { cursor: q.cursor } : {}) } },
+      signal,
+    }),
+  )
+
+const path = (name: string, number: number) => ({ project: name, number })
+export const issue = (name: string, number: number, signal?: AbortSignal) => answer(api.GET('/api/issues/{project}/{number}', { params: { path: path(name, number) }, signal }))
+export const history = (name: string, number: number, signal?: AbortSignal) => answer(api.GET('/api/issues/{project}/{number}/history', { params: { path: path(name, number) }, signal }))
+export const event = (name: string, number: number, which: string, signal?: AbortSignal) =>
+  answer(api.GET('/api/issues/{project}/{number}/events/{event}', { params: { path: { ...path(name, number), event: which } }, signal }))
+
+export type Verb = 'accept' | 'assign' | 'fix' | 'reopen' | 'dismiss' | 'undo'
+
+/** Decides about an issue; version guards against deciding over somebody else's decision. */
+export const act = (id: string, verb: Verb, body: { to?: string; release?: string } = {}, version?: number) => {
+  const [name = '', number] = id.split('/')
+  const params = { path: path(name, Number(number)), ...(version ? { header: { 'If-Match': `"${version}"` } } : {}) }
+  return answer(api.POST(`/api/issues/{project}/{number}/${verb}` as '/api/issues/{project}/{number}/assign', { params, body }))
+}
+
+/** Calls changed whenever something of a project has changed, until stopped. */
+export function live(changed: (project: string) => void): () => void {
+  const source = new EventSource('/api/live')
+  source.addEventListener('change', (e) => changed((JSON.parse(e.data as string) as { project: string }).project))
+  return () => source.close()
+}

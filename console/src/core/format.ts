@@ -1,0 +1,54 @@
+/** Numbers and times as people read them. */
+
+/** 1,204; from ten thousand on 12.4 k. */
+export function count(n: number): string {
+  return n >= 10_000 ? `${(n / 1000).toFixed(1)} k` : n.toLocaleString('en-GB')
+}
+
+/** "1 user", "87 users". */
+export function counted(n: number, what: string): string {
+  return `${count(n)} ${what}${n === 1 ? '' : 's'}`
+}
+
+const units: [number, string][] = [[86_400, 'day'], [3600, 'h'], [60, 'min']]
+
+/** How long ago, in one unit: "2 min ago". */
+export function ago(iso: string, now: number): string {
+  const seconds = Math.max(0, (now - Date.parse(iso)) / 1000)
+  for (const [size, name] of units) {
+    const n = Math.floor(seconds / size)
+    if (n >= (name === 'day' ? 2 : 1)) return `${n} ${name}${name === 'day' ? 's' : ''} ago`
+    if (name === 'day' && n === 1) return `${Math.floor(seconds / 3600)} h ago`
+  }
+  return 'just now'
+}
+
+/** "3 Nov", in UTC: list days are UTC. */
+export function day(iso: string): string {
+  return new Date(iso).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', timeZone: 'UTC' })
+}
+
+/** The exact time in the reader's zone. */
+export function exact(iso: string): string {
+  return new Date(iso).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'medium' })
+}
+
+/** How long before the error a breadcrumb was: "−1.7 s". */
+export function before(iso: string | undefined, error: string): string {
+  const ms = iso ? Date.parse(error) - Date.parse(iso) : NaN
+  if (Number.isNaN(ms)) return ''
+  if (ms < 0) return `+${(-ms / 1000).toFixed(1)} s`
+  if (ms < 60_000) return `−${(ms / 1000).toFixed(1)} s`
+  return `−${Math.round(ms / 60_000)} min`
+}
+
+/** Cuts in the middle, where both ends say something. */
+export function cut(s: string, most: number): string {
+  return s.length <= most ? s : `${s.slice(0, Math.ceil(most / 2) - 1)}…${s.slice(s.length - Math.floor(most / 2))}`
+}
+
+/** The release a fix most likely goes into: the last one with its last number raised. */
+export function nextRelease(last: string): string {
+  const m = /^(.*?)(\d+)([^\d]*)$/.exec(last.split('-')[0] ?? '')
+  return m ? `${m[1]}${Number(m[2]) + 1}${m[3]}` : ''
+}

@@ -1,0 +1,58 @@
+/** The state of the issue list that lives in the address. */
+
+export const orders = ['impact', 'users', 'events', 'newest', 'last_seen'] as const
+export type Order = (typeof orders)[number]
+export const states = ['open', 'new', 'regressed', 'accepted', 'fixed', 'dismissed', 'all'] as const
+export type StateFilter = (typeof states)[number]
+
+export interface ListQuery {
+  state: StateFilter
+  order: Order
+  text: string
+}
+
+export function readQuery(p: URLSearchParams): ListQuery {
+  const state = p.get('state') as StateFilter
+  const order = p.get('order') as Order
+  return { state: states.includes(state) ? state : 'open', order: orders.includes(order) ? order : 'impact', text: p.get('text') ?? '' }
+}
+
+/** The shortest address that says the same: what is usual is left out. */
+export function writeQuery(q: ListQuery): URLSearchParams {
+  const p = new URLSearchParams()
+  if (q.state !== 'open') p.set('state', q.state)
+  if (q.order !== 'impact') p.set('order', q.order)
+  if (q.text) p.set('text', q.text)
+  return p
+}
+
+/** Quotes a word for a POSIX shell. */
+export function shell(word: string): string {
+  return /^[\w@%+=:,./-]+$/.test(word) ? word : `'${word.replaceAll("'", `'\\''`)}'`
+}
+
+/** The same list at the command line. */
+export function listCommand(project: string, q: ListQuery): string {
+  const parts = ['firethorn', 'issue', 'list', '--project', project]
+  if (q.state !== 'open') parts.push('--state', q.state)
+  if (q.order !== 'impact') parts.push('--order', q.order)
+  if (q.text) parts.push('--text', q.text)
+  return parts.map(shell).join(' ')
+}
+
+/** The same list as a request. */
+export function listRequest(origin: string, project: string, q: ListQuery): string {
+  const p = new URLSearchParams({ state: q.state, order: q.order, ...(q.text ? { text: q.text } : {}) })
+  return `curl -H "Authorization: Bearer $FIRETHORN_TOKEN" ${shell(`${origin}/api/projects/${project}/issues?${p}`)}`
+}
+
+/**
+ * Merges what the service answers now into what is on the screen: rows keep
+ * their places and get new figures; issues that are new wait to be asked for.
+ */
+export function merge<T extends { id: string }>(shown: string[] | undefined, now: T[]): { rows: T[]; waiting: number } {
+  if (!shown) return { rows: now, waiting: 0 }
+  const byID = new Map(now.map((i) => [i.id, i]))
+  const rows = shown.flatMap((id) => byID.get(id) ?? [])
+  return { rows, waiting: now.length - rows.length }
+}

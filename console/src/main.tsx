@@ -1,0 +1,41 @@
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
+import { createRoot } from 'react-dom/client'
+import { createBrowserRouter, Navigate } from 'react-router'
+import { RouterProvider } from 'react-router/dom'
+import './app.css'
+import { ApiError } from './api/client.ts'
+import { Frame } from './ui/frame.tsx'
+import { Projects } from './ui/projects.tsx'
+import { SignIn } from './ui/sign-in.tsx'
+
+const client = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 10_000,
+      refetchOnWindowFocus: false,
+      // What was refused is not worth asking again; what did not answer is.
+      retry: (n, e) => n < 3 && !(e instanceof ApiError && e.status >= 400 && e.status < 500),
+    },
+  },
+})
+
+const router = createBrowserRouter([
+  { path: '/sign-in', element: <SignIn /> },
+  {
+    element: <Frame />,
+    children: [
+      { path: '/', element: <Projects /> },
+      { path: '/p/:project', element: <Navigate to="issues" replace /> },
+      { path: '/p/:project/issues', lazy: async () => ({ Component: (await import('./ui/issues.tsx')).Issues }) },
+      { path: '/p/:project/issues/:number', lazy: async () => ({ Component: (await import('./ui/issue.tsx')).IssuePage }) },
+      { path: '/p/:project/set-up', lazy: async () => ({ Component: (await import('./ui/set-up.tsx')).SetUpPage }) },
+      { path: '*', element: <p className="p-10">There is no such page. The list of projects is behind the name at the top.</p> },
+    ],
+  },
+])
+
+createRoot(document.getElementById('root')!).render(
+  <QueryClientProvider client={client}>
+    <RouterProvider router={router} />
+  </QueryClientProvider>,
+)

@@ -1,0 +1,118 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useState } from 'react'
+import type { ReactNode } from 'react'
+import { act, people } from '../api/client.ts'
+import type { Issue, Verb } from '../api/client.ts'
+import { nextRelease } from '../core/format.ts'
+import { useKeys } from './keys.ts'
+import { Dialog } from './parts.tsx'
+import { useSay } from './say.tsx'
+
+type Asking = 'assign' | 'fix' | undefined
+
+/** The bar of decisions about one issue, with a key for each. */
+export function DecisionBar({ issue, label, more }: { issue: Issue; label: string; more?: ReactNode }) {
+  const client = useQueryClient()
+  const say = useSay()
+  const [asking, setAsking] = useState<Asking>()
+  const project = issue.id.split('/')[0] ?? ''
+  const decide = useMutation({
+    mutationFn: (d: { verb: Verb; body?: { to?: string; release?: string } }) => act(issue.id, d.verb, d.body, d.verb === 'undo' ? undefined : issue.version),
+    onSuccess: (now) => {
+      say(`${now.id}: ${now.state}${now.state === 'fixed' ? ' in ' + now.fixed_in : ''}${now.owner ? ', ' + now.owner + ' has it' : ''}`)
+      return client.invalidateQueries({ queryKey: ['p', project] })
+    },
+    onError: (e) => {
+      say(e.message, true)
+      return client.invalidateQueries({ queryKey: ['p', project] })
+    },
+  })
+  const run = (verb: Verb, body?: { to?: string; release?: string }) => {
+    setAsking(undefined)
+    decide.mutate({ verb, ...(body ? { body } : {}) })
+  }
+  const open = ['new', 'accepted', 'regressed'].includes(issue.state)
+  const doings: { key: string; words: string; on: boolean; run: () => void }[] = [
+    { key: 'a', words: 'Accept', on: issue.state !== 'accepted', run: () => run('accept') },
+    { key: 's', words: 'Assign', on: true, run: () => setAsking('assign') },
+    { key: 'f', words: 'Fixed', on: true, run: () => setAsking('fix') },
+    open ? { key: 'd', words: 'Dismiss', on: true, run: () => run('dismiss') } : { key: 'o', words: 'Reopen', on: true, run: () => run('reopen') },
+    { key: 'z', words: 'Undo', on: true, run: () => run('undo') },
+  ]
+  useKeys(Object.fromEntries(doings.map((d) => [d.key, d.on && !decide.isPending ? d.run : undefined])))
+  return (
+    <div role="toolbar" aria-label={`Decide about ${issue.id}`} className="sticky bottom-0 z-10 flex flex-wrap items-center gap-1.5 border-t border-base-300 bg-base-100 px-4 py-2">
+      <span className="soft mr-2 hidden max-w-72 truncate sm:inline">{label}</span>
+      {doings.map((d) => (
+        <button key={d.words} className="btn btn-outline btn-sm font-normal" disabled={!d.on || decide.isPending} onClick={d.run} aria-keyshortcuts={d.key}>
+          {d.words} <kbd className="kbd kbd-xs" aria-hidden="true">{d.key}</kbd>
+        </button>
+      ))}
+      <span className="grow" />
+      {more}
+      {asking === 'assign' && <AssignDialog issue={issue} close={() => setAsking(undefined)} done={(to) => run('assign', { to })} />}
+      {asking === 'fix' && <FixDialog issue={issue} close={() => setAsking(undefined)} done={(release) => run('fix', { release })} />}
+    </div>
+  )
+}
+
+function AssignDialog({ issue, close, done }: { issue: Issue; close: () => void; done: (to: string) => void }) {
+  const list = useQuery({ queryKey: ['people'], queryFn: ({ signal }) => people(signal) })
+  return (
+    <Dialog title={`Who should have ${issue.id}?`} close={close}>
+      <form
+        onSubmit={(e) => {
+          e.preventDefault()
+          done(String(new FormData(e.currentTarget).get('to')))
+        }}
+      >
+        <label className="block">
+          <span className="soft mb-1 block">Person</span>
+          <select name="to" className="select w-full" defaultValue={issue.owner ?? ''} autoFocus key={list.data ? 'ready' : 'loading'}>
+            {list.data?.people.map((p) => (
+              <option key={p.email} value={p.name}>
+                {p.name} ({p.email})
+              </option>
+            ))}
+            <option value="">Nobody</option>
+          </select>
+        </label>
+        <p className="soft mt-2">Assigning also accepts the issue.</p>
+        <div className="mt-4 flex justify-end gap-2">
+          <button type="button" className="btn btn-ghost btn-sm" onClick={close}>
+            Cancel
+          </button>
+          <button className="btn btn-primary btn-sm">Assign</button>
+        </div>
+      </form>
+    </Dialog>
+  )
+}
+
+function FixDialog({ issue, close, done }: { issue: Issue; close: () => void; done: (release: string) => void }) {
+  const [release, setRelease] = useState(issue.fixed_in || nextRelease(issue.last_release))
+  return (
+    <Dialog title={`${issue.id} is fixed`} close={close}>
+      <form
+        onSubmit={(e) => {
+          e.preventDefault()
+          done(release)
+        }}
+      >
+        <label className="flex items-center gap-2">
+          <span>Fixed in</span>
+          <input className="input input-sm mono w-40" value={release} onChange={(e) => setRelease(e.target.value)} autoFocus required aria-label="Release that contains the fix" />
+        </label>
+        <p className="soft mt-2">An event from this release or a later one makes it regressed; one from an older release does not.</p>
+        <div className="mt-4 flex justify-end gap-2">
+          <button type="button" className="btn btn-ghost btn-sm" onClick={close}>
+            Cancel
+          </button>
+          <button className="btn btn-primary btn-sm" disabled={!release.trim()}>
+            Mark fixed in {release || '…'}
+          </button>
+        </div>
+      </form>
+    </Dialog>
+  )
+}

@@ -1,0 +1,65 @@
+import type { EventDetail } from '../api/client.ts'
+import { before, exact } from '../core/format.ts'
+import { groupFacts } from '../core/trace.ts'
+
+const marks: Record<string, string> = { page: '→', input: '☞', call: '⇄', log: '≡', app: '•' }
+
+/** What led up to the error: oldest on top, the time before it at the left. */
+export function Breadcrumbs({ event }: { event: EventDetail }) {
+  if (event.breadcrumbs.length === 0) return <p className="soft">No breadcrumbs came with this event.</p>
+  return (
+    <ol className="rounded border border-base-300 bg-base-100 py-1">
+      {event.breadcrumbs.map((b, i) => (
+        <li key={i} className="grid grid-cols-[4.5rem_5rem_1fr] gap-x-3 px-3 py-0.5">
+          <span className="soft text-right" title={b.time ? exact(b.time) : undefined}>{before(b.time, event.time)}</span>
+          <span className="soft">
+            <span aria-hidden="true">{marks[b.kind ?? ''] ?? '·'} </span>
+            {b.kind}
+          </span>
+          <span className={`break-words ${b.severity === 'error' ? 'hurts' : b.severity === 'warn' ? 'text-warning' : ''}`}>{b.message}</span>
+        </li>
+      ))}
+      <li className="grid grid-cols-[4.5rem_5rem_1fr] gap-x-3 px-3 py-0.5 font-semibold">
+        <span className="soft text-right">0</span>
+        <span />
+        <span className="hurts">here it broke</span>
+      </li>
+    </ol>
+  )
+}
+
+/** The event's facts, by what people ask for. */
+export function Facts({ event }: { event: EventDetail }) {
+  return (
+    <>
+      <div className="grid gap-4 md:grid-cols-2">
+        {groupFacts(event.resource, event.attributes).map((g) => (
+          <section key={g.name} className="rounded border border-base-300 bg-base-100 p-3">
+            <h4 className="mb-1 font-semibold">{g.name}</h4>
+            <dl className="grid grid-cols-[minmax(8rem,max-content)_minmax(0,1fr)] gap-x-3">
+              {g.facts.map((f) => (
+                <div key={f.name} className="contents">
+                  <dt className="soft mono">{f.name}</dt>
+                  <dd className="mono break-words">{f.value}</dd>
+                </div>
+              ))}
+            </dl>
+          </section>
+        ))}
+      </div>
+      {event.state !== undefined && (
+        <section className="mt-4 rounded border border-base-300 bg-base-100 p-3">
+          <h4 className="mb-1 font-semibold">State of the application</h4>
+          <pre className="overflow-x-auto" tabIndex={0} aria-label="State of the application">{JSON.stringify(event.state, null, 2)}</pre>
+        </section>
+      )}
+      {event.notes.length > 0 && (
+        <ul className="mt-3 list-inside list-disc text-warning">
+          {event.notes.map((n) => (
+            <li key={n}>{n}</li>
+          ))}
+        </ul>
+      )}
+    </>
+  )
+}

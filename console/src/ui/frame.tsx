@@ -1,0 +1,181 @@
+import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useRef, useState } from 'react'
+import { Link, NavLink, Outlet, useLocation, useNavigate, useParams } from 'react-router'
+import * as api from '../api/client.ts'
+import { keysOff, setKeysOff, useKeys } from './keys.ts'
+import { useLive } from './live.ts'
+import { Dialog, Failed, Loading, Mark } from './parts.tsx'
+import { SayProvider } from './say.tsx'
+
+/** The bar on top of every page. */
+export function Frame() {
+  const { project = '' } = useParams()
+  const who = useQuery({ queryKey: ['me'], queryFn: ({ signal }) => api.me(signal), retry: false })
+  const [help, setHelp] = useState(false)
+  const search = useRef<HTMLInputElement>(null)
+  useKeys({ '?': () => setHelp(true), '/': () => search.current?.focus() })
+  if (who.error instanceof api.ApiError && who.error.status === 401) return <SignedOut />
+  if (who.error) return <Failed error={who.error} again={() => void who.refetch()} />
+  if (!who.data) return <Loading />
+  return (
+    <SayProvider>
+      <a href="#main" className="sr-only focus:not-sr-only focus:absolute focus:z-30 focus:bg-base-100 focus:p-2">
+        Skip to the content
+      </a>
+      <header className="border-b border-base-300 bg-base-100">
+        <div className="flex flex-wrap items-center gap-x-4 gap-y-1 px-4 py-1.5">
+          <Link to="/" className="flex items-center gap-2 font-semibold">
+            <Mark /> Firethorn
+          </Link>
+          <ProjectChoice project={project} />
+          <span className="grow" />
+          {project && <Search project={project} field={search} />}
+          <ThemeSwitch />
+          <details className="dropdown dropdown-end">
+            <summary className="btn btn-ghost btn-sm font-normal">{who.data.name}</summary>
+            <ul className="menu dropdown-content z-20 w-52 rounded border border-base-300 bg-base-100 p-1">
+              <li>
+                <button onClick={() => setHelp(true)}>
+                  Keys <kbd className="kbd kbd-xs">?</kbd>
+                </button>
+              </li>
+              <li>
+                <SignOut />
+              </li>
+            </ul>
+          </details>
+        </div>
+        {project && (
+          <nav aria-label="Pages" className="flex gap-4 px-4">
+            {[['issues', 'Issues'], ['set-up', 'Set-up']].map(([to, words]) => (
+              <NavLink key={to} to={`/p/${project}/${to}`} className={({ isActive }) => `border-b-2 pb-1 ${isActive ? 'border-primary font-semibold' : 'soft border-transparent hover:text-base-content'}`}>
+                {words}
+              </NavLink>
+            ))}
+          </nav>
+        )}
+      </header>
+      <main id="main">{project ? <Live project={project} /> : <Outlet />}</main>
+      {help && <Keys close={() => setHelp(false)} />}
+    </SayProvider>
+  )
+}
+
+function Live({ project }: { project: string }) {
+  useLive(project)
+  return <Outlet />
+}
+
+function ProjectChoice({ project }: { project: string }) {
+  const list = useQuery({ queryKey: ['projects'], queryFn: ({ signal }) => api.projects(signal) })
+  const go = useNavigate()
+  if (!list.data?.projects.length) return null
+  return (
+    <select className="select select-sm w-auto" aria-label="Project" value={project} onChange={(e) => void go(`/p/${e.target.value}/issues`)}>
+      {!project && <option value="">Choose a project</option>}
+      {list.data.projects.map((p) => (
+        <option key={p.name}>{p.name}</option>
+      ))}
+    </select>
+  )
+}
+
+function Search({ project, field }: { project: string; field: React.RefObject<HTMLInputElement | null> }) {
+  const go = useNavigate()
+  const { search, pathname } = useLocation()
+  const now = pathname.endsWith('/issues') ? (new URLSearchParams(search).get('text') ?? '') : ''
+  return (
+    <form
+      role="search"
+      onSubmit={(e) => {
+        e.preventDefault()
+        const text = field.current?.value.trim() ?? ''
+        const p = new URLSearchParams(pathname.endsWith('/issues') ? search : '')
+        if (text) p.set('text', text)
+        else p.delete('text')
+        field.current?.blur()
+        void go(`/p/${project}/issues?${p}`)
+      }}
+    >
+      <label className="input input-sm w-72">
+        <input ref={field} type="search" key={now} defaultValue={now} placeholder="Headline, place or message" aria-label="Search issues" />
+        <kbd className="kbd kbd-xs" aria-hidden="true">/</kbd>
+      </label>
+    </form>
+  )
+}
+
+function ThemeSwitch() {
+  const [theme, setTheme] = useState(document.documentElement.dataset.theme)
+  const other = theme === 'hedge' ? 'blossom' : 'hedge'
+  return (
+    <button
+      className="btn btn-ghost btn-sm font-normal"
+      onClick={() => {
+        document.documentElement.dataset.theme = other
+        localStorage.setItem('firethorn.theme', other)
+        setTheme(other)
+      }}
+    >
+      {theme === 'hedge' ? 'Light' : 'Dark'}
+    </button>
+  )
+}
+
+function SignOut() {
+  const client = useQueryClient()
+  return <button onClick={() => void api.signOut().then(() => client.resetQueries())}>Sign out</button>
+}
+
+function SignedOut() {
+  return (
+    <main className="mx-auto max-w-xl px-6 py-20">
+      <p className="flex items-center gap-2 text-lg font-semibold">
+        <Mark /> Firethorn
+      </p>
+      <h1 className="mt-6 text-2xl font-semibold">You are not signed in</h1>
+      <p className="mt-3">Open a sign-in link. Each works once. Whoever runs the service makes one with:</p>
+      <pre className="mt-3 rounded border border-base-300 bg-base-100 p-3">firethorn person link "YOUR NAME"</pre>
+    </main>
+  )
+}
+
+const keyList: [string, string][] = [
+  ['j, ↓', 'next issue, or older event'], ['k, ↑', 'previous issue, or newer event'], ['Enter', 'open the issue'], ['a', 'accept'], ['s', 'assign'], ['f', 'mark fixed'],
+  ['d', 'dismiss'], ['o', 'reopen'], ['z', 'undo'], ['n', 'show new issues'], ['r', 'raw trace and back'], ['1 to 4', 'parts of the issue'], ['/', 'search'], ['Esc', 'back to the list'], ['?', 'these keys'],
+]
+
+function Keys({ close }: { close: () => void }) {
+  const [quiet, setQuiet] = useState(keysOff())
+  return (
+    <Dialog title="Keys" close={close}>
+      <dl className="grid grid-cols-[5rem_1fr] gap-y-1">
+        {keyList.map(([k, words]) => (
+          <div key={k} className="contents">
+            <dt>
+              <kbd className="kbd kbd-sm">{k}</kbd>
+            </dt>
+            <dd>{words}</dd>
+          </div>
+        ))}
+      </dl>
+      <label className="mt-4 flex items-center gap-2">
+        <input
+          type="checkbox"
+          className="checkbox checkbox-sm"
+          checked={quiet}
+          onChange={(e) => {
+            setKeysOff(e.target.checked)
+            setQuiet(e.target.checked)
+          }}
+        />
+        Switch single-letter keys off
+      </label>
+      <div className="mt-4 text-right">
+        <button className="btn btn-primary btn-sm" onClick={close} autoFocus>
+          Close
+        </button>
+      </div>
+    </Dialog>
+  )
+}

@@ -1,0 +1,251 @@
+import { keepPreviousData, useQuery } from '@tanstack/react-query'
+import { useEffect, useState } from 'react'
+import type { ReactNode } from 'react'
+import { Link, useNavigate, useParams, useSearchParams } from 'react-router'
+import * as api from '../api/client.ts'
+import type { EventDetail, IssueDetail } from '../api/client.ts'
+import { count, counted, day, exact } from '../core/format.ts'
+import { shell } from '../core/list.ts'
+import { scaleOf } from '../core/stem.ts'
+import { DecisionBar } from './decide.tsx'
+import { Breadcrumbs, Facts } from './facts.tsx'
+import { useKeys } from './keys.ts'
+import { Ago, Copy, Failed, Loading, State, StemAndBerry } from './parts.tsx'
+import { Trace } from './trace.tsx'
+
+/** One issue: what broke, who is hit, since when, what to do. */
+export function IssuePage() {
+  const { project = '', number = '' } = useParams()
+  const [params, setParams] = useSearchParams()
+  const which = params.get('event') ?? 'newest'
+  const n = Number(number)
+  const go = useNavigate()
+  const issue = useQuery({ queryKey: ['p', project, 'issue', n], queryFn: ({ signal }) => api.issue(project, n, signal) })
+  const event = useQuery({ queryKey: ['p', project, 'event', n, which], queryFn: ({ signal }) => api.event(project, n, which, signal), placeholderData: keepPreviousData })
+  const [raw, setRaw] = useState(false)
+  const pos = event.data?.position
+  const page = (id: string | undefined) => {
+    if (id) setParams(id === pos?.newest ? {} : { event: id }, { replace: true, preventScrollReset: true })
+  }
+  const jump = (part: string) => document.getElementById(part)?.scrollIntoView({ block: 'start' })
+  useKeys({
+    Escape: () => void go(`/p/${project}/issues`), r: () => setRaw(!raw),
+    j: () => page(pos?.older), k: () => page(pos?.newer),
+    1: () => jump('broke'), 2: () => jump('who'), 3: () => jump('when'), 4: () => jump('do'),
+  })
+  useEffect(() => {
+    if (issue.data) document.title = `${issue.data.headline} · ${issue.data.id} · Firethorn`
+  }, [issue.data])
+  if (issue.error) return <Failed error={issue.error} again={() => void issue.refetch()} />
+  if (!issue.data) return <Loading />
+  const i = issue.data
+  return (
+    <>
+      <Head issue={i} />
+      <div className="px-4">
+        <div className="mx-auto max-w-[84rem] pb-8">
+        <Part id="broke" title="What broke">
+          <div className="mb-2 flex flex-wrap items-center gap-2">
+            {event.data && <Pager event={event.data} page={page} />}
+            <span className="grow" />
+            <label className="flex items-center gap-2">
+              <input type="checkbox" className="toggle toggle-sm" checked={raw} onChange={(e) => setRaw(e.target.checked)} /> raw trace
+              <kbd className="kbd kbd-xs" aria-hidden="true">r</kbd>
+            </label>
+          </div>
+          {event.error && <Failed error={event.error} />}
+          {event.data && <Trace key={event.data.id} event={event.data} raw={raw} />}
+          {event.data && (
+            <>
+              <h3 className="mt-5 mb-2 font-semibold">What led up to it</h3>
+              <Breadcrumbs event={event.data} />
+              <h3 className="mt-5 mb-2 font-semibold">Facts of this event</h3>
+              <Facts event={event.data} />
+            </>
+          )}
+        </Part>
+        <Part id="who" title="Who is hit">
+          <p>
+            {counted(i.users, 'user')} in {counted(i.events, 'event')}.
+            {event.data?.user && <> This event hit <span className="mono">{event.data.user.attribute} = {event.data.user.value}</span>.</>}
+          </p>
+          <Counted title="environment" list={i.environments} />
+        </Part>
+        <Part id="when" title="Since when">
+          <StemAndBerry days={i.trend} scale={scaleOf([i.trend])} events={i.events} users={i.users} width={700} height={120} berry={11} notches={i.releases.map((r) => ({ day: r.first_seen.slice(0, 10), name: r.name }))} />
+          <p className="soft text-[.9rem]">
+            {day(i.trend[0]?.day ?? i.first_seen)} to {day(i.trend.at(-1)?.day ?? i.last_seen)}, days in UTC. Stem: events, on a log scale up to {count(scaleOf([i.trend]).events)} a day. Berry: users, up to {count(scaleOf([i.trend]).users)}. Notch: a release was first seen.
+          </p>
+          <Counted title="release" list={i.releases} />
+        </Part>
+        <Part id="do" title="What to do">
+          <History project={project} number={n} />
+          <Grouping issue={i} />
+        </Part>
+        </div>
+      </div>
+      <DecisionBar issue={i} label={`${i.id} is ${i.state}${i.state === 'fixed' ? ' in ' + i.fixed_in : i.state === 'regressed' ? ', was fixed in ' + i.fixed_in : ''}`} more={<Link className="btn btn-ghost btn-sm font-normal" to={`/p/${project}/issues`}>Back <kbd className="kbd kbd-xs" aria-hidden="true">Esc</kbd></Link>} />
+    </>
+  )
+}
+
+function Part({ id, title, children }: { id: string; title: string; children: ReactNode }) {
+  return (
+    <section id={id} className="scroll-mt-2 pt-5" aria-labelledby={id + '-title'}>
+      <h2 id={id + '-title'} className="mb-2 text-lg font-semibold">{title}</h2>
+      {children}
+    </section>
+  )
+}
+
+/** Who and how much, at the top. */
+function Head({ issue: i }: { issue: IssueDetail }) {
+  return (
+    <div className="border-b border-base-300 bg-base-100 px-4 pt-3 pb-2">
+      <div className="mx-auto max-w-[84rem]">
+        <div className="flex flex-wrap items-baseline gap-x-3 gap-y-1">
+          <h1 className="text-xl font-semibold break-all">{i.headline}</h1>
+          <State state={i.state} fixedIn={i.fixed_in} />
+          <span className="soft">{i.id}</span>
+          <span className="grow" />
+          <details className="dropdown dropdown-end">
+            <summary className="btn btn-ghost btn-sm font-normal">Copy as …</summary>
+            <div className="dropdown-content z-20 flex w-44 flex-col rounded border border-base-300 bg-base-100 p-1">
+              <Copy text={`firethorn issue show ${shell(i.id)}`}>Command line</Copy>
+              <Copy text={`curl -H "Authorization: Bearer $FIRETHORN_TOKEN" ${shell(`${location.origin}/api/issues/${i.id}`)}`}>Request</Copy>
+              <Copy text={i.link}>Link</Copy>
+            </div>
+          </details>
+        </div>
+        <p className="flex flex-wrap gap-x-4">
+          {i.place && <span className="mono">{i.place}</span>}
+          {i.message && <span className="soft line-clamp-2 break-words whitespace-pre-wrap">{i.message}</span>}
+        </p>
+        <dl className="mt-2 flex flex-wrap items-start gap-x-8 gap-y-2">
+          <Figure name="impact">
+            <details className="dropdown">
+              <summary className="list-none underline decoration-dotted underline-offset-4" title="show the arithmetic">{Math.round(i.impact)}</summary>
+              <table className="dropdown-content z-20 mt-1 w-96 rounded border border-base-300 bg-base-100 text-base font-normal">
+                <caption className="sr-only">The arithmetic of the impact</caption>
+                <tbody>
+                  {i.impact_parts.map((p) => (
+                    <tr key={p.name}>
+                      <td className="px-3 py-1 text-right">{p.points.toFixed(1)}</td>
+                      <th scope="row" className="py-1 text-left font-normal">{p.name}</th>
+                      <td className="soft px-3 py-1">{p.words}; at most {p.most}</td>
+                    </tr>
+                  ))}
+                  <tr className="border-t border-base-300 font-semibold">
+                    <td className="px-3 py-1 text-right">{i.impact.toFixed(1)}</td>
+                    <th scope="row" className="py-1 text-left">in all</th>
+                    <td />
+                  </tr>
+                </tbody>
+              </table>
+            </details>
+          </Figure>
+          <Figure name="users"><span className={i.users ? 'hurts' : ''}>{count(i.users)}</span></Figure>
+          <Figure name="events">{count(i.events)}</Figure>
+          <Figure name="last seen"><Ago at={i.last_seen} /></Figure>
+          <Figure name="first seen"><span title={exact(i.first_seen)}>{day(i.first_seen)}</span></Figure>
+          <Figure name="releases"><span className="mono">{i.first_release === i.last_release ? i.last_release || 'none' : `${i.first_release || 'none'} → ${i.last_release || 'none'}`}</span></Figure>
+          <Figure name="owner">{i.owner ?? 'nobody'}</Figure>
+          <StemAndBerry days={i.trend} scale={scaleOf([i.trend])} events={i.events} users={i.users} width={220} height={44} berry={5.5} />
+        </dl>
+      </div>
+    </div>
+  )
+}
+
+function Figure({ name, children }: { name: string; children: ReactNode }) {
+  return (
+    <div>
+      <dt className="soft text-[.9rem] leading-4">{name}</dt>
+      <dd className="text-[1.2rem] leading-7 font-semibold">{children}</dd>
+    </div>
+  )
+}
+
+/** Pages through the issue's events without moving the page. */
+function Pager({ event: e, page }: { event: EventDetail; page: (id: string | undefined) => void }) {
+  const p = e.position
+  if (!p) return null
+  const buttons: [string, string | undefined, boolean][] = [['Newest', p.newest, p.number === 1], ['Newer', p.newer, !p.newer], ['Older', p.older, !p.older], ['Oldest', p.oldest, p.number === p.total]]
+  return (
+    <div className="flex flex-wrap items-center gap-2">
+      <span>
+        Event {count(p.number)} of {count(p.total)}, <time dateTime={e.time} title={e.id}>{exact(e.time)}</time>, {e.release || 'no release'}, {e.environment}
+      </span>
+      <span className="join">
+        {buttons.map(([words, id, off]) => (
+          <button key={words} className="btn btn-outline btn-xs join-item font-normal" disabled={off} onClick={() => page(id)}>
+            {words}
+          </button>
+        ))}
+      </span>
+    </div>
+  )
+}
+
+function Counted({ title, list }: { title: string; list: { name: string; events: number; first_seen: string; last_seen: string }[] }) {
+  if (list.length === 0) return null
+  return (
+    <table className="mt-3">
+      <thead>
+        <tr className="soft text-left">
+          {[title, 'events', 'first seen', 'last seen'].map((h) => (
+            <th key={h} scope="col" className="pr-8 font-normal">{h}</th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {list.map((r) => (
+          <tr key={r.name}>
+            <th scope="row" className="mono pr-8 text-left font-normal">{r.name}</th>
+            <td className="pr-8 text-right">{count(r.events)}</td>
+            <td className="pr-8">{exact(r.first_seen)}</td>
+            <td><Ago at={r.last_seen} /></td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  )
+}
+
+function History({ project, number }: { project: string; number: number }) {
+  const h = useQuery({ queryKey: ['p', project, 'history', number], queryFn: ({ signal }) => api.history(project, number, signal) })
+  if (h.error) return <Failed error={h.error} />
+  return (
+    <>
+      <h3 className="mb-1 font-semibold">History</h3>
+      <ol>
+        {h.data?.history.map((e, i) => (
+          <li key={i} className="flex gap-3">
+            <span className="soft w-28 shrink-0"><Ago at={e.at} /></span>
+            <span className={e.undone ? 'soft line-through' : e.kind === 'regressed' ? 'hurts' : ''}>
+              {e.actor && <b className="font-semibold">{e.actor}: </b>}
+              {e.words}
+            </span>
+          </li>
+        ))}
+      </ol>
+    </>
+  )
+}
+
+function Grouping({ issue: i }: { issue: IssueDetail }) {
+  return (
+    <details className="mt-4">
+      <summary className="font-semibold">Why these events are together</summary>
+      <dl className="mt-1 grid grid-cols-[7rem_max-content_1fr] gap-x-4">
+        {i.grouping.map((p, n) => (
+          <div key={n} className="contents">
+            <dt className="soft">{p.what}</dt>
+            <dd className="mono">{p.value || '(none)'}</dd>
+            <dd className="soft">{p.why}</dd>
+          </div>
+        ))}
+      </dl>
+    </details>
+  )
+}

@@ -1,0 +1,39 @@
+import { useQueryClient } from '@tanstack/react-query'
+import { useEffect } from 'react'
+import { live } from '../api/client.ts'
+
+const every = 2000
+
+/** Asks again for what a page shows when the project changes, at most every two seconds, and not in a hidden tab. */
+export function useLive(project: string): void {
+  const client = useQueryClient()
+  useEffect(() => {
+    let stop: (() => void) | undefined
+    let timer: ReturnType<typeof setTimeout> | undefined
+    let last = 0
+    const ask = () => {
+      last = Date.now()
+      timer = undefined
+      void client.invalidateQueries({ queryKey: ['p', project] })
+    }
+    const changed = (name: string) => {
+      if (name === project && timer === undefined) timer = setTimeout(ask, Math.max(0, last + every - Date.now()))
+    }
+    const follow = () => {
+      if (document.hidden) {
+        stop?.()
+        stop = undefined
+      } else if (!stop) {
+        stop = live(changed)
+        if (last) changed(project)
+      }
+    }
+    follow()
+    document.addEventListener('visibilitychange', follow)
+    return () => {
+      stop?.()
+      clearTimeout(timer)
+      document.removeEventListener('visibilitychange', follow)
+    }
+  }, [client, project])
+}

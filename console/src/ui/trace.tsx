@@ -1,0 +1,92 @@
+import { useState } from 'react'
+import type { EventDetail, Exception, Frame } from '../api/client.ts'
+import { layOut } from '../core/trace.ts'
+import { Source } from './source.tsx'
+
+const relations: Record<string, string> = { cause: 'caused by', member: 'one of its members', suppressed: 'suppressed' }
+
+/** All exceptions of an event, the reported one first. */
+export function Trace({ event, raw }: { event: EventDetail; raw: boolean }) {
+  if (event.exceptions.length === 0) {
+    return <p className="rounded border border-base-300 bg-base-100 p-4">{event.message}</p>
+  }
+  return (
+    <div className="space-y-4">
+      {event.exceptions.map((x, i) => (
+        <section key={i} className="rounded border border-base-300 bg-base-100" aria-label={x.type ?? 'thrown value'}>
+          <h3 className="px-3 py-2">
+            {i > 0 && <span className="soft">{relations[x.relation ?? 'cause']} </span>}
+            <b className="hurts font-semibold">{x.type ?? `thrown ${x.thrown ?? 'value'}`}</b>
+            {x.message && <span className="break-words whitespace-pre-wrap">: {x.message}</span>}
+          </h3>
+          {raw ? <Raw exception={x} /> : <Frames exception={x} />}
+        </section>
+      ))}
+    </div>
+  )
+}
+
+function Raw({ exception: x }: { exception: Exception }) {
+  const text = x.stack ?? x.frames.map((f) => `    at ${f.raw.function || '(anonymous)'} (${f.raw.file}:${f.raw.line}:${f.raw.column})`).join('\n')
+  return (
+    <pre className="overflow-x-auto border-t border-base-300 p-3" tabIndex={0} aria-label="Trace as the runtime printed it">
+      {text || 'The runtime gave no trace.'}
+    </pre>
+  )
+}
+
+function Frames({ exception: x }: { exception: Exception }) {
+  if (x.frames.length === 0) return <p className="soft border-t border-base-300 px-3 py-2">It came without a trace.</p>
+  return (
+    <ol className="border-t border-base-300">
+      {layOut(x.frames).map((p, i) => (
+        <li key={i} className="border-b border-base-300/60 last:border-0">
+          {'frame' in p ? <OneFrame frame={p.frame} /> : <Folded frames={p.folded} words={p.words} />}
+        </li>
+      ))}
+    </ol>
+  )
+}
+
+function OneFrame({ frame: f }: { frame: Frame }) {
+  const [open, setOpen] = useState(f.origin ?? false)
+  const lines = (f.source_lines ?? []).length > 0
+  const head = (
+    <>
+      <span className={`mono truncate ${f.origin ? 'font-semibold' : ''}`}>{f.function || '(top level)'}</span>
+      <span className="mono soft min-w-0 truncate" title={`${f.file}:${f.line}:${f.column}`}>{f.file}{f.line ? `:${f.line}` : ''}</span>
+      {f.origin && <span className="hurts text-[.85rem] whitespace-nowrap">blamed</span>}
+    </>
+  )
+  return (
+    <>
+      {lines ? (
+        <button className="flex w-full cursor-pointer items-baseline gap-3 px-3 py-1 text-left hover:bg-base-200" aria-expanded={open} onClick={() => setOpen(!open)}>
+          <span className="soft w-3" aria-hidden="true">{open ? '▾' : '▸'}</span>
+          {head}
+        </button>
+      ) : (
+        <div className="flex items-baseline gap-3 px-3 py-1">
+          <span className="w-3" />
+          {head}
+        </div>
+      )}
+      {f.why_raw && <p className="px-9 pb-1.5 text-[.93rem] text-warning">Not resolved: {f.why_raw}</p>}
+      {open && lines && <Source frame={f} />}
+    </>
+  )
+}
+
+function Folded({ frames, words }: { frames: Frame[]; words: string }) {
+  return (
+    <details>
+      <summary className="soft px-3 py-1 hover:bg-base-200">{words}</summary>
+      {frames.map((f, i) => (
+        <div key={i} className="soft flex gap-3 px-9 py-0.5">
+          <span className="mono truncate">{f.function || '(anonymous)'}</span>
+          <span className="mono truncate">{f.file}{f.line ? `:${f.line}` : ''}</span>
+        </div>
+      ))}
+    </details>
+  )
+}

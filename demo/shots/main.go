@@ -1,0 +1,145 @@
+// Command shots takes the pictures in docs/screenshots from a running demo:
+// both pages in light and dark, at 1280x800.
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"flag"
+	"fmt"
+	"log"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/chromedp/chromedp"
+
+	"firethorn/internal/chromium"
+)
+
+// shot is one picture: a page, a theme, and what is done before.
+type shot struct {
+	name, path, theme string
+	script            string // JavaScript run on the page
+	keys              string
+	width             int64
+}
+
+var shots = []shot{
+	{name: "issues-light", path: "/p/quayside/issues", theme: "blossom"},
+	{name: "issues-dark", path: "/p/quayside/issues?state=all", theme: "hedge", keys: "jj"},
+	{name: "issue-light", path: "/p/quayside/issues/{placeBerths}", theme: "blossom"},
+	{name: "issue-dark", path: "/p/quayside/issues/{tideAt}", theme: "hedge"},
+	{name: "issue-facts", path: "/p/quayside/issues/{tideAt}", theme: "blossom", script: "scrollTo(0, 720)"},
+	{name: "issue-since-when", path: "/p/quayside/issues/{placeBerths}", theme: "blossom", script: "document.getElementById('when').scrollIntoView()"},
+	{name: "set-up", path: "/p/quayside/set-up", theme: "blossom"},
+}
+
+func main() {
+	server := flag.String("server", "http://127.0.0.1:7420", "a running demo")
+	out := flag.String("out", "docs/screenshots", "where the pictures go")
+	only := flag.String("only", "", "the one picture to take")
+	path := flag.String("path", "", "take this page instead, as NAME.png with -only NAME")
+	theme := flag.String("theme", "blossom", "theme for -path")
+	script := flag.String("script", "", "script for -path")
+	keys := flag.String("keys", "", "keys for -path")
+	width := flag.Int64("width", 1280, "width for -path")
+	flag.Parse()
+	list := shots
+	if *path != "" {
+		list = []shot{{name: *only, path: *path, theme: *theme, script: *script, keys: *keys, width: *width}}
+	}
+	if err := take(*server, *out, *only, list); err != nil {
+		log.Fatal(err)
+	}
+}
+
+// number puts an issue's number in for {WORDS}, by what is in its headline.
+func number(server, path string) (string, error) {
+	i, j := strings.IndexByte(path, '{'), strings.IndexByte(path, '}')
+	if i < 0 {
+		return path, nil
+	}
+	raw, err := exec.Command("bin/firethorn", "--server", server, "issue", "list", "-p", "quayside", "--state", "all", "--text", path[i+1:j], "--format", "json").Output()
+	if err != nil {
+		return "", err
+	}
+	var list struct {
+		Issues []struct {
+			ID string `json:"id"`
+		} `json:"issues"`
+	}
+	if err := json.Unmarshal(raw, &list); err != nil || len(list.Issues) == 0 {
+		return "", fmt.Errorf("no issue with %s: %w", path[i:j+1], err)
+	}
+	return path[:i] + strings.TrimPrefix(list.Issues[0].ID, "quayside/") + path[j+1:], nil
+}
+
+func take(server, out, only string, list []shot) error {
+	raw, err := exec.Command("bin/firethorn", "--server", server, "person", "link", "Operator", "--format", "json").Output()
+	if err != nil {
+		return fmt.Errorf("no sign-in link: %w", err)
+	}
+	var p struct {
+		SignInLink string `json:"sign_in_link"`
+	}
+	if err := json.Unmarshal(raw, &p); err != nil {
+		return err
+	}
+	dir, err := os.MkdirTemp("", "shots")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	browser, stop, err := chromium.Start(context.Background(), dir)
+	if err != nil {
+		return err
+	}
+	defer stop()
+	if err := chromedp.Do(browser, chromedp.Navigate(p.SignInLink), chromedp.WaitVisible(chromedp.CSS("main ul"))); err != nil {
+		return err
+	}
+	for _, s := range list {
+		if only != "" && s.name != only {
+			continue
+		}
+		if s.path, err = number(server, s.path); err != nil {
+			return err
+		}
+		if s.width == 0 {
+			s.width = 1280
+		}
+		setTheme := fmt.Sprintf("localStorage.setItem('firethorn.theme', %q)", s.theme)
+		if _, err := chromedp.Run(browser, chromedp.Evaluate[any](setTheme)); err != nil {
+			return err
+		}
+		err := chromedp.Do(browser, chromedp.EmulateViewport(s.width, 800), chromedp.Navigate(server+s.path), chromedp.WaitVisible(chromedp.CSS("h1")))
+		if err != nil {
+			return fmt.Errorf("%s: %w", s.name, err)
+		}
+		time.Sleep(700 * time.Millisecond)
+		if s.keys != "" {
+			if err := chromedp.Do(browser, chromedp.KeyEvent(s.keys)); err != nil {
+				return err
+			}
+		}
+		if s.script != "" {
+			if _, err := chromedp.Run(browser, chromedp.Evaluate[any](s.script)); err != nil {
+				return err
+			}
+		}
+		time.Sleep(400 * time.Millisecond)
+		png, err := chromedp.Run(browser, chromedp.CaptureScreenshot())
+		if err != nil {
+			return err
+		}
+		file := filepath.Join(out, s.name+".png")
+		if err := os.WriteFile(file, png, 0o644); err != nil {
+			return err
+		}
+		log.Println(file)
+	}
+	return nil
+}
