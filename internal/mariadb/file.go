@@ -240,14 +240,13 @@ func resourceText(a event.Attributes) string {
 func (w *filing) chooseVariants(ctx context.Context) error {
 	w.variants, w.issues = map[fingerprint.Key]*variantRow{}, map[int64]*issueRow{}
 	first := map[fingerprint.Key]*row{}
-	var keys []fingerprint.Key
+	var keys []fingerprint.Key // in order of arrival: so are new issues numbered
 	for _, r := range w.rows {
 		if k := r.Print.Variant; first[k] == nil {
 			first[k] = r
 			keys = append(keys, k)
 		}
 	}
-	slices.SortFunc(keys, func(a, b fingerprint.Key) int { return bytes.Compare(a[:], b[:]) })
 	for chunk := range slices.Chunk(keys, statementRows) {
 		args := []any{w.Project.ID, fingerprint.Version}
 		for _, k := range chunk {

@@ -50,7 +50,7 @@ func RawFrames(x event.Exception) []event.RawFrame {
 
 // helper names functions whose whole work is to fail on behalf of their
 // caller: the caller decides what went wrong.
-var helper = regexp.MustCompile(`(?i)^(?:.*\.)?(?:assert|invariant|ensure|must|fail|raise|throw|panic|check|expect|require)(?:[A-Z_]\w*)?$`)
+var helper = regexp.MustCompile(`^(?:.*\.)?(?i:assert|invariant|ensure|must|fail|raise|throw|panic|check|expect|require)(?:[A-Z_]\w*)?$`)
 
 // MarkOrigin marks the frame an event is blamed on: the innermost own frame of
 // the deepest cause that has one, for there it began. Functions that only fail

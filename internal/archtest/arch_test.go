@@ -1,0 +1,118 @@
+// Package archtest holds the rules of the tree as tests: who may import whom,
+// and what the core must not do.
+package archtest
+
+import (
+	"go/ast"
+	"go/parser"
+	"go/token"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+)
+
+const module = "firethorn/"
+
+// may lists, for every package below internal, what of ours it may import. A
+// new package fails until it is listed.
+var may = map[string][]string{
+	"core/fault": {}, "core/event": {}, "core/sourcemap": {}, "core/scrub": {}, "core/release": {}, "core/impact": {},
+	"core/scope": {"core/sourcemap"}, "core/stacktrace": {"core/event"}, "core/issue": {"core/fault", "core/release"},
+	"core/symbolicate": {"core/event", "core/scope", "core/sourcemap", "core/stacktrace"},
+	"core/fingerprint": {"core/event", "core/stacktrace", "core/symbolicate"},
+	"pipeline":         {"core/event", "core/fingerprint", "core/scope", "core/sourcemap", "core/symbolicate"},
+	"localdb":          {"core/fault"},
+	"mariadb":          {"core/event", "core/fault", "core/fingerprint", "core/impact", "core/issue", "core/release", "pipeline"},
+	"web":              {"core/fault", "mariadb"},
+	"contract":         {"core/event", "core/fingerprint", "core/impact"},
+	"worker":           {"mariadb", "pipeline"},
+	"intake":           {"core/event", "core/fault", "core/scrub", "mariadb", "pipeline", "web"},
+	"api":              {"contract", "core/event", "core/fault", "core/impact", "core/issue", "core/symbolicate", "mariadb", "pipeline", "web"},
+	"app":              {"api", "core/fault", "intake", "localdb", "mariadb", "pipeline", "web", "worker"},
+	"cli":              {"api", "app", "contract", "core/event", "core/fault", "core/scope", "core/sourcemap", "core/stacktrace", "core/symbolicate", "intake", "web"},
+	"chromium":         {}, "testdb": {"localdb"}, "archtest": {},
+}
+
+// coreMay lists the packages of others that the core may use: lexing, versions.
+var coreMay = []string{"github.com/tdewolff/parse/v2", "github.com/tdewolff/parse/v2/js", "github.com/Masterminds/semver/v3"}
+
+// coreMust not reach the world.
+var coreMustNot = []string{"os", "net", "net/http", "database/sql", "os/exec", "log", "log/slog", "math/rand", "math/rand/v2", "io/fs", "syscall"}
+
+func imports(t *testing.T) map[string][]string {
+	t.Helper()
+	out, err := exec.Command("go", "list", "-f", `{{.ImportPath}} {{join .Imports " "}}`, module+"internal/...").Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	all := map[string][]string{}
+	for line := range strings.Lines(string(out)) {
+		f := strings.Fields(line)
+		all[strings.TrimPrefix(f[0], module+"internal/")] = f[1:]
+	}
+	return all
+}
+
+func TestImports_PointDownOnly(t *testing.T) {
+	for pkg, list := range imports(t) {
+		allowed, listed := may[pkg]
+		if !listed {
+			t.Errorf("package %s is not listed in may", pkg)
+		}
+		for _, imp := range list {
+			if ours, ok := strings.CutPrefix(imp, module+"internal/"); ok && !slices.Contains(allowed, ours) {
+				t.Errorf("%s imports %s, which it may not", pkg, ours)
+			}
+		}
+	}
+}
+
+func TestCore_IsPure(t *testing.T) {
+	for pkg, list := range imports(t) {
+		if !strings.HasPrefix(pkg, "core/") {
+			continue
+		}
+		for _, imp := range list {
+			foreign := strings.Contains(strings.SplitN(imp, "/", 2)[0], ".")
+			if slices.Contains(coreMustNot, imp) || foreign && !slices.Contains(coreMay, imp) {
+				t.Errorf("%s imports %s: the core does no input or output", pkg, imp)
+			}
+		}
+	}
+}
+
+func TestCore_ReadsNoClock(t *testing.T) {
+	files, err := filepath.Glob("../core/*/*.go")
+	if err != nil || len(files) < 15 {
+		t.Fatalf("%d files of the core, %v", len(files), err)
+	}
+	for _, file := range files {
+		if strings.HasSuffix(file, "_test.go") {
+			continue
+		}
+		tree, err := parser.ParseFile(token.NewFileSet(), file, nil, 0)
+		if err != nil {
+			t.Fatal(err)
+		}
+		ast.Inspect(tree, func(n ast.Node) bool {
+			if s, ok := n.(*ast.SelectorExpr); ok {
+				if x, ok := s.X.(*ast.Ident); ok && x.Name == "time" && slices.Contains([]string{"Now", "Since", "Until", "Sleep", "After", "Tick"}, s.Sel.Name) {
+					t.Errorf("%s uses time.%s: the time is an argument", file, s.Sel.Name)
+				}
+			}
+			return true
+		})
+	}
+}
+
+func TestPackages_SayWhatTheyDo(t *testing.T) {
+	out, err := exec.Command("go", "list", "-f", `{{if not .Doc}}{{if .GoFiles}}{{.ImportPath}}{{end}}{{end}}`, module+"...").Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	if missing := strings.Fields(string(out)); len(missing) > 0 {
+		t.Errorf("packages without a package comment: %v", missing)
+	}
+}

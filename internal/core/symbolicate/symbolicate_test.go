@@ -1,0 +1,218 @@
+package symbolicate
+
+import (
+	"flag"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"firethorn/internal/core/event"
+	"firethorn/internal/core/scope"
+	"firethorn/internal/core/sourcemap"
+)
+
+var update = flag.Bool("update", false, "rewrite testdata/*.golden")
+
+// section cuts "-- name --" out of a golden file.
+func section(t *testing.T, text, name string) string {
+	t.Helper()
+	_, rest, ok := strings.Cut(text, "-- "+name+" --\n")
+	if !ok {
+		t.Fatalf("no section %s", name)
+	}
+	rest, _, _ = strings.Cut(rest, "\n-- ")
+	return strings.TrimSuffix(rest, "\n")
+}
+
+// bundles are two real builds of the demo's applications, with their maps.
+type bundles map[string]*Unit
+
+func (b bundles) Unit(file, _ string) (*Unit, string) {
+	for name, u := range b {
+		if strings.HasSuffix(name, filepath.Ext(file)) {
+			return u, ""
+		}
+	}
+	return nil, "no such file"
+}
+
+func load(t testing.TB) bundles {
+	b := bundles{}
+	for _, name := range []string{"quayside.js", "gangway.mjs"} {
+		raw, err := os.ReadFile("testdata/" + name + ".map")
+		if err != nil {
+			t.Fatal(err)
+		}
+		m, err := sourcemap.Parse(raw)
+		if err != nil {
+			t.Fatal(err)
+		}
+		code, err := os.ReadFile("testdata/" + name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		b[name] = &Unit{Map: m, Scopes: scope.Scan(code)}
+	}
+	return b
+}
+
+func readable(frames []event.Frame) string {
+	var b strings.Builder
+	for _, f := range frames {
+		mark := ""
+		if f.Origin {
+			mark = " <- origin"
+		}
+		fmt.Fprintf(&b, "%s %s:%d:%d %s%s\n", f.Function, f.File, f.Line, f.Column, f.Kind, mark)
+		if f.Origin && len(f.SourceLines) > 0 {
+			for _, l := range f.SourceLines {
+				if l.Line == f.Line {
+					fmt.Fprintf(&b, "    %s\n", strings.TrimSpace(l.Text))
+				}
+			}
+		}
+	}
+	return b.String()
+}
+
+// Stacks as Chromium and Node printed them, against real minified builds.
+func TestEvent_MakesRealTracesReadable(t *testing.T) {
+	units := load(t)
+	files, err := filepath.Glob("testdata/*.golden")
+	if err != nil || len(files) == 0 {
+		t.Fatalf("%d golden files, %v", len(files), err)
+	}
+	for _, file := range files {
+		t.Run(filepath.Base(file), func(t *testing.T) {
+			raw, err := os.ReadFile(file)
+			if err != nil {
+				t.Fatal(err)
+			}
+			text := string(raw)
+			e := &event.Event{Exceptions: []event.Exception{{Type: section(t, text, "type"), Message: section(t, text, "message"), Stack: section(t, text, "stack")}}}
+			got := readable(Event(e, units, Options{Sources: true})[0])
+			if *update {
+				head, _, _ := strings.Cut(text, "-- want --\n")
+				if err := os.WriteFile(file, []byte(head+"-- want --\n"+got), 0o644); err != nil {
+					t.Fatal(err)
+				}
+				return
+			}
+			if want := section(t, text, "want") + "\n"; got != want {
+				t.Errorf("got\n%s\nwant\n%s", got, want)
+			}
+		})
+	}
+}
+
+func TestFrame_SaysWhyItStaysRaw(t *testing.T) {
+	unit := load(t)["quayside.js"]
+	raw := event.RawFrame{Function: "Kt", File: "https://quayside.example/assets/x.js", Line: 1, Column: 5}
+	if f := Frame(raw, nil, "no symbols were pushed", Options{}); f.WhyRaw != "no symbols were pushed" || !f.Pending || f.Function != "Kt" {
+		t.Errorf("without symbols: %+v", f)
+	}
+	raw.Line = 9999
+	if f := Frame(raw, unit, "", Options{}); !strings.Contains(f.WhyRaw, "9999:5 lies outside") || f.Pending {
+		t.Errorf("outside the map: %+v", f)
+	}
+	if f := Frame(event.RawFrame{File: "node:internal/x", Line: 3}, nil, "why", Options{}); f.WhyRaw != "" || f.Kind != event.Runtime {
+		t.Errorf("a runtime frame: %+v", f)
+	}
+	yes := true
+	if f := Frame(event.RawFrame{File: "node_modules/a/b.ts", Line: 3, Own: &yes}, nil, "", Options{}); f.Kind != event.Own {
+		t.Errorf("a frame the client calls its own is %s", f.Kind)
+	}
+}
+
+func TestFrame_GivesSevenLinesEachSide(t *testing.T) {
+	text := strings.Repeat("x\n", 30)
+	m, err := sourcemap.Parse([]byte(`{"version":3,"sources":["a.ts"],"sourcesContent":["` + strings.ReplaceAll(text, "\n", `\n`) + `"],"mappings":"AAUA"}`))
+	if err != nil {
+		t.Fatal(err)
+	}
+	f := Frame(event.RawFrame{File: "https://a.example/b.js", Line: 1, Column: 1}, &Unit{Map: m}, "", Options{Sources: true})
+	if f.Line != 11 || len(f.SourceLines) != 15 || f.SourceLines[0].Line != 4 || f.SourceLines[14].Line != 18 {
+		t.Errorf("line %d with %d lines of source: %+v", f.Line, len(f.SourceLines), f.SourceLines)
+	}
+}
+
+func frame(function, file string, kind event.Kind) event.Frame {
+	return event.Frame{Function: function, File: file, Kind: kind}
+}
+
+func TestMarkOrigin(t *testing.T) {
+	zero, one := 0, 1
+	cause := func(parent *int) event.Exception { return event.Exception{Parent: parent, Relation: "cause"} }
+	for name, c := range map[string]struct {
+		exceptions []event.Exception
+		frames     [][]event.Frame
+		want       [2]int
+	}{
+		"innermost own frame":         {make([]event.Exception, 1), [][]event.Frame{{frame("map", "<anonymous>", event.Runtime), frame("a", "src/a.ts", event.Own), frame("b", "src/a.ts", event.Own)}}, [2]int{0, 1}},
+		"deepest cause":               {[]event.Exception{{}, cause(&zero), cause(&one)}, [][]event.Frame{{frame("a", "a", event.Own)}, {frame("b", "b", event.Own)}, {frame("x", "node:x", event.Runtime)}}, [2]int{1, 0}},
+		"wrapped in one function":     {[]event.Exception{{}, cause(&zero)}, [][]event.Frame{{frame("read", "a", event.Own)}, {frame("parse", "<anonymous>", event.Runtime), frame("read", "a", event.Own)}}, [2]int{0, 0}},
+		"a helper is looked through":  {make([]event.Exception, 1), [][]event.Frame{{frame("assert", "u", event.Own), frame("berthOf", "m", event.Own)}}, [2]int{0, 1}},
+		"nothing but a helper":        {make([]event.Exception, 1), [][]event.Frame{{frame("ensureOpen", "u", event.Own)}}, [2]int{0, 0}},
+		"no helper by accident":       {make([]event.Exception, 1), [][]event.Frame{{frame("failover", "u", event.Own), frame("b", "m", event.Own)}}, [2]int{0, 0}},
+		"a member, when nothing else": {[]event.Exception{{}, {Parent: &zero, Relation: "member"}}, [][]event.Frame{{}, {frame("open", "g", event.Own)}}, [2]int{1, 0}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			MarkOrigin(c.exceptions, c.frames)
+			i, j, ok := Origin(c.frames)
+			if got := [2]int{i, j}; !ok || got != c.want {
+				t.Errorf("origin = %v, %v, want %v", got, ok, c.want)
+			}
+		})
+	}
+}
+
+func TestChoose(t *testing.T) {
+	files := []File{{"https://quayside.example/assets/app.js", "id-1"}, {"https://other.example/assets/app.js", "id-2"}, {"dist/server.mjs", ""}, {"dist/server.mjs", ""}}
+	for name, c := range map[string]struct {
+		file, debugID, release string
+		want                   int
+		why                    string
+	}{
+		"whole address":           {"https://other.example/assets/app.js?v=2", "", "1", 1, ""},
+		"debug id before address": {"https://other.example/assets/app.js", "id-1", "1", 0, ""},
+		"end of a path":           {"file:///srv/gangway/dist/server.mjs", "", "1", 3, ""},
+		"another host":            {"https://third.example/assets/app.js", "", "1", -1, "not for https://third.example"},
+		"part of a name":          {"/srv/my-server.mjs", "", "1", -1, "but not for"},
+		"no release":              {"https://other.example/assets/app.js", "", "", -1, "names no release"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			got, why := Choose(files, c.file, c.debugID, "quayside", c.release)
+			if got != c.want || !strings.Contains(why, c.why) || c.why == "" && why != "" {
+				t.Errorf("Choose = %d, %q, want %d, %q", got, why, c.want, c.why)
+			}
+		})
+	}
+	if _, why := Choose(nil, "a.js", "", "quayside", "4.2.0"); !strings.Contains(why, "firethorn symbols push --project quayside --release 4.2.0") {
+		t.Errorf("without symbols it says %q", why)
+	}
+}
+
+func TestSourcePath(t *testing.T) {
+	for in, want := range map[string]string{
+		"../../src/timetable/tides.ts": "src/timetable/tides.ts", "webpack://app/./src/a.ts": "app/./src/a.ts", "../../../node_modules/@a/b/c.js": "node_modules/@a/b/c.js", "src/a.ts": "src/a.ts",
+	} {
+		if got := SourcePath(in); got != want {
+			t.Errorf("SourcePath(%q) = %q, want %q", in, got, want)
+		}
+	}
+}
+
+// One event of ten frames against a build of 13 kB, its map decoded.
+func BenchmarkEvent(b *testing.B) {
+	units := load(b)
+	stack := "TypeError: x" + strings.Repeat("\n    at H (https://quayside.example/assets/index.js:2:8671)", 10)
+	e := &event.Event{Exceptions: []event.Exception{{Type: "TypeError", Message: "x", Stack: stack}}}
+	b.Run("frames=10/map=hot", func(b *testing.B) {
+		b.ReportAllocs()
+		for b.Loop() {
+			Event(e, units, Options{})
+		}
+	})
+}

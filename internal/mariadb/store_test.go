@@ -1,0 +1,432 @@
+package mariadb
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/google/uuid"
+
+	"firethorn/internal/core/fault"
+	"firethorn/internal/core/issue"
+	"firethorn/internal/pipeline"
+	"firethorn/internal/testdb"
+)
+
+func TestMain(m *testing.M) { testdb.Main(m) }
+
+// bench is a store with one project and a lease on all shards.
+type bench struct {
+	*Store
+	t       *testing.T
+	project *Project
+	leases  []Lease
+	units   *pipeline.Units
+	now     time.Time
+}
+
+func open1(t *testing.T, now time.Time) *bench {
+	t.Helper()
+	b := &bench{t: t, now: now}
+	s, err := Open(t.Context(), Options{DSN: testdb.DSN(t), Now: func() time.Time { return b.now }})
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { s.Close() })
+	b.Store, b.units = s, pipeline.NewUnits(s, 1<<20)
+	if b.project, _, err = s.CreateProject(t.Context(), "quayside", 30); err != nil {
+		t.Fatal(err)
+	}
+	if b.leases, err = s.TakeLeases(t.Context(), uuid.New(), time.Hour); err != nil || len(b.leases) != Shards {
+		t.Fatalf("%d leases, %v", len(b.leases), err)
+	}
+	return b
+}
+
+var noon = time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
+
+// occur is one event of a test.
+type occur struct {
+	id       string
+	function string
+	user     string
+	release  string
+	at       time.Time
+	stands   int
+}
+
+func (o occur) json() json.RawMessage {
+	e := map[string]any{
+		"time": o.at.Format(time.RFC3339Nano), "handled": false, "stands_for": max(1, o.stands),
+		"exceptions": []any{map[string]any{"type": "TypeError", "message": "x", "frames": []any{map[string]any{"function": o.function, "file": "src/tides.ts", "line": 17}}}},
+		"resource":   map[string]any{"service.version": o.release},
+	}
+	if o.at.IsZero() {
+		delete(e, "time")
+	}
+	if o.user != "" {
+		e["attributes"] = map[string]any{"user.id": o.user}
+	}
+	raw, _ := json.Marshal(e) // a map of plain values
+	return raw
+}
+
+// store puts events into the inbox as one batch.
+func (b *bench) store(list ...occur) {
+	b.t.Helper()
+	batch := &pipeline.Batch{Received: b.now}
+	for _, o := range list {
+		id := uuid.New()
+		if o.id != "" {
+			id = uuid.NewSHA1(uuid.Nil, []byte(o.id))
+		}
+		batch.IDs, batch.Events = append(batch.IDs, id), append(batch.Events, o.json())
+	}
+	if err := b.Append(b.t.Context(), b.project.ID, batch); err != nil {
+		b.t.Fatal(err)
+	}
+}
+
+// filing makes the transaction for all that waits.
+func (b *bench) filing() Filing {
+	b.t.Helper()
+	ds, err := b.Deliveries(b.t.Context(), b.leases, 100)
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	f := Filing{Project: b.project.Project, Lease: b.leases[ShardOf(b.project.ID)], Deliveries: ds}
+	for _, d := range ds {
+		for i := range d.Batch.Events {
+			it, err := pipeline.Process(b.t.Context(), b.project.Project, d.Batch, i, b.units)
+			if err != nil {
+				b.t.Fatal(err)
+			}
+			f.Items = append(f.Items, it)
+		}
+	}
+	return f
+}
+
+// file files events through the inbox.
+func (b *bench) file(list ...occur) Filed {
+	b.t.Helper()
+	b.store(list...)
+	done, err := b.File(b.t.Context(), b.filing())
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	return done
+}
+
+func (b *bench) issue(n int64) *Issue {
+	b.t.Helper()
+	is, err := b.Issue(b.t.Context(), b.project, n)
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	return is
+}
+
+func (b *bench) recounted() {
+	b.t.Helper()
+	diff, err := b.Recount(b.t.Context())
+	if err != nil || len(diff) > 0 {
+		b.t.Errorf("recount: %+v, %v", diff, err)
+	}
+}
+
+func TestFile_CountsEventsUsersAndDays(t *testing.T) {
+	b := open1(t, noon)
+	day := 24 * time.Hour
+	b.file(
+		occur{function: "tideAt", user: "p-1", release: "4.2.0", at: noon.Add(-time.Hour)},
+		occur{function: "tideAt", user: "p-1", release: "4.2.0", at: noon.Add(-3 * day), stands: 5},
+		occur{function: "tideAt", user: "p-2", release: "4.2.1", at: noon.Add(-20 * day)},
+		occur{function: "drawWeek", at: noon},
+	)
+	b.file(occur{function: "tideAt", user: "p-2", release: "4.2.1", at: noon.Add(-2 * time.Hour)}, occur{function: "tideAt", user: "p-3", release: "4.2.1", at: noon.Add(-3 * day)})
+	is := b.issue(1)
+	if is.Events != 9 || is.Users != 3 || is.WindowEvents != 8 || is.WindowUsers != 3 {
+		t.Errorf("events %d, users %d, in the window %d and %d; want 9, 3, 8, 3", is.Events, is.Users, is.WindowEvents, is.WindowUsers)
+	}
+	if !is.FirstSeen.Equal(noon.Add(-20*day)) || !is.LastSeen.Equal(noon.Add(-time.Hour)) || is.FirstRelease != "4.2.1" || is.LastRelease != "4.2.0" {
+		t.Errorf("first %v in %s, last %v in %s", is.FirstSeen, is.FirstRelease, is.LastSeen, is.LastRelease)
+	}
+	if d := is.Trend[10]; d.Events != 6 || d.Users != 2 || d.Day.Format("2006-01-02") != "2026-11-20" {
+		t.Errorf("three days ago: %+v", d)
+	}
+	if other := b.issue(2); other.Events != 1 || other.Users != 0 || other.Headline != "TypeError in drawWeek" {
+		t.Errorf("the other issue: %d events, %d users, %s", other.Events, other.Users, other.Headline)
+	}
+	b.recounted()
+}
+
+func TestFile_CountsAnEventOnce(t *testing.T) {
+	b := open1(t, noon)
+	once := occur{id: "a", function: "tideAt", user: "p-1", at: noon.Add(-time.Hour)}
+	if done := b.file(once, once); done.Events != 1 || done.Repeats != 1 {
+		t.Errorf("twice in a batch: %+v", done)
+	}
+	b.now = noon.Add(25 * time.Hour) // after midnight
+	if done := b.file(once); done.Repeats != 1 {
+		t.Errorf("a day later: %+v", done)
+	}
+	odd := occur{id: "b", function: "tideAt", at: noon.AddDate(-3, 0, 0)}
+	b.file(odd)
+	b.now = b.now.Add(48 * time.Hour)
+	if done := b.file(odd); done.Repeats != 1 {
+		t.Errorf("an event of a time that cannot be used, again: %+v", done)
+	}
+	if n := b.issue(1).Events; n != 2 {
+		t.Errorf("%d events, want 2", n)
+	}
+	b.recounted()
+}
+
+func TestFile_IsAllOrNothing(t *testing.T) {
+	b := open1(t, noon)
+	b.store(occur{function: "tideAt", at: noon})
+	f := b.filing()
+	stale := f
+	stale.Lease.Epoch++
+	if _, err := b.File(t.Context(), stale); !errors.Is(err, ErrLeaseLost) {
+		t.Errorf("a stale lease files: %v", err)
+	}
+	if _, err := b.File(t.Context(), f); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := b.File(t.Context(), f); !errors.Is(err, ErrLeaseLost) {
+		t.Errorf("one delivery is filed twice: %v", err)
+	}
+	if n := b.issue(1).Events; n != 1 {
+		t.Errorf("%d events, want 1", n)
+	}
+	b.recounted()
+}
+
+func TestFile_KeepsOneWriterAProject(t *testing.T) {
+	b := open1(t, noon)
+	var wg sync.WaitGroup
+	for w := range 4 {
+		var list []*pipeline.Item
+		batch := &pipeline.Batch{Received: noon}
+		for i := range 40 {
+			batch.IDs = append(batch.IDs, uuid.New())
+			batch.Events = append(batch.Events, occur{function: fmt.Sprintf("f%d", i%7), user: fmt.Sprintf("p-%d", (i+w)%11), release: fmt.Sprintf("1.%d", i%3), at: noon.Add(-time.Duration(i) * time.Hour)}.json())
+			it, err := pipeline.Process(t.Context(), b.project.Project, batch, i, b.units)
+			if err != nil {
+				t.Fatal(err)
+			}
+			list = append(list, it)
+		}
+		wg.Go(func() {
+			if _, err := b.File(context.Background(), Filing{Project: b.project.Project, Lease: b.leases[ShardOf(b.project.ID)], Items: list}); err != nil {
+				t.Error(err)
+			}
+		})
+	}
+	wg.Wait()
+	list, _, err := b.Issues(t.Context(), IssueQuery{Project: b.project.ID, States: issue.States, Order: ByEvents, Limit: 100})
+	total := int64(0)
+	for _, is := range list {
+		total += is.Events
+	}
+	if err != nil || len(list) != 7 || total != 160 {
+		t.Errorf("%d issues with %d events, %v; want 7 and 160", len(list), total, err)
+	}
+	b.recounted()
+}
+
+func TestLeases_PassOnWhenTheyRunOut(t *testing.T) {
+	b := open1(t, noon)
+	other, err := b.TakeLeases(t.Context(), uuid.New(), time.Hour)
+	if err != nil || len(other) != 0 {
+		t.Fatalf("a second process took %d shards that are held, %v", len(other), err)
+	}
+	b.now = noon.Add(2 * time.Hour)
+	other, err = b.TakeLeases(t.Context(), uuid.New(), time.Hour)
+	if err != nil || len(other) != Shards || other[0].Epoch <= b.leases[0].Epoch {
+		t.Fatalf("after they ran out: %d shards, %v", len(other), err)
+	}
+	b.store(occur{function: "tideAt", at: noon})
+	if _, err := b.File(t.Context(), b.filing()); !errors.Is(err, ErrLeaseLost) {
+		t.Errorf("the former holder still files: %v", err)
+	}
+}
+
+func TestAct_RegressesAndUndoes(t *testing.T) {
+	b := open1(t, noon)
+	b.file(occur{function: "tideAt", release: "4.1.0", at: noon})
+	if _, err := b.AddPerson(t.Context(), "Maren Holt", "maren@marrowsound.example", false); err != nil {
+		t.Fatal(err)
+	}
+	who := Actor{"person", "Maren Holt"}
+	id := b.issue(1).ID
+	act := func(a issue.Action) {
+		t.Helper()
+		if err := b.Act(t.Context(), id, a, who, 0); err != nil {
+			t.Fatal(err)
+		}
+	}
+	act(issue.Action{Verb: issue.Assign, To: "maren"})
+	if is := b.issue(1); is.State != issue.Accepted || is.Owner != "Maren Holt" {
+		t.Errorf("assigned: %+v", is.Standing)
+	}
+	act(issue.Action{Verb: issue.Fix, Release: "4.2.0"})
+	b.file(occur{function: "tideAt", release: "4.1.9", at: noon}, occur{function: "tideAt", release: "4.1.9", at: noon})
+	if is := b.issue(1); is.State != issue.Fixed {
+		t.Errorf("an older release: %s", is.State)
+	}
+	b.file(occur{function: "tideAt", release: "4.2.1", at: noon})
+	if is := b.issue(1); is.State != issue.Regressed || is.Owner != "Maren Holt" {
+		t.Errorf("a newer release: %+v", is.Standing)
+	}
+	var kinds []string
+	list, err := b.History(t.Context(), id)
+	for _, h := range list {
+		kinds = append(kinds, h.Kind)
+	}
+	if got := strings.Join(kinds, " "); err != nil || got != "regressed seen_in_older_release fix assign first_seen" {
+		t.Errorf("history = %s, %v", got, err)
+	}
+	act(issue.Action{Verb: issue.Dismiss})
+	act(issue.Action{Verb: issue.Undo})
+	if is := b.issue(1); is.State != issue.Regressed || is.FixedIn != "4.2.0" || is.Owner != "Maren Holt" {
+		t.Errorf("undone: %+v", is.Standing)
+	}
+	act(issue.Action{Verb: issue.Undo}) // the fix
+	act(issue.Action{Verb: issue.Undo}) // the assignment
+	if is := b.issue(1); is.State != issue.New || is.Owner != "" {
+		t.Errorf("all undone: %+v", is.Standing)
+	}
+	err = b.Act(t.Context(), id, issue.Action{Verb: issue.Undo}, who, 0)
+	if f, ok := errors.AsType[*fault.Error](err); !ok || f.Code != fault.Conflict {
+		t.Errorf("nothing to undo: %v", err)
+	}
+	err = b.Act(t.Context(), id, issue.Action{Verb: issue.Accept}, who, 1)
+	if f, ok := errors.AsType[*fault.Error](err); !ok || f.Code != fault.Stale {
+		t.Errorf("a stale version: %v", err)
+	}
+	b.recounted()
+}
+
+func TestIssues_PagesThroughEveryOrder(t *testing.T) {
+	b := open1(t, noon)
+	var list []occur
+	for i := range 25 {
+		for j := range 1 + i%4 {
+			list = append(list, occur{function: fmt.Sprintf("f%d", i), user: fmt.Sprintf("p-%d", j%3), at: noon.Add(-time.Duration(i) * time.Hour)})
+		}
+	}
+	b.file(list...)
+	for order := range Orders {
+		seen := map[int64]bool{}
+		last := int64(1 << 62)
+		q := IssueQuery{Project: b.project.ID, States: issue.States, Order: order, Limit: 4}
+		for {
+			page, next, err := b.Issues(t.Context(), q)
+			if err != nil {
+				t.Fatal(err)
+			}
+			for _, is := range page {
+				if v := orderValue(is, order); v > last || seen[is.ID] {
+					t.Errorf("by %s: issue %d is out of order or came twice", order, is.Number)
+				} else {
+					last = v
+				}
+				seen[is.ID] = true
+			}
+			if q.After = next; next == nil {
+				break
+			}
+		}
+		if len(seen) != 25 {
+			t.Errorf("by %s: %d issues, want 25", order, len(seen))
+		}
+	}
+	found, _, err := b.Issues(t.Context(), IssueQuery{Project: b.project.ID, States: issue.States, Order: ByImpact, Limit: 10, Text: "F7 tides"})
+	if err != nil || len(found) != 1 || found[0].OriginFunction != "f7" {
+		t.Errorf("search found %d, %v", len(found), err)
+	}
+	if none, _, err := b.Issues(t.Context(), IssueQuery{Project: b.project.ID, States: issue.States, Order: ByImpact, Limit: 10, Text: "%"}); err != nil || len(none) != 0 {
+		t.Errorf("a percent sign found %d, %v", len(none), err)
+	}
+}
+
+func TestSweepWindows_TakesOldDaysOut(t *testing.T) {
+	b := open1(t, noon)
+	b.file(occur{function: "tideAt", user: "p-1", at: noon}, occur{function: "tideAt", user: "p-2", at: noon.Add(-10 * 24 * time.Hour)})
+	before := b.issue(1)
+	b.now = noon.Add(6 * 24 * time.Hour)
+	if n, err := b.SweepWindows(t.Context()); err != nil || n != 1 {
+		t.Fatalf("swept %d, %v", n, err)
+	}
+	after := b.issue(1)
+	if after.WindowUsers != 1 || after.WindowEvents != 1 || after.Impact >= before.Impact || after.Users != 2 {
+		t.Errorf("window %d users, %d events, impact %d before %d", after.WindowUsers, after.WindowEvents, after.Impact, before.Impact)
+	}
+	b.recounted()
+}
+
+func TestPartitions_HoldEveryEvent(t *testing.T) {
+	b := open1(t, noon)
+	b.file(occur{function: "tideAt", at: noon}, occur{function: "tideAt", at: noon.Add(-29 * 24 * time.Hour)}, occur{function: "tideAt", at: noon.Add(23 * time.Hour)})
+	var n int
+	if err := b.db.QueryRow("SELECT COUNT(*) FROM event PARTITION (pmax)").Scan(&n); err != nil || n != 0 {
+		t.Errorf("%d events found no day partition, %v", n, err)
+	}
+}
+
+func TestSignIn_WorksOnce(t *testing.T) {
+	b := open1(t, noon)
+	p, err := b.AddPerson(t.Context(), "Maren Holt", "maren@marrowsound.example", false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	link, err := b.NewSignInLink(t.Context(), p.ID, time.Minute)
+	if err != nil {
+		t.Fatal(err)
+	}
+	secret, err := b.SignIn(t.Context(), link)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if g, err := b.GrantOfSession(t.Context(), secret); err != nil || g.Person.Name != "Maren Holt" || g.Scope != ScopePerson {
+		t.Errorf("session: %+v, %v", g, err)
+	}
+	if _, err := b.SignIn(t.Context(), link); err == nil {
+		t.Error("a link works twice")
+	}
+	late, _ := b.NewSignInLink(t.Context(), p.ID, time.Minute)
+	b.now = noon.Add(2 * time.Minute)
+	if _, err := b.SignIn(t.Context(), late); err == nil {
+		t.Error("a link works after its time")
+	}
+	if err := b.SignOut(t.Context(), secret); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := b.GrantOfSession(t.Context(), secret); err == nil {
+		t.Error("a session outlives signing out")
+	}
+}
+
+func TestOpen_MigratesOnceWhenSeveralStart(t *testing.T) {
+	dsn := testdb.DSN(t)
+	var wg sync.WaitGroup
+	for range 3 {
+		wg.Go(func() {
+			s, err := Open(context.Background(), Options{DSN: dsn})
+			if err != nil {
+				t.Error(err)
+				return
+			}
+			s.Close()
+		})
+	}
+	wg.Wait()
+}
