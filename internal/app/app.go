@@ -75,7 +75,12 @@ func startPrivate(ctx context.Context, c Config) (stop func(), dsn string, err e
 	if err != nil {
 		return nil, "", err
 	}
+	watch, unwatch := context.WithCancel(context.WithoutCancel(ctx))
+	watched := make(chan struct{})
+	go func() { db.Watch(watch); close(watched) }()
 	return func() {
+		unwatch()
+		<-watched
 		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), time.Minute)
 		defer cancel()
 		if err := db.Stop(ctx); err != nil {

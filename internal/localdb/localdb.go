@@ -303,6 +303,43 @@ func (s *Server) waitReady(ctx context.Context, exited <-chan struct{}) error {
 	}
 }
 
+// Watch starts the server again when it ends by itself, until ctx ends. A
+// server that was taken over is watched by its process id.
+func (s *Server) Watch(ctx context.Context) {
+	for {
+		if s.exited != nil {
+			select {
+			case <-ctx.Done():
+				return
+			case <-s.exited:
+			}
+		} else {
+			for ours(s.pid, s.data()) {
+				select {
+				case <-ctx.Done():
+					return
+				case <-time.After(200 * time.Millisecond):
+				}
+			}
+		}
+		if ctx.Err() != nil {
+			return
+		}
+		s.opt.Log.Error("the private database has ended; starting it again", "log", filepath.Join(s.opt.Dir, "mariadb.log"))
+		start, cancel := context.WithTimeout(ctx, startTimeout)
+		err := s.launch(start)
+		cancel()
+		if err != nil {
+			s.opt.Log.Error("the private database does not start", "err", err)
+			select {
+			case <-ctx.Done():
+				return
+			case <-time.After(2 * time.Second):
+			}
+		}
+	}
+}
+
 // Stop ends the server in order and waits for it.
 func (s *Server) Stop(ctx context.Context) error {
 	if err := syscall.Kill(s.pid, syscall.SIGTERM); err != nil && !errors.Is(err, syscall.ESRCH) {
