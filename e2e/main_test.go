@@ -50,6 +50,7 @@ func TestMain(m *testing.M) {
 			return 1
 		}
 		code := m.Run()
+		browserStop()
 		if err := shared.stop(); err != nil {
 			fmt.Fprintln(os.Stderr, "the service does not stop:", err)
 			return 1

@@ -5,6 +5,7 @@ import { RouterProvider } from 'react-router/dom'
 import './app.css'
 import { ApiError } from './api/client.ts'
 import { Frame } from './ui/frame.tsx'
+import { Loading } from './ui/parts.tsx'
 import { Projects } from './ui/projects.tsx'
 import { SignIn } from './ui/sign-in.tsx'
 
@@ -23,6 +24,7 @@ const router = createBrowserRouter([
   { path: '/sign-in', element: <SignIn /> },
   {
     element: <Frame />,
+    HydrateFallback: Loading,
     children: [
       { path: '/', element: <Projects /> },
       { path: '/p/:project', element: <Navigate to="issues" replace /> },

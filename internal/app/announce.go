@@ -12,6 +12,8 @@ import (
 	"strings"
 	"time"
 
+	"github.com/google/uuid"
+
 	"firethorn/internal/mariadb"
 )
 
@@ -42,6 +44,19 @@ func ensureAdmin(ctx context.Context, store *mariadb.Store, dir string) (first b
 		return false, err
 	}
 	return first, os.WriteFile(file, []byte(token+"\n"), 0o600)
+}
+
+// ownerID names the process that holds the data directory. It stays the same
+// from start to start: the directory's lock makes sure that only one lives.
+func ownerID(dir string) (uuid.UUID, error) {
+	file := filepath.Join(dir, "owner-id")
+	if raw, err := os.ReadFile(file); err == nil {
+		if id, err := uuid.Parse(strings.TrimSpace(string(raw))); err == nil {
+			return id, nil
+		}
+	}
+	id := uuid.New()
+	return id, os.WriteFile(file, []byte(id.String()+"\n"), 0o600)
 }
 
 func hostname() string {

@@ -96,7 +96,11 @@ func serve(ctx context.Context, c Config, store *mariadb.Store, l net.Listener, 
 		return err
 	}
 	units := pipeline.NewUnits(store, c.SymbolMem)
-	work := worker.New(store, units, c.Log)
+	owner, err := ownerID(c.Data)
+	if err != nil {
+		return err
+	}
+	work := worker.New(store, units, c.Log, owner)
 	handler, a := routes(c, store, units, work, public)
 	server := &http.Server{
 		Handler: handler, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 2 * time.Minute, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,

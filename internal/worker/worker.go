@@ -42,8 +42,12 @@ type cachedProject struct {
 }
 
 // New makes a worker.
-func New(store *mariadb.Store, units *pipeline.Units, log *slog.Logger) *Worker {
-	return &Worker{store: store, units: units, log: log, owner: uuid.New(), wake: make(chan struct{}, 1), projects: map[int64]cachedProject{}}
+//
+// owner names the process among those that share the database. One that is
+// started again under the same name need not wait for its own leases to run
+// out, so no two that live may have the same.
+func New(store *mariadb.Store, units *pipeline.Units, log *slog.Logger, owner uuid.UUID) *Worker {
+	return &Worker{store: store, units: units, log: log, owner: owner, wake: make(chan struct{}, 1), projects: map[int64]cachedProject{}}
 }
 
 // Wake says that something was put into the inbox.

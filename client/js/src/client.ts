@@ -145,7 +145,9 @@ export class Client {
   async drain(timeout = 2000): Promise<boolean> {
     const q = this.queue
     if (!q) return true
-    await Promise.race([q.flush(), new Promise((done) => setTimeout(done, timeout))])
+    let timer: ReturnType<typeof setTimeout> | undefined
+    await Promise.race([q.flush(), new Promise((done) => (timer = setTimeout(done, timeout)))])
+    clearTimeout(timer)
     return q.waiting.length === 0
   }
 }

@@ -25,7 +25,8 @@ export function start(options: Options): void {
       await res.arrayBuffer() // lets the connection be used again
       return { status: res.status, ...retryAfter(res.headers) }
     })
-    process.on('uncaughtException', ended)
+    process.on('uncaughtException', (e) => ended(e, 'uncaughtException'))
+    process.on('unhandledRejection', (e) => ended(e, 'unhandledRejection'))
     process.on('beforeExit', () => {
       if (client.queue?.waiting.length) void client.drain()
     })
@@ -35,9 +36,9 @@ export function start(options: Options): void {
 }
 
 /** Reports what nothing caught, then ends the process as Node would have. */
-function ended(error: unknown): void {
+function ended(error: unknown, kind: 'uncaughtException' | 'unhandledRejection'): void {
   client.report(error, { handled: false, severity: 'fatal' })
-  if (process.listenerCount('uncaughtException') > 1) return // the application decides
+  if (process.listenerCount(kind) > 1) return // the application decides
   void client.drain().finally(() => {
     console.error(error)
     process.exit(1)

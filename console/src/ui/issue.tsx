@@ -121,7 +121,8 @@ function Head({ issue: i }: { issue: IssueDetail }) {
           {i.place && <span className="mono">{i.place}</span>}
           {i.message && <span className="soft line-clamp-2 break-words whitespace-pre-wrap">{i.message}</span>}
         </p>
-        <dl className="mt-2 flex flex-wrap items-start gap-x-8 gap-y-2">
+        <div className="mt-2 flex flex-wrap items-start gap-x-8 gap-y-2">
+        <dl className="flex flex-wrap items-start gap-x-8 gap-y-2">
           <Figure name="impact">
             <details className="dropdown">
               <summary className="list-none underline decoration-dotted underline-offset-4" title="show the arithmetic">{Math.round(i.impact)}</summary>
@@ -150,8 +151,9 @@ function Head({ issue: i }: { issue: IssueDetail }) {
           <Figure name="first seen"><span title={exact(i.first_seen)}>{day(i.first_seen)}</span></Figure>
           <Figure name="releases"><span className="mono">{i.first_release === i.last_release ? i.last_release || 'none' : `${i.first_release || 'none'} → ${i.last_release || 'none'}`}</span></Figure>
           <Figure name="owner">{i.owner ?? 'nobody'}</Figure>
-          <StemAndBerry days={i.trend} scale={scaleOf([i.trend])} events={i.events} users={i.users} width={220} height={44} berry={5.5} />
         </dl>
+        <StemAndBerry days={i.trend} scale={scaleOf([i.trend])} events={i.events} users={i.users} width={220} height={44} berry={5.5} />
+        </div>
       </div>
     </div>
   )

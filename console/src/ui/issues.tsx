@@ -86,27 +86,28 @@ function Rows({ project, list, more, loaded }: { project: string; list: Issue[];
   const go = useNavigate()
   const [shown, setShown] = useState<string[]>()
   const [at, setAt] = useState(0)
-  const pages = useRef(0)
   const { rows, waiting } = merge(shown, list)
   const asked = useRef(false)
+  const moved = useRef(false)
   useEffect(() => {
     if (!loaded) return
     // The first answer, and pages that were asked for, set the rows.
     if (!shown || asked.current) {
       setShown(list.map((i) => i.id))
       asked.current = false
-      pages.current++
     }
   }, [loaded, list, shown])
   const scale = useMemo(() => scaleOf(rows.map((r) => r.trend)), [rows])
   const selected = rows[Math.min(at, rows.length - 1)]
   const body = useRef<HTMLDivElement>(null)
   const move = (by: number) => {
-    const next = Math.max(0, Math.min(rows.length - 1, at + by))
-    setAt(next)
-    body.current?.children[next]?.scrollIntoView({ block: 'nearest' })
-    if (next === rows.length - 1 && by > 0) loadMore()
+    moved.current = true
+    setAt((from) => Math.max(0, Math.min(rows.length - 1, from + by)))
+    if (at + by >= rows.length - 1 && by > 0) loadMore()
   }
+  useEffect(() => {
+    if (moved.current) body.current?.children[at]?.scrollIntoView({ block: 'nearest' })
+  }, [at])
   const loadMore = () => {
     if (!more) return
     asked.current = true
@@ -131,26 +132,25 @@ function Rows({ project, list, more, loaded }: { project: string; list: Issue[];
   }
   return (
     <section aria-label="Issues" className="flex min-h-[calc(100vh-7.2rem)] flex-col">
-      <div className="rows grow border-y border-base-300 bg-base-100">
-        <div className="row soft border-b border-base-300 py-1 text-[.9rem]" aria-hidden="true">
-          <span>impact</span>
-          <span>issue</span>
-          <span className="text-right">users</span>
-          <span className="wide text-right">events</span>
-          <span className="wide">14 days (UTC)</span>
-          <span className="wide">seen</span>
-          <span className="wide">releases</span>
-          <span className="wide">owner</span>
-        </div>
+      <div className="grow border-y border-base-300 bg-base-100">
         {waiting > 0 && (
           <button className="w-full cursor-pointer border-b border-base-300 bg-base-200 py-1 text-center text-info" onClick={showNew}>
             {waiting} new <kbd className="kbd kbd-xs" aria-hidden="true">n</kbd>
           </button>
         )}
-        <div ref={body} role="listbox" aria-label={`Issues of ${project}`} tabIndex={0} aria-activedescendant={selected ? rowID(selected) : undefined}>
+        <div className="rows" role="grid" aria-label={`Issues of ${project}`} tabIndex={0} aria-activedescendant={selected ? rowID(selected) : undefined}>
+          <div role="rowgroup">
+            <div role="row" className="row soft border-b border-base-300 py-1 text-[.9rem]">
+              {columns.map(([name, look]) => (
+                <span key={name} role="columnheader" className={look}>{name}</span>
+              ))}
+            </div>
+          </div>
+          <div ref={body} role="rowgroup">
           {rows.map((i, n) => (
             <Row key={i.id} issue={i} scale={scale} selected={i === selected} select={() => setAt(n)} />
           ))}
+          </div>
         </div>
         {more && (
           <button className="btn btn-ghost btn-sm my-2 ml-3 font-normal" onClick={loadMore}>
@@ -173,6 +173,8 @@ function Rows({ project, list, more, loaded }: { project: string; list: Issue[];
   )
 }
 
+const columns = [['impact', ''], ['issue', ''], ['users', 'text-right'], ['events', 'wide text-right'], ['14 days (UTC)', 'wide'], ['seen', 'wide'], ['releases', 'wide'], ['owner', 'wide']] as const
+
 const rowID = (i: Issue) => 'row-' + i.id.replace('/', '-')
 
 function Row({ issue: i, scale, selected, select }: { issue: Issue; scale: Scale; selected: boolean; select: () => void }) {
@@ -181,15 +183,15 @@ function Row({ issue: i, scale, selected, select }: { issue: Issue; scale: Scale
   const releases = i.first_release === i.last_release ? i.last_release : `${i.first_release || 'none'} → ${i.last_release || 'none'}`
   return (
     <div
-      id={rowID(i)} role="option" aria-selected={selected} onClick={select} onDoubleClick={() => void go(to)}
+      id={rowID(i)} role="row" aria-selected={selected} onClick={select} onDoubleClick={() => void go(to)}
       className="row h-[3.45rem] cursor-default border-b border-base-300/60"
     >
-      <span className="leading-tight">
+      <span role="gridcell" className="leading-tight">
         <b className="text-[1.15rem] font-semibold">{Math.round(i.impact)}</b>
         <br />
         <span className="soft text-[.85rem]">{i.impact_words}</span>
       </span>
-      <span className="min-w-0 leading-snug">
+      <span role="gridcell" className="min-w-0 leading-snug">
         <span className="flex items-center gap-2">
           <Link to={to} tabIndex={-1} className="truncate font-semibold hover:underline">
             {i.headline}
@@ -202,16 +204,16 @@ function Row({ issue: i, scale, selected, select }: { issue: Issue; scale: Scale
           <span className="truncate" title={i.message}>{i.message}</span>
         </span>
       </span>
-      <span className="text-right" title={counted(i.users, 'user')}>{count(i.users)}</span>
-      <span className="wide text-right" title={i.events.toLocaleString('en-GB')}>{count(i.events)}</span>
-      <span className="wide"><StemAndBerry days={i.trend} scale={scale} events={i.events} users={i.users} width={148} height={36} berry={4.5} /></span>
-      <span className="wide leading-tight">
+      <span role="gridcell" className="text-right" title={counted(i.users, 'user')}>{count(i.users)}</span>
+      <span role="gridcell" className="wide text-right" title={i.events.toLocaleString('en-GB')}>{count(i.events)}</span>
+      <span role="gridcell" className="wide"><StemAndBerry days={i.trend} scale={scale} events={i.events} users={i.users} width={148} height={36} berry={4.5} /></span>
+      <span role="gridcell" className="wide leading-tight">
         <Ago at={i.last_seen} />
         <br />
         <span className="soft text-[.85rem]">since {day(i.first_seen)}</span>
       </span>
-      <span className="wide mono truncate text-[.85rem]" title={releases}>{releases || 'none'}</span>
-      <span className="wide truncate" title={i.owner ?? undefined}>{i.owner ?? <span className="soft">nobody</span>}</span>
+      <span role="gridcell" className="wide mono truncate text-[.85rem]" title={releases}>{releases || 'none'}</span>
+      <span role="gridcell" className="wide truncate" title={i.owner ?? undefined}>{i.owner ?? <span className="soft">nobody</span>}</span>
     </div>
   )
 }

@@ -20,7 +20,7 @@ export function useKeys(keys: Record<string, (() => void) | undefined>): void {
       const fn = now.current[e.key]
       if (!fn) return
       e.preventDefault()
-      fn()
+      setTimeout(fn) // so that the key never lands in a field that the action opens
     }
     addEventListener('keydown', down)
     return () => removeEventListener('keydown', down)

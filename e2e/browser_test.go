@@ -1,0 +1,140 @@
+package e2e
+
+import (
+	"context"
+	"os"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+
+	"firethorn/internal/chromium"
+)
+
+var (
+	browserOnce sync.Once
+	browser     context.Context
+	browserErr  error
+	browserStop = func() {}
+)
+
+// newTab opens a tab in the one browser of this run.
+func newTab(t *testing.T) context.Context {
+	t.Helper()
+	browserOnce.Do(func() {
+		dir, err := os.MkdirTemp("", "firethorn-browser")
+		if err != nil {
+			browserErr = err
+			return
+		}
+		var stop func()
+		browser, stop, browserErr = chromium.Start(context.Background(), dir)
+		browserStop = func() {
+			if stop != nil {
+				stop()
+			}
+			os.RemoveAll(dir)
+		}
+	})
+	if browserErr != nil {
+		t.Fatal(browserErr)
+	}
+	tab, done := chromedp.NewContext(browser)
+	t.Cleanup(done)
+	ctx, cancel := context.WithTimeout(tab, 60*time.Second)
+	t.Cleanup(cancel)
+	if err := chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)); err != nil {
+		t.Fatal(err)
+	}
+	return ctx
+}
+
+// eval runs JavaScript in a tab; a promise is waited for.
+func eval[T any](t *testing.T, tab context.Context, js string) T {
+	t.Helper()
+	v, err := chromedp.Run(tab, chromedp.Evaluate[T](js, chromedp.EvalAwaitPromise))
+	if err != nil {
+		t.Fatalf("%s: %v", js, err)
+	}
+	return v
+}
+
+// eventually waits until an expression is true.
+func eventually(t *testing.T, tab context.Context, what, js string) {
+	t.Helper()
+	for until := time.Now().Add(10 * time.Second); ; time.Sleep(50 * time.Millisecond) {
+		// Between two pages there may be no body yet.
+		if ok, err := chromedp.Run(tab, chromedp.Evaluate[bool](js)); err == nil && ok {
+			return
+		}
+		if time.Now().After(until) {
+			t.Fatalf("%s: %s stays false; the page says\n%s", what, js, eval[string](t, tab, "document.body.innerText.slice(0, 2000)"))
+		}
+	}
+}
+
+// press types keys on the page.
+func press(t *testing.T, tab context.Context, keys string) {
+	t.Helper()
+	if err := chromedp.Do(tab, chromedp.KeyEvent(keys)); err != nil {
+		t.Fatal(err)
+	}
+}
+
+// accessible fails on anything axe-core finds wrong with the page.
+func accessible(t *testing.T, tab context.Context, page string) {
+	t.Helper()
+	axe, err := os.ReadFile("../node_modules/axe-core/axe.min.js")
+	if err != nil {
+		t.Fatal(err)
+	}
+	eval[any](t, tab, string(axe)+";0")
+	found := eval[[]string](t, tab, `axe.run(document).then((r) => r.violations.map((v) => v.id + ": " + v.help + " " + v.nodes.map((n) => n.html.slice(0, 150) + " " + (n.any[0]?.message ?? "")).slice(0, 3).join(" | ")))`)
+	for _, v := range found {
+		t.Errorf("%s: %s", page, v)
+	}
+}
+
+// quiet watches a tab for script errors, console errors and broken rules of
+// the Content-Security-Policy; call what it returns at the end.
+func quiet(t *testing.T, tab context.Context) (check func()) {
+	t.Helper()
+	const end = "<<end>>"
+	messages := chromedp.Console(tab)
+	var mu sync.Mutex
+	var bad []string
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		for m, err := range messages {
+			if err != nil {
+				return
+			}
+			text := strings.TrimSpace(m.Text)
+			if strings.Contains(text, end) {
+				return
+			}
+			switch m.Type {
+			case "error", "warning", "assert", chromedp.ConsoleException:
+				mu.Lock()
+				bad = append(bad, string(m.Type)+": "+text)
+				mu.Unlock()
+			}
+		}
+	}()
+	return func() {
+		t.Helper()
+		eval[any](t, tab, "console.log('"+end+"')")
+		select {
+		case <-done:
+		case <-time.After(5 * time.Second):
+		}
+		mu.Lock()
+		defer mu.Unlock()
+		for _, b := range bad {
+			t.Errorf("the page logs %s", b)
+		}
+	}
+}
