@@ -5,6 +5,7 @@ import (
 	"net"
 	"net/http"
 	"strings"
+	"time"
 
 	"firethorn/internal/core/fault"
 	"firethorn/internal/mariadb"
@@ -33,6 +34,9 @@ var allows = map[mariadb.Scope][]action{
 
 type grantKey struct{}
 
+// wrongTokenWait is how long the answer to a wrong token takes.
+const wrongTokenWait = 200 * time.Millisecond
+
 // sessionCookie holds a browser's session.
 const sessionCookie = "firethorn_session"
 
@@ -42,6 +46,12 @@ func (a *API) authenticate(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		g, err := a.grant(r)
 		if err != nil {
+			if r.Header.Get("Authorization") != "" { // guessing is slow
+				select {
+				case <-r.Context().Done():
+				case <-time.After(wrongTokenWait):
+				}
+			}
 			web.WriteError(w, r, a.log, err)
 			return
 		}

@@ -76,7 +76,7 @@ func (a *API) events(h huma.API) {
 			return nil, err
 		}
 		n, err := a.store.EventNeighbours(ctx, is.ID, row)
-		out.Body.Position = &contract.EventPosition{Number: n.Position, Total: n.Total, Newest: idText(n.Newest), Newer: idText(n.Newer), Older: idText(n.Older), Oldest: idText(n.Oldest)}
+		out.Body.Position = &contract.EventPosition{Number: n.Position, Total: is.Events, Newest: idText(n.Newest), Newer: idText(n.Newer), Older: idText(n.Older), Oldest: idText(n.Oldest)}
 		return out, err
 	})
 }

@@ -195,8 +195,8 @@ type Event struct {
 
 // EventPosition is where an event stands among those of its issue.
 type EventPosition struct {
-	Number int64  `json:"number" doc:"1 is the newest"`
-	Total  int64  `json:"total"`
+	Number int64  `json:"number" doc:"1 is the newest; 0: beyond the first 10,000"`
+	Total  int64  `json:"total" doc:"the issue's events"`
 	Newest string `json:"newest,omitempty"`
 	Newer  string `json:"newer,omitempty"`
 	Older  string `json:"older,omitempty"`

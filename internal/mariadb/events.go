@@ -83,7 +83,7 @@ func (s *Store) Event(ctx context.Context, project *Project, id uuid.UUID) (*Eve
 // Neighbours are the filing-order neighbours of an event within its issue.
 type Neighbours struct {
 	Newest, Newer, Older, Oldest uuid.UUID // zero where there is none
-	Position, Total              int64     // 1 is the newest; Total counts event rows
+	Position                     int64     // 1 is the newest; 0: more than are counted
 }
 
 // IssueEvent finds an event of an issue: "newest", "oldest" or an id.
@@ -107,6 +107,9 @@ func (s *Store) IssueEvent(ctx context.Context, project *Project, issue int64, w
 	return s.Event(ctx, project, id)
 }
 
+// mostCounted is how far from the newest an event's position is counted.
+const mostCounted = 10_000
+
 // EventNeighbours finds where an event stands among those of its issue.
 func (s *Store) EventNeighbours(ctx context.Context, issue int64, e *EventRow) (Neighbours, error) {
 	var n Neighbours
@@ -126,7 +129,11 @@ func (s *Store) EventNeighbours(ctx context.Context, issue int64, e *EventRow) (
 			return n, err
 		}
 	}
-	err := s.db.QueryRowContext(ctx, "SELECT COUNT(*), COALESCE(SUM(e.filing>=?),0) FROM event e JOIN variant v ON v.id=e.variant WHERE v.issue=?", e.Filing, issue).Scan(&n.Total, &n.Position)
+	// Counting goes from the newest, and not for ever.
+	err := s.db.QueryRowContext(ctx, "SELECT COUNT(*) FROM (SELECT 1 FROM event e JOIN variant v ON v.id=e.variant WHERE v.issue=? AND e.filing>=? LIMIT ?) x", issue, e.Filing, mostCounted+1).Scan(&n.Position)
+	if n.Position > mostCounted {
+		n.Position = 0
+	}
 	return n, err
 }
 

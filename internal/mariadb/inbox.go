@@ -33,17 +33,13 @@ type Delivery struct {
 	Attempts int
 	Batch    *pipeline.Batch
 	Err      error // the row cannot be read
-	body     []byte
 }
 
 const appendSQL = "INSERT INTO inbox (shard, id, project, received, events, body) VALUES (?, ?, ?, ?, ?, ?)"
 
 // Append stores a batch. When it returns nil the batch is written and synced.
 func (s *Store) Append(ctx context.Context, project int64, b *pipeline.Batch) error {
-	body, err := pipeline.Pack(b)
-	if err != nil {
-		return err
-	}
+	body := b.Pack()
 	id, err := uuid.NewV7()
 	if err != nil {
 		return err
@@ -157,15 +153,14 @@ func (s *Store) Deliveries(ctx context.Context, leases []Lease, most int) ([]Del
 	var out []Delivery
 	err := each(ctx, s.db, func(r *sql.Rows) error {
 		var d Delivery
-		var id []byte
+		var id, body []byte
 		var received int64
-		if err := r.Scan(&d.Shard, &id, &d.Project, &received, &d.Attempts, &d.body); err != nil {
+		if err := r.Scan(&d.Shard, &id, &d.Project, &received, &d.Attempts, &body); err != nil {
 			return err
 		}
 		d.ID = uuid.UUID(id)
-		d.Batch = &pipeline.Batch{}
-		if d.Err = pipeline.Unpack(d.body, d.Batch); d.Err == nil && len(d.Batch.IDs) != len(d.Batch.Events) {
-			d.Err = fmt.Errorf("%d ids for %d events", len(d.Batch.IDs), len(d.Batch.Events))
+		if d.Batch, d.Err = pipeline.UnpackBatch(body); d.Err != nil {
+			d.Batch = &pipeline.Batch{}
 		}
 		d.Batch.Received = fromMicros(received)
 		out = append(out, d)

@@ -5,6 +5,9 @@ import (
 	"database/sql"
 	"fmt"
 	"strings"
+	"time"
+
+	"github.com/google/uuid"
 )
 
 // partitioned are the tables with a partition for each keep_day.
@@ -21,6 +24,13 @@ func (s *Store) EnsurePartitions(ctx context.Context) error {
 	if longest == 0 {
 		return nil
 	}
+	// Two that make the same partitions at once would fail: a lease lets one work.
+	me := uuid.New()
+	release, err := s.waitLease(ctx, "partitions", me[:], time.Minute)
+	if err != nil {
+		return err
+	}
+	defer release()
 	today := Day(s.now())
 	for _, table := range partitioned {
 		have := map[string]bool{}

@@ -382,6 +382,20 @@ func TestPartitions_HoldEveryEvent(t *testing.T) {
 	}
 }
 
+func TestEnsurePartitions_WorksSideBySide(t *testing.T) {
+	b := open1(t, noon)
+	b.now = noon.Add(5 * 24 * time.Hour)
+	var wg sync.WaitGroup
+	for range 4 {
+		wg.Go(func() {
+			if err := b.EnsurePartitions(context.Background()); err != nil {
+				t.Error(err)
+			}
+		})
+	}
+	wg.Wait()
+}
+
 func TestSignIn_WorksOnce(t *testing.T) {
 	b := open1(t, noon)
 	p, err := b.AddPerson(t.Context(), "Maren Holt", "maren@marrowsound.example", false)

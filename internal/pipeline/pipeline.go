@@ -13,11 +13,9 @@ import (
 	"encoding/binary"
 	"encoding/json"
 	"fmt"
-	"sync"
 	"time"
 
 	"github.com/google/uuid"
-	"github.com/klauspost/compress/zstd"
 
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fingerprint"
@@ -34,11 +32,11 @@ type Project struct {
 
 // Batch is what intake stored of one request: scrubbed, not yet decoded.
 type Batch struct {
-	Sent     time.Time         `json:"sent,omitzero"`
-	Resource json.RawMessage   `json:"resource,omitempty"` // the default for every event
-	IDs      []uuid.UUID       `json:"ids"`                // one for each event, made by intake where the sender gave none
-	Events   []json.RawMessage `json:"events"`
-	Received time.Time         `json:"-"`
+	Sent     time.Time         // by the sender's clock; zero when it did not say
+	Resource json.RawMessage   // the default for every event
+	IDs      []uuid.UUID       // one for each event, made by intake where the sender gave none
+	Events   []json.RawMessage // each valid JSON
+	Received time.Time         // not packed: the inbox has a column for it
 }
 
 // Item is one event ready to be filed.
@@ -57,51 +55,15 @@ type Item struct {
 // Body is what is kept of an event beside its row: all that was sent, and the
 // frames as they were resolved when it was filed.
 type Body struct {
-	Event    json.RawMessage `json:"event"`
-	Resource json.RawMessage `json:"resource,omitempty"`
-	Frames   [][]event.Frame `json:"frames,omitempty"`
-	Notes    []string        `json:"notes,omitempty"` // of the clock
+	Event    json.RawMessage
+	Resource json.RawMessage
+	Filed    FiledWith
 }
 
-var (
-	encoder = sync.OnceValue(func() *zstd.Encoder {
-		e, err := zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(2))
-		if err != nil {
-			panic(err) // only wrong options fail
-		}
-		return e
-	})
-	decoder = sync.OnceValue(func() *zstd.Decoder {
-		d, err := zstd.NewReader(nil, zstd.WithDecoderMaxMemory(256<<20), zstd.WithDecoderConcurrency(0))
-		if err != nil {
-			panic(err) // only wrong options fail
-		}
-		return d
-	})
-)
-
-// Pack compresses v's JSON.
-func Pack(v any) ([]byte, error) {
-	raw, err := json.Marshal(v)
-	if err != nil {
-		return nil, err
-	}
-	return encoder().EncodeAll(raw, make([]byte, 0, len(raw)/3)), nil
-}
-
-// Compress and Decompress are Pack's compression for bytes.
-func Compress(raw []byte) []byte { return encoder().EncodeAll(raw, nil) }
-
-// Decompress undoes Compress.
-func Decompress(packed []byte) ([]byte, error) { return decoder().DecodeAll(packed, nil) }
-
-// Unpack reads what Pack wrote.
-func Unpack(packed []byte, v any) error {
-	raw, err := decoder().DecodeAll(packed, nil)
-	if err != nil {
-		return err
-	}
-	return json.Unmarshal(raw, v)
+// FiledWith is what was made of an event when it was filed.
+type FiledWith struct {
+	Frames [][]event.Frame `json:"frames,omitempty"`
+	Notes  []string        `json:"notes,omitempty"` // of the clock
 }
 
 // Process runs one event of a batch through the steps. symbols resolves the
@@ -125,19 +87,19 @@ func Process(ctx context.Context, p Project, b *Batch, i int, units *Units) (*It
 		return nil, err
 	}
 	item.Print = fingerprint.Compute(e, frames)
-	body := Body{Event: b.Events[i], Resource: b.Resource, Frames: frames}
+	body := Body{Event: b.Events[i], Resource: b.Resource, Filed: FiledWith{Frames: frames}}
 	if item.When.Reason != "" {
-		body.Notes = append(body.Notes, item.When.Reason)
+		body.Filed.Notes = append(body.Filed.Notes, item.When.Reason)
 	}
-	item.Body, err = Pack(body)
+	item.Body, err = body.Pack()
 	return item, err
 }
 
 // Read undoes a kept body and makes its frames readable anew, with their
 // source lines, by the symbols there are now.
 func Read(ctx context.Context, p Project, packed []byte, units *Units) (*event.Event, [][]event.Frame, error) {
-	var b Body
-	if err := Unpack(packed, &b); err != nil {
+	b, err := UnpackBody(packed)
+	if err != nil {
 		return nil, nil, fmt.Errorf("a kept event cannot be read: %w", err)
 	}
 	e, err := event.Decode(b.Event, event.DefaultLimits)
@@ -147,13 +109,13 @@ func Read(ctx context.Context, p Project, packed []byte, units *Units) (*event.E
 	if err := mergeResource(e, b.Resource); err != nil {
 		return nil, nil, err
 	}
-	e.Notes = append(e.Notes, b.Notes...)
+	e.Notes = append(e.Notes, b.Filed.Notes...)
 	symbols := units.Of(ctx, p, e.Release())
 	frames := symbolicate.Event(e, symbols, symbolicate.Options{Sources: true})
 	if err := symbols.Err(); err != nil {
 		return nil, nil, err
 	}
-	keepResolved(frames, b.Frames)
+	keepResolved(frames, b.Filed.Frames)
 	symbolicate.MarkOrigin(e.Exceptions, frames)
 	return e, frames, nil
 }

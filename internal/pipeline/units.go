@@ -63,6 +63,7 @@ type Symbols struct {
 	project Project
 	release string
 	files   []SymbolFile
+	names   []symbolicate.File // of files, in their order
 	loaded  bool
 	err     error
 }
@@ -86,12 +87,11 @@ func (s *Symbols) Unit(file, debugID string) (*symbolicate.Unit, string) {
 		if s.err != nil {
 			return nil, ""
 		}
+		for _, f := range s.files {
+			s.names = append(s.names, f.File)
+		}
 	}
-	names := make([]symbolicate.File, len(s.files))
-	for i, f := range s.files {
-		names[i] = f.File
-	}
-	i, why := symbolicate.Choose(names, file, debugID, s.project.Name, s.release)
+	i, why := symbolicate.Choose(s.names, file, debugID, s.project.Name, s.release)
 	if i >= 0 && (debugID == "" || s.files[i].DebugID == debugID) {
 		return s.load(s.files[i])
 	}

@@ -510,12 +510,15 @@ export interface components {
             newest?: string;
             /**
              * Format: int64
-             * @description 1 is the newest
+             * @description 1 is the newest; 0: beyond the first 10,000
              */
             number: number;
             older?: string;
             oldest?: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description the issue's events
+             */
             total: number;
         };
         EventRow: {

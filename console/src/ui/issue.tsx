@@ -172,11 +172,11 @@ function Figure({ name, children }: { name: string; children: ReactNode }) {
 function Pager({ event: e, page }: { event: EventDetail; page: (id: string | undefined) => void }) {
   const p = e.position
   if (!p) return null
-  const buttons: [string, string | undefined, boolean][] = [['Newest', p.newest, p.number === 1], ['Newer', p.newer, !p.newer], ['Older', p.older, !p.older], ['Oldest', p.oldest, p.number === p.total]]
+  const buttons: [string, string | undefined, boolean][] = [['Newest', p.newest, p.number === 1], ['Newer', p.newer, !p.newer], ['Older', p.older, !p.older], ['Oldest', p.oldest, !p.older]]
   return (
     <div className="flex flex-wrap items-center gap-2">
       <span>
-        Event {count(p.number)} of {count(p.total)}, <time dateTime={e.time} title={e.id}>{exact(e.time)}</time>, {e.release || 'no release'}, {e.environment}
+        Event {p.number ? count(p.number) : 'beyond 10,000'} of {count(p.total)}, <time dateTime={e.time} title={e.id}>{exact(e.time)}</time>, {e.release || 'no release'}, {e.environment}
       </span>
       <span className="join">
         {buttons.map(([words, id, off]) => (

@@ -1,6 +1,7 @@
 package event
 
 import (
+	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -52,19 +53,7 @@ func Decode(raw []byte, lim Limits) (*Event, error) {
 	if e.Message == "" && len(e.Exceptions) == 0 {
 		return nil, ErrEmpty
 	}
-	var all map[string]json.RawMessage
-	if err := json.Unmarshal(raw, &all); err != nil {
-		return nil, fmt.Errorf("not readable as an event: %w", err)
-	}
-	e.Extra = nil
-	for k, v := range all {
-		if !knownFields[k] {
-			if e.Extra == nil {
-				e.Extra = map[string]json.RawMessage{}
-			}
-			e.Extra[k] = v
-		}
-	}
+	e.Extra = unknownFields(raw)
 	if e.Severity == "" {
 		e.Severity = "info"
 		if len(e.Exceptions) > 0 {
@@ -81,6 +70,72 @@ func Decode(raw []byte, lim Limits) (*Event, error) {
 	e.fixParents()
 	e.cut(lim)
 	return &e, nil
+}
+
+// unknownFields finds the fields of an object that the format does not know.
+// raw is valid JSON; the names are compared as they are written.
+func unknownFields(raw []byte) map[string]json.RawMessage {
+	var out map[string]json.RawMessage
+	for i := 0; i < len(raw); {
+		name, value, next, ok := nextField(raw, i)
+		if !ok {
+			break
+		}
+		if !knownFields[string(name)] && !knownFields[strings.ToLower(string(name))] {
+			if out == nil {
+				out = map[string]json.RawMessage{}
+			}
+			out[string(name)] = value
+		}
+		i = next
+	}
+	return out
+}
+
+// nextField finds the next name and value at the top of the object, from i on.
+func nextField(raw []byte, i int) (name, value []byte, next int, ok bool) {
+	open := bytes.IndexByte(raw[i:], '"')
+	if open < 0 {
+		return nil, nil, 0, false
+	}
+	open += i
+	end := stringEnd(raw, open)
+	name = raw[open+1 : end-1]
+	i = end
+	for i < len(raw) && raw[i] != ':' {
+		i++
+	}
+	from, depth := i+1, 0
+	for i++; i < len(raw); i++ {
+		switch raw[i] {
+		case '"':
+			i = stringEnd(raw, i) - 1
+		case '{', '[':
+			depth++
+		case '}', ']':
+			if depth--; depth < 0 {
+				return name, bytes.TrimSpace(raw[from:i]), i, true
+			}
+		case ',':
+			if depth == 0 {
+				return name, bytes.TrimSpace(raw[from:i]), i, true
+			}
+		}
+	}
+	return nil, nil, 0, false
+}
+
+// stringEnd is the index behind the string that begins at i.
+func stringEnd(raw []byte, i int) int {
+	for i++; i < len(raw); i++ {
+		switch raw[i] {
+		case '\\':
+			i++
+		case '"':
+			return i + 1
+		}
+	}
+	return len(raw)
 }
 
 func (e *Event) note(format string, args ...any) {

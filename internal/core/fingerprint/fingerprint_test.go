@@ -42,7 +42,7 @@ func TestCompute_PutsOneCauseTogether(t *testing.T) {
 	same := map[string]report{
 		"another line and release": {typ: "TypeError", message: tide.message, release: "4.2.1", frames: []event.Frame{own("tideAt", "src/tides.ts", 48), own("draw", "src/draw.ts", 90)}},
 		"another browser's words":  {typ: "TypeError", message: "table is undefined", frames: tide.frames},
-		"another call depth":       {typ: "TypeError", message: tide.message, frames: []event.Frame{own("tideAt", "src/tides.ts", 17), own("nextSlack", "src/tides.ts", 22), own("nextSlack", "src/tides.ts", 23), own("week", "src/draw.ts", 3)}},
+		"another call depth":       {typ: "TypeError", message: tide.message, frames: []event.Frame{own("tideAt", "src/tides.ts", 17), own("nextStill", "src/tides.ts", 22), own("nextStill", "src/tides.ts", 23), own("week", "src/draw.ts", 3)}},
 		"runtime frames inside":    {typ: "TypeError", message: tide.message, frames: []event.Frame{{Function: "Array.map", File: "<anonymous>", Kind: event.Runtime}, own("tideAt", "src/tides.ts", 17)}},
 		"another place of build":   {typ: "TypeError", message: tide.message, frames: []event.Frame{own("tideAt", "../../src/tides.ts?v=2", 17)}},
 	}
@@ -54,7 +54,7 @@ func TestCompute_PutsOneCauseTogether(t *testing.T) {
 		})
 	}
 	apart := map[string]report{
-		"another function": {typ: "TypeError", message: tide.message, frames: []event.Frame{own("slackAt", "src/tides.ts", 17)}},
+		"another function": {typ: "TypeError", message: tide.message, frames: []event.Frame{own("stillAt", "src/tides.ts", 17)}},
 		"another module":   {typ: "TypeError", message: tide.message, frames: []event.Frame{own("tideAt", "src/other.ts", 17)}},
 		"another type":     {typ: "RangeError", message: tide.message, frames: tide.frames},
 		"an added key":     {typ: "TypeError", message: tide.message, frames: tide.frames, grouping: &event.Grouping{Extend: []string{"${berth.zone}"}}, attributes: event.Attributes{"berth.zone": "C"}},

@@ -1,4 +1,4 @@
-import { nextSlack, tideAt } from './tides'
+import { nextStill, tideAt } from './tides'
 import { sailingsOf } from './sailings'
 
 export class TimetableError extends Error {
@@ -18,8 +18,8 @@ export function drawTimetable(app: HTMLElement, day: number): void {
 export function drawWeek(app: HTMLElement, first: number): void {
   for (let day = first; day < first + 7; day++) {
     try {
-      const slack = nextSlack(day, 6)
-      app.querySelector('#timetable')!.insertAdjacentHTML('beforeend', `<p>Day ${day}: slack water at ${slack}:00</p>`)
+      const still = nextStill(day, 6)
+      app.querySelector('#timetable')!.insertAdjacentHTML('beforeend', `<p>Day ${day}: still water at ${still}:00</p>`)
     } catch (e) {
       throw new TimetableError(`week from day ${first} could not be drawn`, { cause: e })
     }

@@ -1,6 +1,6 @@
 export interface Tide {
   height: number
-  slack: boolean
+  still: boolean
 }
 
 const daysOf = (year: number): number => (year % 4 === 0 && (year % 100 !== 0 || year % 400 === 0) ? 366 : 365)
@@ -9,7 +9,7 @@ const daysOf = (year: number): number => (year % 4 === 0 && (year % 100 !== 0 ||
 const tables: Tide[][] = Array.from({ length: daysOf(2028) + 1 }, (_, day) =>
   Array.from({ length: 24 }, (_, hour) => {
     const height = 2.1 + 1.6 * Math.sin((day * 24 + hour) / 1.97)
-    return { height, slack: Math.abs(Math.cos((day * 24 + hour) / 1.97)) < 0.22 }
+    return { height, still: Math.abs(Math.cos((day * 24 + hour) / 1.97)) < 0.22 }
   }),
 )
 
@@ -20,7 +20,7 @@ export function tideAt(day: number, hour: number): Tide {
 }
 
 /** The first hour from `hour` on at which the water stands still. */
-export function nextSlack(day: number, hour: number): number {
-  if (tideAt(day, hour).slack) return hour
-  return hour >= 23 ? nextSlack(day + 1, 0) : nextSlack(day, hour + 1)
+export function nextStill(day: number, hour: number): number {
+  if (tideAt(day, hour).still) return hour
+  return hour >= 23 ? nextStill(day + 1, 0) : nextStill(day, hour + 1)
 }

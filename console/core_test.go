@@ -1,0 +1,210 @@
+package console
+
+import (
+	"bytes"
+	"encoding/json"
+	"math"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strconv"
+	"strings"
+	"testing"
+)
+
+// call is a function of src/core, its arguments, and what it must give.
+type call struct {
+	want any
+	name string
+	args []any
+}
+
+// check runs calls of one module in Node and compares as JSON.
+func check(t *testing.T, module string, calls []call) {
+	t.Helper()
+	if _, err := os.Stat("../node_modules/typescript"); err != nil {
+		if os.Getenv("FIRETHORN_CONSOLE") == "required" {
+			t.Fatal(err)
+		}
+		t.Skip("npm ci was not run")
+	}
+	var in []any
+	for _, c := range calls {
+		in = append(in, append([]any{c.name}, c.args...))
+	}
+	raw, err := json.Marshal(in)
+	if err != nil {
+		t.Fatal(err)
+	}
+	cmd := exec.Command("node", "call.mjs", "src/core/"+module+".ts")
+	cmd.Stdin = bytes.NewReader(raw)
+	var errs bytes.Buffer
+	cmd.Stderr = &errs
+	out, err := cmd.Output()
+	if err != nil {
+		t.Fatalf("%v\n%s", err, errs.String())
+	}
+	var got []json.RawMessage
+	if err := json.Unmarshal(out, &got); err != nil || len(got) != len(calls) {
+		t.Fatalf("%d results for %d calls, %v", len(got), len(calls), err)
+	}
+	for i, c := range calls {
+		want, err := json.Marshal(c.want)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var a, b any
+		if json.Unmarshal(got[i], &a) != nil || json.Unmarshal(want, &b) != nil {
+			t.Fatalf("no JSON: %s, %s", got[i], want)
+		}
+		ja, _ := json.Marshal(a) // both were JSON before
+		jb, _ := json.Marshal(b)
+		if !bytes.Equal(ja, jb) {
+			t.Errorf("%s(%v) = %s, want %s", c.name, c.args, ja, jb)
+		}
+	}
+}
+
+type m = map[string]any
+
+func TestFormat(t *testing.T) {
+	const now = 1795435200000 // 2026-11-23T12:00:00Z
+	check(t, "format", []call{
+		{"1,204", "count", []any{1204}}, {"9,999", "count", []any{9999}}, {"12.4 k", "count", []any{12400}},
+		{"1 user", "counted", []any{1, "user"}}, {"87 users", "counted", []any{87, "user"}},
+		{"just now", "ago", []any{"2026-11-23T11:59:31Z", now}}, {"2 min ago", "ago", []any{"2026-11-23T11:57:59Z", now}}, {"3 h ago", "ago", []any{"2026-11-23T08:59:00Z", now}},
+		{"30 h ago", "ago", []any{"2026-11-22T06:00:00Z", now}}, {"20 days ago", "ago", []any{"2026-11-03T12:00:00Z", now}}, {"just now", "ago", []any{"2026-11-23T13:00:00Z", now}},
+		{"3 Nov", "day", []any{"2026-11-03T23:59:59Z"}},
+		{"−1.7 s", "before", []any{"2026-11-23T11:59:58.300Z", "2026-11-23T12:00:00Z"}}, {"−5 min", "before", []any{"2026-11-23T11:55:00Z", "2026-11-23T12:00:00Z"}}, {"", "before", []any{"nonsense", "2026-11-23T12:00:00Z"}},
+		{"abc…xyz", "cut", []any{"abcdefghuvwxyz", 7}}, {"short", "cut", []any{"short", 7}},
+		{"4.2.1", "nextRelease", []any{"4.2.0"}}, {"v10", "nextRelease", []any{"v9"}}, {"4.3.1", "nextRelease", []any{"4.3.0-rc.1"}}, {"", "nextRelease", []any{""}},
+	})
+}
+
+func TestStem(t *testing.T) {
+	days := []m{{"day": "2026-11-22", "events": 0, "users": 0}, {"day": "2026-11-23", "events": 100, "users": 4}}
+	scale := m{"events": 100, "users": 4}
+	check(t, "stem", []call{
+		{scale, "scaleOf", []any{[][]m{days}}},
+		{m{"events": 1, "users": 1}, "scaleOf", []any{[][]m{}}},
+		{[]m{{"x": 75, "top": 8, "r": 4, "day": days[1]}}, "marks", []any{days, scale, 100, 40, 4}},
+		{"2 days: 100 events, most on 23 Nov; in all 1,204 events, 87 users", "inWords", []any{days, 1204, 87}},
+	})
+}
+
+func TestTrace(t *testing.T) {
+	own, react, run := m{"kind": "own", "file": "src/a.ts"}, m{"kind": "vendor", "file": "node_modules/react-dom/x.js"}, m{"kind": "runtime", "file": "<anonymous>"}
+	check(t, "trace", []call{
+		{[]m{{"folded": []m{run}, "words": "1 frame of the runtime"}, {"frame": own}, {"folded": []m{react, react, run}, "words": "3 frames of react-dom, the runtime"}}, "layOut", []any{[]m{run, own, react, react, run}}},
+		{[]m{}, "layOut", []any{[]m{}}},
+		{[]m{{"name": "Own", "facts": []m{{"name": "berth.zone", "value": "C"}}}, {"name": "Request", "facts": []m{{"name": "url.full", "value": "x, y"}}}, {"name": "Device", "facts": []m{{"name": "os.name", "value": "Android"}}}},
+			"groupFacts", []any{m{"os.name": "Android"}, m{"url.full": []string{"x", "y"}, "berth.zone": "C"}}},
+	})
+}
+
+func TestList(t *testing.T) {
+	usual := m{"state": "open", "order": "impact", "text": ""}
+	special := m{"state": "all", "order": "users", "text": "it's <b>"}
+	check(t, "list", []call{
+		{usual, "readQuery", []any{m{"$params": ""}}}, {usual, "readQuery", []any{m{"$params": "state=nonsense&order=1"}}},
+		{special, "readQuery", []any{m{"$params": "state=all&order=users&text=it%27s+%3Cb%3E"}}},
+		{"", "writeQuery", []any{usual}}, {"state=all&order=users&text=it%27s+%3Cb%3E", "writeQuery", []any{special}},
+		{"firethorn issue list --project quayside", "listCommand", []any{"quayside", usual}},
+		{`firethorn issue list --project quayside --state all --order users --text 'it'\''s <b>'`, "listCommand", []any{"quayside", special}},
+		{m{"rows": []m{{"id": "b"}, {"id": "a"}}, "waiting": 1}, "merge", []any{[]string{"b", "gone", "a"}, []m{{"id": "a"}, {"id": "new"}, {"id": "b"}}}},
+		{m{"rows": []m{{"id": "a"}}, "waiting": 0}, "merge", []any{nil, []m{{"id": "a"}}}},
+	})
+}
+
+// Every pair of colours that stands for text in app.css must have a contrast
+// of 4.5 to 1 (WCAG 2.2, 1.4.3).
+func TestColours_HaveEnoughContrast(t *testing.T) {
+	css, err := os.ReadFile("src/app.css")
+	if err != nil {
+		t.Fatal(err)
+	}
+	themes := regexp.MustCompile(`(?s)name: "(\w+)".*?--noise`).FindAllStringSubmatch(string(css), -1)
+	if len(themes) != 2 {
+		t.Fatalf("%d themes", len(themes))
+	}
+	for _, theme := range themes {
+		colour := map[string]float64{}
+		for _, c := range regexp.MustCompile(`--color-([\w-]+): #([0-9A-Fa-f]{6})`).FindAllStringSubmatch(theme[0], -1) {
+			colour[c[1]] = luminance(t, c[2])
+		}
+		pairs := [][2]string{}
+		for _, ground := range []string{"base-100", "base-200"} {
+			for _, ink := range []string{"base-content", "primary", "secondary", "accent", "info", "warning", "error", "success"} {
+				pairs = append(pairs, [2]string{ink, ground})
+			}
+		}
+		for _, c := range []string{"primary", "accent", "info", "warning", "error", "success", "neutral"} {
+			pairs = append(pairs, [2]string{c + "-content", c})
+		}
+		for _, p := range pairs {
+			a, b := colour[p[0]], colour[p[1]]
+			if ratio := (max(a, b) + 0.05) / (min(a, b) + 0.05); ratio < 4.5 {
+				t.Errorf("%s: %s on %s has a contrast of %.2f", theme[1], p[0], p[1], ratio)
+			}
+		}
+	}
+}
+
+func luminance(t *testing.T, hex string) float64 {
+	t.Helper()
+	n, err := strconv.ParseUint(hex, 16, 32)
+	if err != nil {
+		t.Fatal(err)
+	}
+	lin := func(c uint64) float64 {
+		v := float64(c&0xff) / 255
+		if v <= 0.04045 {
+			return v / 12.92
+		}
+		return math.Pow((v+0.055)/1.055, 2.4)
+	}
+	return 0.2126*lin(n>>16) + 0.7152*lin(n>>8) + 0.0722*lin(n)
+}
+
+func TestHandler_ServesFilesAndPages(t *testing.T) {
+	h, err := Handler()
+	if err != nil {
+		if os.Getenv("FIRETHORN_CONSOLE") == "required" {
+			t.Fatal(err)
+		}
+		t.Skip(err)
+	}
+	get := func(path string, headers ...string) *http.Response {
+		req := httptest.NewRequest(http.MethodGet, path, nil)
+		for i := 0; i < len(headers); i += 2 {
+			req.Header.Set(headers[i], headers[i+1])
+		}
+		w := httptest.NewRecorder()
+		h.ServeHTTP(w, req)
+		return w.Result()
+	}
+	page := get("/p/quayside/issues", "Accept", "text/html", "Accept-Encoding", "gzip, br")
+	if page.StatusCode != 200 || page.Header.Get("Cache-Control") != "no-cache" || !strings.Contains(page.Header.Get("Content-Security-Policy"), "default-src 'none'") {
+		t.Errorf("a page: %d %v", page.StatusCode, page.Header)
+	}
+	files, err := filepath.Glob("dist/app/assets/index-*.js")
+	if err != nil || len(files) != 1 {
+		t.Fatalf("%v, %v", files, err)
+	}
+	asset := strings.TrimPrefix(files[0], "dist/app")
+	js := get(asset, "Accept-Encoding", "gzip, br")
+	if js.StatusCode != 200 || js.Header.Get("Content-Encoding") != "br" || !strings.Contains(js.Header.Get("Cache-Control"), "immutable") {
+		t.Errorf("a script: %d %v", js.StatusCode, js.Header)
+	}
+	if again := get(asset, "Accept-Encoding", "gzip, br", "If-None-Match", js.Header.Get("ETag")); again.StatusCode != 304 {
+		t.Errorf("the same again: %d", again.StatusCode)
+	}
+	for path, accept := range map[string]string{"/assets/gone.js": "*/*", "/assets/gone": "text/html", "/nothing": "application/json", "/../embed.go": "text/plain"} {
+		if res := get("http://x"+path, "Accept", accept); res.StatusCode != 404 {
+			t.Errorf("GET %s = %d", path, res.StatusCode)
+		}
+	}
+}

@@ -1,0 +1,107 @@
+package mariadb
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"firethorn/internal/core/fingerprint"
+	"firethorn/internal/pipeline"
+)
+
+// writeEvents writes rows, bodies and exemplars.
+func (w *filing) writeEvents(ctx context.Context) error {
+	events := make([][]any, len(w.rows))
+	bodies := make([][]any, len(w.rows))
+	var odd, exemplars [][]any
+	grown := map[*variantRow]bool{}
+	for i, r := range w.rows {
+		w.filing++
+		r.filing = w.filing
+		events[i] = []any{w.Project.ID, r.filing, r.keepDay, r.storeDay, r.ID[:], micros(r.When.Thrown), micros(r.Received), r.variant.id,
+			nullID(r.release), r.env, nullUser(r.Item), r.resource, hash16(r.Event.Attributes.Text("session.id")), hash16(r.Event.TraceID),
+			handled(r.Event.Handled), r.When.Odd, 1, r.Event.StandsFor}
+		bodies[i] = []any{w.Project.ID, r.filing, r.keepDay, r.Body}
+		if r.When.Odd && !r.When.Sent.IsZero() {
+			odd = append(odd, []any{w.Project.ID, r.ID[:], micros(r.When.Sent), r.keepDay})
+		}
+		// The first five of a variant that differ in release are kept for good.
+		if form := exemplarForm(r); r.variant.exemplars < maxExemplars && !r.variant.forms[form] {
+			exemplars = append(exemplars, []any{r.variant.id, form[:], r.ID[:], micros(r.When.Thrown), r.Body})
+			if r.variant.forms == nil {
+				r.variant.forms = map[fingerprint.Key]bool{}
+			}
+			r.variant.forms[form] = true
+			grown[r.variant] = true
+		}
+	}
+	if err := insertRows(ctx, w.tx, "INSERT INTO event (project, filing, keep_day, store_day, id, thrown, received, variant, app_release, environment, user, resource, session, trace, handled, odd_time, has_body, stands_for)", "", events); err != nil {
+		return err
+	}
+	for chunk := range slices.Chunk(bodies, 50) {
+		if err := insertRows(ctx, w.tx, "INSERT INTO event_body (project, filing, keep_day, body)", "", chunk); err != nil {
+			return err
+		}
+	}
+	if len(odd) > 0 {
+		if err := insertRows(ctx, w.tx, "INSERT INTO odd_event (project, id, sent, keep_day)", "", odd); err != nil {
+			return err
+		}
+	}
+	if len(exemplars) == 0 {
+		return nil
+	}
+	if err := insertRows(ctx, w.tx, "INSERT IGNORE INTO exemplar (variant, form, event, thrown, body)", "", exemplars); err != nil {
+		return err
+	}
+	for v := range grown {
+		if _, err := w.tx.ExecContext(ctx, "UPDATE variant SET exemplars=(SELECT COUNT(*) FROM exemplar WHERE variant=?) WHERE id=?", v.id, v.id); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+const maxExemplars = 5
+
+// exemplarForm tells raw forms of one variant apart: another release or other
+// raw frames.
+func exemplarForm(r *row) fingerprint.Key {
+	text := r.Release
+	for _, x := range r.Event.Exceptions {
+		text += "\x00" + x.Stack
+		for _, f := range x.Frames {
+			text += fmt.Sprintf("\x00%s %s %d %d", f.Function, f.File, f.Line, f.Column)
+		}
+	}
+	return nameHash(text)
+}
+
+func nullID(id int64) any {
+	if id == 0 {
+		return nil
+	}
+	return id
+}
+
+func nullUser(it *pipeline.Item) any {
+	if !it.HasUser {
+		return nil
+	}
+	return it.User
+}
+
+func hash16(s string) any {
+	if s == "" {
+		return nil
+	}
+	h := nameHash(s)
+	return h[:]
+}
+
+func handled(b *bool) any {
+	if b == nil {
+		return nil
+	}
+	return *b
+}

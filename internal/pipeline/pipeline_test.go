@@ -1,0 +1,132 @@
+package pipeline
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/google/uuid"
+
+	"firethorn/internal/core/symbolicate"
+)
+
+// symbols is a store of one file for release 1, and another by its debug id.
+type symbols struct {
+	asked int
+	fail  error
+}
+
+const mapJSON = `{"version":3,"sources":["src/tides.ts"],"names":["tideAt"],"mappings":"AAgBAA"}`
+
+func (s *symbols) SymbolFiles(_ context.Context, _ int64, release string) ([]SymbolFile, error) {
+	s.asked++
+	if release != "1" {
+		return nil, s.fail
+	}
+	return []SymbolFile{{symbolicate.File{Address: "https://a.example/app.js", DebugID: "11111111-1111-4111-8111-111111111111"}, [32]byte{}, [32]byte{1}}}, s.fail
+}
+
+func (s *symbols) SymbolByDebugID(_ context.Context, _ int64, id string) (*SymbolFile, error) {
+	if id != "22222222-2222-4222-8222-222222222222" {
+		return nil, nil
+	}
+	return &SymbolFile{symbolicate.File{DebugID: id}, [32]byte{}, [32]byte{1}}, nil
+}
+
+func (s *symbols) SymbolContent(context.Context, int64, [32]byte) ([]byte, error) {
+	s.asked++
+	return []byte(mapJSON), nil
+}
+
+var project = Project{ID: 1, Name: "quayside", KeepDays: 30, UserSecret: []byte("secret")}
+
+func TestUnits_FindTheRightMapOrNone(t *testing.T) {
+	for name, c := range map[string]struct{ release, file, debugID, why string }{
+		"by address":                 {"1", "https://a.example/app.js", "", ""},
+		"by debug id of its release": {"1", "https://other.example/app.js", "11111111-1111-4111-8111-111111111111", ""},
+		"by debug id of another":     {"9", "https://a.example/app.js", "22222222-2222-4222-8222-222222222222", ""},
+		"another build":              {"1", "https://a.example/app.js", "33333333-3333-4333-8333-333333333333", "belong to another build"},
+		"no symbols":                 {"9", "https://a.example/app.js", "", "no symbols were pushed for release 9"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			u, why := NewUnits(&symbols{}, 1<<20).Of(t.Context(), project, c.release).Unit(c.file, c.debugID)
+			if (u != nil) != (c.why == "") || !strings.Contains(why, c.why) {
+				t.Errorf("unit %v, %q; want %q", u != nil, why, c.why)
+			}
+		})
+	}
+}
+
+func TestUnits_HoldHotMapsInBoundedMemory(t *testing.T) {
+	store := &symbols{}
+	units := NewUnits(store, 1)
+	for range 5 {
+		s := units.Of(t.Context(), project, "1")
+		for range 10 {
+			s.Unit("https://a.example/app.js", "")
+		}
+	}
+	if store.asked != 6 { // the content once, the list once a batch
+		t.Errorf("the store was asked %d times, want 6", store.asked)
+	}
+	other := project
+	other.ID = 2
+	units.Of(t.Context(), other, "1").Unit("https://a.example/app.js", "")
+	if units.order.Len() != 1 {
+		t.Errorf("%d units are held in room for one", units.order.Len())
+	}
+}
+
+func TestUnits_PassTheStoresFailureOn(t *testing.T) {
+	want := errors.New("away")
+	b := &Batch{IDs: []uuid.UUID{{}}, Events: []json.RawMessage{json.RawMessage(`{"exceptions":[{"type":"E","frames":[{"file":"https://a.example/app.js","line":1,"column":1}]}]}`)}}
+	if _, err := Process(t.Context(), project, b, 0, NewUnits(&symbols{fail: want}, 1)); !errors.Is(err, want) {
+		t.Errorf("Process = %v, want %v: an event must not be filed unresolved because the store is away", err, want)
+	}
+}
+
+func TestPack_KeepsABatch(t *testing.T) {
+	in := &Batch{Sent: time.Date(2026, 11, 23, 4, 39, 2, 0, time.UTC), Resource: json.RawMessage(`{"a":1}`), IDs: []uuid.UUID{uuid.New(), uuid.New()}, Events: []json.RawMessage{json.RawMessage(`{"message":"m"}`), json.RawMessage(`{}`)}}
+	packed := in.Pack()
+	out, err := UnpackBatch(packed)
+	if err != nil || !out.Sent.Equal(in.Sent) || string(out.Resource) != `{"a":1}` || len(out.Events) != 2 || out.IDs[1] != in.IDs[1] || string(out.Events[0]) != `{"message":"m"}` {
+		t.Errorf("%+v, %v", out, err)
+	}
+	if _, err := UnpackBatch(packed[:len(packed)/2]); err == nil {
+		t.Error("half a batch is read")
+	}
+	if _, err := UnpackBatch(packParts([]byte("x"))); err == nil {
+		t.Error("a batch without its parts is read")
+	}
+	if empty, err := UnpackBatch((&Batch{}).Pack()); err != nil || !empty.Sent.IsZero() {
+		t.Errorf("an empty batch: %+v, %v", empty, err)
+	}
+}
+
+func TestProcessAndRead_AgreeAndResolveAnew(t *testing.T) {
+	b := &Batch{Received: time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC), Resource: json.RawMessage(`{"service.version":"9","os.name":"Android"}`), IDs: []uuid.UUID{uuid.New()},
+		Events: []json.RawMessage{json.RawMessage(`{"exceptions":[{"type":"E","message":"x","stack":"E: x\n    at Kt (https://a.example/app.js:1:1)"}],"attributes":{"user.id":"p-1"},"resource":{"os.name":"Linux"}}`)}}
+	item, err := Process(t.Context(), project, b, 0, NewUnits(&symbols{}, 1<<20))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if item.Release != "9" || !item.HasUser || !item.Print.Provisional || !item.When.Odd || item.Event.Resource.Text("os.name") != "Linux" {
+		t.Errorf("%+v", item)
+	}
+	packed := item.Body
+	e, frames, err := Read(t.Context(), project, packed, NewUnits(&symbols{}, 1<<20))
+	if err != nil || frames[0][0].WhyRaw == "" || len(e.Notes) != 1 || e.Resource.Text("service.version") != "9" {
+		t.Fatalf("%+v, notes %v, %v", frames, e.Notes, err)
+	}
+	// Symbols that come later make the stored event readable.
+	b.Resource = json.RawMessage(`{"service.version":"1"}`)
+	if item, err = Process(t.Context(), project, b, 0, NewUnits(&symbols{}, 1<<20)); err != nil {
+		t.Fatal(err)
+	}
+	if item.Print.Place != "src/tides.ts:17" || item.Print.Provisional {
+		t.Errorf("resolved: %+v", item.Print)
+	}
+}
