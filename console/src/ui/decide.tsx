@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
-import { useState } from 'react'
+import { useRef, useState } from 'react'
 import type { ReactNode } from 'react'
 import { act, people } from '../api/client.ts'
 import type { Issue, Verb } from '../api/client.ts'
@@ -16,20 +16,26 @@ export function DecisionBar({ issue, label, more }: { issue: Issue; label: strin
   const say = useSay()
   const [asking, setAsking] = useState<Asking>()
   const project = issue.id.split('/')[0] ?? ''
+  // Decisions come faster than lists are read again: each builds on the answer
+  // to the one before, and they leave one after the other.
+  const versions = useRef(new Map<string, number>())
   const decide = useMutation({
-    mutationFn: (d: { verb: Verb; body?: { to?: string; release?: string } }) => act(issue.id, d.verb, d.body, d.verb === 'undo' ? undefined : issue.version),
+    scope: { id: 'decide' },
+    mutationFn: (d: { issue: Issue; verb: Verb; body?: { to?: string; release?: string } }) =>
+      act(d.issue.id, d.verb, d.body, d.verb === 'undo' ? undefined : Math.max(d.issue.version, versions.current.get(d.issue.id) ?? 0)),
     onSuccess: (now) => {
+      versions.current.set(now.id, now.version)
       say(`${now.id}: ${now.state}${now.state === 'fixed' ? ' in ' + now.fixed_in : ''}${now.owner ? ', ' + now.owner + ' has it' : ''}`)
-      return client.invalidateQueries({ queryKey: ['p', project] })
+      void client.invalidateQueries({ queryKey: ['p', project] })
     },
     onError: (e) => {
       say(e.message, true)
-      return client.invalidateQueries({ queryKey: ['p', project] })
+      void client.invalidateQueries({ queryKey: ['p', project] })
     },
   })
   const run = (verb: Verb, body?: { to?: string; release?: string }) => {
     setAsking(undefined)
-    decide.mutate({ verb, ...(body ? { body } : {}) })
+    decide.mutate({ issue, verb, ...(body ? { body } : {}) })
   }
   const open = ['new', 'accepted', 'regressed'].includes(issue.state)
   const doings: { key: string; words: string; on: boolean; run: () => void }[] = [
@@ -39,12 +45,12 @@ export function DecisionBar({ issue, label, more }: { issue: Issue; label: strin
     open ? { key: 'd', words: 'Dismiss', on: true, run: () => run('dismiss') } : { key: 'o', words: 'Reopen', on: true, run: () => run('reopen') },
     { key: 'z', words: 'Undo', on: true, run: () => run('undo') },
   ]
-  useKeys(Object.fromEntries(doings.map((d) => [d.key, d.on && !decide.isPending ? d.run : undefined])))
+  useKeys(Object.fromEntries(doings.map((d) => [d.key, d.on ? d.run : undefined])))
   return (
     <div role="toolbar" aria-label={`Decide about ${issue.id}`} className="sticky bottom-0 z-10 flex flex-wrap items-center gap-1.5 border-t border-base-300 bg-base-100 px-4 py-2">
       <span className="soft mr-2 hidden max-w-72 truncate sm:inline">{label}</span>
       {doings.map((d) => (
-        <button key={d.words} className="btn btn-outline btn-sm font-normal" disabled={!d.on || decide.isPending} onClick={d.run} aria-keyshortcuts={d.key}>
+        <button key={d.words} className="btn btn-outline btn-sm font-normal" disabled={!d.on} onClick={d.run} aria-keyshortcuts={d.key}>
           {d.words} <kbd className="kbd kbd-xs" aria-hidden="true">{d.key}</kbd>
         </button>
       ))}
