@@ -21,6 +21,7 @@ import (
 // node runs a script with the client library at hand.
 func node(t *testing.T, script string, wantExit int) string {
 	t.Helper()
+	needBuild(t, "../client/js/dist")
 	dist, err := filepath.Abs("../client/js/dist/node.js")
 	if err != nil {
 		t.Fatal(err)
@@ -266,6 +267,7 @@ func TestBrowserClient_ReportsFromChromium(t *testing.T) {
 }
 
 func TestBrowserClient_IsSmall(t *testing.T) {
+	needBuild(t, "../client/js/dist")
 	var total int
 	for _, pattern := range []string{"browser.js", "core-*.js"} {
 		files, err := filepath.Glob("../client/js/dist/" + pattern)

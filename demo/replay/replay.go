@@ -53,7 +53,7 @@ type habit struct {
 var habits = map[string]habit{
 	"new-year": {users: 90, each: 2, from: 13.5}, "new-year-week": {users: 25, each: 1, from: 12}, "family-fare": {users: 160, each: 2, from: 13.8},
 	"berth-plan": {users: 70, each: 1, from: 11}, "deep-berth": {users: 6, each: 3, from: 9}, "zoom-in": {users: 34, each: 1, from: 13},
-	"departures": {users: 210, each: 2, from: 13.9}, "saved-filter": {users: 14, each: 2, from: 8}, "sailing": {users: 40, each: 1, from: 13},
+	"departures": {users: 210, each: 2, from: 13.9}, "saved-filter": {users: 14, each: 2, from: 8}, "sailing": {users: 40, each: 1, from: 13}, "harbour": {users: 11, each: 2, from: 10},
 	"push": {users: 22, each: 1, from: 6}, "follow": {users: 1, each: 1400, from: 5},
 	"/scan?ticket=MSF-0000": {users: 18, each: 9, from: 13.5}, "/ticket?code=not-a-ticket": {users: 16, each: 4, from: 12}, "/manifest?sailing=1200": {users: 5, each: 6, from: 13},
 	"/rate?boarded=90&minutes=0": {users: 3, each: 5, from: 10}, "/gates": {users: 9, each: 3, from: 4}, "/weather": {users: 12, each: 14, from: 13.9}, "/berth?ship=Eider": {users: 8, each: 2, from: 7},

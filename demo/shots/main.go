@@ -54,6 +54,11 @@ func main() {
 	if err := take(*server, *out, *only, list); err != nil {
 		log.Fatal(err)
 	}
+	if *path == "" {
+		if err := takeTerminal(*server, *out, *only); err != nil {
+			log.Fatal(err)
+		}
+	}
 }
 
 // number puts an issue's number in for {WORDS}, by what is in its headline.

@@ -5,6 +5,7 @@ import { zoomTo } from './berths/zoom'
 import { followShips } from './net/positions'
 import { loadDepartures } from './net/departures'
 import { restoreFilter } from './search/filter'
+import { zoneOf } from './search/harbours'
 import { drawTimetable, drawWeek } from './timetable/draw'
 import { priceOf } from './timetable/fares'
 import { findSailing } from './timetable/sailings'
@@ -44,6 +45,7 @@ const doings: [string, string, () => unknown][] = [
   ['departures', 'Departures of tomorrow', () => loadDepartures('/api/departures?day=tomorrow&session=1')],
   ['saved-filter', 'Saved filter', () => say(restoreFilter('{"from":"Carrow Slip",'))],
   ['sailing', 'Sailing 4711', () => say(findSailing('4711'))],
+  ['harbour', 'Berths of Old Quay', () => say(zoneOf('Old Quay'))],
   ['push', 'Tell me of delays', () => Promise.reject('notifications were refused')],
   ['follow', 'Follow the ships', () => followShips(1, (e) => report(e, { attributes: { 'ship.name': 'Eider' } }))],
 ]

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -165,6 +166,23 @@ func TestMarkOrigin(t *testing.T) {
 				t.Errorf("origin = %v, %v, want %v", got, ok, c.want)
 			}
 		})
+	}
+}
+
+func TestMarkOrigin_PicksOneFunctionOfACircle(t *testing.T) {
+	zoom, step, turn := frame("zoomTo", "src/zoom.ts", event.Own), frame("stepZoom", "src/zoom.ts", event.Own), frame("turn", "src/zoom.ts", event.Own)
+	full := []event.Exception{{Type: "RangeError", Message: "Maximum call stack size exceeded"}}
+	for _, frames := range [][]event.Frame{{zoom, turn, step, zoom, turn}, {turn, step, zoom, turn}, {step, zoom, turn, step}} {
+		list := [][]event.Frame{slices.Clone(frames)}
+		MarkOrigin(full, list)
+		if _, j, _ := Origin(list); list[0][j].Function != "stepZoom" {
+			t.Errorf("the stack full in %s blames %s", frames[0].Function, list[0][j].Function)
+		}
+	}
+	list := [][]event.Frame{{zoom, turn, step, zoom, turn}}
+	MarkOrigin([]event.Exception{{Type: "TypeError"}}, list)
+	if _, j, _ := Origin(list); list[0][j].Function != "zoomTo" {
+		t.Errorf("another error within the circle blames %s", list[0][j].Function)
 	}
 }
 

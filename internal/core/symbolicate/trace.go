@@ -67,6 +67,9 @@ func MarkOrigin(exceptions []event.Exception, frames [][]event.Frame) {
 	best, at := -1, -1
 	for _, i := range order {
 		j := originOf(frames[i])
+		if j >= 0 && overflow(exceptions[i]) {
+			j = circleOrigin(frames[i], j)
+		}
 		switch {
 		case j < 0:
 		case best < 0:
@@ -95,6 +98,30 @@ func originOf(frames []event.Frame) int {
 		}
 	}
 	return first
+}
+
+// overflow says whether the stack ran full, in the words of the engines.
+func overflow(x event.Exception) bool {
+	return strings.HasPrefix(x.Message, "Maximum call stack size exceeded") || strings.HasPrefix(x.Message, "too much recursion")
+}
+
+// circleOrigin picks one function of the circle that filled the stack: where
+// in the circle it ran full is chance, so the first by name stands for all.
+func circleOrigin(frames []event.Frame, origin int) int {
+	best := origin
+	for j := origin + 1; j < len(frames); j++ {
+		f := frames[j]
+		if f.Kind != event.Own {
+			continue
+		}
+		if sameFunction(f, frames[origin]) {
+			return best
+		}
+		if b := frames[best]; f.File < b.File || f.File == b.File && f.Function < b.Function {
+			best = j
+		}
+	}
+	return origin // the circle does not close within the trace
 }
 
 func sameFunction(a, b event.Frame) bool { return a.Function == b.Function && a.File == b.File }

@@ -1,0 +1,113 @@
+package main
+
+import (
+	"context"
+	"encoding/base64"
+	"encoding/json"
+	"fmt"
+	"html"
+	"log"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+
+	"github.com/chromedp/chromedp"
+
+	"firethorn/demo/replay"
+	"firethorn/internal/chromium"
+)
+
+// session is a picture of commands and what they print.
+type session struct {
+	name     string
+	commands []string // as typed, after the prompt; {WORDS} is an issue's number
+}
+
+var sessions = []session{
+	{"cli-issue-list", []string{"firethorn issue list --project quayside", "firethorn issue list --project gangway --state all --order users --limit 4", "firethorn project list", "firethorn status"}},
+	{"cli-issue-show", []string{"firethorn issue show quayside/{placeBerths}"}},
+	{"cli-stack", []string{"cat trace.txt", "firethorn stack --maps demo/quayside/build/symbols-4.2.0 trace.txt"}},
+	{"cli-symbols", []string{"firethorn symbols push --project quayside --release 4.2.1 --served-at https://quayside.example/ demo/quayside/build/symbols-4.2.1", "firethorn symbols list --project quayside", "firethorn event list --issue quayside/{placeBerths} --limit 6"}},
+}
+
+// takeTerminal runs commands against the demo and draws them as a terminal.
+func takeTerminal(server, out, only string) error {
+	dir, err := os.MkdirTemp("", "terminal")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	trace, err := recordedTrace()
+	if err != nil {
+		return err
+	}
+	if err := os.WriteFile(filepath.Join(dir, "trace.txt"), []byte(trace+"\n"), 0o644); err != nil {
+		return err
+	}
+	browser, stop, err := chromium.Start(context.Background(), filepath.Join(dir, "profile"))
+	if err != nil {
+		return err
+	}
+	defer stop()
+	for _, s := range sessions {
+		if only != "" && only != s.name {
+			continue
+		}
+		var text strings.Builder
+		for _, c := range s.commands {
+			shown, printed, err := typed(server, dir, c)
+			if err != nil {
+				return err
+			}
+			fmt.Fprintf(&text, "<b>$ %s</b>\n%s\n", html.EscapeString(shown), html.EscapeString(printed))
+		}
+		page := `<meta charset="utf-8"><body style="margin:0;background:#0F1613;color:#E7EEE9"><pre style="margin:18px 22px;font:13px/1.45 'Liberation Mono',monospace;white-space:pre-wrap">` + strings.ReplaceAll(text.String(), "<b>", `<b style="color:#63C193;font-weight:normal">`) + `</pre>`
+		err := chromedp.Do(browser, chromedp.EmulateViewport(1280, 800), chromedp.Navigate("data:text/html;base64,"+base64.StdEncoding.EncodeToString([]byte(page))))
+		if err != nil {
+			return err
+		}
+		png, err := chromedp.Run(browser, chromedp.CaptureScreenshot())
+		if err != nil {
+			return err
+		}
+		file := filepath.Join(out, s.name+".png")
+		if err := os.WriteFile(file, png, 0o644); err != nil {
+			return err
+		}
+		log.Println(file)
+	}
+	return nil
+}
+
+// typed runs one command and returns it as typed, and what it printed.
+func typed(server, dir, command string) (shown, printed string, err error) {
+	if shown, err = number(server, command); err != nil {
+		return "", "", err
+	}
+	run := strings.ReplaceAll(strings.Replace(shown, "firethorn ", "bin/firethorn --server "+server+" ", 1), "trace.txt", filepath.Join(dir, "trace.txt"))
+	raw, err := exec.Command("sh", "-c", run).CombinedOutput()
+	if err != nil {
+		return "", "", fmt.Errorf("%s: %w\n%s", shown, err, raw)
+	}
+	return shown, string(raw), nil
+}
+
+// recordedTrace is a stack as Chromium printed it.
+func recordedTrace() (string, error) {
+	lines, err := replay.Load("demo/recording/recording.ndjson")
+	if err != nil {
+		return "", err
+	}
+	for _, l := range lines {
+		raw, err := json.Marshal(l.Event["exceptions"])
+		if err != nil {
+			return "", err
+		}
+		var list []struct{ Stack string }
+		if err := json.Unmarshal(raw, &list); err == nil && l.Doing == "new-year-week" && len(list) > 1 {
+			return list[1].Stack, nil
+		}
+	}
+	return "", fmt.Errorf("the recording lacks new-year-week")
+}
