@@ -51,6 +51,7 @@ type demo struct {
 	quaysidePort, gangwayPort int
 	once                      bool
 	server, link              string
+	tokens                    map[string]string // of people, to decide by
 }
 
 func (d *demo) run(ctx context.Context) error {
@@ -83,11 +84,8 @@ func (d *demo) run(ctx context.Context) error {
 	if err := d.pushSymbols(ctx); err != nil {
 		return err
 	}
-	people := [][]string{{"Maren Holt", "maren.holt@marrowsound.example"}, {"Oke Farrow", "oke.farrow@marrowsound.example"}, {"Sunniva Bray", "sunniva.bray@marrowsound.example"}}
-	for _, p := range people {
-		if err := d.do(ctx, "person", "add", p[0], p[1]); err != nil {
-			return err
-		}
+	if err := d.addPeople(ctx); err != nil {
+		return err
 	}
 	now := time.Now()
 	began := now
@@ -168,7 +166,7 @@ func (d *demo) serve(ctx context.Context) (stop func(), err error) {
 	return stop, nil
 }
 
-// run runs the command line as a person would.
+// command is the command line as a person would use it.
 func (d *demo) command(ctx context.Context, args ...string) *exec.Cmd {
 	cmd := exec.CommandContext(ctx, d.binary, append([]string{"--server", d.server}, args...)...)
 	cmd.Stderr = os.Stderr
@@ -250,18 +248,41 @@ func (d *demo) settle(ctx context.Context) error {
 	return ctx.Err()
 }
 
-// triage decides as the team did before the new releases went out.
-func (d *demo) triage(ctx context.Context) error {
-	decisions := []struct {
-		project, text string
-		args          []string
-	}{
-		{"quayside", "tideAt", []string{"assign", "--to", "Maren Holt"}}, {"quayside", "tideAt", []string{"fix", "--in", "4.2.1"}},
-		{"quayside", "placeBerths", []string{"assign", "--to", "Oke Farrow"}}, {"quayside", "placeBerths", []string{"fix", "--in", "4.2.1"}},
-		{"quayside", "getJSON", []string{"assign", "--to", "Sunniva Bray"}}, {"quayside", "restoreFilter", []string{"dismiss"}},
-		{"quayside", "stepZoom", []string{"accept"}}, {"gangway", "sorted", []string{"fix", "--in", "2.9.0"}}, {"gangway", "manifestOf", []string{"fix", "--in", "2.9.0"}},
-		{"gangway", "weatherAt", []string{"assign", "--to", "Oke Farrow"}},
+// people are the team, by first name.
+var people = map[string][2]string{
+	"maren": {"Maren Holt", "maren.holt@marrowsound.example"}, "oke": {"Oke Farrow", "oke.farrow@marrowsound.example"}, "sunniva": {"Sunniva Bray", "sunniva.bray@marrowsound.example"},
+}
+
+// addPeople adds the team, each with a token to decide by.
+func (d *demo) addPeople(ctx context.Context) error {
+	d.tokens = map[string]string{}
+	for who, p := range people {
+		if err := d.do(ctx, "person", "add", p[0], p[1]); err != nil {
+			return err
+		}
+		var t struct {
+			Token string `json:"token"`
+		}
+		if err := d.json(ctx, &t, "token", "create", "terminal of "+p[0], "--scope", "person", "--person", p[0]); err != nil {
+			return err
+		}
+		d.tokens[who] = t.Token
 	}
+	return nil
+}
+
+// decision is what somebody did about the issue with a word in its headline.
+type decision struct{ who, project, text, verb, flag, value string }
+
+// decisions are what the team did before the new releases went out.
+var decisions = []decision{
+	{"sunniva", "quayside", "tideAt", "assign", "--to", "Maren Holt"}, {"maren", "quayside", "tideAt", "fix", "--in", "4.2.1"},
+	{"sunniva", "quayside", "placeBerths", "assign", "--to", "Oke Farrow"}, {"oke", "quayside", "placeBerths", "fix", "--in", "4.2.1"},
+	{"sunniva", "quayside", "getJSON", "assign", "--to", "Sunniva Bray"}, {"maren", "quayside", "restoreFilter", "dismiss", "", ""},
+	{"oke", "quayside", "stepZoom", "accept", "", ""}, {"oke", "gangway", "manifestOf", "fix", "--in", "2.9.0"}, {"sunniva", "gangway", "weatherAt", "assign", "--to", "Oke Farrow"},
+}
+
+func (d *demo) triage(ctx context.Context) error {
 	for _, dec := range decisions {
 		var list struct {
 			Issues []struct {
@@ -271,10 +292,15 @@ func (d *demo) triage(ctx context.Context) error {
 		if err := d.json(ctx, &list, "issue", "list", "--project", dec.project, "--state", "all", "--text", dec.text); err != nil {
 			return err
 		}
-		for _, i := range list.Issues {
-			if err := d.do(ctx, append([]string{"issue", dec.args[0], i.ID}, dec.args[1:]...)...); err != nil {
-				return err
-			}
+		if len(list.Issues) != 1 {
+			return fmt.Errorf("%d issues of %s have %q in them, 1 should", len(list.Issues), dec.project, dec.text)
+		}
+		args := []string{"--token", d.tokens[dec.who], "issue", dec.verb, list.Issues[0].ID}
+		if dec.flag != "" {
+			args = append(args, dec.flag, dec.value)
+		}
+		if err := d.do(ctx, args...); err != nil {
+			return err
 		}
 	}
 	return nil

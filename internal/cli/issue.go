@@ -130,7 +130,7 @@ func showIssues(out io.Writer, v contract.Issues) {
 		return
 	}
 	table(out, func(row func(...any)) {
-		row("IMPACT", "ISSUE", "HEADLINE", "PLACE", "USERS", "EVENTS", "STATE", "OWNER", "LAST SEEN", "RELEASES")
+		row("IMPACT", "ISSUE", "HEADLINE", "PLACE", "  USERS", " EVENTS", "STATE", "OWNER", "LAST SEEN", "RELEASES")
 		for _, i := range v.Issues {
 			owner := "-"
 			if i.Owner != nil {
@@ -140,7 +140,7 @@ func showIssues(out io.Writer, v contract.Issues) {
 			if i.LastRelease != i.FirstRelease {
 				releases += " → " + orDash(i.LastRelease)
 			}
-			row(fmt.Sprintf("%5.1f", i.Impact), i.ID, cut(i.Headline, 48), orDash(cut(i.Place, 40)), count(i.Users), count(i.Events), i.State, owner, ago(i.LastSeen), releases)
+			row(fmt.Sprintf("%5.1f", i.Impact), i.ID, cut(i.Headline, 48), orDash(cut(i.Place, 40)), figure(i.Users), figure(i.Events), i.State, owner, ago(i.LastSeen), releases)
 		}
 	})
 	if v.Next != "" {
@@ -180,7 +180,7 @@ func showIssue(out io.Writer, v contract.IssueDetail) {
 
 // showTrace prints exceptions outermost first, frames innermost first.
 func showTrace(out io.Writer, e contract.Event, raw bool) {
-	fmt.Fprintf(out, "newest event %s, %s\n", e.ID, e.Time.Format("2006-01-02 15:04:05"))
+	fmt.Fprintf(out, "newest event %s, %s\n", e.ID, e.Time.Format("2006-01-02 15:04:05 UTC"))
 	for i, x := range e.Exceptions {
 		head := x.Type
 		if x.Message != "" {

@@ -45,13 +45,13 @@ func projectCommand() *cli.Command {
 						return
 					}
 					table(out, func(row func(...any)) {
-						row("PROJECT", "OPEN", "ISSUES", "EVENTS", "LAST EVENT", "KEPT")
+						row("PROJECT", "   OPEN", " ISSUES", " EVENTS", "LAST EVENT", "KEPT")
 						for _, p := range v.Projects {
 							last := "none yet"
 							if p.LastEvent != nil {
 								last = ago(*p.LastEvent)
 							}
-							row(p.Name, count(p.OpenIssues), count(p.Issues), count(p.Events), last, fmt.Sprintf("%d days", p.KeepDays))
+							row(p.Name, figure(p.OpenIssues), figure(p.Issues), figure(p.Events), last, fmt.Sprintf("%d days", p.KeepDays))
 						}
 					})
 				})

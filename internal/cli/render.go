@@ -67,6 +67,9 @@ func count(n int64) string {
 	return fmt.Sprint(n)
 }
 
+// figure is count for a column: aligned on the right.
+func figure(n int64) string { return fmt.Sprintf("%7s", count(n)) }
+
 // ago writes how long ago t was.
 func ago(t time.Time) string {
 	d := time.Since(t)

@@ -159,14 +159,13 @@ func (w *filing) checkRegressions(ctx context.Context) error {
 		issue   int64
 		release string
 	}
-	newest := map[seen]int64{}
+	seenIn := map[seen]bool{}
 	for _, r := range w.rows {
 		if r.issue.standing.State == issue.Fixed {
-			k := seen{r.issue.id, r.Release}
-			newest[k] = max(newest[k], micros(r.When.Thrown))
+			seenIn[seen{r.issue.id, r.Release}] = true
 		}
 	}
-	for k, at := range newest {
+	for k := range seenIn {
 		is := w.issues[k.issue]
 		in, err := w.releaseNamed(ctx, k.release)
 		if err != nil {
@@ -191,7 +190,7 @@ func (w *filing) checkRegressions(ctx context.Context) error {
 			}
 			continue
 		}
-		if err := w.addHistory(ctx, is.id, at, entry.Kind, entry.Words); err != nil {
+		if err := w.addHistory(ctx, is.id, micros(w.now), entry.Kind, entry.Words); err != nil {
 			return err
 		}
 	}

@@ -200,8 +200,8 @@ function Row({ issue: i, scale, selected, select }: { issue: Issue; scale: Scale
           {i.unhandled && <span className="soft text-[.85rem] whitespace-nowrap">unhandled</span>}
         </span>
         <span className="soft flex gap-3">
-          {i.place && <span className="mono shrink-0 truncate" title={i.place}>{cut(i.place, 42)}</span>}
-          <span className="truncate" title={i.message}>{i.message}</span>
+          {i.place && <span className="mono max-w-full shrink-0 truncate" title={i.place}>{cut(i.place, 42)}</span>}
+          {i.message !== i.headline && <span className="truncate" title={i.message}>{i.message}</span>}
         </span>
       </span>
       <span role="gridcell" className="text-right" title={counted(i.users, 'user')}>{count(i.users)}</span>
