@@ -41,7 +41,7 @@ build: setup console/dist/app/index.html ## bin/firethorn with the console insid
 
 check: setup node_modules/.installed client/js/dist/browser.js ## vet, formatting, linter, type checks
 	@go vet ./...
-	@test -z "$$(gofmt -l cmd internal demo console/*.go e2e | tee /dev/stderr)" || { echo "gofmt these"; exit 1; }
+	@bad=$$(gofmt -l bench cmd console/*.go demo e2e internal); test -z "$$bad" || { echo "not formatted (gofmt -w):"; echo "$$bad"; exit 1; }
 	@go tool staticcheck ./...
 	@npm run --silent typecheck --workspace client/js
 	@npm run --silent typecheck --workspace console

@@ -71,13 +71,19 @@ func (a *API) events(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
+		if row.Issue != is.Number {
+			return nil, fault.New(fault.NotFound, "event %s is none of %s/%d; it belongs to %s/%d", in.Event, p.Name, is.Number, p.Name, row.Issue)
+		}
 		out, err := a.event(ctx, p, row)
 		if err != nil {
 			return nil, err
 		}
 		n, err := a.store.EventNeighbours(ctx, is.ID, row)
+		if err != nil {
+			return nil, err
+		}
 		out.Body.Position = &contract.EventPosition{Number: n.Position, Total: is.Events, Newest: idText(n.Newest), Newer: idText(n.Newer), Older: idText(n.Older), Oldest: idText(n.Oldest)}
-		return out, err
+		return out, nil
 	})
 }
 

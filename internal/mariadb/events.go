@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"strings"
 	"time"
 
 	"github.com/google/uuid"
@@ -25,9 +26,44 @@ type EventRow struct {
 	project              int64
 }
 
-const eventSelect = "SELECT e.id, e.filing, e.thrown, e.received, i.number, l.headline, COALESCE(r.name,''), n.name, e.stands_for, e.keep_day, e.project" +
-	" FROM event e JOIN variant v ON v.id=e.variant JOIN issue i ON i.id=v.issue JOIN issue_list l ON l.issue=v.issue" +
-	" LEFT JOIN app_release r ON r.id=e.app_release JOIN environment n ON n.id=e.environment"
+// eventSelect reads events whose keys a subquery k gives: the order and the
+// limit are the subquery's, which reads one index, so that joins touch no more
+// rows than are wanted.
+const eventSelect = "SELECT e.id, e.filing, e.thrown, e.received, i.number, l.headline, COALESCE(r.name,''), COALESCE(n.name,''), e.stands_for, e.keep_day, e.project" +
+	" FROM (%s) k JOIN event e ON e.project=k.project AND e.filing=k.filing AND e.keep_day=k.keep_day" +
+	" JOIN variant v ON v.id=e.variant JOIN issue i ON i.id=v.issue JOIN issue_list l ON l.issue=v.issue" +
+	" LEFT JOIN app_release r ON r.id=e.app_release LEFT JOIN environment n ON n.id=e.environment ORDER BY k.filing %s"
+
+// newest and oldest are the directions events are read in, by filing.
+const (
+	newest = "DESC"
+	oldest = "ASC"
+)
+
+// keysOfIssue gives the keys of an issue's events in order: one read of the
+// variant's index for each variant, merged.
+func (s *Store) keysOfIssue(ctx context.Context, issue int64, cond string, filing int64, direction string, limit int) (query string, args []any, err error) {
+	var parts []string
+	err = each(ctx, s.db, func(r *sql.Rows) error {
+		var id int64
+		if err := r.Scan(&id); err != nil {
+			return err
+		}
+		part := "(SELECT project, filing, keep_day FROM event WHERE variant=?"
+		args = append(args, id)
+		if cond != "" {
+			part += " AND filing" + cond + "?"
+			args = append(args, filing)
+		}
+		parts = append(parts, part+" ORDER BY filing "+direction+" LIMIT ?)")
+		args = append(args, limit)
+		return nil
+	}, "SELECT id FROM variant WHERE issue=? ORDER BY events DESC LIMIT 500", issue)
+	if len(parts) == 0 {
+		return "SELECT project, filing, keep_day FROM event WHERE 1=0", nil, err
+	}
+	return "SELECT project, filing, keep_day FROM (" + strings.Join(parts, " UNION ALL ") + ") u ORDER BY filing " + direction + " LIMIT ?", append(args, limit), err
+}
 
 func scanEvent(r interface{ Scan(...any) error }) (*EventRow, error) {
 	var e EventRow
@@ -51,19 +87,29 @@ type EventQuery struct {
 
 // Events lists events, newest filed first; next is 0 on the last page.
 func (s *Store) Events(ctx context.Context, q EventQuery) (list []*EventRow, next int64, err error) {
-	cond, args := " WHERE e.project=?", []any{q.Project}
-	if q.Issue != 0 {
-		cond, args = " WHERE v.issue=?", []any{q.Issue}
-	}
+	cond := ""
 	if q.Before != 0 {
-		cond += " AND e.filing<?"
-		args = append(args, q.Before)
+		cond = "<"
+	}
+	keys, args := "", []any(nil)
+	if q.Issue != 0 {
+		if keys, args, err = s.keysOfIssue(ctx, q.Issue, cond, q.Before, newest, q.Limit+1); err != nil {
+			return nil, 0, err
+		}
+	} else {
+		keys, args = "SELECT project, filing, keep_day FROM event WHERE project=?", []any{q.Project}
+		if q.Before != 0 {
+			keys += " AND filing<?"
+			args = append(args, q.Before)
+		}
+		keys += " ORDER BY filing DESC LIMIT ?"
+		args = append(args, q.Limit+1)
 	}
 	err = each(ctx, s.db, func(r *sql.Rows) error {
 		e, err := scanEvent(r)
 		list = append(list, e)
 		return err
-	}, eventSelect+cond+" ORDER BY e.filing DESC LIMIT ?", append(args, q.Limit+1)...)
+	}, fmt.Sprintf(eventSelect, keys, newest), args...)
 	if len(list) > q.Limit {
 		list = list[:q.Limit]
 		next = list[q.Limit-1].Filing
@@ -73,9 +119,21 @@ func (s *Store) Events(ctx context.Context, q EventQuery) (list []*EventRow, nex
 
 // Event finds an event of a project by its id.
 func (s *Store) Event(ctx context.Context, project *Project, id uuid.UUID) (*EventRow, error) {
-	e, err := scanEvent(s.db.QueryRowContext(ctx, eventSelect+" WHERE e.project=? AND e.id=? LIMIT 1", project.ID, id[:]))
+	e, err := scanEvent(s.db.QueryRowContext(ctx, fmt.Sprintf(eventSelect, "SELECT project, filing, keep_day FROM event WHERE project=? AND id=? LIMIT 1", newest), project.ID, id[:]))
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, fault.New(fault.NotFound, "%s has no event %s; it may not be filed yet", project.Name, id)
+	}
+	return e, err
+}
+
+func (s *Store) endOfIssue(ctx context.Context, issue int64, direction string) (*EventRow, error) {
+	keys, args, err := s.keysOfIssue(ctx, issue, "", 0, direction, 1)
+	if err != nil {
+		return nil, err
+	}
+	e, err := scanEvent(s.db.QueryRowContext(ctx, fmt.Sprintf(eventSelect, keys, direction), args...))
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, fault.New(fault.NotFound, "no event of this issue is kept any more")
 	}
 	return e, err
 }
@@ -88,17 +146,11 @@ type Neighbours struct {
 
 // IssueEvent finds an event of an issue: "newest", "oldest" or an id.
 func (s *Store) IssueEvent(ctx context.Context, project *Project, issue int64, which string) (*EventRow, error) {
-	order := "DESC"
 	switch which {
-	case "oldest":
-		order = "ASC"
-		fallthrough
 	case "newest":
-		e, err := scanEvent(s.db.QueryRowContext(ctx, eventSelect+" WHERE v.issue=? ORDER BY e.filing "+order+" LIMIT 1", issue))
-		if errors.Is(err, sql.ErrNoRows) {
-			return nil, fault.New(fault.NotFound, "no event of this issue is kept any more")
-		}
-		return e, err
+		return s.endOfIssue(ctx, issue, newest)
+	case "oldest":
+		return s.endOfIssue(ctx, issue, oldest)
 	}
 	id, err := uuid.Parse(which)
 	if err != nil {
@@ -114,15 +166,15 @@ const mostCounted = 10_000
 func (s *Store) EventNeighbours(ctx context.Context, issue int64, e *EventRow) (Neighbours, error) {
 	var n Neighbours
 	for _, q := range []struct {
-		to          *uuid.UUID
-		cond, order string
-	}{{&n.Newest, "", "DESC"}, {&n.Oldest, "", "ASC"}, {&n.Newer, " AND e.filing>?", "ASC"}, {&n.Older, " AND e.filing<?", "DESC"}} {
-		args := []any{issue}
-		if q.cond != "" {
-			args = append(args, e.Filing)
+		to              *uuid.UUID
+		cond, direction string
+	}{{&n.Newest, "", newest}, {&n.Oldest, "", oldest}, {&n.Newer, ">", oldest}, {&n.Older, "<", newest}} {
+		keys, args, err := s.keysOfIssue(ctx, issue, q.cond, e.Filing, q.direction, 1)
+		if err != nil {
+			return n, err
 		}
 		var id []byte
-		err := s.db.QueryRowContext(ctx, "SELECT e.id FROM event e JOIN variant v ON v.id=e.variant WHERE v.issue=?"+q.cond+" ORDER BY e.filing "+q.order+" LIMIT 1", args...).Scan(&id)
+		err = s.db.QueryRowContext(ctx, "SELECT e.id FROM ("+keys+") k JOIN event e ON e.project=k.project AND e.filing=k.filing AND e.keep_day=k.keep_day", args...).Scan(&id)
 		if err == nil {
 			*q.to = uuid.UUID(id)
 		} else if !errors.Is(err, sql.ErrNoRows) {

@@ -358,6 +358,55 @@ func TestIssues_PagesThroughEveryOrder(t *testing.T) {
 	}
 }
 
+func TestEvents_PageInTheOrderOfFiling(t *testing.T) {
+	b := open1(t, noon)
+	for i := range 9 { // three variants of one issue, and another issue between
+		b.file(occur{id: fmt.Sprint(i), function: "tideAt", at: noon.Add(-time.Duration(i*7%5) * time.Hour)}, occur{function: "drawWeek", at: noon})
+		if i%3 == 2 {
+			if _, err := b.db.Exec("INSERT INTO variant (project, grouping_version, hash, issue, fingerprint, provisional, parts) SELECT project, grouping_version, UNHEX(MD5(?)), issue, fingerprint, 0, parts FROM variant WHERE issue=1 LIMIT 1", i); err != nil {
+				t.Fatal(err)
+			}
+			if _, err := b.db.Exec("UPDATE event SET variant=(SELECT MAX(id) FROM variant WHERE issue=1) WHERE variant=(SELECT MIN(id) FROM variant WHERE issue=1) AND filing>?", 2*i-4); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	var got []string
+	q := EventQuery{Project: b.project.ID, Issue: b.issue(1).ID, Limit: 2}
+	for {
+		page, next, err := b.Events(t.Context(), q)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, e := range page {
+			got = append(got, fmt.Sprint(e.Filing))
+		}
+		if q.Before = next; next == 0 {
+			break
+		}
+	}
+	if want := "17 15 13 11 9 7 5 3 1"; strings.Join(got, " ") != want {
+		t.Errorf("filings %v, want %s", got, want)
+	}
+	all, _, err := b.Events(t.Context(), EventQuery{Project: b.project.ID, Limit: 100})
+	if err != nil || len(all) != 18 || all[0].Filing != 18 {
+		t.Errorf("%d events of the project, %v", len(all), err)
+	}
+	first, err := b.IssueEvent(t.Context(), b.project, b.issue(1).ID, "oldest")
+	if err != nil || first.Filing != 1 {
+		t.Fatalf("oldest: %+v, %v", first, err)
+	}
+	third, err := b.IssueEvent(t.Context(), b.project, b.issue(1).ID, uuid.NewSHA1(uuid.Nil, []byte("2")).String())
+	if err != nil {
+		t.Fatal(err)
+	}
+	n, err := b.EventNeighbours(t.Context(), b.issue(1).ID, third)
+	id := func(i string) uuid.UUID { return uuid.NewSHA1(uuid.Nil, []byte(i)) }
+	if want := (Neighbours{Newest: id("8"), Newer: id("3"), Older: id("1"), Oldest: id("0"), Position: 7}); err != nil || n != want {
+		t.Errorf("neighbours %+v, %v, want %+v", n, err, want)
+	}
+}
+
 func TestSweepWindows_TakesOldDaysOut(t *testing.T) {
 	b := open1(t, noon)
 	b.file(occur{function: "tideAt", user: "p-1", at: noon}, occur{function: "tideAt", user: "p-2", at: noon.Add(-10 * 24 * time.Hour)})
