@@ -51,6 +51,10 @@ func TestMain(m *testing.M) {
 		}
 		code := m.Run()
 		browserStop()
+		// After all the tests' traffic every counter must equal its rows.
+		if c := cli.Run(context.Background(), []string{"firethorn", "--server", shared.url, "recount"}, nil, os.Stdout, os.Stderr); c != 0 {
+			code = 1
+		}
 		if err := shared.stop(); err != nil {
 			fmt.Fprintln(os.Stderr, "the service does not stop:", err)
 			return 1

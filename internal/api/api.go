@@ -10,6 +10,7 @@ import (
 	"log/slog"
 	"net/http"
 	"net/url"
+	"sync"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -59,11 +60,17 @@ func New(r chi.Router, opt Options) *API {
 // Run feeds the live streams until ctx ends.
 func (a *API) Run(ctx context.Context) error { return a.live.run(ctx) }
 
+// ourErrors replaces the framework's error bodies, which it holds in one place
+// for the whole process.
+var ourErrors sync.Once
+
 // describe is the API's own description of itself.
 func describe(r chi.Router) huma.API {
-	huma.NewError = func(status int, msg string, errs ...error) huma.StatusError {
-		return problem(status, msg, errs)
-	}
+	ourErrors.Do(func() {
+		huma.NewError = func(status int, msg string, errs ...error) huma.StatusError {
+			return problem(status, msg, errs)
+		}
+	})
 	cfg := huma.DefaultConfig("Firethorn", Version)
 	cfg.Info.Description = "Exceptions of applications, grouped into issues. Errors are problem details (RFC 9457); lists are pages with a cursor in \"next\"."
 	cfg.OpenAPIPath, cfg.DocsPath, cfg.SchemasPath = "/api/openapi", "", ""

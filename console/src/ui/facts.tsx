@@ -53,6 +53,12 @@ export function Facts({ event }: { event: EventDetail }) {
           <pre className="overflow-x-auto" tabIndex={0} aria-label="State of the application">{JSON.stringify(event.state, null, 2)}</pre>
         </section>
       )}
+      {event.extra && (
+        <section className="mt-4 rounded border border-base-300 bg-base-100 p-3">
+          <h4 className="mb-1 font-semibold">Fields that the event format does not know</h4>
+          <pre className="overflow-x-auto" tabIndex={0} aria-label="Fields that the event format does not know">{JSON.stringify(event.extra, null, 2)}</pre>
+        </section>
+      )}
       {event.notes.length > 0 && (
         <ul className="mt-3 list-inside list-disc text-warning">
           {event.notes.map((n) => (
