@@ -1,7 +1,7 @@
-import { Client, endpoint, newScope, retryAfter } from './client.ts'
+import { Client, endpoint, functions, newScope, retryAfter } from './client.ts'
 import type { Options } from './client.ts'
 import { newID, text } from './event.ts'
-import type { Attributes, Details } from './event.ts'
+import type { Attributes } from './event.ts'
 
 export type { Options } from './client.ts'
 export type { Attributes, Breadcrumb, Details, Exception, ReportedEvent, Severity } from './event.ts'
@@ -32,20 +32,7 @@ export function start(options: Options): void {
   })
 }
 
-/** Reports a thrown value that the application caught. Returns the event's id. */
-export const report = (error: unknown, details?: Details): string | undefined => client.report(error, { handled: true, ...details })
-/** Reports a plain message. */
-export const message = (words: string, details?: Details): string | undefined => client.message(words, details)
-/** Leaves a breadcrumb. */
-export const note = (kind: string, words: string, attributes?: Attributes): void => client.note(kind, words, attributes)
-/** Says whom all that follows hits. */
-export const user = (identity: Parameters<Client['user']>[0]): void => client.user(identity)
-/** Adds attributes to all events that follow. */
-export const attributes = (values: Attributes): void => client.attributes(values)
-/** Gives the function that is asked for the application's state when something is reported. */
-export const snapshot = (fn: (() => unknown) | undefined): void => client.snapshot(fn)
-/** Waits until all that was reported is stored; false when that took too long (milliseconds). */
-export const drain = (timeout?: number): Promise<boolean> => client.drain(timeout)
+export const { report, message, note, user, attributes, snapshot, drain } = functions(client)
 
 function listen(): void {
   addEventListener('error', (e) => {

@@ -152,6 +152,24 @@ export class Client {
   }
 }
 
+/** What an application calls, whatever it runs in. */
+export const functions = (c: Client) => ({
+  /** Reports a thrown value that the application caught. Returns the event's id. */
+  report: (error: unknown, details?: Details): string | undefined => c.report(error, { handled: true, ...details }),
+  /** Reports a plain message. */
+  message: (words: string, details?: Details): string | undefined => c.message(words, details),
+  /** Leaves a breadcrumb. */
+  note: (kind: string, words: string, attributes?: Attributes): void => c.note(kind, words, attributes),
+  /** Says whom all that follows hits; null for nobody. */
+  user: (identity: string | { id?: string; email?: string; name?: string } | null): void => c.user(identity),
+  /** Adds attributes to all events that follow. */
+  attributes: (values: Attributes): void => c.attributes(values),
+  /** Gives the function that is asked for the application's state when something is reported. */
+  snapshot: (fn: (() => unknown) | undefined): void => c.snapshot(fn),
+  /** Waits until all that was reported is stored; false when that took too long (milliseconds). */
+  drain: (timeout?: number): Promise<boolean> => c.drain(timeout),
+})
+
 const some = <K extends string, V>(k: K, v: V | undefined): { [P in K]?: V } => (v === undefined ? {} : ({ [k]: v } as { [P in K]?: V }))
 
 /** The address events are posted to. */

@@ -2,10 +2,10 @@ import { AsyncLocalStorage } from 'node:async_hooks'
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import os from 'node:os'
 import process from 'node:process'
-import { Client, endpoint, newScope, retryAfter } from './client.ts'
+import { Client, endpoint, functions, newScope, retryAfter } from './client.ts'
 import type { Options, Scope } from './client.ts'
 import { newID } from './event.ts'
-import type { Attributes, Details } from './event.ts'
+import type { Attributes } from './event.ts'
 
 export type { Options } from './client.ts'
 export type { Attributes, Breadcrumb, Details, Exception, ReportedEvent, Severity } from './event.ts'
@@ -45,13 +45,7 @@ function ended(error: unknown, kind: 'uncaughtException' | 'unhandledRejection')
   })
 }
 
-export const report = (error: unknown, details?: Details): string | undefined => client.report(error, { handled: true, ...details })
-export const message = (words: string, details?: Details): string | undefined => client.message(words, details)
-export const note = (kind: string, words: string, attributes?: Attributes): void => client.note(kind, words, attributes)
-export const user = (identity: Parameters<Client['user']>[0]): void => client.user(identity)
-export const attributes = (values: Attributes): void => client.attributes(values)
-export const snapshot = (fn: (() => unknown) | undefined): void => client.snapshot(fn)
-export const drain = (timeout?: number): Promise<boolean> => client.drain(timeout)
+export const { report, message, note, user, attributes, snapshot, drain } = functions(client)
 
 type Next = (error?: unknown) => void
 type Handler = (req: IncomingMessage, res: ServerResponse, next?: Next) => unknown

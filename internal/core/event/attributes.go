@@ -20,24 +20,67 @@ const maxFlatten = 5
 
 // UnmarshalJSON reads an object of attributes: null is left out, objects are
 // flattened with dots, integers over 2^53 become text, mixed arrays become
-// arrays of text.
+// arrays of text. raw is valid JSON, as encoding/json promises; plain values,
+// which most are, are taken from it without another decoder.
 func (a *Attributes) UnmarshalJSON(raw []byte) error {
-	d := json.NewDecoder(bytes.NewReader(raw))
-	d.UseNumber()
-	var in any
-	if err := d.Decode(&in); err != nil {
-		return err
-	}
+	raw = bytes.TrimSpace(raw)
 	out := Attributes{}
-	switch v := in.(type) {
-	case nil:
-	case map[string]any:
-		flatten(out, "", v, 0)
-	default:
+	*a = out
+	if string(raw) == "null" {
+		return nil
+	}
+	if len(raw) == 0 || raw[0] != '{' {
 		return fmt.Errorf("attributes must be an object of names and values, not %s", short(raw))
 	}
-	*a = out
+	for i := 0; i < len(raw); {
+		quoted, value, next, ok := nextField(raw, i)
+		if !ok {
+			break
+		}
+		name, err := plainText(quoted)
+		if err != nil {
+			return err
+		}
+		if err := out.set(name, value); err != nil {
+			return err
+		}
+		i = next
+	}
 	return nil
+}
+
+// set takes one value, which is valid JSON.
+func (a Attributes) set(name string, value []byte) error {
+	switch value[0] {
+	case '"':
+		text, err := plainText(value[1 : len(value)-1])
+		a[name] = text
+		return err
+	case 't', 'f':
+		a[name] = value[0] == 't'
+	case 'n':
+	case '{', '[':
+		d := json.NewDecoder(bytes.NewReader(value))
+		d.UseNumber()
+		var in any
+		if err := d.Decode(&in); err != nil {
+			return err
+		}
+		flatten(a, "", map[string]any{name: in}, 0)
+	default:
+		a[name] = fit(json.Number(value))
+	}
+	return nil
+}
+
+// plainText undoes a JSON string without its quotes.
+func plainText(quoted []byte) (string, error) {
+	if bytes.IndexByte(quoted, '\\') < 0 {
+		return string(quoted), nil
+	}
+	var s string
+	err := json.Unmarshal(append(append([]byte{'"'}, quoted...), '"'), &s)
+	return s, err
 }
 
 func flatten(out Attributes, prefix string, in map[string]any, depth int) {

@@ -3,6 +3,7 @@ package event
 import (
 	"encoding/json"
 	"fmt"
+	"os"
 	"strings"
 	"testing"
 	"time"
@@ -63,6 +64,48 @@ func TestDecode_MakesAttributesFit(t *testing.T) {
 	if _, text := e.Attributes["big"].(string); !text {
 		t.Errorf("an integer over 2^53 is %T, want text", e.Attributes["big"])
 	}
+}
+
+func TestAttributes_AreWhatEncodingJSONSays(t *testing.T) {
+	for _, in := range []string{
+		`{}`, ` { "a" : "b" , "c":1.5e3,"d":true ,"e":false,"f":null} `, `{"a\"b":"c\u00e9\\n","\u0061":"]}"}`, `{"x":"{\"y\":1}","list":["a","b,c"],"n":-7}`, `{"a":1,"a":2}`, `{"":"empty","é":"ü"}`,
+	} {
+		var got Attributes
+		if err := json.Unmarshal([]byte(in), &got); err != nil {
+			t.Fatal(err)
+		}
+		d := json.NewDecoder(strings.NewReader(in))
+		d.UseNumber()
+		var want map[string]any
+		if err := d.Decode(&want); err != nil {
+			t.Fatal(err)
+		}
+		for k, v := range want {
+			if v == nil {
+				delete(want, k)
+			}
+		}
+		if a, b := fmt.Sprint(map[string]any(got)), fmt.Sprint(want); a != b {
+			t.Errorf("%s gives %s, want %s", in, a, b)
+		}
+	}
+}
+
+func FuzzDecode(f *testing.F) {
+	f.Add(`{"message":"m","attributes":{"a":{"b":[1,"x"]},"c":"\\u0000"},"later":1}`)
+	f.Fuzz(func(t *testing.T, in string) {
+		e, err := Decode([]byte(in), DefaultLimits)
+		if err != nil {
+			return
+		}
+		out, err := json.Marshal(e)
+		if err != nil {
+			t.Fatalf("what was decoded from %q does not encode: %v", in, err)
+		}
+		if _, err := Decode(out, DefaultLimits); err != nil {
+			t.Fatalf("what was encoded of %q does not decode: %v\n%s", in, err, out)
+		}
+	})
 }
 
 func TestDecode_CutsWhatIsOverALimitAndSaysSo(t *testing.T) {
@@ -142,5 +185,20 @@ func TestClock(t *testing.T) {
 				t.Errorf("Clock = %+v", w)
 			}
 		})
+	}
+}
+
+// The reference event: 12.6 kB with 30 frames in its stack and 20 breadcrumbs.
+func BenchmarkDecode(b *testing.B) {
+	raw, err := os.ReadFile("../../../bench/reference-event.json")
+	if err != nil {
+		b.Fatal(err)
+	}
+	b.SetBytes(int64(len(raw)))
+	b.ReportAllocs()
+	for b.Loop() {
+		if _, err := Decode(raw, DefaultLimits); err != nil {
+			b.Fatal(err)
+		}
 	}
 }
