@@ -108,6 +108,10 @@ func (a *API) serveLive(w http.ResponseWriter, r *http.Request) error {
 	if !ok {
 		return fault.New(fault.Internal, "streams do not work here")
 	}
+	// The limit on reading a request does not hold for a stream.
+	if err := http.NewResponseController(w).SetReadDeadline(time.Time{}); err != nil {
+		return err
+	}
 	changes, stop := a.live.subscribe()
 	defer stop()
 	w.Header().Set("Content-Type", "text/event-stream")

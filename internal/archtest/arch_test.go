@@ -1,11 +1,14 @@
 package archtest
 
 import (
+	"bytes"
 	"go/ast"
 	"go/parser"
 	"go/token"
+	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -102,6 +105,26 @@ func TestCore_ReadsNoClock(t *testing.T) {
 			}
 			return true
 		})
+	}
+}
+
+func TestErrorCodes_ArePublished(t *testing.T) {
+	code, err := os.ReadFile("../core/fault/fault.go")
+	if err != nil {
+		t.Fatal(err)
+	}
+	doc, err := os.ReadFile("../../docs/errors.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	all := regexp.MustCompile(`Code = "(\w+)"`).FindAllSubmatch(code, -1)
+	if len(all) < 10 {
+		t.Fatalf("%d codes", len(all))
+	}
+	for _, c := range all {
+		if !bytes.Contains(doc, []byte("| `"+string(c[1])+"` |")) {
+			t.Errorf("docs/errors.md lacks %s", c[1])
+		}
 	}
 }
 

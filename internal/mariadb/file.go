@@ -73,6 +73,14 @@ type row struct {
 	issue                  *issueRow
 }
 
+// sentMicros is the time as sent, 0 when there was none.
+func (r *row) sentMicros() int64 {
+	if r.When.Sent.IsZero() {
+		return 0
+	}
+	return micros(r.When.Sent)
+}
+
 type variantRow struct {
 	id, issue int64
 	exemplars int
@@ -141,8 +149,8 @@ func (w *filing) dropRepeats(ctx context.Context) error {
 	byDay := map[int][]any{}
 	var odd [][]any
 	for _, r := range w.rows {
-		if r.When.Odd && !r.When.Sent.IsZero() {
-			odd = append(odd, []any{r.ID[:], micros(r.When.Sent)})
+		if r.When.Odd {
+			odd = append(odd, []any{r.ID[:], r.sentMicros()})
 		}
 		byDay[r.keepDay] = append(byDay[r.keepDay], bytes.Clone(r.ID[:]))
 	}
@@ -180,7 +188,7 @@ func (w *filing) dropRepeats(ctx context.Context) error {
 			continue
 		}
 		seen[k] = true
-		if r.When.Odd && !r.When.Sent.IsZero() {
+		if r.When.Odd {
 			oddSeen[r.ID] = true
 		}
 		kept = append(kept, r)
@@ -218,8 +226,9 @@ func (w *filing) internNames(ctx context.Context) error {
 	return nil
 }
 
-// perProcess are resource attributes that differ from process to process.
-var perProcess = []string{"process.pid", "host.name", "host.id", "service.instance.id"}
+// perProcess are resource attributes that differ from process to process or
+// from person to person: they stand in the body alone.
+var perProcess = []string{"process.pid", "host.name", "host.id", "service.instance.id", "app.installation.id", "user.id", "user.email", "user.name", "enduser.id", "enduser.pseudo.id"}
 
 func resourceText(a event.Attributes) string {
 	shared := event.Attributes{}

@@ -22,8 +22,8 @@ func (w *filing) writeEvents(ctx context.Context) error {
 			nullID(r.release), r.env, nullUser(r.Item), r.resource, hash16(r.Event.Attributes.Text("session.id")), hash16(r.Event.TraceID),
 			handled(r.Event.Handled), r.When.Odd, 1, r.Event.StandsFor}
 		bodies[i] = []any{w.Project.ID, r.filing, r.keepDay, r.Body}
-		if r.When.Odd && !r.When.Sent.IsZero() {
-			odd = append(odd, []any{w.Project.ID, r.ID[:], micros(r.When.Sent), r.keepDay})
+		if r.When.Odd {
+			odd = append(odd, []any{w.Project.ID, r.ID[:], r.sentMicros(), r.keepDay})
 		}
 		// The first five of a variant that differ in release are kept for good.
 		if form := exemplarForm(r); r.variant.exemplars < maxExemplars && !r.variant.forms[form] {

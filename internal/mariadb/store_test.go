@@ -182,8 +182,14 @@ func TestFile_CountsAnEventOnce(t *testing.T) {
 	if done := b.file(odd); done.Repeats != 1 {
 		t.Errorf("an event of a time that cannot be used, again: %+v", done)
 	}
-	if n := b.issue(1).Events; n != 2 {
-		t.Errorf("%d events, want 2", n)
+	timeless := occur{id: "c", function: "tideAt"}
+	b.file(timeless)
+	b.now = b.now.Add(48 * time.Hour)
+	if done := b.file(timeless); done.Repeats != 1 {
+		t.Errorf("an event without a time, again: %+v", done)
+	}
+	if n := b.issue(1).Events; n != 3 {
+		t.Errorf("%d events, want 3", n)
 	}
 	b.recounted()
 }

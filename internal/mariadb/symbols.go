@@ -47,7 +47,11 @@ func (s *Store) PutSymbols(ctx context.Context, project int64, raw []byte) ([32]
 // SymbolContent reads a content back.
 func (s *Store) SymbolContent(ctx context.Context, project int64, hash [32]byte) ([]byte, error) {
 	var body []byte
-	if err := s.db.QueryRowContext(ctx, "SELECT body FROM symbol_content WHERE project=? AND hash=?", project, hash[:]).Scan(&body); err != nil {
+	err := s.db.QueryRowContext(ctx, "SELECT body FROM symbol_content WHERE project=? AND hash=?", project, hash[:]).Scan(&body)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, fmt.Errorf("symbol content %x: %w", hash[:6], pipeline.ErrNoContent)
+	}
+	if err != nil {
 		return nil, fmt.Errorf("symbol content %x: %w", hash[:6], err)
 	}
 	return pipeline.Decompress(body)
@@ -165,7 +169,7 @@ func (s *Store) NeedSymbols(ctx context.Context, project int64, hashes [][32]byt
 	}
 	for _, h := range hashes {
 		if !have[h] && h != ([32]byte{}) {
-			return errors.Join(fault.New(fault.BadInput, "the content %x was not pushed; push it first", h[:]))
+			return fault.New(fault.BadInput, "the content %x was not pushed; push it first", h[:])
 		}
 	}
 	return nil

@@ -17,6 +17,7 @@ import (
 type symbols struct {
 	asked int
 	fail  error
+	gone  bool // the contents are not there
 }
 
 const mapJSON = `{"version":3,"sources":["src/tides.ts"],"names":["tideAt"],"mappings":"AAgBAA"}`
@@ -38,6 +39,9 @@ func (s *symbols) SymbolByDebugID(_ context.Context, _ int64, id string) (*Symbo
 
 func (s *symbols) SymbolContent(context.Context, int64, [32]byte) ([]byte, error) {
 	s.asked++
+	if s.gone {
+		return nil, ErrNoContent
+	}
 	return []byte(mapJSON), nil
 }
 
@@ -60,6 +64,13 @@ func TestUnits_FindTheRightMapOrNone(t *testing.T) {
 	}
 }
 
+func TestUnits_SayThatAMapIsGone(t *testing.T) {
+	s := NewUnits(&symbols{gone: true}, 1<<20).Of(t.Context(), project, "1")
+	if u, why := s.Unit("https://a.example/app.js", ""); u != nil || !strings.Contains(why, "push it again") || s.Err() != nil {
+		t.Errorf("unit %v, %q, %v", u, why, s.Err())
+	}
+}
+
 func TestUnits_HoldHotMapsInBoundedMemory(t *testing.T) {
 	store := &symbols{}
 	units := NewUnits(store, 1)
@@ -69,8 +80,8 @@ func TestUnits_HoldHotMapsInBoundedMemory(t *testing.T) {
 			s.Unit("https://a.example/app.js", "")
 		}
 	}
-	if store.asked != 6 { // the content once, the list once a batch
-		t.Errorf("the store was asked %d times, want 6", store.asked)
+	if store.asked != 2 { // the list and the content, once within a second
+		t.Errorf("the store was asked %d times, want 2", store.asked)
 	}
 	other := project
 	other.ID = 2
@@ -83,7 +94,8 @@ func TestUnits_HoldHotMapsInBoundedMemory(t *testing.T) {
 func TestUnits_PassTheStoresFailureOn(t *testing.T) {
 	want := errors.New("away")
 	b := &Batch{IDs: []uuid.UUID{{}}, Events: []json.RawMessage{json.RawMessage(`{"exceptions":[{"type":"E","frames":[{"file":"https://a.example/app.js","line":1,"column":1}]}]}`)}}
-	if _, err := Process(t.Context(), project, b, 0, NewUnits(&symbols{fail: want}, 1)); !errors.Is(err, want) {
+	_, err := Process(t.Context(), project, b, 0, NewUnits(&symbols{fail: want}, 1))
+	if _, ok := errors.AsType[*StoreError](err); !ok || !errors.Is(err, want) {
 		t.Errorf("Process = %v, want %v: an event must not be filed unresolved because the store is away", err, want)
 	}
 }

@@ -3,7 +3,12 @@ package pipeline
 import (
 	"container/list"
 	"context"
+	"errors"
+	"fmt"
 	"sync"
+	"time"
+
+	"golang.org/x/sync/singleflight"
 
 	"firethorn/internal/core/scope"
 	"firethorn/internal/core/sourcemap"
@@ -24,19 +29,51 @@ type symbolStore interface {
 	SymbolFiles(ctx context.Context, project int64, release string) ([]SymbolFile, error)
 	// SymbolByDebugID finds a file of any release.
 	SymbolByDebugID(ctx context.Context, project int64, debugID string) (*SymbolFile, error)
+	// SymbolContent reads a content; ErrNoContent when it is not there.
 	SymbolContent(ctx context.Context, project int64, hash [32]byte) ([]byte, error)
 }
+
+// ErrNoContent says that a pushed content is not there.
+var ErrNoContent = errors.New("this content is not stored")
+
+// StoreError is a failure of the store while an event was made readable: not
+// the event's fault, so it is tried again and never set aside.
+type StoreError struct{ Err error }
+
+func (e *StoreError) Error() string { return "symbols could not be read: " + e.Err.Error() }
+func (e *StoreError) Unwrap() error { return e.Err }
 
 // Units holds decoded symbols in bounded memory.
 type Units struct {
 	store symbolStore
 	most  int // bytes
 
+	loads singleflight.Group // a map that many wait for is decoded once
+
 	mu    sync.Mutex
 	size  int
 	order *list.List // of *entry, most recently used first
 	byKey map[unitKey]*list.Element
+	lists map[listKey]fileList
 }
+
+type listKey struct {
+	project int64
+	release string
+}
+
+// fileList is what a release's files were a moment ago.
+type fileList struct {
+	files []SymbolFile
+	names []symbolicate.File // of files, in their order
+	at    time.Time
+}
+
+// listLife is how long the list of a release's files is believed: symbols that
+// are pushed count for events filed a second later.
+const listLife = time.Second
+
+const listsMost = 5000
 
 type unitKey struct {
 	project    int64
@@ -51,7 +88,7 @@ type entry struct {
 
 // NewUnits makes a cache of at most so many bytes.
 func NewUnits(store symbolStore, most int) *Units {
-	return &Units{store: store, most: most, order: list.New(), byKey: map[unitKey]*list.Element{}}
+	return &Units{store: store, most: most, order: list.New(), byKey: map[unitKey]*list.Element{}, lists: map[listKey]fileList{}}
 }
 
 // Symbols resolves the files of one release for one batch or request. It asks
@@ -62,10 +99,9 @@ type Symbols struct {
 	units   *Units
 	project Project
 	release string
-	files   []SymbolFile
-	names   []symbolicate.File // of files, in their order
-	loaded  bool
-	err     error
+	fileList
+	loaded bool
+	err    error
 }
 
 // Of gives the symbols of a release.
@@ -73,8 +109,13 @@ func (u *Units) Of(ctx context.Context, p Project, release string) *Symbols {
 	return &Symbols{ctx: ctx, units: u, project: p, release: release}
 }
 
-// Err is the first failure to reach the store.
-func (s *Symbols) Err() error { return s.err }
+// Err is the first failure to reach the store, a *StoreError.
+func (s *Symbols) Err() error {
+	if s.err == nil {
+		return nil
+	}
+	return &StoreError{s.err}
+}
 
 // Unit finds the unit of a file.
 func (s *Symbols) Unit(file, debugID string) (*symbolicate.Unit, string) {
@@ -82,13 +123,10 @@ func (s *Symbols) Unit(file, debugID string) (*symbolicate.Unit, string) {
 		return nil, ""
 	}
 	if !s.loaded {
-		s.files, s.err = s.units.store.SymbolFiles(s.ctx, s.project.ID, s.release)
+		s.fileList, s.err = s.units.filesOf(s.ctx, s.project.ID, s.release)
 		s.loaded = true
 		if s.err != nil {
 			return nil, ""
-		}
-		for _, f := range s.files {
-			s.names = append(s.names, f.File)
 		}
 	}
 	i, why := symbolicate.Choose(s.names, file, debugID, s.project.Name, s.release)
@@ -124,26 +162,73 @@ func (s *Symbols) load(f SymbolFile) (*symbolicate.Unit, string) {
 		return el.Value.(*entry).unit, ""
 	}
 	u.mu.Unlock()
-	raw, err := u.store.SymbolContent(s.ctx, s.project.ID, f.Map)
+	type loaded struct {
+		unit *symbolicate.Unit
+		why  string
+	}
+	v, err, _ := u.loads.Do(fmt.Sprintf("%d %x %x", key.project, key.bundle, key.mp), func() (any, error) {
+		// Others may wait for this: who gives up does not fail it for them.
+		unit, why, err := u.decode(context.WithoutCancel(s.ctx), key)
+		return loaded{unit, why}, err
+	})
 	if err != nil {
 		s.err = err
 		return nil, ""
 	}
+	return v.(loaded).unit, v.(loaded).why
+}
+
+// decode reads and decodes a map and its bundle, and keeps the unit.
+func (u *Units) decode(ctx context.Context, key unitKey) (unit *symbolicate.Unit, why string, err error) {
+	raw, err := u.store.SymbolContent(ctx, key.project, key.mp)
+	if errors.Is(err, ErrNoContent) {
+		return nil, "the source map of this file is not stored any more; push it again", nil
+	}
+	if err != nil {
+		return nil, "", err
+	}
 	m, err := sourcemap.Parse(raw)
 	if err != nil {
-		return nil, "the source map is broken: " + err.Error()
+		return nil, "the source map is broken: " + err.Error(), nil
 	}
-	unit := &symbolicate.Unit{Map: m}
-	if f.Bundle != ([32]byte{}) {
-		code, err := u.store.SymbolContent(s.ctx, s.project.ID, f.Bundle)
-		if err != nil {
-			s.err = err
-			return nil, ""
+	unit = &symbolicate.Unit{Map: m}
+	if key.bundle != ([32]byte{}) {
+		code, err := u.store.SymbolContent(ctx, key.project, key.bundle)
+		if err != nil && !errors.Is(err, ErrNoContent) {
+			return nil, "", err
 		}
-		unit.Scopes = scope.Scan(code)
+		if err == nil {
+			unit.Scopes = scope.Scan(code)
+		}
 	}
 	u.put(key, unit)
-	return unit, ""
+	return unit, "", nil
+}
+
+// filesOf lists a release's files, as they were at most listLife ago.
+func (u *Units) filesOf(ctx context.Context, project int64, release string) (fileList, error) {
+	key := listKey{project, release}
+	u.mu.Lock()
+	l, ok := u.lists[key]
+	u.mu.Unlock()
+	if ok && time.Since(l.at) < listLife {
+		return l, nil
+	}
+	l = fileList{at: time.Now()}
+	var err error
+	if l.files, err = u.store.SymbolFiles(ctx, project, release); err != nil {
+		return fileList{}, err
+	}
+	for _, f := range l.files {
+		l.names = append(l.names, f.File)
+	}
+	u.mu.Lock()
+	if len(u.lists) >= listsMost {
+		clear(u.lists)
+	}
+	u.lists[key] = l
+	u.mu.Unlock()
+	return l, nil
 }
 
 func (u *Units) put(key unitKey, unit *symbolicate.Unit) {

@@ -247,7 +247,7 @@ func (w *Worker) decode(ctx context.Context, p pipeline.Project, ds []mariadb.De
 	for _, j := range jobs {
 		g.Go(func() error {
 			j.item, j.why = process(gctx, p, j.d.Batch, j.i, w.units)
-			if j.why != nil && (mariadb.Away(j.why) || gctx.Err() != nil) {
+			if _, store := errors.AsType[*pipeline.StoreError](j.why); store || gctx.Err() != nil {
 				return j.why
 			}
 			return nil

@@ -227,11 +227,14 @@ func TrimText(s string, most int) string {
 }
 
 // When is the time that counts for an event, and why it differs from the one
-// sent; reason is "" when it does not.
+// sent; Reason is "" when it does not.
 type When struct {
 	Thrown time.Time // corrected
 	Sent   time.Time // as sent; zero when absent or unreadable
-	Odd    bool      // the time sent was absent, unreadable or out of range: receipt counts
+	// Odd says that the time as sent cannot say where the event is kept: it is
+	// absent, unreadable, or outside the days that are kept. The day of
+	// receipt does.
+	Odd    bool
 	Reason string
 }
 
@@ -246,7 +249,8 @@ func (e *Event) Clock(sent, received time.Time, keep time.Duration) When {
 	if err != nil {
 		return When{Thrown: received, Odd: true, Reason: fmt.Sprintf("the time %q is not RFC 3339; the time of receipt counts", TrimText(e.Time, 40))}
 	}
-	w := When{Thrown: t.UTC(), Sent: t.UTC()}
+	oldest, latest := received.Add(-keep), received.Add(24*time.Hour)
+	w := When{Thrown: t.UTC(), Sent: t.UTC(), Odd: t.Before(oldest) || t.After(latest)}
 	if !sent.IsZero() {
 		if off := received.Sub(sent); off > time.Minute || off < -time.Minute {
 			w.Thrown = w.Thrown.Add(off)
@@ -254,10 +258,10 @@ func (e *Event) Clock(sent, received time.Time, keep time.Duration) When {
 		}
 	}
 	switch {
-	case w.Thrown.After(received.Add(24 * time.Hour)):
-		return When{Thrown: received, Sent: w.Sent, Odd: true, Reason: "the time sent lies more than 24 h ahead; the time of receipt counts"}
-	case w.Thrown.Before(received.Add(-keep)):
-		return When{Thrown: received, Sent: w.Sent, Odd: true, Reason: "the time sent is older than events are kept; the time of receipt counts"}
+	case w.Thrown.After(latest):
+		w.Thrown, w.Reason = received, "the time sent lies more than 24 h ahead; the time of receipt counts"
+	case w.Thrown.Before(oldest):
+		w.Thrown, w.Reason = received, "the time sent is older than events are kept; the time of receipt counts"
 	}
 	return w
 }
