@@ -98,7 +98,9 @@ func take(server, out, only string, list []shot) error {
 		return err
 	}
 	defer os.RemoveAll(dir)
-	browser, stop, err := chromium.Start(context.Background(), dir)
+	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+	defer cancel()
+	browser, stop, err := chromium.Start(ctx, dir)
 	if err != nil {
 		return err
 	}

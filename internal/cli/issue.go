@@ -202,6 +202,7 @@ func showTrace(out io.Writer, e contract.Event, raw bool) {
 }
 
 func showFrames(out io.Writer, frames []event.Frame, raw bool) {
+	said := map[string]bool{} // a reason that many frames share is said once
 	for _, f := range frames {
 		if raw {
 			fmt.Fprintf(out, "    at %s (%s:%d:%d)\n", plain(orElse(f.Raw.Function, "(anonymous)")), plain(f.Raw.File), f.Raw.Line, f.Raw.Column)
@@ -216,7 +217,8 @@ func showFrames(out io.Writer, frames []event.Frame, raw bool) {
 			kind = "  [" + string(f.Kind) + "]"
 		}
 		fmt.Fprintf(out, "  %s%s  %s:%d:%d%s\n", mark, plain(orElse(f.Function, "(top level)")), plain(f.File), f.Line, f.Column, kind)
-		if f.WhyRaw != "" {
+		if f.WhyRaw != "" && !said[f.WhyRaw] {
+			said[f.WhyRaw] = true
 			fmt.Fprintf(out, "      not resolved: %s\n", plain(f.WhyRaw))
 		}
 		if f.Origin {

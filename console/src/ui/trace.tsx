@@ -37,24 +37,27 @@ function Raw({ exception: x }: { exception: Exception }) {
 
 function Frames({ exception: x }: { exception: Exception }) {
   if (x.frames.length === 0) return <p className="soft border-t border-base-300 px-3 py-2">It came without a trace.</p>
+  // A reason that many frames share is said once.
+  const first = new Map<string, Frame>()
+  for (const f of x.frames) if (f.why_raw && !first.has(f.why_raw)) first.set(f.why_raw, f)
   return (
     <ol className="border-t border-base-300">
       {layOut(x.frames).map((p, i) => (
         <li key={i} className="border-b border-base-300/60 last:border-0">
-          {'frame' in p ? <OneFrame frame={p.frame} /> : <Folded frames={p.folded} words={p.words} />}
+          {'frame' in p ? <OneFrame frame={p.frame} why={p.frame.why_raw && first.get(p.frame.why_raw) === p.frame ? p.frame.why_raw : undefined} /> : <Folded frames={p.folded} words={p.words} />}
         </li>
       ))}
     </ol>
   )
 }
 
-function OneFrame({ frame: f }: { frame: Frame }) {
+function OneFrame({ frame: f, why }: { frame: Frame; why: string | undefined }) {
   const [open, setOpen] = useState(f.origin ?? false)
   const lines = (f.source_lines ?? []).length > 0
   const head = (
     <>
       <span className={`mono truncate ${f.origin ? 'font-semibold' : ''}`}>{f.function || '(top level)'}</span>
-      <span className="mono soft min-w-0 truncate" title={`${f.file}:${f.line}:${f.column}`}>{f.file}{f.line ? `:${f.line}` : ''}</span>
+      <span className="mono soft min-w-0 truncate" title={`${f.file}:${f.line}:${f.column}`}>{f.file}{f.line ? `:${f.line}` : ''}{f.why_raw && f.column ? `:${f.column}` : ''}</span>
       {f.origin && <span className="hurts text-[.85rem] whitespace-nowrap">blamed</span>}
     </>
   )
@@ -71,7 +74,7 @@ function OneFrame({ frame: f }: { frame: Frame }) {
           {head}
         </div>
       )}
-      {f.why_raw && <p className="px-9 pb-1.5 text-[.93rem] text-warning">Not resolved: {f.why_raw}</p>}
+      {why && <p className="px-9 pb-1.5 text-[.93rem] text-warning">Not resolved: {why}</p>}
       {open && lines && <Source frame={f} />}
     </>
   )

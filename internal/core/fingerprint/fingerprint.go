@@ -127,15 +127,18 @@ func (r *Result) describe(e *event.Event, frames [][]event.Frame) {
 	if r.HasOrigin {
 		f := frames[i][j]
 		r.Origin = event.Position{Function: f.Function, File: f.File, Line: f.Line, Column: f.Column}
+		path := stacktrace.Path(f.File)
 		r.Place = fmt.Sprintf("%s:%d", f.File, f.Line)
-		if f.Line == 0 {
+		switch {
+		case f.Line == 0:
 			r.Place = f.File
+		case f.Pending:
+			r.Place = fmt.Sprintf("%s:%d:%d", path, f.Line, f.Column)
 		}
 		switch {
-		case f.Function != "" && name != "":
+		case f.Function != "" && name != "" && !f.Pending: // a minified name says nothing
 			r.Headline = name + " in " + f.Function
-		case name != "" && f.File != "":
-			path := stacktrace.Path(f.File)
+		case name != "" && path != "":
 			r.Headline = name + " in " + path[strings.LastIndexByte(path, '/')+1:]
 		}
 	}

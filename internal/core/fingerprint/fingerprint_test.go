@@ -137,9 +137,14 @@ func TestCompute_WritesHeadlineAndPlace(t *testing.T) {
 	}{
 		"type and function":   {event.Event{Exceptions: []event.Exception{{Type: "TypeError", Message: "m"}}}, [][]event.Frame{{own("tideAt", "src/tides.ts", 48)}}, "TypeError in tideAt", "src/tides.ts:48"},
 		"top level of a file": {event.Event{Exceptions: []event.Exception{{Type: "TypeError"}}}, [][]event.Frame{{own("", "src/main.ts", 3)}}, "TypeError in main.ts", "src/main.ts:3"},
-		"no frames":           {event.Event{Exceptions: []event.Exception{{Type: "TypeError", Message: "m"}}}, [][]event.Frame{nil}, "TypeError", ""},
-		"a thrown text":       {event.Event{Exceptions: []event.Exception{{Thrown: "string", Message: "berth 12 is taken"}}}, [][]event.Frame{nil}, "berth <number> is taken", ""},
-		"a message":           {event.Event{Message: "gate 7 is open\nstill"}, nil, "gate <number> is open", ""},
+		"a minified origin": {event.Event{Exceptions: []event.Exception{{Type: "TypeError"}}}, [][]event.Frame{{func() event.Frame {
+			f := pending("Kt", "https://a.example/assets/app-3f2aB9x_.js", 1, 48211)
+			f.Column = 48211
+			return f
+		}()}}, "TypeError in app.js", "assets/app.js:1:48211"},
+		"no frames":     {event.Event{Exceptions: []event.Exception{{Type: "TypeError", Message: "m"}}}, [][]event.Frame{nil}, "TypeError", ""},
+		"a thrown text": {event.Event{Exceptions: []event.Exception{{Thrown: "string", Message: "berth 12 is taken"}}}, [][]event.Frame{nil}, "berth <number> is taken", ""},
+		"a message":     {event.Event{Message: "gate 7 is open\nstill"}, nil, "gate <number> is open", ""},
 	} {
 		t.Run(name, func(t *testing.T) {
 			symbolicate.MarkOrigin(c.event.Exceptions, c.frames)
