@@ -109,18 +109,19 @@ func (s *Store) Issues(ctx context.Context, q IssueQuery) (list []*Issue, next *
 			cond += " AND words LIKE ?"
 			args = append(args, "%"+likeEscape(word)+"%")
 		}
-		parts = append(parts, fmt.Sprintf("(SELECT * FROM issue_list FORCE INDEX (%s) WHERE %s ORDER BY %s DESC, issue DESC LIMIT ?)", o.index, cond, o.column))
+		parts = append(parts, fmt.Sprintf("(SELECT issue, %s value FROM issue_list FORCE INDEX (%s) WHERE %s ORDER BY %s DESC, issue DESC LIMIT ?)", o.column, o.index, cond, o.column))
 		args = append(args, q.Limit+1)
 	}
 	if len(parts) == 0 {
 		return nil, nil, nil
 	}
-	query := fmt.Sprintf(issueSelect, "("+strings.Join(parts, " UNION ALL ")+") l") + fmt.Sprintf(" ORDER BY l.%s DESC, l.issue DESC LIMIT ?", o.column)
+	// Keys first, from the index alone; the rows of the page after that.
+	keys := "(SELECT issue, value FROM (" + strings.Join(parts, " UNION ALL ") + ") u ORDER BY value DESC, issue DESC LIMIT ?) k JOIN issue_list l ON l.issue=k.issue"
 	err = each(ctx, s.db, func(r *sql.Rows) error {
 		is, err := scanIssue(r)
 		list = append(list, is)
 		return err
-	}, query, append(args, q.Limit+1)...)
+	}, fmt.Sprintf(issueSelect, keys)+" ORDER BY k.value DESC, k.issue DESC", append(args, q.Limit+1)...)
 	if err != nil {
 		return nil, nil, err
 	}
