@@ -229,6 +229,22 @@ console.log('still here')
 	}
 }
 
+func TestNodeClient_IsNotHeldUpByWhatCannotBeWritten(t *testing.T) {
+	key := shared.project(t, "node-odd")
+	node(t, `
+import { start, report, note, attributes, drain } from '@firethorn/client'
+start({ server: '`+shared.url+`', key: '`+key+`' })
+const loop = {}; loop.loop = loop
+note('app', 'odd', { loop, big: 7n }); attributes({ loop, 'berth.zone': 'C' })
+report(new Error('behind'), { attributes: { big: 7n } })
+if (!(await drain())) process.exit(3)
+`, 0)
+	e := newest(t, shared, "node-odd")
+	if text(e, "attributes", "big") != "7" || text(e, "attributes", "berth.zone") != "C" || text(e, "breadcrumbs", "0", "message") != "odd" {
+		t.Errorf("%v, %v", e["attributes"], e["breadcrumbs"])
+	}
+}
+
 func TestBrowserClient_ReportsFromChromium(t *testing.T) {
 	needBuild(t, "../demo/quayside/build/4.2.0")
 	key := shared.project(t, "browser")

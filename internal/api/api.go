@@ -10,8 +10,8 @@ import (
 	"log/slog"
 	"net/http"
 	"net/url"
+	"strconv"
 	"sync"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
@@ -109,7 +109,7 @@ func op[I, O any](h huma.API, a *API, method, path, id, summary string, need act
 			project = p.projectName()
 		}
 		if err := a.may(ctx, need, project); err != nil {
-			return nil, public(err)
+			return nil, a.failed(method, path, err)
 		}
 		out, err := fn(ctx, in)
 		if err != nil {
@@ -119,18 +119,13 @@ func op[I, O any](h huma.API, a *API, method, path, id, summary string, need act
 	})
 }
 
-func public(err error) error {
-	p, _ := web.ProblemOf(err)
-	return p
-}
-
 func (a *API) failed(method, path string, err error) error {
 	p, after := web.ProblemOf(err)
 	if p.Status >= 500 {
 		a.log.Error("request failed", "method", method, "path", path, "status", p.Status, "err", err)
 	}
 	if after > 0 {
-		return huma.ErrorWithHeaders(p, http.Header{"Retry-After": {time.Duration(after * int(time.Second)).String()}})
+		return huma.ErrorWithHeaders(p, http.Header{"Retry-After": {strconv.Itoa(after)}})
 	}
 	return p
 }
@@ -154,7 +149,7 @@ type IssuePath struct {
 	Number int64 `path:"number" minimum:"1" doc:"the issue's number in its project"`
 }
 
-func (a *API) register(r chi.Router) {
+func (a *API) register(r chi.Router) huma.API {
 	h := describe(r)
 	a.people(h)
 	a.projects(h)
@@ -162,18 +157,11 @@ func (a *API) register(r chi.Router) {
 	a.events(h)
 	a.symbols(h)
 	a.operations(h)
+	return h
 }
 
 // Document is the OpenAPI document as JSON, without a running service.
 func Document() ([]byte, error) {
 	a := &API{log: slog.New(slog.DiscardHandler)}
-	r := chi.NewRouter()
-	h := describe(r)
-	a.people(h)
-	a.projects(h)
-	a.issues(h)
-	a.events(h)
-	a.symbols(h)
-	a.operations(h)
-	return h.OpenAPI().MarshalJSON()
+	return a.register(chi.NewRouter()).OpenAPI().MarshalJSON()
 }

@@ -274,6 +274,9 @@ func (w *filing) chooseVariants(ctx context.Context) error {
 			return err
 		}
 	}
+	if err := w.loadForms(ctx); err != nil {
+		return err
+	}
 	for _, k := range keys {
 		if w.variants[k] == nil {
 			if err := w.newVariant(ctx, k, first[k]); err != nil {
@@ -283,6 +286,35 @@ func (w *filing) chooseVariants(ctx context.Context) error {
 	}
 	for _, r := range w.rows {
 		r.variant = w.variants[r.Print.Variant]
+	}
+	return nil
+}
+
+// loadForms reads which raw forms are kept of the variants that have room for
+// more, so that a body is not sent again only to be ignored.
+func (w *filing) loadForms(ctx context.Context) error {
+	byID := map[int64]*variantRow{}
+	var ids []any
+	for _, v := range w.variants {
+		if v.exemplars > 0 && v.exemplars < maxExemplars {
+			v.forms = map[fingerprint.Key]bool{}
+			byID[v.id] = v
+			ids = append(ids, v.id)
+		}
+	}
+	for chunk := range slices.Chunk(ids, statementRows) {
+		err := each(ctx, w.tx, func(r *sql.Rows) error {
+			var id int64
+			var form []byte
+			if err := r.Scan(&id, &form); err != nil {
+				return err
+			}
+			byID[id].forms[fingerprint.Key(form)] = true
+			return nil
+		}, "SELECT variant, form FROM exemplar WHERE variant IN ("+marks(len(chunk))+")", chunk...)
+		if err != nil {
+			return err
+		}
 	}
 	return nil
 }

@@ -25,8 +25,8 @@ func (w *filing) writeEvents(ctx context.Context) error {
 		if r.When.Odd {
 			odd = append(odd, []any{w.Project.ID, r.ID[:], r.sentMicros(), r.keepDay})
 		}
-		// The first five of a variant that differ in release are kept for good.
-		if form := exemplarForm(r); r.variant.exemplars < maxExemplars && !r.variant.forms[form] {
+		// The first five of a variant that differ in raw form are kept for good.
+		if form := exemplarForm(r); r.variant.exemplars < maxExemplars && len(r.variant.forms) < maxExemplars && !r.variant.forms[form] {
 			exemplars = append(exemplars, []any{r.variant.id, form[:], r.ID[:], micros(r.When.Thrown), r.Body})
 			if r.variant.forms == nil {
 				r.variant.forms = map[fingerprint.Key]bool{}

@@ -27,12 +27,11 @@ func ShardOf(project int64) int {
 
 // Delivery is one row of the inbox.
 type Delivery struct {
-	Shard    int
-	ID       uuid.UUID
-	Project  int64
-	Attempts int
-	Batch    *pipeline.Batch
-	Err      error // the row cannot be read
+	Shard   int
+	ID      uuid.UUID
+	Project int64
+	Batch   *pipeline.Batch
+	Err     error // the row cannot be read
 }
 
 const appendSQL = "INSERT INTO inbox (shard, id, project, received, events, body) VALUES (?, ?, ?, ?, ?, ?)"
@@ -155,7 +154,7 @@ func (s *Store) Deliveries(ctx context.Context, leases []Lease, most int) ([]Del
 		var d Delivery
 		var id, body []byte
 		var received int64
-		if err := r.Scan(&d.Shard, &id, &d.Project, &received, &d.Attempts, &body); err != nil {
+		if err := r.Scan(&d.Shard, &id, &d.Project, &received, &body); err != nil {
 			return err
 		}
 		d.ID = uuid.UUID(id)
@@ -165,7 +164,7 @@ func (s *Store) Deliveries(ctx context.Context, leases []Lease, most int) ([]Del
 		d.Batch.Received = fromMicros(received)
 		out = append(out, d)
 		return nil
-	}, "SELECT shard, id, project, received, attempts, body FROM inbox WHERE shard IN ("+marks(len(args))+") ORDER BY shard, id LIMIT ?", append(args, most)...)
+	}, "SELECT shard, id, project, received, body FROM inbox WHERE shard IN ("+marks(len(args))+") ORDER BY shard, id LIMIT ?", append(args, most)...)
 	return out, err
 }
 

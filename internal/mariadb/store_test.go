@@ -71,6 +71,17 @@ func TestFile_CountsAnEventOnce(t *testing.T) {
 	b.recounted()
 }
 
+func TestFile_KeepsFiveExemplarsThatDiffer(t *testing.T) {
+	b := open1(t, noon)
+	for i := range 12 {
+		b.file(occur{function: "tideAt", release: fmt.Sprint("4.", i/2), at: noon}, occur{function: "tideAt", release: "4.0", at: noon})
+	}
+	var kept, counted int
+	if err := b.db.QueryRow("SELECT COUNT(*), (SELECT exemplars FROM variant) FROM exemplar").Scan(&kept, &counted); err != nil || kept != 5 || counted != 5 {
+		t.Errorf("%d exemplars are kept, %d counted, %v; want 5", kept, counted, err)
+	}
+}
+
 func TestFile_IsAllOrNothing(t *testing.T) {
 	b := open1(t, noon)
 	b.store(occur{function: "tideAt", at: noon})

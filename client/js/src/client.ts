@@ -1,4 +1,4 @@
-import { exceptionsOf, isError, newID, symbolsOf, text } from './event.ts'
+import { exceptionsOf, isError, newID, sendable, symbolsOf, text } from './event.ts'
 import type { Attributes, Breadcrumb, Details, ReportedEvent, Severity } from './event.ts'
 import { Queue } from './queue.ts'
 import type { Send } from './queue.ts'
@@ -93,7 +93,7 @@ export class Client {
       ...some('message', d.message),
       ...some('grouping', d.grouping),
       ...some('state', this.state()),
-      attributes: { ...this.options?.attributes, ...this.facts(), ...scope.attributes, ...d.attributes },
+      attributes: sendable({ ...this.options?.attributes, ...this.facts(), ...scope.attributes, ...d.attributes }),
       breadcrumbs: scope.breadcrumbs.slice(),
     }
   }
@@ -111,6 +111,7 @@ export class Client {
     const edit = this.options?.edit
     const edited = edit ? edit(e) : e
     if (!edited || !this.queue) return undefined
+    JSON.stringify(edited) // what cannot be written would hold up all behind it: it fails here, alone
     this.queue.add(edited)
     return edited.id
   }
@@ -118,7 +119,7 @@ export class Client {
   note(kind: string, message: string, attributes?: Attributes, severity?: Severity): void {
     this.guard(() => {
       const list = this.scope().breadcrumbs
-      list.push({ time: new Date().toISOString(), kind, message: text(message).slice(0, 500), ...some('severity', severity), ...some('attributes', attributes) })
+      list.push({ time: new Date().toISOString(), kind, message: text(message).slice(0, 500), ...some('severity', severity), ...some('attributes', attributes && sendable(attributes)) })
       if (list.length > mostBreadcrumbs) list.shift()
     })
   }

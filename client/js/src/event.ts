@@ -90,6 +90,20 @@ export function text(v: unknown): string {
   }
 }
 
+/** Attributes of which all can be written as JSON: a value that cannot becomes text. */
+export function sendable(values: Attributes): Attributes {
+  const out: Attributes = {}
+  for (const [k, v] of Object.entries(values)) {
+    try {
+      JSON.stringify(v)
+      out[k] = v
+    } catch {
+      out[k] = text(v)
+    }
+  }
+  return out
+}
+
 /** A UUID of version 7 (RFC 9562, section 5.7). */
 export function newID(): string {
   const b = crypto.getRandomValues(new Uint8Array(16))

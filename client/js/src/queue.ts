@@ -79,15 +79,20 @@ export class Queue {
       }
       this.failures = 0
       this.dropped -= told
-      this.waiting = this.waiting.filter((e) => !part.includes(e))
+      this.taken(part)
     }
+  }
+
+  private taken(part: ReportedEvent[]): void {
+    this.waiting = this.waiting.filter((e) => !part.includes(e))
   }
 
   /** Hands what waits over at once, for a page or process that is about to end. */
   handOver(): void {
     for (let i = 0; i < this.waiting.length; i += batch) {
-      void this.send(this.body(this.waiting.slice(i, i + batch)), true).catch(() => undefined)
+      const part = this.waiting.slice(i, i + batch)
+      // A page that was only hidden comes back: what was not taken still waits.
+      this.send(this.body(part), true).then(({ status }) => retryable.includes(status) || this.taken(part), () => undefined)
     }
-    this.waiting = []
   }
 }
