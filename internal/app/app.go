@@ -10,6 +10,7 @@ import (
 	"net/http"
 	"net/url"
 	"path/filepath"
+	"strings"
 	"time"
 
 	"github.com/go-chi/chi/v5"
@@ -153,11 +154,9 @@ func routes(c Config, store *mariadb.Store, units *pipeline.Units, work *worker.
 		c.Log.Warn(err.Error())
 	}
 	r.NotFound(func(w http.ResponseWriter, req *http.Request) {
-		for _, prefix := range []string{"/api/", "/v1/"} {
-			if len(req.URL.Path) >= len(prefix) && req.URL.Path[:len(prefix)] == prefix {
-				web.WriteError(w, req, c.Log, fault.New(fault.NotFound, "there is no call %s %s; the calls stand in /api/openapi.json", req.Method, req.URL.Path))
-				return
-			}
+		if strings.HasPrefix(req.URL.Path, "/api/") || strings.HasPrefix(req.URL.Path, "/v1/") {
+			web.WriteError(w, req, c.Log, fault.New(fault.NotFound, "there is no call %s %s; the calls stand in /api/openapi.json", req.Method, req.URL.Path))
+			return
 		}
 		pages.ServeHTTP(w, req)
 	})

@@ -124,7 +124,7 @@ func copyState(ctx context.Context, tx *sql.Tx, id int64, st issue.State) error 
 		return err
 	}
 	f.Regressed = st == issue.Regressed
-	_, err := tx.ExecContext(ctx, "UPDATE issue_list SET state=?, impact=? WHERE issue=?", string(st), int64(impact.Of(f).Points*10), id)
+	_, err := tx.ExecContext(ctx, "UPDATE issue_list SET state=?, impact=? WHERE issue=?", string(st), impact.Of(f).Tenths(), id)
 	return err
 }
 
@@ -158,7 +158,7 @@ func (s *Store) SweepWindows(ctx context.Context) (int, error) {
 				return err
 			}
 			f.Regressed = st == issue.Regressed
-			_, err := tx.ExecContext(ctx, "UPDATE issue_list SET window_day=?, window_events=?, window_users=?, impact=? WHERE issue=?", today, f.Events, f.Users, int64(impact.Of(f).Points*10), id)
+			_, err := tx.ExecContext(ctx, "UPDATE issue_list SET window_day=?, window_events=?, window_users=?, impact=? WHERE issue=?", today, f.Events, f.Users, impact.Of(f).Tenths(), id)
 			return err
 		})
 		if err != nil {

@@ -149,7 +149,7 @@ func (is *issueRow) show(r *row, at int64) {
 }
 
 func (is *issueRow) impact() int64 {
-	return int64(impact.Of(impact.Facts{Users: is.windowUsers, Events: is.windowEvents, Unhandled: is.unhandled, Regressed: is.standing.State == issue.Regressed}).Points * 10)
+	return impact.Of(impact.Facts{Users: is.windowUsers, Events: is.windowEvents, Unhandled: is.unhandled, Regressed: is.standing.State == issue.Regressed}).Tenths()
 }
 
 // checkRegressions asks the state machine what each release that was seen

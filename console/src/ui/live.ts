@@ -11,6 +11,7 @@ export function useLive(project: string): void {
     let stop: (() => void) | undefined
     let timer: ReturnType<typeof setTimeout> | undefined
     let last = 0
+    let away = false
     const ask = () => {
       last = Date.now()
       timer = undefined
@@ -23,9 +24,11 @@ export function useLive(project: string): void {
       if (document.hidden) {
         stop?.()
         stop = undefined
+        away = true
       } else if (!stop) {
         stop = live(changed)
-        if (last) changed(project)
+        if (away) changed(project) // nobody told us meanwhile
+        away = false
       }
     }
     follow()

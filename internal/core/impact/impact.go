@@ -33,6 +33,9 @@ type Score struct {
 	Words  string    `json:"words"` // the largest part in words: "87 users"
 }
 
+// Tenths is the score as it is stored: 0 to 1000.
+func (s Score) Tenths() int64 { return int64(math.Round(s.Points * 10)) }
+
 const (
 	mostUsers, fullUsers   = 70, 10_000    // this many users give all the points
 	mostEvents, fullEvents = 20, 1_000_000 // this many events give all the points

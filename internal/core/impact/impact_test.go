@@ -17,7 +17,7 @@ func TestOf_PutsPeopleBeforeRepetitions(t *testing.T) {
 }
 
 func TestOf_ShowsItsArithmetic(t *testing.T) {
-	for _, f := range []Facts{{}, {Users: 87, Events: 1204, Unhandled: true}, {Users: 1e9, Events: 1e12, Unhandled: true, Regressed: true}} {
+	for _, f := range []Facts{{}, {Users: 87, Events: 1204, Unhandled: true}, {Users: 210, Events: 635, Unhandled: true}, {Users: 3, Events: 7}, {Users: 29, Events: 43}, {Users: 1e9, Events: 1e12, Unhandled: true, Regressed: true}} {
 		s := Of(f)
 		sum := 0.0
 		for _, p := range s.Parts {
@@ -25,6 +25,9 @@ func TestOf_ShowsItsArithmetic(t *testing.T) {
 			if p.Points < 0 || p.Points > p.Most {
 				t.Errorf("Of(%+v): %s gives %.1f of %.0f", f, p.Name, p.Points, p.Most)
 			}
+		}
+		if float64(s.Tenths())/10 != s.Points {
+			t.Errorf("Of(%+v) = %v, stored as %d", f, s.Points, s.Tenths())
 		}
 		if math.Abs(sum-s.Points) > 0.05 || s.Points < 0 || s.Points > 100 {
 			t.Errorf("Of(%+v) = %.1f, its parts are %.1f", f, s.Points, sum)
