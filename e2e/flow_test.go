@@ -208,7 +208,7 @@ func readableEvent(t *testing.T, s *service) {
 			ID string `json:"id"`
 		} `json:"events"`
 	}
-	s.json(t, &list, "event", "list", "--issue", found[0].ID, "--limit", "1")
+	s.json(t, &list, "event", "list", "--issue", found[0].ID, "--kept", "--limit", "1")
 	var e struct {
 		Exceptions []struct {
 			Frames []struct {

@@ -19,7 +19,6 @@ import (
 	"firethorn/internal/app"
 	"firethorn/internal/cli"
 	"firethorn/internal/intake"
-	"firethorn/internal/web"
 )
 
 // service is a running Firethorn.
@@ -72,7 +71,7 @@ func start(dir, listen, database string) (*service, error) {
 	go func() {
 		err := app.Run(ctx, app.Config{
 			Data: dir, Listen: listen, Database: database, SymbolMem: 64 << 20, SmallDatabase: true,
-			Limits: intake.Limits{Body: web.Limits{Wire: 16 << 20, Plain: 16 << 20}, Event: 2 << 20},
+			Limits: intake.DefaultLimits,
 			Log:    slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level})),
 		}, w)
 		w.CloseWithError(err)

@@ -104,7 +104,7 @@ func TestService_LosesNothingWhateverIsKilled(t *testing.T) {
 		t.Log("the database was back before the next request")
 	}
 	for until := time.Now().Add(30 * time.Second); ; time.Sleep(100 * time.Millisecond) {
-		if res, err := http.Get(p.url + "/healthz"); err == nil {
+		if res, err := http.Get(p.url + "/readyz"); err == nil {
 			res.Body.Close()
 			if res.StatusCode == 200 {
 				break

@@ -30,6 +30,8 @@ type API struct {
 	log    *slog.Logger
 	public *url.URL // links are built from it, never from the Host header
 	live   *hub
+	wake   func(project int64)
+	disk   func() (free int64, err error)
 }
 
 // Options of New.
@@ -38,6 +40,9 @@ type Options struct {
 	Units     *pipeline.Units
 	Log       *slog.Logger
 	PublicURL *url.URL
+	Wake      func(project int64)            // something was put into the inbox; nil: nobody files here
+	DiskFree  func() (free int64, err error) // of the private database; nil: it runs elsewhere
+	Metrics   http.Handler                   // served at /metrics to those who may read; nil: not
 }
 
 // Version is the API's and the product's version.
@@ -45,7 +50,7 @@ const Version = "0.1.0"
 
 // New makes the API and adds its routes to r.
 func New(r chi.Router, opt Options) *API {
-	a := &API{store: opt.Store, units: opt.Units, log: opt.Log, public: opt.PublicURL}
+	a := &API{store: opt.Store, units: opt.Units, log: opt.Log, public: opt.PublicURL, wake: opt.Wake, disk: opt.DiskFree}
 	a.live = newHub(opt.Store, opt.Log)
 	guard := http.NewCrossOriginProtection()
 	r.Group(func(r chi.Router) {
@@ -53,6 +58,15 @@ func New(r chi.Router, opt Options) *API {
 		a.register(r)
 		r.Post("/api/projects/{project}/symbols/content", web.Handle(a.log, a.putSymbol))
 		r.Get("/api/live", web.Handle(a.log, a.serveLive))
+		if opt.Metrics != nil {
+			r.Get("/metrics", web.Handle(a.log, func(w http.ResponseWriter, r *http.Request) error {
+				if err := a.may(r.Context(), see, ""); err != nil {
+					return err
+				}
+				opt.Metrics.ServeHTTP(w, r)
+				return nil
+			}))
+		}
 	})
 	return a
 }
@@ -157,6 +171,8 @@ func (a *API) register(r chi.Router) huma.API {
 	a.events(h)
 	a.symbols(h)
 	a.operations(h)
+	a.queue(h)
+	a.users(h)
 	return h
 }
 

@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"errors"
 	"fmt"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -18,6 +19,7 @@ import (
 type Page struct {
 	Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"50"`
 	Cursor string `query:"cursor"`
+	Kept   bool   `query:"kept" doc:"of an issue: only events whose body is kept"`
 }
 
 func (a *API) events(h huma.API) {
@@ -82,7 +84,7 @@ func (a *API) events(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		out.Body.Position = &contract.EventPosition{Number: n.Position, Total: is.Events, Newest: idText(n.Newest), Newer: idText(n.Newer), Older: idText(n.Older), Oldest: idText(n.Oldest)}
+		out.Body.Position = &contract.EventPosition{Number: n.Position, Kept: is.Bodies, Total: is.Events, Newest: idText(n.Newest), Newer: idText(n.Newer), Older: idText(n.Older), Oldest: idText(n.Oldest)}
 		return out, nil
 	})
 }
@@ -97,7 +99,7 @@ func idText(id uuid.UUID) string {
 type eventCursor struct{ Filing int64 }
 
 func (a *API) eventPage(ctx context.Context, p *mariadb.Project, issue int64, page Page) (*body[contract.Events], error) {
-	q := mariadb.EventQuery{Project: p.ID, Issue: issue, Limit: page.Limit}
+	q := mariadb.EventQuery{Project: p.ID, Issue: issue, Limit: page.Limit, Kept: page.Kept}
 	if page.Cursor != "" {
 		var c eventCursor
 		if err := readCursor(page.Cursor, &c); err != nil {
@@ -120,20 +122,42 @@ func (a *API) eventPage(ctx context.Context, p *mariadb.Project, issue int64, pa
 }
 
 func eventRow(p *mariadb.Project, e *mariadb.EventRow) contract.EventRow {
-	return contract.EventRow{ID: e.ID.String(), Time: e.Thrown, Received: e.Received, Issue: fmt.Sprintf("%s/%d", p.Name, e.Issue), Headline: e.Headline, Release: e.Release, Environment: e.Environment, StandsFor: e.StandsFor}
+	return contract.EventRow{ID: e.ID.String(), Time: e.Thrown, Received: e.Received, Issue: fmt.Sprintf("%s/%d", p.Name, e.Issue), Headline: e.Headline, Release: e.Release, Environment: e.Environment, StandsFor: e.StandsFor, Kept: e.Kept}
 }
 
 // event reads an event whole, its frames made readable by the symbols there
 // are now.
 func (a *API) event(ctx context.Context, p *mariadb.Project, row *mariadb.EventRow) (*body[contract.Event], error) {
-	packed, err := a.store.EventBody(ctx, row)
+	raw, err := a.store.EventBody(ctx, row)
+	if errors.Is(err, mariadb.ErrNoBody) {
+		return a.bareEvent(ctx, p, row)
+	}
 	if err != nil {
 		return nil, err
 	}
-	e, frames, err := pipeline.Read(ctx, p.Project, packed, a.units)
+	e, frames, err := pipeline.Read(ctx, p.Project, raw, a.units)
 	if err != nil {
 		return nil, err
 	}
+	return &body[contract.Event]{a.wholeEvent(p, row, e, frames)}, nil
+}
+
+// bareEvent shows an event whose body was not kept: what its row says, and the
+// trace of another one that can only ever be grouped like it.
+func (a *API) bareEvent(ctx context.Context, p *mariadb.Project, row *mariadb.EventRow) (*body[contract.Event], error) {
+	raw, err := a.store.Exemplar(ctx, row)
+	if err != nil {
+		return nil, err
+	}
+	e, frames, err := pipeline.Read(ctx, p.Project, raw, a.units)
+	if err != nil {
+		return nil, err
+	}
+	kind := &event.Event{Severity: e.Severity, Handled: e.Handled, Exceptions: e.Exceptions, Notes: []string{"the body of this event was not kept: the trace shown is that of another event of its kind"}}
+	return &body[contract.Event]{a.wholeEvent(p, row, kind, frames)}, nil
+}
+
+func (a *API) wholeEvent(p *mariadb.Project, row *mariadb.EventRow, e *event.Event, frames [][]event.Frame) contract.Event {
 	out := contract.Event{
 		EventRow: eventRow(p, row), Severity: string(e.Severity), Handled: e.Handled, Message: e.Message,
 		Exceptions: make([]contract.Exception, len(e.Exceptions)), Breadcrumbs: e.Breadcrumbs, Attributes: e.Attributes, Resource: e.Resource,
@@ -160,5 +184,5 @@ func (a *API) event(ctx context.Context, p *mariadb.Project, row *mariadb.EventR
 			out.Exceptions[i].Frames = []event.Frame{}
 		}
 	}
-	return &body[contract.Event]{out}, nil
+	return out
 }

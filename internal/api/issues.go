@@ -27,6 +27,12 @@ type IssueList struct {
 	Cursor string   `query:"cursor" doc:"next of the page before"`
 }
 
+// MergeIn asks for a merge.
+type MergeIn struct {
+	IssuePath
+	Body contract.Merge
+}
+
 // ActIn is an action on an issue.
 type ActIn struct {
 	IssuePath
@@ -55,6 +61,7 @@ func (a *API) issues(h huma.API) {
 		}
 		return &body[contract.History]{out}, err
 	})
+	op(h, a, "POST", "/api/issues/{project}/{number}/merge", "merge-issue", "Merge it, and others, into another issue; undo takes it back", triage, a.merge)
 	for verb, summary := range map[issue.Verb]string{
 		issue.Accept: "Accept: it is real and somebody will see to it", issue.Assign: "Give it to a person; that also accepts it", issue.Fix: "Say in which release it is fixed",
 		issue.Reopen: "Open it again", issue.Dismiss: "Dismiss: nothing will be done", issue.Undo: "Undo the newest decision",
@@ -63,6 +70,22 @@ func (a *API) issues(h huma.API) {
 			return a.act(ctx, in, verb)
 		})
 	}
+}
+
+// merge merges an issue, and others beside it, into another one.
+func (a *API) merge(ctx context.Context, in *MergeIn) (*body[contract.IssueDetail], error) {
+	p, err := a.store.Project(ctx, in.Project)
+	if err != nil {
+		return nil, err
+	}
+	if err := a.store.Merge(ctx, p, append([]int64{in.Number}, in.Body.Others...), in.Body.Into, actor(ctx)); err != nil {
+		return nil, err
+	}
+	is, err := a.store.Issue(ctx, p, in.Body.Into)
+	if err != nil {
+		return nil, err
+	}
+	return a.detail(ctx, is)
 }
 
 func (a *API) issue(ctx context.Context, in *IssuePath) (*mariadb.Issue, *mariadb.Project, error) {
@@ -148,7 +171,7 @@ func issueOf(is *mariadb.Issue) contract.Issue {
 		State:  string(is.State), FixedIn: is.FixedIn, Severity: is.Severity, Unhandled: is.Unhandled, Events: is.Events, Users: is.Users,
 		Impact: float64(is.Impact) / 10, ImpactWords: scoreOf(is).Words,
 		FirstSeen: is.FirstSeen, LastSeen: is.LastSeen, FirstRelease: is.FirstRelease, LastRelease: is.LastRelease, Version: is.Version,
-		Trend: make([]contract.TrendDay, len(is.Trend)),
+		Trend: make([]contract.TrendDay, len(is.Trend)), Bodies: is.Bodies, Recounting: is.Recounting,
 	}
 	if is.Owner != "" {
 		out.Owner = &is.Owner
@@ -170,6 +193,14 @@ func (a *API) detail(ctx context.Context, is *mariadb.Issue) (*body[contract.Iss
 		return nil, err
 	}
 	out.Releases, out.Environments = seen(releases), seen(envs)
+	merged, err := a.store.MergedFrom(ctx, is.ID)
+	if err != nil {
+		return nil, err
+	}
+	out.MergedFrom = make([]string, len(merged))
+	for i, n := range merged {
+		out.MergedFrom[i] = fmt.Sprintf("%s/%d", is.Project, n)
+	}
 	out.Grouping, err = a.store.FingerprintParts(ctx, is.ID)
 	return &body[contract.IssueDetail]{out}, err
 }
@@ -201,7 +232,17 @@ func (a *API) act(ctx context.Context, in *ActIn, verb issue.Verb) (*body[contra
 			return nil, fault.New(fault.BadInput, "If-Match must hold the issue's version, a number")
 		}
 	}
-	if err := a.store.Act(ctx, is.ID, act, actor(ctx), version); err != nil {
+	id := is.ID
+	if verb == issue.Undo { // of a merged-away issue: its merge
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		if id, err = a.store.DecidedOn(ctx, p, in.Number); err != nil {
+			return nil, err
+		}
+	}
+	if err := a.store.Act(ctx, id, act, actor(ctx), version); err != nil {
 		return nil, err
 	}
 	if is, _, err = a.issue(ctx, &in.IssuePath); err != nil {

@@ -11,34 +11,120 @@ import (
 	"firethorn/internal/mariadb"
 )
 
-// slowFiling is when waiting events are worth a word.
-const slowFiling = 30 * time.Second
+// When something is worth a word.
+const (
+	slowFiling = 30 * time.Second
+	farClocks  = 5 * time.Minute
+	littleDisk = 2 << 30 // bytes
+)
 
 func (a *API) operations(h huma.API) {
 	op(h, a, "GET", "/api/status", "status", "Is all well", see, func(ctx context.Context, _ *noInput) (*body[contract.Status], error) {
-		st, err := a.store.Inbox(ctx)
-		if err != nil {
+		out := contract.Status{Well: true, Advice: []string{}}
+		if err := a.inboxStatus(ctx, &out); err != nil {
 			return nil, err
 		}
-		out := contract.Status{Well: true, Waiting: st.Events, SetAside: st.SetAside, Advice: []string{}}
-		if !st.Oldest.IsZero() {
-			out.Oldest = &st.Oldest
-			if age := time.Since(st.Oldest); age > slowFiling {
-				out.Well = false
-				out.Advice = append(out.Advice, fmt.Sprintf("the oldest event has waited %s to be filed: look at the service's log", age.Round(time.Second)))
-			}
-		}
-		if st.SetAside > 0 {
-			out.Advice = append(out.Advice, fmt.Sprintf("%d events could not be filed and were set aside; the service's log says why", st.SetAside))
+		if err := a.databaseStatus(ctx, &out); err != nil {
+			return nil, err
 		}
 		return &body[contract.Status]{out}, nil
 	})
 	op(h, a, "GET", "/api/recount", "recount", "Compare every counter with the rows it stands for", administer, func(ctx context.Context, _ *noInput) (*body[contract.Recount], error) {
-		list, err := a.store.Recount(ctx)
-		out := contract.Recount{Compared: mariadb.Recounts(), Differences: []contract.Difference{}}
-		for _, d := range list {
-			out.Differences = append(out.Differences, contract.Difference(d))
-		}
-		return &body[contract.Recount]{out}, err
+		return a.recount(ctx, false)
 	})
+	op(h, a, "POST", "/api/recount", "repair", "Make every counter that differs anew from its rows, then compare again", administer, func(ctx context.Context, _ *noInput) (*body[contract.Recount], error) {
+		return a.recount(ctx, true)
+	})
+}
+
+func (a *API) recount(ctx context.Context, repair bool) (*body[contract.Recount], error) {
+	list, following, err := a.store.Recount(ctx)
+	repaired := 0
+	if err == nil && repair && len(list) > 0 {
+		if repaired, err = a.store.Repair(ctx, list); err == nil {
+			list, following, err = a.store.Recount(ctx)
+		}
+	}
+	out := contract.Recount{Compared: mariadb.Recounts(), Differences: []contract.Difference{}, Recounting: following, Repaired: repaired}
+	for _, d := range list {
+		out.Differences = append(out.Differences, contract.Difference(d))
+	}
+	return &body[contract.Recount]{out}, err
+}
+
+func advise(out *contract.Status, format string, args ...any) {
+	out.Advice = append(out.Advice, fmt.Sprintf(format, args...))
+}
+
+func (a *API) inboxStatus(ctx context.Context, out *contract.Status) error {
+	st, err := a.store.Inbox(ctx)
+	if err != nil {
+		return err
+	}
+	out.Waiting, out.SetAside, out.Recounting = st.Events, st.SetAside, st.Following
+	if !st.Oldest.IsZero() {
+		out.Oldest = &st.Oldest
+		if age := time.Since(st.Oldest); age > slowFiling {
+			out.Well = false
+			advise(out, "the oldest event has waited %s to be filed: the service's log says whether a project fails or there is too much for it; another serve on the same database shares the work", age.Round(time.Second))
+		}
+	}
+	if st.SetAside > 0 {
+		advise(out, "%d events could not be filed and were set aside: firethorn queue says why, firethorn queue retry files them again", st.SetAside)
+	}
+	if out.Processes, err = a.store.Filers(ctx); err != nil {
+		return err
+	}
+	if out.Processes == 0 {
+		out.Well = false
+		advise(out, "no process files what comes in: start firethorn serve without --store-only")
+	}
+	return nil
+}
+
+func (a *API) databaseStatus(ctx context.Context, out *contract.Status) error {
+	promises, err := a.store.Promises(ctx)
+	if err != nil {
+		return err
+	}
+	parts, err := a.store.PartitionState(ctx)
+	if err != nil {
+		return err
+	}
+	skew, err := a.store.ClockSkew(ctx)
+	if err != nil {
+		return err
+	}
+	d := &contract.StatusDatabase{Version: promises.Version, Durable: promises.Flush == 1, PartitionsAhead: parts.Ahead, Stray: parts.Stray, ClockAhead: skew.Round(time.Millisecond).Seconds()}
+	out.Database = d
+	if !d.Durable {
+		out.Well = false
+		advise(out, "the database has innodb_flush_log_at_trx_commit=%d: an event that was acknowledged could be lost in a crash; set it to 1", promises.Flush)
+	}
+	if !promises.Doublewrite {
+		out.Well = false
+		advise(out, "the database has innodb_doublewrite off: a crash in the middle of a write could break a page; set it on")
+	}
+	if parts.Ahead < 1 {
+		out.Well = false
+		advise(out, "the partitions of coming days are missing (%d days ahead): the service's log says why they could not be made", parts.Ahead)
+	}
+	if parts.Stray > 0 {
+		out.Well = false
+		advise(out, "%d events stand in no day's partition and will not be dropped by age: they carry times beyond those that partitions were made for", parts.Stray)
+	}
+	if skew > farClocks || skew < -farClocks {
+		out.Well = false
+		advise(out, "the database's clock differs from the service's by %s: set both by one source; until then nothing is dropped by age", skew.Round(time.Second))
+	}
+	if a.disk != nil {
+		if free, err := a.disk(); err == nil {
+			d.DiskFree = &free
+			if free < littleDisk {
+				out.Well = false
+				advise(out, "the disk of the private database has %d MiB left: make room, or keep events for less long (firethorn project keep)", free>>20)
+			}
+		}
+	}
+	return nil
 }

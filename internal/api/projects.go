@@ -51,6 +51,28 @@ func (a *API) projects(h huma.API) {
 		}
 		return &body[contract.Project]{*out}, nil
 	})
+	op(h, a, "PATCH", "/api/projects/{project}", "change-project", "Change how long events are kept", administer, func(ctx context.Context, in *struct {
+		ProjectPath
+		Body contract.ChangeProject
+	}) (*body[contract.Project], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		if in.Body.KeepDays != 0 {
+			if err := a.store.SetKeepDays(ctx, p.ID, in.Body.KeepDays); err != nil {
+				return nil, err
+			}
+			if p, err = a.store.ProjectByID(ctx, p.ID); err != nil {
+				return nil, err
+			}
+		}
+		out, err := a.project(ctx, p)
+		if err != nil {
+			return nil, err
+		}
+		return &body[contract.Project]{*out}, nil
+	})
 	op(h, a, "GET", "/api/projects/{project}/keys", "list-keys", "A project's ingest keys", see, func(ctx context.Context, in *ProjectPath) (*body[contract.Keys], error) {
 		p, err := a.store.Project(ctx, in.Project)
 		if err != nil {

@@ -22,6 +22,7 @@ import (
 	"firethorn/internal/intake"
 	"firethorn/internal/localdb"
 	"firethorn/internal/mariadb"
+	"firethorn/internal/metrics"
 	"firethorn/internal/pipeline"
 	"firethorn/internal/web"
 	"firethorn/internal/worker"
@@ -59,7 +60,7 @@ func Run(ctx context.Context, c Config, out io.Writer) error {
 		defer stop()
 		dsn = privateDSN
 	}
-	store, err := mariadb.Open(ctx, mariadb.Options{DSN: dsn, Log: c.Log})
+	store, err := mariadb.Open(ctx, mariadb.Options{DSN: dsn, Log: c.Log, Now: c.now})
 	if err != nil {
 		return err
 	}
@@ -101,8 +102,9 @@ func serve(ctx context.Context, c Config, store *mariadb.Store, l net.Listener, 
 	if err != nil {
 		return err
 	}
-	work := worker.New(store, units, c.Log, owner)
-	handler, a := routes(c, store, units, work, public)
+	m := metrics.New(store.Pools)
+	work := worker.New(store, units, c.Log, owner, m)
+	handler, a, in := routes(c, store, units, work, m, public)
 	server := &http.Server{
 		Handler: handler, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 2 * time.Minute, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
 		ErrorLog: slog.NewLogLogger(c.Log.Handler(), slog.LevelDebug),
@@ -115,10 +117,27 @@ func serve(ctx context.Context, c Config, store *mariadb.Store, l net.Listener, 
 	workCtx, stopWork := context.WithCancel(context.WithoutCancel(ctx))
 	defer stopWork()
 	var g errgroup.Group
-	g.Go(func() error { return work.Run(workCtx) })
+	if !c.StoreOnly {
+		g.Go(func() error { return work.Run(workCtx) })
+	}
 	g.Go(func() error { return a.Run(stopped) })
+	g.Go(func() error { return watchInbox(stopped, c, store, in, m) })
+	if c.Metrics != "" {
+		ml, err := listen(c.Metrics)
+		if err != nil {
+			return err
+		}
+		side := &http.Server{Handler: m.Handler(), ReadHeaderTimeout: 10 * time.Second, ErrorLog: server.ErrorLog}
+		g.Go(func() error {
+			if err := side.Serve(ml); !errors.Is(err, http.ErrServerClosed) {
+				return err
+			}
+			return nil
+		})
+		defer side.Close()
+	}
 	g.Go(func() error {
-		if err := server.Serve(l); !errors.Is(err, http.ErrServerClosed) {
+		if err := server.Serve(newBoundedListener(l, mostConns, mostByAddress)); !errors.Is(err, http.ErrServerClosed) {
 			stop()
 			return err
 		}
@@ -136,19 +155,60 @@ func serve(ctx context.Context, c Config, store *mariadb.Store, l net.Listener, 
 	return errors.Join(err, g.Wait())
 }
 
-func routes(c Config, store *mariadb.Store, units *pipeline.Units, work *worker.Worker, public *url.URL) (http.Handler, *api.API) {
+// watchInbox looks once a second how much waits, for intake, which turns
+// senders away by it, and for the metrics.
+func watchInbox(ctx context.Context, c Config, store *mariadb.Store, in *intake.Intake, m *metrics.Metrics) error {
+	tick := time.NewTicker(time.Second)
+	defer tick.Stop()
+	for {
+		call, cancel := context.WithTimeout(ctx, 5*time.Second)
+		st, err := store.Inbox(call)
+		cancel()
+		if err == nil {
+			in.SetBacklog(intake.Backlog{Events: st.Events, ByProject: st.ByProject})
+			m.Inbox(st, c.now())
+		} else if ctx.Err() == nil {
+			m.DatabaseAway()
+		}
+		select {
+		case <-ctx.Done():
+			return nil
+		case <-tick.C:
+		}
+	}
+}
+
+// ready says whether the service can take events in now.
+func ready(ctx context.Context, store *mariadb.Store) error {
+	if err := store.CanAppend(); err != nil {
+		return err
+	}
+	ctx, cancel := context.WithTimeout(ctx, 2*time.Second)
+	defer cancel()
+	if err := store.Ping(ctx); err != nil {
+		return &fault.Error{Op: "readyz", Code: fault.Unavailable, Retry: 5 * time.Second, Err: err, Pub: "the database does not answer: senders are told to come again, nothing that was acknowledged is lost; see the service's log, and mariadb.log in its data directory or the database's own"}
+	}
+	return nil
+}
+
+func routes(c Config, store *mariadb.Store, units *pipeline.Units, work *worker.Worker, m *metrics.Metrics, public *url.URL) (http.Handler, *api.API, *intake.Intake) {
 	r := chi.NewRouter()
 	r.Get("/healthz", web.Handle(c.Log, func(w http.ResponseWriter, r *http.Request) error {
-		ctx, cancel := context.WithTimeout(r.Context(), 2*time.Second)
-		defer cancel()
-		if err := store.Ping(ctx); err != nil {
-			return &fault.Error{Op: "healthz", Code: fault.Unavailable, Pub: "the database does not answer", Retry: 5 * time.Second, Err: err}
-		}
 		return web.WriteJSON(w, http.StatusOK, map[string]string{"status": "ok"})
 	}))
-	in := intake.New(store, work.Wake, c.Log, c.Limits)
+	r.Get("/readyz", web.Handle(c.Log, func(w http.ResponseWriter, r *http.Request) error {
+		if err := ready(r.Context(), store); err != nil {
+			return err
+		}
+		return web.WriteJSON(w, http.StatusOK, map[string]bool{"ready": true})
+	}))
+	in := intake.New(store, work.Wake, c.Log, c.Limits, m, c.now)
 	in.Routes(r)
-	a := api.New(r, api.Options{Store: store, Units: units, Log: c.Log, PublicURL: public})
+	opt := api.Options{Store: store, Units: units, Log: c.Log, PublicURL: public, Wake: work.Wake, Metrics: m.Handler()}
+	if c.Database == "" {
+		opt.DiskFree = func() (int64, error) { return diskFree(c.Data) }
+	}
+	a := api.New(r, opt)
 	pages, err := console.Handler()
 	if err != nil {
 		c.Log.Warn(err.Error())
@@ -164,5 +224,5 @@ func routes(c Config, store *mariadb.Store, units *pipeline.Units, work *worker.
 		p := &web.Problem{Type: "about:blank", Title: "Method Not Allowed", Status: http.StatusMethodNotAllowed, Detail: fmt.Sprintf("%s does not work on %s", req.Method, req.URL.Path)}
 		web.WriteError(w, req, c.Log, p)
 	})
-	return r, a
+	return r, a, in
 }

@@ -13,6 +13,7 @@ import (
 	"path/filepath"
 	"strings"
 	"syscall"
+	"time"
 
 	"firethorn/internal/core/fault"
 	"firethorn/internal/intake"
@@ -27,11 +28,17 @@ type Config struct {
 	Terminal  bool   // somebody reads standard output
 	SymbolMem int    // bytes of decoded symbols held in memory
 	Limits    intake.Limits
+	StoreOnly bool   // take events in, let other processes file them
+	Metrics   string // HOST:PORT that answers /metrics to anyone; "" is none
 	Log       *slog.Logger
 
 	// SmallDatabase keeps the private database small, for tests.
 	SmallDatabase bool
+	// ClockOffset sets the service's clock ahead, for tests of days to come.
+	ClockOffset time.Duration
 }
+
+func (c Config) now() time.Time { return time.Now().Add(c.ClockOffset) }
 
 // Validate finds all that is wrong with a configuration.
 func (c Config) Validate() error {
@@ -41,6 +48,11 @@ func (c Config) Validate() error {
 	}
 	if _, _, err := net.SplitHostPort(c.Listen); err != nil {
 		errs = append(errs, fault.New(fault.WrongUse, "--listen must be HOST:PORT, not %q", c.Listen))
+	}
+	if c.Metrics != "" {
+		if _, _, err := net.SplitHostPort(c.Metrics); err != nil {
+			errs = append(errs, fault.New(fault.WrongUse, "--metrics-listen must be HOST:PORT, not %q", c.Metrics))
+		}
 	}
 	if c.PublicURL != "" {
 		u, err := url.Parse(c.PublicURL)

@@ -19,19 +19,20 @@ const module = "firethorn/"
 // may lists, for every package below internal, what of ours it may import. A
 // new package fails until it is listed.
 var may = map[string][]string{
-	"core/fault": {}, "core/event": {}, "core/sourcemap": {}, "core/scrub": {}, "core/release": {}, "core/impact": {},
+	"core/fault": {}, "core/event": {}, "core/sourcemap": {}, "core/scrub": {}, "core/release": {}, "core/impact": {}, "core/sampling": {},
 	"core/scope": {"core/sourcemap"}, "core/stacktrace": {"core/event"}, "core/issue": {"core/fault", "core/release"},
 	"core/symbolicate": {"core/event", "core/scope", "core/sourcemap", "core/stacktrace"},
 	"core/fingerprint": {"core/event", "core/stacktrace", "core/symbolicate"},
 	"pipeline":         {"core/event", "core/fingerprint", "core/scope", "core/sourcemap", "core/symbolicate"},
 	"localdb":          {"core/fault"},
-	"mariadb":          {"core/event", "core/fault", "core/fingerprint", "core/impact", "core/issue", "core/release", "pipeline"},
+	"mariadb":          {"core/event", "core/fault", "core/fingerprint", "core/impact", "core/issue", "core/release", "core/sampling", "pipeline"},
 	"web":              {"core/fault", "mariadb"},
 	"contract":         {"core/event", "core/fingerprint", "core/impact"},
 	"worker":           {"mariadb", "pipeline"},
+	"metrics":          {"mariadb"},
 	"intake":           {"core/event", "core/fault", "core/scrub", "mariadb", "pipeline", "web"},
 	"api":              {"contract", "core/event", "core/fault", "core/impact", "core/issue", "core/symbolicate", "mariadb", "pipeline", "web"},
-	"app":              {"api", "core/fault", "intake", "localdb", "mariadb", "pipeline", "web", "worker"},
+	"app":              {"api", "core/fault", "intake", "localdb", "mariadb", "metrics", "pipeline", "web", "worker"},
 	"cli":              {"api", "app", "contract", "core/event", "core/fault", "core/scope", "core/sourcemap", "core/stacktrace", "core/symbolicate", "intake", "web"},
 	"chromium":         {}, "testdb": {"localdb"}, "archtest": {},
 }

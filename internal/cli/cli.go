@@ -88,13 +88,17 @@ func strict(c *cli.Command) {
 	}
 	c.CommandNotFound = nil
 	if len(c.Commands) > 0 {
-		c.Action = func(_ context.Context, cmd *cli.Command) error {
+		own := c.Action // of a command that does something by itself, too
+		c.Action = func(ctx context.Context, cmd *cli.Command) error {
 			if cmd.Args().Present() {
 				what := fmt.Sprintf("there is no command %q", cmd.FullName()+" "+cmd.Args().First())
 				if s := cli.SuggestCommand(cmd.Commands, cmd.Args().First()); s != "" {
 					what += fmt.Sprintf("; did you mean %s?", s)
 				}
 				return usage("%s", what)
+			}
+			if own != nil {
+				return own(ctx, cmd)
 			}
 			return cli.ShowSubcommandHelp(cmd)
 		}
@@ -138,7 +142,7 @@ func command() *cli.Command {
 		},
 		Commands: []*cli.Command{
 			serveCommand(), statusCommand(), loginCommand(), projectCommand(), sendCommand(), symbolsCommand(),
-			eventCommand(), issueCommand(), personCommand(), tokenCommand(), recountCommand(), stackCommand(),
+			eventCommand(), issueCommand(), userCommand(), personCommand(), tokenCommand(), queueCommand(), recountCommand(), stackCommand(),
 		},
 	}
 }

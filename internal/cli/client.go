@@ -12,6 +12,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"time"
 
@@ -229,16 +230,21 @@ func ofProject(rest string) func(*client) (string, error) {
 
 // issuePath turns quayside/123, or 123 with a project chosen, into its path.
 func issuePath(c *client, id string) (string, error) {
-	project, number, ok := strings.Cut(id, "/")
+	project, number, err := issueNumber(c, id)
+	return fmt.Sprintf("/api/issues/%s/%d", url.PathEscape(project), number), err
+}
+
+// issueNumber takes quayside/123, or 123 with a project chosen, apart.
+func issueNumber(c *client, id string) (project string, number int64, err error) {
+	project, text, ok := strings.Cut(id, "/")
 	if !ok {
-		number = id
-		var err error
+		text = id
 		if project, err = c.needProject(); err != nil {
-			return "", err
+			return "", 0, err
 		}
 	}
-	if number == "" || strings.Trim(number, "0123456789") != "" {
-		return "", usage("%q is no issue: write PROJECT/NUMBER, for example quayside/12", id)
+	if number, err = strconv.ParseInt(text, 10, 64); err != nil || number < 1 {
+		return "", 0, usage("%q is no issue: write PROJECT/NUMBER, for example quayside/12", id)
 	}
-	return "/api/issues/" + url.PathEscape(project) + "/" + number, nil
+	return project, number, nil
 }

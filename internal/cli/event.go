@@ -18,11 +18,18 @@ func eventCommand() *cli.Command {
 			Flags: []cli.Flag{
 				&cli.StringFlag{Name: "issue", Usage: "only those of issue `ID`"}, &cli.IntFlag{Name: "limit", Value: 50, Usage: "how many"},
 				&cli.StringFlag{Name: "cursor", Usage: "`next` of the page before"},
+				&cli.BoolFlag{Name: "kept", Usage: "with --issue: only those whose body is kept"},
 			},
 			Action: func(ctx context.Context, c *cli.Command) error {
 				q := url.Values{"limit": {strconv.Itoa(c.Int("limit"))}}
 				if v := c.String("cursor"); v != "" {
 					q.Set("cursor", v)
+				}
+				if c.Bool("kept") {
+					if c.String("issue") == "" {
+						return usage("--kept needs --issue ID")
+					}
+					q.Set("kept", "true")
 				}
 				path := ofProject("/events?" + q.Encode())
 				if id := c.String("issue"); id != "" {
@@ -37,9 +44,9 @@ func eventCommand() *cli.Command {
 						return
 					}
 					table(out, func(row func(...any)) {
-						row("EVENT", "TIME", "ISSUE", "HEADLINE", "RELEASE", "ENVIRONMENT")
+						row("EVENT", "TIME", "ISSUE", "HEADLINE", "RELEASE", "ENVIRONMENT", "BODY")
 						for _, e := range v.Events {
-							row(e.ID, e.Time.Format("2006-01-02 15:04:05"), e.Issue, cut(e.Headline, 50), orDash(e.Release), e.Environment)
+							row(e.ID, e.Time.Format("2006-01-02 15:04:05"), e.Issue, cut(e.Headline, 50), orDash(e.Release), e.Environment, map[bool]string{true: "kept", false: "counted"}[e.Kept])
 						}
 					})
 					if v.Next != "" {

@@ -80,6 +80,7 @@ func issueCommand() *cli.Command {
 						}
 						var h contract.History
 						if _, err := cl.call(ctx, http.MethodGet, path+"/history", nil, &h); err == nil {
+							fmt.Fprintln(out, "\nhistory")
 							showHistory(out, h)
 						}
 					})
@@ -97,9 +98,61 @@ func issueCommand() *cli.Command {
 			}),
 			act("dismiss", "nothing will be done about it", nil, nil),
 			act("reopen", "open a fixed or dismissed one again", nil, nil),
-			act("undo", "undo the newest decision", nil, nil),
+			{Name: "merge", Usage: "merge issues into another one: they are the same bug", Arguments: []cli.Argument{&cli.StringArgs{Name: "ids", UsageText: "ID [ID…]", Min: 0, Max: -1}},
+				Flags:       []cli.Flag{&cli.StringFlag{Name: "into", Usage: "the issue (`ID`) that stays; it keeps its state", Required: true}},
+				Description: "Their numbers lead to the one that stays from now on. Events count there at once; users, days and releases follow in the\nbackground, and the issue says so until they are there. firethorn issue undo ID takes a merge back.",
+				Action:      mergeIssues},
+			act("undo", "undo the newest decision; of an issue that was merged away: the merge", nil, nil),
+			{Name: "history", Usage: "what happened to an issue", Arguments: []cli.Argument{text("id")}, Action: func(ctx context.Context, c *cli.Command) error {
+				id, err := arg(c, "id")
+				if err != nil {
+					return err
+				}
+				return get(ctx, c, func(cl *client) (string, error) {
+					p, err := issuePath(cl, id)
+					return p + "/history", err
+				}, showHistory)
+			}},
 		},
 	}
+}
+
+// mergeIssues merges the issues named into --into, all in one go.
+func mergeIssues(ctx context.Context, c *cli.Command) error {
+	ids := c.StringArgs("ids")
+	if len(ids) == 0 {
+		return usage("%s needs the issues to merge; %s --help shows how it is used", c.FullName(), c.FullName())
+	}
+	cl, err := newClient(c)
+	if err != nil {
+		return err
+	}
+	project, into, err := issueNumber(cl, c.String("into"))
+	if err != nil {
+		return err
+	}
+	var numbers []int64
+	for _, id := range ids {
+		p, n, err := issueNumber(cl, id)
+		if err != nil {
+			return err
+		}
+		if p != project {
+			return usage("%s and %s belong to different projects; issues are merged within one", id, c.String("into"))
+		}
+		numbers = append(numbers, n)
+	}
+	path := fmt.Sprintf("/api/issues/%s/%d/merge", url.PathEscape(project), numbers[0])
+	return request(ctx, c, http.MethodPost, contract.Merge{Into: into, Others: numbers[1:]}, fixed(path), func(out io.Writer, v contract.IssueDetail) {
+		fmt.Fprintf(out, "%s  %s: %s; %s events, %s users%s\n", v.ID, plain(v.Headline), standing(v.Issue), count(v.Events), count(v.Users), recounting(v.Issue))
+	})
+}
+
+func recounting(v contract.Issue) string {
+	if v.Recounting {
+		return " (recounting)"
+	}
+	return ""
 }
 
 func standing(v contract.Issue) string {
@@ -166,7 +219,10 @@ func showIssue(out io.Writer, v contract.IssueDetail) {
 		fmt.Fprintf(out, "%s\n", lines(v.Message))
 	}
 	fmt.Fprintf(out, "\n%s\n", standing(v.Issue))
-	fmt.Fprintf(out, "%s users, %s events; first seen %s, last %s\n", count(v.Users), count(v.Events), v.FirstSeen.Format("2006-01-02 15:04"), ago(v.LastSeen))
+	if len(v.MergedFrom) > 0 {
+		fmt.Fprintf(out, "merged into it: %s\n", strings.Join(v.MergedFrom, ", "))
+	}
+	fmt.Fprintf(out, "%s users, %s events%s; bodies of %s kept; first seen %s, last %s\n", count(v.Users), count(v.Events), recounting(v.Issue), count(v.Bodies), v.FirstSeen.Format("2006-01-02 15:04"), ago(v.LastSeen))
 	var parts []string
 	for _, p := range v.ImpactParts {
 		parts = append(parts, fmt.Sprintf("%.1f %s (%s)", p.Points, p.Name, p.Words))
@@ -241,7 +297,6 @@ func orElse(s, or string) string {
 }
 
 func showHistory(out io.Writer, h contract.History) {
-	fmt.Fprintln(out, "\nhistory")
 	for _, e := range h.History {
 		who := ""
 		if e.Actor != "" {

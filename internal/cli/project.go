@@ -63,6 +63,15 @@ func projectCommand() *cli.Command {
 				}
 				return get(ctx, c, path, showProject)
 			}},
+			{Name: "keep", Usage: "change how long events are kept; acts on events from now on", Arguments: []cli.Argument{text("name")},
+				Flags: []cli.Flag{&cli.IntFlag{Name: "days", Usage: "7, 30, 90 or 365 `DAYS`", Required: true}},
+				Action: func(ctx context.Context, c *cli.Command) error {
+					path, err := byName("")(ctx, c)
+					if err != nil {
+						return err
+					}
+					return request(ctx, c, http.MethodPatch, contract.ChangeProject{KeepDays: c.Int("days")}, path, showProject)
+				}},
 			{Name: "keys", Usage: "a project's ingest keys", Arguments: []cli.Argument{text("name")},
 				Flags: []cli.Flag{&cli.StringFlag{Name: "add", Usage: "make another key with this `LABEL`"}},
 				Action: func(ctx context.Context, c *cli.Command) error {
@@ -189,53 +198,5 @@ func tokenCommand() *cli.Command {
 				t := contract.NewToken{Label: label, Scope: c.String("scope"), Person: c.String("person"), Project: c.String("project"), Days: c.Int("days")}
 				return request(ctx, c, http.MethodPost, t, fixed("/api/tokens"), func(out io.Writer, t contract.Token) { fmt.Fprintln(out, t.Token) })
 			}},
-	}}
-}
-
-func statusCommand() *cli.Command {
-	return &cli.Command{Name: "status", Usage: "is all well", Action: func(ctx context.Context, c *cli.Command) error {
-		well := true
-		err := get(ctx, c, fixed("/api/status"), func(out io.Writer, s contract.Status) {
-			well = s.Well
-			verdict := "all is well"
-			if !well {
-				verdict = "not all is well"
-			}
-			fmt.Fprintf(out, "%s: %s events wait to be filed, %s were set aside\n", verdict, count(s.Waiting), count(s.SetAside))
-			for _, a := range s.Advice {
-				fmt.Fprintln(out, "  "+plain(a))
-			}
-		})
-		if err == nil && !well {
-			return fault.New(fault.AnswerIsNo, "not all is well")
-		}
-		return err
-	}}
-}
-
-func recountCommand() *cli.Command {
-	return &cli.Command{Name: "recount", Usage: "compare every counter with the rows it stands for", Action: func(ctx context.Context, c *cli.Command) error {
-		cl, err := newClient(c)
-		if err != nil {
-			return err
-		}
-		var v contract.Recount
-		raw, err := cl.call(ctx, http.MethodGet, "/api/recount", nil, &v)
-		if err != nil {
-			return err
-		}
-		out := c.Root().Writer
-		if c.String("format") == "json" {
-			_, err = out.Write(raw)
-		} else {
-			fmt.Fprintf(out, "%d kinds of counter compared, %d differences\n", v.Compared, len(v.Differences))
-			for _, d := range v.Differences {
-				fmt.Fprintf(out, "  %s, issue %d: stored %d, the rows say %d\n", d.What, d.Issue, d.Stored, d.Rows)
-			}
-		}
-		if err == nil && len(v.Differences) > 0 {
-			return fault.New(fault.AnswerIsNo, "counters differ from their rows")
-		}
-		return err
 	}}
 }

@@ -24,7 +24,11 @@ func serveCommand() *cli.Command {
 			&cli.StringFlag{Name: "public-url", Usage: "the `URL` people reach the service at; links are built from it", Sources: cli.EnvVars("FIRETHORN_PUBLIC_URL")},
 			&cli.IntFlag{Name: "symbol-memory", Value: 256, Usage: "`MiB` of decoded symbols to hold"},
 			&cli.StringFlag{Name: "log-level", Value: "info", Usage: "debug, info, warn or error"},
+			&cli.BoolFlag{Name: "store-only", Usage: "take events in and let other processes on the same database file them"},
+			&cli.IntFlag{Name: "inbox-limit", Value: int(intake.DefaultLimits.Inbox), Usage: "how many `EVENTS` may wait to be filed before senders are turned away"},
+			&cli.StringFlag{Name: "metrics-listen", Usage: "`HOST:PORT` that answers /metrics without a token; without it they need one", Sources: cli.EnvVars("FIRETHORN_METRICS_LISTEN")},
 			&cli.BoolFlag{Name: "small-database", Hidden: true},
+			&cli.DurationFlag{Name: "clock-offset", Hidden: true},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			var level slog.Level
@@ -32,9 +36,14 @@ func serveCommand() *cli.Command {
 				return usage("--log-level is debug, info, warn or error, not %q", c.String("log-level"))
 			}
 			log := slog.New(slog.NewTextHandler(c.Root().ErrWriter, &slog.HandlerOptions{Level: level}))
+			limits := intake.DefaultLimits
+			if limits.Inbox = int64(c.Int("inbox-limit")); limits.Inbox < 1 {
+				return usage("--inbox-limit is a number of events above 0, not %d", limits.Inbox)
+			}
 			return app.Run(ctx, app.Config{
 				Data: c.String("data"), Listen: c.String("listen"), Database: c.String("database"), PublicURL: c.String("public-url"),
-				Terminal: isTerminal(c.Root().Writer), SymbolMem: c.Int("symbol-memory") << 20, Limits: intake.DefaultLimits, Log: log, SmallDatabase: c.Bool("small-database"),
+				Terminal: isTerminal(c.Root().Writer), SymbolMem: c.Int("symbol-memory") << 20, Limits: limits, Log: log, SmallDatabase: c.Bool("small-database"),
+				StoreOnly: c.Bool("store-only"), Metrics: c.String("metrics-listen"), ClockOffset: c.Duration("clock-offset"),
 			}, c.Root().Writer)
 		},
 	}

@@ -89,6 +89,8 @@ type Issue struct {
 	LastRelease  string     `json:"last_release"`
 	Trend        []TrendDay `json:"trend" nullable:"false" doc:"the last 14 days, oldest first"`
 	Version      int64      `json:"version" doc:"for If-Match; grows with each decision"`
+	Bodies       int64      `json:"bodies" doc:"events whose body is kept; the others are counted and have their row"`
+	Recounting   bool       `json:"recounting,omitempty" doc:"a merge or its undo was just made, and users, days and releases are still following it"`
 }
 
 // Issues is a page of issues.
@@ -114,6 +116,7 @@ type IssueDetail struct {
 	Environments []Seen             `json:"environments" nullable:"false"`
 	Grouping     []fingerprint.Part `json:"grouping" nullable:"false" doc:"what the fingerprint was made from"`
 	Link         string             `json:"link" doc:"the issue in the console"`
+	MergedFrom   []string           `json:"merged_from" nullable:"false" doc:"issues that were merged into this one; their names lead here"`
 }
 
 // HistoryEntry is one thing that happened to an issue.
@@ -136,6 +139,12 @@ type Act struct {
 	Release string `json:"release,omitempty" doc:"fix: the release it is fixed in" maxLength:"250"`
 }
 
+// Merge asks for issues to be merged into another one of their project.
+type Merge struct {
+	Into   int64   `json:"into" minimum:"1" doc:"the number of the issue that stays"`
+	Others []int64 `json:"others,omitempty" maxItems:"100" doc:"numbers of more issues to merge into it"`
+}
+
 // EventRow is an event in a list.
 type EventRow struct {
 	ID          string    `json:"id"`
@@ -146,6 +155,7 @@ type EventRow struct {
 	Release     string    `json:"release"`
 	Environment string    `json:"environment"`
 	StandsFor   int64     `json:"stands_for"`
+	Kept        bool      `json:"kept" doc:"its body is kept; else what is shown of it stands in its row, beside a trace of its kind"`
 }
 
 // Events is a page of events, newest filed first.
@@ -193,10 +203,12 @@ type Event struct {
 	Position    *EventPosition             `json:"position,omitempty" doc:"where the event stands in its issue"`
 }
 
-// EventPosition is where an event stands among those of its issue.
+// EventPosition is where an event stands among those of its issue whose bodies
+// are kept.
 type EventPosition struct {
-	Number int64  `json:"number" doc:"1 is the newest; 0: beyond the first 10,000"`
-	Total  int64  `json:"total" doc:"the issue's events"`
+	Number int64  `json:"number" doc:"1 is the newest kept; 0: beyond the first 10,000"`
+	Kept   int64  `json:"kept" doc:"how many are kept"`
+	Total  int64  `json:"total" doc:"the issue's events, kept or not"`
 	Newest string `json:"newest,omitempty"`
 	Newer  string `json:"newer,omitempty"`
 	Older  string `json:"older,omitempty"`
@@ -290,11 +302,71 @@ type Token struct {
 
 // Status says whether all is well.
 type Status struct {
-	Well     bool       `json:"well"`
-	Waiting  int64      `json:"waiting" doc:"events stored but not yet filed"`
-	Oldest   *time.Time `json:"oldest,omitempty" doc:"when the oldest of them was received"`
-	SetAside int64      `json:"set_aside" doc:"events that could not be filed"`
-	Advice   []string   `json:"advice" nullable:"false" doc:"what to do where all is not well"`
+	Well       bool            `json:"well"`
+	Waiting    int64           `json:"waiting" doc:"events stored but not yet filed"`
+	Oldest     *time.Time      `json:"oldest,omitempty" doc:"when the oldest of them was received"`
+	SetAside   int64           `json:"set_aside" doc:"events that could not be filed"`
+	Recounting int64           `json:"recounting" doc:"merges and undos whose counts are on their way"`
+	Processes  int             `json:"processes" doc:"how many file events"`
+	Database   *StatusDatabase `json:"database,omitempty"`
+	Advice     []string        `json:"advice" nullable:"false" doc:"what to do where all is not well"`
+}
+
+// StatusDatabase is how the database stands.
+type StatusDatabase struct {
+	Version         string  `json:"version"`
+	Durable         bool    `json:"durable" doc:"a commit is synced before it is answered"`
+	PartitionsAhead int     `json:"partitions_ahead" doc:"days for which events have a partition beyond today's need"`
+	Stray           int64   `json:"stray" doc:"events that found no day's partition"`
+	ClockAhead      float64 `json:"clock_ahead_seconds" doc:"how far its clock is ahead of the service's"`
+	DiskFree        *int64  `json:"disk_free,omitempty" doc:"bytes, where the service runs the database itself"`
+}
+
+// Queue is what waits to be filed, and what could not be.
+type Queue struct {
+	Waiting  int64      `json:"waiting"`
+	Oldest   *time.Time `json:"oldest,omitempty"`
+	Projects []Waiting  `json:"projects" nullable:"false" doc:"what waits, by project"`
+	SetAside []Aside    `json:"set_aside" nullable:"false" doc:"events that could not be filed, newest first"`
+	Total    int64      `json:"set_aside_total"`
+}
+
+// Waiting is how many events of a project wait.
+type Waiting struct {
+	Project string `json:"project"`
+	Events  int64  `json:"events"`
+}
+
+// Aside is an event that could not be filed.
+type Aside struct {
+	ID       string          `json:"id" doc:"for queue retry and queue discard"`
+	Project  string          `json:"project"`
+	Event    string          `json:"event,omitempty" doc:"the event's own id; absent for a delivery that cannot be read at all"`
+	Received time.Time       `json:"received"`
+	Error    string          `json:"error"`
+	Body     json.RawMessage `json:"body,omitempty" doc:"the event as it was stored, scrubbed"`
+}
+
+// Retried says what a retry or discard did.
+type Retried struct {
+	Events int `json:"events"`
+}
+
+// ChangeProject changes a project; what is absent stays.
+type ChangeProject struct {
+	KeepDays int `json:"keep_days,omitempty" enum:"7,30,90,365" doc:"how long events are kept; acts on events from now on"`
+}
+
+// EraseUser asks for a user to be forgotten.
+type EraseUser struct {
+	User string `json:"user" minLength:"1" maxLength:"1000" doc:"the identity that events carry: user.id, else user.email, user.name and so on"`
+}
+
+// Erasure is a user that is to be forgotten, or was.
+type Erasure struct {
+	ID     int64 `json:"id"`
+	Done   bool  `json:"done"`
+	Events int64 `json:"events" doc:"events whose body went and whose user is a random number now"`
 }
 
 // Difference is a counter that does not equal the rows it stands for.
@@ -309,4 +381,6 @@ type Difference struct {
 type Recount struct {
 	Compared    int          `json:"compared" doc:"kinds of counter"`
 	Differences []Difference `json:"differences" nullable:"false"`
+	Recounting  int          `json:"recounting" doc:"moves under way: rows on their way differ"`
+	Repaired    int          `json:"repaired,omitempty" doc:"issues that were mended"`
 }

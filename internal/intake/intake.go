@@ -6,15 +6,18 @@ package intake
 
 import (
 	"context"
+	"errors"
 	"log/slog"
 	"mime"
 	"net/http"
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/go-chi/chi/v5"
+	"golang.org/x/sync/semaphore"
 
 	"firethorn/internal/core/fault"
 	"firethorn/internal/mariadb"
@@ -26,28 +29,42 @@ import (
 type Store interface {
 	ProjectByKey(ctx context.Context, key string) (*mariadb.Project, error)
 	Append(ctx context.Context, project int64, b *pipeline.Batch) error
+	CanAppend() error
 	ClientDrops(ctx context.Context, project int64, drops map[string]int64) error
 }
 
 // Limits of requests and events, in bytes.
 type Limits struct {
-	Body  web.Limits
-	Event int
+	Body   web.Limits
+	Event  int
+	Flight int64 // of bodies being read and stored at once, in bytes as inflated
+	Inbox  int64 // events that may wait to be filed
 }
 
 // DefaultLimits are those of the event format.
-var DefaultLimits = Limits{Body: web.Limits{Wire: 16 << 20, Plain: 16 << 20}, Event: 2 << 20}
+var DefaultLimits = Limits{Body: web.Limits{Wire: 16 << 20, Plain: 16 << 20}, Event: 2 << 20, Flight: 96 << 20, Inbox: 1_000_000}
 
 // Intake serves /v1.
 type Intake struct {
 	store Store
-	wake  func()
+	wake  func(project int64)
+	watch Observer
 	log   *slog.Logger
 	lim   Limits
 	now   func() time.Time
 
+	flight  *semaphore.Weighted
+	backlog atomic.Pointer[Backlog]
+
 	mu   sync.Mutex
 	keys map[string]knownKey
+}
+
+// Observer is told what came in, for those who measure.
+type Observer interface {
+	Stored(events int)
+	Refused(events int, cause string)
+	TurnedAway(cause string)
 }
 
 type knownKey struct {
@@ -55,12 +72,16 @@ type knownKey struct {
 	at      time.Time
 }
 
-// keyLife is how long a good key is believed without asking again.
-const keyLife = 5 * time.Second
+const (
+	keyLife = 5 * time.Second // how long a good key is believed without asking again
+	keyTime = 3 * time.Second // how long asking may take
+)
 
 // New makes the intake; wake is called when something was stored.
-func New(store Store, wake func(), log *slog.Logger, lim Limits) *Intake {
-	return &Intake{store: store, wake: wake, log: log, lim: lim, now: time.Now, keys: map[string]knownKey{}}
+func New(store Store, wake func(project int64), log *slog.Logger, lim Limits, watch Observer, now func() time.Time) *Intake {
+	in := &Intake{store: store, wake: wake, watch: watch, log: log, lim: lim, now: now, keys: map[string]knownKey{}, flight: semaphore.NewWeighted(lim.Flight)}
+	in.backlog.Store(&Backlog{})
+	return in
 }
 
 // Routes adds the endpoints to r.
@@ -85,8 +106,16 @@ func (in *Intake) handle(fn func(http.ResponseWriter, *http.Request, *mariadb.Pr
 		h := w.Header()
 		h.Set("Access-Control-Allow-Origin", "*")
 		h.Set("Access-Control-Expose-Headers", "Retry-After")
+		if err := in.store.CanAppend(); err != nil {
+			in.watch.TurnedAway("database_away")
+			return err
+		}
 		p, err := in.project(r)
 		if err != nil {
+			return err
+		}
+		if err := in.backlog.Load().admits(p.ID, in.lim.Inbox); err != nil {
+			in.watch.TurnedAway("inbox_long")
 			return err
 		}
 		if origin := r.Header.Get("Origin"); origin != "" && !slices.Contains(p.Origins, "*") && !slices.Contains(p.Origins, origin) {
@@ -115,7 +144,9 @@ func (in *Intake) project(r *http.Request) (*mariadb.Project, error) {
 	if ok && in.now().Sub(k.at) < keyLife {
 		return k.project, nil
 	}
-	p, err := in.store.ProjectByKey(r.Context(), key)
+	ctx, cancel := context.WithTimeout(r.Context(), keyTime)
+	defer cancel()
+	p, err := in.store.ProjectByKey(ctx, key)
 	if err != nil {
 		return nil, err
 	}
@@ -145,8 +176,18 @@ func (in *Intake) events(w http.ResponseWriter, r *http.Request, p *mariadb.Proj
 	if err != nil {
 		return err
 	}
+	load := &load{flight: in.flight, from: r.Body, patience: http.NewResponseController(w)}
+	defer load.release()
+	r.Body = load
 	raw, err := web.ReadBody(w, r, in.lim.Body)
+	if err == nil {
+		err = load.hold(len(raw))
+	}
 	if err != nil {
+		if errors.Is(err, errFull) {
+			in.watch.TurnedAway("memory_full")
+			return errFull
+		}
 		return err
 	}
 	got, err := split(raw, lines, in.lim.Event)
@@ -158,6 +199,7 @@ func (in *Intake) events(w http.ResponseWriter, r *http.Request, p *mariadb.Proj
 			return err
 		}
 	}
+	in.watch.Refused(len(got.refused), "unreadable")
 	answer := Answer{Stored: len(got.batch.Events), Refused: got.refused}
 	if answer.Stored == 0 {
 		if len(got.refused) == 0 {
@@ -171,7 +213,8 @@ func (in *Intake) events(w http.ResponseWriter, r *http.Request, p *mariadb.Proj
 			return err
 		}
 	}
-	in.wake()
+	in.watch.Stored(answer.Stored)
+	in.wake(p.ID)
 	return web.WriteJSON(w, http.StatusAccepted, answer)
 }
 

@@ -12,6 +12,7 @@ import (
 	"net/http/httptest"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/go-chi/chi/v5"
 	"github.com/go-sql-driver/mysql"
@@ -47,6 +48,8 @@ func (m *memory) Append(_ context.Context, _ int64, b *pipeline.Batch) error {
 	return nil
 }
 
+func (m *memory) CanAppend() error { return nil }
+
 func (m *memory) ClientDrops(_ context.Context, _ int64, d map[string]int64) error {
 	m.dropped = d
 	return nil
@@ -62,9 +65,29 @@ func (m *memory) events() []string {
 	return out
 }
 
+// watched counts what intake tells.
+type watched struct {
+	stored int
+	away   []string
+}
+
+func (w *watched) Stored(n int)            { w.stored += n }
+func (w *watched) Refused(int, string)     {}
+func (w *watched) TurnedAway(cause string) { w.away = append(w.away, cause) }
+
+func newIntake(m *memory) (*Intake, *watched) {
+	w := &watched{}
+	return New(m, func(int64) {}, slog.New(slog.DiscardHandler), Limits{Body: web.Limits{Wire: 1 << 20, Plain: 4 << 20}, Event: 2 << 20, Flight: 8 << 20, Inbox: 1000}, w, time.Now), w
+}
+
 func intakeOver(m *memory) http.Handler {
+	in, _ := newIntake(m)
+	return serving(in)
+}
+
+func serving(in *Intake) http.Handler {
 	r := chi.NewRouter()
-	New(m, func() {}, slog.New(slog.DiscardHandler), Limits{Body: web.Limits{Wire: 1 << 20, Plain: 4 << 20}, Event: 2 << 20}).Routes(r)
+	in.Routes(r)
 	return r
 }
 

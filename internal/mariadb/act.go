@@ -10,6 +10,7 @@ import (
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/impact"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/pipeline"
 )
 
 // Actor is who does something.
@@ -40,8 +41,12 @@ func (s *Store) act(ctx context.Context, tx *sql.Tx, id int64, a issue.Action, t
 	var st standingRow
 	var version, project int64
 	var owner sql.NullInt64
+	var name string
 	// The project's counter comes before the issue in the lock order.
-	if err := tx.QueryRowContext(ctx, "SELECT c.project FROM project_counter c JOIN issue i ON i.project=c.project WHERE i.id=? FOR UPDATE", id).Scan(&project); err != nil {
+	if err := tx.QueryRowContext(ctx, "SELECT p.id, p.name FROM issue i JOIN project p ON p.id=i.project WHERE i.id=?", id).Scan(&project, &name); err != nil {
+		return err
+	}
+	if err := lockProject(ctx, tx, project); err != nil {
 		return err
 	}
 	err := tx.QueryRowContext(ctx, "SELECT i.state, i.fixed_in, i.owner, i.version FROM issue i WHERE i.id=? FOR UPDATE", id).Scan(&st.State, &st.FixedIn, &owner, &version)
@@ -59,9 +64,12 @@ func (s *Store) act(ctx context.Context, tx *sql.Tx, id int64, a issue.Action, t
 	}
 	nextOwner := st.OwnerID
 	if a.Verb == issue.Undo {
-		before, entry, err := lastUndoable(ctx, tx, id)
+		before, entry, merge, err := lastUndoable(ctx, tx, id)
 		if err != nil {
 			return err
+		}
+		if merge != 0 {
+			return s.undoMove(ctx, tx, &Project{Project: pipeline.Project{ID: project, Name: name}}, merge, who)
 		}
 		if before != nil {
 			a.Before, nextOwner = &before.Standing, before.OwnerID
@@ -102,19 +110,20 @@ func (s *Store) act(ctx context.Context, tx *sql.Tx, id int64, a issue.Action, t
 	return err
 }
 
-// lastUndoable is what the newest action that was not undone has changed.
-func lastUndoable(ctx context.Context, tx *sql.Tx, id int64) (*standingRow, int64, error) {
-	var entry int64
-	var text string
-	err := tx.QueryRowContext(ctx, "SELECT id, standing_before FROM history WHERE issue=? AND standing_before IS NOT NULL AND undone=0 ORDER BY id DESC LIMIT 1", id).Scan(&entry, &text)
+// lastUndoable is what the newest decision that was not undone has changed: a
+// standing, or variants that a merge moved here or away from here.
+func lastUndoable(ctx context.Context, tx *sql.Tx, id int64) (before *standingRow, entry, merge int64, err error) {
+	var text sql.NullString
+	var move sql.NullInt64
+	err = tx.QueryRowContext(ctx, "SELECT id, standing_before, move FROM history WHERE issue=? AND (standing_before IS NOT NULL OR move IS NOT NULL) AND undone=0 ORDER BY id DESC LIMIT 1", id).Scan(&entry, &text, &move)
 	if errors.Is(err, sql.ErrNoRows) {
-		return nil, 0, nil
+		return nil, 0, 0, nil
 	}
-	if err != nil {
-		return nil, 0, err
+	if err != nil || move.Valid {
+		return nil, entry, move.Int64, err
 	}
 	var st standingRow
-	return &st, entry, json.Unmarshal([]byte(text), &st)
+	return &st, entry, 0, json.Unmarshal([]byte(text.String), &st)
 }
 
 // copyState brings the state, and the impact that depends on it, into the list.

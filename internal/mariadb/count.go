@@ -3,6 +3,8 @@ package mariadb
 import (
 	"context"
 	"database/sql"
+	"maps"
+	"slices"
 	"strings"
 )
 
@@ -83,8 +85,8 @@ func (w *filing) count(ctx context.Context) error {
 	if err := w.upsert(ctx, "INSERT INTO issue_env (issue, environment, variant, events, first_seen, last_seen)", addSpans, spans(envs), 3); err != nil {
 		return err
 	}
-	for id, n := range variants {
-		if _, err := w.tx.ExecContext(ctx, "UPDATE variant SET events=events+? WHERE id=?", n, id); err != nil {
+	for _, id := range slices.Sorted(maps.Keys(variants)) {
+		if err := w.s.exec(ctx, w.tx, "UPDATE variant SET events=events+?, bodies=bodies+? WHERE id=?", []any{variants[id], w.bodies[id], id}); err != nil {
 			return err
 		}
 	}
@@ -117,7 +119,7 @@ func (w *filing) upsert(ctx context.Context, head, tail string, rows [][]any, ke
 		return nil
 	}
 	sortRows(rows, keys)
-	return insertRows(ctx, w.tx, head, tail, rows)
+	return w.s.insertFixed(ctx, w.tx, head, tail, rows)
 }
 
 // countUsers finds which users are new to their issue, new to its window, and

@@ -22,17 +22,18 @@ type EventRow struct {
 	Headline             string
 	Release, Environment string
 	StandsFor            int64
+	Kept                 bool // its body is there
 	keepDay              int
-	project              int64
+	project, variant     int64
 }
 
 // eventSelect reads events whose keys a subquery k gives: the order and the
 // limit are the subquery's, which reads one index, so that joins touch no more
 // rows than are wanted.
-const eventSelect = "SELECT e.id, e.filing, e.thrown, e.received, i.number, l.headline, COALESCE(r.name,''), COALESCE(n.name,''), e.stands_for, e.keep_day, e.project" +
+const eventSelect = "SELECT e.id, e.filing, e.thrown, e.received, i.number, l.headline, COALESCE(r.name,''), COALESCE(n.name,''), e.stands_for, e.has_body OR s.variant IS NOT NULL, e.keep_day, e.project, e.variant" +
 	" FROM (%s) k JOIN event e ON e.project=k.project AND e.filing=k.filing AND e.keep_day=k.keep_day" +
 	" JOIN variant v ON v.id=e.variant JOIN issue i ON i.id=v.issue JOIN issue_list l ON l.issue=v.issue" +
-	" LEFT JOIN app_release r ON r.id=e.app_release LEFT JOIN environment n ON n.id=e.environment ORDER BY k.filing %s"
+	" LEFT JOIN app_release r ON r.id=e.app_release LEFT JOIN environment n ON n.id=e.environment LEFT JOIN newest_body s ON s.variant=e.variant AND s.filing=e.filing ORDER BY k.filing %s"
 
 // newest and oldest are the directions events are read in, by filing.
 const (
@@ -40,25 +41,32 @@ const (
 	oldest = "ASC"
 )
 
-// keysOfIssue gives the keys of an issue's events in order: one read of the
-// variant's index for each variant, merged.
-func (s *Store) keysOfIssue(ctx context.Context, issue int64, cond string, filing int64, direction string, limit int) (query string, args []any, err error) {
+// keysOfIssue gives the keys of an issue's events in order: for each variant a
+// read of its index for events with and without a body, merged. kept leaves
+// out those whose body is not there.
+func (s *Store) keysOfIssue(ctx context.Context, issue int64, kept bool, cond string, filing int64, direction string, limit int) (query string, args []any, err error) {
 	var parts []string
 	err = each(ctx, s.db, func(r *sql.Rows) error {
 		var id int64
 		if err := r.Scan(&id); err != nil {
 			return err
 		}
-		part := "(SELECT project, filing, keep_day FROM event WHERE variant=?"
-		args = append(args, id)
-		if cond != "" {
-			part += " AND filing" + cond + "?"
-			args = append(args, filing)
+		from := []string{"event FORCE INDEX (by_variant) WHERE has_body=1 AND", "event FORCE INDEX (by_variant) WHERE has_body=0 AND"}
+		if kept {
+			from[1] = "newest_body WHERE"
 		}
-		parts = append(parts, part+" ORDER BY filing "+direction+" LIMIT ?)")
-		args = append(args, limit)
+		for _, f := range from {
+			part := "(SELECT project, filing, keep_day FROM " + f + " variant=?"
+			args = append(args, id)
+			if cond != "" {
+				part += " AND filing" + cond + "?"
+				args = append(args, filing)
+			}
+			parts = append(parts, part+" ORDER BY filing "+direction+" LIMIT ?)")
+			args = append(args, limit)
+		}
 		return nil
-	}, "SELECT id FROM variant WHERE issue=? ORDER BY events DESC LIMIT 500", issue)
+	}, "SELECT id FROM variant WHERE issue=? ORDER BY events DESC LIMIT 250", issue)
 	if len(parts) == 0 {
 		return "SELECT project, filing, keep_day FROM event WHERE 1=0", nil, err
 	}
@@ -69,7 +77,7 @@ func scanEvent(r interface{ Scan(...any) error }) (*EventRow, error) {
 	var e EventRow
 	var id []byte
 	var thrown, received int64
-	err := r.Scan(&id, &e.Filing, &thrown, &received, &e.Issue, &e.Headline, &e.Release, &e.Environment, &e.StandsFor, &e.keepDay, &e.project)
+	err := r.Scan(&id, &e.Filing, &thrown, &received, &e.Issue, &e.Headline, &e.Release, &e.Environment, &e.StandsFor, &e.Kept, &e.keepDay, &e.project, &e.variant)
 	if err != nil {
 		return nil, err
 	}
@@ -81,6 +89,7 @@ func scanEvent(r interface{ Scan(...any) error }) (*EventRow, error) {
 type EventQuery struct {
 	Project int64
 	Issue   int64 // internal id, 0: all of the project
+	Kept    bool  // only those of the issue whose body is there
 	Before  int64 // filing number to go on from, newest first; 0: from the newest
 	Limit   int
 }
@@ -93,7 +102,7 @@ func (s *Store) Events(ctx context.Context, q EventQuery) (list []*EventRow, nex
 	}
 	keys, args := "", []any(nil)
 	if q.Issue != 0 {
-		if keys, args, err = s.keysOfIssue(ctx, q.Issue, cond, q.Before, newest, q.Limit+1); err != nil {
+		if keys, args, err = s.keysOfIssue(ctx, q.Issue, q.Kept, cond, q.Before, newest, q.Limit+1); err != nil {
 			return nil, 0, err
 		}
 	} else {
@@ -127,7 +136,7 @@ func (s *Store) Event(ctx context.Context, project *Project, id uuid.UUID) (*Eve
 }
 
 func (s *Store) endOfIssue(ctx context.Context, issue int64, direction string) (*EventRow, error) {
-	keys, args, err := s.keysOfIssue(ctx, issue, "", 0, direction, 1)
+	keys, args, err := s.keysOfIssue(ctx, issue, true, "", 0, direction, 1)
 	if err != nil {
 		return nil, err
 	}
@@ -138,7 +147,8 @@ func (s *Store) endOfIssue(ctx context.Context, issue int64, direction string) (
 	return e, err
 }
 
-// Neighbours are the filing-order neighbours of an event within its issue.
+// Neighbours are the filing-order neighbours of an event among those of its
+// issue whose bodies are there.
 type Neighbours struct {
 	Newest, Newer, Older, Oldest uuid.UUID // zero where there is none
 	Position                     int64     // 1 is the newest; 0: more than are counted
@@ -169,7 +179,7 @@ func (s *Store) EventNeighbours(ctx context.Context, issue int64, e *EventRow) (
 		to              *uuid.UUID
 		cond, direction string
 	}{{&n.Newest, "", newest}, {&n.Oldest, "", oldest}, {&n.Newer, ">", oldest}, {&n.Older, "<", newest}} {
-		keys, args, err := s.keysOfIssue(ctx, issue, q.cond, e.Filing, q.direction, 1)
+		keys, args, err := s.keysOfIssue(ctx, issue, true, q.cond, e.Filing, q.direction, 1)
 		if err != nil {
 			return n, err
 		}
@@ -182,22 +192,13 @@ func (s *Store) EventNeighbours(ctx context.Context, issue int64, e *EventRow) (
 		}
 	}
 	// Counting goes from the newest, and not for ever.
-	err := s.db.QueryRowContext(ctx, "SELECT COUNT(*) FROM (SELECT 1 FROM event e JOIN variant v ON v.id=e.variant WHERE v.issue=? AND e.filing>=? LIMIT ?) x", issue, e.Filing, mostCounted+1).Scan(&n.Position)
+	keys, args, err := s.keysOfIssue(ctx, issue, true, ">=", e.Filing, oldest, mostCounted+1)
+	if err != nil {
+		return n, err
+	}
+	err = s.db.QueryRowContext(ctx, "SELECT COUNT(*) FROM ("+keys+") k", args...).Scan(&n.Position)
 	if n.Position > mostCounted {
 		n.Position = 0
 	}
 	return n, err
-}
-
-// EventBody reads the packed body of an event.
-func (s *Store) EventBody(ctx context.Context, e *EventRow) ([]byte, error) {
-	var body []byte
-	err := s.db.QueryRowContext(ctx, "SELECT body FROM event_body WHERE project=? AND filing=? AND keep_day=?", e.project, e.Filing, e.keepDay).Scan(&body)
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil, fault.New(fault.NotFound, "the body of event %s was not kept", e.ID)
-	}
-	if err != nil {
-		return nil, fmt.Errorf("body of event %s: %w", e.ID, err)
-	}
-	return body, nil
 }

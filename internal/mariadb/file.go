@@ -40,7 +40,7 @@ type Filed struct {
 func (s *Store) File(ctx context.Context, f Filing) (Filed, error) {
 	var done Filed
 	err := s.InTx(ctx, func(tx *sql.Tx) error {
-		w := &filing{s: s, tx: tx, Filing: f, now: s.now().UTC()}
+		w := &filing{s: s, tx: tx, Filing: f, now: s.now().UTC(), bodies: map[int64]int64{}}
 		err := w.run(ctx)
 		done = w.done
 		return err
@@ -57,15 +57,20 @@ type filing struct {
 	done Filed
 
 	lastIssue, filing int64
+	keepDays          int   // the project's class as it is now
+	classes           []int // it and those whose events are still kept
 	rels, envs, ress  map[string]int64
 	rows              []*row
 	variants          map[fingerprint.Key]*variantRow
 	issues            map[int64]*issueRow
+	bodies            map[int64]int64 // variant → bodies kept of this batch
 }
 
 // row is an event about to be written.
 type row struct {
 	*pipeline.Item
+	odd                    bool // its own time does not say where it is stored
+	kept                   bool // its body is
 	storeDay, keepDay      int
 	filing                 int64
 	release, env, resource int64 // 0: none
@@ -88,17 +93,16 @@ type variantRow struct {
 }
 
 func (w *filing) run(ctx context.Context) error {
-	if err := w.Lease.fence(ctx, w.tx); err != nil {
+	if err := w.Lease.fence(ctx, w.s, w.tx); err != nil {
 		return err
 	}
-	// This row's lock makes the rest one writer a project: what is read here
-	// stays true until the commit.
-	err := w.tx.QueryRowContext(ctx, "SELECT last_issue, filing FROM project_counter WHERE project=? FOR UPDATE", w.Project.ID).Scan(&w.lastIssue, &w.filing)
-	if err != nil {
-		return fmt.Errorf("counter of project %d: %w", w.Project.ID, err)
+	if err := w.lockProject(ctx); err != nil {
+		return err
 	}
 	w.days()
-	steps := []func(context.Context) error{w.dropRepeats, w.internNames, w.chooseVariants, w.loadIssues, w.writeEvents, w.count, w.writeIssues}
+	steps := []func(context.Context) error{
+		w.dropRepeats, w.internNames, w.chooseVariants, w.loadIssues, w.loadDictionaries, w.chooseBodies, w.writeEvents, w.writeBodies, w.writeExemplars, w.writeNewest, w.count, w.writeIssues,
+	}
 	if len(w.Items) > 0 {
 		for _, step := range steps {
 			if err := step(ctx); err != nil {
@@ -114,26 +118,54 @@ func (w *filing) run(ctx context.Context) error {
 			return err
 		}
 	}
-	for _, d := range w.Deliveries {
-		if err := removeDelivery(ctx, w.tx, d); err != nil {
-			return err
-		}
+	if err := w.s.removeDeliveries(ctx, w.tx, w.Deliveries); err != nil {
+		return err
 	}
-	_, err = w.tx.ExecContext(ctx, "UPDATE project_counter SET last_issue=?, filing=?, changed=changed+1 WHERE project=?", w.lastIssue, w.filing, w.Project.ID)
-	return err
+	return w.s.exec(ctx, w.tx, "UPDATE project_counter SET last_issue=?, filing=?, changed=changed+1 WHERE project=?", []any{w.lastIssue, w.filing, w.Project.ID})
+}
+
+// lockProject takes the lock that makes the rest one writer a project: what is
+// read from here on stays true until the commit.
+func (w *filing) lockProject(ctx context.Context) error {
+	st, err := w.s.prepare(ctx, "SELECT last_issue, filing FROM project_counter WHERE project=? FOR UPDATE")
+	if err != nil {
+		return err
+	}
+	if err := w.tx.StmtContext(ctx, st).QueryRowContext(ctx, w.Project.ID).Scan(&w.lastIssue, &w.filing); err != nil {
+		return fmt.Errorf("counter of project %d: %w", w.Project.ID, err)
+	}
+	if len(w.Items) == 0 {
+		return nil
+	}
+	return each(ctx, w.tx, func(r *sql.Rows) error {
+		var days int
+		err := r.Scan(&days)
+		if w.keepDays == 0 {
+			w.keepDays = days
+		}
+		w.classes = append(w.classes, days)
+		return err
+	}, "SELECT keep_days FROM project WHERE id=? UNION ALL SELECT keep_days FROM project_class WHERE project=? AND until_day>=?", w.Project.ID, w.Project.ID, Day(w.now))
 }
 
 // days gives each item its days: a pure function of the time as sent, so that
-// a repeat lands where the first one did.
+// a repeat lands where the first one did. An event whose day is past being
+// kept counts as one whose time cannot be used: its partition may be going.
 func (w *filing) days() {
+	today := Day(w.now)
 	for _, it := range w.Items {
-		r := &row{Item: it}
-		day := it.Received
-		if !it.When.Odd {
-			day = it.When.Sent
+		r := &row{Item: it, odd: it.When.Odd}
+		if !r.odd {
+			r.storeDay = Day(it.When.Sent)
+			r.odd = r.storeDay+w.keepDays < today
 		}
-		r.storeDay = Day(day)
-		r.keepDay = r.storeDay + w.Project.KeepDays
+		if r.odd {
+			r.storeDay = Day(it.Received)
+			if r.storeDay+w.keepDays < today {
+				r.storeDay = today
+			}
+		}
+		r.keepDay = r.storeDay + w.keepDays
 		w.rows = append(w.rows, r)
 	}
 }
@@ -143,59 +175,109 @@ type idDay struct {
 	day int
 }
 
-// dropRepeats takes out events that are filed already or stand twice here.
+// dropRepeats takes out events that are filed already or stand twice here. An
+// event is looked for under every class of retention that it may have been
+// filed under, and among those whose time could not be used.
 func (w *filing) dropRepeats(ctx context.Context) error {
-	seen := map[idDay]bool{}
 	byDay := map[int][]any{}
-	var odd [][]any
 	for _, r := range w.rows {
-		if r.When.Odd {
-			odd = append(odd, []any{r.ID[:], r.sentMicros()})
+		for _, d := range w.daysOf(r) {
+			byDay[d] = append(byDay[d], bytes.Clone(r.ID[:]))
 		}
-		byDay[r.keepDay] = append(byDay[r.keepDay], bytes.Clone(r.ID[:]))
 	}
+	filed := map[idDay]bool{}
 	for day, ids := range byDay {
 		for chunk := range slices.Chunk(ids, statementRows) {
 			args := append([]any{w.Project.ID, day}, chunk...)
 			err := each(ctx, w.tx, func(r *sql.Rows) error {
 				var id []byte
-				if err := r.Scan(&id); err != nil {
-					return err
-				}
-				seen[idDay{uuid.UUID(id), day}] = true
-				return nil
+				err := r.Scan(&id)
+				filed[idDay{uuid.UUID(id), day}] = true
+				return err
 			}, "SELECT id FROM event WHERE project=? AND keep_day=? AND id IN ("+marks(len(chunk))+")", args...)
 			if err != nil {
 				return err
 			}
 		}
 	}
-	oddSeen := map[uuid.UUID]bool{}
-	for _, o := range odd {
-		var one int
-		err := w.tx.QueryRowContext(ctx, "SELECT 1 FROM odd_event WHERE project=? AND id=? AND sent=?", w.Project.ID, o[0], o[1]).Scan(&one)
-		if err == nil {
-			oddSeen[uuid.UUID(o[0].([]byte))] = true
-		} else if !errors.Is(err, sql.ErrNoRows) {
-			return err
-		}
+	odd, err := w.oddFiled(ctx)
+	if err != nil {
+		return err
 	}
 	kept := w.rows[:0]
 	for _, r := range w.rows {
-		k := idDay{r.ID, r.keepDay}
-		if seen[k] || oddSeen[r.ID] && r.When.Odd {
+		was := odd[oddKey{r.ID, r.sentMicros()}]
+		for _, d := range w.daysOf(r) {
+			was = was || filed[idDay{r.ID, d}]
+		}
+		if was {
 			w.done.Repeats++
 			continue
 		}
-		seen[k] = true
-		if r.When.Odd {
-			oddSeen[r.ID] = true
+		filed[idDay{r.ID, r.keepDay}] = true
+		if r.odd {
+			odd[oddKey{r.ID, r.sentMicros()}] = true
 		}
 		kept = append(kept, r)
 	}
 	w.rows = kept
 	w.done.Events = len(kept)
 	return nil
+}
+
+// daysOf lists the keep_days under which a row may have been filed before.
+func (w *filing) daysOf(r *row) []int {
+	out := []int{r.keepDay}
+	if r.When.Sent.IsZero() {
+		return out
+	}
+	for _, class := range w.classes {
+		if d := Day(r.When.Sent) + class; d != r.keepDay && d >= 0 && d <= maxDay {
+			out = append(out, d)
+		}
+	}
+	return out
+}
+
+// maxDay is the last day a SMALLINT UNSIGNED holds: in the year 2149.
+const maxDay = 65535
+
+type oddKey struct {
+	id   uuid.UUID
+	sent int64
+}
+
+// oddFiled finds which rows were filed although their time could not be used.
+// A time may be odd at one moment and not at another, so all are asked for
+// where the project has any.
+func (w *filing) oddFiled(ctx context.Context) (map[oddKey]bool, error) {
+	out := map[oddKey]bool{}
+	var one int
+	err := w.tx.QueryRowContext(ctx, "SELECT 1 FROM odd_event WHERE project=? LIMIT 1", w.Project.ID).Scan(&one)
+	if errors.Is(err, sql.ErrNoRows) {
+		return out, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	for chunk := range slices.Chunk(w.rows, statementRows) {
+		args := []any{w.Project.ID}
+		for _, r := range chunk {
+			args = append(args, bytes.Clone(r.ID[:]))
+		}
+		err := each(ctx, w.tx, func(r *sql.Rows) error {
+			var id []byte
+			var k oddKey
+			err := r.Scan(&id, &k.sent)
+			k.id = uuid.UUID(id)
+			out[k] = true
+			return err
+		}, "SELECT id, sent FROM odd_event WHERE project=? AND id IN ("+marks(len(chunk))+")", args...)
+		if err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
 }
 
 func (w *filing) internNames(ctx context.Context) error {

@@ -3,53 +3,68 @@ package mariadb
 import (
 	"context"
 	"fmt"
-	"slices"
 
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/pipeline"
 )
 
-// writeEvents writes rows, bodies and exemplars.
+// writeEvents writes the rows of events.
 func (w *filing) writeEvents(ctx context.Context) error {
 	events := make([][]any, len(w.rows))
-	bodies := make([][]any, len(w.rows))
-	var odd, exemplars [][]any
-	grown := map[*variantRow]bool{}
+	var odd [][]any
 	for i, r := range w.rows {
 		w.filing++
 		r.filing = w.filing
 		events[i] = []any{w.Project.ID, r.filing, r.keepDay, r.storeDay, r.ID[:], micros(r.When.Thrown), micros(r.Received), r.variant.id,
 			nullID(r.release), r.env, nullUser(r.Item), r.resource, hash16(r.Event.Attributes.Text("session.id")), hash16(r.Event.TraceID),
-			handled(r.Event.Handled), r.When.Odd, 1, r.Event.StandsFor}
-		bodies[i] = []any{w.Project.ID, r.filing, r.keepDay, r.Body}
-		if r.When.Odd {
+			handled(r.Event.Handled), r.odd, r.kept, r.Event.StandsFor}
+		if r.odd {
 			odd = append(odd, []any{w.Project.ID, r.ID[:], r.sentMicros(), r.keepDay})
 		}
-		// The first five of a variant that differ in raw form are kept for good.
-		if form := exemplarForm(r); r.variant.exemplars < maxExemplars && len(r.variant.forms) < maxExemplars && !r.variant.forms[form] {
-			exemplars = append(exemplars, []any{r.variant.id, form[:], r.ID[:], micros(r.When.Thrown), r.Body})
-			if r.variant.forms == nil {
-				r.variant.forms = map[fingerprint.Key]bool{}
-			}
-			r.variant.forms[form] = true
-			grown[r.variant] = true
-		}
 	}
-	if err := insertRows(ctx, w.tx, "INSERT INTO event (project, filing, keep_day, store_day, id, thrown, received, variant, app_release, environment, user, resource, session, trace, handled, odd_time, has_body, stands_for)", "", events); err != nil {
+	if err := w.s.insertFixed(ctx, w.tx, "INSERT INTO event (project, filing, keep_day, store_day, id, thrown, received, variant, app_release, environment, user, resource, session, trace, handled, odd_time, has_body, stands_for)", "", events); err != nil {
 		return err
 	}
-	for chunk := range slices.Chunk(bodies, 50) {
-		if err := insertRows(ctx, w.tx, "INSERT INTO event_body (project, filing, keep_day, body)", "", chunk); err != nil {
-			return err
+	return insertRows(ctx, w.tx, "INSERT INTO odd_event (project, id, sent, keep_day)", "", odd)
+}
+
+// writeBodies writes the bodies that are kept.
+func (w *filing) writeBodies(ctx context.Context) error {
+	var bodies [][]any
+	for _, r := range w.rows {
+		if !r.kept {
+			continue
 		}
-	}
-	if len(odd) > 0 {
-		if err := insertRows(ctx, w.tx, "INSERT INTO odd_event (project, id, sent, keep_day)", "", odd); err != nil {
-			return err
+		if r.issue.dictionary == nil && !r.issue.dictionaryMade && r.issue.bodies >= dictionaryAfter {
+			if err := w.newDictionary(ctx, r); err != nil {
+				return err
+			}
 		}
+		d, body := packBody(r.Body, r.issue.dictionary)
+		bodies = append(bodies, []any{w.Project.ID, r.filing, r.keepDay, d, body})
 	}
-	if len(exemplars) == 0 {
-		return nil
+	return w.s.insertFixed(ctx, w.tx, "INSERT INTO event_body (project, filing, keep_day, dictionary, body)", "", bodies)
+}
+
+// writeExemplars keeps the first five of a variant that differ in raw form for
+// as long as their issue.
+func (w *filing) writeExemplars(ctx context.Context) error {
+	var exemplars [][]any
+	grown := map[*variantRow]bool{}
+	for _, r := range w.rows {
+		if r.variant.exemplars >= maxExemplars || len(r.variant.forms) >= maxExemplars {
+			continue
+		}
+		form := exemplarForm(r)
+		if r.variant.forms[form] {
+			continue
+		}
+		exemplars = append(exemplars, []any{r.variant.id, form[:], r.ID[:], micros(r.When.Thrown), pipeline.Compress(r.Body)})
+		if r.variant.forms == nil {
+			r.variant.forms = map[fingerprint.Key]bool{}
+		}
+		r.variant.forms[form] = true
+		grown[r.variant] = true
 	}
 	if err := insertRows(ctx, w.tx, "INSERT IGNORE INTO exemplar (variant, form, event, thrown, body)", "", exemplars); err != nil {
 		return err

@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"slices"
+	"time"
 
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/impact"
@@ -28,12 +29,18 @@ type issueRow struct {
 	firstSeen, lastSeen        int64
 	firstRelease, lastRelease  int64
 	firstFiling, lastFiling    int64
+	bodies                     int64
 	dayUsers                   map[int64]int64 // what this batch adds to each day
+	dictionary                 *dictionary     // of this week, nil while there is none
+	dictionaryMade             bool            // in this transaction
 }
 
-const issueListColumns = "issue, project, state, headline, place, message, words, origin_function, origin_file, origin_line, severity, events, users, window_day, window_events, window_users, unhandled, impact, first_seen, last_seen, first_release, last_release, first_filing, last_filing"
+const issueListColumns = "issue, project, state, headline, place, message, words, origin_function, origin_file, origin_line, severity, events, users, window_day, window_events, window_users, unhandled, impact, first_seen, last_seen, first_release, last_release, first_filing, last_filing, bodies"
 
-func (w *filing) windowStart() int { return Day(w.now) - impact.Window + 1 }
+func (w *filing) windowStart() int { return windowStart(w.now) }
+
+// windowStart is the first day of the window that impact looks at.
+func windowStart(now time.Time) int { return Day(now) - impact.Window + 1 }
 
 // loadIssues reads and locks every issue of the batch.
 func (w *filing) loadIssues(ctx context.Context) error {
@@ -66,14 +73,14 @@ func (w *filing) loadIssues(ctx context.Context) error {
 			var is issueRow
 			var first, last sql.NullInt64
 			if err := r.Scan(&id, &is.headline, &is.place, &is.message, &is.originFunction, &is.originFile, &is.originLine, &is.severity,
-				&is.events, &is.users, &is.windowDay, &is.windowEvents, &is.windowUsers, &is.unhandled, &is.firstSeen, &is.lastSeen, &first, &last, &is.firstFiling, &is.lastFiling); err != nil {
+				&is.events, &is.users, &is.windowDay, &is.windowEvents, &is.windowUsers, &is.unhandled, &is.firstSeen, &is.lastSeen, &first, &last, &is.firstFiling, &is.lastFiling, &is.bodies); err != nil {
 				return err
 			}
 			is.id, is.firstRelease, is.lastRelease = id, first.Int64, last.Int64
 			is.standing, is.dayUsers = w.issues[id].standing, map[int64]int64{}
 			w.issues[id] = &is
 			return nil
-		}, "SELECT issue, headline, place, message, origin_function, origin_file, origin_line, severity, events, users, window_day, window_events, window_users, unhandled, first_seen, last_seen, first_release, last_release, first_filing, last_filing FROM issue_list WHERE issue IN ("+marks(len(chunk))+")", args...)
+		}, "SELECT issue, headline, place, message, origin_function, origin_file, origin_line, severity, events, users, window_day, window_events, window_users, unhandled, first_seen, last_seen, first_release, last_release, first_filing, last_filing, bodies FROM issue_list WHERE issue IN ("+marks(len(chunk))+")", args...)
 		if err != nil {
 			return err
 		}
@@ -108,7 +115,7 @@ func windowOf(ctx context.Context, q querier, issue int64, start int, events, us
 // and writes the list rows.
 func (w *filing) writeIssues(ctx context.Context) error {
 	for _, r := range w.rows {
-		is, at := r.issue, micros(r.When.Thrown)
+		is, at := r.issue, min(micros(r.When.Thrown), micros(r.Received)) // seen is never after receipt
 		if is.firstSeen == 0 || at < is.firstSeen {
 			is.firstSeen = at
 			is.firstRelease = r.release
@@ -128,13 +135,13 @@ func (w *filing) writeIssues(ctx context.Context) error {
 	for _, is := range w.issues {
 		rows = append(rows, []any{is.id, w.Project.ID, string(is.standing.State), is.headline, is.place, is.message, event.TrimText(searchText(is.headline, is.place, is.message), 4000),
 			is.originFunction, is.originFile, is.originLine, is.severity, is.events, is.users, is.windowDay, is.windowEvents, is.windowUsers, is.unhandled, is.impact(),
-			is.firstSeen, is.lastSeen, nullID(is.firstRelease), nullID(is.lastRelease), is.firstFiling, is.lastFiling})
+			is.firstSeen, is.lastSeen, nullID(is.firstRelease), nullID(is.lastRelease), is.firstFiling, is.lastFiling, is.bodies})
 	}
 	const tail = " ON DUPLICATE KEY UPDATE state=VALUES(state), headline=VALUES(headline), place=VALUES(place), message=VALUES(message), words=VALUES(words)," +
 		" origin_function=VALUES(origin_function), origin_file=VALUES(origin_file), origin_line=VALUES(origin_line), severity=VALUES(severity)," +
 		" events=VALUES(events), users=VALUES(users), window_day=VALUES(window_day), window_events=VALUES(window_events), window_users=VALUES(window_users)," +
 		" unhandled=VALUES(unhandled), impact=VALUES(impact), first_seen=VALUES(first_seen), last_seen=VALUES(last_seen)," +
-		" first_release=VALUES(first_release), last_release=VALUES(last_release), last_filing=VALUES(last_filing)"
+		" first_release=VALUES(first_release), last_release=VALUES(last_release), last_filing=VALUES(last_filing), bodies=VALUES(bodies)"
 	return w.upsert(ctx, "INSERT INTO issue_list ("+issueListColumns+")", tail, rows, 1)
 }
 
@@ -167,11 +174,11 @@ func (w *filing) checkRegressions(ctx context.Context) error {
 	}
 	for k := range seenIn {
 		is := w.issues[k.issue]
-		in, err := w.releaseNamed(ctx, k.release)
+		in, err := w.s.releaseNamed(ctx, w.tx, w.Project.ID, k.release)
 		if err != nil {
 			return err
 		}
-		fixed, err := w.releaseNamed(ctx, is.standing.FixedIn)
+		fixed, err := w.s.releaseNamed(ctx, w.tx, w.Project.ID, is.standing.FixedIn)
 		if err != nil {
 			return err
 		}
@@ -205,13 +212,14 @@ func (w *filing) saidSinceFix(ctx context.Context, issue int64, words string) (b
 	return n > 0, err
 }
 
-func (w *filing) releaseNamed(ctx context.Context, name string) (release.Release, error) {
+// releaseNamed finds what orders a release.
+func (s *Store) releaseNamed(ctx context.Context, tx *sql.Tx, project int64, name string) (release.Release, error) {
 	r := release.Release{Version: name}
 	if name == "" {
 		return r, nil
 	}
 	var at int64
-	err := w.tx.QueryRowContext(ctx, "SELECT first_seen FROM app_release WHERE project=? AND hash=?", w.Project.ID, hash16(name)).Scan(&at)
+	err := tx.QueryRowContext(ctx, "SELECT first_seen FROM app_release WHERE project=? AND hash=?", project, hash16(name)).Scan(&at)
 	if err == sql.ErrNoRows {
 		return r, nil
 	}

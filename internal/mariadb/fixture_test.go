@@ -19,13 +19,14 @@ type bench struct {
 	t       *testing.T
 	project *Project
 	leases  []Lease
+	owner   uuid.UUID
 	units   *pipeline.Units
 	now     time.Time
 }
 
 func open1(t *testing.T, now time.Time) *bench {
 	t.Helper()
-	b := &bench{t: t, now: now}
+	b := &bench{t: t, now: now, owner: uuid.New()}
 	s, err := Open(t.Context(), Options{DSN: testdb.DSN(t), Now: func() time.Time { return b.now }})
 	if err != nil {
 		t.Fatal(err)
@@ -35,7 +36,7 @@ func open1(t *testing.T, now time.Time) *bench {
 	if b.project, _, err = s.CreateProject(t.Context(), "quayside", 30); err != nil {
 		t.Fatal(err)
 	}
-	if b.leases, err = s.TakeLeases(t.Context(), uuid.New(), time.Hour); err != nil || len(b.leases) != Shards {
+	if b.leases, err = s.TakeLeases(t.Context(), b.owner, time.Hour); err != nil || len(b.leases) != Shards {
 		t.Fatalf("%d leases, %v", len(b.leases), err)
 	}
 	return b
@@ -88,18 +89,20 @@ func (b *bench) store(list ...occur) {
 // filing makes the transaction for all that waits.
 func (b *bench) filing() Filing {
 	b.t.Helper()
-	ds, err := b.Deliveries(b.t.Context(), b.leases, 100)
+	c, err := b.Claim(b.t.Context(), b.leases[ShardOf(b.project.ID)], b.project.ID, false)
 	if err != nil {
 		b.t.Fatal(err)
 	}
-	f := Filing{Project: b.project.Project, Lease: b.leases[ShardOf(b.project.ID)], Deliveries: ds}
-	for _, d := range ds {
-		for i := range d.Batch.Events {
-			it, err := pipeline.Process(b.t.Context(), b.project.Project, d.Batch, i, b.units)
-			if err != nil {
-				b.t.Fatal(err)
+	f := Filing{Project: b.project.Project, Lease: b.leases[ShardOf(b.project.ID)], Deliveries: c.Deliveries}
+	for _, d := range c.Deliveries {
+		for _, batch := range d.Batches {
+			for i := range batch.Events {
+				it, err := pipeline.Process(b.t.Context(), b.project.Project, batch, i, b.units)
+				if err != nil {
+					b.t.Fatal(err)
+				}
+				f.Items = append(f.Items, it)
 			}
-			f.Items = append(f.Items, it)
 		}
 	}
 	return f
@@ -127,7 +130,7 @@ func (b *bench) issue(n int64) *Issue {
 
 func (b *bench) recounted() {
 	b.t.Helper()
-	diff, err := b.Recount(b.t.Context())
+	diff, _, err := b.Recount(b.t.Context())
 	if err != nil || len(diff) > 0 {
 		b.t.Errorf("recount: %+v, %v", diff, err)
 	}

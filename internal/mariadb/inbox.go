@@ -14,204 +14,204 @@ import (
 	"firethorn/internal/pipeline"
 )
 
-// Shards is the number of shards that projects are spread over.
-const Shards = 64
-
-// ShardOf is the shard of a project.
-func ShardOf(project int64) int {
-	var b [8]byte
-	binary.BigEndian.PutUint64(b[:], uint64(project))
-	h := nameHash(string(b[:]))
-	return int(h[0]) % Shards
-}
-
 // Delivery is one row of the inbox.
 type Delivery struct {
 	Shard   int
-	ID      uuid.UUID
 	Project int64
-	Batch   *pipeline.Batch
+	ID      uuid.UUID
+	Batches []*pipeline.Batch
 	Err     error // the row cannot be read
+	packed  []byte
+	at      time.Time
 }
 
-const appendSQL = "INSERT INTO inbox (shard, id, project, received, events, body) VALUES (?, ?, ?, ?, ?, ?)"
+// Bounds of what is filed in one turn.
+const (
+	claimRows   = 100
+	claimEvents = 500
+	claimBytes  = 8 << 20 // compressed
+)
 
-// Append stores a batch. When it returns nil the batch is written and synced.
-func (s *Store) Append(ctx context.Context, project int64, b *pipeline.Batch) error {
-	body := b.Pack()
-	id, err := uuid.NewV7()
-	if err != nil {
-		return err
-	}
-	// A row written twice after a lost answer does no harm: event ids count once.
-	for try := 0; ; try++ {
-		_, err = s.hot.ExecContext(ctx, appendSQL, ShardOf(project), id[:], project, micros(b.Received), len(b.Events), body)
-		if err == nil || !Away(err) || try == 2 {
-			return err
-		}
-		id, _ = uuid.NewV7()
-	}
+// Claim is what one turn files: the oldest deliveries of a project.
+type Claim struct {
+	Project    int64
+	Deliveries []Delivery
+	// Tries is how often these deliveries were taken in hand; above 1 a process
+	// has ended or failed over them.
+	Tries int
+	// Suspect is the event that was being filed alone when the process ended,
+	// and Deaths how often that happened.
+	Suspect uuid.UUID
+	Deaths  int
+	More    bool // the project has more than this
 }
 
-// Lease is this process's hold on a shard.
-type Lease struct {
-	Shard int
-	Epoch uint64
-	owner uuid.UUID
-}
-
-// ErrLeaseLost says that another process has taken a shard.
-var ErrLeaseLost = errors.New("another process has taken this shard")
-
-// TakeLeases takes every shard that is free, ours, or whose holder did not
-// renew in time, until now+hold.
-func (s *Store) TakeLeases(ctx context.Context, owner uuid.UUID, hold time.Duration) ([]Lease, error) {
-	now := s.now()
-	var out []Lease
-	have := map[int]bool{}
-	type held struct {
-		shard int
-		owner []byte
-		until int64
-	}
-	var rows []held
-	err := each(ctx, s.db, func(r *sql.Rows) error {
-		var h held
-		if err := r.Scan(&h.shard, &h.owner, &h.until); err != nil {
-			return err
-		}
-		rows = append(rows, h)
-		return nil
-	}, "SELECT shard, owner, until FROM shard_lease")
-	if err != nil {
+// Claim takes a project's oldest deliveries in hand and writes that down
+// before anything is done with them. again says that the last turn failed for
+// a reason that lies not in them, so that it does not count.
+func (s *Store) Claim(ctx context.Context, l Lease, project int64, again bool) (*Claim, error) {
+	c := &Claim{Project: project}
+	var ids, suspect []byte
+	err := s.db.QueryRowContext(ctx, "SELECT deliveries, tries, suspect, deaths FROM claim WHERE project=?", project).Scan(&ids, &c.Tries, &suspect, &c.Deaths)
+	if err != nil && !errors.Is(err, sql.ErrNoRows) {
 		return nil, err
 	}
-	for _, h := range rows {
-		have[h.shard] = true
+	if len(suspect) == 16 {
+		c.Suspect = uuid.UUID(suspect)
 	}
-	if len(rows) < Shards {
-		var fresh [][]any
-		zero := uuid.Nil
-		for i := range Shards {
-			if !have[i] {
-				fresh = append(fresh, []any{i, zero[:], 0, 0, 0})
-				rows = append(rows, held{shard: i, owner: zero[:]})
-			}
-		}
-		if err := insertRows(ctx, s.db, "INSERT IGNORE INTO shard_lease (shard, owner, epoch, until, beat)", "", fresh); err != nil {
+	if c.Deliveries, c.More, err = s.deliveries(ctx, l.Shard, project, ids); err != nil {
+		return nil, err
+	}
+	if len(ids) > 0 && len(c.Deliveries) == 0 { // all of them were filed
+		c.Tries, c.Deaths, c.Suspect = 0, 0, uuid.Nil
+		if c.Deliveries, c.More, err = s.deliveries(ctx, l.Shard, project, nil); err != nil {
 			return nil, err
 		}
 	}
-	// One statement for those we hold and those that ran out; the epoch grows
-	// only when a shard changes hands, so work under way keeps its fence.
-	_, err = s.db.ExecContext(ctx, "UPDATE shard_lease SET epoch=IF(owner=?, epoch, epoch+1), until=?, owner=? WHERE until<? OR owner=?",
-		owner[:], micros(now.Add(hold)), owner[:], micros(now), owner[:])
-	if err != nil {
-		return nil, err
+	if len(c.Deliveries) == 0 {
+		return c, nil
 	}
+	c.More = c.Tries > 0 || c.More
+	if !again || c.Tries == 0 {
+		c.Tries++
+		if c.Suspect != uuid.Nil {
+			c.Deaths++
+		}
+	}
+	ids = ids[:0]
+	for _, d := range c.Deliveries {
+		ids = append(ids, d.ID[:]...)
+	}
+	return c, s.exec(ctx, nil, "REPLACE INTO claim (project, deliveries, tries, suspect, deaths) VALUES (?,?,?,?,?)", []any{project, ids, min(c.Tries, 250), nullUUID(c.Suspect), min(c.Deaths, 250)})
+}
+
+// Suspect writes down which event is filed alone next.
+func (s *Store) Suspect(ctx context.Context, c *Claim, event uuid.UUID) error {
+	deaths := 0
+	if event == c.Suspect {
+		deaths = c.Deaths
+	}
+	return s.exec(ctx, nil, "UPDATE claim SET suspect=?, deaths=? WHERE project=?", []any{event[:], deaths, c.Project})
+}
+
+func nullUUID(id uuid.UUID) any {
+	if id == uuid.Nil {
+		return nil
+	}
+	return id[:]
+}
+
+// deliveries reads the oldest rows of a project, or those of a former claim;
+// more says that they are not all.
+func (s *Store) deliveries(ctx context.Context, shard int, project int64, ids []byte) (out []Delivery, more bool, err error) {
+	query, args := "SELECT id, received, events, body FROM inbox WHERE shard=? AND project=?", []any{shard, project}
+	if n := len(ids) / 16; n > 0 {
+		query += " AND id IN (" + marks(n) + ")"
+		for i := range n {
+			args = append(args, ids[16*i:16*i+16])
+		}
+	}
+	events, size := 0, 0
 	err = each(ctx, s.db, func(r *sql.Rows) error {
-		l := Lease{owner: owner}
-		if err := r.Scan(&l.Shard, &l.Epoch); err != nil {
+		d := Delivery{Shard: shard, Project: project}
+		var id []byte
+		var received int64
+		var n int
+		var body sql.RawBytes
+		if err := r.Scan(&id, &received, &n, &body); err != nil {
 			return err
 		}
-		out = append(out, l)
+		if len(out) > 0 && len(ids) == 0 && (events+n > claimEvents || size+len(body) > claimBytes) {
+			events, more = claimEvents, true // the rest is for the next turn
+			return nil
+		}
+		events, size = events+n, size+len(body)
+		d.ID, d.at = uuid.UUID(id), fromMicros(received)
+		if d.Batches, d.Err = pipeline.Unpack(body, d.at); d.Err != nil {
+			d.packed = append([]byte(nil), body...)
+		}
+		out = append(out, d)
 		return nil
-	}, "SELECT shard, epoch FROM shard_lease WHERE owner=? ORDER BY shard", owner[:])
-	return out, err
+	}, query+" ORDER BY id LIMIT ?", append(args, claimRows)...)
+	return out, more || len(out) == claimRows, err
 }
 
-// ReleaseLeases lets go of all shards at once, so that another process need
-// not wait.
-func (s *Store) ReleaseLeases(ctx context.Context, owner uuid.UUID) error {
-	_, err := s.db.ExecContext(ctx, "UPDATE shard_lease SET until=0 WHERE owner=?", owner[:])
-	return err
+// Unreadable is what is set aside of a delivery that cannot be read.
+func (d *Delivery) Unreadable() Aside {
+	return Aside{Project: d.Project, Received: d.at, Why: d.Err.Error(), Packed: d.packed}
 }
 
-// fence makes a transaction fail if the shard has changed hands.
-func (l Lease) fence(ctx context.Context, tx *sql.Tx) error {
-	r, err := tx.ExecContext(ctx, "UPDATE shard_lease SET beat=beat+1 WHERE shard=? AND epoch=? AND owner=?", l.Shard, l.Epoch, l.owner[:])
-	if err != nil {
-		return err
-	}
-	if n, err := r.RowsAffected(); err != nil || n != 1 {
-		return errors.Join(ErrLeaseLost, err)
-	}
-	return nil
-}
-
-// Deliveries reads up to most rows of the inbox in the shards held, oldest
-// first within each shard.
-func (s *Store) Deliveries(ctx context.Context, leases []Lease, most int) ([]Delivery, error) {
+// Waiting lists the projects that have something in the inbox of the shards
+// held.
+func (s *Store) Waiting(ctx context.Context, leases []Lease) ([]int64, error) {
 	if len(leases) == 0 {
 		return nil, nil
 	}
-	args := []any{}
-	for _, l := range leases {
-		args = append(args, l.Shard)
+	args := make([]any, len(leases))
+	for i, l := range leases {
+		args[i] = l.Shard
 	}
-	var out []Delivery
+	var out []int64
 	err := each(ctx, s.db, func(r *sql.Rows) error {
-		var d Delivery
-		var id, body []byte
-		var received int64
-		if err := r.Scan(&d.Shard, &id, &d.Project, &received, &body); err != nil {
-			return err
-		}
-		d.ID = uuid.UUID(id)
-		if d.Batch, d.Err = pipeline.UnpackBatch(body); d.Err != nil {
-			d.Batch = &pipeline.Batch{}
-		}
-		d.Batch.Received = fromMicros(received)
-		out = append(out, d)
-		return nil
-	}, "SELECT shard, id, project, received, body FROM inbox WHERE shard IN ("+marks(len(args))+") ORDER BY shard, id LIMIT ?", append(args, most)...)
+		var shard int
+		var id int64
+		err := r.Scan(&shard, &id)
+		out = append(out, id)
+		return err
+	}, "SELECT DISTINCT shard, project FROM inbox FORCE INDEX (PRIMARY) WHERE shard IN ("+marks(len(args))+")", args...)
 	return out, err
 }
 
-// Aside is an event that could not be filed.
-type Aside struct {
-	Project  int64
-	Received time.Time
-	Why      string
-	Body     []byte
-}
-
-func setAside(ctx context.Context, tx *sql.Tx, list []Aside) error {
-	rows := make([][]any, len(list))
-	for i, a := range list {
-		id := uuid.New()
-		rows[i] = []any{id[:], a.Project, micros(a.Received), a.Why, pipeline.Compress(a.Body)}
-	}
-	return insertRows(ctx, tx, "INSERT INTO set_aside (id, project, received, error, body)", "", rows)
-}
-
-// removeDelivery takes a row out of the inbox; it fails when it is not there.
-func removeDelivery(ctx context.Context, tx *sql.Tx, d Delivery) error {
-	r, err := tx.ExecContext(ctx, "DELETE FROM inbox WHERE shard=? AND id=?", d.Shard, d.ID[:])
+// removeDeliveries takes a claim's rows out of the inbox; it fails when one of
+// them is not there.
+func (s *Store) removeDeliveries(ctx context.Context, tx *sql.Tx, list []Delivery) error {
+	st, err := s.prepare(ctx, "DELETE FROM inbox WHERE shard=? AND project=? AND id=?")
 	if err != nil {
 		return err
 	}
-	if n, err := r.RowsAffected(); err != nil || n != 1 {
-		return errors.Join(fmt.Errorf("inbox row %s is gone: %w", d.ID, ErrLeaseLost), err)
+	st = tx.StmtContext(ctx, st)
+	for _, d := range list {
+		r, err := st.ExecContext(ctx, d.Shard, d.Project, d.ID[:])
+		if err != nil {
+			return err
+		}
+		if n, err := r.RowsAffected(); err != nil || n != 1 {
+			return errors.Join(fmt.Errorf("inbox row %s is gone: %w", d.ID, ErrLeaseLost), err)
+		}
 	}
-	return nil
+	if len(list) == 0 {
+		return nil
+	}
+	return s.exec(ctx, tx, "DELETE FROM claim WHERE project=?", []any{list[0].Project})
 }
 
 // InboxState is how much waits.
 type InboxState struct {
 	Rows, Events, SetAside int64
 	Oldest                 time.Time // zero when nothing waits
+	ByProject              map[int64]int64
+	Following              int64 // moves whose derived rows are on their way
 }
 
 // Inbox says how much waits and how much was set aside.
 func (s *Store) Inbox(ctx context.Context) (InboxState, error) {
-	var st InboxState
-	var oldest sql.NullInt64
-	err := s.db.QueryRowContext(ctx, "SELECT COUNT(*), COALESCE(SUM(events),0), MIN(received), (SELECT COUNT(*) FROM set_aside) FROM inbox").Scan(&st.Rows, &st.Events, &oldest, &st.SetAside)
-	if oldest.Valid {
-		st.Oldest = fromMicros(oldest.Int64)
+	st := InboxState{ByProject: map[int64]int64{}}
+	err := each(ctx, s.db, func(r *sql.Rows) error {
+		var project, rows, events, oldest int64
+		if err := r.Scan(&project, &rows, &events, &oldest); err != nil {
+			return err
+		}
+		st.Rows, st.Events = st.Rows+rows, st.Events+events
+		st.ByProject[project] = events
+		if at := fromMicros(oldest); st.Oldest.IsZero() || at.Before(st.Oldest) {
+			st.Oldest = at
+		}
+		return nil
+	}, "SELECT project, COUNT(*), SUM(events), MIN(received) FROM inbox FORCE INDEX (waiting) GROUP BY project")
+	if err != nil {
+		return st, err
 	}
-	return st, err
+	return st, s.db.QueryRowContext(ctx, "SELECT (SELECT COUNT(*) FROM set_aside), (SELECT COUNT(*) FROM move WHERE following=1)").Scan(&st.SetAside, &st.Following)
 }
 
 // ClientDrops adds to the counts of what clients say they lost.
@@ -234,4 +234,8 @@ func newSecret(n int) []byte {
 	b := make([]byte, n)
 	rand.Read(b)
 	return b
+}
+
+func bigEndian(n int64) []byte {
+	return binary.BigEndian.AppendUint64(nil, uint64(n))
 }

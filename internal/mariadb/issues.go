@@ -35,6 +35,8 @@ type Issue struct {
 	FirstSeen, LastSeen       time.Time
 	FirstRelease, LastRelease string
 	FirstFiling, LastFiling   int64
+	Bodies                    int64      // events whose body is kept
+	Recounting                bool       // derived counts are on their way from or to another issue
 	Trend                     []TrendDay // the last 14 days, oldest first, every day there
 }
 
@@ -45,7 +47,7 @@ type TrendDay struct {
 }
 
 const issueSelect = "SELECT l.issue, p.name, i.number, i.state, COALESCE(o.name,''), COALESCE(i.owner,0), i.fixed_in, i.version, l.headline, l.place, l.message, l.origin_function, l.origin_file, l.origin_line, l.severity," +
-	" l.events, l.users, l.window_events, l.window_users, l.unhandled, l.impact, l.first_seen, l.last_seen, COALESCE(fr.name,''), COALESCE(lr.name,''), l.first_filing, l.last_filing" +
+	" l.events, l.users, l.window_events, l.window_users, l.unhandled, l.impact, l.first_seen, l.last_seen, COALESCE(fr.name,''), COALESCE(lr.name,''), l.first_filing, l.last_filing, l.bodies, l.recounting" +
 	" FROM %s JOIN issue i ON i.id=l.issue JOIN project p ON p.id=l.project LEFT JOIN person o ON o.id=i.owner" +
 	" LEFT JOIN app_release fr ON fr.id=l.first_release LEFT JOIN app_release lr ON lr.id=l.last_release"
 
@@ -53,7 +55,7 @@ func scanIssue(r interface{ Scan(...any) error }) (*Issue, error) {
 	var is Issue
 	var first, last int64
 	err := r.Scan(&is.ID, &is.Project, &is.Number, &is.State, &is.Owner, &is.OwnerID, &is.FixedIn, &is.Version, &is.Headline, &is.Place, &is.Message, &is.OriginFunction, &is.OriginFile, &is.OriginLine, &is.Severity,
-		&is.Events, &is.Users, &is.WindowEvents, &is.WindowUsers, &is.Unhandled, &is.Impact, &first, &last, &is.FirstRelease, &is.LastRelease, &is.FirstFiling, &is.LastFiling)
+		&is.Events, &is.Users, &is.WindowEvents, &is.WindowUsers, &is.Unhandled, &is.Impact, &first, &last, &is.FirstRelease, &is.LastRelease, &is.FirstFiling, &is.LastFiling, &is.Bodies, &is.Recounting)
 	is.FirstSeen, is.LastSeen = fromMicros(first), fromMicros(last)
 	return &is, err
 }
@@ -201,23 +203,53 @@ func (s *Store) CountStates(ctx context.Context, project int64) (map[issue.State
 
 // Issue finds one issue; a merged-away number leads to where it went.
 func (s *Store) Issue(ctx context.Context, project *Project, number int64) (*Issue, error) {
-	var id int64
-	var into sql.NullInt64
-	err := s.db.QueryRowContext(ctx, "SELECT id, merged_into FROM issue WHERE project=? AND number=?", project.ID, number).Scan(&id, &into)
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil, fault.New(fault.NotFound, "there is no issue %s/%d", project.Name, number)
-	}
+	id, into, err := s.issueID(ctx, project, number)
 	if err != nil {
 		return nil, err
 	}
-	if into.Valid {
-		id = into.Int64
+	for hops := 0; into != 0 && hops < 100; hops++ {
+		id = into
+		var next sql.NullInt64
+		if err := s.db.QueryRowContext(ctx, "SELECT merged_into FROM issue WHERE id=?", id).Scan(&next); err != nil {
+			return nil, err
+		}
+		into = next.Int64
 	}
 	is, err := scanIssue(s.db.QueryRowContext(ctx, fmt.Sprintf(issueSelect, "issue_list l")+" WHERE l.issue=?", id))
 	if err != nil {
 		return nil, err
 	}
 	return is, s.addTrends(ctx, []*Issue{is})
+}
+
+// issueID finds the issue of a number itself, and where it was merged into: 0
+// when it was not.
+func (s *Store) issueID(ctx context.Context, project *Project, number int64) (id, into int64, err error) {
+	var merged sql.NullInt64
+	err = s.db.QueryRowContext(ctx, "SELECT id, merged_into FROM issue WHERE project=? AND number=?", project.ID, number).Scan(&id, &merged)
+	if errors.Is(err, sql.ErrNoRows) {
+		err = fault.New(fault.NotFound, "there is no issue %s/%d", project.Name, number)
+	}
+	return id, merged.Int64, err
+}
+
+// DecidedOn is the issue that an undo under a number means: a merged-away one
+// itself, whose newest decision is the merge.
+func (s *Store) DecidedOn(ctx context.Context, project *Project, number int64) (int64, error) {
+	id, _, err := s.issueID(ctx, project, number)
+	return id, err
+}
+
+// MergedFrom lists the numbers that lead to an issue since they were merged.
+func (s *Store) MergedFrom(ctx context.Context, id int64) ([]int64, error) {
+	var out []int64
+	err := each(ctx, s.db, func(r *sql.Rows) error {
+		var n int64
+		err := r.Scan(&n)
+		out = append(out, n)
+		return err
+	}, "SELECT number FROM issue WHERE merged_into=? ORDER BY number", id)
+	return out, err
 }
 
 // Seen is how often an issue was seen in a release or environment.
@@ -280,11 +312,11 @@ func (s *Store) History(ctx context.Context, id int64) ([]HistoryEntry, error) {
 	err := each(ctx, s.db, func(r *sql.Rows) error {
 		var h HistoryEntry
 		var at int64
-		var before sql.NullString
-		err := r.Scan(&h.ID, &at, &h.ActorKind, &h.Actor, &h.Kind, &h.Words, &before, &h.Undone)
-		h.At, h.CanUndo = fromMicros(at), before.Valid && !h.Undone
+		var can bool
+		err := r.Scan(&h.ID, &at, &h.ActorKind, &h.Actor, &h.Kind, &h.Words, &can, &h.Undone)
+		h.At, h.CanUndo = fromMicros(at), can && !h.Undone
 		out = append(out, h)
 		return err
-	}, "SELECT id, at, actor_kind, actor, kind, words, standing_before, undone FROM history WHERE issue=? ORDER BY id DESC LIMIT 500", id)
+	}, "SELECT id, at, actor_kind, actor, kind, words, standing_before IS NOT NULL OR move IS NOT NULL, undone FROM history WHERE issue=? ORDER BY id DESC LIMIT 500", id)
 	return out, err
 }

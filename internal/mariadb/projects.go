@@ -121,7 +121,7 @@ func (s *Store) Projects(ctx context.Context) ([]*Project, error) {
 // ProjectByKey finds the project of a good ingest key; fault.Unauthorized when
 // there is none.
 func (s *Store) ProjectByKey(ctx context.Context, key string) (*Project, error) {
-	p, err := scanProject(s.hot.QueryRowContext(ctx, "SELECT "+projectColumns+" FROM ingest_key k JOIN project p ON p.id=k.project WHERE k.value=? AND k.revoked IS NULL", key))
+	p, err := scanProject(s.db.QueryRowContext(ctx, "SELECT "+projectColumns+" FROM ingest_key k JOIN project p ON p.id=k.project WHERE k.value=? AND k.revoked IS NULL", key))
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, fault.New(fault.Unauthorized, "this ingest key is not known; firethorn project keys PROJECT shows a project's keys")
 	}

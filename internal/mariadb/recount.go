@@ -4,6 +4,10 @@ import (
 	"context"
 	"database/sql"
 	"fmt"
+	"strings"
+	"time"
+
+	"firethorn/internal/core/impact"
 )
 
 // Difference is a counter that does not equal the rows it stands for.
@@ -14,64 +18,97 @@ type Difference struct {
 	Rows   int64 // what the rows say
 }
 
-// recounts compare each derived table with the event rows, weighted by
-// stands_for. Each query returns issue, stored, counted for what differs.
-var recounts = []struct{ what, query string }{
-	{"events of the issue", `SELECT l.issue, l.events, COALESCE(x.n,0)+COALESCE(d.n,0) FROM issue_list l
-		LEFT JOIN (SELECT v.issue, SUM(e.stands_for) n FROM event e JOIN variant v ON v.id=e.variant GROUP BY v.issue) x ON x.issue=l.issue
-		LEFT JOIN (SELECT issue, SUM(dropped_events) n FROM variant GROUP BY issue) d ON d.issue=l.issue
-		WHERE l.events<>COALESCE(x.n,0)+COALESCE(d.n,0)`},
-	{"events of a variant", `SELECT v.issue, v.events, COALESCE(x.n,0)+v.dropped_events FROM variant v
-		LEFT JOIN (SELECT variant, SUM(stands_for) n FROM event GROUP BY variant) x ON x.variant=v.id WHERE v.events<>COALESCE(x.n,0)+v.dropped_events`},
-	{"users of the issue", `SELECT l.issue, l.users, COALESCE(x.n,0) FROM issue_list l
-		LEFT JOIN (SELECT issue, COUNT(DISTINCT user) n FROM issue_user GROUP BY issue) x ON x.issue=l.issue WHERE l.users<>COALESCE(x.n,0)`},
-	{"user pairs", `SELECT v.issue, COUNT(u.user), COUNT(*) FROM (SELECT DISTINCT variant, user FROM event WHERE user IS NOT NULL) e
-		JOIN variant v ON v.id=e.variant LEFT JOIN issue_user u ON u.issue=v.issue AND u.user=e.user AND u.variant=e.variant GROUP BY v.issue HAVING COUNT(u.user)<>COUNT(*)`},
-	{"events by hour", `SELECT COALESCE(h.issue,x.issue), COALESCE(h.events,0), COALESCE(x.n,0) FROM
-		(SELECT v.issue, e.variant, e.thrown DIV 3600000000 hour, SUM(e.stands_for) n FROM event e JOIN variant v ON v.id=e.variant GROUP BY 1,2,3) x
-		LEFT JOIN issue_hour h ON h.issue=x.issue AND h.variant=x.variant AND h.hour=x.hour WHERE COALESCE(h.events,0)<>x.n`},
-	{"events by day", `SELECT x.issue, COALESCE(h.events,0), x.n FROM
-		(SELECT v.issue, e.variant, e.thrown DIV 86400000000 day, SUM(e.stands_for) n FROM event e JOIN variant v ON v.id=e.variant GROUP BY 1,2,3) x
-		LEFT JOIN issue_day h ON h.issue=x.issue AND h.variant=x.variant AND h.day=x.day WHERE COALESCE(h.events,0)<>x.n`},
-	{"trend events", `SELECT t.issue, t.events, COALESCE(x.n,0) FROM issue_trend t
-		LEFT JOIN (SELECT issue, day, SUM(events) n FROM issue_day GROUP BY issue, day) x ON x.issue=t.issue AND x.day=t.day WHERE t.events<>COALESCE(x.n,0)`},
-	{"trend users", `SELECT t.issue, t.users, COALESCE(x.n,0) FROM issue_trend t
-		LEFT JOIN (SELECT issue, day, COUNT(DISTINCT user) n FROM issue_user_day GROUP BY issue, day) x ON x.issue=t.issue AND x.day=t.day WHERE t.users<>COALESCE(x.n,0)`},
-	{"events by release", `SELECT x.issue, COALESCE(h.events,0), x.n FROM
-		(SELECT v.issue, e.variant, e.app_release, SUM(e.stands_for) n FROM event e JOIN variant v ON v.id=e.variant WHERE e.app_release IS NOT NULL GROUP BY 1,2,3) x
-		LEFT JOIN issue_release h ON h.issue=x.issue AND h.variant=x.variant AND h.app_release=x.app_release WHERE COALESCE(h.events,0)<>x.n`},
-	{"events by environment", `SELECT x.issue, COALESCE(h.events,0), x.n FROM
-		(SELECT v.issue, e.variant, e.environment, SUM(e.stands_for) n FROM event e JOIN variant v ON v.id=e.variant GROUP BY 1,2,3) x
-		LEFT JOIN issue_env h ON h.issue=x.issue AND h.variant=x.variant AND h.environment=x.environment WHERE COALESCE(h.events,0)<>x.n`},
-	{"events in the window", `SELECT l.issue, l.window_events, COALESCE(SUM(t.events),0) FROM issue_list l
-		LEFT JOIN issue_trend t ON t.issue=l.issue AND t.day>l.window_day-14 GROUP BY l.issue, l.window_events HAVING l.window_events<>COALESCE(SUM(t.events),0)`},
-	{"users in the window", `SELECT l.issue, l.window_users, COUNT(DISTINCT u.user) FROM issue_list l
-		LEFT JOIN issue_user u ON u.issue=l.issue AND u.last_day>l.window_day-14 GROUP BY l.issue, l.window_users HAVING l.window_users<>COUNT(DISTINCT u.user)`},
-	{"state copied to the list", `SELECT l.issue, 0, 1 FROM issue_list l JOIN issue i ON i.id=l.issue WHERE l.state<>i.state`},
+// counted are the events that are not yet written down as dropped: those of a
+// partition that is being dropped are, variant by variant.
+const counted = "event e LEFT JOIN fold f ON f.day=e.keep_day AND f.variant=e.variant WHERE f.day IS NULL"
+
+// countCheck compares a table of counts by variant with the events, in both
+// directions: rows that count wrong, and events that no row counts.
+func countCheck(table, column, of, cond string) string {
+	x := fmt.Sprintf("(SELECT e.variant, %s k, SUM(e.stands_for) n FROM %s GROUP BY 1,2)", of, counted)
+	return fmt.Sprintf(`SELECT h.issue, h.events, COALESCE(x.n,0)+h.dropped FROM %[1]s h LEFT JOIN %[2]s x ON x.variant=h.variant AND x.k=h.%[3]s WHERE h.events<>COALESCE(x.n,0)+h.dropped AND %[4]s
+		UNION ALL SELECT v.issue, 0, x.n FROM %[2]s x JOIN variant v ON v.id=x.variant LEFT JOIN %[1]s h ON h.issue=v.issue AND h.%[3]s=x.k AND h.variant=x.variant WHERE x.k IS NOT NULL AND h.issue IS NULL AND %[5]s`,
+		table, x, column, strings.ReplaceAll(cond, "$", "h."+column), strings.ReplaceAll(cond, "$", "x.k"))
+}
+
+// strayCheck finds derived rows that stand under another issue than their
+// variant, and are not on their way.
+func strayCheck() string {
+	var parts []string
+	for _, d := range followers {
+		parts = append(parts, "SELECT v.issue, COUNT(*), 0 FROM "+d.table+" t JOIN variant v ON v.id=t.variant WHERE t.issue<>v.issue GROUP BY v.issue")
+	}
+	return strings.Join(parts, " UNION ALL ")
+}
+
+// recounts compare each derived table with the rows it stands for. Each query
+// returns issue, stored, counted for what differs.
+func recounts(now time.Time) []struct{ what, query string } {
+	youngHours := fmt.Sprintf("$>=%d", (Day(now)-hourDays+1)*24)
+	window := fmt.Sprint(impact.Window)
+	return []struct{ what, query string }{
+		{"events of the issue", `SELECT l.issue, l.events, COALESCE(x.n,0)+COALESCE(d.n,0) FROM issue_list l
+			LEFT JOIN (SELECT v.issue, SUM(e.n) n FROM (SELECT e.variant, SUM(e.stands_for) n FROM ` + counted + ` GROUP BY 1) e JOIN variant v ON v.id=e.variant GROUP BY v.issue) x ON x.issue=l.issue
+			LEFT JOIN (SELECT issue, SUM(dropped_events) n FROM variant GROUP BY issue) d ON d.issue=l.issue WHERE l.events<>COALESCE(x.n,0)+COALESCE(d.n,0)`},
+		{"events of a variant", `SELECT v.issue, v.events, COALESCE(x.n,0)+v.dropped_events FROM variant v
+			LEFT JOIN (SELECT e.variant, SUM(e.stands_for) n FROM ` + counted + ` GROUP BY e.variant) x ON x.variant=v.id WHERE v.events<>COALESCE(x.n,0)+v.dropped_events`},
+		{"bodies of a variant", `SELECT v.issue, v.bodies, COALESCE(x.n,0) FROM variant v
+			LEFT JOIN (SELECT e.variant, SUM(e.has_body) n FROM ` + counted + ` GROUP BY e.variant) x ON x.variant=v.id WHERE v.bodies<>COALESCE(x.n,0)`},
+		{"bodies of the issue", `SELECT l.issue, l.bodies, COALESCE(x.n,0) FROM issue_list l
+			LEFT JOIN (SELECT issue, SUM(bodies) n FROM variant GROUP BY issue) x ON x.issue=l.issue WHERE l.bodies<>COALESCE(x.n,0)`},
+		{"bodies that are there", `SELECT v.issue, COUNT(*), COUNT(b.filing) FROM event e LEFT JOIN event_body b ON b.project=e.project AND b.filing=e.filing AND b.keep_day=e.keep_day
+			JOIN variant v ON v.id=e.variant LEFT JOIN fold f ON f.day=e.keep_day AND f.variant=e.variant WHERE e.has_body=1 AND f.day IS NULL GROUP BY v.issue HAVING COUNT(*)<>COUNT(b.filing)`},
+		{"users of the issue", `SELECT l.issue, l.users, COALESCE(x.n,0) FROM issue_list l
+			LEFT JOIN (SELECT issue, COUNT(DISTINCT user) n FROM issue_user GROUP BY issue) x ON x.issue=l.issue WHERE l.users<>COALESCE(x.n,0)`},
+		{"user pairs", `SELECT v.issue, COUNT(u.user), COUNT(*) FROM (SELECT DISTINCT variant, user FROM event WHERE user IS NOT NULL) e
+			JOIN variant v ON v.id=e.variant LEFT JOIN issue_user u ON u.issue=v.issue AND u.user=e.user AND u.variant=e.variant GROUP BY v.issue HAVING COUNT(u.user)<>COUNT(*)`},
+		{"users by day", `SELECT v.issue, COUNT(u.user), COUNT(*) FROM (SELECT DISTINCT variant, thrown DIV 86400000000 day, user FROM event WHERE user IS NOT NULL) e
+			JOIN variant v ON v.id=e.variant LEFT JOIN issue_user_day u ON u.issue=v.issue AND u.day=e.day AND u.user=e.user AND u.variant=e.variant GROUP BY v.issue HAVING COUNT(u.user)<>COUNT(*)`},
+		{"users by environment", `SELECT v.issue, COUNT(u.user), COUNT(*) FROM (SELECT DISTINCT variant, environment, user FROM event WHERE user IS NOT NULL) e
+			JOIN variant v ON v.id=e.variant LEFT JOIN issue_user_env u ON u.issue=v.issue AND u.environment=e.environment AND u.user=e.user AND u.variant=e.variant GROUP BY v.issue HAVING COUNT(u.user)<>COUNT(*)`},
+		{"events by hour", countCheck("issue_hour", "hour", "e.thrown DIV 3600000000", youngHours)},
+		{"events by day", countCheck("issue_day", "day", "e.thrown DIV 86400000000", "1=1")},
+		{"events by release", countCheck("issue_release", "app_release", "e.app_release", "1=1")},
+		{"events by environment", countCheck("issue_env", "environment", "e.environment", "1=1")},
+		{"trend events", `SELECT t.issue, t.events, COALESCE(x.n,0) FROM issue_trend t
+			LEFT JOIN (SELECT issue, day, SUM(events) n FROM issue_day GROUP BY issue, day) x ON x.issue=t.issue AND x.day=t.day WHERE t.events<>COALESCE(x.n,0)
+			UNION ALL SELECT x.issue, 0, x.n FROM (SELECT issue, day, SUM(events) n FROM issue_day GROUP BY issue, day) x LEFT JOIN issue_trend t ON t.issue=x.issue AND t.day=x.day WHERE t.issue IS NULL`},
+		{"trend users", `SELECT t.issue, t.users, COALESCE(x.n,0) FROM issue_trend t
+			LEFT JOIN (SELECT issue, day, COUNT(DISTINCT user) n FROM issue_user_day GROUP BY issue, day) x ON x.issue=t.issue AND x.day=t.day WHERE t.users<>COALESCE(x.n,0)`},
+		{"events in the window", `SELECT l.issue, l.window_events, COALESCE(SUM(t.events),0) FROM issue_list l
+			LEFT JOIN issue_trend t ON t.issue=l.issue AND t.day>l.window_day-` + window + ` GROUP BY l.issue, l.window_events HAVING l.window_events<>COALESCE(SUM(t.events),0)`},
+		{"users in the window", `SELECT l.issue, l.window_users, COUNT(DISTINCT u.user) FROM issue_list l
+			LEFT JOIN issue_user u ON u.issue=l.issue AND u.last_day>l.window_day-` + window + ` GROUP BY l.issue, l.window_users HAVING l.window_users<>COUNT(DISTINCT u.user)`},
+		{"rows under another issue than their variant", strayCheck()},
+		{"state copied to the list", `SELECT l.issue, 0, 1 FROM issue_list l JOIN issue i ON i.id=l.issue WHERE l.state<>i.state`},
+	}
 }
 
 // Recounts is how many kinds of counter Recount compares.
-func Recounts() int { return len(recounts) }
+func Recounts() int { return len(recounts(time.Time{})) }
 
 // Recount compares every counter with the rows it stands for, in one
-// consistent view of the database, and lists what differs.
-func (s *Store) Recount(ctx context.Context) ([]Difference, error) {
-	tx, err := s.db.BeginTx(ctx, &sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true})
+// consistent view of the database, and lists what differs. following is how
+// many moves were under way then: rows on their way differ.
+func (s *Store) Recount(ctx context.Context) (list []Difference, following int, err error) {
+	tx, err := s.slow.BeginTx(ctx, &sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true})
 	if err != nil {
-		return nil, err
+		return nil, 0, err
 	}
 	defer tx.Rollback() // it only reads
-	var out []Difference
-	for _, r := range recounts {
+	if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM move WHERE following=1").Scan(&following); err != nil {
+		return nil, 0, err
+	}
+	for _, r := range recounts(s.now()) {
 		err := each(ctx, tx, func(rows *sql.Rows) error {
 			d := Difference{What: r.what}
 			err := rows.Scan(&d.Issue, &d.Stored, &d.Rows)
-			out = append(out, d)
+			list = append(list, d)
 			return err
 		}, r.query)
 		if err != nil {
-			return nil, fmt.Errorf("recount of %s: %w", r.what, err)
+			return nil, 0, fmt.Errorf("recount of %s: %w", r.what, err)
 		}
 	}
-	return out, nil
+	return list, following, nil
 }

@@ -27,9 +27,13 @@ var migrations embed.FS
 
 // Store is the database. It is safe for concurrent use.
 type Store struct {
-	db    *sql.DB // texts put together in the client; for all that is not hot
-	hot   *sql.DB // prepared statements of fixed sizes
+	db    *sql.DB // what answers soon; texts are put together in the client, save prepared ones
+	slow  *sql.DB // what may take minutes: changes of tables, recounts, retention
+	stmts statements
+	inbox *appender
+	chunk int // derived rows that follow a move at once
 	names *nameCache
+	dicts *dictionaries
 	now   func() time.Time
 	log   *slog.Logger
 }
@@ -53,9 +57,11 @@ func Open(ctx context.Context, opt Options) (*Store, error) {
 	cfg.Params = map[string]string{
 		"sql_mode": "'TRADITIONAL'", "time_zone": "'+00:00'", "innodb_lock_wait_timeout": "5", "tx_isolation": "'READ-COMMITTED'",
 	}
-	hot := cfg.Clone()
 	cfg.InterpolateParams = true
-	s := &Store{db: open(cfg, 12), hot: open(hot, 12), names: newNameCache(), now: opt.Now, log: opt.Log}
+	slow := cfg.Clone()
+	slow.ReadTimeout, slow.WriteTimeout = time.Hour, time.Hour
+	s := &Store{db: open(cfg, 16), slow: open(slow, 4), stmts: statements{by: map[string]*sql.Stmt{}}, chunk: chunkRows, names: newNameCache(), dicts: newDictionaries(), now: opt.Now, log: opt.Log}
+	s.inbox = newAppender(s)
 	if s.now == nil {
 		s.now = time.Now
 	}
@@ -90,25 +96,13 @@ func open(cfg *mysql.Config, conns int) *sql.DB {
 }
 
 // Close ends all connections.
-func (s *Store) Close() error { return errors.Join(s.db.Close(), s.hot.Close()) }
+func (s *Store) Close() error {
+	s.inbox.close()
+	return errors.Join(s.db.Close(), s.slow.Close())
+}
 
 // Ping says whether the database answers.
 func (s *Store) Ping(ctx context.Context) error { return s.db.PingContext(ctx) }
-
-// checkPromises refuses a server that does not keep what a 202 promises.
-func (s *Store) checkPromises(ctx context.Context) error {
-	var flush, packet int64
-	if err := s.db.QueryRowContext(ctx, "SELECT @@innodb_flush_log_at_trx_commit, @@max_allowed_packet").Scan(&flush, &packet); err != nil {
-		return err
-	}
-	if flush != 1 {
-		return fault.New(fault.NoDatabase, "the database has innodb_flush_log_at_trx_commit=%d: a stored event could be lost in a crash; set it to 1", flush)
-	}
-	if packet < 16<<20 {
-		return fault.New(fault.NoDatabase, "the database has max_allowed_packet=%d; set it to 64M at least", packet)
-	}
-	return nil
-}
 
 // migrate brings the schema up to date. Several processes may start at once:
 // a lease row, which holds in a cluster as well, lets one of them work.
@@ -127,7 +121,7 @@ func (s *Store) migrate(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	p, err := goose.NewProvider(goose.DialectMySQL, s.db, dir, goose.WithTableName("schema_version"))
+	p, err := goose.NewProvider(goose.DialectMySQL, s.slow, dir, goose.WithTableName("schema_version"))
 	if err != nil {
 		return err
 	}
@@ -139,21 +133,10 @@ func (s *Store) migrate(ctx context.Context) error {
 
 // waitLease takes the lease of a name, waiting for another holder.
 func (s *Store) waitLease(ctx context.Context, name string, owner []byte, hold time.Duration) (release func(), err error) {
-	if _, err := s.db.ExecContext(ctx, "INSERT IGNORE INTO lease (name, owner, until) VALUES (?, ?, 0)", name, owner); err != nil {
-		return nil, err
-	}
 	for {
-		now := s.now()
-		r, err := s.db.ExecContext(ctx, "UPDATE lease SET owner=?, until=? WHERE name=? AND until<?", owner, now.Add(hold).UnixMicro(), name, now.UnixMicro())
-		if err != nil {
-			return nil, err
-		}
-		if n, _ := r.RowsAffected(); n == 1 {
-			return func() {
-				ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
-				defer cancel()
-				_, _ = s.db.ExecContext(ctx, "UPDATE lease SET until=0 WHERE name=? AND owner=?", name, owner) // else it runs out
-			}, nil
+		release, err := s.TryLease(ctx, name, uuid.UUID(owner), hold)
+		if err != nil || release != nil {
+			return release, err
 		}
 		select {
 		case <-ctx.Done():
@@ -163,15 +146,39 @@ func (s *Store) waitLease(ctx context.Context, name string, owner []byte, hold t
 	}
 }
 
+// TryLease takes the lease of a name for at most hold; release is nil when
+// another has it.
+func (s *Store) TryLease(ctx context.Context, name string, owner uuid.UUID, hold time.Duration) (release func(), err error) {
+	if _, err := s.db.ExecContext(ctx, "INSERT IGNORE INTO lease (name, owner, until) VALUES (?, ?, 0)", name, owner[:]); err != nil {
+		return nil, err
+	}
+	r, err := s.db.ExecContext(ctx, "UPDATE lease SET owner=?, until="+dbNow+"+? WHERE name=? AND until<"+dbNow, owner[:], hold.Microseconds(), name)
+	if err != nil {
+		return nil, err
+	}
+	if n, err := r.RowsAffected(); err != nil || n != 1 {
+		return nil, err
+	}
+	return func() {
+		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+		defer cancel()
+		_, _ = s.db.ExecContext(ctx, "UPDATE lease SET until=0 WHERE name=? AND owner=?", name, owner[:]) // else it runs out
+	}, nil
+}
+
 // retryable are the server's error numbers after which the same transaction
 // may succeed: deadlock, lock wait, snapshot conflict, cluster not ready,
 // too many connections, shutdown, killed.
 var retryable = []uint16{1213, 1205, 1020, 1047, 1040, 1053, 1927}
 
+// unusable are those that say that the server cannot write now: disk full,
+// table full for the same reason, error writing a file, read only.
+var unusable = []uint16{1021, 1114, 1026, 1290, 1836}
+
 // Away says whether err means that the database cannot be reached or used now.
 func Away(err error) bool {
 	if e, ok := errors.AsType[*mysql.MySQLError](err); ok {
-		return slices.Contains(retryable, e.Number)
+		return slices.Contains(retryable, e.Number) || slices.Contains(unusable, e.Number)
 	}
 	var netErr net.Error
 	return errors.Is(err, mysql.ErrInvalidConn) || errors.Is(err, driver.ErrBadConn) || errors.As(err, &netErr)
@@ -180,9 +187,13 @@ func Away(err error) bool {
 // InTx runs fn in a transaction and runs it again, whole, when the database
 // asks for that; fn keeps no state between tries.
 func (s *Store) InTx(ctx context.Context, fn func(tx *sql.Tx) error) error {
+	return s.inTxOf(ctx, s.db, fn)
+}
+
+func (s *Store) inTxOf(ctx context.Context, db *sql.DB, fn func(tx *sql.Tx) error) error {
 	for try := 1; ; try++ {
-		err := s.once(ctx, fn)
-		if err == nil || !Away(err) || try == 5 {
+		err := once(ctx, db, fn)
+		if err == nil || !Away(err) || try == 5 || ctx.Err() != nil {
 			return err
 		}
 		select {
@@ -193,8 +204,8 @@ func (s *Store) InTx(ctx context.Context, fn func(tx *sql.Tx) error) error {
 	}
 }
 
-func (s *Store) once(ctx context.Context, fn func(tx *sql.Tx) error) error {
-	tx, err := s.db.BeginTx(ctx, nil)
+func once(ctx context.Context, db *sql.DB, fn func(tx *sql.Tx) error) error {
+	tx, err := db.BeginTx(ctx, nil)
 	if err != nil {
 		return err
 	}

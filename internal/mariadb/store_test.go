@@ -136,19 +136,38 @@ func TestFile_KeepsOneWriterAProject(t *testing.T) {
 	b.recounted()
 }
 
-func TestLeases_PassOnWhenTheyRunOut(t *testing.T) {
+func TestLeases_AreSharedEvenlyAndPassOnWhenTheyRunOut(t *testing.T) {
 	b := open1(t, noon)
-	other, err := b.TakeLeases(t.Context(), uuid.New(), time.Hour)
-	if err != nil || len(other) != 0 {
-		t.Fatalf("a second process took %d shards that are held, %v", len(other), err)
+	second := uuid.New()
+	take := func(who uuid.UUID, want int) []Lease {
+		t.Helper()
+		list, err := b.TakeLeases(t.Context(), who, time.Hour)
+		if err != nil || len(list) != want {
+			t.Fatalf("%d shards, %v; want %d", len(list), err, want)
+		}
+		return list
 	}
-	b.now = noon.Add(2 * time.Hour)
-	other, err = b.TakeLeases(t.Context(), uuid.New(), time.Hour)
-	if err != nil || len(other) != Shards || other[0].Epoch <= b.leases[0].Epoch {
-		t.Fatalf("after they ran out: %d shards, %v", len(other), err)
+	take(second, 0)
+	first := take(b.owner, Shards/2) // lets go of what is beyond its share
+	take(second, Shards/2)
+	take(b.owner, Shards/2)
+	if err := b.ReleaseLeases(t.Context(), second); err != nil {
+		t.Fatal(err)
+	}
+	b.leases = take(b.owner, Shards)
+	if b.leases[0].Epoch != first[0].Epoch {
+		t.Error("a shard that stayed with its holder has another epoch")
 	}
 	b.store(occur{function: "tideAt", at: noon})
-	if _, err := b.File(t.Context(), b.filing()); !errors.Is(err, ErrLeaseLost) {
+	f := b.filing()
+	if _, err := b.db.Exec("UPDATE shard_lease SET until=1"); err != nil { // the holder slept too long
+		t.Fatal(err)
+	}
+	if _, err := b.db.Exec("UPDATE filer SET until=1"); err != nil {
+		t.Fatal(err)
+	}
+	take(uuid.New(), Shards)
+	if _, err := b.File(t.Context(), f); !errors.Is(err, ErrLeaseLost) {
 		t.Errorf("the former holder still files: %v", err)
 	}
 }

@@ -1,6 +1,7 @@
 package pipeline
 
 import (
+	"bytes"
 	"encoding/binary"
 	"encoding/json"
 	"errors"
@@ -10,6 +11,8 @@ import (
 
 	"github.com/google/uuid"
 	"github.com/klauspost/compress/zstd"
+
+	"firethorn/internal/core/event"
 )
 
 var (
@@ -38,9 +41,9 @@ func Decompress(packed []byte) ([]byte, error) { return decoder().DecodeAll(pack
 // errCut says that packed parts are not whole.
 var errCut = errors.New("packed data is cut off")
 
-// packParts puts parts behind each other, each with its length, and
-// compresses them: what is JSON already is not encoded again.
-func packParts(parts ...[]byte) []byte {
+// joinParts puts parts behind each other, each with its length: what is JSON
+// already is not encoded again.
+func joinParts(parts ...[]byte) []byte {
 	size := 0
 	for _, p := range parts {
 		size += len(p) + binary.MaxVarintLen64
@@ -49,15 +52,11 @@ func packParts(parts ...[]byte) []byte {
 	for _, p := range parts {
 		raw = append(binary.AppendUvarint(raw, uint64(len(p))), p...)
 	}
-	return Compress(raw)
+	return raw
 }
 
-// unpackParts undoes packParts; the parts share one piece of memory.
-func unpackParts(packed []byte) ([][]byte, error) {
-	raw, err := Decompress(packed)
-	if err != nil {
-		return nil, err
-	}
+// splitParts undoes joinParts; the parts share one piece of memory.
+func splitParts(raw []byte) ([][]byte, error) {
 	var parts [][]byte
 	for len(raw) > 0 {
 		size, n := binary.Uvarint(raw)
@@ -70,26 +69,77 @@ func unpackParts(packed []byte) ([][]byte, error) {
 	return parts, nil
 }
 
-// Pack writes a batch for the inbox: sent, ids, resource, then the events.
-func (b *Batch) Pack() []byte {
-	sent, _ := b.Sent.MarshalBinary() // fails for odd zones only; then the clock is not corrected
-	ids := make([]byte, 0, 16*len(b.IDs))
-	for _, id := range b.IDs {
-		ids = append(ids, id[:]...)
+// packed2 heads a pack of several batches. A pack without it holds one batch,
+// as versions before 0.2 wrote it.
+var packed2 = []byte("v2")
+
+// Pack writes batches for one row of the inbox: for each of them sent and
+// received with the number of its events, the ids, the resource, the events.
+func Pack(batches ...*Batch) []byte {
+	parts := [][]byte{packed2}
+	for _, b := range batches {
+		var sent int64
+		if !b.Sent.IsZero() {
+			sent = b.Sent.UnixMicro()
+		}
+		head := binary.AppendVarint(binary.AppendVarint(binary.AppendUvarint(nil, uint64(len(b.Events))), sent), b.Received.UnixMicro())
+		ids := make([]byte, 0, 16*len(b.IDs))
+		for _, id := range b.IDs {
+			ids = append(ids, id[:]...)
+		}
+		parts = append(append(parts, head, ids, b.Resource), rawParts(b.Events)...)
 	}
-	parts := [][]byte{sent, ids, b.Resource}
-	for _, e := range b.Events {
-		parts = append(parts, e)
-	}
-	return packParts(parts...)
+	return Compress(joinParts(parts...))
 }
 
-// UnpackBatch reads what Pack wrote.
-func UnpackBatch(packed []byte) (*Batch, error) {
-	parts, err := unpackParts(packed)
+func rawParts(list []json.RawMessage) [][]byte {
+	out := make([][]byte, len(list))
+	for i, e := range list {
+		out[i] = e
+	}
+	return out
+}
+
+// Unpack reads what Pack wrote. received stands in for packs that do not say
+// it themselves.
+func Unpack(packed []byte, received time.Time) ([]*Batch, error) {
+	raw, err := Decompress(packed)
 	if err != nil {
 		return nil, err
 	}
+	parts, err := splitParts(raw)
+	if err != nil {
+		return nil, err
+	}
+	if len(parts) == 0 || !bytes.Equal(parts[0], packed2) {
+		b, err := unpackFirst(parts)
+		if err != nil {
+			return nil, err
+		}
+		b.Received = received
+		return []*Batch{b}, nil
+	}
+	var out []*Batch
+	for parts = parts[1:]; len(parts) > 0; {
+		head := parts[0]
+		count, n := binary.Uvarint(head)
+		sent, m := binary.Varint(head[max(n, 0):])
+		at, k := binary.Varint(head[max(n, 0)+max(m, 0):])
+		if n <= 0 || m <= 0 || k <= 0 || uint64(len(parts)) < 3+count || uint64(len(parts[1])) != 16*count {
+			return nil, fmt.Errorf("a batch of %d events in %d parts: %w", count, len(parts), errCut)
+		}
+		b := &Batch{Resource: parts[2], Received: time.UnixMicro(at).UTC()}
+		if sent != 0 {
+			b.Sent = time.UnixMicro(sent).UTC()
+		}
+		b.add(parts[1], parts[3:3+count])
+		out, parts = append(out, b), parts[3+count:]
+	}
+	return out, nil
+}
+
+// unpackFirst reads the one batch of a pack of the first form.
+func unpackFirst(parts [][]byte) (*Batch, error) {
 	if len(parts) < 3 || len(parts[1]) != 16*(len(parts)-3) {
 		return nil, fmt.Errorf("%d parts: %w", len(parts), errCut)
 	}
@@ -97,25 +147,30 @@ func UnpackBatch(packed []byte) (*Batch, error) {
 	if err := b.Sent.UnmarshalBinary(parts[0]); err != nil {
 		b.Sent = time.Time{}
 	}
-	for i, e := range parts[3:] {
-		b.IDs = append(b.IDs, uuid.UUID(parts[1][16*i:16*i+16]))
-		b.Events = append(b.Events, e)
-	}
+	b.add(parts[1], parts[3:])
 	return b, nil
 }
 
+func (b *Batch) add(ids []byte, events [][]byte) {
+	for i, e := range events {
+		b.IDs = append(b.IDs, uuid.UUID(ids[16*i:16*i+16]))
+		b.Events = append(b.Events, e)
+	}
+}
+
 // Pack writes a body: the event, the envelope's resource, what was made of it.
+// It is not compressed: the store does that, with what it knows of the issue.
 func (b *Body) Pack() ([]byte, error) {
 	filed, err := json.Marshal(b.Filed)
 	if err != nil {
 		return nil, err
 	}
-	return packParts(b.Event, b.Resource, filed), nil
+	return joinParts(b.Event, b.Resource, filed), nil
 }
 
-// UnpackBody reads what Pack wrote.
-func UnpackBody(packed []byte) (*Body, error) {
-	parts, err := unpackParts(packed)
+// UnpackBody reads what Body.Pack wrote.
+func UnpackBody(raw []byte) (*Body, error) {
+	parts, err := splitParts(raw)
 	if err != nil {
 		return nil, err
 	}
@@ -124,4 +179,51 @@ func UnpackBody(packed []byte) (*Body, error) {
 	}
 	b := &Body{Event: parts[0], Resource: parts[1]}
 	return b, json.Unmarshal(parts[2], &b.Filed)
+}
+
+// Dictionary makes of a packed body what others like it can be compressed
+// with: the same text without what names a user. It is nil when the body is
+// larger than most bytes.
+func Dictionary(raw []byte, most int) []byte {
+	b, err := UnpackBody(raw)
+	if err != nil {
+		return nil
+	}
+	var e map[string]json.RawMessage
+	if json.Unmarshal(b.Event, &e) != nil {
+		return nil
+	}
+	delete(e, "state")
+	for _, part := range []string{"attributes", "resource"} {
+		if text, ok := e[part]; ok {
+			e[part] = withoutUser(text)
+		}
+	}
+	text, err := json.Marshal(e)
+	if err != nil {
+		return nil
+	}
+	filed, err := json.Marshal(b.Filed)
+	if err != nil {
+		return nil
+	}
+	if out := joinParts(text, withoutUser(b.Resource), filed); len(out) <= most {
+		return out
+	}
+	return nil
+}
+
+func withoutUser(raw json.RawMessage) json.RawMessage {
+	var m map[string]json.RawMessage
+	if json.Unmarshal(raw, &m) != nil {
+		return nil
+	}
+	for _, k := range append([]string{"session.id"}, event.IdentityKeys...) {
+		delete(m, k)
+	}
+	out, err := json.Marshal(m)
+	if err != nil {
+		return nil
+	}
+	return out
 }

@@ -36,7 +36,12 @@ type Batch struct {
 	Resource json.RawMessage   // the default for every event
 	IDs      []uuid.UUID       // one for each event, made by intake where the sender gave none
 	Events   []json.RawMessage // each valid JSON
-	Received time.Time         // not packed: the inbox has a column for it
+	Received time.Time
+}
+
+// Alone is the batch that holds event i and nothing else.
+func (b *Batch) Alone(i int) *Batch {
+	return &Batch{Sent: b.Sent, Received: b.Received, Resource: b.Resource, IDs: b.IDs[i : i+1], Events: b.Events[i : i+1]}
 }
 
 // Item is one event ready to be filed.
@@ -49,7 +54,7 @@ type Item struct {
 	Release, Environment string
 	User                 int64 // hash of project and identity
 	HasUser              bool
-	Body                 []byte // packed Body
+	Body                 []byte // packed Body, not compressed
 }
 
 // Body is what is kept of an event beside its row: all that was sent, and the
@@ -97,8 +102,8 @@ func Process(ctx context.Context, p Project, b *Batch, i int, units *Units) (*It
 
 // Read undoes a kept body and makes its frames readable anew, with their
 // source lines, by the symbols there are now.
-func Read(ctx context.Context, p Project, packed []byte, units *Units) (*event.Event, [][]event.Frame, error) {
-	b, err := UnpackBody(packed)
+func Read(ctx context.Context, p Project, raw []byte, units *Units) (*event.Event, [][]event.Frame, error) {
+	b, err := UnpackBody(raw)
 	if err != nil {
 		return nil, nil, fmt.Errorf("a kept event cannot be read: %w", err)
 	}

@@ -100,21 +100,48 @@ func TestUnits_PassTheStoresFailureOn(t *testing.T) {
 	}
 }
 
-func TestPack_KeepsABatch(t *testing.T) {
-	in := &Batch{Sent: time.Date(2026, 11, 23, 4, 39, 2, 0, time.UTC), Resource: json.RawMessage(`{"a":1}`), IDs: []uuid.UUID{uuid.New(), uuid.New()}, Events: []json.RawMessage{json.RawMessage(`{"message":"m"}`), json.RawMessage(`{}`)}}
-	packed := in.Pack()
-	out, err := UnpackBatch(packed)
-	if err != nil || !out.Sent.Equal(in.Sent) || string(out.Resource) != `{"a":1}` || len(out.Events) != 2 || out.IDs[1] != in.IDs[1] || string(out.Events[0]) != `{"message":"m"}` {
+func TestPack_KeepsBatches(t *testing.T) {
+	at := time.Date(2026, 11, 23, 4, 39, 2, 0, time.UTC)
+	one := &Batch{Sent: at, Received: at.Add(time.Second), Resource: json.RawMessage(`{"a":1}`), IDs: []uuid.UUID{uuid.New(), uuid.New()}, Events: []json.RawMessage{json.RawMessage(`{"message":"m"}`), json.RawMessage(`{}`)}}
+	two := one.Alone(1)
+	packed := Pack(one, &Batch{}, two)
+	out, err := Unpack(packed, time.Time{})
+	if err != nil || len(out) != 3 || !out[0].Sent.Equal(at) || !out[0].Received.Equal(one.Received) || string(out[0].Resource) != `{"a":1}` || out[0].IDs[1] != one.IDs[1] || string(out[0].Events[0]) != `{"message":"m"}` {
+		t.Fatalf("%+v, %v", out, err)
+	}
+	if !out[1].Sent.IsZero() || len(out[1].Events) != 0 || len(out[2].Events) != 1 || out[2].IDs[0] != one.IDs[1] {
+		t.Errorf("the others: %+v %+v", out[1], out[2])
+	}
+	if _, err := Unpack(packed[:len(packed)/2], at); err == nil {
+		t.Error("half a pack is read")
+	}
+	for name, parts := range map[string][][]byte{"no parts of a batch": {[]byte("x")}, "a head without ids": {packed2, {2, 0, 0}, nil, nil}, "an empty head": {packed2, nil, nil, nil}} {
+		if _, err := Unpack(Compress(joinParts(parts...)), at); err == nil {
+			t.Errorf("%s: is read", name)
+		}
+	}
+}
+
+func TestUnpack_ReadsWhatTheFirstVersionWrote(t *testing.T) {
+	at, id := time.Date(2026, 11, 23, 4, 39, 2, 0, time.UTC), uuid.New()
+	sent, _ := at.MarshalBinary()
+	out, err := Unpack(Compress(joinParts(sent, id[:], []byte(`{"a":1}`), []byte(`{"message":"m"}`))), at.Add(time.Minute))
+	if err != nil || len(out) != 1 || !out[0].Sent.Equal(at) || !out[0].Received.Equal(at.Add(time.Minute)) || out[0].IDs[0] != id || string(out[0].Events[0]) != `{"message":"m"}` {
 		t.Errorf("%+v, %v", out, err)
 	}
-	if _, err := UnpackBatch(packed[:len(packed)/2]); err == nil {
-		t.Error("half a batch is read")
+}
+
+func TestDictionary_NamesNoUser(t *testing.T) {
+	raw, err := (&Body{Event: json.RawMessage(`{"message":"m","attributes":{"user.id":"p-1182","session.id":"s-1","berth.zone":"C"},"resource":{"enduser.id":"p-1182","os.name":"Android"},"state":{"who":"p-1182"}}`), Resource: json.RawMessage(`{"user.email":"p-1182@crew.example"}`)}).Pack()
+	if err != nil {
+		t.Fatal(err)
 	}
-	if _, err := UnpackBatch(packParts([]byte("x"))); err == nil {
-		t.Error("a batch without its parts is read")
+	text := string(Dictionary(raw, 1<<10))
+	if strings.Contains(text, "p-1182") || strings.Contains(text, "s-1") || !strings.Contains(text, "berth.zone") || !strings.Contains(text, "Android") {
+		t.Errorf("%q", text)
 	}
-	if empty, err := UnpackBatch((&Batch{}).Pack()); err != nil || !empty.Sent.IsZero() {
-		t.Errorf("an empty batch: %+v, %v", empty, err)
+	if Dictionary(raw, 10) != nil {
+		t.Error("a dictionary is larger than it may be")
 	}
 }
 

@@ -1,28 +1,38 @@
-// Package worker files what intake stored: it holds shards by lease, reads
-// their inbox, runs the pipeline over it, and hands whole transactions to the
-// store. It also runs the small jobs that keep derived data current.
+// Package worker files what intake stored: it holds shards by lease, takes
+// deliveries of their projects in hand, runs the pipeline over them, and hands
+// whole transactions to the store. It also runs the jobs that keep derived
+// data current and old data going.
 //
-// A batch is filed whole or not at all. When that fails for a reason of its
-// own, its events are filed one by one and those that cannot be are set
+// Reading order: worker.go (leases and turns), turn.go (one transaction),
+// upkeep.go (the jobs).
+//
+// A turn files one project's oldest deliveries, whole or not at all. Projects
+// take turns by the time they have used, so that a flood in one holds up none
+// of the others. When a turn fails for a reason of its own, or a process ended
+// over it, its events are filed one by one and those that cannot be are set
 // aside, so that a bad event never holds up its neighbours.
 package worker
 
 import (
 	"context"
 	"errors"
-	"fmt"
 	"log/slog"
 	"runtime"
-	"runtime/debug"
 	"sync"
 	"time"
 
 	"github.com/google/uuid"
-	"golang.org/x/sync/errgroup"
 
 	"firethorn/internal/mariadb"
 	"firethorn/internal/pipeline"
 )
+
+// Observer is told what was filed, for those who measure.
+type Observer interface {
+	// Filed is called after each turn: new events, repeats, events set aside,
+	// and how long the oldest of them had waited.
+	Filed(events, repeats, aside int, waited time.Duration)
+}
 
 // Worker files the inbox. Make it with New, run it with Run.
 type Worker struct {
@@ -30,10 +40,23 @@ type Worker struct {
 	units *pipeline.Units
 	log   *slog.Logger
 	owner uuid.UUID
-	wake  chan struct{}
+	watch Observer
+	wake  chan int64
+	kick  chan struct{}
 
 	mu       sync.Mutex
+	leases   map[int]mariadb.Lease
+	queue    map[int64]*queued
 	projects map[int64]cachedProject
+}
+
+// queued is a project that has something in the inbox.
+type queued struct {
+	ready     bool // something waits
+	busy      bool // a turn is under way
+	again     bool // the last turn failed for a reason outside its events
+	spent     time.Duration
+	notBefore time.Time
 }
 
 type cachedProject struct {
@@ -45,253 +68,202 @@ type cachedProject struct {
 //
 // owner names the process among those that share the database. One that is
 // started again under the same name need not wait for its own leases to run
-// out, so no two that live may have the same.
-func New(store *mariadb.Store, units *pipeline.Units, log *slog.Logger, owner uuid.UUID) *Worker {
-	return &Worker{store: store, units: units, log: log, owner: owner, wake: make(chan struct{}, 1), projects: map[int64]cachedProject{}}
+// out, so no two that live may have the same. watch may be nil.
+func New(store *mariadb.Store, units *pipeline.Units, log *slog.Logger, owner uuid.UUID, watch Observer) *Worker {
+	return &Worker{store: store, units: units, log: log, owner: owner, watch: watch, wake: make(chan int64, 1024), kick: make(chan struct{}, 1),
+		leases: map[int]mariadb.Lease{}, queue: map[int64]*queued{}, projects: map[int64]cachedProject{}}
 }
 
-// Wake says that something was put into the inbox.
-func (w *Worker) Wake() {
+// Wake says that something of a project was put into the inbox.
+func (w *Worker) Wake(project int64) {
 	select {
-	case w.wake <- struct{}{}:
-	default: // it is awake already
+	case w.wake <- project:
+	default: // it is awake already, and looks for itself soon
 	}
 }
 
 const (
-	leaseHold  = 15 * time.Second
-	leaseRenew = 4 * time.Second
+	leaseHold  = 6 * time.Second
+	leaseRenew = 1500 * time.Millisecond
 	idlePoll   = 500 * time.Millisecond
-	readMost   = 200 // inbox rows at a time
-	fileMost   = 500 // events in one transaction
-	sweepEvery = time.Hour
+	callTime   = 10 * time.Second // of a call of the store outside a turn
 )
 
-// Run works until ctx ends, then lets go of its shards.
+// Run works until ctx ends, finishes the turns under way, then lets go of its
+// shards.
 func (w *Worker) Run(ctx context.Context) error {
-	defer func() {
-		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), 2*time.Second)
-		defer cancel()
-		if err := w.store.ReleaseLeases(ctx, w.owner); err != nil {
-			w.log.Warn("shards were not let go; they run out by themselves", "err", err)
-		}
-	}()
-	var leases []mariadb.Lease
-	var renewed, swept time.Time
+	var side sync.WaitGroup
+	side.Go(func() { w.keepLeases(ctx) })
+	side.Go(func() { w.upkeep(ctx) })
+	var turns sync.WaitGroup
+	slots := make(chan struct{}, max(2, runtime.GOMAXPROCS(0)))
+	poll := time.NewTicker(idlePoll)
+	defer poll.Stop()
 	for ctx.Err() == nil {
-		now := time.Now()
-		if now.Sub(renewed) > leaseRenew {
-			var err error
-			if leases, err = w.store.TakeLeases(ctx, w.owner, leaseHold); err != nil {
-				w.pause(ctx, "shards could not be taken", err)
-				continue
-			}
-			renewed = now
+		for w.start(ctx, slots, &turns) {
 		}
-		if now.Sub(swept) > sweepEvery {
-			w.sweep(ctx)
-			swept = now
+		select {
+		case <-ctx.Done():
+		case project := <-w.wake:
+			w.ready(project)
+		case <-w.kick:
+		case <-poll.C:
+			w.look(ctx)
 		}
-		n, err := w.round(ctx, leases)
-		switch {
-		case errors.Is(err, mariadb.ErrLeaseLost):
-			renewed = time.Time{}
-		case err != nil:
-			w.pause(ctx, "the inbox could not be filed; it stays where it is", err)
-		case n == 0:
-			select {
-			case <-ctx.Done():
-			case <-w.wake:
-			case <-time.After(idlePoll):
-			}
-		}
+	}
+	turns.Wait()
+	side.Wait()
+	end, cancel := context.WithTimeout(context.WithoutCancel(ctx), 2*time.Second)
+	defer cancel()
+	if err := w.store.ReleaseLeases(end, w.owner); err != nil {
+		w.log.Warn("shards were not let go; they run out by themselves", "err", err)
 	}
 	return nil
 }
 
-func (w *Worker) pause(ctx context.Context, what string, err error) {
-	if ctx.Err() != nil {
-		return
+// keepLeases renews the shards until ctx ends.
+func (w *Worker) keepLeases(ctx context.Context) {
+	for ctx.Err() == nil {
+		call, cancel := context.WithTimeout(ctx, leaseHold)
+		list, err := w.store.TakeLeases(call, w.owner, leaseHold)
+		cancel()
+		if err != nil && ctx.Err() == nil {
+			w.log.Error("shards could not be taken", "err", err)
+		}
+		if err == nil {
+			w.mu.Lock()
+			before := len(w.leases)
+			clear(w.leases)
+			for _, l := range list {
+				w.leases[l.Shard] = l
+			}
+			w.mu.Unlock()
+			if len(list) > before {
+				w.look(ctx)
+				w.nudge()
+			}
+		}
+		sleep(ctx, leaseRenew)
 	}
-	w.log.Error(what, "err", err)
+}
+
+func (w *Worker) nudge() {
+	select {
+	case w.kick <- struct{}{}:
+	default:
+	}
+}
+
+// look finds what waits in the shards held.
+func (w *Worker) look(ctx context.Context) {
+	w.mu.Lock()
+	var leases []mariadb.Lease
+	for _, l := range w.leases {
+		leases = append(leases, l)
+	}
+	w.mu.Unlock()
+	call, cancel := context.WithTimeout(ctx, callTime)
+	defer cancel()
+	list, err := w.store.Waiting(call, leases)
+	if err != nil && ctx.Err() == nil {
+		w.log.Error("the inbox could not be read", "err", err)
+	}
+	for _, id := range list {
+		w.ready(id)
+	}
+}
+
+func (w *Worker) ready(project int64) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	q := w.queue[project]
+	if q == nil {
+		// A newcomer begins where the least busy one stands, so that neither
+		// outruns the other for what it did not use before.
+		q = &queued{spent: w.leastSpent()}
+		w.queue[project] = q
+	}
+	q.ready = true
+}
+
+func (w *Worker) leastSpent() time.Duration {
+	least := time.Duration(-1)
+	for _, q := range w.queue {
+		if (q.ready || q.busy) && (least < 0 || q.spent < least) {
+			least = q.spent
+		}
+	}
+	return max(least, 0)
+}
+
+// start begins a turn of the project that has used the least time, if one is
+// ready and a slot is free.
+func (w *Worker) start(ctx context.Context, slots chan struct{}, turns *sync.WaitGroup) bool {
+	select {
+	case slots <- struct{}{}:
+	default:
+		return false
+	}
+	id, q, lease := w.next()
+	if q == nil {
+		<-slots
+		return false
+	}
+	turns.Go(func() {
+		began := time.Now()
+		more, err := w.turn(ctx, lease, id, q.again)
+		w.finish(ctx, id, q, time.Since(began), more, err)
+		<-slots
+		w.nudge()
+	})
+	return true
+}
+
+func (w *Worker) next() (id int64, best *queued, lease mariadb.Lease) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	now := time.Now()
+	for project, q := range w.queue {
+		l, held := w.leases[mariadb.ShardOf(project)]
+		if held && q.ready && !q.busy && !now.Before(q.notBefore) && (best == nil || q.spent < best.spent) {
+			id, best, lease = project, q, l
+		}
+	}
+	if best != nil {
+		best.busy, best.ready = true, false
+	}
+	return id, best, lease
+}
+
+// finish notes how a turn went. A project that fails waits a second; the
+// others go on.
+func (w *Worker) finish(ctx context.Context, id int64, q *queued, spent time.Duration, more bool, err error) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	q.busy, q.again = false, false
+	q.spent += spent
+	switch {
+	case err == nil:
+		q.ready = q.ready || more
+		if !q.ready {
+			delete(w.queue, id)
+		}
+	case errors.Is(err, mariadb.ErrLeaseLost):
+		delete(w.queue, id)
+		delete(w.leases, mariadb.ShardOf(id))
+	default:
+		q.ready, q.again = true, mariadb.Away(err)
+		q.notBefore = time.Now().Add(time.Second)
+		if ctx.Err() == nil {
+			w.log.Error("a project's inbox could not be filed; it stays where it is", "project", id, "err", err)
+		}
+	}
+}
+
+// sleep waits for d or the end of ctx.
+func sleep(ctx context.Context, d time.Duration) {
 	select {
 	case <-ctx.Done():
-	case <-time.After(time.Second):
+	case <-time.After(d):
 	}
-}
-
-func (w *Worker) sweep(ctx context.Context) {
-	if err := w.store.EnsurePartitions(ctx); err != nil {
-		w.log.Error("partitions could not be made", "err", err)
-	}
-	if _, err := w.store.SweepWindows(ctx); err != nil {
-		w.log.Error("impact could not be brought up to date", "err", err)
-	}
-}
-
-// round files what is in the inbox now, projects side by side, and returns
-// how many deliveries it read.
-func (w *Worker) round(ctx context.Context, leases []mariadb.Lease) (int, error) {
-	list, err := w.store.Deliveries(ctx, leases, readMost)
-	if err != nil || len(list) == 0 {
-		return 0, err
-	}
-	byProject := map[int64][]mariadb.Delivery{}
-	for _, d := range list {
-		byProject[d.Project] = append(byProject[d.Project], d)
-	}
-	lease := map[int]mariadb.Lease{}
-	for _, l := range leases {
-		lease[l.Shard] = l
-	}
-	g, gctx := errgroup.WithContext(ctx)
-	g.SetLimit(max(2, runtime.GOMAXPROCS(0)))
-	for project, ds := range byProject {
-		g.Go(func() error { return w.fileProject(gctx, project, ds, lease[ds[0].Shard]) })
-	}
-	return len(list), g.Wait()
-}
-
-// fileProject files the deliveries of one project, in transactions of at most
-// fileMost events.
-func (w *Worker) fileProject(ctx context.Context, id int64, ds []mariadb.Delivery, lease mariadb.Lease) error {
-	p, err := w.project(ctx, id)
-	if err != nil {
-		return err
-	}
-	for len(ds) > 0 {
-		n, events := 0, 0
-		for n < len(ds) && (n == 0 || events+len(ds[n].Batch.Events) <= fileMost) {
-			events += len(ds[n].Batch.Events)
-			n++
-		}
-		f := mariadb.Filing{Project: p, Lease: lease, Deliveries: ds[:n]}
-		if err := w.file(ctx, f); err != nil {
-			return err
-		}
-		ds = ds[n:]
-	}
-	return nil
-}
-
-// file makes items of deliveries and files them together; when that fails for
-// a reason that lies in the events, one by one.
-func (w *Worker) file(ctx context.Context, f mariadb.Filing) error {
-	items, aside, err := w.decode(ctx, f.Project, f.Deliveries)
-	if err != nil {
-		return err
-	}
-	f.Items, f.Aside = items, aside
-	done, err := w.store.File(ctx, f)
-	if err == nil {
-		w.report(f, done)
-		return nil
-	}
-	if mariadb.Away(err) || errors.Is(err, mariadb.ErrLeaseLost) || ctx.Err() != nil {
-		return err
-	}
-	w.log.Warn("a batch could not be filed whole; filing its events one by one", "project", f.Project.Name, "err", err)
-	return w.fileSingly(ctx, f)
-}
-
-// fileSingly files each item alone, then removes the deliveries together with
-// setting aside what could not be filed. A repeat after a crash in between
-// does no harm: what is filed already counts as a repeat.
-func (w *Worker) fileSingly(ctx context.Context, f mariadb.Filing) error {
-	aside := f.Aside
-	for _, it := range f.Items {
-		_, err := w.store.File(ctx, mariadb.Filing{Project: f.Project, Lease: f.Lease, Items: []*pipeline.Item{it}})
-		if err != nil && (mariadb.Away(err) || errors.Is(err, mariadb.ErrLeaseLost) || ctx.Err() != nil) {
-			return err
-		}
-		if err != nil {
-			aside = append(aside, mariadb.Aside{Project: f.Project.ID, Received: it.Received, Why: err.Error(), Body: it.Body})
-		}
-	}
-	done, err := w.store.File(ctx, mariadb.Filing{Project: f.Project, Lease: f.Lease, Deliveries: f.Deliveries, Aside: aside})
-	if err == nil {
-		f.Aside = aside
-		w.report(f, done)
-	}
-	return err
-}
-
-func (w *Worker) report(f mariadb.Filing, done mariadb.Filed) {
-	for _, a := range f.Aside {
-		w.log.Warn("an event was set aside", "project", f.Project.Name, "why", a.Why)
-	}
-	w.log.Debug("filed", "project", f.Project.Name, "events", done.Events, "repeats", done.Repeats, "new_issues", done.Issues)
-}
-
-// decode runs the pipeline over all events, in parallel and in order.
-func (w *Worker) decode(ctx context.Context, p pipeline.Project, ds []mariadb.Delivery) ([]*pipeline.Item, []mariadb.Aside, error) {
-	type job struct {
-		d    mariadb.Delivery
-		i    int
-		item *pipeline.Item
-		why  error
-	}
-	var jobs []*job
-	var aside []mariadb.Aside
-	for _, d := range ds {
-		if d.Err != nil {
-			aside = append(aside, mariadb.Aside{Project: p.ID, Received: d.Batch.Received, Why: d.Err.Error()})
-			continue
-		}
-		for i := range d.Batch.Events {
-			jobs = append(jobs, &job{d: d, i: i})
-		}
-	}
-	g, gctx := errgroup.WithContext(ctx)
-	g.SetLimit(max(2, runtime.GOMAXPROCS(0)))
-	for _, j := range jobs {
-		g.Go(func() error {
-			j.item, j.why = process(gctx, p, j.d.Batch, j.i, w.units)
-			if _, store := errors.AsType[*pipeline.StoreError](j.why); store || gctx.Err() != nil {
-				return j.why
-			}
-			return nil
-		})
-	}
-	if err := g.Wait(); err != nil {
-		return nil, nil, err
-	}
-	var items []*pipeline.Item
-	for _, j := range jobs {
-		if j.why != nil {
-			aside = append(aside, mariadb.Aside{Project: p.ID, Received: j.d.Batch.Received, Why: j.why.Error(), Body: j.d.Batch.Events[j.i]})
-			continue
-		}
-		items = append(items, j.item)
-	}
-	return items, aside, nil
-}
-
-// process turns a panic of the pipeline into an error of the event.
-func process(ctx context.Context, p pipeline.Project, b *pipeline.Batch, i int, units *pipeline.Units) (it *pipeline.Item, err error) {
-	defer func() {
-		if r := recover(); r != nil {
-			err = fmt.Errorf("the pipeline failed on this event: %v\n%s", r, debug.Stack())
-		}
-	}()
-	return pipeline.Process(ctx, p, b, i, units)
-}
-
-const projectLife = 10 * time.Second
-
-func (w *Worker) project(ctx context.Context, id int64) (pipeline.Project, error) {
-	w.mu.Lock()
-	c, ok := w.projects[id]
-	w.mu.Unlock()
-	if ok && time.Since(c.at) < projectLife {
-		return c.Project, nil
-	}
-	p, err := w.store.ProjectByID(ctx, id)
-	if err != nil {
-		return pipeline.Project{}, fmt.Errorf("project %d of the inbox: %w", id, err)
-	}
-	w.mu.Lock()
-	w.projects[id] = cachedProject{p.Project, time.Now()}
-	w.mu.Unlock()
-	return p.Project, nil
 }

@@ -34,7 +34,7 @@ func prepare(t *testing.T) *bench {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return &bench{store, p, New(store, pipeline.NewUnits(store, 1<<20), slog.New(slog.DiscardHandler), uuid.New())}
+	return &bench{store, p, New(store, pipeline.NewUnits(store, 1<<20), slog.New(slog.DiscardHandler), uuid.New(), nil)}
 }
 
 func (b *bench) put(t *testing.T, events ...string) {
@@ -106,7 +106,7 @@ func TestRun_FilesManyProjectsAndLargeBatches(t *testing.T) {
 	if filed, _ := b.counts(t); filed != 700 {
 		t.Errorf("%d filed, want 700", filed)
 	}
-	if diff, err := b.Recount(t.Context()); err != nil || len(diff) > 0 {
+	if diff, _, err := b.Recount(t.Context()); err != nil || len(diff) > 0 {
 		t.Errorf("recount: %+v, %v", diff, err)
 	}
 }

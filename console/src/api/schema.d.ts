@@ -140,6 +140,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/issues/{project}/{number}/merge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Merge it, and others, into another issue; undo takes it back */
+        post: operations["merge-issue"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/issues/{project}/{number}/reopen": {
         parameters: {
             query?: never;
@@ -258,6 +275,41 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
+        /** Change how long events are kept */
+        patch: operations["change-project"];
+        trace?: never;
+    };
+    "/api/projects/{project}/erasures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Forget a user: bodies that hold them go, counts stay */
+        post: operations["erase-user"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/erasures/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far an erasure is */
+        get: operations["show-erasure"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
         patch?: never;
         trace?: never;
     };
@@ -365,6 +417,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/queue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What waits to be filed, and what could not be */
+        get: operations["show-queue"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/queue/{id}/discard": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let go of an event that was set aside; it is counted */
+        post: operations["discard-event"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/queue/{id}/retry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** File an event that was set aside again */
+        post: operations["retry-event"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recount": {
         parameters: {
             query?: never;
@@ -375,7 +478,8 @@ export interface paths {
         /** Compare every counter with the rows it stands for */
         get: operations["recount"];
         put?: never;
-        post?: never;
+        /** Make every counter that differs anew from its rows, then compare again */
+        post: operations["repair"];
         delete?: never;
         options?: never;
         head?: never;
@@ -444,6 +548,18 @@ export interface components {
             /** @description assign: a person's name or address; empty takes the owner away */
             to?: string;
         };
+        Aside: {
+            /** @description the event as it was stored, scrubbed */
+            body?: unknown;
+            error: string;
+            /** @description the event's own id; absent for a delivery that cannot be read at all */
+            event?: string;
+            /** @description for queue retry and queue discard */
+            id: string;
+            project: string;
+            /** Format: date-time */
+            received: string;
+        };
         Breadcrumb: {
             attributes?: {
                 [key: string]: unknown;
@@ -452,6 +568,14 @@ export interface components {
             message?: string;
             severity?: string;
             time?: string;
+        };
+        ChangeProject: {
+            /**
+             * Format: int64
+             * @description how long events are kept; acts on events from now on
+             * @enum {integer}
+             */
+            keep_days?: 7 | 30 | 90 | 365;
         };
         Difference: {
             /**
@@ -464,6 +588,20 @@ export interface components {
             /** Format: int64 */
             stored: number;
             what: string;
+        };
+        EraseUser: {
+            /** @description the identity that events carry: user.id, else user.email, user.name and so on */
+            user: string;
+        };
+        Erasure: {
+            done: boolean;
+            /**
+             * Format: int64
+             * @description events whose body went and whose user is a random number now
+             */
+            events: number;
+            /** Format: int64 */
+            id: number;
         };
         Event: {
             attributes: {
@@ -481,6 +619,8 @@ export interface components {
             headline: string;
             id: string;
             issue: string;
+            /** @description its body is kept; else what is shown of it stands in its row, beside a trace of its kind */
+            kept: boolean;
             message?: string;
             /** @description what was cut or corrected on the way in */
             notes: string[];
@@ -506,18 +646,23 @@ export interface components {
             user?: components["schemas"]["User"];
         };
         EventPosition: {
+            /**
+             * Format: int64
+             * @description how many are kept
+             */
+            kept: number;
             newer?: string;
             newest?: string;
             /**
              * Format: int64
-             * @description 1 is the newest; 0: beyond the first 10,000
+             * @description 1 is the newest kept; 0: beyond the first 10,000
              */
             number: number;
             older?: string;
             oldest?: string;
             /**
              * Format: int64
-             * @description the issue's events
+             * @description the issue's events, kept or not
              */
             total: number;
         };
@@ -526,6 +671,8 @@ export interface components {
             headline: string;
             id: string;
             issue: string;
+            /** @description its body is kept; else what is shown of it stands in its row, beside a trace of its kind */
+            kept: boolean;
             /** Format: date-time */
             received: string;
             release: string;
@@ -580,6 +727,11 @@ export interface components {
             words: string;
         };
         Issue: {
+            /**
+             * Format: int64
+             * @description events whose body is kept; the others are counted and have their row
+             */
+            bodies: number;
             /** Format: int64 */
             events: number;
             first_release: string;
@@ -605,6 +757,8 @@ export interface components {
             owner: string | null;
             /** @description FILE:LINE of the origin, empty when it is not known */
             place: string;
+            /** @description a merge or its undo was just made, and users, days and releases are still following it */
+            recounting?: boolean;
             severity: string;
             /** @enum {string} */
             state: "new" | "accepted" | "fixed" | "regressed" | "dismissed";
@@ -621,6 +775,11 @@ export interface components {
             version: number;
         };
         IssueDetail: {
+            /**
+             * Format: int64
+             * @description events whose body is kept; the others are counted and have their row
+             */
+            bodies: number;
             environments: components["schemas"]["Seen"][];
             /** Format: int64 */
             events: number;
@@ -647,12 +806,16 @@ export interface components {
             last_seen: string;
             /** @description the issue in the console */
             link: string;
+            /** @description issues that were merged into this one; their names lead here */
+            merged_from: string[];
             message: string;
             origin: components["schemas"]["Origin"];
             /** @description a person's name, null when nobody has it */
             owner: string | null;
             /** @description FILE:LINE of the origin, empty when it is not known */
             place: string;
+            /** @description a merge or its undo was just made, and users, days and releases are still following it */
+            recounting?: boolean;
             releases: components["schemas"]["Seen"][];
             severity: string;
             /** @enum {string} */
@@ -695,6 +858,15 @@ export interface components {
             name: string;
             /** @enum {string} */
             scope: "build" | "read" | "person" | "admin";
+        };
+        Merge: {
+            /**
+             * Format: int64
+             * @description the number of the issue that stays
+             */
+            into: number;
+            /** @description numbers of more issues to merge into it */
+            others?: number[] | null;
         };
         NewKey: {
             label?: string;
@@ -805,6 +977,18 @@ export interface components {
             /** Format: int64 */
             already: number;
         };
+        Queue: {
+            /** Format: date-time */
+            oldest?: string;
+            /** @description what waits, by project */
+            projects: components["schemas"]["Waiting"][];
+            /** @description events that could not be filed, newest first */
+            set_aside: components["schemas"]["Aside"][];
+            /** Format: int64 */
+            set_aside_total: number;
+            /** Format: int64 */
+            waiting: number;
+        };
         RawFrame: {
             address?: string;
             /** Format: int64 */
@@ -824,6 +1008,20 @@ export interface components {
              */
             compared: number;
             differences: components["schemas"]["Difference"][];
+            /**
+             * Format: int64
+             * @description moves under way: rows on their way differ
+             */
+            recounting: number;
+            /**
+             * Format: int64
+             * @description issues that were mended
+             */
+            repaired?: number;
+        };
+        Retried: {
+            /** Format: int64 */
+            events: number;
         };
         Seen: {
             /** Format: int64 */
@@ -846,11 +1044,22 @@ export interface components {
         Status: {
             /** @description what to do where all is not well */
             advice: string[];
+            database?: components["schemas"]["StatusDatabase"];
             /**
              * Format: date-time
              * @description when the oldest of them was received
              */
             oldest?: string;
+            /**
+             * Format: int64
+             * @description how many file events
+             */
+            processes: number;
+            /**
+             * Format: int64
+             * @description merges and undos whose counts are on their way
+             */
+            recounting: number;
             /**
              * Format: int64
              * @description events that could not be filed
@@ -862,6 +1071,31 @@ export interface components {
              */
             waiting: number;
             well: boolean;
+        };
+        StatusDatabase: {
+            /**
+             * Format: double
+             * @description how far its clock is ahead of the service's
+             */
+            clock_ahead_seconds: number;
+            /**
+             * Format: int64
+             * @description bytes, where the service runs the database itself
+             */
+            disk_free?: number;
+            /** @description a commit is synced before it is answered */
+            durable: boolean;
+            /**
+             * Format: int64
+             * @description days for which events have a partition beyond today's need
+             */
+            partitions_ahead: number;
+            /**
+             * Format: int64
+             * @description events that found no day's partition
+             */
+            stray: number;
+            version: string;
         };
         Summand: {
             /** Format: double */
@@ -927,6 +1161,11 @@ export interface components {
         User: {
             attribute: string;
             value: string;
+        };
+        Waiting: {
+            /** Format: int64 */
+            events: number;
+            project: string;
         };
     };
     responses: never;
@@ -1099,6 +1338,8 @@ export interface operations {
             query?: {
                 limit?: number;
                 cursor?: string;
+                /** @description of an issue: only events whose body is kept */
+                kept?: boolean;
             };
             header?: never;
             path: {
@@ -1228,6 +1469,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["History"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "merge-issue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+                /** @description the issue's number in its project */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Merge"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IssueDetail"];
                 };
             };
             /** @description Error */
@@ -1540,11 +1819,118 @@ export interface operations {
             };
         };
     };
+    "change-project": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeProject"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Project"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "erase-user": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EraseUser"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Erasure"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "show-erasure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Erasure"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "list-events": {
         parameters: {
             query?: {
                 limit?: number;
                 cursor?: string;
+                /** @description of an issue: only events whose body is kept */
+                kept?: boolean;
             };
             header?: never;
             path: {
@@ -1824,7 +2210,131 @@ export interface operations {
             };
         };
     };
+    "show-queue": {
+        parameters: {
+            query?: {
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Queue"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "discard-event": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description as the queue lists it */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Retried"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "retry-event": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description as the queue lists it */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Retried"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     recount: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recount"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    repair: {
         parameters: {
             query?: never;
             header?: never;

@@ -153,18 +153,18 @@ func (e *Event) Environment() string {
 	return "unknown"
 }
 
-// identityKeys are the names under which a user is looked for, best first.
-var identityKeys = []string{"user.id", "user.email", "user.name", "enduser.id", "enduser.pseudo.id", "app.installation.id"}
+// IdentityKeys are the names under which a user is looked for, best first.
+var IdentityKeys = []string{"user.id", "user.email", "user.name", "enduser.id", "enduser.pseudo.id", "app.installation.id"}
 
 // Identity is the affected user and the attribute it came from; "" when no
 // user is known, and then the event counts but no user does.
 func (e *Event) Identity() (name, value string) {
-	for _, k := range identityKeys {
+	for _, k := range IdentityKeys {
 		if v := e.Attributes.Text(k); v != "" {
 			return k, v
 		}
 	}
-	for _, k := range identityKeys {
+	for _, k := range IdentityKeys {
 		if v := e.Resource.Text(k); v != "" {
 			return k, v
 		}

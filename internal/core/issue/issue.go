@@ -110,14 +110,15 @@ func Apply(s Standing, a Action) (Standing, Entry, error) {
 		}
 		s = *a.Before
 		e.Before = nil
-		e.Words = fmt.Sprintf("undone: back to %s", describe(s))
+		e.Words = fmt.Sprintf("undone: back to %s", Describe(s))
 	default:
 		return s, e, fault.New(fault.BadInput, "there is no action %q", a.Verb)
 	}
 	return s, e, nil
 }
 
-func describe(s Standing) string {
+// Describe says a standing in words: "fixed in 4.2.0, with Maren Holt".
+func Describe(s Standing) string {
 	out := string(s.State)
 	if s.State == Fixed {
 		out += " in " + s.FixedIn

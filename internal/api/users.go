@@ -1,0 +1,45 @@
+package api
+
+import (
+	"context"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"firethorn/internal/contract"
+	"firethorn/internal/mariadb"
+)
+
+// ErasureIn names an erasure.
+type ErasureIn struct {
+	ProjectPath
+	ID int64 `path:"id"`
+}
+
+func (a *API) users(h huma.API) {
+	op(h, a, "POST", "/api/projects/{project}/erasures", "erase-user", "Forget a user: bodies that hold them go, counts stay", administer, func(ctx context.Context, in *struct {
+		ProjectPath
+		Body contract.EraseUser
+	}) (*body[contract.Erasure], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		e, err := a.store.Erase(ctx, p, in.Body.User, actor(ctx).Name)
+		return erasure(e, err)
+	})
+	op(h, a, "GET", "/api/projects/{project}/erasures/{id}", "show-erasure", "How far an erasure is", administer, func(ctx context.Context, in *ErasureIn) (*body[contract.Erasure], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		e, err := a.store.ErasureState(ctx, p.ID, in.ID)
+		return erasure(e, err)
+	})
+}
+
+func erasure(e *mariadb.Erasure, err error) (*body[contract.Erasure], error) {
+	if err != nil {
+		return nil, err
+	}
+	return &body[contract.Erasure]{contract.Erasure{ID: e.ID, Done: e.Done, Events: e.Events}}, nil
+}

@@ -1,0 +1,423 @@
+package mariadb
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"fmt"
+
+	"firethorn/internal/core/event"
+	"firethorn/internal/core/fault"
+	"firethorn/internal/core/issue"
+)
+
+// moveKind says why variants moved.
+type moveKind string
+
+// The kinds of move.
+const (
+	moveMerge moveKind = "merge"
+	moveUndo  moveKind = "undo"
+)
+
+// move is variants going from one issue to another: one transaction flips
+// their pointers and the totals, derived rows follow in the background.
+type move struct {
+	id, project, from, to int64
+	kind                  moveKind
+	undoes                int64
+}
+
+// sides are the two issues of a move, locked.
+type side struct {
+	id, number, version, into int64
+	standingRow
+}
+
+// Merge moves all variants of issues into another issue. The issues' numbers
+// lead there from now on; the target keeps its state, save that it regresses
+// when what came was seen in a release that contains its fix.
+func (s *Store) Merge(ctx context.Context, project *Project, from []int64, into int64, who Actor) error {
+	return s.InTx(ctx, func(tx *sql.Tx) error {
+		if err := lockProject(ctx, tx, project.ID); err != nil {
+			return err
+		}
+		to, err := liveSide(ctx, tx, project, into)
+		if err != nil {
+			return err
+		}
+		for _, n := range from {
+			src, err := loadSide(ctx, tx, project, n)
+			if err != nil {
+				return err
+			}
+			if src.id == to.id {
+				return fault.New(fault.BadInput, "%s/%d cannot be merged into itself", project.Name, n)
+			}
+			if src.into != 0 {
+				return fault.New(fault.Conflict, "%s/%d was merged into %s already", project.Name, n, s.issueName(ctx, tx, src.into))
+			}
+			if err := s.merge(ctx, tx, project, src, to, who); err != nil {
+				return err
+			}
+			if to, err = liveSide(ctx, tx, project, to.number); err != nil { // its state may have changed
+				return err
+			}
+		}
+		_, err = tx.ExecContext(ctx, "UPDATE project_counter SET changed=changed+1 WHERE project=?", project.ID)
+		return err
+	})
+}
+
+func lockProject(ctx context.Context, tx *sql.Tx, id int64) error {
+	return tx.QueryRowContext(ctx, "SELECT project FROM project_counter WHERE project=? FOR UPDATE", id).Scan(&id)
+}
+
+func (s *Store) merge(ctx context.Context, tx *sql.Tx, p *Project, from, to *side, who Actor) error {
+	m := &move{project: p.ID, kind: moveMerge, from: from.id, to: to.id}
+	if err := s.newMove(ctx, tx, m, who, from, to); err != nil {
+		return err
+	}
+	if _, err := tx.ExecContext(ctx, "INSERT INTO move_variant (move, variant) SELECT ?, id FROM variant WHERE issue=?", m.id, from.id); err != nil {
+		return err
+	}
+	if _, err := tx.ExecContext(ctx, "INSERT INTO move_alias (move, grouping_version, hash) SELECT ?, grouping_version, hash FROM alias WHERE issue=?", m.id, from.id); err != nil {
+		return err
+	}
+	if err := s.saveRow(ctx, tx, m); err != nil {
+		return err
+	}
+	regressed, err := s.regressByMove(ctx, tx, p, m, to)
+	if err != nil {
+		return err
+	}
+	if err := s.flip(ctx, tx, m); err != nil {
+		return err
+	}
+	if err := s.joinSpans(ctx, tx, m); err != nil {
+		return err
+	}
+	if _, err := tx.ExecContext(ctx, "UPDATE issue SET merged_into=?, version=version+1 WHERE id=?", to.id, from.id); err != nil {
+		return err
+	}
+	if _, err := tx.ExecContext(ctx, "DELETE FROM issue_list WHERE issue=?", from.id); err != nil {
+		return err
+	}
+	words := fmt.Sprintf("merged %s/%d into this; it was %s", p.Name, from.number, issue.Describe(from.Standing))
+	if err := s.addMoveHistory(ctx, tx, to.id, m, who, "merge", words); err != nil {
+		return err
+	}
+	if regressed != nil {
+		if err := s.addMoveHistory(ctx, tx, to.id, nil, Actor{Kind: "service"}, regressed.Kind, regressed.Words); err != nil {
+			return err
+		}
+	}
+	return s.addMoveHistory(ctx, tx, from.id, m, who, "merged_away", fmt.Sprintf("merged into %s/%d", p.Name, to.number))
+}
+
+// newMove writes the move's own row.
+func (s *Store) newMove(ctx context.Context, tx *sql.Tx, m *move, who Actor, from, to *side) error {
+	before := func(x *side) (string, error) {
+		raw, err := json.Marshal(x.standingRow)
+		return string(raw), err
+	}
+	a, err := before(from)
+	if err != nil {
+		return err
+	}
+	b, err := before(to)
+	if err != nil {
+		return err
+	}
+	res, err := tx.ExecContext(ctx, "INSERT INTO move (project, kind, at, actor_kind, actor, from_issue, to_issue, undoes, before_from, before_to, following) VALUES (?,?,?,?,?,?,?,?,?,?,1)",
+		m.project, string(m.kind), micros(s.now()), who.Kind, who.Name, m.from, m.to, nullID(m.undoes), a, b)
+	if err != nil {
+		return err
+	}
+	m.id, err = res.LastInsertId()
+	return err
+}
+
+func (s *Store) addMoveHistory(ctx context.Context, tx *sql.Tx, issue int64, m *move, who Actor, kind, words string) error {
+	var id any
+	if m != nil {
+		id = m.id
+	}
+	_, err := tx.ExecContext(ctx, "INSERT INTO history (issue, at, actor_kind, actor, kind, words, move) VALUES (?,?,?,?,?,?,?)", issue, micros(s.now()), who.Kind, who.Name, kind, event.TrimText(words, 500), id)
+	return err
+}
+
+// flip turns the pointers of the move's variants and aliases, and moves the
+// totals with them.
+func (s *Store) flip(ctx context.Context, tx *sql.Tx, m *move) error {
+	var events, bodies int64
+	const sums = "SELECT COALESCE(SUM(v.events),0), COALESCE(SUM(v.bodies),0) FROM move_variant m JOIN variant v ON v.id=m.variant WHERE m.move=?"
+	if err := tx.QueryRowContext(ctx, sums, m.id).Scan(&events, &bodies); err != nil {
+		return err
+	}
+	for _, q := range []struct {
+		text string
+		args []any
+	}{
+		{"UPDATE variant v JOIN move_variant m ON m.variant=v.id SET v.issue=? WHERE m.move=?", []any{m.to, m.id}},
+		{"UPDATE alias a JOIN move_alias m ON m.grouping_version=a.grouping_version AND m.hash=a.hash SET a.issue=? WHERE m.move=? AND a.project=?", []any{m.to, m.id, m.project}},
+		{"UPDATE issue_list SET events=events-?, bodies=bodies-?, recounting=1 WHERE issue=?", []any{events, bodies, m.from}},
+		{"UPDATE issue_list SET events=events+?, bodies=bodies+?, recounting=1 WHERE issue=?", []any{events, bodies, m.to}},
+	} {
+		if _, err := tx.ExecContext(ctx, q.text, q.args...); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// joinSpans lets a merge's target begin where the earlier of both began and
+// end where the later ended.
+func (s *Store) joinSpans(ctx context.Context, tx *sql.Tx, m *move) error {
+	const query = "UPDATE issue_list t JOIN issue_list f ON f.issue=? SET" +
+		" t.first_release=IF(f.first_seen<t.first_seen, f.first_release, t.first_release), t.last_release=IF(f.last_seen>t.last_seen, f.last_release, t.last_release)," +
+		" t.first_filing=LEAST(t.first_filing, f.first_filing), t.last_filing=GREATEST(t.last_filing, f.last_filing) WHERE t.issue=?"
+	// A join's assignments are made in no certain order: releases first, then
+	// the times they were chosen by.
+	if _, err := tx.ExecContext(ctx, query, m.from, m.to); err != nil {
+		return err
+	}
+	_, err := tx.ExecContext(ctx, "UPDATE issue_list t JOIN issue_list f ON f.issue=? SET t.first_seen=LEAST(t.first_seen, f.first_seen), t.last_seen=GREATEST(t.last_seen, f.last_seen) WHERE t.issue=?", m.from, m.to)
+	return err
+}
+
+// regressByMove asks the state machine what the releases of the moved variants
+// do to a target that is fixed.
+func (s *Store) regressByMove(ctx context.Context, tx *sql.Tx, p *Project, m *move, to *side) (*issue.Entry, error) {
+	const came = "SELECT DISTINCT n.name FROM issue_release x JOIN app_release n ON n.id=x.app_release WHERE x.issue=?"
+	entry, err := s.regressedBy(ctx, tx, p.ID, to.Standing, came, m.from)
+	if err != nil || entry == nil {
+		return nil, err
+	}
+	if _, err := tx.ExecContext(ctx, "UPDATE issue SET state=? WHERE id=?", string(issue.Regressed), to.id); err != nil {
+		return nil, err
+	}
+	return entry, copyState(ctx, tx, to.id, issue.Regressed)
+}
+
+// regressedBy says by which of the releases that a query lists a standing
+// regresses; nil when by none.
+func (s *Store) regressedBy(ctx context.Context, tx *sql.Tx, project int64, st issue.Standing, query string, args ...any) (*issue.Entry, error) {
+	if st.State != issue.Fixed {
+		return nil, nil
+	}
+	var names []string
+	err := each(ctx, tx, func(r *sql.Rows) error {
+		var n string
+		err := r.Scan(&n)
+		names = append(names, n)
+		return err
+	}, query, args...)
+	if err != nil {
+		return nil, err
+	}
+	fixed, err := s.releaseNamed(ctx, tx, project, st.FixedIn)
+	if err != nil {
+		return nil, err
+	}
+	for _, n := range names {
+		in, err := s.releaseNamed(ctx, tx, project, n)
+		if err != nil {
+			return nil, err
+		}
+		if _, entry, changed := issue.Seen(st, in, fixed); changed {
+			return entry, nil
+		}
+	}
+	return nil, nil
+}
+
+// liveSide finds an issue that variants can go to; a merged-away number leads
+// to where it went.
+func liveSide(ctx context.Context, tx *sql.Tx, p *Project, number int64) (*side, error) {
+	x, err := loadSide(ctx, tx, p, number)
+	for hops := 0; err == nil && x.into != 0 && hops < 100; hops++ {
+		x, err = sideByID(ctx, tx, x.into)
+	}
+	return x, err
+}
+
+func loadSide(ctx context.Context, tx *sql.Tx, p *Project, number int64) (*side, error) {
+	var id int64
+	err := tx.QueryRowContext(ctx, "SELECT id FROM issue WHERE project=? AND number=?", p.ID, number).Scan(&id)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, fault.New(fault.NotFound, "there is no issue %s/%d", p.Name, number)
+	}
+	if err != nil {
+		return nil, err
+	}
+	return sideByID(ctx, tx, id)
+}
+
+func sideByID(ctx context.Context, tx *sql.Tx, id int64) (*side, error) {
+	x := &side{id: id}
+	var owner, into sql.NullInt64
+	err := tx.QueryRowContext(ctx, "SELECT i.number, i.version, i.merged_into, i.state, i.fixed_in, i.owner, COALESCE((SELECT name FROM person WHERE id=i.owner),'') FROM issue i WHERE i.id=? FOR UPDATE", id).
+		Scan(&x.number, &x.version, &into, &x.State, &x.FixedIn, &owner, &x.Owner)
+	x.OwnerID, x.into = owner.Int64, into.Int64
+	return x, err
+}
+
+func (s *Store) issueName(ctx context.Context, q querier, id int64) string {
+	var project string
+	var number int64
+	if q.QueryRowContext(ctx, "SELECT p.name, i.number FROM issue i JOIN project p ON p.id=i.project WHERE i.id=?", id).Scan(&project, &number) != nil {
+		return "another issue"
+	}
+	return fmt.Sprintf("%s/%d", project, number)
+}
+
+// undoMove takes a move back: the variants that it moved, and those that came
+// since under its fingerprints, return. It refuses where a later move has
+// taken one of them on.
+func (s *Store) undoMove(ctx context.Context, tx *sql.Tx, p *Project, id int64, who Actor) error {
+	var m move
+	var undone sql.NullInt64
+	var beforeTo string
+	if err := tx.QueryRowContext(ctx, "SELECT id, kind, from_issue, to_issue, undone_by, before_to FROM move WHERE id=?", id).Scan(&m.id, &m.kind, &m.from, &m.to, &undone, &beforeTo); err != nil {
+		return err
+	}
+	if undone.Valid || m.kind != moveMerge {
+		return fault.New(fault.Conflict, "this merge was undone already")
+	}
+	var later, laterTo int64
+	err := tx.QueryRowContext(ctx, "SELECT l.move, o.to_issue FROM move_variant mv JOIN variant v ON v.id=mv.variant JOIN move_variant l ON l.variant=mv.variant AND l.move>mv.move JOIN move o ON o.id=l.move WHERE mv.move=? AND v.issue<>? ORDER BY l.move DESC LIMIT 1", m.id, m.to).Scan(&later, &laterTo)
+	if err == nil {
+		return fault.New(fault.Conflict, "a later move stands in the way: %s was merged into %s since (move %d); undo that one first", s.issueName(ctx, tx, m.to), s.issueName(ctx, tx, laterTo), later)
+	}
+	if !errors.Is(err, sql.ErrNoRows) {
+		return err
+	}
+	from, err := sideByID(ctx, tx, m.to)
+	if err != nil {
+		return err
+	}
+	to, err := sideByID(ctx, tx, m.from)
+	if err != nil {
+		return err
+	}
+	back := &move{project: p.ID, kind: moveUndo, from: m.to, to: m.from, undoes: m.id}
+	if err := s.newMove(ctx, tx, back, who, from, to); err != nil {
+		return err
+	}
+	const variants = "INSERT IGNORE INTO move_variant (move, variant) SELECT ?, v.id FROM variant v WHERE v.issue=? AND (v.id IN (SELECT variant FROM move_variant WHERE move=?)" +
+		" OR v.project=? AND EXISTS (SELECT 1 FROM move_alias a WHERE a.move=? AND a.grouping_version=v.grouping_version AND a.hash=v.fingerprint))"
+	if _, err := tx.ExecContext(ctx, variants, back.id, m.to, m.id, p.ID, m.id); err != nil {
+		return err
+	}
+	if _, err := tx.ExecContext(ctx, "INSERT INTO move_alias (move, grouping_version, hash) SELECT ?, grouping_version, hash FROM move_alias WHERE move=?", back.id, m.id); err != nil {
+		return err
+	}
+	m.project = p.ID
+	if err := s.reviveRow(ctx, tx, &m, to); err != nil {
+		return err
+	}
+	if err := s.flip(ctx, tx, back); err != nil {
+		return err
+	}
+	if _, err := tx.ExecContext(ctx, "UPDATE move SET undone_by=? WHERE id=?", back.id, m.id); err != nil {
+		return err
+	}
+	if _, err := tx.ExecContext(ctx, "UPDATE history SET undone=1 WHERE move=?", m.id); err != nil {
+		return err
+	}
+	if _, err := tx.ExecContext(ctx, "UPDATE issue SET merged_into=NULL, version=version+1 WHERE id=?", to.id); err != nil {
+		return err
+	}
+	if err := s.restoreTarget(ctx, tx, p.ID, from, beforeTo); err != nil {
+		return err
+	}
+	if err := s.addMoveHistory(ctx, tx, from.id, nil, who, "undo", fmt.Sprintf("undone: %s/%d is an issue of its own again", p.Name, to.number)); err != nil {
+		return err
+	}
+	if err := s.addMoveHistory(ctx, tx, to.id, nil, who, "undo", fmt.Sprintf("undone: no longer merged into %s/%d", p.Name, from.number)); err != nil {
+		return err
+	}
+	_, err = tx.ExecContext(ctx, "UPDATE project_counter SET changed=changed+1 WHERE project=?", p.ID)
+	return err
+}
+
+// restoreTarget gives a target that regressed by a merge its state back, if
+// nobody has decided otherwise since.
+func (s *Store) restoreTarget(ctx context.Context, tx *sql.Tx, project int64, x *side, before string) error {
+	var was standingRow
+	if err := json.Unmarshal([]byte(before), &was); err != nil {
+		return err
+	}
+	if was.State != issue.Fixed || x.State != issue.Regressed || was.FixedIn != x.FixedIn {
+		return nil
+	}
+	// A release that its own variants were seen in since keeps it regressed.
+	const since = "SELECT DISTINCT n.name FROM variant v JOIN issue_release x ON x.variant=v.id AND x.issue=? JOIN app_release n ON n.id=x.app_release" +
+		" WHERE v.issue=? AND x.last_seen>(SELECT COALESCE(MAX(at),0) FROM history WHERE issue=? AND kind='fix')"
+	entry, err := s.regressedBy(ctx, tx, project, was.Standing, since, x.id, x.id, x.id)
+	if err != nil || entry != nil {
+		return err
+	}
+	if _, err := tx.ExecContext(ctx, "UPDATE issue SET state=? WHERE id=?", string(was.State), x.id); err != nil {
+		return err
+	}
+	return copyState(ctx, tx, x.id, was.State)
+}
+
+// listRow is what a merged-away issue's row in the list showed, kept in the
+// move so that an undo can show it again. Counts are not among it: they are
+// made anew from the variants that come back.
+type listRow struct {
+	Headline, Place, Message   string
+	OriginFunction, OriginFile string
+	OriginLine                 int
+	Severity                   string
+	Unhandled                  bool
+	FirstSeen, LastSeen        int64
+	FirstRelease, LastRelease  int64
+	FirstFiling, LastFiling    int64
+}
+
+const listRowColumns = "headline, place, message, origin_function, origin_file, origin_line, severity, unhandled, first_seen, last_seen, COALESCE(first_release,0), COALESCE(last_release,0), first_filing, last_filing"
+
+// saveRow keeps the list row of a merge's source.
+func (s *Store) saveRow(ctx context.Context, tx *sql.Tx, m *move) error {
+	var l listRow
+	err := tx.QueryRowContext(ctx, "SELECT "+listRowColumns+" FROM issue_list WHERE issue=?", m.from).
+		Scan(&l.Headline, &l.Place, &l.Message, &l.OriginFunction, &l.OriginFile, &l.OriginLine, &l.Severity, &l.Unhandled, &l.FirstSeen, &l.LastSeen, &l.FirstRelease, &l.LastRelease, &l.FirstFiling, &l.LastFiling)
+	if err != nil {
+		return err
+	}
+	raw, err := json.Marshal(l)
+	if err != nil {
+		return err
+	}
+	_, err = tx.ExecContext(ctx, "UPDATE move SET list_from=? WHERE id=?", string(raw), m.id)
+	return err
+}
+
+// reviveRow gives the issue that a merge took away its row in the list again;
+// its totals come with the variants.
+func (s *Store) reviveRow(ctx context.Context, tx *sql.Tx, merge *move, x *side) error {
+	var text string
+	if err := tx.QueryRowContext(ctx, "SELECT list_from FROM move WHERE id=?", merge.id).Scan(&text); err != nil {
+		return err
+	}
+	var l listRow
+	if err := json.Unmarshal([]byte(text), &l); err != nil {
+		return err
+	}
+	// Rows that have not followed the merge yet still stand under the issue.
+	var users, windowEvents, windowUsers int64
+	if err := tx.QueryRowContext(ctx, "SELECT COUNT(DISTINCT user) FROM issue_user WHERE issue=?", x.id).Scan(&users); err != nil {
+		return err
+	}
+	if err := windowOf(ctx, tx, x.id, windowStart(s.now()), &windowEvents, &windowUsers); err != nil {
+		return err
+	}
+	row := []any{x.id, merge.project, string(x.State), l.Headline, l.Place, l.Message, event.TrimText(searchText(l.Headline, l.Place, l.Message), 4000), l.OriginFunction, l.OriginFile, l.OriginLine, l.Severity,
+		0, users, Day(s.now()), windowEvents, windowUsers, l.Unhandled, 0, l.FirstSeen, l.LastSeen, nullID(l.FirstRelease), nullID(l.LastRelease), l.FirstFiling, l.LastFiling, 0}
+	return insertRows(ctx, tx, "REPLACE INTO issue_list ("+issueListColumns+")", "", [][]any{row})
+}

@@ -1,0 +1,137 @@
+package mariadb
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"time"
+
+	"github.com/google/uuid"
+
+	"firethorn/internal/core/fault"
+	"firethorn/internal/pipeline"
+)
+
+// Aside is an event that could not be filed.
+type Aside struct {
+	ID       uuid.UUID // of the row in the queue
+	Project  int64
+	Received time.Time
+	Why      string
+	Event    uuid.UUID // zero for a delivery that cannot be read at all
+	Packed   []byte    // a batch of this event alone, as in the inbox
+}
+
+// asideLife is how long an event that could not be filed is kept.
+const asideLife = 30 * 24 * time.Hour
+
+func setAside(ctx context.Context, tx *sql.Tx, list []Aside) error {
+	rows := make([][]any, len(list))
+	for i, a := range list {
+		id := uuid.New()
+		why := a.Why
+		if len(why) > 8000 {
+			why = why[:8000]
+		}
+		rows[i] = []any{id[:], a.Project, micros(a.Received), why, nullUUID(a.Event), a.Packed}
+	}
+	return insertRows(ctx, tx, "INSERT INTO set_aside (id, project, received, error, event, body)", "", rows)
+}
+
+// SetAside lists what could not be filed, newest first; project 0 is all.
+func (s *Store) SetAside(ctx context.Context, project int64, limit int) ([]Aside, error) {
+	var out []Aside
+	err := each(ctx, s.db, func(r *sql.Rows) error {
+		var a Aside
+		var id, event []byte
+		var received int64
+		if err := r.Scan(&id, &a.Project, &received, &a.Why, &event, &a.Packed); err != nil {
+			return err
+		}
+		a.ID, a.Received = uuid.UUID(id), fromMicros(received)
+		if len(event) == 16 {
+			a.Event = uuid.UUID(event)
+		}
+		out = append(out, a)
+		return nil
+	}, "SELECT id, project, received, error, event, body FROM set_aside WHERE ?=0 OR project=? ORDER BY received DESC LIMIT ?", project, project, limit)
+	return out, err
+}
+
+// Retry puts an event that was set aside back into the inbox.
+func (s *Store) Retry(ctx context.Context, id uuid.UUID) (project int64, err error) {
+	err = s.InTx(ctx, func(tx *sql.Tx) error {
+		var received int64
+		var body []byte
+		err := tx.QueryRowContext(ctx, "SELECT project, received, body FROM set_aside WHERE id=? FOR UPDATE", id[:]).Scan(&project, &received, &body)
+		if errors.Is(err, sql.ErrNoRows) {
+			return fault.New(fault.NotFound, "nothing under %s was set aside; firethorn queue lists what was", id)
+		}
+		if err != nil {
+			return err
+		}
+		events := 0
+		if list, err := pipeline.Unpack(body, fromMicros(received)); err == nil {
+			for _, b := range list {
+				events += len(b.Events)
+			}
+		}
+		row := uuid.Must(uuid.NewV7())
+		if _, err := tx.ExecContext(ctx, appendSQL+"(?,?,?,?,?,?)", ShardOf(project), project, row[:], received, events, body); err != nil {
+			return err
+		}
+		_, err = tx.ExecContext(ctx, "DELETE FROM set_aside WHERE id=?", id[:])
+		return err
+	})
+	return project, err
+}
+
+// Discard lets go of an event that was set aside, and counts it.
+func (s *Store) Discard(ctx context.Context, id uuid.UUID) error {
+	return s.InTx(ctx, func(tx *sql.Tx) error { return s.dropAside(ctx, tx, id, "discarded") })
+}
+
+func (s *Store) dropAside(ctx context.Context, tx *sql.Tx, id uuid.UUID, cause string) error {
+	var project int64
+	err := tx.QueryRowContext(ctx, "SELECT project FROM set_aside WHERE id=? FOR UPDATE", id[:]).Scan(&project)
+	if errors.Is(err, sql.ErrNoRows) {
+		return fault.New(fault.NotFound, "nothing under %s was set aside; firethorn queue lists what was", id)
+	}
+	if err != nil {
+		return err
+	}
+	if _, err := tx.ExecContext(ctx, "DELETE FROM set_aside WHERE id=?", id[:]); err != nil {
+		return err
+	}
+	return s.countDrop(ctx, tx, project, cause, 1)
+}
+
+// countDrop counts events that were acknowledged and are not filed.
+func (s *Store) countDrop(ctx context.Context, tx *sql.Tx, project int64, cause string, n int64) error {
+	_, err := tx.ExecContext(ctx, "INSERT INTO event_drop (project, hour, cause, events) VALUES (?,?,?,?) ON DUPLICATE KEY UPDATE events=events+VALUES(events)", project, s.now().Unix()/3600, cause, n)
+	return err
+}
+
+// expireAside lets go of what was set aside too long ago.
+func (s *Store) expireAside(ctx context.Context) error {
+	var ids [][]byte
+	err := each(ctx, s.db, func(r *sql.Rows) error {
+		var id []byte
+		err := r.Scan(&id)
+		ids = append(ids, id)
+		return err
+	}, "SELECT id FROM set_aside WHERE received<? LIMIT 1000", micros(s.now().Add(-asideLife)))
+	if err != nil {
+		return err
+	}
+	for _, id := range ids {
+		err := s.InTx(ctx, func(tx *sql.Tx) error { return s.dropAside(ctx, tx, uuid.UUID(id), "expired") })
+		if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.NotFound {
+			continue // another process was faster
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,139 @@
+package mariadb
+
+import (
+	"context"
+	"database/sql"
+	"fmt"
+	"slices"
+	"strings"
+
+	"firethorn/internal/core/fault"
+	"firethorn/internal/core/issue"
+)
+
+// Repair makes every counter of the issues that differ anew from the rows it
+// stands for, and what dropped days carried. It returns how many issues it
+// mended.
+func (s *Store) Repair(ctx context.Context, list []Difference) (int, error) {
+	var ids []int64
+	for _, d := range list {
+		ids = append(ids, d.Issue)
+	}
+	slices.Sort(ids)
+	ids = slices.Compact(ids)
+	for _, id := range ids {
+		if err := s.inTxOf(ctx, s.slow, func(tx *sql.Tx) error { return s.repairIssue(ctx, tx, id) }); err != nil {
+			return 0, fmt.Errorf("issue %d: %w", id, err)
+		}
+	}
+	return len(ids), nil
+}
+
+// repairs make the derived rows of one issue right; $ stands for the condition
+// that e is an event of the issue that is not written down as dropped.
+var repairs = []string{
+	"UPDATE variant v LEFT JOIN (SELECT e.variant, SUM(e.stands_for) n, SUM(e.has_body) b FROM $ GROUP BY e.variant) x ON x.variant=v.id SET v.events=COALESCE(x.n,0)+v.dropped_events, v.bodies=COALESCE(x.b,0) WHERE v.issue=?",
+	"INSERT IGNORE INTO issue_user (issue, user, variant, last_day) SELECT v.issue, e.user, e.variant, MAX(e.thrown DIV 86400000000) FROM $ AND e.user IS NOT NULL AND v.issue=? GROUP BY v.issue, e.user, e.variant",
+	"INSERT IGNORE INTO issue_user_day (issue, day, user, variant) SELECT DISTINCT v.issue, e.thrown DIV 86400000000, e.user, e.variant FROM $ AND e.user IS NOT NULL AND v.issue=?",
+	"INSERT IGNORE INTO issue_user_env (issue, environment, user, variant) SELECT DISTINCT v.issue, e.environment, e.user, e.variant FROM $ AND e.user IS NOT NULL AND v.issue=?",
+}
+
+// repairCounts are the tables that count events by variant and something else.
+var repairCounts = []struct{ table, column, of, more, moreOf string }{
+	{"issue_hour", "hour", "e.thrown DIV 3600000000", "", ""},
+	{"issue_day", "day", "e.thrown DIV 86400000000", "", ""},
+	{"issue_release", "app_release", "e.app_release", ", first_seen, last_seen", ", MIN(e.thrown), MAX(e.thrown)"},
+	{"issue_env", "environment", "e.environment", ", first_seen, last_seen", ", MIN(e.thrown), MAX(e.thrown)"},
+}
+
+func (s *Store) repairIssue(ctx context.Context, tx *sql.Tx, id int64) error {
+	var project int64
+	if err := tx.QueryRowContext(ctx, "SELECT project FROM issue WHERE id=?", id).Scan(&project); err != nil {
+		return err
+	}
+	if err := lockProject(ctx, tx, project); err != nil {
+		return err
+	}
+	var following int
+	if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM move WHERE following=1 AND project=?", project).Scan(&following); err != nil {
+		return err
+	}
+	if following > 0 {
+		return fault.New(fault.Conflict, "counts of this project are on their way between issues; repair when that is done")
+	}
+	do := func(query string, args ...any) error {
+		_, err := tx.ExecContext(ctx, query, args...)
+		if err != nil {
+			return fmt.Errorf("%.60s: %w", query, err)
+		}
+		return nil
+	}
+	const events = "event e JOIN variant v ON v.id=e.variant LEFT JOIN fold f ON f.day=e.keep_day AND f.variant=e.variant WHERE f.day IS NULL"
+	if err := s.repairStrays(ctx, tx, id); err != nil {
+		return err
+	}
+	for _, q := range repairs {
+		if err := do(strings.Replace(q, "$", events, 1), id); err != nil {
+			return err
+		}
+	}
+	for _, c := range repairCounts {
+		if err := do("UPDATE "+c.table+" SET events=dropped WHERE issue=?", id); err != nil {
+			return err
+		}
+		query := "INSERT INTO " + c.table + " (issue, " + c.column + ", variant, events" + c.more + ") SELECT v.issue, " + c.of + ", e.variant, SUM(e.stands_for)" + c.moreOf + " FROM " + events +
+			" AND " + c.of + " IS NOT NULL AND v.issue=? GROUP BY 1,2,3 ON DUPLICATE KEY UPDATE events=" + c.table + ".events+VALUES(events)"
+		if err := do(query, id); err != nil {
+			return err
+		}
+	}
+	if err := do("DELETE FROM issue_hour WHERE issue=? AND hour<?", id, (Day(s.now())-hourDays)*24); err != nil {
+		return err
+	}
+	for _, q := range []string{
+		"DELETE FROM issue_trend WHERE issue=?",
+		"INSERT INTO issue_trend (issue, day, events, users) SELECT issue, day, SUM(events), 0 FROM issue_day WHERE issue=? AND events>0 GROUP BY issue, day",
+		"INSERT INTO issue_trend (issue, day, events, users) SELECT issue, day, 0, COUNT(DISTINCT user) FROM issue_user_day WHERE issue=? GROUP BY issue, day ON DUPLICATE KEY UPDATE users=VALUES(users)",
+	} {
+		if err := do(q, id); err != nil {
+			return err
+		}
+	}
+	return s.repairList(ctx, tx, id)
+}
+
+func (s *Store) repairList(ctx context.Context, tx *sql.Tx, id int64) error {
+	start := windowStart(s.now())
+	const list = "UPDATE issue_list l JOIN issue i ON i.id=l.issue SET l.state=i.state, l.events=(SELECT COALESCE(SUM(events),0) FROM variant WHERE issue=?), l.bodies=(SELECT COALESCE(SUM(bodies),0) FROM variant WHERE issue=?)," +
+		" l.users=(SELECT COUNT(DISTINCT user) FROM issue_user WHERE issue=?), l.window_day=?, l.window_events=(SELECT COALESCE(SUM(events),0) FROM issue_trend WHERE issue=? AND day>=?)," +
+		" l.window_users=(SELECT COUNT(DISTINCT user) FROM issue_user WHERE issue=? AND last_day>=?) WHERE l.issue=?"
+	if _, err := tx.ExecContext(ctx, list, id, id, id, Day(s.now()), id, start, id, start, id); err != nil {
+		return err
+	}
+	var st issue.State
+	err := tx.QueryRowContext(ctx, "SELECT state FROM issue_list WHERE issue=?", id).Scan(&st)
+	if err == sql.ErrNoRows { // merged away
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	return copyState(ctx, tx, id, st)
+}
+
+// repairStrays brings derived rows home that stand under another issue than
+// their variant.
+func (s *Store) repairStrays(ctx context.Context, tx *sql.Tx, id int64) error {
+	for _, d := range followers {
+		const from = " t JOIN variant v ON v.id=t.variant WHERE v.issue=? AND t.issue<>v.issue"
+		names := d.columns()
+		insert := "INSERT INTO " + d.table + " (issue, " + strings.Join(names, ", ") + ") SELECT v.issue, t." + strings.Join(names, ", t.") + " FROM " + d.table + from + " ON DUPLICATE KEY UPDATE " + d.joins()
+		if _, err := tx.ExecContext(ctx, insert, id); err != nil {
+			return fmt.Errorf("%s: %w", d.table, err)
+		}
+		if _, err := tx.ExecContext(ctx, "DELETE t FROM "+d.table+from, id); err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,347 @@
+package mariadb
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"firethorn/internal/core/fault"
+)
+
+// KeepClasses are the days that events can be kept.
+var KeepClasses = []int{7, 30, 90, 365}
+
+// SetKeepDays gives a project another class of retention. It acts on events
+// from now on; the class before is remembered for as long as events of it are
+// kept, so that repeats are still found.
+func (s *Store) SetKeepDays(ctx context.Context, project int64, days int) error {
+	if !slices.Contains(KeepClasses, days) {
+		return fault.New(fault.BadInput, "events can be kept for 7, 30, 90 or 365 days, not %d", days)
+	}
+	err := s.InTx(ctx, func(tx *sql.Tx) error {
+		if err := lockProject(ctx, tx, project); err != nil {
+			return err
+		}
+		var now int
+		if err := tx.QueryRowContext(ctx, "SELECT keep_days FROM project WHERE id=? FOR UPDATE", project).Scan(&now); err != nil || now == days {
+			return err
+		}
+		// Events may be stored under tomorrow's day.
+		if _, err := tx.ExecContext(ctx, "REPLACE INTO project_class (project, keep_days, until_day) VALUES (?,?,?)", project, now, Day(s.now())+now+2); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, "UPDATE project SET keep_days=? WHERE id=?", days, project)
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	return s.EnsurePartitions(ctx)
+}
+
+// graceDays is how long a partition stays after its day: no event is filed
+// into a day that is past, and no transaction lasts a day.
+const graceDays = 2
+
+// clockSkew is how far the clocks of service and database may be apart before
+// nothing is dropped: one of them is wrong, and what is dropped is gone.
+const clockSkew = time.Hour
+
+// ErrClocks says that service and database disagree about the time.
+var ErrClocks = errors.New("the clocks of the service and of the database are apart")
+
+// Retire drops the partitions whose day is past, after what their events
+// counted has been written down by variant, and trims what is kept by age. It
+// returns the days dropped.
+func (s *Store) Retire(ctx context.Context) ([]int, error) {
+	skew, err := s.ClockSkew(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if skew > clockSkew || skew < -clockSkew {
+		return nil, fmt.Errorf("%w by %s: nothing is dropped until they agree", ErrClocks, skew.Round(time.Second))
+	}
+	days, err := s.partitionDays(ctx)
+	if err != nil {
+		return nil, err
+	}
+	today := Day(s.now())
+	var dropped []int
+	if len(days) > 0 { // left by a process that ended just after a drop
+		if _, err := s.slow.ExecContext(ctx, "DELETE FROM fold WHERE day<?", days[0]); err != nil {
+			return nil, err
+		}
+	}
+	for _, d := range days {
+		if d >= today-graceDays {
+			break
+		}
+		if err := s.retireDay(ctx, d); err != nil {
+			return dropped, fmt.Errorf("events kept until day %d: %w", d, err)
+		}
+		dropped = append(dropped, d)
+	}
+	return dropped, s.trim(ctx, today)
+}
+
+// ClockSkew is how far the database's clock is ahead of the service's.
+func (s *Store) ClockSkew(ctx context.Context) (time.Duration, error) {
+	var db int64
+	err := s.db.QueryRowContext(ctx, "SELECT "+dbNow).Scan(&db)
+	return fromMicros(db).Sub(s.now()), err
+}
+
+// partitionDays lists the days that have a partition of events, oldest first.
+func (s *Store) partitionDays(ctx context.Context) ([]int, error) {
+	var days []int
+	err := each(ctx, s.db, func(r *sql.Rows) error {
+		var name string
+		if err := r.Scan(&name); err != nil {
+			return err
+		}
+		if d, err := strconv.Atoi(strings.TrimPrefix(name, "p")); err == nil {
+			days = append(days, d)
+		}
+		return nil
+	}, "SELECT partition_name FROM information_schema.partitions WHERE table_schema=DATABASE() AND table_name='event' AND partition_name<>'pmax'")
+	slices.Sort(days)
+	return days, err
+}
+
+// retireDay writes down what a day's events counted, then drops them.
+func (s *Store) retireDay(ctx context.Context, day int) error {
+	for {
+		more, err := s.foldSome(ctx, day)
+		if err != nil {
+			return err
+		}
+		if !more {
+			break
+		}
+	}
+	release, err := s.partitionLease(ctx)
+	if err != nil {
+		return err
+	}
+	defer release()
+	for _, table := range []string{"event_body", "event"} { // rows last: they say what is folded
+		_, err := s.slow.ExecContext(ctx, fmt.Sprintf("ALTER TABLE %s DROP PARTITION IF EXISTS p%d", table, day))
+		if err != nil {
+			return err
+		}
+	}
+	_, err = s.slow.ExecContext(ctx, "DELETE FROM fold WHERE day=?", day)
+	return err
+}
+
+// foldMost is how many variants are folded in one transaction.
+const foldMost = 100
+
+// foldSome writes down what the next variants of a partition counted; in the
+// same transaction it notes that it did, so that it is done once.
+func (s *Store) foldSome(ctx context.Context, day int) (more bool, err error) {
+	part := fmt.Sprintf("event PARTITION (p%d) e", day)
+	var variant, project int64
+	err = s.slow.QueryRowContext(ctx, "SELECT e.variant, e.project FROM "+part+" WHERE e.variant>(SELECT COALESCE(MAX(variant),0) FROM fold WHERE day=?) ORDER BY e.variant LIMIT 1", day).Scan(&variant, &project)
+	if errors.Is(err, sql.ErrNoRows) {
+		return false, nil
+	}
+	if err != nil {
+		return false, err
+	}
+	return true, s.inTxOf(ctx, s.slow, func(tx *sql.Tx) error {
+		if err := lockProject(ctx, tx, project); err != nil {
+			return err
+		}
+		sums, err := foldSums(ctx, tx, part, project, variant)
+		if err != nil {
+			return err
+		}
+		issues, err := issuesOf(ctx, tx, slices.Collect(maps.Keys(sums)))
+		if err != nil {
+			return err
+		}
+		for _, v := range slices.Sorted(maps.Keys(sums)) {
+			if err := sums[v].write(ctx, tx, v, issues[v]); err != nil {
+				return err
+			}
+			if _, err := tx.ExecContext(ctx, "INSERT INTO fold (day, variant) VALUES (?,?)", day, v); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// foldSum is what the events of one variant in one partition counted.
+type foldSum struct {
+	events, bodies    int64
+	hours, days       map[int64]int64
+	releases, environ map[int64]int64
+}
+
+// foldSums sums the next variants of one project, from variant on; another
+// project's variant ends it, so that one lock is enough.
+func foldSums(ctx context.Context, tx *sql.Tx, part string, project, variant int64) (map[int64]*foldSum, error) {
+	last := variant
+	err := tx.QueryRowContext(ctx, "SELECT COALESCE(MAX(v.id), ?) FROM (SELECT id FROM variant WHERE project=? AND id>=? ORDER BY id LIMIT ?) v", variant, project, variant, foldMost).Scan(&last)
+	if err != nil {
+		return nil, err
+	}
+	var other sql.NullInt64
+	if err := tx.QueryRowContext(ctx, "SELECT MIN(id) FROM variant WHERE id BETWEEN ? AND ? AND project<>?", variant, last, project).Scan(&other); err != nil {
+		return nil, err
+	}
+	if other.Valid {
+		last = other.Int64 - 1
+	}
+	out := map[int64]*foldSum{}
+	err = each(ctx, tx, func(r *sql.Rows) error {
+		var v, hour, release, environment, events, bodies int64
+		if err := r.Scan(&v, &hour, &release, &environment, &events, &bodies); err != nil {
+			return err
+		}
+		f := out[v]
+		if f == nil {
+			f = &foldSum{hours: map[int64]int64{}, days: map[int64]int64{}, releases: map[int64]int64{}, environ: map[int64]int64{}}
+			out[v] = f
+		}
+		f.events, f.bodies = f.events+events, f.bodies+bodies
+		f.hours[hour] += events
+		f.days[hour/24] += events
+		if release != 0 {
+			f.releases[release] += events
+		}
+		f.environ[environment] += events
+		return nil
+	}, "SELECT e.variant, e.thrown DIV 3600000000 h, COALESCE(e.app_release,0), e.environment, SUM(e.stands_for), SUM(e.has_body) FROM "+part+
+		" WHERE e.project=? AND e.variant BETWEEN ? AND ? GROUP BY 1,2,3,4", project, variant, last)
+	return out, err
+}
+
+func issuesOf(ctx context.Context, tx *sql.Tx, variants []int64) (map[int64]int64, error) {
+	out := map[int64]int64{}
+	args := make([]any, len(variants))
+	for i, v := range variants {
+		args[i] = v
+	}
+	return out, each(ctx, tx, func(r *sql.Rows) error {
+		var v, issue int64
+		err := r.Scan(&v, &issue)
+		out[v] = issue
+		return err
+	}, "SELECT id, issue FROM variant WHERE id IN ("+marks(len(args))+")", args...)
+}
+
+// write adds a sum to what dropped days carried. Derived rows may still be on
+// their way to the variant's issue, so they are found by variant under any
+// issue that a move names.
+func (f *foldSum) write(ctx context.Context, tx *sql.Tx, variant, issue int64) error {
+	if _, err := tx.ExecContext(ctx, "UPDATE variant SET dropped_events=dropped_events+?, bodies=bodies-? WHERE id=?", f.events, f.bodies, variant); err != nil {
+		return err
+	}
+	if _, err := tx.ExecContext(ctx, "UPDATE issue_list SET bodies=bodies-? WHERE issue=?", f.bodies, issue); err != nil {
+		return err
+	}
+	where, err := whereIssues(ctx, tx, variant, issue)
+	if err != nil {
+		return err
+	}
+	for _, t := range []struct {
+		table, column string
+		counts        map[int64]int64
+	}{{"issue_hour", "hour", f.hours}, {"issue_day", "day", f.days}, {"issue_release", "app_release", f.releases}, {"issue_env", "environment", f.environ}} {
+		for _, k := range slices.Sorted(maps.Keys(t.counts)) {
+			n := t.counts[k]
+			for _, at := range where { // as much as each row can carry
+				var can int64
+				err := tx.QueryRowContext(ctx, "SELECT events-dropped FROM "+t.table+" WHERE issue=? AND "+t.column+"=? AND variant=?", at, k, variant).Scan(&can)
+				if errors.Is(err, sql.ErrNoRows) || n == 0 {
+					continue
+				}
+				if err != nil {
+					return err
+				}
+				add := min(n, can)
+				if _, err := tx.ExecContext(ctx, "UPDATE "+t.table+" SET dropped=dropped+? WHERE issue=? AND "+t.column+"=? AND variant=?", add, at, k, variant); err != nil {
+					return err
+				}
+				n -= add
+			}
+		}
+	}
+	return nil
+}
+
+// whereIssues lists the issues under which derived rows of a variant may
+// stand: its own, and those of moves that are not followed to the end.
+func whereIssues(ctx context.Context, tx *sql.Tx, variant, issue int64) ([]int64, error) {
+	out := []int64{issue}
+	err := each(ctx, tx, func(r *sql.Rows) error {
+		var from, to int64
+		err := r.Scan(&from, &to)
+		for _, id := range []int64{from, to} {
+			if !slices.Contains(out, id) {
+				out = append(out, id)
+			}
+		}
+		return err
+	}, "SELECT o.from_issue, o.to_issue FROM move_variant m JOIN move o ON o.id=m.move WHERE m.variant=? AND o.following=1", variant)
+	return out, err
+}
+
+// How long small tables keep their rows.
+const (
+	hourDays   = 30
+	trimAtOnce = 5000
+)
+
+// trim lets go of what is kept by age, in small steps.
+func (s *Store) trim(ctx context.Context, today int) error {
+	if err := s.expireAside(ctx); err != nil {
+		return err
+	}
+	longest := KeepClasses[len(KeepClasses)-1]
+	for _, q := range []struct {
+		text string
+		arg  any
+	}{
+		{"DELETE FROM odd_event WHERE keep_day<? LIMIT 5000", today - graceDays},
+		{"DELETE FROM body_first WHERE day<? LIMIT 5000", today - 1},
+		{"DELETE FROM newest_body WHERE keep_day<? LIMIT 5000", today - graceDays},
+		{"DELETE FROM project_class WHERE until_day<? LIMIT 5000", today - graceDays},
+		{"DELETE FROM dictionary WHERE week<? LIMIT 5000", int(week(today-longest)) - 1},
+	} {
+		for {
+			r, err := s.slow.ExecContext(ctx, q.text, q.arg)
+			if err != nil {
+				return err
+			}
+			if n, err := r.RowsAffected(); err != nil || n < trimAtOnce {
+				break
+			}
+		}
+	}
+	return s.trimHours(ctx, int64(today-hourDays)*24)
+}
+
+// trimHours walks the issues, since hours have no index of their own: one on a
+// table that is written all the time would cost more than this walk once a day.
+func (s *Store) trimHours(ctx context.Context, before int64) error {
+	var last int64
+	if err := s.slow.QueryRowContext(ctx, "SELECT COALESCE(MAX(id),0) FROM issue").Scan(&last); err != nil {
+		return err
+	}
+	for from := int64(0); from <= last; from += 500 {
+		if _, err := s.slow.ExecContext(ctx, "DELETE FROM issue_hour WHERE issue BETWEEN ? AND ? AND hour<?", from, from+499, before); err != nil {
+			return err
+		}
+	}
+	return nil
+}

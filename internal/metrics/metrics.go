@@ -1,0 +1,131 @@
+// Package metrics counts what the service does and shows it in the text format
+// of Prometheus. It names no projects: whoever reads metrics need not be
+// allowed to read those.
+package metrics
+
+import (
+	"net/http"
+	"time"
+
+	"github.com/prometheus/client_golang/prometheus"
+	"github.com/prometheus/client_golang/prometheus/collectors"
+	"github.com/prometheus/client_golang/prometheus/promhttp"
+
+	"firethorn/internal/mariadb"
+)
+
+// Metrics are the counters of one process.
+type Metrics struct {
+	registry                 *prometheus.Registry
+	stored, filed, repeats   prometheus.Counter
+	refused, away, aside     *prometheus.CounterVec
+	latency                  prometheus.Histogram
+	waiting, oldest, setSide prometheus.Gauge
+	following, databaseUp    prometheus.Gauge
+	dbErrors                 prometheus.Counter
+}
+
+// New makes the metrics; pools says how the connections of the store are used.
+func New(pools func() map[string]mariadb.PoolUse) *Metrics {
+	counter := func(name, help string) prometheus.Counter {
+		return prometheus.NewCounter(prometheus.CounterOpts{Name: "firethorn_" + name, Help: help})
+	}
+	byCause := func(name, help string) *prometheus.CounterVec {
+		return prometheus.NewCounterVec(prometheus.CounterOpts{Name: "firethorn_" + name, Help: help}, []string{"cause"})
+	}
+	gauge := func(name, help string) prometheus.Gauge {
+		return prometheus.NewGauge(prometheus.GaugeOpts{Name: "firethorn_" + name, Help: help})
+	}
+	m := &Metrics{
+		registry:   prometheus.NewRegistry(),
+		stored:     counter("events_stored_total", "Events acknowledged by this process."),
+		filed:      counter("events_filed_total", "Events filed as new ones by this process."),
+		repeats:    counter("events_repeated_total", "Deliveries of events that were filed already."),
+		refused:    byCause("events_refused_total", "Events that could not be read, by cause."),
+		away:       byCause("requests_turned_away_total", "Requests answered with 429 or 503, by cause."),
+		aside:      byCause("events_set_aside_total", "Events that could not be filed."),
+		latency:    prometheus.NewHistogram(prometheus.HistogramOpts{Name: "firethorn_filing_seconds", Help: "From receipt to being filed, of the oldest event of each turn.", Buckets: []float64{.01, .025, .05, .1, .25, .5, 1, 2, 5, 10, 30, 60, 300, 1800}}),
+		waiting:    gauge("inbox_events", "Events that wait to be filed, in the whole database."),
+		oldest:     gauge("inbox_oldest_seconds", "Age of the oldest event that waits."),
+		setSide:    gauge("set_aside_events", "Events that could not be filed and are kept."),
+		following:  gauge("moves_following", "Merges and undos whose counts are on their way."),
+		databaseUp: gauge("database_up", "1 while the database answers."),
+		dbErrors:   counter("database_errors_total", "Times that the database did not answer a look at the inbox."),
+	}
+	m.registry.MustRegister(m.stored, m.filed, m.repeats, m.refused, m.away, m.aside, m.latency, m.waiting, m.oldest, m.setSide, m.following, m.databaseUp, m.dbErrors,
+		&poolCollector{pools}, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
+	for _, cause := range []string{"database_away", "inbox_long", "memory_full"} {
+		m.away.WithLabelValues(cause) // shown from the start, as 0
+	}
+	return m
+}
+
+// Stored counts acknowledged events.
+func (m *Metrics) Stored(events int) { m.stored.Add(float64(events)) }
+
+// Refused counts events that could not be read.
+func (m *Metrics) Refused(events int, cause string) {
+	m.refused.WithLabelValues(cause).Add(float64(events))
+}
+
+// TurnedAway counts requests that were told to come later.
+func (m *Metrics) TurnedAway(cause string) { m.away.WithLabelValues(cause).Inc() }
+
+// Filed counts what one turn of the worker did.
+func (m *Metrics) Filed(events, repeats, aside int, waited time.Duration) {
+	m.filed.Add(float64(events))
+	m.repeats.Add(float64(repeats))
+	m.aside.WithLabelValues("not_filed").Add(float64(aside))
+	m.latency.Observe(waited.Seconds())
+}
+
+// Inbox shows how much waits.
+func (m *Metrics) Inbox(st mariadb.InboxState, now time.Time) {
+	m.databaseUp.Set(1)
+	m.waiting.Set(float64(st.Events))
+	m.setSide.Set(float64(st.SetAside))
+	m.following.Set(float64(st.Following))
+	age := 0.0
+	if !st.Oldest.IsZero() {
+		age = max(0, now.Sub(st.Oldest).Seconds())
+	}
+	m.oldest.Set(age)
+}
+
+// DatabaseAway shows that the database does not answer.
+func (m *Metrics) DatabaseAway() {
+	m.databaseUp.Set(0)
+	m.dbErrors.Inc()
+}
+
+// Handler serves the metrics.
+func (m *Metrics) Handler() http.Handler {
+	return promhttp.HandlerFor(m.registry, promhttp.HandlerOpts{Registry: m.registry})
+}
+
+// poolCollector reads the use of connections when it is asked.
+type poolCollector struct {
+	pools func() map[string]mariadb.PoolUse
+}
+
+var (
+	poolOpen = prometheus.NewDesc("firethorn_database_connections", "Open connections.", []string{"pool"}, nil)
+	poolUsed = prometheus.NewDesc("firethorn_database_connections_in_use", "Connections in use.", []string{"pool"}, nil)
+	poolMost = prometheus.NewDesc("firethorn_database_connections_max", "Connections there may be.", []string{"pool"}, nil)
+	poolWait = prometheus.NewDesc("firethorn_database_wait_seconds_total", "Time spent waiting for a connection.", []string{"pool"}, nil)
+)
+
+func (c *poolCollector) Describe(ch chan<- *prometheus.Desc) {
+	for _, d := range []*prometheus.Desc{poolOpen, poolUsed, poolMost, poolWait} {
+		ch <- d
+	}
+}
+
+func (c *poolCollector) Collect(ch chan<- prometheus.Metric) {
+	for name, u := range c.pools() {
+		ch <- prometheus.MustNewConstMetric(poolOpen, prometheus.GaugeValue, float64(u.Open), name)
+		ch <- prometheus.MustNewConstMetric(poolUsed, prometheus.GaugeValue, float64(u.InUse), name)
+		ch <- prometheus.MustNewConstMetric(poolMost, prometheus.GaugeValue, float64(u.Most), name)
+		ch <- prometheus.MustNewConstMetric(poolWait, prometheus.CounterValue, u.Waited.Seconds(), name)
+	}
+}

@@ -1,0 +1,227 @@
+package worker
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"runtime"
+	"runtime/debug"
+	"time"
+
+	"github.com/google/uuid"
+	"golang.org/x/sync/errgroup"
+
+	"firethorn/internal/mariadb"
+	"firethorn/internal/pipeline"
+)
+
+// mostDeaths is how often a process may end over the same event before the
+// event is set aside untried.
+const mostDeaths = 3
+
+// turnTime bounds one turn: a database that hangs must not hold a slot for ever.
+const turnTime = 2 * time.Minute
+
+// turn files a project's oldest deliveries; more says that some may be left.
+func (w *Worker) turn(ctx context.Context, lease mariadb.Lease, id int64, again bool) (more bool, err error) {
+	ctx, cancel := context.WithTimeout(ctx, turnTime)
+	defer cancel()
+	p, err := w.project(ctx, id)
+	if err != nil {
+		return false, err
+	}
+	c, err := w.store.Claim(ctx, lease, id, again)
+	if err != nil || len(c.Deliveries) == 0 {
+		return false, err
+	}
+	t := &turn{w: w, project: p, lease: lease, claim: c}
+	t.list()
+	if c.Tries > 1 {
+		w.log.Warn("filing events one by one: the last try did not come to its end", "project", p.Name, "events", len(t.events))
+		return c.More, t.singly(ctx)
+	}
+	return c.More, t.whole(ctx)
+}
+
+// turn is the work on one claim.
+type turn struct {
+	w       *Worker
+	project pipeline.Project
+	lease   mariadb.Lease
+	claim   *mariadb.Claim
+	events  []entry
+	aside   []mariadb.Aside
+	oldest  time.Time
+}
+
+// entry is one event of a claim.
+type entry struct {
+	batch *pipeline.Batch
+	i     int
+}
+
+func (e entry) id() uuid.UUID { return e.batch.IDs[e.i] }
+
+func (t *turn) list() {
+	for i := range t.claim.Deliveries {
+		d := &t.claim.Deliveries[i]
+		if d.Err != nil {
+			t.aside = append(t.aside, d.Unreadable())
+			continue
+		}
+		for _, b := range d.Batches {
+			if t.oldest.IsZero() || b.Received.Before(t.oldest) {
+				t.oldest = b.Received
+			}
+			for i := range b.Events {
+				t.events = append(t.events, entry{b, i})
+			}
+		}
+	}
+}
+
+func (t *turn) setAside(e entry, why error) {
+	t.aside = append(t.aside, mariadb.Aside{Project: t.project.ID, Received: e.batch.Received, Why: why.Error(), Event: e.id(), Packed: pipeline.Pack(e.batch.Alone(e.i))})
+}
+
+// whole files everything in one transaction; when that fails for a reason that
+// lies in the events, one by one.
+func (t *turn) whole(ctx context.Context) error {
+	items, err := t.decode(ctx)
+	if err != nil {
+		return err
+	}
+	f := mariadb.Filing{Project: t.project, Lease: t.lease, Deliveries: t.claim.Deliveries, Items: items, Aside: t.aside}
+	done, err := t.w.store.File(ctx, f)
+	if err == nil {
+		t.report(done)
+		return nil
+	}
+	if outside(ctx, err) {
+		return err
+	}
+	t.w.log.Warn("a batch could not be filed whole; filing its events one by one", "project", t.project.Name, "err", err)
+	kept := t.aside[:0]
+	for _, a := range t.aside { // those that cannot be read at all; the others are tried again
+		if a.Event == uuid.Nil {
+			kept = append(kept, a)
+		}
+	}
+	t.aside = kept
+	return t.singly(ctx)
+}
+
+// outside says whether a failure lies not in the events.
+func outside(ctx context.Context, err error) bool {
+	_, store := errors.AsType[*pipeline.StoreError](err)
+	return store || mariadb.Away(err) || errors.Is(err, mariadb.ErrLeaseLost) || ctx.Err() != nil
+}
+
+// singly files each event alone, then removes the deliveries together with
+// setting aside what could not be filed. A repeat after a crash in between
+// does no harm: what is filed already counts as a repeat. Which event is in
+// hand is written down first, so that one that ends the process is found out.
+func (t *turn) singly(ctx context.Context) error {
+	for _, e := range t.events {
+		if e.id() == t.claim.Suspect && t.claim.Deaths >= mostDeaths {
+			t.setAside(e, fmt.Errorf("the service ended %d times while this event was in hand", t.claim.Deaths))
+			continue
+		}
+		if err := t.w.store.Suspect(ctx, t.claim, e.id()); err != nil {
+			return err
+		}
+		item, err := process(ctx, t.project, e.batch, e.i, t.w.units)
+		if err == nil {
+			_, err = t.w.store.File(ctx, mariadb.Filing{Project: t.project, Lease: t.lease, Items: []*pipeline.Item{item}})
+		}
+		if err != nil && outside(ctx, err) {
+			return err
+		}
+		if err != nil {
+			t.setAside(e, err)
+		}
+	}
+	done, err := t.w.store.File(ctx, mariadb.Filing{Project: t.project, Lease: t.lease, Deliveries: t.claim.Deliveries, Aside: t.aside})
+	if err == nil {
+		done.Events = len(t.events) - len(t.aside)
+		t.report(done)
+	}
+	return err
+}
+
+func (t *turn) report(done mariadb.Filed) {
+	for _, a := range t.aside {
+		t.w.log.Warn("an event was set aside; firethorn queue shows it", "project", t.project.Name, "event", a.Event, "why", firstLine(a.Why))
+	}
+	if t.w.watch != nil {
+		t.w.watch.Filed(done.Events, done.Repeats, len(t.aside), time.Since(t.oldest))
+	}
+	t.w.log.Debug("filed", "project", t.project.Name, "events", done.Events, "repeats", done.Repeats, "new_issues", done.Issues)
+}
+
+func firstLine(s string) string {
+	for i, r := range s {
+		if r == '\n' {
+			return s[:i]
+		}
+	}
+	return s
+}
+
+// decode runs the pipeline over all events, in parallel and in order.
+func (t *turn) decode(ctx context.Context) ([]*pipeline.Item, error) {
+	made := make([]*pipeline.Item, len(t.events))
+	whys := make([]error, len(t.events))
+	g, gctx := errgroup.WithContext(ctx)
+	g.SetLimit(max(2, runtime.GOMAXPROCS(0)))
+	for n, e := range t.events {
+		g.Go(func() error {
+			made[n], whys[n] = process(gctx, t.project, e.batch, e.i, t.w.units)
+			if whys[n] != nil && outside(gctx, whys[n]) {
+				return whys[n]
+			}
+			return nil
+		})
+	}
+	if err := g.Wait(); err != nil {
+		return nil, err
+	}
+	items := made[:0]
+	for n, it := range made {
+		if whys[n] != nil {
+			t.setAside(t.events[n], whys[n])
+			continue
+		}
+		items = append(items, it)
+	}
+	return items, nil
+}
+
+// process turns a panic of the pipeline into an error of the event.
+func process(ctx context.Context, p pipeline.Project, b *pipeline.Batch, i int, units *pipeline.Units) (it *pipeline.Item, err error) {
+	defer func() {
+		if r := recover(); r != nil {
+			err = fmt.Errorf("the pipeline failed on this event: %v\n%s", r, debug.Stack())
+		}
+	}()
+	return pipeline.Process(ctx, p, b, i, units)
+}
+
+const projectLife = 10 * time.Second
+
+func (w *Worker) project(ctx context.Context, id int64) (pipeline.Project, error) {
+	w.mu.Lock()
+	c, ok := w.projects[id]
+	w.mu.Unlock()
+	if ok && time.Since(c.at) < projectLife {
+		return c.Project, nil
+	}
+	p, err := w.store.ProjectByID(ctx, id)
+	if err != nil {
+		return pipeline.Project{}, fmt.Errorf("project %d of the inbox: %w", id, err)
+	}
+	w.mu.Lock()
+	w.projects[id] = cachedProject{p.Project, time.Now()}
+	w.mu.Unlock()
+	return p.Project, nil
+}

@@ -1,0 +1,104 @@
+package worker
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"firethorn/internal/mariadb"
+)
+
+const (
+	followEvery = 500 * time.Millisecond
+	sweepEvery  = time.Hour
+	sweepAgain  = 30 * time.Second // after one that failed
+)
+
+// upkeep runs the jobs until ctx ends: moves are followed and users forgotten
+// as they are asked for, the rest is done by the hour.
+func (w *Worker) upkeep(ctx context.Context) {
+	next := time.Now()
+	for ctx.Err() == nil {
+		w.follow(ctx)
+		w.erase(ctx)
+		if now := time.Now(); !now.Before(next) {
+			next = now.Add(sweepEvery)
+			if err := w.sweep(ctx); err != nil && ctx.Err() == nil {
+				w.log.Error("upkeep failed; it is tried again soon", "err", err)
+				next = now.Add(sweepAgain)
+			}
+		}
+		sleep(ctx, followEvery)
+	}
+}
+
+// mine says whether this process does the jobs of a project.
+func (w *Worker) mine(project int64) bool {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	_, ok := w.leases[mariadb.ShardOf(project)]
+	return ok
+}
+
+// follow lets derived rows follow the moves, a chunk of each project in turn,
+// so that filing comes in between.
+func (w *Worker) follow(ctx context.Context) {
+	list, err := w.store.Following(ctx)
+	if err != nil {
+		if !mariadb.Away(err) && ctx.Err() == nil {
+			w.log.Error("moves could not be read", "err", err)
+		}
+		return
+	}
+	for len(list) > 0 && ctx.Err() == nil {
+		rest := list[:0]
+		for _, project := range list {
+			if !w.mine(project) {
+				continue
+			}
+			more, err := w.store.FollowMove(ctx, project)
+			if err != nil && ctx.Err() == nil {
+				w.log.Error("counts could not follow a move; they are tried again", "project", project, "err", err)
+				continue
+			}
+			if more {
+				rest = append(rest, project)
+			}
+		}
+		list = rest
+	}
+}
+
+func (w *Worker) erase(ctx context.Context) {
+	list, err := w.store.Erasing(ctx)
+	if err != nil {
+		return // follow has said it
+	}
+	for _, project := range list {
+		if !w.mine(project) {
+			continue
+		}
+		if err := w.store.EraseNext(ctx, project); err != nil && ctx.Err() == nil {
+			w.log.Error("a user could not be erased; it is tried again", "project", project, "err", err)
+		}
+	}
+}
+
+// sweep makes partitions ahead, drops those whose day is past, and brings
+// windows up to date. One process at a time does it.
+func (w *Worker) sweep(ctx context.Context) error {
+	done, err := w.store.TryLease(ctx, "sweep", w.owner, 10*time.Minute)
+	if err != nil || done == nil {
+		return err
+	}
+	defer done()
+	if err := w.store.EnsurePartitions(ctx); err != nil {
+		return err
+	}
+	_, err = w.store.SweepWindows(ctx)
+	days, retired := w.store.Retire(ctx)
+	if len(days) > 0 {
+		w.log.Info("dropped events whose time is over", "days", len(days))
+	}
+	return errors.Join(err, retired)
+}
