@@ -119,6 +119,15 @@ func TestList(t *testing.T) {
 	})
 }
 
+func TestMerging(t *testing.T) {
+	list := []m{{"id": "q/7", "impact": 40, "events": 5}, {"id": "q/3", "impact": 55, "events": 1}, {"id": "q/2", "impact": 55, "events": 1}}
+	check(t, "merging", []call{
+		{"q/2", "heaviest", []any{list}}, {"", "heaviest", []any{[]m{}}},
+		{"Merge", "mergeWords", []any{[]string{"q/7"}, ""}}, {"Merge q/7 into q/3", "mergeWords", []any{[]string{"q/7"}, "q/3"}}, {"Merge 2 issues into q/3", "mergeWords", []any{[]string{"q/7", "q/2"}, "q/3"}},
+		{[]string{"q/7", "q/3"}, "toggle", []any{[]string{"q/7"}, "q/3"}}, {[]string{"q/7"}, "toggle", []any{[]string{"q/7", "q/3"}, "q/3"}},
+	})
+}
+
 // Every pair of colours that stands for text in app.css must have a contrast
 // of 4.5 to 1 (WCAG 2.2, 1.4.3).
 func TestColours_HaveEnoughContrast(t *testing.T) {

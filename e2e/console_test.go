@@ -123,6 +123,44 @@ func TestConsole_ListsAndDecidesFromTheKeyboard(t *testing.T) {
 	check()
 }
 
+func TestConsole_MergesFromTheListAndTheIssue(t *testing.T) {
+	s := shared
+	seed(t, s, "merging")
+	tab, check := signedIn(t, s)
+	open(t, tab, s.url+"/p/merging/issues")
+	eventually(t, tab, "four rows", `document.querySelectorAll('[role=row][aria-selected]').length === 4`)
+	press(t, tab, "xjx")
+	eventually(t, tab, "two are marked", `document.querySelectorAll('[role=row] input:checked').length === 2 && document.body.innerText.includes('2 marked for a merge')`)
+	press(t, tab, "m")
+	eventually(t, tab, "the one that hurts most stays", `document.querySelector('dialog')?.innerText.includes('Merge merging/2 into merging/1')`)
+	accessible(t, tab, "the dialog of a merge")
+	press(t, tab, "\r")
+	eventually(t, tab, "it is done", `document.querySelectorAll('[role=row][aria-selected]').length === 3 && document.body.innerText.includes('merging/2 merged into merging/1')`)
+	if is := s.issues(t, "merging", "--text", "tideAt")[0]; is.Events != 21 {
+		t.Errorf("%d events, want 21", is.Events)
+	}
+
+	open(t, tab, s.url+"/p/merging/issues/2")
+	eventually(t, tab, "the old number leads there", `location.pathname === '/p/merging/issues/1' && document.body.innerText.includes('Merged into this:')`)
+	press(t, tab, "m")
+	eventually(t, tab, "it asks into which", `document.querySelector('dialog')?.innerText.includes('Merge merging/1 into which issue?') && document.querySelectorAll('dialog input[type=radio]').length === 2`)
+	press(t, tab, "\x1b")
+	eval[any](t, tab, `[...document.querySelectorAll('button')].find(b => b.ariaLabel === 'Undo the merge of merging/2').click()`)
+	eventually(t, tab, "it is taken back", `document.body.innerText.includes('merging/2 is an issue of its own again') && !document.body.innerText.includes('Merged into this:')`)
+	eventually(t, tab, "counts have followed", `!document.querySelector('main, body').innerText.includes('recounting')`)
+	if list := s.issues(t, "merging"); len(list) != 4 || list[0].Events != 12 || list[1].Events != 9 {
+		t.Errorf("after the undo: %+v", list)
+	}
+	s.run(t, 0, "issue", "merge", "merging/3", "merging/4", "--into", "merging/1")
+	if _, errs := s.run(t, 1, "issue", "merge", "merging/3", "--into", "merging/2"); !strings.Contains(errs, "was merged into merging/1 already") {
+		t.Errorf("it says %s", errs)
+	}
+	if out, _ := s.run(t, 0, "issue", "history", "merging/1"); !strings.Contains(out, "merged merging/4 into this") {
+		t.Errorf("the history says %s", out)
+	}
+	check()
+}
+
 func TestConsole_ShowsAnIssueWhole(t *testing.T) {
 	s := shared
 	seed(t, s, "whole")

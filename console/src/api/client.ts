@@ -77,6 +77,12 @@ export const act = (id: string, verb: Verb, body: { to?: string; release?: strin
   return answer(api.POST(`/api/issues/{project}/{number}/${verb}` as '/api/issues/{project}/{number}/assign', { params, body }))
 }
 
+/** Merges issues into another one of their project; undo takes it back. */
+export const mergeIssues = (from: string[], into: string) => {
+  const [name = '', first = 0, ...others] = [from[0]?.split('/')[0] ?? '', ...from.map((id) => Number(id.split('/')[1]))] as [string, number, ...number[]]
+  return answer(api.POST('/api/issues/{project}/{number}/merge', { params: { path: path(name, first) }, body: { into: Number(into.split('/')[1]), others } }))
+}
+
 /** Calls changed whenever something of a project has changed, until stopped. */
 export function live(changed: (project: string) => void): () => void {
   const source = new EventSource('/api/live')

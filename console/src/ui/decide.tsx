@@ -1,17 +1,19 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useRef, useState } from 'react'
 import type { ReactNode } from 'react'
-import { act, people } from '../api/client.ts'
+import { act, mergeIssues, people } from '../api/client.ts'
 import type { Issue, Verb } from '../api/client.ts'
 import { nextRelease } from '../core/format.ts'
 import { useKeys } from './keys.ts'
+import { MergeDialog } from './merge.tsx'
+import type { MergeChoice } from './merge.tsx'
 import { Dialog } from './parts.tsx'
 import { useSay } from './say.tsx'
 
-type Asking = 'assign' | 'fix' | undefined
+type Asking = 'assign' | 'fix' | 'merge' | undefined
 
 /** The bar of decisions about one issue, with a key for each. */
-export function DecisionBar({ issue, label, more }: { issue: Issue; label: string; more?: ReactNode }) {
+export function DecisionBar({ issue, label, more, marked = [], merged }: { issue: Issue; label: string; more?: ReactNode; marked?: Issue[]; merged?: (into: string) => void }) {
   const client = useQueryClient()
   const say = useSay()
   const [asking, setAsking] = useState<Asking>()
@@ -37,12 +39,23 @@ export function DecisionBar({ issue, label, more }: { issue: Issue; label: strin
     setAsking(undefined)
     decide.mutate({ issue, verb, ...(body ? { body } : {}) })
   }
+  const merge = useMutation({
+    scope: { id: 'decide' },
+    mutationFn: (c: MergeChoice) => mergeIssues(c.from, c.into),
+    onSuccess: (now, c) => {
+      say(`${c.from.join(', ')} merged into ${now.id}; Undo there takes it back`)
+      merged?.(now.id)
+      void client.invalidateQueries({ queryKey: ['p', project] })
+    },
+    onError: (e) => say(e.message, true),
+  })
   const open = ['new', 'accepted', 'regressed'].includes(issue.state)
   const doings: { key: string; words: string; on: boolean; run: () => void }[] = [
     { key: 'a', words: 'Accept', on: issue.state !== 'accepted', run: () => run('accept') },
     { key: 's', words: 'Assign', on: true, run: () => setAsking('assign') },
     { key: 'f', words: 'Fixed', on: true, run: () => setAsking('fix') },
     open ? { key: 'd', words: 'Dismiss', on: true, run: () => run('dismiss') } : { key: 'o', words: 'Reopen', on: true, run: () => run('reopen') },
+    { key: 'm', words: marked.length > 1 ? `Merge ${marked.length}` : 'Merge', on: true, run: () => setAsking('merge') },
     { key: 'z', words: 'Undo', on: true, run: () => run('undo') },
   ]
   useKeys(Object.fromEntries(doings.map((d) => [d.key, d.on ? d.run : undefined])))
@@ -57,6 +70,16 @@ export function DecisionBar({ issue, label, more }: { issue: Issue; label: strin
       <span className="grow" />
       {more}
       {asking === 'assign' && <AssignDialog issue={issue} close={() => setAsking(undefined)} done={(to) => run('assign', { to })} />}
+      {asking === 'merge' && (
+        <MergeDialog
+          chosen={marked.length > 0 ? marked : [issue]}
+          close={() => setAsking(undefined)}
+          done={(c) => {
+            setAsking(undefined)
+            merge.mutate(c)
+          }}
+        />
+      )}
       {asking === 'fix' && <FixDialog issue={issue} close={() => setAsking(undefined)} done={(release) => run('fix', { release })} />}
     </div>
   )

@@ -1,4 +1,4 @@
-import { keepPreviousData, useQuery } from '@tanstack/react-query'
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import type { ReactNode } from 'react'
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router'
@@ -11,6 +11,7 @@ import { DecisionBar } from './decide.tsx'
 import { Breadcrumbs, Facts } from './facts.tsx'
 import { useKeys } from './keys.ts'
 import { Ago, Copy, Failed, Loading, State, StemAndBerry } from './parts.tsx'
+import { useSay } from './say.tsx'
 import { Trace } from './trace.tsx'
 
 /** One issue: what broke, who is hit, since when, what to do. */
@@ -36,6 +37,10 @@ export function IssuePage() {
   useEffect(() => {
     if (issue.data) document.title = `${issue.data.headline} · ${issue.data.id} · Firethorn`
   }, [issue.data])
+  const now = issue.data?.id
+  useEffect(() => { // a merged-away number leads to where it went
+    if (now && now !== `${project}/${n}`) void go(`/p/${now.replace('/', '/issues/')}`, { replace: true })
+  }, [now, project, n, go])
   if (issue.error) return <Failed error={issue.error} again={() => void issue.refetch()} />
   if (!issue.data) return <Loading />
   const i = issue.data
@@ -79,12 +84,13 @@ export function IssuePage() {
           <Counted title="release" list={i.releases} />
         </Part>
         <Part id="do" title="What to do">
+          <MergedFrom issue={i} />
           <History project={project} number={n} />
           <Grouping issue={i} />
         </Part>
         </div>
       </div>
-      <DecisionBar issue={i} label={`${i.id} is ${i.state}${i.state === 'fixed' ? ' in ' + i.fixed_in : i.state === 'regressed' ? ', was fixed in ' + i.fixed_in : ''}`} more={<Link className="btn btn-ghost btn-sm font-normal" to={`/p/${project}/issues`}>Back <kbd className="kbd kbd-xs" aria-hidden="true">Esc</kbd></Link>} />
+      <DecisionBar issue={i} merged={(into) => void go(`/p/${into.replace('/', '/issues/')}`)} label={`${i.id} is ${i.state}${i.state === 'fixed' ? ' in ' + i.fixed_in : i.state === 'regressed' ? ', was fixed in ' + i.fixed_in : ''}`} more={<Link className="btn btn-ghost btn-sm font-normal" to={`/p/${project}/issues`}>Back <kbd className="kbd kbd-xs" aria-hidden="true">Esc</kbd></Link>} />
     </>
   )
 }
@@ -107,6 +113,7 @@ function Head({ issue: i }: { issue: IssueDetail }) {
           <h1 className="text-xl font-semibold break-all">{i.headline}</h1>
           <State state={i.state} fixedIn={i.fixed_in} />
           <span className="soft">{i.id}</span>
+          {i.recounting && <span className="text-warning" title="A merge or its undo was just made: users, days and releases are still following it.">recounting</span>}
           <span className="grow" />
           <details className="dropdown dropdown-end">
             <summary className="btn btn-ghost btn-sm font-normal">Copy as …</summary>
@@ -176,7 +183,7 @@ function Pager({ event: e, page }: { event: EventDetail; page: (id: string | und
   return (
     <div className="flex flex-wrap items-center gap-2">
       <span>
-        Event {p.number ? count(p.number) : 'beyond 10,000'} of {count(p.total)}, <time dateTime={e.time} title={e.id}>{exact(e.time)}</time>, {e.release || 'no release'}, {e.environment}
+        Event {p.number ? count(p.number) : 'beyond 10,000'} of {count(p.kept)} kept{p.total > p.kept && <> (of {count(p.total)} in all)</>}, <time dateTime={e.time} title={e.id}>{exact(e.time)}</time>, {e.release || 'no release'}, {e.environment}
       </span>
       <span className="join">
         {buttons.map(([words, id, off]) => (
@@ -232,6 +239,32 @@ function History({ project, number }: { project: string; number: number }) {
         ))}
       </ol>
     </>
+  )
+}
+
+/** The issues that were merged into this one, each with its way back. */
+function MergedFrom({ issue: i }: { issue: IssueDetail }) {
+  const client = useQueryClient()
+  const say = useSay()
+  const takeOut = useMutation({
+    mutationFn: (id: string) => api.act(id, 'undo'),
+    onSuccess: (_, id) => {
+      say(`${id} is an issue of its own again`)
+      void client.invalidateQueries({ queryKey: ['p', i.id.split('/')[0]] })
+    },
+    onError: (e) => say(e.message, true),
+  })
+  if (i.merged_from.length === 0) return null
+  return (
+    <p className="mb-3 flex flex-wrap items-center gap-2">
+      Merged into this:
+      {i.merged_from.map((id) => (
+        <span key={id} className="flex items-center gap-1">
+          {id}
+          <button className="btn btn-outline btn-xs font-normal" onClick={() => takeOut.mutate(id)} aria-label={`Undo the merge of ${id}`}>Undo</button>
+        </span>
+      ))}
+    </p>
   )
 }
 

@@ -6,6 +6,7 @@ import type { Issue } from '../api/client.ts'
 import { count, counted, cut, day } from '../core/format.ts'
 import { listCommand, listRequest, merge, orders, readQuery, states, writeQuery } from '../core/list.ts'
 import type { ListQuery } from '../core/list.ts'
+import { toggle } from '../core/merging.ts'
 import { scaleOf } from '../core/stem.ts'
 import type { Scale } from '../core/stem.ts'
 import { DecisionBar } from './decide.tsx'
@@ -86,6 +87,8 @@ function Rows({ project, list, more, loaded }: { project: string; list: Issue[];
   const go = useNavigate()
   const [shown, setShown] = useState<string[]>()
   const [at, setAt] = useState(0)
+  const place = useRef(0) // as at, for keys that come faster than the page is drawn
+  const [marks, setMarks] = useState<string[]>([])
   const { rows, waiting } = merge(shown, list)
   const asked = useRef(false)
   const moved = useRef(false)
@@ -99,10 +102,18 @@ function Rows({ project, list, more, loaded }: { project: string; list: Issue[];
   }, [loaded, list, shown])
   const scale = useMemo(() => scaleOf(rows.map((r) => r.trend)), [rows])
   const selected = rows[Math.min(at, rows.length - 1)]
+  const marked = rows.filter((r) => marks.includes(r.id))
   const body = useRef<HTMLDivElement>(null)
+  const select = (n: number) => {
+    place.current = n
+    setAt(n)
+  }
+  const mark = (i: Issue | undefined) => {
+    if (i) setMarks((old) => toggle(old, i.id))
+  }
   const move = (by: number) => {
     moved.current = true
-    setAt((from) => Math.max(0, Math.min(rows.length - 1, from + by)))
+    select(Math.max(0, Math.min(rows.length - 1, place.current + by)))
     if (at + by >= rows.length - 1 && by > 0) loadMore()
   }
   useEffect(() => {
@@ -115,10 +126,11 @@ function Rows({ project, list, more, loaded }: { project: string; list: Issue[];
   }
   const showNew = () => {
     setShown(undefined)
-    setAt(0)
+    select(0)
   }
   useKeys({
     j: () => move(1), ArrowDown: () => move(1), k: () => move(-1), ArrowUp: () => move(-1), n: waiting ? showNew : undefined,
+    x: () => mark(rows[place.current]), Escape: marks.length > 0 ? () => setMarks([]) : undefined,
     Enter: selected && (() => void go(`/p/${selected.id.replace('/', '/issues/')}`)),
   })
   if (rows.length === 0 && waiting === 0) {
@@ -148,7 +160,7 @@ function Rows({ project, list, more, loaded }: { project: string; list: Issue[];
           </div>
           <div ref={body} role="rowgroup">
           {rows.map((i, n) => (
-            <Row key={i.id} issue={i} scale={scale} selected={i === selected} select={() => setAt(n)} />
+            <Row key={i.id} issue={i} scale={scale} selected={i === selected} marked={marks.includes(i.id)} mark={() => mark(i)} select={() => select(n)} />
           ))}
           </div>
         </div>
@@ -161,7 +173,9 @@ function Rows({ project, list, more, loaded }: { project: string; list: Issue[];
       {selected && (
         <DecisionBar
           issue={selected}
-          label={`${selected.id}  ${selected.headline}`}
+          label={marked.length > 0 ? `${marked.length} marked for a merge` : `${selected.id}  ${selected.headline}`}
+          marked={marked}
+          merged={() => setMarks([])}
           more={
             <Link className="btn btn-primary btn-sm" to={`/p/${selected.id.replace('/', '/issues/')}`}>
               Open <kbd className="kbd kbd-xs text-base-content" aria-hidden="true">↵</kbd>
@@ -177,7 +191,7 @@ const columns = [['impact', ''], ['issue', ''], ['users', 'text-right'], ['event
 
 const rowID = (i: Issue) => 'row-' + i.id.replace('/', '-')
 
-function Row({ issue: i, scale, selected, select }: { issue: Issue; scale: Scale; selected: boolean; select: () => void }) {
+function Row({ issue: i, scale, selected, select, marked, mark }: { issue: Issue; scale: Scale; selected: boolean; select: () => void; marked: boolean; mark: () => void }) {
   const go = useNavigate()
   const to = `/p/${i.id.replace('/', '/issues/')}`
   const releases = i.first_release === i.last_release ? i.last_release : `${i.first_release || 'none'} → ${i.last_release || 'none'}`
@@ -187,6 +201,7 @@ function Row({ issue: i, scale, selected, select }: { issue: Issue; scale: Scale
       className="row h-[3.45rem] cursor-default border-b border-base-300/60"
     >
       <span role="gridcell" className="leading-tight">
+        <input type="checkbox" className="checkbox checkbox-xs float-right mr-1 mt-1" checked={marked} onChange={mark} tabIndex={-1} aria-label={`Mark ${i.id} for a merge`} title="mark for a merge (x)" />
         <b className="text-[1.15rem] font-semibold">{Math.round(i.impact)}</b>
         <br />
         <span className="soft text-[.85rem]">{i.impact_words}</span>
@@ -197,6 +212,7 @@ function Row({ issue: i, scale, selected, select }: { issue: Issue; scale: Scale
             {i.headline}
           </Link>
           {i.state !== 'new' && i.state !== 'accepted' && <State state={i.state} fixedIn={i.fixed_in} />}
+          {i.recounting && <span className="text-warning text-[.85rem]">recounting</span>}
           {i.unhandled && <span className="soft text-[.85rem] whitespace-nowrap">unhandled</span>}
         </span>
         <span className="soft flex gap-3">
