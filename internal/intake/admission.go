@@ -1,8 +1,10 @@
 package intake
 
 import (
+	"errors"
 	"io"
 	"net/http"
+	"os"
 	"time"
 
 	"golang.org/x/sync/semaphore"
@@ -41,35 +43,33 @@ func (b *Backlog) admits(project, most int64) error {
 // errFull says that as much is being read as memory should hold.
 var errFull = &fault.Error{Op: "intake.load", Code: fault.Unavailable, Retry: 2 * time.Second, Pub: "too much is being sent at once; nothing was stored of this request, send it again in a moment with the same ids"}
 
-// byteTime is how long a sender may stay silent in the middle of a body.
-const byteTime = 10 * time.Second
-
-// load is a request's body that is counted while it is read, and given up when
-// it stops coming.
+// load is a request's body that is counted while it is read and inflated, and
+// given up when it stops coming.
 type load struct {
 	flight   *semaphore.Weighted
 	from     io.ReadCloser
-	patience *http.ResponseController
+	conn     *http.ResponseController
+	patience time.Duration
 	held     int64
+	stopped  bool // the rest of the body is not waited for
 }
 
 func (l *load) Read(p []byte) (int, error) {
-	_ = l.patience.SetReadDeadline(time.Now().Add(byteTime)) // not every connection knows deadlines
+	_ = l.conn.SetReadDeadline(time.Now().Add(l.patience)) // not every connection knows deadlines
 	n, err := l.from.Read(p)
-	if n > 0 && !l.flight.TryAcquire(int64(n)) {
-		return 0, errFull
+	if errors.Is(err, os.ErrDeadlineExceeded) {
+		l.stopped = true
+		return 0, fault.Wrap("intake.load", fault.BadInput, err, "the body stopped coming for %s; nothing was stored of this request", l.patience)
 	}
-	l.held += int64(n)
 	return n, err
 }
 
-// hold counts what the body has become after inflating.
-func (l *load) hold(plain int) error {
-	more := int64(plain) - l.held
-	if more > 0 && !l.flight.TryAcquire(more) {
+// hold counts memory that the body takes.
+func (l *load) hold(bytes int) error {
+	if !l.flight.TryAcquire(int64(bytes)) {
 		return errFull
 	}
-	l.held += max(more, 0)
+	l.held += int64(bytes)
 	return nil
 }
 
@@ -78,5 +78,8 @@ func (l *load) Close() error { return l.from.Close() }
 func (l *load) release() {
 	l.flight.Release(l.held)
 	l.held = 0
-	_ = l.patience.SetReadDeadline(time.Time{}) // the next request's own limits count
+	if l.stopped {
+		return
+	}
+	_ = l.conn.SetReadDeadline(time.Time{}) // the next request's own limits count
 }

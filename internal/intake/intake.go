@@ -53,8 +53,9 @@ type Intake struct {
 	lim   Limits
 	now   func() time.Time
 
-	flight  *semaphore.Weighted
-	backlog atomic.Pointer[Backlog]
+	flight   *semaphore.Weighted
+	patience time.Duration // how long a sender may stay silent in the middle of a body
+	backlog  atomic.Pointer[Backlog]
 
 	mu   sync.Mutex
 	keys map[string]knownKey
@@ -79,7 +80,7 @@ const (
 
 // New makes the intake; wake is called when something was stored.
 func New(store Store, wake func(project int64), log *slog.Logger, lim Limits, watch Observer, now func() time.Time) *Intake {
-	in := &Intake{store: store, wake: wake, watch: watch, log: log, lim: lim, now: now, keys: map[string]knownKey{}, flight: semaphore.NewWeighted(lim.Flight)}
+	in := &Intake{store: store, wake: wake, watch: watch, log: log, lim: lim, now: now, keys: map[string]knownKey{}, flight: semaphore.NewWeighted(lim.Flight), patience: 10 * time.Second}
 	in.backlog.Store(&Backlog{})
 	return in
 }
@@ -176,13 +177,12 @@ func (in *Intake) events(w http.ResponseWriter, r *http.Request, p *mariadb.Proj
 	if err != nil {
 		return err
 	}
-	load := &load{flight: in.flight, from: r.Body, patience: http.NewResponseController(w)}
+	load := &load{flight: in.flight, from: r.Body, conn: http.NewResponseController(w), patience: in.patience}
 	defer load.release()
 	r.Body = load
-	raw, err := web.ReadBody(w, r, in.lim.Body)
-	if err == nil {
-		err = load.hold(len(raw))
-	}
+	lim := in.lim.Body
+	lim.Count = load.hold
+	raw, err := web.ReadBody(w, r, lim)
 	if err != nil {
 		if errors.Is(err, errFull) {
 			in.watch.TurnedAway("memory_full")

@@ -1,6 +1,7 @@
 package intake
 
 import (
+	"bufio"
 	"bytes"
 	"compress/gzip"
 	"context"
@@ -8,6 +9,7 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"net"
 	"net/http"
 	"net/http/httptest"
 	"strings"
@@ -230,5 +232,87 @@ func TestEvents_CutsLargeRequestsIntoRows(t *testing.T) {
 	call{body: []byte(`{"resource":{"service.version":"1"},"dropped":{"queue_full":3},"events":[` + strings.Join(list, ",") + `]}`)}.do(intakeOver(m))
 	if len(m.batches) < 3 || len(m.events()) != 30 || string(m.batches[2].Resource) != `{"service.version":"1"}` || m.dropped["queue_full"] != 3 {
 		t.Errorf("%d rows with %d events; dropped %v", len(m.batches), len(m.events()), m.dropped)
+	}
+}
+
+func TestEvents_AreTurnedAwayWhenTooMuchWaits(t *testing.T) {
+	m := &memory{}
+	in, w := newIntake(m)
+	post := func(key string) (int, string) {
+		res, _ := call{body: []byte(`{"message":"m"}`), headers: map[string]string{"Authorization": "Bearer " + key}}.do(serving(in))
+		return res.StatusCode, res.Header.Get("Retry-After")
+	}
+	for _, c := range []struct {
+		name         string
+		backlog      Backlog
+		good, narrow int
+	}{
+		{"below the limit", Backlog{Events: 999, ByProject: map[int64]int64{1: 999}}, 202, 202},
+		{"over it: the flood alone is turned away", Backlog{Events: 1500, ByProject: map[int64]int64{1: 1400, 2: 100}}, 429, 202},
+		{"far over it: all are", Backlog{Events: 2000, ByProject: map[int64]int64{1: 1990, 2: 10}}, 503, 503},
+	} {
+		in.SetBacklog(c.backlog)
+		good, after := post("good")
+		narrow, _ := post("narrow")
+		if good != c.good || narrow != c.narrow || good != 202 && after != "20" {
+			t.Errorf("%s: %d (Retry-After %q) and %d, want %d and %d", c.name, good, after, narrow, c.good, c.narrow)
+		}
+	}
+	if len(w.away) != 3 || w.stored != 3 {
+		t.Errorf("told: %d stored, turned away %v", w.stored, w.away)
+	}
+}
+
+func TestEvents_BoundMemory(t *testing.T) {
+	m := &memory{}
+	in, w := newIntake(m)
+	if !in.flight.TryAcquire(7 << 20) { // others are being read
+		t.Fatal("no room")
+	}
+	big := call{body: []byte(`{"message":"` + strings.Repeat("m", 1<<20-100) + `"}`)}
+	if res, _ := big.do(serving(in)); res.StatusCode != 202 {
+		t.Errorf("within the bound: %d", res.StatusCode)
+	}
+	var packed bytes.Buffer
+	z := gzip.NewWriter(&packed)
+	_, _ = z.Write([]byte(`[{"message":"` + strings.Repeat("m", 2<<20-100) + `"}]`)) // a buffer does not fail
+	_ = z.Close()
+	res, body := call{body: packed.Bytes(), headers: map[string]string{"Content-Encoding": "gzip"}}.do(serving(in))
+	if res.StatusCode != 503 || res.Header.Get("Retry-After") == "" || !strings.Contains(body, "too much is being sent at once") {
+		t.Errorf("beyond it: %d %s", res.StatusCode, body)
+	}
+	in.flight.Release(7 << 20)
+	if res, _ := (call{body: packed.Bytes(), headers: map[string]string{"Content-Encoding": "gzip"}}).do(serving(in)); res.StatusCode != 202 {
+		t.Errorf("when there is room again: %d", res.StatusCode)
+	}
+	if !in.flight.TryAcquire(8 << 20) {
+		t.Error("memory is held after the requests have ended")
+	}
+	if len(w.away) != 1 || w.away[0] != "memory_full" {
+		t.Errorf("told: %v", w.away)
+	}
+}
+
+// stuck is a body that begins and does not go on.
+func TestEvents_GiveUpOnASenderThatStopsInTheMiddle(t *testing.T) {
+	in, _ := newIntake(&memory{})
+	server := httptest.NewServer(serving(in))
+	defer server.Close()
+	in.patience = 50 * time.Millisecond
+	c, err := net.Dial("tcp", server.Listener.Addr().String())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer c.Close()
+	fmt.Fprint(c, "POST /v1/events?key=good HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Length: 100\r\n\r\n{\"mess")
+	_ = c.SetReadDeadline(time.Now().Add(10 * time.Second))
+	res, err := http.ReadResponse(bufio.NewReader(c), nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	raw, _ := io.ReadAll(res.Body)
+	if res.StatusCode != 400 || !strings.Contains(string(raw), "stopped coming") {
+		t.Errorf("%d %s", res.StatusCode, raw)
 	}
 }

@@ -33,7 +33,7 @@ func setAside(ctx context.Context, tx *sql.Tx, list []Aside) error {
 		if len(why) > 8000 {
 			why = why[:8000]
 		}
-		rows[i] = []any{id[:], a.Project, micros(a.Received), why, nullUUID(a.Event), a.Packed}
+		rows[i] = []any{id[:], a.Project, micros(a.Received), why, nullUUID(a.Event), append([]byte{}, a.Packed...)} // never NULL
 	}
 	return insertRows(ctx, tx, "INSERT INTO set_aside (id, project, received, error, event, body)", "", rows)
 }

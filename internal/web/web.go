@@ -4,6 +4,7 @@
 package web
 
 import (
+	"bufio"
 	"compress/gzip"
 	"compress/zlib"
 	"context"
@@ -101,7 +102,45 @@ func Secure(next http.Handler) http.Handler {
 }
 
 // Limits bound a request's body in bytes.
-type Limits struct{ Wire, Plain int64 }
+type Limits struct {
+	Wire, Plain int64
+	// Count is told how many bytes of memory each read takes, and may refuse;
+	// nil counts nothing.
+	Count func(bytes int) error
+}
+
+// counted tells Limits.Count of what it reads.
+type counted struct {
+	from  io.Reader
+	count func(int) error
+}
+
+func (c *counted) Read(p []byte) (int, error) {
+	n, err := c.from.Read(p)
+	if n > 0 {
+		if refused := c.count(n); refused != nil {
+			return 0, refused
+		}
+	}
+	return n, err
+}
+
+// mostWindow is the largest window of zstd that is read: what RFC 8878 asks
+// decoders to support.
+const mostWindow = 8 << 20
+
+// zstdReader reads a zstd body; the window that its first frame asks for is
+// counted before it is made.
+func zstdReader(wire io.Reader, lim Limits) (*zstd.Decoder, error) {
+	peek := bufio.NewReader(wire)
+	var head zstd.Header
+	if first, _ := peek.Peek(zstd.HeaderMaxSize); head.Decode(first) == nil && lim.Count != nil {
+		if err := lim.Count(int(min(head.WindowSize, mostWindow))); err != nil {
+			return nil, err
+		}
+	}
+	return zstd.NewReader(peek, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxWindow(mostWindow), zstd.WithDecoderLowmem(true))
+}
 
 // ReadBody reads a body, inflating what Content-Encoding names; either limit
 // exceeded gives 413.
@@ -126,7 +165,7 @@ func ReadBody(w http.ResponseWriter, r *http.Request, lim Limits) ([]byte, error
 		defer z.Close()
 		plain = z
 	case "zstd":
-		z, err := zstd.NewReader(wire, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxWindow(8<<20))
+		z, err := zstdReader(wire, lim)
 		if err != nil {
 			return nil, unreadable(err)
 		}
@@ -134,6 +173,9 @@ func ReadBody(w http.ResponseWriter, r *http.Request, lim Limits) ([]byte, error
 		plain = z
 	default:
 		return nil, fault.New(fault.BadMediaType, "Content-Encoding %q is not read here: none, gzip, deflate and zstd are", enc)
+	}
+	if lim.Count != nil {
+		plain = &counted{plain, lim.Count}
 	}
 	raw, err := io.ReadAll(http.MaxBytesReader(w, io.NopCloser(plain), lim.Plain))
 	if err != nil {
@@ -145,6 +187,9 @@ func ReadBody(w http.ResponseWriter, r *http.Request, lim Limits) ([]byte, error
 func unreadable(err error) error {
 	if _, ok := errors.AsType[*http.MaxBytesError](err); ok {
 		return err
+	}
+	if f, ok := errors.AsType[*fault.Error](err); ok { // the body's own word
+		return f
 	}
 	return fault.Wrap("web.ReadBody", fault.BadInput, err, "the body cannot be read: %v", err)
 }

@@ -111,6 +111,135 @@ func TestRun_FilesManyProjectsAndLargeBatches(t *testing.T) {
 	}
 }
 
+// An event that ended the process every time it was in hand is set aside
+// untried; its neighbours are filed.
+func TestRun_SetsAsideWhatEndsTheProcess(t *testing.T) {
+	b := prepare(t)
+	b.put(t, `{"message":"one"}`, `{"message":"deadly"}`, `{"message":"two"}`)
+	leases, err := b.TakeLeases(t.Context(), b.w.owner, time.Minute)
+	if err != nil {
+		t.Fatal(err)
+	}
+	lease := leases[mariadb.ShardOf(b.project.ID)]
+	for range mostDeaths { // each of these stands for a process that ends with the event in hand
+		c, err := b.Claim(t.Context(), lease, b.project.ID, false)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := b.Suspect(t.Context(), c, c.Deliveries[0].Batches[0].IDs[1]); err != nil {
+			t.Fatal(err)
+		}
+	}
+	b.run(t)
+	list, err := b.SetAside(t.Context(), b.project.ID, 10)
+	if err != nil || len(list) != 1 || !strings.Contains(list[0].Why, "the service ended 3 times") {
+		t.Fatalf("%+v, %v", list, err)
+	}
+	if filed, _ := b.counts(t); filed != 2 {
+		t.Errorf("%d filed, want 2", filed)
+	}
+	if _, err := b.Retry(t.Context(), list[0].ID); err != nil {
+		t.Fatal(err)
+	}
+	b.run(t)
+	if filed, aside := b.counts(t); filed != 3 || aside != 0 {
+		t.Errorf("after the retry: %d filed, %d set aside", filed, aside)
+	}
+}
+
+func TestRun_LetsProjectsTakeTurns(t *testing.T) {
+	b := prepare(t)
+	small, _, err := b.CreateProject(t.Context(), "gangway", 7)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var list []string
+	for range 200 {
+		list = append(list, `{"message":"flood"}`)
+	}
+	for range 25 {
+		b.put(t, list...)
+	}
+	b.project = small
+	b.put(t, `{"message":"a single one"}`)
+	ctx, stop := context.WithCancel(t.Context())
+	done := make(chan error, 1)
+	go func() { done <- b.w.Run(ctx) }()
+	for until := time.Now().Add(20 * time.Second); ; time.Sleep(5 * time.Millisecond) {
+		if totals, err := b.Totals(t.Context(), small.ID); err == nil && totals.Events == 1 {
+			break
+		}
+		if time.Now().After(until) {
+			t.Fatal("the single event is not filed")
+		}
+	}
+	st, err := b.Inbox(t.Context())
+	if err != nil || st.Events == 0 {
+		t.Errorf("it was filed after the flood: %+v, %v", st, err)
+	}
+	stop()
+	if err := <-done; err != nil {
+		t.Fatal(err)
+	}
+}
+
+func TestRun_GoesOnWithOthersWhenAProjectFails(t *testing.T) {
+	b := prepare(t)
+	// Rows of a project that is gone cannot be filed; they stay where they are.
+	if err := b.Append(t.Context(), 4711, &pipeline.Batch{Received: time.Now(), IDs: []uuid.UUID{uuid.New()}, Events: []json.RawMessage{json.RawMessage(`{"message":"m"}`)}}); err != nil {
+		t.Fatal(err)
+	}
+	b.put(t, `{"message":"one"}`)
+	ctx, stop := context.WithCancel(t.Context())
+	done := make(chan error, 1)
+	go func() { done <- b.w.Run(ctx) }()
+	for until := time.Now().Add(10 * time.Second); time.Now().Before(until); time.Sleep(10 * time.Millisecond) {
+		if totals, err := b.Totals(t.Context(), b.project.ID); err == nil && totals.Events == 1 {
+			break
+		}
+	}
+	stop()
+	<-done
+	if filed, _ := b.counts(t); filed != 1 {
+		t.Errorf("%d filed, want 1", filed)
+	}
+	if st, err := b.Inbox(t.Context()); err != nil || st.Events != 1 {
+		t.Errorf("the other project's event: %+v, %v", st, err)
+	}
+}
+
+func TestRun_FollowsMovesAndForgetsUsers(t *testing.T) {
+	b := prepare(t)
+	b.put(t, `{"exceptions":[{"type":"A"}],"attributes":{"user.id":"p-1"}}`, `{"exceptions":[{"type":"B"}],"attributes":{"user.id":"p-1"}}`)
+	b.run(t)
+	if err := b.Merge(t.Context(), b.project, []int64{2}, 1, mariadb.Actor{Kind: "person", Name: "Maren Holt"}); err != nil {
+		t.Fatal(err)
+	}
+	e, err := b.Erase(t.Context(), b.project, "p-1", "Maren Holt")
+	if err != nil {
+		t.Fatal(err)
+	}
+	ctx, stop := context.WithCancel(t.Context())
+	done := make(chan error, 1)
+	go func() { done <- b.w.Run(ctx) }()
+	for until := time.Now().Add(10 * time.Second); time.Now().Before(until); time.Sleep(10 * time.Millisecond) {
+		st, err := b.ErasureState(t.Context(), b.project.ID, e.ID)
+		is, err2 := b.Issue(t.Context(), b.project, 2)
+		if err == nil && err2 == nil && st.Done && !is.Recounting {
+			break
+		}
+	}
+	stop()
+	<-done
+	is, err := b.Issue(t.Context(), b.project, 2)
+	if err != nil || is.Number != 1 || is.Events != 2 || is.Users != 1 || is.Recounting || is.Bodies != 0 {
+		t.Errorf("%+v, %v", is, err)
+	}
+	if diff, _, err := b.Recount(t.Context()); err != nil || len(diff) > 0 {
+		t.Errorf("recount: %+v, %v", diff, err)
+	}
+}
+
 func TestRun_LetsGoOfItsShards(t *testing.T) {
 	b := prepare(t)
 	b.put(t, `{"message":"one"}`)
