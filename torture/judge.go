@@ -1,0 +1,87 @@
+package main
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"net/http"
+
+	_ "github.com/go-sql-driver/mysql" // the driver
+	"github.com/google/uuid"
+
+	"firethorn/internal/contract"
+	"firethorn/internal/localdb"
+)
+
+// judge compares what was acknowledged with what is in the database.
+func (s *stage) judge(ctx context.Context) error {
+	db, err := sql.Open("mysql", s.db.DSN(localdb.Database))
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	filed, err := tally(ctx, db, "SELECT id, COUNT(*) FROM event GROUP BY project, id")
+	if err != nil {
+		return err
+	}
+	aside, err := tally(ctx, db, "SELECT event, COUNT(*) FROM set_aside WHERE event IS NOT NULL GROUP BY project, event")
+	if err != nil {
+		return err
+	}
+	x := s.sender
+	s.report.Acknowledged = len(x.acked)
+	for id := range x.known {
+		switch n := filed[id] + aside[id]; {
+		case n == 0:
+			s.report.Missing = append(s.report.Missing, id.String())
+		case n > 1:
+			s.report.Doubled = append(s.report.Doubled, id.String())
+		case aside[id] == 1:
+			s.report.SetAside++
+		default:
+			s.report.Filed++
+		}
+	}
+	for id, n := range filed {
+		if x.known[id] {
+			continue
+		}
+		s.report.Unexpected++
+		if n > 1 || !x.tried[id] {
+			s.report.Doubled = append(s.report.Doubled, id.String())
+		}
+	}
+	var v contract.Recount
+	if err := s.services[1].call(ctx, http.MethodGet, "/api/recount", "", &v); err != nil {
+		return err
+	}
+	for _, d := range v.Differences {
+		s.report.Difference = append(s.report.Difference, fmt.Sprintf("%s of issue %d: stored %d, the rows say %d", d.What, d.Issue, d.Stored, d.Rows))
+	}
+	var errs []error
+	for what, list := range map[string][]string{"acknowledged and nowhere": s.report.Missing, "filed more than once, or never sent": s.report.Doubled, "counters that differ": s.report.Difference} {
+		if len(list) > 0 {
+			errs = append(errs, fmt.Errorf("%s: %d, for example %s", what, len(list), list[0]))
+		}
+	}
+	return errors.Join(errs...)
+}
+
+func tally(ctx context.Context, db *sql.DB, query string) (map[uuid.UUID]int, error) {
+	rows, err := db.QueryContext(ctx, query)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	out := map[uuid.UUID]int{}
+	for rows.Next() {
+		var id []byte
+		var n int
+		if err := rows.Scan(&id, &n); err != nil {
+			return nil, err
+		}
+		out[uuid.UUID(id)] += n
+	}
+	return out, rows.Err()
+}

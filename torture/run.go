@@ -1,0 +1,185 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"syscall"
+	"time"
+
+	"firethorn/internal/localdb"
+)
+
+// Options of a run.
+type Options struct {
+	Program string // the service
+	Kills   int
+	Senders int
+	Seed    int64
+	Out     io.Writer // progress
+}
+
+// Report says what was done and what came of it.
+type Report struct {
+	Seed                         int64
+	Kills                        map[string]int
+	Acknowledged, Repeats        int
+	TurnedAway, Unanswered       int64
+	Merges, Undos                int64
+	Days                         float64 // that the clock went on
+	Filed, SetAside, Unexpected  int
+	Took                         time.Duration
+	Missing, Doubled, Difference []string
+}
+
+func (r Report) String() string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "seed %d, %s: killed %v; the clock went on by %.1f days\n", r.Seed, r.Took.Round(time.Second), r.Kills, r.Days)
+	fmt.Fprintf(&b, "%d events acknowledged, %d sent again on purpose, %d requests turned away, %d without an answer; %d merges, %d undos\n", r.Acknowledged, r.Repeats, r.TurnedAway, r.Unanswered, r.Merges, r.Undos)
+	fmt.Fprintf(&b, "%d of them filed once, %d set aside, %d missing, %d filed more than once; %d filed that had no answer; recount: %d differences\n", r.Filed, r.SetAside, len(r.Missing), len(r.Doubled), r.Unexpected, len(r.Difference))
+	return b.String()
+}
+
+// stage is everything that runs.
+type stage struct {
+	opt      Options
+	db       *localdb.Server
+	services []*service
+	sender   *sender
+	offset   atomic.Int64 // of all clocks, in nanoseconds
+	report   Report
+}
+
+func (s *stage) now() time.Time { return time.Now().Add(time.Duration(s.offset.Load())) }
+
+// projects are what the senders report to.
+var projects = []string{"quayside", "gangway", "bosun"}
+
+// Run does it all; the error says what must not be.
+func Run(ctx context.Context, opt Options) (Report, error) {
+	began := time.Now()
+	dir, err := os.MkdirTemp("", "firethorn-torture")
+	if err != nil {
+		return Report{}, err
+	}
+	defer os.RemoveAll(dir)
+	program, err := filepath.Abs(opt.Program)
+	if err != nil {
+		return Report{}, err
+	}
+	opt.Program = program
+	s := &stage{opt: opt, report: Report{Seed: opt.Seed, Kills: map[string]int{}}}
+	fmt.Fprintf(opt.Out, "seed %d\n", opt.Seed)
+	if s.db, err = localdb.Start(ctx, localdb.Options{Dir: filepath.Join(dir, "database"), BufferPool: "256M", LogSize: "64M"}); err != nil {
+		return s.report, err
+	}
+	watch, unwatch := context.WithCancel(ctx)
+	var side sync.WaitGroup
+	side.Go(func() { s.db.Watch(watch) })
+	defer func() {
+		unwatch()
+		side.Wait()
+		_ = s.db.Stop(context.WithoutCancel(ctx))
+	}()
+	for i := range 2 {
+		v, err := newService(s, filepath.Join(dir, fmt.Sprint("service", i)))
+		if err != nil {
+			return s.report, err
+		}
+		defer v.stop()
+		s.services = append(s.services, v)
+		if err := v.waitReady(ctx, time.Minute); err != nil { // the second finds the schema made
+			return s.report, err
+		}
+	}
+	if s.sender, err = newSender(ctx, s); err != nil {
+		return s.report, err
+	}
+	s.load(ctx)
+	fmt.Fprintln(opt.Out, "killed enough; waiting until all is filed")
+	if err := s.settle(ctx); err != nil {
+		return s.report, err
+	}
+	err = s.judge(ctx)
+	s.report.Took = time.Since(began)
+	s.report.Days = time.Duration(s.offset.Load()).Hours() / 24
+	return s.report, err
+}
+
+// load sends, merges, undoes and kills until enough was killed.
+func (s *stage) load(ctx context.Context) {
+	ctx, enough := context.WithCancel(ctx)
+	var g sync.WaitGroup
+	for i := range s.opt.Senders {
+		rnd := rand.New(rand.NewPCG(uint64(s.opt.Seed), uint64(i)))
+		g.Go(func() { s.sender.run(ctx, rnd) })
+	}
+	g.Go(func() { s.meddle(ctx, rand.New(rand.NewPCG(uint64(s.opt.Seed), 1000))) })
+	s.kill(ctx, rand.New(rand.NewPCG(uint64(s.opt.Seed), 2000)))
+	enough()
+	g.Wait()
+}
+
+// kill ends one of the processes at a time; the clock goes on by hours with
+// it, so that repeats come after midnight and days late.
+func (s *stage) kill(ctx context.Context, rnd *rand.Rand) {
+	perKill := 4 * 24 * time.Hour / time.Duration(s.opt.Kills)
+	for n := range s.opt.Kills {
+		time.Sleep(time.Duration(100+rnd.IntN(900)) * time.Millisecond)
+		s.offset.Add(int64(perKill))
+		switch which := rnd.IntN(3); which {
+		case 2:
+			_ = syscall.Kill(s.db.PID(), syscall.SIGKILL) // it may be starting just now
+			s.report.Kills["database"]++
+			time.Sleep(time.Duration(rnd.IntN(400)) * time.Millisecond)
+		default:
+			s.services[which].kill()
+			s.report.Kills["service"]++
+		}
+		if n%10 == 9 {
+			fmt.Fprintf(s.opt.Out, "%d of %d killed, %d events acknowledged\n", n+1, s.opt.Kills, s.sender.count())
+		}
+		for _, v := range s.services { // what is down comes back before the next one goes
+			if err := v.waitReady(ctx, time.Minute); err != nil {
+				fmt.Fprintln(s.opt.Out, err)
+			}
+		}
+	}
+}
+
+// meddle merges issues and undoes merges, at random.
+func (s *stage) meddle(ctx context.Context, rnd *rand.Rand) {
+	for ctx.Err() == nil {
+		time.Sleep(time.Duration(20+rnd.IntN(200)) * time.Millisecond)
+		v := s.services[rnd.IntN(len(s.services))]
+		project := projects[rnd.IntN(len(projects))]
+		a, b := 1+rnd.IntN(kinds), 1+rnd.IntN(kinds)
+		if rnd.IntN(3) == 0 {
+			if v.post(ctx, fmt.Sprintf("/api/issues/%s/%d/merge", project, a), fmt.Sprintf(`{"into":%d}`, b)) == nil {
+				s.report.Merges++
+			}
+		} else if v.post(ctx, fmt.Sprintf("/api/issues/%s/%d/undo", project, a), `{}`) == nil {
+			s.report.Undos++
+		}
+	}
+}
+
+// settle waits until nothing waits and no move is followed.
+func (s *stage) settle(ctx context.Context) error {
+	for until := time.Now().Add(3 * time.Minute); ; time.Sleep(200 * time.Millisecond) {
+		st, err := s.services[0].status(ctx)
+		if err == nil && st.Waiting == 0 && st.Recounting == 0 {
+			return nil
+		}
+		if time.Now().After(until) {
+			return fmt.Errorf("it does not settle: %+v, %w", st, errors.Join(err, errors.New("3 minutes have passed")))
+		}
+	}
+}
