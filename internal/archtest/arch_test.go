@@ -37,8 +37,9 @@ var may = map[string][]string{
 	"chromium":         {}, "testdb": {"localdb"}, "archtest": {},
 }
 
-// coreMay lists the packages of others that the core may use: lexing, versions.
-var coreMay = []string{"github.com/tdewolff/parse/v2", "github.com/tdewolff/parse/v2/js", "github.com/Masterminds/semver/v3"}
+// coreMay lists the packages of others that the core may use: JSON, lexing,
+// versions.
+var coreMay = []string{"github.com/go-json-experiment/json", "github.com/go-json-experiment/json/jsontext", "github.com/tdewolff/parse/v2", "github.com/tdewolff/parse/v2/js", "github.com/Masterminds/semver/v3"}
 
 // coreMust not reach the world.
 var coreMustNot = []string{"os", "net", "net/http", "database/sql", "os/exec", "log", "log/slog", "math/rand", "math/rand/v2", "io/fs", "syscall"}

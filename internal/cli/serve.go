@@ -4,6 +4,7 @@ import (
 	"context"
 	"log/slog"
 	"os"
+	"runtime/pprof"
 
 	"github.com/urfave/cli/v3"
 
@@ -29,6 +30,7 @@ func serveCommand() *cli.Command {
 			&cli.StringFlag{Name: "metrics-listen", Usage: "`HOST:PORT` that answers /metrics without a token; without it they need one", Sources: cli.EnvVars("FIRETHORN_METRICS_LISTEN")},
 			&cli.BoolFlag{Name: "small-database", Hidden: true},
 			&cli.DurationFlag{Name: "clock-offset", Hidden: true},
+			&cli.StringFlag{Name: "cpu-profile", Hidden: true},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			var level slog.Level
@@ -36,6 +38,17 @@ func serveCommand() *cli.Command {
 				return usage("--log-level is debug, info, warn or error, not %q", c.String("log-level"))
 			}
 			log := slog.New(slog.NewTextHandler(c.Root().ErrWriter, &slog.HandlerOptions{Level: level}))
+			if file := c.String("cpu-profile"); file != "" {
+				f, err := os.Create(file)
+				if err != nil {
+					return err
+				}
+				defer f.Close()
+				if err := pprof.StartCPUProfile(f); err != nil {
+					return err
+				}
+				defer pprof.StopCPUProfile()
+			}
 			limits := intake.DefaultLimits
 			if limits.Inbox = int64(c.Int("inbox-limit")); limits.Inbox < 1 {
 				return usage("--inbox-limit is a number of events above 0, not %d", limits.Inbox)

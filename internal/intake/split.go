@@ -2,13 +2,16 @@ package intake
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"iter"
 	"time"
 	"unicode/utf8"
 
+	"github.com/go-json-experiment/json/jsontext"
 	"github.com/google/uuid"
 
 	"firethorn/internal/core/event"
@@ -135,9 +138,63 @@ func (p *parcel) refuse(i int, format string, args ...any) {
 
 // head is what intake looks at in an event.
 type head struct {
-	ID         *string         `json:"id"`
-	Message    json.RawMessage `json:"message"`
-	Exceptions json.RawMessage `json:"exceptions"`
+	id                  string
+	idKind              jsontext.Kind // 0: absent
+	message, exceptions bool          // there, and not blank
+}
+
+// errNoObject says that an event is no object, or its id no text.
+var errNoObject = errors.New("an event is a JSON object whose id is a text")
+
+// readHead walks over one event once: it finds the head and makes sure that
+// all of it is JSON.
+func readHead(raw []byte) (head, error) {
+	var h head
+	d := jsontext.NewDecoder(bytes.NewBuffer(raw), jsontext.AllowDuplicateNames(true), jsontext.AllowInvalidUTF8(true))
+	if t, err := d.ReadToken(); err != nil || t.Kind() != '{' {
+		return h, cmp.Or(err, errNoObject)
+	}
+	for d.PeekKind() == '"' {
+		name, err := d.ReadToken()
+		if err != nil {
+			return h, err
+		}
+		switch name.String() {
+		case "id":
+			t, err := d.ReadToken()
+			if err != nil {
+				return h, err
+			}
+			if h.idKind = t.Kind(); h.idKind == '"' {
+				h.id = t.String()
+			} else if h.idKind != 'n' {
+				return h, errNoObject
+			}
+		case "message":
+			v, err := d.ReadValue()
+			if err != nil {
+				return h, err
+			}
+			h.message = !blank(v)
+		case "exceptions":
+			v, err := d.ReadValue()
+			if err != nil {
+				return h, err
+			}
+			h.exceptions = !blank(v)
+		default:
+			if err := d.SkipValue(); err != nil {
+				return h, err
+			}
+		}
+	}
+	if _, err := d.ReadToken(); err != nil { // the closing brace
+		return h, err
+	}
+	if _, err := d.ReadToken(); !errors.Is(err, io.EOF) {
+		return h, cmp.Or(err, errNoObject)
+	}
+	return h, nil
 }
 
 // take checks the structure of one event and adds it to the batch.
@@ -146,25 +203,26 @@ func (p *parcel) take(i int, raw json.RawMessage, most int) {
 		p.refuse(i, "the event has %d bytes; %d are the most", len(raw), most)
 		return
 	}
-	var h head
-	if err := json.Unmarshal(raw, &h); err != nil {
-		if s, ok := errors.AsType[*json.SyntaxError](err); ok {
-			p.refuse(i, "no JSON: %v at byte %d", s, s.Offset)
-		} else {
-			p.refuse(i, "an event is a JSON object whose id is a text")
-		}
+	h, err := readHead(raw)
+	switch s, ok := errors.AsType[*jsontext.SyntacticError](err); {
+	case ok:
+		p.refuse(i, "no JSON: %v at byte %d", s.Err, s.ByteOffset)
 		return
-	}
-	if blank(h.Message) && blank(h.Exceptions) {
+	case errors.Is(err, io.ErrUnexpectedEOF):
+		p.refuse(i, "no JSON: it ends in the middle")
+		return
+	case err != nil:
+		p.refuse(i, "%v", errNoObject)
+		return
+	case !h.message && !h.exceptions:
 		p.refuse(i, "%v", event.ErrEmpty)
 		return
 	}
 	id := uuid.UUID{}
-	var err error
-	if h.ID == nil || *h.ID == "" {
+	if h.id == "" {
 		id, err = uuid.NewV7()
-	} else if id, err = uuid.Parse(*h.ID); err != nil || len(*h.ID) != 36 {
-		err = fmt.Errorf("the id %.60q is no UUID (RFC 9562); leave it out and the service makes one", *h.ID)
+	} else if id, err = uuid.Parse(h.id); err != nil || len(h.id) != 36 {
+		err = fmt.Errorf("the id %.60q is no UUID (RFC 9562); leave it out and the service makes one", h.id)
 	}
 	if err != nil {
 		p.refuse(i, "%v", err)
@@ -174,7 +232,7 @@ func (p *parcel) take(i int, raw json.RawMessage, most int) {
 	p.batch.IDs = append(p.batch.IDs, id)
 }
 
-func blank(raw json.RawMessage) bool {
+func blank(raw []byte) bool {
 	s := string(bytes.TrimSpace(raw))
 	return s == "" || s == "null" || s == `""` || s == "[]"
 }

@@ -101,7 +101,17 @@ type Symbols struct {
 	release string
 	fileList
 	loaded bool
+	chosen map[chosenKey]chosen
 	err    error
+}
+
+// chosenKey is what a frame says of its file.
+type chosenKey struct{ file, debugID string }
+
+// chosen is what was found for it: most frames of a trace share one file.
+type chosen struct {
+	unit *symbolicate.Unit
+	why  string
 }
 
 // Of gives the symbols of a release.
@@ -119,6 +129,19 @@ func (s *Symbols) Err() error {
 
 // Unit finds the unit of a file.
 func (s *Symbols) Unit(file, debugID string) (*symbolicate.Unit, string) {
+	k := chosenKey{file, debugID}
+	if c, ok := s.chosen[k]; ok {
+		return c.unit, c.why
+	}
+	unit, why := s.find(file, debugID)
+	if s.chosen == nil {
+		s.chosen = map[chosenKey]chosen{}
+	}
+	s.chosen[k] = chosen{unit, why}
+	return unit, why
+}
+
+func (s *Symbols) find(file, debugID string) (*symbolicate.Unit, string) {
 	if s.err != nil {
 		return nil, ""
 	}

@@ -9,6 +9,9 @@ import (
 	"strings"
 	"time"
 	"unicode/utf8"
+
+	jsonv2 "github.com/go-json-experiment/json"
+	"github.com/go-json-experiment/json/jsontext"
 )
 
 // Limits bound what one event may carry. What is over a limit is cut from the
@@ -39,13 +42,26 @@ var knownFields = func() map[string]bool {
 	return m
 }()
 
+// lenient lets pass what was always read: a name given twice, bytes that are
+// no UTF-8 (intake has replaced those of the outside).
+var lenient = jsonv2.JoinOptions(jsontext.AllowDuplicateNames(true), jsontext.AllowInvalidUTF8(true))
+
+// kindWords name kinds of JSON values.
+var kindWords = map[jsontext.Kind]string{'n': "null", 't': "true", 'f': "false", '"': "a text", '0': "a number", '{': "an object", '[': "an array"}
+
 // Decode reads one event, fills what is absent, and cuts what is over the
 // limits. It fails on what cannot be read at all, with the field's name.
 func Decode(raw []byte, lim Limits) (*Event, error) {
 	var e Event
-	if err := json.Unmarshal(raw, &e); err != nil {
-		if t, ok := errors.AsType[*json.UnmarshalTypeError](err); ok {
-			return nil, fmt.Errorf("field %q holds a %s, which does not fit (byte %d)", t.Field, t.Value, t.Offset)
+	if err := jsonv2.Unmarshal(raw, &e, lenient); err != nil {
+		if t, ok := errors.AsType[*jsonv2.SemanticError](err); ok {
+			if t.Err != nil { // a type's own word
+				if w := t.Err.Error(); strings.HasPrefix(w, "attributes must") {
+					return nil, fmt.Errorf("not readable as an event: %s (byte %d)", w, t.ByteOffset)
+				}
+			}
+			field := strings.ReplaceAll(strings.TrimPrefix(string(t.JSONPointer), "/"), "/", ".")
+			return nil, fmt.Errorf("field %q holds %s, which does not fit (byte %d)", field, kindWords[t.JSONKind], t.ByteOffset)
 		}
 		return nil, fmt.Errorf("not readable as an event: %w", err)
 	}
@@ -81,7 +97,7 @@ func unknownFields(raw []byte) map[string]json.RawMessage {
 		if !ok {
 			break
 		}
-		if !knownFields[string(name)] && !knownFields[strings.ToLower(string(name))] {
+		if !knownFields[string(name)] {
 			if out == nil {
 				out = map[string]json.RawMessage{}
 			}
@@ -127,13 +143,20 @@ func nextField(raw []byte, i int) (name, value []byte, next int, ok bool) {
 
 // stringEnd is the index behind the string that begins at i.
 func stringEnd(raw []byte, i int) int {
-	for i++; i < len(raw); i++ {
-		switch raw[i] {
-		case '\\':
-			i++
-		case '"':
-			return i + 1
+	end := -1 // the next quote that was found
+	for i++; i < len(raw); {
+		if end < i {
+			n := bytes.IndexByte(raw[i:], '"')
+			if n < 0 {
+				return len(raw)
+			}
+			end = i + n
 		}
+		slash := bytes.IndexByte(raw[i:end], '\\')
+		if slash < 0 {
+			return end + 1
+		}
+		i += slash + 2 // what follows a backslash ends nothing
 	}
 	return len(raw)
 }

@@ -40,9 +40,9 @@ func TestDecode_FillsWhatIsAbsent(t *testing.T) {
 func TestDecode_RefusesWhatCannotBeRead(t *testing.T) {
 	for in, want := range map[string]string{
 		`{"severity":"error"}`:           "needs a message or an exception",
-		`{"exceptions":"none"}`:          `field "exceptions" holds a string`,
-		`{"exceptions":[{"type":5}]}`:    `field "exceptions.type" holds a number`,
-		`[1]`:                            "holds a array",
+		`{"exceptions":"none"}`:          `field "exceptions" holds a text`,
+		`{"exceptions":[{"type":5}]}`:    `field "exceptions.0.type" holds a number`,
+		`[1]`:                            "holds an array",
 		`{"message":"m","attributes":3}`: "attributes must be an object",
 		`{"message":`:                    "not readable",
 	} {

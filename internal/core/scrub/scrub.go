@@ -7,7 +7,6 @@ package scrub
 import (
 	"bytes"
 	"fmt"
-	"strings"
 )
 
 // Mark stands where a secret stood.
@@ -28,11 +27,19 @@ func (e *DepthError) Error() string {
 var secretWords = bytes.Fields([]byte("password passwd passphrase secret apikey accesskey privatekey authorization credential cookie" +
 	" sessiontoken accesstoken refreshtoken idtoken authtoken csrf xsrf bearer cardnumber creditcard cvv iban"))
 
+// secretsBy are the secret words by their first letter.
+var secretsBy = func() (by ['z' + 1][][]byte) {
+	for _, w := range secretWords {
+		by[w[0]] = append(by[w[0]], w)
+	}
+	return by
+}()
+
 // wholeWords mean a secret only as a whole name or its last part.
 var wholeWords = map[string]bool{"token": true, "pwd": true, "auth": true, "pin": true, "otp": true, "jwt": true, "signature": true, "sig": true, "cvc": true, "pass": true}
 
 // Name says whether a name means a secret.
-func Name(name string) bool {
+func Name[T string | []byte](name T) bool {
 	if len(name) < 3 || len(name) > 200 {
 		return false
 	}
@@ -55,12 +62,14 @@ func Name(name string) bool {
 			part, lower = n, false
 		}
 	}
-	if wholeWords[string(flat[part:n])] {
+	if last := n - part; last >= 3 && last <= 9 && wholeWords[string(flat[part:n])] {
 		return true
 	}
-	for _, w := range secretWords {
-		if n >= len(w) && bytes.Contains(flat[:n], w) {
-			return true
+	for i := range n {
+		for _, w := range secretsBy[flat[i]] {
+			if n-i >= len(w) && string(flat[i:i+len(w)]) == string(w) {
+				return true
+			}
 		}
 	}
 	return false
@@ -135,8 +144,9 @@ func (s *scanner) run() error {
 // and name: value, quoted or not, also behind backslashes.
 func (s *scanner) text(from, to int) {
 	body := s.src[from:to]
-	for i := 1; i < len(body); i++ {
-		if c := body[i]; c != '=' && c != ':' || !Name(nameBefore(body, i)) {
+	signs := signs{text: body, equals: -1, colon: -1}
+	for i := signs.next(1); i < len(body); i = signs.next(i + 1) {
+		if !Name(nameBefore(body, i)) {
 			continue
 		}
 		start := valueStart(body, i+1)
@@ -151,11 +161,36 @@ func (s *scanner) text(from, to int) {
 	}
 }
 
+// signs finds the signs that tie a name to its value. Most texts have none of
+// one kind, which one search over the text tells.
+type signs struct {
+	text          []byte
+	equals, colon int // the next ones
+}
+
+// next is the first sign at i or behind it; the text's length when none is left.
+func (s *signs) next(i int) int {
+	s.equals, s.colon = s.from(s.equals, i, '='), s.from(s.colon, i, ':')
+	return min(s.equals, s.colon)
+}
+
+func (s *signs) from(known, i int, sign byte) int {
+	if known >= i {
+		return known
+	}
+	if i < len(s.text) {
+		if n := bytes.IndexByte(s.text[i:], sign); n >= 0 {
+			return i + n
+		}
+	}
+	return len(s.text)
+}
+
 // valueEnds are the characters that end a value in a text.
 const valueEnds = " &\"'\\;,<>#)"
 
 // nameBefore is the name that ends before body[i], which ties it to a value.
-func nameBefore(body []byte, i int) string {
+func nameBefore(body []byte, i int) []byte {
 	if body[i] == ':' && (body[i-1] == '"' || body[i-1] == '\'') {
 		if i--; i > 0 && body[i-1] == '\\' {
 			i--
@@ -165,7 +200,7 @@ func nameBefore(body []byte, i int) string {
 	for i > 0 && end-i < 64 && wordByte(body[i-1]) {
 		i--
 	}
-	return string(body[i:end])
+	return body[i:end]
 }
 
 func wordByte(c byte) bool {
@@ -225,13 +260,20 @@ func (s *scanner) valueEnd(i int) (int, error) {
 }
 
 func stringEnd(src []byte, i int) int {
-	for i++; i < len(src); i++ {
-		switch src[i] {
-		case '\\':
-			i++
-		case '"':
-			return i + 1
+	end := -1 // the next quote that was found
+	for i++; i < len(src); {
+		if end < i {
+			n := bytes.IndexByte(src[i:], '"')
+			if n < 0 {
+				return len(src)
+			}
+			end = i + n
 		}
+		slash := bytes.IndexByte(src[i:end], '\\')
+		if slash < 0 {
+			return end + 1
+		}
+		i += slash + 2 // what follows a backslash ends nothing
 	}
 	return len(src)
 }
@@ -245,15 +287,15 @@ func skipSpace(src []byte, i int) int {
 
 // unquote strips the quotes and undoes \u escapes of ASCII, which is all a
 // secret's name can hide behind.
-func unquote(b []byte) string {
+func unquote(b []byte) []byte {
 	if len(b) < 2 {
-		return ""
+		return nil
 	}
 	b = b[1 : len(b)-1]
 	if bytes.IndexByte(b, '\\') < 0 {
-		return string(b)
+		return b
 	}
-	var out strings.Builder
+	var out bytes.Buffer
 	for i := 0; i < len(b); i++ {
 		if b[i] == '\\' && i+5 < len(b) && b[i+1] == 'u' {
 			var n int
@@ -265,5 +307,5 @@ func unquote(b []byte) string {
 		}
 		out.WriteByte(b[i])
 	}
-	return out.String()
+	return out.Bytes()
 }

@@ -71,3 +71,14 @@ func BenchmarkJSON(b *testing.B) {
 		}
 	})
 }
+
+// Escapes must not make the search for a string's end start over each time.
+func BenchmarkJSON_Escapes(b *testing.B) {
+	src := []byte(`{"stack":"` + strings.Repeat(`\n at tideAt`, 100_000) + `"}`)
+	b.SetBytes(int64(len(src)))
+	for b.Loop() {
+		if _, err := JSON(src); err != nil {
+			b.Fatal(err)
+		}
+	}
+}

@@ -1,0 +1,100 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"sync"
+	"time"
+)
+
+// seed writes events straight into the tables, spread over the last 28 days
+// and over the issues that are there, with all that is derived from them, as
+// filing would have left it. It takes minutes where filing takes hours.
+func (s *scene) seed(ctx context.Context, events int) error {
+	began := time.Now()
+	project := s.count("SELECT id FROM project WHERE name='quayside'")
+	filing := s.count("SELECT filing FROM project_counter")
+	days := int64(28)
+	today := time.Now().Unix() / 86400
+	per := int64(events) / days
+	if _, err := s.db.ExecContext(ctx, "CREATE TABLE seed_variant (n INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY, variant INT UNSIGNED NOT NULL, issue INT UNSIGNED NOT NULL) SELECT id variant, issue FROM variant ORDER BY id"); err != nil {
+		return err
+	}
+	variants := s.count("SELECT COUNT(*) FROM seed_variant")
+	env, release := s.count("SELECT MIN(id) FROM environment"), s.count("SELECT MIN(id) FROM app_release")
+	// Half of the events go to a tenth of the issues; users are 200,000, met unevenly.
+	insert := func(day int64) error {
+		at := (today - day) * 86400 * 1_000_000
+		_, err := s.db.ExecContext(ctx, fmt.Sprintf(`INSERT INTO event (project, filing, keep_day, store_day, id, thrown, received, variant, app_release, environment, user, resource, session, trace, handled, odd_time, has_body, stands_for)
+			SELECT %[1]d, %[2]d+x.seq, %[3]d, %[4]d, UNHEX(MD5(CONCAT(%[4]d,'-',x.seq))), %[5]d+x.seq*%[6]d, %[5]d+x.seq*%[6]d+1000, v.variant, %[7]d, %[8]d, CONV(SUBSTR(MD5(FLOOR(POW(RAND(x.seq),3)*200000)),1,15),16,10), NULL, NULL, NULL, 0, 0, 0, 1
+			FROM seq_1_to_%[9]d x JOIN seed_variant v ON v.n=1+FLOOR(POW(RAND(x.seq*7+%[4]d),3)*%[10]d)`,
+			project, filing+day*per, today-day+30, today-day, at, 86400*1_000_000/per, release, env, per, variants))
+		return err
+	}
+	var wg sync.WaitGroup
+	errs := make(chan error, days)
+	slots := make(chan struct{}, 2)
+	var mu sync.Mutex
+	done := int64(0)
+	for d := int64(1); d <= days; d++ {
+		wg.Go(func() {
+			slots <- struct{}{}
+			defer func() { <-slots }()
+			if err := insert(d); err != nil {
+				errs <- err
+				return
+			}
+			mu.Lock()
+			defer mu.Unlock()
+			if done += per; done%(per*7) == 0 {
+				fmt.Printf("  %d of %d events written after %s\n", done, events, time.Since(began).Round(time.Second))
+			}
+		})
+	}
+	wg.Wait()
+	select {
+	case err := <-errs:
+		return err
+	default:
+	}
+	fmt.Printf("  events written after %s; now what is derived\n", time.Since(began).Round(time.Second))
+	return s.derive(ctx, filing+(days+1)*per, began)
+}
+
+// derive makes every derived row anew from all events.
+func (s *scene) derive(ctx context.Context, filing int64, began time.Time) error {
+	from := "event e JOIN variant v ON v.id=e.variant"
+	for _, q := range []string{
+		"INSERT IGNORE INTO issue_user (issue, user, variant, last_day) SELECT v.issue, e.user, e.variant, MAX(e.thrown DIV 86400000000) FROM " + from + " WHERE e.user IS NOT NULL GROUP BY 1,2,3",
+		"INSERT IGNORE INTO issue_user_day (issue, day, user, variant) SELECT DISTINCT v.issue, e.thrown DIV 86400000000, e.user, e.variant FROM " + from + " WHERE e.user IS NOT NULL",
+		"INSERT IGNORE INTO issue_user_env (issue, environment, user, variant) SELECT DISTINCT v.issue, e.environment, e.user, e.variant FROM " + from + " WHERE e.user IS NOT NULL",
+		"REPLACE INTO issue_hour (issue, hour, variant, events) SELECT v.issue, e.thrown DIV 3600000000, e.variant, SUM(e.stands_for) FROM " + from + " GROUP BY 1,2,3",
+		"REPLACE INTO issue_day (issue, day, variant, events) SELECT v.issue, e.thrown DIV 86400000000, e.variant, SUM(e.stands_for) FROM " + from + " GROUP BY 1,2,3",
+		"REPLACE INTO issue_release (issue, app_release, variant, events, first_seen, last_seen) SELECT v.issue, e.app_release, e.variant, SUM(e.stands_for), MIN(e.thrown), MAX(e.thrown) FROM " + from + " WHERE e.app_release IS NOT NULL GROUP BY 1,2,3",
+		"REPLACE INTO issue_env (issue, environment, variant, events, first_seen, last_seen) SELECT v.issue, e.environment, e.variant, SUM(e.stands_for), MIN(e.thrown), MAX(e.thrown) FROM " + from + " GROUP BY 1,2,3",
+		"REPLACE INTO issue_trend (issue, day, events, users) SELECT d.issue, d.day, SUM(d.events), COALESCE((SELECT COUNT(DISTINCT u.user) FROM issue_user_day u WHERE u.issue=d.issue AND u.day=d.day),0) FROM issue_day d GROUP BY 1,2",
+		"UPDATE variant v JOIN (SELECT variant, SUM(stands_for) n FROM event GROUP BY variant) x ON x.variant=v.id SET v.events=x.n",
+		`UPDATE issue_list l SET l.events=(SELECT SUM(events) FROM variant WHERE issue=l.issue), l.users=(SELECT COUNT(DISTINCT user) FROM issue_user WHERE issue=l.issue),
+			l.window_events=(SELECT COALESCE(SUM(events),0) FROM issue_trend WHERE issue=l.issue AND day>l.window_day-14), l.window_users=(SELECT COUNT(DISTINCT user) FROM issue_user WHERE issue=l.issue AND last_day>l.window_day-14)`,
+		fmt.Sprintf("UPDATE project_counter SET filing=%d", filing),
+		"DROP TABLE seed_variant",
+	} {
+		if _, err := s.db.ExecContext(ctx, q); err != nil {
+			return fmt.Errorf("%.70s: %w", q, err)
+		}
+	}
+	fmt.Printf("  all there after %s: %d events, %d pairs of issue and user\n", time.Since(began).Round(time.Second), s.count("SELECT COUNT(*) FROM event"), s.count("SELECT COUNT(*) FROM issue_user"))
+	return nil
+}
+
+// recounted compares every counter with its rows.
+func (s *scene) recounted(ctx context.Context) error {
+	began := time.Now()
+	var v struct {
+		Compared    int   `json:"compared"`
+		Differences []any `json:"differences"`
+	}
+	err := s.cli(ctx, &v, "recount")
+	fmt.Printf("recount: %d kinds compared, %d differences, in %s\n", v.Compared, len(v.Differences), time.Since(began).Round(100*time.Millisecond))
+	return err
+}

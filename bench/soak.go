@@ -1,0 +1,75 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"sync"
+	"sync/atomic"
+	"time"
+)
+
+// soak runs the whole way for minutes at 1,000 events a second, and shows the
+// age of the inbox and the memory it takes.
+func soak(ctx context.Context, opt settings) error {
+	const rate, batch = 1000, 50
+	s, err := openScene(ctx, opt.program)
+	if err != nil {
+		return err
+	}
+	defer s.close()
+	if opt.profile != "" {
+		if err := s.again("--cpu-profile", opt.profile); err != nil {
+			return err
+		}
+	}
+	if err := s.known(s.issues); err != nil {
+		return err
+	}
+	span := time.Duration(opt.minutes) * time.Minute
+	began := time.Now()
+	var sent atomic.Int64
+	var wg sync.WaitGroup
+	errs := make(chan error, 2)
+	serviceA, dbA, benchA := s.usage()
+	for range 2 {
+		wg.Go(func() {
+			for time.Since(began) < span {
+				due := began.Add(time.Duration(sent.Add(batch)) * time.Second / rate)
+				time.Sleep(time.Until(due))
+				if err := s.post(batch, s.event); err != nil {
+					errs <- err
+					return
+				}
+			}
+		})
+	}
+	var ages []float64
+	tick := time.NewTicker(250 * time.Millisecond)
+	defer tick.Stop()
+	minute := 0
+	for time.Since(began) < span {
+		<-tick.C
+		ages = append(ages, float64(s.count(fmt.Sprintf("SELECT COALESCE(%d-MIN(received),0) FROM inbox", time.Now().UnixMicro())))/1e6)
+		if m := int(time.Since(began).Minutes()); m > minute {
+			minute = m
+			fmt.Printf("  minute %2d: %d sent, service %d MiB, database %d MiB\n", m, sent.Load(), resident(s.service.Process.Pid)>>20, resident(s.server.PID())>>20)
+		}
+	}
+	wg.Wait()
+	select {
+	case err := <-errs:
+		return err
+	default:
+	}
+	if err := s.drained(); err != nil {
+		return err
+	}
+	took := time.Since(began)
+	serviceB, dbB, benchB := s.usage()
+	n := float64(sent.Load())
+	slices.Sort(ages)
+	fmt.Printf("%.0f events in %s: %.0f a second filed; service %.0f µs, database %.0f µs, senders %.0f µs an event\n", n, took.Round(time.Second), n/took.Seconds(), (serviceB-serviceA)/n, (dbB-dbA)/n, (benchB-benchA)/n)
+	fmt.Printf("age of the inbox: median %.2f s, p99 %.2f s, most %.2f s\n", ages[len(ages)/2], ages[len(ages)*99/100], ages[len(ages)-1])
+	return s.recounted(ctx)
+}
