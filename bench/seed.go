@@ -10,7 +10,8 @@ import (
 // seed writes events straight into the tables, spread over the last 28 days
 // and over the issues that are there, with all that is derived from them, as
 // filing would have left it. It takes minutes where filing takes hours.
-func (s *scene) seed(ctx context.Context, events int) error {
+// users are met evenly, or, with uneven, some far oftener than others.
+func (s *scene) seed(ctx context.Context, events, users int, uneven bool) error {
 	began := time.Now()
 	project := s.count("SELECT id FROM project WHERE name='quayside'")
 	filing := s.count("SELECT filing FROM project_counter")
@@ -22,13 +23,16 @@ func (s *scene) seed(ctx context.Context, events int) error {
 	}
 	variants := s.count("SELECT COUNT(*) FROM seed_variant")
 	env, release := s.count("SELECT MIN(id) FROM environment"), s.count("SELECT MIN(id) FROM app_release")
-	// Half of the events go to a tenth of the issues; users are 200,000, met unevenly.
+	power := 1
+	if uneven {
+		power = 3
+	}
 	insert := func(day int64) error {
 		at := (today - day) * 86400 * 1_000_000
 		_, err := s.db.ExecContext(ctx, fmt.Sprintf(`INSERT INTO event (project, filing, keep_day, store_day, id, thrown, received, variant, app_release, environment, user, resource, session, trace, handled, odd_time, has_body, stands_for)
-			SELECT %[1]d, %[2]d+x.seq, %[3]d, %[4]d, UNHEX(MD5(CONCAT(%[4]d,'-',x.seq))), %[5]d+x.seq*%[6]d, %[5]d+x.seq*%[6]d+1000, v.variant, %[7]d, %[8]d, CONV(SUBSTR(MD5(FLOOR(POW(RAND(x.seq),3)*200000)),1,15),16,10), NULL, NULL, NULL, 0, 0, 0, 1
-			FROM seq_1_to_%[9]d x JOIN seed_variant v ON v.n=1+FLOOR(POW(RAND(x.seq*7+%[4]d),3)*%[10]d)`,
-			project, filing+day*per, today-day+30, today-day, at, 86400*1_000_000/per, release, env, per, variants))
+			SELECT %[1]d, %[2]d+x.seq, %[3]d, %[4]d, UNHEX(MD5(CONCAT(%[4]d,'-',x.seq))), %[5]d+x.seq*%[6]d, %[5]d+x.seq*%[6]d+1000, v.variant, %[7]d, %[8]d, CONV(SUBSTR(MD5(FLOOR(POW(CONV(SUBSTR(MD5(CONCAT(%[4]d,'u',x.seq)),1,8),16,10)/4294967296,%[11]d)*%[12]d)),1,15),16,10), NULL, NULL, NULL, 0, 0, 0, 1
+			FROM seq_1_to_%[9]d x JOIN seed_variant v ON v.n=1+FLOOR(POW(CONV(SUBSTR(MD5(CONCAT(%[4]d,'i',x.seq)),1,8),16,10)/4294967296,%[11]d)*%[10]d)`,
+			project, filing+day*per, today-day+30, today-day, at, 86400*1_000_000/per, release, env, per, variants, power, users))
 		return err
 	}
 	var wg sync.WaitGroup

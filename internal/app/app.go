@@ -60,7 +60,7 @@ func Run(ctx context.Context, c Config, out io.Writer) error {
 		defer stop()
 		dsn = privateDSN
 	}
-	store, err := mariadb.Open(ctx, mariadb.Options{DSN: dsn, Log: c.Log, Now: c.now})
+	store, err := mariadb.Open(ctx, mariadb.Options{DSN: dsn, Log: c.Log, Now: c.now, Ahead: c.ClockOffset})
 	if err != nil {
 		return err
 	}

@@ -94,7 +94,7 @@ func (s *Store) Retire(ctx context.Context) ([]int, error) {
 func (s *Store) ClockSkew(ctx context.Context) (time.Duration, error) {
 	var db int64
 	err := s.db.QueryRowContext(ctx, "SELECT "+dbNow).Scan(&db)
-	return fromMicros(db).Sub(s.now()), err
+	return fromMicros(db).Sub(s.now().Add(-s.ahead)), err
 }
 
 // partitionDays lists the days that have a partition of events, oldest first.

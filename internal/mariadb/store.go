@@ -35,6 +35,7 @@ type Store struct {
 	names *nameCache
 	dicts *dictionaries
 	now   func() time.Time
+	ahead time.Duration // that now is set ahead on purpose
 	log   *slog.Logger
 }
 
@@ -43,6 +44,8 @@ type Options struct {
 	DSN string // go-sql-driver's form: user:password@tcp(host:port)/database
 	Now func() time.Time
 	Log *slog.Logger
+	// Ahead is how far Now is set ahead on purpose, for tests of days to come.
+	Ahead time.Duration
 }
 
 // Open connects, checks what the server promises, and brings the schema up to date.
@@ -60,7 +63,7 @@ func Open(ctx context.Context, opt Options) (*Store, error) {
 	cfg.InterpolateParams = true
 	slow := cfg.Clone()
 	slow.ReadTimeout, slow.WriteTimeout = time.Hour, time.Hour
-	s := &Store{db: open(cfg, 16), slow: open(slow, 4), stmts: statements{by: map[string]*sql.Stmt{}}, chunk: chunkRows, names: newNameCache(), dicts: newDictionaries(), now: opt.Now, log: opt.Log}
+	s := &Store{db: open(cfg, 16), slow: open(slow, 4), stmts: statements{by: map[string]*sql.Stmt{}}, chunk: chunkRows, names: newNameCache(), dicts: newDictionaries(), now: opt.Now, ahead: opt.Ahead, log: opt.Log}
 	s.inbox = newAppender(s)
 	if s.now == nil {
 		s.now = time.Now
