@@ -30,6 +30,7 @@ type settings struct {
 	rounds  int
 	events  int
 	minutes int
+	rate    int
 	profile string
 }
 
@@ -73,6 +74,7 @@ func main() {
 	flag.IntVar(&s.rounds, "rounds", 2, "how often all are repeated, in turns")
 	flag.IntVar(&s.events, "events", 10_000_000, "of the scene store")
 	flag.IntVar(&s.minutes, "minutes", 10, "of the scene soak")
+	flag.IntVar(&s.rate, "rate", 1000, "events a second of the scene soak")
 	flag.StringVar(&s.profile, "profile", "", "of the scenes senders and soak: write a processor profile of the service to this file")
 	flag.Parse()
 	for _, name := range strings.Split(*which, ",") {

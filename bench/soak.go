@@ -9,10 +9,11 @@ import (
 	"time"
 )
 
-// soak runs the whole way for minutes at 1,000 events a second, and shows the
-// age of the inbox and the memory it takes.
+// soak runs the whole way for minutes at a rate, and shows the age of the
+// inbox, how soon a new error is seen in the list, and the memory it takes.
 func soak(ctx context.Context, opt settings) error {
-	const rate, batch = 1000, 50
+	const batch = 50
+	rate := time.Duration(opt.rate)
 	s, err := openScene(ctx, opt.program)
 	if err != nil {
 		return err
@@ -44,6 +45,8 @@ func soak(ctx context.Context, opt settings) error {
 			}
 		})
 	}
+	var seen []float64
+	wg.Go(func() { seen = s.probe(ctx, began.Add(span)) })
 	var ages []float64
 	tick := time.NewTicker(250 * time.Millisecond)
 	defer tick.Stop()
@@ -71,5 +74,36 @@ func soak(ctx context.Context, opt settings) error {
 	slices.Sort(ages)
 	fmt.Printf("%.0f events in %s: %.0f a second filed; service %.0f µs, database %.0f µs, senders %.0f µs an event\n", n, took.Round(time.Second), n/took.Seconds(), (serviceB-serviceA)/n, (dbB-dbA)/n, (benchB-benchA)/n)
 	fmt.Printf("age of the inbox: median %.2f s, p99 %.2f s, most %.2f s\n", ages[len(ages)/2], ages[len(ages)*99/100], ages[len(ages)-1])
+	slices.Sort(seen)
+	if len(seen) > 0 {
+		fmt.Printf("a new error is in the list, with its count, after: median %.2f s, p99 %.2f s, most %.2f s (%d of them)\n", seen[len(seen)/2], seen[len(seen)*99/100], seen[len(seen)-1], len(seen))
+	}
 	return s.recounted(ctx)
+}
+
+// probe sends an error that was never seen before every second, and measures
+// how long it takes until the list shows it.
+func (s *scene) probe(ctx context.Context, until time.Time) (seconds []float64) {
+	for n := 0; time.Now().Before(until); n++ {
+		kind := fmt.Sprintf("Probe%dx", n)
+		at := time.Now()
+		if s.post(1, func() []byte { return s.eventOf(kind, "p-1") }) != nil {
+			return seconds
+		}
+		for {
+			var list struct {
+				Issues []shown `json:"issues"`
+			}
+			if s.cli(ctx, &list, "issue", "list", "--project", "quayside", "--order", "newest", "--text", kind, "--limit", "1") != nil {
+				return seconds
+			}
+			if len(list.Issues) == 1 && list.Issues[0].Events == 1 {
+				break
+			}
+			time.Sleep(20 * time.Millisecond)
+		}
+		seconds = append(seconds, time.Since(at).Seconds())
+		time.Sleep(time.Second)
+	}
+	return seconds
 }

@@ -30,6 +30,7 @@ type shot struct {
 var shots = []shot{
 	{name: "issues-light", path: "/p/quayside/issues", theme: "blossom"},
 	{name: "issues-dark", path: "/p/quayside/issues?state=all", theme: "hedge", keys: "jj"},
+	{name: "issues-merge", path: "/p/quayside/issues", theme: "blossom", keys: "jjjxjxm"},
 	{name: "issue-light", path: "/p/quayside/issues/{placeBerths}", theme: "blossom"},
 	{name: "issue-dark", path: "/p/quayside/issues/{tideAt}", theme: "hedge"},
 	{name: "issue-facts", path: "/p/quayside/issues/{tideAt}", theme: "blossom", script: "scrollTo(0, 720)"},
@@ -61,7 +62,7 @@ func main() {
 	}
 }
 
-// number puts an issue's number in for {WORDS}, by what is in its headline.
+// number puts issues' numbers in for {WORDS}, by what is in their headlines.
 func number(server, path string) (string, error) {
 	i, j := strings.IndexByte(path, '{'), strings.IndexByte(path, '}')
 	if i < 0 {
@@ -79,7 +80,7 @@ func number(server, path string) (string, error) {
 	if err := json.Unmarshal(raw, &list); err != nil || len(list.Issues) == 0 {
 		return "", fmt.Errorf("no issue with %s: %w", path[i:j+1], err)
 	}
-	return path[:i] + strings.TrimPrefix(list.Issues[0].ID, "quayside/") + path[j+1:], nil
+	return number(server, path[:i]+strings.TrimPrefix(list.Issues[0].ID, "quayside/")+path[j+1:]) // there may be more
 }
 
 func take(server, out, only string, list []shot) error {

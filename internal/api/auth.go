@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"errors"
 	"net"
 	"net/http"
 	"strings"
@@ -44,9 +45,9 @@ const sessionCookie = "firethorn_session"
 // by a sign-in link passes without either.
 func (a *API) authenticate(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		g, err := a.grant(r)
+		g, err := a.grantSoon(r)
 		if err != nil {
-			if r.Header.Get("Authorization") != "" { // guessing is slow
+			if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.Unauthorized && r.Header.Get("Authorization") != "" { // guessing is slow
 				select {
 				case <-r.Context().Done():
 				case <-time.After(wrongTokenWait):
@@ -57,6 +58,25 @@ func (a *API) authenticate(next http.Handler) http.Handler {
 		}
 		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), grantKey{}, g)))
 	})
+}
+
+// grantTime is how long finding out who asks may take.
+const grantTime = 3 * time.Second
+
+// grantSoon is grant with an answer in any case: at once while the database is
+// known to be away, and before long when it does not answer.
+func (a *API) grantSoon(r *http.Request) (*mariadb.Grant, error) {
+	if err := a.store.Usable(); err != nil {
+		return nil, err
+	}
+	ctx, cancel := context.WithTimeout(r.Context(), grantTime)
+	defer cancel()
+	g, err := a.grant(r.WithContext(ctx))
+	if mariadb.Away(err) && r.Context().Err() == nil {
+		a.store.SawAway(err)
+		return nil, a.store.Usable()
+	}
+	return g, err
 }
 
 func (a *API) grant(r *http.Request) (*mariadb.Grant, error) {

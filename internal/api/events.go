@@ -146,6 +146,10 @@ func (a *API) event(ctx context.Context, p *mariadb.Project, row *mariadb.EventR
 // trace of another one that can only ever be grouped like it.
 func (a *API) bareEvent(ctx context.Context, p *mariadb.Project, row *mariadb.EventRow) (*body[contract.Event], error) {
 	raw, err := a.store.Exemplar(ctx, row)
+	if errors.Is(err, mariadb.ErrNoBody) {
+		nothing := &event.Event{Notes: []string{"the body of this event was not kept, and none of another event of its kind"}}
+		return &body[contract.Event]{a.wholeEvent(p, row, nothing, nil)}, nil
+	}
 	if err != nil {
 		return nil, err
 	}

@@ -169,6 +169,9 @@ func watchInbox(ctx context.Context, c Config, store *mariadb.Store, in *intake.
 			m.Inbox(st, c.now())
 		} else if ctx.Err() == nil {
 			m.DatabaseAway()
+			if mariadb.Away(err) {
+				store.SawAway(err)
+			}
 		}
 		select {
 		case <-ctx.Done():
@@ -180,12 +183,13 @@ func watchInbox(ctx context.Context, c Config, store *mariadb.Store, in *intake.
 
 // ready says whether the service can take events in now.
 func ready(ctx context.Context, store *mariadb.Store) error {
-	if err := store.CanAppend(); err != nil {
-		return err
-	}
 	ctx, cancel := context.WithTimeout(ctx, 2*time.Second)
 	defer cancel()
-	if err := store.Ping(ctx); err != nil {
+	err := store.CanAppend()
+	if err == nil {
+		err = store.Ping(ctx)
+	}
+	if err != nil {
 		return &fault.Error{Op: "readyz", Code: fault.Unavailable, Retry: 5 * time.Second, Err: err, Pub: "the database does not answer: senders are told to come again, nothing that was acknowledged is lost; see the service's log, and mariadb.log in its data directory or the database's own"}
 	}
 	return nil

@@ -30,6 +30,7 @@ type Store interface {
 	ProjectByKey(ctx context.Context, key string) (*mariadb.Project, error)
 	Append(ctx context.Context, project int64, b *pipeline.Batch) error
 	CanAppend() error
+	SawAway(err error)
 	ClientDrops(ctx context.Context, project int64, drops map[string]int64) error
 }
 
@@ -148,6 +149,9 @@ func (in *Intake) project(r *http.Request) (*mariadb.Project, error) {
 	ctx, cancel := context.WithTimeout(r.Context(), keyTime)
 	defer cancel()
 	p, err := in.store.ProjectByKey(ctx, key)
+	if mariadb.Away(err) && r.Context().Err() == nil {
+		in.store.SawAway(err)
+	}
 	if err != nil {
 		return nil, err
 	}

@@ -51,6 +51,7 @@ func (m *memory) Append(_ context.Context, _ int64, b *pipeline.Batch) error {
 }
 
 func (m *memory) CanAppend() error { return nil }
+func (m *memory) SawAway(error)    {}
 
 func (m *memory) ClientDrops(_ context.Context, _ int64, d map[string]int64) error {
 	m.dropped = d

@@ -159,15 +159,31 @@ func (a *appender) write(group []*appendJob) {
 		return
 	}
 	if err != nil && Away(err) {
-		a.s.log.Error("the inbox cannot be written", "err", err)
-		a.away.Store(true)
-		select {
-		case a.kick <- struct{}{}:
-		default:
-		}
+		a.s.SawAway(err)
 		err = away(err)
 	}
 	answer(group, err)
+}
+
+// SawAway takes note of a failure to reach the database: until a probe has
+// written to it, senders and readers are told at once.
+func (s *Store) SawAway(err error) {
+	if s.inbox.away.Swap(true) {
+		return
+	}
+	s.log.Error("the database is away", "err", err)
+	select {
+	case s.inbox.kick <- struct{}{}:
+	default:
+	}
+}
+
+// Usable fails while the database is known to be away.
+func (s *Store) Usable() error {
+	if s.inbox.away.Load() {
+		return &fault.Error{Op: "mariadb.Usable", Code: fault.Unavailable, Retry: 5 * time.Second, Pub: "the database is away; nothing was changed, try again in a moment"}
+	}
+	return nil
 }
 
 func answer(jobs []*appendJob, err error) {

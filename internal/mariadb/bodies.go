@@ -10,7 +10,6 @@ import (
 
 	"github.com/klauspost/compress/s2"
 
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/sampling"
 	"firethorn/internal/pipeline"
 )
@@ -267,12 +266,12 @@ func (s *Store) EventBody(ctx context.Context, e *EventRow) ([]byte, error) {
 }
 
 // Exemplar reads the newest exemplar of an event's variant, for a trace where
-// the event's own body was not kept.
+// the event's own body was not kept; ErrNoBody when there is none.
 func (s *Store) Exemplar(ctx context.Context, e *EventRow) ([]byte, error) {
 	var body []byte
 	err := s.db.QueryRowContext(ctx, "SELECT body FROM exemplar WHERE variant=? ORDER BY thrown DESC LIMIT 1", e.variant).Scan(&body)
 	if errors.Is(err, sql.ErrNoRows) {
-		return nil, fault.New(fault.NotFound, "the body of event %s was not kept, and no other of its kind is there", e.ID)
+		return nil, ErrNoBody
 	}
 	if err != nil {
 		return nil, err

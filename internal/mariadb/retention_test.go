@@ -275,3 +275,23 @@ func (b *bench) secondIssue() int64 {
 	b.file(occur{function: "drawWeek", user: "p-7", at: noon})
 	return 1
 }
+
+func TestFile_GoesOnWhenTheClockIsSetBack(t *testing.T) {
+	b := open1(t, noon)
+	once := occur{id: "once", function: "tideAt", user: "p-1", at: noon}
+	b.file(once, occur{function: "drawWeek", user: "p-2", at: noon.Add(-time.Hour)})
+	b.now = noon.Add(-50 * time.Hour)
+	if done := b.file(once, occur{function: "tideAt", user: "p-2", at: b.now}); done.Repeats != 1 || done.Events != 1 {
+		t.Errorf("two days back: %+v", done)
+	}
+	b.recounted()
+	b.now = noon.Add(time.Hour)
+	if done := b.file(once, occur{function: "tideAt", user: "p-3", at: b.now}); done.Repeats != 1 || done.Events != 1 {
+		t.Errorf("set right again: %+v", done)
+	}
+	b.recounted()
+	is := b.issue(1)
+	if is.Events != 3 || is.Users != 3 || is.LastSeen.After(b.now) {
+		t.Errorf("%d events, %d users, last seen %v", is.Events, is.Users, is.LastSeen)
+	}
+}
