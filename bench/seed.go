@@ -65,15 +65,48 @@ func (s *scene) seed(ctx context.Context, events, users int, uneven bool) error 
 	return s.derive(ctx, filing+(days+1)*per, began)
 }
 
-// derive makes every derived row anew from all events.
+// derive makes every derived row anew from all events: day by day and in the
+// order of its key what has a row for each user, the rest at once.
 func (s *scene) derive(ctx context.Context, filing int64, began time.Time) error {
+	rows, err := s.db.QueryContext(ctx, "SELECT DISTINCT keep_day FROM event")
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	var days []int64
+	for rows.Next() {
+		var d int64
+		if err := rows.Scan(&d); err != nil {
+			return err
+		}
+		days = append(days, d)
+	}
+	if err := rows.Err(); err != nil {
+		return err
+	}
+	from := "event e JOIN variant v ON v.id=e.variant WHERE e.keep_day=?"
+	for i, d := range days {
+		for _, q := range []string{
+			"INSERT INTO issue_user (issue, user, variant, last_day) SELECT v.issue, e.user, e.variant, MAX(e.thrown DIV 86400000000) d FROM " + from + " AND e.user IS NOT NULL GROUP BY 1,2,3 ORDER BY 1,2,3 ON DUPLICATE KEY UPDATE last_day=GREATEST(last_day, VALUES(last_day))",
+			"INSERT IGNORE INTO issue_user_day (issue, day, user, variant) SELECT DISTINCT v.issue, e.thrown DIV 86400000000, e.user, e.variant FROM " + from + " AND e.user IS NOT NULL ORDER BY 1,2,3",
+			"INSERT IGNORE INTO issue_user_env (issue, environment, user, variant) SELECT DISTINCT v.issue, e.environment, e.user, e.variant FROM " + from + " AND e.user IS NOT NULL ORDER BY 1,2,3",
+			"REPLACE INTO issue_hour (issue, hour, variant, events) SELECT v.issue, e.thrown DIV 3600000000, e.variant, SUM(e.stands_for) FROM " + from + " GROUP BY 1,2,3",
+			"REPLACE INTO issue_day (issue, day, variant, events) SELECT v.issue, e.thrown DIV 86400000000, e.variant, SUM(e.stands_for) FROM " + from + " GROUP BY 1,2,3",
+		} {
+			if _, err := s.db.ExecContext(ctx, q, d); err != nil {
+				return fmt.Errorf("%.70s: %w", q, err)
+			}
+		}
+		if i%7 == 6 {
+			fmt.Printf("  %d of %d days derived after %s\n", i+1, len(days), time.Since(began).Round(time.Second))
+		}
+	}
+	return s.deriveTotals(ctx, filing, began)
+}
+
+func (s *scene) deriveTotals(ctx context.Context, filing int64, began time.Time) error {
 	from := "event e JOIN variant v ON v.id=e.variant"
 	for _, q := range []string{
-		"INSERT IGNORE INTO issue_user (issue, user, variant, last_day) SELECT v.issue, e.user, e.variant, MAX(e.thrown DIV 86400000000) FROM " + from + " WHERE e.user IS NOT NULL GROUP BY 1,2,3",
-		"INSERT IGNORE INTO issue_user_day (issue, day, user, variant) SELECT DISTINCT v.issue, e.thrown DIV 86400000000, e.user, e.variant FROM " + from + " WHERE e.user IS NOT NULL",
-		"INSERT IGNORE INTO issue_user_env (issue, environment, user, variant) SELECT DISTINCT v.issue, e.environment, e.user, e.variant FROM " + from + " WHERE e.user IS NOT NULL",
-		"REPLACE INTO issue_hour (issue, hour, variant, events) SELECT v.issue, e.thrown DIV 3600000000, e.variant, SUM(e.stands_for) FROM " + from + " GROUP BY 1,2,3",
-		"REPLACE INTO issue_day (issue, day, variant, events) SELECT v.issue, e.thrown DIV 86400000000, e.variant, SUM(e.stands_for) FROM " + from + " GROUP BY 1,2,3",
 		"REPLACE INTO issue_release (issue, app_release, variant, events, first_seen, last_seen) SELECT v.issue, e.app_release, e.variant, SUM(e.stands_for), MIN(e.thrown), MAX(e.thrown) FROM " + from + " WHERE e.app_release IS NOT NULL GROUP BY 1,2,3",
 		"REPLACE INTO issue_env (issue, environment, variant, events, first_seen, last_seen) SELECT v.issue, e.environment, e.variant, SUM(e.stands_for), MIN(e.thrown), MAX(e.thrown) FROM " + from + " GROUP BY 1,2,3",
 		"REPLACE INTO issue_trend (issue, day, events, users) SELECT d.issue, d.day, SUM(d.events), COALESCE((SELECT COUNT(DISTINCT u.user) FROM issue_user_day u WHERE u.issue=d.issue AND u.day=d.day),0) FROM issue_day d GROUP BY 1,2",

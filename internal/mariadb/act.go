@@ -141,13 +141,7 @@ func copyState(ctx context.Context, tx *sql.Tx, id int64, st issue.State) error 
 // left the window since they were last filed. It returns how many it changed.
 func (s *Store) SweepWindows(ctx context.Context) (int, error) {
 	today := Day(s.now())
-	var ids []int64
-	err := each(ctx, s.db, func(r *sql.Rows) error {
-		var id int64
-		err := r.Scan(&id)
-		ids = append(ids, id)
-		return err
-	}, "SELECT issue FROM issue_list WHERE window_day<? AND window_events>0 LIMIT 5000", today)
+	ids, err := numbers(ctx, s.db, "SELECT issue FROM issue_list WHERE window_day<? AND window_events>0 LIMIT 5000", today)
 	if err != nil {
 		return 0, err
 	}

@@ -2,13 +2,13 @@
 // All SQL stands here, one file for each aggregate; it knows nothing of HTTP
 // or of the terminal. The schema is migrate/*.sql, frozen once released.
 //
-// Reading order: Open, InTx, then file.go, which files a batch of events in
-// one transaction.
+// Reading order: Open and InTx (store.go); append.go, into the inbox; inbox.go
+// and lease.go, who takes what in hand; file.go, which files a batch of events
+// in one transaction; move.go and follow.go, merges; retention.go; recount.go.
 //
 // Lock order within a transaction, so that none waits for another in a
-// circle: shard_lease, project_counter, app_release, environment, resource,
-// issue, issue_list, alias, variant, exemplar, event, event_body, odd_event,
-// issue_user, issue_user_day, issue_user_env, issue_hour, issue_day,
-// issue_trend, issue_release, issue_env, history, inbox. Rows of one table
-// are written sorted by key.
+// circle: shard_lease, project_counter, and all else under that row's lock, of
+// which move, issue and issue_list come before variant, event and what is
+// derived, and inbox and claim last. Rows of one table are written sorted by
+// key.
 package mariadb

@@ -51,14 +51,7 @@ func (s *Store) ErasureState(ctx context.Context, project, id int64) (*Erasure, 
 
 // Erasing lists the projects with users to be forgotten.
 func (s *Store) Erasing(ctx context.Context) ([]int64, error) {
-	var out []int64
-	err := each(ctx, s.db, func(r *sql.Rows) error {
-		var id int64
-		err := r.Scan(&id)
-		out = append(out, id)
-		return err
-	}, "SELECT DISTINCT project FROM erasure WHERE done IS NULL")
-	return out, err
+	return numbers(ctx, s.db, "SELECT DISTINCT project FROM erasure WHERE done IS NULL")
 }
 
 // eraseChunk is how many events are changed in one transaction.
@@ -101,13 +94,7 @@ func (s *Store) EraseNext(ctx context.Context, project int64) error {
 }
 
 func (e *eraser) variants(ctx context.Context, q querier) ([]int64, error) {
-	var out []int64
-	return out, each(ctx, q, func(r *sql.Rows) error {
-		var v int64
-		err := r.Scan(&v)
-		out = append(out, v)
-		return err
-	}, "SELECT DISTINCT u.variant FROM issue_user u JOIN issue i ON i.id=u.issue WHERE u.user=? AND i.project=?", e.user, e.p.ID)
+	return numbers(ctx, q, "SELECT DISTINCT u.variant FROM issue_user u JOIN issue i ON i.id=u.issue WHERE u.user=? AND i.project=?", e.user, e.p.ID)
 }
 
 // events takes bodies away and gives rows the replacement.
@@ -240,13 +227,7 @@ func (e *eraser) exemplars(ctx context.Context) error {
 // dictionaries lets those go that were made of a body of the user, after the
 // bodies that need them have been written without.
 func (e *eraser) dictionaries(ctx context.Context) error {
-	var ids []int64
-	err := each(ctx, e.s.db, func(r *sql.Rows) error {
-		var id int64
-		err := r.Scan(&id)
-		ids = append(ids, id)
-		return err
-	}, "SELECT id FROM dictionary WHERE project=? AND user=?", e.p.ID, e.user)
+	ids, err := numbers(ctx, e.s.db, "SELECT id FROM dictionary WHERE project=? AND user=?", e.p.ID, e.user)
 	if err != nil {
 		return err
 	}
@@ -343,13 +324,7 @@ func (e *eraser) pairs(ctx context.Context) error {
 				}
 			}
 		}
-		var issues []int64
-		err = each(ctx, tx, func(r *sql.Rows) error {
-			var id int64
-			err := r.Scan(&id)
-			issues = append(issues, id)
-			return err
-		}, "SELECT DISTINCT u.issue FROM issue_user u JOIN issue i ON i.id=u.issue WHERE u.user=? AND i.project=?", e.user, e.p.ID)
+		issues, err := numbers(ctx, tx, "SELECT DISTINCT u.issue FROM issue_user u JOIN issue i ON i.id=u.issue WHERE u.user=? AND i.project=?", e.user, e.p.ID)
 		if err != nil {
 			return err
 		}

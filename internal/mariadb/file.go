@@ -11,8 +11,6 @@ import (
 	"slices"
 	"time"
 
-	"github.com/google/uuid"
-
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/pipeline"
@@ -168,116 +166,6 @@ func (w *filing) days() {
 		r.keepDay = r.storeDay + w.keepDays
 		w.rows = append(w.rows, r)
 	}
-}
-
-type idDay struct {
-	id  uuid.UUID
-	day int
-}
-
-// dropRepeats takes out events that are filed already or stand twice here. An
-// event is looked for under every class of retention that it may have been
-// filed under, and among those whose time could not be used.
-func (w *filing) dropRepeats(ctx context.Context) error {
-	byDay := map[int][]any{}
-	for _, r := range w.rows {
-		for _, d := range w.daysOf(r) {
-			byDay[d] = append(byDay[d], bytes.Clone(r.ID[:]))
-		}
-	}
-	filed := map[idDay]bool{}
-	for day, ids := range byDay {
-		for chunk := range slices.Chunk(ids, statementRows) {
-			args := append([]any{w.Project.ID, day}, chunk...)
-			err := each(ctx, w.tx, func(r *sql.Rows) error {
-				var id []byte
-				err := r.Scan(&id)
-				filed[idDay{uuid.UUID(id), day}] = true
-				return err
-			}, "SELECT id FROM event WHERE project=? AND keep_day=? AND id IN ("+marks(len(chunk))+")", args...)
-			if err != nil {
-				return err
-			}
-		}
-	}
-	odd, err := w.oddFiled(ctx)
-	if err != nil {
-		return err
-	}
-	kept := w.rows[:0]
-	for _, r := range w.rows {
-		was := odd[oddKey{r.ID, r.sentMicros()}]
-		for _, d := range w.daysOf(r) {
-			was = was || filed[idDay{r.ID, d}]
-		}
-		if was {
-			w.done.Repeats++
-			continue
-		}
-		filed[idDay{r.ID, r.keepDay}] = true
-		if r.odd {
-			odd[oddKey{r.ID, r.sentMicros()}] = true
-		}
-		kept = append(kept, r)
-	}
-	w.rows = kept
-	w.done.Events = len(kept)
-	return nil
-}
-
-// daysOf lists the keep_days under which a row may have been filed before.
-func (w *filing) daysOf(r *row) []int {
-	out := []int{r.keepDay}
-	if r.When.Sent.IsZero() {
-		return out
-	}
-	for _, class := range w.classes {
-		if d := Day(r.When.Sent) + class; d != r.keepDay && d >= 0 && d <= maxDay {
-			out = append(out, d)
-		}
-	}
-	return out
-}
-
-// maxDay is the last day a SMALLINT UNSIGNED holds: in the year 2149.
-const maxDay = 65535
-
-type oddKey struct {
-	id   uuid.UUID
-	sent int64
-}
-
-// oddFiled finds which rows were filed although their time could not be used.
-// A time may be odd at one moment and not at another, so all are asked for
-// where the project has any.
-func (w *filing) oddFiled(ctx context.Context) (map[oddKey]bool, error) {
-	out := map[oddKey]bool{}
-	var one int
-	err := w.tx.QueryRowContext(ctx, "SELECT 1 FROM odd_event WHERE project=? LIMIT 1", w.Project.ID).Scan(&one)
-	if errors.Is(err, sql.ErrNoRows) {
-		return out, nil
-	}
-	if err != nil {
-		return nil, err
-	}
-	for chunk := range slices.Chunk(w.rows, statementRows) {
-		args := []any{w.Project.ID}
-		for _, r := range chunk {
-			args = append(args, bytes.Clone(r.ID[:]))
-		}
-		err := each(ctx, w.tx, func(r *sql.Rows) error {
-			var id []byte
-			var k oddKey
-			err := r.Scan(&id, &k.sent)
-			k.id = uuid.UUID(id)
-			out[k] = true
-			return err
-		}, "SELECT id, sent FROM odd_event WHERE project=? AND id IN ("+marks(len(chunk))+")", args...)
-		if err != nil {
-			return nil, err
-		}
-	}
-	return out, nil
 }
 
 func (w *filing) internNames(ctx context.Context) error {

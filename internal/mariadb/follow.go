@@ -54,14 +54,7 @@ var followers = []derived{
 
 // Following lists the projects with moves whose derived rows are on their way.
 func (s *Store) Following(ctx context.Context) ([]int64, error) {
-	var out []int64
-	err := each(ctx, s.db, func(r *sql.Rows) error {
-		var id int64
-		err := r.Scan(&id)
-		out = append(out, id)
-		return err
-	}, "SELECT DISTINCT project FROM move WHERE following=1")
-	return out, err
+	return numbers(ctx, s.db, "SELECT DISTINCT project FROM move WHERE following=1")
 }
 
 // FollowMove lets one chunk of derived rows follow the oldest move of a

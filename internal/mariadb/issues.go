@@ -242,14 +242,7 @@ func (s *Store) DecidedOn(ctx context.Context, project *Project, number int64) (
 
 // MergedFrom lists the numbers that lead to an issue since they were merged.
 func (s *Store) MergedFrom(ctx context.Context, id int64) ([]int64, error) {
-	var out []int64
-	err := each(ctx, s.db, func(r *sql.Rows) error {
-		var n int64
-		err := r.Scan(&n)
-		out = append(out, n)
-		return err
-	}, "SELECT number FROM issue WHERE merged_into=? ORDER BY number", id)
-	return out, err
+	return numbers(ctx, s.db, "SELECT number FROM issue WHERE merged_into=? ORDER BY number", id)
 }
 
 // Seen is how often an issue was seen in a release or environment.

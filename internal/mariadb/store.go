@@ -241,6 +241,17 @@ func each(ctx context.Context, q querier, scan func(*sql.Rows) error, query stri
 	return rows.Err()
 }
 
+// numbers reads the one column of a query.
+func numbers(ctx context.Context, q querier, query string, args ...any) (list []int64, err error) {
+	err = each(ctx, q, func(r *sql.Rows) error {
+		var n int64
+		err := r.Scan(&n)
+		list = append(list, n)
+		return err
+	}, query, args...)
+	return list, err
+}
+
 // marks is "?,?,?" for n values.
 func marks(n int) string { return strings.TrimSuffix(strings.Repeat("?,", n), ",") }
 

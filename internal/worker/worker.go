@@ -87,6 +87,7 @@ const (
 	leaseRenew = 1500 * time.Millisecond
 	idlePoll   = 500 * time.Millisecond
 	callTime   = 10 * time.Second // of a call of the store outside a turn
+	lastTurn   = 10 * time.Second // that turns under way may take when the worker is told to end
 )
 
 // Run works until ctx ends, finishes the turns under way, then lets go of its
@@ -96,11 +97,14 @@ func (w *Worker) Run(ctx context.Context) error {
 	side.Go(func() { w.keepLeases(ctx) })
 	side.Go(func() { w.upkeep(ctx) })
 	var turns sync.WaitGroup
+	work, abandon := context.WithCancel(context.WithoutCancel(ctx))
+	defer abandon()
+	defer context.AfterFunc(ctx, func() { time.AfterFunc(lastTurn, abandon) })()
 	slots := make(chan struct{}, max(2, runtime.GOMAXPROCS(0)))
 	poll := time.NewTicker(idlePoll)
 	defer poll.Stop()
 	for ctx.Err() == nil {
-		for w.start(ctx, slots, &turns) {
+		for w.start(work, slots, &turns) {
 		}
 		select {
 		case <-ctx.Done():
