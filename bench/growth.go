@@ -88,7 +88,7 @@ func byStore(ctx context.Context, opt settings) error {
 	if err := measure("stored and filed: an empty store"); err != nil {
 		return err
 	}
-	if err := s.seed(ctx, opt.events, 200_000, true); err != nil {
+	if err := s.seed(ctx, opt.events, 50_000, true); err != nil {
 		return err
 	}
 	for _, name := range []string{"stored and filed: the full store", "the same again, warm"} {

@@ -201,24 +201,38 @@ type wire struct {
 	r *bufio.Reader
 }
 
+// send uses a connection that is open; one that the service has closed
+// meanwhile is replaced.
 func (s *scene) send(body []byte) (status int, answer []byte, err error) {
-	var c *wire
-	select {
-	case c = <-s.lines:
-	default:
-		conn, err := net.Dial("tcp", strings.TrimPrefix(s.url, "http://"))
-		if err != nil {
-			return 0, nil, err
+	for {
+		var c *wire
+		old := true
+		select {
+		case c = <-s.lines:
+		default:
+			conn, err := net.Dial("tcp", strings.TrimPrefix(s.url, "http://"))
+			if err != nil {
+				return 0, nil, err
+			}
+			c, old = &wire{conn, bufio.NewReader(conn)}, false
 		}
-		c = &wire{conn, bufio.NewReader(conn)}
+		status, answer, err = s.exchange(c, body)
+		if err == nil || !old {
+			return status, answer, err
+		}
 	}
+}
+
+func (s *scene) exchange(c *wire, body []byte) (status int, answer []byte, err error) {
 	head := fmt.Sprintf("POST /v1/events HTTP/1.1\r\nHost: bench\r\nAuthorization: Bearer %s\r\nContent-Type: application/x-ndjson\r\nContent-Length: %d\r\n\r\n", s.key, len(body))
 	bufs := net.Buffers{[]byte(head), body}
 	if _, err := bufs.WriteTo(c); err != nil {
+		c.Close()
 		return 0, nil, err
 	}
 	res, err := http.ReadResponse(c.r, nil)
 	if err != nil {
+		c.Close()
 		return 0, nil, err
 	}
 	answer, err = io.ReadAll(res.Body)

@@ -99,6 +99,10 @@ type follow struct {
 	prefix, column int64 // the last ones done
 }
 
+// correlated keeps the server from turning EXISTS into a join: it would read all
+// rows of an issue for each chunk, where one look-up a row is enough.
+const correlated = "SET STATEMENT optimizer_switch='exists_to_in=off' FOR "
+
 // moved is the condition that a row of table alias t belongs to the move.
 const moved = "EXISTS (SELECT 1 FROM move_variant m WHERE m.move=? AND m.variant=t.variant)"
 
@@ -128,11 +132,11 @@ func (f *follow) chunk(ctx context.Context, d derived) error {
 		}
 	}
 	columns := strings.Join(d.columns(), ", ")
-	insert := fmt.Sprintf("INSERT INTO %s (issue, %s) SELECT * FROM (SELECT %d, %s FROM %s t WHERE %s) x ON DUPLICATE KEY UPDATE %s", d.table, columns, f.to, columns, d.table, where, d.joins())
+	insert := correlated + fmt.Sprintf("INSERT INTO %s (issue, %s) SELECT * FROM (SELECT %d, %s FROM %s t WHERE %s) x ON DUPLICATE KEY UPDATE %s", d.table, columns, f.to, columns, d.table, where, d.joins())
 	if _, err := f.tx.ExecContext(ctx, insert, args...); err != nil {
 		return fmt.Errorf("%s follows move %d: %w", d.table, f.id, err)
 	}
-	res, err := f.tx.ExecContext(ctx, "DELETE t FROM "+d.table+" t WHERE "+where, args...)
+	res, err := f.tx.ExecContext(ctx, correlated+"DELETE t FROM "+d.table+" t WHERE "+where, args...)
 	if err != nil {
 		return err
 	}
@@ -147,9 +151,17 @@ func (f *follow) chunk(ctx context.Context, d derived) error {
 // bounds finds the next range to move: column values from lo to hi under one
 // prefix, whole values, about one chunk of rows.
 func (f *follow) bounds(ctx context.Context, d derived) (lo, hi, prefix int64, found bool, err error) {
-	from := "FROM " + d.table + " t FORCE INDEX (PRIMARY) WHERE t.issue=?"
+	// STRAIGHT_JOIN reads the table in the order of its key and stops at the
+	// first row that moves; the other way round all rows of the issue are read
+	// for each chunk.
+	from := " FROM " + d.table + " t FORCE INDEX (PRIMARY) JOIN move_variant m ON m.move=? AND m.variant=t.variant WHERE t.issue=?"
 	find := func(cond string, args ...any) error {
-		return f.tx.QueryRowContext(ctx, "SELECT "+orElse(d.prefix, "0")+", t."+d.column+" "+from+cond+" AND "+moved+" ORDER BY "+strings.TrimPrefix(d.prefix+", ", ", ")+"t."+d.column+" LIMIT 1", append(append([]any{f.from}, args...), f.id)...).Scan(&prefix, &lo)
+		order := "t." + d.column
+		first := "0"
+		if d.prefix != "" {
+			order, first = "t."+d.prefix+", "+order, "t."+d.prefix
+		}
+		return f.tx.QueryRowContext(ctx, "SELECT STRAIGHT_JOIN "+first+", t."+d.column+from+cond+" ORDER BY "+order+" LIMIT 1", append([]any{f.id, f.from}, args...)...).Scan(&prefix, &lo)
 	}
 	switch {
 	case !f.begun:
@@ -168,11 +180,11 @@ func (f *follow) bounds(ctx context.Context, d derived) (lo, hi, prefix int64, f
 	if err != nil {
 		return 0, 0, 0, false, err
 	}
-	cond, args := " AND t."+d.column+">=?", []any{f.from, lo, f.id, f.s.chunk - 1}
+	cond, args := " AND t."+d.column+">=?", []any{f.id, f.from, lo, f.s.chunk - 1}
 	if d.prefix != "" {
-		cond, args = " AND t."+d.prefix+"=?"+cond, []any{f.from, prefix, lo, f.id, f.s.chunk - 1}
+		cond, args = " AND t."+d.prefix+"=?"+cond, []any{f.id, f.from, prefix, lo, f.s.chunk - 1}
 	}
-	err = f.tx.QueryRowContext(ctx, "SELECT t."+d.column+" "+from+cond+" AND "+moved+" ORDER BY t."+d.column+" LIMIT 1 OFFSET ?", args...).Scan(&hi)
+	err = f.tx.QueryRowContext(ctx, "SELECT STRAIGHT_JOIN t."+d.column+from+cond+" ORDER BY t."+d.column+" LIMIT 1 OFFSET ?", args...).Scan(&hi)
 	if errors.Is(err, sql.ErrNoRows) {
 		hi, err = math.MaxInt64, nil
 	}
@@ -199,7 +211,7 @@ func (f *follow) countUsers(ctx context.Context, d derived, where string, args [
 			outer, same = " AND t."+extra, same+" AND o."+extra
 			all = append(append(append([]any{}, all[:len(args)]...), extraArgs...), append(all[len(args):], extraArgs...)...)
 		}
-		err = f.tx.QueryRowContext(ctx, "SELECT COUNT(DISTINCT t.user) FROM "+d.table+" t WHERE "+where+outer+" AND NOT EXISTS (SELECT 1 FROM "+d.table+" o WHERE "+same+")", all...).Scan(&n)
+		err = f.tx.QueryRowContext(ctx, correlated+"SELECT COUNT(DISTINCT t.user) FROM "+d.table+" t WHERE "+where+outer+" AND NOT EXISTS (SELECT 1 FROM "+d.table+" o WHERE "+same+")", all...).Scan(&n)
 		return n, err
 	}
 	for _, side := range []struct{ issue, sign int64 }{{f.from, -1}, {f.to, 1}} {
@@ -259,7 +271,7 @@ func (f *follow) moveTrend(ctx context.Context, where string, args []any) error 
 		err := r.Scan(&x.day, &x.events)
 		days = append(days, x)
 		return err
-	}, "SELECT t.day, SUM(t.events) FROM issue_day t WHERE "+where+" GROUP BY t.day", args...)
+	}, correlated+"SELECT t.day, SUM(t.events) FROM issue_day t WHERE "+where+" GROUP BY t.day", args...)
 	if err != nil {
 		return err
 	}

@@ -18,14 +18,19 @@ type Difference struct {
 	Rows   int64 // what the rows say
 }
 
-// counted are the events that are not yet written down as dropped: those of a
-// partition that is being dropped are, variant by variant.
-const counted = "event e LEFT JOIN fold f ON f.day=e.keep_day AND f.variant=e.variant WHERE f.day IS NULL"
+// counting sums the events once, for all the checks that compare counts: those
+// that are not yet written down as dropped. Events of a partition that is
+// being dropped are, variant by variant.
+var counting = []string{
+	`CREATE TEMPORARY TABLE recount_sum (variant INT UNSIGNED NOT NULL, hour INT UNSIGNED NOT NULL, app_release INT UNSIGNED NULL, environment INT UNSIGNED NOT NULL, n BIGINT NOT NULL, b BIGINT NOT NULL, KEY (variant))`,
+	`INSERT INTO recount_sum SELECT e.variant, e.thrown DIV 3600000000 h, e.app_release, e.environment, SUM(e.stands_for), SUM(e.has_body)
+		FROM event e LEFT JOIN fold f ON f.day=e.keep_day AND f.variant=e.variant WHERE f.day IS NULL GROUP BY 1,2,3,4`,
+}
 
 // countCheck compares a table of counts by variant with the events, in both
 // directions: rows that count wrong, and events that no row counts.
 func countCheck(table, column, of, cond string) string {
-	x := fmt.Sprintf("(SELECT e.variant, %s k, SUM(e.stands_for) n FROM %s GROUP BY 1,2)", of, counted)
+	x := fmt.Sprintf("(SELECT variant, %s k, SUM(n) n FROM recount_sum GROUP BY 1,2)", of)
 	return fmt.Sprintf(`SELECT h.issue, h.events, COALESCE(x.n,0)+h.dropped FROM %[1]s h LEFT JOIN %[2]s x ON x.variant=h.variant AND x.k=h.%[3]s WHERE h.events<>COALESCE(x.n,0)+h.dropped AND %[4]s
 		UNION ALL SELECT v.issue, 0, x.n FROM %[2]s x JOIN variant v ON v.id=x.variant LEFT JOIN %[1]s h ON h.issue=v.issue AND h.%[3]s=x.k AND h.variant=x.variant WHERE x.k IS NOT NULL AND h.issue IS NULL AND %[5]s`,
 		table, x, column, strings.ReplaceAll(cond, "$", "h."+column), strings.ReplaceAll(cond, "$", "x.k"))
@@ -48,12 +53,12 @@ func recounts(now time.Time) []struct{ what, query string } {
 	window := fmt.Sprint(impact.Window)
 	return []struct{ what, query string }{
 		{"events of the issue", `SELECT l.issue, l.events, COALESCE(x.n,0)+COALESCE(d.n,0) FROM issue_list l
-			LEFT JOIN (SELECT v.issue, SUM(e.n) n FROM (SELECT e.variant, SUM(e.stands_for) n FROM ` + counted + ` GROUP BY 1) e JOIN variant v ON v.id=e.variant GROUP BY v.issue) x ON x.issue=l.issue
+			LEFT JOIN (SELECT v.issue, SUM(e.n) n FROM recount_sum e JOIN variant v ON v.id=e.variant GROUP BY v.issue) x ON x.issue=l.issue
 			LEFT JOIN (SELECT issue, SUM(dropped_events) n FROM variant GROUP BY issue) d ON d.issue=l.issue WHERE l.events<>COALESCE(x.n,0)+COALESCE(d.n,0)`},
 		{"events of a variant", `SELECT v.issue, v.events, COALESCE(x.n,0)+v.dropped_events FROM variant v
-			LEFT JOIN (SELECT e.variant, SUM(e.stands_for) n FROM ` + counted + ` GROUP BY e.variant) x ON x.variant=v.id WHERE v.events<>COALESCE(x.n,0)+v.dropped_events`},
+			LEFT JOIN (SELECT variant, SUM(n) n FROM recount_sum GROUP BY variant) x ON x.variant=v.id WHERE v.events<>COALESCE(x.n,0)+v.dropped_events`},
 		{"bodies of a variant", `SELECT v.issue, v.bodies, COALESCE(x.n,0) FROM variant v
-			LEFT JOIN (SELECT e.variant, SUM(e.has_body) n FROM ` + counted + ` GROUP BY e.variant) x ON x.variant=v.id WHERE v.bodies<>COALESCE(x.n,0)`},
+			LEFT JOIN (SELECT variant, SUM(b) n FROM recount_sum GROUP BY variant) x ON x.variant=v.id WHERE v.bodies<>COALESCE(x.n,0)`},
 		{"bodies of the issue", `SELECT l.issue, l.bodies, COALESCE(x.n,0) FROM issue_list l
 			LEFT JOIN (SELECT issue, SUM(bodies) n FROM variant GROUP BY issue) x ON x.issue=l.issue WHERE l.bodies<>COALESCE(x.n,0)`},
 		{"bodies that are there", `SELECT v.issue, COUNT(*), COUNT(b.filing) FROM event e LEFT JOIN event_body b ON b.project=e.project AND b.filing=e.filing AND b.keep_day=e.keep_day
@@ -66,10 +71,10 @@ func recounts(now time.Time) []struct{ what, query string } {
 			JOIN variant v ON v.id=e.variant LEFT JOIN issue_user_day u ON u.issue=v.issue AND u.day=e.day AND u.user=e.user AND u.variant=e.variant GROUP BY v.issue HAVING COUNT(u.user)<>COUNT(*)`},
 		{"users by environment", `SELECT v.issue, COUNT(u.user), COUNT(*) FROM (SELECT DISTINCT variant, environment, user FROM event WHERE user IS NOT NULL) e
 			JOIN variant v ON v.id=e.variant LEFT JOIN issue_user_env u ON u.issue=v.issue AND u.environment=e.environment AND u.user=e.user AND u.variant=e.variant GROUP BY v.issue HAVING COUNT(u.user)<>COUNT(*)`},
-		{"events by hour", countCheck("issue_hour", "hour", "e.thrown DIV 3600000000", youngHours)},
-		{"events by day", countCheck("issue_day", "day", "e.thrown DIV 86400000000", "1=1")},
-		{"events by release", countCheck("issue_release", "app_release", "e.app_release", "1=1")},
-		{"events by environment", countCheck("issue_env", "environment", "e.environment", "1=1")},
+		{"events by hour", countCheck("issue_hour", "hour", "hour", youngHours)},
+		{"events by day", countCheck("issue_day", "day", "hour DIV 24", "1=1")},
+		{"events by release", countCheck("issue_release", "app_release", "app_release", "1=1")},
+		{"events by environment", countCheck("issue_env", "environment", "environment", "1=1")},
 		{"trend events", `SELECT t.issue, t.events, COALESCE(x.n,0) FROM issue_trend t
 			LEFT JOIN (SELECT issue, day, SUM(events) n FROM issue_day GROUP BY issue, day) x ON x.issue=t.issue AND x.day=t.day WHERE t.events<>COALESCE(x.n,0)
 			UNION ALL SELECT x.issue, 0, x.n FROM (SELECT issue, day, SUM(events) n FROM issue_day GROUP BY issue, day) x LEFT JOIN issue_trend t ON t.issue=x.issue AND t.day=x.day WHERE t.issue IS NULL`},
@@ -91,11 +96,23 @@ func Recounts() int { return len(recounts(time.Time{})) }
 // consistent view of the database, and lists what differs. following is how
 // many moves were under way then: rows on their way differ.
 func (s *Store) Recount(ctx context.Context) (list []Difference, following int, err error) {
-	tx, err := s.slow.BeginTx(ctx, &sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true})
+	conn, err := s.slow.Conn(ctx)
 	if err != nil {
 		return nil, 0, err
 	}
-	defer tx.Rollback() // it only reads
+	defer conn.Close()
+	// The connection goes back to the pool: its temporary table must not.
+	defer conn.ExecContext(context.WithoutCancel(ctx), "DROP TEMPORARY TABLE IF EXISTS recount_sum")
+	tx, err := conn.BeginTx(ctx, &sql.TxOptions{Isolation: sql.LevelRepeatableRead})
+	if err != nil {
+		return nil, 0, err
+	}
+	defer tx.Rollback() // it changes nothing but its own table
+	for _, q := range counting {
+		if _, err := tx.ExecContext(ctx, q); err != nil {
+			return nil, 0, fmt.Errorf("recount: %w", err)
+		}
+	}
 	if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM move WHERE following=1").Scan(&following); err != nil {
 		return nil, 0, err
 	}
