@@ -24,6 +24,7 @@ type Filing struct {
 	Deliveries []Delivery
 	Items      []*pipeline.Item
 	Aside      []Aside
+	More       bool // other deliveries of the claim are still in hand
 }
 
 // Filed says what a Filing did.
@@ -116,7 +117,7 @@ func (w *filing) run(ctx context.Context) error {
 			return err
 		}
 	}
-	if err := w.s.removeDeliveries(ctx, w.tx, w.Deliveries); err != nil {
+	if err := w.s.removeDeliveries(ctx, w.tx, w.Deliveries, w.More); err != nil {
 		return err
 	}
 	return w.s.exec(ctx, w.tx, "UPDATE project_counter SET last_issue=?, filing=?, changed=changed+1 WHERE project=?", []any{w.lastIssue, w.filing, w.Project.ID})

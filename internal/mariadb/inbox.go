@@ -28,7 +28,7 @@ type Delivery struct {
 // Bounds of what is filed in one turn.
 const (
 	claimRows   = 100
-	claimEvents = 500
+	claimEvents = 1000
 	claimBytes  = 8 << 20 // compressed
 )
 
@@ -162,9 +162,9 @@ func (s *Store) Waiting(ctx context.Context, leases []Lease) ([]int64, error) {
 	return out, err
 }
 
-// removeDeliveries takes a claim's rows out of the inbox; it fails when one of
-// them is not there.
-func (s *Store) removeDeliveries(ctx context.Context, tx *sql.Tx, list []Delivery) error {
+// removeDeliveries takes rows of a claim out of the inbox, and the claim with
+// the last of them; it fails when one of them is not there.
+func (s *Store) removeDeliveries(ctx context.Context, tx *sql.Tx, list []Delivery, more bool) error {
 	st, err := s.prepare(ctx, "DELETE FROM inbox WHERE shard=? AND project=? AND id=?")
 	if err != nil {
 		return err
@@ -179,7 +179,7 @@ func (s *Store) removeDeliveries(ctx context.Context, tx *sql.Tx, list []Deliver
 			return errors.Join(fmt.Errorf("inbox row %s is gone: %w", d.ID, ErrLeaseLost), err)
 		}
 	}
-	if len(list) == 0 {
+	if len(list) == 0 || more {
 		return nil
 	}
 	return s.exec(ctx, tx, "DELETE FROM claim WHERE project=?", []any{list[0].Project})

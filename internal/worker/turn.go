@@ -35,7 +35,7 @@ func (w *Worker) turn(ctx context.Context, lease mariadb.Lease, id int64, again 
 		return false, err
 	}
 	t := &turn{w: w, project: p, lease: lease, claim: c}
-	t.list()
+	t.list(c.Deliveries)
 	if c.Tries > 1 {
 		w.log.Warn("filing events one by one: the last try did not come to its end", "project", p.Name, "events", len(t.events))
 		return c.More, t.singly(ctx)
@@ -62,9 +62,11 @@ type entry struct {
 
 func (e entry) id() uuid.UUID { return e.batch.IDs[e.i] }
 
-func (t *turn) list() {
-	for i := range t.claim.Deliveries {
-		d := &t.claim.Deliveries[i]
+// list takes deliveries apart.
+func (t *turn) list(deliveries []mariadb.Delivery) {
+	t.events, t.aside = nil, nil
+	for i := range deliveries {
+		d := &deliveries[i]
 		if d.Err != nil {
 			t.aside = append(t.aside, d.Unreadable())
 			continue
@@ -84,31 +86,72 @@ func (t *turn) setAside(e entry, why error) {
 	t.aside = append(t.aside, mariadb.Aside{Project: t.project.ID, Received: e.batch.Received, Why: why.Error(), Event: e.id(), Packed: pipeline.Pack(e.batch.Alone(e.i))})
 }
 
-// whole files everything in one transaction; when that fails for a reason that
-// lies in the events, one by one.
-func (t *turn) whole(ctx context.Context) error {
-	items, err := t.decode(ctx)
-	if err != nil {
-		return err
-	}
-	f := mariadb.Filing{Project: t.project, Lease: t.lease, Deliveries: t.claim.Deliveries, Items: items, Aside: t.aside}
-	done, err := t.w.store.File(ctx, f)
-	if err == nil {
-		t.report(done)
-		return nil
-	}
-	if outside(ctx, err) {
-		return err
-	}
-	t.w.log.Warn("a batch could not be filed whole; filing its events one by one", "project", t.project.Name, "err", err)
-	kept := t.aside[:0]
-	for _, a := range t.aside { // those that cannot be read at all; the others are tried again
-		if a.Event == uuid.Nil {
-			kept = append(kept, a)
+// partEvents is how many events one transaction files, about.
+const partEvents = 250
+
+// parts cuts a claim into deliveries for one transaction each.
+func parts(list []mariadb.Delivery) (out [][]mariadb.Delivery) {
+	from, events := 0, 0
+	for i, d := range list {
+		for _, b := range d.Batches {
+			events += len(b.Events)
+		}
+		if events >= partEvents || i == len(list)-1 {
+			out, from, events = append(out, list[from:i+1]), i+1, 0
 		}
 	}
-	t.aside = kept
-	return t.singly(ctx)
+	return out
+}
+
+// part is some deliveries of a claim, decoded.
+type part struct {
+	turn  // its events and what of them cannot be filed
+	items []*pipeline.Item
+	err   error
+}
+
+// whole files everything, a part in one transaction: while one is being
+// written the next is decoded. When a part fails for a reason that lies in its
+// events, what is left is filed one by one.
+func (t *turn) whole(ctx context.Context) error {
+	list := parts(t.claim.Deliveries)
+	decoded := make(chan *part, 1)
+	decode := func(n int) {
+		p := &part{turn: turn{w: t.w, project: t.project, lease: t.lease, claim: t.claim}}
+		p.list(list[n])
+		p.items, p.err = p.decode(ctx)
+		decoded <- p
+	}
+	go decode(0)
+	for n := range list {
+		p := <-decoded
+		last := n == len(list)-1
+		if !last && p.err == nil {
+			go decode(n + 1)
+		}
+		err := p.err
+		if err == nil {
+			var done mariadb.Filed
+			done, err = t.w.store.File(ctx, mariadb.Filing{Project: t.project, Lease: t.lease, Deliveries: list[n], Items: p.items, Aside: p.aside, More: !last})
+			if err == nil {
+				p.report(done)
+				continue
+			}
+			if !last {
+				<-decoded // what was begun ends before its events are tried again
+			}
+		}
+		if outside(ctx, err) {
+			return err
+		}
+		t.w.log.Warn("a batch could not be filed whole; filing its events one by one", "project", t.project.Name, "err", err)
+		for _, done := range list[:n] {
+			t.claim.Deliveries = t.claim.Deliveries[len(done):]
+		}
+		t.list(t.claim.Deliveries)
+		return t.singly(ctx)
+	}
+	return nil
 }
 
 // outside says whether a failure lies not in the events.
