@@ -26,7 +26,7 @@ type session struct {
 
 var sessions = []session{
 	{"cli-issue-list", []string{"firethorn issue list --project quayside", "firethorn issue list --project gangway --state all --order users --limit 4", "firethorn project list"}},
-	{"cli-operate", []string{"firethorn status", "firethorn queue", "firethorn recount", "firethorn issue merge quayside/{AssertionError} --into quayside/{stepZoom}", "firethorn issue undo quayside/{AssertionError}", "firethorn issue history quayside/{stepZoom}", "firethorn event list --issue quayside/{getJSON} --limit 5"}},
+	{"cli-operate", []string{"firethorn status", "firethorn queue", "firethorn recount", "firethorn issue merge quayside/{AssertionError} --into quayside/{stepZoom}", "firethorn issue undo quayside/{stepZoom}", "firethorn issue history quayside/{stepZoom}", "firethorn event list --issue quayside/{getJSON} --limit 5"}},
 	{"cli-issue-show", []string{"firethorn issue show quayside/{placeBerths}"}},
 	{"cli-stack", []string{"cat trace.txt", "firethorn stack --maps demo/quayside/build/symbols-4.2.0 trace.txt"}},
 	{"cli-symbols", []string{"firethorn symbols push --project quayside --release 4.2.1 --served-at https://quayside.example/ demo/quayside/build/symbols-4.2.1", "firethorn symbols list --project quayside", "firethorn event list --issue quayside/{placeBerths} --limit 6"}},
