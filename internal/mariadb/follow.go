@@ -341,10 +341,3 @@ func refreshSpans(ctx context.Context, tx *sql.Tx, id int64) error {
 		first.Int64, last.Int64, id, first.Int64, id, last.Int64, id)
 	return err
 }
-
-func orElse(s, or string) string {
-	if s == "" {
-		return or
-	}
-	return s
-}
