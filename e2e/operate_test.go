@@ -147,8 +147,35 @@ func TestOperate_QueueRetryAndMetrics(t *testing.T) {
 		t.Errorf("metrics without a token: %d", code)
 	}
 	code, text := s.get(t, "/metrics", true)
-	if code != 200 || !strings.Contains(text, "firethorn_events_set_aside_total{cause=\"not_filed\"}") || !strings.Contains(text, "firethorn_database_up 1") || strings.Contains(text, "queue") {
+	if code != 200 || !strings.Contains(text, "firethorn_events_dropped_total{cause=\"discarded\"} 1") || !strings.Contains(text, "firethorn_database_up 1") || strings.Contains(text, "queue") {
 		t.Errorf("metrics: %d\n%.2000s", code, text)
+	}
+}
+
+func TestOperate_MetricsOnAListenerOfTheirOwnEndWithTheService(t *testing.T) {
+	free, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	address := free.Addr().String()
+	free.Close()
+	p := launch(t, build(t), filepath.Join(t.TempDir(), "data"), "--metrics-listen", address)
+	res, err := http.Get("http://" + address + "/metrics")
+	if err != nil {
+		t.Fatal(err)
+	}
+	raw, _ := io.ReadAll(res.Body)
+	res.Body.Close()
+	if res.StatusCode != 200 || !strings.Contains(string(raw), "firethorn_inbox_events 0") {
+		t.Errorf("%d %.300s", res.StatusCode, raw)
+	}
+	ended := make(chan struct{})
+	go func() { p.end(); close(ended) }()
+	select {
+	case <-ended:
+	case <-time.After(30 * time.Second):
+		_ = p.cmd.Process.Kill() // or the test would wait for ever
+		t.Error("the service does not stop")
 	}
 }
 
@@ -163,7 +190,7 @@ func TestOperate_KeepAndErase(t *testing.T) {
 	}
 	s.post(t, key, event("tideAt", "p-1182", "4.2.0")+"\n"+event("tideAt", "p-7", "4.2.0"))
 	s.settle(t)
-	if out, _ := s.run(t, 0, "user", "erase", "p-1182", "--project", "forget"); !strings.HasPrefix(out, "erased from 1 events") {
+	if out, _ := s.run(t, 0, "user", "erase", "p-1182", "--project", "forget"); !strings.HasPrefix(out, "erased from 1 event, still counted") {
 		t.Errorf("erase says %s", out)
 	}
 	if list := s.issues(t, "forget"); len(list) != 1 || list[0].Users != 2 || list[0].Events != 2 {

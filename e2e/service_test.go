@@ -34,9 +34,9 @@ func build(t *testing.T) string {
 	return bin
 }
 
-func launch(t *testing.T, bin, dir string) *program {
+func launch(t *testing.T, bin, dir string, flags ...string) *program {
 	t.Helper()
-	cmd := exec.Command(bin, "serve", "--data", dir, "--listen", "127.0.0.1:0", "--small-database", "--log-level", "error")
+	cmd := exec.Command(bin, append([]string{"serve", "--data", dir, "--listen", "127.0.0.1:0", "--small-database", "--log-level", "error"}, flags...)...)
 	var errs bytes.Buffer
 	cmd.Stderr = &errs
 	out, err := cmd.StdoutPipe()

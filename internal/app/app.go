@@ -47,6 +47,13 @@ func Run(ctx context.Context, c Config, out io.Writer) error {
 		return err
 	}
 	defer l.Close()
+	var side net.Listener // for metrics
+	if c.Metrics != "" {
+		if side, err = listen(c.Metrics); err != nil {
+			return err
+		}
+		defer side.Close()
+	}
 	public, err := c.publicURL(l.Addr())
 	if err != nil {
 		return err
@@ -65,7 +72,7 @@ func Run(ctx context.Context, c Config, out io.Writer) error {
 		return err
 	}
 	defer store.Close()
-	return serve(ctx, c, store, l, public, out)
+	return serve(ctx, c, store, l, side, public, out)
 }
 
 func startPrivate(ctx context.Context, c Config) (stop func(), dsn string, err error) {
@@ -92,7 +99,7 @@ func startPrivate(ctx context.Context, c Config) (stop func(), dsn string, err e
 }
 
 // serve runs everything above the database.
-func serve(ctx context.Context, c Config, store *mariadb.Store, l net.Listener, public *url.URL, out io.Writer) error {
+func serve(ctx context.Context, c Config, store *mariadb.Store, l, side net.Listener, public *url.URL, out io.Writer) error {
 	first, err := ensureAdmin(ctx, store, c.Data)
 	if err != nil {
 		return err
@@ -102,7 +109,7 @@ func serve(ctx context.Context, c Config, store *mariadb.Store, l net.Listener, 
 	if err != nil {
 		return err
 	}
-	m := metrics.New(store.Pools)
+	m := metrics.New(store)
 	work := worker.New(store, units, c.Log, owner, m)
 	handler, a, in := routes(c, store, units, work, m, public)
 	server := &http.Server{
@@ -122,27 +129,20 @@ func serve(ctx context.Context, c Config, store *mariadb.Store, l net.Listener, 
 	}
 	g.Go(func() error { return a.Run(stopped) })
 	g.Go(func() error { return watchInbox(stopped, c, store, in, m) })
-	if c.Metrics != "" {
-		ml, err := listen(c.Metrics)
-		if err != nil {
-			return err
-		}
-		side := &http.Server{Handler: m.Handler(), ReadHeaderTimeout: 10 * time.Second, ErrorLog: server.ErrorLog}
+	answer := func(s *http.Server, l net.Listener) {
 		g.Go(func() error {
-			if err := side.Serve(ml); !errors.Is(err, http.ErrServerClosed) {
+			if err := s.Serve(l); !errors.Is(err, http.ErrServerClosed) {
+				stop()
 				return err
 			}
 			return nil
 		})
-		defer side.Close()
 	}
-	g.Go(func() error {
-		if err := server.Serve(newBoundedListener(l, mostConns, mostByAddress)); !errors.Is(err, http.ErrServerClosed) {
-			stop()
-			return err
-		}
-		return nil
-	})
+	answer(server, newBoundedListener(l, mostConns, mostByAddress))
+	metricsServer := &http.Server{Handler: m.Handler(), ReadHeaderTimeout: 10 * time.Second, ErrorLog: server.ErrorLog}
+	if side != nil {
+		answer(metricsServer, side)
+	}
 	if err := announce(ctx, c, store, public, out, first); err != nil {
 		c.Log.Error("could not announce", "err", err)
 	}
@@ -150,7 +150,7 @@ func serve(ctx context.Context, c Config, store *mariadb.Store, l net.Listener, 
 	c.Log.Info("stopping: finishing requests, then the worker")
 	drain, cancel := context.WithTimeout(context.WithoutCancel(ctx), stopTime)
 	defer cancel()
-	err = server.Shutdown(drain)
+	err = errors.Join(server.Shutdown(drain), metricsServer.Close())
 	stopWork()
 	return errors.Join(err, g.Wait())
 }

@@ -19,7 +19,7 @@ const module = "firethorn/"
 // may lists, for every package below internal, what of ours it may import. A
 // new package fails until it is listed.
 var may = map[string][]string{
-	"core/fault": {}, "core/event": {}, "core/sourcemap": {}, "core/scrub": {}, "core/release": {}, "core/impact": {}, "core/sampling": {},
+	"core/fault": {}, "core/rawjson": {}, "core/event": {"core/rawjson"}, "core/sourcemap": {}, "core/scrub": {"core/rawjson"}, "core/release": {}, "core/impact": {}, "core/sampling": {},
 	"core/scope": {"core/sourcemap"}, "core/stacktrace": {"core/event"}, "core/issue": {"core/fault", "core/release"},
 	"core/symbolicate": {"core/event", "core/scope", "core/sourcemap", "core/stacktrace"},
 	"core/fingerprint": {"core/event", "core/stacktrace", "core/symbolicate"},

@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"net/url"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/urfave/cli/v3"
@@ -183,22 +184,14 @@ func showQueue(out io.Writer, v contract.Queue) {
 	table(out, func(row func(...any)) {
 		row("SET ASIDE", "PROJECT", "RECEIVED", "EVENT", "WHY")
 		for _, a := range v.SetAside {
-			row(a.ID, a.Project, ago(a.Received), orDash(a.Event), cut(firstLine(a.Error), 100))
+			why, _, _ := strings.Cut(a.Error, "\n")
+			row(a.ID, a.Project, ago(a.Received), orDash(a.Event), cut(why, 100))
 		}
 	})
 	if int64(len(v.SetAside)) < v.Total {
 		fmt.Fprintf(out, "\nThere are %d in all: --limit %d\n", v.Total, min(v.Total, 1000))
 	}
 	fmt.Fprintln(out, "\nFile them again with firethorn queue retry ID or --all; see an event whole with --format json.")
-}
-
-func firstLine(s string) string {
-	for i, r := range s {
-		if r == '\n' {
-			return s[:i]
-		}
-	}
-	return s
 }
 
 func userCommand() *cli.Command {
@@ -235,7 +228,7 @@ func userCommand() *cli.Command {
 					_, err = c.Root().Writer.Write(raw)
 					return err
 				}
-				fmt.Fprintf(c.Root().Writer, "erased from %s events; they still count, as those of a user that has no name\n", count(e.Events))
+				fmt.Fprintf(c.Root().Writer, "erased from %s %s, still counted, as of a user that has no name\n", count(e.Events), plural(int(e.Events), "event", "events"))
 				return nil
 			}},
 	}}

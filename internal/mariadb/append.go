@@ -253,7 +253,7 @@ func (a *appender) probe() {
 		}
 		for a.away.Load() {
 			ctx, cancel := context.WithTimeout(a.ctx, probeTime)
-			err := a.s.CanWrite(ctx)
+			err := a.s.canWrite(ctx)
 			cancel()
 			if err == nil {
 				a.away.Store(false)
@@ -272,8 +272,8 @@ func (a *appender) probe() {
 	}
 }
 
-// CanWrite says whether the database takes a synced write now.
-func (s *Store) CanWrite(ctx context.Context) error {
+// canWrite says whether the database takes a synced write now.
+func (s *Store) canWrite(ctx context.Context) error {
 	me := uuid.Nil
 	_, err := s.db.ExecContext(ctx, "INSERT INTO lease (name, owner, until) VALUES ('probe', ?, ?) ON DUPLICATE KEY UPDATE until=VALUES(until)", me[:], micros(s.now()))
 	return err

@@ -136,15 +136,10 @@ func (f *follow) chunk(ctx context.Context, d derived) error {
 	if _, err := f.tx.ExecContext(ctx, insert, args...); err != nil {
 		return fmt.Errorf("%s follows move %d: %w", d.table, f.id, err)
 	}
-	res, err := f.tx.ExecContext(ctx, correlated+"DELETE t FROM "+d.table+" t WHERE "+where, args...)
-	if err != nil {
+	if _, err := f.tx.ExecContext(ctx, correlated+"DELETE t FROM "+d.table+" t WHERE "+where, args...); err != nil {
 		return err
 	}
-	n, err := res.RowsAffected()
-	if err != nil {
-		return err
-	}
-	_, err = f.tx.ExecContext(ctx, "UPDATE move SET step_at=?, rows_moved=rows_moved+? WHERE id=?", fmt.Sprintf("%d:%d", prefix, hi), n, f.id)
+	_, err = f.tx.ExecContext(ctx, "UPDATE move SET step_at=? WHERE id=?", fmt.Sprintf("%d:%d", prefix, hi), f.id)
 	return err
 }
 

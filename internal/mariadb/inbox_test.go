@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -123,12 +124,12 @@ func TestRetry_PutsBackWhatWasSetAside(t *testing.T) {
 	b.store(occur{id: "a", function: "tideAt", user: "p-1", at: noon})
 	f := b.filing()
 	f.Items = nil
-	f.Aside = []Aside{{Project: b.project.ID, Received: noon, Why: "no reason", Event: f.Deliveries[0].Batches[0].IDs[0], Packed: pipeline.Pack(f.Deliveries[0].Batches[0].Alone(0))}}
+	f.Aside = []Aside{{Project: b.project.ID, Received: noon, Why: "no reason \xff" + strings.Repeat("é", 5000), Event: f.Deliveries[0].Batches[0].IDs[0], Packed: pipeline.Pack(f.Deliveries[0].Batches[0].Alone(0))}}
 	if _, err := b.File(t.Context(), f); err != nil {
 		t.Fatal(err)
 	}
 	list, err := b.SetAside(t.Context(), b.project.ID, 10)
-	if err != nil || len(list) != 1 || list[0].Why != "no reason" || list[0].Event != f.Aside[0].Event {
+	if err != nil || len(list) != 1 || !strings.HasPrefix(list[0].Why, "no reason \uFFFDé") || len(list[0].Why) > 8000 || list[0].Event != f.Aside[0].Event {
 		t.Fatalf("%+v, %v", list, err)
 	}
 	if _, err := b.Retry(t.Context(), list[0].ID); err != nil {

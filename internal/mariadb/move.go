@@ -31,7 +31,7 @@ type move struct {
 
 // sides are the two issues of a move, locked.
 type side struct {
-	id, number, version, into int64
+	id, number, into int64
 	standingRow
 }
 
@@ -258,8 +258,8 @@ func loadSide(ctx context.Context, tx *sql.Tx, p *Project, number int64) (*side,
 func sideByID(ctx context.Context, tx *sql.Tx, id int64) (*side, error) {
 	x := &side{id: id}
 	var owner, into sql.NullInt64
-	err := tx.QueryRowContext(ctx, "SELECT i.number, i.version, i.merged_into, i.state, i.fixed_in, i.owner, COALESCE((SELECT name FROM person WHERE id=i.owner),'') FROM issue i WHERE i.id=? FOR UPDATE", id).
-		Scan(&x.number, &x.version, &into, &x.State, &x.FixedIn, &owner, &x.Owner)
+	err := tx.QueryRowContext(ctx, "SELECT i.number, i.merged_into, i.state, i.fixed_in, i.owner, COALESCE((SELECT name FROM person WHERE id=i.owner),'') FROM issue i WHERE i.id=? FOR UPDATE", id).
+		Scan(&x.number, &into, &x.State, &x.FixedIn, &owner, &x.Owner)
 	x.OwnerID, x.into = owner.Int64, into.Int64
 	return x, err
 }

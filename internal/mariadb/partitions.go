@@ -4,6 +4,8 @@ import (
 	"context"
 	"database/sql"
 	"fmt"
+	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -14,10 +16,11 @@ import (
 var partitioned = []string{"event", "event_body"}
 
 // partitionLease lets one process change partitions at a time: two that make
-// the same ones at once would fail.
+// the same ones at once would fail. One that dies with it holds the others up
+// for no longer than such a change takes.
 func (s *Store) partitionLease(ctx context.Context) (release func(), err error) {
 	me := uuid.New()
-	return s.waitLease(ctx, "partitions", me[:], 10*time.Minute)
+	return s.waitLease(ctx, "partitions", me[:], 30*time.Second)
 }
 
 // EnsurePartitions makes the day partitions that events of the next days need
@@ -25,51 +28,65 @@ func (s *Store) partitionLease(ctx context.Context) (release func(), err error) 
 // stand in pmax.
 func (s *Store) EnsurePartitions(ctx context.Context) error {
 	var longest int
-	if err := s.db.QueryRowContext(ctx, "SELECT COALESCE(MAX(keep_days), 0) FROM project").Scan(&longest); err != nil {
+	if err := s.db.QueryRowContext(ctx, "SELECT COALESCE(MAX(keep_days), 0) FROM project").Scan(&longest); err != nil || longest == 0 {
 		return err
 	}
-	if longest == 0 {
-		return nil
+	if add, err := s.missingPartitions(ctx, longest); err != nil || len(add) == 0 {
+		return err // at most starts nothing is missing, and no lease is needed
 	}
 	release, err := s.partitionLease(ctx)
 	if err != nil {
 		return err
 	}
 	defer release()
-	today := Day(s.now())
-	for _, table := range partitioned {
-		have := map[string]bool{}
-		newest := 0
-		err := each(ctx, s.db, func(r *sql.Rows) error {
-			var name string
-			if err := r.Scan(&name); err != nil {
-				return err
-			}
-			have[name] = true
-			var d int
-			if _, err := fmt.Sscanf(name, "p%d", &d); err == nil {
-				newest = max(newest, d)
-			}
-			return nil
-		}, "SELECT partition_name FROM information_schema.partitions WHERE table_schema=DATABASE() AND table_name=?", table)
-		if err != nil {
-			return err
-		}
-		var add []string
-		for d := max(today, newest+1); d <= today+longest+aheadDays; d++ {
-			if name := fmt.Sprintf("p%d", d); !have[name] {
-				add = append(add, fmt.Sprintf("PARTITION %s VALUES LESS THAN (%d)", name, d+1))
-			}
-		}
-		if len(add) == 0 {
-			continue
-		}
-		add = append(add, "PARTITION pmax VALUES LESS THAN MAXVALUE")
-		if _, err := s.slow.ExecContext(ctx, "ALTER TABLE "+table+" REORGANIZE PARTITION pmax INTO ("+strings.Join(add, ", ")+")"); err != nil {
+	add, err := s.missingPartitions(ctx, longest) // another may have made them
+	if err != nil {
+		return err
+	}
+	for table, list := range add {
+		list = append(list, "PARTITION pmax VALUES LESS THAN MAXVALUE")
+		if _, err := s.slow.ExecContext(ctx, "ALTER TABLE "+table+" REORGANIZE PARTITION pmax INTO ("+strings.Join(list, ", ")+")"); err != nil {
 			return fmt.Errorf("partitions of %s: %w", table, err)
 		}
 	}
 	return nil
+}
+
+// missingPartitions lists, by table, the partitions that are to be made.
+func (s *Store) missingPartitions(ctx context.Context, longest int) (map[string][]string, error) {
+	out := map[string][]string{}
+	today := Day(s.now())
+	for _, table := range partitioned {
+		days, err := s.partitionDays(ctx, table)
+		if err != nil {
+			return nil, err
+		}
+		from := today
+		if len(days) > 0 {
+			from = max(from, days[len(days)-1]+1)
+		}
+		for d := from; d <= today+longest+aheadDays; d++ {
+			out[table] = append(out[table], fmt.Sprintf("PARTITION p%d VALUES LESS THAN (%d)", d, d+1))
+		}
+	}
+	return out, nil
+}
+
+// partitionDays lists the days that have a partition of a table, oldest first.
+func (s *Store) partitionDays(ctx context.Context, table string) ([]int, error) {
+	var days []int
+	err := each(ctx, s.db, func(r *sql.Rows) error {
+		var name string
+		if err := r.Scan(&name); err != nil {
+			return err
+		}
+		if d, err := strconv.Atoi(strings.TrimPrefix(name, "p")); err == nil {
+			days = append(days, d)
+		}
+		return nil
+	}, "SELECT partition_name FROM information_schema.partitions WHERE table_schema=DATABASE() AND table_name=?", table)
+	slices.Sort(days)
+	return days, err
 }
 
 // aheadDays is how many days partitions are made ahead.
@@ -88,7 +105,7 @@ func (s *Store) PartitionState(ctx context.Context) (Partitions, error) {
 	if err := s.db.QueryRowContext(ctx, "SELECT COALESCE(MAX(keep_days),0), (SELECT COUNT(*) FROM (SELECT 1 FROM event PARTITION (pmax) LIMIT 1000) x) FROM project").Scan(&longest, &p.Stray); err != nil {
 		return p, err
 	}
-	days, err := s.partitionDays(ctx)
+	days, err := s.partitionDays(ctx, "event")
 	if err != nil || longest == 0 {
 		return p, err
 	}

@@ -4,10 +4,12 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"strings"
 	"time"
 
 	"github.com/google/uuid"
 
+	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/pipeline"
 )
@@ -29,10 +31,7 @@ func setAside(ctx context.Context, tx *sql.Tx, list []Aside) error {
 	rows := make([][]any, len(list))
 	for i, a := range list {
 		id := uuid.New()
-		why := a.Why
-		if len(why) > 8000 {
-			why = why[:8000]
-		}
+		why := event.TrimText(strings.ToValidUTF8(a.Why, "\uFFFD"), 8000)                                            // a reason may hold a piece of the event
 		rows[i] = []any{id[:], a.Project, micros(a.Received), why, nullUUID(a.Event), append([]byte{}, a.Packed...)} // never NULL
 	}
 	return insertRows(ctx, tx, "INSERT INTO set_aside (id, project, received, error, event, body)", "", rows)
@@ -43,14 +42,14 @@ func (s *Store) SetAside(ctx context.Context, project int64, limit int) ([]Aside
 	var out []Aside
 	err := each(ctx, s.db, func(r *sql.Rows) error {
 		var a Aside
-		var id, event []byte
+		var id, eventID []byte
 		var received int64
-		if err := r.Scan(&id, &a.Project, &received, &a.Why, &event, &a.Packed); err != nil {
+		if err := r.Scan(&id, &a.Project, &received, &a.Why, &eventID, &a.Packed); err != nil {
 			return err
 		}
 		a.ID, a.Received = uuid.UUID(id), fromMicros(received)
-		if len(event) == 16 {
-			a.Event = uuid.UUID(event)
+		if len(eventID) == 16 {
+			a.Event = uuid.UUID(eventID)
 		}
 		out = append(out, a)
 		return nil
@@ -110,6 +109,19 @@ func (s *Store) dropAside(ctx context.Context, tx *sql.Tx, id uuid.UUID, cause s
 func (s *Store) countDrop(ctx context.Context, tx *sql.Tx, project int64, cause string, n int64) error {
 	_, err := tx.ExecContext(ctx, "INSERT INTO event_drop (project, hour, cause, events) VALUES (?,?,?,?) ON DUPLICATE KEY UPDATE events=events+VALUES(events)", project, s.now().Unix()/3600, cause, n)
 	return err
+}
+
+// Drops sums what was dropped, by cause. What clients say they lost is one
+// cause: the names they give are theirs.
+func (s *Store) Drops(ctx context.Context) (map[string]int64, error) {
+	out := map[string]int64{"discarded": 0, "expired": 0, "erased": 0}
+	return out, each(ctx, s.db, func(r *sql.Rows) error {
+		var cause string
+		var n int64
+		err := r.Scan(&cause, &n)
+		out[cause] = n
+		return err
+	}, "SELECT cause, SUM(events) FROM event_drop GROUP BY cause UNION ALL SELECT 'lost_by_client', COALESCE(SUM(events),0) FROM client_drop")
 }
 
 // expireAside lets go of what was set aside too long ago.

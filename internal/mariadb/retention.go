@@ -7,8 +7,6 @@ import (
 	"fmt"
 	"maps"
 	"slices"
-	"strconv"
-	"strings"
 	"time"
 
 	"firethorn/internal/core/fault"
@@ -67,7 +65,7 @@ func (s *Store) Retire(ctx context.Context) ([]int, error) {
 	if skew > clockSkew || skew < -clockSkew {
 		return nil, fmt.Errorf("%w by %s: nothing is dropped until they agree", ErrClocks, skew.Round(time.Second))
 	}
-	days, err := s.partitionDays(ctx)
+	days, err := s.partitionDays(ctx, "event")
 	if err != nil {
 		return nil, err
 	}
@@ -95,23 +93,6 @@ func (s *Store) ClockSkew(ctx context.Context) (time.Duration, error) {
 	var db int64
 	err := s.db.QueryRowContext(ctx, "SELECT "+dbNow).Scan(&db)
 	return fromMicros(db).Sub(s.now().Add(-s.ahead)), err
-}
-
-// partitionDays lists the days that have a partition of events, oldest first.
-func (s *Store) partitionDays(ctx context.Context) ([]int, error) {
-	var days []int
-	err := each(ctx, s.db, func(r *sql.Rows) error {
-		var name string
-		if err := r.Scan(&name); err != nil {
-			return err
-		}
-		if d, err := strconv.Atoi(strings.TrimPrefix(name, "p")); err == nil {
-			days = append(days, d)
-		}
-		return nil
-	}, "SELECT partition_name FROM information_schema.partitions WHERE table_schema=DATABASE() AND table_name='event' AND partition_name<>'pmax'")
-	slices.Sort(days)
-	return days, err
 }
 
 // retireDay writes down what a day's events counted, then drops them.
@@ -312,14 +293,14 @@ func (s *Store) trim(ctx context.Context, today int) error {
 		text string
 		arg  any
 	}{
-		{"DELETE FROM odd_event WHERE keep_day<? LIMIT 5000", today - graceDays},
-		{"DELETE FROM body_first WHERE day<? LIMIT 5000", today - 1},
-		{"DELETE FROM newest_body WHERE keep_day<? LIMIT 5000", today - graceDays},
-		{"DELETE FROM project_class WHERE until_day<? LIMIT 5000", today - graceDays},
-		{"DELETE FROM dictionary WHERE week<? LIMIT 5000", int(week(today-longest)) - 1},
+		{"DELETE FROM odd_event WHERE keep_day<? LIMIT ?", today - graceDays},
+		{"DELETE FROM body_first WHERE day<? LIMIT ?", today - 1},
+		{"DELETE FROM newest_body WHERE keep_day<? LIMIT ?", today - graceDays},
+		{"DELETE FROM project_class WHERE until_day<? LIMIT ?", today - graceDays},
+		{"DELETE FROM dictionary WHERE week<? LIMIT ?", int(week(today-longest)) - 1},
 	} {
 		for {
-			r, err := s.slow.ExecContext(ctx, q.text, q.arg)
+			r, err := s.slow.ExecContext(ctx, q.text, q.arg, trimAtOnce)
 			if err != nil {
 				return err
 			}

@@ -31,7 +31,7 @@ func (b *bench) retireAt(at time.Time) []int {
 	if err := b.EnsurePartitions(b.t.Context()); err != nil {
 		b.t.Fatal(err)
 	}
-	days, err := b.partitionDays(b.t.Context())
+	days, err := b.partitionDays(b.t.Context(), "event")
 	if err != nil {
 		b.t.Fatal(err)
 	}

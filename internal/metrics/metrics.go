@@ -4,6 +4,7 @@
 package metrics
 
 import (
+	"context"
 	"net/http"
 	"time"
 
@@ -18,15 +19,22 @@ import (
 type Metrics struct {
 	registry                 *prometheus.Registry
 	stored, filed, repeats   prometheus.Counter
-	refused, away, aside     *prometheus.CounterVec
+	aside                    prometheus.Counter
+	refused, away            *prometheus.CounterVec
 	latency                  prometheus.Histogram
 	waiting, oldest, setSide prometheus.Gauge
 	following, databaseUp    prometheus.Gauge
 	dbErrors                 prometheus.Counter
 }
 
-// New makes the metrics; pools says how the connections of the store are used.
-func New(pools func() map[string]mariadb.PoolUse) *Metrics {
+// Store is what is asked when the metrics are read.
+type Store interface {
+	Pools() map[string]mariadb.PoolUse
+	Drops(ctx context.Context) (map[string]int64, error)
+}
+
+// New makes the metrics.
+func New(store Store) *Metrics {
 	counter := func(name, help string) prometheus.Counter {
 		return prometheus.NewCounter(prometheus.CounterOpts{Name: "firethorn_" + name, Help: help})
 	}
@@ -43,7 +51,7 @@ func New(pools func() map[string]mariadb.PoolUse) *Metrics {
 		repeats:    counter("events_repeated_total", "Deliveries of events that were filed already."),
 		refused:    byCause("events_refused_total", "Events that could not be read, by cause."),
 		away:       byCause("requests_turned_away_total", "Requests answered with 429 or 503, by cause."),
-		aside:      byCause("events_set_aside_total", "Events that could not be filed."),
+		aside:      counter("events_set_aside_total", "Events that could not be filed."),
 		latency:    prometheus.NewHistogram(prometheus.HistogramOpts{Name: "firethorn_filing_seconds", Help: "From receipt to being filed, of the oldest event of each turn.", Buckets: []float64{.01, .025, .05, .1, .25, .5, 1, 2, 5, 10, 30, 60, 300, 1800}}),
 		waiting:    gauge("inbox_events", "Events that wait to be filed, in the whole database."),
 		oldest:     gauge("inbox_oldest_seconds", "Age of the oldest event that waits."),
@@ -53,7 +61,7 @@ func New(pools func() map[string]mariadb.PoolUse) *Metrics {
 		dbErrors:   counter("database_errors_total", "Times that the database did not answer a look at the inbox."),
 	}
 	m.registry.MustRegister(m.stored, m.filed, m.repeats, m.refused, m.away, m.aside, m.latency, m.waiting, m.oldest, m.setSide, m.following, m.databaseUp, m.dbErrors,
-		&poolCollector{pools}, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
+		&storeCollector{store}, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 	for _, cause := range []string{"database_away", "inbox_long", "memory_full"} {
 		m.away.WithLabelValues(cause) // shown from the start, as 0
 	}
@@ -75,7 +83,7 @@ func (m *Metrics) TurnedAway(cause string) { m.away.WithLabelValues(cause).Inc()
 func (m *Metrics) Filed(events, repeats, aside int, waited time.Duration) {
 	m.filed.Add(float64(events))
 	m.repeats.Add(float64(repeats))
-	m.aside.WithLabelValues("not_filed").Add(float64(aside))
+	m.aside.Add(float64(aside))
 	m.latency.Observe(waited.Seconds())
 }
 
@@ -103,29 +111,41 @@ func (m *Metrics) Handler() http.Handler {
 	return promhttp.HandlerFor(m.registry, promhttp.HandlerOpts{Registry: m.registry})
 }
 
-// poolCollector reads the use of connections when it is asked.
-type poolCollector struct {
-	pools func() map[string]mariadb.PoolUse
-}
+// storeCollector asks the store when the metrics are read.
+type storeCollector struct{ store Store }
+
+// dropTime is how long the database may take to say what was dropped; without
+// its answer that metric is left out.
+const dropTime = 2 * time.Second
 
 var (
 	poolOpen = prometheus.NewDesc("firethorn_database_connections", "Open connections.", []string{"pool"}, nil)
 	poolUsed = prometheus.NewDesc("firethorn_database_connections_in_use", "Connections in use.", []string{"pool"}, nil)
 	poolMost = prometheus.NewDesc("firethorn_database_connections_max", "Connections there may be.", []string{"pool"}, nil)
+	dropped  = prometheus.NewDesc("firethorn_events_dropped_total", "Events that were acknowledged and are not filed, and those that clients say they lost, by cause, in the whole database.", []string{"cause"}, nil)
 	poolWait = prometheus.NewDesc("firethorn_database_wait_seconds_total", "Time spent waiting for a connection.", []string{"pool"}, nil)
 )
 
-func (c *poolCollector) Describe(ch chan<- *prometheus.Desc) {
-	for _, d := range []*prometheus.Desc{poolOpen, poolUsed, poolMost, poolWait} {
+func (c *storeCollector) Describe(ch chan<- *prometheus.Desc) {
+	for _, d := range []*prometheus.Desc{poolOpen, poolUsed, poolMost, poolWait, dropped} {
 		ch <- d
 	}
 }
 
-func (c *poolCollector) Collect(ch chan<- prometheus.Metric) {
-	for name, u := range c.pools() {
+func (c *storeCollector) Collect(ch chan<- prometheus.Metric) {
+	for name, u := range c.store.Pools() {
 		ch <- prometheus.MustNewConstMetric(poolOpen, prometheus.GaugeValue, float64(u.Open), name)
 		ch <- prometheus.MustNewConstMetric(poolUsed, prometheus.GaugeValue, float64(u.InUse), name)
 		ch <- prometheus.MustNewConstMetric(poolMost, prometheus.GaugeValue, float64(u.Most), name)
 		ch <- prometheus.MustNewConstMetric(poolWait, prometheus.CounterValue, u.Waited.Seconds(), name)
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), dropTime)
+	defer cancel()
+	drops, err := c.store.Drops(ctx)
+	if err != nil {
+		return // firethorn_database_up says it
+	}
+	for cause, n := range drops {
+		ch <- prometheus.MustNewConstMetric(dropped, prometheus.CounterValue, float64(n), cause)
 	}
 }

@@ -1,6 +1,7 @@
 package metrics
 
 import (
+	"context"
 	"net/http/httptest"
 	"strings"
 	"testing"
@@ -9,10 +10,18 @@ import (
 	"firethorn/internal/mariadb"
 )
 
+type store struct{}
+
+func (store) Pools() map[string]mariadb.PoolUse {
+	return map[string]mariadb.PoolUse{"quick": {Open: 3, InUse: 2, Most: 16, Waited: 1500 * time.Millisecond}}
+}
+
+func (store) Drops(context.Context) (map[string]int64, error) {
+	return map[string]int64{"expired": 3}, nil
+}
+
 func TestHandler_ShowsWhatWasCounted(t *testing.T) {
-	m := New(func() map[string]mariadb.PoolUse {
-		return map[string]mariadb.PoolUse{"quick": {Open: 3, InUse: 2, Most: 16, Waited: 1500 * time.Millisecond}}
-	})
+	m := New(store{})
 	now := time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
 	m.Stored(7)
 	m.Refused(2, "unreadable")
@@ -25,7 +34,7 @@ func TestHandler_ShowsWhatWasCounted(t *testing.T) {
 	text := w.Body.String()
 	for _, want := range []string{
 		"firethorn_events_stored_total 7", "firethorn_events_filed_total 5", "firethorn_events_repeated_total 1", `firethorn_events_refused_total{cause="unreadable"} 2`,
-		`firethorn_requests_turned_away_total{cause="inbox_long"} 1`, `firethorn_requests_turned_away_total{cause="database_away"} 0`, `firethorn_events_set_aside_total{cause="not_filed"} 1`,
+		`firethorn_requests_turned_away_total{cause="inbox_long"} 1`, `firethorn_requests_turned_away_total{cause="database_away"} 0`, "firethorn_events_set_aside_total 1", `firethorn_events_dropped_total{cause="expired"} 3`,
 		"firethorn_inbox_events 40", "firethorn_inbox_oldest_seconds 90", "firethorn_set_aside_events 1", "firethorn_moves_following 2", "firethorn_database_up 1", "firethorn_database_errors_total 1",
 		`firethorn_filing_seconds_bucket{le="0.25"} 0`, `firethorn_filing_seconds_bucket{le="0.5"} 1`, `firethorn_database_connections_in_use{pool="quick"} 2`, `firethorn_database_wait_seconds_total{pool="quick"} 1.5`,
 	} {

@@ -125,7 +125,7 @@ func Unpack(packed []byte, received time.Time) ([]*Batch, error) {
 		count, n := binary.Uvarint(head)
 		sent, m := binary.Varint(head[max(n, 0):])
 		at, k := binary.Varint(head[max(n, 0)+max(m, 0):])
-		if n <= 0 || m <= 0 || k <= 0 || uint64(len(parts)) < 3+count || uint64(len(parts[1])) != 16*count {
+		if n <= 0 || m <= 0 || k <= 0 || len(parts) < 3 || count > uint64(len(parts)-3) || uint64(len(parts[1])) != 16*count {
 			return nil, fmt.Errorf("a batch of %d events in %d parts: %w", count, len(parts), errCut)
 		}
 		b := &Batch{Resource: parts[2], Received: time.UnixMicro(at).UTC()}

@@ -115,7 +115,7 @@ func TestPack_KeepsBatches(t *testing.T) {
 	if _, err := Unpack(packed[:len(packed)/2], at); err == nil {
 		t.Error("half a pack is read")
 	}
-	for name, parts := range map[string][][]byte{"no parts of a batch": {[]byte("x")}, "a head without ids": {packed2, {2, 0, 0}, nil, nil}, "an empty head": {packed2, nil, nil, nil}} {
+	for name, parts := range map[string][][]byte{"no parts of a batch": {[]byte("x")}, "a head without ids": {packed2, {2, 0, 0}, nil, nil}, "an empty head": {packed2, nil, nil, nil}, "more events than can be": {packed2, {0xff, 0xff, 0xff, 0xff, 0xff, 0xff, 0xff, 0xff, 0xff, 1, 0, 0}, nil, nil}} {
 		if _, err := Unpack(Compress(joinParts(parts...)), at); err == nil {
 			t.Errorf("%s: is read", name)
 		}

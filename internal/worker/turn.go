@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"runtime"
 	"runtime/debug"
+	"strings"
 	"time"
 
 	"github.com/google/uuid"
@@ -194,21 +195,13 @@ func (t *turn) singly(ctx context.Context) error {
 
 func (t *turn) report(done mariadb.Filed) {
 	for _, a := range t.aside {
-		t.w.log.Warn("an event was set aside; firethorn queue shows it", "project", t.project.Name, "event", a.Event, "why", firstLine(a.Why))
+		why, _, _ := strings.Cut(a.Why, "\n")
+		t.w.log.Warn("an event was set aside; firethorn queue shows it", "project", t.project.Name, "event", a.Event, "why", why)
 	}
 	if t.w.watch != nil {
 		t.w.watch.Filed(done.Events, done.Repeats, len(t.aside), time.Since(t.oldest))
 	}
 	t.w.log.Debug("filed", "project", t.project.Name, "events", done.Events, "repeats", done.Repeats, "new_issues", done.Issues)
-}
-
-func firstLine(s string) string {
-	for i, r := range s {
-		if r == '\n' {
-			return s[:i]
-		}
-	}
-	return s
 }
 
 // decode runs the pipeline over all events, in parallel and in order.

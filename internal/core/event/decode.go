@@ -12,6 +12,8 @@ import (
 
 	jsonv2 "github.com/go-json-experiment/json"
 	"github.com/go-json-experiment/json/jsontext"
+
+	"firethorn/internal/core/rawjson"
 )
 
 // Limits bound what one event may carry. What is over a limit is cut from the
@@ -115,7 +117,7 @@ func nextField(raw []byte, i int) (name, value []byte, next int, ok bool) {
 		return nil, nil, 0, false
 	}
 	open += i
-	end := stringEnd(raw, open)
+	end := rawjson.StringEnd(raw, open)
 	name = raw[open+1 : end-1]
 	i = end
 	for i < len(raw) && raw[i] != ':' {
@@ -125,7 +127,7 @@ func nextField(raw []byte, i int) (name, value []byte, next int, ok bool) {
 	for i++; i < len(raw); i++ {
 		switch raw[i] {
 		case '"':
-			i = stringEnd(raw, i) - 1
+			i = rawjson.StringEnd(raw, i) - 1
 		case '{', '[':
 			depth++
 		case '}', ']':
@@ -140,27 +142,6 @@ func nextField(raw []byte, i int) (name, value []byte, next int, ok bool) {
 	}
 	return nil, nil, 0, false
 }
-
-// stringEnd is the index behind the string that begins at i.
-func stringEnd(raw []byte, i int) int {
-	end := -1 // the next quote that was found
-	for i++; i < len(raw); {
-		if end < i {
-			n := bytes.IndexByte(raw[i:], '"')
-			if n < 0 {
-				return len(raw)
-			}
-			end = i + n
-		}
-		slash := bytes.IndexByte(raw[i:end], '\\')
-		if slash < 0 {
-			return end + 1
-		}
-		i += slash + 2 // what follows a backslash ends nothing
-	}
-	return len(raw)
-}
-
 func (e *Event) note(format string, args ...any) {
 	e.Notes = append(e.Notes, fmt.Sprintf(format, args...))
 }

@@ -7,6 +7,8 @@ package scrub
 import (
 	"bytes"
 	"fmt"
+
+	"firethorn/internal/core/rawjson"
 )
 
 // Mark stands where a secret stood.
@@ -108,7 +110,7 @@ func (s *scanner) run() error {
 	for i := 0; i < len(s.src); {
 		switch s.src[i] {
 		case '"':
-			end := stringEnd(s.src, i)
+			end := rawjson.StringEnd(s.src, i)
 			text := s.src[i:end]
 			j := skipSpace(s.src, end)
 			if j < len(s.src) && s.src[j] == ':' && Name(unquote(text)) {
@@ -233,7 +235,7 @@ func (s *scanner) valueEnd(i int) (int, error) {
 	for i < len(s.src) {
 		switch s.src[i] {
 		case '"':
-			i = stringEnd(s.src, i)
+			i = rawjson.StringEnd(s.src, i)
 			if depth == 0 {
 				return i, nil
 			}
@@ -257,25 +259,6 @@ func (s *scanner) valueEnd(i int) (int, error) {
 		i++
 	}
 	return i, nil
-}
-
-func stringEnd(src []byte, i int) int {
-	end := -1 // the next quote that was found
-	for i++; i < len(src); {
-		if end < i {
-			n := bytes.IndexByte(src[i:], '"')
-			if n < 0 {
-				return len(src)
-			}
-			end = i + n
-		}
-		slash := bytes.IndexByte(src[i:end], '\\')
-		if slash < 0 {
-			return end + 1
-		}
-		i += slash + 2 // what follows a backslash ends nothing
-	}
-	return len(src)
 }
 
 func skipSpace(src []byte, i int) int {

@@ -1,0 +1,27 @@
+// Package rawjson holds what is shared by those who walk over JSON text
+// without decoding it.
+package rawjson
+
+import "bytes"
+
+// StringEnd is the index behind the string whose opening quote stands at
+// raw[i]; the length of raw when it does not end. Time is linear however many
+// escapes there are.
+func StringEnd(raw []byte, i int) int {
+	end := -1 // the next quote that was found
+	for i++; i < len(raw); {
+		if end < i {
+			n := bytes.IndexByte(raw[i:], '"')
+			if n < 0 {
+				return len(raw)
+			}
+			end = i + n
+		}
+		slash := bytes.IndexByte(raw[i:end], '\\')
+		if slash < 0 {
+			return end + 1
+		}
+		i += slash + 2 // what follows a backslash ends nothing
+	}
+	return len(raw)
+}
