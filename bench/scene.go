@@ -123,6 +123,9 @@ func (s *scene) prepare(ctx context.Context) error {
 		return err
 	}
 	s.key = p.IngestKey
+	if err := s.cli(ctx, &p, "project", "change", "quayside", "--allowance-minute", "0", "--allowance-day", "0"); err != nil {
+		return err
+	}
 	maps := filepath.Join(s.dir, "maps")
 	if err := os.MkdirAll(maps, 0o755); err != nil {
 		return err

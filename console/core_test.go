@@ -3,6 +3,7 @@ package console
 import (
 	"bytes"
 	"encoding/json"
+	"fmt"
 	"math"
 	"net/http"
 	"net/http/httptest"
@@ -73,7 +74,7 @@ type m = map[string]any
 func TestFormat(t *testing.T) {
 	const now = 1795435200000 // 2026-11-23T12:00:00Z
 	check(t, "format", []call{
-		{"1,204", "count", []any{1204}}, {"9,999", "count", []any{9999}}, {"12.4 k", "count", []any{12400}},
+		{"1,204", "count", []any{1204}}, {"9,999", "count", []any{9999}}, {"12.4 k", "count", []any{12400}}, {"1.2 M", "count", []any{1234567}},
 		{"1 user", "counted", []any{1, "user"}}, {"87 users", "counted", []any{87, "user"}},
 		{"just now", "ago", []any{"2026-11-23T11:59:31Z", now}}, {"2 min ago", "ago", []any{"2026-11-23T11:57:59Z", now}}, {"3 h ago", "ago", []any{"2026-11-23T08:59:00Z", now}},
 		{"30 h ago", "ago", []any{"2026-11-22T06:00:00Z", now}}, {"20 days ago", "ago", []any{"2026-11-03T12:00:00Z", now}}, {"just now", "ago", []any{"2026-11-23T13:00:00Z", now}},
@@ -130,6 +131,54 @@ func TestMerging(t *testing.T) {
 
 // Every pair of colours that stands for text in app.css must have a contrast
 // of 4.5 to 1 (WCAG 2.2, 1.4.3).
+func TestReceived(t *testing.T) {
+	counts := func(stored, dropped int) m {
+		return m{"stored": stored, "dropped": dropped, "over_allowance": 0, "refused": 0}
+	}
+	hour := func(at string, stored, dropped int) m {
+		h := counts(stored, dropped)
+		h["hour"] = at
+		return h
+	}
+	bar := func(from string, hours, stored, dropped int) m {
+		return m{"from": from, "hours": hours, "counts": counts(stored, dropped), "total": stored + dropped}
+	}
+	check(t, "received", []call{
+		{[]m{bar("2026-11-23T09:00:00.000Z", 1, 0, 0), bar("2026-11-23T10:00:00.000Z", 1, 7, 3), bar("2026-11-23T11:00:00.000Z", 1, 0, 0)}, "bars",
+			[]any{[]m{hour("2026-11-23T10:00:00Z", 7, 3), hour("2026-11-24T10:00:00Z", 9, 9)}, "2026-11-23T09:00:00Z", "2026-11-23T12:00:00Z"}},
+		{[]any{}, "blocks", []any{bar("2026-11-23T10:00:00.000Z", 1, 0, 0), 10, 104}},
+		{[]m{{"part": "stored", "y": 34, "height": 70}, {"part": "dropped", "y": 4, "height": 30}}, "blocks", []any{bar("2026-11-23T10:00:00.000Z", 1, 7, 3), 10, 104}},
+		{[]m{{"part": "stored", "y": 4, "height": 100}, {"part": "dropped", "y": 3, "height": 1}}, "blocks", []any{bar("2026-11-23T10:00:00.000Z", 1, 100000, 1), 100000, 104}},
+		{"1,204 stored, 3 dropped by rules", "inWords", []any{bar("2026-11-23T10:00:00.000Z", 1, 1204, 3)}},
+		{"nothing came in", "inWords", []any{bar("2026-11-23T10:00:00.000Z", 1, 0, 0)}},
+	})
+}
+
+func TestReceived_DaysBeginAtMidnight(t *testing.T) {
+	var want []m
+	for d := 14; d <= 22; d++ {
+		stored := 0
+		if d == 15 {
+			stored = 5
+		}
+		want = append(want, m{"from": fmt.Sprintf("2026-11-%dT00:00:00.000Z", d), "hours": 24, "counts": m{"stored": stored, "dropped": 0, "over_allowance": 0, "refused": 0}, "total": stored})
+	}
+	hours := []m{{"hour": "2026-11-15T00:00:00Z", "stored": 2, "dropped": 0, "over_allowance": 0, "refused": 0}, {"hour": "2026-11-15T23:00:00Z", "stored": 3, "dropped": 0, "over_allowance": 0, "refused": 0}}
+	check(t, "received", []call{{want, "bars", []any{hours, "2026-11-14T13:00:00Z", "2026-11-22T13:00:00Z"}}})
+}
+
+func TestRules(t *testing.T) {
+	const text = "intake:\n  - name: x\n    when: crawlr(attr(\"a\"))\n"
+	check(t, "rules", []call{
+		{m{"from": 30, "to": 36}, "span", []any{text, m{"line": 3, "column": 11}}},
+		{m{"from": 0, "to": 6}, "span", []any{text, m{"line": 1, "column": 1}}},
+		{m{"from": len(text), "to": len(text)}, "span", []any{text, m{"line": 99, "column": 99}}},
+		{m{"from": 6, "to": 8}, "span", []any{"🛳 x: yy", m{"line": 1, "column": 6}}},
+		{"No stored event to try them on yet.", "verdict", []any{0, 0}}, {"All 2,000 events would be let in.", "verdict", []any{2000, 2000}},
+		{"1,204 of 2,000 events would be let in, 796 dropped.", "verdict", []any{2000, 1204}},
+	})
+}
+
 func TestColours_HaveEnoughContrast(t *testing.T) {
 	css, err := os.ReadFile("src/app.css")
 	if err != nil {

@@ -236,7 +236,7 @@ func readableEvent(t *testing.T, s *service) {
 	}
 	last := e.Exceptions[len(e.Exceptions)-1]
 	f := last.Frames[0]
-	if f.Function != "tideAt" || f.File != "src/timetable/tides.ts" || f.Kind != "own" || !f.Origin || f.Raw.Line != 2 || !strings.Contains(f.Raw.File, "quayside.example/assets/") {
+	if f.Function != "tideAt" || f.File != "src/timetable/tides.ts" || f.Kind != "own" || !f.Origin || f.Raw.Line == 17 || f.Raw.Line == 0 || !strings.Contains(f.Raw.File, "quayside.example/assets/") {
 		t.Errorf("innermost frame: %+v", f)
 	}
 	if len(f.SourceLines) != 15 || f.SourceLines[7].Line != 17 || !strings.Contains(f.SourceLines[7].Text, "table[hour % 24]") {
@@ -328,10 +328,74 @@ func TestStack_ReadsATraceOffline(t *testing.T) {
 	}
 	out, _ = shared.runIn(t, x, 0, "stack", "--format", "json")
 	var a struct {
-		Frames []struct{ Raw struct{ Line int } }
+		Language   string
+		Exceptions []struct {
+			Type   string
+			Parent *int
+			Frames []struct{ Raw struct{ Line int } }
+		}
 	}
-	if err := json.Unmarshal([]byte(out), &a); err != nil || len(a.Frames) < 5 || a.Frames[0].Raw.Line != 2 {
+	if err := json.Unmarshal([]byte(out), &a); err != nil || a.Language != "javascript" || len(a.Exceptions) != 1 || a.Exceptions[0].Type != "TypeError" || a.Exceptions[0].Parent != nil || len(a.Exceptions[0].Frames) < 5 || a.Exceptions[0].Frames[0].Raw.Line == 0 {
 		t.Errorf("as JSON: %v\n%s", err, out)
+	}
+}
+
+func TestLocate_AnswersALineForEachPosition(t *testing.T) {
+	const m = "../internal/core/symbolicate/testdata/quayside.js.map"
+	out, _ := shared.run(t, 0, "locate", "--map", m, "--format", "json", "1:1", "2:400", "99999:1")
+	lines := strings.Split(strings.TrimSpace(out), "\n")
+	if len(lines) != 3 {
+		t.Fatalf("%d lines:\n%s", len(lines), out)
+	}
+	for i, l := range lines {
+		var a map[string]any
+		if err := json.Unmarshal([]byte(l), &a); err != nil || len(a) != 7 {
+			t.Errorf("line %d is %s, %v", i, l, err)
+		}
+	}
+	if !strings.Contains(lines[2], `"line":99999,"column":1,"source":null,"source_line":null,"source_column":null,"name":null,"function":null`) {
+		t.Errorf("past the end: %s", lines[2])
+	}
+	if !strings.Contains(lines[1], `"source":"`) || !strings.Contains(lines[1], `"source_line":`) {
+		t.Errorf("within: %s", lines[1])
+	}
+	in, _ := shared.runIn(t, "2:400\n\n1:1\n", 0, "locate", "--map", m, "--format", "json")
+	if in != lines[1]+"\n"+lines[0]+"\n" {
+		t.Errorf("from standard input: %s", in)
+	}
+	shared.run(t, 2, "locate", "--map", m, "0:1")
+	broken := filepath.Join(t.TempDir(), "a.js.map")
+	if err := os.WriteFile(broken, []byte(`{"version":3,"sources":["a"],"names":[],"mappings":"AA!A"}`), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if _, errs := shared.run(t, 1, "locate", "--map", broken, "1:1"); !strings.Contains(errs, "mappings, byte 2") {
+		t.Errorf("a broken map: %s", errs)
+	}
+}
+
+// Text as a runtime prints it is enough: the causes in it are blamed.
+func TestTraces_OfOtherLanguages(t *testing.T) {
+	key := shared.project(t, "languages")
+	for file, headline := range map[string]string{
+		"Crew.java": "java.lang.ArrayIndexOutOfBoundsException in Crew.find", "crew.py.cause": "KeyError in find", "crew.go.panic": "panic in main.(*roster).assign",
+		"crew.rb": "KeyError in fetch", "crew.php": "OutOfBoundsException in Roster->find", "crew.rs": "panic in Roster::assign", "crew.cs": "System.Collections.Generic.KeyNotFoundException in Crew.Find",
+	} {
+		raw, err := os.ReadFile("../internal/core/stacktrace/testdata/printed/" + file + ".txt")
+		if err != nil {
+			t.Fatal(err)
+		}
+		body, err := json.Marshal(map[string]any{"exceptions": []any{map[string]any{"stack": string(raw)}}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if code, answer := shared.post(t, key, string(body)); code != 202 {
+			t.Fatalf("%s: %d %s", file, code, answer)
+		}
+		shared.settle(t)
+		e := newest(t, shared, "languages")
+		if text(e, "headline") != headline {
+			t.Errorf("%s: the headline is %q, want %q", file, text(e, "headline"), headline)
+		}
 	}
 }
 

@@ -44,6 +44,9 @@ func newSender(ctx context.Context, s *stage) (*sender, error) {
 		if err := s.services[0].call(ctx, http.MethodPost, "/api/projects", fmt.Sprintf(`{"name":%q}`, name), &p); err != nil {
 			return nil, err
 		}
+		if err := s.services[0].call(ctx, http.MethodPatch, "/api/projects/"+name, `{"allowance_minute":0,"allowance_day":0}`, nil); err != nil {
+			return nil, err
+		}
 		x.keys = append(x.keys, p.IngestKey)
 	}
 	return x, nil

@@ -107,11 +107,33 @@ func (d *demo) run(ctx context.Context) error {
 			}
 		}
 	}
+	if err := d.rules(ctx, keys["quayside"], replay.Noise(lines, now)); err != nil {
+		return err
+	}
 	log.Printf("%d events replayed and filed in %s", total, time.Since(began).Round(100*time.Millisecond))
 	if d.once {
 		return nil
 	}
 	return d.live(ctx, keys)
+}
+
+// rulesAct is how long rules may take to act.
+const rulesAct = 5 * time.Second
+
+// rules pushes the timetable's rules, then sends what they are there for.
+func (d *demo) rules(ctx context.Context, key string, noise []json.RawMessage) error {
+	if err := d.do(ctx, "rules", "push", "--project", "quayside", "--note", "crawlers and extensions go", filepath.Join(d.dir, "rules", "quayside.yaml")); err != nil {
+		return err
+	}
+	select {
+	case <-ctx.Done():
+		return ctx.Err()
+	case <-time.After(rulesAct):
+	}
+	if err := d.send(ctx, key, noise); err != nil {
+		return err
+	}
+	return d.settle(ctx)
 }
 
 // checkBuild makes sure that the recording was made with these builds.

@@ -112,6 +112,40 @@ func Traffic(lines []Line, app string, newer bool, now time.Time) []json.RawMess
 	return events
 }
 
+// Noise makes what the timetable's team does not want to see, and what must not
+// be seen: a crawler's errors, those of a browser's extension, and a boarding
+// pass in a message.
+func Noise(lines []Line, now time.Time) []json.RawMessage {
+	var out []json.RawMessage
+	for i, l := range lines {
+		if l.App != "quayside" || l.Release == "4.2.0" || habits[l.Doing].users == 0 {
+			continue
+		}
+		rng := rand.New(rand.NewPCG(uint64(i), 77))
+		for n := range 40 {
+			var e map[string]any
+			if err := json.Unmarshal(person(l, rng, now.Add(-time.Duration(rng.IntN(7200))*time.Second), 1400+n), &e); err != nil {
+				panic(err) // it was JSON before
+			}
+			attributes := e["attributes"].(map[string]any)
+			switch {
+			case n == 0:
+				e["message"] = "pass MSF-204811 of ines.marlow@ferries.example was not read, password=kittiwake7"
+			case n < 8:
+				e["exceptions"] = []any{map[string]any{"type": "TypeError", "message": "t.matches is not a function", "stack": "TypeError: t.matches is not a function\n    at fill (chrome-extension://kdfgchhbobjjinlfaleb/fill.js:3:114)"}}
+			default:
+				attributes["user_agent.original"] = "Mozilla/5.0 (compatible; Tidebot/2.1; +https://tidebot.example/about)"
+			}
+			raw, err := json.Marshal(e)
+			if err != nil {
+				panic(err) // it was JSON before
+			}
+			out = append(out, raw)
+		}
+	}
+	return slices.Insert(out, 0, json.RawMessage(`{"severity":"error","note":"an event without a message"}`))
+}
+
 // sent is an event with the time it is sent at.
 type sent struct {
 	at    time.Time

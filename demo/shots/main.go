@@ -25,6 +25,7 @@ type shot struct {
 	script            string // JavaScript run on the page
 	keys              string
 	width             int64
+	pause             time.Duration // that what the script began may take
 }
 
 var shots = []shot{
@@ -35,8 +36,22 @@ var shots = []shot{
 	{name: "issue-dark", path: "/p/quayside/issues/{tideAt}", theme: "hedge"},
 	{name: "issue-facts", path: "/p/quayside/issues/{tideAt}", theme: "blossom", script: "scrollTo(0, 720)"},
 	{name: "issue-since-when", path: "/p/quayside/issues/{placeBerths}", theme: "blossom", script: "document.getElementById('when').scrollIntoView()"},
+	{name: "received", path: "/p/quayside/received", theme: "blossom", script: "document.querySelector('main details').open = true"},
+	{name: "rules-faults", path: "/p/quayside/rules", theme: "blossom", script: retype + `('crawler(attr', 'crawlr(attr'); retype('frames.size() > 0', 'frames.size() == "0"')`},
+	{name: "rules-trial", path: "/p/quayside/rules", theme: "hedge", pause: 4 * time.Second, script: retype + `('4.0.0', '4.2.1'); retype('MSF-[0-9]{6}', 'p-1[0-9]{3}'); setTimeout(() => document.querySelector('form button').click(), 1000); setTimeout(() => document.querySelectorAll('main section details').forEach((d, i) => d.open = i > 1), 3500)`},
 	{name: "set-up", path: "/p/quayside/set-up", theme: "blossom"},
 }
+
+// retype replaces a text in the rules editor, as if it were typed.
+const retype = `const retype = (from, to) => {
+	const root = document.querySelector('[data-editor]').shadowRoot
+	root.querySelector('.cm-content').focus()
+	for (const line of root.querySelectorAll('.cm-line')) {
+		const walk = document.createTreeWalker(line, 4)
+		for (let n; (n = walk.nextNode()); ) if (n.nodeValue.includes(from)) n.nodeValue = n.nodeValue.replace(from, to)
+	}
+}
+retype`
 
 func main() {
 	server := flag.String("server", "http://127.0.0.1:7420", "a running demo")
@@ -47,10 +62,11 @@ func main() {
 	script := flag.String("script", "", "script for -path")
 	keys := flag.String("keys", "", "keys for -path")
 	width := flag.Int64("width", 1280, "width for -path")
+	pause := flag.Duration("pause", 0, "pause after the script, for -path")
 	flag.Parse()
 	list := shots
 	if *path != "" {
-		list = []shot{{name: *only, path: *path, theme: *theme, script: *script, keys: *keys, width: *width}}
+		list = []shot{{name: *only, path: *path, theme: *theme, script: *script, pause: *pause, keys: *keys, width: *width}}
 	}
 	if err := take(*server, *out, *only, list); err != nil {
 		log.Fatal(err)
@@ -138,7 +154,7 @@ func take(server, out, only string, list []shot) error {
 				return err
 			}
 		}
-		time.Sleep(400 * time.Millisecond)
+		time.Sleep(max(s.pause, 400*time.Millisecond))
 		png, err := chromedp.Run(browser, chromedp.CaptureScreenshot())
 		if err != nil {
 			return err

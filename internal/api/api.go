@@ -58,6 +58,7 @@ func New(r chi.Router, opt Options) *API {
 		a.register(r)
 		r.Post("/api/projects/{project}/symbols/content", web.Handle(a.log, a.putSymbol))
 		r.Get("/api/live", web.Handle(a.log, a.serveLive))
+		r.Get("/api/rules.schema.json", serveRulesSchema)
 		if opt.Metrics != nil {
 			r.Get("/metrics", web.Handle(a.log, func(w http.ResponseWriter, r *http.Request) error {
 				if err := a.may(r.Context(), see, ""); err != nil {
@@ -173,6 +174,8 @@ func (a *API) register(r chi.Router) huma.API {
 	a.operations(h)
 	a.queue(h)
 	a.users(h)
+	a.rules(h)
+	a.received(h)
 	return h
 }
 

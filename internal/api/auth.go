@@ -5,6 +5,7 @@ import (
 	"errors"
 	"net"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -21,16 +22,18 @@ const (
 	see                      // read issues and events
 	triage                   // decide about issues
 	pushSymbol               // push symbols
+	readRules                // read a project's rules, check and try others
+	pushRules                // change a project's rules
 	administer               // projects, keys, people, tokens
 	signIn                   // open a session by a link: needs no right
 )
 
 // allows lists what each scope may do.
 var allows = map[mariadb.Scope][]action{
-	mariadb.ScopeBuild:  {anyone, pushSymbol, signIn},
-	mariadb.ScopeRead:   {anyone, see, signIn},
-	mariadb.ScopePerson: {anyone, see, triage, pushSymbol, signIn},
-	mariadb.ScopeAdmin:  {anyone, see, triage, pushSymbol, administer, signIn},
+	mariadb.ScopeBuild:  {anyone, pushSymbol, readRules, pushRules, signIn},
+	mariadb.ScopeRead:   {anyone, see, readRules, signIn},
+	mariadb.ScopePerson: {anyone, see, triage, pushSymbol, readRules, pushRules, signIn},
+	mariadb.ScopeAdmin:  {anyone, see, triage, pushSymbol, readRules, pushRules, administer, signIn},
 }
 
 type grantKey struct{}
@@ -127,6 +130,11 @@ func (a *API) may(ctx context.Context, need action, project string) error {
 		return fault.New(fault.Forbidden, "this token is good for one project only, and not for this")
 	}
 	return fault.New(fault.Forbidden, "a token of scope %s may not do this", g.Scope)
+}
+
+// allowed says whether the scope of who asks may do something.
+func (a *API) allowed(ctx context.Context, need action) bool {
+	return slices.Contains(allows[grantOf(ctx).Scope], need)
 }
 
 // actor is whose name stands in the history.

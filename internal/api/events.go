@@ -176,6 +176,13 @@ func (a *API) wholeEvent(p *mariadb.Project, row *mariadb.EventRow, e *event.Eve
 	if out.Notes == nil {
 		out.Notes = []string{}
 	}
+	out.Scrubbed = e.Scrubbed
+	if out.Scrubbed == nil {
+		out.Scrubbed = []event.Scrubbed{}
+	}
+	if release := e.Release(); release != "" && row.Release == "" && len(e.Exceptions)+len(e.Message) > 0 && row.Kept {
+		out.Notes = append(out.Notes, fmt.Sprintf("its release %.100q is in no list: reports named more new releases than they may in an hour", release))
+	}
 	if out.Attributes == nil {
 		out.Attributes = map[string]any{}
 	}

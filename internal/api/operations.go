@@ -3,6 +3,9 @@ package api
 import (
 	"context"
 	"fmt"
+	"maps"
+	"slices"
+	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -23,6 +26,13 @@ func (a *API) operations(h huma.API) {
 		out := contract.Status{Well: true, Advice: []string{}}
 		if err := a.inboxStatus(ctx, &out); err != nil {
 			return nil, err
+		}
+		off, err := a.store.ProjectsWithRulesOff(ctx)
+		if err != nil {
+			return nil, err
+		}
+		for _, project := range slices.Sorted(maps.Keys(off)) {
+			advise(&out, "rules of %s cost too much and were switched off: %s; firethorn rules pull shows them, mend and push them", project, strings.Join(off[project], ", "))
 		}
 		if err := a.databaseStatus(ctx, &out); err != nil {
 			return nil, err

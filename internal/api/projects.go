@@ -2,10 +2,13 @@ package api
 
 import (
 	"context"
+	"net/url"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"firethorn/internal/contract"
+	"firethorn/internal/core/fault"
 	"firethorn/internal/mariadb"
 )
 
@@ -51,7 +54,7 @@ func (a *API) projects(h huma.API) {
 		}
 		return &body[contract.Project]{*out}, nil
 	})
-	op(h, a, "PATCH", "/api/projects/{project}", "change-project", "Change how long events are kept", administer, func(ctx context.Context, in *struct {
+	op(h, a, "PATCH", "/api/projects/{project}", "change-project", "Change how long events are kept, the allowance, the origins", administer, func(ctx context.Context, in *struct {
 		ProjectPath
 		Body contract.ChangeProject
 	}) (*body[contract.Project], error) {
@@ -63,9 +66,17 @@ func (a *API) projects(h huma.API) {
 			if err := a.store.SetKeepDays(ctx, p.ID, in.Body.KeepDays); err != nil {
 				return nil, err
 			}
-			if p, err = a.store.ProjectByID(ctx, p.ID); err != nil {
+		}
+		for _, o := range in.Body.Origins {
+			if err := goodOrigin(o); err != nil {
 				return nil, err
 			}
+		}
+		if err := a.store.ChangeProject(ctx, p.ID, in.Body.AllowanceMinute, in.Body.AllowanceDay, in.Body.Origins); err != nil {
+			return nil, err
+		}
+		if p, err = a.store.ProjectByID(ctx, p.ID); err != nil {
+			return nil, err
 		}
 		out, err := a.project(ctx, p)
 		if err != nil {
@@ -80,8 +91,8 @@ func (a *API) projects(h huma.API) {
 		}
 		list, err := a.store.Keys(ctx, p.ID)
 		out := contract.Keys{Keys: []contract.Key{}}
-		for _, k := range list {
-			out.Keys = append(out.Keys, key(k))
+		for i := range list {
+			out.Keys = append(out.Keys, key(&list[i]))
 		}
 		return &body[contract.Keys]{out}, err
 	})
@@ -93,18 +104,63 @@ func (a *API) projects(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		k, err := a.store.AddKey(ctx, p.ID, in.Body.Label)
+		k, err := a.store.AddKey(ctx, p.ID, in.Body.Label, in.Body.Routes)
 		if err != nil {
 			return nil, err
 		}
-		return &body[contract.Key]{key(*k)}, nil
+		return &body[contract.Key]{key(k)}, nil
+	})
+	op(h, a, "POST", "/api/projects/{project}/keys/{key}/rotate", "rotate-key", "A key in the place of another, which stays good for a while", administer, func(ctx context.Context, in *struct {
+		KeyPath
+		Body contract.RotateKey
+	}) (*body[contract.Key], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		k, err := a.store.RotateKey(ctx, p.ID, in.Key, time.Duration(in.Body.OverlapHours)*time.Hour)
+		if err != nil {
+			return nil, err
+		}
+		return &body[contract.Key]{key(k)}, nil
+	})
+	op(h, a, "POST", "/api/projects/{project}/keys/{key}/revoke", "revoke-key", "Make a key good for nothing, at once", administer, func(ctx context.Context, in *KeyPath) (*body[contract.Key], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		k, err := a.store.RevokeKey(ctx, p.ID, in.Key)
+		if err != nil {
+			return nil, err
+		}
+		return &body[contract.Key]{key(k)}, nil
 	})
 }
 
-func key(k mariadb.Key) contract.Key {
-	c := contract.Key{Key: k.Value, Label: k.Label, Created: k.Created}
-	if !k.Revoked.IsZero() {
-		c.Revoked = &k.Revoked
+// KeyPath is the path of an ingest key.
+type KeyPath struct {
+	ProjectPath
+	Key string `path:"key" maxLength:"100" doc:"the key itself"`
+}
+
+// goodOrigin refuses what no browser sends as its origin (RFC 6454).
+func goodOrigin(o string) error {
+	if o == "*" {
+		return nil
+	}
+	u, err := url.Parse(o)
+	if err != nil || u.Scheme == "" || u.Host == "" || o != u.Scheme+"://"+u.Host {
+		return fault.New(fault.BadInput, "%q is no web origin: write it as https://quayside.example, without a path, or * for any", o)
+	}
+	return nil
+}
+
+func key(k *mariadb.Key) contract.Key {
+	c := contract.Key{Key: k.Value, Label: k.Label, Routes: k.Routes, Good: k.Good(time.Now()), Created: k.Created}
+	for at, to := range map[*time.Time]**time.Time{&k.Until: &c.Until, &k.Revoked: &c.Revoked, &k.LastUsed: &c.LastUsed} {
+		if !at.IsZero() {
+			*to = at
+		}
 	}
 	return c
 }
@@ -114,13 +170,14 @@ func (a *API) project(ctx context.Context, p *mariadb.Project) (*contract.Projec
 	if err != nil {
 		return nil, err
 	}
-	out := &contract.Project{Name: p.Name, Created: p.Created, KeepDays: p.KeepDays, Issues: t.Issues, OpenIssues: t.Open, Events: t.Events}
+	out := &contract.Project{Name: p.Name, Created: p.Created, KeepDays: p.KeepDays, Issues: t.Issues, OpenIssues: t.Open, Events: t.Events,
+		Origins: p.Origins, Allowance: contract.Allowance(p.Allowance), Rules: p.RulesVersion}
 	if !t.LastEvent.IsZero() {
 		out.LastEvent = &t.LastEvent
 	}
 	keys, err := a.store.Keys(ctx, p.ID)
 	for _, k := range keys {
-		if k.Revoked.IsZero() {
+		if k.Good(time.Now()) && !k.Routes {
 			out.IngestKey = k.Value
 		}
 	}

@@ -163,6 +163,9 @@ func watchInbox(ctx context.Context, c Config, store *mariadb.Store, in *intake.
 	for {
 		call, cancel := context.WithTimeout(ctx, 5*time.Second)
 		st, err := store.Inbox(call)
+		if err == nil {
+			err = in.Flush(call)
+		}
 		cancel()
 		if err == nil {
 			in.SetBacklog(intake.Backlog{Events: st.Events, ByProject: st.ByProject})
@@ -175,6 +178,11 @@ func watchInbox(ctx context.Context, c Config, store *mariadb.Store, in *intake.
 		}
 		select {
 		case <-ctx.Done():
+			last, cancel := context.WithTimeout(context.WithoutCancel(ctx), 2*time.Second)
+			defer cancel()
+			if err := in.Flush(last); err != nil {
+				c.Log.Warn("counts of what was turned away in the last second are lost", "err", err)
+			}
 			return nil
 		case <-tick.C:
 		}

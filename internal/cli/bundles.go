@@ -3,7 +3,6 @@ package cli
 import (
 	"bytes"
 	"crypto/sha256"
-	"encoding/base64"
 	"encoding/hex"
 	"errors"
 	"io/fs"
@@ -26,7 +25,6 @@ type bundle struct {
 }
 
 var (
-	mapComment   = regexp.MustCompile(`(?m)^[ \t]*//[#@] sourceMappingURL=(\S+)[ \t]*$`)
 	debugComment = regexp.MustCompile(`(?m)^[ \t]*//# debugId=([0-9a-fA-F-]{36})[ \t]*$`)
 )
 
@@ -96,15 +94,9 @@ func readBundle(path string) (*bundle, error) {
 // findMap follows the file's own comment (https://tc39.es/ecma426/#sec-linking-inline),
 // else takes FILE.map beside it.
 func findMap(path string, code []byte) (raw []byte, mapPath string, err error) {
-	tail := code[max(0, len(code)-(64<<20)):]
-	if all := mapComment.FindAllSubmatch(tail, -1); len(all) > 0 {
-		ref := string(all[len(all)-1][1])
-		if data, ok := strings.CutPrefix(ref, "data:"); ok {
-			_, b64, ok := strings.Cut(data, "base64,")
-			if !ok {
-				return nil, "", nil
-			}
-			raw, err := base64.StdEncoding.DecodeString(b64)
+	if ref := sourcemap.Link(code); ref != "" {
+		raw, err := sourcemap.Data(ref)
+		if !errors.Is(err, sourcemap.ErrNoData) {
 			return raw, path + " (its inline map)", err
 		}
 		if !strings.Contains(ref, "://") && !strings.HasPrefix(ref, "/") {
@@ -124,4 +116,25 @@ func findMap(path string, code []byte) (raw []byte, mapPath string, err error) {
 func sum(raw []byte) string {
 	h := sha256.Sum256(raw)
 	return hex.EncodeToString(h[:])
+}
+
+// loadMap reads a map alone, and the bundle it belongs to where that lies
+// beside it: the map's "file", or its own name without ".map".
+func loadMap(path string) (m *sourcemap.Map, code []byte, err error) {
+	raw, err := os.ReadFile(path)
+	if err != nil {
+		return nil, nil, usage("%s cannot be read: %v", path, errors.Unwrap(err))
+	}
+	if m, err = sourcemap.Parse(raw); err != nil {
+		return nil, nil, fault.Wrap("locate", fault.MapBroken, err, "%s is no good source map: %v", path, err)
+	}
+	for _, name := range []string{strings.TrimSuffix(filepath.Base(path), ".map"), filepath.Base(filepath.FromSlash(m.File))} {
+		if name == filepath.Base(path) || name == "." || name == "" {
+			continue
+		}
+		if code, err := os.ReadFile(filepath.Join(filepath.Dir(path), name)); err == nil {
+			return m, code, nil
+		}
+	}
+	return m, nil, nil
 }

@@ -252,6 +252,9 @@ func showTrace(out io.Writer, e contract.Event, raw bool) {
 		}
 		showFrames(out, x.Frames, raw)
 	}
+	for _, s := range e.Scrubbed {
+		fmt.Fprintf(out, "scrubbed: %s, by %s\n", plain(s.Where), plain(s.Rule))
+	}
 	for _, n := range e.Notes {
 		fmt.Fprintf(out, "note: %s\n", plain(n))
 	}

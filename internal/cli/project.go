@@ -72,25 +72,30 @@ func projectCommand() *cli.Command {
 					}
 					return request(ctx, c, http.MethodPatch, contract.ChangeProject{KeepDays: c.Int("days")}, path, showProject)
 				}},
-			{Name: "keys", Usage: "a project's ingest keys", Arguments: []cli.Argument{text("name")},
-				Flags: []cli.Flag{&cli.StringFlag{Name: "add", Usage: "make another key with this `LABEL`"}},
+			{Name: "change", Usage: "change what a project may take in, and from which web origins", Arguments: []cli.Argument{text("name")},
+				Flags: []cli.Flag{
+					&cli.Int64Flag{Name: "allowance-minute", Usage: "`EVENTS` a minute; 0: any number, -1: the default"},
+					&cli.Int64Flag{Name: "allowance-day", Usage: "`EVENTS` a day; 0: any number, -1: the default"},
+					&cli.StringSliceFlag{Name: "origin", Usage: "a web `ORIGIN` that may report, and no other; may be given several times; * is any"},
+				},
 				Action: func(ctx context.Context, c *cli.Command) error {
-					path, err := byName("/keys")(ctx, c)
+					path, err := byName("")(ctx, c)
 					if err != nil {
 						return err
 					}
-					if label := c.String("add"); label != "" {
-						return request(ctx, c, http.MethodPost, contract.NewKey{Label: label}, path, func(out io.Writer, k contract.Key) { fmt.Fprintln(out, k.Key) })
+					in := contract.ChangeProject{Origins: c.StringSlice("origin")}
+					for flag, to := range map[string]**int64{"allowance-minute": &in.AllowanceMinute, "allowance-day": &in.AllowanceDay} {
+						if c.IsSet(flag) {
+							n := c.Int64(flag)
+							*to = &n
+						}
 					}
-					return get(ctx, c, path, func(out io.Writer, v contract.Keys) {
-						table(out, func(row func(...any)) {
-							row("KEY", "LABEL", "SINCE")
-							for _, k := range v.Keys {
-								row(k.Key, orDash(k.Label), k.Created.Format("2006-01-02"))
-							}
-						})
-					})
+					if in.AllowanceMinute == nil && in.AllowanceDay == nil && len(in.Origins) == 0 {
+						return usage("change what? Give --allowance-minute, --allowance-day or --origin")
+					}
+					return request(ctx, c, http.MethodPatch, in, path, showProject)
 				}},
+			keysCommand(byName("/keys")),
 		},
 	}
 }
@@ -98,9 +103,87 @@ func projectCommand() *cli.Command {
 func showProject(out io.Writer, p contract.Project) {
 	fmt.Fprintf(out, "%s: %s events, %s open issues, events kept %d days\n", plain(p.Name), count(p.Events), count(p.OpenIssues), p.KeepDays)
 	fmt.Fprintf(out, "ingest key  %s\n", p.IngestKey)
+	fmt.Fprintf(out, "allowance   %s a minute, %s a day\n", allowed(p.Allowance.Minute), allowed(p.Allowance.Day))
+	fmt.Fprintf(out, "origins     %s\n", plain(strings.Join(p.Origins, ", ")))
+	if p.Rules > 0 {
+		fmt.Fprintf(out, "rules       version %d\n", p.Rules)
+	}
 	if p.Events == 0 {
 		fmt.Fprintf(out, "\nNothing has arrived yet. Send a test event:\n  firethorn send --project %s\n", p.Name)
 	}
+}
+
+func allowed(n int64) string {
+	if n == 0 {
+		return "any number"
+	}
+	return count(n) + " events"
+}
+
+// keysCommand lists, makes, rotates and revokes ingest keys.
+func keysCommand(path func(context.Context, *cli.Command) (func(*client) (string, error), error)) *cli.Command {
+	return &cli.Command{Name: "keys", Usage: "a project's ingest keys", Arguments: []cli.Argument{text("name")},
+		Description: "Rotate a key that too many know: --rotate makes a new one and lets the old one be good for --overlap, until all applications\nhave the new one; LAST USED says whether they have.",
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "add", Usage: "make another key with this `LABEL`"},
+			&cli.BoolFlag{Name: "routes", Usage: "with --add: service.name names the project, for a collector that speaks for many services"},
+			&cli.StringFlag{Name: "rotate", Usage: "make a key in the place of `KEY`"},
+			&cli.IntFlag{Name: "overlap", Value: 72, Usage: "with --rotate: how many `HOURS` the old one stays good"},
+			&cli.StringFlag{Name: "revoke", Usage: "make `KEY` good for nothing, at once"},
+		},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			at, err := path(ctx, c)
+			if err != nil {
+				return err
+			}
+			below := func(key, verb string) func(*client) (string, error) {
+				return func(cl *client) (string, error) {
+					p, err := at(cl)
+					return p + "/" + url.PathEscape(key) + "/" + verb, err
+				}
+			}
+			switch {
+			case c.String("add") != "":
+				return request(ctx, c, http.MethodPost, contract.NewKey{Label: c.String("add"), Routes: c.Bool("routes")}, at, showKey)
+			case c.String("rotate") != "":
+				return request(ctx, c, http.MethodPost, contract.RotateKey{OverlapHours: c.Int("overlap")}, below(c.String("rotate"), "rotate"), showKey)
+			case c.String("revoke") != "":
+				return request(ctx, c, http.MethodPost, nil, below(c.String("revoke"), "revoke"), func(out io.Writer, _ contract.Key) { fmt.Fprintln(out, "the key is good for nothing any more") })
+			}
+			return get(ctx, c, at, func(out io.Writer, v contract.Keys) {
+				table(out, func(row func(...any)) {
+					row("KEY", "LABEL", "SINCE", "LAST USED", "GOOD")
+					for _, k := range v.Keys {
+						row(k.Key, orDash(k.Label), k.Created.Format("2006-01-02"), lastUse(k), goodness(k))
+					}
+				})
+			})
+		}}
+}
+
+func showKey(out io.Writer, k contract.Key) { fmt.Fprintln(out, k.Key) }
+
+func lastUse(k contract.Key) string {
+	if k.LastUsed == nil {
+		return "never"
+	}
+	return ago(*k.LastUsed)
+}
+
+func goodness(k contract.Key) string {
+	word := "yes"
+	switch {
+	case k.Revoked != nil:
+		word = "no, revoked"
+	case !k.Good:
+		word = "no, another took its place"
+	case k.Until != nil:
+		word = "until " + k.Until.Format("2006-01-02 15:04")
+	}
+	if k.Routes {
+		word += "; routes by service.name"
+	}
+	return word
 }
 
 func loginCommand() *cli.Command {

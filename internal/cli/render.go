@@ -56,8 +56,11 @@ func table(out io.Writer, fill func(row func(cells ...any))) {
 	w.Flush()
 }
 
-// count writes 1,204; from ten thousand on 12.4 k.
+// count writes 1,204; from ten thousand on 12.4 k, from a million on 1.2 M.
 func count(n int64) string {
+	if n >= 1_000_000 {
+		return fmt.Sprintf("%.1f M", float64(n)/1e6)
+	}
 	if n >= 10_000 {
 		return fmt.Sprintf("%.1f k", float64(n)/1000)
 	}

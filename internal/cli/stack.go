@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
+	"strings"
 
 	"github.com/urfave/cli/v3"
 
@@ -17,17 +19,29 @@ import (
 
 // stackAnswer is what `stack --format json` prints.
 type stackAnswer struct {
-	Header string        `json:"header"`
-	Frames []event.Frame `json:"frames"`
-	Rest   []string      `json:"rest"` // lines that are no frames
+	Language   stacktrace.Language `json:"language"`   // "" when no trace was recognised
+	Exceptions []stackException    `json:"exceptions"` // outermost first
+	Rest       []string            `json:"rest"`       // lines that belong to none
+}
+
+// stackException is one exception of a trace.
+type stackException struct {
+	Type     string        `json:"type"`
+	Message  string        `json:"message"`
+	Frames   []event.Frame `json:"frames"`             // innermost first
+	Parent   *int          `json:"parent"`             // index; null for the first
+	Relation string        `json:"relation,omitempty"` // cause, suppressed, member, thread
+	Omitted  int           `json:"omitted,omitempty"`  // frames that the runtime left out
+	Rest     []string      `json:"rest,omitempty"`     // lines that are no frames
 }
 
 func stackCommand() *cli.Command {
 	return &cli.Command{
 		Name: "stack", Usage: "make a stack trace readable, offline",
-		Description: "Reads a trace from FILE or standard input. With --maps it resolves the frames with the source maps below that directory.",
-		Arguments:   []cli.Argument{text("file")},
-		Flags:       []cli.Flag{&cli.StringFlag{Name: "maps", Usage: "`DIR` with bundles and their source maps"}},
+		Description: "Reads a trace from FILE or standard input: JavaScript, Java and its kin, Python, Go, Ruby, PHP, .NET, Rust, Perl, or a debugger's, also inside\n" +
+			"JSON or behind a log's prefix. With --maps it resolves the frames with the source maps below that directory.",
+		Arguments: []cli.Argument{text("file")},
+		Flags:     []cli.Flag{&cli.StringFlag{Name: "maps", Usage: "`DIR` with bundles and their source maps"}},
 		Action: func(_ context.Context, c *cli.Command) error {
 			in := c.Root().Reader
 			if name := c.StringArg("file"); name != "" && name != "-" {
@@ -42,31 +56,174 @@ func stackCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			trace := stacktrace.Parse(string(raw), "", "", 10_000)
 			symbols := &dirSymbols{dir: c.String("maps")}
 			if symbols.dir != "" {
 				if symbols.list, _, err = findBundles(symbols.dir); err != nil {
 					return err
 				}
 			}
-			answer := stackAnswer{Header: trace.Header, Rest: trace.Rest, Frames: symbols.resolve(trace.Frames)}
+			answer := readStack(string(raw), symbols)
 			if c.String("format") == "json" {
 				return json.NewEncoder(c.Root().Writer).Encode(answer)
 			}
-			return showStack(c.Root().Writer, answer)
+			showStack(c.Root().Writer, answer)
+			return nil
 		},
 	}
 }
 
-func showStack(out io.Writer, a stackAnswer) error {
-	if a.Header != "" {
-		fmt.Fprintln(out, lines(a.Header))
+func readStack(text string, symbols *dirSymbols) stackAnswer {
+	t := stacktrace.Read(text, 10_000)
+	a := stackAnswer{Language: t.Language, Exceptions: []stackException{}, Rest: t.Rest}
+	told := make([]event.Exception, len(t.Exceptions))
+	frames := make([][]event.Frame, len(t.Exceptions))
+	for i, x := range t.Exceptions {
+		told[i] = event.Exception{Type: x.Type, Message: x.Message, Relation: x.Relation}
+		e := stackException{Type: x.Type, Message: x.Message, Relation: x.Relation, Omitted: x.Omitted, Rest: x.Rest, Frames: symbols.resolve(x.Frames)}
+		if x.Parent >= 0 {
+			parent := x.Parent
+			told[i].Parent, e.Parent = &parent, &parent
+		}
+		frames[i] = e.Frames
+		a.Exceptions = append(a.Exceptions, e)
 	}
-	showFrames(out, a.Frames, false)
+	symbolicate.MarkOrigin(told, frames)
+	return a
+}
+
+var relationWords = map[string]string{"cause": "caused by ", "suppressed": "suppressed ", "member": "member ", "thread": ""}
+
+func showStack(out io.Writer, a stackAnswer) {
 	for _, l := range a.Rest {
-		fmt.Fprintf(out, "    %s\n", plain(l))
+		fmt.Fprintf(out, "%s\n", plain(l))
 	}
-	return nil
+	if len(a.Exceptions) == 0 {
+		fmt.Fprintln(out, "\nNo stack trace was recognised here.")
+		return
+	}
+	bright := styleOf(out)
+	for i, x := range a.Exceptions {
+		if i > 0 {
+			fmt.Fprintln(out)
+		}
+		head := x.Type
+		if head != "" && x.Message != "" {
+			head += ": "
+		}
+		fmt.Fprintln(out, bright(relationWords[x.Relation]+lines(orElse(head+x.Message, "a trace without its exception"))))
+		showFolded(out, x.Frames, bright)
+		if x.Omitted > 0 {
+			fmt.Fprintf(out, "      … %d more that the runtime left out\n", x.Omitted)
+		}
+		for _, l := range x.Rest {
+			if !sourceLine(a.Language, l) {
+				fmt.Fprintf(out, "    %s\n", plain(l))
+			}
+		}
+	}
+}
+
+// sourceLine says whether a line that is no frame is the source that a
+// runtime prints below one.
+func sourceLine(language stacktrace.Language, l string) bool {
+	return language == stacktrace.Python && strings.HasPrefix(l, "    ")
+}
+
+// styleOf makes text bright on a terminal and nowhere else.
+func styleOf(out io.Writer) func(string) string {
+	f, ok := out.(*os.File)
+	if ok {
+		info, err := f.Stat()
+		ok = err == nil && info.Mode()&os.ModeCharDevice != 0 && os.Getenv("NO_COLOR") == ""
+	}
+	if !ok {
+		return func(s string) string { return s }
+	}
+	return func(s string) string { return "\x1b[1m" + s + "\x1b[0m" }
+}
+
+// showFolded prints own frames, the origin with its source, and folds the
+// others.
+func showFolded(out io.Writer, frames []event.Frame, bright func(string) string) {
+	for i := 0; i < len(frames); {
+		if frames[i].Kind == event.Own {
+			showFrame(out, frames[i], bright)
+			i++
+			continue
+		}
+		from := i
+		for i < len(frames) && frames[i].Kind != event.Own {
+			i++
+		}
+		fmt.Fprintf(out, "      … %d %s of %s\n", i-from, plural(i-from, "frame", "frames"), plain(whose(frames[from:i])))
+	}
+}
+
+func showFrame(out io.Writer, f event.Frame, bright func(string) string) {
+	mark := "  "
+	if f.Origin {
+		mark = "▶ "
+	}
+	place := fmt.Sprintf("%s:%d", f.File, f.Line)
+	switch {
+	case f.Line == 0:
+		place = f.File
+	case f.Column > 0:
+		place += fmt.Sprintf(":%d", f.Column)
+	}
+	fmt.Fprintf(out, "  %s%s  %s\n", mark, bright(plain(orElse(f.Function, "(top level)"))), plain(place))
+	if f.WhyRaw != "" {
+		fmt.Fprintf(out, "      not resolved: %s\n", plain(f.WhyRaw))
+	}
+	around := 1 // lines each side
+	if f.Origin {
+		around = symbolicate.Context
+	}
+	for _, l := range f.SourceLines {
+		if l.Line < f.Line-around || l.Line > f.Line+around {
+			continue
+		}
+		text := fmt.Sprintf("%5d  %s", l.Line, plain(strings.ReplaceAll(l.Text, "\t", "    ")))
+		if l.Line == f.Line {
+			fmt.Fprintf(out, "      > %s\n", bright(text))
+		} else {
+			fmt.Fprintf(out, "        %s\n", text)
+		}
+	}
+}
+
+// whose names what frames belong to: packages, else the runtime.
+func whose(frames []event.Frame) string {
+	var names []string
+	for _, f := range frames {
+		name := "the runtime"
+		if f.Kind == event.Vendor {
+			name = packageOf(f.File)
+		}
+		if !slices.Contains(names, name) {
+			names = append(names, name)
+		}
+	}
+	if len(names) > 3 {
+		names = append(names[:3], "others")
+	}
+	return strings.Join(names, ", ")
+}
+
+// packageOf is the dependency that a file belongs to, as its path tells.
+func packageOf(file string) string {
+	for _, dir := range []string{"node_modules/", "site-packages/", "dist-packages/", "/pkg/mod/", "/gems/", "/vendor/"} {
+		_, rest, ok := strings.Cut(file, dir)
+		if !ok {
+			continue
+		}
+		parts := strings.SplitN(rest, "/", 3)
+		if strings.HasPrefix(rest, "@") && len(parts) > 1 {
+			return parts[0] + "/" + parts[1]
+		}
+		return parts[0]
+	}
+	return "dependencies"
 }
 
 // dirSymbols are the bundles of a directory.
@@ -86,7 +243,6 @@ func (d *dirSymbols) resolve(raws []event.RawFrame) []event.Frame {
 		}
 		frames[i] = symbolicate.Frame(raw, unit, why, symbolicate.Options{Sources: true})
 	}
-	symbolicate.MarkOrigin(make([]event.Exception, 1), [][]event.Frame{frames})
 	return frames
 }
 

@@ -108,6 +108,11 @@ func pushSymbols(ctx context.Context, c *cli.Command) error {
 		fmt.Fprintf(out, "; without a map: %s", plain(strings.Join(without, ", ")))
 	}
 	fmt.Fprintln(out)
+	for _, b := range list {
+		if n := b.Map.Dropped(); n > 0 {
+			fmt.Fprintf(out, "! %s: %d %s of its map name what is not there, and are let go; the rest holds\n", plain(b.Path), n, plural(n, "segment", "segments"))
+		}
+	}
 	return nil
 }
 

@@ -22,6 +22,15 @@ type Project struct {
 	OpenIssues int64      `json:"open_issues"`
 	Events     int64      `json:"events"`
 	LastEvent  *time.Time `json:"last_event,omitempty"`
+	Origins    []string   `json:"origins" nullable:"false" doc:"web origins that may report; * is any"`
+	Allowance  Allowance  `json:"allowance"`
+	Rules      int        `json:"rules_version" doc:"of the rules file; 0 when none was pushed yet"`
+}
+
+// Allowance is how many events a project takes in; 0 is any number.
+type Allowance struct {
+	Minute int64 `json:"minute"`
+	Day    int64 `json:"day"`
 }
 
 // Projects is a list of projects.
@@ -37,10 +46,14 @@ type NewProject struct {
 
 // Key is an ingest key.
 type Key struct {
-	Key     string     `json:"key"`
-	Label   string     `json:"label"`
-	Created time.Time  `json:"created"`
-	Revoked *time.Time `json:"revoked,omitempty"`
+	Key      string     `json:"key"`
+	Label    string     `json:"label"`
+	Good     bool       `json:"good" doc:"it may report now"`
+	Routes   bool       `json:"routes" doc:"service.name may name the project"`
+	Created  time.Time  `json:"created"`
+	Until    *time.Time `json:"until,omitempty" doc:"good until then: another has taken its place"`
+	Revoked  *time.Time `json:"revoked,omitempty"`
+	LastUsed *time.Time `json:"last_used,omitempty" doc:"within five minutes"`
 }
 
 // Keys is a list of ingest keys.
@@ -50,7 +63,13 @@ type Keys struct {
 
 // NewKey asks for an ingest key.
 type NewKey struct {
-	Label string `json:"label,omitempty" maxLength:"100"`
+	Label  string `json:"label,omitempty" maxLength:"100"`
+	Routes bool   `json:"routes,omitempty" doc:"service.name may name the project, which is made at first sight"`
+}
+
+// RotateKey asks for a key in the place of another.
+type RotateKey struct {
+	OverlapHours int `json:"overlap_hours" minimum:"0" maximum:"8760" doc:"how long the old one stays good"`
 }
 
 // Origin is the frame an issue is blamed on.
@@ -198,6 +217,7 @@ type Event struct {
 	TraceID     string                     `json:"trace_id,omitempty"`
 	SpanID      string                     `json:"span_id,omitempty"`
 	Scope       string                     `json:"scope,omitempty"`
+	Scrubbed    []event.Scrubbed           `json:"scrubbed" nullable:"false" doc:"what was replaced because it was secret, and by which rule"`
 	Notes       []string                   `json:"notes" nullable:"false" doc:"what was cut or corrected on the way in"`
 	Extra       map[string]json.RawMessage `json:"extra,omitempty"`
 	Position    *EventPosition             `json:"position,omitempty" doc:"where the event stands in its issue"`
@@ -354,7 +374,10 @@ type Retried struct {
 
 // ChangeProject changes a project; what is absent stays.
 type ChangeProject struct {
-	KeepDays int `json:"keep_days,omitempty" enum:"7,30,90,365" doc:"how long events are kept; acts on events from now on"`
+	KeepDays        int      `json:"keep_days,omitempty" enum:"7,30,90,365" doc:"how long events are kept; acts on events from now on"`
+	AllowanceMinute *int64   `json:"allowance_minute,omitempty" minimum:"-1" maximum:"4000000000" doc:"events a minute; 0: any number; -1: the default"`
+	AllowanceDay    *int64   `json:"allowance_day,omitempty" minimum:"-1" maximum:"4000000000" doc:"events a day; 0: any number; -1: the default"`
+	Origins         []string `json:"origins,omitempty" maxItems:"100" doc:"web origins that may report; * is any"`
 }
 
 // EraseUser asks for a user to be forgotten.

@@ -11,7 +11,6 @@ import (
 	"mime"
 	"net/http"
 	"slices"
-	"strings"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -27,7 +26,10 @@ import (
 
 // Store is where batches go.
 type Store interface {
-	ProjectByKey(ctx context.Context, key string) (*mariadb.Project, error)
+	GrantOfKey(ctx context.Context, key string) (*mariadb.KeyGrant, error)
+	RouteProject(ctx context.Context, home *mariadb.Project, name string) (p *mariadb.Project, ok bool, err error)
+	TakeAllowance(ctx context.Context, project int64, span mariadb.Span, start time.Time, events, most int64) (bool, error)
+	CountReceived(ctx context.Context, project int64, t *mariadb.Tally) error
 	Append(ctx context.Context, project int64, b *pipeline.Batch) error
 	CanAppend() error
 	SawAway(err error)
@@ -58,8 +60,12 @@ type Intake struct {
 	patience time.Duration // how long a sender may stay silent in the middle of a body
 	backlog  atomic.Pointer[Backlog]
 
-	mu   sync.Mutex
-	keys map[string]knownKey
+	tallies   tallies
+	allowance allowances
+
+	mu    sync.Mutex
+	keys  map[string]known[*mariadb.KeyGrant]
+	names map[string]known[*mariadb.Project] // that routing keys led to
 }
 
 // Observer is told what came in, for those who measure.
@@ -69,19 +75,10 @@ type Observer interface {
 	TurnedAway(cause string)
 }
 
-type knownKey struct {
-	project *mariadb.Project
-	at      time.Time
-}
-
-const (
-	keyLife = 5 * time.Second // how long a good key is believed without asking again
-	keyTime = 3 * time.Second // how long asking may take
-)
-
 // New makes the intake; wake is called when something was stored.
 func New(store Store, wake func(project int64), log *slog.Logger, lim Limits, watch Observer, now func() time.Time) *Intake {
-	in := &Intake{store: store, wake: wake, watch: watch, log: log, lim: lim, now: now, keys: map[string]knownKey{}, flight: semaphore.NewWeighted(lim.Flight), patience: 10 * time.Second}
+	in := &Intake{store: store, wake: wake, watch: watch, log: log, lim: lim, now: now, flight: semaphore.NewWeighted(lim.Flight), patience: 10 * time.Second,
+		keys: map[string]known[*mariadb.KeyGrant]{}, names: map[string]known[*mariadb.Project]{}}
 	in.backlog.Store(&Backlog{})
 	return in
 }
@@ -103,7 +100,7 @@ func (in *Intake) preflight(w http.ResponseWriter, r *http.Request) {
 	w.WriteHeader(http.StatusNoContent)
 }
 
-func (in *Intake) handle(fn func(http.ResponseWriter, *http.Request, *mariadb.Project) error) http.HandlerFunc {
+func (in *Intake) handle(fn func(http.ResponseWriter, *http.Request, *mariadb.KeyGrant) error) http.HandlerFunc {
 	return web.Handle(in.log, func(w http.ResponseWriter, r *http.Request) error {
 		h := w.Header()
 		h.Set("Access-Control-Allow-Origin", "*")
@@ -112,56 +109,31 @@ func (in *Intake) handle(fn func(http.ResponseWriter, *http.Request, *mariadb.Pr
 			in.watch.TurnedAway("database_away")
 			return err
 		}
-		p, err := in.project(r)
+		g, err := in.grant(r)
 		if err != nil {
 			return err
 		}
-		if err := in.backlog.Load().admits(p.ID, in.lim.Inbox); err != nil {
-			in.watch.TurnedAway("inbox_long")
-			return err
+		err = in.admit(r, g.Project)
+		if err == nil {
+			err = fn(w, r, g)
 		}
-		if origin := r.Header.Get("Origin"); origin != "" && !slices.Contains(p.Origins, "*") && !slices.Contains(p.Origins, origin) {
-			return fault.New(fault.Forbidden, "project %s takes no reports from the origin %s", p.Name, origin)
+		if err != nil {
+			in.countFailed(g.Project.ID, err)
 		}
-		return fn(w, r, p)
+		return err
 	})
 }
 
-// project finds the project of the request's key.
-func (in *Intake) project(r *http.Request) (*mariadb.Project, error) {
-	key := r.URL.Query().Get("key")
-	if auth := r.Header.Get("Authorization"); auth != "" {
-		bearer, ok := strings.CutPrefix(auth, "Bearer ")
-		if !ok {
-			return nil, fault.New(fault.Unauthorized, "the Authorization header must be: Bearer KEY")
-		}
-		key = strings.TrimSpace(bearer)
+// admit says whether a project may send at all now, and from where it does.
+func (in *Intake) admit(r *http.Request, p *mariadb.Project) error {
+	if err := in.backlog.Load().admits(p.ID, in.lim.Inbox); err != nil {
+		in.watch.TurnedAway("inbox_long")
+		return err
 	}
-	if key == "" {
-		return nil, fault.New(fault.Unauthorized, "an ingest key is missing: send Authorization: Bearer KEY, or ?key=KEY")
+	if origin := r.Header.Get("Origin"); origin != "" && !slices.Contains(p.Origins, "*") && !slices.Contains(p.Origins, origin) {
+		return fault.New(fault.Forbidden, "project %s takes no reports from the origin %s", p.Name, origin)
 	}
-	in.mu.Lock()
-	k, ok := in.keys[key]
-	in.mu.Unlock()
-	if ok && in.now().Sub(k.at) < keyLife {
-		return k.project, nil
-	}
-	ctx, cancel := context.WithTimeout(r.Context(), keyTime)
-	defer cancel()
-	p, err := in.store.ProjectByKey(ctx, key)
-	if mariadb.Away(err) && r.Context().Err() == nil {
-		in.store.SawAway(err)
-	}
-	if err != nil {
-		return nil, err
-	}
-	in.mu.Lock()
-	if len(in.keys) > 10_000 {
-		clear(in.keys)
-	}
-	in.keys[key] = knownKey{p, in.now()}
-	in.mu.Unlock()
-	return p, nil
+	return nil
 }
 
 // Answer is what a sender is told.
@@ -176,7 +148,7 @@ type Refused struct {
 	Detail string `json:"detail"`
 }
 
-func (in *Intake) events(w http.ResponseWriter, r *http.Request, p *mariadb.Project) error {
+func (in *Intake) events(w http.ResponseWriter, r *http.Request, g *mariadb.KeyGrant) error {
 	lines, err := lineWise(r.Header.Get("Content-Type"))
 	if err != nil {
 		return err
@@ -194,31 +166,47 @@ func (in *Intake) events(w http.ResponseWriter, r *http.Request, p *mariadb.Proj
 		}
 		return err
 	}
-	got, err := split(raw, lines, in.lim.Event)
+	got, err := open(raw, lines)
 	if err != nil {
 		return err
 	}
+	if err := in.allowance.usedUp(g.Project, in.now()); err != nil { // no more work than counting
+		return in.over(g.Project.ID, len(got.pieces), err)
+	}
+	sorted := &sorter{in: in, grant: g, opened: got, refused: []Refused{}}
+	if err := sorted.run(r.Context()); err != nil {
+		return err
+	}
 	if len(got.dropped) > 0 {
-		if err := in.store.ClientDrops(r.Context(), p.ID, got.dropped); err != nil {
+		if err := in.store.ClientDrops(r.Context(), g.Project.ID, got.dropped); err != nil {
 			return err
 		}
 	}
-	in.watch.Refused(len(got.refused), "unreadable")
-	answer := Answer{Stored: len(got.batch.Events), Refused: got.refused}
+	in.countRefused(g.Project.ID, sorted.refused)
+	answer := Answer{Refused: sorted.refused}
+	for _, p := range sorted.parcels {
+		answer.Stored += len(p.batch.Events)
+	}
 	if answer.Stored == 0 {
-		if len(got.refused) == 0 {
-			return web.WriteJSON(w, http.StatusAccepted, Answer{Refused: []Refused{}})
+		if len(answer.Refused) == 0 {
+			return web.WriteJSON(w, http.StatusAccepted, answer)
 		}
 		return web.WriteJSON(w, http.StatusBadRequest, answer)
 	}
-	got.batch.Received = in.now().UTC()
-	for b := range got.batch.chunks() {
-		if err := in.store.Append(r.Context(), p.ID, b); err != nil {
-			return err
+	for _, p := range sorted.parcels {
+		if err := in.allowance.take(r.Context(), in.store, p.project, in.now(), p.weight); err != nil {
+			return in.over(p.project.ID, len(p.batch.Events), err)
 		}
 	}
+	for _, p := range sorted.parcels {
+		for b := range p.chunks() {
+			if err := in.store.Append(r.Context(), p.project.ID, b); err != nil {
+				return err
+			}
+		}
+		in.wake(p.project.ID)
+	}
 	in.watch.Stored(answer.Stored)
-	in.wake(p.ID)
 	return web.WriteJSON(w, http.StatusAccepted, answer)
 }
 

@@ -20,6 +20,7 @@ import (
 	"github.com/go-sql-driver/mysql"
 
 	"firethorn/internal/core/fault"
+	"firethorn/internal/core/rules"
 	"firethorn/internal/mariadb"
 	"firethorn/internal/pipeline"
 	"firethorn/internal/web"
@@ -30,22 +31,55 @@ type memory struct {
 	batches []*pipeline.Batch
 	dropped map[string]int64
 	away    bool
+	to      []int64 // projects of batches
+	rules   *rules.Set
+	allowed mariadb.Allowance
+	used    map[string]int64
+	tallies []string
 }
 
-func (m *memory) ProjectByKey(_ context.Context, key string) (*mariadb.Project, error) {
+func (m *memory) GrantOfKey(_ context.Context, key string) (*mariadb.KeyGrant, error) {
+	p := mariadb.Project{Project: pipeline.Project{ID: 1, Name: "quayside", Rules: m.rules}, Origins: []string{"*"}, Allowance: m.allowed}
 	switch key {
 	case "good":
-		return &mariadb.Project{Project: pipeline.Project{ID: 1, Name: "quayside"}, Origins: []string{"*"}}, nil
+		return &mariadb.KeyGrant{Project: &p}, nil
+	case "routes":
+		return &mariadb.KeyGrant{Project: &p, Key: mariadb.Key{Routes: true}}, nil
 	case "narrow":
-		return &mariadb.Project{Project: pipeline.Project{ID: 2, Name: "narrow"}, Origins: []string{"https://quayside.example"}}, nil
+		return &mariadb.KeyGrant{Project: &mariadb.Project{Project: pipeline.Project{ID: 2, Name: "narrow"}, Origins: []string{"https://quayside.example"}}}, nil
 	}
 	return nil, fault.New(fault.Unauthorized, "this ingest key is not known")
 }
 
-func (m *memory) Append(_ context.Context, _ int64, b *pipeline.Batch) error {
+func (m *memory) RouteProject(_ context.Context, _ *mariadb.Project, name string) (*mariadb.Project, bool, error) {
+	if name == "one-too-many" {
+		return nil, false, nil
+	}
+	return &mariadb.Project{Project: pipeline.Project{ID: int64(100 + len(name)), Name: name}}, true, nil
+}
+
+func (m *memory) TakeAllowance(_ context.Context, _ int64, span mariadb.Span, start time.Time, events, most int64) (bool, error) {
+	k := string(span) + start.String()
+	if m.used[k]+events > most {
+		return false, nil
+	}
+	if m.used == nil {
+		m.used = map[string]int64{}
+	}
+	m.used[k] += events
+	return true, nil
+}
+
+func (m *memory) CountReceived(_ context.Context, project int64, t *mariadb.Tally) error {
+	m.tallies = append(m.tallies, t.String())
+	return nil
+}
+
+func (m *memory) Append(_ context.Context, project int64, b *pipeline.Batch) error {
 	if m.away {
 		return mysql.ErrInvalidConn
 	}
+	m.to = append(m.to, project)
 	m.batches = append(m.batches, b)
 	return nil
 }
@@ -169,7 +203,7 @@ func TestEvents_RefusesWithTheReason(t *testing.T) {
 		"an event that is too big": {call{body: gzipped(long), headers: map[string]string{"Content-Encoding": "gzip"}}, 400, "2097152 are the most"},
 		"a body that is too big":   {call{body: bytes.Repeat([]byte("x"), 2<<20)}, 413, "larger than 1 MiB"},
 		"a bomb":                   {call{body: gzipped(strings.Repeat("[", 64<<20)), headers: map[string]string{"Content-Encoding": "gzip"}}, 413, "larger than 4 MiB"},
-		"deep nesting":             {call{body: []byte(strings.Repeat("[", 1000))}, 400, "nested deeper than 64"},
+		"deep nesting":             {call{body: []byte(`{"message":"m","state":` + strings.Repeat("[", 100) + strings.Repeat("]", 100) + `}`)}, 400, "nested deeper than 64"},
 		"mislabelled":              {call{body: []byte(`{}`), headers: map[string]string{"Content-Encoding": "gzip"}}, 400, "cannot be read"},
 		"an unknown encoding":      {call{body: []byte(`{}`), headers: map[string]string{"Content-Encoding": "br"}}, 415, "gzip, deflate and zstd"},
 		"an unknown type":          {call{body: []byte(`{}`), headers: map[string]string{"Content-Type": "image/png"}}, 415, "image/png is not read here"},

@@ -5,50 +5,29 @@ import (
 	"cmp"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"io"
-	"iter"
+	"strconv"
 	"time"
 	"unicode/utf8"
 
 	"github.com/go-json-experiment/json/jsontext"
-	"github.com/google/uuid"
 
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
-	"firethorn/internal/core/scrub"
-	"firethorn/internal/pipeline"
 )
 
-// parcel is a request taken apart.
-type parcel struct {
-	batch   batch
-	refused []Refused
-	dropped map[string]int64
+// piece is one event of a request, as it was sent.
+type piece struct {
+	index int // in the request, from 0
+	raw   json.RawMessage
 }
 
-type batch struct{ pipeline.Batch }
-
-// chunkBytes bounds one row of the inbox.
-const chunkBytes = 256 << 10
-
-// chunks cuts a batch into parts for one inbox row each.
-func (b *batch) chunks() iter.Seq[*pipeline.Batch] {
-	return func(yield func(*pipeline.Batch) bool) {
-		for from := 0; from < len(b.Events); {
-			to, size := from, 0
-			for to < len(b.Events) && (to == from || size+len(b.Events[to]) <= chunkBytes) && to-from < 200 {
-				size += len(b.Events[to])
-				to++
-			}
-			part := b.Batch
-			part.Events, part.IDs = b.Events[from:to], b.IDs[from:to]
-			if !yield(&part) {
-				return
-			}
-			from = to
-		}
-	}
+// opened is a request taken apart, not yet looked into.
+type opened struct {
+	sent     time.Time
+	resource json.RawMessage
+	pieces   []piece
+	dropped  map[string]int64
 }
 
 // envelope is a request that holds events beside what they share.
@@ -59,9 +38,9 @@ type envelope struct {
 	Dropped  map[string]int64  `json:"dropped"`
 }
 
-// split scrubs a body and takes it apart: one event, an array, an envelope,
-// or one event a line.
-func split(raw []byte, lines bool, mostEvent int) (*parcel, error) {
+// open takes a body apart: one event, an array, an envelope, or one event a
+// line.
+func open(raw []byte, lines bool) (*opened, error) {
 	if !utf8.Valid(raw) {
 		raw = bytes.ToValidUTF8(raw, []byte("\uFFFD"))
 	}
@@ -69,25 +48,14 @@ func split(raw []byte, lines bool, mostEvent int) (*parcel, error) {
 	if len(raw) == 0 {
 		return nil, fault.New(fault.BadInput, "the body is empty; send an event, an array of events, or an envelope with \"events\"")
 	}
-	p := &parcel{refused: []Refused{}}
+	o := &opened{}
 	if lines {
-		i := 0
 		for line := range bytes.Lines(raw) {
 			if line = bytes.TrimSpace(line); len(line) > 0 {
-				clean, err := scrub.JSON(line)
-				if err != nil {
-					p.refuse(i, "%v", err)
-				} else {
-					p.take(i, clean, mostEvent)
-				}
-				i++
+				o.pieces = append(o.pieces, piece{len(o.pieces), line})
 			}
 		}
-		return p, nil
-	}
-	raw, err := scrub.JSON(raw)
-	if err != nil {
-		return nil, fault.New(fault.BadInput, "the body is %v", err)
+		return o, nil
 	}
 	var list []json.RawMessage
 	switch raw[0] {
@@ -107,22 +75,22 @@ func split(raw []byte, lines bool, mostEvent int) (*parcel, error) {
 			list = []json.RawMessage{raw}
 			break
 		}
-		list, p.dropped = env.Events, env.Dropped
-		p.batch.Sent, _ = time.Parse(time.RFC3339Nano, env.Sent) // unreadable: the clock is not corrected
+		list, o.dropped = env.Events, env.Dropped
+		o.sent, _ = time.Parse(time.RFC3339Nano, env.Sent) // unreadable: the clock is not corrected
 		var shared event.Attributes
 		if len(env.Resource) > 0 {
 			if err := json.Unmarshal(env.Resource, &shared); err != nil {
 				return nil, fault.New(fault.BadInput, "the envelope's resource: %v", err)
 			}
-			p.batch.Resource = env.Resource
+			o.resource = env.Resource
 		}
 	default:
 		return nil, unreadable(raw, json.Unmarshal(raw, &list))
 	}
 	for i, e := range list {
-		p.take(i, e, mostEvent)
+		o.pieces = append(o.pieces, piece{i, e})
 	}
-	return p, nil
+	return o, nil
 }
 
 func unreadable(raw []byte, err error) error {
@@ -132,15 +100,12 @@ func unreadable(raw []byte, err error) error {
 	return fault.New(fault.BadInput, "the body is neither an event nor an array of events nor an envelope with \"events\"")
 }
 
-func (p *parcel) refuse(i int, format string, args ...any) {
-	p.refused = append(p.refused, Refused{i, fmt.Sprintf(format, args...)})
-}
-
 // head is what intake looks at in an event.
 type head struct {
 	id                  string
 	idKind              jsontext.Kind // 0: absent
 	message, exceptions bool          // there, and not blank
+	standsFor           int64         // at least 1
 }
 
 // errNoObject says that an event is no object, or its id no text.
@@ -149,7 +114,7 @@ var errNoObject = errors.New("an event is a JSON object whose id is a text")
 // readHead walks over one event once: it finds the head and makes sure that
 // all of it is JSON.
 func readHead(raw []byte) (head, error) {
-	var h head
+	h := head{standsFor: 1}
 	d := jsontext.NewDecoder(bytes.NewBuffer(raw), jsontext.AllowDuplicateNames(true), jsontext.AllowInvalidUTF8(true))
 	if t, err := d.ReadToken(); err != nil || t.Kind() != '{' {
 		return h, cmp.Or(err, errNoObject)
@@ -182,6 +147,14 @@ func readHead(raw []byte) (head, error) {
 				return h, err
 			}
 			h.exceptions = !blank(v)
+		case "stands_for":
+			v, err := d.ReadValue()
+			if err != nil {
+				return h, err
+			}
+			if n, err := strconv.ParseFloat(string(v), 64); err == nil {
+				h.standsFor = int64(max(1, min(n, event.MostStandsFor)))
+			}
 		default:
 			if err := d.SkipValue(); err != nil {
 				return h, err
@@ -197,39 +170,15 @@ func readHead(raw []byte) (head, error) {
 	return h, nil
 }
 
-// take checks the structure of one event and adds it to the batch.
-func (p *parcel) take(i int, raw json.RawMessage, most int) {
-	if len(raw) > most {
-		p.refuse(i, "the event has %d bytes; %d are the most", len(raw), most)
-		return
+// serviceName is the service.name of a resource, "" when it has none.
+func serviceName(resource json.RawMessage) string {
+	var r struct {
+		Name string `json:"service.name"`
 	}
-	h, err := readHead(raw)
-	switch s, ok := errors.AsType[*jsontext.SyntacticError](err); {
-	case ok:
-		p.refuse(i, "no JSON: %v at byte %d", s.Err, s.ByteOffset)
-		return
-	case errors.Is(err, io.ErrUnexpectedEOF):
-		p.refuse(i, "no JSON: it ends in the middle")
-		return
-	case err != nil:
-		p.refuse(i, "%v", errNoObject)
-		return
-	case !h.message && !h.exceptions:
-		p.refuse(i, "%v", event.ErrEmpty)
-		return
+	if len(resource) == 0 || json.Unmarshal(resource, &r) != nil {
+		return ""
 	}
-	id := uuid.UUID{}
-	if h.id == "" {
-		id, err = uuid.NewV7()
-	} else if id, err = uuid.Parse(h.id); err != nil || len(h.id) != 36 {
-		err = fmt.Errorf("the id %.60q is no UUID (RFC 9562); leave it out and the service makes one", h.id)
-	}
-	if err != nil {
-		p.refuse(i, "%v", err)
-		return
-	}
-	p.batch.Events = append(p.batch.Events, raw)
-	p.batch.IDs = append(p.batch.IDs, id)
+	return r.Name
 }
 
 func blank(raw []byte) bool {

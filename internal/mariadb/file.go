@@ -1,12 +1,10 @@
 package mariadb
 
 import (
-	"bytes"
 	"cmp"
 	"context"
 	"database/sql"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"slices"
 	"time"
@@ -23,6 +21,7 @@ type Filing struct {
 	Lease      Lease
 	Deliveries []Delivery
 	Items      []*pipeline.Item
+	Dropped    []*pipeline.Item // by the project's rules: counted, not filed
 	Aside      []Aside
 	More       bool // other deliveries of the claim are still in hand
 }
@@ -39,7 +38,8 @@ type Filed struct {
 func (s *Store) File(ctx context.Context, f Filing) (Filed, error) {
 	var done Filed
 	err := s.InTx(ctx, func(tx *sql.Tx) error {
-		w := &filing{s: s, tx: tx, Filing: f, now: s.now().UTC(), bodies: map[int64]int64{}}
+		now := s.now().UTC()
+		w := &filing{s: s, tx: tx, Filing: f, now: now, bodies: map[int64]int64{}, caps: caps{tx: tx, project: f.Project.ID, now: now}}
 		err := w.run(ctx)
 		done = w.done
 		return err
@@ -52,8 +52,10 @@ type filing struct {
 	s  *Store
 	tx *sql.Tx
 	Filing
-	now  time.Time
-	done Filed
+	now   time.Time
+	done  Filed
+	caps  caps
+	tally Tally
 
 	lastIssue, filing int64
 	keepDays          int   // the project's class as it is now
@@ -68,8 +70,10 @@ type filing struct {
 // row is an event about to be written.
 type row struct {
 	*pipeline.Item
-	odd                    bool // its own time does not say where it is stored
-	kept                   bool // its body is
+	Print                  fingerprint.Result // as it is filed: caps may change the item's own
+	Release                string             // likewise
+	odd                    bool               // its own time does not say where it is stored
+	kept                   bool               // its body is
 	storeDay, keepDay      int
 	filing                 int64
 	release, env, resource int64 // 0: none
@@ -117,6 +121,12 @@ func (w *filing) run(ctx context.Context) error {
 			return err
 		}
 	}
+	if err := w.countReceived(ctx); err != nil {
+		return err
+	}
+	if err := w.caps.write(ctx); err != nil {
+		return err
+	}
 	if err := w.s.removeDeliveries(ctx, w.tx, w.Deliveries, w.More); err != nil {
 		return err
 	}
@@ -153,7 +163,7 @@ func (w *filing) lockProject(ctx context.Context) error {
 func (w *filing) days() {
 	today := Day(w.now)
 	for _, it := range w.Items {
-		r := &row{Item: it, odd: it.When.Odd}
+		r := &row{Item: it, Print: it.Print, Release: it.Release, odd: it.When.Odd}
 		if !r.odd {
 			r.storeDay = Day(it.When.Sent)
 			r.odd = r.storeDay+w.keepDays < today
@@ -181,20 +191,39 @@ func (w *filing) internNames(ctx context.Context) error {
 		ress = append(ress, res[i])
 	}
 	var err error
-	now := micros(w.now)
-	if w.rels, err = w.s.intern(ctx, w.tx, releases, w.Project.ID, rels, now); err != nil {
+	if w.rels, err = w.intern(ctx, releases, newReleases, rels); err != nil {
 		return err
 	}
-	if w.envs, err = w.s.intern(ctx, w.tx, environments, w.Project.ID, envs, now); err != nil {
+	if w.envs, err = w.intern(ctx, environments, newEnvironments, envs); err != nil {
 		return err
 	}
-	if w.ress, err = w.s.intern(ctx, w.tx, resources, w.Project.ID, ress, now); err != nil {
+	if w.ress, err = w.intern(ctx, resources, newResources, ress); err != nil {
 		return err
 	}
 	for i, r := range w.rows {
 		r.release, r.env, r.resource = w.rels[r.Release], w.envs[r.Environment], w.ress[res[i]]
+		if r.release == 0 && r.Release != "" { // one too many: its body alone says it
+			r.Release = ""
+			w.tally.Add(r.Received, CauseCapped, newReleases.what, 1)
+		}
+		if r.resource == 0 {
+			w.tally.Add(r.Received, CauseCapped, newResources.what, 1)
+		}
+		if r.env == 0 {
+			w.tally.Add(r.Received, CauseCapped, newEnvironments.what, 1)
+			other, err := w.s.intern(ctx, w.tx, environments, w.Project.ID, []string{otherEnvironment}, micros(w.now), nil)
+			if err != nil {
+				return err
+			}
+			r.env = other[otherEnvironment]
+		}
 	}
 	return nil
+}
+
+// intern gives the ids of names; new ones are bounded by a cap.
+func (w *filing) intern(ctx context.Context, table interned, of capOf, names []string) (map[string]int64, error) {
+	return w.s.intern(ctx, w.tx, table, w.Project.ID, names, micros(w.now), func(want int) (int, error) { return w.caps.room(ctx, of, want) })
 }
 
 // perProcess are resource attributes that differ from process to process or
@@ -213,105 +242,6 @@ func resourceText(a event.Attributes) string {
 		return "{}" // attributes were decoded, so they encode
 	}
 	return string(raw)
-}
-
-// chooseVariants finds or makes the variant of each event and, through the
-// alias of its fingerprint, the issue.
-func (w *filing) chooseVariants(ctx context.Context) error {
-	w.variants, w.issues = map[fingerprint.Key]*variantRow{}, map[int64]*issueRow{}
-	first := map[fingerprint.Key]*row{}
-	var keys []fingerprint.Key // in order of arrival: so are new issues numbered
-	for _, r := range w.rows {
-		if k := r.Print.Variant; first[k] == nil {
-			first[k] = r
-			keys = append(keys, k)
-		}
-	}
-	for chunk := range slices.Chunk(keys, statementRows) {
-		args := []any{w.Project.ID, fingerprint.Version}
-		for _, k := range chunk {
-			args = append(args, bytes.Clone(k[:]))
-		}
-		err := each(ctx, w.tx, func(r *sql.Rows) error {
-			v := &variantRow{}
-			var hash []byte
-			if err := r.Scan(&v.id, &hash, &v.issue, &v.exemplars); err != nil {
-				return err
-			}
-			w.variants[fingerprint.Key(hash)] = v
-			return nil
-		}, "SELECT id, hash, issue, exemplars FROM variant WHERE project=? AND grouping_version=? AND hash IN ("+marks(len(chunk))+")", args...)
-		if err != nil {
-			return err
-		}
-	}
-	if err := w.loadForms(ctx); err != nil {
-		return err
-	}
-	for _, k := range keys {
-		if w.variants[k] == nil {
-			if err := w.newVariant(ctx, k, first[k]); err != nil {
-				return err
-			}
-		}
-	}
-	for _, r := range w.rows {
-		r.variant = w.variants[r.Print.Variant]
-	}
-	return nil
-}
-
-// loadForms reads which raw forms are kept of the variants that have room for
-// more, so that a body is not sent again only to be ignored.
-func (w *filing) loadForms(ctx context.Context) error {
-	byID := map[int64]*variantRow{}
-	var ids []any
-	for _, v := range w.variants {
-		if v.exemplars > 0 && v.exemplars < maxExemplars {
-			v.forms = map[fingerprint.Key]bool{}
-			byID[v.id] = v
-			ids = append(ids, v.id)
-		}
-	}
-	for chunk := range slices.Chunk(ids, statementRows) {
-		err := each(ctx, w.tx, func(r *sql.Rows) error {
-			var id int64
-			var form []byte
-			if err := r.Scan(&id, &form); err != nil {
-				return err
-			}
-			byID[id].forms[fingerprint.Key(form)] = true
-			return nil
-		}, "SELECT variant, form FROM exemplar WHERE variant IN ("+marks(len(chunk))+")", chunk...)
-		if err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-func (w *filing) newVariant(ctx context.Context, k fingerprint.Key, r *row) error {
-	v := &variantRow{}
-	print := r.Print.Key
-	err := w.tx.QueryRowContext(ctx, "SELECT issue FROM alias WHERE project=? AND grouping_version=? AND hash=?", w.Project.ID, fingerprint.Version, print[:]).Scan(&v.issue)
-	if errors.Is(err, sql.ErrNoRows) {
-		v.issue, err = w.newIssue(ctx, r)
-	}
-	if err != nil {
-		return err
-	}
-	parts, err := json.Marshal(r.Print.Parts)
-	if err != nil {
-		return err
-	}
-	res, err := w.tx.ExecContext(ctx, "INSERT INTO variant (project, grouping_version, hash, issue, fingerprint, provisional, app_release, parts) VALUES (?,?,?,?,?,?,?,?)",
-		w.Project.ID, fingerprint.Version, k[:], v.issue, print[:], r.Print.Provisional, nullID(r.release), event.TrimText(string(parts), 60000))
-	if err != nil {
-		return err
-	}
-	v.id, err = res.LastInsertId()
-	w.variants[k] = v
-	return err
 }
 
 func (w *filing) newIssue(ctx context.Context, r *row) (int64, error) {

@@ -52,6 +52,7 @@ func (w *filing) dropRepeats(ctx context.Context) error {
 		}
 		if was {
 			w.done.Repeats++
+			w.tally.Add(r.Received, CauseRepeat, "", 1)
 			continue
 		}
 		filed[idDay{r.ID, r.keepDay}] = true

@@ -101,6 +101,10 @@ func (b *bench) filing() Filing {
 				if err != nil {
 					b.t.Fatal(err)
 				}
+				if it.Verdict.Drop {
+					f.Dropped = append(f.Dropped, it)
+					continue
+				}
 				f.Items = append(f.Items, it)
 			}
 		}

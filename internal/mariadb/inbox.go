@@ -214,21 +214,6 @@ func (s *Store) Inbox(ctx context.Context) (InboxState, error) {
 	return st, s.db.QueryRowContext(ctx, "SELECT (SELECT COUNT(*) FROM set_aside), (SELECT COUNT(*) FROM move WHERE following=1)").Scan(&st.SetAside, &st.Following)
 }
 
-// ClientDrops adds to the counts of what clients say they lost.
-func (s *Store) ClientDrops(ctx context.Context, project int64, drops map[string]int64) error {
-	var rows [][]any
-	hour := s.now().Unix() / 3600
-	for cause, n := range drops {
-		if n > 0 && len(cause) <= 40 {
-			rows = append(rows, []any{project, hour, cause, n})
-		}
-	}
-	if len(rows) == 0 {
-		return nil
-	}
-	return insertRows(ctx, s.db, "INSERT INTO client_drop (project, hour, cause, events)", " ON DUPLICATE KEY UPDATE events=events+VALUES(events)", rows)
-}
-
 // newSecret gives n random bytes.
 func newSecret(n int) []byte {
 	b := make([]byte, n)

@@ -161,7 +161,7 @@ func TestDiscardAndExpiry_AreCounted(t *testing.T) {
 	if err := b.expireAside(t.Context()); err != nil {
 		t.Fatal(err)
 	}
-	if left, discarded, expired := b.one("SELECT COUNT(*) FROM set_aside"), b.one("SELECT SUM(events) FROM event_drop WHERE cause='discarded'"), b.one("SELECT SUM(events) FROM event_drop WHERE cause='expired'"); left != 1 || discarded != 1 || expired != 1 {
+	if left, discarded, expired := b.one("SELECT COUNT(*) FROM set_aside"), b.one("SELECT SUM(events) FROM received WHERE cause='discarded'"), b.one("SELECT SUM(events) FROM received WHERE cause='expired'"); left != 1 || discarded != 1 || expired != 1 {
 		t.Errorf("%d left, %d discarded, %d expired", left, discarded, expired)
 	}
 }

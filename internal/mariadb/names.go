@@ -60,7 +60,10 @@ func nameHash(name string) [16]byte {
 // transaction reach the cache only through the maps the caller keeps: a
 // transaction may still be rolled back, so the cache is filled by reads of
 // committed rows alone.
-func (s *Store) intern(ctx context.Context, tx *sql.Tx, table interned, project int64, names []string, now int64) (map[string]int64, error) {
+//
+// room says how many of the wanted new ones may be made; those that may not
+// are missing from the answer. Without it all may.
+func (s *Store) intern(ctx context.Context, tx *sql.Tx, table interned, project int64, names []string, now int64, room func(want int) (int, error)) (map[string]int64, error) {
 	out := map[string]int64{}
 	byHash := map[[16]byte]string{}
 	var missing [][]byte
@@ -105,6 +108,13 @@ func (s *Store) intern(ctx context.Context, tx *sql.Tx, table interned, project 
 		if n := byHash[[16]byte(h)]; out[n] == 0 {
 			rows = append(rows, []any{project, h, n, now})
 		}
+	}
+	if room != nil && len(rows) > 0 {
+		n, err := room(len(rows))
+		if err != nil {
+			return nil, err
+		}
+		rows = rows[:n]
 	}
 	if len(rows) == 0 {
 		return out, nil

@@ -3,7 +3,6 @@ package mariadb
 import (
 	"context"
 	"database/sql"
-	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"regexp"
@@ -20,15 +19,9 @@ type Project struct {
 	pipeline.Project
 	Created time.Time
 	Origins []string // web origins that may report; "*" is any
-}
 
-// Key is an ingest key. Keys are public: they report and do nothing else.
-type Key struct {
-	ID      int64
-	Value   string
-	Label   string
-	Created time.Time
-	Revoked time.Time // zero while it is good
+	RulesVersion int       // 0: no rules file was pushed yet
+	Allowance    Allowance // what the project itself may take in; see Allowance
 }
 
 // projectName is what a project may be called: it stands in issue names,
@@ -73,38 +66,60 @@ func (s *Store) CreateProject(ctx context.Context, name string, keepDays int) (*
 	return p, k, err
 }
 
-func newKey() string { return "in-" + hex.EncodeToString(newSecret(16)) }
-
 func duplicate(err error) bool {
 	e, ok := errors.AsType[*mysql.MySQLError](err)
 	return ok && e.Number == 1062
 }
 
-const projectColumns = "p.id, p.name, p.keep_days, p.user_secret, p.created, p.origins"
+const projectColumns = "p.id, p.name, p.keep_days, p.user_secret, p.created, p.origins, p.rules_version, p.allowance_minute, p.allowance_day"
+
+// fields are where projectColumns go; done finishes what was scanned.
+func (p *Project) fields() (into []any, done func() error) {
+	var created int64
+	var origins string
+	var minute, day sql.NullInt64
+	return []any{&p.ID, &p.Name, &p.KeepDays, &p.UserSecret, &created, &origins, &p.RulesVersion, &minute, &day}, func() error {
+		p.Created = fromMicros(created)
+		p.Allowance = Allowance{Minute: DefaultAllowance.Minute, Day: DefaultAllowance.Day}
+		if minute.Valid {
+			p.Allowance.Minute = minute.Int64
+		}
+		if day.Valid {
+			p.Allowance.Day = day.Int64
+		}
+		return json.Unmarshal([]byte(origins), &p.Origins)
+	}
+}
 
 func scanProject(r interface{ Scan(...any) error }) (*Project, error) {
 	var p Project
-	var created int64
-	var origins string
-	if err := r.Scan(&p.ID, &p.Name, &p.KeepDays, &p.UserSecret, &created, &origins); err != nil {
+	into, done := p.fields()
+	if err := r.Scan(into...); err != nil {
 		return nil, err
 	}
-	p.Created = fromMicros(created)
-	return &p, json.Unmarshal([]byte(origins), &p.Origins)
+	return &p, done()
 }
 
-// Project finds a project by its name or a former one.
+// Project finds a project by its name or a former one, with its rules ready to
+// act.
 func (s *Store) Project(ctx context.Context, name string) (*Project, error) {
 	p, err := scanProject(s.db.QueryRowContext(ctx, "SELECT "+projectColumns+" FROM project p WHERE p.name=? OR p.id=(SELECT project FROM project_former_name WHERE name=?)", name, name))
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, fault.New(fault.NotFound, "there is no project %q; firethorn project list shows them", name)
 	}
-	return p, err
+	if err != nil {
+		return nil, err
+	}
+	return p, s.giveRules(ctx, p)
 }
 
-// ProjectByID finds a project.
+// ProjectByID finds a project, with its rules ready to act.
 func (s *Store) ProjectByID(ctx context.Context, id int64) (*Project, error) {
-	return scanProject(s.db.QueryRowContext(ctx, "SELECT "+projectColumns+" FROM project p WHERE p.id=?", id))
+	p, err := scanProject(s.db.QueryRowContext(ctx, "SELECT "+projectColumns+" FROM project p WHERE p.id=?", id))
+	if err != nil {
+		return nil, err
+	}
+	return p, s.giveRules(ctx, p)
 }
 
 // Projects lists all, by name.
@@ -118,45 +133,32 @@ func (s *Store) Projects(ctx context.Context) ([]*Project, error) {
 	return out, err
 }
 
-// ProjectByKey finds the project of a good ingest key; fault.Unauthorized when
-// there is none.
-func (s *Store) ProjectByKey(ctx context.Context, key string) (*Project, error) {
-	p, err := scanProject(s.db.QueryRowContext(ctx, "SELECT "+projectColumns+" FROM ingest_key k JOIN project p ON p.id=k.project WHERE k.value=? AND k.revoked IS NULL", key))
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil, fault.New(fault.Unauthorized, "this ingest key is not known; firethorn project keys PROJECT shows a project's keys")
-	}
-	return p, err
-}
-
-// Keys lists a project's ingest keys, oldest first.
-func (s *Store) Keys(ctx context.Context, project int64) ([]Key, error) {
-	var out []Key
-	err := each(ctx, s.db, func(r *sql.Rows) error {
-		var k Key
-		var created int64
-		var revoked sql.NullInt64
-		if err := r.Scan(&k.ID, &k.Value, &k.Label, &created, &revoked); err != nil {
+// ChangeProject changes what is not nil: the allowance (a negative one is the
+// default again) and the origins that may report.
+func (s *Store) ChangeProject(ctx context.Context, id int64, minute, day *int64, origins []string) error {
+	return s.InTx(ctx, func(tx *sql.Tx) error {
+		for column, v := range map[string]*int64{"allowance_minute": minute, "allowance_day": day} {
+			if v == nil {
+				continue
+			}
+			var to any = *v
+			if *v < 0 {
+				to = nil
+			}
+			if _, err := tx.ExecContext(ctx, "UPDATE project SET "+column+"=? WHERE id=?", to, id); err != nil {
+				return err
+			}
+		}
+		if origins == nil {
+			return nil
+		}
+		text, err := json.Marshal(origins)
+		if err != nil {
 			return err
 		}
-		k.Created = fromMicros(created)
-		if revoked.Valid {
-			k.Revoked = fromMicros(revoked.Int64)
-		}
-		out = append(out, k)
-		return nil
-	}, "SELECT id, value, label, created, revoked FROM ingest_key WHERE project=? ORDER BY id", project)
-	return out, err
-}
-
-// AddKey makes another ingest key.
-func (s *Store) AddKey(ctx context.Context, project int64, label string) (*Key, error) {
-	k := &Key{Value: newKey(), Label: label, Created: s.now().UTC()}
-	res, err := s.db.ExecContext(ctx, "INSERT INTO ingest_key (project, value, label, created) VALUES (?,?,?,?)", project, k.Value, label, micros(k.Created))
-	if err != nil {
-		return nil, err
-	}
-	k.ID, err = res.LastInsertId()
-	return k, err
+		_, err = tx.ExecContext(ctx, "UPDATE project SET origins=? WHERE id=?", string(text), id)
+		return err
+	})
 }
 
 // Totals are a project's sums, for lists of projects.

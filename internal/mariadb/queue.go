@@ -87,7 +87,7 @@ func (s *Store) Retry(ctx context.Context, id uuid.UUID) (project int64, err err
 
 // Discard lets go of an event that was set aside, and counts it.
 func (s *Store) Discard(ctx context.Context, id uuid.UUID) error {
-	return s.InTx(ctx, func(tx *sql.Tx) error { return s.dropAside(ctx, tx, id, "discarded") })
+	return s.InTx(ctx, func(tx *sql.Tx) error { return s.dropAside(ctx, tx, id, CauseDiscarded) })
 }
 
 func (s *Store) dropAside(ctx context.Context, tx *sql.Tx, id uuid.UUID, cause string) error {
@@ -102,26 +102,9 @@ func (s *Store) dropAside(ctx context.Context, tx *sql.Tx, id uuid.UUID, cause s
 	if _, err := tx.ExecContext(ctx, "DELETE FROM set_aside WHERE id=?", id[:]); err != nil {
 		return err
 	}
-	return s.countDrop(ctx, tx, project, cause, 1)
-}
-
-// countDrop counts events that were acknowledged and are not filed.
-func (s *Store) countDrop(ctx context.Context, tx *sql.Tx, project int64, cause string, n int64) error {
-	_, err := tx.ExecContext(ctx, "INSERT INTO event_drop (project, hour, cause, events) VALUES (?,?,?,?) ON DUPLICATE KEY UPDATE events=events+VALUES(events)", project, s.now().Unix()/3600, cause, n)
-	return err
-}
-
-// Drops sums what was dropped, by cause. What clients say they lost is one
-// cause: the names they give are theirs.
-func (s *Store) Drops(ctx context.Context) (map[string]int64, error) {
-	out := map[string]int64{"discarded": 0, "expired": 0, "erased": 0}
-	return out, each(ctx, s.db, func(r *sql.Rows) error {
-		var cause string
-		var n int64
-		err := r.Scan(&cause, &n)
-		out[cause] = n
-		return err
-	}, "SELECT cause, SUM(events) FROM event_drop GROUP BY cause UNION ALL SELECT 'lost_by_client', COALESCE(SUM(events),0) FROM client_drop")
+	var t Tally
+	t.Add(s.now(), cause, "", 1)
+	return s.writeTally(ctx, tx, project, &t)
 }
 
 // expireAside lets go of what was set aside too long ago.
@@ -137,7 +120,7 @@ func (s *Store) expireAside(ctx context.Context) error {
 		return err
 	}
 	for _, id := range ids {
-		err := s.InTx(ctx, func(tx *sql.Tx) error { return s.dropAside(ctx, tx, uuid.UUID(id), "expired") })
+		err := s.InTx(ctx, func(tx *sql.Tx) error { return s.dropAside(ctx, tx, uuid.UUID(id), CauseExpired) })
 		if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.NotFound {
 			continue // another process was faster
 		}

@@ -279,8 +279,9 @@ func whereIssues(ctx context.Context, tx *sql.Tx, variant, issue int64) ([]int64
 
 // How long small tables keep their rows.
 const (
-	hourDays   = 30
-	trimAtOnce = 5000
+	hourDays     = 30
+	receivedDays = 400
+	trimAtOnce   = 5000
 )
 
 // trim lets go of what is kept by age, in small steps.
@@ -295,6 +296,8 @@ func (s *Store) trim(ctx context.Context, today int) error {
 	}{
 		{"DELETE FROM odd_event WHERE keep_day<? LIMIT ?", today - graceDays},
 		{"DELETE FROM body_first WHERE day<? LIMIT ?", today - 1},
+		{"DELETE FROM received WHERE hour<? LIMIT ?", (today - receivedDays) * 24},
+		{"DELETE FROM received_example WHERE at<? LIMIT ?", int64(today-receivedDays) * 86400_000_000},
 		{"DELETE FROM newest_body WHERE keep_day<? LIMIT ?", today - graceDays},
 		{"DELETE FROM project_class WHERE until_day<? LIMIT ?", today - graceDays},
 		{"DELETE FROM dictionary WHERE week<? LIMIT ?", int(week(today-longest)) - 1},

@@ -27,16 +27,17 @@ var migrations embed.FS
 
 // Store is the database. It is safe for concurrent use.
 type Store struct {
-	db    *sql.DB // what answers soon; texts are put together in the client, save prepared ones
-	slow  *sql.DB // what may take minutes: changes of tables, recounts, retention
-	stmts statements
-	inbox *appender
-	chunk int // derived rows that follow a move at once
-	names *nameCache
-	dicts *dictionaries
-	now   func() time.Time
-	ahead time.Duration // that now is set ahead on purpose
-	log   *slog.Logger
+	db       *sql.DB // what answers soon; texts are put together in the client, save prepared ones
+	slow     *sql.DB // what may take minutes: changes of tables, recounts, retention
+	stmts    statements
+	inbox    *appender
+	chunk    int // derived rows that follow a move at once
+	names    *nameCache
+	dicts    *dictionaries
+	ruleSets ruleSets
+	now      func() time.Time
+	ahead    time.Duration // that now is set ahead on purpose
+	log      *slog.Logger
 }
 
 // Options of Open.

@@ -63,7 +63,7 @@ func (s *Store) AddSymbolFiles(ctx context.Context, project int64, release strin
 	added := 0
 	err := s.InTx(ctx, func(tx *sql.Tx) error {
 		added = 0
-		ids, err := s.intern(ctx, tx, releases, project, []string{release}, micros(s.now()))
+		ids, err := s.intern(ctx, tx, releases, project, []string{release}, micros(s.now()), nil)
 		if err != nil {
 			return err
 		}

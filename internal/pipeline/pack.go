@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"sync"
 	"time"
 
@@ -13,6 +14,7 @@ import (
 	"github.com/klauspost/compress/zstd"
 
 	"firethorn/internal/core/event"
+	"firethorn/internal/core/scrub"
 )
 
 var (
@@ -69,14 +71,16 @@ func splitParts(raw []byte) ([][]byte, error) {
 	return parts, nil
 }
 
-// packed2 heads a pack of several batches. A pack without it holds one batch,
-// as versions before 0.2 wrote it.
-var packed2 = []byte("v2")
+// packed3 heads a pack of several batches, packed2 one without anything beside the
+// events. A pack without either holds one batch, as versions before
+// 0.2 wrote it.
+var packed3, packed2 = []byte("v3"), []byte("v2")
 
 // Pack writes batches for one row of the inbox: for each of them sent and
-// received with the number of its events, the ids, the resource, the events.
+// received with the number of its events, the ids, the resource, what
+// stands beside the events, the events.
 func Pack(batches ...*Batch) []byte {
-	parts := [][]byte{packed2}
+	parts := [][]byte{packed3}
 	for _, b := range batches {
 		var sent int64
 		if !b.Sent.IsZero() {
@@ -87,9 +91,28 @@ func Pack(batches ...*Batch) []byte {
 		for _, id := range b.IDs {
 			ids = append(ids, id[:]...)
 		}
-		parts = append(append(parts, head, ids, b.Resource), rawParts(b.Events)...)
+		parts = append(append(parts, head, ids, b.Resource, packBeside(b)), rawParts(b.Events)...)
 	}
 	return Compress(joinParts(parts...))
+}
+
+// beside is what a batch holds beside its events, where it holds anything.
+type beside struct {
+	Scrubbed []scrub.Report `json:"scrubbed,omitempty"`
+	Users    []User         `json:"users,omitempty"`
+}
+
+// packBeside writes it as JSON; nothing where there is nothing.
+func packBeside(b *Batch) []byte {
+	something := slices.ContainsFunc(b.Scrubbed, func(r scrub.Report) bool { return len(r) > 0 }) || slices.ContainsFunc(b.Users, func(u User) bool { return u.Known })
+	if !something {
+		return nil
+	}
+	raw, err := json.Marshal(beside{b.Scrubbed, b.Users})
+	if err != nil {
+		panic(err) // texts and numbers encode
+	}
+	return raw
 }
 
 func rawParts(list []json.RawMessage) [][]byte {
@@ -111,7 +134,8 @@ func Unpack(packed []byte, received time.Time) ([]*Batch, error) {
 	if err != nil {
 		return nil, err
 	}
-	if len(parts) == 0 || !bytes.Equal(parts[0], packed2) {
+	third := len(parts) > 0 && bytes.Equal(parts[0], packed3)
+	if len(parts) == 0 || !third && !bytes.Equal(parts[0], packed2) {
 		b, err := unpackFirst(parts)
 		if err != nil {
 			return nil, err
@@ -119,21 +143,35 @@ func Unpack(packed []byte, received time.Time) ([]*Batch, error) {
 		b.Received = received
 		return []*Batch{b}, nil
 	}
+	fixed := 3 // parts before the events
+	if third {
+		fixed++
+	}
 	var out []*Batch
 	for parts = parts[1:]; len(parts) > 0; {
 		head := parts[0]
 		count, n := binary.Uvarint(head)
 		sent, m := binary.Varint(head[max(n, 0):])
 		at, k := binary.Varint(head[max(n, 0)+max(m, 0):])
-		if n <= 0 || m <= 0 || k <= 0 || len(parts) < 3 || count > uint64(len(parts)-3) || uint64(len(parts[1])) != 16*count {
+		if n <= 0 || m <= 0 || k <= 0 || len(parts) < fixed || count > uint64(len(parts)-fixed) || uint64(len(parts[1])) != 16*count {
 			return nil, fmt.Errorf("a batch of %d events in %d parts: %w", count, len(parts), errCut)
 		}
 		b := &Batch{Resource: parts[2], Received: time.UnixMicro(at).UTC()}
 		if sent != 0 {
 			b.Sent = time.UnixMicro(sent).UTC()
 		}
-		b.add(parts[1], parts[3:3+count])
-		out, parts = append(out, b), parts[3+count:]
+		if third && len(parts[3]) > 0 {
+			var more beside
+			err := json.Unmarshal(parts[3], &more)
+			for _, n := range []int{len(more.Scrubbed), len(more.Users)} {
+				if err != nil || n != 0 && n != int(count) {
+					return nil, fmt.Errorf("what stands beside %d events: %w", count, errCut)
+				}
+			}
+			b.Scrubbed, b.Users = more.Scrubbed, more.Users
+		}
+		b.add(parts[1], parts[fixed:fixed+int(count)])
+		out, parts = append(out, b), parts[fixed+int(count):]
 	}
 	return out, nil
 }

@@ -13,12 +13,16 @@ import (
 	"encoding/binary"
 	"encoding/json"
 	"fmt"
+	"sync"
 	"time"
 
 	"github.com/google/uuid"
 
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fingerprint"
+	"firethorn/internal/core/rules"
+	"firethorn/internal/core/scrub"
+	"firethorn/internal/core/stacktrace"
 	"firethorn/internal/core/symbolicate"
 )
 
@@ -28,6 +32,8 @@ type Project struct {
 	Name       string
 	KeepDays   int
 	UserSecret []byte
+	Rules      *rules.Set      // nil: none
+	Off        map[string]bool // rules that were switched off because they cost too much
 }
 
 // Batch is what intake stored of one request: scrubbed, not yet decoded.
@@ -36,20 +42,47 @@ type Batch struct {
 	Resource json.RawMessage   // the default for every event
 	IDs      []uuid.UUID       // one for each event, made by intake where the sender gave none
 	Events   []json.RawMessage // each valid JSON
+	Scrubbed []scrub.Report    // one for each event, or nil: nothing was
+	Users    []User            // one for each event, or nil: whoever the event names
 	Received time.Time
+}
+
+// User is whom an event hits, where scrubbing took out who that is: people are
+// told apart all the same.
+type User struct {
+	Known bool  `json:"k,omitempty"`
+	Hash  int64 `json:"h,omitempty"`
 }
 
 // Alone is the batch that holds event i and nothing else.
 func (b *Batch) Alone(i int) *Batch {
-	return &Batch{Sent: b.Sent, Received: b.Received, Resource: b.Resource, IDs: b.IDs[i : i+1], Events: b.Events[i : i+1]}
+	return b.Part(i, i+1)
 }
 
-// Item is one event ready to be filed.
+// Part is the batch that holds the events from i up to j and nothing else.
+func (b *Batch) Part(i, j int) *Batch {
+	part := *b
+	part.IDs, part.Events = b.IDs[i:j], b.Events[i:j]
+	if b.Scrubbed != nil {
+		part.Scrubbed = b.Scrubbed[i:j]
+	}
+	if b.Users != nil {
+		part.Users = b.Users[i:j]
+	}
+	return &part
+}
+
+// Item is one event ready to be filed, or to be counted as dropped: then what
+// stands below Trouble is not there.
 type Item struct {
-	ID                   uuid.UUID
-	When                 event.When
-	Received             time.Time
-	Event                *event.Event
+	ID       uuid.UUID
+	When     event.When
+	Received time.Time
+	Event    *event.Event
+	Scrubbed scrub.Report
+	Verdict  rules.Verdict
+	Trouble  []rules.Trouble // rules that could not answer
+
 	Print                fingerprint.Result
 	Release, Environment string
 	User                 int64 // hash of project and identity
@@ -67,14 +100,15 @@ type Body struct {
 
 // FiledWith is what was made of an event when it was filed.
 type FiledWith struct {
-	Frames [][]event.Frame `json:"frames,omitempty"`
-	Notes  []string        `json:"notes,omitempty"` // of the clock
+	Frames   [][]event.Frame `json:"frames,omitempty"`
+	Notes    []string        `json:"notes,omitempty"` // of the clock
+	Scrubbed scrub.Report    `json:"scrubbed,omitempty"`
 }
 
 // Process runs one event of a batch through the steps. symbols resolves the
 // frames of the event's release.
 func Process(ctx context.Context, p Project, b *Batch, i int, units *Units) (*Item, error) {
-	e, err := event.Decode(b.Events[i], event.DefaultLimits)
+	e, err := decode(b.Events[i])
 	if err != nil {
 		return nil, err
 	}
@@ -86,18 +120,61 @@ func Process(ctx context.Context, p Project, b *Batch, i int, units *Units) (*It
 	if _, identity := e.Identity(); identity != "" {
 		item.User, item.HasUser = UserHash(p.UserSecret, identity), true
 	}
+	if b.Users != nil && b.Users[i].Known {
+		item.User, item.HasUser = b.Users[i].Hash, true
+	}
+	if b.Scrubbed != nil {
+		item.Scrubbed = b.Scrubbed[i]
+	}
 	symbols := units.Of(ctx, p, item.Release)
-	frames := symbolicate.Event(e, symbols, symbolicate.Options{})
+	readable := sync.OnceValue(func() [][]event.Frame { return symbolicate.Event(e, symbols, symbolicate.Options{}) })
+	if p.Rules != nil && len(p.Rules.Intake) > 0 {
+		item.Verdict, item.Trouble = p.Rules.Decide(rules.NewFacts(e, item.When.Thrown, readable), p.off)
+		if err := symbols.Err(); err != nil {
+			return nil, err
+		}
+		if item.Verdict.Drop {
+			return item, nil
+		}
+	}
+	frames := readable()
 	if err := symbols.Err(); err != nil {
 		return nil, err
 	}
 	item.Print = fingerprint.Compute(e, frames)
-	body := Body{Event: b.Events[i], Resource: b.Resource, Filed: FiledWith{Frames: frames}}
+	body := Body{Event: b.Events[i], Resource: b.Resource, Filed: FiledWith{Frames: frames, Scrubbed: item.Scrubbed}}
 	if item.When.Reason != "" {
 		body.Filed.Notes = append(body.Filed.Notes, item.When.Reason)
 	}
 	item.Body, err = body.Pack()
 	return item, err
+}
+
+// Kept is a kept body taken apart: the event, its frames as they were filed,
+// and the JSON they were made from.
+type Kept struct {
+	Event          *event.Event
+	Frames         [][]event.Frame
+	JSON, Resource []byte
+}
+
+// FiledFrames gives the frames as they were filed.
+func (k *Kept) FiledFrames() [][]event.Frame { return k.Frames }
+
+// Open undoes a kept body without asking for symbols.
+func Open(raw []byte) (*Kept, error) {
+	b, err := UnpackBody(raw)
+	if err != nil {
+		return nil, fmt.Errorf("a kept event cannot be read: %w", err)
+	}
+	e, err := decode(b.Event)
+	if err != nil {
+		return nil, err
+	}
+	if err := mergeResource(e, b.Resource); err != nil {
+		return nil, err
+	}
+	return &Kept{e, b.Filed.Frames, b.Event, b.Resource}, nil
 }
 
 // Read undoes a kept body and makes its frames readable anew, with their
@@ -107,7 +184,7 @@ func Read(ctx context.Context, p Project, raw []byte, units *Units) (*event.Even
 	if err != nil {
 		return nil, nil, fmt.Errorf("a kept event cannot be read: %w", err)
 	}
-	e, err := event.Decode(b.Event, event.DefaultLimits)
+	e, err := decode(b.Event)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -121,8 +198,56 @@ func Read(ctx context.Context, p Project, raw []byte, units *Units) (*event.Even
 		return nil, nil, err
 	}
 	keepResolved(frames, b.Filed.Frames)
+	for i := range e.Scrubbed {
+		e.Scrubbed[i].By = "client"
+	}
+	e.Scrubbed = append(e.Scrubbed, scrubbed(b.Filed.Scrubbed)...)
+	scrubSources(p.Rules.Policy(), e, frames)
 	symbolicate.MarkOrigin(e.Exceptions, frames)
 	return e, frames, nil
+}
+
+// decode reads an event, with all that its stack text holds.
+func decode(raw json.RawMessage) (*event.Event, error) {
+	e, err := event.Decode(raw, event.DefaultLimits)
+	if err != nil {
+		return nil, err
+	}
+	stacktrace.Expand(e, event.DefaultLimits)
+	return e, nil
+}
+
+func (p *Project) off(rule string) bool { return p.Off[rule] }
+
+func scrubbed(r scrub.Report) []event.Scrubbed {
+	out := make([]event.Scrubbed, len(r))
+	for i, f := range r {
+		out[i] = event.Scrubbed{Rule: f.Rule, Where: f.Where, Count: f.Count, By: "service"}
+	}
+	return out
+}
+
+// scrubSources takes secrets out of the source lines that symbols brought.
+func scrubSources(policy *scrub.Policy, e *event.Event, frames [][]event.Frame) {
+	for _, list := range frames {
+		for _, f := range list {
+			if len(f.SourceLines) == 0 {
+				continue
+			}
+			lines := make([]string, len(f.SourceLines))
+			for i, l := range f.SourceLines {
+				lines[i] = l.Text
+			}
+			clean, report := policy.Lines(lines, "source_lines")
+			for i := range report {
+				report[i].Where = "the source lines of " + f.File
+			}
+			for i := range f.SourceLines {
+				f.SourceLines[i].Text = clean[i]
+			}
+			e.Scrubbed = append(e.Scrubbed, scrubbed(report)...)
+		}
+	}
 }
 
 // keepResolved takes frames that were resolved when they were filed where the
@@ -152,6 +277,32 @@ func mergeResource(e *event.Event, raw json.RawMessage) error {
 	}
 	e.Resource = base
 	return nil
+}
+
+// NamesUser says whether a report tells of something that was taken out of
+// what names the user.
+func NamesUser(r scrub.Report) bool {
+	for _, f := range r {
+		for _, k := range event.IdentityKeys {
+			if f.Where == "attributes."+k || f.Where == "resource."+k {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// UserOf is the user of an event as it was sent, before anything was taken out
+// of it; raw is the event, resource that of its envelope.
+func UserOf(secret []byte, raw, resource json.RawMessage) User {
+	e, err := event.Decode(raw, event.DefaultLimits)
+	if err != nil || mergeResource(e, resource) != nil {
+		return User{}
+	}
+	if _, identity := e.Identity(); identity != "" {
+		return User{true, UserHash(secret, identity)}
+	}
+	return User{}
 }
 
 // UserHash is the first 64 bits of HMAC-SHA-256 over an identity, under the

@@ -35,7 +35,7 @@ func (w *Worker) turn(ctx context.Context, lease mariadb.Lease, id int64, again 
 	if err != nil || len(c.Deliveries) == 0 {
 		return false, err
 	}
-	t := &turn{w: w, project: p, lease: lease, claim: c}
+	t := &turn{w: w, project: p.Project, version: p.RulesVersion, lease: lease, claim: c}
 	t.list(c.Deliveries)
 	if c.Tries > 1 {
 		w.log.Warn("filing events one by one: the last try did not come to its end", "project", p.Name, "events", len(t.events))
@@ -48,10 +48,12 @@ func (w *Worker) turn(ctx context.Context, lease mariadb.Lease, id int64, again 
 type turn struct {
 	w       *Worker
 	project pipeline.Project
+	version int // of the project's rules
 	lease   mariadb.Lease
 	claim   *mariadb.Claim
 	events  []entry
 	aside   []mariadb.Aside
+	dropped []*pipeline.Item // by the project's rules
 	oldest  time.Time
 }
 
@@ -65,7 +67,7 @@ func (e entry) id() uuid.UUID { return e.batch.IDs[e.i] }
 
 // list takes deliveries apart.
 func (t *turn) list(deliveries []mariadb.Delivery) {
-	t.events, t.aside = nil, nil
+	t.events, t.aside, t.dropped = nil, nil, nil
 	for i := range deliveries {
 		d := &deliveries[i]
 		if d.Err != nil {
@@ -118,7 +120,7 @@ func (t *turn) whole(ctx context.Context) error {
 	list := parts(t.claim.Deliveries)
 	decoded := make(chan *part, 1)
 	decode := func(n int) {
-		p := &part{turn: turn{w: t.w, project: t.project, lease: t.lease, claim: t.claim}}
+		p := &part{turn: turn{w: t.w, project: t.project, version: t.version, lease: t.lease, claim: t.claim}}
 		p.list(list[n])
 		p.items, p.err = p.decode(ctx)
 		decoded <- p
@@ -133,7 +135,7 @@ func (t *turn) whole(ctx context.Context) error {
 		err := p.err
 		if err == nil {
 			var done mariadb.Filed
-			done, err = t.w.store.File(ctx, mariadb.Filing{Project: t.project, Lease: t.lease, Deliveries: list[n], Items: p.items, Aside: p.aside, More: !last})
+			done, err = t.w.store.File(ctx, mariadb.Filing{Project: t.project, Lease: t.lease, Deliveries: list[n], Items: p.items, Dropped: p.dropped, Aside: p.aside, More: !last})
 			if err == nil {
 				p.report(done)
 				continue
@@ -175,6 +177,10 @@ func (t *turn) singly(ctx context.Context) error {
 			return err
 		}
 		item, err := process(ctx, t.project, e.batch, e.i, t.w.units)
+		if err == nil && item.Verdict.Drop {
+			t.dropped = append(t.dropped, item)
+			continue
+		}
 		if err == nil {
 			_, err = t.w.store.File(ctx, mariadb.Filing{Project: t.project, Lease: t.lease, Items: []*pipeline.Item{item}})
 		}
@@ -185,9 +191,9 @@ func (t *turn) singly(ctx context.Context) error {
 			t.setAside(e, err)
 		}
 	}
-	done, err := t.w.store.File(ctx, mariadb.Filing{Project: t.project, Lease: t.lease, Deliveries: t.claim.Deliveries, Aside: t.aside})
+	done, err := t.w.store.File(ctx, mariadb.Filing{Project: t.project, Lease: t.lease, Deliveries: t.claim.Deliveries, Dropped: t.dropped, Aside: t.aside})
 	if err == nil {
-		done.Events = len(t.events) - len(t.aside)
+		done.Events = len(t.events) - len(t.aside) - len(t.dropped)
 		t.report(done)
 	}
 	return err
@@ -228,8 +234,13 @@ func (t *turn) decode(ctx context.Context) ([]*pipeline.Item, error) {
 			t.setAside(t.events[n], whys[n])
 			continue
 		}
+		if it.Verdict.Drop {
+			t.dropped = append(t.dropped, it)
+			continue
+		}
 		items = append(items, it)
 	}
+	t.w.costs.watch(ctx, t, made)
 	return items, nil
 }
 
@@ -243,9 +254,11 @@ func process(ctx context.Context, p pipeline.Project, b *pipeline.Batch, i int, 
 	return pipeline.Process(ctx, p, b, i, units)
 }
 
-const projectLife = 10 * time.Second
+// projectLife is how long a change of a project's rules or retention may take
+// to act on what is filed.
+const projectLife = 3 * time.Second
 
-func (w *Worker) project(ctx context.Context, id int64) (pipeline.Project, error) {
+func (w *Worker) project(ctx context.Context, id int64) (*mariadb.Project, error) {
 	w.mu.Lock()
 	c, ok := w.projects[id]
 	w.mu.Unlock()
@@ -254,10 +267,17 @@ func (w *Worker) project(ctx context.Context, id int64) (pipeline.Project, error
 	}
 	p, err := w.store.ProjectByID(ctx, id)
 	if err != nil {
-		return pipeline.Project{}, fmt.Errorf("project %d of the inbox: %w", id, err)
+		return nil, fmt.Errorf("project %d of the inbox: %w", id, err)
 	}
 	w.mu.Lock()
-	w.projects[id] = cachedProject{p.Project, time.Now()}
+	w.projects[id] = cachedProject{p, time.Now()}
 	w.mu.Unlock()
-	return p.Project, nil
+	return p, nil
+}
+
+// forget makes the next turn look at the project anew.
+func (w *Worker) forget(project int64) {
+	w.mu.Lock()
+	delete(w.projects, project)
+	w.mu.Unlock()
 }

@@ -48,6 +48,7 @@ type Worker struct {
 	leases   map[int]mariadb.Lease
 	queue    map[int64]*queued
 	projects map[int64]cachedProject
+	costs    costs
 }
 
 // queued is a project that has something in the inbox.
@@ -60,7 +61,7 @@ type queued struct {
 }
 
 type cachedProject struct {
-	pipeline.Project
+	*mariadb.Project
 	at time.Time
 }
 

@@ -256,3 +256,74 @@ func TestProcess_TurnsAPanicIntoAnError(t *testing.T) {
 		t.Errorf("process = %v", err)
 	}
 }
+
+func (b *bench) pushRules(t *testing.T, text string) {
+	t.Helper()
+	if _, err := b.PushRules(t.Context(), b.project.ID, text, "", -1, mariadb.Actor{Kind: "token", Name: "build"}); err != nil {
+		t.Fatal(err)
+	}
+}
+
+func (b *bench) received(t *testing.T, cause, rule string) (n int64) {
+	t.Helper()
+	rows, err := b.Received(t.Context(), b.project.ID, time.Now().Add(-2*time.Hour), time.Now().Add(2*time.Hour))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, r := range rows {
+		if r.Cause == cause && r.Rule == rule {
+			n += r.Events
+		}
+	}
+	return n
+}
+
+func TestWorker_DropsByRule(t *testing.T) {
+	b := prepare(t)
+	b.pushRules(t, "intake:\n- {name: crawlers, when: 'crawler(attr(\"user_agent.original\"))', do: drop}\n")
+	b.put(t, `{"message":"a","attributes":{"user_agent.original":"Tidebot/1"}}`, `{"message":"b"}`, `{"message":"c","attributes":{"user_agent.original":"Tidebot/1"}}`)
+	b.run(t)
+	if filed, aside := b.counts(t); filed != 1 || aside != 0 {
+		t.Errorf("%d filed, %d set aside", filed, aside)
+	}
+	if n := b.received(t, mariadb.CauseDropped, "crawlers"); n != 2 {
+		t.Errorf("%d dropped", n)
+	}
+}
+
+// A bad event makes the batch be filed one by one: what rules drop is still
+// dropped, and counted once.
+func TestWorker_DropsByRuleOneByOne(t *testing.T) {
+	b := prepare(t)
+	b.pushRules(t, "intake:\n- {name: all a, when: 'message == \"a\"', do: drop}\n")
+	b.put(t, `{"message":"a"}`, `{"message":["no text"]}`, `{"message":"b"}`)
+	b.run(t)
+	if filed, aside := b.counts(t); filed != 1 || aside != 1 || b.received(t, mariadb.CauseDropped, "all a") != 1 {
+		t.Errorf("%d filed, %d set aside, %d dropped", filed, aside, b.received(t, mariadb.CauseDropped, "all a"))
+	}
+}
+
+func TestWorker_SwitchesOffWhatCostsTooMuch(t *testing.T) {
+	b := prepare(t)
+	b.pushRules(t, "intake:\n- {name: dear, when: 'breadcrumbs.exists(a, breadcrumbs.exists(b, breadcrumbs.exists(c, a.message + b.message == c.message)))', do: drop}\n- {name: no c, when: 'message == \"c\"', do: drop}\n")
+	crumbs := `"breadcrumbs":[` + strings.TrimSuffix(strings.Repeat(`{"message":"/day/366"},`, 100), ",") + `]`
+	var events []string
+	for range 30 {
+		events = append(events, `{"message":"many",`+crumbs+`}`)
+	}
+	b.put(t, events...)
+	b.run(t)
+	p, err := b.ProjectByID(t.Context(), b.project.ID)
+	if err != nil || !p.Off["dear"] || len(p.Off) != 1 {
+		t.Fatalf("off: %v, %v", p.Off, err)
+	}
+	stopped := b.received(t, mariadb.CauseCostly, "dear")
+	b.put(t, append(events, `{"message":"c"}`)...)
+	b.run(t)
+	if filed, _ := b.counts(t); filed != 60 || b.received(t, mariadb.CauseDropped, "no c") != 1 {
+		t.Errorf("%d filed, %d dropped by the rule below", filed, b.received(t, mariadb.CauseDropped, "no c"))
+	}
+	if now := b.received(t, mariadb.CauseCostly, "dear"); stopped != 30 || now != stopped {
+		t.Errorf("stopped for %d events, then for %d", stopped, now)
+	}
+}

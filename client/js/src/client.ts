@@ -2,6 +2,8 @@ import { exceptionsOf, isError, newID, sendable, symbolsOf, text } from './event
 import type { Attributes, Breadcrumb, Details, ReportedEvent, Severity } from './event.ts'
 import { Queue } from './queue.ts'
 import type { Send } from './queue.ts'
+import { scrub } from './scrub.ts'
+import type { ScrubOptions } from './scrub.ts'
 
 export interface Options {
   /** The service's address, for example https://firethorn.example */
@@ -18,6 +20,8 @@ export interface Options {
   attributes?: Attributes
   /** Changes an event before it leaves; null or undefined drops it. */
   edit?: (event: ReportedEvent) => ReportedEvent | null | undefined
+  /** What is taken out of reports beside what always is; false: nothing here, the service does it. */
+  scrub?: ScrubOptions | false
   /** Which breadcrumbs are taken by themselves; all are, unless said otherwise. */
   breadcrumbs?: { page?: boolean; clicks?: boolean; requests?: boolean; console?: boolean }
 }
@@ -111,9 +115,10 @@ export class Client {
     const edit = this.options?.edit
     const edited = edit ? edit(e) : e
     if (!edited || !this.queue) return undefined
-    JSON.stringify(edited) // what cannot be written would hold up all behind it: it fails here, alone
-    this.queue.add(edited)
-    return edited.id
+    // What cannot be written would hold up all behind it: it fails here, alone.
+    const clean = this.options?.scrub === false ? (JSON.stringify(edited), edited) : scrub(edited, this.options?.scrub)
+    this.queue.add(clean)
+    return clean.id
   }
 
   note(kind: string, message: string, attributes?: Attributes, severity?: Severity): void {

@@ -34,6 +34,14 @@ export interface ReportedEvent {
   symbols?: { file: string; debug_id: string }[]
   grouping?: { extend?: string[]; replace?: string[] }
   resource?: Attributes
+  scrubbed?: Scrubbed[]
+}
+
+/** What was taken out of an event, at one place by one rule. */
+export interface Scrubbed {
+  rule: string
+  where: string
+  count: number
 }
 
 /** What can be said about one report. */

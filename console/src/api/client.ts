@@ -13,6 +13,13 @@ export type Frame = components['schemas']['Frame']
 export type Project = components['schemas']['Project']
 export type Breadcrumb = components['schemas']['Breadcrumb']
 
+export type Received = components['schemas']['Received']
+export type ReceivedHour = components['schemas']['ReceivedHour']
+export type Rules = components['schemas']['Rules']
+export type RulesTried = components['schemas']['RulesTried']
+export type TrialRule = components['schemas']['TrialRule']
+export type Fault = components['schemas']['Fault']
+
 /** A refusal or failure, in the service's own words. */
 export class ApiError extends Error {
   readonly status: number
@@ -82,6 +89,15 @@ export const mergeIssues = (from: string[], into: string) => {
   const [name = '', first = 0, ...others] = [from[0]?.split('/')[0] ?? '', ...from.map((id) => Number(id.split('/')[1]))] as [string, number, ...number[]]
   return answer(api.POST('/api/issues/{project}/{number}/merge', { params: { path: path(name, first) }, body: { into: Number(into.split('/')[1]), others } }))
 }
+
+const ofProject = (name: string) => ({ path: { project: name } })
+export const received = (name: string, hours: number, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/received', { params: { ...ofProject(name), query: { hours } }, signal }))
+export const rules = (name: string, version: number, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/rules', { params: { ...ofProject(name), query: { version } }, signal }))
+export const rulesWords = (signal?: AbortSignal) => answer(api.GET('/api/rules/words', { signal }))
+export const rulesHistory = (name: string, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/rules/history', { params: ofProject(name), signal }))
+export const checkRules = (name: string, text: string, signal?: AbortSignal) => answer(api.POST('/api/projects/{project}/rules/check', { params: ofProject(name), body: { text }, signal }))
+export const tryRules = (name: string, text: string) => answer(api.POST('/api/projects/{project}/rules/try', { params: ofProject(name), body: { text, days: 7, events: 2000 } }))
+export const pushRules = (name: string, text: string, note: string, onto: number) => answer(api.PUT('/api/projects/{project}/rules', { params: ofProject(name), body: { text, note, onto } }))
 
 /** Calls changed whenever something of a project has changed, until stopped. */
 export function live(changed: (project: string) => void): () => void {

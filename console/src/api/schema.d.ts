@@ -275,7 +275,7 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        /** Change how long events are kept */
+        /** Change how long events are kept, the allowance, the origins */
         patch: operations["change-project"];
         trace?: never;
     };
@@ -376,6 +376,126 @@ export interface paths {
         put?: never;
         /** Another ingest key */
         post: operations["create-key"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/keys/{key}/revoke": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a key good for nothing, at once */
+        post: operations["revoke-key"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/keys/{key}/rotate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A key in the place of another, which stays good for a while */
+        post: operations["rotate-key"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/received": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What came in and what became of it, by hour */
+        get: operations["show-received"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A project's rules file */
+        get: operations["show-rules"];
+        /** Put a rules file in the place of the one there is */
+        put: operations["push-rules"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/rules/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What is wrong with a rules file */
+        post: operations["check-rules"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/rules/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The versions of a project's rules file, with who changed what */
+        get: operations["list-rules"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/rules/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a rules file would have done to stored events */
+        post: operations["try-rules"];
         delete?: never;
         options?: never;
         head?: never;
@@ -486,6 +606,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rules/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What rules can use */
+        get: operations["list-rule-words"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session": {
         parameters: {
             query?: never;
@@ -548,6 +685,12 @@ export interface components {
             /** @description assign: a person's name or address; empty takes the owner away */
             to?: string;
         };
+        Allowance: {
+            /** Format: int64 */
+            day: number;
+            /** Format: int64 */
+            minute: number;
+        };
         Aside: {
             /** @description the event as it was stored, scrubbed */
             body?: unknown;
@@ -572,10 +715,25 @@ export interface components {
         ChangeProject: {
             /**
              * Format: int64
+             * @description events a day; 0: any number; -1: the default
+             */
+            allowance_day?: number;
+            /**
+             * Format: int64
+             * @description events a minute; 0: any number; -1: the default
+             */
+            allowance_minute?: number;
+            /**
+             * Format: int64
              * @description how long events are kept; acts on events from now on
              * @enum {integer}
              */
             keep_days?: 7 | 30 | 90 | 365;
+            /** @description web origins that may report; * is any */
+            origins?: string[] | null;
+        };
+        CheckRules: {
+            text: string;
         };
         Difference: {
             /**
@@ -633,6 +791,8 @@ export interface components {
                 [key: string]: unknown;
             };
             scope?: string;
+            /** @description what was replaced because it was secret, and by which rule */
+            scrubbed: components["schemas"]["Scrubbed"][];
             severity: string;
             span_id?: string;
             /** Format: int64 */
@@ -696,6 +856,23 @@ export interface components {
             stack?: string;
             thrown?: string;
             type?: string;
+        };
+        Fault: {
+            /**
+             * Format: int64
+             * @description in characters, counted from 1
+             */
+            column: number;
+            /**
+             * Format: int64
+             * @description counted from 1
+             */
+            line: number;
+            message: string;
+            rule?: string;
+            section?: string;
+            /** @description the nearest right word */
+            suggestion?: string;
         };
         Frame: {
             /** Format: int64 */
@@ -844,10 +1021,24 @@ export interface components {
         Key: {
             /** Format: date-time */
             created: string;
+            /** @description it may report now */
+            good: boolean;
             key: string;
             label: string;
+            /**
+             * Format: date-time
+             * @description within five minutes
+             */
+            last_used?: string;
             /** Format: date-time */
             revoked?: string;
+            /** @description service.name may name the project */
+            routes: boolean;
+            /**
+             * Format: date-time
+             * @description good until then: another has taken its place
+             */
+            until?: string;
         };
         Keys: {
             keys: components["schemas"]["Key"][];
@@ -870,6 +1061,8 @@ export interface components {
         };
         NewKey: {
             label?: string;
+            /** @description service.name may name the project, which is made at first sight */
+            routes?: boolean;
         };
         NewPerson: {
             admin?: boolean;
@@ -945,6 +1138,7 @@ export interface components {
             type: string;
         };
         Project: {
+            allowance: components["schemas"]["Allowance"];
             /** Format: date-time */
             created: string;
             /** Format: int64 */
@@ -963,9 +1157,25 @@ export interface components {
             name: string;
             /** Format: int64 */
             open_issues: number;
+            /** @description web origins that may report; * is any */
+            origins: string[];
+            /**
+             * Format: int64
+             * @description of the rules file; 0 when none was pushed yet
+             */
+            rules_version: number;
         };
         Projects: {
             projects: components["schemas"]["Project"][];
+        };
+        PushRules: {
+            note?: string;
+            /**
+             * Format: int64
+             * @description the version it was made from; when another came in between it is refused
+             */
+            onto?: number;
+            text: string;
         };
         PushSymbols: {
             files: components["schemas"]["SymbolFile"][];
@@ -1001,6 +1211,151 @@ export interface components {
             module?: string;
             own?: boolean;
         };
+        Received: {
+            allowance: components["schemas"]["Allowance"];
+            /** @description most events first */
+            causes: components["schemas"]["ReceivedCause"][];
+            /** Format: date-time */
+            from: string;
+            /** @description oldest first; hours of which nothing is known are missing */
+            hours: components["schemas"]["ReceivedHour"][];
+            project: string;
+            rules_off: components["schemas"]["RuleOff"][];
+            sum: components["schemas"]["ReceivedCounts"];
+            /** Format: date-time */
+            to: string;
+        };
+        ReceivedCause: {
+            cause: string;
+            /** Format: int64 */
+            events: number;
+            /** @description newest first */
+            examples: components["schemas"]["ReceivedExample"][];
+            rule?: string;
+            /** @description what that means */
+            words: string;
+        };
+        ReceivedCounts: {
+            /**
+             * Format: int64
+             * @description of those stored: would have made more new things than an hour allows
+             */
+            capped: number;
+            /**
+             * Format: int64
+             * @description of those stored: something was over a limit
+             */
+            cut: number;
+            /**
+             * Format: int64
+             * @description by a rule of the project
+             */
+            dropped: number;
+            /**
+             * Format: int64
+             * @description as clients say
+             */
+            lost_by_client: number;
+            /**
+             * Format: int64
+             * @description turned away; senders come again
+             */
+            over_allowance: number;
+            /**
+             * Format: int64
+             * @description not readable, or not allowed
+             */
+            refused: number;
+            /**
+             * Format: int64
+             * @description sent again, filed before
+             */
+            repeats: number;
+            /**
+             * Format: int64
+             * @description of those stored: something was scrubbed, counted once a rule
+             */
+            scrubbed: number;
+            /**
+             * Format: int64
+             * @description stored, but could not be filed
+             */
+            set_aside: number;
+            /**
+             * Format: int64
+             * @description filed as new events
+             */
+            stored: number;
+            /**
+             * Format: int64
+             * @description requests turned away because the service was full; senders come again
+             */
+            turned_away: number;
+        };
+        ReceivedExample: {
+            /** Format: date-time */
+            at: string;
+            words: string;
+        };
+        ReceivedHour: {
+            /**
+             * Format: int64
+             * @description of those stored: would have made more new things than an hour allows
+             */
+            capped: number;
+            /**
+             * Format: int64
+             * @description of those stored: something was over a limit
+             */
+            cut: number;
+            /**
+             * Format: int64
+             * @description by a rule of the project
+             */
+            dropped: number;
+            /** Format: date-time */
+            hour: string;
+            /**
+             * Format: int64
+             * @description as clients say
+             */
+            lost_by_client: number;
+            /**
+             * Format: int64
+             * @description turned away; senders come again
+             */
+            over_allowance: number;
+            /**
+             * Format: int64
+             * @description not readable, or not allowed
+             */
+            refused: number;
+            /**
+             * Format: int64
+             * @description sent again, filed before
+             */
+            repeats: number;
+            /**
+             * Format: int64
+             * @description of those stored: something was scrubbed, counted once a rule
+             */
+            scrubbed: number;
+            /**
+             * Format: int64
+             * @description stored, but could not be filed
+             */
+            set_aside: number;
+            /**
+             * Format: int64
+             * @description filed as new events
+             */
+            stored: number;
+            /**
+             * Format: int64
+             * @description requests turned away because the service was full; senders come again
+             */
+            turned_away: number;
+        };
         Recount: {
             /**
              * Format: int64
@@ -1022,6 +1377,91 @@ export interface components {
         Retried: {
             /** Format: int64 */
             events: number;
+        };
+        RotateKey: {
+            /**
+             * Format: int64
+             * @description how long the old one stays good
+             */
+            overlap_hours: number;
+        };
+        RuleOff: {
+            /** Format: date-time */
+            at: string;
+            rule: string;
+            section: string;
+            why: string;
+        };
+        Rules: {
+            /** Format: date-time */
+            at?: string;
+            /** @description who pushed it */
+            by?: string;
+            /** @description what changed */
+            note?: string;
+            /** @description rules that were switched off because they cost too much */
+            off: components["schemas"]["RuleOff"][];
+            project: string;
+            /** @description YAML */
+            text: string;
+            /**
+             * Format: int64
+             * @description 0: none was pushed yet
+             */
+            version: number;
+        };
+        RulesChecked: {
+            good: boolean;
+            problems: components["schemas"]["Fault"][];
+        };
+        RulesHistory: {
+            versions: components["schemas"]["RulesVersion"][];
+        };
+        RulesTried: {
+            /**
+             * Format: int64
+             * @description events that were stored since then; the bodies of most of a frequent issue are not kept
+             */
+            all: number;
+            /**
+             * Format: int64
+             * @description that were looked at
+             */
+            events: number;
+            /**
+             * Format: date-time
+             * @description the oldest event that was looked at
+             */
+            from: string;
+            /** @description in the order of the file */
+            intake: components["schemas"]["TrialRule"][];
+            /**
+             * Format: int64
+             * @description of them, those that would have been let in
+             */
+            kept: number;
+            /** @description rules in the order of the file, then kinds that would find more than they did */
+            scrub: components["schemas"]["TrialRule"][];
+        };
+        RulesVersion: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            note?: string;
+            /** Format: int64 */
+            version: number;
+        };
+        RulesWords: {
+            conditions: components["schemas"]["Word"][];
+            /** @description kinds of secret */
+            kinds: string[];
+        };
+        Scrubbed: {
+            by?: string;
+            /** Format: int64 */
+            count: number;
+            rule: string;
+            where: string;
         };
         Seen: {
             /** Format: int64 */
@@ -1158,6 +1598,58 @@ export interface components {
             /** Format: int64 */
             users: number;
         };
+        TrialExample: {
+            after?: string;
+            before?: string;
+            event: string;
+            issue: string;
+            /** @description of what would have been scrubbed */
+            where?: string;
+            /** @description the event's headline */
+            words: string;
+        };
+        TrialRule: {
+            do: string;
+            /**
+             * Format: int64
+             * @description it would have decided, or changed
+             */
+            events: number;
+            examples: components["schemas"]["TrialExample"][];
+            /**
+             * Format: int64
+             * @description events that its condition gave an error for
+             */
+            failed?: number;
+            /**
+             * Format: int64
+             * @description that these events belong to
+             */
+            issues: number;
+            rule: string;
+            /**
+             * Format: int64
+             * @description events that its condition was stopped for
+             */
+            too_costly?: number;
+            /** @description the last error */
+            why?: string;
+        };
+        TryRules: {
+            /**
+             * Format: int64
+             * @description how far back
+             * @default 7
+             */
+            days: number;
+            /**
+             * Format: int64
+             * @description how many stored events are looked at, newest first
+             * @default 2000
+             */
+            events: number;
+            text: string;
+        };
         User: {
             attribute: string;
             value: string;
@@ -1166,6 +1658,11 @@ export interface components {
             /** Format: int64 */
             events: number;
             project: string;
+        };
+        Word: {
+            doc: string;
+            /** @description as it is written */
+            name: string;
         };
     };
     responses: never;
@@ -2103,6 +2600,288 @@ export interface operations {
             };
         };
     };
+    "revoke-key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+                /** @description the key itself */
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Key"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "rotate-key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+                /** @description the key itself */
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RotateKey"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Key"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "show-received": {
+        parameters: {
+            query?: {
+                /** @description how far back */
+                hours?: number;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Received"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "show-rules": {
+        parameters: {
+            query?: {
+                /** @description 0: the newest */
+                version?: number;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rules"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "push-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PushRules"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rules"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "check-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckRules"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesChecked"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesHistory"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "try-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryRules"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesTried"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "list-symbols": {
         parameters: {
             query?: {
@@ -2350,6 +3129,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Recount"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-rule-words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesWords"];
                 };
             };
             /** @description Error */

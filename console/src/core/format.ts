@@ -1,7 +1,8 @@
 /** Numbers and times as people read them. */
 
-/** 1,204; from ten thousand on 12.4 k. */
+/** 1,204; from ten thousand on 12.4 k, from a million on 1.2 M. */
 export function count(n: number): string {
+  if (n >= 1_000_000) return `${(n / 1_000_000).toFixed(1)} M`
   return n >= 10_000 ? `${(n / 1000).toFixed(1)} k` : n.toLocaleString('en-GB')
 }
 

@@ -59,6 +59,23 @@ export function Facts({ event }: { event: EventDetail }) {
           <pre className="overflow-x-auto" tabIndex={0} aria-label="Fields that the event format does not know">{JSON.stringify(event.extra, null, 2)}</pre>
         </section>
       )}
+      {event.scrubbed.length > 0 && (
+        <section className="mt-4 rounded border border-base-300 bg-base-100 p-3">
+          <h4 className="mb-1 font-semibold">Scrubbed</h4>
+          <ul>
+            {event.scrubbed.map((s) => (
+              <li key={s.where + s.rule + s.by} className="grid grid-cols-[minmax(8rem,max-content)_minmax(0,1fr)] gap-x-3">
+                <span className="soft mono">{s.where}</span>
+                <span>
+                  by <b>{s.rule}</b>
+                  {s.count > 1 && `, ${s.count} times`}
+                  {s.by === 'client' && ', before it was sent'}
+                </span>
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
       {event.notes.length > 0 && (
         <ul className="mt-3 list-inside list-disc text-warning">
           {event.notes.map((n) => (

@@ -47,7 +47,7 @@ export function Frame() {
         </div>
         {project && (
           <nav aria-label="Pages" className="flex gap-4 px-4">
-            {[['issues', 'Issues'], ['set-up', 'Set-up']].map(([to, words]) => (
+            {[['issues', 'Issues'], ['received', 'Received'], ['rules', 'Rules'], ['set-up', 'Set-up']].map(([to, words]) => (
               <NavLink key={to} to={`/p/${project}/${to}`} className={({ isActive }) => `border-b-2 pb-1 ${isActive ? 'border-primary font-semibold' : 'soft border-transparent hover:text-base-content'}`}>
                 {words}
               </NavLink>
@@ -142,7 +142,7 @@ function SignedOut() {
 
 const keyList: [string, string][] = [
   ['j, ↓', 'next issue, or older event'], ['k, ↑', 'previous issue, or newer event'], ['Enter', 'open the issue'], ['a', 'accept'], ['s', 'assign'], ['f', 'mark fixed'], ['m', 'merge'], ['x', 'mark a row for a merge'],
-  ['d', 'dismiss'], ['o', 'reopen'], ['z', 'undo'], ['n', 'show new issues'], ['r', 'raw trace and back'], ['1 to 4', 'parts of the issue'], ['/', 'search'], ['Esc', 'back to the list'], ['?', 'these keys'],
+  ['d', 'dismiss'], ['o', 'reopen'], ['z', 'undo'], ['n', 'show new issues'], ['r', 'raw trace and back'], ['1 to 4', 'parts of the issue'], ['Ctrl Enter', 'rules: try'], ['Ctrl s', 'rules: save'], ['/', 'search'], ['Esc', 'back to the list'], ['?', 'these keys'],
 ]
 
 function Keys({ close }: { close: () => void }) {

@@ -28,6 +28,9 @@ type Limits struct {
 // DefaultLimits are the limits of the event format.
 var DefaultLimits = Limits{Attributes: 200, Breadcrumbs: 200, Frames: 500, Exceptions: 20, Threads: 512, State: 64 << 10, Text: 16 << 10, Stack: 1 << 20}
 
+// MostStandsFor is how many events one can stand for.
+const MostStandsFor = 10_000
+
 // ErrEmpty is the refusal of an event with neither message nor exception.
 var ErrEmpty = errors.New("an event needs a message or an exception: give \"message\" or \"exceptions\"")
 
@@ -81,9 +84,9 @@ func Decode(raw []byte, lim Limits) (*Event, error) {
 	if e.StandsFor < 1 {
 		e.StandsFor = 1
 	}
-	if e.StandsFor > 10000 {
+	if e.StandsFor > MostStandsFor {
 		e.note("stands_for was %d; 10,000 is the most one event can stand for", e.StandsFor)
-		e.StandsFor = 10000
+		e.StandsFor = MostStandsFor
 	}
 	e.fixParents()
 	e.cut(lim)

@@ -34,6 +34,8 @@ type Event struct {
 	Grouping    *Grouping       `json:"grouping,omitempty"`
 	StandsFor   int64           `json:"stands_for,omitempty"` // how many such events this one stands for; at least 1 after Decode
 
+	// Scrubbed says what was replaced because it was secret, and why.
+	Scrubbed ScrubbedList `json:"scrubbed,omitempty"`
 	// Notes says what was cut or replaced on the way in, in words.
 	Notes []string `json:"notes,omitempty"`
 	// Extra holds the fields the format does not know; they are kept and shown.
@@ -135,6 +137,30 @@ type SymbolRef struct {
 type Grouping struct {
 	Extend  []string `json:"extend,omitempty"`
 	Replace []string `json:"replace,omitempty"`
+}
+
+// Scrubbed says what was replaced at one place of an event.
+type Scrubbed struct {
+	Rule  string `json:"rule"`         // a rule of the project, or the kind of secret
+	Where string `json:"where"`        // "attributes.url.full", "breadcrumbs[3].message"
+	Count int    `json:"count"`        // how often, at this place
+	By    string `json:"by,omitempty"` // "client" or "service"
+}
+
+// ScrubbedList is what a client says it scrubbed. What does not fit is let go:
+// it is no reason to refuse an event.
+type ScrubbedList []Scrubbed
+
+const mostScrubbed = 100
+
+// UnmarshalJSON reads a list; anything else is none.
+func (l *ScrubbedList) UnmarshalJSON(raw []byte) error {
+	var list []Scrubbed
+	if err := json.Unmarshal(raw, &list); err != nil {
+		return nil
+	}
+	*l = list[:min(len(list), mostScrubbed)]
+	return nil
 }
 
 // Release is service.version, else the commit, else "".

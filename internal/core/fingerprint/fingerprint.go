@@ -37,6 +37,7 @@ type Part struct {
 type Result struct {
 	Key         Key
 	Variant     Key  // what can only ever move together
+	Base        Key  // without what the application added; Key when it added nothing
 	Provisional bool // symbols that may still come can change it
 	Parts       []Part
 	Headline    string // "TypeError in tideAt"
@@ -60,13 +61,17 @@ func Compute(e *event.Event, frames [][]event.Frame) Result {
 		}
 	} else {
 		r.compute(e, frames)
-		if g != nil {
+		if g != nil && len(g.Extend) > 0 {
+			r.Base = r.hash("")
 			for _, v := range g.Extend {
 				r.add("application", fill(v, e), "the application's own key is added")
 			}
 		}
 	}
 	r.Key = r.hash("")
+	if r.Base == (Key{}) {
+		r.Base = r.Key
+	}
 	r.Variant = r.hash(r.pendingRaw(e, frames))
 	return r
 }

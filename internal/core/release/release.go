@@ -16,6 +16,9 @@ type Release struct {
 	FirstSeen time.Time
 }
 
+// ByVersion is the reason for an order by semantic version.
+const ByVersion = "by semantic version"
+
 // Compare orders a and b: -1 when a comes before b, 0 when they are the same,
 // 1 when a comes after; why says what decided.
 func Compare(a, b Release) (order int, why string) {
@@ -26,7 +29,7 @@ func Compare(a, b Release) (order int, why string) {
 	vb, errB := semver.NewVersion(b.Version)
 	if errA == nil && errB == nil {
 		if c := va.Compare(vb); c != 0 {
-			return c, "by semantic version"
+			return c, ByVersion
 		}
 	}
 	if a.FirstSeen.IsZero() || b.FirstSeen.IsZero() {

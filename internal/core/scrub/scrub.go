@@ -1,294 +1,245 @@
-// Package scrub takes secrets out of raw JSON before anything is written. It
-// replaces the values under names that mean secrets, and the values of such
-// names inside texts ("?token=…", "password=…", "Authorization: Bearer …").
-// One pass over the text; what is clean stays byte for byte as it was.
+// Package scrub takes secrets out of events before anything is written, and
+// out of source lines before they are shown.
+//
+// What goes: values under names that mean secrets, in JSON fields as well as
+// inside texts ("?token=…", "password: …", "Cookie: …"), and values that look
+// like secrets wherever they stand (JSON web tokens, access tokens, private
+// keys, card and account numbers that pass their check digits, passwords in
+// addresses). A project's Policy adds to that and takes from it. What is clean
+// stays byte for byte as it was. Time is linear in the input.
+//
+// Reading order: Policy (what a project wants), json.go (walking over JSON),
+// text.go (walking over one text), pairs.go (names tied to values), names.go,
+// shapes.go, numbers.go and address.go (what means or looks like a secret).
 package scrub
 
 import (
 	"bytes"
 	"fmt"
+	"regexp"
+	"slices"
+	"strings"
 
-	"firethorn/internal/core/rawjson"
+	"firethorn/internal/core/glob"
 )
 
 // Mark stands where a secret stood.
 const Mark = "[scrubbed]"
 
-// MaxDepth is how deep JSON may be nested.
-const MaxDepth = 64
+// Kind is a kind of secret that is known without a project's help.
+type Kind string
+
+// The kinds.
+const (
+	Named         Kind = "named"         // a value under a name that means a secret
+	JWT           Kind = "jwt"           // a JSON web token (RFC 7519)
+	Token         Kind = "token"         // an access token or API key, by its prefix or its randomness
+	Card          Kind = "card"          // a payment card number that passes its check digit (ISO/IEC 7812)
+	IBAN          Kind = "iban"          // an account number that passes its check digits (ISO 13616)
+	Cookie        Kind = "cookie"        // the value of a Cookie or Set-Cookie header
+	Authorization Kind = "authorization" // the credentials of an Authorization header (RFC 9110, section 11)
+	URLPassword   Kind = "url-password"  // a password in a URL (RFC 3986, section 3.2.1) or connection string
+	PrivateKey    Kind = "private-key"   // a private key in its textual encoding (RFC 7468)
+	Encoded       Kind = "encoded"       // base64 of a text that holds one of the others
+	Email         Kind = "email"         // an e-mail address; kept unless a project says otherwise
+	IP            Kind = "ip"            // an IP address; kept unless a project says otherwise
+)
+
+// Kinds lists all kinds.
+var Kinds = []Kind{Named, JWT, Token, Card, IBAN, Cookie, Authorization, URLPassword, PrivateKey, Encoded, Email, IP}
+
+// Act is what is done about a value.
+type Act string
+
+// The acts.
+const (
+	Remove  Act = "remove"  // Mark stands in its place
+	Shorten Act = "shorten" // its telling beginning stays; of an address, what names no person
+	Keep    Act = "keep"    // it stays
+)
+
+// Rule is one line of a project's policy. It acts where all of what it names
+// hold; a rule that names nothing acts nowhere.
+type Rule struct {
+	Name  string
+	Names []string       // globs over a field's name or its path ("order.number", "attributes.order.*")
+	Kinds []Kind         // kinds of secret
+	Match *regexp.Regexp // what looks like this
+	Do    Act
+}
+
+// Policy is what a project wants scrubbed beside what always is, and what it
+// wants kept. The first rule that fits decides. The zero Policy is the
+// default. It is safe for concurrent use.
+type Policy struct {
+	rules     []Rule
+	patterns  []int // rules that search by Match
+	fields    bool  // some rule decides by a field's name alone
+	addresses bool  // some rule looks for e-mail or IP addresses
+}
+
+// Default is the policy of a project that says nothing.
+var Default = &Policy{}
+
+// NewPolicy makes a policy of rules, in their order.
+func NewPolicy(rules []Rule) *Policy {
+	p := &Policy{rules: slices.Clone(rules)}
+	for i, r := range p.rules {
+		if r.Match != nil && r.Do != Keep {
+			p.patterns = append(p.patterns, i)
+		}
+		p.fields = p.fields || len(r.Names) > 0
+		p.addresses = p.addresses || r.Do != Keep && (slices.Contains(r.Kinds, Email) || slices.Contains(r.Kinds, IP))
+	}
+	return p
+}
+
+// decision is what a rule says about a value.
+type decision struct {
+	rule string
+	act  Act
+}
+
+// field says what is to be done with all that stands under a name, whatever
+// it looks like; ok is false when the policy leaves it to the rest.
+func (p *Policy) field(at place) (d decision, ok bool) {
+	secret := Name(at.name)
+	for _, r := range p.rules {
+		kinds := slices.Contains(r.Kinds, Named)
+		if r.Match == nil && (len(r.Names) == 0 || at.fits(r.Names)) && (len(r.Kinds) == 0 && len(r.Names) > 0 || kinds && secret) {
+			if kinds && r.Do == Keep { // its name is no reason; its looks may be one
+				return decision{}, false
+			}
+			return decision{r.Name, r.Do}, true
+		}
+	}
+	if secret {
+		return decision{string(Named), Remove}, true
+	}
+	return decision{}, false
+}
+
+// found says what is to be done with a value that looks like a secret.
+func (p *Policy) found(kind Kind, at place, value []byte) decision {
+	for _, r := range p.rules {
+		if len(r.Names) > 0 && !at.fits(r.Names) || len(r.Kinds) > 0 && !slices.Contains(r.Kinds, kind) {
+			continue
+		}
+		if r.Match != nil && (r.Do != Keep && len(r.Kinds) == 0 || !r.Match.Match(value)) { // the others are searched by their pattern
+			continue
+		}
+		if r.Match == nil && len(r.Kinds) == 0 { // decided by field
+			continue
+		}
+		return decision{r.Name, r.Do}
+	}
+	if kind == Email || kind == IP {
+		return decision{act: Keep}
+	}
+	return decision{string(kind), Remove}
+}
+
+// place is where a value stands.
+type place struct {
+	name []byte        // the field's own name; nil when it has none
+	path func() string // the whole way to it
+}
+
+func (at place) fits(globs []string) bool {
+	for _, g := range globs {
+		if glob.Match(g, at.name) || strings.Contains(g, ".") && at.path != nil && glob.Match(g, at.path()) {
+			return true
+		}
+	}
+	return false
+}
+
+// Finding says what was replaced at one place by one rule.
+type Finding struct {
+	Rule  string `json:"rule"`  // a project's rule, or the Kind
+	Where string `json:"where"` // "attributes.url.full", "breadcrumbs[3].message"
+	Count int    `json:"count"`
+}
+
+// mostFindings is how many places a report names; the last one counts the rest.
+const mostFindings = 50
+
+// Report lists findings, in the order of the text.
+type Report []Finding
+
+func (r *Report) add(rule, where string) {
+	for i := len(*r) - 1; i >= 0 && (*r)[i].Where == where; i-- {
+		if (*r)[i].Rule == rule {
+			(*r)[i].Count++
+			return
+		}
+	}
+	if len(*r) >= mostFindings {
+		last := &(*r)[mostFindings-1]
+		if last.Rule != rule {
+			last.Rule = "several"
+		}
+		last.Where = "more places"
+		last.Count++
+		return
+	}
+	*r = append(*r, Finding{rule, where, 1})
+}
+
+// Text scrubs a plain text that stands under a name ("": under none).
+func (p *Policy) Text(text, name string) (string, Report) {
+	s := textScan{policy: p, at: place{[]byte(name), func() string { return name }}}
+	raw := []byte(text)
+	s.scan(raw)
+	if len(s.spans) == 0 {
+		return text, nil
+	}
+	var r Report
+	for _, sp := range s.spans {
+		r.add(sp.rule, name)
+	}
+	return string(s.apply(nil, raw)), r
+}
+
+// Lines scrubs lines of one text, for example of source code. There are as
+// many lines afterwards.
+func (p *Policy) Lines(lines []string, name string) ([]string, Report) {
+	s := textScan{policy: p, at: place{[]byte(name), func() string { return name }}}
+	raw := []byte(strings.Join(lines, "\n"))
+	s.scan(raw)
+	if len(s.spans) == 0 {
+		return lines, nil
+	}
+	var r Report
+	for i := range s.spans {
+		sp := &s.spans[i]
+		sp.with += strings.Repeat("\n"+Mark, bytes.Count(raw[sp.from:sp.to], []byte("\n")))
+		r.add(sp.rule, name)
+	}
+	return strings.Split(string(s.apply(nil, raw)), "\n"), r
+}
+
+// shorten keeps of a value what names nobody.
+func shorten(kind Kind, value []byte) string {
+	switch kind {
+	case Email:
+		return shortEmail(value)
+	case IP:
+		return shortIP(value)
+	}
+	if bytes.HasSuffix(value, []byte(Mark)) {
+		return string(value)
+	}
+	n := min(4, len(value)/3)
+	for n > 0 && value[n]&0xC0 == 0x80 {
+		n--
+	}
+	return string(value[:n]) + Mark
+}
 
 // DepthError is the refusal of JSON that is nested too deep.
 type DepthError struct{ Off int }
 
 func (e *DepthError) Error() string {
 	return fmt.Sprintf("nested deeper than %d levels at byte %d", MaxDepth, e.Off)
-}
-
-// secretWords are the words that make a name mean a secret, compared without
-// case and separators.
-var secretWords = bytes.Fields([]byte("password passwd passphrase secret apikey accesskey privatekey authorization credential cookie" +
-	" sessiontoken accesstoken refreshtoken idtoken authtoken csrf xsrf bearer cardnumber creditcard cvv iban"))
-
-// secretsBy are the secret words by their first letter.
-var secretsBy = func() (by ['z' + 1][][]byte) {
-	for _, w := range secretWords {
-		by[w[0]] = append(by[w[0]], w)
-	}
-	return by
-}()
-
-// wholeWords mean a secret only as a whole name or its last part.
-var wholeWords = map[string]bool{"token": true, "pwd": true, "auth": true, "pin": true, "otp": true, "jwt": true, "signature": true, "sig": true, "cvc": true, "pass": true}
-
-// Name says whether a name means a secret.
-func Name[T string | []byte](name T) bool {
-	if len(name) < 3 || len(name) > 200 {
-		return false
-	}
-	var flat [200]byte // the name without case and separators
-	n, part := 0, 0    // part is where its last word begins
-	lower := false
-	for i := range len(name) {
-		c := name[i]
-		switch {
-		case c >= 'A' && c <= 'Z':
-			if lower {
-				part = n
-			}
-			flat[n], lower = c|0x20, false
-			n++
-		case c >= 'a' && c <= 'z' || c >= '0' && c <= '9':
-			flat[n], lower = c, true
-			n++
-		default:
-			part, lower = n, false
-		}
-	}
-	if last := n - part; last >= 3 && last <= 9 && wholeWords[string(flat[part:n])] {
-		return true
-	}
-	for i := range n {
-		for _, w := range secretsBy[flat[i]] {
-			if n-i >= len(w) && string(flat[i:i+len(w)]) == string(w) {
-				return true
-			}
-		}
-	}
-	return false
-}
-
-// JSON scrubs a JSON text. The result shares no memory with src unless
-// nothing was replaced. It does not validate: what is no JSON comes out as it
-// went in, save that nesting over MaxDepth is refused with a *DepthError.
-func JSON(src []byte) ([]byte, error) {
-	s := scanner{src: src}
-	if err := s.run(); err != nil {
-		return nil, err
-	}
-	if s.out == nil {
-		return src, nil
-	}
-	return append(s.out, src[s.kept:]...), nil
-}
-
-type scanner struct {
-	src   []byte
-	out   []byte
-	kept  int // src is copied to out up to here
-	depth int
-}
-
-func (s *scanner) replace(from, to int, with string) {
-	if s.out == nil {
-		s.out = make([]byte, 0, len(s.src))
-	}
-	s.out = append(append(s.out, s.src[s.kept:from]...), with...)
-	s.kept = to
-}
-
-func (s *scanner) run() error {
-	for i := 0; i < len(s.src); {
-		switch s.src[i] {
-		case '"':
-			end := rawjson.StringEnd(s.src, i)
-			text := s.src[i:end]
-			j := skipSpace(s.src, end)
-			if j < len(s.src) && s.src[j] == ':' && Name(unquote(text)) {
-				from := skipSpace(s.src, j+1)
-				to, err := s.valueEnd(from)
-				if err != nil {
-					return err
-				}
-				if v := s.src[from:to]; len(v) > 0 && string(v) != "null" && string(v) != `""` {
-					s.replace(from, to, `"`+Mark+`"`)
-				}
-				i = to
-				continue
-			}
-			s.text(i, end)
-			i = end
-		case '{', '[':
-			if s.depth++; s.depth > MaxDepth {
-				return &DepthError{Off: i}
-			}
-			i++
-		case '}', ']':
-			s.depth--
-			i++
-		default:
-			i++
-		}
-	}
-	return nil
-}
-
-// text scrubs pairs inside the string src[from:to], quotes included: name=value
-// and name: value, quoted or not, also behind backslashes.
-func (s *scanner) text(from, to int) {
-	body := s.src[from:to]
-	signs := signs{text: body, equals: -1, colon: -1}
-	for i := signs.next(1); i < len(body); i = signs.next(i + 1) {
-		if !Name(nameBefore(body, i)) {
-			continue
-		}
-		start := valueStart(body, i+1)
-		n := bytes.IndexAny(body[start:], valueEnds)
-		if n < 0 {
-			n = len(body) - start
-		}
-		if n >= 3 {
-			s.replace(from+start, from+start+n, Mark)
-			i = start + n - 1
-		}
-	}
-}
-
-// signs finds the signs that tie a name to its value. Most texts have none of
-// one kind, which one search over the text tells.
-type signs struct {
-	text          []byte
-	equals, colon int // the next ones
-}
-
-// next is the first sign at i or behind it; the text's length when none is left.
-func (s *signs) next(i int) int {
-	s.equals, s.colon = s.from(s.equals, i, '='), s.from(s.colon, i, ':')
-	return min(s.equals, s.colon)
-}
-
-func (s *signs) from(known, i int, sign byte) int {
-	if known >= i {
-		return known
-	}
-	if i < len(s.text) {
-		if n := bytes.IndexByte(s.text[i:], sign); n >= 0 {
-			return i + n
-		}
-	}
-	return len(s.text)
-}
-
-// valueEnds are the characters that end a value in a text.
-const valueEnds = " &\"'\\;,<>#)"
-
-// nameBefore is the name that ends before body[i], which ties it to a value.
-func nameBefore(body []byte, i int) []byte {
-	if body[i] == ':' && (body[i-1] == '"' || body[i-1] == '\'') {
-		if i--; i > 0 && body[i-1] == '\\' {
-			i--
-		}
-	}
-	end := i
-	for i > 0 && end-i < 64 && wordByte(body[i-1]) {
-		i--
-	}
-	return body[i:end]
-}
-
-func wordByte(c byte) bool {
-	return c == '_' || c == '.' || c == '-' || c >= '0' && c <= '9' || c|0x20 >= 'a' && c|0x20 <= 'z'
-}
-
-// valueStart skips what may stand between a name's sign and its value.
-func valueStart(body []byte, i int) int {
-	if body[i-1] == ':' {
-		if i < len(body) && body[i] == ' ' {
-			i++
-		}
-		if i+1 < len(body) && body[i] == '\\' && (body[i+1] == '"' || body[i+1] == '\'') {
-			i += 2
-		} else if i < len(body)-1 && body[i] == '\'' {
-			i++
-		}
-	}
-	for _, scheme := range []string{"Bearer ", "Basic "} {
-		if bytes.HasPrefix(body[i:], []byte(scheme)) {
-			return i + len(scheme)
-		}
-	}
-	return i
-}
-
-// valueEnd is the end of the JSON value that begins at i.
-func (s *scanner) valueEnd(i int) (int, error) {
-	depth := 0
-	for i < len(s.src) {
-		switch s.src[i] {
-		case '"':
-			i = rawjson.StringEnd(s.src, i)
-			if depth == 0 {
-				return i, nil
-			}
-			continue
-		case '{', '[':
-			if depth++; s.depth+depth > MaxDepth {
-				return 0, &DepthError{Off: i}
-			}
-		case '}', ']':
-			if depth == 0 {
-				return i, nil
-			}
-			if depth--; depth == 0 {
-				return i + 1, nil
-			}
-		case ',', '\n':
-			if depth == 0 {
-				return i, nil
-			}
-		}
-		i++
-	}
-	return i, nil
-}
-
-func skipSpace(src []byte, i int) int {
-	for i < len(src) && (src[i] == ' ' || src[i] == '\t' || src[i] == '\n' || src[i] == '\r') {
-		i++
-	}
-	return i
-}
-
-// unquote strips the quotes and undoes \u escapes of ASCII, which is all a
-// secret's name can hide behind.
-func unquote(b []byte) []byte {
-	if len(b) < 2 {
-		return nil
-	}
-	b = b[1 : len(b)-1]
-	if bytes.IndexByte(b, '\\') < 0 {
-		return b
-	}
-	var out bytes.Buffer
-	for i := 0; i < len(b); i++ {
-		if b[i] == '\\' && i+5 < len(b) && b[i+1] == 'u' {
-			var n int
-			if _, err := fmt.Sscanf(string(b[i+2:i+6]), "%04x", &n); err == nil && n < 128 {
-				out.WriteByte(byte(n))
-				i += 5
-				continue
-			}
-		}
-		out.WriteByte(b[i])
-	}
-	return out.Bytes()
 }

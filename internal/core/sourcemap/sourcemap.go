@@ -37,6 +37,7 @@ type Map struct {
 	contents []*string
 	names    []string
 	ignored  map[int32]bool
+	dropped  int
 }
 
 // SyntaxError is a fault in a map.
@@ -146,7 +147,8 @@ func (b *builder) add(raw []byte, off Pos, sectionNo int) error {
 	b.m.names = append(b.m.names, d.Names...)
 	for _, i := range d.IgnoreList {
 		if i < 0 || int(i) >= len(d.Sources) {
-			return fail(-1, "ignoreList names source %d of %d", i, len(d.Sources))
+			b.m.dropped++
+			continue
 		}
 		b.m.ignored[srcBase+i] = true
 	}
@@ -267,6 +269,10 @@ func (m *Map) Lines() int { return len(m.lines) - 1 }
 
 // Segments is the number of segments.
 func (m *Map) Segments() int { return len(m.cols) }
+
+// Dropped is how many segments, names of segments and entries of the
+// ignoreList name what is not there: they were let go, the rest holds.
+func (m *Map) Dropped() int { return m.dropped }
 
 // Sources are the paths of the sources, in the map's order.
 func (m *Map) Sources() []string { return m.sources }

@@ -89,28 +89,60 @@ func TestParse_SaysWhereAMapIsBroken(t *testing.T) {
 		return `{"version":3,"sources":["a"],"names":["n"],"mappings":"` + mappings + `"}`
 	}
 	for name, c := range map[string]struct{ in, want string }{
-		"no JSON":                 {"<html>", "this is no source map"},
-		"another version":         {`{"version":2,"mappings":""}`, `"version" is 2`},
-		"no version":              {`{"mappings":""}`, `"version" is missing`},
-		"no mappings":             {`{"version":3,"sources":[]}`, `"mappings" is missing`},
-		"no base64":               {m("AAAA,A!"), "mappings, byte 6: this is no base64 character"},
-		"wide character":          {m("AAAAŁ"), "mappings, byte 4: this is no base64 character"},
-		"ends in a number":        {m("AAAg"), "mappings, byte 4: the text ends inside a number"},
-		"two fields":              {m("AA"), "mappings, byte 0: a segment has 1, 4 or 5 fields"},
-		"six fields":              {m("AAAAAA"), "mappings, byte 5: a segment has more than 5 fields"},
-		"number too long":         {m("gggggggA"), "mappings, byte 7: a number is too long"},
-		"unknown source":          {m("ACAA"), "mappings, byte 0: the segment names a source"},
-		"unknown name":            {m("AAAAC"), "mappings, byte 0: the segment names a name"},
-		"column below 0":          {m("D"), "mappings, byte 0: the generated column is out of range"},
-		"overlapping sections":    {`{"version":3,"sections":[{"offset":{"line":1,"column":0},"map":` + m("") + `},{"offset":{"line":0,"column":0},"map":` + m("") + `}]}`, "section 1: sections are not in order"},
-		"index within index":      {`{"version":3,"sections":[{"offset":{"line":0,"column":0},"map":{"version":3,"sections":[]}}]}`, "an index map within an index map"},
-		"broken section":          {`{"version":3,"sections":[{"offset":{"line":0,"column":0},"map":` + m("AA") + `}]}`, "section 0: mappings, byte 0"},
-		"ignoreList out of range": {`{"version":3,"sources":["a"],"ignoreList":[1],"mappings":""}`, "ignoreList names source 1 of 1"},
+		"no JSON":              {"<html>", "this is no source map"},
+		"another version":      {`{"version":2,"mappings":""}`, `"version" is 2`},
+		"no version":           {`{"mappings":""}`, `"version" is missing`},
+		"no mappings":          {`{"version":3,"sources":[]}`, `"mappings" is missing`},
+		"no base64":            {m("AAAA,A!"), "mappings, byte 6: this is no base64 character"},
+		"wide character":       {m("AAAAŁ"), "mappings, byte 4: this is no base64 character"},
+		"ends in a number":     {m("AAAg"), "mappings, byte 4: the text ends inside a number"},
+		"two fields":           {m("AA"), "mappings, byte 0: a segment has 1, 4 or 5 fields"},
+		"six fields":           {m("AAAAAA"), "mappings, byte 5: a segment has more than 5 fields"},
+		"number too long":      {m("gggggggA"), "mappings, byte 7: a number is too long"},
+		"overlapping sections": {`{"version":3,"sections":[{"offset":{"line":1,"column":0},"map":` + m("") + `},{"offset":{"line":0,"column":0},"map":` + m("") + `}]}`, "section 1: sections are not in order"},
+		"index within index":   {`{"version":3,"sections":[{"offset":{"line":0,"column":0},"map":{"version":3,"sections":[]}}]}`, "an index map within an index map"},
+		"broken section":       {`{"version":3,"sections":[{"offset":{"line":0,"column":0},"map":` + m("AA") + `}]}`, "section 0: mappings, byte 0"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			_, err := Parse([]byte(c.in))
 			if _, ok := errors.AsType[*SyntaxError](err); !ok || !strings.Contains(err.Error(), c.want) {
 				t.Errorf("Parse = %v, want a SyntaxError with %q", err, c.want)
+			}
+		})
+	}
+}
+
+// What names something that is not there is let go; what stands beside it is
+// answered as before, and the place itself comes from nowhere.
+func TestParse_LetsGoOfWhatNamesNothing(t *testing.T) {
+	for name, c := range map[string]struct {
+		mappings, ignore string
+		dropped          int
+		at               map[int32]string // column → "source:column name", "" for none
+	}{
+		"an unknown source":          {"AAAA,KCAA,KDAK", "[]", 1, map[int32]string{0: "a:0", 5: "", 9: "", 10: "a:5"}},
+		"a line below 0":             {"AAAA,KADA,KACA", "[]", 1, map[int32]string{0: "a:0", 5: "", 10: "a:0"}},
+		"an unknown name":            {"AAAAC,KAAKD", "[]", 1, map[int32]string{0: "a:0", 5: "a:5 n"}},
+		"a generated column below 0": {"D,KAAA", "[]", 1, map[int32]string{4: "a:0"}},
+		"an ignored source":          {"AAAA", "[0,7,-1]", 2, map[int32]string{0: "a:0"}},
+		"nothing wrong":              {"AAAAA,KAAK", "[0]", 0, map[int32]string{0: "a:0 n", 5: "a:5"}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			m, err := Parse([]byte(`{"version":3,"sources":["a"],"names":["n"],"ignoreList":` + c.ignore + `,"mappings":"` + c.mappings + `"}`))
+			if err != nil {
+				t.Fatal(err)
+			}
+			if m.Dropped() != c.dropped {
+				t.Errorf("%d were let go, want %d", m.Dropped(), c.dropped)
+			}
+			for col, want := range c.at {
+				got := ""
+				if o, ok := m.Find(Pos{0, col}); ok {
+					got = strings.TrimSpace(fmt.Sprintf("%s:%d %s", o.Source, o.Pos.Col, o.Name))
+				}
+				if got != want {
+					t.Errorf("column %d comes from %q, want %q", col, got, want)
+				}
 			}
 		})
 	}

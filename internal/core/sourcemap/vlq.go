@@ -17,8 +17,9 @@ var digits = func() (t [256]byte) {
 }()
 
 // decode reads a "mappings" text (https://tc39.es/ecma426/#sec-DecodeMappings)
-// and appends its segments, moved by off. On a fault it returns the byte and
-// what is wrong there.
+// and appends its segments, moved by off. On a fault of the grammar or a number
+// that is too long it returns the byte and what is wrong there. What names
+// something that is not there is let go and counted, as the standard allows.
 func (b *builder) decode(s string, off Pos, srcBase, nameBase, sources, names int32) (at int, msg string) {
 	m := b.m
 	if n := strings.Count(s, ",") + strings.Count(s, ";") + 1; len(m.cols) == 0 {
@@ -54,28 +55,28 @@ func (b *builder) decode(s string, off Pos, srcBase, nameBase, sources, names in
 		if n == 2 || n == 3 {
 			return start, "a segment has 1, 4 or 5 fields, not 2 or 3"
 		}
-		if col += field[0]; col < 0 || col > maxField {
-			return start, "the generated column is out of range"
+		col += field[0]
+		src, srcLine, srcCol = src+field[1], srcLine+field[2], srcCol+field[3]
+		name += field[4]
+		if col < 0 || col > maxField {
+			m.dropped++ // there is no place for it
+			field = [5]int64{}
+			continue
 		}
 		seg := [5]int32{int32(col), -1, 0, 0, -1}
-		if n >= 4 {
-			src, srcLine, srcCol = src+field[1], srcLine+field[2], srcCol+field[3]
-			switch {
-			case src < 0 || src >= int64(sources):
-				return start, "the segment names a source that is not in \"sources\""
-			case srcLine < 0 || srcLine > maxField:
-				return start, "the original line is out of range"
-			case srcCol < 0 || srcCol > maxField:
-				return start, "the original column is out of range"
-			}
+		switch {
+		case n < 4:
+		case src < 0 || src >= int64(sources) || srcLine < 0 || srcLine > maxField || srcCol < 0 || srcCol > maxField:
+			m.dropped++ // its place is known to come from nowhere, which keeps its neighbours right
+		default:
 			seg[1], seg[2], seg[3] = srcBase+int32(src), int32(srcLine), int32(srcCol)
-		}
-		if n == 5 {
-			if name += field[4]; name < 0 || name >= int64(names) {
-				return start, "the segment names a name that is not in \"names\""
+			if n == 5 && name >= 0 && name < int64(names) {
+				seg[4] = nameBase + int32(name)
+			} else if n == 5 {
+				m.dropped++
 			}
-			seg[4] = nameBase + int32(name)
 		}
+		field = [5]int64{}
 		if k := len(m.cols) - 1; k >= 0 && (b.genAt[k] > line || b.genAt[k] == line && m.cols[k] > seg[0]) {
 			b.mixed = true
 		}

@@ -59,3 +59,88 @@ func looksHashed(s string) bool {
 	mixed := s != strings.ToLower(s) && s != strings.ToUpper(s)
 	return len(s) >= 6 && (digit || mixed)
 }
+
+// runtimeModules begin the names of what comes with a language's runtime.
+var runtimeModules = map[Language][]string{
+	Java:   {"java.", "javax.", "jdk.", "sun.", "com.sun.", "kotlin.", "scala.", "groovy.lang.", "clojure."},
+	DotNet: {"System.", "System", "Microsoft.", "Mono."},
+	Rust:   {"std::", "core::", "alloc::", "__rustc", "<core::", "<std::", "<alloc::"},
+	Perl:   {"Carp"},
+}
+
+// vendorModules begin the names of packages that many applications use and
+// none of them wrote.
+var vendorModules = map[Language][]string{
+	Java: {"org.springframework.", "org.apache.", "org.hibernate.", "org.eclipse.", "org.jboss.", "org.junit.", "org.slf4j.", "com.google.", "com.fasterxml.", "com.zaxxer.", "io.netty.", "io.micronaut.",
+		"io.quarkus.", "io.ktor.", "io.vertx.", "reactor.", "rx.", "akka.", "jakarta.", "okhttp3.", "retrofit2.", "kotlinx.", "androidx.", "android.", "ch.qos.logback.", "cats.", "zio."},
+	DotNet: {"Newtonsoft.", "Npgsql.", "Dapper.", "Serilog.", "Autofac.", "MediatR.", "Polly.", "NUnit.", "Xunit."},
+}
+
+// runtimeFiles and vendorFiles are parts of paths where runtimes and
+// dependencies lie.
+var runtimeFiles = map[Language][]string{
+	Python: {"<frozen ", "/lib/python2", "/lib/python3", `\lib\python`, "/python3.", "<string>"},
+	Go:     {"/usr/local/go/src/", "/go/src/runtime/", "/libexec/src/", "/goroot/src/", "/lib/go/src/", "/lib/go-"},
+	Ruby:   {"<internal:", "/lib/ruby/2", "/lib/ruby/3"},
+	PHP:    {"[internal function]"},
+	Rust:   {"/rustc/", "/library/std/", "/library/core/", "/library/alloc/"},
+	Perl:   {"/usr/share/perl", "/usr/lib/x86_64-linux-gnu/perl", "/lib/perl5/"},
+	Native: {"/usr/lib/", "/lib/", "../sysdeps/", "./csu/", "/build/glibc", "../csu/", "./nptl/"},
+}
+
+var vendorFiles = map[Language][]string{
+	Python: {"site-packages/", "dist-packages/"},
+	Go:     {"/pkg/mod/", "/vendor/"},
+	Ruby:   {"/gems/", "/bundler/"},
+	PHP:    {"/vendor/"},
+	Rust:   {"/.cargo/registry/", "/.cargo/git/"},
+	Perl:   {"/local/lib/perl5/", "/site_perl/"},
+}
+
+// Kind says whose code a frame of a language is, as its dependencies and its
+// runtime are usually laid out.
+func Kind(language Language, f event.RawFrame) event.Kind {
+	if f.Own != nil {
+		if *f.Own {
+			return event.Own
+		}
+		return event.Vendor
+	}
+	if language == JavaScript || language == "" {
+		return KindOf(f.File)
+	}
+	name := f.Module + separator(language) + f.Function
+	switch {
+	case contains(vendorFiles[language], f.File), begins(vendorModules[language], name):
+		return event.Vendor
+	case contains(runtimeFiles[language], f.File), begins(runtimeModules[language], name), language == Native && f.File == "":
+		return event.Runtime
+	}
+	return event.Own
+}
+
+func separator(language Language) string {
+	switch language {
+	case Rust, Perl:
+		return "::"
+	}
+	return "."
+}
+
+func contains(parts []string, s string) bool {
+	for _, p := range parts {
+		if strings.Contains(s, p) {
+			return true
+		}
+	}
+	return false
+}
+
+func begins(prefixes []string, s string) bool {
+	for _, p := range prefixes {
+		if strings.HasPrefix(s, p) {
+			return true
+		}
+	}
+	return false
+}

@@ -1,11 +1,14 @@
-// Package stacktrace turns the text a runtime printed into frames. It reads
-// the three dialects of JavaScript engines: V8 ("at f (file:1:2)"), and the
-// "f@file:1:2" form of SpiderMonkey and JavaScriptCore.
+// Package stacktrace turns the text a runtime printed into exceptions and
+// frames: JavaScript in the dialects of its three engines, Java and its kin,
+// Python, Go, Ruby, PHP, .NET, Rust, Perl, and native debuggers.
 //
-// Input is a whole stack text, with or without its message lines; output is
-// raw frames, innermost first, with lines and columns counted from 1. It
-// never fails: what is no frame is returned as Rest. Parsing takes time linear in the
-// length of the text.
+// Frames are innermost first, whatever order the runtime prints; lines and
+// columns count from 1. Nothing here fails: lines that are no frames are kept.
+// Time is linear in the length of the text.
+//
+// Reading order: Read (a text of any language), then one file a language;
+// Parse (one exception of JavaScript whose message is known), Expand (what an
+// event's one text holds), kind.go (whose code a frame is).
 package stacktrace
 
 import (
@@ -172,6 +175,10 @@ func location(f event.RawFrame, s string) (event.RawFrame, bool) {
 	switch s {
 	case "native", "<anonymous>", "[native code]", "index 0":
 		f.File = s
+		return f, true
+	}
+	if i := strings.LastIndexByte(s, ':'); i > 0 && strings.HasPrefix(s[i+1:], "0x") && strings.Contains(s[:i], "wasm-function[") { // a byte of the module
+		f.File, f.Address = s[:i], s[i+1:]
 		return f, true
 	}
 	if i := strings.Index(s, " > eval"); i > 0 { // SpiderMonkey: "file line 3 > eval:1:1"

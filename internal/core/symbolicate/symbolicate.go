@@ -48,16 +48,10 @@ type Options struct {
 // for its file, and why then says so in words a developer can act on.
 func Frame(raw event.RawFrame, unit *Unit, why string, opt Options) event.Frame {
 	f := event.Frame{
-		Function: raw.Function, File: raw.File, Line: raw.Line, Column: raw.Column,
+		Line: raw.Line, Column: raw.Column, Kind: stacktrace.Kind(stacktrace.LanguageOf(raw), raw),
 		Raw: event.Position{Function: raw.Function, File: raw.File, Line: raw.Line, Column: raw.Column},
 	}
-	f.Kind = stacktrace.KindOf(raw.File)
-	if raw.Own != nil {
-		f.Kind = event.Vendor
-		if *raw.Own {
-			f.Kind = event.Own
-		}
-	}
+	f.Function, f.File = stacktrace.Shown(raw)
 	if !Resolvable(raw) {
 		return f
 	}
@@ -87,7 +81,7 @@ func Frame(raw event.RawFrame, unit *Unit, why string, opt Options) event.Frame 
 
 // Resolvable says whether a frame names a position that symbols could resolve.
 func Resolvable(raw event.RawFrame) bool {
-	if raw.Line == 0 || raw.File == "" || stacktrace.KindOf(raw.File) == event.Runtime || strings.Contains(raw.File, "-extension://") {
+	if raw.Line == 0 || raw.File == "" || stacktrace.LanguageOf(raw) != stacktrace.JavaScript || stacktrace.KindOf(raw.File) == event.Runtime || strings.Contains(raw.File, "-extension://") {
 		return false
 	}
 	path := strings.TrimRight(strings.SplitN(raw.File, "?", 2)[0], "/")
@@ -98,6 +92,10 @@ func Resolvable(raw event.RawFrame) bool {
 	}
 	return strings.Contains(raw.File, "://") && !strings.HasSuffix(path, ".ts")
 }
+
+// FunctionAt is the original name of the function around a position; "" where
+// that is not known or it has none.
+func FunctionAt(u *Unit, at sourcemap.Pos) string { return functionName(u, at, "") }
 
 // functionName is the original name of the function around at.
 func functionName(u *Unit, at sourcemap.Pos, raw string) string {

@@ -45,7 +45,7 @@ func RawFrames(x event.Exception) []event.RawFrame {
 	if len(x.Frames) > 0 || x.Stack == "" {
 		return x.Frames
 	}
-	return stacktrace.Parse(x.Stack, x.Type, x.Message, maxFrames).Frames
+	return stacktrace.Frames(x.Stack, x.Type, x.Message, maxFrames)
 }
 
 // helper names functions whose whole work is to fail on behalf of their

@@ -1,0 +1,174 @@
+package api
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"firethorn/internal/contract"
+	"firethorn/internal/core/fault"
+	"firethorn/internal/core/rules"
+	"firethorn/internal/core/scrub"
+	"firethorn/internal/mariadb"
+	"firethorn/internal/pipeline"
+	"firethorn/internal/web"
+)
+
+func (a *API) rules(h huma.API) {
+	op(h, a, "GET", "/api/projects/{project}/rules", "show-rules", "A project's rules file", readRules, func(ctx context.Context, in *struct {
+		ProjectPath
+		Version int `query:"version" minimum:"0" doc:"0: the newest"`
+	}) (*body[contract.Rules], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		f, err := a.store.Rules(ctx, p.ID, in.Version)
+		if err != nil {
+			return nil, err
+		}
+		return a.rulesFile(ctx, p, f)
+	})
+	op(h, a, "GET", "/api/rules/words", "list-rule-words", "What rules can use", readRules, func(context.Context, *noInput) (*body[contract.RulesWords], error) {
+		out := contract.RulesWords{Conditions: rules.Words()}
+		for _, k := range scrub.Kinds {
+			out.Kinds = append(out.Kinds, string(k))
+		}
+		return &body[contract.RulesWords]{out}, nil
+	})
+	op(h, a, "GET", "/api/projects/{project}/rules/history", "list-rules", "The versions of a project's rules file, with who changed what", see, func(ctx context.Context, in *ProjectPath) (*body[contract.RulesHistory], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		list, err := a.store.RulesHistory(ctx, p.ID, 200)
+		out := contract.RulesHistory{Versions: []contract.RulesVersion{}}
+		for _, f := range list {
+			out.Versions = append(out.Versions, contract.RulesVersion{Version: f.Version, At: f.At, By: f.Actor.Name, Note: f.Note})
+		}
+		return &body[contract.RulesHistory]{out}, err
+	})
+	op(h, a, "PUT", "/api/projects/{project}/rules", "push-rules", "Put a rules file in the place of the one there is", pushRules, func(ctx context.Context, in *struct {
+		ProjectPath
+		Body contract.PushRules
+	}) (*body[contract.Rules], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		if _, err := readRulesFile(in.Body.Text); err != nil {
+			return nil, err
+		}
+		onto := -1
+		if in.Body.Onto != nil {
+			onto = *in.Body.Onto
+		}
+		f, err := a.store.PushRules(ctx, p.ID, in.Body.Text, in.Body.Note, onto, actor(ctx))
+		if err != nil {
+			return nil, err
+		}
+		return a.rulesFile(ctx, p, f)
+	})
+	op(h, a, "POST", "/api/projects/{project}/rules/check", "check-rules", "What is wrong with a rules file", readRules, func(ctx context.Context, in *struct {
+		ProjectPath
+		Body contract.CheckRules
+	}) (*body[contract.RulesChecked], error) {
+		_, problems := rules.Read(in.Body.Text)
+		if problems == nil {
+			problems = []rules.Fault{}
+		}
+		return &body[contract.RulesChecked]{contract.RulesChecked{Good: len(problems) == 0, Problems: problems}}, nil
+	})
+	op(h, a, "POST", "/api/projects/{project}/rules/try", "try-rules", "What a rules file would have done to stored events", readRules, func(ctx context.Context, in *struct {
+		ProjectPath
+		Body contract.TryRules
+	}) (*body[contract.RulesTried], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		set, err := readRulesFile(in.Body.Text)
+		if err != nil {
+			return nil, err
+		}
+		return a.tryRules(ctx, p, set, in.Body)
+	})
+}
+
+// serveRulesSchema serves the form of rules files.
+func serveRulesSchema(w http.ResponseWriter, _ *http.Request) {
+	w.Header().Set("Content-Type", "application/schema+json")
+	_, _ = w.Write(rules.Schema) // the reader may have gone
+}
+
+// readRulesFile reads a rules file; its problems are an error that lists them.
+func readRulesFile(text string) (*rules.Set, error) {
+	set, problems := rules.Read(text)
+	if len(problems) == 0 {
+		return set, nil
+	}
+	p := &web.Problem{Type: "about:blank", Title: http.StatusText(http.StatusBadRequest), Status: http.StatusBadRequest, Code: string(fault.BadInput), Detail: "the rules have faults; nothing was changed: " + problems[0].String()}
+	for _, pr := range problems {
+		p.Errors = append(p.Errors, pr)
+	}
+	return nil, p
+}
+
+func (a *API) rulesFile(ctx context.Context, p *mariadb.Project, f *mariadb.RulesFile) (*body[contract.Rules], error) {
+	out := contract.Rules{Project: p.Name, Version: f.Version, By: f.Actor.Name, Note: f.Note, Text: f.Text}
+	if f.Version > 0 {
+		out.At = &f.At
+	}
+	var err error
+	out.Off, err = a.rulesOff(ctx, p.ID, f.Version)
+	return &body[contract.Rules]{out}, err
+}
+
+func (a *API) rulesOff(ctx context.Context, project int64, version int) ([]contract.RuleOff, error) {
+	list, err := a.store.RulesOff(ctx, project, version)
+	out := []contract.RuleOff{}
+	for _, o := range list {
+		out = append(out, contract.RuleOff{Section: o.Section, Rule: o.Rule, At: o.At, Why: o.Why})
+	}
+	return out, err
+}
+
+// tryTime is how long a trial may take.
+const tryTime = 20 * time.Second
+
+func (a *API) tryRules(ctx context.Context, p *mariadb.Project, set *rules.Set, in contract.TryRules) (*body[contract.RulesTried], error) {
+	ctx, cancel := context.WithTimeout(ctx, tryTime)
+	defer cancel()
+	if in.Days == 0 {
+		in.Days = 7
+	}
+	if in.Events == 0 {
+		in.Events = 2000
+	}
+	trial := rules.NewTrial(set)
+	out := contract.RulesTried{}
+	all, err := a.store.KeptEvents(ctx, p.ID, time.Now().Add(-time.Duration(in.Days)*24*time.Hour), in.Events, func(row *mariadb.EventRow, raw []byte) error {
+		kept, err := pipeline.Open(raw)
+		if err != nil {
+			return err
+		}
+		e := eventRow(p, row)
+		out.From = e.Received
+		trial.Try(rules.NewFacts(kept.Event, row.Thrown, kept.FiledFrames), rules.TrialExample{Event: e.ID, Issue: e.Issue, Words: e.Headline}, kept.Resource, kept.JSON)
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	out.All, out.Trial = all, *trial
+	if !a.allowed(ctx, see) { // builds see counts, not events
+		for _, list := range [][]*rules.TrialRule{out.Intake, out.Scrub} {
+			for _, r := range list {
+				r.Examples = []rules.TrialExample{}
+			}
+		}
+	}
+	return &body[contract.RulesTried]{out}, nil
+}

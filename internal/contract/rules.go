@@ -1,0 +1,125 @@
+package contract
+
+import (
+	"time"
+
+	"firethorn/internal/core/rules"
+)
+
+// Rules is a version of a project's rules file.
+type Rules struct {
+	Project string     `json:"project"`
+	Version int        `json:"version" doc:"0: none was pushed yet"`
+	At      *time.Time `json:"at,omitempty"`
+	By      string     `json:"by,omitempty" doc:"who pushed it"`
+	Note    string     `json:"note,omitempty" doc:"what changed"`
+	Text    string     `json:"text" doc:"YAML"`
+	Off     []RuleOff  `json:"off" nullable:"false" doc:"rules that were switched off because they cost too much"`
+}
+
+// RulesWords is what rules can use.
+type RulesWords struct {
+	Conditions []rules.Word `json:"conditions" nullable:"false"`
+	Kinds      []string     `json:"kinds" nullable:"false" doc:"kinds of secret"`
+}
+
+// RuleOff is a rule that was switched off.
+type RuleOff struct {
+	Section string    `json:"section"`
+	Rule    string    `json:"rule"`
+	At      time.Time `json:"at"`
+	Why     string    `json:"why"`
+}
+
+// RulesHistory lists the versions of a rules file, newest first.
+type RulesHistory struct {
+	Versions []RulesVersion `json:"versions" nullable:"false"`
+}
+
+// RulesVersion is one of them.
+type RulesVersion struct {
+	Version int       `json:"version"`
+	At      time.Time `json:"at"`
+	By      string    `json:"by"`
+	Note    string    `json:"note,omitempty"`
+}
+
+// PushRules puts a rules file in the place of the one there is.
+type PushRules struct {
+	Text string `json:"text" maxLength:"262144"`
+	Note string `json:"note,omitempty" maxLength:"300"`
+	Onto *int   `json:"onto,omitempty" minimum:"0" doc:"the version it was made from; when another came in between it is refused"`
+}
+
+// CheckRules asks about a rules file.
+type CheckRules struct {
+	Text string `json:"text" maxLength:"262144"`
+}
+
+// RulesChecked says what is wrong with a rules file.
+type RulesChecked struct {
+	Good     bool          `json:"good"`
+	Problems []rules.Fault `json:"problems" nullable:"false"`
+}
+
+// TryRules asks what a rules file would have done.
+type TryRules struct {
+	Text   string `json:"text" maxLength:"262144"`
+	Days   int    `json:"days,omitempty" minimum:"1" maximum:"90" default:"7" doc:"how far back"`
+	Events int    `json:"events,omitempty" minimum:"1" maximum:"20000" default:"2000" doc:"how many stored events are looked at, newest first"`
+}
+
+// RulesTried is what a rules file would have done to stored events.
+type RulesTried struct {
+	rules.Trial
+	From time.Time `json:"from" doc:"the oldest event that was looked at"`
+	All  int64     `json:"all" doc:"events that were stored since then; the bodies of most of a frequent issue are not kept"`
+}
+
+// Received is what came in and what became of it.
+type Received struct {
+	Project   string          `json:"project"`
+	From      time.Time       `json:"from"`
+	To        time.Time       `json:"to"`
+	Sum       ReceivedCounts  `json:"sum"`
+	Hours     []ReceivedHour  `json:"hours" nullable:"false" doc:"oldest first; hours of which nothing is known are missing"`
+	Causes    []ReceivedCause `json:"causes" nullable:"false" doc:"most events first"`
+	Allowance Allowance       `json:"allowance"`
+	RulesOff  []RuleOff       `json:"rules_off" nullable:"false"`
+}
+
+// ReceivedCounts are events by what became of them.
+type ReceivedCounts struct {
+	Stored        int64 `json:"stored" doc:"filed as new events"`
+	Repeats       int64 `json:"repeats" doc:"sent again, filed before"`
+	Dropped       int64 `json:"dropped" doc:"by a rule of the project"`
+	OverAllowance int64 `json:"over_allowance" doc:"turned away; senders come again"`
+	TurnedAway    int64 `json:"turned_away" doc:"requests turned away because the service was full; senders come again"`
+	Refused       int64 `json:"refused" doc:"not readable, or not allowed"`
+	SetAside      int64 `json:"set_aside" doc:"stored, but could not be filed"`
+	LostByClient  int64 `json:"lost_by_client" doc:"as clients say"`
+	Cut           int64 `json:"cut" doc:"of those stored: something was over a limit"`
+	Scrubbed      int64 `json:"scrubbed" doc:"of those stored: something was scrubbed, counted once a rule"`
+	Capped        int64 `json:"capped" doc:"of those stored: would have made more new things than an hour allows"`
+}
+
+// ReceivedHour is one hour.
+type ReceivedHour struct {
+	Hour time.Time `json:"hour"`
+	ReceivedCounts
+}
+
+// ReceivedCause is what one cause, by one rule, did.
+type ReceivedCause struct {
+	Cause    string            `json:"cause"`
+	Rule     string            `json:"rule,omitempty"`
+	Words    string            `json:"words" doc:"what that means"`
+	Events   int64             `json:"events"`
+	Examples []ReceivedExample `json:"examples" nullable:"false" doc:"newest first"`
+}
+
+// ReceivedExample is one event in words.
+type ReceivedExample struct {
+	At    time.Time `json:"at"`
+	Words string    `json:"words"`
+}

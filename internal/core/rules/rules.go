@@ -1,0 +1,131 @@
+// Package rules reads a project's rules file and acts by it: which events are
+// let in (section intake), and what is scrubbed of them (section scrub). It is
+// pure: text in, decisions out.
+//
+// The file is YAML; its form is published as a JSON Schema (Schema). Conditions
+// are CEL, the Common Expression Language, over the facts of an event
+// (facts.go). Within a section the first rule that fits decides. What a
+// condition may cost is bounded, for each and for all together.
+//
+// Reading order: Read (text to Set), section.go (how YAML becomes rules, with
+// places for errors), intake.go and scrub.go (the sections), condition.go
+// (CEL), facts.go (what conditions see).
+package rules
+
+import (
+	_ "embed"
+	"fmt"
+	"strings"
+
+	"go.yaml.in/yaml/v4"
+
+	"firethorn/internal/core/scrub"
+)
+
+// Schema is the form of a rules file as a JSON Schema (draft 2020-12).
+//
+//go:embed schema.json
+var Schema []byte
+
+// Limits of a rules file.
+const (
+	MaxBytes    = 256 << 10
+	MaxRules    = 500 // of one section
+	MaxPatterns = 20  // scrub rules with a pattern: each is run over every text
+	maxText     = 4 << 10
+	maxPattern  = 1 << 10 // a regular expression or a glob
+	maxName     = 60
+)
+
+// Fault is a fault of a rules file.
+type Fault struct {
+	Line       int    `json:"line" doc:"counted from 1"`
+	Column     int    `json:"column" doc:"in characters, counted from 1"`
+	Section    string `json:"section,omitempty"`
+	Rule       string `json:"rule,omitempty"`
+	Message    string `json:"message"`
+	Suggestion string `json:"suggestion,omitempty" doc:"the nearest right word"`
+}
+
+func (p Fault) String() string {
+	s := fmt.Sprintf("%d:%d: ", p.Line, p.Column)
+	if p.Rule != "" {
+		s += fmt.Sprintf("%s rule %q: ", p.Section, p.Rule)
+	} else if p.Section != "" {
+		s += "section " + p.Section + ": "
+	}
+	s += p.Message
+	if p.Suggestion != "" {
+		s += fmt.Sprintf("; did you mean %s?", p.Suggestion)
+	}
+	return s
+}
+
+// Set is a rules file ready to act. It is safe for concurrent use. The zero
+// Set has no rules.
+type Set struct {
+	Intake []*IntakeRule
+	Scrub  []scrub.Rule
+	policy *scrub.Policy
+}
+
+// Policy is what the section scrub says.
+func (s *Set) Policy() *scrub.Policy {
+	if s == nil || s.policy == nil {
+		return scrub.Default
+	}
+	return s.policy
+}
+
+// Read reads a rules file. Every problem that can be told at once is; with
+// problems there is no Set. An empty text is a file without rules.
+func Read(text string) (*Set, []Fault) {
+	r := &reader{text: text}
+	if len(text) > MaxBytes {
+		return nil, []Fault{{Line: 1, Column: 1, Message: fmt.Sprintf("the file has %d bytes; %d are the most", len(text), MaxBytes)}}
+	}
+	root := r.parse()
+	set := &Set{}
+	if root != nil {
+		r.sections(root, set)
+	}
+	if len(r.problems) > 0 {
+		return nil, r.problems
+	}
+	set.policy = scrub.NewPolicy(set.Scrub)
+	return set, nil
+}
+
+// sectionNames are all sections there are to be; those that act are read by
+// readers.
+var sectionNames = []string{"intake", "scrub", "frames", "grouping", "assign", "alerts"}
+
+func (r *reader) sections(root *yaml.Node, set *Set) {
+	read := map[string]func(*yaml.Node){
+		"schema": func(n *yaml.Node) {
+			if n.Value != "1" {
+				r.at(n, "this version reads schema 1 of rules files, not %s", short(n.Value))
+			}
+		},
+		"intake": func(n *yaml.Node) { set.Intake = r.intake(n) },
+		"scrub":  func(n *yaml.Node) { set.Scrub = r.scrub(n) },
+	}
+	for name, value := range r.fields(root, append([]string{"schema"}, sectionNames...)) {
+		r.section = name.Value
+		if fn := read[name.Value]; fn != nil {
+			fn(value)
+		} else {
+			r.at(name, "this section is not acted on yet: this version knows intake and scrub")
+		}
+		r.section = ""
+	}
+}
+
+// short cuts what is quoted in a message.
+func short(s string) string {
+	s = strings.ToValidUTF8(s, "\uFFFD")
+	if r := []rune(s); len(r) > 60 {
+		s = string(r[:60]) + "…"
+	}
+	return fmt.Sprintf("%q", s)
+}

@@ -1,0 +1,118 @@
+package sourcemap
+
+import (
+	"bufio"
+	"bytes"
+	"encoding/json"
+	"io/fs"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+)
+
+// realMaps are the maps of all packages that are installed here, and those of
+// the demo.
+func realMaps(t *testing.T) (files []string) {
+	t.Helper()
+	for _, dir := range []string{"../../../node_modules", "../../../demo/quayside/build", "../../../demo/gangway/build", "../symbolicate/testdata"} {
+		err := filepath.WalkDir(dir, func(path string, d fs.DirEntry, err error) error {
+			if err == nil && d.Type().IsRegular() && (strings.HasSuffix(path, ".js.map") || strings.HasSuffix(path, ".mjs.map") || strings.HasSuffix(path, ".cjs.map")) {
+				files = append(files, path)
+			}
+			return err
+		})
+		if err != nil && os.Getenv("FIRETHORN_CONSOLE") == "required" {
+			t.Fatal(err)
+		}
+	}
+	if len(files) < 100 {
+		t.Skipf("npm ci was not run: %d maps", len(files))
+	}
+	return files
+}
+
+// Every segment of real maps, and the gaps between, are answered as an
+// independent library answers them. Where several segments begin at one
+// position, ECMA-426 gives all of them (GetOriginalPositions); either is right.
+func TestFind_AgreesWithAnIndependentLibrary(t *testing.T) {
+	files := realMaps(t)
+	cmd := exec.CommandContext(t.Context(), "node", "compare.mjs")
+	cmd.Stdin = strings.NewReader(strings.Join(files, "\n"))
+	var errs bytes.Buffer
+	cmd.Stderr = &errs
+	out, err := cmd.StdoutPipe()
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	maps, asked, several := 0, 0, 0
+	r := bufio.NewReaderSize(out, 1<<20)
+	for {
+		line, err := r.ReadBytes('\n')
+		if err != nil {
+			break
+		}
+		var a struct {
+			File, Error string
+			Answers     [][6]int32
+		}
+		if err := json.Unmarshal(line, &a); err != nil {
+			t.Fatal(err)
+		}
+		raw, err := os.ReadFile(a.File)
+		if err != nil {
+			t.Fatal(err)
+		}
+		m, err := Parse(raw)
+		if (err != nil) != (a.Error != "") {
+			t.Errorf("%s: %v, the library says %q", a.File, err, a.Error)
+		}
+		if err != nil || a.Error != "" {
+			continue
+		}
+		maps++
+		bad := 0
+		for _, q := range a.Answers {
+			asked++
+			got := [6]int32{q[0], q[1], -1, 0, 0, -1}
+			if o, ok := m.Find(Pos{q[0], q[1]}); ok {
+				got = [6]int32{q[0], q[1], int32(o.Index), o.Pos.Line, o.Pos.Col, -1}
+				if q[5] >= 0 && o.Name == m.names[q[5]] {
+					got[5] = q[5]
+				}
+			}
+			if got == q {
+				continue
+			}
+			if m.beginsAmongSeveral(Pos{q[0], q[1]}) {
+				several++
+				continue
+			}
+			if bad++; bad <= 3 {
+				t.Errorf("%s at %d:%d: source %d at %d:%d name %d, the library says %d at %d:%d name %d", a.File, q[0], q[1], got[2], got[3], got[4], got[5], q[2], q[3], q[4], q[5])
+			}
+		}
+	}
+	if err := cmd.Wait(); err != nil {
+		t.Fatalf("%v\n%s", err, errs.String())
+	}
+	t.Logf("%d maps, %d positions, %d of them where several segments begin at once", maps, asked, several)
+	if maps < 100 || asked < 100_000 {
+		t.Errorf("only %d positions of %d maps were compared", asked, maps)
+	}
+}
+
+// beginsAmongSeveral says whether the segment that answers p shares its
+// position with another.
+func (m *Map) beginsAmongSeveral(p Pos) bool {
+	lo, hi := int(m.lines[p.Line]), int(m.lines[p.Line+1])
+	i := lo - 1
+	for i+1 < hi && m.cols[i+1] <= p.Col {
+		i++
+	}
+	return i > lo && m.cols[i-1] == m.cols[i]
+}

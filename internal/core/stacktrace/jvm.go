@@ -1,0 +1,82 @@
+package stacktrace
+
+import (
+	"regexp"
+	"strconv"
+	"strings"
+
+	"firethorn/internal/core/event"
+)
+
+// A frame of a Java machine: "at module/package.Class.method(File.java:12)".
+var (
+	javaFrame = regexp.MustCompile(`^\s*at (?:[\w.$@-]*/{1,2}){0,2}([^\s()/]+)\.([^\s().]+)\(([^()]*)\)(?: ~?\[[^\]]*\])?$`)
+	javaPlace = regexp.MustCompile(`^(?:([\w$-]+\.(?:java|kt|kts|scala|groovy|clj))(?::(\d+))?|Native Method|Unknown Source|<generated>)$`)
+	javaMore  = regexp.MustCompile(`^\s*\.\.\. (\d+) (?:more|common frames omitted)$`)
+	javaHead  = regexp.MustCompile(`^(\s*)(?:Exception in thread "[^"]*" |(Caused by: |Suppressed: |Wrapped by: ))?(\[CIRCULAR REFERENCE: ?)?([\w$]+(?:\.[\w$]+)*)(?::(?: (.*))?)?$`)
+)
+
+var javaLambda = regexp.MustCompile(`\$\$Lambda(?:\$\d+)?(?:/(?:0x)?[0-9a-f]+)?`)
+
+func javaPlaceOf(line string) (m, place []string) {
+	if !beginsAt(line) {
+		return nil, nil
+	}
+	if strings.Contains(line, "$$Lambda") {
+		line = javaLambda.ReplaceAllLiteralString(line, "$$Lambda")
+	}
+	if m = javaFrame.FindStringSubmatch(line); m == nil {
+		return nil, nil
+	}
+	return m, javaPlace.FindStringSubmatch(m[3])
+}
+
+func isJava(line string) bool {
+	_, place := javaPlaceOf(line)
+	return place != nil
+}
+
+// readJava reads Throwable.printStackTrace and what loggers make of it. A
+// suppressed exception stands one tab deeper, and so do its causes.
+func readJava(b *builder, lines []string) {
+	at := map[int]int{} // by depth: the exception whose frames come
+	current := -1
+	for _, l := range lines {
+		if m, place := javaPlaceOf(l); place != nil {
+			if current < 0 {
+				current = b.begin("", "", -1, "")
+				at[0] = current
+			}
+			f := event.RawFrame{Module: m[1], Function: m[2], File: place[1]}
+			f.Line, _ = strconv.Atoi(place[2])
+			b.frame(&b.list[current], f)
+			continue
+		}
+		if m := javaMore.FindStringSubmatch(l); m != nil && current >= 0 {
+			n, _ := strconv.Atoi(m[1])
+			b.list[current].Omitted += n
+			continue
+		}
+		m := javaHead.FindStringSubmatch(l)
+		depth := strings.Count(l[:len(l)-len(strings.TrimLeft(l, "\t "))], "\t")
+		switch {
+		case m != nil && m[2] != "" && current >= 0:
+			parent, relation := at[depth], "cause"
+			if strings.HasPrefix(m[2], "Suppressed") {
+				parent, relation = at[max(0, depth-1)], "suppressed"
+			}
+			current = b.begin(m[4], m[5], parent, relation)
+			at[depth] = current
+		case m != nil && current < 0 && (strings.Contains(m[4], ".") || strings.HasPrefix(l, "Exception in") || strings.HasSuffix(m[4], "Exception") || strings.HasSuffix(m[4], "Error")):
+			current = b.begin(m[4], m[5], -1, "")
+			at[0] = current
+		case current < 0 && strings.HasPrefix(l, `Exception in thread "`):
+			_, rest, _ := strings.Cut(l[len(`Exception in thread "`):], `" `)
+			typ, message := headline(rest)
+			current = b.begin(typ, message, -1, "")
+			at[0] = current
+		default:
+			b.other(l)
+		}
+	}
+}

@@ -1,0 +1,97 @@
+package intake
+
+import (
+	"context"
+	"net/http"
+	"strings"
+	"time"
+
+	"firethorn/internal/core/fault"
+	"firethorn/internal/mariadb"
+)
+
+// known is something that was asked of the store a moment ago.
+type known[T any] struct {
+	value T
+	at    time.Time
+}
+
+const (
+	keyLife  = 3 * time.Second // how long a good key and its project's rules are believed without asking again
+	keyTime  = 3 * time.Second // how long asking may take
+	mostKeys = 10_000          // remembered
+)
+
+// grant finds what the request's key gives access to.
+func (in *Intake) grant(r *http.Request) (*mariadb.KeyGrant, error) {
+	key := r.URL.Query().Get("key")
+	if auth := r.Header.Get("Authorization"); auth != "" {
+		bearer, ok := strings.CutPrefix(auth, "Bearer ")
+		if !ok {
+			return nil, fault.New(fault.Unauthorized, "the Authorization header must be: Bearer KEY")
+		}
+		key = strings.TrimSpace(bearer)
+	}
+	if key == "" {
+		return nil, fault.New(fault.Unauthorized, "an ingest key is missing: send Authorization: Bearer KEY, or ?key=KEY")
+	}
+	return remembered(in, in.keys, key, func() (*mariadb.KeyGrant, error) {
+		ctx, cancel := context.WithTimeout(r.Context(), keyTime)
+		defer cancel()
+		g, err := in.store.GrantOfKey(ctx, key)
+		if mariadb.Away(err) && r.Context().Err() == nil {
+			in.store.SawAway(err)
+		}
+		return g, err
+	})
+}
+
+// remembered asks for a thing unless it was asked for a moment ago.
+func remembered[T any](in *Intake, all map[string]known[T], key string, ask func() (T, error)) (T, error) {
+	in.mu.Lock()
+	k, ok := all[key]
+	in.mu.Unlock()
+	if ok && in.now().Sub(k.at) < keyLife {
+		return k.value, nil
+	}
+	v, err := ask()
+	if err != nil {
+		return v, err
+	}
+	in.mu.Lock()
+	if len(all) >= mostKeys {
+		clear(all)
+	}
+	all[key] = known[T]{v, in.now()}
+	in.mu.Unlock()
+	return v, nil
+}
+
+// route finds the project that service.name names; where that is none, or one
+// too many, events stay in the key's own.
+func (in *Intake) route(ctx context.Context, home *mariadb.Project, service string) (*mariadb.Project, error) {
+	name := projectName(service)
+	if name == "" || name == home.Name {
+		return home, nil
+	}
+	return remembered(in, in.names, home.Name+"/"+name, func() (*mariadb.Project, error) {
+		p, ok, err := in.store.RouteProject(ctx, home, name)
+		if err == nil && !ok {
+			in.tallies.add(home.ID, in.now(), mariadb.CauseCapped, "projects", 1, "service.name "+name)
+			return home, nil
+		}
+		return p, err
+	})
+}
+
+// projectName makes a project's name of a service's: small letters, digits,
+// dashes.
+func projectName(service string) string {
+	b := []byte(strings.ToLower(strings.TrimSpace(service)))
+	for i, c := range b {
+		if (c < 'a' || c > 'z') && (c < '0' || c > '9') {
+			b[i] = '-'
+		}
+	}
+	return strings.Trim(string(b[:min(len(b), 60)]), "-")
+}

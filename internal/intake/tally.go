@@ -1,0 +1,95 @@
+package intake
+
+import (
+	"context"
+	"errors"
+	"sync"
+	"time"
+
+	"firethorn/internal/core/fault"
+	"firethorn/internal/core/scrub"
+	"firethorn/internal/mariadb"
+)
+
+// tallies count by project what never reaches the inbox. They are written once
+// a second: nothing of it was acknowledged, so a crash may cost a second's.
+type tallies struct {
+	mu sync.Mutex
+	by map[int64]*mariadb.Tally
+}
+
+func (t *tallies) add(project int64, at time.Time, cause, rule string, events int, example string) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if t.by == nil {
+		t.by = map[int64]*mariadb.Tally{}
+	}
+	if t.by[project] == nil {
+		t.by[project] = &mariadb.Tally{}
+	}
+	t.by[project].Add(at, cause, rule, int64(events))
+	if example != "" { // a reason may quote what was sent, which nothing has scrubbed yet
+		clean, _ := scrub.Default.Text(example, "")
+		t.by[project].Example(at, cause, rule, clean)
+	}
+}
+
+func (t *tallies) take() map[int64]*mariadb.Tally {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	by := t.by
+	t.by = nil
+	return by
+}
+
+// Flush writes what was counted since the last time.
+func (in *Intake) Flush(ctx context.Context) error {
+	var failed error
+	for project, t := range in.tallies.take() {
+		if err := in.store.CountReceived(ctx, project, t); err != nil {
+			failed = errors.Join(failed, err)
+		}
+	}
+	return failed
+}
+
+// countRefused counts events that were refused, with their reasons.
+func (in *Intake) countRefused(project int64, list []Refused) {
+	in.watch.Refused(len(list), "unreadable")
+	for _, r := range list {
+		in.tallies.add(project, in.now(), mariadb.CauseRefused, "unreadable", 1, r.Detail)
+	}
+}
+
+// countFailed counts a request that was refused or turned away whole.
+func (in *Intake) countFailed(project int64, err error) {
+	f, ok := errors.AsType[*fault.Error](err)
+	if !ok {
+		return
+	}
+	switch f.Code {
+	case fault.BadInput:
+		in.tallies.add(project, in.now(), mariadb.CauseRefused, "unreadable", 1, f.Pub)
+	case fault.TooLarge:
+		in.tallies.add(project, in.now(), mariadb.CauseRefused, "too large", 1, f.Pub)
+	case fault.BadMediaType:
+		in.tallies.add(project, in.now(), mariadb.CauseRefused, "media type", 1, f.Pub)
+	case fault.Forbidden:
+		in.tallies.add(project, in.now(), mariadb.CauseRefused, "origin", 1, f.Pub)
+	case fault.Unavailable, fault.TooMany:
+		if _, over := errors.AsType[*overError](err); !over {
+			in.tallies.add(project, in.now(), mariadb.CauseTurnedAway, "", 1, f.Pub)
+		}
+	}
+}
+
+// over counts events that were turned away because the allowance is used up.
+func (in *Intake) over(project int64, events int, err error) error {
+	o, ok := errors.AsType[*overError](err)
+	if !ok {
+		return err
+	}
+	in.watch.TurnedAway("over_allowance")
+	in.tallies.add(project, in.now(), mariadb.CauseOver, string(o.span), events, "")
+	return err
+}

@@ -1,0 +1,177 @@
+package mariadb
+
+import (
+	"bytes"
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"slices"
+
+	"firethorn/internal/core/event"
+	"firethorn/internal/core/fingerprint"
+)
+
+// chooseVariants finds or makes the variant of each event and, through the
+// alias of its fingerprint, the issue.
+func (w *filing) chooseVariants(ctx context.Context) error {
+	w.variants, w.issues = map[fingerprint.Key]*variantRow{}, map[int64]*issueRow{}
+	first := map[fingerprint.Key]*row{}
+	var keys []fingerprint.Key // in order of arrival: so are new issues numbered
+	for _, r := range w.rows {
+		if k := r.Print.Variant; first[k] == nil {
+			first[k] = r
+			keys = append(keys, k)
+		}
+	}
+	for chunk := range slices.Chunk(keys, statementRows) {
+		args := []any{w.Project.ID, fingerprint.Version}
+		for _, k := range chunk {
+			args = append(args, bytes.Clone(k[:]))
+		}
+		err := each(ctx, w.tx, func(r *sql.Rows) error {
+			v := &variantRow{}
+			var hash []byte
+			if err := r.Scan(&v.id, &hash, &v.issue, &v.exemplars); err != nil {
+				return err
+			}
+			w.variants[fingerprint.Key(hash)] = v
+			return nil
+		}, "SELECT id, hash, issue, exemplars FROM variant WHERE project=? AND grouping_version=? AND hash IN ("+marks(len(chunk))+")", args...)
+		if err != nil {
+			return err
+		}
+	}
+	if err := w.loadForms(ctx); err != nil {
+		return err
+	}
+	instead := map[fingerprint.Key]fingerprint.Result{} // of those that are too many
+	for _, k := range keys {
+		if w.variants[k] != nil {
+			continue
+		}
+		print, err := w.newVariant(ctx, first[k])
+		if err != nil {
+			return err
+		}
+		if print.Variant != k {
+			instead[k] = print
+		}
+	}
+	for _, r := range w.rows {
+		if print, ok := instead[r.Print.Variant]; ok {
+			r.Print = print
+		}
+		r.variant = w.variants[r.Print.Variant]
+	}
+	return nil
+}
+
+// loadForms reads which raw forms are kept of the variants that have room for
+// more, so that a body is not sent again only to be ignored.
+func (w *filing) loadForms(ctx context.Context) error {
+	byID := map[int64]*variantRow{}
+	var ids []any
+	for _, v := range w.variants {
+		if v.exemplars > 0 && v.exemplars < maxExemplars {
+			v.forms = map[fingerprint.Key]bool{}
+			byID[v.id] = v
+			ids = append(ids, v.id)
+		}
+	}
+	for chunk := range slices.Chunk(ids, statementRows) {
+		err := each(ctx, w.tx, func(r *sql.Rows) error {
+			var id int64
+			var form []byte
+			if err := r.Scan(&id, &form); err != nil {
+				return err
+			}
+			byID[id].forms[fingerprint.Key(form)] = true
+			return nil
+		}, "SELECT variant, form FROM exemplar WHERE variant IN ("+marks(len(chunk))+")", chunk...)
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// newVariant makes the variant of r, whose fingerprint it gives as it is to be
+// filed; where that is another than its own, that variant may be there already.
+func (w *filing) newVariant(ctx context.Context, r *row) (fingerprint.Result, error) {
+	issue, err := w.aliasOf(ctx, r.Print.Key)
+	if err != nil {
+		return r.Print, err
+	}
+	print := r.Print
+	if issue == 0 {
+		if print, err = w.capped(ctx, r); err != nil {
+			return print, err
+		}
+	} else if n, err := w.caps.room(ctx, newVariants, 1); err != nil || n == 0 {
+		// One more of too many: it counts with a variant that its issue has.
+		w.tally.Add(r.Received, CauseCapped, newVariants.what, 1)
+		return w.anyVariant(ctx, r.Print, issue, err)
+	}
+	if print.Variant != r.Print.Variant {
+		if w.variants[print.Variant] != nil {
+			return print, nil
+		}
+		if v, err := w.findVariant(ctx, "project=? AND grouping_version=? AND hash=?", w.Project.ID, fingerprint.Version, print.Variant[:]); err != nil || v != nil {
+			w.variants[print.Variant] = v
+			return print, err
+		}
+		if issue, err = w.aliasOf(ctx, print.Key); err != nil {
+			return print, err
+		}
+	}
+	r.Print = print
+	v := &variantRow{issue: issue}
+	if issue == 0 {
+		if v.issue, err = w.newIssue(ctx, r); err != nil {
+			return print, err
+		}
+	}
+	parts, err := json.Marshal(print.Parts)
+	if err != nil {
+		return print, err
+	}
+	res, err := w.tx.ExecContext(ctx, "INSERT INTO variant (project, grouping_version, hash, issue, fingerprint, provisional, app_release, parts) VALUES (?,?,?,?,?,?,?,?)",
+		w.Project.ID, fingerprint.Version, print.Variant[:], v.issue, print.Key[:], print.Provisional, nullID(r.release), event.TrimText(string(parts), 60000))
+	if err != nil {
+		return print, err
+	}
+	v.id, err = res.LastInsertId()
+	w.variants[print.Variant] = v
+	return print, err
+}
+
+// anyVariant files under a variant that an issue has.
+func (w *filing) anyVariant(ctx context.Context, print fingerprint.Result, issue int64, err error) (fingerprint.Result, error) {
+	if err != nil {
+		return print, err
+	}
+	var hash []byte
+	if err := w.tx.QueryRowContext(ctx, "SELECT hash FROM variant WHERE issue=? ORDER BY id LIMIT 1", issue).Scan(&hash); err != nil {
+		return print, err
+	}
+	print.Variant = fingerprint.Key(hash)
+	if w.variants[print.Variant] == nil {
+		v, err := w.findVariant(ctx, "issue=? AND hash=?", issue, hash)
+		if err != nil {
+			return print, err
+		}
+		w.variants[print.Variant] = v
+	}
+	return print, nil
+}
+
+// findVariant reads one variant; nil when there is none.
+func (w *filing) findVariant(ctx context.Context, where string, args ...any) (*variantRow, error) {
+	v := &variantRow{}
+	err := w.tx.QueryRowContext(ctx, "SELECT id, issue, exemplars FROM variant WHERE "+where, args...).Scan(&v.id, &v.issue, &v.exemplars)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, nil
+	}
+	return v, err
+}
