@@ -101,6 +101,9 @@ func TestTrace(t *testing.T) {
 	check(t, "trace", []call{
 		{[]m{{"folded": []m{run}, "words": "1 frame of the runtime"}, {"frame": own}, {"folded": []m{react, react, run}, "words": "3 frames of react-dom, the runtime"}}, "layOut", []any{[]m{run, own, react, react, run}}},
 		{[]m{}, "layOut", []any{[]m{}}},
+		{"Berth.assign", "called", []any{m{"function": "Berth.assign", "within": "x"}}},
+		{"(anonymous in priceOf)", "called", []any{m{"function": "", "within": "priceOf"}}},
+		{"(anonymous)", "called", []any{m{"function": ""}}},
 		{[]m{{"name": "Own", "facts": []m{{"name": "berth.zone", "value": "C"}}}, {"name": "Request", "facts": []m{{"name": "url.full", "value": "x, y"}}}, {"name": "Device", "facts": []m{{"name": "os.name", "value": "Android"}}}},
 			"groupFacts", []any{m{"os.name": "Android"}, m{"url.full": []string{"x", "y"}, "berth.zone": "C"}}},
 	})

@@ -21,10 +21,10 @@ const module = "firethorn/"
 var may = map[string][]string{
 	"core/fault": {}, "core/rawjson": {}, "core/event": {"core/rawjson"}, "core/sourcemap": {}, "core/glob": {}, "core/scrub": {"core/glob", "core/rawjson"}, "core/release": {}, "core/impact": {}, "core/sampling": {},
 	"core/scope": {"core/sourcemap"}, "core/stacktrace": {"core/event"}, "core/issue": {"core/fault", "core/release"},
-	"core/symbolicate": {"core/event", "core/scope", "core/sourcemap", "core/stacktrace"},
+	"core/symbols": {"core/scope", "core/sourcemap"}, "core/symbolicate": {"core/event", "core/sourcemap", "core/stacktrace", "core/symbols"},
 	"core/fingerprint": {"core/event", "core/stacktrace", "core/symbolicate"},
 	"core/rules":       {"core/event", "core/glob", "core/release", "core/scrub"},
-	"pipeline":         {"core/event", "core/fingerprint", "core/rules", "core/scope", "core/scrub", "core/stacktrace", "core/sourcemap", "core/symbolicate"},
+	"pipeline":         {"core/event", "core/fingerprint", "core/rules", "core/scrub", "core/stacktrace", "core/sourcemap", "core/symbolicate", "core/symbols"},
 	"localdb":          {"core/fault"},
 	"mariadb":          {"core/event", "core/fault", "core/fingerprint", "core/impact", "core/issue", "core/release", "core/rules", "core/sampling", "pipeline"},
 	"web":              {"core/fault", "mariadb"},
@@ -34,13 +34,13 @@ var may = map[string][]string{
 	"intake":           {"core/event", "core/fault", "core/scrub", "mariadb", "pipeline", "web"},
 	"api":              {"contract", "core/event", "core/fault", "core/impact", "core/issue", "core/rules", "core/scrub", "core/symbolicate", "mariadb", "pipeline", "web"},
 	"app":              {"api", "core/fault", "intake", "localdb", "mariadb", "metrics", "pipeline", "web", "worker"},
-	"cli":              {"api", "app", "contract", "core/event", "core/fault", "core/rules", "core/scope", "core/sourcemap", "core/stacktrace", "core/symbolicate", "intake", "web"},
+	"cli":              {"api", "app", "contract", "core/event", "core/fault", "core/rules", "core/sourcemap", "core/stacktrace", "core/symbolicate", "core/symbols", "intake", "web"},
 	"chromium":         {}, "testdb": {"localdb"}, "archtest": {},
 }
 
 // coreMay lists the packages of others that the core may use: JSON, lexing,
-// versions, YAML, the expression language.
-var coreMay = []string{"github.com/go-json-experiment/json", "github.com/go-json-experiment/json/jsontext", "github.com/tdewolff/parse/v2", "github.com/tdewolff/parse/v2/js", "github.com/Masterminds/semver/v3",
+// versions, compression, YAML, the expression language.
+var coreMay = []string{"github.com/go-json-experiment/json", "github.com/go-json-experiment/json/jsontext", "github.com/tdewolff/parse/v2", "github.com/tdewolff/parse/v2/js", "github.com/Masterminds/semver/v3", "github.com/klauspost/compress/zstd",
 	"go.yaml.in/yaml/v4", "cel.dev/cel-go/cel", "cel.dev/cel-go/common", "cel.dev/cel-go/common/ast", "cel.dev/cel-go/common/cost", "cel.dev/cel-go/common/types", "cel.dev/cel-go/common/types/ref", "cel.dev/cel-go/ext", "cel.dev/cel-go/interpreter"}
 
 // coreMust not reach the world.

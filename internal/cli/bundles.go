@@ -13,6 +13,7 @@ import (
 
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/sourcemap"
+	"firethorn/internal/core/symbols"
 )
 
 // bundle is a generated file and its map, found in a directory.
@@ -111,6 +112,15 @@ func findMap(path string, code []byte) (raw []byte, mapPath string, err error) {
 		return nil, "", nil
 	}
 	return bytes.Clone(raw), path + ".map", err
+}
+
+// compiled are the symbols of a map and, where there is code, of its functions.
+func compiled(m *sourcemap.Map, code []byte) (*symbols.File, error) {
+	raw, err := symbols.Compile(m, code)
+	if err != nil {
+		return nil, err
+	}
+	return symbols.Open(bytes.NewReader(raw), int64(len(raw)), 16<<20)
 }
 
 func sum(raw []byte) string {

@@ -275,7 +275,7 @@ func showFrames(out io.Writer, frames []event.Frame, raw bool) {
 		if f.Kind != event.Own {
 			kind = "  [" + string(f.Kind) + "]"
 		}
-		fmt.Fprintf(out, "  %s%s  %s:%d:%d%s\n", mark, plain(orElse(f.Function, "(top level)")), plain(f.File), f.Line, f.Column, kind)
+		fmt.Fprintf(out, "  %s%s  %s:%d:%d%s\n", mark, plain(shownFunction(f)), plain(f.File), f.Line, f.Column, kind)
 		if f.WhyRaw != "" && !said[f.WhyRaw] {
 			said[f.WhyRaw] = true
 			fmt.Fprintf(out, "      not resolved: %s\n", plain(f.WhyRaw))

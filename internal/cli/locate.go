@@ -13,9 +13,8 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"firethorn/internal/core/scope"
 	"firethorn/internal/core/sourcemap"
-	"firethorn/internal/core/symbolicate"
+	"firethorn/internal/core/symbols"
 )
 
 // located is a JSON line of locate; lines and columns count from 1, columns
@@ -42,9 +41,9 @@ func locateCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			unit := &symbolicate.Unit{Map: m}
-			if code != nil {
-				unit.Scopes = scope.Scan(code)
+			file, err := compiled(m, code)
+			if err != nil {
+				return err
 			}
 			out := bufio.NewWriter(c.Root().Writer)
 			defer out.Flush()
@@ -53,7 +52,11 @@ func locateCommand() *cli.Command {
 				if err != nil {
 					return err
 				}
-				if err := showLocated(out, locate(unit, at), c.String("format") == "json"); err != nil {
+				a, err := locate(file, at)
+				if err != nil {
+					return err
+				}
+				if err := showLocated(out, a, c.String("format") == "json"); err != nil {
 					return err
 				}
 			}
@@ -90,21 +93,22 @@ func position(text string) (sourcemap.Pos, error) {
 	return sourcemap.Pos{Line: int32(line - 1), Col: int32(column - 1)}, nil
 }
 
-func locate(unit *symbolicate.Unit, at sourcemap.Pos) located {
+func locate(file *symbols.File, at sourcemap.Pos) (located, error) {
 	a := located{Line: int(at.Line) + 1, Column: int(at.Col) + 1}
-	o, ok := unit.Map.Find(at)
-	if !ok || o.Source == "" {
-		return a
+	o, ok, err := file.Find(at)
+	if err != nil || !ok || o.Source == "" {
+		return a, err
 	}
 	line, column := int(o.Pos.Line)+1, int(o.Pos.Col)+1
 	a.Source, a.SourceLine, a.SourceColumn = &o.Source, &line, &column
 	if o.Name != "" {
 		a.Name = &o.Name
 	}
-	if f := symbolicate.FunctionAt(unit, at); f != "" {
-		a.Function = &f
+	f, _, err := file.Function(at, o)
+	if f.Name != "" {
+		a.Function = &f.Name
 	}
-	return a
+	return a, err
 }
 
 func showLocated(out io.Writer, a located, asJSON bool) error {

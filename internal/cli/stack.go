@@ -12,9 +12,9 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"firethorn/internal/core/event"
-	"firethorn/internal/core/scope"
 	"firethorn/internal/core/stacktrace"
 	"firethorn/internal/core/symbolicate"
+	"firethorn/internal/core/symbols"
 )
 
 // stackAnswer is what `stack --format json` prints.
@@ -171,7 +171,7 @@ func showFrame(out io.Writer, f event.Frame, bright func(string) string) {
 	case f.Column > 0:
 		place += fmt.Sprintf(":%d", f.Column)
 	}
-	fmt.Fprintf(out, "  %s%s  %s\n", mark, bright(plain(orElse(f.Function, "(top level)"))), plain(place))
+	fmt.Fprintf(out, "  %s%s  %s\n", mark, bright(plain(shownFunction(f))), plain(place))
 	if f.WhyRaw != "" {
 		fmt.Fprintf(out, "      not resolved: %s\n", plain(f.WhyRaw))
 	}
@@ -230,23 +230,23 @@ func packageOf(file string) string {
 type dirSymbols struct {
 	dir   string
 	list  []bundle
-	units map[int]*symbolicate.Unit
+	files map[int]*symbols.File // what was compiled of list
 }
 
 func (d *dirSymbols) resolve(raws []event.RawFrame) []event.Frame {
 	frames := make([]event.Frame, len(raws))
 	for i, raw := range raws {
-		var unit *symbolicate.Unit
+		var file *symbols.File
 		why := ""
 		if d.dir != "" && symbolicate.Resolvable(raw) {
-			unit, why = d.unit(raw.File)
+			file, why = d.file(raw.File)
 		}
-		frames[i] = symbolicate.Frame(raw, unit, why, symbolicate.Options{Sources: true})
+		frames[i] = symbolicate.Frame(raw, file, why, symbolicate.Options{Sources: true})
 	}
 	return frames
 }
 
-func (d *dirSymbols) unit(file string) (*symbolicate.Unit, string) {
+func (d *dirSymbols) file(file string) (*symbols.File, string) {
 	files := make([]symbolicate.File, len(d.list))
 	for i, b := range d.list {
 		files[i] = symbolicate.File{Address: b.Path, DebugID: b.DebugID}
@@ -258,11 +258,25 @@ func (d *dirSymbols) unit(file string) (*symbolicate.Unit, string) {
 	if i < 0 {
 		return nil, fmt.Sprintf("%s is not among the %d files with maps below %s", file, len(files), d.dir)
 	}
-	if d.units == nil {
-		d.units = map[int]*symbolicate.Unit{}
+	if d.files == nil {
+		d.files = map[int]*symbols.File{}
 	}
-	if d.units[i] == nil {
-		d.units[i] = &symbolicate.Unit{Map: d.list[i].Map, Scopes: scope.Scan(d.list[i].Code)}
+	if d.files[i] == nil {
+		var err error
+		if d.files[i], err = compiled(d.list[i].Map, d.list[i].Code); err != nil {
+			return nil, err.Error()
+		}
 	}
-	return d.units[i], ""
+	return d.files[i], ""
+}
+
+// shownFunction is a frame's function in words.
+func shownFunction(f event.Frame) string {
+	switch {
+	case f.Function != "":
+		return f.Function
+	case f.Within != "":
+		return "(anonymous in " + f.Within + ")"
+	}
+	return "(anonymous)"
 }

@@ -100,7 +100,7 @@ func pushSymbols(ctx context.Context, c *cli.Command) error {
 	table(out, func(row func(...any)) {
 		row("FILE", "BUNDLE", "MAP", "SOURCES", "DEBUG ID", "SENT")
 		for i, b := range list {
-			row(push.Files[i].Address, size(int64(len(b.Code))), size(int64(len(b.MapRaw))), len(b.Map.Sources()), orDash(b.DebugID), sentWord(sent, b))
+			row(push.Files[i].Address, size(int64(len(b.Code))), size(int64(len(b.MapRaw))), b.Map.Sources(), orDash(b.DebugID), sentWord(sent, b))
 		}
 	})
 	fmt.Fprintf(out, "%s %s: %d files new, %d there already", project, push.Release, pushed.Added, pushed.Already)

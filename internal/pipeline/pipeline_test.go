@@ -13,8 +13,8 @@ import (
 	"firethorn/internal/core/symbolicate"
 )
 
-// symbols is a store of one file for release 1, and another by its debug id.
-type symbols struct {
+// shelf is a store of one file for release 1, and another by its debug id.
+type shelf struct {
 	asked int
 	fail  error
 	gone  bool // the contents are not there
@@ -22,7 +22,7 @@ type symbols struct {
 
 const mapJSON = `{"version":3,"sources":["src/tides.ts"],"names":["tideAt"],"mappings":"AAgBAA"}`
 
-func (s *symbols) SymbolFiles(_ context.Context, _ int64, release string) ([]SymbolFile, error) {
+func (s *shelf) SymbolFiles(_ context.Context, _ int64, release string) ([]SymbolFile, error) {
 	s.asked++
 	if release != "1" {
 		return nil, s.fail
@@ -30,14 +30,14 @@ func (s *symbols) SymbolFiles(_ context.Context, _ int64, release string) ([]Sym
 	return []SymbolFile{{symbolicate.File{Address: "https://a.example/app.js", DebugID: "11111111-1111-4111-8111-111111111111"}, [32]byte{}, [32]byte{1}}}, s.fail
 }
 
-func (s *symbols) SymbolByDebugID(_ context.Context, _ int64, id string) (*SymbolFile, error) {
+func (s *shelf) SymbolByDebugID(_ context.Context, _ int64, id string) (*SymbolFile, error) {
 	if id != "22222222-2222-4222-8222-222222222222" {
 		return nil, nil
 	}
 	return &SymbolFile{symbolicate.File{DebugID: id}, [32]byte{}, [32]byte{1}}, nil
 }
 
-func (s *symbols) SymbolContent(context.Context, int64, [32]byte) ([]byte, error) {
+func (s *shelf) SymbolContent(context.Context, int64, [32]byte) ([]byte, error) {
 	s.asked++
 	if s.gone {
 		return nil, ErrNoContent
@@ -56,7 +56,7 @@ func TestUnits_FindTheRightMapOrNone(t *testing.T) {
 		"no symbols":                 {"9", "https://a.example/app.js", "", "no symbols were pushed for release 9"},
 	} {
 		t.Run(name, func(t *testing.T) {
-			u, why := NewUnits(&symbols{}, 1<<20).Of(t.Context(), project, c.release).Unit(c.file, c.debugID)
+			u, why := NewUnits(&shelf{}, 1<<20).Of(t.Context(), project, c.release).File(c.file, c.debugID)
 			if (u != nil) != (c.why == "") || !strings.Contains(why, c.why) {
 				t.Errorf("unit %v, %q; want %q", u != nil, why, c.why)
 			}
@@ -65,19 +65,19 @@ func TestUnits_FindTheRightMapOrNone(t *testing.T) {
 }
 
 func TestUnits_SayThatAMapIsGone(t *testing.T) {
-	s := NewUnits(&symbols{gone: true}, 1<<20).Of(t.Context(), project, "1")
-	if u, why := s.Unit("https://a.example/app.js", ""); u != nil || !strings.Contains(why, "push it again") || s.Err() != nil {
+	s := NewUnits(&shelf{gone: true}, 1<<20).Of(t.Context(), project, "1")
+	if u, why := s.File("https://a.example/app.js", ""); u != nil || !strings.Contains(why, "push it again") || s.Err() != nil {
 		t.Errorf("unit %v, %q, %v", u, why, s.Err())
 	}
 }
 
 func TestUnits_HoldHotMapsInBoundedMemory(t *testing.T) {
-	store := &symbols{}
+	store := &shelf{}
 	units := NewUnits(store, 1)
 	for range 5 {
 		s := units.Of(t.Context(), project, "1")
 		for range 10 {
-			s.Unit("https://a.example/app.js", "")
+			s.File("https://a.example/app.js", "")
 		}
 	}
 	if store.asked != 2 { // the list and the content, once within a second
@@ -85,7 +85,7 @@ func TestUnits_HoldHotMapsInBoundedMemory(t *testing.T) {
 	}
 	other := project
 	other.ID = 2
-	units.Of(t.Context(), other, "1").Unit("https://a.example/app.js", "")
+	units.Of(t.Context(), other, "1").File("https://a.example/app.js", "")
 	if units.order.Len() != 1 {
 		t.Errorf("%d units are held in room for one", units.order.Len())
 	}
@@ -94,7 +94,7 @@ func TestUnits_HoldHotMapsInBoundedMemory(t *testing.T) {
 func TestUnits_PassTheStoresFailureOn(t *testing.T) {
 	want := errors.New("away")
 	b := &Batch{IDs: []uuid.UUID{{}}, Events: []json.RawMessage{json.RawMessage(`{"exceptions":[{"type":"E","frames":[{"file":"https://a.example/app.js","line":1,"column":1}]}]}`)}}
-	_, err := Process(t.Context(), project, b, 0, NewUnits(&symbols{fail: want}, 1))
+	_, err := Process(t.Context(), project, b, 0, NewUnits(&shelf{fail: want}, 1))
 	if _, ok := errors.AsType[*StoreError](err); !ok || !errors.Is(err, want) {
 		t.Errorf("Process = %v, want %v: an event must not be filed unresolved because the store is away", err, want)
 	}
@@ -148,7 +148,7 @@ func TestDictionary_NamesNoUser(t *testing.T) {
 func TestProcessAndRead_AgreeAndResolveAnew(t *testing.T) {
 	b := &Batch{Received: time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC), Resource: json.RawMessage(`{"service.version":"9","os.name":"Android"}`), IDs: []uuid.UUID{uuid.New()},
 		Events: []json.RawMessage{json.RawMessage(`{"exceptions":[{"type":"E","message":"x","stack":"E: x\n    at Kt (https://a.example/app.js:1:1)"}],"attributes":{"user.id":"p-1"},"resource":{"os.name":"Linux"}}`)}}
-	item, err := Process(t.Context(), project, b, 0, NewUnits(&symbols{}, 1<<20))
+	item, err := Process(t.Context(), project, b, 0, NewUnits(&shelf{}, 1<<20))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -156,13 +156,13 @@ func TestProcessAndRead_AgreeAndResolveAnew(t *testing.T) {
 		t.Errorf("%+v", item)
 	}
 	packed := item.Body
-	e, frames, err := Read(t.Context(), project, packed, NewUnits(&symbols{}, 1<<20))
+	e, frames, err := Read(t.Context(), project, packed, NewUnits(&shelf{}, 1<<20))
 	if err != nil || frames[0][0].WhyRaw == "" || len(e.Notes) != 1 || e.Resource.Text("service.version") != "9" {
 		t.Fatalf("%+v, notes %v, %v", frames, e.Notes, err)
 	}
 	// Symbols that come later make the stored event readable.
 	b.Resource = json.RawMessage(`{"service.version":"1"}`)
-	if item, err = Process(t.Context(), project, b, 0, NewUnits(&symbols{}, 1<<20)); err != nil {
+	if item, err = Process(t.Context(), project, b, 0, NewUnits(&shelf{}, 1<<20)); err != nil {
 		t.Fatal(err)
 	}
 	if item.Print.Place != "src/tides.ts:17" || item.Print.Provisional {

@@ -1,6 +1,7 @@
 package pipeline
 
 import (
+	"bytes"
 	"container/list"
 	"context"
 	"errors"
@@ -10,9 +11,9 @@ import (
 
 	"golang.org/x/sync/singleflight"
 
-	"firethorn/internal/core/scope"
 	"firethorn/internal/core/sourcemap"
 	"firethorn/internal/core/symbolicate"
+	"firethorn/internal/core/symbols"
 )
 
 // SymbolFile names a generated file of a release and the contents of it and
@@ -69,6 +70,9 @@ type fileList struct {
 	at    time.Time
 }
 
+// keptBlocks is how many bytes of unpacked blocks one file keeps at hand.
+const keptBlocks = 2 << 20
+
 // listLife is how long the list of a release's files is believed: symbols that
 // are pushed count for events filed a second later.
 const listLife = time.Second
@@ -82,7 +86,7 @@ type unitKey struct {
 
 type entry struct {
 	key  unitKey
-	unit *symbolicate.Unit
+	unit *symbols.File
 	size int
 }
 
@@ -110,7 +114,7 @@ type chosenKey struct{ file, debugID string }
 
 // chosen is what was found for it: most frames of a trace share one file.
 type chosen struct {
-	unit *symbolicate.Unit
+	unit *symbols.File
 	why  string
 }
 
@@ -127,8 +131,8 @@ func (s *Symbols) Err() error {
 	return &StoreError{s.err}
 }
 
-// Unit finds the unit of a file.
-func (s *Symbols) Unit(file, debugID string) (*symbolicate.Unit, string) {
+// File finds the symbols of a generated file.
+func (s *Symbols) File(file, debugID string) (*symbols.File, string) {
 	k := chosenKey{file, debugID}
 	if c, ok := s.chosen[k]; ok {
 		return c.unit, c.why
@@ -141,7 +145,7 @@ func (s *Symbols) Unit(file, debugID string) (*symbolicate.Unit, string) {
 	return unit, why
 }
 
-func (s *Symbols) find(file, debugID string) (*symbolicate.Unit, string) {
+func (s *Symbols) find(file, debugID string) (*symbols.File, string) {
 	if s.err != nil {
 		return nil, ""
 	}
@@ -175,7 +179,7 @@ func (s *Symbols) find(file, debugID string) (*symbolicate.Unit, string) {
 	return nil, why
 }
 
-func (s *Symbols) load(f SymbolFile) (*symbolicate.Unit, string) {
+func (s *Symbols) load(f SymbolFile) (*symbols.File, string) {
 	u := s.units
 	key := unitKey{s.project.ID, f.Bundle, f.Map}
 	u.mu.Lock()
@@ -186,7 +190,7 @@ func (s *Symbols) load(f SymbolFile) (*symbolicate.Unit, string) {
 	}
 	u.mu.Unlock()
 	type loaded struct {
-		unit *symbolicate.Unit
+		unit *symbols.File
 		why  string
 	}
 	v, err, _ := u.loads.Do(fmt.Sprintf("%d %x %x", key.project, key.bundle, key.mp), func() (any, error) {
@@ -202,7 +206,7 @@ func (s *Symbols) load(f SymbolFile) (*symbolicate.Unit, string) {
 }
 
 // decode reads and decodes a map and its bundle, and keeps the unit.
-func (u *Units) decode(ctx context.Context, key unitKey) (unit *symbolicate.Unit, why string, err error) {
+func (u *Units) decode(ctx context.Context, key unitKey) (unit *symbols.File, why string, err error) {
 	raw, err := u.store.SymbolContent(ctx, key.project, key.mp)
 	if errors.Is(err, ErrNoContent) {
 		return nil, "the source map of this file is not stored any more; push it again", nil
@@ -214,17 +218,21 @@ func (u *Units) decode(ctx context.Context, key unitKey) (unit *symbolicate.Unit
 	if err != nil {
 		return nil, "the source map is broken: " + err.Error(), nil
 	}
-	unit = &symbolicate.Unit{Map: m}
+	var code []byte
 	if key.bundle != ([32]byte{}) {
-		code, err := u.store.SymbolContent(ctx, key.project, key.bundle)
+		code, err = u.store.SymbolContent(ctx, key.project, key.bundle)
 		if err != nil && !errors.Is(err, ErrNoContent) {
 			return nil, "", err
 		}
-		if err == nil {
-			unit.Scopes = scope.Scan(code)
-		}
 	}
-	u.put(key, unit)
+	compiled, err := symbols.Compile(m, code)
+	if err != nil {
+		return nil, "", err
+	}
+	if unit, err = symbols.Open(bytes.NewReader(compiled), int64(len(compiled)), keptBlocks); err != nil {
+		return nil, "", err
+	}
+	u.put(key, unit, len(compiled)+unit.Size())
 	return unit, "", nil
 }
 
@@ -254,13 +262,13 @@ func (u *Units) filesOf(ctx context.Context, project int64, release string) (fil
 	return l, nil
 }
 
-func (u *Units) put(key unitKey, unit *symbolicate.Unit) {
+func (u *Units) put(key unitKey, unit *symbols.File, size int) {
 	u.mu.Lock()
 	defer u.mu.Unlock()
 	if _, ok := u.byKey[key]; ok {
 		return
 	}
-	e := &entry{key, unit, unit.Size()}
+	e := &entry{key, unit, size}
 	u.byKey[key] = u.order.PushFront(e)
 	u.size += e.size
 	for u.size > u.most && u.order.Len() > 1 {

@@ -887,6 +887,7 @@ export interface components {
             raw: components["schemas"]["Position"];
             source_lines?: components["schemas"]["SourceLine"][] | null;
             why_raw?: string;
+            within?: string;
         };
         Hashes: {
             hashes: string[];

@@ -6,6 +6,11 @@ export interface FrameLike {
   origin?: boolean
 }
 
+/** What a frame's function is called: anonymous ones by the function around them. */
+export function called(f: { function: string; within?: string }): string {
+  return f.function || (f.within ? `(anonymous in ${f.within})` : '(anonymous)')
+}
+
 export type Piece<F> = { frame: F } | { folded: F[]; words: string }
 
 /** Lays frames out, innermost first. */

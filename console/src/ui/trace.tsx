@@ -1,6 +1,6 @@
 import { useState } from 'react'
 import type { EventDetail, Exception, Frame } from '../api/client.ts'
-import { layOut } from '../core/trace.ts'
+import { called, layOut } from '../core/trace.ts'
 import { Source } from './source.tsx'
 
 const relations: Record<string, string> = { cause: 'caused by', member: 'one of its members', suppressed: 'suppressed' }
@@ -56,7 +56,7 @@ function OneFrame({ frame: f, why }: { frame: Frame; why: string | undefined }) 
   const lines = (f.source_lines ?? []).length > 0
   const head = (
     <>
-      <span className={`mono truncate ${f.origin ? 'font-semibold' : ''}`}>{f.function || '(top level)'}</span>
+      <span className={`mono truncate ${f.origin ? 'font-semibold' : ''}`}>{called(f)}</span>
       <span className="mono soft min-w-0 truncate" title={`${f.file}:${f.line}:${f.column}`}>{f.file}{f.line ? `:${f.line}` : ''}{f.why_raw && f.column ? `:${f.column}` : ''}</span>
       {f.origin && <span className="hurts text-[.85rem] whitespace-nowrap">blamed</span>}
     </>
@@ -86,7 +86,7 @@ function Folded({ frames, words }: { frames: Frame[]; words: string }) {
       <summary className="soft px-3 py-1 hover:bg-base-200">{words}</summary>
       {frames.map((f, i) => (
         <div key={i} className="soft flex gap-3 px-9 py-0.5">
-          <span className="mono truncate">{f.function || '(anonymous)'}</span>
+          <span className="mono truncate">{called(f)}</span>
           <span className="mono truncate">{f.file}{f.line ? `:${f.line}` : ''}</span>
         </div>
       ))}

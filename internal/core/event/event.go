@@ -92,7 +92,8 @@ type SourceLine struct {
 
 // Frame is a frame made readable, beside what it was made from.
 type Frame struct {
-	Function    string       `json:"function"`
+	Function    string       `json:"function"`         // "" for anonymous functions and top-level code
+	Within      string       `json:"within,omitempty"` // of an anonymous function: the nearest function around it that has a name
 	File        string       `json:"file"`
 	Line        int          `json:"line"`
 	Column      int          `json:"column"`
@@ -103,6 +104,15 @@ type Frame struct {
 	Origin      bool         `json:"origin,omitempty"`       // the frame the issue is blamed on
 	// Pending is true while symbols that may still come could resolve the frame.
 	Pending bool `json:"pending,omitempty"`
+}
+
+// Called is what the frame's function is called where one text has to do: its
+// name, or that of the function whose callback it is.
+func (f Frame) Called() string {
+	if f.Function == "" && f.Within != "" {
+		return f.Within + " (callback)"
+	}
+	return f.Function
 }
 
 // Breadcrumb is something that happened before the event.

@@ -107,7 +107,7 @@ func (r *Result) addOrigin(e *event.Event, f event.Frame) {
 
 func (r *Result) addFrame(f event.Frame, why string) {
 	r.add("module", stacktrace.Path(f.File), why)
-	r.add("function", f.Function, why)
+	r.add("function", f.Called(), why)
 }
 
 // describe fills headline, place, message and origin.
@@ -131,7 +131,7 @@ func (r *Result) describe(e *event.Event, frames [][]event.Frame) {
 	r.Headline = name
 	if r.HasOrigin {
 		f := frames[i][j]
-		r.Origin = event.Position{Function: f.Function, File: f.File, Line: f.Line, Column: f.Column}
+		r.Origin = event.Position{Function: f.Called(), File: f.File, Line: f.Line, Column: f.Column}
 		path := stacktrace.Path(f.File)
 		r.Place = fmt.Sprintf("%s:%d", f.File, f.Line)
 		switch {
@@ -141,8 +141,8 @@ func (r *Result) describe(e *event.Event, frames [][]event.Frame) {
 			r.Place = fmt.Sprintf("%s:%d:%d", path, f.Line, f.Column)
 		}
 		switch {
-		case f.Function != "" && name != "" && !f.Pending: // a minified name says nothing
-			r.Headline = name + " in " + f.Function
+		case f.Called() != "" && name != "" && !f.Pending: // a minified name says nothing
+			r.Headline = name + " in " + f.Called()
 		case name != "" && path != "":
 			r.Headline = name + " in " + path[strings.LastIndexByte(path, '/')+1:]
 		}

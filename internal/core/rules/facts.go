@@ -94,7 +94,7 @@ var variables = []variable{
 		out := []Frame{}
 		for _, list := range f.frames() {
 			for _, fr := range list {
-				out = append(out, Frame{fr.Function, fr.File, fr.Raw.File, int64(fr.Line), string(fr.Kind)})
+				out = append(out, Frame{fr.Called(), fr.File, fr.Raw.File, int64(fr.Line), string(fr.Kind)})
 			}
 		}
 		return out

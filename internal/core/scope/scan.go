@@ -3,8 +3,10 @@ package scope
 import (
 	"bytes"
 	"cmp"
+	"io"
 	"slices"
 	"unicode/utf8"
+	"unsafe"
 
 	"github.com/tdewolff/parse/v2"
 	"github.com/tdewolff/parse/v2/js"
@@ -14,86 +16,102 @@ import (
 
 // token is a token that matters, with where it begins.
 type token struct {
-	kind js.TokenType
-	text string // names and strings only
-	pos  sourcemap.Pos
+	kind    js.TokenType
+	text    string // names, strings and numbers only
+	pos     sourcemap.Pos
+	newline bool // a line break lies before it
+	ternary bool // ":" of a "?" before
 }
 
 // bracket is one open bracket, or the body of an arrow function without one.
 type bracket struct {
 	open      js.TokenType
-	object    bool    // an object literal
-	class     bool    // a class body
-	fn        int     // the function whose body this is, -1: none
-	head      binding // '(' only: what a function beginning here would be bound to
+	before    js.TokenType // the token before it
+	object    bool         // an object literal
+	class     bool         // a class body
+	value     bool         // '{' only: of an expression, not of a statement
+	fn        int          // the function whose body this is, -1: none
+	head      binding      // '(' and '[' only: what a function beginning here would be bound to
 	headPos   sourcemap.Pos
+	control   bool // '(' only: behind if, for, while, with
 	keyword   bool // '(' only: behind "function"
 	method    bool // '(' only: at member level of a class or object, behind a name
 	arrow     bool // the body of an arrow function that is an expression
-	ternary   int  // arrow only: "?" still waiting for their ":"
-	className string
-	classPos  sourcemap.Pos
-}
-
-// binding is the name a function is bound to.
-type binding struct {
-	name     string
-	pos      sourcemap.Pos
-	property bool
+	ternary   int  // "?" still waiting for their ":"
+	className binding
+	classHead sourcemap.Pos
 }
 
 type scanner struct {
-	table   Table
-	stack   []bracket
-	last    [4]token // the last four tokens, newest first
-	current int      // the innermost open function, -1: none
-	closed  bracket  // the bracket that the newest ')' closed
-	fnHead  binding  // name of a "function" whose "(" has not come
-	fnPos   sourcemap.Pos
-	inFn    bool
-	class   binding // name of a class whose "{" has not come
-	inClass bool
-	newline bool // a line break lies before this token
+	code       []byte
+	table      Table
+	stack      []bracket
+	last       [8]token     // the last tokens, newest first
+	current    int          // the innermost open function, -1: none
+	closed     bracket      // the bracket that the newest ')' closed
+	ended      bracket      // and the newest '}'
+	key        binding      // the member's name that the newest ']' closed
+	keyFrom    js.TokenType // the token before its '['
+	fnHead     binding      // name of a "function" whose "(" has not come
+	fnPos      sourcemap.Pos
+	fnValue    bool // it is an expression
+	inFn       bool
+	class      binding // name of a class whose "{" has not come
+	classAt    sourcemap.Pos
+	classValue bool
+	inClass    bool
+	odd        bool // something is not as JavaScript has it
 }
 
-// Scan reads code and returns its functions.
+// Scan reads code and returns its functions, whose names share its memory.
 func Scan(code []byte) *Table {
 	if bytes.HasPrefix(code, []byte("#!")) { // the lexer does not know it; keep the columns of all later lines
 		code = slices.Clone(code)
 		code[0], code[1] = '/', '/'
 	}
-	s := scanner{current: -1}
-	lexer := js.NewLexer(parse.NewInputBytes(slices.Clip(code)))
-	var pos sourcemap.Pos
-	for {
-		kind, text := lexer.Next()
-		if kind == js.ErrorToken {
-			break
-		}
-		if (kind == js.DivToken || kind == js.DivEqToken) && s.regexpMayStart() {
-			kind, text = lexer.RegExp()
-			if kind == js.ErrorToken {
-				break
-			}
-		}
-		switch kind {
-		case js.WhitespaceToken, js.CommentToken:
-		case js.LineTerminatorToken, js.CommentLineTerminatorToken:
-			s.newline = true
-		default:
-			s.token(token{kind: kind, text: nameText(kind, text), pos: pos}, advance(pos, text))
-			s.newline = false
-		}
-		pos = advance(pos, text)
-	}
+	s := scanner{code: code, current: -1}
+	pos, whole := s.tokens()
+	s.table.Clean = whole && !s.odd
 	for len(s.stack) > 0 {
-		s.pop(pos)
+		b := s.pop(pos)
+		s.table.Clean = s.table.Clean && (b.open == 0 || b.arrow)
 	}
 	slices.SortStableFunc(s.table.funcs, func(a, b Func) int {
 		return cmp.Or(cmp.Compare(a.Start.Line, b.Start.Line), cmp.Compare(a.Start.Col, b.Start.Col))
 	})
 	s.relink()
 	return &s.table
+}
+
+// tokens goes over the code and returns where it ends, and whether that is all.
+func (s *scanner) tokens() (sourcemap.Pos, bool) {
+	lexer := js.NewLexer(parse.NewInputBytes(slices.Clip(s.code)))
+	var pos sourcemap.Pos
+	newline := false
+	for {
+		kind, text := lexer.Next()
+		if kind == js.ErrorToken {
+
+			return pos, lexer.Err() == io.EOF
+		}
+		if (kind == js.DivToken || kind == js.DivEqToken) && s.regexpMayStart() {
+			kind, text = lexer.RegExp()
+			if kind == js.ErrorToken {
+				return pos, false
+			}
+			s.odd = s.odd || s.last[0].kind == js.LtToken // "</": markup
+		}
+		next := advance(pos, text)
+		switch kind {
+		case js.WhitespaceToken, js.CommentToken:
+		case js.LineTerminatorToken, js.CommentLineTerminatorToken:
+			newline = true
+		default:
+			s.token(token{kind: kind, text: nameText(kind, text), pos: pos, newline: newline}, next)
+			newline = false
+		}
+		pos = next
+	}
 }
 
 // relink sets Parent anew after sorting, by nesting.
@@ -114,10 +132,10 @@ func (s *scanner) relink() {
 
 func nameText(kind js.TokenType, text []byte) string {
 	switch {
-	case kind == js.StringToken && len(text) >= 2:
-		return string(text[1 : len(text)-1])
-	case js.IsIdentifierName(kind), kind == js.PrivateIdentifierToken:
-		return string(text)
+	case kind == js.StringToken && len(text) > 2:
+		return unsafe.String(&text[1], len(text)-2)
+	case js.IsIdentifierName(kind), kind == js.PrivateIdentifierToken, js.IsNumeric(kind):
+		return unsafe.String(&text[0], len(text))
 	}
 	return ""
 }
@@ -153,26 +171,19 @@ func (s *scanner) regexpMayStart() bool {
 	case 0:
 		return true
 	case js.CloseParenToken:
-		return s.closed.control()
-	case js.CloseBracketToken, js.CloseBraceToken, js.StringToken, js.TemplateToken, js.TemplateEndToken, js.RegExpToken,
+		return s.closed.control
+	case js.CloseBraceToken:
+		return !s.ended.value
+	case js.CloseBracketToken, js.StringToken, js.TemplateToken, js.TemplateEndToken, js.RegExpToken,
 		js.ThisToken, js.SuperToken, js.NullToken, js.TrueToken, js.FalseToken, js.IncrToken, js.DecrToken, js.PrivateIdentifierToken:
 		return false
 	}
 	return !js.IsIdentifier(k) && !js.IsNumeric(k)
 }
 
-// control says whether a '(' stood behind if, for, while or with.
-func (b bracket) control() bool {
-	switch b.head.name {
-	case "\x00control":
-		return true
-	}
-	return false
-}
-
 func (s *scanner) top() *bracket {
 	if len(s.stack) == 0 {
-		return &bracket{fn: -1}
+		s.stack = append(s.stack, bracket{fn: -1})
 	}
 	return &s.stack[len(s.stack)-1]
 }
@@ -181,12 +192,13 @@ func (s *scanner) token(t token, end sourcemap.Pos) {
 	s.endArrows(t)
 	switch t.kind {
 	case js.FunctionToken:
-		if s.last[0].kind != js.DotToken && s.last[0].kind != js.OptChainToken {
+		if !s.behindDot() {
 			s.inFn, s.fnHead, s.fnPos = true, s.bindingBefore(0), t.pos
+			s.fnHead.head, s.fnValue = s.modifiers(0, t.pos), !s.statementStart(t)
 		}
 	case js.ClassToken:
-		if s.last[0].kind != js.DotToken && s.last[0].kind != js.OptChainToken {
-			s.inClass, s.class = true, s.bindingBefore(0)
+		if !s.behindDot() {
+			s.inClass, s.class, s.classAt, s.classValue = true, s.bindingBefore(0), t.pos, !s.statementStart(t)
 		}
 	case js.OpenParenToken:
 		s.openParen(t)
@@ -199,47 +211,20 @@ func (s *scanner) token(t token, end sourcemap.Pos) {
 	case js.QuestionToken:
 		s.top().ternary++
 	case js.ColonToken:
-		s.top().ternary--
+		if top := s.top(); top.ternary > 0 {
+			top.ternary--
+			t.ternary = true
+		}
 	default:
 		s.name(t)
 	}
 	s.arrowBody(t)
-	s.last[3], s.last[2], s.last[1], s.last[0] = s.last[2], s.last[1], s.last[0], t
+	copy(s.last[1:], s.last[:])
+	s.last[0] = t
 }
 
-// name takes an identifier as the name of a function or class being declared.
-func (s *scanner) name(t token) {
-	if t.text == "" || !js.IsIdentifierName(t.kind) {
-		return
-	}
-	if s.inFn && (s.last[0].kind == js.FunctionToken || s.last[0].kind == js.MulToken && s.last[1].kind == js.FunctionToken) {
-		s.fnHead = binding{name: t.text, pos: t.pos}
-	}
-	if s.inClass && s.last[0].kind == js.ClassToken && t.kind != js.ExtendsToken {
-		s.class = binding{name: t.text, pos: t.pos}
-	}
-}
-
-// bindingBefore is what an expression that begins behind the token `skip`
-// tokens back is bound to: "x =", "x:" or "a.x =".
-func (s *scanner) bindingBefore(skip int) binding {
-	if skip < 2 && s.last[skip].kind == js.AsyncToken {
-		skip++
-	}
-	if skip > 2 {
-		return binding{}
-	}
-	sign, name := s.last[skip], s.last[skip+1]
-	switch {
-	case sign.kind == js.EqToken && name.text != "" && js.IsIdentifierName(name.kind):
-		dotted := skip+2 < len(s.last) && s.last[skip+2].kind == js.DotToken
-		return binding{name.text, name.pos, dotted}
-	case sign.kind == js.EqToken && name.kind == js.PrivateIdentifierToken:
-		return binding{name.text, name.pos, true}
-	case sign.kind == js.ColonToken && name.text != "" && s.top().object:
-		return binding{name.text, name.pos, true}
-	}
-	return binding{}
+func (s *scanner) behindDot() bool {
+	return s.last[0].kind == js.DotToken || s.last[0].kind == js.OptChainToken
 }
 
 func (s *scanner) openParen(t token) {
@@ -247,36 +232,24 @@ func (s *scanner) openParen(t token) {
 	prev, outer := s.last[0], s.top()
 	switch {
 	case s.inFn:
-		b.keyword, b.head, b.headPos = true, s.fnHead, s.fnPos
+		b.keyword, b.head, b.headPos, b.value = true, s.fnHead, s.fnPos, s.fnValue
 		s.inFn = false
-	case (outer.class || outer.object) && (prev.text != "" || prev.kind == js.CloseBracketToken || js.IsNumeric(prev.kind)) && s.atMember():
-		b.method, b.head, b.headPos = true, binding{prev.text, prev.pos, true}, prev.pos
+	case (outer.class || outer.object) && s.atMember():
+		b.method, b.head, b.headPos = true, s.member(), prev.pos
 	default:
 		switch prev.kind {
 		case js.IfToken, js.ForToken, js.WhileToken, js.WithToken:
-			b.head.name = "\x00control"
+			b.control = !s.dotted(1)
 		case js.AsyncToken:
 			b.head, b.headPos = s.bindingBefore(0), prev.pos
+			b.head.head = prev.pos
 		default:
+			b.control = prev.kind == js.AwaitToken && s.last[1].kind == js.ForToken
 			b.head = s.bindingBefore(0)
+			b.head.head = t.pos
 		}
 	}
 	s.push(b)
-}
-
-// atMember says whether the newest token can be the name of a method: what
-// stands before it ends a member or is a modifier.
-func (s *scanner) atMember() bool {
-	if s.last[0].kind == js.CloseBracketToken {
-		return true
-	}
-	p := s.last[1]
-	switch p.kind {
-	case js.OpenBraceToken, js.CloseBraceToken, js.SemicolonToken, js.CommaToken, js.MulToken,
-		js.GetToken, js.SetToken, js.StaticToken, js.AsyncToken:
-		return true
-	}
-	return s.top().class && s.newline
 }
 
 func (s *scanner) openBrace(t token) {
@@ -285,45 +258,65 @@ func (s *scanner) openBrace(t token) {
 	switch {
 	case prev.kind == js.ArrowToken:
 		// arrowBody opened the function; its body is this block.
-		b.fn = s.current
+		b.fn, b.value = s.current, true
 		if top := s.top(); top.arrow {
 			b.fn = top.fn
 			s.stack = s.stack[:len(s.stack)-1]
 		}
 	case prev.kind == js.CloseParenToken && (s.closed.keyword || s.closed.method):
-		b.fn = s.open(s.closed.headPos, s.closed.head)
-		if s.closed.method {
-			if outer := s.top(); outer.class {
-				f := &s.table.funcs[b.fn]
-				f.Class, f.ClassPos = outer.className, outer.classPos
-			}
-		}
+		b.fn, b.value = s.open(s.closed.headPos, s.closed.head), s.closed.value
 	case s.inClass:
-		b.class, b.className, b.classPos = true, s.class.name, s.class.pos
+		b.class, b.className, b.classHead, b.value = true, s.class, s.classAt, s.classValue
 		s.inClass = false
 	case s.top().class && prev.kind == js.StaticToken:
-	case s.expressionStart(prev.kind):
-		b.object = true
+	case s.expressionStart(prev):
+		b.object, b.value = true, true
 	}
 	s.push(b)
 }
 
+// statementStart says whether t begins a statement.
+func (s *scanner) statementStart(t token) bool {
+	prev := s.last[0]
+	if prev.kind == js.AsyncToken {
+		t, prev = prev, s.last[1]
+	}
+	switch prev.kind {
+	case 0, js.SemicolonToken, js.ElseToken, js.DoToken, js.ExportToken, js.DefaultToken:
+		return true
+	case js.OpenBraceToken:
+		return !s.top().object && !s.top().class
+	case js.CloseBraceToken:
+		return !s.ended.value || t.newline
+	case js.CloseParenToken:
+		return s.closed.control
+	case js.ColonToken:
+		return !prev.ternary && !s.top().object
+	}
+	return t.newline && !continues(prev.kind) && prev.kind != js.CommaToken && prev.kind != js.OpenParenToken && prev.kind != js.OpenBracketToken
+}
+
 // expressionStart says whether a '{' behind this token begins an object.
-func (s *scanner) expressionStart(k js.TokenType) bool {
-	switch k {
+func (s *scanner) expressionStart(t token) bool {
+	switch t.kind {
 	case js.OpenParenToken, js.OpenBracketToken, js.CommaToken, js.EqToken, js.QuestionToken, js.ReturnToken, js.ThrowToken,
 		js.NewToken, js.TypeofToken, js.VoidToken, js.DeleteToken, js.InToken, js.OfToken, js.AwaitToken, js.YieldToken,
 		js.EllipsisToken, js.TemplateStartToken, js.TemplateMiddleToken, js.DefaultToken:
 		return true
 	case js.ColonToken:
-		return s.top().object || s.top().ternary >= 0 && s.top().open != js.OpenBraceToken
+		return t.ternary || s.top().object
+	case js.ArrowToken, js.IncrToken, js.DecrToken:
+		return false
 	}
-	return js.IsOperator(k) && k != js.ArrowToken
+	return js.IsOperator(t.kind)
 }
 
 // open begins a function.
 func (s *scanner) open(start sourcemap.Pos, head binding) int {
-	s.table.funcs = append(s.table.funcs, Func{Start: start, Parent: s.current, Name: head.name, NamePos: head.pos, Property: head.property})
+	s.table.funcs = append(s.table.funcs, Func{
+		Start: start, Head: head.head, Parent: s.current, Kind: head.kind, Member: head.member, ClassHead: head.classHead, Name: head.name, NamePos: head.pos, Property: head.property,
+		Class: head.owner, ClassPos: head.ownerPos, Assigned: head.assigned, Default: head.isDefault,
+	})
 	s.current = len(s.table.funcs) - 1
 	return s.current
 }
@@ -336,9 +329,7 @@ func (s *scanner) arrowBody(t token) {
 	start, head := s.closed.headPos, s.closed.head
 	if prev := s.last[0]; prev.kind != js.CloseParenToken { // "x => …"
 		start, head = prev.pos, s.bindingBefore(1)
-	}
-	if head.name == "\x00control" {
-		head = binding{}
+		head.head = s.modifiers(1, prev.pos)
 	}
 	s.push(bracket{arrow: true, fn: s.open(start, head)})
 }
@@ -354,7 +345,7 @@ func (s *scanner) endArrows(t token) {
 				return
 			}
 		default:
-			if !s.newline || !startsStatement(t.kind) {
+			if !t.newline || !startsStatement(t.kind) || continues(s.last[0].kind) {
 				return
 			}
 		}
@@ -371,7 +362,15 @@ func startsStatement(k js.TokenType) bool {
 	return js.IsIdentifier(k)
 }
 
-func (s *scanner) push(b bracket) { s.stack = append(s.stack, b) }
+// continues says whether an expression cannot end with this token.
+func continues(k js.TokenType) bool {
+	return k != js.IncrToken && k != js.DecrToken && (js.IsOperator(k) || k == js.DotToken || k == js.QuestionToken || k == js.ColonToken || k == js.NewToken || k == js.AwaitToken)
+}
+
+func (s *scanner) push(b bracket) {
+	b.before = s.last[0].kind
+	s.stack = append(s.stack, b)
+}
 
 // pop closes the newest bracket; a function that ends with it ends at end.
 func (s *scanner) pop(end sourcemap.Pos) bracket {
@@ -385,13 +384,26 @@ func (s *scanner) pop(end sourcemap.Pos) bracket {
 	return b
 }
 
+// other is the bracket that each closing one belongs to.
+var other = map[js.TokenType]js.TokenType{
+	js.CloseParenToken: js.OpenParenToken, js.CloseBracketToken: js.OpenBracketToken,
+	js.CloseBraceToken: js.OpenBraceToken, js.TemplateEndToken: js.TemplateStartToken,
+}
+
 // closeTo closes the bracket that t closes; arrows were ended before.
 func (s *scanner) closeTo(t token, end sourcemap.Pos) {
 	if len(s.stack) == 0 {
+		s.odd = true
 		return
 	}
 	b := s.pop(end)
-	if t.kind == js.CloseParenToken {
+	s.odd = s.odd || other[t.kind] != b.open
+	switch t.kind {
+	case js.CloseParenToken:
 		s.closed = b
+	case js.CloseBraceToken:
+		s.ended = b
+	case js.CloseBracketToken:
+		s.key, s.keyFrom = s.keyOf(b), b.before
 	}
 }

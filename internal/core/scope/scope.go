@@ -15,19 +15,41 @@ import (
 	"firethorn/internal/core/sourcemap"
 )
 
+// Kind is what a function is to its class or object.
+type Kind uint8
+
+// The kinds of functions. Methods of objects are Plain: their name says all.
+const (
+	Plain Kind = iota
+	Getter
+	Setter
+	Constructor
+)
+
 // Func is one function of the code.
 type Func struct {
 	Start, End sourcemap.Pos // from the head (its "function", "(" or name) to the end of the body
+	Head       sourcemap.Pos // where its first modifier stands ("async", "get"); Start when it has none
 	Parent     int           // index of the enclosing function, -1 at the top
-	Name       string        // as the code has it, "" when it has none
+	Kind       Kind
+	Name       string        // as the code has it, "" when it has none; "[Symbol.iterator]" for such a member
 	NamePos    sourcemap.Pos // where Name stands, when it has one
-	Class      string        // the class a method stands in, as the code has it
-	ClassPos   sourcemap.Pos // where Class stands
 	Property   bool          // Name is a property or method name, which minifiers keep
+	Member     bool          // it is written as a member of a class or object: "name() {}"
+	Class      string        // the class it is a member of, as the code has it
+	ClassPos   sourcemap.Pos // where Class stands
+	ClassHead  sourcemap.Pos // where "class" stands, when it is a member of one
+	Assigned   bool          // Class is only what the function was assigned to: it is a class when its name begins with a capital
+	Default    bool          // the default export of a module, without a name
 }
 
 // Table holds the functions of one file, sorted by where they start.
-type Table struct{ funcs []Func }
+type Table struct {
+	funcs []Func
+	// Clean says that the code was read to its end and every bracket had its
+	// other: that it is JavaScript, without types or markup in it.
+	Clean bool
+}
 
 // Find returns the innermost function around p and its index; ok is false at
 // the top level.

@@ -49,7 +49,7 @@ func TestFind_AgreesWithAnIndependentLibrary(t *testing.T) {
 	if err := cmd.Start(); err != nil {
 		t.Fatal(err)
 	}
-	maps, asked, several := 0, 0, 0
+	maps, asked, among := 0, 0, 0
 	r := bufio.NewReaderSize(out, 1<<20)
 	for {
 		line, err := r.ReadBytes('\n')
@@ -75,21 +75,21 @@ func TestFind_AgreesWithAnIndependentLibrary(t *testing.T) {
 			continue
 		}
 		maps++
-		bad := 0
+		bad, at := 0, several(m)
 		for _, q := range a.Answers {
 			asked++
 			got := [6]int32{q[0], q[1], -1, 0, 0, -1}
 			if o, ok := m.Find(Pos{q[0], q[1]}); ok {
 				got = [6]int32{q[0], q[1], int32(o.Index), o.Pos.Line, o.Pos.Col, -1}
-				if q[5] >= 0 && o.Name == m.names[q[5]] {
+				if q[5] >= 0 && o.Name == m.Name(int(q[5])) {
 					got[5] = q[5]
 				}
 			}
 			if got == q {
 				continue
 			}
-			if m.beginsAmongSeveral(Pos{q[0], q[1]}) {
-				several++
+			if found, _ := m.Positions.Find(Pos{q[0], q[1]}); at[found.Gen] {
+				among++
 				continue
 			}
 			if bad++; bad <= 3 {
@@ -100,19 +100,21 @@ func TestFind_AgreesWithAnIndependentLibrary(t *testing.T) {
 	if err := cmd.Wait(); err != nil {
 		t.Fatalf("%v\n%s", err, errs.String())
 	}
-	t.Logf("%d maps, %d positions, %d of them where several segments begin at once", maps, asked, several)
+	t.Logf("%d maps, %d positions, %d of them where several segments begin at once", maps, asked, among)
 	if maps < 100 || asked < 100_000 {
 		t.Errorf("only %d positions of %d maps were compared", asked, maps)
 	}
 }
 
-// beginsAmongSeveral says whether the segment that answers p shares its
-// position with another.
-func (m *Map) beginsAmongSeveral(p Pos) bool {
-	lo, hi := int(m.lines[p.Line]), int(m.lines[p.Line+1])
-	i := lo - 1
-	for i+1 < hi && m.cols[i+1] <= p.Col {
-		i++
+// several are the positions at which more than one segment of m begins.
+func several(m *Map) map[Pos]bool {
+	found := map[Pos]bool{}
+	last := Pos{-1, -1}
+	for s := range m.Positions.All() {
+		if s.Gen == last {
+			found[last] = true
+		}
+		last = s.Gen
 	}
-	return i > lo && m.cols[i-1] == m.cols[i]
+	return found
 }

@@ -1,9 +1,12 @@
 package sourcemap
 
 import (
+	"bytes"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 )
@@ -74,8 +77,10 @@ func TestParse_TakesIndexMapsAndPrefixes(t *testing.T) {
 	}
 }
 
+const unsorted = `{"version":3,"sources":["a"],"names":[],"mappings":"UAAU,LAAA"}`
+
 func TestParse_SortsSegments(t *testing.T) {
-	m, err := Parse([]byte(`{"version":3,"sources":["a"],"names":[],"mappings":"UAAU,LAAA"}`))
+	m, err := Parse([]byte(unsorted))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -98,9 +103,30 @@ func TestParse_SaysWhereAMapIsBroken(t *testing.T) {
 		"ends in a number":     {m("AAAg"), "mappings, byte 4: the text ends inside a number"},
 		"two fields":           {m("AA"), "mappings, byte 0: a segment has 1, 4 or 5 fields"},
 		"six fields":           {m("AAAAAA"), "mappings, byte 5: a segment has more than 5 fields"},
-		"number too long":      {m("gggggggA"), "mappings, byte 7: a number is too long"},
+		"number too long":      {m("gggggggB"), "mappings, byte 7: a number does not fit in 32 bits"},
+		"number too large":     {m("ggggggE"), "mappings, byte 6: a number does not fit in 32 bits"},
+		"an empty segment":     {m("AAAA,,AAAA"), "mappings, byte 4: a comma with no segment behind it"},
+		"a comma first":        {m(",AAAA"), "mappings, byte 0: "},
+		"a comma last":         {m("AAAA,"), "mappings, byte 4: a comma"},
+		"a comma before ;":     {m("AAAA;AAAA,;"), "mappings, byte 9: a comma"},
+		"so in unsorted ones":  {m("U,LAAA,,A"), "mappings, byte 6: a comma"},
+		"mappings of a kind":   {`{"version":3,"mappings":7}`, `"mappings" is no string`},
+		"a version in quotes":  {`{"version":"3","mappings":""}`, `"version" is "3"`},
+		"a list":               {`[1,2]`, "which is a JSON object"},
+		"behind the end":       {`{"version":3,"mappings":""} x`, "byte 28: text behind the end"},
+		"a cut text":           {`{"version":3,"mappings":"AAAA`, "byte 29: the text ends inside a string"},
+		"a line break within":  {"{\"version\":3,\"mappings\":\"A\n\"}", "byte 26: a control character"},
+		"a wrong escape":       {`{"version":3,"x":"\q"}`, "byte 18: this is no escape"},
+		"a wrong number":       {`{"version":3,"x":01}`, "byte 17: this is no number"},
+		"deep values":          {`{"version":3,"x":` + strings.Repeat("[", 100_000), "byte 1017: values are nested more than 1000 deep"},
+		"sections and more":    {`{"version":3,"mappings":"","sections":[]}`, "no \"mappings\" of its own"},
+		"sections of a kind":   {`{"version":3,"sections":{}}`, "\"sections\" is no list"},
+		"section of a kind":    {`{"version":3,"sections":[1]}`, "section 0: a section is no object"},
+		"no offset":            {`{"version":3,"sections":[{"map":` + m("") + `}]}`, "section 0: a section has no \"offset\""},
+		"half an offset":       {`{"version":3,"sections":[{"offset":{"line":0},"map":` + m("") + `}]}`, "section 0: the \"offset\" of a section needs"},
+		"no map":               {`{"version":3,"sections":[{"offset":{"line":0,"column":0}}]}`, "section 0: a section has no \"map\""},
 		"overlapping sections": {`{"version":3,"sections":[{"offset":{"line":1,"column":0},"map":` + m("") + `},{"offset":{"line":0,"column":0},"map":` + m("") + `}]}`, "section 1: sections are not in order"},
-		"index within index":   {`{"version":3,"sections":[{"offset":{"line":0,"column":0},"map":{"version":3,"sections":[]}}]}`, "an index map within an index map"},
+		"index maps too deep":  {strings.Repeat(`{"version":3,"sections":[{"offset":{"line":0,"column":0},"map":`, 5000), "index maps lie within index maps more than 16 deep"},
 		"broken section":       {`{"version":3,"sections":[{"offset":{"line":0,"column":0},"map":` + m("AA") + `}]}`, "section 0: mappings, byte 0"},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -143,6 +169,52 @@ func TestParse_LetsGoOfWhatNamesNothing(t *testing.T) {
 				if got != want {
 					t.Errorf("column %d comes from %q, want %q", col, got, want)
 				}
+			}
+		})
+	}
+}
+
+// Where the standard says "optionally report an error" the rest of the map holds.
+func TestParse_TakesWhatTheStandardLeavesOpen(t *testing.T) {
+	section := func(line, col int, mappings string) string {
+		return fmt.Sprintf(`{"offset":{"line":%d,"column":%d},"map":{"version":3,"sources":["a"],"mappings":%q}}`, line, col, mappings)
+	}
+	for name, c := range map[string]struct {
+		in      string
+		dropped int
+		at      Pos
+		want    string // "source line:col", "" for none
+	}{
+		"members of another kind":      {`{"version":3,"file":7,"sourceRoot":[],"names":{},"ignoreList":"x","sourcesContent":1,"sources":["a"],"mappings":"AAAA"}`, 5, Pos{0, 0}, "a 0:0"},
+		"null for each of them":        {`{"version":3,"file":null,"sourceRoot":null,"names":null,"ignoreList":null,"sourcesContent":null,"sources":["a"],"mappings":"AAAA"}`, 0, Pos{0, 0}, "a 0:0"},
+		"a source that is a number":    {`{"version":3,"sources":[5,"b"],"mappings":"AAAA,CCAA"}`, 1, Pos{0, 1}, "b 0:0"},
+		"more texts than sources":      {`{"version":3,"sources":["a"],"sourcesContent":["x","y"],"mappings":"AAAA"}`, 1, Pos{0, 0}, "a 0:0"},
+		"no sources":                   {`{"version":3,"mappings":"A,AAAA"}`, 1, Pos{0, 0}, ""},
+		"zeros in front of a number":   {`{"version":3,"sources":["a"],"mappings":"KAAgggggggggA"}`, 0, Pos{0, 5}, "a 0:0"},
+		"the largest number":           {`{"version":3,"sources":["a"],"mappings":"AAA+/////D"}`, 0, Pos{0, 0}, "a 0:2147483647"},
+		"the smallest number":          {`{"version":3,"sources":["a"],"mappings":"AAAA,CAAB,CAAA"}`, 2, Pos{0, 0}, "a 0:0"},
+		"a column beyond 32 bits":      {`{"version":3,"sources":["a"],"mappings":"AAAA,+/////D,C"}`, 1, Pos{0, 9}, "a 0:0"},
+		"an escaped slash":             {`{"version":3,"sources":["a"],"mappings":"AAA+\/\/\/\/\/D"}`, 0, Pos{0, 0}, "a 0:2147483647"},
+		"a root for some sections":     {`{"version":3,"sections":[` + section(0, 0, "AAAA") + `,{"offset":{"line":1,"column":0},"map":{"version":3,"sourceRoot":"src/","sources":["b"],"mappings":"AAAA"}}]}`, 0, Pos{1, 0}, "src/b 0:0"},
+		"none for those before":        {`{"version":3,"sections":[` + section(0, 0, "AAAA") + `,{"offset":{"line":1,"column":0},"map":{"version":3,"sourceRoot":"src/","sources":["b"],"mappings":"AAAA"}}]}`, 0, Pos{0, 0}, "a 0:0"},
+		"a section over the next":      {`{"version":3,"sections":[` + section(0, 0, "AAAA,UAAU,UAAU;AAAA") + `,` + section(0, 15, "AAAE") + `]}`, 2, Pos{0, 25}, "a 0:2"},
+		"what lies before it":          {`{"version":3,"sections":[` + section(0, 0, "AAAA,UAAU,UAAU;AAAA") + `,` + section(0, 15, "AAAE") + `]}`, 2, Pos{0, 14}, "a 0:10"},
+		"sections within a section":    {`{"version":3,"sections":[{"offset":{"line":2,"column":3},"map":{"version":3,"sections":[` + section(0, 4, "AAAA") + `,` + section(1, 4, "AAAC") + `]}}]}`, 0, Pos{2, 7}, "a 0:0"},
+		"and their later lines":        {`{"version":3,"sections":[{"offset":{"line":2,"column":3},"map":{"version":3,"sections":[` + section(0, 4, "AAAA") + `,` + section(1, 4, "AAAC") + `]}}]}`, 0, Pos{3, 4}, "a 0:1"},
+		"a section a billion lines on": {`{"version":3,"sections":[` + section(0, 0, "AAAA") + `,` + section(1_000_000_000, 2_000_000_000, "AAAC") + `]}`, 0, Pos{1_000_000_000, 2_000_000_001}, "a 0:1"},
+		"sections beyond 32 bits":      {`{"version":3,"sections":[{"offset":{"line":2000000000,"column":0},"map":{"version":3,"sections":[` + section(2_000_000_000, 0, "AAAA") + `]}}]}`, 1, Pos{0, 0}, ""},
+	} {
+		t.Run(name, func(t *testing.T) {
+			m, err := Parse([]byte(c.in))
+			if err != nil {
+				t.Fatal(err)
+			}
+			got := ""
+			if o, ok := m.Find(c.at); ok {
+				got = fmt.Sprintf("%s %d:%d", o.Source, o.Pos.Line, o.Pos.Col)
+			}
+			if m.Dropped() != c.dropped || got != c.want {
+				t.Errorf("%d let go, %v comes from %q; want %d and %q", m.Dropped(), c.at, got, c.dropped, c.want)
 			}
 		})
 	}
@@ -227,18 +299,46 @@ func TestFind_AgreesWithALinearSearch(t *testing.T) {
 	}
 }
 
+// What is taken is JSON; segments come in order, name what is there, and are
+// found at their own place; written anew they read the same.
 func FuzzParse(f *testing.F) {
-	f.Add([]byte(plain), int32(0), int32(4))
+	for _, raw := range []string{plain, unsorted, `{"version":3,"sections":[{"offset":{"line":0,"column":3},"map":` + plain + `},{"offset":{"line":1,"column":0},"map":` + unsorted + `}]}`,
+		`{"version":3,"sources":["a"],"names":["n"],"ignoreList":[0,9],"mappings":"AAAAA,D,CAAAC;;;gggggggggA,AADD"}`, ")]}'\n" + `{"version":3.0,"x":[{"y":[-1.5e3,true,"\u0041\\"]}],"mappings":";"}`} {
+		f.Add([]byte(raw), int32(0), int32(4))
+	}
 	f.Fuzz(func(t *testing.T, raw []byte, line, col int32) {
 		m, err := Parse(raw)
-		if (m == nil) == (err == nil) {
-			t.Fatal("neither or both of map and error")
-		}
 		if err != nil {
+			if _, ok := errors.AsType[*SyntaxError](err); !ok || m != nil {
+				t.Fatalf("Parse = %v, %v", m, err)
+			}
 			return
 		}
-		if o, ok := m.Find(Pos{line, col}); ok && (o.Index < 0 || o.Index >= len(m.Sources()) || o.Pos.Line < 0) {
-			t.Fatalf("Find gives %+v", o)
+		text := bytes.TrimPrefix(raw, []byte("\xef\xbb\xbf"))
+		if bytes.HasPrefix(text, []byte(")]}'")) {
+			text = text[max(0, bytes.IndexAny(text, "\r\n")):]
+		}
+		if !json.Valid(text) {
+			t.Fatal("this is no JSON")
+		}
+		m.Find(Pos{line, col})
+		var again writer
+		all := slices.Collect(m.Positions.All())
+		for i, s := range all {
+			if s.Source >= int32(m.Sources()) || s.Name >= int32(m.Names()) || s.Orig.Line < 0 || s.Orig.Col < 0 || s.Gen.Line < 0 || s.Gen.Col < 0 {
+				t.Fatalf("segment %d: %+v", i, s)
+			}
+			if i > 0 && s.Gen.Before(all[i-1].Gen) {
+				t.Fatalf("segments %d: %+v after %+v", i, s, all[i-1])
+			}
+			last := i+1 == len(all) || s.Gen != all[i+1].Gen
+			if found, ok := m.Positions.Find(s.Gen); last && (!ok || found != s) {
+				t.Fatalf("at %v: %+v, %v, want %+v", s.Gen, found, ok, s)
+			}
+			again.add(s)
+		}
+		if len(all) != m.Segments() || !slices.Equal(all, slices.Collect(again.p.All())) {
+			t.Fatalf("%d segments of %d are written anew as %v", len(all), m.Segments(), slices.Collect(again.p.All()))
 		}
 	})
 }

@@ -1,6 +1,7 @@
 package symbolicate
 
 import (
+	"bytes"
 	"flag"
 	"fmt"
 	"os"
@@ -10,8 +11,8 @@ import (
 	"testing"
 
 	"firethorn/internal/core/event"
-	"firethorn/internal/core/scope"
 	"firethorn/internal/core/sourcemap"
+	"firethorn/internal/core/symbols"
 )
 
 var update = flag.Bool("update", false, "rewrite testdata/*.golden")
@@ -28,15 +29,28 @@ func section(t *testing.T, text, name string) string {
 }
 
 // bundles are two real builds of the demo's applications, with their maps.
-type bundles map[string]*Unit
+type bundles map[string]*symbols.File
 
-func (b bundles) Unit(file, _ string) (*Unit, string) {
+func (b bundles) File(file, _ string) (*symbols.File, string) {
 	for name, u := range b {
 		if strings.HasSuffix(name, filepath.Ext(file)) {
 			return u, ""
 		}
 	}
 	return nil, "no such file"
+}
+
+func compile(t testing.TB, m *sourcemap.Map, code []byte) *symbols.File {
+	t.Helper()
+	raw, err := symbols.Compile(m, code)
+	if err != nil {
+		t.Fatal(err)
+	}
+	f, err := symbols.Open(bytes.NewReader(raw), int64(len(raw)), 1<<20)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return f
 }
 
 func load(t testing.TB) bundles {
@@ -54,7 +68,7 @@ func load(t testing.TB) bundles {
 		if err != nil {
 			t.Fatal(err)
 		}
-		b[name] = &Unit{Map: m, Scopes: scope.Scan(code)}
+		b[name] = compile(t, m, code)
 	}
 	return b
 }
@@ -66,7 +80,7 @@ func readable(frames []event.Frame) string {
 		if f.Origin {
 			mark = " <- origin"
 		}
-		fmt.Fprintf(&b, "%s %s:%d:%d %s%s\n", f.Function, f.File, f.Line, f.Column, f.Kind, mark)
+		fmt.Fprintf(&b, "%s %s:%d:%d %s%s\n", f.Called(), f.File, f.Line, f.Column, f.Kind, mark)
 		if f.Origin && len(f.SourceLines) > 0 {
 			for _, l := range f.SourceLines {
 				if l.Line == f.Line {
@@ -133,7 +147,7 @@ func TestFrame_GivesSevenLinesEachSide(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	f := Frame(event.RawFrame{File: "https://a.example/b.js", Line: 1, Column: 1}, &Unit{Map: m}, "", Options{Sources: true})
+	f := Frame(event.RawFrame{File: "https://a.example/b.js", Line: 1, Column: 1}, compile(t, m, nil), "", Options{Sources: true})
 	if f.Line != 11 || len(f.SourceLines) != 15 || f.SourceLines[0].Line != 4 || f.SourceLines[14].Line != 18 {
 		t.Errorf("line %d with %d lines of source: %+v", f.Line, len(f.SourceLines), f.SourceLines)
 	}

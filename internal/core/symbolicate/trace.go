@@ -7,12 +7,13 @@ import (
 
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/stacktrace"
+	"firethorn/internal/core/symbols"
 )
 
-// Symbols finds the unit of a file. It returns nil and the reason when there
+// Symbols finds the symbols of a generated file. It returns nil and the reason when there
 // is none.
 type Symbols interface {
-	Unit(file, debugID string) (unit *Unit, why string)
+	File(path, debugID string) (file *symbols.File, why string)
 }
 
 // maxFrames is how many frames of one exception are read.
@@ -21,18 +22,18 @@ const maxFrames = 500
 // Event makes the frames of all exceptions of e readable: one list for each
 // exception, innermost frame first. The origin frame of the first exception
 // that has one is marked.
-func Event(e *event.Event, symbols Symbols, opt Options) [][]event.Frame {
+func Event(e *event.Event, known Symbols, opt Options) [][]event.Frame {
 	out := make([][]event.Frame, len(e.Exceptions))
 	for i, x := range e.Exceptions {
 		raws := RawFrames(x)
 		frames := make([]event.Frame, len(raws))
 		for j, raw := range raws {
-			var unit *Unit
+			var file *symbols.File
 			why := ""
 			if Resolvable(raw) {
-				unit, why = symbols.Unit(raw.File, e.DebugID(raw.File))
+				file, why = known.File(raw.File, e.DebugID(raw.File))
 			}
-			frames[j] = Frame(raw, unit, why, opt)
+			frames[j] = Frame(raw, file, why, opt)
 		}
 		out[i] = frames
 	}
@@ -90,7 +91,7 @@ func originOf(frames []event.Frame) int {
 		if f.Kind != event.Own {
 			continue
 		}
-		if !helper.MatchString(strings.TrimSuffix(f.Function, " (callback)")) {
+		if !helper.MatchString(orElse(f.Function, f.Within)) {
 			return j
 		}
 		if first < 0 {
@@ -117,14 +118,14 @@ func circleOrigin(frames []event.Frame, origin int) int {
 		if sameFunction(f, frames[origin]) {
 			return best
 		}
-		if b := frames[best]; f.File < b.File || f.File == b.File && f.Function < b.Function {
+		if b := frames[best]; f.File < b.File || f.File == b.File && f.Called() < b.Called() {
 			best = j
 		}
 	}
 	return origin // the circle does not close within the trace
 }
 
-func sameFunction(a, b event.Frame) bool { return a.Function == b.Function && a.File == b.File }
+func sameFunction(a, b event.Frame) bool { return a.Called() == b.Called() && a.File == b.File }
 
 // causes follows the chain of causes from the reported exception down.
 func causes(exceptions []event.Exception) []int {
@@ -150,4 +151,11 @@ func Origin(frames [][]event.Frame) (exception, frame int, ok bool) {
 		}
 	}
 	return 0, 0, false
+}
+
+func orElse(s, or string) string {
+	if s == "" {
+		return or
+	}
+	return s
 }

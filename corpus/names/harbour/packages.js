@@ -1,0 +1,1 @@
+// the packages are not part of this build

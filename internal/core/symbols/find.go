@@ -1,0 +1,175 @@
+package symbols
+
+import (
+	"bytes"
+	"sort"
+	"strings"
+
+	"firethorn/internal/core/sourcemap"
+)
+
+// Find returns where at came from, as sourcemap.Map.Find does.
+func (f *File) Find(at sourcemap.Pos) (o sourcemap.Original, ok bool, err error) {
+	b := f.around(positions, at)
+	if b < 0 {
+		return o, false, nil
+	}
+	d, err := f.block(positions, b)
+	if err != nil {
+		return o, false, err
+	}
+	s, ok := d.positions.Find(at)
+	if !ok || s.Source < 0 {
+		return o, false, nil
+	}
+	source, err := f.listed(sources, int(s.Source))
+	if err != nil {
+		return o, false, err
+	}
+	o = sourcemap.Original{Source: source.text, Index: int(s.Source), Pos: s.Orig, Ignored: source.flags&1 != 0, Exact: s.Gen == at}
+	if s.Name >= 0 {
+		name, err := f.listed(names, int(s.Name))
+		if err != nil {
+			return o, false, err
+		}
+		o.Name = name.text
+	}
+	return o, true, nil
+}
+
+// Function is the function around a position.
+type Function struct {
+	Name   string // with its class, "" for anonymous functions and at the top level
+	Within string // of an anonymous one: the name of the nearest function around it that has one
+}
+
+// Function returns the function around the generated position at, which came
+// from o (o.Source is "" where Find found nothing). What the source itself
+// says goes first: builds move code of one function into another. known is
+// false where neither the source's functions nor those of the code are there.
+func (f *File) Function(at sourcemap.Pos, o sourcemap.Original) (fn Function, known bool, err error) {
+	space := int32(0)
+	if o.Source != "" {
+		source, err := f.listed(sources, o.Index)
+		if err != nil {
+			return fn, false, err
+		}
+		if source.flags&4 != 0 {
+			space, at = int32(o.Index)+1, o.Pos
+		}
+	}
+	if space == 0 && !f.known {
+		return fn, false, nil
+	}
+	fn, err = f.function(space, at)
+	return fn, err == nil, err
+}
+
+func (f *File) function(space int32, at sourcemap.Pos) (Function, error) {
+	list := f.dir[functions]
+	b := lastBefore(len(list), func(i int) bool {
+		k := list[i].key
+		return k[0] > space || k[0] == space && at.Before(sourcemap.Pos{Line: k[1], Col: k[2]})
+	})
+	if b < 0 || list[b].key[0] != space {
+		return Function{}, nil
+	}
+	d, err := f.block(functions, b)
+	if err != nil {
+		return Function{}, err
+	}
+	i := lastBefore(len(d.boundaries), func(i int) bool { return at.Before(d.boundaries[i].at) })
+	if i < 0 || d.boundaries[i].label == 0 {
+		return Function{}, nil
+	}
+	l, err := f.listed(labels, d.boundaries[i].label-1)
+	switch {
+	case err != nil:
+		return Function{}, err
+	case l.flags == 1:
+		return Function{Within: l.text}, nil
+	}
+	return Function{Name: l.text}, nil
+}
+
+// SourceLines returns lines from to to (counted from 0, both included) of a
+// source, each cut after most bytes, without their line breaks; fewer at the
+// end of the text, none where there is no text.
+func (f *File) SourceLines(source, from, to, most int) ([]string, error) {
+	from = max(from, 0)
+	b := f.textBlock(source, from)
+	if b < 0 {
+		return nil, nil
+	}
+	var out []string
+	var line []byte // the one that is being read
+	number := int(f.dir[texts][b].key[1])
+	keep := func() {
+		if number >= from {
+			out = append(out, strings.TrimSuffix(string(line), "\r"))
+		}
+		line = line[:0]
+		number++
+	}
+	for ; b < len(f.dir[texts]) && int(f.dir[texts][b].key[0]) == source && number <= to; b++ {
+		if len(line) >= most && f.withinLine(b) {
+			continue // nothing of it would be kept, nor does the line end there
+		}
+		d, err := f.block(texts, b)
+		if err != nil {
+			return nil, err
+		}
+		for text := d.text; len(text) > 0 && number <= to; {
+			part, ended := text, false
+			if i := bytes.IndexByte(text, '\n'); i >= 0 {
+				part, ended = text[:i], true
+				text = text[i+1:]
+			} else {
+				text = nil
+			}
+			line = append(line, part[:min(len(part), max(0, most-len(line)))]...)
+			if ended {
+				keep()
+			}
+		}
+	}
+	if len(line) > 0 && number <= to {
+		keep()
+	}
+	return out, nil
+}
+
+// textBlock is the block of a source in which a line begins, -1: no text.
+func (f *File) textBlock(source, line int) int {
+	list := f.dir[texts]
+	b := lastBefore(len(list), func(i int) bool {
+		k := list[i].key
+		return int(k[0]) > source || int(k[0]) == source && (int(k[1]) > line || int(k[1]) == line && k[2] == 1)
+	})
+	if b < 0 || int(list[b].key[0]) != source {
+		return -1
+	}
+	return b
+}
+
+// withinLine says whether text block b begins within a line and ends within the same.
+func (f *File) withinLine(b int) bool {
+	list := f.dir[texts]
+	return list[b].key[2] == 1 && b+1 < len(list) && list[b+1].key == [3]int32{list[b].key[0], list[b].key[1], 1}
+}
+
+// Content is the whole text of a source, ok false when there is none.
+func (f *File) Content(source int) (text string, ok bool, err error) {
+	var all []byte
+	for b := f.textBlock(source, 0); b >= 0 && b < len(f.dir[texts]) && int(f.dir[texts][b].key[0]) == source; b++ {
+		d, err := f.read(texts, b)
+		if err != nil {
+			return "", false, err
+		}
+		all, ok = append(all, d.text...), true
+	}
+	return string(all), ok, nil
+}
+
+// lastBefore is the last of n sorted elements that is not after something, -1: all are.
+func lastBefore(n int, after func(i int) bool) int { return sort.Search(n, after) - 1 }
