@@ -10,7 +10,7 @@ client_sources := $(wildcard client/js/src/*.ts) client/js/debug-ids.js client/j
 console_sources := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/precompress.mjs
 demo_sources := $(shell find demo/quayside demo/gangway -type f -not -path '*/build/*')
 
-.PHONY: help setup build check test demo torture bench generate recordings screenshots clean
+.PHONY: help setup build check test demo torture corpus bench generate recordings screenshots clean
 
 help: ## list what can be made
 	@grep -E '^[a-z]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
@@ -56,6 +56,10 @@ demo: build demo/quayside/build/.built ## the service with two weeks of errors, 
 
 torture: build ## 66 kills of service and database under load, with merges, repeats and days going by
 	@go run ./torture -kills 66
+
+corpus: setup ## real bundles and maps to measure and to compare with (npm, some minutes)
+	@cd corpus && npm ci --workspaces=false --ignore-scripts --no-fund --no-audit --loglevel=error >/dev/null
+	@cd corpus && node maps.mjs && node names/build.mjs build/names && node names/build.mjs build/whole packages
 
 bench: build ## the figures of docs/performance.md that take minutes; go run ./bench -help lists the longer ones
 	@go test -run xxx -bench . -benchmem ./internal/core/...

@@ -14,7 +14,6 @@ type binding struct {
 	pos       sourcemap.Pos
 	kind      Kind
 	property  bool
-	head      sourcemap.Pos // of the function
 	member    bool
 	classHead sourcemap.Pos
 	owner     string // class, or what the property belongs to
@@ -29,7 +28,7 @@ func (s *scanner) name(t token) {
 		return
 	}
 	if s.inFn && (s.last[0].kind == js.FunctionToken || s.last[0].kind == js.MulToken && s.last[1].kind == js.FunctionToken) {
-		s.fnHead = binding{name: t.text, pos: t.pos, head: s.fnHead.head}
+		s.fnHead = binding{name: t.text, pos: t.pos}
 	}
 	if s.inClass && s.last[0].kind == js.ClassToken && t.kind != js.ExtendsToken {
 		s.class = binding{name: t.text, pos: t.pos}
@@ -167,10 +166,8 @@ func (s *scanner) initializing() bool {
 func (s *scanner) member() binding {
 	prev, top := s.last[0], s.top()
 	b := binding{name: prev.text, pos: prev.pos, property: true, kind: accessor(s.last[1].kind)}
-	b.head = s.modifiers(1, prev.pos)
 	if prev.kind == js.CloseBracketToken {
 		b = s.key
-		b.head = prev.pos
 	}
 	b.member = true
 	if !top.class {

@@ -193,8 +193,8 @@ func (s *scanner) token(t token, end sourcemap.Pos) {
 	switch t.kind {
 	case js.FunctionToken:
 		if !s.behindDot() {
-			s.inFn, s.fnHead, s.fnPos = true, s.bindingBefore(0), t.pos
-			s.fnHead.head, s.fnValue = s.modifiers(0, t.pos), !s.statementStart(t)
+			s.inFn, s.fnHead = true, s.bindingBefore(0)
+			s.fnPos, s.fnValue = s.modifiers(0, t.pos), !s.statementStart(t)
 		}
 	case js.ClassToken:
 		if !s.behindDot() {
@@ -235,18 +235,16 @@ func (s *scanner) openParen(t token) {
 		b.keyword, b.head, b.headPos, b.value = true, s.fnHead, s.fnPos, s.fnValue
 		s.inFn = false
 	case (outer.class || outer.object) && s.atMember():
-		b.method, b.head, b.headPos = true, s.member(), prev.pos
+		b.method, b.head, b.headPos = true, s.member(), s.modifiers(1, prev.pos)
 	default:
 		switch prev.kind {
 		case js.IfToken, js.ForToken, js.WhileToken, js.WithToken:
 			b.control = !s.dotted(1)
 		case js.AsyncToken:
 			b.head, b.headPos = s.bindingBefore(0), prev.pos
-			b.head.head = prev.pos
 		default:
 			b.control = prev.kind == js.AwaitToken && s.last[1].kind == js.ForToken
 			b.head = s.bindingBefore(0)
-			b.head.head = t.pos
 		}
 	}
 	s.push(b)
@@ -314,7 +312,7 @@ func (s *scanner) expressionStart(t token) bool {
 // open begins a function.
 func (s *scanner) open(start sourcemap.Pos, head binding) int {
 	s.table.funcs = append(s.table.funcs, Func{
-		Start: start, Head: head.head, Parent: s.current, Kind: head.kind, Member: head.member, ClassHead: head.classHead, Name: head.name, NamePos: head.pos, Property: head.property,
+		Start: start, Parent: s.current, Kind: head.kind, Member: head.member, ClassHead: head.classHead, Name: head.name, NamePos: head.pos, Property: head.property,
 		Class: head.owner, ClassPos: head.ownerPos, Assigned: head.assigned, Default: head.isDefault,
 	})
 	s.current = len(s.table.funcs) - 1
@@ -328,8 +326,7 @@ func (s *scanner) arrowBody(t token) {
 	}
 	start, head := s.closed.headPos, s.closed.head
 	if prev := s.last[0]; prev.kind != js.CloseParenToken { // "x => …"
-		start, head = prev.pos, s.bindingBefore(1)
-		head.head = s.modifiers(1, prev.pos)
+		start, head = s.modifiers(1, prev.pos), s.bindingBefore(1)
 	}
 	s.push(bracket{arrow: true, fn: s.open(start, head)})
 }

@@ -28,8 +28,7 @@ const (
 
 // Func is one function of the code.
 type Func struct {
-	Start, End sourcemap.Pos // from the head (its "function", "(" or name) to the end of the body
-	Head       sourcemap.Pos // where its first modifier stands ("async", "get"); Start when it has none
+	Start, End sourcemap.Pos // from the head (its first modifier, "function", "(" or name) to the end of the body
 	Parent     int           // index of the enclosing function, -1 at the top
 	Kind       Kind
 	Name       string        // as the code has it, "" when it has none; "[Symbol.iterator]" for such a member

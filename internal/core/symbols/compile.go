@@ -19,6 +19,10 @@ func Compile(m *sourcemap.Map, code []byte) ([]byte, error) {
 		return nil, err
 	}
 	c := compiler{m: m, pack: pack, out: make([]byte, headerSize)}
+	for i := range m.Sources() {
+		text, _ := m.Content(i)
+		c.text = append(c.text, text)
+	}
 	c.positions()
 	c.functions(code)
 	c.sources()
@@ -29,11 +33,12 @@ func Compile(m *sourcemap.Map, code []byte) ([]byte, error) {
 
 type compiler struct {
 	m     *sourcemap.Map
+	text  []string // of each source, "" where it is not known
 	pack  *zstd.Encoder
 	out   []byte
 	dir   [kinds][]entry
-	count int    // functions
-	own   []bool // which sources have functions of their own
+	count int            // functions
+	own   []*scope.Table // the functions of sources that could be read themselves
 }
 
 // block stores one block.
@@ -85,23 +90,22 @@ func (c *compiler) positions() {
 // code and in the sources that are JavaScript themselves: these know best what
 // a function is called, and builds move code from one into another.
 func (c *compiler) functions(code []byte) {
+	c.own = make([]*scope.Table, c.m.Sources())
+	for i := range c.own {
+		if text := c.text[i]; text != "" && javaScript(c.m.Source(i)) {
+			if t := scope.Scan([]byte(text)); t.Clean {
+				c.own[i] = t
+			}
+		}
+	}
 	b := boundaries{c: c, number: map[label]int{}}
 	if code != nil {
 		t := scope.Scan(code)
-		n := namer{m: c.m, text: map[int]*sourceText{}, known: map[int]label{}}
+		n := namer{m: c.m, text: c.text, own: c.own, lines: map[int][]int{}, known: map[int]label{}}
 		b.table(0, t, func(i int) label { return n.label(t, i) })
 	}
-	c.own = make([]bool, c.m.Sources())
-	for i := range c.own {
-		if !javaScript(c.m.Source(i)) {
-			continue
-		}
-		text, ok := c.m.Content(i)
-		if !ok {
-			continue
-		}
-		t := scope.Scan([]byte(text))
-		if c.own[i] = t.Clean; t.Clean {
+	for i, t := range c.own {
+		if t != nil {
 			b.table(int32(i)+1, t, func(i int) label { return written(t, i) })
 		}
 	}
@@ -223,7 +227,7 @@ func (c *compiler) sources() {
 		if c.m.HasContent(i) {
 			flags |= 2
 		}
-		if c.own[i] {
+		if c.own[i] != nil {
 			flags |= 4
 		}
 		return appendText(append(b, flags), c.m.Source(i))
@@ -254,10 +258,10 @@ func appendText(b []byte, s string) []byte {
 // texts cuts each source's text at line ends.
 func (c *compiler) texts() {
 	for i := range c.m.Sources() {
-		text, ok := c.m.Content(i)
-		if !ok {
+		if !c.m.HasContent(i) {
 			continue
 		}
+		text := c.text[i]
 		line, middle := int32(0), int32(0)
 		for first := true; first || text != ""; first = false {
 			part := text

@@ -24,7 +24,9 @@ type label struct {
 // generated code is mapped back.
 type namer struct {
 	m     *sourcemap.Map
-	text  map[int]*sourceText
+	text  []string
+	own   []*scope.Table // of sources that could be read themselves
+	lines map[int][]int  // where the lines of a source begin
 	known map[int]label
 }
 
@@ -34,7 +36,10 @@ func (n *namer) label(t *scope.Table, i int) label {
 		return l
 	}
 	f := t.At(i)
-	l := label{name: n.function(f)}
+	l, ok := n.sources(f)
+	if !ok {
+		l = label{name: n.function(f)}
+	}
 	if l.name == "" {
 		l.anonymous = true
 		if f.Parent >= 0 {
@@ -43,6 +48,21 @@ func (n *namer) label(t *scope.Table, i int) label {
 	}
 	n.known[i] = l
 	return l
+}
+
+// sources is what the source says of a function whose head comes from one
+// that could be read itself.
+func (n *namer) sources(f scope.Func) (l label, ok bool) {
+	o, found := n.m.Find(f.Start)
+	if !found || !o.Exact || n.own[o.Index] == nil {
+		return l, false
+	}
+	t := n.own[o.Index]
+	i, ok := t.Find(o.Pos)
+	if !ok || t.At(i).Start != o.Pos {
+		return l, false
+	}
+	return written(t, i), true
 }
 
 // written is the label of function i of a source as it was written.
@@ -97,12 +117,12 @@ func (n *namer) function(f scope.Func) string {
 	class := n.class(f)
 	name, told := "", false
 	if !f.Member {
-		name, told = n.head(f.Head, functionHead)
+		name, told = n.head(f.Start, functionHead)
 	}
 	if !told {
 		name = n.original(f.Name, f.NamePos, f.Property)
 		if name == "" && f.Member && f.Name != "" && f.Name[0] == '#' {
-			name, _ = n.head(f.Head, memberHead)
+			name, _ = n.head(f.Start, memberHead)
 		}
 	}
 	switch {
@@ -170,44 +190,38 @@ var keyword = map[string]bool{
 	"async": true, "return": true, "new": true, "static": true, "import": true, "if": true, "for": true,
 }
 
-// sourceText is a source with where its lines begin.
-type sourceText struct {
-	text  string
-	lines []int
-}
-
-func (n *namer) source(i int) *sourceText {
-	if s, ok := n.text[i]; ok {
-		return s
+// linesOf is where the lines of a source begin.
+func (n *namer) linesOf(source int) []int {
+	if lines, ok := n.lines[source]; ok {
+		return lines
 	}
-	s := &sourceText{}
-	n.text[i] = s
-	var ok bool
-	if s.text, ok = n.m.Content(i); !ok {
-		return s
+	text := n.text[source]
+	var lines []int
+	if text != "" {
+		lines = append(lines, 0)
 	}
-	s.lines = append(s.lines, 0)
 	for at := 0; ; {
-		k := strings.IndexByte(s.text[at:], '\n')
+		k := strings.IndexByte(text[at:], '\n')
 		if k < 0 {
-			return s
+			n.lines[source] = lines
+			return lines
 		}
 		at += k + 1
-		s.lines = append(s.lines, at)
+		lines = append(lines, at)
 	}
 }
 
 // split cuts the text of a source at a place; ok is false when it is not there.
 func (n *namer) split(o sourcemap.Original) (before, behind string, ok bool) {
-	s := n.source(o.Index)
-	if int(o.Pos.Line) >= len(s.lines) {
+	text, lines := n.text[o.Index], n.linesOf(o.Index)
+	if int(o.Pos.Line) >= len(lines) {
 		return "", "", false
 	}
-	at := s.lines[o.Pos.Line]
+	at := lines[o.Pos.Line]
 	units := int32(0)
-	for i, r := range s.text[at:] {
+	for i, r := range text[at:] {
 		if units >= o.Pos.Col {
-			return s.text[:at+i], s.text[at+i:], true
+			return text[:at+i], text[at+i:], true
 		}
 		if r == '\n' {
 			break
