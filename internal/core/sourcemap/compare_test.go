@@ -5,18 +5,23 @@ import (
 	"bytes"
 	"encoding/json"
 	"io/fs"
+	gomaps "maps"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 )
 
-// realMaps are the maps of all packages that are installed here, and those of
-// the demo.
+// realMaps are the maps of all packages that are installed here, those of the
+// demo, and those of the corpus (make corpus) where it was made.
 func realMaps(t *testing.T) (files []string) {
 	t.Helper()
-	for _, dir := range []string{"../../../node_modules", "../../../demo/quayside/build", "../../../demo/gangway/build", "../symbolicate/testdata"} {
+	for _, dir := range []string{"../../../node_modules", "../../../demo/quayside/build", "../../../demo/gangway/build", "../symbolicate/testdata", "../symbols/testdata", "../../../corpus/node_modules", "../../../corpus/build"} {
+		if _, err := os.Stat(dir); strings.Contains(dir, "/corpus/") && err != nil {
+			continue
+		}
 		err := filepath.WalkDir(dir, func(path string, d fs.DirEntry, err error) error {
 			if err == nil && d.Type().IsRegular() && (strings.HasSuffix(path, ".js.map") || strings.HasSuffix(path, ".mjs.map") || strings.HasSuffix(path, ".cjs.map")) {
 				files = append(files, path)
@@ -50,6 +55,7 @@ func TestFind_AgreesWithAnIndependentLibrary(t *testing.T) {
 		t.Fatal(err)
 	}
 	maps, asked, among := 0, 0, 0
+	byPackage := map[string]*tally{}
 	r := bufio.NewReaderSize(out, 1<<20)
 	for {
 		line, err := r.ReadBytes('\n')
@@ -76,6 +82,13 @@ func TestFind_AgreesWithAnIndependentLibrary(t *testing.T) {
 		}
 		maps++
 		bad, at := 0, several(m)
+		row := byPackage[packageOf(a.File)]
+		if row == nil {
+			row = &tally{}
+			byPackage[packageOf(a.File)] = row
+		}
+		row.maps++
+		row.asked += len(a.Answers)
 		for _, q := range a.Answers {
 			asked++
 			got := [6]int32{q[0], q[1], -1, 0, 0, -1}
@@ -90,6 +103,7 @@ func TestFind_AgreesWithAnIndependentLibrary(t *testing.T) {
 			}
 			if found, _ := m.Positions.Find(Pos{q[0], q[1]}); at[found.Gen] {
 				among++
+				row.among++
 				continue
 			}
 			if bad++; bad <= 3 {
@@ -100,10 +114,31 @@ func TestFind_AgreesWithAnIndependentLibrary(t *testing.T) {
 	if err := cmd.Wait(); err != nil {
 		t.Fatalf("%v\n%s", err, errs.String())
 	}
+	t.Logf("%-34s %6s %10s %8s", "package", "maps", "positions", "several")
+	for _, name := range slices.Sorted(gomaps.Keys(byPackage)) {
+		row := byPackage[name]
+		t.Logf("%-34s %6d %10d %8d", name, row.maps, row.asked, row.among)
+	}
 	t.Logf("%d maps, %d positions, %d of them where several segments begin at once", maps, asked, among)
 	if maps < 100 || asked < 100_000 {
 		t.Errorf("only %d positions of %d maps were compared", asked, maps)
 	}
+}
+
+// tally counts what was compared of one package.
+type tally struct{ maps, asked, among int }
+
+// packageOf is the package, or the directory, that a map belongs to.
+func packageOf(file string) string {
+	file = filepath.ToSlash(file)
+	if i := strings.LastIndex(file, "node_modules/"); i >= 0 {
+		parts := strings.Split(file[i+len("node_modules/"):], "/")
+		if strings.HasPrefix(parts[0], "@") {
+			return parts[0] + "/" + parts[1]
+		}
+		return parts[0]
+	}
+	return strings.TrimLeft(filepath.Dir(file), "./")
 }
 
 // several are the positions at which more than one segment of m begins.
