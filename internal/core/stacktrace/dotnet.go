@@ -16,7 +16,7 @@ var (
 )
 
 func isDotNet(line string) bool {
-	if !beginsAt(line) {
+	if !beginsAt(line) || strings.IndexByte(line, '(') < 0 || strings.Contains(line, ".java:") {
 		return false
 	}
 	m := netFrame.FindStringSubmatch(line)

@@ -17,7 +17,7 @@ func isJavaScript(line string) bool {
 		return false
 	}
 	f, ok := parseLine(strings.TrimRight(line, " {,"))
-	return ok && (f.Column > 0 || f.Line == 0 || strings.Contains(f.File, "://"))
+	return ok && f.File != "" && (f.Column > 0 || f.Line == 0 || strings.Contains(f.File, "://"))
 }
 
 // readJavaScript reads the engines' dialects, and causes and members of an

@@ -10,7 +10,6 @@ import (
 
 // A frame of a Java machine: "at module/package.Class.method(File.java:12)".
 var (
-	javaFrame = regexp.MustCompile(`^\s*at (?:[\w.$@-]*/{1,2}){0,2}([^\s()/]+)\.([^\s().]+)\(([^()]*)\)(?: ~?\[[^\]]*\])?$`)
 	javaPlace = regexp.MustCompile(`^(?:([\w$-]+\.(?:java|kt|kts|scala|groovy|clj))(?::(\d+))?|Native Method|Unknown Source|<generated>)$`)
 	javaMore  = regexp.MustCompile(`^\s*\.\.\. (\d+) (?:more|common frames omitted)$`)
 	javaHead  = regexp.MustCompile(`^(\s*)(?:Exception in thread "[^"]*" |(Caused by: |Suppressed: |Wrapped by: ))?(\[CIRCULAR REFERENCE: ?)?([\w$]+(?:\.[\w$]+)*)(?::(?: (.*))?)?$`)
@@ -25,10 +24,39 @@ func javaPlaceOf(line string) (m, place []string) {
 	if strings.Contains(line, "$$Lambda") {
 		line = javaLambda.ReplaceAllLiteralString(line, "$$Lambda")
 	}
-	if m = javaFrame.FindStringSubmatch(line); m == nil {
+	if m = javaFrame(line); m == nil {
 		return nil, nil
 	}
 	return m, javaPlace.FindStringSubmatch(m[3])
+}
+
+// javaFrame parts "at loader/module@1/the.Class.method(place) ~[a.jar:?]" into
+// the line, the class, the method and the place; nil when it is none.
+func javaFrame(line string) []string {
+	text := strings.TrimLeft(line, " \t")[len("at "):]
+	if strings.HasSuffix(text, "]") { // the archive, as loggers add it
+		i := strings.LastIndex(text, "[")
+		if i < 1 || strings.IndexByte(text[i:len(text)-1], ']') >= 0 {
+			return nil
+		}
+		text = strings.TrimSuffix(strings.TrimSuffix(text[:i], "~"), " ")
+	}
+	open := strings.LastIndexByte(text, '(')
+	if open < 0 || !strings.HasSuffix(text, ")") || strings.IndexByte(text[open:len(text)-1], ')') >= 0 {
+		return nil
+	}
+	name, place := text[:open], text[open+1:len(text)-1]
+	if i := strings.LastIndexByte(name, '/'); i >= 0 {
+		if strings.Count(strings.ReplaceAll(name, "//", "/"), "/") > 2 {
+			return nil
+		}
+		name = name[i+1:]
+	}
+	dot := strings.LastIndexByte(name, '.')
+	if dot <= 0 || dot == len(name)-1 || strings.ContainsAny(name, " \t()") {
+		return nil
+	}
+	return []string{line, name[:dot], name[dot+1:], place}
 }
 
 func isJava(line string) bool {

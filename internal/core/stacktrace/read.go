@@ -86,24 +86,49 @@ func Read(text string, limit int) Text {
 	return Text{Language: forms[best].language, Exceptions: b.list, Rest: trimEmpty(b.rest)}
 }
 
-// enoughLines is how many lines are looked at to recognise a language.
-const enoughLines = 2000
+// What is looked at to recognise a language: at most enoughLines, and no more
+// once one has clearFrames of its own and twice as many as any other.
+const (
+	enoughLines = 2000
+	clearFrames = 12
+)
 
 // recognise gives the form that most lines have; -1 when none has any.
 func recognise(lines []string) int {
-	best, most := -1, 0
-	for i, f := range forms {
-		n := 0
-		for _, l := range lines[:min(len(lines), enoughLines)] {
-			if len(l) <= maxLine && f.frame(l) {
-				n++
+	counts := make([]int, len(forms))
+	best := -1
+	for _, l := range lines[:min(len(lines), enoughLines)] {
+		if len(l) > maxLine || !promising(l) {
+			continue
+		}
+		for i, f := range forms {
+			if !f.frame(l) {
+				continue
+			}
+			if counts[i]++; best < 0 || counts[i] > counts[best] || counts[i] == counts[best] && i < best {
+				best = i
 			}
 		}
-		if n > most {
-			best, most = i, n
+		if best >= 0 && counts[best] >= clearFrames && leads(counts, best) {
+			break
 		}
 	}
 	return best
+}
+
+func leads(counts []int, best int) bool {
+	for i, n := range counts {
+		if i != best && 2*n > counts[best] {
+			return false
+		}
+	}
+	return true
+}
+
+// promising says whether a line has what the frames of every language have
+// one of: most lines of a log have none.
+func promising(line string) bool {
+	return strings.IndexByte(line, ':') >= 0 || strings.IndexByte(line, '(') >= 0 || strings.IndexByte(line, '#') >= 0 || strings.IndexByte(line, '@') >= 0 || strings.Contains(line, " line ")
 }
 
 // beginsAt says whether a line begins as the frames of several languages do.

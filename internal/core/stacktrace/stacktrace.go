@@ -12,6 +12,7 @@
 package stacktrace
 
 import (
+	"regexp"
 	"strconv"
 	"strings"
 
@@ -151,16 +152,30 @@ func parseAt(s string) (event.RawFrame, bool) {
 			return location(f, loc)
 		}
 	}
+	if name, ok := strings.CutSuffix(s, "@"); ok && (placeless[name] || identifier.MatchString(name)) {
+		f.Function = strings.TrimSuffix(name, " code")
+		return f, true
+	}
 	return f, false
 }
+
+// placeless are what JavaScriptCore prints for code of an eval or of "new
+// Function" without a place; functions made there have their own name.
+var placeless = map[string]bool{"eval code": true, "global code": true, "module code": true}
+
+var identifier = regexp.MustCompile(`^[\p{L}_$][\p{L}\p{N}_$]*$`)
 
 func cleanAtName(name string) string {
 	for _, p := range []string{"async*", "setTimeout handler*", "setInterval handler*", "EventListener.handleEvent*", "promise callback*", "async "} {
 		name = strings.TrimPrefix(name, p)
 	}
-	// SpiderMonkey marks functions inside f as "f/<" and by property paths.
-	for strings.HasSuffix(name, "/<") {
-		name = strings.TrimSuffix(name, "/<")
+	// SpiderMonkey calls an anonymous function within f "f/<", one that is
+	// bound to x there "f/x".
+	if strings.HasSuffix(name, "<") {
+		return ""
+	}
+	if i := strings.LastIndexByte(name, '/'); i >= 0 && !strings.ContainsAny(name, " [") {
+		name = name[i+1:]
 	}
 	switch name {
 	case "global code", "module code", "eval code", "anonymous":
@@ -181,7 +196,7 @@ func location(f event.RawFrame, s string) (event.RawFrame, bool) {
 		f.File, f.Address = s[:i], s[i+1:]
 		return f, true
 	}
-	if i := strings.Index(s, " > eval"); i > 0 { // SpiderMonkey: "file line 3 > eval:1:1"
+	if i := strings.Index(s, " > "); i > 0 && strings.Contains(s[:i], " line ") { // SpiderMonkey: "file line 3 > eval:1:1", "… > Function:3:1"
 		s = s[:i]
 		if j := strings.LastIndex(s, " line "); j > 0 {
 			n, err := strconv.Atoi(s[j+6:])

@@ -36,7 +36,7 @@ func TestParse_ReadsTheDialects(t *testing.T) {
 		"SpiderMonkey": {
 			"Kt@https://quayside.example/app.js:1:48211\n@https://quayside.example/app.js:1:9\nasync*load@https://quayside.example/app.js:2:3\ninner/<@https://quayside.example/@scope/x.js:7:8\nrun@https://a.example/b.js line 5 > eval:1:2",
 			"TypeError", "x is undefined", "",
-			"Kt|https://quayside.example/app.js|1:48211\n|https://quayside.example/app.js|1:9\nload|https://quayside.example/app.js|2:3\ninner|https://quayside.example/@scope/x.js|7:8\nrun|https://a.example/b.js|5:0",
+			"Kt|https://quayside.example/app.js|1:48211\n|https://quayside.example/app.js|1:9\nload|https://quayside.example/app.js|2:3\n|https://quayside.example/@scope/x.js|7:8\nrun|https://a.example/b.js|5:0",
 		},
 		"JavaScriptCore": {
 			"Kt@https://quayside.example/app.js:1:48211\nmap@[native code]\nglobal code@https://quayside.example/app.js:9:1\n[native code]",
