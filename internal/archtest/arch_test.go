@@ -21,7 +21,7 @@ const module = "firethorn/"
 var may = map[string][]string{
 	"core/fault": {}, "core/rawjson": {}, "core/event": {"core/rawjson"}, "core/sourcemap": {}, "core/glob": {}, "core/scrub": {"core/glob", "core/rawjson"}, "core/release": {}, "core/impact": {}, "core/sampling": {},
 	"core/scope": {"core/sourcemap"}, "core/stacktrace": {"core/event"}, "core/issue": {"core/fault", "core/release"},
-	"core/symbols": {"core/scope", "core/sourcemap"}, "core/symbolicate": {"core/event", "core/sourcemap", "core/stacktrace", "core/symbols"},
+	"core/symbols": {"core/scope", "core/sourcemap"}, "core/symbolicate": {"core/event", "core/glob", "core/sourcemap", "core/stacktrace", "core/symbols"},
 	"core/fingerprint": {"core/event", "core/stacktrace", "core/symbolicate"},
 	"core/rules":       {"core/event", "core/glob", "core/release", "core/scrub"},
 	"pipeline":         {"core/event", "core/fingerprint", "core/rules", "core/scrub", "core/stacktrace", "core/sourcemap", "core/symbolicate", "core/symbols"},

@@ -9,6 +9,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 
 	"firethorn/internal/core/fault"
@@ -69,6 +70,31 @@ func findBundles(dir string) (list []bundle, without []string, err error) {
 		return nil
 	})
 	return list, without, err
+}
+
+// findMaps looks for maps below dir whose generated file is not there.
+func findMaps(dir string) (list []bundle, err error) {
+	err = filepath.WalkDir(dir, func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() || filepath.Ext(path) != ".map" {
+			return err
+		}
+		generated := strings.TrimSuffix(path, ".map")
+		if _, err := os.Stat(generated); err == nil || !slices.Contains([]string{".js", ".mjs", ".cjs"}, filepath.Ext(generated)) {
+			return nil
+		}
+		raw, err := os.ReadFile(path)
+		if err != nil {
+			return err
+		}
+		m, err := sourcemap.Parse(raw)
+		if err != nil {
+			return fault.Wrap("symbols", fault.MapBroken, err, "%s is no good source map: %v", path, err)
+		}
+		rel, err := filepath.Rel(dir, generated)
+		list = append(list, bundle{Path: filepath.ToSlash(rel), Map: m, DebugID: m.DebugID})
+		return err
+	})
+	return list, err
 }
 
 func readBundle(path string) (*bundle, error) {

@@ -41,7 +41,11 @@ func stackCommand() *cli.Command {
 		Description: "Reads a trace from FILE or standard input: JavaScript, Java and its kin, Python, Go, Ruby, PHP, .NET, Rust, Perl, or a debugger's, also inside\n" +
 			"JSON or behind a log's prefix. With --maps it resolves the frames with the source maps below that directory.",
 		Arguments: []cli.Argument{text("file")},
-		Flags:     []cli.Flag{&cli.StringFlag{Name: "maps", Usage: "`DIR` with bundles and their source maps"}},
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "maps", Usage: "`DIR` with bundles and their source maps"},
+			&cli.StringSliceFlag{Name: "own", Usage: "frames whose file or function fits `GLOB` are your code"},
+			&cli.StringSliceFlag{Name: "vendor", Usage: "frames whose file or function fits `GLOB` are a dependency's"},
+		},
 		Action: func(_ context.Context, c *cli.Command) error {
 			in := c.Root().Reader
 			if name := c.StringArg("file"); name != "" && name != "-" {
@@ -56,11 +60,16 @@ func stackCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			symbols := &dirSymbols{dir: c.String("maps")}
+			symbols := &dirSymbols{dir: c.String("maps"), kinds: kindRules(c.StringSlice("own"), c.StringSlice("vendor"))}
 			if symbols.dir != "" {
 				if symbols.list, _, err = findBundles(symbols.dir); err != nil {
 					return err
 				}
+				alone, err := findMaps(symbols.dir)
+				if err != nil {
+					return err
+				}
+				symbols.list = append(symbols.list, alone...)
 			}
 			answer := readStack(string(raw), symbols)
 			if c.String("format") == "json" {
@@ -226,8 +235,19 @@ func packageOf(file string) string {
 	return "dependencies"
 }
 
+func kindRules(own, vendor []string) (rules []symbolicate.KindRule) {
+	for _, g := range own {
+		rules = append(rules, symbolicate.KindRule{Pattern: g, Kind: event.Own})
+	}
+	for _, g := range vendor {
+		rules = append(rules, symbolicate.KindRule{Pattern: g, Kind: event.Vendor})
+	}
+	return rules
+}
+
 // dirSymbols are the bundles of a directory.
 type dirSymbols struct {
+	kinds []symbolicate.KindRule
 	dir   string
 	list  []bundle
 	files map[int]*symbols.File // what was compiled of list
@@ -241,7 +261,7 @@ func (d *dirSymbols) resolve(raws []event.RawFrame) []event.Frame {
 		if d.dir != "" && symbolicate.Resolvable(raw) {
 			file, why = d.file(raw.File)
 		}
-		frames[i] = symbolicate.Frame(raw, file, why, symbolicate.Options{Sources: true})
+		frames[i] = symbolicate.Frame(raw, file, why, symbolicate.Options{Sources: true, Kinds: d.kinds})
 	}
 	return frames
 }

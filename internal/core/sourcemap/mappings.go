@@ -200,11 +200,12 @@ func fault(g group, at int, why string) error {
 }
 
 // decode reads a group (https://tc39.es/ecma426/#sec-DecodeMappings) and gives
-// its segments, moved to where they are in the whole, in the order they come.
+// its segments, moved to where they are in the whole, in the order they come,
+// each with the text behind it.
 // What names something that is not there is let go and counted, as the
 // standard allows: a segment without a place is dropped, one without a source
 // comes from nowhere, which keeps its neighbours right.
-func decode(g group, yield func(Segment)) (dropped int, err error) {
+func decode(g group, yield func(s Segment, rest []byte)) (dropped int, err error) {
 	s := g.text
 	line, col := int64(g.at.Line), int64(g.at.Col)
 	var sum [5]int64
@@ -255,7 +256,7 @@ func decode(g group, yield func(Segment)) (dropped int, err error) {
 		if n >= 4 && !known || n == 5 && !named {
 			dropped++
 		}
-		yield(seg)
+		yield(seg, s[i:])
 	}
 	return dropped, nil
 }
@@ -281,8 +282,14 @@ func positionsOf(groups []group) (p Positions, count, dropped int, err error) {
 		line, sorted = line[:0], true
 	}
 	for _, g := range groups {
-		n, err := decode(g, func(s Segment) {
+		n, err := decode(g, func(s Segment, rest []byte) {
 			count++
+			if len(line) == cap(line) { // to what the line has, for it may be all there is
+				if i := bytes.IndexByte(rest, ';'); i >= 0 {
+					rest = rest[:i]
+				}
+				line = slices.Grow(line, 1+bytes.Count(rest, []byte{','}))
+			}
 			if k := len(line); k > 0 {
 				if line[k-1].Gen.Line != s.Gen.Line {
 					flush()
@@ -298,6 +305,7 @@ func positionsOf(groups []group) (p Positions, count, dropped int, err error) {
 		}
 	}
 	flush()
-	w.p.Text = bytes.Clone(w.p.Text) // give back what growing took
+	line = nil // may be most of what was taken
+	w.p.Text = slices.Clip(w.p.Text)
 	return w.p, count, dropped, nil
 }

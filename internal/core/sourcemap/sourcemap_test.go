@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
+	"runtime"
 	"slices"
 	"strings"
 	"testing"
@@ -367,5 +368,52 @@ func BenchmarkFind(b *testing.B) {
 	b.ReportAllocs()
 	for b.Loop() {
 		m.Find(Pos{rng.Int32N(60_000), rng.Int32N(800)})
+	}
+}
+
+// However a map is made, reading it takes a small multiple of its size: what is
+// allocated in all is bounded here, which is more than what is held at once.
+func TestParse_TakesLittleMemory(t *testing.T) {
+	const size = 4 << 20
+	fill := func(before, s, after string) string {
+		return before + strings.Repeat(s, (size-len(before)-len(after))/len(s)) + after
+	}
+	for name, c := range map[string]struct {
+		in    string
+		times int // of its size
+		fails bool
+	}{
+		"separators":             {fill(`{"version":3,"mappings":"`, ";", `"}`), 1, false},
+		"one line":               {fill(`{"version":3,"mappings":"`, "C,", `A"}`), 2, false},
+		"out of order":           {fill(`{"version":3,"mappings":"`, "C,D,", `A"}`), 24, false},
+		"columns that overflow":  {fill(`{"version":3,"mappings":"`, "+/////D,", `A"}`), 8, false},
+		"columns that run back":  {fill(`{"version":3,"mappings":"`, "/////H,", `A"}`), 8, false},
+		"a number without end":   {fill(`{"version":3,"mappings":"`, "g", `A"}`), 2, false},
+		"sources":                {fill(`{"version":3,"mappings":"","sources":[`, `"",`, `""]}`), 8, false},
+		"names that are numbers": {fill(`{"version":3,"mappings":"","names":[`, `0,`, `0]}`), 16, false},
+		"an ignore list":         {fill(`{"version":3,"mappings":"","ignoreList":[`, `0,`, `0]}`), 16, false},
+		"members":                {fill(`{"version":3,"mappings":""`, `,"x":0`, `}`), 2, false},
+		"deep values":            {fill(`{"version":3,"mappings":"","x":`, `[`, ``), 1, true},
+		"deep objects":           {fill(`{"version":3,"mappings":"","x":`, `{"a":`, ``), 1, true},
+		"index maps in each":     {fill(`{"version":3,"sections":[`, `{"offset":{"line":0,"column":0},"map":{"version":3,"sections":[`, ``), 1, true},
+		"sections":               {fill(`{"version":3,"sections":[`, `{"offset":{"line":1,"column":0},"map":{}},`, `]}`), 1, true},
+		"a string without end":   {fill(`{"version":3,"mappings":"`, "A", ``), 1, true},
+	} {
+		t.Run(name, func(t *testing.T) {
+			raw := []byte(c.in)
+			var before, after runtime.MemStats
+			runtime.ReadMemStats(&before)
+			m, err := Parse(raw)
+			runtime.ReadMemStats(&after)
+			if (err != nil) != c.fails {
+				t.Fatalf("Parse = %v", err)
+			}
+			if took := int(after.TotalAlloc - before.TotalAlloc); took > c.times*len(raw)+1<<20 {
+				t.Errorf("%d bytes were allocated for %d, %.1f times", took, len(raw), float64(took)/float64(len(raw)))
+			}
+			if m != nil && m.Size() > 4*len(raw) {
+				t.Errorf("the map holds %d bytes", m.Size())
+			}
+		})
 	}
 }

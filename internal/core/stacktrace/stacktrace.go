@@ -128,7 +128,7 @@ func cleanV8Name(name string) string {
 	name, _, _ = strings.Cut(name, " [as ")
 	name = strings.TrimPrefix(name, "async ")
 	name = strings.TrimPrefix(name, "new ")
-	if name == "<anonymous>" || name == "Object.<anonymous>" {
+	if strings.HasSuffix(name, "<anonymous>") {
 		return ""
 	}
 	return name

@@ -12,6 +12,7 @@ import (
 	"unicode/utf8"
 
 	"firethorn/internal/core/event"
+	"firethorn/internal/core/glob"
 	"firethorn/internal/core/sourcemap"
 	"firethorn/internal/core/stacktrace"
 	"firethorn/internal/core/symbols"
@@ -22,12 +23,35 @@ const Context = 7
 
 // Options say how much to fill in.
 type Options struct {
-	Sources bool // fill SourceLines
+	Sources bool       // fill SourceLines
+	Kinds   []KindRule // before what the language's own rules say; the first that fits decides
+}
+
+// KindRule says whose code frames are whose file or function fits a pattern
+// of package glob. The readable file and function count.
+type KindRule struct {
+	Pattern string
+	Kind    event.Kind
+}
+
+func (o Options) kind(f event.Frame) event.Kind {
+	for _, r := range o.Kinds {
+		if glob.Match(r.Pattern, f.File) || f.Function != "" && glob.Match(r.Pattern, f.Function) {
+			return r.Kind
+		}
+	}
+	return f.Kind
 }
 
 // Frame makes one raw frame readable. file is nil when there are no symbols
 // for its file, and why then says so in words a developer can act on.
 func Frame(raw event.RawFrame, file *symbols.File, why string, opt Options) event.Frame {
+	f := frame(raw, file, why, opt)
+	f.Kind = opt.kind(f)
+	return f
+}
+
+func frame(raw event.RawFrame, file *symbols.File, why string, opt Options) event.Frame {
 	f := event.Frame{
 		Line: raw.Line, Column: raw.Column, Kind: stacktrace.Kind(stacktrace.LanguageOf(raw), raw),
 		Raw: event.Position{Function: raw.Function, File: raw.File, Line: raw.Line, Column: raw.Column},
@@ -70,6 +94,8 @@ func resolve(f *event.Frame, raw event.RawFrame, file *symbols.File, opt Options
 	f.File, f.Line, f.Column, f.SourceLines = SourcePath(o.Source), int(o.Pos.Line)+1, int(o.Pos.Col)+1, lines
 	if known {
 		f.Function, f.Within = function.Name, function.Within
+	} else if f.Function != "" {
+		f.WhyRaw = "the function's name is as the build left it, for the generated file itself is missing beside its map"
 	}
 	if raw.Own == nil {
 		f.Kind = stacktrace.KindOf(f.File)

@@ -141,6 +141,25 @@ func TestFrame_SaysWhyItStaysRaw(t *testing.T) {
 	}
 }
 
+func TestFrame_FollowsTheProjectsKinds(t *testing.T) {
+	opt := Options{Kinds: []KindRule{{"node_modules/@marrow/*", event.Own}, {"src/lib/*", event.Vendor}, {"example.marrow.*", event.Own}}}
+	for name, c := range map[string]struct {
+		raw  event.RawFrame
+		want event.Kind
+	}{
+		"an own package":       {event.RawFrame{File: "node_modules/@marrow/tides/index.js", Line: 1}, event.Own},
+		"another package":      {event.RawFrame{File: "node_modules/tides/index.js", Line: 1}, event.Vendor},
+		"a copied library":     {event.RawFrame{File: "src/lib/md5.js", Line: 1}, event.Vendor},
+		"by module":            {event.RawFrame{Module: "example.marrow.Roster", Function: "assign", File: "Roster.java", Line: 3}, event.Own},
+		"none fits: language":  {event.RawFrame{Module: "java.util.List", Function: "of", File: "List.java", Line: 3}, event.Runtime},
+		"none fits: own frame": {event.RawFrame{File: "src/main.js", Line: 1}, event.Own},
+	} {
+		if f := Frame(c.raw, nil, "", opt); f.Kind != c.want {
+			t.Errorf("%s: %s is %s, want %s", name, f.File, f.Kind, c.want)
+		}
+	}
+}
+
 func TestFrame_GivesSevenLinesEachSide(t *testing.T) {
 	text := strings.Repeat("x\n", 30)
 	m, err := sourcemap.Parse([]byte(`{"version":3,"sources":["a.ts"],"sourcesContent":["` + strings.ReplaceAll(text, "\n", `\n`) + `"],"mappings":"AAUA"}`))
@@ -153,7 +172,7 @@ func TestFrame_GivesSevenLinesEachSide(t *testing.T) {
 	}
 }
 
-func frame(function, file string, kind event.Kind) event.Frame {
+func named(function, file string, kind event.Kind) event.Frame {
 	return event.Frame{Function: function, File: file, Kind: kind}
 }
 
@@ -165,13 +184,13 @@ func TestMarkOrigin(t *testing.T) {
 		frames     [][]event.Frame
 		want       [2]int
 	}{
-		"innermost own frame":         {make([]event.Exception, 1), [][]event.Frame{{frame("map", "<anonymous>", event.Runtime), frame("a", "src/a.ts", event.Own), frame("b", "src/a.ts", event.Own)}}, [2]int{0, 1}},
-		"deepest cause":               {[]event.Exception{{}, cause(&zero), cause(&one)}, [][]event.Frame{{frame("a", "a", event.Own)}, {frame("b", "b", event.Own)}, {frame("x", "node:x", event.Runtime)}}, [2]int{1, 0}},
-		"wrapped in one function":     {[]event.Exception{{}, cause(&zero)}, [][]event.Frame{{frame("read", "a", event.Own)}, {frame("parse", "<anonymous>", event.Runtime), frame("read", "a", event.Own)}}, [2]int{0, 0}},
-		"a helper is looked through":  {make([]event.Exception, 1), [][]event.Frame{{frame("assert", "u", event.Own), frame("berthOf", "m", event.Own)}}, [2]int{0, 1}},
-		"nothing but a helper":        {make([]event.Exception, 1), [][]event.Frame{{frame("ensureOpen", "u", event.Own)}}, [2]int{0, 0}},
-		"no helper by accident":       {make([]event.Exception, 1), [][]event.Frame{{frame("failover", "u", event.Own), frame("b", "m", event.Own)}}, [2]int{0, 0}},
-		"a member, when nothing else": {[]event.Exception{{}, {Parent: &zero, Relation: "member"}}, [][]event.Frame{{}, {frame("open", "g", event.Own)}}, [2]int{1, 0}},
+		"innermost own frame":         {make([]event.Exception, 1), [][]event.Frame{{named("map", "<anonymous>", event.Runtime), named("a", "src/a.ts", event.Own), named("b", "src/a.ts", event.Own)}}, [2]int{0, 1}},
+		"deepest cause":               {[]event.Exception{{}, cause(&zero), cause(&one)}, [][]event.Frame{{named("a", "a", event.Own)}, {named("b", "b", event.Own)}, {named("x", "node:x", event.Runtime)}}, [2]int{1, 0}},
+		"wrapped in one function":     {[]event.Exception{{}, cause(&zero)}, [][]event.Frame{{named("read", "a", event.Own)}, {named("parse", "<anonymous>", event.Runtime), named("read", "a", event.Own)}}, [2]int{0, 0}},
+		"a helper is looked through":  {make([]event.Exception, 1), [][]event.Frame{{named("assert", "u", event.Own), named("berthOf", "m", event.Own)}}, [2]int{0, 1}},
+		"nothing but a helper":        {make([]event.Exception, 1), [][]event.Frame{{named("ensureOpen", "u", event.Own)}}, [2]int{0, 0}},
+		"no helper by accident":       {make([]event.Exception, 1), [][]event.Frame{{named("failover", "u", event.Own), named("b", "m", event.Own)}}, [2]int{0, 0}},
+		"a member, when nothing else": {[]event.Exception{{}, {Parent: &zero, Relation: "member"}}, [][]event.Frame{{}, {named("open", "g", event.Own)}}, [2]int{1, 0}},
 	} {
 		t.Run(name, func(t *testing.T) {
 			MarkOrigin(c.exceptions, c.frames)
@@ -184,7 +203,7 @@ func TestMarkOrigin(t *testing.T) {
 }
 
 func TestMarkOrigin_PicksOneFunctionOfACircle(t *testing.T) {
-	zoom, step, turn := frame("zoomTo", "src/zoom.ts", event.Own), frame("stepZoom", "src/zoom.ts", event.Own), frame("turn", "src/zoom.ts", event.Own)
+	zoom, step, turn := named("zoomTo", "src/zoom.ts", event.Own), named("stepZoom", "src/zoom.ts", event.Own), named("turn", "src/zoom.ts", event.Own)
 	full := []event.Exception{{Type: "RangeError", Message: "Maximum call stack size exceeded"}}
 	for _, frames := range [][]event.Frame{{zoom, turn, step, zoom, turn}, {turn, step, zoom, turn}, {step, zoom, turn, step}} {
 		list := [][]event.Frame{slices.Clone(frames)}

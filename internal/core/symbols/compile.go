@@ -2,7 +2,9 @@ package symbols
 
 import (
 	"encoding/binary"
+	"maps"
 	"math"
+	"slices"
 	"strings"
 
 	"github.com/klauspost/compress/zstd"
@@ -18,10 +20,11 @@ func Compile(m *sourcemap.Map, code []byte) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	c := compiler{m: m, pack: pack, out: make([]byte, headerSize)}
+	c := compiler{m: m, pack: pack, out: make([]byte, headerSize), text: map[int]string{}, own: map[int]*scope.Table{}}
 	for i := range m.Sources() {
-		text, _ := m.Content(i)
-		c.text = append(c.text, text)
+		if text, ok := m.Content(i); ok {
+			c.text[i] = text
+		}
 	}
 	c.positions()
 	c.functions(code)
@@ -33,12 +36,12 @@ func Compile(m *sourcemap.Map, code []byte) ([]byte, error) {
 
 type compiler struct {
 	m     *sourcemap.Map
-	text  []string // of each source, "" where it is not known
+	text  map[int]string // of the sources whose text is known
 	pack  *zstd.Encoder
 	out   []byte
 	dir   [kinds][]entry
-	count int            // functions
-	own   []*scope.Table // the functions of sources that could be read themselves
+	count int                  // functions
+	own   map[int]*scope.Table // the functions of sources that could be read themselves
 }
 
 // block stores one block.
@@ -90,9 +93,8 @@ func (c *compiler) positions() {
 // code and in the sources that are JavaScript themselves: these know best what
 // a function is called, and builds move code from one into another.
 func (c *compiler) functions(code []byte) {
-	c.own = make([]*scope.Table, c.m.Sources())
-	for i := range c.own {
-		if text := c.text[i]; text != "" && javaScript(c.m.Source(i)) {
+	for i, text := range c.text {
+		if javaScript(c.m.Source(i)) {
 			if t := scope.Scan([]byte(text)); t.Clean {
 				c.own[i] = t
 			}
@@ -104,10 +106,9 @@ func (c *compiler) functions(code []byte) {
 		n := namer{m: c.m, text: c.text, own: c.own, lines: map[int][]int{}, known: map[int]label{}}
 		b.table(0, t, func(i int) label { return n.label(t, i) })
 	}
-	for i, t := range c.own {
-		if t != nil {
-			b.table(int32(i)+1, t, func(i int) label { return written(t, i) })
-		}
+	for _, i := range slices.Sorted(maps.Keys(c.own)) {
+		t := c.own[i]
+		b.table(int32(i)+1, t, func(i int) label { return written(t, i) })
 	}
 	c.list(labels, len(b.labels), func(raw []byte, i int) []byte {
 		l := b.labels[i]
@@ -258,10 +259,10 @@ func appendText(b []byte, s string) []byte {
 // texts cuts each source's text at line ends.
 func (c *compiler) texts() {
 	for i := range c.m.Sources() {
-		if !c.m.HasContent(i) {
+		text, ok := c.text[i]
+		if !ok {
 			continue
 		}
-		text := c.text[i]
 		line, middle := int32(0), int32(0)
 		for first := true; first || text != ""; first = false {
 			part := text

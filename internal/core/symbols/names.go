@@ -24,9 +24,9 @@ type label struct {
 // generated code is mapped back.
 type namer struct {
 	m     *sourcemap.Map
-	text  []string
-	own   []*scope.Table // of sources that could be read themselves
-	lines map[int][]int  // where the lines of a source begin
+	text  map[int]string
+	own   map[int]*scope.Table // of sources that could be read themselves
+	lines map[int][]int        // where the lines of a source begin
 	known map[int]label
 }
 
