@@ -63,7 +63,7 @@ func takeTerminal(server, out, only string) error {
 			if err != nil {
 				return err
 			}
-			fmt.Fprintf(&text, "<b>$ %s</b>\n%s\n", html.EscapeString(shown), html.EscapeString(printed))
+			fmt.Fprintf(&text, "<b>$ %s</b>\n%s\n", html.EscapeString(shown), styled.Replace(html.EscapeString(printed)))
 		}
 		page := `<meta charset="utf-8"><body style="margin:0;background:#0F1613;color:#E7EEE9"><pre style="margin:18px 22px;font:13px/1.45 'Liberation Mono',monospace;white-space:pre-wrap">` + strings.ReplaceAll(text.String(), "<b>", `<b style="color:#63C193;font-weight:normal">`) + `</pre>`
 		err := chromedp.Do(browser, chromedp.EmulateViewport(1280, 800), chromedp.Navigate("data:text/html;base64,"+base64.StdEncoding.EncodeToString([]byte(page))))
@@ -83,13 +83,18 @@ func takeTerminal(server, out, only string) error {
 	return nil
 }
 
+// styled draws what a terminal would.
+var styled = strings.NewReplacer("\x1b[1;31m", `<span style="color:#F2A091;font-weight:bold">`, "\x1b[1m", `<span style="color:#fff;font-weight:bold">`, "\x1b[2m", `<span style="color:#92A39A">`, "\x1b[0m", "</span>")
+
 // typed runs one command and returns it as typed, and what it printed.
 func typed(server, dir, command string) (shown, printed string, err error) {
 	if shown, err = number(server, command); err != nil {
 		return "", "", err
 	}
 	run := strings.ReplaceAll(strings.Replace(shown, "firethorn ", "bin/firethorn --server "+server+" ", 1), "trace.txt", filepath.Join(dir, "trace.txt"))
-	raw, err := exec.Command("sh", "-c", run).CombinedOutput()
+	cmd := exec.Command("sh", "-c", run)
+	cmd.Env = append(os.Environ(), "CLICOLOR_FORCE=1")
+	raw, err := cmd.CombinedOutput()
 	if ended, ok := errors.AsType[*exec.ExitError](err); ok && ended.ExitCode() == 1 { // the answer is no: that is shown
 		err = nil
 	}

@@ -110,7 +110,7 @@ func showStack(out io.Writer, a stackAnswer) {
 		fmt.Fprintln(out, "\nNo stack trace was recognised here.")
 		return
 	}
-	bright := styleOf(out)
+	as := styleOf(out)
 	for i, x := range a.Exceptions {
 		if i > 0 {
 			fmt.Fprintln(out)
@@ -119,10 +119,10 @@ func showStack(out io.Writer, a stackAnswer) {
 		if head != "" && x.Message != "" {
 			head += ": "
 		}
-		fmt.Fprintln(out, bright(relationWords[x.Relation]+lines(orElse(head+x.Message, "a trace without its exception"))))
-		showFolded(out, x.Frames, bright)
+		fmt.Fprintln(out, as.faint(relationWords[x.Relation])+as.fault(lines(orElse(head+x.Message, "a trace without its exception"))))
+		showFolded(out, x.Frames, as)
 		if x.Omitted > 0 {
-			fmt.Fprintf(out, "      … %d more that the runtime left out\n", x.Omitted)
+			fmt.Fprintln(out, as.faint(fmt.Sprintf("      … %d more that the runtime left out", x.Omitted)))
 		}
 		for _, l := range x.Rest {
 			if !sourceLine(a.Language, l) {
@@ -138,25 +138,41 @@ func sourceLine(language stacktrace.Language, l string) bool {
 	return language == stacktrace.Python && strings.HasPrefix(l, "    ")
 }
 
-// styleOf makes text bright on a terminal and nowhere else.
-func styleOf(out io.Writer) func(string) string {
+// style is how text looks on a terminal.
+type style struct{ on bool }
+
+func (s style) put(code, text string) string {
+	if !s.on || text == "" {
+		return text
+	}
+	return "\x1b[" + code + "m" + text + "\x1b[0m"
+}
+
+func (s style) bright(text string) string { return s.put("1", text) }
+func (s style) faint(text string) string  { return s.put("2", text) }
+func (s style) fault(text string) string  { return s.put("1;31", text) }
+
+// styleOf styles what goes to a terminal and nothing else. NO_COLOR and
+// CLICOLOR_FORCE say otherwise.
+func styleOf(out io.Writer) style {
+	if os.Getenv("NO_COLOR") != "" {
+		return style{}
+	}
 	f, ok := out.(*os.File)
 	if ok {
 		info, err := f.Stat()
-		ok = err == nil && info.Mode()&os.ModeCharDevice != 0 && os.Getenv("NO_COLOR") == ""
+		ok = err == nil && info.Mode()&os.ModeCharDevice != 0
 	}
-	if !ok {
-		return func(s string) string { return s }
-	}
-	return func(s string) string { return "\x1b[1m" + s + "\x1b[0m" }
+	force := os.Getenv("CLICOLOR_FORCE")
+	return style{ok || force != "" && force != "0"}
 }
 
 // showFolded prints own frames, the origin with its source, and folds the
 // others.
-func showFolded(out io.Writer, frames []event.Frame, bright func(string) string) {
+func showFolded(out io.Writer, frames []event.Frame, as style) {
 	for i := 0; i < len(frames); {
 		if frames[i].Kind == event.Own {
-			showFrame(out, frames[i], bright)
+			showFrame(out, frames[i], as)
 			i++
 			continue
 		}
@@ -164,11 +180,11 @@ func showFolded(out io.Writer, frames []event.Frame, bright func(string) string)
 		for i < len(frames) && frames[i].Kind != event.Own {
 			i++
 		}
-		fmt.Fprintf(out, "      … %d %s of %s\n", i-from, plural(i-from, "frame", "frames"), plain(whose(frames[from:i])))
+		fmt.Fprintln(out, as.faint(fmt.Sprintf("      … %d %s of %s", i-from, plural(i-from, "frame", "frames"), plain(whose(frames[from:i])))))
 	}
 }
 
-func showFrame(out io.Writer, f event.Frame, bright func(string) string) {
+func showFrame(out io.Writer, f event.Frame, as style) {
 	mark := "  "
 	if f.Origin {
 		mark = "▶ "
@@ -180,7 +196,7 @@ func showFrame(out io.Writer, f event.Frame, bright func(string) string) {
 	case f.Column > 0:
 		place += fmt.Sprintf(":%d", f.Column)
 	}
-	fmt.Fprintf(out, "  %s%s  %s\n", mark, bright(plain(shownFunction(f))), plain(place))
+	fmt.Fprintf(out, "  %s%s  %s\n", mark, as.bright(plain(shownFunction(f))), as.faint(plain(place)))
 	if f.WhyRaw != "" {
 		fmt.Fprintf(out, "      not resolved: %s\n", plain(f.WhyRaw))
 	}
@@ -194,9 +210,9 @@ func showFrame(out io.Writer, f event.Frame, bright func(string) string) {
 		}
 		text := fmt.Sprintf("%5d  %s", l.Line, plain(strings.ReplaceAll(l.Text, "\t", "    ")))
 		if l.Line == f.Line {
-			fmt.Fprintf(out, "      > %s\n", bright(text))
+			fmt.Fprintf(out, "  %s %s\n", as.fault("▌"), as.bright(text))
 		} else {
-			fmt.Fprintf(out, "        %s\n", text)
+			fmt.Fprintf(out, "    %s\n", as.faint(text))
 		}
 	}
 }
