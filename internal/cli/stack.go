@@ -11,6 +11,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"firethorn/internal/core/blame"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/stacktrace"
 	"firethorn/internal/core/symbolicate"
@@ -47,29 +48,18 @@ func stackCommand() *cli.Command {
 			&cli.StringSliceFlag{Name: "vendor", Usage: "frames whose file or function fits `GLOB` are a dependency's"},
 		},
 		Action: func(_ context.Context, c *cli.Command) error {
-			in := c.Root().Reader
-			if name := c.StringArg("file"); name != "" && name != "-" {
-				f, err := os.Open(name)
-				if err != nil {
-					return usage("%s cannot be read: %v", name, err)
-				}
-				defer f.Close()
-				in = f
+			in, stop, err := input(c)
+			if err != nil {
+				return err
 			}
+			defer stop()
 			raw, err := io.ReadAll(io.LimitReader(in, 16<<20))
 			if err != nil {
 				return err
 			}
 			symbols := &dirSymbols{dir: c.String("maps"), kinds: kindRules(c.StringSlice("own"), c.StringSlice("vendor"))}
-			if symbols.dir != "" {
-				if symbols.list, _, err = findBundles(symbols.dir); err != nil {
-					return err
-				}
-				alone, err := findMaps(symbols.dir)
-				if err != nil {
-					return err
-				}
-				symbols.list = append(symbols.list, alone...)
+			if err := symbols.load(); err != nil {
+				return err
 			}
 			answer := readStack(string(raw), symbols)
 			if c.String("format") == "json" {
@@ -96,7 +86,7 @@ func readStack(text string, symbols *dirSymbols) stackAnswer {
 		frames[i] = e.Frames
 		a.Exceptions = append(a.Exceptions, e)
 	}
-	symbolicate.MarkOrigin(told, frames)
+	blame.Mark(told, frames, nil)
 	return a
 }
 
@@ -263,10 +253,32 @@ func kindRules(own, vendor []string) (rules []symbolicate.KindRule) {
 
 // dirSymbols are the bundles of a directory.
 type dirSymbols struct {
-	kinds []symbolicate.KindRule
-	dir   string
-	list  []bundle
-	files map[int]*symbols.File // what was compiled of list
+	release string // of the frames: the build in a directory of that name goes first
+	kinds   []symbolicate.KindRule
+	dir     string
+	list    []bundle
+	files   map[int]*symbols.File // what was compiled of list
+}
+
+// load finds the bundles and maps, if a directory was named.
+func (d *dirSymbols) load() (err error) {
+	if d.dir == "" {
+		return nil
+	}
+	if d.list, _, err = findBundles(d.dir); err != nil {
+		return err
+	}
+	alone, err := findMaps(d.dir)
+	d.list = append(d.list, alone...)
+	return err
+}
+
+// File finds the symbols of a generated file, as symbolicate.Event asks for them.
+func (d *dirSymbols) File(path, debugID string) (*symbols.File, string) {
+	if d.dir == "" {
+		return nil, ""
+	}
+	return d.file(path, debugID)
 }
 
 func (d *dirSymbols) resolve(raws []event.RawFrame) []event.Frame {
@@ -275,19 +287,19 @@ func (d *dirSymbols) resolve(raws []event.RawFrame) []event.Frame {
 		var file *symbols.File
 		why := ""
 		if d.dir != "" && symbolicate.Resolvable(raw) {
-			file, why = d.file(raw.File)
+			file, why = d.file(raw.File, "")
 		}
 		frames[i] = symbolicate.Frame(raw, file, why, symbolicate.Options{Sources: true, Kinds: d.kinds})
 	}
 	return frames
 }
 
-func (d *dirSymbols) file(file string) (*symbols.File, string) {
+func (d *dirSymbols) file(file, debugID string) (*symbols.File, string) {
 	files := make([]symbolicate.File, len(d.list))
-	for i, b := range d.list {
-		files[i] = symbolicate.File{Address: b.Path, DebugID: b.DebugID}
+	for k, b := range d.list {
+		files[k] = symbolicate.File{Address: b.Path, DebugID: b.DebugID}
 	}
-	i, _ := symbolicate.Choose(files, file, "", "", "in "+d.dir)
+	i := symbolicate.Nearest(files, file, debugID, d.release)
 	if i < 0 && len(files) == 0 {
 		return nil, "no file with a source map lies below " + d.dir
 	}

@@ -18,6 +18,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"firethorn/internal/core/blame"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/core/rules"
@@ -203,7 +204,7 @@ func Read(ctx context.Context, p Project, raw []byte, units *Units) (*event.Even
 	}
 	e.Scrubbed = append(e.Scrubbed, scrubbed(b.Filed.Scrubbed)...)
 	scrubSources(p.Rules.Policy(), e, frames)
-	symbolicate.MarkOrigin(e.Exceptions, frames)
+	blame.Mark(e.Exceptions, frames, nil)
 	return e, frames, nil
 }
 

@@ -93,7 +93,7 @@ type SourceLine struct {
 // Frame is a frame made readable, beside what it was made from.
 type Frame struct {
 	Function    string       `json:"function"`         // "" for anonymous functions and top-level code
-	Within      string       `json:"within,omitempty"` // of an anonymous function: the nearest function around it that has a name
+	Within      string       `json:"within,omitempty"` // of an anonymous function: the function around it, and the calls it is an argument of
 	File        string       `json:"file"`
 	Line        int          `json:"line"`
 	Column      int          `json:"column"`

@@ -12,12 +12,14 @@ import (
 	"crypto/sha256"
 	"encoding/binary"
 	"fmt"
+	"net/url"
 	"regexp"
+	"slices"
+	"strconv"
 	"strings"
 
+	"firethorn/internal/core/blame"
 	"firethorn/internal/core/event"
-	"firethorn/internal/core/stacktrace"
-	"firethorn/internal/core/symbolicate"
 )
 
 // Version is the grouping version.
@@ -26,11 +28,12 @@ const Version = 1
 // Key is the first half of a SHA-256.
 type Key [16]byte
 
-// Part is one thing the fingerprint was made from.
+// Part is one thing the fingerprint was made from, or that was left out of it.
 type Part struct {
-	What  string `json:"what"`  // "type", "function", "module", "message", "application"
-	Value string `json:"value"` // as it was used
-	Why   string `json:"why"`   // why it counts
+	What  string `json:"what"`           // "type", "module", "function", "through", "message", "script", "application"; of what was left out also "position", "own frames" …
+	Value string `json:"value"`          // as it was used
+	Why   string `json:"why"`            // why it counts, or does not
+	From  string `json:"from,omitempty"` // the frame or text it was taken from: "format src/fares.ts:15"
 }
 
 // Result is a computed fingerprint and all that follows from it.
@@ -40,31 +43,32 @@ type Result struct {
 	Base        Key  // without what the application added; Key when it added nothing
 	Provisional bool // symbols that may still come can change it
 	Parts       []Part
+	Left        []Part // what was looked at and left out
 	Headline    string // "TypeError in tideAt"
 	Place       string // "src/timetable/tides.ts:48", "" when not known
 	Message     string // of the exception, or the event's own
 	Origin      event.Position
 	HasOrigin   bool
+
+	frames [][]event.Frame
+	at     [][2]int // the frames that were used
 }
 
-// generic are types that say nothing of the cause: they never enter.
-var generic = map[string]bool{"": true, "Error": true, "Exception": true, "UnhandledRejection": true, "AggregateError": true, "*errors.errorString": true, "*fmt.wrapError": true}
-
 // Compute makes the fingerprint of e, whose frames are given as
-// symbolicate.Event returns them.
+// symbolicate.Event returns them, one marked by package blame.
 func Compute(e *event.Event, frames [][]event.Frame) Result {
-	var r Result
+	r := Result{frames: frames}
 	r.describe(e, frames)
 	if g := e.Grouping; g != nil && len(g.Replace) > 0 {
 		for _, v := range g.Replace {
-			r.add("application", fill(v, e), "the application's own key stands instead of the computed one")
+			r.add("application", fill(v, e), "the application's own key "+v+" stands instead of the computed one", -1, -1)
 		}
 	} else {
 		r.compute(e, frames)
 		if g != nil && len(g.Extend) > 0 {
 			r.Base = r.hash("")
 			for _, v := range g.Extend {
-				r.add("application", fill(v, e), "the application's own key is added")
+				r.add("application", fill(v, e), "the application's own key "+v+" is added", -1, -1)
 			}
 		}
 	}
@@ -76,44 +80,138 @@ func Compute(e *event.Event, frames [][]event.Frame) Result {
 	return r
 }
 
-func (r *Result) add(what, value, why string) { r.Parts = append(r.Parts, Part{what, value, why}) }
+func (r *Result) add(what, value, why string, i, j int) {
+	p := Part{What: what, Value: value, Why: why}
+	if i >= 0 {
+		f := r.frames[i][j]
+		p.From = strings.TrimSpace(fmt.Sprintf("%s %s:%d", f.Called(), f.File, f.Line))
+		r.at = append(r.at, [2]int{i, j})
+	}
+	r.Parts = append(r.Parts, p)
+}
+
+func (r *Result) leave(what, value, why string) {
+	r.Left = append(r.Left, Part{What: what, Value: value, Why: why})
+}
+
+func (r *Result) has(what string) bool {
+	return slices.ContainsFunc(r.Parts, func(p Part) bool { return p.What == what })
+}
+
+func (r *Result) used(i, j int) bool { return slices.Contains(r.at, [2]int{i, j}) }
 
 func (r *Result) compute(e *event.Event, frames [][]event.Frame) {
-	i, j, ok := symbolicate.Origin(frames)
-	if len(e.Exceptions) > 0 && !generic[e.Exceptions[i].Type] {
-		r.add("type", e.Exceptions[i].Type, "the type of the exception that is blamed")
+	i, j, ok := blame.Origin(frames)
+	if i < len(e.Exceptions) {
+		if typ, why := blame.Type(e.Exceptions[i]); typ != "" {
+			r.add("type", typ, orElse(why, "the type of the exception that is blamed"), -1, -1)
+		} else if why != "" {
+			r.leave("type", e.Exceptions[i].Type, why)
+		}
 	}
 	if ok {
-		r.addOrigin(e, frames[i][j])
+		r.addOrigin(e, frames, i, j)
+		r.leaveRest(e, frames, i, j)
 		return
 	}
-	if f, ok := firstFrame(frames, event.Vendor); ok {
-		r.addFrame(f, "no own frame is in the trace; the innermost frame of a dependency stands for it")
-		r.add("message", Shape(lastMessage(e)), "without own frames the message counts, its variable parts taken out")
+	if i, j, ok := firstFrame(frames, event.Vendor); ok {
+		r.addFrame(frames, i, j, "no own frame is in the trace; the innermost frame of a dependency stands for it")
+		r.addMessage(lastMessage(e), "without own frames the message counts, its variable parts taken out")
 		return
 	}
-	r.add("message", Shape(lastMessage(e)), "there are no frames; the message counts, its variable parts taken out")
+	shape := r.addMessage(lastMessage(e), "there are no frames; the message counts, its variable parts taken out")
+	if host := scriptHost(frames); host != "" && hidden.MatchString(shape) {
+		r.add("script", host, "the browser hides what happened in a script of another origin; where it comes from counts", -1, -1)
+	}
 }
 
-func (r *Result) addOrigin(e *event.Event, f event.Frame) {
+// hidden is what browsers say of errors in scripts of another origin.
+var hidden = regexp.MustCompile(`^(?i:script error\.?)$`)
+
+func scriptHost(frames [][]event.Frame) string {
+	for _, list := range frames {
+		for _, f := range list {
+			if u, err := url.Parse(f.Raw.File); err == nil && u.Host != "" {
+				return strings.ToLower(u.Host)
+			}
+		}
+	}
+	return ""
+}
+
+func (r *Result) addOrigin(e *event.Event, frames [][]event.Frame, i, j int) {
+	f := frames[i][j]
 	if f.Pending {
 		// Minified names change with each build: the file and the message hold longer.
-		r.add("module", stacktrace.Path(f.File), "the origin's file; its function is not known while symbols are missing")
-		r.add("message", Shape(lastMessage(e)), "stands in for the function while symbols are missing")
+		r.add("module", blame.Module(f), "the origin's file; its function is not known while symbols are missing", i, j)
+		r.addMessage(lastMessage(e), "stands in for the function while symbols are missing")
 		return
 	}
-	r.addFrame(f, "the origin: the innermost own frame")
+	r.addFrame(frames, i, j, "the origin: the own function that is blamed")
+	if blame.Function(f) == "" {
+		message := ""
+		if i < len(e.Exceptions) {
+			message = e.Exceptions[i].Message
+		}
+		r.addMessage(message, "the origin has no name; the message tells it from others")
+	}
+	if blame.Asks(frames[i], j) && i < len(e.Exceptions) && !r.has("message") && !blame.Local(e.Exceptions[i]) {
+		// Engines that do not say who awaited leave the message alone to tell.
+		r.add("message", blame.Wish(e.Exceptions[i].Message), "the origin asks on behalf of others, and the trace does not say of whom", -1, -1)
+	}
+	if k, ok := blame.Through(frames[i], j); ok && i < len(e.Exceptions) && !blame.Local(e.Exceptions[i]) {
+		r.add("through", blame.Module(frames[i][k])+" "+blame.Function(frames[i][k]), "the function that failed on the origin's behalf", i, k)
+	}
 }
 
-func (r *Result) addFrame(f event.Frame, why string) {
-	r.add("module", stacktrace.Path(f.File), why)
-	r.add("function", f.Called(), why)
+func (r *Result) addFrame(frames [][]event.Frame, i, j int, why string) {
+	f := frames[i][j]
+	r.add("module", blame.Module(f), why, i, j)
+	r.add("function", blame.Function(f), why, i, j)
+}
+
+func (r *Result) addMessage(message, why string) string {
+	shape, _ := blame.Plain(message)
+	r.add("message", shape, why, -1, -1)
+	return shape
+}
+
+// leaveRest says what of a trace with an origin was left out, in few words.
+func (r *Result) leaveRest(e *event.Event, frames [][]event.Frame, i, j int) {
+	f := frames[i][j]
+	if f.Line > 0 {
+		r.leave("position", fmt.Sprintf("%s:%d", f.File, f.Line), "lines and columns move with every release")
+	}
+	if m := r.Message; m != "" && !r.has("message") {
+		r.leave("message", event.TrimText(oneLine(m), 200), "it differs from browser to browser and from one occurrence to the next, and the origin says more")
+	}
+	count := map[event.Kind]int{}
+	for a := range frames {
+		for b, g := range frames[a] {
+			if (a != i || b != j) && !r.used(a, b) {
+				count[g.Kind]++
+			}
+		}
+	}
+	for _, k := range []struct {
+		kind event.Kind
+		why  string
+	}{{event.Own, "how the origin was reached does not change what went wrong there"}, {event.Vendor, "dependencies are not at fault where own code is"}, {event.Runtime, "the runtime is not at fault"}} {
+		if n := count[k.kind]; n > 0 {
+			r.leave(string(k.kind)+" frames", strconv.Itoa(n), k.why)
+		}
+	}
+	for k, x := range e.Exceptions {
+		if k != i && x.Type != "" {
+			r.leave("exception", x.Type, "another exception of the chain is blamed: the same cause comes bare and wrapped")
+		}
+	}
 }
 
 // describe fills headline, place, message and origin.
 func (r *Result) describe(e *event.Event, frames [][]event.Frame) {
 	x, i, j := event.Exception{}, 0, 0
-	i, j, r.HasOrigin = symbolicate.Origin(frames)
+	i, j, r.HasOrigin = blame.Origin(frames)
 	if len(e.Exceptions) > 0 {
 		x = e.Exceptions[i] // the one the event is blamed on; the reported one where none is
 	}
@@ -126,13 +224,13 @@ func (r *Result) describe(e *event.Event, frames [][]event.Frame) {
 		name = "thrown " + x.Thrown
 	}
 	if len(e.Exceptions) == 0 || x.Type == "" && !r.HasOrigin {
-		name = oneLine(Shape(r.Message))
+		name = oneLine(blame.Shape(r.Message))
 	}
 	r.Headline = name
 	if r.HasOrigin {
 		f := frames[i][j]
 		r.Origin = event.Position{Function: f.Called(), File: f.File, Line: f.Line, Column: f.Column}
-		path := stacktrace.Path(f.File)
+		path := blame.Module(f)
 		r.Place = fmt.Sprintf("%s:%d", f.File, f.Line)
 		switch {
 		case f.Line == 0:
@@ -196,15 +294,15 @@ func (r *Result) hash(extra string) Key {
 	return Key(h.Sum(nil)[:16])
 }
 
-func firstFrame(frames [][]event.Frame, kind event.Kind) (event.Frame, bool) {
+func firstFrame(frames [][]event.Frame, kind event.Kind) (i, j int, ok bool) {
 	for i := len(frames) - 1; i >= 0; i-- {
-		for _, f := range frames[i] {
+		for j, f := range frames[i] {
 			if f.Kind == kind {
-				return f, true
+				return i, j, true
 			}
 		}
 	}
-	return event.Frame{}, false
+	return 0, 0, false
 }
 
 func lastMessage(e *event.Event) string {
@@ -227,4 +325,16 @@ func fill(v string, e *event.Event) string {
 		}
 		return e.Resource.Text(name)
 	})
+}
+
+func oneLine(s string) string {
+	s, _, _ = strings.Cut(strings.TrimSpace(s), "\n")
+	return s
+}
+
+func orElse(s, or string) string {
+	if s == "" {
+		return or
+	}
+	return s
 }

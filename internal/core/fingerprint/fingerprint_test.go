@@ -3,8 +3,8 @@ package fingerprint
 import (
 	"testing"
 
+	"firethorn/internal/core/blame"
 	"firethorn/internal/core/event"
-	"firethorn/internal/core/symbolicate"
 )
 
 // report builds an event of one exception with its readable frames.
@@ -33,7 +33,7 @@ func vendor(function, file string) event.Frame {
 func (r report) compute() Result {
 	e := &event.Event{Exceptions: []event.Exception{{Type: r.typ, Message: r.message}}, Resource: event.Attributes{"service.version": r.release}, Grouping: r.grouping, Attributes: r.attributes}
 	frames := [][]event.Frame{r.frames}
-	symbolicate.MarkOrigin(e.Exceptions, frames)
+	blame.Mark(e.Exceptions, frames, nil)
 	return Compute(e, frames)
 }
 
@@ -147,27 +147,12 @@ func TestCompute_WritesHeadlineAndPlace(t *testing.T) {
 		"a message":     {event.Event{Message: "gate 7 is open\nstill"}, nil, "gate <number> is open", ""},
 	} {
 		t.Run(name, func(t *testing.T) {
-			symbolicate.MarkOrigin(c.event.Exceptions, c.frames)
+			blame.Mark(c.event.Exceptions, c.frames, nil)
 			r := Compute(&c.event, c.frames)
 			if r.Headline != c.headline || r.Place != c.place {
 				t.Errorf("headline %q, place %q, want %q, %q", r.Headline, r.Place, c.headline, c.place)
 			}
 		})
-	}
-}
-
-func TestShape(t *testing.T) {
-	for in, want := range map[string]string{
-		"no tide table for day 366": "no tide table for day <number>",
-		"user ila@tarn.example at 2026-11-23T04:39:02.123Z from 10.0.0.7:80": "user <email> at <date> from <address>",
-		`cannot find "Eider" or 'Gull' in /srv/ships/list.json`:              "cannot find <text> or <text> in <path>",
-		"GET https://a.example/x?y=1 failed with 0xdeadbeef":                 "GET <url> failed with <hex>",
-		"id 0193a1f2-7c1e-7b3a-9d55-2f6f1f0a9e01, commit 9f1c2ab77de":        "id <id>, commit <hex>",
-		"nothing varies here": "nothing varies here",
-	} {
-		if got := Shape(in); got != want {
-			t.Errorf("Shape(%q) = %q, want %q", in, got, want)
-		}
 	}
 }
 

@@ -12,7 +12,7 @@ func Overflow(typ, why string) Result {
 		what = fmt.Sprintf("new errors of type %.100s", typ)
 	}
 	r.Headline = "Too many " + what + " at once"
-	r.add("overflow", typ, why)
+	r.add("overflow", typ, why, -1, -1)
 	r.Key = r.hash("")
 	r.Variant, r.Base = r.Key, r.Key
 	return r
@@ -28,7 +28,7 @@ func Unextended(r Result, why string) Result {
 			r.Parts = append(r.Parts, p)
 		}
 	}
-	r.add("overflow", "extend", why)
+	r.add("overflow", "extend", why, -1, -1)
 	r.Key = r.hash("")
 	r.Variant = r.Key
 	return r

@@ -33,11 +33,14 @@ type bracket struct {
 	fn        int          // the function whose body this is, -1: none
 	head      binding      // '(' and '[' only: what a function beginning here would be bound to
 	headPos   sourcemap.Pos
-	control   bool // '(' only: behind if, for, while, with
-	keyword   bool // '(' only: behind "function"
-	method    bool // '(' only: at member level of a class or object, behind a name
-	arrow     bool // the body of an arrow function that is an expression
-	ternary   int  // "?" still waiting for their ":"
+	callee    token  // '(' only: what is called, where that is a name
+	member    bool   // it is a member's name
+	text      string // '(' only: the first argument, where that is a text
+	control   bool   // '(' only: behind if, for, while, with
+	keyword   bool   // '(' only: behind "function"
+	method    bool   // '(' only: at member level of a class or object, behind a name
+	arrow     bool   // the body of an arrow function that is an expression
+	ternary   int    // "?" still waiting for their ":"
 	className binding
 	classHead sourcemap.Pos
 }
@@ -132,7 +135,7 @@ func (s *scanner) relink() {
 
 func nameText(kind js.TokenType, text []byte) string {
 	switch {
-	case kind == js.StringToken && len(text) > 2:
+	case (kind == js.StringToken || kind == js.TemplateToken) && len(text) > 2:
 		return unsafe.String(&text[1], len(text)-2)
 	case js.IsIdentifierName(kind), kind == js.PrivateIdentifierToken, js.IsNumeric(kind):
 		return unsafe.String(&text[0], len(text))
@@ -215,6 +218,10 @@ func (s *scanner) token(t token, end sourcemap.Pos) {
 			top.ternary--
 			t.ternary = true
 		}
+	case js.StringToken, js.TemplateToken:
+		if s.last[0].kind == js.OpenParenToken {
+			s.top().text = t.text
+		}
 	default:
 		s.name(t)
 	}
@@ -245,6 +252,9 @@ func (s *scanner) openParen(t token) {
 		default:
 			b.control = prev.kind == js.AwaitToken && s.last[1].kind == js.ForToken
 			b.head = s.bindingBefore(0)
+			if js.IsIdentifierName(prev.kind) && !operator[prev.kind] {
+				b.callee, b.member = prev, s.dotted(1)
+			}
 		}
 	}
 	s.push(b)
@@ -316,7 +326,17 @@ func (s *scanner) open(start sourcemap.Pos, head binding) int {
 		Class: head.owner, ClassPos: head.ownerPos, Assigned: head.assigned, Default: head.isDefault,
 	})
 	s.current = len(s.table.funcs) - 1
+	if top := s.top(); top.open == js.OpenParenToken && top.callee.text != "" {
+		f := &s.table.funcs[s.current]
+		f.Via, f.ViaPos, f.ViaMember, f.ViaText = top.callee.text, top.callee.pos, top.member, top.text
+	}
 	return s.current
+}
+
+// operator are the words before "(" that call nothing.
+var operator = map[js.TokenType]bool{
+	js.ReturnToken: true, js.ThrowToken: true, js.TypeofToken: true, js.VoidToken: true, js.DeleteToken: true, js.InToken: true, js.OfToken: true,
+	js.AwaitToken: true, js.YieldToken: true, js.NewToken: true, js.CaseToken: true, js.ElseToken: true, js.DoToken: true, js.InstanceofToken: true,
 }
 
 // arrowBody begins an arrow function when t is its "=>".

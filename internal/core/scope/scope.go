@@ -39,6 +39,10 @@ type Func struct {
 	ClassPos   sourcemap.Pos // where Class stands
 	ClassHead  sourcemap.Pos // where "class" stands, when it is a member of one
 	Assigned   bool          // Class is only what the function was assigned to: it is a class when its name begins with a capital
+	Via        string        // the function it is an argument of: "get", as the code has it
+	ViaPos     sourcemap.Pos // where that stands
+	ViaMember  bool          // it is called as a member, whose name minifiers keep
+	ViaText    string        // the text that is the first argument there: "/tides"
 	Default    bool          // the default export of a module, without a name
 }
 

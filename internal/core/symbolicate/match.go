@@ -3,6 +3,7 @@ package symbolicate
 import (
 	"fmt"
 	"net/url"
+	"slices"
 	"strings"
 )
 
@@ -46,6 +47,29 @@ func Choose(files []File, file, debugID, project, release string) (index int, wh
 		return index, ""
 	}
 	return -1, fmt.Sprintf("release %s has symbols for %d files, but not for %s; push the directory it is served from, with --served-at", release, len(files), file)
+}
+
+// Nearest finds the file that a frame names where nobody said where files are
+// served: by debug id, else by the longest end of path that both share, in
+// whole segments. Of several equal ones the one in a directory that is called
+// by the release goes first, else the last. -1 when there is none.
+func Nearest(files []File, file, debugID, release string) int {
+	index, best := -1, 0
+	want := splitAddress(file)
+	for i, f := range files {
+		if debugID != "" && f.DebugID == debugID {
+			return i
+		}
+		have := splitAddress(f.Address)
+		n := 2 * commonEnd(want, have)
+		if n > 0 && release != "" && slices.Contains(have, release) {
+			n++
+		}
+		if n > 0 && n >= best {
+			index, best = i, n
+		}
+	}
+	return index
 }
 
 // splitAddress cuts an address into host and path segments, without query.

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"slices"
 	"strings"
 	"testing"
 
@@ -172,53 +171,6 @@ func TestFrame_GivesSevenLinesEachSide(t *testing.T) {
 	}
 }
 
-func named(function, file string, kind event.Kind) event.Frame {
-	return event.Frame{Function: function, File: file, Kind: kind}
-}
-
-func TestMarkOrigin(t *testing.T) {
-	zero, one := 0, 1
-	cause := func(parent *int) event.Exception { return event.Exception{Parent: parent, Relation: "cause"} }
-	for name, c := range map[string]struct {
-		exceptions []event.Exception
-		frames     [][]event.Frame
-		want       [2]int
-	}{
-		"innermost own frame":         {make([]event.Exception, 1), [][]event.Frame{{named("map", "<anonymous>", event.Runtime), named("a", "src/a.ts", event.Own), named("b", "src/a.ts", event.Own)}}, [2]int{0, 1}},
-		"deepest cause":               {[]event.Exception{{}, cause(&zero), cause(&one)}, [][]event.Frame{{named("a", "a", event.Own)}, {named("b", "b", event.Own)}, {named("x", "node:x", event.Runtime)}}, [2]int{1, 0}},
-		"wrapped in one function":     {[]event.Exception{{}, cause(&zero)}, [][]event.Frame{{named("read", "a", event.Own)}, {named("parse", "<anonymous>", event.Runtime), named("read", "a", event.Own)}}, [2]int{0, 0}},
-		"a helper is looked through":  {make([]event.Exception, 1), [][]event.Frame{{named("assert", "u", event.Own), named("berthOf", "m", event.Own)}}, [2]int{0, 1}},
-		"nothing but a helper":        {make([]event.Exception, 1), [][]event.Frame{{named("ensureOpen", "u", event.Own)}}, [2]int{0, 0}},
-		"no helper by accident":       {make([]event.Exception, 1), [][]event.Frame{{named("failover", "u", event.Own), named("b", "m", event.Own)}}, [2]int{0, 0}},
-		"a member, when nothing else": {[]event.Exception{{}, {Parent: &zero, Relation: "member"}}, [][]event.Frame{{}, {named("open", "g", event.Own)}}, [2]int{1, 0}},
-	} {
-		t.Run(name, func(t *testing.T) {
-			MarkOrigin(c.exceptions, c.frames)
-			i, j, ok := Origin(c.frames)
-			if got := [2]int{i, j}; !ok || got != c.want {
-				t.Errorf("origin = %v, %v, want %v", got, ok, c.want)
-			}
-		})
-	}
-}
-
-func TestMarkOrigin_PicksOneFunctionOfACircle(t *testing.T) {
-	zoom, step, turn := named("zoomTo", "src/zoom.ts", event.Own), named("stepZoom", "src/zoom.ts", event.Own), named("turn", "src/zoom.ts", event.Own)
-	full := []event.Exception{{Type: "RangeError", Message: "Maximum call stack size exceeded"}}
-	for _, frames := range [][]event.Frame{{zoom, turn, step, zoom, turn}, {turn, step, zoom, turn}, {step, zoom, turn, step}} {
-		list := [][]event.Frame{slices.Clone(frames)}
-		MarkOrigin(full, list)
-		if _, j, _ := Origin(list); list[0][j].Function != "stepZoom" {
-			t.Errorf("the stack full in %s blames %s", frames[0].Function, list[0][j].Function)
-		}
-	}
-	list := [][]event.Frame{{zoom, turn, step, zoom, turn}}
-	MarkOrigin([]event.Exception{{Type: "TypeError"}}, list)
-	if _, j, _ := Origin(list); list[0][j].Function != "zoomTo" {
-		t.Errorf("another error within the circle blames %s", list[0][j].Function)
-	}
-}
-
 func TestChoose(t *testing.T) {
 	files := []File{{"https://quayside.example/assets/app.js", "id-1"}, {"https://other.example/assets/app.js", "id-2"}, {"dist/server.mjs", ""}, {"dist/server.mjs", ""}}
 	for name, c := range map[string]struct {
@@ -266,4 +218,23 @@ func BenchmarkEvent(b *testing.B) {
 			Event(e, units, Options{})
 		}
 	})
+}
+
+func TestNearest(t *testing.T) {
+	files := []File{{"1.0.0/assets/app.js", "id-1"}, {"1.1.0/assets/app.js", "id-2"}, {"other/app.js", ""}, {"vendor/lib.js", ""}}
+	for name, c := range map[string]struct {
+		file, debugID, release string
+		want                   int
+	}{
+		"by debug id":            {"https://quayside.example/x.js", "id-1", "", 0},
+		"the longest end":        {"https://quayside.example/assets/app.js", "", "", 1},
+		"and the release's":      {"https://quayside.example/assets/app.js", "", "1.0.0", 0},
+		"the name alone":         {"https://cdn.example/v3/lib.js?x=1", "", "9", 3},
+		"longer before release":  {"file:///srv/other/app.js", "", "1.0.0", 2},
+		"a part of a name isn't": {"https://quayside.example/myapp.js", "", "", -1},
+	} {
+		if got := Nearest(files, c.file, c.debugID, c.release); got != c.want {
+			t.Errorf("%s: %d, want %d", name, got, c.want)
+		}
+	}
 }

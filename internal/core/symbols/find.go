@@ -40,7 +40,7 @@ func (f *File) Find(at sourcemap.Pos) (o sourcemap.Original, ok bool, err error)
 // Function is the function around a position.
 type Function struct {
 	Name   string // with its class, "" for anonymous functions and at the top level
-	Within string // of an anonymous one: the name of the nearest function around it that has one
+	Within string // of an anonymous one: the nearest function around it that has a name, and the calls within that it is an argument of: "setUp › on(\"gate\")"
 }
 
 // Function returns the function around the generated position at, which came

@@ -45,10 +45,33 @@ func (n *namer) label(t *scope.Table, i int) label {
 		if f.Parent >= 0 {
 			l.name = n.label(t, f.Parent).name
 		}
+		via := f.Via
+		if !f.ViaMember {
+			via = n.original(f.Via, f.ViaPos, false)
+		}
+		l.name = within(l.name, via, f.ViaText)
 	}
 	n.known[i] = l
 	return l
 }
+
+// within says where an anonymous function stands: in which function, and as an
+// argument of which call there.
+func within(around, via, text string) string {
+	if via == "" {
+		return around
+	}
+	if text != "" && len(text) <= viaMost {
+		via += "(\"" + text + "\")"
+	}
+	if around == "" {
+		return via
+	}
+	return around + " › " + via
+}
+
+// viaMost is the longest text of an argument that tells calls apart.
+const viaMost = 60
 
 // sources is what the source says of a function whose head comes from one
 // that could be read itself.
@@ -67,25 +90,29 @@ func (n *namer) sources(f scope.Func) (l label, ok bool) {
 
 // written is the label of function i of a source as it was written.
 func written(t *scope.Table, i int) label {
-	for ok := true; i >= 0; ok = false {
-		f := t.At(i)
-		class := f.Class
-		if first, _ := utf8.DecodeRuneInString(class); f.Assigned && !unicode.IsUpper(first) {
-			class = ""
-		}
-		if class == "" && f.Default && f.Property {
-			class = defaultExport
-		}
-		name := f.Name
-		if name == "" && f.Default && !f.Property {
-			name = defaultExport
-		}
-		if name = named(f.Kind, class, name); name != "" {
-			return label{name, !ok}
-		}
-		i = f.Parent
+	if i < 0 {
+		return label{"", true}
 	}
-	return label{"", true}
+	f := t.At(i)
+	if name := writtenName(f); name != "" {
+		return label{name, false}
+	}
+	return label{within(written(t, f.Parent).name, f.Via, f.ViaText), true}
+}
+
+func writtenName(f scope.Func) string {
+	class := f.Class
+	if first, _ := utf8.DecodeRuneInString(class); f.Assigned && !unicode.IsUpper(first) {
+		class = ""
+	}
+	if class == "" && f.Default && f.Property {
+		class = defaultExport
+	}
+	name := f.Name
+	if name == "" && f.Default && !f.Property {
+		name = defaultExport
+	}
+	return named(f.Kind, class, name)
 }
 
 // named puts a function's name together.

@@ -191,7 +191,7 @@ func TestFunction_WithoutTheCode(t *testing.T) {
 		want            Function
 	}{
 		"JavaScript":           {"src/a.js", `"class G { open() {} }"`, true, Function{Name: "G.open"}},
-		"anonymous":            {"src/a.js", `"function a(){ b(() => 1)}"`, true, Function{Within: "a"}},
+		"anonymous":            {"src/a.js", `"function a(){ b(() => 1)}"`, true, Function{Within: "a › b"}},
 		"with types":           {"src/a.ts", `"class G { open() {} }"`, false, Function{}},
 		"markup":               {"src/a.js", `"let a = <b>{f(() => 1)}</b>;"`, false, Function{}},
 		"an open bracket":      {"src/a.js", `"class G { open() {} "`, false, Function{}},

@@ -1,4 +1,4 @@
-package fingerprint
+package blame
 
 import (
 	"regexp"
@@ -21,9 +21,20 @@ var variable = regexp.MustCompile(strings.Join([]string{
 	`(?P<number>[-+]?\d+(?:[.,]\d+)*)`,
 }, "|"))
 
+// Wish is a message with what was asked for: paths and addresses stay,
+// numbers, ids and dates are taken out.
+func Wish(message string) string {
+	if shape, _ := Plain(message); shape != Shape(message) {
+		return shape
+	}
+	return replace(message, map[string]bool{"url": true, "path": true, "text": true})
+}
+
 // Shape is a message with its variable parts replaced by their kind in angle
 // brackets: "no tide table for day <number>".
-func Shape(message string) string {
+func Shape(message string) string { return replace(message, nil) }
+
+func replace(message string, keep map[string]bool) string {
 	names := variable.SubexpNames()
 	message = event.TrimText(message, 2048)
 	var b strings.Builder
@@ -31,18 +42,18 @@ func Shape(message string) string {
 	for _, m := range variable.FindAllStringSubmatchIndex(message, -1) {
 		b.WriteString(message[at:m[0]])
 		for i := 1; i < len(names); i++ {
-			if m[2*i] >= 0 {
-				b.WriteString("<" + names[i] + ">")
-				break
+			if m[2*i] < 0 {
+				continue
 			}
+			if keep[names[i]] {
+				b.WriteString(message[m[0]:m[1]])
+			} else {
+				b.WriteString("<" + names[i] + ">")
+			}
+			break
 		}
 		at = m[1]
 	}
 	b.WriteString(message[at:])
 	return b.String()
-}
-
-func oneLine(s string) string {
-	s, _, _ = strings.Cut(strings.TrimSpace(s), "\n")
-	return s
 }

@@ -1,0 +1,157 @@
+// Package blame decides which frame of an event is at fault: its origin. It
+// knows which functions only fail on behalf of their callers, what engines say
+// of one mistake in their own words, and what of a name stays the same from
+// browser to browser and build to build.
+//
+// Input are exceptions with readable frames, innermost first. Pure.
+package blame
+
+import (
+	"slices"
+	"strings"
+
+	"firethorn/internal/core/event"
+)
+
+// Mark marks the frame an event is blamed on: the innermost own frame of
+// the deepest cause that has one, for there it began. Functions that only fail
+// on behalf of their caller are looked through. Where the same function wraps
+// the cause in an error of its own, that error is blamed: it says more.
+func Mark(exceptions []event.Exception, frames [][]event.Frame, learned *Helpers) {
+	order := causes(exceptions)
+	slices.Reverse(order)
+	for i := range exceptions {
+		if !slices.Contains(order, i) {
+			order = append(order, i)
+		}
+	}
+	best, at := -1, -1
+	for _, i := range order {
+		j := originOf(exceptions[i], frames[i], learned)
+		if j >= 0 && full(exceptions[i]) {
+			j = circleOrigin(frames[i], j)
+		}
+		switch {
+		case j < 0:
+		case best < 0:
+			best, at = i, j
+		case i < best && sameFunction(frames[i][j], frames[best][at]):
+			best, at = i, j
+		}
+	}
+	if best >= 0 {
+		frames[best][at].Origin = true
+	}
+}
+
+// Again marks frames anew that were marked before.
+func Again(exceptions []event.Exception, frames [][]event.Frame, learned *Helpers) {
+	for i := range frames {
+		for j := range frames[i] {
+			frames[i][j].Origin = false
+		}
+	}
+	Mark(exceptions, frames, learned)
+}
+
+// originOf is the innermost own frame that is to blame, -1 without one. A
+// mistake in the function itself is nobody else's: then no helper is looked
+// through.
+func originOf(x event.Exception, frames []event.Frame, learned *Helpers) int {
+	first := -1
+	itself := Local(x)
+	from := behindPanic(frames)
+	for j, f := range frames {
+		if j < from || f.Kind != event.Own || f.Called() == "" && f.Line == 0 { // a place that is none
+			continue
+		}
+		if first < 0 && named(f, making) { // only some engines print it
+			continue
+		}
+		if first < 0 {
+			first = j
+		}
+		if itself || !named(f, helper) && !(learned.is(placeOf(f)) && hasCaller(frames, j)) {
+			return j
+		}
+	}
+	if first < 0 {
+		return slices.IndexFunc(frames, func(f event.Frame) bool { return f.Kind == event.Own })
+	}
+	return first
+}
+
+// behindPanic is where the frames begin that were running when Go panicked:
+// those before were called to recover from it, and print the trace.
+func behindPanic(frames []event.Frame) int {
+	for j := len(frames) - 1; j >= 0; j-- {
+		if f := frames[j]; f.Kind == event.Runtime && (f.Function == "panic" || strings.HasSuffix(f.Function, "runtime.gopanic")) {
+			return j + 1
+		}
+	}
+	return 0
+}
+
+func hasCaller(frames []event.Frame, j int) bool {
+	_, ok := CallerOf(frames, j)
+	return ok
+}
+
+// circleOrigin picks one function of the circle that filled the stack: where
+// in the circle it ran full is chance, so the first by name stands for all.
+func circleOrigin(frames []event.Frame, origin int) int {
+	best := origin
+	for j := origin + 1; j < len(frames); j++ {
+		f := frames[j]
+		if f.Kind != event.Own {
+			continue
+		}
+		if sameFunction(f, frames[origin]) {
+			return best
+		}
+		if b := frames[best]; f.File < b.File || f.File == b.File && f.Called() < b.Called() {
+			best = j
+		}
+	}
+	return origin // the circle does not close within the trace
+}
+
+func sameFunction(a, b event.Frame) bool { return a.Called() == b.Called() && a.File == b.File }
+
+// causes follows the chain of causes from the reported exception down.
+func causes(exceptions []event.Exception) []int {
+	if len(exceptions) == 0 {
+		return nil
+	}
+	chain := []int{0}
+	for j, x := range exceptions {
+		if x.Parent != nil && *x.Parent == chain[len(chain)-1] && x.Relation == "cause" {
+			chain = append(chain, j)
+		}
+	}
+	return chain
+}
+
+// Origin finds the marked frame; ok is false when there is none.
+func Origin(frames [][]event.Frame) (exception, frame int, ok bool) {
+	for i := range frames {
+		for j := range frames[i] {
+			if frames[i][j].Origin {
+				return i, j, true
+			}
+		}
+	}
+	return 0, 0, false
+}
+
+// Through is the function that failed on behalf of the origin at j: the
+// innermost own frame within it that is another function and no exception's
+// constructor.
+func Through(frames []event.Frame, j int) (int, bool) {
+	for k := behindPanic(frames); k < j; k++ {
+		if f := frames[k]; f.Kind == event.Own && !f.Pending && !named(f, making) && placeOf(f) != placeOf(frames[j]) {
+			return k, true
+		}
+	}
+	return 0, false
+}

@@ -1,0 +1,146 @@
+package blame
+
+import (
+	"regexp"
+	"strings"
+
+	"firethorn/internal/core/event"
+)
+
+// Helpers learns which functions fail on behalf of their callers, by how many
+// different callers they have: a function like that is looked through, and who
+// called it is blamed.
+type Helpers struct {
+	seen map[place]*callee
+}
+
+// place is a function as the fingerprint names it.
+type place struct{ module, function string }
+
+// callee is a function that was blamed.
+type callee struct {
+	callers map[place]map[string]bool // what was said, by who called
+	hinted  bool
+}
+
+const (
+	hintedCallers = 2  // a function whose name says that it asks or makes errors for others
+	wordyCallers  = 3  // one that says something else for every caller
+	manyCallers   = 4  // any other
+	mostCallers   = 64 // that are remembered
+	mostWords     = 8  // of one caller
+)
+
+// NewHelpers knows no function yet.
+func NewHelpers() *Helpers { return &Helpers{seen: map[place]*callee{}} }
+
+// Learn notes whom an event blames, and who called that. The frames are marked
+// (Mark) without what was learned.
+func (h *Helpers) Learn(e *event.Event, frames [][]event.Frame) {
+	i, j, ok := Origin(frames)
+	if !ok || i >= len(e.Exceptions) || Local(e.Exceptions[i]) || frames[i][j].Pending {
+		return
+	}
+	shape, _ := Plain(e.Exceptions[i].Message)
+	// A helper may be called by another one: two steps are noted.
+	for range 2 {
+		next, ok := CallerOf(frames[i], j)
+		if !ok {
+			return
+		}
+		at, by := placeOf(frames[i][j]), placeOf(frames[i][next])
+		c := h.seen[at]
+		if c == nil {
+			c = &callee{callers: map[place]map[string]bool{}, hinted: Hinted(frames[i][j])}
+			h.seen[at] = c
+		}
+		if c.callers[by] == nil && len(c.callers) < mostCallers {
+			c.callers[by] = map[string]bool{}
+		}
+		if words := c.callers[by]; words != nil && len(words) < mostWords {
+			words[shape] = true
+		}
+		j = next
+	}
+}
+
+// is says whether a function was found to fail on behalf of its callers.
+func (h *Helpers) is(at place) bool {
+	if h == nil {
+		return false
+	}
+	c := h.seen[at]
+	if c == nil {
+		return false
+	}
+	return Enough(len(c.callers), c.hinted, c.differs())
+}
+
+// Enough says whether so many different callers make a helper.
+func Enough(callers int, hinted, wordy bool) bool {
+	return callers >= manyCallers || hinted && callers >= hintedCallers || wordy && callers >= wordyCallers
+}
+
+// differs says whether every caller is told something that no other is.
+func (c *callee) differs() bool {
+	by := map[string]int{}
+	for _, words := range c.callers {
+		for w := range words {
+			by[w]++
+		}
+	}
+	for _, n := range by {
+		if n > 1 {
+			return false
+		}
+	}
+	return len(by) > 1
+}
+
+func placeOf(f event.Frame) place { return place{Module(f), Function(f)} }
+
+// CallerOf is the own function that called the one at j: the next own frame
+// outward that is another function, has a name, and fails on nobody's behalf.
+func CallerOf(frames []event.Frame, j int) (int, bool) {
+	at := placeOf(frames[j])
+	for k := j + 1; k < len(frames); k++ {
+		if f := frames[k]; f.Kind == event.Own && !f.Pending && f.Called() != "" && placeOf(f) != at && !named(f, helper) {
+			return k, true
+		}
+	}
+	return 0, false
+}
+
+var (
+	// helper names functions whose whole work is to fail on behalf of their caller.
+	helper = regexp.MustCompile(`^(?:(?i:assert|invariant|ensure|must|fail|raise|throw|panic|check|expect|require|reject|abort|unreachable)(?:[A-Z_]\w*)?|(?:make|create|new|build|to|as|wrap|throw)[A-Z]?\w*(?:Error|Exception|Failure|Problem)|[a-z]\w*(?:Error|Exception))$`)
+	// asking names functions that ask something of others for their caller.
+	asking = regexp.MustCompile(`(?i)^(?:\w*(?:fetch|request|http|ajax|xhr|rpc|graphql)\w*|(?:get|post|put|patch|delete|send|load|call|query)(?:json|api|data|remote)?|api\w*|\w*api|exec|execute|run(?:Query|Sql)|parse(?:Json|Response)|handleResponse|unwrap|retry|withRetry|err|error|fatal|die|bail|notFound|badRequest|fromStatus)$`)
+	// making names the constructors of exceptions, which only some engines print.
+	making = regexp.MustCompile(`^(?:new )?\w*(?:Error|Exception|Failure)$`)
+)
+
+// named says whether the function's own name, without its class, fits.
+func named(f event.Frame, form *regexp.Regexp) bool {
+	name := f.Function
+	if name == "" {
+		return false
+	}
+	if i := strings.LastIndexAny(name, ".:>"); i >= 0 {
+		name = name[i+1:]
+	}
+	return form.MatchString(strings.TrimSuffix(name, "/<"))
+}
+
+// Hinted says whether a function's name says that it asks something of others.
+func Hinted(f event.Frame) bool { return named(f, asking) }
+
+// Asks says whether the frame at j asks something of others, by its name, on
+// behalf of a caller that the trace does not show.
+func Asks(frames []event.Frame, j int) bool {
+	if !Hinted(frames[j]) && !named(frames[j], helper) {
+		return false
+	}
+	_, ok := CallerOf(frames, j)
+	return !ok
+}

@@ -1,0 +1,112 @@
+package blame
+
+import (
+	"regexp"
+	"strings"
+
+	"firethorn/internal/core/event"
+)
+
+// said is what engines and runtimes say of one thing in their own words.
+type said struct {
+	form  *regexp.Regexp
+	means string // with $name for what the form has found
+	local bool   // the mistake is in the function itself, not in what its caller wanted
+}
+
+const quotedName = `["'](?P<name>[^"']*)["']`
+
+// sayings are the messages that three browser engines and Node have for the
+// same mistakes. Names of variables are left out, for builds change them;
+// names of members stay.
+var sayings = []said{
+	{regexp.MustCompile(`^Cannot (?:read|set) propert(?:y|ies) (?:'(?P<name>[^']*)' )?of (?:undefined|null)(?: \((?:reading|setting) '(?P<name>.*)'\))?$`), "no $name of nothing", true},
+	{regexp.MustCompile(`^can't access property ` + quotedName + `(?: of (?:undefined|null)|, .* is (?:undefined|null))$`), "no $name of nothing", true},
+	{regexp.MustCompile(`^(?:undefined|null) is not an object \(evaluating '(?P<expression>.*)'\)$`), "no $name of nothing", true},
+	{regexp.MustCompile(`^(?:[\w$.\[\]()#]+)?\.(?P<name>[\w$#]+)(?:\(\.\.\.\))? is not a function(?:\. \(In .*)?$`), "$name is no function", true},
+	{regexp.MustCompile(`^[\w$#]+ is not a function(?:\. \(In .*)?$`), "what is called is no function", true},
+	{regexp.MustCompile(`^(?:[\w$.\[\]()#]+)?\.(?P<name>[\w$#]+) is not a constructor(?:\. \(evaluating .*)?$`), "$name is no constructor", true},
+	{regexp.MustCompile(`^(?P<name>[\w$]+) is not defined$`), "$name is not defined", true},
+	{regexp.MustCompile(`^Can't find variable: (?P<name>[\w$]+)$`), "$name is not defined", true},
+	{regexp.MustCompile(`^(?:Cannot access '.*' before initialization|can't access lexical declaration '.*' before initialization|Cannot access uninitialized variable\.?)$`), "used before it has a value", true},
+	{regexp.MustCompile(`^(?:Assignment to constant variable\.?|invalid assignment to const '.*'|Attempted to assign to readonly property\.?)$`), "a constant is assigned", true},
+	{regexp.MustCompile(`^(?:Maximum call stack size exceeded\.?|too much recursion)$`), "the stack is full", true},
+	{regexp.MustCompile(`^(?:[\w$.]+ is not iterable.*|.* is not a function or its return value is not iterable|undefined is not a function \(near .*|Spread syntax requires .*)$`), "not iterable", true},
+	{regexp.MustCompile(`^(?:Failed to fetch dynamically imported module|error loading dynamically imported module|Importing a module script failed)\b.*$`), "a part of the application could not be loaded", false},
+	{regexp.MustCompile(`^(?:Failed to fetch|NetworkError when attempting to fetch resource\.?|Load failed|fetch failed|The network connection was lost\.?|The Internet connection appears to be offline\.?|Network request failed)$`), "the network failed", false},
+	{regexp.MustCompile(`^(?:Unexpected token .*|Expected .* in JSON at position .*|Unexpected (?:end of|non-whitespace character after) JSON.*|Bad control character in string literal in JSON.*|Unterminated string in JSON.*|.* is not valid JSON|JSON\.parse: .*|JSON Parse error: .*)$`), "no valid JSON", false},
+	{regexp.MustCompile(`^(?:The user aborted a request\.?|The operation was aborted\.?|signal is aborted without reason|Fetch is aborted|This operation was aborted)$`), "aborted", false},
+	{regexp.MustCompile(`^(?:Invalid array length|invalid array length|Array size is not a small enough positive integer\.?|[Aa]rray length must be.*)$`), "an array of that length cannot be", true},
+	{regexp.MustCompile(`^(?:Invalid time value|invalid date|Invalid Date)$`), "no date", false},
+	{regexp.MustCompile(`^Reduce of empty array with no initial value$`), "an empty array is reduced", true},
+	{regexp.MustCompile(`^reduce of empty array with no initial value$`), "an empty array is reduced", true},
+	{regexp.MustCompile(`^toFixed\(\) (?:digits )?argument must be between 0 and 100$|^precision -?\d+ out of range$`), "digits out of range", true},
+}
+
+// Plain is a message in one form for all engines, its variable parts taken
+// out; local says that it tells of a mistake in the very function that failed.
+func Plain(message string) (shape string, local bool) {
+	line := strings.TrimSpace(message)
+	if len(line) < 400 && !strings.Contains(line, "\n") {
+		for _, s := range sayings {
+			m := s.form.FindStringSubmatch(line)
+			if m == nil {
+				continue
+			}
+			name := ""
+			for i, n := range s.form.SubexpNames() {
+				switch {
+				case m[i] == "":
+				case n == "name":
+					name = m[i]
+				case n == "expression":
+					name = lastMember(m[i])
+				}
+			}
+			return strings.Replace(s.means, "$name", name, 1), s.local
+		}
+	}
+	return Shape(message), false
+}
+
+// lastMember is the member that an expression ends in, its call left off:
+// "length" of "a.b[0].length", "map" of "a.map(f(x.y))".
+func lastMember(expression string) string {
+	for strings.HasSuffix(expression, ")") {
+		depth, i := 0, len(expression)-1
+		for ; i >= 0; i-- {
+			if expression[i] == ')' {
+				depth++
+			} else if expression[i] == '(' {
+				if depth--; depth == 0 {
+					break
+				}
+			}
+		}
+		expression = expression[:max(i, 0)]
+	}
+	expression = strings.TrimRight(expression, `"']`)
+	return expression[strings.LastIndexAny(expression, `.["'`)+1:]
+}
+
+// localTypes are the exceptions that runtimes throw at a mistake in the
+// function itself: who called it does not matter.
+var localTypes = map[string]bool{
+	"java.lang.NullPointerException": true, "java.lang.ArrayIndexOutOfBoundsException": true, "java.lang.StringIndexOutOfBoundsException": true, "java.lang.IndexOutOfBoundsException": true,
+	"java.lang.ClassCastException": true, "java.lang.ArithmeticException": true, "java.lang.NegativeArraySizeException": true, "java.util.ConcurrentModificationException": true, "java.lang.StackOverflowError": true,
+	"AttributeError": true, "NameError": true, "UnboundLocalError": true, "IndexError": true, "ZeroDivisionError": true, "RecursionError": true, "NoMethodError": true,
+	"System.NullReferenceException": true, "System.IndexOutOfRangeException": true, "System.InvalidCastException": true, "System.DivideByZeroException": true,
+	"SIGSEGV": true, "SIGFPE": true, "SIGBUS": true, "ReferenceError": true,
+}
+
+// Local says whether an exception tells of a mistake in the very function that failed.
+func Local(x event.Exception) bool {
+	_, said := Plain(x.Message)
+	return said || localTypes[x.Type] || strings.HasPrefix(x.Message, "runtime error: ") || strings.HasPrefix(x.Type, "runtime.")
+}
+
+// full are the types and messages of a stack that ran full, which engines name differently.
+func full(x event.Exception) bool {
+	shape, _ := Plain(x.Message)
+	return shape == "the stack is full" || x.Type == "java.lang.StackOverflowError" || x.Type == "StackOverflowError" || x.Type == "RecursionError" || x.Type == "SystemStackError" || strings.Contains(x.Message, "stack overflow")
+}
