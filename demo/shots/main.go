@@ -36,6 +36,9 @@ var shots = []shot{
 	{name: "issue-dark", path: "/p/quayside/issues/{tideAt}", theme: "hedge"},
 	{name: "issue-facts", path: "/p/quayside/issues/{tideAt}", theme: "blossom", script: "scrollTo(0, 720)"},
 	{name: "issue-since-when", path: "/p/quayside/issues/{placeBerths}", theme: "blossom", script: "document.getElementById('when').scrollIntoView()"},
+	{name: "issue-why", path: "/p/quayside/issues/{berthOf}", theme: "blossom", pause: 5 * time.Second, script: `const d = [...document.querySelectorAll('details')].find((d) => d.textContent.includes('together')); d.open = true
+		setTimeout(() => { const i = d.querySelector('input'); Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(i, 'quayside/7'); i.dispatchEvent(new Event('input', { bubbles: true }))
+		setTimeout(() => { d.querySelector('form').requestSubmit(); setTimeout(() => d.scrollIntoView(), 1500) }, 200) }, 1500)`},
 	{name: "received", path: "/p/quayside/received", theme: "blossom", script: "document.querySelector('main details').open = true"},
 	{name: "rules-faults", path: "/p/quayside/rules", theme: "blossom", script: retype + `('crawler(attr', 'crawlr(attr'); retype('frames.size() > 0', 'frames.size() == "0"')`},
 	{name: "rules-trial", path: "/p/quayside/rules", theme: "hedge", pause: 4 * time.Second, script: retype + `('4.0.0', '4.2.1'); retype('MSF-[0-9]{6}', 'p-1[0-9]{3}'); setTimeout(() => document.querySelector('form button').click(), 1000); setTimeout(() => document.querySelectorAll('main section details').forEach((d, i) => d.open = i > 1), 3500)`},

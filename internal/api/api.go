@@ -170,6 +170,7 @@ func (a *API) register(r chi.Router) huma.API {
 	a.projects(h)
 	a.issues(h)
 	a.events(h)
+	a.grouping(h)
 	a.symbols(h)
 	a.operations(h)
 	a.queue(h)

@@ -110,21 +110,30 @@ func showFingerprints(to io.Writer, list []readable, asJSON bool) error {
 			continue
 		}
 		fmt.Fprintf(out, "%s  %s\n", key, plain(p.Headline))
-		showParts(out, p.Parts, p.Left)
+		showParts(out, styleOf(to), p.Parts, p.Left)
 	}
 	return nil
 }
 
-func showParts(out io.Writer, parts, left []fingerprint.Part) {
+// showParts prints what a fingerprint was made from, each part once with why.
+func showParts(out io.Writer, as style, parts, left []fingerprint.Part) {
+	why := ""
 	for _, p := range parts {
+		if p.Why != why {
+			why = p.Why
+			fmt.Fprintf(out, "  %s\n", as.faint(plain(why)+":"))
+		}
 		from := ""
 		if p.From != "" {
-			from = "  (" + plain(p.From) + ")"
+			from = as.faint("  from " + plain(p.From))
 		}
-		fmt.Fprintf(out, "  %-11s %s%s\n              %s\n", p.What, plain(lines(p.Value)), from, plain(p.Why))
+		fmt.Fprintf(out, "    %-11s %s%s\n", p.What, as.bright(plain(lines(orElse(p.Value, "(none)")))), from)
+	}
+	if len(left) > 0 {
+		fmt.Fprintf(out, "  %s\n", as.faint("left out:"))
 	}
 	for _, p := range left {
-		fmt.Fprintf(out, "  left out    %s %s: %s\n", p.What, plain(lines(p.Value)), plain(p.Why))
+		fmt.Fprintf(out, "    %-14s %s  %s\n", p.What, plain(cut(lines(p.Value), 60)), as.faint(plain(p.Why)))
 	}
 }
 

@@ -11,6 +11,7 @@ import (
 	"github.com/google/uuid"
 
 	"firethorn/internal/core/fault"
+	"firethorn/internal/core/fingerprint"
 )
 
 // EventRow is a filed event without its body.
@@ -247,4 +248,13 @@ func (s *Store) KeptEvents(ctx context.Context, project int64, since time.Time, 
 	}
 	err = s.slow.QueryRowContext(ctx, "SELECT COUNT(*) FROM event WHERE project=? AND filing>=?", project, last).Scan(&all)
 	return all, err
+}
+
+// FiledUnder is the fingerprint that an event's variant was filed under.
+func (s *Store) FiledUnder(ctx context.Context, e *EventRow) (k fingerprint.Key, err error) {
+	var raw []byte
+	if err := s.db.QueryRowContext(ctx, "SELECT fingerprint FROM variant WHERE id=?", e.variant).Scan(&raw); err != nil {
+		return k, err
+	}
+	return fingerprint.Key(raw), nil
 }

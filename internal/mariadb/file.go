@@ -92,6 +92,7 @@ func (r *row) sentMicros() int64 {
 type variantRow struct {
 	id, issue int64
 	exemplars int
+	print     fingerprint.Key          // what it was filed under; zero where that does not matter
 	forms     map[fingerprint.Key]bool // raw forms that are kept
 }
 

@@ -32,12 +32,14 @@ func (w *filing) chooseVariants(ctx context.Context) error {
 		err := each(ctx, w.tx, func(r *sql.Rows) error {
 			v := &variantRow{}
 			var hash []byte
-			if err := r.Scan(&v.id, &hash, &v.issue, &v.exemplars); err != nil {
+			var print []byte
+			if err := r.Scan(&v.id, &hash, &v.issue, &v.exemplars, &print); err != nil {
 				return err
 			}
+			v.print = fingerprint.Key(print)
 			w.variants[fingerprint.Key(hash)] = v
 			return nil
-		}, "SELECT id, hash, issue, exemplars FROM variant WHERE project=? AND grouping_version=? AND hash IN ("+marks(len(chunk))+")", args...)
+		}, "SELECT id, hash, issue, exemplars, fingerprint FROM variant WHERE project=? AND grouping_version=? AND hash IN ("+marks(len(chunk))+")", args...)
 		if err != nil {
 			return err
 		}
@@ -63,6 +65,26 @@ func (w *filing) chooseVariants(ctx context.Context) error {
 			r.Print = print
 		}
 		r.variant = w.variants[r.Print.Variant]
+		if r.Print.Caller != "" && r.variant.print != (fingerprint.Key{}) && r.variant.print != r.Print.Key {
+			r.Print = fingerprint.Through(r.Event, r.Frames) // as the variant was filed
+		}
+	}
+	return nil
+}
+
+// lookThrough gives r the fingerprint that blames who called its origin, when
+// so many different functions did that it must fail on their behalf. What is
+// filed already stays where it is.
+func (w *filing) lookThrough(ctx context.Context, r *row) error {
+	if r.Print.Caller == "" {
+		return nil
+	}
+	var callers int
+	if err := w.tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM variant WHERE project=? AND grouping_version=? AND fingerprint=?", w.Project.ID, fingerprint.Version, r.Print.Key[:]).Scan(&callers); err != nil {
+		return err
+	}
+	if fingerprint.FoundOut(r.Event, r.Frames, callers+1) {
+		r.Print = fingerprint.Through(r.Event, r.Frames)
 	}
 	return nil
 }
@@ -99,6 +121,9 @@ func (w *filing) loadForms(ctx context.Context) error {
 // newVariant makes the variant of r, whose fingerprint it gives as it is to be
 // filed; where that is another than its own, that variant may be there already.
 func (w *filing) newVariant(ctx context.Context, r *row) (fingerprint.Result, error) {
+	if err := w.lookThrough(ctx, r); err != nil {
+		return r.Print, err
+	}
 	issue, err := w.aliasOf(ctx, r.Print.Key)
 	if err != nil {
 		return r.Print, err
@@ -126,7 +151,7 @@ func (w *filing) newVariant(ctx context.Context, r *row) (fingerprint.Result, er
 		}
 	}
 	r.Print = print
-	v := &variantRow{issue: issue}
+	v := &variantRow{issue: issue, print: print.Key}
 	if issue == 0 {
 		if v.issue, err = w.newIssue(ctx, r); err != nil {
 			return print, err

@@ -11,6 +11,7 @@ import (
 	"github.com/go-sql-driver/mysql"
 
 	"firethorn/internal/core/fault"
+	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/pipeline"
 )
 
@@ -20,8 +21,10 @@ type Project struct {
 	Created time.Time
 	Origins []string // web origins that may report; "*" is any
 
-	RulesVersion int       // 0: no rules file was pushed yet
-	Allowance    Allowance // what the project itself may take in; see Allowance
+	RulesVersion int // 0: no rules file was pushed yet
+	// GroupingVersion is the one that the project's issues are known under.
+	GroupingVersion int
+	Allowance       Allowance // what the project itself may take in; see Allowance
 }
 
 // projectName is what a project may be called: it stands in issue names,
@@ -36,7 +39,7 @@ func (s *Store) CreateProject(ctx context.Context, name string, keepDays int) (*
 	k := &Key{Value: newKey(), Label: "first key", Created: s.now().UTC()}
 	var id int64
 	err := s.InTx(ctx, func(tx *sql.Tx) error {
-		res, err := tx.ExecContext(ctx, "INSERT INTO project (name, created, keep_days, user_secret) VALUES (?,?,?,?)", name, micros(k.Created), keepDays, newSecret(32))
+		res, err := tx.ExecContext(ctx, "INSERT INTO project (name, created, keep_days, user_secret, grouping_version) VALUES (?,?,?,?,?)", name, micros(k.Created), keepDays, newSecret(32), fingerprint.Version)
 		if duplicate(err) {
 			return fault.New(fault.Conflict, "there is a project %s already", name)
 		}
@@ -71,14 +74,14 @@ func duplicate(err error) bool {
 	return ok && e.Number == 1062
 }
 
-const projectColumns = "p.id, p.name, p.keep_days, p.user_secret, p.created, p.origins, p.rules_version, p.allowance_minute, p.allowance_day"
+const projectColumns = "p.id, p.name, p.keep_days, p.user_secret, p.created, p.origins, p.rules_version, p.allowance_minute, p.allowance_day, p.grouping_version"
 
 // fields are where projectColumns go; done finishes what was scanned.
 func (p *Project) fields() (into []any, done func() error) {
 	var created int64
 	var origins string
 	var minute, day sql.NullInt64
-	return []any{&p.ID, &p.Name, &p.KeepDays, &p.UserSecret, &created, &origins, &p.RulesVersion, &minute, &day}, func() error {
+	return []any{&p.ID, &p.Name, &p.KeepDays, &p.UserSecret, &created, &origins, &p.RulesVersion, &minute, &day, &p.GroupingVersion}, func() error {
 		p.Created = fromMicros(created)
 		p.Allowance = Allowance{Minute: DefaultAllowance.Minute, Day: DefaultAllowance.Day}
 		if minute.Valid {

@@ -85,6 +85,7 @@ type Item struct {
 	Trouble  []rules.Trouble // rules that could not answer
 
 	Print                fingerprint.Result
+	Frames               [][]event.Frame
 	Release, Environment string
 	User                 int64 // hash of project and identity
 	HasUser              bool
@@ -142,7 +143,7 @@ func Process(ctx context.Context, p Project, b *Batch, i int, units *Units) (*It
 	if err := symbols.Err(); err != nil {
 		return nil, err
 	}
-	item.Print = fingerprint.Compute(e, frames)
+	item.Print, item.Frames = fingerprint.Compute(e, frames), frames
 	body := Body{Event: b.Events[i], Resource: b.Resource, Filed: FiledWith{Frames: frames, Scrubbed: item.Scrubbed}}
 	if item.When.Reason != "" {
 		body.Filed.Notes = append(body.Filed.Notes, item.When.Reason)

@@ -12,6 +12,7 @@ import (
 	"github.com/google/uuid"
 	"golang.org/x/sync/errgroup"
 
+	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/mariadb"
 	"firethorn/internal/pipeline"
 )
@@ -31,6 +32,11 @@ func (w *Worker) turn(ctx context.Context, lease mariadb.Lease, id int64, again 
 	if err != nil {
 		return false, err
 	}
+	if p.GroupingVersion < fingerprint.Version {
+		if err := w.adopt(ctx, p); err != nil {
+			return true, err
+		}
+	}
 	c, err := w.store.Claim(ctx, lease, id, again)
 	if err != nil || len(c.Deliveries) == 0 {
 		return false, err
@@ -42,6 +48,25 @@ func (w *Worker) turn(ctx context.Context, lease mariadb.Lease, id int64, again 
 		return c.More, t.singly(ctx)
 	}
 	return c.More, t.whole(ctx)
+}
+
+// adopt makes a project's issues known under the grouping version of this
+// binary, before anything is filed under it.
+func (w *Worker) adopt(ctx context.Context, p *mariadb.Project) error {
+	w.log.Info("a new grouping version: finding the issues of the project under it", "project", p.Name, "from", p.GroupingVersion, "to", fingerprint.Version)
+	n, err := w.store.AdoptGrouping(ctx, p.ID, func(ctx context.Context, body []byte) (fingerprint.Key, error) {
+		e, frames, err := pipeline.Read(ctx, p.Project, body, w.units)
+		if err != nil {
+			return fingerprint.Key{}, err
+		}
+		return fingerprint.Compute(e, frames).Key, nil
+	})
+	if err != nil {
+		return fmt.Errorf("adopting grouping version %d in %s, after %d variants: %w", fingerprint.Version, p.Name, n, err)
+	}
+	w.log.Info("nothing regroups: the new grouping version leads to the same issues", "project", p.Name, "variants", n)
+	w.forget(p.ID)
+	return nil
 }
 
 // turn is the work on one claim.

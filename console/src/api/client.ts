@@ -18,6 +18,9 @@ export type ReceivedHour = components['schemas']['ReceivedHour']
 export type Rules = components['schemas']['Rules']
 export type RulesTried = components['schemas']['RulesTried']
 export type TrialRule = components['schemas']['TrialRule']
+export type Why = components['schemas']['Why']
+export type EventWhy = components['schemas']['EventWhy']
+export type GroupPart = components['schemas']['Part']
 export type Fault = components['schemas']['Fault']
 
 /** A refusal or failure, in the service's own words. */
@@ -105,3 +108,7 @@ export function live(changed: (project: string) => void): () => void {
   source.addEventListener('change', (e) => changed((JSON.parse(e.data as string) as { project: string }).project))
   return () => source.close()
 }
+
+/** Why an event (or an issue's newest one) is grouped as it is, and where another one first differs. */
+export const why = (name: string, event: string, other: string | undefined, signal?: AbortSignal) =>
+  answer(api.GET('/api/projects/{project}/grouping', { params: { path: { project: name }, query: { event, ...(other ? { other } : {}) } }, signal }))

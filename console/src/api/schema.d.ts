@@ -347,6 +347,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/grouping": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Why an event is grouped as it is, or where two first differ */
+        get: operations["why-grouped"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/issues": {
         parameters: {
             query?: never;
@@ -841,6 +858,23 @@ export interface components {
             /** Format: date-time */
             time: string;
         };
+        EventWhy: {
+            /** @description what the application's own grouping field did */
+            application: string;
+            event: string;
+            /** @description how it came to its issue */
+            filed: string;
+            fingerprint: string;
+            /** Format: int64 */
+            grouping_version: number;
+            headline: string;
+            /** @description the issue it is in: another than the fingerprint's where people moved it */
+            issue: string;
+            /** @description what was looked at and left out, and why */
+            left_out: components["schemas"]["Part"][];
+            /** @description what was used, in order */
+            parts: components["schemas"]["Part"][];
+        };
         Events: {
             events: components["schemas"]["EventRow"][];
             next?: string;
@@ -888,6 +922,12 @@ export interface components {
             source_lines?: components["schemas"]["SourceLine"][] | null;
             why_raw?: string;
             within?: string;
+        };
+        GroupDifference: {
+            other: string;
+            /** @description empty where it has no such part */
+            this: string;
+            what: string;
         };
         Hashes: {
             hashes: string[];
@@ -1102,6 +1142,7 @@ export interface components {
             line: number;
         };
         Part: {
+            from?: string;
             value: string;
             what: string;
             why: string;
@@ -1659,6 +1700,29 @@ export interface components {
             /** Format: int64 */
             events: number;
             project: string;
+        };
+        Why: {
+            /** @description what the application's own grouping field did */
+            application: string;
+            /** @description the first part in which they differ */
+            differ?: components["schemas"]["GroupDifference"];
+            event: string;
+            /** @description how it came to its issue */
+            filed: string;
+            fingerprint: string;
+            /** Format: int64 */
+            grouping_version: number;
+            headline: string;
+            /** @description the issue it is in: another than the fingerprint's where people moved it */
+            issue: string;
+            /** @description what was looked at and left out, and why */
+            left_out: components["schemas"]["Part"][];
+            /** @description the other one that was asked about */
+            other?: components["schemas"]["EventWhy"];
+            /** @description what was used, in order */
+            parts: components["schemas"]["Part"][];
+            /** @description whether both have one fingerprint; true when there is no other */
+            together: boolean;
         };
         Word: {
             doc: string;
@@ -2479,6 +2543,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Event"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "why-grouped": {
+        parameters: {
+            query: {
+                /** @description an event's id, or an issue, whose newest kept event counts */
+                event: string;
+                /** @description another one to compare with */
+                other?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Why"];
                 };
             };
             /** @description Error */

@@ -12,6 +12,7 @@ import { Breadcrumbs, Facts } from './facts.tsx'
 import { useKeys } from './keys.ts'
 import { Ago, Copy, Failed, Loading, State, StemAndBerry } from './parts.tsx'
 import { useSay } from './say.tsx'
+import { Grouping } from './grouping.tsx'
 import { Trace } from './trace.tsx'
 
 /** One issue: what broke, who is hit, since when, what to do. */
@@ -86,7 +87,7 @@ export function IssuePage() {
         <Part id="do" title="What to do">
           <MergedFrom issue={i} />
           <History project={project} number={n} />
-          <Grouping issue={i} />
+          <Grouping project={project} event={event.data?.kept ? event.data.id : undefined} issue={i.id} />
         </Part>
         </div>
       </div>
@@ -268,19 +269,3 @@ function MergedFrom({ issue: i }: { issue: IssueDetail }) {
   )
 }
 
-function Grouping({ issue: i }: { issue: IssueDetail }) {
-  return (
-    <details className="mt-4">
-      <summary className="font-semibold">Why these events are together</summary>
-      <dl className="mt-1 grid grid-cols-[7rem_max-content_1fr] gap-x-4">
-        {i.grouping.map((p, n) => (
-          <div key={n} className="contents">
-            <dt className="soft">{p.what}</dt>
-            <dd className="mono">{p.value || '(none)'}</dd>
-            <dd className="soft">{p.why}</dd>
-          </div>
-        ))}
-      </dl>
-    </details>
-  )
-}

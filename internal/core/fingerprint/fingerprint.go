@@ -23,7 +23,7 @@ import (
 )
 
 // Version is the grouping version.
-const Version = 1
+const Version = 2
 
 // Key is the first half of a SHA-256.
 type Key [16]byte
@@ -49,6 +49,10 @@ type Result struct {
 	Message     string // of the exception, or the event's own
 	Origin      event.Position
 	HasOrigin   bool
+	// Caller is the function that called the origin, "" where it makes no
+	// difference. Events of several callers are variants of their own: when the
+	// origin turns out to fail on behalf of them, they can be told apart.
+	Caller string
 
 	frames [][]event.Frame
 	at     [][2]int // the frames that were used
@@ -76,8 +80,50 @@ func Compute(e *event.Event, frames [][]event.Frame) Result {
 	if r.Base == (Key{}) {
 		r.Base = r.Key
 	}
-	r.Variant = r.hash(r.pendingRaw(e, frames))
+	extra := r.pendingRaw(e, frames)
+	if e.Grouping == nil || len(e.Grouping.Replace) == 0 {
+		if i, j, ok := askedBy(e, frames); ok && extra == "" {
+			r.Caller = blame.Module(frames[i][j]) + " " + blame.Function(frames[i][j])
+			extra = "by " + r.Caller
+		}
+	}
+	r.Variant = r.hash(extra)
 	return r
+}
+
+// askedBy is the frame that called the origin, where it may have asked for
+// what failed.
+func askedBy(e *event.Event, frames [][]event.Frame) (i, j int, ok bool) {
+	i, j, ok = blame.Origin(frames)
+	if !ok || i >= len(e.Exceptions) || frames[i][j].Pending || blame.Local(e.Exceptions[i]) {
+		return 0, 0, false
+	}
+	j, ok = blame.CallerOf(frames[i], j)
+	return i, j, ok
+}
+
+// Through computes the fingerprint of an event whose origin was found to fail
+// on behalf of its callers: who called it is blamed. The variant stays that of
+// Compute. It marks frames anew.
+func Through(e *event.Event, frames [][]event.Frame) Result {
+	first := Compute(e, frames)
+	i, j, ok := askedBy(e, frames)
+	if !ok {
+		return first
+	}
+	for k := range frames[i] {
+		frames[i][k].Origin = k == j
+	}
+	r := Compute(e, frames)
+	r.Variant, r.Caller = first.Variant, first.Caller
+	return r
+}
+
+// FoundOut says whether a function with so many different callers fails on
+// their behalf.
+func FoundOut(e *event.Event, frames [][]event.Frame, callers int) bool {
+	i, j, ok := blame.Origin(frames)
+	return ok && i < len(frames) && blame.Enough(callers, blame.Hinted(frames[i][j]), false)
 }
 
 func (r *Result) add(what, value, why string, i, j int) {
@@ -120,6 +166,9 @@ func (r *Result) compute(e *event.Event, frames [][]event.Frame) {
 		return
 	}
 	shape := r.addMessage(lastMessage(e), "there are no frames; the message counts, its variable parts taken out")
+	if shape == "" && i < len(e.Exceptions) && !r.has("type") && e.Exceptions[i].Type != "" {
+		r.add("type", e.Exceptions[i].Type, "there is nothing else", -1, -1)
+	}
 	if host := scriptHost(frames); host != "" && hidden.MatchString(shape) {
 		r.add("script", host, "the browser hides what happened in a script of another origin; where it comes from counts", -1, -1)
 	}

@@ -8,6 +8,7 @@ package symbolicate
 
 import (
 	"fmt"
+	"regexp"
 	"strings"
 	"unicode/utf8"
 
@@ -61,7 +62,9 @@ func frame(raw event.RawFrame, file *symbols.File, why string, opt Options) even
 		return f
 	}
 	if file == nil {
-		f.WhyRaw, f.Pending = why, why != ""
+		if !written(raw) {
+			f.WhyRaw, f.Pending = why, why != ""
+		}
 		return f
 	}
 	if err := resolve(&f, raw, file, opt); err != nil {
@@ -105,6 +108,20 @@ func resolve(f *event.Frame, raw event.RawFrame, file *symbols.File, opt Options
 	}
 	return nil
 }
+
+// shortWord is a name that builds make.
+var shortWord = regexp.MustCompile(`^(?:.*\.)?[\w$]{1,2}$`)
+
+// written says whether a frame without symbols reads like source that nobody
+// built: a file on a disk, at a place where people write, in a function with a
+// name that people give. There is nothing to wait for then.
+func written(raw event.RawFrame) bool {
+	onDisk := strings.HasPrefix(raw.File, "/") || strings.HasPrefix(raw.File, "file://") || len(raw.File) > 2 && raw.File[1] == ':'
+	return onDisk && raw.Column > 0 && raw.Column < 160 && raw.Line > 1 && !shortWord.MatchString(raw.Function) && !built.MatchString(raw.File)
+}
+
+// built are directories and endings that builds write to.
+var built = regexp.MustCompile(`/(?:dist|build|out|\.next|\.output|bundle)/|\.min\.|\.bundle\.|-[\w-]{8,}\.[cm]?js$`)
 
 // Resolvable says whether a frame names a position that symbols could resolve.
 func Resolvable(raw event.RawFrame) bool {

@@ -140,6 +140,28 @@ func TestFrame_SaysWhyItStaysRaw(t *testing.T) {
 	}
 }
 
+// What a server runs as it was written has no symbols to wait for.
+func TestFrame_WaitsForNoSymbolsOfWhatWasWritten(t *testing.T) {
+	for name, c := range map[string]struct {
+		raw     event.RawFrame
+		pending bool
+	}{
+		"a server's source":    {event.RawFrame{Function: "openGate", File: "/srv/gangway/src/gates.js", Line: 12, Column: 9}, false},
+		"by its address":       {event.RawFrame{Function: "Gate.open", File: "file:///srv/gangway/gates.mjs", Line: 12, Column: 9}, false},
+		"anonymous":            {event.RawFrame{File: "/srv/gangway/src/gates.js", Line: 12, Column: 9}, false},
+		"a page's script":      {event.RawFrame{Function: "openGate", File: "https://quayside.example/gates.js", Line: 12, Column: 9}, true},
+		"what a build wrote":   {event.RawFrame{Function: "openGate", File: "/srv/gangway/dist/server.mjs", Line: 12, Column: 9}, true},
+		"a name a build made":  {event.RawFrame{Function: "Kt", File: "/srv/gangway/server.js", Line: 12, Column: 9}, true},
+		"far out on its line":  {event.RawFrame{Function: "openGate", File: "/srv/gangway/server.js", Line: 2, Column: 48211}, true},
+		"a hash in its name":   {event.RawFrame{Function: "openGate", File: "/srv/gangway/server-Df3J_Cgv.js", Line: 12, Column: 9}, true},
+		"without its position": {event.RawFrame{Function: "openGate", File: "/srv/gangway/server.js", Line: 12}, true},
+	} {
+		if f := Frame(c.raw, nil, "no symbols", Options{}); f.Pending != c.pending || (f.WhyRaw != "") != c.pending {
+			t.Errorf("%s: pending %v, %q", name, f.Pending, f.WhyRaw)
+		}
+	}
+}
+
 func TestFrame_FollowsTheProjectsKinds(t *testing.T) {
 	opt := Options{Kinds: []KindRule{{"node_modules/@marrow/*", event.Own}, {"src/lib/*", event.Vendor}, {"example.marrow.*", event.Own}}}
 	for name, c := range map[string]struct {

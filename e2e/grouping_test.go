@@ -1,0 +1,79 @@
+package e2e
+
+import (
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+)
+
+const (
+	gateEvent  = `{"exceptions":[{"type":"GateError","message":"gate 7 is shut","frames":[{"function":"assertOpen","file":"src/assert.ts","line":3},{"function":"openGate","file":"src/gates.ts","line":12},{"function":"round","file":"src/main.ts","line":40}]}],"grouping":{"extend":["${gate.side}"]},"attributes":{"gate.side":"north"}}`
+	berthEvent = `{"exceptions":[{"type":"GateError","message":"berth 2 is taken","frames":[{"function":"assertOpen","file":"src/assert.ts","line":3},{"function":"moor","file":"src/berths.ts","line":9}]}]}`
+)
+
+// The fingerprint explains itself on the command line, offline and on the page.
+func TestGroup_SaysWhy(t *testing.T) {
+	s, p := shared, "grouped"
+	key := s.project(t, p)
+	s.post(t, key, "["+gateEvent+","+berthEvent+"]")
+	s.settle(t)
+	out, _ := s.run(t, 0, "group", "why", p+"/1")
+	for _, want := range []string{"GateError in openGate", "type        GateError", "module      src/gates.ts", "function    openGate", "through     src/assert.ts assertOpen", "application north", "added to the computed one: ${gate.side}", "gate 7 is shut", "left out"} {
+		if !strings.Contains(out, want) {
+			t.Errorf("group why lacks %q:\n%s", want, out)
+		}
+	}
+	if out, _ := s.run(t, 0, "group", "why", p+"/1", p+"/2"); !strings.Contains(out, "They first differ in the module:\n  src/gates.ts\n  src/berths.ts\n") {
+		t.Errorf("two issues:\n%s", out)
+	}
+	var why struct {
+		Fingerprint string
+		Together    bool
+		Other       struct{ Fingerprint string }
+		Differ      struct{ What, This, Other string }
+	}
+	out, _ = s.run(t, 0, "group", "why", p+"/1", p+"/2", "--format", "json")
+	if err := json.Unmarshal([]byte(out), &why); err != nil || why.Together || why.Differ.This != "src/gates.ts" || len(why.Fingerprint) != 32 || why.Fingerprint == why.Other.Fingerprint {
+		t.Errorf("%+v, %v", why, err)
+	}
+	if _, errs := s.run(t, 1, "group", "why", p+"/99"); !strings.Contains(errs, "there is no issue") {
+		t.Errorf("an issue that is not there: %s", errs)
+	}
+	file := filepath.Join(t.TempDir(), "events.ndjson")
+	if err := os.WriteFile(file, []byte(gateEvent+"\n\n"+berthEvent+"\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	out, _ = s.run(t, 0, "fingerprint", "--format", "json", file)
+	var line struct {
+		Fingerprint, Headline string
+		Origin                struct{ Function string }
+		Parts                 []struct{ What, Value string }
+	}
+	first, _, _ := strings.Cut(out, "\n")
+	if err := json.Unmarshal([]byte(first), &line); err != nil || line.Fingerprint != why.Fingerprint || line.Headline != "GateError in openGate" || line.Origin.Function != "openGate" || len(line.Parts) != 5 {
+		t.Errorf("offline: %+v, %v; the service says %s", line, err, why.Fingerprint)
+	}
+	if err := os.WriteFile(file, []byte(gateEvent+"\n{\"x\"\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if _, errs := s.run(t, 2, "fingerprint", file); !strings.Contains(errs, "line 2 is no event") {
+		t.Errorf("a line that is no event: %s", errs)
+	}
+
+	tab, check := signedIn(t, s)
+	open(t, tab, s.url+"/p/"+p+"/issues/1")
+	eventually(t, tab, "the page", `document.body.innerText.includes('Why these events are together')`)
+	eval[any](t, tab, `[...document.querySelectorAll('summary')].find((x) => x.textContent.includes('together')).click()`)
+	eventually(t, tab, "the parts", `document.body.innerText.includes('the function that failed on the origin')`)
+	eval[any](t, tab, `document.querySelector('input[placeholder*="or an id"]').focus()`)
+	if err := chromedp.Do(tab, chromedp.KeyEvent(p+"/2\r")); err != nil {
+		t.Fatal(err)
+	}
+	eventually(t, tab, "the difference", `document.body.innerText.includes('They first differ in the module:')`)
+	accessible(t, tab, "why they are together")
+	check()
+}

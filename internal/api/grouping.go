@@ -1,0 +1,141 @@
+package api
+
+import (
+	"context"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/google/uuid"
+
+	"firethorn/internal/contract"
+	"firethorn/internal/core/fault"
+	"firethorn/internal/core/fingerprint"
+	"firethorn/internal/mariadb"
+	"firethorn/internal/pipeline"
+)
+
+func (a *API) grouping(h huma.API) {
+	op(h, a, "GET", "/api/projects/{project}/grouping", "why-grouped", "Why an event is grouped as it is, or where two first differ", see, func(ctx context.Context, in *struct {
+		ProjectPath
+		Event string `query:"event" required:"true" doc:"an event's id, or an issue, whose newest kept event counts"`
+		Other string `query:"other" doc:"another one to compare with"`
+	}) (*body[contract.Why], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		out := contract.Why{Together: true}
+		if out.EventWhy, err = a.why(ctx, p, in.Event); err != nil || in.Other == "" {
+			return &body[contract.Why]{out}, err
+		}
+		other, err := a.why(ctx, p, in.Other)
+		if err != nil {
+			return nil, err
+		}
+		out.Other, out.Differ = &other, differ(out.Parts, other.Parts)
+		out.Together = out.Fingerprint == other.Fingerprint
+		return &body[contract.Why]{out}, nil
+	})
+}
+
+// why fingerprints an event anew, by the symbols there are now.
+func (a *API) why(ctx context.Context, p *mariadb.Project, ref string) (contract.EventWhy, error) {
+	var out contract.EventWhy
+	row, err := a.referred(ctx, p, ref)
+	if err != nil {
+		return out, err
+	}
+	raw, err := a.store.EventBody(ctx, row)
+	if errors.Is(err, mariadb.ErrNoBody) {
+		raw, err = a.store.Exemplar(ctx, row)
+	}
+	if errors.Is(err, mariadb.ErrNoBody) {
+		return out, fault.New(fault.NotFound, "the body of event %s was not kept, and none of another event of its kind", row.ID)
+	}
+	if err != nil {
+		return out, err
+	}
+	e, frames, err := pipeline.Read(ctx, p.Project, raw, a.units)
+	if err != nil {
+		return out, err
+	}
+	print := fingerprint.Compute(e, frames)
+	filed, err := a.store.FiledUnder(ctx, row)
+	if err != nil {
+		return out, err
+	}
+	out.Filed = "its fingerprint leads to this issue"
+	if filed != print.Key && print.Caller != "" {
+		if through := fingerprint.Through(e, frames); through.Key == filed {
+			print = through
+			out.Filed = "the function that failed has many callers: it was looked through, and who called it is blamed"
+		}
+	}
+	if filed != print.Key {
+		out.Filed = "it was filed under another fingerprint, by the symbols or the grouping version of that time; it stays where it is"
+	}
+	out.Event, out.Issue = row.ID.String(), fmt.Sprintf("%s/%d", p.Name, row.Issue)
+	out.Fingerprint, out.Version, out.Headline = hex.EncodeToString(print.Key[:]), fingerprint.Version, print.Headline
+	out.Parts, out.LeftOut = partsOf(print.Parts), partsOf(print.Left)
+	switch g := e.Grouping; {
+	case g == nil || len(g.Replace)+len(g.Extend) == 0:
+		out.Application = "the application said nothing of its own"
+	case len(g.Replace) > 0:
+		out.Application = "the application's own key stands instead of the computed one: " + strings.Join(g.Replace, ", ")
+	default:
+		out.Application = "the application's own key was added to the computed one: " + strings.Join(g.Extend, ", ")
+	}
+	return out, nil
+}
+
+// referred finds an event by its id, or an issue's newest kept one by the
+// issue's number.
+func (a *API) referred(ctx context.Context, p *mariadb.Project, ref string) (*mariadb.EventRow, error) {
+	if id, err := uuid.Parse(ref); err == nil {
+		return a.store.Event(ctx, p, id)
+	}
+	name, number, found := strings.Cut(ref, "/")
+	if !found {
+		name, number = p.Name, ref
+	}
+	n, err := strconv.ParseInt(number, 10, 64)
+	if err != nil || name != p.Name {
+		return nil, fault.New(fault.BadInput, "%q is no event: write an event's id, or an issue of %s such as %s/12", ref, p.Name, p.Name)
+	}
+	is, err := a.store.Issue(ctx, p, n)
+	if err != nil {
+		return nil, err
+	}
+	return a.store.IssueEvent(ctx, p, is.ID, "newest")
+}
+
+func partsOf(list []fingerprint.Part) []fingerprint.Part {
+	if list == nil {
+		return []fingerprint.Part{}
+	}
+	return list
+}
+
+// differ finds the first part in which two differ; nil when there is none.
+func differ(a, b []fingerprint.Part) *contract.GroupDifference {
+	for i := range max(len(a), len(b)) {
+		switch {
+		case i >= len(a):
+			return &contract.GroupDifference{What: b[i].What, Other: b[i].Value}
+		case i >= len(b):
+			return &contract.GroupDifference{What: a[i].What, This: a[i].Value}
+		case a[i].What != b[i].What && slices.ContainsFunc(b, func(p fingerprint.Part) bool { return p.What == a[i].What }):
+			return &contract.GroupDifference{What: b[i].What, Other: b[i].Value}
+		case a[i].What != b[i].What:
+			return &contract.GroupDifference{What: a[i].What, This: a[i].Value}
+		case a[i].Value != b[i].Value:
+			return &contract.GroupDifference{What: a[i].What, This: a[i].Value, Other: b[i].Value}
+		}
+	}
+	return nil
+}

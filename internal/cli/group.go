@@ -1,0 +1,63 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"net/url"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"firethorn/internal/contract"
+)
+
+func groupCommand() *cli.Command {
+	return &cli.Command{Name: "group", Usage: "which events are together, and why", Commands: []*cli.Command{
+		{Name: "why", Usage: "what an event's fingerprint was made from; with two, where they first differ",
+			Description: "EVENT and OTHER are events' ids, or issues such as quayside/6, whose newest kept event counts.",
+			Arguments:   []cli.Argument{text("event"), text("other")},
+			Action: func(ctx context.Context, c *cli.Command) error {
+				event, err := arg(c, "event")
+				if err != nil {
+					return err
+				}
+				q := url.Values{"event": {event}}
+				if other := c.StringArg("other"); other != "" {
+					q.Set("other", other)
+				}
+				path := ofProject("/grouping?" + q.Encode())
+				if project, _, ok := strings.Cut(event, "/"); ok {
+					path = func(*client) (string, error) {
+						return "/api/projects/" + url.PathEscape(project) + "/grouping?" + q.Encode(), nil
+					}
+				}
+				return get(ctx, c, path, showWhy)
+			}},
+	}}
+}
+
+func showWhy(out io.Writer, w contract.Why) {
+	as := styleOf(out)
+	showEventWhy(out, as, w.EventWhy)
+	if w.Other == nil {
+		return
+	}
+	fmt.Fprintln(out)
+	showEventWhy(out, as, *w.Other)
+	fmt.Fprintln(out)
+	switch {
+	case w.Together:
+		fmt.Fprintln(out, as.bright("Both have one fingerprint."))
+	case w.Differ != nil:
+		fmt.Fprintf(out, "%s\n  %s\n  %s\n", as.bright("They first differ in the "+plain(w.Differ.What)+":"), orElse(plain(w.Differ.This), "(nothing)"), orElse(plain(w.Differ.Other), "(nothing)"))
+	}
+	if w.Issue == w.Other.Issue && !w.Together {
+		fmt.Fprintf(out, "Both are in %s all the same: people put them together, or they were when one of them was filed.\n", w.Issue)
+	}
+}
+
+func showEventWhy(out io.Writer, as style, w contract.EventWhy) {
+	fmt.Fprintf(out, "%s  %s\n  event %s, fingerprint %s (grouping version %d)\n  %s\n  %s\n\n", as.bright(w.Issue), as.bright(plain(w.Headline)), w.Event, w.Fingerprint, w.Version, w.Filed, plain(w.Application))
+	showParts(out, as, w.Parts, w.LeftOut)
+}

@@ -1,0 +1,32 @@
+package contract
+
+import "firethorn/internal/core/fingerprint"
+
+// Why says why an event is grouped as it is, and, beside another one, where
+// they first differ.
+type Why struct {
+	EventWhy
+	Other    *EventWhy        `json:"other,omitempty" doc:"the other one that was asked about"`
+	Together bool             `json:"together" doc:"whether both have one fingerprint; true when there is no other"`
+	Differ   *GroupDifference `json:"differ,omitempty" doc:"the first part in which they differ"`
+}
+
+// EventWhy is what one event's fingerprint was made from.
+type EventWhy struct {
+	Event       string             `json:"event"`
+	Issue       string             `json:"issue" doc:"the issue it is in: another than the fingerprint's where people moved it"`
+	Fingerprint string             `json:"fingerprint"`
+	Version     int                `json:"grouping_version"`
+	Headline    string             `json:"headline"`
+	Parts       []fingerprint.Part `json:"parts" nullable:"false" doc:"what was used, in order"`
+	LeftOut     []fingerprint.Part `json:"left_out" nullable:"false" doc:"what was looked at and left out, and why"`
+	Application string             `json:"application" doc:"what the application's own grouping field did"`
+	Filed       string             `json:"filed" doc:"how it came to its issue"`
+}
+
+// GroupDifference is the first part in which two fingerprints differ.
+type GroupDifference struct {
+	What  string `json:"what"`
+	This  string `json:"this" doc:"empty where it has no such part"`
+	Other string `json:"other"`
+}
