@@ -67,7 +67,7 @@ func Start(ctx context.Context, opt Options) (*Server, error) {
 		return nil, err
 	}
 	opt.Dir = dir
-	for _, d := range []string{opt.Dir, filepath.Join(opt.Dir, "run")} {
+	for _, d := range []string{opt.Dir, filepath.Join(opt.Dir, "run"), filepath.Join(opt.Dir, "tmp")} {
 		if err := os.MkdirAll(d, 0o700); err != nil {
 			return nil, fault.Wrap("localdb.Start", fault.DataDirBroken, err, "cannot write to the data directory %s: choose another with --data, or change its owner", opt.Dir)
 		}
@@ -106,7 +106,11 @@ func (s *Server) DSN(database string) string {
 // PID is the server's process id.
 func (s *Server) PID() int { return s.pid }
 
-func (s *Server) data() string    { return filepath.Join(s.opt.Dir, "data") }
+func (s *Server) data() string { return filepath.Join(s.opt.Dir, "data") }
+
+// tmp is for the server's temporary tables. In a directory that several
+// servers share, each that starts removes those of the others.
+func (s *Server) tmp() string     { return filepath.Join(s.opt.Dir, "tmp") }
 func (s *Server) pidFile() string { return filepath.Join(s.opt.Dir, "run", "pid") }
 
 func (s *Server) loadPassword() error {
@@ -228,8 +232,7 @@ func (s *Server) install(ctx context.Context) error {
 	return os.Rename(half, s.data())
 }
 
-// installTries is how often the creation is begun anew after a crash: MariaDB
-// 10.11 was seen to end with a segmentation fault there, once in some hundred.
+// installTries is how often the creation is begun anew after a crash.
 const installTries = 3
 
 // bootstrap runs script on an empty data directory and returns what the server printed.
@@ -237,7 +240,7 @@ func (s *Server) bootstrap(ctx context.Context, bin, dir string, script []byte) 
 	if err := errors.Join(os.RemoveAll(dir), os.MkdirAll(dir, 0o700)); err != nil {
 		return nil, err
 	}
-	args := append([]string{"--no-defaults", "--bootstrap", "--datadir=" + dir, "--log-warnings=0", "--enforce-storage-engine=", "--max-allowed-packet=8M", "--net-buffer-length=16K", "--skip-log-bin", "--innodb-log-file-size=10M"}, s.asRoot()...)
+	args := append([]string{"--no-defaults", "--bootstrap", "--datadir=" + dir, "--tmpdir=" + s.tmp(), "--log-warnings=0", "--enforce-storage-engine=", "--max-allowed-packet=8M", "--net-buffer-length=16K", "--skip-log-bin", "--innodb-log-file-size=10M"}, s.asRoot()...)
 	cmd := exec.CommandContext(ctx, bin, args...)
 	cmd.Stdin = bytes.NewReader(script)
 	return cmd.CombinedOutput()
@@ -269,7 +272,7 @@ func (s *Server) launch(ctx context.Context) error {
 		return err
 	}
 	args := []string{
-		"--no-defaults", "--datadir=" + s.data(), "--socket=" + s.socket, "--pid-file=" + s.pidFile(), "--init-file=" + initFile,
+		"--no-defaults", "--datadir=" + s.data(), "--tmpdir=" + s.tmp(), "--socket=" + s.socket, "--pid-file=" + s.pidFile(), "--init-file=" + initFile,
 		"--bind-address=127.0.0.1", "--port=" + strconv.Itoa(port), "--skip-log-bin", "--skip-name-resolve", "--local-infile=0",
 		"--innodb-flush-log-at-trx-commit=1", "--innodb-flush-method=O_DIRECT", "--innodb-doublewrite=1",
 		"--innodb-log-file-size=" + orElse(s.opt.LogSize, "256M"), "--innodb-buffer-pool-size=" + orElse(s.opt.BufferPool, "512M"),

@@ -63,3 +63,22 @@ func refused(err error) bool {
 	f, ok := errors.AsType[*fault.Error](err)
 	return ok && f.Code == fault.NoDatabase
 }
+
+// Servers that start beside each other leave each other's temporary tables alone.
+func TestStart_ManyAtOnce(t *testing.T) {
+	if _, err := program("mariadbd"); err != nil {
+		t.Skip(err)
+	}
+	for range 8 {
+		t.Run("", func(t *testing.T) {
+			t.Parallel()
+			s, err := Start(t.Context(), Options{Dir: t.TempDir(), BufferPool: "16M", LogSize: "8M"})
+			if err != nil {
+				t.Fatal(err)
+			}
+			if err := s.Stop(context.Background()); err != nil {
+				t.Error(err)
+			}
+		})
+	}
+}

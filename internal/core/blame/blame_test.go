@@ -68,3 +68,109 @@ func TestShape(t *testing.T) {
 		}
 	}
 }
+
+// What engines say of one mistake has one shape; other messages are not taken for it.
+func TestPlain_IsOneForAllEngines(t *testing.T) {
+	for want, c := range map[string]struct {
+		messages []string
+		local    bool
+	}{
+		"no tide of nothing": {[]string{"Cannot read properties of undefined (reading 'tide')", "Cannot read property 'tide' of null", "Cannot set properties of undefined (setting 'tide')", `can't access property "tide", x is undefined`, `can't access property "tide" of null`,
+			"undefined is not an object (evaluating 'x.tide')", "null is not an object (evaluating 'f(a.b).tide')", "undefined is not an object (evaluating 'x[0].tide(y.z)')", `undefined is not an object (evaluating 'x["tide"]')`}, true},
+		"draw is no function":           {[]string{"a.draw is not a function", "n.t.draw is not a function. (In 'n.t.draw(1)', 'n.t.draw' is undefined)"}, true},
+		"what is called is no function": {[]string{"draw is not a function", "r is not a function. (In 'r()', 'r' is 7)"}, true},
+		"tides is not defined":          {[]string{"tides is not defined", "Can't find variable: tides"}, true},
+		"the stack is full":             {[]string{"Maximum call stack size exceeded", "Maximum call stack size exceeded.", "too much recursion"}, true},
+		"the network failed":            {[]string{"Failed to fetch", "NetworkError when attempting to fetch resource.", "Load failed", "fetch failed"}, false},
+		"no valid JSON": {[]string{`Unexpected token '<', "<html>" is not valid JSON`, "Unexpected token < in JSON at position 0", "JSON.parse: unexpected character at line 1 column 1 of the JSON data", "JSON Parse error: Unrecognized token '<'", "Unexpected end of JSON input",
+			"Expected property name or '}' in JSON at position 1 (line 1 column 2)"}, false},
+		"a constant is assigned":                    {[]string{"Assignment to constant variable.", "invalid assignment to const 'n'", "Attempted to assign to readonly property."}, true},
+		"used before it has a value":                {[]string{"Cannot access 'n' before initialization", "can't access lexical declaration 'n' before initialization", "Cannot access uninitialized variable."}, true},
+		"digits out of range":                       {[]string{"toFixed() digits argument must be between 0 and 100", "toFixed() argument must be between 0 and 100", "precision 101 out of range"}, true},
+		"an empty array is reduced":                 {[]string{"Reduce of empty array with no initial value", "reduce of empty array with no initial value"}, true},
+		"no tide table for day <number>":            {[]string{"no tide table for day 366"}, false},
+		"the gate is not a function of time, is it": {[]string{"the gate is not a function of time, is it"}, false},
+		"Cannot read the roster":                    {[]string{"Cannot read the roster"}, false},
+	} {
+		for _, m := range c.messages {
+			if got, local := Plain(m); got != want || local != c.local {
+				t.Errorf("%q is %q (%v), want %q (%v)", m, got, local, want, c.local)
+			}
+		}
+	}
+}
+
+func TestModule_IsTheSameWhereverItWasPut(t *testing.T) {
+	for want, files := range map[string][]string{
+		"src/tides.ts":                   {"src/tides.ts", "../../src/tides.ts?v=2", "/srv/quayside/src/tides.ts", "/home/ci/b-17/src/tides.ts", "file:///srv/quayside/src/tides.ts", `C:\work\src\tides.ts`, "https://quayside.example/src/tides.ts", "quayside/./src/tides.ts", "https://quayside.example/4.2.0/src/tides.ts", "https://cdn.example/9f1c2ab77de0/src/tides.ts"},
+		"assets/app.js":                  {"https://quayside.example/assets/app-3f2aB9x_.js", "https://quayside.example/assets/app.js", "https://quayside.example/assets/app.9f1c2ab.js"},
+		"static/main.chunk.js":           {"https://quayside.example/static/main.3f2a9c.chunk.js"},
+		"node_modules/undici":            {"/srv/a/node_modules/undici/lib/x.js", "node_modules/undici/index.js"},
+		"node_modules/@firethorn/client": {"node_modules/x/node_modules/@firethorn/client/dist/a.js"},
+		"bosun/crew.go":                  {"/srv/bosun/crew.go", "/home/ci/bosun/crew.go"},
+	} {
+		for _, f := range files {
+			if got := Module(event.Frame{File: f}); got != want {
+				t.Errorf("%s is %s, want %s", f, got, want)
+			}
+		}
+	}
+}
+
+func TestFunction_LeavesOffWhatCompilersNumber(t *testing.T) {
+	for want, c := range map[string][]event.Frame{
+		"main.run.func":    {raw("main.run.func1", "/a/b.go"), raw("main.run.func12.3", "/a/b.go")},
+		"Crew.lambda$main": {raw("Crew.lambda$main$0", "Crew.java"), raw("Crew.lambda$main$17", "Crew.java")},
+		"add":              {raw("Roster.add", "https://a.example/a.js"), raw("add", "https://a.example/a.js"), raw("bound add", "https://a.example/a.js")},
+		"first":            {raw("get first", "https://a.example/a.js"), raw("first", "https://a.example/a.js")},
+		"Berth.get depth":  {{Function: "Berth.get depth", File: "src/a.ts", Raw: event.Position{Function: "Kt", File: "https://a.example/a.js"}}},
+		"setUp (callback)": {{Within: "setUp", File: "src/a.ts", Raw: event.Position{File: "https://a.example/a.js"}}},
+		"com.x.Fare$.run":  {raw("com.x.Fare$1.run", "Fare.java"), raw("com.x.Fare$22.run", "Fare.java")},
+		"handler":          {raw("handler_8f3a2b", "src/a.py"), raw("handler", "src/a.py")},
+	} {
+		for _, f := range c {
+			if got := Function(f); got != want {
+				t.Errorf("%s is %q, want %q", f.Function, got, want)
+			}
+		}
+	}
+}
+
+func raw(function, file string) event.Frame {
+	return event.Frame{Function: function, File: file, Line: 3, Kind: event.Own, Raw: event.Position{Function: function, File: file, Line: 3}}
+}
+
+func TestMark_LooksThroughWhoFailsForOthers(t *testing.T) {
+	thrown, mistake := event.Exception{Type: "GateError", Message: "shut"}, event.Exception{Type: "TypeError", Message: "x is not a function"}
+	runtime := event.Frame{Function: "panic", File: "/usr/local/go/src/runtime/panic.go", Kind: event.Runtime}
+	helpers := NewHelpers()
+	for _, caller := range []string{"openGate", "closeGate", "countSeats", "callCrew"} {
+		list := [][]event.Frame{{at("barrier", "src/b.ts", event.Own), at(caller, "src/g.ts", event.Own)}}
+		Mark([]event.Exception{thrown}, list, nil)
+		helpers.Learn(&event.Event{Exceptions: []event.Exception{thrown}}, list)
+	}
+	for name, c := range map[string]struct {
+		x      event.Exception
+		frames []event.Frame
+		want   int
+	}{
+		"by its name":                 {thrown, []event.Frame{at("ensureOpen", "u", event.Own), at("a", "m", event.Own)}, 1},
+		"a mistake of its own":        {mistake, []event.Frame{at("ensureOpen", "u", event.Own), at("a", "m", event.Own)}, 0},
+		"an exception's constructor":  {thrown, []event.Frame{at("new GateError", "u", event.Own), at("a", "m", event.Own)}, 1},
+		"a maker of errors":           {thrown, []event.Frame{at("makeGateError", "u", event.Own), at("a", "m", event.Own)}, 1},
+		"found out":                   {thrown, []event.Frame{at("barrier", "src/b.ts", event.Own), at("ringBell", "src/g.ts", event.Own)}, 1},
+		"found out, alone":            {thrown, []event.Frame{at("barrier", "src/b.ts", event.Own)}, 0},
+		"found out, its own mistake":  {mistake, []event.Frame{at("barrier", "src/b.ts", event.Own), at("ringBell", "src/g.ts", event.Own)}, 0},
+		"another of that name":        {thrown, []event.Frame{at("barrier", "src/other.ts", event.Own), at("ringBell", "src/g.ts", event.Own)}, 0},
+		"what recovered from a panic": {thrown, []event.Frame{at("main.report", "r.go", event.Own), runtime, at("main.open", "g.go", event.Own)}, 2},
+		"a place that is none":        {thrown, []event.Frame{{File: "unknown", Kind: event.Own}, at("a", "m", event.Own)}, 1},
+	} {
+		t.Run(name, func(t *testing.T) {
+			list := [][]event.Frame{c.frames}
+			Mark([]event.Exception{c.x}, list, helpers)
+			if _, j, ok := Origin(list); !ok || j != c.want {
+				t.Errorf("frame %d is blamed, %v, want %d", j, ok, c.want)
+			}
+		})
+	}
+}

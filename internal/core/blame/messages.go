@@ -2,6 +2,7 @@ package blame
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 
 	"firethorn/internal/core/event"
@@ -9,6 +10,7 @@ import (
 
 // said is what engines and runtimes say of one thing in their own words.
 type said struct {
+	words []string // one of them is in every such message: most messages need no more than that
 	form  *regexp.Regexp
 	means string // with $name for what the form has found
 	local bool   // the mistake is in the function itself, not in what its caller wanted
@@ -20,27 +22,27 @@ const quotedName = `["'](?P<name>[^"']*)["']`
 // same mistakes. Names of variables are left out, for builds change them;
 // names of members stay.
 var sayings = []said{
-	{regexp.MustCompile(`^Cannot (?:read|set) propert(?:y|ies) (?:'(?P<name>[^']*)' )?of (?:undefined|null)(?: \((?:reading|setting) '(?P<name>.*)'\))?$`), "no $name of nothing", true},
-	{regexp.MustCompile(`^can't access property ` + quotedName + `(?: of (?:undefined|null)|, .* is (?:undefined|null))$`), "no $name of nothing", true},
-	{regexp.MustCompile(`^(?:undefined|null) is not an object \(evaluating '(?P<expression>.*)'\)$`), "no $name of nothing", true},
-	{regexp.MustCompile(`^(?:[\w$.\[\]()#]+)?\.(?P<name>[\w$#]+)(?:\(\.\.\.\))? is not a function(?:\. \(In .*)?$`), "$name is no function", true},
-	{regexp.MustCompile(`^[\w$#]+ is not a function(?:\. \(In .*)?$`), "what is called is no function", true},
-	{regexp.MustCompile(`^(?:[\w$.\[\]()#]+)?\.(?P<name>[\w$#]+) is not a constructor(?:\. \(evaluating .*)?$`), "$name is no constructor", true},
-	{regexp.MustCompile(`^(?P<name>[\w$]+) is not defined$`), "$name is not defined", true},
-	{regexp.MustCompile(`^Can't find variable: (?P<name>[\w$]+)$`), "$name is not defined", true},
-	{regexp.MustCompile(`^(?:Cannot access '.*' before initialization|can't access lexical declaration '.*' before initialization|Cannot access uninitialized variable\.?)$`), "used before it has a value", true},
-	{regexp.MustCompile(`^(?:Assignment to constant variable\.?|invalid assignment to const '.*'|Attempted to assign to readonly property\.?)$`), "a constant is assigned", true},
-	{regexp.MustCompile(`^(?:Maximum call stack size exceeded\.?|too much recursion)$`), "the stack is full", true},
-	{regexp.MustCompile(`^(?:[\w$.]+ is not iterable.*|.* is not a function or its return value is not iterable|undefined is not a function \(near .*|Spread syntax requires .*)$`), "not iterable", true},
-	{regexp.MustCompile(`^(?:Failed to fetch dynamically imported module|error loading dynamically imported module|Importing a module script failed)\b.*$`), "a part of the application could not be loaded", false},
-	{regexp.MustCompile(`^(?:Failed to fetch|NetworkError when attempting to fetch resource\.?|Load failed|fetch failed|The network connection was lost\.?|The Internet connection appears to be offline\.?|Network request failed)$`), "the network failed", false},
-	{regexp.MustCompile(`^(?:Unexpected token .*|Expected .* in JSON at position .*|Unexpected (?:end of|non-whitespace character after) JSON.*|Bad control character in string literal in JSON.*|Unterminated string in JSON.*|.* is not valid JSON|JSON\.parse: .*|JSON Parse error: .*)$`), "no valid JSON", false},
-	{regexp.MustCompile(`^(?:The user aborted a request\.?|The operation was aborted\.?|signal is aborted without reason|Fetch is aborted|This operation was aborted)$`), "aborted", false},
-	{regexp.MustCompile(`^(?:Invalid array length|invalid array length|Array size is not a small enough positive integer\.?|[Aa]rray length must be.*)$`), "an array of that length cannot be", true},
-	{regexp.MustCompile(`^(?:Invalid time value|invalid date|Invalid Date)$`), "no date", false},
-	{regexp.MustCompile(`^Reduce of empty array with no initial value$`), "an empty array is reduced", true},
-	{regexp.MustCompile(`^reduce of empty array with no initial value$`), "an empty array is reduced", true},
-	{regexp.MustCompile(`^toFixed\(\) (?:digits )?argument must be between 0 and 100$|^precision -?\d+ out of range$`), "digits out of range", true},
+	{[]string{"Cannot read", "Cannot set"}, regexp.MustCompile(`^Cannot (?:read|set) propert(?:y|ies) (?:'(?P<name>[^']*)' )?of (?:undefined|null)(?: \((?:reading|setting) '(?P<name>.*)'\))?$`), "no $name of nothing", true},
+	{[]string{"can't access property"}, regexp.MustCompile(`^can't access property ` + quotedName + `(?: of (?:undefined|null)|, .* is (?:undefined|null))$`), "no $name of nothing", true},
+	{[]string{"is not an object (evaluating"}, regexp.MustCompile(`^(?:undefined|null) is not an object \(evaluating '(?P<expression>.*)'\)$`), "no $name of nothing", true},
+	{[]string{"is not a function"}, regexp.MustCompile(`^(?:[\w$.\[\]()#]+)?\.(?P<name>[\w$#]+)(?:\(\.\.\.\))? is not a function(?:\. \(In .*)?$`), "$name is no function", true},
+	{[]string{"is not a function"}, regexp.MustCompile(`^[\w$#]+ is not a function(?:\. \(In .*)?$`), "what is called is no function", true},
+	{[]string{"is not a constructor"}, regexp.MustCompile(`^(?:[\w$.\[\]()#]+)?\.(?P<name>[\w$#]+) is not a constructor(?:\. \(evaluating .*)?$`), "$name is no constructor", true},
+	{[]string{"is not defined"}, regexp.MustCompile(`^(?P<name>[\w$]+) is not defined$`), "$name is not defined", true},
+	{[]string{"Can't find variable"}, regexp.MustCompile(`^Can't find variable: (?P<name>[\w$]+)$`), "$name is not defined", true},
+	{[]string{"before initialization", "uninitialized variable"}, regexp.MustCompile(`^(?:Cannot access '.*' before initialization|can't access lexical declaration '.*' before initialization|Cannot access uninitialized variable\.?)$`), "used before it has a value", true},
+	{[]string{"constant variable", "invalid assignment", "readonly property"}, regexp.MustCompile(`^(?:Assignment to constant variable\.?|invalid assignment to const '.*'|Attempted to assign to readonly property\.?)$`), "a constant is assigned", true},
+	{[]string{"Maximum call stack", "too much recursion"}, regexp.MustCompile(`^(?:Maximum call stack size exceeded\.?|too much recursion)$`), "the stack is full", true},
+	{[]string{"iterable", "not a function", "Spread syntax"}, regexp.MustCompile(`^(?:[\w$.]+ is not iterable.*|.* is not a function or its return value is not iterable|undefined is not a function \(near .*|Spread syntax requires .*)$`), "not iterable", true},
+	{[]string{"dynamically imported module", "module script failed"}, regexp.MustCompile(`^(?:Failed to fetch dynamically imported module|error loading dynamically imported module|Importing a module script failed)\b.*$`), "a part of the application could not be loaded", false},
+	{[]string{"etch", "NetworkError", "Load failed", "network connection", "Internet connection", "Network request"}, regexp.MustCompile(`^(?:Failed to fetch|NetworkError when attempting to fetch resource\.?|Load failed|fetch failed|The network connection was lost\.?|The Internet connection appears to be offline\.?|Network request failed)$`), "the network failed", false},
+	{[]string{"Unexpected", "JSON"}, regexp.MustCompile(`^(?:Unexpected token .*|Expected .* in JSON at position .*|Unexpected (?:end of|non-whitespace character after) JSON.*|Bad control character in string literal in JSON.*|Unterminated string in JSON.*|.* is not valid JSON|JSON\.parse: .*|JSON Parse error: .*)$`), "no valid JSON", false},
+	{[]string{"abort"}, regexp.MustCompile(`^(?:The user aborted a request\.?|The operation was aborted\.?|signal is aborted without reason|Fetch is aborted|This operation was aborted)$`), "aborted", false},
+	{[]string{"rray"}, regexp.MustCompile(`^(?:Invalid array length|invalid array length|Array size is not a small enough positive integer\.?|[Aa]rray length must be.*)$`), "an array of that length cannot be", true},
+	{[]string{"Invalid time value", "nvalid date", "Invalid Date"}, regexp.MustCompile(`^(?:Invalid time value|invalid date|Invalid Date)$`), "no date", false},
+	{[]string{"Reduce of empty"}, regexp.MustCompile(`^Reduce of empty array with no initial value$`), "an empty array is reduced", true},
+	{[]string{"reduce of empty"}, regexp.MustCompile(`^reduce of empty array with no initial value$`), "an empty array is reduced", true},
+	{[]string{"toFixed", "precision"}, regexp.MustCompile(`^toFixed\(\) (?:digits )?argument must be between 0 and 100$|^precision -?\d+ out of range$`), "digits out of range", true},
 }
 
 // Plain is a message in one form for all engines, its variable parts taken
@@ -49,6 +51,9 @@ func Plain(message string) (shape string, local bool) {
 	line := strings.TrimSpace(message)
 	if len(line) < 400 && !strings.Contains(line, "\n") {
 		for _, s := range sayings {
+			if !slices.ContainsFunc(s.words, func(w string) bool { return strings.Contains(line, w) }) {
+				continue
+			}
 			m := s.form.FindStringSubmatch(line)
 			if m == nil {
 				continue
@@ -107,6 +112,9 @@ func Local(x event.Exception) bool {
 
 // full are the types and messages of a stack that ran full, which engines name differently.
 func full(x event.Exception) bool {
-	shape, _ := Plain(x.Message)
-	return shape == "the stack is full" || x.Type == "java.lang.StackOverflowError" || x.Type == "StackOverflowError" || x.Type == "RecursionError" || x.Type == "SystemStackError" || strings.Contains(x.Message, "stack overflow")
+	switch x.Type {
+	case "java.lang.StackOverflowError", "StackOverflowError", "RecursionError", "SystemStackError":
+		return true
+	}
+	return strings.HasPrefix(x.Message, "Maximum call stack size exceeded") || x.Message == "too much recursion" || strings.Contains(x.Message, "stack overflow")
 }
