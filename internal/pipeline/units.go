@@ -70,7 +70,8 @@ type fileList struct {
 	at    time.Time
 }
 
-// keptBlocks is how many bytes of unpacked blocks one file keeps at hand.
+// keptBlocks is how many bytes of unpacked blocks one file keeps at hand at
+// most; a small file has no more than about four times its own.
 const keptBlocks = 2 << 20
 
 // listLife is how long the list of a release's files is believed: symbols that
@@ -229,7 +230,7 @@ func (u *Units) decode(ctx context.Context, key unitKey) (unit *symbols.File, wh
 	if err != nil {
 		return nil, "", err
 	}
-	if unit, err = symbols.Open(bytes.NewReader(compiled), int64(len(compiled)), keptBlocks); err != nil {
+	if unit, err = symbols.Open(bytes.NewReader(compiled), int64(len(compiled)), min(keptBlocks, 4*len(compiled))); err != nil {
 		return nil, "", err
 	}
 	u.put(key, unit, len(compiled)+unit.Size())

@@ -71,7 +71,7 @@ func originOf(x event.Exception, frames []event.Frame, learned *Helpers) int {
 		if first < 0 {
 			first = j
 		}
-		if itself || !named(f, helper) && !(learned.is(placeOf(f)) && hasCaller(frames, j)) {
+		if itself || !named(f, helper) && !(learned != nil && learned.is(placeOf(f)) && hasCaller(frames, j)) {
 			return j
 		}
 	}

@@ -129,32 +129,35 @@ func (r *reader) string(at int, to *string) (int, error) {
 
 // strings reads an optional list of strings and nulls.
 func (r *reader) strings(at int, to *[]uint32) (int, error) {
-	s := r.m.scan
 	*to = nil
-	if k := s.kind(at); k != '[' {
-		if k != 'n' {
-			r.m.dropped++
-		}
-		return s.skip(at)
-	}
-	return s.elements(at, func(at int) (int, error) {
-		switch s.kind(at) {
+	return r.list(at, func(at int) {
+		switch r.m.scan.kind(at) {
 		case '"':
 			*to = append(*to, uint32(at))
-			return s.str(at)
+			return
 		case 'n':
 		default:
 			r.m.dropped++
 		}
 		*to = append(*to, 0)
-		return s.skip(at)
 	})
 }
 
 // indexes reads an optional list of indexes.
 func (r *reader) indexes(at int, to *[]int32) (int, error) {
-	s := r.m.scan
 	*to = nil
+	return r.list(at, func(at int) {
+		if n, ok := r.m.scan.integer(at); ok && n >= 0 {
+			*to = append(*to, n)
+		} else {
+			r.m.dropped++
+		}
+	})
+}
+
+// list reads an optional list; what is none, and not null, is let go.
+func (r *reader) list(at int, each func(at int)) (int, error) {
+	s := r.m.scan
 	if k := s.kind(at); k != '[' {
 		if k != 'n' {
 			r.m.dropped++
@@ -162,12 +165,11 @@ func (r *reader) indexes(at int, to *[]int32) (int, error) {
 		return s.skip(at)
 	}
 	return s.elements(at, func(at int) (int, error) {
-		if n, ok := s.integer(at); ok && n >= 0 {
-			*to = append(*to, n)
-		} else {
-			r.m.dropped++
+		next, err := s.skip(at)
+		if err == nil {
+			each(at)
 		}
-		return s.skip(at)
+		return next, err
 	})
 }
 
