@@ -261,34 +261,12 @@ func showTrace(out io.Writer, e contract.Event, raw bool) {
 }
 
 func showFrames(out io.Writer, frames []event.Frame, raw bool) {
-	said := map[string]bool{} // a reason that many frames share is said once
+	if !raw {
+		(&framesView{out: out, as: styleOf(out), around: -1}).folded(frames)
+		return
+	}
 	for _, f := range frames {
-		if raw {
-			fmt.Fprintf(out, "    at %s (%s:%d:%d)\n", plain(orElse(f.Raw.Function, "(anonymous)")), plain(f.Raw.File), f.Raw.Line, f.Raw.Column)
-			continue
-		}
-		mark := "  "
-		if f.Origin {
-			mark = "▶ "
-		}
-		kind := ""
-		if f.Kind != event.Own {
-			kind = "  [" + string(f.Kind) + "]"
-		}
-		fmt.Fprintf(out, "  %s%s  %s:%d:%d%s\n", mark, plain(shownFunction(f)), plain(f.File), f.Line, f.Column, kind)
-		if f.WhyRaw != "" && !said[f.WhyRaw] {
-			said[f.WhyRaw] = true
-			fmt.Fprintf(out, "      not resolved: %s\n", plain(f.WhyRaw))
-		}
-		if f.Origin {
-			for _, l := range f.SourceLines {
-				at := " "
-				if l.Line == f.Line {
-					at = ">"
-				}
-				fmt.Fprintf(out, "      %s %5d  %s\n", at, l.Line, plain(strings.ReplaceAll(l.Text, "\t", "    ")))
-			}
-		}
+		fmt.Fprintf(out, "    at %s (%s:%d:%d)\n", plain(orElse(f.Raw.Function, "(anonymous)")), plain(f.Raw.File), f.Raw.Line, f.Raw.Column)
 	}
 }
 

@@ -110,7 +110,7 @@ func showStack(out io.Writer, a stackAnswer) {
 			head += ": "
 		}
 		fmt.Fprintln(out, as.faint(relationWords[x.Relation])+as.fault(lines(orElse(head+x.Message, "a trace without its exception"))))
-		showFolded(out, x.Frames, as)
+		(&framesView{out: out, as: as, around: 1}).folded(x.Frames)
 		if x.Omitted > 0 {
 			fmt.Fprintln(out, as.faint(fmt.Sprintf("      … %d more that the runtime left out", x.Omitted)))
 		}
@@ -157,12 +157,19 @@ func styleOf(out io.Writer) style {
 	return style{ok || force != "" && force != "0"}
 }
 
-// showFolded prints own frames, the origin with its source, and folds the
-// others.
-func showFolded(out io.Writer, frames []event.Frame, as style) {
+// framesView prints frames for people.
+type framesView struct {
+	out    io.Writer
+	as     style
+	around int             // source lines each side of frames that are not blamed; -1: none at all
+	said   map[string]bool // a reason that many frames share is said once
+}
+
+// folded prints own frames, the origin with its source, and folds the others.
+func (v *framesView) folded(frames []event.Frame) {
 	for i := 0; i < len(frames); {
 		if frames[i].Kind == event.Own {
-			showFrame(out, frames[i], as)
+			v.frame(frames[i])
 			i++
 			continue
 		}
@@ -170,11 +177,12 @@ func showFolded(out io.Writer, frames []event.Frame, as style) {
 		for i < len(frames) && frames[i].Kind != event.Own {
 			i++
 		}
-		fmt.Fprintln(out, as.faint(fmt.Sprintf("      … %d %s of %s", i-from, plural(i-from, "frame", "frames"), plain(whose(frames[from:i])))))
+		fmt.Fprintln(v.out, v.as.faint(fmt.Sprintf("      … %d %s of %s", i-from, plural(i-from, "frame", "frames"), plain(whose(frames[from:i])))))
 	}
 }
 
-func showFrame(out io.Writer, f event.Frame, as style) {
+func (v *framesView) frame(f event.Frame) {
+	out, as := v.out, v.as
 	mark := "  "
 	if f.Origin {
 		mark = "▶ "
@@ -187,10 +195,14 @@ func showFrame(out io.Writer, f event.Frame, as style) {
 		place += fmt.Sprintf(":%d", f.Column)
 	}
 	fmt.Fprintf(out, "  %s%s  %s\n", mark, as.bright(plain(shownFunction(f))), as.faint(plain(place)))
-	if f.WhyRaw != "" {
+	if f.WhyRaw != "" && !v.said[f.WhyRaw] {
+		if v.said == nil {
+			v.said = map[string]bool{}
+		}
+		v.said[f.WhyRaw] = true
 		fmt.Fprintf(out, "      not resolved: %s\n", plain(f.WhyRaw))
 	}
-	around := 1 // lines each side
+	around := v.around
 	if f.Origin {
 		around = symbolicate.Context
 	}
