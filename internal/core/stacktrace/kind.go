@@ -14,7 +14,8 @@ func KindOf(file string) event.Kind {
 	switch {
 	case file == "" || file == "native" || file == "<anonymous>" || file == "[native code]",
 		strings.HasPrefix(file, "node:"), strings.HasPrefix(file, "internal/"),
-		strings.HasPrefix(file, "bun:"), strings.HasPrefix(file, "ext:"), strings.HasPrefix(file, "debugger "):
+		strings.HasPrefix(file, "bun:"), strings.HasPrefix(file, "ext:"), strings.HasPrefix(file, "debugger "), strings.HasPrefix(file, "index "),
+		strings.Contains(file, "webpack/bootstrap"), strings.Contains(file, "webpack/runtime/"):
 		return event.Runtime
 	case strings.Contains(file, "node_modules/"), strings.Contains(file, "-extension://"),
 		strings.HasPrefix(file, "vite/"), strings.HasPrefix(file, "\x00"):

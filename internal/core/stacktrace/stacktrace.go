@@ -188,8 +188,12 @@ func cleanAtName(name string) string {
 func location(f event.RawFrame, s string) (event.RawFrame, bool) {
 	s = strings.TrimSpace(s)
 	switch s {
-	case "native", "<anonymous>", "[native code]", "index 0":
+	case "native", "<anonymous>", "[native code]":
 		f.File = s
+		return f, true
+	}
+	if n, ok := strings.CutPrefix(s, "index "); ok && n != "" && strings.Trim(n, "0123456789") == "" { // of Promise.all: which one was waited for differs
+		f.File = "index 0"
 		return f, true
 	}
 	if i := strings.LastIndexByte(s, ':'); i > 0 && strings.HasPrefix(s[i+1:], "0x") && strings.Contains(s[:i], "wasm-function[") { // a byte of the module

@@ -131,3 +131,16 @@ func BenchmarkParse(b *testing.B) {
 		}
 	})
 }
+
+// What waits for several promises, and what a bundler puts in, is nobody's own code.
+func TestKindOf_KnowsGlue(t *testing.T) {
+	frames := Parse("Error: x\n    at open (https://a.example/a.js:1:2)\n    at async Promise.all (index 0)\n    at async Promise.all (index 12)\n    at async round (https://a.example/a.js:3:4)", "Error", "x", 10).Frames
+	if len(frames) != 4 || KindOf(frames[1].File) != event.Runtime || frames[1] != frames[2] {
+		t.Errorf("%+v", frames)
+	}
+	for file, want := range map[string]event.Kind{"quayside/webpack/bootstrap": event.Runtime, "webpack/runtime/jsonp chunk loading": event.Runtime, "src/webpack.ts": event.Own, "src/index 1.ts": event.Own} {
+		if got := KindOf(file); got != want {
+			t.Errorf("%s is %s, want %s", file, got, want)
+		}
+	}
+}
