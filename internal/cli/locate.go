@@ -41,10 +41,7 @@ func locateCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			file, err := compiled(m, code)
-			if err != nil {
-				return err
-			}
+			known := symbols.NewDirect(m, code)
 			out := bufio.NewWriter(c.Root().Writer)
 			defer out.Flush()
 			for p := range positions(c.StringArgs("position"), c.Root().Reader) {
@@ -52,11 +49,7 @@ func locateCommand() *cli.Command {
 				if err != nil {
 					return err
 				}
-				a, err := locate(file, at)
-				if err != nil {
-					return err
-				}
-				if err := showLocated(out, a, c.String("format") == "json"); err != nil {
+				if err := showLocated(out, locate(known, at), c.String("format") == "json"); err != nil {
 					return err
 				}
 			}
@@ -93,22 +86,21 @@ func position(text string) (sourcemap.Pos, error) {
 	return sourcemap.Pos{Line: int32(line - 1), Col: int32(column - 1)}, nil
 }
 
-func locate(file *symbols.File, at sourcemap.Pos) (located, error) {
+func locate(known *symbols.Direct, at sourcemap.Pos) located {
 	a := located{Line: int(at.Line) + 1, Column: int(at.Col) + 1}
-	o, ok, err := file.Find(at)
-	if err != nil || !ok || o.Source == "" {
-		return a, err
+	o, ok := known.Find(at)
+	if !ok || o.Source == "" {
+		return a
 	}
 	line, column := int(o.Pos.Line)+1, int(o.Pos.Col)+1
 	a.Source, a.SourceLine, a.SourceColumn = &o.Source, &line, &column
 	if o.Name != "" {
 		a.Name = &o.Name
 	}
-	f, _, err := file.Function(at, o)
-	if f.Name != "" {
+	if f, _ := known.Function(at, o); f.Name != "" {
 		a.Function = &f.Name
 	}
-	return a, err
+	return a
 }
 
 func showLocated(out io.Writer, a located, asJSON bool) error {

@@ -86,10 +86,8 @@ func (f *File) function(space int32, at sourcemap.Pos) (Function, error) {
 	switch {
 	case err != nil:
 		return Function{}, err
-	case l.flags == 1:
-		return Function{Within: l.text}, nil
 	}
-	return Function{Name: l.text}, nil
+	return label{l.text, l.flags == 1}.function(), nil
 }
 
 // SourceLines returns lines from to to (counted from 0, both included) of a

@@ -51,6 +51,50 @@ func opened(t testing.TB, raw []byte, keep int) *File {
 	return f
 }
 
+// Without compiling the answers are the same.
+func TestDirect_AnswersAsTheCompiledForm(t *testing.T) {
+	for _, name := range []string{"esbuild-min", "rollup-terser", "rollup-uglify", "webpack-min"} {
+		for _, typed := range []bool{false, true} {
+			raw, err := os.ReadFile("testdata/names/" + name + ".mjs.map")
+			if err != nil {
+				t.Fatal(err)
+			}
+			if typed {
+				raw = bytes.ReplaceAll(raw, []byte(`js",`), []byte(`js?",`))
+			}
+			code, err := os.ReadFile("testdata/names/" + name + ".mjs")
+			if err != nil {
+				t.Fatal(err)
+			}
+			m, err := sourcemap.Parse(raw)
+			if err != nil {
+				t.Fatal(err)
+			}
+			f, d := opened(t, compiled(t, m, code), 1<<20), NewDirect(m, code)
+			named := 0
+			for s := range m.Positions.All() {
+				o, _, err := f.Find(s.Gen)
+				if err != nil {
+					t.Fatal(err)
+				}
+				want, known, err := f.Function(s.Gen, o)
+				if err != nil {
+					t.Fatal(err)
+				}
+				if got, ok := d.Function(s.Gen, o); got != want || ok != known {
+					t.Fatalf("%s at %v: %+v, %v, want %+v, %v", name, s.Gen, got, ok, want, known)
+				}
+				if want.Name != "" {
+					named++
+				}
+			}
+			if named < 500 {
+				t.Errorf("%s: only %d places lie in functions with a name", name, named)
+			}
+		}
+	}
+}
+
 // What is compiled answers as the map itself does, at segments, between them,
 // before the first and behind the last.
 func TestFind_AnswersAsTheMap(t *testing.T) {
