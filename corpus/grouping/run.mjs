@@ -92,7 +92,7 @@ async function inNode() {
   rmSync(file)
   return JSON.parse(text)
 }
-const clean = s => s.replaceAll(base, 'https://quayside.example').replace(/file:\/\/\S*?\/(app-[\w-]+\.js)/g, 'file:///srv/quayside/dist/$1')
+const clean = s => s.replaceAll(base, 'https://quayside.example').replace(/file:\/\/\S*?\/run\.mjs/g, 'file:///srv/quayside/run.mjs').replace(/file:\/\/\S*?\/(app-[\w-]+\.js)/g, 'file:///srv/quayside/dist/$1')
 function events(list, release, engine) {
   for (const r of list) if (r.missed) console.error(`${engine} ${release}: ${r.bug} did not fail`)
   return list.filter(r => !r.missed).map(({ bug, exceptions }) => JSON.stringify({
