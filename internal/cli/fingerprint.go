@@ -97,7 +97,7 @@ func showFingerprints(to io.Writer, list []readable, asJSON bool) error {
 	lines := json.NewEncoder(out)
 	for _, r := range list {
 		blame.Again(r.event.Exceptions, r.frames, helpers)
-		p := fingerprint.Compute(r.event, r.frames)
+		p := fingerprint.ComputeWith(r.event, r.frames, helpers)
 		key := hex.EncodeToString(p.Key[:])
 		if asJSON {
 			line := fingerprinted{ID: r.event.ID, Fingerprint: key, Version: fingerprint.Version, Headline: p.Headline, Parts: orEmpty(p.Parts), Left: orEmpty(p.Left)}

@@ -174,3 +174,25 @@ func TestMark_LooksThroughWhoFailsForOthers(t *testing.T) {
 		})
 	}
 }
+
+func TestHelpers_KnowWhoAskedForWhat(t *testing.T) {
+	h := NewHelpers()
+	learn := func(message, caller string) {
+		e := &event.Event{Exceptions: []event.Exception{{Type: "HttpError", Message: message}}}
+		list := [][]event.Frame{{at("fetchJson", "src/http.ts", event.Own), at(caller, "src/g.ts", event.Own)}}
+		Mark(e.Exceptions, list, nil)
+		h.Learn(e, list)
+	}
+	learn("GET /gates was answered with 500", "drawGates")
+	if _, _, ok := h.Asked(at("fetchJson", "src/http.ts", event.Own), "GET /gates was answered with 502"); ok {
+		t.Error("one caller makes no helper")
+	}
+	learn("GET /seats was answered with 500", "drawSeats")
+	learn("GET /crew was answered with 500", "drawSeats")
+	learn("GET /crew was answered with 500", "drawGates")
+	for message, want := range map[string]string{"GET /gates was answered with 502": "drawGates", "GET /seats was answered with 404": "drawSeats", "GET /crew was answered with 500": "", "GET /tides was answered with 500": ""} {
+		if _, function, _ := h.Asked(at("fetchJson", "src/http.ts", event.Own), message); function != want {
+			t.Errorf("%s was asked for by %q, want %q", message, function, want)
+		}
+	}
+}

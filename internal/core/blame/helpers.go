@@ -20,6 +20,7 @@ type place struct{ module, function string }
 // callee is a function that was blamed.
 type callee struct {
 	callers map[place]map[string]bool // what was said, by who called
+	wishes  map[string]place          // who called, by what was asked for; the zero place: several did
 	hinted  bool
 }
 
@@ -51,7 +52,7 @@ func (h *Helpers) Learn(e *event.Event, frames [][]event.Frame) {
 		at, by := placeOf(frames[i][j]), placeOf(frames[i][next])
 		c := h.seen[at]
 		if c == nil {
-			c = &callee{callers: map[place]map[string]bool{}, hinted: Hinted(frames[i][j])}
+			c = &callee{callers: map[place]map[string]bool{}, wishes: map[string]place{}, hinted: Hinted(frames[i][j])}
 			h.seen[at] = c
 		}
 		if c.callers[by] == nil && len(c.callers) < mostCallers {
@@ -60,8 +61,29 @@ func (h *Helpers) Learn(e *event.Event, frames [][]event.Frame) {
 		if words := c.callers[by]; words != nil && len(words) < mostWords {
 			words[shape] = true
 		}
+		c.wish(Wish(e.Exceptions[i].Message), by)
 		j = next
 	}
+}
+
+// wish notes who asked for what.
+func (c *callee) wish(what string, by place) {
+	if who, ok := c.wishes[what]; ok && who != by {
+		by = place{}
+	} else if !ok && len(c.wishes) >= mostCallers {
+		return
+	}
+	c.wishes[what] = by
+}
+
+// Asked is who asks a function for what a message tells of, where one caller
+// alone was seen to do so: engines that do not say who awaited leave that out.
+func (h *Helpers) Asked(f event.Frame, message string) (module, function string, ok bool) {
+	if h == nil || !h.is(placeOf(f)) {
+		return "", "", false
+	}
+	by := h.seen[placeOf(f)].wishes[Wish(message)]
+	return by.module, by.function, by != place{}
 }
 
 // is says whether a function was found to fail on behalf of its callers.

@@ -96,7 +96,7 @@ func loadCorpus(t testing.TB, dir string, files ...string) []met {
 	for i := range list {
 		m := &list[i]
 		blame.Again(m.event.Exceptions, m.frames, helpers)
-		m.result = fingerprint.Compute(m.event, m.frames)
+		m.result = fingerprint.ComputeWith(m.event, m.frames, helpers)
 	}
 	return list
 }

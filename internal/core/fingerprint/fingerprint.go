@@ -54,14 +54,19 @@ type Result struct {
 	// origin turns out to fail on behalf of them, they can be told apart.
 	Caller string
 
-	frames [][]event.Frame
-	at     [][2]int // the frames that were used
+	frames  [][]event.Frame
+	learned *blame.Helpers
+	at      [][2]int // the frames that were used
 }
 
 // Compute makes the fingerprint of e, whose frames are given as
 // symbolicate.Event returns them, one marked by package blame.
-func Compute(e *event.Event, frames [][]event.Frame) Result {
-	r := Result{frames: frames}
+func Compute(e *event.Event, frames [][]event.Frame) Result { return ComputeWith(e, frames, nil) }
+
+// ComputeWith is Compute with what was learned of many events: who asks a
+// function that fails on behalf of others, where the trace itself does not say.
+func ComputeWith(e *event.Event, frames [][]event.Frame, learned *blame.Helpers) Result {
+	r := Result{frames: frames, learned: learned}
 	r.describe(e, frames)
 	if g := e.Grouping; g != nil && len(g.Replace) > 0 {
 		for _, v := range g.Replace {
@@ -195,6 +200,15 @@ func (r *Result) addOrigin(e *event.Event, frames [][]event.Frame, i, j int) {
 		r.add("module", blame.Module(f), "the origin's file; its function is not known while symbols are missing", i, j)
 		r.addMessage(lastMessage(e), "stands in for the function while symbols are missing")
 		return
+	}
+	if i < len(e.Exceptions) && blame.Asks(frames[i], j) && !blame.Local(e.Exceptions[i]) {
+		if module, function, ok := r.learned.Asked(f, e.Exceptions[i].Message); ok {
+			const why = "the function that failed asks for others; who asked for this is known from other events, for the trace does not say"
+			r.add("module", module, why, -1, -1)
+			r.add("function", function, why, -1, -1)
+			r.add("through", blame.Module(f)+" "+blame.Function(f), "the function that failed on the origin's behalf", i, j)
+			return
+		}
 	}
 	r.addFrame(frames, i, j, "the origin: the own function that is blamed")
 	if blame.Function(f) == "" {
