@@ -77,3 +77,23 @@ func TestGroup_SaysWhy(t *testing.T) {
 	accessible(t, tab, "why they are together")
 	check()
 }
+
+// Once a function has turned out to fail on behalf of its callers, who called
+// it is blamed on the page and on the command line as well.
+func TestGroup_BlamesWhoCalled(t *testing.T) {
+	s, p := shared, "lookedthrough"
+	key := s.project(t, p)
+	for _, caller := range []string{"openGate", "closeGate", "countSeats", "callCrew"} {
+		s.post(t, key, `[{"exceptions":[{"type":"GateError","message":"shut","frames":[{"function":"barrier","file":"src/b.ts","line":3},{"function":"`+caller+`","file":"src/gates.ts","line":12}]}]}]`)
+		s.settle(t)
+	}
+	if out, _ := s.run(t, 0, "group", "why", p+"/2"); !strings.Contains(out, "GateError in callCrew") || !strings.Contains(out, "it was looked through") || !strings.Contains(out, "src/b.ts barrier") {
+		t.Errorf("why:\n%s", out)
+	}
+	if out, _ := s.run(t, 0, "issue", "show", p+"/2"); !strings.Contains(out, "GateError in callCrew") || !strings.Contains(out, "▶ callCrew") {
+		t.Errorf("the issue:\n%s", out)
+	}
+	if out, _ := s.run(t, 0, "issue", "show", p+"/1"); !strings.Contains(out, "▶ barrier") || !strings.Contains(out, "3 events") {
+		t.Errorf("what was filed before:\n%s", out)
+	}
+}

@@ -139,6 +139,9 @@ func (a *API) event(ctx context.Context, p *mariadb.Project, row *mariadb.EventR
 	if err != nil {
 		return nil, err
 	}
+	if _, _, err := a.asFiled(ctx, row, e, frames); err != nil {
+		return nil, err
+	}
 	return &body[contract.Event]{a.wholeEvent(p, row, e, frames)}, nil
 }
 

@@ -13,6 +13,8 @@ import (
 	"github.com/google/uuid"
 
 	"firethorn/internal/contract"
+	"firethorn/internal/core/blame"
+	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/mariadb"
@@ -64,19 +66,15 @@ func (a *API) why(ctx context.Context, p *mariadb.Project, ref string) (contract
 	if err != nil {
 		return out, err
 	}
-	print := fingerprint.Compute(e, frames)
-	filed, err := a.store.FiledUnder(ctx, row)
-	if err != nil {
+	print, filed, err := a.asFiled(ctx, row, e, frames)
+	switch {
+	case err != nil:
 		return out, err
-	}
-	out.Filed = "its fingerprint leads to this issue"
-	if filed != print.Key && print.Caller != "" {
-		if through := fingerprint.Through(e, frames); through.Key == filed {
-			print = through
-			out.Filed = "the function that failed has many callers: it was looked through, and who called it is blamed"
-		}
-	}
-	if filed != print.Key {
+	case filed == print.Key && print.Looked:
+		out.Filed = "the function that failed has many callers: it was looked through, and who called it is blamed"
+	case filed == print.Key:
+		out.Filed = "its fingerprint leads to this issue"
+	default:
 		out.Filed = "it was filed under another fingerprint, by the symbols or the grouping version of that time; it stays where it is"
 	}
 	out.Event, out.Issue = row.ID.String(), fmt.Sprintf("%s/%d", p.Name, row.Issue)
@@ -91,6 +89,21 @@ func (a *API) why(ctx context.Context, p *mariadb.Project, ref string) (contract
 		out.Application = "the application's own key was added to the computed one: " + strings.Join(g.Extend, ", ")
 	}
 	return out, nil
+}
+
+// asFiled fingerprints an event as its variant was filed, and marks the frame
+// that was blamed then: where a function had been found out as failing on
+// behalf of its callers, who called it. filed is the variant's fingerprint.
+func (a *API) asFiled(ctx context.Context, row *mariadb.EventRow, e *event.Event, frames [][]event.Frame) (print fingerprint.Result, filed fingerprint.Key, err error) {
+	print = fingerprint.Compute(e, frames)
+	if filed, err = a.store.FiledUnder(ctx, row); err != nil || filed == print.Key || print.Caller == "" {
+		return print, filed, err
+	}
+	if through := fingerprint.Through(e, frames); through.Key == filed {
+		return through, filed, nil
+	}
+	blame.Again(e.Exceptions, frames, nil)
+	return print, filed, nil
 }
 
 // referred finds an event by its id, or an issue's newest kept one by the

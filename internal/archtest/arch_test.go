@@ -32,7 +32,7 @@ var may = map[string][]string{
 	"worker":           {"core/fingerprint", "mariadb", "pipeline"},
 	"metrics":          {"mariadb"},
 	"intake":           {"core/event", "core/fault", "core/scrub", "mariadb", "pipeline", "web"},
-	"api":              {"contract", "core/event", "core/fault", "core/fingerprint", "core/impact", "core/issue", "core/rules", "core/scrub", "core/symbolicate", "mariadb", "pipeline", "web"},
+	"api":              {"contract", "core/blame", "core/event", "core/fault", "core/fingerprint", "core/impact", "core/issue", "core/rules", "core/scrub", "core/symbolicate", "mariadb", "pipeline", "web"},
 	"app":              {"api", "core/fault", "intake", "localdb", "mariadb", "metrics", "pipeline", "web", "worker"},
 	"cli":              {"api", "app", "contract", "core/blame", "core/event", "core/fault", "core/fingerprint", "core/rules", "core/sourcemap", "core/stacktrace", "core/symbolicate", "core/symbols", "intake", "web"},
 	"chromium":         {}, "testdb": {"localdb"}, "archtest": {},

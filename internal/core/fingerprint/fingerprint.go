@@ -53,6 +53,7 @@ type Result struct {
 	// difference. Events of several callers are variants of their own: when the
 	// origin turns out to fail on behalf of them, they can be told apart.
 	Caller string
+	Looked bool // the origin that Compute gives was looked through
 
 	frames  [][]event.Frame
 	learned *blame.Helpers
@@ -120,7 +121,7 @@ func Through(e *event.Event, frames [][]event.Frame) Result {
 		frames[i][k].Origin = k == j
 	}
 	r := Compute(e, frames)
-	r.Variant, r.Caller = first.Variant, first.Caller
+	r.Variant, r.Caller, r.Looked = first.Variant, first.Caller, true
 	return r
 }
 
