@@ -124,9 +124,14 @@ func placeOf(f event.Frame) place { return place{Module(f), Function(f)} }
 // CallerOf is the own function that called the one at j: the next own frame
 // outward that is another function, has a name, and fails on nobody's behalf.
 func CallerOf(frames []event.Frame, j int) (int, bool) {
-	at := placeOf(frames[j])
+	origin := frames[j]
+	at := placeOf(origin)
 	for k := j + 1; k < len(frames); k++ {
-		if f := frames[k]; f.Kind == event.Own && !f.Pending && f.Called() != "" && placeOf(f) != at && !named(f, helper) {
+		f := frames[k]
+		if f.Kind != event.Own || f.Pending || f.Called() == "" || f.File == origin.File && f.Function == origin.Function && f.Within == origin.Within {
+			continue // the last is recursion: it is not named anew for each of its frames
+		}
+		if placeOf(f) != at && !named(f, helper) {
 			return k, true
 		}
 	}
