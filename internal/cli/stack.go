@@ -253,12 +253,15 @@ func packageOf(file string) string {
 	return "dependencies"
 }
 
+// kindRules are those of --own and --vendor: a glob fits a file or a function.
 func kindRules(own, vendor []string) (rules []symbolicate.KindRule) {
-	for _, g := range own {
-		rules = append(rules, symbolicate.KindRule{Pattern: g, Kind: event.Own})
-	}
-	for _, g := range vendor {
-		rules = append(rules, symbolicate.KindRule{Pattern: g, Kind: event.Vendor})
+	for _, list := range []struct {
+		globs []string
+		kind  event.Kind
+	}{{own, event.Own}, {vendor, event.Vendor}} {
+		for _, g := range list.globs {
+			rules = append(rules, symbolicate.KindRule{Path: g, Kind: list.kind}, symbolicate.KindRule{Function: g, Kind: list.kind})
+		}
 	}
 	return rules
 }

@@ -129,7 +129,7 @@ func Process(ctx context.Context, p Project, b *Batch, i int, units *Units) (*It
 		item.Scrubbed = b.Scrubbed[i]
 	}
 	symbols := units.Of(ctx, p, item.Release)
-	readable := sync.OnceValue(func() [][]event.Frame { return symbolicate.Event(e, symbols, symbolicate.Options{}) })
+	readable := sync.OnceValue(func() [][]event.Frame { return symbolicate.Event(e, symbols, symbolicate.Options{Kinds: p.kinds()}) })
 	if p.Rules != nil && len(p.Rules.Intake) > 0 {
 		item.Verdict, item.Trouble = p.Rules.Decide(rules.NewFacts(e, item.When.Thrown, readable), p.off)
 		if err := symbols.Err(); err != nil {
@@ -195,7 +195,7 @@ func Read(ctx context.Context, p Project, raw []byte, units *Units) (*event.Even
 	}
 	e.Notes = append(e.Notes, b.Filed.Notes...)
 	symbols := units.Of(ctx, p, e.Release())
-	frames := symbolicate.Event(e, symbols, symbolicate.Options{Sources: true})
+	frames := symbolicate.Event(e, symbols, symbolicate.Options{Sources: true, Kinds: p.kinds()})
 	if err := symbols.Err(); err != nil {
 		return nil, nil, err
 	}
@@ -217,6 +217,17 @@ func decode(raw json.RawMessage) (*event.Event, error) {
 	}
 	stacktrace.Expand(e, event.DefaultLimits)
 	return e, nil
+}
+
+// kinds are the project's own rules for whose code frames are.
+func (p *Project) kinds() (out []symbolicate.KindRule) {
+	if p.Rules == nil {
+		return nil
+	}
+	for _, r := range p.Rules.Frames {
+		out = append(out, symbolicate.KindRule{Path: r.Path, Function: r.Function, Kind: r.Kind})
+	}
+	return out
 }
 
 func (p *Project) off(rule string) bool { return p.Off[rule] }

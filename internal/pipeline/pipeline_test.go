@@ -10,6 +10,8 @@ import (
 
 	"github.com/google/uuid"
 
+	"firethorn/internal/core/event"
+	"firethorn/internal/core/rules"
 	"firethorn/internal/core/symbolicate"
 )
 
@@ -167,5 +169,28 @@ func TestProcessAndRead_AgreeAndResolveAnew(t *testing.T) {
 	}
 	if item.Print.Place != "src/tides.ts:17" || item.Print.Provisional {
 		t.Errorf("resolved: %+v", item.Print)
+	}
+}
+
+// A project's own rules say whose code frames are, when an event is filed and
+// when it is read.
+func TestProcess_FollowsTheFrameRules(t *testing.T) {
+	set, faults := rules.Read("frames:\n  - name: copied\n    path: src/lib/*\n    do: vendor\n")
+	if len(faults) > 0 {
+		t.Fatal(faults)
+	}
+	p := project
+	p.Rules = set
+	b := &Batch{Received: time.Now(), IDs: []uuid.UUID{uuid.New()}, Events: []json.RawMessage{json.RawMessage(`{"exceptions":[{"type":"E","frames":[{"function":"md5","file":"src/lib/md5.ts","line":3},{"function":"sign","file":"src/pass.ts","line":9}]}]}`)}}
+	it, err := Process(t.Context(), p, b, 0, NewUnits(&shelf{}, 1<<20))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if it.Frames[0][0].Kind != event.Vendor || it.Print.Origin.Function != "sign" {
+		t.Errorf("%s is %s, %q is blamed", it.Frames[0][0].Function, it.Frames[0][0].Kind, it.Print.Origin.Function)
+	}
+	_, frames, err := Read(t.Context(), p, it.Body, NewUnits(&shelf{}, 1<<20))
+	if err != nil || frames[0][0].Kind != event.Vendor || !frames[0][1].Origin {
+		t.Errorf("read: %+v, %v", frames, err)
 	}
 }

@@ -66,6 +66,7 @@ func (p Fault) String() string {
 type Set struct {
 	Intake []*IntakeRule
 	Scrub  []scrub.Rule
+	Frames []FrameRule
 	policy *scrub.Policy
 }
 
@@ -109,13 +110,14 @@ func (r *reader) sections(root *yaml.Node, set *Set) {
 		},
 		"intake": func(n *yaml.Node) { set.Intake = r.intake(n) },
 		"scrub":  func(n *yaml.Node) { set.Scrub = r.scrub(n) },
+		"frames": func(n *yaml.Node) { set.Frames = r.frames(n) },
 	}
 	for name, value := range r.fields(root, append([]string{"schema"}, sectionNames...)) {
 		r.section = name.Value
 		if fn := read[name.Value]; fn != nil {
 			fn(value)
 		} else {
-			r.at(name, "this section is not acted on yet: this version knows intake and scrub")
+			r.at(name, "this section is not acted on yet: this version knows intake, scrub and frames")
 		}
 		r.section = ""
 	}

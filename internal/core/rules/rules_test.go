@@ -277,3 +277,25 @@ func BenchmarkDecide(b *testing.B) {
 		})
 	}
 }
+
+func TestRead_Frames(t *testing.T) {
+	set, faults := Read("frames:\n  - name: ours\n    path: node_modules/@marrow/*\n    do: own\n  - name: copied\n    path: [src/lib/*, src/other/*]\n    function: 'md5*'\n    do: vendor\n")
+	if len(faults) > 0 {
+		t.Fatal(faults)
+	}
+	want := []FrameRule{{"ours", "node_modules/@marrow/*", "", event.Own}, {"copied", "src/lib/*", "md5*", event.Vendor}, {"copied", "src/other/*", "md5*", event.Vendor}}
+	if !slices.Equal(set.Frames, want) {
+		t.Errorf("%+v, want %+v", set.Frames, want)
+	}
+	for text, words := range map[string]string{
+		"frames:\n  - name: a\n    path: x\n":               "needs the field do: own or vendor",
+		"frames:\n  - name: a\n    do: own\n":               "give path or function",
+		"frames:\n  - name: a\n    path: x\n    do: ours\n": "do is one of own, vendor",
+		"frames:\n  - name: a\n    file: x\n    do: own\n":  "file",
+		"frames:\n  - name: a\n    path: []\n    do: own\n": "path is empty",
+	} {
+		if _, faults := Read(text); len(faults) == 0 || !strings.Contains(faults[0].Message, words) {
+			t.Errorf("%q: %v, want %q", text, faults, words)
+		}
+	}
+}

@@ -28,16 +28,16 @@ type Options struct {
 	Kinds   []KindRule // before what the language's own rules say; the first that fits decides
 }
 
-// KindRule says whose code frames are whose file or function fits a pattern
-// of package glob. The readable file and function count.
+// KindRule says whose code frames are whose readable file and function fit its
+// globs; an empty one fits all.
 type KindRule struct {
-	Pattern string
-	Kind    event.Kind
+	Path, Function string
+	Kind           event.Kind
 }
 
 func (o Options) kind(f event.Frame) event.Kind {
 	for _, r := range o.Kinds {
-		if glob.Match(r.Pattern, f.File) || f.Function != "" && glob.Match(r.Pattern, f.Function) {
+		if (r.Path == "" || glob.Match(r.Path, f.File)) && (r.Function == "" || glob.Match(r.Function, f.Called())) {
 			return r.Kind
 		}
 	}
