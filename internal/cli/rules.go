@@ -103,7 +103,8 @@ func checkRules(_ context.Context, c *cli.Command) error {
 	} else {
 		showFaults(out, name, text, faults)
 		if set != nil {
-			fmt.Fprintf(out, "%s is good: %d intake %s, %d scrub %s\n", name, len(set.Intake), plural(len(set.Intake), "rule", "rules"), len(set.Scrub), plural(len(set.Scrub), "rule", "rules"))
+			fmt.Fprintf(out, "%s is good: %d intake %s, %d scrub %s, %d frame %s\n", name, len(set.Intake), plural(len(set.Intake), "rule", "rules"),
+				len(set.Scrub), plural(len(set.Scrub), "rule", "rules"), len(set.Frames), plural(len(set.Frames), "rule", "rules"))
 		}
 	}
 	if len(faults) > 0 {
