@@ -36,6 +36,9 @@ type stackException struct {
 	Rest     []string      `json:"rest,omitempty"`     // lines that are no frames
 }
 
+// mostStack is the longest text that is read for a trace, in bytes.
+const mostStack = 16 << 20
+
 func stackCommand() *cli.Command {
 	return &cli.Command{
 		Name: "stack", Usage: "make a stack trace readable, offline",
@@ -53,9 +56,12 @@ func stackCommand() *cli.Command {
 				return err
 			}
 			defer stop()
-			raw, err := io.ReadAll(io.LimitReader(in, 16<<20))
+			raw, err := io.ReadAll(io.LimitReader(in, mostStack+1))
 			if err != nil {
 				return err
+			}
+			if len(raw) > mostStack {
+				return usage("the text is longer than %d MiB: cut the trace out of it", mostStack>>20)
 			}
 			symbols := &dirSymbols{dir: c.String("maps"), kinds: kindRules(c.StringSlice("own"), c.StringSlice("vendor"))}
 			if err := symbols.load(); err != nil {

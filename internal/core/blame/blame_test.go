@@ -110,9 +110,18 @@ func TestModule_IsTheSameWhereverItWasPut(t *testing.T) {
 		"bosun/crew.go":                  {"/srv/bosun/crew.go", "/home/ci/bosun/crew.go"},
 	} {
 		for _, f := range files {
-			if got := Module(event.Frame{File: f}); got != want {
+			if got := Module(event.Frame{File: f, Raw: event.Position{File: f}}); got != want {
 				t.Errorf("%s is %s, want %s", f, got, want)
 			}
+		}
+	}
+}
+
+// Sources keep their names: numbers in them are people's.
+func TestModule_LeavesSourcesAlone(t *testing.T) {
+	for _, f := range []string{"src/step-2.js", "src/step-3.js", "src/4.2.0/rates.ts", "src/20261123/rates.js"} {
+		if got := Module(event.Frame{File: f, Raw: event.Position{File: "https://a.example/app.js"}}); got != f {
+			t.Errorf("%s is %s", f, got)
 		}
 	}
 }

@@ -48,6 +48,14 @@ var sayings = []said{
 // Plain is a message in one form for all engines, its variable parts taken
 // out; local says that it tells of a mistake in the very function that failed.
 func Plain(message string) (shape string, local bool) {
+	if shape, local, ok := saying(message); ok {
+		return shape, local
+	}
+	return Shape(message), false
+}
+
+// saying finds the message among those that engines have words of their own for.
+func saying(message string) (shape string, local, ok bool) {
 	line := strings.TrimSpace(message)
 	if len(line) < 400 && !strings.Contains(line, "\n") {
 		for _, s := range sayings {
@@ -68,10 +76,10 @@ func Plain(message string) (shape string, local bool) {
 					name = lastMember(m[i])
 				}
 			}
-			return strings.Replace(s.means, "$name", name, 1), s.local
+			return strings.Replace(s.means, "$name", name, 1), s.local, true
 		}
 	}
-	return Shape(message), false
+	return "", false, false
 }
 
 // lastMember is the member that an expression ends in, its call left off:
@@ -106,8 +114,8 @@ var localTypes = map[string]bool{
 
 // Local says whether an exception tells of a mistake in the very function that failed.
 func Local(x event.Exception) bool {
-	_, said := Plain(x.Message)
-	return said || localTypes[x.Type] || strings.HasPrefix(x.Message, "runtime error: ") || strings.HasPrefix(x.Type, "runtime.")
+	_, itself, _ := saying(x.Message)
+	return itself || localTypes[x.Type] || strings.HasPrefix(x.Message, "runtime error: ") || strings.HasPrefix(x.Type, "runtime.")
 }
 
 // full are the types and messages of a stack that ran full, which engines name differently.

@@ -24,6 +24,9 @@ func Module(f event.Frame) string {
 	if absolute(f.File) {
 		path = belowRoot(path)
 	}
+	if resolvedFile(f) {
+		return path // a source is called as people called it
+	}
 	parts := strings.Split(path, "/")
 	kept := parts[:0]
 	for i, p := range parts {
@@ -88,7 +91,7 @@ var (
 // and browsers add.
 func Function(f event.Frame) string {
 	name := f.Called()
-	if f.Raw.Function == f.Function && f.WhyRaw == "" && resolvedFile(f) {
+	if javaScript(f.File) && resolvedFile(f) {
 		return name // as the source has it
 	}
 	name = lambda.ReplaceAllString(name, "$1$2$3$4")
@@ -102,7 +105,7 @@ func Function(f event.Frame) string {
 		return "$"
 	})
 	name = strings.TrimSuffix(suffix.ReplaceAllString(name, ""), "$")
-	if javaScript(f.File) && f.Raw.Function == f.Function {
+	if javaScript(f.File) {
 		// Engines print the receiver, or do not.
 		name = strings.TrimPrefix(strings.TrimPrefix(strings.TrimPrefix(name, "bound "), "get "), "set ")
 		if i := strings.LastIndexByte(name, '.'); i >= 0 && i < len(name)-1 && !strings.ContainsAny(name, " [(") {

@@ -24,7 +24,7 @@ var variable = regexp.MustCompile(strings.Join([]string{
 // Wish is a message with what was asked for: paths and addresses stay,
 // numbers, ids and dates are taken out.
 func Wish(message string) string {
-	if shape, _ := Plain(message); shape != Shape(message) {
+	if shape, _, ok := saying(message); ok {
 		return shape
 	}
 	return replace(message, map[string]bool{"url": true, "path": true, "text": true})

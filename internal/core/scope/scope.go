@@ -70,7 +70,4 @@ func (t *Table) At(i int) Func { return t.funcs[i] }
 // Len is the number of functions.
 func (t *Table) Len() int { return len(t.funcs) }
 
-// Size estimates the table's memory in bytes.
-func (t *Table) Size() int { return 120 * len(t.funcs) }
-
 func after(a, b sourcemap.Pos) bool { return a.Line > b.Line || a.Line == b.Line && a.Col > b.Col }

@@ -183,8 +183,3 @@ func (m *Map) Content(i int) (text string, ok bool) {
 	}
 	return m.scan.text(int(m.contents[i])), true
 }
-
-// Size estimates the map's memory in bytes, for a cache with a bound.
-func (m *Map) Size() int {
-	return len(m.scan.raw) + len(m.Positions.Text) + 28*len(m.Positions.Marks) + 4*(len(m.sources)+len(m.contents)+len(m.names))
-}

@@ -122,7 +122,6 @@ func (c *compiler) functions(code []byte) {
 
 // javaScript says whether a source is JavaScript by its name.
 func javaScript(path string) bool {
-
 	for _, ext := range []string{".js", ".mjs", ".cjs"} {
 		if strings.HasSuffix(path, ext) {
 			return true
@@ -252,7 +251,9 @@ func (c *compiler) list(k kind, n int, element func(b []byte, i int) []byte) {
 const textMost = 4 << 10
 
 func appendText(b []byte, s string) []byte {
-	s = s[:min(len(s), textMost)]
+	if len(s) > textMost {
+		s = strings.ToValidUTF8(s[:textMost], "")
+	}
 	return append(binary.AppendUvarint(b, uint64(len(s))), s...)
 }
 

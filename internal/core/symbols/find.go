@@ -83,8 +83,7 @@ func (f *File) function(space int32, at sourcemap.Pos) (Function, error) {
 		return Function{}, nil
 	}
 	l, err := f.listed(labels, d.boundaries[i].label-1)
-	switch {
-	case err != nil:
+	if err != nil {
 		return Function{}, err
 	}
 	return label{l.text, l.flags == 1}.function(), nil
