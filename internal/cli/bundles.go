@@ -75,6 +75,9 @@ func findBundles(dir string) (list []bundle, without []string, err error) {
 // findMaps looks for maps below dir whose generated file is not there.
 func findMaps(dir string) (list []bundle, err error) {
 	err = filepath.WalkDir(dir, func(path string, d fs.DirEntry, err error) error {
+		if err == nil && d.IsDir() && d.Name() == "node_modules" {
+			return filepath.SkipDir
+		}
 		if err != nil || d.IsDir() || filepath.Ext(path) != ".map" {
 			return err
 		}

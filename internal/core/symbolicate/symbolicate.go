@@ -25,7 +25,7 @@ const Context = 7
 // Options say how much to fill in.
 type Options struct {
 	Sources bool       // fill SourceLines
-	Kinds   []KindRule // before what the language's own rules say; the first that fits decides
+	Kinds   []KindRule // behind what the client says, before what the language's own rules say; the first that fits decides
 }
 
 // KindRule says whose code frames are whose readable file and function fit its
@@ -48,7 +48,9 @@ func (o Options) kind(f event.Frame) event.Kind {
 // for its file, and why then says so in words a developer can act on.
 func Frame(raw event.RawFrame, file *symbols.File, why string, opt Options) event.Frame {
 	f := frame(raw, file, why, opt)
-	f.Kind = opt.kind(f)
+	if raw.Own == nil { // what the client says wins
+		f.Kind = opt.kind(f)
+	}
 	return f
 }
 

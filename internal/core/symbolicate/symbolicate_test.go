@@ -163,6 +163,7 @@ func TestFrame_WaitsForNoSymbolsOfWhatWasWritten(t *testing.T) {
 }
 
 func TestFrame_FollowsTheProjectsKinds(t *testing.T) {
+	yes := true
 	opt := Options{Kinds: []KindRule{{"node_modules/@marrow/*", "", event.Own}, {"src/lib/*", "", event.Vendor}, {"", "example.marrow.*", event.Own}, {"src/*", "glue*", event.Vendor}}}
 	for name, c := range map[string]struct {
 		raw  event.RawFrame
@@ -175,6 +176,7 @@ func TestFrame_FollowsTheProjectsKinds(t *testing.T) {
 		"none fits: language":  {event.RawFrame{Module: "java.util.List", Function: "of", File: "List.java", Line: 3}, event.Runtime},
 		"both fit":             {event.RawFrame{Function: "glueUp", File: "src/main.js", Line: 1}, event.Vendor},
 		"one of both":          {event.RawFrame{Function: "glueUp", File: "other/main.js", Line: 1}, event.Own},
+		"the client knows":     {event.RawFrame{File: "src/lib/md5.js", Line: 1, Own: &yes}, event.Own},
 		"none fits: own frame": {event.RawFrame{File: "src/main.js", Line: 1}, event.Own},
 	} {
 		if f := Frame(c.raw, nil, "", opt); f.Kind != c.want {
