@@ -97,3 +97,65 @@ func TestGroup_BlamesWhoCalled(t *testing.T) {
 		t.Errorf("what was filed before:\n%s", out)
 	}
 }
+
+// A part is split off by what its events differ in, from the command line and
+// on the page, and comes back.
+func TestSplit_TakesAPartOutAndBack(t *testing.T) {
+	s, p := shared, "taken-apart"
+	key := s.project(t, p)
+	event := func(lane string) string {
+		return `{"exceptions":[{"type":"GateError","message":"gate is shut","frames":[{"function":"openGate","file":"src/gates.ts","line":12}]}],"attributes":{"gate.lane":"` + lane + `"}}`
+	}
+	s.post(t, key, "["+event("car")+","+event("foot")+","+event("car")+"]")
+	s.settle(t)
+	if out, _ := s.run(t, 0, "issue", "split", p+"/1"); !strings.Contains(out, "    2  --attribute 'gate.lane=car'\n") || !strings.Contains(out, "of 3 that were looked at") {
+		t.Errorf("what they differ in:\n%s", out)
+	}
+	if out, _ := s.run(t, 0, "issue", "split", p+"/1", "--attribute", "gate.lane=car"); !strings.Contains(out, "split off from "+p+"/1: gate.lane is car") {
+		t.Errorf("a split says:\n%s", out)
+	}
+	s.post(t, key, "["+event("car")+","+event("foot")+"]")
+	s.settle(t)
+	events := func(number string) (n int) {
+		var is struct{ Events int }
+		out, _ := s.run(t, 0, "issue", "show", p+"/"+number, "--format", "json")
+		if err := json.Unmarshal([]byte(out), &is); err != nil {
+			t.Fatal(err)
+		}
+		return is.Events
+	}
+	until(t, "the kept events are with their part", func() bool { return events("1") == 2 && events("2") == 3 })
+	for args, want := range map[string]string{
+		"--attribute gate.lane=bicycle": "no kept event of " + p + "/1 fits (gate.lane is bicycle)", "--frame openGate": "every kept event of " + p + "/1 fits (openGate is on the stack)",
+	} {
+		if _, errs := s.run(t, 1, append([]string{"issue", "split", p + "/1"}, strings.Fields(args)...)...); !strings.Contains(errs, want) {
+			t.Errorf("%s: %s", args, errs)
+		}
+	}
+	for args, want := range map[string]string{"--attribute lane": "--attribute is written as NAME=VALUE", "--frame a --message b": "an issue is split by one difference: --frame or --message, not both"} {
+		if _, errs := s.run(t, 2, append([]string{"issue", "split", p + "/1"}, strings.Fields(args)...)...); !strings.Contains(errs, want) {
+			t.Errorf("%s: %s", args, errs)
+		}
+	}
+	s.run(t, 0, "issue", "undo", p+"/2")
+	until(t, "the part is back", func() bool { return events("1") == 5 })
+
+	tab, check := signedIn(t, s)
+	open(t, tab, s.url+"/p/"+p+"/issues/1")
+	eventually(t, tab, "the page", `document.body.innerText.includes('What to do')`)
+	press(t, tab, "t")
+	eventually(t, tab, "the differences", `document.querySelectorAll('dialog[open] input[type=radio]').length === 2`)
+	eventually(t, tab, "the keyboard on the first", `document.activeElement.type === 'radio'`)
+	accessible(t, tab, "splitting")
+	press(t, tab, " \r")
+	eventually(t, tab, "the part's page", `location.pathname.endsWith('/issues/3') && document.body.innerText.includes('Split off from')`)
+	eval[any](t, tab, `[...document.querySelectorAll('button')].find((b) => b.ariaLabel?.startsWith('Undo the split')).click()`)
+	eventually(t, tab, "the way back", `location.pathname.endsWith('/issues/1')`)
+	check()
+	until(t, "all counts have arrived", func() bool {
+		var st struct{ Recounting int }
+		s.json(t, &st, "status")
+		return st.Recounting == 0
+	})
+	s.recounted(t)
+}

@@ -174,6 +174,16 @@ func (s *service) settle(t testing.TB) {
 	}
 }
 
+// until waits for what the service does in the background.
+func until(t testing.TB, what string, ok func() bool) {
+	t.Helper()
+	for end := time.Now().Add(20 * time.Second); !ok(); time.Sleep(50 * time.Millisecond) {
+		if time.Now().After(end) {
+			t.Fatalf("it never comes true: %s", what)
+		}
+	}
+}
+
 type issueRow struct {
 	ID           string  `json:"id"`
 	Headline     string  `json:"headline"`

@@ -7,6 +7,7 @@ package api
 
 import (
 	"context"
+	"errors"
 	"log/slog"
 	"net/http"
 	"net/url"
@@ -136,7 +137,7 @@ func op[I, O any](h huma.API, a *API, method, path, id, summary string, need act
 
 func (a *API) failed(method, path string, err error) error {
 	p, after := web.ProblemOf(err)
-	if p.Status >= 500 {
+	if p.Status >= 500 && !errors.Is(err, context.Canceled) { // nobody waits for the answer any more
 		a.log.Error("request failed", "method", method, "path", path, "status", p.Status, "err", err)
 	}
 	if after > 0 {

@@ -62,6 +62,7 @@ func (a *API) issues(h huma.API) {
 		return &body[contract.History]{out}, err
 	})
 	op(h, a, "POST", "/api/issues/{project}/{number}/merge", "merge-issue", "Merge it, and others, into another issue; undo takes it back", triage, a.merge)
+	a.splits(h)
 	for verb, summary := range map[issue.Verb]string{
 		issue.Accept: "Accept: it is real and somebody will see to it", issue.Assign: "Give it to a person; that also accepts it", issue.Fix: "Say in which release it is fixed",
 		issue.Reopen: "Open it again", issue.Dismiss: "Dismiss: nothing will be done", issue.Undo: "Undo the newest decision",
@@ -200,6 +201,9 @@ func (a *API) detail(ctx context.Context, is *mariadb.Issue) (*body[contract.Iss
 	out.MergedFrom = make([]string, len(merged))
 	for i, n := range merged {
 		out.MergedFrom[i] = fmt.Sprintf("%s/%d", is.Project, n)
+	}
+	if out.Splits, err = a.splitsOf(ctx, is); err != nil {
+		return nil, err
 	}
 	out.Grouping, err = a.store.FingerprintParts(ctx, is.ID)
 	return &body[contract.IssueDetail]{out}, err

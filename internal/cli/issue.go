@@ -102,6 +102,7 @@ func issueCommand() *cli.Command {
 				Flags:       []cli.Flag{&cli.StringFlag{Name: "into", Usage: "the issue (`ID`) that stays; it keeps its state", Required: true}},
 				Description: "Their numbers lead to the one that stays from now on. Events count there at once; users, days and releases follow in the\nbackground, and the issue says so until they are there. firethorn issue undo ID takes a merge back.",
 				Action:      mergeIssues},
+			splitCommand(),
 			act("undo", "undo the newest decision; of an issue that was merged away: the merge", nil, nil),
 			{Name: "history", Usage: "what happened to an issue", Arguments: []cli.Argument{text("id")}, Action: func(ctx context.Context, c *cli.Command) error {
 				id, err := arg(c, "id")
@@ -221,6 +222,9 @@ func showIssue(out io.Writer, v contract.IssueDetail) {
 	fmt.Fprintf(out, "\n%s\n", standing(v.Issue))
 	if len(v.MergedFrom) > 0 {
 		fmt.Fprintf(out, "merged into it: %s\n", strings.Join(v.MergedFrom, ", "))
+	}
+	for _, s := range v.Splits {
+		showSplit(out, v.ID, s)
 	}
 	fmt.Fprintf(out, "%s users, %s events%s; bodies of %s kept; first seen %s, last %s\n", count(v.Users), count(v.Events), recounting(v.Issue), count(v.Bodies), v.FirstSeen.Format("2006-01-02 15:04"), ago(v.LastSeen))
 	var parts []string

@@ -63,7 +63,7 @@ func showStatus(out io.Writer, s contract.Status) {
 	}
 	fmt.Fprintf(out, "  inbox     %s; %s set aside; %d %s\n", waiting, count(s.SetAside), s.Processes, plural(s.Processes, "process files", "processes file"))
 	if s.Recounting > 0 {
-		fmt.Fprintf(out, "  merges    the counts of %d are on their way\n", s.Recounting)
+		fmt.Fprintf(out, "  moves     the counts of %d merges, splits and undos are on their way\n", s.Recounting)
 	}
 	if d := s.Database; d != nil {
 		durable := "every commit is synced"
@@ -130,7 +130,7 @@ func showRecount(out io.Writer, v contract.Recount) {
 	}
 	switch {
 	case v.Recounting > 0:
-		fmt.Fprintf(out, "The counts of %d merges are still on their way: compare again when firethorn status does not name them.\n", v.Recounting)
+		fmt.Fprintf(out, "The counts of %d merges, splits or undos are still on their way: compare again when firethorn status does not name them.\n", v.Recounting)
 	case len(v.Differences) > 0:
 		fmt.Fprintln(out, "Mend them: firethorn recount --repair")
 	}

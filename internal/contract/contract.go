@@ -109,7 +109,7 @@ type Issue struct {
 	Trend        []TrendDay `json:"trend" nullable:"false" doc:"the last 14 days, oldest first"`
 	Version      int64      `json:"version" doc:"for If-Match; grows with each decision"`
 	Bodies       int64      `json:"bodies" doc:"events whose body is kept; the others are counted and have their row"`
-	Recounting   bool       `json:"recounting,omitempty" doc:"a merge or its undo was just made, and users, days and releases are still following it"`
+	Recounting   bool       `json:"recounting,omitempty" doc:"a merge, a split or an undo was just made, and counts are still following it"`
 }
 
 // Issues is a page of issues.
@@ -136,6 +136,7 @@ type IssueDetail struct {
 	Grouping     []fingerprint.Part `json:"grouping" nullable:"false" doc:"what the fingerprint was made from"`
 	Link         string             `json:"link" doc:"the issue in the console"`
 	MergedFrom   []string           `json:"merged_from" nullable:"false" doc:"issues that were merged into this one; their names lead here"`
+	Splits       []SplitOf          `json:"splits" nullable:"false" doc:"parts that were split off it, and the split that made it"`
 }
 
 // HistoryEntry is one thing that happened to an issue.
@@ -326,7 +327,7 @@ type Status struct {
 	Waiting    int64           `json:"waiting" doc:"events stored but not yet filed"`
 	Oldest     *time.Time      `json:"oldest,omitempty" doc:"when the oldest of them was received"`
 	SetAside   int64           `json:"set_aside" doc:"events that could not be filed"`
-	Recounting int64           `json:"recounting" doc:"merges and undos whose counts are on their way"`
+	Recounting int64           `json:"recounting" doc:"merges, splits and undos whose counts are on their way"`
 	Processes  int             `json:"processes" doc:"how many file events"`
 	Database   *StatusDatabase `json:"database,omitempty"`
 	Advice     []string        `json:"advice" nullable:"false" doc:"what to do where all is not well"`

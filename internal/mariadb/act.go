@@ -40,7 +40,7 @@ func (s *Store) Act(ctx context.Context, id int64, a issue.Action, who Actor, if
 func (s *Store) act(ctx context.Context, tx *sql.Tx, id int64, a issue.Action, to *Person, who Actor, ifVersion int64) error {
 	var st standingRow
 	var version, project int64
-	var owner sql.NullInt64
+	var owner, into sql.NullInt64
 	var name string
 	// The project's counter comes before the issue in the lock order.
 	if err := tx.QueryRowContext(ctx, "SELECT p.id, p.name FROM issue i JOIN project p ON p.id=i.project WHERE i.id=?", id).Scan(&project, &name); err != nil {
@@ -49,7 +49,7 @@ func (s *Store) act(ctx context.Context, tx *sql.Tx, id int64, a issue.Action, t
 	if err := lockProject(ctx, tx, project); err != nil {
 		return err
 	}
-	err := tx.QueryRowContext(ctx, "SELECT i.state, i.fixed_in, i.owner, i.version FROM issue i WHERE i.id=? FOR UPDATE", id).Scan(&st.State, &st.FixedIn, &owner, &version)
+	err := tx.QueryRowContext(ctx, "SELECT i.state, i.fixed_in, i.owner, i.version, i.merged_into FROM issue i WHERE i.id=? FOR UPDATE", id).Scan(&st.State, &st.FixedIn, &owner, &version, &into)
 	if err != nil {
 		return err
 	}
@@ -64,12 +64,15 @@ func (s *Store) act(ctx context.Context, tx *sql.Tx, id int64, a issue.Action, t
 	}
 	nextOwner := st.OwnerID
 	if a.Verb == issue.Undo {
-		before, entry, merge, err := lastUndoable(ctx, tx, id)
+		before, entry, moved, err := lastUndoable(ctx, tx, id)
 		if err != nil {
 			return err
 		}
-		if merge != 0 {
-			return s.undoMove(ctx, tx, &Project{Project: pipeline.Project{ID: project, Name: name}}, merge, who)
+		if moved == 0 && into.Valid {
+			return fault.New(fault.Conflict, "this number leads to %s now; there is nothing to undo here", s.issueName(ctx, tx, into.Int64))
+		}
+		if moved != 0 {
+			return s.undoMove(ctx, tx, &Project{Project: pipeline.Project{ID: project, Name: name}}, moved, who)
 		}
 		if before != nil {
 			a.Before, nextOwner = &before.Standing, before.OwnerID
@@ -111,8 +114,8 @@ func (s *Store) act(ctx context.Context, tx *sql.Tx, id int64, a issue.Action, t
 }
 
 // lastUndoable is what the newest decision that was not undone has changed: a
-// standing, or variants that a merge moved here or away from here.
-func lastUndoable(ctx context.Context, tx *sql.Tx, id int64) (before *standingRow, entry, merge int64, err error) {
+// standing, or variants that a merge or a split moved here or away from here.
+func lastUndoable(ctx context.Context, tx *sql.Tx, id int64) (before *standingRow, entry, moved int64, err error) {
 	var text sql.NullString
 	var move sql.NullInt64
 	err = tx.QueryRowContext(ctx, "SELECT id, standing_before, move FROM history WHERE issue=? AND (standing_before IS NOT NULL OR move IS NOT NULL) AND undone=0 ORDER BY id DESC LIMIT 1", id).Scan(&entry, &text, &move)

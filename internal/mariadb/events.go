@@ -250,10 +250,11 @@ func (s *Store) KeptEvents(ctx context.Context, project int64, since time.Time, 
 	return all, err
 }
 
-// FiledUnder is the fingerprint that an event's variant was filed under.
+// FiledUnder is the computed fingerprint that an event's variant was filed
+// under; that of a part that was split off is the one it was part of.
 func (s *Store) FiledUnder(ctx context.Context, e *EventRow) (k fingerprint.Key, err error) {
 	var raw []byte
-	if err := s.db.QueryRowContext(ctx, "SELECT fingerprint FROM variant WHERE id=?", e.variant).Scan(&raw); err != nil {
+	if err := s.db.QueryRowContext(ctx, "SELECT COALESCE(base_fingerprint, fingerprint) FROM variant WHERE id=?", e.variant).Scan(&raw); err != nil {
 		return k, err
 	}
 	return fingerprint.Key(raw), nil

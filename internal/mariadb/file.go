@@ -92,7 +92,8 @@ func (r *row) sentMicros() int64 {
 type variantRow struct {
 	id, issue int64
 	exemplars int
-	print     fingerprint.Key          // what it was filed under; zero where that does not matter
+	hash      fingerprint.Key          // its own
+	print     fingerprint.Key          // what it was filed under
 	forms     map[fingerprint.Key]bool // raw forms that are kept
 }
 

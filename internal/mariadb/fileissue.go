@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"firethorn/internal/core/event"
+	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/core/impact"
 	"firethorn/internal/core/issue"
 	"firethorn/internal/core/release"
@@ -15,24 +16,20 @@ import (
 // issueRow is an issue's row in issue_list, changed in memory and written back
 // at the end; standing comes from the issue itself.
 type issueRow struct {
-	id                         int64
-	fresh                      bool // has no row in issue_list yet
-	standing                   issue.Standing
-	headline, place, message   string
-	originFunction, originFile string
-	originLine                 int
-	severity                   string
-	events, users              int64
-	windowDay                  int64
-	windowEvents, windowUsers  int64
-	unhandled                  bool
-	firstSeen, lastSeen        int64
-	firstRelease, lastRelease  int64
-	firstFiling, lastFiling    int64
-	bodies                     int64
-	dayUsers                   map[int64]int64 // what this batch adds to each day
-	dictionary                 *dictionary     // of this week, nil while there is none
-	dictionaryMade             bool            // in this transaction
+	id       int64
+	fresh    bool // has no row in issue_list yet
+	standing issue.Standing
+	shown
+	events, users             int64
+	windowDay                 int64
+	windowEvents, windowUsers int64
+	firstSeen, lastSeen       int64
+	firstRelease, lastRelease int64
+	firstFiling, lastFiling   int64
+	bodies                    int64
+	dayUsers                  map[int64]int64 // what this batch adds to each day
+	dictionary                *dictionary     // of this week, nil while there is none
+	dictionaryMade            bool            // in this transaction
 }
 
 const issueListColumns = "issue, project, state, headline, place, message, words, origin_function, origin_file, origin_line, severity, events, users, window_day, window_events, window_users, unhandled, impact, first_seen, last_seen, first_release, last_release, first_filing, last_filing, bodies"
@@ -133,7 +130,7 @@ func (w *filing) writeIssues(ctx context.Context) error {
 	}
 	rows := make([][]any, 0, len(w.issues))
 	for _, is := range w.issues {
-		rows = append(rows, []any{is.id, w.Project.ID, string(is.standing.State), is.headline, is.place, is.message, event.TrimText(searchText(is.headline, is.place, is.message), 4000),
+		rows = append(rows, []any{is.id, w.Project.ID, string(is.standing.State), is.headline, is.place, is.message, searchText(is.headline, is.place, is.message),
 			is.originFunction, is.originFile, is.originLine, is.severity, is.events, is.users, is.windowDay, is.windowEvents, is.windowUsers, is.unhandled, is.impact(),
 			is.firstSeen, is.lastSeen, nullID(is.firstRelease), nullID(is.lastRelease), is.firstFiling, is.lastFiling, is.bodies})
 	}
@@ -147,12 +144,25 @@ func (w *filing) writeIssues(ctx context.Context) error {
 
 // show makes r the event that the issue is shown by.
 func (is *issueRow) show(r *row, at int64) {
-	p := r.Print
+	is.shown = shownBy(r.Print, r.Event)
 	is.lastSeen, is.lastRelease = at, r.release
-	is.headline, is.place, is.message = p.Headline, event.TrimText(p.Place, 490), event.TrimText(p.Message, 990)
-	is.originFunction, is.originFile, is.originLine = event.TrimText(p.Origin.Function, 290), event.TrimText(p.Origin.File, 490), p.Origin.Line
-	is.severity = string(r.Event.Severity)
-	is.unhandled = r.Event.Handled != nil && !*r.Event.Handled
+}
+
+// shown is what of an event its issue is shown by in lists.
+type shown struct {
+	headline, place, message   string
+	originFunction, originFile string
+	originLine                 int
+	severity                   string
+	unhandled                  bool
+}
+
+func shownBy(p fingerprint.Result, e *event.Event) shown {
+	return shown{
+		headline: p.Headline, place: event.TrimText(p.Place, 490), message: event.TrimText(p.Message, 990),
+		originFunction: event.TrimText(p.Origin.Function, 290), originFile: event.TrimText(p.Origin.File, 490), originLine: p.Origin.Line,
+		severity: string(e.Severity), unhandled: e.Handled != nil && !*e.Handled,
+	}
 }
 
 func (is *issueRow) impact() int64 {

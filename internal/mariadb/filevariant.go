@@ -36,16 +36,13 @@ func (w *filing) chooseVariants(ctx context.Context) error {
 			if err := r.Scan(&v.id, &hash, &v.issue, &v.exemplars, &print); err != nil {
 				return err
 			}
-			v.print = fingerprint.Key(print)
+			v.hash, v.print = fingerprint.Key(hash), fingerprint.Key(print)
 			w.variants[fingerprint.Key(hash)] = v
 			return nil
 		}, "SELECT id, hash, issue, exemplars, fingerprint FROM variant WHERE project=? AND grouping_version=? AND hash IN ("+marks(len(chunk))+")", args...)
 		if err != nil {
 			return err
 		}
-	}
-	if err := w.loadForms(ctx); err != nil {
-		return err
 	}
 	instead := map[fingerprint.Key]fingerprint.Result{} // of those that are too many
 	for _, k := range keys {
@@ -61,15 +58,19 @@ func (w *filing) chooseVariants(ctx context.Context) error {
 		}
 	}
 	for _, r := range w.rows {
-		if print, ok := instead[r.Print.Variant]; ok {
+		print, other := instead[r.Print.Variant]
+		if other {
 			r.Print = print
 		}
 		r.variant = w.variants[r.Print.Variant]
-		if r.Print.Caller != "" && r.variant.print != (fingerprint.Key{}) && r.variant.print != r.Print.Key {
+		if !other && r.Print.Caller != "" && r.variant.print != r.Print.Key {
 			r.Print = fingerprint.Through(r.Event, r.Frames) // as the variant was filed
 		}
 	}
-	return nil
+	if err := w.takeApart(ctx); err != nil {
+		return err
+	}
+	return w.loadForms(ctx)
 }
 
 // lookThrough gives r the fingerprint that blames who called its origin, when
@@ -80,12 +81,20 @@ func (w *filing) lookThrough(ctx context.Context, r *row) error {
 		return nil
 	}
 	var callers int
-	if err := w.tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM variant WHERE project=? AND grouping_version=? AND fingerprint=?", w.Project.ID, fingerprint.Version, r.Print.Key[:]).Scan(&callers); err != nil {
+	var looked bool
+	const query = "SELECT (SELECT COUNT(*) FROM variant WHERE project=? AND grouping_version=? AND fingerprint=?), COALESCE((SELECT looked FROM alias WHERE project=? AND grouping_version=? AND hash=?),0)"
+	if err := w.tx.QueryRowContext(ctx, query, w.Project.ID, fingerprint.Version, r.Print.Key[:], w.Project.ID, fingerprint.Version, r.Print.Key[:]).Scan(&callers, &looked); err != nil {
 		return err
 	}
-	if fingerprint.FoundOut(r.Event, r.Frames, callers+1) {
-		r.Print = fingerprint.Through(r.Event, r.Frames)
+	if !looked && !fingerprint.FoundOut(r.Event, r.Frames, callers+1) {
+		return nil
 	}
+	if !looked {
+		if _, err := w.tx.ExecContext(ctx, "UPDATE alias SET looked=1 WHERE project=? AND grouping_version=? AND hash=?", w.Project.ID, fingerprint.Version, r.Print.Key[:]); err != nil {
+			return err
+		}
+	}
+	r.Print = fingerprint.Through(r.Event, r.Frames)
 	return nil
 }
 
@@ -151,7 +160,7 @@ func (w *filing) newVariant(ctx context.Context, r *row) (fingerprint.Result, er
 		}
 	}
 	r.Print = print
-	v := &variantRow{issue: issue, print: print.Key}
+	v := &variantRow{issue: issue, hash: print.Variant, print: print.Key}
 	if issue == 0 {
 		if v.issue, err = w.newIssue(ctx, r); err != nil {
 			return print, err
@@ -161,8 +170,8 @@ func (w *filing) newVariant(ctx context.Context, r *row) (fingerprint.Result, er
 	if err != nil {
 		return print, err
 	}
-	res, err := w.tx.ExecContext(ctx, "INSERT INTO variant (project, grouping_version, hash, issue, fingerprint, provisional, app_release, parts) VALUES (?,?,?,?,?,?,?,?)",
-		w.Project.ID, fingerprint.Version, print.Variant[:], v.issue, print.Key[:], print.Provisional, nullID(r.release), event.TrimText(string(parts), 60000))
+	res, err := w.tx.ExecContext(ctx, "INSERT INTO variant (project, grouping_version, hash, issue, fingerprint, provisional, app_release, looked, parts) VALUES (?,?,?,?,?,?,?,?,?)",
+		w.Project.ID, fingerprint.Version, print.Variant[:], v.issue, print.Key[:], print.Provisional, nullID(r.release), print.Looked, event.TrimText(string(parts), 60000))
 	if err != nil {
 		return print, err
 	}
@@ -194,9 +203,14 @@ func (w *filing) anyVariant(ctx context.Context, print fingerprint.Result, issue
 // findVariant reads one variant; nil when there is none.
 func (w *filing) findVariant(ctx context.Context, where string, args ...any) (*variantRow, error) {
 	v := &variantRow{}
-	err := w.tx.QueryRowContext(ctx, "SELECT id, issue, exemplars FROM variant WHERE "+where, args...).Scan(&v.id, &v.issue, &v.exemplars)
+	var hash, print []byte
+	err := w.tx.QueryRowContext(ctx, "SELECT id, issue, exemplars, hash, fingerprint FROM variant WHERE "+where, args...).Scan(&v.id, &v.issue, &v.exemplars, &hash, &print)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, nil
 	}
-	return v, err
+	if err != nil {
+		return nil, err
+	}
+	v.hash, v.print = fingerprint.Key(hash), fingerprint.Key(print)
+	return v, nil
 }

@@ -215,12 +215,12 @@ func (f *follow) countUsers(ctx context.Context, d derived, where string, args [
 			return err
 		}
 		if d.table == "issue_user_day" {
-			if err := f.addTrend(ctx, side.issue, prefix, 0, side.sign*n); err != nil {
+			if err := addTrend(ctx, f.tx, side.issue, prefix, 0, side.sign*n); err != nil {
 				return err
 			}
 			continue
 		}
-		start, listed, err := f.windowStart(ctx, side.issue)
+		start, listed, err := listedFrom(ctx, f.tx, side.issue)
 		if err != nil {
 			return err
 		}
@@ -239,21 +239,21 @@ func (f *follow) countUsers(ctx context.Context, d derived, where string, args [
 	return nil
 }
 
-// windowStart is the first day of an issue's window; listed is false for one
+// listedFrom is the first day of an issue's window; listed is false for one
 // that was merged away.
-func (f *follow) windowStart(ctx context.Context, id int64) (start int64, listed bool, err error) {
-	err = f.tx.QueryRowContext(ctx, "SELECT window_day FROM issue_list WHERE issue=?", id).Scan(&start)
+func listedFrom(ctx context.Context, tx *sql.Tx, id int64) (start int64, listed bool, err error) {
+	err = tx.QueryRowContext(ctx, "SELECT window_day FROM issue_list WHERE issue=?", id).Scan(&start)
 	if errors.Is(err, sql.ErrNoRows) {
 		return 0, false, nil
 	}
 	return start - impact.Window + 1, true, err
 }
 
-func (f *follow) addTrend(ctx context.Context, issue, day, events, users int64) error {
+func addTrend(ctx context.Context, tx *sql.Tx, issue, day, events, users int64) error {
 	if events == 0 && users == 0 {
 		return nil
 	}
-	_, err := f.tx.ExecContext(ctx, "INSERT INTO issue_trend (issue, day, events, users) VALUES (?,?,GREATEST(0,?),GREATEST(0,?)) ON DUPLICATE KEY UPDATE events=events+CAST(? AS SIGNED), users=users+CAST(? AS SIGNED)", issue, day, events, users, events, users)
+	_, err := tx.ExecContext(ctx, "INSERT INTO issue_trend (issue, day, events, users) VALUES (?,?,GREATEST(0,?),GREATEST(0,?)) ON DUPLICATE KEY UPDATE events=events+CAST(? AS SIGNED), users=users+CAST(? AS SIGNED)", issue, day, events, users, events, users)
 	return err
 }
 
@@ -271,13 +271,13 @@ func (f *follow) moveTrend(ctx context.Context, where string, args []any) error 
 		return err
 	}
 	for _, side := range []struct{ issue, sign int64 }{{f.from, -1}, {f.to, 1}} {
-		start, _, err := f.windowStart(ctx, side.issue)
+		start, _, err := listedFrom(ctx, f.tx, side.issue)
 		if err != nil {
 			return err
 		}
 		window := int64(0)
 		for _, x := range days {
-			if err := f.addTrend(ctx, side.issue, x.day, side.sign*x.events, 0); err != nil {
+			if err := addTrend(ctx, f.tx, side.issue, x.day, side.sign*x.events, 0); err != nil {
 				return err
 			}
 			if x.day >= start {
@@ -300,26 +300,34 @@ func (f *follow) settle(ctx context.Context, project int64) error {
 		return err
 	}
 	for _, id := range []int64{f.from, f.to} {
-		if err := refreshSpans(ctx, f.tx, id); err != nil {
-			return err
-		}
-		var st issue.State
-		err := f.tx.QueryRowContext(ctx, "SELECT state FROM issue_list WHERE issue=?", id).Scan(&st)
-		if errors.Is(err, sql.ErrNoRows) {
-			continue
-		}
-		if err != nil {
-			return err
-		}
-		if err := copyState(ctx, f.tx, id, st); err != nil {
-			return err
-		}
-		const done = "UPDATE issue_list SET recounting=(SELECT COUNT(*)>0 FROM move WHERE following=1 AND (from_issue=? OR to_issue=?)) WHERE issue=?"
-		if _, err := f.tx.ExecContext(ctx, done, id, id, id); err != nil {
+		if err := arrived(ctx, f.tx, id); err != nil {
 			return err
 		}
 	}
 	_, err := f.tx.ExecContext(ctx, "UPDATE project_counter SET changed=changed+1 WHERE project=?", project)
+	return err
+}
+
+// arrived makes an issue's spans and impact from what is there now, and says
+// whether more is on its way.
+func arrived(ctx context.Context, tx *sql.Tx, id int64) error {
+	if err := refreshSpans(ctx, tx, id); err != nil {
+		return err
+	}
+	var st issue.State
+	err := tx.QueryRowContext(ctx, "SELECT state FROM issue_list WHERE issue=?", id).Scan(&st)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil // merged away
+	}
+	if err != nil {
+		return err
+	}
+	if err := copyState(ctx, tx, id, st); err != nil {
+		return err
+	}
+	const done = "UPDATE issue_list SET recounting=EXISTS (SELECT 1 FROM move WHERE following=1 AND (from_issue=? OR to_issue=?))" +
+		" OR EXISTS (SELECT 1 FROM split s JOIN move m ON m.id=s.move WHERE s.looking=1 AND (m.from_issue=? OR m.to_issue=?)) WHERE issue=?"
+	_, err = tx.ExecContext(ctx, done, id, id, id, id, id)
 	return err
 }
 

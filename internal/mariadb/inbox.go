@@ -190,7 +190,7 @@ type InboxState struct {
 	Rows, Events, SetAside int64
 	Oldest                 time.Time // zero when nothing waits
 	ByProject              map[int64]int64
-	Following              int64 // moves whose derived rows are on their way
+	Following              int64 // moves whose derived rows, and splits whose events, are on their way
 }
 
 // Inbox says how much waits and how much was set aside.
@@ -211,7 +211,7 @@ func (s *Store) Inbox(ctx context.Context) (InboxState, error) {
 	if err != nil {
 		return st, err
 	}
-	return st, s.db.QueryRowContext(ctx, "SELECT (SELECT COUNT(*) FROM set_aside), (SELECT COUNT(*) FROM move WHERE following=1)").Scan(&st.SetAside, &st.Following)
+	return st, s.db.QueryRowContext(ctx, "SELECT (SELECT COUNT(*) FROM set_aside), (SELECT COUNT(*) FROM move WHERE following=1)+(SELECT COUNT(*) FROM split WHERE looking=1)").Scan(&st.SetAside, &st.Following)
 }
 
 // newSecret gives n random bytes.

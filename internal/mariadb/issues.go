@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/core/impact"
@@ -153,7 +154,9 @@ func likeEscape(s string) string {
 	return strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(s)
 }
 
-func searchText(parts ...string) string { return strings.ToLower(strings.Join(parts, "\n")) }
+func searchText(parts ...string) string {
+	return event.TrimText(strings.ToLower(strings.Join(parts, "\n")), 4000)
+}
 
 // addTrends fills the last 14 days of each issue.
 func (s *Store) addTrends(ctx context.Context, list []*Issue) error {
@@ -240,9 +243,10 @@ func (s *Store) DecidedOn(ctx context.Context, project *Project, number int64) (
 	return id, err
 }
 
-// MergedFrom lists the numbers that lead to an issue since they were merged.
+// MergedFrom lists the numbers that lead to an issue since they were merged;
+// not those of splits that were undone.
 func (s *Store) MergedFrom(ctx context.Context, id int64) ([]int64, error) {
-	return numbers(ctx, s.db, "SELECT number FROM issue WHERE merged_into=? ORDER BY number", id)
+	return numbers(ctx, s.db, "SELECT i.number FROM issue i WHERE i.merged_into=? AND EXISTS (SELECT 1 FROM move m WHERE m.from_issue=i.id AND m.kind='merge' AND m.undone_by IS NULL) ORDER BY i.number", id)
 }
 
 // Seen is how often an issue was seen in a release or environment.

@@ -18,6 +18,7 @@ type moveKind string
 // The kinds of move.
 const (
 	moveMerge moveKind = "merge"
+	moveSplit moveKind = "split"
 	moveUndo  moveKind = "undo"
 )
 
@@ -288,6 +289,13 @@ type listRow struct {
 }
 
 const listRowColumns = "headline, place, message, origin_function, origin_file, origin_line, severity, unhandled, first_seen, last_seen, COALESCE(first_release,0), COALESCE(last_release,0), first_filing, last_filing"
+
+// insert writes the row of an issue whose events are yet to come.
+func (l listRow) insert(ctx context.Context, tx *sql.Tx, project, id int64, st issue.State, today int, users, windowEvents, windowUsers int64) error {
+	row := []any{id, project, string(st), l.Headline, l.Place, l.Message, searchText(l.Headline, l.Place, l.Message), l.OriginFunction, l.OriginFile, l.OriginLine, l.Severity,
+		0, users, today, windowEvents, windowUsers, l.Unhandled, 0, l.FirstSeen, l.LastSeen, nullID(l.FirstRelease), nullID(l.LastRelease), l.FirstFiling, l.LastFiling, 0}
+	return insertRows(ctx, tx, "REPLACE INTO issue_list ("+issueListColumns+")", "", [][]any{row})
+}
 
 // saveRow keeps the list row of a merge's source.
 func (s *Store) saveRow(ctx context.Context, tx *sql.Tx, m *move) error {

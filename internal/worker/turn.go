@@ -54,12 +54,16 @@ func (w *Worker) turn(ctx context.Context, lease mariadb.Lease, id int64, again 
 // binary, before anything is filed under it.
 func (w *Worker) adopt(ctx context.Context, p *mariadb.Project) error {
 	w.log.Info("a new grouping version: finding the issues of the project under it", "project", p.Name, "from", p.GroupingVersion, "to", fingerprint.Version)
-	n, err := w.store.AdoptGrouping(ctx, p.ID, func(ctx context.Context, body []byte) (fingerprint.Key, error) {
+	n, err := w.store.AdoptGrouping(ctx, p.ID, func(ctx context.Context, body []byte) (key, through fingerprint.Key, err error) {
 		e, frames, err := pipeline.Read(ctx, p.Project, body, w.units)
 		if err != nil {
-			return fingerprint.Key{}, err
+			return key, through, err
 		}
-		return fingerprint.Compute(e, frames).Key, nil
+		print := fingerprint.Compute(e, frames)
+		if print.Caller != "" {
+			through = fingerprint.Through(e, frames).Key
+		}
+		return print.Key, through, nil
 	})
 	if err != nil {
 		return fmt.Errorf("adopting grouping version %d in %s, after %d variants: %w", fingerprint.Version, p.Name, n, err)

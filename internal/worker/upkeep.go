@@ -20,6 +20,7 @@ func (w *Worker) upkeep(ctx context.Context) {
 	next := time.Now()
 	for ctx.Err() == nil {
 		w.follow(ctx)
+		w.lookThrough(ctx)
 		w.erase(ctx)
 		if now := time.Now(); !now.Before(next) {
 			next = now.Add(sweepEvery)
@@ -66,6 +67,28 @@ func (w *Worker) follow(ctx context.Context) {
 			}
 		}
 		list = rest
+	}
+}
+
+// lookThrough goes on with splits whose kept events are being looked through:
+// moves that come in between are followed first.
+func (w *Worker) lookThrough(ctx context.Context) {
+	list, err := w.store.Splitting(ctx)
+	if err != nil {
+		return // follow has said it
+	}
+	for _, id := range list {
+		if !w.mine(id) {
+			continue
+		}
+		p, err := w.project(ctx, id)
+		for more := err == nil; more && ctx.Err() == nil; {
+			w.follow(ctx)
+			more, err = w.store.LookThrough(ctx, id, mariadb.ReaderOf(p.Project, w.units))
+		}
+		if err != nil && ctx.Err() == nil {
+			w.log.Error("events could not be split off; it is tried again", "project", id, "err", err)
+		}
 	}
 }
 

@@ -21,6 +21,8 @@ export type TrialRule = components['schemas']['TrialRule']
 export type Why = components['schemas']['Why']
 export type EventWhy = components['schemas']['EventWhy']
 export type GroupPart = components['schemas']['Part']
+export type SplitBy = components['schemas']['SplitBy']
+export type Difference = components['schemas']['DifferenceFound']
 export type Fault = components['schemas']['Fault']
 
 /** A refusal or failure, in the service's own words. */
@@ -92,6 +94,14 @@ export const mergeIssues = (from: string[], into: string) => {
   const [name = '', first = 0, ...others] = [from[0]?.split('/')[0] ?? '', ...from.map((id) => Number(id.split('/')[1]))] as [string, number, ...number[]]
   return answer(api.POST('/api/issues/{project}/{number}/merge', { params: { path: path(name, first) }, body: { into: Number(into.split('/')[1]), others } }))
 }
+
+const ofIssue = (id: string) => path(id.split('/')[0] ?? '', Number(id.split('/')[1]))
+
+/** What the kept events of an issue differ in. */
+export const differences = (id: string, signal?: AbortSignal) => answer(api.GET('/api/issues/{project}/{number}/differences', { params: { path: ofIssue(id) }, signal }))
+
+/** Splits off the part of an issue that has a difference; undo takes it back. */
+export const splitIssue = (id: string, by: SplitBy) => answer(api.POST('/api/issues/{project}/{number}/split', { params: { path: ofIssue(id) }, body: by }))
 
 const ofProject = (name: string) => ({ path: { project: name } })
 export const received = (name: string, hours: number, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/received', { params: { ...ofProject(name), query: { hours } }, signal }))

@@ -55,6 +55,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/issues/{project}/{number}/differences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the events of an issue differ in, to split it by */
+        get: operations["issue-differences"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/issues/{project}/{number}/dismiss": {
         parameters: {
             query?: never;
@@ -168,6 +185,23 @@ export interface paths {
         put?: never;
         /** Open it again */
         post: operations["reopen-issue"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/issues/{project}/{number}/split": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Split off the events that have a difference; undo takes it back */
+        post: operations["split-issue"];
         delete?: never;
         options?: never;
         head?: never;
@@ -764,6 +798,38 @@ export interface components {
             stored: number;
             what: string;
         };
+        DifferenceFound: {
+            /**
+             * @description what it looks at: whether an own function is on the stack, the form of the message, or an attribute of the event or its resource
+             * @enum {string}
+             */
+            by: "frame" | "message" | "attribute";
+            /** @description what splits by it */
+            command: string;
+            /**
+             * Format: int64
+             * @description how many of the events looked at have it
+             */
+            events: number;
+            /** @description of the attribute */
+            name?: string;
+            /** @description the function, alone or behind its file; the message, whose form is taken; the attribute's value, empty where it is absent */
+            value: string;
+            /** @description fingerprints say so themselves, so that events without a body go along */
+            whole: boolean;
+            /** @description the difference as a sentence */
+            words: string;
+        };
+        Differences: {
+            /** @description frames first, then messages, then attributes; of each what most have */
+            differences: components["schemas"]["DifferenceFound"][];
+            issue: string;
+            /**
+             * Format: int64
+             * @description how many kept events were looked at: those of its largest variants, and the newest
+             */
+            looked: number;
+        };
         EraseUser: {
             /** @description the identity that events carry: user.id, else user.email, user.name and so on */
             user: string;
@@ -975,7 +1041,7 @@ export interface components {
             owner: string | null;
             /** @description FILE:LINE of the origin, empty when it is not known */
             place: string;
-            /** @description a merge or its undo was just made, and users, days and releases are still following it */
+            /** @description a merge, a split or an undo was just made, and counts are still following it */
             recounting?: boolean;
             severity: string;
             /** @enum {string} */
@@ -1032,10 +1098,12 @@ export interface components {
             owner: string | null;
             /** @description FILE:LINE of the origin, empty when it is not known */
             place: string;
-            /** @description a merge or its undo was just made, and users, days and releases are still following it */
+            /** @description a merge, a split or an undo was just made, and counts are still following it */
             recounting?: boolean;
             releases: components["schemas"]["Seen"][];
             severity: string;
+            /** @description parts that were split off it, and the split that made it */
+            splits: components["schemas"]["SplitOf"][];
             /** @enum {string} */
             state: "new" | "accepted" | "fixed" | "regressed" | "dismissed";
             /** @description the last 14 days, oldest first */
@@ -1523,6 +1591,37 @@ export interface components {
             line: number;
             text: string;
         };
+        SplitBy: {
+            /**
+             * @description what it looks at: whether an own function is on the stack, the form of the message, or an attribute of the event or its resource
+             * @enum {string}
+             */
+            by: "frame" | "message" | "attribute";
+            /** @description of the attribute */
+            name?: string;
+            /** @description the function, alone or behind its file; the message, whose form is taken; the attribute's value, empty where it is absent */
+            value: string;
+        };
+        SplitOf: {
+            /** @description the issue that the part was taken out of */
+            from: string;
+            /**
+             * Format: int64
+             * @description how many kept events were looked at
+             */
+            looked: number;
+            /** @description kept events are being looked through */
+            looking?: boolean;
+            /**
+             * Format: int64
+             * @description events filed before whose body is not kept: nobody can say which they are, and they stay
+             */
+            stays: number;
+            /** @description the part, an issue of its own */
+            to: string;
+            /** @description what the part's events have in common */
+            words: string;
+        };
         Status: {
             /** @description what to do where all is not well */
             advice: string[];
@@ -1539,7 +1638,7 @@ export interface components {
             processes: number;
             /**
              * Format: int64
-             * @description merges and undos whose counts are on their way
+             * @description merges, splits and undos whose counts are on their way
              */
             recounting: number;
             /**
@@ -1854,6 +1953,40 @@ export interface operations {
             };
         };
     };
+    "issue-differences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+                /** @description the issue's number in its project */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Differences"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "dismiss-issue": {
         parameters: {
             query?: never;
@@ -2100,6 +2233,44 @@ export interface operations {
         requestBody?: {
             content: {
                 "application/json": components["schemas"]["Act"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IssueDetail"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "split-issue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+                /** @description the issue's number in its project */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SplitBy"];
             };
         };
         responses: {

@@ -1,19 +1,20 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useRef, useState } from 'react'
 import type { ReactNode } from 'react'
-import { act, mergeIssues, people } from '../api/client.ts'
-import type { Issue, Verb } from '../api/client.ts'
+import { act, mergeIssues, people, splitIssue } from '../api/client.ts'
+import type { Issue, SplitBy, Verb } from '../api/client.ts'
 import { nextRelease } from '../core/format.ts'
 import { useKeys } from './keys.ts'
 import { MergeDialog } from './merge.tsx'
 import type { MergeChoice } from './merge.tsx'
 import { Dialog } from './parts.tsx'
 import { useSay } from './say.tsx'
+import { SplitDialog } from './split.tsx'
 
-type Asking = 'assign' | 'fix' | 'merge' | undefined
+type Asking = 'assign' | 'fix' | 'merge' | 'split' | undefined
 
-/** The bar of decisions about one issue, with a key for each. */
-export function DecisionBar({ issue, label, more, marked = [], merged }: { issue: Issue; label: string; more?: ReactNode; marked?: Issue[]; merged?: (into: string) => void }) {
+/** The bar of decisions about one issue, with a key for each; splitting is offered where its events are in sight. */
+export function DecisionBar({ issue, label, more, marked = [], merged, split }: { issue: Issue; label: string; more?: ReactNode; marked?: Issue[]; merged?: (into: string) => void; split?: (part: string) => void }) {
   const client = useQueryClient()
   const say = useSay()
   const [asking, setAsking] = useState<Asking>()
@@ -49,6 +50,16 @@ export function DecisionBar({ issue, label, more, marked = [], merged }: { issue
     },
     onError: (e) => say(e.message, true),
   })
+  const part = useMutation({
+    scope: { id: 'decide' },
+    mutationFn: (by: SplitBy) => splitIssue(issue.id, by),
+    onSuccess: (now) => {
+      say(`${now.id} was split off; Undo takes it back`)
+      split?.(now.id)
+      void client.invalidateQueries({ queryKey: ['p', project] })
+    },
+    onError: (e) => say(e.message, true),
+  })
   const open = ['new', 'accepted', 'regressed'].includes(issue.state)
   const doings: { key: string; words: string; on: boolean; run: () => void }[] = [
     { key: 'a', words: 'Accept', on: issue.state !== 'accepted', run: () => run('accept') },
@@ -56,6 +67,7 @@ export function DecisionBar({ issue, label, more, marked = [], merged }: { issue
     { key: 'f', words: 'Fixed', on: true, run: () => setAsking('fix') },
     open ? { key: 'd', words: 'Dismiss', on: true, run: () => run('dismiss') } : { key: 'o', words: 'Reopen', on: true, run: () => run('reopen') },
     { key: 'm', words: marked.length > 1 ? `Merge ${marked.length}` : 'Merge', on: true, run: () => setAsking('merge') },
+    ...(split ? [{ key: 't', words: 'Split', on: true, run: () => setAsking('split') }] : []),
     { key: 'z', words: 'Undo', on: true, run: () => run('undo') },
   ]
   useKeys(Object.fromEntries(doings.map((d) => [d.key, d.on ? d.run : undefined])))
@@ -77,6 +89,16 @@ export function DecisionBar({ issue, label, more, marked = [], merged }: { issue
           done={(c) => {
             setAsking(undefined)
             merge.mutate(c)
+          }}
+        />
+      )}
+      {asking === 'split' && (
+        <SplitDialog
+          issue={issue}
+          close={() => setAsking(undefined)}
+          done={(by) => {
+            setAsking(undefined)
+            part.mutate(by)
           }}
         />
       )}

@@ -141,7 +141,7 @@ function SignedOut() {
 }
 
 const keyList: [string, string][] = [
-  ['j, ↓', 'next issue, or older event'], ['k, ↑', 'previous issue, or newer event'], ['Enter', 'open the issue'], ['a', 'accept'], ['s', 'assign'], ['f', 'mark fixed'], ['m', 'merge'], ['x', 'mark a row for a merge'],
+  ['j, ↓', 'next issue, or older event'], ['k, ↑', 'previous issue, or newer event'], ['Enter', 'open the issue'], ['a', 'accept'], ['s', 'assign'], ['f', 'mark fixed'], ['m', 'merge'], ['t', 'split (on the page of an issue)'], ['x', 'mark a row for a merge'],
   ['d', 'dismiss'], ['o', 'reopen'], ['z', 'undo'], ['n', 'show new issues'], ['r', 'raw trace and back'], ['1 to 4', 'parts of the issue'], ['Ctrl Enter', 'rules: try'], ['Ctrl s', 'rules: save'], ['/', 'search'], ['Esc', 'back to the list'], ['?', 'these keys'],
 ]
 

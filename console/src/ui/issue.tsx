@@ -12,6 +12,7 @@ import { Breadcrumbs, Facts } from './facts.tsx'
 import { useKeys } from './keys.ts'
 import { Ago, Copy, Failed, Loading, State, StemAndBerry } from './parts.tsx'
 import { useSay } from './say.tsx'
+import { Splits } from './split.tsx'
 import { Grouping } from './grouping.tsx'
 import { Trace } from './trace.tsx'
 
@@ -86,12 +87,13 @@ export function IssuePage() {
         </Part>
         <Part id="do" title="What to do">
           <MergedFrom issue={i} />
+          <Splits issue={i} />
           <History project={project} number={n} />
           <Grouping project={project} event={event.data?.kept ? event.data.id : undefined} issue={i.id} />
         </Part>
         </div>
       </div>
-      <DecisionBar issue={i} merged={(into) => void go(`/p/${into.replace('/', '/issues/')}`)} label={`${i.id} is ${i.state}${i.state === 'fixed' ? ' in ' + i.fixed_in : i.state === 'regressed' ? ', was fixed in ' + i.fixed_in : ''}`} more={<Link className="btn btn-ghost btn-sm font-normal" to={`/p/${project}/issues`}>Back <kbd className="kbd kbd-xs" aria-hidden="true">Esc</kbd></Link>} />
+      <DecisionBar issue={i} merged={(into) => void go(`/p/${into.replace('/', '/issues/')}`)} split={(part) => void go(`/p/${part.replace('/', '/issues/')}`)} label={`${i.id} is ${i.state}${i.state === 'fixed' ? ' in ' + i.fixed_in : i.state === 'regressed' ? ', was fixed in ' + i.fixed_in : ''}`} more={<Link className="btn btn-ghost btn-sm font-normal" to={`/p/${project}/issues`}>Back <kbd className="kbd kbd-xs" aria-hidden="true">Esc</kbd></Link>} />
     </>
   )
 }
@@ -114,7 +116,7 @@ function Head({ issue: i }: { issue: IssueDetail }) {
           <h1 className="text-xl font-semibold break-all">{i.headline}</h1>
           <State state={i.state} fixedIn={i.fixed_in} />
           <span className="soft">{i.id}</span>
-          {i.recounting && <span className="text-warning" title="A merge or its undo was just made: users, days and releases are still following it.">recounting</span>}
+          {i.recounting && <span className="text-warning" title="A merge, a split or its undo was just made: counts are still following it.">recounting</span>}
           <span className="grow" />
           <details className="dropdown dropdown-end">
             <summary className="btn btn-ghost btn-sm font-normal">Copy as …</summary>

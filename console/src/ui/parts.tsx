@@ -70,7 +70,7 @@ export function State({ state, fixedIn }: { state: string; fixedIn?: string | un
 }
 
 /** A dialog that takes the focus and gives it back. */
-export function Dialog({ title, close, children }: { title: string; close: () => void; children: ReactNode }) {
+export function Dialog({ title, close, wide = false, children }: { title: string; close: () => void; wide?: boolean; children: ReactNode }) {
   const ref = useRef<HTMLDialogElement>(null)
   useEffect(() => {
     const had = document.activeElement
@@ -81,7 +81,7 @@ export function Dialog({ title, close, children }: { title: string; close: () =>
   }, [])
   return (
     <dialog ref={ref} className="modal" aria-label={title} onClose={close}>
-      <div className="modal-box max-w-md border border-base-300">
+      <div className={`modal-box border border-base-300 ${wide ? 'max-w-2xl' : 'max-w-md'}`}>
         <h2 className="mb-3 text-lg font-semibold">{title}</h2>
         {children}
       </div>

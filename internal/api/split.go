@@ -1,0 +1,95 @@
+package api
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"firethorn/internal/contract"
+	"firethorn/internal/core/difference"
+	"firethorn/internal/mariadb"
+)
+
+// waitForSplit is how long an answer waits for the kept events to be looked through.
+const waitForSplit = 3 * time.Second
+
+// SplitIn asks for a part of an issue.
+type SplitIn struct {
+	IssuePath
+	Body contract.SplitBy
+}
+
+func (a *API) splits(h huma.API) {
+	op(h, a, "GET", "/api/issues/{project}/{number}/differences", "issue-differences", "What the events of an issue differ in, to split it by", see, a.differences)
+	op(h, a, "POST", "/api/issues/{project}/{number}/split", "split-issue", "Split off the events that have a difference; undo takes it back", triage, a.split)
+}
+
+// differences compares kept events of an issue.
+func (a *API) differences(ctx context.Context, in *IssuePath) (*body[contract.Differences], error) {
+	is, p, err := a.issue(ctx, in)
+	if err != nil {
+		return nil, err
+	}
+	sample := difference.NewSample()
+	err = a.store.KeptOf(ctx, is.ID, mariadb.ReaderOf(p.Project, a.units), func(k *mariadb.Kept) error {
+		sample.Add(k.Event, k.Frames, k.Print)
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	id := fmt.Sprintf("%s/%d", p.Name, is.Number)
+	out := contract.Differences{Issue: id, Looked: sample.Events(), Differences: []contract.DifferenceFound{}}
+	for _, f := range sample.Differences() {
+		out.Differences = append(out.Differences, contract.DifferenceFound{
+			SplitBy: contract.SplitBy{By: string(f.Kind), Name: f.Name, Value: f.Value},
+			Words:      f.Words(), Events: f.Events, Whole: f.Settled, Command: splitCommand(id, f.Difference),
+		})
+	}
+	return &body[contract.Differences]{out}, nil
+}
+
+// splitCommand is the client's command for a split, ready for a shell.
+func splitCommand(id string, d difference.Difference) string {
+	value := d.Value
+	if d.Kind == difference.Attribute {
+		value = d.Name + "=" + value
+	}
+	return fmt.Sprintf("firethorn issue split %s --%s '%s'", id, d.Kind, strings.ReplaceAll(value, "'", `'\''`))
+}
+
+func (a *API) split(ctx context.Context, in *SplitIn) (*body[contract.IssueDetail], error) {
+	d, err := difference.New(difference.Kind(in.Body.By), in.Body.Name, in.Body.Value)
+	if err != nil {
+		return nil, err
+	}
+	p, err := a.store.Project(ctx, in.Project)
+	if err != nil {
+		return nil, err
+	}
+	read := mariadb.ReaderOf(p.Project, a.units)
+	number, err := a.store.Split(ctx, p, in.Number, d, read, actor(ctx))
+	if err != nil {
+		return nil, err
+	}
+	if err := a.store.Arrive(ctx, p.ID, read, waitForSplit); err != nil {
+		return nil, err
+	}
+	is, err := a.store.Issue(ctx, p, number)
+	if err != nil {
+		return nil, err
+	}
+	return a.detail(ctx, is)
+}
+
+func (a *API) splitsOf(ctx context.Context, is *mariadb.Issue) ([]contract.SplitOf, error) {
+	list, err := a.store.Splits(ctx, is.ID)
+	out := make([]contract.SplitOf, len(list))
+	for i, s := range list {
+		out[i] = contract.SplitOf{From: fmt.Sprintf("%s/%d", is.Project, s.From), To: fmt.Sprintf("%s/%d", is.Project, s.To), Words: s.Words(), Looking: s.Looking, Looked: s.Looked, Stays: s.Stays}
+	}
+	return out, err
+}
