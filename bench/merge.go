@@ -32,8 +32,19 @@ func (s *scene) look(ctx context.Context, what string, ids ...string) error {
 	return nil
 }
 
+// apart is the user whose events are split off: every third.
+const apart = "p-apart"
+
+func (s *scene) apartOrNot() []byte {
+	if n := s.n.Add(1); n%3 == 0 {
+		return s.eventOf(fmt.Sprintf("TypeError%d", n/3%s.issues), apart)
+	}
+	return s.event()
+}
+
 // merging merges two issues of 200,000 events and 60,000 users in all while
-// events of both flow in, undoes it, and drops the oldest day.
+// events of both flow in, and undoes it; splits one user's events off, and
+// undoes that; and drops the oldest days.
 func merging(ctx context.Context, opt settings) error {
 	s, err := openScene(ctx, opt.program)
 	if err != nil {
@@ -56,29 +67,35 @@ func merging(ctx context.Context, opt settings) error {
 	var sent int64
 	wg.Go(func() {
 		for flow.Err() == nil {
-			if s.post(10, s.event) == nil {
+			if s.post(10, s.apartOrNot) == nil {
 				sent += 10
 			}
 			time.Sleep(50 * time.Millisecond)
 		}
 	})
-	for _, step := range []struct{ name, at string }{{"merged", "merge"}, {"undone", "undo"}} {
+	time.Sleep(2 * time.Second) // some bodies to split by
+	for _, step := range []struct {
+		name string
+		args []string
+		show []string
+	}{
+		{"merged", []string{"merge", "quayside/2", "--into", "quayside/1"}, []string{"quayside/1", "quayside/2"}},
+		{"undone", []string{"undo", "quayside/2"}, []string{"quayside/1", "quayside/2"}},
+		{"split off", []string{"split", "quayside/1", "--attribute", "user.id=" + apart}, []string{"quayside/1", "quayside/3"}},
+		{"undone", []string{"undo", "quayside/3"}, []string{"quayside/1", "quayside/2"}},
+	} {
 		began := time.Now()
-		args := []string{"issue", "undo", "quayside/2"}
-		if step.at == "merge" {
-			args = []string{"issue", "merge", "quayside/2", "--into", "quayside/1"}
-		}
 		var v any
-		if err := s.cli(ctx, &v, args...); err != nil {
+		if err := s.cli(ctx, &v, append([]string{"issue"}, step.args...)...); err != nil {
 			return err
 		}
-		if err := s.look(ctx, fmt.Sprintf("%s, answered after %s", step.name, time.Since(began).Round(time.Millisecond)), "quayside/1", "quayside/2"); err != nil {
+		if err := s.look(ctx, fmt.Sprintf("%s, answered after %s", step.name, time.Since(began).Round(time.Millisecond)), step.show...); err != nil {
 			return err
 		}
-		for s.count("SELECT COUNT(*) FROM move WHERE following=1") > 0 {
+		for s.count("SELECT (SELECT COUNT(*) FROM move WHERE following=1)+(SELECT COUNT(*) FROM split WHERE looking=1)") > 0 {
 			time.Sleep(20 * time.Millisecond)
 		}
-		if err := s.look(ctx, fmt.Sprintf("all rows have followed after %s", time.Since(began).Round(10*time.Millisecond)), "quayside/1", "quayside/2"); err != nil {
+		if err := s.look(ctx, fmt.Sprintf("all has arrived after %s", time.Since(began).Round(10*time.Millisecond)), step.show...); err != nil {
 			return err
 		}
 	}
