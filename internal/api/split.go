@@ -46,7 +46,7 @@ func (a *API) differences(ctx context.Context, in *IssuePath) (*body[contract.Di
 	for _, f := range sample.Differences() {
 		out.Differences = append(out.Differences, contract.DifferenceFound{
 			SplitBy: contract.SplitBy{By: string(f.Kind), Name: f.Name, Value: f.Value},
-			Words:      f.Words(), Events: f.Events, Whole: f.Settled, Command: splitCommand(id, f.Difference),
+			Words:   f.Words(), Events: f.Events, Whole: f.Settled, Command: splitCommand(id, f.Difference),
 		})
 	}
 	return &body[contract.Differences]{out}, nil
