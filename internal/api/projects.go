@@ -62,6 +62,11 @@ func (a *API) projects(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
+		if in.Body.KeepSymbols != 0 {
+			if err := a.store.SetKeepSymbols(ctx, p.ID, in.Body.KeepSymbols); err != nil {
+				return nil, err
+			}
+		}
 		if in.Body.KeepDays != 0 {
 			if err := a.store.SetKeepDays(ctx, p.ID, in.Body.KeepDays); err != nil {
 				return nil, err
@@ -170,7 +175,7 @@ func (a *API) project(ctx context.Context, p *mariadb.Project) (*contract.Projec
 	if err != nil {
 		return nil, err
 	}
-	out := &contract.Project{Name: p.Name, Created: p.Created, KeepDays: p.KeepDays, Issues: t.Issues, OpenIssues: t.Open, Events: t.Events,
+	out := &contract.Project{Name: p.Name, Created: p.Created, KeepDays: p.KeepDays, KeepSymbols: p.KeepSymbols, Issues: t.Issues, OpenIssues: t.Open, Events: t.Events,
 		Origins: p.Origins, Allowance: contract.Allowance(p.Allowance), Rules: p.RulesVersion}
 	if !t.LastEvent.IsZero() {
 		out.LastEvent = &t.LastEvent

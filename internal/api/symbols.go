@@ -3,49 +3,33 @@ package api
 import (
 	"context"
 	"encoding/hex"
-	"net/http"
+	"fmt"
+	"net/url"
+	"slices"
+	"strings"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
-	"github.com/go-chi/chi/v5"
 
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
-	"firethorn/internal/core/symbolicate"
-	"firethorn/internal/pipeline"
-	"firethorn/internal/web"
+	"firethorn/internal/mariadb"
 )
-
-// symbolLimits bound one pushed file.
-var symbolLimits = web.Limits{Wire: 64 << 20, Plain: 256 << 20}
 
 func (a *API) symbols(h huma.API) {
 	op(h, a, "POST", "/api/projects/{project}/symbols/missing", "missing-symbols", "Which contents the project does not hold yet", pushSymbol, func(ctx context.Context, in *struct {
 		ProjectPath
 		Body contract.Hashes
-	}) (*body[contract.Hashes], error) {
+	}) (*body[contract.MissingSymbols], error) {
 		p, err := a.store.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
-		var hashes [][32]byte
-		for _, s := range in.Body.Hashes {
-			h, err := hash(s)
-			if err != nil {
-				return nil, err
-			}
-			hashes = append(hashes, h)
-		}
-		have, err := a.store.HaveSymbols(ctx, p.ID, hashes)
-		out := contract.Hashes{Hashes: []string{}}
-		for _, h := range hashes {
-			if !have[h] {
-				out.Hashes = append(out.Hashes, hex.EncodeToString(h[:]))
-			}
-		}
-		return &body[contract.Hashes]{out}, err
+		out, err := a.missing(ctx, p, in.Body.Hashes)
+		return &body[contract.MissingSymbols]{out}, err
 	})
 	op(h, a, "POST", "/api/projects/{project}/symbols", "push-symbols", "Say which contents the files of a release have", pushSymbol, a.pushSymbols)
-	op(h, a, "GET", "/api/projects/{project}/symbols", "list-symbols", "What was pushed, newest first", see, func(ctx context.Context, in *struct {
+	op(h, a, "GET", "/api/projects/{project}/symbols", "list-symbols", "What was pushed, newest first, and what it takes by release", see, func(ctx context.Context, in *struct {
 		ProjectPath
 		Release string `query:"release"`
 		Limit   int    `query:"limit" minimum:"1" maximum:"1000" default:"200"`
@@ -54,13 +38,55 @@ func (a *API) symbols(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		list, err := a.store.ListSymbols(ctx, p.ID, in.Release, in.Limit)
-		out := contract.Symbols{Symbols: []contract.SymbolListing{}}
-		for _, l := range list {
-			out.Symbols = append(out.Symbols, contract.SymbolListing{Release: l.Release, Address: l.Address, DebugID: l.DebugID, BundleBytes: l.BundleBytes, MapBytes: l.MapBytes, Map: l.MapHash, Created: l.Created})
-		}
+		out, err := a.listSymbols(ctx, p, in.Release, in.Limit)
 		return &body[contract.Symbols]{out}, err
 	})
+	a.symbolCheck(h)
+}
+
+func (a *API) missing(ctx context.Context, p *mariadb.Project, list []string) (contract.MissingSymbols, error) {
+	out := contract.MissingSymbols{Hashes: []string{}, Parts: map[string][]int{}, PartBytes: mariadb.SymbolPart}
+	var hashes, missing [][32]byte
+	for _, s := range list {
+		h, err := hash(s)
+		if err != nil {
+			return out, err
+		}
+		hashes = append(hashes, h)
+	}
+	have, err := a.store.HaveSymbols(ctx, p.ID, hashes)
+	if err != nil {
+		return out, err
+	}
+	for _, h := range hashes {
+		if !have[h] {
+			missing = append(missing, h)
+			out.Hashes = append(out.Hashes, hex.EncodeToString(h[:]))
+		}
+	}
+	parts, err := a.store.PartsOf(ctx, p.ID, missing)
+	for h, list := range parts {
+		out.Parts[hex.EncodeToString(h[:])] = list
+	}
+	return out, err
+}
+
+func (a *API) listSymbols(ctx context.Context, p *mariadb.Project, release string, limit int) (contract.Symbols, error) {
+	out := contract.Symbols{Releases: []contract.SymbolRelease{}, Symbols: []contract.SymbolListing{}}
+	list, err := a.store.ListSymbols(ctx, p.ID, release, limit)
+	if err != nil {
+		return out, err
+	}
+	for _, l := range list {
+		out.Symbols = append(out.Symbols, contract.SymbolListing{Release: l.Release, Address: l.Address, DebugID: l.DebugID, BundleBytes: l.BundleBytes, MapBytes: l.MapBytes, Map: l.MapHash, State: l.State, Note: l.Note, Created: l.Created})
+	}
+	costs, err := a.store.SymbolCosts(ctx, p.ID, limit)
+	for _, c := range costs {
+		if release == "" || c.Release == release {
+			out.Releases = append(out.Releases, contract.SymbolRelease(c))
+		}
+	}
+	return out, err
 }
 
 func hash(s string) (h [32]byte, err error) {
@@ -74,6 +100,10 @@ func hash(s string) (h [32]byte, err error) {
 	return [32]byte(raw), nil
 }
 
+// compileAtPush is how long the answer to a push waits for what it brought to
+// be prepared.
+const compileAtPush = 2 * time.Second
+
 func (a *API) pushSymbols(ctx context.Context, in *struct {
 	ProjectPath
 	Body contract.PushSymbols
@@ -82,10 +112,13 @@ func (a *API) pushSymbols(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	var files []pipeline.SymbolFile
+	var files []mariadb.PushedFile
 	var need [][32]byte
 	for _, f := range in.Body.Files {
-		sf := pipeline.SymbolFile{File: symbolicate.File{Address: f.Address, DebugID: f.DebugID}}
+		if err := checkAddress(f.Address); err != nil {
+			return nil, err
+		}
+		sf := mariadb.PushedFile{Address: f.Address, DebugID: f.DebugID}
 		if sf.Bundle, err = hash(f.Bundle); err != nil {
 			return nil, err
 		}
@@ -98,27 +131,66 @@ func (a *API) pushSymbols(ctx context.Context, in *struct {
 	if err := a.store.NeedSymbols(ctx, p.ID, need); err != nil {
 		return nil, err
 	}
-	added, err := a.store.AddSymbolFiles(ctx, p.ID, in.Body.Release, files)
-	return &body[contract.Pushed]{contract.Pushed{Added: added, Already: len(files) - added}}, err
+	done, err := a.store.AddSymbolFiles(ctx, p.ID, in.Body.Release, files)
+	if err != nil {
+		return nil, err
+	}
+	a.units.Forget(p.ID)
+	waiting, broken, err := a.compile(ctx, done.Waiting)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.Pushed{Added: done.Added, Already: done.Already, Builds: append([]string{}, done.Builds...), Waiting: waiting, Broken: broken}
+	return &body[contract.Pushed]{out}, nil
 }
 
-// putSymbol stores one content; the body is the file itself, usually gzipped.
-func (a *API) putSymbol(w http.ResponseWriter, r *http.Request) error {
-	name := chi.URLParam(r, "project")
-	if err := a.may(r.Context(), pushSymbol, name); err != nil {
-		return err
+// compile prepares what was pushed, the smaller ones for a while; the rest is
+// left to the background.
+func (a *API) compile(ctx context.Context, units []int64) (waiting int, broken []string, err error) {
+	broken = []string{}
+	for i, end := 0, time.Now().Add(compileAtPush); i < len(units); i++ {
+		if time.Now().After(end) {
+			return waiting + len(units) - i, broken, nil
+		}
+		u, err := a.store.SymbolUnit(ctx, units[i])
+		if err != nil {
+			return 0, nil, err
+		}
+		if u.State == "waiting" && u.Raw <= compileSmall {
+			if err := a.units.Compile(ctx, &u); err != nil {
+				return 0, nil, err
+			}
+		}
+		switch u.State {
+		case "waiting":
+			waiting++
+		case "broken":
+			broken = append(broken, fmt.Sprintf("%x: %s", u.Map[:6], u.Note))
+		}
 	}
-	p, err := a.store.Project(r.Context(), name)
-	if err != nil {
-		return err
+	return waiting, broken, nil
+}
+
+// compileSmall is how large bundle and map may be to be prepared while a push
+// waits.
+const compileSmall = 4 << 20
+
+// checkAddress refuses addresses that no frame can name.
+func checkAddress(address string) error {
+	if strings.TrimSpace(address) == "" {
+		return fault.New(fault.BadInput, "a file has no address: write the URL it is served from, or its path")
 	}
-	raw, err := web.ReadBody(w, r, symbolLimits)
-	if err != nil {
-		return err
+	path := strings.ReplaceAll(address, "\\", "/")
+	if slices.Contains(strings.Split(path, "/"), "..") {
+		return fault.New(fault.BadInput, "the address %q climbs: write it without .. as it is served", address)
 	}
-	h, err := a.store.PutSymbols(r.Context(), p.ID, raw)
-	if err != nil {
-		return err
+	if strings.Contains(path[strings.LastIndexByte(path, '/')+1:], "*") {
+		return fault.New(fault.BadInput, "the address %q has a * in the name of the file: it may stand in the host and in directories", address)
 	}
-	return web.WriteJSON(w, http.StatusCreated, contract.Hashes{Hashes: []string{hex.EncodeToString(h[:])}})
+	if strings.Contains(address, "://") {
+		if u, err := url.Parse(strings.ReplaceAll(address, "*", "x")); err != nil || u.Host == "" {
+			return fault.New(fault.BadInput, "the address %q is no URL", address)
+		}
+	}
+	return nil
 }

@@ -21,12 +21,12 @@ const module = "firethorn/"
 var may = map[string][]string{
 	"core/fault": {}, "core/rawjson": {}, "core/event": {"core/rawjson"}, "core/sourcemap": {}, "core/glob": {}, "core/scrub": {"core/glob", "core/rawjson"}, "core/release": {}, "core/impact": {}, "core/sampling": {},
 	"core/scope": {"core/sourcemap"}, "core/stacktrace": {"core/event"}, "core/issue": {"core/fault", "core/release"},
-	"core/symbols": {"core/scope", "core/sourcemap"}, "core/blame": {"core/event", "core/stacktrace"}, "core/symbolicate": {"core/blame", "core/event", "core/glob", "core/sourcemap", "core/stacktrace", "core/symbols"},
+	"core/symbols": {"core/scope", "core/sourcemap"}, "core/blame": {"core/event", "core/stacktrace"}, "core/stamp": {"core/sourcemap"}, "core/symbolicate": {"core/blame", "core/event", "core/glob", "core/sourcemap", "core/stacktrace", "core/symbols"},
 	"core/fingerprint": {"core/blame", "core/event"}, "core/difference": {"core/blame", "core/event", "core/fault", "core/fingerprint"},
 	"core/rules": {"core/event", "core/glob", "core/release", "core/scrub"},
 	"pipeline":   {"core/blame", "core/event", "core/fingerprint", "core/rules", "core/scrub", "core/stacktrace", "core/sourcemap", "core/symbolicate", "core/symbols"},
 	"localdb":    {"core/fault"},
-	"mariadb":    {"core/difference", "core/event", "core/fault", "core/fingerprint", "core/impact", "core/issue", "core/release", "core/rules", "core/sampling", "pipeline"},
+	"mariadb":    {"core/difference", "core/event", "core/fault", "core/fingerprint", "core/impact", "core/issue", "core/release", "core/rules", "core/sampling", "core/symbolicate", "pipeline"},
 	"web":        {"core/fault", "mariadb"},
 	"contract":   {"core/event", "core/fingerprint", "core/impact", "core/rules"},
 	"worker":     {"core/fingerprint", "mariadb", "pipeline"},
@@ -34,7 +34,7 @@ var may = map[string][]string{
 	"intake":     {"core/event", "core/fault", "core/scrub", "mariadb", "pipeline", "web"},
 	"api":        {"contract", "core/blame", "core/difference", "core/event", "core/fault", "core/fingerprint", "core/impact", "core/issue", "core/rules", "core/scrub", "core/symbolicate", "mariadb", "pipeline", "web"},
 	"app":        {"api", "core/fault", "intake", "localdb", "mariadb", "metrics", "pipeline", "web", "worker"},
-	"cli":        {"api", "app", "contract", "core/blame", "core/event", "core/fault", "core/fingerprint", "core/rules", "core/sourcemap", "core/stacktrace", "core/symbolicate", "core/symbols", "intake", "web"},
+	"cli":        {"api", "app", "contract", "core/blame", "core/event", "core/fault", "core/fingerprint", "core/rules", "core/sourcemap", "core/stacktrace", "core/stamp", "core/symbolicate", "core/symbols", "intake", "web"},
 	"chromium":   {}, "testdb": {"localdb"}, "archtest": {},
 }
 

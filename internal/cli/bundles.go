@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bytes"
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
@@ -9,8 +10,11 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"runtime"
 	"slices"
 	"strings"
+
+	"golang.org/x/sync/errgroup"
 
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/sourcemap"
@@ -34,14 +38,104 @@ var (
 // that is none fails with its path and position; files without a map are
 // named in without.
 func findBundles(dir string) (list []bundle, without []string, err error) {
+	paths, err := generatedFiles(dir)
+	if err != nil {
+		return nil, nil, err
+	}
+	for _, rel := range paths {
+		b, _, err := readBundle(filepath.Join(dir, filepath.FromSlash(rel)))
+		if err != nil {
+			return nil, nil, err
+		}
+		if b == nil {
+			without = append(without, rel)
+			continue
+		}
+		b.Path = rel
+		list = append(list, *b)
+	}
+	return list, without, nil
+}
+
+// found is a generated file with its map, to be pushed: read when it is sent.
+type found struct {
+	Path                string // below the directory, with slashes
+	CodeHash, MapSum    string
+	CodeBytes, MapBytes int64
+	Sources, Dropped    int
+	DebugID             string
+	file, mapFile       string // mapFile is "" when the map stands in the file
+}
+
+// sources are the contents of a file, which can be read again.
+func (f *found) sources() []*source {
+	return []*source{
+		{hash: f.CodeHash, bytes: f.CodeBytes, open: func() ([]byte, error) { return os.ReadFile(f.file) }},
+		{hash: f.MapSum, bytes: f.MapBytes, open: func() ([]byte, error) {
+			if f.mapFile != "" {
+				return os.ReadFile(f.mapFile)
+			}
+			code, err := os.ReadFile(f.file)
+			if err != nil {
+				return nil, err
+			}
+			raw, _, err := findMap(f.file, code)
+			return raw, err
+		}},
+	}
+}
+
+// bundles is what a directory holds to be pushed.
+type bundles struct {
+	list    []found
+	without []string // files without a map
+}
+
+// scanBundles looks for generated JavaScript with its maps below dir, some files
+// at once, and keeps none of their contents. A map that is none fails with its
+// path and position.
+func scanBundles(ctx context.Context, dir string) (out bundles, err error) {
+	paths, err := generatedFiles(dir)
+	if err != nil {
+		return out, err
+	}
+	list := make([]*found, len(paths))
+	g, _ := errgroup.WithContext(ctx)
+	g.SetLimit(runtime.GOMAXPROCS(0))
+	for i, rel := range paths {
+		g.Go(func() error {
+			path := filepath.Join(dir, filepath.FromSlash(rel))
+			b, mapPath, err := readBundle(path)
+			if err != nil || b == nil {
+				return err
+			}
+			list[i] = &found{Path: rel, CodeHash: b.CodeHash, MapSum: b.MapSum, CodeBytes: int64(len(b.Code)), MapBytes: int64(len(b.MapRaw)), Sources: b.Map.Sources(), Dropped: b.Map.Dropped(), DebugID: b.DebugID, file: path, mapFile: mapPath}
+			return nil
+		})
+	}
+	if err := g.Wait(); err != nil {
+		return out, err
+	}
+	for i, f := range list {
+		if f == nil {
+			out.without = append(out.without, paths[i])
+			continue
+		}
+		out.list = append(out.list, *f)
+	}
+	return out, nil
+}
+
+// generatedFiles lists JavaScript below dir, with slashes, dependencies left out.
+func generatedFiles(dir string) (list []string, err error) {
 	info, err := os.Stat(dir)
 	if err != nil {
-		return nil, nil, usage("%s cannot be read: %v", dir, errors.Unwrap(err))
+		return nil, usage("%s cannot be read: %v", dir, errors.Unwrap(err))
 	}
 	if !info.IsDir() {
-		return nil, nil, usage("%s is no directory; name the one that the build wrote", dir)
+		return nil, usage("%s is no directory; name the one that the build wrote", dir)
 	}
-	err = filepath.WalkDir(dir, func(path string, d fs.DirEntry, err error) error {
+	return list, filepath.WalkDir(dir, func(path string, d fs.DirEntry, err error) error {
 		if err != nil {
 			return err
 		}
@@ -54,22 +148,9 @@ func findBundles(dir string) (list []bundle, without []string, err error) {
 			return nil
 		}
 		rel, err := filepath.Rel(dir, path)
-		if err != nil {
-			return err
-		}
-		b, err := readBundle(path)
-		if err != nil {
-			return err
-		}
-		if b == nil {
-			without = append(without, filepath.ToSlash(rel))
-			return nil
-		}
-		b.Path = filepath.ToSlash(rel)
-		list = append(list, *b)
-		return nil
+		list = append(list, filepath.ToSlash(rel))
+		return err
 	})
-	return list, without, err
 }
 
 // findMaps looks for maps below dir whose generated file is not there.
@@ -100,25 +181,32 @@ func findMaps(dir string) (list []bundle, err error) {
 	return list, err
 }
 
-func readBundle(path string) (*bundle, error) {
+// readBundle reads a generated file and its map; mapFile is "" when the map
+// stands in the file. nil without a map.
+func readBundle(path string) (b *bundle, mapFile string, err error) {
 	code, err := os.ReadFile(path)
 	if err != nil {
-		return nil, err
+		return nil, "", err
 	}
-	raw, mapPath, err := findMap(path, code)
+	raw, mapFile, err := findMap(path, code)
 	if err != nil || raw == nil {
-		return nil, err
+		return nil, "", err
 	}
+	mapPath := orElse(mapFile, path+" (its inline map)")
 	m, err := sourcemap.Parse(raw)
 	if err != nil {
-		return nil, fault.Wrap("symbols", fault.MapBroken, err, "%s is no good source map: %v; nothing was pushed", mapPath, err)
+		return nil, "", fault.Wrap("symbols", fault.MapBroken, err, "%s is no good source map: %v; nothing was pushed", mapPath, err)
 	}
-	b := &bundle{Code: code, MapRaw: raw, Map: m, DebugID: m.DebugID}
-	if d := debugComment.FindSubmatch(code); d != nil && b.DebugID == "" {
-		b.DebugID = strings.ToLower(string(d[1]))
+	b = &bundle{Code: code, MapRaw: raw, Map: m, DebugID: m.DebugID}
+	if d := debugComment.FindSubmatch(code); d != nil {
+		id := strings.ToLower(string(d[1]))
+		if b.DebugID != "" && b.DebugID != id {
+			return nil, "", fault.New(fault.MapBroken, "%s carries the debug id %s, its map %s carries %s: they come from different builds; nothing was pushed", path, id, mapPath, b.DebugID)
+		}
+		b.DebugID = id
 	}
 	b.CodeHash, b.MapSum = sum(code), sum(raw)
-	return b, nil
+	return b, mapFile, nil
 }
 
 // findMap follows the file's own comment (https://tc39.es/ecma426/#sec-linking-inline),
@@ -127,7 +215,7 @@ func findMap(path string, code []byte) (raw []byte, mapPath string, err error) {
 	if ref := sourcemap.Link(code); ref != "" {
 		raw, err := sourcemap.Data(ref)
 		if !errors.Is(err, sourcemap.ErrNoData) {
-			return raw, path + " (its inline map)", err
+			return raw, "", err
 		}
 		if !strings.Contains(ref, "://") && !strings.HasPrefix(ref, "/") {
 			p := filepath.Join(filepath.Dir(path), filepath.FromSlash(ref))

@@ -2,10 +2,8 @@ package cli
 
 import (
 	"bytes"
-	"compress/gzip"
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"io"
 	"net/http"
@@ -168,31 +166,13 @@ func (c *client) do(req *http.Request) ([]byte, error) {
 	return raw, nil
 }
 
-// upload posts a body compressed.
-func (c *client) upload(ctx context.Context, path string, raw []byte) error {
-	var packed bytes.Buffer
-	z := gzip.NewWriter(&packed)
-	_, err := z.Write(raw)
-	if err = errors.Join(err, z.Close()); err != nil {
-		return err
-	}
-	req, err := http.NewRequestWithContext(ctx, http.MethodPost, c.server+path, &packed)
-	if err != nil {
-		return err
-	}
-	req.Header.Set("Content-Encoding", "gzip")
-	req.Header.Set("Content-Type", "application/octet-stream")
-	_, err = c.do(req)
-	return err
-}
-
 // get asks for path, prints the answer as it came when json is wanted, else
-// decodes it and lets show print it.
-func get[T any](ctx context.Context, cmd *cli.Command, path func(c *client) (string, error), show func(io.Writer, T)) error {
-	return request(ctx, cmd, http.MethodGet, nil, path, show)
+// decodes it and lets show print it. also look at the answer either way.
+func get[T any](ctx context.Context, cmd *cli.Command, path func(c *client) (string, error), show func(io.Writer, T), also ...func(T)) error {
+	return request(ctx, cmd, http.MethodGet, nil, path, show, also...)
 }
 
-func request[T any](ctx context.Context, cmd *cli.Command, method string, in any, path func(c *client) (string, error), show func(io.Writer, T)) error {
+func request[T any](ctx context.Context, cmd *cli.Command, method string, in any, path func(c *client) (string, error), show func(io.Writer, T), also ...func(T)) error {
 	c, err := newClient(cmd)
 	if err != nil {
 		return err
@@ -205,6 +185,9 @@ func request[T any](ctx context.Context, cmd *cli.Command, method string, in any
 	raw, err := c.call(ctx, method, p, in, &v)
 	if err != nil {
 		return err
+	}
+	for _, look := range also {
+		look(v)
 	}
 	out := cmd.Root().Writer
 	if cmd.String("format") == "json" {

@@ -63,14 +63,20 @@ func projectCommand() *cli.Command {
 				}
 				return get(ctx, c, path, showProject)
 			}},
-			{Name: "keep", Usage: "change how long events are kept; acts on events from now on", Arguments: []cli.Argument{text("name")},
-				Flags: []cli.Flag{&cli.IntFlag{Name: "days", Usage: "7, 30, 90 or 365 `DAYS`", Required: true}},
+			{Name: "keep", Usage: "change how long events, and symbols, are kept", Arguments: []cli.Argument{text("name")},
+				Flags: []cli.Flag{
+					&cli.IntFlag{Name: "days", Usage: "events that come from now on: 7, 30, 90 or 365 `DAYS`"},
+					&cli.IntFlag{Name: "symbols", Usage: "symbols: `DAYS` after they were pushed or used last"},
+				},
 				Action: func(ctx context.Context, c *cli.Command) error {
+					if !c.IsSet("days") && !c.IsSet("symbols") {
+						return usage("keep what? Give --days for events, --symbols for symbols")
+					}
 					path, err := byName("")(ctx, c)
 					if err != nil {
 						return err
 					}
-					return request(ctx, c, http.MethodPatch, contract.ChangeProject{KeepDays: c.Int("days")}, path, showProject)
+					return request(ctx, c, http.MethodPatch, contract.ChangeProject{KeepDays: c.Int("days"), KeepSymbols: c.Int("symbols")}, path, showProject)
 				}},
 			{Name: "change", Usage: "change what a project may take in, and from which web origins", Arguments: []cli.Argument{text("name")},
 				Flags: []cli.Flag{

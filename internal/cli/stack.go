@@ -302,6 +302,9 @@ func (d *dirSymbols) File(path, debugID string) (*symbols.File, string) {
 	return d.file(path, debugID)
 }
 
+// Failed is never told: all is in memory.
+func (d *dirSymbols) Failed(error) {}
+
 func (d *dirSymbols) resolve(raws []event.RawFrame) []event.Frame {
 	frames := make([]event.Frame, len(raws))
 	for i, raw := range raws {

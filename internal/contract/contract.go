@@ -14,17 +14,18 @@ import (
 
 // Project is an application that reports.
 type Project struct {
-	Name       string     `json:"name"`
-	IngestKey  string     `json:"ingest_key" doc:"the newest good ingest key; it is public and can only report"`
-	Created    time.Time  `json:"created"`
-	KeepDays   int        `json:"keep_days" doc:"how long events are kept"`
-	Issues     int64      `json:"issues"`
-	OpenIssues int64      `json:"open_issues"`
-	Events     int64      `json:"events"`
-	LastEvent  *time.Time `json:"last_event,omitempty"`
-	Origins    []string   `json:"origins" nullable:"false" doc:"web origins that may report; * is any"`
-	Allowance  Allowance  `json:"allowance"`
-	Rules      int        `json:"rules_version" doc:"of the rules file; 0 when none was pushed yet"`
+	Name        string     `json:"name"`
+	IngestKey   string     `json:"ingest_key" doc:"the newest good ingest key; it is public and can only report"`
+	Created     time.Time  `json:"created"`
+	KeepDays    int        `json:"keep_days" doc:"how long events are kept"`
+	KeepSymbols int        `json:"keep_symbols" doc:"for how many days symbols are kept after they were pushed or used last"`
+	Issues      int64      `json:"issues"`
+	OpenIssues  int64      `json:"open_issues"`
+	Events      int64      `json:"events"`
+	LastEvent   *time.Time `json:"last_event,omitempty"`
+	Origins     []string   `json:"origins" nullable:"false" doc:"web origins that may report; * is any"`
+	Allowance   Allowance  `json:"allowance"`
+	Rules       int        `json:"rules_version" doc:"of the rules file; 0 when none was pushed yet"`
 }
 
 // Allowance is how many events a project takes in; 0 is any number.
@@ -236,47 +237,6 @@ type EventPosition struct {
 	Oldest string `json:"oldest,omitempty"`
 }
 
-// Hashes is a list of SHA-256 in hexadecimal.
-type Hashes struct {
-	Hashes []string `json:"hashes" nullable:"false" maxItems:"10000"`
-}
-
-// SymbolFile ties a generated file of a release to the contents pushed for it.
-type SymbolFile struct {
-	Address string `json:"address" maxLength:"1000" doc:"the URL it is served from, or its path"`
-	Bundle  string `json:"bundle,omitempty" doc:"SHA-256 of the generated file"`
-	Map     string `json:"map" doc:"SHA-256 of its source map"`
-	DebugID string `json:"debug_id,omitempty"`
-}
-
-// PushSymbols announces the files of a release.
-type PushSymbols struct {
-	Release string       `json:"release" minLength:"1" maxLength:"250"`
-	Files   []SymbolFile `json:"files" nullable:"false" maxItems:"10000"`
-}
-
-// Pushed says what a push did.
-type Pushed struct {
-	Added   int `json:"added"`
-	Already int `json:"already"`
-}
-
-// SymbolListing is a pushed file.
-type SymbolListing struct {
-	Release     string    `json:"release"`
-	Address     string    `json:"address"`
-	DebugID     string    `json:"debug_id,omitempty"`
-	BundleBytes int64     `json:"bundle_bytes"`
-	MapBytes    int64     `json:"map_bytes"`
-	Map         string    `json:"map"`
-	Created     time.Time `json:"created"`
-}
-
-// Symbols is a list of pushed files.
-type Symbols struct {
-	Symbols []SymbolListing `json:"symbols" nullable:"false"`
-}
-
 // Person is someone who works here.
 type Person struct {
 	Name       string    `json:"name"`
@@ -376,6 +336,7 @@ type Retried struct {
 // ChangeProject changes a project; what is absent stays.
 type ChangeProject struct {
 	KeepDays        int      `json:"keep_days,omitempty" enum:"7,30,90,365" doc:"how long events are kept; acts on events from now on"`
+	KeepSymbols     int      `json:"keep_symbols,omitempty" minimum:"1" maximum:"3650" doc:"for how many days symbols are kept after they were pushed or used last"`
 	AllowanceMinute *int64   `json:"allowance_minute,omitempty" minimum:"-1" maximum:"4000000000" doc:"events a minute; 0: any number; -1: the default"`
 	AllowanceDay    *int64   `json:"allowance_day,omitempty" minimum:"-1" maximum:"4000000000" doc:"events a day; 0: any number; -1: the default"`
 	Origins         []string `json:"origins,omitempty" maxItems:"100" doc:"web origins that may report; * is any"`

@@ -39,7 +39,7 @@ func (s *Store) File(ctx context.Context, f Filing) (Filed, error) {
 	var done Filed
 	err := s.InTx(ctx, func(tx *sql.Tx) error {
 		now := s.now().UTC()
-		w := &filing{s: s, tx: tx, Filing: f, now: now, bodies: map[int64]int64{}, caps: caps{tx: tx, project: f.Project.ID, now: now}}
+		w := &filing{s: s, tx: tx, Filing: f, now: now, bodies: map[int64]int64{}, fresh: map[int64]*row{}, caps: caps{tx: tx, project: f.Project.ID, now: now}}
 		err := w.run(ctx)
 		done = w.done
 		return err
@@ -65,6 +65,7 @@ type filing struct {
 	variants          map[fingerprint.Key]*variantRow
 	issues            map[int64]*issueRow
 	bodies            map[int64]int64 // variant → bodies kept of this batch
+	fresh             map[int64]*row  // variants made in this batch → the event they were made of
 }
 
 // row is an event about to be written.
@@ -106,7 +107,7 @@ func (w *filing) run(ctx context.Context) error {
 	}
 	w.days()
 	steps := []func(context.Context) error{
-		w.dropRepeats, w.internNames, w.chooseVariants, w.loadIssues, w.loadDictionaries, w.chooseBodies, w.writeEvents, w.writeBodies, w.writeExemplars, w.writeNewest, w.count, w.writeIssues,
+		w.dropRepeats, w.internNames, w.chooseVariants, w.countFiles, w.loadIssues, w.loadDictionaries, w.chooseBodies, w.writeEvents, w.writeBodies, w.writeExemplars, w.writeNewest, w.count, w.writeIssues,
 	}
 	if len(w.Items) > 0 {
 		for _, step := range steps {

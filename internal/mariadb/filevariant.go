@@ -82,7 +82,7 @@ func (w *filing) lookThrough(ctx context.Context, r *row) error {
 	}
 	var callers int
 	var looked bool
-	const query = "SELECT (SELECT COUNT(*) FROM variant WHERE project=? AND grouping_version=? AND fingerprint=?), COALESCE((SELECT looked FROM alias WHERE project=? AND grouping_version=? AND hash=?),0)"
+	const query = "SELECT (SELECT COUNT(DISTINCT COALESCE(base, hash)) FROM variant WHERE project=? AND grouping_version=? AND fingerprint=?), COALESCE((SELECT looked FROM alias WHERE project=? AND grouping_version=? AND hash=?),0)"
 	if err := w.tx.QueryRowContext(ctx, query, w.Project.ID, fingerprint.Version, r.Print.Key[:], w.Project.ID, fingerprint.Version, r.Print.Key[:]).Scan(&callers, &looked); err != nil {
 		return err
 	}
@@ -176,7 +176,7 @@ func (w *filing) newVariant(ctx context.Context, r *row) (fingerprint.Result, er
 		return print, err
 	}
 	v.id, err = res.LastInsertId()
-	w.variants[print.Variant] = v
+	w.variants[print.Variant], w.fresh[v.id] = v, r
 	return print, err
 }
 

@@ -19,6 +19,7 @@ type moveKind string
 const (
 	moveMerge moveKind = "merge"
 	moveSplit moveKind = "split"
+	moveLate  moveKind = "symbols" // symbols came that made traces readable
 	moveUndo  moveKind = "undo"
 )
 
@@ -191,8 +192,8 @@ func (s *Store) joinSpans(ctx context.Context, tx *sql.Tx, m *move) error {
 // regressByMove asks the state machine what the releases of the moved variants
 // do to a target that is fixed.
 func (s *Store) regressByMove(ctx context.Context, tx *sql.Tx, p *Project, m *move, to *side) (*issue.Entry, error) {
-	const came = "SELECT DISTINCT n.name FROM issue_release x JOIN app_release n ON n.id=x.app_release WHERE x.issue=?"
-	entry, err := s.regressedBy(ctx, tx, p.ID, to.Standing, came, m.from)
+	const came = "SELECT DISTINCT n.name FROM move_variant mv JOIN issue_release x ON x.issue=? AND x.variant=mv.variant JOIN app_release n ON n.id=x.app_release WHERE mv.move=?"
+	entry, err := s.regressedBy(ctx, tx, p.ID, to.Standing, came, m.from, m.id)
 	if err != nil || entry == nil {
 		return nil, err
 	}

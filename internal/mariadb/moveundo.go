@@ -22,7 +22,7 @@ func (s *Store) undoMove(ctx context.Context, tx *sql.Tx, p *Project, id int64, 
 	if err := tx.QueryRowContext(ctx, "SELECT id, kind, from_issue, to_issue, undone_by, before_to FROM move WHERE id=?", id).Scan(&m.id, &m.kind, &m.from, &m.to, &undone, &beforeTo); err != nil {
 		return err
 	}
-	if undone.Valid || m.kind == moveUndo {
+	if undone.Valid || m.kind == moveUndo || m.kind == moveLate {
 		return fault.New(fault.Conflict, "this %s was undone already", m.kind)
 	}
 	if err := s.inTheWay(ctx, tx, p, m); err != nil {
@@ -83,6 +83,7 @@ func (s *Store) inTheWay(ctx context.Context, tx *sql.Tx, p *Project, m *move) e
 		return fault.New(fault.Conflict, first, fmt.Sprintf("%s was merged into %s", s.issueName(ctx, tx, m.from), s.issueName(ctx, tx, into.Int64)))
 	}
 	var split, later, laterTo int64
+	var kind moveKind
 	const parts = "SELECT m.from_issue, m.to_issue FROM move_alias a JOIN split_alias b ON b.grouping_version=a.grouping_version AND b.hash=a.hash JOIN split s ON s.id=b.split AND s.project=? AND s.active=1 JOIN move m ON m.id=s.move WHERE a.move=? AND m.id>a.move ORDER BY m.id DESC LIMIT 1"
 	err := tx.QueryRowContext(ctx, parts, p.ID, m.id).Scan(&split, &laterTo)
 	if err == nil {
@@ -92,15 +93,18 @@ func (s *Store) inTheWay(ctx context.Context, tx *sql.Tx, p *Project, m *move) e
 		return err
 	}
 	// A variant, or a fingerprint, that another move has taken on.
-	const taken = "SELECT l.move, o.to_issue FROM move_variant mv JOIN variant v ON v.id=mv.variant JOIN move_variant l ON l.variant=mv.variant AND l.move>mv.move JOIN move o ON o.id=l.move WHERE mv.move=? AND v.issue<>?" +
-		" UNION ALL SELECT l.move, o.to_issue FROM move_alias ma JOIN alias a ON a.project=? AND a.grouping_version=ma.grouping_version AND a.hash=ma.hash JOIN move_alias l ON l.grouping_version=ma.grouping_version AND l.hash=ma.hash AND l.move>ma.move JOIN move o ON o.id=l.move AND o.project=? WHERE ma.move=? AND a.issue<>?" +
+	const taken = "SELECT l.move, o.to_issue, o.kind FROM move_variant mv JOIN variant v ON v.id=mv.variant JOIN move_variant l ON l.variant=mv.variant AND l.move>mv.move JOIN move o ON o.id=l.move WHERE mv.move=? AND v.issue<>?" +
+		" UNION ALL SELECT l.move, o.to_issue, o.kind FROM move_alias ma JOIN alias a ON a.project=? AND a.grouping_version=ma.grouping_version AND a.hash=ma.hash JOIN move_alias l ON l.grouping_version=ma.grouping_version AND l.hash=ma.hash AND l.move>ma.move JOIN move o ON o.id=l.move AND o.project=? WHERE ma.move=? AND a.issue<>?" +
 		" ORDER BY 1 DESC LIMIT 1"
-	err = tx.QueryRowContext(ctx, taken, m.id, m.to, p.ID, p.ID, m.id, m.to).Scan(&later, &laterTo)
+	err = tx.QueryRowContext(ctx, taken, m.id, m.to, p.ID, p.ID, m.id, m.to).Scan(&later, &laterTo, &kind)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil
 	}
 	if err != nil {
 		return err
+	}
+	if kind == moveLate {
+		return fault.New(fault.Conflict, "symbols came since, and events went on to %s where they belong; what is there stays", s.issueName(ctx, tx, laterTo))
 	}
 	return fault.New(fault.Conflict, first, fmt.Sprintf("%s was merged into %s", s.issueName(ctx, tx, m.to), s.issueName(ctx, tx, laterTo)))
 }

@@ -22,6 +22,7 @@ type Project struct {
 	Origins []string // web origins that may report; "*" is any
 
 	RulesVersion int // 0: no rules file was pushed yet
+	KeepSymbols  int // for how many days after they were pushed or used last
 	// GroupingVersion is the one that the project's issues are known under.
 	GroupingVersion int
 	Allowance       Allowance // what the project itself may take in; see Allowance
@@ -74,14 +75,14 @@ func duplicate(err error) bool {
 	return ok && e.Number == 1062
 }
 
-const projectColumns = "p.id, p.name, p.keep_days, p.user_secret, p.created, p.origins, p.rules_version, p.allowance_minute, p.allowance_day, p.grouping_version"
+const projectColumns = "p.id, p.name, p.keep_days, p.user_secret, p.created, p.origins, p.rules_version, p.allowance_minute, p.allowance_day, p.grouping_version, p.keep_symbols"
 
 // fields are where projectColumns go; done finishes what was scanned.
 func (p *Project) fields() (into []any, done func() error) {
 	var created int64
 	var origins string
 	var minute, day sql.NullInt64
-	return []any{&p.ID, &p.Name, &p.KeepDays, &p.UserSecret, &created, &origins, &p.RulesVersion, &minute, &day, &p.GroupingVersion}, func() error {
+	return []any{&p.ID, &p.Name, &p.KeepDays, &p.UserSecret, &created, &origins, &p.RulesVersion, &minute, &day, &p.GroupingVersion, &p.KeepSymbols}, func() error {
 		p.Created = fromMicros(created)
 		p.Allowance = Allowance{Minute: DefaultAllowance.Minute, Day: DefaultAllowance.Day}
 		if minute.Valid {

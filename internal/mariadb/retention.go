@@ -312,6 +312,9 @@ func (s *Store) trim(ctx context.Context, today int) error {
 			}
 		}
 	}
+	if err := s.dropSymbols(ctx); err != nil {
+		return err
+	}
 	return s.trimHours(ctx, int64(today-hourDays)*24)
 }
 

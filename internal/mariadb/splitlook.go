@@ -38,6 +38,7 @@ type looking struct {
 	active             bool
 	filing             int64 // events filed later were told apart as they came
 	atVariant, atFiled int64 // the last variant that is done; the last event of the next one
+	late               bool  // the next one came readable since
 }
 
 // lookChunk is how many bodies are read between two notes of the progress.
@@ -71,12 +72,21 @@ func (s *Store) LookThrough(ctx context.Context, project int64, read Reader) (mo
 	if variant == 0 {
 		return s.looked(ctx, l, read)
 	}
-	keys, err := s.found(ctx, l, variant, read)
-	if err != nil {
-		return false, fmt.Errorf("split %d: %w", l.id, err)
+	for {
+		keys, err := s.found(ctx, l, variant, read)
+		if err != nil {
+			return false, fmt.Errorf("split %d: %w", l.id, err)
+		}
+		if len(keys) == 0 {
+			break
+		}
+		if !l.late { // how far it is was noted
+			return true, nil
+		}
+		l.atFiled = keys[len(keys)-1].filing
 	}
-	if len(keys) > 0 {
-		return true, nil
+	if l.late {
+		l.atFiled = 0
 	}
 	return true, s.moveFound(ctx, l, variant, read)
 }
@@ -84,6 +94,12 @@ func (s *Store) LookThrough(ctx context.Context, project int64, read Reader) (mo
 // nextToLook is the next variant of the issue that the part was taken out of,
 // wherever that one was merged to since.
 func (s *Store) nextToLook(ctx context.Context, l *looking) (variant int64, err error) {
+	if l.atFiled == 0 {
+		err := s.db.QueryRowContext(ctx, "SELECT variant FROM split_late WHERE split=? ORDER BY variant LIMIT 1", l.id).Scan(&variant)
+		if l.late = err == nil; l.late || !errors.Is(err, sql.ErrNoRows) {
+			return variant, err
+		}
+	}
 	var from int64
 	var into sql.NullInt64
 	if err := s.db.QueryRowContext(ctx, "SELECT m.from_issue FROM split s JOIN move m ON m.id=s.move WHERE s.id=?", l.id).Scan(&from); err != nil {
@@ -141,7 +157,11 @@ func (s *Store) found(ctx context.Context, l *looking, variant int64, read Reade
 		return nil, nil
 	}
 	return looked, s.InTx(ctx, func(tx *sql.Tx) error {
-		res, err := tx.ExecContext(ctx, "UPDATE split SET at_filing=?, looked=looked+? WHERE id=? AND at_variant=? AND at_filing=?", looked[len(looked)-1].filing, len(looked), l.id, l.atVariant, l.atFiled)
+		at, was := looked[len(looked)-1].filing, l.atFiled
+		if l.late {
+			at, was = 0, 0
+		}
+		res, err := tx.ExecContext(ctx, "UPDATE split SET at_filing=?, looked=looked+? WHERE id=? AND at_variant=? AND at_filing=?", at, len(looked), l.id, l.atVariant, was)
 		if err != nil {
 			return err
 		}
@@ -205,7 +225,14 @@ func (s *Store) moveFound(ctx context.Context, l *looking, variant int64, read R
 		if err := tx.QueryRowContext(ctx, stay, variant, variant, l.filing).Scan(&stays); err != nil {
 			return err
 		}
-		_, err := tx.ExecContext(ctx, "UPDATE split SET at_variant=?, at_filing=0, stays=stays+? WHERE id=?", variant, stays, l.id)
+		at := variant
+		if l.late {
+			at = l.atVariant
+			if _, err := tx.ExecContext(ctx, "DELETE FROM split_late WHERE split=? AND variant=?", l.id, variant); err != nil {
+				return err
+			}
+		}
+		_, err := tx.ExecContext(ctx, "UPDATE split SET at_variant=?, at_filing=0, stays=stays+? WHERE id=?", at, stays, l.id)
 		return err
 	})
 }
@@ -278,7 +305,7 @@ func (s *Store) looked(ctx context.Context, l *looking, read Reader) (more bool,
 		if err := lockProject(ctx, tx, l.project); err != nil {
 			return err
 		}
-		for _, q := range []string{"DELETE FROM split_event WHERE split=?", "UPDATE split SET looking=0 WHERE id=?"} {
+		for _, q := range []string{"DELETE FROM split_event WHERE split=?", "DELETE FROM split_late WHERE split=?", "UPDATE split SET looking=0 WHERE id=?"} {
 			if _, err := tx.ExecContext(ctx, q, l.id); err != nil {
 				return err
 			}

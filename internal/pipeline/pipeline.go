@@ -13,6 +13,7 @@ import (
 	"encoding/binary"
 	"encoding/json"
 	"fmt"
+	"slices"
 	"sync"
 	"time"
 
@@ -86,6 +87,8 @@ type Item struct {
 
 	Print                fingerprint.Result
 	Frames               [][]event.Frame
+	Files                []TraceFile // generated files that the trace names
+	SymbolsVersion       int64       // of the project's symbols that were asked; 0: none
 	Release, Environment string
 	User                 int64 // hash of project and identity
 	HasUser              bool
@@ -144,12 +147,37 @@ func Process(ctx context.Context, p Project, b *Batch, i int, units *Units) (*It
 		return nil, err
 	}
 	item.Print, item.Frames = fingerprint.Compute(e, frames), frames
+	item.Files, item.SymbolsVersion = TraceFiles(e, frames), symbols.Version()
 	body := Body{Event: b.Events[i], Resource: b.Resource, Filed: FiledWith{Frames: frames, Scrubbed: item.Scrubbed}}
 	if item.When.Reason != "" {
 		body.Filed.Notes = append(body.Filed.Notes, item.When.Reason)
 	}
 	item.Body, err = body.Pack()
 	return item, err
+}
+
+// TraceFile is a generated file that a trace names.
+type TraceFile struct {
+	Address, DebugID string
+	Pending          bool // a frame in it could not be read for want of symbols
+}
+
+// TraceFiles lists the generated files of a trace, as they were named.
+func TraceFiles(e *event.Event, frames [][]event.Frame) (out []TraceFile) {
+	for _, list := range frames {
+		for _, f := range list {
+			if !f.Generated {
+				continue
+			}
+			i := slices.IndexFunc(out, func(x TraceFile) bool { return x.Address == f.Raw.File })
+			if i < 0 {
+				i = len(out)
+				out = append(out, TraceFile{Address: f.Raw.File, DebugID: e.DebugID(f.Raw.File)})
+			}
+			out[i].Pending = out[i].Pending || f.Pending
+		}
+	}
+	return out
 }
 
 // Kept is a kept body taken apart: the event, its frames as they were filed,

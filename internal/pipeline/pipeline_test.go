@@ -2,8 +2,11 @@ package pipeline
 
 import (
 	"context"
+	"crypto/sha256"
 	"encoding/json"
 	"errors"
+	"fmt"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -12,39 +15,92 @@ import (
 
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/rules"
+	"firethorn/internal/core/sourcemap"
 	"firethorn/internal/core/symbolicate"
 )
 
 // shelf is a store of one file for release 1, and another by its debug id.
 type shelf struct {
-	asked int
-	fail  error
-	gone  bool // the contents are not there
+	asked, pages   int
+	version, raw   int64
+	fail, pageFail error
+	gone           bool // the contents are not there
+	content        string
+	units          map[int64]SymbolUnit
+	compiled       map[int64][]byte
+	used           []int64
 }
 
 const mapJSON = `{"version":3,"sources":["src/tides.ts"],"names":["tideAt"],"mappings":"AAgBAA"}`
 
-func (s *shelf) SymbolFiles(_ context.Context, _ int64, release string) ([]SymbolFile, error) {
+func (s *shelf) SymbolsVersion(context.Context, int64) (int64, error) {
 	s.asked++
-	if release != "1" {
-		return nil, s.fail
-	}
-	return []SymbolFile{{symbolicate.File{Address: "https://a.example/app.js", DebugID: "11111111-1111-4111-8111-111111111111"}, [32]byte{}, [32]byte{1}}}, s.fail
+	return s.version, s.fail
 }
 
-func (s *shelf) SymbolByDebugID(_ context.Context, _ int64, id string) (*SymbolFile, error) {
+func (s *shelf) ReleaseFiles(_ context.Context, _ int64, release, name string) ([]SymbolFile, int, error) {
+	s.asked++
+	if release != "1" || name != "app.js" {
+		return nil, 0, s.fail
+	}
+	return []SymbolFile{{symbolicate.File{Address: "https://a.example/app.js", DebugID: "11111111-1111-4111-8111-111111111111", Build: "1"}, 1}}, 1, s.fail
+}
+
+func (s *shelf) SymbolsWithID(_ context.Context, _ int64, id string) ([]SymbolFile, error) {
 	if id != "22222222-2222-4222-8222-222222222222" {
 		return nil, nil
 	}
-	return &SymbolFile{symbolicate.File{DebugID: id}, [32]byte{}, [32]byte{1}}, nil
+	return []SymbolFile{{symbolicate.File{DebugID: id, Build: "2"}, 2}}, nil
+}
+
+func (s *shelf) SymbolUnit(_ context.Context, id int64) (SymbolUnit, error) {
+	s.asked++
+	if u, ok := s.units[id]; ok {
+		return u, nil
+	}
+	raw := s.raw
+	if raw == 0 {
+		raw = 100
+	}
+	return SymbolUnit{ID: id, Project: 1, State: "waiting", Map: [32]byte{1}, Raw: raw}, nil
+}
+
+func (s *shelf) SymbolPages(_ context.Context, unit int64, from, to int) (out [][]byte, err error) {
+	s.pages++
+	for i := from; i <= to && i*SymbolPage < len(s.compiled[unit]); i++ {
+		out = append(out, s.compiled[unit][i*SymbolPage:min((i+1)*SymbolPage, len(s.compiled[unit]))])
+	}
+	return out, s.pageFail
 }
 
 func (s *shelf) SymbolContent(context.Context, int64, [32]byte) ([]byte, error) {
-	s.asked++
 	if s.gone {
 		return nil, ErrNoContent
 	}
+	if s.content != "" {
+		return []byte(s.content), nil
+	}
 	return []byte(mapJSON), nil
+}
+
+func (s *shelf) PutCompiled(_ context.Context, u SymbolUnit, compiled []byte, _ int, _ string) error {
+	if s.units == nil {
+		s.units, s.compiled = map[int64]SymbolUnit{}, map[int64][]byte{}
+	}
+	s.units[u.ID], s.compiled[u.ID] = u, compiled
+	return nil
+}
+
+func (s *shelf) NextWaiting(context.Context) (*SymbolUnit, error) {
+	if len(s.units) > 0 {
+		return nil, nil
+	}
+	return &SymbolUnit{ID: 1, Project: 1, State: "waiting", Map: [32]byte{1}, Raw: s.raw}, nil
+}
+
+func (s *shelf) UsedSymbols(_ context.Context, units []int64) error {
+	s.used = append(s.used, units...)
+	return nil
 }
 
 var project = Project{ID: 1, Name: "quayside", KeepDays: 30, UserSecret: []byte("secret")}
@@ -73,23 +129,146 @@ func TestUnits_SayThatAMapIsGone(t *testing.T) {
 	}
 }
 
-func TestUnits_HoldHotMapsInBoundedMemory(t *testing.T) {
+func TestUnits_AskOnceAndAnewWhenSymbolsCome(t *testing.T) {
 	store := &shelf{}
-	units := NewUnits(store, 1)
+	units := NewUnits(store, 1<<20)
 	for range 5 {
 		s := units.Of(t.Context(), project, "1")
 		for range 10 {
 			s.File("https://a.example/app.js", "")
 		}
 	}
-	if store.asked != 2 { // the list and the content, once within a second
-		t.Errorf("the store was asked %d times, want 2", store.asked)
+	if store.asked != 3 { // the version, the files, the unit
+		t.Errorf("the store was asked %d times, want 3", store.asked)
 	}
-	other := project
-	other.ID = 2
-	units.Of(t.Context(), other, "1").File("https://a.example/app.js", "")
-	if units.order.Len() != 1 {
-		t.Errorf("%d units are held in room for one", units.order.Len())
+	store.version++
+	units.Forget(1)
+	if units.Of(t.Context(), project, "1").File("https://a.example/app.js", ""); store.asked != 5 {
+		t.Errorf("after a push the store was asked %d times, want 5", store.asked)
+	}
+	if err := units.WriteUsed(t.Context()); err != nil || len(store.used) != 1 || store.used[0] != 1 {
+		t.Errorf("used are %v, %v", store.used, err)
+	}
+}
+
+func TestUnits_ReadOnlyThePagesTheyNeed(t *testing.T) {
+	var sources, contents []string
+	for i := range 200 {
+		sources = append(sources, fmt.Sprintf(`"src/%d.ts"`, i))
+		text := ""
+		for line := range 100 {
+			text += fmt.Sprintf("gate %x;\n", sha256.Sum256([]byte{byte(i), byte(line)}))
+		}
+		contents = append(contents, strconv.Quote(text))
+	}
+	store := &shelf{content: `{"version":3,"sources":[` + strings.Join(sources, ",") + `],"sourcesContent":[` + strings.Join(contents, ",") + `],"mappings":"AAgBA` + strings.Repeat(";ACAA", 199) + `"}`}
+	units := NewUnits(store, 1<<20)
+	f, why := units.Of(t.Context(), project, "1").File("https://a.example/app.js", "")
+	if f == nil {
+		t.Fatal(why)
+	}
+	o, ok, err := f.Find(sourcemap.Pos{Line: 120})
+	if err != nil || !ok || o.Source != "src/120.ts" {
+		t.Fatalf("%+v, %v, %v", o, ok, err)
+	}
+	if lines, err := f.SourceLines(o.Index, 3, 4, 200); err != nil || len(lines) != 2 {
+		t.Errorf("%q, %v", lines, err)
+	}
+	all := (len(store.compiled[1]) + SymbolPage - 1) / SymbolPage
+	if store.pages > 8 || all < 20 {
+		t.Errorf("%d reads of %d pages for one look-up", store.pages, all)
+	}
+}
+
+// What cannot be read at the moment is no damage: the event waits.
+func TestUnits_TellDamageFromAStoreThatIsAway(t *testing.T) {
+	e := `{"exceptions":[{"type":"E","frames":[{"file":"https://a.example/app.js","line":1,"column":1}]}],"resource":{"service.version":"1"}}`
+	b := &Batch{IDs: []uuid.UUID{{}}, Events: []json.RawMessage{json.RawMessage(e)}}
+	store := &shelf{}
+	units := NewUnits(store, 1<<20)
+	if f, why := units.Of(t.Context(), project, "1").File("https://a.example/app.js", ""); f == nil {
+		t.Fatal(why)
+	}
+	store.pageFail = errors.New("away")
+	if _, err := Process(t.Context(), project, b, 0, units); !errors.Is(err, store.pageFail) {
+		t.Errorf("a page that cannot be read: %v", err)
+	}
+	store.pageFail = nil
+	clear(store.compiled[1][40:])
+	it, err := Process(t.Context(), project, b, 0, units)
+	if err != nil || !strings.Contains(it.Frames[0][0].WhyRaw, "damaged") || it.Frames[0][0].Pending {
+		t.Errorf("a page that was changed: %+v, %v", it, err)
+	}
+}
+
+func TestUnits_LeaveLargeMapsToTheBackground(t *testing.T) {
+	store := &shelf{raw: compileSoon + 1}
+	units := NewUnits(store, 1<<20)
+	if f, why := units.Of(t.Context(), project, "1").File("https://a.example/app.js", ""); f != nil || why != preparing {
+		t.Errorf("%v, %q", f, why)
+	}
+	if more, err := units.CompileSome(t.Context(), time.Minute); more || err != nil {
+		t.Errorf("more %v, %v", more, err)
+	}
+	if f, why := units.Of(t.Context(), project, "1").File("https://a.example/app.js", ""); f == nil {
+		t.Errorf("after it was compiled: %q", why)
+	}
+}
+
+func TestCompile_SaysWhyAMapIsNoGood(t *testing.T) {
+	for name, c := range map[string]struct{ content, want string }{
+		"no map":        {"<!doctype html>", "the source map is broken"},
+		"another build": {`{"version":3,"sources":["a.ts"],"mappings":"AAAA` + strings.Repeat(";;;AAAA", 20) + `"}`, "where the bundle has only 1 lines, and 19 more such of 21; they come from different builds"},
+	} {
+		store := &shelf{content: c.content}
+		unit := SymbolUnit{ID: 1, Project: 1, Map: [32]byte{1}, Bundle: [32]byte{2}, State: "waiting"}
+		if err := NewUnits(store, 1<<20).Compile(t.Context(), &unit); err != nil || unit.State != "broken" || !strings.Contains(unit.Note, c.want) {
+			t.Errorf("%s: %+v, %v", name, unit, err)
+		}
+	}
+}
+
+// What is used often stays, however many others are used once.
+func TestUnits_AFloodOfOddReleasesDoesNotFlushHotMaps(t *testing.T) {
+	store := &shelf{}
+	one := NewUnits(store, 1<<20)
+	f, why, err := one.unit(t.Context(), 1)
+	if f == nil || err != nil {
+		t.Fatal(why, err)
+	}
+	units := NewUnits(store, 20*f.Size())
+	hot := []int64{1, 2, 3, 4, 5}
+	for range 50 {
+		for _, id := range hot {
+			if _, _, err := units.unit(t.Context(), id); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	for odd := int64(1000); odd < 3000; odd++ {
+		if _, _, err := units.unit(t.Context(), odd); err != nil {
+			t.Fatal(err)
+		}
+		if odd%100 == 0 {
+			for _, id := range hot {
+				if _, _, err := units.unit(t.Context(), id); err != nil {
+					t.Fatal(err)
+				}
+			}
+		}
+	}
+	units.open.CleanUp()
+	asked := store.asked
+	for _, id := range hot {
+		if _, _, err := units.unit(t.Context(), id); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if again := store.asked - asked; again > 1 {
+		t.Errorf("%d of 5 hot maps were driven out by 2,000 odd ones", again)
+	}
+	if n := units.open.EstimatedSize(); n > 21 {
+		t.Errorf("%d units are held in room for 20", n)
 	}
 }
 

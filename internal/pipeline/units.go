@@ -1,37 +1,57 @@
 package pipeline
 
 import (
-	"bytes"
-	"container/list"
 	"context"
 	"errors"
 	"fmt"
+	"maps"
+	"slices"
 	"sync"
 	"time"
 
+	"github.com/maypok86/otter/v2"
+	"golang.org/x/sync/semaphore"
 	"golang.org/x/sync/singleflight"
 
-	"firethorn/internal/core/sourcemap"
 	"firethorn/internal/core/symbolicate"
 	"firethorn/internal/core/symbols"
 )
 
-// SymbolFile names a generated file of a release and the contents of it and
-// of its map.
+// SymbolFile names a generated file of a release and what it compiled to.
 type SymbolFile struct {
 	symbolicate.File
-	Bundle, Map [32]byte
+	Unit int64
 }
 
-// symbolStore is what the units are made from.
+// SymbolUnit is what a bundle and its map compile to, or are to.
+type SymbolUnit struct {
+	ID, Project int64
+	Bundle, Map [32]byte
+	State       string // waiting, ready, broken; "" when it is gone
+	Format      int    // of the compiled form
+	Bytes       int64  // of the compiled form
+	Raw         int64  // of bundle and map as they were sent
+	Note        string // why it is broken
+}
+
+// symbolStore is where symbols are kept.
 type symbolStore interface {
-	// SymbolFiles lists a release's files, and all files that carry a debug
-	// id the release does not matter for, oldest first.
-	SymbolFiles(ctx context.Context, project int64, release string) ([]SymbolFile, error)
-	// SymbolByDebugID finds a file of any release.
-	SymbolByDebugID(ctx context.Context, project int64, debugID string) (*SymbolFile, error)
-	// SymbolContent reads a content; ErrNoContent when it is not there.
+	// SymbolsVersion grows whenever one of the others may answer anew.
+	SymbolsVersion(ctx context.Context, project int64) (int64, error)
+	// ReleaseFiles finds the files of a release that are called by a name,
+	// oldest first, and counts all it has: at least as many.
+	ReleaseFiles(ctx context.Context, project int64, release, name string) (named []SymbolFile, all int, err error)
+	// SymbolsWithID finds files by debug id, of any release.
+	SymbolsWithID(ctx context.Context, project int64, debugID string) ([]SymbolFile, error)
+	SymbolUnit(ctx context.Context, id int64) (SymbolUnit, error)
+	// SymbolPages reads the compiled form, page by page.
+	SymbolPages(ctx context.Context, unit int64, from, to int) ([][]byte, error)
+	// SymbolContent reads what was pushed; ErrNoContent when it is not there.
 	SymbolContent(ctx context.Context, project int64, hash [32]byte) ([]byte, error)
+	PutCompiled(ctx context.Context, u SymbolUnit, compiled []byte, sources int, note string) error
+	NextWaiting(ctx context.Context) (*SymbolUnit, error)
+	// UsedSymbols writes down that units were used.
+	UsedSymbols(ctx context.Context, units []int64) error
 }
 
 // ErrNoContent says that a pushed content is not there.
@@ -44,56 +64,163 @@ type StoreError struct{ Err error }
 func (e *StoreError) Error() string { return "symbols could not be read: " + e.Err.Error() }
 func (e *StoreError) Unwrap() error { return e.Err }
 
-// Units holds decoded symbols in bounded memory.
+// Units holds opened symbols in bounded memory. What is used often stays: a
+// flood of others, each used once or twice, does not drive it out, for a unit
+// is let in only where it is asked for more often than what would have to go.
 type Units struct {
 	store symbolStore
-	most  int // bytes
+	open  *otter.Cache[int64, *symbols.File]   // by unit
+	files *otter.Cache[filesKey, releaseFiles] // what was found lately, by symbols version
 
-	loads singleflight.Group // a map that many wait for is decoded once
+	loads    singleflight.Group  // a unit that many wait for is opened once
+	compiles *semaphore.Weighted // bytes of bundles and maps that are compiled at once
 
-	mu    sync.Mutex
-	size  int
-	order *list.List // of *entry, most recently used first
-	byKey map[unitKey]*list.Element
-	lists map[listKey]fileList
+	mu       sync.Mutex
+	versions map[int64]symbolsVersion
+	used     map[int64]bool // units, since it was last written down
 }
 
-type listKey struct {
-	project int64
-	release string
+type filesKey struct {
+	project, version int64
+	release, name    string
+	byID             bool
 }
 
-// fileList is what a release's files were a moment ago.
-type fileList struct {
-	files []SymbolFile
-	names []symbolicate.File // of files, in their order
-	at    time.Time
+type releaseFiles struct {
+	named []SymbolFile
+	all   int
 }
 
-// keptBlocks is how many bytes of unpacked blocks one file keeps at hand at
-// most; a small file has no more than about four times its own.
-const keptBlocks = 2 << 20
-
-// listLife is how long the list of a release's files is believed: symbols that
-// are pushed count for events filed a second later.
-const listLife = time.Second
-
-const listsMost = 5000
-
-type unitKey struct {
-	project    int64
-	bundle, mp [32]byte
+type symbolsVersion struct {
+	version int64
+	at      time.Time
 }
 
-type entry struct {
-	key  unitKey
-	unit *symbols.File
-	size int
-}
+const (
+	// keptBlocks is how many bytes of unpacked blocks one file keeps at hand at
+	// most; a small file has no more than about four times its own.
+	keptBlocks = 2 << 20
+	// versionLife is how long the version of a project's symbols is believed.
+	versionLife = time.Second
+	// filesMost is how many answers about files are remembered.
+	filesMost = 50_000
+	// compileMost is how many bytes of bundles and maps are compiled at once; a
+	// larger one is compiled alone.
+	compileMost = 64 << 20
+	// compileSoon is the size up to which a frame waits for its symbols to be
+	// compiled; what is larger is done in the background.
+	compileSoon = 4 << 20
+)
 
 // NewUnits makes a cache of at most so many bytes.
 func NewUnits(store symbolStore, most int) *Units {
-	return &Units{store: store, most: most, order: list.New(), byKey: map[unitKey]*list.Element{}, lists: map[listKey]fileList{}}
+	return &Units{
+		store: store, compiles: semaphore.NewWeighted(compileMost), versions: map[int64]symbolsVersion{}, used: map[int64]bool{},
+		open:  otter.Must(&otter.Options[int64, *symbols.File]{MaximumWeight: uint64(max(most, 1)), Weigher: func(_ int64, f *symbols.File) uint32 { return uint32(f.Size()) }}),
+		files: otter.Must(&otter.Options[filesKey, releaseFiles]{MaximumSize: filesMost}),
+	}
+}
+
+// version is the version of a project's symbols, as it was at most versionLife ago.
+func (u *Units) version(ctx context.Context, project int64) (int64, error) {
+	u.mu.Lock()
+	v, ok := u.versions[project]
+	u.mu.Unlock()
+	if ok && time.Since(v.at) < versionLife {
+		return v.version, nil
+	}
+	v.at = time.Now()
+	var err error
+	if v.version, err = u.store.SymbolsVersion(ctx, project); err != nil {
+		return 0, err
+	}
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	u.versions[project] = v
+	return v.version, nil
+}
+
+// Forget lets the next event ask what symbols a project has.
+func (u *Units) Forget(project int64) {
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	delete(u.versions, project)
+}
+
+// filesOf finds the files of a release by name, or those with a debug id.
+func (u *Units) filesOf(ctx context.Context, k filesKey) (releaseFiles, error) {
+	if l, ok := u.files.GetIfPresent(k); ok {
+		return l, nil
+	}
+	var l releaseFiles
+	var err error
+	if k.byID {
+		l.named, err = u.store.SymbolsWithID(ctx, k.project, k.name)
+	} else {
+		l.named, l.all, err = u.store.ReleaseFiles(ctx, k.project, k.release, k.name)
+	}
+	if err == nil {
+		u.files.Set(k, l)
+	}
+	return l, err
+}
+
+// unit opens what a file compiled to; nil and why where that cannot be read.
+func (u *Units) unit(ctx context.Context, id int64) (*symbols.File, string, error) {
+	if f, ok := u.open.GetIfPresent(id); ok {
+		return f, "", nil
+	}
+	type loaded struct {
+		file *symbols.File
+		why  string
+	}
+	v, err, _ := u.loads.Do(fmt.Sprint(id), func() (any, error) {
+		// Others may wait for this: who gives up does not fail it for them.
+		file, why, err := u.load(context.WithoutCancel(ctx), id)
+		return loaded{file, why}, err
+	})
+	if err != nil {
+		return nil, "", err
+	}
+	return v.(loaded).file, v.(loaded).why, nil
+}
+
+const preparing = "the source map of this file was pushed and is being prepared; its frames become readable by themselves"
+
+func (u *Units) load(ctx context.Context, id int64) (*symbols.File, string, error) {
+	if f, ok := u.open.GetIfPresent(id); ok {
+		return f, "", nil
+	}
+	unit, err := u.store.SymbolUnit(ctx, id)
+	if err != nil {
+		return nil, "", err
+	}
+	if unit.State == "ready" && unit.Format != symbols.Format {
+		unit.State = "waiting" // of an older program: made anew
+	}
+	if unit.State == "waiting" {
+		if unit.Raw > compileSoon {
+			return nil, preparing, nil
+		}
+		if err := u.Compile(ctx, &unit); err != nil {
+			return nil, "", err
+		}
+	}
+	switch unit.State {
+	case "":
+		return nil, "the symbols of this file are not stored any more; push them again", nil
+	case "broken":
+		return nil, unit.Note, nil
+	}
+	f, err := symbols.Open(&pages{u.store, id}, unit.Bytes, int(min(keptBlocks, 4*unit.Bytes)))
+	if _, damaged := errors.AsType[*symbols.DamageError](err); damaged {
+		return nil, err.Error() + "; push the map of this file again", nil
+	}
+	if err != nil {
+		return nil, "", err
+	}
+	u.open.Set(id, f)
+	return f, "", nil
 }
 
 // Symbols resolves the files of one release for one batch or request. It asks
@@ -104,10 +231,10 @@ type Symbols struct {
 	units   *Units
 	project Project
 	release string
-	fileList
-	loaded bool
-	chosen map[chosenKey]chosen
-	err    error
+	version int64
+	asked   bool
+	chosen  map[chosenKey]chosen
+	err     error
 }
 
 // chosenKey is what a frame says of its file.
@@ -115,7 +242,7 @@ type chosenKey struct{ file, debugID string }
 
 // chosen is what was found for it: most frames of a trace share one file.
 type chosen struct {
-	unit *symbols.File
+	file *symbols.File
 	why  string
 }
 
@@ -132,13 +259,35 @@ func (s *Symbols) Err() error {
 	return &StoreError{s.err}
 }
 
+// Failed takes note of a failure while symbols were read.
+func (s *Symbols) Failed(err error) {
+	if s.err == nil {
+		s.err = err
+	}
+}
+
+// Version is the version of the project's symbols that was asked; 0 when none
+// was asked for.
+func (s *Symbols) Version() int64 { return s.version }
+
 // File finds the symbols of a generated file.
 func (s *Symbols) File(file, debugID string) (*symbols.File, string) {
 	k := chosenKey{file, debugID}
 	if c, ok := s.chosen[k]; ok {
-		return c.unit, c.why
+		return c.file, c.why
 	}
-	unit, why := s.find(file, debugID)
+	found, _, miss := s.Find(file, debugID)
+	var unit *symbols.File
+	why := miss.Words
+	if found != nil {
+		var err error
+		if unit, why, err = s.units.unit(s.ctx, found.Unit); err != nil {
+			s.Failed(err)
+		}
+		if unit != nil {
+			s.units.note(found.Unit)
+		}
+	}
 	if s.chosen == nil {
 		s.chosen = map[chosenKey]chosen{}
 	}
@@ -146,136 +295,62 @@ func (s *Symbols) File(file, debugID string) (*symbols.File, string) {
 	return unit, why
 }
 
-func (s *Symbols) find(file, debugID string) (*symbols.File, string) {
+// Find finds the pushed file that is meant by a generated file, without
+// reading it; nil and the reason where there is none. byID says that the debug
+// id told.
+func (s *Symbols) Find(file, debugID string) (found *SymbolFile, byID bool, miss symbolicate.Miss) {
 	if s.err != nil {
-		return nil, ""
+		return nil, false, symbolicate.Miss{}
 	}
-	if !s.loaded {
-		s.fileList, s.err = s.units.filesOf(s.ctx, s.project.ID, s.release)
-		s.loaded = true
-		if s.err != nil {
-			return nil, ""
+	if !s.asked {
+		s.asked = true
+		if s.version, s.err = s.units.version(s.ctx, s.project.ID); s.err != nil {
+			return nil, false, symbolicate.Miss{}
 		}
 	}
-	i, why := symbolicate.Choose(s.names, file, debugID, s.project.Name, s.release)
-	if i >= 0 && (debugID == "" || s.files[i].DebugID == debugID) {
-		return s.load(s.files[i])
+	k := filesKey{project: s.project.ID, version: s.version, release: s.release, name: symbolicate.Name(file)}
+	in, err := s.units.filesOf(s.ctx, k)
+	var with releaseFiles
+	if err == nil && debugID != "" {
+		with, err = s.units.filesOf(s.ctx, filesKey{project: s.project.ID, version: s.version, name: debugID, byID: true})
 	}
-	if debugID != "" { // the same build may have been pushed under another release
-		f, err := s.units.store.SymbolByDebugID(s.ctx, s.project.ID, debugID)
-		if err != nil {
-			s.err = err
-			return nil, ""
-		}
-		if f != nil {
-			return s.load(*f)
-		}
-	}
-	if i >= 0 && s.files[i].DebugID != "" {
-		return nil, "the symbols pushed for this file belong to another build: their debug id is " + s.files[i].DebugID + ", the loaded file's is " + debugID
-	}
-	if i >= 0 {
-		return s.load(s.files[i])
-	}
-	return nil, why
-}
-
-func (s *Symbols) load(f SymbolFile) (*symbols.File, string) {
-	u := s.units
-	key := unitKey{s.project.ID, f.Bundle, f.Map}
-	u.mu.Lock()
-	if el, ok := u.byKey[key]; ok {
-		u.order.MoveToFront(el)
-		u.mu.Unlock()
-		return el.Value.(*entry).unit, ""
-	}
-	u.mu.Unlock()
-	type loaded struct {
-		unit *symbols.File
-		why  string
-	}
-	v, err, _ := u.loads.Do(fmt.Sprintf("%d %x %x", key.project, key.bundle, key.mp), func() (any, error) {
-		// Others may wait for this: who gives up does not fail it for them.
-		unit, why, err := u.decode(context.WithoutCancel(s.ctx), key)
-		return loaded{unit, why}, err
-	})
 	if err != nil {
 		s.err = err
-		return nil, ""
+		return nil, false, symbolicate.Miss{}
 	}
-	return v.(loaded).unit, v.(loaded).why
+	w := symbolicate.Wanted{File: file, DebugID: debugID, Project: s.project.Name, Release: s.release, InRelease: in.all, Named: names(in.named), WithID: names(with.named)}
+	i, other, miss := symbolicate.Choose(w)
+	switch {
+	case i < 0:
+		return nil, false, miss
+	case other:
+		return &with.named[i], true, miss
+	}
+	return &in.named[i], debugID != "" && in.named[i].DebugID == debugID, miss
 }
 
-// decode reads and decodes a map and its bundle, and keeps the unit.
-func (u *Units) decode(ctx context.Context, key unitKey) (unit *symbols.File, why string, err error) {
-	raw, err := u.store.SymbolContent(ctx, key.project, key.mp)
-	if errors.Is(err, ErrNoContent) {
-		return nil, "the source map of this file is not stored any more; push it again", nil
+func names(list []SymbolFile) []symbolicate.File {
+	out := make([]symbolicate.File, len(list))
+	for i, f := range list {
+		out[i] = f.File
 	}
-	if err != nil {
-		return nil, "", err
-	}
-	m, err := sourcemap.Parse(raw)
-	if err != nil {
-		return nil, "the source map is broken: " + err.Error(), nil
-	}
-	var code []byte
-	if key.bundle != ([32]byte{}) {
-		code, err = u.store.SymbolContent(ctx, key.project, key.bundle)
-		if err != nil && !errors.Is(err, ErrNoContent) {
-			return nil, "", err
-		}
-	}
-	compiled, err := symbols.Compile(m, code)
-	if err != nil {
-		return nil, "", err
-	}
-	if unit, err = symbols.Open(bytes.NewReader(compiled), int64(len(compiled)), min(keptBlocks, 4*len(compiled))); err != nil {
-		return nil, "", err
-	}
-	u.put(key, unit, len(compiled)+unit.Size())
-	return unit, "", nil
+	return out
 }
 
-// filesOf lists a release's files, as they were at most listLife ago.
-func (u *Units) filesOf(ctx context.Context, project int64, release string) (fileList, error) {
-	key := listKey{project, release}
-	u.mu.Lock()
-	l, ok := u.lists[key]
-	u.mu.Unlock()
-	if ok && time.Since(l.at) < listLife {
-		return l, nil
-	}
-	l = fileList{at: time.Now()}
-	var err error
-	if l.files, err = u.store.SymbolFiles(ctx, project, release); err != nil {
-		return fileList{}, err
-	}
-	for _, f := range l.files {
-		l.names = append(l.names, f.File)
-	}
-	u.mu.Lock()
-	if len(u.lists) >= listsMost {
-		clear(u.lists)
-	}
-	u.lists[key] = l
-	u.mu.Unlock()
-	return l, nil
-}
-
-func (u *Units) put(key unitKey, unit *symbols.File, size int) {
+// note remembers that a unit was used.
+func (u *Units) note(unit int64) {
 	u.mu.Lock()
 	defer u.mu.Unlock()
-	if _, ok := u.byKey[key]; ok {
-		return
+	if len(u.used) < 100_000 {
+		u.used[unit] = true
 	}
-	e := &entry{key, unit, size}
-	u.byKey[key] = u.order.PushFront(e)
-	u.size += e.size
-	for u.size > u.most && u.order.Len() > 1 {
-		last := u.order.Back()
-		old := u.order.Remove(last).(*entry)
-		delete(u.byKey, old.key)
-		u.size -= old.size
-	}
+}
+
+// WriteUsed writes down which units were used since it was last done.
+func (u *Units) WriteUsed(ctx context.Context) error {
+	u.mu.Lock()
+	used := u.used
+	u.used = map[int64]bool{}
+	u.mu.Unlock()
+	return u.store.UsedSymbols(ctx, slices.Sorted(maps.Keys(used)))
 }

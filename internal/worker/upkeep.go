@@ -9,9 +9,10 @@ import (
 )
 
 const (
-	followEvery = 500 * time.Millisecond
-	sweepEvery  = time.Hour
-	sweepAgain  = 30 * time.Second // after one that failed
+	followEvery  = 500 * time.Millisecond
+	compileEvery = time.Second
+	sweepEvery   = time.Hour
+	sweepAgain   = 30 * time.Second // after one that failed
 )
 
 // upkeep runs the jobs until ctx ends: moves are followed and users forgotten
@@ -20,6 +21,7 @@ func (w *Worker) upkeep(ctx context.Context) {
 	next := time.Now()
 	for ctx.Err() == nil {
 		w.follow(ctx)
+		w.readAgain(ctx)
 		w.lookThrough(ctx)
 		w.erase(ctx)
 		if now := time.Now(); !now.Before(next) {
@@ -70,6 +72,64 @@ func (w *Worker) follow(ctx context.Context) {
 	}
 }
 
+// readAgain moves events to where they belong that became readable: projects in
+// turn, a chunk at a time, each with what its moves leave to be done.
+func (w *Worker) readAgain(ctx context.Context) {
+	list, err := w.store.Rereading(ctx)
+	if err != nil {
+		return // follow has said it
+	}
+	for len(list) > 0 && ctx.Err() == nil {
+		rest := list[:0]
+		for _, id := range list {
+			if !w.mine(id) {
+				continue
+			}
+			p, err := w.project(ctx, id)
+			more := false
+			if err == nil {
+				w.units.Forget(id)
+				more, err = w.store.ReadAgain(ctx, p, mariadb.ReaderOf(p.Project, w.units))
+			}
+			if err != nil && ctx.Err() == nil {
+				w.log.Error("events could not be made readable; it is tried again", "project", id, "err", err)
+				continue
+			}
+			if more {
+				rest = append(rest, id)
+			}
+		}
+		list = rest
+		w.follow(ctx)
+	}
+}
+
+// compile makes pushed symbols readable, one after the other, beside all else.
+func (w *Worker) compile(ctx context.Context) {
+	for ctx.Err() == nil {
+		more, err := w.compileSome(ctx)
+		if err != nil && !mariadb.Away(err) && ctx.Err() == nil {
+			w.log.Error("symbols could not be compiled; it is tried again", "err", err)
+		}
+		if !more || err != nil {
+			sleep(ctx, compileEvery)
+		}
+	}
+}
+
+// compileSome does a part of what waits; one process at a time does it.
+func (w *Worker) compileSome(ctx context.Context) (more bool, err error) {
+	if next, err := w.store.NextWaiting(ctx); err != nil || next == nil {
+		return false, err
+	}
+	done, err := w.store.TryLease(ctx, "compile", w.owner, time.Minute)
+	if err != nil || done == nil {
+		return false, err
+	}
+	defer done()
+	return w.units.CompileSome(ctx, 30*time.Second)
+}
+
 // lookThrough goes on with splits whose kept events are being looked through:
 // moves that come in between are followed first.
 func (w *Worker) lookThrough(ctx context.Context) {
@@ -118,10 +178,11 @@ func (w *Worker) sweep(ctx context.Context) error {
 	if err := w.store.EnsurePartitions(ctx); err != nil {
 		return err
 	}
+	used := w.units.WriteUsed(ctx)
 	_, err = w.store.SweepWindows(ctx)
 	days, retired := w.store.Retire(ctx)
 	if len(days) > 0 {
 		w.log.Info("dropped events whose time is over", "days", len(days))
 	}
-	return errors.Join(err, retired)
+	return errors.Join(used, err, retired)
 }

@@ -97,6 +97,7 @@ func (w *Worker) Run(ctx context.Context) error {
 	var side sync.WaitGroup
 	side.Go(func() { w.keepLeases(ctx) })
 	side.Go(func() { w.upkeep(ctx) })
+	side.Go(func() { w.compile(ctx) })
 	var turns sync.WaitGroup
 	work, abandon := context.WithCancel(context.WithoutCancel(ctx))
 	defer abandon()

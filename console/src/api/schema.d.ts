@@ -560,11 +560,28 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What was pushed, newest first */
+        /** What was pushed, newest first, and what it takes by release */
         get: operations["list-symbols"];
         put?: never;
         /** Say which contents the files of a release have */
         post: operations["push-symbols"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/symbols/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whether the traces of a release, or of one event, can be read, and why not */
+        get: operations["check-symbols"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -582,6 +599,23 @@ export interface paths {
         put?: never;
         /** Which contents the project does not hold yet */
         post: operations["missing-symbols"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/symbols/unread": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Releases whose traces cannot be read for want of symbols */
+        get: operations["unread-releases"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -780,11 +814,49 @@ export interface components {
              * @enum {integer}
              */
             keep_days?: 7 | 30 | 90 | 365;
+            /**
+             * Format: int64
+             * @description for how many days symbols are kept after they were pushed or used last
+             */
+            keep_symbols?: number;
             /** @description web origins that may report; * is any */
             origins?: string[] | null;
         };
         CheckRules: {
             text: string;
+        };
+        CheckedFile: {
+            /** @description as the events give it */
+            debug_id?: string;
+            /**
+             * Format: int64
+             * @description whose traces name it
+             */
+            events: number;
+            /** @description as the traces name it */
+            file: string;
+            found?: components["schemas"]["FoundSymbols"];
+            /**
+             * Format: int64
+             * @description issues these are in
+             */
+            issues: number;
+            /** @description what was looked for, in order */
+            looked_for: string[];
+            /** @description the pushed file that is most like it */
+            nearest?: string;
+            readable: boolean;
+            /** @description no release, no symbols, not this file, two builds, another build, shared id, waiting, broken */
+            reason?: string;
+            /** @description what to do about it */
+            run?: string;
+            /**
+             * Format: int64
+             * @description events with frames in it that could not be read
+             */
+            unread: number;
+            /** @description why it cannot be read */
+            why?: string;
         };
         Difference: {
             /**
@@ -973,6 +1045,17 @@ export interface components {
             section?: string;
             /** @description the nearest right word */
             suggestion?: string;
+        };
+        FoundSymbols: {
+            address: string;
+            /**
+             * @description what it was found by
+             * @enum {string}
+             */
+            by: "debug id" | "address";
+            debug_id?: string;
+            /** @description waiting, ready or broken */
+            state: string;
         };
         Frame: {
             /** Format: int64 */
@@ -1168,6 +1251,18 @@ export interface components {
             /** @description numbers of more issues to merge into it */
             others?: number[] | null;
         };
+        MissingSymbols: {
+            hashes: string[];
+            /**
+             * Format: int64
+             * @description how large a part is; contents up to that size are sent whole
+             */
+            part_bytes: number;
+            /** @description of those of which some parts are there: which; a push that was cut off goes on behind them */
+            parts: {
+                [key: string]: number[] | null;
+            };
+        };
         NewKey: {
             label?: string;
             /** @description service.name may name the project, which is made at first sight */
@@ -1262,6 +1357,11 @@ export interface components {
              * @description how long events are kept
              */
             keep_days: number;
+            /**
+             * Format: int64
+             * @description for how many days symbols are kept after they were pushed or used last
+             */
+            keep_symbols: number;
             /** Format: date-time */
             last_event?: string;
             name: string;
@@ -1296,6 +1396,15 @@ export interface components {
             added: number;
             /** Format: int64 */
             already: number;
+            /** @description files that cannot be used, each with the reason */
+            broken: string[];
+            /** @description addresses of which the release has several builds now, with nothing to tell them apart: their frames stay unread */
+            builds: string[];
+            /**
+             * Format: int64
+             * @description files that are prepared in the background
+             */
+            waiting: number;
         };
         Queue: {
             /** Format: date-time */
@@ -1686,8 +1795,27 @@ export interface components {
             points: number;
             words: string;
         };
+        SymbolCheck: {
+            /**
+             * Format: int64
+             * @description kinds of trace that are being read again, for symbols came
+             */
+            again: number;
+            event?: string;
+            /** @description those that cost most first */
+            files: components["schemas"]["CheckedFile"][];
+            project: string;
+            /**
+             * Format: int64
+             * @description files pushed for the release, at least
+             */
+            pushed: number;
+            release: string;
+            /** @description the answer in a sentence */
+            words: string;
+        };
         SymbolFile: {
-            /** @description the URL it is served from, or its path */
+            /** @description the URL it is served from, or its path; * in host or directories stands for any characters */
             address: string;
             /** @description SHA-256 of the generated file */
             bundle?: string;
@@ -1705,7 +1833,11 @@ export interface components {
             map: string;
             /** Format: int64 */
             map_bytes: number;
+            /** @description why it is broken */
+            note?: string;
             release: string;
+            /** @description waiting, ready or broken */
+            state: string;
         };
         SymbolRef: {
             arch?: string;
@@ -1715,7 +1847,43 @@ export interface components {
             /** Format: int64 */
             size?: number;
         };
+        SymbolRelease: {
+            /**
+             * Format: int64
+             * @description of these, what no other release has
+             */
+            alone: number;
+            /** Format: int64 */
+            broken: number;
+            /**
+             * Format: int64
+             * @description stored, compressed, with what they compile to
+             */
+            bytes: number;
+            /** Format: int64 */
+            files: number;
+            /** Format: date-time */
+            pushed: string;
+            release: string;
+            /**
+             * Format: date-time
+             * @description when they are dropped, if they are not used before
+             */
+            until: string;
+            /**
+             * Format: date-time
+             * @description when a frame was last read with them
+             */
+            used: string;
+            /**
+             * Format: int64
+             * @description files that are being prepared
+             */
+            waiting: number;
+        };
         Symbols: {
+            /** @description pushed last first */
+            releases: components["schemas"]["SymbolRelease"][];
             symbols: components["schemas"]["SymbolListing"][];
         };
         Thread: {
@@ -1790,6 +1958,32 @@ export interface components {
              */
             events: number;
             text: string;
+        };
+        UnreadRelease: {
+            /**
+             * Format: int64
+             * @description kinds of trace that are being read again
+             */
+            again: number;
+            /**
+             * Format: int64
+             * @description that cannot be read
+             */
+            events: number;
+            /** Format: int64 */
+            issues: number;
+            /** Format: date-time */
+            last_seen: string;
+            /**
+             * Format: int64
+             * @description events of the release whose traces name generated files
+             */
+            of: number;
+            release: string;
+        };
+        UnreadReleases: {
+            /** @description seen last first */
+            releases: components["schemas"]["UnreadRelease"][];
         };
         User: {
             attribute: string;
@@ -3226,6 +3420,43 @@ export interface operations {
             };
         };
     };
+    "check-symbols": {
+        parameters: {
+            query?: {
+                /** @description as events report it; with an event it may be left out */
+                release?: string;
+                /** @description an event's id, or an issue, whose newest kept event counts */
+                event?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SymbolCheck"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "missing-symbols": {
         parameters: {
             query?: never;
@@ -3248,7 +3479,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Hashes"];
+                    "application/json": components["schemas"]["MissingSymbols"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "unread-releases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnreadReleases"];
                 };
             };
             /** @description Error */

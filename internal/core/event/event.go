@@ -104,6 +104,8 @@ type Frame struct {
 	Origin      bool         `json:"origin,omitempty"`       // the frame the issue is blamed on
 	// Pending is true while symbols that may still come could resolve the frame.
 	Pending bool `json:"pending,omitempty"`
+	// Generated is true of a frame in a file that symbols are looked for.
+	Generated bool `json:"-"`
 }
 
 // Called is what the frame's function is called where one text has to do: its

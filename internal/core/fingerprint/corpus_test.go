@@ -22,6 +22,8 @@ import (
 // shelf has the symbols of the corpus by the name of the generated file.
 type shelf map[string]*symbols.File
 
+func (s shelf) Failed(err error) { panic(err) }
+
 func (s shelf) File(path, _ string) (*symbols.File, string) {
 	if f := s[filepath.Base(path)]; f != nil {
 		return f, ""

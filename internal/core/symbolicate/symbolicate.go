@@ -7,7 +7,9 @@
 package symbolicate
 
 import (
+	"errors"
 	"fmt"
+	"io"
 	"regexp"
 	"strings"
 	"unicode/utf8"
@@ -47,32 +49,44 @@ func (o Options) kind(f event.Frame) event.Kind {
 // Frame makes one raw frame readable. file is nil when there are no symbols
 // for its file, and why then says so in words a developer can act on.
 func Frame(raw event.RawFrame, file *symbols.File, why string, opt Options) event.Frame {
-	f := frame(raw, file, why, opt)
-	if raw.Own == nil { // what the client says wins
-		f.Kind = opt.kind(f)
+	f, err := frame(raw, file, why, opt)
+	if err != nil {
+		f.WhyRaw = err.Error()
 	}
 	return f
 }
 
-func frame(raw event.RawFrame, file *symbols.File, why string, opt Options) event.Frame {
+// frame is Frame; err says that the symbols could not be read at the moment.
+func frame(raw event.RawFrame, file *symbols.File, why string, opt Options) (f event.Frame, err error) {
+	f, err = known(raw, file, why, opt)
+	if raw.Own == nil { // what the client says wins
+		f.Kind = opt.kind(f)
+	}
+	return f, err
+}
+
+func known(raw event.RawFrame, file *symbols.File, why string, opt Options) (event.Frame, error) {
 	f := event.Frame{
 		Line: raw.Line, Column: raw.Column, Kind: stacktrace.Kind(stacktrace.LanguageOf(raw), raw),
 		Raw: event.Position{Function: raw.Function, File: raw.File, Line: raw.Line, Column: raw.Column},
 	}
 	f.Function, f.File = stacktrace.Shown(raw)
 	if !Resolvable(raw) {
-		return f
+		return f, nil
 	}
 	if file == nil {
 		if !written(raw) {
 			f.WhyRaw, f.Pending = why, why != ""
 		}
-		return f
+		f.Generated = f.Pending
+		return f, nil
 	}
-	if err := resolve(&f, raw, file, opt); err != nil {
-		f.WhyRaw = err.Error() + "; push them again"
+	f.Generated = true
+	err := resolve(&f, raw, file, opt)
+	if _, damaged := errors.AsType[*symbols.DamageError](err); damaged || errors.Is(err, io.ErrUnexpectedEOF) {
+		f.WhyRaw, err = err.Error()+"; push the map of this file again", nil
 	}
-	return f
+	return f, err
 }
 
 // resolve fills f with what file knows of it. It changes nothing when it fails.

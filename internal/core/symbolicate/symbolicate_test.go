@@ -39,6 +39,8 @@ func (b bundles) File(file, _ string) (*symbols.File, string) {
 	return nil, "no such file"
 }
 
+func (b bundles) Failed(err error) { panic(err) }
+
 func compile(t testing.TB, m *sourcemap.Map, code []byte) *symbols.File {
 	t.Helper()
 	raw, err := symbols.Compile(m, code)
@@ -198,28 +200,57 @@ func TestFrame_GivesSevenLinesEachSide(t *testing.T) {
 }
 
 func TestChoose(t *testing.T) {
-	files := []File{{"https://quayside.example/assets/app.js", "id-1"}, {"https://other.example/assets/app.js", "id-2"}, {"dist/server.mjs", ""}, {"dist/server.mjs", ""}}
+	app, id := "https://quayside.example/assets/app.js", "0b7c1f5e-0000-4000-a000-000000000001"
+	file := func(address, id, build string) File { return File{Address: address, DebugID: id, Build: build} }
 	for name, c := range map[string]struct {
-		file, debugID, release string
-		want                   int
-		why                    string
+		named, with []File
+		file, id    string
+		want        int
+		byID        bool
+		why         string
 	}{
-		"whole address":           {"https://other.example/assets/app.js?v=2", "", "1", 1, ""},
-		"debug id before address": {"https://other.example/assets/app.js", "id-1", "1", 0, ""},
-		"end of a path":           {"file:///srv/gangway/dist/server.mjs", "", "1", 3, ""},
-		"another host":            {"https://third.example/assets/app.js", "", "1", -1, "not for https://third.example"},
-		"part of a name":          {"/srv/my-server.mjs", "", "1", -1, "but not for"},
-		"no release":              {"https://other.example/assets/app.js", "", "", -1, "names no release"},
+		"whole address":                  {named: []File{file(app, "", "1"), file("https://other.example/assets/app.js", "", "2")}, file: app + "?v=2"},
+		"debug id before address":        {named: []File{file("https://other.example/x/app.js", id, "1"), file(app, "", "2")}, file: app, id: id},
+		"pushed under another release":   {with: []File{file("x.js", id, "1")}, file: app, id: id, byID: true},
+		"the same build in two releases": {with: []File{file("x.js", id, "1"), file("y.js", id, "1")}, file: app, id: id, want: 1, byID: true},
+		"two builds with one id":         {named: []File{file(app, id, "1"), file(app, id, "2")}, with: []File{file(app, id, "1"), file(app, id, "2")}, file: app, id: id, want: -1, why: "2 different builds were pushed with the debug id"},
+		"two builds under one address":   {named: []File{file(app, "", "1"), file(app, "", "2")}, file: app, want: -1, why: "has 2 different builds of https://quayside.example/assets/app.js"},
+		"pushed twice":                   {named: []File{file(app, "", "1"), file(app, "", "1")}, file: app, want: 1},
+		"another build by its id":        {named: []File{file(app, "1b7c1f5e-0000-4000-a000-000000000001", "1")}, file: app, id: id, want: -1, why: "belong to another build: their debug id is 1b7c"},
+		"a bundle without the id it has": {named: []File{file(app, "", "1")}, file: app, id: id, want: -1, why: "carries no debug id, but the loaded one does"},
+		"a map alone":                    {named: []File{{Address: app, Build: "1", Bare: true}}, file: app, id: id},
+		"end of a path":                  {named: []File{file("dist/app.js", "", "1")}, file: "file:///srv/quayside/dist/app.js"},
+		"the longer end":                 {named: []File{file("app.js", "", "1"), file("b/app.js", "", "2"), file("c/b/app.js", "", "3")}, file: "/srv/x/b/app.js", want: 1},
+		"another host":                   {named: []File{file(app, "", "1")}, file: "https://third.example/assets/app.js", want: -1, why: "not for https://third.example"},
+		"any host":                       {named: []File{file("https://*.example/assets/app.js", "", "1")}, file: app},
+		"any host of another place":      {named: []File{file("https://*.example/assets/app.js", "", "1")}, file: "https://quayside.test/assets/app.js", want: -1, why: "but not for"},
+		"any directory":                  {named: []File{file("static/*/app.js", "", "1")}, file: "https://quayside.example/static/4.2/app.js"},
+		"any directory of another":       {named: []File{file("static/*/app.js", "", "1")}, file: "https://quayside.example/moving/4.2/app.js", want: -1, why: "but not for"},
+		"a part of a directory's name":   {named: []File{file("b/app.js", "", "1")}, file: "/srv/xb/app.js", want: -1, why: "but not for"},
 	} {
 		t.Run(name, func(t *testing.T) {
-			got, why := Choose(files, c.file, c.debugID, "quayside", c.release)
-			if got != c.want || !strings.Contains(why, c.why) || c.why == "" && why != "" {
-				t.Errorf("Choose = %d, %q, want %d, %q", got, why, c.want, c.why)
+			got, byID, miss := Choose(Wanted{File: c.file, DebugID: c.id, Project: "quayside", Release: "4.2.0", InRelease: len(c.named) + 1, Named: c.named, WithID: c.with})
+			if got != c.want || byID != c.byID || !strings.Contains(miss.Words, c.why) || (c.why == "") != (miss.Reason == "") {
+				t.Errorf("Choose = %d, %v, %q, want %d, %v, %q", got, byID, miss, c.want, c.byID, c.why)
 			}
 		})
 	}
-	if _, why := Choose(nil, "a.js", "", "quayside", "4.2.0"); !strings.Contains(why, "firethorn symbols push --project quayside --release 4.2.0") {
+	if _, _, why := Choose(Wanted{File: "a.js", Project: "quayside", Release: "4.2.0"}); !strings.Contains(why.Words, "firethorn symbols push --project quayside --release 4.2.0") {
 		t.Errorf("without symbols it says %q", why)
+	}
+	if _, _, why := Choose(Wanted{File: "a.js", InRelease: 1}); !strings.Contains(why.Words, "names no release") {
+		t.Errorf("without a release it says %q", why)
+	}
+}
+
+func TestClosest(t *testing.T) {
+	files := []File{{Address: "https://quayside.example/assets/index-DfNJ.js"}, {Address: "https://quayside.example/assets/berths-x1.js"}, {Address: "old/index-a.js"}}
+	for file, want := range map[string]string{
+		"https://quayside.example/assets/berths-zz.js": files[1].Address, "https://quayside.example/app/index-a.js": files[2].Address, "/srv/other.js": "", "": "",
+	} {
+		if got := Closest(files, file); got != want {
+			t.Errorf("closest to %q is %q, want %q", file, got, want)
+		}
 	}
 }
 
@@ -247,7 +278,7 @@ func BenchmarkEvent(b *testing.B) {
 }
 
 func TestNearest(t *testing.T) {
-	files := []File{{"1.0.0/assets/app.js", "id-1"}, {"1.1.0/assets/app.js", "id-2"}, {"other/app.js", ""}, {"vendor/lib.js", ""}}
+	files := []File{{Address: "1.0.0/assets/app.js", DebugID: "id-1"}, {Address: "1.1.0/assets/app.js", DebugID: "id-2"}, {Address: "other/app.js"}, {Address: "vendor/lib.js"}}
 	for name, c := range map[string]struct {
 		file, debugID, release string
 		want                   int

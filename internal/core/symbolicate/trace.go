@@ -8,9 +8,10 @@ import (
 )
 
 // Symbols finds the symbols of a generated file. It returns nil and the reason when there
-// is none.
+// is none. Failed is told when symbols could not be read at the moment.
 type Symbols interface {
 	File(path, debugID string) (file *symbols.File, why string)
+	Failed(err error)
 }
 
 // maxFrames is how many frames of one exception are read.
@@ -30,7 +31,10 @@ func Event(e *event.Event, known Symbols, opt Options) [][]event.Frame {
 			if Resolvable(raw) {
 				file, why = known.File(raw.File, e.DebugID(raw.File))
 			}
-			frames[j] = Frame(raw, file, why, opt)
+			var err error
+			if frames[j], err = frame(raw, file, why, opt); err != nil {
+				known.Failed(err)
+			}
 		}
 		out[i] = frames
 	}

@@ -46,9 +46,12 @@ import (
 	"github.com/klauspost/compress/zstd"
 )
 
+// Format is the version of the compiled form that this program reads and writes.
+const Format = 1
+
 const (
 	magic      = "FSYM"
-	version    = 1
+	version    = Format
 	headerSize = 32
 	hasScopes  = 1 // flag
 )

@@ -1,0 +1,158 @@
+package cli
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"path"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"firethorn/internal/contract"
+	"firethorn/internal/core/fault"
+)
+
+func pushCommand() *cli.Command {
+	return &cli.Command{Name: "push", Usage: "push the bundles and source maps of a release",
+		Description: "Finds .js, .mjs and .cjs files below DIR with their maps and pushes both. What the project holds already is not sent again, and a\n" +
+			"push that was cut off goes on where it was. Nothing is overwritten.\n\n" +
+			"--served-at says where DIR is served: a URL or a path. * stands for any characters, so that one push is for many hosts:\n" +
+			"  firethorn symbols push --release 4.2.1 --served-at 'https://*.quayside.example/assets' dist/assets",
+		Arguments: []cli.Argument{text("dir")},
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "release", Usage: "the release `R` they belong to, as the application reports it", Required: true},
+			&cli.StringFlag{Name: "served-at", Usage: "the `URL` (or path) under which DIR is served; * stands for any characters"},
+			&cli.StringFlag{Name: "on-failure", Value: "fail", Usage: "what a push that fails does to the build: `fail`, or warn and exit with 0", Validator: func(s string) error {
+				if s != "fail" && s != "warn" {
+					return usage("--on-failure is fail or warn, not %q", s)
+				}
+				return nil
+			}},
+			&cli.IntFlag{Name: "parallel", Value: 4, Usage: "how many requests are under way at once"},
+		},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			err := pushSymbols(ctx, c)
+			if err != nil && c.String("on-failure") == "warn" && codeOf(err) != exitUse {
+				fmt.Fprintf(c.Root().ErrWriter, "firethorn: symbols were not pushed, and the build goes on all the same: %v\n", explain(err))
+				return nil
+			}
+			return err
+		}}
+}
+
+// pushed is what a push answers: what the service says of it all, and what was sent.
+type pushed struct {
+	contract.Pushed
+	Release   string `json:"release"`
+	Files     int    `json:"files"`
+	Sent      int    `json:"sent"`       // contents that the project did not hold
+	SentBytes int64  `json:"sent_bytes"` // over the wire
+}
+
+// filesAtOnce is how many files one request announces.
+const filesAtOnce = 2000
+
+func pushSymbols(ctx context.Context, c *cli.Command) error {
+	dir, err := arg(c, "dir")
+	if err != nil {
+		return err
+	}
+	cl, err := newClient(c)
+	if err != nil {
+		return err
+	}
+	project, err := cl.needProject()
+	if err != nil {
+		return err
+	}
+	began := time.Now()
+	found, err := scanBundles(ctx, dir)
+	if err != nil {
+		return err
+	}
+	if len(found.list) == 0 {
+		return fault.New(fault.AnswerIsNo, "no JavaScript file with a source map lies below %s (%d without one); let the build write maps, beside the files or named in them", dir, len(found.without))
+	}
+	base := "/api/projects/" + url.PathEscape(project) + "/symbols"
+	s := &sender{c: cl, base: base, parallel: max(c.Int("parallel"), 1)}
+	if err := s.send(ctx, c, found.list); err != nil {
+		return err
+	}
+	sum := pushed{Release: c.String("release"), Files: len(found.list), Sent: s.contents, SentBytes: s.bytes}
+	sum.Builds, sum.Broken = []string{}, []string{}
+	for chunk := range slices.Chunk(found.list, filesAtOnce) {
+		push := contract.PushSymbols{Release: sum.Release}
+		for _, b := range chunk {
+			push.Files = append(push.Files, contract.SymbolFile{Address: servedAt(c.String("served-at"), b.Path), Bundle: b.CodeHash, Map: b.MapSum, DebugID: b.DebugID})
+		}
+		var one contract.Pushed
+		if _, err := cl.call(ctx, http.MethodPost, base, push, &one); err != nil {
+			return err
+		}
+		sum.Added, sum.Already, sum.Waiting = sum.Added+one.Added, sum.Already+one.Already, sum.Waiting+one.Waiting
+		sum.Builds, sum.Broken = append(sum.Builds, one.Builds...), append(sum.Broken, one.Broken...)
+	}
+	out := c.Root().Writer
+	if c.String("format") == "json" {
+		return json.NewEncoder(out).Encode(sum)
+	}
+	showPush(out, project, sum, found, c.String("served-at"), s.sent, time.Since(began))
+	return nil
+}
+
+// listedMost is how many files a push lists one by one.
+const listedMost = 40
+
+func showPush(out io.Writer, project string, sum pushed, found bundles, base string, sent map[string]bool, took time.Duration) {
+	if len(found.list) <= listedMost {
+		table(out, func(row func(...any)) {
+			row("FILE", "BUNDLE", "MAP", "SOURCES", "DEBUG ID", "SENT")
+			for _, b := range found.list {
+				word := "there already"
+				if sent[b.CodeHash] || sent[b.MapSum] {
+					word = "now"
+				}
+				row(servedAt(base, b.Path), size(b.CodeBytes), size(b.MapBytes), b.Sources, orDash(b.DebugID), word)
+			}
+		})
+	}
+	fmt.Fprintf(out, "%s %s: %s new, %s there already; %s sent, %s in %s", project, sum.Release, files(sum.Added), files(sum.Already), contents(sum.Sent), size(sum.SentBytes), took.Round(10*time.Millisecond))
+	if len(found.without) > 0 {
+		fmt.Fprintf(out, "; without a map: %s", plain(strings.Join(found.without[:min(len(found.without), 10)], ", ")))
+		if n := len(found.without) - 10; n > 0 {
+			fmt.Fprintf(out, " and %d more", n)
+		}
+	}
+	fmt.Fprintln(out)
+	if sum.Waiting > 0 {
+		fmt.Fprintf(out, "%s are prepared in the background: firethorn symbols check --project %s --release %s says when they are\n", files(sum.Waiting), project, sum.Release)
+	}
+	for _, b := range found.list {
+		if b.Dropped > 0 {
+			fmt.Fprintf(out, "! %s: %d %s of its map name what is not there, and are let go; the rest holds\n", plain(b.Path), b.Dropped, plural(b.Dropped, "segment", "segments"))
+		}
+	}
+	for _, why := range sum.Broken {
+		fmt.Fprintf(out, "! the map %s\n", plain(why))
+	}
+	for _, address := range sum.Builds {
+		fmt.Fprintf(out, "! release %s has several builds of %s now, and nothing tells them apart: stamp them (firethorn symbols stamp DIR), or give each a release of its own\n", plain(sum.Release), plain(address))
+	}
+}
+
+func files(n int) string    { return fmt.Sprintf("%d %s", n, plural(n, "file", "files")) }
+func contents(n int) string { return fmt.Sprintf("%d %s", n, plural(n, "content", "contents")) }
+
+// servedAt is the address of a file below a served directory.
+func servedAt(base, file string) string {
+	if base == "" {
+		return file
+	}
+	return strings.TrimSuffix(base, "/") + "/" + path.Clean(file)
+}

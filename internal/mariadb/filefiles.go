@@ -1,0 +1,161 @@
+package mariadb
+
+import (
+	"bytes"
+	"context"
+	"database/sql"
+	"slices"
+
+	"github.com/google/uuid"
+
+	"firethorn/internal/core/event"
+	"firethorn/internal/pipeline"
+)
+
+// traceFileKey tells generated files of a release apart.
+type traceFileKey struct {
+	release int64
+	hash    [16]byte
+}
+
+type traceFileRow struct {
+	pipeline.TraceFile
+	events, first, last int64
+}
+
+// mostTraceFiles is how many generated files of one event are counted.
+const mostTraceFiles = 20
+
+// countFiles counts which generated files the traces name, and notes of which
+// of them the frames of new variants could not be read. A variant that could
+// have been read with what was pushed in between is looked at again.
+func (w *filing) countFiles(ctx context.Context) error {
+	files := map[traceFileKey]*traceFileRow{}
+	for _, r := range w.rows {
+		at := min(micros(r.When.Thrown), micros(r.Received))
+		for _, f := range r.Files[:min(len(r.Files), mostTraceFiles)] {
+			k := fileKey(r, f)
+			x := files[k]
+			if x == nil {
+				x = &traceFileRow{TraceFile: f, first: at, last: at}
+				files[k] = x
+			}
+			x.events += r.Event.StandsFor
+			x.first, x.last = min(x.first, at), max(x.last, at)
+		}
+	}
+	var rows [][]any
+	for k, x := range files {
+		var id any
+		if u, err := uuid.Parse(x.DebugID); err == nil {
+			id = u[:]
+		}
+		rows = append(rows, []any{w.Project.ID, k.release, bytes.Clone(k.hash[:]), event.TrimText(x.Address, 990), id, x.events, x.first, x.last})
+	}
+	slices.SortFunc(rows, func(a, b []any) int { return bytes.Compare(a[2].([]byte), b[2].([]byte)) })
+	const tail = " ON DUPLICATE KEY UPDATE events=events+VALUES(events), first_seen=LEAST(first_seen, VALUES(first_seen)), last_seen=GREATEST(last_seen, VALUES(last_seen))"
+	if len(rows) > 0 {
+		if err := w.s.insertFixed(ctx, w.tx, "INSERT INTO trace_file (project, app_release, hash, address, debug_id, events, first_seen, last_seen)", tail, rows); err != nil {
+			return err
+		}
+	}
+	return w.noteUnread(ctx)
+}
+
+func fileKey(r *row, f pipeline.TraceFile) traceFileKey {
+	return traceFileKey{r.release, nameHash(f.Address + "\x00" + f.DebugID)}
+}
+
+// noteUnread ties new variants with frames that could not be read to their files.
+func (w *filing) noteUnread(ctx context.Context) error {
+	var version int64
+	for id, r := range w.fresh {
+		if !r.Print.Provisional {
+			continue
+		}
+		if version == 0 {
+			if err := w.tx.QueryRowContext(ctx, "SELECT symbols_version FROM project_counter WHERE project=?", w.Project.ID).Scan(&version); err != nil {
+				return err
+			}
+		}
+		if r.SymbolsVersion != version {
+			if _, err := w.tx.ExecContext(ctx, "UPDATE variant SET again=1 WHERE id=?", id); err != nil {
+				return err
+			}
+		}
+		for _, f := range r.Files[:min(len(r.Files), mostTraceFiles)] {
+			if !f.Pending {
+				continue
+			}
+			k := fileKey(r, f)
+			if _, err := w.tx.ExecContext(ctx, "INSERT IGNORE INTO variant_file (file, variant) SELECT id, ? FROM trace_file WHERE project=? AND app_release=? AND hash=?", id, w.Project.ID, k.release, k.hash[:]); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// FileSeen is a generated file that traces of a release name.
+type FileSeen struct {
+	pipeline.TraceFile
+	Events              int64 // whose traces name it
+	Unread, Issues      int64 // events and issues whose frames in it could not be read
+	FirstSeen, LastSeen int64
+}
+
+// FilesSeen lists the generated files that traces of a release name, those that
+// cost most first.
+func (s *Store) FilesSeen(ctx context.Context, project int64, release string, most int) (list []FileSeen, err error) {
+	var in int64
+	if release != "" {
+		if in, err = s.releaseID(ctx, project, release); err != nil || in == 0 {
+			return nil, err
+		}
+	}
+	return list, each(ctx, s.db, func(r *sql.Rows) error {
+		var f FileSeen
+		var id []byte
+		if err := r.Scan(&f.Address, &id, &f.Events, &f.FirstSeen, &f.LastSeen, &f.Unread, &f.Issues); err != nil {
+			return err
+		}
+		if len(id) == 16 {
+			f.DebugID = uuid.UUID(id).String()
+		}
+		list = append(list, f)
+		return nil
+	}, "SELECT t.address, t.debug_id, t.events, t.first_seen, t.last_seen, COALESCE(SUM(v.events),0), COUNT(DISTINCT v.issue) FROM trace_file t"+
+		" LEFT JOIN variant_file x ON x.file=t.id LEFT JOIN variant v ON v.id=x.variant AND v.provisional=1 WHERE t.project=? AND t.app_release=? GROUP BY t.id ORDER BY 6 DESC, t.events DESC LIMIT ?", project, in, most)
+}
+
+// releaseID is the id of a release, 0 when there is none of that name.
+func (s *Store) releaseID(ctx context.Context, project int64, release string) (id int64, err error) {
+	list, err := numbers(ctx, s.db, "SELECT id FROM app_release WHERE project=? AND hash=?", project, hash16(release))
+	if err != nil || len(list) == 0 {
+		return 0, err
+	}
+	return list[0], nil
+}
+
+// Unread is how much of a release could not be read for want of symbols.
+type Unread struct {
+	Release        string
+	Events, Issues int64 // that cannot be read
+	All            int64 // events of the release whose traces name generated files, at least Events
+	LastSeen       int64
+	Again          int64 // variants that are to be looked at again, for symbols came
+}
+
+// UnreadReleases lists the releases of a project with events that cannot be
+// read, those seen last first.
+func (s *Store) UnreadReleases(ctx context.Context, project int64) (list []Unread, err error) {
+	return list, each(ctx, s.db, func(r *sql.Rows) error {
+		var u Unread
+		err := r.Scan(&u.Release, &u.Events, &u.Issues, &u.Again, &u.All, &u.LastSeen)
+		u.All = max(u.All, u.Events)
+		list = append(list, u)
+		return err
+	}, "SELECT COALESCE(n.name,''), x.events, x.issues, x.again, COALESCE((SELECT MAX(t.events) FROM trace_file t WHERE t.project=? AND t.app_release=x.app_release),0), COALESCE((SELECT MAX(t.last_seen) FROM trace_file t WHERE t.project=? AND t.app_release=x.app_release),0)"+
+		" FROM (SELECT COALESCE(app_release,0) app_release, SUM(events) events, COUNT(DISTINCT issue) issues, SUM(again) again FROM variant WHERE project=? AND provisional=1 AND events>0 GROUP BY 1) x"+
+		" LEFT JOIN app_release n ON n.id=x.app_release ORDER BY 6 DESC LIMIT 100", project, project, project)
+}

@@ -1,0 +1,105 @@
+package mariadb
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"slices"
+
+	"firethorn/internal/core/event"
+	"firethorn/internal/pipeline"
+)
+
+// symbolPage is how many bytes of compiled symbols stand in one row: what fits
+// on one page of the database beside the row itself.
+const symbolPage = pipeline.SymbolPage
+
+// SymbolUnit reads what a file compiled to; its state is "" when it is gone.
+func (s *Store) SymbolUnit(ctx context.Context, id int64) (u pipeline.SymbolUnit, err error) {
+	return u, s.scanUnit(ctx, &u, "u.id=?", id)
+}
+
+// NextWaiting is the oldest unit that is not compiled; nil when there is none.
+func (s *Store) NextWaiting(ctx context.Context) (*pipeline.SymbolUnit, error) {
+	var u pipeline.SymbolUnit
+	if err := s.scanUnit(ctx, &u, "u.state='waiting' ORDER BY u.id LIMIT 1"); err != nil || u.ID == 0 {
+		return nil, err
+	}
+	return &u, nil
+}
+
+func (s *Store) scanUnit(ctx context.Context, u *pipeline.SymbolUnit, cond string, args ...any) error {
+	var bundle, mp []byte
+	var bundleBytes, mapBytes sql.NullInt64
+	err := s.db.QueryRowContext(ctx, "SELECT u.id, u.project, u.bundle, u.map, u.state, u.format, u.bytes, u.note, b.bytes, m.bytes FROM symbol_unit u"+
+		" LEFT JOIN symbol_content b ON b.project=u.project AND b.hash=u.bundle LEFT JOIN symbol_content m ON m.project=u.project AND m.hash=u.map WHERE "+cond, args...).
+		Scan(&u.ID, &u.Project, &bundle, &mp, &u.State, &u.Format, &u.Bytes, &u.Note, &bundleBytes, &mapBytes)
+	if errors.Is(err, sql.ErrNoRows) {
+		*u = pipeline.SymbolUnit{}
+		return nil
+	}
+	if err != nil {
+		return fmt.Errorf("symbols: %w", err)
+	}
+	u.Bundle, u.Map, u.Raw = [32]byte(bundle), [32]byte(mp), bundleBytes.Int64+mapBytes.Int64
+	return nil
+}
+
+// PutCompiled stores what a unit compiled to, or, without any, why it did not.
+// What waited for it is looked at again.
+func (s *Store) PutCompiled(ctx context.Context, u pipeline.SymbolUnit, compiled []byte, sources int, note string) error {
+	if _, err := s.db.ExecContext(ctx, "DELETE FROM symbol_page WHERE unit=?", u.ID); err != nil {
+		return err
+	}
+	var rows [][]any
+	for chunk := range slices.Chunk(compiled, symbolPage) {
+		rows = append(rows, []any{u.ID, len(rows), chunk})
+	}
+	// Pages that no unit says it has are nobody's: no transaction over all of them.
+	for chunk := range slices.Chunk(rows, statementRows) {
+		if err := insertRows(ctx, s.db, "REPLACE INTO symbol_page (unit, page, body)", "", chunk); err != nil {
+			return err
+		}
+	}
+	state := "ready"
+	if compiled == nil {
+		state = "broken"
+	}
+	return s.InTx(ctx, func(tx *sql.Tx) error {
+		if err := lockProject(ctx, tx, u.Project); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, "UPDATE symbol_unit SET state=?, format=?, bytes=?, sources=?, note=? WHERE id=?", state, u.Format, len(compiled), sources, event.TrimText(note, 500), u.ID); err != nil {
+			return err
+		}
+		var in []int64
+		var ids [][]byte
+		err := each(ctx, tx, func(r *sql.Rows) error {
+			var release int64
+			var id []byte
+			err := r.Scan(&release, &id)
+			if !slices.Contains(in, release) {
+				in = append(in, release)
+			}
+			if len(id) == 16 && len(ids) == 0 { // a unit has one debug id
+				ids = append(ids, id)
+			}
+			return err
+		}, "SELECT app_release, debug_id FROM symbol_file WHERE unit=?", u.ID)
+		if err != nil {
+			return err
+		}
+		return lookAgain(ctx, tx, u.Project, in, ids)
+	})
+}
+
+// SymbolPages reads pages of compiled symbols, in order.
+func (s *Store) SymbolPages(ctx context.Context, unit int64, from, to int) (pages [][]byte, err error) {
+	return pages, each(ctx, s.db, func(r *sql.Rows) error {
+		var body []byte
+		err := r.Scan(&body)
+		pages = append(pages, body)
+		return err
+	}, "SELECT body FROM symbol_page WHERE unit=? AND page BETWEEN ? AND ? ORDER BY page", unit, from, to)
+}
