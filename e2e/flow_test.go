@@ -145,7 +145,7 @@ func TestRecording_BecomesAFewReadableIssues(t *testing.T) {
 	for _, r := range []string{"2.8.0", "2.9.0"} {
 		s.run(t, 0, "symbols", "push", "--project", "gangway", "--release", r, "../demo/gangway/build/"+r)
 	}
-	if out, _ := s.run(t, 0, "symbols", "push", "--project", "gangway", "--release", "2.9.0", "../demo/gangway/build/2.9.0"); !strings.Contains(out, "0 files new, 1 there already") {
+	if out, _ := s.run(t, 0, "symbols", "push", "--project", "gangway", "--release", "2.9.0", "../demo/gangway/build/2.9.0"); !strings.Contains(out, "0 files new, 1 file there already") {
 		t.Errorf("pushing again prints %s", out)
 	}
 	for app, key := range keys {

@@ -31,6 +31,7 @@ const router = createBrowserRouter([
       { path: '/p/:project/issues', lazy: async () => ({ Component: (await import('./ui/issues.tsx')).Issues }) },
       { path: '/p/:project/issues/:number', lazy: async () => ({ Component: (await import('./ui/issue.tsx')).IssuePage }) },
       { path: '/p/:project/received', lazy: async () => ({ Component: (await import('./ui/received.tsx')).ReceivedPage }) },
+      { path: '/p/:project/symbols', lazy: async () => ({ Component: (await import('./ui/symbols.tsx')).SymbolsPage }) },
       { path: '/p/:project/rules', lazy: async () => ({ Component: (await import('./ui/rules.tsx')).RulesPage }) },
       { path: '/p/:project/set-up', lazy: async () => ({ Component: (await import('./ui/set-up.tsx')).SetUpPage }) },
       { path: '*', element: <p className="p-10">There is no such page. The list of projects is behind the name at the top.</p> },

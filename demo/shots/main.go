@@ -26,6 +26,7 @@ type shot struct {
 	keys              string
 	width             int64
 	pause             time.Duration // that what the script began may take
+	before            func(server string) error
 }
 
 var shots = []shot{
@@ -43,6 +44,7 @@ var shots = []shot{
 	{name: "rules-faults", path: "/p/quayside/rules", theme: "blossom", script: retype + `('crawler(attr', 'crawlr(attr'); retype('frames.size() > 0', 'frames.size() == "0"')`},
 	{name: "rules-trial", path: "/p/quayside/rules", theme: "hedge", pause: 4 * time.Second, script: retype + `('4.0.0', '4.2.1'); retype('MSF-[0-9]{6}', 'p-1[0-9]{3}'); setTimeout(() => document.querySelector('form button').click(), 1000); setTimeout(() => document.querySelectorAll('main section details').forEach((d, i) => d.open = i > 1), 3500)`},
 	{name: "set-up", path: "/p/quayside/set-up", theme: "blossom"},
+	{name: "symbols", path: "/p/quayside/symbols", theme: "blossom", before: candidate},
 }
 
 // retype replaces a text in the rules editor, as if it were typed.
@@ -134,6 +136,11 @@ func take(server, out, only string, list []shot) error {
 		}
 		if s.path, err = number(server, s.path); err != nil {
 			return err
+		}
+		if s.before != nil {
+			if err := s.before(server); err != nil {
+				return err
+			}
 		}
 		if s.width == 0 {
 			s.width = 1280

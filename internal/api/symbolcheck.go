@@ -249,12 +249,12 @@ func served(file, nearest string) string {
 
 // say sums the check up in a sentence.
 func (c *checking) say(unread int) {
-	what := "the traces of release " + c.out.Release
+	what := "the traces of release " + c.out.Release + " name"
 	switch {
 	case c.out.Event != "":
-		what = "the trace of this event"
+		what = "the trace of this event names"
 	case c.out.Release == "":
-		what = "the traces that name no release"
+		what = "traces without a release name"
 	}
 	n := len(c.out.Files)
 	switch {
@@ -264,10 +264,14 @@ func (c *checking) say(unread int) {
 		c.out.Words = fmt.Sprintf("No trace of release %s was seen yet; %d files were pushed for it.", c.out.Release, c.out.Pushed)
 	case n == 0:
 		c.out.Words = fmt.Sprintf("No trace of release %s was seen yet, and nothing was pushed for it.", c.out.Release)
+	case unread == 0 && n == 1:
+		c.out.Words = "The one generated file that " + what + " can be read."
 	case unread == 0:
-		c.out.Words = fmt.Sprintf("All %d generated files that %s name can be read.", n, what)
+		c.out.Words = fmt.Sprintf("All %d generated files that %s can be read.", n, what)
+	case n == 1:
+		c.out.Words = "The one generated file that " + what + " cannot be read."
 	default:
-		c.out.Words = fmt.Sprintf("%d of %d generated files that %s name cannot be read.", unread, n, what)
+		c.out.Words = fmt.Sprintf("%d of %d generated files that %s cannot be read.", unread, n, what)
 	}
 	if c.out.Pushed == 0 && c.other != "" && unread > 0 {
 		c.out.Words += " The newest release that symbols were pushed for is " + c.other + "."

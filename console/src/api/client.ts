@@ -22,6 +22,10 @@ export type Why = components['schemas']['Why']
 export type EventWhy = components['schemas']['EventWhy']
 export type GroupPart = components['schemas']['Part']
 export type SplitBy = components['schemas']['SplitBy']
+export type SymbolRelease = components['schemas']['SymbolRelease']
+export type SymbolCheck = components['schemas']['SymbolCheck']
+export type CheckedFile = components['schemas']['CheckedFile']
+export type UnreadRelease = components['schemas']['UnreadRelease']
 export type Difference = components['schemas']['DifferenceFound']
 export type Fault = components['schemas']['Fault']
 
@@ -111,6 +115,16 @@ export const rulesHistory = (name: string, signal?: AbortSignal) => answer(api.G
 export const checkRules = (name: string, text: string, signal?: AbortSignal) => answer(api.POST('/api/projects/{project}/rules/check', { params: ofProject(name), body: { text }, signal }))
 export const tryRules = (name: string, text: string) => answer(api.POST('/api/projects/{project}/rules/try', { params: ofProject(name), body: { text, days: 7, events: 2000 } }))
 export const pushRules = (name: string, text: string, note: string, onto: number) => answer(api.PUT('/api/projects/{project}/rules', { params: ofProject(name), body: { text, note, onto } }))
+
+/** What was pushed, and what it takes by release. */
+export const symbols = (name: string, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/symbols', { params: { ...ofProject(name), query: { limit: 200 } }, signal }))
+
+/** Releases whose traces cannot be read for want of symbols. */
+export const unreadReleases = (name: string, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/symbols/unread', { params: ofProject(name), signal }))
+
+/** Whether the traces of a release, or of one event, can be read, and why not. */
+export const checkSymbols = (name: string, release: string | undefined, event: string | undefined, signal?: AbortSignal) =>
+  answer(api.GET('/api/projects/{project}/symbols/check', { params: { ...ofProject(name), query: { ...(release ? { release } : {}), ...(event ? { event } : {}) } }, signal }))
 
 /** Calls changed whenever something of a project has changed, until stopped. */
 export function live(changed: (project: string) => void): () => void {

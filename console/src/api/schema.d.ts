@@ -1697,6 +1697,8 @@ export interface components {
         };
         SourceLine: {
             /** Format: int64 */
+            from?: number;
+            /** Format: int64 */
             line: number;
             text: string;
         };

@@ -11,6 +11,24 @@ export function called(f: { function: string; within?: string }): string {
   return f.function || (f.within ? `(anonymous in ${f.within})` : '(anonymous)')
 }
 
+interface Told {
+  type?: string
+  thrown?: string
+  message?: string
+  relation?: string
+  frames: { function: string; within?: string; file: string; line: number; column: number }[]
+}
+
+/** A readable trace as text, to be pasted into a message. */
+export function asText(exceptions: Told[]): string {
+  return exceptions
+    .map((x, i) => {
+      const head = `${i > 0 ? `${x.relation ?? 'cause'}: ` : ''}${x.type ?? `thrown ${x.thrown ?? 'value'}`}${x.message ? `: ${x.message}` : ''}`
+      return [head, ...x.frames.map((f) => `    at ${called(f)} (${f.file}${f.line ? `:${f.line}` : ''}${f.column ? `:${f.column}` : ''})`)].join('\n')
+    })
+    .join('\n')
+}
+
 export type Piece<F> = { frame: F } | { folded: F[]; words: string }
 
 /** Lays frames out, innermost first. */

@@ -6,6 +6,7 @@ import { keysOff, setKeysOff, useKeys } from './keys.ts'
 import { useLive } from './live.ts'
 import { Dialog, Failed, Loading, Mark } from './parts.tsx'
 import { SayProvider } from './say.tsx'
+import { UnreadNotice } from './unread.tsx'
 
 /** The bar on top of every page. */
 export function Frame() {
@@ -47,7 +48,7 @@ export function Frame() {
         </div>
         {project && (
           <nav aria-label="Pages" className="flex gap-4 px-4">
-            {[['issues', 'Issues'], ['received', 'Received'], ['rules', 'Rules'], ['set-up', 'Set-up']].map(([to, words]) => (
+            {[['issues', 'Issues'], ['received', 'Received'], ['symbols', 'Symbols'], ['rules', 'Rules'], ['set-up', 'Set-up']].map(([to, words]) => (
               <NavLink key={to} to={`/p/${project}/${to}`} className={({ isActive }) => `border-b-2 pb-1 ${isActive ? 'border-primary font-semibold' : 'soft border-transparent hover:text-base-content'}`}>
                 {words}
               </NavLink>
@@ -63,7 +64,12 @@ export function Frame() {
 
 function Live({ project }: { project: string }) {
   useLive(project)
-  return <Outlet />
+  return (
+    <>
+      <UnreadNotice project={project} />
+      <Outlet />
+    </>
+  )
 }
 
 function ProjectChoice({ project }: { project: string }) {

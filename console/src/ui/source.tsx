@@ -5,7 +5,7 @@ import 'prismjs/components/prism-tsx'
 import type { ReactNode } from 'react'
 import type { Frame } from '../api/client.ts'
 
-const longest = 300
+const longest = 400
 
 /** Source lines with the blamed one marked; each line is coloured by itself. */
 export function Source({ frame }: { frame: Frame }) {
@@ -18,6 +18,7 @@ export function Source({ frame }: { frame: Frame }) {
         return (
           <div key={l.line} className={`px-3 ${l.line === frame.line ? 'at' : ''}`} aria-current={l.line === frame.line || undefined}>
             <span className="soft inline-block w-10 pr-3 text-right select-none">{l.line}</span>
+            {l.from ? <span className="soft" title={`${l.from} characters before are left out`}>… </span> : ''}
             {grammar ? Prism.tokenize(text, grammar).map(paint) : text}
             {'\n'}
           </div>

@@ -1,6 +1,8 @@
 import { useState } from 'react'
+import { Link, useParams } from 'react-router'
 import type { EventDetail, Exception, Frame } from '../api/client.ts'
-import { called, layOut } from '../core/trace.ts'
+import { asText, called, layOut } from '../core/trace.ts'
+import { Copy } from './parts.tsx'
 import { Source } from './source.tsx'
 
 const relations: Record<string, string> = { cause: 'caused by', member: 'one of its members', suppressed: 'suppressed' }
@@ -14,20 +16,24 @@ export function Trace({ event, raw }: { event: EventDetail; raw: boolean }) {
     <div className="space-y-4">
       {event.exceptions.map((x, i) => (
         <section key={i} className="rounded border border-base-300 bg-base-100" aria-label={x.type ?? 'thrown value'}>
+          {i === 0 && <div className="float-right p-1"><Copy text={raw ? rawText(event) : asText(event.exceptions)}>Copy as text</Copy></div>}
           <h3 className="px-3 py-2">
             {i > 0 && <span className="soft">{relations[x.relation ?? 'cause']} </span>}
             <b className="hurts font-semibold">{x.type ?? `thrown ${x.thrown ?? 'value'}`}</b>
             {x.message && <span className="break-words whitespace-pre-wrap">: {x.message}</span>}
           </h3>
-          {raw ? <Raw exception={x} /> : <Frames exception={x} />}
+          {raw ? <Raw exception={x} /> : <Frames exception={x} event={event.id} />}
         </section>
       ))}
     </div>
   )
 }
 
+const rawOf = (x: Exception) => x.stack ?? x.frames.map((f) => `    at ${f.raw.function || '(anonymous)'} (${f.raw.file}:${f.raw.line}:${f.raw.column})`).join('\n')
+const rawText = (event: EventDetail) => event.exceptions.map(rawOf).join('\n')
+
 function Raw({ exception: x }: { exception: Exception }) {
-  const text = x.stack ?? x.frames.map((f) => `    at ${f.raw.function || '(anonymous)'} (${f.raw.file}:${f.raw.line}:${f.raw.column})`).join('\n')
+  const text = rawOf(x)
   return (
     <pre className="overflow-x-auto border-t border-base-300 p-3" tabIndex={0} aria-label="Trace as the runtime printed it">
       {text || 'The runtime gave no trace.'}
@@ -35,7 +41,7 @@ function Raw({ exception: x }: { exception: Exception }) {
   )
 }
 
-function Frames({ exception: x }: { exception: Exception }) {
+function Frames({ exception: x, event }: { exception: Exception; event: string }) {
   if (x.frames.length === 0) return <p className="soft border-t border-base-300 px-3 py-2">It came without a trace.</p>
   // A reason that many frames share is said once.
   const first = new Map<string, Frame>()
@@ -44,14 +50,15 @@ function Frames({ exception: x }: { exception: Exception }) {
     <ol className="border-t border-base-300">
       {layOut(x.frames).map((p, i) => (
         <li key={i} className="border-b border-base-300/60 last:border-0">
-          {'frame' in p ? <OneFrame frame={p.frame} why={p.frame.why_raw && first.get(p.frame.why_raw) === p.frame ? p.frame.why_raw : undefined} /> : <Folded frames={p.folded} words={p.words} />}
+          {'frame' in p ? <OneFrame frame={p.frame} event={event} why={p.frame.why_raw && first.get(p.frame.why_raw) === p.frame ? p.frame.why_raw : undefined} /> : <Folded frames={p.folded} words={p.words} />}
         </li>
       ))}
     </ol>
   )
 }
 
-function OneFrame({ frame: f, why }: { frame: Frame; why: string | undefined }) {
+function OneFrame({ frame: f, event, why }: { frame: Frame; event: string; why: string | undefined }) {
+  const { project = '' } = useParams()
   const [open, setOpen] = useState(f.origin ?? false)
   const lines = (f.source_lines ?? []).length > 0
   const head = (
@@ -74,8 +81,13 @@ function OneFrame({ frame: f, why }: { frame: Frame; why: string | undefined }) 
           {head}
         </div>
       )}
-      {why && <p className="px-9 pb-1.5 text-[.93rem] text-warning">Not resolved: {why}</p>}
+      {why && (
+        <p className="px-9 pb-1.5 text-[.93rem] text-warning">
+          Not resolved: {why}. <Link className="link" to={`/p/${project}/symbols?event=${event}`}>What was looked for</Link>
+        </p>
+      )}
       {open && lines && <Source frame={f} />}
+      {open && f.raw.file !== f.file && <p className="mono soft px-9 pb-1.5 text-[.85rem] break-all" title="the frame as the runtime printed it">{f.raw.function || '(anonymous)'} {f.raw.file}:{f.raw.line}:{f.raw.column}</p>}
     </>
   )
 }

@@ -88,6 +88,7 @@ type Position struct {
 type SourceLine struct {
 	Line int    `json:"line"`
 	Text string `json:"text"`
+	From int    `json:"from,omitempty"` // how many characters of a long line were left out before the text
 }
 
 // Frame is a frame made readable, beside what it was made from.

@@ -12,6 +12,7 @@ import (
 	"io"
 	"regexp"
 	"strings"
+	"unicode/utf16"
 	"unicode/utf8"
 
 	"firethorn/internal/core/event"
@@ -106,7 +107,7 @@ func resolve(f *event.Frame, raw event.RawFrame, file *symbols.File, opt Options
 	}
 	var lines []event.SourceLine
 	if opt.Sources {
-		if lines, err = sourceLines(file, o.Index, int(o.Pos.Line)+1); err != nil {
+		if lines, err = sourceLines(file, o.Index, int(o.Pos.Line)+1, int(o.Pos.Col)); err != nil {
 			return err
 		}
 	}
@@ -153,12 +154,20 @@ func Resolvable(raw event.RawFrame) bool {
 	return strings.Contains(raw.File, "://") && !strings.HasSuffix(path, ".ts")
 }
 
-// maxSourceLine bounds one line of context in bytes: generated sources have
-// lines without end.
-const maxSourceLine = 400
+const (
+	// maxSourceLine bounds one line of context in bytes: generated sources have
+	// lines without end.
+	maxSourceLine = 400
+	// sideOfColumn is how many characters of a long line stand before and behind
+	// the column that is meant.
+	sideOfColumn = 160
+	// farthestColumn bounds how far into a line is read.
+	farthestColumn = 200_000
+)
 
-// sourceLines gives the lines around line (counted from 1) of source i.
-func sourceLines(file *symbols.File, i, line int) ([]event.SourceLine, error) {
+// sourceLines gives the lines around line (counted from 1) of source i; of
+// itself the part around column, where it is long.
+func sourceLines(file *symbols.File, i, line, column int) ([]event.SourceLine, error) {
 	from := max(line-1-Context, 0)
 	texts, err := file.SourceLines(i, from, line-1+Context, maxSourceLine+utf8.UTFMax)
 	if err != nil || from+len(texts) < line {
@@ -168,6 +177,21 @@ func sourceLines(file *symbols.File, i, line int) ([]event.SourceLine, error) {
 	for k, text := range texts {
 		out[k] = event.SourceLine{Line: from + k + 1, Text: event.TrimText(strings.ToValidUTF8(text, "\ufffd"), maxSourceLine)}
 	}
+	at := &out[line-1-from]
+	if len(texts[line-1-from]) <= maxSourceLine || column < sideOfColumn || column > farthestColumn {
+		return out, nil
+	}
+	// A character takes up to three bytes for each UTF-16 unit.
+	long, err := file.SourceLines(i, line-1, line-1, 3*(column+sideOfColumn))
+	if err != nil || len(long) == 0 {
+		return out, err
+	}
+	units := utf16.Encode([]rune(strings.ToValidUTF8(long[0], "\ufffd")))
+	if column >= len(units) {
+		return out, nil
+	}
+	at.From = column - sideOfColumn
+	at.Text = string(utf16.Decode(units[at.From:min(column+sideOfColumn, len(units))]))
 	return out, nil
 }
 

@@ -6,8 +6,10 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"testing"
+	"unicode/utf16"
 
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/sourcemap"
@@ -196,6 +198,28 @@ func TestFrame_GivesSevenLinesEachSide(t *testing.T) {
 	f := Frame(event.RawFrame{File: "https://a.example/b.js", Line: 1, Column: 1}, compile(t, m, nil), "", Options{Sources: true})
 	if f.Line != 11 || len(f.SourceLines) != 15 || f.SourceLines[0].Line != 4 || f.SourceLines[14].Line != 18 {
 		t.Errorf("line %d with %d lines of source: %+v", f.Line, len(f.SourceLines), f.SourceLines)
+	}
+}
+
+// Of a line without end the part around the column is shown, in whole characters.
+func TestFrame_CutsALongLineAroundItsColumn(t *testing.T) {
+	long := strings.Repeat("ä😀;", 20_000) + "blame(me)" + strings.Repeat("x", 5000)
+	m, err := sourcemap.Parse([]byte(`{"version":3,"sources":["a.js"],"sourcesContent":[` + strconv.Quote("first\n"+long+"\nlast") + `],"mappings":"AACggxBA"}`))
+	if err != nil {
+		t.Fatal(err)
+	}
+	o, _ := m.Find(sourcemap.Pos{})
+	f := Frame(event.RawFrame{File: "https://quayside.example/a.js", Line: 1, Column: 1}, compile(t, m, nil), "", Options{Sources: true})
+	if len(f.SourceLines) != 3 {
+		t.Fatalf("%d lines around %v", len(f.SourceLines), o.Pos)
+	}
+	l := f.SourceLines[1]
+	rest := string(utf16.Decode(utf16.Encode([]rune(l.Text))[f.Column-1-l.From:]))
+	if want := string(utf16.Decode(utf16.Encode([]rune(long))[f.Column-1:]))[:20]; !strings.HasPrefix(rest, want) || len(l.Text) > 1200 || l.From == 0 {
+		t.Errorf("column %d: from %d, %d bytes, there stands %.30q, want %q", f.Column, l.From, len(l.Text), rest, want)
+	}
+	if f.SourceLines[0].Text != "first" || f.SourceLines[2].Text != "last" {
+		t.Errorf("around it: %q, %q", f.SourceLines[0].Text, f.SourceLines[2].Text)
 	}
 }
 
