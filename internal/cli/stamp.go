@@ -94,7 +94,7 @@ func stampFile(path string, written hashes, all, dry bool) (out stamped, err err
 	case id == "" && m.DebugID != "":
 		id = strings.ToLower(m.DebugID)
 	case id == "":
-		id = stamp.Derive(code)
+		id = stamp.Derive(code, raw)
 	}
 	if stamp.Whole(code) && m.DebugID == id {
 		return stamped{DebugID: id, Done: doneAlready}, nil

@@ -34,9 +34,9 @@ export function SymbolsPage() {
       ) : (
         <>
           {list.length > 0 && (
-            <table className="table mt-3 w-auto text-[1rem] [&_td]:px-3 [&_td]:py-1 [&_th]:px-3 [&_th]:py-1" aria-label="Releases">
+            <table className="mt-3 -ml-3 [&_td]:px-3 [&_td]:py-1 [&_th]:px-3 [&_th]:py-1 [&_th]:text-left [&_th]:font-normal [&_th.text-right]:text-right" aria-label="Releases">
               <thead>
-                <tr><th>Release</th><th className="text-right">Unreadable events</th><th className="text-right">in issues</th><th className="text-right">Files pushed</th><th className="text-right">Size</th><th>Pushed</th><th>Dropped</th></tr>
+                <tr className="soft"><th>Release</th><th className="text-right">Unreadable events</th><th className="text-right">in issues</th><th className="text-right">Files pushed</th><th className="text-right">Size</th><th>Pushed</th><th>Dropped</th></tr>
               </thead>
               <tbody>
                 {list.map((r) => (

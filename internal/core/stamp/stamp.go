@@ -39,12 +39,15 @@ func Whole(code []byte) bool {
 	return m != nil && string(m[1]) == ID(code)
 }
 
-// Derive makes the id of a file from its own text: the same text has the same
-// id, wherever and however often it is built.
-func Derive(code []byte) string {
-	bare := table.ReplaceAll(comment.ReplaceAll(link.ReplaceAll(code, nil), nil), nil)
-	h := sha256.Sum256(bytes.TrimRight(bare, "\n"))
-	x := hex.EncodeToString(h[:])
+// Derive makes the id of a file and its map from their texts: the same build
+// has the same id, wherever and however often it is built. Neither may carry
+// one yet.
+func Derive(code, raw []byte) string {
+	h := sha256.New()
+	h.Write(bytes.TrimRight(link.ReplaceAll(code, nil), "\r\n"))
+	h.Write([]byte{0})
+	h.Write(raw)
+	x := hex.EncodeToString(h.Sum(nil))
 	return fmt.Sprintf("%s-%s-4%s-a%s-%s", x[:8], x[8:12], x[13:16], x[17:20], x[20:32])
 }
 
