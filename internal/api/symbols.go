@@ -14,6 +14,7 @@ import (
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/mariadb"
+	"firethorn/internal/pipeline"
 )
 
 func (a *API) symbols(h huma.API) {
@@ -146,30 +147,41 @@ func (a *API) pushSymbols(ctx context.Context, in *struct {
 
 // compile prepares what was pushed, the smaller ones for a while; the rest is
 // left to the background.
-func (a *API) compile(ctx context.Context, units []int64) (waiting int, broken []string, err error) {
+func (a *API) compile(ctx context.Context, ids []int64) (waiting int, broken []string, err error) {
 	broken = []string{}
-	for i, end := 0, time.Now().Add(compileAtPush); i < len(units); i++ {
-		if time.Now().After(end) {
-			return waiting + len(units) - i, broken, nil
+	end := time.Now().Add(compileAtPush)
+	for chunk := range slices.Chunk(ids, compileChunk) {
+		var now []pipeline.SymbolUnit
+		for _, id := range chunk {
+			u, err := a.store.SymbolUnit(ctx, id)
+			if err != nil {
+				return 0, nil, err
+			}
+			if u.State == "waiting" && (u.Raw > compileSmall || time.Now().After(end)) {
+				waiting++
+				continue
+			}
+			now = append(now, u)
 		}
-		u, err := a.store.SymbolUnit(ctx, units[i])
+		done, err := a.units.Compile(ctx, now)
 		if err != nil {
 			return 0, nil, err
 		}
-		if u.State == "waiting" && u.Raw <= compileSmall {
-			if err := a.units.Compile(ctx, &u); err != nil {
-				return 0, nil, err
+		for _, u := range done {
+			if u.State == "broken" {
+				broken = append(broken, fmt.Sprintf("%x: %s", u.Map[:6], u.Note))
 			}
 		}
-		switch u.State {
-		case "waiting":
-			waiting++
-		case "broken":
-			broken = append(broken, fmt.Sprintf("%x: %s", u.Map[:6], u.Note))
+		if time.Now().After(end) {
+			waiting += len(ids) - slices.Index(ids, chunk[len(chunk)-1]) - 1
+			break
 		}
 	}
 	return waiting, broken, nil
 }
+
+// compileChunk is how many are prepared and stored together.
+const compileChunk = 32
 
 // compileSmall is how large bundle and map may be to be prepared while a push
 // waits.

@@ -57,8 +57,8 @@ func (s *Store) Following(ctx context.Context) ([]int64, error) {
 	return numbers(ctx, s.db, "SELECT DISTINCT project FROM move WHERE following=1")
 }
 
-// FollowMove lets one chunk of derived rows follow the oldest move of a
-// project; more says that there is more to do.
+// FollowMove lets a chunk of derived rows follow the oldest move of a project,
+// of as many tables as that takes; more says that there is more to do.
 func (s *Store) FollowMove(ctx context.Context, project int64) (more bool, err error) {
 	err = s.InTx(ctx, func(tx *sql.Tx) error {
 		more = false
@@ -81,10 +81,15 @@ func (s *Store) FollowMove(ctx context.Context, project int64) (more bool, err e
 			}
 			f.begun = true
 		}
-		if f.step >= len(followers) {
-			return f.settle(ctx, project)
+		for f.rows < int64(s.chunk) {
+			if f.step >= len(followers) {
+				return f.settle(ctx, project)
+			}
+			if err := f.chunk(ctx, followers[f.step]); err != nil {
+				return err
+			}
 		}
-		return f.chunk(ctx, followers[f.step])
+		return nil
 	})
 	return more, err
 }
@@ -97,6 +102,7 @@ type follow struct {
 	step           int
 	begun          bool
 	prefix, column int64 // the last ones done
+	rows           int64 // that were moved in this transaction
 }
 
 // correlated keeps the server from turning EXISTS into a join: it would read all
@@ -113,6 +119,7 @@ func (f *follow) chunk(ctx context.Context, d derived) error {
 		return err
 	}
 	if !found {
+		f.step, f.begun = f.step+1, false
 		_, err := f.tx.ExecContext(ctx, "UPDATE move SET step=step+1, step_at='' WHERE id=?", f.id)
 		return err
 	}
@@ -136,9 +143,15 @@ func (f *follow) chunk(ctx context.Context, d derived) error {
 	if _, err := f.tx.ExecContext(ctx, insert, args...); err != nil {
 		return fmt.Errorf("%s follows move %d: %w", d.table, f.id, err)
 	}
-	if _, err := f.tx.ExecContext(ctx, correlated+"DELETE t FROM "+d.table+" t WHERE "+where, args...); err != nil {
+	gone, err := f.tx.ExecContext(ctx, correlated+"DELETE t FROM "+d.table+" t WHERE "+where, args...)
+	if err != nil {
 		return err
 	}
+	n, err := gone.RowsAffected()
+	if err != nil {
+		return err
+	}
+	f.rows, f.begun, f.prefix, f.column = f.rows+n, true, prefix, hi
 	_, err = f.tx.ExecContext(ctx, "UPDATE move SET step_at=? WHERE id=?", fmt.Sprintf("%d:%d", prefix, hi), f.id)
 	return err
 }

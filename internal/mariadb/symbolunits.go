@@ -20,13 +20,17 @@ func (s *Store) SymbolUnit(ctx context.Context, id int64) (u pipeline.SymbolUnit
 	return u, s.scanUnit(ctx, &u, "u.id=?", id)
 }
 
-// NextWaiting is the oldest unit that is not compiled; nil when there is none.
-func (s *Store) NextWaiting(ctx context.Context) (*pipeline.SymbolUnit, error) {
-	var u pipeline.SymbolUnit
-	if err := s.scanUnit(ctx, &u, "u.state='waiting' ORDER BY u.id LIMIT 1"); err != nil || u.ID == 0 {
-		return nil, err
+// WaitingSymbols lists units that are not compiled, the oldest first.
+func (s *Store) WaitingSymbols(ctx context.Context, most int) (list []pipeline.SymbolUnit, err error) {
+	ids, err := numbers(ctx, s.db, "SELECT id FROM symbol_unit WHERE state='waiting' ORDER BY id LIMIT ?", most)
+	for _, id := range ids {
+		u, err := s.SymbolUnit(ctx, id)
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, u)
 	}
-	return &u, nil
+	return list, err
 }
 
 func (s *Store) scanUnit(ctx context.Context, u *pipeline.SymbolUnit, cond string, args ...any) error {
@@ -46,35 +50,52 @@ func (s *Store) scanUnit(ctx context.Context, u *pipeline.SymbolUnit, cond strin
 	return nil
 }
 
-// PutCompiled stores what a unit compiled to, or, without any, why it did not.
-// What waited for it is looked at again.
-func (s *Store) PutCompiled(ctx context.Context, u pipeline.SymbolUnit, compiled []byte, sources int, note string) error {
-	if _, err := s.db.ExecContext(ctx, "DELETE FROM symbol_page WHERE unit=?", u.ID); err != nil {
+// PutCompiled stores what units compiled to, or why they did not. What waited
+// for them is looked at again.
+func (s *Store) PutCompiled(ctx context.Context, list []pipeline.CompiledUnit) error {
+	byProject := map[int64][]pipeline.CompiledUnit{}
+	for _, u := range list {
+		var rows [][]any
+		for chunk := range slices.Chunk(u.Compiled, symbolPage) {
+			rows = append(rows, []any{u.ID, len(rows), chunk})
+		}
+		if len(rows) > statementRows { // pages that no unit says it has are nobody's: no transaction over all of them
+			if err := insertRows(ctx, s.db, "REPLACE INTO symbol_page (unit, page, body)", "", rows); err != nil {
+				return err
+			}
+		}
+		byProject[u.Project] = append(byProject[u.Project], u)
+	}
+	for project, list := range byProject {
+		if err := s.InTx(ctx, func(tx *sql.Tx) error { return putCompiled(ctx, tx, project, list) }); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func putCompiled(ctx context.Context, tx *sql.Tx, project int64, list []pipeline.CompiledUnit) error {
+	if err := lockProject(ctx, tx, project); err != nil {
 		return err
 	}
-	var rows [][]any
-	for chunk := range slices.Chunk(compiled, symbolPage) {
-		rows = append(rows, []any{u.ID, len(rows), chunk})
-	}
-	// Pages that no unit says it has are nobody's: no transaction over all of them.
-	for chunk := range slices.Chunk(rows, statementRows) {
-		if err := insertRows(ctx, s.db, "REPLACE INTO symbol_page (unit, page, body)", "", chunk); err != nil {
+	var in []int64
+	var ids [][]byte
+	for _, u := range list {
+		var rows [][]any
+		for chunk := range slices.Chunk(u.Compiled, symbolPage) {
+			rows = append(rows, []any{u.ID, len(rows), chunk})
+		}
+		if len(rows) <= statementRows {
+			if err := insertRows(ctx, tx, "REPLACE INTO symbol_page (unit, page, body)", "", rows); err != nil {
+				return err
+			}
+		}
+		if _, err := tx.ExecContext(ctx, "DELETE FROM symbol_page WHERE unit=? AND page>=?", u.ID, len(rows)); err != nil {
 			return err
 		}
-	}
-	state := "ready"
-	if compiled == nil {
-		state = "broken"
-	}
-	return s.InTx(ctx, func(tx *sql.Tx) error {
-		if err := lockProject(ctx, tx, u.Project); err != nil {
+		if _, err := tx.ExecContext(ctx, "UPDATE symbol_unit SET state=?, format=?, bytes=?, sources=?, note=? WHERE id=?", u.State, u.Format, len(u.Compiled), u.Sources, event.TrimText(u.Note, 500), u.ID); err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, "UPDATE symbol_unit SET state=?, format=?, bytes=?, sources=?, note=? WHERE id=?", state, u.Format, len(compiled), sources, event.TrimText(note, 500), u.ID); err != nil {
-			return err
-		}
-		var in []int64
-		var ids [][]byte
 		err := each(ctx, tx, func(r *sql.Rows) error {
 			var release int64
 			var id []byte
@@ -82,7 +103,7 @@ func (s *Store) PutCompiled(ctx context.Context, u pipeline.SymbolUnit, compiled
 			if !slices.Contains(in, release) {
 				in = append(in, release)
 			}
-			if len(id) == 16 && len(ids) == 0 { // a unit has one debug id
+			if len(id) == 16 && (len(ids) == 0 || !slices.Equal(ids[len(ids)-1], id)) {
 				ids = append(ids, id)
 			}
 			return err
@@ -90,8 +111,8 @@ func (s *Store) PutCompiled(ctx context.Context, u pipeline.SymbolUnit, compiled
 		if err != nil {
 			return err
 		}
-		return lookAgain(ctx, tx, u.Project, in, ids)
-	})
+	}
+	return lookAgain(ctx, tx, project, in, ids)
 }
 
 // SymbolPages reads pages of compiled symbols, in order.

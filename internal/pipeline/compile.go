@@ -3,29 +3,49 @@ package pipeline
 import (
 	"context"
 	"errors"
+	"runtime"
 	"time"
+
+	"golang.org/x/sync/errgroup"
 
 	"firethorn/internal/core/sourcemap"
 	"firethorn/internal/core/symbols"
 )
 
-// Compile makes a unit readable, or says why it cannot be, and stores that. It
-// waits while others are compiled that take too much memory together.
-func (u *Units) Compile(ctx context.Context, unit *SymbolUnit) error {
-	weight := min(max(unit.Raw, 1), compileMost)
-	if err := u.compiles.Acquire(ctx, weight); err != nil {
-		return err
+// Compile makes units readable, or says why they cannot be, and stores that.
+func (u *Units) Compile(ctx context.Context, list []SymbolUnit) ([]SymbolUnit, error) {
+	done := make([]CompiledUnit, len(list))
+	g, ctx := errgroup.WithContext(ctx)
+	g.SetLimit(runtime.GOMAXPROCS(0))
+	for i, unit := range list {
+		g.Go(func() error {
+			// A few large ones together would take too much memory.
+			weight := min(max(unit.Raw, 1), compileMost)
+			if err := u.compiles.Acquire(ctx, weight); err != nil {
+				return err
+			}
+			defer u.compiles.Release(weight)
+			c := &done[i]
+			c.SymbolUnit = unit
+			var err error
+			if c.Compiled, c.Sources, c.Note, err = u.compiled(ctx, &unit); err != nil {
+				return err
+			}
+			c.Format, c.Bytes, c.State = symbols.Format, int64(len(c.Compiled)), "ready"
+			if c.Compiled == nil {
+				c.State = "broken"
+			}
+			return nil
+		})
 	}
-	defer u.compiles.Release(weight)
-	compiled, sources, note, err := u.compiled(ctx, unit)
-	if err != nil {
-		return err
+	if err := g.Wait(); err != nil {
+		return nil, err
 	}
-	unit.Format, unit.Bytes, unit.Note, unit.State = symbols.Format, int64(len(compiled)), note, "ready"
-	if compiled == nil {
-		unit.State = "broken"
+	out := make([]SymbolUnit, len(list))
+	for i, c := range done {
+		out[i] = c.SymbolUnit
 	}
-	return u.store.PutCompiled(ctx, *unit, compiled, sources, note)
+	return out, u.store.PutCompiled(context.WithoutCancel(ctx), done)
 }
 
 func (u *Units) compiled(ctx context.Context, unit *SymbolUnit) (compiled []byte, sources int, note string, err error) {
@@ -55,15 +75,27 @@ func (u *Units) compiled(ctx context.Context, unit *SymbolUnit) (compiled []byte
 	return compiled, m.Sources(), "", err
 }
 
+// compileTogether is how many units are compiled and stored together, and
+// their bytes as they were sent.
+const (
+	compileTogether      = 32
+	compileTogetherBytes = 16 << 20
+)
+
 // CompileSome compiles units that wait, the oldest first, for a while; more
 // says that others wait still.
 func (u *Units) CompileSome(ctx context.Context, most time.Duration) (more bool, err error) {
 	for end := time.Now().Add(most); time.Now().Before(end); {
-		unit, err := u.store.NextWaiting(ctx)
-		if err != nil || unit == nil {
+		list, err := u.store.WaitingSymbols(ctx, compileTogether)
+		if err != nil || len(list) == 0 {
 			return false, err
 		}
-		if err := u.Compile(ctx, unit); err != nil {
+		n, bytes := 0, int64(0)
+		for n == 0 || n < len(list) && bytes+list[n].Raw <= compileTogetherBytes {
+			bytes += list[n].Raw
+			n++
+		}
+		if _, err := u.Compile(ctx, list[:n]); err != nil {
 			return true, err
 		}
 	}

@@ -83,19 +83,21 @@ func (s *shelf) SymbolContent(context.Context, int64, [32]byte) ([]byte, error) 
 	return []byte(mapJSON), nil
 }
 
-func (s *shelf) PutCompiled(_ context.Context, u SymbolUnit, compiled []byte, _ int, _ string) error {
+func (s *shelf) PutCompiled(_ context.Context, list []CompiledUnit) error {
 	if s.units == nil {
 		s.units, s.compiled = map[int64]SymbolUnit{}, map[int64][]byte{}
 	}
-	s.units[u.ID], s.compiled[u.ID] = u, compiled
+	for _, u := range list {
+		s.units[u.ID], s.compiled[u.ID] = u.SymbolUnit, u.Compiled
+	}
 	return nil
 }
 
-func (s *shelf) NextWaiting(context.Context) (*SymbolUnit, error) {
+func (s *shelf) WaitingSymbols(context.Context, int) ([]SymbolUnit, error) {
 	if len(s.units) > 0 {
 		return nil, nil
 	}
-	return &SymbolUnit{ID: 1, Project: 1, State: "waiting", Map: [32]byte{1}, Raw: s.raw}, nil
+	return []SymbolUnit{{ID: 1, Project: 1, State: "waiting", Map: [32]byte{1}, Raw: s.raw}}, nil
 }
 
 func (s *shelf) UsedSymbols(_ context.Context, units []int64) error {
@@ -222,8 +224,8 @@ func TestCompile_SaysWhyAMapIsNoGood(t *testing.T) {
 	} {
 		store := &shelf{content: c.content}
 		unit := SymbolUnit{ID: 1, Project: 1, Map: [32]byte{1}, Bundle: [32]byte{2}, State: "waiting"}
-		if err := NewUnits(store, 1<<20).Compile(t.Context(), &unit); err != nil || unit.State != "broken" || !strings.Contains(unit.Note, c.want) {
-			t.Errorf("%s: %+v, %v", name, unit, err)
+		if done, err := NewUnits(store, 1<<20).Compile(t.Context(), []SymbolUnit{unit}); err != nil || done[0].State != "broken" || !strings.Contains(done[0].Note, c.want) {
+			t.Errorf("%s: %+v, %v", name, done, err)
 		}
 	}
 }

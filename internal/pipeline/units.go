@@ -34,6 +34,13 @@ type SymbolUnit struct {
 	Note        string // why it is broken
 }
 
+// CompiledUnit is a unit with what it compiled to: nothing when it is broken.
+type CompiledUnit struct {
+	SymbolUnit
+	Compiled []byte
+	Sources  int
+}
+
 // symbolStore is where symbols are kept.
 type symbolStore interface {
 	// SymbolsVersion grows whenever one of the others may answer anew.
@@ -48,8 +55,9 @@ type symbolStore interface {
 	SymbolPages(ctx context.Context, unit int64, from, to int) ([][]byte, error)
 	// SymbolContent reads what was pushed; ErrNoContent when it is not there.
 	SymbolContent(ctx context.Context, project int64, hash [32]byte) ([]byte, error)
-	PutCompiled(ctx context.Context, u SymbolUnit, compiled []byte, sources int, note string) error
-	NextWaiting(ctx context.Context) (*SymbolUnit, error)
+	PutCompiled(ctx context.Context, list []CompiledUnit) error
+	// WaitingSymbols lists units that are not compiled, the oldest first.
+	WaitingSymbols(ctx context.Context, most int) ([]SymbolUnit, error)
 	// UsedSymbols writes down that units were used.
 	UsedSymbols(ctx context.Context, units []int64) error
 }
@@ -202,9 +210,11 @@ func (u *Units) load(ctx context.Context, id int64) (*symbols.File, string, erro
 		if unit.Raw > compileSoon {
 			return nil, preparing, nil
 		}
-		if err := u.Compile(ctx, &unit); err != nil {
+		done, err := u.Compile(ctx, []SymbolUnit{unit})
+		if err != nil {
 			return nil, "", err
 		}
+		unit = done[0]
 	}
 	switch unit.State {
 	case "":

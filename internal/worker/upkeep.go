@@ -119,7 +119,7 @@ func (w *Worker) compile(ctx context.Context) {
 
 // compileSome does a part of what waits; one process at a time does it.
 func (w *Worker) compileSome(ctx context.Context) (more bool, err error) {
-	if next, err := w.store.NextWaiting(ctx); err != nil || next == nil {
+	if next, err := w.store.WaitingSymbols(ctx, 1); err != nil || len(next) == 0 {
 		return false, err
 	}
 	done, err := w.store.TryLease(ctx, "compile", w.owner, time.Minute)
