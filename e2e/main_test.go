@@ -157,6 +157,31 @@ func (s *service) post(t testing.TB, key, body string) (int, string) {
 	return res.StatusCode, string(raw)
 }
 
+// authorised posts a body as the operator does.
+func (s *service) authorised(t testing.TB, path, kind string, body []byte) (int, string) {
+	t.Helper()
+	token, err := os.ReadFile(filepath.Join(s.dir, "admin-token"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	req, err := http.NewRequest(http.MethodPost, s.url+path, bytes.NewReader(body))
+	if err != nil {
+		t.Fatal(err)
+	}
+	req.Header.Set("Authorization", "Bearer "+strings.TrimSpace(string(token)))
+	req.Header.Set("Content-Type", kind)
+	res, err := http.DefaultClient.Do(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	text, err := io.ReadAll(res.Body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return res.StatusCode, string(text)
+}
+
 // settle waits until nothing waits to be filed.
 func (s *service) settle(t testing.TB) {
 	t.Helper()

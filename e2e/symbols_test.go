@@ -1,6 +1,9 @@
 package e2e
 
 import (
+	"archive/tar"
+	"bytes"
+	"crypto/sha256"
 	"crypto/sha512"
 	"encoding/base64"
 	"encoding/json"
@@ -235,5 +238,75 @@ func TestSymbols_OfAViteAppAreThereAtOnce(t *testing.T) {
 	until(t, "the event", func() bool { return len(s.issues(t, p)) == 1 })
 	if list := s.issues(t, p); list[0].Headline != "TypeError in depthAt" || !strings.HasSuffix(list[0].Place, "vite-app/depths.js:3") {
 		t.Errorf("%+v", list)
+	}
+}
+
+// A request that brings contents and is cut off anywhere leaves whole contents
+// or nothing, and what is wrong is said.
+func TestSymbols_APushThatIsCutOffAnywhere(t *testing.T) {
+	s, p := shared, "cut-off"
+	s.project(t, p)
+	var contents [][]byte
+	var archive bytes.Buffer
+	w := tar.NewWriter(&archive)
+	for i := range 3 {
+		c := bytes.Repeat(fmt.Appendf(nil, "content %d ", i), 200)
+		contents = append(contents, c)
+		if err := w.WriteHeader(&tar.Header{Name: fmt.Sprintf("%x", sha256.Sum256(c)), Mode: 0o644, Size: int64(len(c))}); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := w.Write(c); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := w.Close(); err != nil {
+		t.Fatal(err)
+	}
+	content := func(raw []byte) (int, string) {
+		return s.authorised(t, "/api/projects/"+p+"/symbols/content", "application/x-tar", raw)
+	}
+	for at := 0; at < archive.Len()-1024; at += 97 {
+		status, text := content(archive.Bytes()[:at])
+		if status != 201 && (status != 400 || !strings.Contains(text, "what came before is kept")) {
+			t.Fatalf("cut off at %d: %d %s", at, status, text)
+		}
+		if whole := strings.Count(text, `"`)/2 - 1; status == 201 && at%512 != 0 && at > 0 && whole > 3 {
+			t.Errorf("cut off at %d it keeps %d contents: %s", at, whole, text)
+		}
+	}
+	changed := bytes.Replace(archive.Bytes(), []byte("content 1 content 1"), []byte("content 9 content 1"), 1)
+	if status, text := content(changed); status != 400 || !strings.Contains(text, "was changed while it was sent") {
+		t.Errorf("changed on the way: %d %s", status, text)
+	}
+	if status, text := content(archive.Bytes()); status != 201 || !strings.Contains(text, fmt.Sprintf("%x", sha256.Sum256(contents[2]))) {
+		t.Errorf("whole: %d %s", status, text)
+	}
+	for address, want := range map[string]string{"../../etc/app.js": "climbs", `..\..\app.js`: "climbs", "": "has no address", "assets/*.js": "a * in the name", "http:///app.js": "is no URL"} {
+		body := fmt.Sprintf(`{"release":"1","files":[{"address":%q,"map":"%x"}]}`, address, sha256.Sum256(contents[0]))
+		if status, text := s.authorised(t, "/api/projects/"+p+"/symbols", "application/json", []byte(body)); status != 400 || !strings.Contains(text, want) {
+			t.Errorf("%q: %d %s, want %s", address, status, text, want)
+		}
+	}
+}
+
+// Neither a map nor a source that is named by its URL is ever fetched.
+func TestSymbols_FetchNothing(t *testing.T) {
+	s, p := shared, "inside"
+	key := s.project(t, p)
+	asked := 0
+	inside := httptest.NewServer(http.HandlerFunc(func(http.ResponseWriter, *http.Request) { asked++ }))
+	defer inside.Close()
+	dir := built(t, map[string]string{"app.js": inside.URL + "/src/piers.js"})
+	far := filepath.Join(dir, "far.js")
+	if err := os.WriteFile(far, []byte("run()\n//# sourceMappingURL="+inside.URL+"/far.js.map\n"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if out, _ := s.run(t, 0, "symbols", "push", "--project", p, "--release", "1", dir); !strings.Contains(out, "without a map: far.js") {
+		t.Errorf("a map named by URL:\n%s", out)
+	}
+	s.post(t, key, rawEvent("1", "https://piers.example/app.js", ""))
+	s.settle(t)
+	if list := s.issues(t, p); len(list) != 1 || list[0].Headline != "TypeError in sound" || asked != 0 {
+		t.Errorf("%+v; the inside was asked %d times", list, asked)
 	}
 }

@@ -81,11 +81,9 @@ func (a *API) listSymbols(ctx context.Context, p *mariadb.Project, release strin
 	for _, l := range list {
 		out.Symbols = append(out.Symbols, contract.SymbolListing{Release: l.Release, Address: l.Address, DebugID: l.DebugID, BundleBytes: l.BundleBytes, MapBytes: l.MapBytes, Map: l.MapHash, State: l.State, Note: l.Note, Created: l.Created})
 	}
-	costs, err := a.store.SymbolCosts(ctx, p.ID, limit)
+	costs, err := a.store.SymbolCosts(ctx, p.ID, release, limit)
 	for _, c := range costs {
-		if release == "" || c.Release == release {
-			out.Releases = append(out.Releases, contract.SymbolRelease(c))
-		}
+		out.Releases = append(out.Releases, contract.SymbolRelease(c))
 	}
 	return out, err
 }
@@ -149,6 +147,9 @@ func (a *API) pushSymbols(ctx context.Context, in *struct {
 // left to the background.
 func (a *API) compile(ctx context.Context, ids []int64) (waiting int, broken []string, err error) {
 	broken = []string{}
+	if len(ids) > compileMost {
+		return len(ids), broken, nil
+	}
 	end := time.Now().Add(compileAtPush)
 	for chunk := range slices.Chunk(ids, compileChunk) {
 		var now []pipeline.SymbolUnit
@@ -180,8 +181,10 @@ func (a *API) compile(ctx context.Context, ids []int64) (waiting int, broken []s
 	return waiting, broken, nil
 }
 
-// compileChunk is how many are prepared and stored together.
-const compileChunk = 32
+const (
+	compileChunk = 32  // are prepared and stored together
+	compileMost  = 300 // files of one push are prepared while it waits; a larger one is left to the background
+)
 
 // compileSmall is how large bundle and map may be to be prepared while a push
 // waits.

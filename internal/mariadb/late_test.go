@@ -329,7 +329,7 @@ func TestDropSymbols_AfterTheirLastUse(t *testing.T) {
 	if err := b.dropSymbols(t.Context()); err != nil {
 		t.Fatal(err)
 	}
-	costs, err := b.SymbolCosts(t.Context(), b.project.ID, 10)
+	costs, err := b.SymbolCosts(t.Context(), b.project.ID, "", 10)
 	if err != nil || len(costs) != 1 || costs[0].Release != "4.2.0" || costs[0].Bytes == 0 || costs[0].Alone != costs[0].Bytes || !costs[0].Until.Equal(noon.Add(19*24*time.Hour)) {
 		t.Errorf("%+v, %v", costs, err)
 	}

@@ -70,14 +70,25 @@ type SymbolCost struct {
 	Until        time.Time // dropped then, when they are not used before
 }
 
-// SymbolCosts lists what the symbols of each release take, pushed last first.
+// SymbolCosts lists what the symbols of each release take, pushed last first;
+// of one release when it is named.
 // A content that several releases have counts for each, and alone for none.
-func (s *Store) SymbolCosts(ctx context.Context, project int64, limit int) (out []SymbolCost, err error) {
+func (s *Store) SymbolCosts(ctx context.Context, project int64, release string, limit int) (out []SymbolCost, err error) {
 	var keep int
 	if err := s.db.QueryRowContext(ctx, "SELECT keep_symbols FROM project WHERE id=?", project).Scan(&keep); err != nil {
 		return nil, err
 	}
-	const stored = "(SELECT COALESCE(SUM(c.stored),0) FROM symbol_content c WHERE c.project=u.project AND c.hash IN (u.bundle, u.map))"
+	cond, args := "", []any{project}
+	if release != "" {
+		cond = " AND app_release=(SELECT id FROM app_release WHERE project=? AND hash=?)"
+		args = append(args, project, hash16(release))
+	}
+	const units = " JOIN (SELECT f.app_release, f.unit, COUNT(*) files, EXISTS (SELECT 1 FROM symbol_file o WHERE o.unit=f.unit AND o.app_release<>f.app_release) others FROM symbol_file f JOIN (%[1]s) r ON r.app_release=f.app_release WHERE f.project=? GROUP BY f.app_release, f.unit) x ON x.app_release=r.app_release" +
+		" JOIN symbol_unit u ON u.id=x.unit LEFT JOIN symbol_content b ON b.project=u.project AND b.hash=u.bundle LEFT JOIN symbol_content m ON m.project=u.project AND m.hash=u.map"
+	const sums = "SELECT n.name, SUM(x.files), SUM(u.bytes+COALESCE(b.stored,0)+COALESCE(m.stored,0)), SUM(IF(x.others, 0, u.bytes+COALESCE(b.stored,0)+COALESCE(m.stored,0))), SUM(x.files*(u.state='waiting')), SUM(x.files*(u.state='broken')), r.pushed, r.used FROM (%[1]s) r JOIN app_release n ON n.id=r.app_release" +
+		units + " GROUP BY r.app_release ORDER BY r.pushed DESC"
+	chosen := "SELECT app_release, pushed, used FROM symbol_release WHERE project=?" + cond + " ORDER BY pushed DESC LIMIT ?"
+	args = append(args, limit)
 	return out, each(ctx, s.slow, func(r *sql.Rows) error {
 		var c SymbolCost
 		var pushed, used int64
@@ -86,10 +97,7 @@ func (s *Store) SymbolCosts(ctx context.Context, project int64, limit int) (out 
 		c.Until = fromMicros(max(pushed, used)).AddDate(0, 0, keep)
 		out = append(out, c)
 		return err
-	}, "SELECT n.name, SUM(x.files), SUM(x.size), SUM(IF(x.others=0, x.size, 0)), SUM(x.waiting), SUM(x.broken), r.pushed, r.used FROM"+
-		" (SELECT app_release, pushed, used FROM symbol_release WHERE project=? ORDER BY pushed DESC LIMIT ?) r JOIN app_release n ON n.id=r.app_release"+
-		" JOIN (SELECT f.app_release, COUNT(*) files, u.bytes+"+stored+" size, EXISTS (SELECT 1 FROM symbol_file o WHERE o.unit=f.unit AND o.app_release<>f.app_release) others, COUNT(*)*(u.state='waiting') waiting, COUNT(*)*(u.state='broken') broken"+
-		"   FROM symbol_file f JOIN symbol_unit u ON u.id=f.unit WHERE f.project=? GROUP BY f.app_release, f.unit) x ON x.app_release=r.app_release GROUP BY r.app_release ORDER BY r.pushed DESC", project, limit, project)
+	}, fmt.Sprintf(sums, chosen), slices.Concat(args, args, []any{project})...)
 }
 
 // SetKeepSymbols changes for how many days after they were pushed or used last
