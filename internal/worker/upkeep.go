@@ -11,6 +11,7 @@ import (
 const (
 	followEvery  = 500 * time.Millisecond
 	compileEvery = time.Second
+	usedEvery    = time.Minute
 	sweepEvery   = time.Hour
 	sweepAgain   = 30 * time.Second // after one that failed
 )
@@ -19,6 +20,7 @@ const (
 // as they are asked for, the rest is done by the hour.
 func (w *Worker) upkeep(ctx context.Context) {
 	next := time.Now()
+	used := next.Add(usedEvery)
 	for ctx.Err() == nil {
 		w.follow(ctx)
 		w.readAgain(ctx)
@@ -29,6 +31,12 @@ func (w *Worker) upkeep(ctx context.Context) {
 			if err := w.sweep(ctx); err != nil && ctx.Err() == nil {
 				w.log.Error("upkeep failed; it is tried again soon", "err", err)
 				next = now.Add(sweepAgain)
+			}
+		}
+		if now := time.Now(); !now.Before(used) {
+			used = now.Add(usedEvery)
+			if err := w.units.WriteUsed(ctx); err != nil && ctx.Err() == nil {
+				w.log.Error("which symbols are in use could not be written down", "err", err)
 			}
 		}
 		sleep(ctx, followEvery)
@@ -178,11 +186,10 @@ func (w *Worker) sweep(ctx context.Context) error {
 	if err := w.store.EnsurePartitions(ctx); err != nil {
 		return err
 	}
-	used := w.units.WriteUsed(ctx)
 	_, err = w.store.SweepWindows(ctx)
 	days, retired := w.store.Retire(ctx)
 	if len(days) > 0 {
 		w.log.Info("dropped events whose time is over", "days", len(days))
 	}
-	return errors.Join(used, err, retired)
+	return errors.Join(err, retired)
 }
