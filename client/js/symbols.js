@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto'
 import { readdir, readFile, rm } from 'node:fs/promises'
-import { join, relative, sep } from 'node:path'
+import { dirname, join, relative, sep } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import { debugIds } from './debug-ids.js'
 
@@ -27,7 +27,7 @@ export function symbols(options) {
     name: 'firethorn-symbols',
     async writeBundle(output) {
       try {
-        this.info?.(await push(o, output.dir))
+        this.info?.(await push(o, output.dir ?? dirname(output.file)))
       } catch (e) {
         const words = `firethorn: the symbols of ${o.release} were not pushed: ${e.message}`
         if (o.onFailure === 'fail') this.error(words)

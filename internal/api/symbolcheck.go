@@ -1,6 +1,7 @@
 package api
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -134,7 +135,7 @@ func (c *checking) known(ctx context.Context) error {
 	}
 	for _, l := range list {
 		if c.out.Release == "" || l.Release != c.out.Release {
-			c.other = orElse(c.other, l.Release)
+			c.other = cmp.Or(c.other, l.Release)
 			continue
 		}
 		c.pushed = append(c.pushed, symbolicate.File{Address: l.Address, DebugID: l.DebugID})
@@ -156,13 +157,6 @@ func (c *checking) known(ctx context.Context) error {
 		}
 	}
 	return err
-}
-
-func orElse(s, or string) string {
-	if s == "" {
-		return or
-	}
-	return s
 }
 
 // file says whether one generated file can be read.
@@ -201,7 +195,7 @@ func (c *checking) file(ctx context.Context, f mariadb.FileSeen) (contract.Check
 	case "waiting":
 		out.Reason, out.Why = "waiting", "the source map was pushed and is being prepared; frames become readable by themselves"
 	default:
-		out.Reason, out.Why = "broken", orElse(unit.Note, "the symbols of this file are not stored any more")
+		out.Reason, out.Why = "broken", cmp.Or(unit.Note, "the symbols of this file are not stored any more")
 		out.Run = c.push("") + "    # bundle and map of one build together"
 	}
 	return out, nil
@@ -211,7 +205,7 @@ func (c *checking) push(servedAt string) string {
 	if servedAt != "" {
 		servedAt = " --served-at " + servedAt
 	}
-	return fmt.Sprintf("firethorn symbols push --project %s --release %s%s DIR", c.p.Name, orElse(c.out.Release, "RELEASE"), servedAt)
+	return fmt.Sprintf("firethorn symbols push --project %s --release %s%s DIR", c.p.Name, cmp.Or(c.out.Release, "RELEASE"), servedAt)
 }
 
 // remedy is the command that helps.

@@ -14,7 +14,6 @@ import (
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/mariadb"
-	"firethorn/internal/pipeline"
 )
 
 func (a *API) symbols(h huma.API) {
@@ -99,9 +98,14 @@ func hash(s string) (h [32]byte, err error) {
 	return [32]byte(raw), nil
 }
 
-// compileAtPush is how long the answer to a push waits for what it brought to
-// be prepared.
-const compileAtPush = 2 * time.Second
+const (
+	// compileAtPush is how long the answer to a push waits for what it brought to
+	// be prepared.
+	compileAtPush = 2 * time.Second
+	// compileMost is how many files it waits for; a larger push is left to the
+	// background.
+	compileMost = 300
+)
 
 func (a *API) pushSymbols(ctx context.Context, in *struct {
 	ProjectPath
@@ -135,60 +139,19 @@ func (a *API) pushSymbols(ctx context.Context, in *struct {
 		return nil, err
 	}
 	a.units.Forget(p.ID)
-	waiting, broken, err := a.compile(ctx, done.Waiting)
-	if err != nil {
-		return nil, err
+	out := contract.Pushed{Added: done.Added, Already: done.Already, Builds: append([]string{}, done.Builds...), Waiting: len(done.Waiting), Broken: []string{}}
+	if len(done.Waiting) <= compileMost {
+		waiting, broken, err := a.units.CompileNow(ctx, done.Waiting, compileAtPush)
+		if err != nil {
+			return nil, err
+		}
+		out.Waiting = waiting
+		for _, u := range broken {
+			out.Broken = append(out.Broken, fmt.Sprintf("%x: %s", u.Map[:6], u.Note))
+		}
 	}
-	out := contract.Pushed{Added: done.Added, Already: done.Already, Builds: append([]string{}, done.Builds...), Waiting: waiting, Broken: broken}
 	return &body[contract.Pushed]{out}, nil
 }
-
-// compile prepares what was pushed, the smaller ones for a while; the rest is
-// left to the background.
-func (a *API) compile(ctx context.Context, ids []int64) (waiting int, broken []string, err error) {
-	broken = []string{}
-	if len(ids) > compileMost {
-		return len(ids), broken, nil
-	}
-	end := time.Now().Add(compileAtPush)
-	for chunk := range slices.Chunk(ids, compileChunk) {
-		var now []pipeline.SymbolUnit
-		for _, id := range chunk {
-			u, err := a.store.SymbolUnit(ctx, id)
-			if err != nil {
-				return 0, nil, err
-			}
-			if u.State == "waiting" && (u.Raw > compileSmall || time.Now().After(end)) {
-				waiting++
-				continue
-			}
-			now = append(now, u)
-		}
-		done, err := a.units.Compile(ctx, now)
-		if err != nil {
-			return 0, nil, err
-		}
-		for _, u := range done {
-			if u.State == "broken" {
-				broken = append(broken, fmt.Sprintf("%x: %s", u.Map[:6], u.Note))
-			}
-		}
-		if time.Now().After(end) {
-			waiting += len(ids) - slices.Index(ids, chunk[len(chunk)-1]) - 1
-			break
-		}
-	}
-	return waiting, broken, nil
-}
-
-const (
-	compileChunk = 32  // are prepared and stored together
-	compileMost  = 300 // files of one push are prepared while it waits; a larger one is left to the background
-)
-
-// compileSmall is how large bundle and map may be to be prepared while a push
-// waits.
-const compileSmall = 4 << 20
 
 // checkAddress refuses addresses that no frame can name.
 func checkAddress(address string) error {

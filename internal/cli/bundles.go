@@ -9,7 +9,6 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
-	"regexp"
 	"runtime"
 	"slices"
 	"strings"
@@ -18,6 +17,7 @@ import (
 
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/sourcemap"
+	"firethorn/internal/core/stamp"
 	"firethorn/internal/core/symbols"
 )
 
@@ -29,10 +29,6 @@ type bundle struct {
 	DebugID          string
 	CodeHash, MapSum string
 }
-
-var (
-	debugComment = regexp.MustCompile(`(?m)^[ \t]*//# debugId=([0-9a-fA-F-]{36})[ \t]*$`)
-)
 
 // findBundles looks for generated JavaScript with its maps below dir. A map
 // that is none fails with its path and position; files without a map are
@@ -198,8 +194,7 @@ func readBundle(path string) (b *bundle, mapFile string, err error) {
 		return nil, "", fault.Wrap("symbols", fault.MapBroken, err, "%s is no good source map: %v; nothing was pushed", mapPath, err)
 	}
 	b = &bundle{Code: code, MapRaw: raw, Map: m, DebugID: m.DebugID}
-	if d := debugComment.FindSubmatch(code); d != nil {
-		id := strings.ToLower(string(d[1]))
+	if id := stamp.ID(code); id != "" {
 		if b.DebugID != "" && b.DebugID != id {
 			return nil, "", fault.New(fault.MapBroken, "%s carries the debug id %s, its map %s carries %s: they come from different builds; nothing was pushed", path, id, mapPath, b.DebugID)
 		}

@@ -157,10 +157,10 @@ func piecesOf(x *source, part int64, have []int) (out []piece) {
 
 // together fills archives with pieces, in their order.
 func together(pieces []piece) (out [][]piece) {
-	size := int64(archiveMax)
+	size := int64(0)
 	for _, p := range pieces {
 		n := p.to - p.from
-		if size+n > archiveMax || len(out[len(out)-1]) >= 500 {
+		if len(out) == 0 || size+n > archiveMax || len(out[len(out)-1]) >= 500 {
 			out, size = append(out, nil), 0
 		}
 		out[len(out)-1] = append(out[len(out)-1], p)

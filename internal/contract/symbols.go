@@ -108,7 +108,7 @@ type SymbolCheck struct {
 type UnreadRelease struct {
 	Release  string    `json:"release"`
 	Events   int64     `json:"events" doc:"that cannot be read"`
-	Of       int64     `json:"of" doc:"events of the release whose traces name generated files"`
+	Of       int64     `json:"of" doc:"events of the release whose traces name generated files, at least"`
 	Issues   int64     `json:"issues"`
 	LastSeen time.Time `json:"last_seen"`
 	Again    int64     `json:"again" doc:"kinds of trace that are being read again"`

@@ -26,6 +26,7 @@ var (
 	newReleases     = capOf{"releases", 200, time.Hour}
 	newEnvironments = capOf{"environments", 50, time.Hour}
 	newResources    = capOf{"resources", 2_000, time.Hour}
+	newTraceFiles   = capOf{"generated files", 2_000, time.Hour}
 	newProjects     = capOf{"projects", 50, 24 * time.Hour}
 )
 

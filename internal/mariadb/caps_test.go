@@ -146,3 +146,22 @@ func TestRouteProject_IsCappedByDay(t *testing.T) {
 		t.Errorf("the next day: %v, %v", ok, err)
 	}
 }
+
+// Addresses of generated files can be made up like anything else.
+func TestCaps_BoundTheFilesThatTracesName(t *testing.T) {
+	b := open1(t, noon)
+	raw := func(i int) map[string]any {
+		return map[string]any{"resource": map[string]any{"service.version": "1"}, "exceptions": []any{map[string]any{"type": "E", "message": "x", "frames": []any{map[string]any{"function": "a", "file": fmt.Sprintf("https://q.example/a%d.js?v=%d", i, i), "line": 1, "column": 7}}}}}
+	}
+	b.many(2300, raw)
+	if got := b.one("SELECT COUNT(*) FROM trace_file"); got != newTraceFiles.most {
+		t.Errorf("%d files are counted, want %d", got, newTraceFiles.most)
+	}
+	b.many(10, raw) // those that are known go on
+	if got := b.one("SELECT SUM(events) FROM trace_file"); got != newTraceFiles.most+10 {
+		t.Errorf("%d events are counted by file, want %d", got, newTraceFiles.most+10)
+	}
+	if got := b.one("SELECT COUNT(*) FROM trace_file WHERE address LIKE '%?%'"); got != 0 {
+		t.Errorf("%d addresses are kept with their query", got)
+	}
+}

@@ -58,6 +58,8 @@ type filing struct {
 	tally Tally
 
 	lastIssue, filing int64
+	symbolsVersion    int64 // of the project now
+	apart             bool  // parts were split off issues of the project
 	keepDays          int   // the project's class as it is now
 	classes           []int // it and those whose events are still kept
 	rels, envs, ress  map[string]int64
@@ -139,11 +141,11 @@ func (w *filing) run(ctx context.Context) error {
 // lockProject takes the lock that makes the rest one writer a project: what is
 // read from here on stays true until the commit.
 func (w *filing) lockProject(ctx context.Context) error {
-	st, err := w.s.prepare(ctx, "SELECT last_issue, filing FROM project_counter WHERE project=? FOR UPDATE")
+	st, err := w.s.prepare(ctx, "SELECT last_issue, filing, symbols_version, EXISTS (SELECT 1 FROM split WHERE project=? AND active=1) FROM project_counter WHERE project=? FOR UPDATE")
 	if err != nil {
 		return err
 	}
-	if err := w.tx.StmtContext(ctx, st).QueryRowContext(ctx, w.Project.ID).Scan(&w.lastIssue, &w.filing); err != nil {
+	if err := w.tx.StmtContext(ctx, st).QueryRowContext(ctx, w.Project.ID, w.Project.ID).Scan(&w.lastIssue, &w.filing, &w.symbolsVersion, &w.apart); err != nil {
 		return fmt.Errorf("counter of project %d: %w", w.Project.ID, err)
 	}
 	if len(w.Items) == 0 {

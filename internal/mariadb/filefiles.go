@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"database/sql"
+	"fmt"
 	"slices"
 
 	"github.com/google/uuid"
@@ -44,6 +45,9 @@ func (w *filing) countFiles(ctx context.Context) error {
 			x.first, x.last = min(x.first, at), max(x.last, at)
 		}
 	}
+	if err := w.capFiles(ctx, files); err != nil {
+		return err
+	}
 	var rows [][]any
 	for k, x := range files {
 		var id any
@@ -62,23 +66,58 @@ func (w *filing) countFiles(ctx context.Context) error {
 	return w.noteUnread(ctx)
 }
 
+// traceFiles are remembered among the interned names, by release and hash.
+const traceFiles interned = "trace_file"
+
+// capFiles lets go of new files that are too many: whoever knows a public key
+// can make addresses up.
+func (w *filing) capFiles(ctx context.Context, files map[traceFileKey]*traceFileRow) error {
+	unknown := map[int64][]any{} // release → hashes
+	name := func(k traceFileKey) nameKey {
+		return nameKey{traceFiles, w.Project.ID, nameHash(fmt.Sprintf("%d %x", k.release, k.hash))}
+	}
+	for k := range files {
+		if _, known := w.s.names.get(name(k)); !known {
+			unknown[k.release] = append(unknown[k.release], bytes.Clone(k.hash[:]))
+		}
+	}
+	for release, hashes := range unknown {
+		there := map[[16]byte]bool{}
+		for chunk := range slices.Chunk(hashes, statementRows) {
+			err := each(ctx, w.tx, func(r *sql.Rows) error {
+				var hash []byte
+				err := r.Scan(&hash)
+				there[[16]byte(hash)] = true
+				w.s.names.put(name(traceFileKey{release, [16]byte(hash)}), 1)
+				return err
+			}, "SELECT hash FROM trace_file WHERE project=? AND app_release=? AND hash IN ("+marks(len(chunk))+")", append([]any{w.Project.ID, release}, chunk...)...)
+			if err != nil {
+				return err
+			}
+		}
+		fresh := slices.DeleteFunc(hashes, func(h any) bool { return there[[16]byte(h.([]byte))] })
+		n, err := w.caps.room(ctx, newTraceFiles, len(fresh))
+		if err != nil {
+			return err
+		}
+		for _, h := range fresh[n:] {
+			delete(files, traceFileKey{release, [16]byte(h.([]byte))})
+		}
+	}
+	return nil
+}
+
 func fileKey(r *row, f pipeline.TraceFile) traceFileKey {
 	return traceFileKey{r.release, nameHash(f.Address + "\x00" + f.DebugID)}
 }
 
 // noteUnread ties new variants with frames that could not be read to their files.
 func (w *filing) noteUnread(ctx context.Context) error {
-	var version int64
 	for id, r := range w.fresh {
 		if !r.Print.Provisional {
 			continue
 		}
-		if version == 0 {
-			if err := w.tx.QueryRowContext(ctx, "SELECT symbols_version FROM project_counter WHERE project=?", w.Project.ID).Scan(&version); err != nil {
-				return err
-			}
-		}
-		if r.SymbolsVersion != version {
+		if r.SymbolsVersion != w.symbolsVersion {
 			if _, err := w.tx.ExecContext(ctx, "UPDATE variant SET again=1 WHERE id=?", id); err != nil {
 				return err
 			}

@@ -20,8 +20,11 @@ type splitRule struct {
 // takeApart files events that have the difference of a split under its
 // variants: those of a fingerprint, then of the part, until no split is for it.
 func (w *filing) takeApart(ctx context.Context) error {
+	if !w.apart {
+		return nil
+	}
 	rules, err := w.splitRules(ctx)
-	if err != nil || len(rules) == 0 {
+	if err != nil {
 		return err
 	}
 	at := w.rows
@@ -98,7 +101,7 @@ func (w *filing) partOf(ctx context.Context, r *row, split int64) (*variantRow, 
 	}
 	v, err := partVariant(ctx, w.tx, w.Project.ID, of.id, split)
 	if err == nil {
-		w.variants[hash] = v
+		w.variants[hash], w.fresh[v.id] = v, r // made in this batch or before
 	}
 	return v, err
 }

@@ -36,7 +36,7 @@ type late struct {
 type reread struct {
 	id, events int64
 	print      []byte // it was filed under
-	gone       bool   // no body is kept of it
+	gone       bool   // no body that can be read is kept of it
 	now        Readable
 	through    fingerprint.Key
 	key        fingerprint.Key // what it counts for now
@@ -90,8 +90,12 @@ func (l *late) load(ctx context.Context, read Reader) error {
 		if err != nil {
 			return err
 		}
-		if x.now, err = read(ctx, raw); err != nil {
+		ok := false
+		if x.now, ok, err = read.try(ctx, raw); err != nil {
 			return err
+		}
+		if x.gone = !ok; x.gone {
+			continue
 		}
 		if x.key = x.now.Print.Key; x.now.Print.Caller != "" {
 			x.through = fingerprint.Through(x.now.Event, x.now.Frames).Key
@@ -208,9 +212,10 @@ func (l *late) newIssue(ctx context.Context, tx *sql.Tx, x *reread) (int64, erro
 	if err := tx.QueryRowContext(ctx, "SELECT last_issue FROM project_counter WHERE project=?", l.p.ID).Scan(&last); err != nil {
 		return 0, err
 	}
+	// Where its rows are on their way, the span is made anew when they arrive.
 	k := &Kept{Readable: x.now}
-	if err := tx.QueryRowContext(ctx, "SELECT MIN(first_seen) FROM issue_env WHERE variant=? AND issue=?", x.id, l.issue).Scan(&k.thrown); err != nil {
-		k.thrown = micros(l.s.now()) // its rows are on their way: the span is made anew when they arrive
+	if err := tx.QueryRowContext(ctx, "SELECT COALESCE(MIN(first_seen), ?) FROM issue_env WHERE variant=? AND issue=?", micros(l.s.now()), x.id, l.issue).Scan(&k.thrown); err != nil {
+		return 0, err
 	}
 	to, err := l.s.newPart(ctx, tx, l.p, last+1, k)
 	if err != nil {
@@ -223,7 +228,7 @@ func (l *late) newIssue(ctx context.Context, tx *sql.Tx, x *reread) (int64, erro
 // settle writes down what variants are now.
 func (l *late) settle(ctx context.Context, tx *sql.Tx, list []*reread) error {
 	for _, x := range list {
-		if _, err := tx.ExecContext(ctx, "UPDATE variant SET provisional=0, again=0, fingerprint=?, base=?, looked=? WHERE id=?", x.key[:], x.now.Print.Variant[:], x.key != x.now.Print.Key, x.id); err != nil {
+		if _, err := tx.ExecContext(ctx, "UPDATE variant SET provisional=0, again=0, fingerprint=?, base=?, base_fingerprint=NULL, looked=? WHERE id=?", x.key[:], x.now.Print.Variant[:], x.key != x.now.Print.Key, x.id); err != nil {
 			return err
 		}
 		if _, err := tx.ExecContext(ctx, "DELETE FROM variant_file WHERE variant=?", x.id); err != nil {

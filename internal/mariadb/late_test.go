@@ -342,3 +342,19 @@ func TestDropSymbols_AfterTheirLastUse(t *testing.T) {
 		t.Error("symbols can be kept for no time")
 	}
 }
+
+// A kept body that is not as it was written stands in nobody's way.
+func TestReadAgain_PassesADamagedBodyBy(t *testing.T) {
+	b := open1(t, noon)
+	b.raws(raw{"no tide", "4.2.0", "p-1", "", 5}, raw{"no day", "4.2.0", "p-1", "", 20})
+	if _, err := b.db.Exec("UPDATE exemplar SET body=(SELECT x.body FROM (SELECT ? body) x) ORDER BY variant LIMIT 1", pipeline.Compress([]byte("no body"))); err != nil {
+		t.Fatal(err)
+	}
+	b.pushMap("4.2.0", twoSources)
+	b.reread()
+	b.recounted()
+	b.wantHeadline(2, "TypeError in a", "src/draw.ts:4")
+	if n := b.one("SELECT COUNT(*) FROM variant WHERE again=1"); n != 0 {
+		t.Errorf("%d variants are looked at for ever", n)
+	}
+}

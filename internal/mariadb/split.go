@@ -3,6 +3,7 @@ package mariadb
 import (
 	"context"
 	"database/sql"
+	"errors"
 	"fmt"
 	"slices"
 
@@ -35,6 +36,16 @@ func ReaderOf(p pipeline.Project, units *pipeline.Units) Reader {
 		}
 		return Readable{Event: e, Frames: frames, Print: fingerprint.Compute(e, frames)}, nil
 	}
+}
+
+// try reads a body; ok is false of one that is not as it was written, which
+// stands in nobody's way.
+func (read Reader) try(ctx context.Context, body []byte) (e Readable, ok bool, err error) {
+	e, err = read(ctx, body)
+	if _, away := errors.AsType[*pipeline.StoreError](err); err == nil || away || ctx.Err() != nil {
+		return e, err == nil, err
+	}
+	return e, false, nil
 }
 
 // looksAtMost is how many bodies of an issue are read to find what its events
@@ -98,8 +109,12 @@ func (s *Store) KeptOf(ctx context.Context, id int64, read Reader, take func(k *
 			return err
 		}
 		k := &Kept{variant: x.variant, filing: x.filing, thrown: x.thrown}
-		if k.Readable, err = read(ctx, raw); err != nil {
+		ok := false
+		if k.Readable, ok, err = read.try(ctx, raw); err != nil {
 			return err
+		}
+		if !ok {
+			continue
 		}
 		if x.version == fingerprint.Version {
 			k.base = fingerprint.Key(x.base)
@@ -115,7 +130,7 @@ func (s *Store) KeptOf(ctx context.Context, id int64, read Reader, take func(k *
 // of their own, and returns its number. New events follow at once, and variants
 // whose key says that all their events have it; kept bodies of the others are
 // looked through in the background. It refuses where no kept event has it, or
-// all have. The issue must not be merged away.
+// all have.
 func (s *Store) Split(ctx context.Context, project *Project, number int64, d difference.Difference, read Reader, who Actor) (int64, error) {
 	is, err := s.Issue(ctx, project, number)
 	if err != nil {

@@ -106,7 +106,10 @@ func (s *Store) nextToLook(ctx context.Context, l *looking) (variant int64, err 
 		return 0, err
 	}
 	for range 100 {
-		if err := s.db.QueryRowContext(ctx, "SELECT merged_into FROM issue WHERE id=?", from).Scan(&into); err != nil || !into.Valid {
+		if err := s.db.QueryRowContext(ctx, "SELECT merged_into FROM issue WHERE id=?", from).Scan(&into); err != nil {
+			return 0, err
+		}
+		if !into.Valid {
 			break
 		}
 		from = into.Int64
@@ -144,12 +147,12 @@ func (s *Store) found(ctx context.Context, l *looking, variant int64, read Reade
 		if err != nil {
 			return nil, err
 		}
-		e, err := read(ctx, raw)
+		e, ok, err := read.try(ctx, raw)
 		if err != nil {
 			return nil, err
 		}
 		looked = append(looked, x.bodyKey)
-		if l.d.Holds(e.Event, e.Frames) {
+		if ok && l.d.Holds(e.Event, e.Frames) {
 			have = append(have, x.bodyKey)
 		}
 	}
@@ -258,12 +261,12 @@ func (s *Store) elsewhere(ctx context.Context, l *looking, variant int64, read R
 		if err != nil {
 			return nil, nil, err
 		}
-		e, err := read(ctx, raw)
+		e, ok, err := read.try(ctx, raw)
 		if err != nil {
 			return nil, nil, err
 		}
 		switch {
-		case !l.d.Holds(e.Event, e.Frames):
+		case !ok || !l.d.Holds(e.Event, e.Frames):
 		case x.form == nil:
 			slot = append(slot, x.bodyKey)
 		default:
@@ -305,7 +308,11 @@ func (s *Store) looked(ctx context.Context, l *looking, read Reader) (more bool,
 		if err := lockProject(ctx, tx, l.project); err != nil {
 			return err
 		}
-		for _, q := range []string{"DELETE FROM split_event WHERE split=?", "DELETE FROM split_late WHERE split=?", "UPDATE split SET looking=0 WHERE id=?"} {
+		// Of one that is not undone, what came readable in between is still to be looked at.
+		for _, q := range []string{
+			"DELETE FROM split_event WHERE split=?", "DELETE l FROM split_late l JOIN split s ON s.id=l.split WHERE s.id=? AND s.active=0",
+			"UPDATE split s SET looking=EXISTS (SELECT 1 FROM split_late l WHERE l.split=s.id) WHERE s.id=?",
+		} {
 			if _, err := tx.ExecContext(ctx, q, l.id); err != nil {
 				return err
 			}
@@ -340,8 +347,11 @@ func (s *Store) newestOf(ctx context.Context, id int64, read Reader) (*Readable,
 	if err != nil {
 		return nil, err
 	}
-	e, err := read(ctx, raw)
-	return &e, err
+	e, ok, err := read.try(ctx, raw)
+	if err != nil || !ok {
+		return nil, err
+	}
+	return &e, nil
 }
 
 // showAgain lets an issue be shown by an event it has: the one that showed it

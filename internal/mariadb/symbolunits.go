@@ -93,7 +93,7 @@ func putCompiled(ctx context.Context, tx *sql.Tx, project int64, list []pipeline
 		if _, err := tx.ExecContext(ctx, "DELETE FROM symbol_page WHERE unit=? AND page>=?", u.ID, len(rows)); err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, "UPDATE symbol_unit SET state=?, format=?, bytes=?, sources=?, note=? WHERE id=?", u.State, u.Format, len(u.Compiled), u.Sources, event.TrimText(u.Note, 500), u.ID); err != nil {
+		if _, err := tx.ExecContext(ctx, "UPDATE symbol_unit SET state=?, format=?, bytes=?, note=? WHERE id=?", u.State, u.Format, len(u.Compiled), event.TrimText(u.Note, 500), u.ID); err != nil {
 			return err
 		}
 		err := each(ctx, tx, func(r *sql.Rows) error {

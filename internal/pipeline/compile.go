@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"runtime"
+	"slices"
 	"time"
 
 	"golang.org/x/sync/errgroup"
@@ -28,7 +29,7 @@ func (u *Units) Compile(ctx context.Context, list []SymbolUnit) ([]SymbolUnit, e
 			c := &done[i]
 			c.SymbolUnit = unit
 			var err error
-			if c.Compiled, c.Sources, c.Note, err = u.compiled(ctx, &unit); err != nil {
+			if c.Compiled, c.Note, err = u.compiled(ctx, &unit); err != nil {
 				return err
 			}
 			c.Format, c.Bytes, c.State = symbols.Format, int64(len(c.Compiled)), "ready"
@@ -48,31 +49,30 @@ func (u *Units) Compile(ctx context.Context, list []SymbolUnit) ([]SymbolUnit, e
 	return out, u.store.PutCompiled(context.WithoutCancel(ctx), done)
 }
 
-func (u *Units) compiled(ctx context.Context, unit *SymbolUnit) (compiled []byte, sources int, note string, err error) {
+func (u *Units) compiled(ctx context.Context, unit *SymbolUnit) (compiled []byte, note string, err error) {
 	raw, err := u.store.SymbolContent(ctx, unit.Project, unit.Map)
 	if errors.Is(err, ErrNoContent) {
-		return nil, 0, "the source map of this file is not stored any more; push it again", nil
+		return nil, "the source map of this file is not stored any more; push it again", nil
 	}
 	if err != nil {
-		return nil, 0, "", err
+		return nil, "", err
 	}
 	m, err := sourcemap.Parse(raw)
 	if err != nil {
-		return nil, 0, "the source map is broken: " + err.Error(), nil
+		return nil, "the source map is broken: " + err.Error(), nil
 	}
-	raw = nil
 	var code []byte
 	if unit.Bundle != ([32]byte{}) {
 		code, err = u.store.SymbolContent(ctx, unit.Project, unit.Bundle)
 		if err != nil && !errors.Is(err, ErrNoContent) {
-			return nil, 0, "", err
+			return nil, "", err
 		}
 	}
 	if why := symbols.Misfit(m, code); why != "" {
-		return nil, 0, why + "; they come from different builds. Push bundle and map of one build together", nil
+		return nil, why + "; they come from different builds. Push bundle and map of one build together", nil
 	}
 	compiled, err = symbols.Compile(m, code)
-	return compiled, m.Sources(), "", err
+	return compiled, "", err
 }
 
 // compileTogether is how many units are compiled and stored together, and
@@ -81,6 +81,41 @@ const (
 	compileTogether      = 32
 	compileTogetherBytes = 16 << 20
 )
+
+// CompileNow compiles units while somebody waits: the small ones, for a while.
+// Those that are left to the background are counted; broken are those that
+// cannot be used.
+func (u *Units) CompileNow(ctx context.Context, ids []int64, most time.Duration) (waiting int, broken []SymbolUnit, err error) {
+	end := time.Now().Add(most)
+	for chunk := range slices.Chunk(ids, compileTogether) {
+		if time.Now().After(end) {
+			waiting += len(chunk)
+			continue
+		}
+		var small []SymbolUnit
+		for _, id := range chunk {
+			unit, err := u.store.SymbolUnit(ctx, id)
+			if err != nil {
+				return 0, nil, err
+			}
+			if unit.Raw > compileSoon {
+				waiting++
+				continue
+			}
+			small = append(small, unit)
+		}
+		done, err := u.Compile(ctx, small)
+		if err != nil {
+			return 0, nil, err
+		}
+		for _, unit := range done {
+			if unit.State == "broken" {
+				broken = append(broken, unit)
+			}
+		}
+	}
+	return waiting, broken, nil
+}
 
 // CompileSome compiles units that wait, the oldest first, for a while; more
 // says that others wait still.

@@ -14,6 +14,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -162,17 +163,19 @@ type TraceFile struct {
 	Pending          bool // a frame in it could not be read for want of symbols
 }
 
-// TraceFiles lists the generated files of a trace, as they were named.
+// TraceFiles lists the generated files of a trace, as they were named, without
+// queries.
 func TraceFiles(e *event.Event, frames [][]event.Frame) (out []TraceFile) {
 	for _, list := range frames {
 		for _, f := range list {
 			if !f.Generated {
 				continue
 			}
-			i := slices.IndexFunc(out, func(x TraceFile) bool { return x.Address == f.Raw.File })
+			address, _, _ := strings.Cut(f.Raw.File, "?") // as symbols are looked up
+			i := slices.IndexFunc(out, func(x TraceFile) bool { return x.Address == address })
 			if i < 0 {
 				i = len(out)
-				out = append(out, TraceFile{Address: f.Raw.File, DebugID: e.DebugID(f.Raw.File)})
+				out = append(out, TraceFile{Address: address, DebugID: e.DebugID(f.Raw.File)})
 			}
 			out[i].Pending = out[i].Pending || f.Pending
 		}
@@ -298,6 +301,7 @@ func keepResolved(now, then [][]event.Frame) {
 		for j := range now[i] {
 			now[i][j].Origin = false
 			if i < len(then) && j < len(then[i]) && now[i][j].WhyRaw != "" && then[i][j].WhyRaw == "" {
+				then[i][j].Generated = now[i][j].Generated
 				now[i][j] = then[i][j]
 				now[i][j].Origin = false
 			}

@@ -38,7 +38,6 @@ type SymbolUnit struct {
 type CompiledUnit struct {
 	SymbolUnit
 	Compiled []byte
-	Sources  int
 }
 
 // symbolStore is where symbols are kept.

@@ -1978,7 +1978,7 @@ export interface components {
             last_seen: string;
             /**
              * Format: int64
-             * @description events of the release whose traces name generated files
+             * @description events of the release whose traces name generated files, at least
              */
             of: number;
             release: string;
