@@ -137,15 +137,15 @@ func largeMap() (code, mp []byte) {
 	words := strings.Fields("pier tide berth gate crew sound ferry deck rope mast lock fare seat quay buoy hull stern draught")
 	for i := range 400 {
 		var text strings.Builder
-		for j := range 220 {
-			fmt.Fprintf(&c, "function f%x(a,b){return a.draught+b[%d]}\n", i*220+j, j)
+		for j := range 240 {
+			fmt.Fprintf(&c, "function f%x(a,b){return a.draught+b[%d]}\n", i*240+j, j)
 			pick := func() string { return words[rng.IntN(len(words))] }
-			fmt.Fprintf(&text, "/** The %s of the %s at the %s, %d above what the chart of %s calls low. */\nexport function %s%d(%s: Pier, day: number[]): number {\n\treturn %s.draught * %d + day[%d]\n}\n", pick(), pick(), pick(), rng.IntN(9999), pick(), pick(), i*220+j, pick(), pick(), rng.IntN(1e6), j)
+			fmt.Fprintf(&text, "/** The %s of the %s at the %s, %d above what the chart of %s calls low. */\nexport function %s%d(%s: Pier, day: number[]): number {\n\treturn %s.draught * %d + day[%d]\n}\n", pick(), pick(), pick(), rng.IntN(9999), pick(), pick(), i*240+j, pick(), pick(), rng.IntN(1e6), j)
 			switch {
 			case i == 0 && j == 0:
 				mappings.WriteString("AACgB,kBACC;")
 			case j == 0:
-				mappings.WriteString("AC72BD,kBACC;") // up from the last line to the second
+				mappings.WriteString("AC77BD,kBACC;") // up from the last line to the second
 			default:
 				mappings.WriteString("AAGD,kBACC;")
 			}
