@@ -171,6 +171,7 @@ func (a *API) register(r chi.Router) huma.API {
 	a.projects(h)
 	a.issues(h)
 	a.events(h)
+	a.traces(h)
 	a.grouping(h)
 	a.symbols(h)
 	a.operations(h)

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/google/uuid"
@@ -89,6 +90,28 @@ func (a *API) events(h huma.API) {
 	})
 }
 
+// mostOfTrace is how many events of a trace are told.
+const mostOfTrace = 200
+
+func (a *API) traces(h huma.API) {
+	op(h, a, "GET", "/api/traces/{trace}", "show-trace", "All events of a trace, across projects, in the order they were thrown", anyone, func(ctx context.Context, in *struct {
+		Trace string `path:"trace" maxLength:"64"`
+	}) (*body[contract.TraceEvents], error) {
+		if !a.allowed(ctx, see) {
+			return nil, a.may(ctx, see, "")
+		}
+		list, err := a.store.EventsOfTrace(ctx, in.Trace, grantOf(ctx).Project, mostOfTrace+1)
+		if err != nil {
+			return nil, err
+		}
+		out := contract.TraceEvents{Trace: strings.ToLower(in.Trace), Events: []contract.EventRow{}, More: len(list) > mostOfTrace}
+		for _, e := range list[:min(len(list), mostOfTrace)] {
+			out.Events = append(out.Events, eventRow(e.Project, &e.EventRow))
+		}
+		return &body[contract.TraceEvents]{out}, nil
+	})
+}
+
 func idText(id uuid.UUID) string {
 	if id == uuid.Nil {
 		return ""
@@ -113,7 +136,7 @@ func (a *API) eventPage(ctx context.Context, p *mariadb.Project, issue int64, pa
 	}
 	out := contract.Events{Events: make([]contract.EventRow, len(list))}
 	for i, e := range list {
-		out.Events[i] = eventRow(p, e)
+		out.Events[i] = eventRow(p.Name, e)
 	}
 	if next != 0 {
 		out.Next = writeCursor(eventCursor{next})
@@ -121,8 +144,8 @@ func (a *API) eventPage(ctx context.Context, p *mariadb.Project, issue int64, pa
 	return &body[contract.Events]{out}, nil
 }
 
-func eventRow(p *mariadb.Project, e *mariadb.EventRow) contract.EventRow {
-	return contract.EventRow{ID: e.ID.String(), Time: e.Thrown, Received: e.Received, Issue: fmt.Sprintf("%s/%d", p.Name, e.Issue), Headline: e.Headline, Release: e.Release, Environment: e.Environment, StandsFor: e.StandsFor, Kept: e.Kept}
+func eventRow(project string, e *mariadb.EventRow) contract.EventRow {
+	return contract.EventRow{ID: e.ID.String(), Time: e.Thrown, Received: e.Received, Issue: fmt.Sprintf("%s/%d", project, e.Issue), Headline: e.Headline, Release: e.Release, Environment: e.Environment, StandsFor: e.StandsFor, Kept: e.Kept}
 }
 
 // event reads an event whole, its frames made readable by the symbols there
@@ -166,12 +189,15 @@ func (a *API) bareEvent(ctx context.Context, p *mariadb.Project, row *mariadb.Ev
 
 func (a *API) wholeEvent(p *mariadb.Project, row *mariadb.EventRow, e *event.Event, frames [][]event.Frame) contract.Event {
 	out := contract.Event{
-		EventRow: eventRow(p, row), Severity: string(e.Severity), Handled: e.Handled, Message: e.Message,
+		EventRow: eventRow(p.Name, row), Severity: string(e.Severity), Handled: e.Handled, Message: e.Message,
 		Exceptions: make([]contract.Exception, len(e.Exceptions)), Breadcrumbs: e.Breadcrumbs, Attributes: e.Attributes, Resource: e.Resource,
-		State: e.State, Threads: e.Threads, Symbols: e.Symbols, TraceID: e.TraceID, SpanID: e.SpanID, Scope: e.Scope, Notes: e.Notes, Extra: e.Extra,
+		State: e.State, Threads: e.Threads, Symbols: e.Symbols, TraceID: e.TraceID, SpanID: e.SpanID, Scope: e.Scope, Span: e.Span, Notes: e.Notes, Extra: e.Extra,
 	}
 	if name, value := e.Identity(); value != "" {
 		out.User = &contract.User{Attribute: name, Value: value}
+	}
+	if e.Log != nil {
+		out.Log = &contract.Log{Text: e.Log.Text(), Name: e.Log.Name, SeverityText: e.Log.SeverityText}
 	}
 	if out.Breadcrumbs == nil {
 		out.Breadcrumbs = []event.Breadcrumb{}

@@ -1,6 +1,7 @@
 package api
 
 import (
+	"cmp"
 	"context"
 	"net/url"
 	"time"
@@ -54,7 +55,7 @@ func (a *API) projects(h huma.API) {
 		}
 		return &body[contract.Project]{*out}, nil
 	})
-	op(h, a, "PATCH", "/api/projects/{project}", "change-project", "Change how long events are kept, the allowance, the origins", administer, func(ctx context.Context, in *struct {
+	op(h, a, "PATCH", "/api/projects/{project}", "change-project", "Change how long events are kept, the allowance, the origins, which log records become events", administer, func(ctx context.Context, in *struct {
 		ProjectPath
 		Body contract.ChangeProject
 	}) (*body[contract.Project], error) {
@@ -69,6 +70,11 @@ func (a *API) projects(h huma.API) {
 		}
 		if in.Body.KeepDays != 0 {
 			if err := a.store.SetKeepDays(ctx, p.ID, in.Body.KeepDays); err != nil {
+				return nil, err
+			}
+		}
+		if in.Body.LogMessages != "" {
+			if err := a.store.SetLogMessages(ctx, p.ID, in.Body.LogMessages); err != nil {
 				return nil, err
 			}
 		}
@@ -175,7 +181,7 @@ func (a *API) project(ctx context.Context, p *mariadb.Project) (*contract.Projec
 	if err != nil {
 		return nil, err
 	}
-	out := &contract.Project{Name: p.Name, Created: p.Created, KeepDays: p.KeepDays, KeepSymbols: p.KeepSymbols, Issues: t.Issues, OpenIssues: t.Open, Events: t.Events,
+	out := &contract.Project{Name: p.Name, Created: p.Created, KeepDays: p.KeepDays, KeepSymbols: p.KeepSymbols, LogMessages: cmp.Or(string(p.LogMessages), "off"), Issues: t.Issues, OpenIssues: t.Open, Events: t.Events,
 		Origins: p.Origins, Allowance: contract.Allowance(p.Allowance), Rules: p.RulesVersion}
 	if !t.LastEvent.IsZero() {
 		out.LastEvent = &t.LastEvent

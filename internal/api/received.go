@@ -16,6 +16,7 @@ import (
 var causeWords = map[string]string{
 	mariadb.CauseFiled:      "filed as new events",
 	mariadb.CauseRepeat:     "sent again; filed before",
+	mariadb.CauseJoined:     "joined to an event that another report of the same exception made",
 	mariadb.CauseDropped:    "dropped by this rule",
 	mariadb.CauseSetAside:   "stored, but could not be filed: firethorn queue shows them",
 	mariadb.CauseScrubbed:   "something was scrubbed by this rule",
@@ -81,6 +82,8 @@ func field(c *contract.ReceivedCounts, cause string) *int64 {
 		return &c.Stored
 	case mariadb.CauseRepeat:
 		return &c.Repeats
+	case mariadb.CauseJoined:
+		return &c.Joined
 	case mariadb.CauseDropped:
 		return &c.Dropped
 	case mariadb.CauseOver:

@@ -154,7 +154,7 @@ func (a *API) tryRules(ctx context.Context, p *mariadb.Project, set *rules.Set, 
 		if err != nil {
 			return err
 		}
-		e := eventRow(p, row)
+		e := eventRow(p.Name, row)
 		out.From = e.Received
 		trial.Try(rules.NewFacts(kept.Event, row.Thrown, kept.FiledFrames), rules.TrialExample{Event: e.ID, Issue: e.Issue, Words: e.Headline}, kept.Resource, kept.JSON)
 		return nil

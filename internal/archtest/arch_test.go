@@ -19,19 +19,19 @@ const module = "firethorn/"
 // may lists, for every package below internal, what of ours it may import. A
 // new package fails until it is listed.
 var may = map[string][]string{
-	"core/fault": {}, "core/rawjson": {}, "core/event": {"core/rawjson"}, "core/sourcemap": {}, "core/glob": {}, "core/scrub": {"core/glob", "core/rawjson"}, "core/release": {}, "core/impact": {}, "core/sampling": {},
+	"core/fault": {}, "core/otlp": {"core/event"}, "core/occurrence": {"core/event"}, "core/rawjson": {}, "core/event": {"core/rawjson"}, "core/sourcemap": {}, "core/glob": {}, "core/scrub": {"core/glob", "core/rawjson"}, "core/release": {}, "core/impact": {}, "core/sampling": {},
 	"core/scope": {"core/sourcemap"}, "core/stacktrace": {"core/event"}, "core/issue": {"core/fault", "core/release"},
 	"core/symbols": {"core/scope", "core/sourcemap"}, "core/blame": {"core/event", "core/stacktrace"}, "core/stamp": {"core/sourcemap"}, "core/symbolicate": {"core/blame", "core/event", "core/glob", "core/sourcemap", "core/stacktrace", "core/symbols"},
 	"core/fingerprint": {"core/blame", "core/event"}, "core/difference": {"core/blame", "core/event", "core/fault", "core/fingerprint"},
 	"core/rules": {"core/event", "core/glob", "core/release", "core/scrub"},
 	"pipeline":   {"core/blame", "core/event", "core/fingerprint", "core/rules", "core/scrub", "core/stacktrace", "core/sourcemap", "core/symbolicate", "core/symbols"},
 	"localdb":    {"core/fault"},
-	"mariadb":    {"core/difference", "core/event", "core/fault", "core/fingerprint", "core/impact", "core/issue", "core/release", "core/rules", "core/sampling", "core/symbolicate", "pipeline"},
+	"mariadb":    {"core/difference", "core/event", "core/fault", "core/fingerprint", "core/impact", "core/issue", "core/occurrence", "core/release", "core/rules", "core/sampling", "core/symbolicate", "pipeline"},
 	"web":        {"core/fault", "mariadb"},
 	"contract":   {"core/event", "core/fingerprint", "core/impact", "core/rules"},
 	"worker":     {"core/fingerprint", "mariadb", "pipeline"},
 	"metrics":    {"mariadb"},
-	"intake":     {"core/event", "core/fault", "core/scrub", "mariadb", "pipeline", "web"},
+	"intake":     {"core/event", "core/fault", "core/otlp", "core/scrub", "mariadb", "pipeline", "web"},
 	"api":        {"contract", "core/blame", "core/difference", "core/event", "core/fault", "core/fingerprint", "core/impact", "core/issue", "core/rules", "core/scrub", "core/symbolicate", "mariadb", "pipeline", "web"},
 	"app":        {"api", "core/fault", "intake", "localdb", "mariadb", "metrics", "pipeline", "web", "worker"},
 	"cli":        {"api", "app", "contract", "core/blame", "core/event", "core/fault", "core/fingerprint", "core/rules", "core/sourcemap", "core/stacktrace", "core/stamp", "core/symbolicate", "core/symbols", "intake", "web"},
@@ -41,6 +41,7 @@ var may = map[string][]string{
 // coreMay lists the packages of others that the core may use: JSON, lexing,
 // versions, compression, YAML, the expression language.
 var coreMay = []string{"github.com/go-json-experiment/json", "github.com/go-json-experiment/json/jsontext", "github.com/tdewolff/parse/v2", "github.com/tdewolff/parse/v2/js", "github.com/Masterminds/semver/v3", "github.com/klauspost/compress/zstd",
+	"go.opentelemetry.io/proto/otlp/common/v1", "go.opentelemetry.io/proto/otlp/logs/v1", "go.opentelemetry.io/proto/otlp/resource/v1", "go.opentelemetry.io/proto/otlp/trace/v1", "google.golang.org/protobuf/encoding/protowire", "google.golang.org/protobuf/proto", "google.golang.org/protobuf/reflect/protoreflect", "github.com/google/uuid",
 	"go.yaml.in/yaml/v4", "cel.dev/cel-go/cel", "cel.dev/cel-go/common", "cel.dev/cel-go/common/ast", "cel.dev/cel-go/common/cost", "cel.dev/cel-go/common/types", "cel.dev/cel-go/common/types/ref", "cel.dev/cel-go/ext", "cel.dev/cel-go/interpreter"}
 
 // coreMust not reach the world.

@@ -10,6 +10,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"firethorn/internal/contract"
+	"firethorn/internal/core/event"
 )
 
 func eventCommand() *cli.Command {
@@ -18,9 +19,22 @@ func eventCommand() *cli.Command {
 			Flags: []cli.Flag{
 				&cli.StringFlag{Name: "issue", Usage: "only those of issue `ID`"}, &cli.IntFlag{Name: "limit", Value: 50, Usage: "how many"},
 				&cli.StringFlag{Name: "cursor", Usage: "`next` of the page before"},
+				&cli.StringFlag{Name: "trace", Usage: "those of the trace `ID`, in all projects, in the order they were thrown"},
 				&cli.BoolFlag{Name: "kept", Usage: "with --issue: only those whose body is kept"},
 			},
 			Action: func(ctx context.Context, c *cli.Command) error {
+				if trace := c.String("trace"); trace != "" {
+					return get(ctx, c, fixed("/api/traces/"+url.PathEscape(trace)), func(out io.Writer, v contract.TraceEvents) {
+						if len(v.Events) == 0 {
+							fmt.Fprintln(out, "No event of this trace is kept. An event's trace id stands in event show.")
+							return
+						}
+						listEvents(out, v.Events)
+						if v.More {
+							fmt.Fprintln(out, "\nThere are more.")
+						}
+					})
+				}
 				q := url.Values{"limit": {strconv.Itoa(c.Int("limit"))}}
 				if v := c.String("cursor"); v != "" {
 					q.Set("cursor", v)
@@ -43,12 +57,7 @@ func eventCommand() *cli.Command {
 						fmt.Fprintln(out, "Nothing has arrived yet. Send a test event: firethorn send")
 						return
 					}
-					table(out, func(row func(...any)) {
-						row("EVENT", "TIME", "ISSUE", "HEADLINE", "RELEASE", "ENVIRONMENT", "BODY")
-						for _, e := range v.Events {
-							row(e.ID, e.Time.Format("2006-01-02 15:04:05"), e.Issue, cut(e.Headline, 50), orDash(e.Release), e.Environment, map[bool]string{true: "kept", false: "counted"}[e.Kept])
-						}
-					})
+					listEvents(out, v.Events)
 					if v.Next != "" {
 						fmt.Fprintf(out, "\nThere are more: --cursor %s\n", v.Next)
 					}
@@ -64,6 +73,12 @@ func eventCommand() *cli.Command {
 					fmt.Fprintf(out, "%s  %s, %s in %s\n", e.Issue, plain(e.Headline), orElse(e.Release, "no release"), e.Environment)
 					if e.User != nil {
 						fmt.Fprintf(out, "user %s = %s\n", plain(e.User.Attribute), plain(e.User.Value))
+					}
+					if e.TraceID != "" {
+						fmt.Fprintf(out, "trace %s, span %s%s: firethorn event list --trace %s\n", plain(e.TraceID), orDash(plain(e.SpanID)), spanWords(e.Span), plain(e.TraceID))
+					}
+					if e.Log != nil && e.Log.Text != "" {
+						fmt.Fprintf(out, "log record%s: %s\n", orNothing(" of %s", e.Scope), plain(e.Log.Text))
 					}
 					showTrace(out, e, c.Bool("raw"))
 					if len(e.Breadcrumbs) > 0 {
@@ -83,4 +98,29 @@ func eventCommand() *cli.Command {
 				})
 			}},
 	}}
+}
+
+func listEvents(out io.Writer, list []contract.EventRow) {
+	table(out, func(row func(...any)) {
+		row("EVENT", "TIME", "ISSUE", "HEADLINE", "RELEASE", "ENVIRONMENT", "BODY")
+		for _, e := range list {
+			row(e.ID, e.Time.Format("2006-01-02 15:04:05"), e.Issue, cut(e.Headline, 50), orDash(e.Release), e.Environment, map[bool]string{true: "kept", false: "counted"}[e.Kept])
+		}
+	})
+}
+
+// spanWords tell the span that recorded an exception.
+func spanWords(s *event.Span) string {
+	if s == nil || s.Name == "" {
+		return ""
+	}
+	return fmt.Sprintf(" (%s%s)", plain(s.Name), orNothing(", %s", s.Kind))
+}
+
+// orNothing fills a text into words, unless it is empty.
+func orNothing(words, text string) string {
+	if text == "" {
+		return ""
+	}
+	return fmt.Sprintf(words, plain(text))
 }

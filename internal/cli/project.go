@@ -78,10 +78,11 @@ func projectCommand() *cli.Command {
 					}
 					return request(ctx, c, http.MethodPatch, contract.ChangeProject{KeepDays: c.Int("days"), KeepSymbols: c.Int("symbols")}, path, showProject)
 				}},
-			{Name: "change", Usage: "change what a project may take in, and from which web origins", Arguments: []cli.Argument{text("name")},
+			{Name: "change", Usage: "change what a project may take in, from which web origins, and which log records become events", Arguments: []cli.Argument{text("name")},
 				Flags: []cli.Flag{
 					&cli.Int64Flag{Name: "allowance-minute", Usage: "`EVENTS` a minute; 0: any number, -1: the default"},
 					&cli.Int64Flag{Name: "allowance-day", Usage: "`EVENTS` a day; 0: any number, -1: the default"},
+					&cli.StringFlag{Name: "log-messages", Usage: "from which `SEVERITY` on log records without an exception become events: error, fatal, or off"},
 					&cli.StringSliceFlag{Name: "origin", Usage: "a web `ORIGIN` that may report, and no other; may be given several times; * is any"},
 				},
 				Action: func(ctx context.Context, c *cli.Command) error {
@@ -89,15 +90,15 @@ func projectCommand() *cli.Command {
 					if err != nil {
 						return err
 					}
-					in := contract.ChangeProject{Origins: c.StringSlice("origin")}
+					in := contract.ChangeProject{Origins: c.StringSlice("origin"), LogMessages: c.String("log-messages")}
 					for flag, to := range map[string]**int64{"allowance-minute": &in.AllowanceMinute, "allowance-day": &in.AllowanceDay} {
 						if c.IsSet(flag) {
 							n := c.Int64(flag)
 							*to = &n
 						}
 					}
-					if in.AllowanceMinute == nil && in.AllowanceDay == nil && len(in.Origins) == 0 {
-						return usage("change what? Give --allowance-minute, --allowance-day or --origin")
+					if in.AllowanceMinute == nil && in.AllowanceDay == nil && len(in.Origins) == 0 && in.LogMessages == "" {
+						return usage("change what? Give --allowance-minute, --allowance-day, --origin or --log-messages")
 					}
 					return request(ctx, c, http.MethodPatch, in, path, showProject)
 				}},

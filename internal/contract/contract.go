@@ -26,6 +26,7 @@ type Project struct {
 	Origins     []string   `json:"origins" nullable:"false" doc:"web origins that may report; * is any"`
 	Allowance   Allowance  `json:"allowance"`
 	Rules       int        `json:"rules_version" doc:"of the rules file; 0 when none was pushed yet"`
+	LogMessages string     `json:"log_messages" enum:"off,error,fatal" doc:"from which severity on log records without an exception become events"`
 }
 
 // Allowance is how many events a project takes in; 0 is any number.
@@ -219,10 +220,27 @@ type Event struct {
 	TraceID     string                     `json:"trace_id,omitempty"`
 	SpanID      string                     `json:"span_id,omitempty"`
 	Scope       string                     `json:"scope,omitempty"`
+	Log         *Log                       `json:"log,omitempty" doc:"the log record it was found in"`
+	Span        *event.Span                `json:"span,omitempty" doc:"the span that recorded it"`
 	Scrubbed    []event.Scrubbed           `json:"scrubbed" nullable:"false" doc:"what was replaced because it was secret, and by which rule"`
 	Notes       []string                   `json:"notes" nullable:"false" doc:"what was cut or corrected on the way in"`
 	Extra       map[string]json.RawMessage `json:"extra,omitempty"`
 	Position    *EventPosition             `json:"position,omitempty" doc:"where the event stands in its issue"`
+}
+
+// Log is the log record that an event was found in.
+type Log struct {
+	Text         string `json:"text" doc:"the record's own body: what it says, or its JSON"`
+	Name         string `json:"name,omitempty" doc:"of the kind of record"`
+	SeverityText string `json:"severity_text,omitempty" doc:"as the logger wrote it"`
+}
+
+// TraceEvents is what one trace ran into, in all projects that who asks may
+// see, in the order it was thrown.
+type TraceEvents struct {
+	Trace  string     `json:"trace"`
+	Events []EventRow `json:"events" nullable:"false"`
+	More   bool       `json:"more,omitempty" doc:"there are more than are told"`
 }
 
 // EventPosition is where an event stands among those of its issue whose bodies
@@ -340,6 +358,7 @@ type ChangeProject struct {
 	AllowanceMinute *int64   `json:"allowance_minute,omitempty" minimum:"-1" maximum:"4000000000" doc:"events a minute; 0: any number; -1: the default"`
 	AllowanceDay    *int64   `json:"allowance_day,omitempty" minimum:"-1" maximum:"4000000000" doc:"events a day; 0: any number; -1: the default"`
 	Origins         []string `json:"origins,omitempty" maxItems:"100" doc:"web origins that may report; * is any"`
+	LogMessages     string   `json:"log_messages,omitempty" enum:"off,error,fatal" doc:"from which severity on log records without an exception become events"`
 }
 
 // EraseUser asks for a user to be forgotten.

@@ -92,6 +92,7 @@ type Received struct {
 type ReceivedCounts struct {
 	Stored        int64 `json:"stored" doc:"filed as new events"`
 	Repeats       int64 `json:"repeats" doc:"sent again, filed before"`
+	Joined        int64 `json:"joined" doc:"joined to an event that another report of the same exception made"`
 	Dropped       int64 `json:"dropped" doc:"by a rule of the project"`
 	OverAllowance int64 `json:"over_allowance" doc:"turned away; senders come again"`
 	TurnedAway    int64 `json:"turned_away" doc:"requests turned away because the service was full; senders come again"`

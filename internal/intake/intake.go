@@ -86,7 +86,10 @@ func New(store Store, wake func(project int64), log *slog.Logger, lim Limits, wa
 // Routes adds the endpoints to r.
 func (in *Intake) Routes(r chi.Router) {
 	r.Options("/v1/*", in.preflight)
-	r.With(web.Secure).Post("/v1/events", in.handle(in.events))
+	r.With(web.Secure).Post("/v1/events", in.handle(in.events, web.WriteError))
+	r.With(web.Secure).Post("/v1/logs", in.handle(in.otlp(logRecords), writeStatus))
+	r.With(web.Secure).Post("/v1/traces", in.handle(in.otlp(spans), writeStatus))
+	r.With(web.Secure).Post("/v1/metrics", in.handle(in.metrics, writeStatus))
 }
 
 // preflight is answered for any origin, before any key is looked at: a
@@ -100,8 +103,10 @@ func (in *Intake) preflight(w http.ResponseWriter, r *http.Request) {
 	w.WriteHeader(http.StatusNoContent)
 }
 
-func (in *Intake) handle(fn func(http.ResponseWriter, *http.Request, *mariadb.KeyGrant) error) http.HandlerFunc {
-	return web.Handle(in.log, func(w http.ResponseWriter, r *http.Request) error {
+// handle makes a handler of a function; fail writes its errors in the form
+// that the endpoint's senders read.
+func (in *Intake) handle(fn func(http.ResponseWriter, *http.Request, *mariadb.KeyGrant) error, fail func(http.ResponseWriter, *http.Request, *slog.Logger, error)) http.HandlerFunc {
+	run := func(w http.ResponseWriter, r *http.Request) error {
 		h := w.Header()
 		h.Set("Access-Control-Allow-Origin", "*")
 		h.Set("Access-Control-Expose-Headers", "Retry-After")
@@ -121,7 +126,12 @@ func (in *Intake) handle(fn func(http.ResponseWriter, *http.Request, *mariadb.Ke
 			in.countFailed(g.Project.ID, err)
 		}
 		return err
-	})
+	}
+	return func(w http.ResponseWriter, r *http.Request) {
+		if err := run(w, r); err != nil {
+			fail(w, r, in.log, err)
+		}
+	}
 }
 
 // admit says whether a project may send at all now, and from where it does.
@@ -140,6 +150,7 @@ func (in *Intake) admit(r *http.Request, p *mariadb.Project) error {
 type Answer struct {
 	Stored  int       `json:"stored"`
 	Refused []Refused `json:"refused"`
+	LetGo   int       `json:"let_go,omitempty"` // log records without an exception that the project does not want
 }
 
 // Refused is an event that could not be stored.
@@ -153,61 +164,80 @@ func (in *Intake) events(w http.ResponseWriter, r *http.Request, g *mariadb.KeyG
 	if err != nil {
 		return err
 	}
-	load := &load{flight: in.flight, from: r.Body, conn: http.NewResponseController(w), patience: in.patience}
+	load := in.load(w, r)
 	defer load.release()
-	r.Body = load
-	lim := in.lim.Body
-	lim.Count = load.hold
-	raw, err := web.ReadBody(w, r, lim)
+	raw, err := in.read(w, r, load)
 	if err != nil {
-		if errors.Is(err, errFull) {
-			in.watch.TurnedAway("memory_full")
-			return errFull
-		}
 		return err
 	}
 	got, err := open(raw, lines)
 	if err != nil {
 		return err
 	}
-	if err := in.allowance.usedUp(g.Project, in.now()); err != nil { // no more work than counting
-		return in.over(g.Project.ID, len(got.pieces), err)
-	}
-	sorted := &sorter{in: in, grant: g, opened: got, refused: []Refused{}}
-	if err := sorted.run(r.Context()); err != nil {
+	answer, err := in.accept(r.Context(), g, got)
+	if err != nil {
 		return err
 	}
+	status := http.StatusAccepted
+	if answer.Stored == 0 && len(answer.Refused) > 0 {
+		status = http.StatusBadRequest
+	}
+	return web.WriteJSON(w, status, answer)
+}
+
+// load takes over a request's body.
+func (in *Intake) load(w http.ResponseWriter, r *http.Request) *load {
+	l := &load{flight: in.flight, from: r.Body, conn: http.NewResponseController(w), patience: in.patience}
+	r.Body = l
+	return l
+}
+
+// read reads a body, counted by its load.
+func (in *Intake) read(w http.ResponseWriter, r *http.Request, l *load) ([]byte, error) {
+	lim := in.lim.Body
+	lim.Count = l.hold
+	raw, err := web.ReadBody(w, r, lim)
+	if errors.Is(err, errFull) {
+		in.watch.TurnedAway("memory_full")
+		return nil, errFull
+	}
+	return raw, err
+}
+
+// accept scrubs and stores what a request holds, and says what became of it.
+func (in *Intake) accept(ctx context.Context, g *mariadb.KeyGrant, got *opened) (Answer, error) {
+	if err := in.allowance.usedUp(g.Project, in.now()); err != nil { // no more work than counting
+		return Answer{}, in.over(g.Project.ID, len(got.pieces), err)
+	}
+	sorted := &sorter{in: in, grant: g, opened: got, refused: []Refused{}}
+	if err := sorted.run(ctx); err != nil {
+		return Answer{}, err
+	}
 	if len(got.dropped) > 0 {
-		if err := in.store.ClientDrops(r.Context(), g.Project.ID, got.dropped); err != nil {
-			return err
+		if err := in.store.ClientDrops(ctx, g.Project.ID, got.dropped); err != nil {
+			return Answer{}, err
 		}
 	}
 	in.countRefused(g.Project.ID, sorted.refused)
-	answer := Answer{Refused: sorted.refused}
+	answer := Answer{Refused: sorted.refused, LetGo: sorted.letGo}
 	for _, p := range sorted.parcels {
 		answer.Stored += len(p.batch.Events)
 	}
-	if answer.Stored == 0 {
-		if len(answer.Refused) == 0 {
-			return web.WriteJSON(w, http.StatusAccepted, answer)
-		}
-		return web.WriteJSON(w, http.StatusBadRequest, answer)
-	}
 	for _, p := range sorted.parcels {
-		if err := in.allowance.take(r.Context(), in.store, p.project, in.now(), p.weight); err != nil {
-			return in.over(p.project.ID, len(p.batch.Events), err)
+		if err := in.allowance.take(ctx, in.store, p.project, in.now(), p.weight); err != nil {
+			return Answer{}, in.over(p.project.ID, len(p.batch.Events), err)
 		}
 	}
 	for _, p := range sorted.parcels {
 		for b := range p.chunks() {
-			if err := in.store.Append(r.Context(), p.project.ID, b); err != nil {
-				return err
+			if err := in.store.Append(ctx, p.project.ID, b); err != nil {
+				return Answer{}, err
 			}
 		}
 		in.wake(p.project.ID)
 	}
 	in.watch.Stored(answer.Stored)
-	return web.WriteJSON(w, http.StatusAccepted, answer)
+	return answer, nil
 }
 
 // lineWise says whether a media type holds one event a line.

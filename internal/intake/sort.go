@@ -26,6 +26,7 @@ type sorter struct {
 
 	parcels []*parcel
 	refused []Refused
+	letGo   int // log records that are not wanted
 }
 
 // parcel is what goes to one project.
@@ -137,6 +138,10 @@ func (s *sorter) take(p *parcel, of piece) {
 		return
 	case !h.message && !h.exceptions:
 		s.refuse(of.index, "%v", event.ErrEmpty)
+		return
+	}
+	if h.log && !h.exceptions && !p.project.WantsLog(h.severity) {
+		s.letGo++
 		return
 	}
 	id := uuid.UUID{}

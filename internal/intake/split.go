@@ -106,6 +106,8 @@ type head struct {
 	idKind              jsontext.Kind // 0: absent
 	message, exceptions bool          // there, and not blank
 	standsFor           int64         // at least 1
+	log                 bool          // it was found in a log
+	severity            event.Severity
 }
 
 // errNoObject says that an event is no object, or its id no text.
@@ -147,6 +149,18 @@ func readHead(raw []byte) (head, error) {
 				return h, err
 			}
 			h.exceptions = !blank(v)
+		case "log":
+			v, err := d.ReadValue()
+			if err != nil {
+				return h, err
+			}
+			h.log = v.Kind() == '{'
+		case "severity":
+			v, err := d.ReadValue()
+			if err != nil {
+				return h, err
+			}
+			_ = h.severity.UnmarshalJSON(v) // an odd one counts as none
 		case "stands_for":
 			v, err := d.ReadValue()
 			if err != nil {

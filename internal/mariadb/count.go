@@ -49,6 +49,13 @@ func (w *filing) count(ctx context.Context) error {
 			userEnvs[key4{issue, r.env, r.User, v}] = true
 		}
 	}
+	for _, u := range w.lateUsers {
+		k := key3{u.issue, u.user, u.variant}
+		users[k] = max(users[k], u.day)
+		userDays[key4{u.issue, u.day, u.user, u.variant}] = true
+		userEnvs[key4{u.issue, u.env, u.user, u.variant}] = true
+		days[key3{u.issue, u.day, u.variant}] += 0 // its day's users are written with its events
+	}
 	if err := w.countUsers(ctx, users, userDays); err != nil {
 		return err
 	}

@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -258,4 +259,42 @@ func (s *Store) FiledUnder(ctx context.Context, e *EventRow) (k fingerprint.Key,
 		return k, err
 	}
 	return fingerprint.Key(raw), nil
+}
+
+// TracedEvent is an event of a trace with its project's name.
+type TracedEvent struct {
+	EventRow
+	Project string
+}
+
+// EventsOfTrace lists events of a trace in the order they were thrown, of one
+// project (0: of all).
+func (s *Store) EventsOfTrace(ctx context.Context, trace string, project int64, limit int) (list []TracedEvent, err error) {
+	keys, args := "SELECT project, filing, keep_day FROM event WHERE trace=?", []any{hash16(strings.ToLower(trace))}
+	if project != 0 {
+		keys, args = keys+" AND project=?", append(args, project)
+	}
+	err = each(ctx, s.db, func(r *sql.Rows) error {
+		e, err := scanEvent(r)
+		if err == nil {
+			list = append(list, TracedEvent{EventRow: *e})
+		}
+		return err
+	}, fmt.Sprintf(eventSelect, keys+" ORDER BY thrown LIMIT ?", oldest), append(args, limit)...)
+	if err != nil || len(list) == 0 {
+		return nil, err
+	}
+	names := map[int64]string{}
+	err = each(ctx, s.db, func(r *sql.Rows) error {
+		var id int64
+		var name string
+		err := r.Scan(&id, &name)
+		names[id] = name
+		return err
+	}, "SELECT id, name FROM project")
+	for i := range list {
+		list[i].Project = names[list[i].project]
+	}
+	slices.SortStableFunc(list, func(a, b TracedEvent) int { return a.Thrown.Compare(b.Thrown) })
+	return list, err
 }

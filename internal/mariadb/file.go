@@ -29,7 +29,7 @@ type Filing struct {
 // Filed says what a Filing did.
 type Filed struct {
 	Events  int // new ones
-	Repeats int
+	Repeats int // and reports that were joined to other ones
 	Issues  int // new ones
 }
 
@@ -39,7 +39,7 @@ func (s *Store) File(ctx context.Context, f Filing) (Filed, error) {
 	var done Filed
 	err := s.InTx(ctx, func(tx *sql.Tx) error {
 		now := s.now().UTC()
-		w := &filing{s: s, tx: tx, Filing: f, now: now, bodies: map[int64]int64{}, fresh: map[int64]*row{}, caps: caps{tx: tx, project: f.Project.ID, now: now}}
+		w := &filing{s: s, tx: tx, Filing: f, now: now, bodies: map[int64]int64{}, fresh: map[int64]*row{}, remembered: map[[16]byte]int{}, issues: map[int64]*issueRow{}, caps: caps{tx: tx, project: f.Project.ID, now: now}}
 		err := w.run(ctx)
 		done = w.done
 		return err
@@ -66,8 +66,11 @@ type filing struct {
 	rows              []*row
 	variants          map[fingerprint.Key]*variantRow
 	issues            map[int64]*issueRow
-	bodies            map[int64]int64 // variant → bodies kept of this batch
-	fresh             map[int64]*row  // variants made in this batch → the event they were made of
+	bodies            map[int64]int64  // variant → bodies kept of this batch
+	fresh             map[int64]*row   // variants made in this batch → the event they were made of
+	reports           []reported       // that tell occurrences
+	remembered        map[[16]byte]int // how many there are of a trace and message
+	lateUsers         []lateUser
 }
 
 // row is an event about to be written.
@@ -109,15 +112,24 @@ func (w *filing) run(ctx context.Context) error {
 	}
 	w.days()
 	steps := []func(context.Context) error{
-		w.dropRepeats, w.internNames, w.chooseVariants, w.countFiles, w.loadIssues, w.loadDictionaries, w.chooseBodies, w.writeEvents, w.writeBodies, w.writeExemplars, w.writeNewest, w.count, w.writeIssues,
+		w.internNames, w.chooseVariants, w.countFiles, w.loadIssues, w.loadDictionaries, w.chooseBodies, w.writeEvents, w.writeOccurrences, w.writeBodies, w.writeExemplars, w.writeNewest, w.count, w.writeIssues,
 	}
 	if len(w.Items) > 0 {
+		if err := w.dropRepeats(ctx); err != nil {
+			return err
+		}
+		if err := w.joinOccurrences(ctx); err != nil {
+			return err
+		}
+		if len(w.rows) == 0 { // nothing new: but what is filed may have got users
+			steps = []func(context.Context) error{w.writeOccurrences}
+			if len(w.lateUsers) > 0 {
+				steps = append(steps, w.loadIssues, w.count, w.writeIssues)
+			}
+		}
 		for _, step := range steps {
 			if err := step(ctx); err != nil {
 				return err
-			}
-			if len(w.rows) == 0 {
-				break
 			}
 		}
 	}

@@ -45,6 +45,9 @@ func (w *filing) loadIssues(ctx context.Context) error {
 	for _, r := range w.rows {
 		ids = append(ids, r.variant.issue)
 	}
+	for _, u := range w.lateUsers {
+		ids = append(ids, u.issue)
+	}
 	slices.Sort(ids)
 	ids = slices.Compact(ids)
 	for chunk := range slices.Chunk(ids, statementRows) {

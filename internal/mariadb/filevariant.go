@@ -15,7 +15,7 @@ import (
 // chooseVariants finds or makes the variant of each event and, through the
 // alias of its fingerprint, the issue.
 func (w *filing) chooseVariants(ctx context.Context) error {
-	w.variants, w.issues = map[fingerprint.Key]*variantRow{}, map[int64]*issueRow{}
+	w.variants = map[fingerprint.Key]*variantRow{}
 	first := map[fingerprint.Key]*row{}
 	var keys []fingerprint.Key // in order of arrival: so are new issues numbered
 	for _, r := range w.rows {

@@ -10,6 +10,7 @@ import (
 
 	"github.com/go-sql-driver/mysql"
 
+	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/pipeline"
@@ -21,8 +22,9 @@ type Project struct {
 	Created time.Time
 	Origins []string // web origins that may report; "*" is any
 
-	RulesVersion int // 0: no rules file was pushed yet
-	KeepSymbols  int // for how many days after they were pushed or used last
+	RulesVersion int            // 0: no rules file was pushed yet
+	KeepSymbols  int            // for how many days after they were pushed or used last
+	LogMessages  event.Severity // from which on log records without an exception become events; "": none
 	// GroupingVersion is the one that the project's issues are known under.
 	GroupingVersion int
 	Allowance       Allowance // what the project itself may take in; see Allowance
@@ -75,14 +77,14 @@ func duplicate(err error) bool {
 	return ok && e.Number == 1062
 }
 
-const projectColumns = "p.id, p.name, p.keep_days, p.user_secret, p.created, p.origins, p.rules_version, p.allowance_minute, p.allowance_day, p.grouping_version, p.keep_symbols"
+const projectColumns = "p.id, p.name, p.keep_days, p.user_secret, p.created, p.origins, p.rules_version, p.allowance_minute, p.allowance_day, p.grouping_version, p.keep_symbols, p.log_messages"
 
 // fields are where projectColumns go; done finishes what was scanned.
 func (p *Project) fields() (into []any, done func() error) {
 	var created int64
 	var origins string
 	var minute, day sql.NullInt64
-	return []any{&p.ID, &p.Name, &p.KeepDays, &p.UserSecret, &created, &origins, &p.RulesVersion, &minute, &day, &p.GroupingVersion, &p.KeepSymbols}, func() error {
+	return []any{&p.ID, &p.Name, &p.KeepDays, &p.UserSecret, &created, &origins, &p.RulesVersion, &minute, &day, &p.GroupingVersion, &p.KeepSymbols, &p.LogMessages}, func() error {
 		p.Created = fromMicros(created)
 		p.Allowance = Allowance{Minute: DefaultAllowance.Minute, Day: DefaultAllowance.Day}
 		if minute.Valid {
@@ -93,6 +95,26 @@ func (p *Project) fields() (into []any, done func() error) {
 		}
 		return json.Unmarshal([]byte(origins), &p.Origins)
 	}
+}
+
+// WantsLog says whether a log record of a severity that carries no exception
+// becomes an event.
+func (p *Project) WantsLog(s event.Severity) bool {
+	return p.LogMessages != "" && s.Number() >= p.LogMessages.Number()
+}
+
+// SetLogMessages changes from which severity on log records without an
+// exception become events: error or fatal; "off" is none.
+func (s *Store) SetLogMessages(ctx context.Context, project int64, from string) error {
+	switch from {
+	case "off":
+		from = ""
+	case "error", "fatal":
+	default:
+		return fault.New(fault.BadInput, "log records become events from error or fatal on, or are off; %q is none of these", from)
+	}
+	_, err := s.db.ExecContext(ctx, "UPDATE project SET log_messages=? WHERE id=?", from, project)
+	return err
 }
 
 func scanProject(r interface{ Scan(...any) error }) (*Project, error) {

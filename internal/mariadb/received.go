@@ -13,10 +13,12 @@ import (
 
 // The causes under which events are counted by hour of receipt. Those of
 // filing are counted in its transaction: each acknowledged event under
-// CauseFiled, CauseRepeat, CauseDropped or CauseSetAside exactly once.
+// CauseFiled, CauseRepeat, CauseJoined, CauseDropped or CauseSetAside exactly
+// once.
 const (
 	CauseFiled    = "filed"
 	CauseRepeat   = "repeat"    // filed before
+	CauseJoined   = "joined"    // to an event that another report of the exception made
 	CauseDropped  = "dropped"   // by a rule
 	CauseSetAside = "set_aside" // could not be filed
 

@@ -11,7 +11,7 @@ import (
 const (
 	followEvery  = 500 * time.Millisecond
 	compileEvery = time.Second
-	usedEvery    = time.Minute
+	usedEvery    = time.Minute // symbols in use are written down, old reports let go of
 	sweepEvery   = time.Hour
 	sweepAgain   = 30 * time.Second // after one that failed
 )
@@ -37,6 +37,9 @@ func (w *Worker) upkeep(ctx context.Context) {
 			used = now.Add(usedEvery)
 			if err := w.units.WriteUsed(ctx); err != nil && ctx.Err() == nil {
 				w.log.Error("which symbols are in use could not be written down", "err", err)
+			}
+			if err := w.store.ForgetOccurrences(ctx); err != nil && !mariadb.Away(err) && ctx.Err() == nil {
+				w.log.Error("reports that are too old could not be let go of", "err", err)
 			}
 		}
 		sleep(ctx, followEvery)

@@ -309,7 +309,7 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        /** Change how long events are kept, the allowance, the origins */
+        /** Change how long events are kept, the allowance, the origins, which log records become events */
         patch: operations["change-project"];
         trace?: never;
     };
@@ -760,6 +760,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/traces/{trace}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All events of a trace, across projects, in the order they were thrown */
+        get: operations["show-trace"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -819,6 +836,11 @@ export interface components {
              * @description for how many days symbols are kept after they were pushed or used last
              */
             keep_symbols?: number;
+            /**
+             * @description from which severity on log records without an exception become events
+             * @enum {string}
+             */
+            log_messages?: "off" | "error" | "fatal";
             /** @description web origins that may report; * is any */
             origins?: string[] | null;
         };
@@ -934,6 +956,8 @@ export interface components {
             issue: string;
             /** @description its body is kept; else what is shown of it stands in its row, beside a trace of its kind */
             kept: boolean;
+            /** @description the log record it was found in */
+            log?: components["schemas"]["Log"];
             message?: string;
             /** @description what was cut or corrected on the way in */
             notes: string[];
@@ -949,6 +973,8 @@ export interface components {
             /** @description what was replaced because it was secret, and by which rule */
             scrubbed: components["schemas"]["Scrubbed"][];
             severity: string;
+            /** @description the span that recorded it */
+            span?: components["schemas"]["Span"];
             span_id?: string;
             /** Format: int64 */
             stands_for: number;
@@ -1235,6 +1261,14 @@ export interface components {
         Keys: {
             keys: components["schemas"]["Key"][];
         };
+        Log: {
+            /** @description of the kind of record */
+            name?: string;
+            /** @description as the logger wrote it */
+            severity_text?: string;
+            /** @description the record's own body: what it says, or its JSON */
+            text: string;
+        };
         Me: {
             email?: string;
             /** @description a person's name, or a token's label */
@@ -1364,6 +1398,11 @@ export interface components {
             keep_symbols: number;
             /** Format: date-time */
             last_event?: string;
+            /**
+             * @description from which severity on log records without an exception become events
+             * @enum {string}
+             */
+            log_messages: "off" | "error" | "fatal";
             name: string;
             /** Format: int64 */
             open_issues: number;
@@ -1472,6 +1511,11 @@ export interface components {
             dropped: number;
             /**
              * Format: int64
+             * @description joined to an event that another report of the same exception made
+             */
+            joined: number;
+            /**
+             * Format: int64
              * @description as clients say
              */
             lost_by_client: number;
@@ -1534,6 +1578,11 @@ export interface components {
             dropped: number;
             /** Format: date-time */
             hour: string;
+            /**
+             * Format: int64
+             * @description joined to an event that another report of the same exception made
+             */
+            joined: number;
             /**
              * Format: int64
              * @description as clients say
@@ -1701,6 +1750,11 @@ export interface components {
             /** Format: int64 */
             line: number;
             text: string;
+        };
+        Span: {
+            kind?: string;
+            name?: string;
+            parent_span_id?: string;
         };
         SplitBy: {
             /**
@@ -1900,6 +1954,12 @@ export interface components {
             label: string;
             scope: string;
             token: string;
+        };
+        TraceEvents: {
+            events: components["schemas"]["EventRow"][];
+            /** @description there are more than are told */
+            more?: boolean;
+            trace: string;
         };
         TrendDay: {
             /** @description YYYY-MM-DD */
@@ -3820,6 +3880,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Token"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "show-trace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trace: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TraceEvents"];
                 };
             };
             /** @description Error */

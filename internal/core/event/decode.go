@@ -88,6 +88,7 @@ func Decode(raw []byte, lim Limits) (*Event, error) {
 		e.note("stands_for was %d; 10,000 is the most one event can stand for", e.StandsFor)
 		e.StandsFor = MostStandsFor
 	}
+	e.TraceID, e.SpanID = strings.ToLower(e.TraceID), strings.ToLower(e.SpanID) // some senders write upper case
 	e.fixParents()
 	e.cut(lim)
 	return &e, nil

@@ -31,6 +31,8 @@ type Event struct {
 	TraceID     string          `json:"trace_id,omitempty"`
 	SpanID      string          `json:"span_id,omitempty"`
 	Scope       string          `json:"scope,omitempty"`
+	Log         *Log            `json:"log,omitempty"`  // the log record the event was found in
+	Span        *Span           `json:"span,omitempty"` // the span that recorded it
 	Grouping    *Grouping       `json:"grouping,omitempty"`
 	StandsFor   int64           `json:"stands_for,omitempty"` // how many such events this one stands for; at least 1 after Decode
 
