@@ -19,7 +19,7 @@ const module = "firethorn/"
 // may lists, for every package below internal, what of ours it may import. A
 // new package fails until it is listed.
 var may = map[string][]string{
-	"core/fault": {}, "core/otlp": {"core/event"}, "core/occurrence": {"core/event"}, "core/rawjson": {}, "core/event": {"core/rawjson"}, "core/sourcemap": {}, "core/glob": {}, "core/scrub": {"core/glob", "core/rawjson"}, "core/release": {}, "core/impact": {}, "core/sampling": {},
+	"core/fault": {}, "core/otlp": {"core/event"}, "core/occurrence": {"core/event"}, "core/logtext": {"core/event", "core/stacktrace"}, "core/rawjson": {}, "core/event": {"core/rawjson"}, "core/sourcemap": {}, "core/glob": {}, "core/scrub": {"core/glob", "core/rawjson"}, "core/release": {}, "core/impact": {}, "core/sampling": {},
 	"core/scope": {"core/sourcemap"}, "core/stacktrace": {"core/event"}, "core/issue": {"core/fault", "core/release"},
 	"core/symbols": {"core/scope", "core/sourcemap"}, "core/blame": {"core/event", "core/stacktrace"}, "core/stamp": {"core/sourcemap"}, "core/symbolicate": {"core/blame", "core/event", "core/glob", "core/sourcemap", "core/stacktrace", "core/symbols"},
 	"core/fingerprint": {"core/blame", "core/event"}, "core/difference": {"core/blame", "core/event", "core/fault", "core/fingerprint"},

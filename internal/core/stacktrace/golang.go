@@ -42,6 +42,10 @@ func readGo(b *builder, lines []string) {
 			call = ""
 			continue
 		}
+		if n := len(b.rest); x < 0 && n > 0 && len(heads) == 0 && goFile.MatchString(l) && goCall.MatchString(b.rest[n-1]) { // calls alone, as loggers write them
+			call, b.rest = strings.TrimSpace(b.rest[n-1]), b.rest[:n-1]
+			x = b.begin("", "", -1, "")
+		}
 		if m := goFile.FindStringSubmatch(l); m != nil && call != "" && x >= 0 {
 			f := event.RawFrame{File: m[1]}
 			f.Line, _ = strconv.Atoi(m[2])

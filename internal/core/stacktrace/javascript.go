@@ -16,8 +16,9 @@ func isJavaScript(line string) bool {
 	if !beginsAt(line) && strings.IndexByte(line, '@') < 0 {
 		return false
 	}
-	f, ok := parseLine(strings.TrimRight(line, " {,"))
-	return ok && f.File != "" && (f.Column > 0 || f.Line == 0 || strings.Contains(f.File, "://"))
+	line = strings.TrimRight(line, " {,")
+	f, ok := parseLine(line)
+	return ok && f.File != "" && (f.Column > 0 || f.Line == 0 && !strings.HasSuffix(line, ":0") || strings.Contains(f.File, "://"))
 }
 
 // readJavaScript reads the engines' dialects, and causes and members of an

@@ -1,0 +1,340 @@
+// Package logtext finds exceptions in what applications write to their logs:
+// stack traces of all languages that core/stacktrace reads, in lines of text
+// and in JSON log records, with the time, severity, logger and fields of the
+// record they belong to. What a line is to a trace, stacktrace says: a
+// language that is added there is found here too.
+//
+// Lines of other records do not cut a trace in two, and several writers whose
+// lines carry a prefix (containers, processes) are kept apart. Nothing here
+// fails; memory is bounded whatever comes.
+//
+// Reading order: Parser (lines in, events out), record.go (the head of a line
+// of text), jsonline.go (a record that is JSON), lanes.go (who wrote a line),
+// found.go (the event).
+package logtext
+
+import (
+	"slices"
+	"strings"
+
+	"firethorn/internal/core/event"
+	"firethorn/internal/core/stacktrace"
+)
+
+// Bounds of what is held.
+const (
+	mostLanes   = 64        // writers that are kept apart
+	mostPending = 40        // lines that may be the beginning of a trace
+	mostText    = 256 << 10 // bytes of one trace
+	farAway     = 200       // other lines after which a trace has ended
+)
+
+// Found is an event that lines told of.
+type Found struct {
+	Event  *event.Event
+	Offset int64 // of its first line
+	Timed  bool  // the log said when it was
+}
+
+// Parser reads the lines of one log in order.
+type Parser struct {
+	lanes map[string]*lane
+	count int64 // of lines
+	found []Found
+}
+
+// New makes a parser.
+func New() *Parser { return &Parser{lanes: map[string]*lane{}} }
+
+// line is one line of a lane, without what says whose it is.
+type line struct {
+	text   string
+	offset int64
+}
+
+// lane is one writer's lines.
+type lane struct {
+	record  *record
+	taken   bool   // the record has an event
+	pending []line // what may be the beginning of a trace: the record's message and what follows it
+	cut     *cutOff
+	trace   *trace
+	count   int64 // of the last line
+}
+
+// cutOff is the beginning of a trace that another record came after, before
+// its first frame.
+type cutOff struct {
+	record  *record
+	pending []line
+	count   int64
+}
+
+// trace is one that has begun.
+type trace struct {
+	language stacktrace.Language
+	lines    []string
+	bytes    int
+	record   *record // it belongs to
+	message  string  // what was said before it
+	offset   int64
+	count    int64 // of its last line
+	prefixed bool  // its frames stand in records of their own
+}
+
+func (t *trace) add(text string, count int64) {
+	t.count = count
+	if t.bytes += len(text) + 1; t.bytes <= mostText {
+		t.lines = append(t.lines, text)
+	}
+}
+
+func (t *trace) last() string { return t.lines[len(t.lines)-1] }
+
+// Line reads one line, without its end, that begins at an offset of the log.
+// It gives the events that are whole by now.
+func (p *Parser) Line(text string, offset int64) []Found {
+	p.count++
+	name, at, text := split(strings.TrimSuffix(text, "\r"))
+	l := p.lane(name)
+	l.count = p.count
+	if l.trace != nil && p.count-l.trace.count > farAway {
+		p.endTrace(l)
+	}
+	if l.cut != nil && p.count-l.cut.count > farAway {
+		l.cut = nil
+	}
+	r, rest := jsonRecord(text), text
+	alone := r != nil // all of it stands on its line
+	if !alone {
+		if _, role := stacktrace.RoleOf(text); role == stacktrace.NoRole {
+			r, rest = textRecord(text)
+		}
+		if t := l.trace; r != nil && r.when.IsZero() && t != nil && t.language.GoesOn(text, t.last()) {
+			r, rest = nil, text
+		}
+	}
+	if r != nil && r.when.IsZero() {
+		r.when = at
+	}
+	if alone || r != nil && r.stack != "" {
+		p.structured(r, offset)
+		return p.take()
+	}
+	p.plain(l, line{rest, offset}, r, record{when: at})
+	return p.take()
+}
+
+// Flush ends what is open and gives its events.
+func (p *Parser) Flush() []Found {
+	for _, name := range p.names() {
+		p.end(p.lanes[name])
+	}
+	clear(p.lanes)
+	return p.take()
+}
+
+// Oldest is the offset of the first line that an event to come may begin with;
+// ok is false when there is none.
+func (p *Parser) Oldest() (offset int64, ok bool) {
+	for _, l := range p.lanes {
+		for _, o := range l.offsets() {
+			if !ok || o < offset {
+				offset, ok = o, true
+			}
+		}
+	}
+	return offset, ok
+}
+
+func (l *lane) offsets() (out []int64) {
+	if l.trace != nil {
+		out = append(out, l.trace.offset)
+	}
+	if l.record != nil {
+		out = append(out, l.record.offset)
+	}
+	if len(l.pending) > 0 {
+		out = append(out, l.pending[0].offset)
+	}
+	if l.cut != nil {
+		out = append(out, l.cut.pending[0].offset)
+	}
+	return out
+}
+
+func (p *Parser) take() []Found {
+	out := p.found
+	p.found = nil
+	return out
+}
+
+func (p *Parser) names() []string {
+	var names []string
+	for n := range p.lanes {
+		names = append(names, n)
+	}
+	slices.SortFunc(names, func(a, b string) int { return int(p.lanes[a].count - p.lanes[b].count) })
+	return names
+}
+
+// lane finds a writer's lane; where there are too many, the one that was
+// silent longest ends.
+func (p *Parser) lane(name string) *lane {
+	if l := p.lanes[name]; l != nil {
+		return l
+	}
+	if len(p.lanes) >= mostLanes {
+		oldest := p.names()[0]
+		p.end(p.lanes[oldest])
+		delete(p.lanes, oldest)
+	}
+	l := &lane{}
+	p.lanes[name] = l
+	return l
+}
+
+// end ends a lane's trace and record.
+func (p *Parser) end(l *lane) {
+	p.endTrace(l)
+	p.endRecord(l)
+}
+
+func (p *Parser) endTrace(l *lane) {
+	t := l.trace
+	if t == nil {
+		return
+	}
+	l.trace = nil
+	if e := t.event(); e != nil {
+		p.found = append(p.found, Found{e, t.offset, t.record != nil && !t.record.when.IsZero()})
+	}
+}
+
+// endRecord gives a record that no trace belongs to as a message, where it is
+// an error.
+func (p *Parser) endRecord(l *lane) {
+	if r := l.record; r != nil && !l.taken && r.severity.Number() >= 17 {
+		var text []string
+		for _, x := range l.pending {
+			text = append(text, x.text)
+		}
+		if e := r.messageEvent(strings.TrimSpace(strings.Join(text, "\n"))); e != nil {
+			p.found = append(p.found, Found{e, r.offset, !r.when.IsZero()})
+		}
+	}
+	l.record, l.taken, l.pending = nil, false, nil
+}
+
+// plain reads a line of text: x is what it says, r its record's head where it
+// has one, bare what is known of a line without.
+func (p *Parser) plain(l *lane, x line, r *record, bare record) {
+	if t := l.trace; t != nil {
+		frame, more := t.language.IsFrame(x.text), t.language.GoesOn(x.text, t.last())
+		erred := l.record != nil && l.record != t.record && l.record.severity.Number() >= 17
+		switch begins := t.language.Begins(x.text) && (!more || erred); {
+		case r != nil && !frame && !(t.prefixed && more):
+		case !frame && !more, begins, frame && headOf(l.pending, t.language) >= 0:
+		default:
+			t.prefixed = t.prefixed || r != nil
+			t.add(x.text, p.count)
+			return
+		}
+	}
+	language, role := stacktrace.RoleOf(x.text)
+	if role == stacktrace.Frame {
+		p.begin(l, x, r, bare, language)
+		return
+	}
+	if r != nil {
+		l.cutOff(p.count)
+		p.endRecord(l)
+		r.offset = x.offset
+		l.record = r
+		l.pending = append(l.pending, x)
+		return
+	}
+	if len(l.pending) >= mostPending {
+		if l.record == nil { // the oldest goes
+			l.pending = slices.Delete(l.pending, 0, 1)
+		} else if stacktrace.Head != role {
+			return
+		} else {
+			l.pending = slices.Delete(l.pending, 1, 2)
+		}
+	}
+	if strings.TrimSpace(x.text) != "" || len(l.pending) > 0 {
+		l.pending = append(l.pending, x)
+	}
+}
+
+// cutOff remembers pending lines that a trace may begin with, when another
+// record comes.
+func (l *lane) cutOff(count int64) {
+	for _, x := range l.pending {
+		text := headText(x.text)
+		if _, role := stacktrace.RoleOf(text); role == stacktrace.Head {
+			l.cut = &cutOff{l.record, l.pending, count}
+			l.taken = true // what it says is the trace's; should none come, it says nothing
+		}
+	}
+}
+
+// headOf finds where in the pending lines a trace of a language begins; -1
+// when none does.
+func headOf(pending []line, language stacktrace.Language) int {
+	at := -1
+	for i, x := range pending {
+		if language.Begins(headText(x.text)) && (at < 0 || !language.BeginsFirst()) {
+			at = i
+		}
+	}
+	return at
+}
+
+// begin begins a trace with its first frame. It begins with the last head
+// among the pending lines, or else with the line before the frame.
+func (p *Parser) begin(l *lane, x line, r *record, bare record, language stacktrace.Language) {
+	head := headOf(l.pending, language)
+	of := l.record
+	if c := l.cut; head < 0 && c != nil {
+		if head = headOf(c.pending, language); head >= 0 {
+			if of != nil && len(l.pending) > 0 {
+				l.pending = l.pending[1:] // the other record's message
+			}
+			of, l.pending = c.record, append(slices.Clone(c.pending), l.pending...)
+		}
+	}
+	l.cut = nil
+	if head < 0 && len(l.pending) > 0 && r == nil && !language.Begins(x.text) {
+		head = len(l.pending) - 1
+	}
+	if r != nil && of == nil {
+		of = r
+	}
+	if of == nil && !bare.when.IsZero() {
+		of = &bare
+	}
+	p.endTrace(l)
+	t := &trace{language: language, record: of, offset: x.offset, count: p.count, prefixed: r != nil}
+	if head >= 0 {
+		t.offset = l.pending[head].offset
+		for i, y := range l.pending {
+			switch {
+			case i < head:
+				t.message += y.text + "\n"
+			case i == head:
+				text := headText(y.text)
+				t.message += strings.TrimSuffix(y.text, text)
+				t.add(text, p.count)
+			default:
+				t.add(y.text, p.count)
+			}
+		}
+	}
+	if l.record != nil {
+		t.offset = min(t.offset, l.record.offset)
+	}
+	t.add(x.text, p.count)
+	l.trace, l.taken, l.pending = t, true, nil
+}
