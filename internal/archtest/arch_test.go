@@ -31,10 +31,11 @@ var may = map[string][]string{
 	"contract":   {"core/event", "core/fingerprint", "core/impact", "core/rules"},
 	"worker":     {"core/fingerprint", "mariadb", "pipeline"},
 	"metrics":    {"mariadb"},
-	"intake":     {"core/event", "core/fault", "core/otlp", "core/scrub", "mariadb", "pipeline", "web"},
+	"intake":     {"core/event", "core/fault", "core/logtext", "core/otlp", "core/scrub", "mariadb", "pipeline", "web"},
 	"api":        {"contract", "core/blame", "core/difference", "core/event", "core/fault", "core/fingerprint", "core/impact", "core/issue", "core/rules", "core/scrub", "core/symbolicate", "mariadb", "pipeline", "web"},
 	"app":        {"api", "core/fault", "intake", "localdb", "mariadb", "metrics", "pipeline", "web", "worker"},
-	"cli":        {"api", "app", "contract", "core/blame", "core/event", "core/fault", "core/fingerprint", "core/rules", "core/sourcemap", "core/stacktrace", "core/stamp", "core/symbolicate", "core/symbols", "intake", "web"},
+	"cli":        {"api", "app", "contract", "core/blame", "core/event", "core/fault", "core/fingerprint", "core/logtext", "core/otlp", "core/rules", "core/sourcemap", "core/stacktrace", "core/stamp", "core/symbolicate", "core/symbols", "follow", "intake", "web"},
+	"follow":     {"core/event", "core/logtext", "core/otlp"},
 	"chromium":   {}, "testdb": {"localdb"}, "archtest": {},
 }
 

@@ -141,7 +141,7 @@ func command() *cli.Command {
 			}},
 		},
 		Commands: []*cli.Command{
-			serveCommand(), statusCommand(), loginCommand(), projectCommand(), sendCommand(), symbolsCommand(),
+			serveCommand(), statusCommand(), loginCommand(), projectCommand(), sendCommand(), forwardCommand(), symbolsCommand(),
 			eventCommand(), issueCommand(), groupCommand(), userCommand(), personCommand(), tokenCommand(), rulesCommand(), receivedCommand(), queueCommand(), recountCommand(), stackCommand(), locateCommand(), fingerprintCommand(),
 		},
 	}

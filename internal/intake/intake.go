@@ -87,6 +87,7 @@ func New(store Store, wake func(project int64), log *slog.Logger, lim Limits, wa
 func (in *Intake) Routes(r chi.Router) {
 	r.Options("/v1/*", in.preflight)
 	r.With(web.Secure).Post("/v1/events", in.handle(in.events, web.WriteError))
+	r.With(web.Secure).Post("/v1/log-lines", in.handle(in.logLines, web.WriteError))
 	r.With(web.Secure).Post("/v1/logs", in.handle(in.otlp(logRecords), writeStatus))
 	r.With(web.Secure).Post("/v1/traces", in.handle(in.otlp(spans), writeStatus))
 	r.With(web.Secure).Post("/v1/metrics", in.handle(in.metrics, writeStatus))

@@ -234,7 +234,7 @@ func (p *Parser) plain(l *lane, x line, r *record, bare record) {
 		erred := l.record != nil && l.record != t.record && l.record.severity.Number() >= 17
 		switch begins := t.language.Begins(x.text) && (!more || erred); {
 		case r != nil && !frame && !(t.prefixed && more):
-		case !frame && !more, begins, frame && headOf(l.pending, t.language) >= 0:
+		case !frame && !more, begins, frame && headOf(l.pending, t.language) >= 0, !frame && l.awaits(x.text):
 		default:
 			t.prefixed = t.prefixed || r != nil
 			t.add(x.text, p.count)
@@ -278,6 +278,13 @@ func (l *lane) cutOff(count int64) {
 			l.taken = true // what it says is the trace's; should none come, it says nothing
 		}
 	}
+}
+
+// awaits says whether a line is the first frame of a trace that pending lines
+// begin.
+func (l *lane) awaits(text string) bool {
+	language, role := stacktrace.RoleOf(text)
+	return role == stacktrace.Frame && headOf(l.pending, language) >= 0
 }
 
 // headOf finds where in the pending lines a trace of a language begins; -1

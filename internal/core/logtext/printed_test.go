@@ -2,8 +2,10 @@ package logtext
 
 import (
 	"fmt"
+	"maps"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -97,5 +99,27 @@ func TestPrinted_AreFoundWhole(t *testing.T) {
 		if got := traces(read(twice...)); len(got) != 2 || got[0] != want || got[1] != want {
 			t.Errorf("%s twice: %d traces\n got %s\nwant %s", name, len(got), strings.Join(got, "\n     "), want)
 		}
+	}
+}
+
+// TestPrinted_BehindEachOther writes traces of all languages one after the
+// other, with a record between them.
+func TestPrinted_BehindEachOther(t *testing.T) {
+	texts := printed(t)
+	var lines, want []string
+	for _, name := range slices.Sorted(maps.Keys(texts)) {
+		lines = append(append(lines, other), strings.Split(texts[name], "\n")...)
+		want = append(want, told(texts[name]))
+	}
+	got := traces(read(lines...))
+	slices.Sort(got)
+	slices.Sort(want)
+	for _, w := range want {
+		if !slices.Contains(got, w) {
+			t.Errorf("not found: %s", w)
+		}
+	}
+	if len(got) != len(want) {
+		t.Errorf("%d traces of %d", len(got), len(want))
 	}
 }

@@ -177,9 +177,9 @@ func pythonGoesOn(line, before string) bool {
 		return strings.TrimSpace(before) != ""
 	case strings.HasSuffix(text, "Traceback (most recent call last):"):
 		lead := strings.TrimSpace(before)
-		return lead == "" || lead == pyDirect || lead == pyDuring || strings.HasPrefix(lead, "+-")
-	case strings.HasPrefix(line, "  "):
-		return true // source lines, marks below them, members of a group
+		return lead == "" || lead == pyDirect || lead == pyDuring || strings.HasPrefix(lead, "+-") && strings.HasPrefix(line, " ")
+	case strings.HasPrefix(line, "  "): // source lines, marks below them, members of a group
+		return strings.HasPrefix(before, "  ") || strings.HasSuffix(strings.TrimSpace(before), "Traceback (most recent call last):")
 	}
 	typ, _, _ := strings.Cut(text, ":")
 	return strings.HasPrefix(before, "  ") && pyName.MatchString(typ)

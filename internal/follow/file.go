@@ -1,0 +1,468 @@
+// Package follow reads logs while they are written: files that are rotated,
+// truncated and begun anew, and standard input. It finds the events in them
+// (core/logtext), gives each an id by where it stands, and remembers how far
+// it is only after they were handed on, so that nothing is lost and what is
+// sent again counts once.
+//
+// Reading order: File (one log), Run (the loop), place.go (what is remembered).
+package follow
+
+import (
+	"bytes"
+	"context"
+	"crypto/sha256"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"time"
+
+	"firethorn/internal/core/event"
+	"firethorn/internal/core/logtext"
+	"firethorn/internal/core/otlp"
+)
+
+const (
+	chunk       = 64 << 10
+	longestLine = 1 << 20 // of one line, what is behind is not read
+	batch       = 100     // events that are handed on at once
+	headBytes   = 256     // of a file's beginning, that tell it from another
+)
+
+// Sink takes events; it returns when they are safe, or when ctx ends.
+type Sink func(ctx context.Context, events []*event.Event) error
+
+// Options say how a log is followed.
+type Options struct {
+	Once  bool          // stop at the end
+	Poll  time.Duration // how often to look for more
+	Quiet time.Duration // after how long without a line a trace has ended
+	Say   func(format string, args ...any)
+}
+
+// reader turns the bytes of one log into events.
+type reader struct {
+	identity   []byte // of the log, for ids
+	parser     *logtext.Parser
+	partial    []byte // a line whose end has not come
+	cut        int64  // bytes of it that are not read, for it is too long
+	at         int64  // offset behind what was read
+	found      []*event.Event
+	generation int64
+}
+
+func newReader(identity []byte, at, generation int64) *reader {
+	return &reader{identity: identity, parser: logtext.New(), at: at, generation: generation}
+}
+
+// feed reads more bytes.
+func (r *reader) feed(raw []byte) {
+	for len(raw) > 0 {
+		end := bytes.IndexByte(raw, '\n')
+		if end < 0 {
+			r.grow(raw)
+			r.at += int64(len(raw))
+			return
+		}
+		r.grow(raw[:end])
+		r.at += int64(end) + 1
+		r.endLine(1)
+		raw = raw[end+1:]
+	}
+}
+
+// grow adds to the line that is being read, up to what is read of one.
+func (r *reader) grow(raw []byte) {
+	room := longestLine - len(r.partial)
+	r.partial = append(r.partial, raw[:min(len(raw), room)]...)
+	r.cut += int64(max(0, len(raw)-room))
+}
+
+// endLine ends the line; newline is 1 where one was there.
+func (r *reader) endLine(newline int64) {
+	offset := r.at - newline - int64(len(r.partial)) - r.cut
+	text := string(bytes.ToValidUTF8(r.partial, []byte("\uFFFD")))
+	r.partial, r.cut = r.partial[:0], 0
+	r.take(r.parser.Line(text, offset))
+}
+
+// finish ends what is open: nothing more is coming.
+func (r *reader) finish() {
+	if len(r.partial) > 0 {
+		r.endLine(0)
+	}
+	r.flush()
+}
+
+// flush ends open traces.
+func (r *reader) flush() { r.take(r.parser.Flush()) }
+
+func (r *reader) take(list []logtext.Found) {
+	for _, f := range list {
+		f.Event.ID = r.id(f)
+		r.found = append(r.found, f.Event)
+	}
+}
+
+// id names an event by the log, the place in it and what is said there: the
+// same lines give the same. What has no time of its own could be written again
+// at the same place of a file that was begun anew: the count of beginnings
+// tells.
+func (r *reader) id(f logtext.Found) string {
+	h := sha256.New()
+	part := func(s string) {
+		h.Write(binary.AppendUvarint(nil, uint64(len(s))))
+		h.Write([]byte(s))
+	}
+	h.Write(r.identity)
+	part(fmt.Sprint(f.Offset))
+	part(f.Event.Time)
+	part(f.Event.Message)
+	for _, x := range f.Event.Exceptions {
+		part(x.Stack)
+	}
+	if !f.Timed {
+		part(fmt.Sprint(r.generation))
+	}
+	return otlp.NameUUID([32]byte(h.Sum(nil))).String()
+}
+
+// safe is the offset from which all that has not been found yet can be read
+// again.
+func (r *reader) safe() int64 {
+	begin := r.at - int64(len(r.partial)) - r.cut
+	if o, ok := r.parser.Oldest(); ok && o < begin {
+		return o
+	}
+	return begin
+}
+
+// File is one log that is followed.
+type File struct {
+	path  string
+	opts  Options
+	sink  Sink
+	state *State
+	f     *os.File
+	*reader
+	head   []byte // the first bytes of the file, as far as they were there when they were looked at
+	quiet  time.Time
+	missed bool // it was said that the file is not there
+}
+
+// NewFile follows the log at path; state remembers how far, and may be nil.
+func NewFile(path string, state *State, sink Sink, opts Options) *File {
+	return &File{path: path, opts: opts, sink: sink, state: state}
+}
+
+// Run follows until ctx ends, or to the end of the file with Once.
+func (x *File) Run(ctx context.Context) error {
+	defer func() {
+		if x.f != nil {
+			x.f.Close()
+		}
+	}()
+	if err := x.catchUp(ctx); err != nil {
+		return err
+	}
+	for ctx.Err() == nil {
+		if x.f == nil {
+			err := x.open()
+			if errors.Is(err, fs.ErrNotExist) && !x.opts.Once {
+				if !x.missed {
+					x.opts.Say("%s is not there yet; it is waited for", x.path)
+					x.missed = true
+				}
+				sleep(ctx, x.opts.Poll)
+				continue
+			}
+			if err != nil {
+				return err
+			}
+		}
+		more, err := x.read(ctx)
+		if err != nil {
+			return err
+		}
+		if more {
+			continue
+		}
+		done, err := x.atEnd(ctx)
+		if err != nil || done {
+			return err
+		}
+	}
+	return x.hand(context.WithoutCancel(ctx), false)
+}
+
+// catchUp reads what was written to a file before it was renamed, while nobody
+// was looking.
+func (x *File) catchUp(ctx context.Context) error {
+	place := x.state.Place()
+	if place == nil || place.Offset == 0 && len(place.Head) == 0 {
+		return nil
+	}
+	now, err := os.Stat(x.path)
+	if err == nil && inode(now) == place.Inode {
+		return nil
+	}
+	siblings, err := filepath.Glob(x.path + "*")
+	if err != nil {
+		return nil // a path that is no pattern has none
+	}
+	for _, path := range siblings {
+		info, err := os.Stat(path)
+		if err != nil || inode(info) != place.Inode || info.Size() < place.Offset {
+			continue
+		}
+		f, err := os.Open(path)
+		if err != nil {
+			return err
+		}
+		if x.begin(f, place) {
+			x.opts.Say("%s was renamed to %s: the rest of it is read first", x.path, path)
+			for {
+				more, err := x.read(ctx)
+				if err != nil {
+					return err
+				}
+				if !more || ctx.Err() != nil {
+					break
+				}
+			}
+			x.finish()
+			if err := x.hand(ctx, true); err != nil {
+				return err
+			}
+		}
+		f.Close()
+		x.f = nil
+		x.state.Forget()
+		return nil
+	}
+	x.opts.Say("%s is another file than before, and the former is gone: what was not read of it is lost", x.path)
+	return nil
+}
+
+// open opens the file where it was left, or at its beginning.
+func (x *File) open() error {
+	f, err := os.Open(x.path)
+	if err != nil {
+		return err
+	}
+	x.missed = false
+	place := x.state.Place()
+	if place != nil && x.begin(f, place) {
+		return nil
+	}
+	generation := int64(0)
+	if place != nil {
+		generation = place.Generation + 1
+	}
+	return x.beginAnew(f, generation)
+}
+
+// begin goes on in a file where place says; false when it is another file.
+func (x *File) begin(f *os.File, place *Place) bool {
+	info, err := f.Stat()
+	if err != nil || inode(info) != place.Inode || info.Size() < place.Offset {
+		return false
+	}
+	head := make([]byte, len(place.Head))
+	if n, _ := f.ReadAt(head, 0); n < len(head) || !bytes.Equal(head, place.Head) {
+		return false
+	}
+	if _, err := f.Seek(place.Offset, io.SeekStart); err != nil {
+		return false
+	}
+	x.f, x.head = f, head
+	x.reader = newReader(x.identityOf(place.Inode), place.Offset, place.Generation)
+	return true
+}
+
+func (x *File) beginAnew(f *os.File, generation int64) error {
+	info, err := f.Stat()
+	if err != nil {
+		return err
+	}
+	if _, err := f.Seek(0, io.SeekStart); err != nil {
+		return err
+	}
+	x.f, x.head = f, nil
+	x.reader = newReader(x.identityOf(inode(info)), 0, generation)
+	return nil
+}
+
+func (x *File) identityOf(inode uint64) []byte {
+	return binary.BigEndian.AppendUint64([]byte("log\x00"+filepath.Dir(x.path)+"\x00"), inode)
+}
+
+// read reads a piece and hands on what it found; more is false at the end.
+func (x *File) read(ctx context.Context) (more bool, err error) {
+	var buf [chunk]byte
+	n, err := x.f.Read(buf[:])
+	if n > 0 {
+		x.feed(buf[:n])
+		x.quiet = time.Now()
+		x.look()
+	}
+	if len(x.found) >= batch {
+		if err := x.hand(ctx, false); err != nil {
+			return false, err
+		}
+	}
+	if err != nil && !errors.Is(err, io.EOF) {
+		return false, fmt.Errorf("%s cannot be read: %w", x.path, err)
+	}
+	return n > 0, nil
+}
+
+// look takes note of the file's first bytes, which tell it from one that was
+// begun anew.
+func (x *File) look() {
+	if len(x.head) < headBytes {
+		head := make([]byte, headBytes)
+		n, _ := x.f.ReadAt(head, 0)
+		x.head = head[:n]
+	}
+}
+
+// atEnd decides what to do at the end of what is there: the file may have been
+// truncated, renamed, or be waited on.
+func (x *File) atEnd(ctx context.Context) (done bool, err error) {
+	info, err := x.f.Stat()
+	if err != nil {
+		return false, err
+	}
+	if info.Size() < x.at || !x.sameHead() {
+		x.opts.Say("%s was truncated: it is read from its beginning", x.path)
+		x.finish()
+		if err := x.hand(ctx, true); err != nil {
+			return false, err
+		}
+		return false, x.beginAnew(x.f, x.generation+1)
+	}
+	if now, err := os.Stat(x.path); err == nil && inode(now) != inode(info) {
+		if n, _ := x.f.Read(make([]byte, 1)); n > 0 { // written between the last read and the rename
+			_, err := x.f.Seek(x.at, io.SeekStart)
+			return false, err
+		}
+		x.finish()
+		if err := x.hand(ctx, true); err != nil {
+			return false, err
+		}
+		x.f.Close()
+		x.f = nil
+		x.state.Forget()
+		return false, nil
+	}
+	if x.opts.Once {
+		x.finish()
+		return true, x.hand(ctx, true)
+	}
+	if time.Since(x.quiet) >= x.opts.Quiet {
+		x.flush()
+	}
+	if err := x.hand(ctx, false); err != nil {
+		return false, err
+	}
+	sleep(ctx, x.opts.Poll)
+	return false, nil
+}
+
+// sameHead says whether the file still begins as it did.
+func (x *File) sameHead() bool {
+	head := make([]byte, len(x.head))
+	n, _ := x.f.ReadAt(head, 0)
+	return bytes.Equal(head[:n], x.head)
+}
+
+// hand hands on what was found, then remembers how far it is. all says that
+// nothing is open.
+func (x *File) hand(ctx context.Context, all bool) error {
+	if x.reader == nil {
+		return nil
+	}
+	for len(x.found) > 0 {
+		n := min(len(x.found), batch)
+		if err := x.sink(ctx, x.found[:n]); err != nil {
+			return err
+		}
+		x.found = x.found[n:]
+	}
+	x.found = nil
+	at := x.safe()
+	if all {
+		at = x.at
+	}
+	info, err := x.f.Stat()
+	if err != nil {
+		return err
+	}
+	return x.state.Save(Place{Inode: inode(info), Head: x.head, Offset: at, Generation: x.generation})
+}
+
+// Stream reads a log that cannot be read again, to its end. run tells it from
+// other ones.
+func Stream(ctx context.Context, in io.Reader, run []byte, sink Sink, opts Options) error {
+	r := newReader(append([]byte("stream\x00"), run...), 0, 0)
+	pieces := make(chan []byte)
+	failed := make(chan error, 1)
+	go func() {
+		for {
+			buf := make([]byte, chunk)
+			n, err := in.Read(buf)
+			if n > 0 {
+				select {
+				case pieces <- buf[:n]:
+				case <-ctx.Done():
+					return
+				}
+			}
+			if err != nil {
+				failed <- err
+				return
+			}
+		}
+	}()
+	hand := func(ctx context.Context) error {
+		for len(r.found) > 0 {
+			n := min(len(r.found), batch)
+			if err := sink(ctx, r.found[:n]); err != nil {
+				return err
+			}
+			r.found = r.found[n:]
+		}
+		return nil
+	}
+	for {
+		select {
+		case raw := <-pieces:
+			r.feed(raw)
+		case <-time.After(opts.Quiet):
+			r.flush()
+		case err := <-failed:
+			r.finish()
+			if errors.Is(err, io.EOF) {
+				err = nil
+			}
+			return errors.Join(hand(ctx), err)
+		case <-ctx.Done():
+			r.finish()
+			return hand(context.WithoutCancel(ctx))
+		}
+		if err := hand(ctx); err != nil {
+			return err
+		}
+	}
+}
+
+func sleep(ctx context.Context, d time.Duration) {
+	select {
+	case <-ctx.Done():
+	case <-time.After(d):
+	}
+}
