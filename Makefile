@@ -18,7 +18,7 @@ help: ## list what can be made
 setup: ## install what is missing (root's apt, npm)
 	@scripts/setup
 
-node_modules/.installed: package.json package-lock.json console/package.json client/js/package.json
+node_modules/.installed: package.json package-lock.json console/package.json client/js/package.json e2e/testdata/otel/package.json
 	@echo "installing npm packages (npm ci)"
 	@npm ci --no-fund --no-audit --loglevel=error >/dev/null
 	@touch $@
@@ -36,21 +36,25 @@ demo/quayside/build/.built: client/js/dist/browser.js $(demo_sources)
 	@npm run --silent build --workspace demo/gangway
 	@touch $@
 
+bin/bosun: $(shell find demo/bosun -type f)
+	@go build -C demo/bosun -o ../../bin/bosun .
+
 build: setup console/dist/app/index.html ## bin/firethorn with the console inside
 	@go build -o bin/firethorn ./cmd/firethorn
 
 check: setup node_modules/.installed client/js/dist/browser.js ## vet, formatting, linter, type checks
 	@go vet ./...
+	@go vet -C demo/bosun ./...
 	@bad=$$(gofmt -l bench cmd console/*.go demo e2e internal); test -z "$$bad" || { echo "not formatted (gofmt -w):"; echo "$$bad"; exit 1; }
 	@go tool staticcheck ./...
 	@npm run --silent typecheck --workspace client/js
 	@npm run --silent typecheck --workspace console
 	@node scripts/check-lock.mjs
 
-test: build check demo/quayside/build/.built ## everything there is to pass
+test: build check demo/quayside/build/.built bin/bosun ## everything there is to pass
 	@FIRETHORN_CONSOLE=required go test ./...
 
-demo: build demo/quayside/build/.built ## the service with two weeks of errors, and two live applications
+demo: build demo/quayside/build/.built bin/bosun ## the service with two weeks of errors, and three live applications
 	@go build -o bin/demo ./demo/play
 	@exec bin/demo
 

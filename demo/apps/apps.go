@@ -1,4 +1,4 @@
-// Package apps runs the demo's two applications: quayside, a browser app, and
+// Package apps runs two of the demo's applications: quayside, a browser app, and
 // gangway, a Node server. They are broken on purpose and always stand on an
 // origin of their own.
 package apps

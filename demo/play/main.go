@@ -1,6 +1,6 @@
 // Command play is the demo: it starts the service on a fresh data directory,
 // pushes the symbols of both applications, replays two weeks of recorded
-// errors, decides about a few of them as a team would, and keeps the service
+// errors, lets a third one report by OpenTelemetry, decides about a few of them as a team would, and keeps the service
 // and the live applications running until it is interrupted.
 package main
 
@@ -37,6 +37,7 @@ func main() {
 	flag.StringVar(&d.listen, "listen", "127.0.0.1:7420", "where the service answers")
 	flag.IntVar(&d.quaysidePort, "quayside-port", 7421, "where the live quayside answers")
 	flag.IntVar(&d.gangwayPort, "gangway-port", 7422, "where the live gangway answers")
+	flag.IntVar(&d.bosunPort, "bosun-port", 7423, "where the live bosun answers")
 	flag.BoolVar(&d.once, "once", false, "load the data, then stop")
 	flag.Parse()
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
@@ -49,6 +50,7 @@ func main() {
 type demo struct {
 	dir, binary, data, listen string
 	quaysidePort, gangwayPort int
+	bosunPort                 int
 	once                      bool
 	server, link              string
 	tokens                    map[string]string // of people, to decide by
@@ -72,7 +74,7 @@ func (d *demo) run(ctx context.Context) error {
 	}
 	defer stop()
 	keys := map[string]string{}
-	for _, name := range []string{"quayside", "gangway"} {
+	for _, name := range []string{"quayside", "gangway", "bosun"} {
 		var p struct {
 			IngestKey string `json:"ingest_key"`
 		}
@@ -110,6 +112,11 @@ func (d *demo) run(ctx context.Context) error {
 	if err := d.rules(ctx, keys["quayside"], replay.Noise(lines, now)); err != nil {
 		return err
 	}
+	stopBosun, err := d.bosun(ctx, keys["bosun"])
+	if err != nil {
+		return err
+	}
+	defer stopBosun()
 	log.Printf("%d events replayed and filed in %s", total, time.Since(began).Round(100*time.Millisecond))
 	if d.once {
 		return nil
@@ -328,6 +335,27 @@ func (d *demo) triage(ctx context.Context) error {
 	return nil
 }
 
+// bosun starts the crew plans, which report by OpenTelemetry, and lets a few
+// people run into what is broken there.
+func (d *demo) bosun(ctx context.Context, key string) (stop func(), err error) {
+	cmd := exec.Command(filepath.Join(filepath.Dir(d.binary), "bosun"), "-listen", fmt.Sprintf("127.0.0.1:%d", d.bosunPort), "-drive", "30")
+	cmd.Env = append(os.Environ(), "OTEL_EXPORTER_OTLP_ENDPOINT="+d.server, "OTEL_EXPORTER_OTLP_HEADERS=authorization=Bearer%20"+key, "OTEL_BSP_SCHEDULE_DELAY=500", "OTEL_BLRP_SCHEDULE_DELAY=500")
+	cmd.Stderr = os.Stderr
+	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
+	if err := cmd.Start(); err != nil {
+		return nil, err
+	}
+	stop = func() {
+		_ = cmd.Process.Signal(syscall.SIGTERM) // it may have ended
+		_ = cmd.Wait()
+	}
+	select {
+	case <-ctx.Done():
+	case <-time.After(2 * time.Second): // its exporters send twice a second
+	}
+	return stop, d.settle(ctx)
+}
+
 // live runs the two applications, broken as they are, until ctx ends.
 func (d *demo) live(ctx context.Context, keys map[string]string) error {
 	at := fmt.Sprintf("127.0.0.1:%d", d.quaysidePort)
@@ -352,10 +380,12 @@ Firethorn is running with two weeks of errors of Marrow Sound Ferries.
             press the buttons, and watch the issues arrive
   gangway   %s
             follow the links
+  bosun     http://127.0.0.1:%d
+            reports by OpenTelemetry alone
   terminal  %s issue list --project quayside
 
 Ctrl-C stops everything.
-`, d.link, d.server, at, d.server, keys["quayside"], gangway, d.binary)
+`, d.link, d.server, at, d.server, keys["quayside"], gangway, d.bosunPort, d.binary)
 	<-ctx.Done()
 	return nil
 }

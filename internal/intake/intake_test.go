@@ -19,6 +19,7 @@ import (
 	"github.com/go-chi/chi/v5"
 	"github.com/go-sql-driver/mysql"
 
+	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/rules"
 	"firethorn/internal/mariadb"
@@ -36,10 +37,12 @@ type memory struct {
 	allowed mariadb.Allowance
 	used    map[string]int64
 	tallies []string
+
+	messages event.Severity
 }
 
 func (m *memory) GrantOfKey(_ context.Context, key string) (*mariadb.KeyGrant, error) {
-	p := mariadb.Project{Project: pipeline.Project{ID: 1, Name: "quayside", Rules: m.rules}, Origins: []string{"*"}, Allowance: m.allowed}
+	p := mariadb.Project{Project: pipeline.Project{ID: 1, Name: "quayside", Rules: m.rules}, Origins: []string{"*"}, Allowance: m.allowed, LogMessages: m.messages}
 	switch key {
 	case "good":
 		return &mariadb.KeyGrant{Project: &p}, nil

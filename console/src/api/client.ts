@@ -60,6 +60,7 @@ export const signIn = (link: string) => answer(api.POST('/api/session', { body: 
 export const signOut = () => answer(api.DELETE('/api/session'))
 export const projects = (signal?: AbortSignal) => answer(api.GET('/api/projects', { signal }))
 export const project = (name: string, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}', { params: { path: { project: name } }, signal }))
+export const trace = (id: string, signal?: AbortSignal) => answer(api.GET('/api/traces/{trace}', { params: { path: { trace: id } }, signal }))
 export const people = (signal?: AbortSignal) => answer(api.GET('/api/people', { signal }))
 
 export interface IssuePage {

@@ -58,10 +58,10 @@ function whose(f: FrameLike): string {
 
 /** The attribute groups of an event, in the order people ask for them. */
 export const groups = [
-  { name: 'Request', prefixes: ['url.', 'http.', 'server.', 'client.', 'network.'] },
+  { name: 'Request', prefixes: ['url.', 'http.', 'server.', 'client.', 'network.', 'rpc.', 'messaging.'] },
   { name: 'User', prefixes: ['user.', 'enduser.', 'session.', 'app.installation.'] },
   { name: 'Device', prefixes: ['os.', 'device.', 'browser.', 'user_agent.', 'host.'] },
-  { name: 'Runtime', prefixes: ['process.', 'service.', 'deployment.', 'telemetry.', 'vcs.', 'thread.', 'container.', 'k8s.', 'cloud.'] },
+  { name: 'Runtime', prefixes: ['process.', 'service.', 'deployment.', 'telemetry.', 'vcs.', 'thread.', 'container.', 'k8s.', 'cloud.', 'otel.', 'code.'] },
 ] as const
 
 export interface Fact {

@@ -1,3 +1,4 @@
+import { Link } from 'react-router'
 import type { EventDetail } from '../api/client.ts'
 import { before, exact } from '../core/format.ts'
 import { groupFacts } from '../core/trace.ts'
@@ -28,11 +29,50 @@ export function Breadcrumbs({ event }: { event: EventDetail }) {
   )
 }
 
+/** The trace an event belongs to, the span that recorded it, and the log record it was found in. */
+function Signals({ event }: { event: EventDetail }) {
+  const rows: [string, string][] = []
+  if (event.span_id) rows.push(['span', event.span_id + (event.span?.name ? ` (${[event.span.name, event.span.kind].filter(Boolean).join(', ')})` : '')])
+  if (event.span?.parent_span_id) rows.push(['parent span', event.span.parent_span_id])
+  if (event.scope) rows.push(['scope', event.scope])
+  if (event.log?.severity_text) rows.push(['severity', event.log.severity_text])
+  if (event.log?.name) rows.push(['record', event.log.name])
+  if (!event.trace_id && !event.log && rows.length === 0) return null
+  return (
+    <section className="rounded border border-base-300 bg-base-100 p-3">
+      <h4 className="mb-1 font-semibold">{event.log ? 'Trace and log' : 'Trace'}</h4>
+      <dl className="grid grid-cols-[minmax(8rem,max-content)_minmax(0,1fr)] gap-x-3">
+        {event.trace_id && (
+          <div className="contents">
+            <dt className="soft mono">trace</dt>
+            <dd className="mono break-words">
+              {event.trace_id} · <Link className="link" to={`/t/${event.trace_id}`}>all events of this trace</Link>
+            </dd>
+          </div>
+        )}
+        {rows.map(([name, value]) => (
+          <div key={name} className="contents">
+            <dt className="soft mono">{name}</dt>
+            <dd className="mono break-words">{value}</dd>
+          </div>
+        ))}
+        {event.log?.text && (
+          <div className="contents">
+            <dt className="soft mono">log says</dt>
+            <dd className="break-words whitespace-pre-wrap">{event.log.text}</dd>
+          </div>
+        )}
+      </dl>
+    </section>
+  )
+}
+
 /** The event's facts, by what people ask for. */
 export function Facts({ event }: { event: EventDetail }) {
   return (
     <>
       <div className="grid gap-4 md:grid-cols-2">
+        <Signals event={event} />
         {groupFacts(event.resource, event.attributes).map((g) => (
           <section key={g.name} className="rounded border border-base-300 bg-base-100 p-3">
             <h4 className="mb-1 font-semibold">{g.name}</h4>

@@ -23,6 +23,16 @@ export function SetUp({ project }: { project: string }) {
       why: 'One event, as the event format has it.',
       text: `curl ${origin}/v1/events -H 'Authorization: Bearer ${key}' \\\n  -H 'Content-Type: application/json' \\\n  -d '{"exceptions":[{"type":"TestError","message":"it works"}]}'`,
     },
+    {
+      name: 'OpenTelemetry',
+      why: 'In the environment of an application that has it already: exceptions on spans and in log records become events.',
+      text: `OTEL_SERVICE_NAME=${project}\nOTEL_RESOURCE_ATTRIBUTES=service.version=1.0.0,deployment.environment.name=production\nOTEL_EXPORTER_OTLP_PROTOCOL=http/protobuf\nOTEL_EXPORTER_OTLP_ENDPOINT=${origin}\nOTEL_EXPORTER_OTLP_HEADERS=authorization=Bearer%20${key}`,
+    },
+    {
+      name: 'Logs',
+      why: 'Stack traces in files or in what a program prints become events.',
+      text: `firethorn forward --server ${origin} --key ${key} \\\n  --service ${project} --release 1.0.0 /var/log/${project}/*.log`,
+    },
     { name: 'Source maps', why: 'After each build, so that traces are readable.', text: `firethorn symbols push --project ${project} --release 1.0.0 \\\n  --served-at https://app.example/ dist` },
   ]
   return (

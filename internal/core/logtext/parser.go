@@ -234,7 +234,7 @@ func (p *Parser) plain(l *lane, x line, r *record, bare record) {
 		erred := l.record != nil && l.record != t.record && l.record.severity.Number() >= 17
 		switch begins := t.language.Begins(x.text) && (!more || erred); {
 		case r != nil && !frame && !(t.prefixed && more):
-		case !frame && !more, begins, frame && headOf(l.pending, t.language) >= 0, !frame && l.awaits(x.text):
+		case !frame && !more, begins, frame && l.begun(t.language), !frame && l.awaits(x.text):
 		default:
 			t.prefixed = t.prefixed || r != nil
 			t.add(x.text, p.count)
@@ -284,7 +284,12 @@ func (l *lane) cutOff(count int64) {
 // begin.
 func (l *lane) awaits(text string) bool {
 	language, role := stacktrace.RoleOf(text)
-	return role == stacktrace.Frame && headOf(l.pending, language) >= 0
+	return role == stacktrace.Frame && l.begun(language)
+}
+
+// begun says whether lines that belong to no trace yet begin one of a language.
+func (l *lane) begun(language stacktrace.Language) bool {
+	return headOf(l.pending, language) >= 0 || l.cut != nil && headOf(l.cut.pending, language) >= 0
 }
 
 // headOf finds where in the pending lines a trace of a language begins; -1

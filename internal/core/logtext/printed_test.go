@@ -108,7 +108,13 @@ func TestPrinted_BehindEachOther(t *testing.T) {
 	texts := printed(t)
 	var lines, want []string
 	for _, name := range slices.Sorted(maps.Keys(texts)) {
-		lines = append(append(lines, other), strings.Split(texts[name], "\n")...)
+		lines = append(lines, other)
+		for i, l := range strings.Split(texts[name], "\n") {
+			if i > 0 && i%3 == 0 {
+				lines = append(lines, other)
+			}
+			lines = append(lines, l)
+		}
 		want = append(want, told(texts[name]))
 	}
 	got := traces(read(lines...))

@@ -111,35 +111,10 @@ func describe(e *event.Event, sent []*commonpb.KeyValue) {
 		x.Stack = takeText(sent, "code.stacktrace")
 		delete(e.Attributes, "code.stacktrace")
 	}
-	if x.Stack == "" {
-		x.Frames = placeOf(e.Attributes)
-	}
 	if strings.EqualFold(take(e.Attributes, "exception.escaped"), "true") || strings.Contains(x.Stack, "\npanic(") {
 		e.Handled = no()
 	}
 	e.Exceptions = []event.Exception{x}
-}
-
-// placeOf is the place in the code that attributes name: where there is no
-// stack, it is the one frame that is known.
-func placeOf(a event.Attributes) []event.RawFrame {
-	f := event.RawFrame{Function: a.Text("code.function.name"), File: a.Text("code.file.path")}
-	f.Line, f.Column = count(a["code.line.number"]), count(a["code.column.number"])
-	if f.Function == "" && f.File == "" {
-		return nil
-	}
-	slash := strings.LastIndexByte(f.Function, '/')
-	if dot := strings.IndexByte(f.Function[slash+1:], '.'); dot > 0 && strings.HasSuffix(f.File, ".go") {
-		f.Module, f.Function = f.Function[:slash+1+dot], f.Function[slash+1+dot+1:]
-	}
-	return []event.RawFrame{f}
-}
-
-func count(v any) int {
-	if n, ok := v.(int64); ok && n > 0 && n < 1<<31 {
-		return int(n)
-	}
-	return 0
 }
 
 func inScope(e *event.Event, scope *commonpb.InstrumentationScope) {

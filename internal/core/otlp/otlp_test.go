@@ -166,8 +166,8 @@ func TestTraces_JoinTheRequestAround(t *testing.T) {
 	if inner.Handled == nil || *inner.Handled || inner.Scope != "crew" || inner.Span.Kind != "internal" || inner.Span.ParentID != strings.Repeat("01", 8) || inner.Severity != "error" {
 		t.Errorf("event %+v span %+v", inner, inner.Span)
 	}
-	if f := inner.Exceptions[0].Frames; len(f) != 1 || f[0].Module != "example.com/bosun/crew" || f[0].Function != "assign" || f[0].File != "/app/crew.go" || f[0].Line != 12 {
-		t.Errorf("frames %+v", f)
+	if f := inner.Attributes.Text("code.function.name") + " " + inner.Attributes.Text("code.file.path") + ":" + inner.Attributes.Text("code.line.number"); f != "example.com/bosun/crew.assign /app/crew.go:12" {
+		t.Errorf("code %s", f)
 	}
 	if found[0].Event.ID == found[1].Event.ID {
 		t.Error("two spans, one id")
