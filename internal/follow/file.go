@@ -183,6 +183,9 @@ func (x *File) Run(ctx context.Context) error {
 				return err
 			}
 		}
+		if err := x.anew(ctx); err != nil {
+			return err
+		}
 		more, err := x.read(ctx)
 		if err != nil {
 			return err
@@ -224,7 +227,7 @@ func (x *File) catchUp(ctx context.Context) error {
 		}
 		if x.begin(f, place) {
 			x.opts.Say("%s was renamed to %s: the rest of it is read first", x.path, path)
-			for {
+			for { // to its end
 				more, err := x.read(ctx)
 				if err != nil {
 					return err
@@ -330,20 +333,30 @@ func (x *File) look() {
 	}
 }
 
+// anew begins at the beginning of a file that was truncated: it is shorter than
+// what was read of it, or begins with other bytes.
+func (x *File) anew(ctx context.Context) error {
+	info, err := x.f.Stat()
+	if err != nil {
+		return err
+	}
+	if info.Size() >= x.at && x.sameHead() {
+		return nil
+	}
+	x.opts.Say("%s was truncated: it is read from its beginning", x.path)
+	x.finish()
+	if err := x.hand(ctx, true); err != nil {
+		return err
+	}
+	return x.beginAnew(x.f, x.generation+1)
+}
+
 // atEnd decides what to do at the end of what is there: the file may have been
-// truncated, renamed, or be waited on.
+// renamed, or be waited on.
 func (x *File) atEnd(ctx context.Context) (done bool, err error) {
 	info, err := x.f.Stat()
 	if err != nil {
 		return false, err
-	}
-	if info.Size() < x.at || !x.sameHead() {
-		x.opts.Say("%s was truncated: it is read from its beginning", x.path)
-		x.finish()
-		if err := x.hand(ctx, true); err != nil {
-			return false, err
-		}
-		return false, x.beginAnew(x.f, x.generation+1)
 	}
 	if now, err := os.Stat(x.path); err == nil && inode(now) != inode(info) {
 		if n, _ := x.f.Read(make([]byte, 1)); n > 0 { // written between the last read and the rename
