@@ -37,7 +37,7 @@ demo/quayside/build/.built: client/js/dist/browser.js $(demo_sources)
 	@touch $@
 
 bin/bosun: $(shell find demo/bosun -type f)
-	@go build -C demo/bosun -o ../../bin/bosun .
+	@go build -C demo/bosun -trimpath -o ../../bin/bosun .
 
 build: setup console/dist/app/index.html ## bin/firethorn with the console inside
 	@go build -o bin/firethorn ./cmd/firethorn

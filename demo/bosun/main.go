@@ -8,6 +8,7 @@ import (
 	"flag"
 	"fmt"
 	"log"
+	"log/slog"
 	"net"
 	"net/http"
 	"os"
@@ -90,7 +91,8 @@ func routes() http.Handler {
 		defer span.End()
 		names, err := crew.Assign(ctx, r.FormValue("ship"))
 		if err != nil {
-			failed(ctx, "the crew could not be assigned", err, "ship", r.FormValue("ship"))
+			span.RecordError(err, trace.WithStackTrace(true))
+			slog.ErrorContext(ctx, "the crew could not be assigned", "error", err, "ship", r.FormValue("ship"))
 			http.Error(w, err.Error(), http.StatusInternalServerError)
 			return
 		}
@@ -104,7 +106,8 @@ func routes() http.Handler {
 		ctx, span := otel.Tracer("bosun/crew").Start(r.Context(), "hand over")
 		defer span.End()
 		if err := crew.HandOver(ctx, r.FormValue("ship")); err != nil {
-			failed(ctx, "the plan was not handed over", err)
+			span.RecordError(err, trace.WithStackTrace(true))
+			slog.ErrorContext(ctx, "the plan was not handed over", "error", err)
 			trace.SpanFromContext(r.Context()).RecordError(err) // as middleware does
 			http.Error(w, err.Error(), http.StatusConflict)
 		}
@@ -137,15 +140,17 @@ func traced(next http.Handler) http.Handler {
 		ctx, span := otel.Tracer("bosun/http").Start(r.Context(), r.Method+" "+r.URL.Path, trace.WithSpanKind(trace.SpanKindServer), trace.WithAttributes(
 			attribute.String("http.request.method", r.Method), attribute.String("url.path", r.URL.Path), attribute.String("url.query", r.URL.RawQuery),
 			attribute.String("user_agent.original", r.UserAgent()), attribute.String("user.id", r.Header.Get("X-Crew"))))
-		out := &status{w, http.StatusOK}
+		out, r := &status{w, http.StatusOK}, r.WithContext(ctx)
 		defer func() {
 			if p := recover(); p != nil {
-				failed(ctx, "a request panicked", fmt.Errorf("panic: %v", p))
+				err := fmt.Errorf("panic: %v", p)
+				span.RecordError(err, trace.WithStackTrace(true))
+				slog.ErrorContext(ctx, "a request panicked", "error", err)
 				http.Error(out, "the plan fell overboard", http.StatusInternalServerError)
 			}
 			span.SetAttributes(attribute.Int("http.response.status_code", out.code), attribute.String("http.route", r.Pattern))
 			span.End()
 		}()
-		next.ServeHTTP(out, r.WithContext(ctx))
+		next.ServeHTTP(out, r)
 	})
 }

@@ -8,13 +8,11 @@ import (
 	"go.opentelemetry.io/contrib/bridges/otelslog"
 	"go.opentelemetry.io/otel"
 	"go.opentelemetry.io/otel/attribute"
-	"go.opentelemetry.io/otel/codes"
 	"go.opentelemetry.io/otel/exporters/otlp/otlplog/otlploghttp"
 	"go.opentelemetry.io/otel/exporters/otlp/otlptrace/otlptracehttp"
 	sdklog "go.opentelemetry.io/otel/sdk/log"
 	"go.opentelemetry.io/otel/sdk/resource"
 	sdktrace "go.opentelemetry.io/otel/sdk/trace"
-	"go.opentelemetry.io/otel/trace"
 )
 
 // release is the version that bosun says it has.
@@ -43,13 +41,4 @@ func reporting(ctx context.Context) (stop func(context.Context) error, err error
 	otel.SetTracerProvider(tracing)
 	slog.SetDefault(otelslog.NewLogger("bosun/crew", otelslog.WithLoggerProvider(logging), otelslog.WithSource(true)))
 	return func(ctx context.Context) error { return errors.Join(logging.Shutdown(ctx), tracing.Shutdown(ctx)) }, nil
-}
-
-// failed records an error on its span and in the log, as services do that have
-// both.
-func failed(ctx context.Context, what string, err error, more ...any) {
-	span := trace.SpanFromContext(ctx)
-	span.RecordError(err, trace.WithStackTrace(true))
-	span.SetStatus(codes.Error, err.Error())
-	slog.ErrorContext(ctx, what, append([]any{"error", err}, more...)...)
 }

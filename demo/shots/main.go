@@ -35,7 +35,7 @@ var shots = []shot{
 	{name: "issues-merge", path: "/p/quayside/issues", theme: "blossom", keys: "jjjxjxm"},
 	{name: "issue-light", path: "/p/quayside/issues/{placeBerths}", theme: "blossom"},
 	{name: "issue-dark", path: "/p/quayside/issues/{tideAt}", theme: "hedge"},
-	{name: "issue-facts", path: "/p/quayside/issues/{tideAt}", theme: "blossom", script: "scrollTo(0, 720)"},
+	{name: "issue-facts", path: "/p/bosun/issues/1", theme: "blossom", script: "[...document.querySelectorAll('h3')].find((h) => h.textContent.startsWith('Facts')).scrollIntoView()"},
 	{name: "issue-since-when", path: "/p/quayside/issues/{placeBerths}", theme: "blossom", script: "document.getElementById('when').scrollIntoView()"},
 	{name: "issue-why", path: "/p/quayside/issues/{berthOf}", theme: "blossom", pause: 5 * time.Second, script: `const d = [...document.querySelectorAll('details')].find((d) => d.textContent.includes('together')); d.open = true
 		setTimeout(() => { const i = d.querySelector('input'); Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(i, 'quayside/7'); i.dispatchEvent(new Event('input', { bubbles: true }))

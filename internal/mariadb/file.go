@@ -71,6 +71,7 @@ type filing struct {
 	reports           []reported       // that tell occurrences
 	remembered        map[[16]byte]int // how many there are of a trace and message
 	lateUsers         []lateUser
+	ties              []tie
 }
 
 // row is an event about to be written.
@@ -112,7 +113,7 @@ func (w *filing) run(ctx context.Context) error {
 	}
 	w.days()
 	steps := []func(context.Context) error{
-		w.internNames, w.chooseVariants, w.countFiles, w.loadIssues, w.loadDictionaries, w.chooseBodies, w.writeEvents, w.writeOccurrences, w.writeBodies, w.writeExemplars, w.writeNewest, w.count, w.writeIssues,
+		w.internNames, w.chooseVariants, w.countFiles, w.loadIssues, w.loadDictionaries, w.chooseBodies, w.writeEvents, w.writeOccurrences, w.writeTies, w.writeBodies, w.writeExemplars, w.writeNewest, w.count, w.writeIssues,
 	}
 	if len(w.Items) > 0 {
 		if err := w.dropRepeats(ctx); err != nil {
@@ -122,7 +123,7 @@ func (w *filing) run(ctx context.Context) error {
 			return err
 		}
 		if len(w.rows) == 0 { // nothing new: but what is filed may have got users
-			steps = []func(context.Context) error{w.writeOccurrences}
+			steps = []func(context.Context) error{w.writeOccurrences, w.writeTies}
 			if len(w.lateUsers) > 0 {
 				steps = append(steps, w.loadIssues, w.count, w.writeIssues)
 			}

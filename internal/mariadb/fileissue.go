@@ -147,7 +147,11 @@ func (w *filing) writeIssues(ctx context.Context) error {
 
 // show makes r the event that the issue is shown by.
 func (is *issueRow) show(r *row, at int64) {
-	is.shown = shownBy(r.Print, r.Event)
+	// One that says no place does not hide it: another report of the same
+	// exception may have told it.
+	if is.place == "" || r.Print.Place != "" || r.Event.Log == nil {
+		is.shown = shownBy(r.Print, r.Event)
+	}
 	is.lastSeen, is.lastRelease = at, r.release
 }
 

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"firethorn/internal/core/event"
+	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/core/occurrence"
 	"firethorn/internal/pipeline"
 )
@@ -122,6 +123,40 @@ func (w *filing) joinOccurrences(ctx context.Context) error {
 	return nil
 }
 
+// tie says that a report with one fingerprint was of an event with another:
+// which of the two comes first differs from time to time, and both must lead
+// to one issue.
+type tie struct {
+	key   fingerprint.Key
+	lead  *row // of this batch, or
+	issue int64
+}
+
+// mostTies bounds the fingerprints that lead to an issue through ties.
+const mostTies = 50
+
+// writeTies lets fingerprints that lead nowhere yet lead to the issue of the
+// event that a report with them was joined to. Where parts were split off,
+// fingerprints are what people decided about, and stay as they are.
+func (w *filing) writeTies(ctx context.Context) error {
+	if w.apart {
+		return nil
+	}
+	for _, t := range w.ties {
+		if t.lead != nil {
+			if t.lead.Print.Key == t.key {
+				continue
+			}
+			t.issue = t.lead.variant.issue
+		}
+		if err := w.s.exec(ctx, w.tx, "INSERT IGNORE INTO alias (project, grouping_version, hash, issue) SELECT ?,?,?,? FROM DUAL WHERE (SELECT COUNT(*) FROM alias WHERE issue=?)<?",
+			[]any{w.Project.ID, fingerprint.Version, bytes.Clone(t.key[:]), t.issue, t.issue, mostTies}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // reported is a report with the row it is filed as, or a stand-in for the
 // event that it was joined to.
 type reported struct {
@@ -162,6 +197,7 @@ func (w *filing) join(ctx context.Context, c *cluster, gone map[*row]bool) error
 			if !lead.HasUser {
 				lead.User, lead.HasUser = r.User, r.HasUser
 			}
+			w.ties = append(w.ties, tie{r.Print.Key, lead, 0})
 			gone[r] = true
 		}
 	} else {
@@ -169,6 +205,7 @@ func (w *filing) join(ctx context.Context, c *cluster, gone map[*row]bool) error
 			if err := w.joinFiled(ctx, c.filed, r); err != nil {
 				return err
 			}
+			w.ties = append(w.ties, tie{r.Print.Key, nil, c.filed.issue})
 			gone[r] = true
 		}
 	}
@@ -242,10 +279,25 @@ func (w *filing) joinFiled(ctx context.Context, f *filedEvent, r *row) error {
 		if err != nil || !added {
 			return err
 		}
+		if err := w.tellPlace(ctx, f.issue, r); err != nil {
+			return err
+		}
 		_, err = w.tx.ExecContext(ctx, "UPDATE "+slot.table+" SET dictionary=NULL, body=? WHERE "+slot.cond, append([]any{pipeline.Compress(joined)}, slot.args...)...)
 		return err
 	}
 	return nil
+}
+
+// tellPlace shows an issue by a report that says where it broke, when none did
+// before.
+func (w *filing) tellPlace(ctx context.Context, issue int64, r *row) error {
+	s := shownBy(r.Print, r.Event)
+	if s.place == "" {
+		return nil
+	}
+	_, err := w.tx.ExecContext(ctx, "UPDATE issue_list SET headline=?, place=?, words=?, origin_function=?, origin_file=?, origin_line=? WHERE issue=? AND place=''",
+		s.headline, s.place, searchText(s.headline, s.place, s.message), s.originFunction, s.originFile, s.originLine, issue)
+	return err
 }
 
 // loadOccurrences reads the reports of the last minutes that have one of the

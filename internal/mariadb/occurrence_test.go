@@ -134,6 +134,22 @@ func TestOccurrences_TheOneWithTheStackDecides(t *testing.T) {
 	}
 }
 
+// Whichever report of an exception comes first, one issue gets it.
+func TestOccurrences_TieTheirFingerprints(t *testing.T) {
+	b := open1(t, noon)
+	log, span := told{log: true, span: "aa", message: "no crew"}, told{span: "aa", message: "no crew", stack: crewStack}
+	b.tells(log)
+	b.tells(span)
+	later := 2 * time.Minute
+	span.span, span.after, log.span, log.after = "bb", later, "bb", later
+	b.tells(span)
+	b.tells(log)
+	if is := b.issue(1); is.Events != 2 || is.Place != "crew.ts:4" || b.one("SELECT COUNT(*) FROM issue") != 1 {
+		t.Errorf("%d events at %q, %d issues", is.Events, is.Place, b.one("SELECT COUNT(*) FROM issue"))
+	}
+	b.recounted()
+}
+
 func TestOccurrences_WhatIsNotOneStaysApart(t *testing.T) {
 	b := open1(t, noon)
 	b.tells(

@@ -46,7 +46,7 @@ function Signals({ event }: { event: EventDetail }) {
           <div className="contents">
             <dt className="soft mono">trace</dt>
             <dd className="mono break-words">
-              {event.trace_id} · <Link className="link" to={`/t/${event.trace_id}`}>all events of this trace</Link>
+              {event.trace_id} · <Link className="link" to={`/t/${event.trace_id}`}>all its events</Link>
             </dd>
           </div>
         )}

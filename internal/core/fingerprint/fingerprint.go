@@ -287,7 +287,7 @@ func (r *Result) describe(e *event.Event, frames [][]event.Frame) {
 	if name == "" && x.Thrown != "" {
 		name = "thrown " + x.Thrown
 	}
-	if len(e.Exceptions) == 0 || x.Type == "" && !r.HasOrigin {
+	if says, _ := blame.Type(x); len(e.Exceptions) == 0 || !r.HasOrigin && (x.Type == "" || says == "" && r.Message != "") {
 		name = oneLine(blame.Shape(r.Message))
 	}
 	r.Headline = name

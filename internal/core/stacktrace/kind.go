@@ -110,6 +110,14 @@ func Kind(language Language, f event.RawFrame) event.Kind {
 	if language == JavaScript || language == "" {
 		return KindOf(f.File)
 	}
+	if language == Go && f.File != "" && f.File[0] != '/' { // a build that trims paths
+		switch first, _, _ := strings.Cut(f.Module, "/"); {
+		case strings.Contains(f.File, "@v"):
+			return event.Vendor
+		case standardGo[first] && strings.HasPrefix(f.File, f.Module+"/"):
+			return event.Runtime
+		}
+	}
 	name := f.Module + separator(language) + f.Function
 	switch {
 	case contains(vendorFiles[language], f.File), begins(vendorModules[language], name):
@@ -119,6 +127,11 @@ func Kind(language Language, f event.RawFrame) event.Kind {
 	}
 	return event.Own
 }
+
+// standardGo are the first parts of the paths of Go's standard library that
+// stand in traces.
+var standardGo = map[string]bool{"runtime": true, "net": true, "encoding": true, "fmt": true, "os": true, "io": true, "sync": true, "reflect": true, "time": true, "context": true, "errors": true, "strings": true, "bytes": true, "bufio": true,
+	"sort": true, "slices": true, "testing": true, "internal": true, "database": true, "crypto": true, "log": true, "math": true, "text": true, "html": true, "regexp": true, "strconv": true, "syscall": true, "archive": true, "compress": true, "iter": true, "go": true, "mime": true, "image": true}
 
 func separator(language Language) string {
 	switch language {

@@ -7,6 +7,8 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+
+	"firethorn/internal/core/event"
 )
 
 var update = flag.Bool("update", false, "write the golden files anew")
@@ -186,5 +188,19 @@ func BenchmarkRead(b *testing.B) {
 				Read(text, 500)
 			}
 		})
+	}
+}
+
+func TestKind_OfGoBuildsThatTrimPaths(t *testing.T) {
+	for file, c := range map[string]struct {
+		module string
+		want   event.Kind
+	}{
+		"runtime/panic.go": {"runtime", event.Runtime}, "net/http/server.go": {"net/http", event.Runtime}, "go.opentelemetry.io/otel/sdk@v1.47.0/trace/span.go": {"go.opentelemetry.io/otel/sdk/trace", event.Vendor},
+		"marrowsound.example/bosun/crew/crew.go": {"marrowsound.example/bosun/crew", event.Own}, "bosun/main.go": {"main", event.Own}, "log/main.go": {"main", event.Own},
+	} {
+		if got := Kind(Go, event.RawFrame{File: file, Module: c.module}); got != c.want {
+			t.Errorf("%s is %s, want %s", file, got, c.want)
+		}
 	}
 }
