@@ -111,10 +111,10 @@ func Kind(language Language, f event.RawFrame) event.Kind {
 		return KindOf(f.File)
 	}
 	if language == Go && f.File != "" && f.File[0] != '/' { // a build that trims paths
-		switch first, _, _ := strings.Cut(f.Module, "/"); {
+		switch first, _, _ := strings.Cut(f.File, "/"); {
 		case strings.Contains(f.File, "@v"):
 			return event.Vendor
-		case standardGo[first] && strings.HasPrefix(f.File, f.Module+"/"):
+		case standardGo[first] && (f.Module == "" || strings.HasPrefix(f.File, f.Module+"/")): // panic has no package
 			return event.Runtime
 		}
 	}
