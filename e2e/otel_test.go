@@ -15,6 +15,7 @@ import (
 	"testing"
 
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 )
 
 // lossy stands before the service: of the first request to each path the
@@ -48,7 +49,7 @@ func (l *lossy) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	l.got[r.URL.Path] = append(l.got[r.URL.Path], raw)
 	l.mu.Unlock()
 	if first {
-		w.Header().Set("Retry-After", "0")
+		w.Header().Set("Retry-After", "1")
 		w.WriteHeader(http.StatusServiceUnavailable)
 		return
 	}
@@ -222,4 +223,23 @@ func TestOpenTelemetry_GoProgram(t *testing.T) {
 	if c := causes(t, s, p); len(list) != 3 || events != 18 || users != 6 || c["joined"] != 24 || c["repeat"] == 0 {
 		t.Errorf("%d events and %d users in %+v; received %v", events, users, list, c)
 	}
+}
+
+// The page of a trace leads to its events in all projects, and an event's page
+// to its trace.
+func TestConsole_ATraceAcrossProjects(t *testing.T) {
+	s := shared
+	for i, p := range []string{"trace-one", "trace-two"} {
+		s.post(t, s.project(t, p), fmt.Sprintf(`{"time":"2026-11-23T04:39:0%d.000Z","exceptions":[{"type":"Trace%d","message":"m"}],"trace_id":"0AF7651916CD43DD8448EB211C80319C","span_id":"b7ad6b7169203331","log":{"body":"the gate stays shut"}}`, i, i))
+	}
+	s.settle(t)
+	tab, check := signedIn(t, s)
+	defer check()
+	open(t, tab, s.url+"/p/trace-two/issues/1")
+	eventually(t, tab, "what the log says", `document.body.innerText.includes('the gate stays shut')`)
+	eval[any](t, tab, `[...document.querySelectorAll('a')].find((a) => a.textContent === 'all its events').click();0`)
+	eventually(t, tab, "both events", `document.querySelectorAll('tbody tr').length === 2 && document.querySelector('tbody').innerText.includes('trace-one')`)
+	accessible(t, tab, "a trace")
+	press(t, tab, kb.Escape)
+	eventually(t, tab, "the issue again", `location.pathname === '/p/trace-two/issues/1'`)
 }

@@ -42,7 +42,7 @@ func run(ctx context.Context, listen string, drive int, once bool) error {
 		return err
 	}
 	defer func() {
-		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), 20*time.Second) // a batch may be on its second try
 		defer cancel()
 		if err := stop(ctx); err != nil {
 			log.Print("the last reports were not sent: ", err)
