@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"io"
 	"net/http"
-	"net/url"
 	"os"
 	"os/signal"
 	"path/filepath"
@@ -22,7 +21,6 @@ import (
 	"github.com/urfave/cli/v3"
 	"golang.org/x/sync/errgroup"
 
-	"firethorn/internal/contract"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/follow"
@@ -73,12 +71,8 @@ func forward(ctx context.Context, c *cli.Command) error {
 	}
 	key := c.String("key")
 	if key == "" {
-		name, err := cl.needProject()
+		p, err := cl.reportsTo(ctx)
 		if err != nil {
-			return err
-		}
-		var p contract.Project
-		if _, err := cl.call(ctx, http.MethodGet, "/api/projects/"+url.PathEscape(name), nil, &p); err != nil {
 			return err
 		}
 		key = p.IngestKey
@@ -96,7 +90,8 @@ func forward(ctx context.Context, c *cli.Command) error {
 	} else {
 		err = followAll(ctx, c.String("state"), files, sink, opts)
 	}
-	if errors.Is(err, context.Canceled) && ctx.Err() != nil {
+	if ctx.Err() != nil && (errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded)) {
+		say("stopped; what the service did not take yet is read again the next time, if it stands in a file")
 		err = nil
 	}
 	if err != nil {

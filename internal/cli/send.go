@@ -46,12 +46,8 @@ func send(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	name, err := cl.needProject()
+	p, err := cl.reportsTo(ctx)
 	if err != nil {
-		return err
-	}
-	var p contract.Project
-	if _, err := cl.call(ctx, http.MethodGet, "/api/projects/"+url.PathEscape(name), nil, &p); err != nil {
 		return err
 	}
 	if file := c.StringArg("file"); file != "" {
@@ -94,6 +90,16 @@ func send(ctx context.Context, c *cli.Command) error {
 			return fault.New(fault.AnswerIsNo, "the event %s was stored, but not filed within %s; firethorn status says what waits", id, c.Duration("wait"))
 		}
 	}
+}
+
+// reportsTo is the project that events are sent to, with its ingest key.
+func (c *client) reportsTo(ctx context.Context) (p contract.Project, err error) {
+	name, err := c.needProject()
+	if err != nil {
+		return p, err
+	}
+	_, err = c.call(ctx, http.MethodGet, "/api/projects/"+url.PathEscape(name), nil, &p)
+	return p, err
 }
 
 // report posts to the ingest endpoint, as an application does.

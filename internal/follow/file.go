@@ -4,13 +4,13 @@
 // it is only after they were handed on, so that nothing is lost and what is
 // sent again counts once.
 //
-// Reading order: File (one log), Run (the loop), place.go (what is remembered).
+// Reading order: File and Run (one file and its loop), reader.go (bytes in,
+// events out; standard input), place.go (what is remembered).
 package follow
 
 import (
 	"bytes"
 	"context"
-	"crypto/sha256"
 	"encoding/binary"
 	"errors"
 	"fmt"
@@ -21,8 +21,6 @@ import (
 	"time"
 
 	"firethorn/internal/core/event"
-	"firethorn/internal/core/logtext"
-	"firethorn/internal/core/otlp"
 )
 
 const (
@@ -41,103 +39,6 @@ type Options struct {
 	Poll  time.Duration // how often to look for more
 	Quiet time.Duration // after how long without a line a trace has ended
 	Say   func(format string, args ...any)
-}
-
-// reader turns the bytes of one log into events.
-type reader struct {
-	identity   []byte // of the log, for ids
-	parser     *logtext.Parser
-	partial    []byte // a line whose end has not come
-	cut        int64  // bytes of it that are not read, for it is too long
-	at         int64  // offset behind what was read
-	found      []*event.Event
-	generation int64
-}
-
-func newReader(identity []byte, at, generation int64) *reader {
-	return &reader{identity: identity, parser: logtext.New(), at: at, generation: generation}
-}
-
-// feed reads more bytes.
-func (r *reader) feed(raw []byte) {
-	for len(raw) > 0 {
-		end := bytes.IndexByte(raw, '\n')
-		if end < 0 {
-			r.grow(raw)
-			r.at += int64(len(raw))
-			return
-		}
-		r.grow(raw[:end])
-		r.at += int64(end) + 1
-		r.endLine(1)
-		raw = raw[end+1:]
-	}
-}
-
-// grow adds to the line that is being read, up to what is read of one.
-func (r *reader) grow(raw []byte) {
-	room := longestLine - len(r.partial)
-	r.partial = append(r.partial, raw[:min(len(raw), room)]...)
-	r.cut += int64(max(0, len(raw)-room))
-}
-
-// endLine ends the line; newline is 1 where one was there.
-func (r *reader) endLine(newline int64) {
-	offset := r.at - newline - int64(len(r.partial)) - r.cut
-	text := string(bytes.ToValidUTF8(r.partial, []byte("\uFFFD")))
-	r.partial, r.cut = r.partial[:0], 0
-	r.take(r.parser.Line(text, offset))
-}
-
-// finish ends what is open: nothing more is coming.
-func (r *reader) finish() {
-	if len(r.partial) > 0 {
-		r.endLine(0)
-	}
-	r.flush()
-}
-
-// flush ends open traces.
-func (r *reader) flush() { r.take(r.parser.Flush()) }
-
-func (r *reader) take(list []logtext.Found) {
-	for _, f := range list {
-		f.Event.ID = r.id(f)
-		r.found = append(r.found, f.Event)
-	}
-}
-
-// id names an event by the log, the place in it and what is said there: the
-// same lines give the same. What has no time of its own could be written again
-// at the same place of a file that was begun anew: the count of beginnings
-// tells.
-func (r *reader) id(f logtext.Found) string {
-	h := sha256.New()
-	part := func(s string) {
-		h.Write(binary.AppendUvarint(nil, uint64(len(s))))
-		h.Write([]byte(s))
-	}
-	h.Write(r.identity)
-	part(fmt.Sprint(f.Offset))
-	part(f.Event.Time)
-	part(f.Event.Message)
-	for _, x := range f.Event.Exceptions {
-		part(x.Stack)
-	}
-	if !f.Timed {
-		part(fmt.Sprint(r.generation))
-	}
-	return otlp.NameUUID([32]byte(h.Sum(nil))).String()
-}
-
-// safe is the offset from which all that has not been found yet can be read
-// again.
-func (r *reader) safe() int64 {
-	begin := r.at - int64(len(r.partial)) - r.cut
-	if o, ok := r.parser.Oldest(); ok && o < begin {
-		return o
-	}
-	return begin
 }
 
 // File is one log that is followed.
@@ -198,7 +99,13 @@ func (x *File) Run(ctx context.Context) error {
 			return err
 		}
 	}
-	return x.hand(context.WithoutCancel(ctx), false)
+	if x.f == nil {
+		return nil // all of the one before was handed on
+	}
+	if err := x.handLast(ctx, x.sink); err != nil {
+		return err // it is read again the next time
+	}
+	return x.remember(x.safe())
 }
 
 // catchUp reads what was written to a file before it was renamed, while nobody
@@ -396,81 +303,22 @@ func (x *File) sameHead() bool {
 // hand hands on what was found, then remembers how far it is. all says that
 // nothing is open.
 func (x *File) hand(ctx context.Context, all bool) error {
-	if x.reader == nil {
-		return nil
+	if err := x.reader.hand(ctx, x.sink); err != nil {
+		return err
 	}
-	for len(x.found) > 0 {
-		n := min(len(x.found), batch)
-		if err := x.sink(ctx, x.found[:n]); err != nil {
-			return err
-		}
-		x.found = x.found[n:]
-	}
-	x.found = nil
-	at := x.safe()
 	if all {
-		at = x.at
+		return x.remember(x.at)
 	}
+	return x.remember(x.safe())
+}
+
+// remember writes down that all before an offset was handed on.
+func (x *File) remember(at int64) error {
 	info, err := x.f.Stat()
 	if err != nil {
 		return err
 	}
 	return x.state.Save(Place{Inode: inode(info), Head: x.head, Offset: at, Generation: x.generation})
-}
-
-// Stream reads a log that cannot be read again, to its end. run tells it from
-// other ones.
-func Stream(ctx context.Context, in io.Reader, run []byte, sink Sink, opts Options) error {
-	r := newReader(append([]byte("stream\x00"), run...), 0, 0)
-	pieces := make(chan []byte)
-	failed := make(chan error, 1)
-	go func() {
-		for {
-			buf := make([]byte, chunk)
-			n, err := in.Read(buf)
-			if n > 0 {
-				select {
-				case pieces <- buf[:n]:
-				case <-ctx.Done():
-					return
-				}
-			}
-			if err != nil {
-				failed <- err
-				return
-			}
-		}
-	}()
-	hand := func(ctx context.Context) error {
-		for len(r.found) > 0 {
-			n := min(len(r.found), batch)
-			if err := sink(ctx, r.found[:n]); err != nil {
-				return err
-			}
-			r.found = r.found[n:]
-		}
-		return nil
-	}
-	for {
-		select {
-		case raw := <-pieces:
-			r.feed(raw)
-		case <-time.After(opts.Quiet):
-			r.flush()
-		case err := <-failed:
-			r.finish()
-			if errors.Is(err, io.EOF) {
-				err = nil
-			}
-			return errors.Join(hand(ctx), err)
-		case <-ctx.Done():
-			r.finish()
-			return hand(context.WithoutCancel(ctx))
-		}
-		if err := hand(ctx); err != nil {
-			return err
-		}
-	}
 }
 
 func sleep(ctx context.Context, d time.Duration) {

@@ -247,6 +247,24 @@ func TestOpenState_TwoOnOneFile(t *testing.T) {
 	}
 }
 
+// Between a file that was renamed and the next one there is none: it ends all
+// the same.
+func TestFile_EndsBetweenTwoFiles(t *testing.T) {
+	l, s, dir := open(t)
+	l.fails(2)
+	stop := l.forwarder(s, dir)
+	s.wait(t, 2)
+	if err := os.Rename(l.path, l.path+".1"); err != nil {
+		t.Fatal(err)
+	}
+	time.Sleep(60 * time.Millisecond)
+	stop()
+	l.fails(2)
+	stop = l.forwarder(s, dir)
+	s.wait(t, 4)
+	stop()
+}
+
 func TestStream_ReadsToTheEnd(t *testing.T) {
 	s := &service{}
 	in := strings.NewReader("TypeError: no tide\n    at f (a.js:1:2)\nError: no crew\n    at g (a.js:4:2)")

@@ -6,6 +6,7 @@ package intake
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"log/slog"
 	"mime"
@@ -18,6 +19,7 @@ import (
 	"github.com/go-chi/chi/v5"
 	"golang.org/x/sync/semaphore"
 
+	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/mariadb"
 	"firethorn/internal/pipeline"
@@ -165,9 +167,8 @@ func (in *Intake) events(w http.ResponseWriter, r *http.Request, g *mariadb.KeyG
 	if err != nil {
 		return err
 	}
-	load := in.load(w, r)
+	raw, load, err := in.read(w, r)
 	defer load.release()
-	raw, err := in.read(w, r, load)
 	if err != nil {
 		return err
 	}
@@ -186,23 +187,44 @@ func (in *Intake) events(w http.ResponseWriter, r *http.Request, g *mariadb.KeyG
 	return web.WriteJSON(w, status, answer)
 }
 
-// load takes over a request's body.
-func (in *Intake) load(w http.ResponseWriter, r *http.Request) *load {
+// read reads a request's body. What it takes in memory is counted by the load,
+// which must be released, also after an error.
+func (in *Intake) read(w http.ResponseWriter, r *http.Request) ([]byte, *load, error) {
 	l := &load{flight: in.flight, from: r.Body, conn: http.NewResponseController(w), patience: in.patience}
 	r.Body = l
-	return l
-}
-
-// read reads a body, counted by its load.
-func (in *Intake) read(w http.ResponseWriter, r *http.Request, l *load) ([]byte, error) {
 	lim := in.lim.Body
 	lim.Count = l.hold
 	raw, err := web.ReadBody(w, r, lim)
 	if errors.Is(err, errFull) {
 		in.watch.TurnedAway("memory_full")
-		return nil, errFull
+		return nil, l, errFull
 	}
-	return raw, err
+	return raw, l, err
+}
+
+// foundMost is how many bytes the events found in one request may have, each
+// with all that it shares with the others.
+const foundMost = 48 << 20
+
+// pieces writes events that were found in a request as if they had been sent.
+func (in *Intake) pieces(l *load, n int, at func(i int) (index int, e *event.Event)) (*opened, error) {
+	got, size := &opened{}, 0
+	for i := range n {
+		index, e := at(i)
+		raw, err := json.Marshal(e)
+		if err != nil {
+			return nil, err
+		}
+		if size += len(raw); size > foundMost {
+			return nil, fault.New(fault.TooLarge, "the events in the request have more than %d MiB, each with its resource; send fewer at a time", foundMost>>20)
+		}
+		if err := l.hold(len(raw)); err != nil {
+			in.watch.TurnedAway("memory_full")
+			return nil, err
+		}
+		got.pieces = append(got.pieces, piece{index, raw})
+	}
+	return got, nil
 }
 
 // accept scrubs and stores what a request holds, and says what became of it.

@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"crypto/sha256"
 	"encoding/binary"
-	"encoding/json"
 	"mime"
 	"net/http"
 
@@ -28,9 +27,8 @@ func (in *Intake) logLines(w http.ResponseWriter, r *http.Request, g *mariadb.Ke
 	case err != nil || media != "text/plain" && media != "application/x-ndjson" && media != "application/jsonl" && media != "application/json":
 		return fault.New(fault.BadMediaType, "Content-Type %.100q is not read here: text/plain and application/x-ndjson are", r.Header.Get("Content-Type"))
 	}
-	load := in.load(w, r)
+	raw, load, err := in.read(w, r)
 	defer load.release()
-	raw, err := in.read(w, r, load)
 	if err != nil {
 		return err
 	}
@@ -40,20 +38,20 @@ func (in *Intake) logLines(w http.ResponseWriter, r *http.Request, g *mariadb.Ke
 			resource[name] = values[0]
 		}
 	}
-	got := &opened{}
-	for i, f := range readLog(raw) {
-		f.Event.Resource = resource
+	found := readLog(raw)
+	got, err := in.pieces(load, len(found), func(i int) (int, *event.Event) {
+		e := found[i].Event
+		e.Resource = resource
 		if key := r.Header.Get("Idempotency-Key"); key != "" {
 			h := sha256.New()
 			h.Write([]byte("log-lines\x00" + key))
 			h.Write(binary.AppendUvarint(nil, uint64(i)))
-			f.Event.ID = otlp.NameUUID([32]byte(h.Sum(nil))).String()
+			e.ID = otlp.NameUUID([32]byte(h.Sum(nil))).String()
 		}
-		text, err := json.Marshal(f.Event)
-		if err != nil {
-			return err
-		}
-		got.pieces = append(got.pieces, piece{i, text})
+		return i, e
+	})
+	if err != nil {
+		return err
 	}
 	answer, err := in.accept(r.Context(), g, got)
 	if err != nil {

@@ -1,7 +1,6 @@
 package intake
 
 import (
-	"encoding/json"
 	"errors"
 	"log/slog"
 	"mime"
@@ -16,6 +15,7 @@ import (
 	"google.golang.org/protobuf/proto"
 	"google.golang.org/protobuf/types/known/anypb"
 
+	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/otlp"
 	"firethorn/internal/mariadb"
@@ -72,9 +72,8 @@ func (in *Intake) otlp(of signal) func(http.ResponseWriter, *http.Request, *mari
 		if err != nil {
 			return err
 		}
-		load := in.load(w, r)
+		raw, load, err := in.read(w, r)
 		defer load.release()
-		raw, err := in.read(w, r, load)
 		if err != nil {
 			return err
 		}
@@ -86,13 +85,9 @@ func (in *Intake) otlp(of signal) func(http.ResponseWriter, *http.Request, *mari
 		if err != nil {
 			return fault.New(fault.BadInput, "%v", err)
 		}
-		got := &opened{}
-		for _, f := range found {
-			raw, err := json.Marshal(f.Event)
-			if err != nil {
-				return err
-			}
-			got.pieces = append(got.pieces, piece{f.Index, raw})
+		got, err := in.pieces(load, len(found), func(i int) (int, *event.Event) { return found[i].Index, found[i].Event })
+		if err != nil {
+			return err
 		}
 		answer, err := in.accept(r.Context(), g, got)
 		if err != nil {

@@ -74,6 +74,19 @@ func TestOTLP_PartialSuccess(t *testing.T) {
 	}
 }
 
+// A resource that thousands of records share must not be written out for each
+// of them without end.
+func TestOTLP_WhatRecordsShareIsBounded(t *testing.T) {
+	m := &memory{}
+	srv := intakeOver(m)
+	body := `{"resourceLogs":[{"resource":{"attributes":[{"key":"a","value":{"stringValue":"` + strings.Repeat("x", 60<<10) + `"}}]},"scopeLogs":[{"logRecords":[` +
+		strings.TrimSuffix(strings.Repeat(`{"attributes":[{"key":"exception.type","value":{"stringValue":"E"}}]},`, 20_000), ",") + `]}]}]}`
+	w := ask(t, srv, "/v1/logs", "application/json", "good", gzipped(body), "Content-Encoding", "gzip")
+	if w.Code != 503 && w.Code != 413 || len(m.events()) != 0 {
+		t.Errorf("%d %.200s, %d stored", w.Code, w.Body, len(m.events()))
+	}
+}
+
 func TestLogLines(t *testing.T) {
 	m := &memory{}
 	srv := intakeOver(m)

@@ -270,10 +270,12 @@ type TracedEvent struct {
 // EventsOfTrace lists events of a trace in the order they were thrown, of one
 // project (0: of all).
 func (s *Store) EventsOfTrace(ctx context.Context, trace string, project int64, limit int) (list []TracedEvent, err error) {
-	keys, args := "SELECT project, filing, keep_day FROM event WHERE trace=?", []any{hash16(strings.ToLower(trace))}
+	// A trace that millions of events name is none: so many are looked at.
+	keys, args := "SELECT project, filing, keep_day, thrown FROM event WHERE trace=?", []any{hash16(strings.ToLower(trace))}
 	if project != 0 {
 		keys, args = keys+" AND project=?", append(args, project)
 	}
+	keys = "SELECT project, filing, keep_day FROM (" + keys + " LIMIT 5000) t"
 	err = each(ctx, s.db, func(r *sql.Rows) error {
 		e, err := scanEvent(r)
 		if err == nil {

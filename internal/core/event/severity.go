@@ -17,23 +17,29 @@ var severityNames = []Severity{"trace", "debug", "info", "warn", "error", "fatal
 // UnmarshalJSON takes a short name in any case or a number from 1 to 24;
 // anything else is read as absent, so that an odd level refuses no event.
 func (s *Severity) UnmarshalJSON(raw []byte) error {
-	*s = ""
-	text := strings.ToLower(strings.Trim(string(raw), `"`))
+	*s = SeverityOf(strings.Trim(string(raw), `"`))
+	return nil
+}
+
+// SeverityOf reads a short name in any case or a number from 1 to 24; "" for
+// anything else.
+func SeverityOf(text string) Severity {
+	text = strings.ToLower(text)
 	if n, err := strconv.Atoi(text); err == nil {
 		if n >= 1 && n <= 24 {
-			*s = severityNames[(n-1)/4]
+			return severityNames[(n-1)/4]
 		}
-		return nil
+		return ""
 	}
 	if text == "warning" {
 		text = "warn"
 	}
 	for _, name := range severityNames {
 		if string(name) == text {
-			*s = name
+			return name
 		}
 	}
-	return nil
+	return ""
 }
 
 // Number is the first number of the severity's range, 0 when it is unknown.

@@ -61,7 +61,12 @@ func jsonRecord(text string) *record {
 	}
 	flat := map[string]any{}
 	flatten(flat, "", in, 0)
-	r := &record{fields: flat}
+	return recordOf(flat)
+}
+
+// recordOf reads a record's fields; nil when they are of something else.
+func recordOf(fields map[string]any) *record {
+	r := &record{fields: fields}
 	r.when = r.time()
 	r.severity = severityOf(r.first(severityNames, anything))
 	r.text = fmt.Sprint(orEmpty(r.first(textNames, isText)))

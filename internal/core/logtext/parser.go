@@ -26,7 +26,9 @@ const (
 	mostLanes   = 64        // writers that are kept apart
 	mostPending = 40        // lines that may be the beginning of a trace
 	mostText    = 256 << 10 // bytes of one trace
-	farAway     = 200       // other lines after which a trace has ended
+	mostLine    = 16 << 10  // bytes of one line of text
+	farAway     = 200       // other lines of its writer after which a trace has ended
+	silent      = 1000      // lines of others after which a writer's trace has
 )
 
 // Found is an event that lines told of.
@@ -59,15 +61,17 @@ type lane struct {
 	pending []line // what may be the beginning of a trace: the record's message and what follows it
 	cut     *cutOff
 	trace   *trace
-	count   int64 // of the last line
+	lines   int64
+	count   int64 // of the last line, among all
 }
 
 // cutOff is the beginning of a trace that another record came after, before
 // its first frame.
 type cutOff struct {
 	record  *record
+	taken   bool
 	pending []line
-	count   int64
+	count   int64 // of lines in its lane
 }
 
 // trace is one that has begun.
@@ -78,7 +82,7 @@ type trace struct {
 	record   *record // it belongs to
 	message  string  // what was said before it
 	offset   int64
-	count    int64 // of its last line
+	count    int64 // of its last line, in its lane
 	prefixed bool  // its frames stand in records of their own
 }
 
@@ -97,12 +101,16 @@ func (p *Parser) Line(text string, offset int64) []Found {
 	p.count++
 	name, at, text := split(strings.TrimSuffix(text, "\r"))
 	l := p.lane(name)
+	l.lines++
 	l.count = p.count
-	if l.trace != nil && p.count-l.trace.count > farAway {
+	if l.trace != nil && l.lines-l.trace.count > farAway {
 		p.endTrace(l)
 	}
-	if l.cut != nil && p.count-l.cut.count > farAway {
-		l.cut = nil
+	if l.cut != nil && l.lines-l.cut.count > farAway {
+		p.endCut(l)
+	}
+	if p.count%silent == 0 {
+		p.endSilent()
 	}
 	r, rest := jsonRecord(text), text
 	alone := r != nil // all of it stands on its line
@@ -121,7 +129,7 @@ func (p *Parser) Line(text string, offset int64) []Found {
 		p.structured(r, offset)
 		return p.take()
 	}
-	p.plain(l, line{rest, offset}, r, record{when: at})
+	p.plain(l, line{event.TrimText(rest, mostLine), offset}, r, record{when: at})
 	return p.take()
 }
 
@@ -194,9 +202,21 @@ func (p *Parser) lane(name string) *lane {
 	return l
 }
 
-// end ends a lane's trace and record.
+// endSilent ends the lanes of writers that were not heard of for long: what a
+// program said last may be why it says nothing more.
+func (p *Parser) endSilent() {
+	for _, name := range p.names() {
+		if l := p.lanes[name]; p.count-l.count >= silent {
+			p.end(l)
+			delete(p.lanes, name)
+		}
+	}
+}
+
+// end ends a lane's trace and records.
 func (p *Parser) end(l *lane) {
 	p.endTrace(l)
+	p.endCut(l)
 	p.endRecord(l)
 }
 
@@ -214,16 +234,32 @@ func (p *Parser) endTrace(l *lane) {
 // endRecord gives a record that no trace belongs to as a message, where it is
 // an error.
 func (p *Parser) endRecord(l *lane) {
-	if r := l.record; r != nil && !l.taken && r.severity.Number() >= 17 {
-		var text []string
-		for _, x := range l.pending {
-			text = append(text, x.text)
-		}
-		if e := r.messageEvent(strings.TrimSpace(strings.Join(text, "\n"))); e != nil {
-			p.found = append(p.found, Found{e, r.offset, !r.when.IsZero()})
-		}
+	if !l.taken {
+		p.message(l.record, l.pending)
 	}
 	l.record, l.taken, l.pending = nil, false, nil
+}
+
+// endCut gives up waiting for the frames of a trace that seemed to begin.
+func (p *Parser) endCut(l *lane) {
+	if c := l.cut; c != nil && !c.taken {
+		p.message(c.record, c.pending)
+	}
+	l.cut = nil
+}
+
+// message gives a record as a message, where it is an error.
+func (p *Parser) message(r *record, pending []line) {
+	if r == nil || r.severity.Number() < 17 {
+		return
+	}
+	var text []string
+	for _, x := range pending {
+		text = append(text, x.text)
+	}
+	if e := r.messageEvent(strings.TrimSpace(strings.Join(text, "\n"))); e != nil {
+		p.found = append(p.found, Found{e, r.offset, !r.when.IsZero()})
+	}
 }
 
 // plain reads a line of text: x is what it says, r its record's head where it
@@ -237,7 +273,7 @@ func (p *Parser) plain(l *lane, x line, r *record, bare record) {
 		case !frame && !more, begins, frame && l.begun(t.language), !frame && l.awaits(x.text):
 		default:
 			t.prefixed = t.prefixed || r != nil
-			t.add(x.text, p.count)
+			t.add(x.text, l.lines)
 			return
 		}
 	}
@@ -247,7 +283,7 @@ func (p *Parser) plain(l *lane, x line, r *record, bare record) {
 		return
 	}
 	if r != nil {
-		l.cutOff(p.count)
+		p.cutOff(l)
 		p.endRecord(l)
 		r.offset = x.offset
 		l.record = r
@@ -270,13 +306,15 @@ func (p *Parser) plain(l *lane, x line, r *record, bare record) {
 
 // cutOff remembers pending lines that a trace may begin with, when another
 // record comes.
-func (l *lane) cutOff(count int64) {
-	for _, x := range l.pending {
-		text := headText(x.text)
-		if _, role := stacktrace.RoleOf(text); role == stacktrace.Head {
-			l.cut = &cutOff{l.record, l.pending, count}
-			l.taken = true // what it says is the trace's; should none come, it says nothing
-		}
+func (p *Parser) cutOff(l *lane) {
+	begins := func(x line) bool {
+		_, role := stacktrace.RoleOf(headText(x.text))
+		return role == stacktrace.Head
+	}
+	if slices.ContainsFunc(l.pending, begins) {
+		p.endCut(l)
+		l.cut = &cutOff{l.record, l.taken, l.pending, l.lines}
+		l.taken = true // the message waits with what it may belong to
 	}
 }
 
@@ -309,15 +347,17 @@ func headOf(pending []line, language stacktrace.Language) int {
 func (p *Parser) begin(l *lane, x line, r *record, bare record, language stacktrace.Language) {
 	head := headOf(l.pending, language)
 	of := l.record
+	var other []line // the message of a record that came between head and frame
 	if c := l.cut; head < 0 && c != nil {
 		if head = headOf(c.pending, language); head >= 0 {
 			if of != nil && len(l.pending) > 0 {
-				l.pending = l.pending[1:] // the other record's message
+				other, l.pending = l.pending[:1:1], l.pending[1:]
 			}
 			of, l.pending = c.record, append(slices.Clone(c.pending), l.pending...)
+			l.cut = nil
 		}
 	}
-	l.cut = nil
+	p.endCut(l)
 	if head < 0 && len(l.pending) > 0 && r == nil && !language.Begins(x.text) {
 		head = len(l.pending) - 1
 	}
@@ -328,7 +368,7 @@ func (p *Parser) begin(l *lane, x line, r *record, bare record, language stacktr
 		of = &bare
 	}
 	p.endTrace(l)
-	t := &trace{language: language, record: of, offset: x.offset, count: p.count, prefixed: r != nil}
+	t := &trace{language: language, record: of, offset: x.offset, count: l.lines, prefixed: r != nil}
 	if head >= 0 {
 		t.offset = l.pending[head].offset
 		for i, y := range l.pending {
@@ -338,15 +378,15 @@ func (p *Parser) begin(l *lane, x line, r *record, bare record, language stacktr
 			case i == head:
 				text := headText(y.text)
 				t.message += strings.TrimSuffix(y.text, text)
-				t.add(text, p.count)
+				t.add(text, l.lines)
 			default:
-				t.add(y.text, p.count)
+				t.add(y.text, l.lines)
 			}
 		}
 	}
 	if l.record != nil {
 		t.offset = min(t.offset, l.record.offset)
 	}
-	t.add(x.text, p.count)
-	l.trace, l.taken, l.pending = t, true, nil
+	t.add(x.text, l.lines)
+	l.trace, l.taken, l.pending = t, l.taken || other == nil, other
 }

@@ -94,6 +94,60 @@ func TestMessages_FromErrorOn(t *testing.T) {
 	}
 }
 
+// A record that reads as if a trace followed is a message when none does, also
+// when it stands between another trace's head and frame.
+func TestMessages_ThatReadLikeTheHeadOfATrace(t *testing.T) {
+	bare := "2026-11-23 04:39:04,000 ERROR [main] bosun.Crew - TypeError: no tide"
+	for name, lines := range map[string][]string{
+		"and no more":            {bare},
+		"before other records":   {bare, other, other},
+		"before one that does":   {bare, other, failed + ": TypeError: no crew", other, "    at assign (crew.js:4:2)"},
+		"between head and frame": {failed + ": TypeError: no crew", "2026-11-23 04:39:04,000 ERROR [main] bosun.Crew - no tide", "    at assign (crew.js:4:2)", other},
+	} {
+		messages, want := 0, len(traces(read(lines...)))
+		for _, f := range read(lines...) {
+			if f.Event.Message != "" {
+				messages++
+				if !strings.HasSuffix(f.Event.Message, "no tide") {
+					t.Errorf("%s: message %q", name, f.Event.Message)
+				}
+			}
+		}
+		if messages != 1 || want != strings.Count(strings.Join(lines, ""), "crew.js") {
+			t.Errorf("%s: %d messages, %d traces", name, messages, want)
+		}
+	}
+}
+
+// What a program said last comes out although others go on.
+func TestLanes_ThatFellSilentEnd(t *testing.T) {
+	p := New()
+	for _, l := range []string{"panic: no crew", "", "goroutine 1 [running]:", "main.assign()", "\t/srv/crew.go:7 +0x1d"} {
+		p.Line("bosun-1 | "+l, 0)
+	}
+	n := 0
+	for i := range 3 * silent {
+		n += len(p.Line("gangway-1 | gate open", int64(i)))
+	}
+	if n != 1 {
+		t.Errorf("%d traces came out", n)
+	}
+}
+
+// Many containers beside each other do not cut a trace.
+func TestLanes_CountTheirOwnLines(t *testing.T) {
+	var lines []string
+	for _, l := range strings.Split("TypeError: no crew\n    at assign (crew.js:4:2)\n    at main (crew.js:9:1)", "\n") {
+		lines = append(lines, "gangway-1 | "+l)
+		for i := range 2 * farAway {
+			lines = append(lines, fmt.Sprintf("quayside-%d | 12 requests", i%20))
+		}
+	}
+	if got := traces(read(lines...)); len(got) != 1 || got[0] != "javascript | TypeError assign:4 main:9" {
+		t.Errorf("%v", got)
+	}
+}
+
 func TestTraces_KeepTheirRecord(t *testing.T) {
 	found := read(before, failed+": TypeError: no crew", "    at assign (crew.js:4:2)", other, "    at main (crew.js:9:1)", other)
 	if len(found) != 1 {

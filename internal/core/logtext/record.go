@@ -1,7 +1,6 @@
 package logtext
 
 import (
-	"encoding/json"
 	"regexp"
 	"strconv"
 	"strings"
@@ -172,9 +171,8 @@ func pairs(text string) *record {
 		}
 		fields[name] = value
 	}
-	raw, err := json.Marshal(fields)
-	if err != nil || fields["level"] == nil && fields["lvl"] == nil {
+	if fields["level"] == nil && fields["lvl"] == nil {
 		return nil
 	}
-	return jsonRecord(string(raw))
+	return recordOf(fields)
 }

@@ -5,7 +5,7 @@ import (
 	"encoding/binary"
 	"encoding/hex"
 	"encoding/json"
-	"fmt"
+	"strconv"
 	"strings"
 	"time"
 
@@ -78,15 +78,11 @@ func fromRecord(rec *logspb.LogRecord, scope *commonpb.InstrumentationScope) *ev
 
 // severityOf is a record's severity by its number, else by its text; "" when
 // neither says one.
-func severityOf(rec *logspb.LogRecord) (s event.Severity) {
-	number := rec.GetSeverityNumber()
-	text := fmt.Sprint(int(number))
-	if number <= 0 {
-		text = rec.GetSeverityText()
+func severityOf(rec *logspb.LogRecord) event.Severity {
+	if n := rec.GetSeverityNumber(); n > 0 {
+		return event.SeverityOf(strconv.Itoa(int(n)))
 	}
-	raw, _ := json.Marshal(text)
-	_ = s.UnmarshalJSON(raw) // an odd one is none
-	return s
+	return event.SeverityOf(rec.GetSeverityText())
 }
 
 // carries says whether attributes tell of an exception: by its type or

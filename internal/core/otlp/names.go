@@ -13,15 +13,18 @@ import (
 	"firethorn/internal/core/event"
 )
 
-// current are the names of the semantic conventions by those they had before.
-var current = map[string]string{
-	"code.filepath": "code.file.path", "code.lineno": "code.line.number", "code.column": "code.column.number",
-	"deployment.environment": "deployment.environment.name", "vcs.repository.ref.revision": "vcs.ref.head.revision",
-	"telemetry.auto.version": "telemetry.distro.version",
-	"http.user_agent":        "user_agent.original", "http.url": "url.full", "http.client_ip": "client.address", "http.method": "http.request.method",
-	"http.status_code": "http.response.status_code", "http.host": "server.address", "net.host.name": "server.address", "http.scheme": "url.scheme",
-	"net.sock.peer.addr": "network.peer.address", "net.peer.ip": "network.peer.address", "net.peer.name": "server.address", "feature_flag.variant": "feature_flag.result.variant",
-	"enduser.role": "user.roles",
+// renamed are the names that attributes had before, with those the semantic
+// conventions have now. The order counts where several became one: the first
+// that is there is taken, so that a record always gives the same event.
+var renamed = [][2]string{
+	{"code.filepath", "code.file.path"}, {"code.lineno", "code.line.number"}, {"code.column", "code.column.number"},
+	{"deployment.environment", "deployment.environment.name"}, {"vcs.repository.ref.revision", "vcs.ref.head.revision"},
+	{"telemetry.auto.version", "telemetry.distro.version"},
+	{"http.user_agent", "user_agent.original"}, {"http.url", "url.full"}, {"http.client_ip", "client.address"}, {"http.method", "http.request.method"},
+	{"http.status_code", "http.response.status_code"}, {"http.scheme", "url.scheme"},
+	{"http.host", "server.address"}, {"net.host.name", "server.address"}, {"net.peer.name", "server.address"},
+	{"net.sock.peer.addr", "network.peer.address"}, {"net.peer.ip", "network.peer.address"},
+	{"feature_flag.variant", "feature_flag.result.variant"}, {"enduser.role", "user.roles"},
 }
 
 // longestText bounds one text of an attribute, in bytes: an event keeps less.
@@ -36,10 +39,10 @@ func attributes(list []*commonpb.KeyValue) event.Attributes {
 			out[kv.GetKey()] = v
 		}
 	}
-	for old, now := range current {
-		if v, ok := out[old]; ok {
-			addTo(out, now, v)
-			delete(out, old)
+	for _, r := range renamed {
+		if v, ok := out[r[0]]; ok {
+			addTo(out, r[1], v)
+			delete(out, r[0])
 		}
 	}
 	if target, ok := out["http.target"].(string); ok {

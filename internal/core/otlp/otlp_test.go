@@ -277,6 +277,17 @@ func TestAttributes_OfOddKinds(t *testing.T) {
 	}
 }
 
+// Several old names became one: a record that is sent again must give the same
+// event.
+func TestAttributes_OfSeveralOldNamesAreTheSameEachTime(t *testing.T) {
+	for range 100 {
+		a := attributes([]*commonpb.KeyValue{text("net.peer.name", "c"), text("net.host.name", "b"), text("http.host", "a")})
+		if a.Text("server.address") != "a" || len(a) != 1 {
+			t.Fatalf("attributes %v", a)
+		}
+	}
+}
+
 func FuzzDecode(f *testing.F) {
 	raw, err := proto.Marshal(request())
 	if err != nil {
