@@ -172,6 +172,8 @@ func (a *API) register(r chi.Router) huma.API {
 	a.issues(h)
 	a.events(h)
 	a.traces(h)
+	a.sessions(h)
+	a.feedback(h)
 	a.grouping(h)
 	a.symbols(h)
 	a.operations(h)

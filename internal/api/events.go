@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -165,7 +166,58 @@ func (a *API) event(ctx context.Context, p *mariadb.Project, row *mariadb.EventR
 	if _, _, err := a.asFiled(ctx, row, e, frames); err != nil {
 		return nil, err
 	}
-	return &body[contract.Event]{a.wholeEvent(p, row, e, frames)}, nil
+	out := a.wholeEvent(p, row, e, frames)
+	if out.Threads, err = a.threads(ctx, p, e); err != nil {
+		return nil, err
+	}
+	if err := a.around(ctx, p, e, &out); err != nil {
+		return nil, err
+	}
+	return &body[contract.Event]{out}, nil
+}
+
+// threads makes the threads of an event readable, the blamed one first.
+func (a *API) threads(ctx context.Context, p *mariadb.Project, e *event.Event) ([]contract.Thread, error) {
+	frames, err := pipeline.Threads(ctx, p.Project, e, a.units)
+	if err != nil {
+		return nil, err
+	}
+	var out []contract.Thread
+	for i, t := range e.Threads {
+		out = append(out, contract.Thread{ID: t.ID, Name: t.Name, Blamed: t.Blamed, WaitingOn: t.WaitingOn, Stack: t.Stack, Frames: frames[i]})
+	}
+	slices.SortStableFunc(out, func(a, b contract.Thread) int {
+		switch {
+		case a.Blamed == b.Blamed:
+			return 0
+		case a.Blamed:
+			return -1
+		}
+		return 1
+	})
+	return out, nil
+}
+
+// around adds the session that an event happened in, and what people said
+// about it.
+func (a *API) around(ctx context.Context, p *mariadb.Project, e *event.Event, out *contract.Event) error {
+	if name := e.Attributes.Text("session.id"); name != "" {
+		row, err := a.store.Session(ctx, p.ID, name)
+		if f, ok := errors.AsType[*fault.Error](err); err != nil && (!ok || f.Code != fault.NotFound) {
+			return err
+		}
+		if row != nil {
+			s := sessionOf(row)
+			out.Session = &s
+		}
+	}
+	id, err := uuid.Parse(out.ID)
+	if err != nil {
+		return err
+	}
+	list, _, err := a.store.FeedbackList(ctx, mariadb.FeedbackQuery{Project: p.ID, Event: id, Limit: mostFeedback})
+	out.Feedback = feedbackOf(p.Name, list)
+	return err
 }
 
 // bareEvent shows an event whose body was not kept: what its row says, and the
@@ -184,14 +236,18 @@ func (a *API) bareEvent(ctx context.Context, p *mariadb.Project, row *mariadb.Ev
 		return nil, err
 	}
 	kind := &event.Event{Severity: e.Severity, Handled: e.Handled, Exceptions: e.Exceptions, Notes: []string{"the body of this event was not kept: the trace shown is that of another event of its kind"}}
-	return &body[contract.Event]{a.wholeEvent(p, row, kind, frames)}, nil
+	out := a.wholeEvent(p, row, kind, frames)
+	if err := a.around(ctx, p, kind, &out); err != nil {
+		return nil, err
+	}
+	return &body[contract.Event]{out}, nil
 }
 
 func (a *API) wholeEvent(p *mariadb.Project, row *mariadb.EventRow, e *event.Event, frames [][]event.Frame) contract.Event {
 	out := contract.Event{
 		EventRow: eventRow(p.Name, row), Severity: string(e.Severity), Handled: e.Handled, Message: e.Message,
 		Exceptions: make([]contract.Exception, len(e.Exceptions)), Breadcrumbs: e.Breadcrumbs, Attributes: e.Attributes, Resource: e.Resource,
-		State: e.State, Threads: e.Threads, Symbols: e.Symbols, TraceID: e.TraceID, SpanID: e.SpanID, Scope: e.Scope, Span: e.Span, Notes: e.Notes, Extra: e.Extra,
+		State: e.State, Feedback: []contract.Feedback{}, Symbols: e.Symbols, TraceID: e.TraceID, SpanID: e.SpanID, Scope: e.Scope, Span: e.Span, Notes: e.Notes, Extra: e.Extra,
 	}
 	if name, value := e.Identity(); value != "" {
 		out.User = &contract.User{Attribute: name, Value: value}

@@ -194,6 +194,9 @@ func (a *API) detail(ctx context.Context, is *mariadb.Issue) (*body[contract.Iss
 		return nil, err
 	}
 	out.Releases, out.Environments = seen(releases), seen(envs)
+	if out.Feedback, err = a.store.FeedbackCount(ctx, is.ID); err != nil {
+		return nil, err
+	}
 	merged, err := a.store.MergedFrom(ctx, is.ID)
 	if err != nil {
 		return nil, err

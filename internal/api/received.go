@@ -19,6 +19,8 @@ var causeWords = map[string]string{
 	mariadb.CauseJoined:     "joined to an event that another report of the same exception made",
 	mariadb.CauseDropped:    "dropped by this rule",
 	mariadb.CauseSetAside:   "stored, but could not be filed: firethorn queue shows them",
+	mariadb.CauseSession:    "messages about sessions",
+	mariadb.CauseFeedback:   "what people said",
 	mariadb.CauseScrubbed:   "something was scrubbed by this rule",
 	mariadb.CauseCut:        "something was over a limit and was cut",
 	mariadb.CauseCapped:     "would have made more new things of this sort than reports may",

@@ -1,6 +1,7 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -98,6 +99,9 @@ func startPrivate(ctx context.Context, c Config) (stop func(), dsn string, err e
 	}, db.DSN(localdb.Database), nil
 }
 
+// defaultSilence is after how long without a word a session counts as cut off.
+const defaultSilence = 30 * time.Minute
+
 // serve runs everything above the database.
 func serve(ctx context.Context, c Config, store *mariadb.Store, l, side net.Listener, public *url.URL, out io.Writer) error {
 	first, err := ensureAdmin(ctx, store, c.Data)
@@ -110,7 +114,7 @@ func serve(ctx context.Context, c Config, store *mariadb.Store, l, side net.List
 		return err
 	}
 	m := metrics.New(store)
-	work := worker.New(store, units, c.Log, owner, m)
+	work := worker.New(store, units, c.Log, owner, m, cmp.Or(c.Silence, defaultSilence))
 	handler, a, in := routes(c, store, units, work, m, public)
 	server := &http.Server{
 		Handler: handler, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 2 * time.Minute, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,

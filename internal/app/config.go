@@ -28,8 +28,9 @@ type Config struct {
 	Terminal  bool   // somebody reads standard output
 	SymbolMem int    // bytes of decoded symbols held in memory
 	Limits    intake.Limits
-	StoreOnly bool   // take events in, let other processes file them
-	Metrics   string // HOST:PORT that answers /metrics to anyone; "" is none
+	StoreOnly bool          // take events in, let other processes file them
+	Silence   time.Duration // after a heartbeat of a session was due, before it is called cut off
+	Metrics   string        // HOST:PORT that answers /metrics to anyone; "" is none
 	Log       *slog.Logger
 
 	// SmallDatabase keeps the private database small, for tests.
@@ -53,6 +54,9 @@ func (c Config) Validate() error {
 		if _, _, err := net.SplitHostPort(c.Metrics); err != nil {
 			errs = append(errs, fault.New(fault.WrongUse, "--metrics-listen must be HOST:PORT, not %q", c.Metrics))
 		}
+	}
+	if c.Silence < 0 {
+		errs = append(errs, fault.New(fault.WrongUse, "--session-silence is a time above 0, for example 30m, not %s", c.Silence))
 	}
 	if c.PublicURL != "" {
 		u, err := url.Parse(c.PublicURL)

@@ -80,7 +80,18 @@ func eventCommand() *cli.Command {
 					if e.Log != nil && e.Log.Text != "" {
 						fmt.Fprintf(out, "log record%s: %s\n", orNothing(" of %s", e.Scope), plain(e.Log.Text))
 					}
+					if e.Session != nil {
+						fmt.Fprintf(out, "session %s, %s: firethorn session show %s\n", plain(e.Session.ID), e.Session.Outcome, plain(e.Session.ID))
+					}
 					showTrace(out, e, c.Bool("raw"))
+					for _, t := range e.Threads {
+						fmt.Fprintf(out, "\nthread %s%s%s\n", plain(t.ID), orNothing(" %s", t.Name), orNothing(", waiting on %s", t.WaitingOn)+map[bool]string{true: " (blamed)"}[t.Blamed])
+						showFrames(out, t.Frames, c.Bool("raw"))
+					}
+					if len(e.Feedback) > 0 {
+						fmt.Fprintln(out, "\nwhat people said")
+						showFeedback(out, e.Feedback)
+					}
 					if len(e.Breadcrumbs) > 0 {
 						fmt.Fprintln(out, "\nwhat led up to it")
 						for _, b := range e.Breadcrumbs {

@@ -235,6 +235,9 @@ func showIssue(out io.Writer, v contract.IssueDetail) {
 	for _, r := range v.Releases {
 		fmt.Fprintf(out, "  in %s: %s events, last %s\n", plain(r.Name), count(r.Events), ago(r.LastSeen))
 	}
+	if v.Feedback > 0 {
+		fmt.Fprintf(out, "people said something about it %s times: firethorn feedback list --issue %s\n", count(v.Feedback), v.ID)
+	}
 	fmt.Fprintf(out, "%s\n", v.Link)
 }
 

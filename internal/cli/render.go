@@ -93,3 +93,6 @@ func orDash(s string) string {
 	}
 	return s
 }
+
+// indent puts the lines behind the first one under it.
+func indent(s string) string { return strings.ReplaceAll(s, "\n", "\n  ") }

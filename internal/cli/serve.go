@@ -5,6 +5,7 @@ import (
 	"log/slog"
 	"os"
 	"runtime/pprof"
+	"time"
 
 	"github.com/urfave/cli/v3"
 
@@ -27,6 +28,7 @@ func serveCommand() *cli.Command {
 			&cli.StringFlag{Name: "log-level", Value: "info", Usage: "debug, info, warn or error"},
 			&cli.BoolFlag{Name: "store-only", Usage: "take events in and let other processes on the same database file them"},
 			&cli.IntFlag{Name: "inbox-limit", Value: int(intake.DefaultLimits.Inbox), Usage: "how many `EVENTS` may wait to be filed before senders are turned away"},
+			&cli.DurationFlag{Name: "session-silence", Value: 30 * time.Minute, Usage: "how long after a heartbeat was due a session is called cut off"},
 			&cli.StringFlag{Name: "metrics-listen", Usage: "`HOST:PORT` that answers /metrics without a token; without it they need one", Sources: cli.EnvVars("FIRETHORN_METRICS_LISTEN")},
 			&cli.BoolFlag{Name: "small-database", Hidden: true},
 			&cli.DurationFlag{Name: "clock-offset", Hidden: true},
@@ -56,7 +58,7 @@ func serveCommand() *cli.Command {
 			return app.Run(ctx, app.Config{
 				Data: c.String("data"), Listen: c.String("listen"), Database: c.String("database"), PublicURL: c.String("public-url"),
 				Terminal: isTerminal(c.Root().Writer), SymbolMem: c.Int("symbol-memory") << 20, Limits: limits, Log: log, SmallDatabase: c.Bool("small-database"),
-				StoreOnly: c.Bool("store-only"), Metrics: c.String("metrics-listen"), ClockOffset: c.Duration("clock-offset"),
+				StoreOnly: c.Bool("store-only"), Metrics: c.String("metrics-listen"), ClockOffset: c.Duration("clock-offset"), Silence: c.Duration("session-silence"),
 			}, c.Root().Writer)
 		},
 	}

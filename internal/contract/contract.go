@@ -137,6 +137,7 @@ type IssueDetail struct {
 	Environments []Seen             `json:"environments" nullable:"false"`
 	Grouping     []fingerprint.Part `json:"grouping" nullable:"false" doc:"what the fingerprint was made from"`
 	Link         string             `json:"link" doc:"the issue in the console"`
+	Feedback     int64              `json:"feedback" doc:"how often people said something about it"`
 	MergedFrom   []string           `json:"merged_from" nullable:"false" doc:"issues that were merged into this one; their names lead here"`
 	Splits       []SplitOf          `json:"splits" nullable:"false" doc:"parts that were split off it, and the split that made it"`
 }
@@ -215,7 +216,9 @@ type Event struct {
 	Attributes  map[string]any             `json:"attributes"`
 	Resource    map[string]any             `json:"resource"`
 	State       json.RawMessage            `json:"state,omitempty"`
-	Threads     []event.Thread             `json:"threads,omitempty"`
+	Threads     []Thread                   `json:"threads,omitempty" doc:"the blamed one first"`
+	Feedback    []Feedback                 `json:"feedback" nullable:"false" doc:"what people said about this event"`
+	Session     *Session                   `json:"session,omitempty" doc:"the run of the application that it happened in"`
 	Symbols     []event.SymbolRef          `json:"symbols,omitempty"`
 	TraceID     string                     `json:"trace_id,omitempty"`
 	SpanID      string                     `json:"span_id,omitempty"`

@@ -89,6 +89,8 @@ func New(store Store, wake func(project int64), log *slog.Logger, lim Limits, wa
 func (in *Intake) Routes(r chi.Router) {
 	r.Options("/v1/*", in.preflight)
 	r.With(web.Secure).Post("/v1/events", in.handle(in.events, web.WriteError))
+	r.With(web.Secure).Post("/v1/sessions", in.handle(in.words(sessions), web.WriteError))
+	r.With(web.Secure).Post("/v1/feedback", in.handle(in.words(feedbacks), web.WriteError))
 	r.With(web.Secure).Post("/v1/log-lines", in.handle(in.logLines, web.WriteError))
 	r.With(web.Secure).Post("/v1/logs", in.handle(in.otlp(logRecords), writeStatus))
 	r.With(web.Secure).Post("/v1/traces", in.handle(in.otlp(spans), writeStatus))
@@ -172,7 +174,7 @@ func (in *Intake) events(w http.ResponseWriter, r *http.Request, g *mariadb.KeyG
 	if err != nil {
 		return err
 	}
-	got, err := open(raw, lines)
+	got, err := open(raw, lines, "events")
 	if err != nil {
 		return err
 	}

@@ -30,23 +30,35 @@ type opened struct {
 	dropped  map[string]int64
 }
 
-// envelope is a request that holds events beside what they share.
+// envelope is a request that holds messages beside what they share.
 type envelope struct {
 	Sent     string            `json:"sent"`
 	Resource json.RawMessage   `json:"resource"`
 	Events   []json.RawMessage `json:"events"`
+	Sessions []json.RawMessage `json:"sessions"`
+	Feedback []json.RawMessage `json:"feedback"`
 	Dropped  map[string]int64  `json:"dropped"`
 }
 
-// open takes a body apart: one event, an array, an envelope, or one event a
-// line.
-func open(raw []byte, lines bool) (*opened, error) {
+func (e *envelope) messages(list string) []json.RawMessage {
+	switch list {
+	case "sessions":
+		return e.Sessions
+	case "feedback":
+		return e.Feedback
+	}
+	return e.Events
+}
+
+// open takes a body apart: one message, an array, an envelope that names its
+// list, or one message a line.
+func open(raw []byte, lines bool, list string) (*opened, error) {
 	if !utf8.Valid(raw) {
 		raw = bytes.ToValidUTF8(raw, []byte("\uFFFD"))
 	}
 	raw = bytes.TrimSpace(bytes.TrimPrefix(raw, []byte("\xef\xbb\xbf")))
 	if len(raw) == 0 {
-		return nil, fault.New(fault.BadInput, "the body is empty; send an event, an array of events, or an envelope with \"events\"")
+		return nil, fault.New(fault.BadInput, "the body is empty; send one object, an array, or an envelope with %q", list)
 	}
 	o := &opened{}
 	if lines {
@@ -57,10 +69,10 @@ func open(raw []byte, lines bool) (*opened, error) {
 		}
 		return o, nil
 	}
-	var list []json.RawMessage
+	var messages []json.RawMessage
 	switch raw[0] {
 	case '[':
-		if err := json.Unmarshal(raw, &list); err != nil {
+		if err := json.Unmarshal(raw, &messages); err != nil {
 			return nil, unreadable(raw, err)
 		}
 	case '{':
@@ -71,11 +83,11 @@ func open(raw []byte, lines bool) (*opened, error) {
 			}
 			return nil, fault.New(fault.BadInput, "the envelope does not fit: %v", err)
 		}
-		if env.Events == nil {
-			list = []json.RawMessage{raw}
+		if messages = env.messages(list); messages == nil {
+			messages = []json.RawMessage{raw}
 			break
 		}
-		list, o.dropped = env.Events, env.Dropped
+		o.dropped = env.Dropped
 		o.sent, _ = time.Parse(time.RFC3339Nano, env.Sent) // unreadable: the clock is not corrected
 		var shared event.Attributes
 		if len(env.Resource) > 0 {
@@ -85,9 +97,9 @@ func open(raw []byte, lines bool) (*opened, error) {
 			o.resource = env.Resource
 		}
 	default:
-		return nil, unreadable(raw, json.Unmarshal(raw, &list))
+		return nil, unreadable(raw, json.Unmarshal(raw, &messages))
 	}
-	for i, e := range list {
+	for i, e := range messages {
 		o.pieces = append(o.pieces, piece{i, e})
 	}
 	return o, nil

@@ -97,6 +97,9 @@ func (a *appender) append(ctx context.Context, project int64, b *pipeline.Batch)
 	for _, e := range b.Events {
 		j.size += len(e) + 32
 	}
+	for _, w := range slices.Concat(b.Sessions, b.Feedback) {
+		j.size += len(w.Raw) + 64
+	}
 	a.waiting.Add(int64(j.size))
 	select {
 	case a.jobs <- j:
@@ -198,9 +201,9 @@ func (a *appender) rows(group []*appendJob) []inboxRow {
 	var out []inboxRow
 	for len(group) > 0 {
 		n, size, events := 0, 0, 0
-		for n < len(group) && group[n].project == group[0].project && (n == 0 || size+group[n].size <= rowBytes && events+len(group[n].batch.Events) <= rowEvents) {
+		for n < len(group) && group[n].project == group[0].project && (n == 0 || size+group[n].size <= rowBytes && events+group[n].batch.Messages() <= rowEvents) {
 			size += group[n].size
-			events += len(group[n].batch.Events)
+			events += group[n].batch.Messages()
 			n++
 		}
 		batches := make([]*pipeline.Batch, n)

@@ -27,6 +27,7 @@ var (
 	newEnvironments = capOf{"environments", 50, time.Hour}
 	newResources    = capOf{"resources", 2_000, time.Hour}
 	newTraceFiles   = capOf{"generated files", 2_000, time.Hour}
+	newFeedback     = capOf{"feedback", 1_000, time.Hour}
 	newProjects     = capOf{"projects", 50, 24 * time.Hour}
 )
 

@@ -84,7 +84,7 @@ func (s *Store) EraseNext(ctx context.Context, project int64) error {
 	if e.p, err = s.ProjectByID(ctx, project); err != nil {
 		return err
 	}
-	for _, step := range []func(context.Context) error{e.events, e.exemplars, e.dictionaries, e.aside, e.pairs} {
+	for _, step := range []func(context.Context) error{e.events, e.exemplars, e.dictionaries, e.aside, e.words, e.pairs} {
 		if err := step(ctx); err != nil {
 			return err
 		}
@@ -283,6 +283,15 @@ func (e *eraser) rewrite(ctx context.Context, tx *sql.Tx, d *dictionary, table, 
 		}
 	}
 	return nil
+}
+
+// words lets go of what the user said, and of who a session's user was.
+func (e *eraser) words(ctx context.Context) error {
+	if _, err := e.s.slow.ExecContext(ctx, "DELETE FROM feedback WHERE project=? AND user=?", e.p.ID, e.user); err != nil {
+		return err
+	}
+	_, err := e.s.slow.ExecContext(ctx, "UPDATE app_session SET user=? WHERE project=? AND user=?", e.replacement, e.p.ID, e.user)
+	return err
 }
 
 // aside lets go of what the user sent and could not be filed.

@@ -22,6 +22,8 @@ type Filing struct {
 	Deliveries []Delivery
 	Items      []*pipeline.Item
 	Dropped    []*pipeline.Item // by the project's rules: counted, not filed
+	Sessions   []SessionMessage
+	Feedback   []*Said
 	Aside      []Aside
 	More       bool // other deliveries of the claim are still in hand
 }
@@ -60,6 +62,7 @@ type filing struct {
 	lastIssue, filing int64
 	symbolsVersion    int64 // of the project now
 	apart             bool  // parts were split off issues of the project
+	feedbackWaits     bool  // for events that are not filed
 	keepDays          int   // the project's class as it is now
 	classes           []int // it and those whose events are still kept
 	rels, envs, ress  map[string]int64
@@ -113,7 +116,7 @@ func (w *filing) run(ctx context.Context) error {
 	}
 	w.days()
 	steps := []func(context.Context) error{
-		w.internNames, w.chooseVariants, w.countFiles, w.loadIssues, w.loadDictionaries, w.chooseBodies, w.writeEvents, w.writeOccurrences, w.writeTies, w.writeBodies, w.writeExemplars, w.writeNewest, w.count, w.writeIssues,
+		w.internNames, w.chooseVariants, w.countFiles, w.loadIssues, w.loadDictionaries, w.chooseBodies, w.writeEvents, w.meetFeedback, w.writeOccurrences, w.writeTies, w.writeBodies, w.writeExemplars, w.writeNewest, w.count, w.writeIssues,
 	}
 	if len(w.Items) > 0 {
 		if err := w.dropRepeats(ctx); err != nil {
@@ -132,6 +135,16 @@ func (w *filing) run(ctx context.Context) error {
 			if err := step(ctx); err != nil {
 				return err
 			}
+		}
+	}
+	if len(w.Sessions) > 0 {
+		if err := w.writeSessions(ctx); err != nil {
+			return err
+		}
+	}
+	if len(w.Feedback) > 0 {
+		if err := w.writeFeedback(ctx); err != nil {
+			return err
 		}
 	}
 	if len(w.Aside) > 0 {
@@ -154,14 +167,14 @@ func (w *filing) run(ctx context.Context) error {
 // lockProject takes the lock that makes the rest one writer a project: what is
 // read from here on stays true until the commit.
 func (w *filing) lockProject(ctx context.Context) error {
-	st, err := w.s.prepare(ctx, "SELECT last_issue, filing, symbols_version, EXISTS (SELECT 1 FROM split WHERE project=? AND active=1) FROM project_counter WHERE project=? FOR UPDATE")
+	st, err := w.s.prepare(ctx, "SELECT last_issue, filing, symbols_version, EXISTS (SELECT 1 FROM split WHERE project=? AND active=1), EXISTS (SELECT 1 FROM feedback WHERE project=? AND waiting=1) FROM project_counter WHERE project=? FOR UPDATE")
 	if err != nil {
 		return err
 	}
-	if err := w.tx.StmtContext(ctx, st).QueryRowContext(ctx, w.Project.ID, w.Project.ID).Scan(&w.lastIssue, &w.filing, &w.symbolsVersion, &w.apart); err != nil {
+	if err := w.tx.StmtContext(ctx, st).QueryRowContext(ctx, w.Project.ID, w.Project.ID, w.Project.ID).Scan(&w.lastIssue, &w.filing, &w.symbolsVersion, &w.apart, &w.feedbackWaits); err != nil {
 		return fmt.Errorf("counter of project %d: %w", w.Project.ID, err)
 	}
-	if len(w.Items) == 0 {
+	if len(w.Items)+len(w.Feedback) == 0 {
 		return nil
 	}
 	return each(ctx, w.tx, func(r *sql.Rows) error {
@@ -229,14 +242,18 @@ func (w *filing) internNames(ctx context.Context) error {
 		}
 		if r.env == 0 {
 			w.tally.Add(r.Received, CauseCapped, newEnvironments.what, 1)
-			other, err := w.s.intern(ctx, w.tx, environments, w.Project.ID, []string{otherEnvironment}, micros(w.now), nil)
-			if err != nil {
+			if r.env, err = w.otherEnvironment(ctx); err != nil {
 				return err
 			}
-			r.env = other[otherEnvironment]
 		}
 	}
 	return nil
+}
+
+// otherEnvironment is where those stand whose environment is one too many.
+func (w *filing) otherEnvironment(ctx context.Context) (int64, error) {
+	other, err := w.s.intern(ctx, w.tx, environments, w.Project.ID, []string{otherEnvironment}, micros(w.now), nil)
+	return other[otherEnvironment], err
 }
 
 // intern gives the ids of names; new ones are bounded by a cap.

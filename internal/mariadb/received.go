@@ -22,6 +22,9 @@ const (
 	CauseDropped  = "dropped"   // by a rule
 	CauseSetAside = "set_aside" // could not be filed
 
+	CauseSession  = "session"  // a message about a session
+	CauseFeedback = "feedback" // what a person said
+
 	CauseScrubbed = "scrubbed"         // something was, by a rule or kind
 	CauseCut      = "cut"              // something was over a limit
 	CauseCapped   = "capped"           // would have made more new things than an hour allows

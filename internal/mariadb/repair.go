@@ -17,7 +17,14 @@ import (
 func (s *Store) Repair(ctx context.Context, list []Difference) (int, error) {
 	var ids []int64
 	for _, d := range list {
-		ids = append(ids, d.Issue)
+		if d.Issue != 0 {
+			ids = append(ids, d.Issue)
+		}
+	}
+	if len(ids) < len(list) {
+		if err := s.repairSessions(ctx); err != nil {
+			return 0, fmt.Errorf("sessions: %w", err)
+		}
 	}
 	slices.Sort(ids)
 	ids = slices.Compact(ids)
@@ -27,6 +34,32 @@ func (s *Store) Repair(ctx context.Context, list []Difference) (int, error) {
 		}
 	}
 	return len(ids), nil
+}
+
+// repairSessions counts the sessions of the days anew that are kept by all
+// projects.
+func (s *Store) repairSessions(ctx context.Context) error {
+	projects, err := numbers(ctx, s.slow, "SELECT id FROM project")
+	if err != nil {
+		return err
+	}
+	since := Day(s.now()) - KeepClasses[0]
+	for _, project := range projects {
+		err := s.inTxOf(ctx, s.slow, func(tx *sql.Tx) error {
+			if err := lockProject(ctx, tx, project); err != nil {
+				return err
+			}
+			if _, err := tx.ExecContext(ctx, "DELETE FROM session_day WHERE project=? AND day>=?", project, since); err != nil {
+				return err
+			}
+			_, err := tx.ExecContext(ctx, "INSERT INTO session_day (project, day, app_release, environment, outcome, sessions) SELECT project, started DIV 86400000000 d, COALESCE(app_release,0) r, environment, outcome, COUNT(*) FROM app_session WHERE project=? AND started>=? GROUP BY project, d, r, environment, outcome", project, int64(since)*86400_000_000)
+			return err
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // repairs make the derived rows of one issue right; $ stands for the condition

@@ -298,6 +298,7 @@ func (s *Store) trim(ctx context.Context, today int) error {
 		{"DELETE FROM body_first WHERE day<? LIMIT ?", today - 1},
 		{"DELETE FROM received WHERE hour<? LIMIT ?", (today - receivedDays) * 24},
 		{"DELETE FROM received_example WHERE at<? LIMIT ?", int64(today-receivedDays) * 86400_000_000},
+		{"DELETE FROM feedback WHERE keep_day<? LIMIT ?", today - graceDays},
 		{"DELETE FROM newest_body WHERE keep_day<? LIMIT ?", today - graceDays},
 		{"DELETE FROM project_class WHERE until_day<? LIMIT ?", today - graceDays},
 		{"DELETE FROM dictionary WHERE week<? LIMIT ?", int(week(today-longest)) - 1},
@@ -312,10 +313,42 @@ func (s *Store) trim(ctx context.Context, today int) error {
 			}
 		}
 	}
+	if err := s.trimSessions(ctx); err != nil {
+		return err
+	}
 	if err := s.dropSymbols(ctx); err != nil {
 		return err
 	}
 	return s.trimHours(ctx, int64(today-hourDays)*24)
+}
+
+// trimSessions lets go of the sessions that began before a project's events
+// are kept; their counts by day stay. What runs on is kept until it is cut off.
+func (s *Store) trimSessions(ctx context.Context) error {
+	type kept struct{ project, days int64 }
+	var list []kept
+	err := each(ctx, s.slow, func(r *sql.Rows) error {
+		var k kept
+		err := r.Scan(&k.project, &k.days)
+		list = append(list, k)
+		return err
+	}, "SELECT id, keep_days FROM project")
+	if err != nil {
+		return err
+	}
+	for _, k := range list {
+		before := int64(Day(s.now())) - k.days - graceDays
+		for n := int64(trimAtOnce); n == trimAtOnce; {
+			r, err := s.slow.ExecContext(ctx, "DELETE FROM app_session WHERE project=? AND started<? AND outcome<>0 LIMIT ?", k.project, before*86400_000_000, trimAtOnce)
+			if err != nil {
+				return err
+			}
+			if n, err = r.RowsAffected(); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // trimHours walks the issues, since hours have no index of their own: one on a

@@ -126,6 +126,11 @@ func (t *transfer) rows(ctx context.Context) error {
 			}
 		}
 	}
+	// What people said of these events goes with them.
+	const said = "UPDATE feedback f JOIN event e ON e.project=f.project AND e.id=f.event SET f.variant=e.variant WHERE f.variant=?"
+	if _, err := t.tx.ExecContext(ctx, said, t.from.variant); err != nil {
+		return err
+	}
 	const totals = "UPDATE variant SET events=events+CAST(? AS SIGNED), bodies=bodies+CAST(? AS SIGNED) WHERE id=?"
 	const list = "UPDATE issue_list SET events=events+CAST(? AS SIGNED), bodies=bodies+CAST(? AS SIGNED) WHERE issue=?"
 	for _, x := range []struct {

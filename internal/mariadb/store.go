@@ -290,3 +290,6 @@ func fromMicros(n int64) time.Time { return time.UnixMicro(n).UTC() }
 
 // Day is the number of days since 1970-01-01 UTC.
 func Day(t time.Time) int { return int(t.Unix() / 86400) }
+
+// Now is the store's clock.
+func (s *Store) Now() time.Time { return s.now() }

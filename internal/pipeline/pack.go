@@ -100,15 +100,17 @@ func Pack(batches ...*Batch) []byte {
 type beside struct {
 	Scrubbed []scrub.Report `json:"scrubbed,omitempty"`
 	Users    []User         `json:"users,omitempty"`
+	Sessions []Word         `json:"sessions,omitempty"`
+	Feedback []Word         `json:"feedback,omitempty"`
 }
 
 // packBeside writes it as JSON; nothing where there is nothing.
 func packBeside(b *Batch) []byte {
-	something := slices.ContainsFunc(b.Scrubbed, func(r scrub.Report) bool { return len(r) > 0 }) || slices.ContainsFunc(b.Users, func(u User) bool { return u.Known })
+	something := len(b.Sessions)+len(b.Feedback) > 0 || slices.ContainsFunc(b.Scrubbed, func(r scrub.Report) bool { return len(r) > 0 }) || slices.ContainsFunc(b.Users, func(u User) bool { return u.Known })
 	if !something {
 		return nil
 	}
-	raw, err := json.Marshal(beside{b.Scrubbed, b.Users})
+	raw, err := json.Marshal(beside{b.Scrubbed, b.Users, b.Sessions, b.Feedback})
 	if err != nil {
 		panic(err) // texts and numbers encode
 	}
@@ -168,7 +170,7 @@ func Unpack(packed []byte, received time.Time) ([]*Batch, error) {
 					return nil, fmt.Errorf("what stands beside %d events: %w", count, errCut)
 				}
 			}
-			b.Scrubbed, b.Users = more.Scrubbed, more.Users
+			b.Scrubbed, b.Users, b.Sessions, b.Feedback = more.Scrubbed, more.Users, more.Sessions, more.Feedback
 		}
 		b.add(parts[1], parts[fixed:fixed+int(count)])
 		out, parts = append(out, b), parts[fixed+int(count):]

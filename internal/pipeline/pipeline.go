@@ -47,7 +47,16 @@ type Batch struct {
 	Events   []json.RawMessage // each valid JSON
 	Scrubbed []scrub.Report    // one for each event, or nil: nothing was
 	Users    []User            // one for each event, or nil: whoever the event names
+	Sessions []Word            // what is told of sessions
+	Feedback []Word            // what people said
 	Received time.Time
+}
+
+// Word is a message of another kind than an event.
+type Word struct {
+	ID   uuid.UUID       `json:"id,omitzero"` // of feedback
+	Raw  json.RawMessage `json:"raw"`         // scrubbed
+	User User            `json:"user,omitzero"`
 }
 
 // User is whom an event hits, where scrubbing took out who that is: people are
@@ -62,9 +71,18 @@ func (b *Batch) Alone(i int) *Batch {
 	return b.Part(i, i+1)
 }
 
+// Words is the batch that holds words and nothing else.
+func (b *Batch) Words(sessions, feedback []Word) *Batch {
+	return &Batch{Sent: b.Sent, Resource: b.Resource, Received: b.Received, Sessions: sessions, Feedback: feedback}
+}
+
+// Messages is how many messages the batch holds, of any kind.
+func (b *Batch) Messages() int { return len(b.Events) + len(b.Sessions) + len(b.Feedback) }
+
 // Part is the batch that holds the events from i up to j and nothing else.
 func (b *Batch) Part(i, j int) *Batch {
 	part := *b
+	part.Sessions, part.Feedback = nil, nil
 	part.IDs, part.Events = b.IDs[i:j], b.Events[i:j]
 	if b.Scrubbed != nil {
 		part.Scrubbed = b.Scrubbed[i:j]
@@ -240,6 +258,31 @@ func Read(ctx context.Context, p Project, raw []byte, units *Units) (*event.Even
 	return e, frames, nil
 }
 
+// Threads makes the threads of an event readable by the symbols there are now,
+// in their order. Nothing is blamed in them.
+func Threads(ctx context.Context, p Project, e *event.Event, units *Units) ([][]event.Frame, error) {
+	each := *e
+	each.Exceptions = make([]event.Exception, len(e.Threads))
+	for i, t := range e.Threads {
+		frames := t.Frames
+		if len(frames) == 0 {
+			frames = stacktrace.Frames(t.Stack, "", "", event.DefaultLimits.Frames)
+		}
+		each.Exceptions[i].Frames = frames
+	}
+	symbols := units.Of(ctx, p, e.Release())
+	frames := symbolicate.Event(&each, symbols, symbolicate.Options{Kinds: p.kinds()})
+	for i := range frames {
+		for j := range frames[i] {
+			frames[i][j].Origin = false
+		}
+		if frames[i] == nil {
+			frames[i] = []event.Frame{}
+		}
+	}
+	return frames, symbols.Err()
+}
+
 // decode reads an event, with all that its stack text holds.
 func decode(raw json.RawMessage) (*event.Event, error) {
 	e, err := event.Decode(raw, event.DefaultLimits)
@@ -344,6 +387,11 @@ func UserOf(secret []byte, raw, resource json.RawMessage) User {
 	if err != nil || mergeResource(e, resource) != nil {
 		return User{}
 	}
+	return UserNamed(secret, e)
+}
+
+// UserNamed tells the user that an event names.
+func UserNamed(secret []byte, e *event.Event) User {
 	if _, identity := e.Identity(); identity != "" {
 		return User{true, UserHash(secret, identity)}
 	}

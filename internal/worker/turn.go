@@ -82,6 +82,7 @@ type turn struct {
 	claim   *mariadb.Claim
 	events  []entry
 	aside   []mariadb.Aside
+	said    words
 	dropped []*pipeline.Item // by the project's rules
 	oldest  time.Time
 }
@@ -96,7 +97,7 @@ func (e entry) id() uuid.UUID { return e.batch.IDs[e.i] }
 
 // list takes deliveries apart.
 func (t *turn) list(deliveries []mariadb.Delivery) {
-	t.events, t.aside, t.dropped = nil, nil, nil
+	t.events, t.aside, t.dropped, t.said = nil, nil, nil, words{}
 	for i := range deliveries {
 		d := &deliveries[i]
 		if d.Err != nil {
@@ -110,6 +111,7 @@ func (t *turn) list(deliveries []mariadb.Delivery) {
 			for i := range b.Events {
 				t.events = append(t.events, entry{b, i})
 			}
+			t.hear(b)
 		}
 	}
 }
@@ -126,7 +128,7 @@ func parts(list []mariadb.Delivery) (out [][]mariadb.Delivery) {
 	from, events := 0, 0
 	for i, d := range list {
 		for _, b := range d.Batches {
-			events += len(b.Events)
+			events += len(b.Events) + (len(b.Sessions)+3)/4 + len(b.Feedback) // a session is quickly filed
 		}
 		if events >= partEvents || i == len(list)-1 {
 			out, from, events = append(out, list[from:i+1]), i+1, 0
@@ -164,7 +166,7 @@ func (t *turn) whole(ctx context.Context) error {
 		err := p.err
 		if err == nil {
 			var done mariadb.Filed
-			done, err = t.w.store.File(ctx, mariadb.Filing{Project: t.project, Lease: t.lease, Deliveries: list[n], Items: p.items, Dropped: p.dropped, Aside: p.aside, More: !last})
+			done, err = t.w.store.File(ctx, mariadb.Filing{Project: t.project, Lease: t.lease, Deliveries: list[n], Items: p.items, Dropped: p.dropped, Aside: p.aside, Sessions: p.said.sessions, Feedback: p.said.feedback, More: !last})
 			if err == nil {
 				p.report(done)
 				continue
@@ -220,7 +222,7 @@ func (t *turn) singly(ctx context.Context) error {
 			t.setAside(e, err)
 		}
 	}
-	done, err := t.w.store.File(ctx, mariadb.Filing{Project: t.project, Lease: t.lease, Deliveries: t.claim.Deliveries, Dropped: t.dropped, Aside: t.aside})
+	done, err := t.w.store.File(ctx, mariadb.Filing{Project: t.project, Lease: t.lease, Deliveries: t.claim.Deliveries, Dropped: t.dropped, Aside: t.aside, Sessions: t.said.sessions, Feedback: t.said.feedback})
 	if err == nil {
 		done.Events = len(t.events) - len(t.aside) - len(t.dropped)
 		t.report(done)

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"time"
 
+	"firethorn/internal/core/session"
 	"firethorn/internal/mariadb"
 )
 
@@ -20,7 +21,7 @@ const (
 // as they are asked for, the rest is done by the hour.
 func (w *Worker) upkeep(ctx context.Context) {
 	next := time.Now()
-	used := next.Add(usedEvery)
+	used := next.Add(min(usedEvery, max(w.silence, time.Second)))
 	for ctx.Err() == nil {
 		w.follow(ctx)
 		w.readAgain(ctx)
@@ -34,15 +35,33 @@ func (w *Worker) upkeep(ctx context.Context) {
 			}
 		}
 		if now := time.Now(); !now.Before(used) {
-			used = now.Add(usedEvery)
+			used = now.Add(min(usedEvery, max(w.silence, time.Second)))
 			if err := w.units.WriteUsed(ctx); err != nil && ctx.Err() == nil {
 				w.log.Error("which symbols are in use could not be written down", "err", err)
 			}
+			w.cutOff(ctx)
 			if err := w.store.ForgetOccurrences(ctx); err != nil && !mariadb.Away(err) && ctx.Err() == nil {
 				w.log.Error("reports that are too old could not be let go of", "err", err)
 			}
 		}
 		sleep(ctx, followEvery)
+	}
+}
+
+// cutOff calls sessions cut off of which a heartbeat was due for too long.
+func (w *Worker) cutOff(ctx context.Context) {
+	since := w.store.Now().Add(-session.HeartbeatDue - w.silence)
+	list, err := w.store.QuietSessions(ctx, since)
+	for _, project := range list {
+		if !w.mine(project) {
+			continue
+		}
+		for more := true; more && err == nil && ctx.Err() == nil; {
+			more, err = w.store.CutOffSessions(ctx, project, since)
+		}
+	}
+	if err != nil && !mariadb.Away(err) && ctx.Err() == nil {
+		w.log.Error("sessions that are not heard of any more could not be told apart", "err", err)
 	}
 }
 

@@ -44,6 +44,8 @@ type Worker struct {
 	wake  chan int64
 	kick  chan struct{}
 
+	silence time.Duration
+
 	mu       sync.Mutex
 	leases   map[int]mariadb.Lease
 	queue    map[int64]*queued
@@ -69,9 +71,10 @@ type cachedProject struct {
 //
 // owner names the process among those that share the database. One that is
 // started again under the same name need not wait for its own leases to run
-// out, so no two that live may have the same. watch may be nil.
-func New(store *mariadb.Store, units *pipeline.Units, log *slog.Logger, owner uuid.UUID, watch Observer) *Worker {
-	return &Worker{store: store, units: units, log: log, owner: owner, watch: watch, wake: make(chan int64, 1024), kick: make(chan struct{}, 1),
+// out, so no two that live may have the same. watch may be nil. silence is how
+// long after a heartbeat was due a session is called cut off.
+func New(store *mariadb.Store, units *pipeline.Units, log *slog.Logger, owner uuid.UUID, watch Observer, silence time.Duration) *Worker {
+	return &Worker{store: store, units: units, log: log, owner: owner, watch: watch, silence: silence, wake: make(chan int64, 1024), kick: make(chan struct{}, 1),
 		leases: map[int]mariadb.Lease{}, queue: map[int64]*queued{}, projects: map[int64]cachedProject{}}
 }
 

@@ -34,7 +34,7 @@ func prepare(t *testing.T) *bench {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return &bench{store, p, New(store, pipeline.NewUnits(store, 1<<20), slog.New(slog.DiscardHandler), uuid.New(), nil)}
+	return &bench{store, p, New(store, pipeline.NewUnits(store, 1<<20), slog.New(slog.DiscardHandler), uuid.New(), nil, time.Hour)}
 }
 
 func (b *bench) put(t *testing.T, events ...string) {

@@ -123,6 +123,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/issues/{project}/{number}/feedback": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What people said about an issue, newest first */
+        get: operations["list-issue-feedback"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/issues/{project}/{number}/fix": {
         parameters: {
             query?: never;
@@ -381,6 +398,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/feedback": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What people said, newest first */
+        get: operations["list-feedback"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/grouping": {
         parameters: {
             query?: never;
@@ -547,6 +581,57 @@ export interface paths {
         put?: never;
         /** What a rules file would have done to stored events */
         post: operations["try-rules"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/session-counts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How many sessions ended how, by release and environment */
+        get: operations["count-sessions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Runs of the application, newest first */
+        get: operations["list-sessions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/sessions/{session}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One session and its events */
+        get: operations["show-session"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -950,6 +1035,8 @@ export interface components {
             extra?: {
                 [key: string]: unknown;
             };
+            /** @description what people said about this event */
+            feedback: components["schemas"]["Feedback"][];
             handled?: boolean;
             headline: string;
             id: string;
@@ -972,6 +1059,8 @@ export interface components {
             scope?: string;
             /** @description what was replaced because it was secret, and by which rule */
             scrubbed: components["schemas"]["Scrubbed"][];
+            /** @description the run of the application that it happened in */
+            session?: components["schemas"]["Session"];
             severity: string;
             /** @description the span that recorded it */
             span?: components["schemas"]["Span"];
@@ -980,6 +1069,7 @@ export interface components {
             stands_for: number;
             state?: unknown;
             symbols?: components["schemas"]["SymbolRef"][] | null;
+            /** @description the blamed one first */
             threads?: components["schemas"]["Thread"][] | null;
             /** Format: date-time */
             time: string;
@@ -1071,6 +1161,29 @@ export interface components {
             section?: string;
             /** @description the nearest right word */
             suggestion?: string;
+        };
+        Feedback: {
+            /** @description it was longer */
+            cut?: boolean;
+            environment: string;
+            /** @description the event it is about */
+            event?: string;
+            id: string;
+            /** @description the issue of that event; absent until the event is filed */
+            issue?: string;
+            /** Format: date-time */
+            received: string;
+            release: string;
+            /** @description as it was written: never markup */
+            text: string;
+            /** Format: date-time */
+            time: string;
+            "user.email"?: string;
+            "user.name"?: string;
+        };
+        FeedbackList: {
+            feedback: components["schemas"]["Feedback"][];
+            next?: string;
         };
         FoundSymbols: {
             address: string;
@@ -1176,6 +1289,11 @@ export interface components {
             environments: components["schemas"]["Seen"][];
             /** Format: int64 */
             events: number;
+            /**
+             * Format: int64
+             * @description how often people said something about it
+             */
+            feedback: number;
             first_release: string;
             /** Format: date-time */
             first_seen: string;
@@ -1457,18 +1575,6 @@ export interface components {
             /** Format: int64 */
             waiting: number;
         };
-        RawFrame: {
-            address?: string;
-            /** Format: int64 */
-            column?: number;
-            file?: string;
-            function?: string;
-            image?: string;
-            /** Format: int64 */
-            line?: number;
-            module?: string;
-            own?: boolean;
-        };
         Received: {
             allowance: components["schemas"]["Allowance"];
             /** @description most events first */
@@ -1740,6 +1846,89 @@ export interface components {
             last_seen: string;
             name: string;
         };
+        Session: {
+            /** Format: int64 */
+            duration_ms: number;
+            environment: string;
+            /** @description it is known whose it was */
+            has_user: boolean;
+            /** @description as the application named it; its events carry it as session.id */
+            id: string;
+            /** Format: date-time */
+            last_heard: string;
+            /** @enum {string} */
+            outcome: "running" | "clean" | "faulty" | "crashed" | "cut-off";
+            release: string;
+            /**
+             * Format: int64
+             * @description the highest of the messages that told of it
+             */
+            sequence: number;
+            /** Format: date-time */
+            started: string;
+        };
+        SessionCount: {
+            /** Format: int64 */
+            clean: number;
+            /**
+             * Format: double
+             * @description share of the sessions that ended, or were cut off, which did not crash; 1 where none has
+             */
+            crash_free: number;
+            /** Format: int64 */
+            crashed: number;
+            /** Format: int64 */
+            cut_off: number;
+            /** @description YYYY-MM-DD, where days are told apart */
+            day?: string;
+            environment: string;
+            /** Format: int64 */
+            faulty: number;
+            release: string;
+            /** Format: int64 */
+            running: number;
+            /**
+             * Format: int64
+             * @description in all
+             */
+            sessions: number;
+        };
+        SessionCounts: {
+            /** @description by release and environment, newest release first */
+            counts: components["schemas"]["SessionCount"][];
+            /** @description first day, YYYY-MM-DD */
+            from: string;
+            /** @description last day */
+            to: string;
+            total: components["schemas"]["SessionCount"];
+        };
+        SessionDetail: {
+            /** Format: int64 */
+            duration_ms: number;
+            environment: string;
+            /** @description in the order they were filed, at most 200 */
+            events: components["schemas"]["EventRow"][];
+            /** @description it is known whose it was */
+            has_user: boolean;
+            /** @description as the application named it; its events carry it as session.id */
+            id: string;
+            /** Format: date-time */
+            last_heard: string;
+            /** @enum {string} */
+            outcome: "running" | "clean" | "faulty" | "crashed" | "cut-off";
+            release: string;
+            /**
+             * Format: int64
+             * @description the highest of the messages that told of it
+             */
+            sequence: number;
+            /** Format: date-time */
+            started: string;
+        };
+        Sessions: {
+            next?: string;
+            sessions: components["schemas"]["Session"][];
+        };
         SignInBody: {
             /** @description what stands behind the # of a sign-in link */
             link: string;
@@ -1943,8 +2132,11 @@ export interface components {
             symbols: components["schemas"]["SymbolListing"][];
         };
         Thread: {
+            /** @description the one the event is about */
             blamed?: boolean;
-            frames?: components["schemas"]["RawFrame"][] | null;
+            /** @description innermost first */
+            frames: components["schemas"]["Frame"][];
+            /** @description exactly as the runtime printed it */
             stack?: string;
             "thread.id"?: string;
             "thread.name"?: string;
@@ -2345,6 +2537,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Event"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-issue-feedback": {
+        parameters: {
+            query?: {
+                limit?: number;
+                cursor?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+                /** @description the issue's number in its project */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedbackList"];
                 };
             };
             /** @description Error */
@@ -2983,6 +3212,43 @@ export interface operations {
             };
         };
     };
+    "list-feedback": {
+        parameters: {
+            query?: {
+                limit?: number;
+                cursor?: string;
+                /** @description only what is about this event */
+                event?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedbackList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "why-grouped": {
         parameters: {
             query: {
@@ -3398,6 +3664,115 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RulesTried"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "count-sessions": {
+        parameters: {
+            query?: {
+                /** @description how many days back, today included (UTC) */
+                days?: number;
+                /** @description tell the days apart */
+                by_day?: boolean;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionCounts"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-sessions": {
+        parameters: {
+            query?: {
+                /** @description only those that stand so */
+                outcome?: "running" | "clean" | "faulty" | "crashed" | "cut-off";
+                /** @description only those of the user with this identity */
+                user?: string;
+                limit?: number;
+                cursor?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sessions"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "show-session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionDetail"];
                 };
             };
             /** @description Error */

@@ -1,0 +1,201 @@
+package api
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/google/uuid"
+
+	"firethorn/internal/contract"
+	"firethorn/internal/core/fault"
+	"firethorn/internal/core/session"
+	"firethorn/internal/mariadb"
+	"firethorn/internal/pipeline"
+)
+
+// SessionList asks for sessions.
+type SessionList struct {
+	ProjectPath
+	Outcome string `query:"outcome" enum:"running,clean,faulty,crashed,cut-off" doc:"only those that stand so"`
+	User    string `query:"user" doc:"only those of the user with this identity"`
+	Limit   int    `query:"limit" minimum:"1" maximum:"500" default:"50"`
+	Cursor  string `query:"cursor"`
+}
+
+// mostOfSession is how many events of a session are told.
+const mostOfSession = 200
+
+func (a *API) sessions(h huma.API) {
+	op(h, a, "GET", "/api/projects/{project}/sessions", "list-sessions", "Runs of the application, newest first", see, a.listSessions)
+	op(h, a, "GET", "/api/projects/{project}/session-counts", "count-sessions", "How many sessions ended how, by release and environment", see, func(ctx context.Context, in *struct {
+		ProjectPath
+		Days  int  `query:"days" minimum:"1" maximum:"400" default:"14" doc:"how many days back, today included (UTC)"`
+		ByDay bool `query:"by_day" doc:"tell the days apart"`
+	}) (*body[contract.SessionCounts], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		to := a.store.Now().UTC()
+		from := to.AddDate(0, 0, 1-in.Days)
+		rows, err := a.store.SessionCounts(ctx, p.ID, from, to, in.ByDay)
+		if err != nil {
+			return nil, err
+		}
+		out := contract.SessionCounts{From: from.Format(time.DateOnly), To: to.Format(time.DateOnly), Counts: []contract.SessionCount{}}
+		all := map[session.Outcome]int64{}
+		for _, r := range rows {
+			for o, n := range r.Outcomes {
+				all[o] += n
+			}
+			c := sessionCount(r.Outcomes)
+			c.Day, c.Release, c.Environment = r.Day, r.Release, r.Environment
+			out.Counts = append(out.Counts, c)
+		}
+		out.Total = sessionCount(all)
+		return &body[contract.SessionCounts]{out}, nil
+	})
+	op(h, a, "GET", "/api/projects/{project}/sessions/{session}", "show-session", "One session and its events", see, func(ctx context.Context, in *struct {
+		ProjectPath
+		Session string `path:"session" maxLength:"200"`
+	}) (*body[contract.SessionDetail], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		row, err := a.store.Session(ctx, p.ID, in.Session)
+		if err != nil {
+			return nil, err
+		}
+		events, err := a.store.EventsOfSession(ctx, p.ID, in.Session, mostOfSession)
+		if err != nil {
+			return nil, err
+		}
+		out := contract.SessionDetail{Session: sessionOf(row), Events: []contract.EventRow{}}
+		for _, e := range events {
+			out.Events = append(out.Events, eventRow(p.Name, e))
+		}
+		return &body[contract.SessionDetail]{out}, nil
+	})
+}
+
+func (a *API) listSessions(ctx context.Context, in *SessionList) (*body[contract.Sessions], error) {
+	p, err := a.store.Project(ctx, in.Project)
+	if err != nil {
+		return nil, err
+	}
+	q := mariadb.SessionQuery{Project: p.ID, Limit: in.Limit}
+	if o, ok := session.ParseOutcome(in.Outcome); ok {
+		q.Outcome = &o
+	}
+	if in.User != "" {
+		user := pipeline.UserHash(p.UserSecret, in.User)
+		q.User = &user
+	}
+	if in.Cursor != "" {
+		var c mariadb.SessionCursor
+		if err := readCursor(in.Cursor, &c); err != nil {
+			return nil, err
+		}
+		q.Before, q.After = c.Started, c.Key
+	}
+	list, next, err := a.store.Sessions(ctx, q)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.Sessions{Sessions: make([]contract.Session, len(list))}
+	for i, row := range list {
+		out.Sessions[i] = sessionOf(row)
+	}
+	if next != nil {
+		out.Next = writeCursor(next)
+	}
+	return &body[contract.Sessions]{out}, nil
+}
+
+func sessionOf(s *mariadb.SessionRow) contract.Session {
+	return contract.Session{ID: s.Name, Started: s.Started, DurationMS: s.Duration.Milliseconds(), Outcome: s.Outcome.String(), Sequence: int64(s.Sequence), LastHeard: s.Heard, Release: s.Release, Environment: s.Environment, HasUser: s.HasUser}
+}
+
+func sessionCount(by map[session.Outcome]int64) contract.SessionCount {
+	c := contract.SessionCount{Running: by[session.Running], Clean: by[session.Clean], Faulty: by[session.Faulty], Crashed: by[session.Crashed], CutOff: by[session.CutOff], CrashFree: 1}
+	ended := c.Clean + c.Faulty + c.Crashed + c.CutOff
+	if c.Sessions = ended + c.Running; ended > 0 {
+		c.CrashFree = float64(ended-c.Crashed) / float64(ended)
+	}
+	return c
+}
+
+// mostFeedback is how much of what people said an event shows.
+const mostFeedback = 20
+
+// FeedbackPage asks for a page of feedback.
+type FeedbackPage struct {
+	Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"50"`
+	Cursor string `query:"cursor"`
+}
+
+func (a *API) feedback(h huma.API) {
+	op(h, a, "GET", "/api/projects/{project}/feedback", "list-feedback", "What people said, newest first", see, func(ctx context.Context, in *struct {
+		ProjectPath
+		FeedbackPage
+		Event string `query:"event" doc:"only what is about this event"`
+	}) (*body[contract.FeedbackList], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		q := mariadb.FeedbackQuery{Project: p.ID}
+		if in.Event != "" {
+			if q.Event, err = uuid.Parse(in.Event); err != nil {
+				return nil, fault.New(fault.BadInput, "%q is no event id: it must be a UUID", in.Event)
+			}
+		}
+		return a.feedbackPage(ctx, p, q, in.FeedbackPage)
+	})
+	op(h, a, "GET", "/api/issues/{project}/{number}/feedback", "list-issue-feedback", "What people said about an issue, newest first", see, func(ctx context.Context, in *struct {
+		IssuePath
+		FeedbackPage
+	}) (*body[contract.FeedbackList], error) {
+		is, p, err := a.issue(ctx, &in.IssuePath)
+		if err != nil {
+			return nil, err
+		}
+		return a.feedbackPage(ctx, p, mariadb.FeedbackQuery{Project: p.ID, Issue: is.ID}, in.FeedbackPage)
+	})
+}
+
+type feedbackCursor struct{ Before int64 }
+
+func (a *API) feedbackPage(ctx context.Context, p *mariadb.Project, q mariadb.FeedbackQuery, page FeedbackPage) (*body[contract.FeedbackList], error) {
+	q.Limit = page.Limit
+	if page.Cursor != "" {
+		var c feedbackCursor
+		if err := readCursor(page.Cursor, &c); err != nil {
+			return nil, err
+		}
+		q.Before = c.Before
+	}
+	list, next, err := a.store.FeedbackList(ctx, q)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.FeedbackList{Feedback: feedbackOf(p.Name, list)}
+	if next != 0 {
+		out.Next = writeCursor(feedbackCursor{next})
+	}
+	return &body[contract.FeedbackList]{out}, nil
+}
+
+func feedbackOf(project string, list []mariadb.FeedbackRow) []contract.Feedback {
+	out := make([]contract.Feedback, len(list))
+	for i, f := range list {
+		out[i] = contract.Feedback{ID: f.ID.String(), Time: f.At, Received: f.Received, Text: f.Text, Cut: f.Cut, Name: f.Name, Email: f.Email, Event: idText(f.Event), Release: f.Release, Environment: f.Environment}
+		if f.Issue != 0 {
+			out[i].Issue = fmt.Sprintf("%s/%d", project, f.Issue)
+		}
+	}
+	return out
+}

@@ -1,0 +1,85 @@
+package contract
+
+import (
+	"time"
+
+	"firethorn/internal/core/event"
+)
+
+// Thread is one thread or goroutine at the moment of an event, readable.
+type Thread struct {
+	ID        string        `json:"thread.id,omitempty"`
+	Name      string        `json:"thread.name,omitempty"`
+	Blamed    bool          `json:"blamed,omitempty" doc:"the one the event is about"`
+	WaitingOn string        `json:"waiting_on,omitempty"`
+	Frames    []event.Frame `json:"frames" nullable:"false" doc:"innermost first"`
+	Stack     string        `json:"stack,omitempty" doc:"exactly as the runtime printed it"`
+}
+
+// Session is one run of the application by one user.
+type Session struct {
+	ID          string    `json:"id" doc:"as the application named it; its events carry it as session.id"`
+	Started     time.Time `json:"started"`
+	DurationMS  int64     `json:"duration_ms"`
+	Outcome     string    `json:"outcome" enum:"running,clean,faulty,crashed,cut-off"`
+	Sequence    int64     `json:"sequence" doc:"the highest of the messages that told of it"`
+	LastHeard   time.Time `json:"last_heard"`
+	Release     string    `json:"release"`
+	Environment string    `json:"environment"`
+	HasUser     bool      `json:"has_user" doc:"it is known whose it was"`
+}
+
+// Sessions is a page of sessions, newest start first.
+type Sessions struct {
+	Sessions []Session `json:"sessions" nullable:"false"`
+	Next     string    `json:"next,omitempty"`
+}
+
+// SessionDetail is a session with its events.
+type SessionDetail struct {
+	Session
+	Events []EventRow `json:"events" nullable:"false" doc:"in the order they were filed, at most 200"`
+}
+
+// SessionCount is how many sessions ended how.
+type SessionCount struct {
+	Day         string  `json:"day,omitempty" doc:"YYYY-MM-DD, where days are told apart"`
+	Release     string  `json:"release"`
+	Environment string  `json:"environment"`
+	Sessions    int64   `json:"sessions" doc:"in all"`
+	Running     int64   `json:"running"`
+	Clean       int64   `json:"clean"`
+	Faulty      int64   `json:"faulty"`
+	Crashed     int64   `json:"crashed"`
+	CutOff      int64   `json:"cut_off"`
+	CrashFree   float64 `json:"crash_free" doc:"share of the sessions that ended, or were cut off, which did not crash; 1 where none has"`
+}
+
+// SessionCounts counts the sessions that began on some days (UTC).
+type SessionCounts struct {
+	From   string         `json:"from" doc:"first day, YYYY-MM-DD"`
+	To     string         `json:"to" doc:"last day"`
+	Total  SessionCount   `json:"total"`
+	Counts []SessionCount `json:"counts" nullable:"false" doc:"by release and environment, newest release first"`
+}
+
+// Feedback is what a person said who was hit.
+type Feedback struct {
+	ID          string    `json:"id"`
+	Time        time.Time `json:"time"`
+	Received    time.Time `json:"received"`
+	Text        string    `json:"text" doc:"as it was written: never markup"`
+	Cut         bool      `json:"cut,omitempty" doc:"it was longer"`
+	Name        string    `json:"user.name,omitempty"`
+	Email       string    `json:"user.email,omitempty"`
+	Event       string    `json:"event,omitempty" doc:"the event it is about"`
+	Issue       string    `json:"issue,omitempty" doc:"the issue of that event; absent until the event is filed"`
+	Release     string    `json:"release"`
+	Environment string    `json:"environment"`
+}
+
+// FeedbackList is a page of feedback, newest first.
+type FeedbackList struct {
+	Feedback []Feedback `json:"feedback" nullable:"false"`
+	Next     string     `json:"next,omitempty"`
+}
