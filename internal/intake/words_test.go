@@ -14,7 +14,7 @@ import (
 	"firethorn/internal/pipeline"
 )
 
-func post(h http.Handler, path, key, body string) (int, string) {
+func sayTo(h http.Handler, path, key, body string) (int, string) {
 	req := httptest.NewRequest(http.MethodPost, path+"?key="+key, strings.NewReader(body))
 	req.Header.Set("Content-Type", "text/plain")
 	w := httptest.NewRecorder()
@@ -36,7 +36,7 @@ func TestSessions_StoresEveryFormAndRefusesOneByOne(t *testing.T) {
 		`{"sessions":[{"id":"x"`:         `400 `,
 		`{"sessions":[` + one + `,null]`: `400 `,
 	} {
-		if status, answer := post(h, "/v1/sessions", "good", body); !strings.HasPrefix(fmt.Sprint(status, " ", answer), want) {
+		if status, answer := sayTo(h, "/v1/sessions", "good", body); !strings.HasPrefix(fmt.Sprint(status, " ", answer), want) {
 			t.Errorf("%s: %d %s", body, status, answer)
 		}
 	}
@@ -53,7 +53,7 @@ func TestSessions_KeepTheirNamesThroughScrubbing(t *testing.T) {
 	m := &memory{}
 	h := intakeOver(m)
 	for _, name := range []string{uuid.NewString(), "3f2a9b1c4d5e6f708192a3b4c5d6e7f8", "V1StGXR8_Z5jdHi6B-myT", "k7Qz1xM4pLw9Rt2VbN8cYd", "1760000000000-4711"} {
-		post(h, "/v1/sessions", "good", `{"id":"`+name+`","outcome":"clean"}`)
+		sayTo(h, "/v1/sessions", "good", `{"id":"`+name+`","outcome":"clean"}`)
 		last := m.batches[len(m.batches)-1].Sessions[0]
 		if got, err := session.Decode(last.Raw, nil); err != nil || got.ID != name {
 			t.Errorf("%s became %s (%v)", name, last.Raw, err)
@@ -67,7 +67,7 @@ func TestSessions_AreCutIntoRowsAndRouted(t *testing.T) {
 	for i := range 1000 {
 		list = append(list, fmt.Sprintf(`{"id":"s-%d","outcome":"clean","resource":{"service.name":%q}}`, i, []string{"gangway", "bosun"}[i%2]))
 	}
-	if status, answer := post(intakeOver(m), "/v1/sessions", "routes", `{"sessions":[`+strings.Join(list, ",")+`]}`); status != 202 {
+	if status, answer := sayTo(intakeOver(m), "/v1/sessions", "routes", `{"sessions":[`+strings.Join(list, ",")+`]}`); status != 202 {
 		t.Fatal(answer)
 	}
 	stored, projects := 0, map[int64]bool{}
@@ -86,7 +86,7 @@ func TestSessions_AreCutIntoRowsAndRouted(t *testing.T) {
 func TestFeedback_IsScrubbedAndGivenAnID(t *testing.T) {
 	m := &memory{}
 	h := intakeOver(m)
-	if status, answer := post(h, "/v1/feedback", "good", `{"text":"my password=kittiwake7 did not work <script>alert(1)</script>","event":"`+id+`","user.email":"ines@ferries.example"}`); status != 202 {
+	if status, answer := sayTo(h, "/v1/feedback", "good", `{"text":"my password=kittiwake7 did not work <script>alert(1)</script>","event":"`+id+`","user.email":"ines@ferries.example"}`); status != 202 {
 		t.Fatal(answer)
 	}
 	word := m.batches[0].Feedback[0]
@@ -94,7 +94,7 @@ func TestFeedback_IsScrubbedAndGivenAnID(t *testing.T) {
 	if err != nil || word.ID == uuid.Nil || strings.Contains(f.Text, "kittiwake7") || !strings.Contains(f.Text, "<script>") || f.Email != "ines@ferries.example" || f.Event.String() != id {
 		t.Errorf("%s %v", word.Raw, err)
 	}
-	if status, answer := post(h, "/v1/feedback", "good", `{"text":" "}`); status != 400 || !strings.Contains(answer, "needs a text") {
+	if status, answer := sayTo(h, "/v1/feedback", "good", `{"text":" "}`); status != 400 || !strings.Contains(answer, "needs a text") {
 		t.Error(status, answer)
 	}
 }
