@@ -1,12 +1,18 @@
 import { defineConfig } from 'vite'
 
-// One package, two entries: the browser's without a word of Node, and Node's.
-export default defineConfig({
+// Two builds of one package: the browser's, without a word of Node, whose
+// seldom needed parts are loaded by themselves; and Node's, in one file.
+export default defineConfig(({ mode }) => ({
   build: {
     outDir: 'dist',
-    minify: true,
+    emptyOutDir: mode !== 'node',
+    minify: false, // the output's own is used: it leaves no white space
     target: 'es2022',
-    lib: { entry: { browser: 'src/browser.ts', node: 'src/node.ts' }, formats: ['es'] },
-    rolldownOptions: { external: [/^node:/], output: { entryFileNames: '[name].js', chunkFileNames: 'core-[hash].js' } },
+    lib: { entry: mode === 'node' ? { node: 'src/node.ts' } : { browser: 'src/browser.ts', feedback: 'src/feedback.ts' }, formats: ['es'] },
+    rolldownOptions: {
+      external: [/^node:/],
+      preserveEntrySignatures: 'allow-extension',
+      output: { minify: true, entryFileNames: '[name].js', chunkFileNames: '[name]-[hash].js' },
+    },
   },
-})
+}))

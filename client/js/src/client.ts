@@ -1,9 +1,10 @@
-import { exceptionsOf, isError, newID, sendable, symbolsOf, text } from './event.ts'
+import { exceptionsOf, isError, newID, sendable, text } from './event.ts'
 import type { Attributes, Breadcrumb, Details, ReportedEvent, Severity } from './event.ts'
-import { Queue } from './queue.ts'
-import type { Send } from './queue.ts'
-import { scrub } from './scrub.ts'
+import { Kinds } from './kinds.ts'
+import { Outbox } from './outbox.ts'
+import type { Keeper, Send } from './outbox.ts'
 import type { ScrubOptions } from './scrub.ts'
+import type { Session } from './session.ts'
 
 export interface Options {
   /** The service's address, for example https://firethorn.example */
@@ -24,25 +25,47 @@ export interface Options {
   scrub?: ScrubOptions | false
   /** Which breadcrumbs are taken by themselves; all are, unless said otherwise. */
   breadcrumbs?: { page?: boolean; clicks?: boolean; requests?: boolean; console?: boolean }
+  /** Which share of events of a kind is sent, after the first (0 to 1). Those that are sent stand for the others. */
+  share?: number
+  /** What a session is: a page's life in the browser; in Node the process, or each request that wrap handles. */
+  sessions?: boolean | 'process' | 'request'
+  /** After how long without a turn (milliseconds) the page or event loop counts as hanging: 5000, unless said otherwise. */
+  hangs?: number | false
 }
 
 /** What is known at one time in one flow: the page's, or a request's. */
 export interface Scope {
   attributes: Attributes
   breadcrumbs: Breadcrumb[]
+  session?: Session | undefined
 }
 
 export const newScope = (): Scope => ({ attributes: {}, breadcrumbs: [] })
 
+export type Scrub = (e: ReportedEvent, options?: ScrubOptions) => ReportedEvent
+
 const mostBreadcrumbs = 60
 const mostState = 64 << 10
+const rooms = { events: 60, sessions: 500, feedback: 20 }
 
 /** The part that browser and Node share. It never throws into the application. */
 export class Client {
-  queue: Queue | undefined
   options: Options | undefined
+  events!: Outbox
+  sessions!: Outbox
+  feedback!: Outbox
   scope: () => Scope
   facts: () => Attributes = () => ({})
+  resource: Attributes = {}
+  /** How secrets are taken out; until it is known events wait. */
+  scrub: Scrub | undefined
+  /** The id of the event reported last. */
+  last: string | undefined
+  noted: (() => void) | undefined
+  /** Adds what is found out late. */
+  complete: ((e: ReportedEvent) => void) | undefined
+  private kinds!: Kinds<ReportedEvent>
+  private early: ReportedEvent[] = []
   private stateOf: (() => unknown) | undefined
   private readonly reported = new WeakSet<object>()
   private inside = false
@@ -51,53 +74,75 @@ export class Client {
     this.scope = scope
   }
 
-  begin(options: Options, resource: Attributes, send: Send): void {
-    this.options = options
+  begin(options: Options, resource: Attributes, send: Send, keeper?: Keeper): void {
     const all: Attributes = { 'telemetry.sdk.name': 'firethorn', 'telemetry.sdk.version': '0.1.0', ...resource }
     const own = { 'service.name': options.service, 'service.version': options.release, 'deployment.environment.name': options.environment }
     for (const [k, v] of Object.entries(own)) if (v) all[k] = v
-    this.queue = new Queue(send, () => all)
+    this.resource = all
+    const quiet: Send = (path, body, last) => this.unheard(() => send(path, body, last))
+    const box = (list: keyof typeof rooms) => new Outbox(list, rooms[list], quiet, () => all, keeper)
+    this.events = box('events')
+    this.sessions = box('sessions')
+    this.feedback = box('feedback')
+    this.kinds = new Kinds(options.share ?? 1, (e) => this.put(e))
+    this.options = options
   }
 
   /** Runs our own code so that nothing it throws gets out, and nothing it does is reported. */
   guard<T>(fn: () => T): T | undefined {
     if (this.inside) return undefined
+    try {
+      return this.unheard(fn)
+    } catch {
+      return undefined
+    }
+  }
+
+  private unheard<T>(fn: () => T): T {
+    const before = this.inside
     this.inside = true
     try {
       return fn()
-    } catch {
-      return undefined
     } finally {
-      this.inside = false
+      this.inside = before
     }
   }
 
   report(error: unknown, details: Details = {}): string | undefined {
     return this.guard(() => {
+      if (!this.options) return undefined
       if (isError(error)) {
         if (this.reported.has(error)) return undefined // reported by hand, then thrown on
         this.reported.add(error)
       }
-      const exceptions = exceptionsOf(error)
-      return this.put({ ...this.event(details, 'error'), exceptions, ...some('symbols', symbolsOf(exceptions)) })
+      const severity = details.severity ?? 'error'
+      if (severity === 'error' || severity === 'fatal') this.scope().session?.fault()
+      return this.take(kindOf(error), () => ({ ...this.event(details, severity), exceptions: exceptionsOf(error) }))
     })
   }
 
   message(words: string, details: Details = {}): string | undefined {
-    return this.guard(() => this.put({ ...this.event(details, 'info'), message: text(words) }))
+    return this.guard(() => (this.options ? this.take(text(words), () => ({ ...this.event(details, 'info'), message: text(words) })) : undefined))
   }
 
-  private event(d: Details, severity: Severity): ReportedEvent {
+  private take(kind: string, make: () => ReportedEvent): string {
+    // Whom it hits counts: what happens to another user is of another kind.
+    const user = this.scope().attributes['user.id']
+    return (this.last = this.kinds.take(`${String(user)} ${kind}`, make))
+  }
+
+  /** An event that says nothing yet but what surrounds it. */
+  event(d: Details, severity: Severity): ReportedEvent {
     const scope = this.scope()
     return {
       id: newID(),
       time: new Date().toISOString(),
       severity: d.severity ?? severity,
-      ...some('handled', d.handled),
-      ...some('message', d.message),
-      ...some('grouping', d.grouping),
-      ...some('state', this.state()),
-      attributes: sendable({ ...this.options?.attributes, ...this.facts(), ...scope.attributes, ...d.attributes }),
+      handled: d.handled,
+      message: d.message,
+      grouping: d.grouping,
+      state: this.state(),
+      attributes: sendable({ 'session.id': scope.session?.id, ...this.options?.attributes, ...this.facts(), ...scope.attributes, ...d.attributes }),
       breadcrumbs: scope.breadcrumbs.slice(),
     }
   }
@@ -111,21 +156,50 @@ export class Client {
     }
   }
 
-  private put(e: ReportedEvent): string | undefined {
-    const edit = this.options?.edit
-    const edited = edit ? edit(e) : e
-    if (!edited || !this.queue) return undefined
-    // What cannot be written would hold up all behind it: it fails here, alone.
-    const clean = this.options?.scrub === false ? (JSON.stringify(edited), edited) : scrub(edited, this.options?.scrub)
-    this.queue.add(clean)
-    return clean.id
+  /** Makes an event as it leaves: edited, without secrets; undefined when it is dropped. */
+  finish(e: ReportedEvent): ReportedEvent | undefined {
+    const { edit, scrub } = this.options!
+    try {
+      const edited = edit ? edit(e) : e
+      if (!edited) return undefined
+      const clean = scrub === false ? edited : this.scrub!(edited, scrub)
+      this.complete?.(clean)
+      JSON.stringify(clean) // what cannot be written would hold up all behind it
+      return clean
+    } catch (why) {
+      // What edit would have hidden must not leave: the exception alone does.
+      const { state: _, message: _m, attributes: _a, ...rest } = e
+      return this.scrub!({ ...rest, breadcrumbs: [], attributes: { 'firethorn.edit_failed': text(why) } }, scrub || undefined)
+    }
+  }
+
+  private put(e: ReportedEvent): void {
+    try {
+      this.unheard(() => {
+        if (!this.scrub) {
+          if (this.early.push(e) > rooms.events) this.early.shift()
+          return
+        }
+        const clean = this.finish(e)
+        if (clean) this.events.put(clean, clean.breadcrumbs.length ? { ...clean, breadcrumbs: [] } : undefined)
+      })
+    } catch {
+      // one that cannot even be written without what surrounds it
+    }
+  }
+
+  /** Says how secrets are taken out; what waited for that goes on. */
+  cleanBy(scrub: Scrub): void {
+    this.scrub = scrub
+    for (const e of this.early.splice(0)) this.put(e)
   }
 
   note(kind: string, message: string, attributes?: Attributes, severity?: Severity): void {
     this.guard(() => {
       const list = this.scope().breadcrumbs
-      list.push({ time: new Date().toISOString(), kind, message: text(message).slice(0, 500), ...some('severity', severity), ...some('attributes', attributes && sendable(attributes)) })
+      list.push({ time: new Date().toISOString(), kind, message: text(message).slice(0, 500), severity, attributes: attributes && sendable(attributes) })
       if (list.length > mostBreadcrumbs) list.shift()
+      this.noted?.()
     })
   }
 
@@ -148,19 +222,42 @@ export class Client {
     this.stateOf = fn
   }
 
+  /** Tells how a session stands. */
+  tell(session: Session | undefined, attributes: Attributes, wait?: number): void {
+    if (session) this.guard(() => this.sessions.put(session.message(attributes), undefined, wait))
+  }
+
+  /** Lets go of what is held back, for a page or process that may end. */
+  release(): void {
+    this.guard(() => this.kinds.release())
+  }
+
   async drain(timeout = 2000): Promise<boolean> {
-    const q = this.queue
-    if (!q) return true
+    if (!this.options) return true
+    this.release()
+    const boxes = [this.events, this.sessions, this.feedback]
     let timer: ReturnType<typeof setTimeout> | undefined
-    await Promise.race([q.flush(), new Promise((done) => (timer = setTimeout(done, timeout)))])
+    await Promise.race([Promise.all(boxes.map((b) => b.flush())), new Promise((done) => (timer = setTimeout(done, timeout)))])
     clearTimeout(timer)
-    return q.waiting.length === 0
+    return boxes.every((b) => b.waiting.length === 0)
+  }
+}
+
+/** Errors of one kind have the same name, message without its numbers, and first frames. */
+function kindOf(error: unknown): string {
+  try {
+    const e = error as Error
+    const words = isError(error) ? `${e.name} ${e.message}`.slice(0, 200) : text(error).slice(0, 200)
+    const stack = isError(error) ? String(e.stack).slice(0, 600).replace(String(e.message), '').split('\n').slice(0, 3).join() : ''
+    return words.replace(/\d+/g, '0') + stack
+  } catch {
+    return 'unreadable'
   }
 }
 
 /** What an application calls, whatever it runs in. */
 export const functions = (c: Client) => ({
-  /** Reports a thrown value that the application caught. Returns the event's id. */
+  /** Reports a thrown value that the application caught. Returns the id of the event that tells of it. */
   report: (error: unknown, details?: Details): string | undefined => c.report(error, { handled: true, ...details }),
   /** Reports a plain message. */
   message: (words: string, details?: Details): string | undefined => c.message(words, details),
@@ -176,10 +273,8 @@ export const functions = (c: Client) => ({
   drain: (timeout?: number): Promise<boolean> => c.drain(timeout),
 })
 
-const some = <K extends string, V>(k: K, v: V | undefined): { [P in K]?: V } => (v === undefined ? {} : ({ [k]: v } as { [P in K]?: V }))
-
-/** The address events are posted to. */
-export const endpoint = (o: Options): string => `${o.server.replace(/\/+$/, '')}/v1/events`
+/** The address messages of a list are posted to. */
+export const endpoint = (o: Options, list: string): string => `${o.server.replace(/\/+$/, '')}/v1/${list}`
 
 export const retryAfter = (h: Headers): { retryAfter?: number } => {
   const n = Number(h.get('Retry-After'))

@@ -33,6 +33,8 @@ export interface ReportedEvent {
   breadcrumbs: Breadcrumb[]
   symbols?: { file: string; debug_id: string }[]
   grouping?: { extend?: string[]; replace?: string[] }
+  threads?: { 'thread.id'?: string; 'thread.name'?: string; blamed?: boolean; waiting_on?: string; stack?: string }[]
+  stands_for?: number
   resource?: Attributes
   scrubbed?: Scrubbed[]
 }
@@ -77,6 +79,14 @@ export function exceptionsOf(thrown: unknown): Exception[] {
 }
 
 export function isError(v: unknown): v is Error {
+  try {
+    return looksLikeError(v)
+  } catch {
+    return false // a getter of the application's throws
+  }
+}
+
+function looksLikeError(v: unknown): v is Error {
   return v instanceof Error || (typeof v === 'object' && v !== null && typeof (v as Error).stack === 'string' && typeof (v as Error).message === 'string')
 }
 
@@ -124,20 +134,4 @@ export function newID(): string {
   b[8] = (b[8]! & 0x3f) | 0x80
   const hex = Array.from(b, (x) => x.toString(16).padStart(2, '0')).join('')
   return `${hex.slice(0, 8)}-${hex.slice(8, 12)}-${hex.slice(12, 16)}-${hex.slice(16, 20)}-${hex.slice(20)}`
-}
-
-/** Where stamped bundles leave their debug ids: the stack of a line of the file → id. */
-const registry = Symbol.for('firethorn.debugIds')
-
-/** The debug ids of those loaded files that the exceptions name. */
-export function symbolsOf(exceptions: Exception[]): ReportedEvent['symbols'] {
-  const ids = (globalThis as Record<symbol, unknown>)[registry] as Record<string, string> | undefined
-  if (!ids) return undefined
-  const stacks = exceptions.map((x) => x.stack ?? '').join('\n')
-  const out: { file: string; debug_id: string }[] = []
-  for (const [stack, debug_id] of Object.entries(ids)) {
-    const file = /(?:\(|@|at )((?:https?|file|\/|app|capacitor)[^\s)]*?):\d+(?::\d+)?\)?/.exec(stack)?.[1]
-    if (file && stacks.includes(file)) out.push({ file, debug_id })
-  }
-  return out.length ? out : undefined
 }

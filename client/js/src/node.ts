@@ -4,8 +4,13 @@ import os from 'node:os'
 import process from 'node:process'
 import { Client, endpoint, functions, newScope, retryAfter } from './client.ts'
 import type { Options, Scope } from './client.ts'
-import { newID } from './event.ts'
+import { newID, text } from './event.ts'
 import type { Attributes } from './event.ts'
+import { watchHangs } from './hang-node.ts'
+import { patch } from './patch.ts'
+import { scrub } from './scrub.ts'
+import { heartbeat, Session } from './session.ts'
+import { addSymbols } from './symbols.ts'
 
 export type { Options } from './client.ts'
 export type { Attributes, Breadcrumb, Details, Exception, ReportedEvent, Severity } from './event.ts'
@@ -17,28 +22,59 @@ const client = new Client(() => flow.getStore() ?? whole)
 /** Begins to report: what nothing catches, and what it is handed. Does nothing the second time. */
 export function start(options: Options): void {
   client.guard(() => {
-    if (client.queue) return
-    const url = endpoint(options)
+    if (client.options) return
     const plainFetch = globalThis.fetch
-    client.begin(options, processFacts(), async (body) => {
-      const res = await plainFetch(url, { method: 'POST', body, headers: { 'Content-Type': 'application/json', Authorization: `Bearer ${options.key}` }, signal: AbortSignal.timeout(10_000) })
+    client.begin(options, processFacts(), async (path, body) => {
+      const res = await plainFetch(endpoint(options, path), { method: 'POST', body, headers: { 'Content-Type': 'application/json', Authorization: `Bearer ${options.key}` }, signal: AbortSignal.timeout(10_000) })
       await res.arrayBuffer() // lets the connection be used again
       return { status: res.status, ...retryAfter(res.headers) }
     })
+    client.complete = addSymbols
+    client.cleanBy(scrub)
     process.on('uncaughtException', (e) => ended(e, 'uncaughtException'))
     process.on('unhandledRejection', (e) => ended(e, 'unhandledRejection'))
-    process.on('beforeExit', () => {
-      if (client.queue?.waiting.length) void client.drain()
-    })
     if (options.breadcrumbs?.requests !== false) watchRequests(plainFetch, options.server)
     if (options.breadcrumbs?.console !== false) watchConsole()
+    if (options.sessions !== false && options.sessions !== 'request') live()
+    process.on('beforeExit', () => {
+      if (whole.session) whole.session.end()
+      if (whole.session && !over) client.tell(whole.session, whole.attributes)
+      over = true
+      if ([client.events, client.sessions, client.feedback].some((b) => b.waiting.length)) void client.drain()
+    })
+    const after = options.hangs ?? 5000
+    if (after) watchHangs(client, after)
   })
+}
+
+let over = false
+
+/** The process is one session: told of at once, then as often as a heartbeat is due, and when it ends. */
+function live(): void {
+  whole.session = new Session()
+  client.tell(whole.session, whole.attributes)
+  setInterval(() => client.tell(whole.session, whole.attributes), heartbeat).unref()
+  for (const signal of ['SIGTERM', 'SIGINT', 'SIGHUP'] as const) {
+    const told = () => {
+      over = true
+      whole.session!.end()
+      client.tell(whole.session, whole.attributes)
+      const theirs = process.listenerCount(signal) > 0 // ours is gone: it listens once
+      void client.drain().finally(() => {
+        if (!theirs) process.kill(process.pid, signal) // as it would have ended
+      })
+    }
+    process.once(signal, told)
+  }
 }
 
 /** Reports what nothing caught, then ends the process as Node would have. */
 function ended(error: unknown, kind: 'uncaughtException' | 'unhandledRejection'): void {
   client.report(error, { handled: false, severity: 'fatal' })
   if (process.listenerCount(kind) > 1) return // the application decides
+  over = true
+  whole.session?.end('crashed')
+  client.tell(whole.session, whole.attributes)
   void client.drain().finally(() => {
     console.error(error)
     process.exit(1)
@@ -50,6 +86,13 @@ export const { report, message, note, user, attributes, snapshot, drain } = func
 type Next = (error?: unknown) => void
 type Handler = (req: IncomingMessage, res: ServerResponse, next?: Next) => unknown
 
+/** Tells how the session of a request ended, where each request is one. */
+function tellOf(scope: Scope): void {
+  scope.session?.end()
+  client.tell(scope.session, scope.attributes)
+  scope.session = undefined
+}
+
 /**
  * Wraps a handler of Node's http server, or one of a middleware chain: each
  * request gets its own user, attributes and breadcrumbs; what it throws,
@@ -58,9 +101,12 @@ type Handler = (req: IncomingMessage, res: ServerResponse, next?: Next) => unkno
  */
 export function wrap(handler: Handler): Handler {
   return (req, res, next) => {
-    const scope: Scope = { attributes: { ...whole.attributes, ...requestFacts(req) }, breadcrumbs: whole.breadcrumbs.slice(-10) }
+    const session = client.options?.sessions === 'request' ? new Session() : whole.session
+    const scope: Scope = { attributes: { ...whole.attributes, ...requestFacts(req) }, breadcrumbs: whole.breadcrumbs.slice(-10), session }
+    if (session !== whole.session) res.once('close', () => tellOf(scope))
     return flow.run(scope, () => {
       const failed = (error: unknown) => {
+        if (session !== whole.session) session?.end('crashed')
         client.report(error, { handled: false, attributes: { 'http.response.status_code': res.statusCode >= 400 ? res.statusCode : 500 } })
       }
       const passed: Next | undefined = next && ((error?: unknown) => {
@@ -105,7 +151,7 @@ function processFacts(): Attributes {
 }
 
 function watchRequests(plainFetch: typeof fetch, own: string): void {
-  globalThis.fetch = (input, init) => {
+  patch(globalThis, 'fetch', () => (input, init) => {
     const began = performance.now()
     const url = input instanceof Request ? input.url : String(input)
     const method = (init?.method ?? (input instanceof Request ? input.method : 'GET')).toUpperCase()
@@ -115,15 +161,14 @@ function watchRequests(plainFetch: typeof fetch, own: string): void {
     const answer = plainFetch(input, init)
     answer.then((r) => add(r.status, r.status >= 400), (e: unknown) => add(String(e), true))
     return answer
-  }
+  })
 }
 
 function watchConsole(): void {
   for (const [name, severity] of [['info', 'info'], ['warn', 'warn'], ['error', 'error']] as const) {
-    const plain = console[name]
-    console[name] = (...args: unknown[]) => {
-      client.note('log', args.map(String).join(' '), undefined, severity)
+    patch(console, name, (plain) => (...args: unknown[]) => {
+      client.note('log', args.map(text).join(' '), undefined, severity)
       plain.apply(console, args)
-    }
+    })
   }
 }

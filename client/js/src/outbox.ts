@@ -1,0 +1,178 @@
+import type { Attributes } from './event.ts'
+
+/** What carries a body to the service; it answers with the HTTP status, or fails. */
+export type Send = (path: string, body: string, last: boolean) => Promise<{ status: number; retryAfter?: number }>
+
+/** Where messages outlive the page or process. Each call may fail; that is no one's concern but the keeper's. */
+export interface Keeper {
+  load(list: string): [id: string, text: string][]
+  save(list: string, id: string, text: string): void
+  drop(list: string, id: string): void
+}
+
+interface Waiting {
+  id: string
+  text: string
+  /** The text without what can be done without. */
+  bare?: string | undefined
+}
+
+const batchEvents = 15
+const batchBytes = 1 << 20
+const retryable = [429, 502, 503, 504]
+
+/** Bytes of a text in UTF-8; a text of one-byte characters is not walked over twice. */
+export const bytes = (text: string): number => new TextEncoder().encode(text).length
+
+/**
+ * A bounded queue of messages of one list ("events", "sessions", "feedback"):
+ * they leave in order, in batches; what was not taken is sent again with the
+ * same ids, backing off. What waits is kept where the page or process can find
+ * it when it starts again. When the queue is full the newest is dropped and
+ * counted, and the service is told how many.
+ */
+export class Outbox {
+  waiting: Waiting[] = []
+  dropped: Record<string, number> = {}
+  private underway: Promise<void> | undefined
+  private timer: ReturnType<typeof setTimeout> | undefined
+  private failures = 0
+  private size = batchEvents
+  private readonly list: string
+  private readonly room: number
+  private readonly send: Send
+  private readonly resource: () => Attributes
+  private readonly keeper: Keeper | undefined
+
+  constructor(list: string, room: number, send: Send, resource: () => Attributes, keeper?: Keeper) {
+    this.list = list
+    this.room = room
+    this.send = send
+    this.resource = resource
+    this.keeper = keeper
+    for (const [id, text] of this.kept()) this.waiting.push({ id, text })
+    if (this.waiting.length) this.later(0)
+  }
+
+  private kept(): [string, string][] {
+    try {
+      return this.keeper?.load(this.list).slice(0, this.room) ?? []
+    } catch {
+      return []
+    }
+  }
+
+  /** Takes a message; one with the id of another that waits takes its place. */
+  put<M extends { id: string }>(message: M, bare?: object, wait = 100): void {
+    const text = JSON.stringify(message)
+    const entry: Waiting = { id: message.id, text, ...(bare ? { bare: JSON.stringify(bare) } : {}) }
+    const i = this.waiting.findIndex((w) => w.id === entry.id)
+    if (i >= 0) this.waiting[i] = entry
+    else if (this.waiting.length >= this.room) {
+      this.lose('queue_full')
+      return
+    } else this.waiting.push(entry)
+    try {
+      // Another page may send it, with another release: what it needs goes along.
+      this.keeper?.save(this.list, entry.id, JSON.stringify({ ...message, resource: this.resource() }))
+    } catch {
+      // The store is full or forbidden: memory has to do.
+    }
+    if (!this.timer && !this.underway) this.later(wait)
+  }
+
+  private lose(cause: string): void {
+    this.dropped[cause] = (this.dropped[cause] ?? 0) + 1
+  }
+
+  private later(ms: number): void {
+    clearTimeout(this.timer)
+    this.timer = setTimeout(() => void this.flush(), ms)
+    // In Node what waits must not keep the process alive by itself.
+    ;(this.timer as { unref?: () => void }).unref?.()
+  }
+
+  private body(texts: string[]): string {
+    const head = JSON.stringify({ sent: new Date().toISOString(), resource: this.resource(), ...(Object.keys(this.dropped).length ? { dropped: this.dropped } : {}) })
+    return `${head.slice(0, -1)},"${this.list}":[${texts.join()}]}`
+  }
+
+  /** Tries at once: the network is back. */
+  hurry(): void {
+    if (this.waiting.length) this.later(0)
+  }
+
+  /** Sends what waits until nothing does or the service does not take it. */
+  flush(): Promise<void> {
+    clearTimeout(this.timer)
+    this.timer = undefined
+    return (this.underway ??= this.run().finally(() => {
+      this.underway = undefined
+    }))
+  }
+
+  private async run(): Promise<void> {
+    while (this.waiting.length) {
+      let size = 0
+      const part = this.waiting.slice(0, this.size).filter((w, i) => (size += w.text.length) < batchBytes || i === 0)
+      const told = { ...this.dropped }
+      let answer: { status: number; retryAfter?: number }
+      try {
+        answer = await this.send(this.list, this.body(part.map((w) => w.text)), false)
+      } catch {
+        answer = { status: 503 }
+      }
+      const { status } = answer
+      // A 200 is not the service's: something between answers in its place.
+      if (retryable.includes(status) || (status < 400 && status !== 202)) {
+        this.failures++
+        this.later(Math.max((answer.retryAfter ?? 0) * 1000, Math.min(60_000, 500 * 2 ** this.failures) * (0.75 + Math.random() / 2)))
+        return
+      }
+      this.failures = 0
+      if (status === 413 && part.length > 1) {
+        this.size = 1
+        continue
+      }
+      if (status === 202) for (const k in told) if (!(this.dropped[k]! -= told[k]!)) delete this.dropped[k]
+      if (status >= 400) for (const _ of part) this.lose('refused')
+      this.taken(part)
+    }
+    this.size = batchEvents
+  }
+
+  private taken(part: Waiting[]): void {
+    // One that was replaced meanwhile is not what was sent.
+    this.waiting = this.waiting.filter((w) => !part.includes(w))
+    for (const w of part) {
+      if (this.waiting.some((v) => v.id === w.id)) continue
+      try {
+        this.keeper?.drop(this.list, w.id)
+      } catch {
+        // It is sent again by the next page, and counts once.
+      }
+    }
+  }
+
+  /**
+   * Hands over at once what fits into so many bytes, for a page or process that
+   * is about to end: the newest first, bare if need be. The rest stays kept.
+   * Returns the bytes used.
+   */
+  handOver(most: number): number {
+    const part: Waiting[] = []
+    const texts: string[] = []
+    let size = bytes(this.body([]))
+    for (const w of this.waiting.toReversed()) {
+      const text = [w.text, w.bare].find((t) => t && size + bytes(t) + 1 <= most)
+      if (!text) continue
+      size += bytes(text) + 1
+      part.unshift(w)
+      texts.unshift(text)
+    }
+    if (!part.length) return 0
+    // A page that was only hidden comes back: what was not taken still waits.
+    this.send(this.list, this.body(texts), true).then(({ status }) => (status === 202 ? this.taken(part) : undefined), () => undefined)
+    return size
+  }
+}
