@@ -62,7 +62,7 @@ func ProblemOf(err error) (p *Problem, retryAfter int) {
 // WriteError answers with a problem, and logs what is our fault.
 func WriteError(w http.ResponseWriter, r *http.Request, log *slog.Logger, err error) {
 	p, after := ProblemOf(err)
-	if p.Status >= 500 {
+	if p.Status >= 500 && !errors.Is(err, context.Canceled) { // nobody waits for the answer any more
 		log.Error("request failed", "method", r.Method, "path", r.URL.Path, "status", p.Status, "err", err)
 	}
 	if after > 0 {

@@ -33,14 +33,15 @@ function listen(): void {
   addEventListener('error', (e) => {
     if (!(e instanceof ErrorEvent)) return
     // Without an error object (a script of another origin) the place is all there is.
-    const thrown = e.error ?? { name: 'Error', message: e.message, stack: `${e.message}\n    at ${e.filename || 'unknown'}:${e.lineno || 0}:${e.colno || 0}` }
+    const [, name = 'Error', message] = /^(?:Uncaught )?(?:(\w*Error): )?(.*)/.exec(e.message)!
+    const thrown = e.error ?? { name, message, stack: `${e.message}\n    at ${e.filename || 'unknown'}:${e.lineno || 0}:${e.colno || 0}` }
     client.report(thrown, { handled: false })
   })
   addEventListener('unhandledrejection', (e) => {
     client.report(e.reason, { handled: false })
   })
   addEventListener('online', () => {
-    for (const box of [client.events, client.sessions, client.feedback]) box.hurry()
+    for (const box of [client.events, client.sessions, client.feedback]) void box.flush()
   })
   if (!hasDocument) return
   addEventListener('pagehide', leave)
@@ -54,7 +55,7 @@ function leave(): void {
   client.release()
   if (!client.scrub) client.cleanBy(scrubRoughly)
   if (client.options?.sessions !== false) {
-    page.session!.end()
+    page.session!.raise('clean')
     client.tell(page.session, page.attributes)
   }
   let left = mostAtEnd

@@ -116,7 +116,7 @@ export class Client {
         this.reported.add(error)
       }
       const severity = details.severity ?? 'error'
-      if (severity === 'error' || severity === 'fatal') this.scope().session?.fault()
+      if (severity === 'error' || severity === 'fatal') this.scope().session?.raise('faulty')
       return this.take(kindOf(error), () => ({ ...this.event(details, severity), exceptions: exceptionsOf(error) }))
     })
   }

@@ -76,6 +76,7 @@ export function watchHangs(client: Client, after: number): void {
   const o = client.options!
   ;(globalThis as Record<symbol, unknown>)[hook] = (stack: string, time: string): string | undefined => {
     const own = stack.split('\n').filter((l) => !l.includes('firethorn.hang')).join('\n')
+    client.scope().session?.raise('faulty')
     const e = hangEvent(client, 'the event loop was blocked', own, time)
     return e && JSON.stringify({ sent: new Date().toISOString(), resource: client.resource, events: [e] satisfies ReportedEvent[] })
   }

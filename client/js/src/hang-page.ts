@@ -80,7 +80,7 @@ export function watchHangs(after: number): void {
     if (document.visibilityState === 'visible') worker.postMessage({})
   }, every)
   setInterval(() => client.guard(beat), 2000)
-  client.guard(beat)
+  beat()
   document.addEventListener('visibilitychange', () => worker.postMessage(document.visibilityState === 'visible' ? {} : { pause: true }))
   worker.onmessage = async ({ data }: MessageEvent<{ from: number; told: boolean }>) => {
     const to = Date.now()
@@ -88,6 +88,7 @@ export function watchHangs(after: number): void {
     await new Promise((done) => setTimeout(done, 300)) // the browser tells of the long frame after it
     const stack = (await samples(data.from)) ?? (await entryOf(frames, data.from - performance.timeOrigin)) ?? ''
     client.guard(() => {
+      client.scope().session?.raise('faulty')
       const e = hangEvent(client, words, stack, new Date(data.from).toISOString())
       if (e) client.events.put({ ...e, attributes: { ...e.attributes, 'hang.duration_ms': to - data.from } })
     })

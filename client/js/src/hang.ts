@@ -3,6 +3,5 @@ import type { ReportedEvent } from './event.ts'
 
 /** The event of a hang, as it leaves. */
 export function hangEvent(c: Client, message: string, stack: string, time: string): ReportedEvent | undefined {
-  c.scope().session?.fault()
   return c.finish({ ...c.event({}, 'error'), time, exceptions: [{ type: 'Hang', message, stack: `Hang: ${message}${stack}` }] })
 }

@@ -37,7 +37,7 @@ export function start(options: Options): void {
     if (options.breadcrumbs?.console !== false) watchConsole()
     if (options.sessions !== false && options.sessions !== 'request') live()
     process.on('beforeExit', () => {
-      if (whole.session) whole.session.end()
+      if (whole.session) whole.session.raise('clean')
       if (whole.session && !over) client.tell(whole.session, whole.attributes)
       over = true
       if ([client.events, client.sessions, client.feedback].some((b) => b.waiting.length)) void client.drain()
@@ -57,7 +57,7 @@ function live(): void {
   for (const signal of ['SIGTERM', 'SIGINT', 'SIGHUP'] as const) {
     const told = () => {
       over = true
-      whole.session!.end()
+      whole.session!.raise('clean')
       client.tell(whole.session, whole.attributes)
       const theirs = process.listenerCount(signal) > 0 // ours is gone: it listens once
       void client.drain().finally(() => {
@@ -73,7 +73,7 @@ function ended(error: unknown, kind: 'uncaughtException' | 'unhandledRejection')
   client.report(error, { handled: false, severity: 'fatal' })
   if (process.listenerCount(kind) > 1) return // the application decides
   over = true
-  whole.session?.end('crashed')
+  whole.session?.raise('crashed')
   client.tell(whole.session, whole.attributes)
   void client.drain().finally(() => {
     console.error(error)
@@ -88,7 +88,7 @@ type Handler = (req: IncomingMessage, res: ServerResponse, next?: Next) => unkno
 
 /** Tells how the session of a request ended, where each request is one. */
 function tellOf(scope: Scope): void {
-  scope.session?.end()
+  scope.session?.raise('clean')
   client.tell(scope.session, scope.attributes)
   scope.session = undefined
 }
@@ -106,7 +106,7 @@ export function wrap(handler: Handler): Handler {
     if (session !== whole.session) res.once('close', () => tellOf(scope))
     return flow.run(scope, () => {
       const failed = (error: unknown) => {
-        if (session !== whole.session) session?.end('crashed')
+        if (session !== whole.session) session?.raise('crashed')
         client.report(error, { handled: false, attributes: { 'http.response.status_code': res.statusCode >= 400 ? res.statusCode : 500 } })
       }
       const passed: Next | undefined = next && ((error?: unknown) => {

@@ -21,8 +21,8 @@ const batchEvents = 15
 const batchBytes = 1 << 20
 const retryable = [429, 502, 503, 504]
 
-/** Bytes of a text in UTF-8; a text of one-byte characters is not walked over twice. */
-export const bytes = (text: string): number => new TextEncoder().encode(text).length
+/** Bytes of a text in UTF-8. */
+const bytes = (text: string): number => new Blob([text]).size
 
 /**
  * A bounded queue of messages of one list ("events", "sessions", "feedback"):
@@ -50,16 +50,12 @@ export class Outbox {
     this.send = send
     this.resource = resource
     this.keeper = keeper
-    for (const [id, text] of this.kept()) this.waiting.push({ id, text })
-    if (this.waiting.length) this.later(0)
-  }
-
-  private kept(): [string, string][] {
     try {
-      return this.keeper?.load(this.list).slice(0, this.room) ?? []
+      this.waiting = (keeper?.load(list) ?? []).slice(0, room).map(([id, text]) => ({ id, text }))
     } catch {
-      return []
+      // no store here: nothing is kept
     }
+    if (this.waiting.length) this.later(0)
   }
 
   /** Takes a message; one with the id of another that waits takes its place. */
@@ -97,12 +93,7 @@ export class Outbox {
     return `${head.slice(0, -1)},"${this.list}":[${texts.join()}]}`
   }
 
-  /** Tries at once: the network is back. */
-  hurry(): void {
-    if (this.waiting.length) this.later(0)
-  }
-
-  /** Sends what waits until nothing does or the service does not take it. */
+  /** Sends what waits, at once, until nothing does or the service does not take it. */
   flush(): Promise<void> {
     clearTimeout(this.timer)
     this.timer = undefined

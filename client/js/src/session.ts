@@ -14,17 +14,8 @@ export class Session {
   private sequence = 0
   private outcome: Outcome = 'running'
 
-  /** It goes on, but something went wrong. */
-  fault(): void {
-    this.raise('faulty')
-  }
-
-  /** It ended, so far as is known: without a fault it is clean. */
-  end(outcome: Outcome = 'clean'): void {
-    this.raise(outcome)
-  }
-
-  private raise(to: Outcome): void {
+  /** It stands so, or worse: faulty when something went wrong, clean or crashed when it ended. */
+  raise(to: Outcome): void {
     if (ranks.indexOf(to) > ranks.indexOf(this.outcome)) this.outcome = to
   }
 
