@@ -224,7 +224,7 @@ export class Client {
 
   /** Tells how a session stands. */
   tell(session: Session | undefined, attributes: Attributes, wait?: number): void {
-    if (session) this.guard(() => this.sessions.put(session.message(attributes), undefined, wait))
+    if (session) this.sessions.put(session.message(attributes), undefined, wait)
   }
 
   /** Lets go of what is held back, for a page or process that may end. */

@@ -36,6 +36,10 @@ function listener(): void {
   function look(time: string): void {
     const s = new Session()
     s.connectToMainThread()
+    const files: Record<string, string> = {}
+    s.on('Debugger.scriptParsed', ({ params }: { params: { scriptId: string; url: string } }) => {
+      files[params.scriptId] = params.url
+    })
     const done = () => s.post('Debugger.disable', () => s.disconnect())
     s.on('Debugger.paused', ({ params }: { params: { callFrames: any[] } }) => {
       const frames = params.callFrames
@@ -44,7 +48,7 @@ function listener(): void {
         s.post('Debugger.resume', done)
         return
       }
-      const stack = frames.map((f) => `\n    at ${f.functionName || '<anonymous>'} (${f.url || 'native'}:${f.location.lineNumber + 1}:${(f.location.columnNumber ?? 0) + 1})`).join('')
+      const stack = frames.map((f) => `\n    at ${f.functionName || '<anonymous>'} (${f.url || files[f.location.scriptId] || 'native'}:${f.location.lineNumber + 1}:${(f.location.columnNumber ?? 0) + 1})`).join('')
       const expression = `globalThis[Symbol.for('firethorn.hang')](${JSON.stringify(stack)}, ${JSON.stringify(time)})`
       s.post('Debugger.evaluateOnCallFrame', { callFrameId: frames[0].callFrameId, expression, returnByValue: true }, (_: unknown, got: any) => {
         s.post('Debugger.resume', done)
