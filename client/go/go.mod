@@ -1,0 +1,3 @@
+module firethorn.example/client
+
+go 1.24
