@@ -36,7 +36,7 @@ demo/quayside/build/.built: client/js/dist/browser.js $(demo_sources)
 	@npm run --silent build --workspace demo/gangway
 	@touch $@
 
-bin/bosun: $(shell find demo/bosun -type f)
+bin/bosun: $(shell find demo/bosun client/go -type f)
 	@go build -C demo/bosun -trimpath -o ../../bin/bosun .
 
 build: setup console/dist/app/index.html ## bin/firethorn with the console inside
@@ -45,13 +45,16 @@ build: setup console/dist/app/index.html ## bin/firethorn with the console insid
 check: setup node_modules/.installed client/js/dist/browser.js ## vet, formatting, linter, type checks
 	@go vet ./...
 	@go vet -C demo/bosun ./...
-	@bad=$$(gofmt -l bench cmd console/*.go demo e2e internal); test -z "$$bad" || { echo "not formatted (gofmt -w):"; echo "$$bad"; exit 1; }
+	@go vet -C client/go ./...
+	@bad=$$(gofmt -l bench client cmd console/*.go demo e2e internal); test -z "$$bad" || { echo "not formatted (gofmt -w):"; echo "$$bad"; exit 1; }
 	@go tool staticcheck ./...
+	@cd client/go && go tool -modfile=../../go.mod staticcheck ./...
 	@npm run --silent typecheck --workspace client/js
 	@npm run --silent typecheck --workspace console
 	@node scripts/check-lock.mjs
 
 test: build check demo/quayside/build/.built bin/bosun ## everything there is to pass
+	@go test -C client/go ./...
 	@FIRETHORN_CONSOLE=required go test ./...
 
 demo: build demo/quayside/build/.built bin/bosun ## the service with two weeks of errors, and three live applications

@@ -1,5 +1,6 @@
 // Command bosun plans the crews of Marrow Sound Ferries. It reports what goes
-// wrong by OpenTelemetry alone, and is broken on purpose.
+// wrong by OpenTelemetry, its roster desk by Firethorn's own client, and is
+// broken on purpose.
 package main
 
 import (
@@ -13,6 +14,7 @@ import (
 	"net/http"
 	"os"
 	"os/signal"
+	"slices"
 	"strconv"
 	"syscall"
 	"time"
@@ -22,6 +24,7 @@ import (
 	"go.opentelemetry.io/otel/trace"
 
 	"marrowsound.example/bosun/crew"
+	"marrowsound.example/bosun/desk"
 )
 
 func main() {
@@ -52,24 +55,33 @@ func run(ctx context.Context, listen string, drive int, once bool) error {
 	if err != nil {
 		return err
 	}
-	server := &http.Server{Handler: traced(routes()), ReadHeaderTimeout: 5 * time.Second}
+	if to := os.Getenv("REPORT_TO"); to != "" {
+		defer desk.Report(to, os.Getenv("REPORT_KEY"), release, "-")()
+	}
+	server := &http.Server{Handler: (&desk.Desk{}).Handler(traced(routes())), ReadHeaderTimeout: 5 * time.Second}
 	go func() {
 		<-ctx.Done()
 		server.Close()
 	}()
 	fmt.Printf("bosun listens on %s\n", l.Addr())
 	go func() {
-		for i := range drive {
-			for _, path := range breaks {
-				req, err := http.NewRequestWithContext(ctx, http.MethodGet, "http://"+l.Addr().String()+path, nil)
-				if err != nil {
-					return
-				}
-				req.Header.Set("X-Crew", "c-"+strconv.Itoa(100+i%40))
-				if res, err := http.DefaultClient.Do(req); err == nil {
-					res.Body.Close()
-				}
+		ask := func(path string, who int) {
+			req, err := http.NewRequestWithContext(ctx, http.MethodGet, "http://"+l.Addr().String()+path, nil)
+			if err != nil {
+				return
 			}
+			req.Header.Set("X-Crew", "c-"+strconv.Itoa(100+who%40))
+			if res, err := http.DefaultClient.Do(req); err == nil {
+				res.Body.Close()
+			}
+		}
+		for i := range drive {
+			for _, path := range slices.Concat(breaks, desk.Breaks) {
+				ask(path, i)
+			}
+		}
+		if drive > 0 && !once {
+			ask(desk.Stuck, 7) // for good
 		}
 		if once {
 			server.Close()
@@ -115,7 +127,7 @@ func routes() http.Handler {
 	m.HandleFunc("GET /{$}", func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "text/html")
 		fmt.Fprintf(w, "<!doctype html><meta charset=utf-8><title>Bosun</title><h1>Bosun %s</h1><p>Crew plans of Marrow Sound Ferries. Each of these ends badly:</p><ul>", release)
-		for _, path := range breaks {
+		for _, path := range append(slices.Concat(breaks, desk.Breaks), desk.Stuck) {
 			fmt.Fprintf(w, "<li><a href=%q>%s</a></li>", path, path)
 		}
 	})

@@ -54,6 +54,7 @@ type demo struct {
 	once                      bool
 	server, link              string
 	tokens                    map[string]string // of people, to decide by
+	outcomes                  map[string]replay.Outcomes
 }
 
 func (d *demo) run(ctx context.Context) error {
@@ -96,7 +97,7 @@ func (d *demo) run(ctx context.Context) error {
 		for _, app := range []string{"quayside", "gangway"} {
 			events := replay.Traffic(lines, app, newer, now)
 			total += len(events)
-			if err := d.send(ctx, keys[app], events); err != nil {
+			if err := d.sendAll(ctx, app, keys[app], events); err != nil {
 				return err
 			}
 		}
@@ -107,6 +108,11 @@ func (d *demo) run(ctx context.Context) error {
 			if err := d.triage(ctx); err != nil {
 				return err
 			}
+		}
+	}
+	for _, app := range []string{"quayside", "gangway"} {
+		if err := d.checkSessions(ctx, app); err != nil {
+			return err
 		}
 	}
 	if err := d.rules(ctx, keys["quayside"], replay.Noise(lines, now)); err != nil {
@@ -137,7 +143,7 @@ func (d *demo) rules(ctx context.Context, key string, noise []json.RawMessage) e
 		return ctx.Err()
 	case <-time.After(rulesAct):
 	}
-	if err := d.send(ctx, key, noise); err != nil {
+	if err := d.send(ctx, key, "events", noise); err != nil {
 		return err
 	}
 	return d.settle(ctx)
@@ -232,8 +238,54 @@ func (d *demo) pushSymbols(ctx context.Context) error {
 	return nil
 }
 
-func (d *demo) send(ctx context.Context, key string, events []json.RawMessage) error {
-	log.Printf("replaying %d events …", len(events))
+// sendAll sends events with the sessions they happened in, and what people
+// said: the first of them before the event that it is about.
+func (d *demo) sendAll(ctx context.Context, app, key string, events []json.RawMessage) error {
+	sessions, counts := replay.Sessions(app, events)
+	if d.outcomes == nil {
+		d.outcomes = map[string]replay.Outcomes{}
+	}
+	if d.outcomes[app] == nil {
+		d.outcomes[app] = replay.Outcomes{}
+	}
+	for outcome, n := range counts {
+		d.outcomes[app][outcome] += n
+	}
+	var said []json.RawMessage
+	if app == "quayside" {
+		said = replay.Feedback(events)
+	}
+	log.Printf("replaying %d events of %s in %d sessions …", len(events), app, len(sessions))
+	first := min(1, len(said))
+	for _, part := range []struct {
+		list     string
+		messages []json.RawMessage
+	}{{"feedback", said[:first]}, {"events", events}, {"sessions", sessions}, {"feedback", said[first:]}} {
+		if err := d.send(ctx, key, part.list, part.messages); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// checkSessions compares the service's counts with what was played.
+func (d *demo) checkSessions(ctx context.Context, app string) error {
+	var got struct {
+		Total map[string]any `json:"total"`
+	}
+	if err := d.json(ctx, &got, "session", "count", "--project", app, "--days", "30"); err != nil {
+		return err
+	}
+	for _, outcome := range []string{"clean", "faulty", "crashed"} {
+		if n, _ := got.Total[outcome].(float64); int64(n) != d.outcomes[app][outcome] {
+			return fmt.Errorf("%s: the service counts %v sessions as %s, and %d were played", app, n, outcome, d.outcomes[app][outcome])
+		}
+	}
+	log.Printf("sessions of %s as played: %d clean, %d faulty, %d crashed", app, d.outcomes[app]["clean"], d.outcomes[app]["faulty"], d.outcomes[app]["crashed"])
+	return nil
+}
+
+func (d *demo) send(ctx context.Context, key, list string, events []json.RawMessage) error {
 	for part := range slices.Chunk(events, 200) {
 		var body bytes.Buffer
 		z := gzip.NewWriter(&body)
@@ -243,7 +295,7 @@ func (d *demo) send(ctx context.Context, key string, events []json.RawMessage) e
 		if err := z.Close(); err != nil {
 			return err
 		}
-		req, err := http.NewRequestWithContext(ctx, http.MethodPost, d.server+"/v1/events", &body)
+		req, err := http.NewRequestWithContext(ctx, http.MethodPost, d.server+"/v1/"+list, &body)
 		if err != nil {
 			return err
 		}
@@ -339,7 +391,7 @@ func (d *demo) triage(ctx context.Context) error {
 // people run into what is broken there.
 func (d *demo) bosun(ctx context.Context, key string) (stop func(), err error) {
 	cmd := exec.Command(filepath.Join(filepath.Dir(d.binary), "bosun"), "-listen", fmt.Sprintf("127.0.0.1:%d", d.bosunPort), "-drive", "30")
-	cmd.Env = append(os.Environ(), "OTEL_EXPORTER_OTLP_ENDPOINT="+d.server, "OTEL_EXPORTER_OTLP_HEADERS=authorization=Bearer%20"+key, "OTEL_BSP_SCHEDULE_DELAY=500", "OTEL_BLRP_SCHEDULE_DELAY=500")
+	cmd.Env = append(os.Environ(), "OTEL_EXPORTER_OTLP_ENDPOINT="+d.server, "OTEL_EXPORTER_OTLP_HEADERS=authorization=Bearer%20"+key, "REPORT_TO="+d.server, "REPORT_KEY="+key, "OTEL_BSP_SCHEDULE_DELAY=500", "OTEL_BLRP_SCHEDULE_DELAY=500")
 	cmd.Stderr = os.Stderr
 	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
 	if err := cmd.Start(); err != nil {
@@ -351,7 +403,7 @@ func (d *demo) bosun(ctx context.Context, key string) (stop func(), err error) {
 	}
 	select {
 	case <-ctx.Done():
-	case <-time.After(2 * time.Second): // its exporters send twice a second
+	case <-time.After(5 * time.Second): // its exporters send twice a second, and what hangs is told after two
 	}
 	return stop, d.settle(ctx)
 }
@@ -381,7 +433,7 @@ Firethorn is running with two weeks of errors of Marrow Sound Ferries.
   gangway   %s
             follow the links
   bosun     http://127.0.0.1:%d
-            reports by OpenTelemetry alone
+            reports by OpenTelemetry, its roster desk by the Go client
   terminal  %s issue list --project quayside
 
 Ctrl-C stops everything.

@@ -146,7 +146,7 @@ func recordQuayside(ctx context.Context, demo string, rec *recorder) error {
 		for i, doing := range apps.Doings {
 			rec.begin("quayside", release, doing)
 			had := rec.count()
-			url := fmt.Sprintf("https://quayside.example/?report-to=https://firethorn.example&key=recording&user=p-%d", 1000+i)
+			url := fmt.Sprintf("https://quayside.example/?report-to=https://firethorn.example&key=recording&afresh=1&user=p-%d", 1000+i)
 			err := chromedp.Do(browser, chromedp.Navigate(url), chromedp.Click(chromedp.ID(doing)))
 			if err != nil {
 				return fmt.Errorf("quayside %s, %s: %w", release, doing, err)

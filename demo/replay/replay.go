@@ -184,6 +184,12 @@ func person(l Line, rng *rand.Rand, at time.Time, who int) json.RawMessage {
 		attributes["user.id"] = fmt.Sprintf("gate-%d", who%19)
 		attributes["gate.name"] = []string{"north", "south", "ramp"}[who%3]
 	}
+	// One person has one session in an hour; each request to gangway is one.
+	begun := at.Truncate(time.Hour)
+	if l.App == "gangway" {
+		begun = at
+	}
+	attributes["session.id"] = uuid7(begun, rand.New(rand.NewPCG(uint64(who), uint64(begun.UnixNano())+uint64(len(l.App+l.Release))+uint64(l.Release[len(l.Release)-1]))))
 	if rng.Float64() < 0.06 {
 		resource["deployment.environment.name"] = "staging"
 	}

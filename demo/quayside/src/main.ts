@@ -23,6 +23,7 @@ const server = setting('report-to')
 const key = setting('key')
 const environment = setting('environment') || 'production'
 const passenger = setting('user')
+if (setting('afresh')) sessionStorage.clear() // what led up to it is of this page alone
 history.replaceState(null, '', location.pathname)
 
 const state = { day: 171, zone: 'C', loaded: false, zoom: 1 }

@@ -1,0 +1,120 @@
+package replay
+
+import (
+	"encoding/json"
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"time"
+)
+
+// calm is how many sessions go well for each one that does not.
+const calm = 9
+
+// Outcomes counts sessions by how they ended.
+type Outcomes map[string]int64
+
+// Sessions makes the sessions of the people who met the events of Traffic, and
+// of those who met none. In quayside a session is a page's life, and goes on
+// after an error; in gangway it is a request, which an error that nothing
+// catches ends.
+func Sessions(app string, events []json.RawMessage) (messages []json.RawMessage, counts Outcomes) {
+	type told struct {
+		at       time.Time
+		resource map[string]any
+		user     any
+		outcome  string
+	}
+	met := map[string]*told{}
+	var order []string
+	for _, raw := range events {
+		var e struct {
+			Time       time.Time
+			Handled    *bool
+			Resource   map[string]any
+			Attributes map[string]any
+		}
+		if err := json.Unmarshal(raw, &e); err != nil {
+			panic(err) // Traffic wrote it
+		}
+		id := fmt.Sprint(e.Attributes["session.id"])
+		s := met[id]
+		if s == nil {
+			s = &told{at: e.Time, resource: e.Resource, user: e.Attributes["user.id"], outcome: "faulty"}
+			met[id], order = s, append(order, id)
+		}
+		if app == "gangway" && e.Handled != nil && !*e.Handled {
+			s.outcome = "crashed"
+		}
+	}
+	counts = Outcomes{}
+	tell := func(id, outcome string, at time.Time, lasted time.Duration, resource map[string]any, user any) {
+		kept := map[string]any{}
+		for _, k := range []string{"service.name", "service.version", "deployment.environment.name", "app.installation.id"} {
+			if v, ok := resource[k]; ok {
+				kept[k] = v
+			}
+		}
+		raw, err := json.Marshal(map[string]any{"id": id, "sequence": 1, "started": at, "duration_ms": lasted.Milliseconds(), "outcome": outcome, "resource": kept, "attributes": map[string]any{"user.id": user}})
+		if err != nil {
+			panic(err) // plain values encode
+		}
+		messages = append(messages, raw)
+		counts[outcome]++
+	}
+	rng := rand.New(rand.NewPCG(uint64(len(order)), 5))
+	for _, id := range order {
+		s := met[id]
+		before := time.Duration(rng.IntN(300)) * time.Second
+		tell(id, s.outcome, s.at.Add(-before), before+time.Duration(rng.IntN(120))*time.Second, s.resource, s.user)
+		for range calm {
+			at := s.at.Add(-time.Duration(rng.IntN(3*3600)) * time.Second)
+			user := fmt.Sprintf("p-%d", 1000+rng.IntN(4000))
+			if app == "gangway" {
+				user = fmt.Sprintf("gate-%d", rng.IntN(19))
+			}
+			tell(uuid7(at, rng), "clean", at, time.Duration(20+rng.IntN(600))*time.Second, s.resource, user)
+		}
+	}
+	return messages, counts
+}
+
+// words are what a few of those said who were hit, by what they had clicked.
+var words = []struct{ about, text, name, email string }{
+	{"button#new-year ", "I wanted the last ferry on New Year's Eve. The page stays empty, I even tried another phone.", "Ines Marlow", "ines.marlow@ferries.example"},
+	{"button#new-year-week", "New Year's timetable does not open. My mother waits at Carrow Slip!", "", ""},
+	{"button#family-fare", "Five of us, two are children. No price appears, whatever I choose.", "Tam Orrin", "tam@orrin.example"},
+	{"button#departures", "tomorrow's departures: nothing. Is the harbour closed?", "", "b.lund@tarn.example"},
+	{"button#berth-plan", "The berth map of zone D is blank <b>again</b>.", "Old Quay harbour office", "office@oldquay.example"},
+}
+
+// Feedback makes what a few people said about the newest events that they met.
+func Feedback(events []json.RawMessage) (out []json.RawMessage) {
+	used := map[string]bool{}
+	for _, w := range words {
+		for _, raw := range slices.Backward(events) {
+			var e struct {
+				ID         string
+				Time       time.Time
+				Resource   map[string]any
+				Attributes map[string]any
+				Exceptions []any
+			}
+			if err := json.Unmarshal(raw, &e); err != nil {
+				panic(err) // Traffic wrote it
+			}
+			if used[e.ID] || len(e.Exceptions) == 0 || !strings.Contains(string(raw), w.about) {
+				continue
+			}
+			used[e.ID] = true
+			text, err := json.Marshal(map[string]any{"id": uuid7(e.Time.Add(time.Minute), rand.New(rand.NewPCG(uint64(len(out)), 9))), "time": e.Time.Add(time.Minute), "event": e.ID, "text": w.text, "user.name": w.name, "user.email": w.email, "resource": e.Resource, "attributes": map[string]any{"user.id": e.Attributes["user.id"]}})
+			if err != nil {
+				panic(err) // plain values encode
+			}
+			out = append(out, text)
+			break
+		}
+	}
+	return out
+}
