@@ -39,7 +39,11 @@ demo/quayside/build/.built: client/js/dist/browser.js $(demo_sources)
 bin/bosun: $(shell find demo/bosun client/go -type f)
 	@go build -C demo/bosun -trimpath -o ../../bin/bosun .
 
-build: setup console/dist/app/index.html ## bin/firethorn with the console inside
+client/dist/.packed: client/js/dist/browser.js $(shell find client/go client/pack client/js/README.md -type f)
+	@go run ./client/pack
+	@touch $@
+
+build: setup console/dist/app/index.html client/dist/.packed ## bin/firethorn with the console inside
 	@go build -o bin/firethorn ./cmd/firethorn
 
 check: setup node_modules/.installed client/js/dist/browser.js ## vet, formatting, linter, type checks

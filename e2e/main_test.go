@@ -134,10 +134,16 @@ func (s *service) project(t testing.TB, name string) string {
 	return p.IngestKey
 }
 
-// post sends a body to the intake.
+// post sends events to the intake.
 func (s *service) post(t testing.TB, key, body string) (int, string) {
 	t.Helper()
-	req, err := http.NewRequest(http.MethodPost, s.url+"/v1/events", strings.NewReader(body))
+	return s.postTo(t, "/v1/events", key, body)
+}
+
+// postTo sends a body to an endpoint of the intake.
+func (s *service) postTo(t testing.TB, path, key, body string) (int, string) {
+	t.Helper()
+	req, err := http.NewRequest(http.MethodPost, s.url+path, strings.NewReader(body))
 	if err != nil {
 		t.Fatal(err)
 	}

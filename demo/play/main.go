@@ -97,7 +97,7 @@ func (d *demo) run(ctx context.Context) error {
 		for _, app := range []string{"quayside", "gangway"} {
 			events := replay.Traffic(lines, app, newer, now)
 			total += len(events)
-			if err := d.sendAll(ctx, app, keys[app], events); err != nil {
+			if err := d.sendAll(ctx, app, keys[app], events, newer); err != nil {
 				return err
 			}
 		}
@@ -240,7 +240,7 @@ func (d *demo) pushSymbols(ctx context.Context) error {
 
 // sendAll sends events with the sessions they happened in, and what people
 // said: the first of them before the event that it is about.
-func (d *demo) sendAll(ctx context.Context, app, key string, events []json.RawMessage) error {
+func (d *demo) sendAll(ctx context.Context, app, key string, events []json.RawMessage, newer bool) error {
 	sessions, counts := replay.Sessions(app, events)
 	if d.outcomes == nil {
 		d.outcomes = map[string]replay.Outcomes{}
@@ -253,7 +253,7 @@ func (d *demo) sendAll(ctx context.Context, app, key string, events []json.RawMe
 	}
 	var said []json.RawMessage
 	if app == "quayside" {
-		said = replay.Feedback(events)
+		said = replay.Feedback(events, newer)
 	}
 	log.Printf("replaying %d events of %s in %d sessions …", len(events), app, len(sessions))
 	first := min(1, len(said))

@@ -33,6 +33,8 @@ type API struct {
 	live   *hub
 	wake   func(project int64)
 	disk   func() (free int64, err error)
+
+	clients string // version of those that are handed out
 }
 
 // Options of New.
@@ -43,6 +45,7 @@ type Options struct {
 	PublicURL *url.URL
 	Wake      func(project int64)            // something was put into the inbox; nil: nobody files here
 	DiskFree  func() (free int64, err error) // of the private database; nil: it runs elsewhere
+	Clients   string                         // version of the clients that the service hands out
 	Metrics   http.Handler                   // served at /metrics to those who may read; nil: not
 }
 
@@ -51,7 +54,7 @@ const Version = "0.1.0"
 
 // New makes the API and adds its routes to r.
 func New(r chi.Router, opt Options) *API {
-	a := &API{store: opt.Store, units: opt.Units, log: opt.Log, public: opt.PublicURL, wake: opt.Wake, disk: opt.DiskFree}
+	a := &API{store: opt.Store, units: opt.Units, log: opt.Log, public: opt.PublicURL, wake: opt.Wake, disk: opt.DiskFree, clients: opt.Clients}
 	a.live = newHub(opt.Store, opt.Log)
 	guard := http.NewCrossOriginProtection()
 	r.Group(func(r chi.Router) {
@@ -169,6 +172,7 @@ func (a *API) register(r chi.Router) huma.API {
 	h := describe(r)
 	a.people(h)
 	a.projects(h)
+	a.setUp(h)
 	a.issues(h)
 	a.events(h)
 	a.traces(h)

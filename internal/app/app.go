@@ -17,6 +17,7 @@ import (
 	"github.com/go-chi/chi/v5"
 	"golang.org/x/sync/errgroup"
 
+	"firethorn/client"
 	"firethorn/console"
 	"firethorn/internal/api"
 	"firethorn/internal/core/fault"
@@ -220,11 +221,12 @@ func routes(c Config, store *mariadb.Store, units *pipeline.Units, work *worker.
 	}))
 	in := intake.New(store, work.Wake, c.Log, c.Limits, m, c.now)
 	in.Routes(r)
-	opt := api.Options{Store: store, Units: units, Log: c.Log, PublicURL: public, Wake: work.Wake, Metrics: m.Handler()}
+	opt := api.Options{Store: store, Units: units, Log: c.Log, PublicURL: public, Wake: work.Wake, Clients: client.Version, Metrics: m.Handler()}
 	if c.Database == "" {
 		opt.DiskFree = func() (int64, error) { return diskFree(c.Data) }
 	}
 	a := api.New(r, opt)
+	r.Get("/clients/*", client.Handler().ServeHTTP)
 	pages, err := console.Handler()
 	if err != nil {
 		c.Log.Warn(err.Error())

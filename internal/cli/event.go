@@ -85,7 +85,11 @@ func eventCommand() *cli.Command {
 					}
 					showTrace(out, e, c.Bool("raw"))
 					for _, t := range e.Threads {
-						fmt.Fprintf(out, "\nthread %s%s%s\n", plain(t.ID), orNothing(" %s", t.Name), orNothing(", waiting on %s", t.WaitingOn)+map[bool]string{true: " (blamed)"}[t.Blamed])
+						kind := "thread"
+						if e.Resource["telemetry.sdk.language"] == "go" {
+							kind = "goroutine"
+						}
+						fmt.Fprintf(out, "\n%s %s%s%s\n", kind, plain(t.ID), orNothing(" %s", t.Name), orNothing(", waiting on %s", t.WaitingOn)+map[bool]string{true: " (blamed)"}[t.Blamed])
 						showFrames(out, t.Frames, c.Bool("raw"))
 					}
 					if len(e.Feedback) > 0 {

@@ -63,6 +63,7 @@ func projectCommand() *cli.Command {
 				}
 				return get(ctx, c, path, showProject)
 			}},
+			setUpCommand(byName),
 			{Name: "keep", Usage: "change how long events, and symbols, are kept", Arguments: []cli.Argument{text("name")},
 				Flags: []cli.Flag{
 					&cli.IntFlag{Name: "days", Usage: "events that come from now on: 7, 30, 90 or 365 `DAYS`"},
@@ -116,7 +117,7 @@ func showProject(out io.Writer, p contract.Project) {
 		fmt.Fprintf(out, "rules       version %d\n", p.Rules)
 	}
 	if p.Events == 0 {
-		fmt.Fprintf(out, "\nNothing has arrived yet. Send a test event:\n  firethorn send --project %s\n", p.Name)
+		fmt.Fprintf(out, "\nNothing has arrived yet. Send a test event:\n  firethorn send --project %s\nSet the application up:\n  firethorn project set-up %s\n", p.Name, p.Name)
 	}
 }
 
@@ -125,6 +126,42 @@ func allowed(n int64) string {
 		return "any number"
 	}
 	return count(n) + " events"
+}
+
+// setUpCommand says how an application is set up to report.
+func setUpCommand(byName func(string) func(context.Context, *cli.Command) (func(*client) (string, error), error)) *cli.Command {
+	return &cli.Command{Name: "set-up", Usage: "how an application reports, step by step, with the project's own key", Arguments: []cli.Argument{text("name")},
+		Flags: []cli.Flag{&cli.StringFlag{Name: "runtime", Value: "vite", Usage: "vite, browser, node, node-web, go, opentelemetry or logs"}},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			at, err := byName("/set-up?"+url.Values{"runtime": {c.String("runtime")}}.Encode())(ctx, c)
+			if err != nil {
+				return err
+			}
+			return get(ctx, c, at, showSetUp)
+		}}
+}
+
+func showSetUp(out io.Writer, v contract.SetUp) {
+	fmt.Fprintf(out, "%s. %s\n", plain(v.Name), plain(v.About))
+	for i, s := range v.Steps {
+		fmt.Fprintf(out, "\n%d. %s%s\n", i+1, plain(s.Title), map[bool]string{true: " (in the build or the deployment)"}[s.Later])
+		if s.Why != "" {
+			fmt.Fprintf(out, "   %s\n", plain(s.Why))
+		}
+		if s.File != "" {
+			fmt.Fprintf(out, "   %s:\n", plain(s.File))
+		}
+		for line := range strings.Lines(s.Text + s.Run) {
+			fmt.Fprintf(out, "      %s\n", strings.TrimRight(strings.ReplaceAll(line, "\t", "    "), "\n"))
+		}
+	}
+	var others []string
+	for _, r := range v.Runtimes {
+		if r.ID != v.Runtime {
+			others = append(others, r.ID)
+		}
+	}
+	fmt.Fprintf(out, "\nOther guides: --runtime %s\n", strings.Join(others, ", "))
 }
 
 // keysCommand lists, makes, rotates and revokes ingest keys.

@@ -6,6 +6,7 @@ import (
 	"io"
 	"net/url"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/urfave/cli/v3"
@@ -136,7 +137,7 @@ func showFeedback(out io.Writer, list []contract.Feedback) {
 	for _, f := range list {
 		who := "somebody"
 		if f.Name != "" || f.Email != "" {
-			who = plain(f.Name + orNothing(" <%s>", f.Email))
+			who = strings.TrimSpace(plain(f.Name) + orNothing(" <%s>", f.Email))
 		}
 		about := orElse(f.Issue, orNothing("event %s, which has not been filed", f.Event))
 		fmt.Fprintf(out, "%s, %s%s\n", f.Time.Format("2006-01-02 15:04"), who, orNothing(", about %s", about))

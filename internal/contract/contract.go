@@ -74,6 +74,31 @@ type RotateKey struct {
 	OverlapHours int `json:"overlap_hours" minimum:"0" maximum:"8760" doc:"how long the old one stays good"`
 }
 
+// SetUp says how an application is set up to report to a project.
+type SetUp struct {
+	Runtimes []SetUpRuntime `json:"runtimes" nullable:"false" doc:"those that there are guides for"`
+	Runtime  string         `json:"runtime"`
+	Name     string         `json:"name"`
+	About    string         `json:"about"`
+	Steps    []SetUpStep    `json:"steps" nullable:"false"`
+}
+
+// SetUpRuntime is a runtime that there is a guide for.
+type SetUpRuntime struct {
+	ID   string `json:"id"`
+	Name string `json:"name"`
+}
+
+// SetUpStep is one thing to do.
+type SetUpStep struct {
+	Title string `json:"title"`
+	Why   string `json:"why,omitempty"`
+	Run   string `json:"run,omitempty" doc:"shell commands, one a line"`
+	File  string `json:"file,omitempty" doc:"the file to write, in the application's directory"`
+	Text  string `json:"text,omitempty" doc:"the file's text, or what to type"`
+	Later bool   `json:"later,omitempty" doc:"it belongs into the build or the deployment, not into the first try"`
+}
+
 // Origin is the frame an issue is blamed on.
 type Origin struct {
 	Function string `json:"function"`

@@ -31,6 +31,8 @@ export interface Options {
   sessions?: boolean | 'process' | 'request'
   /** After how long without a turn (milliseconds) the page or event loop counts as hanging: 5000, unless said otherwise. */
   hangs?: number | false
+  /** The page is served with Document-Policy: js-profiling, so that the whole stack of a hang is known. */
+  hangStacks?: boolean
 }
 
 /** What is known at one time in one flow: the page's, or a request's. */

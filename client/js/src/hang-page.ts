@@ -97,7 +97,8 @@ export function watchHangs(after: number): void {
 
 /** The stack that was seen most often during the hang, where the page's Document-Policy lets a page look at itself. */
 function sampling(after: number): (from: number) => Promise<string | undefined> {
-  const make = (globalThis as { Profiler?: new (o: { sampleInterval: number; maxBufferSize: number }) => Sampler }).Profiler
+  // Without the policy a browser complains to the console: the application has to say.
+  const make = !client.options!.hangStacks ? undefined : (globalThis as { Profiler?: new (o: { sampleInterval: number; maxBufferSize: number }) => Sampler }).Profiler
   const begin = (): Sampler | undefined => {
     try {
       return make && new make({ sampleInterval: 50, maxBufferSize: Math.max(400, after / 10) })

@@ -12,6 +12,9 @@ export type Exception = components['schemas']['Exception']
 export type Frame = components['schemas']['Frame']
 export type Project = components['schemas']['Project']
 export type Breadcrumb = components['schemas']['Breadcrumb']
+export type Thread = components['schemas']['Thread']
+export type Feedback = components['schemas']['Feedback']
+export type SetUp = components['schemas']['SetUp']
 
 export type Received = components['schemas']['Received']
 export type ReceivedHour = components['schemas']['ReceivedHour']
@@ -84,6 +87,11 @@ export const issue = (name: string, number: number, signal?: AbortSignal) => ans
 export const history = (name: string, number: number, signal?: AbortSignal) => answer(api.GET('/api/issues/{project}/{number}/history', { params: { path: path(name, number) }, signal }))
 export const event = (name: string, number: number, which: string, signal?: AbortSignal) =>
   answer(api.GET('/api/issues/{project}/{number}/events/{event}', { params: { path: { ...path(name, number), event: which } }, signal }))
+
+export const feedback = (name: string, number: number, cursor?: string, signal?: AbortSignal) =>
+  answer(api.GET('/api/issues/{project}/{number}/feedback', { params: { path: path(name, number), query: { limit: 20, ...(cursor ? { cursor } : {}) } }, signal }))
+export type Runtime = NonNullable<NonNullable<import('./schema.d.ts').operations['set-up']['parameters']['query']>['runtime']>
+export const setUp = (name: string, runtime: string, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/set-up', { params: { path: { project: name }, query: { runtime: runtime as Runtime } }, signal }))
 
 export type Verb = 'accept' | 'assign' | 'fix' | 'reopen' | 'dismiss' | 'undo'
 

@@ -638,6 +638,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/set-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How an application is set up to report, with the project's own key */
+        get: operations["set-up"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/symbols": {
         parameters: {
             query?: never;
@@ -1928,6 +1945,30 @@ export interface components {
         Sessions: {
             next?: string;
             sessions: components["schemas"]["Session"][];
+        };
+        SetUp: {
+            about: string;
+            name: string;
+            runtime: string;
+            /** @description those that there are guides for */
+            runtimes: components["schemas"]["SetUpRuntime"][];
+            steps: components["schemas"]["SetUpStep"][];
+        };
+        SetUpRuntime: {
+            id: string;
+            name: string;
+        };
+        SetUpStep: {
+            /** @description the file to write, in the application's directory */
+            file?: string;
+            /** @description it belongs into the build or the deployment, not into the first try */
+            later?: boolean;
+            /** @description shell commands, one a line */
+            run?: string;
+            /** @description the file's text, or what to type */
+            text?: string;
+            title: string;
+            why?: string;
         };
         SignInBody: {
             /** @description what stands behind the # of a sign-in link */
@@ -3773,6 +3814,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SessionDetail"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-up": {
+        parameters: {
+            query?: {
+                /** @description what the application runs in */
+                runtime?: "vite" | "browser" | "node" | "node-web" | "go" | "opentelemetry" | "logs";
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetUp"];
                 };
             };
             /** @description Error */

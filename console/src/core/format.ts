@@ -53,3 +53,13 @@ export function nextRelease(last: string): string {
   const m = /^(.*?)(\d+)([^\d]*)$/.exec(last.split('-')[0] ?? '')
   return m ? `${m[1]}${Number(m[2]) + 1}${m[3]}` : ''
 }
+
+/** How long something lasted: 340 ms, 12 s, 4 min 10 s, 2 h 5 min. */
+export function lasted(ms: number): string {
+  if (ms < 1000) return `${Math.round(ms)} ms`
+  const s = Math.round(ms / 1000)
+  if (s < 60) return `${s} s`
+  const min = Math.floor(s / 60)
+  if (min < 60) return `${min} min${s % 60 ? ` ${s % 60} s` : ''}`
+  return `${Math.floor(min / 60)} h${min % 60 ? ` ${min % 60} min` : ''}`
+}

@@ -1,6 +1,6 @@
 import { Link } from 'react-router'
 import type { EventDetail } from '../api/client.ts'
-import { before, exact } from '../core/format.ts'
+import { before, exact, lasted } from '../core/format.ts'
 import { groupFacts } from '../core/trace.ts'
 
 const marks: Record<string, string> = { page: '→', input: '☞', call: '⇄', log: '≡', app: '•' }
@@ -67,12 +67,33 @@ function Signals({ event }: { event: EventDetail }) {
   )
 }
 
+/** The run of the application that the event happened in. */
+function Run({ event }: { event: EventDetail }) {
+  const s = event.session
+  if (!s) return null
+  const rows: [string, string][] = [['outcome', s.outcome], ['started', exact(s.started)], ['lasted', lasted(s.duration_ms)], ['this event', `${lasted(Math.max(0, Date.parse(event.time) - Date.parse(s.started)))} after its start`]]
+  return (
+    <section className="rounded border border-base-300 bg-base-100 p-3">
+      <h4 className="mb-1 font-semibold">Session</h4>
+      <dl className="grid grid-cols-[minmax(8rem,max-content)_minmax(0,1fr)] gap-x-3">
+        {rows.map(([name, value]) => (
+          <div key={name} className="contents">
+            <dt className="soft mono">{name}</dt>
+            <dd className="mono break-words">{value}</dd>
+          </div>
+        ))}
+      </dl>
+    </section>
+  )
+}
+
 /** The event's facts, by what people ask for. */
 export function Facts({ event }: { event: EventDetail }) {
   return (
     <>
       <div className="grid gap-4 md:grid-cols-2">
         <Signals event={event} />
+        <Run event={event} />
         {groupFacts(event.resource, event.attributes).map((g) => (
           <section key={g.name} className="rounded border border-base-300 bg-base-100 p-3">
             <h4 className="mb-1 font-semibold">{g.name}</h4>

@@ -9,11 +9,13 @@ import { shell } from '../core/list.ts'
 import { scaleOf } from '../core/stem.ts'
 import { DecisionBar } from './decide.tsx'
 import { Breadcrumbs, Facts } from './facts.tsx'
+import { IssueFeedback, Said } from './feedback.tsx'
 import { useKeys } from './keys.ts'
 import { Ago, Copy, Failed, Loading, State, StemAndBerry } from './parts.tsx'
 import { useSay } from './say.tsx'
 import { Splits } from './split.tsx'
 import { Grouping } from './grouping.tsx'
+import { Threads } from './threads.tsx'
 import { Trace } from './trace.tsx'
 
 /** One issue: what broke, who is hit, since when, what to do. */
@@ -64,6 +66,13 @@ export function IssuePage() {
           {event.data && <Trace key={event.data.id} event={event.data} raw={raw} />}
           {event.data && (
             <>
+              <Threads event={event.data} raw={raw} />
+              {event.data.feedback.length > 0 && (
+                <>
+                  <h3 className="mt-5 mb-2 font-semibold">What was said about this event</h3>
+                  <Said list={event.data.feedback} />
+                </>
+              )}
               <h3 className="mt-5 mb-2 font-semibold">What led up to it</h3>
               <Breadcrumbs event={event.data} />
               <h3 className="mt-5 mb-2 font-semibold">Facts of this event</h3>
@@ -76,6 +85,7 @@ export function IssuePage() {
             {counted(i.users, 'user')} in {counted(i.events, 'event')}.
             {event.data?.user && <> This event hit <span className="mono">{event.data.user.attribute} = {event.data.user.value}</span>.</>}
           </p>
+          {i.feedback > 0 && <IssueFeedback project={project} number={n} id={i.id} />}
           <Counted title="environment" list={i.environments} />
         </Part>
         <Part id="when" title="Since when">
@@ -160,6 +170,7 @@ function Head({ issue: i }: { issue: IssueDetail }) {
           <Figure name="last seen"><Ago at={i.last_seen} /></Figure>
           <Figure name="first seen"><span title={exact(i.first_seen)}>{day(i.first_seen)}</span></Figure>
           <Figure name="releases"><span className="mono">{i.first_release === i.last_release ? i.last_release || 'none' : `${i.first_release || 'none'} → ${i.last_release || 'none'}`}</span></Figure>
+          {i.feedback > 0 && <Figure name="feedback"><a href="#who" className="underline decoration-dotted underline-offset-4">{count(i.feedback)}</a></Figure>}
           <Figure name="owner">{i.owner ?? 'nobody'}</Figure>
         </dl>
         <StemAndBerry days={i.trend} scale={scaleOf([i.trend])} events={i.events} users={i.users} width={220} height={44} berry={5.5} />

@@ -1,67 +1,100 @@
-import { useQuery } from '@tanstack/react-query'
-import { Link, useParams } from 'react-router'
+import { keepPreviousData, useQuery } from '@tanstack/react-query'
+import { Link, useParams, useSearchParams } from 'react-router'
 import * as api from '../api/client.ts'
-import { count } from '../core/format.ts'
+import { count, counted } from '../core/format.ts'
 import { Copy, Failed, Loading } from './parts.tsx'
 
-/** How an application reports, with the project's own key, and whether it does. */
+/** How an application reports, step by step, with the project's own key, and whether it does. */
 export function SetUp({ project }: { project: string }) {
+  const [params, setParams] = useSearchParams()
+  const runtime = params.get('runtime') ?? 'vite'
   const p = useQuery({ queryKey: ['p', project, 'project'], queryFn: ({ signal }) => api.project(project, signal) })
-  if (p.error) return <Failed error={p.error} again={() => void p.refetch()} />
-  if (!p.data) return <Loading />
-  const origin = location.origin
-  const key = p.data.ingest_key
-  const snippets: { name: string; why: string; text: string }[] = [
-    { name: 'A test event', why: 'From any machine that the command line is logged in on.', text: `firethorn send --project ${project}` },
-    {
-      name: 'Browser and Node',
-      why: 'First of all in the application. The release must be the one the maps are pushed for.',
-      text: `import { start } from '@firethorn/client'\n\nstart({\n  server: '${origin}',\n  key: '${key}',\n  service: '${project}',\n  release: '1.0.0',\n  environment: 'production',\n})`,
-    },
-    {
-      name: 'Anything that speaks HTTP',
-      why: 'One event, as the event format has it.',
-      text: `curl ${origin}/v1/events -H 'Authorization: Bearer ${key}' \\\n  -H 'Content-Type: application/json' \\\n  -d '{"exceptions":[{"type":"TestError","message":"it works"}]}'`,
-    },
-    {
-      name: 'OpenTelemetry',
-      why: 'In the environment of an application that has it already: exceptions on spans and in log records become events.',
-      text: `OTEL_SERVICE_NAME=${project}\nOTEL_RESOURCE_ATTRIBUTES=service.version=1.0.0,deployment.environment.name=production\nOTEL_EXPORTER_OTLP_PROTOCOL=http/protobuf\nOTEL_EXPORTER_OTLP_ENDPOINT=${origin}\nOTEL_EXPORTER_OTLP_HEADERS=authorization=Bearer%20${key}`,
-    },
-    {
-      name: 'Logs',
-      why: 'Stack traces in files or in what a program prints become events.',
-      text: `firethorn forward --server ${origin} --key ${key} \\\n  --service ${project} --release 1.0.0 /var/log/${project}/*.log`,
-    },
-    { name: 'Source maps', why: 'After each build, so that traces are readable.', text: `firethorn symbols push --project ${project} --release 1.0.0 \\\n  --served-at https://app.example/ dist` },
-  ]
+  const g = useQuery({ queryKey: ['set-up', project, runtime], queryFn: ({ signal }) => api.setUp(project, runtime, signal), placeholderData: keepPreviousData })
+  const failed = p.error ?? g.error
+  if (failed) return <Failed error={failed} again={() => void Promise.all([p.refetch(), g.refetch()])} />
+  if (!p.data || !g.data) return <Loading />
+  const first = g.data.steps.filter((s) => !s.later)
+  const later = g.data.steps.filter((s) => s.later)
   return (
-    <div className="mx-auto max-w-3xl px-6 py-6">
+    <div className="mx-auto max-w-4xl px-6 py-6">
       <h1 className="text-xl font-semibold">Set up {project}</h1>
-      <p className="mt-1" role="status">
-        {p.data.events === 0 ? (
-          <>
-            <span className="status status-info mr-2 animate-pulse" aria-hidden="true" />
-            Nothing has arrived yet; listening.
-          </>
-        ) : (
-          <>
-            {count(p.data.events)} events have arrived. <Link className="link" to={`/p/${project}/issues`}>See the issues</Link>
-          </>
-        )}
-      </p>
-      <ol className="mt-5 space-y-5">
-        {snippets.map((s) => (
-          <li key={s.name}>
+      <fieldset className="mt-3">
+        <legend className="soft mb-1">It runs in</legend>
+        <div className="flex flex-wrap gap-1.5">
+          {g.data.runtimes.map((r) => (
+            <label key={r.id} className={`btn btn-sm font-normal has-focus-visible:outline-2 has-focus-visible:outline-offset-2 ${r.id === runtime ? 'btn-primary' : 'btn-outline'}`}>
+              <input type="radio" name="runtime" className="sr-only" checked={r.id === runtime} onChange={() => setParams({ runtime: r.id }, { replace: true })} />
+              {r.name}
+            </label>
+          ))}
+        </div>
+      </fieldset>
+      <Arrival project={project} events={p.data.events} />
+      <p className="mt-4">{g.data.about}</p>
+      <Steps steps={first} from={1} />
+      {later.length > 0 && (
+        <>
+          <h2 className="mt-6 text-lg font-semibold">Then, in the build or the deployment</h2>
+          <Steps steps={later} from={first.length + 1} />
+        </>
+      )}
+    </div>
+  )
+}
+
+function Steps({ steps, from }: { steps: api.SetUp['steps']; from: number }) {
+  return (
+    <ol className="mt-3 space-y-4" start={from}>
+      {steps.map((s, i) => {
+        const text = (s.run ?? s.text ?? '').replace(/\n$/, '')
+        return (
+          <li key={s.title}>
             <div className="flex items-baseline gap-3">
-              <h2 className="font-semibold whitespace-nowrap">{s.name}</h2>
-              <span className="soft grow">{s.why}</span>
-              <Copy text={s.text}>Copy</Copy>
+              <h2 className="font-semibold whitespace-nowrap">{from + i}. {s.title}</h2>
+              {s.file && <span className="mono soft">{s.file}</span>}
+              <span className="grow" />
+              {text && <Copy text={text}>Copy</Copy>}
             </div>
-            <pre className="mt-1 overflow-x-auto rounded border border-base-300 bg-base-100 p-3" tabIndex={0} aria-label={s.name}>{s.text}</pre>
+            {s.why && <p className="soft">{s.why}</p>}
+            {text && <pre className="mt-1 overflow-x-auto rounded border border-base-300 bg-base-100 p-3 text-[.93rem]" tabIndex={0} aria-label={s.title}>{text}</pre>}
           </li>
-        ))}
-      </ol>
+        )
+      })}
+    </ol>
+  )
+}
+
+/** Whether anything has come: said as it comes. */
+function Arrival({ project, events }: { project: string; events: number }) {
+  const latest = useQuery({
+    queryKey: ['p', project, 'issues', 'arrival'],
+    queryFn: ({ signal }) => api.issues(project, { state: 'open', order: 'last_seen', limit: 1, text: '' }, signal),
+    enabled: events > 0,
+  })
+  const issue = latest.data?.issues[0]
+  return (
+    <div role="status" className={`mt-4 rounded border p-3 ${events === 0 ? 'border-base-300 bg-base-100' : 'border-primary bg-base-100'}`}>
+      {events === 0 ? (
+        <p>
+          <span className="status status-info mr-2 animate-pulse" aria-hidden="true" />
+          <b className="font-semibold">Nothing has arrived yet; listening.</b> <span className="soft">It is shown here as soon as it is filed. From the terminal: <code className="mono">firethorn send --project {project}</code></span>
+        </p>
+      ) : (
+        <>
+          <p className="font-semibold">
+            <span aria-hidden="true">✓ </span>
+            {counted(events, 'event')} {events === 1 ? 'has' : 'have'} arrived.
+          </p>
+          {issue && (
+            <p className="mt-1">
+              The latest: <Link className="link" to={`/p/${issue.id.replace('/', '/issues/')}`}>{issue.headline}</Link>
+              {issue.place && <span className="mono soft"> {issue.place}</span>}
+              {issue.message && <span className="soft block truncate">{issue.message}</span>}
+            </p>
+          )}
+          <p className="mt-1"><Link className="link" to={`/p/${project}/issues`}>All {count(events)} in issues</Link></p>
+        </>
+      )}
     </div>
   )
 }

@@ -41,7 +41,7 @@ function Raw({ exception: x }: { exception: Exception }) {
   )
 }
 
-function Frames({ exception: x, event }: { exception: Exception; event: string }) {
+export function Frames({ exception: x, event }: { exception: { frames: Frame[] }; event: string }) {
   if (x.frames.length === 0) return <p className="soft border-t border-base-300 px-3 py-2">It came without a trace.</p>
   // A reason that many frames share is said once.
   const first = new Map<string, Frame>()

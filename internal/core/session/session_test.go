@@ -78,13 +78,13 @@ func TestDecode_MendsWhatClocksDoAndRefusesTheRest(t *testing.T) {
 		t.Error(m)
 	}
 	for text, word := range map[string]string{
-		`{"outcome":"clean"}`:                             "needs an id",
-		`{"id":7,"outcome":"clean"}`:                      "needs an id",
-		`{"id":" ","outcome":"clean"}`:                    "needs an id",
-		`{"id":"s"}`:                                      "the outcome",
-		`{"id":"s","outcome":"cut-off"}`:                  "the outcome",
-		`{"id":"s","outcome":["clean"]}`:                  "the outcome",
-		`[]`:                                              "does not fit",
+		`{"outcome":"clean"}`:            "needs an id",
+		`{"id":7,"outcome":"clean"}`:     "needs an id",
+		`{"id":" ","outcome":"clean"}`:   "needs an id",
+		`{"id":"s"}`:                     "the outcome",
+		`{"id":"s","outcome":"cut-off"}`: "the outcome",
+		`{"id":"s","outcome":["clean"]}`: "the outcome",
+		`[]`:                             "does not fit",
 		`{"id":"s","outcome":"clean","duration_ms":"x"}`:  "no session",
 		`{"id":"` + strings.Repeat("s", 300) + `"}`:       "200 are the most",
 		`{"id":"s","outcome":"clean","attributes":"no"}`:  "attributes must",

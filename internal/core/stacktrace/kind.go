@@ -111,10 +111,12 @@ func Kind(language Language, f event.RawFrame) event.Kind {
 		return KindOf(f.File)
 	}
 	if language == Go && f.File != "" && f.File[0] != '/' { // a build that trims paths
-		switch first, _, _ := strings.Cut(f.File, "/"); {
+		first, _, _ := strings.Cut(f.File, "/")
+		home, _, _ := strings.Cut(f.Module, "/")
+		switch {
 		case strings.Contains(f.File, "@v"):
 			return event.Vendor
-		case standardGo[first] && (f.Module == "" || strings.HasPrefix(f.File, f.Module+"/")): // panic has no package
+		case standardGo[first] && (f.Module == "" || strings.HasPrefix(f.File, f.Module+"/") || first == "runtime" && standardGo[home]): // panic has no package; sync's waiting stands in runtime
 			return event.Runtime
 		}
 	}

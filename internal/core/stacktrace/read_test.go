@@ -196,7 +196,7 @@ func TestKind_OfGoBuildsThatTrimPaths(t *testing.T) {
 		module string
 		want   event.Kind
 	}{
-		"runtime/panic.go": {"runtime", event.Runtime}, "net/http/server.go": {"net/http", event.Runtime}, "go.opentelemetry.io/otel/sdk@v1.47.0/trace/span.go": {"go.opentelemetry.io/otel/sdk/trace", event.Vendor},
+		"runtime/panic.go": {"runtime", event.Runtime}, "runtime/sema.go": {"internal/sync", event.Runtime}, "net/http/server.go": {"net/http", event.Runtime}, "go.opentelemetry.io/otel/sdk@v1.47.0/trace/span.go": {"go.opentelemetry.io/otel/sdk/trace", event.Vendor},
 		"marrowsound.example/bosun/crew/crew.go": {"marrowsound.example/bosun/crew", event.Own}, "runtime/iface.go": {"", event.Runtime}, "bosun/main.go": {"main", event.Own}, "log/main.go": {"main", event.Own},
 	} {
 		if got := Kind(Go, event.RawFrame{File: file, Module: c.module}); got != c.want {
