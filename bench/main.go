@@ -49,6 +49,7 @@ var scenes = []measured{
 	{"merge", "a merge of 200,000 events and 60,000 users while events flow in, and its undo", true, merging},
 	{"maps", "source maps decoded, beside JavaScript libraries, and compiled; frames looked up", false, maps},
 	{"symbols", "symbols in the service: pushed, looked up cold and hot, and come late", false, inService},
+	{"page", "what the JavaScript client costs a page in Chromium: bytes and milliseconds", false, inPage},
 	{"store", "filed and read with an empty store and with -events stored", false, byStore},
 	{"flood", "a million events of one error among a hundred others", false, flood},
 	{"soak", "the whole way for -minutes, with the memory it takes", false, soak},

@@ -63,3 +63,21 @@ func candidate(server string) error {
 	time.Sleep(3 * time.Second) // they are filed
 	return nil
 }
+
+// newcomer makes a project that nothing has reported to.
+func newcomer(server string) error {
+	out, err := exec.Command("bin/firethorn", "--server", server, "project", "create", "tender").CombinedOutput()
+	if err != nil && !bytes.Contains(out, []byte("already")) {
+		return fmt.Errorf("%s: %w", out, err)
+	}
+	return nil
+}
+
+// arrival lets its first event arrive.
+func arrival(server string) error {
+	out, err := exec.Command("bin/firethorn", "--server", server, "send", "--project", "tender").CombinedOutput()
+	if err != nil {
+		return fmt.Errorf("%s: %w", out, err)
+	}
+	return nil
+}

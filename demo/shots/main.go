@@ -31,19 +31,19 @@ type shot struct {
 
 var shots = []shot{
 	{name: "issues-light", path: "/p/quayside/issues", theme: "blossom"},
-	{name: "issues-dark", path: "/p/quayside/issues?state=all", theme: "hedge", keys: "jj"},
 	{name: "issues-merge", path: "/p/quayside/issues", theme: "blossom", keys: "jjjxjxm"},
 	{name: "issue-light", path: "/p/quayside/issues/{placeBerths}", theme: "blossom"},
-	{name: "issue-dark", path: "/p/quayside/issues/{tideAt}", theme: "hedge"},
+	{name: "issue-threads", path: "/p/bosun/issues/5", theme: "hedge", script: "[...document.querySelectorAll('h3')].find((h) => h.textContent.includes('goroutines')).scrollIntoView(); document.querySelectorAll('details')[8].open = true"},
 	{name: "issue-facts", path: "/p/bosun/issues/1", theme: "blossom", script: "[...document.querySelectorAll('h3')].find((h) => h.textContent.startsWith('Facts')).scrollIntoView()"},
-	{name: "issue-since-when", path: "/p/quayside/issues/{placeBerths}", theme: "blossom", script: "document.getElementById('when').scrollIntoView()"},
+	{name: "issue-since-when", path: "/p/quayside/issues/{placeBerths}", theme: "blossom", script: "document.getElementById('who').scrollIntoView()"},
 	{name: "issue-why", path: "/p/quayside/issues/{berthOf}", theme: "blossom", pause: 5 * time.Second, script: `const d = [...document.querySelectorAll('details')].find((d) => d.textContent.includes('together')); d.open = true
 		setTimeout(() => { const i = d.querySelector('input'); Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(i, 'quayside/7'); i.dispatchEvent(new Event('input', { bubbles: true }))
 		setTimeout(() => { d.querySelector('form').requestSubmit(); setTimeout(() => d.scrollIntoView(), 1500) }, 200) }, 1500)`},
 	{name: "received", path: "/p/quayside/received", theme: "blossom", script: "document.querySelector('main details').open = true"},
-	{name: "rules-faults", path: "/p/quayside/rules", theme: "blossom", script: retype + `('crawler(attr', 'crawlr(attr'); retype('frames.size() > 0', 'frames.size() == "0"')`},
 	{name: "rules-trial", path: "/p/quayside/rules", theme: "hedge", pause: 4 * time.Second, script: retype + `('4.0.0', '4.2.1'); retype('MSF-[0-9]{6}', 'p-1[0-9]{3}'); setTimeout(() => document.querySelector('form button').click(), 1000); setTimeout(() => document.querySelectorAll('main section details').forEach((d, i) => d.open = i > 1), 3500)`},
-	{name: "set-up", path: "/p/quayside/set-up", theme: "blossom"},
+	{name: "set-up", path: "/p/tender/set-up", theme: "blossom", before: newcomer},
+	{name: "set-up-arrived", path: "/p/tender/set-up?runtime=go", theme: "blossom", before: arrival},
+	{name: "feedback-dialog", path: "http://127.0.0.1:7421/?report-to=http://127.0.0.1:7420&key=in-none", script: "document.getElementById('tell').click()", pause: time.Second},
 	{name: "symbols", path: "/p/quayside/symbols", theme: "blossom", before: candidate},
 }
 
@@ -145,11 +145,15 @@ func take(server, out, only string, list []shot) error {
 		if s.width == 0 {
 			s.width = 1280
 		}
+		at := server + s.path
+		if strings.HasPrefix(s.path, "http") { // a page of an application
+			at = s.path
+		}
 		setTheme := fmt.Sprintf("localStorage.setItem('firethorn.theme', %q)", s.theme)
 		if _, err := chromedp.Run(browser, chromedp.Evaluate[any](setTheme)); err != nil {
 			return err
 		}
-		err := chromedp.Do(browser, chromedp.EmulateViewport(s.width, 800), chromedp.Navigate(server+s.path), chromedp.WaitVisible(chromedp.CSS("h1")))
+		err := chromedp.Do(browser, chromedp.EmulateViewport(s.width, 800), chromedp.Navigate(at), chromedp.WaitVisible(chromedp.CSS("h1")))
 		if err != nil {
 			return fmt.Errorf("%s: %w", s.name, err)
 		}

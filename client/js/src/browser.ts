@@ -15,8 +15,7 @@ export function start(options: Options): void {
   client.guard(() => {
     if (client.options) return
     client.facts = () => ({ 'url.full': location.href, ...(hasDocument ? { 'browser.window.width': innerWidth, 'browser.window.height': innerHeight } : {}) })
-    const facts = { 'telemetry.sdk.language': 'webjs', 'user_agent.original': navigator.userAgent, 'app.installation.id': installation() }
-    client.begin(options, facts, sender(options), storage(options))
+    client.begin(options, { 'app.installation.id': installation() }, sender(options), storage(options))
     import('./rest.ts').then((m) => m.begin(options), () => client.cleanBy(scrubRoughly))
     listen()
     if (!hasDocument) return

@@ -183,7 +183,7 @@ export class Client {
           return
         }
         const clean = this.finish(e)
-        if (clean) this.events.put(clean, clean.breadcrumbs.length ? { ...clean, breadcrumbs: [] } : undefined)
+        if (clean) this.events.put(clean, () => ({ ...clean, breadcrumbs: [] }))
       })
     } catch {
       // one that cannot even be written without what surrounds it

@@ -13,8 +13,8 @@ export interface Keeper {
 interface Waiting {
   id: string
   text: string
-  /** The text without what can be done without. */
-  bare?: string | undefined
+  /** Makes the text without what can be done without. */
+  bare?: (() => string) | undefined
 }
 
 const batchEvents = 15
@@ -59,9 +59,9 @@ export class Outbox {
   }
 
   /** Takes a message; one with the id of another that waits takes its place. */
-  put<M extends { id: string }>(message: M, bare?: object, wait = 100): void {
+  put<M extends { id: string }>(message: M, bare?: () => object, wait = 100): void {
     const text = JSON.stringify(message)
-    const entry: Waiting = { id: message.id, text, ...(bare ? { bare: JSON.stringify(bare) } : {}) }
+    const entry: Waiting = { id: message.id, text, bare: bare && (() => JSON.stringify(bare())) }
     const i = this.waiting.findIndex((w) => w.id === entry.id)
     if (i >= 0) this.waiting[i] = entry
     else if (this.waiting.length >= this.room) {
@@ -70,7 +70,7 @@ export class Outbox {
     } else this.waiting.push(entry)
     try {
       // Another page may send it, with another release: what it needs goes along.
-      this.keeper?.save(this.list, entry.id, JSON.stringify({ ...message, resource: this.resource() }))
+      this.keeper?.save(this.list, entry.id, `${text.slice(0, -1)},"resource":${JSON.stringify(this.resource())}}`)
     } catch {
       // The store is full or forbidden: memory has to do.
     }
@@ -155,7 +155,7 @@ export class Outbox {
     const texts: string[] = []
     let size = bytes(this.body([]))
     for (const w of this.waiting.toReversed()) {
-      const text = [w.text, w.bare].find((t) => t && size + bytes(t) + 1 <= most)
+      const text = [() => w.text, w.bare].map((make) => make?.()).find((t) => t && size + bytes(t) + 1 <= most)
       if (!text) continue
       size += bytes(text) + 1
       part.unshift(w)

@@ -23,22 +23,24 @@ export function sender(o: Options): Send {
   }
 }
 
-const mostKept = 100
-const mostKeptSize = 400_000
+const mostKept = 400_000
 
-/** Keeps what waits in the origin's store, at most a hundred messages and 400,000 characters. */
+/** Keeps what waits in the origin's store, at most 400,000 characters of it. */
 export function storage(o: Options): Keeper {
   const prefix = (list: string) => `firethorn.${o.key.slice(-8)}.${list}.`
-  const ours = () => Object.keys(localStorage).filter((k) => k.startsWith('firethorn.') && k !== 'firethorn.installation')
+  let size = 0
+  const sizeOf = (key: string): number => localStorage[key]?.length ?? 0
   return {
     // Ids begin with the time: their order is that in which things happened.
     load: (list) => {
       const out: [string, string][] = []
-      for (const k of ours().filter((k) => k.startsWith(prefix(list))).sort()) {
-        const text = localStorage.getItem(k)!
+      for (const k of Object.keys(localStorage).sort()) {
+        if (!k.startsWith(prefix(list))) continue
+        const text = localStorage[k] as string
         try {
           JSON.parse(text)
           out.push([k.slice(prefix(list).length), text])
+          size += text.length
         } catch {
           localStorage.removeItem(k)
         }
@@ -46,10 +48,16 @@ export function storage(o: Options): Keeper {
       return out
     },
     save: (list, id, text) => {
-      const all = ours()
-      if (all.length < mostKept && all.reduce((n, k) => n + localStorage[k].length, text.length) < mostKeptSize) localStorage.setItem(prefix(list) + id, text)
+      const key = prefix(list) + id
+      const after = size - sizeOf(key) + text.length
+      if (after > mostKept) return
+      localStorage[key] = text
+      size = after
     },
-    drop: (list, id) => localStorage.removeItem(prefix(list) + id),
+    drop: (list, id) => {
+      size -= sizeOf(prefix(list) + id)
+      localStorage.removeItem(prefix(list) + id)
+    },
   }
 }
 

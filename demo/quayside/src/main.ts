@@ -1,5 +1,6 @@
 import '../style.css'
 import { attributes, note, report, snapshot, start, user } from '@firethorn/client'
+import { askForFeedback } from '@firethorn/client/feedback'
 import { drawBerths, berthOf } from './berths/map'
 import { zoomTo } from './berths/zoom'
 import { followShips } from './net/positions'
@@ -75,5 +76,10 @@ for (const [id, label, fn] of doings) {
   })
   document.querySelector('#doings')!.append(b)
 }
+const tell = document.createElement('button')
+tell.id = 'tell'
+tell.textContent = 'Tell us what went wrong'
+tell.addEventListener('click', () => void askForFeedback())
+document.querySelector('#said')!.after(tell)
 drawTimetable(app, state.day)
 drawBerths(app, state.zone)
