@@ -2,6 +2,7 @@ package firethorn
 
 import (
 	"context"
+	"slices"
 	"sync"
 	"time"
 )
@@ -62,7 +63,8 @@ func (w *Watched) Done() {
 
 // hang reports work of a goroutine that gives no sign of life.
 func (c *Client) hang(ctx context.Context, name, goroutine string, after time.Duration) {
-	threads := goroutines(goroutine)
+	own := goroutineID() // the one that watches
+	threads := slices.DeleteFunc(goroutines(goroutine), func(t Thread) bool { return t.ID == own })
 	stack := ""
 	for _, t := range threads {
 		if t.Blamed {

@@ -33,7 +33,7 @@ var shots = []shot{
 	{name: "issues-light", path: "/p/quayside/issues", theme: "blossom"},
 	{name: "issues-merge", path: "/p/quayside/issues", theme: "blossom", keys: "jjjxjxm"},
 	{name: "issue-light", path: "/p/quayside/issues/{placeBerths}", theme: "blossom"},
-	{name: "issue-threads", path: "/p/bosun/issues/5", theme: "hedge", script: "[...document.querySelectorAll('h3')].find((h) => h.textContent.includes('goroutines')).scrollIntoView(); document.querySelectorAll('details')[8].open = true"},
+	{name: "issue-threads", path: "/p/bosun/issues/5", theme: "hedge", script: "[...document.querySelectorAll('h3')].find((h) => h.textContent.includes('goroutines')).scrollIntoView(); [...document.querySelectorAll('details')].find((d) => d.textContent.startsWith('goroutine 1 ')).open = true"},
 	{name: "issue-facts", path: "/p/bosun/issues/1", theme: "blossom", script: "[...document.querySelectorAll('h3')].find((h) => h.textContent.startsWith('Facts')).scrollIntoView()"},
 	{name: "issue-since-when", path: "/p/quayside/issues/{placeBerths}", theme: "blossom", script: "document.getElementById('who').scrollIntoView()"},
 	{name: "issue-why", path: "/p/quayside/issues/{berthOf}", theme: "blossom", pause: 5 * time.Second, script: `const d = [...document.querySelectorAll('details')].find((d) => d.textContent.includes('together')); d.open = true

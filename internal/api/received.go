@@ -19,8 +19,6 @@ var causeWords = map[string]string{
 	mariadb.CauseJoined:     "joined to an event that another report of the same exception made",
 	mariadb.CauseDropped:    "dropped by this rule",
 	mariadb.CauseSetAside:   "stored, but could not be filed: firethorn queue shows them",
-	mariadb.CauseSession:    "messages about sessions",
-	mariadb.CauseFeedback:   "what people said",
 	mariadb.CauseScrubbed:   "something was scrubbed by this rule",
 	mariadb.CauseCut:        "something was over a limit and was cut",
 	mariadb.CauseCapped:     "would have made more new things of this sort than reports may",
@@ -104,6 +102,10 @@ func field(c *contract.ReceivedCounts, cause string) *int64 {
 		return &c.Scrubbed
 	case mariadb.CauseCapped:
 		return &c.Capped
+	case mariadb.CauseSession:
+		return &c.Sessions
+	case mariadb.CauseFeedback:
+		return &c.Feedback
 	}
 	return nil
 }
@@ -125,7 +127,7 @@ func countCauses(out *contract.Received, rows []mariadb.ReceivedRow, examples []
 	type key struct{ cause, rule string }
 	at := map[key]int{}
 	for _, r := range rows {
-		if r.Cause == mariadb.CauseFiled {
+		if r.Cause == mariadb.CauseFiled || r.Cause == mariadb.CauseSession || r.Cause == mariadb.CauseFeedback {
 			continue
 		}
 		k := key{r.Cause, r.Rule}

@@ -236,7 +236,7 @@ func showIssue(out io.Writer, v contract.IssueDetail) {
 		fmt.Fprintf(out, "  in %s: %s events, last %s\n", plain(r.Name), count(r.Events), ago(r.LastSeen))
 	}
 	if v.Feedback > 0 {
-		fmt.Fprintf(out, "people said something about it %s times: firethorn feedback list --issue %s\n", count(v.Feedback), v.ID)
+		fmt.Fprintf(out, "feedback of people who were hit: %s (firethorn feedback list --issue %s)\n", count(v.Feedback), v.ID)
 	}
 	fmt.Fprintf(out, "%s\n", v.Link)
 }

@@ -31,6 +31,9 @@ func showReceived(out io.Writer, v contract.Received, examples bool) {
 	}
 	fmt.Fprintf(out, "%s since %s UTC: %s stored, %s dropped by rules, %s over the allowance, %s refused\n\n", plain(v.Project), v.From.Format("2006-01-02 15:04"),
 		count(v.Sum.Stored), count(v.Sum.Dropped), count(v.Sum.OverAllowance), count(v.Sum.Refused))
+	if v.Sum.Sessions+v.Sum.Feedback > 0 {
+		fmt.Fprintf(out, "beside them %s messages about sessions, and feedback %s times\n\n", count(v.Sum.Sessions), count(v.Sum.Feedback))
+	}
 	table(out, func(row func(...any)) {
 		row("HOUR (UTC)", " STORED", "DROPPED", "   OVER", "REFUSED", "    CUT", "SCRUBBED", "")
 		most := int64(1)

@@ -101,6 +101,8 @@ type ReceivedCounts struct {
 	LostByClient  int64 `json:"lost_by_client" doc:"as clients say"`
 	Cut           int64 `json:"cut" doc:"of those stored: something was over a limit"`
 	Scrubbed      int64 `json:"scrubbed" doc:"of those stored: something was scrubbed, counted once a rule"`
+	Sessions      int64 `json:"sessions" doc:"messages about sessions"`
+	Feedback      int64 `json:"feedback" doc:"what people said"`
 	Capped        int64 `json:"capped" doc:"of those stored: would have made more new things than an hour allows"`
 }
 

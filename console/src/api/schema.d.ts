@@ -1634,6 +1634,11 @@ export interface components {
             dropped: number;
             /**
              * Format: int64
+             * @description what people said
+             */
+            feedback: number;
+            /**
+             * Format: int64
              * @description joined to an event that another report of the same exception made
              */
             joined: number;
@@ -1662,6 +1667,11 @@ export interface components {
              * @description of those stored: something was scrubbed, counted once a rule
              */
             scrubbed: number;
+            /**
+             * Format: int64
+             * @description messages about sessions
+             */
+            sessions: number;
             /**
              * Format: int64
              * @description stored, but could not be filed
@@ -1699,6 +1709,11 @@ export interface components {
              * @description by a rule of the project
              */
             dropped: number;
+            /**
+             * Format: int64
+             * @description what people said
+             */
+            feedback: number;
             /** Format: date-time */
             hour: string;
             /**
@@ -1731,6 +1746,11 @@ export interface components {
              * @description of those stored: something was scrubbed, counted once a rule
              */
             scrubbed: number;
+            /**
+             * Format: int64
+             * @description messages about sessions
+             */
+            sessions: number;
             /**
              * Format: int64
              * @description stored, but could not be filed

@@ -50,6 +50,7 @@ export function ReceivedPage() {
       ) : (
         <>
           <Histogram bars={bars(v.hours, v.from, v.to)} sum={v.sum} />
+          {v.sum.sessions + v.sum.feedback > 0 && <p className="soft mt-2">Beside them {counted(v.sum.sessions, 'message')} about sessions, and feedback {counted(v.sum.feedback, 'time')}.</p>}
           <Causes list={v.causes} />
         </>
       )}

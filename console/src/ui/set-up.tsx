@@ -1,7 +1,7 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { Link, useParams, useSearchParams } from 'react-router'
 import * as api from '../api/client.ts'
-import { count, counted } from '../core/format.ts'
+import { counted } from '../core/format.ts'
 import { Copy, Failed, Loading } from './parts.tsx'
 
 /** How an application reports, step by step, with the project's own key, and whether it does. */
@@ -77,7 +77,7 @@ function Arrival({ project, events }: { project: string; events: number }) {
       {events === 0 ? (
         <p>
           <span className="status status-info mr-2 animate-pulse" aria-hidden="true" />
-          <b className="font-semibold">Nothing has arrived yet; listening.</b> <span className="soft">It is shown here as soon as it is filed. From the terminal: <code className="mono">firethorn send --project {project}</code></span>
+          <b className="font-semibold">Nothing has arrived yet; listening.</b> <span className="soft">It is shown here as soon as it is filed. From the terminal: <code className="mono whitespace-nowrap">firethorn send --project {project}</code></span>
         </p>
       ) : (
         <>
@@ -92,7 +92,7 @@ function Arrival({ project, events }: { project: string; events: number }) {
               {issue.message && <span className="soft block truncate">{issue.message}</span>}
             </p>
           )}
-          <p className="mt-1"><Link className="link" to={`/p/${project}/issues`}>All {count(events)} in issues</Link></p>
+          <p className="mt-1"><Link className="link" to={`/p/${project}/issues`}>All issues</Link></p>
         </>
       )}
     </div>
