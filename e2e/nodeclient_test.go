@@ -142,3 +142,20 @@ await drain()
 		t.Error("the event is of no session")
 	}
 }
+
+func TestNodeClient_SendsTheShareItIsTold(t *testing.T) {
+	key := shared.project(t, "node-share")
+	out := node(t, `
+import { start, report, drain } from '@firethorn/client'
+let sent = 0
+start({ server: '`+shared.url+`', key: '`+key+`', sessions: false, share: 0.000001, edit: (e) => { sent++; return e } })
+for (let i = 0; i < 4; i++) report(new Error('sunk ' + i))
+await new Promise((r) => setTimeout(r, 300))
+console.log('at first', sent)
+await drain()
+`, 0)
+	shared.settle(t)
+	if list := shared.issues(t, "node-share"); !strings.Contains(out, "at first 1") || len(list) != 1 || list[0].Events != 4 {
+		t.Errorf("%s; %+v", out, list)
+	}
+}

@@ -266,7 +266,7 @@ func (c *Client) note(ctx context.Context, kind, words, severity string, attribu
 }
 
 func (c *Client) drain(ctx context.Context) bool {
-	c.kinds.release()
+	c.kinds.release(false)
 	return c.sessions.drain(ctx) && c.events.drain(ctx)
 }
 

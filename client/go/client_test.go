@@ -319,6 +319,41 @@ func TestKinds_CountRight(t *testing.T) {
 	}
 }
 
+func TestShare_ThoseThatAreSentStandForTheOthers(t *testing.T) {
+	s := newStandIn(t)
+	ctx := s.start(t, Options{Share: 0.000001})
+	for range 4 { // no flood: a few of a kind
+		Report(ctx, errors.New("sunk"))
+	}
+	std.Load().kinds.release(true)
+	for until := time.Now().Add(5 * time.Second); len(s.got()) == 0 && time.Now().Before(until); time.Sleep(10 * time.Millisecond) {
+	}
+	time.Sleep(100 * time.Millisecond)
+	if n := len(s.got()); n != 1 {
+		t.Errorf("%d sent: the first alone should be", n)
+	}
+	drained(t)
+	if got := s.got(); len(got) != 2 || got[1]["stands_for"] != 3.0 {
+		t.Errorf("at the end one stands for the three: %v", got)
+	}
+}
+
+func TestClose_DoesNotWaitForASlowService(t *testing.T) {
+	s := newStandIn(t)
+	s.answer = func(int) int {
+		time.Sleep(3 * time.Second)
+		return 202
+	}
+	ctx := s.start(t, Options{})
+	Report(ctx, errors.New("sunk"))
+	began := time.Now()
+	short, cancel := context.WithTimeout(ctx, 100*time.Millisecond)
+	defer cancel()
+	if Drain(short) || time.Since(began) > 2*time.Second {
+		t.Errorf("it waited %s", time.Since(began))
+	}
+}
+
 func TestFlows_AreKeptApart(t *testing.T) {
 	s := newStandIn(t)
 	root := s.start(t, Options{})

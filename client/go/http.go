@@ -1,6 +1,7 @@
 package firethorn
 
 import (
+	"bufio"
 	"net"
 	"net/http"
 	"strconv"
@@ -79,6 +80,11 @@ func (w *statusWriter) Unwrap() http.ResponseWriter { return w.ResponseWriter }
 // Flush implements http.Flusher, as far as what lies under it does.
 func (w *statusWriter) Flush() {
 	_ = http.NewResponseController(w.ResponseWriter).Flush() // it cannot, and never could
+}
+
+// Hijack implements http.Hijacker, as far as what lies under it does.
+func (w *statusWriter) Hijack() (net.Conn, *bufio.ReadWriter, error) {
+	return http.NewResponseController(w.ResponseWriter).Hijack()
 }
 
 func requestFacts(r *http.Request) map[string]any {

@@ -34,6 +34,7 @@ type kind struct {
 	id    string
 	held  *Event
 	count int
+	flood bool // there were too many: what is held back is told soon, and not with the next of its share
 }
 
 // take takes one of a kind; make makes the event where it is needed. It
@@ -79,11 +80,12 @@ func (k *kinds) choose(key string, makeEvent func() *Event) (out []*Event, id st
 	if of.held == nil {
 		of.held = makeEvent()
 	}
+	of.flood = of.flood || of.sent > mostAtOnce
 	if of.count >= mostStandsFor {
 		out = append(out, of.tell()...)
 	}
 	if k.timer == nil {
-		k.timer = time.AfterFunc(span, k.release)
+		k.timer = time.AfterFunc(span, func() { k.release(true) })
 	}
 	return out, of.id
 }
@@ -95,16 +97,19 @@ func (of *kind) tell() []*Event {
 	}
 	e := of.held
 	e.StandsFor = of.count
-	of.held, of.count = nil, 0
+	of.held, of.count, of.flood = nil, 0, false
 	return []*Event{e}
 }
 
-// release sends what is held back: one of each kind, standing for all.
-func (k *kinds) release() {
+// release sends what is held back: one of each kind, standing for all. What is
+// no flood waits for the next of its share, or the end.
+func (k *kinds) release(floods bool) {
 	k.mu.Lock()
 	var out []*Event
 	for _, of := range k.by {
-		out = append(out, of.tell()...)
+		if of.flood || !floods {
+			out = append(out, of.tell()...)
+		}
 	}
 	if k.timer != nil {
 		k.timer.Stop()

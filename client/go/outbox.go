@@ -171,8 +171,18 @@ func (b *outbox) close() {
 // drain sends what waits until nothing does, or ctx ends.
 func (b *outbox) drain(ctx context.Context) bool {
 	for {
-		if _, ok := b.flush(); ok {
-			return true
+		done := make(chan bool, 1)
+		go func() { // a service that is slow must not hold up who waits
+			_, ok := b.flush()
+			done <- ok
+		}()
+		select {
+		case <-ctx.Done():
+			return false
+		case ok := <-done:
+			if ok {
+				return true
+			}
 		}
 		select {
 		case <-ctx.Done():

@@ -212,9 +212,10 @@ export class Client {
   user(identity: string | { id?: string; email?: string; name?: string } | null): void {
     this.guard(() => {
       const a = this.scope().attributes
+      const known = typeof identity === 'string' ? { id: identity } : identity
       for (const k of ['id', 'email', 'name'] as const) {
         delete a['user.' + k]
-        const v = typeof identity === 'string' ? (k === 'id' ? identity : undefined) : identity?.[k]
+        const v = (known as Record<string, string> | null)?.[k]
         if (v) a['user.' + k] = v
       }
     })

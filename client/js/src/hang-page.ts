@@ -74,12 +74,12 @@ export function watchHangs(after: number): void {
     const o = client.options!
     const e = hangEvent(client, words, '', '@time')
     const body = JSON.stringify({ sent: '@sent', resource: client.resource, events: e ? [e] : [] })
-    worker.postMessage({ plan: { every, after, givenUp: Math.max(givenUp, 2 * after), url: `${endpoint(o, 'events')}?key=${encodeURIComponent(o.key)}`, body } })
+    worker.postMessage({ pause: document.visibilityState !== 'visible', plan: { every, after, givenUp: Math.max(givenUp, 2 * after), url: `${endpoint(o, 'events')}?key=${encodeURIComponent(o.key)}`, body } })
   }
   setInterval(() => {
     if (document.visibilityState === 'visible') worker.postMessage({})
   }, every)
-  setInterval(() => client.guard(beat), 2000)
+  setInterval(() => client.guard(beat), 10_000)
   beat()
   document.addEventListener('visibilitychange', () => worker.postMessage(document.visibilityState === 'visible' ? {} : { pause: true }))
   worker.onmessage = async ({ data }: MessageEvent<{ from: number; told: boolean }>) => {

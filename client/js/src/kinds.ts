@@ -11,6 +11,8 @@ interface Kind<E> {
   /** The first of those held back, which stands for them. */
   held?: E | undefined
   count: number
+  /** There were too many: what is held back is told soon, and not with the next of its share. */
+  flood?: boolean
 }
 
 /**
@@ -53,9 +55,10 @@ export class Kinds<E extends { id: string; stands_for?: number }> {
     }
     k.count++
     k.held ??= make()
+    k.flood ||= k.sent > mostAtOnce
     if (k.count >= mostStandsFor) this.tell(k)
     if (!this.timer) {
-      this.timer = setTimeout(() => this.release(), span)
+      this.timer = setTimeout(() => this.release(true), span)
       ;(this.timer as { unref?: () => void }).unref?.()
     }
     return k.id
@@ -71,12 +74,13 @@ export class Kinds<E extends { id: string; stands_for?: number }> {
     if (k.held) this.send({ ...k.held, stands_for: k.count })
     k.held = undefined
     k.count = 0
+    k.flood = false
   }
 
-  /** Sends what is held back: one of each kind, standing for all. */
-  release(): void {
+  /** Sends what is held back: one of each kind, standing for all. What is no flood waits for the next of its share, or the end. */
+  release(floods = false): void {
     clearTimeout(this.timer)
     this.timer = undefined
-    for (const k of this.kinds.values()) this.tell(k)
+    for (const k of this.kinds.values()) if (k.flood || !floods) this.tell(k)
   }
 }

@@ -103,7 +103,7 @@ export function wrap(handler: Handler): Handler {
   return (req, res, next) => {
     const session = client.options?.sessions === 'request' ? new Session() : whole.session
     const scope: Scope = { attributes: { ...whole.attributes, ...requestFacts(req) }, breadcrumbs: whole.breadcrumbs.slice(-10), session }
-    if (session !== whole.session) res.once('close', () => tellOf(scope))
+    if (session !== whole.session) client.guard(() => res.once('close', () => tellOf(scope)))
     return flow.run(scope, () => {
       const failed = (error: unknown) => {
         if (session !== whole.session) session?.raise('crashed')

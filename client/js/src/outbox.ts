@@ -3,7 +3,7 @@ import type { Attributes } from './event.ts'
 /** What carries a body to the service; it answers with the HTTP status, or fails. */
 export type Send = (path: string, body: string, last: boolean) => Promise<{ status: number; retryAfter?: number }>
 
-/** Where messages outlive the page or process. Each call may fail; that is no one's concern but the keeper's. */
+/** Where messages outlive the page or process. Loading fails where there is no store, saving where it is full. */
 export interface Keeper {
   load(list: string): [id: string, text: string][]
   save(list: string, id: string, text: string): void
@@ -15,6 +15,8 @@ interface Waiting {
   text: string
   /** Makes the text without what can be done without. */
   bare?: (() => string) | undefined
+  /** It was handed over, and there is no answer yet. */
+  handed?: boolean
 }
 
 const batchEvents = 15
@@ -42,7 +44,7 @@ export class Outbox {
   private readonly room: number
   private readonly send: Send
   private readonly resource: () => Attributes
-  private readonly keeper: Keeper | undefined
+  private keeper: Keeper | undefined
 
   constructor(list: string, room: number, send: Send, resource: () => Attributes, keeper?: Keeper) {
     this.list = list
@@ -53,7 +55,7 @@ export class Outbox {
     try {
       this.waiting = (keeper?.load(list) ?? []).slice(0, room).map(([id, text]) => ({ id, text }))
     } catch {
-      // no store here: nothing is kept
+      this.keeper = undefined // no store here: nothing is kept
     }
     if (this.waiting.length) this.later(0)
   }
@@ -135,14 +137,7 @@ export class Outbox {
   private taken(part: Waiting[]): void {
     // One that was replaced meanwhile is not what was sent.
     this.waiting = this.waiting.filter((w) => !part.includes(w))
-    for (const w of part) {
-      if (this.waiting.some((v) => v.id === w.id)) continue
-      try {
-        this.keeper?.drop(this.list, w.id)
-      } catch {
-        // It is sent again by the next page, and counts once.
-      }
-    }
+    for (const { id } of part) if (!this.waiting.some((w) => w.id === id)) this.keeper?.drop(this.list, id)
   }
 
   /**
@@ -155,15 +150,18 @@ export class Outbox {
     const texts: string[] = []
     let size = bytes(this.body([]))
     for (const w of this.waiting.toReversed()) {
+      if (w.handed) continue // hidden, then left: two calls for one end
       const text = [() => w.text, w.bare].map((make) => make?.()).find((t) => t && size + bytes(t) + 1 <= most)
       if (!text) continue
       size += bytes(text) + 1
+      w.handed = true
       part.unshift(w)
       texts.unshift(text)
     }
     if (!part.length) return 0
     // A page that was only hidden comes back: what was not taken still waits.
-    this.send(this.list, this.body(texts), true).then(({ status }) => (status === 202 ? this.taken(part) : undefined), () => undefined)
+    const back = () => part.forEach((w) => (w.handed = false))
+    this.send(this.list, this.body(texts), true).then(({ status }) => (status === 202 ? this.taken(part) : back()), back)
     return size
   }
 }
