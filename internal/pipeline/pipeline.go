@@ -52,13 +52,6 @@ type Batch struct {
 	Received time.Time
 }
 
-// Word is a message of another kind than an event.
-type Word struct {
-	ID   uuid.UUID       `json:"id,omitzero"` // of feedback
-	Raw  json.RawMessage `json:"raw"`         // scrubbed
-	User User            `json:"user,omitzero"`
-}
-
 // User is whom an event hits, where scrubbing took out who that is: people are
 // told apart all the same.
 type User struct {
@@ -70,14 +63,6 @@ type User struct {
 func (b *Batch) Alone(i int) *Batch {
 	return b.Part(i, i+1)
 }
-
-// Words is the batch that holds words and nothing else.
-func (b *Batch) Words(sessions, feedback []Word) *Batch {
-	return &Batch{Sent: b.Sent, Resource: b.Resource, Received: b.Received, Sessions: sessions, Feedback: feedback}
-}
-
-// Messages is how many messages the batch holds, of any kind.
-func (b *Batch) Messages() int { return len(b.Events) + len(b.Sessions) + len(b.Feedback) }
 
 // Part is the batch that holds the events from i up to j and nothing else.
 func (b *Batch) Part(i, j int) *Batch {

@@ -1,0 +1,22 @@
+package pipeline
+
+import (
+	"encoding/json"
+
+	"github.com/google/uuid"
+)
+
+// Word is a message of another kind than an event.
+type Word struct {
+	ID   uuid.UUID       `json:"id,omitzero"` // of feedback
+	Raw  json.RawMessage `json:"raw"`         // scrubbed
+	User User            `json:"user,omitzero"`
+}
+
+// Words is the batch that holds words and nothing else.
+func (b *Batch) Words(sessions, feedback []Word) *Batch {
+	return &Batch{Sent: b.Sent, Resource: b.Resource, Received: b.Received, Sessions: sessions, Feedback: feedback}
+}
+
+// Messages is how many messages the batch holds, of any kind.
+func (b *Batch) Messages() int { return len(b.Events) + len(b.Sessions) + len(b.Feedback) }
