@@ -33,7 +33,7 @@ var shots = []shot{
 	{name: "issues-light", path: "/p/quayside/issues", theme: "blossom"},
 	{name: "issues-merge", path: "/p/quayside/issues", theme: "blossom", keys: "jjjxjxm"},
 	{name: "issue-light", path: "/p/quayside/issues/{placeBerths}", theme: "blossom"},
-	{name: "issue-threads", path: "/p/bosun/issues/5", theme: "hedge", script: "[...document.querySelectorAll('h3')].find((h) => h.textContent.includes('goroutines')).scrollIntoView(); [...document.querySelectorAll('details')].find((d) => d.textContent.startsWith('goroutine 1 ')).open = true"},
+	{name: "issue-threads", path: "/p/bosun/issues/{sign of life}", theme: "hedge", script: "[...document.querySelectorAll('h3')].find((h) => h.textContent.includes('goroutines')).scrollIntoView(); [...document.querySelectorAll('details')].find((d) => d.textContent.startsWith('goroutine 1waiting')).open = true"},
 	{name: "issue-facts", path: "/p/bosun/issues/1", theme: "blossom", script: "[...document.querySelectorAll('h3')].find((h) => h.textContent.startsWith('Facts')).scrollIntoView()"},
 	{name: "issue-since-when", path: "/p/quayside/issues/{placeBerths}", theme: "blossom", script: "document.getElementById('who').scrollIntoView()"},
 	{name: "issue-why", path: "/p/quayside/issues/{berthOf}", theme: "blossom", pause: 5 * time.Second, script: `const d = [...document.querySelectorAll('details')].find((d) => d.textContent.includes('together')); d.open = true
@@ -89,7 +89,11 @@ func number(server, path string) (string, error) {
 	if i < 0 {
 		return path, nil
 	}
-	raw, err := exec.Command("bin/firethorn", "--server", server, "issue", "list", "-p", "quayside", "--state", "all", "--text", path[i+1:j], "--format", "json").Output()
+	project := "quayside"
+	if rest, page := strings.CutPrefix(path, "/p/"); page {
+		project, _, _ = strings.Cut(rest, "/")
+	}
+	raw, err := exec.Command("bin/firethorn", "--server", server, "issue", "list", "-p", project, "--state", "all", "--text", path[i+1:j], "--format", "json").Output()
 	if err != nil {
 		return "", err
 	}
@@ -101,7 +105,7 @@ func number(server, path string) (string, error) {
 	if err := json.Unmarshal(raw, &list); err != nil || len(list.Issues) == 0 {
 		return "", fmt.Errorf("no issue with %s: %w", path[i:j+1], err)
 	}
-	return number(server, path[:i]+strings.TrimPrefix(list.Issues[0].ID, "quayside/")+path[j+1:]) // there may be more
+	return number(server, path[:i]+strings.TrimPrefix(list.Issues[0].ID, project+"/")+path[j+1:]) // there may be more
 }
 
 func take(server, out, only string, list []shot) error {
