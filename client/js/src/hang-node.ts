@@ -13,7 +13,7 @@ function listener(): void {
   // No import and no require: what bundles this must find nothing to tie it to.
   const { workerData } = process.getBuiltinModule('node:worker_threads')
   const { Session } = process.getBuiltinModule('node:inspector')
-  const { shared, after, url, key, sent } = workerData
+  const { shared, after, url, key } = workerData
   const beats = new Int32Array(shared)
   let seen = -1
   let since = Date.now()
@@ -66,7 +66,6 @@ function listener(): void {
     } catch {
       // away
     }
-    if (status === 202) Atomics.add(sent, 0, 1)
     if ([429, 502, 503, 504].includes(status) && attempt < 6) setTimeout(() => void send(body, attempt + 1), 1000 * 2 ** attempt)
   }
 }
@@ -76,7 +75,6 @@ export function watchHangs(client: Client, after: number): void {
   if (inspector.url()) return // somebody debugs: pauses are no hangs
   const shared = new SharedArrayBuffer(4)
   const beats = new Int32Array(shared)
-  const sent = new Int32Array(new SharedArrayBuffer(4))
   const o = client.options!
   ;(globalThis as Record<symbol, unknown>)[hook] = (stack: string, time: string): string | undefined => {
     const own = stack.split('\n').filter((l) => !l.includes('firethorn.hang')).join('\n')
@@ -84,7 +82,7 @@ export function watchHangs(client: Client, after: number): void {
     const e = hangEvent(client, 'the event loop was blocked', own, time)
     return e && JSON.stringify({ sent: new Date().toISOString(), resource: client.resource, events: [e] satisfies ReportedEvent[] })
   }
-  const worker = new Worker(`(${listener.toString()})()`, { eval: true, workerData: { shared, after, url: endpoint(o, 'events'), key: o.key, sent }, execArgv: [], stdin: false })
+  const worker = new Worker(`(${listener.toString()})()`, { eval: true, workerData: { shared, after, url: endpoint(o, 'events'), key: o.key }, execArgv: [], stdin: false })
   worker.unref()
   worker.on('error', () => undefined) // without it nothing is watched, and nothing else is lost
   setInterval(() => Atomics.add(beats, 0, 1), Math.min(500, after / 4)).unref()

@@ -134,3 +134,15 @@ func addStack(mine, its json.RawMessage) (json.RawMessage, bool, error) {
 	out, err := json.Marshal(a)
 	return out, true, err
 }
+
+// About is what surrounds a message of another kind than an event: when it was
+// told, by whom and where. shared is the resource that its envelope gives it,
+// which its own completes.
+func About(time string, attributes, own Attributes, shared json.RawMessage) Event {
+	resource := Attributes{}
+	if len(shared) > 0 && json.Unmarshal(shared, &resource) != nil {
+		resource = Attributes{} // intake refuses what cannot be read
+	}
+	maps.Copy(resource, own)
+	return Event{Time: time, Attributes: attributes, Resource: resource}
+}

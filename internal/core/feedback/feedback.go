@@ -74,16 +74,7 @@ func Decode(raw, resource json.RawMessage) (*Feedback, error) {
 	email, _ := in.Email.(string)
 	f.Name, f.Email = line(name), line(email)
 	t, _ := in.Time.(string)
-	f.About = event.Event{Time: t, Attributes: in.Attributes, Resource: event.Attributes{}}
-	var shared event.Attributes
-	if len(resource) > 0 && json.Unmarshal(resource, &shared) != nil {
-		shared = nil // intake has looked at it
-	}
-	for _, from := range []event.Attributes{shared, in.Resource} {
-		for k, v := range from {
-			f.About.Resource[k] = v
-		}
-	}
+	f.About = event.About(t, in.Attributes, in.Resource, resource)
 	return f, nil
 }
 

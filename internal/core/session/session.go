@@ -27,9 +27,6 @@ const (
 
 var names = [...]string{"running", "clean", "faulty", "crashed", "cut-off"}
 
-// Outcomes lists them all, from good to bad.
-var Outcomes = []Outcome{Running, Clean, Faulty, Crashed, CutOff}
-
 // String is the outcome's word.
 func (o Outcome) String() string {
 	if int(o) < len(names) {
@@ -111,16 +108,7 @@ func Decode(raw, resource json.RawMessage) (*Message, error) {
 	if n, err := in.Duration.Float64(); err == nil && n > 0 {
 		m.Duration = time.Duration(min(n, float64(longestDuration.Milliseconds()))) * time.Millisecond
 	}
-	var shared event.Attributes
-	if len(resource) > 0 && json.Unmarshal(resource, &shared) != nil {
-		shared = nil // intake has looked at it
-	}
-	m.About = event.Event{Time: m.Started, Attributes: in.Attributes, Resource: event.Attributes{}}
-	for _, from := range []event.Attributes{shared, in.Resource} {
-		for k, v := range from {
-			m.About.Resource[k] = v
-		}
-	}
+	m.About = event.About(m.Started, in.Attributes, in.Resource, resource)
 	return m, nil
 }
 
