@@ -159,3 +159,18 @@ await drain()
 		t.Errorf("%s; %+v", out, list)
 	}
 }
+
+func TestNodeClient_AMessageSurvivesAnEditThatFails(t *testing.T) {
+	key := shared.project(t, "node-edit")
+	node(t, `
+import { start, message, attributes, drain } from '@firethorn/client'
+start({ server: '`+shared.url+`', key: '`+key+`', sessions: false, edit: () => { throw new Error('edit') } })
+attributes({ 'crew.rank': 'mate' })
+message('the last ferry waits')
+if (!(await drain())) process.exit(1)
+`, 0)
+	e := newest(t, shared, "node-edit")
+	if text(e, "message") != "the last ferry waits" || text(e, "attributes", "crew.rank") != "" || text(e, "attributes", "firethorn.edit_failed") == "" {
+		t.Errorf("%v %v", e["message"], e["attributes"])
+	}
+}

@@ -103,7 +103,9 @@ func New(o Options) *Client {
 func (c *Client) begin() {
 	c.tellOfCrashes()
 	if c.o.Sessions == "process" {
+		c.whole.mu.Lock() // others may report already
 		c.whole.session = newSession()
+		c.whole.mu.Unlock()
 		c.tell(c.whole.session, nil)
 		go c.beat(c.whole.session)
 	}
@@ -234,7 +236,7 @@ func (c *Client) put(e *Event) {
 				edited = c.o.Edit(e)
 			}()
 		}
-		if failed != "" { // what Edit would have hidden must not leave: the exception alone does
+		if failed != "" { // what surrounds it might be what Edit would have hidden: what happened leaves alone
 			edited = &Event{ID: e.ID, Time: e.Time, Severity: e.Severity, Handled: e.Handled, Exceptions: e.Exceptions, Message: e.Message, StandsFor: e.StandsFor, Breadcrumbs: []Breadcrumb{}, Attributes: map[string]any{"firethorn.edit_failed": failed}}
 		}
 		if edited == nil {

@@ -169,8 +169,8 @@ export class Client {
       JSON.stringify(clean) // what cannot be written would hold up all behind it
       return clean
     } catch (why) {
-      // What edit would have hidden must not leave: the exception alone does.
-      const { state: _, message: _m, attributes: _a, ...rest } = e
+      // What surrounds it might be what edit would have hidden: what happened leaves alone.
+      const { state: _, attributes: _a, ...rest } = e
       return this.scrub!({ ...rest, breadcrumbs: [], attributes: { 'firethorn.edit_failed': text(why) } }, scrub || undefined)
     }
   }
