@@ -163,7 +163,7 @@ func (a *API) event(ctx context.Context, p *mariadb.Project, row *mariadb.EventR
 	if err != nil {
 		return nil, err
 	}
-	if _, _, err := a.asFiled(ctx, row, e, frames); err != nil {
+	if _, _, err := a.asFiled(ctx, p, row, e, frames); err != nil {
 		return nil, err
 	}
 	out := a.wholeEvent(p, row, e, frames)

@@ -66,7 +66,7 @@ func (a *API) why(ctx context.Context, p *mariadb.Project, ref string) (contract
 	if err != nil {
 		return out, err
 	}
-	print, filed, err := a.asFiled(ctx, row, e, frames)
+	print, filed, err := a.asFiled(ctx, p, row, e, frames)
 	switch {
 	case err != nil:
 		return out, err
@@ -75,10 +75,10 @@ func (a *API) why(ctx context.Context, p *mariadb.Project, ref string) (contract
 	case filed == print.Key:
 		out.Filed = "its fingerprint leads to this issue"
 	default:
-		out.Filed = "it was filed under another fingerprint, by the symbols or the grouping version of that time; it stays where it is"
+		out.Filed = "it was filed under another fingerprint, by the symbols, the rules or the grouping version of that time; it stays where it is"
 	}
 	out.Event, out.Issue = row.ID.String(), fmt.Sprintf("%s/%d", p.Name, row.Issue)
-	out.Fingerprint, out.Version, out.Headline = hex.EncodeToString(print.Key[:]), fingerprint.Version, print.Headline
+	out.Fingerprint, out.Version, out.Headline = hex.EncodeToString(print.Key[:]), p.GroupingVersion, print.Headline
 	out.Parts, out.LeftOut = partsOf(print.Parts), partsOf(print.Left)
 	switch g := e.Grouping; {
 	case g == nil || len(g.Replace)+len(g.Extend) == 0:
@@ -94,12 +94,12 @@ func (a *API) why(ctx context.Context, p *mariadb.Project, ref string) (contract
 // asFiled fingerprints an event as its variant was filed, and marks the frame
 // that was blamed then: where a function had been found out as failing on
 // behalf of its callers, who called it. filed is the variant's fingerprint.
-func (a *API) asFiled(ctx context.Context, row *mariadb.EventRow, e *event.Event, frames [][]event.Frame) (print fingerprint.Result, filed fingerprint.Key, err error) {
-	print = fingerprint.Compute(e, frames)
+func (a *API) asFiled(ctx context.Context, p *mariadb.Project, row *mariadb.EventRow, e *event.Event, frames [][]event.Frame) (print fingerprint.Result, filed fingerprint.Key, err error) {
+	print, _ = p.Method().Print(e, row.Thrown, frames)
 	if filed, err = a.store.FiledUnder(ctx, row); err != nil || filed == print.Key || print.Caller == "" {
 		return print, filed, err
 	}
-	if through := fingerprint.Through(e, frames); through.Key == filed {
+	if through := print.Through(e, frames); through.Key == filed {
 		return through, filed, nil
 	}
 	blame.Again(e.Exceptions, frames, nil)

@@ -34,7 +34,7 @@ func (a *API) differences(ctx context.Context, in *IssuePath) (*body[contract.Di
 		return nil, err
 	}
 	sample := difference.NewSample()
-	err = a.store.KeptOf(ctx, is.ID, mariadb.ReaderOf(p.Project, a.units), func(k *mariadb.Kept) error {
+	err = a.store.KeptOf(ctx, p, is.ID, mariadb.ReaderOf(p.Project, a.units), func(k *mariadb.Kept) error {
 		sample.Add(k.Event, k.Frames, k.Print)
 		return nil
 	})

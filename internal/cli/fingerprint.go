@@ -9,12 +9,15 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"time"
 
 	"github.com/urfave/cli/v3"
 
 	"firethorn/internal/core/blame"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fingerprint"
+	"firethorn/internal/core/grouping"
+	"firethorn/internal/core/rules"
 	"firethorn/internal/core/stacktrace"
 	"firethorn/internal/core/symbolicate"
 )
@@ -24,6 +27,7 @@ type fingerprinted struct {
 	ID          string             `json:"id"`
 	Fingerprint string             `json:"fingerprint"`
 	Version     int                `json:"grouping_version"`
+	Rule        string             `json:"rule,omitempty"` // the grouping rule that decided
 	Headline    string             `json:"headline"`
 	Origin      *event.Position    `json:"origin"` // null where no frame is to blame
 	Parts       []fingerprint.Part `json:"parts"`
@@ -34,26 +38,55 @@ func fingerprintCommand() *cli.Command {
 	return &cli.Command{
 		Name: "fingerprint", Usage: "which events belong together, and why, offline",
 		Description: "Reads events, one JSON document a line, from FILE or standard input, and prints the fingerprint of each: events with the same one belong to one issue.\n" +
-			"Which functions only fail on behalf of their callers is learned from all events that are given.",
+			"Which functions only fail on behalf of their callers is learned from all events that are given.\n" +
+			"With --rules, the sections frames and grouping of a rules file act as they would in the service; each JSON line names the rule that decided.",
 		Arguments: []cli.Argument{text("file")},
-		Flags:     []cli.Flag{&cli.StringFlag{Name: "maps", Usage: "`DIR` with bundles and their source maps"}},
-		Action: func(_ context.Context, c *cli.Command) error {
-			symbols := &dirSymbols{dir: c.String("maps")}
-			if err := symbols.load(); err != nil {
-				return err
-			}
-			in, stop, err := input(c)
-			if err != nil {
-				return err
-			}
-			defer stop()
-			list, err := readEvents(in, symbols)
-			if err != nil {
-				return err
-			}
-			return showFingerprints(c.Root().Writer, list, c.String("format") == "json")
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "maps", Usage: "`DIR` with bundles and their source maps"},
+			&cli.StringFlag{Name: "rules", Usage: "a rules `FILE`"},
+			&cli.IntFlag{Name: "grouping-version", Value: fingerprint.Version, Usage: "the grouping version to fingerprint by"},
 		},
+		Action: fingerprintEvents,
 	}
+}
+
+func fingerprintEvents(_ context.Context, c *cli.Command) error {
+	method, err := methodOf(c)
+	if err != nil {
+		return err
+	}
+	in, stop, err := input(c)
+	if err != nil {
+		return err
+	}
+	defer stop()
+	list, err := readEvents(in, c.String("maps"), method)
+	if err != nil {
+		return err
+	}
+	return showFingerprints(c.Root().Writer, c.Root().ErrWriter, list, method, c.String("format") == "json")
+}
+
+// methodOf is how the command line says to group.
+func methodOf(c *cli.Command) (grouping.Method, error) {
+	m := grouping.Method{Version: c.Int("grouping-version")}
+	if m.Version < fingerprint.Oldest || m.Version > fingerprint.Version {
+		return m, usage("there is no grouping version %d; this program knows %d to %d", m.Version, fingerprint.Oldest, fingerprint.Version)
+	}
+	name := c.String("rules")
+	if name == "" {
+		return m, nil
+	}
+	raw, err := os.ReadFile(name)
+	if err != nil {
+		return m, usage("%s cannot be read: %v", name, err)
+	}
+	set, faults := rules.Read(string(raw))
+	if len(faults) > 0 {
+		return m, fmt.Errorf("%s:%s; firethorn rules check %s lists all faults", name, faults[0], name)
+	}
+	m.Rules = set
+	return m, nil
 }
 
 // readable is an event with its frames.
@@ -65,7 +98,13 @@ type readable struct {
 // mostLine is the longest event that is read, in bytes.
 const mostLine = 16 << 20
 
-func readEvents(in io.Reader, symbols *dirSymbols) ([]readable, error) {
+// readEvents reads events, one a line, with the symbols of a directory, by the
+// frame rules of a method.
+func readEvents(in io.Reader, maps string, method grouping.Method) ([]readable, error) {
+	symbols := &dirSymbols{dir: maps}
+	if err := symbols.load(); err != nil {
+		return nil, err
+	}
 	var list []readable
 	s := bufio.NewScanner(in)
 	s.Buffer(make([]byte, 64<<10), mostLine)
@@ -79,7 +118,7 @@ func readEvents(in io.Reader, symbols *dirSymbols) ([]readable, error) {
 		}
 		stacktrace.Expand(e, event.DefaultLimits)
 		symbols.release = e.Release()
-		list = append(list, readable{e, symbolicate.Event(e, symbols, symbolicate.Options{})})
+		list = append(list, readable{e, symbolicate.Event(e, symbols, symbolicate.Options{Kinds: method.Kinds()})})
 	}
 	if errors.Is(s.Err(), bufio.ErrTooLong) {
 		return nil, usage("an event is longer than %d MiB", mostLine>>20)
@@ -87,32 +126,55 @@ func readEvents(in io.Reader, symbols *dirSymbols) ([]readable, error) {
 	return list, s.Err()
 }
 
-func showFingerprints(to io.Writer, list []readable, asJSON bool) error {
+// fingerprints fingerprints events by what all of them teach of functions that
+// fail on behalf of others.
+func fingerprints(list []readable, method grouping.Method, take func(r readable, p fingerprint.Result, trouble []rules.Trouble) error) error {
 	helpers := blame.NewHelpers()
 	for _, r := range list {
 		helpers.Learn(r.event, r.frames)
 	}
+	method.Learned = helpers
+	for _, r := range list {
+		blame.Again(r.event.Exceptions, r.frames, helpers)
+		p, trouble := method.Print(r.event, thrownOf(r.event), r.frames)
+		if err := take(r, p, trouble); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// thrownOf is when an event says that it was thrown; zero where it does not.
+func thrownOf(e *event.Event) time.Time {
+	at, _ := time.Parse(time.RFC3339Nano, e.Time) // one that cannot be read is none
+	return at
+}
+
+func showFingerprints(to, problems io.Writer, list []readable, method grouping.Method, asJSON bool) error {
 	out := bufio.NewWriter(to)
 	defer out.Flush()
 	lines := json.NewEncoder(out)
-	for _, r := range list {
-		blame.Again(r.event.Exceptions, r.frames, helpers)
-		p := fingerprint.ComputeWith(r.event, r.frames, helpers)
+	return fingerprints(list, method, func(r readable, p fingerprint.Result, trouble []rules.Trouble) error {
+		for _, t := range trouble {
+			if !t.Empty {
+				fmt.Fprintf(problems, "! event %s: the rule %q: %s\n", r.event.ID, t.Rule, plain(t.Why))
+			}
+		}
 		key := hex.EncodeToString(p.Key[:])
 		if asJSON {
-			line := fingerprinted{ID: r.event.ID, Fingerprint: key, Version: fingerprint.Version, Headline: p.Headline, Parts: orEmpty(p.Parts), Left: orEmpty(p.Left)}
+			line := fingerprinted{ID: r.event.ID, Fingerprint: key, Version: p.Version, Headline: p.Headline, Parts: orEmpty(p.Parts), Left: orEmpty(p.Left)}
+			if p.Ruling != nil {
+				line.Rule = p.Ruling.Rule
+			}
 			if p.HasOrigin {
 				line.Origin = &p.Origin
 			}
-			if err := lines.Encode(line); err != nil {
-				return err
-			}
-			continue
+			return lines.Encode(line)
 		}
 		fmt.Fprintf(out, "%s  %s\n", key, plain(p.Headline))
 		showParts(out, styleOf(to), p.Parts, p.Left)
-	}
-	return nil
+		return nil
+	})
 }
 
 // showParts prints what a fingerprint was made from, each part once with why.

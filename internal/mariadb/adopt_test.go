@@ -89,14 +89,14 @@ func (b *bench) older() {
 }
 
 // printed is the Printer of a binary.
-func (b *bench) printed(ctx context.Context, body []byte) (key, through fingerprint.Key, err error) {
+func (b *bench) printed(ctx context.Context, _ int, body []byte) (key, through fingerprint.Key, err error) {
 	e, frames, err := pipeline.Read(ctx, b.project.Project, body, b.units)
 	if err != nil {
 		return key, through, err
 	}
-	print := fingerprint.Compute(e, frames)
+	print := fingerprint.Compute(fingerprint.Version, e, frames)
 	if print.Caller != "" {
-		through = fingerprint.Through(e, frames).Key
+		through = print.Through(e, frames).Key
 	}
 	return print.Key, through, nil
 }
@@ -115,10 +115,10 @@ func TestAdoptGrouping_RegroupsNothing(t *testing.T) {
 	}
 	before := all()
 	b.older()
-	if n, err := b.AdoptGrouping(t.Context(), b.project.ID, b.printed); err != nil || n != 10 {
+	if n, err := b.AdoptGrouping(t.Context(), b.project.ID, fingerprint.Version, b.printed); err != nil || n != 10 {
 		t.Fatalf("%d variants, %v", n, err)
 	}
-	if n, err := b.AdoptGrouping(t.Context(), b.project.ID, b.printed); err != nil || n != 0 {
+	if n, err := b.AdoptGrouping(t.Context(), b.project.ID, fingerprint.Version, b.printed); err != nil || n != 0 {
 		t.Errorf("a second time: %d variants, %v", n, err)
 	}
 	if n := all(); n != before || before != 8 {

@@ -291,7 +291,7 @@ func (w *filing) newIssue(ctx context.Context, r *row) (int64, error) {
 	}
 	w.done.Issues++
 	print := r.Print.Key
-	if _, err := w.tx.ExecContext(ctx, "INSERT INTO alias (project, grouping_version, hash, issue) VALUES (?,?,?,?)", w.Project.ID, fingerprint.Version, print[:], id); err != nil {
+	if _, err := w.tx.ExecContext(ctx, "INSERT INTO alias (project, grouping_version, hash, issue) VALUES (?,?,?,?)", w.Project.ID, w.Project.GroupingVersion, print[:], id); err != nil {
 		return 0, err
 	}
 	words := "first seen"

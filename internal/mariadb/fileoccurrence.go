@@ -150,7 +150,7 @@ func (w *filing) writeTies(ctx context.Context) error {
 			t.issue = t.lead.variant.issue
 		}
 		if err := w.s.exec(ctx, w.tx, "INSERT IGNORE INTO alias (project, grouping_version, hash, issue) SELECT ?,?,?,? FROM DUAL WHERE (SELECT COUNT(*) FROM alias WHERE issue=?)<?",
-			[]any{w.Project.ID, fingerprint.Version, bytes.Clone(t.key[:]), t.issue, t.issue, mostTies}); err != nil {
+			[]any{w.Project.ID, w.Project.GroupingVersion, bytes.Clone(t.key[:]), t.issue, t.issue, mostTies}); err != nil {
 			return err
 		}
 	}

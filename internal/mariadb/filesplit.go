@@ -84,7 +84,7 @@ func (w *filing) splitsFor(ctx context.Context, rules map[int64]splitRule, rows 
 				out[k] = append(out[k], id)
 			}
 			return nil
-		}, "SELECT split, hash FROM split_alias WHERE grouping_version=? AND hash IN ("+marks(len(chunk))+") ORDER BY split", append([]any{fingerprint.Version}, chunk...)...)
+		}, "SELECT split, hash FROM split_alias WHERE grouping_version=? AND hash IN ("+marks(len(chunk))+") ORDER BY split", append([]any{w.Project.GroupingVersion}, chunk...)...)
 		if err != nil {
 			return nil, err
 		}

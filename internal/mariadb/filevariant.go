@@ -25,7 +25,7 @@ func (w *filing) chooseVariants(ctx context.Context) error {
 		}
 	}
 	for chunk := range slices.Chunk(keys, statementRows) {
-		args := []any{w.Project.ID, fingerprint.Version}
+		args := []any{w.Project.ID, w.Project.GroupingVersion}
 		for _, k := range chunk {
 			args = append(args, bytes.Clone(k[:]))
 		}
@@ -64,7 +64,7 @@ func (w *filing) chooseVariants(ctx context.Context) error {
 		}
 		r.variant = w.variants[r.Print.Variant]
 		if !other && r.Print.Caller != "" && r.variant.print != r.Print.Key {
-			r.Print = fingerprint.Through(r.Event, r.Frames) // as the variant was filed
+			r.Print = r.Print.Through(r.Event, r.Frames) // as the variant was filed
 		}
 	}
 	if err := w.takeApart(ctx); err != nil {
@@ -83,18 +83,18 @@ func (w *filing) lookThrough(ctx context.Context, r *row) error {
 	var callers int
 	var looked bool
 	const query = "SELECT (SELECT COUNT(DISTINCT COALESCE(base, hash)) FROM variant WHERE project=? AND grouping_version=? AND fingerprint=?), COALESCE((SELECT looked FROM alias WHERE project=? AND grouping_version=? AND hash=?),0)"
-	if err := w.tx.QueryRowContext(ctx, query, w.Project.ID, fingerprint.Version, r.Print.Key[:], w.Project.ID, fingerprint.Version, r.Print.Key[:]).Scan(&callers, &looked); err != nil {
+	if err := w.tx.QueryRowContext(ctx, query, w.Project.ID, w.Project.GroupingVersion, r.Print.Key[:], w.Project.ID, w.Project.GroupingVersion, r.Print.Key[:]).Scan(&callers, &looked); err != nil {
 		return err
 	}
 	if !looked && !fingerprint.FoundOut(r.Event, r.Frames, callers+1) {
 		return nil
 	}
 	if !looked {
-		if _, err := w.tx.ExecContext(ctx, "UPDATE alias SET looked=1 WHERE project=? AND grouping_version=? AND hash=?", w.Project.ID, fingerprint.Version, r.Print.Key[:]); err != nil {
+		if _, err := w.tx.ExecContext(ctx, "UPDATE alias SET looked=1 WHERE project=? AND grouping_version=? AND hash=?", w.Project.ID, w.Project.GroupingVersion, r.Print.Key[:]); err != nil {
 			return err
 		}
 	}
-	r.Print = fingerprint.Through(r.Event, r.Frames)
+	r.Print = r.Print.Through(r.Event, r.Frames)
 	return nil
 }
 
@@ -151,7 +151,7 @@ func (w *filing) newVariant(ctx context.Context, r *row) (fingerprint.Result, er
 		if w.variants[print.Variant] != nil {
 			return print, nil
 		}
-		if v, err := w.findVariant(ctx, "project=? AND grouping_version=? AND hash=?", w.Project.ID, fingerprint.Version, print.Variant[:]); err != nil || v != nil {
+		if v, err := w.findVariant(ctx, "project=? AND grouping_version=? AND hash=?", w.Project.ID, w.Project.GroupingVersion, print.Variant[:]); err != nil || v != nil {
 			w.variants[print.Variant] = v
 			return print, err
 		}
@@ -170,8 +170,8 @@ func (w *filing) newVariant(ctx context.Context, r *row) (fingerprint.Result, er
 	if err != nil {
 		return print, err
 	}
-	res, err := w.tx.ExecContext(ctx, "INSERT INTO variant (project, grouping_version, hash, issue, fingerprint, provisional, app_release, looked, parts) VALUES (?,?,?,?,?,?,?,?,?)",
-		w.Project.ID, fingerprint.Version, print.Variant[:], v.issue, print.Key[:], print.Provisional, nullID(r.release), print.Looked, event.TrimText(string(parts), 60000))
+	res, err := w.tx.ExecContext(ctx, "INSERT INTO variant (project, grouping_version, hash, issue, fingerprint, provisional, app_release, looked, rules_version, parts) VALUES (?,?,?,?,?,?,?,?,?,?)",
+		w.Project.ID, w.Project.GroupingVersion, print.Variant[:], v.issue, print.Key[:], print.Provisional, nullID(r.release), print.Looked, w.Project.RulesVersion, event.TrimText(string(parts), 60000))
 	if err != nil {
 		return print, err
 	}

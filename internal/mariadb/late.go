@@ -98,7 +98,7 @@ func (l *late) load(ctx context.Context, read Reader) error {
 			continue
 		}
 		if x.key = x.now.Print.Key; x.now.Print.Caller != "" {
-			x.through = fingerprint.Through(x.now.Event, x.now.Frames).Key
+			x.through = x.now.Print.Through(x.now.Event, x.now.Frames).Key
 		}
 	}
 	return nil
@@ -106,11 +106,12 @@ func (l *late) load(ctx context.Context, read Reader) error {
 
 func (l *late) move(ctx context.Context, tx *sql.Tx) error {
 	var version int64
-	if err := tx.QueryRowContext(ctx, "SELECT symbols_version FROM project_counter WHERE project=? FOR UPDATE", l.p.ID).Scan(&version); err != nil {
+	var grouping int
+	if err := tx.QueryRowContext(ctx, "SELECT c.symbols_version, p.grouping_version FROM project_counter c JOIN project p ON p.id=c.project WHERE c.project=? FOR UPDATE", l.p.ID).Scan(&version, &grouping); err != nil {
 		return err
 	}
-	if version != l.version {
-		return nil // more symbols came meanwhile: read once more
+	if version != l.version || grouping != l.p.GroupingVersion {
+		return nil // more symbols came meanwhile, or another way of grouping: read once more
 	}
 	from, err := sideByID(ctx, tx, l.issue)
 	if err != nil {
@@ -178,7 +179,7 @@ func (l *late) choose(ctx context.Context, tx *sql.Tx, list []*reread) error {
 	for _, x := range list {
 		if x.through != (fingerprint.Key{}) {
 			var looked bool
-			err := tx.QueryRowContext(ctx, "SELECT looked FROM alias WHERE project=? AND grouping_version=? AND hash=?", l.p.ID, fingerprint.Version, x.key[:]).Scan(&looked)
+			err := tx.QueryRowContext(ctx, "SELECT looked FROM alias WHERE project=? AND grouping_version=? AND hash=?", l.p.ID, l.p.GroupingVersion, x.key[:]).Scan(&looked)
 			if err != nil && !errors.Is(err, sql.ErrNoRows) {
 				return err
 			}
@@ -186,7 +187,7 @@ func (l *late) choose(ctx context.Context, tx *sql.Tx, list []*reread) error {
 				x.key = x.through
 			}
 		}
-		err := tx.QueryRowContext(ctx, "SELECT issue FROM alias WHERE project=? AND grouping_version=? AND hash=?", l.p.ID, fingerprint.Version, x.key[:]).Scan(&x.target)
+		err := tx.QueryRowContext(ctx, "SELECT issue FROM alias WHERE project=? AND grouping_version=? AND hash=?", l.p.ID, l.p.GroupingVersion, x.key[:]).Scan(&x.target)
 		if err == nil {
 			claimed = claimed || x.target == l.issue
 			continue
@@ -200,7 +201,7 @@ func (l *late) choose(ctx context.Context, tx *sql.Tx, list []*reread) error {
 			}
 		}
 		claimed = true
-		if _, err := tx.ExecContext(ctx, "INSERT INTO alias (project, grouping_version, hash, issue) VALUES (?,?,?,?)", l.p.ID, fingerprint.Version, x.key[:], x.target); err != nil {
+		if _, err := tx.ExecContext(ctx, "INSERT INTO alias (project, grouping_version, hash, issue) VALUES (?,?,?,?)", l.p.ID, l.p.GroupingVersion, x.key[:], x.target); err != nil {
 			return err
 		}
 	}
@@ -236,7 +237,7 @@ func (l *late) settle(ctx context.Context, tx *sql.Tx, list []*reread) error {
 		}
 		// Splits that are for the fingerprint are for these events too.
 		const splits = "SELECT s.id FROM split_alias a JOIN split s ON s.id=a.split WHERE a.hash=? AND a.grouping_version=? AND s.project=? AND s.active=1"
-		ids, err := numbers(ctx, tx, splits, x.key[:], fingerprint.Version, l.p.ID)
+		ids, err := numbers(ctx, tx, splits, x.key[:], l.p.GroupingVersion, l.p.ID)
 		if err != nil {
 			return err
 		}
@@ -305,7 +306,7 @@ func (l *late) fold(ctx context.Context, tx *sql.Tx, from *side, byTarget map[in
 	for _, list := range byTarget {
 		for _, x := range list {
 			const unused = "DELETE FROM alias WHERE project=? AND grouping_version=? AND hash=? AND issue=? AND NOT EXISTS (SELECT 1 FROM variant v WHERE v.issue=? AND v.fingerprint=?)"
-			if _, err := tx.ExecContext(ctx, unused, l.p.ID, fingerprint.Version, x.print, l.issue, l.issue, x.print); err != nil {
+			if _, err := tx.ExecContext(ctx, unused, l.p.ID, l.p.GroupingVersion, x.print, l.issue, l.issue, x.print); err != nil {
 				return err
 			}
 		}

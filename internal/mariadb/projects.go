@@ -22,12 +22,10 @@ type Project struct {
 	Created time.Time
 	Origins []string // web origins that may report; "*" is any
 
-	RulesVersion int            // 0: no rules file was pushed yet
-	KeepSymbols  int            // for how many days after they were pushed or used last
-	LogMessages  event.Severity // from which on log records without an exception become events; "": none
-	// GroupingVersion is the one that the project's issues are known under.
-	GroupingVersion int
-	Allowance       Allowance // what the project itself may take in; see Allowance
+	KeepSymbols    int            // for how many days after they were pushed or used last
+	LogMessages    event.Severity // from which on log records without an exception become events; "": none
+	GroupingWanted int            // the grouping version to adopt before anything else is filed
+	Allowance      Allowance      // what the project itself may take in; see Allowance
 }
 
 // projectName is what a project may be called: it stands in issue names,
@@ -42,7 +40,7 @@ func (s *Store) CreateProject(ctx context.Context, name string, keepDays int) (*
 	k := &Key{Value: newKey(), Label: "first key", Created: s.now().UTC()}
 	var id int64
 	err := s.InTx(ctx, func(tx *sql.Tx) error {
-		res, err := tx.ExecContext(ctx, "INSERT INTO project (name, created, keep_days, user_secret, grouping_version) VALUES (?,?,?,?,?)", name, micros(k.Created), keepDays, newSecret(32), fingerprint.Version)
+		res, err := tx.ExecContext(ctx, "INSERT INTO project (name, created, keep_days, user_secret, grouping_version, grouping_wanted) VALUES (?,?,?,?,?,?)", name, micros(k.Created), keepDays, newSecret(32), fingerprint.Version, fingerprint.Version)
 		if duplicate(err) {
 			return fault.New(fault.Conflict, "there is a project %s already", name)
 		}
@@ -77,14 +75,14 @@ func duplicate(err error) bool {
 	return ok && e.Number == 1062
 }
 
-const projectColumns = "p.id, p.name, p.keep_days, p.user_secret, p.created, p.origins, p.rules_version, p.allowance_minute, p.allowance_day, p.grouping_version, p.keep_symbols, p.log_messages"
+const projectColumns = "p.id, p.name, p.keep_days, p.user_secret, p.created, p.origins, p.rules_version, p.allowance_minute, p.allowance_day, p.grouping_version, p.grouping_wanted, p.keep_symbols, p.log_messages"
 
 // fields are where projectColumns go; done finishes what was scanned.
 func (p *Project) fields() (into []any, done func() error) {
 	var created int64
 	var origins string
 	var minute, day sql.NullInt64
-	return []any{&p.ID, &p.Name, &p.KeepDays, &p.UserSecret, &created, &origins, &p.RulesVersion, &minute, &day, &p.GroupingVersion, &p.KeepSymbols, &p.LogMessages}, func() error {
+	return []any{&p.ID, &p.Name, &p.KeepDays, &p.UserSecret, &created, &origins, &p.RulesVersion, &minute, &day, &p.GroupingVersion, &p.GroupingWanted, &p.KeepSymbols, &p.LogMessages}, func() error {
 		p.Created = fromMicros(created)
 		p.Allowance = Allowance{Minute: DefaultAllowance.Minute, Day: DefaultAllowance.Day}
 		if minute.Valid {

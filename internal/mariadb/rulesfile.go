@@ -142,7 +142,14 @@ const ruleSetsMost = 1000
 // giveRules gives a project the rules of its newest file, and those of them
 // that are switched off.
 func (s *Store) giveRules(ctx context.Context, p *Project) error {
-	if p.RulesVersion == 0 {
+	return s.GiveRules(ctx, p, p.RulesVersion)
+}
+
+// GiveRules gives a project the rules of a version of its file, 0 for none, and
+// those of them that are switched off.
+func (s *Store) GiveRules(ctx context.Context, p *Project, version int) error {
+	p.RulesVersion, p.Rules, p.Off = version, nil, nil
+	if version == 0 {
 		return nil
 	}
 	k := ruleSetKey{p.ID, p.RulesVersion}

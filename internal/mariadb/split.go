@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"time"
 
 	"github.com/google/uuid"
 
@@ -34,8 +35,15 @@ func ReaderOf(p pipeline.Project, units *pipeline.Units) Reader {
 		if err != nil {
 			return Readable{}, err
 		}
-		return Readable{Event: e, Frames: frames, Print: fingerprint.Compute(e, frames)}, nil
+		print, _ := p.Method().Print(e, thrownOf(e), frames)
+		return Readable{Event: e, Frames: frames, Print: print}, nil
 	}
+}
+
+// thrownOf is when an event says that it was thrown; zero where it does not.
+func thrownOf(e *event.Event) time.Time {
+	at, _ := time.Parse(time.RFC3339Nano, e.Time) // one that cannot be read is none
+	return at
 }
 
 // try reads a body; ok is false of one that is not as it was written, which
@@ -68,7 +76,7 @@ func (k *Kept) Settled(d difference.Difference) bool {
 
 // KeptOf reads bodies of an issue: the newest, and those kept for good of its
 // largest variants, each event once and made readable.
-func (s *Store) KeptOf(ctx context.Context, id int64, read Reader, take func(k *Kept) error) error {
+func (s *Store) KeptOf(ctx context.Context, p *Project, id int64, read Reader, take func(k *Kept) error) error {
 	type found struct {
 		variant, filing, thrown int64
 		event, base, body       []byte
@@ -116,7 +124,7 @@ func (s *Store) KeptOf(ctx context.Context, id int64, read Reader, take func(k *
 		if !ok {
 			continue
 		}
-		if x.version == fingerprint.Version {
+		if x.version == p.GroupingVersion {
 			k.base = fingerprint.Key(x.base)
 		}
 		if err := take(k); err != nil {
@@ -139,7 +147,7 @@ func (s *Store) Split(ctx context.Context, project *Project, number int64, d dif
 	var show *Kept
 	var settled []int64
 	events, having := 0, 0
-	err = s.KeptOf(ctx, is.ID, read, func(k *Kept) error {
+	err = s.KeptOf(ctx, project, is.ID, read, func(k *Kept) error {
 		events++
 		if !d.Holds(k.Event, k.Frames) {
 			return nil

@@ -13,6 +13,7 @@ import (
 
 	"firethorn/internal/core/difference"
 	"firethorn/internal/core/fault"
+	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/core/issue"
 	"firethorn/internal/pipeline"
 )
@@ -260,7 +261,7 @@ func TestSplit_StaysWhenAGroupingVersionIsAdopted(t *testing.T) {
 		t.Fatal(err)
 	}
 	b.lookedThrough()
-	if _, err := b.AdoptGrouping(t.Context(), b.project.ID, b.printed); err != nil {
+	if _, err := b.AdoptGrouping(t.Context(), b.project.ID, fingerprint.Version, b.printed); err != nil {
 		t.Fatal(err)
 	}
 	b.gates(gate{"", "shut", "car", "p-1", "4.2.1", noon}, gate{"", "shut", "foot", "p-1", "4.2.1", noon})

@@ -23,6 +23,7 @@ import (
 	"firethorn/internal/core/blame"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fingerprint"
+	"firethorn/internal/core/grouping"
 	"firethorn/internal/core/rules"
 	"firethorn/internal/core/scrub"
 	"firethorn/internal/core/stacktrace"
@@ -37,6 +38,14 @@ type Project struct {
 	UserSecret []byte
 	Rules      *rules.Set      // nil: none
 	Off        map[string]bool // rules that were switched off because they cost too much
+
+	RulesVersion    int // of the rules file; 0: none was pushed yet
+	GroupingVersion int // the one that the project's issues are known under
+}
+
+// Method is how the project's events are grouped.
+func (p *Project) Method() grouping.Method {
+	return grouping.Method{Version: p.GroupingVersion, Rules: p.Rules, Off: p.Off}
 }
 
 // Batch is what intake stored of one request: scrubbed, not yet decoded.
@@ -150,7 +159,8 @@ func Process(ctx context.Context, p Project, b *Batch, i int, units *Units) (*It
 	if err := symbols.Err(); err != nil {
 		return nil, err
 	}
-	item.Print, item.Frames = fingerprint.Compute(e, frames), frames
+	print, trouble := p.Method().Print(e, item.When.Thrown, frames)
+	item.Print, item.Frames, item.Trouble = print, frames, append(item.Trouble, trouble...)
 	item.Files, item.SymbolsVersion = TraceFiles(e, frames), symbols.Version()
 	body := Body{Event: b.Events[i], Resource: b.Resource, Filed: FiledWith{Frames: frames, Scrubbed: item.Scrubbed}}
 	if item.When.Reason != "" {
@@ -279,15 +289,7 @@ func decode(raw json.RawMessage) (*event.Event, error) {
 }
 
 // kinds are the project's own rules for whose code frames are.
-func (p *Project) kinds() (out []symbolicate.KindRule) {
-	if p.Rules == nil {
-		return nil
-	}
-	for _, r := range p.Rules.Frames {
-		out = append(out, symbolicate.KindRule{Path: r.Path, Function: r.Function, Kind: r.Kind})
-	}
-	return out
-}
+func (p *Project) kinds() []symbolicate.KindRule { return grouping.Kinds(p.Rules) }
 
 func (p *Project) off(rule string) bool { return p.Off[rule] }
 

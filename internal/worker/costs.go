@@ -38,7 +38,7 @@ type cost struct {
 // switches off what costs too much.
 func (c *costs) watch(ctx context.Context, t *turn, items []*pipeline.Item) {
 	stops := map[string]int{}
-	why := map[string]string{}
+	why, section := map[string]string{}, map[string]string{} // no two rules of them have one name
 	for _, it := range items {
 		if it == nil {
 			continue
@@ -46,7 +46,7 @@ func (c *costs) watch(ctx context.Context, t *turn, items []*pipeline.Item) {
 		for _, tr := range it.Trouble {
 			if tr.TooCostly {
 				stops[tr.Rule]++
-				why[tr.Rule] = tr.Why
+				why[tr.Rule], section[tr.Rule] = tr.Why, tr.Section
 			}
 		}
 	}
@@ -54,7 +54,7 @@ func (c *costs) watch(ctx context.Context, t *turn, items []*pipeline.Item) {
 		if !c.over(costKey{t.project.ID, t.version, rule}, len(items), n) {
 			continue
 		}
-		off := mariadb.RuleOff{Version: t.version, Section: "intake", Rule: rule, Why: fmt.Sprintf("stopped for %d events or more: %s", mostStops, why[rule])}
+		off := mariadb.RuleOff{Version: t.version, Section: section[rule], Rule: rule, Why: fmt.Sprintf("stopped for %d events or more: %s", mostStops, why[rule])}
 		if err := t.w.store.SwitchOff(ctx, t.project.ID, off); err != nil {
 			t.w.log.Error("a rule that costs too much could not be switched off", "project", t.project.Name, "rule", rule, "err", err)
 			continue

@@ -32,8 +32,11 @@ func (w *Worker) turn(ctx context.Context, lease mariadb.Lease, id int64, again 
 	if err != nil {
 		return false, err
 	}
-	if p.GroupingVersion < fingerprint.Version {
-		if err := w.adopt(ctx, p); err != nil {
+	if next := p.NextGrouping(); next != 0 {
+		if err := w.adopt(ctx, p, next); err != nil {
+			return true, err
+		}
+		if p, err = w.project(ctx, id); err != nil {
 			return true, err
 		}
 	}
@@ -50,25 +53,37 @@ func (w *Worker) turn(ctx context.Context, lease mariadb.Lease, id int64, again 
 	return c.More, t.whole(ctx)
 }
 
-// adopt makes a project's issues known under the grouping version of this
-// binary, before anything is filed under it.
-func (w *Worker) adopt(ctx context.Context, p *mariadb.Project) error {
-	w.log.Info("a new grouping version: finding the issues of the project under it", "project", p.Name, "from", p.GroupingVersion, "to", fingerprint.Version)
-	n, err := w.store.AdoptGrouping(ctx, p.ID, func(ctx context.Context, body []byte) (key, through fingerprint.Key, err error) {
-		e, frames, err := pipeline.Read(ctx, p.Project, body, w.units)
+// adopt makes a project's issues known under another grouping version, before
+// anything is filed under it.
+func (w *Worker) adopt(ctx context.Context, p *mariadb.Project, to int) error {
+	w.log.Info("another grouping version: finding the issues of the project under it", "project", p.Name, "from", p.GroupingVersion, "to", to)
+	read := map[int]mariadb.Reader{}
+	n, err := w.store.AdoptGrouping(ctx, p.ID, to, func(ctx context.Context, rulesVersion int, body []byte) (key, through fingerprint.Key, err error) {
+		if read[rulesVersion] == nil {
+			as := *p
+			as.GroupingVersion = to
+			if err := w.store.GiveRules(ctx, &as, rulesVersion); err != nil {
+				return key, through, err
+			}
+			read[rulesVersion] = mariadb.ReaderOf(as.Project, w.units)
+		}
+		r, err := read[rulesVersion](ctx, body)
+		if err != nil && !outside(ctx, err) {
+			w.log.Warn("a kept event cannot be read; its kind is found by the others", "project", p.Name, "err", err)
+			return key, through, nil
+		}
 		if err != nil {
 			return key, through, err
 		}
-		print := fingerprint.Compute(e, frames)
-		if print.Caller != "" {
-			through = fingerprint.Through(e, frames).Key
+		if r.Print.Caller != "" {
+			through = r.Print.Through(r.Event, r.Frames).Key
 		}
-		return print.Key, through, nil
+		return r.Print.Key, through, nil
 	})
 	if err != nil {
-		return fmt.Errorf("adopting grouping version %d in %s, after %d variants: %w", fingerprint.Version, p.Name, n, err)
+		return fmt.Errorf("adopting grouping version %d in %s, after %d variants: %w", to, p.Name, n, err)
 	}
-	w.log.Info("nothing regroups: the new grouping version leads to the same issues", "project", p.Name, "variants", n)
+	w.log.Info("nothing regroups: the other grouping version leads to the same issues", "project", p.Name, "variants", n)
 	w.forget(p.ID)
 	return nil
 }

@@ -71,6 +71,9 @@ func originOf(x event.Exception, frames []event.Frame, learned *Helpers) int {
 		if first < 0 {
 			first = j
 		}
+		if f.LookThrough {
+			continue
+		}
 		if itself || !named(f, helper) && !(learned != nil && learned.is(placeOf(f)) && hasCaller(frames, j)) {
 			return j
 		}

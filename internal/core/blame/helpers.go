@@ -131,7 +131,7 @@ func CallerOf(frames []event.Frame, j int) (int, bool) {
 		if f.Kind != event.Own || f.Pending || f.Called() == "" || f.File == origin.File && f.Function == origin.Function && f.Within == origin.Within {
 			continue // the last is recursion: it is not named anew for each of its frames
 		}
-		if placeOf(f) != at && !named(f, helper) {
+		if placeOf(f) != at && !f.LookThrough && !named(f, helper) {
 			return k, true
 		}
 	}
@@ -165,7 +165,7 @@ func Hinted(f event.Frame) bool { return named(f, asking) }
 // Asks says whether the frame at j asks something of others, by its name, on
 // behalf of a caller that the trace does not show.
 func Asks(frames []event.Frame, j int) bool {
-	if !Hinted(frames[j]) && !named(frames[j], helper) {
+	if !Hinted(frames[j]) && !frames[j].LookThrough && !named(frames[j], helper) {
 		return false
 	}
 	_, ok := CallerOf(frames, j)

@@ -82,6 +82,19 @@ func saying(message string) (shape string, local, ok bool) {
 	return "", false, false
 }
 
+// OfNothing is the member that a message says was read or written of nothing,
+// in the words of any engine. One that reads like a name which a build made
+// does not count.
+func OfNothing(message string) (member string, ok bool) {
+	shape, _, ok := saying(message)
+	if !ok {
+		return "", false
+	}
+	name, found := strings.CutPrefix(shape, "no ")
+	name, whole := strings.CutSuffix(name, " of nothing")
+	return name, found && whole && len(name) > 2 && strings.Trim(name, "0123456789") != ""
+}
+
 // lastMember is the member that an expression ends in, its call left off:
 // "length" of "a.b[0].length", "map" of "a.map(f(x.y))".
 func lastMember(expression string) string {

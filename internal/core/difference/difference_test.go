@@ -18,7 +18,7 @@ func happened(message string, attributes event.Attributes, functions ...string) 
 	}
 	frames := [][]event.Frame{list}
 	blame.Mark(e.Exceptions, frames, nil)
-	return e, frames, fingerprint.Compute(e, frames)
+	return e, frames, fingerprint.Compute(fingerprint.Version, e, frames)
 }
 
 func TestHolds(t *testing.T) {

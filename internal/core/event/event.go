@@ -105,6 +105,11 @@ type Frame struct {
 	WhyRaw      string       `json:"why_raw,omitempty"`      // why it could not be resolved, and what to do
 	SourceLines []SourceLine `json:"source_lines,omitempty"` // seven each side where the sources are known
 	Origin      bool         `json:"origin,omitempty"`       // the frame the issue is blamed on
+	// LookThrough is true of an own frame that a rule of the project says fails on
+	// behalf of its callers only.
+	LookThrough bool `json:"look_through,omitempty"`
+	// Ignored is true of a frame that its source map says is none of the application's own.
+	Ignored bool `json:"ignored,omitempty"`
 	// Pending is true while symbols that may still come could resolve the frame.
 	Pending bool `json:"pending,omitempty"`
 	// Generated is true of a frame in a file that symbols are looked for.

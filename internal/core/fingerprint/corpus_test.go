@@ -98,7 +98,7 @@ func loadCorpus(t testing.TB, dir string, files ...string) []met {
 	for i := range list {
 		m := &list[i]
 		blame.Again(m.event.Exceptions, m.frames, helpers)
-		m.result = fingerprint.ComputeWith(m.event, m.frames, helpers)
+		m.result = fingerprint.ComputeWith(fingerprint.Version, m.event, m.frames, helpers)
 	}
 	return list
 }

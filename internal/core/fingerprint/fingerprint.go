@@ -22,15 +22,32 @@ import (
 	"firethorn/internal/core/event"
 )
 
-// Version is the grouping version.
-const Version = 2
+// The grouping versions that this package computes. Version is the newest,
+// which new projects have; Oldest the oldest one that projects can stay at.
+//
+//	2  functions that fail on behalf of their callers are found out
+//	3  what a mistake in the origin itself names counts: two members that are
+//	   read of nothing in one function are two bugs
+const (
+	Version = 3
+	Oldest  = 2
+)
+
+// Versions says what each grouping version brought, the oldest first.
+var Versions = []struct {
+	Number int
+	Words  string
+}{
+	{2, "functions that fail on behalf of their callers are found out by how many those are"},
+	{3, "two members that are read of nothing in one function are two bugs"},
+}
 
 // Key is the first half of a SHA-256.
 type Key [16]byte
 
 // Part is one thing the fingerprint was made from, or that was left out of it.
 type Part struct {
-	What  string `json:"what"`           // "type", "module", "function", "through", "message", "script", "application"; of what was left out also "position", "own frames" …
+	What  string `json:"what"`           // "type", "module", "function", "through", "mistake", "message", "script", "application", "rule"; of what was left out also "position", "own frames" …
 	Value string `json:"value"`          // as it was used
 	Why   string `json:"why"`            // why it counts, or does not
 	From  string `json:"from,omitempty"` // the frame or text it was taken from: "format src/fares.ts:15"
@@ -54,20 +71,27 @@ type Result struct {
 	// origin turns out to fail on behalf of them, they can be told apart.
 	Caller string
 	Looked bool // the origin that Compute gives was looked through
+	// Version is the grouping version it was computed by.
+	Version int
+	// Ruling is what a rule of the project says, nil where none does.
+	Ruling *Ruling
 
 	frames  [][]event.Frame
 	learned *blame.Helpers
 	at      [][2]int // the frames that were used
+	extra   string   // what the variant is bound to beside the parts
 }
 
-// Compute makes the fingerprint of e, whose frames are given as
-// symbolicate.Event returns them, one marked by package blame.
-func Compute(e *event.Event, frames [][]event.Frame) Result { return ComputeWith(e, frames, nil) }
+// Compute makes the fingerprint of e by a grouping version; its frames are
+// given as symbolicate.Event returns them, one marked by package blame.
+func Compute(version int, e *event.Event, frames [][]event.Frame) Result {
+	return ComputeWith(version, e, frames, nil)
+}
 
 // ComputeWith is Compute with what was learned of many events: who asks a
 // function that fails on behalf of others, where the trace itself does not say.
-func ComputeWith(e *event.Event, frames [][]event.Frame, learned *blame.Helpers) Result {
-	r := Result{frames: frames, learned: learned}
+func ComputeWith(version int, e *event.Event, frames [][]event.Frame, learned *blame.Helpers) Result {
+	r := Result{frames: frames, learned: learned, Version: version}
 	r.describe(e, frames)
 	if g := e.Grouping; g != nil && len(g.Replace) > 0 {
 		for _, v := range g.Replace {
@@ -86,15 +110,26 @@ func ComputeWith(e *event.Event, frames [][]event.Frame, learned *blame.Helpers)
 	if r.Base == (Key{}) {
 		r.Base = r.Key
 	}
-	extra := r.pendingRaw(e, frames)
+	r.extra = r.pendingRaw(e, frames)
 	if e.Grouping == nil || len(e.Grouping.Replace) == 0 {
-		if i, j, ok := askedBy(e, frames); ok && extra == "" {
+		if i, j, ok := askedBy(e, frames); ok && r.extra == "" {
 			r.Caller = blame.Module(frames[i][j]) + " " + blame.Function(frames[i][j])
-			extra = "by " + r.Caller
+			r.extra = "by " + r.Caller
 		}
 	}
-	r.Variant = r.hash(extra)
+	r.Variant = r.hash(r.extra)
 	return r
+}
+
+// Own is the fingerprint as it is computed, without the application's word.
+func (r *Result) Own(e *event.Event) Key {
+	if e.Grouping == nil || len(e.Grouping.Replace) == 0 {
+		return r.Base
+	}
+	alone := *e
+	alone.Grouping = nil
+	plain := Compute(r.Version, &alone, r.frames)
+	return plain.Key
 }
 
 // askedBy is the frame that called the origin, where it may have asked for
@@ -110,19 +145,18 @@ func askedBy(e *event.Event, frames [][]event.Frame) (i, j int, ok bool) {
 
 // Through computes the fingerprint of an event whose origin was found to fail
 // on behalf of its callers: who called it is blamed. The variant stays that of
-// Compute. It marks frames anew.
-func Through(e *event.Event, frames [][]event.Frame) Result {
-	first := Compute(e, frames)
+// first, and so does what a rule said. It marks frames anew.
+func (r Result) Through(e *event.Event, frames [][]event.Frame) Result {
 	i, j, ok := askedBy(e, frames)
-	if !ok {
-		return first
+	if !ok || r.Caller == "" {
+		return r
 	}
 	for k := range frames[i] {
 		frames[i][k].Origin = k == j
 	}
-	r := Compute(e, frames)
-	r.Variant, r.Caller, r.Looked = first.Variant, first.Caller, true
-	return r
+	next := Compute(r.Version, e, frames).Under(r.Ruling)
+	next.Variant, next.Caller, next.Looked = r.Variant, r.Caller, true
+	return next
 }
 
 // FoundOut says whether a function with so many different callers fails on
@@ -222,6 +256,11 @@ func (r *Result) addOrigin(e *event.Event, frames [][]event.Frame, i, j int) {
 	if blame.Asks(frames[i], j) && i < len(e.Exceptions) && !r.has("message") && !blame.Local(e.Exceptions[i]) {
 		// Engines that do not say who awaited leave the message alone to tell.
 		r.add("message", blame.Wish(e.Exceptions[i].Message), "the origin asks on behalf of others, and the trace does not say of whom", -1, -1)
+	}
+	if r.Version >= 3 && i < len(e.Exceptions) && !r.has("message") {
+		if member, ok := blame.OfNothing(e.Exceptions[i].Message); ok {
+			r.add("mistake", member, "what the origin read of nothing: another member in the same function is another bug", -1, -1)
+		}
 	}
 	if k, ok := blame.Through(frames[i], j); ok && i < len(e.Exceptions) && !blame.Local(e.Exceptions[i]) {
 		r.add("through", blame.Module(frames[i][k])+" "+blame.Function(frames[i][k]), "the function that failed on the origin's behalf", i, k)

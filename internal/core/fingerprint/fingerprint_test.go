@@ -34,7 +34,7 @@ func (r report) compute() Result {
 	e := &event.Event{Exceptions: []event.Exception{{Type: r.typ, Message: r.message}}, Resource: event.Attributes{"service.version": r.release}, Grouping: r.grouping, Attributes: r.attributes}
 	frames := [][]event.Frame{r.frames}
 	blame.Mark(e.Exceptions, frames, nil)
-	return Compute(e, frames)
+	return Compute(Version, e, frames)
 }
 
 func TestCompute_PutsOneCauseTogether(t *testing.T) {
@@ -148,7 +148,7 @@ func TestCompute_WritesHeadlineAndPlace(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			blame.Mark(c.event.Exceptions, c.frames, nil)
-			r := Compute(&c.event, c.frames)
+			r := Compute(Version, &c.event, c.frames)
 			if r.Headline != c.headline || r.Place != c.place {
 				t.Errorf("headline %q, place %q, want %q, %q", r.Headline, r.Place, c.headline, c.place)
 			}

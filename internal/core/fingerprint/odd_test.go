@@ -12,7 +12,7 @@ import (
 
 func of(e *event.Event, frames ...[]event.Frame) Result {
 	blame.Mark(e.Exceptions, frames, nil)
-	return Compute(e, frames)
+	return Compute(Version, e, frames)
 }
 
 // Events that have little to go by, or too much, have a fingerprint all the same.

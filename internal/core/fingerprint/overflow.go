@@ -24,7 +24,7 @@ func Unextended(r Result, why string) Result {
 	parts := r.Parts
 	r.Parts = nil
 	for _, p := range parts {
-		if p.What != "application" {
+		if p.What != "application" && p.What != "rule" {
 			r.Parts = append(r.Parts, p)
 		}
 	}

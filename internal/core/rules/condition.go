@@ -19,6 +19,7 @@ import (
 	"cel.dev/cel-go/interpreter"
 	"go.yaml.in/yaml/v4"
 
+	"firethorn/internal/core/blame"
 	"firethorn/internal/core/glob"
 )
 
@@ -51,11 +52,11 @@ func (c *condition) holds(f *Facts) (yes bool, spent uint64, err error) {
 }
 
 // troubleOf says what went wrong with a rule's condition.
-func troubleOf(rule string, err error) Trouble {
+func troubleOf(section, rule string, err error) Trouble {
 	if c, ok := errors.AsType[interpreter.EvalCancelledError](err); ok && c.Cause == interpreter.CostLimitExceeded {
-		return Trouble{Rule: rule, TooCostly: true, Why: fmt.Sprintf("it cost more than the %d units that one condition may", RuleBudget)}
+		return Trouble{Section: section, Rule: rule, TooCostly: true, Why: fmt.Sprintf("it cost more than the %d units that one condition may", RuleBudget)}
 	}
-	return Trouble{Rule: rule, Why: err.Error()}
+	return Trouble{Section: section, Rule: rule, Why: err.Error()}
 }
 
 // Word is something that conditions can use.
@@ -75,12 +76,13 @@ var calls = []Word{
 	{`TEXT.matches("…")`, "holds what fits a regular expression (RE2)"},
 	{`TEXT.contains("…")`, "holds a text; also startsWith, endsWith"},
 	{`TEXT.lower()`, "in small letters"},
+	{`TEXT.shape()`, "a message with its variable parts taken out: no tide table for day <number>"},
 	{`TEXT.before("VERSION")`, "a release is before a version"},
 	{`LIST.exists(x, …)`, "whether it holds for one of a list; also all, exists_one, filter, map, size()"},
 }
 
 // functions are the names that can be called, for nearest words.
-var functions = []string{"attr", "number", "has_attr", "glob", "lower", "before", "crawler", "extension", "contains", "startsWith", "endsWith", "matches", "size", "exists", "all", "exists_one", "filter", "map", "int", "double", "string", "timestamp", "duration"}
+var functions = []string{"attr", "number", "has_attr", "glob", "lower", "shape", "before", "crawler", "extension", "contains", "startsWith", "endsWith", "matches", "size", "exists", "all", "exists_one", "filter", "map", "int", "double", "string", "timestamp", "duration"}
 
 // Words lists all that conditions can use: names, then functions.
 func Words() []Word {
@@ -115,6 +117,10 @@ var language = sync.OnceValue(func() *cel.Env {
 		ofTwo("glob", func(text, pattern string) bool { return glob.Match(pattern, text) }), ofTwo("before", before),
 		cel.Function("lower", cel.MemberOverload("string_lower", []*cel.Type{cel.StringType}, cel.StringType, cel.UnaryBinding(func(v ref.Val) ref.Val {
 			return types.String(strings.ToLower(string(v.(types.String))))
+		}))),
+		cel.Function("shape", cel.MemberOverload("string_shape", []*cel.Type{cel.StringType}, cel.StringType, cel.UnaryBinding(func(v ref.Val) ref.Val {
+			shape, _ := blame.Plain(string(v.(types.String)))
+			return types.String(shape)
 		}))),
 		ofAttr("attr", cel.StringType, func(f *Facts, n string) ref.Val { return types.String(f.attr(n)) }),
 		ofAttr("number", cel.DoubleType, func(f *Facts, n string) ref.Val { return types.Double(f.number(n)) }),
@@ -156,7 +162,7 @@ func (r *reader) condition(n *yaml.Node) *condition {
 	checked, issues := env.Compile(text)
 	if issues != nil && issues.Err() != nil {
 		for _, e := range issues.Errors() {
-			r.conditionError(n, text, e)
+			r.expressionError(n, text, 0, text, e)
 		}
 		return nil
 	}
@@ -164,16 +170,39 @@ func (r *reader) condition(n *yaml.Node) *condition {
 		r.at(n, "the condition gives %s; it must be true or false", t)
 		return nil
 	}
-	if !r.patterns(n, checked.NativeRep()) {
+	if !r.patternsAt(n, text, 0, checked.NativeRep()) {
 		return nil
 	}
-	p, err := env.Program(checked, cel.EvalOptions(cel.OptOptimize), cel.CostLimit(RuleBudget), cel.CostTrackerOptions(
-		cost.OverloadTracker("string_glob", textCost), cost.OverloadTracker("string_lower", textCost), cost.OverloadTracker("crawler_string", textCost), cost.OverloadTracker("extension_string", textCost)))
+	p, err := program(env, checked)
 	if err != nil {
 		r.at(n, "the condition cannot be used: %v", err)
 		return nil
 	}
 	return &condition{p}
+}
+
+// program makes a checked expression ready to run, bounded in what it may cost.
+func program(env *cel.Env, checked *cel.Ast) (cel.Program, error) {
+	return env.Program(checked, cel.EvalOptions(cel.OptOptimize), cel.CostLimit(RuleBudget), cel.CostTrackerOptions(
+		cost.OverloadTracker("string_glob", textCost), cost.OverloadTracker("string_lower", textCost), cost.OverloadTracker("string_shape", shapeCost), cost.OverloadTracker("crawler_string", textCost), cost.OverloadTracker("extension_string", textCost)))
+}
+
+// shapeCost is what taking the variable parts out of a text costs: ten patterns
+// are looked for.
+func shapeCost(args []ref.Val, v ref.Val) *uint64 {
+	n := 10 * *textCost(args, v)
+	return &n
+}
+
+// placeIn is where a place of an expression stands in the file, whose text
+// begins at byte off of a scalar's text.
+func (r *reader) placeIn(n *yaml.Node, text string, off, line, column int) (int, int) {
+	before := text[:off]
+	first := strings.Count(before, "\n")
+	if line == 0 {
+		column += len([]rune(before[strings.LastIndexByte(before, '\n')+1:]))
+	}
+	return r.place(n, first+line, column)
 }
 
 var (
@@ -182,8 +211,9 @@ var (
 	noOverload = regexp.MustCompile(`found no matching overload for '([^']*)' applied to '(.*)'`)
 )
 
-// conditionError reports what the language says, with the nearest right word.
-func (r *reader) conditionError(n *yaml.Node, text string, e *common.Error) {
+// expressionError reports what the language says of an expression, which begins
+// at byte at of a scalar's text, with the nearest right word.
+func (r *reader) expressionError(n *yaml.Node, whole string, at int, text string, e *common.Error) {
 	message, suggestion := e.Message, ""
 	inLine, off := max(e.Location.Line()-1, 0), max(e.Location.Column(), 0)
 	if m := undeclared.FindStringSubmatch(message); m != nil { // of a function the language gives the place of its bracket
@@ -193,7 +223,7 @@ func (r *reader) conditionError(n *yaml.Node, text string, e *common.Error) {
 			}
 		}
 	}
-	line, column := r.place(n, inLine, off)
+	line, column := r.placeIn(n, whole, at, inLine, off)
 	switch {
 	case undeclared.MatchString(message):
 		word := undeclared.FindStringSubmatch(message)[1]
@@ -208,7 +238,7 @@ func (r *reader) conditionError(n *yaml.Node, text string, e *common.Error) {
 		}
 	case noField.MatchString(message):
 		word := noField.FindStringSubmatch(message)[1]
-		suggestion = nearest(word, []string{"type", "message", "thrown", "function", "path", "file", "line", "kind", "severity"})
+		suggestion = nearest(word, []string{"type", "message", "thrown", "function", "module", "path", "file", "line", "kind", "severity"})
 		message = fmt.Sprintf("there is no field %s here", word)
 	case noOverload.MatchString(message):
 		m := noOverload.FindStringSubmatch(message)
@@ -228,9 +258,9 @@ func operator(name string) string {
 	return strings.Trim(name, "_")
 }
 
-// patterns makes sure that regular expressions and globs are constant, short
-// and good, so that nothing an event says decides what is compiled.
-func (r *reader) patterns(n *yaml.Node, tree *ast.AST) bool {
+// patternsAt makes sure that regular expressions and globs of an expression are
+// constant, short and good, so that nothing an event says decides what is compiled.
+func (r *reader) patternsAt(n *yaml.Node, whole string, start int, tree *ast.AST) bool {
 	good := true
 	ast.PreOrderVisit(tree.Expr(), ast.NewExprVisitor(func(e ast.Expr) {
 		if e.Kind() != ast.CallKind {
@@ -244,7 +274,7 @@ func (r *reader) patterns(n *yaml.Node, tree *ast.AST) bool {
 		arg := call.Args()[len(call.Args())-1]
 		at := tree.SourceInfo().GetStartLocation(arg.ID())
 		line, off := max(at.Line()-1, 0), max(at.Column(), 0)
-		l, c := r.place(n, line, off)
+		l, c := r.placeIn(n, whole, start, line, off)
 		text, ok := "", false
 		if arg.Kind() == ast.LiteralKind {
 			text, ok = arg.AsLiteral().Value().(string)

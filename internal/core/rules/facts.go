@@ -13,6 +13,7 @@ import (
 	"cel.dev/cel-go/common/types"
 	"cel.dev/cel-go/common/types/ref"
 
+	"firethorn/internal/core/blame"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/release"
 )
@@ -27,8 +28,9 @@ type Exception struct {
 // Frame is a frame as conditions see it.
 type Frame struct {
 	Function string `cel:"function"`
-	Path     string `cel:"path"` // the source file, where the frame could be resolved; else as File
-	File     string `cel:"file"` // as the runtime printed it
+	Module   string `cel:"module"` // the package, class or path that the fingerprint names
+	Path     string `cel:"path"`   // the source file, where the frame could be resolved; else as File
+	File     string `cel:"file"`   // as the runtime printed it
 	Line     int64  `cel:"line"`
 	Kind     string `cel:"kind"` // own, vendor, runtime
 }
@@ -46,6 +48,7 @@ type Facts struct {
 	event  *event.Event
 	thrown time.Time
 	frames func() [][]event.Frame
+	print  func() string
 	known  map[string]ref.Val
 }
 
@@ -53,6 +56,13 @@ type Facts struct {
 // first.
 func NewFacts(e *event.Event, thrown time.Time, frames func() [][]event.Frame) *Facts {
 	return &Facts{event: e, thrown: thrown, frames: frames, known: map[string]ref.Val{}}
+}
+
+// WithPrint tells the computed fingerprint, which grouping rules can name, when
+// one asks for it.
+func (f *Facts) WithPrint(print func() string) *Facts {
+	f.print = print
+	return f
 }
 
 // variable is a name that conditions can use.
@@ -90,14 +100,41 @@ var variables = []variable{
 		}
 		return out
 	}},
-	{"frames", "the frames of all exceptions, innermost first: function, path, file, line, kind (own, vendor, runtime)", cel.ListType(frameType), func(f *Facts) any {
+	{"frames", "the frames of all exceptions, innermost first: function, module, path, file, line, kind (own, vendor, runtime)", cel.ListType(frameType), func(f *Facts) any {
 		out := []Frame{}
 		for _, list := range f.frames() {
 			for _, fr := range list {
-				out = append(out, Frame{fr.Called(), fr.File, fr.Raw.File, int64(fr.Line), string(fr.Kind)})
+				out = append(out, frameOf(fr))
 			}
 		}
 		return out
+	}},
+	{"origin", "the frame that is blamed: function, module, path, file, line, kind; all empty when there is none", frameType, func(f *Facts) any {
+		frames := f.frames()
+		if i, j, ok := blame.Origin(frames); ok {
+			return frameOf(frames[i][j])
+		}
+		return Frame{}
+	}},
+	{"messages", "the event's own message, where it has one, and those of all exceptions", cel.ListType(cel.StringType), func(f *Facts) any {
+		out := []string{}
+		if f.event.Message != "" {
+			out = append(out, f.event.Message)
+		}
+		for _, x := range f.event.Exceptions {
+			if x.Message != "" {
+				out = append(out, x.Message)
+			}
+		}
+		return out
+	}},
+	{"attributes", "the event's attributes by name; asking for one that is absent fails, attr(\"NAME\") does not", cel.MapType(cel.StringType, cel.DynType), func(f *Facts) any { return map[string]any(f.event.Attributes) }},
+	{"resource", "the attributes of what reported, by name", cel.MapType(cel.StringType, cel.DynType), func(f *Facts) any { return map[string]any(f.event.Resource) }},
+	{"computed", "the fingerprint as it is computed, without the application's word; \"\" in intake rules", cel.StringType, func(f *Facts) any {
+		if f.print == nil {
+			return ""
+		}
+		return f.print()
 	}},
 	{"breadcrumbs", "oldest first: kind, message, severity", cel.ListType(breadcrumbType), func(f *Facts) any {
 		out := []Breadcrumb{}
@@ -115,6 +152,10 @@ var variables = []variable{
 	{"trace_id", "of the trace it was thrown in", cel.StringType, func(f *Facts) any { return f.event.TraceID }},
 	{"stands_for", "how many events it stands for", cel.IntType, func(f *Facts) any { return f.event.StandsFor }},
 	{"time", "when it was thrown", cel.TimestampType, func(f *Facts) any { return f.thrown }},
+}
+
+func frameOf(f event.Frame) Frame {
+	return Frame{f.Called(), blame.Module(f), f.File, f.Raw.File, int64(f.Line), string(f.Kind)}
 }
 
 func exceptionOf(x event.Exception) Exception { return Exception{x.Type, x.Message, x.Thrown} }

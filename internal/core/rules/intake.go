@@ -37,8 +37,10 @@ type Verdict struct {
 
 // Trouble is a condition that could not be answered; it counts as not met.
 type Trouble struct {
+	Section   string // intake or grouping
 	Rule      string
-	TooCostly bool // it was stopped; else it failed
+	TooCostly bool // it was stopped
+	Empty     bool // its values were all empty, so that it did not fit; with neither it failed
 	Why       string
 }
 
@@ -55,13 +57,13 @@ func (s *Set) Decide(f *Facts, off func(rule string) bool) (v Verdict, trouble [
 		}
 		yes, cost, err := r.when.holds(f)
 		if err != nil {
-			trouble = append(trouble, troubleOf(r.Name, err))
+			trouble = append(trouble, troubleOf("intake", r.Name, err))
 		}
 		if yes {
 			return Verdict{r.Name, r.Drop}, trouble
 		}
 		if cost >= left {
-			return v, append(trouble, Trouble{Rule: r.Name, TooCostly: true, Why: "all rules together cost more than one event may; those below were not asked"})
+			return v, append(trouble, Trouble{Section: "intake", Rule: r.Name, TooCostly: true, Why: "all rules together cost more than one event may; those below were not asked"})
 		}
 		left -= cost
 	}

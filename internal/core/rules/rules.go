@@ -1,6 +1,7 @@
 // Package rules reads a project's rules file and acts by it: which events are
-// let in (section intake), and what is scrubbed of them (section scrub). It is
-// pure: text in, decisions out.
+// let in (section intake), what is scrubbed of them (scrub), whose code frames
+// are (frames), and which events belong together (grouping). It is pure: text
+// in, decisions out.
 //
 // The file is YAML; its form is published as a JSON Schema (Schema). Conditions
 // are CEL, the Common Expression Language, over the facts of an event
@@ -8,8 +9,9 @@
 // condition may cost is bounded, for each and for all together.
 //
 // Reading order: Read (text to Set), section.go (how YAML becomes rules, with
-// places for errors), intake.go and scrub.go (the sections), condition.go
-// (CEL), facts.go (what conditions see).
+// places for errors), intake.go, scrub.go, frames.go and grouping.go (the
+// sections), condition.go (CEL), template.go (values filled in), facts.go (what
+// conditions see).
 package rules
 
 import (
@@ -64,10 +66,11 @@ func (p Fault) String() string {
 // Set is a rules file ready to act. It is safe for concurrent use. The zero
 // Set has no rules.
 type Set struct {
-	Intake []*IntakeRule
-	Scrub  []scrub.Rule
-	Frames []FrameRule
-	policy *scrub.Policy
+	Intake   []*IntakeRule
+	Scrub    []scrub.Rule
+	Frames   []FrameRule
+	Grouping []*GroupingRule
+	policy   *scrub.Policy
 }
 
 // Policy is what the section scrub says.
@@ -108,19 +111,23 @@ func (r *reader) sections(root *yaml.Node, set *Set) {
 				r.at(n, "this version reads schema 1 of rules files, not %s", short(n.Value))
 			}
 		},
-		"intake": func(n *yaml.Node) { set.Intake = r.intake(n) },
-		"scrub":  func(n *yaml.Node) { set.Scrub = r.scrub(n) },
-		"frames": func(n *yaml.Node) { set.Frames = r.frames(n) },
+		"intake":   func(n *yaml.Node) { set.Intake = r.intake(n) },
+		"scrub":    func(n *yaml.Node) { set.Scrub = r.scrub(n) },
+		"frames":   func(n *yaml.Node) { set.Frames = r.frames(n) },
+		"grouping": func(n *yaml.Node) { set.Grouping = r.grouping(n) },
 	}
 	for name, value := range r.fields(root, append([]string{"schema"}, sectionNames...)) {
 		r.section = name.Value
 		if fn := read[name.Value]; fn != nil {
 			fn(value)
 		} else {
-			r.at(name, "this section is not acted on yet: this version knows intake, scrub and frames")
+			r.at(name, "this section is not acted on yet: this version knows intake, scrub, frames and grouping")
 		}
 		r.section = ""
 	}
+	r.section = "grouping"
+	r.sharedNames(root, set)
+	r.section = ""
 }
 
 // short cuts what is quoted in a message.

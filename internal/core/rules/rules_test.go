@@ -279,18 +279,18 @@ func BenchmarkDecide(b *testing.B) {
 }
 
 func TestRead_Frames(t *testing.T) {
-	set, faults := Read("frames:\n  - name: ours\n    path: node_modules/@marrow/*\n    do: own\n  - name: copied\n    path: [src/lib/*, src/other/*]\n    function: 'md5*'\n    do: vendor\n")
+	set, faults := Read("frames:\n  - name: ours\n    path: node_modules/@marrow/*\n    do: own\n  - name: copied\n    path: [src/lib/*, src/other/*]\n    function: 'md5*'\n    do: vendor\n  - name: asked\n    module: src/net/*\n    do: look-through\n")
 	if len(faults) > 0 {
 		t.Fatal(faults)
 	}
-	want := []FrameRule{{"ours", "node_modules/@marrow/*", "", event.Own}, {"copied", "src/lib/*", "md5*", event.Vendor}, {"copied", "src/other/*", "md5*", event.Vendor}}
+	want := []FrameRule{{Name: "ours", Path: "node_modules/@marrow/*", Kind: event.Own}, {Name: "copied", Path: "src/lib/*", Function: "md5*", Kind: event.Vendor}, {Name: "copied", Path: "src/other/*", Function: "md5*", Kind: event.Vendor}, {Name: "asked", Module: "src/net/*", Kind: event.Own, LookThrough: true}}
 	if !slices.Equal(set.Frames, want) {
 		t.Errorf("%+v, want %+v", set.Frames, want)
 	}
 	for text, words := range map[string]string{
-		"frames:\n  - name: a\n    path: x\n":               "needs the field do: own or vendor",
-		"frames:\n  - name: a\n    do: own\n":               "give path or function",
-		"frames:\n  - name: a\n    path: x\n    do: ours\n": "do is one of own, vendor",
+		"frames:\n  - name: a\n    path: x\n":               "needs the field do: own, vendor or look-through",
+		"frames:\n  - name: a\n    do: own\n":               "give path, module or function",
+		"frames:\n  - name: a\n    path: x\n    do: ours\n": "do is one of own, vendor, look-through",
 		"frames:\n  - name: a\n    file: x\n    do: own\n":  "file",
 		"frames:\n  - name: a\n    path: []\n    do: own\n": "path is empty",
 	} {

@@ -15,6 +15,7 @@ import (
 	"unicode/utf16"
 	"unicode/utf8"
 
+	"firethorn/internal/core/blame"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/glob"
 	"firethorn/internal/core/sourcemap"
@@ -27,24 +28,47 @@ const Context = 7
 
 // Options say how much to fill in.
 type Options struct {
-	Sources bool       // fill SourceLines
-	Kinds   []KindRule // behind what the client says, before what the language's own rules say; the first that fits decides
+	Sources bool              // fill SourceLines
+	Kinds   []KindRule        // behind what the client says, before what the language's own rules say; the first that fits decides
+	Hit     func(rule string) // told of each frame that a rule decides about; may be nil
 }
 
-// KindRule says whose code frames are whose readable file and function fit its
-// globs; an empty one fits all.
+// KindRule says whose code frames are whose readable file, module (as package
+// blame names it) and function fit its globs; an empty one fits all. With
+// LookThrough it says that they are own frames that fail on behalf of their callers.
 type KindRule struct {
-	Path, Function string
-	Kind           event.Kind
+	Name                   string // of the rule that it comes from
+	Path, Module, Function string
+	Kind                   event.Kind
+	LookThrough            bool
 }
 
-func (o Options) kind(f event.Frame) event.Kind {
-	for _, r := range o.Kinds {
-		if (r.Path == "" || glob.Match(r.Path, f.File)) && (r.Function == "" || glob.Match(r.Function, f.Called())) {
-			return r.Kind
+func (r *KindRule) fits(f *event.Frame) bool {
+	return (r.Path == "" || glob.Match(r.Path, f.File)) && (r.Module == "" || glob.Match(r.Module, blame.Module(*f))) && (r.Function == "" || glob.Match(r.Function, f.Called()))
+}
+
+// mark lets the first rule that fits decide about a frame. What the client says
+// of whose code it is goes first.
+func (o Options) mark(f *event.Frame, said *bool) {
+	for i := range o.Kinds {
+		r := &o.Kinds[i]
+		if !r.fits(f) {
+			continue
 		}
+		if o.Hit != nil {
+			o.Hit(r.Name)
+		}
+		switch {
+		case r.LookThrough:
+			f.LookThrough = said == nil || *said
+			if said == nil {
+				f.Kind = event.Own
+			}
+		case said == nil:
+			f.Kind = r.Kind
+		}
+		return
 	}
-	return f.Kind
 }
 
 // Frame makes one raw frame readable. file is nil when there are no symbols
@@ -60,9 +84,7 @@ func Frame(raw event.RawFrame, file *symbols.File, why string, opt Options) even
 // frame is Frame; err says that the symbols could not be read at the moment.
 func frame(raw event.RawFrame, file *symbols.File, why string, opt Options) (f event.Frame, err error) {
 	f, err = known(raw, file, why, opt)
-	if raw.Own == nil { // what the client says wins
-		f.Kind = opt.kind(f)
-	}
+	opt.mark(&f, raw.Own)
 	return f, err
 }
 
@@ -119,7 +141,7 @@ func resolve(f *event.Frame, raw event.RawFrame, file *symbols.File, opt Options
 	}
 	if raw.Own == nil {
 		f.Kind = stacktrace.KindOf(f.File)
-		if o.Ignored {
+		if f.Ignored = o.Ignored; o.Ignored {
 			f.Kind = event.Vendor
 		}
 	}

@@ -168,7 +168,7 @@ func TestFrame_WaitsForNoSymbolsOfWhatWasWritten(t *testing.T) {
 
 func TestFrame_FollowsTheProjectsKinds(t *testing.T) {
 	yes := true
-	opt := Options{Kinds: []KindRule{{"node_modules/@marrow/*", "", event.Own}, {"src/lib/*", "", event.Vendor}, {"", "example.marrow.*", event.Own}, {"src/*", "glue*", event.Vendor}}}
+	opt := Options{Kinds: []KindRule{{Path: "node_modules/@marrow/*", Kind: event.Own}, {Path: "src/lib/*", Kind: event.Vendor}, {Function: "example.marrow.*", Kind: event.Own}, {Path: "src/*", Function: "glue*", Kind: event.Vendor}}}
 	for name, c := range map[string]struct {
 		raw  event.RawFrame
 		want event.Kind

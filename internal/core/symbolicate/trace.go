@@ -42,6 +42,33 @@ func Event(e *event.Event, known Symbols, opt Options) [][]event.Frame {
 	return out
 }
 
+// Remark says anew whose code the frames of an event are that were made
+// readable before, under other rules, and whom they blame. It changes frames.
+func Remark(e *event.Event, frames [][]event.Frame, opt Options) {
+	for i := range frames {
+		raws := []event.RawFrame(nil)
+		if i < len(e.Exceptions) {
+			raws = RawFrames(e.Exceptions[i])
+		}
+		for j := range frames[i] {
+			f := &frames[i][j]
+			f.LookThrough, f.Origin = false, false
+			if len(raws) != len(frames[i]) { // its text is read otherwise by now
+				continue
+			}
+			if _, shown := stacktrace.Shown(raws[j]); Resolvable(raws[j]) && shown != f.File {
+				if f.Kind = stacktrace.KindOf(f.File); f.Ignored {
+					f.Kind = event.Vendor
+				}
+			} else {
+				f.Kind = stacktrace.Kind(stacktrace.LanguageOf(raws[j]), raws[j])
+			}
+			opt.mark(f, raws[j].Own)
+		}
+	}
+	blame.Mark(e.Exceptions, frames, nil)
+}
+
 // RawFrames are an exception's frames: those given, else those in its stack text.
 func RawFrames(x event.Exception) []event.RawFrame {
 	if len(x.Frames) > 0 || x.Stack == "" {

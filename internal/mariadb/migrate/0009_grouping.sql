@@ -1,0 +1,41 @@
+-- +goose Up
+-- The grouping version that a project is to adopt; 0: it stays at its own.
+ALTER TABLE project ADD COLUMN IF NOT EXISTS grouping_wanted SMALLINT UNSIGNED NOT NULL DEFAULT 0;
+-- The same fingerprint in other projects.
+ALTER TABLE alias ADD KEY IF NOT EXISTS by_hash (hash, grouping_version);
+-- Stored events grouped anew, by a version of the rules file and a grouping
+-- version. state is reading, moving, done, undoing, undone or stopped. pass
+-- tells the readings apart: an undo reads what came in between.
+CREATE TABLE IF NOT EXISTS regroup (
+  id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
+  project INT UNSIGNED NOT NULL, at BIGINT NOT NULL, actor_kind VARCHAR(8) NOT NULL, actor VARCHAR(100) NOT NULL, state VARCHAR(10) NOT NULL,
+  rules_version INT UNSIGNED NOT NULL, grouping_version SMALLINT UNSIGNED NOT NULL, before_rules INT UNSIGNED NOT NULL, before_grouping SMALLINT UNSIGNED NOT NULL,
+  pass TINYINT UNSIGNED NOT NULL DEFAULT 0, first_variant INT UNSIGNED NOT NULL DEFAULT 0, at_variant INT UNSIGNED NOT NULL DEFAULT 0, last_variant INT UNSIGNED NOT NULL DEFAULT 0, filing BIGINT UNSIGNED NOT NULL DEFAULT 0,
+  variants INT UNSIGNED NOT NULL DEFAULT 0, bodies BIGINT UNSIGNED NOT NULL DEFAULT 0, events BIGINT UNSIGNED NOT NULL DEFAULT 0, stays BIGINT UNSIGNED NOT NULL DEFAULT 0, made INT UNSIGNED NOT NULL DEFAULT 0, emptied INT UNSIGNED NOT NULL DEFAULT 0,
+  ended BIGINT NULL, undone_by VARCHAR(100) NOT NULL DEFAULT '', why VARCHAR(500) NOT NULL DEFAULT '',
+  KEY (project, id), KEY working (state, project)
+) DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin;
+-- What of a variant the new way tells apart: print and hash as they are then.
+-- whole: all that is kept of the variant is of this part. target is the issue
+-- it goes to, once that is decided.
+CREATE TABLE IF NOT EXISTS regroup_part (
+  regroup INT UNSIGNED NOT NULL, pass TINYINT UNSIGNED NOT NULL, variant INT UNSIGNED NOT NULL, hash BINARY(16) NOT NULL, print BINARY(16) NOT NULL,
+  rule VARCHAR(60) NOT NULL, whole TINYINT NOT NULL, bodies INT UNSIGNED NOT NULL, looked TINYINT NOT NULL, provisional TINYINT NOT NULL, parts TEXT NOT NULL, shown TEXT NOT NULL, target INT UNSIGNED NULL, done TINYINT NOT NULL DEFAULT 0,
+  PRIMARY KEY (regroup, pass, variant, hash), KEY work (regroup, pass, done)
+) DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin;
+-- Events of a variant that go with a part of it.
+CREATE TABLE IF NOT EXISTS regroup_event (
+  regroup INT UNSIGNED NOT NULL, pass TINYINT UNSIGNED NOT NULL, variant INT UNSIGNED NOT NULL, hash BINARY(16) NOT NULL, filing BIGINT UNSIGNED NOT NULL, keep_day SMALLINT UNSIGNED NOT NULL,
+  PRIMARY KEY (regroup, pass, variant, hash, filing)
+) DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin;
+-- What variants and fingerprints were before, for the undo.
+CREATE TABLE IF NOT EXISTS regroup_variant (
+  regroup INT UNSIGNED NOT NULL, variant INT UNSIGNED NOT NULL, grouping_version SMALLINT UNSIGNED NOT NULL, hash BINARY(16) NOT NULL, fingerprint BINARY(16) NOT NULL,
+  base BINARY(16) NULL, base_fingerprint BINARY(16) NULL, looked TINYINT NOT NULL, rules_version INT UNSIGNED NOT NULL, parts TEXT NOT NULL,
+  PRIMARY KEY (regroup, variant)
+) DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin;
+CREATE TABLE IF NOT EXISTS regroup_alias (
+  regroup INT UNSIGNED NOT NULL, grouping_version SMALLINT UNSIGNED NOT NULL, hash BINARY(16) NOT NULL, issue INT UNSIGNED NULL,
+  PRIMARY KEY (regroup, grouping_version, hash)
+) DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin;
+ALTER TABLE move ADD COLUMN IF NOT EXISTS regroup INT UNSIGNED NULL, ADD KEY IF NOT EXISTS of_regroup (regroup, id);
