@@ -82,17 +82,13 @@ func saying(message string) (shape string, local, ok bool) {
 	return "", false, false
 }
 
-// OfNothing is the member that a message says was read or written of nothing,
-// in the words of any engine. One that reads like a name which a build made
-// does not count.
-func OfNothing(message string) (member string, ok bool) {
-	shape, _, ok := saying(message)
-	if !ok {
-		return "", false
+// PlainCodes is Plain, with codes that letters and digits are mixed in taken
+// out of the shape as well: booking codes, short ids, durations.
+func PlainCodes(message string) (shape string, local bool) {
+	if shape, local, ok := saying(message); ok {
+		return shape, local
 	}
-	name, found := strings.CutPrefix(shape, "no ")
-	name, whole := strings.CutSuffix(name, " of nothing")
-	return name, found && whole && len(name) > 2 && strings.Trim(name, "0123456789") != ""
+	return replace(codes, message, nil), false
 }
 
 // lastMember is the member that an expression ends in, its call left off:

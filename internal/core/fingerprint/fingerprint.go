@@ -26,8 +26,7 @@ import (
 // which new projects have; Oldest the oldest one that projects can stay at.
 //
 //	2  functions that fail on behalf of their callers are found out
-//	3  what a mistake in the origin itself names counts: two members that are
-//	   read of nothing in one function are two bugs
+//	3  codes in which letters and digits are mixed are taken out of messages
 const (
 	Version = 3
 	Oldest  = 2
@@ -39,7 +38,7 @@ var Versions = []struct {
 	Words  string
 }{
 	{2, "functions that fail on behalf of their callers are found out by how many those are"},
-	{3, "two members that are read of nothing in one function are two bugs"},
+	{3, "codes in which letters and digits are mixed (7fKq2xPd) are taken out of messages"},
 }
 
 // Key is the first half of a SHA-256.
@@ -47,7 +46,7 @@ type Key [16]byte
 
 // Part is one thing the fingerprint was made from, or that was left out of it.
 type Part struct {
-	What  string `json:"what"`           // "type", "module", "function", "through", "mistake", "message", "script", "application", "rule"; of what was left out also "position", "own frames" …
+	What  string `json:"what"`           // "type", "module", "function", "through", "message", "script", "application", "rule"; of what was left out also "position", "own frames" …
 	Value string `json:"value"`          // as it was used
 	Why   string `json:"why"`            // why it counts, or does not
 	From  string `json:"from,omitempty"` // the frame or text it was taken from: "format src/fares.ts:15"
@@ -257,11 +256,6 @@ func (r *Result) addOrigin(e *event.Event, frames [][]event.Frame, i, j int) {
 		// Engines that do not say who awaited leave the message alone to tell.
 		r.add("message", blame.Wish(e.Exceptions[i].Message), "the origin asks on behalf of others, and the trace does not say of whom", -1, -1)
 	}
-	if r.Version >= 3 && i < len(e.Exceptions) && !r.has("message") {
-		if member, ok := blame.OfNothing(e.Exceptions[i].Message); ok {
-			r.add("mistake", member, "what the origin read of nothing: another member in the same function is another bug", -1, -1)
-		}
-	}
 	if k, ok := blame.Through(frames[i], j); ok && i < len(e.Exceptions) && !blame.Local(e.Exceptions[i]) {
 		r.add("through", blame.Module(frames[i][k])+" "+blame.Function(frames[i][k]), "the function that failed on the origin's behalf", i, k)
 	}
@@ -274,7 +268,11 @@ func (r *Result) addFrame(frames [][]event.Frame, i, j int, why string) {
 }
 
 func (r *Result) addMessage(message, why string) string {
-	shape, _ := blame.Plain(message)
+	plain := blame.PlainCodes
+	if r.Version < 3 {
+		plain = blame.Plain
+	}
+	shape, _ := plain(message)
 	r.add("message", shape, why, -1, -1)
 	return shape
 }
