@@ -33,6 +33,7 @@ type API struct {
 	live   *hub
 	wake   func(project int64)
 	disk   func() (free int64, err error)
+	trials trials
 
 	clients string // version of those that are handed out
 }
@@ -54,7 +55,7 @@ const Version = "0.1.0"
 
 // New makes the API and adds its routes to r.
 func New(r chi.Router, opt Options) *API {
-	a := &API{store: opt.Store, units: opt.Units, log: opt.Log, public: opt.PublicURL, wake: opt.Wake, disk: opt.DiskFree, clients: opt.Clients}
+	a := &API{trials: make(trials, tryAtOnce), store: opt.Store, units: opt.Units, log: opt.Log, public: opt.PublicURL, wake: opt.Wake, disk: opt.DiskFree, clients: opt.Clients}
 	a.live = newHub(opt.Store, opt.Log)
 	guard := http.NewCrossOriginProtection()
 	r.Group(func(r chi.Router) {
@@ -184,6 +185,7 @@ func (a *API) register(r chi.Router) huma.API {
 	a.queue(h)
 	a.users(h)
 	a.rules(h)
+	a.trial(h)
 	a.received(h)
 	return h
 }

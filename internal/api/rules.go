@@ -3,7 +3,6 @@ package api
 import (
 	"context"
 	"net/http"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -12,7 +11,6 @@ import (
 	"firethorn/internal/core/rules"
 	"firethorn/internal/core/scrub"
 	"firethorn/internal/mariadb"
-	"firethorn/internal/pipeline"
 	"firethorn/internal/web"
 )
 
@@ -81,20 +79,6 @@ func (a *API) rules(h huma.API) {
 		}
 		return &body[contract.RulesChecked]{contract.RulesChecked{Good: len(problems) == 0, Problems: problems}}, nil
 	})
-	op(h, a, "POST", "/api/projects/{project}/rules/try", "try-rules", "What a rules file would have done to stored events", readRules, func(ctx context.Context, in *struct {
-		ProjectPath
-		Body contract.TryRules
-	}) (*body[contract.RulesTried], error) {
-		p, err := a.store.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
-		set, err := readRulesFile(in.Body.Text)
-		if err != nil {
-			return nil, err
-		}
-		return a.tryRules(ctx, p, set, in.Body)
-	})
 }
 
 // serveRulesSchema serves the form of rules files.
@@ -133,42 +117,4 @@ func (a *API) rulesOff(ctx context.Context, project int64, version int) ([]contr
 		out = append(out, contract.RuleOff{Section: o.Section, Rule: o.Rule, At: o.At, Why: o.Why})
 	}
 	return out, err
-}
-
-// tryTime is how long a trial may take.
-const tryTime = 20 * time.Second
-
-func (a *API) tryRules(ctx context.Context, p *mariadb.Project, set *rules.Set, in contract.TryRules) (*body[contract.RulesTried], error) {
-	ctx, cancel := context.WithTimeout(ctx, tryTime)
-	defer cancel()
-	if in.Days == 0 {
-		in.Days = 7
-	}
-	if in.Events == 0 {
-		in.Events = 2000
-	}
-	trial := rules.NewTrial(set)
-	out := contract.RulesTried{}
-	all, err := a.store.KeptEvents(ctx, p.ID, time.Now().Add(-time.Duration(in.Days)*24*time.Hour), in.Events, func(row *mariadb.EventRow, raw []byte) error {
-		kept, err := pipeline.Open(raw)
-		if err != nil {
-			return err
-		}
-		e := eventRow(p.Name, row)
-		out.From = e.Received
-		trial.Try(rules.NewFacts(kept.Event, row.Thrown, kept.FiledFrames), rules.TrialExample{Event: e.ID, Issue: e.Issue, Words: e.Headline}, kept.Resource, kept.JSON)
-		return nil
-	})
-	if err != nil {
-		return nil, err
-	}
-	out.All, out.Trial = all, *trial
-	if !a.allowed(ctx, see) { // builds see counts, not events
-		for _, list := range [][]*rules.TrialRule{out.Intake, out.Scrub} {
-			for _, r := range list {
-				r.Examples = []rules.TrialExample{}
-			}
-		}
-	}
-	return &body[contract.RulesTried]{out}, nil
 }

@@ -34,6 +34,15 @@ func groupCommand() *cli.Command {
 				}
 				return get(ctx, c, path, showWhy)
 			}},
+		{Name: "try", Usage: "what another version of the algorithm would do to stored events",
+			Description: "Tries --grouping-version with the project's own rules: which issues would merge, split or stay. Nothing is changed.",
+			Flags:       trialFlags(),
+			Action: func(ctx context.Context, c *cli.Command) error {
+				if c.Int("grouping-version") == 0 {
+					return usage("which version? Say --grouping-version N; firethorn group versions lists them")
+				}
+				return tryOnService(ctx, c, nil)
+			}},
 	}}
 }
 

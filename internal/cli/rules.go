@@ -20,7 +20,7 @@ import (
 
 func rulesCommand() *cli.Command {
 	file := []cli.Argument{&cli.StringArg{Name: "file", UsageText: "FILE"}}
-	return &cli.Command{Name: "rules", Usage: "what is let in and what is scrubbed, as a file",
+	return &cli.Command{Name: "rules", Usage: "what is let in, scrubbed and grouped, as a file",
 		Description: "A rules file is YAML, one for each project, for example:\n\n" +
 			"  intake:\n" +
 			"    - name: crawlers\n" +
@@ -28,18 +28,27 @@ func rulesCommand() *cli.Command {
 			"      do: drop\n" +
 			"  scrub:\n" +
 			"    - name: boarding passes\n" +
-			"      match: 'MSF-\\d{6}'\n\n" +
+			"      match: 'MSF-\\d{6}'\n" +
+			"  frames:\n" +
+			"    - name: the helper that asks the harbour\n" +
+			"      path: src/net/*\n" +
+			"      do: look-through\n" +
+			"  grouping:\n" +
+			"    - name: timeouts of one upstream\n" +
+			"      when: exception.type == \"TimeoutError\"\n" +
+			"      replace: timeout of ${server.address}\n\n" +
 			"Within a section the first rule that fits decides. Conditions are CEL over the event; docs/rules.md lists what they can use.\n" +
 			"Keep the file with your source, and in a build: firethorn rules check, then firethorn rules push.",
 		Commands: []*cli.Command{
-			{Name: "check", Usage: "what is wrong with a file; needs no service, exit code 1 when something is", Arguments: file, Action: checkRules},
+			{Name: "check", Usage: "what is wrong with a file; needs no service, exit code 1 when something is", Arguments: file,
+				Description: "With --on, the conditions are also asked about events: one that fails, or costs too much, is a fault.",
+				Flags:       []cli.Flag{onFlag(), mapsFlag()}, Action: checkRules},
 			{Name: "try", Usage: "what a file would have done to stored events", Arguments: file,
-				Description: "Looks at the newest events whose bodies are kept. Exit code 1 when a condition fails or costs too much for one of them,\nor more would be dropped than --most-dropped allows.",
-				Flags: []cli.Flag{
-					&cli.IntFlag{Name: "days", Value: 7, Usage: "how many `DAYS` back"},
-					&cli.IntFlag{Name: "events", Value: 2000, Usage: "how many events at most, up to 20,000"},
-					&cli.FloatFlag{Name: "most-dropped", Value: 100, Usage: "how many `PERCENT` of the events may be dropped"},
-				}, Action: tryRules},
+				Description: "Looks at the newest events whose bodies are kept, or at those of a file (--on), and says which would be dropped or scrubbed,\n" +
+					"and which issues would merge, split or stay. Exit code 1 when a condition fails or costs too much for one of them, or more would\n" +
+					"be dropped or moved than --most-dropped and --most-moved allow.",
+				Flags: append(trialFlags(), onFlag(), mapsFlag(),
+					&cli.FloatFlag{Name: "most-dropped", Value: 100, Usage: "how many `PERCENT` of the events may be dropped"}), Action: tryRules},
 			{Name: "push", Usage: "make a file the project's rules; they act within 5 seconds", Arguments: file,
 				Flags: []cli.Flag{
 					&cli.StringFlag{Name: "note", Usage: "what changed, for the history"},
@@ -91,6 +100,11 @@ func checkRules(_ context.Context, c *cli.Command) error {
 		return err
 	}
 	set, faults := rules.Read(text)
+	if set != nil && c.String("on") != "" {
+		if faults, err = askedAbout(c, set); err != nil {
+			return err
+		}
+	}
 	out := c.Root().Writer
 	if c.String("format") == "json" {
 		v := contract.RulesChecked{Good: len(faults) == 0, Problems: faults}
@@ -102,9 +116,8 @@ func checkRules(_ context.Context, c *cli.Command) error {
 		}
 	} else {
 		showFaults(out, name, text, faults)
-		if set != nil {
-			fmt.Fprintf(out, "%s is good: %d intake %s, %d scrub %s, %d frame %s\n", name, len(set.Intake), plural(len(set.Intake), "rule", "rules"),
-				len(set.Scrub), plural(len(set.Scrub), "rule", "rules"), len(set.Frames), plural(len(set.Frames), "rule", "rules"))
+		if set != nil && len(faults) == 0 {
+			fmt.Fprintf(out, "%s is good: rules for %d intake, %d scrub, %d frames, %d grouping\n", name, len(set.Intake), len(set.Scrub), len(set.Frames), len(set.Grouping))
 		}
 	}
 	if len(faults) > 0 {
@@ -138,75 +151,6 @@ func goodRules(c *cli.Command) (name, text string, err error) {
 		return "", "", fault.New(fault.AnswerIsNo, "%s has %d %s; nothing was changed", name, len(faults), plural(len(faults), "fault", "faults"))
 	}
 	return name, text, nil
-}
-
-func tryRules(ctx context.Context, c *cli.Command) error {
-	_, text, err := goodRules(c)
-	if err != nil {
-		return err
-	}
-	cl, err := newClient(c)
-	if err != nil {
-		return err
-	}
-	path, err := ofProject("/rules/try")(cl)
-	if err != nil {
-		return err
-	}
-	var v contract.RulesTried
-	raw, err := cl.call(ctx, http.MethodPost, path, contract.TryRules{Text: text, Days: c.Int("days"), Events: c.Int("events")}, &v)
-	if err != nil {
-		return err
-	}
-	if out := c.Root().Writer; c.String("format") != "json" {
-		showTrial(out, v)
-	} else if _, err := out.Write(raw); err != nil {
-		return err
-	}
-	for _, r := range v.Intake {
-		if r.Failed+r.TooCostly > 0 {
-			return fault.New(fault.AnswerIsNo, "the rule %q cannot answer for some events", r.Rule)
-		}
-	}
-	if dropped := 100 * float64(v.Events-v.Kept) / float64(max(1, v.Events)); dropped > c.Float("most-dropped") {
-		return fault.New(fault.AnswerIsNo, "%.1f %% of the events would be dropped; --most-dropped allows %g %%", dropped, c.Float("most-dropped"))
-	}
-	return nil
-}
-
-func showTrial(out io.Writer, v contract.RulesTried) {
-	if v.Events == 0 {
-		fmt.Fprintln(out, "No event is stored to try the rules on. Send some, or look further back with --days.")
-		return
-	}
-	fmt.Fprintf(out, "%s stored %s since %s were looked at, of %s that came in: %s would have been let in, %s dropped.\n", count(int64(v.Events)), plural(v.Events, "event", "events"),
-		v.From.Format("2006-01-02 15:04"), count(v.All), count(int64(v.Kept)), count(int64(v.Events-v.Kept)))
-	showTrialRules(out, "INTAKE", v.Intake)
-	showTrialRules(out, "SCRUB", v.Scrub)
-}
-
-func showTrialRules(out io.Writer, section string, list []*rules.TrialRule) {
-	if len(list) == 0 {
-		return
-	}
-	fmt.Fprintln(out)
-	table(out, func(row func(...any)) {
-		row(section, "DOES", " EVENTS", " ISSUES")
-		for _, r := range list {
-			row(r.Rule, r.Do, figure(int64(r.Events)), figure(int64(r.Issues)))
-		}
-	})
-	for _, r := range list {
-		if r.Failed+r.TooCostly > 0 {
-			fmt.Fprintf(out, "  ! %s: failed for %d events, stopped for %d: %s\n", plain(r.Rule), r.Failed, r.TooCostly, plain(r.Why))
-		}
-		for _, ex := range r.Examples {
-			fmt.Fprintf(out, "  %s: %s, event %s of %s\n", plain(r.Rule), plain(cut(ex.Words, 60)), ex.Event, ex.Issue)
-			if ex.Where != "" {
-				fmt.Fprintf(out, "      %s\n      - %s\n      + %s\n", plain(ex.Where), plain(cut(ex.Before, 110)), plain(cut(ex.After, 110)))
-			}
-		}
-	}
 }
 
 func pushRules(ctx context.Context, c *cli.Command) error {

@@ -3,6 +3,7 @@ package contract
 import (
 	"time"
 
+	"firethorn/internal/core/regroup"
 	"firethorn/internal/core/rules"
 )
 
@@ -62,18 +63,27 @@ type RulesChecked struct {
 	Problems []rules.Fault `json:"problems" nullable:"false"`
 }
 
-// TryRules asks what a rules file would have done.
+// TryRules asks what a rules file, or another grouping version, would have done.
 type TryRules struct {
-	Text   string `json:"text" maxLength:"262144"`
-	Days   int    `json:"days,omitempty" minimum:"1" maximum:"90" default:"7" doc:"how far back"`
-	Events int    `json:"events,omitempty" minimum:"1" maximum:"20000" default:"2000" doc:"how many stored events are looked at, newest first"`
+	Text            *string `json:"text,omitempty" maxLength:"262144" doc:"absent: the project's own rules"`
+	GroupingVersion int     `json:"grouping_version,omitempty" minimum:"0" doc:"0: the project's own"`
+	Days            int     `json:"days,omitempty" minimum:"1" maximum:"90" default:"7" doc:"how far back"`
+	Events          int     `json:"events,omitempty" minimum:"1" maximum:"1000000" default:"2000" doc:"how many stored events are looked at, newest first"`
 }
 
 // RulesTried is what a rules file would have done to stored events.
 type RulesTried struct {
 	rules.Trial
-	From time.Time `json:"from" doc:"the oldest event that was looked at"`
-	All  int64     `json:"all" doc:"events that were stored since then; the bodies of most of a frequent issue are not kept"`
+	Grouping regroup.Outcome `json:"grouping" doc:"what would become of issues, if the stored events were regrouped"`
+	Failed   int64           `json:"failed" doc:"events that a grouping rule failed on or was stopped for"`
+	From     time.Time       `json:"from" doc:"the oldest event that was looked at"`
+	All      int64           `json:"all" doc:"events that were stored since then; the bodies of most of a frequent issue are not kept"`
+}
+
+// TrialProgress says how far a trial is.
+type TrialProgress struct {
+	Looked int `json:"looked" doc:"events that were looked at"`
+	Of     int `json:"of" doc:"events that there are to look at"`
 }
 
 // Received is what came in and what became of it.

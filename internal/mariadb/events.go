@@ -205,52 +205,6 @@ func (s *Store) EventNeighbours(ctx context.Context, issue int64, e *EventRow) (
 	return n, err
 }
 
-// KeptEvents reads events whose bodies are kept, newest filed first, of those
-// received since a time: at most so many, each with its body. all is how many
-// events there are since the oldest that was read.
-func (s *Store) KeptEvents(ctx context.Context, project int64, since time.Time, most int, fn func(e *EventRow, body []byte) error) (all int64, err error) {
-	before, last, read := int64(1)<<62, int64(0), 0
-	for read < most {
-		var list []*EventRow
-		keys := "SELECT project, filing, keep_day FROM event_body WHERE project=? AND filing<? ORDER BY filing DESC LIMIT ?"
-		err := each(ctx, s.slow, func(r *sql.Rows) error {
-			e, err := scanEvent(r)
-			list = append(list, e)
-			return err
-		}, fmt.Sprintf(eventSelect, keys, newest), project, before, min(200, most-read))
-		if err != nil {
-			return 0, err
-		}
-		for _, e := range list {
-			if e.Received.Before(since) {
-				list = nil // the rest is older still
-				break
-			}
-			body, err := s.EventBody(ctx, e)
-			if errors.Is(err, ErrNoBody) {
-				continue
-			}
-			if err == nil {
-				err = fn(e, body)
-			}
-			if err != nil {
-				return 0, err
-			}
-			read++
-			last = e.Filing
-		}
-		if len(list) == 0 {
-			break
-		}
-		before = list[len(list)-1].Filing
-	}
-	if read == 0 {
-		return 0, nil
-	}
-	err = s.slow.QueryRowContext(ctx, "SELECT COUNT(*) FROM event WHERE project=? AND filing>=?", project, last).Scan(&all)
-	return all, err
-}
-
 // FiledUnder is the computed fingerprint that an event's variant was filed
 // under; that of a part that was split off is the one it was part of.
 func (s *Store) FiledUnder(ctx context.Context, e *EventRow) (k fingerprint.Key, err error) {

@@ -249,15 +249,15 @@ func TestClientDrops_NamesAreBounded(t *testing.T) {
 	}
 }
 
-func TestKeptEvents(t *testing.T) {
+func TestObserve(t *testing.T) {
 	b := open1(t, noon)
 	for i := range 3 {
 		b.now = noon.Add(time.Duration(i) * time.Hour)
 		b.file(occur{function: "a", at: b.now}, occur{function: "b", at: b.now})
 	}
 	var got []int64
-	all, err := b.KeptEvents(t.Context(), b.project.ID, noon.Add(30*time.Minute), 3, func(e *EventRow, body []byte) error {
-		if _, err := pipeline.Open(body); err != nil {
+	all, err := b.Observe(t.Context(), b.project.ID, noon.Add(30*time.Minute), 3, func(e *Observation) error {
+		if _, err := pipeline.Open(e.Raw); err != nil {
 			return err
 		}
 		got = append(got, e.Filing)
@@ -267,7 +267,7 @@ func TestKeptEvents(t *testing.T) {
 		t.Errorf("%v of %d, %v", got, all, err)
 	}
 	got = nil
-	all, err = b.KeptEvents(t.Context(), b.project.ID, noon.Add(90*time.Minute), 100, func(e *EventRow, _ []byte) error { got = append(got, e.Filing); return nil })
+	all, err = b.Observe(t.Context(), b.project.ID, noon.Add(90*time.Minute), 100, func(e *Observation) error { got = append(got, e.Filing); return nil })
 	if err != nil || all != 2 || len(got) != 2 {
 		t.Errorf("since a time: %v of %d, %v", got, all, err)
 	}

@@ -223,6 +223,25 @@ func Open(raw []byte) (*Kept, error) {
 	return &Kept{e, b.Filed.Frames, b.Event, b.Resource}, nil
 }
 
+// Observe undoes a kept body for another look at how it is grouped: its frames
+// are those it was filed with, or, where they could not be read then, as they
+// read now.
+func Observe(ctx context.Context, p Project, raw []byte, units *Units) (*Kept, error) {
+	k, err := Open(raw)
+	if err != nil {
+		return nil, err
+	}
+	pending := slices.ContainsFunc(k.Frames, func(list []event.Frame) bool {
+		return slices.ContainsFunc(list, func(f event.Frame) bool { return f.Pending })
+	})
+	if !pending && len(k.Frames) == len(k.Event.Exceptions) {
+		return k, nil
+	}
+	symbols := units.Of(ctx, p, k.Event.Release())
+	k.Frames = symbolicate.Event(k.Event, symbols, symbolicate.Options{Kinds: p.kinds()})
+	return k, symbols.Err()
+}
+
 // Read undoes a kept body and makes its frames readable anew, with their
 // source lines, by the symbols there are now.
 func Read(ctx context.Context, p Project, raw []byte, units *Units) (*event.Event, [][]event.Frame, error) {
