@@ -169,6 +169,12 @@ func adoptKey(ctx context.Context, tx *sql.Tx, project int64, to int, v otherVar
 	if n, err := done.RowsAffected(); err != nil || n == 0 {
 		return err // it leads somewhere already, and that is for its own moves
 	}
+	return carry(ctx, tx, project, to, v, old, key)
+}
+
+// carry lets the moves and splits that are for a fingerprint be for another one
+// as well, with all parts that were split off.
+func carry(ctx context.Context, tx *sql.Tx, project int64, to int, v otherVariant, old, key fingerprint.Key) error {
 	const moves = "INSERT IGNORE INTO move_alias (move, grouping_version, hash) SELECT a.move, ?, ? FROM move_alias a JOIN move m ON m.id=a.move WHERE a.hash=? AND a.grouping_version=? AND m.project=?"
 	if _, err := tx.ExecContext(ctx, moves, to, key[:], old[:], v.version, project); err != nil {
 		return err

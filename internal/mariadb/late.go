@@ -214,11 +214,11 @@ func (l *late) newIssue(ctx context.Context, tx *sql.Tx, x *reread) (int64, erro
 		return 0, err
 	}
 	// Where its rows are on their way, the span is made anew when they arrive.
-	k := &Kept{Readable: x.now}
-	if err := tx.QueryRowContext(ctx, "SELECT COALESCE(MIN(first_seen), ?) FROM issue_env WHERE variant=? AND issue=?", micros(l.s.now()), x.id, l.issue).Scan(&k.thrown); err != nil {
+	var thrown int64
+	if err := tx.QueryRowContext(ctx, "SELECT COALESCE(MIN(first_seen), ?) FROM issue_env WHERE variant=? AND issue=?", micros(l.s.now()), x.id, l.issue).Scan(&thrown); err != nil {
 		return 0, err
 	}
-	to, err := l.s.newPart(ctx, tx, l.p, last+1, k)
+	to, err := l.s.newPart(ctx, tx, l.p, last+1, shownBy(x.now.Print, x.now.Event), 0, thrown)
 	if err != nil {
 		return 0, err
 	}

@@ -21,6 +21,7 @@ const (
 	moveSplit moveKind = "split"
 	moveLate  moveKind = "symbols" // symbols came that made traces readable
 	moveUndo  moveKind = "undo"
+	moveAnew  moveKind = "regroup" // stored events were regrouped
 )
 
 // move is variants going from one issue to another: one transaction flips
@@ -29,6 +30,7 @@ type move struct {
 	id, project, from, to int64
 	kind                  moveKind
 	undoes                int64
+	regroup               int64 // that it is part of, 0: of none
 }
 
 // sides are the two issues of a move, locked.
@@ -132,8 +134,8 @@ func (s *Store) newMove(ctx context.Context, tx *sql.Tx, m *move, who Actor, fro
 	if err != nil {
 		return err
 	}
-	res, err := tx.ExecContext(ctx, "INSERT INTO move (project, kind, at, actor_kind, actor, from_issue, to_issue, undoes, before_from, before_to, following) VALUES (?,?,?,?,?,?,?,?,?,?,1)",
-		m.project, string(m.kind), micros(s.now()), who.Kind, who.Name, m.from, m.to, nullID(m.undoes), a, b)
+	res, err := tx.ExecContext(ctx, "INSERT INTO move (project, kind, at, actor_kind, actor, from_issue, to_issue, undoes, regroup, before_from, before_to, following) VALUES (?,?,?,?,?,?,?,?,?,?,?,1)",
+		m.project, string(m.kind), micros(s.now()), who.Kind, who.Name, m.from, m.to, nullID(m.undoes), nullID(m.regroup), a, b)
 	if err != nil {
 		return err
 	}
@@ -300,16 +302,22 @@ func (l listRow) insert(ctx context.Context, tx *sql.Tx, project, id int64, st i
 
 // saveRow keeps the list row of a merge's source.
 func (s *Store) saveRow(ctx context.Context, tx *sql.Tx, m *move) error {
+	text, err := listRowOf(ctx, tx, m.from)
+	if err != nil {
+		return err
+	}
+	_, err = tx.ExecContext(ctx, "UPDATE move SET list_from=? WHERE id=?", text, m.id)
+	return err
+}
+
+// listRowOf is an issue's row in the list, as it is written down.
+func listRowOf(ctx context.Context, tx *sql.Tx, id int64) (string, error) {
 	var l listRow
-	err := tx.QueryRowContext(ctx, "SELECT "+listRowColumns+" FROM issue_list WHERE issue=?", m.from).
+	err := tx.QueryRowContext(ctx, "SELECT "+listRowColumns+" FROM issue_list WHERE issue=?", id).
 		Scan(&l.Headline, &l.Place, &l.Message, &l.OriginFunction, &l.OriginFile, &l.OriginLine, &l.Severity, &l.Unhandled, &l.FirstSeen, &l.LastSeen, &l.FirstRelease, &l.LastRelease, &l.FirstFiling, &l.LastFiling)
 	if err != nil {
-		return err
+		return "", err
 	}
 	raw, err := json.Marshal(l)
-	if err != nil {
-		return err
-	}
-	_, err = tx.ExecContext(ctx, "UPDATE move SET list_from=? WHERE id=?", string(raw), m.id)
-	return err
+	return string(raw), err
 }

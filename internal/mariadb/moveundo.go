@@ -22,7 +22,7 @@ func (s *Store) undoMove(ctx context.Context, tx *sql.Tx, p *Project, id int64, 
 	if err := tx.QueryRowContext(ctx, "SELECT id, kind, from_issue, to_issue, undone_by, before_to FROM move WHERE id=?", id).Scan(&m.id, &m.kind, &m.from, &m.to, &undone, &beforeTo); err != nil {
 		return err
 	}
-	if undone.Valid || m.kind == moveUndo || m.kind == moveLate {
+	if undone.Valid || m.kind == moveUndo || m.kind == moveLate || m.kind == moveAnew {
 		return fault.New(fault.Conflict, "this %s was undone already", m.kind)
 	}
 	if err := s.inTheWay(ctx, tx, p, m); err != nil {
@@ -102,6 +102,9 @@ func (s *Store) inTheWay(ctx context.Context, tx *sql.Tx, p *Project, m *move) e
 	}
 	if err != nil {
 		return err
+	}
+	if kind == moveAnew {
+		return fault.New(fault.Conflict, "the stored events were regrouped since; take that back first: firethorn group undo --project %s", p.Name)
 	}
 	if kind == moveLate {
 		return fault.New(fault.Conflict, "symbols came since, and events went on to %s where they belong; what is there stays", s.issueName(ctx, tx, laterTo))
@@ -226,6 +229,11 @@ func (s *Store) reviveRow(ctx context.Context, tx *sql.Tx, merge *move, x *side)
 	if err := tx.QueryRowContext(ctx, "SELECT list_from FROM move WHERE id=?", merge.id).Scan(&text); err != nil {
 		return err
 	}
+	return s.listAgain(ctx, tx, merge.project, text, x)
+}
+
+// listAgain gives an issue the row in the list that was written down of it.
+func (s *Store) listAgain(ctx context.Context, tx *sql.Tx, project int64, text string, x *side) error {
 	var l listRow
 	if err := json.Unmarshal([]byte(text), &l); err != nil {
 		return err
@@ -238,5 +246,5 @@ func (s *Store) reviveRow(ctx context.Context, tx *sql.Tx, merge *move, x *side)
 	if err := windowOf(ctx, tx, x.id, windowStart(s.now()), &windowEvents, &windowUsers); err != nil {
 		return err
 	}
-	return l.insert(ctx, tx, merge.project, x.id, x.State, Day(s.now()), users, windowEvents, windowUsers)
+	return l.insert(ctx, tx, project, x.id, x.State, Day(s.now()), users, windowEvents, windowUsers)
 }

@@ -21,8 +21,11 @@ type Observation struct {
 	Raw              []byte
 }
 
+// wasRuled says whether a rule made what a variant was filed under.
+const wasRuled = `LOCATE('"what":"rule"', v.parts)>0`
+
 // observed reads what is known of events beside their bodies.
-const observed = "SELECT e.id, e.filing, e.thrown, e.received, e.user, e.stands_for, i.number, l.headline, COALESCE(v.base_fingerprint, v.fingerprint), v.base_fingerprint IS NOT NULL, v.looked, b.dictionary, b.body" +
+const observed = "SELECT e.id, e.filing, e.thrown, e.received, e.user, e.stands_for, i.number, l.headline, COALESCE(v.base_fingerprint, v.fingerprint), v.base_fingerprint IS NOT NULL, v.looked, " + wasRuled + ", b.dictionary, b.body" +
 	" FROM (SELECT * FROM event_body WHERE project=? AND filing<? ORDER BY filing DESC LIMIT ?) b JOIN event e ON e.project=b.project AND e.filing=b.filing AND e.keep_day=b.keep_day" +
 	" JOIN variant v ON v.id=e.variant JOIN issue i ON i.id=v.issue JOIN issue_list l ON l.issue=v.issue ORDER BY b.filing DESC"
 
@@ -43,7 +46,7 @@ func (s *Store) Observe(ctx context.Context, project int64, since time.Time, mos
 			var id, print, body []byte
 			var thrown, received int64
 			var user, dictionary sql.NullInt64
-			if err := r.Scan(&id, &o.Filing, &thrown, &received, &user, &o.StandsFor, &o.Issue, &o.Headline, &print, &o.Part, &o.Looked, &dictionary, &body); err != nil {
+			if err := r.Scan(&id, &o.Filing, &thrown, &received, &user, &o.StandsFor, &o.Issue, &o.Headline, &print, &o.Part, &o.Looked, &o.Ruled, &dictionary, &body); err != nil {
 				return err
 			}
 			o.ID, o.Thrown, o.Received = uuid.UUID(id).String(), fromMicros(thrown), fromMicros(received)

@@ -67,31 +67,34 @@ func (s *Store) RulesHistory(ctx context.Context, project int64, limit int) ([]R
 // makes no version.
 func (s *Store) PushRules(ctx context.Context, project int64, text, note string, onto int, who Actor) (*RulesFile, error) {
 	f := &RulesFile{At: s.now().UTC(), Actor: who, Note: event.TrimText(note, 290), Text: text}
-	return f, s.InTx(ctx, func(tx *sql.Tx) error {
-		var now int
-		if err := tx.QueryRowContext(ctx, "SELECT rules_version FROM project WHERE id=? FOR UPDATE", project).Scan(&now); err != nil {
-			return err
-		}
-		if onto >= 0 && onto != now {
-			return fault.New(fault.Stale, "the rules are at version %d by now, and yours were made from version %d: pull them, bring both together, push again", now, onto)
-		}
-		if now > 0 {
-			var before string
-			if err := tx.QueryRowContext(ctx, "SELECT content FROM rules_file WHERE project=? AND version=?", project, now).Scan(&before); err != nil {
-				return err
-			}
-			if before == text {
-				f.Version = now
-				return nil
-			}
-		}
-		f.Version = now + 1
-		if _, err := tx.ExecContext(ctx, "INSERT INTO rules_file (project, version, at, actor_kind, actor, note, content) VALUES (?,?,?,?,?,?,?)", project, f.Version, micros(f.At), who.Kind, who.Name, f.Note, text); err != nil {
-			return err
-		}
-		_, err := tx.ExecContext(ctx, "UPDATE project SET rules_version=? WHERE id=?", f.Version, project)
+	return f, s.InTx(ctx, func(tx *sql.Tx) error { return f.push(ctx, tx, project, onto) })
+}
+
+// push makes f the project's newest rules file, with its version filled in.
+func (f *RulesFile) push(ctx context.Context, tx *sql.Tx, project int64, onto int) error {
+	var now int
+	if err := tx.QueryRowContext(ctx, "SELECT rules_version FROM project WHERE id=? FOR UPDATE", project).Scan(&now); err != nil {
 		return err
-	})
+	}
+	if onto >= 0 && onto != now {
+		return fault.New(fault.Stale, "the rules are at version %d by now, and yours were made from version %d: pull them, bring both together, push again", now, onto)
+	}
+	if now > 0 {
+		var before string
+		if err := tx.QueryRowContext(ctx, "SELECT content FROM rules_file WHERE project=? AND version=?", project, now).Scan(&before); err != nil {
+			return err
+		}
+		if before == f.Text {
+			f.Version = now
+			return nil
+		}
+	}
+	f.Version = now + 1
+	if _, err := tx.ExecContext(ctx, "INSERT INTO rules_file (project, version, at, actor_kind, actor, note, content) VALUES (?,?,?,?,?,?,?)", project, f.Version, micros(f.At), f.Actor.Kind, f.Actor.Name, f.Note, f.Text); err != nil {
+		return err
+	}
+	_, err := tx.ExecContext(ctx, "UPDATE project SET rules_version=? WHERE id=?", f.Version, project)
+	return err
 }
 
 // SwitchOff switches a rule of a version off, visibly.

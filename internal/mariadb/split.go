@@ -192,7 +192,7 @@ func (s *Store) split(ctx context.Context, tx *sql.Tx, p *Project, number int64,
 	if from.into != 0 {
 		return 0, fault.New(fault.Conflict, "%s/%d was merged into %s in between; split that one", p.Name, number, s.issueName(ctx, tx, from.into))
 	}
-	to, err := s.newPart(ctx, tx, p, last+1, show)
+	to, err := s.newPart(ctx, tx, p, last+1, shownBy(show.Print, show.Event), show.filing, show.thrown)
 	if err != nil {
 		return 0, err
 	}
@@ -235,7 +235,7 @@ func (s *Store) split(ctx context.Context, tx *sql.Tx, p *Project, number int64,
 
 // newPart makes the issue that a split takes a part out into, shown by an
 // event that it will have.
-func (s *Store) newPart(ctx context.Context, tx *sql.Tx, p *Project, number int64, show *Kept) (*side, error) {
+func (s *Store) newPart(ctx context.Context, tx *sql.Tx, p *Project, number int64, x shown, filing, thrown int64) (*side, error) {
 	now := micros(s.now())
 	res, err := tx.ExecContext(ctx, "INSERT INTO issue (project, number, state, created) VALUES (?,?,?,?)", p.ID, number, string(issue.New), now)
 	if err != nil {
@@ -245,10 +245,9 @@ func (s *Store) newPart(ctx context.Context, tx *sql.Tx, p *Project, number int6
 	if err != nil {
 		return nil, err
 	}
-	x := shownBy(show.Print, show.Event)
 	l := listRow{
 		Headline: x.headline, Place: x.place, Message: x.message, OriginFunction: x.originFunction, OriginFile: x.originFile, OriginLine: x.originLine, Severity: x.severity, Unhandled: x.unhandled,
-		FirstFiling: show.filing, LastFiling: show.filing, FirstSeen: show.thrown, LastSeen: show.thrown,
+		FirstFiling: filing, LastFiling: filing, FirstSeen: thrown, LastSeen: thrown,
 	}
 	if err := l.insert(ctx, tx, p.ID, id, issue.New, Day(s.now()), 0, 0, 0); err != nil {
 		return nil, err

@@ -220,7 +220,7 @@ func (s *Store) moveFound(ctx context.Context, l *looking, variant int64, read R
 				return err
 			}
 			if left > 0 {
-				return s.moveEvents(ctx, tx, l, variant, to.id)
+				return s.moveEvents(ctx, tx, l.project, note{"split_event", "split=? AND variant=?", []any{l.id, variant}}, variant, to.id)
 			}
 		}
 		const stay = "SELECT COALESCE(SUM(stands_for),0)+(SELECT dropped_events FROM variant WHERE id=?) FROM event FORCE INDEX (by_variant) WHERE variant=? AND has_body=0 AND filing<=?"

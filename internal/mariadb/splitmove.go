@@ -28,10 +28,17 @@ type transfer struct {
 // place is a variant and its issue.
 type place struct{ variant, issue, dropped int64 }
 
+// note is where events of a variant are noted that are to go to another one:
+// rows of a table with filing and keep_day.
+type note struct {
+	table, where string
+	args         []any
+}
+
 // moveEvents moves the events that were noted of a variant to another, up to a
 // chunk of them, and takes them off the note.
-func (s *Store) moveEvents(ctx context.Context, tx *sql.Tx, l *looking, from, to int64) error {
-	t := &transfer{s: s, tx: tx, project: l.project, hours: map[int64]int64{}, days: map[int64]int64{}, releases: map[int64]*span{}, environs: map[int64]*span{},
+func (s *Store) moveEvents(ctx context.Context, tx *sql.Tx, project int64, n note, from, to int64) error {
+	t := &transfer{s: s, tx: tx, project: project, hours: map[int64]int64{}, days: map[int64]int64{}, releases: map[int64]*span{}, environs: map[int64]*span{},
 		users: map[int64]int64{}, userDays: map[key2]bool{}, userEnvs: map[key2]bool{}}
 	t.from.variant, t.to.variant = from, to
 	for _, p := range []*place{&t.from, &t.to} {
@@ -39,7 +46,7 @@ func (s *Store) moveEvents(ctx context.Context, tx *sql.Tx, l *looking, from, to
 			return err
 		}
 	}
-	noted, err := t.load(ctx, l.id)
+	noted, err := t.load(ctx, n)
 	if err != nil {
 		return err
 	}
@@ -56,7 +63,7 @@ func (s *Store) moveEvents(ctx context.Context, tx *sql.Tx, l *looking, from, to
 		}
 	}
 	for chunk := range slices.Chunk(noted, statementRows) {
-		if _, err := tx.ExecContext(ctx, "DELETE FROM split_event WHERE split=? AND variant=? AND filing IN ("+marks(len(chunk))+")", append([]any{l.id, from}, chunk...)...); err != nil {
+		if _, err := tx.ExecContext(ctx, "DELETE FROM "+n.table+" WHERE "+n.where+" AND filing IN ("+marks(len(chunk))+")", append(slices.Clone(n.args), chunk...)...); err != nil {
 			return err
 		}
 	}
@@ -65,18 +72,18 @@ func (s *Store) moveEvents(ctx context.Context, tx *sql.Tx, l *looking, from, to
 
 // load reads what the noted events are now. Those that are not there any more,
 // or in a partition that is about to go, are left out.
-func (t *transfer) load(ctx context.Context, split int64) (noted []any, err error) {
+func (t *transfer) load(ctx context.Context, n note) (noted []any, err error) {
 	err = each(ctx, t.tx, func(r *sql.Rows) error {
 		var filing int64
 		err := r.Scan(&filing)
 		noted = append(noted, filing)
 		return err
-	}, "SELECT filing FROM split_event WHERE split=? AND variant=? ORDER BY filing LIMIT ?", split, t.from.variant, t.s.chunk)
+	}, "SELECT filing FROM "+n.table+" WHERE "+n.where+" ORDER BY filing LIMIT ?", append(slices.Clone(n.args), t.s.chunk)...)
 	if err != nil || len(noted) == 0 {
 		return noted, err
 	}
-	const query = "SELECT e.filing, e.keep_day, e.thrown, COALESCE(e.app_release,0), e.environment, e.user, e.stands_for, e.has_body FROM split_event x JOIN event e ON e.project=? AND e.filing=x.filing AND e.keep_day=x.keep_day AND e.variant=x.variant" +
-		" WHERE x.split=? AND x.variant=? AND x.filing<=? AND x.keep_day>=?"
+	query := "SELECT e.filing, e.keep_day, e.thrown, COALESCE(e.app_release,0), e.environment, e.user, e.stands_for, e.has_body FROM (SELECT filing, keep_day FROM " + n.table + " WHERE " + n.where + " AND filing<=? AND keep_day>=?) x" +
+		" JOIN event e ON e.project=? AND e.filing=x.filing AND e.keep_day=x.keep_day AND e.variant=?"
 	err = each(ctx, t.tx, func(r *sql.Rows) error {
 		var k bodyKey
 		var thrown, release, env, n, body int64
@@ -100,7 +107,7 @@ func (t *transfer) load(ctx context.Context, split int64) (noted []any, err erro
 			t.userEnvs[key2{env, user.Int64}] = true
 		}
 		return nil
-	}, query, t.project, split, t.from.variant, noted[len(noted)-1], Day(t.s.now()))
+	}, query, append(slices.Clone(n.args), noted[len(noted)-1], Day(t.s.now()), t.project, t.from.variant)...)
 	slices.SortFunc(t.keys, func(a, b bodyKey) int { return cmp.Compare(a.filing, b.filing) })
 	return noted, err
 }

@@ -26,6 +26,7 @@ func (w *Worker) upkeep(ctx context.Context) {
 		w.follow(ctx)
 		w.readAgain(ctx)
 		w.lookThrough(ctx)
+		w.regroup(ctx)
 		w.erase(ctx)
 		if now := time.Now(); !now.Before(next) {
 			next = now.Add(sweepEvery)
@@ -123,6 +124,48 @@ func (w *Worker) readAgain(ctx context.Context) {
 			}
 			if err != nil && ctx.Err() == nil {
 				w.log.Error("events could not be made readable; it is tried again", "project", id, "err", err)
+				continue
+			}
+			if more {
+				rest = append(rest, id)
+			}
+		}
+		list = rest
+		w.follow(ctx)
+	}
+}
+
+// regroupTime is how long regroupings go on before other jobs have their turn.
+const regroupTime = time.Second
+
+// regroup goes on with regroupings, projects in turn, a step at a time, each
+// with what its moves leave to be done.
+func (w *Worker) regroup(ctx context.Context) {
+	list, err := w.store.Regroupers(ctx)
+	if err != nil {
+		return // follow has said it
+	}
+	for end := time.Now().Add(regroupTime); len(list) > 0 && ctx.Err() == nil && time.Now().Before(end); {
+		rest := list[:0]
+		for _, id := range list {
+			if !w.mine(id) {
+				continue
+			}
+			p, err := w.store.ProjectByID(ctx, id)
+			more := false
+			switch {
+			case err != nil:
+			case p.NextGrouping() != 0:
+				w.forget(id)
+				w.ready(id) // a turn adopts it first
+				w.nudge()
+			default:
+				more, err = w.store.RegroupStep(ctx, p, w.units)
+			}
+			if err != nil && ctx.Err() == nil {
+				if !mariadb.Away(err) {
+					w.log.Error("stored events could not be regrouped; it is tried again", "project", id, "err", err)
+				}
 				continue
 			}
 			if more {

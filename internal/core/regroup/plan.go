@@ -23,13 +23,13 @@ type Cell struct {
 	Issue  int64           // the issue they are in
 	Now    fingerprint.Key // what they were filed under
 	Then   fingerprint.Key
-	Ruled  bool // a grouping rule makes Then
+	Ruled  bool // a grouping rule makes Then, or made Now
 	Part   bool // they were split off by hand
 	Events int64
 }
 
-// moves says whether the other way of grouping has a word on the cell.
-func (c Cell) moves() bool { return c.Now != c.Then && (c.Ruled || !c.Part) }
+// Moves says whether the other way of grouping has a word on the cell.
+func (c Cell) Moves() bool { return c.Now != c.Then && (c.Ruled || !c.Part) }
 
 // Target is where a cell goes: an issue there is, or a new one. New issues are
 // numbered from 1 in the order of the events they get, most first.
@@ -103,7 +103,7 @@ func Decide(cells []Cell) Plan {
 
 // nodeOf is what a cell belongs to: its issue, if it does not move.
 func (p *planner) nodeOf(c Cell) node {
-	if c.moves() {
+	if c.Moves() {
 		return node{key: c.Then}
 	}
 	return node{issue: c.Issue}
@@ -118,19 +118,17 @@ func (p *planner) joinComputed() {
 	}
 	most := map[was]map[fingerprint.Key]int64{}
 	for _, c := range p.cells {
-		switch {
-		case !c.moves() && c.Now == c.Then && !c.Part: // who has the key already
-			p.join(node{key: c.Then}, node{issue: c.Issue})
-		case c.moves() && c.Ruled:
+		if c.Part && !c.Ruled || c.Ruled && c.Moves() {
 			continue
+		}
+		if c.Now == c.Then { // who has the key already
+			p.join(node{key: c.Then}, node{issue: c.Issue})
 		}
 		k := was{c.Issue, c.Now}
 		if most[k] == nil {
 			most[k] = map[fingerprint.Key]int64{}
 		}
-		if c.moves() || c.Now == c.Then {
-			most[k][c.Then] += c.Events
-		}
+		most[k][c.Then] += c.Events
 	}
 	for k, counts := range most {
 		if next, ok := largest(counts); ok {

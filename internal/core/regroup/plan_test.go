@@ -38,9 +38,10 @@ func TestDecide(t *testing.T) {
 		"merged by hand, the algorithm renames":    {[]Cell{c(1, "a", "x", 4), c(1, "b", "y", 7)}, []Target{{Issue: 1}, {Issue: 1}}, nil},
 		"merged by hand, joined with another":      {[]Cell{c(1, "a", "a", 4), c(1, "b", "y", 7), c(2, "c", "y", 20)}, []Target{{Issue: 2}, {Issue: 2}, {Issue: 2}}, map[int64]Target{1: {Issue: 2}}},
 		"merged by hand, a rule names a half":      {[]Cell{c(1, "a", "a", 4), c(1, "b", "y", 7, "r"), c(2, "c", "y", 2, "r")}, []Target{{Issue: 1}, {Issue: 2}, {Issue: 2}}, nil},
+		"split by hand, nothing changes":           {[]Cell{c(1, "a", "a", 4), c(2, "a", "a", 7, "p")}, []Target{{Issue: 1}, {Issue: 2}}, nil},
 		"split by hand, the algorithm renames":     {[]Cell{c(1, "a", "x", 4), c(2, "a", "x", 7, "p")}, []Target{{Issue: 1}, {Issue: 2}}, nil},
 		"split by hand, a rule names all":          {[]Cell{c(1, "a", "x", 4, "r"), c(2, "a", "x", 7, "p", "r")}, []Target{{Issue: 2}, {Issue: 2}}, map[int64]Target{1: {Issue: 2}}},
-		"a rule goes: each back to who is there":   {[]Cell{c(1, "x", "a", 4), c(1, "x", "b", 3), c(2, "b", "b", 1)}, []Target{{Issue: 1}, {Issue: 2}, {Issue: 2}}, nil},
+		"a rule goes: each back to who is there":   {[]Cell{c(1, "x", "a", 4, "r"), c(1, "x", "b", 3, "r"), c(2, "b", "b", 1), c(1, "x", "d", 1, "r")}, []Target{{Issue: 1}, {Issue: 2}, {Issue: 2}, {New: 1}}, nil},
 		"what has no body stays and keeps the key": {[]Cell{c(1, "a", "a", 100), c(1, "a", "x", 9, "r"), c(1, "a", "y", 8, "r")}, []Target{{Issue: 1}, {New: 1}, {New: 2}}, nil},
 	} {
 		plan := Decide(test.cells)
@@ -87,7 +88,7 @@ func TestDecide_KeepsItsPromises(t *testing.T) {
 			if _, gone := plan.Emptied[target.Issue]; gone {
 				t.Fatalf("%d is emptied and gets %+v", target.Issue, cells[i])
 			}
-			if !cells[i].moves() && cells[i].Part && target.Issue == 0 {
+			if !cells[i].Moves() && cells[i].Part && target.Issue == 0 {
 				t.Fatalf("what was split off by hand goes to a new issue: %+v", cells)
 			}
 		}

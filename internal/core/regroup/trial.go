@@ -21,6 +21,7 @@ type Observed struct {
 	Issue     int64           // where it is
 	Filed     fingerprint.Key // what it was filed under, without splits
 	Part      bool            // it was split off by hand
+	Ruled     bool            // a grouping rule made what it was filed under
 	Looked    bool            // its origin was looked through, for it has many callers
 	Thrown    time.Time
 	StandsFor int64
@@ -218,7 +219,7 @@ func (t *Trial) Add(x Tried) {
 	c := t.cells[k]
 	if c == nil {
 		c = &cell{Cell: Cell{Issue: o.Issue, Now: o.Filed, Then: x.print.Key, Part: o.Part}, users: map[int64]struct{}{}}
-		if x.print.Ruling != nil {
+		if c.Ruled = o.Ruled; x.print.Ruling != nil {
 			c.Ruled, c.rule = true, x.print.Ruling.Rule
 		}
 		c.headline, c.place = x.print.Headline, x.print.Place

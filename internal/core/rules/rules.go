@@ -70,6 +70,7 @@ type Set struct {
 	Scrub    []scrub.Rule
 	Frames   []FrameRule
 	Grouping []*GroupingRule
+	grouping [32]byte // digest of the sections that decide how events are grouped
 	policy   *scrub.Policy
 }
 
@@ -96,7 +97,7 @@ func Read(text string) (*Set, []Fault) {
 	if len(r.problems) > 0 {
 		return nil, r.problems
 	}
-	set.policy = scrub.NewPolicy(set.Scrub)
+	set.policy, set.grouping = scrub.NewPolicy(set.Scrub), digest(root)
 	return set, nil
 }
 

@@ -10,23 +10,34 @@ CREATE TABLE IF NOT EXISTS regroup (
   id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
   project INT UNSIGNED NOT NULL, at BIGINT NOT NULL, actor_kind VARCHAR(8) NOT NULL, actor VARCHAR(100) NOT NULL, state VARCHAR(10) NOT NULL,
   rules_version INT UNSIGNED NOT NULL, grouping_version SMALLINT UNSIGNED NOT NULL, before_rules INT UNSIGNED NOT NULL, before_grouping SMALLINT UNSIGNED NOT NULL,
-  pass TINYINT UNSIGNED NOT NULL DEFAULT 0, first_variant INT UNSIGNED NOT NULL DEFAULT 0, at_variant INT UNSIGNED NOT NULL DEFAULT 0, last_variant INT UNSIGNED NOT NULL DEFAULT 0, filing BIGINT UNSIGNED NOT NULL DEFAULT 0,
+  pass TINYINT UNSIGNED NOT NULL DEFAULT 0, at_variant INT UNSIGNED NOT NULL DEFAULT 0, last_variant INT UNSIGNED NOT NULL DEFAULT 0, filing BIGINT UNSIGNED NOT NULL DEFAULT 0,
   variants INT UNSIGNED NOT NULL DEFAULT 0, bodies BIGINT UNSIGNED NOT NULL DEFAULT 0, events BIGINT UNSIGNED NOT NULL DEFAULT 0, stays BIGINT UNSIGNED NOT NULL DEFAULT 0, made INT UNSIGNED NOT NULL DEFAULT 0, emptied INT UNSIGNED NOT NULL DEFAULT 0,
   ended BIGINT NULL, undone_by VARCHAR(100) NOT NULL DEFAULT '', why VARCHAR(500) NOT NULL DEFAULT '',
   KEY (project, id), KEY working (state, project)
 ) DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin;
 -- What of a variant the new way tells apart: print and hash as they are then.
 -- whole: all that is kept of the variant is of this part. target is the issue
--- it goes to, once that is decided.
+-- it goes to, once that is decided; fresh numbers one that is not made yet. plain is the print without
+-- looking through a function with many callers.
 CREATE TABLE IF NOT EXISTS regroup_part (
   regroup INT UNSIGNED NOT NULL, pass TINYINT UNSIGNED NOT NULL, variant INT UNSIGNED NOT NULL, hash BINARY(16) NOT NULL, print BINARY(16) NOT NULL,
-  rule VARCHAR(60) NOT NULL, whole TINYINT NOT NULL, bodies INT UNSIGNED NOT NULL, looked TINYINT NOT NULL, provisional TINYINT NOT NULL, parts TEXT NOT NULL, shown TEXT NOT NULL, target INT UNSIGNED NULL, done TINYINT NOT NULL DEFAULT 0,
-  PRIMARY KEY (regroup, pass, variant, hash), KEY work (regroup, pass, done)
+  rule VARCHAR(60) NOT NULL, whole TINYINT NOT NULL, bodies INT UNSIGNED NOT NULL, looked TINYINT NOT NULL, provisional TINYINT NOT NULL, plain BINARY(16) NULL, parts TEXT NOT NULL, shown TEXT NOT NULL, target INT UNSIGNED NOT NULL DEFAULT 0, fresh INT UNSIGNED NOT NULL DEFAULT 0, done TINYINT NOT NULL DEFAULT 0,
+  PRIMARY KEY (regroup, pass, variant, hash), KEY work (regroup, pass, done, whole, variant), KEY fresh (regroup, pass, fresh)
 ) DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin;
 -- Events of a variant that go with a part of it.
 CREATE TABLE IF NOT EXISTS regroup_event (
   regroup INT UNSIGNED NOT NULL, pass TINYINT UNSIGNED NOT NULL, variant INT UNSIGNED NOT NULL, hash BINARY(16) NOT NULL, filing BIGINT UNSIGNED NOT NULL, keep_day SMALLINT UNSIGNED NOT NULL,
   PRIMARY KEY (regroup, pass, variant, hash, filing)
+) DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin;
+-- Bodies that are kept for good and go with a part.
+CREATE TABLE IF NOT EXISTS regroup_exemplar (
+  regroup INT UNSIGNED NOT NULL, pass TINYINT UNSIGNED NOT NULL, variant INT UNSIGNED NOT NULL, hash BINARY(16) NOT NULL, form BINARY(16) NOT NULL,
+  PRIMARY KEY (regroup, pass, variant, hash, form)
+) DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin;
+-- Issues that it made or emptied; the latter lead to another one and stand here as the list showed them.
+CREATE TABLE IF NOT EXISTS regroup_issue (
+  regroup INT UNSIGNED NOT NULL, issue INT UNSIGNED NOT NULL, made TINYINT NOT NULL, list_row TEXT NULL,
+  PRIMARY KEY (regroup, issue)
 ) DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin;
 -- What variants and fingerprints were before, for the undo.
 CREATE TABLE IF NOT EXISTS regroup_variant (
@@ -39,3 +50,5 @@ CREATE TABLE IF NOT EXISTS regroup_alias (
   PRIMARY KEY (regroup, grouping_version, hash)
 ) DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin;
 ALTER TABLE move ADD COLUMN IF NOT EXISTS regroup INT UNSIGNED NULL, ADD KEY IF NOT EXISTS of_regroup (regroup, id);
+-- What of a variant is compared with others; 0: it is to be made.
+ALTER TABLE variant ADD COLUMN IF NOT EXISTS sketched TINYINT NOT NULL DEFAULT 0, ADD KEY IF NOT EXISTS to_sketch (sketched, id);

@@ -1,0 +1,458 @@
+package mariadb
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"fmt"
+
+	"firethorn/internal/core/event"
+	"firethorn/internal/core/fingerprint"
+	"firethorn/internal/core/issue"
+)
+
+// partRow is a part that goes somewhere.
+type partRow struct {
+	aVariant
+	hash, print, plain        fingerprint.Key
+	rule                      string
+	looksThrough, provisional bool
+	parts                     string
+	show                      shownEvent
+	target, fresh             int64
+}
+
+const partSelect = "SELECT v.id, v.issue, v.events, v.grouping_version, v.rules_version, COALESCE(v.base_fingerprint, v.fingerprint), v.base_fingerprint IS NOT NULL, v.looked," +
+	" p.hash, p.print, p.plain, p.rule, p.looked, p.provisional, p.parts, p.shown, p.target, p.fresh FROM regroup_part p JOIN variant v ON v.id=p.variant WHERE p.regroup=? AND p.pass=? AND p.done=0 AND p.whole=? AND (p.target<>0 OR p.fresh<>0)"
+
+func scanPart(r interface{ Scan(...any) error }) (*partRow, error) {
+	var p partRow
+	var filed, hash, print, plain []byte
+	var shown string
+	if err := r.Scan(&p.id, &p.issue, &p.events, &p.version, &p.rules, &filed, &p.part, &p.aVariant.looked, &hash, &print, &plain, &p.rule, &p.looksThrough, &p.provisional, &p.parts, &shown, &p.target, &p.fresh); err != nil {
+		return nil, err
+	}
+	p.filed, p.hash, p.print = fingerprint.Key(filed), fingerprint.Key(hash), fingerprint.Key(print)
+	if plain != nil {
+		p.plain = fingerprint.Key(plain)
+	}
+	return &p, json.Unmarshal([]byte(shown), &p.show)
+}
+
+// togetherMost is how many variants one move takes along.
+const togetherMost = 200
+
+// move makes the next move of the plan: whole variants of one issue that go to
+// another together, then events of variants that come apart; in the end what
+// is empty leads on.
+func (w *regrouping) move(ctx context.Context) error {
+	for _, whole := range []bool{true, false} {
+		p, err := scanPart(w.s.db.QueryRowContext(ctx, partSelect+" ORDER BY p.variant, p.hash LIMIT 1", w.ID, w.pass, whole))
+		if errors.Is(err, sql.ErrNoRows) {
+			continue
+		}
+		if err != nil {
+			return err
+		}
+		return w.s.InTx(ctx, func(tx *sql.Tx) error {
+			ok, err := w.lock(ctx, tx)
+			if err != nil || !ok {
+				return err
+			}
+			if whole {
+				return w.moveWhole(ctx, tx, p)
+			}
+			return w.moveApart(ctx, tx, p)
+		})
+	}
+	return w.finish(ctx)
+}
+
+// lock takes the project's lock, and says whether the regrouping is still as
+// it was read.
+func (w *regrouping) lock(ctx context.Context, tx *sql.Tx) (ok bool, err error) {
+	if err := lockProject(ctx, tx, w.Project); err != nil {
+		return false, err
+	}
+	err = tx.QueryRowContext(ctx, "SELECT state=? AND pass=? FROM regroup WHERE id=?", string(w.State), w.pass, w.ID).Scan(&ok)
+	return ok, err
+}
+
+// targetOf is the issue that a part goes to, made if it is to be; one that was
+// merged since leads on.
+func (w *regrouping) targetOf(ctx context.Context, tx *sql.Tx, p *partRow) (*side, error) {
+	target := p.target
+	if p.fresh != 0 { // unless what came meanwhile has made it
+		err := tx.QueryRowContext(ctx, "SELECT issue FROM variant WHERE project=? AND grouping_version=? AND fingerprint=? AND id>? ORDER BY id LIMIT 1", w.Project, w.p.GroupingVersion, p.print[:], w.last).Scan(&target)
+		if err != nil && !errors.Is(err, sql.ErrNoRows) {
+			return nil, err
+		}
+	}
+	if target != 0 && p.fresh != 0 {
+		if _, err := tx.ExecContext(ctx, "UPDATE regroup_part SET target=?, fresh=0 WHERE regroup=? AND pass=? AND fresh=?", target, w.ID, w.pass, p.fresh); err != nil {
+			return nil, err
+		}
+	} else if p.fresh != 0 {
+		var last int64
+		if err := tx.QueryRowContext(ctx, "SELECT last_issue FROM project_counter WHERE project=?", w.Project).Scan(&last); err != nil {
+			return nil, err
+		}
+		to, err := w.s.newPart(ctx, tx, w.p, last+1, p.show.shown(), p.show.Filing, p.show.Thrown)
+		if err != nil {
+			return nil, err
+		}
+		for _, q := range []struct {
+			text string
+			args []any
+		}{
+			{"UPDATE project_counter SET last_issue=? WHERE project=?", []any{to.number, w.Project}},
+			{"UPDATE regroup_part SET target=?, fresh=0 WHERE regroup=? AND pass=? AND fresh=?", []any{to.id, w.ID, w.pass, p.fresh}},
+			{"INSERT INTO regroup_issue (regroup, issue, made) VALUES (?,?,1)", []any{w.ID, to.id}},
+			{"UPDATE regroup SET made=made+1 WHERE id=?", []any{w.ID}},
+		} {
+			if _, err := tx.ExecContext(ctx, q.text, q.args...); err != nil {
+				return nil, err
+			}
+		}
+		return to, nil
+	}
+	to, err := sideByID(ctx, tx, target)
+	for hops := 0; err == nil && to.into != 0 && hops < 100; hops++ {
+		to, err = sideByID(ctx, tx, to.into)
+	}
+	return to, err
+}
+
+// moveWhole moves variants that go as they are.
+func (w *regrouping) moveWhole(ctx context.Context, tx *sql.Tx, first *partRow) error {
+	var list []*partRow
+	err := each(ctx, tx, func(r *sql.Rows) error {
+		p, err := scanPart(r)
+		list = append(list, p)
+		return err
+	}, partSelect+" AND v.issue=? AND p.target=? AND p.fresh=? ORDER BY p.variant LIMIT ?", w.ID, w.pass, true, first.issue, first.target, first.fresh, togetherMost)
+	if err != nil || len(list) == 0 { // somebody moved them meanwhile: they are found again
+		return err
+	}
+	to, err := w.targetOf(ctx, tx, list[0])
+	if err != nil {
+		return err
+	}
+	var ids, events int64
+	var rows [][]any
+	for _, p := range list {
+		if err := w.rehash(ctx, tx, p); err != nil {
+			return err
+		}
+		if err := w.lead(ctx, tx, p, to.id); err != nil {
+			return err
+		}
+		ids, events = ids+1, events+p.events
+		if _, err := tx.ExecContext(ctx, "UPDATE regroup_part SET done=1 WHERE regroup=? AND pass=? AND variant=? AND hash=?", w.ID, w.pass, p.id, p.hash[:]); err != nil {
+			return err
+		}
+	}
+	if to.id == first.issue {
+		return nil
+	}
+	m, err := w.newMove(ctx, tx, first.issue, to)
+	if err != nil {
+		return err
+	}
+	for _, p := range list {
+		rows = append(rows, []any{m.id, p.id})
+	}
+	if err := insertRows(ctx, tx, "INSERT INTO move_variant (move, variant)", "", rows); err != nil {
+		return err
+	}
+	regressed, err := w.s.regressByMove(ctx, tx, w.p, m, to)
+	if err != nil {
+		return err
+	}
+	if err := w.s.flip(ctx, tx, m); err != nil {
+		return err
+	}
+	return w.tell(ctx, tx, m, to, events, first.rule, regressed)
+}
+
+func (w *regrouping) newMove(ctx context.Context, tx *sql.Tx, from int64, to *side) (*move, error) {
+	src, err := sideByID(ctx, tx, from)
+	if err != nil {
+		return nil, err
+	}
+	m := &move{project: w.Project, kind: moveAnew, from: from, to: to.id, regroup: w.ID}
+	return m, w.s.newMove(ctx, tx, m, w.Actor, src, to)
+}
+
+// tell writes a move into the history of both sides.
+func (w *regrouping) tell(ctx context.Context, tx *sql.Tx, m *move, to *side, events int64, rule string, regressed *issue.Entry) error {
+	why := "grouping version " + fmt.Sprint(w.p.GroupingVersion)
+	if rule != "" {
+		why = "the rule “" + rule + "”"
+	}
+	if w.pass > 0 {
+		why = "the regrouping was undone"
+	}
+	if _, err := tx.ExecContext(ctx, "UPDATE regroup SET events=events+? WHERE id=?", events, w.ID); err != nil {
+		return err
+	}
+	if regressed != nil {
+		if err := w.s.addMoveHistory(ctx, tx, to.id, nil, Actor{Kind: "service"}, regressed.Kind, regressed.Words); err != nil {
+			return err
+		}
+	}
+	from := w.s.issueName(ctx, tx, m.from)
+	if err := w.s.addMoveHistory(ctx, tx, m.to, nil, w.Actor, "regroup", fmt.Sprintf("%d %s came here from %s: %s", events, plural(events, "event"), from, why)); err != nil {
+		return err
+	}
+	if err := w.s.addMoveHistory(ctx, tx, m.from, nil, w.Actor, "regroup", fmt.Sprintf("%d %s went to %s/%d: %s", events, plural(events, "event"), w.p.Name, to.number, why)); err != nil {
+		return err
+	}
+	_, err := tx.ExecContext(ctx, "UPDATE project_counter SET changed=changed+1 WHERE project=?", w.Project)
+	return err
+}
+
+// rehash lets a variant count for its new fingerprint. What comes from now on
+// makes a variant of its own, so that an undo can tell it apart. What people
+// split off by hand keeps its own.
+func (w *regrouping) rehash(ctx context.Context, tx *sql.Tx, p *partRow) error {
+	if p.part && p.rule == "" || p.filed == p.print && p.version == w.p.GroupingVersion {
+		return nil
+	}
+	const save = "INSERT IGNORE INTO regroup_variant (regroup, variant, grouping_version, hash, fingerprint, base, base_fingerprint, looked, rules_version, parts)" +
+		" SELECT ?, id, grouping_version, hash, fingerprint, base, base_fingerprint, looked, rules_version, parts FROM variant WHERE id=?"
+	if _, err := tx.ExecContext(ctx, save, w.ID, p.id); err != nil {
+		return err
+	}
+	hash := w.retired(p.hash, p.id)
+	_, err := tx.ExecContext(ctx, "UPDATE variant SET grouping_version=?, hash=?, fingerprint=?, base=NULL, base_fingerprint=NULL, looked=?, provisional=?, rules_version=?, parts=?, sketched=0 WHERE id=?",
+		w.p.GroupingVersion, hash[:], p.print[:], p.looksThrough, p.provisional, w.p.RulesVersion, p.parts, p.id)
+	return err
+}
+
+// lead lets the fingerprint of a part lead to an issue, for the splits that
+// were for the one before as well.
+func (w *regrouping) lead(ctx context.Context, tx *sql.Tx, p *partRow, to int64) error {
+	if p.part && p.rule == "" {
+		return nil
+	}
+	if err := w.alias(ctx, tx, p.print, to, "issue=VALUES(issue)", false); err != nil {
+		return err
+	}
+	if p.looksThrough && p.plain != (fingerprint.Key{}) {
+		if err := w.alias(ctx, tx, p.plain, to, "looked=1", true); err != nil {
+			return err
+		}
+	}
+	if p.rule != "" || p.print == p.filed {
+		return nil
+	}
+	v := otherVariant{id: p.id, issue: to, version: p.version, rules: p.rules, looked: p.aVariant.looked}
+	return carry(ctx, tx, w.Project, w.p.GroupingVersion, v, p.filed, p.print)
+}
+
+func (w *regrouping) alias(ctx context.Context, tx *sql.Tx, key fingerprint.Key, to int64, there string, looked bool) error {
+	const save = "INSERT IGNORE INTO regroup_alias (regroup, grouping_version, hash, issue) VALUES (?,?,?,(SELECT issue FROM alias WHERE project=? AND grouping_version=? AND hash=?))"
+	version := w.p.GroupingVersion
+	if _, err := tx.ExecContext(ctx, save, w.ID, version, key[:], w.Project, version, key[:]); err != nil {
+		return err
+	}
+	_, err := tx.ExecContext(ctx, "INSERT INTO alias (project, grouping_version, hash, issue, looked) VALUES (?,?,?,?,?) ON DUPLICATE KEY UPDATE "+there, w.Project, version, key[:], to, looked)
+	return err
+}
+
+// moveApart moves events of a variant that comes apart, a chunk of them, with
+// the bodies that are kept elsewhere. It waits for rows on their way.
+func (w *regrouping) moveApart(ctx context.Context, tx *sql.Tx, p *partRow) error {
+	var following int
+	if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM move WHERE project=? AND following=1", w.Project).Scan(&following); err != nil || following > 0 {
+		return err
+	}
+	done := func() error {
+		_, err := tx.ExecContext(ctx, "UPDATE regroup_part SET done=1 WHERE regroup=? AND pass=? AND variant=? AND hash=?", w.ID, w.pass, p.id, p.hash[:])
+		return err
+	}
+	to, err := w.targetOf(ctx, tx, p)
+	if err != nil {
+		return err
+	}
+	if to.id == p.issue {
+		if err := w.lead(ctx, tx, p, to.id); err != nil {
+			return err
+		}
+		return done()
+	}
+	into, before, err := w.partVariant(ctx, tx, p, to)
+	if err != nil {
+		return err
+	}
+	var forms [][]byte
+	err = each(ctx, tx, func(r *sql.Rows) error {
+		var form []byte
+		err := r.Scan(&form)
+		forms = append(forms, form)
+		return err
+	}, "SELECT form FROM regroup_exemplar WHERE regroup=? AND pass=? AND variant=? AND hash=?", w.ID, w.pass, p.id, p.hash[:])
+	if err != nil {
+		return err
+	}
+	if err := moveExemplars(ctx, tx, p.id, into, forms); err != nil {
+		return err
+	}
+	n := note{"regroup_event", "regroup=? AND pass=? AND variant=? AND hash=?", []any{w.ID, w.pass, p.id, p.hash[:]}}
+	if err := w.s.moveEvents(ctx, tx, w.Project, n, p.id, into); err != nil {
+		return err
+	}
+	var left, after int64
+	if err := tx.QueryRowContext(ctx, "SELECT (SELECT COUNT(*) FROM regroup_event WHERE "+n.where+"), (SELECT events FROM variant WHERE id=?)", append(n.args, into)...).Scan(&left, &after); err != nil {
+		return err
+	}
+	m, err := w.newMove(ctx, tx, p.issue, to)
+	if err != nil {
+		return err
+	}
+	if _, err := tx.ExecContext(ctx, "INSERT INTO move_variant (move, variant) VALUES (?,?)", m.id, into); err != nil {
+		return err
+	}
+	regressed, err := w.s.regressByMove(ctx, tx, w.p, m, to)
+	if err != nil {
+		return err
+	}
+	if err := w.tell(ctx, tx, m, to, after-before, p.rule, regressed); err != nil {
+		return err
+	}
+	if left > 0 {
+		return nil
+	}
+	if err := w.lead(ctx, tx, p, to.id); err != nil {
+		return err
+	}
+	return done()
+}
+
+// partVariant finds or makes the variant that a part's events go to; before is
+// how many events it has.
+func (w *regrouping) partVariant(ctx context.Context, tx *sql.Tx, p *partRow, to *side) (id, before int64, err error) {
+	hash := w.retired(p.hash, p.id)
+	err = tx.QueryRowContext(ctx, "SELECT id, events FROM variant WHERE project=? AND grouping_version=? AND hash=?", w.Project, w.p.GroupingVersion, hash[:]).Scan(&id, &before)
+	if !errors.Is(err, sql.ErrNoRows) {
+		return id, before, err
+	}
+	res, err := tx.ExecContext(ctx, "INSERT INTO variant (project, grouping_version, hash, issue, fingerprint, provisional, app_release, looked, rules_version, parts)"+
+		" SELECT project, ?, ?, ?, ?, ?, app_release, ?, ?, ? FROM variant WHERE id=?",
+		w.p.GroupingVersion, hash[:], to.id, p.print[:], p.provisional, p.looksThrough, w.p.RulesVersion, event.TrimText(p.parts, 60_000), p.id)
+	if err != nil {
+		return 0, 0, err
+	}
+	id, err = res.LastInsertId()
+	return id, 0, err
+}
+
+// finish ends it once all rows have arrived: what is empty leads to where most
+// of it went, and issues are shown by what they have now.
+func (w *regrouping) finish(ctx context.Context) error {
+	touched, err := numbers(ctx, w.s.db, "SELECT DISTINCT to_issue FROM move WHERE regroup=? UNION SELECT DISTINCT from_issue FROM move WHERE regroup=? UNION SELECT DISTINCT target FROM regroup_part WHERE regroup=? AND pass=? AND target<>0", w.ID, w.ID, w.ID, w.pass)
+	if err != nil {
+		return err
+	}
+	newest := map[int64]*Readable{}
+	for _, id := range touched {
+		if newest[id], err = w.s.newestOf(ctx, id, w.reader); err != nil {
+			return err
+		}
+	}
+	return w.s.InTx(ctx, func(tx *sql.Tx) error {
+		ok, err := w.lock(ctx, tx)
+		if err != nil || !ok {
+			return err
+		}
+		var following int
+		if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM move WHERE project=? AND following=1", w.Project).Scan(&following); err != nil || following > 0 {
+			return err
+		}
+		for _, id := range touched {
+			if err := w.fold(ctx, tx, id); err != nil {
+				return err
+			}
+			if err := showAgain(ctx, tx, id, newest[id]); err != nil {
+				return err
+			}
+		}
+		state := RegroupDone
+		if w.pass > 0 {
+			state = RegroupUndone
+		} else if err := w.countStays(ctx, tx); err != nil {
+			return err
+		}
+		for _, q := range []string{"DELETE FROM regroup_event WHERE regroup=?", "DELETE FROM regroup_exemplar WHERE regroup=?", "DELETE FROM regroup_part WHERE regroup=?"} {
+			if _, err := tx.ExecContext(ctx, q, w.ID); err != nil {
+				return err
+			}
+		}
+		if _, err := tx.ExecContext(ctx, "UPDATE regroup SET state=?, ended=? WHERE id=?", string(state), micros(w.s.now()), w.ID); err != nil {
+			return err
+		}
+		_, err = tx.ExecContext(ctx, "UPDATE project_counter SET changed=changed+1 WHERE project=?", w.Project)
+		return err
+	})
+}
+
+// countStays counts events that have no body and so stayed where they were,
+// though others of their variant went.
+func (w *regrouping) countStays(ctx context.Context, tx *sql.Tx) error {
+	const query = "UPDATE regroup SET stays=(SELECT COALESCE(SUM((SELECT COALESCE(SUM(stands_for),0) FROM event e FORCE INDEX (by_variant) WHERE e.variant=k.variant AND e.has_body=0 AND e.filing<=?) + k.dropped_events),0)" +
+		" FROM (SELECT DISTINCT p.variant, v.dropped_events FROM regroup_part p JOIN variant v ON v.id=p.variant WHERE p.regroup=? AND p.whole=0 AND p.target<>0) k) WHERE id=?"
+	_, err := tx.ExecContext(ctx, query, w.filing, w.ID, w.ID)
+	return err
+}
+
+// fold lets an issue that nothing is left of lead to where most of it went. Its
+// fingerprints lead nowhere from then on; both is written down for the undo.
+func (w *regrouping) fold(ctx context.Context, tx *sql.Tx, id int64) error {
+	var variants int
+	var listed bool
+	if err := tx.QueryRowContext(ctx, "SELECT (SELECT COUNT(*) FROM variant WHERE issue=?), EXISTS (SELECT 1 FROM issue_list WHERE issue=?)", id, id).Scan(&variants, &listed); err != nil || variants > 0 || !listed {
+		return err
+	}
+	var into int64
+	err := tx.QueryRowContext(ctx, "SELECT v.issue FROM move m JOIN move_variant x ON x.move=m.id JOIN variant v ON v.id=x.variant WHERE m.regroup=? AND m.from_issue=? AND v.issue<>? GROUP BY v.issue ORDER BY SUM(v.events) DESC, v.issue LIMIT 1", w.ID, id, id).Scan(&into)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	from, err := sideByID(ctx, tx, id)
+	if err != nil {
+		return err
+	}
+	row, err := listRowOf(ctx, tx, id)
+	if err != nil {
+		return err
+	}
+	if w.pass == 0 {
+		if _, err := tx.ExecContext(ctx, "INSERT INTO regroup_issue (regroup, issue, made, list_row) VALUES (?,?,0,?)", w.ID, id, row); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO regroup_alias (regroup, grouping_version, hash, issue) SELECT ?, grouping_version, hash, issue FROM alias WHERE issue=?", w.ID, id); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, "UPDATE regroup SET emptied=emptied+1 WHERE id=?", w.ID); err != nil {
+			return err
+		}
+	}
+	for _, q := range []struct {
+		text string
+		args []any
+	}{
+		{"DELETE FROM alias WHERE issue=?", []any{id}},
+		{"UPDATE issue SET merged_into=?, version=version+1 WHERE id=?", []any{into, id}},
+		{"DELETE FROM issue_list WHERE issue=?", []any{id}},
+	} {
+		if _, err := tx.ExecContext(ctx, q.text, q.args...); err != nil {
+			return err
+		}
+	}
+	return w.s.addMoveHistory(ctx, tx, id, nil, w.Actor, "regroup", fmt.Sprintf("leads to %s now, for nothing of it stayed; it was %s", w.s.issueName(ctx, tx, into), issue.Describe(from.Standing)))
+}
