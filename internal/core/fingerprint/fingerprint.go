@@ -417,6 +417,21 @@ func lastMessage(e *event.Event) string {
 
 var placeholder = regexp.MustCompile(`\$\{([^}]*)\}`)
 
+// Said is the application's own key, filled in; nil where it has none.
+func Said(e *event.Event) (out []string) {
+	if e.Grouping == nil {
+		return nil
+	}
+	list := e.Grouping.Replace
+	if len(list) == 0 {
+		list = e.Grouping.Extend
+	}
+	for _, v := range list {
+		out = append(out, fill(v, e))
+	}
+	return out
+}
+
 // fill puts attribute values in for ${NAME}; an absent one is empty.
 func fill(v string, e *event.Event) string {
 	return placeholder.ReplaceAllStringFunc(v, func(m string) string {

@@ -119,7 +119,7 @@ var language = sync.OnceValue(func() *cel.Env {
 			return types.String(strings.ToLower(string(v.(types.String))))
 		}))),
 		cel.Function("shape", cel.MemberOverload("string_shape", []*cel.Type{cel.StringType}, cel.StringType, cel.UnaryBinding(func(v ref.Val) ref.Val {
-			shape, _ := blame.Plain(string(v.(types.String)))
+			shape, _ := blame.PlainCodes(string(v.(types.String)))
 			return types.String(shape)
 		}))),
 		ofAttr("attr", cel.StringType, func(f *Facts, n string) ref.Val { return types.String(f.attr(n)) }),

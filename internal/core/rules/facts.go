@@ -15,6 +15,7 @@ import (
 
 	"firethorn/internal/core/blame"
 	"firethorn/internal/core/event"
+	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/core/release"
 )
 
@@ -130,6 +131,9 @@ var variables = []variable{
 	}},
 	{"attributes", "the event's attributes by name; asking for one that is absent fails, attr(\"NAME\") does not", cel.MapType(cel.StringType, cel.DynType), func(f *Facts) any { return map[string]any(f.event.Attributes) }},
 	{"resource", "the attributes of what reported, by name", cel.MapType(cel.StringType, cel.DynType), func(f *Facts) any { return map[string]any(f.event.Resource) }},
+	{"said", "the application's own key (its grouping field), filled in: texts", cel.ListType(cel.StringType), func(f *Facts) any {
+		return append([]string{}, fingerprint.Said(f.event)...)
+	}},
 	{"computed", "the fingerprint as it is computed, without the application's word; \"\" in intake rules", cel.StringType, func(f *Facts) any {
 		if f.print == nil {
 			return ""

@@ -59,6 +59,73 @@ func WithGroupingOf(text, other string) string {
 	return strings.Join(all, "\n") + "\n"
 }
 
+// WithRule gives text with a rule, an entry as YAML, put before the others of a
+// section, which is made if it is not there: the first rule that fits decides.
+func WithRule(text, section, rule string) string {
+	rule = strings.TrimRight(rule, "\n")
+	lines, of := spans(text)
+	at, ok := of[section]
+	if !ok || at[1]-at[0] < 2 || !strings.HasSuffix(strings.TrimSpace(strings.SplitN(lines[at[0]], "#", 2)[0]), ":") {
+		if ok { // the section stands in one line, or is empty
+			head, rest, _ := strings.Cut(lines[at[0]], ":")
+			if rest = strings.TrimSpace(rest); rest != "" && rest != "[]" && rest != "null" {
+				inner := strings.TrimSuffix(strings.TrimPrefix(strings.TrimSpace(strings.Join(append([]string{rest}, lines[at[0]+1:at[1]]...), "\n")), "["), "]")
+				return joined(lines[:at[0]], []string{head + ": [" + flow(rule) + ", " + inner + "]"}, lines[at[1]:])
+			}
+			return joined(lines[:at[0]], []string{head + ":", indented(rule, "  ")}, lines[at[1]:])
+		}
+		before := strings.TrimRight(text, "\n")
+		if strings.TrimSpace(before) != "" {
+			before += "\n"
+		}
+		return before + section + ":\n" + indented(rule, "  ") + "\n"
+	}
+	indent := ""
+	for _, l := range lines[at[0]+1 : at[1]] {
+		if s := strings.TrimLeft(l, " "); strings.HasPrefix(s, "-") {
+			indent = l[:len(l)-len(s)]
+			break
+		}
+	}
+	return joined(lines[:at[0]+1], []string{indented(rule, indent)}, lines[at[0]+1:])
+}
+
+func joined(parts ...[]string) string {
+	out := strings.TrimRight(strings.Join(slices.Concat(parts...), "\n"), "\n")
+	return out + "\n"
+}
+
+func indented(rule, indent string) string {
+	return indent + strings.ReplaceAll(rule, "\n", "\n"+indent)
+}
+
+// flow writes an entry on one line, for a section that is written so.
+func flow(rule string) string {
+	var doc []any
+	if err := yaml.Unmarshal([]byte(rule), &doc); err != nil || len(doc) != 1 {
+		return rule
+	}
+	var n yaml.Node
+	if err := n.Encode(doc[0]); err != nil {
+		return rule
+	}
+	plainFlow(&n)
+	raw, err := yaml.Marshal(&n)
+	if err != nil {
+		return rule
+	}
+	return strings.TrimSpace(strings.ReplaceAll(string(raw), "\n", " "))
+}
+
+func plainFlow(n *yaml.Node) {
+	if n.Kind == yaml.MappingNode || n.Kind == yaml.SequenceNode {
+		n.Style |= yaml.FlowStyle
+	}
+	for _, c := range n.Content {
+		plainFlow(c)
+	}
+}
+
 // spans gives the lines that each section takes, without the comments before
 // the next one.
 func spans(text string) (lines []string, of map[string][2]int) {
