@@ -26,14 +26,15 @@ import (
 
 // API serves /api.
 type API struct {
-	store  *mariadb.Store
-	units  *pipeline.Units
-	log    *slog.Logger
-	public *url.URL // links are built from it, never from the Host header
-	live   *hub
-	wake   func(project int64)
-	disk   func() (free int64, err error)
-	trials trials
+	store   *mariadb.Store
+	units   *pipeline.Units
+	log     *slog.Logger
+	public  *url.URL // links are built from it, never from the Host header
+	live    *hub
+	wake    func(project int64)
+	disk    func() (free int64, err error)
+	trials  trials
+	reviews reviews
 
 	clients string // version of those that are handed out
 }
@@ -186,6 +187,9 @@ func (a *API) register(r chi.Router) huma.API {
 	a.users(h)
 	a.rules(h)
 	a.trial(h)
+	a.regroupings(h)
+	a.review(h)
+	a.beside(h)
 	a.received(h)
 	return h
 }

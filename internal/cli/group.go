@@ -13,7 +13,7 @@ import (
 )
 
 func groupCommand() *cli.Command {
-	return &cli.Command{Name: "group", Usage: "which events are together, and why", Commands: []*cli.Command{
+	return &cli.Command{Name: "group", Usage: "which events are together, why, and what to mend", Commands: []*cli.Command{
 		{Name: "why", Usage: "what an event's fingerprint was made from; with two, where they first differ",
 			Description: "EVENT and OTHER are events' ids, or issues such as quayside/6, whose newest kept event counts.",
 			Arguments:   []cli.Argument{text("event"), text("other")},
@@ -34,6 +34,22 @@ func groupCommand() *cli.Command {
 				}
 				return get(ctx, c, path, showWhy)
 			}},
+		{Name: "review", Usage: "what is grouped badly, with a rule suggested for each",
+			Description: "Looks for one cause in several issues, several causes in one, and noise. A suggestion is tried like any rule:\n" +
+				"  firethorn group review --suggestion 1 > rules.yaml\n  firethorn rules try rules.yaml",
+			Flags: []cli.Flag{&cli.IntFlag{Name: "suggestion", Usage: "print the project's rules with the rule that finding `N` suggests"}}, Action: groupReview},
+		{Name: "versions", Usage: "the versions of the algorithm, and which one a project has", Action: groupVersions},
+		{Name: "adopt", Usage: "group what comes by another version of the algorithm; nothing regroups by that", Arguments: []cli.Argument{&cli.IntArg{Name: "version", UsageText: "VERSION"}},
+			Flags: []cli.Flag{&cli.BoolFlag{Name: "regroup", Usage: "group the stored events by it too"}}, Action: adoptGrouping},
+		{Name: "regroup", Usage: "group the stored events by the rules and the version there are now, in the background",
+			Description: "Waits for the end; Ctrl-C lets it go on by itself. What was merged or split by hand stays so, unless a rule names the events.\nOne is under way at a time, and the last one can be taken back: firethorn group undo",
+			Flags: []cli.Flag{
+				&cli.BoolFlag{Name: "watch", Usage: "only follow the one that is under way"},
+				&cli.BoolFlag{Name: "stop", Usage: "end the one that is under way, while it reads"},
+			}, Action: groupRegroup},
+		{Name: "undo", Usage: "take the last regrouping back, with the rules and the version before it",
+			Action: func(ctx context.Context, c *cli.Command) error { return regroupAndWatch(ctx, c, "undo") }},
+		{Name: "history", Usage: "who regrouped, when, and what moved", Action: groupHistory},
 		{Name: "try", Usage: "what another version of the algorithm would do to stored events",
 			Description: "Tries --grouping-version with the project's own rules: which issues would merge, split or stay. Nothing is changed.",
 			Flags:       trialFlags(),

@@ -56,6 +56,7 @@ func issueCommand() *cli.Command {
 					}
 					return get(ctx, c, ofProject("/issues?"+q.Encode()), showIssues)
 				}},
+			{Name: "beside", Usage: "the same fingerprint elsewhere, similar issues, and those that happen together with it", Arguments: []cli.Argument{text("id")}, Action: issueBeside},
 			{Name: "show", Usage: "one issue with the trace of its newest event", Arguments: []cli.Argument{text("id")},
 				Flags: []cli.Flag{&cli.BoolFlag{Name: "raw", Usage: "show the trace as the runtime printed it"}},
 				Action: func(ctx context.Context, c *cli.Command) error {

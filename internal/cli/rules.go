@@ -52,6 +52,7 @@ func rulesCommand() *cli.Command {
 			{Name: "push", Usage: "make a file the project's rules; they act within 5 seconds", Arguments: file,
 				Flags: []cli.Flag{
 					&cli.StringFlag{Name: "note", Usage: "what changed, for the history"},
+					&cli.BoolFlag{Name: "regroup", Usage: "group the stored events by it too"},
 					&cli.IntFlag{Name: "onto", Value: -1, Usage: "the `VERSION` it was made from; refused when another came in between"},
 				}, Action: pushRules},
 			{Name: "pull", Usage: "the project's rules, to FILE or standard output", Arguments: file,
@@ -162,9 +163,13 @@ func pushRules(ctx context.Context, c *cli.Command) error {
 	if onto := c.Int("onto"); onto >= 0 {
 		in.Onto = &onto
 	}
-	return request(ctx, c, http.MethodPut, in, ofProject("/rules"), func(out io.Writer, v contract.Rules) {
-		fmt.Fprintf(out, "%s is version %d of the rules of %s; it acts within 5 seconds\n", name, v.Version, plain(v.Project))
+	err = request(ctx, c, http.MethodPut, in, ofProject("/rules"), func(out io.Writer, v contract.Rules) {
+		fmt.Fprintf(out, "%s is version %d of the rules of %s; it acts within 5 seconds on what comes\n", name, v.Version, plain(v.Project))
 	})
+	if err != nil || !c.Bool("regroup") {
+		return err
+	}
+	return regroupAndWatch(ctx, c, "begin")
 }
 
 func pullRules(ctx context.Context, c *cli.Command) error {

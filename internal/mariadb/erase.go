@@ -214,7 +214,7 @@ func (e *eraser) exemplars(ctx context.Context) error {
 					return err
 				}
 			}
-			_, err = tx.ExecContext(ctx, "UPDATE variant SET exemplars=exemplars-? WHERE id=?", len(gone), v)
+			_, err = tx.ExecContext(ctx, "UPDATE variant SET exemplars=exemplars-?, sketched=0 WHERE id=?", len(gone), v)
 			return err
 		})
 		if err != nil {

@@ -70,7 +70,7 @@ func (w *filing) writeExemplars(ctx context.Context) error {
 		return err
 	}
 	for v := range grown {
-		if _, err := w.tx.ExecContext(ctx, "UPDATE variant SET exemplars=(SELECT COUNT(*) FROM exemplar WHERE variant=?) WHERE id=?", v.id, v.id); err != nil {
+		if _, err := w.tx.ExecContext(ctx, "UPDATE variant SET exemplars=(SELECT COUNT(*) FROM exemplar WHERE variant=?), sketched=0 WHERE id=?", v.id, v.id); err != nil {
 			return err
 		}
 	}

@@ -229,7 +229,7 @@ func (l *late) newIssue(ctx context.Context, tx *sql.Tx, x *reread) (int64, erro
 // settle writes down what variants are now.
 func (l *late) settle(ctx context.Context, tx *sql.Tx, list []*reread) error {
 	for _, x := range list {
-		if _, err := tx.ExecContext(ctx, "UPDATE variant SET provisional=0, again=0, fingerprint=?, base=?, base_fingerprint=NULL, looked=? WHERE id=?", x.key[:], x.now.Print.Variant[:], x.key != x.now.Print.Key, x.id); err != nil {
+		if _, err := tx.ExecContext(ctx, "UPDATE variant SET provisional=0, again=0, sketched=0, fingerprint=?, base=?, base_fingerprint=NULL, looked=? WHERE id=?", x.key[:], x.now.Print.Variant[:], x.key != x.now.Print.Key, x.id); err != nil {
 			return err
 		}
 		if _, err := tx.ExecContext(ctx, "DELETE FROM variant_file WHERE variant=?", x.id); err != nil {

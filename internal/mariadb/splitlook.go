@@ -288,7 +288,7 @@ func moveExemplars(ctx context.Context, tx *sql.Tx, from, to int64, forms [][]by
 	if len(forms) == 0 {
 		return nil
 	}
-	_, err := tx.ExecContext(ctx, "UPDATE variant v SET exemplars=(SELECT COUNT(*) FROM exemplar x WHERE x.variant=v.id) WHERE v.id IN (?,?)", from, to)
+	_, err := tx.ExecContext(ctx, "UPDATE variant v SET sketched=0, exemplars=(SELECT COUNT(*) FROM exemplar x WHERE x.variant=v.id) WHERE v.id IN (?,?)", from, to)
 	return err
 }
 

@@ -27,6 +27,7 @@ func (w *Worker) upkeep(ctx context.Context) {
 		w.readAgain(ctx)
 		w.lookThrough(ctx)
 		w.regroup(ctx)
+		w.sketch(ctx)
 		w.erase(ctx)
 		if now := time.Now(); !now.Before(next) {
 			next = now.Add(sweepEvery)
@@ -174,6 +175,40 @@ func (w *Worker) regroup(ctx context.Context) {
 		}
 		list = rest
 		w.follow(ctx)
+	}
+}
+
+// sketchTime is how long sketches are made before other jobs have their turn.
+const sketchTime = time.Second
+
+// sketch makes what issues are compared by: projects in turn.
+func (w *Worker) sketch(ctx context.Context) {
+	list, err := w.store.Sketching(ctx)
+	if err != nil {
+		return // follow has said it
+	}
+	for end := time.Now().Add(sketchTime); len(list) > 0 && ctx.Err() == nil && time.Now().Before(end); {
+		rest := list[:0]
+		for _, id := range list {
+			if !w.mine(id) {
+				continue
+			}
+			p, err := w.project(ctx, id)
+			more := false
+			if err == nil {
+				more, err = w.store.Sketch(ctx, p, w.units)
+			}
+			if err != nil && ctx.Err() == nil {
+				if !mariadb.Away(err) {
+					w.log.Error("what issues are compared by could not be made; it is tried again", "project", id, "err", err)
+				}
+				continue
+			}
+			if more {
+				rest = append(rest, id)
+			}
+		}
+		list = rest
 	}
 }
 

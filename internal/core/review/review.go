@@ -92,6 +92,10 @@ type CauseOf struct {
 	Mixed map[int64]bool
 }
 
+// Telling are the attributes that name whom an application asks: events of one
+// message are told apart by them.
+var Telling = []string{"server.address", "peer.service", "rpc.service", "db.namespace", "messaging.destination.name"}
+
 const (
 	mostNamed   = 20
 	alikeTrace  = 0.80 // of traces that look like one
@@ -341,7 +345,7 @@ func (f *finder) sameMessage(list []int64) {
 
 // upstream is the attribute that names whom all of the issues ask.
 func (f *finder) upstream(list []int64) string {
-	for _, name := range []string{"server.address", "peer.service", "rpc.service", "db.namespace", "messaging.destination.name"} {
+	for _, name := range Telling {
 		all := true
 		for _, n := range list {
 			v, _ := f.issues[n].main()

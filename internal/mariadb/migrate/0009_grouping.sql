@@ -50,5 +50,28 @@ CREATE TABLE IF NOT EXISTS regroup_alias (
   PRIMARY KEY (regroup, grouping_version, hash)
 ) DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin;
 ALTER TABLE move ADD COLUMN IF NOT EXISTS regroup INT UNSIGNED NULL, ADD KEY IF NOT EXISTS of_regroup (regroup, id);
--- What of a variant is compared with others; 0: it is to be made.
-ALTER TABLE variant ADD COLUMN IF NOT EXISTS sketched TINYINT NOT NULL DEFAULT 0, ADD KEY IF NOT EXISTS to_sketch (sketched, id);
+-- What of a variant is compared with others (core/likeness): up to three
+-- different traces. sketched 0: it is to be made.
+ALTER TABLE variant ADD COLUMN IF NOT EXISTS sketched TINYINT NOT NULL DEFAULT 0, ADD KEY IF NOT EXISTS to_sketch (sketched, project, id);
+CREATE TABLE IF NOT EXISTS sketch (
+  variant INT UNSIGNED NOT NULL, n TINYINT UNSIGNED NOT NULL, body TEXT NOT NULL, attributes TEXT NOT NULL,
+  PRIMARY KEY (variant, n)
+) DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin;
+-- Variants by what they have, to find alike ones; how many have it says how
+-- much that tells.
+CREATE TABLE IF NOT EXISTS sketch_feature (
+  project INT UNSIGNED NOT NULL, feature BIGINT NOT NULL, variant INT UNSIGNED NOT NULL,
+  PRIMARY KEY (project, feature, variant), KEY of_variant (variant)
+) DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin;
+CREATE TABLE IF NOT EXISTS sketch_count (
+  project INT UNSIGNED NOT NULL, feature BIGINT NOT NULL, variants INT UNSIGNED NOT NULL,
+  PRIMARY KEY (project, feature)
+) DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin;
+-- How variable a project's grouping was, by day: issues that were seen, the
+-- causes that they looked like, issues that looked like several.
+CREATE TABLE IF NOT EXISTS grouping_day (
+  project INT UNSIGNED NOT NULL, day SMALLINT UNSIGNED NOT NULL, issues INT UNSIGNED NOT NULL, causes INT UNSIGNED NOT NULL, mixed INT UNSIGNED NOT NULL,
+  PRIMARY KEY (project, day)
+) DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin;
+-- What one user ran into, and when.
+ALTER TABLE event ADD KEY IF NOT EXISTS of_user (project, user, thrown);

@@ -1,0 +1,65 @@
+package api
+
+import (
+	"context"
+	"fmt"
+	"math"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"firethorn/internal/contract"
+)
+
+func (a *API) beside(h huma.API) {
+	op(h, a, "GET", "/api/issues/{project}/{number}/beside", "issue-beside", "Where else an issue's fingerprint was seen, and issues like it", see, func(ctx context.Context, in *IssuePath) (*body[contract.Beside], error) {
+		is, p, err := a.issue(ctx, in)
+		if err != nil {
+			return nil, err
+		}
+		out := contract.Beside{Issue: fmt.Sprintf("%s/%d", p.Name, is.Number), Environments: []contract.Seen{}, Elsewhere: []contract.BesideIssue{}, Similar: []contract.SimilarIssue{}}
+		environments, err := a.store.IssueEnvironments(ctx, is.ID)
+		if err != nil {
+			return nil, err
+		}
+		out.Environments = seen(environments)
+		others, err := a.store.Elsewhere(ctx, is.ID)
+		if err != nil {
+			return nil, err
+		}
+		for _, x := range others {
+			if a.may(ctx, see, x.Project) == nil {
+				out.Elsewhere = append(out.Elsewhere, contract.BesideIssue{ID: fmt.Sprintf("%s/%d", x.Project, x.Number), Headline: x.Head, State: string(x.State), Events: x.Events, Users: x.Users})
+			}
+		}
+		similar, err := a.store.Similar(ctx, p, is.ID)
+		if err != nil {
+			return nil, err
+		}
+		for _, x := range similar {
+			s := contract.SimilarIssue{BesideIssue: contract.BesideIssue{ID: fmt.Sprintf("%s/%d", p.Name, x.Number), Headline: x.Headline, State: string(x.State), Events: x.Events, Users: x.Users},
+				Place: x.Place, FixedIn: x.FixedIn, Score: math.Round(x.Score*100) / 100, Alike: x.Reasons}
+			if x.Owner != "" {
+				s.Owner = &x.Owner
+			}
+			out.Similar = append(out.Similar, s)
+		}
+		return &body[contract.Beside]{out}, nil
+	})
+	op(h, a, "GET", "/api/issues/{project}/{number}/together", "issue-together", "Issues that happen together with an issue: same user, session or trace within a minute, against chance", see, func(ctx context.Context, in *IssuePath) (*body[contract.Together], error) {
+		is, p, err := a.issue(ctx, in)
+		if err != nil {
+			return nil, err
+		}
+		list, err := a.store.Together(ctx, p, is.ID)
+		if err != nil {
+			return nil, err
+		}
+		out := contract.Together{Issue: fmt.Sprintf("%s/%d", p.Name, is.Number), Near: []contract.NearIssue{}}
+		for _, n := range list {
+			if a.may(ctx, see, n.Project) == nil {
+				out.Near = append(out.Near, contract.NearIssue{ID: fmt.Sprintf("%s/%d", n.Project, n.Number), Headline: n.Head, With: n.With, Of: n.Of, ByChance: math.Round(n.ByChance*100) / 100, By: n.By, Gap: n.Gap.Seconds()})
+			}
+		}
+		return &body[contract.Together]{out}, nil
+	})
+}

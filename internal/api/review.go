@@ -1,0 +1,117 @@
+package api
+
+import (
+	"context"
+	"fmt"
+	"sync"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"firethorn/internal/contract"
+	"firethorn/internal/core/fault"
+	"firethorn/internal/core/fingerprint"
+	"firethorn/internal/core/review"
+	"firethorn/internal/core/rules"
+	"firethorn/internal/mariadb"
+)
+
+// reviews remembers the review of each project for a short time: it looks at
+// thousands of issues.
+type reviews struct {
+	mu   sync.Mutex
+	made map[int64]madeReview
+}
+
+type madeReview struct {
+	review  review.Review
+	at      time.Time
+	changed int64
+}
+
+const (
+	reviewLife = 30 * time.Second // while the project changes; one that does not is reviewed once
+	reviewDays = 30
+)
+
+// SuggestIn names a finding of the review.
+type SuggestIn struct {
+	ProjectPath
+	Finding int `path:"finding" minimum:"1" doc:"in the order of the review, from 1"`
+}
+
+func (a *API) review(h huma.API) {
+	op(h, a, "GET", "/api/projects/{project}/grouping/review", "review-grouping", "What of a project is grouped badly, with a rule suggested for each", see, func(ctx context.Context, in *ProjectPath) (*body[contract.GroupingReview], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		r, err := a.reviewOf(ctx, p)
+		if err != nil {
+			return nil, err
+		}
+		out := contract.GroupingReview{Project: p.Name, Review: r, Variability: r.Variability(), Version: p.GroupingVersion, Days: []contract.VariabilityDay{}}
+		days, err := a.store.GroupingDays(ctx, p.ID, reviewDays)
+		if err != nil {
+			return nil, err
+		}
+		for _, d := range days {
+			v := review.Review{Issues: d.Issues, Causes: d.Causes, Mixed: d.Mixed}.Variability()
+			out.Days = append(out.Days, contract.VariabilityDay{Day: d.Day.Format(time.DateOnly), Issues: d.Issues, Causes: d.Causes, Mixed: d.Mixed, Variability: v})
+		}
+		out.Making, err = a.store.Unsketched(ctx, p.ID)
+		return &body[contract.GroupingReview]{out}, err
+	})
+	op(h, a, "GET", "/api/projects/{project}/grouping/review/{finding}/rules", "suggest-rules", "The project's rules with the rule that a finding of the review suggests", see, func(ctx context.Context, in *SuggestIn) (*body[contract.Suggested], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		r, err := a.reviewOf(ctx, p)
+		if err != nil {
+			return nil, err
+		}
+		if in.Finding > len(r.Findings) {
+			return nil, fault.New(fault.NotFound, "the review of %s has %d findings now; look at it again", p.Name, len(r.Findings))
+		}
+		f := r.Findings[in.Finding-1]
+		file, err := a.store.Rules(ctx, p.ID, 0)
+		if err != nil {
+			return nil, err
+		}
+		out := contract.Suggested{Text: file.Text, Version: f.Version}
+		if f.Rule != "" {
+			out.Text = rules.WithRule(file.Text, f.Section, f.Rule)
+		}
+		return &body[contract.Suggested]{out}, nil
+	})
+}
+
+func (a *API) reviewOf(ctx context.Context, p *mariadb.Project) (review.Review, error) {
+	changes, err := a.store.Changes(ctx)
+	if err != nil {
+		return review.Review{}, err
+	}
+	changed := changes[p.ID]
+	a.reviews.mu.Lock()
+	m, ok := a.reviews.made[p.ID]
+	a.reviews.mu.Unlock()
+	if age := time.Since(m.at); ok && (m.changed == changed && age < time.Hour || age < reviewLife && m.changed != changed && len(m.review.Findings) > 500) {
+		return m.review, nil
+	}
+	list, ids, err := a.store.ReviewIssues(ctx, p.ID)
+	if err != nil {
+		return review.Review{}, err
+	}
+	r, of := review.Find(list, p.GroupingVersion, fingerprint.Version)
+	if err := a.store.NoteGrouping(ctx, p.ID, list, ids, of); err != nil {
+		return r, fmt.Errorf("the review was not written down: %w", err)
+	}
+	a.reviews.mu.Lock()
+	defer a.reviews.mu.Unlock()
+	if a.reviews.made == nil {
+		a.reviews.made = map[int64]madeReview{}
+	}
+	a.reviews.made[p.ID] = madeReview{r, time.Now(), changed}
+	return r, nil
+}
