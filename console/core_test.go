@@ -269,3 +269,76 @@ func TestHandler_ServesFilesAndPages(t *testing.T) {
 		}
 	}
 }
+
+func TestTrial(t *testing.T) {
+	outcome := func(events, moved, users, issues, stay, merges, splits int) m {
+		return m{"events": events, "moved": moved, "users": users, "issues": issues, "stay": stay, "merges": make([]m, merges), "splits": make([]m, splits)}
+	}
+	typ, zone := m{"what": "type", "value": "TypeError", "why": "x"}, m{"what": "rule", "value": "C", "why": "y"}
+	g := func(state string, more m) m {
+		out := m{"state": state, "read": 40, "of": 320, "events": 26, "made": 1, "emptied": 3, "stays": 0}
+		for k, v := range more {
+			out[k] = v
+		}
+		return out
+	}
+	check(t, "trial", []call{
+		{"No stored event to try it on yet.", "summary", []any{outcome(0, 0, 0, 0, 0, 0, 0)}},
+		{"Nothing would move: all 38 issues stay as they are.", "summary", []any{outcome(665, 0, 0, 38, 38, 0, 0)}},
+		{"26 of 1,665 events, of 8 users, would be in another issue: 1 merge, 2 splits; 34 of 38 issues stay as they are.", "summary", []any{outcome(1665, 26, 8, 38, 34, 1, 2)}},
+		{"quayside/3", "sideName", []any{"quayside", m{"number": 3}}}, {"a new issue (2)", "sideName", []any{"quayside", m{"new": 2}}},
+		{[]m{{"sign": " ", "what": "type", "value": "TypeError"}, {"sign": "+", "what": "rule", "value": "C"}}, "change", []any{[]m{typ}, []m{typ, zone}}},
+		{[]m{{"sign": "−", "what": "type", "value": "TypeError"}, {"sign": "+", "what": "rule", "value": "C"}}, "change", []any{[]m{typ}, []m{zone}}},
+		{"reading: 40 of 320 variants", "standing", []any{g("reading", nil)}}, {"moving: 26 events so far", "standing", []any{g("moving", nil)}},
+		{"26 events moved, 1 issue made, 3 numbers lead to another issue", "standing", []any{g("done", nil)}}, {"nothing had to move", "standing", []any{g("done", m{"events": 0})}},
+		{"26 events moved, 1 issue made, 1 number leads to another issue; 1,200 events without a body stayed", "standing", []any{g("done", m{"emptied": 1, "stays": 1200})}},
+		{"taken back by Oke Farrow", "standing", []any{g("undone", m{"undone_by": "Oke Farrow"})}},
+		{"2 s later", "gap", []any{2.2}}, {"40 s before", "gap", []any{-40}}, {"at the same moment", "gap", []any{0.1}},
+		{m{"events": []m{{"name": "progress", "data": `{"looked":1}`}}, "rest": "event: tri"}, "takeEvents", []any{"event: progress\ndata: {\"looked\":1}\n\nevent: tri"}},
+	})
+}
+
+func TestComplete(t *testing.T) {
+	words := []m{{"name": "message", "doc": "what it says"}, {"name": `attr("NAME")`, "doc": "an attribute"}, {"name": `TEXT.glob("…")`, "doc": "fits"}}
+	labels := func(text string, want ...string) {
+		t.Helper()
+		cmd := exec.Command("node", "call.mjs", "src/core/complete.ts")
+		in, _ := json.Marshal([]any{[]any{"suggest", text, len([]rune(text)), words}}) // plain values
+		cmd.Stdin = bytes.NewReader(in)
+		out, err := cmd.Output()
+		if err != nil {
+			t.Fatal(err)
+		}
+		var got []*struct {
+			From    int
+			Options []struct{ Label, Apply string }
+		}
+		if err := json.Unmarshal(out, &got); err != nil {
+			t.Fatal(err)
+		}
+		var have []string
+		if got[0] != nil {
+			for _, o := range got[0].Options {
+				have = append(have, o.Label)
+			}
+		}
+		for _, w := range want {
+			if !strings.Contains(" "+strings.Join(have, " ")+" ", " "+w+" ") {
+				t.Errorf("%q offers %v, want %s", text, have, w)
+			}
+		}
+		if want == nil && have != nil {
+			t.Errorf("%q offers %v, want nothing", text, have)
+		}
+	}
+	labels("gr", "grouping", "frames")
+	labels("grouping:\n  - na", "name", "extend", "replace", "headline")
+	labels("frames:\n  - name: x\n    do: l", "look-through", "own")
+	labels("intake:\n  - name: x\n    do: ", "drop", "keep")
+	labels("grouping:\n  - name: x\n    when: mes", "message", "attr")
+	labels("grouping:\n  - name: x\n    when: origin.f", "function", "module")
+	labels("grouping:\n  - name: x\n    when: |\n      frames.", "exists", "size")
+	labels("grouping:\n  - name: x\n    extend: zone ${mess", "message", "attr")
+	labels("grouping:\n  - name: x\n    extend: zone ${message} mess")
+	labels("grouping:\n  - name: x y")
+}

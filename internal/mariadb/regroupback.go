@@ -55,7 +55,11 @@ func (s *Store) UndoRegroup(ctx context.Context, p *Project, who Actor) (*Regrou
 			}
 		}
 		if restore {
-			f := &RulesFile{At: s.now().UTC(), Actor: who, Note: fmt.Sprintf("grouping as in version %d: the regrouping was undone", g.BeforeRules), Text: text}
+			note := fmt.Sprintf("the regrouping was undone: grouping as in version %d", g.BeforeRules)
+			if g.BeforeRules == 0 {
+				note = "the regrouping was undone: no grouping rules, as before"
+			}
+			f := &RulesFile{At: s.now().UTC(), Actor: who, Note: note, Text: text}
 			if err := f.push(ctx, tx, p.ID, p.RulesVersion); err != nil {
 				return err
 			}

@@ -1,4 +1,5 @@
 import createClient from 'openapi-fetch'
+import { takeEvents } from '../core/trial.ts'
 import type { components, paths } from './schema.d.ts'
 
 /** The only place that talks to the service. */
@@ -21,6 +22,13 @@ export type ReceivedHour = components['schemas']['ReceivedHour']
 export type Rules = components['schemas']['Rules']
 export type RulesTried = components['schemas']['RulesTried']
 export type TrialRule = components['schemas']['TrialRule']
+export type Outcome = components['schemas']['Outcome']
+export type Side = components['schemas']['Side']
+export type Grouping = components['schemas']['Grouping']
+export type Regrouping = components['schemas']['Regrouping']
+export type GroupingReview = components['schemas']['GroupingReview']
+export type Finding = components['schemas']['Finding']
+export type Beside = components['schemas']['Beside']
 export type Why = components['schemas']['Why']
 export type EventWhy = components['schemas']['EventWhy']
 export type GroupPart = components['schemas']['Part']
@@ -116,13 +124,57 @@ export const differences = (id: string, signal?: AbortSignal) => answer(api.GET(
 /** Splits off the part of an issue that has a difference; undo takes it back. */
 export const splitIssue = (id: string, by: SplitBy) => answer(api.POST('/api/issues/{project}/{number}/split', { params: { path: ofIssue(id) }, body: by }))
 
+/** What stands beside an issue: the same fingerprint elsewhere, similar issues, those that happen together with it. */
+export const beside = (id: string, signal?: AbortSignal) => answer(api.GET('/api/issues/{project}/{number}/beside', { params: { path: ofIssue(id) }, signal }))
+export const together = (id: string, signal?: AbortSignal) => answer(api.GET('/api/issues/{project}/{number}/together', { params: { path: ofIssue(id) }, signal }))
+
 const ofProject = (name: string) => ({ path: { project: name } })
 export const received = (name: string, hours: number, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/received', { params: { ...ofProject(name), query: { hours } }, signal }))
 export const rules = (name: string, version: number, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/rules', { params: { ...ofProject(name), query: { version } }, signal }))
 export const rulesWords = (signal?: AbortSignal) => answer(api.GET('/api/rules/words', { signal }))
 export const rulesHistory = (name: string, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/rules/history', { params: ofProject(name), signal }))
 export const checkRules = (name: string, text: string, signal?: AbortSignal) => answer(api.POST('/api/projects/{project}/rules/check', { params: ofProject(name), body: { text }, signal }))
-export const tryRules = (name: string, text: string) => answer(api.POST('/api/projects/{project}/rules/try', { params: ofProject(name), body: { text, days: 7, events: 2000 } }))
+
+export interface TrialOf {
+  text?: string
+  grouping_version?: number
+}
+
+/** Tries a rules file, or another grouping version, on stored events; tells how far it is. Ending it by the signal cancels it. */
+export async function watchTrial(name: string, of: TrialOf, told: (looked: number, all: number) => void, signal: AbortSignal): Promise<RulesTried> {
+  const response = await fetch(`/api/projects/${encodeURIComponent(name)}/rules/try/live`, {
+    method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify({ ...of, days: 14, events: 20_000 }), signal,
+  }).catch((e: unknown) => {
+    if (e instanceof DOMException && e.name === 'AbortError') throw e
+    throw new ApiError(0, 'The service does not answer. Nothing was changed; try again in a moment.')
+  })
+  if (!response.ok || !response.body) {
+    const p = (await response.json().catch(() => undefined)) as { detail?: string } | undefined
+    throw new ApiError(response.status, p?.detail ?? `The service answered ${response.status}.`)
+  }
+  const reader = response.body.pipeThrough(new TextDecoderStream()).getReader()
+  for (let buffer = ''; ; ) {
+    const { done, value } = await reader.read()
+    if (done) throw new ApiError(0, 'The trial broke off. Nothing was changed; try again.')
+    const got = takeEvents(buffer + value)
+    buffer = got.rest
+    for (const e of got.events) {
+      const data: unknown = JSON.parse(e.data)
+      if (e.name === 'progress') told((data as { looked: number }).looked, (data as { of: number }).of)
+      if (e.name === 'tried') return data as RulesTried
+      if (e.name === 'problem') throw new ApiError((data as { status: number }).status, (data as { detail: string }).detail)
+    }
+  }
+}
+
+/** How a project's events are grouped, and how stored ones were regrouped. */
+export const regroupings = (name: string, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/regroupings', { params: ofProject(name), signal }))
+export const regroup = (name: string, verb: 'begin' | 'stop' | 'undo') => answer(api.POST(`/api/projects/{project}/regroupings/${verb}`, { params: ofProject(name) }))
+export const adoptGrouping = (name: string, version: number) => answer(api.PUT('/api/projects/{project}/grouping/version', { params: ofProject(name), body: { grouping_version: version } }))
+
+/** What is grouped badly, and the rules with what a finding suggests. */
+export const review = (name: string, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/grouping/review', { params: ofProject(name), signal }))
+export const suggestion = (name: string, finding: number, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/grouping/review/{finding}/rules', { params: { path: { project: name, finding } }, signal }))
 export const pushRules = (name: string, text: string, note: string, onto: number) => answer(api.PUT('/api/projects/{project}/rules', { params: ofProject(name), body: { text, note, onto } }))
 
 /** What was pushed, and what it takes by release. */

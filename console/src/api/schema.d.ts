@@ -55,6 +55,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/issues/{project}/{number}/beside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where else an issue's fingerprint was seen, and issues like it */
+        get: operations["issue-beside"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/issues/{project}/{number}/differences": {
         parameters: {
             query?: never;
@@ -219,6 +236,23 @@ export interface paths {
         put?: never;
         /** Split off the events that have a difference; undo takes it back */
         post: operations["split-issue"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/issues/{project}/{number}/together": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Issues that happen together with an issue: same user, session or trace within a minute, against chance */
+        get: operations["issue-together"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -432,6 +466,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/grouping/review": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What of a project is grouped badly, with a rule suggested for each */
+        get: operations["review-grouping"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/grouping/review/{finding}/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The project's rules with the rule that a finding of the review suggests */
+        get: operations["suggest-rules"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/grouping/version": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Adopt another grouping version for what comes; nothing regroups by that */
+        put: operations["adopt-grouping"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/issues": {
         parameters: {
             query?: never;
@@ -518,6 +603,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/regroupings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How a project's events are grouped, and how stored ones were regrouped */
+        get: operations["show-regroupings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/regroupings/begin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Group the stored events by the rules and the version there are now, in the background */
+        post: operations["begin-regrouping"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/regroupings/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End a regrouping that only reads yet */
+        post: operations["stop-regrouping"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/regroupings/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the last regrouping back, with the rules and the version before it */
+        post: operations["undo-regrouping"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/rules": {
         parameters: {
             query?: never;
@@ -579,8 +732,25 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** What a rules file would have done to stored events */
+        /** What a rules file, or another grouping version, would have done to stored events */
         post: operations["try-rules"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/rules/try/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The same as a stream of server-sent events: progress, then tried or problem; ending the request cancels the trial */
+        post: operations["watch-rules-trial"];
         delete?: never;
         options?: never;
         head?: never;
@@ -889,6 +1059,10 @@ export interface components {
             /** @description assign: a person's name or address; empty takes the owner away */
             to?: string;
         };
+        AdoptGrouping: {
+            /** Format: int64 */
+            grouping_version: number;
+        };
         Allowance: {
             /** Format: int64 */
             day: number;
@@ -906,6 +1080,24 @@ export interface components {
             project: string;
             /** Format: date-time */
             received: string;
+        };
+        Beside: {
+            /** @description issues of other projects with the same fingerprint */
+            elsewhere: components["schemas"]["BesideIssue"][];
+            /** @description where its fingerprint was seen */
+            environments: components["schemas"]["Seen"][];
+            issue: string;
+            /** @description the most alike first */
+            similar: components["schemas"]["SimilarIssue"][];
+        };
+        BesideIssue: {
+            /** Format: int64 */
+            events: number;
+            headline: string;
+            id: string;
+            state: string;
+            /** Format: int64 */
+            users: number;
         };
         Breadcrumb: {
             attributes?: {
@@ -1150,6 +1342,15 @@ export interface components {
             events: components["schemas"]["EventRow"][];
             next?: string;
         };
+        Example: {
+            after: components["schemas"]["Part"][];
+            /** @description what its fingerprint is made from now */
+            before: components["schemas"]["Part"][];
+            event: string;
+            message: string;
+            /** @description the frame that is blamed then */
+            origin?: string;
+        };
         Exception: {
             /** @description innermost first */
             frames: components["schemas"]["Frame"][];
@@ -1202,6 +1403,39 @@ export interface components {
             feedback: components["schemas"]["Feedback"][];
             next?: string;
         };
+        Finding: {
+            /** @description what the suggestion does */
+            does: string;
+            /** Format: int64 */
+            events: number;
+            /**
+             * Format: int64
+             * @description the grouping version that would mend it
+             */
+            grouping_version?: number;
+            /** @description most events first */
+            issues: components["schemas"]["Named"][];
+            /** @enum {string} */
+            kind: "pieces" | "mixed" | "noise";
+            /**
+             * Format: int64
+             * @description issues that are not listed
+             */
+            more?: number;
+            /** @description the suggested rule, YAML */
+            rule?: string;
+            /** @description of the rules file, in which the suggestion stands; empty where it is another grouping version */
+            section: string;
+            /**
+             * Format: int64
+             * @description added up over the issues
+             */
+            users: number;
+            /** @description what makes it look so */
+            why: string;
+            /** @description what was found, in a sentence */
+            words: string;
+        };
         FoundSymbols: {
             address: string;
             /**
@@ -1218,9 +1452,11 @@ export interface components {
             column: number;
             file: string;
             function: string;
+            ignored?: boolean;
             kind: string;
             /** Format: int64 */
             line: number;
+            look_through?: boolean;
             origin?: boolean;
             pending?: boolean;
             raw: components["schemas"]["Position"];
@@ -1233,6 +1469,68 @@ export interface components {
             /** @description empty where it has no such part */
             this: string;
             what: string;
+        };
+        Grouping: {
+            /**
+             * Format: int64
+             * @description that new events are grouped by
+             */
+            grouping_version: number;
+            project: string;
+            /** @description newest first */
+            regroupings: components["schemas"]["Regrouping"][];
+            /**
+             * Format: int64
+             * @description of the rules file; 0: none
+             */
+            rules_version: number;
+            /** @description that this service knows, the oldest first */
+            versions: components["schemas"]["GroupingVersion"][];
+            /**
+             * Format: int64
+             * @description the grouping version that is about to be adopted
+             */
+            wanted?: number;
+        };
+        GroupingReview: {
+            /**
+             * Format: int64
+             * @description that they look like
+             */
+            causes: number;
+            /** @description how variable grouping was, oldest first */
+            days: components["schemas"]["VariabilityDay"][];
+            /** @description most events first, within pieces, mixed, noise */
+            findings: components["schemas"]["Finding"][];
+            /** Format: int64 */
+            grouping_version: number;
+            /**
+             * Format: int64
+             * @description that were looked at
+             */
+            issues: number;
+            /**
+             * Format: int64
+             * @description variants that are not compared yet
+             */
+            making: number;
+            /**
+             * Format: int64
+             * @description issues that look like several causes
+             */
+            mixed: number;
+            project: string;
+            /**
+             * Format: double
+             * @description percent of the issues that look wrongly grouped: those beyond one a cause, and those that hold several
+             */
+            variability: number;
+        };
+        GroupingVersion: {
+            /** Format: int64 */
+            version: number;
+            /** @description what it brought */
+            words: string;
         };
         Hashes: {
             hashes: string[];
@@ -1371,6 +1669,11 @@ export interface components {
                 [key: string]: number;
             };
         };
+        Joined: {
+            /** @description most events first */
+            from: components["schemas"]["Side"][];
+            into: components["schemas"]["Side"];
+        };
         Key: {
             /** Format: date-time */
             created: string;
@@ -1432,6 +1735,44 @@ export interface components {
                 [key: string]: number[] | null;
             };
         };
+        Named: {
+            /** Format: int64 */
+            events: number;
+            headline: string;
+            /** Format: int64 */
+            number: number;
+            /** Format: int64 */
+            users: number;
+        };
+        NearIssue: {
+            /**
+             * @description what they share
+             * @enum {string}
+             */
+            by: "trace" | "session" | "user";
+            /**
+             * Format: double
+             * @description how many it would be near to by chance
+             */
+            by_chance: number;
+            /**
+             * Format: double
+             * @description seconds from the issue to it, the middle one; negative: it comes before
+             */
+            gap: number;
+            headline: string;
+            id: string;
+            /**
+             * Format: int64
+             * @description occurrences that were looked at
+             */
+            of: number;
+            /**
+             * Format: int64
+             * @description occurrences of the issue that it is within a minute of
+             */
+            with: number;
+        };
         NewKey: {
             label?: string;
             /** @description service.name may name the project, which is made at first sight */
@@ -1473,11 +1814,59 @@ export interface components {
             /** Format: int64 */
             line: number;
         };
+        Outcome: {
+            /**
+             * Format: int64
+             * @description that were looked at, each as often as it stands for
+             */
+            events: number;
+            /**
+             * Format: int64
+             * @description that was tried
+             */
+            grouping_version: number;
+            /**
+             * Format: int64
+             * @description that the events are in
+             */
+            issues: number;
+            /** @description issues that would take in events of others, most events first */
+            merges: components["schemas"]["Joined"][];
+            /**
+             * Format: int64
+             * @description merges and splits that are not listed
+             */
+            more?: number;
+            /**
+             * Format: int64
+             * @description of them, those that would be in another issue
+             */
+            moved: number;
+            /** @description the frame and grouping rules, in the order of the file */
+            rules: components["schemas"]["RuleHit"][];
+            /** @description issues whose events would be in several, most events first */
+            splits: components["schemas"]["Parted"][];
+            /**
+             * Format: int64
+             * @description of them, those that would have the same events as before
+             */
+            stay: number;
+            /**
+             * Format: int64
+             * @description that were hit by events which would move
+             */
+            users: number;
+        };
         Part: {
             from?: string;
             value: string;
             what: string;
             why: string;
+        };
+        Parted: {
+            from: components["schemas"]["Side"];
+            /** @description most events first */
+            into: components["schemas"]["Side"][];
         };
         People: {
             people: components["schemas"]["Person"][];
@@ -1785,6 +2174,62 @@ export interface components {
              */
             repaired?: number;
         };
+        Regrouping: {
+            /** Format: date-time */
+            at: string;
+            /**
+             * Format: int64
+             * @description kept events that were read
+             */
+            bodies: number;
+            by: string;
+            /**
+             * Format: int64
+             * @description issues whose number leads to another one now
+             */
+            emptied: number;
+            /** Format: date-time */
+            ended?: string;
+            /**
+             * Format: int64
+             * @description that went to another issue
+             */
+            events: number;
+            /** Format: int64 */
+            grouping_version: number;
+            /** Format: int64 */
+            id: number;
+            /**
+             * Format: int64
+             * @description issues that were made
+             */
+            made: number;
+            /**
+             * Format: int64
+             * @description variants that there are to read
+             */
+            of: number;
+            /**
+             * Format: int64
+             * @description variants that were read
+             */
+            read: number;
+            /**
+             * Format: int64
+             * @description of the rules file that it groups by
+             */
+            rules_version: number;
+            /** @enum {string} */
+            state: "reading" | "moving" | "done" | "undoing" | "undone" | "stopped";
+            /**
+             * Format: int64
+             * @description events without a body that stayed, though others like them went: nobody can say which of them are meant
+             */
+            stays: number;
+            undone_by?: string;
+            /** @description it was stopped */
+            why?: string;
+        };
         Retried: {
             /** Format: int64 */
             events: number;
@@ -1795,6 +2240,37 @@ export interface components {
              * @description how long the old one stays good
              */
             overlap_hours: number;
+        };
+        RuleHit: {
+            /**
+             * Format: int64
+             * @description events that lack all that it fills in, so that it did not fit
+             */
+            empty?: number;
+            /**
+             * Format: int64
+             * @description that it decided about
+             */
+            events: number;
+            /**
+             * Format: int64
+             * @description events that it failed on
+             */
+            failed?: number;
+            /**
+             * Format: int64
+             * @description that these are in
+             */
+            issues: number;
+            rule: string;
+            section: string;
+            /**
+             * Format: int64
+             * @description events that it was stopped for
+             */
+            too_costly?: number;
+            /** @description the last error */
+            why?: string;
         };
         RuleOff: {
             /** Format: date-time */
@@ -1840,10 +2316,17 @@ export interface components {
              */
             events: number;
             /**
+             * Format: int64
+             * @description events that a grouping rule failed on or was stopped for
+             */
+            failed: number;
+            /**
              * Format: date-time
              * @description the oldest event that was looked at
              */
             from: string;
+            /** @description what would become of issues, if the stored events were regrouped */
+            grouping: components["schemas"]["Outcome"];
             /** @description in the order of the file */
             intake: components["schemas"]["TrialRule"][];
             /**
@@ -1990,9 +2473,54 @@ export interface components {
             title: string;
             why?: string;
         };
+        Side: {
+            /**
+             * Format: int64
+             * @description of those looked at
+             */
+            events: number;
+            examples?: components["schemas"]["Example"][] | null;
+            /** @description nothing of it would stay; its number would lead to the other issue */
+            gone?: boolean;
+            headline: string;
+            /**
+             * Format: int64
+             * @description tells issues apart that would be made
+             */
+            new?: number;
+            /**
+             * Format: int64
+             * @description of the issue; absent for one that would be made
+             */
+            number?: number;
+            place?: string;
+            /** @description the grouping rule that names the events */
+            rule?: string;
+            /** Format: int64 */
+            users: number;
+        };
         SignInBody: {
             /** @description what stands behind the # of a sign-in link */
             link: string;
+        };
+        SimilarIssue: {
+            /** @description what of both is alike */
+            alike: string[];
+            /** Format: int64 */
+            events: number;
+            fixed_in?: string;
+            headline: string;
+            id: string;
+            owner: string | null;
+            place: string;
+            /**
+             * Format: double
+             * @description 0 to 1
+             */
+            score: number;
+            state: string;
+            /** Format: int64 */
+            users: number;
         };
         SourceLine: {
             /** Format: int64 */
@@ -2092,6 +2620,15 @@ export interface components {
              */
             stray: number;
             version: string;
+        };
+        Suggested: {
+            /**
+             * Format: int64
+             * @description the suggestion is this grouping version instead
+             */
+            grouping_version?: number;
+            /** @description the project's rules with the suggested rule first in its section */
+            text: string;
         };
         Summand: {
             /** Format: double */
@@ -2203,6 +2740,11 @@ export interface components {
             "thread.name"?: string;
             waiting_on?: string;
         };
+        Together: {
+            issue: string;
+            /** @description most often first */
+            near: components["schemas"]["NearIssue"][];
+        };
         Token: {
             label: string;
             scope: string;
@@ -2272,7 +2814,13 @@ export interface components {
              * @default 2000
              */
             events: number;
-            text: string;
+            /**
+             * Format: int64
+             * @description 0: the project's own
+             */
+            grouping_version?: number;
+            /** @description absent: the project's own rules */
+            text?: string;
         };
         UnreadRelease: {
             /**
@@ -2303,6 +2851,27 @@ export interface components {
         User: {
             attribute: string;
             value: string;
+        };
+        VariabilityDay: {
+            /**
+             * Format: int64
+             * @description that they look like
+             */
+            causes: number;
+            /** @description YYYY-MM-DD, UTC */
+            day: string;
+            /**
+             * Format: int64
+             * @description that were seen
+             */
+            issues: number;
+            /**
+             * Format: int64
+             * @description that look like several causes
+             */
+            mixed: number;
+            /** Format: double */
+            variability: number;
         };
         Waiting: {
             /** Format: int64 */
@@ -2449,6 +3018,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["IssueDetail"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "issue-beside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+                /** @description the issue's number in its project */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Beside"];
                 };
             };
             /** @description Error */
@@ -2827,6 +3430,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["IssueDetail"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "issue-together": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+                /** @description the issue's number in its project */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Together"];
                 };
             };
             /** @description Error */
@@ -3347,6 +3984,108 @@ export interface operations {
             };
         };
     };
+    "review-grouping": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroupingReview"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "suggest-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+                /** @description in the order of the review, from 1 */
+                finding: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Suggested"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "adopt-grouping": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AdoptGrouping"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Grouping"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "list-issues": {
         parameters: {
             query?: {
@@ -3563,6 +4302,134 @@ export interface operations {
             };
         };
     };
+    "show-regroupings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Grouping"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "begin-regrouping": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Regrouping"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "stop-regrouping": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Regrouping"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "undo-regrouping": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Regrouping"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "show-rules": {
         parameters: {
             query?: {
@@ -3726,6 +4593,40 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RulesTried"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "watch-rules-trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryRules"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

@@ -17,6 +17,13 @@ export function span(text: string, at: Place): { from: number; to: number } {
   return { from, to: from + (word?.[0].split('\n')[0]?.length ?? 0) }
 }
 
+/** Where a text first differs from another one. */
+export function firstChange(before: string, after: string): number {
+  let i = 0
+  while (i < after.length && before[i] === after[i]) i++
+  return after.lastIndexOf('\n', i - 1) + 1
+}
+
 /** "1,204 of 2,000 events would be let in, 796 dropped". */
 export function verdict(events: number, kept: number): string {
   if (events === 0) return 'No stored event to try them on yet.'

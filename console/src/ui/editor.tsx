@@ -1,3 +1,5 @@
+import { autocompletion, completionKeymap } from '@codemirror/autocomplete'
+import type { CompletionContext } from '@codemirror/autocomplete'
 import { defaultKeymap, history, historyKeymap } from '@codemirror/commands'
 import { yaml } from '@codemirror/lang-yaml'
 import { HighlightStyle, indentUnit, syntaxHighlighting } from '@codemirror/language'
@@ -7,6 +9,8 @@ import { EditorView, keymap, lineNumbers } from '@codemirror/view'
 import { tags } from '@lezer/highlight'
 import { useEffect, useRef } from 'react'
 import type { Fault } from '../api/client.ts'
+import { suggest } from '../core/complete.ts'
+import type { Word } from '../core/complete.ts'
 import { span } from '../core/rules.ts'
 
 const look = EditorView.theme({
@@ -18,6 +22,9 @@ const look = EditorView.theme({
   '&.cm-focused > .cm-scroller > .cm-selectionLayer .cm-selectionBackground, .cm-selectionBackground': { backgroundColor: 'color-mix(in oklab, var(--color-primary) 25%, transparent)' },
   '.cm-lintRange-error': { backgroundImage: 'none', borderBottom: '2px solid var(--color-accent)' },
   '.cm-tooltip': { backgroundColor: 'var(--color-base-100)', color: 'var(--color-base-content)', border: '1px solid var(--color-base-300)' },
+  '.cm-tooltip-autocomplete > ul > li[aria-selected]': { backgroundColor: 'var(--color-primary)', color: 'var(--color-primary-content)' },
+  '.cm-tooltip-autocomplete > ul > li[aria-selected] .cm-completionDetail': { color: 'var(--color-primary-content)' },
+  '.cm-completionDetail': { color: 'var(--color-secondary)', fontStyle: 'normal', fontFamily: 'system-ui, sans-serif' },
   '.cm-diagnostic-error': { borderLeftColor: 'var(--color-accent)' },
 })
 
@@ -31,7 +38,7 @@ const paint = HighlightStyle.define([
  * A text editor for rules. It stands in a shadow root: there its styles are
  * constructed sheets, which the Content-Security-Policy lets pass.
  */
-export function Editor(p: { text: string; change: (text: string) => void; faults: Fault[]; save: () => void; tryOut: () => void; label: string }) {
+export function Editor(p: { text: string; change: (text: string) => void; faults: Fault[]; save: () => void; tryOut: () => void; words: Word[]; label: string; show?: number | undefined }) {
   const host = useRef<HTMLDivElement>(null)
   const view = useRef<EditorView | null>(null)
   const now = useRef(p)
@@ -48,7 +55,18 @@ export function Editor(p: { text: string; change: (text: string) => void; faults
         extensions: [
           lineNumbers(), history(), yaml(), indentUnit.of('  '), look, syntaxHighlighting(paint), lintGutter(), EditorView.lineWrapping,
           EditorView.contentAttributes.of({ 'aria-label': now.current.label }),
+          autocompletion({
+            override: [
+              (c: CompletionContext) => {
+                const s = suggest(c.state.doc.toString(), c.pos, now.current.words)
+                if (!s || (!c.explicit && s.from === c.pos && !/[.{]$/.test(c.state.sliceDoc(Math.max(0, c.pos - 1), c.pos)))) return null
+                return { from: s.from, options: s.options.map((o) => ({ label: o.label, detail: o.detail, apply: o.apply })) }
+              },
+            ],
+            icons: false,
+          }),
           keymap.of([
+            ...completionKeymap,
             { key: 'Mod-s', run: () => (now.current.save(), true) },
             { key: 'Mod-Enter', run: () => (now.current.tryOut(), true) },
             ...defaultKeymap,
@@ -61,6 +79,7 @@ export function Editor(p: { text: string; change: (text: string) => void; faults
       }),
     })
     view.current = v
+    if (now.current.show !== undefined) v.dispatch({ selection: { anchor: now.current.show }, effects: EditorView.scrollIntoView(now.current.show, { y: 'center' }) })
     return () => v.destroy()
   }, [])
   useEffect(() => {

@@ -7,6 +7,7 @@ import type { EventDetail, IssueDetail } from '../api/client.ts'
 import { count, counted, day, exact } from '../core/format.ts'
 import { shell } from '../core/list.ts'
 import { scaleOf } from '../core/stem.ts'
+import { Beside } from './beside.tsx'
 import { DecisionBar } from './decide.tsx'
 import { Breadcrumbs, Facts } from './facts.tsx'
 import { IssueFeedback, Said } from './feedback.tsx'
@@ -99,6 +100,7 @@ export function IssuePage() {
           <MergedFrom issue={i} />
           <Splits issue={i} />
           <History project={project} number={n} />
+          <Beside id={i.id} />
           <Grouping project={project} event={event.data?.kept ? event.data.id : undefined} issue={i.id} />
         </Part>
         </div>

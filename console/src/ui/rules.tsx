@@ -1,29 +1,36 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
-import { Link, useParams } from 'react-router'
+import { Link, useParams, useSearchParams } from 'react-router'
 import * as api from '../api/client.ts'
 import { counted } from '../core/format.ts'
-import { example, verdict } from '../core/rules.ts'
+import { example, firstChange, verdict } from '../core/rules.ts'
 import { Editor } from './editor.tsx'
+import { OutcomeView, TrialProgress, useTrial } from './outcome.tsx'
 import { Ago, Copy, Failed, Loading } from './parts.tsx'
+import { Regroup } from './regroup.tsx'
 import { useSay } from './say.tsx'
 
 /** A project's rules: the file, what is wrong with it, what it would have done. */
 export function RulesPage() {
   const { project = '' } = useParams()
+  const [search] = useSearchParams()
+  const n = Number(search.get('suggestion')) || 0
   const saved = useQuery({ queryKey: ['rules', project], queryFn: ({ signal }) => api.rules(project, 0, signal), staleTime: Infinity })
-  if (saved.error) return <Failed error={saved.error} again={() => void saved.refetch()} />
-  if (!saved.data) return <Loading />
-  return <Work key={`${project} ${saved.data.version}`} project={project} saved={saved.data} />
+  const suggested = useQuery({ queryKey: ['suggestion', project, n], queryFn: ({ signal }) => api.suggestion(project, n, signal), enabled: n > 0, staleTime: Infinity, gcTime: 0 })
+  const error = saved.error ?? suggested.error
+  if (error) return <Failed error={error} again={() => void Promise.all([saved.refetch(), n > 0 && suggested.refetch()])} />
+  if (!saved.data || (n > 0 && !suggested.data)) return <Loading />
+  return <Work key={`${project} ${saved.data.version} ${n}`} project={project} saved={saved.data} suggested={n > 0 ? suggested.data?.text : undefined} />
 }
 
-function Work({ project, saved }: { project: string; saved: api.Rules }) {
-  const [text, setText] = useState(saved.version === 0 ? example : saved.text)
+function Work({ project, saved, suggested }: { project: string; saved: api.Rules; suggested: string | undefined }) {
+  const [text, setText] = useState(suggested ?? (saved.version === 0 ? example : saved.text))
+  const words = useQuery({ queryKey: ['rules-words'], queryFn: ({ signal }) => api.rulesWords(signal), staleTime: Infinity })
   const [note, setNote] = useState('')
   const say = useSay()
   const client = useQueryClient()
   const check = useChecked(project, text)
-  const trial = useMutation({ mutationFn: () => api.tryRules(project, text) })
+  const trial = useTrial(project)
   const push = useMutation({
     mutationFn: () => api.pushRules(project, text, note, saved.version),
     onSuccess: (v) => {
@@ -39,8 +46,12 @@ function Work({ project, saved }: { project: string; saved: api.Rules }) {
     if (changed && good) push.mutate()
   }
   const tryOut = () => {
-    if (good) trial.mutate()
+    if (good) trial.run({ text })
   }
+  useEffect(() => { // what is suggested is tried at once
+    if (suggested !== undefined) trial.run({ text: suggested })
+    return trial.cancel
+  }, [])
   return (
     <div className="px-6 py-4">
       <div className="flex flex-wrap items-baseline gap-x-4 gap-y-1">
@@ -58,7 +69,7 @@ function Work({ project, saved }: { project: string; saved: api.Rules }) {
       <div className="mt-3 grid gap-4 lg:grid-cols-[minmax(0,1.2fr)_minmax(0,1fr)]">
         <div className="min-w-0">
           <div className="h-[62vh] overflow-hidden rounded border border-base-300 bg-base-100">
-            <Editor text={text} change={setText} faults={check?.problems ?? []} save={save} tryOut={tryOut} label={`Rules of ${project}`} />
+            <Editor text={text} change={setText} faults={check?.problems ?? []} save={save} tryOut={tryOut} words={words.data?.conditions ?? []} label={`Rules of ${project}`} show={suggested === undefined ? undefined : firstChange(saved.text, suggested)} />
           </div>
           <form
             className="mt-3 flex flex-wrap items-center gap-2"
@@ -68,8 +79,8 @@ function Work({ project, saved }: { project: string; saved: api.Rules }) {
             }}
           >
             <input className="input input-sm min-w-40 grow" value={note} onChange={(e) => setNote(e.target.value)} placeholder="What changes, for the history" aria-label="What changes, for the history" maxLength={290} />
-            <button type="button" className="btn btn-outline btn-sm" disabled={!good || trial.isPending} onClick={tryOut}>
-              {trial.isPending ? 'Trying …' : 'Try on stored events'} <kbd className="kbd kbd-xs">Ctrl ⏎</kbd>
+            <button type="button" className="btn btn-outline btn-sm" disabled={!good || trial.progress !== undefined} onClick={tryOut}>
+              {trial.progress ? 'Trying …' : 'Try on stored events'} <kbd className="kbd kbd-xs">Ctrl ⏎</kbd>
             </button>
             <button className="btn btn-primary btn-sm" disabled={!good || !changed || push.isPending}>
               Save as version {saved.version + 1}
@@ -78,8 +89,10 @@ function Work({ project, saved }: { project: string; saved: api.Rules }) {
         </div>
         <div className="min-w-0 space-y-4">
           <Checked check={check} />
+          {trial.progress && <TrialProgress progress={trial.progress} cancel={trial.cancel} />}
           {trial.error && <Failed error={trial.error} />}
           {trial.data && <Trial project={project} v={trial.data} />}
+          {saved.version > 0 && <Regroup project={project} />}
           <History project={project} />
           <Words open={!trial.data} />
         </div>
@@ -128,6 +141,12 @@ function Trial({ project, v }: { project: string; v: api.RulesTried }) {
         <p className="soft">
           The newest {counted(v.events, 'event')} whose bodies are kept, the oldest from <Ago at={v.from} />; {counted(v.all, 'event')} were stored since. What was scrubbed before cannot be tried again.
         </p>
+      )}
+      {v.grouping.rules.length > 0 && (
+        <div className="mt-2 border-t border-base-300 pt-2">
+          <h3 className="soft">Grouping</h3>
+          <OutcomeView project={project} o={v.grouping} />
+        </div>
       )}
       {([['Intake', v.intake], ['Scrub', v.scrub]] as const).map(([name, list]) => list.length > 0 && (
         <div key={name} className="mt-2">
@@ -200,6 +219,9 @@ function Words({ open }: { open: boolean }) {
           </div>
         ))}
       </dl>
+      <p className="soft mt-2">
+        Grouping rules have <code>when</code>, and <code>extend</code> or <code>replace</code> with values filled in: <code>{'${berth.zone}'}</code> is an attribute, <code>{'${origin.function}'}</code> or <code>{'${message.shape()}'}</code> an expression. Frame rules name <code>path</code>, <code>module</code> or <code>function</code>, and <code>do</code> own, vendor or look-through.
+      </p>
       <p className="soft mt-2">
         Scrub rules name fields (<code>names</code>, globs), <code>kinds</code> or a pattern (<code>match</code>), and <code>do</code> remove, shorten or keep. Kinds: {got.data.kinds.join(', ')}.
       </p>

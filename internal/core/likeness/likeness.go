@@ -25,6 +25,7 @@ type Sketch struct {
 	Own     []string `json:"own,omitempty"`     // own functions on the stack from the innermost on, each once: "src/fares.ts format"
 	Vendor  []string `json:"vendor,omitempty"`  // dependencies' functions, where there is no own one
 	Said    []string `json:"said,omitempty"`    // the application's own key
+	Itself  bool     `json:"itself,omitempty"`  // the mistake is the origin's own: who called it does not matter
 	Instead bool     `json:"instead,omitempty"` // it stands instead of the computed one
 }
 
@@ -44,6 +45,7 @@ func Of(e *event.Event, frames [][]event.Frame, said []string) Sketch {
 		if s.Type, _ = blame.Type(e.Exceptions[i]); s.Type == "" {
 			s.Type = e.Exceptions[i].Type
 		}
+		s.Itself = blame.Local(e.Exceptions[i])
 		if m := e.Exceptions[i].Message; m != "" {
 			message = m
 		}

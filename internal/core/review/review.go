@@ -333,7 +333,7 @@ func (f *finder) sameMessage(list []int64) {
 		f.found = append(f.found, x)
 		return
 	}
-	r := rule{name: "said: " + v.Message, when: and(ofType(v.Type), says(v.Message)), replace: []string{plainText(v.Message)}}
+	r := rule{name: "said: " + v.Message, when: and(ofType(v.Type), says(v.Message)), replace: []string{plainText(v.Message)}, headline: plainText(v.Message)}
 	x.Does = "groups by what is said"
 	if name := f.upstream(list); name != "" {
 		r.replace = []string{plainText(v.Message), "${" + name + "}"}
@@ -369,7 +369,7 @@ func (f *finder) mixed(is Issue) (Finding, bool) {
 		if v.Ruled || v.Part || v.Events < leastEvents || len(v.Own)+len(v.Vendor) == 0 {
 			continue
 		}
-		if !slices.ContainsFunc(kinds, func(k Variant) bool { return far(k, v) < 0 }) {
+		if !slices.ContainsFunc(kinds, func(k Variant) bool { return far(k, v) < 0 || k.Itself && k.Place() == v.Place() }) {
 			kinds = append(kinds, v)
 		}
 	}

@@ -167,8 +167,12 @@ func TestFind_LeavesGoodGroupingAlone(t *testing.T) {
 	w.add(4, `"exceptions":[{"type":"ScanError","message":"no ticket",FRAMES}]`, "src/scan.ts scan", "src/server.ts handle", "src/main.ts main")
 	w.add(4, `"exceptions":[{"type":"ScanError","message":"no ticket",FRAMES}]`, "src/scan.ts scan", "src/retry.ts again", "src/server.ts handle", "src/main.ts main")
 	w.add(4, `"exceptions":[{"type":"RateError","message":"no rate",FRAMES}]`, "src/rate.ts rate", "src/server.ts handle", "src/main.ts main")
+	// A mistake of the function itself is one cause, whoever calls it.
+	for _, caller := range []string{"src/a.ts a", "src/b.ts b"} {
+		w.add(4, `"exceptions":[{"type":"TypeError","message":"Cannot read properties of undefined (reading 'tide')",FRAMES}]`, "src/tides.ts tideAt", caller, caller+"Main")
+	}
 	w.add(4, `"message":"no crew"`)
-	if r := w.review(); len(r.Findings) != 0 || r.Causes != 3 || r.Variability() != 0 {
+	if r := w.review(); len(r.Findings) != 0 || r.Causes != 4 || r.Variability() != 0 {
 		t.Errorf("%+v", r)
 	}
 }

@@ -13,6 +13,7 @@ import (
 type rule struct {
 	name, when      string
 	extend, replace []string
+	headline        string
 }
 
 // yaml writes the rule as an entry of its section.
@@ -33,6 +34,9 @@ func (r rule) yaml() string {
 	}
 	list("extend", r.extend)
 	list("replace", r.replace)
+	if r.headline != "" {
+		list("headline", []string{r.headline})
+	}
 	return b.String()
 }
 
