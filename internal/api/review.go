@@ -27,10 +27,13 @@ type madeReview struct {
 	review  review.Review
 	at      time.Time
 	changed int64
+	making  int64 // variants that were not compared then
+	version int   // of grouping
 }
 
 const (
-	reviewLife = 30 * time.Second // while the project changes; one that does not is reviewed once
+	reviewLife = 30 * time.Second // of a large project that changes all the time
+	reviewMany = 500              // issues from which on a project is large
 	reviewDays = 30
 )
 
@@ -46,7 +49,7 @@ func (a *API) review(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		r, err := a.reviewOf(ctx, p)
+		r, making, err := a.reviewOf(ctx, p)
 		if err != nil {
 			return nil, err
 		}
@@ -59,15 +62,15 @@ func (a *API) review(h huma.API) {
 			v := review.Review{Issues: d.Issues, Causes: d.Causes, Mixed: d.Mixed}.Variability()
 			out.Days = append(out.Days, contract.VariabilityDay{Day: d.Day.Format(time.DateOnly), Issues: d.Issues, Causes: d.Causes, Mixed: d.Mixed, Variability: v})
 		}
-		out.Making, err = a.store.Unsketched(ctx, p.ID)
-		return &body[contract.GroupingReview]{out}, err
+		out.Making = making
+		return &body[contract.GroupingReview]{out}, nil
 	})
 	op(h, a, "GET", "/api/projects/{project}/grouping/review/{finding}/rules", "suggest-rules", "The project's rules with the rule that a finding of the review suggests", see, func(ctx context.Context, in *SuggestIn) (*body[contract.Suggested], error) {
 		p, err := a.store.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
-		r, err := a.reviewOf(ctx, p)
+		r, _, err := a.reviewOf(ctx, p)
 		if err != nil {
 			return nil, err
 		}
@@ -87,31 +90,36 @@ func (a *API) review(h huma.API) {
 	})
 }
 
-func (a *API) reviewOf(ctx context.Context, p *mariadb.Project) (review.Review, error) {
+// reviewOf reviews a project, or gives the review of a moment ago; making is
+// how many variants are not compared yet.
+func (a *API) reviewOf(ctx context.Context, p *mariadb.Project) (r review.Review, making int64, err error) {
 	changes, err := a.store.Changes(ctx)
 	if err != nil {
-		return review.Review{}, err
+		return r, 0, err
 	}
-	changed := changes[p.ID]
+	if making, err = a.store.Unsketched(ctx, p.ID); err != nil {
+		return r, 0, err
+	}
 	a.reviews.mu.Lock()
 	m, ok := a.reviews.made[p.ID]
 	a.reviews.mu.Unlock()
-	if age := time.Since(m.at); ok && (m.changed == changed && age < time.Hour || age < reviewLife && m.changed != changed && len(m.review.Findings) > 500) {
-		return m.review, nil
+	same := m.changed == changes[p.ID] && m.making == making && m.version == p.GroupingVersion
+	if age := time.Since(m.at); ok && (same && age < time.Hour || age < reviewLife && m.review.Issues > reviewMany) {
+		return m.review, making, nil
 	}
 	list, ids, err := a.store.ReviewIssues(ctx, p.ID)
 	if err != nil {
-		return review.Review{}, err
+		return r, making, err
 	}
 	r, of := review.Find(list, p.GroupingVersion, fingerprint.Version)
 	if err := a.store.NoteGrouping(ctx, p.ID, list, ids, of); err != nil {
-		return r, fmt.Errorf("the review was not written down: %w", err)
+		return r, making, fmt.Errorf("the review was not written down: %w", err)
 	}
 	a.reviews.mu.Lock()
 	defer a.reviews.mu.Unlock()
 	if a.reviews.made == nil {
 		a.reviews.made = map[int64]madeReview{}
 	}
-	a.reviews.made[p.ID] = madeReview{r, time.Now(), changed}
-	return r, nil
+	a.reviews.made[p.ID] = madeReview{r, time.Now(), changes[p.ID], making, p.GroupingVersion}
+	return r, making, nil
 }

@@ -118,7 +118,14 @@ func checkRules(_ context.Context, c *cli.Command) error {
 	} else {
 		showFaults(out, name, text, faults)
 		if set != nil && len(faults) == 0 {
-			fmt.Fprintf(out, "%s is good: rules for %d intake, %d scrub, %d frames, %d grouping\n", name, len(set.Intake), len(set.Scrub), len(set.Frames), len(set.Grouping))
+			var b []string
+			for _, x := range []struct {
+				section string
+				n       int
+			}{{"intake", len(set.Intake)}, {"scrub", len(set.Scrub)}, {"frame", len(set.Frames)}, {"grouping", len(set.Grouping)}} {
+				b = append(b, fmt.Sprintf("%d %s %s", x.n, x.section, plural(x.n, "rule", "rules")))
+			}
+			fmt.Fprintf(out, "%s is good: %s\n", name, strings.Join(b, ", "))
 		}
 	}
 	if len(faults) > 0 {

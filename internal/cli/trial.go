@@ -286,7 +286,7 @@ func showTrial(out io.Writer, v contract.RulesTried, project string) {
 		fmt.Fprintln(out, "No event is stored to try the rules on. Send some, or look further back with --days.")
 		return
 	}
-	fmt.Fprintf(out, "%s %s since %s were looked at, of %s that came in: %s would have been let in, %s dropped.\n", count(int64(v.Events)), plural(v.Events, "event", "events"),
+	fmt.Fprintf(out, "%s stored %s since %s were looked at, of %s that came in: %s would have been let in, %s dropped.\n", count(int64(v.Events)), plural(v.Events, "event", "events"),
 		v.From.Format("2006-01-02 15:04"), count(v.All), count(int64(v.Kept)), count(int64(v.Events-v.Kept)))
 	showTrialRules(out, "INTAKE", v.Intake)
 	showTrialRules(out, "SCRUB", v.Scrub)

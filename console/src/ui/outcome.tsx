@@ -48,10 +48,10 @@ export function OutcomeView({ project, o }: { project: string; o: api.Outcome })
     <div>
       <p className="font-semibold">{summary(o)}</p>
       {o.merges.map((m) => (
-        <Change key={`m${m.into.number ?? 0}.${m.into.new ?? 0}`} project={project} title={<>Into {name(project, m.into)}</>} head={m.into} sides={m.from} word={(s) => (s.number === m.into.number && s.number ? 'stays' : s.gone ? 'its number would lead there' : 'this part of it')} />
+        <Change key={`m${m.into.number ?? 0}.${m.into.new ?? 0}`} project={project} title={<>Into <b>{sideName(project, m.into)}</b></>} head={m.into} sides={m.from} word={(s) => (s.number === m.into.number && s.number ? 'stays' : s.gone ? 'its number would lead there' : 'this part of it')} />
       ))}
       {o.splits.map((s) => (
-        <Change key={`s${s.from.number ?? 0}`} project={project} title={<>{name(project, s.from)} would come apart</>} head={s.from} sides={s.into} word={(x) => (x.number === s.from.number && !x.new ? 'stays' : 'goes there')} />
+        <Change key={`s${s.from.number ?? 0}`} project={project} title={<><b>{sideName(project, s.from)}</b> would come apart</>} head={s.from} sides={s.into} word={(x) => (x.number === s.from.number && !x.new ? 'stays' : 'goes there')} />
       ))}
       {o.more ? <p className="soft mt-2">{counted(o.more, 'more change')} {o.more === 1 ? 'is' : 'are'} not listed.</p> : null}
       {o.rules.length > 0 && (

@@ -116,7 +116,6 @@ const (
 // Trial tries another way of grouping on stored events. Make it with NewTrial.
 type Trial struct {
 	now, then grouping.Method
-	seen      map[string]bool // events
 	cells     map[cellKey]*cell
 	hits      []*RuleHit
 	hitIssues map[*RuleHit]map[int64]bool

@@ -30,16 +30,6 @@ func (t *template) fills() bool {
 	return slices.ContainsFunc(t.parts, func(p templatePart) bool { return p.fixed == "" })
 }
 
-// attributes are the attributes it names plainly.
-func (t *template) attributes() (out []string) {
-	for _, p := range t.parts {
-		if p.attribute != "" {
-			out = append(out, p.attribute)
-		}
-	}
-	return out
-}
-
 // fill gives the text for an event; something says that a value that was filled
 // in was not empty.
 func (t *template) fill(f *Facts) (text string, something bool, spent uint64, err error) {
