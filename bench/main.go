@@ -29,6 +29,7 @@ type settings struct {
 	span    time.Duration
 	rounds  int
 	events  int
+	issues  int
 	minutes int
 	rate    int
 	profile string
@@ -50,6 +51,7 @@ var scenes = []measured{
 	{"maps", "source maps decoded, beside JavaScript libraries, and compiled; frames looked up", false, maps},
 	{"symbols", "symbols in the service: pushed, looked up cold and hot, and come late", false, inService},
 	{"page", "what the JavaScript client costs a page in Chromium: bytes and milliseconds", false, inPage},
+	{"grouping", "trials, similar issues, the review and a regrouping with -issues issues", false, grouping},
 	{"store", "filed and read with an empty store and with -events stored", false, byStore},
 	{"flood", "a million events of one error among a hundred others", false, flood},
 	{"soak", "the whole way for -minutes, with the memory it takes", false, soak},
@@ -76,6 +78,7 @@ func main() {
 	flag.DurationVar(&s.span, "span", 8*time.Second, "how long each measurement takes")
 	flag.IntVar(&s.rounds, "rounds", 2, "how often all are repeated, in turns")
 	flag.IntVar(&s.events, "events", 10_000_000, "of the scene store")
+	flag.IntVar(&s.issues, "issues", 100_000, "of the scene grouping")
 	flag.IntVar(&s.minutes, "minutes", 10, "of the scene soak")
 	flag.IntVar(&s.rate, "rate", 1000, "events a second of the scene soak")
 	flag.StringVar(&s.profile, "profile", "", "of the scenes senders and soak: write a processor profile of the service to this file")

@@ -51,7 +51,7 @@ const joinTimeouts = `grouping:
 `
 
 func TestGrouping_ARuleIsTriedActsAndIsTakenBack(t *testing.T) {
-	s, p := shared, "grouped"
+	s, p := shared, "joined-timeouts"
 	key := harbourGates(t, s, p)
 	if n := len(s.issues(t, p)); n != 5 {
 		t.Fatalf("%d issues before", n)

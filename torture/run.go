@@ -33,6 +33,7 @@ type Report struct {
 	Acknowledged, Repeats        int
 	TurnedAway, Unanswered       int64
 	Merges, Undos                int64
+	Regroupings, TakenBack       int64
 	Days                         float64 // that the clock went on
 	Filed, SetAside, Unexpected  int
 	Took                         time.Duration
@@ -42,7 +43,7 @@ type Report struct {
 func (r Report) String() string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "seed %d, %s: killed %v; the clock went on by %.1f days\n", r.Seed, r.Took.Round(time.Second), r.Kills, r.Days)
-	fmt.Fprintf(&b, "%d events acknowledged, %d sent again on purpose, %d requests turned away, %d without an answer; %d merges, %d undos\n", r.Acknowledged, r.Repeats, r.TurnedAway, r.Unanswered, r.Merges, r.Undos)
+	fmt.Fprintf(&b, "%d events acknowledged, %d sent again on purpose, %d requests turned away, %d without an answer; %d merges, %d undos, %d regroupings, %d taken back\n", r.Acknowledged, r.Repeats, r.TurnedAway, r.Unanswered, r.Merges, r.Undos, r.Regroupings, r.TakenBack)
 	fmt.Fprintf(&b, "%d of them filed once, %d set aside, %d missing, %d filed more than once; %d filed that had no answer; recount: %d differences\n", r.Filed, r.SetAside, len(r.Missing), len(r.Doubled), r.Unexpected, len(r.Difference))
 	return b.String()
 }
@@ -154,13 +155,27 @@ func (s *stage) kill(ctx context.Context, rnd *rand.Rand) {
 	}
 }
 
-// meddle merges issues and undoes merges, at random.
+// ways are rules files that group in different ways: by an attribute of the
+// event, by its environment, several types together, and not at all.
+var ways = []string{
+	`grouping: [{name: users, when: 'exception.type == "Fault1" || exception.type == "Fault2"', extend: '${attr("user.id") < "p-2" ? "early" : "late"}'}]`,
+	`grouping: [{name: environments, when: 'true', extend: '${environment}'}]`,
+	`grouping: [{name: some are one, when: 'exception.type.matches("[0-3]$")', replace: some}]`,
+	``,
+}
+
+// meddle merges issues and undoes merges, changes the rules, regroups and takes
+// that back, at random.
 func (s *stage) meddle(ctx context.Context, rnd *rand.Rand) {
 	for ctx.Err() == nil {
 		time.Sleep(time.Duration(20+rnd.IntN(200)) * time.Millisecond)
 		v := s.services[rnd.IntN(len(s.services))]
 		project := projects[rnd.IntN(len(projects))]
 		a, b := 1+rnd.IntN(kinds), 1+rnd.IntN(kinds)
+		if rnd.IntN(6) == 0 {
+			s.regroup(ctx, v, project, rnd)
+			continue
+		}
 		if rnd.IntN(3) == 0 {
 			if v.post(ctx, fmt.Sprintf("/api/issues/%s/%d/merge", project, a), fmt.Sprintf(`{"into":%d}`, b)) == nil {
 				s.report.Merges++
@@ -168,6 +183,20 @@ func (s *stage) meddle(ctx context.Context, rnd *rand.Rand) {
 		} else if v.post(ctx, fmt.Sprintf("/api/issues/%s/%d/undo", project, a), `{}`) == nil {
 			s.report.Undos++
 		}
+	}
+}
+
+// regroup changes a project's rules and regroups by them, or takes that back.
+func (s *stage) regroup(ctx context.Context, v *service, project string, rnd *rand.Rand) {
+	base := "/api/projects/" + project
+	if rnd.IntN(3) == 0 {
+		if v.post(ctx, base+"/regroupings/undo", `{}`) == nil {
+			s.report.TakenBack++
+		}
+		return
+	}
+	if v.call(ctx, "PUT", base+"/rules", fmt.Sprintf(`{"text":%q}`, ways[rnd.IntN(len(ways))]), nil) == nil && v.post(ctx, base+"/regroupings/begin", `{}`) == nil {
+		s.report.Regroupings++
 	}
 }
 

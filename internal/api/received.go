@@ -23,6 +23,7 @@ var causeWords = map[string]string{
 	mariadb.CauseCut:        "something was over a limit and was cut",
 	mariadb.CauseCapped:     "would have made more new things of this sort than reports may",
 	mariadb.CauseFailed:     "the condition of this rule gave an error and counted as not met",
+	mariadb.CauseEmpty:      "the event lacks all that this grouping rule fills in, so that it did not fit",
 	mariadb.CauseCostly:     "the condition of this rule cost too much and counted as not met",
 	mariadb.CauseOver:       "turned away: the allowance of this span was used up",
 	mariadb.CauseTurnedAway: "requests turned away: the service was full",

@@ -201,14 +201,19 @@ func (r *trialRun) hide(out *contract.RulesTried) {
 			x.Examples = []rules.TrialExample{}
 		}
 	}
+	bare := func(s *regroup.Side) { s.Headline, s.Place, s.Examples = "", "", nil }
 	for i := range out.Grouping.Merges {
-		for j := range out.Grouping.Merges[i].From {
-			out.Grouping.Merges[i].From[j].Examples = nil
+		m := &out.Grouping.Merges[i]
+		bare(&m.Into)
+		for j := range m.From {
+			bare(&m.From[j])
 		}
 	}
 	for i := range out.Grouping.Splits {
-		for j := range out.Grouping.Splits[i].Into {
-			out.Grouping.Splits[i].Into[j].Examples = nil
+		x := &out.Grouping.Splits[i]
+		bare(&x.From)
+		for j := range x.Into {
+			bare(&x.Into[j])
 		}
 	}
 }

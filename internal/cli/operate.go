@@ -63,7 +63,7 @@ func showStatus(out io.Writer, s contract.Status) {
 	}
 	fmt.Fprintf(out, "  inbox     %s; %s set aside; %d %s\n", waiting, count(s.SetAside), s.Processes, plural(s.Processes, "process files", "processes file"))
 	if s.Recounting > 0 {
-		fmt.Fprintf(out, "  moves     the counts of %d merges, splits and undos are on their way\n", s.Recounting)
+		fmt.Fprintf(out, "  moves     %d merges, splits, regroupings and undos are on their way\n", s.Recounting)
 	}
 	if d := s.Database; d != nil {
 		durable := "every commit is synced"

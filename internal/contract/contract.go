@@ -333,7 +333,7 @@ type Status struct {
 	Waiting    int64           `json:"waiting" doc:"events stored but not yet filed"`
 	Oldest     *time.Time      `json:"oldest,omitempty" doc:"when the oldest of them was received"`
 	SetAside   int64           `json:"set_aside" doc:"events that could not be filed"`
-	Recounting int64           `json:"recounting" doc:"merges, splits and undos whose counts are on their way"`
+	Recounting int64           `json:"recounting" doc:"merges, splits, regroupings and undos that are on their way"`
 	Processes  int             `json:"processes" doc:"how many file events"`
 	Database   *StatusDatabase `json:"database,omitempty"`
 	Advice     []string        `json:"advice" nullable:"false" doc:"what to do where all is not well"`

@@ -49,8 +49,11 @@ func (w *filing) countScrubbed(it *pipeline.Item) {
 func (w *filing) countTrouble(it *pipeline.Item) {
 	for _, t := range it.Trouble {
 		cause := CauseFailed
-		if t.TooCostly {
+		switch {
+		case t.TooCostly:
 			cause = CauseCostly
+		case t.Empty:
+			cause = CauseEmpty
 		}
 		w.tally.Add(it.Received, cause, t.Rule, 1)
 		w.tally.Example(it.Received, cause, t.Rule, t.Why+" — "+inWords(it))

@@ -211,7 +211,7 @@ func (s *Store) Inbox(ctx context.Context) (InboxState, error) {
 	if err != nil {
 		return st, err
 	}
-	return st, s.db.QueryRowContext(ctx, "SELECT (SELECT COUNT(*) FROM set_aside), (SELECT COUNT(*) FROM move WHERE following=1)+(SELECT COUNT(*) FROM split WHERE looking=1)").Scan(&st.SetAside, &st.Following)
+	return st, s.db.QueryRowContext(ctx, "SELECT (SELECT COUNT(*) FROM set_aside), (SELECT COUNT(*) FROM move WHERE following=1)+(SELECT COUNT(*) FROM split WHERE looking=1)+(SELECT COUNT(*) FROM regroup WHERE "+works+")").Scan(&st.SetAside, &st.Following)
 }
 
 // newSecret gives n random bytes.

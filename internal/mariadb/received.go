@@ -25,11 +25,12 @@ const (
 	CauseSession  = "session"  // a message about a session
 	CauseFeedback = "feedback" // what a person said
 
-	CauseScrubbed = "scrubbed"         // something was, by a rule or kind
-	CauseCut      = "cut"              // something was over a limit
-	CauseCapped   = "capped"           // would have made more new things than an hour allows
-	CauseFailed   = "condition_failed" // a rule's condition gave an error
-	CauseCostly   = "too_costly"       // a rule's condition was stopped
+	CauseScrubbed = "scrubbed"           // something was, by a rule or kind
+	CauseCut      = "cut"                // something was over a limit
+	CauseCapped   = "capped"             // would have made more new things than an hour allows
+	CauseFailed   = "condition_failed"   // a rule's condition gave an error
+	CauseCostly   = "too_costly"         // a rule's condition was stopped
+	CauseEmpty    = "nothing_to_fill_in" // a grouping rule's values were all empty
 
 	CauseOver       = "over_allowance" // turned away: the project's allowance was used up
 	CauseTurnedAway = "turned_away"    // turned away: the service was full

@@ -385,6 +385,12 @@ func (w *regrouping) finish(ctx context.Context) error {
 		} else if err := w.countStays(ctx, tx); err != nil {
 			return err
 		}
+		// Only the last one can be taken back.
+		for _, table := range []string{"regroup_variant", "regroup_alias", "regroup_issue"} {
+			if _, err := tx.ExecContext(ctx, "DELETE t FROM "+table+" t JOIN regroup g ON g.id=t.regroup WHERE g.project=? AND g.id<?", w.Project, w.ID); err != nil {
+				return err
+			}
+		}
 		for _, q := range []string{"DELETE FROM regroup_event WHERE regroup=?", "DELETE FROM regroup_exemplar WHERE regroup=?", "DELETE FROM regroup_part WHERE regroup=?"} {
 			if _, err := tx.ExecContext(ctx, q, w.ID); err != nil {
 				return err

@@ -200,34 +200,44 @@ func (w *regrouping) parts(ctx context.Context, v aVariant) (out []*foundPart, n
 		}
 		return nil
 	}
-	var few []packedBody
-	err = each(ctx, w.s.db, func(r *sql.Rows) error {
-		var x packedBody
-		err := r.Scan(&x.form, &x.filing, &x.keepDay, &x.thrown, &x.dictionary, &x.body)
-		few = append(few, x)
-		return err
-	}, "SELECT form, 0, 0, thrown, NULL, body FROM exemplar WHERE variant=? UNION ALL SELECT NULL, n.filing, n.keep_day, e.thrown, n.dictionary, n.body FROM newest_body n JOIN event e ON e.project=n.project AND e.filing=n.filing AND e.keep_day=n.keep_day WHERE n.variant=? AND n.filing<=?", v.id, v.id, w.filing)
-	if err != nil {
-		return nil, n, err
-	}
-	if err := take(few); err != nil {
-		return nil, n, err
-	}
-	for at := int64(0); ; {
+	// The newest body may stand apart, and those kept for good are mostly of
+	// events that are read anyway.
+	read := map[[16]byte]bool{}
+	for at, full := int64(0), true; full; {
 		var page []packedBody
 		err := each(ctx, w.s.slow, func(r *sql.Rows) error {
 			var x packedBody
-			err := r.Scan(&x.filing, &x.keepDay, &x.thrown, &x.dictionary, &x.body)
+			var id []byte
+			err := r.Scan(&id, &x.filing, &x.keepDay, &x.thrown, &x.dictionary, &x.body)
+			read[[16]byte(id)] = true
 			page = append(page, x)
 			return err
-		}, "SELECT e.filing, e.keep_day, e.thrown, b.dictionary, b.body FROM (SELECT project, filing, keep_day, thrown FROM event FORCE INDEX (by_variant) WHERE variant=? AND has_body=1 AND filing>? AND filing<=? ORDER BY filing LIMIT ?) e"+
+		}, "SELECT e.id, e.filing, e.keep_day, e.thrown, b.dictionary, b.body FROM (SELECT id, project, filing, keep_day, thrown FROM event FORCE INDEX (by_variant) WHERE variant=? AND has_body=1 AND filing>? AND filing<=? ORDER BY filing LIMIT ?) e"+
 			" JOIN event_body b ON b.project=e.project AND b.filing=e.filing AND b.keep_day=e.keep_day ORDER BY e.filing", v.id, at, w.filing, readPage)
-		if err != nil || len(page) == 0 {
-			return out, n, err
+		if err != nil {
+			return nil, n, err
 		}
 		if err := take(page); err != nil {
 			return nil, n, err
 		}
-		at = page[len(page)-1].filing
+		if full = len(page) == readPage; full {
+			at = page[len(page)-1].filing
+		}
 	}
+	var few []packedBody
+	same := len(out) == 1 // then those of events that were read are as they are
+	err = each(ctx, w.s.db, func(r *sql.Rows) error {
+		var x packedBody
+		var id []byte
+		err := r.Scan(&x.form, &id, &x.filing, &x.keepDay, &x.thrown, &x.dictionary, &x.body)
+		if err == nil && !(same && x.form != nil && read[[16]byte(id)]) {
+			few = append(few, x)
+		}
+		return err
+	}, "SELECT form, event, 0, 0, thrown, NULL, body FROM exemplar WHERE variant=? UNION ALL SELECT NULL, e.id, n.filing, n.keep_day, e.thrown, n.dictionary, n.body FROM newest_body n JOIN event e ON e.project=n.project AND e.filing=n.filing AND e.keep_day=n.keep_day WHERE n.variant=? AND n.filing<=?", v.id, v.id, w.filing)
+	if err != nil {
+		return nil, n, err
+	}
+	err = take(few)
+	return out, n, err
 }

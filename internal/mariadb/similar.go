@@ -23,7 +23,7 @@ type Similar struct {
 const (
 	ownVariants  = 10    // of the issue asked about, the largest
 	rareFeatures = 24    // that others are looked for by, the rarest
-	mostPostings = 3_000 // variants that are counted at most
+	mostPostings = 2_000 // variants that are counted at most
 	mostCompared = 120   // variants that are compared in full
 	leastSimilar = 0.35
 	mostSimilar  = 10
@@ -85,26 +85,40 @@ func (s *Store) Similar(ctx context.Context, project *Project, id int64) ([]Simi
 
 // named reads the issues that were found, the most alike first.
 func (s *Store) named(ctx context.Context, best map[int64]Similar) ([]Similar, error) {
-	type found struct {
+	type hit struct {
 		issue int64
 		score float64
 	}
-	var order []found
+	var order []hit
 	for id, x := range best {
-		order = append(order, found{id, x.Score})
+		order = append(order, hit{id, x.Score})
 	}
-	slices.SortFunc(order, func(a, b found) int { return cmp.Or(cmp.Compare(b.score, a.score), cmp.Compare(a.issue, b.issue)) })
-	var out []Similar
-	for _, f := range order[:min(len(order), mostSimilar)] {
-		is, err := scanIssue(s.db.QueryRowContext(ctx, fmt.Sprintf(issueSelect, "issue_list l")+" WHERE l.issue=?", f.issue))
-		if err != nil {
-			return nil, err
+	slices.SortFunc(order, func(a, b hit) int { return cmp.Or(cmp.Compare(b.score, a.score), cmp.Compare(a.issue, b.issue)) })
+	order = order[:min(len(order), mostSimilar)]
+	if len(order) == 0 {
+		return nil, nil
+	}
+	var ids []any
+	for _, f := range order {
+		ids = append(ids, f.issue)
+	}
+	found := map[int64]*Issue{}
+	err := each(ctx, s.db, func(r *sql.Rows) error {
+		is, err := scanIssue(r)
+		if err == nil {
+			found[is.ID] = is
 		}
-		x := best[f.issue]
-		x.Issue = *is
-		out = append(out, x)
+		return err
+	}, fmt.Sprintf(issueSelect, "issue_list l")+" WHERE l.issue IN ("+marks(len(ids))+")", ids...)
+	var out []Similar
+	for _, f := range order {
+		if is := found[f.issue]; is != nil {
+			x := best[f.issue]
+			x.Issue = *is
+			out = append(out, x)
+		}
 	}
-	return out, nil
+	return out, err
 }
 
 // sharing finds variants of other issues that share the rarest features, and
@@ -146,16 +160,18 @@ func (s *Store) sharing(ctx context.Context, project, id int64, own map[int64][]
 		weight[c.feature] = 1 / math.Log2(2+float64(c.variants))
 	}
 	score := map[int64]float64{}
-	for f, w := range weight {
-		err := each(ctx, s.db, func(r *sql.Rows) error {
-			var v int64
-			err := r.Scan(&v)
-			score[v] += w
-			return err
-		}, "SELECT variant FROM sketch_feature WHERE project=? AND feature=? LIMIT ?", project, f, mostPostings)
-		if err != nil {
-			return nil, err
-		}
+	rarest := []any{project}
+	for f := range weight {
+		rarest = append(rarest, f)
+	}
+	err := each(ctx, s.db, func(r *sql.Rows) error {
+		var v, f int64
+		err := r.Scan(&v, &f)
+		score[v] += weight[f]
+		return err
+	}, "SELECT variant, feature FROM sketch_feature WHERE project=? AND feature IN ("+marks(len(weight))+") LIMIT ?", append(rarest, 2*mostPostings)...)
+	if err != nil {
+		return nil, err
 	}
 	var ids []int64
 	for v := range score {
@@ -197,7 +213,7 @@ func (s *Store) Elsewhere(ctx context.Context, id int64) (list []Elsewhere, err 
 		err := r.Scan(&x.Project, &x.Number, &x.Head, &x.State, &x.Events, &x.Users)
 		list = append(list, x)
 		return err
-	}, "SELECT p.name, i.number, l.headline, l.state, l.events, l.users FROM (SELECT DISTINCT b.issue FROM alias a JOIN alias b ON b.hash=a.hash AND b.grouping_version=a.grouping_version AND b.project<>a.project WHERE a.issue=?) k"+
+	}, "SELECT STRAIGHT_JOIN p.name, i.number, l.headline, l.state, l.events, l.users FROM (SELECT DISTINCT b.issue FROM alias a JOIN alias b ON b.hash=a.hash AND b.grouping_version=a.grouping_version AND b.project<>a.project WHERE a.issue=?) k"+
 		" JOIN issue i ON i.id=k.issue JOIN project p ON p.id=i.project JOIN issue_list l ON l.issue=i.id ORDER BY l.events DESC LIMIT 20", id)
 	return list, err
 }

@@ -3,6 +3,7 @@ package worker
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 	"log/slog"
 	"strings"
 	"testing"
@@ -10,6 +11,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"firethorn/internal/core/issue"
 	"firethorn/internal/mariadb"
 	"firethorn/internal/pipeline"
 	"firethorn/internal/testdb"
@@ -325,5 +327,44 @@ func TestWorker_SwitchesOffWhatCostsTooMuch(t *testing.T) {
 	}
 	if now := b.received(t, mariadb.CauseCostly, "dear"); stopped != 30 || now != stopped {
 		t.Errorf("stopped for %d events, then for %d", stopped, now)
+	}
+}
+
+// A grouping rule that costs too much, fails, or finds nothing to fill in is
+// counted under its name, and no event is lost to it.
+func TestWorker_GroupingRulesThatCannotAnswerLoseNothing(t *testing.T) {
+	b := prepare(t)
+	b.pushRules(t, `grouping:
+- {name: dear, when: 'breadcrumbs.exists(a, breadcrumbs.exists(b, breadcrumbs.exists(c, a.message + b.message == c.message)))', extend: x}
+- {name: fails, when: 'attributes["tide"] == 1', extend: x}
+- {name: empty, when: 'true', replace: '${no.such}${none}'}
+- {name: last, when: 'true', extend: '${message.shape()}', headline: 'Day ${attr("day")}'}
+`)
+	crumbs := `"breadcrumbs":[` + strings.TrimSuffix(strings.Repeat(`{"message":"/day/366"},`, 100), ",") + `]`
+	var events []string
+	for i := range 30 {
+		events = append(events, fmt.Sprintf(`{"message":"no tide on day %d","attributes":{"day":"%d"},%s}`, i, i%2, crumbs))
+	}
+	b.put(t, events...)
+	b.run(t)
+	p, err := b.ProjectByID(t.Context(), b.project.ID)
+	if err != nil || !p.Off["dear"] || len(p.Off) != 1 {
+		t.Fatalf("off: %v, %v", p.Off, err)
+	}
+	off, err := b.RulesOff(t.Context(), p.ID, p.RulesVersion)
+	if err != nil || len(off) != 1 || off[0].Section != "grouping" {
+		t.Errorf("off: %+v, %v", off, err)
+	}
+	if filed, aside := b.counts(t); filed != 30 || aside != 0 {
+		t.Errorf("%d filed, %d set aside", filed, aside)
+	}
+	for cause, rule := range map[string]string{mariadb.CauseCostly: "dear", mariadb.CauseFailed: "fails", mariadb.CauseEmpty: "empty"} {
+		if n := b.received(t, cause, rule); n != 30 {
+			t.Errorf("%s counts %d for %s", rule, n, cause)
+		}
+	}
+	list, _, err := b.Issues(t.Context(), mariadb.IssueQuery{Project: p.ID, Limit: 10, Order: mariadb.ByNewest, States: []issue.State{issue.New}})
+	if err != nil || len(list) != 1 || !strings.HasPrefix(list[0].Headline, "Day ") || list[0].Events != 30 {
+		t.Errorf("%d issues, %v", len(list), err)
 	}
 }
