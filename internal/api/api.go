@@ -190,6 +190,7 @@ func (a *API) register(r chi.Router) huma.API {
 	a.regroupings(h)
 	a.review(h)
 	a.beside(h)
+	a.releases(h)
 	a.received(h)
 	return h
 }

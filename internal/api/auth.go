@@ -22,6 +22,7 @@ const (
 	see                      // read issues and events
 	triage                   // decide about issues
 	pushSymbol               // push symbols
+	announce                 // announce releases, mark deploys
 	readRules                // read a project's rules, check and try others
 	pushRules                // change a project's rules
 	administer               // projects, keys, people, tokens
@@ -30,10 +31,10 @@ const (
 
 // allows lists what each scope may do.
 var allows = map[mariadb.Scope][]action{
-	mariadb.ScopeBuild:  {anyone, pushSymbol, readRules, pushRules, signIn},
+	mariadb.ScopeBuild:  {anyone, pushSymbol, announce, readRules, pushRules, signIn},
 	mariadb.ScopeRead:   {anyone, see, readRules, signIn},
-	mariadb.ScopePerson: {anyone, see, triage, pushSymbol, readRules, pushRules, signIn},
-	mariadb.ScopeAdmin:  {anyone, see, triage, pushSymbol, readRules, pushRules, administer, signIn},
+	mariadb.ScopePerson: {anyone, see, triage, pushSymbol, announce, readRules, pushRules, signIn},
+	mariadb.ScopeAdmin:  {anyone, see, triage, pushSymbol, announce, readRules, pushRules, administer, signIn},
 }
 
 type grantKey struct{}

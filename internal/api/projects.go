@@ -78,6 +78,11 @@ func (a *API) projects(h huma.API) {
 				return nil, err
 			}
 		}
+		if in.Body.ReleaseOrder != "" {
+			if err := a.store.SetReleaseOrder(ctx, p.ID, in.Body.ReleaseOrder); err != nil {
+				return nil, err
+			}
+		}
 		for _, o := range in.Body.Origins {
 			if err := goodOrigin(o); err != nil {
 				return nil, err
@@ -181,7 +186,7 @@ func (a *API) project(ctx context.Context, p *mariadb.Project) (*contract.Projec
 	if err != nil {
 		return nil, err
 	}
-	out := &contract.Project{Name: p.Name, Created: p.Created, KeepDays: p.KeepDays, KeepSymbols: p.KeepSymbols, LogMessages: cmp.Or(string(p.LogMessages), "off"), Issues: t.Issues, OpenIssues: t.Open, Events: t.Events,
+	out := &contract.Project{Name: p.Name, Created: p.Created, KeepDays: p.KeepDays, KeepSymbols: p.KeepSymbols, LogMessages: cmp.Or(string(p.LogMessages), "off"), ReleaseOrder: cmp.Or(string(p.ReleaseOrder), "auto"), Issues: t.Issues, OpenIssues: t.Open, Events: t.Events,
 		Origins: p.Origins, Allowance: contract.Allowance(p.Allowance), Rules: p.RulesVersion}
 	if !t.LastEvent.IsZero() {
 		out.LastEvent = &t.LastEvent

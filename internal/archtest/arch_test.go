@@ -35,7 +35,7 @@ var may = map[string][]string{
 	"worker":        {"core/event", "core/feedback", "core/fingerprint", "core/session", "mariadb", "pipeline"},
 	"metrics":       {"mariadb"},
 	"intake":        {"core/event", "core/fault", "core/feedback", "core/logtext", "core/otlp", "core/scrub", "core/session", "mariadb", "pipeline", "web"},
-	"api":           {"contract", "core/blame", "core/difference", "core/event", "core/fault", "core/fingerprint", "core/impact", "core/issue", "core/regroup", "core/review", "core/rules", "core/scrub", "core/session", "core/symbolicate", "guide", "mariadb", "pipeline", "web"},
+	"api":           {"contract", "core/blame", "core/difference", "core/event", "core/fault", "core/fingerprint", "core/impact", "core/issue", "core/regroup", "core/release", "core/review", "core/rules", "core/scrub", "core/session", "core/symbolicate", "guide", "mariadb", "pipeline", "web"},
 	"app":           {"api", "core/fault", "intake", "localdb", "mariadb", "metrics", "pipeline", "web", "worker"},
 	"cli":           {"api", "app", "contract", "core/blame", "core/event", "core/fault", "core/fingerprint", "core/grouping", "core/logtext", "core/otlp", "core/regroup", "core/review", "core/rules", "core/sourcemap", "core/stacktrace", "core/stamp", "core/symbolicate", "core/symbols", "follow", "intake", "web"},
 	"follow":        {"core/event", "core/logtext", "core/otlp"},

@@ -79,10 +79,11 @@ func projectCommand() *cli.Command {
 					}
 					return request(ctx, c, http.MethodPatch, contract.ChangeProject{KeepDays: c.Int("days"), KeepSymbols: c.Int("symbols")}, path, showProject)
 				}},
-			{Name: "change", Usage: "change what a project may take in, from which web origins, and which log records become events", Arguments: []cli.Argument{text("name")},
+			{Name: "change", Usage: "change what a project may take in, from which web origins, by what its releases are ordered, and which log records become events", Arguments: []cli.Argument{text("name")},
 				Flags: []cli.Flag{
 					&cli.Int64Flag{Name: "allowance-minute", Usage: "`EVENTS` a minute; 0: any number, -1: the default"},
 					&cli.Int64Flag{Name: "allowance-day", Usage: "`EVENTS` a day; 0: any number, -1: the default"},
+					&cli.StringFlag{Name: "release-order", Usage: "`WHAT` orders releases: auto (by version where that is possible), versions (alone) or announcement"},
 					&cli.StringFlag{Name: "log-messages", Usage: "from which `SEVERITY` on log records without an exception become events: error, fatal, or off"},
 					&cli.StringSliceFlag{Name: "origin", Usage: "a web `ORIGIN` that may report, and no other; may be given several times; * is any"},
 				},
@@ -91,15 +92,15 @@ func projectCommand() *cli.Command {
 					if err != nil {
 						return err
 					}
-					in := contract.ChangeProject{Origins: c.StringSlice("origin"), LogMessages: c.String("log-messages")}
+					in := contract.ChangeProject{Origins: c.StringSlice("origin"), LogMessages: c.String("log-messages"), ReleaseOrder: c.String("release-order")}
 					for flag, to := range map[string]**int64{"allowance-minute": &in.AllowanceMinute, "allowance-day": &in.AllowanceDay} {
 						if c.IsSet(flag) {
 							n := c.Int64(flag)
 							*to = &n
 						}
 					}
-					if in.AllowanceMinute == nil && in.AllowanceDay == nil && len(in.Origins) == 0 && in.LogMessages == "" {
-						return usage("change what? Give --allowance-minute, --allowance-day, --origin or --log-messages")
+					if in.AllowanceMinute == nil && in.AllowanceDay == nil && len(in.Origins) == 0 && in.LogMessages == "" && in.ReleaseOrder == "" {
+						return usage("change what? Give --allowance-minute, --allowance-day, --origin, --release-order or --log-messages")
 					}
 					return request(ctx, c, http.MethodPatch, in, path, showProject)
 				}},

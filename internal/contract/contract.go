@@ -14,19 +14,20 @@ import (
 
 // Project is an application that reports.
 type Project struct {
-	Name        string     `json:"name"`
-	IngestKey   string     `json:"ingest_key" doc:"the newest good ingest key; it is public and can only report"`
-	Created     time.Time  `json:"created"`
-	KeepDays    int        `json:"keep_days" doc:"how long events are kept"`
-	KeepSymbols int        `json:"keep_symbols" doc:"for how many days symbols are kept after they were pushed or used last"`
-	Issues      int64      `json:"issues"`
-	OpenIssues  int64      `json:"open_issues"`
-	Events      int64      `json:"events"`
-	LastEvent   *time.Time `json:"last_event,omitempty"`
-	Origins     []string   `json:"origins" nullable:"false" doc:"web origins that may report; * is any"`
-	Allowance   Allowance  `json:"allowance"`
-	Rules       int        `json:"rules_version" doc:"of the rules file; 0 when none was pushed yet"`
-	LogMessages string     `json:"log_messages" enum:"off,error,fatal" doc:"from which severity on log records without an exception become events"`
+	Name         string     `json:"name"`
+	IngestKey    string     `json:"ingest_key" doc:"the newest good ingest key; it is public and can only report"`
+	Created      time.Time  `json:"created"`
+	KeepDays     int        `json:"keep_days" doc:"how long events are kept"`
+	KeepSymbols  int        `json:"keep_symbols" doc:"for how many days symbols are kept after they were pushed or used last"`
+	Issues       int64      `json:"issues"`
+	OpenIssues   int64      `json:"open_issues"`
+	Events       int64      `json:"events"`
+	LastEvent    *time.Time `json:"last_event,omitempty"`
+	Origins      []string   `json:"origins" nullable:"false" doc:"web origins that may report; * is any"`
+	Allowance    Allowance  `json:"allowance"`
+	Rules        int        `json:"rules_version" doc:"of the rules file; 0 when none was pushed yet"`
+	ReleaseOrder string     `json:"release_order" enum:"auto,versions,announcement" doc:"by what releases are ordered"`
+	LogMessages  string     `json:"log_messages" enum:"off,error,fatal" doc:"from which severity on log records without an exception become events"`
 }
 
 // Allowance is how many events a project takes in; 0 is any number.
@@ -386,6 +387,7 @@ type ChangeProject struct {
 	AllowanceMinute *int64   `json:"allowance_minute,omitempty" minimum:"-1" maximum:"4000000000" doc:"events a minute; 0: any number; -1: the default"`
 	AllowanceDay    *int64   `json:"allowance_day,omitempty" minimum:"-1" maximum:"4000000000" doc:"events a day; 0: any number; -1: the default"`
 	Origins         []string `json:"origins,omitempty" maxItems:"100" doc:"web origins that may report; * is any"`
+	ReleaseOrder    string   `json:"release_order,omitempty" enum:"auto,versions,announcement" doc:"by what releases are ordered: by version where that is possible, by version alone, or by when they were announced or first seen"`
 	LogMessages     string   `json:"log_messages,omitempty" enum:"off,error,fatal" doc:"from which severity on log records without an exception become events"`
 }
 

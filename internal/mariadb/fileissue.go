@@ -189,6 +189,13 @@ func (w *filing) checkRegressions(ctx context.Context) error {
 			seenIn[seen{r.issue.id, r.Release}] = true
 		}
 	}
+	if len(seenIn) == 0 {
+		return nil
+	}
+	policy, err := releaseOrder(ctx, w.tx, w.Project.ID)
+	if err != nil {
+		return err
+	}
 	for k := range seenIn {
 		is := w.issues[k.issue]
 		in, err := w.s.releaseNamed(ctx, w.tx, w.Project.ID, k.release)
@@ -199,7 +206,7 @@ func (w *filing) checkRegressions(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		next, entry, changed := issue.Seen(is.standing, in, fixed)
+		next, entry, changed := issue.Seen(is.standing, in, fixed, policy)
 		if entry == nil {
 			continue
 		}
@@ -208,7 +215,12 @@ func (w *filing) checkRegressions(ctx context.Context) error {
 			if _, err := w.tx.ExecContext(ctx, "UPDATE issue SET state=? WHERE id=?", string(next.State), is.id); err != nil {
 				return err
 			}
-		} else if said, err := w.saidSinceFix(ctx, is.id, entry.Words); err != nil || said {
+			if err := w.s.addRegression(ctx, w.tx, w.Project.ID, is.id, entry); err != nil {
+				return err
+			}
+			continue
+		}
+		if said, err := w.saidSinceFix(ctx, is.id, entry.Words); err != nil || said {
 			if err != nil {
 				return err
 			}
@@ -227,6 +239,12 @@ func (w *filing) saidSinceFix(ctx context.Context, issue int64, words string) (b
 	var n int
 	err := w.tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM history WHERE issue=? AND words=? AND id > (SELECT COALESCE(MAX(id),0) FROM history WHERE issue=? AND kind='fix')", issue, words, issue).Scan(&n)
 	return n > 0, err
+}
+
+// releaseOrder is by what a project orders its releases.
+func releaseOrder(ctx context.Context, tx *sql.Tx, project int64) (by release.Policy, err error) {
+	err = tx.QueryRowContext(ctx, "SELECT release_order FROM project WHERE id=?", project).Scan(&by)
+	return by, err
 }
 
 // releaseNamed finds what orders a release.

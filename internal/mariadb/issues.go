@@ -52,6 +52,11 @@ const issueSelect = "SELECT l.issue, p.name, i.number, i.state, COALESCE(o.name,
 	" FROM %s JOIN issue i ON i.id=l.issue JOIN project p ON p.id=l.project LEFT JOIN person o ON o.id=i.owner" +
 	" LEFT JOIN app_release fr ON fr.id=l.first_release LEFT JOIN app_release lr ON lr.id=l.last_release"
 
+// issuesWhere selects issues by a condition on their row in the list.
+func issuesWhere(cond string) string {
+	return fmt.Sprintf(issueSelect, "issue_list l") + " WHERE " + cond
+}
+
 func scanIssue(r interface{ Scan(...any) error }) (*Issue, error) {
 	var is Issue
 	var first, last int64
@@ -218,7 +223,7 @@ func (s *Store) Issue(ctx context.Context, project *Project, number int64) (*Iss
 		}
 		into = next.Int64
 	}
-	is, err := scanIssue(s.db.QueryRowContext(ctx, fmt.Sprintf(issueSelect, "issue_list l")+" WHERE l.issue=?", id))
+	is, err := scanIssue(s.db.QueryRowContext(ctx, issuesWhere("l.issue=?"), id))
 	if err != nil {
 		return nil, err
 	}

@@ -280,10 +280,8 @@ func (l *late) moveTo(ctx context.Context, tx *sql.Tx, from *side, target int64,
 	if err := l.s.flip(ctx, tx, m); err != nil {
 		return err
 	}
-	if regressed != nil {
-		if err := l.s.addMoveHistory(ctx, tx, to.id, nil, who, regressed.Kind, regressed.Words); err != nil {
-			return err
-		}
+	if err := l.s.addRegression(ctx, tx, l.p.ID, to.id, regressed); err != nil {
+		return err
 	}
 	if err := l.s.addMoveHistory(ctx, tx, to.id, nil, who, "symbols", fmt.Sprintf("%d %s came here from %s/%d: symbols made their traces readable", events, plural(events, "event"), l.p.Name, from.number)); err != nil {
 		return err

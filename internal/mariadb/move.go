@@ -112,10 +112,8 @@ func (s *Store) merge(ctx context.Context, tx *sql.Tx, p *Project, from, to *sid
 	if err := s.addMoveHistory(ctx, tx, to.id, m, who, "merge", words); err != nil {
 		return err
 	}
-	if regressed != nil {
-		if err := s.addMoveHistory(ctx, tx, to.id, nil, Actor{Kind: "service"}, regressed.Kind, regressed.Words); err != nil {
-			return err
-		}
+	if err := s.addRegression(ctx, tx, m.project, to.id, regressed); err != nil {
+		return err
 	}
 	return s.addMoveHistory(ctx, tx, from.id, m, who, "merged_away", fmt.Sprintf("merged into %s/%d", p.Name, to.number))
 }
@@ -225,16 +223,30 @@ func (s *Store) regressedBy(ctx context.Context, tx *sql.Tx, project int64, st i
 	if err != nil {
 		return nil, err
 	}
+	policy, err := releaseOrder(ctx, tx, project)
+	if err != nil {
+		return nil, err
+	}
 	for _, n := range names {
 		in, err := s.releaseNamed(ctx, tx, project, n)
 		if err != nil {
 			return nil, err
 		}
-		if _, entry, changed := issue.Seen(st, in, fixed); changed {
+		if _, entry, changed := issue.Seen(st, in, fixed, policy); changed {
 			return entry, nil
 		}
 	}
 	return nil, nil
+}
+
+// addRegression writes into an issue's history that it came back.
+func (s *Store) addRegression(ctx context.Context, tx *sql.Tx, project, id int64, e *issue.Entry) error {
+	if e == nil {
+		return nil
+	}
+	_, err := tx.ExecContext(ctx, "INSERT INTO history (issue, at, actor_kind, actor, kind, words, app_release) VALUES (?,?,'service','',?,?,(SELECT id FROM app_release WHERE project=? AND hash=?))",
+		id, micros(s.now()), e.Kind, event.TrimText(e.Words, 500), project, hash16(e.Release))
+	return err
 }
 
 // liveSide finds an issue that variants can go to; a merged-away number leads

@@ -161,10 +161,8 @@ func (s *Store) joinAgain(ctx context.Context, tx *sql.Tx, p *Project, m, back *
 			return err
 		}
 	}
-	if regressed != nil {
-		if err := s.addMoveHistory(ctx, tx, to.id, nil, Actor{Kind: "service"}, regressed.Kind, regressed.Words); err != nil {
-			return err
-		}
+	if err := s.addRegression(ctx, tx, p.ID, to.id, regressed); err != nil {
+		return err
 	}
 	if err := s.addMoveHistory(ctx, tx, to.id, nil, who, "undo", fmt.Sprintf("undone: %s/%d is no longer split off", p.Name, from.number)); err != nil {
 		return err

@@ -176,10 +176,8 @@ func (w *regrouping) takeBack(ctx context.Context, tx *sql.Tx, m *move) error {
 	if err := w.s.flip(ctx, tx, back); err != nil {
 		return err
 	}
-	if regressed != nil {
-		if err := w.s.addMoveHistory(ctx, tx, to.id, nil, Actor{Kind: "service"}, regressed.Kind, regressed.Words); err != nil {
-			return err
-		}
+	if err := w.s.addRegression(ctx, tx, w.Project, to.id, regressed); err != nil {
+		return err
 	}
 	words := fmt.Sprintf("undone: the events that came from %s/%d went back", w.p.Name, to.number)
 	if err := w.s.addMoveHistory(ctx, tx, from.id, nil, Actor{Kind: "person", Name: w.UndoneBy}, "undo", words); err != nil {

@@ -197,10 +197,8 @@ func (w *regrouping) tell(ctx context.Context, tx *sql.Tx, m *move, to *side, ev
 	if _, err := tx.ExecContext(ctx, "UPDATE regroup SET events=events+? WHERE id=?", events, w.ID); err != nil {
 		return err
 	}
-	if regressed != nil {
-		if err := w.s.addMoveHistory(ctx, tx, to.id, nil, Actor{Kind: "service"}, regressed.Kind, regressed.Words); err != nil {
-			return err
-		}
+	if err := w.s.addRegression(ctx, tx, w.Project, to.id, regressed); err != nil {
+		return err
 	}
 	from := w.s.issueName(ctx, tx, m.from)
 	if err := w.s.addMoveHistory(ctx, tx, m.to, nil, w.Actor, "regroup", fmt.Sprintf("%d %s came here from %s: %s", events, plural(events, "event"), from, why)); err != nil {

@@ -5,7 +5,6 @@ import (
 	"context"
 	"database/sql"
 	"encoding/json"
-	"fmt"
 	"math"
 	"slices"
 
@@ -23,8 +22,8 @@ type Similar struct {
 const (
 	ownVariants  = 10    // of the issue asked about, the largest
 	rareFeatures = 24    // that others are looked for by, the rarest
-	mostPostings = 2_000 // variants that are counted at most
-	mostCompared = 120   // variants that are compared in full
+	mostPostings = 1_000 // variants that are counted at most
+	mostCompared = 60    // variants that are compared in full
 	leastSimilar = 0.35
 	mostSimilar  = 10
 )
@@ -109,7 +108,7 @@ func (s *Store) named(ctx context.Context, best map[int64]Similar) ([]Similar, e
 			found[is.ID] = is
 		}
 		return err
-	}, fmt.Sprintf(issueSelect, "issue_list l")+" WHERE l.issue IN ("+marks(len(ids))+")", ids...)
+	}, issuesWhere("l.issue IN ("+marks(len(ids))+")"), ids...)
 	var out []Similar
 	for _, f := range order {
 		if is := found[f.issue]; is != nil {

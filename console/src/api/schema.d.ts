@@ -671,6 +671,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/release": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One release: what is new in it, came back in it, was fixed in it; its deploys and sessions */
+        get: operations["show-release"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/release/deploys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say that a release was deployed to an environment */
+        post: operations["mark-deployed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/release/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How two releases stand to each other, and why */
+        get: operations["order-releases"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/releases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A project's releases, the newest first */
+        get: operations["list-releases"];
+        put?: never;
+        /** Say that a build made a release */
+        post: operations["announce-release"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/rules": {
         parameters: {
             query?: never;
@@ -1069,6 +1138,11 @@ export interface components {
             /** Format: int64 */
             minute: number;
         };
+        AnnounceRelease: {
+            /** @description its hash */
+            commit?: string;
+            version: string;
+        };
         Aside: {
             /** @description the event as it was stored, scrubbed */
             body?: unknown;
@@ -1137,6 +1211,11 @@ export interface components {
             log_messages?: "off" | "error" | "fatal";
             /** @description web origins that may report; * is any */
             origins?: string[] | null;
+            /**
+             * @description by what releases are ordered: by version where that is possible, by version alone, or by when they were announced or first seen
+             * @enum {string}
+             */
+            release_order?: "auto" | "versions" | "announcement";
         };
         CheckRules: {
             text: string;
@@ -1173,6 +1252,12 @@ export interface components {
             unread: number;
             /** @description why it cannot be read */
             why?: string;
+        };
+        Deploy: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            environment: string;
         };
         Difference: {
             /**
@@ -1707,6 +1792,14 @@ export interface components {
             /** @description the record's own body: what it says, or its JSON */
             text: string;
         };
+        MarkDeployed: {
+            /**
+             * Format: date-time
+             * @description absent: now
+             */
+            at?: string;
+            environment: string;
+        };
         Me: {
             email?: string;
             /** @description a person's name, or a token's label */
@@ -1932,6 +2025,11 @@ export interface components {
             open_issues: number;
             /** @description web origins that may report; * is any */
             origins: string[];
+            /**
+             * @description by what releases are ordered
+             * @enum {string}
+             */
+            release_order: "auto" | "versions" | "announcement";
             /**
              * Format: int64
              * @description of the rules file; 0 when none was pushed yet
@@ -2229,6 +2327,107 @@ export interface components {
             undone_by?: string;
             /** @description it was stopped */
             why?: string;
+        };
+        Release: {
+            /**
+             * Format: date-time
+             * @description by a build
+             */
+            announced?: string;
+            announced_by?: string;
+            commit?: string;
+            /** @description oldest first */
+            deploys: components["schemas"]["Deploy"][];
+            /** Format: int64 */
+            events: number;
+            /**
+             * Format: date-time
+             * @description announced, or first seen in an event, whichever was earlier
+             */
+            first_seen: string;
+            /**
+             * Format: int64
+             * @description that were seen in it
+             */
+            issues: number;
+            /**
+             * Format: int64
+             * @description issues first seen in it
+             */
+            new: number;
+            version: string;
+        };
+        ReleaseDetail: {
+            /**
+             * Format: date-time
+             * @description by a build
+             */
+            announced?: string;
+            announced_by?: string;
+            /** @description the release before it, in the project's order */
+            before?: string;
+            /**
+             * Format: int64
+             * @description of the release before it
+             */
+            before_events: number;
+            /** @description why that one is before it */
+            before_why?: string;
+            commit?: string;
+            /** @description oldest first */
+            deploys: components["schemas"]["Deploy"][];
+            /** Format: int64 */
+            events: number;
+            /**
+             * Format: date-time
+             * @description announced, or first seen in an event, whichever was earlier
+             */
+            first_seen: string;
+            /** @description that somebody called fixed in it */
+            fixed: components["schemas"]["Issue"][];
+            /**
+             * Format: int64
+             * @description that were seen in it
+             */
+            issues: number;
+            /**
+             * Format: int64
+             * @description issues first seen in it
+             */
+            new: number;
+            /** @description first seen in it, what hurts most first */
+            new_issues: components["schemas"]["Issue"][];
+            project: string;
+            /** @description that came back in it */
+            regressed: components["schemas"]["Issue"][];
+            /** @description of the last 30 days */
+            sessions: components["schemas"]["SessionCount"];
+            version: string;
+        };
+        ReleaseOrder: {
+            a: string;
+            b: string;
+            /**
+             * @description what decided
+             * @enum {string}
+             */
+            by: "same" | "version" | "announcement" | "nothing";
+            /**
+             * @description how a stands to b
+             * @enum {string}
+             */
+            order: "before" | "after" | "same" | "unknown";
+            why: string;
+        };
+        Releases: {
+            /**
+             * @description by what the project orders its releases
+             * @enum {string}
+             */
+            order: "auto" | "versions" | "announcement";
+            project: string;
+            /** @description newest first */
+            releases: components["schemas"]["Release"][];
         };
         Retried: {
             /** Format: int64 */
@@ -2581,7 +2780,7 @@ export interface components {
             processes: number;
             /**
              * Format: int64
-             * @description merges, splits and undos whose counts are on their way
+             * @description merges, splits, regroupings and undos that are on their way
              */
             recounting: number;
             /**
@@ -4417,6 +4616,183 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Regrouping"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "show-release": {
+        parameters: {
+            query: {
+                /** @description the release's version, as events name it */
+                version: string;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReleaseDetail"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "mark-deployed": {
+        parameters: {
+            query: {
+                /** @description the release's version, as events name it */
+                version: string;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarkDeployed"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Release"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "order-releases": {
+        parameters: {
+            query: {
+                a: string;
+                b: string;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReleaseOrder"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-releases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Releases"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "announce-release": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnnounceRelease"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Release"];
                 };
             };
             /** @description Error */

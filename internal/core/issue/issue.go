@@ -58,9 +58,10 @@ type Action struct {
 
 // Entry is one line of an issue's history.
 type Entry struct {
-	Kind   string    `json:"kind"`             // the verb, "regressed", "seen_in_older_release", "first_seen"
-	Words  string    `json:"words"`            // one sentence
-	Before *Standing `json:"before,omitempty"` // human actions: what undo restores
+	Kind    string    `json:"kind"`              // the verb, "regressed", "seen_in_older_release", "first_seen"
+	Words   string    `json:"words"`             // one sentence
+	Before  *Standing `json:"before,omitempty"`  // human actions: what undo restores
+	Release string    `json:"release,omitempty"` // "regressed": the release in which it came back
 }
 
 // Apply performs an action. It returns the new standing and the entry, or a
@@ -129,20 +130,24 @@ func Describe(s Standing) string {
 	return out
 }
 
-// Seen is what an event in a release does to a standing. changed is true when
+// Seen is what an event in a release does to a standing; policy is by what the
+// project orders releases. changed is true when
 // the issue regressed; entry is nil when there is nothing to say.
-func Seen(s Standing, in, fixedIn release.Release) (_ Standing, entry *Entry, changed bool) {
+func Seen(s Standing, in, fixedIn release.Release, policy release.Policy) (_ Standing, entry *Entry, changed bool) {
 	if s.State != Fixed {
 		return s, nil, false
 	}
 	if in.Version == "" {
 		return s, &Entry{Kind: "seen_without_release", Words: "seen in an event that names no release; it stays fixed in " + s.FixedIn}, false
 	}
-	order, why := release.Compare(in, fixedIn)
-	if order < 0 {
-		return s, &Entry{Kind: "seen_in_older_release", Words: fmt.Sprintf("seen in %s, which is older than %s (%s); it stays fixed", in.Version, s.FixedIn, why)}, false
+	order := release.Compare(in, fixedIn, policy)
+	switch {
+	case order.By == release.ByNothing:
+		return s, &Entry{Kind: "seen_in_unordered_release", Words: fmt.Sprintf("seen in %s; whether that contains the fix of %s cannot be told (%s); it stays fixed", in.Version, s.FixedIn, order.Why)}, false
+	case order.Compare < 0:
+		return s, &Entry{Kind: "seen_in_older_release", Words: fmt.Sprintf("seen in %s, which is older than %s (%s); it stays fixed", in.Version, s.FixedIn, order.Why)}, false
 	}
-	e := &Entry{Kind: "regressed", Words: fmt.Sprintf("came back in %s, which contains the fix of %s (%s)", in.Version, s.FixedIn, why)}
+	e := &Entry{Kind: "regressed", Release: in.Version, Words: fmt.Sprintf("came back in %s, which contains the fix of %s (%s)", in.Version, s.FixedIn, order.Why)}
 	s.State = Regressed
 	return s, e, true
 }

@@ -68,21 +68,24 @@ func TestSeen_RegressesOnlyInOrAfterTheFix(t *testing.T) {
 	for name, c := range map[string]struct {
 		state   State
 		in      release.Release
+		policy  release.Policy
 		want    State
 		kind    string
 		changed bool
 	}{
-		"older":                      {Fixed, rel("4.1.9", 3), Fixed, "seen_in_older_release", false},
-		"the release of the fix":     {Fixed, rel("4.2.0", 0), Regressed, "regressed", true},
-		"newer":                      {Fixed, rel("4.2.1", -5), Regressed, "regressed", true},
-		"a pre-release of the fix":   {Fixed, rel("4.2.0-rc.1", 0), Fixed, "seen_in_older_release", false},
-		"no version, seen later":     {Fixed, rel("nightly-b", 1), Regressed, "regressed", true},
-		"no version, seen before":    {Fixed, rel("nightly-a", -1), Fixed, "seen_in_older_release", false},
-		"no release at all":          {Fixed, release.Release{}, Fixed, "seen_without_release", false},
-		"open issues do not regress": {Accepted, rel("4.2.1", 0), Accepted, "", false},
+		"older":                        {Fixed, rel("4.1.9", 3), release.Auto, Fixed, "seen_in_older_release", false},
+		"the release of the fix":       {Fixed, rel("4.2.0", 0), release.Auto, Regressed, "regressed", true},
+		"newer":                        {Fixed, rel("4.2.1", -5), release.Auto, Regressed, "regressed", true},
+		"a pre-release of the fix":     {Fixed, rel("4.2.0-rc.1", 0), release.Auto, Fixed, "seen_in_older_release", false},
+		"no version, seen later":       {Fixed, rel("nightly-b", 1), release.Auto, Regressed, "regressed", true},
+		"no version, seen before":      {Fixed, rel("nightly-a", -1), release.Auto, Fixed, "seen_in_older_release", false},
+		"newer, but announced before":  {Fixed, rel("4.2.1", -5), release.Announcement, Fixed, "seen_in_older_release", false},
+		"no version, by version alone": {Fixed, rel("nightly-b", 1), release.Versions, Fixed, "seen_in_unordered_release", false},
+		"no release at all":            {Fixed, release.Release{}, release.Auto, Fixed, "seen_without_release", false},
+		"open issues do not regress":   {Accepted, rel("4.2.1", 0), release.Auto, Accepted, "", false},
 	} {
 		t.Run(name, func(t *testing.T) {
-			got, entry, changed := Seen(Standing{State: c.state, FixedIn: "4.2.0"}, c.in, rel("4.2.0", 0))
+			got, entry, changed := Seen(Standing{State: c.state, FixedIn: "4.2.0"}, c.in, rel("4.2.0", 0), c.policy)
 			kind := ""
 			if entry != nil {
 				kind = entry.Kind

@@ -246,8 +246,8 @@ func (f *Facts) Value() any { return f }
 // before says whether release a comes before release b by their versions;
 // false when they are not both versions.
 func before(a, b string) bool {
-	order, why := release.Compare(release.Release{Version: a}, release.Release{Version: b})
-	return order < 0 && why == release.ByVersion
+	order := release.Compare(release.Release{Version: a}, release.Release{Version: b}, release.Versions)
+	return order.Compare < 0 && order.By == release.ByVersion
 }
 
 // crawlers are user agents of programs that read pages for others: they say so

@@ -1,0 +1,167 @@
+package api
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"firethorn/internal/contract"
+	"firethorn/internal/core/fault"
+	"firethorn/internal/core/release"
+	"firethorn/internal/mariadb"
+)
+
+// sessionsOfDays is over how many days a release's sessions are counted.
+const sessionsOfDays = 30
+
+// ReleasePath is the path of a release.
+type ReleasePath struct {
+	ProjectPath
+	Version string `query:"version" required:"true" maxLength:"250" doc:"the release's version, as events name it"`
+}
+
+func (a *API) releases(h huma.API) {
+	const base = "/api/projects/{project}/"
+	op(h, a, "GET", base+"releases", "list-releases", "A project's releases, the newest first", see, func(ctx context.Context, in *ProjectPath) (*body[contract.Releases], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		list, err := a.store.Releases(ctx, p)
+		out := contract.Releases{Project: p.Name, Order: cmp.Or(string(p.ReleaseOrder), release.Policies[0]), Releases: []contract.Release{}}
+		for _, r := range list {
+			out.Releases = append(out.Releases, releaseOf(r))
+		}
+		return &body[contract.Releases]{out}, err
+	})
+	op(h, a, "GET", base+"release", "show-release", "One release: what is new in it, came back in it, was fixed in it; its deploys and sessions", see, func(ctx context.Context, in *ReleasePath) (*body[contract.ReleaseDetail], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		return a.releaseDetail(ctx, p, in.Version)
+	})
+	op(h, a, "POST", base+"releases", "announce-release", "Say that a build made a release", announce, func(ctx context.Context, in *struct {
+		ProjectPath
+		Body contract.AnnounceRelease
+	}) (*body[contract.Release], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		r, err := a.store.Announce(ctx, p, in.Body.Version, in.Body.Commit, actor(ctx))
+		if err != nil {
+			return nil, err
+		}
+		return &body[contract.Release]{releaseOf(r)}, nil
+	})
+	op(h, a, "POST", base+"release/deploys", "mark-deployed", "Say that a release was deployed to an environment", announce, func(ctx context.Context, in *struct {
+		ReleasePath
+		Body contract.MarkDeployed
+	}) (*body[contract.Release], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		r, err := a.store.MarkDeployed(ctx, p, in.Version, in.Body.Environment, in.Body.At, actor(ctx))
+		if err != nil {
+			return nil, err
+		}
+		return &body[contract.Release]{releaseOf(r)}, nil
+	})
+	op(h, a, "GET", base+"release/order", "order-releases", "How two releases stand to each other, and why", see, func(ctx context.Context, in *struct {
+		ProjectPath
+		A string `query:"a" required:"true" maxLength:"250"`
+		B string `query:"b" required:"true" maxLength:"250"`
+	}) (*body[contract.ReleaseOrder], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		o, err := a.store.OrderOf(ctx, p, in.A, in.B)
+		out := contract.ReleaseOrder{A: in.A, B: in.B, By: string(o.By), Why: o.Why}
+		switch {
+		case o.By == release.BySame:
+			out.Order = "same"
+		case o.Compare < 0:
+			out.Order = "before"
+		case o.Compare > 0:
+			out.Order = "after"
+		default:
+			out.Order = "unknown"
+		}
+		return &body[contract.ReleaseOrder]{out}, err
+	})
+}
+
+func releaseOf(r *mariadb.ReleaseRow) contract.Release {
+	out := contract.Release{Version: r.Version, FirstSeen: r.FirstSeen, Announced: r.Announced, AnnouncedBy: r.AnnouncedBy, Commit: r.Commit, Events: r.Events, Issues: r.Issues, New: r.New, Deploys: []contract.Deploy{}}
+	for _, d := range r.Deploys {
+		out.Deploys = append(out.Deploys, contract.Deploy{Environment: d.Environment, At: d.At, By: d.Actor})
+	}
+	return out
+}
+
+func (a *API) releaseDetail(ctx context.Context, p *mariadb.Project, version string) (*body[contract.ReleaseDetail], error) {
+	r, err := a.store.Release(ctx, p, version)
+	if err != nil {
+		return nil, err
+	}
+	in, err := a.store.IssuesIn(ctx, p, r)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.ReleaseDetail{Project: p.Name, Release: releaseOf(r), NewIssues: []contract.Issue{}, Regressed: []contract.Issue{}, Fixed: []contract.Issue{}}
+	for list, into := range map[*[]*mariadb.Issue]*[]contract.Issue{&in.New: &out.NewIssues, &in.Regressed: &out.Regressed, &in.Fixed: &out.Fixed} {
+		for _, is := range *list {
+			*into = append(*into, issueOf(is))
+		}
+	}
+	if err := a.addBefore(ctx, p, r, &out); err != nil {
+		return nil, err
+	}
+	to := time.Now()
+	counts, err := a.store.SessionCounts(ctx, p.ID, to.Add(-sessionsOfDays*24*time.Hour), to.Add(24*time.Hour), false)
+	if err != nil {
+		return nil, err
+	}
+	sum := contract.SessionCount{Release: r.Version, CrashFree: 1}
+	for _, c := range counts {
+		if c.Release != r.Version {
+			continue
+		}
+		x := sessionCount(c.Outcomes)
+		sum.Sessions, sum.Running, sum.Clean, sum.Faulty, sum.Crashed, sum.CutOff = sum.Sessions+x.Sessions, sum.Running+x.Running, sum.Clean+x.Clean, sum.Faulty+x.Faulty, sum.Crashed+x.Crashed, sum.CutOff+x.CutOff
+	}
+	if ended := sum.Sessions - sum.Running; ended > 0 {
+		sum.CrashFree = float64(ended-sum.Crashed) / float64(ended)
+	}
+	out.Sessions = sum
+	return &body[contract.ReleaseDetail]{out}, nil
+}
+
+// addBefore finds the release before one.
+func (a *API) addBefore(ctx context.Context, p *mariadb.Project, r *mariadb.ReleaseRow, out *contract.ReleaseDetail) error {
+	list, err := a.store.Releases(ctx, p)
+	if err != nil {
+		return err
+	}
+	for i, x := range list {
+		if x.ID != r.ID || i+1 >= len(list) {
+			continue
+		}
+		before := list[i+1]
+		o, err := a.store.OrderOf(ctx, p, before.Version, r.Version)
+		if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.NotFound {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		out.Before, out.BeforeWhy, out.BeforeEvents = before.Version, o.Why, before.Events
+	}
+	return nil
+}

@@ -1,0 +1,137 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strings"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"firethorn/internal/contract"
+)
+
+func releaseCommand() *cli.Command {
+	version := func() cli.Flag {
+		return &cli.StringFlag{Name: "release", Required: true, Usage: "its `VERSION`, as events name it (service.version)"}
+	}
+	return &cli.Command{Name: "release", Usage: "what was built and deployed, what is new in it, and which comes first",
+		Description: "In a build:        firethorn release announce --project quayside --release 4.2.1 --commit $(git rev-parse HEAD)\n" +
+			"In a deployment:   firethorn release mark-deployed --project quayside --release 4.2.1 --environment production\n" +
+			"A release is known from its first event on as well. Releases are ordered by their versions (semantic, four-part, calendar, numbers),\n" +
+			"else by when they were announced or first seen; firethorn project change --release-order says otherwise.",
+		Commands: []*cli.Command{
+			{Name: "announce", Usage: "say that a build made a release", Flags: []cli.Flag{version(), &cli.StringFlag{Name: "commit", Usage: "the `HASH` of the commit it was built from"}},
+				Action: func(ctx context.Context, c *cli.Command) error {
+					in := contract.AnnounceRelease{Version: c.String("release"), Commit: c.String("commit")}
+					return request(ctx, c, http.MethodPost, in, ofProject("/releases"), func(out io.Writer, r contract.Release) {
+						fmt.Fprintf(out, "%s is announced%s\n", plain(r.Version), ofCommit(r))
+					})
+				}},
+			{Name: "mark-deployed", Usage: "say that a release was deployed to an environment", Flags: []cli.Flag{
+				version(),
+				&cli.StringFlag{Name: "environment", Required: true, Usage: "its `NAME`, as events name it"},
+				&cli.TimestampFlag{Name: "at", Usage: "when, RFC 3339; now if it is not said", Config: cli.TimestampConfig{Layouts: []string{time.RFC3339}}},
+			}, Action: func(ctx context.Context, c *cli.Command) error {
+				in := contract.MarkDeployed{Environment: c.String("environment"), At: c.Timestamp("at")}
+				path := ofProject("/release/deploys?version=" + url.QueryEscape(c.String("release")))
+				return request(ctx, c, http.MethodPost, in, path, func(out io.Writer, r contract.Release) {
+					last := r.Deploys[len(r.Deploys)-1]
+					fmt.Fprintf(out, "%s is marked as deployed to %s\n", plain(r.Version), plain(last.Environment))
+				})
+			}},
+			{Name: "list", Usage: "a project's releases, the newest first", Action: func(ctx context.Context, c *cli.Command) error {
+				return get(ctx, c, ofProject("/releases"), showReleases)
+			}},
+			{Name: "show", Usage: "one release: what is new, came back and was fixed in it", Arguments: []cli.Argument{text("version")}, Action: func(ctx context.Context, c *cli.Command) error {
+				v, err := arg(c, "version")
+				if err != nil {
+					return err
+				}
+				return get(ctx, c, ofProject("/release?version="+url.QueryEscape(v)), showRelease)
+			}},
+			{Name: "order", Usage: "which of two releases comes first, and why", Arguments: []cli.Argument{text("a"), text("b")}, Action: func(ctx context.Context, c *cli.Command) error {
+				a, err := arg(c, "a")
+				if err != nil {
+					return err
+				}
+				b, err := arg(c, "b")
+				if err != nil {
+					return err
+				}
+				return get(ctx, c, ofProject("/release/order?"+url.Values{"a": {a}, "b": {b}}.Encode()), func(out io.Writer, o contract.ReleaseOrder) {
+					words := map[string]string{"before": "comes before", "after": "comes after", "same": "is", "unknown": "cannot be ordered with"}
+					fmt.Fprintf(out, "%s %s %s: %s\n", plain(o.A), words[o.Order], plain(o.B), plain(o.Why))
+				})
+			}},
+		}}
+}
+
+func ofCommit(r contract.Release) string {
+	if r.Commit == "" {
+		return ""
+	}
+	return ", built from " + r.Commit[:min(len(r.Commit), 12)]
+}
+
+func showReleases(out io.Writer, v contract.Releases) {
+	if len(v.Releases) == 0 {
+		fmt.Fprintf(out, "Nothing was heard of a release of %s yet. Events name theirs as service.version; a build can announce it: firethorn release announce --release VERSION\n", plain(v.Project))
+		return
+	}
+	table(out, func(row func(...any)) {
+		row("RELEASE", "FIRST SEEN", " EVENTS", " ISSUES", "    NEW", "DEPLOYED", "COMMIT")
+		for _, r := range v.Releases {
+			row(r.Version, ago(r.FirstSeen), figure(r.Events), figure(r.Issues), figure(r.New), deployed(r), orDash(r.Commit[:min(len(r.Commit), 12)]))
+		}
+	})
+	if v.Order != "auto" {
+		fmt.Fprintf(out, "\nOrdered by %s, as the project says.\n", v.Order)
+	}
+}
+
+// deployed tells where a release is, newest deploy first.
+func deployed(r contract.Release) string {
+	var b []string
+	seen := map[string]bool{}
+	for i := len(r.Deploys) - 1; i >= 0; i-- {
+		if d := r.Deploys[i]; !seen[d.Environment] {
+			seen[d.Environment] = true
+			b = append(b, d.Environment+" "+ago(d.At))
+		}
+	}
+	return orDash(strings.Join(b, ", "))
+}
+
+func showRelease(out io.Writer, r contract.ReleaseDetail) {
+	as := styleOf(out)
+	fmt.Fprintf(out, "%s %s%s\n", as.bright(plain(r.Project)), as.bright(plain(r.Version)), ofCommit(r.Release))
+	fmt.Fprintf(out, "  first seen %s; %s %s of %s %s\n", ago(r.FirstSeen), count(r.Events), plural(int(r.Events), "event", "events"), count(r.Issues), plural(int(r.Issues), "issue", "issues"))
+	if r.Announced != nil {
+		fmt.Fprintf(out, "  announced %s by %s\n", ago(*r.Announced), plain(r.AnnouncedBy))
+	}
+	if r.Before != "" {
+		fmt.Fprintf(out, "  after %s (%s), which had %s %s\n", plain(r.Before), plain(r.BeforeWhy), count(r.BeforeEvents), plural(int(r.BeforeEvents), "event", "events"))
+	}
+	for _, d := range r.Deploys {
+		fmt.Fprintf(out, "  deployed to %s %s by %s\n", plain(d.Environment), ago(d.At), plain(d.By))
+	}
+	if s := r.Sessions; s.Sessions > 0 {
+		fmt.Fprintf(out, "  %s sessions in 30 days: %s clean, %s faulty, %s crashed, %s cut off; %.2f %% did not crash\n", count(s.Sessions), count(s.Clean), count(s.Faulty), count(s.Crashed), count(s.CutOff), 100*s.CrashFree)
+	}
+	for _, x := range []struct {
+		title, none string
+		list        []contract.Issue
+	}{{"NEW IN IT", "nothing new", r.NewIssues}, {"CAME BACK IN IT", "nothing came back", r.Regressed}, {"FIXED IN IT", "nothing was called fixed in it", r.Fixed}} {
+		fmt.Fprintf(out, "\n%s\n", as.faint(x.title))
+		if len(x.list) == 0 {
+			fmt.Fprintf(out, "  %s\n", x.none)
+		}
+		for _, is := range x.list {
+			fmt.Fprintf(out, "  %5.1f  %-14s %s users %s events  %s  %s\n", is.Impact, is.ID, figure(is.Users), figure(is.Events), plain(cut(is.Headline, 50)), as.faint(standing(is)))
+		}
+	}
+}
