@@ -88,7 +88,7 @@ func PlainCodes(message string) (shape string, local bool) {
 	if shape, local, ok := saying(message); ok {
 		return shape, local
 	}
-	return replace(codes, message, nil), false
+	return ShapeCodes(message), false
 }
 
 // lastMember is the member that an expression ends in, its call left off:

@@ -46,6 +46,9 @@ func Wish(message string) string {
 // brackets: "no tide table for day <number>".
 func Shape(message string) string { return replace(variable, message, nil) }
 
+// ShapeCodes is Shape that takes out codes as well: "booking <code> could not be read".
+func ShapeCodes(message string) string { return replace(codes, message, nil) }
+
 func replace(variable *regexp.Regexp, message string, keep map[string]bool) string {
 	names := variable.SubexpNames()
 	message = event.TrimText(message, 2048)

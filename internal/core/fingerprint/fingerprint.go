@@ -325,7 +325,11 @@ func (r *Result) describe(e *event.Event, frames [][]event.Frame) {
 		name = "thrown " + x.Thrown
 	}
 	if says, _ := blame.Type(x); len(e.Exceptions) == 0 || !r.HasOrigin && (x.Type == "" || says == "" && r.Message != "") {
-		name = oneLine(blame.Shape(r.Message))
+		shape := blame.ShapeCodes
+		if r.Version < 3 {
+			shape = blame.Shape
+		}
+		name = oneLine(shape(r.Message))
 	}
 	r.Headline = name
 	if r.HasOrigin {

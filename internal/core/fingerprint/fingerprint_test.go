@@ -169,3 +169,12 @@ func BenchmarkCompute(b *testing.B) {
 		}
 	})
 }
+
+func TestCompute_SaysInTheHeadlineWhatCounts(t *testing.T) {
+	e := &event.Event{Message: "booking 7fKq2xPd on 4 could not be read"}
+	for version, want := range map[int]string{2: "booking <number>fKq<number>xPd on <number> could not be read", 3: "booking <code> on <number> could not be read"} {
+		if r := Compute(version, e, nil); r.Headline != want {
+			t.Errorf("by version %d: %q, want %q", version, r.Headline, want)
+		}
+	}
+}
