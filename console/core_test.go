@@ -342,3 +342,15 @@ func TestComplete(t *testing.T) {
 	labels("grouping:\n  - name: x\n    extend: zone ${message} mess")
 	labels("grouping:\n  - name: x y")
 }
+
+func TestReleases_LatestDeploys(t *testing.T) {
+	deploy := func(environment, at string) map[string]any {
+		return map[string]any{"environment": environment, "at": at, "by": "Oke Farrow"}
+	}
+	one, two, three := deploy("production", "2026-11-23T10:00:00Z"), deploy("quay", "2026-11-23T11:00:00Z"), deploy("production", "2026-11-23T12:00:00Z")
+	check(t, "releases", []call{
+		{[]any{}, "latestDeploys", []any{[]any{}}},
+		{[]any{two, one}, "latestDeploys", []any{[]any{one, two}}},
+		{[]any{three, two}, "latestDeploys", []any{[]any{one, two, three}}},
+	})
+}

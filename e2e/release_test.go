@@ -38,3 +38,23 @@ func TestRelease_FromTheBuildToTheNextOne(t *testing.T) {
 		t.Errorf("order by announcement says %s", out)
 	}
 }
+
+func TestConsole_ShowsReleases(t *testing.T) {
+	s, p := shared, "released"
+	key := s.project(t, p)
+	tab, check := signedIn(t, s)
+	open(t, tab, s.url+"/p/"+p+"/releases")
+	eventually(t, tab, "what comes next", `document.body.innerText.includes('firethorn release announce --project `+p+`')`)
+	accessible(t, tab, "no releases")
+	s.post(t, key, "["+harbourEvent("LaneError", "shut", "laneOf", "board", "car", "p-1")+"]")
+	s.settle(t)
+	s.run(t, 0, "release", "announce", "-p", p, "--release", "2.10.0")
+	s.run(t, 0, "release", "mark-deployed", "-p", p, "--release", "2.9.0", "--environment", "production")
+	s.run(t, 0, "issue", "fix", p+"/1", "--in", "2.10.0")
+	open(t, tab, s.url+"/p/"+p+"/releases")
+	eventually(t, tab, "the newest, chosen", `document.querySelector('tr[aria-current]')?.innerText.includes('2.10.0') && document.querySelector('section[aria-label="Fixed in it"]')?.innerText.includes('LaneError in laneOf')`)
+	accessible(t, tab, "releases")
+	eval[any](t, tab, `[...document.querySelectorAll('td button')].find((b) => b.textContent === '2.9.0').click()`)
+	eventually(t, tab, "the other", `document.querySelector('tr[aria-current]')?.innerText.includes('production') && document.querySelector('section[aria-label="New in it"]')?.innerText.includes('LaneError in laneOf')`)
+	check()
+}

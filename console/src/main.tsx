@@ -33,6 +33,7 @@ const router = createBrowserRouter([
       { path: '/p/:project/received', lazy: async () => ({ Component: (await import('./ui/received.tsx')).ReceivedPage }) },
       { path: '/p/:project/symbols', lazy: async () => ({ Component: (await import('./ui/symbols.tsx')).SymbolsPage }) },
       { path: '/p/:project/rules', lazy: async () => ({ Component: (await import('./ui/rules.tsx')).RulesPage }) },
+      { path: '/p/:project/releases', lazy: async () => ({ Component: (await import('./ui/releases.tsx')).ReleasesPage }) },
       { path: '/p/:project/grouping', lazy: async () => ({ Component: (await import('./ui/review.tsx')).GroupingPage }) },
       { path: '/p/:project/set-up', lazy: async () => ({ Component: (await import('./ui/set-up.tsx')).SetUpPage }) },
       { path: '/t/:trace', lazy: async () => ({ Component: (await import('./ui/whole-trace.tsx')).TracePage }) },

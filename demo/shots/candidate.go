@@ -72,12 +72,3 @@ func newcomer(server string) error {
 	}
 	return nil
 }
-
-// arrival lets its first event arrive.
-func arrival(server string) error {
-	out, err := exec.Command("bin/firethorn", "--server", server, "send", "--project", "tender").CombinedOutput()
-	if err != nil {
-		return fmt.Errorf("%s: %w", out, err)
-	}
-	return nil
-}

@@ -40,23 +40,12 @@ var shots = []shot{
 		setTimeout(() => { const i = d.querySelector('input'); Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(i, 'quayside/7'); i.dispatchEvent(new Event('input', { bubbles: true }))
 		setTimeout(() => { d.querySelector('form').requestSubmit(); setTimeout(() => d.scrollIntoView(), 1500) }, 200) }, 1500)`},
 	{name: "received", path: "/p/quayside/received", theme: "blossom", script: "document.querySelector('main details').open = true"},
-	{name: "rules-trial", path: "/p/quayside/rules", theme: "hedge", pause: 4 * time.Second, script: retype + `('4.0.0', '4.2.1'); retype('MSF-[0-9]{6}', 'p-1[0-9]{3}'); setTimeout(() => document.querySelector('form button').click(), 1000); setTimeout(() => document.querySelectorAll('main section details').forEach((d, i) => d.open = i > 1), 3500)`},
+	{name: "grouping", path: "/p/gangway/grouping", theme: "blossom", pause: 2 * time.Second},
+	{name: "rules-trial", path: "/p/gangway/rules?suggestion=1", theme: "hedge", pause: 4 * time.Second, script: "document.querySelector('form button').click()"},
 	{name: "set-up", path: "/p/tender/set-up", theme: "blossom", before: newcomer},
-	{name: "set-up-arrived", path: "/p/tender/set-up?runtime=go", theme: "blossom", before: arrival},
 	{name: "feedback-dialog", path: "http://127.0.0.1:7421/?report-to=http://127.0.0.1:7420&key=in-none", script: "document.getElementById('tell').click()", pause: time.Second},
 	{name: "symbols", path: "/p/quayside/symbols", theme: "blossom", before: candidate},
 }
-
-// retype replaces a text in the rules editor, as if it were typed.
-const retype = `const retype = (from, to) => {
-	const root = document.querySelector('[data-editor]').shadowRoot
-	root.querySelector('.cm-content').focus()
-	for (const line of root.querySelectorAll('.cm-line')) {
-		const walk = document.createTreeWalker(line, 4)
-		for (let n; (n = walk.nextNode()); ) if (n.nodeValue.includes(from)) n.nodeValue = n.nodeValue.replace(from, to)
-	}
-}
-retype`
 
 func main() {
 	server := flag.String("server", "http://127.0.0.1:7420", "a running demo")

@@ -28,7 +28,7 @@ type session struct {
 var sessions = []session{
 	{"cli-issue-list", []string{"firethorn issue list --project quayside", "firethorn issue list --project gangway --state all --order users --limit 4", "firethorn project list"}},
 	{"cli-operate", []string{"firethorn status", "firethorn queue", "firethorn recount", "firethorn issue merge quayside/{AssertionError} --into quayside/{stepZoom}", "firethorn issue undo quayside/{stepZoom}", "firethorn issue history quayside/{stepZoom}", "firethorn event list --issue quayside/{getJSON} --limit 5"}},
-	{"cli-rules", []string{"firethorn rules check demo/rules/faulty.yaml", "firethorn rules history --project quayside", "firethorn received --project quayside --examples"}},
+	{"cli-rules", []string{"firethorn rules check demo/rules/faulty.yaml", "firethorn group versions --project gangway", "firethorn release order --project quayside 4.2.1 4.10.0", "firethorn group try --project gangway --grouping-version 3"}},
 	{"cli-issue-show", []string{"firethorn issue show quayside/{placeBerths}"}},
 	{"cli-stack", []string{"firethorn stack internal/core/stacktrace/testdata/printed/Crew.java.txt", "firethorn locate --map internal/core/symbolicate/testdata/quayside.js.map 2:9000", "firethorn stack --maps demo/quayside/build/symbols-4.2.0 trace.txt"}},
 	{"cli-symbols", []string{"firethorn symbols push --project quayside --release 4.2.1 --served-at https://quayside.example/ demo/quayside/build/symbols-4.2.1", "firethorn symbols list --project quayside", "firethorn event list --issue quayside/{placeBerths} --limit 6"}},

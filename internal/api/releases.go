@@ -98,7 +98,7 @@ func (a *API) releases(h huma.API) {
 }
 
 func releaseOf(r *mariadb.ReleaseRow) contract.Release {
-	out := contract.Release{Version: r.Version, FirstSeen: r.FirstSeen, Announced: r.Announced, AnnouncedBy: r.AnnouncedBy, Commit: r.Commit, Events: r.Events, Issues: r.Issues, New: r.New, Deploys: []contract.Deploy{}}
+	out := contract.Release{Version: r.Version, FirstSeen: r.FirstSeen, HeardOf: r.HeardOf, Announced: r.Announced, AnnouncedBy: r.AnnouncedBy, Commit: r.Commit, Events: r.Events, Issues: r.Issues, New: r.New, Deploys: []contract.Deploy{}}
 	for _, d := range r.Deploys {
 		out.Deploys = append(out.Deploys, contract.Deploy{Environment: d.Environment, At: d.At, By: d.Actor})
 	}

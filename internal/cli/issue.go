@@ -146,7 +146,7 @@ func mergeIssues(ctx context.Context, c *cli.Command) error {
 	}
 	path := fmt.Sprintf("/api/issues/%s/%d/merge", url.PathEscape(project), numbers[0])
 	return request(ctx, c, http.MethodPost, contract.Merge{Into: into, Others: numbers[1:]}, fixed(path), func(out io.Writer, v contract.IssueDetail) {
-		fmt.Fprintf(out, "%s  %s: %s; %s events, %s users%s\n", v.ID, plain(v.Headline), standing(v.Issue), count(v.Events), count(v.Users), recounting(v.Issue))
+		fmt.Fprintf(out, "%s  %s: %s; %s, %s%s\n", v.ID, plain(v.Headline), standing(v.Issue), counted(v.Events, "event"), counted(v.Users, "user"), recounting(v.Issue))
 	})
 }
 
@@ -227,14 +227,14 @@ func showIssue(out io.Writer, v contract.IssueDetail) {
 	for _, s := range v.Splits {
 		showSplit(out, v.ID, s)
 	}
-	fmt.Fprintf(out, "%s users, %s events%s; bodies of %s kept; first seen %s, last %s\n", count(v.Users), count(v.Events), recounting(v.Issue), count(v.Bodies), v.FirstSeen.Format("2006-01-02 15:04"), ago(v.LastSeen))
+	fmt.Fprintf(out, "%s, %s%s; bodies of %s kept; first seen %s, last %s\n", counted(v.Users, "user"), counted(v.Events, "event"), recounting(v.Issue), count(v.Bodies), v.FirstSeen.Format("2006-01-02 15:04"), ago(v.LastSeen))
 	var parts []string
 	for _, p := range v.ImpactParts {
 		parts = append(parts, fmt.Sprintf("%.1f %s (%s)", p.Points, p.Name, p.Words))
 	}
 	fmt.Fprintf(out, "impact %.1f = %s\n", v.Impact, strings.Join(parts, " + "))
 	for _, r := range v.Releases {
-		fmt.Fprintf(out, "  in %s: %s events, last %s\n", plain(r.Name), count(r.Events), ago(r.LastSeen))
+		fmt.Fprintf(out, "  in %s: %s, last %s\n", plain(r.Name), counted(r.Events, "event"), ago(r.LastSeen))
 	}
 	if v.Feedback > 0 {
 		fmt.Fprintf(out, "feedback of people who were hit: %s (firethorn feedback list --issue %s)\n", count(v.Feedback), v.ID)

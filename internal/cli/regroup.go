@@ -161,7 +161,7 @@ func regroupAndWatch(ctx context.Context, c *cli.Command, verb string) error {
 	case g.Events == 0:
 		fmt.Fprintf(out, "Regrouped: nothing moved; the stored events of %s are where the rules and version %d put them.\n", plain(project), g.Version)
 	default:
-		fmt.Fprintf(out, "Regrouped: %s %s went to another issue; %d issues were made, %d lead to another one now.\nTake it back: firethorn group undo --project %s\n", count(g.Events), plural(int(g.Events), "event", "events"), g.Made, g.Emptied, plain(project))
+		fmt.Fprintf(out, "Regrouped: %s went to another issue; %d issues were made, %d lead to another one now.\nTake it back: firethorn group undo --project %s\n", counted(g.Events, "event"), g.Made, g.Emptied, plain(project))
 		if g.Stays > 0 {
 			fmt.Fprintf(out, "%s events without a body stayed where they were: nobody can say which of them the rules mean.\n", count(g.Stays))
 		}
@@ -200,7 +200,7 @@ func showReview(out io.Writer, v contract.GroupingReview) {
 		}
 		fmt.Fprintf(out, "\n%s  %s\n    %s\n", as.bright(fmt.Sprintf("%3d", i+1)), as.bright(plain(f.Words)), plain(f.Why))
 		for _, n := range f.Issues[:min(len(f.Issues), 5)] {
-			fmt.Fprintf(out, "    %s/%-5d %s events %s users  %s\n", plain(v.Project), n.Number, figure(n.Events), figure(n.Users), plain(cut(n.Headline, 70)))
+			fmt.Fprintf(out, "    %s/%-5d %s %s  %s\n", plain(v.Project), n.Number, amount(n.Events, "event"), amount(n.Users, "user"), plain(cut(n.Headline, 70)))
 		}
 		if more := len(f.Issues) - 5 + f.More; more > 0 {
 			fmt.Fprintf(out, "    and %d more\n", more)
@@ -265,10 +265,10 @@ func showBeside(out io.Writer, v contract.Beside, near []contract.NearIssue) {
 	fmt.Fprintf(out, "%s\n", as.bright("Beside "+v.Issue))
 	fmt.Fprintf(out, "\n%s\n", as.faint("THE SAME FINGERPRINT ELSEWHERE"))
 	for _, e := range v.Environments {
-		fmt.Fprintf(out, "  %-24s %s events  last %s\n", plain(e.Name), figure(e.Events), ago(e.LastSeen))
+		fmt.Fprintf(out, "  %-24s %s  last %s\n", plain(e.Name), amount(e.Events, "event"), ago(e.LastSeen))
 	}
 	for _, x := range v.Elsewhere {
-		fmt.Fprintf(out, "  %-24s %s events  %s\n", x.ID, figure(x.Events), plain(x.Headline))
+		fmt.Fprintf(out, "  %-24s %s  %s\n", x.ID, amount(x.Events, "event"), plain(x.Headline))
 	}
 	if len(v.Elsewhere) == 0 {
 		fmt.Fprintln(out, "  in no other project")

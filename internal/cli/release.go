@@ -109,12 +109,12 @@ func deployed(r contract.Release) string {
 func showRelease(out io.Writer, r contract.ReleaseDetail) {
 	as := styleOf(out)
 	fmt.Fprintf(out, "%s %s%s\n", as.bright(plain(r.Project)), as.bright(plain(r.Version)), ofCommit(r.Release))
-	fmt.Fprintf(out, "  first seen %s; %s %s of %s %s\n", ago(r.FirstSeen), count(r.Events), plural(int(r.Events), "event", "events"), count(r.Issues), plural(int(r.Issues), "issue", "issues"))
+	fmt.Fprintf(out, "  first seen %s; %s of %s\n", ago(r.FirstSeen), counted(r.Events, "event"), counted(r.Issues, "issue"))
 	if r.Announced != nil {
 		fmt.Fprintf(out, "  announced %s by %s\n", ago(*r.Announced), plain(r.AnnouncedBy))
 	}
 	if r.Before != "" {
-		fmt.Fprintf(out, "  after %s (%s), which had %s %s\n", plain(r.Before), plain(r.BeforeWhy), count(r.BeforeEvents), plural(int(r.BeforeEvents), "event", "events"))
+		fmt.Fprintf(out, "  after %s (%s), which had %s\n", plain(r.Before), plain(r.BeforeWhy), counted(r.BeforeEvents, "event"))
 	}
 	for _, d := range r.Deploys {
 		fmt.Fprintf(out, "  deployed to %s %s by %s\n", plain(d.Environment), ago(d.At), plain(d.By))
@@ -131,7 +131,7 @@ func showRelease(out io.Writer, r contract.ReleaseDetail) {
 			fmt.Fprintf(out, "  %s\n", x.none)
 		}
 		for _, is := range x.list {
-			fmt.Fprintf(out, "  %5.1f  %-14s %s users %s events  %s  %s\n", is.Impact, is.ID, figure(is.Users), figure(is.Events), plain(cut(is.Headline, 50)), as.faint(standing(is)))
+			fmt.Fprintf(out, "  %5.1f  %-14s %s %s  %s  %s\n", is.Impact, is.ID, amount(is.Users, "user"), amount(is.Events, "event"), plain(cut(is.Headline, 50)), as.faint(standing(is)))
 		}
 	}
 }

@@ -73,6 +73,14 @@ func count(n int64) string {
 // figure is count for a column: aligned on the right.
 func figure(n int64) string { return fmt.Sprintf("%7s", count(n)) }
 
+// counted says how many of what there are: "1 event", "1,204 events".
+func counted(n int64, what string) string { return count(n) + " " + plural(int(n), what, what+"s") }
+
+// amount is counted for a column, its figures aligned.
+func amount(n int64, what string) string {
+	return figure(n) + fmt.Sprintf(" %-*s", len(what)+1, plural(int(n), what, what+"s"))
+}
+
 // ago writes how long ago t was.
 func ago(t time.Time) string {
 	d := time.Since(t)

@@ -380,10 +380,10 @@ func showOutcome(out io.Writer, v regroup.Outcome, project string) {
 // outcomeInWords sums a trial up.
 func outcomeInWords(v regroup.Outcome) string {
 	if v.Moved == 0 {
-		return fmt.Sprintf("Grouping: nothing would move; all %s %s stay as they are.", count(int64(v.Issues)), plural(v.Issues, "issue", "issues"))
+		return fmt.Sprintf("Grouping: nothing would move; all %s stay as they are.", counted(int64(v.Issues), "issue"))
 	}
-	return fmt.Sprintf("Grouping: %s of %s events, of %s users, would be in another issue: %d %s, %d %s; %s of %s issues stay as they are.",
-		count(v.Moved), count(v.Events), count(v.Users), len(v.Merges), plural(len(v.Merges), "merge", "merges"), len(v.Splits), plural(len(v.Splits), "split", "splits"), count(int64(v.Stay)), count(int64(v.Issues)))
+	return fmt.Sprintf("Grouping: %s of %s events, of %s, would be in another issue: %d %s, %d %s; %s of %s issues stay as they are.",
+		count(v.Moved), count(v.Events), counted(v.Users, "user"), len(v.Merges), plural(len(v.Merges), "merge", "merges"), len(v.Splits), plural(len(v.Splits), "split", "splits"), count(int64(v.Stay)), count(int64(v.Issues)))
 }
 
 func byRule(as style, rule string) string {
@@ -398,7 +398,7 @@ func sides(out io.Writer, list []regroup.Side, name func(regroup.Side) (who, rem
 	table(&b, func(row func(...any)) {
 		for _, s := range list {
 			who, remark := name(s)
-			row(who, figure(s.Events)+" events", figure(s.Users)+" users", cut(s.Headline, 60), remark)
+			row(who, amount(s.Events, "event"), amount(s.Users, "user"), cut(s.Headline, 60), remark)
 		}
 	})
 	fmt.Fprint(out, "  "+strings.TrimRight(indent(b.String()), " "))

@@ -5,7 +5,8 @@ import "time"
 // Release is a release of a project.
 type Release struct {
 	Version     string     `json:"version"`
-	FirstSeen   time.Time  `json:"first_seen" doc:"announced, or first seen in an event, whichever was earlier"`
+	FirstSeen   time.Time  `json:"first_seen" doc:"announced, or its first event thrown, whichever was earlier"`
+	HeardOf     time.Time  `json:"heard_of" doc:"announced, or its first event received, whichever was earlier: what announcement order goes by"`
 	Announced   *time.Time `json:"announced,omitempty" doc:"by a build"`
 	AnnouncedBy string     `json:"announced_by,omitempty"`
 	Commit      string     `json:"commit,omitempty"`

@@ -18,7 +18,8 @@ import (
 type ReleaseRow struct {
 	ID          int64
 	Version     string
-	FirstSeen   time.Time  // announced, or first seen in an event, whichever was earlier
+	HeardOf     time.Time  // announced, or the first event of it received, whichever was earlier: what orders it
+	FirstSeen   time.Time  // announced, or the first event of it thrown, whichever was earlier
 	Announced   *time.Time // by a build
 	AnnouncedBy string
 	Commit      string
@@ -67,7 +68,7 @@ func (s *Store) Releases(ctx context.Context, p *Project) ([]*ReleaseRow, error)
 
 // ordered is the release as far as ordering needs it.
 func (r *ReleaseRow) ordered() release.Release {
-	return release.Release{Version: r.Version, FirstSeen: r.FirstSeen}
+	return release.Release{Version: r.Version, FirstSeen: r.HeardOf}
 }
 
 // Release finds one release of a project.
@@ -85,16 +86,17 @@ func (s *Store) Release(ctx context.Context, p *Project, version string) (*Relea
 func (s *Store) releases(ctx context.Context, where string, args ...any) (list []*ReleaseRow, err error) {
 	err = each(ctx, s.db, func(r *sql.Rows) error {
 		x := &ReleaseRow{}
-		var first int64
+		var heard, first int64
 		var announced sql.NullInt64
-		err := r.Scan(&x.ID, &x.Version, &first, &announced, &x.AnnouncedBy, &x.Commit, &x.Events, &x.Issues, &x.New)
-		if x.FirstSeen = fromMicros(first); announced.Valid {
+		err := r.Scan(&x.ID, &x.Version, &heard, &first, &announced, &x.AnnouncedBy, &x.Commit, &x.Events, &x.Issues, &x.New)
+		x.HeardOf, x.FirstSeen = fromMicros(heard), fromMicros(first)
+		if announced.Valid {
 			at := fromMicros(announced.Int64)
 			x.Announced = &at
 		}
 		list = append(list, x)
 		return err
-	}, "SELECT r.id, r.name, r.first_seen, r.announced, r.announced_by, r.commit_hash,"+
+	}, "SELECT r.id, r.name, r.first_seen, LEAST(r.first_seen, COALESCE((SELECT MIN(x.first_seen) FROM issue_release x WHERE x.app_release=r.id), r.first_seen)), r.announced, r.announced_by, r.commit_hash,"+
 		" (SELECT COALESCE(SUM(x.events),0) FROM issue_release x WHERE x.app_release=r.id), (SELECT COUNT(DISTINCT x.issue) FROM issue_release x WHERE x.app_release=r.id),"+
 		" (SELECT COUNT(*) FROM issue_list l WHERE l.first_release=r.id) FROM app_release r WHERE "+where, args...)
 	return list, err

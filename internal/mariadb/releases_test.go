@@ -82,7 +82,7 @@ func TestAnnounce_LaterThanItsFirstEvent(t *testing.T) {
 	}
 	b.now = b.now.Add(time.Hour)
 	r, err := b.Announce(t.Context(), b.project, "blue", "", maren)
-	if err != nil || !r.FirstSeen.Equal(noon.Add(time.Hour)) || r.Events != 1 {
+	if err != nil || !r.FirstSeen.Equal(noon.Add(time.Hour)) || !r.HeardOf.Equal(noon.Add(time.Hour)) || r.Events != 1 {
 		t.Errorf("%+v, %v", r, err)
 	}
 	if v := b.versions(); v != "green blue" {

@@ -177,6 +177,10 @@ export const review = (name: string, signal?: AbortSignal) => answer(api.GET('/a
 export const suggestion = (name: string, finding: number, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/grouping/review/{finding}/rules', { params: { path: { project: name, finding } }, signal }))
 export const pushRules = (name: string, text: string, note: string, onto: number) => answer(api.PUT('/api/projects/{project}/rules', { params: ofProject(name), body: { text, note, onto } }))
 
+/** The releases of a project, the newest first; and all about one. */
+export const releases = (name: string, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/releases', { params: ofProject(name), signal }))
+export const release = (name: string, version: string, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/release', { params: { ...ofProject(name), query: { version } }, signal }))
+
 /** What was pushed, and what it takes by release. */
 export const symbols = (name: string, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/symbols', { params: { ...ofProject(name), query: { limit: 200 } }, signal }))
 

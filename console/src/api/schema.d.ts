@@ -2342,9 +2342,14 @@ export interface components {
             events: number;
             /**
              * Format: date-time
-             * @description announced, or first seen in an event, whichever was earlier
+             * @description announced, or its first event thrown, whichever was earlier
              */
             first_seen: string;
+            /**
+             * Format: date-time
+             * @description announced, or its first event received, whichever was earlier: what announcement order goes by
+             */
+            heard_of: string;
             /**
              * Format: int64
              * @description that were seen in it
@@ -2380,11 +2385,16 @@ export interface components {
             events: number;
             /**
              * Format: date-time
-             * @description announced, or first seen in an event, whichever was earlier
+             * @description announced, or its first event thrown, whichever was earlier
              */
             first_seen: string;
             /** @description that somebody called fixed in it */
             fixed: components["schemas"]["Issue"][];
+            /**
+             * Format: date-time
+             * @description announced, or its first event received, whichever was earlier: what announcement order goes by
+             */
+            heard_of: string;
             /**
              * Format: int64
              * @description that were seen in it

@@ -97,7 +97,8 @@ function Change(p: { project: string; title: React.ReactNode; head: api.Side; si
               <span>{name(p.project, s)}</span>
               <span className="text-right">{counted(s.events, 'event')}</span>
               <span className="text-right">{counted(s.users, 'user')}</span>
-              <span className="min-w-0 truncate">{s.headline} <span className="soft">{p.word(s)}{s.rule && s.rule !== p.head.rule && ` · ${s.rule}`}</span></span>
+              <span className="min-w-0 truncate" title={s.headline}>{s.headline}</span>
+              <span className="soft col-start-4 min-w-0 truncate">{p.word(s)}{s.rule && s.rule !== p.head.rule && ` · ${s.rule}`}</span>
             </div>
             {s.examples?.[0] && (
               <details className="mt-0.5">

@@ -57,7 +57,7 @@ function Work({ project, saved, suggested }: { project: string; saved: api.Rules
       <div className="flex flex-wrap items-baseline gap-x-4 gap-y-1">
         <h1 className="text-xl font-semibold">Rules</h1>
         <p className="soft grow">
-          {saved.version === 0 ? 'No rules yet: this is an example to begin with.' : <>Version {saved.version}, by {saved.by}, {saved.at && <Ago at={saved.at} />}{saved.note && <>: {saved.note}</>}</>}
+          {suggested !== undefined && changed ? 'With a suggestion, tried on what is stored. Nothing acts before you save it.' : saved.version === 0 ? 'No rules yet: this is an example to begin with.' : <>Version {saved.version}, by {saved.by}, {saved.at && <Ago at={saved.at} />}{saved.note && <>: {saved.note}</>}</>}
         </p>
         <Copy text={`firethorn rules pull --project ${project} rules.yaml`}>Copy as command</Copy>
       </div>

@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"strconv"
 	"strings"
-	"unicode/utf8"
 
+	"firethorn/internal/core/event"
 	"firethorn/internal/core/likeness"
 )
 
@@ -40,12 +40,18 @@ func (r rule) yaml() string {
 	return b.String()
 }
 
-// short cuts a name to what the rules file allows.
+// mostName is what a rule's name may have, in bytes.
+const mostName = 58
+
+// short cuts a name, between words where it can, to what the rules file allows.
 func short(s string) string {
 	s = strings.Join(strings.Fields(s), " ")
-	for len(s) > 58 {
-		_, n := utf8.DecodeLastRuneInString(s)
-		s = s[:len(s)-n]
+	if len(s) <= mostName {
+		return s
+	}
+	s = event.TrimText(s, mostName)
+	if i := strings.LastIndexByte(s, ' '); i > mostName/2 {
+		s = s[:i]
 	}
 	return s
 }

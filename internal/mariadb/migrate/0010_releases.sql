@@ -11,7 +11,7 @@ CREATE TABLE IF NOT EXISTS deploy (
   UNIQUE (project, app_release, environment, at), KEY of_release (app_release, at)
 ) DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin;
 -- What was seen in a release, what is new in it, what came back in it.
-ALTER TABLE issue_release ADD KEY IF NOT EXISTS of_release (app_release, issue, events);
+ALTER TABLE issue_release ADD KEY IF NOT EXISTS of_release (app_release, issue, events, first_seen);
 ALTER TABLE issue_list ADD KEY IF NOT EXISTS new_in (first_release, issue);
 ALTER TABLE history ADD COLUMN IF NOT EXISTS app_release INT UNSIGNED NULL, ADD KEY IF NOT EXISTS in_release (app_release, kind);
 ALTER TABLE issue ADD KEY IF NOT EXISTS fixed (project, fixed_in);

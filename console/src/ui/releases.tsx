@@ -1,0 +1,102 @@
+import { useQuery } from '@tanstack/react-query'
+import { Link, useParams, useSearchParams } from 'react-router'
+import * as api from '../api/client.ts'
+import { count, counted } from '../core/format.ts'
+import { latestDeploys } from '../core/releases.ts'
+import { Ago, Copy, Empty, Failed, Loading, State } from './parts.tsx'
+
+/** The releases of a project, and what is new, came back and was fixed in one. */
+export function ReleasesPage() {
+  const { project = '' } = useParams()
+  const [search, setSearch] = useSearchParams()
+  const got = useQuery({ queryKey: ['p', project, 'releases'], queryFn: ({ signal }) => api.releases(project, signal) })
+  if (got.error) return <Failed error={got.error} again={() => void got.refetch()} />
+  if (!got.data) return <Loading />
+  const list = got.data.releases
+  const chosen = search.get('release') ?? list[0]?.version
+  return (
+    <div className="mx-auto max-w-6xl px-6 py-5">
+      <div className="flex flex-wrap items-baseline gap-x-4">
+        <h1 className="text-xl font-semibold">Releases</h1>
+        <p className="soft grow">{list.length > 0 && `The newest first, ${orders[got.data.order]}.`}</p>
+        <Copy text={`firethorn release list --project ${project}`}>Copy as command</Copy>
+      </div>
+      {list.length === 0 ? (
+        <Empty title="No release yet">
+          <p>Events name theirs as service.version. A build can announce it before the first event:</p>
+          <pre className="my-3 rounded border border-base-300 bg-base-100 p-3 text-left">firethorn release announce --project {project} --release VERSION --commit HASH</pre>
+          <p><Link className="link" to={`/p/${project}/set-up`}>Set the application up</Link> shows where the version goes.</p>
+        </Empty>
+      ) : (
+        <table className="mt-3 -ml-3 [&_td]:px-3 [&_td]:py-1 [&_th]:px-3 [&_th]:py-1 [&_th]:text-left [&_th]:font-normal [&_th.text-right]:text-right" aria-label="Releases">
+          <thead>
+            <tr className="soft"><th>Release</th><th>First seen</th><th className="text-right">Events</th><th className="text-right">Issues</th><th className="text-right">of them new</th><th>Deployed to</th><th>Commit</th></tr>
+          </thead>
+          <tbody>
+            {list.map((r) => (
+              <tr key={r.version} className={r.version === chosen ? 'bg-base-100 font-semibold' : ''} aria-current={r.version === chosen ? 'true' : undefined}>
+                <td><button type="button" className="link mono break-all" onClick={() => setSearch({ release: r.version })}>{r.version}</button></td>
+                <td><Ago at={r.first_seen} /></td>
+                <td className="text-right">{count(r.events)}</td>
+                <td className="text-right">{count(r.issues)}</td>
+                <td className="text-right">{count(r.new)}</td>
+                <td>{latestDeploys(r.deploys).map((d, i) => <span key={d.environment}>{i > 0 && ', '}{d.environment} <span className="soft font-normal"><Ago at={d.at} /></span></span>)}</td>
+                <td className="mono soft font-normal" title={r.commit}>{r.commit?.slice(0, 12)}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      {chosen !== undefined && <Detail project={project} version={chosen} />}
+    </div>
+  )
+}
+
+const orders = {
+  auto: 'by version, or by announcement where that is not possible',
+  versions: 'by version',
+  announcement: 'by when they were announced or first heard of',
+}
+
+function Detail({ project, version }: { project: string; version: string }) {
+  const got = useQuery({ queryKey: ['p', project, 'release', version], queryFn: ({ signal }) => api.release(project, version, signal) })
+  if (got.error) return <Failed error={got.error} again={() => void got.refetch()} />
+  if (!got.data) return <Loading />
+  const r = got.data
+  return (
+    <section aria-labelledby="release-title" className="mt-6">
+      <div className="flex flex-wrap items-baseline gap-x-4">
+        <h2 id="release-title" className="text-lg font-semibold">Release <span className="mono break-all">{r.version}</span></h2>
+        <p className="soft grow">
+          {counted(r.events, 'event')}{r.before && <>, after <span className="mono">{r.before}</span> ({r.before_why}) with {count(r.before_events)}</>}
+          {r.sessions.sessions > 0 && `; ${count(r.sessions.sessions)} sessions in 30 days, ${(100 * r.sessions.crash_free).toFixed(2)} % did not crash`}
+        </p>
+        <Copy text={`firethorn release show --project ${project} ${version}`}>Copy as command</Copy>
+      </div>
+      <Issues project={project} title="New in it" none="Nothing new." list={r.new_issues} />
+      <Issues project={project} title="Came back in it" none="Nothing that was fixed came back." list={r.regressed} />
+      <Issues project={project} title="Fixed in it" none="Nothing was called fixed in it. An issue's page does that: Fixed, or f." list={r.fixed} />
+    </section>
+  )
+}
+
+function Issues({ project, title, none, list }: { project: string; title: string; none: string; list: api.Issue[] }) {
+  return (
+    <section aria-label={title} className="mt-4">
+      <h3 className="font-semibold">{title}{list.length > 0 && <span className="soft font-normal"> {counted(list.length, 'issue')}</span>}</h3>
+      {list.length === 0 ? <p className="soft mt-1">{none}</p> : (
+        <ul className="mt-1 rounded border border-base-300 bg-base-100">
+          {list.map((is) => (
+            <li key={is.id} className="grid grid-cols-[8.5rem_minmax(0,1fr)_5.5rem_6rem_9rem] items-baseline gap-x-3 border-b border-base-300/60 px-3 py-1 last:border-0">
+              <Link className="link-hover font-semibold" to={`/p/${is.id.replace('/', '/issues/')}`}>{is.id}</Link>
+              <span className="min-w-0 truncate" title={is.headline}>{is.headline}</span>
+              <span className="text-right">{counted(is.users, 'user')}</span>
+              <span className="text-right">{counted(is.events, 'event')}</span>
+              <span><State state={is.state} fixedIn={is.fixed_in} /></span>
+            </li>
+          ))}
+        </ul>
+      )}
+    </section>
+  )
+}
