@@ -148,6 +148,9 @@ func Seen(s Standing, in, fixedIn release.Release, policy release.Policy) (_ Sta
 		return s, &Entry{Kind: "seen_in_older_release", Words: fmt.Sprintf("seen in %s, which is older than %s (%s); it stays fixed", in.Version, s.FixedIn, order.Why)}, false
 	}
 	e := &Entry{Kind: "regressed", Release: in.Version, Words: fmt.Sprintf("came back in %s, which contains the fix of %s (%s)", in.Version, s.FixedIn, order.Why)}
+	if order.By == release.BySame {
+		e.Words = fmt.Sprintf("came back in %s, the release it was fixed in", in.Version)
+	}
 	s.State = Regressed
 	return s, e, true
 }
