@@ -93,6 +93,9 @@ func TestSeen_RegressesOnlyInOrAfterTheFix(t *testing.T) {
 			if got.State != c.want || kind != c.kind || changed != c.changed {
 				t.Errorf("Seen = %s, %q, %v, want %s, %q, %v", got.State, kind, changed, c.want, c.kind, c.changed)
 			}
+			if same := c.in.Version == "4.2.0"; entry != nil && same != (entry.Words == "came back in 4.2.0, the release it was fixed in") {
+				t.Errorf("it says %q", entry.Words)
+			}
 		})
 	}
 }
