@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"strings"
 
 	_ "github.com/go-sql-driver/mysql" // the driver
 	"github.com/google/uuid"
@@ -62,7 +63,7 @@ func (s *stage) judge(ctx context.Context) error {
 	var errs []error
 	for what, list := range map[string][]string{"acknowledged and nowhere": s.report.Missing, "filed more than once, or never sent": s.report.Doubled, "counters that differ": s.report.Difference} {
 		if len(list) > 0 {
-			errs = append(errs, fmt.Errorf("%s: %d, for example %s", what, len(list), list[0]))
+			errs = append(errs, fmt.Errorf("%s: %d, for example %s", what, len(list), strings.Join(list[:min(len(list), 8)], "; ")))
 		}
 	}
 	return errors.Join(errs...)

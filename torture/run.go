@@ -106,9 +106,12 @@ func Run(ctx context.Context, opt Options) (Report, error) {
 	s.load(ctx)
 	fmt.Fprintln(opt.Out, "killed enough; waiting until all is filed")
 	if err := s.settle(ctx); err != nil {
+		s.logs()
 		return s.report, err
 	}
-	err = s.judge(ctx)
+	if err = s.judge(ctx); err != nil {
+		s.logs()
+	}
 	s.report.Took = time.Since(began)
 	s.report.Days = time.Duration(s.offset.Load()).Hours() / 24
 	return s.report, err
@@ -200,15 +203,30 @@ func (s *stage) regroup(ctx context.Context, v *service, project string, rnd *ra
 	}
 }
 
-// settle waits until nothing waits and no move is followed.
+// settle waits until nothing waits, no regrouping is under way and no move is followed.
 func (s *stage) settle(ctx context.Context) error {
 	for until := time.Now().Add(3 * time.Minute); ; time.Sleep(200 * time.Millisecond) {
 		st, err := s.services[0].status(ctx)
-		if err == nil && st.Waiting == 0 && st.Recounting == 0 {
+		if err == nil && st.Waiting == 0 && st.Recounting == 0 { // regroupings are among them
 			return nil
 		}
 		if time.Now().After(until) {
 			return fmt.Errorf("it does not settle: %+v, %w", st, errors.Join(err, errors.New("3 minutes have passed")))
 		}
+	}
+}
+
+// loggedLines is how much of each log is shown after a run that failed.
+const loggedLines = 30
+
+// logs shows the end of what the services wrote, before it goes with the rest.
+func (s *stage) logs() {
+	for _, v := range s.services {
+		raw, err := os.ReadFile(v.dir + ".log")
+		if err != nil {
+			continue
+		}
+		lines := strings.Split(strings.TrimSpace(string(raw)), "\n")
+		fmt.Fprintf(s.opt.Out, "%s:\n%s\n", v.address, strings.Join(lines[max(0, len(lines)-loggedLines):], "\n"))
 	}
 }

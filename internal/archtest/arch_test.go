@@ -25,7 +25,7 @@ var may = map[string][]string{
 	"core/fingerprint": {"core/blame", "core/event"}, "core/difference": {"core/blame", "core/event", "core/fault", "core/fingerprint"},
 	"core/rules":    {"core/blame", "core/event", "core/fingerprint", "core/glob", "core/release", "core/scrub"},
 	"core/regroup":  {"core/blame", "core/event", "core/fingerprint", "core/grouping", "core/rules", "core/symbolicate"},
-	"core/likeness": {"core/blame", "core/event"}, "core/together": {}, "core/review": {"core/likeness"},
+	"core/likeness": {"core/blame", "core/event"}, "core/together": {}, "core/review": {"core/event", "core/likeness"},
 	"core/grouping": {"core/blame", "core/event", "core/fingerprint", "core/rules", "core/symbolicate"},
 	"pipeline":      {"core/blame", "core/event", "core/fingerprint", "core/grouping", "core/rules", "core/scrub", "core/stacktrace", "core/sourcemap", "core/symbolicate", "core/symbols"},
 	"localdb":       {"core/fault"},

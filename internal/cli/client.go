@@ -102,6 +102,14 @@ func newClient(c *cli.Command) (*client, error) {
 	return cl, nil
 }
 
+// projectClient is a client with the project that is chosen.
+func projectClient(c *cli.Command) (cl *client, project string, err error) {
+	if cl, err = newClient(c); err == nil {
+		project, err = cl.needProject()
+	}
+	return cl, project, err
+}
+
 func (c *client) needProject() (string, error) {
 	if c.project == "" {
 		return "", usage("which project? Say --project NAME, set FIRETHORN_PROJECT, or remember one with firethorn login")

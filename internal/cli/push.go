@@ -63,11 +63,7 @@ func pushSymbols(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	cl, err := newClient(c)
-	if err != nil {
-		return err
-	}
-	project, err := cl.needProject()
+	cl, project, err := projectClient(c)
 	if err != nil {
 		return err
 	}

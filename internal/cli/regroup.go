@@ -104,11 +104,7 @@ func groupRegroup(ctx context.Context, c *cli.Command) error {
 
 // regroupAndWatch begins or undoes a regrouping, and follows it to its end.
 func regroupAndWatch(ctx context.Context, c *cli.Command, verb string) error {
-	cl, err := newClient(c)
-	if err != nil {
-		return err
-	}
-	project, err := cl.needProject()
+	cl, project, err := projectClient(c)
 	if err != nil {
 		return err
 	}

@@ -57,11 +57,7 @@ func tryRules(ctx context.Context, c *cli.Command) error {
 
 // tryOnService lets the service try; text nil tries the project's own rules.
 func tryOnService(ctx context.Context, c *cli.Command, text *string) error {
-	cl, err := newClient(c)
-	if err != nil {
-		return err
-	}
-	project, err := cl.needProject()
+	cl, project, err := projectClient(c)
 	if err != nil {
 		return err
 	}

@@ -84,6 +84,7 @@ func recounts(now time.Time) []struct{ what, query string } {
 			LEFT JOIN issue_trend t ON t.issue=l.issue AND t.day>l.window_day-` + window + ` GROUP BY l.issue, l.window_events HAVING l.window_events<>COALESCE(SUM(t.events),0)`},
 		{"users in the window", `SELECT l.issue, l.window_users, COUNT(DISTINCT u.user) FROM issue_list l
 			LEFT JOIN issue_user u ON u.issue=l.issue AND u.last_day>l.window_day-` + window + ` GROUP BY l.issue, l.window_users HAVING l.window_users<>COUNT(DISTINCT u.user)`},
+		{"events of an issue that is not listed", `SELECT v.issue, 0, SUM(v.events) n FROM variant v LEFT JOIN issue_list l ON l.issue=v.issue WHERE l.issue IS NULL GROUP BY v.issue HAVING n>0`},
 		{"rows under another issue than their variant", strayCheck()},
 		{"sessions by day", `SELECT 0, d.n, COALESCE(x.n,0) FROM (SELECT project, day, outcome, SUM(sessions) n FROM session_day WHERE day>=` + fmt.Sprint(Day(now)-KeepClasses[0]) + ` GROUP BY 1,2,3) d
 			LEFT JOIN (SELECT project, started DIV 86400000000 day, outcome, COUNT(*) n FROM app_session GROUP BY 1,2,3) x ON x.project=d.project AND x.day=d.day AND x.outcome=d.outcome WHERE d.n<>COALESCE(x.n,0)`},

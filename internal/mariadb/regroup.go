@@ -230,7 +230,7 @@ func (s *Store) RegroupStep(ctx context.Context, p *Project, units *pipeline.Uni
 	}
 	w := &regrouping{s: s, p: &as, Regrouping: g, look: LookerOf(units), reader: ReaderOf(as.Project, units)}
 	switch {
-	case g.State == RegroupReading && s.now().Sub(g.rulesPushed) < rulesSettle:
+	case g.State == RegroupReading && s.now().Sub(g.rulesPushed).Abs() < rulesSettle: // a clock that is further behind tells nothing
 		return false, nil // the next round looks again
 	case p.NextGrouping() != 0:
 		return false, nil // it is adopted first

@@ -264,6 +264,110 @@ func TestRegroup_AnotherVersionAndBack(t *testing.T) {
 	b.recounted()
 }
 
+// An issue that lost a part to a regrouping, and was then merged, takes the part
+// back only once the merge is undone.
+func TestRegroup_MergedSince(t *testing.T) {
+	b := open1(t, noon)
+	parted(b)
+	if err := b.Merge(t.Context(), b.project, []int64{1}, 3, maren); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := b.UndoRegroup(t.Context(), b.project, oke); code(err) != fault.Conflict || !strings.Contains(err.Error(), "quayside/1 was merged into quayside/3 since; undo that first") {
+		t.Fatalf("%v", err)
+	}
+	if err := b.Act(t.Context(), b.issue(1).ID, issue.Action{Verb: issue.Undo}, maren, 0); err != nil {
+		t.Fatal(err)
+	}
+	b.followed()
+	b.unregroup()
+	b.wantStanding("undone", map[int64]string{1: "GateError in barrier: 5 events, 3 users, 5 bodies, new", 3: "TypeError in tideAt: 1 events, 1 users, 1 bodies, new"})
+}
+
+// What people merge while a regrouping is taken back stays merged, with what
+// comes back.
+func TestRegroup_MergedWhileItIsTakenBack(t *testing.T) {
+	b := open1(t, noon)
+	b.file(occur{function: "a", user: "p-1", at: noon}, occur{function: "b", user: "p-1", at: noon}, occur{function: "b", user: "p-2", at: noon})
+	b.gates(gate{"boardAll", "shut", "car", "p-3", "4.2.0", time.Time{}}, gate{"boardAll", "full", "car", "p-3", "4.2.0", time.Time{}})
+	if err := b.Merge(t.Context(), b.project, []int64{3}, 1, maren); err != nil {
+		t.Fatal(err)
+	}
+	b.told("late", "crew", "callCrew")
+	b.rule("grouping: [{name: one, when: 'exception.type == \"TypeError\"', replace: types, headline: All types}]")
+	if g := b.regroup(); g.Events != 1 || g.Emptied != 0 {
+		t.Fatalf("%+v", g)
+	}
+	if _, err := b.UndoRegroup(t.Context(), b.project, oke); err != nil {
+		t.Fatal(err)
+	}
+	if err := b.Merge(t.Context(), b.project, []int64{1}, 4, maren); err != nil {
+		t.Fatal(err)
+	}
+	b.regrouped()
+	b.wantStanding("undone", map[int64]string{2: "TypeError in b: 2 events, 2 users, 2 bodies, new", 4: "GateError in crew: 4 events, 2 users, 4 bodies, new"})
+}
+
+// What people merge after the plan, before anything moved, stays merged.
+func TestRegroup_MergedBetweenPlanAndMove(t *testing.T) {
+	b := open1(t, noon)
+	twoLanes(b)
+	b.rule(byLane)
+	if _, err := b.Regroup(t.Context(), b.project, oke); err != nil {
+		t.Fatal(err)
+	}
+	for b.step() != RegroupMoving {
+	}
+	if err := b.Merge(t.Context(), b.project, []int64{1}, 2, maren); err != nil {
+		t.Fatal(err)
+	}
+	b.regrouped()
+	b.recounted()
+	if _, err := b.UndoRegroup(t.Context(), b.project, oke); err == nil {
+		b.regrouped()
+	}
+	b.gates(gate{"boardAll", "shut", "foot", "p-2", "4.2.0", time.Time{}}, gate{"boardAll", "shut", "car", "p-2", "4.2.0", time.Time{}})
+	b.recounted()
+}
+
+// twoLanes files five events of one variant on two lanes, and an issue beside.
+func twoLanes(b *bench) {
+	b.t.Helper()
+	for i, lane := range []string{"car", "car", "car", "foot", "foot"} {
+		b.gates(gate{"boardAll", "shut", lane, fmt.Sprintf("p-%d", i%3), "4.2.0", time.Time{}})
+	}
+	b.file(occur{function: "tideAt", user: "p-1", release: "4.2.0", at: noon})
+}
+
+// parted files four events on two lanes, of which one was made an issue of its own, quayside/2.
+func parted(b *bench) {
+	b.t.Helper()
+	for i, lane := range []string{"car", "car", "car", "foot"} {
+		b.gates(gate{"boardAll", "shut", lane, fmt.Sprintf("p-%d", i%3), "4.2.0", time.Time{}})
+	}
+	b.rule(byLane)
+	b.gates(gate{"boardAll", "shut", "foot", "p-1", "4.2.0", time.Time{}})
+	b.file(occur{function: "tideAt", user: "p-1", release: "4.2.0", at: noon})
+	if g := b.regroup(); g.Events != 1 {
+		b.t.Fatalf("%+v", g)
+	}
+}
+
+// step goes on with a regrouping by a step.
+func (b *bench) step() RegroupState {
+	b.t.Helper()
+	b.followed()
+	b.again()
+	b.now = b.now.Add(10 * time.Second)
+	if _, err := b.RegroupStep(b.t.Context(), b.project, b.units); err != nil {
+		b.t.Fatal(err)
+	}
+	g, err := b.Regrouping(b.t.Context(), b.project, 0)
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	return g.State
+}
+
 func TestRegroup_OneAtATime(t *testing.T) {
 	b := lanes(t)
 	b.rule(byLane)

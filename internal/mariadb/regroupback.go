@@ -74,13 +74,14 @@ func (s *Store) UndoRegroup(ctx context.Context, p *Project, who Actor) (*Regrou
 }
 
 // builtOn refuses to undo a regrouping whose issues or variants people merged
-// or split since.
+// or split since, or that would bring something back to an issue they merged.
 func (s *Store) builtOn(ctx context.Context, tx *sql.Tx, g *Regrouping) error {
 	const later = "SELECT m.kind, m.from_issue, m.to_issue FROM move m WHERE m.project=? AND m.regroup IS NULL AND m.undone_by IS NULL AND m.kind IN ('merge','split') AND m.id>(SELECT COALESCE(MIN(id),0) FROM move WHERE regroup=?) AND" +
-		" (EXISTS (SELECT 1 FROM move_variant x JOIN move_variant y ON y.variant=x.variant JOIN move r ON r.id=y.move AND r.regroup=? WHERE x.move=m.id) OR EXISTS (SELECT 1 FROM regroup_issue i WHERE i.regroup=? AND i.issue IN (m.from_issue, m.to_issue))) ORDER BY m.id DESC LIMIT 1"
+		" (EXISTS (SELECT 1 FROM move_variant x JOIN move_variant y ON y.variant=x.variant JOIN move r ON r.id=y.move AND r.regroup=? WHERE x.move=m.id) OR EXISTS (SELECT 1 FROM regroup_issue i WHERE i.regroup=? AND i.issue IN (m.from_issue, m.to_issue))" +
+		" OR m.kind='merge' AND (EXISTS (SELECT 1 FROM move r WHERE r.regroup=? AND r.from_issue=m.from_issue) OR EXISTS (SELECT 1 FROM regroup_alias a WHERE a.regroup=? AND a.issue=m.from_issue))) ORDER BY m.id DESC LIMIT 1"
 	var kind moveKind
 	var from, to int64
-	err := tx.QueryRowContext(ctx, later, g.Project, g.ID, g.ID, g.ID).Scan(&kind, &from, &to)
+	err := tx.QueryRowContext(ctx, later, g.Project, g.ID, g.ID, g.ID, g.ID, g.ID).Scan(&kind, &from, &to)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil
 	}
@@ -130,6 +131,22 @@ func (s *Store) bringBack(ctx context.Context, tx *sql.Tx, g *Regrouping, who Ac
 			return err
 		}
 	}
+	return leadOn(ctx, tx, g)
+}
+
+// leadOn lets fingerprints that lead to an issue which people merged, after the
+// plan was made and before anything moved, lead to where its number leads.
+func leadOn(ctx context.Context, tx *sql.Tx, g *Regrouping) error {
+	const on = "UPDATE alias a JOIN regroup_alias r ON r.regroup=? AND r.grouping_version=a.grouping_version AND r.hash=a.hash JOIN issue i ON i.id=a.issue SET a.issue=i.merged_into WHERE a.project=? AND i.merged_into IS NOT NULL"
+	for range mostHops {
+		res, err := tx.ExecContext(ctx, on, g.ID, g.Project)
+		if err != nil {
+			return err
+		}
+		if n, err := res.RowsAffected(); err != nil || n == 0 {
+			return err
+		}
+	}
 	return nil
 }
 
@@ -158,11 +175,11 @@ func (w *regrouping) takeBack(ctx context.Context, tx *sql.Tx, m *move) error {
 	if err != nil {
 		return err
 	}
-	to, err := sideByID(ctx, tx, m.from)
+	to, err := leadsTo(ctx, tx, m.from) // people may have merged it while this goes on
 	if err != nil {
 		return err
 	}
-	back := &move{project: w.Project, kind: moveUndo, from: m.to, to: m.from, undoes: m.id, regroup: w.ID}
+	back := &move{project: w.Project, kind: moveUndo, from: m.to, to: to.id, undoes: m.id, regroup: w.ID}
 	if err := w.s.newMove(ctx, tx, back, Actor{Kind: "person", Name: w.UndoneBy}, from, to); err != nil {
 		return err
 	}

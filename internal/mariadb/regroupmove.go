@@ -40,6 +40,9 @@ func scanPart(r interface{ Scan(...any) error }) (*partRow, error) {
 	return &p, json.Unmarshal([]byte(shown), &p.show)
 }
 
+// mostHops is how many merges are followed to where an issue's number leads.
+const mostHops = 100
+
 // togetherMost is how many variants one move takes along.
 const togetherMost = 200
 
@@ -62,6 +65,14 @@ func (w *regrouping) move(ctx context.Context) error {
 			}
 			if whole {
 				return w.moveWhole(ctx, tx, p)
+			}
+			// People may have merged in between, or another process come further.
+			p, err := scanPart(tx.QueryRowContext(ctx, partSelect+" AND p.variant=? AND p.hash=?", w.ID, w.pass, false, p.id, p.hash[:]))
+			if errors.Is(err, sql.ErrNoRows) {
+				return nil
+			}
+			if err != nil {
+				return err
 			}
 			return w.moveApart(ctx, tx, p)
 		})
@@ -117,8 +128,13 @@ func (w *regrouping) targetOf(ctx context.Context, tx *sql.Tx, p *partRow) (*sid
 		}
 		return to, nil
 	}
-	to, err := sideByID(ctx, tx, target)
-	for hops := 0; err == nil && to.into != 0 && hops < 100; hops++ {
+	return leadsTo(ctx, tx, target)
+}
+
+// leadsTo is the issue that an issue's number leads to.
+func leadsTo(ctx context.Context, tx *sql.Tx, id int64) (*side, error) {
+	to, err := sideByID(ctx, tx, id)
+	for hops := 0; err == nil && to.into != 0 && hops < mostHops; hops++ {
 		to, err = sideByID(ctx, tx, to.into)
 	}
 	return to, err

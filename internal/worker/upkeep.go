@@ -75,6 +75,29 @@ func (w *Worker) mine(project int64) bool {
 	return ok
 }
 
+// inTurn does a job for projects that this process has, a step of each in turn,
+// until there is no more to do, one fails, or it took long enough; 0 is no limit.
+// What failed is tried again at the next occasion.
+func (w *Worker) inTurn(ctx context.Context, projects []int64, longest time.Duration, failed string, step func(project int64) (more bool, err error)) {
+	began := time.Now()
+	for len(projects) > 0 && ctx.Err() == nil && (longest == 0 || time.Since(began) < longest) {
+		rest := projects[:0]
+		for _, id := range projects {
+			if !w.mine(id) {
+				continue
+			}
+			more, err := step(id)
+			if err != nil && !mariadb.Away(err) && ctx.Err() == nil {
+				w.log.Error(failed+"; it is tried again", "project", id, "err", err)
+			}
+			if err == nil && more {
+				rest = append(rest, id)
+			}
+		}
+		projects = rest
+	}
+}
+
 // follow lets derived rows follow the moves, a chunk of each project in turn,
 // so that filing comes in between.
 func (w *Worker) follow(ctx context.Context) {
@@ -85,131 +108,70 @@ func (w *Worker) follow(ctx context.Context) {
 		}
 		return
 	}
-	for len(list) > 0 && ctx.Err() == nil {
-		rest := list[:0]
-		for _, project := range list {
-			if !w.mine(project) {
-				continue
-			}
-			more, err := w.store.FollowMove(ctx, project)
-			if err != nil && ctx.Err() == nil {
-				w.log.Error("counts could not follow a move; they are tried again", "project", project, "err", err)
-				continue
-			}
-			if more {
-				rest = append(rest, project)
-			}
-		}
-		list = rest
-	}
+	w.inTurn(ctx, list, 0, "counts could not follow a move", func(id int64) (bool, error) {
+		return w.store.FollowMove(ctx, id)
+	})
 }
 
-// readAgain moves events to where they belong that became readable: projects in
-// turn, a chunk at a time, each with what its moves leave to be done.
+// readAgain moves events to where they belong that became readable, each chunk
+// with what its moves leave to be done.
 func (w *Worker) readAgain(ctx context.Context) {
 	list, err := w.store.Rereading(ctx)
 	if err != nil {
 		return // follow has said it
 	}
-	for len(list) > 0 && ctx.Err() == nil {
-		rest := list[:0]
-		for _, id := range list {
-			if !w.mine(id) {
-				continue
-			}
-			p, err := w.project(ctx, id)
-			more := false
-			if err == nil {
-				w.units.Forget(id)
-				more, err = w.store.ReadAgain(ctx, p, mariadb.ReaderOf(p.Project, w.units))
-			}
-			if err != nil && ctx.Err() == nil {
-				w.log.Error("events could not be made readable; it is tried again", "project", id, "err", err)
-				continue
-			}
-			if more {
-				rest = append(rest, id)
-			}
+	w.inTurn(ctx, list, 0, "events could not be made readable", func(id int64) (bool, error) {
+		defer w.follow(ctx)
+		p, err := w.project(ctx, id)
+		if err != nil {
+			return false, err
 		}
-		list = rest
-		w.follow(ctx)
-	}
+		w.units.Forget(id)
+		return w.store.ReadAgain(ctx, p, mariadb.ReaderOf(p.Project, w.units))
+	})
 }
 
-// regroupTime is how long regroupings go on before other jobs have their turn.
-const regroupTime = time.Second
+// These are how long jobs without an end in sight go on before others have their turn.
+const (
+	regroupTime = time.Second
+	sketchTime  = time.Second
+)
 
-// regroup goes on with regroupings, projects in turn, a step at a time, each
-// with what its moves leave to be done.
+// regroup goes on with regroupings, each step with what its moves leave to be done.
 func (w *Worker) regroup(ctx context.Context) {
 	list, err := w.store.Regroupers(ctx)
 	if err != nil {
 		return // follow has said it
 	}
-	for end := time.Now().Add(regroupTime); len(list) > 0 && ctx.Err() == nil && time.Now().Before(end); {
-		rest := list[:0]
-		for _, id := range list {
-			if !w.mine(id) {
-				continue
-			}
-			p, err := w.store.ProjectByID(ctx, id)
-			more := false
-			switch {
-			case err != nil:
-			case p.NextGrouping() != 0:
-				w.forget(id)
-				w.ready(id) // a turn adopts it first
-				w.nudge()
-			default:
-				more, err = w.store.RegroupStep(ctx, p, w.units)
-			}
-			if err != nil && ctx.Err() == nil {
-				if !mariadb.Away(err) {
-					w.log.Error("stored events could not be regrouped; it is tried again", "project", id, "err", err)
-				}
-				continue
-			}
-			if more {
-				rest = append(rest, id)
-			}
+	w.inTurn(ctx, list, regroupTime, "stored events could not be regrouped", func(id int64) (bool, error) {
+		defer w.follow(ctx)
+		p, err := w.store.ProjectByID(ctx, id)
+		if err != nil {
+			return false, err
 		}
-		list = rest
-		w.follow(ctx)
-	}
+		if p.NextGrouping() != 0 { // a turn adopts it first
+			w.forget(id)
+			w.ready(id)
+			w.nudge()
+			return false, nil
+		}
+		return w.store.RegroupStep(ctx, p, w.units)
+	})
 }
 
-// sketchTime is how long sketches are made before other jobs have their turn.
-const sketchTime = time.Second
-
-// sketch makes what issues are compared by: projects in turn.
+// sketch makes what issues are compared by.
 func (w *Worker) sketch(ctx context.Context) {
 	list, err := w.store.Sketching(ctx)
 	if err != nil {
 		return // follow has said it
 	}
-	for end := time.Now().Add(sketchTime); len(list) > 0 && ctx.Err() == nil && time.Now().Before(end); {
-		rest := list[:0]
-		for _, id := range list {
-			if !w.mine(id) {
-				continue
-			}
-			p, err := w.project(ctx, id)
-			more := false
-			if err == nil {
-				more, err = w.store.Sketch(ctx, p, w.units)
-			}
-			if err != nil && ctx.Err() == nil {
-				if !mariadb.Away(err) {
-					w.log.Error("what issues are compared by could not be made; it is tried again", "project", id, "err", err)
-				}
-				continue
-			}
-			if more {
-				rest = append(rest, id)
-			}
+	w.inTurn(ctx, list, sketchTime, "what issues are compared by could not be made", func(id int64) (bool, error) {
+		p, err := w.project(ctx, id)
+		if err != nil {
+			return false, err
 		}
-		list = rest
-	}
+		return w.store.Sketch(ctx, p, w.units)
+	})
 }
 
 // compile makes pushed symbols readable, one after the other, beside all else.
