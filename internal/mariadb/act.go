@@ -157,14 +157,18 @@ func (s *Store) SweepWindows(ctx context.Context) (int, error) {
 			if err := tx.QueryRowContext(ctx, "SELECT c.project FROM project_counter c JOIN issue i ON i.project=c.project WHERE i.id=? FOR UPDATE", id).Scan(&project); err != nil {
 				return err
 			}
-			if err := tx.QueryRowContext(ctx, "SELECT state, unhandled FROM issue_list WHERE issue=? FOR UPDATE", id).Scan(&st, &f.Unhandled); err != nil {
+			err := tx.QueryRowContext(ctx, "SELECT state, unhandled FROM issue_list WHERE issue=? FOR UPDATE", id).Scan(&st, &f.Unhandled)
+			if errors.Is(err, sql.ErrNoRows) {
+				return nil // it was merged since
+			}
+			if err != nil {
 				return err
 			}
 			if err := windowOf(ctx, tx, id, today-impact.Window+1, &f.Events, &f.Users); err != nil {
 				return err
 			}
 			f.Regressed = st == issue.Regressed
-			_, err := tx.ExecContext(ctx, "UPDATE issue_list SET window_day=?, window_events=?, window_users=?, impact=? WHERE issue=?", today, f.Events, f.Users, impact.Of(f).Tenths(), id)
+			_, err = tx.ExecContext(ctx, "UPDATE issue_list SET window_day=?, window_events=?, window_users=?, impact=? WHERE issue=?", today, f.Events, f.Users, impact.Of(f).Tenths(), id)
 			return err
 		})
 		if err != nil {

@@ -101,6 +101,18 @@ func (s *Store) repairIssue(ctx context.Context, tx *sql.Tx, id int64) error {
 		}
 		return nil
 	}
+	live, err := leadsTo(ctx, tx, id)
+	if err != nil {
+		return err
+	}
+	if live.id != id { // nothing may be left of an issue whose number leads on
+		for _, table := range []string{"variant", "alias"} {
+			if err := do("UPDATE "+table+" SET issue=? WHERE issue=?", live.id, id); err != nil {
+				return err
+			}
+		}
+		id = live.id
+	}
 	const events = "event e JOIN variant v ON v.id=e.variant LEFT JOIN fold f ON f.day=e.keep_day AND f.variant=e.variant WHERE f.day IS NULL"
 	if err := s.repairStrays(ctx, tx, id); err != nil {
 		return err
