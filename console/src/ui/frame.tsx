@@ -47,7 +47,7 @@ export function Frame() {
           </details>
         </div>
         {project && (
-          <nav aria-label="Pages" className="flex gap-4 px-4">
+          <nav aria-label="Pages" className="flex flex-wrap gap-x-4 px-4">
             {[['issues', 'Issues'], ['releases', 'Releases'], ['received', 'Received'], ['symbols', 'Symbols'], ['rules', 'Rules'], ['grouping', 'Grouping'], ['set-up', 'Set-up']].map(([to, words]) => (
               <NavLink key={to} to={`/p/${project}/${to}`} className={({ isActive }) => `border-b-2 pb-1 ${isActive ? 'border-primary font-semibold' : 'soft border-transparent hover:text-base-content'}`}>
                 {words}

@@ -28,24 +28,26 @@ export function ReleasesPage() {
           <p><Link className="link" to={`/p/${project}/set-up`}>Set the application up</Link> shows where the version goes.</p>
         </Empty>
       ) : (
-        <table className="mt-3 -ml-3 [&_td]:px-3 [&_td]:py-1 [&_th]:px-3 [&_th]:py-1 [&_th]:text-left [&_th]:font-normal [&_th.text-right]:text-right" aria-label="Releases">
-          <thead>
-            <tr className="soft"><th>Release</th><th>First seen</th><th className="text-right">Events</th><th className="text-right">Issues</th><th className="text-right">of them new</th><th>Deployed to</th><th>Commit</th></tr>
-          </thead>
-          <tbody>
-            {list.map((r) => (
-              <tr key={r.version} className={r.version === chosen ? 'bg-base-100 font-semibold' : ''} aria-current={r.version === chosen ? 'true' : undefined}>
-                <td><button type="button" className="link mono break-all" onClick={() => setSearch({ release: r.version })}>{r.version}</button></td>
-                <td><Ago at={r.first_seen} /></td>
-                <td className="text-right">{count(r.events)}</td>
-                <td className="text-right">{count(r.issues)}</td>
-                <td className="text-right">{count(r.new)}</td>
-                <td>{latestDeploys(r.deploys).map((d, i) => <span key={d.environment}>{i > 0 && ', '}{d.environment} <span className="soft font-normal"><Ago at={d.at} /></span></span>)}</td>
-                <td className="mono soft font-normal" title={r.commit}>{r.commit?.slice(0, 12)}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <div className="mt-3 -ml-3 overflow-x-auto">
+          <table className="[&_td]:px-3 [&_td]:py-1 [&_th]:px-3 [&_th]:py-1 [&_th]:text-left [&_th]:font-normal [&_th.text-right]:text-right" aria-label="Releases">
+            <thead>
+              <tr className="soft"><th>Release</th><th>First seen</th><th className="text-right">Events</th><th className="text-right">Issues</th><th className="text-right">of them new</th><th>Deployed to</th><th>Commit</th></tr>
+            </thead>
+            <tbody>
+              {list.map((r) => (
+                <tr key={r.version} className={r.version === chosen ? 'bg-base-100 font-semibold' : ''} aria-current={r.version === chosen ? 'true' : undefined}>
+                  <td><button type="button" className="link mono break-all" onClick={() => setSearch({ release: r.version })}>{r.version}</button></td>
+                  <td><Ago at={r.first_seen} /></td>
+                  <td className="text-right">{count(r.events)}</td>
+                  <td className="text-right">{count(r.issues)}</td>
+                  <td className="text-right">{count(r.new)}</td>
+                  <td>{latestDeploys(r.deploys).map((d, i) => <span key={d.environment}>{i > 0 && ', '}{d.environment} <span className="soft font-normal"><Ago at={d.at} /></span></span>)}</td>
+                  <td className="mono soft font-normal" title={r.commit}>{r.commit?.slice(0, 12)}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
       )}
       {chosen !== undefined && <Detail project={project} version={chosen} />}
     </div>
@@ -85,9 +87,9 @@ function Issues({ project, title, none, list }: { project: string; title: string
     <section aria-label={title} className="mt-4">
       <h3 className="font-semibold">{title}{list.length > 0 && <span className="soft font-normal"> {counted(list.length, 'issue')}</span>}</h3>
       {list.length === 0 ? <p className="soft mt-1">{none}</p> : (
-        <ul className="mt-1 rounded border border-base-300 bg-base-100">
+        <ul className="mt-1 overflow-x-auto rounded border border-base-300 bg-base-100">
           {list.map((is) => (
-            <li key={is.id} className="grid grid-cols-[8.5rem_minmax(0,1fr)_5.5rem_6rem_9rem] items-baseline gap-x-3 border-b border-base-300/60 px-3 py-1 last:border-0">
+            <li key={is.id} className="grid min-w-2xl grid-cols-[8.5rem_minmax(0,1fr)_5.5rem_6rem_9rem] items-baseline gap-x-3 border-b border-base-300/60 px-3 py-1 last:border-0">
               <Link className="link-hover font-semibold" to={`/p/${is.id.replace('/', '/issues/')}`}>{is.id}</Link>
               <span className="min-w-0 truncate" title={is.headline}>{is.headline}</span>
               <span className="text-right">{counted(is.users, 'user')}</span>
