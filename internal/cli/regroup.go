@@ -157,7 +157,7 @@ func regroupAndWatch(ctx context.Context, c *cli.Command, verb string) error {
 	case g.Events == 0:
 		fmt.Fprintf(out, "Regrouped: nothing moved; the stored events of %s are where the rules and version %d put them.\n", plain(project), g.Version)
 	default:
-		fmt.Fprintf(out, "Regrouped: %s went to another issue; %d issues were made, %d lead to another one now.\nTake it back: firethorn group undo --project %s\n", counted(g.Events, "event"), g.Made, g.Emptied, plain(project))
+		fmt.Fprintf(out, "Regrouped: %s went to another issue; %s %s made, %d %s to another one now.\nTake it back: firethorn group undo --project %s\n", counted(g.Events, "event"), counted(int64(g.Made), "issue"), plural(int(g.Made), "was", "were"), g.Emptied, plural(int(g.Emptied), "leads", "lead"), plain(project))
 		if g.Stays > 0 {
 			fmt.Fprintf(out, "%s events without a body stayed where they were: nobody can say which of them the rules mean.\n", count(g.Stays))
 		}
