@@ -114,10 +114,7 @@ func (a *API) listIssues(ctx context.Context, in *IssueList) (*body[contract.Iss
 	if err != nil {
 		return nil, err
 	}
-	out := contract.Issues{Issues: make([]contract.Issue, len(list)), States: map[string]int64{}}
-	for i, is := range list {
-		out.Issues[i] = issueOf(is)
-	}
+	out := contract.Issues{Issues: issuesOf(list), States: map[string]int64{}}
 	if next != nil {
 		out.Next = writeCursor(next)
 	}
@@ -163,6 +160,14 @@ func readCursor(s string, v any) error {
 
 func scoreOf(is *mariadb.Issue) impact.Score {
 	return impact.Of(impact.Facts{Users: is.WindowUsers, Events: is.WindowEvents, Unhandled: is.Unhandled, Regressed: is.State == issue.Regressed})
+}
+
+func issuesOf(list []*mariadb.Issue) []contract.Issue {
+	out := make([]contract.Issue, len(list))
+	for i, is := range list {
+		out[i] = issueOf(is)
+	}
+	return out
 }
 
 func issueOf(is *mariadb.Issue) contract.Issue {

@@ -3,14 +3,13 @@ package api
 import (
 	"cmp"
 	"context"
-	"errors"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"firethorn/internal/contract"
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/release"
+	"firethorn/internal/core/session"
 	"firethorn/internal/mariadb"
 )
 
@@ -114,54 +113,28 @@ func (a *API) releaseDetail(ctx context.Context, p *mariadb.Project, version str
 	if err != nil {
 		return nil, err
 	}
-	out := contract.ReleaseDetail{Project: p.Name, Release: releaseOf(r), NewIssues: []contract.Issue{}, Regressed: []contract.Issue{}, Fixed: []contract.Issue{}}
-	for list, into := range map[*[]*mariadb.Issue]*[]contract.Issue{&in.New: &out.NewIssues, &in.Regressed: &out.Regressed, &in.Fixed: &out.Fixed} {
-		for _, is := range *list {
-			*into = append(*into, issueOf(is))
-		}
-	}
-	if err := a.addBefore(ctx, p, r, &out); err != nil {
+	out := contract.ReleaseDetail{Project: p.Name, Release: releaseOf(r), NewIssues: issuesOf(in.New), Regressed: issuesOf(in.Regressed), Fixed: issuesOf(in.Fixed)}
+	before, order, err := a.store.ReleaseBefore(ctx, p, r)
+	if err != nil {
 		return nil, err
+	}
+	if before != nil {
+		out.Before, out.BeforeWhy, out.BeforeEvents = before.Version, order.Why, before.Events
 	}
 	to := time.Now()
 	counts, err := a.store.SessionCounts(ctx, p.ID, to.Add(-sessionsOfDays*24*time.Hour), to.Add(24*time.Hour), false)
 	if err != nil {
 		return nil, err
 	}
-	sum := contract.SessionCount{Release: r.Version, CrashFree: 1}
+	all := map[session.Outcome]int64{}
 	for _, c := range counts {
-		if c.Release != r.Version {
-			continue
+		if c.Release == r.Version {
+			for outcome, n := range c.Outcomes {
+				all[outcome] += n
+			}
 		}
-		x := sessionCount(c.Outcomes)
-		sum.Sessions, sum.Running, sum.Clean, sum.Faulty, sum.Crashed, sum.CutOff = sum.Sessions+x.Sessions, sum.Running+x.Running, sum.Clean+x.Clean, sum.Faulty+x.Faulty, sum.Crashed+x.Crashed, sum.CutOff+x.CutOff
 	}
-	if ended := sum.Sessions - sum.Running; ended > 0 {
-		sum.CrashFree = float64(ended-sum.Crashed) / float64(ended)
-	}
-	out.Sessions = sum
+	out.Sessions = sessionCount(all)
+	out.Sessions.Release = r.Version
 	return &body[contract.ReleaseDetail]{out}, nil
-}
-
-// addBefore finds the release before one.
-func (a *API) addBefore(ctx context.Context, p *mariadb.Project, r *mariadb.ReleaseRow, out *contract.ReleaseDetail) error {
-	list, err := a.store.Releases(ctx, p)
-	if err != nil {
-		return err
-	}
-	for i, x := range list {
-		if x.ID != r.ID || i+1 >= len(list) {
-			continue
-		}
-		before := list[i+1]
-		o, err := a.store.OrderOf(ctx, p, before.Version, r.Version)
-		if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.NotFound {
-			return nil
-		}
-		if err != nil {
-			return err
-		}
-		out.Before, out.BeforeWhy, out.BeforeEvents = before.Version, o.Why, before.Events
-	}
-	return nil
 }

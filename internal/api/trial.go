@@ -70,6 +70,9 @@ func (a *API) trial(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
+		if run.of, err = a.store.KeptSince(ctx, run.p.ID, run.since, run.in.Events); err != nil {
+			return nil, err
+		}
 		return &huma.StreamResponse{Body: func(h huma.Context) { run.stream(h) }}, nil
 	})
 }
@@ -81,7 +84,7 @@ type trialRun struct {
 	in     contract.TryRules
 	intake *rules.Trial
 	groups *regroup.Trial
-	of     int
+	of     int // events there are to look at, for whoever watches
 	since  time.Time
 	see    bool // whoever asked may see events
 }
@@ -117,8 +120,7 @@ func (a *API) newTrial(ctx context.Context, in *TryIn) (*trialRun, error) {
 	}
 	r.since = time.Now().Add(-time.Duration(r.in.Days) * 24 * time.Hour)
 	r.intake, r.groups = rules.NewTrial(set), regroup.NewTrial(now, then)
-	r.of, err = a.store.KeptSince(ctx, p.ID, r.since, r.in.Events)
-	return r, err
+	return r, nil
 }
 
 // do looks at the events: one reads them, others fingerprint them, and one

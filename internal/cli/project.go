@@ -314,7 +314,7 @@ func tokenCommand() *cli.Command {
 	return &cli.Command{Name: "token", Usage: "what programs authorise with", Commands: []*cli.Command{
 		{Name: "create", Usage: "make a token; its text is shown this once", Arguments: []cli.Argument{text("label")},
 			Flags: []cli.Flag{
-				&cli.StringFlag{Name: "scope", Value: "build", Usage: "build (push symbols), read, person (read and triage) or admin"},
+				&cli.StringFlag{Name: "scope", Value: "build", Usage: "build (push symbols, announce releases), read, person (read and triage) or admin"},
 				&cli.StringFlag{Name: "person", Usage: "whose name stands in the history"},
 				&cli.IntFlag{Name: "days", Usage: "how long it lives; 0: for ever"},
 			},

@@ -1,15 +1,12 @@
 package cli
 
 import (
-	"bufio"
 	"bytes"
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"hash/fnv"
 	"io"
-	"net/http"
 	"os"
 	"strings"
 
@@ -127,54 +124,6 @@ func showTried(c *cli.Command, raw []byte, project string) error {
 	return nil
 }
 
-// stream posts in and reads server-sent events until they end.
-func (c *client) stream(ctx context.Context, path string, in any, take func(event string, data []byte) error) error {
-	raw, err := json.Marshal(in)
-	if err != nil {
-		return err
-	}
-	req, err := http.NewRequestWithContext(ctx, http.MethodPost, c.server+path, bytes.NewReader(raw))
-	if err != nil {
-		return usage("--server %q is no URL", c.server)
-	}
-	req.Header.Set("Content-Type", "application/json")
-	if c.token != "" {
-		req.Header.Set("Authorization", "Bearer "+c.token)
-	}
-	res, err := (&http.Client{Transport: c.http.Transport}).Do(req) // it may take as long as it takes
-	if err != nil {
-		return fault.Wrap("cli.stream", fault.NoServer, err, "the service at %s does not answer; is it running?", c.server)
-	}
-	defer res.Body.Close()
-	if res.StatusCode >= 400 {
-		var p web.Problem
-		if json.NewDecoder(res.Body).Decode(&p) != nil || p.Detail == "" {
-			p.Detail = fmt.Sprintf("%s answered %s", c.server, res.Status)
-		}
-		return &fault.Error{Op: "cli.stream", Code: fault.Code(p.Code), Pub: p.Detail}
-	}
-	r := bufio.NewReader(res.Body)
-	name := ""
-	for {
-		line, err := r.ReadBytes('\n')
-		if errors.Is(err, io.EOF) {
-			return nil
-		}
-		if err != nil {
-			return fault.Wrap("cli.stream", fault.NoServer, err, "the answer of %s broke off", c.server)
-		}
-		text := bytes.TrimSpace(line)
-		if event, ok := bytes.CutPrefix(text, []byte("event: ")); ok {
-			name = string(event)
-		}
-		if data, ok := bytes.CutPrefix(text, []byte("data: ")); ok {
-			if err := take(name, data); err != nil {
-				return err
-			}
-		}
-	}
-}
-
 // watch lets fn tell how far it is, in one line of a terminal that is gone when
 // it ends; nobody is told anything where there is no terminal.
 func watch(to io.Writer, fn func(tell func(string)) error) error {
@@ -278,6 +227,10 @@ func askedAbout(c *cli.Command, set *rules.Set) (faults []rules.Fault, err error
 }
 
 func showTrial(out io.Writer, v contract.RulesTried, project string) {
+	if v.Events == 0 && project == "" {
+		fmt.Fprintln(out, "The file holds no event to try the rules on.")
+		return
+	}
 	if v.Events == 0 {
 		fmt.Fprintln(out, "No event is stored to try the rules on. Send some, or look further back with --days.")
 		return

@@ -66,6 +66,17 @@ func (s *Store) Releases(ctx context.Context, p *Project) ([]*ReleaseRow, error)
 	return list, s.addDeploys(ctx, list)
 }
 
+// ReleaseBefore finds the release before one in the project's order, and why it
+// comes before; nil where none does.
+func (s *Store) ReleaseBefore(ctx context.Context, p *Project, r *ReleaseRow) (*ReleaseRow, release.Order, error) {
+	list, err := s.Releases(ctx, p)
+	i := slices.IndexFunc(list, func(x *ReleaseRow) bool { return x.ID == r.ID })
+	if err != nil || i < 0 || i+1 == len(list) {
+		return nil, release.Order{}, err
+	}
+	return list[i+1], release.Compare(list[i+1].ordered(), r.ordered(), p.ReleaseOrder), nil
+}
+
 // ordered is the release as far as ordering needs it.
 func (r *ReleaseRow) ordered() release.Release {
 	return release.Release{Version: r.Version, FirstSeen: r.HeardOf}

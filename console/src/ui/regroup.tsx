@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import * as api from '../api/client.ts'
 import { standing, works } from '../core/trial.ts'
-import { Ago, Dialog } from './parts.tsx'
+import { Ago, Dialog, Failed } from './parts.tsx'
 import { useSay } from './say.tsx'
 
 /** How stored events are grouped: a regrouping under way, the last one, and ways to begin and to take back. */
@@ -22,6 +22,7 @@ export function Regroup({ project, all = false }: { project: string; all?: boole
     },
     onError: (e) => say(e.message, true),
   })
+  if (got.error) return <Failed error={got.error} again={() => void got.refetch()} />
   if (!got.data) return null
   const list = got.data.regroupings
   const now = list[0]

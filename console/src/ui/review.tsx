@@ -148,7 +148,7 @@ function Versions({ project, tryIt }: { project: string; tryIt: (version: number
     },
     onError: (e) => say(e.message, true),
   })
-  if (!got.data) return null
+  if (!got.data) return null // that it failed is said beside
   const now = got.data.wanted || got.data.grouping_version
   return (
     <section className="rounded border border-base-300 bg-base-100 p-3" aria-labelledby="versions">

@@ -131,8 +131,8 @@ func Describe(s Standing) string {
 }
 
 // Seen is what an event in a release does to a standing; policy is by what the
-// project orders releases. changed is true when
-// the issue regressed; entry is nil when there is nothing to say.
+// project orders releases. changed is true when the issue regressed; entry is
+// nil when there is nothing to say.
 func Seen(s Standing, in, fixedIn release.Release, policy release.Policy) (_ Standing, entry *Entry, changed bool) {
 	if s.State != Fixed {
 		return s, nil, false

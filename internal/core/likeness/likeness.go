@@ -6,6 +6,7 @@
 package likeness
 
 import (
+	"cmp"
 	"fmt"
 	"hash/fnv"
 	"slices"
@@ -27,6 +28,16 @@ type Sketch struct {
 	Said    []string `json:"said,omitempty"`    // the application's own key
 	Itself  bool     `json:"itself,omitempty"`  // the mistake is the origin's own: who called it does not matter
 	Instead bool     `json:"instead,omitempty"` // it stands instead of the computed one
+
+	// What conditions of rules see, where it is another text: types and
+	// functions are compared without what compilers number.
+	RawType string `json:"raw_type,omitempty"`
+	Called  string `json:"called,omitempty"`
+}
+
+// Conditions are the type and the origin as conditions of rules see them.
+func (s Sketch) Conditions() (typ, function string) {
+	return cmp.Or(s.RawType, s.Type), cmp.Or(s.Called, s.Origin)
 }
 
 const (
@@ -45,6 +56,9 @@ func Of(e *event.Event, frames [][]event.Frame, said []string) Sketch {
 		if s.Type, _ = blame.Type(e.Exceptions[i]); s.Type == "" {
 			s.Type = e.Exceptions[i].Type
 		}
+		if raw := e.Exceptions[i].Type; raw != s.Type {
+			s.RawType = raw
+		}
 		s.Itself = blame.Local(e.Exceptions[i])
 		if m := e.Exceptions[i].Message; m != "" {
 			message = m
@@ -54,6 +68,9 @@ func Of(e *event.Event, frames [][]event.Frame, said []string) Sketch {
 	s.Message = event.TrimText(strings.TrimSpace(shape), mostMessage)
 	if ok {
 		s.Module, s.Origin = blame.Module(frames[i][j]), blame.Function(frames[i][j])
+		if called := frames[i][j].Called(); called != s.Origin {
+			s.Called = called
+		}
 	}
 	for k := len(frames) - 1; k >= 0; k-- { // the deepest cause tells most
 		for _, f := range frames[k] {

@@ -16,7 +16,7 @@ func TestParse(t *testing.T) {
 		"10.4.2.1093": FourPart, "10.4.2.1093-hotfix": FourPart,
 		"2026.11.23": Calendar, "2026-11-23": Calendar, "2026.11": Calendar, "2026.11.23.2": Calendar, "20261123": Calendar, "20261123.4": Calendar,
 		"1523": Numeric, "build-1523": Numeric, "20269923": Numeric,
-		"": NoScheme, "nightly": NoScheme, "9f1c2ab": NoScheme, "85314830023f4cf1a267535f4e37bb17aabbccdd": NoScheme, "4.2.x": NoScheme, "1.2.3.4.5": NoScheme, "99999999999999999999.1": NoScheme, "4.2.0\n": Semantic, "🐦": NoScheme, "$(rm -rf)": NoScheme,
+		"": NoScheme, "nightly": NoScheme, "9f1c2ab": NoScheme, "85314830023f4cf1a267535f4e37bb17aabbccdd": NoScheme, "4.2.x": NoScheme, "1.2.3.4.5": NoScheme, "99999999999999999999.1": NoScheme, "2026.11.23.99999999999999999999": NoScheme, "4.2.0\n": Semantic, "🐦": NoScheme, "$(rm -rf)": NoScheme,
 	} {
 		if v := Parse(text); v.Scheme != want {
 			t.Errorf("Parse(%q) is %q, want %q", text, v.Scheme, want)

@@ -6,6 +6,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+
+	"github.com/Masterminds/semver/v3"
 )
 
 // Scheme is how a version is written. Versions of one scheme can be ordered.
@@ -24,16 +26,17 @@ const (
 type Version struct {
 	Scheme  Scheme
 	Numbers []uint64
-	Pre     []string // identifiers of a pre-release: rc, 1
-	Build   []string // what stands behind "+"
+	Pre     string // of a pre-release: rc.1
+	Build   string // what stands behind "+"
 }
 
 var (
 	// A name before the version is the product's own: quayside@4.2.0, release-4.2.0.
 	lead     = regexp.MustCompile(`^(?:[A-Za-z][\w.]*[@/_-])?[vV]?(\d.*)$`)
 	dotted   = regexp.MustCompile(`^(\d+(?:\.\d+){0,3})(?:-([0-9A-Za-z.-]+))?(?:\+([0-9A-Za-z.-]+))?$`)
-	dated    = regexp.MustCompile(`^((?:19|20)\d\d)[.-](0?[1-9]|1[0-2])(?:[.-](0?[1-9]|[12]\d|3[01]))?(?:[.-](\d+))?(?:[-+]([0-9A-Za-z.-]+))?$`)
-	compact  = regexp.MustCompile(`^((?:19|20)\d\d)(0[1-9]|1[0-2])(0[1-9]|[12]\d|3[01])(?:[.-](\d+))?$`)
+	dated    = regexp.MustCompile(`^((?:19|20)\d\d)[.-](0?[1-9]|1[0-2])(?:[.-](0?[1-9]|[12]\d|3[01]))?(?:[.-](\d{1,18}))?(?:[-+]([0-9A-Za-z.-]+))?$`)
+	compact  = regexp.MustCompile(`^((?:19|20)\d\d)(0[1-9]|1[0-2])(0[1-9]|[12]\d|3[01])(?:[.-](\d{1,18}))?$`)
+	builds   = regexp.MustCompile(`(?i)^\w*build`) // build-1523
 	hashLike = regexp.MustCompile(`^[0-9a-f]{7,64}$`)
 )
 
@@ -51,28 +54,19 @@ func Parse(text string) Version {
 	if d := compact.FindStringSubmatch(rest); d != nil {
 		return Version{Scheme: Calendar, Numbers: numbers(d[1:5])}
 	}
-	if d := dated.FindStringSubmatch(rest); d != nil && len(d[2])+len(d[3]) > 0 && (d[3] != "" || strings.HasPrefix(rest, "20") || strings.HasPrefix(rest, "19")) {
-		return Version{Scheme: Calendar, Numbers: numbers(d[1:5]), Build: identifiers(d[5])}
+	if d := dated.FindStringSubmatch(rest); d != nil {
+		return Version{Scheme: Calendar, Numbers: numbers(d[1:5]), Build: d[5]}
 	}
 	d := dotted.FindStringSubmatch(rest)
 	if d == nil {
 		return Version{}
 	}
-	v := Version{Numbers: numbers(strings.Split(d[1], ".")), Pre: identifiers(d[2]), Build: identifiers(d[3])}
-	switch n := strings.Count(d[1], "."); {
-	case n == 3:
+	v := Version{Scheme: Semantic, Numbers: numbers(strings.Split(d[1], ".")), Pre: d[2], Build: d[3]}
+	switch alone := v.Pre == "" && v.Build == "" && m[0] == rest; {
+	case len(v.Numbers) == 4:
 		v.Scheme = FourPart
-	case n > 0:
-		v.Scheme = Semantic
-	case v.Pre == nil && v.Build == nil && m[0] == rest:
+	case len(v.Numbers) == 1 && (alone || v.Pre == "" && builds.MatchString(m[0])):
 		v.Scheme = Numeric
-	case v.Pre == nil && m[0] != rest: // v9, build-1523
-		v.Scheme = Semantic
-		if strings.Contains(strings.ToLower(m[0]), "build") {
-			v.Scheme = Numeric
-		}
-	default:
-		v.Scheme = Semantic
 	}
 	if slices.Contains(v.Numbers, tooLarge) {
 		return Version{}
@@ -98,13 +92,6 @@ func numbers(list []string) []uint64 {
 	return out
 }
 
-func identifiers(s string) []string {
-	if s == "" {
-		return nil
-	}
-	return strings.Split(s, ".")
-}
-
 // Comparable says whether versions of both schemes have an order.
 func Comparable(a, b Version) bool {
 	if a.Scheme == NoScheme || b.Scheme == NoScheme {
@@ -124,11 +111,16 @@ func CompareVersions(a, b Version) int {
 			return c
 		}
 	}
-	if c := comparePre(a.Pre, b.Pre); c != 0 {
+	if c := compareIdentifiers(a.Pre, b.Pre); c != 0 {
 		return c
 	}
-	return compareBuild(a.Build, b.Build)
+	if !numbered.MatchString(a.Build) || !numbered.MatchString(b.Build) {
+		return 0 // others than numbers say nothing
+	}
+	return compareIdentifiers(a.Build, b.Build)
 }
+
+var numbered = regexp.MustCompile(`^\d+(?:\.\d+)*$`)
 
 func at(list []uint64, i int) uint64 {
 	if i < len(list) {
@@ -137,53 +129,8 @@ func at(list []uint64, i int) uint64 {
 	return 0
 }
 
-// comparePre orders pre-releases; none comes after any.
-func comparePre(a, b []string) int {
-	switch {
-	case len(a) == 0 && len(b) == 0:
-		return 0
-	case len(a) == 0:
-		return 1
-	case len(b) == 0:
-		return -1
-	}
-	return compareIdentifiers(a, b)
-}
-
-// compareBuild orders builds of one version where their identifiers are
-// numbers; others say nothing.
-func compareBuild(a, b []string) int {
-	for _, list := range [][]string{a, b} {
-		for _, s := range list {
-			if _, err := strconv.ParseUint(s, 10, 64); err != nil {
-				return 0
-			}
-		}
-	}
-	if len(a) == 0 || len(b) == 0 {
-		return 0
-	}
-	return compareIdentifiers(a, b)
-}
-
-func compareIdentifiers(a, b []string) int {
-	for i := range min(len(a), len(b)) {
-		x, errX := strconv.ParseUint(a[i], 10, 64)
-		y, errY := strconv.ParseUint(b[i], 10, 64)
-		c := 0
-		switch {
-		case errX == nil && errY == nil:
-			c = cmp.Compare(x, y)
-		case errX == nil:
-			c = -1
-		case errY == nil:
-			c = 1
-		default:
-			c = strings.Compare(a[i], b[i])
-		}
-		if c != 0 {
-			return c
-		}
-	}
-	return cmp.Compare(len(a), len(b))
+// compareIdentifiers orders what stands behind a version as semantic versions
+// do their pre-releases (section 11.4): none comes after any.
+func compareIdentifiers(a, b string) int {
+	return semver.New(0, 0, 0, a, "").Compare(semver.New(0, 0, 0, b, ""))
 }

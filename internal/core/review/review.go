@@ -17,13 +17,12 @@ import (
 
 // Issue is one issue as the review sees it, its largest variants first.
 type Issue struct {
-	Number    int64
-	Headline  string
-	Events    int64 // in the window
-	Users     int64
-	Unhandled bool
-	Merged    bool // people merged others into it: what differs in it was decided
-	Variants  []Variant
+	Number   int64
+	Headline string
+	Events   int64 // in the window
+	Users    int64
+	Merged   bool // people merged others into it: what differs in it was decided
+	Variants []Variant
 }
 
 // Variant is one variant of an issue, or one of the traces that a variant has.
@@ -190,6 +189,16 @@ func (is Issue) main() (v Variant, ok bool) {
 	return Variant{}, false
 }
 
+// mains are what issues are compared by.
+func (f *finder) mains(list []int64) (out []Variant) {
+	for _, n := range list {
+		if v, ok := f.issues[n].main(); ok {
+			out = append(out, v)
+		}
+	}
+	return out
+}
+
 // group collects issues under what they have in common.
 type group struct {
 	key    string
@@ -293,21 +302,17 @@ func (f *finder) finding(kind Kind, list []int64) (x Finding, first Variant) {
 
 func (f *finder) sameOrigin(list []int64) {
 	x, v := f.finding(Pieces, list)
-	x.Words = fmt.Sprintf("%s in %s is in %d issues", orElse(v.Type, "An error"), v.Origin, len(list))
-	said := false
-	for _, n := range list {
-		w, _ := f.issues[n].main()
-		said = said || len(w.Said) > 0
-	}
-	r := rule{name: "one: " + v.Type + " in " + v.Origin, when: whenOrigin(v.Sketch)}
-	if said {
+	x.Words = fmt.Sprintf("%s in %s is in %d issues", cmp.Or(v.Type, "An error"), v.Origin, len(list))
+	all := f.mains(list)
+	r := rule{name: "one: " + v.Type + " in " + v.Origin, when: whenOrigin(all)}
+	if slices.ContainsFunc(all, func(v Variant) bool { return len(v.Said) > 0 }) {
 		x.Why = "one function of one file is blamed in all of them; the application's own key tells them apart"
 		x.Does = "leaves out what the application adds, so that the computed fingerprint counts"
 		r.replace = []string{"${computed}"}
 	} else {
 		x.Why = "one function of one file is blamed in all of them"
 		x.Does = "groups by type, file and function alone"
-		r.replace = []string{"${exception.type}", "${origin.module}", "${origin.function}"}
+		r.replace = key(v.Type, v.Module, v.Origin)
 	}
 	x.Section, x.Rule = "grouping", r.yaml()
 	f.found = append(f.found, x)
@@ -315,11 +320,12 @@ func (f *finder) sameOrigin(list []int64) {
 
 func (f *finder) moved(list []int64) {
 	x, v := f.finding(Pieces, list)
-	x.Words = fmt.Sprintf("%s in %s is in %d issues, from several files", orElse(v.Type, "An error"), v.Origin, len(list))
+	x.Words = fmt.Sprintf("%s in %s is in %d issues, from several files", cmp.Or(v.Type, "An error"), v.Origin, len(list))
 	x.Why = "functions of one name fail, and the rest of the stack is nearly the same: the function was moved, or its file is served under several names"
 	x.Does = "groups by type and function, wherever the function is"
+	all := f.mains(list)
 	x.Section = "grouping"
-	x.Rule = rule{name: "one: " + v.Type + " in " + v.Origin, when: and(ofType(v.Type), eq("origin.function", v.Origin)), replace: []string{"${exception.type}", "${origin.function}"}}.yaml()
+	x.Rule = rule{name: "one: " + v.Type + " in " + v.Origin, when: and(ofType(all), oneOf("origin.function", functions(all))), replace: key(v.Type, v.Origin)}.yaml()
 	f.found = append(f.found, x)
 }
 
@@ -333,7 +339,7 @@ func (f *finder) sameMessage(list []int64) {
 		f.found = append(f.found, x)
 		return
 	}
-	r := rule{name: "said: " + v.Message, when: and(ofType(v.Type), says(v.Message)), replace: []string{plainText(v.Message)}, headline: plainText(v.Message)}
+	r := rule{name: "said: " + v.Message, when: and(ofType(f.mains(list)), says(v.Message)), replace: []string{plainText(v.Message)}, headline: plainText(v.Message)}
 	x.Does = "groups by what is said"
 	if name := f.upstream(list); name != "" {
 		r.replace = []string{plainText(v.Message), "${" + name + "}"}
@@ -345,13 +351,9 @@ func (f *finder) sameMessage(list []int64) {
 
 // upstream is the attribute that names whom all of the issues ask.
 func (f *finder) upstream(list []int64) string {
+	all := f.mains(list)
 	for _, name := range Telling {
-		all := true
-		for _, n := range list {
-			v, _ := f.issues[n].main()
-			all = all && v.Attributes[name] != ""
-		}
-		if all {
+		if !slices.ContainsFunc(all, func(v Variant) bool { return v.Attributes[name] == "" }) {
 			return name
 		}
 	}
@@ -389,11 +391,11 @@ func (f *finder) mixed(is Issue) (Finding, bool) {
 		x.Why = fmt.Sprintf("%s is blamed in all of it, and callers with nothing in common lead there", first.Origin)
 		x.Does = fmt.Sprintf("looks through %s, so that who called it is blamed", first.Origin)
 		x.Section = "frames"
-		x.Rule = fmt.Sprintf("- name: %s\n  module: %s\n  function: %s\n  do: look-through\n", quote("through "+first.Origin), quote(first.Module), quote(first.Origin))
+		x.Rule = fmt.Sprintf("- name: %s\n  module: %s\n  function: [%s]\n  do: look-through\n", quote(short("through "+first.Origin)), quote(first.Module), strings.Join(quotedAll(functions(kinds)), ", "))
 	default:
 		x.Why = fmt.Sprintf("its traces have little in common (%s …)", places(kinds))
 		x.Does = "tells apart by the function that is blamed"
-		x.Rule = rule{name: "apart: " + is.Headline, when: and(ofType(first.Type), says(first.Message)), extend: []string{"${origin.module}", "${origin.function}"}}.yaml()
+		x.Rule = rule{name: "apart: " + is.Headline, when: and(ofType(kinds), says(first.Message)), extend: []string{"${origin.module}", "${origin.function}"}}.yaml()
 	}
 	return x, true
 }
@@ -413,7 +415,7 @@ func far(a, b Variant) float64 {
 func places(list []Variant) string {
 	var out []string
 	for _, v := range list[:min(len(list), 3)] {
-		out = append(out, orElse(v.Origin, v.Type))
+		out = append(out, cmp.Or(v.Origin, v.Type))
 	}
 	return strings.Join(out, ", ")
 }
@@ -437,12 +439,10 @@ func noise(is Issue, total int64) (Finding, bool) {
 		Issues: []Named{{is.Number, is.Headline, is.Events, is.Users}}, Events: is.Events, Users: is.Users, Section: "intake",
 		Does: "drops what comes from now on, counted under the rule; the issue and what is stored stay. Mend the loop first, if you can",
 	}
-	when := whenOrigin(v.Sketch)
+	when := whenOrigin([]Variant{v})
 	if v.Origin == "" {
-		when = and(ofType(v.Type), says(v.Message))
+		when = and(ofType([]Variant{v}), says(v.Message))
 	}
 	x.Rule = fmt.Sprintf("- name: %s\n  when: %s\n  do: drop\n", quote(short("noise: "+is.Headline)), quote(when))
 	return x, true
 }
-
-func orElse(s, or string) string { return cmp.Or(s, or) }

@@ -115,6 +115,15 @@ func TestFind_EachWithARuleThatMends(t *testing.T) {
 			w.add(5, `"exceptions":[{"type":"ScanError","message":"no ticket",FRAMES}],"attributes":{"request.id":"r-@"},"grouping":{"extend":["${request.id}"]}`, "src/scan.ts scan", "src/server.ts handle")
 			w.add(2, `"exceptions":[{"type":"RateError","message":"no rate",FRAMES}]`, "src/rate.ts rate", "src/server.ts handle")
 		}, 0, review.Pieces, "ScanError in scan is in 5 issues", 6, 2},
+		"functions that a compiler numbers": {func(w *town) {
+			for _, n := range []string{"1", "2"} {
+				w.add(3, `"exceptions":[{"type":"*roster.LockError","message":"taken",FRAMES}],"attributes":{"request.id":"r-@"},"grouping":{"extend":["${request.id}"]}`, "roster/lock.go roster.(*Roster).Load.func"+n, "roster/main.go main.main")
+			}
+		}, 0, review.Pieces, "is in 6 issues", 6, 1},
+		"a helper that a compiler numbers": {func(w *town) {
+			w.add(4, `"exceptions":[{"type":"*roster.LockError","message":"taken",FRAMES}]`, "roster/feed.go roster.take.func1", "roster/berths.go roster.berths", "roster/map.go roster.draw")
+			w.add(4, `"exceptions":[{"type":"*roster.LockError","message":"taken",FRAMES}]`, "roster/feed.go roster.take.func2", "roster/tides.go roster.tides", "roster/table.go roster.fill")
+		}, 0, review.Mixed, "looks like 2 causes", 1, 2},
 		"a function that moved": {func(w *town) {
 			for _, f := range []string{"src/a/tides.ts", "src/b/tides.ts"} {
 				w.add(3, `"exceptions":[{"type":"RangeError","message":"no day",FRAMES}]`, f+" tideAt", "src/draw.ts row", "src/draw.ts draw", "src/main.ts main")

@@ -2,11 +2,11 @@ package review
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
 	"firethorn/internal/core/event"
-	"firethorn/internal/core/likeness"
 )
 
 // rule is a grouping rule about to be written.
@@ -61,14 +61,60 @@ func quote(s string) string {
 	return "'" + strings.ReplaceAll(strings.ReplaceAll(s, "\n", " "), "'", "''") + "'"
 }
 
+func quotedAll(list []string) (out []string) {
+	for _, s := range list {
+		out = append(out, quote(s))
+	}
+	return out
+}
+
 // eq is a condition that an expression gives a text.
 func eq(expression, text string) string { return expression + " == " + strconv.QuoteToGraphic(text) }
 
-func ofType(t string) string {
-	if t == "" {
+// oneOf is a condition that an expression gives one of texts; "" without any.
+func oneOf(expression string, texts []string) string {
+	switch len(texts) {
+	case 0:
 		return ""
+	case 1:
+		return eq(expression, texts[0])
 	}
-	return "exceptions.exists(x, " + eq("x.type", t) + ")"
+	return expression + " in " + quoted(texts)
+}
+
+func quoted(texts []string) string {
+	var q []string
+	for _, t := range texts {
+		q = append(q, strconv.QuoteToGraphic(t))
+	}
+	return "[" + strings.Join(q, ", ") + "]"
+}
+
+// types are the types of exceptions as conditions see them, each once.
+func types(list []Variant) []string {
+	return distinct(list, func(v Variant) string { t, _ := v.Conditions(); return t })
+}
+
+// functions are the origins as conditions see them, each once.
+func functions(list []Variant) []string {
+	return distinct(list, func(v Variant) string { _, f := v.Conditions(); return f })
+}
+
+func distinct(list []Variant, of func(Variant) string) (out []string) {
+	for _, v := range list {
+		if t := of(v); t != "" && !slices.Contains(out, t) {
+			out = append(out, t)
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
+func ofType(list []Variant) string {
+	if c := oneOf("x.type", types(list)); c != "" {
+		return "exceptions.exists(x, " + c + ")"
+	}
+	return ""
 }
 
 func and(conditions ...string) string {
@@ -87,15 +133,20 @@ func says(form string) string { return "messages.exists(m, " + eq("m.shape()", f
 // plainText keeps a text from being filled in.
 func plainText(s string) string { return strings.ReplaceAll(s, "${", "$ {") }
 
-func whenOrigin(s likeness.Sketch) string {
-	return and(ofType(s.Type), eq("origin.module", s.Module), eq("origin.function", s.Origin))
+// whenOrigin is a condition that the origin of variants is blamed.
+func whenOrigin(list []Variant) string {
+	return and(ofType(list), eq("origin.module", list[0].Module), oneOf("origin.function", functions(list)))
+}
+
+// key are texts that stand instead of a fingerprint; those that are empty say nothing.
+func key(texts ...string) (out []string) {
+	for _, t := range texts {
+		if t != "" {
+			out = append(out, plainText(t))
+		}
+	}
+	return out
 }
 
 // said is a condition that the application says a key of its own.
-func said(keys []string) string {
-	var q []string
-	for _, k := range keys {
-		q = append(q, strconv.QuoteToGraphic(k))
-	}
-	return "said == [" + strings.Join(q, ", ") + "]"
-}
+func said(keys []string) string { return "said == " + quoted(keys) }
