@@ -21,12 +21,14 @@ import (
 	"firethorn/internal/core/fault"
 	"firethorn/internal/mariadb"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/repository"
 	"firethorn/internal/web"
 )
 
 // API serves /api.
 type API struct {
 	store   *mariadb.Store
+	code    *repository.Keeper
 	units   *pipeline.Units
 	log     *slog.Logger
 	public  *url.URL // links are built from it, never from the Host header
@@ -42,6 +44,7 @@ type API struct {
 // Options of New.
 type Options struct {
 	Store     *mariadb.Store
+	Code      *repository.Keeper // the history of projects' code
 	Units     *pipeline.Units
 	Log       *slog.Logger
 	PublicURL *url.URL
@@ -56,13 +59,14 @@ const Version = "0.1.0"
 
 // New makes the API and adds its routes to r.
 func New(r chi.Router, opt Options) *API {
-	a := &API{trials: make(trials, tryAtOnce), store: opt.Store, units: opt.Units, log: opt.Log, public: opt.PublicURL, wake: opt.Wake, disk: opt.DiskFree, clients: opt.Clients}
+	a := &API{trials: make(trials, tryAtOnce), store: opt.Store, code: opt.Code, units: opt.Units, log: opt.Log, public: opt.PublicURL, wake: opt.Wake, disk: opt.DiskFree, clients: opt.Clients}
 	a.live = newHub(opt.Store, opt.Log)
 	guard := http.NewCrossOriginProtection()
 	r.Group(func(r chi.Router) {
 		r.Use(web.Secure, a.checkHost, guard.Handler, a.authenticate)
 		a.register(r)
 		r.Post("/api/projects/{project}/symbols/content", web.Handle(a.log, a.putSymbol))
+		r.Post("/api/projects/{project}/repository/bundle", web.Handle(a.log, a.putBundle))
 		r.Get("/api/live", web.Handle(a.log, a.serveLive))
 		r.Get("/api/rules.schema.json", serveRulesSchema)
 		if opt.Metrics != nil {
@@ -191,6 +195,9 @@ func (a *API) register(r chi.Router) huma.API {
 	a.review(h)
 	a.beside(h)
 	a.releases(h)
+	a.repository(h)
+	a.likely(h)
+	a.life(h)
 	a.received(h)
 	return h
 }

@@ -1,6 +1,7 @@
 package api
 
 import (
+	"cmp"
 	"context"
 	"encoding/base64"
 	"encoding/json"
@@ -20,7 +21,7 @@ import (
 // IssueList asks for a page of issues.
 type IssueList struct {
 	ProjectPath
-	State  []string `query:"state" enum:"new,accepted,fixed,regressed,dismissed,open,all" doc:"states to list; open is new, accepted and regressed" default:"open"`
+	State  []string `query:"state" enum:"new,accepted,fixed,regressed,parked,dismissed,open,all" doc:"states to list; open is new, accepted and regressed" default:"open"`
 	Text   string   `query:"text" maxLength:"200" doc:"words that must occur in headline, place or message"`
 	Order  string   `query:"order" enum:"impact,users,events,newest,last_seen" default:"impact"`
 	Limit  int      `query:"limit" minimum:"1" maximum:"500" default:"50"`
@@ -57,15 +58,16 @@ func (a *API) issues(h huma.API) {
 		list, err := a.store.History(ctx, is.ID)
 		out := contract.History{History: []contract.HistoryEntry{}}
 		for _, e := range list {
-			out.History = append(out.History, contract.HistoryEntry{At: e.At, Actor: e.Actor, Kind: e.Kind, Words: e.Words, Undone: e.Undone})
+			out.History = append(out.History, contract.HistoryEntry{At: e.At, Actor: e.Actor, Kind: e.Kind, Words: e.Words, Why: e.Why, Release: e.Release, Detail: e.Detail, Bulk: e.Bulk, Undone: e.Undone, CanUndo: e.CanUndo})
 		}
 		return &body[contract.History]{out}, err
 	})
 	op(h, a, "POST", "/api/issues/{project}/{number}/merge", "merge-issue", "Merge it, and others, into another issue; undo takes it back", triage, a.merge)
 	a.splits(h)
 	for verb, summary := range map[issue.Verb]string{
-		issue.Accept: "Accept: it is real and somebody will see to it", issue.Assign: "Give it to a person; that also accepts it", issue.Fix: "Say in which release it is fixed",
-		issue.Reopen: "Open it again", issue.Dismiss: "Dismiss: nothing will be done", issue.Undo: "Undo the newest decision",
+		issue.Accept: "Accept: it is real and somebody will see to it", issue.Assign: "Give it to a person; that also accepts it", issue.Fixing: "Say in what it is fixed: in a release, in the next one, by a commit, as of now",
+		issue.Parking: "Park until something wakes it: a time, more events or users, a doubled rate, the next release, a new environment",
+		issue.Reopen:  "Open it again", issue.Dismiss: "Dismiss: nothing will be done", issue.CountOnly: "Dismiss, and keep no bodies of its events from now on", issue.Undo: "Undo the newest change: a decision, or what happened by itself",
 	} {
 		op(h, a, "POST", "/api/issues/{project}/{number}/"+string(verb), string(verb)+"-issue", summary, triage, func(ctx context.Context, in *ActIn) (*body[contract.IssueDetail], error) {
 			return a.act(ctx, in, verb)
@@ -114,7 +116,7 @@ func (a *API) listIssues(ctx context.Context, in *IssueList) (*body[contract.Iss
 	if err != nil {
 		return nil, err
 	}
-	out := contract.Issues{Issues: issuesOf(list), States: map[string]int64{}}
+	out := contract.Issues{Issues: a.issuesOf(list), States: map[string]int64{}}
 	if next != nil {
 		out.Next = writeCursor(next)
 	}
@@ -162,15 +164,29 @@ func scoreOf(is *mariadb.Issue) impact.Score {
 	return impact.Of(impact.Facts{Users: is.WindowUsers, Events: is.WindowEvents, Unhandled: is.Unhandled, Regressed: is.State == issue.Regressed})
 }
 
-func issuesOf(list []*mariadb.Issue) []contract.Issue {
+func (a *API) issuesOf(list []*mariadb.Issue) []contract.Issue {
 	out := make([]contract.Issue, len(list))
 	for i, is := range list {
-		out[i] = issueOf(is)
+		out[i] = a.issueOf(is)
 	}
 	return out
 }
 
-func issueOf(is *mariadb.Issue) contract.Issue {
+// standingOf adds what is fixed in what, and what wakes a parked one.
+func standingOf(out *contract.Issue, st issue.Standing) {
+	out.Standing, out.CountOnly = issue.Describe(st), st.CountOnly
+	if st.Fix != (issue.Fix{}) {
+		out.Fix = &contract.Fix{Kind: string(cmp.Or(st.Kind, issue.FixRelease)), Words: st.Fix.Words(), Release: st.FixedIn, After: st.After, Commit: st.Commit, By: st.FixedBy}
+		if !st.FixedAt.IsZero() {
+			out.Fix.At = &st.FixedAt
+		}
+	}
+	if p := st.Parked; st.State == issue.Parked {
+		out.Parked = &contract.Park{Until: p.Until, Events: p.Events, Users: p.Users, Doubled: p.Doubled, NextRelease: p.NextRelease, NewEnvironment: p.NewEnvironment, Words: p.Words()}
+	}
+}
+
+func (a *API) issueOf(is *mariadb.Issue) contract.Issue {
 	out := contract.Issue{
 		ID: fmt.Sprintf("%s/%d", is.Project, is.Number), Headline: is.Headline, Place: is.Place, Message: is.Message,
 		Origin: contract.Origin{Function: is.OriginFunction, File: is.OriginFile, Line: is.OriginLine},
@@ -179,6 +195,8 @@ func issueOf(is *mariadb.Issue) contract.Issue {
 		FirstSeen: is.FirstSeen, LastSeen: is.LastSeen, FirstRelease: is.FirstRelease, LastRelease: is.LastRelease, Version: is.Version,
 		Trend: make([]contract.TrendDay, len(is.Trend)), Bodies: is.Bodies, Recounting: is.Recounting,
 	}
+	standingOf(&out, is.Standing)
+	out.Quiet = mariadb.Quiet(is.State, is.LastSeen, is.Trend, a.store.Now())
 	if is.Owner != "" {
 		out.Owner = &is.Owner
 	}
@@ -189,7 +207,7 @@ func issueOf(is *mariadb.Issue) contract.Issue {
 }
 
 func (a *API) detail(ctx context.Context, is *mariadb.Issue) (*body[contract.IssueDetail], error) {
-	out := contract.IssueDetail{Issue: issueOf(is), ImpactParts: scoreOf(is).Parts, Link: a.issueLink(is.Project, is.Number)}
+	out := contract.IssueDetail{Issue: a.issueOf(is), ImpactParts: scoreOf(is).Parts, Link: a.issueLink(is.Project, is.Number)}
 	releases, err := a.store.IssueReleases(ctx, is.ID)
 	if err != nil {
 		return nil, err
@@ -234,9 +252,9 @@ func (a *API) act(ctx context.Context, in *ActIn, verb issue.Verb) (*body[contra
 	if err != nil {
 		return nil, err
 	}
-	act := issue.Action{Verb: verb}
-	if in.Body != nil {
-		act.To, act.Release = strings.TrimSpace(in.Body.To), strings.TrimSpace(in.Body.Release)
+	act, why, err := actionOf(verb, in.Body)
+	if err != nil {
+		return nil, err
 	}
 	version := int64(0)
 	if v := strings.Trim(in.IfMatch, `"`); v != "" && v != "*" {
@@ -254,7 +272,7 @@ func (a *API) act(ctx context.Context, in *ActIn, verb issue.Verb) (*body[contra
 			return nil, err
 		}
 	}
-	if err := a.store.Act(ctx, id, act, actor(ctx), version); err != nil {
+	if err := a.store.Act(ctx, id, act, why, actor(ctx), version); err != nil {
 		return nil, err
 	}
 	if is, _, err = a.issue(ctx, &in.IssuePath); err != nil {

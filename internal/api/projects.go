@@ -83,6 +83,9 @@ func (a *API) projects(h huma.API) {
 				return nil, err
 			}
 		}
+		if err := a.changeCode(ctx, p, in.Body); err != nil {
+			return nil, err
+		}
 		for _, o := range in.Body.Origins {
 			if err := goodOrigin(o); err != nil {
 				return nil, err
@@ -187,7 +190,7 @@ func (a *API) project(ctx context.Context, p *mariadb.Project) (*contract.Projec
 		return nil, err
 	}
 	out := &contract.Project{Name: p.Name, Created: p.Created, KeepDays: p.KeepDays, KeepSymbols: p.KeepSymbols, LogMessages: cmp.Or(string(p.LogMessages), "off"), ReleaseOrder: cmp.Or(string(p.ReleaseOrder), "auto"), Issues: t.Issues, OpenIssues: t.Open, Events: t.Events,
-		Origins: p.Origins, Allowance: contract.Allowance(p.Allowance), Rules: p.RulesVersion}
+		Origins: p.Origins, Allowance: contract.Allowance(p.Allowance), Rules: p.RulesVersion, Repository: p.Repository, CommitLink: p.CommitLink, SourcePaths: mappingsOf(p)}
 	if !t.LastEvent.IsZero() {
 		out.LastEvent = &t.LastEvent
 	}

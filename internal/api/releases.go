@@ -3,6 +3,7 @@ package api
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -51,6 +52,9 @@ func (a *API) releases(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
+		if err := a.fetchFor(ctx, p, in.Body.Commit); err != nil {
+			return nil, err
+		}
 		r, err := a.store.Announce(ctx, p, in.Body.Version, in.Body.Commit, actor(ctx))
 		if err != nil {
 			return nil, err
@@ -97,7 +101,7 @@ func (a *API) releases(h huma.API) {
 }
 
 func releaseOf(r *mariadb.ReleaseRow) contract.Release {
-	out := contract.Release{Version: r.Version, FirstSeen: r.FirstSeen, HeardOf: r.HeardOf, Announced: r.Announced, AnnouncedBy: r.AnnouncedBy, Commit: r.Commit, Events: r.Events, Issues: r.Issues, New: r.New, Deploys: []contract.Deploy{}}
+	out := contract.Release{Version: r.Version, FirstSeen: r.FirstSeen, HeardOf: r.HeardOf, Announced: r.Announced, AnnouncedBy: r.AnnouncedBy, Commit: r.Commit, CommitKnown: r.CommitKnown, Events: r.Events, Issues: r.Issues, New: r.New, Deploys: []contract.Deploy{}}
 	for _, d := range r.Deploys {
 		out.Deploys = append(out.Deploys, contract.Deploy{Environment: d.Environment, At: d.At, By: d.Actor})
 	}
@@ -113,7 +117,7 @@ func (a *API) releaseDetail(ctx context.Context, p *mariadb.Project, version str
 	if err != nil {
 		return nil, err
 	}
-	out := contract.ReleaseDetail{Project: p.Name, Release: releaseOf(r), NewIssues: issuesOf(in.New), Regressed: issuesOf(in.Regressed), Fixed: issuesOf(in.Fixed)}
+	out := contract.ReleaseDetail{Project: p.Name, Release: releaseOf(r), NewIssues: a.issuesOf(in.New), Regressed: a.issuesOf(in.Regressed), Fixed: a.issuesOf(in.Fixed)}
 	before, order, err := a.store.ReleaseBefore(ctx, p, r)
 	if err != nil {
 		return nil, err
@@ -121,7 +125,10 @@ func (a *API) releaseDetail(ctx context.Context, p *mariadb.Project, version str
 	if before != nil {
 		out.Before, out.BeforeWhy, out.BeforeEvents = before.Version, order.Why, before.Events
 	}
-	to := time.Now()
+	if err := a.commitsIn(ctx, p, r, before, &out); err != nil {
+		return nil, err
+	}
+	to := a.store.Now()
 	counts, err := a.store.SessionCounts(ctx, p.ID, to.Add(-sessionsOfDays*24*time.Hour), to.Add(24*time.Hour), false)
 	if err != nil {
 		return nil, err
@@ -137,4 +144,37 @@ func (a *API) releaseDetail(ctx context.Context, p *mariadb.Project, version str
 	out.Sessions = sessionCount(all)
 	out.Sessions.Release = r.Version
 	return &body[contract.ReleaseDetail]{out}, nil
+}
+
+// mostCommits are listed of a release.
+const mostCommits = 200
+
+// commitsIn lists the commits of a release since the one before it.
+func (a *API) commitsIn(ctx context.Context, p *mariadb.Project, r, before *mariadb.ReleaseRow, out *contract.ReleaseDetail) error {
+	out.Commits = []contract.Commit{}
+	switch {
+	case r.Commit == "":
+		out.Repository = fmt.Sprintf("it was announced without a commit: firethorn release announce --project %s --release %s, run in its repository, says which", p.Name, r.Version)
+		return nil
+	case !r.CommitKnown:
+		out.Repository = fmt.Sprintf("the history of commit %s was not sent: firethorn release announce, run in a full clone, sends it", release.Short(r.Commit))
+		return nil
+	}
+	g, err := a.store.Graph(ctx, p.ID)
+	if err != nil {
+		return err
+	}
+	from := ""
+	if before != nil && before.CommitKnown {
+		from = before.Commit
+	} else {
+		out.Repository = "the commit of the release before it is not known here: what is listed is all that came before"
+	}
+	hashes := g.Between(from, r.Commit)
+	out.CommitCount = len(hashes)
+	list, err := a.store.Commits(ctx, p.ID, hashes[:min(len(hashes), mostCommits)])
+	for _, c := range list {
+		out.Commits = append(out.Commits, commitOf(p, c))
+	}
+	return err
 }

@@ -26,6 +26,7 @@ import (
 	"firethorn/internal/mariadb"
 	"firethorn/internal/metrics"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/repository"
 	"firethorn/internal/web"
 	"firethorn/internal/worker"
 )
@@ -221,7 +222,8 @@ func routes(c Config, store *mariadb.Store, units *pipeline.Units, work *worker.
 	}))
 	in := intake.New(store, work.Wake, c.Log, c.Limits, m, c.now)
 	in.Routes(r)
-	opt := api.Options{Store: store, Units: units, Log: c.Log, PublicURL: public, Wake: work.Wake, Clients: client.Version, Metrics: m.Handler()}
+	code := repository.New(filepath.Join(c.Data, "repositories"), store, c.Log, c.FetchFrom)
+	opt := api.Options{Store: store, Code: code, Units: units, Log: c.Log, PublicURL: public, Wake: work.Wake, Clients: client.Version, Metrics: m.Handler()}
 	if c.Database == "" {
 		opt.DiskFree = func() (int64, error) { return diskFree(c.Data) }
 	}

@@ -30,6 +30,7 @@ type Config struct {
 	Limits    intake.Limits
 	StoreOnly bool          // take events in, let other processes file them
 	Silence   time.Duration // after a heartbeat of a session was due, before it is called cut off
+	FetchFrom []string      // hosts that repositories may be fetched from
 	Metrics   string        // HOST:PORT that answers /metrics to anyone; "" is none
 	Log       *slog.Logger
 

@@ -16,32 +16,12 @@ import (
 )
 
 func issueCommand() *cli.Command {
-	act := func(verb, usageText string, flags []cli.Flag, body func(*cli.Command) (contract.Act, error)) *cli.Command {
-		return &cli.Command{Name: verb, Usage: usageText, Flags: flags, Arguments: []cli.Argument{text("id")}, Action: func(ctx context.Context, c *cli.Command) error {
-			id, err := arg(c, "id")
-			if err != nil {
-				return err
-			}
-			in := contract.Act{}
-			if body != nil {
-				if in, err = body(c); err != nil {
-					return err
-				}
-			}
-			return request(ctx, c, http.MethodPost, in, func(cl *client) (string, error) {
-				p, err := issuePath(cl, id)
-				return p + "/" + verb, err
-			}, func(out io.Writer, v contract.IssueDetail) {
-				fmt.Fprintf(out, "%s  %s: %s\n", v.ID, plain(v.Headline), standing(v.Issue))
-			})
-		}}
-	}
 	return &cli.Command{
 		Name: "issue", Usage: "what people triage", Description: "An issue is named PROJECT/NUMBER, for example quayside/12; the number alone is enough with --project.",
-		Commands: []*cli.Command{
+		Commands: append(decisions(), []*cli.Command{
 			{Name: "list", Usage: "a project's issues, what hurts most first",
 				Flags: []cli.Flag{
-					&cli.StringSliceFlag{Name: "state", Usage: "new, accepted, fixed, regressed, dismissed, open (the first, second and fourth) or all", Value: []string{"open"}},
+					&cli.StringSliceFlag{Name: "state", Usage: "new, accepted, regressed, parked, fixed, dismissed, open (the first three) or all", Value: []string{"open"}},
 					&cli.StringFlag{Name: "order", Value: "impact", Usage: "impact, users, events, newest or last_seen"},
 					&cli.StringFlag{Name: "text", Usage: "words that must occur in headline, place or message"},
 					&cli.IntFlag{Name: "limit", Value: 50, Usage: "how many"},
@@ -86,25 +66,15 @@ func issueCommand() *cli.Command {
 						}
 					})
 				}},
-			act("accept", "it is real and somebody will see to it", nil, nil),
-			act("assign", "give it to a person; that also accepts it", []cli.Flag{&cli.StringFlag{Name: "to", Usage: "`WHO`: a name, an address, or nobody", Required: true}}, func(c *cli.Command) (contract.Act, error) {
-				to := c.String("to")
-				if to == "nobody" {
-					to = ""
-				}
-				return contract.Act{To: to}, nil
-			}),
-			act("fix", "say in which release it is fixed", []cli.Flag{&cli.StringFlag{Name: "in", Usage: "the `RELEASE` that contains the fix", Required: true}}, func(c *cli.Command) (contract.Act, error) {
-				return contract.Act{Release: c.String("in")}, nil
-			}),
-			act("dismiss", "nothing will be done about it", nil, nil),
-			act("reopen", "open a fixed or dismissed one again", nil, nil),
 			{Name: "merge", Usage: "merge issues into another one: they are the same bug", Arguments: []cli.Argument{&cli.StringArgs{Name: "ids", UsageText: "ID [ID…]", Min: 0, Max: -1}},
 				Flags:       []cli.Flag{&cli.StringFlag{Name: "into", Usage: "the issue (`ID`) that stays; it keeps its state", Required: true}},
 				Description: "Their numbers lead to the one that stays from now on. Events count there at once; users, days and releases follow in the\nbackground, and the issue says so until they are there. firethorn issue undo ID takes a merge back.",
 				Action:      mergeIssues},
 			splitCommand(),
-			act("undo", "undo the newest decision; of an issue that was merged away: the merge", nil, nil),
+			undoCommand(),
+			deleteCommand(),
+			sinceCommand(),
+			likelyCommand(),
 			{Name: "history", Usage: "what happened to an issue", Arguments: []cli.Argument{text("id")}, Action: func(ctx context.Context, c *cli.Command) error {
 				id, err := arg(c, "id")
 				if err != nil {
@@ -115,7 +85,7 @@ func issueCommand() *cli.Command {
 					return p + "/history", err
 				}, showHistory)
 			}},
-		},
+		}...),
 	}
 }
 
@@ -158,17 +128,7 @@ func recounting(v contract.Issue) string {
 }
 
 func standing(v contract.Issue) string {
-	s := v.State
-	switch {
-	case v.State == "fixed":
-		s += " in " + v.FixedIn
-	case v.State == "regressed":
-		s += ", was fixed in " + v.FixedIn
-	}
-	if v.Owner != nil {
-		s += ", " + *v.Owner + " has it"
-	}
-	return plain(s)
+	return plain(v.Standing)
 }
 
 func showIssues(out io.Writer, v contract.Issues) {
@@ -221,6 +181,9 @@ func showIssue(out io.Writer, v contract.IssueDetail) {
 		fmt.Fprintf(out, "%s\n", lines(v.Message))
 	}
 	fmt.Fprintf(out, "\n%s\n", standing(v.Issue))
+	if v.Quiet != "" {
+		fmt.Fprintf(out, "%s\n", plain(v.Quiet))
+	}
 	if len(v.MergedFrom) > 0 {
 		fmt.Fprintf(out, "merged into it: %s\n", strings.Join(v.MergedFrom, ", "))
 	}
@@ -295,6 +258,10 @@ func showHistory(out io.Writer, h contract.History) {
 		if e.Undone {
 			undone = " (undone)"
 		}
-		fmt.Fprintf(out, "  %s  %s%s%s\n", e.At.Format("2006-01-02 15:04"), plain(who), plain(e.Words), undone)
+		why := ""
+		if e.Why != "" {
+			why = " — " + plain(e.Why)
+		}
+		fmt.Fprintf(out, "  %s  %s%s%s%s\n", e.At.Format("2006-01-02 15:04"), plain(who), plain(e.Words), why, undone)
 	}
 }

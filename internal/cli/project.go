@@ -83,7 +83,10 @@ func projectCommand() *cli.Command {
 				Flags: []cli.Flag{
 					&cli.Int64Flag{Name: "allowance-minute", Usage: "`EVENTS` a minute; 0: any number, -1: the default"},
 					&cli.Int64Flag{Name: "allowance-day", Usage: "`EVENTS` a day; 0: any number, -1: the default"},
-					&cli.StringFlag{Name: "release-order", Usage: "`WHAT` orders releases: auto (by version where that is possible), versions (alone) or announcement"},
+					&cli.StringFlag{Name: "release-order", Usage: "`WHAT` orders releases: auto (by commit where that is possible, else by version, else by announcement), or commits, versions or announcement alone"},
+					&cli.StringFlag{Name: "repository", Usage: "https or ssh `ADDRESS` that the service may fetch its code from, where serve --fetch-from allows the host; empty: builds send it"},
+					&cli.StringFlag{Name: "commit-link", Usage: "where people read a commit, as `URL` with {commit} in it"},
+					&cli.StringSliceFlag{Name: "source-path", Usage: "`FROM=TO`: source paths of maps and traces that begin with FROM stand under TO in the repository; may be given several times; empty removes them"},
 					&cli.StringFlag{Name: "log-messages", Usage: "from which `SEVERITY` on log records without an exception become events: error, fatal, or off"},
 					&cli.StringSliceFlag{Name: "origin", Usage: "a web `ORIGIN` that may report, and no other; may be given several times; * is any"},
 				},
@@ -99,8 +102,19 @@ func projectCommand() *cli.Command {
 							*to = &n
 						}
 					}
-					if in.AllowanceMinute == nil && in.AllowanceDay == nil && len(in.Origins) == 0 && in.LogMessages == "" && in.ReleaseOrder == "" {
-						return usage("change what? Give --allowance-minute, --allowance-day, --origin, --release-order or --log-messages")
+					for flag, to := range map[string]**string{"repository": &in.Repository, "commit-link": &in.CommitLink} {
+						if c.IsSet(flag) {
+							v := c.String(flag)
+							*to = &v
+						}
+					}
+					if c.IsSet("source-path") {
+						if in.SourcePaths = c.StringSlice("source-path"); len(in.SourcePaths) == 0 {
+							in.SourcePaths = []string{""}
+						}
+					}
+					if in.Repository == nil && in.CommitLink == nil && in.SourcePaths == nil && in.AllowanceMinute == nil && in.AllowanceDay == nil && len(in.Origins) == 0 && in.LogMessages == "" && in.ReleaseOrder == "" {
+						return usage("change what? Give --allowance-minute, --allowance-day, --origin, --release-order, --repository, --commit-link, --source-path or --log-messages")
 					}
 					return request(ctx, c, http.MethodPatch, in, path, showProject)
 				}},

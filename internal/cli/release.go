@@ -24,13 +24,7 @@ func releaseCommand() *cli.Command {
 			"A release is known from its first event on as well. Releases are ordered by their versions (semantic, four-part, calendar, numbers),\n" +
 			"else by when they were announced or first seen; firethorn project change --release-order says otherwise.",
 		Commands: []*cli.Command{
-			{Name: "announce", Usage: "say that a build made a release", Flags: []cli.Flag{version(), &cli.StringFlag{Name: "commit", Usage: "the `HASH` of the commit it was built from"}},
-				Action: func(ctx context.Context, c *cli.Command) error {
-					in := contract.AnnounceRelease{Version: c.String("release"), Commit: c.String("commit")}
-					return request(ctx, c, http.MethodPost, in, ofProject("/releases"), func(out io.Writer, r contract.Release) {
-						fmt.Fprintf(out, "%s is announced%s\n", plain(r.Version), ofCommit(r))
-					})
-				}},
+			announceCommand(func() cli.Flag { return version() }),
 			{Name: "mark-deployed", Usage: "say that a release was deployed to an environment", Flags: []cli.Flag{
 				version(),
 				&cli.StringFlag{Name: "environment", Required: true, Usage: "its `NAME`, as events name it"},
@@ -119,6 +113,12 @@ func showRelease(out io.Writer, r contract.ReleaseDetail) {
 	for _, d := range r.Deploys {
 		fmt.Fprintf(out, "  deployed to %s %s by %s\n", plain(d.Environment), ago(d.At), plain(d.By))
 	}
+	if r.CommitCount > 0 {
+		fmt.Fprintf(out, "  %s since then\n", counted(int64(r.CommitCount), "commit"))
+	}
+	if r.Repository != "" {
+		fmt.Fprintf(out, "  %s\n", as.faint(plain(r.Repository)))
+	}
 	if s := r.Sessions; s.Sessions > 0 {
 		fmt.Fprintf(out, "  %s sessions in 30 days: %s clean, %s faulty, %s crashed, %s cut off; %.2f %% did not crash\n", count(s.Sessions), count(s.Clean), count(s.Faulty), count(s.Crashed), count(s.CutOff), 100*s.CrashFree)
 	}
@@ -133,5 +133,23 @@ func showRelease(out io.Writer, r contract.ReleaseDetail) {
 		for _, is := range x.list {
 			fmt.Fprintf(out, "  %5.1f  %-14s %s %s  %s  %s\n", is.Impact, is.ID, amount(is.Users, "user"), amount(is.Events, "event"), plain(cut(is.Headline, 50)), as.faint(standing(is)))
 		}
+	}
+	showCommits(out, r)
+}
+
+// shownCommits are listed on a terminal.
+const shownCommits = 20
+
+func showCommits(out io.Writer, r contract.ReleaseDetail) {
+	if len(r.Commits) == 0 {
+		return
+	}
+	as := styleOf(out)
+	fmt.Fprintf(out, "\n%s\n", as.faint("COMMITS"))
+	for _, c := range r.Commits[:min(len(r.Commits), shownCommits)] {
+		fmt.Fprintf(out, "  %s  %s  %-16s %s  %s\n", c.Hash[:min(10, len(c.Hash))], c.Committed.Format("2006-01-02"), plain(cut(c.Author, 16)), plain(cut(c.Subject, 60)), as.faint(fmt.Sprintf("+%d −%d", c.Added, c.Removed)))
+	}
+	if rest := r.CommitCount - min(len(r.Commits), shownCommits); rest > 0 {
+		fmt.Fprintf(out, "  and %d more: --format json lists up to 200\n", rest)
 	}
 }

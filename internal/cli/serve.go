@@ -29,6 +29,7 @@ func serveCommand() *cli.Command {
 			&cli.BoolFlag{Name: "store-only", Usage: "take events in and let other processes on the same database file them"},
 			&cli.IntFlag{Name: "inbox-limit", Value: int(intake.DefaultLimits.Inbox), Usage: "how many `EVENTS` may wait to be filed before senders are turned away"},
 			&cli.DurationFlag{Name: "session-silence", Value: 30 * time.Minute, Usage: "how long after a heartbeat was due a session is called cut off"},
+			&cli.StringSliceFlag{Name: "fetch-from", Usage: "a `HOST` that repositories of projects may be fetched from (https, ssh); none without it"},
 			&cli.StringFlag{Name: "metrics-listen", Usage: "`HOST:PORT` that answers /metrics without a token; without it they need one", Sources: cli.EnvVars("FIRETHORN_METRICS_LISTEN")},
 			&cli.BoolFlag{Name: "small-database", Hidden: true},
 			&cli.DurationFlag{Name: "clock-offset", Hidden: true},
@@ -58,7 +59,7 @@ func serveCommand() *cli.Command {
 			return app.Run(ctx, app.Config{
 				Data: c.String("data"), Listen: c.String("listen"), Database: c.String("database"), PublicURL: c.String("public-url"),
 				Terminal: isTerminal(c.Root().Writer), SymbolMem: c.Int("symbol-memory") << 20, Limits: limits, Log: log, SmallDatabase: c.Bool("small-database"),
-				StoreOnly: c.Bool("store-only"), Metrics: c.String("metrics-listen"), ClockOffset: c.Duration("clock-offset"), Silence: c.Duration("session-silence"),
+				StoreOnly: c.Bool("store-only"), Metrics: c.String("metrics-listen"), ClockOffset: c.Duration("clock-offset"), Silence: c.Duration("session-silence"), FetchFrom: c.StringSlice("fetch-from"),
 			}, c.Root().Writer)
 		},
 	}

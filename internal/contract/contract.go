@@ -26,7 +26,10 @@ type Project struct {
 	Origins      []string   `json:"origins" nullable:"false" doc:"web origins that may report; * is any"`
 	Allowance    Allowance  `json:"allowance"`
 	Rules        int        `json:"rules_version" doc:"of the rules file; 0 when none was pushed yet"`
-	ReleaseOrder string     `json:"release_order" enum:"auto,versions,announcement" doc:"by what releases are ordered"`
+	ReleaseOrder string     `json:"release_order" enum:"auto,commits,versions,announcement" doc:"by what releases are ordered"`
+	Repository   string     `json:"repository,omitempty" doc:"that its code may be fetched from"`
+	CommitLink   string     `json:"commit_link,omitempty" doc:"where people read a commit; {commit} stands for its hash"`
+	SourcePaths  []Mapping  `json:"source_paths" nullable:"false" doc:"source paths of maps and traces, and where they stand in the repository"`
 	LogMessages  string     `json:"log_messages" enum:"off,error,fatal" doc:"from which severity on log records without an exception become events"`
 }
 
@@ -121,8 +124,13 @@ type Issue struct {
 	Place        string     `json:"place" doc:"FILE:LINE of the origin, empty when it is not known"`
 	Message      string     `json:"message"`
 	Origin       Origin     `json:"origin"`
-	State        string     `json:"state" enum:"new,accepted,fixed,regressed,dismissed"`
-	FixedIn      string     `json:"fixed_in,omitempty"`
+	State        string     `json:"state" enum:"new,accepted,fixed,regressed,parked,dismissed"`
+	FixedIn      string     `json:"fixed_in,omitempty" doc:"the release it is or was fixed in; of a fix in the next release or by a commit the first that contains it"`
+	Standing     string     `json:"standing" doc:"state and owner in words: what it is fixed in, what wakes it"`
+	Fix          *Fix       `json:"fix,omitempty" doc:"while it is fixed or regressed"`
+	Parked       *Park      `json:"parked,omitempty" doc:"while it is parked"`
+	CountOnly    bool       `json:"count_only,omitempty" doc:"dismissed, and bodies of its events are not kept"`
+	Quiet        string     `json:"quiet,omitempty" doc:"an open issue that stopped by itself, in words"`
 	Owner        *string    `json:"owner" doc:"a person's name, null when nobody has it"`
 	Severity     string     `json:"severity"`
 	Unhandled    bool       `json:"unhandled" doc:"nothing in the application caught the newest event"`
@@ -170,11 +178,16 @@ type IssueDetail struct {
 
 // HistoryEntry is one thing that happened to an issue.
 type HistoryEntry struct {
-	At     time.Time `json:"at"`
-	Actor  string    `json:"actor" doc:"a person, a token's label, or empty for the service"`
-	Kind   string    `json:"kind"`
-	Words  string    `json:"words"`
-	Undone bool      `json:"undone,omitempty"`
+	At      time.Time       `json:"at"`
+	Actor   string          `json:"actor" doc:"a person, a token's label, or empty for the service"`
+	Kind    string          `json:"kind"`
+	Words   string          `json:"words"`
+	Why     string          `json:"why,omitempty" doc:"what who decided said to it"`
+	Release string          `json:"release,omitempty" doc:"that it is about"`
+	Detail  json.RawMessage `json:"detail,omitempty" doc:"regressed: the event, the environment, the last good release and the commits since then"`
+	Bulk    int64           `json:"bulk,omitempty" doc:"the decision about many issues that it is part of"`
+	Undone  bool            `json:"undone,omitempty"`
+	CanUndo bool            `json:"can_undo,omitempty" doc:"undo takes it back, once those above it are undone"`
 }
 
 // History is an issue's history, newest first.
@@ -186,6 +199,11 @@ type History struct {
 type Act struct {
 	To      string `json:"to,omitempty" doc:"assign: a person's name or address; empty takes the owner away"`
 	Release string `json:"release,omitempty" doc:"fix: the release it is fixed in" maxLength:"250"`
+	Next    bool   `json:"next,omitempty" doc:"fix: in the next release"`
+	Commit  string `json:"commit,omitempty" doc:"fix: by this commit" maxLength:"64"`
+	Now     bool   `json:"now,omitempty" doc:"fix: as of now"`
+	Park    *Park  `json:"park,omitempty" doc:"park: what wakes it"`
+	Why     string `json:"why,omitempty" doc:"what to say to it; it stands in the history" maxLength:"500"`
 }
 
 // Merge asks for issues to be merged into another one of their project.
@@ -387,7 +405,10 @@ type ChangeProject struct {
 	AllowanceMinute *int64   `json:"allowance_minute,omitempty" minimum:"-1" maximum:"4000000000" doc:"events a minute; 0: any number; -1: the default"`
 	AllowanceDay    *int64   `json:"allowance_day,omitempty" minimum:"-1" maximum:"4000000000" doc:"events a day; 0: any number; -1: the default"`
 	Origins         []string `json:"origins,omitempty" maxItems:"100" doc:"web origins that may report; * is any"`
-	ReleaseOrder    string   `json:"release_order,omitempty" enum:"auto,versions,announcement" doc:"by what releases are ordered: by version where that is possible, by version alone, or by when they were announced or first seen"`
+	ReleaseOrder    string   `json:"release_order,omitempty" enum:"auto,commits,versions,announcement" doc:"by what releases are ordered: by commit where that is possible, else by version, else by announcement; or by one of these alone"`
+	Repository      *string  `json:"repository,omitempty" doc:"https or ssh address that its code may be fetched from, where the operator allows it; empty: builds send it"`
+	CommitLink      *string  `json:"commit_link,omitempty" doc:"where people read a commit; {commit} stands for its hash; empty: nowhere"`
+	SourcePaths     []string `json:"source_paths,omitempty" maxItems:"50" doc:"FROM=TO: source paths of maps and traces that begin with FROM stand under TO in the repository; replaces those set before; a single empty text removes them"`
 	LogMessages     string   `json:"log_messages,omitempty" enum:"off,error,fatal" doc:"from which severity on log records without an exception become events"`
 }
 

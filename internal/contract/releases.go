@@ -10,6 +10,7 @@ type Release struct {
 	Announced   *time.Time `json:"announced,omitempty" doc:"by a build"`
 	AnnouncedBy string     `json:"announced_by,omitempty"`
 	Commit      string     `json:"commit,omitempty"`
+	CommitKnown bool       `json:"commit_known,omitempty" doc:"its history was sent"`
 	Events      int64      `json:"events"`
 	Issues      int64      `json:"issues" doc:"that were seen in it"`
 	New         int64      `json:"new" doc:"issues first seen in it"`
@@ -26,7 +27,7 @@ type Deploy struct {
 // Releases lists the releases of a project.
 type Releases struct {
 	Project  string    `json:"project"`
-	Order    string    `json:"order" enum:"auto,versions,announcement" doc:"by what the project orders its releases"`
+	Order    string    `json:"order" enum:"auto,commits,versions,announcement" doc:"by what the project orders its releases"`
 	Releases []Release `json:"releases" nullable:"false" doc:"newest first"`
 }
 
@@ -41,6 +42,9 @@ type ReleaseDetail struct {
 	Fixed        []Issue      `json:"fixed" nullable:"false" doc:"that somebody called fixed in it"`
 	Sessions     SessionCount `json:"sessions" doc:"of the last 30 days"`
 	BeforeEvents int64        `json:"before_events" doc:"of the release before it"`
+	Commits      []Commit     `json:"commits" nullable:"false" doc:"since the release before it, newest first, 200 at most"`
+	CommitCount  int          `json:"commit_count" doc:"of them in all"`
+	Repository   string       `json:"repository" doc:"what is known of its commits, in words; empty where all is"`
 }
 
 // AnnounceRelease says that a build made a release.
@@ -60,6 +64,6 @@ type ReleaseOrder struct {
 	A     string `json:"a"`
 	B     string `json:"b"`
 	Order string `json:"order" enum:"before,after,same,unknown" doc:"how a stands to b"`
-	By    string `json:"by" enum:"same,version,announcement,nothing" doc:"what decided"`
+	By    string `json:"by" enum:"same,commit,version,announcement,nothing" doc:"what decided"`
 	Why   string `json:"why"`
 }

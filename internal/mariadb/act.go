@@ -6,7 +6,10 @@ import (
 	"encoding/json"
 	"errors"
 	"slices"
+	"strings"
+	"time"
 
+	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/impact"
 	"firethorn/internal/core/issue"
@@ -16,31 +19,48 @@ import (
 // Actor is who does something.
 type Actor struct{ Kind, Name string }
 
-// standingRow is what undo must restore exactly: the owner by id, which a
-// later change of name does not touch.
-type standingRow struct {
-	issue.Standing
-	OwnerID int64 `json:"owner_id,omitempty"`
+// Act performs an action on an issue in one transaction. ifVersion, when not
+// 0, must be the issue's version, else fault.Stale. why is what the person says
+// to it, and may be empty.
+func (s *Store) Act(ctx context.Context, id int64, a issue.Action, why string, who Actor, ifVersion int64) error {
+	d, err := s.decide(ctx, a, why, who)
+	if err != nil {
+		return err
+	}
+	return s.InTx(ctx, func(tx *sql.Tx) error { return s.act(ctx, tx, id, d, ifVersion) })
 }
 
-// Act performs an action on an issue in one transaction. ifVersion, when not
-// 0, must be the issue's version, else fault.Stale.
-func (s *Store) Act(ctx context.Context, id int64, a issue.Action, who Actor, ifVersion int64) error {
-	var to *Person
+// decision is an action on its way to issues.
+type decision struct {
+	issue.Action
+	to   *Person // Assign
+	why  string
+	who  Actor
+	bulk int64
+
+	detail string // JSON, "" for none
+}
+
+func (s *Store) decide(ctx context.Context, a issue.Action, why string, who Actor) (decision, error) {
+	d := decision{Action: a, why: strings.TrimSpace(why), who: who}
+	d.At = s.now().UTC().Truncate(time.Microsecond)
+	if who.Kind == "person" {
+		d.By = who.Name
+	}
 	if a.Verb == issue.Assign && a.To != "" {
 		p, err := s.FindPerson(ctx, a.To)
 		if err != nil {
-			return err
+			return d, err
 		}
-		to, a.To = p, p.Name
+		d.to, d.To = p, p.Name
 	}
-	return s.InTx(ctx, func(tx *sql.Tx) error { return s.act(ctx, tx, id, a, to, who, ifVersion) })
+	return d, nil
 }
 
-func (s *Store) act(ctx context.Context, tx *sql.Tx, id int64, a issue.Action, to *Person, who Actor, ifVersion int64) error {
+func (s *Store) act(ctx context.Context, tx *sql.Tx, id int64, d decision, ifVersion int64) error {
 	var st standingRow
 	var version, project int64
-	var owner, into sql.NullInt64
+	var into sql.NullInt64
 	var name string
 	// The project's counter comes before the issue in the lock order.
 	if err := tx.QueryRowContext(ctx, "SELECT p.id, p.name FROM issue i JOIN project p ON p.id=i.project WHERE i.id=?", id).Scan(&project, &name); err != nil {
@@ -49,84 +69,153 @@ func (s *Store) act(ctx context.Context, tx *sql.Tx, id int64, a issue.Action, t
 	if err := lockProject(ctx, tx, project); err != nil {
 		return err
 	}
-	err := tx.QueryRowContext(ctx, "SELECT i.state, i.fixed_in, i.owner, i.version, i.merged_into FROM issue i WHERE i.id=? FOR UPDATE", id).Scan(&st.State, &st.FixedIn, &owner, &version, &into)
+	scan := standingScan{st: &st}
+	err := tx.QueryRowContext(ctx, "SELECT i.version, i.merged_into, "+standingColumns+" FROM issue i WHERE i.id=? AND i.deleted IS NULL FOR UPDATE", id).Scan(append([]any{&version, &into}, scan.into()...)...)
+	if errors.Is(err, sql.ErrNoRows) {
+		return fault.New(fault.NotFound, "this issue was deleted in between")
+	}
+	if err == nil {
+		err = scan.done()
+	}
 	if err != nil {
 		return err
 	}
 	if ifVersion != 0 && ifVersion != version {
 		return fault.New(fault.Stale, "somebody changed this issue in between; load it again and decide anew")
 	}
-	st.OwnerID = owner.Int64
-	if owner.Valid {
-		if err := tx.QueryRowContext(ctx, "SELECT name FROM person WHERE id=?", owner.Int64).Scan(&st.Owner); err != nil {
-			return err
-		}
-	}
 	nextOwner := st.OwnerID
-	if a.Verb == issue.Undo {
-		before, entry, moved, err := lastUndoable(ctx, tx, id)
+	switch d.Verb {
+	case issue.Undo:
+		last, err := lastUndoable(ctx, tx, id)
 		if err != nil {
 			return err
 		}
-		if moved == 0 && into.Valid {
+		if last.move == 0 && into.Valid {
 			return fault.New(fault.Conflict, "this number leads to %s now; there is nothing to undo here", s.issueName(ctx, tx, into.Int64))
 		}
-		if moved != 0 {
-			return s.undoMove(ctx, tx, &Project{Project: pipeline.Project{ID: project, Name: name}}, moved, who)
+		if last.move != 0 {
+			return s.undoMove(ctx, tx, &Project{Project: pipeline.Project{ID: project, Name: name}}, last.move, d.who)
 		}
-		if before != nil {
-			a.Before, nextOwner = &before.Standing, before.OwnerID
-			if _, err := tx.ExecContext(ctx, "UPDATE history SET undone=1 WHERE id=?", entry); err != nil {
+		if last.before != nil {
+			d.Before, d.Undone, nextOwner = &last.before.Standing, last.kind, last.before.OwnerID
+			if _, err := tx.ExecContext(ctx, "UPDATE history SET undone=1 WHERE id=?", last.entry); err != nil {
 				return err
 			}
 		}
+	case issue.Fixing:
+		if err := s.completeFix(ctx, tx, project, &d.Fix); err != nil {
+			return err
+		}
+	case issue.Parking:
+		if err := s.completePark(ctx, tx, project, id, &d.Park); err != nil {
+			return err
+		}
 	}
-	next, entry, err := issue.Apply(st.Standing, a)
+	next, entry, err := issue.Apply(st.Standing, d.Action)
 	if err != nil {
 		return err
 	}
-	if a.Verb == issue.Assign {
+	if d.Verb == issue.Assign {
 		nextOwner = 0
-		if to != nil {
-			nextOwner = to.ID
+		if d.to != nil {
+			nextOwner = d.to.ID
 		}
 	}
-	if _, err := tx.ExecContext(ctx, "UPDATE issue SET state=?, fixed_in=?, owner=?, version=version+1 WHERE id=?", string(next.State), next.FixedIn, nullID(nextOwner), id); err != nil {
+	if d.Verb == issue.Parking { // what came since counts anew
+		if _, err := tx.ExecContext(ctx, "DELETE FROM parked WHERE issue=?", id); err != nil {
+			return err
+		}
+	}
+	if err := s.saveStanding(ctx, tx, project, id, standingRow{next, nextOwner}, true); err != nil {
 		return err
 	}
 	if err := copyState(ctx, tx, id, next.State); err != nil {
 		return err
 	}
-	var before any
+	t := historyLine{Entry: entry, who: d.who, why: d.why, bulk: d.bulk}
+	if d.detail != "" {
+		t.detail = json.RawMessage(d.detail)
+	}
 	if entry.Before != nil {
-		raw, err := json.Marshal(st)
-		if err != nil {
+		t.before = &st
+	}
+	if err := s.tell(ctx, tx, project, id, t); err != nil {
+		return err
+	}
+	if next.State == issue.Fixed && next.FixedIn == "" {
+		if err := s.findRelease(ctx, tx, project, id); err != nil {
 			return err
 		}
-		before = string(raw)
-	}
-	if _, err := tx.ExecContext(ctx, "INSERT INTO history (issue, at, actor_kind, actor, kind, words, standing_before) VALUES (?,?,?,?,?,?,?)",
-		id, micros(s.now()), who.Kind, who.Name, entry.Kind, entry.Words, before); err != nil {
-		return err
 	}
 	_, err = tx.ExecContext(ctx, "UPDATE project_counter SET changed=changed+1 WHERE project=?", project)
 	return err
 }
 
-// lastUndoable is what the newest decision that was not undone has changed: a
+// completeFix fills in what a fix means that only the service knows.
+func (s *Store) completeFix(ctx context.Context, tx *sql.Tx, project int64, f *issue.Fix) error {
+	switch f.Kind {
+	case issue.FixNext:
+		newest, err := s.newestRelease(ctx, tx, project)
+		f.After = newest
+		return err
+	case issue.FixCommit:
+		f.Commit = strings.ToLower(f.Commit)
+		if !commitForm.MatchString(f.Commit) {
+			return fault.New(fault.BadInput, "%q is no commit: write its hash, 7 to 64 hexadecimal digits", event.TrimText(f.Commit, 80))
+		}
+		g, err := s.graph(ctx, tx, project)
+		f.Commit = fullCommit(g, f.Commit)
+		return err
+	}
+	return nil
+}
+
+// completePark fills in where an issue stands when it is parked.
+func (s *Store) completePark(ctx context.Context, tx *sql.Tx, project, id int64, p *issue.Park) (err error) {
+	if p.NextRelease {
+		if p.After, err = s.newestRelease(ctx, tx, project); err != nil {
+			return err
+		}
+	}
+	if p.Doubled {
+		err = tx.QueryRowContext(ctx, "SELECT COALESCE(SUM(events),0)/? FROM issue_trend WHERE issue=? AND day>?", issue.RateDays, id, Day(s.now())-issue.RateDays).Scan(&p.Rate)
+	}
+	return err
+}
+
+func (s *Store) newestRelease(ctx context.Context, tx *sql.Tx, project int64) (string, error) {
+	k, err := s.known(ctx, tx, project)
+	if err != nil {
+		return "", err
+	}
+	list, err := s.ordered(ctx, tx, project, k)
+	if err != nil || len(list) == 0 {
+		return "", err
+	}
+	return list[len(list)-1].Version, nil
+}
+
+// undoable is what the newest decision that was not undone has changed: a
 // standing, or variants that a merge or a split moved here or away from here.
-func lastUndoable(ctx context.Context, tx *sql.Tx, id int64) (before *standingRow, entry, moved int64, err error) {
+type undoable struct {
+	entry, move int64
+	kind        issue.Kind
+	before      *standingRow
+}
+
+func lastUndoable(ctx context.Context, tx *sql.Tx, id int64) (u undoable, err error) {
 	var text sql.NullString
 	var move sql.NullInt64
-	err = tx.QueryRowContext(ctx, "SELECT id, standing_before, move FROM history WHERE issue=? AND (standing_before IS NOT NULL OR move IS NOT NULL) AND undone=0 ORDER BY id DESC LIMIT 1", id).Scan(&entry, &text, &move)
+	err = tx.QueryRowContext(ctx, "SELECT id, kind, standing_before, move FROM history WHERE issue=? AND (standing_before IS NOT NULL OR move IS NOT NULL) AND undone=0 ORDER BY id DESC LIMIT 1", id).Scan(&u.entry, &u.kind, &text, &move)
 	if errors.Is(err, sql.ErrNoRows) {
-		return nil, 0, 0, nil
+		return undoable{}, nil
 	}
+	u.move = move.Int64
 	if err != nil || move.Valid {
-		return nil, entry, move.Int64, err
+		return u, err
 	}
-	var st standingRow
-	return &st, entry, 0, json.Unmarshal([]byte(text.String), &st)
+	u.before = &standingRow{}
+	return u, json.Unmarshal([]byte(text.String), u.before)
 }
 
 // copyState brings the state, and the impact that depends on it, into the list.

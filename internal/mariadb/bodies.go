@@ -163,7 +163,7 @@ func (w *filing) chooseBodies(ctx context.Context) error {
 	for _, r := range w.rows {
 		is := r.issue
 		f := sampling.Facts{ID: r.ID, Kept: is.bodies, Events: is.events + events[is]}
-		if is.bodies >= sampling.Always {
+		if is.bodies >= sampling.Always && !is.standing.CountOnly {
 			k := r.firstKey(w.now)
 			if f.FirstOf = !firsts[k]; f.FirstOf {
 				firsts[k] = true
@@ -171,7 +171,7 @@ func (w *filing) chooseBodies(ctx context.Context) error {
 			}
 		}
 		events[is] += r.Event.StandsFor
-		if r.kept = sampling.Keep(f) != sampling.None; r.kept {
+		if r.kept = !is.standing.CountOnly && sampling.Keep(f) != sampling.None; r.kept {
 			is.bodies++
 			w.bodies[r.variant.id]++
 		}
@@ -211,9 +211,10 @@ const newestEvery = 10_000_000 // µs
 func (w *filing) writeNewest(ctx context.Context) error {
 	newest := map[int64]*row{}
 	for _, r := range w.rows {
-		if r.kept {
+		switch {
+		case r.kept:
 			delete(newest, r.variant.id) // a kept one is newer
-		} else {
+		case !r.issue.standing.CountOnly:
 			newest[r.variant.id] = r
 		}
 	}

@@ -57,6 +57,7 @@ type filing struct {
 	now   time.Time
 	done  Filed
 	caps  caps
+	heard bool // of a release for the first time
 	tally Tally
 
 	lastIssue, filing int64
@@ -258,7 +259,10 @@ func (w *filing) otherEnvironment(ctx context.Context) (int64, error) {
 
 // intern gives the ids of names; new ones are bounded by a cap.
 func (w *filing) intern(ctx context.Context, table interned, of capOf, names []string) (map[string]int64, error) {
-	return w.s.intern(ctx, w.tx, table, w.Project.ID, names, micros(w.now), func(want int) (int, error) { return w.caps.room(ctx, of, want) })
+	return w.s.intern(ctx, w.tx, table, w.Project.ID, names, micros(w.now), func(want int) (int, error) {
+		w.heard = w.heard || table == releases
+		return w.caps.room(ctx, of, want)
+	})
 }
 
 // perProcess are resource attributes that differ from process to process or

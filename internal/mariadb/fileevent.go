@@ -52,7 +52,7 @@ func (w *filing) writeExemplars(ctx context.Context) error {
 	var exemplars [][]any
 	grown := map[*variantRow]bool{}
 	for _, r := range w.rows {
-		if r.variant.exemplars >= maxExemplars || len(r.variant.forms) >= maxExemplars {
+		if r.issue.standing.CountOnly || r.variant.exemplars >= maxExemplars || len(r.variant.forms) >= maxExemplars {
 			continue
 		}
 		form := exemplarForm(r)

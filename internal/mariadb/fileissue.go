@@ -10,7 +10,6 @@ import (
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/core/impact"
 	"firethorn/internal/core/issue"
-	"firethorn/internal/core/release"
 )
 
 // issueRow is an issue's row in issue_list, changed in memory and written back
@@ -18,9 +17,11 @@ import (
 type issueRow struct {
 	id       int64
 	fresh    bool // has no row in issue_list yet
-	standing issue.Standing
+	standing standingRow
+	parked   parkedRow // while it is parked
 	shown
 	events, users             int64
+	usersBefore               int64 // this batch
 	windowDay                 int64
 	windowEvents, windowUsers int64
 	firstSeen, lastSeen       int64
@@ -58,13 +59,15 @@ func (w *filing) loadIssues(ctx context.Context) error {
 		}
 		err := each(ctx, w.tx, func(r *sql.Rows) error {
 			var id int64
-			var st issue.Standing
-			if err := r.Scan(&id, &st.State, &st.FixedIn); err != nil {
+			var st standingRow
+			scan := standingScan{st: &st}
+			if err := r.Scan(append([]any{&id}, scan.into()...)...); err != nil {
 				return err
 			}
+			err := scan.done()
 			w.issues[id].standing = st
-			return nil
-		}, "SELECT id, state, fixed_in FROM issue WHERE id IN ("+marks(len(chunk))+") ORDER BY id FOR UPDATE", args...)
+			return err
+		}, "SELECT i.id, "+standingColumns+" FROM issue i WHERE i.id IN ("+marks(len(chunk))+") ORDER BY i.id FOR UPDATE", args...)
 		if err != nil {
 			return err
 		}
@@ -77,7 +80,7 @@ func (w *filing) loadIssues(ctx context.Context) error {
 				return err
 			}
 			is.id, is.firstRelease, is.lastRelease = id, first.Int64, last.Int64
-			is.standing, is.dayUsers = w.issues[id].standing, map[int64]int64{}
+			is.standing, is.dayUsers, is.usersBefore = w.issues[id].standing, map[int64]int64{}, is.users
 			w.issues[id] = &is
 			return nil
 		}, "SELECT issue, headline, place, message, origin_function, origin_file, origin_line, severity, events, users, window_day, window_events, window_users, unhandled, first_seen, last_seen, first_release, last_release, first_filing, last_filing, bodies FROM issue_list WHERE issue IN ("+marks(len(chunk))+")", args...)
@@ -128,7 +131,7 @@ func (w *filing) writeIssues(ctx context.Context) error {
 		}
 		is.lastFiling = r.filing
 	}
-	if err := w.checkRegressions(ctx); err != nil {
+	if err := w.checkLife(ctx); err != nil {
 		return err
 	}
 	rows := make([][]any, 0, len(w.issues))
@@ -142,7 +145,10 @@ func (w *filing) writeIssues(ctx context.Context) error {
 		" events=VALUES(events), users=VALUES(users), window_day=VALUES(window_day), window_events=VALUES(window_events), window_users=VALUES(window_users)," +
 		" unhandled=VALUES(unhandled), impact=VALUES(impact), first_seen=VALUES(first_seen), last_seen=VALUES(last_seen)," +
 		" first_release=VALUES(first_release), last_release=VALUES(last_release), last_filing=VALUES(last_filing), bodies=VALUES(bodies)"
-	return w.upsert(ctx, "INSERT INTO issue_list ("+issueListColumns+")", tail, rows, 1)
+	if err := w.upsert(ctx, "INSERT INTO issue_list ("+issueListColumns+")", tail, rows, 1); err != nil || !w.heard {
+		return err
+	}
+	return w.s.findReleases(ctx, w.tx, w.Project.ID)
 }
 
 // show makes r the event that the issue is shown by.
@@ -174,90 +180,4 @@ func shownBy(p fingerprint.Result, e *event.Event) shown {
 
 func (is *issueRow) impact() int64 {
 	return impact.Of(impact.Facts{Users: is.windowUsers, Events: is.windowEvents, Unhandled: is.unhandled, Regressed: is.standing.State == issue.Regressed}).Tenths()
-}
-
-// checkRegressions asks the state machine what each release that was seen
-// does to an issue that is fixed.
-func (w *filing) checkRegressions(ctx context.Context) error {
-	type seen struct {
-		issue   int64
-		release string
-	}
-	seenIn := map[seen]bool{}
-	for _, r := range w.rows {
-		if r.issue.standing.State == issue.Fixed {
-			seenIn[seen{r.issue.id, r.Release}] = true
-		}
-	}
-	if len(seenIn) == 0 {
-		return nil
-	}
-	policy, err := releaseOrder(ctx, w.tx, w.Project.ID)
-	if err != nil {
-		return err
-	}
-	for k := range seenIn {
-		is := w.issues[k.issue]
-		in, err := w.s.releaseNamed(ctx, w.tx, w.Project.ID, k.release)
-		if err != nil {
-			return err
-		}
-		fixed, err := w.s.releaseNamed(ctx, w.tx, w.Project.ID, is.standing.FixedIn)
-		if err != nil {
-			return err
-		}
-		next, entry, changed := issue.Seen(is.standing, in, fixed, policy)
-		if entry == nil {
-			continue
-		}
-		if changed {
-			is.standing = next
-			if _, err := w.tx.ExecContext(ctx, "UPDATE issue SET state=? WHERE id=?", string(next.State), is.id); err != nil {
-				return err
-			}
-			if err := w.s.addRegression(ctx, w.tx, w.Project.ID, is.id, entry); err != nil {
-				return err
-			}
-			continue
-		}
-		if said, err := w.saidSinceFix(ctx, is.id, entry.Words); err != nil || said {
-			if err != nil {
-				return err
-			}
-			continue
-		}
-		if err := w.addHistory(ctx, is.id, micros(w.now), entry.Kind, entry.Words); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// saidSinceFix says whether the same remark stands in the history behind the
-// last fix: one for each older release is enough.
-func (w *filing) saidSinceFix(ctx context.Context, issue int64, words string) (bool, error) {
-	var n int
-	err := w.tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM history WHERE issue=? AND words=? AND id > (SELECT COALESCE(MAX(id),0) FROM history WHERE issue=? AND kind='fix')", issue, words, issue).Scan(&n)
-	return n > 0, err
-}
-
-// releaseOrder is by what a project orders its releases.
-func releaseOrder(ctx context.Context, tx *sql.Tx, project int64) (by release.Policy, err error) {
-	err = tx.QueryRowContext(ctx, "SELECT release_order FROM project WHERE id=?", project).Scan(&by)
-	return by, err
-}
-
-// releaseNamed finds what orders a release.
-func (s *Store) releaseNamed(ctx context.Context, tx *sql.Tx, project int64, name string) (release.Release, error) {
-	r := release.Release{Version: name}
-	if name == "" {
-		return r, nil
-	}
-	var at int64
-	err := tx.QueryRowContext(ctx, "SELECT first_seen FROM app_release WHERE project=? AND hash=?", project, hash16(name)).Scan(&at)
-	if err == sql.ErrNoRows {
-		return r, nil
-	}
-	r.FirstSeen = fromMicros(at)
-	return r, err
 }

@@ -7,6 +7,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"firethorn/internal/core/issue"
 	"firethorn/internal/pipeline"
 	"firethorn/internal/testdb"
 )
@@ -52,6 +53,7 @@ type occur struct {
 	release  string
 	at       time.Time
 	stands   int
+	env      string
 }
 
 func (o occur) json() json.RawMessage {
@@ -59,6 +61,9 @@ func (o occur) json() json.RawMessage {
 		"time": o.at.Format(time.RFC3339Nano), "handled": false, "stands_for": max(1, o.stands),
 		"exceptions": []any{map[string]any{"type": "TypeError", "message": "x", "frames": []any{map[string]any{"function": o.function, "file": "src/tides.ts", "line": 17}}}},
 		"resource":   map[string]any{"service.version": o.release},
+	}
+	if o.env != "" {
+		e["resource"].(map[string]any)["deployment.environment.name"] = o.env
 	}
 	if o.at.IsZero() {
 		delete(e, "time")
@@ -138,4 +143,9 @@ func (b *bench) recounted() {
 	if err != nil || len(diff) > 0 {
 		b.t.Errorf("recount: %+v, %v", diff, err)
 	}
+}
+
+// fixedIn is the decision that an issue is fixed in a release.
+func fixedIn(version string) issue.Action {
+	return issue.Action{Verb: issue.Fixing, Fix: issue.Fix{Kind: issue.FixRelease, FixedIn: version}}
 }

@@ -21,8 +21,7 @@ type Issue struct {
 	ID      int64
 	Project string
 	Number  int64
-	issue.Standing
-	OwnerID                   int64
+	standingRow
 	Version                   int64
 	Headline, Place, Message  string
 	OriginFunction            string
@@ -47,9 +46,9 @@ type TrendDay struct {
 	Events, Users int64
 }
 
-const issueSelect = "SELECT l.issue, p.name, i.number, i.state, COALESCE(o.name,''), COALESCE(i.owner,0), i.fixed_in, i.version, l.headline, l.place, l.message, l.origin_function, l.origin_file, l.origin_line, l.severity," +
+const issueSelect = "SELECT " + standingColumns + ", l.issue, p.name, i.number, i.version, l.headline, l.place, l.message, l.origin_function, l.origin_file, l.origin_line, l.severity," +
 	" l.events, l.users, l.window_events, l.window_users, l.unhandled, l.impact, l.first_seen, l.last_seen, COALESCE(fr.name,''), COALESCE(lr.name,''), l.first_filing, l.last_filing, l.bodies, l.recounting" +
-	" FROM %s JOIN issue i ON i.id=l.issue JOIN project p ON p.id=l.project LEFT JOIN person o ON o.id=i.owner" +
+	" FROM %s JOIN issue i ON i.id=l.issue JOIN project p ON p.id=l.project" +
 	" LEFT JOIN app_release fr ON fr.id=l.first_release LEFT JOIN app_release lr ON lr.id=l.last_release"
 
 // issuesWhere selects issues by a condition on their row in the list.
@@ -60,8 +59,12 @@ func issuesWhere(cond string) string {
 func scanIssue(r interface{ Scan(...any) error }) (*Issue, error) {
 	var is Issue
 	var first, last int64
-	err := r.Scan(&is.ID, &is.Project, &is.Number, &is.State, &is.Owner, &is.OwnerID, &is.FixedIn, &is.Version, &is.Headline, &is.Place, &is.Message, &is.OriginFunction, &is.OriginFile, &is.OriginLine, &is.Severity,
-		&is.Events, &is.Users, &is.WindowEvents, &is.WindowUsers, &is.Unhandled, &is.Impact, &first, &last, &is.FirstRelease, &is.LastRelease, &is.FirstFiling, &is.LastFiling, &is.Bodies, &is.Recounting)
+	scan := standingScan{st: &is.standingRow}
+	err := r.Scan(append(scan.into(), &is.ID, &is.Project, &is.Number, &is.Version, &is.Headline, &is.Place, &is.Message, &is.OriginFunction, &is.OriginFile, &is.OriginLine, &is.Severity,
+		&is.Events, &is.Users, &is.WindowEvents, &is.WindowUsers, &is.Unhandled, &is.Impact, &first, &last, &is.FirstRelease, &is.LastRelease, &is.FirstFiling, &is.LastFiling, &is.Bodies, &is.Recounting)...)
+	if err == nil {
+		err = scan.done()
+	}
 	is.FirstSeen, is.LastSeen = fromMicros(first), fromMicros(last)
 	return &is, err
 }
@@ -224,6 +227,9 @@ func (s *Store) Issue(ctx context.Context, project *Project, number int64) (*Iss
 		into = next.Int64
 	}
 	is, err := scanIssue(s.db.QueryRowContext(ctx, issuesWhere("l.issue=?"), id))
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, fault.New(fault.NotFound, "issue %s/%d leads to %s, which was deleted", project.Name, number, s.issueName(ctx, s.db, id))
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -233,10 +239,14 @@ func (s *Store) Issue(ctx context.Context, project *Project, number int64) (*Iss
 // issueID finds the issue of a number itself, and where it was merged into: 0
 // when it was not.
 func (s *Store) issueID(ctx context.Context, project *Project, number int64) (id, into int64, err error) {
-	var merged sql.NullInt64
-	err = s.db.QueryRowContext(ctx, "SELECT id, merged_into FROM issue WHERE project=? AND number=?", project.ID, number).Scan(&id, &merged)
+	var merged, deleted sql.NullInt64
+	var by string
+	err = s.db.QueryRowContext(ctx, "SELECT id, merged_into, deleted, deleted_by FROM issue WHERE project=? AND number=?", project.ID, number).Scan(&id, &merged, &deleted, &by)
 	if errors.Is(err, sql.ErrNoRows) {
 		err = fault.New(fault.NotFound, "there is no issue %s/%d", project.Name, number)
+	}
+	if deleted.Valid {
+		err = fault.New(fault.NotFound, "issue %s/%d was deleted by %s on %s; its events are gone", project.Name, number, by, fromMicros(deleted.Int64).Format("2006-01-02"))
 	}
 	return id, merged.Int64, err
 }
@@ -304,6 +314,10 @@ type HistoryEntry struct {
 	At               time.Time
 	ActorKind, Actor string // "person", "token" or "service"
 	Kind, Words      string
+	Why              string
+	Detail           json.RawMessage // what it is about beside its words; nil for nothing
+	Release          string          // that it is about
+	Bulk             int64           // decided with others
 	Undone           bool
 	CanUndo          bool
 }
@@ -315,10 +329,15 @@ func (s *Store) History(ctx context.Context, id int64) ([]HistoryEntry, error) {
 		var h HistoryEntry
 		var at int64
 		var can bool
-		err := r.Scan(&h.ID, &at, &h.ActorKind, &h.Actor, &h.Kind, &h.Words, &can, &h.Undone)
+		var detail sql.NullString
+		err := r.Scan(&h.ID, &at, &h.ActorKind, &h.Actor, &h.Kind, &h.Words, &can, &h.Undone, &h.Why, &detail, &h.Release, &h.Bulk)
+		if detail.Valid {
+			h.Detail = json.RawMessage(detail.String)
+		}
 		h.At, h.CanUndo = fromMicros(at), can && !h.Undone
 		out = append(out, h)
 		return err
-	}, "SELECT id, at, actor_kind, actor, kind, words, standing_before IS NOT NULL OR move IS NOT NULL, undone FROM history WHERE issue=? ORDER BY id DESC LIMIT 500", id)
+	}, "SELECT h.id, h.at, h.actor_kind, h.actor, h.kind, h.words, h.standing_before IS NOT NULL OR h.move IS NOT NULL, h.undone, h.why, h.detail, COALESCE(r.name,''), COALESCE(h.bulk,0)"+
+		" FROM history h LEFT JOIN app_release r ON r.id=h.app_release WHERE h.issue=? ORDER BY h.id DESC LIMIT 500", id)
 	return out, err
 }

@@ -113,7 +113,7 @@ func (l *late) move(ctx context.Context, tx *sql.Tx) error {
 	if version != l.version || grouping != l.p.GroupingVersion {
 		return nil // more symbols came meanwhile, or another way of grouping: read once more
 	}
-	from, err := sideByID(ctx, tx, l.issue)
+	from, err := l.s.sideByID(ctx, tx, l.issue)
 	if err != nil {
 		return err
 	}
@@ -255,7 +255,7 @@ func (l *late) settle(ctx context.Context, tx *sql.Tx, list []*reread) error {
 
 // moveTo moves variants to the issue they belong in, as a merge does.
 func (l *late) moveTo(ctx context.Context, tx *sql.Tx, from *side, target int64, list []*reread) error {
-	to, err := sideByID(ctx, tx, target)
+	to, err := l.s.sideByID(ctx, tx, target)
 	if err != nil {
 		return err
 	}

@@ -176,7 +176,7 @@ func TestReadAgain_MeetsDecisions(t *testing.T) {
 		t.Fatal(n, err)
 	}
 	b.lookedThrough()
-	if err := b.Act(t.Context(), b.issue(1).ID, issue.Action{Verb: issue.Fix, Release: "4.2.0"}, maren, 0); err != nil {
+	if err := b.Act(t.Context(), b.issue(1).ID, fixedIn("4.2.0"), "", maren, 0); err != nil {
 		t.Fatal(err)
 	}
 	b.raws(raw{"no tide", "4.2.0", "p-2", "", 5}, raw{"the pier is shut", "4.2.0", "p-3", "", 5})

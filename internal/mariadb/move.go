@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
@@ -47,12 +48,12 @@ func (s *Store) Merge(ctx context.Context, project *Project, from []int64, into 
 		if err := lockProject(ctx, tx, project.ID); err != nil {
 			return err
 		}
-		to, err := liveSide(ctx, tx, project, into)
+		to, err := s.liveSide(ctx, tx, project, into)
 		if err != nil {
 			return err
 		}
 		for _, n := range from {
-			src, err := loadSide(ctx, tx, project, n)
+			src, err := s.loadSide(ctx, tx, project, n)
 			if err != nil {
 				return err
 			}
@@ -65,7 +66,7 @@ func (s *Store) Merge(ctx context.Context, project *Project, from []int64, into 
 			if err := s.merge(ctx, tx, project, src, to, who); err != nil {
 				return err
 			}
-			if to, err = liveSide(ctx, tx, project, to.number); err != nil { // its state may have changed
+			if to, err = s.liveSide(ctx, tx, project, to.number); err != nil { // its state may have changed
 				return err
 			}
 		}
@@ -192,7 +193,7 @@ func (s *Store) joinSpans(ctx context.Context, tx *sql.Tx, m *move) error {
 // regressByMove asks the state machine what the releases of the moved variants
 // do to a target that is fixed.
 func (s *Store) regressByMove(ctx context.Context, tx *sql.Tx, p *Project, m *move, to *side) (*issue.Entry, error) {
-	const came = "SELECT DISTINCT n.name FROM move_variant mv JOIN issue_release x ON x.issue=? AND x.variant=mv.variant JOIN app_release n ON n.id=x.app_release WHERE mv.move=?"
+	const came = "SELECT n.name, MAX(x.last_seen) FROM move_variant mv JOIN issue_release x ON x.issue=? AND x.variant=mv.variant JOIN app_release n ON n.id=x.app_release WHERE mv.move=? GROUP BY n.id"
 	entry, err := s.regressedBy(ctx, tx, p.ID, to.Standing, came, m.from, m.id)
 	if err != nil || entry == nil {
 		return nil, err
@@ -203,63 +204,55 @@ func (s *Store) regressByMove(ctx context.Context, tx *sql.Tx, p *Project, m *mo
 	return entry, copyState(ctx, tx, to.id, issue.Regressed)
 }
 
-// regressedBy says by which of the releases that a query lists a standing
-// regresses; nil when by none.
+// regressedBy says by which of the releases that a query lists, with when an
+// event of each was thrown last, a standing regresses; nil when by none.
 func (s *Store) regressedBy(ctx context.Context, tx *sql.Tx, project int64, st issue.Standing, query string, args ...any) (*issue.Entry, error) {
 	if st.State != issue.Fixed {
 		return nil, nil
 	}
-	var names []string
+	names, last := []string{st.FixedIn, st.After}, []int64{0, 0}
 	err := each(ctx, tx, func(r *sql.Rows) error {
 		var n string
-		err := r.Scan(&n)
-		names = append(names, n)
+		var at int64
+		err := r.Scan(&n, &at)
+		names, last = append(names, n), append(last, at)
 		return err
 	}, query, args...)
 	if err != nil {
 		return nil, err
 	}
-	fixed, err := s.releaseNamed(ctx, tx, project, st.FixedIn)
+	k, err := s.known(ctx, tx, project, slices.Clone(names)...)
 	if err != nil {
 		return nil, err
 	}
-	policy, err := releaseOrder(ctx, tx, project)
-	if err != nil {
-		return nil, err
-	}
-	for _, n := range names {
-		in, err := s.releaseNamed(ctx, tx, project, n)
-		if err != nil {
-			return nil, err
-		}
-		if _, entry, changed := issue.Seen(st, in, fixed, policy); changed {
+	for i := 2; i < len(names); i++ {
+		if _, entry, changed := k.Seen(st, issue.Occurrence{Release: k.Release(names[i]), Thrown: fromMicros(last[i])}); changed {
 			return entry, nil
 		}
 	}
 	return nil, nil
 }
 
-// addRegression writes into an issue's history that it came back.
+// addRegression writes into an issue's history that it came back by a move,
+// which is undone as one with it.
 func (s *Store) addRegression(ctx context.Context, tx *sql.Tx, project, id int64, e *issue.Entry) error {
 	if e == nil {
 		return nil
 	}
-	_, err := tx.ExecContext(ctx, "INSERT INTO history (issue, at, actor_kind, actor, kind, words, app_release) VALUES (?,?,'service','',?,?,(SELECT id FROM app_release WHERE project=? AND hash=?))",
-		id, micros(s.now()), e.Kind, event.TrimText(e.Words, 500), project, hash16(e.Release))
-	return err
+	return s.tell(ctx, tx, project, id, historyLine{Entry: *e, who: service})
 }
 
 // liveSide finds an issue that variants can go to; a merged-away number leads
 // to where it went.
-func liveSide(ctx context.Context, tx *sql.Tx, p *Project, number int64) (*side, error) {
-	x, err := loadSide(ctx, tx, p, number)
+func (s *Store) liveSide(ctx context.Context, tx *sql.Tx, p *Project, number int64) (*side, error) {
+	x, err := s.loadSide(ctx, tx, p, number)
 	for hops := 0; err == nil && x.into != 0 && hops < 100; hops++ {
-		x, err = sideByID(ctx, tx, x.into)
+		x, err = s.sideByID(ctx, tx, x.into)
 	}
 	return x, err
 }
 
-func loadSide(ctx context.Context, tx *sql.Tx, p *Project, number int64) (*side, error) {
+func (s *Store) loadSide(ctx context.Context, tx *sql.Tx, p *Project, number int64) (*side, error) {
 	var id int64
 	err := tx.QueryRowContext(ctx, "SELECT id FROM issue WHERE project=? AND number=?", p.ID, number).Scan(&id)
 	if errors.Is(err, sql.ErrNoRows) {
@@ -268,16 +261,21 @@ func loadSide(ctx context.Context, tx *sql.Tx, p *Project, number int64) (*side,
 	if err != nil {
 		return nil, err
 	}
-	return sideByID(ctx, tx, id)
+	return s.sideByID(ctx, tx, id)
 }
 
-func sideByID(ctx context.Context, tx *sql.Tx, id int64) (*side, error) {
+func (s *Store) sideByID(ctx context.Context, tx *sql.Tx, id int64) (*side, error) {
 	x := &side{id: id}
-	var owner, into sql.NullInt64
-	err := tx.QueryRowContext(ctx, "SELECT i.number, i.merged_into, i.state, i.fixed_in, i.owner, COALESCE((SELECT name FROM person WHERE id=i.owner),'') FROM issue i WHERE i.id=? FOR UPDATE", id).
-		Scan(&x.number, &into, &x.State, &x.FixedIn, &owner, &x.Owner)
-	x.OwnerID, x.into = owner.Int64, into.Int64
-	return x, err
+	var into, deleted sql.NullInt64
+	scan := standingScan{st: &x.standingRow}
+	err := tx.QueryRowContext(ctx, "SELECT i.number, i.merged_into, i.deleted, "+standingColumns+" FROM issue i WHERE i.id=? FOR UPDATE", id).Scan(append([]any{&x.number, &into, &deleted}, scan.into()...)...)
+	if err != nil {
+		return x, err
+	}
+	if x.into = into.Int64; deleted.Valid {
+		return x, fault.New(fault.Conflict, "%s was deleted", s.issueName(ctx, tx, id))
+	}
+	return x, scan.done()
 }
 
 func (s *Store) issueName(ctx context.Context, q querier, id int64) string {

@@ -27,7 +27,7 @@ func (b *bench) undo(number int64) error {
 	if err != nil {
 		b.t.Fatal(err)
 	}
-	return b.Act(b.t.Context(), id, issue.Action{Verb: issue.Undo}, maren, 0)
+	return b.Act(b.t.Context(), id, issue.Action{Verb: issue.Undo}, "", maren, 0)
 }
 
 // followed lets all derived rows arrive.
@@ -176,7 +176,7 @@ func TestMerge_FollowsInChunksAndAfterAnInterruption(t *testing.T) {
 func TestMerge_RegressesAFixedTargetAndUndoRestoresIt(t *testing.T) {
 	b := pair(t)
 	one := b.issue(1).ID
-	if err := b.Act(t.Context(), one, issue.Action{Verb: issue.Fix, Release: "4.2.1"}, maren, 0); err != nil {
+	if err := b.Act(t.Context(), one, fixedIn("4.2.1"), "", maren, 0); err != nil {
 		t.Fatal(err)
 	}
 	b.merge(1, 2) // seen in 4.2.1

@@ -28,11 +28,11 @@ func (s *Store) undoMove(ctx context.Context, tx *sql.Tx, p *Project, id int64, 
 	if err := s.inTheWay(ctx, tx, p, m); err != nil {
 		return err
 	}
-	from, err := sideByID(ctx, tx, m.to)
+	from, err := s.sideByID(ctx, tx, m.to)
 	if err != nil {
 		return err
 	}
-	to, err := sideByID(ctx, tx, m.from)
+	to, err := s.sideByID(ctx, tx, m.from)
 	if err != nil {
 		return err
 	}
@@ -204,12 +204,12 @@ func (s *Store) restoreTarget(ctx context.Context, tx *sql.Tx, project int64, x 
 	if err := json.Unmarshal([]byte(before), &was); err != nil {
 		return err
 	}
-	if was.State != issue.Fixed || x.State != issue.Regressed || was.FixedIn != x.FixedIn {
+	if was.State != issue.Fixed || x.State != issue.Regressed || was.Fix != x.Fix {
 		return nil
 	}
 	// A release that its own variants were seen in since keeps it regressed.
-	const since = "SELECT DISTINCT n.name FROM variant v JOIN issue_release x ON x.variant=v.id AND x.issue=? JOIN app_release n ON n.id=x.app_release" +
-		" WHERE v.issue=? AND x.last_seen>(SELECT COALESCE(MAX(at),0) FROM history WHERE issue=? AND kind='fix')"
+	const since = "SELECT n.name, MAX(x.last_seen) FROM variant v JOIN issue_release x ON x.variant=v.id AND x.issue=? JOIN app_release n ON n.id=x.app_release" +
+		" WHERE v.issue=? AND x.last_seen>(SELECT COALESCE(MAX(at),0) FROM history WHERE issue=? AND kind='fix') GROUP BY n.id"
 	entry, err := s.regressedBy(ctx, tx, project, was.Standing, since, x.id, x.id, x.id)
 	if err != nil || entry != nil {
 		return err

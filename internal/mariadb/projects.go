@@ -10,6 +10,7 @@ import (
 
 	"github.com/go-sql-driver/mysql"
 
+	"firethorn/internal/core/commits"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/fingerprint"
@@ -26,8 +27,11 @@ type Project struct {
 	KeepSymbols    int            // for how many days after they were pushed or used last
 	LogMessages    event.Severity // from which on log records without an exception become events; "": none
 	ReleaseOrder   release.Policy // by what releases are ordered
-	GroupingWanted int            // the grouping version to adopt before anything else is filed
-	Allowance      Allowance      // what the project itself may take in; see Allowance
+	Repository     string         // where its code may be fetched from; "": builds send it
+	CommitLink     string         // where people read a commit, {commit} stands for its hash
+	SourcePaths    []commits.Mapping
+	GroupingWanted int       // the grouping version to adopt before anything else is filed
+	Allowance      Allowance // what the project itself may take in; see Allowance
 }
 
 // projectName is what a project may be called: it stands in issue names,
@@ -77,14 +81,14 @@ func duplicate(err error) bool {
 	return ok && e.Number == 1062
 }
 
-const projectColumns = "p.id, p.name, p.keep_days, p.user_secret, p.created, p.origins, p.rules_version, p.allowance_minute, p.allowance_day, p.grouping_version, p.grouping_wanted, p.release_order, p.keep_symbols, p.log_messages"
+const projectColumns = "p.id, p.name, p.keep_days, p.user_secret, p.created, p.origins, p.rules_version, p.allowance_minute, p.allowance_day, p.grouping_version, p.grouping_wanted, p.release_order, p.repository, p.commit_link, p.source_paths, p.keep_symbols, p.log_messages"
 
 // fields are where projectColumns go; done finishes what was scanned.
 func (p *Project) fields() (into []any, done func() error) {
 	var created int64
-	var origins string
+	var origins, sources string
 	var minute, day sql.NullInt64
-	return []any{&p.ID, &p.Name, &p.KeepDays, &p.UserSecret, &created, &origins, &p.RulesVersion, &minute, &day, &p.GroupingVersion, &p.GroupingWanted, &p.ReleaseOrder, &p.KeepSymbols, &p.LogMessages}, func() error {
+	return []any{&p.ID, &p.Name, &p.KeepDays, &p.UserSecret, &created, &origins, &p.RulesVersion, &minute, &day, &p.GroupingVersion, &p.GroupingWanted, &p.ReleaseOrder, &p.Repository, &p.CommitLink, &sources, &p.KeepSymbols, &p.LogMessages}, func() error {
 		p.Created = fromMicros(created)
 		p.Allowance = Allowance{Minute: DefaultAllowance.Minute, Day: DefaultAllowance.Day}
 		if minute.Valid {
@@ -93,7 +97,7 @@ func (p *Project) fields() (into []any, done func() error) {
 		if day.Valid {
 			p.Allowance.Day = day.Int64
 		}
-		return json.Unmarshal([]byte(origins), &p.Origins)
+		return errors.Join(json.Unmarshal([]byte(origins), &p.Origins), json.Unmarshal([]byte(sources), &p.SourcePaths))
 	}
 }
 

@@ -85,6 +85,7 @@ func recounts(now time.Time) []struct{ what, query string } {
 		{"users in the window", `SELECT l.issue, l.window_users, COUNT(DISTINCT u.user) FROM issue_list l
 			LEFT JOIN issue_user u ON u.issue=l.issue AND u.last_day>l.window_day-` + window + ` GROUP BY l.issue, l.window_users HAVING l.window_users<>COUNT(DISTINCT u.user)`},
 		{"events of an issue that is not listed", `SELECT v.issue, 0, SUM(v.events) n FROM variant v LEFT JOIN issue_list l ON l.issue=v.issue WHERE l.issue IS NULL GROUP BY v.issue HAVING n>0`},
+		{"parked issues that wait to be woken", `SELECT i.id, IF(p.issue IS NULL,0,1), IF(i.state='parked',1,0) FROM issue i LEFT JOIN parked p ON p.issue=i.id WHERE (i.state='parked' AND i.deleted IS NULL)<>(p.issue IS NOT NULL)`},
 		{"rows under another issue than their variant", strayCheck()},
 		{"sessions by day", `SELECT 0, d.n, COALESCE(x.n,0) FROM (SELECT project, day, outcome, SUM(sessions) n FROM session_day WHERE day>=` + fmt.Sprint(Day(now)-KeepClasses[0]) + ` GROUP BY 1,2,3) d
 			LEFT JOIN (SELECT project, started DIV 86400000000 day, outcome, COUNT(*) n FROM app_session GROUP BY 1,2,3) x ON x.project=d.project AND x.day=d.day AND x.outcome=d.outcome WHERE d.n<>COALESCE(x.n,0)`},
@@ -119,11 +120,23 @@ func (s *Store) Recount(ctx context.Context) (list []Difference, following int, 
 	if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM move WHERE following=1").Scan(&following); err != nil {
 		return nil, 0, err
 	}
+	going := map[int64]bool{} // issues that were deleted: what is left of them counts nowhere
+	err = each(ctx, tx, func(rows *sql.Rows) error {
+		var id int64
+		err := rows.Scan(&id)
+		going[id] = true
+		return err
+	}, "SELECT id FROM issue WHERE emptied=0 AND deleted IS NOT NULL")
+	if err != nil {
+		return nil, 0, err
+	}
 	for _, r := range recounts(s.now()) {
 		err := each(ctx, tx, func(rows *sql.Rows) error {
 			d := Difference{What: r.what}
 			err := rows.Scan(&d.Issue, &d.Stored, &d.Rows)
-			list = append(list, d)
+			if !going[d.Issue] {
+				list = append(list, d)
+			}
 			return err
 		}, r.query)
 		if err != nil {

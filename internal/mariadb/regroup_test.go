@@ -141,7 +141,7 @@ func TestRegroup_JoinsAndBringsBack(t *testing.T) {
 	for i, f := range []string{"a", "b", "b", "c"} {
 		b.file(occur{function: f, user: fmt.Sprintf("p-%d", i%3), release: "4.2.0", at: noon})
 	}
-	if err := b.Act(t.Context(), b.issue(3).ID, issue.Action{Verb: issue.Fix, Release: "4.2.1"}, maren, 0); err != nil {
+	if err := b.Act(t.Context(), b.issue(3).ID, fixedIn("4.2.1"), "", maren, 0); err != nil {
 		t.Fatal(err)
 	}
 	before := b.standing()
@@ -212,7 +212,7 @@ func TestRegroup_KeepsWhatPeopleDecided(t *testing.T) {
 	}
 	b.wantStanding("nothing changes", merged)
 	// Undoing the merge by hand works as before.
-	if err := b.Act(t.Context(), b.issue(3).ID, issue.Action{Verb: issue.Undo}, maren, 0); err != nil {
+	if err := b.Act(t.Context(), b.issue(3).ID, issue.Action{Verb: issue.Undo}, "", maren, 0); err != nil {
 		t.Fatal(err)
 	}
 	b.followed()
@@ -275,7 +275,7 @@ func TestRegroup_MergedSince(t *testing.T) {
 	if _, err := b.UndoRegroup(t.Context(), b.project, oke); code(err) != fault.Conflict || !strings.Contains(err.Error(), "quayside/1 was merged into quayside/3 since; undo that first") {
 		t.Fatalf("%v", err)
 	}
-	if err := b.Act(t.Context(), b.issue(1).ID, issue.Action{Verb: issue.Undo}, maren, 0); err != nil {
+	if err := b.Act(t.Context(), b.issue(1).ID, issue.Action{Verb: issue.Undo}, "", maren, 0); err != nil {
 		t.Fatal(err)
 	}
 	b.followed()

@@ -109,7 +109,7 @@ func (s *Store) bringBack(ctx context.Context, tx *sql.Tx, g *Regrouping, who Ac
 		return err
 	}
 	for id, text := range rows {
-		x, err := sideByID(ctx, tx, id)
+		x, err := s.sideByID(ctx, tx, id)
 		if err != nil {
 			return err
 		}
@@ -171,11 +171,11 @@ func (w *regrouping) back(ctx context.Context) error {
 }
 
 func (w *regrouping) takeBack(ctx context.Context, tx *sql.Tx, m *move) error {
-	from, err := sideByID(ctx, tx, m.to)
+	from, err := w.s.sideByID(ctx, tx, m.to)
 	if err != nil {
 		return err
 	}
-	to, err := leadsTo(ctx, tx, m.from) // people may have merged it while this goes on
+	to, err := w.s.leadsTo(ctx, tx, m.from) // people may have merged it while this goes on
 	if err != nil {
 		return err
 	}

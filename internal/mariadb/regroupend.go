@@ -89,7 +89,7 @@ func (w *regrouping) fold(ctx context.Context, tx *sql.Tx, id int64) error {
 	if err != nil {
 		return err
 	}
-	from, err := sideByID(ctx, tx, id)
+	from, err := w.s.sideByID(ctx, tx, id)
 	if err != nil {
 		return err
 	}

@@ -128,14 +128,14 @@ func (w *regrouping) targetOf(ctx context.Context, tx *sql.Tx, p *partRow) (*sid
 		}
 		return to, nil
 	}
-	return leadsTo(ctx, tx, target)
+	return w.s.leadsTo(ctx, tx, target)
 }
 
 // leadsTo is the issue that an issue's number leads to.
-func leadsTo(ctx context.Context, tx *sql.Tx, id int64) (*side, error) {
-	to, err := sideByID(ctx, tx, id)
+func (s *Store) leadsTo(ctx context.Context, tx *sql.Tx, id int64) (*side, error) {
+	to, err := s.sideByID(ctx, tx, id)
 	for hops := 0; err == nil && to.into != 0 && hops < mostHops; hops++ {
-		to, err = sideByID(ctx, tx, to.into)
+		to, err = s.sideByID(ctx, tx, to.into)
 	}
 	return to, err
 }
@@ -193,7 +193,7 @@ func (w *regrouping) moveWhole(ctx context.Context, tx *sql.Tx, first *partRow) 
 }
 
 func (w *regrouping) newMove(ctx context.Context, tx *sql.Tx, from int64, to *side) (*move, error) {
-	src, err := sideByID(ctx, tx, from)
+	src, err := w.s.sideByID(ctx, tx, from)
 	if err != nil {
 		return nil, err
 	}

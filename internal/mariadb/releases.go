@@ -23,6 +23,7 @@ type ReleaseRow struct {
 	Announced   *time.Time // by a build
 	AnnouncedBy string
 	Commit      string
+	CommitKnown bool  // its history was sent
 	Events      int64 // kept or not, of all issues
 	Issues      int64 // that were seen in it
 	New         int64 // of them, first seen in it
@@ -61,7 +62,11 @@ func (s *Store) Releases(ctx context.Context, p *Project) ([]*ReleaseRow, error)
 	if err != nil {
 		return nil, err
 	}
-	release.Sort(list, (*ReleaseRow).ordered, p.ReleaseOrder)
+	g, err := s.Graph(ctx, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	release.Sort(list, (*ReleaseRow).ordered, p.ReleaseOrder, g)
 	slices.Reverse(list)
 	return list, s.addDeploys(ctx, list)
 }
@@ -74,12 +79,13 @@ func (s *Store) ReleaseBefore(ctx context.Context, p *Project, r *ReleaseRow) (*
 	if err != nil || i < 0 || i+1 == len(list) {
 		return nil, release.Order{}, err
 	}
-	return list[i+1], release.Compare(list[i+1].ordered(), r.ordered(), p.ReleaseOrder), nil
+	g, err := s.Graph(ctx, p.ID)
+	return list[i+1], release.Compare(list[i+1].ordered(), r.ordered(), p.ReleaseOrder, g), err
 }
 
 // ordered is the release as far as ordering needs it.
 func (r *ReleaseRow) ordered() release.Release {
-	return release.Release{Version: r.Version, FirstSeen: r.HeardOf}
+	return release.Release{Version: r.Version, FirstSeen: r.HeardOf, Commit: r.Commit}
 }
 
 // Release finds one release of a project.
@@ -94,13 +100,19 @@ func (s *Store) Release(ctx context.Context, p *Project, version string) (*Relea
 	return list[0], s.addDeploys(ctx, list)
 }
 
-func (s *Store) releases(ctx context.Context, where string, args ...any) (list []*ReleaseRow, err error) {
+func (s *Store) releases(ctx context.Context, where string, project int64, args ...any) (list []*ReleaseRow, err error) {
+	g, err := s.Graph(ctx, project)
+	if err != nil {
+		return nil, err
+	}
 	err = each(ctx, s.db, func(r *sql.Rows) error {
 		x := &ReleaseRow{}
 		var heard, first int64
 		var announced sql.NullInt64
 		err := r.Scan(&x.ID, &x.Version, &heard, &first, &announced, &x.AnnouncedBy, &x.Commit, &x.Events, &x.Issues, &x.New)
 		x.HeardOf, x.FirstSeen = fromMicros(heard), fromMicros(first)
+		x.Commit = fullCommit(g, x.Commit)
+		x.CommitKnown = g.Has(x.Commit)
 		if announced.Valid {
 			at := fromMicros(announced.Int64)
 			x.Announced = &at
@@ -109,7 +121,7 @@ func (s *Store) releases(ctx context.Context, where string, args ...any) (list [
 		return err
 	}, "SELECT r.id, r.name, r.first_seen, LEAST(r.first_seen, COALESCE((SELECT MIN(x.first_seen) FROM issue_release x WHERE x.app_release=r.id), r.first_seen)), r.announced, r.announced_by, r.commit_hash,"+
 		" (SELECT COALESCE(SUM(x.events),0) FROM issue_release x WHERE x.app_release=r.id), (SELECT COUNT(DISTINCT x.issue) FROM issue_release x WHERE x.app_release=r.id),"+
-		" (SELECT COUNT(*) FROM issue_list l WHERE l.first_release=r.id) FROM app_release r WHERE "+where, args...)
+		" (SELECT COUNT(*) FROM issue_list l WHERE l.first_release=r.id) FROM app_release r WHERE "+where, append([]any{project}, args...)...)
 	return list, err
 }
 
@@ -166,8 +178,10 @@ func (s *Store) Announce(ctx context.Context, p *Project, version, commit string
 		if len(there) > len(commit) {
 			commit = there
 		}
-		_, err = tx.ExecContext(ctx, "UPDATE app_release SET announced=COALESCE(announced, ?), announced_by=IF(announced_by='', ?, announced_by), commit_hash=?, first_seen=LEAST(first_seen, ?) WHERE id=?", now, who.Name, commit, now, ids[version])
-		return err
+		if _, err := tx.ExecContext(ctx, "UPDATE app_release SET announced=COALESCE(announced, ?), announced_by=IF(announced_by='', ?, announced_by), commit_hash=?, first_seen=LEAST(first_seen, ?) WHERE id=?", now, who.Name, commit, now, ids[version]); err != nil {
+			return err
+		}
+		return s.findReleases(ctx, tx, p.ID)
 	})
 	if err != nil {
 		return nil, err
@@ -225,7 +239,7 @@ func (s *Store) IssuesIn(ctx context.Context, p *Project, r *ReleaseRow) (in InR
 	}{
 		{&in.New, "l.first_release=?", []any{r.ID}},
 		{&in.Regressed, "l.issue IN (SELECT h.issue FROM history h WHERE h.app_release=? AND h.kind='regressed' AND h.undone=0)", []any{r.ID}},
-		{&in.Fixed, "l.issue IN (SELECT i.id FROM issue i WHERE i.project=? AND i.fixed_in=? AND i.state='fixed')", []any{p.ID, r.Version}},
+		{&in.Fixed, "l.issue IN (SELECT i.id FROM issue i WHERE i.project=? AND i.fixed_in=? AND i.state IN ('fixed','regressed') AND i.deleted IS NULL)", []any{p.ID, r.Version}},
 	} {
 		err := each(ctx, s.db, func(rows *sql.Rows) error {
 			is, err := scanIssue(rows)
@@ -254,5 +268,6 @@ func (s *Store) OrderOf(ctx context.Context, p *Project, a, b string) (release.O
 		}
 		both[i] = r.ordered()
 	}
-	return release.Compare(both[0], both[1], p.ReleaseOrder), nil
+	g, err := s.Graph(ctx, p.ID)
+	return release.Compare(both[0], both[1], p.ReleaseOrder, g), err
 }

@@ -26,7 +26,7 @@ func (b *bench) versions() string {
 
 func (b *bench) fix(number int64, in string) {
 	b.t.Helper()
-	if err := b.Act(b.t.Context(), b.issue(number).ID, issue.Action{Verb: issue.Fix, Release: in}, maren, 0); err != nil {
+	if err := b.Act(b.t.Context(), b.issue(number).ID, fixedIn(in), "", maren, 0); err != nil {
 		b.t.Fatal(err)
 	}
 }
@@ -120,8 +120,8 @@ func TestRegression_ByTheProjectsOrder(t *testing.T) {
 		state issue.State
 		words string
 	}{
-		"auto":         {"auto", issue.Fixed, "seen in 4.1.9, which is older than 4.2.0 (by semantic version); it stays fixed"},
-		"announcement": {"announcement", issue.Regressed, "came back in 4.1.9, which contains the fix of 4.2.0 (by when they were announced or first seen)"},
+		"auto":         {"auto", issue.Fixed, "seen in 4.1.9, which is older than the fix (by semantic version): expected until everybody has updated"},
+		"announcement": {"announcement", issue.Regressed, "came back in 4.1.9, after it was fixed in 4.2.0 (by when they were announced or first seen)"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			b := open1(t, noon)
@@ -163,7 +163,7 @@ func TestRegression_StaysFixedWhereTheOrderIsUnknown(t *testing.T) {
 	b.in("tideAt", "4.2.0")
 	b.fix(1, "4.2.0")
 	b.in("tideAt", "nightly")
-	if st := b.issue(1).State; st != issue.Fixed || !b.said(1, `seen in nightly; whether that contains the fix of 4.2.0 cannot be told ("nightly" (a name) and "4.2.0" (semantic) are no versions of one scheme; the project orders releases by version alone); it stays fixed`) {
+	if st := b.issue(1).State; st != issue.Fixed || !b.said(1, `seen in nightly; whether that contains the fix cannot be told ("nightly" (a name) and "4.2.0" (semantic) are no versions of one scheme; the project orders releases by version alone); it stays fixed in 4.2.0`) {
 		t.Errorf("it is %s", st)
 	}
 }

@@ -101,7 +101,7 @@ func (s *Store) repairIssue(ctx context.Context, tx *sql.Tx, id int64) error {
 		}
 		return nil
 	}
-	live, err := leadsTo(ctx, tx, id)
+	live, err := s.leadsTo(ctx, tx, id)
 	if err != nil {
 		return err
 	}
@@ -121,6 +121,12 @@ func (s *Store) repairIssue(ctx context.Context, tx *sql.Tx, id int64) error {
 		if err := do(strings.Replace(q, "$", events, 1), id); err != nil {
 			return err
 		}
+	}
+	if err := do("DELETE p FROM parked p JOIN issue i ON i.id=p.issue WHERE i.id=? AND i.state<>'parked'", id); err != nil {
+		return err
+	}
+	if err := do("INSERT IGNORE INTO parked (issue, project) SELECT id, project FROM issue WHERE id=? AND state='parked'", id); err != nil {
+		return err
 	}
 	for _, c := range repairCounts {
 		if err := do("UPDATE "+c.table+" SET events=dropped WHERE issue=?", id); err != nil {

@@ -185,7 +185,7 @@ func (s *Store) split(ctx context.Context, tx *sql.Tx, p *Project, number int64,
 	if err := tx.QueryRowContext(ctx, "SELECT last_issue, filing FROM project_counter WHERE project=? FOR UPDATE", p.ID).Scan(&last, &filed); err != nil {
 		return 0, err
 	}
-	from, err := loadSide(ctx, tx, p, number)
+	from, err := s.loadSide(ctx, tx, p, number)
 	if err != nil {
 		return 0, err
 	}
@@ -252,7 +252,7 @@ func (s *Store) newPart(ctx context.Context, tx *sql.Tx, p *Project, number int6
 	if err := l.insert(ctx, tx, p.ID, id, issue.New, Day(s.now()), 0, 0, 0); err != nil {
 		return nil, err
 	}
-	return sideByID(ctx, tx, id)
+	return s.sideByID(ctx, tx, id)
 }
 
 // splitAliases notes for which fingerprints a split is: those that lead to the

@@ -297,7 +297,7 @@ func TestSplit_AndMergeAtOnceWhileEventsFlowIn(t *testing.T) {
 			id, err := b.DecidedOn(t.Context(), b.project, 1)
 			refused(err)
 			if i%3 == 2 {
-				refused(b.Act(t.Context(), id, issue.Action{Verb: issue.Undo}, maren, 0))
+				refused(b.Act(t.Context(), id, issue.Action{Verb: issue.Undo}, "", maren, 0))
 			}
 		}
 	})
@@ -307,7 +307,7 @@ func TestSplit_AndMergeAtOnceWhileEventsFlowIn(t *testing.T) {
 			id, err := b.DecidedOn(t.Context(), b.project, int64(1+i%3))
 			refused(err)
 			if i%2 == 1 && err == nil {
-				refused(b.Act(t.Context(), id, issue.Action{Verb: issue.Undo}, Actor{"person", "Ines Brandt"}, 0))
+				refused(b.Act(t.Context(), id, issue.Action{Verb: issue.Undo}, "", Actor{"person", "Ines Brandt"}, 0))
 			}
 		}
 	})

@@ -35,6 +35,7 @@ type Store struct {
 	names    *nameCache
 	dicts    *dictionaries
 	ruleSets ruleSets
+	graphs   graphs
 	now      func() time.Time
 	ahead    time.Duration // that now is set ahead on purpose
 	log      *slog.Logger
@@ -64,7 +65,7 @@ func Open(ctx context.Context, opt Options) (*Store, error) {
 	cfg.InterpolateParams = true
 	slow := cfg.Clone()
 	slow.ReadTimeout, slow.WriteTimeout = time.Hour, time.Hour
-	s := &Store{db: open(cfg, 16), slow: open(slow, 4), stmts: statements{by: map[string]*sql.Stmt{}}, chunk: chunkRows, names: newNameCache(), dicts: newDictionaries(), now: opt.Now, ahead: opt.Ahead, log: opt.Log}
+	s := &Store{db: open(cfg, 16), slow: open(slow, 4), stmts: statements{by: map[string]*sql.Stmt{}}, chunk: chunkRows, names: newNameCache(), dicts: newDictionaries(), graphs: graphs{held: map[int64]heldGraph{}}, now: opt.Now, ahead: opt.Ahead, log: opt.Log}
 	s.inbox = newAppender(s)
 	if s.now == nil {
 		s.now = time.Now

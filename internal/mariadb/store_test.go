@@ -182,7 +182,7 @@ func TestAct_RegressesAndUndoes(t *testing.T) {
 	id := b.issue(1).ID
 	act := func(a issue.Action) {
 		t.Helper()
-		if err := b.Act(t.Context(), id, a, who, 0); err != nil {
+		if err := b.Act(t.Context(), id, a, "", who, 0); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -190,7 +190,7 @@ func TestAct_RegressesAndUndoes(t *testing.T) {
 	if is := b.issue(1); is.State != issue.Accepted || is.Owner != "Maren Holt" {
 		t.Errorf("assigned: %+v", is.Standing)
 	}
-	act(issue.Action{Verb: issue.Fix, Release: "4.2.0"})
+	act(fixedIn("4.2.0"))
 	b.file(occur{function: "tideAt", release: "4.1.9", at: noon}, occur{function: "tideAt", release: "4.1.9", at: noon})
 	if is := b.issue(1); is.State != issue.Fixed {
 		t.Errorf("an older release: %s", is.State)
@@ -204,7 +204,7 @@ func TestAct_RegressesAndUndoes(t *testing.T) {
 	for _, h := range list {
 		kinds = append(kinds, h.Kind)
 	}
-	if got := strings.Join(kinds, " "); err != nil || got != "regressed seen_in_older_release fix assign first_seen" {
+	if got := strings.Join(kinds, " "); err != nil || got != "regressed expected fix assign first_seen" {
 		t.Errorf("history = %s, %v", got, err)
 	}
 	act(issue.Action{Verb: issue.Dismiss})
@@ -212,16 +212,20 @@ func TestAct_RegressesAndUndoes(t *testing.T) {
 	if is := b.issue(1); is.State != issue.Regressed || is.FixedIn != "4.2.0" || is.Owner != "Maren Holt" {
 		t.Errorf("undone: %+v", is.Standing)
 	}
+	act(issue.Action{Verb: issue.Undo}) // that it came back
+	if is := b.issue(1); is.State != issue.Fixed {
+		t.Errorf("undone once more: %+v", is.Standing)
+	}
 	act(issue.Action{Verb: issue.Undo}) // the fix
 	act(issue.Action{Verb: issue.Undo}) // the assignment
 	if is := b.issue(1); is.State != issue.New || is.Owner != "" {
 		t.Errorf("all undone: %+v", is.Standing)
 	}
-	err = b.Act(t.Context(), id, issue.Action{Verb: issue.Undo}, who, 0)
+	err = b.Act(t.Context(), id, issue.Action{Verb: issue.Undo}, "", who, 0)
 	if f, ok := errors.AsType[*fault.Error](err); !ok || f.Code != fault.Conflict {
 		t.Errorf("nothing to undo: %v", err)
 	}
-	err = b.Act(t.Context(), id, issue.Action{Verb: issue.Accept}, who, 1)
+	err = b.Act(t.Context(), id, issue.Action{Verb: issue.Accept}, "", who, 1)
 	if f, ok := errors.AsType[*fault.Error](err); !ok || f.Code != fault.Stale {
 		t.Errorf("a stale version: %v", err)
 	}

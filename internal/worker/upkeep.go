@@ -29,6 +29,7 @@ func (w *Worker) upkeep(ctx context.Context) {
 		w.regroup(ctx)
 		w.sketch(ctx)
 		w.erase(ctx)
+		w.empty(ctx)
 		if now := time.Now(); !now.Before(next) {
 			next = now.Add(sweepEvery)
 			if err := w.sweep(ctx); err != nil && ctx.Err() == nil {
@@ -42,6 +43,7 @@ func (w *Worker) upkeep(ctx context.Context) {
 				w.log.Error("which symbols are in use could not be written down", "err", err)
 			}
 			w.cutOff(ctx)
+			w.wakeParked(ctx)
 			if err := w.store.ForgetOccurrences(ctx); err != nil && !mariadb.Away(err) && ctx.Err() == nil {
 				w.log.Error("reports that are too old could not be let go of", "err", err)
 			}
@@ -237,6 +239,32 @@ func (w *Worker) erase(ctx context.Context) {
 	}
 }
 
+// emptyTime is how long deleted issues are emptied before others have their turn.
+const emptyTime = time.Second
+
+// empty removes what is left of deleted issues.
+func (w *Worker) empty(ctx context.Context) {
+	list, err := w.store.Emptying(ctx)
+	if err != nil {
+		return // follow has said it
+	}
+	w.inTurn(ctx, list, emptyTime, "a deleted issue could not be emptied", func(id int64) (bool, error) {
+		return w.store.EmptyNext(ctx, id)
+	})
+}
+
+// wakeParked wakes parked issues whose time has come. One process at a time does it.
+func (w *Worker) wakeParked(ctx context.Context) {
+	done, err := w.store.TryLease(ctx, "wake", w.owner, time.Minute)
+	if err == nil && done != nil {
+		_, err = w.store.WakeDue(ctx)
+		done()
+	}
+	if err != nil && !mariadb.Away(err) && ctx.Err() == nil {
+		w.log.Error("parked issues could not be woken; it is tried again", "err", err)
+	}
+}
+
 // sweep makes partitions ahead, drops those whose day is past, and brings
 // windows up to date. One process at a time does it.
 func (w *Worker) sweep(ctx context.Context) error {
@@ -249,6 +277,8 @@ func (w *Worker) sweep(ctx context.Context) error {
 		return err
 	}
 	_, err = w.store.SweepWindows(ctx)
+	_, holding := w.store.TellHolding(ctx)
+	err = errors.Join(err, holding, w.store.DropNotices(ctx))
 	days, retired := w.store.Retire(ctx)
 	if len(days) > 0 {
 		w.log.Info("dropped events whose time is over", "days", len(days))

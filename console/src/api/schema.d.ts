@@ -15,7 +15,8 @@ export interface paths {
         get: operations["show-issue"];
         put?: never;
         post?: never;
-        delete?: never;
+        /** Delete an issue with its events, for good */
+        delete: operations["delete-issue"];
         options?: never;
         head?: never;
         patch?: never;
@@ -64,6 +65,40 @@ export interface paths {
         };
         /** Where else an issue's fingerprint was seen, and issues like it */
         get: operations["issue-beside"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/issues/{project}/{number}/count-only": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Dismiss, and keep no bodies of its events from now on */
+        post: operations["count-only-issue"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/issues/{project}/{number}/deletion": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What deleting an issue would remove */
+        get: operations["what-goes"];
         put?: never;
         post?: never;
         delete?: never;
@@ -166,7 +201,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Say in which release it is fixed */
+        /** Say in what it is fixed: in a release, in the next one, by a commit, as of now */
         post: operations["fix-issue"];
         delete?: never;
         options?: never;
@@ -183,6 +218,23 @@ export interface paths {
         };
         /** What happened to an issue, newest first */
         get: operations["issue-history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/issues/{project}/{number}/likely": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The commits that may have brought an issue, and who changed the origin's line last */
+        get: operations["likely-changes"];
         put?: never;
         post?: never;
         delete?: never;
@@ -208,6 +260,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/issues/{project}/{number}/park": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Park until something wakes it: a time, more events or users, a doubled rate, the next release, a new environment */
+        post: operations["park-issue"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/issues/{project}/{number}/reopen": {
         parameters: {
             query?: never;
@@ -219,6 +288,23 @@ export interface paths {
         put?: never;
         /** Open it again */
         post: operations["reopen-issue"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/issues/{project}/{number}/since": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Since when: an issue's days with releases, deploys and decisions, and what its silence means */
+        get: operations["issue-since"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -268,7 +354,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Undo the newest decision */
+        /** Undo the newest change: a decision, or what happened by itself */
         post: operations["undo-issue"];
         delete?: never;
         options?: never;
@@ -287,6 +373,40 @@ export interface paths {
         get: operations["me"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What you should hear of: your issues coming back, waking, decided about by others */
+        get: operations["list-notices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notices/seen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say that you have seen your notices up to one */
+        post: operations["see-notices"];
         delete?: never;
         options?: never;
         head?: never;
@@ -534,6 +654,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/issues/act": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Decide about many issues: those of a filter, or those named */
+        post: operations["act-on-many"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/issues/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a decision about many issues back */
+        post: operations["undo-many"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/keys": {
         parameters: {
             query?: never;
@@ -734,6 +888,23 @@ export interface paths {
         put?: never;
         /** Say that a build made a release */
         post: operations["announce-release"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/repository": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is known of a project's code: up to which commits its history was sent */
+        get: operations["show-repository"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1123,10 +1294,51 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         Act: {
+            /** @description fix: by this commit */
+            commit?: string;
+            /** @description fix: in the next release */
+            next?: boolean;
+            /** @description fix: as of now */
+            now?: boolean;
+            /** @description park: what wakes it */
+            park?: components["schemas"]["Park"];
             /** @description fix: the release it is fixed in */
             release?: string;
             /** @description assign: a person's name or address; empty takes the owner away */
             to?: string;
+            /** @description what to say to it; it stands in the history */
+            why?: string;
+        };
+        ActMany: {
+            /** @description fix: by this commit */
+            commit?: string;
+            /**
+             * Format: int64
+             * @description how many it should be; while it is another number nothing is done
+             */
+            expect?: number;
+            /** @description or these, instead of a filter */
+            issues?: components["schemas"]["Chosen"][] | null;
+            /** @description fix: in the next release */
+            next?: boolean;
+            /** @description fix: as of now */
+            now?: boolean;
+            /** @description park: what wakes it */
+            park?: components["schemas"]["Park"];
+            /** @description fix: the release it is fixed in */
+            release?: string;
+            /** @description states of the filter, as the list takes them */
+            state?: string[] | null;
+            /** @description words that must occur in headline, place or message */
+            text?: string;
+            /** @description assign: a person's name or address; empty takes the owner away */
+            to?: string;
+            /** @description say how many it would be, and change nothing */
+            try?: boolean;
+            /** @enum {string} */
+            verb: "accept" | "assign" | "fix" | "park" | "reopen" | "dismiss" | "count-only";
+            /** @description what to say to it; it stands in the history */
+            why?: string;
         };
         AdoptGrouping: {
             /** Format: int64 */
@@ -1193,6 +1405,8 @@ export interface components {
              * @description events a minute; 0: any number; -1: the default
              */
             allowance_minute?: number;
+            /** @description where people read a commit; {commit} stands for its hash; empty: nowhere */
+            commit_link?: string;
             /**
              * Format: int64
              * @description how long events are kept; acts on events from now on
@@ -1212,10 +1426,14 @@ export interface components {
             /** @description web origins that may report; * is any */
             origins?: string[] | null;
             /**
-             * @description by what releases are ordered: by version where that is possible, by version alone, or by when they were announced or first seen
+             * @description by what releases are ordered: by commit where that is possible, else by version, else by announcement; or by one of these alone
              * @enum {string}
              */
-            release_order?: "auto" | "versions" | "announcement";
+            release_order?: "auto" | "commits" | "versions" | "announcement";
+            /** @description https or ssh address that its code may be fetched from, where the operator allows it; empty: builds send it */
+            repository?: string;
+            /** @description FROM=TO: source paths of maps and traces that begin with FROM stand under TO in the repository; replaces those set before; a single empty text removes them */
+            source_paths?: string[] | null;
         };
         CheckRules: {
             text: string;
@@ -1252,6 +1470,53 @@ export interface components {
             unread: number;
             /** @description why it cannot be read */
             why?: string;
+        };
+        Chosen: {
+            /** Format: int64 */
+            number: number;
+            /**
+             * Format: int64
+             * @description 0: whichever
+             */
+            version?: number;
+        };
+        Commit: {
+            /**
+             * Format: int64
+             * @description lines
+             */
+            added: number;
+            author: string;
+            /** Format: date-time */
+            authored: string;
+            /** Format: date-time */
+            committed: string;
+            email: string;
+            /** Format: int64 */
+            files: number;
+            hash: string;
+            /** @description where it can be read */
+            link?: string;
+            /** Format: int64 */
+            removed: number;
+            subject: string;
+        };
+        Deletion: {
+            /** Format: int64 */
+            bodies: number;
+            deleted: boolean;
+            /** Format: int64 */
+            events: number;
+            /** Format: int64 */
+            feedback: number;
+            issue: string;
+            /**
+             * Format: int64
+             * @description numbers that lead to it
+             */
+            merged_from: number;
+            /** Format: int64 */
+            users: number;
         };
         Deploy: {
             /** Format: date-time */
@@ -1521,6 +1786,26 @@ export interface components {
             /** @description what was found, in a sentence */
             words: string;
         };
+        Fix: {
+            /** @description next: the newest release when it was said */
+            after?: string;
+            /**
+             * Format: date-time
+             * @description when it was said
+             */
+            at?: string;
+            /** @description who hears of it when it comes back */
+            by?: string;
+            commit?: string;
+            /** @enum {string} */
+            kind: "release" | "next" | "commit" | "now";
+            /** @description where the commit can be read */
+            link?: string;
+            /** @description as fixed_in */
+            release?: string;
+            /** @description behind 'fixed' */
+            words: string;
+        };
         FoundSymbols: {
             address: string;
             /**
@@ -1628,8 +1913,29 @@ export interface components {
             actor: string;
             /** Format: date-time */
             at: string;
+            /**
+             * Format: int64
+             * @description the decision about many issues that it is part of
+             */
+            bulk?: number;
+            /** @description undo takes it back, once those above it are undone */
+            can_undo?: boolean;
+            /** @description regressed: the event, the environment, the last good release and the commits since then */
+            detail?: unknown;
             kind: string;
+            /** @description that it is about */
+            release?: string;
             undone?: boolean;
+            /** @description what who decided said to it */
+            why?: string;
+            words: string;
+        };
+        Holding: {
+            /**
+             * Format: double
+             * @description 0 to 1: how unlikely the silence would be without the fix
+             */
+            odds: number;
             words: string;
         };
         Issue: {
@@ -1638,11 +1944,16 @@ export interface components {
              * @description events whose body is kept; the others are counted and have their row
              */
             bodies: number;
+            /** @description dismissed, and bodies of its events are not kept */
+            count_only?: boolean;
             /** Format: int64 */
             events: number;
             first_release: string;
             /** Format: date-time */
             first_seen: string;
+            /** @description while it is fixed or regressed */
+            fix?: components["schemas"]["Fix"];
+            /** @description the release it is or was fixed in; of a fix in the next release or by a commit the first that contains it */
             fixed_in?: string;
             headline: string;
             /** @description PROJECT/NUMBER */
@@ -1661,13 +1972,19 @@ export interface components {
             origin: components["schemas"]["Origin"];
             /** @description a person's name, null when nobody has it */
             owner: string | null;
+            /** @description while it is parked */
+            parked?: components["schemas"]["Park"];
             /** @description FILE:LINE of the origin, empty when it is not known */
             place: string;
+            /** @description an open issue that stopped by itself, in words */
+            quiet?: string;
             /** @description a merge, a split or an undo was just made, and counts are still following it */
             recounting?: boolean;
             severity: string;
+            /** @description state and owner in words: what it is fixed in, what wakes it */
+            standing: string;
             /** @enum {string} */
-            state: "new" | "accepted" | "fixed" | "regressed" | "dismissed";
+            state: "new" | "accepted" | "fixed" | "regressed" | "parked" | "dismissed";
             /** @description the last 14 days, oldest first */
             trend: components["schemas"]["TrendDay"][];
             /** @description nothing in the application caught the newest event */
@@ -1686,6 +2003,8 @@ export interface components {
              * @description events whose body is kept; the others are counted and have their row
              */
             bodies: number;
+            /** @description dismissed, and bodies of its events are not kept */
+            count_only?: boolean;
             environments: components["schemas"]["Seen"][];
             /** Format: int64 */
             events: number;
@@ -1697,6 +2016,9 @@ export interface components {
             first_release: string;
             /** Format: date-time */
             first_seen: string;
+            /** @description while it is fixed or regressed */
+            fix?: components["schemas"]["Fix"];
+            /** @description the release it is or was fixed in; of a fix in the next release or by a commit the first that contains it */
             fixed_in?: string;
             /** @description what the fingerprint was made from */
             grouping: components["schemas"]["Part"][];
@@ -1723,16 +2045,22 @@ export interface components {
             origin: components["schemas"]["Origin"];
             /** @description a person's name, null when nobody has it */
             owner: string | null;
+            /** @description while it is parked */
+            parked?: components["schemas"]["Park"];
             /** @description FILE:LINE of the origin, empty when it is not known */
             place: string;
+            /** @description an open issue that stopped by itself, in words */
+            quiet?: string;
             /** @description a merge, a split or an undo was just made, and counts are still following it */
             recounting?: boolean;
             releases: components["schemas"]["Seen"][];
             severity: string;
             /** @description parts that were split off it, and the split that made it */
             splits: components["schemas"]["SplitOf"][];
+            /** @description state and owner in words: what it is fixed in, what wakes it */
+            standing: string;
             /** @enum {string} */
-            state: "new" | "accepted" | "fixed" | "regressed" | "dismissed";
+            state: "new" | "accepted" | "fixed" | "regressed" | "parked" | "dismissed";
             /** @description the last 14 days, oldest first */
             trend: components["schemas"]["TrendDay"][];
             /** @description nothing in the application caught the newest event */
@@ -1784,6 +2112,71 @@ export interface components {
         Keys: {
             keys: components["schemas"]["Key"][];
         };
+        LikelyChange: {
+            /**
+             * Format: int64
+             * @description lines
+             */
+            added: number;
+            author: string;
+            /** Format: date-time */
+            authored: string;
+            /** Format: date-time */
+            committed: string;
+            email: string;
+            /** Format: int64 */
+            files: number;
+            hash: string;
+            /** @description where it can be read */
+            link?: string;
+            reasons: string[];
+            /** Format: int64 */
+            removed: number;
+            /**
+             * Format: double
+             * @description 0 to 100
+             */
+            score: number;
+            subject: string;
+        };
+        LikelyChanges: {
+            /** @description the last release without it */
+            before?: string;
+            /** @description the likeliest first */
+            changes: components["schemas"]["LikelyChange"][];
+            /** @description that one's commit */
+            from?: string;
+            issue: string;
+            /** @description who changed the origin's line last */
+            line?: components["schemas"]["LineChange"];
+            /** @description where it began long after its release came out */
+            onset?: components["schemas"]["Onset"];
+            /** @description the own frames of the trace, the origin first */
+            places: components["schemas"]["SourcePlace"][];
+            /**
+             * Format: int64
+             * @description commits in between
+             */
+            range: number;
+            /** @description in which it was first seen, or came back */
+            release?: string;
+            to?: string;
+            /** @description what was looked at, or why nothing could be */
+            words: string;
+        };
+        LineChange: {
+            author: string;
+            /** Format: date-time */
+            authored: string;
+            commit: string;
+            email: string;
+            /** Format: int64 */
+            line: number;
+            link?: string;
+            path: string;
+            subject: string;
+            text: string;
+        };
         Log: {
             /** @description of the kind of record */
             name?: string;
@@ -1791,6 +2184,35 @@ export interface components {
             severity_text?: string;
             /** @description the record's own body: what it says, or its JSON */
             text: string;
+        };
+        ManyDone: {
+            /**
+             * Format: int64
+             * @description to undo it by
+             */
+            bulk?: number;
+            done: string[];
+            /**
+             * Format: int64
+             * @description how many it is about
+             */
+            fits: number;
+            refused: components["schemas"]["Refusal"][];
+        };
+        Mapping: {
+            from: string;
+            to: string;
+        };
+        Mark: {
+            /** Format: date-time */
+            at: string;
+            environment?: string;
+            /** @description regressed: the last good release, or the fix */
+            from?: string;
+            /** @description release, deploy, first_seen, or the kind of an entry of the history */
+            kind: string;
+            release?: string;
+            words: string;
         };
         MarkDeployed: {
             /**
@@ -1901,6 +2323,40 @@ export interface components {
             /** @enum {string} */
             scope: "build" | "read" | "person" | "admin";
         };
+        Notice: {
+            /** @description empty: the service */
+            actor: string;
+            /** Format: date-time */
+            at: string;
+            headline: string;
+            /** Format: int64 */
+            id: number;
+            issue: string;
+            kind: string;
+            seen: boolean;
+            words: string;
+        };
+        Notices: {
+            /**
+             * Format: int64
+             * @description before, for the next page
+             */
+            next?: number;
+            /** @description newest first */
+            notices: components["schemas"]["Notice"][];
+            /**
+             * Format: int64
+             * @description not seen yet
+             */
+            waiting: number;
+        };
+        Onset: {
+            /** Format: date-time */
+            at: string;
+            /** @description the nearest before it, newest first */
+            deploys: components["schemas"]["Mark"][];
+            words: string;
+        };
         Origin: {
             file: string;
             function: string;
@@ -1950,6 +2406,31 @@ export interface components {
              */
             users: number;
         };
+        Park: {
+            /** @description when a day brings twice what days did */
+            doubled?: boolean;
+            /**
+             * Format: int64
+             * @description after so many more events
+             */
+            events?: number;
+            /** @description when it is seen in an environment where it was not seen before */
+            new_environment?: boolean;
+            /** @description when it is seen in a release after the newest of now */
+            next_release?: boolean;
+            /**
+             * Format: date-time
+             * @description at a time
+             */
+            until?: string;
+            /**
+             * Format: int64
+             * @description after so many more users
+             */
+            users?: number;
+            /** @description of an answer: behind 'parked until' */
+            words?: string;
+        };
         Part: {
             from?: string;
             value: string;
@@ -1995,6 +2476,8 @@ export interface components {
         };
         Project: {
             allowance: components["schemas"]["Allowance"];
+            /** @description where people read a commit; {commit} stands for its hash */
+            commit_link?: string;
             /** Format: date-time */
             created: string;
             /** Format: int64 */
@@ -2029,12 +2512,16 @@ export interface components {
              * @description by what releases are ordered
              * @enum {string}
              */
-            release_order: "auto" | "versions" | "announcement";
+            release_order: "auto" | "commits" | "versions" | "announcement";
+            /** @description that its code may be fetched from */
+            repository?: string;
             /**
              * Format: int64
              * @description of the rules file; 0 when none was pushed yet
              */
             rules_version: number;
+            /** @description source paths of maps and traces, and where they stand in the repository */
+            source_paths: components["schemas"]["Mapping"][];
         };
         Projects: {
             projects: components["schemas"]["Project"][];
@@ -2272,6 +2759,10 @@ export interface components {
              */
             repaired?: number;
         };
+        Refusal: {
+            issue: string;
+            why: string;
+        };
         Regrouping: {
             /** Format: date-time */
             at: string;
@@ -2336,6 +2827,8 @@ export interface components {
             announced?: string;
             announced_by?: string;
             commit?: string;
+            /** @description its history was sent */
+            commit_known?: boolean;
             /** @description oldest first */
             deploys: components["schemas"]["Deploy"][];
             /** Format: int64 */
@@ -2379,6 +2872,15 @@ export interface components {
             /** @description why that one is before it */
             before_why?: string;
             commit?: string;
+            /**
+             * Format: int64
+             * @description of them in all
+             */
+            commit_count: number;
+            /** @description its history was sent */
+            commit_known?: boolean;
+            /** @description since the release before it, newest first, 200 at most */
+            commits: components["schemas"]["Commit"][];
             /** @description oldest first */
             deploys: components["schemas"]["Deploy"][];
             /** Format: int64 */
@@ -2410,6 +2912,8 @@ export interface components {
             project: string;
             /** @description that came back in it */
             regressed: components["schemas"]["Issue"][];
+            /** @description what is known of its commits, in words; empty where all is */
+            repository: string;
             /** @description of the last 30 days */
             sessions: components["schemas"]["SessionCount"];
             version: string;
@@ -2421,7 +2925,7 @@ export interface components {
              * @description what decided
              * @enum {string}
              */
-            by: "same" | "version" | "announcement" | "nothing";
+            by: "same" | "commit" | "version" | "announcement" | "nothing";
             /**
              * @description how a stands to b
              * @enum {string}
@@ -2434,10 +2938,26 @@ export interface components {
              * @description by what the project orders its releases
              * @enum {string}
              */
-            order: "auto" | "versions" | "announcement";
+            order: "auto" | "commits" | "versions" | "announcement";
             project: string;
             /** @description newest first */
             releases: components["schemas"]["Release"][];
+        };
+        Repository: {
+            /** @description that it may be fetched from */
+            address?: string;
+            /**
+             * Format: int64
+             * @description of the bundles that were sent
+             */
+            bytes: number;
+            commit_link?: string;
+            /** Format: int64 */
+            commits: number;
+            project: string;
+            source_paths: components["schemas"]["Mapping"][];
+            /** @description the commits up to which history is known, newest sent first */
+            tips: string[];
         };
         Retried: {
             /** Format: int64 */
@@ -2574,6 +3094,10 @@ export interface components {
             /** Format: date-time */
             last_seen: string;
             name: string;
+        };
+        SeenNotices: {
+            /** Format: int64 */
+            up_to: number;
         };
         Session: {
             /** Format: int64 */
@@ -2731,12 +3255,30 @@ export interface components {
             /** Format: int64 */
             users: number;
         };
+        Since: {
+            /** @description days with events, oldest first, 90 days at most */
+            days: components["schemas"]["TrendDay"][];
+            /** @description of a fixed issue */
+            holding?: components["schemas"]["Holding"];
+            /** @description oldest first */
+            marks: components["schemas"]["Mark"][];
+            /** @description of an open issue that stopped by itself */
+            quiet?: string;
+        };
         SourceLine: {
             /** Format: int64 */
             from?: number;
             /** Format: int64 */
             line: number;
             text: string;
+        };
+        SourcePlace: {
+            how: string;
+            /** Format: int64 */
+            line: number;
+            /** @description absent: not found */
+            path?: string;
+            source: string;
         };
         Span: {
             kind?: string;
@@ -3031,6 +3573,10 @@ export interface components {
             /** @description absent: the project's own rules */
             text?: string;
         };
+        UndoMany: {
+            /** Format: int64 */
+            bulk: number;
+        };
         UnreadRelease: {
             /**
              * Format: int64
@@ -3158,6 +3704,43 @@ export interface operations {
             };
         };
     };
+    "delete-issue": {
+        parameters: {
+            query: {
+                /** @description how many events go with it, as what-goes says: the confirmation */
+                events: number;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+                /** @description the issue's number in its project */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Deletion"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "accept-issue": {
         parameters: {
             query?: never;
@@ -3261,6 +3844,81 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Beside"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "count-only-issue": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the issue's version; 412 when it has changed since */
+                "If-Match"?: string;
+            };
+            path: {
+                /** @description the project's name */
+                project: string;
+                /** @description the issue's number in its project */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Act"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IssueDetail"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "what-goes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+                /** @description the issue's number in its project */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Deletion"];
                 };
             };
             /** @description Error */
@@ -3535,6 +4193,43 @@ export interface operations {
             };
         };
     };
+    "likely-changes": {
+        parameters: {
+            query?: {
+                /** @description the release in which it appeared; absent: in which it came back last, else was first seen */
+                release?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+                /** @description the issue's number in its project */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LikelyChanges"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "merge-issue": {
         parameters: {
             query?: never;
@@ -3550,6 +4245,47 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Merge"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IssueDetail"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "park-issue": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the issue's version; 412 when it has changed since */
+                "If-Match"?: string;
+            };
+            path: {
+                /** @description the project's name */
+                project: string;
+                /** @description the issue's number in its project */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Act"];
             };
         };
         responses: {
@@ -3601,6 +4337,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["IssueDetail"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "issue-since": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+                /** @description the issue's number in its project */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Since"];
                 };
             };
             /** @description Error */
@@ -3744,6 +4514,72 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Me"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-notices": {
+        parameters: {
+            query?: {
+                /** @description only what you have not seen */
+                unseen?: boolean;
+                /** @description next of the page before */
+                before?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Notices"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "see-notices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeenNotices"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -4299,7 +5135,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description states to list; open is new, accepted and regressed */
-                state?: ("new" | "accepted" | "fixed" | "regressed" | "dismissed" | "open" | "all")[] | null;
+                state?: ("new" | "accepted" | "fixed" | "regressed" | "parked" | "dismissed" | "open" | "all")[] | null;
                 /** @description words that must occur in headline, place or message */
                 text?: string;
                 order?: "impact" | "users" | "events" | "newest" | "last_seen";
@@ -4323,6 +5159,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Issues"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "act-on-many": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ActMany"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ManyDone"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "undo-many": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UndoMany"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ManyDone"];
                 };
             };
             /** @description Error */
@@ -4803,6 +5711,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Release"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "show-repository": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Repository"];
                 };
             };
             /** @description Error */

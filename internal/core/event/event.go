@@ -191,12 +191,15 @@ func (e *Event) Release() string {
 	return e.text("vcs.ref.head.revision")
 }
 
-// Environment is deployment.environment.name, else "unknown".
+// NoEnvironment is the environment of events that name none.
+const NoEnvironment = "unknown"
+
+// Environment is deployment.environment.name, else NoEnvironment.
 func (e *Event) Environment() string {
 	if v := e.text("deployment.environment.name"); v != "" {
 		return v
 	}
-	return "unknown"
+	return NoEnvironment
 }
 
 // IdentityKeys are the names under which a user is looked for, best first.

@@ -1,12 +1,17 @@
-// Package issue is the life of an issue: a pure state machine. An action or
-// an event goes in; the new state and an entry for the history come out, or
-// a refusal in words.
+// Package issue is the life of an issue: a pure state machine. What people do,
+// what events tell and what time brings goes in; the new standing and an entry
+// for the history come out, or a refusal in words.
+//
+// Reading order: this file (where an issue stands), apply.go (what people do),
+// fix.go and seen.go (does a release contain the fix, and what an event of it
+// means), park.go (what wakes a parked one).
 package issue
 
 import (
 	"fmt"
+	"strings"
+	"time"
 
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/release"
 )
 
@@ -19,110 +24,76 @@ const (
 	Accepted  State = "accepted"
 	Fixed     State = "fixed"
 	Regressed State = "regressed"
+	Parked    State = "parked"
 	Dismissed State = "dismissed"
 )
 
 // States lists all states, in the order they are shown.
-var States = []State{Regressed, New, Accepted, Fixed, Dismissed}
+var States = []State{Regressed, New, Accepted, Parked, Fixed, Dismissed}
 
 // Open says whether somebody still has to do something.
 func (s State) Open() bool { return s == New || s == Accepted || s == Regressed }
 
-// Standing is what people decide about an issue; it holds no counts.
+// Standing is what people decide about an issue; it holds no counts. Two that
+// are equal are the same standing.
 type Standing struct {
-	State   State  `json:"state"`
-	Owner   string `json:"owner,omitempty"` // a person's name, "" when nobody has it
-	FixedIn string `json:"fixed_in,omitempty"`
+	State     State  `json:"state"`
+	Owner     string `json:"owner,omitempty"` // a person's name, "" when nobody has it
+	Fix              // while it is fixed or regressed
+	Parked    Park   `json:"parked,omitzero"`      // while it is parked
+	CountOnly bool   `json:"count_only,omitempty"` // while it is dismissed: bodies of its events are not kept
 }
 
-// Verb names an action.
-type Verb string
+// FixKind says what a fix is in.
+type FixKind string
 
-// The actions.
+// The kinds of fix.
 const (
-	Accept  Verb = "accept"
-	Assign  Verb = "assign"
-	Fix     Verb = "fix"
-	Reopen  Verb = "reopen"
-	Dismiss Verb = "dismiss"
-	Undo    Verb = "undo"
+	FixRelease FixKind = "release" // in a release
+	FixNext    FixKind = "next"    // in the next release
+	FixCommit  FixKind = "commit"  // by a commit
+	FixNow     FixKind = "now"     // as of when it was said
 )
 
-// Action is what a person does to an issue.
-type Action struct {
-	Verb    Verb
-	To      string    // Assign: the person; "" takes the owner away
-	Release string    // Fix: the release it is fixed in
-	Before  *Standing // Undo: what the last action changed
+// Fix says in what an issue is fixed.
+type Fix struct {
+	Kind    FixKind   `json:"fix_kind,omitempty"`
+	FixedIn string    `json:"fixed_in,omitempty"`   // the release; of FixNext and FixCommit the first that was found to contain it, "" until then
+	After   string    `json:"fix_after,omitempty"`  // FixNext: the newest release then, "" when there was none
+	Commit  string    `json:"fix_commit,omitempty"` // FixCommit
+	FixedAt time.Time `json:"fix_at,omitzero"`      // when it was said, UTC
+	FixedBy string    `json:"fix_by,omitempty"`     // whom to tell when it comes back
 }
 
-// Entry is one line of an issue's history.
-type Entry struct {
-	Kind    string    `json:"kind"`              // the verb, "regressed", "seen_in_older_release", "first_seen"
-	Words   string    `json:"words"`             // one sentence
-	Before  *Standing `json:"before,omitempty"`  // human actions: what undo restores
-	Release string    `json:"release,omitempty"` // "regressed": the release in which it came back
-}
-
-// Apply performs an action. It returns the new standing and the entry, or a
-// *fault.Error with code conflict or bad_input.
-func Apply(s Standing, a Action) (Standing, Entry, error) {
-	before := s
-	e := Entry{Kind: string(a.Verb), Before: &before}
-	switch a.Verb {
-	case Accept:
-		if s.State == Accepted {
-			return s, e, fault.New(fault.Conflict, "this issue is accepted already")
-		}
-		s.State, s.FixedIn = Accepted, ""
-		e.Words = "accepted"
-	case Assign:
-		s.Owner = a.To
-		e.Words = "assigned to " + a.To
-		if a.To == "" {
-			e.Words = "taken from " + before.Owner
-			break
-		}
-		if s.State == New || s.State == Regressed {
-			s.State = Accepted
-			e.Words += ", and so accepted"
-		}
-	case Fix:
-		if a.Release == "" {
-			return s, e, fault.New(fault.BadInput, "say in which release it is fixed: fix ID --in RELEASE")
-		}
-		s.State, s.FixedIn = Fixed, a.Release
-		e.Words = "fixed in " + a.Release
-	case Reopen:
-		if s.State.Open() {
-			return s, e, fault.New(fault.Conflict, "this issue is open already (%s); only a fixed or dismissed one can be reopened", s.State)
-		}
-		s.State, s.FixedIn = Accepted, ""
-		e.Words = "reopened"
-	case Dismiss:
-		if s.State == Dismissed {
-			return s, e, fault.New(fault.Conflict, "this issue is dismissed already")
-		}
-		s.State, s.FixedIn = Dismissed, ""
-		e.Words = "dismissed"
-	case Undo:
-		if a.Before == nil {
-			return s, e, fault.New(fault.Conflict, "there is nothing to undo")
-		}
-		s = *a.Before
-		e.Before = nil
-		e.Words = fmt.Sprintf("undone: back to %s", Describe(s))
-	default:
-		return s, e, fault.New(fault.BadInput, "there is no action %q", a.Verb)
+// Words says in what it is fixed, behind "fixed" and "was fixed".
+func (f Fix) Words() string {
+	switch {
+	case f.Kind == FixCommit && f.FixedIn != "":
+		return "by commit " + release.Short(f.Commit) + ", out in " + f.FixedIn
+	case f.Kind == FixCommit:
+		return "by commit " + release.Short(f.Commit)
+	case f.Kind == FixNext && f.FixedIn == "" && f.After == "":
+		return "in the first release"
+	case f.Kind == FixNext && f.FixedIn == "":
+		return "in the next release after " + f.After
+	case f.Kind == FixNow:
+		return "as of " + moment(f.FixedAt)
 	}
-	return s, e, nil
+	return "in " + f.FixedIn
 }
 
 // Describe says a standing in words: "fixed in 4.2.0, with Maren Holt".
 func Describe(s Standing) string {
 	out := string(s.State)
-	if s.State == Fixed {
-		out += " in " + s.FixedIn
+	switch {
+	case s.State == Fixed:
+		out += " " + s.Fix.Words()
+	case s.State == Regressed && s.Fix != (Fix{}):
+		out += ", was fixed " + s.Fix.Words()
+	case s.State == Parked:
+		out += " until " + s.Parked.Words()
+	case s.CountOnly:
+		out += ", counted only"
 	}
 	if s.Owner != "" {
 		out += ", with " + s.Owner
@@ -130,27 +101,47 @@ func Describe(s Standing) string {
 	return out
 }
 
-// Seen is what an event in a release does to a standing; policy is by what the
-// project orders releases. changed is true when the issue regressed; entry is
-// nil when there is nothing to say.
-func Seen(s Standing, in, fixedIn release.Release, policy release.Policy) (_ Standing, entry *Entry, changed bool) {
-	if s.State != Fixed {
-		return s, nil, false
+// Kind names what happened, in the history.
+type Kind string
+
+// What happens to an issue beside actions, whose kind is their verb.
+const (
+	CameBack    Kind = "regressed"
+	Woken       Kind = "woken"
+	Released    Kind = "released"             // the fix is out
+	SeenOlder   Kind = "expected"             // in a release without the fix
+	SeenApart   Kind = "seen_on_branch"       // in a release of another branch that never got the fix
+	SeenUnknown Kind = "seen_unordered"       // whether the release contains the fix cannot be told
+	SeenNone    Kind = "seen_without_release" // in an event that names no release
+	SeenEarlier Kind = "seen_before_fix"      // thrown before it was called fixed
+)
+
+// Entry is one line of an issue's history.
+type Entry struct {
+	Kind    Kind      `json:"kind"`
+	Words   string    `json:"words"`             // one sentence
+	Before  *Standing `json:"before,omitempty"`  // what undo restores; nil where nothing changed
+	Release string    `json:"release,omitempty"` // that it is about
+	Tell    []string  `json:"tell,omitempty"`    // who should hear of it, by name
+	Quiet   bool      `json:"quiet,omitempty"`   // it is counted, and not worth a line
+}
+
+// tell lists who should hear of something, each once.
+func tell(names ...string) (out []string) {
+	for _, n := range names {
+		if n != "" && !strings.Contains("\x00"+strings.Join(out, "\x00")+"\x00", "\x00"+n+"\x00") {
+			out = append(out, n)
+		}
 	}
-	if in.Version == "" {
-		return s, &Entry{Kind: "seen_without_release", Words: "seen in an event that names no release; it stays fixed in " + s.FixedIn}, false
+	return out
+}
+
+func moment(t time.Time) string { return t.UTC().Format("2006-01-02 15:04 UTC") }
+
+// counted writes "1 event", "3 events".
+func counted(n int64, what string) string {
+	if n == 1 {
+		return "1 " + what
 	}
-	order := release.Compare(in, fixedIn, policy)
-	switch {
-	case order.By == release.ByNothing:
-		return s, &Entry{Kind: "seen_in_unordered_release", Words: fmt.Sprintf("seen in %s; whether that contains the fix of %s cannot be told (%s); it stays fixed", in.Version, s.FixedIn, order.Why)}, false
-	case order.Compare < 0:
-		return s, &Entry{Kind: "seen_in_older_release", Words: fmt.Sprintf("seen in %s, which is older than %s (%s); it stays fixed", in.Version, s.FixedIn, order.Why)}, false
-	}
-	e := &Entry{Kind: "regressed", Release: in.Version, Words: fmt.Sprintf("came back in %s, which contains the fix of %s (%s)", in.Version, s.FixedIn, order.Why)}
-	if order.By == release.BySame {
-		e.Words = fmt.Sprintf("came back in %s, the release it was fixed in", in.Version)
-	}
-	s.State = Regressed
-	return s, e, true
+	return fmt.Sprintf("%d %ss", n, what)
 }

@@ -1,4 +1,5 @@
-// Package release orders the releases of a project: by their versions where
+// Package release orders the releases of a project: by the commits they were
+// built from where the history of both is known, else by their versions where
 // both have one of a scheme that can be compared, else by when they were
 // announced or first seen. A project may say which. The reason for an order is
 // part of the answer.
@@ -15,6 +16,16 @@ import (
 type Release struct {
 	Version   string
 	FirstSeen time.Time // announced, or first seen in an event, whichever was earlier; zero: nothing was heard of it yet
+	Commit    string    // it was built from, in full; "" where that is not known
+}
+
+// Ancestry knows how commits descend from each other. Nil knows of none.
+type Ancestry interface {
+	Has(commit string) bool
+	// Contains says whether commit is tip, or one that tip descends from.
+	Contains(tip, commit string) bool
+	// Descent is Contains for many at once, by their places in the list.
+	Descent(commits []string) func(tip, commit int) bool
 }
 
 // Policy says by what a project orders its releases.
@@ -22,13 +33,14 @@ type Policy string
 
 // The policies.
 const (
-	Auto         Policy = ""             // by version where that is possible, else by announcement
+	Auto         Policy = ""             // by commit where that is possible, else by version, else by announcement
+	Commits      Policy = "commits"      // by commit alone; what descends from neither is not ordered
 	Versions     Policy = "versions"     // by version alone; what has none is not ordered
 	Announcement Policy = "announcement" // by when they were announced or first seen
 )
 
 // Policies lists the policies, as people name them; the first is Auto.
-var Policies = []string{"auto", string(Versions), string(Announcement)}
+var Policies = []string{"auto", string(Commits), string(Versions), string(Announcement)}
 
 // By is what decided an order.
 type By string
@@ -36,6 +48,7 @@ type By string
 // What can decide an order.
 const (
 	BySame         By = "same"
+	ByCommit       By = "commit"
 	ByVersion      By = "version"
 	ByAnnouncement By = "announcement"
 	ByNothing      By = "nothing" // it is not known which comes first
@@ -46,39 +59,76 @@ type Order struct {
 	Compare int    // -1: the first comes before, 0: neither does, 1: it comes after
 	By      By     // what decided
 	Why     string // in words
+	Apart   bool   // they were built on different branches: neither contains the other
 }
 
-// Compare orders a and b by a project's policy.
-func Compare(a, b Release, policy Policy) Order {
+// Compare orders a and b by a project's policy; of knows their commits.
+func Compare(a, b Release, policy Policy, of Ancestry) Order {
 	if a.Version == b.Version {
-		return Order{0, BySame, "it is the same release"}
+		return Order{By: BySame, Why: "it is the same release"}
 	}
-	why := ""
+	why, apart := "", false
+	if policy == Auto || policy == Commits {
+		o, decided := byCommit(a, b, policy, of)
+		if decided || policy == Commits {
+			return o
+		}
+		why, apart = o.Why, o.Apart
+	}
 	if policy != Announcement {
 		va, vb := Parse(a.Version), Parse(b.Version)
 		switch {
 		case Comparable(va, vb):
 			if c := CompareVersions(va, vb); c != 0 {
-				return Order{c, ByVersion, "by " + scheme(va, vb) + " version"}
+				return Order{c, ByVersion, why + "by " + scheme(va, vb) + " version", apart}
 			}
-			why = fmt.Sprintf("%s and %s are one version; ", a.Version, b.Version)
+			why += fmt.Sprintf("%s and %s are one version; ", a.Version, b.Version)
 		default:
-			why = fmt.Sprintf("%s and %s are no versions of one scheme; ", name(a, va), name(b, vb))
+			why += fmt.Sprintf("%s and %s are no versions of one scheme; ", name(a, va), name(b, vb))
 		}
 		if policy == Versions {
-			return Order{0, ByNothing, why + "the project orders releases by version alone"}
+			return Order{By: ByNothing, Why: why + "the project orders releases by version alone"}
 		}
 	}
 	switch {
 	case a.FirstSeen.IsZero() && b.FirstSeen.IsZero():
-		return Order{0, ByNothing, why + "nothing was heard of either yet"}
+		return Order{0, ByNothing, why + "nothing was heard of either yet", apart}
 	case a.FirstSeen.IsZero():
-		return Order{1, ByAnnouncement, fmt.Sprintf("%snothing was heard of %s yet, so it comes last", why, a.Version)}
+		return Order{1, ByAnnouncement, fmt.Sprintf("%snothing was heard of %s yet, so it comes last", why, a.Version), apart}
 	case b.FirstSeen.IsZero():
-		return Order{-1, ByAnnouncement, fmt.Sprintf("%snothing was heard of %s yet, so it comes last", why, b.Version)}
+		return Order{-1, ByAnnouncement, fmt.Sprintf("%snothing was heard of %s yet, so it comes last", why, b.Version), apart}
 	}
-	return Order{a.FirstSeen.Compare(b.FirstSeen), ByAnnouncement, why + "by when they were announced or first seen"}
+	return Order{a.FirstSeen.Compare(b.FirstSeen), ByAnnouncement, why + "by when they were announced or first seen", apart}
 }
+
+// byCommit orders two releases by their commits. Where those do not decide, Why
+// begins what does.
+func byCommit(a, b Release, policy Policy, of Ancestry) (_ Order, decided bool) {
+	for _, r := range []Release{a, b} {
+		if known(r, of) {
+			continue
+		}
+		why := ""
+		if policy == Commits {
+			why = fmt.Sprintf("the commit of %s is not known here, and the project orders releases by commit alone", r.Version)
+		}
+		return Order{By: ByNothing, Why: why}, false
+	}
+	switch {
+	case a.Commit == b.Commit:
+		return Order{By: ByNothing, Why: "both were built from " + Short(a.Commit) + "; "}, false
+	case of.Contains(b.Commit, a.Commit):
+		return Order{Compare: -1, By: ByCommit, Why: fmt.Sprintf("%s descends from %s, by commit", Short(b.Commit), Short(a.Commit))}, true
+	case of.Contains(a.Commit, b.Commit):
+		return Order{Compare: 1, By: ByCommit, Why: fmt.Sprintf("%s descends from %s, by commit", Short(a.Commit), Short(b.Commit))}, true
+	}
+	return Order{By: ByNothing, Why: "they were built on different branches; ", Apart: true}, false
+}
+
+func known(r Release, of Ancestry) bool { return r.Commit != "" && of != nil && of.Has(r.Commit) }
+
+// Short abbreviates a commit as people read it.
+func Short(commit string) string { return commit[:min(len(commit), 10)] }
 
 // scheme names what both versions are.
 func scheme(a, b Version) string {
@@ -99,16 +149,23 @@ func name(r Release, v Version) string {
 // Sort puts a list into order, the oldest first, alike from whatever order it
 // comes in. Compare alone cannot: with 1.0, blue and 2.0, of which 2.0 was seen
 // first and 1.0 last, each comes after another. So all are put into the order
-// they were first seen in, and then, unless the project orders by announcement,
-// the versions of each scheme into their order among the places they hold.
-func Sort[T any](list []T, of func(T) Release, policy Policy) {
+// they were first seen in; then, unless the project orders by announcement, the
+// versions of each scheme into their order among the places they hold; and at
+// last what another one descends from goes before it.
+func Sort[T any](list []T, of func(T) Release, policy Policy, ancestry Ancestry) {
 	slices.SortStableFunc(list, func(x, y T) int {
 		a, b := of(x), of(y)
 		return cmp.Or(compareBool(a.FirstSeen.IsZero(), b.FirstSeen.IsZero()), a.FirstSeen.Compare(b.FirstSeen), cmp.Compare(a.Version, b.Version))
 	})
-	if policy == Announcement {
-		return
+	if policy == Auto || policy == Versions {
+		sortVersions(list, of)
 	}
+	if (policy == Auto || policy == Commits) && ancestry != nil {
+		sortCommits(list, of, ancestry)
+	}
+}
+
+func sortVersions[T any](list []T, of func(T) Release) {
 	type member struct {
 		value   T
 		version Version
@@ -130,6 +187,28 @@ func Sort[T any](list []T, of func(T) Release, policy Policy) {
 			list[place] = members[s][i].value
 		}
 	}
+}
+
+// sortCommits moves each release in front of the first that descends from it.
+func sortCommits[T any](list []T, of func(T) Release, ancestry Ancestry) {
+	hashes := make([]string, len(list))
+	for i, x := range list {
+		hashes[i] = of(x).Commit
+	}
+	contains := ancestry.Descent(hashes)
+	var order []int
+	for i := range list {
+		to := slices.IndexFunc(order, func(j int) bool { return hashes[j] != hashes[i] && contains(j, i) })
+		if to < 0 {
+			to = len(order)
+		}
+		order = slices.Insert(order, to, i)
+	}
+	sorted := make([]T, len(list))
+	for i, j := range order {
+		sorted[i] = list[j]
+	}
+	copy(list, sorted)
 }
 
 func compareBool(a, b bool) int {

@@ -6,6 +6,8 @@ import (
 	"strings"
 	"testing"
 	"time"
+
+	"firethorn/internal/core/commits"
 )
 
 var monday = time.Date(2026, 11, 23, 0, 0, 0, 0, time.UTC)
@@ -35,7 +37,7 @@ func TestCompare_OrdersVersions(t *testing.T) {
 		list := strings.Fields(line)
 		for i := range list {
 			for j := range list {
-				got := Compare(Release{Version: list[i]}, Release{Version: list[j]}, Auto)
+				got := Compare(Release{Version: list[i]}, Release{Version: list[j]}, Auto, nil)
 				want := max(-1, min(1, i-j))
 				if got.Compare != want || i != j && got.By != ByVersion {
 					t.Errorf("Compare(%s, %s) = %+v, want %d by version", list[i], list[j], got, want)
@@ -46,7 +48,7 @@ func TestCompare_OrdersVersions(t *testing.T) {
 }
 
 func TestCompare_ByPolicy(t *testing.T) {
-	rel := func(v string, days int) Release { return Release{v, monday.AddDate(0, 0, days)} }
+	rel := func(v string, days int) Release { return Release{Version: v, FirstSeen: monday.AddDate(0, 0, days)} }
 	for name, c := range map[string]struct {
 		a, b   Release
 		policy Policy
@@ -65,11 +67,11 @@ func TestCompare_ByPolicy(t *testing.T) {
 		"nothing was heard of either":              {Release{Version: "a"}, Release{Version: "b"}, Announcement, 0, ByNothing, "nothing was heard of either yet"},
 		"the same":                                 {rel("nightly", 0), rel("nightly", 0), Auto, 0, BySame, "it is the same release"},
 	} {
-		got := Compare(c.a, c.b, c.policy)
-		if got != (Order{c.want, c.by, c.why}) {
+		got := Compare(c.a, c.b, c.policy, nil)
+		if got != (Order{Compare: c.want, By: c.by, Why: c.why}) {
 			t.Errorf("%s: %+v, want %d %s %q", name, got, c.want, c.by, c.why)
 		}
-		if back := Compare(c.b, c.a, c.policy); back.Compare != -c.want || back.By != c.by {
+		if back := Compare(c.b, c.a, c.policy, nil); back.Compare != -c.want || back.By != c.by {
 			t.Errorf("%s, the other way: %+v", name, back)
 		}
 	}
@@ -99,15 +101,41 @@ func TestSort(t *testing.T) {
 			for _, i := range rng.Perm(len(c.want)) {
 				list = append(list, c.want[i])
 			}
-			Sort(list, func(r row) Release { return Release{r.version, monday.AddDate(0, 0, r.day)} }, c.policy)
+			Sort(list, func(r row) Release { return Release{Version: r.version, FirstSeen: monday.AddDate(0, 0, r.day)} }, c.policy, nil)
 			if !slices.Equal(list, c.want) {
 				t.Fatalf("%s: %v, want %v", name, list, c.want)
 			}
 		}
 	}
-	unheard := []Release{{Version: "next"}, {"nightly", monday}}
-	if Sort(unheard, func(r Release) Release { return r }, Auto); unheard[1].Version != "next" {
+	unheard := []Release{{Version: "next"}, {Version: "nightly", FirstSeen: monday}}
+	if Sort(unheard, func(r Release) Release { return r }, Auto, nil); unheard[1].Version != "next" {
 		t.Errorf("what nothing was heard of comes first: %v", unheard)
+	}
+}
+
+// b-c is a line, h a branch of b that m merges again: commits decide first, and
+// what they leave open is left to versions.
+func TestSort_ByCommit(t *testing.T) {
+	g := commits.NewGraph([]commits.Node{{Hash: "b"}, {Hash: "c", Parents: []string{"b"}}, {Hash: "h", Parents: []string{"b"}}, {Hash: "m", Parents: []string{"c", "h"}}})
+	all := []Release{
+		{"4.1.0", monday, "b"}, {"4.1.1", monday.AddDate(0, 0, 3), "h"}, {"4.2.0", monday.AddDate(0, 0, 1), "c"}, {"4.2.0-hurried", monday.AddDate(0, 0, 4), "m"}, {"4.3.0", monday.AddDate(0, 0, 5), ""},
+	}
+	rng := rand.New(rand.NewPCG(3, 4))
+	for policy, want := range map[Policy]string{
+		Auto: "4.1.0 4.1.1 4.2.0 4.2.0-hurried 4.3.0", Versions: "4.1.0 4.1.1 4.2.0-hurried 4.2.0 4.3.0", Announcement: "4.1.0 4.2.0 4.1.1 4.2.0-hurried 4.3.0", Commits: "4.1.0 4.2.0 4.1.1 4.2.0-hurried 4.3.0",
+	} {
+		for range 30 {
+			list := slices.Clone(all)
+			rng.Shuffle(len(list), func(i, j int) { list[i], list[j] = list[j], list[i] })
+			Sort(list, func(r Release) Release { return r }, policy, g)
+			var got []string
+			for _, r := range list {
+				got = append(got, r.Version)
+			}
+			if strings.Join(got, " ") != want {
+				t.Fatalf("%q: %s, want %s", policy, got, want)
+			}
+		}
 	}
 }
 
@@ -117,7 +145,7 @@ func FuzzParse(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, a, b string) {
 		x, y := Release{Version: a, FirstSeen: monday}, Release{Version: b, FirstSeen: monday.AddDate(0, 0, 1)}
-		if there, back := Compare(x, y, Auto), Compare(y, x, Auto); there.Compare != -back.Compare || there.By != back.By {
+		if there, back := Compare(x, y, Auto, nil), Compare(y, x, Auto, nil); there.Compare != -back.Compare || there.By != back.By {
 			t.Errorf("%q, %q: %+v one way, %+v the other", a, b, there, back)
 		}
 	})

@@ -246,7 +246,7 @@ func (f *Facts) Value() any { return f }
 // before says whether release a comes before release b by their versions;
 // false when they are not both versions.
 func before(a, b string) bool {
-	order := release.Compare(release.Release{Version: a}, release.Release{Version: b}, release.Versions)
+	order := release.Compare(release.Release{Version: a}, release.Release{Version: b}, release.Versions, nil)
 	return order.Compare < 0 && order.By == release.ByVersion
 }
 

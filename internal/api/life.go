@@ -1,0 +1,268 @@
+package api
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"firethorn/internal/contract"
+	"firethorn/internal/core/fault"
+	"firethorn/internal/core/issue"
+	"firethorn/internal/mariadb"
+)
+
+func (a *API) life(h huma.API) {
+	const one = "/api/issues/{project}/{number}"
+	op(h, a, "GET", one+"/since", "issue-since", "Since when: an issue's days with releases, deploys and decisions, and what its silence means", see, func(ctx context.Context, in *IssuePath) (*body[contract.Since], error) {
+		is, p, err := a.issue(ctx, in)
+		if err != nil {
+			return nil, err
+		}
+		return a.since(ctx, p, is)
+	})
+	op(h, a, "GET", one+"/deletion", "what-goes", "What deleting an issue would remove", see, func(ctx context.Context, in *IssuePath) (*body[contract.Deletion], error) {
+		is, _, err := a.issue(ctx, in)
+		if err != nil {
+			return nil, err
+		}
+		d, err := a.store.WhatGoes(ctx, is.ID)
+		return &body[contract.Deletion]{deletionOf(is, d, false)}, err
+	})
+	op(h, a, "DELETE", one, "delete-issue", "Delete an issue with its events, for good", triage, func(ctx context.Context, in *struct {
+		IssuePath
+		Events int64 `query:"events" required:"true" minimum:"0" doc:"how many events go with it, as what-goes says: the confirmation"`
+	}) (*body[contract.Deletion], error) {
+		is, _, err := a.issue(ctx, &in.IssuePath)
+		if err != nil {
+			return nil, err
+		}
+		d, err := a.store.Delete(ctx, is.ID, in.Events, actor(ctx))
+		return &body[contract.Deletion]{deletionOf(is, d, true)}, err
+	})
+	op(h, a, "POST", "/api/projects/{project}/issues/act", "act-on-many", "Decide about many issues: those of a filter, or those named", triage, a.actMany)
+	op(h, a, "POST", "/api/projects/{project}/issues/undo", "undo-many", "Take a decision about many issues back", triage, func(ctx context.Context, in *struct {
+		ProjectPath
+		Body contract.UndoMany
+	}) (*body[contract.ManyDone], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		done, err := a.store.UndoMany(ctx, p, in.Body.Bulk, actor(ctx))
+		if err != nil {
+			return nil, err
+		}
+		return &body[contract.ManyDone]{manyDone(p, done)}, nil
+	})
+	op(h, a, "GET", "/api/notices", "list-notices", "What you should hear of: your issues coming back, waking, decided about by others", anyone, func(ctx context.Context, in *struct {
+		Unseen bool  `query:"unseen" doc:"only what you have not seen"`
+		Before int64 `query:"before" doc:"next of the page before"`
+		Limit  int   `query:"limit" minimum:"1" maximum:"200" default:"50"`
+	}) (*body[contract.Notices], error) {
+		person, err := a.person(ctx)
+		if err != nil {
+			return nil, err
+		}
+		list, waiting, err := a.store.Notices(ctx, person, in.Unseen, in.Before, in.Limit)
+		out := contract.Notices{Waiting: waiting, Notices: []contract.Notice{}}
+		for _, n := range list {
+			out.Notices = append(out.Notices, contract.Notice{ID: n.ID, At: n.At, Issue: fmt.Sprintf("%s/%d", n.Project, n.Number), Headline: n.Headline, Actor: n.Actor, Kind: n.Kind, Words: n.Words, Seen: n.Seen})
+		}
+		if len(list) == in.Limit {
+			out.Next = list[len(list)-1].ID
+		}
+		return &body[contract.Notices]{out}, err
+	})
+	op(h, a, "POST", "/api/notices/seen", "see-notices", "Say that you have seen your notices up to one", anyone, func(ctx context.Context, in *body[contract.SeenNotices]) (*struct{}, error) {
+		person, err := a.person(ctx)
+		if err != nil {
+			return nil, err
+		}
+		return &struct{}{}, a.store.SeeNotices(ctx, person, in.Body.UpTo)
+	})
+}
+
+// person is who asks, where that is a person.
+func (a *API) person(ctx context.Context) (int64, error) {
+	g := grantOf(ctx)
+	if g.Person == nil {
+		return 0, fault.New(fault.Forbidden, "notices are those of a person: sign in as one, or use a token of one (firethorn token create LABEL --scope person --person NAME)")
+	}
+	return g.Person.ID, nil
+}
+
+// actionOf reads a decision.
+func actionOf(verb issue.Verb, in *contract.Act) (issue.Action, string, error) {
+	a := issue.Action{Verb: verb}
+	if in == nil {
+		in = &contract.Act{}
+	}
+	a.To = strings.TrimSpace(in.To)
+	if verb == issue.Fixing {
+		var kinds []issue.FixKind
+		if v := strings.TrimSpace(in.Release); v != "" {
+			a.Fix.FixedIn = v
+			kinds = append(kinds, issue.FixRelease)
+		}
+		if in.Next {
+			kinds = append(kinds, issue.FixNext)
+		}
+		if c := strings.TrimSpace(in.Commit); c != "" {
+			a.Fix.Commit = c
+			kinds = append(kinds, issue.FixCommit)
+		}
+		if in.Now {
+			kinds = append(kinds, issue.FixNow)
+		}
+		if len(kinds) > 1 {
+			return a, "", fault.New(fault.BadInput, "a fix is in one thing: in a release, in the next one, by a commit, or as of now")
+		}
+		a.Fix.Kind = issue.FixRelease
+		if len(kinds) == 1 {
+			a.Fix.Kind = kinds[0]
+		}
+	}
+	if verb == issue.Parking && in.Park != nil {
+		p := in.Park
+		a.Park = issue.Park{Events: p.Events, Users: p.Users, Doubled: p.Doubled, NextRelease: p.NextRelease, NewEnvironment: p.NewEnvironment}
+		if !p.Until.IsZero() {
+			a.Park.Until = p.Until.UTC()
+		}
+	}
+	return a, in.Why, nil
+}
+
+func (a *API) actMany(ctx context.Context, in *struct {
+	ProjectPath
+	Body contract.ActMany
+}) (*body[contract.ManyDone], error) {
+	p, err := a.store.Project(ctx, in.Project)
+	if err != nil {
+		return nil, err
+	}
+	b := in.Body
+	m := mariadb.Many{Query: mariadb.IssueQuery{Text: b.Text}}
+	switch {
+	case len(b.Issues) > 0 && (len(b.State) > 0 || b.Text != ""):
+		return nil, fault.New(fault.BadInput, "name issues, or give a filter; not both")
+	case len(b.Issues) > 0:
+		m.Numbers = map[int64]int64{}
+		for _, c := range b.Issues {
+			m.Numbers[c.Number] = c.Version
+		}
+	default:
+		if len(b.State) == 0 {
+			b.State = []string{"open"}
+		}
+		if m.Query.States = statesOf(b.State); len(m.Query.States) == 0 {
+			return nil, fault.New(fault.BadInput, "%q is no state: new, accepted, regressed, parked, fixed, dismissed, open or all", strings.Join(b.State, ","))
+		}
+	}
+	found, err := a.store.Find(ctx, p, m)
+	if err != nil {
+		return nil, err
+	}
+	if b.Expect != nil && *b.Expect != len(found) {
+		return nil, fault.New(fault.Stale, "%d issues fit by now, not %d; look again, then confirm with that number", len(found), *b.Expect)
+	}
+	if b.Try {
+		out := contract.ManyDone{Fits: len(found), Done: []string{}, Refused: []contract.Refusal{}}
+		return &body[contract.ManyDone]{out}, nil
+	}
+	act, why, err := actionOf(issue.Verb(b.Verb), &b.Act)
+	if err != nil {
+		return nil, err
+	}
+	done, err := a.store.ActMany(ctx, p, mariadb.Many{Numbers: found}, act, why, actor(ctx))
+	if err != nil {
+		return nil, err
+	}
+	return &body[contract.ManyDone]{manyDone(p, done)}, nil
+}
+
+func manyDone(p *mariadb.Project, d *mariadb.ManyDone) contract.ManyDone {
+	out := contract.ManyDone{Bulk: d.Bulk, Fits: len(d.Done) + len(d.Refused), Done: []string{}, Refused: []contract.Refusal{}}
+	for _, n := range d.Done {
+		out.Done = append(out.Done, fmt.Sprintf("%s/%d", p.Name, n))
+	}
+	for n, why := range d.Refused {
+		out.Refused = append(out.Refused, contract.Refusal{Issue: fmt.Sprintf("%s/%d", p.Name, n), Why: why})
+	}
+	slices.SortFunc(out.Refused, func(a, b contract.Refusal) int { return strings.Compare(a.Issue, b.Issue) })
+	return out
+}
+
+func deletionOf(is *mariadb.Issue, d mariadb.Deletion, deleted bool) contract.Deletion {
+	return contract.Deletion{Issue: fmt.Sprintf("%s/%d", is.Project, is.Number), Events: d.Events, Bodies: d.Bodies, Users: d.Users, Feedback: d.Feedback, MergedFrom: d.MergedFrom, Deleted: deleted}
+}
+
+// marked are the kinds of history that stand on a time line.
+var marked = []string{"fix", "regressed", "park", "woken", "released", "holding", "dismiss", "count-only", "reopen"}
+
+func (a *API) since(ctx context.Context, p *mariadb.Project, is *mariadb.Issue) (*body[contract.Since], error) {
+	out := contract.Since{Days: []contract.TrendDay{}, Marks: []contract.Mark{}}
+	days, err := a.store.Days(ctx, is.ID)
+	if err != nil {
+		return nil, err
+	}
+	for _, d := range days {
+		out.Days = append(out.Days, contract.TrendDay{Day: d.Day.Format("2006-01-02"), Events: d.Events, Users: d.Users})
+	}
+	from := is.FirstSeen.AddDate(0, 0, -7)
+	if len(days) > 0 && days[0].Day.AddDate(0, 0, -7).After(from) {
+		from = days[0].Day.AddDate(0, 0, -7)
+	}
+	marks, err := a.store.Marks(ctx, p.ID, from, a.store.Now())
+	if err != nil {
+		return nil, err
+	}
+	for _, m := range marks {
+		out.Marks = append(out.Marks, markOf(m))
+	}
+	out.Marks = append(out.Marks, contract.Mark{At: is.FirstSeen, Kind: "first_seen", Words: "first seen", Release: is.FirstRelease})
+	list, err := a.store.History(ctx, is.ID)
+	if err != nil {
+		return nil, err
+	}
+	for _, e := range list {
+		if e.Undone || !slices.Contains(marked, e.Kind) {
+			continue
+		}
+		m := contract.Mark{At: e.At, Kind: e.Kind, Words: e.Words, Release: e.Release}
+		if e.Actor != "" {
+			m.Words = e.Actor + ": " + m.Words
+		}
+		if e.Kind == "regressed" && e.Detail != nil {
+			var c mariadb.CameFrom
+			if json.Unmarshal(e.Detail, &c) == nil {
+				m.From, m.Environment = c.LastGood, c.Environment
+			}
+			if m.From == "" {
+				m.From = is.FixedIn
+			}
+		}
+		out.Marks = append(out.Marks, m)
+	}
+	slices.SortStableFunc(out.Marks, func(a, b contract.Mark) int { return a.At.Compare(b.At) })
+	out.Quiet = mariadb.Quiet(is.State, is.LastSeen, days, a.store.Now())
+	h, err := a.store.Holding(ctx, p.ID, is.ID, is.Standing)
+	if h != nil {
+		out.Holding = &contract.Holding{Odds: h.Odds, Words: h.Words}
+	}
+	return &body[contract.Since]{out}, err
+}
+
+func markOf(m mariadb.Mark) contract.Mark {
+	out := contract.Mark{At: m.At, Kind: m.Kind, Release: m.Release, Environment: m.Where}
+	switch m.Kind {
+	case "deploy":
+		out.Words = m.Release + " was deployed to " + m.Where
+	default:
+		out.Words = m.Release + " came out"
+	}
+	return out
+}

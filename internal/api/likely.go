@@ -1,0 +1,165 @@
+package api
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"firethorn/internal/contract"
+	"firethorn/internal/core/event"
+	"firethorn/internal/core/release"
+	"firethorn/internal/mariadb"
+	"firethorn/internal/pipeline"
+	"firethorn/internal/repository"
+)
+
+// longLived is after which time in a release an issue is not said to have come
+// with it alone.
+const longLived = 48 * time.Hour
+
+// onsetDeploys are how many deploys before an onset are shown, of how long before.
+const (
+	onsetDeploys = 3
+	onsetWithin  = 7 * 24 * time.Hour
+	likeliest    = 5
+)
+
+func (a *API) likely(h huma.API) {
+	op(h, a, "GET", "/api/issues/{project}/{number}/likely", "likely-changes", "The commits that may have brought an issue, and who changed the origin's line last", see, func(ctx context.Context, in *struct {
+		IssuePath
+		Release string `query:"release" maxLength:"250" doc:"the release in which it appeared; absent: in which it came back last, else was first seen"`
+	}) (*body[contract.LikelyChanges], error) {
+		is, p, err := a.issue(ctx, &in.IssuePath)
+		if err != nil {
+			return nil, err
+		}
+		return a.likelyChanges(ctx, p, is, in.Release)
+	})
+}
+
+func (a *API) likelyChanges(ctx context.Context, p *mariadb.Project, is *mariadb.Issue, version string) (*body[contract.LikelyChanges], error) {
+	out := contract.LikelyChanges{Issue: fmt.Sprintf("%s/%d", is.Project, is.Number), Places: []contract.SourcePlace{}, Changes: []contract.LikelyChange{}}
+	done := func(format string, args ...any) (*body[contract.LikelyChanges], error) {
+		out.Words = fmt.Sprintf(format, args...)
+		return &body[contract.LikelyChanges]{out}, nil
+	}
+	span, err := a.store.Appeared(ctx, p, is, version)
+	if err != nil {
+		return nil, err
+	}
+	out.Release, out.Before, out.From, out.To = span.Release, span.Before, span.From, span.To
+	if span.Release == "" {
+		return done("its events name no release, so there is no range of commits to look at: name it as service.version")
+	}
+	if out.Onset, err = a.onset(ctx, p, is, span); err != nil {
+		return nil, err
+	}
+	g, err := a.store.Graph(ctx, p.ID)
+	switch {
+	case err != nil:
+		return nil, err
+	case g.Len() == 0:
+		return done("nothing is known of the code of %s: run firethorn release announce --project %s --release VERSION in its repository, as a step of the build", p.Name, p.Name)
+	case span.To == "":
+		return done("%s was announced without a commit: firethorn release announce --project %s --release %s --commit HASH says which", span.Release, p.Name, span.Release)
+	case !g.Has(span.To):
+		return done("the history of %s's commit %s was not sent: firethorn release announce does that, run in a full clone", span.Release, release.Short(span.To))
+	}
+	places, err := a.places(ctx, p, is, span.Release)
+	if err != nil {
+		return nil, err
+	}
+	found, err := a.code.Likely(ctx, p, span.From, span.To, places, likeliest)
+	if err != nil {
+		return nil, err
+	}
+	out.Range = found.Range
+	for _, f := range found.Places {
+		out.Places = append(out.Places, contract.SourcePlace{Source: f.Source, Line: f.Line, Path: f.Path, How: f.How})
+	}
+	for _, l := range found.List {
+		out.Changes = append(out.Changes, contract.LikelyChange{Commit: commitOf(p, l.Commit), Score: l.Score, Reasons: append([]string{}, l.Reasons...)})
+	}
+	if len(places) > 0 {
+		line, _, err := a.code.Line(ctx, p, span.To, places[0].Source, places[0].Line)
+		if err != nil {
+			return nil, err
+		}
+		if line != nil {
+			out.Line = &contract.LineChange{Commit: line.Commit, Author: line.Author, Email: line.Email, Authored: line.Authored, Subject: line.Subject, Path: line.Path, Line: line.Line, Text: line.Text, Link: commitLink(p, line.Commit)}
+		}
+	}
+	since := "all commits up to " + release.Short(span.To) + ", for no release before it is known with its commit"
+	if span.From != "" {
+		since = fmt.Sprintf("%d commits since %s, %s to %s", found.Range, span.Before, release.Short(span.From), release.Short(span.To))
+	}
+	switch {
+	case len(places) == 0:
+		return done("%s; the trace has no own frame with a source position, so none of them can be told from the others", since)
+	case found.Range == 0:
+		return done("no commit lies between %s and %s", span.Before, span.Release)
+	case len(out.Changes) == 0:
+		return done("%s; none of them touches a file of the trace: it may be configuration, data or a dependency", since)
+	}
+	return done("%s", since)
+}
+
+// places are the own frames of an event of the release, the origin first.
+func (a *API) places(ctx context.Context, p *mariadb.Project, is *mariadb.Issue, version string) ([]repository.Place, error) {
+	row, err := a.store.EventOf(ctx, is.ID, version)
+	if err == nil && row == nil {
+		row, err = a.store.IssueEvent(ctx, p, is.ID, "newest")
+	}
+	if err != nil {
+		return nil, err
+	}
+	raw, err := a.store.EventBody(ctx, row)
+	if err != nil {
+		raw, err = a.store.Exemplar(ctx, row)
+	}
+	if err != nil {
+		return nil, nil // nothing of it was kept
+	}
+	_, frames, err := pipeline.Read(ctx, p.Project, raw, a.units)
+	if err != nil {
+		return nil, err
+	}
+	var out []repository.Place
+	for i := len(frames) - 1; i >= 0; i-- { // the innermost cause first
+		for _, f := range frames[i] {
+			if f.Kind != event.Own || f.File == "" {
+				continue
+			}
+			pl := repository.Place{Source: f.File, Line: f.Line}
+			switch {
+			case f.Origin:
+				out = slices.Insert(out, 0, pl)
+			case !slices.ContainsFunc(out, func(x repository.Place) bool { return x.Source == pl.Source && x.Line == pl.Line }):
+				out = append(out, pl)
+			}
+		}
+	}
+	return out, nil
+}
+
+// onset tells of an issue that began long after its release came out.
+func (a *API) onset(ctx context.Context, p *mariadb.Project, is *mariadb.Issue, span mariadb.Appearance) (*contract.Onset, error) {
+	if span.Out.IsZero() || span.Began.Sub(span.Out) < longLived {
+		return nil, nil
+	}
+	marks, err := a.store.Marks(ctx, p.ID, span.Began.Add(-onsetWithin), span.Began)
+	if err != nil {
+		return nil, err
+	}
+	o := &contract.Onset{At: span.Began, Deploys: []contract.Mark{}}
+	for _, m := range slices.Backward(marks) {
+		if m.Kind == "deploy" && len(o.Deploys) < onsetDeploys {
+			o.Deploys = append(o.Deploys, markOf(m))
+		}
+	}
+	o.Words = fmt.Sprintf("it began %d days after %s came out: look at what else changed then, data and configuration too", int(span.Began.Sub(span.Out).Hours()/24), span.Release)
+	return o, nil
+}

@@ -1,0 +1,143 @@
+package api
+
+import (
+	"context"
+	"errors"
+	"net/http"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-chi/chi/v5"
+
+	"firethorn/internal/contract"
+	"firethorn/internal/core/commits"
+	"firethorn/internal/core/fault"
+	"firethorn/internal/mariadb"
+	"firethorn/internal/repository"
+	"firethorn/internal/web"
+)
+
+// bundleTime is how long sending and checking a bundle may take.
+const bundleTime = 15 * time.Minute
+
+func (a *API) repository(h huma.API) {
+	op(h, a, "GET", "/api/projects/{project}/repository", "show-repository", "What is known of a project's code: up to which commits its history was sent", announce, func(ctx context.Context, in *ProjectPath) (*body[contract.Repository], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		out := contract.Repository{Project: p.Name, Address: p.Repository, CommitLink: p.CommitLink, Tips: []string{}, SourcePaths: mappingsOf(p)}
+		list, err := a.store.Bundles(ctx, p.ID)
+		if err != nil {
+			return nil, err
+		}
+		for _, b := range list {
+			out.Tips = append(out.Tips, b.Tip)
+		}
+		slices.Reverse(out.Tips)
+		out.Tips = out.Tips[:min(len(out.Tips), mostTips)]
+		out.Commits, out.Bytes, err = a.store.CountCommits(ctx, p.ID)
+		return &body[contract.Repository]{out}, err
+	})
+}
+
+func mappingsOf(p *mariadb.Project) []contract.Mapping {
+	out := []contract.Mapping{}
+	for _, m := range p.SourcePaths {
+		out = append(out, contract.Mapping(m))
+	}
+	return out
+}
+
+// mostTips are told to a build; older ones are ancestors of them, as a rule.
+const mostTips = 200
+
+// putBundle takes a git bundle in: a project's history up to a commit.
+func (a *API) putBundle(w http.ResponseWriter, r *http.Request) error {
+	name := chi.URLParam(r, "project")
+	if err := a.may(r.Context(), announce, name); err != nil {
+		return err
+	}
+	p, err := a.store.Project(r.Context(), name)
+	if err != nil {
+		return err
+	}
+	until := time.Now().Add(bundleTime)
+	c := http.NewResponseController(w)
+	if err := errors.Join(c.SetReadDeadline(until), c.SetWriteDeadline(until)); err != nil {
+		return err
+	}
+	got, err := a.code.Receive(r.Context(), p, r.Body, actor(r.Context()))
+	if err != nil {
+		return err
+	}
+	return web.WriteJSON(w, http.StatusCreated, bundleTaken(got))
+}
+
+func bundleTaken(r *repository.Received) contract.BundleTaken {
+	return contract.BundleTaken{Tip: r.Tip, Commits: r.Commits, Told: append([]string{}, r.Told...)}
+}
+
+// fetchFor gets the commit of an announced release, where the service may. What
+// goes wrong does not undo the announcement; it is said in the log.
+func (a *API) fetchFor(ctx context.Context, p *mariadb.Project, commit string) error {
+	if p.Repository == "" || commit == "" {
+		return nil
+	}
+	g, err := a.store.Graph(ctx, p.ID)
+	if err != nil || g.Has(commit) || len(commit) < 40 {
+		return err
+	}
+	if _, err := a.code.Fetch(ctx, p, commit, mariadb.Actor{Kind: "service"}); err != nil {
+		a.log.Warn("the commit of a release could not be fetched", "project", p.Name, "commit", commit, "err", err)
+	}
+	return nil
+}
+
+// changeCode changes what a project says of its repository.
+func (a *API) changeCode(ctx context.Context, p *mariadb.Project, in contract.ChangeProject) error {
+	if in.Repository != nil {
+		if *in.Repository != "" {
+			if err := a.code.MayFetch(*in.Repository); err != nil {
+				return err
+			}
+		}
+		if err := a.store.SetRepository(ctx, p.ID, *in.Repository); err != nil {
+			return err
+		}
+	}
+	if in.CommitLink != nil {
+		if err := a.store.SetCommitLink(ctx, p.ID, *in.CommitLink); err != nil {
+			return err
+		}
+	}
+	if len(in.SourcePaths) == 0 {
+		return nil
+	}
+	var list []commits.Mapping
+	for _, s := range in.SourcePaths {
+		if s == "" {
+			continue
+		}
+		from, to, ok := strings.Cut(s, "=")
+		if !ok {
+			return fault.New(fault.BadInput, "a source path is set as FROM=TO, for example webpack://quayside/=web/quayside/, not %q", s)
+		}
+		list = append(list, commits.Mapping{From: from, To: to})
+	}
+	return a.store.SetSourcePaths(ctx, p.ID, list)
+}
+
+// commitLink is where people read a commit of a project; "" nowhere.
+func commitLink(p *mariadb.Project, hash string) string {
+	if p.CommitLink == "" || hash == "" {
+		return ""
+	}
+	return strings.ReplaceAll(p.CommitLink, mariadb.CommitMark, hash)
+}
+
+func commitOf(p *mariadb.Project, c commits.Commit) contract.Commit {
+	return contract.Commit{Hash: c.Hash, Author: c.Author, Email: c.Email, Authored: c.Authored, Committed: c.Committed, Subject: c.Subject, Files: c.Files, Added: c.Added, Removed: c.Removed, Link: commitLink(p, c.Hash)}
+}

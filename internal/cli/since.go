@@ -1,0 +1,192 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"firethorn/internal/contract"
+)
+
+func sinceCommand() *cli.Command {
+	return &cli.Command{Name: "since", Usage: "since when: releases, deploys and decisions on one time line, and what its silence means", Arguments: []cli.Argument{text("id")},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			id, err := arg(c, "id")
+			if err != nil {
+				return err
+			}
+			return get(ctx, c, func(cl *client) (string, error) {
+				p, err := issuePath(cl, id)
+				return p + "/since", err
+			}, showSince)
+		}}
+}
+
+func showSince(out io.Writer, v contract.Since) {
+	as := styleOf(out)
+	type line struct{ day, words string }
+	events := map[string]contract.TrendDay{}
+	most := int64(1)
+	for _, d := range v.Days {
+		events[d.Day] = d
+		most = max(most, d.Events)
+	}
+	var lines []line
+	last := ""
+	add := func(day string) {
+		if day == last {
+			return
+		}
+		last = day
+		if d, ok := events[day]; ok {
+			bar := strings.Repeat("▇", int(1+d.Events*19/most))
+			lines = append(lines, line{day, fmt.Sprintf("%-20s %s, %s", bar, counted(d.Events, "event"), counted(d.Users, "user"))})
+		}
+	}
+	next := 0
+	for _, m := range v.Marks {
+		day := m.At.Format("2006-01-02")
+		for next < len(v.Days) && v.Days[next].Day <= day {
+			add(v.Days[next].Day)
+			next++
+		}
+		mark := map[string]string{"regressed": "!", "fix": "✓", "released": "✓", "holding": "✓", "release": "▲", "deploy": "↑"}[m.Kind]
+		words := plain(m.Words)
+		if m.Kind == "regressed" {
+			words = as.bright(words)
+		}
+		lines = append(lines, line{m.At.Format("2006-01-02 15:04"), orElse(mark, "·") + " " + words})
+	}
+	for ; next < len(v.Days); next++ {
+		add(v.Days[next].Day)
+	}
+	for _, l := range lines {
+		fmt.Fprintf(out, "  %-16s  %s\n", l.day, l.words)
+	}
+	for _, words := range []string{holdingWords(v.Holding), v.Quiet} {
+		if words != "" {
+			fmt.Fprintf(out, "\n%s\n", plain(words))
+		}
+	}
+}
+
+func holdingWords(h *contract.Holding) string {
+	if h == nil {
+		return ""
+	}
+	return h.Words
+}
+
+func likelyCommand() *cli.Command {
+	return &cli.Command{Name: "likely", Usage: "the commits that may have brought it, and who changed the line last", Arguments: []cli.Argument{text("id")},
+		Flags: []cli.Flag{&cli.StringFlag{Name: "in", Usage: "the `RELEASE` in which it appeared; without it the one in which it came back last, else was first seen"}},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			id, err := arg(c, "id")
+			if err != nil {
+				return err
+			}
+			return get(ctx, c, func(cl *client) (string, error) {
+				p, err := issuePath(cl, id)
+				if in := c.String("in"); in != "" {
+					return p + "/likely?release=" + url.QueryEscape(in), err
+				}
+				return p + "/likely", err
+			}, showLikely)
+		}}
+}
+
+func showLikely(out io.Writer, v contract.LikelyChanges) {
+	as := styleOf(out)
+	fmt.Fprintf(out, "%s appeared in %s: %s\n", v.Issue, plain(orElse(v.Release, "no release")), plain(v.Words))
+	if v.Onset != nil {
+		fmt.Fprintf(out, "%s\n", plain(v.Onset.Words))
+		for _, d := range v.Onset.Deploys {
+			fmt.Fprintf(out, "  %s  %s\n", d.At.Format("2006-01-02 15:04"), plain(d.Words))
+		}
+	}
+	for _, c := range v.Changes {
+		fmt.Fprintf(out, "\n  %5.1f  %s  %s\n         %s, %s; %s\n", c.Score, c.Hash[:min(10, len(c.Hash))], as.bright(plain(c.Subject)), plain(c.Author), c.Committed.Format("2006-01-02 15:04"), plain(strings.Join(c.Reasons, "; ")))
+		if c.Link != "" {
+			fmt.Fprintf(out, "         %s\n", plain(c.Link))
+		}
+	}
+	if len(v.Places) > 0 {
+		fmt.Fprintln(out)
+	}
+	for _, p := range v.Places {
+		fmt.Fprintf(out, "  %s\n", as.faint(fmt.Sprintf("%s:%d is %s (%s)", plain(p.Source), p.Line, plain(orElse(p.Path, "not found")), plain(p.How))))
+	}
+	if l := v.Line; l != nil {
+		fmt.Fprintf(out, "\n%s:%d was changed last by %s on %s: %s %s\n  %s\n", plain(l.Path), v.Places[0].Line, plain(l.Author), l.Authored.Format("2006-01-02"), l.Commit[:min(10, len(l.Commit))], plain(l.Subject), plain(strings.TrimSpace(l.Text)))
+	}
+}
+
+func noticeCommand() *cli.Command {
+	return &cli.Command{
+		Name: "notice", Usage: "what you should hear of", Description: "Your issues coming back, waking, decided about by others. They are those of a person: sign in as one with firethorn login.",
+		Commands: []*cli.Command{
+			{Name: "list", Usage: "your notices, newest first", Flags: []cli.Flag{
+				&cli.BoolFlag{Name: "unseen", Usage: "only what you have not seen"}, &cli.IntFlag{Name: "limit", Value: 50, Usage: "how many"}, &cli.Int64Flag{Name: "before", Usage: "`next` of the page before"},
+			}, Action: func(ctx context.Context, c *cli.Command) error {
+				q := url.Values{"limit": {strconv.Itoa(c.Int("limit"))}}
+				if c.Bool("unseen") {
+					q.Set("unseen", "true")
+				}
+				if n := c.Int64("before"); n > 0 {
+					q.Set("before", strconv.FormatInt(n, 10))
+				}
+				return get(ctx, c, fixed("/api/notices?"+q.Encode()), showNotices)
+			}},
+			{Name: "seen", Usage: "say that you have seen all of them, or those up to one", Flags: []cli.Flag{&cli.Int64Flag{Name: "up-to", Usage: "the `ID` of the last one you have seen"}}, Action: func(ctx context.Context, c *cli.Command) error {
+				cl, err := newClient(c)
+				if err != nil {
+					return err
+				}
+				n := c.Int64("up-to")
+				if n == 0 {
+					var v contract.Notices
+					if _, err := cl.call(ctx, http.MethodGet, "/api/notices?limit=1", nil, &v); err != nil {
+						return err
+					}
+					if len(v.Notices) == 0 {
+						fmt.Fprintln(c.Root().Writer, "There is no notice for you yet.")
+						return nil
+					}
+					n = v.Notices[0].ID
+				}
+				if _, err := cl.call(ctx, http.MethodPost, "/api/notices/seen", contract.SeenNotices{UpTo: n}, nil); err != nil {
+					return err
+				}
+				fmt.Fprintln(c.Root().Writer, "You have seen them.")
+				return nil
+			}},
+		},
+	}
+}
+
+func showNotices(out io.Writer, v contract.Notices) {
+	if len(v.Notices) == 0 {
+		fmt.Fprintln(out, "No notice. You hear of it here when an issue of yours comes back, wakes, or somebody else decides about it.")
+		return
+	}
+	for _, n := range v.Notices {
+		mark := "•"
+		if n.Seen {
+			mark = " "
+		}
+		who := ""
+		if n.Actor != "" {
+			who = plain(n.Actor) + ": "
+		}
+		fmt.Fprintf(out, "%s %-11s %-14s %s\n  %s%s\n", mark, ago(n.At), n.Issue, plain(n.Headline), who, plain(n.Words))
+	}
+	if v.Next != 0 {
+		fmt.Fprintf(out, "\nThere are more: --before %d\n", v.Next)
+	}
+}

@@ -1,0 +1,129 @@
+package issue
+
+import (
+	"fmt"
+	"time"
+
+	"firethorn/internal/core/release"
+)
+
+// History knows commits: which descends from which, and which make one change
+// twice. Nil knows of none.
+type History interface {
+	release.Ancestry
+	// Picked is a commit of tip's history that makes the change of another one,
+	// "" when there is none.
+	Picked(tip, commit string) string
+	// Lacks is a commit of another one's history that tip's history holds
+	// neither itself nor as the same change again; "" when there is none.
+	Lacks(tip, other string) string
+}
+
+// Answer says whether a release contains a fix.
+type Answer int
+
+// The answers.
+const (
+	Unknown Answer = iota // it cannot be told
+	Older                 // it was made before the fix
+	Apart                 // it is of a branch that never got the fix
+	Contains
+)
+
+// Known is what is known of a project's releases.
+type Known struct {
+	Policy  release.Policy
+	Commits History
+	Release func(version string) release.Release // that was heard of, or a bare one
+}
+
+// Holds says whether a release contains a fix, and why. FixNow is not decided
+// by releases: it is Unknown here.
+func (k Known) Holds(f Fix, in release.Release) (Answer, string) {
+	switch f.Kind {
+	case FixRelease, "": // what was said before there were kinds is in a release
+		return k.inRelease(f, in)
+	case FixNext:
+		return k.inNext(f, in)
+	case FixCommit:
+		return k.byCommit(f, in)
+	}
+	return Unknown, "it was fixed at a time, not in a release"
+}
+
+func (k Known) inRelease(f Fix, in release.Release) (Answer, string) {
+	fixed := k.Release(f.FixedIn)
+	o := release.Compare(in, fixed, k.Policy, k.Commits)
+	byCommit := k.Policy != release.Versions && k.Policy != release.Announcement
+	switch {
+	case o.By == release.BySame:
+		return Contains, "the release it was fixed in"
+	case byCommit && in.Commit != "" && in.Commit == fixed.Commit:
+		return Contains, "both were built from " + release.Short(in.Commit)
+	case o.Apart && k.Commits.Lacks(in.Commit, fixed.Commit) == "":
+		return Contains, "they were built on different branches, and every change of " + f.FixedIn + " was made on that of " + in.Version + " again"
+	case o.Apart:
+		return Apart, fmt.Sprintf("%s and %s were built on different branches, and %s does not descend from %s", in.Version, f.FixedIn, release.Short(in.Commit), release.Short(fixed.Commit))
+	case o.By == release.ByNothing || o.Compare == 0:
+		return Unknown, o.Why
+	case o.Compare < 0:
+		return Older, o.Why
+	}
+	return Contains, o.Why
+}
+
+func (k Known) inNext(f Fix, in release.Release) (Answer, string) {
+	if f.FixedIn != "" { // that one is known by now
+		return k.inRelease(f, in)
+	}
+	if f.After == "" {
+		if in.FirstSeen.After(f.FixedAt) {
+			return Contains, "the first release since then"
+		}
+		return Older, "it was heard of before the fix"
+	}
+	o := release.Compare(in, k.Release(f.After), k.Policy, k.Commits)
+	switch {
+	case o.By == release.ByNothing:
+		return Unknown, o.Why
+	case o.Compare <= 0:
+		return Older, o.Why
+	}
+	return Contains, o.Why
+}
+
+func (k Known) byCommit(f Fix, in release.Release) (Answer, string) {
+	fix := release.Short(f.Commit)
+	if k.Commits != nil && in.Commit != "" && k.Commits.Has(in.Commit) && k.Policy != release.Versions && k.Policy != release.Announcement {
+		if !k.Commits.Has(f.Commit) {
+			return Unknown, fmt.Sprintf("commit %s was not pushed yet", fix)
+		}
+		if in.Commit == f.Commit {
+			return Contains, "it was built from " + fix
+		}
+		if k.Commits.Contains(in.Commit, f.Commit) {
+			return Contains, fmt.Sprintf("%s descends from %s, by commit", release.Short(in.Commit), fix)
+		}
+		if picked := k.Commits.Picked(in.Commit, f.Commit); picked != "" {
+			return Contains, fmt.Sprintf("its history holds %s, which makes the same change as %s", release.Short(picked), fix)
+		}
+		if k.Commits.Contains(f.Commit, in.Commit) {
+			return Older, fmt.Sprintf("%s was made after %s, by commit", fix, release.Short(in.Commit))
+		}
+		return Apart, fmt.Sprintf("%s was built on a branch without %s", release.Short(in.Commit), fix)
+	}
+	if f.FixedIn == "" {
+		return Unknown, fmt.Sprintf("the commit of %s is not known here, and no release with %s was heard of", in.Version, fix)
+	}
+	return k.inRelease(f, in)
+}
+
+// Occurrence is what an event tells the state machine.
+type Occurrence struct {
+	Release     release.Release // Version "" when the event names none
+	Environment string
+	Thrown      time.Time // by the service's clock
+	KnownBefore bool      // the issue had been seen in this release before
+	NewPlace    bool      // it had never been seen in this environment before
+	Since       string    // what lies between the last good release and this one, in words; "" when that is not known
+}

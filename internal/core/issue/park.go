@@ -1,0 +1,119 @@
+package issue
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"firethorn/internal/core/fault"
+)
+
+// Park says what wakes a parked issue: whichever of what is set comes first.
+type Park struct {
+	Until          time.Time `json:"until,omitzero"`            // at a time, UTC
+	Events         int64     `json:"events,omitempty"`          // after so many more
+	Users          int64     `json:"users,omitempty"`           // after so many who were not hit before
+	Doubled        bool      `json:"doubled,omitempty"`         // when a day brings twice what days did
+	NextRelease    bool      `json:"next_release,omitempty"`    // when it is seen in a release after After
+	NewEnvironment bool      `json:"new_environment,omitempty"` // when it is seen where it was not seen before
+
+	After string    `json:"after,omitempty"` // the newest release when it was parked
+	Rate  float64   `json:"rate,omitempty"`  // events a day when it was parked
+	At    time.Time `json:"at,omitzero"`
+	By    string    `json:"by,omitempty"`
+}
+
+// leastRate is the events a day below which doubling means nothing.
+const leastRate = 5
+
+// RateDays is over how many days the rate is taken that doubles.
+const RateDays = 7
+
+// check says what is wrong with a condition that is to be set.
+func (p Park) check(now time.Time) error {
+	switch {
+	case p.Until.IsZero() && p.Events == 0 && p.Users == 0 && !p.Doubled && !p.NextRelease && !p.NewEnvironment:
+		return fault.New(fault.BadInput, "say what wakes it: a time (--until), more events (--events) or users (--users), a doubled rate (--doubled), the next release (--next-release) or a new environment (--new-environment)")
+	case p.Events < 0 || p.Users < 0:
+		return fault.New(fault.BadInput, "it wakes after a number of events or users above 0")
+	case !p.Until.IsZero() && !p.Until.After(now):
+		return fault.New(fault.BadInput, "%s is past: park it until a time to come", moment(p.Until))
+	}
+	return nil
+}
+
+// Words says what wakes it, behind "until".
+func (p Park) Words() string {
+	var b []string
+	if !p.Until.IsZero() {
+		b = append(b, moment(p.Until))
+	}
+	if p.Events > 0 {
+		b = append(b, counted(p.Events, "more event"))
+	}
+	if p.Users > 0 {
+		b = append(b, counted(p.Users, "more user"))
+	}
+	if p.Doubled {
+		b = append(b, fmt.Sprintf("a day brings %.0f events, twice as many as now", p.threshold()))
+	}
+	if p.NextRelease {
+		if p.After == "" {
+			b = append(b, "it is seen in the first release")
+		} else {
+			b = append(b, "it is seen in a release after "+p.After)
+		}
+	}
+	if p.NewEnvironment {
+		b = append(b, "it is seen in another environment")
+	}
+	return strings.Join(b, ", or ")
+}
+
+// threshold is how many events in 24 hours are a doubled rate.
+func (p Park) threshold() float64 { return 2 * max(p.Rate, leastRate) }
+
+// Since is what came since an issue was parked, as it was filed: what moved
+// there from other issues is not among it.
+type Since struct {
+	Events, Users int64
+	Day           int64 // of them, thrown within the last 24 hours
+}
+
+// Wake is what time, and what came since, do to a parked issue; o is the event
+// that came, nil when only time passed. entry is nil when it sleeps on.
+func (k Known) Wake(s Standing, now time.Time, since Since, o *Occurrence) (Standing, *Entry) {
+	if s.State != Parked {
+		return s, nil
+	}
+	p, why, in := s.Parked, "", ""
+	switch {
+	case !p.Until.IsZero() && !now.Before(p.Until):
+		why = moment(p.Until) + " has come"
+	case p.Events > 0 && since.Events >= p.Events:
+		why = counted(since.Events, "more event") + " came since it was parked"
+	case p.Users > 0 && since.Users >= p.Users:
+		why = counted(since.Users, "more user") + " were hit since it was parked"
+		if since.Users == 1 {
+			why = "1 more user was hit since it was parked"
+		}
+	case p.Doubled && float64(since.Day) >= p.threshold():
+		why = fmt.Sprintf("%s in 24 hours; a day brought %.1f when it was parked", counted(since.Day, "event"), p.Rate)
+	case o != nil && p.NewEnvironment && o.NewPlace:
+		why = "seen in " + o.Environment + ", where it was not seen before"
+	case o != nil && p.NextRelease && o.Release.Version != "":
+		held, reason := k.inNext(Fix{Kind: FixNext, After: p.After, FixedAt: p.At}, o.Release)
+		if held == Contains {
+			in = o.Release.Version
+			why = fmt.Sprintf("seen in %s, a release after %s (%s)", in, p.After, reason)
+			if p.After == "" {
+				why = fmt.Sprintf("seen in %s, the first release since then", in)
+			}
+		}
+	}
+	if why == "" {
+		return s, nil
+	}
+	was := s
+	return Standing{State: New, Owner: s.Owner}, &Entry{Kind: Woken, Before: &was, Release: in, Words: "woken: " + why, Tell: tell(p.By, s.Owner)}
+}

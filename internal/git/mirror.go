@@ -1,0 +1,128 @@
+package git
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+)
+
+// Limits of what is taken in.
+const (
+	MostBundle = 2 << 30 // bytes of one bundle
+	mostHeader = 10_000  // lines of a bundle's header
+)
+
+// Mirror is a bare repository that the service holds. It is a cache: what it is
+// made from are bundles, which are kept elsewhere.
+type Mirror struct{ Repo }
+
+// OpenMirror opens the mirror in a directory, or makes it. format is sha1 or
+// sha256, and needed where it is made.
+func OpenMirror(ctx context.Context, dir, format string) (Mirror, error) {
+	m := Mirror{Repo{dir: dir}}
+	if _, err := os.Stat(filepath.Join(dir, "HEAD")); err == nil {
+		return m, nil
+	}
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return m, err
+	}
+	_, err := m.output(ctx, "init", "--quiet", "--bare", "--object-format="+format, ".")
+	return m, err
+}
+
+// Head is what a bundle says of itself.
+type Head struct {
+	Tip    string   // the commit it brings
+	Needs  []string // commits that must be there before
+	Format string   // sha1 or sha256
+}
+
+// ErrNoBundle is a file that is no bundle, or none of one commit.
+var ErrNoBundle = errors.New("this is no git bundle of one commit")
+
+// ReadHead reads a bundle up to its pack (gitformat-bundle, versions 2 and 3).
+func ReadHead(in *bufio.Reader) (Head, error) {
+	h := Head{Format: "sha1"}
+	first, err := in.ReadString('\n')
+	if err != nil || first != "# v2 git bundle\n" && first != "# v3 git bundle\n" {
+		return h, ErrNoBundle
+	}
+	for range mostHeader {
+		line, err := in.ReadString('\n')
+		if err != nil {
+			return h, ErrNoBundle
+		}
+		line = strings.TrimSuffix(line, "\n")
+		switch {
+		case line == "":
+			if h.Tip == "" {
+				return h, ErrNoBundle
+			}
+			return h, nil
+		case line == "@object-format=sha1" || line == "@object-format=sha256":
+			h.Format = strings.TrimPrefix(line, "@object-format=")
+		case strings.HasPrefix(line, "@"):
+			return h, fmt.Errorf("%w: it asks for %s", ErrNoBundle, strings.ToValidUTF8(line, "�"))
+		case strings.HasPrefix(line, "-"):
+			hash, _, _ := strings.Cut(line[1:], " ")
+			if !Hash(hash) {
+				return h, ErrNoBundle
+			}
+			h.Needs = append(h.Needs, hash)
+		default:
+			hash, _, _ := strings.Cut(line, " ")
+			if !Hash(hash) || h.Tip != "" {
+				return h, ErrNoBundle
+			}
+			h.Tip = hash
+		}
+	}
+	return h, ErrNoBundle
+}
+
+// Has says whether a commit is there.
+func (m Mirror) Has(ctx context.Context, commit string) bool {
+	_, err := m.output(ctx, "cat-file", "-e", commit+"^{commit}")
+	return Hash(commit) && err == nil
+}
+
+// MissingError is a bundle that builds on a commit that is not there.
+type MissingError struct{ Commit string }
+
+func (e *MissingError) Error() string {
+	return "it builds on commit " + e.Commit + ", which is not here"
+}
+
+// Add takes a bundle in. Every object is checked, and nothing that the tip
+// descends from may be missing; else nothing of it is kept.
+func (m Mirror) Add(ctx context.Context, bundle io.Reader) (Head, error) {
+	in := bufio.NewReaderSize(bundle, 64<<10)
+	h, err := ReadHead(in)
+	if err != nil {
+		return h, err
+	}
+	for _, need := range h.Needs {
+		if !m.Has(ctx, need) {
+			return h, &MissingError{need}
+		}
+	}
+	if err := m.stream(ctx, in, discard, "index-pack", "--stdin", "--fix-thin", "--strict", "--max-input-size="+strconv.Itoa(MostBundle)); err != nil {
+		return h, err
+	}
+	if err := m.stream(ctx, nil, discard, "rev-list", "--objects", "--quiet", h.Tip, "--not", "--all"); err != nil {
+		return h, err
+	}
+	_, err = m.output(ctx, "update-ref", "refs/firethorn/"+h.Tip, h.Tip)
+	return h, err
+}
+
+func discard(r io.Reader) error {
+	_, err := io.Copy(io.Discard, r)
+	return err
+}

@@ -1,0 +1,81 @@
+package mariadb
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"time"
+
+	"firethorn/internal/core/release"
+)
+
+// Appearance is in which release an issue appeared, and the last one without it.
+type Appearance struct {
+	Release, Before string
+	From, To        string    // commits of Before and Release, "" where they are not known
+	Out             time.Time // when the release was heard of
+	Began           time.Time // when the issue was first seen in it
+}
+
+// Appeared says in which release an issue appeared: the one that is asked
+// about, else the one in which it came back last, else was first seen.
+func (s *Store) Appeared(ctx context.Context, p *Project, is *Issue, version string) (Appearance, error) {
+	sp := Appearance{Release: version}
+	var detail sql.NullString
+	if version == "" {
+		err := s.db.QueryRowContext(ctx, "SELECT r.name, h.detail FROM history h JOIN app_release r ON r.id=h.app_release WHERE h.issue=? AND h.kind='regressed' AND h.undone=0 ORDER BY h.id DESC LIMIT 1", is.ID).Scan(&sp.Release, &detail)
+		if errors.Is(err, sql.ErrNoRows) {
+			sp.Release = is.FirstRelease
+		} else if err != nil {
+			return sp, err
+		}
+	}
+	if sp.Release == "" {
+		return sp, nil
+	}
+	k, err := s.known(ctx, s.db, p.ID, sp.Release)
+	if err != nil {
+		return sp, err
+	}
+	in := k.Release(sp.Release)
+	sp.To, sp.Out = in.Commit, in.FirstSeen
+	var began sql.NullInt64
+	if err := s.db.QueryRowContext(ctx, "SELECT MIN(x.first_seen) FROM issue_release x JOIN app_release r ON r.id=x.app_release WHERE x.issue=? AND r.project=? AND r.hash=?", is.ID, p.ID, hash16(sp.Release)).Scan(&began); err != nil {
+		return sp, err
+	}
+	if began.Valid {
+		sp.Began = fromMicros(began.Int64)
+	}
+	if detail.Valid {
+		var c CameFrom
+		if json.Unmarshal([]byte(detail.String), &c) == nil && c.From != "" {
+			sp.Before, sp.From = c.LastGood, c.From
+			if sp.Before == "" {
+				sp.Before = "the fix"
+			}
+			return sp, nil
+		}
+	}
+	list, err := s.ordered(ctx, s.db, p.ID, k)
+	if err != nil {
+		return sp, err
+	}
+	g, err := s.Graph(ctx, p.ID)
+	if err != nil {
+		return sp, err
+	}
+	for _, r := range list { // the last before it, best one whose commit it descends from
+		if r.Version == in.Version || release.Compare(r, in, k.Policy, k.Commits).Compare >= 0 {
+			continue
+		}
+		known := g.Contains(in.Commit, r.Commit) && r.Commit != in.Commit
+		if known || sp.From == "" {
+			sp.Before = r.Version
+			if sp.From = ""; known {
+				sp.From = r.Commit
+			}
+		}
+	}
+	return sp, nil
+}

@@ -1,0 +1,154 @@
+package mariadb
+
+import (
+	"context"
+	"database/sql"
+	"encoding/hex"
+	"slices"
+	"sync"
+
+	"firethorn/internal/core/commits"
+	"firethorn/internal/core/issue"
+	"firethorn/internal/core/release"
+)
+
+// graphs remembers the histories of projects' code; the project says when its
+// has changed.
+type graphs struct {
+	mu   sync.Mutex
+	held map[int64]heldGraph
+}
+
+type heldGraph struct {
+	version int64
+	graph   *commits.Graph
+}
+
+const mostGraphs = 64 // that are held
+
+// Graph is how the commits of a project descend from each other.
+func (s *Store) Graph(ctx context.Context, project int64) (*commits.Graph, error) {
+	return s.graph(ctx, s.db, project)
+}
+
+func (s *Store) graph(ctx context.Context, q querier, project int64) (*commits.Graph, error) {
+	var n int64
+	if err := q.QueryRowContext(ctx, "SELECT commits_version FROM project WHERE id=?", project).Scan(&n); err != nil || n == 0 {
+		return nil, err
+	}
+	s.graphs.mu.Lock()
+	held, ok := s.graphs.held[project]
+	s.graphs.mu.Unlock()
+	if ok && held.version == n {
+		return held.graph, nil
+	}
+	var list []commits.Node
+	err := each(ctx, q, func(r *sql.Rows) error {
+		var hash, parents, patch []byte
+		if err := r.Scan(&hash, &parents, &patch); err != nil {
+			return err
+		}
+		node := commits.Node{Hash: hex.EncodeToString(hash), Patch: hex.EncodeToString(patch)}
+		for p := range slices.Chunk(parents, max(1, len(hash))) {
+			node.Parents = append(node.Parents, hex.EncodeToString(p))
+		}
+		list = append(list, node)
+		return nil
+	}, "SELECT hash, parents, patch FROM app_commit WHERE project=?", project)
+	if err != nil {
+		return nil, err
+	}
+	g := commits.NewGraph(list)
+	s.graphs.mu.Lock()
+	defer s.graphs.mu.Unlock()
+	if len(s.graphs.held) >= mostGraphs {
+		clear(s.graphs.held)
+	}
+	s.graphs.held[project] = heldGraph{n, g}
+	return g, nil
+}
+
+// known gathers what decides whether a release contains a fix: the order of the
+// project's releases, its commits, and the releases that are named.
+func (s *Store) known(ctx context.Context, q querier, project int64, names ...string) (issue.Known, error) {
+	k := issue.Known{}
+	if err := q.QueryRowContext(ctx, "SELECT release_order FROM project WHERE id=?", project).Scan(&k.Policy); err != nil {
+		return k, err
+	}
+	g, err := s.graph(ctx, q, project)
+	if err != nil {
+		return k, err
+	}
+	if g != nil {
+		k.Commits = g
+	}
+	slices.Sort(names)
+	names = slices.DeleteFunc(slices.Compact(names), func(n string) bool { return n == "" })
+	found := map[string]release.Release{}
+	for chunk := range slices.Chunk(names, statementRows) {
+		args := []any{project}
+		for _, n := range chunk {
+			args = append(args, hash16(n))
+		}
+		err := each(ctx, q, func(r *sql.Rows) error {
+			x, err := scanRelease(r, g)
+			found[x.Version] = x
+			return err
+		}, "SELECT name, first_seen, commit_hash FROM app_release WHERE project=? AND hash IN ("+marks(len(chunk))+")", args...)
+		if err != nil {
+			return k, err
+		}
+	}
+	k.Release = func(version string) release.Release {
+		if r, ok := found[version]; ok {
+			return r
+		}
+		return release.Release{Version: version}
+	}
+	return k, nil
+}
+
+func scanRelease(r *sql.Rows, g *commits.Graph) (release.Release, error) {
+	var x release.Release
+	var at int64
+	err := r.Scan(&x.Version, &at, &x.Commit)
+	x.FirstSeen = fromMicros(at)
+	x.Commit = fullCommit(g, x.Commit)
+	return x, err
+}
+
+// fullCommit is a commit as a build named it, in full where it is known.
+func fullCommit(g *commits.Graph, named string) string {
+	if named == "" || g.Has(named) {
+		return named
+	}
+	if full := g.Resolve(named); full != "" {
+		return full
+	}
+	return named
+}
+
+// ordered lists the releases of a project that were heard of last, the oldest
+// first, as they are ordered.
+func (s *Store) ordered(ctx context.Context, q querier, project int64, k issue.Known) ([]release.Release, error) {
+	g, err := s.graph(ctx, q, project)
+	if err != nil {
+		return nil, err
+	}
+	var list []release.Release
+	err = each(ctx, q, func(r *sql.Rows) error {
+		x, err := scanRelease(r, g)
+		list = append(list, x)
+		return err
+	}, "SELECT name, first_seen, commit_hash FROM app_release WHERE project=? ORDER BY id DESC LIMIT ?", project, mostReleases)
+	release.Sort(list, func(r release.Release) release.Release { return r }, k.Policy, k.Commits)
+	return list, err
+}
+
+func unhex(s string) []byte {
+	b, err := hex.DecodeString(s)
+	if err != nil {
+		return nil // hashes are checked where they come in
+	}
+	return b
+}

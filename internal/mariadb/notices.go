@@ -1,0 +1,61 @@
+package mariadb
+
+import (
+	"context"
+	"database/sql"
+	"time"
+)
+
+// Notice is something that a person should hear of.
+type Notice struct {
+	ID       int64
+	Project  string
+	Number   int64 // of the issue
+	Headline string
+	At       time.Time
+	Actor    string
+	Kind     string
+	Words    string
+	Seen     bool
+}
+
+// Notices lists what a person should hear of, newest first, from before an id
+// on; unseen: only what they have not seen. waiting is how many those are.
+func (s *Store) Notices(ctx context.Context, person int64, unseen bool, before int64, limit int) (list []Notice, waiting int64, err error) {
+	where, args := "n.person=?", []any{person}
+	if unseen {
+		where += " AND n.seen IS NULL"
+	}
+	if before > 0 {
+		where += " AND n.id<?"
+		args = append(args, before)
+	}
+	err = each(ctx, s.db, func(r *sql.Rows) error {
+		var n Notice
+		var at int64
+		err := r.Scan(&n.ID, &n.Project, &n.Number, &n.Headline, &at, &n.Actor, &n.Kind, &n.Words, &n.Seen)
+		n.At = fromMicros(at)
+		list = append(list, n)
+		return err
+	}, "SELECT n.id, p.name, i.number, COALESCE(l.headline,''), n.at, n.actor, n.kind, n.words, n.seen IS NOT NULL FROM notice n JOIN project p ON p.id=n.project JOIN issue i ON i.id=n.issue LEFT JOIN issue_list l ON l.issue=n.issue WHERE "+where+" ORDER BY n.id DESC LIMIT ?", append(args, limit)...)
+	if err != nil {
+		return nil, 0, err
+	}
+	err = s.db.QueryRowContext(ctx, "SELECT COUNT(*) FROM notice WHERE person=? AND seen IS NULL", person).Scan(&waiting)
+	return list, waiting, err
+}
+
+// SeeNotices says that a person has seen what was told up to an id.
+func (s *Store) SeeNotices(ctx context.Context, person, upTo int64) error {
+	_, err := s.db.ExecContext(ctx, "UPDATE notice SET seen=? WHERE person=? AND seen IS NULL AND id<=?", micros(s.now()), person, upTo)
+	return err
+}
+
+// noticeDays is how long notices are kept.
+const noticeDays = 90
+
+// DropNotices lets go of notices that are old.
+func (s *Store) DropNotices(ctx context.Context) error {
+	_, err := s.slow.ExecContext(ctx, "DELETE FROM notice WHERE at<?", micros(s.now().AddDate(0, 0, -noticeDays)))
+	return err
+}

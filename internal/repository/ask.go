@@ -1,0 +1,156 @@
+package repository
+
+import (
+	"bufio"
+	"context"
+	"io"
+	"slices"
+	"strconv"
+
+	"firethorn/internal/core/commits"
+	"firethorn/internal/git"
+	"firethorn/internal/mariadb"
+)
+
+func headOf(f io.ReadSeeker) (git.Head, error) {
+	if _, err := f.Seek(0, io.SeekStart); err != nil {
+		return git.Head{}, err
+	}
+	h, err := git.ReadHead(bufio.NewReader(f))
+	if err != nil {
+		return h, refused(context.Background(), err)
+	}
+	return h, nil
+}
+
+// Place is a frame of a trace, and where it stands in the repository.
+type Place struct {
+	Source string // as the trace says it
+	Line   int
+	commits.Found
+}
+
+// Likely is which commits of a range may have brought what happened at places.
+type Likely struct {
+	Places []Place
+	Range  int // commits in it
+	List   []commits.Likely
+}
+
+// mostRange is how many commits a range may have that is ranked whole.
+const mostRange = 5000
+
+// Likely ranks the commits that to contains and from does not ("": the newest
+// mostRange of its history) by how likely each has brought what happened at
+// places, whose lines are those of to.
+func (k *Keeper) Likely(ctx context.Context, p *mariadb.Project, from, to string, places []Place, most int) (*Likely, error) {
+	ctx, cancel := context.WithTimeout(ctx, askTime)
+	defer cancel()
+	g, err := k.store.Graph(ctx, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	hashes := g.Between(from, to)
+	out := &Likely{Places: places, Range: len(hashes)}
+	if len(hashes) == 0 {
+		return out, nil
+	}
+	hashes = hashes[:min(len(hashes), mostRange)]
+	m, err := k.mirror(ctx, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	files, err := m.Files(ctx, to)
+	if err != nil {
+		return nil, err
+	}
+	tree := commits.NewTree(files)
+	changed := map[string][]commits.FileChange{}
+	var where []commits.Place
+	var done []string
+	for i := range places {
+		places[i].Found = tree.Find(places[i].Source, p.SourcePaths)
+		path := places[i].Path
+		if path == "" {
+			continue
+		}
+		where = append(where, commits.Place{Path: path, Line: places[i].Line})
+		if slices.Contains(done, path) {
+			continue
+		}
+		done = append(done, path)
+		list, err := m.Changes(ctx, known(g, from), to, path)
+		if err != nil {
+			return nil, err
+		}
+		for hash, c := range list {
+			changed[hash] = append(changed[hash], c)
+		}
+	}
+	// Only what touches a place is read; the ends of the range say how young it is.
+	var read []string
+	for i, h := range hashes {
+		if len(changed[h]) > 0 || i == 0 || i == len(hashes)-1 {
+			read = append(read, h)
+		}
+	}
+	list, err := k.store.Commits(ctx, p.ID, read)
+	if err != nil {
+		return nil, err
+	}
+	changes := make([]commits.Change, len(list))
+	for i, c := range list {
+		changes[i] = commits.Change{Commit: c, Changes: changed[c.Hash]}
+	}
+	out.List = commits.Rank(changes, where, most)
+	return out, nil
+}
+
+func known(g *commits.Graph, commit string) string {
+	if g.Has(commit) {
+		return commit
+	}
+	return ""
+}
+
+// mirror opens the mirror of a project to read it.
+func (k *Keeper) mirror(ctx context.Context, project int64) (git.Mirror, error) {
+	defer k.lock(project)()
+	return k.open(ctx, project, "")
+}
+
+// Line says who changed a line of a source file last, as it stands at a commit;
+// nil where the repository does not hold the file.
+func (k *Keeper) Line(ctx context.Context, p *mariadb.Project, commit, source string, line int) (*git.Line, commits.Found, error) {
+	ctx, cancel := context.WithTimeout(ctx, askTime)
+	defer cancel()
+	m, err := k.mirror(ctx, p.ID)
+	if err != nil {
+		return nil, commits.Found{}, err
+	}
+	files, err := m.Files(ctx, commit)
+	if err != nil {
+		return nil, commits.Found{}, err
+	}
+	found := commits.NewTree(files).Find(source, p.SourcePaths)
+	if found.Path == "" || line < 1 {
+		return nil, found, nil
+	}
+	lines, err := m.Blame(ctx, commit, found.Path, line, line)
+	if err != nil || len(lines) == 0 {
+		found.How += "; but it has no line " + strconv.Itoa(line) + " there: trace and commit do not fit together"
+		return nil, found, nil
+	}
+	return &lines[0], found, nil
+}
+
+// File is the text of a file of the repository at a commit.
+func (k *Keeper) File(ctx context.Context, p *mariadb.Project, commit, path string) (string, error) {
+	ctx, cancel := context.WithTimeout(ctx, askTime)
+	defer cancel()
+	m, err := k.mirror(ctx, p.ID)
+	if err != nil {
+		return "", err
+	}
+	return m.File(ctx, commit, path)
+}

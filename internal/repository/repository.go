@@ -1,0 +1,311 @@
+// Package repository keeps the history of each project's code: it takes bundles
+// in, tells the store of their commits, and answers what changed a line. A
+// mirror on disk is a cache, made of the bundles that the store keeps.
+package repository
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"firethorn/internal/core/commits"
+	"firethorn/internal/core/fault"
+	"firethorn/internal/git"
+	"firethorn/internal/mariadb"
+)
+
+// Limits of what is done at once.
+const (
+	receiveTime = 10 * time.Minute
+	askTime     = 20 * time.Second
+	patchTime   = 5 * time.Minute // after which cherry-picks among what came are not recognised
+	addAtOnce   = 500
+)
+
+// Keeper keeps the mirrors of all projects.
+type Keeper struct {
+	dir   string
+	store *mariadb.Store
+	log   *slog.Logger
+	hosts []string // that may be fetched from
+
+	mu   sync.Mutex
+	busy map[int64]*sync.Mutex
+}
+
+// New makes a keeper whose mirrors stand in dir. hosts are those that an
+// operator lets it fetch from.
+func New(dir string, store *mariadb.Store, log *slog.Logger, hosts []string) *Keeper {
+	return &Keeper{dir: dir, store: store, log: log, hosts: hosts, busy: map[int64]*sync.Mutex{}}
+}
+
+func (k *Keeper) lock(project int64) (unlock func()) {
+	k.mu.Lock()
+	m := k.busy[project]
+	if m == nil {
+		m = &sync.Mutex{}
+		k.busy[project] = m
+	}
+	k.mu.Unlock()
+	m.Lock()
+	return m.Unlock
+}
+
+func (k *Keeper) path(project int64) string {
+	return filepath.Join(k.dir, strconv.FormatInt(project, 10)+".git")
+}
+
+// open gives the mirror of a project, with all bundles in it; the project is
+// locked. A mirror that is broken is made anew.
+func (k *Keeper) open(ctx context.Context, project int64, format string) (git.Mirror, error) {
+	m, err := k.sync(ctx, project, format)
+	var wrong *git.MissingError
+	var said *git.Error
+	if errors.As(err, &wrong) || errors.As(err, &said) && ctx.Err() == nil {
+		k.log.Warn("the mirror of a repository is broken; it is made anew", "project", project, "err", err)
+		if err := os.RemoveAll(k.path(project)); err != nil {
+			return m, err
+		}
+		return k.sync(ctx, project, format)
+	}
+	return m, err
+}
+
+func (k *Keeper) sync(ctx context.Context, project int64, format string) (git.Mirror, error) {
+	list, err := k.store.Bundles(ctx, project)
+	if err != nil {
+		return git.Mirror{}, err
+	}
+	if len(list) > 0 {
+		format = list[0].Format
+	}
+	if format == "" {
+		return git.Mirror{}, fault.New(fault.NotFound, "nothing was sent of this project's repository yet: firethorn release announce, run in it, does that")
+	}
+	dir := k.path(project)
+	m, err := git.OpenMirror(ctx, dir, format)
+	if err != nil {
+		return m, err
+	}
+	file := filepath.Join(dir, "firethorn-applied")
+	raw, err := os.ReadFile(file)
+	if err != nil && !errors.Is(err, os.ErrNotExist) {
+		return m, err
+	}
+	applied := map[string]bool{}
+	for _, id := range strings.Fields(string(raw)) {
+		applied[id] = true
+	}
+	for _, b := range list {
+		id := strconv.FormatInt(b.ID, 10)
+		if applied[id] {
+			continue
+		}
+		if !m.Has(ctx, b.Tip) {
+			r, w := io.Pipe()
+			go func() { w.CloseWithError(k.store.ReadBundle(ctx, b.ID, w)) }()
+			_, err := m.Add(ctx, r)
+			r.CloseWithError(err)
+			if err != nil {
+				return m, fmt.Errorf("bundle %d: %w", b.ID, err)
+			}
+		}
+		raw = append(raw, id+"\n"...)
+		if err := os.WriteFile(file, raw, 0o600); err != nil {
+			return m, err
+		}
+	}
+	if len(list) > 0 && !m.Has(ctx, list[len(list)-1].Tip) {
+		return m, &git.MissingError{Commit: list[len(list)-1].Tip}
+	}
+	return m, nil
+}
+
+// Received says what came of a bundle.
+type Received struct {
+	Tip     string
+	Commits int
+	Told    []string // what commit messages closed, or could not
+}
+
+// Receive takes a bundle in.
+func (k *Keeper) Receive(ctx context.Context, p *mariadb.Project, body io.Reader, who mariadb.Actor) (*Received, error) {
+	ctx, cancel := context.WithTimeout(ctx, receiveTime)
+	defer cancel()
+	f, err := os.CreateTemp("", "firethorn-bundle-")
+	if err != nil {
+		return nil, err
+	}
+	defer os.Remove(f.Name())
+	defer f.Close()
+	n, err := io.Copy(f, io.LimitReader(body, git.MostBundle+1))
+	if err != nil {
+		return nil, fault.Wrap("repository.Receive", fault.BadInput, err, "the bundle was cut off after %d bytes; send it again", n)
+	}
+	if n > git.MostBundle {
+		return nil, fault.New(fault.TooLarge, "a bundle may have %d MB at most", git.MostBundle>>20)
+	}
+	defer k.lock(p.ID)()
+	return k.take(ctx, p, f, n, who)
+}
+
+// take adds a bundle that stands in a file; the project is locked.
+func (k *Keeper) take(ctx context.Context, p *mariadb.Project, f io.ReadSeeker, size int64, who mariadb.Actor) (*Received, error) {
+	head, err := headOf(f)
+	if err != nil {
+		return nil, err
+	}
+	m, err := k.open(ctx, p.ID, head.Format)
+	if err != nil {
+		return nil, err
+	}
+	known, err := k.tips(ctx, m, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := f.Seek(0, io.SeekStart); err != nil {
+		return nil, err
+	}
+	if _, err := m.Add(ctx, f); err != nil {
+		return nil, refused(ctx, err)
+	}
+	out := &Received{Tip: head.Tip}
+	closing, err := k.read(ctx, m, p, head.Tip, known, out)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := f.Seek(0, io.SeekStart); err != nil {
+		return nil, err
+	}
+	if err := k.store.AddBundle(ctx, p.ID, mariadb.Bundle{Tip: head.Tip, Format: head.Format, Bytes: size}, f, who); err != nil {
+		return nil, err
+	}
+	out.Told, err = k.store.CommitsCame(ctx, p, closing, who)
+	return out, err
+}
+
+// refused puts git's refusal into words for whoever sent the bundle.
+func refused(ctx context.Context, err error) error {
+	if ctx.Err() != nil {
+		return fault.Wrap("repository", fault.BadInput, err, "the bundle could not be checked within %s; send the history in parts, oldest first", receiveTime)
+	}
+	var missing *git.MissingError
+	if errors.As(err, &missing) {
+		return fault.Wrap("repository", fault.Conflict, err, "the bundle builds on commit %s, which is not here; send it with what it builds on", missing.Commit)
+	}
+	if errors.Is(err, git.ErrNoBundle) {
+		return fault.Wrap("repository", fault.BadInput, err, "%v; firethorn release announce makes and sends one", err)
+	}
+	var said *git.Error
+	if errors.As(err, &said) {
+		return fault.Wrap("repository", fault.BadInput, err, "git refuses the bundle: %s; nothing of it is kept", said.Says)
+	}
+	return err
+}
+
+// read tells the store of the commits that came.
+func (k *Keeper) read(ctx context.Context, m git.Mirror, p *mariadb.Project, tip string, known []string, out *Received) ([]mariadb.Closing, error) {
+	soon, cancel := context.WithTimeout(ctx, patchTime)
+	patches, err := m.Patches(soon, tip, known)
+	cancel()
+	if err != nil {
+		if ctx.Err() != nil {
+			return nil, err
+		}
+		k.log.Warn("what commits change could not be told in time: cherry-picks among them are not recognised", "project", p.Name, "err", err)
+	}
+	var closing []mariadb.Closing
+	var batch []commits.Commit
+	flush := func() error {
+		err := k.store.AddCommits(ctx, p.ID, batch)
+		out.Commits += len(batch)
+		batch = batch[:0]
+		return err
+	}
+	err = m.Log(ctx, tip, known, func(c git.Commit) error {
+		c.Patch = patches[c.Hash]
+		fixes, bad := commits.Trailers(c.Body, p.Name)
+		if len(fixes)+len(bad) > 0 {
+			c.Fixes = fixes
+			closing = append(closing, mariadb.Closing{Commit: c.Commit, Bad: bad})
+		}
+		if batch = append(batch, c.Commit); len(batch) == addAtOnce {
+			return flush()
+		}
+		return nil
+	})
+	if err == nil {
+		err = flush()
+	}
+	return closing, err
+}
+
+func (k *Keeper) tips(ctx context.Context, m git.Mirror, project int64) ([]string, error) {
+	list, err := k.store.Bundles(ctx, project)
+	var out []string
+	for _, b := range list {
+		if m.Has(ctx, b.Tip) {
+			out = append(out, b.Tip)
+		}
+	}
+	return out, err
+}
+
+// Fetch gets a commit that was announced from the repository that the project's
+// operator set, where that is allowed and the commit is not here yet.
+func (k *Keeper) Fetch(ctx context.Context, p *mariadb.Project, commit string, who mariadb.Actor) (*Received, error) {
+	if err := git.CheckAddress(p.Repository, k.hosts); err != nil {
+		return nil, fault.Wrap("repository.Fetch", fault.BadInput, err, "%v", err)
+	}
+	ctx, cancel := context.WithTimeout(ctx, receiveTime)
+	defer cancel()
+	defer k.lock(p.ID)()
+	format := "sha1"
+	if len(commit) == 64 {
+		format = "sha256"
+	}
+	m, err := k.open(ctx, p.ID, format)
+	if err != nil {
+		return nil, err
+	}
+	if err := m.Fetch(ctx, p.Repository, commit); err != nil {
+		return nil, fault.Wrap("repository.Fetch", fault.BadInput, err, "the commit could not be fetched: %v", err)
+	}
+	known, err := k.tips(ctx, m, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	f, err := os.CreateTemp("", "firethorn-bundle-")
+	if err != nil {
+		return nil, err
+	}
+	defer os.Remove(f.Name())
+	defer f.Close()
+	if err := m.Pack(ctx, commit, known, f); err != nil {
+		return nil, err
+	}
+	size, err := f.Seek(0, io.SeekEnd)
+	if err == nil {
+		_, err = f.Seek(0, io.SeekStart)
+	}
+	if err != nil {
+		return nil, err
+	}
+	return k.take(ctx, p, f, size, who)
+}
+
+// MayFetch says what is wrong with the address of a repository.
+func (k *Keeper) MayFetch(address string) error {
+	if err := git.CheckAddress(address, k.hosts); err != nil {
+		return fault.Wrap("repository", fault.BadInput, err, "%v", err)
+	}
+	return nil
+}
