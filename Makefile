@@ -87,4 +87,4 @@ screenshots: ## docs/screenshots, from a demo that runs
 	@go run ./demo/shots
 
 clean: ## remove all that was built
-	@rm -rf bin node_modules client/js/dist console/dist/app demo/quayside/build demo/gangway/build demo/data
+	@rm -rf bin node_modules client/js/dist console/dist/app demo/quayside/build demo/gangway/build demo/data demo/data-code

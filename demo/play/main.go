@@ -26,6 +26,7 @@ import (
 	"time"
 
 	"firethorn/demo/apps"
+	"firethorn/demo/code"
 	"firethorn/demo/replay"
 )
 
@@ -55,6 +56,11 @@ type demo struct {
 	server, link              string
 	tokens                    map[string]string // of people, to decide by
 	outcomes                  map[string]replay.Outcomes
+	repo                      *code.Repo
+	keys                      map[string]string            // of projects, to report with
+	total                     int                          // events that were sent
+	late                      map[string][]json.RawMessage // events of the older releases, when the newer ones are out
+	stop                      func()                       // the service
 }
 
 func (d *demo) run(ctx context.Context) error {
@@ -65,83 +71,35 @@ func (d *demo) run(ctx context.Context) error {
 	if err := d.checkBuild(lines); err != nil {
 		return err
 	}
-	if err := os.RemoveAll(d.data); err != nil {
+	if err := errors.Join(os.RemoveAll(d.data), os.RemoveAll(d.data+"-code")); err != nil {
 		return err
 	}
 	log.Printf("starting the service on a fresh data directory, %s …", d.data)
-	stop, err := d.serve(ctx)
-	if err != nil {
-		return err
-	}
-	defer stop()
-	keys := map[string]string{}
-	for _, name := range []string{"quayside", "gangway", "bosun"} {
-		var p struct {
-			IngestKey string `json:"ingest_key"`
-		}
-		if err := d.json(ctx, &p, "project", "create", name); err != nil {
-			return err
-		}
-		keys[name] = p.IngestKey
-	}
-	// The gates were set up before the newest version of the algorithm.
-	if err := d.do(ctx, "group", "adopt", "2", "--project", "gangway"); err != nil {
-		return err
-	}
-	if err := d.pushSymbols(ctx); err != nil {
-		return err
-	}
-	if err := d.addPeople(ctx); err != nil {
-		return err
-	}
 	now := time.Now()
-	began := now
-	total := 0
-	for _, newer := range []bool{false, true} {
-		if err := d.release(ctx, newer, now); err != nil {
-			return err
-		}
-		for _, app := range []string{"quayside", "gangway"} {
-			events := replay.Traffic(lines, app, newer, now)
-			total += len(events)
-			if err := d.sendAll(ctx, app, keys[app], events, newer); err != nil {
-				return err
-			}
-		}
-		if err := d.settle(ctx); err != nil {
-			return err
-		}
-		if !newer {
-			if err := d.triage(ctx); err != nil {
-				return err
-			}
-		}
-	}
-	for _, app := range []string{"quayside", "gangway"} {
-		events := replay.Spoilt(lines, app, now)
-		total += len(events)
-		if err := d.send(ctx, keys[app], "events", events); err != nil {
-			return err
-		}
-	}
-	for _, app := range []string{"quayside", "gangway"} {
-		if err := d.checkSessions(ctx, app); err != nil {
-			return err
-		}
-	}
-	if err := d.rules(ctx, keys["quayside"], replay.Noise(lines, now)); err != nil {
+	if d.repo, err = code.New(d.data+"-code", d.dir, now); err != nil {
 		return err
 	}
-	stopBosun, err := d.bosun(ctx, keys["bosun"])
+	if err := d.begin(ctx, 27); err != nil {
+		return err
+	}
+	defer func() { d.stop() }()
+	began := now
+	if err := d.story(ctx, lines, now); err != nil {
+		return err
+	}
+	stopBosun, err := d.bosun(ctx, d.keys["bosun"])
 	if err != nil {
 		return err
 	}
 	defer stopBosun()
-	log.Printf("%d events replayed and filed in %s", total, time.Since(began).Round(100*time.Millisecond))
+	if err := d.checkLikely(ctx); err != nil {
+		return err
+	}
+	log.Printf("%d events replayed and filed in %s", d.total, time.Since(began).Round(100*time.Millisecond))
 	if d.once {
 		return nil
 	}
-	return d.live(ctx, keys)
+	return d.live(ctx, d.keys)
 }
 
 // rulesAct is how long rules may take to act.
@@ -181,9 +139,9 @@ func (d *demo) checkBuild(lines []replay.Line) error {
 	return nil
 }
 
-// serve starts the service and waits until it is ready.
-func (d *demo) serve(ctx context.Context) (stop func(), err error) {
-	cmd := exec.Command(d.binary, "serve", "--data", d.data, "--listen", d.listen, "--log-level", "warn")
+// serve starts the service, its clock so far behind, and waits until it is ready.
+func (d *demo) serve(ctx context.Context, behind time.Duration) (stop func(), err error) {
+	cmd := exec.Command(d.binary, "serve", "--data", d.data, "--listen", d.listen, "--log-level", "warn", "--clock-offset", (-behind).String())
 	cmd.Stderr = os.Stderr
 	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
 	out, err := cmd.StdoutPipe()
@@ -198,17 +156,14 @@ func (d *demo) serve(ctx context.Context) (stop func(), err error) {
 		_ = cmd.Wait()
 	}
 	r := bufio.NewReader(out)
-	for d.link == "" {
+	for ready := false; !ready; {
 		line, err := r.ReadString('\n')
 		if err != nil {
 			stop()
 			return nil, errors.New("the service ended before it was ready")
 		}
 		if url, ok := strings.CutPrefix(line, "ready "); ok {
-			d.server = strings.TrimSpace(url)
-		}
-		if rest, ok := strings.CutPrefix(line, "console "); ok {
-			d.link, _, _ = strings.Cut(rest, " ")
+			d.server, ready = strings.TrimSpace(url), true
 		}
 	}
 	go func() { _, _ = io.Copy(io.Discard, r) }()

@@ -2,45 +2,73 @@ package main
 
 import (
 	"context"
-	"time"
+	"fmt"
+	"log"
 
-	"firethorn/demo/replay"
+	"firethorn/demo/code"
 )
 
-// release is what a build made of a commit, brought to production some time ago.
-type release struct {
-	project, version, commit string
-	newer                    bool
+// release lets the team's commits reach a release, announces it as its build
+// does, with what is new in the repository, and marks it as deployed. fixes is
+// the issue that a commit's message names.
+func (d *demo) release(ctx context.Context, project, version, fixes string) error {
+	commit, err := d.repo.Reach(project+" "+version, fixes)
+	if err != nil {
+		return err
+	}
+	var t struct {
+		Token string `json:"token"`
+	}
+	if err := d.json(ctx, &t, "token", "create", "build of "+project+" "+version, "--scope", "build", "--project", project); err != nil {
+		return err
+	}
+	if err := d.do(ctx, "--token", t.Token, "release", "announce", "--project", project, "--release", version, "--commit", commit, "--repo", d.repo.Dir); err != nil {
+		return err
+	}
+	return d.do(ctx, "--token", t.Token, "release", "mark-deployed", "--project", project, "--release", version, "--environment", "production")
 }
 
-var releases = []release{
-	{"quayside", "4.2.0", "3b1f0c9a7d52e84466f1c0de9ab27735514f8e02", false}, {"gangway", "2.8.0", "a90c4e17b6f23d8855c1099e7fd0426b1c3e5a78", false},
-	{"quayside", "4.2.1", "c47d81e2f09b365a1d8e7740bb93fa6612c05d3f", true}, {"gangway", "2.9.0", "5e82fb30d1c6a94f7b20e8d35c9147fa06bb1d94", true},
-}
-
-// release announces the older or the newer releases as their builds do, and
-// marks them as deployed.
-func (d *demo) release(ctx context.Context, newer bool, now time.Time) error {
-	at := now.Add(-14 * 24 * time.Hour)
-	if newer {
-		at = now.Add(-replay.NewReleaseAge)
-	}
-	for _, r := range releases {
-		if r.newer != newer {
-			continue
-		}
-		var t struct {
-			Token string `json:"token"`
-		}
-		if err := d.json(ctx, &t, "token", "create", "build of "+r.project+" "+r.version, "--scope", "build", "--project", r.project); err != nil {
+// checkLikely asks for each bug that is planted which commit is the likeliest.
+func (d *demo) checkLikely(ctx context.Context) error {
+	first, all := 0, code.All()
+	for _, p := range all {
+		id, err := d.issue(ctx, p.Project, p.Bug)
+		if err != nil {
 			return err
 		}
-		if err := d.do(ctx, "--token", t.Token, "release", "announce", "--project", r.project, "--release", r.version, "--commit", r.commit); err != nil {
+		var got struct {
+			Changes []struct{ Subject string }
+			Words   string
+		}
+		if err := d.json(ctx, &got, "issue", "likely", id); err != nil {
 			return err
 		}
-		if err := d.do(ctx, "--token", t.Token, "release", "mark-deployed", "--project", r.project, "--release", r.version, "--environment", "production", "--at", at.UTC().Format(time.RFC3339)); err != nil {
-			return err
+		switch {
+		case len(got.Changes) > 0 && got.Changes[0].Subject == p.Subject:
+			first++
+		case len(got.Changes) > 0:
+			log.Printf("%s (%s): %q is ranked first, and it came by %q", id, p.Bug, got.Changes[0].Subject, p.Subject)
+		default:
+			log.Printf("%s (%s): no change is likely: %s", id, p.Bug, got.Words)
 		}
 	}
+	log.Printf("likely changes: of %d planted bugs the commit that brought it is ranked first for %d", len(all), first)
 	return nil
+}
+
+// issue finds the one issue with a word in its headline.
+func (d *demo) issue(ctx context.Context, project, text string) (string, error) {
+	var list struct {
+		Issues []struct {
+			ID       string `json:"id"`
+			Headline string `json:"headline"`
+		} `json:"issues"`
+	}
+	if err := d.json(ctx, &list, "issue", "list", "--project", project, "--state", "all", "--text", text); err != nil {
+		return "", err
+	}
+	if len(list.Issues) != 1 {
+		return "", fmt.Errorf("%d issues of %s have %q in them, 1 should: %v", len(list.Issues), project, text, list.Issues)
+	}
+	return list.Issues[0].ID, nil
 }

@@ -1,9 +1,6 @@
 package main
 
-import (
-	"context"
-	"fmt"
-)
+import "context"
 
 // people are the team, by first name.
 var people = map[string][2]string{
@@ -29,36 +26,34 @@ func (d *demo) addPeople(ctx context.Context) error {
 }
 
 // decision is what somebody did about the issue with a word in its headline.
-type decision struct{ who, project, text, verb, flag, value string }
+type decision struct {
+	who, project, text, verb string
+	flags                    []string
+}
 
-// decisions are what the team did before the new releases went out.
+// decisions are what the team did before the newest releases went out.
 var decisions = []decision{
-	{"sunniva", "quayside", "tideAt", "assign", "--to", "Maren Holt"}, {"maren", "quayside", "tideAt", "fix", "--in", "4.2.1"},
-	{"sunniva", "quayside", "placeBerths", "assign", "--to", "Oke Farrow"}, {"oke", "quayside", "placeBerths", "fix", "--in", "4.2.1"},
-	{"sunniva", "quayside", "getJSON", "assign", "--to", "Sunniva Bray"}, {"maren", "quayside", "restoreFilter", "dismiss", "", ""},
-	{"oke", "quayside", "stepZoom", "accept", "", ""}, {"oke", "gangway", "manifestOf", "fix", "--in", "2.9.0"}, {"sunniva", "gangway", "weatherAt", "assign", "--to", "Oke Farrow"},
+	{"sunniva", "quayside", "tideAt", "assign", []string{"--to", "Maren Holt"}}, {"maren", "quayside", "tideAt", "fix", []string{"--next", "--why", "the year has 366 days at times"}},
+	{"sunniva", "quayside", "placeBerths", "assign", []string{"--to", "Oke Farrow"}}, {"oke", "quayside", "placeBerths", "fix", []string{"--in", "4.2.1"}},
+	{"sunniva", "quayside", "getJSON", "assign", []string{"--to", "Sunniva Bray"}}, {"maren", "quayside", "restoreFilter", "dismiss", nil},
+	{"oke", "quayside", "stepZoom", "accept", nil}, {"oke", "gangway", "manifestOf", "fix", []string{"--in", "2.9.0"}}, {"sunniva", "gangway", "weatherAt", "assign", []string{"--to", "Oke Farrow"}},
+	{"maren", "quayside", "findSailing", "park", []string{"--users", "200", "--until", "4w", "--why", "people mistype; it matters when many do"}},
+	{"oke", "gangway", "boardingRate", "park", []string{"--next-release", "--new-environment"}},
 }
 
 func (d *demo) triage(ctx context.Context) error {
 	for _, dec := range decisions {
-		var list struct {
-			Issues []struct {
-				ID string `json:"id"`
-			} `json:"issues"`
-		}
-		if err := d.json(ctx, &list, "issue", "list", "--project", dec.project, "--state", "all", "--text", dec.text); err != nil {
-			return err
-		}
-		if len(list.Issues) != 1 {
-			return fmt.Errorf("%d issues of %s have %q in them, 1 should", len(list.Issues), dec.project, dec.text)
-		}
-		args := []string{"--token", d.tokens[dec.who], "issue", dec.verb, list.Issues[0].ID}
-		if dec.flag != "" {
-			args = append(args, dec.flag, dec.value)
-		}
-		if err := d.do(ctx, args...); err != nil {
+		if err := d.decide(ctx, dec); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+func (d *demo) decide(ctx context.Context, dec decision) error {
+	id, err := d.issue(ctx, dec.project, dec.text)
+	if err != nil {
+		return err
+	}
+	return d.do(ctx, append([]string{"--token", d.tokens[dec.who], "issue", dec.verb, id}, dec.flags...)...)
 }

@@ -3,12 +3,14 @@ package mariadb
 import (
 	"context"
 	"database/sql"
+	"errors"
 	"fmt"
 	"slices"
 	"strconv"
 	"strings"
 	"time"
 
+	"github.com/go-sql-driver/mysql"
 	"github.com/google/uuid"
 )
 
@@ -45,7 +47,7 @@ func (s *Store) EnsurePartitions(ctx context.Context) error {
 	}
 	for table, list := range add {
 		list = append(list, "PARTITION pmax VALUES LESS THAN MAXVALUE")
-		if _, err := s.slow.ExecContext(ctx, "ALTER TABLE "+table+" REORGANIZE PARTITION pmax INTO ("+strings.Join(list, ", ")+")"); err != nil {
+		if err := s.alter(ctx, "ALTER TABLE "+table+" REORGANIZE PARTITION pmax INTO ("+strings.Join(list, ", ")+")"); err != nil {
 			return fmt.Errorf("partitions of %s: %w", table, err)
 		}
 	}
@@ -114,4 +116,28 @@ func (s *Store) PartitionState(ctx context.Context) (Partitions, error) {
 		p.Ahead = days[len(days)-1] - Day(s.now()) - longest
 	}
 	return p, nil
+}
+
+const (
+	alterTries = 60
+	alterPause = 500 * time.Millisecond
+)
+
+// alter changes a table that transactions use. While a change waits for them,
+// all who come after it wait for the change; and a transaction that needs
+// another connection, to prepare a statement, would wait for itself. So it
+// waits a second only, lets the others through, and tries again.
+func (s *Store) alter(ctx context.Context, query string) error {
+	for try := 1; ; try++ {
+		_, err := s.slow.ExecContext(ctx, "SET STATEMENT lock_wait_timeout=1 FOR "+query)
+		var e *mysql.MySQLError
+		if err == nil || !errors.As(err, &e) || e.Number != 1205 || try == alterTries {
+			return err
+		}
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-time.After(alterPause):
+		}
+	}
 }

@@ -112,7 +112,7 @@ func (s *Store) retireDay(ctx context.Context, day int) error {
 	}
 	defer release()
 	for _, table := range []string{"event_body", "event"} { // rows last: they say what is folded
-		_, err := s.slow.ExecContext(ctx, fmt.Sprintf("ALTER TABLE %s DROP PARTITION IF EXISTS p%d", table, day))
+		err := s.alter(ctx, fmt.Sprintf("ALTER TABLE %s DROP PARTITION IF EXISTS p%d", table, day))
 		if err != nil {
 			return err
 		}

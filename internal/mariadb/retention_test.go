@@ -1,6 +1,7 @@
 package mariadb
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"testing"
@@ -293,5 +294,42 @@ func TestFile_GoesOnWhenTheClockIsSetBack(t *testing.T) {
 	is := b.issue(1)
 	if is.Events != 3 || is.Users != 3 || is.LastSeen.After(b.now) {
 		t.Errorf("%d events, %d users, last seen %v", is.Events, is.Users, is.LastSeen)
+	}
+}
+
+// A change of partitions that waits for a transaction lets others through, else
+// a transaction that waits for one of them would never end.
+func TestAlter_LetsOthersThrough(t *testing.T) {
+	b := open1(t, noon)
+	ctx := t.Context()
+	b.in("tideAt", "4.2.0")
+	tx, err := b.db.BeginTx(ctx, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer tx.Rollback()
+	var n int
+	if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM event").Scan(&n); err != nil {
+		t.Fatal(err)
+	}
+	b.now = b.now.Add(10 * day)
+	done := make(chan error, 1)
+	go func() { done <- b.EnsurePartitions(ctx) }()
+	time.Sleep(300 * time.Millisecond) // it waits by now
+	soon, cancel := context.WithTimeout(ctx, 20*time.Second)
+	defer cancel()
+	st, err := b.db.PrepareContext(soon, "SELECT COUNT(*) FROM event WHERE project=?")
+	if err != nil {
+		t.Fatalf("who comes after a change that waits never gets through: %v", err)
+	}
+	st.Close()
+	if err := tx.Commit(); err != nil {
+		t.Fatal(err)
+	}
+	if err := <-done; err != nil {
+		t.Errorf("once nobody is in the way: %v", err)
+	}
+	if p, err := b.PartitionState(ctx); err != nil || p.Ahead < 1 {
+		t.Errorf("%+v, %v", p, err)
 	}
 }

@@ -55,7 +55,8 @@ export function ReleasesPage() {
 }
 
 const orders = {
-  auto: 'by version, or by announcement where that is not possible',
+  auto: 'by commit, else by version, else by announcement',
+  commits: 'by commit',
   versions: 'by version',
   announcement: 'by when they were announced or first heard of',
 }
