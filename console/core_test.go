@@ -14,6 +14,7 @@ import (
 	"strconv"
 	"strings"
 	"testing"
+	"time"
 )
 
 // call is a function of src/core, its arguments, and what it must give.
@@ -352,5 +353,80 @@ func TestReleases_LatestDeploys(t *testing.T) {
 		{[]any{}, "latestDeploys", []any{[]any{}}},
 		{[]any{two, one}, "latestDeploys", []any{[]any{one, two}}},
 		{[]any{three, two}, "latestDeploys", []any{[]any{one, two, three}}},
+	})
+}
+
+func TestTimeLine(t *testing.T) {
+	noon := func(day int) string { return fmt.Sprintf("2026-11-%02dT12:00:00Z", day) }
+	now := time.Date(2026, 11, 18, 0, 0, 0, 0, time.UTC).UnixMilli()
+	mark := func(kind, at, release, from string) map[string]any {
+		return map[string]any{"at": at, "kind": kind, "words": "", "release": release, "from": from}
+	}
+	marks := []any{mark("release", noon(9), "4.1.0", ""), mark("release", noon(9), "4.1.1", ""), mark("first_seen", noon(10), "4.1.0", ""), mark("deploy", noon(11), "4.1.0", ""), mark("regressed", noon(15), "4.2.0", "4.1.1")}
+	days := []any{"2026-11-10", "2026-11-15"}
+	got := run(t, "timeline", "timeLine", days, marks, now, 100)
+	if n := len(got["days"].([]any)); n != 10 || got["days"].([]any)[0] != "2026-11-09" || got["days"].([]any)[9] != "2026-11-18" {
+		t.Errorf("days: %v", got["days"])
+	}
+	releases := got["releases"].([]any)
+	a, b := releases[0].(map[string]any), releases[1].(map[string]any)
+	if a["x"] != 5.0 || a["lane"] != 0.0 || b["lane"] != 1.0 {
+		t.Errorf("two releases of one time stand at %v and %v", a, b)
+	}
+	if d := got["decisions"].([]any); len(d) != 1 || d[0].(map[string]any)["x"] != 65.0 {
+		t.Errorf("decisions: %v", d)
+	}
+	if r := got["ranges"].([]any); len(r) != 1 || r[0].(map[string]any)["from"] != 5.0 || r[0].(map[string]any)["to"] != 65.0 || r[0].(map[string]any)["words"] != "between 4.1.1 and 4.2.0" {
+		t.Errorf("ranges: %v", r)
+	}
+	if d := got["deploys"].([]any); len(d) != 1 {
+		t.Errorf("deploys: %v", d)
+	}
+	check(t, "timeline", []call{
+		{[]any{map[string]any{"day": "a", "events": 0, "users": 0}, map[string]any{"day": "b", "events": 2, "users": 1}}, "everyDay", []any{[]any{"a", "b"}, []any{map[string]any{"day": "b", "events": 2, "users": 1}}}},
+		{"1 day, 1,204 events; releases: 4.2.0 on 2026-11-09; came back on 2026-11-10", "lineInWords", []any{map[string]any{"days": []any{"a"}, "releases": []any{map[string]any{"text": "4.2.0", "at": noon(9)}}, "decisions": []any{map[string]any{"of": mark("regressed", noon(10), "4.2.0", "")}}}, 1204}},
+	})
+}
+
+// run calls one function of src/core that gives an object.
+func run(t *testing.T, module, name string, args ...any) map[string]any {
+	t.Helper()
+	if _, err := os.Stat("../node_modules/typescript"); err != nil && os.Getenv("FIRETHORN_CONSOLE") != "required" {
+		t.Skip("npm ci was not run")
+	}
+	raw, err := json.Marshal([]any{append([]any{name}, args...)})
+	if err != nil {
+		t.Fatal(err)
+	}
+	cmd := exec.Command("node", "call.mjs", "src/core/"+module+".ts")
+	cmd.Stdin = bytes.NewReader(raw)
+	out, err := cmd.Output()
+	var got []map[string]any
+	if err != nil || json.Unmarshal(out, &got) != nil {
+		t.Fatalf("%v\n%s", err, out)
+	}
+	return got[0]
+}
+
+func TestSettle(t *testing.T) {
+	form := func(change map[string]any) map[string]any {
+		f := map[string]any{"until": "", "events": "", "users": "", "doubled": false, "nextRelease": false, "newEnvironment": false}
+		for k, v := range change {
+			f[k] = v
+		}
+		return f
+	}
+	check(t, "settle", []call{
+		{map[string]any{"release": "4.2.1"}, "fixOf", []any{"release", " 4.2.1 ", "", ""}},
+		{nil, "fixOf", []any{"release", " ", "8ac1f00d", ""}},
+		{map[string]any{"next": true, "why": "soon"}, "fixOf", []any{"next", "4.2.1", "", " soon "}},
+		{map[string]any{"commit": "8ac1f00d"}, "fixOf", []any{"commit", "4.2.1", "8ac1f00d", ""}},
+		{nil, "fixOf", []any{"commit", "", "the last one", ""}},
+		{map[string]any{"now": true}, "fixOf", []any{"now", "", "", ""}},
+		{nil, "parkOf", []any{form(nil)}},
+		{nil, "parkOf", []any{form(map[string]any{"users": "-3", "events": "0"})}},
+		{map[string]any{"users": 10, "until": "2026-12-24T00:00:00Z", "next_release": true}, "parkOf", []any{form(map[string]any{"users": "10", "until": "2026-12-24", "nextRelease": true})}},
+		{"10 more users or the next release", "parkWords", []any{form(map[string]any{"users": "10", "nextRelease": true})}},
+		{"1 more user or 2 others", "parkWords", []any{form(map[string]any{"users": "1", "doubled": true, "newEnvironment": true})}},
 	})
 }

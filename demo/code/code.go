@@ -49,15 +49,24 @@ type edit struct {
 	next                bool
 }
 
-// Planted is a bug and the commit that brought it.
-type Planted struct{ Project, Bug, Subject string }
+// Planted is a bug, the commit that brought it, and the release that was first
+// built with it.
+type Planted struct{ Project, Bug, Subject, Release string }
 
 // All lists the planted bugs.
 func All() (list []Planted) {
-	for _, s := range steps {
-		if s.bug != "" {
-			list = append(list, Planted{s.project, s.bug, s.subject})
+	for i, s := range steps {
+		if s.bug == "" {
+			continue
 		}
+		p := Planted{Project: s.project, Bug: s.bug, Subject: s.subject}
+		for _, later := range steps[i:] {
+			if version, ok := strings.CutPrefix(later.release, s.project+" "); ok {
+				p.Release = version
+				break
+			}
+		}
+		list = append(list, p)
 	}
 	return list
 }

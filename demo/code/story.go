@@ -29,7 +29,7 @@ var steps = []step{
 	{by: sunniva, days: 55, subject: "Read codes as they are printed", project: "gangway", bug: "readTicket", edits: []edit{changed("gangway/src/tickets.ts", "    return JSON.parse(code) as Ticket\n", "    return JSON.parse(Buffer.from(code, 'base64url').toString('latin1')) as Ticket\n")}},
 	{by: maren, days: 49, subject: "Manifests by sailing", project: "gangway", bug: "manifestOf", edits: []edit{changed("gangway/src/manifest.ts", "m?.passengers ?? []", "m!.passengers")}},
 	{by: maren, days: 48, subject: "Boarding rates of long sailings", project: "gangway", bug: "boardingRate", edits: []edit{changed("gangway/src/manifest.ts", "BigInt(boarded) / (minutes || 1n)", "BigInt(boarded) / minutes")}},
-	{by: oke, days: 41, subject: "Gates answer for themselves", project: "gangway", bug: "openGate", edits: []edit{changed("gangway/src/gates.ts", "  return name\n", "  throw new GateError(`gate ${name} does not answer`)\n")}},
+	{by: oke, days: 41, subject: "Gates answer for themselves", project: "gangway", bug: "GateError", edits: []edit{changed("gangway/src/gates.ts", "  return name\n", "  throw new GateError(`gate ${name} does not answer`)\n")}},
 	{by: sunniva, days: 38, subject: "Wind from the islands", project: "gangway", bug: "weatherAt", edits: []edit{changed("gangway/src/weather.ts", "fetch(`http://wind.example/", "fetch(`http://127.0.0.1:9/")}},
 	{by: oke, days: 35, subject: "A ship without a berth is an error", project: "gangway", bug: "findBerth", edits: []edit{changed("gangway/src/berths.ts", "  if (!b) return ''\n", "  if (!b) throw new Error('not found')\n")}},
 	{by: sunniva, days: 30, subject: "How passengers reach us", edits: []edit{wrote("help.md", "harbour offices, by telephone")}},

@@ -192,19 +192,17 @@ func (d *demo) json(ctx context.Context, v any, args ...string) error {
 	return json.Unmarshal(out, v)
 }
 
-func (d *demo) pushSymbols(ctx context.Context) error {
-	log.Print("pushing source maps …")
-	for _, r := range apps.QuaysideReleases {
-		if err := d.do(ctx, "symbols", "push", "--project", "quayside", "--release", r, "--served-at", "https://quayside.example/", filepath.Join(d.dir, "quayside", "build", "symbols-"+r)); err != nil {
-			return err
-		}
+// pushSymbols pushes the source maps of a release; those before the first that
+// was built have its maps.
+func (d *demo) pushSymbols(ctx context.Context, project, version string) error {
+	if project == "gangway" {
+		return d.do(ctx, "symbols", "push", "--project", project, "--release", version, apps.GangwayDir(d.dir, version))
 	}
-	for _, r := range apps.GangwayReleases {
-		if err := d.do(ctx, "symbols", "push", "--project", "gangway", "--release", r, apps.GangwayDir(d.dir, r)); err != nil {
-			return err
-		}
+	built := version
+	if !slices.Contains(apps.QuaysideReleases, version) {
+		built = apps.QuaysideReleases[0]
 	}
-	return nil
+	return d.do(ctx, "symbols", "push", "--project", project, "--release", version, "--served-at", "https://quayside.example/", filepath.Join(d.dir, "quayside", "build", "symbols-"+built))
 }
 
 // sendAll sends events with the sessions they happened in, and what people

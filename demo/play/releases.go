@@ -9,7 +9,8 @@ import (
 )
 
 // release lets the team's commits reach a release, announces it as its build
-// does, with what is new in the repository, and marks it as deployed. fixes is
+// does, with what is new in the repository, pushes its source maps, and
+// marks it as deployed. fixes is
 // the issue that a commit's message names.
 func (d *demo) release(ctx context.Context, project, version, fixes string) error {
 	commit, err := d.repo.Reach(project+" "+version, fixes)
@@ -23,6 +24,9 @@ func (d *demo) release(ctx context.Context, project, version, fixes string) erro
 		return err
 	}
 	if err := d.do(ctx, "--token", t.Token, "release", "announce", "--project", project, "--release", version, "--commit", commit, "--repo", d.repo.Dir); err != nil {
+		return err
+	}
+	if err := d.pushSymbols(ctx, project, version); err != nil {
 		return err
 	}
 	return d.do(ctx, "--token", t.Token, "release", "mark-deployed", "--project", project, "--release", version, "--environment", "production")
@@ -40,7 +44,7 @@ func (d *demo) checkLikely(ctx context.Context) error {
 			Changes []struct{ Subject string }
 			Words   string
 		}
-		if err := d.json(ctx, &got, "issue", "likely", id); err != nil {
+		if err := d.json(ctx, &got, "issue", "likely", id, "--in", p.Release); err != nil {
 			return err
 		}
 		switch {

@@ -50,9 +50,6 @@ func (d *demo) setUp(ctx context.Context, _ []replay.Line, _ time.Time) error {
 			return err
 		}
 	}
-	if err := d.pushSymbols(ctx); err != nil {
-		return err
-	}
 	if err := d.addPeople(ctx); err != nil {
 		return err
 	}

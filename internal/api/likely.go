@@ -18,7 +18,7 @@ import (
 
 // longLived is after which time in a release an issue is not said to have come
 // with it alone.
-const longLived = 48 * time.Hour
+const longLived = 7 * 24 * time.Hour
 
 // onsetDeploys are how many deploys before an onset are shown, of how long before.
 const (
@@ -160,6 +160,6 @@ func (a *API) onset(ctx context.Context, p *mariadb.Project, is *mariadb.Issue, 
 			o.Deploys = append(o.Deploys, markOf(m))
 		}
 	}
-	o.Words = fmt.Sprintf("it began %d days after %s came out: look at what else changed then, data and configuration too", int(span.Began.Sub(span.Out).Hours()/24), span.Release)
+	o.Words = fmt.Sprintf("It began %d days after %s came out: look at what else changed then, data and configuration too", int(span.Began.Sub(span.Out).Hours()/24), span.Release)
 	return o, nil
 }

@@ -146,6 +146,10 @@ func TestChanges_FollowLinesAndMoves(t *testing.T) {
 	if want := (commits.Hunk{OldStart: 2, OldCount: 0, NewStart: 3, NewCount: 1}); len(got[last].Hunks) != 1 || got[last].Hunks[0] != want {
 		t.Errorf("the long line: %+v, want %+v", got[last].Hunks, want)
 	}
+	words := w.commit("Words alone", "src/tide tables.ts", "// as the harbour office gives them out\n"+long)
+	if got, err := w.Changes(ctx, last, words, "src/tide tables.ts"); err != nil || len(got[words].Hunks) != 1 || !got[words].Hunks[0].Comment {
+		t.Errorf("a comment: %+v, %v", got, err)
+	}
 	if some, err := w.Changes(ctx, moved, last, "src/tide tables.ts"); err != nil || len(some) != 1 {
 		t.Errorf("in a range: %+v, %v", some, err)
 	}

@@ -57,11 +57,12 @@ func readChanges(text io.Reader, out map[string]commits.FileChange) error {
 	lines := bufio.NewReaderSize(text, 64<<10)
 	hash := ""
 	var f commits.FileChange
+	var open *commits.Hunk // whose lines are being read
 	store := func() {
 		if hash != "" && f.Path != "" {
 			out[hash] = f
 		}
-		hash, f = "", commits.FileChange{}
+		hash, f, open = "", commits.FileChange{}, nil
 	}
 	head := false
 	for {
@@ -83,6 +84,8 @@ func readChanges(text io.Reader, out map[string]commits.FileChange) error {
 			hash, head = s[1:], true
 		case strings.HasPrefix(s, "diff --git "):
 			head = true
+		case !head && open != nil && (strings.HasPrefix(s, "+") || strings.HasPrefix(s, "-")):
+			open.Comment = open.Comment && comment(s[1:])
 		case head && strings.HasPrefix(s, "rename from "):
 			f.Old = unquote(strings.TrimPrefix(s, "rename from "))
 		case head && strings.HasPrefix(s, "rename to "):
@@ -97,10 +100,23 @@ func readChanges(text io.Reader, out map[string]commits.FileChange) error {
 			}
 		default:
 			if m := hunkHead.FindStringSubmatch(s); m != nil && !head {
-				f.Hunks = append(f.Hunks, commits.Hunk{OldStart: number(m[1], 0), OldCount: number(m[2], 1), NewStart: number(m[3], 0), NewCount: number(m[4], 1)})
+				f.Hunks = append(f.Hunks, commits.Hunk{OldStart: number(m[1], 0), OldCount: number(m[2], 1), NewStart: number(m[3], 0), NewCount: number(m[4], 1), Comment: true})
+				open = &f.Hunks[len(f.Hunks)-1]
 			}
 		}
 	}
+}
+
+// comment says whether a line is empty, or a comment in one of the ways that
+// most languages have.
+func comment(line string) bool {
+	line = strings.TrimSpace(line)
+	for _, mark := range []string{"//", "/*", "* ", "*/", "# ", "-- ", "<!--"} {
+		if strings.HasPrefix(line, mark) {
+			return true
+		}
+	}
+	return line == "" || line == "*" || line == "#"
 }
 
 func number(s string, or int) int {

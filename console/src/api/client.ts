@@ -7,6 +7,7 @@ const api = createClient<paths>({ baseUrl: '' })
 
 export type Issue = components['schemas']['Issue']
 export type IssueDetail = components['schemas']['IssueDetail']
+export type ReleaseDetail = components['schemas']['ReleaseDetail']
 export type Issues = components['schemas']['Issues']
 export type EventDetail = components['schemas']['Event']
 export type Exception = components['schemas']['Exception']
@@ -101,10 +102,11 @@ export const feedback = (name: string, number: number, cursor?: string, signal?:
 export type Runtime = NonNullable<NonNullable<import('./schema.d.ts').operations['set-up']['parameters']['query']>['runtime']>
 export const setUp = (name: string, runtime: string, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/set-up', { params: { path: { project: name }, query: { runtime: runtime as Runtime } }, signal }))
 
-export type Verb = 'accept' | 'assign' | 'fix' | 'reopen' | 'dismiss' | 'undo'
+export type Act = components['schemas']['Act']
+export type Verb = 'accept' | 'assign' | 'fix' | 'park' | 'reopen' | 'dismiss' | 'count-only' | 'undo'
 
 /** Decides about an issue; version guards against deciding over somebody else's decision. */
-export const act = (id: string, verb: Verb, body: { to?: string; release?: string } = {}, version?: number) => {
+export const act = (id: string, verb: Verb, body: Act = {}, version?: number) => {
   const [name = '', number] = id.split('/')
   const params = { path: path(name, Number(number)), ...(version ? { header: { 'If-Match': `"${version}"` } } : {}) }
   return answer(api.POST(`/api/issues/{project}/{number}/${verb}` as '/api/issues/{project}/{number}/assign', { params, body }))
@@ -176,6 +178,20 @@ export const adoptGrouping = (name: string, version: number) => answer(api.PUT('
 export const review = (name: string, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/grouping/review', { params: ofProject(name), signal }))
 export const suggestion = (name: string, finding: number, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/grouping/review/{finding}/rules', { params: { path: { project: name, finding } }, signal }))
 export const pushRules = (name: string, text: string, note: string, onto: number) => answer(api.PUT('/api/projects/{project}/rules', { params: ofProject(name), body: { text, note, onto } }))
+
+/** Since when: days, releases, deploys and decisions of an issue. */
+export const since = (name: string, number: number, signal?: AbortSignal) => answer(api.GET('/api/issues/{project}/{number}/since', { params: { path: path(name, number) }, signal }))
+
+/** The commits that may have brought an issue. */
+export const likely = (id: string, signal?: AbortSignal) => answer(api.GET('/api/issues/{project}/{number}/likely', { params: { path: ofIssue(id) }, signal }))
+
+/** What goes with an issue that is deleted; deleting it takes how many events that are. */
+export const whatGoes = (id: string, signal?: AbortSignal) => answer(api.GET('/api/issues/{project}/{number}/deletion', { params: { path: ofIssue(id) }, signal }))
+export const deleteIssue = (id: string, events: number) => answer(api.DELETE('/api/issues/{project}/{number}', { params: { path: ofIssue(id), query: { events } } }))
+
+/** What one should hear of. */
+export const notices = (q: { unseen?: boolean; limit?: number }, signal?: AbortSignal) => answer(api.GET('/api/notices', { params: { query: q }, signal }))
+export const seenNotices = (upTo: number) => answer(api.POST('/api/notices/seen', { body: { up_to: upTo } }))
 
 /** The releases of a project, the newest first; and all about one. */
 export const releases = (name: string, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/releases', { params: ofProject(name), signal }))

@@ -2,7 +2,7 @@
 
 export const orders = ['impact', 'users', 'events', 'newest', 'last_seen'] as const
 export type Order = (typeof orders)[number]
-export const states = ['open', 'new', 'regressed', 'accepted', 'fixed', 'dismissed', 'all'] as const
+export const states = ['open', 'new', 'regressed', 'accepted', 'parked', 'fixed', 'dismissed', 'all'] as const
 export type StateFilter = (typeof states)[number]
 
 export interface ListQuery {

@@ -1,20 +1,20 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useRef, useState } from 'react'
 import type { ReactNode } from 'react'
-import { act, mergeIssues, people, splitIssue } from '../api/client.ts'
-import type { Issue, SplitBy, Verb } from '../api/client.ts'
-import { nextRelease } from '../core/format.ts'
+import { act, deleteIssue, mergeIssues, people, splitIssue } from '../api/client.ts'
+import type { Act, Issue, SplitBy, Verb } from '../api/client.ts'
 import { useKeys } from './keys.ts'
 import { MergeDialog } from './merge.tsx'
 import type { MergeChoice } from './merge.tsx'
 import { Dialog } from './parts.tsx'
 import { useSay } from './say.tsx'
+import { DeleteDialog, FixDialog, ParkDialog } from './settle.tsx'
 import { SplitDialog } from './split.tsx'
 
-type Asking = 'assign' | 'fix' | 'merge' | 'split' | undefined
+type Asking = 'assign' | 'fix' | 'park' | 'merge' | 'split' | 'delete' | undefined
 
 /** The bar of decisions about one issue, with a key for each; splitting is offered where its events are in sight. */
-export function DecisionBar({ issue, label, more, marked = [], merged, split }: { issue: Issue; label: string; more?: ReactNode; marked?: Issue[]; merged?: (into: string) => void; split?: (part: string) => void }) {
+export function DecisionBar({ issue, label, more, marked = [], merged, split, deleted }: { issue: Issue; label: string; more?: ReactNode; marked?: Issue[]; merged?: (into: string) => void; split?: (part: string) => void; deleted?: () => void }) {
   const client = useQueryClient()
   const say = useSay()
   const [asking, setAsking] = useState<Asking>()
@@ -24,11 +24,11 @@ export function DecisionBar({ issue, label, more, marked = [], merged, split }: 
   const versions = useRef(new Map<string, number>())
   const decide = useMutation({
     scope: { id: 'decide' },
-    mutationFn: (d: { issue: Issue; verb: Verb; body?: { to?: string; release?: string } }) =>
+    mutationFn: (d: { issue: Issue; verb: Verb; body?: Act }) =>
       act(d.issue.id, d.verb, d.body, d.verb === 'undo' ? undefined : Math.max(d.issue.version, versions.current.get(d.issue.id) ?? 0)),
     onSuccess: (now) => {
       versions.current.set(now.id, now.version)
-      say(`${now.id}: ${now.state}${now.state === 'fixed' ? ' in ' + now.fixed_in : ''}${now.owner ? ', ' + now.owner + ' has it' : ''}`)
+      say(`${now.id}: ${now.standing}`)
       void client.invalidateQueries({ queryKey: ['p', project] })
     },
     onError: (e) => {
@@ -36,7 +36,7 @@ export function DecisionBar({ issue, label, more, marked = [], merged, split }: 
       void client.invalidateQueries({ queryKey: ['p', project] })
     },
   })
-  const run = (verb: Verb, body?: { to?: string; release?: string }) => {
+  const run = (verb: Verb, body?: Act) => {
     setAsking(undefined)
     decide.mutate({ issue, verb, ...(body ? { body } : {}) })
   }
@@ -47,6 +47,17 @@ export function DecisionBar({ issue, label, more, marked = [], merged, split }: 
       say(`${c.from.join(', ')} merged into ${now.id}; Undo there takes it back`)
       merged?.(now.id)
       void client.invalidateQueries({ queryKey: ['p', project] })
+    },
+    onError: (e) => say(e.message, true),
+  })
+  const remove = useMutation({
+    scope: { id: 'decide' },
+    mutationFn: (events: number) => deleteIssue(issue.id, events),
+    onSuccess: (gone) => {
+      setAsking(undefined)
+      say(`${gone.issue} is deleted, with ${gone.events} events`)
+      void client.invalidateQueries({ queryKey: ['p', project] })
+      deleted?.()
     },
     onError: (e) => say(e.message, true),
   })
@@ -62,8 +73,9 @@ export function DecisionBar({ issue, label, more, marked = [], merged, split }: 
   })
   const open = ['new', 'accepted', 'regressed'].includes(issue.state)
   const doings: { key: string; words: string; on: boolean; run: () => void }[] = [
-    { key: 'a', words: 'Accept', on: issue.state !== 'accepted', run: () => run('accept') },
+    { key: 'a', words: 'Accept', on: ['new', 'regressed', 'parked'].includes(issue.state), run: () => run('accept') },
     { key: 's', words: 'Assign', on: true, run: () => setAsking('assign') },
+    { key: 'p', words: 'Park', on: open || issue.state === 'parked', run: () => setAsking('park') },
     { key: 'f', words: 'Fixed', on: true, run: () => setAsking('fix') },
     open ? { key: 'd', words: 'Dismiss', on: true, run: () => run('dismiss') } : { key: 'o', words: 'Reopen', on: true, run: () => run('reopen') },
     { key: 'm', words: marked.length > 1 ? `Merge ${marked.length}` : 'Merge', on: true, run: () => setAsking('merge') },
@@ -79,8 +91,17 @@ export function DecisionBar({ issue, label, more, marked = [], merged, split }: 
           {d.words} <kbd className="kbd kbd-xs" aria-hidden="true">{d.key}</kbd>
         </button>
       ))}
+      <details className="dropdown dropdown-top">
+        <summary className="btn btn-outline btn-sm font-normal">More …</summary>
+        <div className="dropdown-content z-20 mb-1 flex w-64 flex-col rounded border border-base-300 bg-base-100 p-1">
+          <button className="btn btn-ghost btn-sm justify-start font-normal" disabled={issue.count_only === true} onClick={() => run('count-only')} title="dismiss it, and keep no bodies of its events from now on">Count it only</button>
+          <button className="btn btn-ghost btn-sm justify-start font-normal" onClick={() => setAsking('delete')}>Delete …</button>
+        </div>
+      </details>
       <span className="grow" />
       {more}
+      {asking === 'park' && <ParkDialog issue={issue} close={() => setAsking(undefined)} done={(body) => run('park', body)} />}
+      {asking === 'delete' && <DeleteDialog issue={issue} close={() => setAsking(undefined)} done={(events) => remove.mutate(events)} />}
       {asking === 'assign' && <AssignDialog issue={issue} close={() => setAsking(undefined)} done={(to) => run('assign', { to })} />}
       {asking === 'merge' && (
         <MergeDialog
@@ -102,7 +123,7 @@ export function DecisionBar({ issue, label, more, marked = [], merged, split }: 
           }}
         />
       )}
-      {asking === 'fix' && <FixDialog issue={issue} close={() => setAsking(undefined)} done={(release) => run('fix', { release })} />}
+      {asking === 'fix' && <FixDialog issue={issue} close={() => setAsking(undefined)} done={(body) => run('fix', body)} />}
     </div>
   )
 }
@@ -134,34 +155,6 @@ function AssignDialog({ issue, close, done }: { issue: Issue; close: () => void;
             Cancel
           </button>
           <button className="btn btn-primary btn-sm">Assign</button>
-        </div>
-      </form>
-    </Dialog>
-  )
-}
-
-function FixDialog({ issue, close, done }: { issue: Issue; close: () => void; done: (release: string) => void }) {
-  const [release, setRelease] = useState(issue.fixed_in || nextRelease(issue.last_release))
-  return (
-    <Dialog title={`${issue.id} is fixed`} close={close}>
-      <form
-        onSubmit={(e) => {
-          e.preventDefault()
-          done(release)
-        }}
-      >
-        <label className="flex items-center gap-2">
-          <span>Fixed in</span>
-          <input className="input input-sm mono w-40" value={release} onChange={(e) => setRelease(e.target.value)} autoFocus required aria-label="Release that contains the fix" />
-        </label>
-        <p className="soft mt-2">An event from this release or a later one makes it regressed; one from an older release does not.</p>
-        <div className="mt-4 flex justify-end gap-2">
-          <button type="button" className="btn btn-ghost btn-sm" onClick={close}>
-            Cancel
-          </button>
-          <button className="btn btn-primary btn-sm" disabled={!release.trim()}>
-            Mark fixed in {release || '…'}
-          </button>
         </div>
       </form>
     </Dialog>

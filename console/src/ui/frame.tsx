@@ -4,6 +4,7 @@ import { Link, NavLink, Outlet, useLocation, useNavigate, useParams } from 'reac
 import * as api from '../api/client.ts'
 import { keysOff, setKeysOff, useKeys } from './keys.ts'
 import { useLive } from './live.ts'
+import { NoticesLink } from './notices.tsx'
 import { Dialog, Failed, Loading, Mark } from './parts.tsx'
 import { SayProvider } from './say.tsx'
 import { UnreadNotice } from './unread.tsx'
@@ -31,6 +32,7 @@ export function Frame() {
           <ProjectChoice project={project} />
           <span className="grow" />
           {project && <Search project={project} field={search} />}
+          <NoticesLink />
           <ThemeSwitch />
           <details className="dropdown dropdown-end">
             <summary className="btn btn-ghost btn-sm font-normal">{who.data.name}</summary>
@@ -147,7 +149,7 @@ function SignedOut() {
 }
 
 const keyList: [string, string][] = [
-  ['j, ↓', 'next issue, or older event'], ['k, ↑', 'previous issue, or newer event'], ['Enter', 'open the issue'], ['a', 'accept'], ['s', 'assign'], ['f', 'mark fixed'], ['m', 'merge'], ['t', 'split (on the page of an issue)'], ['x', 'mark a row for a merge'],
+  ['j, ↓', 'next issue, or older event'], ['k, ↑', 'previous issue, or newer event'], ['Enter', 'open the issue'], ['a', 'accept'], ['s', 'assign'], ['p', 'park'], ['f', 'mark fixed'], ['m', 'merge'], ['t', 'split (on the page of an issue)'], ['x', 'mark a row for a merge'],
   ['d', 'dismiss'], ['o', 'reopen'], ['z', 'undo'], ['n', 'show new issues'], ['r', 'raw trace and back'], ['1 to 4', 'parts of the issue'], ['Ctrl Enter', 'rules: try'], ['Ctrl s', 'rules: save'], ['/', 'search'], ['Esc', 'back to the list'], ['?', 'these keys'],
 ]
 

@@ -12,8 +12,10 @@ import { DecisionBar } from './decide.tsx'
 import { Breadcrumbs, Facts } from './facts.tsx'
 import { IssueFeedback, Said } from './feedback.tsx'
 import { useKeys } from './keys.ts'
+import { Likely } from './likely.tsx'
 import { Ago, Copy, Failed, Loading, State, StemAndBerry } from './parts.tsx'
 import { useSay } from './say.tsx'
+import { Since } from './since.tsx'
 import { Splits } from './split.tsx'
 import { Grouping } from './grouping.tsx'
 import { Threads } from './threads.tsx'
@@ -90,11 +92,9 @@ export function IssuePage() {
           <Counted title="environment" list={i.environments} />
         </Part>
         <Part id="when" title="Since when">
-          <StemAndBerry days={i.trend} scale={scaleOf([i.trend])} events={i.events} users={i.users} width={700} height={120} berry={11} notches={i.releases.map((r) => ({ day: r.first_seen.slice(0, 10), name: r.name }))} />
-          <p className="soft text-[.9rem]">
-            {day(i.trend[0]?.day ?? i.first_seen)} to {day(i.trend.at(-1)?.day ?? i.last_seen)}, days in UTC. Stem: events, on a log scale up to {count(scaleOf([i.trend]).events)} a day. Berry: users, up to {count(scaleOf([i.trend]).users)}. Notch: a release was first seen.
-          </p>
+          <Since project={project} number={n} issue={i} />
           <Counted title="release" list={i.releases} />
+          <Likely id={i.id} />
         </Part>
         <Part id="do" title="What to do">
           <MergedFrom issue={i} />
@@ -105,7 +105,7 @@ export function IssuePage() {
         </Part>
         </div>
       </div>
-      <DecisionBar issue={i} merged={(into) => void go(`/p/${into.replace('/', '/issues/')}`)} split={(part) => void go(`/p/${part.replace('/', '/issues/')}`)} label={`${i.id} is ${i.state}${i.state === 'fixed' ? ' in ' + i.fixed_in : i.state === 'regressed' ? ', was fixed in ' + i.fixed_in : ''}`} more={<Link className="btn btn-ghost btn-sm font-normal" to={`/p/${project}/issues`}>Back <kbd className="kbd kbd-xs" aria-hidden="true">Esc</kbd></Link>} />
+      <DecisionBar issue={i} merged={(into) => void go(`/p/${into.replace('/', '/issues/')}`)} split={(part) => void go(`/p/${part.replace('/', '/issues/')}`)} deleted={() => void go(`/p/${project}/issues`)} label={`${i.id} is ${i.standing}`} more={<Link className="btn btn-ghost btn-sm font-normal" to={`/p/${project}/issues`}>Back <kbd className="kbd kbd-xs" aria-hidden="true">Esc</kbd></Link>} />
     </>
   )
 }
@@ -126,8 +126,9 @@ function Head({ issue: i }: { issue: IssueDetail }) {
       <div className="mx-auto max-w-[84rem]">
         <div className="flex flex-wrap items-baseline gap-x-3 gap-y-1">
           <h1 className="text-xl font-semibold break-all">{i.headline}</h1>
-          <State state={i.state} fixedIn={i.fixed_in} />
+          <State state={i.state} fixedIn={i.fixed_in} countOnly={i.count_only} />
           <span className="soft">{i.id}</span>
+          {i.quiet && <span className="text-info" title={i.quiet}>gone quiet</span>}
           {i.recounting && <span className="text-warning" title="A merge, a split or its undo was just made: counts are still following it.">recounting</span>}
           <span className="grow" />
           <details className="dropdown dropdown-end">
@@ -250,6 +251,7 @@ function History({ project, number }: { project: string; number: number }) {
             <span className={e.undone ? 'soft line-through' : e.kind === 'regressed' ? 'hurts' : ''}>
               {e.actor && <b className="font-semibold">{e.actor}: </b>}
               {e.words}
+              {e.why && <span className="soft"> — {e.why}</span>}
             </span>
           </li>
         ))}

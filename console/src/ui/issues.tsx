@@ -211,7 +211,8 @@ function Row({ issue: i, scale, selected, select, marked, mark }: { issue: Issue
           <Link to={to} tabIndex={-1} className="truncate font-semibold hover:underline">
             {i.headline}
           </Link>
-          {i.state !== 'new' && i.state !== 'accepted' && <State state={i.state} fixedIn={i.fixed_in} />}
+          {i.state !== 'new' && i.state !== 'accepted' && <State state={i.state} fixedIn={i.fixed_in} countOnly={i.count_only} />}
+          {i.quiet && <span className="text-info text-[.85rem] whitespace-nowrap" title={i.quiet}>gone quiet</span>}
           {i.recounting && <span className="text-warning text-[.85rem]">recounting</span>}
           {i.unhandled && <span className="soft text-[.85rem] whitespace-nowrap">unhandled</span>}
         </span>

@@ -61,12 +61,12 @@ export function Ago({ at }: { at: string }) {
 }
 
 const looks: Record<string, string> = {
-  new: 'border-info text-info', accepted: 'border-secondary soft', regressed: 'border-accent text-accent', fixed: 'border-primary text-primary', dismissed: 'border-secondary soft',
+  new: 'border-info text-info', accepted: 'border-secondary soft', regressed: 'border-accent text-accent', fixed: 'border-primary text-primary', parked: 'border-warning text-warning', dismissed: 'border-secondary soft',
 }
 
 /** A state, as a word. */
-export function State({ state, fixedIn }: { state: string; fixedIn?: string | undefined }) {
-  return <span className={`inline-block rounded-sm border px-1.5 text-[.85rem] leading-5 whitespace-nowrap ${looks[state] ?? ''}`}>{state === 'fixed' && fixedIn ? `fixed in ${fixedIn}` : state}</span>
+export function State({ state, fixedIn, countOnly }: { state: string; fixedIn?: string | undefined; countOnly?: boolean | undefined }) {
+  return <span className={`inline-block rounded-sm border px-1.5 text-[.85rem] leading-5 whitespace-nowrap ${looks[state] ?? ''}`}>{state === 'fixed' && fixedIn ? `fixed in ${fixedIn}` : countOnly ? 'counted only' : state}</span>
 }
 
 /** A dialog that takes the focus and gives it back. */

@@ -1,8 +1,10 @@
 import { useQuery } from '@tanstack/react-query'
+import { useState } from 'react'
 import { Link, useParams, useSearchParams } from 'react-router'
 import * as api from '../api/client.ts'
 import { count, counted } from '../core/format.ts'
 import { latestDeploys } from '../core/releases.ts'
+import { CommitName } from './likely.tsx'
 import { Ago, Copy, Empty, Failed, Loading, State } from './parts.tsx'
 
 /** The releases of a project, and what is new, came back and was fixed in one. */
@@ -69,16 +71,49 @@ function Detail({ project, version }: { project: string; version: string }) {
   return (
     <section aria-labelledby="release-title" className="mt-6">
       <div className="flex flex-wrap items-baseline gap-x-4">
-        <h2 id="release-title" className="text-lg font-semibold">Release <span className="mono break-all">{r.version}</span></h2>
-        <p className="soft grow">
-          {counted(r.events, 'event')}{r.before && <>, after <span className="mono">{r.before}</span> ({r.before_why}) with {count(r.before_events)}</>}
-          {r.sessions.sessions > 0 && `; ${count(r.sessions.sessions)} sessions in 30 days, ${(100 * r.sessions.crash_free).toFixed(2)} % did not crash`}
-        </p>
+        <h2 id="release-title" className="grow text-lg font-semibold">Release <span className="mono break-all">{r.version}</span></h2>
         <Copy text={`firethorn release show --project ${project} ${version}`}>Copy as command</Copy>
       </div>
+      <p className="soft">
+        {counted(r.events, 'event')}{r.before && <>, after <span className="mono">{r.before}</span> ({r.before_why}) with {count(r.before_events)}</>}
+        {r.sessions.sessions > 0 && `; ${count(r.sessions.sessions)} sessions in 30 days, ${(100 * r.sessions.crash_free).toFixed(2)} % did not crash`}
+      </p>
+      {(r.announced || r.deploys.length > 0) && (
+        <p className="soft">
+          {r.announced && <>Announced <Ago at={r.announced} /> by {r.announced_by}.</>}
+          {r.deploys.slice(-8).map((d) => <span key={d.environment + d.at}> Deployed to {d.environment} <Ago at={d.at} /> by {d.by}.</span>)}
+        </p>
+      )}
       <Issues project={project} title="New in it" none="Nothing new." list={r.new_issues} />
       <Issues project={project} title="Came back in it" none="Nothing that was fixed came back." list={r.regressed} />
       <Issues project={project} title="Fixed in it" none="Nothing was called fixed in it. An issue's page does that: Fixed, or f." list={r.fixed} />
+      <Commits release={r} />
+    </section>
+  )
+}
+
+/** The commits since the release before, with who made them. */
+function Commits({ release: r }: { release: api.ReleaseDetail }) {
+  const [all, setAll] = useState(false)
+  const shown = all ? r.commits : r.commits.slice(0, 12)
+  return (
+    <section aria-label="Commits" className="mt-4">
+      <h3 className="font-semibold">Commits{r.commit_count > 0 && <span className="soft font-normal"> {counted(r.commit_count, 'commit')}{r.before && ` since ${r.before}`}</span>}</h3>
+      {r.repository && <p className="soft mt-1 break-words">{r.repository}</p>}
+      {shown.length > 0 && (
+        <ul className="mt-1 overflow-x-auto rounded border border-base-300 bg-base-100">
+          {shown.map((c) => (
+            <li key={c.hash} className="grid min-w-2xl grid-cols-[7rem_minmax(0,1fr)_9rem_6rem_6rem] items-baseline gap-x-3 border-b border-base-300/60 px-3 py-1 last:border-0">
+              <CommitName hash={c.hash} link={c.link} />
+              <span className="min-w-0 truncate" title={c.subject}>{c.subject}</span>
+              <span className="truncate" title={c.email}>{c.author}</span>
+              <span className="soft"><Ago at={c.committed} /></span>
+              <span className="soft text-right" title={`${counted(c.files, 'file')}, lines added and removed`}>+{count(c.added)} −{count(c.removed)}</span>
+            </li>
+          ))}
+        </ul>
+      )}
+      {!all && r.commits.length > shown.length && <button className="btn btn-ghost btn-sm mt-1 font-normal" onClick={() => setAll(true)}>Show {r.commits.length} commits</button>}
     </section>
   )
 }

@@ -153,26 +153,30 @@ func TestRank(t *testing.T) {
 	}
 	file := func(path string, hunks ...Hunk) FileChange { return FileChange{path, path, hunks} }
 	list := []Change{ // children first
-		change("unrelated", 6, 1, file("src/draw.ts", Hunk{1, 1, 1, 1})),
-		change("sweep", 5, 90, file("src/tides.ts", Hunk{200, 1, 200, 1})),
-		change("above", 4, 1, file("src/tides.ts", Hunk{3, 0, 4, 20})),    // 20 lines more above
-		change("culprit", 3, 2, file("src/tides.ts", Hunk{28, 3, 28, 1})), // took a check away: the line is 28 there, 48 now
-		change("caller", 2, 1, file("src/main.ts", Hunk{8, 1, 8, 1})),
-		change("made", 1, 1, FileChange{"src/tides.ts", "", []Hunk{{0, 0, 1, 40}}}),
-		change("before", 0, 1, file("src/tides.ts", Hunk{28, 1, 28, 1})), // of another file of this name
+		change("unrelated", 6, 1, file("src/draw.ts", Hunk{1, 1, 1, 1, false})),
+		change("sweep", 5, 90, file("src/tides.ts", Hunk{200, 1, 200, 1, false})),
+		change("words", 4, 1, file("src/tides.ts", Hunk{OldStart: 48, OldCount: 1, NewStart: 48, NewCount: 1, Comment: true})),
+		change("above", 4, 1, file("src/tides.ts", Hunk{3, 0, 4, 20, false})),    // 20 lines more above
+		change("culprit", 3, 2, file("src/tides.ts", Hunk{28, 3, 28, 1, false})), // took a check away: the line is 28 there, 48 now
+		change("caller", 2, 1, file("src/main.ts", Hunk{8, 1, 8, 1, false})),
+		change("made", 1, 1, FileChange{"src/tides.ts", "", []Hunk{{0, 0, 1, 40, false}}}),
+		change("before", 0, 1, file("src/tides.ts", Hunk{28, 1, 28, 1, false})), // of another file of this name
 	}
 	got := Rank(list, []Place{{"src/tides.ts", 48}, {"src/main.ts", 8}}, 10)
 	var names []string
 	for _, l := range got {
 		names = append(names, l.Hash)
 	}
-	if strings.Join(names[:2], " ") != "culprit made" || len(names) != 5 || slices.Contains(names, "unrelated") || slices.Contains(names, "before") {
+	if names[0] != "culprit" || names[5] != "words" || len(names) != 6 || slices.Contains(names, "unrelated") || slices.Contains(names, "before") {
 		t.Fatalf("ranked %q", names)
 	}
 	if got[0].Reasons[0] != "changed the origin's line, tides.ts:28" {
 		t.Errorf("because %q", got[0].Reasons)
 	}
 	for _, l := range got {
+		if l.Hash == "words" && l.Reasons[0] != "touches comments of the origin's file, tides.ts" {
+			t.Errorf("comments alone: %+v", l)
+		}
 		if l.Hash == "sweep" && !slices.Contains(l.Reasons, "but touches 90 files") {
 			t.Errorf("the sweep: %+v", l)
 		}

@@ -13,6 +13,7 @@ import (
 type Hunk struct {
 	OldStart, OldCount int
 	NewStart, NewCount int
+	Comment            bool // all its lines are comments or empty
 }
 
 // FileChange is what a commit did to a file. Path is the file's afterwards, Old
@@ -46,7 +47,9 @@ type Likely struct {
 const (
 	pointsLine    = 60.0 // touches the origin's line or one beside it
 	pointsNear    = 40.0 // within nearLines of it
+	pointsMade    = 34.0 // made the origin's file
 	pointsFile    = 22.0 // the origin's file
+	shareComment  = 0.3  // of the points of a file, where nothing but comments changed
 	pointsCaller  = 14.0 // the line of the next own frame, half of it for each further one
 	shareFile     = 0.4  // of a caller's points, for its file alone
 	pointsRecent  = 10.0 // the youngest of the range
@@ -165,11 +168,17 @@ func touch(f *FileChange, p Place, i int) (points float64, beside bool, words st
 	if p.Line == 0 || len(f.Hunks) == 0 {
 		return file, false, fmt.Sprintf("touches %s file, %s", who, base)
 	}
-	closest := math.MaxInt
+	closest, comments := math.MaxInt, true
 	for _, h := range f.Hunks {
-		closest = min(closest, distance(h, p.Line))
+		if !h.Comment {
+			closest, comments = min(closest, distance(h, p.Line)), false
+		}
 	}
 	switch {
+	case comments:
+		return file * shareComment, false, fmt.Sprintf("touches comments of %s file, %s", who, base)
+	case f.Old == "":
+		return full * pointsMade / pointsLine, false, fmt.Sprintf("made %s file, %s", who, base)
 	case closest == 0:
 		return full, true, fmt.Sprintf("changed %s line, %s:%d", who, base, p.Line)
 	case closest <= besideLines:
