@@ -98,7 +98,7 @@ func TestConsole_ListsAndDecidesFromTheKeyboard(t *testing.T) {
 	press(t, tab, "a")
 	eventually(t, tab, "it says so", `document.body.innerText.includes('keys/2: accepted')`)
 	press(t, tab, "f")
-	eventually(t, tab, "the dialog proposes the next release", `document.querySelector('dialog input')?.value === '4.2.1'`)
+	eventually(t, tab, "the dialog proposes the next release", `document.querySelector('dialog input.mono')?.value === '4.2.1'`)
 	accessible(t, tab, "the dialog of a fix")
 	press(t, tab, "\r")
 	eventually(t, tab, "it is fixed", `document.body.innerText.includes('keys/2: fixed in 4.2.1')`)

@@ -22,7 +22,7 @@ func TestRelease_FromTheBuildToTheNextOne(t *testing.T) {
 	s.post(t, key, "["+harbourEvent("LaneError", "shut", "laneOf", "board", "car", "p-1")+"]")
 	s.settle(t)
 	out, _ := s.run(t, 0, "release", "show", "-p", p, "2.9.0")
-	for _, want := range []string{"built from 85314830023f", "1 event of 1 issue", "deployed to production", "LaneError", "nothing came back"} {
+	for _, want := range []string{"built from 85314830023f", "the history of commit 8531483002 was not sent", "1 event of 1 issue", "deployed to production", "LaneError", "nothing came back"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("show does not say %q:\n%s", want, out)
 		}
@@ -48,7 +48,7 @@ func TestConsole_ShowsReleases(t *testing.T) {
 	accessible(t, tab, "no releases")
 	s.post(t, key, "["+harbourEvent("LaneError", "shut", "laneOf", "board", "car", "p-1")+"]")
 	s.settle(t)
-	s.run(t, 0, "release", "announce", "-p", p, "--release", "2.10.0")
+	s.run(t, 0, "release", "announce", "-p", p, "--release", "2.10.0", "--repo", "none")
 	s.run(t, 0, "release", "mark-deployed", "-p", p, "--release", "2.9.0", "--environment", "production")
 	s.run(t, 0, "issue", "fix", p+"/1", "--in", "2.10.0")
 	open(t, tab, s.url+"/p/"+p+"/releases")

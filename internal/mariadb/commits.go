@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"encoding/hex"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -158,8 +159,19 @@ func (s *Store) closeByCommit(ctx context.Context, p *Project, c commits.Commit,
 		return "", err
 	}
 	var done int
-	if err := s.db.QueryRowContext(ctx, "SELECT COUNT(*) FROM history WHERE issue=? AND kind='fix' AND detail=?", is.ID, closedBy(c.Hash)).Scan(&done); err != nil || done > 0 {
+	if err := s.db.QueryRowContext(ctx, "SELECT COUNT(*) FROM history WHERE issue=? AND kind IN ('fix','picked') AND detail=?", is.ID, closedBy(c.Hash)).Scan(&done); err != nil || done > 0 {
 		return says + ", as it was said before", err // sent again: what was decided since stays
+	}
+	g, err := s.Graph(ctx, p.ID)
+	if err != nil {
+		return "", err
+	}
+	if is.State == issue.Fixed && is.Kind == issue.FixCommit && is.Commit != c.Hash && g.Same(is.Commit, c.Hash) {
+		// A cherry-pick carries the message of its original.
+		err := s.InTx(ctx, func(tx *sql.Tx) error {
+			return s.tell(ctx, tx, p.ID, is.ID, historyLine{who: who, detail: json.RawMessage(closedBy(c.Hash)), Entry: issue.Entry{Kind: "picked", Words: "the fix was made again as commit " + release.Short(c.Hash)}})
+		})
+		return says + ", which was made again by it", err
 	}
 	d, err := s.decide(ctx, issue.Action{Verb: issue.Fixing, Fix: issue.Fix{Kind: issue.FixCommit, Commit: c.Hash}}, "the commit says so: "+c.Subject, who)
 	if err != nil {

@@ -4,7 +4,7 @@ import { Link, NavLink, Outlet, useLocation, useNavigate, useParams } from 'reac
 import * as api from '../api/client.ts'
 import { keysOff, setKeysOff, useKeys } from './keys.ts'
 import { useLive } from './live.ts'
-import { NoticesLink } from './notices.tsx'
+import { NoticesLink } from './notices-link.tsx'
 import { Dialog, Failed, Loading, Mark } from './parts.tsx'
 import { SayProvider } from './say.tsx'
 import { UnreadNotice } from './unread.tsx'

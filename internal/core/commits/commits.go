@@ -185,6 +185,16 @@ func (g *Graph) Picked(tip, commit string) string {
 	return ""
 }
 
+// Same says whether two commits make the same change.
+func (g *Graph) Same(a, b string) bool {
+	if g == nil || a == b {
+		return a == b
+	}
+	i, ok := g.at[a]
+	j, known := g.at[b]
+	return ok && known && g.patch[i] != "" && g.patch[i] == g.patch[j]
+}
+
 // Lacks is the youngest commit of another one's history that tip's history
 // holds neither itself nor as the same change again; "" when there is none.
 // Merges have no change of their own.
