@@ -40,7 +40,7 @@ func TestSendAndTriage_AtTheCommandLine(t *testing.T) {
 		t.Errorf("after 4.2.1: %+v", i)
 	}
 	out, _ = s.run(t, 0, "issue", "show", "1", "--project", "harbour")
-	for _, want := range []string{"regressed, was fixed in 4.2.0", "seen in 4.1.9, which is older than 4.2.0", "came back in 4.2.1", "impact", "▶ send"} {
+	for _, want := range []string{"regressed, was fixed in 4.2.0", "seen in 4.1.9, which is older than the fix", "came back in 4.2.1", "impact", "▶ send"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("issue show lacks %q:\n%s", want, out)
 		}

@@ -51,6 +51,23 @@ func thrownIn(function, release, user string) string {
 	return strings.Replace(event(function, user, release), `"line":17`, `"line":3`, 1)
 }
 
+// says is all that a command about a project prints.
+func (s *service) says(t *testing.T, project string, want int, args ...string) string {
+	t.Helper()
+	out, errs := s.run(t, want, append(args, "-p", project)...)
+	return out + errs
+}
+
+// saysAll looks for all of several texts in what was printed.
+func saysAll(t *testing.T, text string, want ...string) {
+	t.Helper()
+	for _, w := range want {
+		if !strings.Contains(text, w) {
+			t.Errorf("it does not say %q:\n%s", w, text)
+		}
+	}
+}
+
 const tideCode = "// tides\nexport function tideAt(day) {\n  return tables[day]\n}\n"
 
 // A bug from its release to its fix by a commit, and back: with a real
@@ -58,19 +75,8 @@ const tideCode = "// tides\nexport function tideAt(day) {\n  return tables[day]\
 func TestLife_FixedByACommitAndBack(t *testing.T) {
 	s, p, c := shared, "life", newCode(t)
 	key := s.project(t, p)
-	say := func(want int, args ...string) string {
-		t.Helper()
-		out, errs := s.run(t, want, append(args, "-p", p)...)
-		return out + errs
-	}
-	has := func(text string, want ...string) {
-		t.Helper()
-		for _, w := range want {
-			if !strings.Contains(text, w) {
-				t.Errorf("it does not say %q:\n%s", w, text)
-			}
-		}
-	}
+	has := func(text string, want ...string) { t.Helper(); saysAll(t, text, want...) }
+	say := func(want int, args ...string) string { t.Helper(); return s.says(t, p, want, args...) }
 	announce := func(version string, more ...string) string {
 		return say(0, append([]string{"release", "announce", "--release", version, "--repo", c.dir}, more...)...)
 	}
@@ -116,8 +122,7 @@ func TestLife_FixedByACommitAndBack(t *testing.T) {
 	if out, err := exec.Command("git", "clone", "--quiet", "--depth", "1", "file://"+c.dir, shallow).CombinedOutput(); err != nil {
 		t.Fatalf("%v: %s", err, out)
 	}
-	other := s.project(t, "life-shallow")
-	_ = other
+	s.project(t, "life-shallow")
 	out, errs := s.run(t, 0, "release", "announce", "-p", "life-shallow", "--release", "9.0.0", "--repo", shallow)
 	has(out+errs, "this clone is shallow", "git fetch --unshallow", "9.0.0 is announced")
 	has(say(2, "release", "announce", "--release", "9.9.9", "--repo", t.TempDir()), "is in no git repository")
@@ -136,19 +141,8 @@ func TestLife_ParkCountDeleteAndMany(t *testing.T) {
 		s.post(t, key, event(f, "p-1", "4.2.0"))
 	}
 	s.settle(t)
-	say := func(want int, args ...string) string {
-		t.Helper()
-		out, errs := s.run(t, want, append(args, "-p", p)...)
-		return out + errs
-	}
-	has := func(text string, want ...string) {
-		t.Helper()
-		for _, w := range want {
-			if !strings.Contains(text, w) {
-				t.Errorf("it does not say %q:\n%s", w, text)
-			}
-		}
-	}
+	has := func(text string, want ...string) { t.Helper(); saysAll(t, text, want...) }
+	say := func(want int, args ...string) string { t.Helper(); return s.says(t, p, want, args...) }
 	id := map[string]string{}
 	for _, i := range s.issues(t, p) {
 		id[strings.TrimPrefix(i.Headline, "TypeError in ")] = i.ID

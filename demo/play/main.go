@@ -1,7 +1,8 @@
-// Command play is the demo: it starts the service on a fresh data directory,
-// pushes the symbols of both applications, replays two weeks of recorded
-// errors, lets a third one report by OpenTelemetry, decides about a few of them as a team would, and keeps the service
-// and the live applications running until it is interrupted.
+// Command play is the demo: it starts the service on a fresh data directory, its
+// clock four weeks behind, and lets those weeks pass: releases go out of a
+// repository that is made on the spot, recorded errors come in, a team decides.
+// Then it keeps the service and the live applications running until it is
+// interrupted.
 package main
 
 import (
@@ -333,7 +334,7 @@ func (d *demo) live(ctx context.Context, keys map[string]string) error {
 	}
 	defer stop()
 	fmt.Printf(`
-Firethorn is running with two weeks of errors of Marrow Sound Ferries.
+Firethorn is running with four weeks of errors of Marrow Sound Ferries.
 
   console   %s
             (opens once; %s afterwards)

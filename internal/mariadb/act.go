@@ -143,7 +143,7 @@ func (s *Store) act(ctx context.Context, tx *sql.Tx, id int64, d decision, ifVer
 		return err
 	}
 	if next.State == issue.Fixed && next.FixedIn == "" {
-		if err := s.findRelease(ctx, tx, project, id); err != nil {
+		if err := s.findReleasesOf(ctx, tx, project, id); err != nil {
 			return err
 		}
 	}

@@ -86,10 +86,12 @@ func (w *filing) capFiles(ctx context.Context, files map[traceFileKey]*traceFile
 		for chunk := range slices.Chunk(hashes, statementRows) {
 			err := each(ctx, w.tx, func(r *sql.Rows) error {
 				var hash []byte
-				err := r.Scan(&hash)
+				if err := r.Scan(&hash); err != nil {
+					return err
+				}
 				there[[16]byte(hash)] = true
 				w.s.names.put(name(traceFileKey{release, [16]byte(hash)}), 1)
-				return err
+				return nil
 			}, "SELECT hash FROM trace_file WHERE project=? AND app_release=? AND hash IN ("+marks(len(chunk))+")", append([]any{w.Project.ID, release}, chunk...)...)
 			if err != nil {
 				return err

@@ -18,7 +18,6 @@ type issueRow struct {
 	id       int64
 	fresh    bool // has no row in issue_list yet
 	standing standingRow
-	parked   parkedRow // while it is parked
 	shown
 	events, users             int64
 	usersBefore               int64 // this batch

@@ -155,12 +155,13 @@ func (s *Store) cameFrom(ctx context.Context, tx *sql.Tx, project, id int64, f i
 	if err != nil {
 		return c, err
 	}
-	for _, r := range all {
+	for _, r := range slices.Backward(all) {
 		if bad[r.Version] || r.Version == in.Version || release.Compare(r, in, k.Policy, k.Commits).Compare >= 0 {
 			continue
 		}
 		if answer, _ := k.Holds(f, r); answer == issue.Contains {
 			c.LastGood, c.From = r.Version, r.Commit
+			break
 		}
 	}
 	if c.LastGood == "" {

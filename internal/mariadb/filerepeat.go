@@ -31,9 +31,11 @@ func (w *filing) dropRepeats(ctx context.Context) error {
 			args := append([]any{w.Project.ID, day}, chunk...)
 			err := each(ctx, w.tx, func(r *sql.Rows) error {
 				var id []byte
-				err := r.Scan(&id)
+				if err := r.Scan(&id); err != nil {
+					return err
+				}
 				filed[idDay{uuid.UUID(id), day}] = true
-				return err
+				return nil
 			}, "SELECT id FROM event WHERE project=? AND keep_day=? AND id IN ("+marks(len(chunk))+")", args...)
 			if err != nil {
 				return err
@@ -109,10 +111,12 @@ func (w *filing) oddFiled(ctx context.Context) (map[oddKey]bool, error) {
 		err := each(ctx, w.tx, func(r *sql.Rows) error {
 			var id []byte
 			var k oddKey
-			err := r.Scan(&id, &k.sent)
+			if err := r.Scan(&id, &k.sent); err != nil {
+				return err
+			}
 			k.id = uuid.UUID(id)
 			out[k] = true
-			return err
+			return nil
 		}, "SELECT id, sent FROM odd_event WHERE project=? AND id IN ("+marks(len(chunk))+")", args...)
 		if err != nil {
 			return nil, err

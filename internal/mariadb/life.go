@@ -83,32 +83,52 @@ func (s *Store) byItself(ctx context.Context, tx *sql.Tx, project, id int64, bef
 // next release, or by a commit. The project is locked.
 func (s *Store) findReleases(ctx context.Context, tx *sql.Tx, project int64) error {
 	ids, err := numbers(ctx, tx, "SELECT id FROM issue WHERE project=? AND fix_kind IN ('next','commit') AND state='fixed' AND fixed_in='' AND merged_into IS NULL AND deleted IS NULL ORDER BY id LIMIT 5000", project)
-	for _, id := range ids {
-		if err == nil {
-			err = s.findRelease(ctx, tx, project, id)
-		}
-	}
-	return err
-}
-
-// findRelease looks for the oldest release that contains the fix of an issue.
-func (s *Store) findRelease(ctx context.Context, tx *sql.Tx, project, id int64) error {
-	_, st, err := s.lockStanding(ctx, tx, id)
-	if err != nil || st == nil || st.State != issue.Fixed || st.FixedIn != "" {
+	if err != nil {
 		return err
 	}
-	k, err := s.known(ctx, tx, project, st.After)
+	return s.findReleasesOf(ctx, tx, project, ids...)
+}
+
+// findReleasesOf looks for the oldest release that contains the fix of each issue.
+func (s *Store) findReleasesOf(ctx context.Context, tx *sql.Tx, project int64, ids ...int64) error {
+	if len(ids) == 0 {
+		return nil
+	}
+	k, err := s.known(ctx, tx, project)
 	if err != nil {
+		return err
+	}
+	list, err := s.ordered(ctx, tx, project, k)
+	if err != nil {
+		return err
+	}
+	by := map[string]release.Release{}
+	for _, r := range list {
+		by[r.Version] = r
+	}
+	k.Release = func(version string) release.Release {
+		if r, ok := by[version]; ok {
+			return r
+		}
+		return release.Release{Version: version}
+	}
+	for _, id := range ids {
+		if err := s.findRelease(ctx, tx, project, id, k, list); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (s *Store) findRelease(ctx context.Context, tx *sql.Tx, project, id int64, k issue.Known, list []release.Release) error {
+	_, st, err := s.lockStanding(ctx, tx, id)
+	if err != nil || st == nil || st.State != issue.Fixed || st.FixedIn != "" {
 		return err
 	}
 	if st.Kind == issue.FixCommit {
 		if err := s.completeCommit(ctx, tx, project, id, st); err != nil {
 			return err
 		}
-	}
-	list, err := s.ordered(ctx, tx, project, k)
-	if err != nil {
-		return err
 	}
 	for _, r := range list {
 		if answer, _ := k.Holds(st.Fix, r); answer != issue.Contains {

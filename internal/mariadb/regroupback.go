@@ -218,10 +218,12 @@ func (w *regrouping) asBefore(ctx context.Context, tx *sql.Tx) error {
 	err := each(ctx, tx, func(r *sql.Rows) error {
 		var x saved
 		var hash []byte
-		err := r.Scan(&x.id, &x.version, &hash)
+		if err := r.Scan(&x.id, &x.version, &hash); err != nil {
+			return err
+		}
 		x.hash = fingerprint.Key(hash)
 		list = append(list, x)
-		return err
+		return nil
 	}, "SELECT variant, grouping_version, hash FROM regroup_variant WHERE regroup=? ORDER BY variant LIMIT 500", w.ID)
 	if err != nil {
 		return err

@@ -71,10 +71,12 @@ func (w *regrouping) read(ctx context.Context) error {
 	err := each(ctx, w.s.db, func(r *sql.Rows) error {
 		var v aVariant
 		var filed []byte
-		err := r.Scan(&v.id, &v.issue, &v.events, &v.version, &v.rules, &filed, &v.part, &v.looked)
+		if err := r.Scan(&v.id, &v.issue, &v.events, &v.version, &v.rules, &filed, &v.part, &v.looked); err != nil {
+			return err
+		}
 		v.filed = fingerprint.Key(filed)
 		list = append(list, v)
-		return err
+		return nil
 	}, "SELECT id, issue, events, grouping_version, rules_version, COALESCE(base_fingerprint, fingerprint), base_fingerprint IS NOT NULL, looked FROM variant v WHERE "+cond+" AND v.id>? ORDER BY v.id LIMIT ?", append(args, w.at, readVariants)...)
 	if err != nil {
 		return err
@@ -208,10 +210,12 @@ func (w *regrouping) parts(ctx context.Context, v aVariant) (out []*foundPart, n
 		err := each(ctx, w.s.slow, func(r *sql.Rows) error {
 			var x packedBody
 			var id []byte
-			err := r.Scan(&id, &x.filing, &x.keepDay, &x.thrown, &x.dictionary, &x.body)
+			if err := r.Scan(&id, &x.filing, &x.keepDay, &x.thrown, &x.dictionary, &x.body); err != nil {
+				return err
+			}
 			read[[16]byte(id)] = true
 			page = append(page, x)
-			return err
+			return nil
 		}, "SELECT e.id, e.filing, e.keep_day, e.thrown, b.dictionary, b.body FROM (SELECT id, project, filing, keep_day, thrown FROM event FORCE INDEX (by_variant) WHERE variant=? AND has_body=1 AND filing>? AND filing<=? ORDER BY filing LIMIT ?) e"+
 			" JOIN event_body b ON b.project=e.project AND b.filing=e.filing AND b.keep_day=e.keep_day ORDER BY e.filing", v.id, at, w.filing, readPage)
 		if err != nil {
