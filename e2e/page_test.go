@@ -201,6 +201,7 @@ func TestPage_HandsOverAtMost60KBNewestFirst(t *testing.T) {
 		for (let n = 0; n < 30; n++) note('app', 'step ' + n + ' ' + 'tide '.repeat(50))
 		report(new Error('broken ' + 'abcdefghij'[i]))
 	}
+	dispatchEvent(new Event('pagehide')) // at once: a slow machine would send them before it leaves
 	location.href = '/next'; 0`)
 	until(t, "the page hands over", func() bool { return len(g.came()) > 0 })
 	var env struct {

@@ -14,6 +14,7 @@ import (
 	"syscall"
 	"time"
 
+	"firethorn/internal/contract"
 	"firethorn/internal/localdb"
 )
 
@@ -32,7 +33,7 @@ type Report struct {
 	Kills                        map[string]int
 	Acknowledged, Repeats        int
 	TurnedAway, Unanswered       int64
-	Merges, Undos                int64
+	Merges, Undos, Decisions     int64
 	Regroupings, TakenBack       int64
 	Days                         float64 // that the clock went on
 	Filed, SetAside, Unexpected  int
@@ -43,7 +44,7 @@ type Report struct {
 func (r Report) String() string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "seed %d, %s: killed %v; the clock went on by %.1f days\n", r.Seed, r.Took.Round(time.Second), r.Kills, r.Days)
-	fmt.Fprintf(&b, "%d events acknowledged, %d sent again on purpose, %d requests turned away, %d without an answer; %d merges, %d undos, %d regroupings, %d taken back\n", r.Acknowledged, r.Repeats, r.TurnedAway, r.Unanswered, r.Merges, r.Undos, r.Regroupings, r.TakenBack)
+	fmt.Fprintf(&b, "%d events acknowledged, %d sent again on purpose, %d requests turned away, %d without an answer; %d merges, %d undos, %d decisions, %d regroupings, %d taken back\n", r.Acknowledged, r.Repeats, r.TurnedAway, r.Unanswered, r.Merges, r.Undos, r.Decisions, r.Regroupings, r.TakenBack)
 	fmt.Fprintf(&b, "%d of them filed once, %d set aside, %d missing, %d filed more than once; %d filed that had no answer; recount: %d differences\n", r.Filed, r.SetAside, len(r.Missing), len(r.Doubled), r.Unexpected, len(r.Difference))
 	return b.String()
 }
@@ -180,6 +181,10 @@ func (s *stage) meddle(ctx context.Context, rnd *rand.Rand) {
 			continue
 		}
 		if rnd.IntN(3) == 0 {
+			s.decide(ctx, v, project, a, rnd)
+			continue
+		}
+		if rnd.IntN(3) == 0 {
 			if v.post(ctx, fmt.Sprintf("/api/issues/%s/%d/merge", project, a), fmt.Sprintf(`{"into":%d}`, b)) == nil {
 				s.report.Merges++
 			}
@@ -187,6 +192,41 @@ func (s *stage) meddle(ctx context.Context, rnd *rand.Rand) {
 			s.report.Undos++
 		}
 	}
+}
+
+// decisions are what people may do to an issue beside merging it.
+var decisions = []string{
+	"park", `{"park":{"events":3}}`, "park", `{"park":{"users":2,"new_environment":true}}`, "park", `{"park":{"next_release":true,"doubled":true}}`,
+	"fix", `{"next":true}`, "fix", `{"now":true}`, "fix", `{"release":"1.0.1"}`, "count-only", `{}`, "dismiss", `{}`, "reopen", `{}`, "accept", `{}`,
+}
+
+// decide decides about one issue, or about all that are open, and at times
+// takes the latter back.
+func (s *stage) decide(ctx context.Context, v *service, project string, number int, rnd *rand.Rand) {
+	n := 2 * rnd.IntN(len(decisions)/2)
+	verb, body := decisions[n], decisions[n+1]
+	if rnd.IntN(20) > 0 {
+		if v.post(ctx, fmt.Sprintf("/api/issues/%s/%d/%s", project, number, verb), body) == nil {
+			s.report.Decisions++
+		}
+		return
+	}
+	var done contract.ManyDone
+	base := "/api/projects/" + project + "/issues/"
+	if v.call(ctx, "POST", base+"act", actBody(verb, body), &done) == nil {
+		s.report.Decisions += int64(len(done.Done))
+	}
+	if done.Bulk != 0 && rnd.IntN(2) == 0 {
+		_ = v.post(ctx, base+"undo", fmt.Sprintf(`{"bulk":%d}`, done.Bulk)) // it may be killed meanwhile
+	}
+}
+
+// actBody is a decision about one issue as one about many.
+func actBody(verb, body string) string {
+	if body == "{}" {
+		return fmt.Sprintf(`{"verb":%q}`, verb)
+	}
+	return fmt.Sprintf(`{"verb":%q,%s`, verb, body[1:])
 }
 
 // regroup changes a project's rules and regroups by them, or takes that back.

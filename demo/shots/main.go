@@ -33,12 +33,12 @@ var shots = []shot{
 	{name: "issues-light", path: "/p/quayside/issues", theme: "blossom"},
 	{name: "issue-light", path: "/p/quayside/issues/{placeBerths}", theme: "blossom"},
 	{name: "issue-threads", path: "/p/bosun/issues/{sign of life}", theme: "hedge", script: "[...document.querySelectorAll('h3')].find((h) => h.textContent.includes('goroutines')).scrollIntoView(); [...document.querySelectorAll('details')].find((d) => d.textContent.startsWith('goroutine 1waiting')).open = true"},
-	{name: "issue-facts", path: "/p/bosun/issues/1", theme: "blossom", script: "[...document.querySelectorAll('h3')].find((h) => h.textContent.startsWith('Facts')).scrollIntoView()"},
-	{name: "issue-since-when", path: "/p/quayside/issues/{placeBerths}", theme: "blossom", script: "document.getElementById('who').scrollIntoView()"},
+	{name: "issue-since-when", path: "/p/quayside/issues/{zoneOf}", theme: "blossom", pause: 2 * time.Second, script: "document.getElementById('when').scrollIntoView()"},
+	{name: "issue-history", path: "/p/quayside/issues/{zoneOf}", theme: "hedge", pause: 2 * time.Second, script: "document.getElementById('do').scrollIntoView()"},
 	{name: "issue-why", path: "/p/quayside/issues/{berthOf}", theme: "blossom", pause: 5 * time.Second, script: `const d = [...document.querySelectorAll('details')].find((d) => d.textContent.includes('together')); d.open = true
 		setTimeout(() => { const i = d.querySelector('input'); Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(i, 'quayside/7'); i.dispatchEvent(new Event('input', { bubbles: true }))
 		setTimeout(() => { d.querySelector('form').requestSubmit(); setTimeout(() => d.scrollIntoView(), 1500) }, 200) }, 1500)`},
-	{name: "releases", path: "/p/quayside/releases", theme: "blossom"},
+	{name: "releases", path: "/p/quayside/releases?release=4.2.0", theme: "blossom", pause: time.Second},
 	{name: "received", path: "/p/quayside/received", theme: "blossom", script: "document.querySelector('main details').open = true"},
 	{name: "grouping", path: "/p/gangway/grouping", theme: "blossom", pause: 2 * time.Second},
 	{name: "rules-trial", path: "/p/gangway/rules?suggestion=1", theme: "hedge", pause: 4 * time.Second, script: "document.querySelector('form button').click()"},

@@ -31,7 +31,7 @@ var sessions = []session{
 	{"cli-rules", []string{"firethorn rules check demo/rules/faulty.yaml", "firethorn group versions --project gangway", "firethorn release order --project quayside 4.2.1 4.10.0", "firethorn group try --project gangway --grouping-version 3"}},
 	{"cli-issue-show", []string{"firethorn issue show quayside/{placeBerths}"}},
 	{"cli-stack", []string{"firethorn stack internal/core/stacktrace/testdata/printed/Crew.java.txt", "firethorn locate --map internal/core/symbolicate/testdata/quayside.js.map 2:9000", "firethorn stack --maps demo/quayside/build/symbols-4.2.0 trace.txt"}},
-	{"cli-symbols", []string{"firethorn symbols push --project quayside --release 4.2.1 --served-at https://quayside.example/ demo/quayside/build/symbols-4.2.1", "firethorn symbols list --project quayside", "firethorn event list --issue quayside/{placeBerths} --limit 6"}},
+	{"cli-life", []string{"firethorn issue history quayside/{zoneOf}", "firethorn issue likely quayside/{zoneOf}", "firethorn issue delete quayside/{zoneOf}", "firethorn release order --project quayside 4.1.0 4.2.1"}},
 }
 
 // takeTerminal runs commands against the demo and draws them as a terminal.

@@ -38,13 +38,32 @@ const mostTraced = 500
 // Changes lists what the commits between two did to one file, by hash, its
 // moves followed. Where from is "" they are all that to descends from.
 func (r Repo) Changes(ctx context.Context, from, to, path string) (map[string]commits.FileChange, error) {
-	args := []string{"log", "--follow", "-p", "-U0", "--no-merges", "--no-color", "--no-ext-diff", "--no-textconv", "--format=%x00%H", "--max-count=" + strconv.Itoa(mostTraced), to}
 	check := []string{to}
 	if from != "" {
-		check, args = append(check, from), append(args, "^"+from)
+		check = append(check, from)
 	}
 	if err := needHashes(check...); err != nil {
 		return nil, err
+	}
+	// Moves cost a look at every commit: only a file that came in the range is
+	// looked for under another name.
+	out, err := r.changes(ctx, from, to, path)
+	if err != nil {
+		return nil, err
+	}
+	for _, f := range out {
+		if f.Old == "" {
+			return r.changes(ctx, from, to, path, "--follow")
+		}
+	}
+	return out, nil
+}
+
+func (r Repo) changes(ctx context.Context, from, to, path string, more ...string) (map[string]commits.FileChange, error) {
+	args := append([]string{"log", "-p", "-U0", "--no-merges", "--no-color", "--no-ext-diff", "--no-textconv", "--format=%x00%H", "--max-count=" + strconv.Itoa(mostTraced)}, more...)
+	args = append(args, to)
+	if from != "" {
+		args = append(args, "^"+from)
 	}
 	out := map[string]commits.FileChange{}
 	err := r.stream(ctx, nil, func(text io.Reader) error { return readChanges(text, out) }, append(args, "--", path)...)

@@ -82,7 +82,7 @@ func (s *Store) byItself(ctx context.Context, tx *sql.Tx, project, id int64, bef
 // findReleases looks for the releases of all fixes that wait for one: in the
 // next release, or by a commit. The project is locked.
 func (s *Store) findReleases(ctx context.Context, tx *sql.Tx, project int64) error {
-	ids, err := numbers(ctx, tx, "SELECT id FROM issue WHERE project=? AND fix_kind IN ('next','commit') AND state='fixed' AND fixed_in='' AND merged_into IS NULL AND deleted IS NULL ORDER BY id LIMIT 5000", project)
+	ids, err := numbers(ctx, tx, "SELECT id FROM issue FORCE INDEX (fixes) WHERE project=? AND fix_kind IN ('next','commit') AND state='fixed' AND fixed_in='' AND merged_into IS NULL AND deleted IS NULL ORDER BY id LIMIT 5000", project)
 	if err != nil {
 		return err
 	}

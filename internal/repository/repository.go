@@ -26,6 +26,7 @@ import (
 const (
 	receiveTime = 10 * time.Minute
 	askTime     = 20 * time.Second
+	indexTime   = time.Minute
 	patchTime   = 5 * time.Minute // after which cherry-picks among what came are not recognised
 	addAtOnce   = 500
 )
@@ -100,7 +101,7 @@ func (k *Keeper) sync(ctx context.Context, project int64, format string) (git.Mi
 	if err != nil && !errors.Is(err, os.ErrNotExist) {
 		return m, err
 	}
-	applied := map[string]bool{}
+	applied, fresh := map[string]bool{}, false
 	for _, id := range strings.Fields(string(raw)) {
 		applied[id] = true
 	}
@@ -118,6 +119,7 @@ func (k *Keeper) sync(ctx context.Context, project int64, format string) (git.Mi
 				return m, fmt.Errorf("bundle %d: %w", b.ID, err)
 			}
 		}
+		fresh = true
 		raw = append(raw, id+"\n"...)
 		if err := os.WriteFile(file, raw, 0o600); err != nil {
 			return m, err
@@ -125,6 +127,9 @@ func (k *Keeper) sync(ctx context.Context, project int64, format string) (git.Mi
 	}
 	if len(list) > 0 && !m.Has(ctx, list[len(list)-1].Tip) {
 		return m, &git.MissingError{Commit: list[len(list)-1].Tip}
+	}
+	if fresh {
+		k.index(ctx, m, project)
 	}
 	return m, nil
 }
@@ -188,8 +193,20 @@ func (k *Keeper) take(ctx context.Context, p *mariadb.Project, f io.ReadSeeker, 
 	if err := k.store.AddBundle(ctx, p.ID, mariadb.Bundle{Tip: head.Tip, Format: head.Format, Bytes: size}, f, who); err != nil {
 		return nil, err
 	}
-	out.Told, err = k.store.CommitsCame(ctx, p, closing, who)
-	return out, err
+	if out.Told, err = k.store.CommitsCame(ctx, p, closing, who); err != nil {
+		return nil, err
+	}
+	k.index(ctx, m, p.ID)
+	return out, nil
+}
+
+// index makes a mirror fast to ask; it does without.
+func (k *Keeper) index(ctx context.Context, m git.Mirror, project int64) {
+	ctx, cancel := context.WithTimeout(ctx, indexTime)
+	defer cancel()
+	if err := m.Index(ctx); err != nil {
+		k.log.Warn("a mirror could not be indexed: what changed a line is found more slowly", "project", project, "err", err)
+	}
 }
 
 // refused puts git's refusal into words for whoever sent the bundle.

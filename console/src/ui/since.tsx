@@ -23,7 +23,7 @@ export function Since({ project, number, issue: i }: { project: string; number: 
     <>
       {s.holding && <p className="mb-2"><b className={`font-semibold ${s.holding.odds >= 0.5 ? 'text-primary' : ''}`}>{s.holding.words}</b></p>}
       {s.quiet && <p className="mb-2 font-semibold text-info">{s.quiet}</p>}
-      <div className="overflow-x-auto">
+      <div className="overflow-x-auto" tabIndex={0} role="group" aria-label="Time line">
         <Drawing line={line} days={everyDay(line.days, s.days)} events={i.events} />
       </div>
       <p className="soft text-[.9rem]">
