@@ -93,6 +93,12 @@ func TestLife_FixedByACommitAndBack(t *testing.T) {
 	has(announce("1.1.0"), "1.1.0 is announced") // again: nothing to send
 	throw("tideAt", "1.1.0")
 	has(say(0, "issue", "likely", "1"), "2 commits since 1.0.0", culprit[:10]+"  Look tides up without a check", "changed the origin's line, tideAt.ts:3", "is web/src/tideAt.ts (by the longest equal end, src/tideAt.ts)", "was changed last by Oke Farrow")
+	if code, line := s.get(t, "/api/projects/life/line?release=1.1.0&source=src/tideAt.ts&line=3", true); code != 200 || !strings.Contains(line, culprit) {
+		t.Errorf("who changed the line: %d %s", code, line)
+	}
+	if code, line := s.get(t, "/api/projects/life/line?release=0.9&source=src/tideAt.ts&line=3", true); code != 200 || !strings.Contains(line, "0.9 was announced without a commit") {
+		t.Errorf("who changed it in a release nobody knows: %d %s", code, line)
+	}
 	c.commit("Check the day\n\nFirethorn-Fixes: life/1, gangway/1, nothing", "web/src/tideAt.ts", strings.Replace(tideCode, "tables[day]", "tables[day] ?? low", 1))
 	has(announce("1.2.0"), "says it fixes life/1: done", "gangway/1, which is an issue of another project: nothing was changed", `"nothing", which names no issue`)
 	throw("tideAt", "1.1.0")

@@ -9,8 +9,10 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"firethorn/internal/contract"
+	"firethorn/internal/core/commits"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/release"
+	"firethorn/internal/git"
 	"firethorn/internal/mariadb"
 	"firethorn/internal/pipeline"
 	"firethorn/internal/repository"
@@ -38,6 +40,61 @@ func (a *API) likely(h huma.API) {
 		}
 		return a.likelyChanges(ctx, p, is, in.Release)
 	})
+	op(h, a, "GET", "/api/projects/{project}/line", "who-changed-line", "Who changed a line of a trace last", see, a.whoChanged)
+}
+
+// whoChanged says who changed a line of a trace last, as it was in a release.
+func (a *API) whoChanged(ctx context.Context, in *struct {
+	ProjectPath
+	Release string `query:"release" required:"true" maxLength:"250" doc:"in which the line stands there"`
+	Source  string `query:"source" required:"true" maxLength:"1000" doc:"the file, as the trace names it"`
+	Line    int    `query:"line" required:"true" minimum:"1"`
+}) (*body[contract.LineAsked], error) {
+	p, err := a.store.Project(ctx, in.Project)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.LineAsked{Place: contract.SourcePlace{Source: in.Source, Line: in.Line}}
+	g, err := a.store.Graph(ctx, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	commit, err := a.store.CommitOf(ctx, p.ID, in.Release)
+	if err != nil {
+		return nil, err
+	}
+	if out.Words = unknownCode(p, g, in.Release, commit); out.Words != "" {
+		return &body[contract.LineAsked]{out}, nil
+	}
+	line, found, err := a.code.Line(ctx, p, commit, in.Source, in.Line)
+	if err != nil {
+		return nil, err
+	}
+	out.Place.Path, out.Place.How = found.Path, found.How
+	if out.Line = lineOf(p, line); line == nil {
+		out.Words = found.How
+	}
+	return &body[contract.LineAsked]{out}, nil
+}
+
+// unknownCode says why nothing is known of the code of a release; "" where it is.
+func unknownCode(p *mariadb.Project, g *commits.Graph, version, commit string) string {
+	switch {
+	case g.Len() == 0:
+		return fmt.Sprintf("nothing is known of the code of %s: run firethorn release announce --project %s --release VERSION in its repository, as a step of the build", p.Name, p.Name)
+	case commit == "":
+		return fmt.Sprintf("%s was announced without a commit: firethorn release announce --project %s --release %s --commit HASH says which", version, p.Name, version)
+	case !g.Has(commit):
+		return fmt.Sprintf("the history of %s's commit %s was not sent: firethorn release announce does that, run in a full clone", version, release.Short(commit))
+	}
+	return ""
+}
+
+func lineOf(p *mariadb.Project, l *git.Line) *contract.LineChange {
+	if l == nil {
+		return nil
+	}
+	return &contract.LineChange{Commit: l.Commit, Author: l.Author, Email: l.Email, Authored: l.Authored, Subject: l.Subject, Path: l.Path, Line: l.Line, Text: l.Text, Link: commitLink(p, l.Commit)}
 }
 
 func (a *API) likelyChanges(ctx context.Context, p *mariadb.Project, is *mariadb.Issue, version string) (*body[contract.LikelyChanges], error) {
@@ -58,15 +115,11 @@ func (a *API) likelyChanges(ctx context.Context, p *mariadb.Project, is *mariadb
 		return nil, err
 	}
 	g, err := a.store.Graph(ctx, p.ID)
-	switch {
-	case err != nil:
+	if err != nil {
 		return nil, err
-	case g.Len() == 0:
-		return done("nothing is known of the code of %s: run firethorn release announce --project %s --release VERSION in its repository, as a step of the build", p.Name, p.Name)
-	case span.To == "":
-		return done("%s was announced without a commit: firethorn release announce --project %s --release %s --commit HASH says which", span.Release, p.Name, span.Release)
-	case !g.Has(span.To):
-		return done("the history of %s's commit %s was not sent: firethorn release announce does that, run in a full clone", span.Release, release.Short(span.To))
+	}
+	if words := unknownCode(p, g, span.Release, span.To); words != "" {
+		return done("%s", words)
 	}
 	places, err := a.places(ctx, p, is, span.Release)
 	if err != nil {
@@ -88,9 +141,7 @@ func (a *API) likelyChanges(ctx context.Context, p *mariadb.Project, is *mariadb
 		if err != nil {
 			return nil, err
 		}
-		if line != nil {
-			out.Line = &contract.LineChange{Commit: line.Commit, Author: line.Author, Email: line.Email, Authored: line.Authored, Subject: line.Subject, Path: line.Path, Line: line.Line, Text: line.Text, Link: commitLink(p, line.Commit)}
-		}
+		out.Line = lineOf(p, line)
 	}
 	since := "all commits up to " + release.Short(span.To) + ", for no release before it is known with its commit"
 	if span.From != "" {

@@ -37,7 +37,7 @@ var may = map[string][]string{
 	"worker":        {"core/event", "core/feedback", "core/fingerprint", "core/session", "mariadb", "pipeline"},
 	"metrics":       {"mariadb"},
 	"intake":        {"core/event", "core/fault", "core/feedback", "core/logtext", "core/otlp", "core/scrub", "core/session", "mariadb", "pipeline", "web"},
-	"api":           {"contract", "core/blame", "core/commits", "core/difference", "core/event", "core/fault", "core/fingerprint", "core/impact", "core/issue", "core/regroup", "core/release", "core/review", "core/rules", "core/scrub", "core/session", "core/symbolicate", "guide", "mariadb", "pipeline", "repository", "web"},
+	"api":           {"contract", "core/blame", "core/commits", "core/difference", "core/event", "core/fault", "core/fingerprint", "core/impact", "core/issue", "core/regroup", "core/release", "core/review", "core/rules", "core/scrub", "core/session", "core/symbolicate", "git", "guide", "mariadb", "pipeline", "repository", "web"},
 	"app":           {"api", "core/fault", "intake", "localdb", "mariadb", "metrics", "pipeline", "repository", "web", "worker"},
 	"cli":           {"api", "app", "contract", "core/blame", "core/event", "core/fault", "core/fingerprint", "core/grouping", "core/logtext", "core/otlp", "core/regroup", "core/release", "core/review", "core/rules", "core/sourcemap", "core/stacktrace", "core/stamp", "core/symbolicate", "core/symbols", "follow", "git", "intake", "web"},
 	"follow":        {"core/event", "core/logtext", "core/otlp"},

@@ -83,6 +83,13 @@ type LineChange struct {
 	Link     string    `json:"link,omitempty"`
 }
 
+// LineAsked says who changed a line of a trace last.
+type LineAsked struct {
+	Place SourcePlace `json:"place"`
+	Line  *LineChange `json:"line,omitempty" doc:"absent where it cannot be told"`
+	Words string      `json:"words" doc:"why it cannot be told; empty where it can"`
+}
+
 // Onset is when an issue began inside a release that was out for long, and what
 // was deployed around then.
 type Onset struct {

@@ -18,6 +18,16 @@ type Appearance struct {
 	Began           time.Time // when the issue was first seen in it
 }
 
+// CommitOf is the commit that a release was built from, in full where it is
+// known; "" where nobody said.
+func (s *Store) CommitOf(ctx context.Context, project int64, version string) (string, error) {
+	k, err := s.known(ctx, s.db, project, version)
+	if err != nil {
+		return "", err
+	}
+	return k.Release(version).Commit, nil
+}
+
 // Appeared says in which release an issue appeared: the one that is asked
 // about, else the one in which it came back last, else was first seen.
 func (s *Store) Appeared(ctx context.Context, p *Project, is *Issue, version string) (Appearance, error) {

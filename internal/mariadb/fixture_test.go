@@ -54,6 +54,7 @@ type occur struct {
 	at       time.Time
 	stands   int
 	env      string
+	session  string
 }
 
 func (o occur) json() json.RawMessage {
@@ -70,6 +71,9 @@ func (o occur) json() json.RawMessage {
 	}
 	if o.user != "" {
 		e["attributes"] = map[string]any{"user.id": o.user}
+	}
+	if o.session != "" {
+		e["attributes"] = map[string]any{"session.id": o.session}
 	}
 	raw, _ := json.Marshal(e) // a map of plain values
 	return raw

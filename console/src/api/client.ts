@@ -185,6 +185,10 @@ export const since = (name: string, number: number, signal?: AbortSignal) => ans
 /** The commits that may have brought an issue. */
 export const likely = (id: string, signal?: AbortSignal) => answer(api.GET('/api/issues/{project}/{number}/likely', { params: { path: ofIssue(id) }, signal }))
 
+/** Who changed a line of a trace last, as it was in a release. */
+export const whoChanged = (name: string, release: string, source: string, line: number, signal?: AbortSignal) =>
+  answer(api.GET('/api/projects/{project}/line', { params: { ...ofProject(name), query: { release, source, line } }, signal }))
+
 /** What goes with an issue that is deleted; deleting it takes how many events that are. */
 export const whatGoes = (id: string, signal?: AbortSignal) => answer(api.GET('/api/issues/{project}/{number}/deletion', { params: { path: ofIssue(id) }, signal }))
 export const deleteIssue = (id: string, events: number) => answer(api.DELETE('/api/issues/{project}/{number}', { params: { path: ofIssue(id), query: { events } } }))

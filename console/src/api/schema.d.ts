@@ -740,6 +740,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/line": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who changed a line of a trace last */
+        get: operations["who-changed-line"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/received": {
         parameters: {
             query?: never;
@@ -2162,6 +2179,13 @@ export interface components {
             release?: string;
             to?: string;
             /** @description what was looked at, or why nothing could be */
+            words: string;
+        };
+        LineAsked: {
+            /** @description absent where it cannot be told */
+            line?: components["schemas"]["LineChange"];
+            place: components["schemas"]["SourcePlace"];
+            /** @description why it cannot be told; empty where it can */
             words: string;
         };
         LineChange: {
@@ -5371,6 +5395,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Key"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "who-changed-line": {
+        parameters: {
+            query: {
+                /** @description in which the line stands there */
+                release: string;
+                /** @description the file, as the trace names it */
+                source: string;
+                line: number;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineAsked"];
                 };
             };
             /** @description Error */

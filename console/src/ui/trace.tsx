@@ -1,8 +1,11 @@
+import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link, useParams } from 'react-router'
+import * as api from '../api/client.ts'
 import type { EventDetail, Exception, Frame } from '../api/client.ts'
 import { asText, called, layOut } from '../core/trace.ts'
-import { Copy } from './parts.tsx'
+import { CommitName } from './likely.tsx'
+import { Ago, Copy } from './parts.tsx'
 import { Source } from './source.tsx'
 
 const relations: Record<string, string> = { cause: 'caused by', member: 'one of its members', suppressed: 'suppressed' }
@@ -22,7 +25,7 @@ export function Trace({ event, raw }: { event: EventDetail; raw: boolean }) {
             <b className="hurts font-semibold">{x.type ?? `thrown ${x.thrown ?? 'value'}`}</b>
             {x.message && <span className="break-words whitespace-pre-wrap">: {x.message}</span>}
           </h3>
-          {raw ? <Raw exception={x} /> : <Frames exception={x} event={event.id} />}
+          {raw ? <Raw exception={x} /> : <Frames exception={x} event={event.id} release={event.release} />}
         </section>
       ))}
     </div>
@@ -41,7 +44,7 @@ function Raw({ exception: x }: { exception: Exception }) {
   )
 }
 
-export function Frames({ exception: x, event }: { exception: { frames: Frame[] }; event: string }) {
+export function Frames({ exception: x, event, release }: { exception: { frames: Frame[] }; event: string; release?: string | undefined }) {
   if (x.frames.length === 0) return <p className="soft border-t border-base-300 px-3 py-2">It came without a trace.</p>
   // A reason that many frames share is said once.
   const first = new Map<string, Frame>()
@@ -50,14 +53,14 @@ export function Frames({ exception: x, event }: { exception: { frames: Frame[] }
     <ol className="border-t border-base-300">
       {layOut(x.frames).map((p, i) => (
         <li key={i} className="border-b border-base-300/60 last:border-0">
-          {'frame' in p ? <OneFrame frame={p.frame} event={event} why={p.frame.why_raw && first.get(p.frame.why_raw) === p.frame ? p.frame.why_raw : undefined} /> : <Folded frames={p.folded} words={p.words} />}
+          {'frame' in p ? <OneFrame frame={p.frame} event={event} release={release} why={p.frame.why_raw && first.get(p.frame.why_raw) === p.frame ? p.frame.why_raw : undefined} /> : <Folded frames={p.folded} words={p.words} />}
         </li>
       ))}
     </ol>
   )
 }
 
-function OneFrame({ frame: f, event, why }: { frame: Frame; event: string; why: string | undefined }) {
+function OneFrame({ frame: f, event, release, why }: { frame: Frame; event: string; release: string | undefined; why: string | undefined }) {
   const { project = '' } = useParams()
   const [open, setOpen] = useState(f.origin ?? false)
   const lines = (f.source_lines ?? []).length > 0
@@ -87,8 +90,24 @@ function OneFrame({ frame: f, event, why }: { frame: Frame; event: string; why: 
         </p>
       )}
       {open && lines && <Source frame={f} />}
+      {open && lines && release && f.kind === 'own' && <LastChange project={project} release={release} frame={f} />}
       {open && f.raw.file !== f.file && <p className="mono soft px-9 pb-1.5 text-[.85rem] break-all" title="the frame as the runtime printed it">{f.raw.function || '(anonymous)'} {f.raw.file}:{f.raw.line}:{f.raw.column}</p>}
     </>
+  )
+}
+
+/** Who changed the line of a frame last, asked for when somebody wants to know. */
+function LastChange({ project, release, frame: f }: { project: string; release: string; frame: Frame }) {
+  const [asked, setAsked] = useState(false)
+  const got = useQuery({ queryKey: ['p', project, 'line', release, f.file, f.line], queryFn: ({ signal }) => api.whoChanged(project, release, f.file, f.line, signal), enabled: asked, staleTime: Infinity })
+  if (!asked) return <button className="link soft px-9 pb-1.5 text-[.93rem]" onClick={() => setAsked(true)}>Who changed line {f.line}?</button>
+  if (got.error) return <p role="alert" className="px-9 pb-1.5 text-[.93rem] text-accent">{got.error.message}</p>
+  if (!got.data) return <p className="soft px-9 pb-1.5 text-[.93rem]">Looking …</p>
+  const l = got.data.line
+  return (
+    <p className="px-9 pb-1.5 text-[.93rem]" role="status">
+      {l ? <>Line {f.line}: {l.author}, <Ago at={l.authored} />: {l.subject} <CommitName hash={l.commit} link={l.link} /></> : <span className="soft">It cannot be told: {got.data.words}.</span>}
+    </p>
   )
 }
 
