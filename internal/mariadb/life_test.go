@@ -369,3 +369,27 @@ func TestFixInNext_GetsItsRelease(t *testing.T) {
 	b.in("tideAt", "4.1.1")
 	b.state(1, issue.Regressed)
 }
+
+// What was deleted cannot be brought back by taking a regrouping back.
+func TestDelete_StandsInTheWayOfARegroupingsUndo(t *testing.T) {
+	b := open1(t, noon)
+	b.in("tideAt", "4.2.0")
+	b.in("zoom", "4.2.0")
+	b.rule("grouping: [{name: one, when: 'true', replace: all}]")
+	b.regroup()
+	b.followed()
+	var left *Issue
+	for n := range int64(4) {
+		if is, err := b.Issue(t.Context(), b.project, n+1); err == nil {
+			left = is
+		}
+	}
+	if _, err := b.Delete(t.Context(), left.ID, left.Events, maren); err != nil {
+		t.Fatal(err)
+	}
+	b.again()
+	if _, err := b.UndoRegroup(t.Context(), b.project, oke); code(err) != fault.Conflict || !strings.Contains(err.Error(), "was deleted since") {
+		t.Errorf("it is taken back: %v", err)
+	}
+	b.recounted()
+}

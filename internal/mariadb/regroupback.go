@@ -83,7 +83,7 @@ func (s *Store) builtOn(ctx context.Context, tx *sql.Tx, g *Regrouping) error {
 	var from, to int64
 	err := tx.QueryRowContext(ctx, later, g.Project, g.ID, g.ID, g.ID, g.ID, g.ID).Scan(&kind, &from, &to)
 	if errors.Is(err, sql.ErrNoRows) {
-		return nil
+		return s.goneSince(ctx, tx, g)
 	}
 	if err != nil {
 		return err
@@ -92,6 +92,22 @@ func (s *Store) builtOn(ctx context.Context, tx *sql.Tx, g *Regrouping) error {
 		return fault.New(fault.Conflict, "%s was split off from %s since; undo that first", s.issueName(ctx, tx, to), s.issueName(ctx, tx, from))
 	}
 	return fault.New(fault.Conflict, "%s was merged into %s since; undo that first", s.issueName(ctx, tx, from), s.issueName(ctx, tx, to))
+}
+
+// goneSince refuses to undo a regrouping that an issue was part of which was
+// deleted since.
+func (s *Store) goneSince(ctx context.Context, tx *sql.Tx, g *Regrouping) error {
+	const gone = "SELECT i.id FROM issue i WHERE i.project=? AND i.deleted IS NOT NULL AND (EXISTS (SELECT 1 FROM move r WHERE r.regroup=? AND i.id IN (r.from_issue, r.to_issue)) OR EXISTS (SELECT 1 FROM regroup_issue x WHERE x.regroup=? AND x.issue=i.id)" +
+		" OR EXISTS (SELECT 1 FROM regroup_alias a WHERE a.regroup=? AND a.issue=i.id) OR EXISTS (SELECT 1 FROM regroup_variant r JOIN variant v ON v.id=r.variant WHERE r.regroup=? AND v.issue=i.id)) LIMIT 1"
+	var id int64
+	err := tx.QueryRowContext(ctx, gone, g.Project, g.ID, g.ID, g.ID, g.ID).Scan(&id)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	return fault.New(fault.Conflict, "%s was part of it and was deleted since; it cannot be taken back any more", s.issueName(ctx, tx, id))
 }
 
 // bringBack lists the issues again that were emptied, and lets fingerprints
