@@ -197,6 +197,7 @@ func (a *API) register(r chi.Router) huma.API {
 	a.releases(h)
 	a.repository(h)
 	a.likely(h)
+	a.owners(h)
 	a.life(h)
 	a.received(h)
 	return h

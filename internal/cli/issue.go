@@ -75,6 +75,7 @@ func issueCommand() *cli.Command {
 			deleteCommand(),
 			sinceCommand(),
 			likelyCommand(),
+			ownersCommand(),
 			{Name: "history", Usage: "what happened to an issue", Arguments: []cli.Argument{text("id")}, Action: func(ctx context.Context, c *cli.Command) error {
 				id, err := arg(c, "id")
 				if err != nil {

@@ -127,6 +127,44 @@ func showLikely(out io.Writer, v contract.LikelyChanges) {
 	}
 }
 
+func ownersCommand() *cli.Command {
+	return &cli.Command{Name: "owners", Usage: "who may have it, and why", Arguments: []cli.Argument{text("id")}, Action: func(ctx context.Context, c *cli.Command) error {
+		id, err := arg(c, "id")
+		if err != nil {
+			return err
+		}
+		return get(ctx, c, func(cl *client) (string, error) {
+			p, err := issuePath(cl, id)
+			return p + "/owners", err
+		}, showOwners)
+	}}
+}
+
+func showOwners(out io.Writer, v contract.Owners) {
+	as := styleOf(out)
+	if v.Owner != nil {
+		fmt.Fprintf(out, "%s has %s\n", plain(*v.Owner), v.Issue)
+	}
+	if len(v.Proposals) == 0 {
+		fmt.Fprintf(out, "Nobody can be proposed for %s.\n", v.Issue)
+	}
+	for _, p := range v.Proposals {
+		fmt.Fprintf(out, "  %5.1f  %s  %s\n", p.Score, as.bright(plain(p.Name)), plain(strings.Join(p.Reasons, "; ")))
+	}
+	if v.Path != "" {
+		fmt.Fprintf(out, "  %s\n", as.faint(plain(v.Path)))
+	}
+	if v.Words != "" {
+		fmt.Fprintf(out, "  %s\n", as.faint(plain(v.Words)))
+	}
+	if len(v.Strangers) > 0 {
+		fmt.Fprintf(out, "Named there, and nobody here: %s\n", plain(strings.Join(v.Strangers, ", ")))
+	}
+	for _, b := range v.Bad {
+		fmt.Fprintf(out, "CODEOWNERS, line %d is not used: %s\n  %s\n", b.Line, plain(b.Why), plain(b.Text))
+	}
+}
+
 func noticeCommand() *cli.Command {
 	return &cli.Command{
 		Name: "notice", Usage: "what you should hear of", Description: "Your issues coming back, waking, decided about by others. They are those of a person: sign in as one with firethorn login.",

@@ -8,6 +8,7 @@ import (
 	"strconv"
 
 	"firethorn/internal/core/commits"
+	"firethorn/internal/core/owners"
 	"firethorn/internal/git"
 	"firethorn/internal/mariadb"
 )
@@ -144,13 +145,59 @@ func (k *Keeper) Line(ctx context.Context, p *mariadb.Project, commit, source st
 	return &lines[0], found, nil
 }
 
-// File is the text of a file of the repository at a commit.
-func (k *Keeper) File(ctx context.Context, p *mariadb.Project, commit, path string) (string, error) {
+// Around is what a repository says of who knows a line.
+type Around struct {
+	commits.Found
+	Lines []git.Line   // the line and those around it, in order; who changed each last
+	At    int          // which of them is the line itself; -1: it is not there
+	Rule  *owners.Rule // of CODEOWNERS; nil where none matches
+	Bad   []owners.Bad // lines of CODEOWNERS that cannot be used
+}
+
+// aroundLines are looked at before and behind a line.
+const aroundLines = 10
+
+// Around says who changed a line of a source file and the lines around it last,
+// and who owns the file, as it stands at a commit.
+func (k *Keeper) Around(ctx context.Context, p *mariadb.Project, commit, source string, line int) (*Around, error) {
 	ctx, cancel := context.WithTimeout(ctx, askTime)
 	defer cancel()
 	m, err := k.mirror(ctx, p.ID)
 	if err != nil {
-		return "", err
+		return nil, err
 	}
-	return m.File(ctx, commit, path)
+	files, err := m.Files(ctx, commit)
+	if err != nil {
+		return nil, err
+	}
+	out := &Around{Found: commits.NewTree(files).Find(source, p.SourcePaths), At: -1}
+	if out.Path == "" {
+		return out, nil
+	}
+	for _, place := range owners.Places {
+		if !slices.Contains(files, place) {
+			continue
+		}
+		text, err := m.File(ctx, commit, place)
+		if err != nil {
+			return nil, err
+		}
+		var f owners.File
+		f, out.Bad = owners.Parse(text)
+		if r, ok := f.Find(out.Path); ok {
+			out.Rule = &r
+		}
+		break
+	}
+	if line < 1 {
+		return out, nil
+	}
+	first := max(1, line-aroundLines)
+	if out.Lines, err = m.Blame(ctx, commit, out.Path, first, line+aroundLines); err != nil {
+		out.Lines, err = m.Blame(ctx, commit, out.Path, first, line) // the file ends before
+	}
+	if err == nil && line-first < len(out.Lines) {
+		out.At = line - first
+	}
+	return out, nil // a line that is not there is no failure
 }

@@ -119,8 +119,26 @@ func TestKeeper_RanksAndBlames(t *testing.T) {
 	if line, found, err := k.Line(ctx, p, last, "src/tides.ts", 999); err != nil || line != nil || !strings.Contains(found.How, "no line 999") {
 		t.Errorf("a line that is not there: %+v, %+v, %v", line, found, err)
 	}
-	if text, err := k.File(ctx, p, last, "README.md"); err != nil || text != "words\n" {
-		t.Errorf("%q, %v", text, err)
+}
+
+func TestKeeper_KnowsWhoIsAround(t *testing.T) {
+	k, _, p := open(t)
+	ctx, c := t.Context(), newCode(t)
+	c.commit("Tides", "web/src/tides.ts", numbered(30, 0))
+	c.commit("Owners", "docs/CODEOWNERS", "* @everyone\n/web/ @maren.holt\n!/x @bad\n")
+	last := c.commit("Read new tables", "web/src/tides.ts", numbered(30, 28))
+	if _, err := k.Receive(ctx, p, c.bundle(last), builder); err != nil {
+		t.Fatal(err)
+	}
+	a, err := k.Around(ctx, p, last, "src/tides.ts", 28)
+	if err != nil || a.Path != "web/src/tides.ts" || a.Rule == nil || a.Rule.Line != 2 || len(a.Bad) != 1 || a.At != 10 || a.Lines[a.At].Commit != last || a.Lines[0].Commit == last {
+		t.Errorf("%+v, %v", a, err)
+	}
+	if a, err := k.Around(ctx, p, last, "src/tides.ts", 99); err != nil || a.At != -1 || a.Rule == nil {
+		t.Errorf("a line that is not there: %+v, %v", a, err)
+	}
+	if a, err := k.Around(ctx, p, last, "src/gone.ts", 1); err != nil || a.Path != "" || a.Rule != nil {
+		t.Errorf("a file that is not there: %+v, %v", a, err)
 	}
 }
 
@@ -143,8 +161,8 @@ func TestKeeper_TakesMoreAndTheSameAgain(t *testing.T) {
 	if err := os.RemoveAll(filepath.Join(k.path(p.ID), "objects")); err != nil { // the disk was lost
 		t.Fatal(err)
 	}
-	if text, err := k.File(ctx, p, b, "x"); err != nil || text != "2\n" {
-		t.Errorf("after the mirror broke: %q, %v", text, err)
+	if line, _, err := k.Line(ctx, p, b, "x", 1); err != nil || line == nil || line.Text != "2" {
+		t.Errorf("after the mirror broke: %+v, %v", line, err)
 	}
 }
 
@@ -171,7 +189,7 @@ func TestKeeper_SaysWhyItRefuses(t *testing.T) {
 	if n, _, err := s.CountCommits(ctx, p.ID); n != 0 || err != nil {
 		t.Errorf("%d commits of refused bundles, %v", n, err)
 	}
-	if _, err := k.File(ctx, p, a, "x"); err == nil || !strings.Contains(err.Error(), "firethorn release announce") {
+	if _, _, err := k.Line(ctx, p, a, "x", 1); err == nil || !strings.Contains(err.Error(), "firethorn release announce") {
 		t.Errorf("nothing was sent, and it says %v", err)
 	}
 	p.Repository = "https://code.marrowsound.example/quayside"

@@ -185,6 +185,9 @@ export const since = (name: string, number: number, signal?: AbortSignal) => ans
 /** The commits that may have brought an issue. */
 export const likely = (id: string, signal?: AbortSignal) => answer(api.GET('/api/issues/{project}/{number}/likely', { params: { path: ofIssue(id) }, signal }))
 
+/** Who may have an issue, and why. */
+export const owners = (id: string, signal?: AbortSignal) => answer(api.GET('/api/issues/{project}/{number}/owners', { params: { path: ofIssue(id) }, signal }))
+
 /** Who changed a line of a trace last, as it was in a release. */
 export const whoChanged = (name: string, release: string, source: string, line: number, signal?: AbortSignal) =>
   answer(api.GET('/api/projects/{project}/line', { params: { ...ofProject(name), query: { release, source, line } }, signal }))

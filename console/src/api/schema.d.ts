@@ -260,6 +260,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/issues/{project}/{number}/owners": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who may have an issue, and why */
+        get: operations["propose-owners"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/issues/{project}/{number}/park": {
         parameters: {
             query?: never;
@@ -1384,6 +1401,12 @@ export interface components {
             /** Format: date-time */
             received: string;
         };
+        BadOwnerLine: {
+            /** Format: int64 */
+            line: number;
+            text: string;
+            why: string;
+        };
         Beside: {
             /** @description issues of other projects with the same fingerprint */
             elsewhere: components["schemas"]["BesideIssue"][];
@@ -2430,6 +2453,29 @@ export interface components {
              */
             users: number;
         };
+        OwnerRule: {
+            /** Format: int64 */
+            line: number;
+            owners: string[];
+            pattern: string;
+        };
+        Owners: {
+            /** @description lines of CODEOWNERS that cannot be used */
+            bad_lines: components["schemas"]["BadOwnerLine"][];
+            issue: string;
+            /** @description who has it; null when nobody has it */
+            owner: string | null;
+            /** @description of the origin in the repository */
+            path?: string;
+            /** @description the likeliest first */
+            proposals: components["schemas"]["Proposal"][];
+            /** @description the line of CODEOWNERS that counts for it */
+            rule?: components["schemas"]["OwnerRule"];
+            /** @description named by CODEOWNERS or commits, and nobody here is */
+            strangers: string[];
+            /** @description why less is known than could be */
+            words?: string;
+        };
         Park: {
             /** @description when a day brings twice what days did */
             doubled?: boolean;
@@ -2549,6 +2595,12 @@ export interface components {
         };
         Projects: {
             projects: components["schemas"]["Project"][];
+        };
+        Proposal: {
+            name: string;
+            reasons: string[] | null;
+            /** Format: double */
+            score: number;
         };
         PushRules: {
             note?: string;
@@ -4279,6 +4331,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["IssueDetail"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "propose-owners": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+                /** @description the issue's number in its project */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Owners"];
                 };
             };
             /** @description Error */

@@ -13,6 +13,7 @@ import { Breadcrumbs, Facts } from './facts.tsx'
 import { IssueFeedback, Said } from './feedback.tsx'
 import { useKeys } from './keys.ts'
 import { Likely } from './likely.tsx'
+import { Owners } from './owners.tsx'
 import { Ago, Copy, Failed, Loading, State, StemAndBerry } from './parts.tsx'
 import { useSay } from './say.tsx'
 import { Since } from './since.tsx'
@@ -99,6 +100,7 @@ export function IssuePage() {
         <Part id="do" title="What to do">
           <MergedFrom issue={i} />
           <Splits issue={i} />
+          <Owners issue={i} />
           <History project={project} number={n} />
           <Beside id={i.id} />
           <Grouping project={project} event={event.data?.kept ? event.data.id : undefined} issue={i.id} />

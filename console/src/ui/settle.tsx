@@ -111,7 +111,7 @@ export function ParkDialog({ issue, close, done }: { issue: Issue; close: () => 
 
 /** What goes with an issue, and whether it should. */
 export function DeleteDialog({ issue, close, done }: { issue: Issue; close: () => void; done: (events: number) => void }) {
-  const got = useQuery({ queryKey: ['p', issue.id.split('/')[0], 'deletion', issue.id], queryFn: ({ signal }) => api.whatGoes(issue.id, signal), staleTime: 0 })
+  const got = useQuery({ queryKey: ['deletion', issue.id], queryFn: ({ signal }) => api.whatGoes(issue.id, signal), staleTime: 0 })
   return (
     <Dialog title={`Delete ${issue.id}?`} close={close}>
       <form

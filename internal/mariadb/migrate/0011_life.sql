@@ -4,7 +4,7 @@
 ALTER TABLE issue ADD COLUMN IF NOT EXISTS fix_kind VARCHAR(8) NOT NULL DEFAULT '', ADD COLUMN IF NOT EXISTS fix_after VARCHAR(255) NOT NULL DEFAULT '', ADD COLUMN IF NOT EXISTS fix_commit VARCHAR(64) NOT NULL DEFAULT '',
   ADD COLUMN IF NOT EXISTS fix_at BIGINT NULL, ADD COLUMN IF NOT EXISTS fix_by VARCHAR(100) NOT NULL DEFAULT '', ADD COLUMN IF NOT EXISTS parked TEXT NULL, ADD COLUMN IF NOT EXISTS count_only TINYINT NOT NULL DEFAULT 0,
   ADD COLUMN IF NOT EXISTS deleted BIGINT NULL, ADD COLUMN IF NOT EXISTS deleted_by VARCHAR(100) NOT NULL DEFAULT '', ADD COLUMN IF NOT EXISTS emptied TINYINT NOT NULL DEFAULT 0,
-  ADD KEY IF NOT EXISTS fixes (project, fix_kind, state, fixed_in), ADD KEY IF NOT EXISTS to_empty (emptied, deleted), ADD KEY IF NOT EXISTS held (state, fix_at);
+  ADD KEY IF NOT EXISTS fixes (project, fix_kind, state, fixed_in), ADD KEY IF NOT EXISTS to_empty (emptied, deleted), ADD KEY IF NOT EXISTS held (state, fix_at), ADD KEY IF NOT EXISTS owned (owner, state);
 UPDATE issue SET fix_kind='release', fix_at=(SELECT MAX(h.at) FROM history h WHERE h.issue=issue.id AND h.kind='fix'), fix_by=COALESCE((SELECT h.actor FROM history h WHERE h.issue=issue.id AND h.kind='fix' AND h.actor_kind='person' ORDER BY h.id DESC LIMIT 1), '') WHERE fixed_in<>'' AND fix_kind='';
 -- What came since an issue was parked, as it was filed. hours: events by hour.
 CREATE TABLE IF NOT EXISTS parked (

@@ -1,0 +1,87 @@
+package api
+
+import (
+	"context"
+	"fmt"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"firethorn/internal/contract"
+	"firethorn/internal/core/owners"
+	"firethorn/internal/mariadb"
+)
+
+func (a *API) owners(h huma.API) {
+	op(h, a, "GET", "/api/issues/{project}/{number}/owners", "propose-owners", "Who may have an issue, and why", see, func(ctx context.Context, in *IssuePath) (*body[contract.Owners], error) {
+		is, p, err := a.issue(ctx, in)
+		if err != nil {
+			return nil, err
+		}
+		return a.proposals(ctx, p, is)
+	})
+}
+
+// mostBad lines of CODEOWNERS are told.
+const mostBad = 100
+
+func (a *API) proposals(ctx context.Context, p *mariadb.Project, is *mariadb.Issue) (*body[contract.Owners], error) {
+	out := contract.Owners{Issue: fmt.Sprintf("%s/%d", is.Project, is.Number), Proposals: []owners.Proposal{}, Strangers: []string{}, Bad: []contract.BadOwnerLine{}}
+	if is.Owner != "" {
+		out.Owner = &is.Owner
+	}
+	f := owners.Facts{Now: a.store.Now()}
+	var err error
+	if f.People, err = a.store.Carriers(ctx); err != nil {
+		return nil, err
+	}
+	if f.FixedBy, err = a.store.FixedBefore(ctx, is.ID); err != nil {
+		return nil, err
+	}
+	if err := a.knowers(ctx, p, is, &f, &out); err != nil {
+		return nil, err
+	}
+	list, strangers := owners.Propose(f)
+	out.Proposals, out.Strangers = append(out.Proposals, list...), append(out.Strangers, strangers...)
+	return &body[contract.Owners]{out}, nil
+}
+
+// knowers adds what the repository says, as far as it is known.
+func (a *API) knowers(ctx context.Context, p *mariadb.Project, is *mariadb.Issue, f *owners.Facts, out *contract.Owners) error {
+	g, err := a.store.Graph(ctx, p.ID)
+	if err != nil {
+		return err
+	}
+	commit, err := a.store.CommitOf(ctx, p.ID, is.LastRelease)
+	if err != nil {
+		return err
+	}
+	if out.Words = unknownCode(p, g, is.LastRelease, commit); out.Words != "" {
+		return nil
+	}
+	places, err := a.places(ctx, p, is, is.LastRelease)
+	if err != nil {
+		return err
+	}
+	if len(places) == 0 {
+		out.Words = "the trace has no own frame with a source position"
+		return nil
+	}
+	x, err := a.code.Around(ctx, p, commit, places[0].Source, places[0].Line)
+	if err != nil {
+		return err
+	}
+	out.Path, f.Path, f.Rule = x.Path, x.Path, x.Rule
+	if x.Path == "" {
+		out.Words = places[0].Source + ": " + x.How
+	}
+	if x.Rule != nil {
+		out.Rule = &contract.OwnerRule{Line: x.Rule.Line, Pattern: x.Rule.Pattern, Owners: append([]string{}, x.Rule.Owners...)}
+	}
+	for _, b := range x.Bad[:min(len(x.Bad), mostBad)] {
+		out.Bad = append(out.Bad, contract.BadOwnerLine(b))
+	}
+	for i, l := range x.Lines {
+		f.Touches = append(f.Touches, owners.Touch{Email: l.Email, Author: l.Author, At: l.Authored, Line: i == x.At})
+	}
+	return nil
+}

@@ -1,0 +1,185 @@
+package owners
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+	"time"
+)
+
+// Person is somebody who works here.
+type Person struct {
+	Name  string
+	Email string
+	Load  float64 // the impact of the open issues that the person has, added up
+}
+
+// Touch is a change of the code that an issue comes from.
+type Touch struct {
+	Email  string
+	Author string
+	At     time.Time
+	Line   bool // of the blamed line itself, else of lines around it
+}
+
+// Facts are what an owner is proposed by.
+type Facts struct {
+	Path    string // of the origin in the repository, "" where it is not known
+	Rule    *Rule  // of CODEOWNERS, for the path
+	Touches []Touch
+	FixedBy []string // by name: who fixed this issue, or one like it, before; the last first
+	People  []Person
+	Now     time.Time
+}
+
+// Proposal is a person who may be the right one, and why.
+type Proposal struct {
+	Name    string   `json:"name"`
+	Score   float64  `json:"score"` // 0 to 100
+	Reasons []string `json:"reasons"`
+}
+
+// What a score is made of.
+const (
+	pointsOwner  = 45.0 // CODEOWNERS names the person for the path
+	pointsLine   = 35.0 // changed the line last; half of it after a year
+	pointsAround = 12.0 // changed lines around it, less the older and the more others did
+	pointsFixed  = 25.0 // fixed it before
+	loadHalf     = 400  // impact carried at which a score is half
+	mostLoad     = 0.4  // of a score that load can take
+)
+
+// Propose ranks the people who may have an issue, the likeliest first. strangers
+// are those that CODEOWNERS or commits name and nobody here is.
+func Propose(f Facts) (list []Proposal, strangers []string) {
+	by := map[string]*Proposal{}
+	add := func(p Person, points float64, why string) {
+		x := by[p.Name]
+		if x == nil {
+			x = &Proposal{Name: p.Name}
+			by[p.Name] = x
+		}
+		x.Score += points
+		if why != "" && !slices.Contains(x.Reasons, why) {
+			x.Reasons = append(x.Reasons, why)
+		}
+	}
+	stranger := func(who string) {
+		if who != "" && !slices.Contains(strangers, who) {
+			strangers = append(strangers, who)
+		}
+	}
+	if f.Rule != nil {
+		for _, o := range f.Rule.Owners {
+			if p, ok := find(f.People, o); ok {
+				add(p, pointsOwner, fmt.Sprintf("CODEOWNERS, line %d: %s", f.Rule.Line, f.Rule.Pattern))
+			} else {
+				stranger(o)
+			}
+		}
+	}
+	around := map[string]float64{}
+	for _, t := range f.Touches {
+		p, ok := byEmail(f.People, t.Email)
+		if !ok {
+			stranger(strings.TrimSpace(t.Author + " <" + t.Email + ">"))
+			continue
+		}
+		age := math.Pow(0.5, max(0, f.Now.Sub(t.At).Hours())/(24*365))
+		if t.Line {
+			add(p, pointsLine*age, "changed the line last, "+ago(f.Now.Sub(t.At)))
+			continue
+		}
+		around[p.Name] += age
+	}
+	for _, p := range f.People {
+		if n := around[p.Name]; n > 0 {
+			add(p, pointsAround*n/max(1, sum(around)), "changed lines around it")
+		}
+	}
+	for i, name := range f.FixedBy {
+		if j := slices.IndexFunc(f.People, func(p Person) bool { return p.Name == name }); j >= 0 {
+			why := "fixed it before"
+			add(f.People[j], pointsFixed/float64(i+1), why)
+		}
+	}
+	for _, p := range f.People {
+		x := by[p.Name]
+		if x == nil {
+			continue
+		}
+		if p.Load > 0 {
+			less := mostLoad * p.Load / (p.Load + loadHalf)
+			x.Score *= 1 - less
+			if less >= 0.1 {
+				x.Reasons = append(x.Reasons, fmt.Sprintf("but carries an impact of %.0f already", p.Load))
+			}
+		}
+		x.Score = math.Round(10*min(100, x.Score)) / 10
+		list = append(list, *x)
+	}
+	slices.SortStableFunc(list, func(a, b Proposal) int {
+		switch {
+		case a.Score > b.Score:
+			return -1
+		case a.Score < b.Score:
+			return 1
+		}
+		return strings.Compare(a.Name, b.Name)
+	})
+	return list, strangers
+}
+
+// find is the person that CODEOWNERS names: by address, or by @ and the address
+// before its own @, or the name written together.
+func find(people []Person, owner string) (Person, bool) {
+	if name, at := strings.CutPrefix(owner, "@"); at {
+		for _, p := range people {
+			local, _, _ := strings.Cut(p.Email, "@")
+			if strings.EqualFold(name, local) || strings.EqualFold(plain(name), plain(p.Name)) {
+				return p, true
+			}
+		}
+		return Person{}, false
+	}
+	return byEmail(people, owner)
+}
+
+func byEmail(people []Person, email string) (Person, bool) {
+	i := slices.IndexFunc(people, func(p Person) bool { return strings.EqualFold(p.Email, email) && email != "" })
+	if i < 0 {
+		return Person{}, false
+	}
+	return people[i], true
+}
+
+// plain leaves letters and digits.
+func plain(s string) string {
+	return strings.Map(func(r rune) rune {
+		if strings.ContainsRune(" .-_", r) {
+			return -1
+		}
+		return r
+	}, strings.ToLower(s))
+}
+
+func sum(m map[string]float64) (n float64) {
+	for _, v := range m {
+		n += v
+	}
+	return n
+}
+
+func ago(d time.Duration) string {
+	days := int(d.Hours() / 24)
+	switch {
+	case days < 1:
+		return "today"
+	case days == 1:
+		return "yesterday"
+	case days < 60:
+		return fmt.Sprintf("%d days ago", days)
+	}
+	return fmt.Sprintf("%d months ago", days/30)
+}

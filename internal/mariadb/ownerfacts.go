@@ -1,0 +1,31 @@
+package mariadb
+
+import (
+	"context"
+	"database/sql"
+
+	"firethorn/internal/core/owners"
+)
+
+// Carriers lists everybody who works here, with the impact of the open issues
+// that each has, over all projects.
+func (s *Store) Carriers(ctx context.Context) (list []owners.Person, err error) {
+	err = each(ctx, s.db, func(r *sql.Rows) error {
+		var p owners.Person
+		err := r.Scan(&p.Name, &p.Email, &p.Load)
+		list = append(list, p)
+		return err
+	}, "SELECT p.name, p.email, COALESCE((SELECT SUM(l.impact)/10 FROM issue i JOIN issue_list l ON l.issue=i.id WHERE i.owner=p.id AND i.state IN ('new','accepted','regressed')), 0) FROM person p ORDER BY p.name")
+	return list, err
+}
+
+// FixedBefore lists who called an issue fixed, or whose commit did, the last first.
+func (s *Store) FixedBefore(ctx context.Context, id int64) (names []string, err error) {
+	err = each(ctx, s.db, func(r *sql.Rows) error {
+		var n string
+		err := r.Scan(&n)
+		names = append(names, n)
+		return err
+	}, "SELECT x.name FROM (SELECT fix_by name, 1<<62 at FROM issue WHERE id=? AND fix_by<>'' UNION ALL SELECT actor, MAX(id) FROM history WHERE issue=? AND kind='fix' AND actor_kind='person' GROUP BY actor) x GROUP BY x.name ORDER BY MAX(x.at) DESC LIMIT 5", id, id)
+	return names, err
+}
