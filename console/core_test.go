@@ -430,3 +430,18 @@ func TestSettle(t *testing.T) {
 		{"1 more user or 2 others", "parkWords", []any{form(map[string]any{"users": "1", "doubled": true, "newEnvironment": true})}},
 	})
 }
+
+func TestMany(t *testing.T) {
+	rows := []string{"q/1", "q/2", "q/3", "q/4"}
+	refused := []any{map[string]any{"issue": "q/3", "why": "it changed"}}
+	check(t, "many", []call{
+		{[]string{"q/2", "q/3", "q/4"}, "markRange", []any{rows, []string{"q/2"}, "q/2", "q/4"}},
+		{[]string{"q/3", "q/1", "q/2"}, "markRange", []any{rows, []string{"q/3"}, "q/3", "q/1"}},
+		{[]string{"q/2"}, "markRange", []any{rows, []string{}, "q/9", "q/2"}},
+		{"3 issues dismissed. Undo takes it back", "manyWords", []any{"dismiss", 3, []any{}}},
+		{"1 issue accepted; q/3 stays as it is: it changed. Undo takes it back", "manyWords", []any{"accept", 1, refused}},
+		{"0 issues parked; 2 issues stay as they are, q/3 for one: it changed", "manyWords", []any{"park", 0, append(refused, refused[0])}},
+		{"undone for 1,200 issues", "undoneWords", []any{1200, []any{}}},
+		{"Mark 2 issues fixed", "askWords", []any{"fix", 2}},
+	})
+}

@@ -15,7 +15,7 @@ import (
 )
 
 // signedIn opens a tab in which somebody is signed in.
-func signedIn(t *testing.T, s *service) (tab context.Context, check func()) {
+func signedIn(t *testing.T, s *service) (tab context.Context, check func(expected ...string)) {
 	t.Helper()
 	if _, err := console.Handler(); err != nil {
 		if os.Getenv("FIRETHORN_CONSOLE") == "required" {
@@ -130,7 +130,7 @@ func TestConsole_MergesFromTheListAndTheIssue(t *testing.T) {
 	open(t, tab, s.url+"/p/merging/issues")
 	eventually(t, tab, "four rows", `document.querySelectorAll('[role=row][aria-selected]').length === 4`)
 	press(t, tab, "xjx")
-	eventually(t, tab, "two are marked", `document.querySelectorAll('[role=row] input:checked').length === 2 && document.body.innerText.includes('2 marked for a merge')`)
+	eventually(t, tab, "two are marked", `document.querySelectorAll('[role=row] input:checked').length === 2 && document.body.innerText.includes('2 issues marked.')`)
 	press(t, tab, "m")
 	eventually(t, tab, "the one that hurts most stays", `document.querySelector('dialog')?.innerText.includes('Merge merging/2 into merging/1')`)
 	accessible(t, tab, "the dialog of a merge")

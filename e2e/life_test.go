@@ -227,3 +227,53 @@ func TestConsole_SinceWhenParkingAndNotices(t *testing.T) {
 	eventually(t, tab, "it is gone", `document.querySelectorAll('[role=row][aria-selected]').length === 1 && document.body.innerText.includes('is deleted, with')`)
 	check()
 }
+
+func TestConsole_DecidesAboutMany(t *testing.T) {
+	s, p := shared, "console-many"
+	key := s.project(t, p)
+	var events []string
+	for i := range 6 {
+		events = append(events, event("lane"+string("abcdef"[i]), "p-1", "4.2.0"))
+	}
+	s.post(t, key, strings.Join(events, "\n"))
+	s.settle(t)
+	tab, check := signedIn(t, s)
+	open(t, tab, s.url+"/p/"+p+"/issues")
+	eventually(t, tab, "six rows", `document.querySelectorAll('[role=row][aria-selected]').length === 6`)
+	press(t, tab, "xjjx")
+	eventually(t, tab, "two are marked", `document.body.innerText.includes('2 issues marked.')`)
+	accessible(t, tab, "a list with marks")
+	press(t, tab, "a")
+	eventually(t, tab, "both are accepted", `document.body.innerText.includes('2 issues accepted. Undo takes it back')`)
+	in := func(state string) (n int) {
+		for _, i := range s.issues(t, p) {
+			if i.State == state {
+				n++
+			}
+		}
+		return n
+	}
+	if n := in("accepted"); n != 2 {
+		t.Errorf("%d are accepted", n)
+	}
+	press(t, tab, "z")
+	eventually(t, tab, "undone", `document.body.innerText.includes('undone for 2 issues')`)
+	if n := in("new"); n != 6 {
+		t.Errorf("%d are new again", n)
+	}
+	press(t, tab, "X")
+	eventually(t, tab, "all are marked", `document.body.innerText.includes('6 issues marked.')`)
+	eval[any](t, tab, `[...document.querySelectorAll('button')].find((b) => b.innerText === 'Choose all that fit').click()`)
+	eventually(t, tab, "all that fit", `document.body.innerText.includes('All that the filter lists: 6 issues.')`)
+	press(t, tab, "d")
+	eventually(t, tab, "it asks", `document.querySelector('dialog')?.innerText.includes('Dismiss 6 issues?')`)
+	accessible(t, tab, "the question before many")
+	s.post(t, key, event("laneNew", "p-1", "4.2.0")) // meanwhile one more fits
+	s.settle(t)
+	press(t, tab, "\r")
+	eventually(t, tab, "it says that there are more by now", `document.body.innerText.includes('7 issues fit by now, not 6')`)
+	if n := in("dismissed"); n != 0 {
+		t.Errorf("%d are dismissed unseen", n)
+	}
+	check("412 (Precondition Failed)")
+}

@@ -132,6 +132,39 @@ func TestMirror_TakesWhatABuildSends(t *testing.T) {
 	}
 }
 
+// Many announcements do not leave many packs, and what was there is found after.
+func TestTidy(t *testing.T) {
+	w, m, ctx := newWork(t), mirror(t), t.Context()
+	first := w.commit("first", "x", "0\n")
+	tip := first
+	for i := range mostPacks + 2 {
+		known := tip
+		tip = w.commit("change", "x", fmt.Sprintf("%d\n", i+1))
+		var err error
+		if i == 0 {
+			_, err = m.Add(ctx, w.bundle(tip))
+		} else {
+			_, err = m.Add(ctx, w.bundle(tip, known))
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	packs := func() int {
+		list, _ := filepath.Glob(filepath.Join(m.dir, "objects", "pack", "*.pack"))
+		return len(list)
+	}
+	if before := packs(); before <= mostPacks {
+		t.Fatalf("%d packs", before)
+	}
+	if err := m.Tidy(ctx); err != nil || packs() != 1 {
+		t.Errorf("%d packs, %v", packs(), err)
+	}
+	if !m.Has(ctx, first) || len(m.log(t, tip)) != mostPacks+3 {
+		t.Error("commits are gone")
+	}
+}
+
 func TestChanges_FollowLinesAndMoves(t *testing.T) {
 	w, ctx := newWork(t), t.Context()
 	a := w.commit("Tides", "src/tides.ts", tides)

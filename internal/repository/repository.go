@@ -26,7 +26,7 @@ import (
 const (
 	receiveTime = 10 * time.Minute
 	askTime     = 20 * time.Second
-	indexTime   = time.Minute
+	tidyTime    = time.Minute
 	patchTime   = 5 * time.Minute // after which cherry-picks among what came are not recognised
 	addAtOnce   = 500
 )
@@ -129,7 +129,7 @@ func (k *Keeper) sync(ctx context.Context, project int64, format string) (git.Mi
 		return m, &git.MissingError{Commit: list[len(list)-1].Tip}
 	}
 	if fresh {
-		k.index(ctx, m, project)
+		k.tidy(ctx, m, project)
 	}
 	return m, nil
 }
@@ -196,16 +196,16 @@ func (k *Keeper) take(ctx context.Context, p *mariadb.Project, f io.ReadSeeker, 
 	if out.Told, err = k.store.CommitsCame(ctx, p, closing, who); err != nil {
 		return nil, err
 	}
-	k.index(ctx, m, p.ID)
+	k.tidy(ctx, m, p.ID)
 	return out, nil
 }
 
-// index makes a mirror fast to ask; it does without.
-func (k *Keeper) index(ctx context.Context, m git.Mirror, project int64) {
-	ctx, cancel := context.WithTimeout(ctx, indexTime)
+// tidy makes a mirror fast to ask; it does without.
+func (k *Keeper) tidy(ctx context.Context, m git.Mirror, project int64) {
+	ctx, cancel := context.WithTimeout(ctx, tidyTime)
 	defer cancel()
-	if err := m.Index(ctx); err != nil {
-		k.log.Warn("a mirror could not be indexed: what changed a line is found more slowly", "project", project, "err", err)
+	if err := m.Tidy(ctx); err != nil {
+		k.log.Warn("a mirror could not be tidied: what changed a line is found more slowly", "project", project, "err", err)
 	}
 }
 

@@ -112,6 +112,13 @@ export const act = (id: string, verb: Verb, body: Act = {}, version?: number) =>
   return answer(api.POST(`/api/issues/{project}/{number}/${verb}` as '/api/issues/{project}/{number}/assign', { params, body }))
 }
 
+export type ManyVerb = Exclude<Verb, 'undo'>
+type ActMany = components['schemas']['ActMany']
+
+/** Decides about many issues of a project; and takes that back. */
+export const actMany = (name: string, body: ActMany) => answer(api.POST('/api/projects/{project}/issues/act', { params: { path: { project: name } }, body }))
+export const undoMany = (name: string, bulk: number) => answer(api.POST('/api/projects/{project}/issues/undo', { params: { path: { project: name } }, body: { bulk } }))
+
 /** Merges issues into another one of their project; undo takes it back. */
 export const mergeIssues = (from: string[], into: string) => {
   const [name = '', first = 0, ...others] = [from[0]?.split('/')[0] ?? '', ...from.map((id) => Number(id.split('/')[1]))] as [string, number, ...number[]]

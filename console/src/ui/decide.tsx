@@ -2,8 +2,9 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useRef, useState } from 'react'
 import type { ReactNode } from 'react'
 import { act, deleteIssue, mergeIssues, people, splitIssue } from '../api/client.ts'
-import type { Act, Issue, SplitBy, Verb } from '../api/client.ts'
+import type { Act, Issue, ManyVerb, SplitBy, Verb } from '../api/client.ts'
 import { useKeys } from './keys.ts'
+import { ManyDialog, useMany } from './many.tsx'
 import { MergeDialog } from './merge.tsx'
 import type { MergeChoice } from './merge.tsx'
 import { Dialog } from './parts.tsx'
@@ -13,8 +14,11 @@ import { SplitDialog } from './split.tsx'
 
 type Asking = 'assign' | 'fix' | 'park' | 'merge' | 'split' | 'delete' | undefined
 
-/** The bar of decisions about one issue, with a key for each; splitting is offered where its events are in sight. */
-export function DecisionBar({ issue, label, more, marked = [], merged, split, deleted }: { issue: Issue; label: string; more?: ReactNode; marked?: Issue[]; merged?: (into: string) => void; split?: (part: string) => void; deleted?: () => void }) {
+/** The bar of decisions about one issue, those that are marked, or all of a filter, with a key for each; splitting is offered where its events are in sight. */
+export function DecisionBar({ issue, label, more, marked = [], all, decided, merged, split, deleted }: {
+  issue: Issue; label: string; more?: ReactNode; marked?: Issue[]; all?: { state: string; text: string; count: number } | undefined; decided?: () => void
+  merged?: (into: string) => void; split?: (part: string) => void; deleted?: () => void
+}) {
   const client = useQueryClient()
   const say = useSay()
   const [asking, setAsking] = useState<Asking>()
@@ -36,10 +40,22 @@ export function DecisionBar({ issue, label, more, marked = [], merged, split, de
       void client.invalidateQueries({ queryKey: ['p', project] })
     },
   })
+  const many = useMany(project, () => decided?.())
+  const [sure, setSure] = useState<{ verb: ManyVerb; body: Act }>()
   const run = (verb: Verb, body?: Act) => {
     setAsking(undefined)
-    decide.mutate({ issue, verb, ...(body ? { body } : {}) })
+    if (verb === 'undo') {
+      if (!many.undo()) decide.mutate({ issue, verb })
+      return
+    }
+    if (all) setSure({ verb, body: body ?? {} })
+    else if (marked.length > 1) many.run(verb, body ?? {}, { marked })
+    else {
+      many.forget()
+      decide.mutate({ issue, verb, ...(body ? { body } : {}) })
+    }
   }
+  const of = all ? all.count : marked.length > 1 ? marked.length : 0
   const merge = useMutation({
     scope: { id: 'decide' },
     mutationFn: (c: MergeChoice) => mergeIssues(c.from, c.into),
@@ -73,12 +89,12 @@ export function DecisionBar({ issue, label, more, marked = [], merged, split, de
   })
   const open = ['new', 'accepted', 'regressed'].includes(issue.state)
   const doings: { key: string; words: string; on: boolean; run: () => void }[] = [
-    { key: 'a', words: 'Accept', on: ['new', 'regressed', 'parked'].includes(issue.state), run: () => run('accept') },
+    { key: 'a', words: 'Accept', on: of > 0 || ['new', 'regressed', 'parked'].includes(issue.state), run: () => run('accept') },
     { key: 's', words: 'Assign', on: true, run: () => setAsking('assign') },
-    { key: 'p', words: 'Park', on: open || issue.state === 'parked', run: () => setAsking('park') },
+    { key: 'p', words: 'Park', on: of > 0 || open || issue.state === 'parked', run: () => setAsking('park') },
     { key: 'f', words: 'Fixed', on: true, run: () => setAsking('fix') },
     open ? { key: 'd', words: 'Dismiss', on: true, run: () => run('dismiss') } : { key: 'o', words: 'Reopen', on: true, run: () => run('reopen') },
-    { key: 'm', words: marked.length > 1 ? `Merge ${marked.length}` : 'Merge', on: true, run: () => setAsking('merge') },
+    { key: 'm', words: marked.length > 1 ? `Merge ${marked.length}` : 'Merge', on: !all, run: () => setAsking('merge') },
     ...(split ? [{ key: 't', words: 'Split', on: true, run: () => setAsking('split') }] : []),
     { key: 'z', words: 'Undo', on: true, run: () => run('undo') },
   ]
@@ -95,11 +111,22 @@ export function DecisionBar({ issue, label, more, marked = [], merged, split, de
         <summary className="btn btn-outline btn-sm font-normal">More …</summary>
         <div className="dropdown-content z-20 mb-1 flex w-64 flex-col rounded border border-base-300 bg-base-100 p-1">
           <button className="btn btn-ghost btn-sm justify-start font-normal" disabled={issue.count_only === true} onClick={() => run('count-only')} title="dismiss it, and keep no bodies of its events from now on">Count it only</button>
-          <button className="btn btn-ghost btn-sm justify-start font-normal" onClick={() => setAsking('delete')}>Delete …</button>
+          <button className="btn btn-ghost btn-sm justify-start font-normal" disabled={of > 0} onClick={() => setAsking('delete')}>Delete …</button>
         </div>
       </details>
       <span className="grow" />
       {more}
+      {sure && all && (
+        <ManyDialog
+          verb={sure.verb}
+          count={all.count}
+          close={() => setSure(undefined)}
+          done={() => {
+            setSure(undefined)
+            many.run(sure.verb, sure.body, { all })
+          }}
+        />
+      )}
       {asking === 'park' && <ParkDialog issue={issue} close={() => setAsking(undefined)} done={(body) => run('park', body)} />}
       {asking === 'delete' && <DeleteDialog issue={issue} close={() => setAsking(undefined)} done={(events) => remove.mutate(events)} />}
       {asking === 'assign' && <AssignDialog issue={issue} close={() => setAsking(undefined)} done={(to) => run('assign', { to })} />}

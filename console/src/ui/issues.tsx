@@ -6,12 +6,14 @@ import type { Issue } from '../api/client.ts'
 import { count, counted, cut, day } from '../core/format.ts'
 import { listCommand, listRequest, merge, orders, readQuery, states, writeQuery } from '../core/list.ts'
 import type { ListQuery } from '../core/list.ts'
+import { markRange } from '../core/many.ts'
 import { toggle } from '../core/merging.ts'
 import { scaleOf } from '../core/stem.ts'
 import type { Scale } from '../core/stem.ts'
 import { DecisionBar } from './decide.tsx'
 import { useKeys } from './keys.ts'
 import { Ago, Copy, Empty, Failed, Loading, State, StemAndBerry } from './parts.tsx'
+import { useSay } from './say.tsx'
 import { SetUp } from './set-up.tsx'
 
 /** The list of issues: what hurts most first. */
@@ -64,18 +66,22 @@ export function Issues() {
           </div>
         </details>
       </div>
-      <Rows key={key} project={project} list={list.data.pages.flatMap((p) => p.issues)} more={list.hasNextPage ? () => void list.fetchNextPage() : undefined} loaded={!list.isPlaceholderData} />
+      <Rows key={key} project={project} query={query} list={list.data.pages.flatMap((p) => p.issues)} more={list.hasNextPage ? () => void list.fetchNextPage() : undefined} loaded={!list.isPlaceholderData} />
     </>
   )
 }
 
+/** How many issues are in a state of the filter. */
+function totalOf(s: string, totals: Record<string, number>): number {
+  return s === 'all' ? Object.values(totals).reduce((a, b) => a + b, 0) : s === 'open' ? (totals.new ?? 0) + (totals.accepted ?? 0) + (totals.regressed ?? 0) : (totals[s] ?? 0)
+}
+
 function StateFilter({ query, totals, set }: { query: ListQuery; totals: Record<string, number>; set: (c: Partial<ListQuery>) => void }) {
-  const n = (s: string) => (s === 'all' ? Object.values(totals).reduce((a, b) => a + b, 0) : s === 'open' ? (totals.new ?? 0) + (totals.accepted ?? 0) + (totals.regressed ?? 0) : (totals[s] ?? 0))
   return (
     <div role="group" aria-label="States" className="flex flex-wrap gap-x-1">
       {states.map((s) => (
         <button key={s} aria-pressed={query.state === s} onClick={() => set({ state: s })} className={`cursor-pointer rounded-sm px-2 py-0.5 ${query.state === s ? 'bg-primary text-primary-content' : 'hover:bg-base-300'}`}>
-          {s} {count(n(s))}
+          {s} {count(totalOf(s, totals))}
         </button>
       ))}
     </div>
@@ -83,7 +89,7 @@ function StateFilter({ query, totals, set }: { query: ListQuery; totals: Record<
 }
 
 /** Rows keep their places while they are looked at; what is new waits to be asked for. */
-function Rows({ project, list, more, loaded }: { project: string; list: Issue[]; more: (() => void) | undefined; loaded: boolean }) {
+function Rows({ project, query, list, more, loaded }: { project: string; query: ListQuery; list: Issue[]; more: (() => void) | undefined; loaded: boolean }) {
   const go = useNavigate()
   const [shown, setShown] = useState<string[]>()
   const [at, setAt] = useState(0)
@@ -108,9 +114,20 @@ function Rows({ project, list, more, loaded }: { project: string; list: Issue[];
     place.current = n
     setAt(n)
   }
-  const mark = (i: Issue | undefined) => {
-    if (i) setMarks((old) => toggle(old, i.id))
+  const lastMark = useRef<string | undefined>(undefined)
+  const say = useSay()
+  const [all, setAll] = useState<number>() // how many fit, once all are chosen
+  const mark = (i: Issue | undefined, range = false) => {
+    if (!i) return
+    setAll(undefined)
+    setMarks((old) => (range ? markRange(rows.map((r) => r.id), old, lastMark.current, i.id) : toggle(old, i.id)))
+    lastMark.current = i.id
   }
+  const clear = () => {
+    setAll(undefined)
+    setMarks([])
+  }
+  const chooseAll = () => void api.actMany(project, { verb: 'accept', try: true, state: [query.state], ...(query.text ? { text: query.text } : {}) }).then((now) => setAll(now.fits), (e: Error) => say(e.message, true))
   const move = (by: number) => {
     moved.current = true
     select(Math.max(0, Math.min(rows.length - 1, place.current + by)))
@@ -130,7 +147,7 @@ function Rows({ project, list, more, loaded }: { project: string; list: Issue[];
   }
   useKeys({
     j: () => move(1), ArrowDown: () => move(1), k: () => move(-1), ArrowUp: () => move(-1), n: waiting ? showNew : undefined,
-    x: () => mark(rows[place.current]), Escape: marks.length > 0 ? () => setMarks([]) : undefined,
+    x: () => mark(rows[place.current]), X: () => setMarks(rows.map((r) => r.id)), Escape: marks.length > 0 || all !== undefined ? clear : undefined,
     Enter: selected && (() => void go(`/p/${selected.id.replace('/', '/issues/')}`)),
   })
   if (rows.length === 0 && waiting === 0) {
@@ -160,7 +177,7 @@ function Rows({ project, list, more, loaded }: { project: string; list: Issue[];
           </div>
           <div ref={body} role="rowgroup">
           {rows.map((i, n) => (
-            <Row key={i.id} issue={i} scale={scale} selected={i === selected} marked={marks.includes(i.id)} mark={() => mark(i)} select={() => select(n)} />
+            <Row key={i.id} issue={i} scale={scale} selected={i === selected} marked={all !== undefined || marks.includes(i.id)} mark={(range) => mark(i, range)} select={() => select(n)} />
           ))}
           </div>
         </div>
@@ -170,12 +187,21 @@ function Rows({ project, list, more, loaded }: { project: string; list: Issue[];
           </button>
         )}
       </div>
+      {(marked.length > 1 || all !== undefined) && (
+        <p className="border-t border-base-300 bg-base-200 px-4 py-1" role="status">
+          {all !== undefined ? <>All that the filter lists: {counted(all, 'issue')}.</> : <>{counted(marked.length, 'issue')} marked.</>}{' '}
+          {all === undefined && <button className="link" onClick={chooseAll}>Choose all that fit</button>}{' '}
+          <button className="link" onClick={clear}>Clear</button> <kbd className="kbd kbd-xs" aria-hidden="true">Esc</kbd>
+        </p>
+      )}
       {selected && (
         <DecisionBar
           issue={selected}
-          label={marked.length > 0 ? `${marked.length} marked for a merge` : `${selected.id}  ${selected.headline}`}
-          marked={marked}
-          merged={() => setMarks([])}
+          label={all !== undefined ? `all ${count(all)} that fit` : marked.length > 0 ? `${marked.length} marked` : `${selected.id}  ${selected.headline}`}
+          marked={all !== undefined ? [] : marked}
+          all={all !== undefined ? { state: query.state, text: query.text, count: all } : undefined}
+          decided={clear}
+          merged={clear}
           more={
             <Link className="btn btn-primary btn-sm" to={`/p/${selected.id.replace('/', '/issues/')}`}>
               Open <kbd className="kbd kbd-xs text-base-content" aria-hidden="true">↵</kbd>
@@ -191,7 +217,7 @@ const columns = [['impact', ''], ['issue', ''], ['users', 'text-right'], ['event
 
 const rowID = (i: Issue) => 'row-' + i.id.replace('/', '-')
 
-function Row({ issue: i, scale, selected, select, marked, mark }: { issue: Issue; scale: Scale; selected: boolean; select: () => void; marked: boolean; mark: () => void }) {
+function Row({ issue: i, scale, selected, select, marked, mark }: { issue: Issue; scale: Scale; selected: boolean; select: () => void; marked: boolean; mark: (range: boolean) => void }) {
   const go = useNavigate()
   const to = `/p/${i.id.replace('/', '/issues/')}`
   const releases = i.first_release === i.last_release ? i.last_release : `${i.first_release || 'none'} → ${i.last_release || 'none'}`
@@ -201,7 +227,7 @@ function Row({ issue: i, scale, selected, select, marked, mark }: { issue: Issue
       className="row h-[3.45rem] cursor-default border-b border-base-300/60"
     >
       <span role="gridcell" className="leading-tight">
-        <input type="checkbox" className="checkbox checkbox-xs float-right mr-1 mt-1" checked={marked} onChange={mark} tabIndex={-1} aria-label={`Mark ${i.id} for a merge`} title="mark for a merge (x)" />
+        <input type="checkbox" className="checkbox checkbox-xs float-right mr-1 mt-1" checked={marked} onChange={(e) => mark((e.nativeEvent as MouseEvent).shiftKey)} tabIndex={-1} aria-label={`Mark ${i.id}`} title="mark (x); with shift all from the last one on" />
         <b className="text-[1.15rem] font-semibold">{Math.round(i.impact)}</b>
         <br />
         <span className="soft text-[.85rem]">{i.impact_words}</span>

@@ -1,0 +1,73 @@
+import { useMutation, useQueryClient } from '@tanstack/react-query'
+import { useEffect, useRef } from 'react'
+import * as api from '../api/client.ts'
+import type { Act, Issue, ManyVerb } from '../api/client.ts'
+import { askWords, manyWords, undoneWords } from '../core/many.ts'
+import { Dialog } from './parts.tsx'
+import { useSay } from './say.tsx'
+
+/** Issues that one decision is about: those that are marked, or all that a filter lists. */
+export type Target = { marked: Issue[] } | { all: { state: string; text: string; count: number } }
+
+/** Decides about many issues, and takes the last such decision back. */
+export function useMany(project: string, decided: () => void) {
+  const client = useQueryClient()
+  const say = useSay()
+  const last = useRef<number | undefined>(undefined)
+  const again = () => void client.invalidateQueries({ queryKey: ['p', project] })
+  const failed = (e: Error) => {
+    say(e.message, true)
+    again()
+  }
+  const act = useMutation({
+    scope: { id: 'decide' },
+    mutationFn: (d: { verb: ManyVerb; body: Act; target: Target }) =>
+      api.actMany(project, 'marked' in d.target
+        ? { ...d.body, verb: d.verb, issues: d.target.marked.map((i) => ({ number: Number(i.id.split('/')[1]), version: i.version })) }
+        : { ...d.body, verb: d.verb, state: [d.target.all.state], ...(d.target.all.text ? { text: d.target.all.text } : {}), expect: d.target.all.count }),
+    onSuccess: (now, d) => {
+      last.current = now.bulk
+      say(manyWords(d.verb, now.done.length, now.refused), now.done.length === 0)
+      decided()
+      again()
+    },
+    onError: failed,
+  })
+  const undo = useMutation({
+    scope: { id: 'decide' },
+    mutationFn: (bulk: number) => api.undoMany(project, bulk),
+    onSuccess: (now) => {
+      say(undoneWords(now.done.length, now.refused))
+      again()
+    },
+    onError: failed,
+  })
+  return {
+    run: (verb: ManyVerb, body: Act, target: Target) => act.mutate({ verb, body, target }),
+    /** Takes the last decision about many back; false when there is none. */
+    undo: () => {
+      const bulk = last.current
+      last.current = undefined
+      if (bulk) undo.mutate(bulk)
+      return bulk !== undefined
+    },
+    forget: () => {
+      last.current = undefined
+    },
+  }
+}
+
+/** Asks before a decision about all that fit. */
+export function ManyDialog({ verb, count, close, done }: { verb: ManyVerb; count: number; close: () => void; done: () => void }) {
+  const yes = useRef<HTMLButtonElement>(null)
+  useEffect(() => yes.current?.focus(), []) // once the dialog has taken the focus
+  return (
+    <Dialog title={`${askWords(verb, count)}?`} close={close}>
+      <p className="soft">All that the filter lists, also those that are not on the screen. What somebody changes meanwhile is left as it is; Undo takes the rest back.</p>
+      <div className="mt-4 flex justify-end gap-2">
+        <button type="button" className="btn btn-ghost btn-sm" onClick={close}>Cancel</button>
+        <button ref={yes} type="button" className="btn btn-primary btn-sm" onClick={done}>{askWords(verb, count)}</button>
+      </div>
+    </Dialog>
+  )
+}
