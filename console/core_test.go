@@ -445,3 +445,10 @@ func TestMany(t *testing.T) {
 		{"Mark 2 issues fixed", "askWords", []any{"fix", 2}},
 	})
 }
+
+func TestGoodLink(t *testing.T) {
+	check(t, "link", []call{
+		{"https://quayside.example/a?b#c", "goodLink", []any{"https://quayside.example/a?b#c"}}, {"mailto:oke@marrowsound.example", "goodLink", []any{"mailto:oke@marrowsound.example"}},
+		{"", "goodLink", []any{"javascript:alert(1)"}}, {"", "goodLink", []any{"java\tscript:alert(1)"}}, {"", "goodLink", []any{" data:text/html,x"}}, {"", "goodLink", []any{"//evil.example"}}, {"", "goodLink", []any{"/api/session"}}, {"", "goodLink", []any{"vbscript:x"}},
+	})
+}

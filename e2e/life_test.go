@@ -277,3 +277,51 @@ func TestConsole_DecidesAboutMany(t *testing.T) {
 	}
 	check("412 (Precondition Failed)")
 }
+
+func TestComments_InTheTerminalAndTheConsole(t *testing.T) {
+	s, p := shared, "comments"
+	key := s.project(t, p)
+	s.post(t, key, event("tideAt", "p-1", "4.2.0"))
+	s.settle(t)
+	s.run(t, 0, "person", "add", "Ines Brandt", "ines.brandt@marrowsound.example")
+	var token struct{ Token string }
+	s.json(t, &token, "token", "create", "ines", "--scope", "person", "--person", "Ines Brandt")
+	hostile := "See **this**, @ines.brandt: <script>document.title='owned'</script> <img src=x onerror=\"document.title='owned'\"> ![x](https://evil.example/x.png) [go](javascript:document.title='owned') [well](https://quayside.example/a)\n\n- one\n- two \u202e\x1b[31m"
+	s.run(t, 0, "issue", "comment", p+"/1", hostile)
+	out, _ := s.run(t, 0, "issue", "history", p+"/1")
+	saysAll(t, out, "writes, comment", "See **this**, @ines.brandt", `\u202e`)
+	if strings.Contains(out, "\x1b") || strings.Contains(out, "\u202e") {
+		t.Errorf("a terminal would obey: %q", out)
+	}
+	out, _ = s.run(t, 0, "notice", "list", "--token", token.Token)
+	saysAll(t, out, "mentions you: See **this**")
+	s.run(t, 0, "issue", "watch", p+"/1", "--token", token.Token)
+	out, _ = s.run(t, 0, "issue", "show", p+"/1")
+	saysAll(t, out, "watched by Ines Brandt")
+	s.runIn(t, "from standard input", 0, "issue", "comment", p+"/1", "-")
+	_, errs := s.run(t, 1, "issue", "comment", p+"/1", " ")
+	saysAll(t, errs, "a comment is text")
+
+	tab, check := signedIn(t, s)
+	open(t, tab, s.url+"/p/"+p+"/issues/1")
+	eventually(t, tab, "the comment, as Markdown", `document.querySelector('.written strong')?.innerText === 'this' && document.querySelectorAll('.written li').length === 2`)
+	if bad := eval[bool](t, tab, `document.title === 'owned' || !!document.querySelector('.written img, .written script, .written a[href^=javascript]')`); bad {
+		t.Errorf("it is drawn as written: %s", eval[string](t, tab, `document.querySelector('.written').innerHTML`))
+	}
+	if got := eval[string](t, tab, `[...document.querySelectorAll('.written a')].map((a) => a.href + ' ' + a.rel).join()`); got != "https://quayside.example/a noopener nofollow" {
+		t.Errorf("links: %s", got)
+	}
+	press(t, tab, "c")
+	eventually(t, tab, "the place to write", `document.activeElement?.tagName === 'TEXTAREA'`)
+	press(t, tab, "It is the year.")
+	eventually(t, tab, "it can be sent", `document.activeElement?.value === 'It is the year.' && document.activeElement.form.querySelector('.btn-primary').disabled === false`)
+	eval[any](t, tab, `document.activeElement.form.requestSubmit()`)
+	eventually(t, tab, "it stands there", `[...document.querySelectorAll('.written')].some((w) => w.innerText === 'It is the year.') && document.activeElement.value === ''`)
+	eventually(t, tab, "who writes watches", `document.getElementById('do').innerText.includes('Watched by Ines Brandt, Operator')`)
+	accessible(t, tab, "an issue with comments")
+	eval[any](t, tab, `document.activeElement.blur(); [...document.querySelectorAll('button')].find((b) => b.innerText === 'Take away').click()`)
+	eventually(t, tab, "it is gone", `![...document.querySelectorAll('.written')].some((w) => w.innerText === 'It is the year.')`)
+	press(t, tab, "w")
+	eventually(t, tab, "not watching", `!document.getElementById('do').innerText.includes('Operator')`)
+	check()
+}

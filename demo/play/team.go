@@ -39,6 +39,8 @@ var decisions = []decision{
 	{"oke", "quayside", "stepZoom", "accept", nil}, {"oke", "gangway", "manifestOf", "fix", []string{"--in", "2.9.0"}}, {"sunniva", "gangway", "weatherAt", "assign", []string{"--to", "Oke Farrow"}},
 	{"maren", "quayside", "findSailing", "park", []string{"--users", "200", "--until", "4w", "--why", "people mistype; it matters when many do"}},
 	{"oke", "gangway", "boardingRate", "park", []string{"--next-release", "--new-environment"}},
+	{"sunniva", "quayside", "placeBerths", "comment", []string{"It is **zone D** alone, since the repairs:\n\n- the map asks for all zones\n- `zones[zone]` has none of it\n\n@oke.farrow, can it be an empty plan?"}},
+	{"oke", "quayside", "placeBerths", "comment", []string{"Yes. It goes into 4.2.1, with zone A."}},
 }
 
 func (d *demo) triage(ctx context.Context) error {

@@ -198,6 +198,7 @@ func (a *API) register(r chi.Router) huma.API {
 	a.repository(h)
 	a.likely(h)
 	a.owners(h)
+	a.comments(h)
 	a.life(h)
 	a.received(h)
 	return h

@@ -55,12 +55,7 @@ func (a *API) issues(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		list, err := a.store.History(ctx, is.ID)
-		out := contract.History{History: []contract.HistoryEntry{}}
-		for _, e := range list {
-			out.History = append(out.History, contract.HistoryEntry{At: e.At, Actor: e.Actor, Kind: e.Kind, Words: e.Words, Why: e.Why, Release: e.Release, Detail: e.Detail, Bulk: e.Bulk, Undone: e.Undone, CanUndo: e.CanUndo})
-		}
-		return &body[contract.History]{out}, err
+		return a.history(ctx, is)
 	})
 	op(h, a, "POST", "/api/issues/{project}/{number}/merge", "merge-issue", "Merge it, and others, into another issue; undo takes it back", triage, a.merge)
 	a.splits(h)
@@ -219,6 +214,12 @@ func (a *API) detail(ctx context.Context, is *mariadb.Issue) (*body[contract.Iss
 	out.Releases, out.Environments = seen(releases), seen(envs)
 	if out.Feedback, err = a.store.FeedbackCount(ctx, is.ID); err != nil {
 		return nil, err
+	}
+	if out.Watching, err = a.store.Watching(ctx, is.ID); err != nil {
+		return nil, err
+	}
+	if out.Watching == nil {
+		out.Watching = []string{}
 	}
 	merged, err := a.store.MergedFrom(ctx, is.ID)
 	if err != nil {

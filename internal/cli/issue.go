@@ -76,6 +76,8 @@ func issueCommand() *cli.Command {
 			sinceCommand(),
 			likelyCommand(),
 			ownersCommand(),
+			commentCommand(),
+			watchCommand(),
 			{Name: "history", Usage: "what happened to an issue", Arguments: []cli.Argument{text("id")}, Action: func(ctx context.Context, c *cli.Command) error {
 				id, err := arg(c, "id")
 				if err != nil {
@@ -182,6 +184,9 @@ func showIssue(out io.Writer, v contract.IssueDetail) {
 		fmt.Fprintf(out, "%s\n", lines(v.Message))
 	}
 	fmt.Fprintf(out, "\n%s\n", standing(v.Issue))
+	if len(v.Watching) > 0 {
+		fmt.Fprintf(out, "watched by %s\n", plain(strings.Join(v.Watching, ", ")))
+	}
 	if v.Quiet != "" {
 		fmt.Fprintf(out, "%s\n", plain(v.Quiet))
 	}
@@ -251,6 +256,10 @@ func orElse(s, or string) string {
 
 func showHistory(out io.Writer, h contract.History) {
 	for _, e := range h.History {
+		if e.Kind == "comment" {
+			showComment(out, e)
+			continue
+		}
 		who := ""
 		if e.Actor != "" {
 			who = e.Actor + ": "
@@ -264,5 +273,20 @@ func showHistory(out io.Writer, h contract.History) {
 			why = " — " + plain(e.Why)
 		}
 		fmt.Fprintf(out, "  %s  %s%s%s%s\n", e.At.Format("2006-01-02 15:04"), plain(who), plain(e.Words), why, undone)
+	}
+}
+
+// showComment prints what somebody wrote, under who and when.
+func showComment(out io.Writer, e contract.HistoryEntry) {
+	more := ""
+	if e.Why != "" {
+		more = " (" + e.Why + ")"
+	}
+	if e.Edited != nil {
+		more += ", changed " + ago(*e.Edited)
+	}
+	fmt.Fprintf(out, "  %s  %s writes%s, comment %d:\n", e.At.Format("2006-01-02 15:04"), plain(e.Actor), plain(more), e.Comment)
+	for line := range strings.Lines(lines(e.Words)) {
+		fmt.Fprintf(out, "      %s\n", strings.TrimRight(line, "\n"))
 	}
 }

@@ -172,6 +172,7 @@ type IssueDetail struct {
 	Grouping     []fingerprint.Part `json:"grouping" nullable:"false" doc:"what the fingerprint was made from"`
 	Link         string             `json:"link" doc:"the issue in the console"`
 	Feedback     int64              `json:"feedback" doc:"how often people said something about it"`
+	Watching     []string           `json:"watching" nullable:"false" doc:"who hears of what happens to it, beside its owner"`
 	MergedFrom   []string           `json:"merged_from" nullable:"false" doc:"issues that were merged into this one; their names lead here"`
 	Splits       []SplitOf          `json:"splits" nullable:"false" doc:"parts that were split off it, and the split that made it"`
 }
@@ -187,10 +188,13 @@ type HistoryEntry struct {
 	Detail  json.RawMessage `json:"detail,omitempty" doc:"regressed: the event, the environment, the last good release and the commits since then"`
 	Bulk    int64           `json:"bulk,omitempty" doc:"the decision about many issues that it is part of"`
 	Undone  bool            `json:"undone,omitempty"`
+	Comment int64           `json:"comment,omitempty" doc:"kind comment: its number; words are Markdown"`
+	Edited  *time.Time      `json:"edited,omitempty" doc:"kind comment: when it was changed last"`
+	Mine    bool            `json:"mine,omitempty" doc:"kind comment: who asks may change it"`
 	CanUndo bool            `json:"can_undo,omitempty" doc:"undo takes it back, once those above it are undone"`
 }
 
-// History is an issue's history, newest first.
+// History is an issue's history and what was written about it, newest first.
 type History struct {
 	History []HistoryEntry `json:"history" nullable:"false"`
 }

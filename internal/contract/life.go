@@ -120,3 +120,13 @@ type Notice struct {
 type SeenNotices struct {
 	UpTo int64 `json:"up_to" minimum:"1"`
 }
+
+// WriteComment is a comment, in Markdown.
+type WriteComment struct {
+	Text string `json:"text" maxLength:"10000" doc:"Markdown; @NAME mentions a person"`
+}
+
+// Commented says what was written.
+type Commented struct {
+	Comment int64 `json:"comment" doc:"its number"`
+}

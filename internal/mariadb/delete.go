@@ -165,7 +165,7 @@ func (s *Store) emptyEvents(ctx context.Context, tx *sql.Tx, project, variant in
 // any more, a part of each table at a time.
 func (s *Store) emptyRows(ctx context.Context, tx *sql.Tx, id int64) error {
 	left := int64(0)
-	tables := []string{"issue_trend", "dictionary"}
+	tables := []string{"issue_trend", "dictionary", "comment", "watcher"}
 	for _, f := range followers {
 		tables = append(tables, f.table)
 	}

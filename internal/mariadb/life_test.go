@@ -393,3 +393,83 @@ func TestDelete_StandsInTheWayOfARegroupingsUndo(t *testing.T) {
 	}
 	b.recounted()
 }
+
+func TestComments_TellWhomTheyConcern(t *testing.T) {
+	b := open1(t, noon)
+	ctx := t.Context()
+	marenID, okeID := b.people()
+	ines, err := b.AddPerson(ctx, "Ines Brandt", "ines@marrowsound.example", false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	b.in("tideAt", "4.2.0")
+	b.in("zoom", "4.2.0")
+	b.act(1, issue.Action{Verb: issue.Assign, To: "Oke Farrow"})
+	write := func(number int64, text string, who Actor, person int64) int64 {
+		t.Helper()
+		id, err := b.AddComment(ctx, b.issue(number).ID, text, who, person)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return id
+	}
+	hears := func(who string, person int64, want ...string) {
+		t.Helper()
+		list, _, err := b.Notices(ctx, person, true, 0, 10)
+		var got []string
+		for _, n := range list {
+			got = append(got, n.Words)
+		}
+		if err != nil || strings.Join(got, "; ") != strings.Join(want, "; ") {
+			t.Errorf("%s hears %q, %v, want %q", who, got, err, want)
+		}
+		if len(list) > 0 {
+			if err := b.SeeNotices(ctx, person, list[0].ID); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	hears("Oke", okeID, "assigned to Oke Farrow, and so accepted")
+	first := write(1, "Only on Android, @ines?", maren, marenID)
+	hears("Oke", okeID, "writes: Only on Android, @ines?")
+	hears("Ines", ines.ID, "mentions you: Only on Android, @ines?")
+	write(1, "Yes.", Actor{"person", "Ines Brandt"}, ines.ID)
+	hears("Maren, who watches since she wrote", marenID, "writes: Yes.")
+	hears("Ines, who wrote", ines.ID)
+	b.act(1, issue.Action{Verb: issue.Dismiss})
+	hears("Ines, who watches", ines.ID, "dismissed")
+	if err := b.Watch(ctx, b.issue(1).ID, ines.ID, false); err != nil {
+		t.Fatal(err)
+	}
+	b.act(1, issue.Action{Verb: issue.Reopen})
+	hears("Ines, who does not any more", ines.ID)
+	one := b.issue(1).ID
+	if err := b.ChangeComment(ctx, one, first, "Only on Android 14", oke, false); code(err) != fault.Forbidden {
+		t.Errorf("somebody else's: %v", err)
+	}
+	if err := b.ChangeComment(ctx, b.issue(2).ID, first, "x", maren, false); code(err) != fault.NotFound {
+		t.Errorf("of another issue: %v", err)
+	}
+	if err := b.ChangeComment(ctx, one, first, "Only on Android 14", maren, false); err != nil {
+		t.Fatal(err)
+	}
+	if err := b.Merge(ctx, b.project, []int64{1}, 2, maren); err != nil {
+		t.Fatal(err)
+	}
+	list, err := b.Comments(ctx, b.issue(2).ID)
+	if err != nil || len(list) != 2 || list[1].Text != "Only on Android 14" || list[1].Edited == nil || list[1].From != 1 {
+		t.Errorf("after the merge: %+v, %v", list, err)
+	}
+	if w, err := b.Watching(ctx, b.issue(2).ID); err != nil || strings.Join(w, " ") != "Maren Holt" {
+		t.Errorf("who watched one watches what it leads to: %q, %v", w, err)
+	}
+	if err := b.ChangeComment(ctx, b.issue(2).ID, first, "", maren, false); err != nil {
+		t.Fatal(err)
+	}
+	if list, _ := b.Comments(ctx, b.issue(2).ID); len(list) != 1 {
+		t.Errorf("taken away: %+v", list)
+	}
+	if _, err := b.AddComment(ctx, b.issue(2).ID, " \n", maren, 0); code(err) != fault.BadInput {
+		t.Errorf("an empty one: %v", err)
+	}
+}

@@ -109,6 +109,9 @@ func (s *Store) merge(ctx context.Context, tx *sql.Tx, p *Project, from, to *sid
 	if _, err := tx.ExecContext(ctx, "DELETE FROM issue_list WHERE issue=?", from.id); err != nil {
 		return err
 	}
+	if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO watcher (issue, person) SELECT ?, person FROM watcher WHERE issue=?", to.id, from.id); err != nil {
+		return err
+	}
 	words := fmt.Sprintf("merged %s/%d into this; it was %s", p.Name, from.number, issue.Describe(from.Standing))
 	if err := s.addMoveHistory(ctx, tx, to.id, m, who, "merge", words); err != nil {
 		return err

@@ -122,7 +122,16 @@ func (s *Store) tell(ctx context.Context, tx *sql.Tx, project, id int64, t histo
 		id, micros(t.at), t.who.Kind, t.who.Name, string(t.Kind), words, before, rel, event.TrimText(t.why, 500), nullID(t.bulk), detail); err != nil {
 		return err
 	}
-	names := slices.DeleteFunc(slices.Clone(t.Tell), func(n string) bool { return n == "" || n == t.who.Name && t.who.Kind == "person" })
+	names := slices.Clone(t.Tell)
+	if t.before != nil || len(names) > 0 { // it is news to who watches the issue, too
+		watching, err := s.watching(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		names = append(names, watching...)
+	}
+	slices.Sort(names)
+	names = slices.DeleteFunc(slices.Compact(names), func(n string) bool { return n == "" || n == t.who.Name && t.who.Kind == "person" })
 	if len(names) == 0 {
 		return nil
 	}

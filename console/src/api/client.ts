@@ -102,6 +102,7 @@ export const feedback = (name: string, number: number, cursor?: string, signal?:
 export type Runtime = NonNullable<NonNullable<import('./schema.d.ts').operations['set-up']['parameters']['query']>['runtime']>
 export const setUp = (name: string, runtime: string, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/set-up', { params: { path: { project: name }, query: { runtime: runtime as Runtime } }, signal }))
 
+export type HistoryEntry = components['schemas']['HistoryEntry']
 export type Act = components['schemas']['Act']
 export type Verb = 'accept' | 'assign' | 'fix' | 'park' | 'reopen' | 'dismiss' | 'count-only' | 'undo'
 
@@ -191,6 +192,13 @@ export const since = (name: string, number: number, signal?: AbortSignal) => ans
 
 /** The commits that may have brought an issue. */
 export const likely = (id: string, signal?: AbortSignal) => answer(api.GET('/api/issues/{project}/{number}/likely', { params: { path: ofIssue(id) }, signal }))
+
+/** What people write about an issue, and who wants to hear of it. */
+export const writeComment = (id: string, text: string) => answer(api.POST('/api/issues/{project}/{number}/comments', { params: { path: ofIssue(id) }, body: { text } }))
+export const changeComment = (id: string, comment: number, text: string) => answer(api.PUT('/api/issues/{project}/{number}/comments/{comment}', { params: { path: { ...ofIssue(id), comment } }, body: { text } }))
+export const deleteComment = (id: string, comment: number) => answer(api.DELETE('/api/issues/{project}/{number}/comments/{comment}', { params: { path: { ...ofIssue(id), comment } } }))
+export const watchIssue = (id: string, on: boolean) =>
+  on ? answer(api.PUT('/api/issues/{project}/{number}/watch', { params: { path: ofIssue(id) } })) : answer(api.DELETE('/api/issues/{project}/{number}/watch', { params: { path: ofIssue(id) } }))
 
 /** Who may have an issue, and why. */
 export const owners = (id: string, signal?: AbortSignal) => answer(api.GET('/api/issues/{project}/{number}/owners', { params: { path: ofIssue(id) }, signal }))

@@ -73,6 +73,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/issues/{project}/{number}/comments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write a comment, in Markdown; who is mentioned, has the issue or watches it hears of it */
+        post: operations["write-comment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/issues/{project}/{number}/comments/{comment}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change a comment of your own */
+        put: operations["change-comment"];
+        post?: never;
+        /** Take a comment of your own away */
+        delete: operations["delete-comment"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/issues/{project}/{number}/count-only": {
         parameters: {
             query?: never;
@@ -374,6 +409,24 @@ export interface paths {
         /** Undo the newest change: a decision, or what happened by itself */
         post: operations["undo-issue"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/issues/{project}/{number}/watch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Hear of what happens to an issue */
+        put: operations["watch-issue"];
+        post?: never;
+        /** Hear of it no more */
+        delete: operations["unwatch-issue"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1520,6 +1573,13 @@ export interface components {
              */
             version?: number;
         };
+        Commented: {
+            /**
+             * Format: int64
+             * @description its number
+             */
+            comment: number;
+        };
         Commit: {
             /**
              * Format: int64
@@ -1960,9 +2020,21 @@ export interface components {
             bulk?: number;
             /** @description undo takes it back, once those above it are undone */
             can_undo?: boolean;
+            /**
+             * Format: int64
+             * @description kind comment: its number; words are Markdown
+             */
+            comment?: number;
             /** @description regressed: the event, the environment, the last good release and the commits since then */
             detail?: unknown;
+            /**
+             * Format: date-time
+             * @description kind comment: when it was changed last
+             */
+            edited?: string;
             kind: string;
+            /** @description kind comment: who asks may change it */
+            mine?: boolean;
             /** @description that it is about */
             release?: string;
             undone?: boolean;
@@ -2112,6 +2184,8 @@ export interface components {
              * @description for If-Match; grows with each decision
              */
             version: number;
+            /** @description who hears of what happens to it, beside its owner */
+            watching: string[];
         };
         Issues: {
             issues: components["schemas"]["Issue"][];
@@ -3737,6 +3811,10 @@ export interface components {
             /** @description as it is written */
             name: string;
         };
+        WriteComment: {
+            /** @description Markdown; @NAME mentions a person */
+            text: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -3920,6 +3998,120 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Beside"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "write-comment": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+                /** @description the issue's number in its project */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WriteComment"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Commented"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "change-comment": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+                /** @description the issue's number in its project */
+                number: number;
+                /** @description its number */
+                comment: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WriteComment"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Commented"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "delete-comment": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+                /** @description the issue's number in its project */
+                number: number;
+                /** @description its number */
+                comment: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Commented"];
                 };
             };
             /** @description Error */
@@ -4595,6 +4787,70 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["IssueDetail"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "watch-issue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+                /** @description the issue's number in its project */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "unwatch-issue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+                /** @description the issue's number in its project */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

@@ -149,7 +149,7 @@ function SignedOut() {
 }
 
 const keyList: [string, string][] = [
-  ['j, ↓', 'next issue, or older event'], ['k, ↑', 'previous issue, or newer event'], ['Enter', 'open the issue'], ['a', 'accept'], ['s', 'assign'], ['p', 'park'], ['f', 'mark fixed'], ['m', 'merge'], ['t', 'split (on the page of an issue)'], ['x, X', 'mark a row, or all; decisions are about all that are marked'],
+  ['j, ↓', 'next issue, or older event'], ['k, ↑', 'previous issue, or newer event'], ['Enter', 'open the issue'], ['a', 'accept'], ['s', 'assign'], ['p', 'park'], ['c', 'comment (on the page of an issue)'], ['w', 'watch (there, too)'], ['f', 'mark fixed'], ['m', 'merge'], ['t', 'split (on the page of an issue)'], ['x, X', 'mark a row, or all; decisions are about all that are marked'],
   ['d', 'dismiss'], ['o', 'reopen'], ['z', 'undo'], ['n', 'show new issues'], ['r', 'raw trace and back'], ['1 to 4', 'parts of the issue'], ['Ctrl Enter', 'rules: try'], ['Ctrl s', 'rules: save'], ['/', 'search'], ['Esc', 'back to the list'], ['?', 'these keys'],
 ]
 

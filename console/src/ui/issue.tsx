@@ -11,6 +11,7 @@ import { Beside } from './beside.tsx'
 import { DecisionBar } from './decide.tsx'
 import { Breadcrumbs, Facts } from './facts.tsx'
 import { IssueFeedback, Said } from './feedback.tsx'
+import { History } from './history.tsx'
 import { useKeys } from './keys.ts'
 import { Likely } from './likely.tsx'
 import { Owners } from './owners.tsx'
@@ -101,7 +102,7 @@ export function IssuePage() {
           <MergedFrom issue={i} />
           <Splits issue={i} />
           <Owners issue={i} />
-          <History project={project} number={n} />
+          <History issue={i} />
           <Beside id={i.id} />
           <Grouping project={project} event={event.data?.kept ? event.data.id : undefined} issue={i.id} />
         </Part>
@@ -237,28 +238,6 @@ function Counted({ title, list }: { title: string; list: { name: string; events:
         ))}
       </tbody>
     </table>
-  )
-}
-
-function History({ project, number }: { project: string; number: number }) {
-  const h = useQuery({ queryKey: ['p', project, 'history', number], queryFn: ({ signal }) => api.history(project, number, signal) })
-  if (h.error) return <Failed error={h.error} />
-  return (
-    <>
-      <h3 className="mb-1 font-semibold">History</h3>
-      <ol>
-        {h.data?.history.map((e, i) => (
-          <li key={i} className="flex gap-3">
-            <span className="soft w-28 shrink-0"><Ago at={e.at} /></span>
-            <span className={e.undone ? 'soft line-through' : e.kind === 'regressed' ? 'hurts' : ''}>
-              {e.actor && <b className="font-semibold">{e.actor}: </b>}
-              {e.words}
-              {e.why && <span className="soft"> — {e.why}</span>}
-            </span>
-          </li>
-        ))}
-      </ol>
-    </>
   )
 }
 

@@ -1,0 +1,23 @@
+import { lazy, Suspense } from 'react'
+import { goodLink } from '../core/link.ts'
+
+const Markdown = lazy(() => import('react-markdown'))
+
+/** What somebody wrote, in Markdown: no raw HTML, no pictures, links to the web and to mail alone. */
+export function Written({ text }: { text: string }) {
+  return (
+    <div className="written min-w-0 break-words" dir="auto">
+      <Suspense fallback={<p className="whitespace-pre-wrap">{text}</p>}>
+        <Markdown
+          skipHtml
+          disallowedElements={['img']}
+          unwrapDisallowed
+          urlTransform={goodLink}
+          components={{ a: ({ href, children }) => (href ? <a className="link" href={href} rel="noopener nofollow" target="_blank">{children}</a> : <>{children}</>) }}
+        >
+          {text}
+        </Markdown>
+      </Suspense>
+    </div>
+  )
+}
