@@ -320,6 +320,8 @@ func TestComments_InTheTerminalAndTheConsole(t *testing.T) {
 	eventually(t, tab, "who writes watches", `document.getElementById('do').innerText.includes('Watched by Ines Brandt, Operator')`)
 	accessible(t, tab, "an issue with comments")
 	eval[any](t, tab, `document.activeElement.blur(); [...document.querySelectorAll('button')].find((b) => b.innerText === 'Take away').click()`)
+	eventually(t, tab, "it asks once more", `[...document.querySelectorAll('button')].some((b) => b.innerText === 'Take it away for good')`)
+	eval[any](t, tab, `[...document.querySelectorAll('button')].find((b) => b.innerText === 'Take it away for good').click()`)
 	eventually(t, tab, "it is gone", `![...document.querySelectorAll('.written')].some((w) => w.innerText === 'It is the year.')`)
 	press(t, tab, "w")
 	eventually(t, tab, "not watching", `!document.getElementById('do').innerText.includes('Operator')`)

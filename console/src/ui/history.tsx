@@ -88,6 +88,7 @@ function Write({ issue: i }: { issue: IssueDetail }) {
 /** A comment, which who wrote it can change. */
 function Comment({ id, entry: e }: { id: string; entry: HistoryEntry }) {
   const [text, setText] = useState<string>()
+  const [sure, setSure] = useState(false)
   const number = e.comment ?? 0
   const save = useChange(id, (t: string) => api.changeComment(id, number, t), () => setText(undefined))
   const remove = useChange(id, () => api.deleteComment(id, number), () => undefined)
@@ -101,7 +102,7 @@ function Comment({ id, entry: e }: { id: string; entry: HistoryEntry }) {
         {e.mine && text === undefined && (
           <>
             <button className="link soft text-[.9rem]" onClick={() => setText(e.words)}>Change</button>
-            <button className="link soft text-[.9rem]" onClick={() => remove.mutate(undefined)}>Take away</button>
+            <button className="link soft text-[.9rem]" onClick={() => (sure ? remove.mutate(undefined) : setSure(true))} onBlur={() => setSure(false)}>{sure ? 'Take it away for good' : 'Take away'}</button>
           </>
         )}
       </p>
