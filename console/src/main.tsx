@@ -36,6 +36,7 @@ const router = createBrowserRouter([
       { path: '/p/:project/releases', lazy: async () => ({ Component: (await import('./ui/releases.tsx')).ReleasesPage }) },
       { path: '/p/:project/grouping', lazy: async () => ({ Component: (await import('./ui/review.tsx')).GroupingPage }) },
       { path: '/p/:project/set-up', lazy: async () => ({ Component: (await import('./ui/set-up.tsx')).SetUpPage }) },
+      { path: '/owners', lazy: async () => ({ Component: (await import('./ui/carriers.tsx')).CarriersPage }) },
       { path: '/notices', lazy: async () => ({ Component: (await import('./ui/notices.tsx')).NoticesPage }) },
       { path: '/t/:trace', lazy: async () => ({ Component: (await import('./ui/whole-trace.tsx')).TracePage }) },
       { path: '*', element: <p className="p-10">There is no such page. The list of projects is behind the name at the top.</p> },

@@ -19,6 +19,51 @@ func (a *API) owners(h huma.API) {
 		}
 		return a.proposals(ctx, p, is)
 	})
+	op(h, a, "GET", "/api/owners", "list-carriers", "Who has what, whoever carries most first", see, func(ctx context.Context, in *struct {
+		Project string `query:"project" doc:"only of this one"`
+	}) (*body[contract.Carriers], error) {
+		project := int64(0)
+		if in.Project != "" {
+			p, err := a.store.Project(ctx, in.Project)
+			if err != nil {
+				return nil, err
+			}
+			project = p.ID
+		}
+		list, err := a.store.CarriedBy(ctx, project)
+		out := contract.Carriers{Carriers: []contract.Carrier{}}
+		for _, c := range list {
+			out.Carriers = append(out.Carriers, contract.Carrier(c))
+		}
+		return &body[contract.Carriers]{out}, err
+	})
+	op(h, a, "POST", "/api/owners/hand-over", "hand-over", "Give all that a person has, open or parked, to another one", triage, a.handOver)
+}
+
+func (a *API) handOver(ctx context.Context, in *body[contract.HandOver]) (*body[contract.HandedOver], error) {
+	from, err := a.store.FindPerson(ctx, in.Body.From)
+	if err != nil {
+		return nil, err
+	}
+	to, err := a.store.FindPerson(ctx, in.Body.To)
+	if err != nil {
+		return nil, err
+	}
+	list, err := a.store.Projects(ctx)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.HandedOver{Projects: []contract.HandedIn{}}
+	for _, p := range list {
+		done, err := a.store.HandOver(ctx, p, from, to, in.Body.Why, actor(ctx))
+		if err != nil {
+			return nil, err
+		}
+		if len(done.Done)+len(done.Refused) > 0 {
+			out.Projects = append(out.Projects, contract.HandedIn{Project: p.Name, ManyDone: manyDone(p, done)})
+		}
+	}
+	return &body[contract.HandedOver]{out}, nil
 }
 
 // mostBad lines of CODEOWNERS are told.

@@ -1,6 +1,10 @@
 package contract
 
-import "firethorn/internal/core/owners"
+import (
+	"time"
+
+	"firethorn/internal/core/owners"
+)
 
 // Owners are the people who may have an issue.
 type Owners struct {
@@ -26,4 +30,38 @@ type BadOwnerLine struct {
 	Line int    `json:"line"`
 	Text string `json:"text"`
 	Why  string `json:"why"`
+}
+
+// Carriers is who has what.
+type Carriers struct {
+	Carriers []Carrier `json:"carriers" nullable:"false" doc:"whoever carries most first"`
+}
+
+// Carrier is what a person has in a project.
+type Carrier struct {
+	Person  string    `json:"person"`
+	Email   string    `json:"email"`
+	Project string    `json:"project"`
+	Issues  int64     `json:"issues" doc:"open ones"`
+	Parked  int64     `json:"parked"`
+	Impact  float64   `json:"impact" doc:"of the open ones, added up"`
+	Oldest  time.Time `json:"oldest" doc:"when the oldest of them was first seen"`
+}
+
+// HandOver gives all that a person has to another one.
+type HandOver struct {
+	From string `json:"from" minLength:"1" doc:"a person's name or address"`
+	To   string `json:"to" minLength:"1"`
+	Why  string `json:"why,omitempty" maxLength:"500"`
+}
+
+// HandedOver says what was handed over, by project.
+type HandedOver struct {
+	Projects []HandedIn `json:"projects" nullable:"false"`
+}
+
+// HandedIn is what was handed over in a project.
+type HandedIn struct {
+	Project string `json:"project"`
+	ManyDone
 }

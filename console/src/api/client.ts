@@ -193,6 +193,10 @@ export const since = (name: string, number: number, signal?: AbortSignal) => ans
 /** The commits that may have brought an issue. */
 export const likely = (id: string, signal?: AbortSignal) => answer(api.GET('/api/issues/{project}/{number}/likely', { params: { path: ofIssue(id) }, signal }))
 
+/** Who has what; and all of one person's given to another one. */
+export const carriers = (signal?: AbortSignal) => answer(api.GET('/api/owners', { signal }))
+export const handOver = (body: components['schemas']['HandOver']) => answer(api.POST('/api/owners/hand-over', { body }))
+
 /** What people write about an issue, and who wants to hear of it. */
 export const writeComment = (id: string, text: string) => answer(api.POST('/api/issues/{project}/{number}/comments', { params: { path: ofIssue(id) }, body: { text } }))
 export const changeComment = (id: string, comment: number, text: string) => answer(api.PUT('/api/issues/{project}/{number}/comments/{comment}', { params: { path: { ...ofIssue(id), comment } }, body: { text } }))

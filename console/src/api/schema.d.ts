@@ -483,6 +483,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/owners": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who has what, whoever carries most first */
+        get: operations["list-carriers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/owners/hand-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give all that a person has, open or parked, to another one */
+        post: operations["hand-over"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people": {
         parameters: {
             query?: never;
@@ -1487,6 +1521,32 @@ export interface components {
             severity?: string;
             time?: string;
         };
+        Carrier: {
+            email: string;
+            /**
+             * Format: double
+             * @description of the open ones, added up
+             */
+            impact: number;
+            /**
+             * Format: int64
+             * @description open ones
+             */
+            issues: number;
+            /**
+             * Format: date-time
+             * @description when the oldest of them was first seen
+             */
+            oldest: string;
+            /** Format: int64 */
+            parked: number;
+            person: string;
+            project: string;
+        };
+        Carriers: {
+            /** @description whoever carries most first */
+            carriers: components["schemas"]["Carrier"][];
+        };
         ChangeProject: {
             /**
              * Format: int64
@@ -2001,6 +2061,30 @@ export interface components {
             version: number;
             /** @description what it brought */
             words: string;
+        };
+        HandOver: {
+            /** @description a person's name or address */
+            from: string;
+            to: string;
+            why?: string;
+        };
+        HandedIn: {
+            /**
+             * Format: int64
+             * @description to undo it by
+             */
+            bulk?: number;
+            done: string[];
+            /**
+             * Format: int64
+             * @description how many it is about
+             */
+            fits: number;
+            project: string;
+            refused: components["schemas"]["Refusal"][];
+        };
+        HandedOver: {
+            projects: components["schemas"]["HandedIn"][];
         };
         Hashes: {
             hashes: string[];
@@ -4946,6 +5030,71 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-carriers": {
+        parameters: {
+            query?: {
+                /** @description only of this one */
+                project?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Carriers"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "hand-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandOver"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandedOver"];
+                };
             };
             /** @description Error */
             default: {

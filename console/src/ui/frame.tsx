@@ -43,6 +43,9 @@ export function Frame() {
                 </button>
               </li>
               <li>
+                <Link to="/owners">Who carries what</Link>
+              </li>
+              <li>
                 <SignOut />
               </li>
             </ul>

@@ -1,0 +1,101 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useState } from 'react'
+import * as api from '../api/client.ts'
+import { count, counted, day } from '../core/format.ts'
+import { Copy, Dialog, Empty, Failed, Loading } from './parts.tsx'
+import { useSay } from './say.tsx'
+
+/** Who carries what, by impact and age, and handing it over. */
+export function CarriersPage() {
+  const got = useQuery({ queryKey: ['carriers'], queryFn: ({ signal }) => api.carriers(signal) })
+  const [from, setFrom] = useState<string>()
+  if (got.error) return <Failed error={got.error} again={() => void got.refetch()} />
+  if (!got.data) return <Loading />
+  const list = got.data.carriers
+  if (list.length === 0) {
+    return (
+      <Empty title="Nobody has an issue yet">
+        <p>An issue&apos;s page proposes who may have it, with reasons; Assign, or s, gives it to a person.</p>
+      </Empty>
+    )
+  }
+  const most = Math.max(1, ...list.map((c) => c.impact))
+  return (
+    <div className="mx-auto max-w-4xl px-6 py-5">
+      <div className="flex flex-wrap items-baseline gap-x-4">
+        <h1 className="text-xl font-semibold">Who carries what</h1>
+        <p className="soft grow">Open and parked issues of all projects; impact is that of the open ones, added up.</p>
+        <Copy text="firethorn owner list">Copy as command</Copy>
+      </div>
+      <div className="mt-3 overflow-x-auto rounded border border-base-300 bg-base-100" tabIndex={0} role="group" aria-label="Who carries what">
+        <table className="w-full min-w-2xl [&_td]:px-3 [&_td]:py-1.5 [&_th]:px-3 [&_th]:py-1.5 [&_th]:text-left [&_th]:font-normal">
+          <thead>
+            <tr className="soft border-b border-base-300"><th>Person</th><th>Project</th><th>Impact</th><th>Open</th><th>Parked</th><th>Oldest</th><th><span className="sr-only">Hand over</span></th></tr>
+          </thead>
+          <tbody>
+            {list.map((c) => (
+              <tr key={c.person + c.project} className="border-b border-base-300/60 last:border-0">
+                <td className="font-semibold">{c.person}</td>
+                <td>{c.project}</td>
+                <td>
+                  <span className="flex items-center gap-2">
+                    <span className="w-10 text-right">{Math.round(c.impact)}</span>
+                    <svg width="120" height="8" aria-hidden="true"><rect className="load" width={Math.max(1, (120 * c.impact) / most)} height="8" rx="1" /></svg>
+                  </span>
+                </td>
+                <td>{count(c.issues)}</td>
+                <td>{count(c.parked)}</td>
+                <td>since {day(c.oldest)}</td>
+                <td className="text-right"><button className="btn btn-outline btn-xs font-normal" onClick={() => setFrom(c.person)} aria-label={`Hand over what ${c.person} has`}>Hand over</button></td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+      {from !== undefined && <HandOver from={from} close={() => setFrom(undefined)} />}
+    </div>
+  )
+}
+
+function HandOver({ from, close }: { from: string; close: () => void }) {
+  const client = useQueryClient()
+  const say = useSay()
+  const people = useQuery({ queryKey: ['people'], queryFn: ({ signal }) => api.people(signal) })
+  const hand = useMutation({
+    mutationFn: (v: { to: string; why: string }) => api.handOver({ from, to: v.to, ...(v.why ? { why: v.why } : {}) }),
+    onSuccess: (now, v) => {
+      const n = now.projects.reduce((sum, p) => sum + p.done.length, 0)
+      say(`${counted(n, 'issue')} handed over to ${v.to}. firethorn issue undo --bulk takes them back by project`)
+      void client.invalidateQueries()
+      close()
+    },
+    onError: (e) => say(e.message, true),
+  })
+  return (
+    <Dialog title={`Hand over what ${from} has`} close={close}>
+      <form
+        onSubmit={(e) => {
+          e.preventDefault()
+          const f = new FormData(e.currentTarget)
+          hand.mutate({ to: String(f.get('to')), why: String(f.get('why')).trim() })
+        }}
+      >
+        <p className="soft mb-2">All issues that are open or parked, of all projects.</p>
+        <label className="block">
+          <span className="soft mb-1 block">To</span>
+          <select name="to" className="select w-full" autoFocus required>
+            {people.data?.people.filter((p) => p.name !== from).map((p) => <option key={p.email} value={p.name}>{p.name}</option>)}
+          </select>
+        </label>
+        <label className="mt-3 block">
+          <span className="soft mb-1 block">Why, for the history (may stay empty)</span>
+          <input name="why" className="input input-sm w-full" maxLength={500} />
+        </label>
+        <div className="mt-4 flex justify-end gap-2">
+          <button type="button" className="btn btn-ghost btn-sm" onClick={close}>Cancel</button>
+          <button className="btn btn-primary btn-sm" disabled={!people.data || hand.isPending}>Hand over</button>
+        </div>
+      </form>
+    </Dialog>
+  )
+}

@@ -1,0 +1,56 @@
+package mariadb
+
+import (
+	"context"
+	"database/sql"
+	"fmt"
+	"time"
+
+	"firethorn/internal/core/fault"
+	"firethorn/internal/core/issue"
+)
+
+// Carried is what a person has in a project: issues that are open or parked.
+type Carried struct {
+	Person, Email, Project string
+	Issues, Parked         int64
+	Impact                 float64 // of the open ones, added up
+	Oldest                 time.Time
+}
+
+// CarriedBy lists who has what, whoever carries most first; only of one project
+// when it is not 0.
+func (s *Store) CarriedBy(ctx context.Context, project int64) (list []Carried, err error) {
+	err = each(ctx, s.db, func(r *sql.Rows) error {
+		var c Carried
+		var oldest int64
+		err := r.Scan(&c.Person, &c.Email, &c.Project, &c.Issues, &c.Parked, &c.Impact, &oldest)
+		c.Oldest = fromMicros(oldest)
+		list = append(list, c)
+		return err
+	}, "SELECT o.name, o.email, p.name, SUM(i.state<>'parked'), SUM(i.state='parked'), SUM(IF(i.state='parked',0,l.impact))/10, MIN(l.first_seen) FROM issue i JOIN person o ON o.id=i.owner JOIN project p ON p.id=i.project JOIN issue_list l ON l.issue=i.id"+
+		" WHERE i.owner IS NOT NULL AND i.state IN ('new','accepted','regressed','parked') AND (?=0 OR i.project=?) GROUP BY o.id, p.id ORDER BY 6 DESC, 1", project, project)
+	return list, err
+}
+
+// HandOver gives all that a person has in a project, open or parked, to another
+// one, as one decision that can be undone.
+func (s *Store) HandOver(ctx context.Context, p *Project, from, to *Person, why string, who Actor) (*ManyDone, error) {
+	if from.ID == to.ID {
+		return nil, fault.New(fault.BadInput, "%s has them already", to.Name)
+	}
+	m := Many{Numbers: map[int64]int64{}}
+	err := each(ctx, s.db, func(r *sql.Rows) error {
+		var number, version int64
+		err := r.Scan(&number, &version)
+		m.Numbers[number] = version
+		return err
+	}, "SELECT i.number, i.version FROM issue i WHERE i.owner=? AND i.project=? AND i.state IN ('new','accepted','regressed','parked') AND i.merged_into IS NULL AND i.deleted IS NULL LIMIT ?", from.ID, p.ID, mostMany)
+	if err != nil || len(m.Numbers) == 0 {
+		return &ManyDone{}, err
+	}
+	if why == "" {
+		why = fmt.Sprintf("handed over by %s", from.Name)
+	}
+	return s.ActMany(ctx, p, m, issue.Action{Verb: issue.Assign, To: to.Name}, why, who)
+}

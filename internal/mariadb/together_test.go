@@ -1,0 +1,188 @@
+package mariadb
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"firethorn/internal/core/fault"
+	"firethorn/internal/core/issue"
+)
+
+func TestActMany_LeavesWhatChangedAlone(t *testing.T) {
+	b := open1(t, noon)
+	ctx := t.Context()
+	for _, f := range []string{"tideAt", "zoom", "draw", "follow"} {
+		b.in(f, "4.2.0")
+	}
+	found, err := b.Find(ctx, b.project, Many{Query: IssueQuery{States: []issue.State{issue.New}}})
+	if err != nil || len(found) != 4 {
+		t.Fatalf("%v, %v", found, err)
+	}
+	b.act(2, issue.Action{Verb: issue.Accept}) // meanwhile
+	done, err := b.ActMany(ctx, b.project, Many{Numbers: found}, issue.Action{Verb: issue.Dismiss}, "noise", oke)
+	if err != nil || fmt.Sprint(done.Done) != "[1 3 4]" || !strings.Contains(done.Refused[2], "somebody changed this issue in between") {
+		t.Fatalf("%+v, %v", done, err)
+	}
+	b.act(3, issue.Action{Verb: issue.Reopen}) // since
+	undone, err := b.UndoMany(ctx, b.project, done.Bulk, oke)
+	if err != nil || fmt.Sprint(undone.Done) != "[1 4]" || undone.Refused[3] != "it was decided about since" {
+		t.Fatalf("undone: %+v, %v", undone, err)
+	}
+	b.state(1, issue.New)
+	b.state(3, issue.Accepted)
+	if _, err := b.UndoMany(ctx, b.project, done.Bulk, oke); code(err) != fault.Conflict {
+		t.Errorf("undone twice: %v", err)
+	}
+	if _, err := b.UndoMany(ctx, b.project, 999, oke); code(err) != fault.NotFound {
+		t.Errorf("undone what is not there: %v", err)
+	}
+	b.recounted()
+}
+
+func TestNotices_TellWhoeverHasTheIssue(t *testing.T) {
+	b := open1(t, noon)
+	ctx := t.Context()
+	marenID, okeID := b.people()
+	b.in("tideAt", "4.1.0")
+	b.act(1, issue.Action{Verb: issue.Assign, To: "Oke Farrow"})
+	if err := b.Act(ctx, b.issue(1).ID, fixedIn("4.2.0"), "", oke, 0); err != nil { // his own
+		t.Fatal(err)
+	}
+	b.in("tideAt", "4.2.0")
+	list, waiting, err := b.Notices(ctx, okeID, true, 0, 10)
+	if err != nil || waiting != 2 || list[0].Kind != "regressed" || list[1].Words != "assigned to Oke Farrow, and so accepted" || list[1].Actor != "Maren Holt" || list[0].Number != 1 {
+		t.Fatalf("Oke: %+v, %d, %v", list, waiting, err)
+	}
+	if list, _, _ := b.Notices(ctx, marenID, false, 0, 10); len(list) != 0 {
+		t.Errorf("Maren, who decided: %+v", list)
+	}
+	if err := b.SeeNotices(ctx, okeID, list[0].ID); err != nil {
+		t.Fatal(err)
+	}
+	if list, waiting, _ := b.Notices(ctx, okeID, true, 0, 10); len(list)+int(waiting) != 0 {
+		t.Errorf("seen, and still there: %+v", list)
+	}
+}
+
+func TestComments_TellWhomTheyConcern(t *testing.T) {
+	b := open1(t, noon)
+	ctx := t.Context()
+	marenID, okeID := b.people()
+	ines, err := b.AddPerson(ctx, "Ines Brandt", "ines@marrowsound.example", false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	b.in("tideAt", "4.2.0")
+	b.in("zoom", "4.2.0")
+	b.act(1, issue.Action{Verb: issue.Assign, To: "Oke Farrow"})
+	write := func(number int64, text string, who Actor, person int64) int64 {
+		t.Helper()
+		id, err := b.AddComment(ctx, b.issue(number).ID, text, who, person)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return id
+	}
+	hears := func(who string, person int64, want ...string) {
+		t.Helper()
+		list, _, err := b.Notices(ctx, person, true, 0, 10)
+		var got []string
+		for _, n := range list {
+			got = append(got, n.Words)
+		}
+		if err != nil || strings.Join(got, "; ") != strings.Join(want, "; ") {
+			t.Errorf("%s hears %q, %v, want %q", who, got, err, want)
+		}
+		if len(list) > 0 {
+			if err := b.SeeNotices(ctx, person, list[0].ID); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	hears("Oke", okeID, "assigned to Oke Farrow, and so accepted")
+	first := write(1, "Only on Android, @ines?", maren, marenID)
+	hears("Oke", okeID, "writes: Only on Android, @ines?")
+	hears("Ines", ines.ID, "mentions you: Only on Android, @ines?")
+	write(1, "Yes.", Actor{"person", "Ines Brandt"}, ines.ID)
+	hears("Maren, who watches since she wrote", marenID, "writes: Yes.")
+	hears("Ines, who wrote", ines.ID)
+	b.act(1, issue.Action{Verb: issue.Dismiss})
+	hears("Ines, who watches", ines.ID, "dismissed")
+	if err := b.Watch(ctx, b.issue(1).ID, ines.ID, false); err != nil {
+		t.Fatal(err)
+	}
+	b.act(1, issue.Action{Verb: issue.Reopen})
+	hears("Ines, who does not any more", ines.ID)
+	one := b.issue(1).ID
+	if err := b.ChangeComment(ctx, one, first, "Only on Android 14", oke, false); code(err) != fault.Forbidden {
+		t.Errorf("somebody else's: %v", err)
+	}
+	if err := b.ChangeComment(ctx, b.issue(2).ID, first, "x", maren, false); code(err) != fault.NotFound {
+		t.Errorf("of another issue: %v", err)
+	}
+	if err := b.ChangeComment(ctx, one, first, "Only on Android 14", maren, false); err != nil {
+		t.Fatal(err)
+	}
+	if err := b.Merge(ctx, b.project, []int64{1}, 2, maren); err != nil {
+		t.Fatal(err)
+	}
+	list, err := b.Comments(ctx, b.issue(2).ID)
+	if err != nil || len(list) != 2 || list[1].Text != "Only on Android 14" || list[1].Edited == nil || list[1].From != 1 {
+		t.Errorf("after the merge: %+v, %v", list, err)
+	}
+	if w, err := b.Watching(ctx, b.issue(2).ID); err != nil || strings.Join(w, " ") != "Maren Holt" {
+		t.Errorf("who watched one watches what it leads to: %q, %v", w, err)
+	}
+	if err := b.ChangeComment(ctx, b.issue(2).ID, first, "", maren, false); err != nil {
+		t.Fatal(err)
+	}
+	if list, _ := b.Comments(ctx, b.issue(2).ID); len(list) != 1 {
+		t.Errorf("taken away: %+v", list)
+	}
+	if _, err := b.AddComment(ctx, b.issue(2).ID, " \n", maren, 0); code(err) != fault.BadInput {
+		t.Errorf("an empty one: %v", err)
+	}
+}
+
+func TestHandOver_GivesAllThatIsOpenOrParked(t *testing.T) {
+	b := open1(t, noon)
+	ctx := t.Context()
+	b.people()
+	maren, err := b.FindPerson(ctx, "Maren Holt")
+	if err != nil {
+		t.Fatal(err)
+	}
+	oke, err := b.FindPerson(ctx, "Oke Farrow")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, f := range []string{"tideAt", "zoom", "draw", "follow"} {
+		b.in(f, "4.2.0")
+	}
+	for n := range int64(3) {
+		b.act(n+1, issue.Action{Verb: issue.Assign, To: "Maren Holt"})
+	}
+	b.act(2, issue.Action{Verb: issue.Parking, Park: issue.Park{Users: 5}})
+	b.act(3, issue.Action{Verb: issue.Dismiss})
+	list, err := b.CarriedBy(ctx, 0)
+	if err != nil || len(list) != 1 || list[0].Person != "Maren Holt" || list[0].Issues != 1 || list[0].Parked != 1 || list[0].Impact <= 0 {
+		t.Errorf("carried: %+v, %v", list, err)
+	}
+	done, err := b.HandOver(ctx, b.project, maren, oke, "", Actor{"person", "Maren Holt"})
+	if err != nil || fmt.Sprint(done.Done) != "[1 2]" {
+		t.Fatalf("%+v, %v", done, err)
+	}
+	if a, p, d := b.issue(1), b.issue(2), b.issue(3); a.Owner != "Oke Farrow" || p.Owner != "Oke Farrow" || p.State != issue.Parked || d.Owner != "Maren Holt" {
+		t.Errorf("%s, %s (%s), %s", a.Owner, p.Owner, p.State, d.Owner)
+	}
+	if _, err := b.UndoMany(ctx, b.project, done.Bulk, Actor{"person", "Maren Holt"}); err != nil {
+		t.Fatal(err)
+	}
+	if is := b.issue(2); is.Owner != "Maren Holt" || is.State != issue.Parked {
+		t.Errorf("taken back: %s, %s", is.Owner, is.State)
+	}
+	if _, err := b.HandOver(ctx, b.project, oke, oke, "", Actor{}); code(err) != fault.BadInput {
+		t.Errorf("to oneself: %v", err)
+	}
+}
