@@ -23,10 +23,10 @@ export function CarriersPage() {
   return (
     <div className="mx-auto max-w-4xl px-6 py-5">
       <div className="flex flex-wrap items-baseline gap-x-4">
-        <h1 className="text-xl font-semibold">Who carries what</h1>
-        <p className="soft grow">Open and parked issues of all projects; impact is that of the open ones, added up.</p>
+        <h1 className="grow text-xl font-semibold">Who carries what</h1>
         <Copy text="firethorn owner list">Copy as command</Copy>
       </div>
+      <p className="soft">Open and parked issues of all projects; impact is that of the open ones, added up.</p>
       <div className="mt-3 overflow-x-auto rounded border border-base-300 bg-base-100" tabIndex={0} role="group" aria-label="Who carries what">
         <table className="w-full min-w-2xl [&_td]:px-3 [&_td]:py-1.5 [&_th]:px-3 [&_th]:py-1.5 [&_th]:text-left [&_th]:font-normal">
           <thead>
