@@ -219,6 +219,14 @@ func ofProject(rest string) func(*client) (string, error) {
 	}
 }
 
+// ofIssue is a path below an issue.
+func ofIssue(id, rest string) func(*client) (string, error) {
+	return func(c *client) (string, error) {
+		p, err := issuePath(c, id)
+		return p + rest, err
+	}
+}
+
 // issuePath turns quayside/123, or 123 with a project chosen, into its path.
 func issuePath(c *client, id string) (string, error) {
 	project, number, err := issueNumber(c, id)

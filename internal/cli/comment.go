@@ -26,14 +26,8 @@ func commentCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			path := func(rest string) func(*client) (string, error) {
-				return func(cl *client) (string, error) {
-					p, err := issuePath(cl, id)
-					return p + "/comments" + rest, err
-				}
-			}
 			if n := c.Int64("delete"); n != 0 {
-				return request(ctx, c, http.MethodDelete, nil, path(fmt.Sprintf("/%d", n)), func(out io.Writer, v contract.Commented) {
+				return request(ctx, c, http.MethodDelete, nil, ofIssue(id, fmt.Sprintf("/comments/%d", n)), func(out io.Writer, v contract.Commented) {
 					fmt.Fprintf(out, "comment %d is gone\n", v.Comment)
 				})
 			}
@@ -47,11 +41,11 @@ func commentCommand() *cli.Command {
 			}
 			in := contract.WriteComment{Text: words}
 			if n := c.Int64("change"); n != 0 {
-				return request(ctx, c, http.MethodPut, in, path(fmt.Sprintf("/%d", n)), func(out io.Writer, v contract.Commented) {
+				return request(ctx, c, http.MethodPut, in, ofIssue(id, fmt.Sprintf("/comments/%d", n)), func(out io.Writer, v contract.Commented) {
 					fmt.Fprintf(out, "comment %d is changed\n", v.Comment)
 				})
 			}
-			return request(ctx, c, http.MethodPost, in, path(""), func(out io.Writer, v contract.Commented) {
+			return request(ctx, c, http.MethodPost, in, ofIssue(id, "/comments"), func(out io.Writer, v contract.Commented) {
 				fmt.Fprintf(out, "comment %d is written; --change %d changes it\n", v.Comment, v.Comment)
 			})
 		}}

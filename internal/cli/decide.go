@@ -52,10 +52,7 @@ func decision(verb, usageText, description string, flags []cli.Flag, body func(*
 }
 
 func decideOne(ctx context.Context, c *cli.Command, verb, id string, act contract.Act) error {
-	return request(ctx, c, http.MethodPost, act, func(cl *client) (string, error) {
-		p, err := issuePath(cl, id)
-		return p + "/" + verb, err
-	}, showStanding)
+	return request(ctx, c, http.MethodPost, act, ofIssue(id, "/"+verb), showStanding)
 }
 
 func showStanding(out io.Writer, v contract.IssueDetail) {
@@ -214,10 +211,7 @@ func deleteCommand() *cli.Command {
 				return err
 			}
 			if n := c.Int64("confirm"); n >= 0 {
-				return request(ctx, c, http.MethodDelete, nil, func(cl *client) (string, error) {
-					p, err := issuePath(cl, id)
-					return fmt.Sprintf("%s?events=%d", p, n), err
-				}, func(out io.Writer, d contract.Deletion) {
+				return request(ctx, c, http.MethodDelete, nil, ofIssue(id, fmt.Sprintf("?events=%d", n)), func(out io.Writer, d contract.Deletion) {
 					fmt.Fprintf(out, "%s is deleted, with %s\n", d.Issue, whatGoes(d))
 				})
 			}

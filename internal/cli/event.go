@@ -47,10 +47,7 @@ func eventCommand() *cli.Command {
 				}
 				path := ofProject("/events?" + q.Encode())
 				if id := c.String("issue"); id != "" {
-					path = func(cl *client) (string, error) {
-						p, err := issuePath(cl, id)
-						return p + "/events?" + q.Encode(), err
-					}
+					path = ofIssue(id, "/events?"+q.Encode())
 				}
 				return get(ctx, c, path, func(out io.Writer, v contract.Events) {
 					if len(v.Events) == 0 {

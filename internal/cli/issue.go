@@ -44,7 +44,7 @@ func issueCommand() *cli.Command {
 					if err != nil {
 						return err
 					}
-					return get(ctx, c, func(cl *client) (string, error) { return issuePath(cl, id) }, func(out io.Writer, v contract.IssueDetail) {
+					return get(ctx, c, ofIssue(id, ""), func(out io.Writer, v contract.IssueDetail) {
 						showIssue(out, v)
 						cl, err := newClient(c)
 						if err != nil {
@@ -83,10 +83,7 @@ func issueCommand() *cli.Command {
 				if err != nil {
 					return err
 				}
-				return get(ctx, c, func(cl *client) (string, error) {
-					p, err := issuePath(cl, id)
-					return p + "/history", err
-				}, showHistory)
+				return get(ctx, c, ofIssue(id, "/history"), showHistory)
 			}},
 		}...),
 	}

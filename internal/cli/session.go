@@ -111,10 +111,7 @@ func feedbackCommand() *cli.Command {
 				case id != "" && event != "":
 					return usage("--issue or --event, not both")
 				case id != "":
-					path = func(cl *client) (string, error) {
-						p, err := issuePath(cl, id)
-						return p + "/feedback?" + q.Encode(), err
-					}
+					path = ofIssue(id, "/feedback?"+q.Encode())
 				case event != "":
 					q.Set("event", event)
 					path = ofProject("/feedback?" + q.Encode())

@@ -21,10 +21,7 @@ func sinceCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			return get(ctx, c, func(cl *client) (string, error) {
-				p, err := issuePath(cl, id)
-				return p + "/since", err
-			}, showSince)
+			return get(ctx, c, ofIssue(id, "/since"), showSince)
 		}}
 }
 
@@ -91,13 +88,11 @@ func likelyCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			return get(ctx, c, func(cl *client) (string, error) {
-				p, err := issuePath(cl, id)
-				if in := c.String("in"); in != "" {
-					return p + "/likely?release=" + url.QueryEscape(in), err
-				}
-				return p + "/likely", err
-			}, showLikely)
+			rest := "/likely"
+			if in := c.String("in"); in != "" {
+				rest += "?release=" + url.QueryEscape(in)
+			}
+			return get(ctx, c, ofIssue(id, rest), showLikely)
 		}}
 }
 
@@ -133,10 +128,7 @@ func ownersCommand() *cli.Command {
 		if err != nil {
 			return err
 		}
-		return get(ctx, c, func(cl *client) (string, error) {
-			p, err := issuePath(cl, id)
-			return p + "/owners", err
-		}, showOwners)
+		return get(ctx, c, ofIssue(id, "/owners"), showOwners)
 	}}
 }
 

@@ -32,16 +32,10 @@ func splitIssue(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	path := func(end string) func(*client) (string, error) {
-		return func(cl *client) (string, error) {
-			p, err := issuePath(cl, id)
-			return p + end, err
-		}
-	}
 	if !asked {
-		return get(ctx, c, path("/differences"), showDifferences)
+		return get(ctx, c, ofIssue(id, "/differences"), showDifferences)
 	}
-	return request(ctx, c, http.MethodPost, d, path("/split"), func(out io.Writer, v contract.IssueDetail) {
+	return request(ctx, c, http.MethodPost, d, ofIssue(id, "/split"), func(out io.Writer, v contract.IssueDetail) {
 		fmt.Fprintf(out, "%s  %s\n", v.ID, plain(v.Headline))
 		for _, s := range v.Splits {
 			showSplit(out, v.ID, s)

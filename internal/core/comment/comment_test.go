@@ -6,7 +6,7 @@ import (
 )
 
 func TestClean(t *testing.T) {
-	for in, want := range map[string]string{" a\r\nb\x00\x1b[31m \n": "a\nb[31m", "tab\there": "tab\there", "\xff": "�", "‮ turned": "‮ turned"} {
+	for in, want := range map[string]string{" a\r\nb\x00\x1b[31m \n": "a\nb[31m", "tab\there": "tab\there", "\xff": "�", "\u202e turned": "\u202e turned"} {
 		if got, err := Clean(in); err != nil || got != want {
 			t.Errorf("%q: %q, %v", in, got, err)
 		}

@@ -145,49 +145,37 @@ func (f File) Find(path string) (r Rule, ok bool) {
 	return Rule{}, false
 }
 
-// match compares parts; "**" at the end matches what it is put behind, too.
+// match compares the parts of a path; "**" is any number of them.
 func match(pattern, path []string) bool {
-	// Where the last ** could go on, as in matching text with one kind of star:
-	// linear in most cases, and never more than the product.
-	p, s, star, from := 0, 0, -1, 0
-	for s < len(path) {
-		switch {
-		case p < len(pattern) && pattern[p] == "**":
-			star, from = p, s
-			p++
-		case p < len(pattern) && wild(pattern[p], path[s]):
-			p, s = p+1, s+1
-		case star >= 0:
-			from++
-			p, s = star+1, from
-		default:
-			return false
-		}
-	}
-	for p < len(pattern) && pattern[p] == "**" {
-		p++
-	}
-	return p == len(pattern)
+	return matchStars(pattern, path, func(part string) bool { return part == "**" }, wild)
 }
 
 // wild matches one part: * is any text, ? one character.
 func wild(pattern, text string) bool {
-	p, s, star, from := 0, 0, -1, 0
-	for s < len(text) {
+	return matchStars([]rune(pattern), []rune(text), func(r rune) bool { return r == '*' }, func(p, r rune) bool { return p == '?' || p == r })
+}
+
+// matchStars matches a sequence against a pattern in which a star is any number
+// of items. A star begun later makes what an earlier one could still take
+// needless, so only the last is gone back to: never more steps than the product
+// of both lengths.
+func matchStars[T any](pattern, items []T, isStar func(T) bool, same func(pattern, item T) bool) bool {
+	p, i, star, from := 0, 0, -1, 0
+	for i < len(items) {
 		switch {
-		case p < len(pattern) && pattern[p] == '*':
-			star, from = p, s
+		case p < len(pattern) && isStar(pattern[p]):
+			star, from = p, i
 			p++
-		case p < len(pattern) && (pattern[p] == '?' || pattern[p] == text[s]):
-			p, s = p+1, s+1
+		case p < len(pattern) && same(pattern[p], items[i]):
+			p, i = p+1, i+1
 		case star >= 0:
 			from++
-			p, s = star+1, from
+			p, i = star+1, from
 		default:
 			return false
 		}
 	}
-	for p < len(pattern) && pattern[p] == '*' {
+	for p < len(pattern) && isStar(pattern[p]) {
 		p++
 	}
 	return p == len(pattern)

@@ -19,6 +19,7 @@ apps/**/test           @quality
 /exact.txt             @one
 src/a\ b/              @blank
 /quayside/free/
+quai-?.md              @guide
 
 !/quayside/x           @bad
 /x[ab]                 @bad
@@ -26,14 +27,14 @@ src/a\ b/              @blank
 [Section]
 /a**b                  @bad
 `)
-	if len(bad) != 5 || bad[0].Line != 12 || !strings.Contains(bad[2].Why, `"nobody" is no owner`) {
+	if len(bad) != 5 || bad[0].Line != 13 || !strings.Contains(bad[2].Why, `"nobody" is no owner`) {
 		t.Errorf("bad lines: %+v", bad)
 	}
 	for path, want := range map[string]string{
 		"main.go": "@everyone", "README.md": "docs@marrowsound.example", "deep/in/x.md": "docs@marrowsound.example",
 		"quayside/src/main.ts": "@maren.holt", "quayside/src/berths/map.ts": "@oke", "gangway/quayside/x": "@everyone", "quayside/README.md": "@maren.holt",
 		"docs/a.txt": "@sunniva", "docs/deep/a.txt": "@everyone", "apps/a/b/test/x.ts": "@quality", "apps/test": "@quality", "apps/tests": "@everyone",
-		"exact.txt": "@one", "in/exact.txt": "@everyone", "src/a b/c": "@blank", "quayside/free/x": "",
+		"exact.txt": "@one", "in/exact.txt": "@everyone", "src/a b/c": "@blank", "quayside/free/x": "", "quai-é.md": "@guide", "quai-12.md": "docs@marrowsound.example",
 	} {
 		r, ok := f.Find(path)
 		if got := strings.Join(r.Owners, " "); !ok || got != want {
