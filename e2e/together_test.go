@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 )
@@ -102,6 +103,30 @@ func TestComments_InTheTerminalAndTheConsole(t *testing.T) {
 	eventually(t, tab, "it is gone", `![...document.querySelectorAll('.written')].some((w) => w.innerText === 'It is the year.')`)
 	press(t, tab, "w")
 	eventually(t, tab, "not watching", `!document.getElementById('do').innerText.includes('Operator')`)
+	check()
+}
+
+func TestNotices_ByDayAndOlderOnes(t *testing.T) {
+	s, p := shared, "noticed"
+	key := s.project(t, p)
+	s.post(t, key, event("tideAt", "p-1", "4.2.0"))
+	s.settle(t)
+	s.run(t, 0, "person", "add", "Pia Strand", "pia.strand@marrowsound.example")
+	var token struct{ Token string }
+	s.json(t, &token, "token", "create", "pia", "--scope", "person", "--person", "Pia Strand")
+	for n := range 52 { // two more than a page
+		s.run(t, 0, "issue", "comment", p+"/1", fmt.Sprintf("@operator, tide %d is early", n+1), "--token", token.Token)
+	}
+	tab, check := signedIn(t, s)
+	open(t, tab, s.url+"/notices")
+	eventually(t, tab, "the newest, under their day", `/^(Today|Yesterday)$/.test(document.querySelector('main section h2')?.innerText ?? '') && document.querySelector('main section li').innerText.includes('mentions you: @operator, tide 52 is early')`)
+	has := `document.querySelector('main').innerText.includes('tide 1 is early')`
+	if eval[bool](t, tab, has) {
+		t.Error("all are loaded at once")
+	}
+	eval[any](t, tab, `[...document.querySelectorAll('button')].find((b) => b.innerText === 'Show older').click()`)
+	eventually(t, tab, "the older ones, below", has)
+	accessible(t, tab, "notices by day")
 	check()
 }
 

@@ -58,7 +58,7 @@ func (a *API) life(h huma.API) {
 		}
 		return &body[contract.ManyDone]{manyDone(p, done)}, nil
 	})
-	op(h, a, "GET", "/api/notices", "list-notices", "What you should hear of: your issues coming back, waking, decided about by others", anyone, func(ctx context.Context, in *struct {
+	op(h, a, "GET", "/api/notices", "list-notices", "What you should hear of: issues that you have or watch coming back, waking, decided about or commented on by others, and comments that mention you", anyone, func(ctx context.Context, in *struct {
 		Unseen bool  `query:"unseen" doc:"only what you have not seen"`
 		Before int64 `query:"before" doc:"next of the page before"`
 		Limit  int   `query:"limit" minimum:"1" maximum:"200" default:"50"`

@@ -159,7 +159,7 @@ func showOwners(out io.Writer, v contract.Owners) {
 
 func noticeCommand() *cli.Command {
 	return &cli.Command{
-		Name: "notice", Usage: "what you should hear of", Description: "Your issues coming back, waking, decided about by others. They are those of a person: sign in as one with firethorn login.",
+		Name: "notice", Usage: "what you should hear of", Description: "Issues that you have or watch coming back, waking, decided about or commented on by others, and comments that mention you. They are those of a person: sign in as one with firethorn login.",
 		Commands: []*cli.Command{
 			{Name: "list", Usage: "your notices, newest first", Flags: []cli.Flag{
 				&cli.BoolFlag{Name: "unseen", Usage: "only what you have not seen"}, &cli.IntFlag{Name: "limit", Value: 50, Usage: "how many"}, &cli.Int64Flag{Name: "before", Usage: "`next` of the page before"},
@@ -202,7 +202,7 @@ func noticeCommand() *cli.Command {
 
 func showNotices(out io.Writer, v contract.Notices) {
 	if len(v.Notices) == 0 {
-		fmt.Fprintln(out, "No notice. You hear of it here when an issue of yours comes back, wakes, or somebody else decides about it.")
+		fmt.Fprintln(out, "No notice. You hear of it here when an issue that you have, fixed, parked or watch comes back, wakes or holds, when somebody else decides about it or comments on it, and when a comment mentions you.")
 		return
 	}
 	for _, n := range v.Notices {

@@ -216,7 +216,7 @@ export const whatGoes = (id: string, signal?: AbortSignal) => answer(api.GET('/a
 export const deleteIssue = (id: string, events: number) => answer(api.DELETE('/api/issues/{project}/{number}', { params: { path: ofIssue(id), query: { events } } }))
 
 /** What one should hear of. */
-export const notices = (q: { unseen?: boolean; limit?: number }, signal?: AbortSignal) => answer(api.GET('/api/notices', { params: { query: q }, signal }))
+export const notices = (q: { unseen?: boolean; limit?: number; before?: number | undefined }, signal?: AbortSignal) => answer(api.GET('/api/notices', { params: { query: q }, signal }))
 export const seenNotices = (upTo: number) => answer(api.POST('/api/notices/seen', { body: { up_to: upTo } }))
 
 /** The releases of a project, the newest first; and all about one. */

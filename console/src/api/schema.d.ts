@@ -456,7 +456,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What you should hear of: your issues coming back, waking, decided about by others */
+        /** What you should hear of: issues that you have or watch coming back, waking, decided about or commented on by others, and comments that mention you */
         get: operations["list-notices"];
         put?: never;
         post?: never;
