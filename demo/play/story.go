@@ -100,8 +100,8 @@ func (d *demo) older(ctx context.Context, lines []replay.Line, now time.Time) er
 		return err
 	}
 	// Some events of the older releases are on their way when the newer ones are out.
-	quayside := split(replay.Traffic(lines, "quayside", false, now), now.AddDate(0, 0, -9), now.Add(-replay.NewReleaseAge))
-	gangway := split(replay.Traffic(lines, "gangway", false, now), now.Add(-replay.NewReleaseAge))
+	quayside := replay.Split(replay.Traffic(lines, "quayside", false, now), now.AddDate(0, 0, -9), now.Add(-replay.NewReleaseAge))
+	gangway := replay.Split(replay.Traffic(lines, "gangway", false, now), now.Add(-replay.NewReleaseAge))
 	d.late = map[string][]json.RawMessage{"quayside": quayside[2], "gangway": gangway[1]}
 	if err := d.begin(ctx, 9); err != nil {
 		return err
@@ -170,26 +170,6 @@ func (d *demo) play(ctx context.Context, app string, events []json.RawMessage, n
 		return err
 	}
 	return d.settle(ctx)
-}
-
-// split cuts events, which are in order, at times.
-func split(events []json.RawMessage, at ...time.Time) (parts [][]json.RawMessage) {
-	for _, t := range at {
-		n := 0
-		for n < len(events) && thrown(events[n]).Before(t) {
-			n++
-		}
-		parts, events = append(parts, events[:n]), events[n:]
-	}
-	return append(parts, events)
-}
-
-func thrown(raw json.RawMessage) time.Time {
-	var e struct{ Time time.Time }
-	if err := json.Unmarshal(raw, &e); err != nil {
-		panic(err) // replay wrote it
-	}
-	return e.Time
 }
 
 // until waits until an issue's history has an entry of a kind.
