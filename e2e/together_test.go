@@ -72,7 +72,7 @@ func TestComments_InTheTerminalAndTheConsole(t *testing.T) {
 		t.Errorf("a terminal would obey: %q", out)
 	}
 	out, _ = s.run(t, 0, "notice", "list", "--token", token.Token)
-	saysAll(t, out, "mentions you: See **this**")
+	saysAll(t, out, "mentions you: See **this**", "\n  - one\n  - two ")
 	s.run(t, 0, "issue", "watch", p+"/1", "--token", token.Token)
 	out, _ = s.run(t, 0, "issue", "show", p+"/1")
 	saysAll(t, out, "watched by Ines Brandt")
@@ -120,6 +120,7 @@ func TestNotices_ByDayAndOlderOnes(t *testing.T) {
 	tab, check := signedIn(t, s)
 	open(t, tab, s.url+"/notices")
 	eventually(t, tab, "the newest, under their day", `/^(Today|Yesterday)$/.test(document.querySelector('main section h2')?.innerText ?? '') && document.querySelector('main section li').innerText.includes('mentions you: @operator, tide 52 is early')`)
+	eventually(t, tab, "those not seen, marked, the last too", `[...document.querySelectorAll('main section li')].filter((l) => l.innerText.includes('new')).every((l) => getComputedStyle(l).borderLeftWidth === '4px')`)
 	has := `document.querySelector('main').innerText.includes('tide 1 is early')`
 	if eval[bool](t, tab, has) {
 		t.Error("all are loaded at once")

@@ -212,9 +212,12 @@ func showNotices(out io.Writer, v contract.Notices) {
 		}
 		who := ""
 		if n.Actor != "" {
-			who = plain(n.Actor) + ": "
+			who = n.Actor + ": "
 		}
-		fmt.Fprintf(out, "%s %-11s %-14s %s\n  %s%s\n", mark, ago(n.At), n.Issue, plain(n.Headline), who, plain(n.Words))
+		fmt.Fprintf(out, "%s %-11s %-14s %s\n", mark, ago(n.At), n.Issue, plain(n.Headline))
+		for line := range strings.Lines(who + n.Words) {
+			fmt.Fprintf(out, "  %s\n", plain(strings.TrimSuffix(line, "\n")))
+		}
 	}
 	if v.Next != 0 {
 		fmt.Fprintf(out, "\nThere are more: --before %d\n", v.Next)

@@ -14,7 +14,7 @@ export function CarriersPage() {
   const list = got.data.carriers
   if (list.length === 0) {
     return (
-      <Empty title="Nobody has an issue yet">
+      <Empty page title="Nobody has an issue yet">
         <p>An issue&apos;s page proposes who may have it, with reasons; Assign, or s, gives it to a person.</p>
       </Empty>
     )

@@ -24,7 +24,7 @@ export function NoticesPage() {
   const newest = list[0]
   if (!newest) {
     return (
-      <Empty title="No notice yet">
+      <Empty page title="No notice yet">
         <p>You hear of it here when an issue that you have, fixed, parked or watch comes back, wakes or holds, when somebody else decides about it or comments on it, and when a comment mentions you.</p>
       </Empty>
     )
@@ -51,7 +51,7 @@ export function NoticesPage() {
 
 function Line({ notice: n }: { notice: Notice }) {
   return (
-    <li className={`border-b border-base-300/60 px-3 py-2 last:border-0 ${n.seen ? '' : 'border-l-4 border-l-primary'}`}>
+    <li className={`border-b border-base-300/60 px-3 py-2 last:border-b-0 ${n.seen ? '' : 'border-l-4 border-l-primary'}`}>
       <p className="flex flex-wrap items-baseline gap-x-3">
         <Link className="link-hover font-semibold" to={`/p/${n.issue.replace('/', '/issues/')}`}>{n.issue}</Link>
         <span className="min-w-0 break-words">{n.headline}</span>
@@ -59,7 +59,7 @@ function Line({ notice: n }: { notice: Notice }) {
         {!n.seen && <span className="text-primary">new</span>}
         <span className="soft"><Ago at={n.at} /></span>
       </p>
-      <p className={n.kind === 'regressed' ? 'hurts' : ''}>{n.actor && <b className="font-semibold">{n.actor}: </b>}{n.words}</p>
+      <p className={`break-words whitespace-pre-line ${n.kind === 'regressed' ? 'hurts' : ''}`}>{n.actor && <b className="font-semibold">{n.actor}: </b>}{n.words}</p>
     </li>
   )
 }

@@ -109,10 +109,11 @@ export function Copy({ text, children }: { text: string; children: ReactNode }) 
 }
 
 /** What would be here, and how it gets here. */
-export function Empty({ title, children }: { title: string; children?: ReactNode }) {
+export function Empty({ title, page = false, children }: { title: string; page?: boolean; children?: ReactNode }) {
+  const Heading = page ? 'h1' : 'h2'
   return (
     <div className="mx-auto max-w-2xl px-6 py-14">
-      <h2 className="mb-2 text-xl font-semibold">{title}</h2>
+      <Heading className="mb-2 text-xl font-semibold">{title}</Heading>
       {children}
     </div>
   )

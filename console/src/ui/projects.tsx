@@ -11,7 +11,7 @@ export function Projects() {
   if (!list.data) return <Loading />
   if (!list.data.projects.length) {
     return (
-      <Empty title="No application reports yet">
+      <Empty page title="No application reports yet">
         <p>A project is one application. Make one, and its page shows how the application reports:</p>
         <pre className="mt-3 rounded border border-base-300 bg-base-100 p-3">firethorn project create NAME</pre>
       </Empty>

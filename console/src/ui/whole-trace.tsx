@@ -20,7 +20,7 @@ export function TracePage() {
   if (!q.data) return <Loading />
   const list = q.data.events
   if (list.length === 0) return (
-    <Empty title="No event of this trace is kept">
+    <Empty page title="No event of this trace is kept">
       <p>Events carry the trace they were thrown in where the application reports by OpenTelemetry, or names it in its logs.</p>
     </Empty>
   )
