@@ -89,6 +89,9 @@ func TestComments_InTheTerminalAndTheConsole(t *testing.T) {
 	if got := eval[string](t, tab, `[...document.querySelectorAll('.written a')].map((a) => a.href + ' ' + a.rel).join()`); got != "https://quayside.example/a noopener nofollow" {
 		t.Errorf("links: %s", got)
 	}
+	if got := eval[string](t, tab, `(() => { const lands = (kind) => document.body.dispatchEvent(new KeyboardEvent(kind, { key: 'c', bubbles: true, cancelable: true })); lands('keydown'); const held = lands('keypress'); lands('keyup'); return [held, lands('keypress')].join() })()`); got != "false,true" {
+		t.Errorf("a character lands while its key is held, and after: %s, want false,true", got)
+	}
 	press(t, tab, "c")
 	eventually(t, tab, "the place to write", `document.activeElement?.tagName === 'TEXTAREA'`)
 	press(t, tab, "It is the year.")

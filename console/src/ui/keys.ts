@@ -11,7 +11,9 @@ export function useKeys(keys: Record<string, (() => void) | undefined>): void {
   const now = useRef(keys)
   now.current = keys
   useEffect(() => {
+    let held = '' // the key that was acted on, until it is let go
     const down = (e: KeyboardEvent) => {
+      if (!e.repeat) held = ''
       if (e.ctrlKey || e.metaKey || e.altKey || e.defaultPrevented) return
       const t = e.target as HTMLElement
       if (t.closest('input, textarea, select, dialog, [contenteditable]')) return
@@ -20,9 +22,24 @@ export function useKeys(keys: Record<string, (() => void) | undefined>): void {
       const fn = now.current[e.key]
       if (!fn) return
       e.preventDefault()
-      setTimeout(fn) // so that the key never lands in a field that the action opens
+      held = e.key
+      setTimeout(fn)
+    }
+    // A key that opens a field must not land in it: neither when its character
+    // comes late nor when it is held and repeats.
+    const typed = (e: KeyboardEvent) => {
+      if (held && e.key === held) e.preventDefault()
+    }
+    const up = () => {
+      held = ''
     }
     addEventListener('keydown', down)
-    return () => removeEventListener('keydown', down)
+    addEventListener('keypress', typed, true)
+    addEventListener('keyup', up)
+    return () => {
+      removeEventListener('keydown', down)
+      removeEventListener('keypress', typed, true)
+      removeEventListener('keyup', up)
+    }
   }, [])
 }
