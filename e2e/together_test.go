@@ -155,5 +155,8 @@ func TestOwners_HandOver(t *testing.T) {
 	accessible(t, tab, "the dialog of handing over")
 	eval[any](t, tab, `document.querySelector('dialog select').value = 'Ned Marsh'; document.querySelector('dialog form').requestSubmit()`)
 	eventually(t, tab, "handed over", `document.body.innerText.includes('2 issues handed over to Ned Marsh') && [...document.querySelectorAll('tbody tr')].some((r) => r.innerText.includes('Ned Marsh'))`)
+	accessible(t, tab, "what was handed over")
+	eval[any](t, tab, `document.querySelector('dialog button[aria-label="Take back: carried"]').click()`)
+	eventually(t, tab, "taken back", `document.querySelector('dialog').innerText.includes('taken back') && [...document.querySelectorAll('tbody tr')].some((r) => r.innerText.includes('Tove Lind'))`)
 	check()
 }

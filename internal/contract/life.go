@@ -9,7 +9,6 @@ type Fix struct {
 	Release string     `json:"release,omitempty" doc:"as fixed_in"`
 	After   string     `json:"after,omitempty" doc:"next: the newest release when it was said"`
 	Commit  string     `json:"commit,omitempty"`
-	Link    string     `json:"link,omitempty" doc:"where the commit can be read"`
 	At      *time.Time `json:"at,omitempty" doc:"when it was said"`
 	By      string     `json:"by,omitempty" doc:"who hears of it when it comes back"`
 }

@@ -195,6 +195,7 @@ export const likely = (id: string, signal?: AbortSignal) => answer(api.GET('/api
 
 /** Who has what; and all of one person's given to another one. */
 export const carriers = (signal?: AbortSignal) => answer(api.GET('/api/owners', { signal }))
+export type HandedIn = components['schemas']['HandedIn']
 export const handOver = (body: components['schemas']['HandOver']) => answer(api.POST('/api/owners/hand-over', { body }))
 
 /** What people write about an issue, and who wants to hear of it. */

@@ -1959,8 +1959,6 @@ export interface components {
             commit?: string;
             /** @enum {string} */
             kind: "release" | "next" | "commit" | "now";
-            /** @description where the commit can be read */
-            link?: string;
             /** @description as fixed_in */
             release?: string;
             /** @description behind 'fixed' */

@@ -2,8 +2,10 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import * as api from '../api/client.ts'
 import { count, counted, day } from '../core/format.ts'
-import { Copy, Dialog, Empty, Failed, Loading } from './parts.tsx'
+import { undoneWords } from '../core/many.ts'
+import { Buttons, Copy, Dialog, Empty, Failed, Loading } from './parts.tsx'
 import { useSay } from './say.tsx'
+import { Why } from './settle.tsx'
 
 /** Who carries what, by impact and age, and handing it over. */
 export function CarriersPage() {
@@ -61,23 +63,16 @@ function HandOver({ from, close }: { from: string; close: () => void }) {
   const client = useQueryClient()
   const say = useSay()
   const people = useQuery({ queryKey: ['people'], queryFn: ({ signal }) => api.people(signal) })
-  const hand = useMutation({
-    mutationFn: (v: { to: string; why: string }) => api.handOver({ from, to: v.to, ...(v.why ? { why: v.why } : {}) }),
-    onSuccess: (now, v) => {
-      const n = now.projects.reduce((sum, p) => sum + p.done.length, 0)
-      say(`${counted(n, 'issue')} handed over to ${v.to}. firethorn issue undo --bulk takes them back by project`)
-      void client.invalidateQueries()
-      close()
-    },
-    onError: (e) => say(e.message, true),
-  })
+  const [why, setWhy] = useState('')
+  const failed = (e: Error) => say(e.message, true)
+  const hand = useMutation({ mutationFn: (to: string) => api.handOver({ from, to, ...(why.trim() ? { why: why.trim() } : {}) }), onSuccess: () => void client.invalidateQueries(), onError: failed })
+  if (hand.data) return <HandedOver done={hand.data.projects} from={from} to={hand.variables} close={close} />
   return (
     <Dialog title={`Hand over what ${from} has`} close={close}>
       <form
         onSubmit={(e) => {
           e.preventDefault()
-          const f = new FormData(e.currentTarget)
-          hand.mutate({ to: String(f.get('to')), why: String(f.get('why')).trim() })
+          hand.mutate(String(new FormData(e.currentTarget).get('to')))
         }}
       >
         <p className="soft mb-2">All issues that are open or parked, of all projects.</p>
@@ -87,15 +82,38 @@ function HandOver({ from, close }: { from: string; close: () => void }) {
             {people.data?.people.filter((p) => p.name !== from).map((p) => <option key={p.email} value={p.name}>{p.name}</option>)}
           </select>
         </label>
-        <label className="mt-3 block">
-          <span className="soft mb-1 block">Why, for the history (may stay empty)</span>
-          <input name="why" className="input input-sm w-full" maxLength={500} />
-        </label>
-        <div className="mt-4 flex justify-end gap-2">
-          <button type="button" className="btn btn-ghost btn-sm" onClick={close}>Cancel</button>
-          <button className="btn btn-primary btn-sm" disabled={!people.data || hand.isPending}>Hand over</button>
-        </div>
+        <Why why={why} set={setWhy} />
+        <Buttons close={close} off={!people.data || hand.isPending} words="Hand over" />
       </form>
+    </Dialog>
+  )
+}
+
+/** What was handed over, by project, each with the way back. */
+function HandedOver({ done, from, to, close }: { done: api.HandedIn[]; from: string; to: string; close: () => void }) {
+  const client = useQueryClient()
+  const say = useSay()
+  const [back, setBack] = useState<string[]>([])
+  const undo = useMutation({
+    mutationFn: (p: api.HandedIn) => api.undoMany(p.project, p.bulk ?? 0),
+    onSuccess: (now, p) => {
+      setBack((b) => [...b, p.project])
+      say(undoneWords(now.done.length, now.refused))
+      void client.invalidateQueries()
+    },
+    onError: (e) => say(e.message, true),
+  })
+  return (
+    <Dialog title={`${counted(done.reduce((n, p) => n + p.done.length, 0), 'issue')} handed over to ${to}`} close={close}>
+      <ul>
+        {done.map((p) => (
+          <li key={p.project} className="flex flex-wrap items-baseline gap-x-3 py-1">
+            <span className="grow">{p.project}: {counted(p.done.length, 'issue')}{p.refused.length > 0 && `, ${p.refused.length} stay with ${from}: ${p.refused[0]?.why}`}</span>
+            {p.bulk !== undefined && (back.includes(p.project) ? <span className="soft">taken back</span> : <button type="button" className="btn btn-outline btn-xs font-normal" disabled={undo.isPending} onClick={() => undo.mutate(p)} aria-label={`Take back: ${p.project}`}>Take back</button>)}
+          </li>
+        ))}
+      </ul>
+      <div className="mt-4 flex justify-end"><button type="button" className="btn btn-primary btn-sm" onClick={close}>Done</button></div>
     </Dialog>
   )
 }

@@ -7,7 +7,7 @@ import { useKeys } from './keys.ts'
 import { ManyDialog, useMany } from './many.tsx'
 import { MergeDialog } from './merge.tsx'
 import type { MergeChoice } from './merge.tsx'
-import { Dialog } from './parts.tsx'
+import { Buttons, Dialog } from './parts.tsx'
 import { useSay } from './say.tsx'
 import { DeleteDialog, FixDialog, ParkDialog } from './settle.tsx'
 import { SplitDialog } from './split.tsx'
@@ -177,12 +177,7 @@ function AssignDialog({ issue, close, done }: { issue: Issue; close: () => void;
           </select>
         </label>
         <p className="soft mt-2">Assigning also accepts the issue.</p>
-        <div className="mt-4 flex justify-end gap-2">
-          <button type="button" className="btn btn-ghost btn-sm" onClick={close}>
-            Cancel
-          </button>
-          <button className="btn btn-primary btn-sm">Assign</button>
-        </div>
+        <Buttons close={close} words="Assign" />
       </form>
     </Dialog>
   )

@@ -127,6 +127,10 @@ function Rows({ project, query, list, more, loaded }: { project: string; query: 
     setAll(undefined)
     setMarks([])
   }
+  const markAll = () => {
+    setAll(undefined)
+    setMarks(rows.map((r) => r.id))
+  }
   const chooseAll = () => void api.actMany(project, { verb: 'accept', try: true, state: [query.state], ...(query.text ? { text: query.text } : {}) }).then((now) => setAll(now.fits), (e: Error) => say(e.message, true))
   const move = (by: number) => {
     moved.current = true
@@ -147,7 +151,7 @@ function Rows({ project, query, list, more, loaded }: { project: string; query: 
   }
   useKeys({
     j: () => move(1), ArrowDown: () => move(1), k: () => move(-1), ArrowUp: () => move(-1), n: waiting ? showNew : undefined,
-    x: () => mark(rows[place.current]), X: () => setMarks(rows.map((r) => r.id)), Escape: marks.length > 0 || all !== undefined ? clear : undefined,
+    x: () => mark(rows[place.current]), X: markAll, Escape: marks.length > 0 || all !== undefined ? clear : undefined,
     Enter: selected && (() => void go(`/p/${selected.id.replace('/', '/issues/')}`)),
   })
   if (rows.length === 0 && waiting === 0) {

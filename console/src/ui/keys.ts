@@ -23,7 +23,7 @@ export function useKeys(keys: Record<string, (() => void) | undefined>): void {
       if (!fn) return
       e.preventDefault()
       held = e.key
-      setTimeout(fn)
+      fn()
     }
     // A key that opens a field must not land in it: neither when its character
     // comes late nor when it is held and repeats.

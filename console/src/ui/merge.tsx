@@ -4,7 +4,7 @@ import { issues } from '../api/client.ts'
 import type { Issue } from '../api/client.ts'
 import { counted } from '../core/format.ts'
 import { heaviest, mergeWords } from '../core/merging.ts'
-import { Dialog } from './parts.tsx'
+import { Buttons, Dialog } from './parts.tsx'
 
 export interface MergeChoice {
   into: string
@@ -27,14 +27,7 @@ export function MergeDialog({ chosen, close, done }: { chosen: Issue[]; close: (
       >
         {single ? <Search issue={only} into={into} setInto={setInto} /> : <Choices list={chosen} into={into} setInto={setInto} />}
         <p className="soft mt-2">The one that stays keeps its state and owner; the numbers of the others lead there. Undo takes it back.</p>
-        <div className="mt-4 flex justify-end gap-2">
-          <button type="button" className="btn btn-ghost btn-sm" onClick={close}>
-            Cancel
-          </button>
-          <button className="btn btn-primary btn-sm" disabled={!into}>
-            {mergeWords(from, into)}
-          </button>
-        </div>
+        <Buttons close={close} off={!into} words={mergeWords(from, into)} />
       </form>
     </Dialog>
   )

@@ -69,6 +69,16 @@ export function State({ state, fixedIn, countOnly }: { state: string; fixedIn?: 
   return <span className={`inline-block rounded-sm border px-1.5 text-[.85rem] leading-5 whitespace-nowrap ${looks[state] ?? ''}`}>{state === 'fixed' && fixedIn ? `fixed in ${fixedIn}` : countOnly ? 'counted only' : state}</span>
 }
 
+/** The two ends of a dialog with a form: nothing happens, or what words say. */
+export function Buttons({ close, words, off = false }: { close: () => void; words: string; off?: boolean }) {
+  return (
+    <div className="mt-4 flex justify-end gap-2">
+      <button type="button" className="btn btn-ghost btn-sm" onClick={close}>Cancel</button>
+      <button className="btn btn-primary btn-sm" disabled={off}>{words}</button>
+    </div>
+  )
+}
+
 /** A dialog that takes the focus and gives it back. */
 export function Dialog({ title, close, wide = false, children }: { title: string; close: () => void; wide?: boolean; children: ReactNode }) {
   const ref = useRef<HTMLDialogElement>(null)

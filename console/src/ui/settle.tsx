@@ -6,18 +6,10 @@ import type { Act, Issue } from '../api/client.ts'
 import { counted, nextRelease } from '../core/format.ts'
 import { fixOf, parkOf, parkWords } from '../core/settle.ts'
 import type { FixKind, ParkForm } from '../core/settle.ts'
-import { Dialog } from './parts.tsx'
+import { Buttons, Dialog } from './parts.tsx'
 
-function Buttons({ close, words, off = false }: { close: () => void; words: string; off?: boolean }) {
-  return (
-    <div className="mt-4 flex justify-end gap-2">
-      <button type="button" className="btn btn-ghost btn-sm" onClick={close}>Cancel</button>
-      <button className="btn btn-primary btn-sm" disabled={off}>{words}</button>
-    </div>
-  )
-}
-
-function Why({ why, set }: { why: string; set: (why: string) => void }) {
+/** Why somebody decides, for the history. */
+export function Why({ why, set }: { why: string; set: (why: string) => void }) {
   return (
     <label className="mt-3 block">
       <span className="soft mb-1 block">Why, for the history (may stay empty)</span>

@@ -4,7 +4,7 @@ import { Link } from 'react-router'
 import { act, differences } from '../api/client.ts'
 import type { Difference, IssueDetail, SplitBy } from '../api/client.ts'
 import { count, counted } from '../core/format.ts'
-import { Dialog } from './parts.tsx'
+import { Buttons, Dialog } from './parts.tsx'
 import { useSay } from './say.tsx'
 
 const groups: [SplitBy['by'], string][] = [['frame', 'On the stack'], ['message', 'Message'], ['attribute', 'Attribute']]
@@ -53,10 +53,7 @@ export function SplitDialog({ issue, close, done }: { issue: { id: string }; clo
             </p>
           </>
         )}
-        <div className="mt-4 flex justify-end gap-2">
-          <button type="button" className="btn btn-ghost btn-sm" onClick={close}>Cancel</button>
-          <button className="btn btn-primary btn-sm" disabled={!chosen}>{chosen ? `Split ${counted(chosen.events, 'event')} off` : 'Split off'}</button>
-        </div>
+        <Buttons close={close} off={!chosen} words={chosen ? `Split ${counted(chosen.events, 'event')} off` : 'Split off'} />
       </form>
     </Dialog>
   )
