@@ -174,6 +174,3 @@ func (r *Repo) apply(e edit) error {
 	}
 	return os.WriteFile(file, []byte(r.text[e.path]), 0o644)
 }
-
-// File is a file as it stands at the commit that was reached.
-func (r *Repo) File(path string) string { return r.text[path] }

@@ -9,9 +9,8 @@ import (
 )
 
 // release lets the team's commits reach a release, announces it as its build
-// does, with what is new in the repository, pushes its source maps, and
-// marks it as deployed. fixes is
-// the issue that a commit's message names.
+// does, with what is new in the repository, pushes its source maps, and marks it
+// as deployed. fixes is the issue that a commit's message names.
 func (d *demo) release(ctx context.Context, project, version, fixes string) error {
 	commit, err := d.repo.Reach(project+" "+version, fixes)
 	if err != nil {

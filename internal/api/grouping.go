@@ -52,10 +52,7 @@ func (a *API) why(ctx context.Context, p *mariadb.Project, ref string) (contract
 	if err != nil {
 		return out, err
 	}
-	raw, err := a.store.EventBody(ctx, row)
-	if errors.Is(err, mariadb.ErrNoBody) {
-		raw, err = a.store.Exemplar(ctx, row)
-	}
+	raw, err := a.store.AnyBody(ctx, row)
 	if errors.Is(err, mariadb.ErrNoBody) {
 		return out, fault.New(fault.NotFound, "the body of event %s was not kept, and none of another event of its kind", row.ID)
 	}

@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"time"
@@ -167,12 +168,12 @@ func (a *API) places(ctx context.Context, p *mariadb.Project, is *mariadb.Issue,
 	if err != nil {
 		return nil, err
 	}
-	raw, err := a.store.EventBody(ctx, row)
-	if err != nil {
-		raw, err = a.store.Exemplar(ctx, row)
+	raw, err := a.store.AnyBody(ctx, row)
+	if errors.Is(err, mariadb.ErrNoBody) {
+		return nil, nil // nothing of it was kept
 	}
 	if err != nil {
-		return nil, nil // nothing of it was kept
+		return nil, err
 	}
 	_, frames, err := pipeline.Read(ctx, p.Project, raw, a.units)
 	if err != nil {

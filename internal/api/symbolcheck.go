@@ -3,7 +3,6 @@ package api
 import (
 	"cmp"
 	"context"
-	"errors"
 	"fmt"
 	"net/url"
 	"strings"
@@ -77,10 +76,7 @@ func (c *checking) event(ctx context.Context, ref string) error {
 	if err != nil {
 		return err
 	}
-	raw, err := c.a.store.EventBody(ctx, row)
-	if errors.Is(err, mariadb.ErrNoBody) {
-		raw, err = c.a.store.Exemplar(ctx, row)
-	}
+	raw, err := c.a.store.AnyBody(ctx, row)
 	if err != nil {
 		return err
 	}

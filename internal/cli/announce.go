@@ -18,10 +18,10 @@ import (
 	"firethorn/internal/git"
 )
 
-func announceCommand(version func() cli.Flag) *cli.Command {
+func announceCommand(version cli.Flag) *cli.Command {
 	return &cli.Command{Name: "announce", Usage: "say that a build made a release, and send what is new in its repository",
 		Flags: []cli.Flag{
-			version(),
+			version,
 			&cli.StringFlag{Name: "commit", Usage: "the `HASH` of the commit it was built from; in a repository it is HEAD without it"},
 			&cli.StringFlag{Name: "repo", Usage: "the `PATH` of the repository whose history is sent, none: nothing is sent; without it the one around the working directory"},
 		},

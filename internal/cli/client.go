@@ -227,6 +227,14 @@ func ofIssue(id, rest string) func(*client) (string, error) {
 	}
 }
 
+// issueClient is a client with the path of an issue.
+func issueClient(c *cli.Command, id string) (cl *client, path string, err error) {
+	if cl, err = newClient(c); err == nil {
+		path, err = issuePath(cl, id)
+	}
+	return cl, path, err
+}
+
 // issuePath turns quayside/123, or 123 with a project chosen, into its path.
 func issuePath(c *client, id string) (string, error) {
 	project, number, err := issueNumber(c, id)

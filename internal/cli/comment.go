@@ -59,11 +59,7 @@ func watchCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			cl, err := newClient(c)
-			if err != nil {
-				return err
-			}
-			path, err := issuePath(cl, id)
+			cl, path, err := issueClient(c, id)
 			if err != nil {
 				return err
 			}

@@ -215,11 +215,7 @@ func deleteCommand() *cli.Command {
 					fmt.Fprintf(out, "%s is deleted, with %s\n", d.Issue, whatGoes(d))
 				})
 			}
-			cl, err := newClient(c)
-			if err != nil {
-				return err
-			}
-			path, err := issuePath(cl, id)
+			cl, path, err := issueClient(c, id)
 			if err != nil {
 				return err
 			}

@@ -227,11 +227,7 @@ func issueBeside(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	cl, err := newClient(c)
-	if err != nil {
-		return err
-	}
-	path, err := issuePath(cl, id)
+	cl, path, err := issueClient(c, id)
 	if err != nil {
 		return err
 	}

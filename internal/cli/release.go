@@ -19,12 +19,13 @@ func releaseCommand() *cli.Command {
 		return &cli.StringFlag{Name: "release", Required: true, Usage: "its `VERSION`, as events name it (service.version)"}
 	}
 	return &cli.Command{Name: "release", Usage: "what was built and deployed, what is new in it, and which comes first",
-		Description: "In a build:        firethorn release announce --project quayside --release 4.2.1 --commit $(git rev-parse HEAD)\n" +
+		Description: "In a build:        firethorn release announce --project quayside --release 4.2.1      (in its repository)\n" +
 			"In a deployment:   firethorn release mark-deployed --project quayside --release 4.2.1 --environment production\n" +
-			"A release is known from its first event on as well. Releases are ordered by their versions (semantic, four-part, calendar, numbers),\n" +
-			"else by when they were announced or first seen; firethorn project change --release-order says otherwise.",
+			"A release is known from its first event on as well. Releases are ordered by commit where the history of both is known,\n" +
+			"else by their versions (semantic, four-part, calendar, numbers), else by when they were announced or first seen;\n" +
+			"firethorn project change --release-order says otherwise.",
 		Commands: []*cli.Command{
-			announceCommand(func() cli.Flag { return version() }),
+			announceCommand(version()),
 			{Name: "mark-deployed", Usage: "say that a release was deployed to an environment", Flags: []cli.Flag{
 				version(),
 				&cli.StringFlag{Name: "environment", Required: true, Usage: "its `NAME`, as events name it"},

@@ -32,11 +32,15 @@ func (m Mirror) Fetch(ctx context.Context, address, commit string) error {
 	if err := needHashes(commit); err != nil {
 		return err
 	}
-	const quiet, none, force = "--quiet", "--no-tags", "--force"
-	if _, err := m.output(ctx, "fetch", quiet, none, force, "--no-write-fetch-head", "--", address, commit+":refs/fetched/one"); err == nil {
+	fetch := func(refs string, more ...string) error {
+		args := append([]string{"fetch", "--quiet", "--no-tags", "--force", "--no-write-fetch-head"}, more...)
+		_, err := m.output(ctx, append(args, "--", address, refs)...)
+		return err
+	}
+	if fetch(commit+":refs/fetched/one") == nil {
 		return nil
 	}
-	if _, err := m.output(ctx, "fetch", quiet, none, force, "--prune", "--no-write-fetch-head", "--", address, "+refs/heads/*:refs/fetched/heads/*"); err != nil {
+	if err := fetch("+refs/heads/*:refs/fetched/heads/*", "--prune"); err != nil {
 		return err
 	}
 	if !m.Has(ctx, commit) {

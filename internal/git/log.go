@@ -32,15 +32,25 @@ const logFields = 7
 // Log reads the commits that tip descends from and none of without does, and
 // hands each on, children before parents.
 func (r Repo) Log(ctx context.Context, tip string, without []string, fn func(Commit) error) error {
-	if err := needHashes(append([]string{tip}, without...)...); err != nil {
+	in, err := revisions(tip, without)
+	if err != nil {
 		return err
 	}
-	var in bytes.Buffer
-	fmt.Fprintln(&in, tip)
-	for _, h := range without {
-		fmt.Fprintln(&in, "^"+h)
+	return r.stream(ctx, in, func(out io.Reader) error { return readLog(out, fn) }, "log", "-z", "--topo-order", "--no-renames", "--no-color", "--no-ext-diff", "--no-textconv", logFormat, "--numstat", "--stdin")
+}
+
+// revisions are what git reads behind --stdin: a commit with all that it descends
+// from, save what some others do.
+func revisions(tip string, without []string) (io.Reader, error) {
+	if err := needHashes(append([]string{tip}, without...)...); err != nil {
+		return nil, err
 	}
-	return r.stream(ctx, &in, func(out io.Reader) error { return readLog(out, fn) }, "log", "-z", "--topo-order", "--no-renames", "--no-color", "--no-ext-diff", "--no-textconv", logFormat, "--numstat", "--stdin")
+	var b bytes.Buffer
+	fmt.Fprintln(&b, tip)
+	for _, h := range without {
+		fmt.Fprintln(&b, "^"+h)
+	}
+	return &b, nil
 }
 
 func readLog(out io.Reader, fn func(Commit) error) error {
@@ -125,16 +135,12 @@ func splitNUL(data []byte, atEOF bool) (int, []byte, error) {
 // without does changes, as `git patch-id --stable` names it: a cherry-pick has
 // the patch of its original. Merges and commits that change nothing have none.
 func (r Repo) Patches(ctx context.Context, tip string, without []string) (map[string]string, error) {
-	if err := needHashes(append([]string{tip}, without...)...); err != nil {
+	in, err := revisions(tip, without)
+	if err != nil {
 		return nil, err
 	}
-	var in bytes.Buffer
-	fmt.Fprintln(&in, tip)
-	for _, h := range without {
-		fmt.Fprintln(&in, "^"+h)
-	}
 	out := map[string]string{}
-	err := r.stream(ctx, &in, func(diffs io.Reader) error {
+	err = r.stream(ctx, in, func(diffs io.Reader) error {
 		return r.stream(ctx, diffs, func(ids io.Reader) error {
 			s := bufio.NewScanner(ids)
 			for s.Scan() {

@@ -71,15 +71,11 @@ func (s *Store) Appeared(ctx context.Context, p *Project, is *Issue, version str
 	if err != nil {
 		return sp, err
 	}
-	g, err := s.Graph(ctx, p.ID)
-	if err != nil {
-		return sp, err
-	}
 	for _, r := range list { // the last before it, best one whose commit it descends from
 		if r.Version == in.Version || release.Compare(r, in, k.Policy, k.Commits).Compare >= 0 {
 			continue
 		}
-		known := g.Contains(in.Commit, r.Commit) && r.Commit != in.Commit
+		known := k.graph.Contains(in.Commit, r.Commit) && r.Commit != in.Commit
 		if known || sp.From == "" {
 			sp.Before = r.Version
 			if sp.From = ""; known {

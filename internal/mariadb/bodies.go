@@ -266,6 +266,16 @@ func (s *Store) EventBody(ctx context.Context, e *EventRow) ([]byte, error) {
 	return s.unpackBody(ctx, d, body)
 }
 
+// AnyBody is an event's own body where it was kept, else that of another event of
+// its variant; ErrNoBody when there is none.
+func (s *Store) AnyBody(ctx context.Context, e *EventRow) ([]byte, error) {
+	body, err := s.EventBody(ctx, e)
+	if errors.Is(err, ErrNoBody) {
+		return s.Exemplar(ctx, e)
+	}
+	return body, err
+}
+
 // Exemplar reads the newest exemplar of an event's variant, for a trace where
 // the event's own body was not kept; ErrNoBody when there is none.
 func (s *Store) Exemplar(ctx context.Context, e *EventRow) ([]byte, error) {

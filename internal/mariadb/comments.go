@@ -5,11 +5,11 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"firethorn/internal/core/comment"
 	"firethorn/internal/core/fault"
-	"firethorn/internal/core/issue"
 )
 
 // Comment is what somebody wrote about an issue.
@@ -71,7 +71,7 @@ func (s *Store) AddComment(ctx context.Context, id int64, text string, who Actor
 		if err != nil {
 			return err
 		}
-		if err := s.notify(ctx, tx, project, id, "comment", text, who, mentioned, []string{st.Owner}); err != nil {
+		if err := s.notify(ctx, tx, project, id, text, who, mentioned, []string{st.Owner}); err != nil {
 			return err
 		}
 		if person != 0 {
@@ -101,45 +101,27 @@ const commentWords = 300
 
 // notify tells those who are mentioned so, and the others and who watches the
 // issue that something was written; nobody twice, nor who wrote it.
-func (s *Store) notify(ctx context.Context, tx *sql.Tx, project, id int64, kind issue.Kind, text string, who Actor, mentioned, others []string) error {
+func (s *Store) notify(ctx context.Context, tx *sql.Tx, project, id int64, text string, who Actor, mentioned, others []string) error {
 	short := text
 	if r := []rune(text); len(r) > commentWords {
 		short = string(r[:commentWords]) + " …"
 	}
-	told := map[string]bool{}
-	if who.Kind == "person" {
-		told[who.Name] = true
-	}
-	write := func(names []string, words string) error {
-		for _, n := range names {
-			if n == "" || told[n] {
-				continue
-			}
-			told[n] = true
-			if _, err := tx.ExecContext(ctx, "INSERT INTO notice (person, project, issue, at, actor, kind, words) SELECT id, ?, ?, ?, ?, ?, ? FROM person WHERE name=?", project, id, micros(s.now()), who.Name, string(kind), words, n); err != nil {
-				return err
-			}
-		}
-		return nil
-	}
-	if err := write(mentioned, "mentions you: "+short); err != nil {
+	n := notice{project: project, issue: id, at: micros(s.now()), who: who, kind: "comment"}
+	n.words = "mentions you: " + short
+	if err := n.to(ctx, tx, mentioned); err != nil {
 		return err
 	}
 	watching, err := s.watching(ctx, tx, id)
 	if err != nil {
 		return err
 	}
-	return write(append(others, watching...), "writes: "+short)
+	others = slices.DeleteFunc(append(others, watching...), func(name string) bool { return slices.Contains(mentioned, name) })
+	n.words = "writes: " + short
+	return n.to(ctx, tx, others)
 }
 
-func (s *Store) watching(ctx context.Context, q querier, id int64) (names []string, err error) {
-	err = each(ctx, q, func(r *sql.Rows) error {
-		var n string
-		err := r.Scan(&n)
-		names = append(names, n)
-		return err
-	}, "SELECT p.name FROM watcher w JOIN person p ON p.id=w.person WHERE w.issue=? ORDER BY p.name", id)
-	return names, err
+func (s *Store) watching(ctx context.Context, q querier, id int64) ([]string, error) {
+	return texts(ctx, q, "SELECT p.name FROM watcher w JOIN person p ON p.id=w.person WHERE w.issue=? ORDER BY p.name", id)
 }
 
 // Watching lists who watches an issue.

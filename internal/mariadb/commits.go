@@ -177,7 +177,9 @@ func (s *Store) closeByCommit(ctx context.Context, p *Project, c commits.Commit,
 	if err != nil {
 		return "", err
 	}
-	d.By = s.personBehind(ctx, c.Email)
+	if d.By, err = s.personBehind(ctx, c.Email); err != nil {
+		return "", err
+	}
 	d.detail = closedBy(c.Hash)
 	err = s.InTx(ctx, func(tx *sql.Tx) error { return s.act(ctx, tx, is.ID, d, 0) })
 	if f, ok := errors.AsType[*fault.Error](err); ok {
@@ -189,12 +191,12 @@ func (s *Store) closeByCommit(ctx context.Context, p *Project, c commits.Commit,
 func closedBy(commit string) string { return `{"commit":"` + commit + `"}` }
 
 // personBehind is the person who has an address, "" when nobody has.
-func (s *Store) personBehind(ctx context.Context, email string) string {
-	var name string
-	if s.db.QueryRowContext(ctx, "SELECT name FROM person WHERE email=?", strings.ToLower(email)).Scan(&name) != nil {
-		return ""
+func (s *Store) personBehind(ctx context.Context, email string) (name string, err error) {
+	err = s.db.QueryRowContext(ctx, "SELECT name FROM person WHERE email=?", strings.ToLower(email)).Scan(&name)
+	if errors.Is(err, sql.ErrNoRows) {
+		err = nil
 	}
-	return name
+	return name, err
 }
 
 // Commits reads commits in the order they are named; those that are not known

@@ -8,6 +8,8 @@ import (
 	"fmt"
 
 	"firethorn/internal/core/fault"
+	"firethorn/internal/core/issue"
+	"firethorn/internal/core/words"
 )
 
 // Deletion says what goes with an issue.
@@ -17,8 +19,12 @@ type Deletion struct {
 }
 
 // WhatGoes counts what deleting an issue would remove.
-func (s *Store) WhatGoes(ctx context.Context, id int64) (d Deletion, err error) {
-	err = s.db.QueryRowContext(ctx, "SELECT l.events, l.bodies, l.users, (SELECT COUNT(*) FROM variant v JOIN feedback f ON f.variant=v.id WHERE v.issue=l.issue), (SELECT COUNT(*) FROM issue i WHERE i.merged_into=l.issue) FROM issue_list l WHERE l.issue=?", id).
+func (s *Store) WhatGoes(ctx context.Context, id int64) (Deletion, error) {
+	return whatGoes(ctx, s.db, id, "")
+}
+
+func whatGoes(ctx context.Context, q querier, id int64, lock string) (d Deletion, err error) {
+	err = q.QueryRowContext(ctx, "SELECT l.events, l.bodies, l.users, (SELECT COUNT(*) FROM variant v JOIN feedback f ON f.variant=v.id WHERE v.issue=l.issue), (SELECT COUNT(*) FROM issue i WHERE i.merged_into=l.issue) FROM issue_list l WHERE l.issue=?"+lock, id).
 		Scan(&d.Events, &d.Bodies, &d.Users, &d.Feedback, &d.MergedFrom)
 	return d, err
 }
@@ -45,7 +51,7 @@ func (s *Store) Delete(ctx context.Context, id int64, events int64, who Actor) (
 		if moving+anew > 0 {
 			return fault.New(fault.Conflict, "counts are still following a merge, a split or a regrouping; delete %s once they are there (firethorn status says when)", name)
 		}
-		if err := tx.QueryRowContext(ctx, "SELECT l.events, l.bodies, l.users, (SELECT COUNT(*) FROM issue i WHERE i.merged_into=l.issue) FROM issue_list l WHERE l.issue=? FOR UPDATE", id).Scan(&d.Events, &d.Bodies, &d.Users, &d.MergedFrom); err != nil {
+		if d, err = whatGoes(ctx, tx, id, " FOR UPDATE"); err != nil {
 			return err
 		}
 		if d.Events != events {
@@ -64,13 +70,13 @@ func (s *Store) Delete(ctx context.Context, id int64, events int64, who Actor) (
 			{"DELETE FROM notice WHERE issue=?", []any{id}},
 			{"UPDATE issue SET deleted=?, deleted_by=?, version=version+1 WHERE id=?", []any{micros(s.now()), who.Name, id}},
 			{"UPDATE project_counter SET changed=changed+1 WHERE project=?", []any{project}},
-			{"INSERT INTO history (issue, at, actor_kind, actor, kind, words) VALUES (?,?,?,?,'delete',?)", []any{id, micros(s.now()), who.Kind, who.Name, fmt.Sprintf("deleted with %d events of %d users", d.Events, d.Users)}},
 		} {
 			if _, err := tx.ExecContext(ctx, q.text, q.args...); err != nil {
 				return err
 			}
 		}
-		return nil
+		words := fmt.Sprintf("deleted with %s of %s", words.Counted(d.Events, "event"), words.Counted(d.Users, "user"))
+		return s.tell(ctx, tx, project, id, historyLine{Entry: issue.Entry{Kind: "delete", Words: words}, who: who})
 	})
 	return d, err
 }

@@ -63,7 +63,7 @@ func (w *filing) checkLife(ctx context.Context) error {
 }
 
 // fixedSeen is an event of a fixed issue, the youngest of those in its release.
-func (w *filing) fixedSeen(ctx context.Context, k issue.Known, r *row, weight int64) error {
+func (w *filing) fixedSeen(ctx context.Context, k knowledge, r *row, weight int64) error {
 	is := r.issue
 	o := issue.Occurrence{Release: k.Release(r.Release), Thrown: r.When.Thrown}
 	if r.Environment != event.NoEnvironment {
@@ -139,24 +139,18 @@ func (c CameFrom) words() string {
 }
 
 // cameFrom finds the last good release before one, and the commits since then.
-func (s *Store) cameFrom(ctx context.Context, tx *sql.Tx, project, id int64, f issue.Fix, in release.Release, k issue.Known) (CameFrom, error) {
+func (s *Store) cameFrom(ctx context.Context, tx *sql.Tx, project, id int64, f issue.Fix, in release.Release, k knowledge) (CameFrom, error) {
 	c := CameFrom{To: in.Commit}
 	all, err := s.ordered(ctx, tx, project, k)
 	if err != nil {
 		return c, err
 	}
-	bad := map[string]bool{}
-	err = each(ctx, tx, func(r *sql.Rows) error {
-		var n string
-		err := r.Scan(&n)
-		bad[n] = true
-		return err
-	}, "SELECT DISTINCT n.name FROM issue_release x JOIN app_release n ON n.id=x.app_release WHERE x.issue=?", id)
+	bad, err := texts(ctx, tx, "SELECT DISTINCT n.name FROM issue_release x JOIN app_release n ON n.id=x.app_release WHERE x.issue=?", id)
 	if err != nil {
 		return c, err
 	}
 	for _, r := range slices.Backward(all) {
-		if bad[r.Version] || r.Version == in.Version || release.Compare(r, in, k.Policy, k.Commits).Compare >= 0 {
+		if slices.Contains(bad, r.Version) || r.Version == in.Version || release.Compare(r, in, k.Policy, k.Commits).Compare >= 0 {
 			continue
 		}
 		if answer, _ := k.Holds(f, r); answer == issue.Contains {
@@ -170,15 +164,11 @@ func (s *Store) cameFrom(ctx context.Context, tx *sql.Tx, project, id int64, f i
 			c.From = k.Release(f.FixedIn).Commit
 		}
 	}
-	g, err := s.graph(ctx, tx, project)
-	if err != nil {
-		return c, err
-	}
-	if c.From == "" || c.From == c.To || !g.Contains(c.To, c.From) {
+	if c.From == "" || c.From == c.To || !k.graph.Contains(c.To, c.From) {
 		c.From, c.To = "", ""
 		return c, nil
 	}
-	c.Commits = len(g.Between(c.From, c.To))
+	c.Commits = len(k.graph.Between(c.From, c.To))
 	return c, nil
 }
 
@@ -189,7 +179,7 @@ type parkedRow struct {
 }
 
 // parkedSeen adds what came to a parked issue, and lets it wake.
-func (w *filing) parkedSeen(ctx context.Context, k issue.Known, is *issueRow, rows []*row) error {
+func (w *filing) parkedSeen(ctx context.Context, k knowledge, is *issueRow, rows []*row) error {
 	p, err := loadParked(ctx, w.tx, is.id)
 	if err != nil {
 		return err

@@ -68,22 +68,28 @@ func (s *Store) graph(ctx context.Context, q querier, project int64) (*commits.G
 	return g, nil
 }
 
-// known gathers what decides whether a release contains a fix: the order of the
-// project's releases, its commits, and the releases that are named.
-func (s *Store) known(ctx context.Context, q querier, project int64, names ...string) (issue.Known, error) {
-	k := issue.Known{}
+// knowledge is what decides whether a release contains a fix, and the graph that
+// commits are looked up in.
+type knowledge struct {
+	issue.Known
+	graph *commits.Graph
+}
+
+// known gathers it: the order of the project's releases, its commits, and the
+// releases that are named.
+func (s *Store) known(ctx context.Context, q querier, project int64, names ...string) (knowledge, error) {
+	var k knowledge
 	if err := q.QueryRowContext(ctx, "SELECT release_order FROM project WHERE id=?", project).Scan(&k.Policy); err != nil {
 		return k, err
 	}
-	g, err := s.graph(ctx, q, project)
-	if err != nil {
+	var err error
+	if k.graph, err = s.graph(ctx, q, project); err != nil {
 		return k, err
 	}
-	if g != nil {
-		k.Commits = g
+	if k.graph != nil {
+		k.Commits = k.graph
 	}
-	slices.Sort(names)
-	names = slices.DeleteFunc(slices.Compact(names), func(n string) bool { return n == "" })
+	names = slices.DeleteFunc(slices.Compact(slices.Sorted(slices.Values(names))), func(n string) bool { return n == "" })
 	found := map[string]release.Release{}
 	for chunk := range slices.Chunk(names, statementRows) {
 		args := []any{project}
@@ -91,7 +97,7 @@ func (s *Store) known(ctx context.Context, q querier, project int64, names ...st
 			args = append(args, hash16(n))
 		}
 		err := each(ctx, q, func(r *sql.Rows) error {
-			x, err := scanRelease(r, g)
+			x, err := scanRelease(r, k.graph)
 			found[x.Version] = x
 			return err
 		}, "SELECT name, first_seen, commit_hash FROM app_release WHERE project=? AND hash IN ("+marks(len(chunk))+")", args...)
@@ -99,13 +105,18 @@ func (s *Store) known(ctx context.Context, q querier, project int64, names ...st
 			return k, err
 		}
 	}
-	k.Release = func(version string) release.Release {
+	k.Release = among(found)
+	return k, nil
+}
+
+// among finds releases by their version; one that is not among them is a bare one.
+func among(found map[string]release.Release) func(version string) release.Release {
+	return func(version string) release.Release {
 		if r, ok := found[version]; ok {
 			return r
 		}
 		return release.Release{Version: version}
 	}
-	return k, nil
 }
 
 func scanRelease(r *sql.Rows, g *commits.Graph) (release.Release, error) {
@@ -130,14 +141,10 @@ func fullCommit(g *commits.Graph, named string) string {
 
 // ordered lists the releases of a project that were heard of last, the oldest
 // first, as they are ordered.
-func (s *Store) ordered(ctx context.Context, q querier, project int64, k issue.Known) ([]release.Release, error) {
-	g, err := s.graph(ctx, q, project)
-	if err != nil {
-		return nil, err
-	}
+func (s *Store) ordered(ctx context.Context, q querier, project int64, k knowledge) ([]release.Release, error) {
 	var list []release.Release
-	err = each(ctx, q, func(r *sql.Rows) error {
-		x, err := scanRelease(r, g)
+	err := each(ctx, q, func(r *sql.Rows) error {
+		x, err := scanRelease(r, k.graph)
 		list = append(list, x)
 		return err
 	}, "SELECT name, first_seen, commit_hash FROM app_release WHERE project=? ORDER BY id DESC LIMIT ?", project, mostReleases)

@@ -10,6 +10,7 @@ import (
 
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/words"
 	"firethorn/internal/pipeline"
 )
 
@@ -283,17 +284,10 @@ func (l *late) moveTo(ctx context.Context, tx *sql.Tx, from *side, target int64,
 	if err := l.s.addRegression(ctx, tx, l.p.ID, to.id, regressed); err != nil {
 		return err
 	}
-	if err := l.s.addMoveHistory(ctx, tx, to.id, nil, who, "symbols", fmt.Sprintf("%d %s came here from %s/%d: symbols made their traces readable", events, plural(events, "event"), l.p.Name, from.number)); err != nil {
+	if err := l.s.addMoveHistory(ctx, tx, to.id, nil, who, "symbols", fmt.Sprintf("%s came here from %s/%d: symbols made their traces readable", words.Counted(events, "event"), l.p.Name, from.number)); err != nil {
 		return err
 	}
-	return l.s.addMoveHistory(ctx, tx, from.id, nil, who, "symbols", fmt.Sprintf("%d %s went to %s/%d: symbols made their traces readable", events, plural(events, "event"), l.p.Name, to.number))
-}
-
-func plural(n int64, word string) string {
-	if n == 1 {
-		return word
-	}
-	return word + "s"
+	return l.s.addMoveHistory(ctx, tx, from.id, nil, who, "symbols", fmt.Sprintf("%s went to %s/%d: symbols made their traces readable", words.Counted(events, "event"), l.p.Name, to.number))
 }
 
 // fold ends what stood for traces that could not be read: fingerprints that no

@@ -17,7 +17,9 @@ func (s *Store) WakeDue(ctx context.Context) (woken int, err error) {
 		if err != nil {
 			return woken, err
 		}
+		woke := false
 		err = s.InTx(ctx, func(tx *sql.Tx) error {
+			woke = false
 			project, st, err := s.lockStanding(ctx, tx, id)
 			if err != nil || st == nil {
 				return err
@@ -27,12 +29,14 @@ func (s *Store) WakeDue(ctx context.Context) (woken int, err error) {
 				return err
 			}
 			next, entry := issue.Known{}.Wake(st.Standing, s.now(), p.since(s.now()), nil)
-			if entry == nil {
+			if woke = entry != nil; !woke {
 				return nil
 			}
-			woken++
 			return s.byItself(ctx, tx, project, id, *st, next, *entry)
 		})
+		if err == nil && woke {
+			woken++
+		}
 	}
 	return woken, err
 }
@@ -106,12 +110,7 @@ func (s *Store) findReleasesOf(ctx context.Context, tx *sql.Tx, project int64, i
 	for _, r := range list {
 		by[r.Version] = r
 	}
-	k.Release = func(version string) release.Release {
-		if r, ok := by[version]; ok {
-			return r
-		}
-		return release.Release{Version: version}
-	}
+	k.Release = among(by)
 	for _, id := range ids {
 		if err := s.findRelease(ctx, tx, project, id, k, list); err != nil {
 			return err
@@ -120,13 +119,13 @@ func (s *Store) findReleasesOf(ctx context.Context, tx *sql.Tx, project int64, i
 	return nil
 }
 
-func (s *Store) findRelease(ctx context.Context, tx *sql.Tx, project, id int64, k issue.Known, list []release.Release) error {
+func (s *Store) findRelease(ctx context.Context, tx *sql.Tx, project, id int64, k knowledge, list []release.Release) error {
 	_, st, err := s.lockStanding(ctx, tx, id)
 	if err != nil || st == nil || st.State != issue.Fixed || st.FixedIn != "" {
 		return err
 	}
 	if st.Kind == issue.FixCommit {
-		if err := s.completeCommit(ctx, tx, project, id, st); err != nil {
+		if err := s.completeCommit(ctx, tx, project, id, k.graph, st); err != nil {
 			return err
 		}
 	}
@@ -144,11 +143,7 @@ func (s *Store) findRelease(ctx context.Context, tx *sql.Tx, project, id int64, 
 }
 
 // completeCommit says in the history that the commit of a fix was pushed, once.
-func (s *Store) completeCommit(ctx context.Context, tx *sql.Tx, project, id int64, st *standingRow) error {
-	g, err := s.graph(ctx, tx, project)
-	if err != nil {
-		return err
-	}
+func (s *Store) completeCommit(ctx context.Context, tx *sql.Tx, project, id int64, g *commits.Graph, st *standingRow) error {
 	full := fullCommit(g, st.Commit)
 	if !g.Has(full) {
 		return nil

@@ -6,7 +6,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"slices"
 
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
@@ -213,23 +212,27 @@ func (s *Store) regressedBy(ctx context.Context, tx *sql.Tx, project int64, st i
 	if st.State != issue.Fixed {
 		return nil, nil
 	}
-	names, last := []string{st.FixedIn, st.After}, []int64{0, 0}
+	type seen struct {
+		release string
+		last    int64
+	}
+	var list []seen
+	names := []string{st.FixedIn, st.After}
 	err := each(ctx, tx, func(r *sql.Rows) error {
-		var n string
-		var at int64
-		err := r.Scan(&n, &at)
-		names, last = append(names, n), append(last, at)
+		var x seen
+		err := r.Scan(&x.release, &x.last)
+		list, names = append(list, x), append(names, x.release)
 		return err
 	}, query, args...)
 	if err != nil {
 		return nil, err
 	}
-	k, err := s.known(ctx, tx, project, slices.Clone(names)...)
+	k, err := s.known(ctx, tx, project, names...)
 	if err != nil {
 		return nil, err
 	}
-	for i := 2; i < len(names); i++ {
-		if _, entry, changed := k.Seen(st, issue.Occurrence{Release: k.Release(names[i]), Thrown: fromMicros(last[i])}); changed {
+	for _, x := range list {
+		if _, entry, changed := k.Seen(st, issue.Occurrence{Release: k.Release(x.release), Thrown: fromMicros(x.last)}); changed {
 			return entry, nil
 		}
 	}
@@ -249,10 +252,10 @@ func (s *Store) addRegression(ctx context.Context, tx *sql.Tx, project, id int64
 // to where it went.
 func (s *Store) liveSide(ctx context.Context, tx *sql.Tx, p *Project, number int64) (*side, error) {
 	x, err := s.loadSide(ctx, tx, p, number)
-	for hops := 0; err == nil && x.into != 0 && hops < 100; hops++ {
-		x, err = s.sideByID(ctx, tx, x.into)
+	if err != nil || x.into == 0 {
+		return x, err
 	}
-	return x, err
+	return s.leadsTo(ctx, tx, x.into)
 }
 
 func (s *Store) loadSide(ctx context.Context, tx *sql.Tx, p *Project, number int64) (*side, error) {

@@ -3,6 +3,7 @@ package mariadb
 import (
 	"context"
 	"database/sql"
+	"slices"
 	"time"
 )
 
@@ -17,6 +18,29 @@ type Notice struct {
 	Kind     string
 	Words    string
 	Seen     bool
+}
+
+// notice is something that is about to be told.
+type notice struct {
+	project, issue, at int64
+	who                Actor
+	kind, words        string
+}
+
+// to tells people, by name, each once; never who did it.
+func (n notice) to(ctx context.Context, tx *sql.Tx, names []string) error {
+	args := []any{n.project, n.issue, n.at, n.who.Name, n.kind, n.words}
+	told := len(args)
+	for _, name := range slices.Compact(slices.Sorted(slices.Values(names))) {
+		if name != "" && (n.who.Kind != "person" || name != n.who.Name) {
+			args = append(args, name)
+		}
+	}
+	if len(args) == told {
+		return nil
+	}
+	_, err := tx.ExecContext(ctx, "INSERT INTO notice (person, project, issue, at, actor, kind, words) SELECT p.id, ?, ?, ?, ?, ?, ? FROM person p WHERE p.name IN ("+marks(len(args)-told)+")", args...)
+	return err
 }
 
 // Notices lists what a person should hear of, newest first, from before an id

@@ -20,12 +20,6 @@ func (s *Store) Carriers(ctx context.Context) (list []owners.Person, err error) 
 }
 
 // FixedBefore lists who called an issue fixed, or whose commit did, the last first.
-func (s *Store) FixedBefore(ctx context.Context, id int64) (names []string, err error) {
-	err = each(ctx, s.db, func(r *sql.Rows) error {
-		var n string
-		err := r.Scan(&n)
-		names = append(names, n)
-		return err
-	}, "SELECT x.name FROM (SELECT fix_by name, 1<<62 at FROM issue WHERE id=? AND fix_by<>'' UNION ALL SELECT actor, MAX(id) FROM history WHERE issue=? AND kind='fix' AND actor_kind='person' GROUP BY actor) x GROUP BY x.name ORDER BY MAX(x.at) DESC LIMIT 5", id, id)
-	return names, err
+func (s *Store) FixedBefore(ctx context.Context, id int64) ([]string, error) {
+	return texts(ctx, s.db, "SELECT x.name FROM (SELECT fix_by name, 1<<62 at FROM issue WHERE id=? AND fix_by<>'' UNION ALL SELECT actor, MAX(id) FROM history WHERE issue=? AND kind='fix' AND actor_kind='person' GROUP BY actor) x GROUP BY x.name ORDER BY MAX(x.at) DESC LIMIT 5", id, id)
 }

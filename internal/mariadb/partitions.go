@@ -121,6 +121,7 @@ func (s *Store) PartitionState(ctx context.Context) (Partitions, error) {
 const (
 	alterTries = 60
 	alterPause = 500 * time.Millisecond
+	lockWait   = 1205 // the server's number of a lock that took too long
 )
 
 // alter changes a table that transactions use. While a change waits for them,
@@ -130,8 +131,7 @@ const (
 func (s *Store) alter(ctx context.Context, query string) error {
 	for try := 1; ; try++ {
 		_, err := s.slow.ExecContext(ctx, "SET STATEMENT lock_wait_timeout=1 FOR "+query)
-		var e *mysql.MySQLError
-		if err == nil || !errors.As(err, &e) || e.Number != 1205 || try == alterTries {
+		if e, ok := errors.AsType[*mysql.MySQLError](err); !ok || e.Number != lockWait || try == alterTries {
 			return err
 		}
 		select {

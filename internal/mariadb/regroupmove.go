@@ -10,6 +10,7 @@ import (
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/words"
 )
 
 // partRow is a part that goes somewhere.
@@ -217,10 +218,10 @@ func (w *regrouping) tell(ctx context.Context, tx *sql.Tx, m *move, to *side, ev
 		return err
 	}
 	from := w.s.issueName(ctx, tx, m.from)
-	if err := w.s.addMoveHistory(ctx, tx, m.to, nil, w.Actor, "regroup", fmt.Sprintf("%d %s came here from %s: %s", events, plural(events, "event"), from, why)); err != nil {
+	if err := w.s.addMoveHistory(ctx, tx, m.to, nil, w.Actor, "regroup", fmt.Sprintf("%s came here from %s: %s", words.Counted(events, "event"), from, why)); err != nil {
 		return err
 	}
-	if err := w.s.addMoveHistory(ctx, tx, m.from, nil, w.Actor, "regroup", fmt.Sprintf("%d %s went to %s/%d: %s", events, plural(events, "event"), w.p.Name, to.number, why)); err != nil {
+	if err := w.s.addMoveHistory(ctx, tx, m.from, nil, w.Actor, "regroup", fmt.Sprintf("%s went to %s/%d: %s", words.Counted(events, "event"), w.p.Name, to.number, why)); err != nil {
 		return err
 	}
 	_, err := tx.ExecContext(ctx, "UPDATE project_counter SET changed=changed+1 WHERE project=?", w.Project)

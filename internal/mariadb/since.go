@@ -34,29 +34,24 @@ type Mark struct {
 	Kind    string // "release" or "deploy"
 	Release string
 	Where   string // the environment
-	Commit  string
 }
 
 // Marks lists the releases that were heard of, and the deploys, between two
 // times, the oldest first.
 func (s *Store) Marks(ctx context.Context, project int64, from, to time.Time) (list []Mark, err error) {
-	g, err := s.Graph(ctx, project)
-	if err != nil {
-		return nil, err
-	}
 	scan := func(kind string) func(*sql.Rows) error {
 		return func(r *sql.Rows) error {
 			m := Mark{Kind: kind}
 			var at int64
-			err := r.Scan(&at, &m.Release, &m.Where, &m.Commit)
-			m.At, m.Commit = fromMicros(at), fullCommit(g, m.Commit)
+			err := r.Scan(&at, &m.Release, &m.Where)
+			m.At = fromMicros(at)
 			list = append(list, m)
 			return err
 		}
 	}
-	err = each(ctx, s.db, scan("release"), "SELECT first_seen, name, '', commit_hash FROM app_release WHERE project=? AND first_seen BETWEEN ? AND ? ORDER BY id DESC LIMIT 200", project, micros(from), micros(to))
+	err = each(ctx, s.db, scan("release"), "SELECT first_seen, name, '' FROM app_release WHERE project=? AND first_seen BETWEEN ? AND ? ORDER BY id DESC LIMIT 200", project, micros(from), micros(to))
 	if err == nil {
-		err = each(ctx, s.db, scan("deploy"), "SELECT d.at, r.name, e.name, r.commit_hash FROM deploy d JOIN app_release r ON r.id=d.app_release JOIN environment e ON e.id=d.environment WHERE d.project=? AND d.at BETWEEN ? AND ? ORDER BY d.at DESC LIMIT 200", project, micros(from), micros(to))
+		err = each(ctx, s.db, scan("deploy"), "SELECT d.at, r.name, e.name FROM deploy d JOIN app_release r ON r.id=d.app_release JOIN environment e ON e.id=d.environment WHERE d.project=? AND d.at BETWEEN ? AND ? ORDER BY d.at DESC LIMIT 200", project, micros(from), micros(to))
 	}
 	slices.SortStableFunc(list, func(a, b Mark) int { return a.At.Compare(b.At) })
 	return list, err
@@ -89,17 +84,13 @@ func (s *Store) withFix(ctx context.Context, project int64, f issue.Fix) (with, 
 	if err != nil {
 		return nil, nil, first, err
 	}
-	g, err := s.Graph(ctx, project)
-	if err != nil {
-		return nil, nil, first, err
-	}
 	err = each(ctx, s.db, func(r *sql.Rows) error {
 		var id, at int64
 		var x release.Release
 		if err := r.Scan(&id, &x.Version, &at, &x.Commit); err != nil {
 			return err
 		}
-		x.FirstSeen, x.Commit = fromMicros(at), fullCommit(g, x.Commit)
+		x.FirstSeen, x.Commit = fromMicros(at), fullCommit(k.graph, x.Commit)
 		switch answer, _ := k.Holds(f, x); answer {
 		case issue.Contains:
 			with = append(with, id)
@@ -241,16 +232,19 @@ func (s *Store) TellHolding(ctx context.Context) (said int, err error) {
 		if h == nil || h.Odds < silence.Holds {
 			continue
 		}
+		told := false
 		err = s.InTx(ctx, func(tx *sql.Tx) error {
 			project, now, err := s.lockStanding(ctx, tx, f.id)
-			if err != nil || now == nil || now.Standing != f.st.Standing {
+			if told = err == nil && now != nil && now.Standing == f.st.Standing; !told {
 				return err
 			}
-			said++
 			return s.tell(ctx, tx, project, f.id, historyLine{who: service, Entry: issue.Entry{Kind: "holding", Words: h.Words, Tell: []string{f.st.FixedBy}}})
 		})
 		if err != nil {
 			return said, fmt.Errorf("issue %d: %w", f.id, err)
+		}
+		if told {
+			said++
 		}
 	}
 	return said, nil

@@ -5,7 +5,6 @@ import (
 	"database/sql"
 	"encoding/json"
 	"slices"
-	"time"
 
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/issue"
@@ -84,7 +83,6 @@ type historyLine struct {
 	why    string
 	bulk   int64
 	detail any
-	at     time.Time // zero: now
 }
 
 var service = Actor{Kind: "service"}
@@ -114,12 +112,9 @@ func (s *Store) tell(ctx context.Context, tx *sql.Tx, project, id int64, t histo
 		}
 		rel = n
 	}
-	if t.at.IsZero() {
-		t.at = s.now()
-	}
-	words := event.TrimText(t.Words, 500)
+	at, words := micros(s.now()), event.TrimText(t.Words, 500)
 	if _, err := tx.ExecContext(ctx, "INSERT INTO history (issue, at, actor_kind, actor, kind, words, standing_before, app_release, why, bulk, detail) VALUES (?,?,?,?,?,?,?,?,?,?,?)",
-		id, micros(t.at), t.who.Kind, t.who.Name, string(t.Kind), words, before, rel, event.TrimText(t.why, 500), nullID(t.bulk), detail); err != nil {
+		id, at, t.who.Kind, t.who.Name, string(t.Kind), words, before, rel, event.TrimText(t.why, 500), nullID(t.bulk), detail); err != nil {
 		return err
 	}
 	names := slices.Clone(t.Tell)
@@ -130,15 +125,5 @@ func (s *Store) tell(ctx context.Context, tx *sql.Tx, project, id int64, t histo
 		}
 		names = append(names, watching...)
 	}
-	slices.Sort(names)
-	names = slices.DeleteFunc(slices.Compact(names), func(n string) bool { return n == "" || n == t.who.Name && t.who.Kind == "person" })
-	if len(names) == 0 {
-		return nil
-	}
-	args := []any{project, id, micros(t.at), t.who.Name, string(t.Kind), words}
-	for _, n := range names {
-		args = append(args, n)
-	}
-	_, err := tx.ExecContext(ctx, "INSERT INTO notice (person, project, issue, at, actor, kind, words) SELECT p.id, ?, ?, ?, ?, ?, ? FROM person p WHERE p.name IN ("+marks(len(names))+")", args...)
-	return err
+	return notice{project, id, at, t.who, string(t.Kind), words}.to(ctx, tx, names)
 }

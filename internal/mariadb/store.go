@@ -254,6 +254,17 @@ func numbers(ctx context.Context, q querier, query string, args ...any) (list []
 	return list, err
 }
 
+// texts reads a column of texts.
+func texts(ctx context.Context, q querier, query string, args ...any) (list []string, err error) {
+	err = each(ctx, q, func(r *sql.Rows) error {
+		var t string
+		err := r.Scan(&t)
+		list = append(list, t)
+		return err
+	}, query, args...)
+	return list, err
+}
+
 // marks is "?,?,?" for n values.
 func marks(n int) string { return strings.TrimSuffix(strings.Repeat("?,", n), ",") }
 

@@ -3,6 +3,7 @@ package repository
 import (
 	"bufio"
 	"context"
+	"errors"
 	"io"
 	"slices"
 	"strconv"
@@ -13,13 +14,13 @@ import (
 	"firethorn/internal/mariadb"
 )
 
-func headOf(f io.ReadSeeker) (git.Head, error) {
+func headOf(ctx context.Context, f io.ReadSeeker) (git.Head, error) {
 	if _, err := f.Seek(0, io.SeekStart); err != nil {
 		return git.Head{}, err
 	}
 	h, err := git.ReadHead(bufio.NewReader(f))
 	if err != nil {
-		return h, refused(context.Background(), err)
+		return h, refused(ctx, err)
 	}
 	return h, nil
 }
@@ -57,11 +58,7 @@ func (k *Keeper) Likely(ctx context.Context, p *mariadb.Project, from, to string
 		return out, nil
 	}
 	hashes = hashes[:min(len(hashes), mostRange)]
-	m, err := k.mirror(ctx, p.ID)
-	if err != nil {
-		return nil, err
-	}
-	files, err := m.Files(ctx, to)
+	m, files, err := k.at(ctx, p.ID, to)
 	if err != nil {
 		return nil, err
 	}
@@ -114,10 +111,24 @@ func known(g *commits.Graph, commit string) string {
 	return ""
 }
 
-// mirror opens the mirror of a project to read it.
-func (k *Keeper) mirror(ctx context.Context, project int64) (git.Mirror, error) {
-	defer k.lock(project)()
-	return k.open(ctx, project, "")
+// at opens the mirror of a project to read it, with the files of a commit.
+func (k *Keeper) at(ctx context.Context, project int64, commit string) (m git.Mirror, files []string, err error) {
+	unlock := k.lock(project)
+	m, err = k.open(ctx, project, "")
+	unlock()
+	if err == nil {
+		files, err = m.Files(ctx, commit)
+	}
+	return m, files, err
+}
+
+// blame says who changed lines last; none where the file ends before the last.
+func blame(ctx context.Context, m git.Mirror, commit, path string, first, last int) ([]git.Line, error) {
+	lines, err := m.Blame(ctx, commit, path, first, last)
+	if said := (*git.Error)(nil); errors.As(err, &said) && ctx.Err() == nil {
+		return nil, nil
+	}
+	return lines, err
 }
 
 // Line says who changed a line of a source file last, as it stands at a commit;
@@ -125,11 +136,7 @@ func (k *Keeper) mirror(ctx context.Context, project int64) (git.Mirror, error) 
 func (k *Keeper) Line(ctx context.Context, p *mariadb.Project, commit, source string, line int) (*git.Line, commits.Found, error) {
 	ctx, cancel := context.WithTimeout(ctx, askTime)
 	defer cancel()
-	m, err := k.mirror(ctx, p.ID)
-	if err != nil {
-		return nil, commits.Found{}, err
-	}
-	files, err := m.Files(ctx, commit)
+	m, files, err := k.at(ctx, p.ID, commit)
 	if err != nil {
 		return nil, commits.Found{}, err
 	}
@@ -137,8 +144,11 @@ func (k *Keeper) Line(ctx context.Context, p *mariadb.Project, commit, source st
 	if found.Path == "" || line < 1 {
 		return nil, found, nil
 	}
-	lines, err := m.Blame(ctx, commit, found.Path, line, line)
-	if err != nil || len(lines) == 0 {
+	lines, err := blame(ctx, m, commit, found.Path, line, line)
+	if err != nil {
+		return nil, found, err
+	}
+	if len(lines) == 0 {
 		found.How += "; but it has no line " + strconv.Itoa(line) + " there: trace and commit do not fit together"
 		return nil, found, nil
 	}
@@ -162,11 +172,7 @@ const aroundLines = 10
 func (k *Keeper) Around(ctx context.Context, p *mariadb.Project, commit, source string, line int) (*Around, error) {
 	ctx, cancel := context.WithTimeout(ctx, askTime)
 	defer cancel()
-	m, err := k.mirror(ctx, p.ID)
-	if err != nil {
-		return nil, err
-	}
-	files, err := m.Files(ctx, commit)
+	m, files, err := k.at(ctx, p.ID, commit)
 	if err != nil {
 		return nil, err
 	}
@@ -193,11 +199,14 @@ func (k *Keeper) Around(ctx context.Context, p *mariadb.Project, commit, source 
 		return out, nil
 	}
 	first := max(1, line-aroundLines)
-	if out.Lines, err = m.Blame(ctx, commit, out.Path, first, line+aroundLines); err != nil {
-		out.Lines, err = m.Blame(ctx, commit, out.Path, first, line) // the file ends before
+	for _, last := range []int{line + aroundLines, line} { // the file may end before
+		if out.Lines, err = blame(ctx, m, commit, out.Path, first, last); err != nil {
+			return nil, err
+		}
+		if line-first < len(out.Lines) {
+			out.At = line - first
+			break
+		}
 	}
-	if err == nil && line-first < len(out.Lines) {
-		out.At = line - first
-	}
-	return out, nil // a line that is not there is no failure
+	return out, nil
 }

@@ -164,7 +164,7 @@ func (k *Keeper) Receive(ctx context.Context, p *mariadb.Project, body io.Reader
 
 // take adds a bundle that stands in a file; the project is locked.
 func (k *Keeper) take(ctx context.Context, p *mariadb.Project, f io.ReadSeeker, size int64, who mariadb.Actor) (*Received, error) {
-	head, err := headOf(f)
+	head, err := headOf(ctx, f)
 	if err != nil {
 		return nil, err
 	}
@@ -279,8 +279,8 @@ func (k *Keeper) tips(ctx context.Context, m git.Mirror, project int64) ([]strin
 // Fetch gets a commit that was announced from the repository that the project's
 // operator set, where that is allowed and the commit is not here yet.
 func (k *Keeper) Fetch(ctx context.Context, p *mariadb.Project, commit string, who mariadb.Actor) (*Received, error) {
-	if err := git.CheckAddress(p.Repository, k.hosts); err != nil {
-		return nil, fault.Wrap("repository.Fetch", fault.BadInput, err, "%v", err)
+	if err := k.MayFetch(p.Repository); err != nil {
+		return nil, err
 	}
 	ctx, cancel := context.WithTimeout(ctx, receiveTime)
 	defer cancel()

@@ -3,11 +3,13 @@
 package comment
 
 import (
+	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
 
 	"firethorn/internal/core/fault"
+	"firethorn/internal/core/people"
 )
 
 // Most bytes a comment may have.
@@ -38,17 +40,11 @@ type Person struct{ Name, Email string }
 // Mentions lists the people whom a comment mentions, each once, in order: by @
 // and the address before its own @, or the name written together, with dots or
 // dashes. What stands in code does not count.
-func Mentions(text string, people []Person) (names []string) {
-	seen := map[string]bool{}
+func Mentions(text string, list []Person) (names []string) {
 	for _, word := range mentioned(prose(text)) {
-		for _, p := range people {
-			local, _, _ := strings.Cut(p.Email, "@")
-			if !strings.EqualFold(word, local) && plain(word) != plain(p.Name) || seen[p.Name] {
-				continue
-			}
-			seen[p.Name] = true
-			names = append(names, p.Name)
-			break
+		i := slices.IndexFunc(list, func(p Person) bool { return people.Called(word, p.Name, p.Email) })
+		if i >= 0 && !slices.Contains(names, list[i].Name) {
+			names = append(names, list[i].Name)
 		}
 	}
 	return names
@@ -139,12 +135,3 @@ func mentioned(text string) (words []string) {
 }
 
 func letter(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }
-
-func plain(s string) string {
-	return strings.Map(func(r rune) rune {
-		if strings.ContainsRune(" .-_", r) {
-			return -1
-		}
-		return unicode.ToLower(r)
-	}, s)
-}

@@ -31,6 +31,14 @@ func TestMentions(t *testing.T) {
 	}
 }
 
+// Of two people who are called alike the first is meant, however often.
+func TestMentions_TwoOfOneHandle(t *testing.T) {
+	sams := []Person{{"Sam Orrin", "sam@marrowsound.example"}, {"Sam Lund", "sam@tarn.example"}}
+	if got := Mentions("@sam and @sam again", sams); len(got) != 1 || got[0] != "Sam Orrin" {
+		t.Errorf("@sam twice mentions %q", got)
+	}
+}
+
 func FuzzMentions(f *testing.F) {
 	f.Add("a `b` @oke ```\n")
 	f.Fuzz(func(t *testing.T, text string) {

@@ -250,16 +250,13 @@ func (g *Graph) Between(from, to string) []string {
 		return nil
 	}
 	const wanted, known = 1, 2
-	mark := map[int32]uint8{tip: wanted}
+	mark, place := map[int32]uint8{tip: wanted}, tip
 	if base, ok := g.at[from]; ok {
 		mark[base] |= known
+		place = max(place, base)
 	}
 	// From the youngest place down: all children of a commit are seen before it.
 	var out []string
-	place := tip
-	if base, ok := g.at[from]; ok {
-		place = max(place, base)
-	}
 	open := len(mark) // marked, and not looked at yet
 	for ; place >= 0 && open > 0; place-- {
 		m, ok := mark[place]

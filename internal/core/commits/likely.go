@@ -1,6 +1,7 @@
 package commits
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -134,13 +135,7 @@ func Rank(changes []Change, places []Place, most int) []Likely {
 		out = append(out, l)
 	}
 	slices.SortStableFunc(out, func(a, b Likely) int { // younger first where they are even
-		switch {
-		case a.Score > b.Score:
-			return -1
-		case a.Score < b.Score:
-			return 1
-		}
-		return b.Committed.Compare(a.Committed)
+		return cmp.Or(cmp.Compare(b.Score, a.Score), b.Committed.Compare(a.Committed))
 	})
 	return out[:min(most, len(out))]
 }

@@ -6,6 +6,8 @@ package impact
 import (
 	"fmt"
 	"math"
+
+	"firethorn/internal/core/words"
 )
 
 // Window is the number of days the score looks back, today included (UTC).
@@ -45,8 +47,8 @@ const (
 // Of computes the score.
 func Of(f Facts) Score {
 	parts := []Summand{
-		{"users", logShare(f.Users, fullUsers) * mostUsers, mostUsers, fmt.Sprintf("%s in %d days", count(f.Users, "user"), Window)},
-		{"frequency", logShare(f.Events, fullEvents) * mostEvents, mostEvents, fmt.Sprintf("%s in %d days", count(f.Events, "event"), Window)},
+		{"users", logShare(f.Users, fullUsers) * mostUsers, mostUsers, fmt.Sprintf("%s in %d days", words.Counted(f.Users, "user"), Window)},
+		{"frequency", logShare(f.Events, fullEvents) * mostEvents, mostEvents, fmt.Sprintf("%s in %d days", words.Counted(f.Events, "event"), Window)},
 	}
 	if f.Unhandled {
 		parts = append(parts, Summand{"unhandled", unhandled, unhandled, "nothing caught it"})
@@ -68,9 +70,9 @@ func Of(f Facts) Score {
 	s.Words = parts[best].Words
 	switch parts[best].Name {
 	case "users":
-		s.Words = count(f.Users, "user")
+		s.Words = words.Counted(f.Users, "user")
 	case "frequency":
-		s.Words = count(f.Events, "event")
+		s.Words = words.Counted(f.Events, "event")
 	}
 	return s
 }
@@ -81,15 +83,4 @@ func logShare(n, full int64) float64 {
 		return 0
 	}
 	return min(1, math.Log1p(float64(n))/math.Log1p(float64(full)))
-}
-
-func count(n int64, what string) string {
-	if n == 1 {
-		return "1 " + what
-	}
-	s := fmt.Sprint(n)
-	for i := len(s) - 3; i > 0; i -= 3 {
-		s = s[:i] + "," + s[i:]
-	}
-	return s + " " + what + "s"
 }

@@ -54,11 +54,10 @@ func (k Known) Holds(f Fix, in release.Release) (Answer, string) {
 func (k Known) inRelease(f Fix, in release.Release) (Answer, string) {
 	fixed := k.Release(f.FixedIn)
 	o := release.Compare(in, fixed, k.Policy, k.Commits)
-	byCommit := k.Policy != release.Versions && k.Policy != release.Announcement
 	switch {
 	case o.By == release.BySame:
 		return Contains, "the release it was fixed in"
-	case byCommit && in.Commit != "" && in.Commit == fixed.Commit:
+	case k.Policy.ByCommit() && in.Commit != "" && in.Commit == fixed.Commit:
 		return Contains, "both were built from " + release.Short(in.Commit)
 	case o.Apart && k.Commits.Lacks(in.Commit, fixed.Commit) == "":
 		return Contains, "they were built on different branches, and every change of " + f.FixedIn + " was made on that of " + in.Version + " again"
@@ -94,7 +93,7 @@ func (k Known) inNext(f Fix, in release.Release) (Answer, string) {
 
 func (k Known) byCommit(f Fix, in release.Release) (Answer, string) {
 	fix := release.Short(f.Commit)
-	if k.Commits != nil && in.Commit != "" && k.Commits.Has(in.Commit) && k.Policy != release.Versions && k.Policy != release.Announcement {
+	if k.Commits != nil && in.Commit != "" && k.Commits.Has(in.Commit) && k.Policy.ByCommit() {
 		if !k.Commits.Has(f.Commit) {
 			return Unknown, fmt.Sprintf("commit %s was not pushed yet", fix)
 		}

@@ -8,8 +8,7 @@
 package issue
 
 import (
-	"fmt"
-	"strings"
+	"slices"
 	"time"
 
 	"firethorn/internal/core/release"
@@ -129,7 +128,7 @@ type Entry struct {
 // tell lists who should hear of something, each once.
 func tell(names ...string) (out []string) {
 	for _, n := range names {
-		if n != "" && !strings.Contains("\x00"+strings.Join(out, "\x00")+"\x00", "\x00"+n+"\x00") {
+		if n != "" && !slices.Contains(out, n) {
 			out = append(out, n)
 		}
 	}
@@ -137,11 +136,3 @@ func tell(names ...string) (out []string) {
 }
 
 func moment(t time.Time) string { return t.UTC().Format("2006-01-02 15:04 UTC") }
-
-// counted writes "1 event", "3 events".
-func counted(n int64, what string) string {
-	if n == 1 {
-		return "1 " + what
-	}
-	return fmt.Sprintf("%d %ss", n, what)
-}

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"firethorn/internal/core/fault"
+	"firethorn/internal/core/words"
 )
 
 // Park says what wakes a parked issue: whichever of what is set comes first.
@@ -49,10 +50,10 @@ func (p Park) Words() string {
 		b = append(b, moment(p.Until))
 	}
 	if p.Events > 0 {
-		b = append(b, counted(p.Events, "more event"))
+		b = append(b, words.Counted(p.Events, "more event"))
 	}
 	if p.Users > 0 {
-		b = append(b, counted(p.Users, "more user"))
+		b = append(b, words.Counted(p.Users, "more user"))
 	}
 	if p.Doubled {
 		b = append(b, fmt.Sprintf("a day brings %.0f events, twice as many as now", p.threshold()))
@@ -91,14 +92,15 @@ func (k Known) Wake(s Standing, now time.Time, since Since, o *Occurrence) (Stan
 	case !p.Until.IsZero() && !now.Before(p.Until):
 		why = moment(p.Until) + " has come"
 	case p.Events > 0 && since.Events >= p.Events:
-		why = counted(since.Events, "more event") + " came since it was parked"
+		why = words.Counted(since.Events, "more event") + " came since it was parked"
 	case p.Users > 0 && since.Users >= p.Users:
-		why = counted(since.Users, "more user") + " were hit since it was parked"
+		were := " were"
 		if since.Users == 1 {
-			why = "1 more user was hit since it was parked"
+			were = " was"
 		}
+		why = words.Counted(since.Users, "more user") + were + " hit since it was parked"
 	case p.Doubled && float64(since.Day) >= p.threshold():
-		why = fmt.Sprintf("%s in 24 hours; a day brought %.1f when it was parked", counted(since.Day, "event"), p.Rate)
+		why = fmt.Sprintf("%s in 24 hours; a day brought %.1f when it was parked", words.Counted(since.Day, "event"), p.Rate)
 	case o != nil && p.NewEnvironment && o.NewPlace:
 		why = "seen in " + o.Environment + ", where it was not seen before"
 	case o != nil && p.NextRelease && o.Release.Version != "":

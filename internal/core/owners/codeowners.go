@@ -8,6 +8,8 @@ package owners
 import (
 	"fmt"
 	"strings"
+
+	"firethorn/internal/core/glob"
 )
 
 // Places are where a repository's CODEOWNERS may stand; the first that is there
@@ -145,28 +147,17 @@ func (f File) Find(path string) (r Rule, ok bool) {
 	return Rule{}, false
 }
 
-// match compares the parts of a path; "**" is any number of them.
+// match compares the parts of a path; "**" is any number of them. Where it
+// fails it goes back to the last "**" alone, for what an earlier one could still
+// take is needless then: never more steps than the product of both lengths.
 func match(pattern, path []string) bool {
-	return matchStars(pattern, path, func(part string) bool { return part == "**" }, wild)
-}
-
-// wild matches one part: * is any text, ? one character.
-func wild(pattern, text string) bool {
-	return matchStars([]rune(pattern), []rune(text), func(r rune) bool { return r == '*' }, func(p, r rune) bool { return p == '?' || p == r })
-}
-
-// matchStars matches a sequence against a pattern in which a star is any number
-// of items. A star begun later makes what an earlier one could still take
-// needless, so only the last is gone back to: never more steps than the product
-// of both lengths.
-func matchStars[T any](pattern, items []T, isStar func(T) bool, same func(pattern, item T) bool) bool {
 	p, i, star, from := 0, 0, -1, 0
-	for i < len(items) {
+	for i < len(path) {
 		switch {
-		case p < len(pattern) && isStar(pattern[p]):
+		case p < len(pattern) && pattern[p] == "**":
 			star, from = p, i
 			p++
-		case p < len(pattern) && same(pattern[p], items[i]):
+		case p < len(pattern) && glob.Match(pattern[p], path[i]):
 			p, i = p+1, i+1
 		case star >= 0:
 			from++
@@ -175,7 +166,7 @@ func matchStars[T any](pattern, items []T, isStar func(T) bool, same func(patter
 			return false
 		}
 	}
-	for p < len(pattern) && isStar(pattern[p]) {
+	for p < len(pattern) && pattern[p] == "**" {
 		p++
 	}
 	return p == len(pattern)

@@ -1,11 +1,14 @@
 package owners
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
 	"strings"
 	"time"
+
+	"firethorn/internal/core/people"
 )
 
 // Person is somebody who works here.
@@ -93,15 +96,15 @@ func Propose(f Facts) (list []Proposal, strangers []string) {
 		}
 		around[p.Name] += age
 	}
+	all := sum(around)
 	for _, p := range f.People {
 		if n := around[p.Name]; n > 0 {
-			add(p, pointsAround*n/max(1, sum(around)), "changed lines around it")
+			add(p, pointsAround*n/max(1, all), "changed lines around it")
 		}
 	}
 	for i, name := range f.FixedBy {
-		if j := slices.IndexFunc(f.People, func(p Person) bool { return p.Name == name }); j >= 0 {
-			why := "fixed it before"
-			add(f.People[j], pointsFixed/float64(i+1), why)
+		if p, ok := first(f.People, func(p Person) bool { return p.Name == name }); ok {
+			add(p, pointsFixed/float64(i+1), "fixed it before")
 		}
 	}
 	for _, p := range f.People {
@@ -120,48 +123,30 @@ func Propose(f Facts) (list []Proposal, strangers []string) {
 		list = append(list, *x)
 	}
 	slices.SortStableFunc(list, func(a, b Proposal) int {
-		switch {
-		case a.Score > b.Score:
-			return -1
-		case a.Score < b.Score:
-			return 1
-		}
-		return strings.Compare(a.Name, b.Name)
+		return cmp.Or(cmp.Compare(b.Score, a.Score), strings.Compare(a.Name, b.Name))
 	})
 	return list, strangers
 }
 
 // find is the person that CODEOWNERS names: by address, or by @ and the address
 // before its own @, or the name written together.
-func find(people []Person, owner string) (Person, bool) {
-	if name, at := strings.CutPrefix(owner, "@"); at {
-		for _, p := range people {
-			local, _, _ := strings.Cut(p.Email, "@")
-			if strings.EqualFold(name, local) || strings.EqualFold(plain(name), plain(p.Name)) {
-				return p, true
-			}
-		}
-		return Person{}, false
+func find(list []Person, owner string) (Person, bool) {
+	if handle, at := strings.CutPrefix(owner, "@"); at {
+		return first(list, func(p Person) bool { return people.Called(handle, p.Name, p.Email) })
 	}
-	return byEmail(people, owner)
+	return byEmail(list, owner)
 }
 
-func byEmail(people []Person, email string) (Person, bool) {
-	i := slices.IndexFunc(people, func(p Person) bool { return strings.EqualFold(p.Email, email) && email != "" })
+func byEmail(list []Person, email string) (Person, bool) {
+	return first(list, func(p Person) bool { return email != "" && strings.EqualFold(p.Email, email) })
+}
+
+func first(list []Person, fits func(Person) bool) (Person, bool) {
+	i := slices.IndexFunc(list, fits)
 	if i < 0 {
 		return Person{}, false
 	}
-	return people[i], true
-}
-
-// plain leaves letters and digits.
-func plain(s string) string {
-	return strings.Map(func(r rune) rune {
-		if strings.ContainsRune(" .-_", r) {
-			return -1
-		}
-		return r
-	}, strings.ToLower(s))
+	return list[i], true
 }
 
 func sum(m map[string]float64) (n float64) {

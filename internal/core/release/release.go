@@ -39,6 +39,9 @@ const (
 	Announcement Policy = "announcement" // by when they were announced or first seen
 )
 
+// ByCommit says whether commits decide, where they can.
+func (p Policy) ByCommit() bool { return p == Auto || p == Commits }
+
 // Policies lists the policies, as people name them; the first is Auto.
 var Policies = []string{"auto", string(Commits), string(Versions), string(Announcement)}
 
@@ -68,7 +71,7 @@ func Compare(a, b Release, policy Policy, of Ancestry) Order {
 		return Order{By: BySame, Why: "it is the same release"}
 	}
 	why, apart := "", false
-	if policy == Auto || policy == Commits {
+	if policy.ByCommit() {
 		o, decided := byCommit(a, b, policy, of)
 		if decided || policy == Commits {
 			return o
@@ -160,7 +163,7 @@ func Sort[T any](list []T, of func(T) Release, policy Policy, ancestry Ancestry)
 	if policy == Auto || policy == Versions {
 		sortVersions(list, of)
 	}
-	if (policy == Auto || policy == Commits) && ancestry != nil {
+	if policy.ByCommit() && ancestry != nil {
 		sortCommits(list, of, ancestry)
 	}
 }

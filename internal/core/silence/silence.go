@@ -5,6 +5,8 @@ package silence
 import (
 	"fmt"
 	"math"
+
+	"firethorn/internal/core/words"
 )
 
 // Runs is how often something could happen, and how often it did: sessions of
@@ -58,24 +60,24 @@ func OfFix(before Runs, since int64) (Holding, bool) {
 		return Holding{}, false
 	}
 	odds := 1 - before.Chance(since)
-	rate := fmt.Sprintf("before, %s of %s had it", number(before.Hit), plural(before.All, before.What))
+	rate := fmt.Sprintf("before, %s of %s had it", words.Number(before.Hit), words.Counted(before.All, before.What))
 	switch {
 	case since == 0:
 		return Holding{0, fmt.Sprintf("no %s with the fix was heard of yet; %s", before.What, rate)}, true
 	case odds < leastHolding:
-		return Holding{odds, fmt.Sprintf("too early to say: not seen in %s with the fix; %s", plural(since, before.What), rate)}, true
+		return Holding{odds, fmt.Sprintf("too early to say: not seen in %s with the fix; %s", words.Counted(since, before.What), rate)}, true
 	}
-	return Holding{odds, fmt.Sprintf("the fix is holding, %s: not seen in %s with it; %s", Percent(odds), plural(since, before.What), rate)}, true
+	return Holding{odds, fmt.Sprintf("the fix is holding, %s: not seen in %s with it; %s", Percent(odds), words.Counted(since, before.What), rate)}, true
 }
 
 // Quiet says whether an issue that nobody fixed has stopped: it was seen on hit
-// of all days, and then not on so many. Words are "" when it has not.
-func Quiet(all, hit, silent int64) (words string) {
+// of all days, and then not on so many. It says "" when it has not.
+func Quiet(all, hit, silent int64) string {
 	r := Runs{All: all, Hit: hit}
 	if silent < leastQuiet || hit < 3 || r.Chance(silent) >= quietBelow {
 		return ""
 	}
-	return fmt.Sprintf("gone quiet: not seen for %s, after it was seen on %d of %d days", plural(silent, "day"), hit, all)
+	return fmt.Sprintf("gone quiet: not seen for %s, after it was seen on %d of %d days", words.Counted(silent, "day"), hit, all)
 }
 
 // Percent writes odds, never as certain.
@@ -88,19 +90,4 @@ func Percent(odds float64) string {
 		return fmt.Sprintf("%.1f %%", math.Floor(p*10)/10)
 	}
 	return fmt.Sprintf("%.0f %%", math.Floor(p))
-}
-
-func plural(n int64, what string) string {
-	if n == 1 {
-		return "1 " + what
-	}
-	return number(n) + " " + what + "s"
-}
-
-func number(n int64) string {
-	s := fmt.Sprint(n)
-	for i := len(s) - 3; i > 0; i -= 3 {
-		s = s[:i] + "," + s[i:]
-	}
-	return s
 }

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"firethorn/internal/core/glob"
+	"firethorn/internal/core/words"
 )
 
 // File is one generated file of a release for which symbols were pushed.
@@ -74,7 +75,7 @@ func Choose(w Wanted) (index int, byID bool, miss Miss) {
 		best = max(best, fits[i])
 	}
 	if best == 0 {
-		return -1, false, Miss{NotThisFile, fmt.Sprintf("release %s has symbols for %d %s, but not for %s; push the directory it is served from, with --served-at", w.Release, w.InRelease, plural(w.InRelease, "file"), w.File)}
+		return -1, false, Miss{NotThisFile, fmt.Sprintf("release %s has symbols for %s, but not for %s; push the directory it is served from, with --served-at", w.Release, words.Counted(int64(w.InRelease), "file"), w.File)}
 	}
 	k := -1
 	i, n := builds(w.Named, func(File) bool { k++; return fits[k] == best })
@@ -101,13 +102,6 @@ func builds(files []File, meant func(File) bool) (newest, n int) {
 		}
 	}
 	return newest, len(seen)
-}
-
-func plural(n int, word string) string {
-	if n == 1 {
-		return word
-	}
-	return word + "s"
 }
 
 // fit says how well a file's address is the pushed one: how many segments at

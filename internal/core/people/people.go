@@ -1,0 +1,25 @@
+// Package people says whom a handle means, where people write to each other and
+// where files name them.
+package people
+
+import (
+	"strings"
+	"unicode"
+)
+
+// Called says whether a handle, without its @, means somebody: it is the
+// address before its own @, or the name written together, with dots or dashes.
+func Called(handle, name, email string) bool {
+	local, _, _ := strings.Cut(email, "@")
+	return strings.EqualFold(handle, local) || together(handle) == together(name)
+}
+
+// together leaves a name as it is written together.
+func together(s string) string {
+	return strings.Map(func(r rune) rune {
+		if strings.ContainsRune(" .-_", r) {
+			return -1
+		}
+		return unicode.ToLower(r)
+	}, s)
+}
