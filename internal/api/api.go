@@ -198,6 +198,8 @@ func (a *API) register(r chi.Router) huma.API {
 	a.repository(h)
 	a.likely(h)
 	a.owners(h)
+	a.round(h)
+	a.scoring(h)
 	a.comments(h)
 	a.life(h)
 	a.received(h)

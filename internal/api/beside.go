@@ -8,6 +8,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"firethorn/internal/contract"
+	"firethorn/internal/core/issue"
 )
 
 func (a *API) beside(h huma.API) {
@@ -37,7 +38,7 @@ func (a *API) beside(h huma.API) {
 		}
 		for _, x := range similar {
 			s := contract.SimilarIssue{BesideIssue: contract.BesideIssue{ID: fmt.Sprintf("%s/%d", p.Name, x.Number), Headline: x.Headline, State: string(x.State), Events: x.Events, Users: x.Users},
-				Place: x.Place, FixedIn: x.FixedIn, Score: math.Round(x.Score*100) / 100, Alike: x.Reasons}
+				Place: x.Place, FixedIn: x.FixedIn, Score: math.Round(x.Score*100) / 100, Alike: x.Reasons, Standing: issue.Describe(x.Standing)}
 			if x.Owner != "" {
 				s.Owner = &x.Owner
 			}

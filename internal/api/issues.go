@@ -13,7 +13,6 @@ import (
 
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
-	"firethorn/internal/core/impact"
 	"firethorn/internal/core/issue"
 	"firethorn/internal/mariadb"
 )
@@ -62,7 +61,7 @@ func (a *API) issues(h huma.API) {
 	for verb, summary := range map[issue.Verb]string{
 		issue.Accept: "Accept: it is real and somebody will see to it", issue.Assign: "Give it to a person; that also accepts it", issue.Fixing: "Say in what it is fixed: in a release, in the next one, by a commit, as of now",
 		issue.Parking: "Park until something wakes it: a time, more events or users, a doubled rate, the next release, a new environment",
-		issue.Reopen:  "Open it again", issue.Dismiss: "Dismiss: nothing will be done", issue.CountOnly: "Dismiss, and keep no bodies of its events from now on", issue.Undo: "Undo the newest change: a decision, or what happened by itself",
+		issue.Grade: "Raise or lower its severity", issue.Reopen: "Open it again", issue.Dismiss: "Dismiss: nothing will be done", issue.CountOnly: "Dismiss, and keep no bodies of its events from now on", issue.Undo: "Undo the newest change: a decision, or what happened by itself",
 	} {
 		op(h, a, "POST", "/api/issues/{project}/{number}/"+string(verb), string(verb)+"-issue", summary, triage, func(ctx context.Context, in *ActIn) (*body[contract.IssueDetail], error) {
 			return a.act(ctx, in, verb)
@@ -155,10 +154,6 @@ func readCursor(s string, v any) error {
 	return nil
 }
 
-func scoreOf(is *mariadb.Issue) impact.Score {
-	return impact.Of(impact.Facts{Users: is.WindowUsers, Events: is.WindowEvents, Unhandled: is.Unhandled, Regressed: is.State == issue.Regressed})
-}
-
 func (a *API) issuesOf(list []*mariadb.Issue) []contract.Issue {
 	out := make([]contract.Issue, len(list))
 	for i, is := range list {
@@ -185,8 +180,8 @@ func (a *API) issueOf(is *mariadb.Issue) contract.Issue {
 	out := contract.Issue{
 		ID: fmt.Sprintf("%s/%d", is.Project, is.Number), Headline: is.Headline, Place: is.Place, Message: is.Message,
 		Origin: contract.Origin{Function: is.OriginFunction, File: is.OriginFile, Line: is.OriginLine},
-		State:  string(is.State), FixedIn: is.FixedIn, Severity: is.Severity, Unhandled: is.Unhandled, Events: is.Events, Users: is.Users,
-		Impact: float64(is.Impact) / 10, ImpactWords: scoreOf(is).Words,
+		State:  string(is.State), FixedIn: is.FixedIn, Severity: cmp.Or(is.Standing.Severity, is.Severity), Graded: is.Standing.Severity != "", Unhandled: is.Unhandled, Events: is.Events, Users: is.Users,
+		Impact: float64(is.Impact) / 10, ImpactWords: is.Score.Words,
 		FirstSeen: is.FirstSeen, LastSeen: is.LastSeen, FirstRelease: is.FirstRelease, LastRelease: is.LastRelease, Version: is.Version,
 		Trend: make([]contract.TrendDay, len(is.Trend)), Bodies: is.Bodies, Recounting: is.Recounting,
 	}
@@ -195,6 +190,9 @@ func (a *API) issueOf(is *mariadb.Issue) contract.Issue {
 	if is.Owner != "" {
 		out.Owner = &is.Owner
 	}
+	if !is.SurgeSince.IsZero() {
+		out.Surge = &contract.Surge{Since: is.SurgeSince, Words: is.SurgeWords}
+	}
 	for i, d := range is.Trend {
 		out.Trend[i] = contract.TrendDay{Day: d.Day.Format("2006-01-02"), Events: d.Events, Users: d.Users}
 	}
@@ -202,7 +200,8 @@ func (a *API) issueOf(is *mariadb.Issue) contract.Issue {
 }
 
 func (a *API) detail(ctx context.Context, is *mariadb.Issue) (*body[contract.IssueDetail], error) {
-	out := contract.IssueDetail{Issue: a.issueOf(is), ImpactParts: scoreOf(is).Parts, Link: a.issueLink(is.Project, is.Number)}
+	out := contract.IssueDetail{Issue: a.issueOf(is), ImpactParts: is.Score.Parts, Link: a.issueLink(is.Project, is.Number)}
+	out.Impact = is.Score.Points // what its parts add up to now; lists show it as it was stored
 	releases, err := a.store.IssueReleases(ctx, is.ID)
 	if err != nil {
 		return nil, err

@@ -102,6 +102,9 @@ func actionOf(verb issue.Verb, in *contract.Act) (issue.Action, string, error) {
 		in = &contract.Act{}
 	}
 	a.To = strings.TrimSpace(in.To)
+	if a.Grade = strings.ToLower(strings.TrimSpace(in.Severity)); a.Grade == "events" {
+		a.Grade = ""
+	}
 	if verb == issue.Fixing {
 		var kinds []issue.FixKind
 		if v := strings.TrimSpace(in.Release); v != "" {

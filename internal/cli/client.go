@@ -147,6 +147,25 @@ func (c *client) call(ctx context.Context, method, path string, in, out any) ([]
 	return raw, nil
 }
 
+// match is call with the version that who asks has seen.
+func (c *client) match(ctx context.Context, method, path string, version int64, in, out any) error {
+	raw, err := json.Marshal(in)
+	if err != nil {
+		return err
+	}
+	req, err := http.NewRequestWithContext(ctx, method, c.server+path, bytes.NewReader(raw))
+	if err != nil {
+		return usage("--server %q is no URL", c.server)
+	}
+	req.Header.Set("Content-Type", "application/json")
+	req.Header.Set("If-Match", strconv.Quote(strconv.FormatInt(version, 10)))
+	answer, err := c.do(req)
+	if err != nil {
+		return err
+	}
+	return json.Unmarshal(answer, out)
+}
+
 func (c *client) do(req *http.Request) ([]byte, error) {
 	if req.Header.Get("Authorization") == "" && c.token != "" {
 		req.Header.Set("Authorization", "Bearer "+c.token)

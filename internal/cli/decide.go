@@ -157,6 +157,9 @@ func decisions() []*cli.Command {
 		}),
 		decision("dismiss", "nothing will be done about it; it goes on counting, silently", "", nil, nil),
 		decision("count-only", "dismiss it, and keep no bodies of its events from now on", "", nil, nil),
+		decision("severity", "say how severe it is; a part of its impact", "", []cli.Flag{&cli.StringFlag{Name: "as", Usage: "fatal, error, warning, info, debug, or events: what the events say", Required: true}}, func(c *cli.Command) (contract.Act, error) {
+			return contract.Act{Severity: c.String("as")}, nil
+		}),
 		decision("reopen", "open a fixed, parked or dismissed one again", "", nil, nil),
 	}
 }

@@ -194,11 +194,10 @@ func showIssue(out io.Writer, v contract.IssueDetail) {
 		showSplit(out, v.ID, s)
 	}
 	fmt.Fprintf(out, "%s, %s%s; bodies of %s kept; first seen %s, last %s\n", counted(v.Users, "user"), counted(v.Events, "event"), recounting(v.Issue), count(v.Bodies), v.FirstSeen.Format("2006-01-02 15:04"), ago(v.LastSeen))
-	var parts []string
-	for _, p := range v.ImpactParts {
-		parts = append(parts, fmt.Sprintf("%.1f %s (%s)", p.Points, p.Name, p.Words))
+	if v.Surge != nil {
+		fmt.Fprintf(out, "surging since %s: %s\n", v.Surge.Since.Format("2006-01-02 15:04"), plain(v.Surge.Words))
 	}
-	fmt.Fprintf(out, "impact %.1f = %s\n", v.Impact, strings.Join(parts, " + "))
+	showImpact(out, v.Impact, v.ImpactParts)
 	for _, r := range v.Releases {
 		fmt.Fprintf(out, "  in %s: %s, last %s\n", plain(r.Name), counted(r.Events, "event"), ago(r.LastSeen))
 	}

@@ -133,6 +133,8 @@ type Issue struct {
 	Quiet        string     `json:"quiet,omitempty" doc:"an open issue that stopped by itself, in words"`
 	Owner        *string    `json:"owner" doc:"a person's name, null when nobody has it"`
 	Severity     string     `json:"severity"`
+	Graded       bool       `json:"severity_by_hand,omitempty" doc:"a person said the severity"`
+	Surge        *Surge     `json:"surge,omitempty" doc:"while it occurs far more often than it did"`
 	Unhandled    bool       `json:"unhandled" doc:"nothing in the application caught the newest event"`
 	Events       int64      `json:"events"`
 	Users        int64      `json:"users"`
@@ -201,13 +203,14 @@ type History struct {
 
 // Act is what an action needs.
 type Act struct {
-	To      string `json:"to,omitempty" doc:"assign: a person's name or address; empty takes the owner away"`
-	Release string `json:"release,omitempty" doc:"fix: the release it is fixed in" maxLength:"250"`
-	Next    bool   `json:"next,omitempty" doc:"fix: in the next release"`
-	Commit  string `json:"commit,omitempty" doc:"fix: by this commit" maxLength:"64"`
-	Now     bool   `json:"now,omitempty" doc:"fix: as of now"`
-	Park    *Park  `json:"park,omitempty" doc:"park: what wakes it"`
-	Why     string `json:"why,omitempty" doc:"what to say to it; it stands in the history" maxLength:"500"`
+	To       string `json:"to,omitempty" doc:"assign: a person's name or address; empty takes the owner away"`
+	Release  string `json:"release,omitempty" doc:"fix: the release it is fixed in" maxLength:"250"`
+	Next     bool   `json:"next,omitempty" doc:"fix: in the next release"`
+	Commit   string `json:"commit,omitempty" doc:"fix: by this commit" maxLength:"64"`
+	Now      bool   `json:"now,omitempty" doc:"fix: as of now"`
+	Park     *Park  `json:"park,omitempty" doc:"park: what wakes it"`
+	Severity string `json:"severity,omitempty" doc:"severity: fatal, error, warning, info, debug, or events for what the events say" maxLength:"20"`
+	Why      string `json:"why,omitempty" doc:"what to say to it; it stands in the history" maxLength:"500"`
 }
 
 // Merge asks for issues to be merged into another one of their project.

@@ -27,7 +27,7 @@ type Park struct {
 // ActMany is a decision about many issues: those of a filter, or those named.
 type ActMany struct {
 	Act
-	Verb   string   `json:"verb" enum:"accept,assign,fix,park,reopen,dismiss,count-only"`
+	Verb   string   `json:"verb" enum:"accept,assign,fix,park,reopen,dismiss,count-only,severity"`
 	State  []string `json:"state,omitempty" doc:"states of the filter, as the list takes them"`
 	Text   string   `json:"text,omitempty" maxLength:"200" doc:"words that must occur in headline, place or message"`
 	Issues []Chosen `json:"issues,omitempty" maxItems:"10000" doc:"or these, instead of a filter"`

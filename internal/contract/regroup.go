@@ -92,11 +92,12 @@ type BesideIssue struct {
 // SimilarIssue is an issue that is like another one.
 type SimilarIssue struct {
 	BesideIssue
-	Place   string   `json:"place"`
-	FixedIn string   `json:"fixed_in,omitempty"`
-	Owner   *string  `json:"owner"`
-	Score   float64  `json:"score" doc:"0 to 1"`
-	Alike   []string `json:"alike" nullable:"false" doc:"what of both is alike"`
+	Place    string   `json:"place"`
+	FixedIn  string   `json:"fixed_in,omitempty"`
+	Owner    *string  `json:"owner"`
+	Score    float64  `json:"score" doc:"0 to 1"`
+	Alike    []string `json:"alike" nullable:"false" doc:"what of both is alike"`
+	Standing string   `json:"standing" doc:"what was decided about it, in words"`
 }
 
 // Together are the issues that happen together with an issue.

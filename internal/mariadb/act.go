@@ -5,13 +5,11 @@ import (
 	"database/sql"
 	"encoding/json"
 	"errors"
-	"slices"
 	"strings"
 	"time"
 
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
-	"firethorn/internal/core/impact"
 	"firethorn/internal/core/issue"
 	"firethorn/internal/pipeline"
 )
@@ -81,7 +79,7 @@ func (s *Store) act(ctx context.Context, tx *sql.Tx, id int64, d decision, ifVer
 		return err
 	}
 	if ifVersion != 0 && ifVersion != version {
-		return fault.New(fault.Stale, "somebody changed this issue in between; load it again and decide anew")
+		return s.staleNow(ctx, tx, id)
 	}
 	nextOwner := st.OwnerID
 	switch d.Verb {
@@ -129,7 +127,15 @@ func (s *Store) act(ctx context.Context, tx *sql.Tx, id int64, d decision, ifVer
 	if err := s.saveStanding(ctx, tx, project, id, standingRow{next, nextOwner}, true); err != nil {
 		return err
 	}
-	if err := copyState(ctx, tx, id, next.State); err != nil {
+	if err := s.copyState(ctx, tx, id, next.State); err != nil {
+		return err
+	}
+	if d.Verb != issue.Undo && d.Verb != issue.Grade { // it was decided about
+		if _, err := tx.ExecContext(ctx, "UPDATE issue_list SET calls_at=0 WHERE issue=?", id); err != nil {
+			return err
+		}
+	}
+	if err := passedBy(ctx, tx, id, d, micros(s.now())); err != nil {
 		return err
 	}
 	t := historyLine{Entry: entry, who: d.who, why: d.why, bulk: d.bulk}
@@ -148,6 +154,33 @@ func (s *Store) act(ctx context.Context, tx *sql.Tx, id int64, d decision, ifVer
 		}
 	}
 	_, err = tx.ExecContext(ctx, "UPDATE project_counter SET changed=changed+1 WHERE project=?", project)
+	return err
+}
+
+// staleNow says who decided in between, and what.
+func (s *Store) staleNow(ctx context.Context, tx *sql.Tx, id int64) error {
+	var who, what string
+	err := tx.QueryRowContext(ctx, "SELECT actor, words FROM history WHERE issue=? AND actor<>'' ORDER BY id DESC LIMIT 1", id).Scan(&who, &what)
+	if errors.Is(err, sql.ErrNoRows) {
+		return fault.New(fault.Stale, "somebody changed this issue in between; load it again and decide anew")
+	}
+	if err != nil {
+		return err
+	}
+	return fault.New(fault.Stale, "%s changed this issue in between (%s); look again and decide anew", who, what)
+}
+
+// passedBy notes that who decides has seen an issue as it stands, so that it is
+// in their round no more; what they take back is again.
+func passedBy(ctx context.Context, tx *sql.Tx, id int64, d decision, at int64) error {
+	switch {
+	case d.By == "" || d.Verb == issue.Grade:
+		return nil
+	case d.Verb == issue.Undo:
+		_, err := tx.ExecContext(ctx, "DELETE FROM round_passed WHERE issue=? AND person=(SELECT id FROM person WHERE name=?)", id, d.By)
+		return err
+	}
+	_, err := tx.ExecContext(ctx, "INSERT INTO round_passed (person, issue, at) SELECT id, ?, ? FROM person WHERE name=? ON DUPLICATE KEY UPDATE at=VALUES(at)", id, at, d.By)
 	return err
 }
 
@@ -216,53 +249,4 @@ func lastUndoable(ctx context.Context, tx *sql.Tx, id int64) (u undoable, err er
 	}
 	u.before = &standingRow{}
 	return u, json.Unmarshal([]byte(text.String), u.before)
-}
-
-// copyState brings the state, and the impact that depends on it, into the list.
-func copyState(ctx context.Context, tx *sql.Tx, id int64, st issue.State) error {
-	var f impact.Facts
-	if err := tx.QueryRowContext(ctx, "SELECT window_users, window_events, unhandled FROM issue_list WHERE issue=? FOR UPDATE", id).Scan(&f.Users, &f.Events, &f.Unhandled); err != nil {
-		return err
-	}
-	f.Regressed = st == issue.Regressed
-	_, err := tx.ExecContext(ctx, "UPDATE issue_list SET state=?, impact=? WHERE issue=?", string(st), impact.Of(f).Tenths(), id)
-	return err
-}
-
-// SweepWindows brings the impact of issues up to date whose newest days have
-// left the window since they were last filed. It returns how many it changed.
-func (s *Store) SweepWindows(ctx context.Context) (int, error) {
-	today := Day(s.now())
-	ids, err := numbers(ctx, s.db, "SELECT issue FROM issue_list WHERE window_day<? AND window_events>0 LIMIT 5000", today)
-	if err != nil {
-		return 0, err
-	}
-	slices.Sort(ids)
-	for _, id := range ids {
-		err := s.InTx(ctx, func(tx *sql.Tx) error {
-			var f impact.Facts
-			var project int64
-			var st issue.State
-			if err := tx.QueryRowContext(ctx, "SELECT c.project FROM project_counter c JOIN issue i ON i.project=c.project WHERE i.id=? FOR UPDATE", id).Scan(&project); err != nil {
-				return err
-			}
-			err := tx.QueryRowContext(ctx, "SELECT state, unhandled FROM issue_list WHERE issue=? FOR UPDATE", id).Scan(&st, &f.Unhandled)
-			if errors.Is(err, sql.ErrNoRows) {
-				return nil // it was merged since
-			}
-			if err != nil {
-				return err
-			}
-			if err := windowOf(ctx, tx, id, today-impact.Window+1, &f.Events, &f.Users); err != nil {
-				return err
-			}
-			f.Regressed = st == issue.Regressed
-			_, err = tx.ExecContext(ctx, "UPDATE issue_list SET window_day=?, window_events=?, window_users=?, impact=? WHERE issue=?", today, f.Events, f.Users, impact.Of(f).Tenths(), id)
-			return err
-		})
-		if err != nil {
-			return 0, err
-		}
-	}
-	return len(ids), nil
 }

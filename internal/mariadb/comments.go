@@ -106,7 +106,7 @@ func (s *Store) notify(ctx context.Context, tx *sql.Tx, project, id int64, text 
 	if r := []rune(text); len(r) > commentWords {
 		short = string(r[:commentWords]) + " …"
 	}
-	n := notice{project: project, issue: id, at: micros(s.now()), who: who, kind: "comment"}
+	n := notice{project: project, issue: id, at: micros(s.now()), who: who, kind: "mention"}
 	n.words = "mentions you: " + short
 	if err := n.to(ctx, tx, mentioned); err != nil {
 		return err
@@ -116,7 +116,7 @@ func (s *Store) notify(ctx context.Context, tx *sql.Tx, project, id int64, text 
 		return err
 	}
 	others = slices.DeleteFunc(append(others, watching...), func(name string) bool { return slices.Contains(mentioned, name) })
-	n.words = "writes: " + short
+	n.kind, n.words = "comment", "writes: "+short
 	return n.to(ctx, tx, others)
 }
 

@@ -29,6 +29,7 @@ type key4 struct{ a, b, c, d int64 }
 // a key, sorted.
 func (w *filing) count(ctx context.Context) error {
 	variants := map[int64]int64{}
+	pulse, active := map[key2]int64{}, map[int64]int64{}
 	users, userDays, userEnvs := map[key3]int64{}, map[key4]bool{}, map[key4]bool{}
 	hours, days := map[key3]int64{}, map[key3]int64{}
 	rels, envs := map[key3]*span{}, map[key3]*span{}
@@ -42,7 +43,11 @@ func (w *filing) count(ctx context.Context) error {
 			addSpan(rels, key3{issue, r.release, v}, n, at)
 		}
 		addSpan(envs, key3{issue, r.env, v}, n, at)
+		if !r.odd && w.now.Sub(r.When.Thrown) < pulseKept {
+			pulse[key2{issue, slotOf(r.When.Thrown)}] += n
+		}
 		if r.HasUser {
+			active[r.User] = max(active[r.User], day)
 			k := key3{issue, r.User, v}
 			users[k] = max(users[k], day)
 			userDays[key4{issue, day, r.User, v}] = true
@@ -51,6 +56,7 @@ func (w *filing) count(ctx context.Context) error {
 	}
 	for _, u := range w.lateUsers {
 		k := key3{u.issue, u.user, u.variant}
+		active[u.user] = max(active[u.user], u.day)
 		users[k] = max(users[k], u.day)
 		userDays[key4{u.issue, u.day, u.user, u.variant}] = true
 		userEnvs[key4{u.issue, u.env, u.user, u.variant}] = true
@@ -83,6 +89,12 @@ func (w *filing) count(ctx context.Context) error {
 		return err
 	}
 	if err := w.countTrend(ctx, days); err != nil {
+		return err
+	}
+	if err := w.countPulse(ctx, pulse); err != nil {
+		return err
+	}
+	if err := w.countActive(ctx, active); err != nil {
 		return err
 	}
 	const addSpans = add + ", first_seen=LEAST(first_seen, VALUES(first_seen)), last_seen=GREATEST(last_seen, VALUES(last_seen))"

@@ -333,6 +333,9 @@ func (e *eraser) pairs(ctx context.Context) error {
 				}
 			}
 		}
+		if _, err := tx.ExecContext(ctx, "UPDATE active_user SET user=? WHERE project=? AND user=?", e.replacement, e.p.ID, e.user); err != nil {
+			return err
+		}
 		issues, err := numbers(ctx, tx, "SELECT DISTINCT u.issue FROM issue_user u JOIN issue i ON i.id=u.issue WHERE u.user=? AND i.project=?", e.user, e.p.ID)
 		if err != nil {
 			return err

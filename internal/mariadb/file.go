@@ -57,6 +57,7 @@ type filing struct {
 	now   time.Time
 	done  Filed
 	caps  caps
+	basis basis
 	heard bool // of a release for the first time
 	tally Tally
 
@@ -177,6 +178,9 @@ func (w *filing) lockProject(ctx context.Context) error {
 	}
 	if len(w.Items)+len(w.Feedback) == 0 {
 		return nil
+	}
+	if w.basis, err = w.s.basis(ctx, w.tx, w.Project.ID); err != nil {
+		return err
 	}
 	return each(ctx, w.tx, func(r *sql.Rows) error {
 		var days int

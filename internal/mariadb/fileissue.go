@@ -3,6 +3,7 @@ package mariadb
 import (
 	"context"
 	"database/sql"
+	"maps"
 	"slices"
 	"time"
 
@@ -27,12 +28,14 @@ type issueRow struct {
 	firstRelease, lastRelease int64
 	firstFiling, lastFiling   int64
 	bodies                    int64
+	recent                    int64 // events of the last days, once the batch is counted
+	grownTo, callsAt          int64
 	dayUsers                  map[int64]int64 // what this batch adds to each day
 	dictionary                *dictionary     // of this week, nil while there is none
 	dictionaryMade            bool            // in this transaction
 }
 
-const issueListColumns = "issue, project, state, headline, place, message, words, origin_function, origin_file, origin_line, severity, events, users, window_day, window_events, window_users, unhandled, impact, first_seen, last_seen, first_release, last_release, first_filing, last_filing, bodies"
+const issueListColumns = "issue, project, state, headline, place, message, words, origin_function, origin_file, origin_line, severity, events, users, window_day, window_events, window_users, unhandled, impact, first_seen, last_seen, first_release, last_release, first_filing, last_filing, bodies, basis, stale_at, grown_to, calls_at"
 
 func (w *filing) windowStart() int { return windowStart(w.now) }
 
@@ -75,14 +78,14 @@ func (w *filing) loadIssues(ctx context.Context) error {
 			var is issueRow
 			var first, last sql.NullInt64
 			if err := r.Scan(&id, &is.headline, &is.place, &is.message, &is.originFunction, &is.originFile, &is.originLine, &is.severity,
-				&is.events, &is.users, &is.windowDay, &is.windowEvents, &is.windowUsers, &is.unhandled, &is.firstSeen, &is.lastSeen, &first, &last, &is.firstFiling, &is.lastFiling, &is.bodies); err != nil {
+				&is.events, &is.users, &is.windowDay, &is.windowEvents, &is.windowUsers, &is.unhandled, &is.firstSeen, &is.lastSeen, &first, &last, &is.firstFiling, &is.lastFiling, &is.bodies, &is.grownTo, &is.callsAt); err != nil {
 				return err
 			}
 			is.id, is.firstRelease, is.lastRelease = id, first.Int64, last.Int64
 			is.standing, is.dayUsers, is.usersBefore = w.issues[id].standing, map[int64]int64{}, is.users
 			w.issues[id] = &is
 			return nil
-		}, "SELECT issue, headline, place, message, origin_function, origin_file, origin_line, severity, events, users, window_day, window_events, window_users, unhandled, first_seen, last_seen, first_release, last_release, first_filing, last_filing, bodies FROM issue_list WHERE issue IN ("+marks(len(chunk))+")", args...)
+		}, "SELECT issue, headline, place, message, origin_function, origin_file, origin_line, severity, events, users, window_day, window_events, window_users, unhandled, first_seen, last_seen, first_release, last_release, first_filing, last_filing, bodies, grown_to, calls_at FROM issue_list WHERE issue IN ("+marks(len(chunk))+")", args...)
 		if err != nil {
 			return err
 		}
@@ -130,20 +133,26 @@ func (w *filing) writeIssues(ctx context.Context) error {
 		}
 		is.lastFiling = r.filing
 	}
-	if err := w.checkLife(ctx); err != nil {
-		return err
+	for _, step := range []func(context.Context) error{w.checkLife, w.grow, w.countRecent} {
+		if err := step(ctx); err != nil {
+			return err
+		}
 	}
 	rows := make([][]any, 0, len(w.issues))
 	for _, is := range w.issues {
+		if is.fresh {
+			is.callsAt = micros(w.now)
+		}
+		score := w.basis.score(is.scored(), w.now)
 		rows = append(rows, []any{is.id, w.Project.ID, string(is.standing.State), is.headline, is.place, is.message, searchText(is.headline, is.place, is.message),
-			is.originFunction, is.originFile, is.originLine, is.severity, is.events, is.users, is.windowDay, is.windowEvents, is.windowUsers, is.unhandled, is.impact(),
-			is.firstSeen, is.lastSeen, nullID(is.firstRelease), nullID(is.lastRelease), is.firstFiling, is.lastFiling, is.bodies})
+			is.originFunction, is.originFile, is.originLine, is.severity, is.events, is.users, is.windowDay, is.windowEvents, is.windowUsers, is.unhandled, score.Tenths(),
+			is.firstSeen, is.lastSeen, nullID(is.firstRelease), nullID(is.lastRelease), is.firstFiling, is.lastFiling, is.bodies, w.basis.generation, staleAt(score, is.windowEvents, w.now), is.grownTo, is.callsAt})
 	}
 	const tail = " ON DUPLICATE KEY UPDATE state=VALUES(state), headline=VALUES(headline), place=VALUES(place), message=VALUES(message), words=VALUES(words)," +
 		" origin_function=VALUES(origin_function), origin_file=VALUES(origin_file), origin_line=VALUES(origin_line), severity=VALUES(severity)," +
 		" events=VALUES(events), users=VALUES(users), window_day=VALUES(window_day), window_events=VALUES(window_events), window_users=VALUES(window_users)," +
 		" unhandled=VALUES(unhandled), impact=VALUES(impact), first_seen=VALUES(first_seen), last_seen=VALUES(last_seen)," +
-		" first_release=VALUES(first_release), last_release=VALUES(last_release), last_filing=VALUES(last_filing), bodies=VALUES(bodies)"
+		" first_release=VALUES(first_release), last_release=VALUES(last_release), last_filing=VALUES(last_filing), bodies=VALUES(bodies), basis=VALUES(basis), stale_at=VALUES(stale_at), grown_to=VALUES(grown_to), calls_at=VALUES(calls_at)"
 	if err := w.upsert(ctx, "INSERT INTO issue_list ("+issueListColumns+")", tail, rows, 1); err != nil || !w.heard {
 		return err
 	}
@@ -177,6 +186,51 @@ func shownBy(p fingerprint.Result, e *event.Event) shown {
 	}
 }
 
-func (is *issueRow) impact() int64 {
-	return impact.Of(impact.Facts{Users: is.windowUsers, Events: is.windowEvents, Unhandled: is.unhandled, Regressed: is.standing.State == issue.Regressed}).Tenths()
+func (is *issueRow) scored() scored {
+	return scored{
+		users: is.windowUsers, events: is.windowEvents, recent: is.recent, firstSeen: is.firstSeen, firstRelease: is.firstRelease, unhandled: is.unhandled,
+		state: is.standing.State, severity: is.severity, grade: is.standing.Severity,
+	}
+}
+
+// countRecent reads what the last days brought, this batch among it.
+func (w *filing) countRecent(ctx context.Context) error {
+	ids := slices.Sorted(maps.Keys(w.issues))
+	for chunk := range slices.Chunk(ids, statementRows) {
+		args := []any{firstRecent(w.now)}
+		for _, id := range chunk {
+			args = append(args, id)
+		}
+		err := each(ctx, w.tx, func(r *sql.Rows) error {
+			var id, n int64
+			err := r.Scan(&id, &n)
+			w.issues[id].recent = n
+			return err
+		}, "SELECT issue, SUM(events) FROM issue_trend WHERE day>=? AND issue IN ("+marks(len(chunk))+") GROUP BY issue", args...)
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// grow says of issues that they hit ten times as many users as once.
+func (w *filing) grow(ctx context.Context) error {
+	for _, id := range slices.Sorted(maps.Keys(w.issues)) {
+		is := w.issues[id]
+		to := issue.GrownTo(is.users)
+		if to <= is.grownTo {
+			continue
+		}
+		is.grownTo = to
+		e := issue.Grow(is.standing.Standing, to)
+		if e == nil {
+			continue
+		}
+		is.callsAt = micros(w.now)
+		if err := w.s.tell(ctx, w.tx, w.Project.ID, id, historyLine{Entry: *e, who: service}); err != nil {
+			return err
+		}
+	}
+	return nil
 }

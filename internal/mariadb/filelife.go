@@ -95,7 +95,7 @@ func (w *filing) fixedSeen(ctx context.Context, k knowledge, r *row, weight int6
 	o.Since = detail.words()
 	before := is.standing
 	next, entry, _ := k.Seen(before.Standing, o)
-	is.standing.Standing = next
+	is.standing.Standing, is.callsAt = next, micros(w.now)
 	if err := w.s.saveStanding(ctx, w.tx, w.Project.ID, is.id, is.standing, false); err != nil {
 		return err
 	}
@@ -206,7 +206,7 @@ func (w *filing) parkedSeen(ctx context.Context, k knowledge, is *issueRow, rows
 		if entry == nil {
 			continue
 		}
-		is.standing.Standing = next
+		is.standing.Standing, is.callsAt = next, micros(w.now)
 		if err := w.s.saveStanding(ctx, w.tx, w.Project.ID, is.id, is.standing, false); err != nil {
 			return err
 		}

@@ -78,6 +78,15 @@ func (w *filing) writeSessions(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	active := map[int64]int64{}
+	for _, h := range held {
+		if h.User != nil {
+			active[*h.User] = max(active[*h.User], int64(Day(h.Started)))
+		}
+	}
+	if err := w.countActive(ctx, active); err != nil {
+		return err
+	}
 	return countSessions(ctx, w.tx, w.Project.ID, counts)
 }
 

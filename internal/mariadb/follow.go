@@ -313,7 +313,7 @@ func (f *follow) settle(ctx context.Context, project int64) error {
 		return err
 	}
 	for _, id := range []int64{f.from, f.to} {
-		if err := arrived(ctx, f.tx, id); err != nil {
+		if err := f.s.arrived(ctx, f.tx, id); err != nil {
 			return err
 		}
 	}
@@ -323,7 +323,7 @@ func (f *follow) settle(ctx context.Context, project int64) error {
 
 // arrived makes an issue's spans and impact from what is there now, and says
 // whether more is on its way.
-func arrived(ctx context.Context, tx *sql.Tx, id int64) error {
+func (s *Store) arrived(ctx context.Context, tx *sql.Tx, id int64) error {
 	if err := refreshSpans(ctx, tx, id); err != nil {
 		return err
 	}
@@ -335,7 +335,7 @@ func arrived(ctx context.Context, tx *sql.Tx, id int64) error {
 	if err != nil {
 		return err
 	}
-	if err := copyState(ctx, tx, id, st); err != nil {
+	if err := s.copyState(ctx, tx, id, st); err != nil {
 		return err
 	}
 	const done = "UPDATE issue_list SET recounting=EXISTS (SELECT 1 FROM move WHERE following=1 AND (from_issue=? OR to_issue=?))" +

@@ -38,6 +38,10 @@ type Issue struct {
 	Bodies                    int64      // events whose body is kept
 	Recounting                bool       // derived counts are on their way from or to another issue
 	Trend                     []TrendDay // the last 14 days, oldest first, every day there
+	Score                     impact.Score // what Impact is made from
+	SurgeSince                time.Time    // zero: it does not surge
+	SurgeWords                string
+	project, firstRelease     int64
 }
 
 // TrendDay is one day (UTC) of an issue.
@@ -47,7 +51,7 @@ type TrendDay struct {
 }
 
 const issueSelect = "SELECT " + standingColumns + ", l.issue, p.name, i.number, i.version, l.headline, l.place, l.message, l.origin_function, l.origin_file, l.origin_line, l.severity," +
-	" l.events, l.users, l.window_events, l.window_users, l.unhandled, l.impact, l.first_seen, l.last_seen, COALESCE(fr.name,''), COALESCE(lr.name,''), l.first_filing, l.last_filing, l.bodies, l.recounting" +
+	" l.events, l.users, l.window_events, l.window_users, l.unhandled, l.impact, l.first_seen, l.last_seen, COALESCE(fr.name,''), COALESCE(lr.name,''), l.first_filing, l.last_filing, l.bodies, l.recounting, l.project, COALESCE(l.first_release,0), l.surge_since, l.surge_words" +
 	" FROM %s JOIN issue i ON i.id=l.issue JOIN project p ON p.id=l.project" +
 	" LEFT JOIN app_release fr ON fr.id=l.first_release LEFT JOIN app_release lr ON lr.id=l.last_release"
 
@@ -59,13 +63,17 @@ func issuesWhere(cond string) string {
 func scanIssue(r interface{ Scan(...any) error }) (*Issue, error) {
 	var is Issue
 	var first, last int64
+	var surge sql.NullInt64
 	scan := standingScan{st: &is.standingRow}
 	err := r.Scan(append(scan.into(), &is.ID, &is.Project, &is.Number, &is.Version, &is.Headline, &is.Place, &is.Message, &is.OriginFunction, &is.OriginFile, &is.OriginLine, &is.Severity,
-		&is.Events, &is.Users, &is.WindowEvents, &is.WindowUsers, &is.Unhandled, &is.Impact, &first, &last, &is.FirstRelease, &is.LastRelease, &is.FirstFiling, &is.LastFiling, &is.Bodies, &is.Recounting)...)
+		&is.Events, &is.Users, &is.WindowEvents, &is.WindowUsers, &is.Unhandled, &is.Impact, &first, &last, &is.FirstRelease, &is.LastRelease, &is.FirstFiling, &is.LastFiling, &is.Bodies, &is.Recounting, &is.project, &is.firstRelease, &surge, &is.SurgeWords)...)
 	if err == nil {
 		err = scan.done()
 	}
 	is.FirstSeen, is.LastSeen = fromMicros(first), fromMicros(last)
+	if surge.Valid {
+		is.SurgeSince = fromMicros(surge.Int64)
+	}
 	return &is, err
 }
 
@@ -166,7 +174,8 @@ func searchText(parts ...string) string {
 	return event.TrimText(strings.ToLower(strings.Join(parts, "\n")), 4000)
 }
 
-// addTrends fills the last 14 days of each issue.
+// addTrends fills the last 14 days of each issue, and the arithmetic of its
+// impact.
 func (s *Store) addTrends(ctx context.Context, list []*Issue) error {
 	if len(list) == 0 {
 		return nil
@@ -182,7 +191,7 @@ func (s *Store) addTrends(ctx context.Context, list []*Issue) error {
 			is.Trend[i].Day = time.Unix(int64(start+i)*86400, 0).UTC()
 		}
 	}
-	return each(ctx, s.db, func(r *sql.Rows) error {
+	err := each(ctx, s.db, func(r *sql.Rows) error {
 		var id int64
 		var day int
 		var d TrendDay
@@ -195,6 +204,34 @@ func (s *Store) addTrends(ctx context.Context, list []*Issue) error {
 		}
 		return nil
 	}, "SELECT issue, day, events, users FROM issue_trend WHERE day>=? AND issue IN ("+marks(len(list))+")", args...)
+	if err != nil {
+		return err
+	}
+	return s.addScores(ctx, list)
+}
+
+func (s *Store) addScores(ctx context.Context, list []*Issue) error {
+	by := map[int64]basis{}
+	now := s.now().UTC()
+	for _, is := range list {
+		b, ok := by[is.project]
+		if !ok {
+			var err error
+			if b, err = s.basis(ctx, s.db, is.project); err != nil {
+				return err
+			}
+			by[is.project] = b
+		}
+		x := scored{
+			users: is.WindowUsers, events: is.WindowEvents, firstSeen: micros(is.FirstSeen), firstRelease: is.firstRelease,
+			unhandled: is.Unhandled, state: is.State, severity: is.Severity, grade: is.Standing.Severity,
+		}
+		for _, d := range is.Trend[len(is.Trend)-impact.RecentDays:] {
+			x.recent += d.Events
+		}
+		is.Score = b.score(x, now)
+	}
+	return nil
 }
 
 // CountStates counts a project's issues by state.

@@ -68,7 +68,7 @@ func (s *Store) byItself(ctx context.Context, tx *sql.Tx, project, id int64, bef
 		return err
 	}
 	if next.State != before.State {
-		if err := copyState(ctx, tx, id, next.State); err != nil {
+		if err := s.copyState(ctx, tx, id, next.State); err != nil {
 			return err
 		}
 	}

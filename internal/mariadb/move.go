@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"time"
 
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
@@ -203,7 +204,7 @@ func (s *Store) regressByMove(ctx context.Context, tx *sql.Tx, p *Project, m *mo
 	if _, err := tx.ExecContext(ctx, "UPDATE issue SET state=? WHERE id=?", string(issue.Regressed), to.id); err != nil {
 		return nil, err
 	}
-	return entry, copyState(ctx, tx, to.id, issue.Regressed)
+	return entry, s.copyState(ctx, tx, to.id, issue.Regressed)
 }
 
 // regressedBy says by which of the releases that a query lists, with when an
@@ -310,9 +311,13 @@ type listRow struct {
 const listRowColumns = "headline, place, message, origin_function, origin_file, origin_line, severity, unhandled, first_seen, last_seen, COALESCE(first_release,0), COALESCE(last_release,0), first_filing, last_filing"
 
 // insert writes the row of an issue whose events are yet to come.
-func (l listRow) insert(ctx context.Context, tx *sql.Tx, project, id int64, st issue.State, today int, users, windowEvents, windowUsers int64) error {
+func (l listRow) insert(ctx context.Context, tx *sql.Tx, project, id int64, st issue.State, now time.Time, users, windowEvents, windowUsers int64) error {
+	calls := int64(0)
+	if waits(st) {
+		calls = micros(now)
+	}
 	row := []any{id, project, string(st), l.Headline, l.Place, l.Message, searchText(l.Headline, l.Place, l.Message), l.OriginFunction, l.OriginFile, l.OriginLine, l.Severity,
-		0, users, today, windowEvents, windowUsers, l.Unhandled, 0, l.FirstSeen, l.LastSeen, nullID(l.FirstRelease), nullID(l.LastRelease), l.FirstFiling, l.LastFiling, 0}
+		0, users, Day(now), windowEvents, windowUsers, l.Unhandled, 0, l.FirstSeen, l.LastSeen, nullID(l.FirstRelease), nullID(l.LastRelease), l.FirstFiling, l.LastFiling, 0, 0, 0, issue.GrownTo(users), calls}
 	return insertRows(ctx, tx, "REPLACE INTO issue_list ("+issueListColumns+")", "", [][]any{row})
 }
 

@@ -217,7 +217,7 @@ func (s *Store) restoreTarget(ctx context.Context, tx *sql.Tx, project int64, x 
 	if _, err := tx.ExecContext(ctx, "UPDATE issue SET state=? WHERE id=?", string(was.State), x.id); err != nil {
 		return err
 	}
-	return copyState(ctx, tx, x.id, was.State)
+	return s.copyState(ctx, tx, x.id, was.State)
 }
 
 // reviveRow gives the issue that a merge took away its row in the list again;
@@ -244,5 +244,5 @@ func (s *Store) listAgain(ctx context.Context, tx *sql.Tx, project int64, text s
 	if err := windowOf(ctx, tx, x.id, windowStart(s.now()), &windowEvents, &windowUsers); err != nil {
 		return err
 	}
-	return l.insert(ctx, tx, project, x.id, x.State, Day(s.now()), users, windowEvents, windowUsers)
+	return l.insert(ctx, tx, project, x.id, x.State, s.now(), users, windowEvents, windowUsers)
 }

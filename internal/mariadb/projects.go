@@ -59,6 +59,9 @@ func (s *Store) CreateProject(ctx context.Context, name string, keepDays int) (*
 		if _, err := tx.ExecContext(ctx, "INSERT INTO project_counter (project) VALUES (?)", id); err != nil {
 			return err
 		}
+		if _, err := tx.ExecContext(ctx, "INSERT INTO scoring (project) VALUES (?)", id); err != nil {
+			return err
+		}
 		res, err = tx.ExecContext(ctx, "INSERT INTO ingest_key (project, value, label, created) VALUES (?,?,?,?)", id, k.Value, k.Label, micros(k.Created))
 		if err != nil {
 			return err

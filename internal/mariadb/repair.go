@@ -169,7 +169,7 @@ func (s *Store) repairList(ctx context.Context, tx *sql.Tx, id int64) error {
 	if err != nil {
 		return err
 	}
-	return copyState(ctx, tx, id, st)
+	return s.copyState(ctx, tx, id, st)
 }
 
 // repairStrays brings derived rows home that stand under another issue than

@@ -321,7 +321,7 @@ func (s *Store) looked(ctx context.Context, l *looking, read Reader) (more bool,
 			if err := showAgain(ctx, tx, id, newest[id]); err != nil {
 				return err
 			}
-			if err := arrived(ctx, tx, id); err != nil {
+			if err := s.arrived(ctx, tx, id); err != nil {
 				return err
 			}
 		}

@@ -57,7 +57,7 @@ func (s *Store) moveEvents(ctx context.Context, tx *sql.Tx, project int64, n not
 			}
 		}
 		for _, id := range []int64{t.from.issue, t.to.issue} {
-			if err := arrived(ctx, tx, id); err != nil {
+			if err := s.arrived(ctx, tx, id); err != nil {
 				return err
 			}
 		}

@@ -18,7 +18,7 @@ type standingRow struct {
 }
 
 // standingColumns are read of a row of issue called i; scanStanding takes them.
-const standingColumns = "i.state, i.fixed_in, i.fix_kind, i.fix_after, i.fix_commit, i.fix_at, i.fix_by, i.parked, i.count_only, COALESCE(i.owner,0), COALESCE((SELECT o.name FROM person o WHERE o.id=i.owner),'')"
+const standingColumns = "i.state, i.fixed_in, i.fix_kind, i.fix_after, i.fix_commit, i.fix_at, i.fix_by, i.parked, i.count_only, i.severity, COALESCE(i.owner,0), COALESCE((SELECT o.name FROM person o WHERE o.id=i.owner),'')"
 
 // standingScan reads standingColumns into st, once its columns are scanned.
 type standingScan struct {
@@ -28,7 +28,7 @@ type standingScan struct {
 }
 
 func (s *standingScan) into() []any {
-	return []any{&s.st.State, &s.st.FixedIn, &s.st.Kind, &s.st.After, &s.st.Commit, &s.at, &s.st.FixedBy, &s.parked, &s.st.CountOnly, &s.st.OwnerID, &s.st.Owner}
+	return []any{&s.st.State, &s.st.FixedIn, &s.st.Kind, &s.st.After, &s.st.Commit, &s.at, &s.st.FixedBy, &s.parked, &s.st.CountOnly, &s.st.Severity, &s.st.OwnerID, &s.st.Owner}
 }
 
 func (s *standingScan) done() error {
@@ -62,8 +62,8 @@ func (s *Store) saveStanding(ctx context.Context, tx *sql.Tx, project, id int64,
 	if human {
 		grow = 1
 	}
-	_, err := tx.ExecContext(ctx, "UPDATE issue SET state=?, fixed_in=?, fix_kind=?, fix_after=?, fix_commit=?, fix_at=?, fix_by=?, parked=?, count_only=?, owner=?, version=version+? WHERE id=?",
-		string(st.State), st.FixedIn, string(st.Kind), st.After, st.Commit, at, st.FixedBy, parked, st.CountOnly, nullID(st.OwnerID), grow, id)
+	_, err := tx.ExecContext(ctx, "UPDATE issue SET state=?, fixed_in=?, fix_kind=?, fix_after=?, fix_commit=?, fix_at=?, fix_by=?, parked=?, count_only=?, severity=?, owner=?, version=version+? WHERE id=?",
+		string(st.State), st.FixedIn, string(st.Kind), st.After, st.Commit, at, st.FixedBy, parked, st.CountOnly, st.Severity, nullID(st.OwnerID), grow, id)
 	if err != nil {
 		return err
 	}

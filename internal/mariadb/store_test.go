@@ -324,21 +324,6 @@ func TestEvents_PageInTheOrderOfFiling(t *testing.T) {
 	}
 }
 
-func TestSweepWindows_TakesOldDaysOut(t *testing.T) {
-	b := open1(t, noon)
-	b.file(occur{function: "tideAt", user: "p-1", at: noon}, occur{function: "tideAt", user: "p-2", at: noon.Add(-10 * 24 * time.Hour)})
-	before := b.issue(1)
-	b.now = noon.Add(6 * 24 * time.Hour)
-	if n, err := b.SweepWindows(t.Context()); err != nil || n != 1 {
-		t.Fatalf("swept %d, %v", n, err)
-	}
-	after := b.issue(1)
-	if after.WindowUsers != 1 || after.WindowEvents != 1 || after.Impact >= before.Impact || after.Users != 2 {
-		t.Errorf("window %d users, %d events, impact %d before %d", after.WindowUsers, after.WindowEvents, after.Impact, before.Impact)
-	}
-	b.recounted()
-}
-
 func TestPartitions_HoldEveryEvent(t *testing.T) {
 	b := open1(t, noon)
 	b.file(occur{function: "tideAt", at: noon}, occur{function: "tideAt", at: noon.Add(-29 * 24 * time.Hour)}, occur{function: "tideAt", at: noon.Add(23 * time.Hour)})

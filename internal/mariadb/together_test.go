@@ -21,7 +21,7 @@ func TestActMany_LeavesWhatChangedAlone(t *testing.T) {
 	}
 	b.act(2, issue.Action{Verb: issue.Accept}) // meanwhile
 	done, err := b.ActMany(ctx, b.project, Many{Numbers: found}, issue.Action{Verb: issue.Dismiss}, "noise", oke)
-	if err != nil || fmt.Sprint(done.Done) != "[1 3 4]" || !strings.Contains(done.Refused[2], "somebody changed this issue in between") {
+	if err != nil || fmt.Sprint(done.Done) != "[1 3 4]" || !strings.Contains(done.Refused[2], "Maren Holt changed this issue in between (accepted)") {
 		t.Fatalf("%+v, %v", done, err)
 	}
 	b.act(3, issue.Action{Verb: issue.Reopen}) // since

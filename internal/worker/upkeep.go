@@ -13,6 +13,7 @@ const (
 	followEvery  = 500 * time.Millisecond
 	compileEvery = time.Second
 	usedEvery    = time.Minute // symbols in use are written down, old reports let go of
+	pulseEvery   = 15 * time.Second
 	sweepEvery   = time.Hour
 	sweepAgain   = 30 * time.Second // after one that failed
 )
@@ -22,6 +23,7 @@ const (
 func (w *Worker) upkeep(ctx context.Context) {
 	next := time.Now()
 	used := next.Add(min(usedEvery, max(w.silence, time.Second)))
+	var pulse time.Time
 	for ctx.Err() == nil {
 		w.follow(ctx)
 		w.readAgain(ctx)
@@ -30,6 +32,11 @@ func (w *Worker) upkeep(ctx context.Context) {
 		w.sketch(ctx)
 		w.erase(ctx)
 		w.empty(ctx)
+		w.rescore(ctx)
+		if now := time.Now(); !now.Before(pulse) {
+			pulse = now.Add(pulseEvery)
+			w.feelPulse(ctx)
+		}
 		if now := time.Now(); !now.Before(next) {
 			next = now.Add(sweepEvery)
 			if err := w.sweep(ctx); err != nil && ctx.Err() == nil {
@@ -265,8 +272,34 @@ func (w *Worker) wakeParked(ctx context.Context) {
 	}
 }
 
-// sweep makes partitions ahead, drops those whose day is past, and brings
-// windows up to date. One process at a time does it.
+// rescoreTime is how long issues are scored anew before others have their turn.
+const rescoreTime = time.Second
+
+// rescore brings the impact of issues up to date that time alone has changed, or
+// what all issues of their project are scored by.
+func (w *Worker) rescore(ctx context.Context) {
+	list, err := w.store.Stale(ctx)
+	if err != nil {
+		return // follow has said it
+	}
+	w.inTurn(ctx, list, rescoreTime, "issues could not be scored", func(id int64) (bool, error) {
+		return w.store.Rescore(ctx, id)
+	})
+}
+
+// feelPulse looks for surges, and at what issues are scored by.
+func (w *Worker) feelPulse(ctx context.Context) {
+	list, err := w.store.Scorable(ctx)
+	if err != nil {
+		return // follow has said it
+	}
+	w.inTurn(ctx, list, 0, "surges could not be looked for", func(id int64) (bool, error) {
+		return false, errors.Join(w.store.RefreshBasis(ctx, id), w.store.LookForSurges(ctx, id))
+	})
+}
+
+// sweep makes partitions ahead and drops those whose day is past. One process at
+// a time does it.
 func (w *Worker) sweep(ctx context.Context) error {
 	done, err := w.store.TryLease(ctx, "sweep", w.owner, 10*time.Minute)
 	if err != nil || done == nil {
@@ -276,9 +309,8 @@ func (w *Worker) sweep(ctx context.Context) error {
 	if err := w.store.EnsurePartitions(ctx); err != nil {
 		return err
 	}
-	_, err = w.store.SweepWindows(ctx)
-	_, holding := w.store.TellHolding(ctx)
-	err = errors.Join(err, holding, w.store.DropNotices(ctx))
+	_, err = w.store.TellHolding(ctx)
+	err = errors.Join(err, w.store.DropNotices(ctx))
 	days, retired := w.store.Retire(ctx)
 	if len(days) > 0 {
 		w.log.Info("dropped events whose time is over", "days", len(days))

@@ -346,6 +346,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/issues/{project}/{number}/severity": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Raise or lower its severity */
+        post: operations["severity-issue"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/issues/{project}/{number}/since": {
         parameters: {
             query?: never;
@@ -741,6 +758,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/impact": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** By what issues are scored, and when they surge */
+        get: operations["show-scoring"];
+        /** Change by what issues are scored, or when they surge; all are scored anew */
+        put: operations["change-scoring"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/impact/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The list as it is, and as it would be by other weights */
+        post: operations["try-scoring"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/issues": {
         parameters: {
             query?: never;
@@ -1026,6 +1078,58 @@ export interface paths {
         get: operations["show-repository"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/round": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What needs a decision of yours, and why */
+        get: operations["show-round"];
+        put?: never;
+        /** Begin a round, or go on with the one under way */
+        post: operations["begin-round"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/round/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End your round, and sum it up */
+        post: operations["end-round"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/round/pass": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say that you have seen issues and leave them as they are: they come again when something happens */
+        post: operations["pass-in-round"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1425,6 +1529,8 @@ export interface components {
             park?: components["schemas"]["Park"];
             /** @description fix: the release it is fixed in */
             release?: string;
+            /** @description severity: fatal, error, warning, info, debug, or events for what the events say */
+            severity?: string;
             /** @description assign: a person's name or address; empty takes the owner away */
             to?: string;
             /** @description what to say to it; it stands in the history */
@@ -1448,6 +1554,8 @@ export interface components {
             park?: components["schemas"]["Park"];
             /** @description fix: the release it is fixed in */
             release?: string;
+            /** @description severity: fatal, error, warning, info, debug, or events for what the events say */
+            severity?: string;
             /** @description states of the filter, as the list takes them */
             state?: string[] | null;
             /** @description words that must occur in headline, place or message */
@@ -1457,7 +1565,7 @@ export interface components {
             /** @description say how many it would be, and change nothing */
             try?: boolean;
             /** @enum {string} */
-            verb: "accept" | "assign" | "fix" | "park" | "reopen" | "dismiss" | "count-only";
+            verb: "accept" | "assign" | "fix" | "park" | "reopen" | "dismiss" | "count-only" | "severity";
             /** @description what to say to it; it stands in the history */
             why?: string;
         };
@@ -2175,10 +2283,14 @@ export interface components {
             /** @description a merge, a split or an undo was just made, and counts are still following it */
             recounting?: boolean;
             severity: string;
+            /** @description a person said the severity */
+            severity_by_hand?: boolean;
             /** @description state and owner in words: what it is fixed in, what wakes it */
             standing: string;
             /** @enum {string} */
             state: "new" | "accepted" | "fixed" | "regressed" | "parked" | "dismissed";
+            /** @description while it occurs far more often than it did */
+            surge?: components["schemas"]["Surge"];
             /** @description the last 14 days, oldest first */
             trend: components["schemas"]["TrendDay"][];
             /** @description nothing in the application caught the newest event */
@@ -2249,12 +2361,16 @@ export interface components {
             recounting?: boolean;
             releases: components["schemas"]["Seen"][];
             severity: string;
+            /** @description a person said the severity */
+            severity_by_hand?: boolean;
             /** @description parts that were split off it, and the split that made it */
             splits: components["schemas"]["SplitOf"][];
             /** @description state and owner in words: what it is fixed in, what wakes it */
             standing: string;
             /** @enum {string} */
             state: "new" | "accepted" | "fixed" | "regressed" | "parked" | "dismissed";
+            /** @description while it occurs far more often than it did */
+            surge?: components["schemas"]["Surge"];
             /** @description the last 14 days, oldest first */
             trend: components["schemas"]["TrendDay"][];
             /** @description nothing in the application caught the newest event */
@@ -2668,6 +2784,17 @@ export interface components {
             /** @description most events first */
             into: components["schemas"]["Side"][];
         };
+        Pass: {
+            /**
+             * Format: date-time
+             * @description as of when they were seen: as_of of the round; now when absent
+             */
+            as_of?: string;
+            /** @description let them come again instead */
+            back?: boolean;
+            /** @description numbers */
+            issues: number[] | null;
+        };
         People: {
             people: components["schemas"]["Person"][];
         };
@@ -2797,6 +2924,33 @@ export interface components {
             set_aside_total: number;
             /** Format: int64 */
             waiting: number;
+        };
+        Rank: {
+            headline: string;
+            /** Format: double */
+            impact: number;
+            issue: string;
+            parts: components["schemas"]["Summand"][];
+            /**
+             * Format: int64
+             * @description from 1
+             */
+            place: number;
+            state: string;
+            /**
+             * Format: int64
+             * @description its place in the other list; absent: not among its first
+             */
+            was?: number;
+        };
+        Reason: {
+            /** @description who changed it */
+            actor?: string;
+            /** Format: date-time */
+            at: string;
+            /** @description new, regressed, woken, surging, grown or yours: you have it, and somebody changed it */
+            kind: string;
+            words: string;
         };
         Received: {
             allowance: components["schemas"]["Allowance"];
@@ -3202,6 +3356,123 @@ export interface components {
              */
             overlap_hours: number;
         };
+        Round: {
+            /**
+             * Format: date-time
+             * @description for what you pass
+             */
+            as_of: string;
+            /**
+             * Format: date-time
+             * @description of the round that is under way
+             */
+            begun?: string;
+            /** @description the largest impact first */
+            items: components["schemas"]["RoundItem"][];
+            /**
+             * Format: date-time
+             * @description when your last round ended; null: this is the first
+             */
+            last_round: string | null;
+            project: string;
+            /** @description of those asked for with held: what became of them */
+            settled: components["schemas"]["Settled"][];
+            /**
+             * Format: int64
+             * @description how many there are in all, up to 1,000
+             */
+            waiting: number;
+        };
+        RoundDone: {
+            /** Format: date-time */
+            at: string;
+            headline: string;
+            issue: string;
+            kind: string;
+            undone?: boolean;
+            words: string;
+        };
+        RoundEnd: {
+            /** Format: date-time */
+            begun: string;
+            /** @description in the order it was done */
+            done: components["schemas"]["RoundDone"][];
+            /** Format: date-time */
+            ended: string;
+            /**
+             * Format: int64
+             * @description what still needs a decision of yours, up to 1,000
+             */
+            left: number;
+            project: string;
+            /** Format: int64 */
+            seconds: number;
+        };
+        RoundItem: {
+            /**
+             * Format: int64
+             * @description events whose body is kept; the others are counted and have their row
+             */
+            bodies: number;
+            /** @description dismissed, and bodies of its events are not kept */
+            count_only?: boolean;
+            /** Format: int64 */
+            events: number;
+            first_release: string;
+            /** Format: date-time */
+            first_seen: string;
+            /** @description while it is fixed or regressed */
+            fix?: components["schemas"]["Fix"];
+            /** @description the release it is or was fixed in; of a fix in the next release or by a commit the first that contains it */
+            fixed_in?: string;
+            headline: string;
+            /** @description PROJECT/NUMBER */
+            id: string;
+            /**
+             * Format: double
+             * @description 0 to 100
+             */
+            impact: number;
+            /** @description the largest part of the impact */
+            impact_words: string;
+            last_release: string;
+            /** Format: date-time */
+            last_seen: string;
+            message: string;
+            origin: components["schemas"]["Origin"];
+            /** @description a person's name, null when nobody has it */
+            owner: string | null;
+            /** @description while it is parked */
+            parked?: components["schemas"]["Park"];
+            /** @description FILE:LINE of the origin, empty when it is not known */
+            place: string;
+            /** @description an open issue that stopped by itself, in words */
+            quiet?: string;
+            /** @description a merge, a split or an undo was just made, and counts are still following it */
+            recounting?: boolean;
+            severity: string;
+            /** @description a person said the severity */
+            severity_by_hand?: boolean;
+            /** @description state and owner in words: what it is fixed in, what wakes it */
+            standing: string;
+            /** @enum {string} */
+            state: "new" | "accepted" | "fixed" | "regressed" | "parked" | "dismissed";
+            /** @description while it occurs far more often than it did */
+            surge?: components["schemas"]["Surge"];
+            /** @description the last 14 days, oldest first */
+            trend: components["schemas"]["TrendDay"][];
+            /** @description nothing in the application caught the newest event */
+            unhandled: boolean;
+            /** Format: int64 */
+            users: number;
+            /**
+             * Format: int64
+             * @description for If-Match; grows with each decision
+             */
+            version: number;
+            /** @description the first thing that called for it first */
+            why: components["schemas"]["Reason"][];
+        };
         RuleHit: {
             /**
              * Format: int64
@@ -3311,6 +3582,40 @@ export interface components {
             /** @description kinds of secret */
             kinds: string[];
         };
+        Scoring: {
+            /**
+             * Format: int64
+             * @description in 14 days, as counted last
+             */
+            active_users: number;
+            /** Format: date-time */
+            counted?: string;
+            /** @description of which anything was seen; empty for none */
+            newest_release: string;
+            /**
+             * Format: int64
+             * @description issues that are being scored anew
+             */
+            stale: number;
+            surge: components["schemas"]["Thresholds"];
+            /** @description what each part can give, relative to the others */
+            weights: {
+                [key: string]: number;
+            };
+        };
+        ScoringTrial: {
+            after: components["schemas"]["Rank"][];
+            before: components["schemas"]["Rank"][];
+            /**
+             * Format: int64
+             * @description open ones that were ranked
+             */
+            issues: number;
+            /** @description that were tried */
+            weights: {
+                [key: string]: number;
+            };
+        };
         Scrubbed: {
             by?: string;
             /** Format: int64 */
@@ -3414,6 +3719,51 @@ export interface components {
             next?: string;
             sessions: components["schemas"]["Session"][];
         };
+        SetScoring: {
+            /** @description begin from the defaults */
+            reset?: boolean;
+            surge?: components["schemas"]["SetSurge"];
+            weights?: {
+                [key: string]: number;
+            };
+        };
+        SetSurge: {
+            /**
+             * Format: int64
+             * @description at least so many
+             */
+            events?: number;
+            /**
+             * Format: int64
+             * @description what is held against the past: 10 to 60, in tens
+             */
+            minutes?: number;
+            /**
+             * Format: double
+             * @description and at most this likely by chance
+             */
+            odds?: number;
+            /**
+             * Format: int64
+             * @description of at least so many
+             */
+            sessions?: number;
+            /**
+             * Format: double
+             * @description or it hits this share of the sessions, 0 to 1
+             */
+            share?: number;
+            /**
+             * Format: double
+             * @description at least so many times what is usual
+             */
+            times?: number;
+            /**
+             * Format: int64
+             * @description of at least so many users, where users are told
+             */
+            users?: number;
+        };
         SetUp: {
             about: string;
             name: string;
@@ -3437,6 +3787,15 @@ export interface components {
             text?: string;
             title: string;
             why?: string;
+        };
+        Settled: {
+            /** @description empty: the service */
+            actor: string;
+            /** Format: date-time */
+            at: string;
+            issue: string;
+            kind: string;
+            words: string;
         };
         Side: {
             /**
@@ -3483,6 +3842,8 @@ export interface components {
              * @description 0 to 1
              */
             score: number;
+            /** @description what was decided about it, in words */
+            standing: string;
             state: string;
             /** Format: int64 */
             users: number;
@@ -3621,6 +3982,11 @@ export interface components {
             points: number;
             words: string;
         };
+        Surge: {
+            /** Format: date-time */
+            since: string;
+            words: string;
+        };
         SymbolCheck: {
             /**
              * Format: int64
@@ -3722,6 +4088,22 @@ export interface components {
             "thread.id"?: string;
             "thread.name"?: string;
             waiting_on?: string;
+        };
+        Thresholds: {
+            /** Format: int64 */
+            events: number;
+            /** Format: int64 */
+            minutes: number;
+            /** Format: double */
+            odds: number;
+            /** Format: int64 */
+            sessions: number;
+            /** Format: double */
+            share: number;
+            /** Format: double */
+            times: number;
+            /** Format: int64 */
+            users: number;
         };
         Together: {
             issue: string;
@@ -4734,6 +5116,47 @@ export interface operations {
             };
         };
     };
+    "severity-issue": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the issue's version; 412 when it has changed since */
+                "If-Match"?: string;
+            };
+            path: {
+                /** @description the project's name */
+                project: string;
+                /** @description the issue's number in its project */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Act"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IssueDetail"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "issue-since": {
         parameters: {
             query?: never;
@@ -5644,6 +6067,113 @@ export interface operations {
             };
         };
     };
+    "show-scoring": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scoring"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "change-scoring": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetScoring"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scoring"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "try-scoring": {
+        parameters: {
+            query?: {
+                /** @description places that are shown */
+                most?: number;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetScoring"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScoringTrial"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "list-issues": {
         parameters: {
             query?: {
@@ -6295,6 +6825,144 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Repository"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "show-round": {
+        parameters: {
+            query?: {
+                limit?: number;
+                /** @description numbers of issues, with commas: what became of those that need no decision any more */
+                held?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Round"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "begin-round": {
+        parameters: {
+            query?: {
+                limit?: number;
+                /** @description numbers of issues, with commas: what became of those that need no decision any more */
+                held?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Round"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "end-round": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundEnd"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "pass-in-round": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Pass"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

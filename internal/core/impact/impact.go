@@ -1,11 +1,16 @@
 // Package impact scores how much an issue hurts: 0 to 100, as a sum of named
 // parts that can be shown. People weigh more than repetitions: 500 users once
-// each outrank one user with 10,000 events.
+// each outrank one user with 10,000 events. How much each part can give is a
+// project's to say.
+//
+// Reading order: impact.go (facts in, a score out), weights.go (what each part
+// can give).
 package impact
 
 import (
 	"fmt"
 	"math"
+	"time"
 
 	"firethorn/internal/core/words"
 )
@@ -13,68 +18,104 @@ import (
 // Window is the number of days the score looks back, today included (UTC).
 const Window = 14
 
+// RecentDays is how many days of the window, today included, are held against
+// the ones before.
+const RecentDays = 2
+
 // Facts are what the score is made from, all over the window.
 type Facts struct {
 	Users, Events int64
-	Unhandled     bool // the newest event was handled by nobody
+	Active        int64     // users of the project who were active in the window; 0: not known
+	Recent        int64     // events today and yesterday, a part of Events
+	FirstSeen     time.Time // of the issue
+	Now           time.Time
+	Unhandled     bool   // the newest event was handled by nobody
+	Newest        bool   // first seen in the newest release
+	Release       string // the newest release, "" when there is none
 	Regressed     bool
+	Severity      string // as the newest event says, or a person: fatal, error, warning, info or debug
+	ByHand        bool   // a person said the severity
 }
 
 // Summand is one part of the sum.
 type Summand struct {
 	Name   string  `json:"name"`
 	Points float64 `json:"points"` // rounded to a tenth
-	Most   float64 `json:"most"`   // what this part can give at most
+	Most   float64 `json:"most"`   // what this part can give at most, rounded to a tenth
 	Words  string  `json:"words"`  // "87 users in 14 days"
 }
 
 // Score is the impact and its arithmetic.
 type Score struct {
 	Points float64   `json:"points"` // 0–100, the sum of the parts
-	Parts  []Summand `json:"parts"`
-	Words  string    `json:"words"` // the largest part in words: "87 users"
+	Parts  []Summand `json:"parts"`  // all of them, in the order of Parts
+	Words  string    `json:"words"`  // the largest part in words: "87 users"
 }
 
 // Tenths is the score as it is stored: 0 to 1000.
 func (s Score) Tenths() int64 { return int64(math.Round(s.Points * 10)) }
 
+// Ages says whether the score falls with time alone, by the hour: without
+// events its momentum is over soon.
+func (s Score) Ages() bool { return s.Parts[momentumPart].Points > 0 }
+
 const (
-	mostUsers, fullUsers   = 70, 10_000    // this many users give all the points
-	mostEvents, fullEvents = 20, 1_000_000 // this many events give all the points
-	unhandled, regressed   = 5, 5
+	fullUsers   = 10_000    // this many users give all the points
+	fullEvents  = 1_000_000 // this many events give all the points
+	leastActive = 50        // a share of fewer active users says little: it is counted as one of so many
+	leastRecent = 10        // events below which nothing gathers momentum
+	mostEach    = 10        // so many recent events of each user count: one who repeats it is no momentum
+	fullGrowth  = 8         // so many times as often as before gives all the points
 )
 
-// Of computes the score.
-func Of(f Facts) Score {
-	parts := []Summand{
-		{"users", logShare(f.Users, fullUsers) * mostUsers, mostUsers, fmt.Sprintf("%s in %d days", words.Counted(f.Users, "user"), Window)},
-		{"frequency", logShare(f.Events, fullEvents) * mostEvents, mostEvents, fmt.Sprintf("%s in %d days", words.Counted(f.Events, "event"), Window)},
+// Of computes the score. Each part gives a fraction of its weight.
+func Of(f Facts, w Weights) Score {
+	fraction, growth := momentum(f)
+	parts := [...]struct {
+		of          float64
+		words, tell string
+	}{
+		usersPart:     {logShare(f.Users, fullUsers), fmt.Sprintf("%s in %d days", words.Counted(f.Users, "user"), Window), words.Counted(f.Users, "user")},
+		sharePart:     {share(f), shareWords(f), shareWords(f)},
+		frequencyPart: {logShare(f.Events, fullEvents), fmt.Sprintf("%s in %d days", words.Counted(f.Events, "event"), Window), words.Counted(f.Events, "event")},
+		momentumPart:  {fraction, growth, growth},
+		unhandledPart: {yes(f.Unhandled), either(f.Unhandled, "nothing caught it", "something caught it"), "nothing caught it"},
+		newestPart:    {yes(f.Newest), newestWords(f), newestWords(f)},
+		regressedPart: {yes(f.Regressed), either(f.Regressed, "it was fixed and came back", "it did not come back"), "it came back"},
+		severityPart:  {severities[f.Severity], severityWords(f), severityWords(f)},
 	}
-	if f.Unhandled {
-		parts = append(parts, Summand{"unhandled", unhandled, unhandled, "nothing caught it"})
-	}
-	if f.Regressed {
-		parts = append(parts, Summand{"regressed", regressed, regressed, "it was fixed and came back"})
-	}
-	var s Score
-	best := 0
+	s := Score{Parts: make([]Summand, len(parts))}
+	best, all := 0, w.sum()
 	for i, p := range parts {
-		parts[i].Points = math.Round(p.Points*10) / 10
-		s.Points += parts[i].Points
-		if parts[i].Points > parts[best].Points {
+		most := 0.0
+		if all > 0 {
+			most = 100 * w[i] / all
+		}
+		s.Parts[i] = Summand{Parts[i], tenth(most * p.of), tenth(most), p.words}
+		s.Points += s.Parts[i].Points
+		if s.Parts[i].Points > s.Parts[best].Points {
 			best = i
 		}
 	}
-	s.Points = math.Round(s.Points*10) / 10
-	s.Parts = parts
-	s.Words = parts[best].Words
-	switch parts[best].Name {
-	case "users":
-		s.Words = words.Counted(f.Users, "user")
-	case "frequency":
-		s.Words = words.Counted(f.Events, "event")
-	}
+	s.Points = math.Min(100, tenth(s.Points))
+	s.Words = parts[best].tell
 	return s
+}
+
+func tenth(x float64) float64 { return math.Round(x*10) / 10 }
+
+func yes(b bool) float64 {
+	if b {
+		return 1
+	}
+	return 0
+}
+
+func either(b bool, yes, no string) string {
+	if b {
+		return yes
+	}
+	return no
 }
 
 // logShare is how far n is on the way to full, on a logarithmic scale, 0 to 1.
@@ -83,4 +124,91 @@ func logShare(n, full int64) float64 {
 		return 0
 	}
 	return min(1, math.Log1p(float64(n))/math.Log1p(float64(full)))
+}
+
+// share is the root of the share of active users who are hit: one in a hundred
+// gives a tenth of the points, one in four half of them.
+func share(f Facts) float64 {
+	if f.Active <= 0 {
+		return 0
+	}
+	return math.Sqrt(min(1, float64(f.Users)/float64(max(f.Active, leastActive))))
+}
+
+func shareWords(f Facts) string {
+	switch {
+	case f.Active <= 0:
+		return "how many users are active is not known"
+	case f.Active < leastActive:
+		return fmt.Sprintf("%s of %s, counted as %d", words.Number(f.Users), words.Counted(f.Active, "active user"), leastActive)
+	}
+	percent := 100 * min(1, float64(f.Users)/float64(f.Active))
+	format := "%.0f %% of %s"
+	if percent > 0 && percent < 9.95 {
+		format = "%.1f %% of %s"
+	}
+	return fmt.Sprintf(format, percent, words.Counted(f.Active, "active user"))
+}
+
+// momentum holds today and yesterday against the days of the window before: the
+// logarithm of how many times as often it occurs, from a floor on. An issue that
+// is younger than three days has no past to be held against.
+func momentum(f Facts) (fraction float64, told string) {
+	day := f.Now.UTC().Truncate(24 * time.Hour)
+	recentDays := RecentDays - 1 + f.Now.Sub(day).Hours()/24
+	pastDays := min(Window-RecentDays, day.AddDate(0, 0, 1-RecentDays).Sub(f.FirstSeen).Hours()/24)
+	if pastDays < 1 {
+		return 0, "it has no past yet to be held against"
+	}
+	past := float64(max(0, f.Events-f.Recent)) / pastDays
+	recent := f.Recent
+	if f.Users > 0 {
+		recent = min(recent, mostEach*f.Users)
+	}
+	times := float64(recent) / recentDays / max(past, 1/pastDays)
+	expected := past * recentDays
+	more := func(n int64) bool { return n >= leastRecent && float64(n) > expected+3*math.Sqrt(expected) }
+	grown := more(recent)
+	switch {
+	case !grown && more(f.Recent):
+		return 0, "more often than before, by few users who repeat it"
+	case !grown && f.Recent == 0:
+		return 0, "not seen since the day before yesterday"
+	case !grown && times < 0.5:
+		return 0, "seldomer than in the days before"
+	case !grown || times <= 1:
+		return 0, "about as often as in the days before"
+	case past == 0:
+		told = fmt.Sprintf("%s since yesterday, none in the days before", words.Counted(f.Recent, "event"))
+	default:
+		told = fmt.Sprintf("since yesterday %s times as often as in the days before", number(times))
+	}
+	return min(1, math.Log(times)/math.Log(fullGrowth)), told
+}
+
+func number(x float64) string {
+	if x < 9.95 {
+		return fmt.Sprintf("%.1f", x)
+	}
+	return words.Number(int64(math.Round(x)))
+}
+
+func newestWords(f Facts) string {
+	switch {
+	case f.Release == "":
+		return "no release was heard of"
+	case f.Newest:
+		return "new in " + f.Release + ", the newest release"
+	}
+	return "not new in " + f.Release + ", the newest release"
+}
+
+// severities is what each gives of its points.
+var severities = map[string]float64{"fatal": 1, "error": 0.5, "warning": 0.2}
+
+func severityWords(f Facts) string {
+	if f.ByHand {
+		return f.Severity + ", set by hand"
+	}
+	return f.Severity
 }

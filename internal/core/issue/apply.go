@@ -1,7 +1,10 @@
 package issue
 
 import (
+	"cmp"
 	"fmt"
+	"slices"
+	"strings"
 	"time"
 
 	"firethorn/internal/core/fault"
@@ -20,11 +23,12 @@ const (
 	Reopen    Verb = "reopen"
 	Dismiss   Verb = "dismiss"
 	CountOnly Verb = "count-only"
+	Grade     Verb = "severity"
 	Undo      Verb = "undo"
 )
 
 // Verbs lists all actions.
-var Verbs = []Verb{Accept, Assign, Fixing, Parking, Reopen, Dismiss, CountOnly, Undo}
+var Verbs = []Verb{Accept, Assign, Fixing, Parking, Reopen, Dismiss, CountOnly, Grade, Undo}
 
 // Action is what a person does to an issue.
 type Action struct {
@@ -32,6 +36,7 @@ type Action struct {
 	To     string    // Assign: the person; "" takes the owner away
 	Fix    Fix       // Fixing
 	Park   Park      // Parking
+	Grade  string    // Grade: the severity; "" is what the events say
 	Before *Standing // Undo: what the newest change replaced
 	Undone Kind      // Undo: what that change was
 	By     string    // who does it; "" when no person does
@@ -124,6 +129,18 @@ func Apply(s Standing, a Action) (Standing, Entry, error) {
 		s = closed(s, Dismissed)
 		s.CountOnly = true
 		e.Words = "dismissed and counted only: bodies of its events are not kept from now on"
+	case Grade:
+		if a.Grade != "" && !slices.Contains(Severities, a.Grade) {
+			return was, Entry{}, fault.New(fault.BadInput, "%.60q is no severity; there are %s, or events for what the events say", a.Grade, strings.Join(Severities, ", "))
+		}
+		if a.Grade == s.Severity {
+			return refuse("its severity is %s already", cmp.Or(a.Grade, "what the events say"))
+		}
+		s.Severity = a.Grade
+		e.Words = "called " + a.Grade
+		if a.Grade == "" {
+			e.Words = "its severity is what the events say again"
+		}
 	case Undo:
 		if a.Before == nil {
 			return refuse("there is nothing to undo")
@@ -144,10 +161,29 @@ func Apply(s Standing, a Action) (Standing, Entry, error) {
 }
 
 // open takes up an issue.
-func open(s Standing) Standing { return Standing{State: Accepted, Owner: s.Owner} }
+func open(s Standing) Standing {
+	return Standing{State: Accepted, Owner: s.Owner, Severity: s.Severity}
+}
 
 // closed puts an issue away, with whoever has it.
-func closed(s Standing, to State) Standing { return Standing{State: to, Owner: s.Owner} }
+func closed(s Standing, to State) Standing {
+	return Standing{State: to, Owner: s.Owner, Severity: s.Severity}
+}
+
+// Give is what a rule does that gives an issue to somebody: why is what it says
+// to it. It takes an issue from nobody and leaves its state to people; entry is
+// nil when somebody has it.
+func Give(s Standing, to, why string) (Standing, *Entry) {
+	if s.Owner != "" || to == "" || !s.State.Open() {
+		return s, nil
+	}
+	was := s
+	s.Owner = to
+	return s, &Entry{Kind: Given, Words: "given to " + to + " by " + why, Before: &was, Tell: tell(to)}
+}
+
+// Severities are what a person can call an issue, the worst first.
+var Severities = []string{"fatal", "error", "warning", "info", "debug"}
 
 // check says what a fix lacks.
 func (f Fix) check() error {

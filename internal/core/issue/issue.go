@@ -41,6 +41,7 @@ type Standing struct {
 	Fix              // while it is fixed or regressed
 	Parked    Park   `json:"parked,omitzero"`      // while it is parked
 	CountOnly bool   `json:"count_only,omitempty"` // while it is dismissed: bodies of its events are not kept
+	Severity  string `json:"severity,omitempty"`   // as a person says, "" for what the events say
 }
 
 // FixKind says what a fix is in.
@@ -94,6 +95,9 @@ func Describe(s Standing) string {
 	case s.CountOnly:
 		out += ", counted only"
 	}
+	if s.Severity != "" {
+		out += ", called " + s.Severity
+	}
 	if s.Owner != "" {
 		out += ", with " + s.Owner
 	}
@@ -113,6 +117,10 @@ const (
 	SeenUnknown Kind = "seen_unordered"       // whether the release contains the fix cannot be told
 	SeenNone    Kind = "seen_without_release" // in an event that names no release
 	SeenEarlier Kind = "seen_before_fix"      // thrown before it was called fixed
+	Given       Kind = "given"                // a rule gave it to somebody
+	Grown       Kind = "grown"                // it hits ten times as many users as once
+	Surging     Kind = "surging"
+	Calm        Kind = "calm" // a surge is over
 )
 
 // Entry is one line of an issue's history.

@@ -117,5 +117,5 @@ func (k Known) Wake(s Standing, now time.Time, since Since, o *Occurrence) (Stan
 		return s, nil
 	}
 	was := s
-	return Standing{State: New, Owner: s.Owner}, &Entry{Kind: Woken, Before: &was, Release: in, Words: "woken: " + why, Tell: tell(p.By, s.Owner)}
+	return Standing{State: New, Owner: s.Owner, Severity: s.Severity}, &Entry{Kind: Woken, Before: &was, Release: in, Words: "woken: " + why, Tell: tell(p.By, s.Owner)}
 }

@@ -52,7 +52,7 @@ func compare(t *testing.T, file, got string) {
 func standings() []Standing {
 	fix := Fix{Kind: FixRelease, FixedIn: "4.2.0", FixedAt: monday, FixedBy: "Oke Farrow"}
 	return []Standing{
-		{State: New}, {State: Accepted, Owner: "Maren Holt"}, {State: Fixed, Fix: fix}, {State: Regressed, Fix: fix},
+		{State: New}, {State: Accepted, Owner: "Maren Holt", Severity: "fatal"}, {State: Fixed, Fix: fix}, {State: Regressed, Fix: fix},
 		{State: Parked, Parked: Park{Events: 10, NextRelease: true, After: "4.1.0", At: monday, By: "Sunniva Bray"}},
 		{State: Dismissed}, {State: Dismissed, CountOnly: true},
 	}
@@ -90,6 +90,8 @@ func TestStates(t *testing.T) {
 		{"reopen", Action{Verb: Reopen}},
 		{"dismiss", Action{Verb: Dismiss}},
 		{"count-only", Action{Verb: CountOnly}},
+		{"call it fatal", Action{Verb: Grade, Grade: "fatal"}},
+		{"call it bad", Action{Verb: Grade, Grade: "bad"}},
 		{"undo a dismissal of a new one", Action{Verb: Undo, Before: &Standing{State: New}, Undone: "dismiss"}},
 		{"undo nothing", Action{Verb: Undo}},
 		{"praise", Action{Verb: "praise"}},

@@ -66,7 +66,7 @@ func TestRandomWalk(t *testing.T) {
 		var e *Entry
 		switch n := rng.IntN(10); {
 		case n < 5:
-			a := Action{Verb: Verbs[rng.IntN(len(Verbs)-1)], To: pick(people), By: pick(people), At: now,
+			a := Action{Verb: Verbs[rng.IntN(len(Verbs)-1)], Grade: pick(append([]string{""}, Severities...)), To: pick(people), By: pick(people), At: now,
 				Fix:  Fix{Kind: []FixKind{FixRelease, FixNext, FixCommit, FixNow}[rng.IntN(4)], FixedIn: pick(versions), After: pick(versions), Commit: pick([]string{"", "8ac1f00d5eed"})},
 				Park: Park{Events: int64(rng.IntN(20)), Users: int64(rng.IntN(5)), NextRelease: rng.IntN(2) == 0, After: pick(versions)}}
 			switch a.Fix.Kind { // as callers make it
@@ -113,12 +113,21 @@ func TestRandomWalk(t *testing.T) {
 			if s.State == Parked {
 				s, e = k.Wake(s, now, since, &o)
 			}
+		case n < 9+rng.IntN(2):
+			what = "a rule"
+			s, e = Give(s, pick(people), "a rule")
+			if e != nil && (was.Owner != "" || !was.State.Open() || s.State != was.State) {
+				t.Fatalf("step %d: a rule made %+v of %+v", step, s, was)
+			}
 		default:
 			what = "time"
 			s, e = k.Wake(s, now, since, nil)
 			if next, out := Out(s, k.Release(pick(versions))); out != nil {
 				s, e = next, out
 			}
+		}
+		if s.Severity != was.Severity && what != "undo" && what != string(Grade) {
+			t.Fatalf("step %d: %s changed the severity of %+v to %+v", step, what, was, s)
 		}
 		if e == nil && s != was && what != "undo" {
 			t.Fatalf("step %d: %s changed %+v to %+v without a word", step, what, was, s)

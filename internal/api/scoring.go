@@ -1,0 +1,117 @@
+package api
+
+import (
+	"context"
+	"fmt"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"firethorn/internal/contract"
+	"firethorn/internal/core/impact"
+	"firethorn/internal/core/surge"
+	"firethorn/internal/mariadb"
+)
+
+// mostRanked is how many places of a list are shown before and after.
+const mostRanked = 200
+
+func (a *API) scoring(h huma.API) {
+	const path = "/api/projects/{project}/impact"
+	op(h, a, "GET", path, "show-scoring", "By what issues are scored, and when they surge", see, func(ctx context.Context, in *ProjectPath) (*body[contract.Scoring], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		return a.showScoring(ctx, p)
+	})
+	op(h, a, "POST", path+"/trial", "try-scoring", "The list as it is, and as it would be by other weights", see, func(ctx context.Context, in *struct {
+		ProjectPath
+		Most int `query:"most" minimum:"1" maximum:"200" default:"25" doc:"places that are shown"`
+		Body contract.SetScoring
+	}) (*body[contract.ScoringTrial], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		w, _, err := a.changed(ctx, p, in.Body)
+		if err != nil {
+			return nil, err
+		}
+		before, after, all, err := a.store.Try(ctx, p.ID, w, mostRanked)
+		if err != nil {
+			return nil, err
+		}
+		return &body[contract.ScoringTrial]{contract.ScoringTrial{Weights: w.Map(), Issues: all, Before: ranksOf(before, after, in.Most), After: ranksOf(after, before, in.Most)}}, nil
+	})
+	op(h, a, "PUT", path, "change-scoring", "Change by what issues are scored, or when they surge; all are scored anew", triage, func(ctx context.Context, in *struct {
+		ProjectPath
+		Body contract.SetScoring
+	}) (*body[contract.Scoring], error) {
+		p, err := a.store.Project(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		w, t, err := a.changed(ctx, p, in.Body)
+		if err != nil {
+			return nil, err
+		}
+		if err := a.store.SetScoring(ctx, p.ID, w, t); err != nil {
+			return nil, err
+		}
+		return a.showScoring(ctx, p)
+	})
+}
+
+func (a *API) showScoring(ctx context.Context, p *mariadb.Project) (*body[contract.Scoring], error) {
+	s, err := a.store.Scoring(ctx, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.Scoring{Weights: s.Weights.Map(), Surge: s.Surge, Active: s.Active, Newest: s.Newest, Stale: s.Stale}
+	if !s.Counted.IsZero() {
+		out.Counted = &s.Counted
+	}
+	return &body[contract.Scoring]{out}, nil
+}
+
+// changed are a project's weights and thresholds with changes.
+func (a *API) changed(ctx context.Context, p *mariadb.Project, in contract.SetScoring) (impact.Weights, surge.Thresholds, error) {
+	w, t := impact.Default, surge.Default
+	if !in.Reset {
+		s, err := a.store.Scoring(ctx, p.ID)
+		if err != nil {
+			return w, t, err
+		}
+		w, t = s.Weights, s.Surge
+	}
+	w, err := w.With(in.Weights)
+	if err != nil || in.Surge == nil {
+		return w, t, err
+	}
+	set(&t.Minutes, in.Surge.Minutes)
+	set(&t.Events, in.Surge.Events)
+	set(&t.Users, in.Surge.Users)
+	set(&t.Times, in.Surge.Times)
+	set(&t.Odds, in.Surge.Odds)
+	set(&t.Share, in.Surge.Share)
+	set(&t.Sessions, in.Surge.Sessions)
+	return w, t, t.Check()
+}
+
+func set[T any](into, value *T) {
+	if value != nil {
+		*into = *value
+	}
+}
+
+func ranksOf(list, other []mariadb.Rank, most int) []contract.Rank {
+	places := map[int64]int{}
+	for _, r := range other {
+		places[r.Issue.ID] = r.Place
+	}
+	out := []contract.Rank{}
+	for _, r := range list[:min(len(list), most)] {
+		out = append(out, contract.Rank{Place: r.Place, Was: places[r.Issue.ID], Issue: fmt.Sprintf("%s/%d", r.Issue.Project, r.Issue.Number), Headline: r.Issue.Headline, State: string(r.Issue.State), Impact: r.Score.Points, Parts: r.Score.Parts})
+	}
+	return out
+}

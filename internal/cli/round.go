@@ -1,0 +1,122 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"net/url"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"firethorn/internal/contract"
+)
+
+func roundCommand() *cli.Command {
+	return &cli.Command{
+		Name: "round", Usage: "triage: what needs a decision of yours, one after the other",
+		Description: "What is new, came back, woke, surges, has grown, or is yours and was changed by others since you looked: the largest impact first, each\n" +
+			"with why it is here and what there is to know. One key decides, and the next comes:\n\n" + indentAll(roundKeys, "  ") +
+			"\nWhere standard input is no terminal, lines are read instead of keys: the key, a blank, and what it asks for.\n" +
+			"  printf 'a\\ns maren.holt@marrowsound.example\\np 2w users 10\\nq\\n' | firethorn round --project quayside",
+		Flags: []cli.Flag{
+			&cli.BoolFlag{Name: "list", Usage: "print what waits, and begin nothing; so does --format json"},
+			&cli.IntFlag{Name: "limit", Value: 50, Usage: "with --list: how many"},
+		},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			if c.Bool("list") || c.String("format") == "json" {
+				return get(ctx, c, ofProject(fmt.Sprintf("/round?limit=%d", c.Int("limit"))), showRound)
+			}
+			cl, project, err := projectClient(c)
+			if err != nil {
+				return err
+			}
+			w := &walk{cl: cl, path: "/api/projects/" + url.PathEscape(project) + "/round", out: c.Root().Writer, ask: asker(c.Root().Reader, c.Root().Writer), project: project}
+			return w.run(ctx)
+		},
+	}
+}
+
+const roundKeys = `a  accept                         m  merge into …
+g  give to the proposed owner     +  raise its severity    -  lower it
+s  assign to …                    c  comment
+p  park until …                   z  undo what you did last
+f  fixed in …                     j  later (what is accepted: seen)
+d  dismiss                        k  the one before
+i  the arithmetic of its impact   t  the whole trace
+q  end the round                  ?  these keys
+`
+
+func showRound(out io.Writer, v contract.Round) {
+	if len(v.Items) == 0 {
+		fmt.Fprintf(out, "Nothing of %s needs a decision of yours.%s\n", v.Project, lastRound(v))
+		return
+	}
+	table(out, func(row func(...any)) {
+		row("IMPACT", "ISSUE", "HEADLINE", "WHY", "  USERS", "STATE", "OWNER")
+		for _, i := range v.Items {
+			owner := "-"
+			if i.Owner != nil {
+				owner = *i.Owner
+			}
+			row(fmt.Sprintf("%5.1f", i.Impact), i.ID, cut(i.Headline, 40), cut(whyHere(i.Why), 70), figure(i.Users), i.State, owner)
+		}
+	})
+	fmt.Fprintf(out, "\n%s.%s firethorn round --project %s goes through them.\n", waiting(v), lastRound(v), v.Project)
+}
+
+func waiting(v contract.Round) string {
+	if v.Waiting >= 1000 {
+		return "1,000 or more need a decision"
+	}
+	return plural(v.Waiting, "1 needs a decision", fmt.Sprintf("%d need a decision", v.Waiting))
+}
+
+func lastRound(v contract.Round) string {
+	if v.Last == nil {
+		return ""
+	}
+	return " Your last round ended " + ago(*v.Last) + "."
+}
+
+// whyHere says why an issue needs a decision, in a line.
+func whyHere(list []contract.Reason) string {
+	var out []string
+	for _, r := range list {
+		who := ""
+		if r.Actor != "" {
+			who = r.Actor + ": "
+		}
+		prefix := ""
+		if r.Kind == "yours" {
+			prefix = "yours, "
+		}
+		out = append(out, prefix+who+r.Words+", "+ago(r.At))
+	}
+	return strings.Join(out, "; ")
+}
+
+func showRoundEnd(out io.Writer, v contract.RoundEnd) {
+	n := 0
+	for _, d := range v.Done {
+		if !d.Undone {
+			n++
+		}
+	}
+	fmt.Fprintf(out, "\nRound of %s: %s in %d min %02d s\n", v.Project, plural(n, "1 decision", fmt.Sprintf("%d decisions", n)), v.Seconds/60, v.Seconds%60)
+	table(out, func(row func(...any)) {
+		for _, d := range v.Done {
+			if !d.Undone {
+				row("  "+d.Issue, cut(d.Headline, 48), d.Words)
+			}
+		}
+	})
+	switch {
+	case v.Left == 0:
+		fmt.Fprintln(out, "Nothing is left.")
+	case v.Left >= 1000:
+		fmt.Fprintln(out, "1,000 or more are left for another time.")
+	default:
+		fmt.Fprintf(out, "%s left for another time.\n", plural(v.Left, "1 is", fmt.Sprintf("%d are", v.Left)))
+	}
+}

@@ -1,0 +1,149 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"strings"
+	"sync"
+
+	"firethorn/internal/contract"
+)
+
+// brief is what there is to know of an issue to decide about it.
+type brief struct {
+	ready  chan struct{}
+	issue  contract.IssueDetail
+	event  contract.Event
+	owners contract.Owners
+	beside contract.Beside
+	err    error // of the issue itself; the rest may be missing
+}
+
+// brief gives what is known of the item at a place, and begins to fetch that of
+// the next, so that it comes at once.
+func (w *walk) brief(ctx context.Context, at int) *brief {
+	b := w.fetch(ctx, at)
+	if at+1 < len(w.items) {
+		w.fetch(ctx, at+1)
+	}
+	<-b.ready
+	return b
+}
+
+func (w *walk) fetch(ctx context.Context, at int) *brief {
+	id := w.items[at].ID
+	if b := w.briefs[id]; b != nil {
+		return b
+	}
+	b := &brief{ready: make(chan struct{})}
+	w.briefs[id] = b
+	path := issueAPI(id)
+	go func() {
+		defer close(b.ready)
+		var wg sync.WaitGroup
+		wg.Go(func() { _, b.err = w.cl.call(ctx, http.MethodGet, path, nil, &b.issue) })
+		for part, into := range map[string]any{"/events/newest": &b.event, "/owners": &b.owners, "/beside": &b.beside} {
+			wg.Go(func() {
+				// What cannot be told now is left out; the issue decides.
+				_, _ = w.cl.call(ctx, http.MethodGet, path+part, nil, into)
+			})
+		}
+		wg.Wait()
+	}()
+	return b
+}
+
+// show prints the issue in hand.
+func (w *walk) show(ctx context.Context) error {
+	i := w.items[w.at]
+	b := w.brief(ctx, w.at)
+	if b.err != nil {
+		return b.err
+	}
+	v := b.issue
+	as := styleOf(w.out)
+	fmt.Fprintf(w.out, "\n[%d of %d] %s  %s  %s\n", w.at+1, max(len(w.items), min(w.left+len(w.decided), 1000)), v.ID, as.bright(plain(v.Headline)), as.faint(plain(v.Standing)))
+	fmt.Fprintf(w.out, "  why      %s\n", as.fault(plain(whyHere(i.Why))))
+	if v.Message != "" {
+		fmt.Fprintf(w.out, "           %s\n", plain(cut(strings.ReplaceAll(v.Message, "\n", " "), 160)))
+	}
+	w.origin(b, as)
+	release := orDash(v.FirstRelease)
+	if v.LastRelease != v.FirstRelease {
+		release += " → " + orDash(v.LastRelease)
+	}
+	caught := "nothing caught it"
+	if !v.Unhandled {
+		caught = "caught"
+	}
+	fmt.Fprintf(w.out, "  impact   %.1f: %s; %s, %s %s; %s; %s, %s\n", v.Impact, plain(v.ImpactWords), counted(v.Users, "user"), counted(v.Events, "event"), spark(v.Trend), plain(release), v.Severity, caught)
+	w.whose(b)
+	for n, s := range b.beside.Similar {
+		if n == 2 {
+			break
+		}
+		fmt.Fprintf(w.out, "  like     %s  %s (%.0f %%): %s\n", s.ID, plain(cut(s.Headline, 50)), 100*s.Score, plain(s.Standing))
+	}
+	fmt.Fprintln(w.out, as.faint("  a accept  g give  s assign  p park  f fixed  d dismiss  m merge  + - severity  c comment  z undo  j later  q end  ? all"))
+	return nil
+}
+
+// origin prints the blamed frame with its source lines.
+func (w *walk) origin(b *brief, as style) {
+	for _, x := range b.event.Exceptions {
+		for _, f := range x.Frames {
+			if !f.Origin {
+				continue
+			}
+			fmt.Fprintf(w.out, "  at       %s  %s\n", as.bright(plain(shownFunction(f))), as.faint(plain(fmt.Sprintf("%s:%d", f.File, f.Line))))
+			for _, l := range f.SourceLines {
+				if l.Line < f.Line-2 || l.Line > f.Line+2 {
+					continue
+				}
+				text := fmt.Sprintf("%6d  %s", l.Line, plain(strings.ReplaceAll(l.Text, "\t", "  ")))
+				if l.Line == f.Line {
+					fmt.Fprintf(w.out, "         ▶%s\n", as.bright(text))
+				} else {
+					fmt.Fprintf(w.out, "          %s\n", as.faint(text))
+				}
+			}
+			return
+		}
+	}
+	if b.issue.Place != "" {
+		fmt.Fprintf(w.out, "  at       %s\n", plain(b.issue.Place))
+	}
+}
+
+// whose prints who has it, or who may.
+func (w *walk) whose(b *brief) {
+	owner := "nobody has it"
+	if b.issue.Owner != nil {
+		owner = *b.issue.Owner + " has it"
+	}
+	if len(b.owners.Proposals) > 0 {
+		if p := b.owners.Proposals[0]; b.issue.Owner == nil || *b.issue.Owner != p.Name {
+			owner += fmt.Sprintf("; g gives it to %s (%.0f: %s)", p.Name, p.Score, strings.Join(p.Reasons, "; "))
+		}
+	}
+	fmt.Fprintf(w.out, "  owner    %s\n", plain(owner))
+}
+
+// spark draws days by their events.
+func spark(days []contract.TrendDay) string {
+	marks := []rune("▁▂▃▄▅▆▇█")
+	most := int64(1)
+	for _, d := range days {
+		most = max(most, d.Events)
+	}
+	var b strings.Builder
+	for _, d := range days {
+		if d.Events == 0 {
+			b.WriteRune('·')
+			continue
+		}
+		b.WriteRune(marks[(d.Events*int64(len(marks)-1)+most-1)/most])
+	}
+	return b.String()
+}

@@ -1,0 +1,308 @@
+package mariadb
+
+import (
+	"cmp"
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"slices"
+	"time"
+
+	"firethorn/internal/core/fault"
+	"firethorn/internal/core/issue"
+)
+
+// Round is what of a project needs a decision of a person: what called for one
+// and was neither decided about nor passed by them since, and what they have and
+// others changed.
+type Round struct {
+	Last    time.Time // when the person's last round ended; zero: there was none
+	Begun   time.Time // of the one that is under way; zero: none is
+	AsOf    time.Time
+	Items   []RoundItem // by impact
+	Waiting int         // how many there are in all, up to mostWaiting
+}
+
+// RoundItem is an issue of a round, and why it is there.
+type RoundItem struct {
+	*Issue
+	Why []Reason
+}
+
+// Reason is why an issue needs a decision.
+type Reason struct {
+	Kind  string // new, regressed, woken, surging, grown or yours
+	Words string
+	Actor string // of yours: who changed it, "" for the service
+	At    time.Time
+}
+
+const (
+	mostWaiting  = 1000           // issues that are counted
+	changedSince = 14             // days that changes of one's own issues are told of
+	oldestRound  = 12 * time.Hour // a round that is older is over
+)
+
+// Queue lists the first of what a round of a person is about.
+func (s *Store) Queue(ctx context.Context, p *Project, person int64, limit int) (*Round, error) {
+	r := &Round{AsOf: s.now().UTC().Truncate(time.Microsecond)}
+	var last, begun sql.NullInt64
+	err := s.db.QueryRowContext(ctx, "SELECT (SELECT MAX(ended) FROM triage_round WHERE person=? AND project=?), (SELECT begun FROM triage_round WHERE person=? AND project=? AND ended IS NULL ORDER BY id DESC LIMIT 1)", person, p.ID, person, p.ID).Scan(&last, &begun)
+	if err != nil {
+		return nil, err
+	}
+	if last.Valid {
+		r.Last = fromMicros(last.Int64)
+	}
+	if begun.Valid && r.AsOf.Sub(fromMicros(begun.Int64)) < oldestRound {
+		r.Begun = fromMicros(begun.Int64)
+	}
+	type key struct{ id, impact int64 }
+	var keys []key
+	take := func(query string, args ...any) error {
+		return each(ctx, s.db, func(rows *sql.Rows) error {
+			var k key
+			err := rows.Scan(&k.id, &k.impact)
+			if !slices.Contains(keys, k) {
+				keys = append(keys, k)
+			}
+			return err
+		}, query, args...)
+	}
+	const passed = "EXISTS (SELECT 1 FROM round_passed r WHERE r.person=? AND r.issue=%s AND r.at>=%s)"
+	if err := take("SELECT l.issue, l.impact FROM issue_list l FORCE INDEX (calls) WHERE l.project=? AND l.calling=1 AND NOT "+fmt.Sprintf(passed, "l.issue", "l.calls_at")+" ORDER BY l.calling DESC, l.impact DESC, l.issue DESC LIMIT ?", p.ID, person, limit); err != nil {
+		return nil, err
+	}
+	mine := "FROM notice n FORCE INDEX (in_project) JOIN issue i ON i.id=n.issue JOIN issue_list l ON l.issue=n.issue WHERE n.person=? AND n.project=? AND n.at>=? AND l.state IN ('new','accepted','regressed') AND (l.calling=0 OR " + fmt.Sprintf(passed, "l.issue", "l.calls_at") + ")" +
+		" AND (n.kind='mention' OR i.owner=? OR i.owner IN (SELECT t.team FROM team_member t WHERE t.person=?)) AND NOT " + fmt.Sprintf(passed, "n.issue", "n.at")
+	since := micros(r.AsOf.AddDate(0, 0, -changedSince))
+	if err := take("SELECT DISTINCT l.issue, l.impact "+mine+" ORDER BY l.impact DESC, l.issue DESC LIMIT ?", person, p.ID, since, person, person, person, person, limit); err != nil {
+		return nil, err
+	}
+	err = s.db.QueryRowContext(ctx, "SELECT (SELECT COUNT(*) FROM (SELECT 1 FROM issue_list l FORCE INDEX (calls) WHERE l.project=? AND l.calling=1 AND NOT "+fmt.Sprintf(passed, "l.issue", "l.calls_at")+" LIMIT ?) x) + (SELECT COUNT(DISTINCT n.issue) "+mine+")",
+		p.ID, person, mostWaiting, person, p.ID, since, person, person, person, person).Scan(&r.Waiting)
+	if err != nil {
+		return nil, err
+	}
+	slices.SortFunc(keys, func(a, b key) int { return cmp.Or(cmp.Compare(b.impact, a.impact), cmp.Compare(b.id, a.id)) })
+	keys = keys[:min(len(keys), limit)]
+	ids := make([]any, len(keys))
+	for i, k := range keys {
+		ids[i] = k.id
+	}
+	return r, s.roundItems(ctx, r, p, person, ids)
+}
+
+// roundItems fills in the issues of a round, in the order of ids, with their reasons.
+func (s *Store) roundItems(ctx context.Context, r *Round, p *Project, person int64, ids []any) error {
+	if len(ids) == 0 {
+		return nil
+	}
+	found := map[int64]*Issue{}
+	var list []*Issue
+	err := each(ctx, s.db, func(rows *sql.Rows) error {
+		is, err := scanIssue(rows)
+		found[is.ID] = is
+		list = append(list, is)
+		return err
+	}, issuesWhere("l.issue IN ("+marks(len(ids))+")"), ids...)
+	if err != nil {
+		return err
+	}
+	if err := s.addTrends(ctx, list); err != nil {
+		return err
+	}
+	why, err := s.reasons(ctx, p, person, found, ids)
+	if err != nil {
+		return err
+	}
+	for _, id := range ids {
+		if is := found[id.(int64)]; is != nil {
+			r.Items = append(r.Items, RoundItem{is, why[is.ID]})
+		}
+	}
+	return nil
+}
+
+// reasons says of each issue why it is in a person's round.
+func (s *Store) reasons(ctx context.Context, p *Project, person int64, found map[int64]*Issue, ids []any) (map[int64][]Reason, error) {
+	why := map[int64][]Reason{}
+	add := func(id int64, x Reason) {
+		if i := slices.IndexFunc(why[id], func(y Reason) bool { return y.Kind == x.Kind }); i >= 0 {
+			why[id][i] = x
+			return
+		}
+		why[id] = append(why[id], x)
+	}
+	const since = "COALESCE((SELECT r.at FROM round_passed r WHERE r.person=? AND r.issue=%s),0)"
+	err := each(ctx, s.db, func(rows *sql.Rows) error {
+		var id, at int64
+		var x Reason
+		err := rows.Scan(&id, &x.Kind, &x.Words, &at)
+		x.At = fromMicros(at)
+		is := found[id]
+		if is == nil || x.Kind == string(issue.Surging) && is.SurgeSince.IsZero() {
+			return err
+		}
+		add(id, x)
+		return err
+	}, "SELECT h.issue, h.kind, h.words, h.at FROM history h WHERE h.issue IN ("+marks(len(ids))+") AND h.kind IN ('regressed','woken','surging','grown') AND h.undone=0 AND h.at>"+fmt.Sprintf(since, "h.issue")+" ORDER BY h.id", append(slices.Clone(ids), person)...)
+	if err != nil {
+		return nil, err
+	}
+	for id, is := range found {
+		if is.State != issue.New || slices.ContainsFunc(why[id], func(x Reason) bool { return x.Kind == string(issue.Woken) }) {
+			continue
+		}
+		x := Reason{Kind: "new", Words: "new", At: is.FirstSeen}
+		if is.FirstRelease != "" {
+			x.Words = "new in " + is.FirstRelease
+		}
+		why[id] = append([]Reason{x}, why[id]...)
+	}
+	err = each(ctx, s.db, func(rows *sql.Rows) error {
+		var id, at int64
+		var kind string
+		x := Reason{Kind: "yours"}
+		err := rows.Scan(&id, &kind, &x.Words, &x.Actor, &at)
+		x.At = fromMicros(at)
+		if len(why[id]) == 0 || why[id][len(why[id])-1].Kind == x.Kind { // what calls tells more
+			add(id, x)
+		}
+		return err
+	}, "SELECT n.issue, n.kind, n.words, n.actor, n.at FROM notice n FORCE INDEX (in_project) WHERE n.person=? AND n.project=? AND n.at>=? AND n.issue IN ("+marks(len(ids))+") AND n.at>"+fmt.Sprintf(since, "n.issue")+" ORDER BY n.id",
+		append(append([]any{person, p.ID, micros(s.now().AddDate(0, 0, -changedSince))}, ids...), person)...)
+	if err != nil {
+		return nil, err
+	}
+	for id, is := range found { // its entry may be older than what was passed
+		if len(why[id]) == 0 {
+			add(id, Reason{Kind: string(is.State), Words: issue.Describe(is.Standing), At: is.LastSeen})
+		}
+	}
+	return why, nil
+}
+
+// BeginRound begins a round, or goes on with the one that is under way.
+func (s *Store) BeginRound(ctx context.Context, project, person int64) error {
+	now := s.now()
+	return s.InTx(ctx, func(tx *sql.Tx) error {
+		if _, err := tx.ExecContext(ctx, "UPDATE triage_round SET ended=begun+? WHERE person=? AND project=? AND ended IS NULL AND begun<?", oldestRound.Microseconds(), person, project, micros(now.Add(-oldestRound))); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, "INSERT INTO triage_round (person, project, begun) SELECT ?,?,? FROM DUAL WHERE NOT EXISTS (SELECT 1 FROM triage_round r WHERE r.person=? AND r.project=? AND r.ended IS NULL)", person, project, micros(now), person, project)
+		return err
+	})
+}
+
+// Pass says that a person has seen issues as they stood at a time, and leaves
+// them as they are: they come again when something new happens.
+func (s *Store) Pass(ctx context.Context, p *Project, person int64, asOf time.Time, list []int64) error {
+	at := min(micros(asOf), micros(s.now()))
+	for _, n := range list {
+		id, _, err := s.issueID(ctx, p, n)
+		if err != nil {
+			return err
+		}
+		if err := pass(ctx, s.db, person, id, at); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func pass(ctx context.Context, q querier, person, id, at int64) error {
+	_, err := q.ExecContext(ctx, "INSERT INTO round_passed (person, issue, at) VALUES (?,?,?) ON DUPLICATE KEY UPDATE at=GREATEST(at, VALUES(at))", person, id, at)
+	return err
+}
+
+// Unpass lets issues come again that a person has passed.
+func (s *Store) Unpass(ctx context.Context, p *Project, person int64, list []int64) error {
+	for _, n := range list {
+		id, _, err := s.issueID(ctx, p, n)
+		if err != nil {
+			return err
+		}
+		if _, err := s.db.ExecContext(ctx, "DELETE FROM round_passed WHERE person=? AND issue=?", person, id); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Done is something that a person did in a round.
+type Done struct {
+	Number      int64
+	Headline    string
+	At          time.Time
+	Kind, Words string
+	Undone      bool
+}
+
+// RoundEnd is how a round ended.
+type RoundEnd struct {
+	Begun, Ended time.Time
+	Done         []Done // in the order it was done
+	Left         int    // what still needs a decision of them, up to mostWaiting
+}
+
+// EndRound ends a person's round and sums it up.
+func (s *Store) EndRound(ctx context.Context, p *Project, who *Person) (*RoundEnd, error) {
+	var id, begun int64
+	err := s.db.QueryRowContext(ctx, "SELECT id, begun FROM triage_round WHERE person=? AND project=? AND ended IS NULL ORDER BY id DESC LIMIT 1", who.ID, p.ID).Scan(&id, &begun)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, fault.New(fault.Conflict, "no round of %s is under way; firethorn round --project %s begins one", p.Name, p.Name)
+	}
+	if err != nil {
+		return nil, err
+	}
+	e := &RoundEnd{Begun: fromMicros(begun), Ended: s.now().UTC().Truncate(time.Microsecond)}
+	if _, err := s.db.ExecContext(ctx, "UPDATE triage_round SET ended=? WHERE id=?", micros(e.Ended), id); err != nil {
+		return nil, err
+	}
+	err = each(ctx, s.db, func(r *sql.Rows) error {
+		var d Done
+		var at int64
+		err := r.Scan(&d.Number, &d.Headline, &at, &d.Kind, &d.Words, &d.Undone)
+		d.At = fromMicros(at)
+		e.Done = append(e.Done, d)
+		return err
+	}, "SELECT i.number, COALESCE(l.headline,''), h.at, h.kind, h.words, h.undone FROM history h FORCE INDEX (of_actor) JOIN issue i ON i.id=h.issue LEFT JOIN issue_list l ON l.issue=h.issue"+
+		" WHERE h.actor=? AND h.actor_kind='person' AND h.at>=? AND i.project=? AND h.kind NOT IN ('merged_away','undo') ORDER BY h.id LIMIT 1000", who.Name, begun, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	q, err := s.Queue(ctx, p, who.ID, 1)
+	if err != nil {
+		return nil, err
+	}
+	e.Left = q.Waiting
+	return e, nil
+}
+
+// Settled is what became of an issue that is in a round no more.
+type Settled struct {
+	Number             int64
+	Actor, Kind, Words string
+	At                 time.Time
+}
+
+// Settled says of issues what happened to them last, by whom.
+func (s *Store) Settled(ctx context.Context, p *Project, list []int64) (out []Settled, err error) {
+	if len(list) == 0 {
+		return nil, nil
+	}
+	args := []any{p.ID}
+	for _, n := range list {
+		args = append(args, n)
+	}
+	return out, each(ctx, s.db, func(r *sql.Rows) error {
+		var x Settled
+		var at int64
+		err := r.Scan(&x.Number, &x.Actor, &x.Kind, &x.Words, &at)
+		x.At = fromMicros(at)
+		out = append(out, x)
+		return err
+	}, "SELECT i.number, h.actor, h.kind, h.words, h.at FROM issue i JOIN history h ON h.id=(SELECT MAX(x.id) FROM history x WHERE x.issue=i.id) WHERE i.project=? AND i.number IN ("+marks(len(list))+")", args...)
+}
