@@ -198,6 +198,7 @@ func (a *API) register(r chi.Router) huma.API {
 	a.repository(h)
 	a.likely(h)
 	a.owners(h)
+	a.teamsAndLeaving(h)
 	a.round(h)
 	a.scoring(h)
 	a.comments(h)

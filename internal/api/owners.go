@@ -45,7 +45,7 @@ func (a *API) handOver(ctx context.Context, in *body[contract.HandOver]) (*body[
 	if err != nil {
 		return nil, err
 	}
-	to, err := a.store.FindPerson(ctx, in.Body.To)
+	to, err := a.store.FindHere(ctx, in.Body.To)
 	if err != nil {
 		return nil, err
 	}

@@ -49,12 +49,16 @@ func (a *API) people(h huma.API) {
 	}) (*sessionOut, error) {
 		return &sessionOut{a.cookie("", -1)}, a.store.SignOut(ctx, in.Session)
 	})
-	op(h, a, "GET", "/api/people", "list-people", "Who works here", see, func(ctx context.Context, _ *noInput) (*body[contract.People], error) {
+	op(h, a, "GET", "/api/people", "list-people", "Who works here, in which teams, and who did", see, func(ctx context.Context, _ *noInput) (*body[contract.People], error) {
 		list, err := a.store.People(ctx)
+		if err != nil {
+			return nil, err
+		}
 		out := contract.People{People: []contract.Person{}}
 		for _, p := range list {
 			out.People = append(out.People, person(p))
 		}
+		out.Teams, err = a.teams(ctx)
 		return &body[contract.People]{out}, err
 	})
 	op(h, a, "POST", "/api/people", "add-person", "Add someone; answers with a one-time sign-in link", administer, func(ctx context.Context, in *body[contract.NewPerson]) (*body[contract.Person], error) {
@@ -65,7 +69,7 @@ func (a *API) people(h huma.API) {
 		return a.invite(ctx, p)
 	})
 	op(h, a, "POST", "/api/people/{who}/link", "invite-person", "Make a new one-time sign-in link", administer, func(ctx context.Context, in *PersonPath) (*body[contract.Person], error) {
-		p, err := a.store.FindPerson(ctx, in.Who)
+		p, err := a.somebody(ctx, in.Who)
 		if err != nil {
 			return nil, err
 		}
@@ -75,7 +79,11 @@ func (a *API) people(h huma.API) {
 }
 
 func person(p *mariadb.Person) contract.Person {
-	return contract.Person{Name: p.Name, Email: p.Email, Admin: p.Admin, Created: p.Created}
+	out := contract.Person{Name: p.Name, Email: p.Email, Admin: p.Admin, Created: p.Created}
+	if !p.Here() {
+		out.Left = &p.Left
+	}
+	return out
 }
 
 func (a *API) invite(ctx context.Context, p *mariadb.Person) (*body[contract.Person], error) {
@@ -102,7 +110,7 @@ func (a *API) createToken(ctx context.Context, in *body[contract.NewToken]) (*bo
 		project = p.ID
 	}
 	if in.Body.Person != "" {
-		p, err := a.store.FindPerson(ctx, in.Body.Person)
+		p, err := a.somebody(ctx, in.Body.Person)
 		if err != nil {
 			return nil, err
 		}

@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -17,12 +18,17 @@ import (
 // mostHeld is how many issues can be asked about that are in a round no more.
 const mostHeld = 500
 
+// RoundOf says in which projects somebody goes round.
+type RoundOf struct {
+	Project string `query:"project" doc:"only in this one; absent: in all"`
+}
+
 func (a *API) round(h huma.API) {
-	const path = "/api/projects/{project}/round"
+	const path = "/api/round"
 	type queue struct {
-		ProjectPath
+		RoundOf
 		Limit int    `query:"limit" minimum:"1" maximum:"500" default:"50"`
-		Held  string `query:"held" maxLength:"5000" doc:"numbers of issues, with commas: what became of those that need no decision any more"`
+		Held  string `query:"held" maxLength:"20000" doc:"issues with commas between them: what became of those that need no decision any more"`
 	}
 	op(h, a, "GET", path, "show-round", "What needs a decision of yours, and why", see, func(ctx context.Context, in *queue) (*body[contract.Round], error) {
 		return a.roundOf(ctx, in.Project, in.Limit, in.Held, false)
@@ -30,96 +36,122 @@ func (a *API) round(h huma.API) {
 	op(h, a, "POST", path, "begin-round", "Begin a round, or go on with the one under way", triage, func(ctx context.Context, in *queue) (*body[contract.Round], error) {
 		return a.roundOf(ctx, in.Project, in.Limit, in.Held, true)
 	})
-	op(h, a, "POST", path+"/pass", "pass-in-round", "Say that you have seen issues and leave them as they are: they come again when something happens", triage, func(ctx context.Context, in *struct {
-		ProjectPath
-		Body contract.Pass
-	}) (*struct{}, error) {
-		p, who, err := a.rounds(ctx, in.Project)
+	op(h, a, "POST", path+"/pass", "pass-in-round", "Say that you have seen issues and leave them as they are: they come again when something happens", triage, func(ctx context.Context, in *body[contract.Pass]) (*struct{}, error) {
+		w, err := a.walks(ctx, "")
+		if err != nil {
+			return nil, err
+		}
+		list, err := w.named(in.Body.Issues)
 		if err != nil {
 			return nil, err
 		}
 		if in.Body.Back {
-			return &struct{}{}, a.store.Unpass(ctx, p, who.ID, in.Body.Issues)
+			return &struct{}{}, a.store.Unpass(ctx, w.who.ID, list)
 		}
 		at := in.Body.AsOf
 		if at.IsZero() {
 			at = a.store.Now()
 		}
-		return &struct{}{}, a.store.Pass(ctx, p, who.ID, at, in.Body.Issues)
+		return &struct{}{}, a.store.Pass(ctx, w.who.ID, at, list)
 	})
-	op(h, a, "POST", path+"/end", "end-round", "End your round, and sum it up", triage, func(ctx context.Context, in *ProjectPath) (*body[contract.RoundEnd], error) {
-		p, who, err := a.rounds(ctx, in.Project)
+	op(h, a, "POST", path+"/end", "end-round", "End your round, and sum it up", triage, func(ctx context.Context, in *RoundOf) (*body[contract.RoundEnd], error) {
+		w, err := a.walks(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
-		e, err := a.store.EndRound(ctx, p, who)
+		e, err := a.store.EndRound(ctx, w.scope, w.projects, w.who)
 		if err != nil {
 			return nil, err
 		}
-		out := contract.RoundEnd{Project: p.Name, Begun: e.Begun, Ended: e.Ended, Seconds: int64(e.Ended.Sub(e.Begun) / time.Second), Left: e.Left, Done: []contract.RoundDone{}}
+		out := contract.RoundEnd{Project: w.name, Begun: e.Begun, Ended: e.Ended, Seconds: int64(e.Ended.Sub(e.Begun) / time.Second), Left: e.Left, Done: []contract.RoundDone{}}
 		for _, d := range e.Done {
-			out.Done = append(out.Done, contract.RoundDone{Issue: fmt.Sprintf("%s/%d", p.Name, d.Number), Headline: d.Headline, At: d.At, Kind: d.Kind, Words: d.Words, Undone: d.Undone})
+			out.Done = append(out.Done, contract.RoundDone{Issue: fmt.Sprintf("%s/%d", d.Project, d.Number), Headline: d.Headline, At: d.At, Kind: d.Kind, Words: d.Words, Undone: d.Undone})
 		}
 		return &body[contract.RoundEnd]{out}, nil
 	})
 }
 
-// rounds is a project, and the person who goes round in it.
-func (a *API) rounds(ctx context.Context, project string) (*mariadb.Project, *mariadb.Person, error) {
+// walker is who goes round, and where.
+type walker struct {
+	who      *mariadb.Person
+	name     string // of the project, "" for all
+	scope    int64  // its id, 0 for all
+	projects []*mariadb.Project
+}
+
+func (a *API) walks(ctx context.Context, project string) (*walker, error) {
 	g := grantOf(ctx)
 	if g.Person == nil {
-		return nil, nil, fault.New(fault.Forbidden, "a round is that of a person: sign in as one, or use a token of one (firethorn token create LABEL --scope person --person NAME)")
+		return nil, fault.New(fault.Forbidden, "a round is that of a person: sign in as one, or use a token of one (firethorn token create LABEL --scope person --person NAME)")
 	}
-	p, err := a.store.Project(ctx, project)
-	return p, g.Person, err
+	w := &walker{who: g.Person}
+	if project != "" {
+		p, err := a.store.Project(ctx, project)
+		if err != nil {
+			return nil, err
+		}
+		w.name, w.scope, w.projects = p.Name, p.ID, []*mariadb.Project{p}
+		return w, nil
+	}
+	var err error
+	w.projects, err = a.store.Projects(ctx)
+	return w, err
+}
+
+// named reads names of issues.
+func (w *walker) named(list []string) (out []mariadb.IssueName, err error) {
+	for _, text := range list {
+		project, number, _ := strings.Cut(text, "/")
+		n, err := strconv.ParseInt(number, 10, 64)
+		i := slices.IndexFunc(w.projects, func(p *mariadb.Project) bool { return p.Name == project })
+		if err != nil || n < 1 || i < 0 {
+			return nil, fault.New(fault.BadInput, "%.60q is no issue here: write PROJECT/NUMBER, for example quayside/12", text)
+		}
+		out = append(out, mariadb.IssueName{Project: w.projects[i], Number: n})
+	}
+	return out, nil
 }
 
 func (a *API) roundOf(ctx context.Context, project string, limit int, held string, begin bool) (*body[contract.Round], error) {
-	p, who, err := a.rounds(ctx, project)
+	w, err := a.walks(ctx, project)
+	if err != nil {
+		return nil, err
+	}
+	asked, err := w.named(strings.FieldsFunc(held, func(r rune) bool { return r == ',' }))
 	if err != nil {
 		return nil, err
 	}
 	if begin {
-		if err := a.store.BeginRound(ctx, p.ID, who.ID); err != nil {
+		if err := a.store.BeginRound(ctx, w.scope, w.who.ID); err != nil {
 			return nil, err
 		}
 	}
-	r, err := a.store.Queue(ctx, p, who.ID, limit)
+	r, err := a.store.Queue(ctx, w.scope, w.projects, w.who.ID, limit)
 	if err != nil {
 		return nil, err
 	}
-	out := contract.Round{Project: p.Name, AsOf: r.AsOf, Waiting: r.Waiting, Items: []contract.RoundItem{}, Settled: []contract.Settled{}}
+	out := contract.Round{Project: w.name, AsOf: r.AsOf, Waiting: r.Waiting, Items: []contract.RoundItem{}, Settled: []contract.Settled{}}
 	if !r.Last.IsZero() {
 		out.Last = &r.Last
 	}
 	if !r.Begun.IsZero() {
 		out.Begun = &r.Begun
 	}
-	listed := map[int64]bool{}
+	listed := map[string]bool{}
 	for _, x := range r.Items {
 		item := contract.RoundItem{Issue: a.issueOf(x.Issue), Why: []contract.Reason{}}
 		for _, w := range x.Why {
 			item.Why = append(item.Why, contract.Reason(w))
 		}
 		out.Items = append(out.Items, item)
-		listed[x.Number] = true
+		listed[item.ID] = true
 	}
-	var gone []int64
-	for _, text := range strings.Split(held, ",") {
-		if text == "" {
-			continue
-		}
-		n, err := strconv.ParseInt(text, 10, 64)
-		if err != nil || n < 1 {
-			return nil, fault.New(fault.BadInput, "held is numbers of issues with commas; %.40q is none", text)
-		}
-		if !listed[n] && len(gone) < mostHeld {
-			gone = append(gone, n)
-		}
-	}
-	settled, err := a.store.Settled(ctx, p, gone)
+	asked = slices.DeleteFunc(asked, func(n mariadb.IssueName) bool { return listed[nameOf(n)] })
+	settled, err := a.store.Settled(ctx, asked[:min(len(asked), mostHeld)])
 	for _, x := range settled {
-		out.Settled = append(out.Settled, contract.Settled{Issue: fmt.Sprintf("%s/%d", p.Name, x.Number), Actor: x.Actor, Kind: x.Kind, Words: x.Words, At: x.At})
+		out.Settled = append(out.Settled, contract.Settled{Issue: nameOf(x.IssueName), Actor: x.Actor, Kind: x.Kind, Words: x.Words, At: x.At})
 	}
 	return &body[contract.Round]{out}, err
 }
+
+func nameOf(n mariadb.IssueName) string { return fmt.Sprintf("%s/%d", n.Project.Name, n.Number) }

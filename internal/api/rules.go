@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"errors"
 	"net/http"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -56,7 +57,11 @@ func (a *API) rules(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		if _, err := readRulesFile(in.Body.Text); err != nil {
+		set, err := readRulesFile(in.Body.Text)
+		if err != nil {
+			return nil, err
+		}
+		if err := a.strangers(ctx, set); err != nil {
 			return nil, err
 		}
 		onto := -1
@@ -93,11 +98,34 @@ func readRulesFile(text string) (*rules.Set, error) {
 	if len(problems) == 0 {
 		return set, nil
 	}
+	return nil, faulty(problems)
+}
+
+func faulty(problems []rules.Fault) *web.Problem {
 	p := &web.Problem{Type: "about:blank", Title: http.StatusText(http.StatusBadRequest), Status: http.StatusBadRequest, Code: string(fault.BadInput), Detail: "the rules have faults; nothing was changed: " + problems[0].String()}
 	for _, pr := range problems {
 		p.Errors = append(p.Errors, pr)
 	}
-	return nil, p
+	return p
+}
+
+// strangers refuses assign rules for people who are not here.
+func (a *API) strangers(ctx context.Context, set *rules.Set) error {
+	var problems []rules.Fault
+	for _, r := range set.Assigns {
+		_, err := a.store.FindHere(ctx, r.To)
+		if f, ok := errors.AsType[*fault.Error](err); ok {
+			problems = append(problems, rules.Fault{Line: r.Line, Column: r.Column, Section: "assign", Rule: r.Name, Message: f.Pub})
+			continue
+		}
+		if err != nil {
+			return err
+		}
+	}
+	if len(problems) > 0 {
+		return faulty(problems)
+	}
+	return nil
 }
 
 func (a *API) rulesFile(ctx context.Context, p *mariadb.Project, f *mariadb.RulesFile) (*body[contract.Rules], error) {

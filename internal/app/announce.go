@@ -81,7 +81,7 @@ func announce(ctx context.Context, c Config, store *mariadb.Store, public *url.U
 		return errors.Join(err, perr)
 	}
 	for _, p := range people {
-		if p.Admin {
+		if p.Admin && p.Here() {
 			secret, lerr := store.NewSignInLink(ctx, p.ID, 15*time.Minute)
 			fmt.Fprintf(out, "console %s/sign-in#%s (opens once, within 15 minutes, as %s)\n", server, secret, p.Name)
 			return errors.Join(err, lerr)

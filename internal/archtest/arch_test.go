@@ -31,7 +31,7 @@ var may = map[string][]string{
 	"localdb":       {"core/fault"},
 	"git":           {"core/commits"},
 	"repository":    {"core/commits", "core/fault", "core/owners", "git", "mariadb"},
-	"mariadb":       {"core/comment", "core/commits", "core/difference", "core/event", "core/fault", "core/feedback", "core/fingerprint", "core/impact", "core/issue", "core/likeness", "core/occurrence", "core/owners", "core/release", "core/regroup", "core/review", "core/together", "core/rules", "core/sampling", "core/session", "core/silence", "core/surge", "core/symbolicate", "core/words", "pipeline"},
+	"mariadb":       {"core/comment", "core/commits", "core/difference", "core/event", "core/fault", "core/feedback", "core/fingerprint", "core/impact", "core/issue", "core/likeness", "core/occurrence", "core/owners", "core/people", "core/release", "core/regroup", "core/review", "core/together", "core/rules", "core/sampling", "core/session", "core/silence", "core/surge", "core/symbolicate", "core/words", "pipeline"},
 	"web":           {"core/fault", "mariadb"},
 	"contract":      {"core/event", "core/fingerprint", "core/impact", "core/owners", "core/regroup", "core/review", "core/rules", "core/surge"},
 	"worker":        {"core/event", "core/feedback", "core/fingerprint", "core/session", "mariadb", "pipeline"},

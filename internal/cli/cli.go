@@ -142,7 +142,7 @@ func command() *cli.Command {
 		},
 		Commands: []*cli.Command{
 			serveCommand(), statusCommand(), loginCommand(), projectCommand(), sendCommand(), forwardCommand(), symbolsCommand(),
-			eventCommand(), issueCommand(), roundCommand(), impactCommand(), groupCommand(), releaseCommand(), noticeCommand(), ownerCommand(), userCommand(), sessionCommand(), feedbackCommand(), personCommand(), tokenCommand(), rulesCommand(), receivedCommand(), queueCommand(), recountCommand(), stackCommand(), locateCommand(), fingerprintCommand(),
+			eventCommand(), issueCommand(), roundCommand(), impactCommand(), groupCommand(), releaseCommand(), noticeCommand(), ownerCommand(), userCommand(), sessionCommand(), feedbackCommand(), personCommand(), teamCommand(), tokenCommand(), rulesCommand(), receivedCommand(), queueCommand(), recountCommand(), stackCommand(), locateCommand(), fingerprintCommand(),
 		},
 	}
 }

@@ -49,7 +49,14 @@ func showCarriers(out io.Writer, v contract.Carriers) {
 	table(out, func(row func(...any)) {
 		row("PERSON", "PROJECT", "   OPEN", " IMPACT", " PARKED", "OLDEST SEEN")
 		for _, c := range v.Carriers {
-			row(c.Person, c.Project, figure(c.Issues), fmt.Sprintf("%7.1f", c.Impact), figure(c.Parked), ago(c.Oldest))
+			who := c.Person
+			switch {
+			case c.Left:
+				who += " (left)"
+			case c.Team:
+				who += " (team)"
+			}
+			row(who, c.Project, figure(c.Issues), fmt.Sprintf("%7.1f", c.Impact), figure(c.Parked), ago(c.Oldest))
 		}
 	})
 }

@@ -316,9 +316,35 @@ func personCommand() *cli.Command {
 						if p.Admin {
 							rights = "admin"
 						}
+						if p.Left != nil {
+							rights = "left " + p.Left.Format("2006-01-02")
+						}
 						row(p.Name, p.Email, rights)
 					}
 				})
+			})
+		}},
+		{Name: "leave", Usage: "say that somebody does not work here any more, or dissolve a team", Arguments: []cli.Argument{text("name")},
+			Description: "Nothing can be given to them from then on; their tokens and sessions end. What they have stays theirs until it is handed over:\n  firethorn owner hand-over --from NAME --to NAME",
+			Action: func(ctx context.Context, c *cli.Command) error {
+				name, err := arg(c, "name")
+				if err != nil {
+					return err
+				}
+				return request(ctx, c, http.MethodPost, nil, fixed("/api/people/"+url.PathEscape(name)+"/leave"), func(out io.Writer, p contract.Person) {
+					fmt.Fprintf(out, "%s left.\n", plain(p.Name))
+					if p.Carries > 0 {
+						fmt.Fprintf(out, "%s still theirs: firethorn owner hand-over --from %q --to …\n", plural(int(p.Carries), "1 issue is", count(p.Carries)+" issues are"), plain(p.Name))
+					}
+				})
+			}},
+		{Name: "return", Usage: "say that somebody works here again", Arguments: []cli.Argument{text("name")}, Action: func(ctx context.Context, c *cli.Command) error {
+			name, err := arg(c, "name")
+			if err != nil {
+				return err
+			}
+			return request(ctx, c, http.MethodPost, nil, fixed("/api/people/"+url.PathEscape(name)+"/return"), func(out io.Writer, p contract.Person) {
+				fmt.Fprintf(out, "%s works here again; firethorn person link %q prints a sign-in link.\n", plain(p.Name), plain(p.Name))
 			})
 		}},
 	}}

@@ -16,25 +16,44 @@ func roundCommand() *cli.Command {
 	return &cli.Command{
 		Name: "round", Usage: "triage: what needs a decision of yours, one after the other",
 		Description: "What is new, came back, woke, surges, has grown, or is yours and was changed by others since you looked: the largest impact first, each\n" +
-			"with why it is here and what there is to know. One key decides, and the next comes:\n\n" + indentAll(roundKeys, "  ") +
+			"with why it is here and what there is to know; in all projects where none is chosen. One key decides, and the next comes:\n\n" + indentAll(roundKeys, "  ") +
 			"\nWhere standard input is no terminal, lines are read instead of keys: the key, a blank, and what it asks for.\n" +
 			"  printf 'a\\ns maren.holt@marrowsound.example\\np 2w users 10\\nq\\n' | firethorn round --project quayside",
 		Flags: []cli.Flag{
+			&cli.BoolFlag{Name: "all", Usage: "in all projects, though one was chosen"},
 			&cli.BoolFlag{Name: "list", Usage: "print what waits, and begin nothing; so does --format json"},
 			&cli.IntFlag{Name: "limit", Value: 50, Usage: "with --list: how many"},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			if c.Bool("list") || c.String("format") == "json" {
-				return get(ctx, c, ofProject(fmt.Sprintf("/round?limit=%d", c.Int("limit"))), showRound)
+				return get(ctx, c, func(cl *client) (string, error) {
+					return roundPath("", roundIn(c, cl), fmt.Sprintf("limit=%d", c.Int("limit"))), nil
+				}, showRound)
 			}
-			cl, project, err := projectClient(c)
+			cl, err := newClient(c)
 			if err != nil {
 				return err
 			}
-			w := &walk{cl: cl, path: "/api/projects/" + url.PathEscape(project) + "/round", out: c.Root().Writer, ask: asker(c.Root().Reader, c.Root().Writer), project: project}
+			w := &walk{cl: cl, out: c.Root().Writer, ask: asker(c.Root().Reader, c.Root().Writer), project: roundIn(c, cl)}
 			return w.run(ctx)
 		},
 	}
+}
+
+// roundIn is the project that the round is in, "" for all.
+func roundIn(c *cli.Command, cl *client) string {
+	if c.Bool("all") {
+		return ""
+	}
+	return cl.project
+}
+
+func roundPath(path, project, query string) string {
+	q := url.Values{}
+	if project != "" {
+		q.Set("project", project)
+	}
+	return "/api/round" + path + "?" + strings.Trim(q.Encode()+"&"+query, "&")
 }
 
 const roundKeys = `a  accept                         m  merge into …
@@ -49,7 +68,7 @@ q  end the round                  ?  these keys
 
 func showRound(out io.Writer, v contract.Round) {
 	if len(v.Items) == 0 {
-		fmt.Fprintf(out, "Nothing of %s needs a decision of yours.%s\n", v.Project, lastRound(v))
+		fmt.Fprintf(out, "Nothing%s needs a decision of yours.%s\n", ofProjectWords(v.Project), lastRound(v))
 		return
 	}
 	table(out, func(row func(...any)) {
@@ -62,7 +81,18 @@ func showRound(out io.Writer, v contract.Round) {
 			row(fmt.Sprintf("%5.1f", i.Impact), i.ID, cut(i.Headline, 40), cut(whyHere(i.Why), 70), figure(i.Users), i.State, owner)
 		}
 	})
-	fmt.Fprintf(out, "\n%s.%s firethorn round --project %s goes through them.\n", waiting(v), lastRound(v), v.Project)
+	which := "--all"
+	if v.Project != "" {
+		which = "--project " + v.Project
+	}
+	fmt.Fprintf(out, "\n%s.%s firethorn round %s goes through them.\n", waiting(v), lastRound(v), which)
+}
+
+func ofProjectWords(project string) string {
+	if project == "" {
+		return ""
+	}
+	return " of " + project
 }
 
 func waiting(v contract.Round) string {
@@ -103,7 +133,7 @@ func showRoundEnd(out io.Writer, v contract.RoundEnd) {
 			n++
 		}
 	}
-	fmt.Fprintf(out, "\nRound of %s: %s in %d min %02d s\n", v.Project, plural(n, "1 decision", fmt.Sprintf("%d decisions", n)), v.Seconds/60, v.Seconds%60)
+	fmt.Fprintf(out, "\nRound%s: %s in %d min %02d s\n", ofProjectWords(v.Project), plural(n, "1 decision", fmt.Sprintf("%d decisions", n)), v.Seconds/60, v.Seconds%60)
 	table(out, func(row func(...any)) {
 		for _, d := range v.Done {
 			if !d.Undone {

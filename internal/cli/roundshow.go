@@ -63,7 +63,7 @@ func (w *walk) show(ctx context.Context) error {
 	}
 	v := b.issue
 	as := styleOf(w.out)
-	fmt.Fprintf(w.out, "\n[%d of %d] %s  %s  %s\n", w.at+1, max(len(w.items), min(w.left+len(w.decided), 1000)), v.ID, as.bright(plain(v.Headline)), as.faint(plain(v.Standing)))
+	fmt.Fprintf(w.out, "\n[%d of %d] %s  %s  %s\n", w.at+1, max(len(w.items), w.left), v.ID, as.bright(plain(v.Headline)), as.faint(plain(v.Standing)))
 	fmt.Fprintf(w.out, "  why      %s\n", as.fault(plain(whyHere(i.Why))))
 	if v.Message != "" {
 		fmt.Fprintf(w.out, "           %s\n", plain(cut(strings.ReplaceAll(v.Message, "\n", " "), 160)))

@@ -18,8 +18,7 @@ import (
 // walk is a round in the terminal.
 type walk struct {
 	cl      *client
-	project string
-	path    string // of the round
+	project string // "" for all
 	out     io.Writer
 	ask     asking
 
@@ -39,25 +38,26 @@ func (w *walk) run(ctx context.Context) error {
 		return err
 	}
 	if len(w.items) == 0 {
-		fmt.Fprintf(w.out, "Nothing of %s needs a decision of yours.%s\n", w.project, lastRound(first))
+		fmt.Fprintf(w.out, "Nothing%s needs a decision of yours.%s\n", ofProjectWords(w.project), lastRound(first))
 		return w.end(ctx)
 	}
 	fmt.Fprintf(w.out, "%s.%s ? shows the keys.\n", waiting(first), lastRound(first))
 	for shown := -1; ; {
-		if w.at >= len(w.items) {
+		if w.at >= len(w.items) && shown != w.at {
 			if _, err := w.more(ctx); err != nil {
 				return err
 			}
-			if w.at >= len(w.items) {
-				return w.end(ctx)
-			}
 		}
-		if shown != w.at {
+		switch {
+		case shown == w.at:
+		case w.at < len(w.items):
 			if err := w.show(ctx); err != nil {
 				return err
 			}
-			shown = w.at
+		default:
+			fmt.Fprintln(w.out, "\nThat was all. z takes back what you did last, q ends the round.")
 		}
+		shown = w.at
 		key, rest, err := w.ask.key()
 		if errors.Is(err, io.EOF) || key == "q" {
 			return w.end(ctx)
@@ -86,10 +86,15 @@ func (w *walk) run(ctx context.Context) error {
 	}
 }
 
+// url is a path of the round, with a query.
+func (w *walk) url(path, query string) string {
+	return roundPath(path, w.project, query)
+}
+
 // more reads what waits, and adds what was not listed yet.
 func (w *walk) more(ctx context.Context) (contract.Round, error) {
 	var r contract.Round
-	if _, err := w.cl.call(ctx, http.MethodPost, w.path+"?limit=200", nil, &r); err != nil {
+	if _, err := w.cl.call(ctx, http.MethodPost, w.url("", "limit=200"), nil, &r); err != nil {
 		return r, err
 	}
 	w.asOf = r.AsOf
@@ -99,14 +104,14 @@ func (w *walk) more(ctx context.Context) (contract.Round, error) {
 			w.items = append(w.items, i)
 		}
 	}
-	w.left = r.Waiting
+	w.left = max(w.left, r.Waiting)
 	return r, nil
 }
 
 // end ends the round and sums it up.
 func (w *walk) end(ctx context.Context) error {
 	var e contract.RoundEnd
-	if _, err := w.cl.call(ctx, http.MethodPost, w.path+"/end", nil, &e); err != nil {
+	if _, err := w.cl.call(ctx, http.MethodPost, w.url("/end", ""), nil, &e); err != nil {
 		return err
 	}
 	showRoundEnd(w.out, e)
@@ -130,6 +135,9 @@ func (w *walk) press(ctx context.Context, key, rest string) (again bool, err err
 			return rest, nil
 		}
 		return w.ask.line(prompt)
+	}
+	if w.at >= len(w.items) && key != "z" && key != "k" && key != "?" && key != "" {
+		return false, usage("nothing is in hand any more: z takes back what you did last, q ends the round")
 	}
 	switch key {
 	case "":
@@ -228,14 +236,18 @@ func (w *walk) decide(ctx context.Context, verb string, act contract.Act) error 
 }
 
 func (w *walk) merge(ctx context.Context, into string) error {
+	i := w.item()
+	own, _, _ := strings.Cut(i.ID, "/")
+	if !strings.Contains(into, "/") {
+		into = own + "/" + into
+	}
 	project, n, err := issueNumber(w.cl, into)
 	if err != nil {
 		return err
 	}
-	if project != w.project {
+	if project != own {
 		return usage("%s is of another project; issues are merged within one", into)
 	}
-	i := w.item()
 	var now contract.IssueDetail
 	if _, err := w.cl.call(ctx, http.MethodPost, issueAPI(i.ID)+"/merge", contract.Merge{Into: n}, &now); err != nil {
 		return err
@@ -303,11 +315,7 @@ func (w *walk) undo(ctx context.Context) error {
 // next round; what is accepted comes when something new happens.
 func (w *walk) later(ctx context.Context) error {
 	if i := w.item(); i.State == "accepted" {
-		_, n, err := issueNumber(w.cl, i.ID)
-		if err != nil {
-			return err
-		}
-		if _, err := w.cl.call(ctx, http.MethodPost, w.path+"/pass", contract.Pass{Issues: []int64{n}, AsOf: w.asOf}, nil); err != nil {
+		if _, err := w.cl.call(ctx, http.MethodPost, "/api/round/pass", contract.Pass{Issues: []string{i.ID}, AsOf: w.asOf}, nil); err != nil {
 			return err
 		}
 	}

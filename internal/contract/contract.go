@@ -311,16 +311,43 @@ type EventPosition struct {
 
 // Person is someone who works here.
 type Person struct {
-	Name       string    `json:"name"`
-	Email      string    `json:"email"`
-	Admin      bool      `json:"admin"`
-	Created    time.Time `json:"created"`
-	SignInLink string    `json:"sign_in_link,omitempty" doc:"works once, within 24 hours"`
+	Name       string     `json:"name"`
+	Email      string     `json:"email"`
+	Admin      bool       `json:"admin"`
+	Created    time.Time  `json:"created"`
+	Left       *time.Time `json:"left,omitempty" doc:"since when they do not work here any more"`
+	Carries    int64      `json:"carries,omitempty" doc:"of who left: open and parked issues that are still theirs"`
+	SignInLink string     `json:"sign_in_link,omitempty" doc:"works once, within 24 hours"`
 }
 
 // People is a list of people.
 type People struct {
 	People []Person `json:"people" nullable:"false"`
+	Teams  []Team   `json:"teams" nullable:"false"`
+}
+
+// Team is people who have issues together.
+type Team struct {
+	Name    string   `json:"name"`
+	Handle  string   `json:"handle" doc:"how CODEOWNERS, rules and comments name it"`
+	Members []string `json:"members" nullable:"false"`
+}
+
+// Teams is a list of teams.
+type Teams struct {
+	Teams []Team `json:"teams" nullable:"false"`
+}
+
+// NewTeam makes a team.
+type NewTeam struct {
+	Name    string   `json:"name" minLength:"1" maxLength:"100"`
+	Members []string `json:"members,omitempty" maxItems:"200" doc:"names or addresses"`
+}
+
+// ChangeTeam lets people in and out.
+type ChangeTeam struct {
+	Add    []string `json:"add,omitempty" maxItems:"200"`
+	Remove []string `json:"remove,omitempty" maxItems:"200"`
 }
 
 // NewPerson adds someone.

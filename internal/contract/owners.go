@@ -37,11 +37,13 @@ type Carriers struct {
 	Carriers []Carrier `json:"carriers" nullable:"false" doc:"whoever carries most first"`
 }
 
-// Carrier is what a person has in a project.
+// Carrier is what a person or a team has in a project.
 type Carrier struct {
 	Person  string    `json:"person"`
 	Email   string    `json:"email"`
 	Project string    `json:"project"`
+	Team    bool      `json:"team,omitempty"`
+	Left    bool      `json:"left,omitempty" doc:"does not work here any more: hand it over"`
 	Issues  int64     `json:"issues" doc:"open ones"`
 	Parked  int64     `json:"parked"`
 	Impact  float64   `json:"impact" doc:"of the open ones, added up"`

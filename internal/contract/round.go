@@ -15,7 +15,7 @@ type Surge struct {
 
 // Round is what of a project needs a decision of the person who asks.
 type Round struct {
-	Project string      `json:"project"`
+	Project string      `json:"project,omitempty" doc:"absent: all"`
 	Last    *time.Time  `json:"last_round" doc:"when your last round ended; null: this is the first"`
 	Begun   *time.Time  `json:"begun,omitempty" doc:"of the round that is under way"`
 	AsOf    time.Time   `json:"as_of" doc:"for what you pass"`
@@ -49,14 +49,14 @@ type Settled struct {
 
 // Pass names issues that somebody has seen and leaves as they are.
 type Pass struct {
-	Issues []int64   `json:"issues" minItems:"1" maxItems:"1000" doc:"numbers"`
+	Issues []string  `json:"issues" minItems:"1" maxItems:"1000" doc:"PROJECT/NUMBER"`
 	AsOf   time.Time `json:"as_of,omitzero" doc:"as of when they were seen: as_of of the round; now when absent"`
 	Back   bool      `json:"back,omitempty" doc:"let them come again instead"`
 }
 
 // RoundEnd sums a round up.
 type RoundEnd struct {
-	Project string      `json:"project"`
+	Project string      `json:"project,omitempty" doc:"absent: all"`
 	Begun   time.Time   `json:"begun"`
 	Ended   time.Time   `json:"ended"`
 	Seconds int64       `json:"seconds"`

@@ -46,7 +46,7 @@ func (s *Store) decide(ctx context.Context, a issue.Action, why string, who Acto
 		d.By = who.Name
 	}
 	if a.Verb == issue.Assign && a.To != "" {
-		p, err := s.FindPerson(ctx, a.To)
+		p, err := s.FindHere(ctx, a.To)
 		if err != nil {
 			return d, err
 		}

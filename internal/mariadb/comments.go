@@ -92,7 +92,7 @@ func (s *Store) mentioned(ctx context.Context, q querier, text string) ([]string
 		err := r.Scan(&p.Name, &p.Email)
 		people = append(people, p)
 		return err
-	}, "SELECT name, email FROM person")
+	}, "SELECT name, COALESCE(email,'') FROM person WHERE left_at IS NULL")
 	return comment.Mentions(text, people), err
 }
 

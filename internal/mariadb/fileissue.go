@@ -133,7 +133,7 @@ func (w *filing) writeIssues(ctx context.Context) error {
 		}
 		is.lastFiling = r.filing
 	}
-	for _, step := range []func(context.Context) error{w.checkLife, w.grow, w.countRecent} {
+	for _, step := range []func(context.Context) error{w.checkLife, w.grow, w.give, w.countRecent} {
 		if err := step(ctx); err != nil {
 			return err
 		}

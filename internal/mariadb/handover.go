@@ -13,6 +13,8 @@ import (
 // Carried is what a person has in a project: issues that are open or parked.
 type Carried struct {
 	Person, Email, Project string
+	Team                   bool
+	Left                   bool // does not work here any more
 	Issues, Parked         int64
 	Impact                 float64 // of the open ones, added up
 	Oldest                 time.Time
@@ -24,12 +26,12 @@ func (s *Store) CarriedBy(ctx context.Context, project int64) (list []Carried, e
 	err = each(ctx, s.db, func(r *sql.Rows) error {
 		var c Carried
 		var oldest int64
-		err := r.Scan(&c.Person, &c.Email, &c.Project, &c.Issues, &c.Parked, &c.Impact, &oldest)
+		err := r.Scan(&c.Person, &c.Email, &c.Team, &c.Left, &c.Project, &c.Issues, &c.Parked, &c.Impact, &oldest)
 		c.Oldest = fromMicros(oldest)
 		list = append(list, c)
 		return err
-	}, "SELECT o.name, o.email, p.name, SUM(i.state<>'parked'), SUM(i.state='parked'), SUM(IF(i.state='parked',0,l.impact))/10, MIN(l.first_seen) FROM issue i JOIN person o ON o.id=i.owner JOIN project p ON p.id=i.project JOIN issue_list l ON l.issue=i.id"+
-		" WHERE i.owner IS NOT NULL AND i.state IN ('new','accepted','regressed','parked') AND (?=0 OR i.project=?) GROUP BY o.id, p.id ORDER BY 6 DESC, 1", project, project)
+	}, "SELECT o.name, COALESCE(o.email,''), o.team, o.left_at IS NOT NULL, p.name, SUM(i.state<>'parked'), SUM(i.state='parked'), SUM(IF(i.state='parked',0,l.impact))/10, MIN(l.first_seen) FROM issue i JOIN person o ON o.id=i.owner JOIN project p ON p.id=i.project JOIN issue_list l ON l.issue=i.id"+
+		" WHERE i.owner IS NOT NULL AND i.state IN ('new','accepted','regressed','parked') AND (?=0 OR i.project=?) GROUP BY o.id, p.id ORDER BY 8 DESC, 1", project, project)
 	return list, err
 }
 

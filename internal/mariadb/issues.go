@@ -35,9 +35,9 @@ type Issue struct {
 	FirstSeen, LastSeen       time.Time
 	FirstRelease, LastRelease string
 	FirstFiling, LastFiling   int64
-	Bodies                    int64      // events whose body is kept
-	Recounting                bool       // derived counts are on their way from or to another issue
-	Trend                     []TrendDay // the last 14 days, oldest first, every day there
+	Bodies                    int64        // events whose body is kept
+	Recounting                bool         // derived counts are on their way from or to another issue
+	Trend                     []TrendDay   // the last 14 days, oldest first, every day there
 	Score                     impact.Score // what Impact is made from
 	SurgeSince                time.Time    // zero: it does not surge
 	SurgeWords                string

@@ -27,19 +27,27 @@ type notice struct {
 	kind, words        string
 }
 
-// to tells people, by name, each once; never who did it.
+// to tells people, by name, each once, and the members of teams; never who did
+// it, nor who left.
 func (n notice) to(ctx context.Context, tx *sql.Tx, names []string) error {
 	args := []any{n.project, n.issue, n.at, n.who.Name, n.kind, n.words}
 	told := len(args)
 	for _, name := range slices.Compact(slices.Sorted(slices.Values(names))) {
-		if name != "" && (n.who.Kind != "person" || name != n.who.Name) {
+		if name != "" {
 			args = append(args, name)
 		}
 	}
-	if len(args) == told {
+	list := args[told:]
+	if len(list) == 0 {
 		return nil
 	}
-	_, err := tx.ExecContext(ctx, "INSERT INTO notice (person, project, issue, at, actor, kind, words) SELECT p.id, ?, ?, ?, ?, ?, ? FROM person p WHERE p.name IN ("+marks(len(args)-told)+")", args...)
+	self := ""
+	if n.who.Kind == "person" {
+		self = n.who.Name
+	}
+	args = append(append(args, list...), self)
+	_, err := tx.ExecContext(ctx, "INSERT INTO notice (person, project, issue, at, actor, kind, words) SELECT p.id, ?, ?, ?, ?, ?, ? FROM person p WHERE (p.name IN ("+marks(len(list))+")"+
+		" OR p.id IN (SELECT m.person FROM team_member m JOIN person t ON t.id=m.team WHERE t.name IN ("+marks(len(list))+"))) AND p.team=0 AND p.left_at IS NULL AND p.name<>?", args...)
 	return err
 }
 

@@ -7,15 +7,15 @@ import (
 	"firethorn/internal/core/owners"
 )
 
-// Carriers lists everybody who works here, with the impact of the open issues
-// that each has, over all projects.
+// Carriers lists everybody who works here, and the teams, with the impact of the
+// open issues that each has, over all projects.
 func (s *Store) Carriers(ctx context.Context) (list []owners.Person, err error) {
 	err = each(ctx, s.db, func(r *sql.Rows) error {
 		var p owners.Person
-		err := r.Scan(&p.Name, &p.Email, &p.Load)
+		err := r.Scan(&p.Name, &p.Email, &p.Team, &p.Load)
 		list = append(list, p)
 		return err
-	}, "SELECT p.name, p.email, COALESCE((SELECT SUM(l.impact)/10 FROM issue i JOIN issue_list l ON l.issue=i.id WHERE i.owner=p.id AND i.state IN ('new','accepted','regressed')), 0) FROM person p ORDER BY p.name")
+	}, "SELECT p.name, COALESCE(p.email,''), p.team, COALESCE((SELECT SUM(l.impact)/10 FROM issue i JOIN issue_list l ON l.issue=i.id WHERE i.owner=p.id AND i.state IN ('new','accepted','regressed')), 0) FROM person p WHERE p.left_at IS NULL ORDER BY p.name")
 	return list, err
 }
 

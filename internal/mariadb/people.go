@@ -6,10 +6,12 @@ import (
 	"database/sql"
 	"encoding/base64"
 	"errors"
+	"slices"
 	"strings"
 	"time"
 
 	"firethorn/internal/core/fault"
+	"firethorn/internal/core/people"
 )
 
 // Scope is what a token may do.
@@ -23,13 +25,19 @@ const (
 	ScopeAdmin  Scope = "admin"  // everything
 )
 
-// Person is someone who works with Firethorn.
+// Person is someone who works with Firethorn, or a team of such: a team can have
+// issues, its members hear of them, and nobody signs in as one.
 type Person struct {
 	ID          int64
-	Name, Email string
-	Admin       bool
+	Name, Email string // a team has no address
+	Admin, Team bool
 	Created     time.Time
+	Left        time.Time // zero: works here
+	Members     []string  // of a team, by name
 }
+
+// Here says whether somebody still works here, or a team is still there.
+func (p *Person) Here() bool { return p.Left.IsZero() }
 
 // Grant is what a token or a session allows.
 type Grant struct {
@@ -68,26 +76,36 @@ func (s *Store) AddPerson(ctx context.Context, name, email string, admin bool) (
 	return s.FindPerson(ctx, email)
 }
 
-const personColumns = "id, name, email, admin, created"
+const personColumns = "p.id, p.name, COALESCE(p.email,''), p.admin, p.team, p.created, p.left_at"
 
 func scanPerson(r interface{ Scan(...any) error }) (*Person, error) {
 	var p Person
 	var created int64
-	err := r.Scan(&p.ID, &p.Name, &p.Email, &p.Admin, &created)
+	var left sql.NullInt64
+	err := r.Scan(&p.ID, &p.Name, &p.Email, &p.Admin, &p.Team, &created, &left)
 	p.Created = fromMicros(created)
+	if left.Valid {
+		p.Left = fromMicros(left.Int64)
+	}
 	return &p, err
 }
 
-// FindPerson finds someone by name or address, without regard to case, or by
-// a beginning of the name that only one has.
+// FindPerson finds someone, or a team, by name or address, without regard to
+// case, by the handle with @ that CODEOWNERS would name them by, or by a
+// beginning of the name that only one has.
 func (s *Store) FindPerson(ctx context.Context, who string) (*Person, error) {
-	all, err := s.People(ctx)
+	return s.findPerson(ctx, s.db, who)
+}
+
+func (s *Store) findPerson(ctx context.Context, q querier, who string) (*Person, error) {
+	all, err := everybody(ctx, q)
 	if err != nil {
 		return nil, err
 	}
 	var starts []*Person
+	handle, at := strings.CutPrefix(who, "@")
 	for _, p := range all {
-		if strings.EqualFold(p.Name, who) || strings.EqualFold(p.Email, who) {
+		if strings.EqualFold(p.Name, who) || who != "" && strings.EqualFold(p.Email, who) || at && people.Called(handle, p.Name, p.Email) {
 			return p, nil
 		}
 		if who != "" && strings.HasPrefix(strings.ToLower(p.Name), strings.ToLower(who)) {
@@ -103,15 +121,32 @@ func (s *Store) FindPerson(ctx context.Context, who string) (*Person, error) {
 	return nil, fault.New(fault.BadInput, "nobody is called %q; firethorn person list shows who works here, person add NAME EMAIL adds someone", who)
 }
 
-// People lists all, by name.
-func (s *Store) People(ctx context.Context) ([]*Person, error) {
-	var out []*Person
-	err := each(ctx, s.db, func(r *sql.Rows) error {
+// FindHere is FindPerson of those who still work here.
+func (s *Store) FindHere(ctx context.Context, who string) (*Person, error) {
+	return s.findHere(ctx, s.db, who)
+}
+
+func (s *Store) findHere(ctx context.Context, q querier, who string) (*Person, error) {
+	p, err := s.findPerson(ctx, q, who)
+	if err == nil && !p.Here() {
+		return nil, fault.New(fault.Conflict, "%s left on %s; choose somebody who works here: firethorn person list", p.Name, p.Left.Format("2006-01-02"))
+	}
+	return p, err
+}
+
+// everybody lists all, teams among them, by name.
+func everybody(ctx context.Context, q querier) (out []*Person, err error) {
+	return out, each(ctx, q, func(r *sql.Rows) error {
 		p, err := scanPerson(r)
 		out = append(out, p)
 		return err
-	}, "SELECT "+personColumns+" FROM person ORDER BY name")
-	return out, err
+	}, "SELECT "+personColumns+" FROM person p ORDER BY p.name")
+}
+
+// People lists the people, by name, those who left among them.
+func (s *Store) People(ctx context.Context) ([]*Person, error) {
+	all, err := everybody(ctx, s.db)
+	return slices.DeleteFunc(all, func(p *Person) bool { return p.Team }), err
 }
 
 // NewToken makes a token; its text is given here and never again. person 0 and
@@ -152,7 +187,10 @@ func (s *Store) GrantOfToken(ctx context.Context, text string) (*Grant, error) {
 		}
 	}
 	if person.Valid {
-		g.Person, err = scanPerson(s.db.QueryRowContext(ctx, "SELECT "+personColumns+" FROM person WHERE id=?", person.Int64))
+		g.Person, err = scanPerson(s.db.QueryRowContext(ctx, "SELECT "+personColumns+" FROM person p WHERE p.id=?", person.Int64))
+		if err == nil && !g.Person.Here() {
+			return nil, fault.New(fault.Unauthorized, "%s left; this token is good for nothing any more", g.Person.Name)
+		}
 	}
 	return &g, err
 }
@@ -184,7 +222,7 @@ func (s *Store) SignIn(ctx context.Context, link string) (secret string, err err
 
 // GrantOfSession is what a signed-in browser may do.
 func (s *Store) GrantOfSession(ctx context.Context, secret string) (*Grant, error) {
-	p, err := scanPerson(s.db.QueryRowContext(ctx, "SELECT p.id, p.name, p.email, p.admin, p.created FROM web_session w JOIN person p ON p.id=w.person WHERE w.hash=? AND w.expires>?", hashSecret(secret), micros(s.now())))
+	p, err := scanPerson(s.db.QueryRowContext(ctx, "SELECT "+personColumns+" FROM web_session w JOIN person p ON p.id=w.person WHERE w.hash=? AND w.expires>? AND p.left_at IS NULL", hashSecret(secret), micros(s.now())))
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, fault.New(fault.Unauthorized, "you are not signed in, or the session has run out")
 	}

@@ -25,6 +25,11 @@ func (s *Store) Repair(ctx context.Context, list []Difference) (int, error) {
 		if err := s.repairSessions(ctx); err != nil {
 			return 0, fmt.Errorf("sessions: %w", err)
 		}
+		for _, q := range activeUsers {
+			if _, err := s.slow.ExecContext(ctx, q); err != nil {
+				return 0, fmt.Errorf("active users: %w", err)
+			}
+		}
 	}
 	slices.Sort(ids)
 	ids = slices.Compact(ids)
@@ -34,6 +39,12 @@ func (s *Store) Repair(ctx context.Context, list []Difference) (int, error) {
 		}
 	}
 	return len(ids), nil
+}
+
+// activeUsers note again who used the applications, and when last.
+var activeUsers = []string{
+	"INSERT INTO active_user (project, user, last_day) SELECT project, user, d FROM (SELECT project, user, MAX(thrown DIV 86400000000) d FROM event WHERE user IS NOT NULL GROUP BY project, user) x ON DUPLICATE KEY UPDATE last_day=GREATEST(last_day, d)",
+	"INSERT INTO active_user (project, user, last_day) SELECT project, user, d FROM (SELECT project, user, MAX(started DIV 86400000000) d FROM app_session WHERE user IS NOT NULL GROUP BY project, user) x ON DUPLICATE KEY UPDATE last_day=GREATEST(last_day, d)",
 }
 
 // repairSessions counts the sessions of the days anew that are kept by all
@@ -155,7 +166,7 @@ func (s *Store) repairIssue(ctx context.Context, tx *sql.Tx, id int64) error {
 
 func (s *Store) repairList(ctx context.Context, tx *sql.Tx, id int64) error {
 	start := windowStart(s.now())
-	const list = "UPDATE issue_list l JOIN issue i ON i.id=l.issue SET l.state=i.state, l.events=(SELECT COALESCE(SUM(events),0) FROM variant WHERE issue=?), l.bodies=(SELECT COALESCE(SUM(bodies),0) FROM variant WHERE issue=?)," +
+	const list = "UPDATE issue_list l JOIN issue i ON i.id=l.issue SET l.state=i.state, l.calls_at=IF(i.state IN ('new','regressed'), GREATEST(l.calls_at, 1), l.calls_at), l.events=(SELECT COALESCE(SUM(events),0) FROM variant WHERE issue=?), l.bodies=(SELECT COALESCE(SUM(bodies),0) FROM variant WHERE issue=?)," +
 		" l.users=(SELECT COUNT(DISTINCT user) FROM issue_user WHERE issue=?), l.window_day=?, l.window_events=(SELECT COALESCE(SUM(events),0) FROM issue_trend WHERE issue=? AND day>=?)," +
 		" l.window_users=(SELECT COUNT(DISTINCT user) FROM issue_user WHERE issue=? AND last_day>=?) WHERE l.issue=?"
 	if _, err := tx.ExecContext(ctx, list, id, id, id, Day(s.now()), id, start, id, start, id); err != nil {

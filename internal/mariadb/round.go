@@ -44,11 +44,12 @@ const (
 	oldestRound  = 12 * time.Hour // a round that is older is over
 )
 
-// Queue lists the first of what a round of a person is about.
-func (s *Store) Queue(ctx context.Context, p *Project, person int64, limit int) (*Round, error) {
+// Queue lists the first of what a round of a person is about, in one project or
+// in several; scope is the project's id, 0 for a round of all.
+func (s *Store) Queue(ctx context.Context, scope int64, projects []*Project, person int64, limit int) (*Round, error) {
 	r := &Round{AsOf: s.now().UTC().Truncate(time.Microsecond)}
 	var last, begun sql.NullInt64
-	err := s.db.QueryRowContext(ctx, "SELECT (SELECT MAX(ended) FROM triage_round WHERE person=? AND project=?), (SELECT begun FROM triage_round WHERE person=? AND project=? AND ended IS NULL ORDER BY id DESC LIMIT 1)", person, p.ID, person, p.ID).Scan(&last, &begun)
+	err := s.db.QueryRowContext(ctx, "SELECT (SELECT MAX(ended) FROM triage_round WHERE person=? AND project=?), (SELECT begun FROM triage_round WHERE person=? AND project=? AND ended IS NULL ORDER BY id DESC LIMIT 1)", person, scope, person, scope).Scan(&last, &begun)
 	if err != nil {
 		return nil, err
 	}
@@ -58,11 +59,31 @@ func (s *Store) Queue(ctx context.Context, p *Project, person int64, limit int) 
 	if begun.Valid && r.AsOf.Sub(fromMicros(begun.Int64)) < oldestRound {
 		r.Begun = fromMicros(begun.Int64)
 	}
-	type key struct{ id, impact int64 }
-	var keys []key
+	var keys []roundKey
+	for _, p := range projects {
+		more, waiting, err := s.queueOf(ctx, p.ID, person, limit, micros(r.AsOf.AddDate(0, 0, -changedSince)))
+		if err != nil {
+			return nil, err
+		}
+		keys, r.Waiting = append(keys, more...), min(mostWaiting, r.Waiting+waiting)
+	}
+	slices.SortFunc(keys, func(a, b roundKey) int { return cmp.Or(cmp.Compare(b.impact, a.impact), cmp.Compare(b.id, a.id)) })
+	keys = keys[:min(len(keys), limit)]
+	ids := make([]any, len(keys))
+	for i, k := range keys {
+		ids[i] = k.id
+	}
+	return r, s.roundItems(ctx, r, person, ids)
+}
+
+// roundKey is an issue of a round by what orders it.
+type roundKey struct{ id, impact int64 }
+
+// queueOf lists the first of a project, and says how many there are.
+func (s *Store) queueOf(ctx context.Context, project, person int64, limit int, since int64) (keys []roundKey, waiting int, err error) {
 	take := func(query string, args ...any) error {
 		return each(ctx, s.db, func(rows *sql.Rows) error {
-			var k key
+			var k roundKey
 			err := rows.Scan(&k.id, &k.impact)
 			if !slices.Contains(keys, k) {
 				keys = append(keys, k)
@@ -70,32 +91,26 @@ func (s *Store) Queue(ctx context.Context, p *Project, person int64, limit int) 
 			return err
 		}, query, args...)
 	}
-	const passed = "EXISTS (SELECT 1 FROM round_passed r WHERE r.person=? AND r.issue=%s AND r.at>=%s)"
-	if err := take("SELECT l.issue, l.impact FROM issue_list l FORCE INDEX (calls) WHERE l.project=? AND l.calling=1 AND NOT "+fmt.Sprintf(passed, "l.issue", "l.calls_at")+" ORDER BY l.calling DESC, l.impact DESC, l.issue DESC LIMIT ?", p.ID, person, limit); err != nil {
-		return nil, err
+	passed := func(issue, at string) string {
+		return "EXISTS (SELECT 1 FROM round_passed r WHERE r.person=? AND r.issue=" + issue + " AND r.at>=" + at + ")"
 	}
-	mine := "FROM notice n FORCE INDEX (in_project) JOIN issue i ON i.id=n.issue JOIN issue_list l ON l.issue=n.issue WHERE n.person=? AND n.project=? AND n.at>=? AND l.state IN ('new','accepted','regressed') AND (l.calling=0 OR " + fmt.Sprintf(passed, "l.issue", "l.calls_at") + ")" +
-		" AND (n.kind='mention' OR i.owner=? OR i.owner IN (SELECT t.team FROM team_member t WHERE t.person=?)) AND NOT " + fmt.Sprintf(passed, "n.issue", "n.at")
-	since := micros(r.AsOf.AddDate(0, 0, -changedSince))
-	if err := take("SELECT DISTINCT l.issue, l.impact "+mine+" ORDER BY l.impact DESC, l.issue DESC LIMIT ?", person, p.ID, since, person, person, person, person, limit); err != nil {
-		return nil, err
+	calls := "FROM issue_list l FORCE INDEX (calls) WHERE l.project=? AND l.calling=1 AND NOT " + passed("l.issue", "l.calls_at")
+	if err := take("SELECT l.issue, l.impact "+calls+" ORDER BY l.calling DESC, l.impact DESC, l.issue DESC LIMIT ?", project, person, limit); err != nil {
+		return nil, 0, err
 	}
-	err = s.db.QueryRowContext(ctx, "SELECT (SELECT COUNT(*) FROM (SELECT 1 FROM issue_list l FORCE INDEX (calls) WHERE l.project=? AND l.calling=1 AND NOT "+fmt.Sprintf(passed, "l.issue", "l.calls_at")+" LIMIT ?) x) + (SELECT COUNT(DISTINCT n.issue) "+mine+")",
-		p.ID, person, mostWaiting, person, p.ID, since, person, person, person, person).Scan(&r.Waiting)
-	if err != nil {
-		return nil, err
+	// One's own, and what one was mentioned in; but for what calls anyway.
+	mine := "FROM notice n FORCE INDEX (in_project) JOIN issue i ON i.id=n.issue JOIN issue_list l ON l.issue=n.issue WHERE n.person=? AND n.project=? AND n.at>=? AND l.state IN ('new','accepted','regressed') AND (l.calling=0 OR " + passed("l.issue", "l.calls_at") + ")" +
+		" AND (n.kind='mention' OR i.owner=? OR i.owner IN (SELECT t.team FROM team_member t WHERE t.person=?)) AND NOT " + passed("n.issue", "n.at")
+	of := []any{person, project, since, person, person, person, person}
+	if err := take("SELECT DISTINCT l.issue, l.impact "+mine+" ORDER BY l.impact DESC, l.issue DESC LIMIT ?", append(slices.Clone(of), limit)...); err != nil {
+		return nil, 0, err
 	}
-	slices.SortFunc(keys, func(a, b key) int { return cmp.Or(cmp.Compare(b.impact, a.impact), cmp.Compare(b.id, a.id)) })
-	keys = keys[:min(len(keys), limit)]
-	ids := make([]any, len(keys))
-	for i, k := range keys {
-		ids[i] = k.id
-	}
-	return r, s.roundItems(ctx, r, p, person, ids)
+	err = s.db.QueryRowContext(ctx, "SELECT (SELECT COUNT(*) FROM (SELECT 1 "+calls+" LIMIT ?) x) + (SELECT COUNT(DISTINCT n.issue) "+mine+")", append([]any{project, person, mostWaiting}, of...)...).Scan(&waiting)
+	return keys, waiting, err
 }
 
 // roundItems fills in the issues of a round, in the order of ids, with their reasons.
-func (s *Store) roundItems(ctx context.Context, r *Round, p *Project, person int64, ids []any) error {
+func (s *Store) roundItems(ctx context.Context, r *Round, person int64, ids []any) error {
 	if len(ids) == 0 {
 		return nil
 	}
@@ -113,7 +128,7 @@ func (s *Store) roundItems(ctx context.Context, r *Round, p *Project, person int
 	if err := s.addTrends(ctx, list); err != nil {
 		return err
 	}
-	why, err := s.reasons(ctx, p, person, found, ids)
+	why, err := s.reasons(ctx, person, found, ids)
 	if err != nil {
 		return err
 	}
@@ -126,7 +141,7 @@ func (s *Store) roundItems(ctx context.Context, r *Round, p *Project, person int
 }
 
 // reasons says of each issue why it is in a person's round.
-func (s *Store) reasons(ctx context.Context, p *Project, person int64, found map[int64]*Issue, ids []any) (map[int64][]Reason, error) {
+func (s *Store) reasons(ctx context.Context, person int64, found map[int64]*Issue, ids []any) (map[int64][]Reason, error) {
 	why := map[int64][]Reason{}
 	add := func(id int64, x Reason) {
 		if i := slices.IndexFunc(why[id], func(y Reason) bool { return y.Kind == x.Kind }); i >= 0 {
@@ -171,8 +186,8 @@ func (s *Store) reasons(ctx context.Context, p *Project, person int64, found map
 			add(id, x)
 		}
 		return err
-	}, "SELECT n.issue, n.kind, n.words, n.actor, n.at FROM notice n FORCE INDEX (in_project) WHERE n.person=? AND n.project=? AND n.at>=? AND n.issue IN ("+marks(len(ids))+") AND n.at>"+fmt.Sprintf(since, "n.issue")+" ORDER BY n.id",
-		append(append([]any{person, p.ID, micros(s.now().AddDate(0, 0, -changedSince))}, ids...), person)...)
+	}, "SELECT n.issue, n.kind, n.words, n.actor, n.at FROM notice n FORCE INDEX (of_issue) WHERE n.person=? AND n.at>=? AND n.issue IN ("+marks(len(ids))+") AND n.at>"+fmt.Sprintf(since, "n.issue")+" ORDER BY n.id",
+		append(append([]any{person, micros(s.now().AddDate(0, 0, -changedSince))}, ids...), person)...)
 	if err != nil {
 		return nil, err
 	}
@@ -184,28 +199,47 @@ func (s *Store) reasons(ctx context.Context, p *Project, person int64, found map
 	return why, nil
 }
 
-// BeginRound begins a round, or goes on with the one that is under way.
-func (s *Store) BeginRound(ctx context.Context, project, person int64) error {
+// BeginRound begins a round, or goes on with the one that is under way; scope is
+// as for Queue.
+func (s *Store) BeginRound(ctx context.Context, scope, person int64) error {
 	now := s.now()
 	return s.InTx(ctx, func(tx *sql.Tx) error {
-		if _, err := tx.ExecContext(ctx, "UPDATE triage_round SET ended=begun+? WHERE person=? AND project=? AND ended IS NULL AND begun<?", oldestRound.Microseconds(), person, project, micros(now.Add(-oldestRound))); err != nil {
+		if _, err := tx.ExecContext(ctx, "UPDATE triage_round SET ended=begun+? WHERE person=? AND project=? AND ended IS NULL AND begun<?", oldestRound.Microseconds(), person, scope, micros(now.Add(-oldestRound))); err != nil {
 			return err
 		}
-		_, err := tx.ExecContext(ctx, "INSERT INTO triage_round (person, project, begun) SELECT ?,?,? FROM DUAL WHERE NOT EXISTS (SELECT 1 FROM triage_round r WHERE r.person=? AND r.project=? AND r.ended IS NULL)", person, project, micros(now), person, project)
+		_, err := tx.ExecContext(ctx, "INSERT INTO triage_round (person, project, begun) SELECT ?,?,? FROM DUAL WHERE NOT EXISTS (SELECT 1 FROM triage_round r WHERE r.person=? AND r.project=? AND r.ended IS NULL)", person, scope, micros(now), person, scope)
 		return err
 	})
 }
 
+// IssueName is an issue as people write it.
+type IssueName struct {
+	Project *Project
+	Number  int64
+}
+
 // Pass says that a person has seen issues as they stood at a time, and leaves
 // them as they are: they come again when something new happens.
-func (s *Store) Pass(ctx context.Context, p *Project, person int64, asOf time.Time, list []int64) error {
+func (s *Store) Pass(ctx context.Context, person int64, asOf time.Time, list []IssueName) error {
 	at := min(micros(asOf), micros(s.now()))
+	return s.ofNames(ctx, list, func(id int64) error { return pass(ctx, s.db, person, id, at) })
+}
+
+// Unpass lets issues come again that a person has passed.
+func (s *Store) Unpass(ctx context.Context, person int64, list []IssueName) error {
+	return s.ofNames(ctx, list, func(id int64) error {
+		_, err := s.db.ExecContext(ctx, "DELETE FROM round_passed WHERE person=? AND issue=?", person, id)
+		return err
+	})
+}
+
+func (s *Store) ofNames(ctx context.Context, list []IssueName, do func(id int64) error) error {
 	for _, n := range list {
-		id, _, err := s.issueID(ctx, p, n)
-		if err != nil {
-			return err
+		id, _, err := s.issueID(ctx, n.Project, n.Number)
+		if err == nil {
+			err = do(id)
 		}
-		if err := pass(ctx, s.db, person, id, at); err != nil {
+		if err != nil {
 			return err
 		}
 	}
@@ -217,22 +251,9 @@ func pass(ctx context.Context, q querier, person, id, at int64) error {
 	return err
 }
 
-// Unpass lets issues come again that a person has passed.
-func (s *Store) Unpass(ctx context.Context, p *Project, person int64, list []int64) error {
-	for _, n := range list {
-		id, _, err := s.issueID(ctx, p, n)
-		if err != nil {
-			return err
-		}
-		if _, err := s.db.ExecContext(ctx, "DELETE FROM round_passed WHERE person=? AND issue=?", person, id); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
 // Done is something that a person did in a round.
 type Done struct {
+	Project     string
 	Number      int64
 	Headline    string
 	At          time.Time
@@ -247,12 +268,13 @@ type RoundEnd struct {
 	Left         int    // what still needs a decision of them, up to mostWaiting
 }
 
-// EndRound ends a person's round and sums it up.
-func (s *Store) EndRound(ctx context.Context, p *Project, who *Person) (*RoundEnd, error) {
+// EndRound ends a person's round and sums it up; scope and projects are as for
+// Queue.
+func (s *Store) EndRound(ctx context.Context, scope int64, projects []*Project, who *Person) (*RoundEnd, error) {
 	var id, begun int64
-	err := s.db.QueryRowContext(ctx, "SELECT id, begun FROM triage_round WHERE person=? AND project=? AND ended IS NULL ORDER BY id DESC LIMIT 1", who.ID, p.ID).Scan(&id, &begun)
+	err := s.db.QueryRowContext(ctx, "SELECT id, begun FROM triage_round WHERE person=? AND project=? AND ended IS NULL ORDER BY id DESC LIMIT 1", who.ID, scope).Scan(&id, &begun)
 	if errors.Is(err, sql.ErrNoRows) {
-		return nil, fault.New(fault.Conflict, "no round of %s is under way; firethorn round --project %s begins one", p.Name, p.Name)
+		return nil, fault.New(fault.Conflict, "no round is under way; firethorn round begins one")
 	}
 	if err != nil {
 		return nil, err
@@ -264,16 +286,16 @@ func (s *Store) EndRound(ctx context.Context, p *Project, who *Person) (*RoundEn
 	err = each(ctx, s.db, func(r *sql.Rows) error {
 		var d Done
 		var at int64
-		err := r.Scan(&d.Number, &d.Headline, &at, &d.Kind, &d.Words, &d.Undone)
+		err := r.Scan(&d.Project, &d.Number, &d.Headline, &at, &d.Kind, &d.Words, &d.Undone)
 		d.At = fromMicros(at)
 		e.Done = append(e.Done, d)
 		return err
-	}, "SELECT i.number, COALESCE(l.headline,''), h.at, h.kind, h.words, h.undone FROM history h FORCE INDEX (of_actor) JOIN issue i ON i.id=h.issue LEFT JOIN issue_list l ON l.issue=h.issue"+
-		" WHERE h.actor=? AND h.actor_kind='person' AND h.at>=? AND i.project=? AND h.kind NOT IN ('merged_away','undo') ORDER BY h.id LIMIT 1000", who.Name, begun, p.ID)
+	}, "SELECT p.name, i.number, COALESCE(l.headline,''), h.at, h.kind, h.words, h.undone FROM history h FORCE INDEX (of_actor) JOIN issue i ON i.id=h.issue JOIN project p ON p.id=i.project LEFT JOIN issue_list l ON l.issue=h.issue"+
+		" WHERE h.actor=? AND h.actor_kind='person' AND h.at>=? AND (?=0 OR i.project=?) AND h.kind NOT IN ('merge','undo') ORDER BY h.id LIMIT 1000", who.Name, begun, scope, scope)
 	if err != nil {
 		return nil, err
 	}
-	q, err := s.Queue(ctx, p, who.ID, 1)
+	q, err := s.Queue(ctx, scope, projects, who.ID, 1)
 	if err != nil {
 		return nil, err
 	}
@@ -283,26 +305,25 @@ func (s *Store) EndRound(ctx context.Context, p *Project, who *Person) (*RoundEn
 
 // Settled is what became of an issue that is in a round no more.
 type Settled struct {
-	Number             int64
+	IssueName
 	Actor, Kind, Words string
 	At                 time.Time
 }
 
 // Settled says of issues what happened to them last, by whom.
-func (s *Store) Settled(ctx context.Context, p *Project, list []int64) (out []Settled, err error) {
-	if len(list) == 0 {
-		return nil, nil
-	}
-	args := []any{p.ID}
+func (s *Store) Settled(ctx context.Context, list []IssueName) (out []Settled, err error) {
 	for _, n := range list {
-		args = append(args, n)
-	}
-	return out, each(ctx, s.db, func(r *sql.Rows) error {
-		var x Settled
+		x := Settled{IssueName: n}
 		var at int64
-		err := r.Scan(&x.Number, &x.Actor, &x.Kind, &x.Words, &at)
+		err := s.db.QueryRowContext(ctx, "SELECT h.actor, h.kind, h.words, h.at FROM issue i JOIN history h ON h.issue=i.id WHERE i.project=? AND i.number=? ORDER BY h.id DESC LIMIT 1", n.Project.ID, n.Number).Scan(&x.Actor, &x.Kind, &x.Words, &at)
+		if errors.Is(err, sql.ErrNoRows) {
+			continue
+		}
+		if err != nil {
+			return nil, err
+		}
 		x.At = fromMicros(at)
 		out = append(out, x)
-		return err
-	}, "SELECT i.number, h.actor, h.kind, h.words, h.at FROM issue i JOIN history h ON h.id=(SELECT MAX(x.id) FROM history x WHERE x.issue=i.id) WHERE i.project=? AND i.number IN ("+marks(len(list))+")", args...)
+	}
+	return out, nil
 }

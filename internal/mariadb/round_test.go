@@ -13,7 +13,7 @@ import (
 // queue is a person's round in words: "1 new in 4.2.0; 2 came back …".
 func (b *bench) queue(person int64) string {
 	b.t.Helper()
-	r, err := b.Queue(b.t.Context(), b.project, person, 50)
+	r, err := b.Queue(b.t.Context(), 0, []*Project{b.project}, person, 50)
 	if err != nil {
 		b.t.Fatal(err)
 	}
@@ -29,6 +29,13 @@ func (b *bench) queue(person int64) string {
 		out = append(out, fmt.Sprintf("%d %s", x.Number, strings.Join(why, "+")))
 	}
 	return strings.Join(out, "; ")
+}
+
+func (b *bench) named1(list ...int64) (out []IssueName) {
+	for _, n := range list {
+		out = append(out, IssueName{b.project, n})
+	}
+	return out
 }
 
 func TestRound(t *testing.T) {
@@ -51,11 +58,11 @@ func TestRound(t *testing.T) {
 	pass := func(person int64, n ...int64) {
 		t.Helper()
 		b.now = b.now.Add(time.Minute)
-		if err := b.Pass(t.Context(), b.project, person, b.now, n); err != nil {
+		if err := b.Pass(t.Context(), person, b.now, b.named1(n...)); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if err := b.BeginRound(t.Context(), b.project.ID, m); err != nil {
+	if err := b.BeginRound(t.Context(), 0, m); err != nil {
 		t.Fatal(err)
 	}
 	file("tideAt", "4.1.0", "p-1", "p-2", "p-3")
@@ -72,7 +79,7 @@ func TestRound(t *testing.T) {
 	pass(m, 1, 2)
 	want("passed", m, "")
 	want("only by her", o, "1 new; 2 new")
-	if err := b.Unpass(t.Context(), b.project, m, []int64{2}); err != nil {
+	if err := b.Unpass(t.Context(), m, b.named1(2)); err != nil {
 		t.Fatal(err)
 	}
 	want("let come again", m, "2 new")
@@ -102,14 +109,14 @@ func TestRound(t *testing.T) {
 		t.Fatal(err)
 	}
 	want("a mention on nobody's", m, "1 yours Oke Farrow; 2 yours Oke Farrow")
-	e, err := b.EndRound(t.Context(), b.project, &Person{ID: m, Name: maren.Name})
+	e, err := b.EndRound(t.Context(), 0, []*Project{b.project}, &Person{ID: m, Name: maren.Name})
 	if err != nil || e.Left != 2 || len(e.Done) != 6 || e.Done[0].Words != "assigned to Oke Farrow, and so accepted" || !e.Done[0].Undone || e.Done[1].Kind != "fix" {
 		t.Errorf("%+v, %v", e, err)
 	}
-	if _, err := b.EndRound(t.Context(), b.project, &Person{ID: m}); code(err) != fault.Conflict {
+	if _, err := b.EndRound(t.Context(), 0, []*Project{b.project}, &Person{ID: m}); code(err) != fault.Conflict {
 		t.Errorf("ended twice: %v", err)
 	}
-	if r, err := b.Queue(t.Context(), b.project, m, 1); err != nil || r.Last.IsZero() || !r.Begun.IsZero() || len(r.Items) != 1 || r.Waiting != 2 {
+	if r, err := b.Queue(t.Context(), 0, []*Project{b.project}, m, 1); err != nil || r.Last.IsZero() || !r.Begun.IsZero() || len(r.Items) != 1 || r.Waiting != 2 {
 		t.Errorf("%+v, %v", r, err)
 	}
 	// A call that came after she looked is not passed by looking.
@@ -117,7 +124,7 @@ func TestRound(t *testing.T) {
 	file("tideAt", "4.2.0", "x") // no call
 	b.act(1, issue.Action{Verb: issue.Fixing, Fix: issue.Fix{Kind: issue.FixNow}})
 	file("tideAt", "4.2.0", "y")
-	if err := b.Pass(t.Context(), b.project, o, seen, []int64{1}); err != nil {
+	if err := b.Pass(t.Context(), o, seen, b.named1(1)); err != nil {
 		t.Fatal(err)
 	}
 	want("it came back since", o, "1 regressed")
@@ -141,7 +148,7 @@ func TestRound_OfTwo(t *testing.T) {
 	if is := b.issue(1); is.Owner != oke.Name || is.State != issue.Accepted {
 		t.Errorf("%+v", is.Standing)
 	}
-	list, err := b.Settled(t.Context(), b.project, []int64{1, 9})
+	list, err := b.Settled(t.Context(), b.named1(1, 9))
 	if err != nil || len(list) != 1 || list[0].Actor != oke.Name || list[0].Kind != "assign" {
 		t.Errorf("%+v, %v", list, err)
 	}

@@ -7,9 +7,9 @@ import (
 	"slices"
 )
 
-// people is how many of some users an issue has: in all, in its window, and by
+// hits is how many of some users an issue has: in all, in its window, and by
 // day.
-type people struct {
+type hits struct {
 	all, window int64
 	days        map[int64]int64
 }
@@ -54,10 +54,10 @@ func (t *transfer) movePeople(ctx context.Context) error {
 }
 
 // peopleOf counts the users concerned in both issues.
-func (t *transfer) peopleOf(ctx context.Context) (map[int64]people, error) {
-	out := map[int64]people{}
+func (t *transfer) peopleOf(ctx context.Context) (map[int64]hits, error) {
+	out := map[int64]hits{}
 	for _, id := range []int64{t.from.issue, t.to.issue} {
-		p := people{days: map[int64]int64{}}
+		p := hits{days: map[int64]int64{}}
 		start, _, err := listedFrom(ctx, t.tx, id)
 		if err != nil {
 			return nil, err

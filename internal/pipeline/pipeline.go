@@ -11,6 +11,7 @@ import (
 	"crypto/hmac"
 	"crypto/sha256"
 	"encoding/binary"
+	"encoding/hex"
 	"encoding/json"
 	"fmt"
 	"slices"
@@ -98,6 +99,7 @@ type Item struct {
 	Verdict  rules.Verdict
 	Trouble  []rules.Trouble // rules that could not answer
 
+	Assign               *rules.AssignRule // who may get its issue; nil: no rule says so
 	Print                fingerprint.Result
 	Frames               [][]event.Frame
 	Files                []TraceFile // generated files that the trace names
@@ -161,6 +163,10 @@ func Process(ctx context.Context, p Project, b *Batch, i int, units *Units) (*It
 	}
 	print, trouble := p.Method().Print(e, item.When.Thrown, frames)
 	item.Print, item.Frames, item.Trouble = print, frames, append(item.Trouble, trouble...)
+	if p.Rules != nil && len(p.Rules.Assigns) > 0 {
+		item.Assign, trouble = p.Rules.Assign(rules.NewFacts(e, item.When.Thrown, readable).WithPrint(func() string { return hex.EncodeToString(print.Key[:]) }), p.off)
+		item.Trouble = append(item.Trouble, trouble...)
+	}
 	item.Files, item.SymbolsVersion = TraceFiles(e, frames), symbols.Version()
 	body := Body{Event: b.Events[i], Resource: b.Resource, Filed: FiledWith{Frames: frames, Scrubbed: item.Scrubbed}}
 	if item.When.Reason != "" {

@@ -104,7 +104,7 @@ export const setUp = (name: string, runtime: string, signal?: AbortSignal) => an
 
 export type HistoryEntry = components['schemas']['HistoryEntry']
 export type Act = components['schemas']['Act']
-export type Verb = 'accept' | 'assign' | 'fix' | 'park' | 'reopen' | 'dismiss' | 'count-only' | 'undo'
+export type Verb = 'accept' | 'assign' | 'fix' | 'park' | 'reopen' | 'dismiss' | 'count-only' | 'severity' | 'undo'
 
 /** Decides about an issue; version guards against deciding over somebody else's decision. */
 export const act = (id: string, verb: Verb, body: Act = {}, version?: number) => {
@@ -204,6 +204,23 @@ export const changeComment = (id: string, comment: number, text: string) => answ
 export const deleteComment = (id: string, comment: number) => answer(api.DELETE('/api/issues/{project}/{number}/comments/{comment}', { params: { path: { ...ofIssue(id), comment } } }))
 export const watchIssue = (id: string, on: boolean) =>
   on ? answer(api.PUT('/api/issues/{project}/{number}/watch', { params: { path: ofIssue(id) } })) : answer(api.DELETE('/api/issues/{project}/{number}/watch', { params: { path: ofIssue(id) } }))
+
+/** A round of triage: in one project, or in all. */
+export type RoundItem = components['schemas']['RoundItem']
+export type RoundEnd = components['schemas']['RoundEnd']
+const inProject = (project: string | undefined) => (project ? { project } : {})
+export const round = (project: string | undefined, q: { limit: number; held?: string }, signal?: AbortSignal) => answer(api.GET('/api/round', { params: { query: { ...inProject(project), ...q } }, signal }))
+export const beginRound = (project: string | undefined, signal?: AbortSignal) => answer(api.POST('/api/round', { params: { query: { ...inProject(project), limit: 200 } }, signal }))
+export const endRound = (project: string | undefined) => answer(api.POST('/api/round/end', { params: { query: inProject(project) } }))
+export const passInRound = (issues: string[], as_of: string, back = false) => answer(api.POST('/api/round/pass', { body: { issues, as_of, back } }))
+
+/** By what a project's issues are scored. */
+export type Scoring = components['schemas']['Scoring']
+export type SetScoring = components['schemas']['SetScoring']
+export type Rank = components['schemas']['Rank']
+export const scoring = (name: string, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/impact', { params: ofProject(name), signal }))
+export const tryScoring = (name: string, body: SetScoring, signal?: AbortSignal) => answer(api.POST('/api/projects/{project}/impact/trial', { params: { ...ofProject(name), query: { most: 20 } }, body, signal }))
+export const changeScoring = (name: string, body: SetScoring) => answer(api.PUT('/api/projects/{project}/impact', { params: ofProject(name), body }))
 
 /** Who may have an issue, and why. */
 export const owners = (id: string, signal?: AbortSignal) => answer(api.GET('/api/issues/{project}/{number}/owners', { params: { path: ofIssue(id) }, signal }))

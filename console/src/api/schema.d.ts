@@ -541,11 +541,28 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who works here */
+        /** Who works here, in which teams, and who did */
         get: operations["list-people"];
         put?: never;
         /** Add someone; answers with a one-time sign-in link */
         post: operations["add-person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{who}/leave": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say that somebody does not work here any more, or dissolve a team: their tokens and sessions end */
+        post: operations["leave"];
         delete?: never;
         options?: never;
         head?: never;
@@ -563,6 +580,23 @@ export interface paths {
         put?: never;
         /** Make a new one-time sign-in link */
         post: operations["invite-person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{who}/return": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say that somebody works here again */
+        post: operations["return"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1084,58 +1118,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{project}/round": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** What needs a decision of yours, and why */
-        get: operations["show-round"];
-        put?: never;
-        /** Begin a round, or go on with the one under way */
-        post: operations["begin-round"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project}/round/end": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** End your round, and sum it up */
-        post: operations["end-round"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project}/round/pass": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Say that you have seen issues and leave them as they are: they come again when something happens */
-        post: operations["pass-in-round"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/projects/{project}/rules": {
         parameters: {
             query?: never;
@@ -1428,6 +1410,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/round": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What needs a decision of yours, and why */
+        get: operations["show-round"];
+        put?: never;
+        /** Begin a round, or go on with the one under way */
+        post: operations["begin-round"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/round/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End your round, and sum it up */
+        post: operations["end-round"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/round/pass": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say that you have seen issues and leave them as they are: they come again when something happens */
+        post: operations["pass-in-round"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rules/words": {
         parameters: {
             query?: never;
@@ -1478,6 +1512,41 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/api/teams": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The teams, with their members */
+        get: operations["list-teams"];
+        put?: never;
+        /** Make a team: people who have issues together */
+        post: operations["create-team"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/teams/{team}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Let people into a team, or out of it */
+        patch: operations["change-team"];
         trace?: never;
     };
     "/api/tokens": {
@@ -1641,6 +1710,8 @@ export interface components {
              * @description open ones
              */
             issues: number;
+            /** @description does not work here any more: hand it over */
+            left?: boolean;
             /**
              * Format: date-time
              * @description when the oldest of them was first seen
@@ -1650,6 +1721,7 @@ export interface components {
             parked: number;
             person: string;
             project: string;
+            team?: boolean;
         };
         Carriers: {
             /** @description whoever carries most first */
@@ -1695,6 +1767,10 @@ export interface components {
             repository?: string;
             /** @description FROM=TO: source paths of maps and traces that begin with FROM stand under TO in the repository; replaces those set before; a single empty text removes them */
             source_paths?: string[] | null;
+        };
+        ChangeTeam: {
+            add?: string[] | null;
+            remove?: string[] | null;
         };
         CheckRules: {
             text: string;
@@ -2628,6 +2704,11 @@ export interface components {
             /** @description lower-case letters, digits, dashes */
             name: string;
         };
+        NewTeam: {
+            /** @description names or addresses */
+            members?: string[] | null;
+            name: string;
+        };
         NewToken: {
             /**
              * Format: int64
@@ -2792,17 +2873,28 @@ export interface components {
             as_of?: string;
             /** @description let them come again instead */
             back?: boolean;
-            /** @description numbers */
-            issues: number[] | null;
+            /** @description PROJECT/NUMBER */
+            issues: string[] | null;
         };
         People: {
             people: components["schemas"]["Person"][];
+            teams: components["schemas"]["Team"][];
         };
         Person: {
             admin: boolean;
+            /**
+             * Format: int64
+             * @description of who left: open and parked issues that are still theirs
+             */
+            carries?: number;
             /** Format: date-time */
             created: string;
             email: string;
+            /**
+             * Format: date-time
+             * @description since when they do not work here any more
+             */
+            left?: string;
             name: string;
             /** @description works once, within 24 hours */
             sign_in_link?: string;
@@ -3374,7 +3466,8 @@ export interface components {
              * @description when your last round ended; null: this is the first
              */
             last_round: string | null;
-            project: string;
+            /** @description absent: all */
+            project?: string;
             /** @description of those asked for with held: what became of them */
             settled: components["schemas"]["Settled"][];
             /**
@@ -3404,7 +3497,8 @@ export interface components {
              * @description what still needs a decision of yours, up to 1,000
              */
             left: number;
-            project: string;
+            /** @description absent: all */
+            project?: string;
             /** Format: int64 */
             seconds: number;
         };
@@ -4077,6 +4171,15 @@ export interface components {
             /** @description pushed last first */
             releases: components["schemas"]["SymbolRelease"][];
             symbols: components["schemas"]["SymbolListing"][];
+        };
+        Team: {
+            /** @description how CODEOWNERS, rules and comments name it */
+            handle: string;
+            members: string[];
+            name: string;
+        };
+        Teams: {
+            teams: components["schemas"]["Team"][];
         };
         Thread: {
             /** @description the one the event is about */
@@ -5590,7 +5693,71 @@ export interface operations {
             };
         };
     };
+    leave: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description a name or an address */
+                who: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "invite-person": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description a name or an address */
+                who: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    return: {
         parameters: {
             query?: never;
             header?: never;
@@ -6837,144 +7004,6 @@ export interface operations {
             };
         };
     };
-    "show-round": {
-        parameters: {
-            query?: {
-                limit?: number;
-                /** @description numbers of issues, with commas: what became of those that need no decision any more */
-                held?: string;
-            };
-            header?: never;
-            path: {
-                /** @description the project's name */
-                project: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Round"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    "begin-round": {
-        parameters: {
-            query?: {
-                limit?: number;
-                /** @description numbers of issues, with commas: what became of those that need no decision any more */
-                held?: string;
-            };
-            header?: never;
-            path: {
-                /** @description the project's name */
-                project: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Round"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    "end-round": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                /** @description the project's name */
-                project: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RoundEnd"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    "pass-in-round": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                /** @description the project's name */
-                project: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Pass"];
-            };
-        };
-        responses: {
-            /** @description No Content */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     "show-rules": {
         parameters: {
             query?: {
@@ -7657,6 +7686,139 @@ export interface operations {
             };
         };
     };
+    "show-round": {
+        parameters: {
+            query?: {
+                /** @description only in this one; absent: in all */
+                project?: string;
+                limit?: number;
+                /** @description issues with commas between them: what became of those that need no decision any more */
+                held?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Round"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "begin-round": {
+        parameters: {
+            query?: {
+                /** @description only in this one; absent: in all */
+                project?: string;
+                limit?: number;
+                /** @description issues with commas between them: what became of those that need no decision any more */
+                held?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Round"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "end-round": {
+        parameters: {
+            query?: {
+                /** @description only in this one; absent: in all */
+                project?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundEnd"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "pass-in-round": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Pass"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "list-rule-words": {
         parameters: {
             query?: never;
@@ -7764,6 +7926,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Status"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-teams": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Teams"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "create-team": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewTeam"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Team"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "change-team": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description its name, or its handle with @ */
+                team: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeTeam"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Team"];
                 };
             };
             /** @description Error */

@@ -1,8 +1,9 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useRef, useState } from 'react'
 import type { ReactNode } from 'react'
-import { act, deleteIssue, mergeIssues, people, splitIssue } from '../api/client.ts'
+import { act, deleteIssue, me, mergeIssues, people, splitIssue } from '../api/client.ts'
 import type { Act, Issue, ManyVerb, SplitBy, Verb } from '../api/client.ts'
+import { severer } from '../core/round.ts'
 import { useKeys } from './keys.ts'
 import { ManyDialog, useMany } from './many.tsx'
 import { MergeDialog } from './merge.tsx'
@@ -98,7 +99,11 @@ export function DecisionBar({ issue, label, more, marked = [], all, decided, mer
     ...(split ? [{ key: 't', words: 'Split', on: true, run: () => setAsking('split') }] : []),
     { key: 'z', words: 'Undo', on: true, run: () => run('undo') },
   ]
-  useKeys(Object.fromEntries(doings.map((d) => [d.key, d.on ? d.run : undefined])))
+  const grade = (by: 1 | -1) => {
+    const to = severer(issue.severity, by)
+    if (to && of === 0) run('severity', { severity: to })
+  }
+  useKeys({ ...Object.fromEntries(doings.map((d) => [d.key, d.on ? d.run : undefined])), '+': () => grade(1), '-': () => grade(-1) })
   return (
     <div role="toolbar" aria-label={`Decide about ${issue.id}`} className="sticky bottom-0 z-10 flex flex-wrap items-center gap-1.5 border-t border-base-300 bg-base-100 px-4 py-2">
       <span className="soft mr-2 hidden max-w-72 truncate sm:inline">{label}</span>
@@ -110,6 +115,11 @@ export function DecisionBar({ issue, label, more, marked = [], all, decided, mer
       <details className="dropdown dropdown-top">
         <summary className="btn btn-outline btn-sm font-normal">More …</summary>
         <div className="dropdown-content z-20 mb-1 flex w-64 flex-col rounded border border-base-300 bg-base-100 p-1">
+          {([['Raise its severity', '+', 1], ['Lower its severity', '-', -1]] as const).map(([words, key, by]) => (
+            <button key={key} className="btn btn-ghost btn-sm justify-between font-normal" disabled={of > 0 || !severer(issue.severity, by)} onClick={() => grade(by)} aria-keyshortcuts={key}>
+              {words} <kbd className="kbd kbd-xs" aria-hidden="true">{key}</kbd>
+            </button>
+          ))}
           <button className="btn btn-ghost btn-sm justify-start font-normal" disabled={issue.count_only === true} onClick={() => run('count-only')} title="dismiss it, and keep no bodies of its events from now on">Count it only</button>
           <button className="btn btn-ghost btn-sm justify-start font-normal" disabled={of > 0} onClick={() => setAsking('delete')}>Delete …</button>
         </div>
@@ -155,29 +165,40 @@ export function DecisionBar({ issue, label, more, marked = [], all, decided, mer
   )
 }
 
-function AssignDialog({ issue, close, done }: { issue: Issue; close: () => void; done: (to: string) => void }) {
+/** Asks who should have an issue: who has it, whom it is proposed to, or oneself comes first. */
+export function AssignDialog({ issue, proposed, close, done }: { issue: Issue; proposed?: string | undefined; close: () => void; done: (to: string) => void }) {
   const list = useQuery({ queryKey: ['people'], queryFn: ({ signal }) => people(signal) })
+  const who = useQuery({ queryKey: ['me'], queryFn: ({ signal }) => me(signal) })
   return (
     <Dialog title={`Who should have ${issue.id}?`} close={close}>
       <form
         onSubmit={(e) => {
           e.preventDefault()
-          done(String(new FormData(e.currentTarget).get('to')))
+          if (list.data) done(String(new FormData(e.currentTarget).get('to')))
         }}
       >
         <label className="block">
-          <span className="soft mb-1 block">Person</span>
-          <select name="to" className="select w-full" defaultValue={issue.owner ?? ''} autoFocus key={list.data ? 'ready' : 'loading'}>
-            {list.data?.people.map((p) => (
+          <span className="soft mb-1 block">Person or team</span>
+          <select name="to" className="select w-full" defaultValue={issue.owner ?? proposed ?? who.data?.name ?? ''} autoFocus key={list.data ? 'ready' : 'loading'} onKeyDown={(e) => {
+            if (e.key !== 'Enter') return // it would open the list
+            e.preventDefault()
+            e.currentTarget.form?.requestSubmit()
+          }}>
+            {list.data?.people.filter((p) => !p.left).map((p) => (
               <option key={p.email} value={p.name}>
                 {p.name} ({p.email})
+              </option>
+            ))}
+            {list.data?.teams.map((t) => (
+              <option key={t.name} value={t.name}>
+                {t.name} (team)
               </option>
             ))}
             <option value="">Nobody</option>
           </select>
         </label>
         <p className="soft mt-2">Assigning also accepts the issue.</p>
-        <Buttons close={close} words="Assign" />
+        <Buttons close={close} off={!list.data} words="Assign" />
       </form>
     </Dialog>
   )

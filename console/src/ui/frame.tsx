@@ -43,6 +43,9 @@ export function Frame() {
                 </button>
               </li>
               <li>
+                <Link to="/round">Round in all projects</Link>
+              </li>
+              <li>
                 <Link to="/owners">Who carries what</Link>
               </li>
               <li>
@@ -53,7 +56,7 @@ export function Frame() {
         </div>
         {project && (
           <nav aria-label="Pages" className="flex flex-wrap gap-x-4 px-4">
-            {[['issues', 'Issues'], ['releases', 'Releases'], ['received', 'Received'], ['symbols', 'Symbols'], ['rules', 'Rules'], ['grouping', 'Grouping'], ['set-up', 'Set-up']].map(([to, words]) => (
+            {[['round', 'Round'], ['issues', 'Issues'], ['releases', 'Releases'], ['received', 'Received'], ['symbols', 'Symbols'], ['rules', 'Rules'], ['grouping', 'Grouping'], ['impact', 'Impact'], ['set-up', 'Set-up']].map(([to, words]) => (
               <NavLink key={to} to={`/p/${project}/${to}`} className={({ isActive }) => `border-b-2 pb-1 ${isActive ? 'border-primary font-semibold' : 'soft border-transparent hover:text-base-content'}`}>
                 {words}
               </NavLink>
@@ -153,7 +156,7 @@ function SignedOut() {
 
 const keyList: [string, string][] = [
   ['j, ↓', 'next issue, or older event'], ['k, ↑', 'previous issue, or newer event'], ['Enter', 'open the issue'], ['a', 'accept'], ['s', 'assign'], ['p', 'park'], ['c', 'comment (on the page of an issue)'], ['w', 'watch (there, too)'], ['f', 'mark fixed'], ['m', 'merge'], ['t', 'split (on the page of an issue)'], ['x, X', 'mark a row, or all; decisions are about all that are marked'],
-  ['d', 'dismiss'], ['o', 'reopen'], ['z', 'undo'], ['n', 'show new issues'], ['r', 'raw trace and back'], ['1 to 4', 'parts of the issue'], ['Ctrl Enter', 'rules: try'], ['Ctrl s', 'rules: save'], ['/', 'search'], ['Esc', 'back to the list'], ['?', 'these keys'],
+  ['g', 'give it to whom is proposed (in a round)'], ['+, -', 'raise or lower the severity'], ['l', 'one by one or as a list (in a round)'], ['e', 'end the round'], ['d', 'dismiss'], ['o', 'reopen'], ['z', 'undo'], ['n', 'show new issues'], ['r', 'raw trace and back'], ['1 to 4', 'parts of the issue'], ['Ctrl Enter', 'rules: try'], ['Ctrl s', 'rules: save'], ['/', 'search'], ['Esc', 'back to the list'], ['?', 'these keys'],
 ]
 
 function Keys({ close }: { close: () => void }) {

@@ -7,6 +7,7 @@ import type { EventDetail, IssueDetail } from '../api/client.ts'
 import { count, counted, day, exact } from '../core/format.ts'
 import { shell } from '../core/list.ts'
 import { scaleOf } from '../core/stem.ts'
+import { Arithmetic } from './arithmetic.tsx'
 import { Beside } from './beside.tsx'
 import { DecisionBar } from './decide.tsx'
 import { Breadcrumbs, Facts } from './facts.tsx'
@@ -131,6 +132,7 @@ function Head({ issue: i }: { issue: IssueDetail }) {
           <h1 className="text-xl font-semibold break-all">{i.headline}</h1>
           <State state={i.state} fixedIn={i.fixed_in} countOnly={i.count_only} />
           <span className="soft">{i.id}</span>
+          {i.surge && <span className="hurts font-semibold" title={`since ${exact(i.surge.since)}`}>surging: {i.surge.words}</span>}
           {i.quiet && <span className="text-info" title={i.quiet}>gone quiet</span>}
           {i.recounting && <span className="text-warning" title="A merge, a split or its undo was just made: counts are still following it.">recounting</span>}
           <span className="grow" />
@@ -150,26 +152,7 @@ function Head({ issue: i }: { issue: IssueDetail }) {
         <div className="mt-2 flex flex-wrap items-start gap-x-8 gap-y-2">
         <dl className="flex flex-wrap items-start gap-x-8 gap-y-2">
           <Figure name="impact">
-            <details className="dropdown">
-              <summary className="list-none underline decoration-dotted underline-offset-4" title="show the arithmetic">{Math.round(i.impact)}</summary>
-              <table className="dropdown-content z-20 mt-1 w-96 rounded border border-base-300 bg-base-100 text-base font-normal">
-                <caption className="sr-only">The arithmetic of the impact</caption>
-                <tbody>
-                  {i.impact_parts.map((p) => (
-                    <tr key={p.name}>
-                      <td className="px-3 py-1 text-right">{p.points.toFixed(1)}</td>
-                      <th scope="row" className="py-1 text-left font-normal">{p.name}</th>
-                      <td className="soft px-3 py-1">{p.words}; at most {p.most}</td>
-                    </tr>
-                  ))}
-                  <tr className="border-t border-base-300 font-semibold">
-                    <td className="px-3 py-1 text-right">{i.impact.toFixed(1)}</td>
-                    <th scope="row" className="py-1 text-left">in all</th>
-                    <td />
-                  </tr>
-                </tbody>
-              </table>
-            </details>
+            <Arithmetic issue={i} />
           </Figure>
           <Figure name="users"><span className={i.users ? 'hurts' : ''}>{count(i.users)}</span></Figure>
           <Figure name="events">{count(i.events)}</Figure>
@@ -177,6 +160,7 @@ function Head({ issue: i }: { issue: IssueDetail }) {
           <Figure name="first seen"><span title={exact(i.first_seen)}>{day(i.first_seen)}</span></Figure>
           <Figure name="releases"><span className="mono">{i.first_release === i.last_release ? i.last_release || 'none' : `${i.first_release || 'none'} → ${i.last_release || 'none'}`}</span></Figure>
           {i.feedback > 0 && <Figure name="feedback"><a href="#who" className="underline decoration-dotted underline-offset-4">{count(i.feedback)}</a></Figure>}
+          <Figure name="severity"><span title={i.severity_by_hand ? 'set by hand' : 'as the newest event says'}>{i.severity}</span></Figure>
           <Figure name="owner">{i.owner ?? 'nobody'}</Figure>
         </dl>
         <StemAndBerry days={i.trend} scale={scaleOf([i.trend])} events={i.events} users={i.users} width={220} height={44} berry={5.5} />

@@ -4,8 +4,8 @@ import { live } from '../api/client.ts'
 
 const every = 2000
 
-/** Asks again for what a page shows when the project changes, at most every two seconds, and not in a hidden tab. */
-export function useLive(project: string): void {
+/** Asks again for what a page shows when the project (any one, without) changes, at most every two seconds, and not in a hidden tab. */
+export function useLive(project: string | undefined): void {
   const client = useQueryClient()
   useEffect(() => {
     let stop: (() => void) | undefined
@@ -15,10 +15,10 @@ export function useLive(project: string): void {
     const ask = () => {
       last = Date.now()
       timer = undefined
-      void client.invalidateQueries({ queryKey: ['p', project] })
+      void client.invalidateQueries({ queryKey: project === undefined ? ['p'] : ['p', project] })
     }
     const changed = (name: string) => {
-      if (name === project && timer === undefined) timer = setTimeout(ask, Math.max(0, last + every - Date.now()))
+      if ((project === undefined || name === project) && timer === undefined) timer = setTimeout(ask, Math.max(0, last + every - Date.now()))
     }
     const follow = () => {
       if (document.hidden) {
@@ -27,7 +27,7 @@ export function useLive(project: string): void {
         away = true
       } else if (!stop) {
         stop = live(changed)
-        if (away) changed(project) // nobody told us meanwhile
+        if (away) changed(project ?? '') // nobody told us meanwhile
         away = false
       }
     }

@@ -71,7 +71,7 @@ func TestFind_Hostile(t *testing.T) {
 
 func TestPropose(t *testing.T) {
 	now := time.Date(2026, 11, 28, 9, 0, 0, 0, time.UTC)
-	people := []Person{{"Maren Holt", "maren.holt@marrowsound.example", 0}, {"Oke Farrow", "oke.farrow@marrowsound.example", 0}, {"Sunniva Bray", "sunniva.bray@marrowsound.example", 0}}
+	people := []Person{{Name: "Maren Holt", Email: "maren.holt@marrowsound.example"}, {Name: "Oke Farrow", Email: "oke.farrow@marrowsound.example"}, {Name: "Sunniva Bray", Email: "sunniva.bray@marrowsound.example"}}
 	loaded := func(n float64) []Person {
 		p := slices.Clone(people)
 		p[0].Load = n
@@ -89,6 +89,8 @@ func TestPropose(t *testing.T) {
 		"owner, line and fix":        {Facts{Rule: &Rule{Owners: []string{"@maren.holt"}}, Touches: []Touch{line}, FixedBy: []string{"Oke Farrow"}, People: people}, "Oke Farrow", "fixed it before"},
 		"a line of years ago":        {Facts{Touches: []Touch{{"oke.farrow@marrowsound.example", "", now.AddDate(-4, 0, 0), true}, {"maren.holt@marrowsound.example", "", now, false}}, People: people}, "Maren Holt", "changed lines around it"},
 		"carries much: the next one": {Facts{Rule: &Rule{Owners: []string{"@maren.holt", "@oke.farrow"}}, People: loaded(300)}, "Oke Farrow", "CODEOWNERS"},
+		"a team":                     {Facts{Rule: &Rule{Owners: []string{"@ferries/harbour-crew"}}, People: append(slices.Clone(people), Person{Name: "Harbour Crew", Team: true})}, "Harbour Crew", "CODEOWNERS"},
+		"a group is no person":       {Facts{Rule: &Rule{Owners: []string{"@ferries/maren.holt"}}, People: people}, "", ""},
 		"nobody knows":               {Facts{Rule: &Rule{Owners: []string{"@ferries/timetable"}}, People: people}, "", ""},
 	} {
 		c.f.Now = now

@@ -11,10 +11,11 @@ import (
 	"firethorn/internal/core/people"
 )
 
-// Person is somebody who works here.
+// Person is somebody who works here, or a team.
 type Person struct {
 	Name  string
 	Email string
+	Team  bool
 	Load  float64 // the impact of the open issues that the person has, added up
 }
 
@@ -129,9 +130,13 @@ func Propose(f Facts) (list []Proposal, strangers []string) {
 }
 
 // find is the person that CODEOWNERS names: by address, or by @ and the address
-// before its own @, or the name written together.
+// before its own @, or the name written together. A group's name, behind a
+// slash, is a team's.
 func find(list []Person, owner string) (Person, bool) {
 	if handle, at := strings.CutPrefix(owner, "@"); at {
+		if _, team, grouped := strings.Cut(handle, "/"); grouped {
+			return first(list, func(p Person) bool { return p.Team && people.Called(team, p.Name, "") })
+		}
 		return first(list, func(p Person) bool { return people.Called(handle, p.Name, p.Email) })
 	}
 	return byEmail(list, owner)

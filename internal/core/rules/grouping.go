@@ -3,7 +3,6 @@ package rules
 import (
 	"crypto/sha256"
 	"encoding/hex"
-	"slices"
 	"strings"
 
 	"go.yaml.in/yaml/v4"
@@ -154,21 +153,32 @@ func bounded(s string) string {
 	return event.TrimText(s, maxValue-20) + " " + hex.EncodeToString(sum[:8])
 }
 
-// sharedNames reports grouping rules that are called as an intake rule is.
+// sharedNames reports grouping and assign rules that are called as a rule of an
+// earlier one of the sections that count.
 func (r *reader) sharedNames(root *yaml.Node, set *Set) {
-	var names []string
+	names := map[string]string{}
 	for _, x := range set.Intake {
-		names = append(names, x.Name)
+		names[x.Name] = "an intake"
 	}
-	for i := 0; i+1 < len(root.Content); i += 2 {
-		if root.Content[i].Value != "grouping" {
-			continue
+	for _, section := range []string{"grouping", "assign"} {
+		r.section = section
+		for i := 0; i+1 < len(root.Content); i += 2 {
+			if root.Content[i].Value == section {
+				r.notCalled(root.Content[i+1], names)
+			}
 		}
-		for _, n := range root.Content[i+1].Content {
-			for j := 0; j+1 < len(n.Content); j += 2 {
-				if v := n.Content[j+1]; n.Content[j].Value == "name" && slices.Contains(names, v.Value) {
-					r.at(v, "an intake rule is called %s already; both are counted under their names", short(v.Value))
-				}
+		for _, x := range set.Grouping {
+			names[x.Name] = "a grouping"
+		}
+	}
+	r.section = ""
+}
+
+func (r *reader) notCalled(list *yaml.Node, names map[string]string) {
+	for _, n := range list.Content {
+		for j := 0; j+1 < len(n.Content); j += 2 {
+			if v := n.Content[j+1]; n.Content[j].Value == "name" && names[v.Value] != "" {
+				r.at(v, "%s rule is called %s already; both are counted under their names", names[v.Value], short(v.Value))
 			}
 		}
 	}

@@ -1,7 +1,7 @@
 // Package rules reads a project's rules file and acts by it: which events are
 // let in (section intake), what is scrubbed of them (scrub), whose code frames
-// are (frames), and which events belong together (grouping). It is pure: text
-// in, decisions out.
+// are (frames), which events belong together (grouping), and who gets an issue
+// (assign). It is pure: text in, decisions out.
 //
 // The file is YAML; its form is published as a JSON Schema (Schema). Conditions
 // are CEL, the Common Expression Language, over the facts of an event
@@ -9,8 +9,8 @@
 // condition may cost is bounded, for each and for all together.
 //
 // Reading order: Read (text to Set), section.go (how YAML becomes rules, with
-// places for errors), intake.go, scrub.go, frames.go and grouping.go (the
-// sections), condition.go (CEL), template.go (values filled in), facts.go (what
+// places for errors), intake.go, scrub.go, frames.go, grouping.go and assign.go
+// (the sections), condition.go (CEL), template.go (values filled in), facts.go (what
 // conditions see).
 package rules
 
@@ -70,6 +70,7 @@ type Set struct {
 	Scrub    []scrub.Rule
 	Frames   []FrameRule
 	Grouping []*GroupingRule
+	Assigns  []*AssignRule
 	grouping [32]byte // digest of the sections that decide how events are grouped
 	policy   *scrub.Policy
 }
@@ -116,19 +117,18 @@ func (r *reader) sections(root *yaml.Node, set *Set) {
 		"scrub":    func(n *yaml.Node) { set.Scrub = r.scrub(n) },
 		"frames":   func(n *yaml.Node) { set.Frames = r.frames(n) },
 		"grouping": func(n *yaml.Node) { set.Grouping = r.grouping(n) },
+		"assign":   func(n *yaml.Node) { set.Assigns = r.assign(n) },
 	}
 	for name, value := range r.fields(root, append([]string{"schema"}, sectionNames...)) {
 		r.section = name.Value
 		if fn := read[name.Value]; fn != nil {
 			fn(value)
 		} else {
-			r.at(name, "this section is not acted on yet: this version knows intake, scrub, frames and grouping")
+			r.at(name, "this section is not acted on yet: this version knows intake, scrub, frames, grouping and assign")
 		}
 		r.section = ""
 	}
-	r.section = "grouping"
 	r.sharedNames(root, set)
-	r.section = ""
 }
 
 // short cuts what is quoted in a message.

@@ -1,0 +1,53 @@
+package console
+
+import "testing"
+
+func TestRound(t *testing.T) {
+	item := func(id string) map[string]any { return map[string]any{"id": id, "state": "new", "version": 1} }
+	entry := func(id string, more ...any) map[string]any {
+		e := map[string]any{"item": item(id)}
+		for i := 0; i < len(more); i += 2 {
+			e[more[i].(string)] = more[i+1]
+		}
+		return e
+	}
+	round := func(at int, mine []string, entries ...any) map[string]any {
+		return map[string]any{"entries": entries, "at": at, "mine": mine}
+	}
+	by := func(words, who string) map[string]any { return map[string]any{"words": words, "by": who} }
+	none := []string{}
+	nothing := round(0, none, []any{}...)
+	nothing["entries"] = []any{}
+	three := round(0, none, entry("q/1"), entry("q/2"), entry("q/3"))
+	check(t, "round", []call{
+		{three, "join", []any{nothing, []any{item("q/1"), item("q/2"), item("q/3")}, []any{}}},
+		// What comes meanwhile stands behind the others; what others decided is said.
+		{round(0, none, entry("q/1"), entry("q/2", "done", by("Oke Farrow: accepted", "other")), entry("q/3"), entry("q/4")), "join", []any{three, []any{item("q/4"), item("q/1"), item("q/3")}, []any{map[string]any{"issue": "q/2", "actor": "Oke Farrow", "words": "accepted"}}}},
+		{round(0, none, entry("q/1", "done", by("it woke", "other"))), "join", []any{round(0, none, entry("q/1")), []any{}, []any{map[string]any{"issue": "q/1", "actor": "", "words": "it woke"}}}},
+		// What others decided and took back waits again; mine stays mine.
+		{round(0, none, entry("q/1")), "join", []any{round(0, none, entry("q/1", "done", by("x", "other"))), []any{item("q/1")}, []any{}}},
+		{round(1, []string{"q/1"}, entry("q/1", "done", by("…", "me"))), "join", []any{round(1, []string{"q/1"}, entry("q/1", "done", by("…", "me"))), []any{item("q/1")}, []any{}}},
+		// After the end something new is in hand at once.
+		{round(1, none, entry("q/1", "later", true), entry("q/2")), "join", []any{round(1, none, entry("q/1", "later", true)), []any{item("q/1"), item("q/2")}, []any{}}},
+		{round(1, []string{"q/1"}, entry("q/1", "done", by("…", "me")), entry("q/2"), entry("q/3")), "decided", []any{three, "q/1", "…"}},
+		{round(3, none, entry("q/1", "later", true), entry("q/2", "later", true), entry("q/3", "later", true)), "later", []any{round(2, none, entry("q/1", "later", true), entry("q/2", "later", true), entry("q/3")), "q/3"}},
+		// From the last one it goes on with what was left before.
+		{round(1, none, entry("q/1", "later", true), entry("q/2"), entry("q/3", "later", true)), "later", []any{round(2, none, entry("q/1", "later", true), entry("q/2"), entry("q/3")), "q/3"}},
+		{round(0, []string{"q/2"}, entry("q/1"), entry("q/2")), "again", []any{round(1, []string{"q/2", "q/1"}, entry("q/1", "done", by("…", "me")), entry("q/2")), "q/1"}},
+		{round(2, none, entry("q/1"), entry("q/2"), entry("q/3")), "look", []any{three, 9}},
+		{nothing, "look", []any{nothing, 1}},
+		{map[string]any{"waiting": 1, "mine": 1, "others": 1, "later": 1}, "tally", []any{round(0, none, entry("q/1"), entry("q/2", "done", by("", "me")), entry("q/3", "done", by("", "other")), entry("q/4", "later", true))}},
+		{[]any{item("q/3"), item("q/1")}, "upcoming", []any{round(1, none, entry("q/1"), entry("q/2"), entry("q/3")), 2}},
+		{[]any{item("q/1")}, "upcoming", []any{round(1, none, entry("q/1"), entry("q/2"), entry("q/3", "later", true)), 2}},
+		{"fatal", "severer", []any{"error", 1}}, {nil, "severer", []any{"fatal", 1}}, {nil, "severer", []any{"debug", -1}}, {"info", "severer", []any{"warning", -1}}, {nil, "severer", []any{"odd", 1}},
+		{"42 s", "took", []any{42}}, {"4 min 02 s", "took", []any{242}},
+	})
+}
+
+func TestScoring(t *testing.T) {
+	check(t, "scoring", []call{
+		{40.5, "numberOf", []any{" 40,5 ", 0, 1000}}, {nil, "numberOf", []any{"many", 0, 1000}}, {nil, "numberOf", []any{"", 0, 1000}}, {nil, "numberOf", []any{"-1", 0, 1000}}, {nil, "numberOf", []any{"1e9", 0, 1000}}, {nil, "numberOf", []any{"Infinity", 0, 1000}},
+		{"▲ 3", "moved", []any{2, 5}}, {"▼ 1", "moved", []any{2, 1}}, {"=", "moved", []any{2, 2}}, {"new", "moved", []any{2, nil}},
+		{5.0, "asShare", []any{0.05}}, {12.3, "asShare", []any{0.123}},
+	})
+}

@@ -1,0 +1,114 @@
+/** A round of triage: what waits, what was decided, what comes next. */
+
+export interface Item {
+  id: string
+  state: string
+  version: number
+}
+
+export interface Settled {
+  issue: string
+  actor: string
+  words: string
+}
+
+/** An issue of the round. done: what became of it, and whose doing that was; later: it was put off. */
+export interface Entry<T extends Item> {
+  item: T
+  done?: { words: string; by: 'me' | 'other' } | undefined
+  later?: boolean | undefined
+}
+
+export interface Round<T extends Item> {
+  entries: Entry<T>[]
+  at: number // what is in hand; entries.length once nothing waits
+  mine: string[] // what I decided, the last one last
+}
+
+export const empty = { entries: [], at: 0, mine: [] }
+
+const waits = <T extends Item>(e: Entry<T>): boolean => !e.done && !e.later
+
+/** The next that waits: behind what is in hand first, then from the start; entries.length when none does. */
+function next<T extends Item>(entries: Entry<T>[], at: number): number {
+  for (let i = 1; i <= entries.length; i++) {
+    const n = (at + i) % entries.length
+    if (waits(entries[n]!)) return n
+  }
+  return entries.length
+}
+
+const change = <T extends Item>(r: Round<T>, id: string, with_: Partial<Entry<T>>): Entry<T>[] => r.entries.map((e) => (e.item.id === id ? { ...e, ...with_ } : e))
+
+/** Takes in what waits now. New issues come behind the others: nothing jumps. What waits no more, and not by me, was settled by others. */
+export function join<T extends Item>(r: Round<T>, items: T[], settled: Settled[]): Round<T> {
+  const now = new Map(items.map((i) => [i.id, i]))
+  const gone = new Map(settled.map((s) => [s.issue, s]))
+  const entries = r.entries.map((e) => {
+    const item = now.get(e.item.id)
+    if (item) return { ...e, item, done: e.done?.by === 'other' ? undefined : e.done }
+    const s = gone.get(e.item.id)
+    return waits(e) && s ? { ...e, done: { words: s.actor ? `${s.actor}: ${s.words}` : s.words, by: 'other' as const } } : e
+  })
+  const known = new Set(r.entries.map((e) => e.item.id))
+  for (const i of items) if (!known.has(i.id)) entries.push({ item: i })
+  const ended = r.at >= r.entries.length
+  return { ...r, entries, at: ended ? next(entries, entries.length - 1) : r.at }
+}
+
+/** I decided: the next comes at once. */
+export function decided<T extends Item>(r: Round<T>, id: string, words: string): Round<T> {
+  const entries = change(r, id, { done: { words, by: 'me' }, later: undefined })
+  const here = entries.findIndex((e) => e.item.id === id)
+  return { entries, at: r.at === here ? next(entries, here) : r.at, mine: [...r.mine, id] }
+}
+
+/** What the service made of the decision. */
+export const confirmed = <T extends Item>(r: Round<T>, id: string, words: string): Round<T> => ({ ...r, entries: change(r, id, { done: { words, by: 'me' } }) })
+
+/** The decision was refused, or taken back: it waits again, and is in hand. */
+export function again<T extends Item>(r: Round<T>, id: string): Round<T> {
+  const entries = change(r, id, { done: undefined, later: undefined })
+  return { entries, at: entries.findIndex((e) => e.item.id === id), mine: r.mine.filter((m, i) => !(m === id && i === r.mine.lastIndexOf(id))) }
+}
+
+/** Put off: the next comes. */
+export function later<T extends Item>(r: Round<T>, id: string): Round<T> {
+  const entries = change(r, id, { later: true })
+  return { ...r, entries, at: next(entries, r.at) }
+}
+
+/** Looks at another one. */
+export const look = <T extends Item>(r: Round<T>, at: number): Round<T> => (r.entries.length === 0 ? r : { ...r, at: Math.max(0, Math.min(r.entries.length - 1, at)) })
+
+/** Replaces an issue by what it is now. */
+export const renewed = <T extends Item>(r: Round<T>, id: string, item: Partial<T>): Round<T> => ({ ...r, entries: r.entries.map((e) => (e.item.id === id ? { ...e, item: { ...e.item, ...item } } : e)) })
+
+/** How many still wait, and how many were dealt with, by whom. */
+export function tally<T extends Item>(r: Round<T>): { waiting: number; mine: number; others: number; later: number } {
+  return {
+    waiting: r.entries.filter(waits).length, mine: r.entries.filter((e) => e.done?.by === 'me').length,
+    others: r.entries.filter((e) => e.done?.by === 'other').length, later: r.entries.filter((e) => e.later && !e.done).length,
+  }
+}
+
+/** The ones that come next, to be fetched ahead. */
+export function upcoming<T extends Item>(r: Round<T>, most: number): T[] {
+  const out: T[] = []
+  for (let i = 1; i < r.entries.length && out.length < most; i++) {
+    const e = r.entries[(r.at + i) % r.entries.length]!
+    if (waits(e)) out.push(e.item)
+  }
+  return out
+}
+
+const severities = ['debug', 'info', 'warning', 'error', 'fatal']
+
+/** The severity above or below one; undefined at the end. */
+export const severer = (severity: string, by: 1 | -1): string | undefined => {
+  const i = severities.indexOf(severity)
+  return i < 0 ? undefined : severities[i + by]
+}
+
+/** How long a round took: 4 min 12 s. */
+export const took = (seconds: number): string => (seconds < 60 ? `${seconds} s` : `${Math.floor(seconds / 60)} min ${String(seconds % 60).padStart(2, '0')} s`)

@@ -1,0 +1,45 @@
+import { useMutation, useQueryClient } from '@tanstack/react-query'
+import { useState } from 'react'
+import * as api from '../api/client.ts'
+import { Buttons, Dialog } from './parts.tsx'
+import { useSay } from './say.tsx'
+
+/** A place to say something about an issue. */
+export function CommentDialog({ id, close }: { id: string; close: () => void }) {
+  const client = useQueryClient()
+  const say = useSay()
+  const [text, setText] = useState('')
+  const write = useMutation({
+    mutationFn: () => api.writeComment(id, text),
+    onSuccess: () => {
+      say(`said about ${id}`)
+      void client.invalidateQueries({ queryKey: ['p', id.split('/')[0]] })
+      close()
+    },
+    onError: (e) => say(e.message, true),
+  })
+  return (
+    <Dialog title={`Comment on ${id}`} close={close}>
+      <form
+        onSubmit={(e) => {
+          e.preventDefault()
+          if (text.trim()) write.mutate()
+        }}
+      >
+        <label className="block">
+          <span className="soft mb-1 block">Markdown; @maren.holt mentions a person</span>
+          <textarea
+            className="textarea h-28 w-full"
+            value={text}
+            autoFocus
+            onChange={(e) => setText(e.target.value)}
+            onKeyDown={(e) => {
+              if (e.key === 'Enter' && (e.ctrlKey || e.metaKey) && text.trim()) write.mutate()
+            }}
+          />
+        </label>
+        <Buttons close={close} off={!text.trim() || write.isPending} words="Say it" />
+      </form>
+    </Dialog>
+  )
+}

@@ -1,0 +1,119 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useCallback, useEffect, useRef, useState } from 'react'
+import * as api from '../api/client.ts'
+import type { Act, RoundEnd, RoundItem, Verb } from '../api/client.ts'
+import { again, confirmed, decided, empty, join, later, look, renewed, severer, upcoming } from '../core/round.ts'
+import type { Round } from '../core/round.ts'
+import { useSay } from './say.tsx'
+
+const key = (id: string) => ({ project: id.split('/')[0] ?? '', number: Number(id.split('/')[1]) })
+
+/** A round: begun as the page opens, kept current while others decide, ended by hand. Decisions show at once; the service's answer follows. */
+export function useRound(project: string | undefined) {
+  const client = useQueryClient()
+  const say = useSay()
+  const [round, setRound] = useState<Round<RoundItem>>(empty)
+  const [end, setEnd] = useState<RoundEnd>()
+  const asOf = useRef('')
+  const now = useRef(round)
+  now.current = round
+  const versions = useRef(new Map<string, number>()) // decisions come faster than lists are read again
+  const begun = useQuery({ queryKey: ['round', project ?? '', 'begun'], queryFn: ({ signal }) => api.beginRound(project, signal), staleTime: Infinity, gcTime: 0, retry: false })
+  const fresh = useQuery({
+    queryKey: ['p', ...(project ? [project] : []), 'round'],
+    queryFn: ({ signal }) => api.round(project, { limit: 200, held: now.current.entries.map((e) => e.item.id).slice(0, 500).join(',') }, signal),
+    enabled: begun.data !== undefined && end === undefined, staleTime: 2000,
+  })
+  const got = fresh.data ?? begun.data
+  useEffect(() => {
+    if (!got) return
+    asOf.current = got.as_of
+    setRound((r) => join(r, got.items, got.settled))
+  }, [got])
+  useEffect(() => { // the next ones are there before they are asked for
+    const here = round.entries[round.at]?.item
+    for (const i of [...(here ? [here] : []), ...upcoming(round, 2)]) ahead(client, i.id)
+  }, [client, round])
+  const again_ = (id: string) => void client.invalidateQueries({ queryKey: ['p', key(id).project] })
+  const failed = (id: string) => (e: Error) => {
+    say(`${id}: ${e.message}`, true)
+    setRound((r) => again(r, id))
+    again_(id)
+  }
+  const mutate = useMutation({
+    scope: { id: 'decide' },
+    mutationFn: (d: { item: RoundItem; verb: Verb; body?: Act | undefined }) =>
+      api.act(d.item.id, d.verb, d.body, d.verb === 'undo' ? undefined : Math.max(d.item.version, versions.current.get(d.item.id) ?? 0)),
+    onSuccess: (is, d) => {
+      versions.current.set(d.item.id, is.version)
+      setRound((r) => {
+        const next = renewed(r, d.item.id, is)
+        return d.verb === 'undo' || d.verb === 'severity' ? next : confirmed(next, d.item.id, is.standing)
+      })
+      if (d.verb === 'undo') say(`${is.id}: ${is.standing}`)
+      if (d.verb === 'severity') say(`${is.id} is called ${is.severity}; its impact is ${Math.round(is.impact)}`)
+      again_(d.item.id)
+    },
+    onError: (e, d) => failed(d.item.id)(e),
+  })
+  const merging = useMutation({
+    scope: { id: 'decide' },
+    mutationFn: (d: { id: string; into: string }) => api.mergeIssues([d.id], d.into),
+    onSuccess: (is, d) => {
+      setRound((r) => confirmed(r, d.id, `merged into ${is.id}`))
+      again_(d.id)
+    },
+    onError: (e, d) => failed(d.id)(e),
+  })
+  const passing = useMutation({ scope: { id: 'decide' }, mutationFn: (id: string) => api.passInRound([id], asOf.current), onError: (e) => say(e.message, true) })
+  const ending = useMutation({ scope: { id: 'decide' }, mutationFn: () => api.endRound(project), onSuccess: setEnd, onError: (e) => say(e.message, true) })
+  const here = () => now.current.entries[now.current.at]
+  return {
+    round, end, last: begun.data?.last_round ?? undefined, ready: begun.data !== undefined && (round.entries.length > 0 || begun.data.items.length === 0), error: begun.error,
+    decide: (verb: Verb, body?: Act) => {
+      const item = here()?.item
+      if (!item) return
+      setRound((r) => decided(r, item.id, '…'))
+      mutate.mutate({ item, verb, body })
+    },
+    merge: (into: string) => {
+      const item = here()?.item
+      if (!item) return
+      setRound((r) => decided(r, item.id, '…'))
+      merging.mutate({ id: item.id, into })
+    },
+    grade: (by: 1 | -1) => {
+      const item = here()?.item
+      const severity = item && severer(item.severity, by)
+      if (!item || !severity) return
+      setRound((r) => renewed(r, item.id, { severity }))
+      mutate.mutate({ item, verb: 'severity', body: { severity } })
+    },
+    undo: () => {
+      const id = now.current.mine.at(-1)
+      const item = now.current.entries.find((e) => e.item.id === id)?.item
+      if (!id || !item) return
+      setRound((r) => again(r, id))
+      mutate.mutate({ item, verb: 'undo' })
+    },
+    later: () => {
+      const item = here()?.item
+      if (!item) return
+      setRound((r) => later(r, item.id))
+      if (item.state === 'accepted') passing.mutate(item.id)
+    },
+    look: (by: number) => setRound((r) => look(r, r.at + by)),
+    lookAt: (at: number) => setRound((r) => look(r, at)),
+    finish: useCallback(() => ending.mutate(), [ending.mutate]), // eslint-disable-line
+  }
+}
+
+/** Reads what a brief shows of an issue. */
+function ahead(client: ReturnType<typeof useQueryClient>, id: string): void {
+  const { project, number } = key(id)
+  const fetch = <T>(queryKey: unknown[], queryFn: (c: { signal: AbortSignal }) => Promise<T>, staleTime: number) => void client.prefetchQuery({ queryKey, queryFn, staleTime })
+  fetch(['p', project, 'issue', number], ({ signal }) => api.issue(project, number, signal), 5000)
+  fetch(['p', project, 'event', number, 'newest'], ({ signal }) => api.event(project, number, 'newest', signal), 60_000)
+  fetch(['p', project, 'owners', id], ({ signal }) => api.owners(id, signal), 60_000)
+  fetch(['p', project, 'beside', id], ({ signal }) => api.beside(id, signal), 60_000)
+}

@@ -1,0 +1,84 @@
+package api
+
+import (
+	"context"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"firethorn/internal/contract"
+	"firethorn/internal/core/fault"
+	"firethorn/internal/mariadb"
+)
+
+// TeamPath names a team.
+type TeamPath struct {
+	Team string `path:"team" doc:"its name, or its handle with @"`
+}
+
+func (a *API) teamsAndLeaving(h huma.API) {
+	op(h, a, "GET", "/api/teams", "list-teams", "The teams, with their members", see, func(ctx context.Context, _ *noInput) (*body[contract.Teams], error) {
+		list, err := a.teams(ctx)
+		return &body[contract.Teams]{contract.Teams{Teams: list}}, err
+	})
+	op(h, a, "POST", "/api/teams", "create-team", "Make a team: people who have issues together", administer, func(ctx context.Context, in *body[contract.NewTeam]) (*body[contract.Team], error) {
+		t, err := a.store.AddTeam(ctx, in.Body.Name, in.Body.Members)
+		if err != nil {
+			return nil, err
+		}
+		return &body[contract.Team]{team(t)}, nil
+	})
+	op(h, a, "PATCH", "/api/teams/{team}", "change-team", "Let people into a team, or out of it", administer, func(ctx context.Context, in *struct {
+		TeamPath
+		Body contract.ChangeTeam
+	}) (*body[contract.Team], error) {
+		t, err := a.store.ChangeTeam(ctx, in.Team, in.Body.Add, in.Body.Remove)
+		if err != nil {
+			return nil, err
+		}
+		return &body[contract.Team]{team(t)}, nil
+	})
+	op(h, a, "POST", "/api/people/{who}/leave", "leave", "Say that somebody does not work here any more, or dissolve a team: their tokens and sessions end", administer, func(ctx context.Context, in *PersonPath) (*body[contract.Person], error) {
+		p, err := a.store.Leave(ctx, in.Who)
+		if err != nil {
+			return nil, err
+		}
+		out := person(p)
+		list, err := a.store.CarriedBy(ctx, 0)
+		for _, c := range list {
+			if c.Person == p.Name {
+				out.Carries += c.Issues + c.Parked
+			}
+		}
+		return &body[contract.Person]{out}, err
+	})
+	op(h, a, "POST", "/api/people/{who}/return", "return", "Say that somebody works here again", administer, func(ctx context.Context, in *PersonPath) (*body[contract.Person], error) {
+		p, err := a.store.Return(ctx, in.Who)
+		if err != nil {
+			return nil, err
+		}
+		return &body[contract.Person]{person(p)}, nil
+	})
+}
+
+func (a *API) teams(ctx context.Context) ([]contract.Team, error) {
+	out := []contract.Team{}
+	list, err := a.store.Teams(ctx)
+	for _, t := range list {
+		out = append(out, team(t))
+	}
+	return out, err
+}
+
+func team(t *mariadb.Person) contract.Team {
+	return contract.Team{Name: t.Name, Handle: "@" + strings.ReplaceAll(strings.ToLower(t.Name), " ", "-"), Members: append([]string{}, t.Members...)}
+}
+
+// somebody is a person who works here, and no team.
+func (a *API) somebody(ctx context.Context, who string) (*mariadb.Person, error) {
+	p, err := a.store.FindHere(ctx, who)
+	if err == nil && p.Team {
+		return nil, fault.New(fault.BadInput, "%s is a team; nobody signs in as one", p.Name)
+	}
+	return p, err
+}
