@@ -91,7 +91,7 @@ func recounts(now time.Time) []struct{ what, query string } {
 			LEFT JOIN (SELECT project, started DIV 86400000000 day, outcome, COUNT(*) n FROM app_session GROUP BY 1,2,3) x ON x.project=d.project AND x.day=d.day AND x.outcome=d.outcome WHERE d.n<>COALESCE(x.n,0)`},
 		{"users that were active", `SELECT 0, COUNT(a.user), COUNT(*) FROM (SELECT project, user, MAX(d) d FROM (SELECT project, user, thrown DIV 86400000000 d FROM event WHERE user IS NOT NULL UNION SELECT project, user, started DIV 86400000000 FROM app_session WHERE user IS NOT NULL) e GROUP BY 1,2) x
 			LEFT JOIN active_user a ON a.project=x.project AND a.user=x.user AND a.last_day>=x.d GROUP BY x.project HAVING COUNT(a.user)<>COUNT(*)`},
-		{"calls for a decision", `SELECT l.issue, l.calling, 1 FROM issue_list l WHERE l.state IN ('new','regressed') AND l.calling=0`},
+		{"calls for a decision", `SELECT l.issue, l.calling, 1 FROM issue_list l JOIN issue i ON i.id=l.issue WHERE i.state IN ('new','regressed') AND l.calling=0`},
 		{"state copied to the list", `SELECT l.issue, 0, 1 FROM issue_list l JOIN issue i ON i.id=l.issue WHERE l.state<>i.state`},
 	}
 }
