@@ -53,6 +53,7 @@ var scenes = []measured{
 	{"page", "what the JavaScript client costs a page in Chromium: bytes and milliseconds", false, inPage},
 	{"grouping", "trials, similar issues, the review and a regrouping with -issues issues", false, grouping},
 	{"history", "a repository of 50,000 commits: sent, ordered by, likely changes and blame", false, history},
+	{"triage", "the round, decisions and lists with -issues issues and -events events; all issues scored anew", false, triage},
 	{"store", "filed and read with an empty store and with -events stored", false, byStore},
 	{"flood", "a million events of one error among a hundred others", false, flood},
 	{"soak", "the whole way for -minutes, with the memory it takes", false, soak},

@@ -109,18 +109,18 @@ func TestRound_OfTwoInTheConsole(t *testing.T) {
 	tab, check := signedIn(t, s)
 	open(t, tab, s.url+"/p/"+p+"/round")
 	eventually(t, tab, "three wait", `document.querySelector('[aria-label="What waits"] [role=status]')?.innerText.startsWith('3 left')`)
-	s.run(t, 0, "person", "add", "Tove Lind", "tove.lind@marrowsound.example")
+	s.run(t, 0, "person", "add", "Signe Dahl", "signe.dahl@marrowsound.example")
 	var token struct{ Token string }
-	s.json(t, &token, "token", "create", "tove", "--scope", "person", "--person", "Tove Lind")
+	s.json(t, &token, "token", "create", "signe", "--scope", "person", "--person", "Signe Dahl")
 	second := s.issues(t, p)[1].ID
 	s.run(t, 0, "--token", token.Token, "issue", "dismiss", second)
-	eventually(t, tab, "what the other one did", `document.querySelector('[aria-label="What waits"]').innerText.includes('Tove Lind: dismissed')`)
+	eventually(t, tab, "what the other one did", `document.querySelector('[aria-label="What waits"]').innerText.includes('Signe Dahl: dismissed')`)
 	eventually(t, tab, "it waits no more", `document.querySelector('[aria-label="What waits"] [role=status]').innerText.startsWith('2 left')`)
 	// Both decide about the first at once: what is on the screen is older.
 	first := s.issues(t, p)[0].ID
-	s.run(t, 0, "--token", token.Token, "issue", "assign", first, "--to", "Tove Lind")
+	s.run(t, 0, "--token", token.Token, "issue", "assign", first, "--to", "Signe Dahl")
 	press(t, tab, "d")
-	eventually(t, tab, "it is refused, and says by whom", `document.body.innerText.includes('Tove Lind changed this issue in between') || document.querySelector('[aria-label="What waits"]').innerText.includes('Tove Lind: assigned')`)
+	eventually(t, tab, "it is refused, and says by whom", `document.body.innerText.includes('Signe Dahl changed this issue in between') || document.querySelector('[aria-label="What waits"]').innerText.includes('Signe Dahl: assigned')`)
 	for _, i := range s.issues(t, p) {
 		if i.ID == first && i.State != "accepted" {
 			t.Errorf("%+v", i)

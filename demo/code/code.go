@@ -49,9 +49,9 @@ type edit struct {
 	next                bool
 }
 
-// Planted is a bug, the commit that brought it, and the release that was first
-// built with it.
-type Planted struct{ Project, Bug, Subject, Release string }
+// Planted is a bug, the commit that brought it, by whom, and the release that was
+// first built with it.
+type Planted struct{ Project, Bug, Subject, Author, Release string }
 
 // All lists the planted bugs.
 func All() (list []Planted) {
@@ -59,7 +59,7 @@ func All() (list []Planted) {
 		if s.bug == "" {
 			continue
 		}
-		p := Planted{Project: s.project, Bug: s.bug, Subject: s.subject}
+		p := Planted{Project: s.project, Bug: s.bug, Subject: s.subject, Author: s.by.name}
 		for _, later := range steps[i:] {
 			if version, ok := strings.CutPrefix(later.release, s.project+" "); ok {
 				p.Release = version

@@ -111,15 +111,22 @@ func (d *demo) rules(ctx context.Context, key string, noise []json.RawMessage) e
 	if err := d.do(ctx, "rules", "push", "--project", "quayside", "--note", "crawlers and extensions go", filepath.Join(d.dir, "rules", "quayside.yaml")); err != nil {
 		return err
 	}
-	select {
-	case <-ctx.Done():
-		return ctx.Err()
-	case <-time.After(rulesAct):
+	if err := d.wait(ctx, rulesAct); err != nil {
+		return err
 	}
 	if err := d.send(ctx, key, "events", noise); err != nil {
 		return err
 	}
 	return d.settle(ctx)
+}
+
+func (d *demo) wait(ctx context.Context, long time.Duration) error {
+	select {
+	case <-ctx.Done():
+		return ctx.Err()
+	case <-time.After(long):
+		return nil
+	}
 }
 
 // checkBuild makes sure that the recording was made with these builds.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"log"
+	"strings"
 
 	"firethorn/demo/code"
 )
@@ -55,7 +56,40 @@ func (d *demo) checkLikely(ctx context.Context) error {
 			log.Printf("%s (%s): no change is likely: %s", id, p.Bug, got.Words)
 		}
 	}
+	if err := d.checkOwners(ctx); err != nil {
+		return err
+	}
 	log.Printf("likely changes: of %d planted bugs the commit that brought it is ranked first for %d", len(all), first)
+	return nil
+}
+
+// checkOwners asks for each bug that is planted who should have it.
+func (d *demo) checkOwners(ctx context.Context) error {
+	first, all := 0, code.All()
+	for _, p := range all {
+		id, err := d.issue(ctx, p.Project, p.Bug)
+		if err != nil {
+			return err
+		}
+		var got struct {
+			Proposals []struct {
+				Name    string
+				Reasons []string
+			}
+		}
+		if err := d.json(ctx, &got, "issue", "owners", id); err != nil {
+			return err
+		}
+		switch {
+		case len(got.Proposals) == 0:
+			log.Printf("%s (%s): nobody is proposed", id, p.Bug)
+		case got.Proposals[0].Name != p.Author:
+			log.Printf("%s (%s): %s brought it, and it is proposed to %s: %s", id, p.Bug, p.Author, got.Proposals[0].Name, strings.Join(got.Proposals[0].Reasons, "; "))
+		default:
+			first++
+		}
+	}
+	log.Printf("owners: of %d planted bugs who brought it is proposed first for %d", len(all), first)
 	return nil
 }
 

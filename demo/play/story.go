@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"log"
+	"path/filepath"
 	"time"
 
 	"firethorn/demo/replay"
@@ -130,6 +131,13 @@ func (d *demo) newer(ctx context.Context, lines []replay.Line, now time.Time) er
 		return err
 	}
 	if err := d.begin(ctx, 0); err != nil {
+		return err
+	}
+	// Fares are Maren's, once many are hit.
+	if err := d.do(ctx, "rules", "push", "--project", "quayside", "--note", "fares go to Maren", filepath.Join(d.dir, "rules", "assign.yaml")); err != nil {
+		return err
+	}
+	if err := d.wait(ctx, rulesAct); err != nil {
 		return err
 	}
 	for _, app := range []string{"quayside", "gangway"} {

@@ -22,7 +22,7 @@ func (d *demo) addPeople(ctx context.Context) error {
 		}
 		d.tokens[who] = t.Token
 	}
-	return nil
+	return d.do(ctx, "team", "create", "Gate Crew", "--member", people["oke"][1], "--member", people["sunniva"][1])
 }
 
 // decision is what somebody did about the issue with a word in its headline.
@@ -41,6 +41,8 @@ var decisions = []decision{
 	{"oke", "gangway", "boardingRate", "park", []string{"--next-release", "--new-environment"}},
 	{"sunniva", "quayside", "placeBerths", "comment", []string{"It is **zone D** alone, since the repairs:\n\n- the map asks for all zones\n- `zones[zone]` has none of it\n\n@oke.farrow, can it be an empty plan?"}},
 	{"oke", "quayside", "placeBerths", "comment", []string{"Yes. It goes into 4.2.1, with zone A."}},
+	{"maren", "gangway", "GateError", "assign", []string{"--to", "Gate Crew"}},
+	{"oke", "quayside", "getJSON", "comment", []string{"The harbour office answers 503 each night at two, @sunniva.bray. Shall we ask again before we throw?"}},
 }
 
 func (d *demo) triage(ctx context.Context) error {

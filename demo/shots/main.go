@@ -31,20 +31,19 @@ type shot struct {
 
 var shots = []shot{
 	{name: "issues-light", path: "/p/quayside/issues", theme: "blossom"},
-	{name: "issue-light", path: "/p/quayside/issues/{placeBerths}", theme: "blossom"},
-	{name: "issue-threads", path: "/p/bosun/issues/{sign of life}", theme: "hedge", script: "[...document.querySelectorAll('h3')].find((h) => h.textContent.includes('goroutines')).scrollIntoView(); [...document.querySelectorAll('details')].find((d) => d.textContent.startsWith('goroutine 1waiting')).open = true"},
+	{name: "round", path: "/p/quayside/round", theme: "blossom", pause: 2 * time.Second},
+	{name: "round-list", path: "/round", theme: "hedge", pause: 2 * time.Second, keys: "l"},
+	{name: "issue-light", path: "/p/quayside/issues/{placeBerths}", theme: "blossom", script: `document.querySelector('summary[title="show the arithmetic"]').click()`},
 	{name: "issue-since-when", path: "/p/quayside/issues/{zoneOf}", theme: "blossom", pause: 2 * time.Second, script: "document.getElementById('when').scrollIntoView()"},
-	{name: "issue-history", path: "/p/quayside/issues/{zoneOf}", theme: "hedge", pause: 2 * time.Second, script: "document.getElementById('do').scrollIntoView()"},
-	{name: "issue-why", path: "/p/quayside/issues/{berthOf}", theme: "blossom", pause: 5 * time.Second, script: `const d = [...document.querySelectorAll('details')].find((d) => d.textContent.includes('together')); d.open = true
-		setTimeout(() => { const i = d.querySelector('input'); Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(i, 'quayside/7'); i.dispatchEvent(new Event('input', { bubbles: true }))
-		setTimeout(() => { d.querySelector('form').requestSubmit(); setTimeout(() => d.scrollIntoView(), 1500) }, 200) }, 1500)`},
 	{name: "releases", path: "/p/quayside/releases?release=4.2.0", theme: "blossom", pause: time.Second},
 	{name: "received", path: "/p/quayside/received", theme: "blossom", script: "document.querySelector('main details').open = true"},
 	{name: "grouping", path: "/p/gangway/grouping", theme: "blossom", pause: 2 * time.Second},
 	{name: "rules-trial", path: "/p/gangway/rules?suggestion=1", theme: "hedge", pause: 4 * time.Second, script: "document.querySelector('form button').click()"},
 	{name: "set-up", path: "/p/tender/set-up", theme: "blossom", before: newcomer},
-	{name: "feedback-dialog", path: "http://127.0.0.1:7421/?report-to=http://127.0.0.1:7420&key=in-none", script: "document.getElementById('tell').click()", pause: time.Second},
+	{name: "impact", path: "/p/quayside/impact", theme: "hedge", pause: 2 * time.Second, script: `setTimeout(() => { const i = document.querySelector('input[aria-label="weight of users"]'); Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(i, '5'); i.dispatchEvent(new Event('input', { bubbles: true })) }, 500)`},
+	{name: "owners", path: "/owners", theme: "blossom"},
 	{name: "symbols", path: "/p/quayside/symbols", theme: "blossom", before: candidate},
+	{name: "round-end", path: "/p/gangway/round", theme: "blossom", pause: 2 * time.Second, keys: "agdae"},
 }
 
 func main() {

@@ -26,10 +26,9 @@ type session struct {
 }
 
 var sessions = []session{
-	{"cli-issue-list", []string{"firethorn issue list --project quayside", "firethorn issue list --project gangway --state all --order users --limit 4", "firethorn project list"}},
+	{"cli-round", []string{"printf 'i\\nq\\n' | firethorn round --project quayside", "firethorn owner list"}},
 	{"cli-operate", []string{"firethorn status", "firethorn queue", "firethorn recount", "firethorn issue merge quayside/{AssertionError} --into quayside/{stepZoom}", "firethorn issue undo quayside/{stepZoom}", "firethorn issue history quayside/{stepZoom}", "firethorn event list --issue quayside/{getJSON} --limit 5"}},
 	{"cli-rules", []string{"firethorn rules check demo/rules/faulty.yaml", "firethorn group versions --project gangway", "firethorn release order --project quayside 4.2.1 4.10.0", "firethorn group try --project gangway --grouping-version 3"}},
-	{"cli-issue-show", []string{"firethorn issue show quayside/{placeBerths}"}},
 	{"cli-stack", []string{"firethorn stack internal/core/stacktrace/testdata/printed/Crew.java.txt", "firethorn locate --map internal/core/symbolicate/testdata/quayside.js.map 2:9000", "firethorn stack --maps demo/quayside/build/symbols-4.2.0 trace.txt"}},
 	{"cli-life", []string{"firethorn issue history quayside/{zoneOf}", "firethorn issue likely quayside/{zoneOf}", "firethorn issue delete quayside/{zoneOf}", "firethorn release order --project quayside 4.1.0 4.2.1"}},
 }
@@ -94,6 +93,13 @@ func typed(server, dir, command string) (shown, printed string, err error) {
 	run := strings.ReplaceAll(strings.Replace(shown, "firethorn ", "bin/firethorn --server "+server+" ", 1), "trace.txt", filepath.Join(dir, "trace.txt"))
 	cmd := exec.Command("sh", "-c", run)
 	cmd.Env = append(os.Environ(), "CLICOLOR_FORCE=1")
+	if strings.Contains(command, "firethorn round") { // it is that of a person
+		token, err := tokenOf(server, "Sunniva Bray")
+		if err != nil {
+			return "", "", err
+		}
+		cmd.Env = append(cmd.Env, "FIRETHORN_TOKEN="+token)
+	}
 	raw, err := cmd.CombinedOutput()
 	if ended, ok := errors.AsType[*exec.ExitError](err); ok && ended.ExitCode() == 1 { // the answer is no: that is shown
 		err = nil
@@ -102,6 +108,18 @@ func typed(server, dir, command string) (shown, printed string, err error) {
 		return "", "", fmt.Errorf("%s: %w\n%s", shown, err, raw)
 	}
 	return shown, string(raw), nil
+}
+
+// tokenOf makes a token for a person.
+func tokenOf(server, person string) (string, error) {
+	raw, err := exec.Command("bin/firethorn", "--server", server, "token", "create", "pictures", "--scope", "person", "--person", person, "--format", "json").Output()
+	if err != nil {
+		return "", fmt.Errorf("no token for %s: %w", person, err)
+	}
+	var t struct {
+		Token string `json:"token"`
+	}
+	return t.Token, json.Unmarshal(raw, &t)
 }
 
 // recordedTrace is a stack as Chromium printed it.

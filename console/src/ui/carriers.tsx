@@ -29,15 +29,15 @@ export function CarriersPage() {
         <Copy text="firethorn owner list">Copy as command</Copy>
       </div>
       <p className="soft">Open and parked issues of all projects; impact is that of the open ones, added up.</p>
-      <div className="mt-3 overflow-x-auto rounded border border-base-300 bg-base-100" tabIndex={0} role="group" aria-label="Who carries what">
+      <div className="relative mt-3 overflow-x-auto rounded border border-base-300 bg-base-100" tabIndex={0} role="group" aria-label="Who carries what">
         <table className="w-full min-w-2xl [&_td]:px-3 [&_td]:py-1.5 [&_th]:px-3 [&_th]:py-1.5 [&_th]:text-left [&_th]:font-normal">
           <thead>
-            <tr className="soft border-b border-base-300"><th>Person</th><th>Project</th><th>Impact</th><th>Open</th><th>Parked</th><th>Oldest</th><th><span className="sr-only">Hand over</span></th></tr>
+            <tr className="soft border-b border-base-300"><th>Person or team</th><th>Project</th><th>Impact</th><th>Open</th><th>Parked</th><th>Oldest</th><th><span className="sr-only">Hand over</span></th></tr>
           </thead>
           <tbody>
             {list.map((c) => (
               <tr key={c.person + c.project} className="border-b border-base-300/60 last:border-0">
-                <td className="font-semibold">{c.person}</td>
+                <td className="font-semibold">{c.person}{c.left && <span className="font-normal text-warning"> left</span>}{c.team && <span className="soft font-normal"> team</span>}</td>
                 <td>{c.project}</td>
                 <td>
                   <span className="flex items-center gap-2">
@@ -79,7 +79,8 @@ function HandOver({ from, close }: { from: string; close: () => void }) {
         <label className="block">
           <span className="soft mb-1 block">To</span>
           <select name="to" className="select w-full" autoFocus required>
-            {people.data?.people.filter((p) => p.name !== from).map((p) => <option key={p.email} value={p.name}>{p.name}</option>)}
+            {people.data?.people.filter((p) => p.name !== from && !p.left).map((p) => <option key={p.email} value={p.name}>{p.name}</option>)}
+            {people.data?.teams.filter((t) => t.name !== from).map((t) => <option key={t.name} value={t.name}>{t.name} (team)</option>)}
           </select>
         </label>
         <Why why={why} set={setWhy} />

@@ -30,7 +30,7 @@ export function ReleasesPage() {
           <p><Link className="link" to={`/p/${project}/set-up`}>Set the application up</Link> shows where the version goes.</p>
         </Empty>
       ) : (
-        <div className="mt-3 -ml-3 overflow-x-auto">
+        <div className="relative mt-3 -ml-3 overflow-x-auto">
           <table className="[&_td]:px-3 [&_td]:py-1 [&_th]:px-3 [&_th]:py-1 [&_th]:text-left [&_th]:font-normal [&_th.text-right]:text-right" aria-label="Releases">
             <thead>
               <tr className="soft"><th>Release</th><th>First seen</th><th className="text-right">Events</th><th className="text-right">Issues</th><th className="text-right">of them new</th><th>Deployed to</th><th>Commit</th></tr>

@@ -49,9 +49,9 @@ function Steps({ steps, from }: { steps: api.SetUp['steps']; from: number }) {
         const text = (s.run ?? s.text ?? '').replace(/\n$/, '')
         return (
           <li key={s.title}>
-            <div className="flex items-baseline gap-3">
-              <h2 className="font-semibold whitespace-nowrap">{from + i}. {s.title}</h2>
-              {s.file && <span className="mono soft">{s.file}</span>}
+            <div className="flex flex-wrap items-baseline gap-x-3">
+              <h2 className="font-semibold">{from + i}. {s.title}</h2>
+              {s.file && <span className="mono soft break-all">{s.file}</span>}
               <span className="grow" />
               {text && <Copy text={text}>Copy</Copy>}
             </div>

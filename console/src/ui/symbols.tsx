@@ -34,24 +34,26 @@ export function SymbolsPage() {
       ) : (
         <>
           {list.length > 0 && (
-            <table className="mt-3 -ml-3 [&_td]:px-3 [&_td]:py-1 [&_th]:px-3 [&_th]:py-1 [&_th]:text-left [&_th]:font-normal [&_th.text-right]:text-right" aria-label="Releases">
-              <thead>
-                <tr className="soft"><th>Release</th><th className="text-right">Unreadable events</th><th className="text-right">in issues</th><th className="text-right">Files pushed</th><th className="text-right">Size</th><th>Pushed</th><th>Dropped</th></tr>
-              </thead>
-              <tbody>
-                {list.map((r) => (
-                  <tr key={r.release} className={r.release === chosen && !event ? 'bg-base-100 font-semibold' : ''} aria-current={r.release === chosen && !event ? 'true' : undefined}>
-                    <td><button className="link mono" onClick={() => setSearch({ release: r.release })}>{r.release || '(no release)'}</button></td>
-                    <td className={`text-right ${r.unread ? 'hurts font-semibold' : ''}`}>{r.unread ? `${count(r.unread.events)} of ${count(r.unread.of)}` : 0}</td>
-                    <td className="text-right">{r.unread ? count(r.unread.issues) : ''}</td>
-                    <td className="text-right">{r.pushed ? count(r.pushed.files) : 0}{r.pushed && r.pushed.waiting > 0 && <span className="soft"> ({count(r.pushed.waiting)} being prepared)</span>}</td>
-                    <td className="text-right" title={r.pushed ? `${size(r.pushed.alone)} of it no other release has` : undefined}>{r.pushed ? size(r.pushed.bytes) : ''}</td>
-                    <td>{r.pushed && <Ago at={r.pushed.pushed} />}</td>
-                    <td className="soft">{r.pushed && `${r.pushed.until.slice(0, 10)} if not used`}</td>
-                  </tr>
-                ))}
-              </tbody>
-            </table>
+            <div className="relative mt-3 -ml-3 overflow-x-auto" tabIndex={0} role="group" aria-label="Releases and their symbols">
+              <table className="[&_td]:px-3 [&_td]:py-1 [&_th]:px-3 [&_th]:py-1 [&_th]:text-left [&_th]:font-normal [&_th.text-right]:text-right" aria-label="Releases">
+                <thead>
+                  <tr className="soft"><th>Release</th><th className="text-right">Unreadable events</th><th className="text-right">in issues</th><th className="text-right">Files pushed</th><th className="text-right">Size</th><th>Pushed</th><th>Dropped</th></tr>
+                </thead>
+                <tbody>
+                  {list.map((r) => (
+                    <tr key={r.release} className={r.release === chosen && !event ? 'bg-base-100 font-semibold' : ''} aria-current={r.release === chosen && !event ? 'true' : undefined}>
+                      <td><button className="link mono" onClick={() => setSearch({ release: r.release })}>{r.release || '(no release)'}</button></td>
+                      <td className={`text-right ${r.unread ? 'hurts font-semibold' : ''}`}>{r.unread ? `${count(r.unread.events)} of ${count(r.unread.of)}` : 0}</td>
+                      <td className="text-right">{r.unread ? count(r.unread.issues) : ''}</td>
+                      <td className="text-right">{r.pushed ? count(r.pushed.files) : 0}{r.pushed && r.pushed.waiting > 0 && <span className="soft"> ({count(r.pushed.waiting)} being prepared)</span>}</td>
+                      <td className="text-right" title={r.pushed ? `${size(r.pushed.alone)} of it no other release has` : undefined}>{r.pushed ? size(r.pushed.bytes) : ''}</td>
+                      <td>{r.pushed && <Ago at={r.pushed.pushed} />}</td>
+                      <td className="soft">{r.pushed && `${r.pushed.until.slice(0, 10)} if not used`}</td>
+                    </tr>
+                  ))}
+                </tbody>
+              </table>
+            </div>
           )}
           {(chosen !== undefined || event) && <Check project={project} release={event ? undefined : chosen} event={event} />}
         </>

@@ -37,7 +37,7 @@ export function TracePage() {
       <p className="soft">
         {counted(list.length, 'event')} in {counted(projects.size, 'project')}, since {exact(first.time)}, in the order they were thrown{q.data.more && '; there are more'}.
       </p>
-      <div className="mt-3 overflow-x-auto rounded border border-base-300 bg-base-100">
+      <div className="relative mt-3 overflow-x-auto rounded border border-base-300 bg-base-100">
         <table className="w-full [&_td]:px-3 [&_td]:py-1 [&_th]:px-3 [&_th]:py-1 [&_th]:text-left [&_th]:font-normal" aria-label="Events of the trace">
           <thead>
             <tr className="soft"><th>after</th><th>project</th><th>what broke</th><th>issue</th><th>release</th><th>environment</th></tr>

@@ -1,0 +1,290 @@
+package main
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"time"
+)
+
+// triage measures a project with -issues issues and -events events while others
+// come in: the round, the next issue, decisions, the list by impact, who carries
+// what; and how long it takes to score all issues anew.
+func triage(ctx context.Context, opt settings) error {
+	s, err := openScene(ctx, opt.program)
+	if err != nil {
+		return err
+	}
+	defer s.close()
+	began := time.Now()
+	if err := s.known(s.issues); err != nil {
+		return err
+	}
+	if err := s.manyIssues(opt.issues - int(s.issues)); err != nil {
+		return err
+	}
+	if err := s.drained(); err != nil {
+		return err
+	}
+	fmt.Printf("%d issues filed in %s\n", s.count("SELECT COUNT(*) FROM issue_list"), time.Since(began).Round(time.Second))
+	if err := s.seed(ctx, opt.events, 200_000, true); err != nil {
+		return err
+	}
+	people, err := s.office(ctx)
+	if err != nil {
+		return err
+	}
+	began = time.Now()
+	for _, q := range []string{
+		"INSERT INTO active_user (project, user, last_day) SELECT project, user, MAX(thrown DIV 86400000000) FROM event WHERE user IS NOT NULL GROUP BY project, user ON DUPLICATE KEY UPDATE last_day=VALUES(last_day)",
+		"UPDATE issue_list SET stale_at=0",
+	} {
+		if _, err := s.db.ExecContext(ctx, q); err != nil {
+			return err
+		}
+	}
+	stop, flow := s.traffic(1000)
+	if err := s.rescored("all issues scored anew, all stale at once", "SELECT COUNT(*) FROM issue_list WHERE stale_at<="+fmt.Sprint(time.Now().UnixMicro())); err != nil {
+		return err
+	}
+	if err := s.until("the active users are counted", "SELECT COUNT(*) FROM scoring WHERE active<1000"); err != nil {
+		return err
+	}
+	var v any
+	if err := s.cli(ctx, &v, "impact", "change", "--project", "quayside", "--weight", "users=50", "--weight", "frequency=5"); err != nil {
+		return err
+	}
+	if err := s.rescored("all issues scored anew, by other weights", "SELECT COUNT(*) FROM issue_list l JOIN scoring b ON b.project=l.project WHERE l.basis<b.generation"); err != nil {
+		return err
+	}
+	stop()
+	fmt.Printf("meanwhile %s\n", flow())
+	if err := s.drained(); err != nil {
+		return err
+	}
+	stop, flow = s.traffic(500)
+	defer stop()
+	for _, r := range []struct {
+		what string
+		ask  func(i int) error
+	}{
+		{"the round, 50 of all", func(i int) error { return people[i%len(people)].get("/api/round?project=quayside&limit=50") }},
+		{"the round of all projects, the first", func(i int) error { return people[i%len(people)].get("/api/round?limit=1") }},
+		{"next: the issue, its newest event", func(i int) error { return people[0].next(i) }},
+		{"decide, unless it changed", func(i int) error { return people[i%len(people)].decide(i) }},
+		{"the list by impact, 50 open ones", func(i int) error { return people[0].get("/api/projects/quayside/issues?limit=50") }},
+		{"who carries what", func(i int) error { return people[0].get("/api/owners") }},
+		{"the list by other weights, tried", func(i int) error {
+			return people[0].send(http.MethodPost, "/api/projects/quayside/impact/trial", `{"weights":{"users":80}}`, "", nil)
+		}},
+	} {
+		if err := timedAsk(r.what, r.ask); err != nil {
+			return err
+		}
+	}
+	stop()
+	fmt.Printf("meanwhile %s\n", flow())
+	return s.plans(ctx)
+}
+
+// office makes people who have issues, each with a token.
+func (s *scene) office(ctx context.Context) (list []*asker, err error) {
+	for i := range 40 {
+		name := fmt.Sprintf("Clerk %02d", i)
+		var v struct{ Token string }
+		if err := s.cli(ctx, &v, "person", "add", name, fmt.Sprintf("clerk.%02d@marrowsound.example", i)); err != nil {
+			return nil, err
+		}
+		if err := s.cli(ctx, &v, "token", "create", name, "--scope", "person", "--person", name); err != nil {
+			return nil, err
+		}
+		list = append(list, &asker{s.url, v.Token})
+	}
+	for _, q := range []string{ // a third of them waits, the rest somebody has or is done with
+		"UPDATE issue SET owner=1+id%40+(SELECT MIN(p.id) FROM person p WHERE p.name LIKE 'Clerk%')-1, state=ELT(1+id%10,'new','new','new','accepted','accepted','accepted','accepted','dismissed','fixed','parked') WHERE id>0",
+		"UPDATE issue SET owner=NULL WHERE state IN ('new','dismissed')",
+		"INSERT INTO parked (issue, project) SELECT id, project FROM issue WHERE state='parked'",
+		"UPDATE issue SET parked='{\"events\":1000000000}' WHERE state='parked'",
+		"UPDATE issue SET fix_kind='now', fix_at=1+1000000*UNIX_TIMESTAMP() WHERE state='fixed'",
+		"UPDATE issue_list l JOIN issue i ON i.id=l.issue SET l.state=i.state, l.calls_at=IF(i.state='new', i.created, IF(i.id%70=3, i.created+1, 0))",
+		"INSERT INTO notice (person, project, issue, at, actor, kind, words) SELECT i.owner, i.project, i.id, 1000000*UNIX_TIMESTAMP(), 'Clerk 99', 'assign', 'assigned' FROM issue i WHERE i.state='accepted' AND i.id%10=4",
+	} {
+		if _, err := s.db.ExecContext(ctx, q); err != nil {
+			return nil, fmt.Errorf("%.60s: %w", q, err)
+		}
+	}
+	return list, nil
+}
+
+// asker is a person who asks the service.
+type asker struct{ url, token string }
+
+func (a *asker) send(method, path, body, version string, into any) error {
+	req, err := http.NewRequest(method, a.url+path, strings.NewReader(body))
+	if err != nil {
+		return err
+	}
+	req.Header.Set("Authorization", "Bearer "+a.token)
+	req.Header.Set("Content-Type", "application/json")
+	if version != "" {
+		req.Header.Set("If-Match", version)
+	}
+	res, err := http.DefaultClient.Do(req)
+	if err != nil {
+		return err
+	}
+	defer res.Body.Close()
+	raw, err := io.ReadAll(res.Body)
+	if err == nil && res.StatusCode >= 300 {
+		err = fmt.Errorf("%s %s: %d %.300s", method, path, res.StatusCode, raw)
+	}
+	if err == nil && into != nil {
+		err = json.NewDecoder(bytes.NewReader(raw)).Decode(into)
+	}
+	return err
+}
+
+func (a *asker) get(path string) error { return a.send(http.MethodGet, path, "", "", nil) }
+
+// next asks for what a round shows of an issue.
+func (a *asker) next(i int) error {
+	path := fmt.Sprintf("/api/issues/quayside/%d", 1+(i*7919)%900)
+	if err := a.get(path); err != nil {
+		return err
+	}
+	return a.get(path + "/events/newest")
+}
+
+// decide takes an issue to a person, or takes it away again.
+func (a *asker) decide(i int) error {
+	path := fmt.Sprintf("/api/issues/quayside/%d", 2000+i)
+	return a.send(http.MethodPost, path+"/assign", fmt.Sprintf(`{"to":"Clerk %02d"}`, (i+7)%40), "", nil)
+}
+
+// timedAsk asks 300 times, and tells how long that took.
+func timedAsk(what string, ask func(i int) error) error {
+	var all []time.Duration
+	for i := range 300 {
+		at := time.Now()
+		if err := ask(i); err != nil {
+			return fmt.Errorf("%s: %w", what, err)
+		}
+		all = append(all, time.Since(at))
+	}
+	slices.Sort(all)
+	fmt.Printf("%-42s p50 %7s  p95 %7s\n", what, all[150].Round(100*time.Microsecond), all[285].Round(100*time.Microsecond))
+	return nil
+}
+
+// traffic sends events at a rate until stop is called; told says what came of it.
+func (s *scene) traffic(rate int) (stop func(), told func() string) {
+	const batch = 50
+	var sent atomic.Int64
+	var wg sync.WaitGroup
+	end := make(chan struct{})
+	began := time.Now()
+	var most float64
+	for range 2 {
+		wg.Go(func() {
+			for {
+				due := began.Add(time.Duration(sent.Add(batch)) * time.Second / time.Duration(rate))
+				select {
+				case <-end:
+					return
+				case <-time.After(time.Until(due)):
+				}
+				if s.post(batch, s.event) != nil {
+					return
+				}
+			}
+		})
+	}
+	wg.Go(func() {
+		for {
+			select {
+			case <-end:
+				return
+			case <-time.After(250 * time.Millisecond):
+				most = max(most, float64(s.count(fmt.Sprintf("SELECT COALESCE(%d-MIN(received),0) FROM inbox", time.Now().UnixMicro())))/1e6)
+			}
+		}
+	})
+	var once sync.Once
+	stop = func() {
+		once.Do(func() {
+			close(end)
+			wg.Wait()
+		})
+	}
+	return stop, func() string {
+		return fmt.Sprintf("%d events came, %.0f a second; the oldest in the inbox waited %.1f s at most", sent.Load(), float64(sent.Load())/time.Since(began).Seconds(), most)
+	}
+}
+
+// rescored waits until a query counts no issue any more.
+func (s *scene) rescored(what, query string) error {
+	began, first := time.Now(), s.count(query)
+	if err := s.until(what, query); err != nil {
+		return err
+	}
+	took := time.Since(began)
+	fmt.Printf("%-42s %d in %s, %.0f a second\n", what, first, took.Round(100*time.Millisecond), float64(first)/took.Seconds())
+	return nil
+}
+
+func (s *scene) until(what, query string) error {
+	for until := time.Now().Add(5 * time.Minute); s.count(query) > 0; time.Sleep(50 * time.Millisecond) {
+		if time.Now().After(until) {
+			return fmt.Errorf("%s: it does not come to an end", what)
+		}
+	}
+	return nil
+}
+
+// plans prints how the database answers what a round asks.
+func (s *scene) plans(ctx context.Context) error {
+	for what, query := range map[string]string{
+		"the round":         "SELECT l.issue, l.impact FROM issue_list l FORCE INDEX (calls) WHERE l.project=1 AND l.calling=1 AND NOT EXISTS (SELECT 1 FROM round_passed r WHERE r.person=2 AND r.issue=l.issue AND r.at>=l.calls_at) ORDER BY l.calling DESC, l.impact DESC, l.issue DESC LIMIT 50",
+		"what is mine":      "SELECT DISTINCT l.issue, l.impact FROM notice n FORCE INDEX (in_project) JOIN issue i ON i.id=n.issue JOIN issue_list l ON l.issue=n.issue WHERE n.person=2 AND n.project=1 AND n.at>=1 AND l.state IN ('new','accepted','regressed') AND i.owner=2 ORDER BY l.impact DESC, l.issue DESC LIMIT 50",
+		"stale issues":      "SELECT issue FROM issue_list FORCE INDEX (stale) WHERE project=1 AND stale_at<=1 ORDER BY stale_at LIMIT 500",
+		"old scores":        "SELECT issue FROM issue_list FORCE INDEX (scored) WHERE project=1 AND basis<3 LIMIT 500",
+		"who carries what":  "SELECT o.name, SUM(l.impact) FROM issue i JOIN person o ON o.id=i.owner JOIN issue_list l ON l.issue=i.id WHERE i.owner IS NOT NULL AND i.state IN ('new','accepted','regressed','parked') GROUP BY o.id",
+		"surge candidates":  "SELECT issue, SUM(events) n FROM issue_pulse FORCE INDEX (by_slot) WHERE project=1 AND slot>1 GROUP BY issue HAVING n>=10",
+		"active users":      "SELECT COUNT(*) FROM active_user FORCE INDEX (by_day) WHERE project=1 AND last_day>=1",
+		"what a person did": "SELECT h.id FROM history h FORCE INDEX (of_actor) WHERE h.actor='Clerk 01' AND h.actor_kind='person' AND h.at>=1",
+	} {
+		rows, err := s.db.QueryContext(ctx, "EXPLAIN "+query)
+		if err != nil {
+			return err
+		}
+		cols, err := rows.Columns()
+		for err == nil && rows.Next() {
+			cells, into := make([]*string, len(cols)), make([]any, len(cols))
+			for i := range cells {
+				into[i] = &cells[i]
+			}
+			if err = rows.Scan(into...); err != nil {
+				break
+			}
+			var line []string
+			for i, c := range cols {
+				if cells[i] != nil && slices.Contains([]string{"table", "type", "key", "rows", "Extra"}, c) {
+					line = append(line, c+" "+*cells[i])
+				}
+			}
+			fmt.Printf("  %-18s %s\n", what, strings.Join(line, ", "))
+		}
+		rows.Close()
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
