@@ -27,13 +27,14 @@ func triage(ctx context.Context, opt settings) error {
 	if err := s.known(s.issues); err != nil {
 		return err
 	}
-	if err := s.manyIssues(opt.issues - int(s.issues)); err != nil {
+	filed := opt.issues/10 + int(s.issues)/2 // some of both are alike
+	if err := s.manyIssues(filed - int(s.issues)); err != nil {
 		return err
 	}
-	if err := s.drained(); err != nil {
+	if err := s.tenfold(ctx); err != nil {
 		return err
 	}
-	fmt.Printf("%d issues filed in %s\n", s.count("SELECT COUNT(*) FROM issue_list"), time.Since(began).Round(time.Second))
+	fmt.Printf("%d issues, a tenth of them filed, the others like them, after %s\n", s.count("SELECT COUNT(*) FROM issue_list"), time.Since(began).Round(time.Second))
 	if err := s.seed(ctx, opt.events, 200_000, true); err != nil {
 		return err
 	}
@@ -72,26 +73,55 @@ func triage(ctx context.Context, opt settings) error {
 	stop, flow = s.traffic(500)
 	defer stop()
 	for _, r := range []struct {
-		what string
-		ask  func(i int) error
+		what  string
+		times int
+		ask   func(i int) error
 	}{
-		{"the round, 50 of all", func(i int) error { return people[i%len(people)].get("/api/round?project=quayside&limit=50") }},
-		{"the round of all projects, the first", func(i int) error { return people[i%len(people)].get("/api/round?limit=1") }},
-		{"next: the issue, its newest event", func(i int) error { return people[0].next(i) }},
-		{"decide, unless it changed", func(i int) error { return people[i%len(people)].decide(i) }},
-		{"the list by impact, 50 open ones", func(i int) error { return people[0].get("/api/projects/quayside/issues?limit=50") }},
-		{"who carries what", func(i int) error { return people[0].get("/api/owners") }},
-		{"the list by other weights, tried", func(i int) error {
+		{"the round, 50 of all", 300, func(i int) error { return people[i%len(people)].get("/api/round?project=quayside&limit=50") }},
+		{"the round of all projects, the first", 300, func(i int) error { return people[i%len(people)].get("/api/round?limit=1") }},
+		{"next: the issue, its newest event", 300, func(i int) error { return people[0].next(i) }},
+		{"decide, unless it changed", 300, func(i int) error { return people[i%len(people)].decide(i) }},
+		{"the list by impact, 50 open ones", 300, func(i int) error { return people[0].get("/api/projects/quayside/issues?limit=50") }},
+		{"who may have one, and why", 300, func(i int) error { return people[0].get(fmt.Sprintf("/api/issues/quayside/%d/owners", 1+(i*7919)%900)) }},
+		{"who carries what", 300, func(i int) error { return people[0].get("/api/owners") }},
+		{"the list by other weights, tried", 20, func(i int) error {
 			return people[0].send(http.MethodPost, "/api/projects/quayside/impact/trial", `{"weights":{"users":80}}`, "", nil)
 		}},
 	} {
-		if err := timedAsk(r.what, r.ask); err != nil {
+		if err := timedAsk(r.what, r.times, r.ask); err != nil {
 			return err
 		}
 	}
 	stop()
 	fmt.Printf("meanwhile %s\n", flow())
 	return s.plans(ctx)
+}
+
+// tenfold makes nine more of each issue, with its variant: filing 100,000 takes
+// too long.
+func (s *scene) tenfold(ctx context.Context) error {
+	n := s.count("SELECT MAX(number) FROM issue")
+	for k := int64(1); k < 10; k++ {
+		for _, q := range []string{
+			fmt.Sprintf("INSERT INTO issue (project, number, state, created) SELECT project, number+%d, state, created FROM issue WHERE number<=%d", k*n, n),
+			"INSERT INTO variant (project, grouping_version, hash, issue, fingerprint, provisional, parts, sketched) SELECT v.project, v.grouping_version, UNHEX(MD5(CONCAT(HEX(v.hash),'-',j.id))), j.id, v.fingerprint, 0, v.parts, 1 FROM variant v" + copies(k*n, n),
+			"INSERT INTO issue_list (issue, " + listed + ") SELECT j.id, v." + strings.ReplaceAll(listed, ", ", ", v.") + " FROM (SELECT l.*, i.number FROM issue_list l JOIN issue i ON i.id=l.issue) v JOIN issue j ON j.project=v.project AND j.number=v.number+" + fmt.Sprint(k*n) + " WHERE v.number<=" + fmt.Sprint(n),
+		} {
+			if _, err := s.db.ExecContext(ctx, q); err != nil {
+				return fmt.Errorf("%.60s: %w", q, err)
+			}
+		}
+	}
+	_, err := s.db.ExecContext(ctx, "UPDATE project_counter SET last_issue=(SELECT MAX(number) FROM issue)")
+	return err
+}
+
+// listed are the columns of the list that copies of an issue share.
+const listed = "project, state, headline, place, message, words, origin_function, origin_file, origin_line, severity, events, users, window_day, window_events, window_users, unhandled, impact, first_seen, last_seen, first_release, last_release, first_filing, last_filing"
+
+// copies joins variants to the copies of their issues.
+func copies(off, n int64) string {
+	return fmt.Sprintf(" JOIN issue i ON i.id=v.issue JOIN issue j ON j.project=i.project AND j.number=i.number+%d WHERE i.number<=%d", off, n)
 }
 
 // office makes people who have issues, each with a token.
@@ -168,18 +198,19 @@ func (a *asker) decide(i int) error {
 	return a.send(http.MethodPost, path+"/assign", fmt.Sprintf(`{"to":"Clerk %02d"}`, (i+7)%40), "", nil)
 }
 
-// timedAsk asks 300 times, and tells how long that took.
-func timedAsk(what string, ask func(i int) error) error {
+// timedAsk asks so many times, and tells how long that took.
+func timedAsk(what string, times int, ask func(i int) error) error {
 	var all []time.Duration
-	for i := range 300 {
+	for i := range times {
 		at := time.Now()
 		if err := ask(i); err != nil {
 			return fmt.Errorf("%s: %w", what, err)
 		}
 		all = append(all, time.Since(at))
 	}
+	first := all[0]
 	slices.Sort(all)
-	fmt.Printf("%-42s p50 %7s  p95 %7s\n", what, all[150].Round(100*time.Microsecond), all[285].Round(100*time.Microsecond))
+	fmt.Printf("%-42s p50 %7s  p95 %7s  (the first %s)\n", what, all[times/2].Round(100*time.Microsecond), all[times*95/100].Round(100*time.Microsecond), first.Round(100*time.Microsecond))
 	return nil
 }
 
@@ -240,7 +271,7 @@ func (s *scene) rescored(what, query string) error {
 }
 
 func (s *scene) until(what, query string) error {
-	for until := time.Now().Add(5 * time.Minute); s.count(query) > 0; time.Sleep(50 * time.Millisecond) {
+	for until := time.Now().Add(10 * time.Minute); s.count(query) > 0; time.Sleep(2 * time.Second) { // counting takes its time, too
 		if time.Now().After(until) {
 			return fmt.Errorf("%s: it does not come to an end", what)
 		}

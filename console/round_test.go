@@ -40,6 +40,7 @@ func TestRound(t *testing.T) {
 		{[]any{item("q/3"), item("q/1")}, "upcoming", []any{round(1, none, entry("q/1"), entry("q/2"), entry("q/3")), 2}},
 		{[]any{item("q/1")}, "upcoming", []any{round(1, none, entry("q/1"), entry("q/2"), entry("q/3", "later", true)), 2}},
 		{"fatal", "severer", []any{"error", 1}}, {nil, "severer", []any{"fatal", 1}}, {nil, "severer", []any{"debug", -1}}, {"info", "severer", []any{"warning", -1}}, {nil, "severer", []any{"odd", 1}},
+		{"in 4.2.1: the release it was fixed in", "sequel", []any{"came back in 4.2.1: the release it was fixed in"}}, {"30 events", "sequel", []any{"surging: 30 events"}}, {"in 4.2.0", "sequel", []any{"new in 4.2.0"}}, {"it hit 10 users by now", "sequel", []any{"it hit 10 users by now"}},
 		{"42 s", "took", []any{42}}, {"4 min 02 s", "took", []any{242}},
 	})
 }

@@ -21,8 +21,12 @@ type Carried struct {
 }
 
 // CarriedBy lists who has what, whoever carries most first; only of one project
-// when it is not 0.
-func (s *Store) CarriedBy(ctx context.Context, project int64) (list []Carried, err error) {
+// when it is not 0. Where there are many, it is that of some seconds ago.
+func (s *Store) CarriedBy(ctx context.Context, project int64) ([]Carried, error) {
+	return s.carried.get(project, func() ([]Carried, error) { return s.countCarried(ctx, project) })
+}
+
+func (s *Store) countCarried(ctx context.Context, project int64) (list []Carried, err error) {
 	err = each(ctx, s.db, func(r *sql.Rows) error {
 		var c Carried
 		var oldest int64

@@ -234,8 +234,13 @@ func (s *Store) addScores(ctx context.Context, list []*Issue) error {
 	return nil
 }
 
-// CountStates counts a project's issues by state.
+// CountStates counts a project's issues by state; where that takes its time, some
+// seconds ago.
 func (s *Store) CountStates(ctx context.Context, project int64) (map[issue.State]int64, error) {
+	return s.states.get(project, func() (map[issue.State]int64, error) { return s.countStates(ctx, project) })
+}
+
+func (s *Store) countStates(ctx context.Context, project int64) (map[issue.State]int64, error) {
 	out := map[issue.State]int64{}
 	err := each(ctx, s.db, func(r *sql.Rows) error {
 		var st issue.State

@@ -5,8 +5,10 @@ import (
 	"database/sql"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"math"
 	"slices"
+	"strings"
 	"time"
 
 	"firethorn/internal/core/impact"
@@ -204,17 +206,22 @@ func (s *Store) rescore(ctx context.Context, tx *sql.Tx, b basis, ids []int64, n
 			return err
 		}
 	}
+	var values []string // numbers all: one statement for all of them
 	for _, id := range ids {
-		x := rows[id]
-		if x == nil {
-			continue // it was merged since
-		}
-		score := b.score(x.scored, now)
-		err := s.exec(ctx, tx, "UPDATE issue_list SET window_day=?, window_events=?, window_users=?, impact=?, basis=?, stale_at=? WHERE issue=?",
-			[]any{max(x.day, today), x.events, x.users, score.Tenths(), b.generation, staleAt(score, x.events, now), id})
-		if err != nil {
-			return err
+		if x := rows[id]; x != nil { // else it was merged since
+			score := b.score(x.scored, now)
+			values = append(values, fmt.Sprintf("SELECT %d i, %d d, %d e, %d u, %d s, %d t", id, max(x.day, today), x.events, x.users, score.Tenths(), staleAt(score, x.events, now)))
 		}
 	}
-	return nil
+	if len(values) == 0 {
+		return nil
+	}
+	_, err = tx.ExecContext(ctx, fmt.Sprintf("UPDATE issue_list l JOIN (%s) x ON x.i=l.issue SET l.window_day=x.d, l.window_events=x.e, l.window_users=x.u, l.impact=x.s, l.basis=%d, l.stale_at=x.t", strings.Join(values, " UNION ALL "), b.generation))
+	return err
+}
+
+// Behind says whether something of a project has waited for so long to be filed.
+func (s *Store) Behind(ctx context.Context, project int64, long time.Duration) (behind bool, err error) {
+	err = s.db.QueryRowContext(ctx, "SELECT EXISTS (SELECT 1 FROM inbox FORCE INDEX (waiting) WHERE project=? AND received<?)", project, micros(s.now().Add(-long))).Scan(&behind)
+	return behind, err
 }

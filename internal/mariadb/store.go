@@ -20,6 +20,8 @@ import (
 	"github.com/pressly/goose/v3"
 
 	"firethorn/internal/core/fault"
+	"firethorn/internal/core/issue"
+	"firethorn/internal/core/owners"
 )
 
 //go:embed migrate/*.sql
@@ -36,6 +38,9 @@ type Store struct {
 	dicts    *dictionaries
 	ruleSets ruleSets
 	graphs   graphs
+	states   memo[int64, map[issue.State]int64]
+	carriers memo[int64, []owners.Person]
+	carried  memo[int64, []Carried]
 	now      func() time.Time
 	ahead    time.Duration // that now is set ahead on purpose
 	log      *slog.Logger

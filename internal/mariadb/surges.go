@@ -1,10 +1,12 @@
 package mariadb
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"fmt"
 	"math"
+	"slices"
 	"time"
 
 	"firethorn/internal/core/issue"
@@ -15,6 +17,9 @@ import (
 // newestLooked is how many of an issue's newest events are looked at for the
 // users and sessions they hit.
 const newestLooked = 5000
+
+// surgeEvery is how often surges are looked for.
+const surgeEvery = 15 * time.Second
 
 // LookForSurges tests the issues of a project that occurred lately, and says in
 // their history when a surge begins and when it is over.
@@ -35,10 +40,14 @@ func (s *Store) LookForSurges(ctx context.Context, project int64) error {
 	if err := s.slow.QueryRowContext(ctx, "SELECT COUNT(*) FROM app_session FORCE INDEX (by_start) WHERE project=? AND started>=?", project, micros(from)).Scan(&sessions); err != nil {
 		return err
 	}
-	least := (b.surge.Events + 1) / 2
+	share := int64(math.MaxInt64) // so many events can hit the share of sessions
 	if sessions >= b.surge.Sessions {
-		least = max(1, min(least, int64(math.Ceil(b.surge.Share/2*float64(sessions)))))
+		share = max(1, int64(math.Ceil(b.surge.Share/2*float64(sessions))))
 	}
+	// What lies below so many times the mean of its window surges in no case: its
+	// past need not be read. What surges already is looked at once a minute.
+	mean := b.surge.Times * float64(b.surge.Minutes) / 60 / (surge.PastDays * 24)
+	surging := now.Second() < int(surgeEvery/time.Second)
 	type candidate struct {
 		id, first, events int64
 		state             issue.State
@@ -51,30 +60,61 @@ func (s *Store) LookForSurges(ctx context.Context, project int64) error {
 		list = append(list, c)
 		return err
 	}, "SELECT x.issue, x.n, l.state, l.first_seen, l.surge_since FROM (SELECT issue, SUM(events) n FROM issue_pulse FORCE INDEX (by_slot) WHERE project=? AND slot>? GROUP BY issue HAVING n>=?) x JOIN issue_list l ON l.issue=x.issue"+
-		" UNION SELECT l.issue, COALESCE((SELECT SUM(p.events) FROM issue_pulse p WHERE p.issue=l.issue AND p.slot>?),0), l.state, l.first_seen, l.surge_since FROM issue_list l FORCE INDEX (surging) WHERE l.project=? AND l.surge_since IS NOT NULL",
-		project, slotOf(from), least, slotOf(from), project)
+		" WHERE l.surge_since IS NULL AND (x.n>=? OR x.n>=?*GREATEST(0, CAST(l.window_events AS SIGNED)-CAST(x.n AS SIGNED)))"+
+		" UNION ALL SELECT l.issue, COALESCE((SELECT SUM(p.events) FROM issue_pulse p WHERE p.issue=l.issue AND p.slot>?),0), l.state, l.first_seen, l.surge_since FROM issue_list l FORCE INDEX (surging) WHERE l.project=? AND l.surge_since IS NOT NULL AND ?",
+		project, slotOf(from), min(b.surge.Events, share), share, mean, slotOf(from), project, surging)
 	if err != nil {
 		return err
 	}
+	var changes []surgeChange
 	for _, c := range list {
-		f := surge.Facts{Now: now, Events: c.events, Since: fromMicros(c.first), Sessions: sessions}
-		if err := s.surgeFacts(ctx, project, c.id, from, &f); err != nil {
+		f := surge.Facts{Now: now, Events: c.events, Users: -1, Since: fromMicros(c.first)}
+		if f.Past, err = s.pastHours(ctx, c.id, now); err != nil {
 			return err
 		}
 		v := surge.Test(f, b.surge, c.since.Valid)
-		v.Surges = v.Surges && c.state != issue.Dismissed
-		if v.Surges == c.since.Valid {
-			continue
+		// Whom it hit is asked where that can change the answer.
+		if c.events >= share || v.Surges && !c.since.Valid {
+			f.Sessions = sessions
+			if err := s.whomItHit(ctx, project, c.id, from, &f); err != nil {
+				return err
+			}
+			v = surge.Test(f, b.surge, c.since.Valid)
 		}
-		if err := s.setSurge(ctx, c.id, v); err != nil {
+		v.Surges = v.Surges && c.state != issue.Dismissed
+		if v.Surges != c.since.Valid {
+			changes = append(changes, surgeChange{c.id, v})
+		}
+	}
+	slices.SortFunc(changes, func(a, b surgeChange) int { return cmp.Compare(a.issue, b.issue) })
+	for chunk := range slices.Chunk(changes, surgesAtOnce) {
+		err := s.InTx(ctx, func(tx *sql.Tx) error {
+			for _, c := range chunk {
+				if err := s.setSurge(ctx, tx, c); err != nil {
+					return err
+				}
+			}
+			_, err := tx.ExecContext(ctx, "UPDATE project_counter SET changed=changed+1 WHERE project=?", project)
+			return err
+		})
+		if err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// surgeFacts adds an issue's past, and whom it hit lately.
-func (s *Store) surgeFacts(ctx context.Context, project, id int64, from time.Time, f *surge.Facts) error {
+// surgeChange is a surge that begins or ends.
+type surgeChange struct {
+	issue int64
+	surge.Verdict
+}
+
+// surgesAtOnce begin or end in one transaction: each holds filing up.
+const surgesAtOnce = 100
+
+// whomItHit adds how many users and sessions an issue hit lately.
+func (s *Store) whomItHit(ctx context.Context, project, id int64, from time.Time, f *surge.Facts) error {
 	var told int64
 	err := s.slow.QueryRowContext(ctx, "SELECT COUNT(DISTINCT x.user), COUNT(x.user), COUNT(DISTINCT x.session) FROM (SELECT e.user, e.session, e.thrown FROM variant v JOIN event e FORCE INDEX (by_variant) ON e.variant=v.id AND e.has_body IN (0,1)"+
 		" WHERE v.issue=? AND e.filing>=COALESCE((SELECT MIN(m.filing) FROM pulse_mark m WHERE m.project=? AND m.slot>=?),0) ORDER BY e.filing DESC LIMIT ?) x WHERE x.thrown>=?",
@@ -85,43 +125,40 @@ func (s *Store) surgeFacts(ctx context.Context, project, id int64, from time.Tim
 	if told == 0 {
 		f.Users = -1
 	}
-	return each(ctx, s.slow, func(r *sql.Rows) error {
+	return nil
+}
+
+// pastHours is how often an issue occurred by hour, as far back as its past goes.
+func (s *Store) pastHours(ctx context.Context, id int64, now time.Time) (out []surge.PastHour, err error) {
+	return out, each(ctx, s.slow, func(r *sql.Rows) error {
 		var h surge.PastHour
 		err := r.Scan(&h.Hour, &h.Events)
-		f.Past = append(f.Past, h)
+		out = append(out, h)
 		return err
-	}, "SELECT hour, SUM(events) FROM issue_hour WHERE issue=? AND hour>=? GROUP BY hour", id, f.Now.AddDate(0, 0, -surge.PastDays).Unix()/3600)
+	}, "SELECT hour, SUM(events) FROM issue_hour WHERE issue=? AND hour>=? GROUP BY hour", id, now.AddDate(0, 0, -surge.PastDays).Unix()/3600)
 }
 
 // setSurge begins or ends a surge.
-func (s *Store) setSurge(ctx context.Context, id int64, v surge.Verdict) error {
-	return s.InTx(ctx, func(tx *sql.Tx) error {
-		project, st, err := s.lockStanding(ctx, tx, id)
-		if err != nil || st == nil {
-			return err
-		}
-		now := s.now().UTC()
-		var since sql.NullInt64
-		if err := tx.QueryRowContext(ctx, "SELECT surge_since FROM issue_list WHERE issue=? FOR UPDATE", id).Scan(&since); err != nil || since.Valid == v.Surges {
-			return err
-		}
-		e := issue.Surge(st.Standing, v.Words)
-		if !v.Surges {
-			e = issue.Entry{Kind: issue.Calm, Words: "the surge is over, after " + lasted(now.Sub(fromMicros(since.Int64)))}
-		}
-		calls := 0
-		if v.Surges && st.State.Open() {
-			calls = 1
-		}
-		if _, err := tx.ExecContext(ctx, "UPDATE issue_list SET surge_since=?, surge_words=?, calls_at=IF(?,?,calls_at) WHERE issue=?", map[bool]any{true: micros(now), false: nil}[v.Surges], v.Words, calls, micros(now), id); err != nil {
-			return err
-		}
-		if err := s.tell(ctx, tx, project, id, historyLine{Entry: e, who: service}); err != nil {
-			return err
-		}
-		_, err = tx.ExecContext(ctx, "UPDATE project_counter SET changed=changed+1 WHERE project=?", project)
+func (s *Store) setSurge(ctx context.Context, tx *sql.Tx, c surgeChange) error {
+	project, st, err := s.lockStanding(ctx, tx, c.issue)
+	if err != nil || st == nil {
 		return err
-	})
+	}
+	now := s.now().UTC()
+	var since sql.NullInt64
+	if err := tx.QueryRowContext(ctx, "SELECT surge_since FROM issue_list WHERE issue=? FOR UPDATE", c.issue).Scan(&since); err != nil || since.Valid == c.Surges {
+		return err
+	}
+	e := issue.Surge(st.Standing, c.Words)
+	var begun any = micros(now)
+	if !c.Surges {
+		begun = nil
+		e = issue.Entry{Kind: issue.Calm, Words: "the surge is over, after " + lasted(now.Sub(fromMicros(since.Int64)))}
+	}
+	if _, err := tx.ExecContext(ctx, "UPDATE issue_list SET surge_since=?, surge_words=?, calls_at=IF(?,?,calls_at) WHERE issue=?", begun, c.Words, c.Surges && st.State.Open(), micros(now), c.issue); err != nil {
+		return err
+	}
+	return s.tell(ctx, tx, project, c.issue, historyLine{Entry: e, who: service})
 }
 
 func lasted(d time.Duration) string {

@@ -23,7 +23,6 @@ const (
 func (w *Worker) upkeep(ctx context.Context) {
 	next := time.Now()
 	used := next.Add(min(usedEvery, max(w.silence, time.Second)))
-	var pulse time.Time
 	for ctx.Err() == nil {
 		w.follow(ctx)
 		w.readAgain(ctx)
@@ -33,10 +32,6 @@ func (w *Worker) upkeep(ctx context.Context) {
 		w.erase(ctx)
 		w.empty(ctx)
 		w.rescore(ctx)
-		if now := time.Now(); !now.Before(pulse) {
-			pulse = now.Add(pulseEvery)
-			w.feelPulse(ctx)
-		}
 		if now := time.Now(); !now.Before(next) {
 			next = now.Add(sweepEvery)
 			if err := w.sweep(ctx); err != nil && ctx.Err() == nil {
@@ -272,8 +267,12 @@ func (w *Worker) wakeParked(ctx context.Context) {
 	}
 }
 
-// rescoreTime is how long issues are scored anew before others have their turn.
-const rescoreTime = time.Second
+// Issues are scored anew so long before others have their turn; while filing is
+// behind, a chunk at a time with a pause.
+const (
+	rescoreTime  = time.Second
+	rescorePause = time.Second
+)
 
 // rescore brings the impact of issues up to date that time alone has changed, or
 // what all issues of their project are scored by.
@@ -283,11 +282,24 @@ func (w *Worker) rescore(ctx context.Context) {
 		return // follow has said it
 	}
 	w.inTurn(ctx, list, rescoreTime, "issues could not be scored", func(id int64) (bool, error) {
+		behind, err := w.store.Behind(ctx, id, time.Second)
+		if err != nil || behind && time.Since(w.rescored) < rescorePause {
+			return false, err
+		}
+		w.rescored = time.Now()
 		return w.store.Rescore(ctx, id)
 	})
 }
 
-// feelPulse looks for surges, and at what issues are scored by.
+// pulse looks for surges, and at what issues are scored by, beside all else.
+func (w *Worker) pulse(ctx context.Context) {
+	sleep(ctx, followEvery) // shards are taken first
+	for ctx.Err() == nil {
+		w.feelPulse(ctx)
+		sleep(ctx, pulseEvery)
+	}
+}
+
 func (w *Worker) feelPulse(ctx context.Context) {
 	list, err := w.store.Scorable(ctx)
 	if err != nil {

@@ -44,7 +44,8 @@ type Worker struct {
 	wake  chan int64
 	kick  chan struct{}
 
-	silence time.Duration
+	silence  time.Duration
+	rescored time.Time // when issues were last scored anew; of the upkeep alone
 
 	mu       sync.Mutex
 	leases   map[int]mariadb.Lease
@@ -101,6 +102,7 @@ func (w *Worker) Run(ctx context.Context) error {
 	side.Go(func() { w.keepLeases(ctx) })
 	side.Go(func() { w.upkeep(ctx) })
 	side.Go(func() { w.compile(ctx) })
+	side.Go(func() { w.pulse(ctx) })
 	var turns sync.WaitGroup
 	work, abandon := context.WithCancel(context.WithoutCancel(ctx))
 	defer abandon()

@@ -110,5 +110,8 @@ export const severer = (severity: string, by: 1 | -1): string | undefined => {
   return i < 0 ? undefined : severities[i + by]
 }
 
+/** What a reason says behind its kind: "came back in 4.2.1", "surging: 30 events". */
+export const sequel = (words: string): string => words.replace(/^(new|came back|woken:|surging:)\s*/, '')
+
 /** How long a round took: 4 min 12 s. */
 export const took = (seconds: number): string => (seconds < 60 ? `${seconds} s` : `${Math.floor(seconds / 60)} min ${String(seconds % 60).padStart(2, '0')} s`)

@@ -4,7 +4,7 @@ import { Link, useNavigate, useParams } from 'react-router'
 import * as api from '../api/client.ts'
 import type { RoundEnd, RoundItem } from '../api/client.ts'
 import { counted } from '../core/format.ts'
-import { tally, took } from '../core/round.ts'
+import { sequel, tally, took } from '../core/round.ts'
 import type { Entry, Round } from '../core/round.ts'
 import { CommentDialog } from './comment-dialog.tsx'
 import { AssignDialog } from './decide.tsx'
@@ -163,7 +163,7 @@ function Line({ entry: e, list }: { entry: Entry<RoundItem>; list: boolean }) {
     <span className="grid grid-cols-[2rem_minmax(0,1fr)] items-baseline gap-x-3 md:grid-cols-[2rem_minmax(0,1.1fr)_minmax(0,1.6fr)_5rem_6rem_9rem]">
       <b className="text-right font-semibold">{Math.round(i.impact)}</b>
       <span className="truncate"><span className={e.done || e.later ? 'soft' : 'font-semibold'}>{i.headline}</span> <span className="soft">{i.id}</span></span>
-      <span className="truncate max-md:col-start-2">{became ?? <><Kinds item={i} /><span className="soft">: {i.why.at(-1)?.words}</span></>}</span>
+      <span className="truncate max-md:col-start-2">{became ?? <><Kinds item={i} /> <span className="soft">{sequel(i.why.at(-1)?.words ?? '')}</span></>}</span>
       <span className="text-right max-md:hidden">{counted(i.users, 'user')}</span>
       <span className="max-md:hidden"><State state={i.state} fixedIn={i.fixed_in} /></span>
       <span className="soft truncate max-md:hidden">{i.owner ?? 'nobody'}</span>
