@@ -16,7 +16,7 @@ export function Arithmetic({ issue: i }: { issue: IssueDetail }) {
             </tr>
           ))}
           <tr className="border-t border-base-300 font-semibold">
-            <td className="px-3 py-1 text-right">{i.impact.toFixed(1)} <span className="soft font-normal">of 100</span></td>
+            <td className="px-3 py-1 text-right whitespace-nowrap">{i.impact.toFixed(1)} <span className="soft font-normal">of 100</span></td>
             <th scope="row" className="py-1 text-left">in all</th>
             <td />
           </tr>
