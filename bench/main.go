@@ -79,10 +79,10 @@ func main() {
 	flag.StringVar(&s.program, "program", "bin/firethorn", "the service")
 	flag.DurationVar(&s.span, "span", 8*time.Second, "how long each measurement takes")
 	flag.IntVar(&s.rounds, "rounds", 2, "how often all are repeated, in turns")
-	flag.IntVar(&s.events, "events", 10_000_000, "of the scene store")
-	flag.IntVar(&s.issues, "issues", 100_000, "of the scene grouping")
+	flag.IntVar(&s.events, "events", 10_000_000, "of the scenes store and triage")
+	flag.IntVar(&s.issues, "issues", 100_000, "of the scenes grouping and triage")
 	flag.IntVar(&s.minutes, "minutes", 10, "of the scene soak")
-	flag.IntVar(&s.rate, "rate", 1000, "events a second of the scene soak")
+	flag.IntVar(&s.rate, "rate", 1000, "events a second of the scenes soak and triage")
 	flag.StringVar(&s.profile, "profile", "", "of the scenes senders and soak: write a processor profile of the service to this file")
 	flag.Parse()
 	for _, name := range strings.Split(*which, ",") {

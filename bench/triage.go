@@ -16,7 +16,7 @@ import (
 
 // triage measures a project with -issues issues and -events events while others
 // come in: the round, the next issue, decisions, the list by impact, who carries
-// what; and how long it takes to score all issues anew.
+// what, at half of -rate; and how long it takes to score all issues anew, at -rate.
 func triage(ctx context.Context, opt settings) error {
 	s, err := openScene(ctx, opt.program)
 	if err != nil {
@@ -51,7 +51,7 @@ func triage(ctx context.Context, opt settings) error {
 			return err
 		}
 	}
-	stop, flow := s.traffic(1000)
+	stop, flow := s.traffic(opt.rate)
 	if err := s.rescored("all issues scored anew, all stale at once", "SELECT COUNT(*) FROM issue_list WHERE stale_at<="+fmt.Sprint(time.Now().UnixMicro())); err != nil {
 		return err
 	}
@@ -70,7 +70,7 @@ func triage(ctx context.Context, opt settings) error {
 	if err := s.drained(); err != nil {
 		return err
 	}
-	stop, flow = s.traffic(500)
+	stop, flow = s.traffic(opt.rate / 2)
 	defer stop()
 	for _, r := range []struct {
 		what  string

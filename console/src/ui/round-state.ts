@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
-import { useCallback, useEffect, useRef, useState } from 'react'
+import { useEffect, useRef, useState } from 'react'
 import * as api from '../api/client.ts'
 import type { Act, RoundEnd, RoundItem, Verb } from '../api/client.ts'
 import { again, confirmed, decided, empty, join, later, look, renewed, severer, upcoming } from '../core/round.ts'
@@ -104,7 +104,7 @@ export function useRound(project: string | undefined) {
     },
     look: (by: number) => setRound((r) => look(r, r.at + by)),
     lookAt: (at: number) => setRound((r) => look(r, at)),
-    finish: useCallback(() => ending.mutate(), [ending.mutate]), // eslint-disable-line
+    finish: () => ending.mutate(),
   }
 }
 

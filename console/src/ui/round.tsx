@@ -61,7 +61,7 @@ function OneRound({ project, again }: { project: string | undefined; again: () =
   if (r.error) return <Failed error={r.error} again={again} />
   if (r.end) return <Summary end={r.end} project={project} again={again} />
   if (!r.ready) return <Loading />
-  if (r.round.entries.length === 0) return <Nothing last={r.last} project={project} finish={r.finish} />
+  if (r.round.entries.length === 0) return <Nothing last={r.last} project={project} />
   const close = () => setAsking(undefined)
   const run = (verb: 'assign' | 'park' | 'fix', body: api.Act) => {
     close()
@@ -181,8 +181,7 @@ function Done({ end, later }: { end: () => void; later: number }) {
   )
 }
 
-function Nothing({ last, project, finish }: { last: string | undefined; project: string | undefined; finish: () => void }) {
-  useEffect(finish, []) // eslint-disable-line
+function Nothing({ last, project }: { last: string | undefined; project: string | undefined }) {
   return (
     <Empty page title="Nothing needs a decision of yours">
       <p>What is new, comes back, wakes, surges or grows stands here, and what you have and others change; the largest impact first.{last && <> Your last round ended <Ago at={last} />.</>}</p>
