@@ -11,7 +11,7 @@ CREATE TABLE IF NOT EXISTS active_user (
   project INT UNSIGNED NOT NULL, user BIGINT NOT NULL, last_day SMALLINT UNSIGNED NOT NULL,
   PRIMARY KEY (project, user), KEY by_day (project, last_day)
 ) DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin;
-INSERT INTO active_user (project, user, last_day) SELECT project, user, MAX(thrown DIV 86400000000) FROM event WHERE user IS NOT NULL GROUP BY project, user;
+INSERT INTO active_user (project, user, last_day) SELECT * FROM (SELECT project, user, MAX(thrown DIV 86400000000) d FROM event WHERE user IS NOT NULL GROUP BY project, user) x ON DUPLICATE KEY UPDATE last_day=GREATEST(last_day, d);
 INSERT INTO active_user (project, user, last_day) SELECT * FROM (SELECT project, user, MAX(started DIV 86400000000) d FROM app_session WHERE user IS NOT NULL GROUP BY project, user) x ON DUPLICATE KEY UPDATE last_day=GREATEST(last_day, d);
 -- How often issues occurred in the last hours, in slots of ten minutes.
 CREATE TABLE IF NOT EXISTS issue_pulse (
