@@ -42,35 +42,7 @@ func triage(ctx context.Context, opt settings) error {
 	if err != nil {
 		return err
 	}
-	began = time.Now()
-	for _, q := range []string{
-		"INSERT INTO active_user (project, user, last_day) SELECT project, user, MAX(thrown DIV 86400000000) FROM event WHERE user IS NOT NULL GROUP BY project, user ON DUPLICATE KEY UPDATE last_day=VALUES(last_day)",
-		"UPDATE issue_list SET stale_at=0",
-	} {
-		if _, err := s.db.ExecContext(ctx, q); err != nil {
-			return err
-		}
-	}
-	stop, flow := s.traffic(opt.rate)
-	if err := s.rescored("all issues scored anew, all stale at once", "SELECT COUNT(*) FROM issue_list WHERE stale_at<="+fmt.Sprint(time.Now().UnixMicro())); err != nil {
-		return err
-	}
-	if err := s.until("the active users are counted", "SELECT COUNT(*) FROM scoring WHERE active<1000"); err != nil {
-		return err
-	}
-	var v any
-	if err := s.cli(ctx, &v, "impact", "change", "--project", "quayside", "--weight", "users=50", "--weight", "frequency=5"); err != nil {
-		return err
-	}
-	if err := s.rescored("all issues scored anew, by other weights", "SELECT COUNT(*) FROM issue_list l JOIN scoring b ON b.project=l.project WHERE l.basis<b.generation"); err != nil {
-		return err
-	}
-	stop()
-	fmt.Printf("meanwhile %s\n", flow())
-	if err := s.drained(); err != nil {
-		return err
-	}
-	stop, flow = s.traffic(opt.rate / 2)
+	stop, flow := s.traffic(opt.rate / 2)
 	defer stop()
 	for _, r := range []struct {
 		what  string
@@ -94,7 +66,37 @@ func triage(ctx context.Context, opt settings) error {
 	}
 	stop()
 	fmt.Printf("meanwhile %s\n", flow())
-	return s.plans(ctx)
+	if err := s.plans(ctx); err != nil {
+		return err
+	}
+	if err := s.drained(); err != nil {
+		return err
+	}
+	for _, q := range []string{
+		"INSERT INTO active_user (project, user, last_day) SELECT project, user, MAX(thrown DIV 86400000000) FROM event WHERE user IS NOT NULL GROUP BY project, user ON DUPLICATE KEY UPDATE last_day=VALUES(last_day)",
+		"UPDATE issue_list SET stale_at=0",
+	} {
+		if _, err := s.db.ExecContext(ctx, q); err != nil {
+			return err
+		}
+	}
+	stop, flow = s.traffic(opt.rate)
+	if err := s.rescored("all issues scored anew, all stale at once", "SELECT COUNT(*) FROM issue_list WHERE stale_at<="+fmt.Sprint(time.Now().UnixMicro())); err != nil {
+		return err
+	}
+	if err := s.until("the active users are counted", "SELECT COUNT(*) FROM scoring WHERE active<1000"); err != nil {
+		return err
+	}
+	var v any
+	if err := s.cli(ctx, &v, "impact", "change", "--project", "quayside", "--weight", "users=50", "--weight", "frequency=5"); err != nil {
+		return err
+	}
+	if err := s.rescored("all issues scored anew, by other weights", "SELECT COUNT(*) FROM issue_list l JOIN scoring b ON b.project=l.project WHERE l.basis<b.generation"); err != nil {
+		return err
+	}
+	stop()
+	fmt.Printf("meanwhile %s\n", flow())
+	return nil
 }
 
 // tenfold makes nine more of each issue, with its variant: filing 100,000 takes
