@@ -26,7 +26,7 @@ export function SymbolsPage() {
       {list.length === 0 && !event ? (
         <Empty title="No symbols yet">
           <p>Built code prints traces that nobody can read. Push the source maps of a build, and they become readable:</p>
-          <pre className="my-3 rounded border border-base-300 bg-base-100 p-3 text-left">firethorn symbols push --project {project} --release RELEASE DIR</pre>
+          <pre className="my-3 overflow-x-auto rounded border border-base-300 bg-base-100 p-3 text-left" tabIndex={0} aria-label="How symbols are pushed">firethorn symbols push --project {project} --release RELEASE DIR</pre>
           <p>
             <Link className="link" to={`/p/${project}/set-up`}>Set the application up</Link> shows it for your build. Servers that run what was written need none.
           </p>
