@@ -116,19 +116,11 @@ func keep(list []ranked, x ranked, most int) []ranked {
 }
 
 func (s *Store) ranks(ctx context.Context, list []ranked) ([]Rank, error) {
-	if len(list) == 0 {
-		return nil, nil
-	}
 	args := make([]any, len(list))
 	for i, x := range list {
 		args[i] = x.id
 	}
-	found := map[int64]*Issue{}
-	err := each(ctx, s.db, func(r *sql.Rows) error {
-		is, err := scanIssue(r)
-		found[is.ID] = is
-		return err
-	}, issuesWhere("l.issue IN ("+marks(len(args))+")"), args...)
+	found, err := s.issuesByID(ctx, args)
 	var out []Rank
 	for i, x := range list {
 		if is := found[x.id]; is != nil {
@@ -156,26 +148,23 @@ func (s *Store) RefreshBasis(ctx context.Context, project int64) error {
 		}
 		b.counted = micros(now)
 	}
-	return s.InTx(ctx, func(tx *sql.Tx) error {
-		if err := lockProject(ctx, tx, project); err != nil {
-			return err
-		}
-		newest, err := s.newestSeen(ctx, tx, project)
-		if err != nil {
-			return err
-		}
-		change := max(active-b.active, b.active-active)
-		if change*10 <= b.active && newest == b.newestID {
-			_, err := tx.ExecContext(ctx, "UPDATE scoring SET counted=? WHERE project=?", b.counted, project)
-			return err
-		}
-		if change*10 <= b.active {
-			active = b.active
-		}
-		_, err = tx.ExecContext(ctx, "INSERT INTO scoring (project, generation, active, counted, newest) VALUES (?,1,?,?,?) ON DUPLICATE KEY UPDATE generation=generation+1, active=VALUES(active), counted=VALUES(counted), newest=VALUES(newest)",
-			project, active, b.counted, nullID(newest))
+	// Nothing is locked: what is scored meanwhile by the basis that goes is found
+	// by its generation.
+	newest, err := s.newestSeen(ctx, s.slow, project)
+	if err != nil {
 		return err
-	})
+	}
+	same := max(active-b.active, b.active-active)*10 <= b.active
+	if same && newest == b.newestID {
+		_, err := s.slow.ExecContext(ctx, "UPDATE scoring SET counted=? WHERE project=?", b.counted, project)
+		return err
+	}
+	if same {
+		active = b.active
+	}
+	_, err = s.slow.ExecContext(ctx, "INSERT INTO scoring (project, generation, active, counted, newest) VALUES (?,1,?,?,?) ON DUPLICATE KEY UPDATE generation=generation+1, active=VALUES(active), counted=VALUES(counted), newest=VALUES(newest)",
+		project, active, b.counted, nullID(newest))
+	return err
 }
 
 // Scorable lists the projects, to keep what they are scored by current.
@@ -186,18 +175,18 @@ func (s *Store) Scorable(ctx context.Context) ([]int64, error) {
 // newestSeen is the newest release of which anything was seen or that was
 // deployed, 0 when there is none: a build that was only announced makes nothing
 // else old.
-func (s *Store) newestSeen(ctx context.Context, tx *sql.Tx, project int64) (int64, error) {
-	k, err := s.known(ctx, tx, project)
+func (s *Store) newestSeen(ctx context.Context, q querier, project int64) (int64, error) {
+	k, err := s.known(ctx, q, project)
 	if err != nil {
 		return 0, err
 	}
-	list, err := s.ordered(ctx, tx, project, k)
+	list, err := s.ordered(ctx, q, project, k)
 	if err != nil {
 		return 0, err
 	}
 	for i := len(list) - 1; i >= 0 && i >= len(list)-50; i-- {
 		var id int64
-		err := tx.QueryRowContext(ctx, "SELECT COALESCE((SELECT r.id FROM app_release r WHERE r.project=? AND r.hash=? AND (r.announced IS NULL OR EXISTS (SELECT 1 FROM issue_release x WHERE x.app_release=r.id) OR EXISTS (SELECT 1 FROM deploy d WHERE d.app_release=r.id))),0)",
+		err := q.QueryRowContext(ctx, "SELECT COALESCE((SELECT r.id FROM app_release r WHERE r.project=? AND r.hash=? AND (r.announced IS NULL OR EXISTS (SELECT 1 FROM issue_release x WHERE x.app_release=r.id) OR EXISTS (SELECT 1 FROM deploy d WHERE d.app_release=r.id))),0)",
 			project, hash16(list[i].Version)).Scan(&id)
 		if err != nil || id != 0 {
 			return id, err

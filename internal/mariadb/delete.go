@@ -68,6 +68,7 @@ func (s *Store) Delete(ctx context.Context, id int64, events int64, who Actor) (
 			{"DELETE FROM issue_list WHERE issue=?", []any{id}},
 			{"DELETE FROM parked WHERE issue=?", []any{id}},
 			{"DELETE FROM notice WHERE issue=?", []any{id}},
+			{"DELETE FROM round_passed WHERE issue=?", []any{id}},
 			{"UPDATE issue SET deleted=?, deleted_by=?, version=version+1 WHERE id=?", []any{micros(s.now()), who.Name, id}},
 			{"UPDATE project_counter SET changed=changed+1 WHERE project=?", []any{project}},
 		} {

@@ -333,7 +333,11 @@ func (e *eraser) pairs(ctx context.Context) error {
 				}
 			}
 		}
-		if _, err := tx.ExecContext(ctx, "UPDATE active_user SET user=? WHERE project=? AND user=?", e.replacement, e.p.ID, e.user); err != nil {
+		// Done again after it was cut off, the replacement is there already.
+		if _, err := tx.ExecContext(ctx, "INSERT INTO active_user (project, user, last_day) SELECT project, ?, last_day FROM active_user a WHERE a.project=? AND a.user=? ON DUPLICATE KEY UPDATE last_day=GREATEST(active_user.last_day, VALUES(last_day))", e.replacement, e.p.ID, e.user); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, "DELETE FROM active_user WHERE project=? AND user=?", e.p.ID, e.user); err != nil {
 			return err
 		}
 		issues, err := numbers(ctx, tx, "SELECT DISTINCT u.issue FROM issue_user u JOIN issue i ON i.id=u.issue WHERE u.user=? AND i.project=?", e.user, e.p.ID)

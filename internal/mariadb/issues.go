@@ -60,6 +60,21 @@ func issuesWhere(cond string) string {
 	return fmt.Sprintf(issueSelect, "issue_list l") + " WHERE " + cond
 }
 
+// issuesByID reads issues, those of them that are listed.
+func (s *Store) issuesByID(ctx context.Context, ids []any) (map[int64]*Issue, error) {
+	found := map[int64]*Issue{}
+	if len(ids) == 0 {
+		return found, nil
+	}
+	return found, each(ctx, s.db, func(r *sql.Rows) error {
+		is, err := scanIssue(r)
+		if err == nil {
+			found[is.ID] = is
+		}
+		return err
+	}, issuesWhere("l.issue IN ("+marks(len(ids))+")"), ids...)
+}
+
 func scanIssue(r interface{ Scan(...any) error }) (*Issue, error) {
 	var is Issue
 	var first, last int64

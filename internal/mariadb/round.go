@@ -6,6 +6,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"time"
 
@@ -114,18 +115,11 @@ func (s *Store) roundItems(ctx context.Context, r *Round, person int64, ids []an
 	if len(ids) == 0 {
 		return nil
 	}
-	found := map[int64]*Issue{}
-	var list []*Issue
-	err := each(ctx, s.db, func(rows *sql.Rows) error {
-		is, err := scanIssue(rows)
-		found[is.ID] = is
-		list = append(list, is)
-		return err
-	}, issuesWhere("l.issue IN ("+marks(len(ids))+")"), ids...)
+	found, err := s.issuesByID(ctx, ids)
 	if err != nil {
 		return err
 	}
-	if err := s.addTrends(ctx, list); err != nil {
+	if err := s.addTrends(ctx, slices.Collect(maps.Values(found))); err != nil {
 		return err
 	}
 	why, err := s.reasons(ctx, person, found, ids)

@@ -101,14 +101,7 @@ func (s *Store) named(ctx context.Context, best map[int64]Similar) ([]Similar, e
 	for _, f := range order {
 		ids = append(ids, f.issue)
 	}
-	found := map[int64]*Issue{}
-	err := each(ctx, s.db, func(r *sql.Rows) error {
-		is, err := scanIssue(r)
-		if err == nil {
-			found[is.ID] = is
-		}
-		return err
-	}, issuesWhere("l.issue IN ("+marks(len(ids))+")"), ids...)
+	found, err := s.issuesByID(ctx, ids)
 	var out []Similar
 	for _, f := range order {
 		if is := found[f.issue]; is != nil {

@@ -34,11 +34,11 @@ export function useRound(project: string | undefined) {
     const here = round.entries[round.at]?.item
     for (const i of [...(here ? [here] : []), ...upcoming(round, 2)]) ahead(client, i.id)
   }, [client, round])
-  const again_ = (id: string) => void client.invalidateQueries({ queryKey: ['p', key(id).project] })
+  const reread = (id: string) => void client.invalidateQueries({ queryKey: ['p', key(id).project] })
   const failed = (id: string) => (e: Error) => {
     say(`${id}: ${e.message}`, true)
     setRound((r) => again(r, id))
-    again_(id)
+    reread(id)
   }
   const mutate = useMutation({
     scope: { id: 'decide' },
@@ -52,7 +52,7 @@ export function useRound(project: string | undefined) {
       })
       if (d.verb === 'undo') say(`${is.id}: ${is.standing}`)
       if (d.verb === 'severity') say(`${is.id} is called ${is.severity}; its impact is ${Math.round(is.impact)}`)
-      again_(d.item.id)
+      reread(d.item.id)
     },
     onError: (e, d) => failed(d.item.id)(e),
   })
@@ -61,7 +61,7 @@ export function useRound(project: string | undefined) {
     mutationFn: (d: { id: string; into: string }) => api.mergeIssues([d.id], d.into),
     onSuccess: (is, d) => {
       setRound((r) => confirmed(r, d.id, `merged into ${is.id}`))
-      again_(d.id)
+      reread(d.id)
     },
     onError: (e, d) => failed(d.id)(e),
   })

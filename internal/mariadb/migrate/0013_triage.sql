@@ -36,7 +36,7 @@ CREATE TABLE IF NOT EXISTS triage_round (
 ) DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin;
 CREATE TABLE IF NOT EXISTS round_passed (
   person INT UNSIGNED NOT NULL, issue INT UNSIGNED NOT NULL, at BIGINT NOT NULL,
-  PRIMARY KEY (person, issue)
+  PRIMARY KEY (person, issue), KEY of_issue (issue)
 ) DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin;
 ALTER TABLE history ADD KEY IF NOT EXISTS of_actor (actor, at);
 ALTER TABLE notice ADD KEY IF NOT EXISTS in_project (person, project, at);
