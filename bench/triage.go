@@ -16,7 +16,8 @@ import (
 
 // triage measures a project with -issues issues and -events events while others
 // come in: the round, the next issue, decisions, the list by impact, who carries
-// what, at half of -rate; and how long it takes to score all issues anew, at -rate.
+// what, at a twentieth and at half of -rate; and how long it takes to score all
+// issues anew, at -rate.
 func triage(ctx context.Context, opt settings) error {
 	s, err := openScene(ctx, opt.program)
 	if err != nil {
@@ -42,30 +43,14 @@ func triage(ctx context.Context, opt settings) error {
 	if err != nil {
 		return err
 	}
-	stop, flow := s.traffic(opt.rate / 2)
-	defer stop()
-	for _, r := range []struct {
-		what  string
-		times int
-		ask   func(i int) error
-	}{
-		{"the round, 50 of all", 300, func(i int) error { return people[i%len(people)].get("/api/round?project=quayside&limit=50") }},
-		{"the round of all projects, the first", 300, func(i int) error { return people[i%len(people)].get("/api/round?limit=1") }},
-		{"next: the issue, its newest event", 300, func(i int) error { return people[0].next(i) }},
-		{"decide, unless it changed", 300, func(i int) error { return people[i%len(people)].decide(i) }},
-		{"the list by impact, 50 open ones", 300, func(i int) error { return people[0].get("/api/projects/quayside/issues?limit=50") }},
-		{"who may have one, and why", 300, func(i int) error { return people[0].get(fmt.Sprintf("/api/issues/quayside/%d/owners", 1+(i*7919)%900)) }},
-		{"who carries what", 300, func(i int) error { return people[0].get("/api/owners") }},
-		{"the list by other weights, tried", 20, func(i int) error {
-			return people[0].send(http.MethodPost, "/api/projects/quayside/impact/trial", `{"weights":{"users":80}}`, "", nil)
-		}},
-	} {
-		if err := timedAsk(r.what, r.times, r.ask); err != nil {
+	if err := s.until("the issues are scored", staleNow()); err != nil {
+		return err
+	}
+	for n, rate := range []int{opt.rate / 20, opt.rate / 2} {
+		if err := s.askWhile(people, rate, 2000+1000*n); err != nil {
 			return err
 		}
 	}
-	stop()
-	fmt.Printf("meanwhile %s\n", flow())
 	if err := s.plans(ctx); err != nil {
 		return err
 	}
@@ -80,8 +65,9 @@ func triage(ctx context.Context, opt settings) error {
 			return err
 		}
 	}
-	stop, flow = s.traffic(opt.rate)
-	if err := s.rescored("all issues scored anew, all stale at once", "SELECT COUNT(*) FROM issue_list WHERE stale_at<="+fmt.Sprint(time.Now().UnixMicro())); err != nil {
+	stop, flow := s.traffic(opt.rate)
+	defer stop()
+	if err := s.rescored("all issues scored anew, all stale at once", staleNow()); err != nil {
 		return err
 	}
 	if err := s.until("the active users are counted", "SELECT COUNT(*) FROM scoring WHERE active<1000"); err != nil {
@@ -93,6 +79,46 @@ func triage(ctx context.Context, opt settings) error {
 	}
 	if err := s.rescored("all issues scored anew, by other weights", "SELECT COUNT(*) FROM issue_list l JOIN scoring b ON b.project=l.project WHERE l.basis<b.generation"); err != nil {
 		return err
+	}
+	stop()
+	fmt.Printf("meanwhile %s\n", flow())
+	return nil
+}
+
+// askWhile asks what people ask in a round, while events come at a rate; the
+// issues from a number on are decided about.
+func (s *scene) askWhile(people []*asker, rate, from int) error {
+	stop, flow := s.traffic(rate)
+	defer stop()
+	asks := []*timed{
+		{what: "the round, 50 of all", ask: func(i int) error { return people[i%len(people)].get("/api/round?project=quayside&limit=50") }},
+		{what: "the round of all projects, the first", ask: func(i int) error { return people[i%len(people)].get("/api/round?limit=1") }},
+		{what: "next: the issue, its newest event", ask: func(i int) error { return people[0].next(i) }},
+		{what: "decide", ask: func(i int) error { return people[i%len(people)].decide(from + i) }},
+		{what: "the list by impact, 50 open ones", ask: func(i int) error { return people[0].get("/api/projects/quayside/issues?limit=50") }},
+		{what: "who may have one, and why", ask: func(i int) error { return people[0].get(fmt.Sprintf("/api/issues/quayside/%d/owners", 1+(i*7919)%900)) }},
+		{what: "who carries what", ask: func(i int) error { return people[0].get("/api/owners") }},
+	}
+	const turns, inTurn = 25, 20
+	for turn := range turns { // in turns: what the service does now and then meets them all alike
+		for _, a := range asks {
+			for i := range inTurn {
+				if err := a.once(turn*inTurn + i); err != nil {
+					return err
+				}
+			}
+		}
+	}
+	trial := &timed{what: "the list by other weights, tried", ask: func(i int) error {
+		return people[0].send(http.MethodPost, "/api/projects/quayside/impact/trial", `{"weights":{"users":80}}`, "", nil)
+	}}
+	for i := range 20 {
+		if err := trial.once(i); err != nil {
+			return err
+		}
+	}
+	for _, a := range append(asks, trial) {
+		a.tell()
 	}
 	stop()
 	fmt.Printf("meanwhile %s\n", flow())
@@ -140,13 +166,13 @@ func (s *scene) office(ctx context.Context) (list []*asker, err error) {
 		list = append(list, &asker{s.url, v.Token})
 	}
 	for _, q := range []string{ // a third of them waits, the rest somebody has or is done with
-		"UPDATE issue SET owner=1+id%40+(SELECT MIN(p.id) FROM person p WHERE p.name LIKE 'Clerk%')-1, state=ELT(1+id%10,'new','new','new','accepted','accepted','accepted','accepted','dismissed','fixed','parked') WHERE id>0",
+		"UPDATE issue SET owner=1+(id DIV 10)%40+(SELECT MIN(p.id) FROM person p WHERE p.name LIKE 'Clerk%')-1, state=ELT(1+id%10,'new','new','new','accepted','accepted','accepted','accepted','dismissed','fixed','parked') WHERE id>0",
 		"UPDATE issue SET owner=NULL WHERE state IN ('new','dismissed')",
 		"INSERT INTO parked (issue, project) SELECT id, project FROM issue WHERE state='parked'",
 		"UPDATE issue SET parked='{\"events\":1000000000}' WHERE state='parked'",
 		"UPDATE issue SET fix_kind='now', fix_at=1+1000000*UNIX_TIMESTAMP() WHERE state='fixed'",
-		"UPDATE issue_list l JOIN issue i ON i.id=l.issue SET l.state=i.state, l.calls_at=IF(i.state='new', i.created, IF(i.id%70=3, i.created+1, 0))",
-		"INSERT INTO notice (person, project, issue, at, actor, kind, words) SELECT i.owner, i.project, i.id, 1000000*UNIX_TIMESTAMP(), 'Clerk 99', 'assign', 'assigned' FROM issue i WHERE i.state='accepted' AND i.id%10=4",
+		"UPDATE issue_list l JOIN issue i ON i.id=l.issue SET l.state=i.state, l.owner=i.owner, l.calls_at=IF(i.state='new', i.created, IF(i.id%70=3, i.created+1, 0))",
+		"INSERT INTO notice (person, project, issue, at, actor, kind, words) SELECT i.owner, i.project, i.id, 1000000*UNIX_TIMESTAMP(), 'Clerk 99', 'assign', 'assigned' FROM issue i WHERE i.state='accepted' AND (i.id DIV 400)%10=0",
 	} {
 		if _, err := s.db.ExecContext(ctx, q); err != nil {
 			return nil, fmt.Errorf("%.60s: %w", q, err)
@@ -194,26 +220,33 @@ func (a *asker) next(i int) error {
 	return a.get(path + "/events/newest")
 }
 
-// decide takes an issue to a person, or takes it away again.
+// decide gives a new issue to somebody: every tenth is one.
 func (a *asker) decide(i int) error {
-	path := fmt.Sprintf("/api/issues/quayside/%d", 2000+i)
+	path := fmt.Sprintf("/api/issues/quayside/%d", 10*i)
 	return a.send(http.MethodPost, path+"/assign", fmt.Sprintf(`{"to":"Clerk %02d"}`, (i+7)%40), "", nil)
 }
 
-// timedAsk asks so many times, and tells how long that took.
-func timedAsk(what string, times int, ask func(i int) error) error {
-	var all []time.Duration
-	for i := range times {
-		at := time.Now()
-		if err := ask(i); err != nil {
-			return fmt.Errorf("%s: %w", what, err)
-		}
-		all = append(all, time.Since(at))
+// timed is something that is asked many times, and how long that took.
+type timed struct {
+	what string
+	ask  func(i int) error
+	took []time.Duration
+}
+
+func (t *timed) once(i int) error {
+	at := time.Now()
+	if err := t.ask(i); err != nil {
+		return fmt.Errorf("%s: %w", t.what, err)
 	}
-	first := all[0]
-	slices.Sort(all)
-	fmt.Printf("%-42s p50 %7s  p95 %7s  (the first %s)\n", what, all[times/2].Round(100*time.Microsecond), all[times*95/100].Round(100*time.Microsecond), first.Round(100*time.Microsecond))
+	t.took = append(t.took, time.Since(at))
 	return nil
+}
+
+func (t *timed) tell() {
+	first := t.took[0]
+	slices.Sort(t.took)
+	at := func(percent int) time.Duration { return t.took[len(t.took)*percent/100].Round(100 * time.Microsecond) }
+	fmt.Printf("%-42s p50 %7s  p95 %7s  p99 %7s  (%d times; the first %s)\n", t.what, at(50), at(95), at(99), len(t.took), first.Round(100*time.Microsecond))
 }
 
 // traffic sends events at a rate until stop is called; told says what came of it.
@@ -261,6 +294,11 @@ func (s *scene) traffic(rate int) (stop func(), told func() string) {
 	}
 }
 
+// staleNow counts the issues whose score time has changed.
+func staleNow() string {
+	return fmt.Sprintf("SELECT COUNT(*) FROM issue_list WHERE stale_at<=%d", time.Now().UnixMicro())
+}
+
 // rescored waits until a query counts no issue any more.
 func (s *scene) rescored(what, query string) error {
 	began, first := time.Now(), s.count(query)
@@ -288,7 +326,7 @@ func (s *scene) plans(ctx context.Context) error {
 		"what is mine":      "SELECT DISTINCT l.issue, l.impact FROM notice n FORCE INDEX (in_project) JOIN issue i ON i.id=n.issue JOIN issue_list l ON l.issue=n.issue WHERE n.person=2 AND n.project=1 AND n.at>=1 AND l.state IN ('new','accepted','regressed') AND i.owner=2 ORDER BY l.impact DESC, l.issue DESC LIMIT 50",
 		"stale issues":      "SELECT issue FROM issue_list FORCE INDEX (stale) WHERE project=1 AND stale_at<=1 ORDER BY stale_at LIMIT 500",
 		"old scores":        "SELECT issue FROM issue_list FORCE INDEX (scored) WHERE project=1 AND basis<3 LIMIT 500",
-		"who carries what":  "SELECT o.name, SUM(l.impact) FROM issue i JOIN person o ON o.id=i.owner JOIN issue_list l ON l.issue=i.id WHERE i.owner IS NOT NULL AND i.state IN ('new','accepted','regressed','parked') GROUP BY o.id",
+		"who carries what":  "SELECT l.owner, SUM(l.impact) FROM issue_list l FORCE INDEX (carried) WHERE l.owner IS NOT NULL AND l.state IN ('new','accepted','regressed','parked') GROUP BY l.owner, l.project",
 		"surge candidates":  "SELECT issue, SUM(events) n FROM issue_pulse FORCE INDEX (by_slot) WHERE project=1 AND slot>1 GROUP BY issue HAVING n>=10",
 		"active users":      "SELECT COUNT(*) FROM active_user FORCE INDEX (by_day) WHERE project=1 AND last_day>=1",
 		"what a person did": "SELECT h.id FROM history h FORCE INDEX (of_actor) WHERE h.actor='Clerk 01' AND h.actor_kind='person' AND h.at>=1",

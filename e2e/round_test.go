@@ -76,8 +76,16 @@ func TestRound_InTheConsole(t *testing.T) {
 	}
 	do("z") // the last one was wrong
 	eventually(t, tab, "it is in hand again", left()+".startsWith('2 left')")
-	do("+dj")
+	do("+")
+	eventually(t, tab, "it is called worse", `document.body.innerText.includes('is called fatal; its impact')`)
+	do("z")
+	eventually(t, tab, "that is taken back, too", `document.body.innerText.includes('is called error again')`)
+	do("dj")
 	eventually(t, tab, "all was dealt with", `document.body.innerText.includes('That was all')`)
+	do("z")
+	eventually(t, tab, "what was put off is in hand", left()+".startsWith('1 left')")
+	do("j")
+	eventually(t, tab, "all was dealt with again", `document.body.innerText.includes('That was all')`)
 	do("e")
 	eventually(t, tab, "the summary", fmt.Sprintf(`document.querySelector('h1')?.innerText.startsWith('%d issues in ')`, all-1))
 	t.Logf("%d issues: %d keys, %s with the waiting of the test", all, keys, time.Since(began).Round(100*time.Millisecond))
@@ -160,15 +168,22 @@ func TestRound_InTheTerminal(t *testing.T) {
 	in[3] = "f" // asks for what
 	in = append(in[:4], append([]string{"next"}, in[4:]...)...)
 	in = append([]string{"?", "x", "s nobody-here", "p soon", "m 1", "i", "+"}, in...)
-	in = append(in, "z", "c fits the tide tables", "j")
+	in = append(in, "z", "c of no use", "z", "c fits the tide tables", "j", "z", "+", "z", "j")
 	began := time.Now()
 	out := as(strings.Join(in, "\n")+"\n", 0, "round")
 	t.Logf("%d issues in the terminal: %d lines in %s", len(r.Items), len(in), time.Since(began).Round(10*time.Millisecond))
 	saysAll(t, out, fmt.Sprintf("%d need a decision", len(r.Items)), fmt.Sprintf("[1 of %d]", len(r.Items)), "x is no key here", `nobody is called "nobody-here"`, `"soon" is no time to come`, "called fatal; impact",
-		"accepted", "with Berit Aune", "or 10 more users", "fixed in the next release", "dismissed", "of 40.0  users", "▶", "said", fmt.Sprintf("Round of %s: ", p), "1 is left for another time.")
+		"accepted", "with Berit Aune", "or 10 more users", "fixed in the next release", "dismissed", "of 40.0  users", "▶", "said", "what you said is taken back", "called error again", fmt.Sprintf("Round of %s: ", p), "1 is left for another time.")
 	if strings.Contains(out, "\x1b") {
 		t.Errorf("colours where nobody sees them: %q", out[:300])
 	}
 	saysAll(t, as("", 0, "round", "--list"), "1 needs a decision. Your last round ended just now.")
+	if out, _ := s.run(t, 0, "issue", "history", r.Items[len(r.Items)-1].ID); strings.Contains(out, "of no use") || !strings.Contains(out, "fits the tide tables") {
+		t.Errorf("what was taken back: %s", out)
+	}
+	// What somebody has is seen, and let come again.
+	s.run(t, 0, "issue", "comment", r.Items[1].ID, "do look")
+	saysAll(t, as("j\nz\n", 0, "round"), "writes: do look", "2 are left for another time.")
+	saysAll(t, as("j\n", 0, "round"), "1 is left for another time.")
 	s.run(t, 3, "round") // the token of no person
 }

@@ -12,12 +12,13 @@ import (
 
 // brief is what there is to know of an issue to decide about it.
 type brief struct {
-	ready  chan struct{}
-	issue  contract.IssueDetail
-	event  contract.Event
-	owners contract.Owners
-	beside contract.Beside
-	err    error // of the issue itself; the rest may be missing
+	ready   chan struct{}
+	issue   contract.IssueDetail
+	event   contract.Event
+	owners  contract.Owners
+	beside  contract.Beside
+	history contract.History
+	err     error // of the issue itself; the rest may be missing
 }
 
 // brief gives what is known of the item at a place, and begins to fetch that of
@@ -43,7 +44,7 @@ func (w *walk) fetch(ctx context.Context, at int) *brief {
 		defer close(b.ready)
 		var wg sync.WaitGroup
 		wg.Go(func() { _, b.err = w.cl.call(ctx, http.MethodGet, path, nil, &b.issue) })
-		for part, into := range map[string]any{"/events/newest": &b.event, "/owners": &b.owners, "/beside": &b.beside} {
+		for part, into := range map[string]any{"/events/newest": &b.event, "/owners": &b.owners, "/beside": &b.beside, "/history": &b.history} {
 			wg.Go(func() {
 				// What cannot be told now is left out; the issue decides.
 				_, _ = w.cl.call(ctx, http.MethodGet, path+part, nil, into)
@@ -85,6 +86,7 @@ func (w *walk) show(ctx context.Context) error {
 		}
 		fmt.Fprintf(w.out, "  like     %s  %s (%.0f %%): %s\n", s.ID, plain(cut(s.Headline, 50)), 100*s.Score, plain(s.Standing))
 	}
+	w.before(b)
 	fmt.Fprintln(w.out, as.faint("  a accept  g give  s assign  p park  f fixed  d dismiss  m merge  + - severity  c comment  z undo  j later  q end  ? all"))
 	return nil
 }
@@ -128,6 +130,25 @@ func (w *walk) whose(b *brief) {
 		}
 	}
 	fmt.Fprintf(w.out, "  owner    %s\n", plain(owner))
+}
+
+// before prints what people decided and wrote about it last.
+func (w *walk) before(b *brief) {
+	shown := 0
+	for _, h := range b.history.History {
+		if h.Actor == "" || h.Undone || h.Kind == "undo" || shown == 2 {
+			continue
+		}
+		words := h.Words
+		if h.Kind == "comment" {
+			words = "writes: " + strings.Join(strings.Fields(words), " ")
+		}
+		if h.Why != "" {
+			words += " — " + h.Why
+		}
+		fmt.Fprintf(w.out, "  before   %s, %s: %s\n", ago(h.At), plain(h.Actor), plain(cut(words, 120)))
+		shown++
+	}
 }
 
 // spark draws days by their events.

@@ -7,12 +7,14 @@ import (
 	"io"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
 
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
+	"firethorn/internal/core/issue"
 )
 
 // walk is a round in the terminal.
@@ -22,13 +24,13 @@ type walk struct {
 	out     io.Writer
 	ask     asking
 
-	asOf    time.Time
-	items   []contract.RoundItem
-	seen    map[string]bool // that were listed already: they do not come again in this round
-	briefs  map[string]*brief
-	at      int
-	decided []int // places of items that were decided about, for undo
-	left    int
+	asOf   time.Time
+	items  []contract.RoundItem
+	seen   map[string]bool // that were listed already: they do not come again in this round
+	briefs map[string]*brief
+	at     int
+	steps  []step // what was done, for undo
+	left   int
 }
 
 func (w *walk) run(ctx context.Context) error {
@@ -187,9 +189,11 @@ func (w *walk) press(ctx context.Context, key, rest string) (again bool, err err
 		if err != nil || text == "" {
 			return false, err
 		}
-		if _, err := w.cl.call(ctx, http.MethodPost, issueAPI(w.item().ID)+"/comments", contract.WriteComment{Text: text}, nil); err != nil {
+		var c contract.Commented
+		if _, err := w.cl.call(ctx, http.MethodPost, issueAPI(w.item().ID)+"/comments", contract.WriteComment{Text: text}, &c); err != nil {
 			return false, err
 		}
+		w.steps = append(w.steps, step{at: w.at, kind: commented, comment: c.Comment})
 		fmt.Fprintln(w.out, "  said")
 	case "+", "-":
 		return false, w.grade(ctx, key)
@@ -230,7 +234,7 @@ func (w *walk) decide(ctx context.Context, verb string, act contract.Act) error 
 	i.Issue = now.Issue
 	delete(w.briefs, i.ID)
 	fmt.Fprintf(w.out, "  %s: %s\n", i.ID, plain(now.Standing))
-	w.decided = append(w.decided, w.at)
+	w.steps = append(w.steps, step{at: w.at, version: now.Version})
 	w.at++
 	return nil
 }
@@ -253,33 +257,27 @@ func (w *walk) merge(ctx context.Context, into string) error {
 		return err
 	}
 	fmt.Fprintf(w.out, "  %s leads to %s now\n", i.ID, now.ID)
-	w.decided = append(w.decided, w.at)
+	w.steps = append(w.steps, step{at: w.at, kind: merged})
 	w.at++
 	return nil
 }
 
-// severities from the least to the worst.
-var severities = []string{"debug", "info", "warning", "error", "fatal"}
-
-// step is the next severity in a direction; "" at the end.
-func step(severity, key string) string {
-	for n, s := range severities {
-		if s != severity {
-			continue
-		}
-		if key == "+" && n+1 < len(severities) {
-			return severities[n+1]
-		}
-		if key == "-" && n > 0 {
-			return severities[n-1]
-		}
+// severer is the next severity in a direction; "" at the end.
+func severer(severity, key string) string {
+	by := -1 // the worst stands first
+	if key == "-" {
+		by = 1
 	}
-	return ""
+	n := slices.Index(issue.Severities, severity)
+	if n < 0 || n+by < 0 || n+by >= len(issue.Severities) {
+		return ""
+	}
+	return issue.Severities[n+by]
 }
 
 func (w *walk) grade(ctx context.Context, key string) error {
 	i := w.item()
-	to := step(i.Severity, key)
+	to := severer(i.Severity, key)
 	if to == "" {
 		return usage("it is %s already", i.Severity)
 	}
@@ -289,38 +287,30 @@ func (w *walk) grade(ctx context.Context, key string) error {
 	}
 	i.Issue = now.Issue
 	delete(w.briefs, i.ID)
+	w.steps = append(w.steps, step{at: w.at, kind: graded, version: now.Version})
 	fmt.Fprintf(w.out, "  called %s; impact %.1f\n", to, now.Impact)
-	return nil
-}
-
-// undo takes back what was decided last, and goes back to it.
-func (w *walk) undo(ctx context.Context) error {
-	if len(w.decided) == 0 {
-		return usage("nothing was decided in this round yet")
-	}
-	at := w.decided[len(w.decided)-1]
-	var now contract.IssueDetail
-	if _, err := w.cl.call(ctx, http.MethodPost, issueAPI(w.items[at].ID)+"/undo", contract.Act{}, &now); err != nil {
-		return err
-	}
-	w.decided = w.decided[:len(w.decided)-1]
-	w.at = at
-	w.items[at].Issue = now.Issue
-	delete(w.briefs, now.ID)
-	fmt.Fprintf(w.out, "  %s: %s\n", now.ID, plain(now.Standing))
 	return nil
 }
 
 // later leaves the issue as it is. What waits for a decision comes again in the
 // next round; what is accepted comes when something new happens.
 func (w *walk) later(ctx context.Context) error {
+	done := step{at: w.at, kind: putOff}
 	if i := w.item(); i.State == "accepted" {
-		if _, err := w.cl.call(ctx, http.MethodPost, "/api/round/pass", contract.Pass{Issues: []string{i.ID}, AsOf: w.asOf}, nil); err != nil {
+		if err := w.pass(ctx, i.ID, false); err != nil {
 			return err
 		}
+		done.kind = seen
 	}
+	w.steps = append(w.steps, done)
 	w.at++
 	return nil
+}
+
+// pass says that an issue was seen, or was not.
+func (w *walk) pass(ctx context.Context, id string, back bool) error {
+	_, err := w.cl.call(ctx, http.MethodPost, "/api/round/pass", contract.Pass{Issues: []string{id}, AsOf: w.asOf, Back: back}, nil)
+	return err
 }
 
 func issueAPI(id string) string {

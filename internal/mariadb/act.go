@@ -68,7 +68,7 @@ func (s *Store) act(ctx context.Context, tx *sql.Tx, id int64, d decision, ifVer
 		return err
 	}
 	scan := standingScan{st: &st}
-	err := tx.QueryRowContext(ctx, "SELECT i.version, i.merged_into, "+standingColumns+" FROM issue i WHERE i.id=? AND i.deleted IS NULL FOR UPDATE", id).Scan(append([]any{&version, &into}, scan.into()...)...)
+	err := tx.QueryRowContext(ctx, "SELECT i.version, i.merged_into, COALESCE((SELECT l.calls_at FROM issue_list l WHERE l.issue=i.id),0), "+standingColumns+" FROM issue i WHERE i.id=? AND i.deleted IS NULL FOR UPDATE", id).Scan(append([]any{&version, &into, &st.CallsAt}, scan.into()...)...)
 	if errors.Is(err, sql.ErrNoRows) {
 		return fault.New(fault.NotFound, "this issue was deleted in between")
 	}
@@ -81,7 +81,7 @@ func (s *Store) act(ctx context.Context, tx *sql.Tx, id int64, d decision, ifVer
 	if ifVersion != 0 && ifVersion != version {
 		return s.staleNow(ctx, tx, id)
 	}
-	nextOwner := st.OwnerID
+	nextOwner, calls := st.OwnerID, int64(0)
 	switch d.Verb {
 	case issue.Undo:
 		last, err := lastUndoable(ctx, tx, id)
@@ -95,7 +95,7 @@ func (s *Store) act(ctx context.Context, tx *sql.Tx, id int64, d decision, ifVer
 			return s.undoMove(ctx, tx, &Project{Project: pipeline.Project{ID: project, Name: name}}, last.move, d.who)
 		}
 		if last.before != nil {
-			d.Before, d.Undone, nextOwner = &last.before.Standing, last.kind, last.before.OwnerID
+			d.Before, d.Undone, nextOwner, calls = &last.before.Standing, last.kind, last.before.OwnerID, last.before.CallsAt
 			if _, err := tx.ExecContext(ctx, "UPDATE history SET undone=1 WHERE id=?", last.entry); err != nil {
 				return err
 			}
@@ -124,16 +124,20 @@ func (s *Store) act(ctx context.Context, tx *sql.Tx, id int64, d decision, ifVer
 			return err
 		}
 	}
-	if err := s.saveStanding(ctx, tx, project, id, standingRow{next, nextOwner}, true); err != nil {
+	if err := s.saveStanding(ctx, tx, project, id, standingRow{Standing: next, OwnerID: nextOwner}, true); err != nil {
 		return err
 	}
 	if err := s.copyState(ctx, tx, id, next.State); err != nil {
 		return err
 	}
-	if d.Verb != issue.Undo && d.Verb != issue.Grade { // it was decided about
-		if _, err := tx.ExecContext(ctx, "UPDATE issue_list SET calls_at=0 WHERE issue=?", id); err != nil {
-			return err
-		}
+	switch {
+	case d.Verb == issue.Undo && calls != 0: // it calls again, as it did
+		_, err = tx.ExecContext(ctx, "UPDATE issue_list SET calls_at=GREATEST(calls_at, ?) WHERE issue=?", calls, id)
+	case d.Verb != issue.Undo && d.Verb != issue.Grade: // it was decided about
+		_, err = tx.ExecContext(ctx, "UPDATE issue_list SET calls_at=0 WHERE issue=?", id)
+	}
+	if err != nil {
+		return err
 	}
 	if err := passedBy(ctx, tx, id, d, micros(s.now())); err != nil {
 		return err

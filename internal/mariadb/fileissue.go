@@ -35,7 +35,7 @@ type issueRow struct {
 	dictionaryMade            bool            // in this transaction
 }
 
-const issueListColumns = "issue, project, state, headline, place, message, words, origin_function, origin_file, origin_line, severity, events, users, window_day, window_events, window_users, unhandled, impact, first_seen, last_seen, first_release, last_release, first_filing, last_filing, bodies, basis, stale_at, grown_to, calls_at"
+const issueListColumns = "issue, project, state, headline, place, message, words, origin_function, origin_file, origin_line, severity, events, users, window_day, window_events, window_users, unhandled, impact, first_seen, last_seen, first_release, last_release, first_filing, last_filing, bodies, basis, stale_at, grown_to, calls_at, owner"
 
 func (w *filing) windowStart() int { return windowStart(w.now) }
 
@@ -146,13 +146,13 @@ func (w *filing) writeIssues(ctx context.Context) error {
 		score := w.basis.score(is.scored(), w.now)
 		rows = append(rows, []any{is.id, w.Project.ID, string(is.standing.State), is.headline, is.place, is.message, searchText(is.headline, is.place, is.message),
 			is.originFunction, is.originFile, is.originLine, is.severity, is.events, is.users, is.windowDay, is.windowEvents, is.windowUsers, is.unhandled, score.Tenths(),
-			is.firstSeen, is.lastSeen, nullID(is.firstRelease), nullID(is.lastRelease), is.firstFiling, is.lastFiling, is.bodies, w.basis.generation, staleAt(score, is.windowEvents, w.now), is.grownTo, is.callsAt})
+			is.firstSeen, is.lastSeen, nullID(is.firstRelease), nullID(is.lastRelease), is.firstFiling, is.lastFiling, is.bodies, w.basis.generation, staleAt(score, is.windowEvents, w.now), is.grownTo, is.callsAt, nullID(is.standing.OwnerID)})
 	}
 	const tail = " ON DUPLICATE KEY UPDATE state=VALUES(state), headline=VALUES(headline), place=VALUES(place), message=VALUES(message), words=VALUES(words)," +
 		" origin_function=VALUES(origin_function), origin_file=VALUES(origin_file), origin_line=VALUES(origin_line), severity=VALUES(severity)," +
 		" events=VALUES(events), users=VALUES(users), window_day=VALUES(window_day), window_events=VALUES(window_events), window_users=VALUES(window_users)," +
 		" unhandled=VALUES(unhandled), impact=VALUES(impact), first_seen=VALUES(first_seen), last_seen=VALUES(last_seen)," +
-		" first_release=VALUES(first_release), last_release=VALUES(last_release), last_filing=VALUES(last_filing), bodies=VALUES(bodies), basis=VALUES(basis), stale_at=VALUES(stale_at), grown_to=VALUES(grown_to), calls_at=VALUES(calls_at)"
+		" first_release=VALUES(first_release), last_release=VALUES(last_release), last_filing=VALUES(last_filing), bodies=VALUES(bodies), basis=VALUES(basis), stale_at=VALUES(stale_at), grown_to=VALUES(grown_to), calls_at=VALUES(calls_at), owner=VALUES(owner)"
 	if err := w.upsert(ctx, "INSERT INTO issue_list ("+issueListColumns+")", tail, rows, 1); err != nil || !w.heard {
 		return err
 	}

@@ -64,7 +64,7 @@ func (s *Store) lockStanding(ctx context.Context, tx *sql.Tx, id int64) (project
 
 // byItself writes what time, an event or a commit did to an issue.
 func (s *Store) byItself(ctx context.Context, tx *sql.Tx, project, id int64, before standingRow, next issue.Standing, e issue.Entry) error {
-	if err := s.saveStanding(ctx, tx, project, id, standingRow{next, before.OwnerID}, false); err != nil {
+	if err := s.saveStanding(ctx, tx, project, id, standingRow{Standing: next, OwnerID: before.OwnerID}, false); err != nil {
 		return err
 	}
 	if next.State != before.State {

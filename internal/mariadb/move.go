@@ -311,13 +311,13 @@ type listRow struct {
 const listRowColumns = "headline, place, message, origin_function, origin_file, origin_line, severity, unhandled, first_seen, last_seen, COALESCE(first_release,0), COALESCE(last_release,0), first_filing, last_filing"
 
 // insert writes the row of an issue whose events are yet to come.
-func (l listRow) insert(ctx context.Context, tx *sql.Tx, project, id int64, st issue.State, now time.Time, users, windowEvents, windowUsers int64) error {
+func (l listRow) insert(ctx context.Context, tx *sql.Tx, project, id int64, st standingRow, now time.Time, users, windowEvents, windowUsers int64) error {
 	calls := int64(0)
-	if waits(st) {
+	if waits(st.State) {
 		calls = micros(now)
 	}
-	row := []any{id, project, string(st), l.Headline, l.Place, l.Message, searchText(l.Headline, l.Place, l.Message), l.OriginFunction, l.OriginFile, l.OriginLine, l.Severity,
-		0, users, Day(now), windowEvents, windowUsers, l.Unhandled, 0, l.FirstSeen, l.LastSeen, nullID(l.FirstRelease), nullID(l.LastRelease), l.FirstFiling, l.LastFiling, 0, 0, 0, issue.GrownTo(users), calls}
+	row := []any{id, project, string(st.State), l.Headline, l.Place, l.Message, searchText(l.Headline, l.Place, l.Message), l.OriginFunction, l.OriginFile, l.OriginLine, l.Severity,
+		0, users, Day(now), windowEvents, windowUsers, l.Unhandled, 0, l.FirstSeen, l.LastSeen, nullID(l.FirstRelease), nullID(l.LastRelease), l.FirstFiling, l.LastFiling, 0, 0, 0, issue.GrownTo(users), calls, nullID(st.OwnerID)}
 	return insertRows(ctx, tx, "REPLACE INTO issue_list ("+issueListColumns+")", "", [][]any{row})
 }
 

@@ -244,5 +244,5 @@ func (s *Store) listAgain(ctx context.Context, tx *sql.Tx, project int64, text s
 	if err := windowOf(ctx, tx, x.id, windowStart(s.now()), &windowEvents, &windowUsers); err != nil {
 		return err
 	}
-	return l.insert(ctx, tx, project, x.id, x.State, s.now(), users, windowEvents, windowUsers)
+	return l.insert(ctx, tx, project, x.id, x.standingRow, s.now(), users, windowEvents, windowUsers)
 }

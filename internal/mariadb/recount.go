@@ -93,6 +93,7 @@ func recounts(now time.Time) []struct{ what, query string } {
 			LEFT JOIN active_user a ON a.project=x.project AND a.user=x.user AND a.last_day>=x.d GROUP BY x.project HAVING COUNT(a.user)<>COUNT(*)`},
 		{"calls for a decision", `SELECT l.issue, l.calling, 1 FROM issue_list l JOIN issue i ON i.id=l.issue WHERE i.state IN ('new','regressed') AND l.calling=0`},
 		{"state copied to the list", `SELECT l.issue, 0, 1 FROM issue_list l JOIN issue i ON i.id=l.issue WHERE l.state<>i.state`},
+		{"who has it copied to the list", `SELECT l.issue, COALESCE(l.owner,0), COALESCE(i.owner,0) FROM issue_list l JOIN issue i ON i.id=l.issue WHERE NOT l.owner<=>i.owner`},
 	}
 }
 

@@ -166,7 +166,7 @@ func (s *Store) repairIssue(ctx context.Context, tx *sql.Tx, id int64) error {
 
 func (s *Store) repairList(ctx context.Context, tx *sql.Tx, id int64) error {
 	start := windowStart(s.now())
-	const list = "UPDATE issue_list l JOIN issue i ON i.id=l.issue SET l.state=i.state, l.calls_at=IF(i.state IN ('new','regressed'), GREATEST(l.calls_at, 1), l.calls_at), l.events=(SELECT COALESCE(SUM(events),0) FROM variant WHERE issue=?), l.bodies=(SELECT COALESCE(SUM(bodies),0) FROM variant WHERE issue=?)," +
+	const list = "UPDATE issue_list l JOIN issue i ON i.id=l.issue SET l.state=i.state, l.owner=i.owner, l.calls_at=IF(i.state IN ('new','regressed'), GREATEST(l.calls_at, 1), l.calls_at), l.events=(SELECT COALESCE(SUM(events),0) FROM variant WHERE issue=?), l.bodies=(SELECT COALESCE(SUM(bodies),0) FROM variant WHERE issue=?)," +
 		" l.users=(SELECT COUNT(DISTINCT user) FROM issue_user WHERE issue=?), l.window_day=?, l.window_events=(SELECT COALESCE(SUM(events),0) FROM issue_trend WHERE issue=? AND day>=?)," +
 		" l.window_users=(SELECT COUNT(DISTINCT user) FROM issue_user WHERE issue=? AND last_day>=?) WHERE l.issue=?"
 	if _, err := tx.ExecContext(ctx, list, id, id, id, Day(s.now()), id, start, id, start, id); err != nil {

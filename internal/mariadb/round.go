@@ -62,12 +62,13 @@ func (s *Store) Queue(ctx context.Context, scope int64, projects []*Project, per
 	}
 	var keys []roundKey
 	for _, p := range projects {
-		more, waiting, err := s.queueOf(ctx, p.ID, person, limit, micros(r.AsOf.AddDate(0, 0, -changedSince)))
+		more, err := s.queueOf(ctx, p.ID, person, micros(r.AsOf.AddDate(0, 0, -changedSince)))
 		if err != nil {
 			return nil, err
 		}
-		keys, r.Waiting = append(keys, more...), min(mostWaiting, r.Waiting+waiting)
+		keys = append(keys, more...)
 	}
+	r.Waiting = min(mostWaiting, len(keys))
 	slices.SortFunc(keys, func(a, b roundKey) int { return cmp.Or(cmp.Compare(b.impact, a.impact), cmp.Compare(b.id, a.id)) })
 	keys = keys[:min(len(keys), limit)]
 	ids := make([]any, len(keys))
@@ -80,34 +81,31 @@ func (s *Store) Queue(ctx context.Context, scope int64, projects []*Project, per
 // roundKey is an issue of a round by what orders it.
 type roundKey struct{ id, impact int64 }
 
-// queueOf lists the first of a project, and says how many there are.
-func (s *Store) queueOf(ctx context.Context, project, person int64, limit int, since int64) (keys []roundKey, waiting int, err error) {
+// queueOf lists what of a project waits for a person, up to mostWaiting.
+func (s *Store) queueOf(ctx context.Context, project, person, since int64) (keys []roundKey, err error) {
+	listed := map[int64]bool{} // what calls in between is not listed twice
 	take := func(query string, args ...any) error {
 		return each(ctx, s.db, func(rows *sql.Rows) error {
 			var k roundKey
 			err := rows.Scan(&k.id, &k.impact)
-			if !slices.Contains(keys, k) {
-				keys = append(keys, k)
+			if !listed[k.id] {
+				listed[k.id], keys = true, append(keys, k)
 			}
 			return err
-		}, query, args...)
+		}, query, append(args, mostWaiting)...)
 	}
 	passed := func(issue, at string) string {
 		return "EXISTS (SELECT 1 FROM round_passed r WHERE r.person=? AND r.issue=" + issue + " AND r.at>=" + at + ")"
 	}
-	calls := "FROM issue_list l FORCE INDEX (calls) WHERE l.project=? AND l.calling=1 AND NOT " + passed("l.issue", "l.calls_at")
-	if err := take("SELECT l.issue, l.impact "+calls+" ORDER BY l.calling DESC, l.impact DESC, l.issue DESC LIMIT ?", project, person, limit); err != nil {
-		return nil, 0, err
+	if err := take("SELECT l.issue, l.impact FROM issue_list l FORCE INDEX (calls) WHERE l.project=? AND l.calling=1 AND NOT "+passed("l.issue", "l.calls_at")+
+		" ORDER BY l.calling DESC, l.impact DESC, l.issue DESC LIMIT ?", project, person); err != nil {
+		return nil, err
 	}
 	// One's own, and what one was mentioned in; but for what calls anyway.
-	mine := "FROM notice n FORCE INDEX (in_project) JOIN issue i ON i.id=n.issue JOIN issue_list l ON l.issue=n.issue WHERE n.person=? AND n.project=? AND n.at>=? AND l.state IN ('new','accepted','regressed') AND (l.calling=0 OR " + passed("l.issue", "l.calls_at") + ")" +
-		" AND (n.kind='mention' OR i.owner=? OR i.owner IN (SELECT t.team FROM team_member t WHERE t.person=?)) AND NOT " + passed("n.issue", "n.at")
-	of := []any{person, project, since, person, person, person, person}
-	if err := take("SELECT DISTINCT l.issue, l.impact "+mine+" ORDER BY l.impact DESC, l.issue DESC LIMIT ?", append(slices.Clone(of), limit)...); err != nil {
-		return nil, 0, err
-	}
-	err = s.db.QueryRowContext(ctx, "SELECT (SELECT COUNT(*) FROM (SELECT 1 "+calls+" LIMIT ?) x) + (SELECT COUNT(DISTINCT n.issue) "+mine+")", append([]any{project, person, mostWaiting}, of...)...).Scan(&waiting)
-	return keys, waiting, err
+	return keys, take("SELECT DISTINCT l.issue, l.impact FROM notice n FORCE INDEX (in_project) JOIN issue i ON i.id=n.issue JOIN issue_list l ON l.issue=n.issue"+
+		" WHERE n.person=? AND n.project=? AND n.at>=? AND l.state IN ('new','accepted','regressed') AND (l.calling=0 OR "+passed("l.issue", "l.calls_at")+")"+
+		" AND (n.kind='mention' OR i.owner=? OR i.owner IN (SELECT t.team FROM team_member t WHERE t.person=?)) AND NOT "+passed("n.issue", "n.at")+
+		" ORDER BY l.impact DESC, l.issue DESC LIMIT ?", person, project, since, person, person, person, person)
 }
 
 // roundItems fills in the issues of a round, in the order of ids, with their reasons.
@@ -134,7 +132,8 @@ func (s *Store) roundItems(ctx context.Context, r *Round, person int64, ids []an
 	return nil
 }
 
-// reasons says of each issue why it is in a person's round.
+// reasons says of each issue why it is in a person's round: what happened since
+// they passed it, and since anybody decided about it.
 func (s *Store) reasons(ctx context.Context, person int64, found map[int64]*Issue, ids []any) (map[int64][]Reason, error) {
 	why := map[int64][]Reason{}
 	add := func(id int64, x Reason) {
@@ -156,7 +155,8 @@ func (s *Store) reasons(ctx context.Context, person int64, found map[int64]*Issu
 		}
 		add(id, x)
 		return err
-	}, "SELECT h.issue, h.kind, h.words, h.at FROM history h WHERE h.issue IN ("+marks(len(ids))+") AND h.kind IN ('regressed','woken','surging','grown') AND h.undone=0 AND h.at>"+fmt.Sprintf(since, "h.issue")+" ORDER BY h.id", append(slices.Clone(ids), person)...)
+	}, "SELECT h.issue, h.kind, h.words, h.at FROM history h WHERE h.issue IN ("+marks(len(ids))+") AND h.kind IN ('regressed','woken','surging','grown') AND h.undone=0 AND h.at>"+fmt.Sprintf(since, "h.issue")+
+		" AND h.id>COALESCE((SELECT MAX(d.id) FROM history d WHERE d.issue=h.issue AND d.undone=0 AND d.standing_before IS NOT NULL AND d.actor_kind<>'service' AND d.kind<>'severity'),0) ORDER BY h.id", append(slices.Clone(ids), person)...)
 	if err != nil {
 		return nil, err
 	}

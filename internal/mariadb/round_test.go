@@ -99,6 +99,10 @@ func TestRound(t *testing.T) {
 	want("ten users by now", m, "1 grown")
 	b.act(1, issue.Action{Verb: issue.Grade, Grade: "fatal"})
 	want("its severity is no decision about it", m, "1 grown")
+	b.act(1, issue.Action{Verb: issue.Assign, To: maren.Name})
+	want("it was decided about", m, "")
+	b.act(1, issue.Action{Verb: issue.Undo})
+	want("taken back: it still has grown", m, "1 grown")
 	pass(m, 1)
 	want("seen", m, "")
 	if _, err := b.AddComment(t.Context(), b.issue(2).ID, "I have seen it too", oke, o); err != nil {
@@ -110,7 +114,7 @@ func TestRound(t *testing.T) {
 	}
 	want("a mention on nobody's", m, "1 yours Oke Farrow; 2 yours Oke Farrow")
 	e, err := b.EndRound(t.Context(), 0, []*Project{b.project}, &Person{ID: m, Name: maren.Name})
-	if err != nil || e.Left != 2 || len(e.Done) != 6 || e.Done[0].Words != "assigned to Oke Farrow, and so accepted" || !e.Done[0].Undone || e.Done[1].Kind != "fix" {
+	if err != nil || e.Left != 2 || len(e.Done) != 7 || e.Done[0].Words != "assigned to Oke Farrow, and so accepted" || !e.Done[0].Undone || e.Done[1].Kind != "fix" {
 		t.Errorf("%+v, %v", e, err)
 	}
 	if _, err := b.EndRound(t.Context(), 0, []*Project{b.project}, &Person{ID: m}); code(err) != fault.Conflict {

@@ -82,15 +82,17 @@ func staleAt(score impact.Score, events int64, now time.Time) int64 {
 // firstRecent is the first of the days that are held against those before.
 func firstRecent(now time.Time) int { return Day(now) - impact.RecentDays + 1 }
 
-// copyState brings the state, and the impact that depends on it, into the list.
+// copyState brings the state, the impact that depends on it, and who has the issue
+// into the list.
 func (s *Store) copyState(ctx context.Context, tx *sql.Tx, id int64, st issue.State) error {
 	now := s.now().UTC()
 	var project, windowDay, calls int64
 	var was issue.State
+	var owner sql.NullInt64
 	x := scored{state: st}
-	err := tx.QueryRowContext(ctx, "SELECT l.project, l.state, l.calls_at, l.window_day, l.window_users, l.window_events, l.unhandled, l.first_seen, COALESCE(l.first_release,0), l.severity, i.severity,"+
+	err := tx.QueryRowContext(ctx, "SELECT l.project, l.state, l.calls_at, i.owner, l.window_day, l.window_users, l.window_events, l.unhandled, l.first_seen, COALESCE(l.first_release,0), l.severity, i.severity,"+
 		" (SELECT COALESCE(SUM(t.events),0) FROM issue_trend t WHERE t.issue=l.issue AND t.day>=?) FROM issue_list l JOIN issue i ON i.id=l.issue WHERE l.issue=? FOR UPDATE", firstRecent(now), id).
-		Scan(&project, &was, &calls, &windowDay, &x.users, &x.events, &x.unhandled, &x.firstSeen, &x.firstRelease, &x.severity, &x.grade, &x.recent)
+		Scan(&project, &was, &calls, &owner, &windowDay, &x.users, &x.events, &x.unhandled, &x.firstSeen, &x.firstRelease, &x.severity, &x.grade, &x.recent)
 	if err != nil {
 		return err
 	}
@@ -111,8 +113,8 @@ func (s *Store) copyState(ctx context.Context, tx *sql.Tx, id int64, st issue.St
 		}
 	}
 	score := b.score(x, now)
-	_, err = tx.ExecContext(ctx, "UPDATE issue_list SET state=?, calls_at=?, window_day=?, window_events=?, window_users=?, impact=?, basis=?, stale_at=? WHERE issue=?",
-		string(st), calls, max(windowDay, today), x.events, x.users, score.Tenths(), b.generation, staleAt(score, x.events, now), id)
+	_, err = tx.ExecContext(ctx, "UPDATE issue_list SET state=?, calls_at=?, owner=?, window_day=?, window_events=?, window_users=?, impact=?, basis=?, stale_at=? WHERE issue=?",
+		string(st), calls, owner, max(windowDay, today), x.events, x.users, score.Tenths(), b.generation, staleAt(score, x.events, now), id)
 	return err
 }
 

@@ -249,7 +249,7 @@ func (s *Store) newPart(ctx context.Context, tx *sql.Tx, p *Project, number int6
 		Headline: x.headline, Place: x.place, Message: x.message, OriginFunction: x.originFunction, OriginFile: x.originFile, OriginLine: x.originLine, Severity: x.severity, Unhandled: x.unhandled,
 		FirstFiling: filing, LastFiling: filing, FirstSeen: thrown, LastSeen: thrown,
 	}
-	if err := l.insert(ctx, tx, p.ID, id, issue.New, s.now(), 0, 0, 0); err != nil {
+	if err := l.insert(ctx, tx, p.ID, id, standingRow{Standing: issue.Standing{State: issue.New}}, s.now(), 0, 0, 0); err != nil {
 		return nil, err
 	}
 	return s.sideByID(ctx, tx, id)

@@ -11,10 +11,11 @@ import (
 )
 
 // standingRow is what undo must restore exactly: the owner by id, which a
-// later change of name does not touch.
+// later change of name does not touch, and since when it called for a decision.
 type standingRow struct {
 	issue.Standing
 	OwnerID int64 `json:"owner_id,omitempty"`
+	CallsAt int64 `json:"calls_at,omitempty"` // microseconds; read for history alone
 }
 
 // standingColumns are read of a row of issue called i; scanStanding takes them.

@@ -40,7 +40,6 @@ type Store struct {
 	graphs   graphs
 	states   memo[int64, map[issue.State]int64]
 	carriers memo[int64, []owners.Person]
-	carried  memo[int64, []Carried]
 	now      func() time.Time
 	ahead    time.Duration // that now is set ahead on purpose
 	log      *slog.Logger

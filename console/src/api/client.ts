@@ -212,7 +212,7 @@ const inProject = (project: string | undefined) => (project ? { project } : {})
 export const round = (project: string | undefined, q: { limit: number; held?: string }, signal?: AbortSignal) => answer(api.GET('/api/round', { params: { query: { ...inProject(project), ...q } }, signal }))
 export const beginRound = (project: string | undefined, signal?: AbortSignal) => answer(api.POST('/api/round', { params: { query: { ...inProject(project), limit: 200 } }, signal }))
 export const endRound = (project: string | undefined) => answer(api.POST('/api/round/end', { params: { query: inProject(project) } }))
-export const passInRound = (issues: string[], as_of: string) => answer(api.POST('/api/round/pass', { body: { issues, as_of } }))
+export const passInRound = (issues: string[], as_of: string, back = false) => answer(api.POST('/api/round/pass', { body: { issues, as_of, back } }))
 
 /** By what a project's issues are scored. */
 export type Scoring = components['schemas']['Scoring']

@@ -19,13 +19,20 @@ export interface Entry<T extends Item> {
   later?: boolean | undefined
 }
 
+/** Something I did, that can be taken back. */
+export interface Step {
+  id: string
+  kind: 'decision' | 'severity' | 'comment' | 'later' | 'seen'
+  comment?: number // its number
+}
+
 export interface Round<T extends Item> {
   entries: Entry<T>[]
   at: number // what is in hand; entries.length once nothing waits
-  mine: string[] // what I decided, the last one last
+  steps: Step[] // the last one last
 }
 
-export const empty = { entries: [], at: 0, mine: [] }
+export const empty = { entries: [], at: 0, steps: [] }
 
 const waits = <T extends Item>(e: Entry<T>): boolean => !e.done && !e.later
 
@@ -60,22 +67,27 @@ export function join<T extends Item>(r: Round<T>, items: T[], settled: Settled[]
 export function decided<T extends Item>(r: Round<T>, id: string, words: string): Round<T> {
   const entries = change(r, id, { done: { words, by: 'me' }, later: undefined })
   const here = entries.findIndex((e) => e.item.id === id)
-  return { entries, at: r.at === here ? next(entries, here) : r.at, mine: [...r.mine, id] }
+  return { entries, at: r.at === here ? next(entries, here) : r.at, steps: [...r.steps, { id, kind: 'decision' }] }
 }
 
-/** What the service made of the decision. */
-export const confirmed = <T extends Item>(r: Round<T>, id: string, words: string): Round<T> => ({ ...r, entries: change(r, id, { done: { words, by: 'me' } }) })
+/** What the service made of the decision; it may have been taken back before the answer came. */
+export const confirmed = <T extends Item>(r: Round<T>, id: string, words: string): Round<T> => ({ ...r, entries: r.entries.map((e) => (e.item.id === id && e.done?.by === 'me' ? { ...e, done: { words, by: 'me' } } : e)) })
 
-/** The decision was refused, or taken back: it waits again, and is in hand. */
+/** I did something that is no decision: it stays in hand. */
+export const stepped = <T extends Item>(r: Round<T>, step: Step): Round<T> => ({ ...r, steps: [...r.steps, step] })
+
+/** The last thing I did about an issue was refused, or is taken back: the issue is in hand, and waits again unless that was no decision. */
 export function again<T extends Item>(r: Round<T>, id: string): Round<T> {
-  const entries = change(r, id, { done: undefined, later: undefined })
-  return { entries, at: entries.findIndex((e) => e.item.id === id), mine: r.mine.filter((m, i) => !(m === id && i === r.mine.lastIndexOf(id))) }
+  const n = r.steps.findLastIndex((s) => s.id === id)
+  const kind = r.steps[n]?.kind
+  const entries = kind === 'severity' || kind === 'comment' ? r.entries : change(r, id, { done: undefined, later: undefined })
+  return { entries, at: entries.findIndex((e) => e.item.id === id), steps: r.steps.toSpliced(n, n < 0 ? 0 : 1) }
 }
 
-/** Put off: the next comes. */
-export function later<T extends Item>(r: Round<T>, id: string): Round<T> {
+/** Put off, or seen: the next comes. */
+export function later<T extends Item>(r: Round<T>, id: string, kind: 'later' | 'seen'): Round<T> {
   const entries = change(r, id, { later: true })
-  return { ...r, entries, at: next(entries, r.at) }
+  return { entries, at: next(entries, r.at), steps: [...r.steps, { id, kind }] }
 }
 
 /** Looks at another one. */
@@ -112,6 +124,9 @@ export const severer = (severity: string, by: 1 | -1): string | undefined => {
 
 /** What a reason says behind its kind: "came back in 4.2.1", "surging: 30 events". */
 export const sequel = (words: string): string => words.replace(/^(new|came back|woken:|surging:)\s*/, '')
+
+/** What of a history people did, and did not take back. */
+export const byPeople = <T extends { actor: string; kind: string; undone?: boolean }>(history: T[]): T[] => history.filter((h) => h.actor !== '' && !h.undone && h.kind !== 'undo')
 
 /** How long a round took: 4 min 12 s. */
 export const took = (seconds: number): string => (seconds < 60 ? `${seconds} s` : `${Math.floor(seconds / 60)} min ${String(seconds % 60).padStart(2, '0')} s`)

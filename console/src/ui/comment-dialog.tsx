@@ -4,14 +4,15 @@ import * as api from '../api/client.ts'
 import { Buttons, Dialog } from './parts.tsx'
 import { useSay } from './say.tsx'
 
-/** A place to say something about an issue. */
-export function CommentDialog({ id, close }: { id: string; close: () => void }) {
+/** A place to say something about an issue; said gets the comment's number. */
+export function CommentDialog({ id, close, said }: { id: string; close: () => void; said?: (comment: number) => void }) {
   const client = useQueryClient()
   const say = useSay()
   const [text, setText] = useState('')
   const write = useMutation({
     mutationFn: () => api.writeComment(id, text),
-    onSuccess: () => {
+    onSuccess: (c) => {
+      said?.(c.comment)
       say(`said about ${id}`)
       void client.invalidateQueries({ queryKey: ['p', id.split('/')[0]] })
       close()

@@ -16,7 +16,7 @@ import { History } from './history.tsx'
 import { useKeys } from './keys.ts'
 import { Likely } from './likely.tsx'
 import { Owners } from './owners.tsx'
-import { Ago, Copy, Failed, Loading, State, StemAndBerry } from './parts.tsx'
+import { Ago, Copy, Failed, Figure, Loading, State, StemAndBerry } from './parts.tsx'
 import { useSay } from './say.tsx'
 import { Since } from './since.tsx'
 import { Splits } from './split.tsx'
@@ -166,15 +166,6 @@ function Head({ issue: i }: { issue: IssueDetail }) {
         <StemAndBerry days={i.trend} scale={scaleOf([i.trend])} events={i.events} users={i.users} width={220} height={44} berry={5.5} />
         </div>
       </div>
-    </div>
-  )
-}
-
-function Figure({ name, children }: { name: string; children: ReactNode }) {
-  return (
-    <div>
-      <dt className="soft text-[.9rem] leading-4">{name}</dt>
-      <dd className="text-[1.2rem] leading-7 font-semibold">{children}</dd>
     </div>
   )
 }

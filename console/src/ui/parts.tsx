@@ -151,3 +151,13 @@ export function Loading() {
     </p>
   )
 }
+
+/** A figure of an issue under its name, in a description list. */
+export function Figure({ name, children }: { name: string; children: ReactNode }) {
+  return (
+    <div>
+      <dt className="soft text-[.9rem] leading-4">{name}</dt>
+      <dd className="text-[1.15rem] leading-6 font-semibold">{children}</dd>
+    </div>
+  )
+}

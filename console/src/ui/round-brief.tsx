@@ -3,11 +3,12 @@ import { Link } from 'react-router'
 import * as api from '../api/client.ts'
 import type { EventDetail, Frame, IssueDetail, RoundItem } from '../api/client.ts'
 import { count } from '../core/format.ts'
+import { byPeople } from '../core/round.ts'
 import type { Entry } from '../core/round.ts'
 import { scaleOf } from '../core/stem.ts'
 import { called } from '../core/trace.ts'
 import { Arithmetic } from './arithmetic.tsx'
-import { Ago, Failed, State, StemAndBerry } from './parts.tsx'
+import { Ago, Failed, Figure, State, StemAndBerry } from './parts.tsx'
 import { Source } from './source.tsx'
 
 const around = 5 // source lines each side
@@ -40,6 +41,7 @@ export function Brief({ entry }: { entry: Entry<RoundItem> }) {
       <div className="mt-3 grid gap-x-8 gap-y-3 lg:grid-cols-2">
         <Owner id={i.id} owner={i.owner} />
         <Similar id={i.id} />
+        <Before id={i.id} />
       </div>
     </article>
   )
@@ -57,15 +59,6 @@ function Figures({ issue: i, severity }: { issue: IssueDetail; severity: string 
         <Figure name="severity"><span className={severity === 'fatal' ? 'hurts' : ''}>{severity}</span></Figure>
       </dl>
       <StemAndBerry days={i.trend} scale={scaleOf([i.trend])} events={i.events} users={i.users} width={190} height={42} berry={5} />
-    </div>
-  )
-}
-
-function Figure({ name, children }: { name: string; children: React.ReactNode }) {
-  return (
-    <div>
-      <dt className="soft text-[.9rem] leading-4">{name}</dt>
-      <dd className="text-[1.1rem] leading-6 font-semibold">{children}</dd>
     </div>
   )
 }
@@ -104,6 +97,24 @@ function Owner({ id, owner }: { id: string; owner: string | null }) {
       {list.map((p, n) => (
         <p key={p.name}>
           <b className="font-semibold">{Math.round(p.score)} {p.name}</b>{n === 0 && p.name !== owner && <> <kbd className="kbd kbd-xs" aria-hidden="true">g</kbd></>} <span className="soft">{(p.reasons ?? []).join('; ')}</span>
+        </p>
+      ))}
+    </section>
+  )
+}
+
+/** What people decided and wrote about it before. */
+function Before({ id }: { id: string }) {
+  const [project = '', number = 0] = [id.split('/')[0], Number(id.split('/')[1])]
+  const got = useQuery({ queryKey: ['p', project, 'history', number], queryFn: ({ signal }) => api.history(project, number, signal), staleTime: 5000 })
+  const list = byPeople(got.data?.history ?? []).slice(0, 3)
+  if (list.length === 0) return null
+  return (
+    <section aria-label="Before">
+      <h3 className="font-semibold">Before</h3>
+      {list.map((h, n) => (
+        <p key={n} className="line-clamp-2 break-words">
+          <span className="soft"><Ago at={h.at} /></span> <b className="font-semibold">{h.actor}:</b> {h.words}{h.why && <span className="soft"> — {h.why}</span>}
         </p>
       ))}
     </section>

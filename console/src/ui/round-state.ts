@@ -2,8 +2,8 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useRef, useState } from 'react'
 import * as api from '../api/client.ts'
 import type { Act, RoundEnd, RoundItem, Verb } from '../api/client.ts'
-import { again, confirmed, decided, empty, join, later, look, renewed, severer, upcoming } from '../core/round.ts'
-import type { Round } from '../core/round.ts'
+import { again, confirmed, decided, empty, join, later, look, renewed, severer, stepped, upcoming } from '../core/round.ts'
+import type { Round, Step } from '../core/round.ts'
 import { useSay } from './say.tsx'
 
 const key = (id: string) => ({ project: id.split('/')[0] ?? '', number: Number(id.split('/')[1]) })
@@ -35,26 +35,26 @@ export function useRound(project: string | undefined) {
     for (const i of [...(here ? [here] : []), ...upcoming(round, 2)]) ahead(client, i.id)
   }, [client, round])
   const reread = (id: string) => void client.invalidateQueries({ queryKey: ['p', key(id).project] })
-  const failed = (id: string) => (e: Error) => {
+  const failed = (id: string, e: Error, undoing = false) => {
     say(`${id}: ${e.message}`, true)
-    setRound((r) => again(r, id))
+    if (!undoing) setRound((r) => again(r, id))
     reread(id)
   }
   const mutate = useMutation({
     scope: { id: 'decide' },
-    mutationFn: (d: { item: RoundItem; verb: Verb; body?: Act | undefined }) =>
-      api.act(d.item.id, d.verb, d.body, d.verb === 'undo' ? undefined : Math.max(d.item.version, versions.current.get(d.item.id) ?? 0)),
+    mutationFn: (d: { item: RoundItem; verb: Verb; body?: Act | undefined; of?: Step['kind'] }) =>
+      api.act(d.item.id, d.verb, d.body, d.verb === 'undo' ? versions.current.get(d.item.id) : Math.max(d.item.version, versions.current.get(d.item.id) ?? 0)),
     onSuccess: (is, d) => {
       versions.current.set(d.item.id, is.version)
       setRound((r) => {
         const next = renewed(r, d.item.id, is)
         return d.verb === 'undo' || d.verb === 'severity' ? next : confirmed(next, d.item.id, is.standing)
       })
-      if (d.verb === 'undo') say(`${is.id}: ${is.standing}`)
       if (d.verb === 'severity') say(`${is.id} is called ${is.severity}; its impact is ${Math.round(is.impact)}`)
+      else if (d.verb === 'undo') say(d.of === 'severity' ? `${is.id} is called ${is.severity} again; its impact is ${Math.round(is.impact)}` : `${is.id}: ${is.standing}`)
       reread(d.item.id)
     },
-    onError: (e, d) => failed(d.item.id)(e),
+    onError: (e, d) => failed(d.item.id, e, d.verb === 'undo'),
   })
   const merging = useMutation({
     scope: { id: 'decide' },
@@ -63,9 +63,18 @@ export function useRound(project: string | undefined) {
       setRound((r) => confirmed(r, d.id, `merged into ${is.id}`))
       reread(d.id)
     },
-    onError: (e, d) => failed(d.id)(e),
+    onError: (e, d) => failed(d.id, e),
   })
-  const passing = useMutation({ scope: { id: 'decide' }, mutationFn: (id: string) => api.passInRound([id], asOf.current), onError: (e) => say(e.message, true) })
+  const passing = useMutation({ scope: { id: 'decide' }, mutationFn: (d: { id: string; back: boolean }) => api.passInRound([d.id], asOf.current, d.back), onError: (e) => say(e.message, true) })
+  const unsaying = useMutation({
+    scope: { id: 'decide' },
+    mutationFn: (d: { id: string; comment: number }) => api.deleteComment(d.id, d.comment),
+    onSuccess: (_, d) => {
+      say(`what you said about ${d.id} is taken back`)
+      reread(d.id)
+    },
+    onError: (e) => say(e.message, true),
+  })
   const ending = useMutation({ scope: { id: 'decide' }, mutationFn: () => api.endRound(project), onSuccess: setEnd, onError: (e) => say(e.message, true) })
   const here = () => now.current.entries[now.current.at]
   return {
@@ -86,21 +95,25 @@ export function useRound(project: string | undefined) {
       const item = here()?.item
       const severity = item && severer(item.severity, by)
       if (!item || !severity) return
-      setRound((r) => renewed(r, item.id, { severity }))
+      setRound((r) => stepped(renewed(r, item.id, { severity }), { id: item.id, kind: 'severity' }))
       mutate.mutate({ item, verb: 'severity', body: { severity } })
     },
+    said: (id: string, comment: number) => setRound((r) => stepped(r, { id, kind: 'comment', comment })),
     undo: () => {
-      const id = now.current.mine.at(-1)
-      const item = now.current.entries.find((e) => e.item.id === id)?.item
-      if (!id || !item) return
-      setRound((r) => again(r, id))
-      mutate.mutate({ item, verb: 'undo' })
+      const step = now.current.steps.at(-1)
+      const item = now.current.entries.find((e) => e.item.id === step?.id)?.item
+      if (!step || !item) return
+      setRound((r) => again(r, step.id))
+      if (step.kind === 'seen') passing.mutate({ id: step.id, back: true })
+      else if (step.comment !== undefined) unsaying.mutate({ id: step.id, comment: step.comment })
+      else if (step.kind !== 'later') mutate.mutate({ item, verb: 'undo', of: step.kind })
     },
     later: () => {
       const item = here()?.item
       if (!item) return
-      setRound((r) => later(r, item.id))
-      if (item.state === 'accepted') passing.mutate(item.id)
+      const seen = item.state === 'accepted'
+      setRound((r) => later(r, item.id, seen ? 'seen' : 'later'))
+      if (seen) passing.mutate({ id: item.id, back: false })
     },
     look: (by: number) => setRound((r) => look(r, r.at + by)),
     lookAt: (at: number) => setRound((r) => look(r, at)),
@@ -115,5 +128,6 @@ function ahead(client: ReturnType<typeof useQueryClient>, id: string): void {
   fetch(['p', project, 'issue', number], ({ signal }) => api.issue(project, number, signal), 5000)
   fetch(['p', project, 'event', number, 'newest'], ({ signal }) => api.event(project, number, 'newest', signal), 60_000)
   fetch(['p', project, 'owners', id], ({ signal }) => api.owners(id, signal), 60_000)
+  fetch(['p', project, 'history', number], ({ signal }) => api.history(project, number, signal), 5000)
   fetch(['p', project, 'beside', id], ({ signal }) => api.beside(id, signal), 60_000)
 }

@@ -51,7 +51,7 @@ function OneRound({ project, again }: { project: string | undefined; again: () =
     { key: '+', words: 'Severity', title: 'raise it', on: free, run: () => r.grade(1) },
     { key: '-', words: '', title: 'lower the severity', on: free, run: () => r.grade(-1) },
     { key: 'c', words: 'Comment', on: item !== undefined, run: () => setAsking('comment') },
-    { key: 'z', words: 'Undo', on: r.round.mine.length > 0, run: r.undo },
+    { key: 'z', words: 'Undo', title: 'take back what you did last', on: r.round.steps.length > 0, run: r.undo },
     { key: 'j', words: item?.state === 'accepted' ? 'Seen' : 'Later', title: item?.state === 'accepted' ? 'leave it as it is; it comes again when something happens' : 'leave it for the next round', on: free, run: r.later },
   ]
   useKeys(r.end ? {} : {
@@ -80,18 +80,18 @@ function OneRound({ project, again }: { project: string | undefined; again: () =
       </div>
       <div role="toolbar" aria-label="Decide" className="sticky bottom-0 z-10 flex flex-wrap items-center gap-1.5 border-t border-base-300 bg-base-100 px-4 py-2">
         {doings.map((d) => (
-          <button key={d.key} className="btn btn-outline btn-sm font-normal" disabled={!d.on} onClick={d.run} aria-keyshortcuts={d.key} title={d.title} aria-label={d.key === '+' ? 'Severity + raise it' : d.key === '-' ? 'Lower the severity -' : undefined}>
-            {d.words} <kbd className="kbd kbd-xs" aria-hidden="true">{d.key}</kbd>
+          <button key={d.key} className="btn btn-outline btn-sm font-normal max-md:px-2" disabled={!d.on} onClick={d.run} aria-keyshortcuts={d.key} title={d.title} aria-label={d.key === '+' ? 'Severity + raise it' : d.key === '-' ? 'Lower the severity -' : undefined}>
+            {d.words} <kbd className={`kbd kbd-xs ${d.words && d.key !== '+' ? 'max-md:hidden' : ''}`} aria-hidden="true">{d.key}</kbd>
           </button>
         ))}
         <span className="grow" />
-        <button className="btn btn-ghost btn-sm font-normal" onClick={() => setList(!list)} aria-pressed={list}>{list ? 'One by one' : 'List'} <kbd className="kbd kbd-xs" aria-hidden="true">l</kbd></button>
-        <button className="btn btn-ghost btn-sm font-normal" onClick={r.finish}>End <kbd className="kbd kbd-xs" aria-hidden="true">e</kbd></button>
+        <button className="btn btn-ghost btn-sm font-normal" onClick={() => setList(!list)} aria-pressed={list}>{list ? 'One by one' : 'List'} <kbd className="kbd kbd-xs max-md:hidden" aria-hidden="true">l</kbd></button>
+        <button className="btn btn-ghost btn-sm font-normal" onClick={r.finish}>End <kbd className="kbd kbd-xs max-md:hidden" aria-hidden="true">e</kbd></button>
       </div>
       {item && asking === 'assign' && <AssignDialog issue={item} proposed={who} close={close} done={(to) => run('assign', { to })} />}
       {item && asking === 'park' && <ParkDialog issue={item} close={close} done={(body) => run('park', body)} />}
       {item && asking === 'fix' && <FixDialog issue={item} close={close} done={(body) => run('fix', body)} />}
-      {item && asking === 'comment' && <CommentDialog id={item.id} close={close} />}
+      {item && asking === 'comment' && <CommentDialog id={item.id} close={close} said={(n) => r.said(item.id, n)} />}
       {item && asking === 'merge' && (
         <MergeDialog
           chosen={[item]}

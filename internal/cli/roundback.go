@@ -1,0 +1,69 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+
+	"firethorn/internal/contract"
+)
+
+// step is something that was done about an item, and can be taken back.
+type step struct {
+	at      int // the item's place
+	kind    stepKind
+	version int64 // the issue's, after it
+	comment int64 // its number
+}
+
+type stepKind int
+
+const (
+	decided stepKind = iota
+	merged
+	graded
+	commented
+	putOff
+	seen
+)
+
+// undo takes back what was done last, and goes back to it.
+func (w *walk) undo(ctx context.Context) error {
+	if len(w.steps) == 0 {
+		return usage("nothing was done in this round yet")
+	}
+	last := w.steps[len(w.steps)-1]
+	id := w.items[last.at].ID
+	switch last.kind {
+	case commented:
+		if _, err := w.cl.call(ctx, http.MethodDelete, fmt.Sprintf("%s/comments/%d", issueAPI(id), last.comment), nil, nil); err != nil {
+			return err
+		}
+		fmt.Fprintln(w.out, "  what you said is taken back")
+	case seen:
+		if err := w.pass(ctx, id, true); err != nil {
+			return err
+		}
+	case decided, merged, graded:
+		var now contract.IssueDetail
+		undo, err := issueAPI(id)+"/undo", error(nil)
+		if last.kind == merged {
+			_, err = w.cl.call(ctx, http.MethodPost, undo, contract.Act{}, &now)
+		} else {
+			err = w.cl.match(ctx, http.MethodPost, undo, last.version, contract.Act{}, &now)
+		}
+		if err != nil {
+			return err
+		}
+		w.items[last.at].Issue = now.Issue
+		delete(w.briefs, id)
+		if last.kind == graded {
+			fmt.Fprintf(w.out, "  called %s again; impact %.1f\n", now.Severity, now.Impact)
+		} else {
+			fmt.Fprintf(w.out, "  %s: %s\n", now.ID, plain(now.Standing))
+		}
+	}
+	w.steps = w.steps[:len(w.steps)-1]
+	w.at = last.at
+	return nil
+}
