@@ -25,9 +25,9 @@ export function Frame() {
         Skip to the content
       </a>
       <header className="border-b border-base-300 bg-base-100">
-        <div className="flex flex-wrap items-center gap-x-4 gap-y-1 px-4 py-1.5">
+        <div className="flex flex-wrap items-center gap-x-4 gap-y-1 px-4 py-1.5 max-md:gap-x-1">
           <Link to="/" className="flex items-center gap-2 font-semibold">
-            <Mark /> Firethorn
+            <Mark /> <span className="max-md:sr-only">Firethorn</span>
           </Link>
           <ProjectChoice project={project} />
           <span className="grow" />
@@ -35,7 +35,7 @@ export function Frame() {
           <NoticesLink />
           <ThemeSwitch />
           <details className="dropdown dropdown-end">
-            <summary className="btn btn-ghost btn-sm font-normal">{who.data.name}</summary>
+            <summary className="btn btn-ghost btn-sm font-normal max-md:px-2">{who.data.name}</summary>
             <ul className="menu dropdown-content z-20 w-52 rounded border border-base-300 bg-base-100 p-1">
               <li>
                 <button onClick={() => setHelp(true)}>
@@ -56,7 +56,7 @@ export function Frame() {
         </div>
         {project && (
           <nav aria-label="Pages" className="flex flex-wrap gap-x-4 px-4">
-            {[['round', 'Round'], ['issues', 'Issues'], ['releases', 'Releases'], ['received', 'Received'], ['symbols', 'Symbols'], ['rules', 'Rules'], ['grouping', 'Grouping'], ['impact', 'Impact'], ['set-up', 'Set-up']].map(([to, words]) => (
+            {pages.map(([to, words]) => (
               <NavLink key={to} to={`/p/${project}/${to}`} className={({ isActive }) => `border-b-2 pb-1 ${isActive ? 'border-primary font-semibold' : 'soft border-transparent hover:text-base-content'}`}>
                 {words}
               </NavLink>
@@ -69,6 +69,8 @@ export function Frame() {
     </SayProvider>
   )
 }
+
+const pages: [string, string][] = [['round', 'Round'], ['issues', 'Issues'], ['releases', 'Releases'], ['received', 'Received'], ['symbols', 'Symbols'], ['rules', 'Rules'], ['grouping', 'Grouping'], ['impact', 'Impact'], ['set-up', 'Set-up']]
 
 function Live({ project }: { project: string }) {
   useLive(project)
@@ -83,9 +85,11 @@ function Live({ project }: { project: string }) {
 function ProjectChoice({ project }: { project: string }) {
   const list = useQuery({ queryKey: ['projects'], queryFn: ({ signal }) => api.projects(signal) })
   const go = useNavigate()
+  const here = useLocation().pathname.split('/')[3]
   if (!list.data?.projects.length) return null
+  const page = pages.some(([to]) => to === here) ? here : 'issues' // the same page of another project
   return (
-    <select className="select select-sm w-auto" aria-label="Project" value={project} onChange={(e) => void go(`/p/${e.target.value}/issues`)}>
+    <select className="select select-sm w-auto max-md:max-w-32" aria-label="Project" value={project} onChange={(e) => void go(`/p/${e.target.value}/${page}`)}>
       {!project && <option value="">Choose a project</option>}
       {list.data.projects.map((p) => (
         <option key={p.name}>{p.name}</option>
@@ -101,6 +105,7 @@ function Search({ project, field }: { project: string; field: React.RefObject<HT
   return (
     <form
       role="search"
+      className="max-md:order-last max-md:basis-full"
       onSubmit={(e) => {
         e.preventDefault()
         const text = field.current?.value.trim() ?? ''
@@ -111,7 +116,7 @@ function Search({ project, field }: { project: string; field: React.RefObject<HT
         void go(`/p/${project}/issues?${p}`)
       }}
     >
-      <label className="input input-sm w-72">
+      <label className="input input-sm w-72 max-md:w-full">
         <input ref={field} type="search" key={now} defaultValue={now} placeholder="Headline, place or message" aria-label="Search issues" />
         <kbd className="kbd kbd-xs" aria-hidden="true">/</kbd>
       </label>
@@ -124,7 +129,7 @@ function ThemeSwitch() {
   const other = theme === 'hedge' ? 'blossom' : 'hedge'
   return (
     <button
-      className="btn btn-ghost btn-sm font-normal"
+      className="btn btn-ghost btn-sm font-normal max-md:px-2"
       onClick={() => {
         document.documentElement.dataset.theme = other
         localStorage.setItem('firethorn.theme', other)

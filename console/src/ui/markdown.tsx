@@ -21,3 +21,12 @@ export function Written({ text }: { text: string }) {
     </div>
   )
 }
+
+/** The beginning of what somebody wrote, in one flow: emphasis and code alone. */
+export function Glimpse({ text }: { text: string }) {
+  return (
+    <Suspense fallback={text}>
+      <Markdown skipHtml allowedElements={['em', 'strong', 'code']} unwrapDisallowed components={{ code: ({ children }) => <code className="mono">{children}</code> }}>{text}</Markdown>
+    </Suspense>
+  )
+}

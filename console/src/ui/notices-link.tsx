@@ -10,7 +10,7 @@ export function NoticesLink() {
   if (!got.data) return null
   const n = got.data.waiting
   return (
-    <Link to="/notices" className="btn btn-ghost btn-sm font-normal">
+    <Link to="/notices" className="btn btn-ghost btn-sm font-normal max-md:px-2">
       Notices{n > 0 && <span className="rounded-full bg-primary px-1.5 text-[.85rem] leading-5 text-primary-content">{n}</span>}
     </Link>
   )

@@ -1,8 +1,11 @@
 import { useQuery } from '@tanstack/react-query'
-import { Link } from 'react-router'
+import { Link, useNavigate } from 'react-router'
 import * as api from '../api/client.ts'
 import { count, counted } from '../core/format.ts'
+import { sequel } from '../core/round.ts'
+import { useKeys } from './keys.ts'
 import { Ago, Empty, Failed, Loading } from './parts.tsx'
+import { Kinds } from './why.tsx'
 
 /** All projects: where a person begins. */
 export function Projects() {
@@ -18,21 +21,55 @@ export function Projects() {
     )
   }
   return (
-    <div className="mx-auto max-w-3xl px-6 py-8">
-      <h1 className="mb-4 text-xl font-semibold">Projects</h1>
+    <div className="mx-auto max-w-4xl px-6 py-8">
+      <h1 className="sr-only">All projects</h1>
+      <Waiting />
+      <h2 className="mb-4 text-xl font-semibold">Projects</h2>
       <ul className="divide-y divide-base-300 rounded border border-base-300 bg-base-100">
         {list.data.projects.map((p) => (
-          <li key={p.name} className="flex items-baseline gap-4 px-4 py-3">
+          <li key={p.name} className="flex flex-wrap items-baseline gap-x-4 px-4 py-3">
             <Link to={`/p/${p.name}/issues`} className="link-hover text-base font-semibold">
               {p.name}
             </Link>
             <span className={p.open_issues ? 'hurts' : 'soft'}>{counted(p.open_issues, 'open issue')}</span>
             <span className="soft">{count(p.events)} events</span>
-            <span className="grow" />
+            <span className="grow max-md:basis-full" />
             <span className="soft">{p.last_event ? <>last <Ago at={p.last_event} /></> : 'nothing has arrived yet'}</span>
           </li>
         ))}
       </ul>
     </div>
+  )
+}
+
+/** What needs a decision, in all projects: the largest, and the way to the round. */
+function Waiting() {
+  const got = useQuery({ queryKey: ['p', 'waiting'], queryFn: ({ signal }) => api.round(undefined, { limit: 3 }, signal), retry: false, staleTime: 2000 })
+  const go = useNavigate()
+  const r = got.data
+  useKeys({ Enter: r && r.waiting > 0 ? () => void go('/round') : undefined })
+  if (!r) return null
+  const last = r.last_round && <span className="soft">your last round ended <Ago at={r.last_round} /></span>
+  if (r.waiting === 0) return <p className="mb-6">Nothing needs a decision of yours. {last}</p>
+  return (
+    <section aria-label="What waits for you" className="mb-8">
+      <div className="mb-2 flex flex-wrap items-baseline gap-x-4 gap-y-1">
+        <h2 className="text-xl font-semibold">{r.waiting >= 1000 ? '1,000 or more need' : r.waiting === 1 ? '1 needs' : `${r.waiting} need`} a decision of yours</h2>
+        {last}
+        <span className="grow" />
+        <Link to="/round" className="btn btn-primary btn-sm" aria-keyshortcuts="Enter">
+          {r.begun ? 'Go on with the round' : 'Begin the round'} <kbd className="kbd kbd-xs text-base-content max-md:hidden" aria-hidden="true">Enter</kbd>
+        </Link>
+      </div>
+      <ol className="divide-y divide-base-300 rounded border border-base-300 bg-base-100">
+        {r.items.map((i) => (
+          <li key={i.id} className="grid grid-cols-[1.6rem_minmax(0,1fr)] items-baseline gap-x-3 px-4 py-1.5 md:grid-cols-[1.6rem_minmax(0,1fr)_minmax(0,1fr)]">
+            <b className="text-right font-semibold">{Math.round(i.impact)}</b>
+            <span className="truncate"><Link className="link-hover font-semibold" to={`/p/${i.id.replace('/', '/issues/')}`}>{i.headline}</Link> <span className="soft">{i.id}</span></span>
+            <span className="truncate max-md:col-start-2"><Kinds item={i} /> <span className="soft">{sequel(i.why.at(-1)?.words ?? '')}</span></span>
+          </li>
+        ))}
+      </ol>
+    </section>
   )
 }

@@ -8,6 +8,7 @@ import type { Entry } from '../core/round.ts'
 import { scaleOf } from '../core/stem.ts'
 import { called } from '../core/trace.ts'
 import { Arithmetic } from './arithmetic.tsx'
+import { Glimpse } from './markdown.tsx'
 import { Ago, Failed, Figure, State, StemAndBerry } from './parts.tsx'
 import { Source } from './source.tsx'
 
@@ -113,8 +114,8 @@ function Before({ id }: { id: string }) {
     <section aria-label="Before">
       <h3 className="font-semibold">Before</h3>
       {list.map((h, n) => (
-        <p key={n} className="line-clamp-2 break-words">
-          <span className="soft"><Ago at={h.at} /></span> <b className="font-semibold">{h.actor}:</b> {h.words}{h.why && <span className="soft"> — {h.why}</span>}
+        <p key={n} className="line-clamp-2 break-words" dir="auto">
+          <span className="soft"><Ago at={h.at} /></span> <b className="font-semibold">{h.actor}:</b> {h.kind === 'comment' ? <Glimpse text={h.words} /> : h.words}{h.why && <span className="soft"> — {h.why}</span>}
         </p>
       ))}
     </section>

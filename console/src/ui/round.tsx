@@ -15,6 +15,7 @@ import { Ago, Empty, Failed, Loading, State } from './parts.tsx'
 import { Brief } from './round-brief.tsx'
 import { useRound } from './round-state.ts'
 import { FixDialog, ParkDialog } from './settle.tsx'
+import { Kinds } from './why.tsx'
 
 /** Triage, one issue after the other: why it is here, all one needs to decide, one key each. */
 export function RoundPage() {
@@ -112,14 +113,6 @@ interface Doing {
   title?: string
   on: boolean
   run: () => void
-}
-
-const mark: Record<string, string> = { new: 'text-info', regressed: 'text-accent', woken: 'text-warning', surging: 'text-accent', grown: 'text-warning', yours: 'text-primary' }
-const called: Record<string, string> = { new: 'new', regressed: 'came back', woken: 'woken', surging: 'surging', grown: 'grown', yours: 'yours, changed' }
-
-/** Why an issue is here, in a word or two each. */
-function Kinds({ item }: { item: RoundItem }) {
-  return <>{item.why.map((w, i) => <span key={w.kind}>{i > 0 && ', '}<span className={mark[w.kind] ?? ''}>{called[w.kind] ?? w.kind}</span></span>)}</>
 }
 
 /** What waits, what was decided: a count-down. */
