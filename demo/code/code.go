@@ -1,5 +1,5 @@
 // Package code makes the repository of the demo on the spot: the sources of
-// quayside and gangway with the history that led to them, by the people of the
+// quayside, gangway and bosun with the history that led to them, by the people of the
 // team. Each bug that the applications are broken by came in by one commit.
 package code
 
@@ -78,8 +78,8 @@ func New(dir, demo string, now time.Time) (*Repo, error) {
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return nil, err
 	}
-	for _, app := range []string{"quayside", "gangway"} {
-		err := filepath.WalkDir(filepath.Join(demo, app, "src"), func(path string, d os.DirEntry, err error) error {
+	for _, app := range []string{"quayside/src", "gangway/src", "bosun"} {
+		err := filepath.WalkDir(filepath.Join(demo, filepath.FromSlash(app)), func(path string, d os.DirEntry, err error) error {
 			if err != nil || d.IsDir() {
 				return err
 			}

@@ -31,6 +31,9 @@ var steps = []step{
 	{by: maren, days: 49, subject: "Manifests by sailing", project: "gangway", bug: "manifestOf", edits: []edit{changed("gangway/src/manifest.ts", "m?.passengers ?? []", "m!.passengers")}},
 	{by: maren, days: 48, subject: "Boarding rates of long sailings", project: "gangway", bug: "boardingRate", edits: []edit{changed("gangway/src/manifest.ts", "BigInt(boarded) / (minutes || 1n)", "BigInt(boarded) / minutes")}},
 	{by: oke, days: 41, subject: "Gates answer for themselves", project: "gangway", bug: "GateError", edits: []edit{changed("gangway/src/gates.ts", "  return name\n", "  throw new GateError(`gate ${name} does not answer`)\n")}},
+	{by: oke, days: 40, subject: "Crew plans", edits: []edit{made("bosun/go.mod"), made("bosun/go.sum"), made("bosun/main.go"), made("bosun/report.go"), made("bosun/crew/crew.go")}},
+	{by: sunniva, days: 39, subject: "Roster desk", edits: []edit{made("bosun/desk/desk.go")}},
+	{by: oke, days: 38.5, subject: "Who owns the crew plans", edits: []edit{wrote("CODEOWNERS", "/bosun/ @oke.farrow\n/bosun/desk/ @sunniva.bray")}},
 	{by: sunniva, days: 38, subject: "Wind from the islands", project: "gangway", bug: "weatherAt", edits: []edit{changed("gangway/src/weather.ts", "fetch(`http://wind.example/", "fetch(`http://127.0.0.1:9/")}},
 	{by: oke, days: 35, subject: "A ship without a berth is an error", project: "gangway", bug: "findBerth", edits: []edit{changed("gangway/src/berths.ts", "  if (!b) return ''\n", "  if (!b) throw new Error('not found')\n")}},
 	{by: sunniva, days: 30, subject: "How passengers reach us", edits: []edit{wrote("help.md", "harbour offices, by telephone")}},
@@ -54,6 +57,7 @@ var steps = []step{
 	{by: maren, days: 14.6, subject: "Notes on 4.2", edits: []edit{wrote("releases.md", "4.2: berth map, saved filters")}},
 	{release: "quayside 4.2.0"},
 	{release: "gangway 2.8.0"},
+	{release: "bosun 1.6.0"},
 
 	{by: maren, days: 9, subject: "The year begins anew behind its last day", edits: []edit{next("quayside/src/timetable/tides.ts")}},
 	{by: oke, days: 7, subject: "Zone A, and how many berths are free", edits: []edit{next("quayside/src/berths/map.ts")}},

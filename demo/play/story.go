@@ -100,6 +100,9 @@ func (d *demo) older(ctx context.Context, lines []replay.Line, now time.Time) er
 	if err := d.release(ctx, "gangway", "2.8.0", ""); err != nil {
 		return err
 	}
+	if err := d.release(ctx, "bosun", "1.6.0", ""); err != nil {
+		return err
+	}
 	// Some events of the older releases are on their way when the newer ones are out.
 	quayside := replay.Split(replay.Traffic(lines, "quayside", false, now), now.AddDate(0, 0, -9), now.Add(-replay.NewReleaseAge))
 	gangway := replay.Split(replay.Traffic(lines, "gangway", false, now), now.Add(-replay.NewReleaseAge))

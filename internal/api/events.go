@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/google/uuid"
@@ -166,6 +167,9 @@ func (a *API) event(ctx context.Context, p *mariadb.Project, row *mariadb.EventR
 	if _, _, err := a.asFiled(ctx, p, row, e, frames); err != nil {
 		return nil, err
 	}
+	if err := a.addSources(ctx, p, row, e, frames); err != nil {
+		return nil, err
+	}
 	out := a.wholeEvent(p, row, e, frames)
 	if out.Threads, err = a.threads(ctx, p, e); err != nil {
 		return nil, err
@@ -174,6 +178,37 @@ func (a *API) event(ctx context.Context, p *mariadb.Project, row *mariadb.EventR
 		return nil, err
 	}
 	return &body[contract.Event]{out}, nil
+}
+
+// sourcesTime is how long an event waits for source lines from the repository.
+const sourcesTime = 3 * time.Second
+
+// addSources adds the source lines of own frames that no symbols bring, from the
+// repository at the commit that the event's release was built from.
+func (a *API) addSources(ctx context.Context, p *mariadb.Project, row *mariadb.EventRow, e *event.Event, frames [][]event.Frame) error {
+	files := pipeline.WithoutSources(frames)
+	if len(files) == 0 || row.Release == "" {
+		return nil
+	}
+	commit, err := a.store.CommitOf(ctx, p.ID, row.Release)
+	if err != nil || commit == "" {
+		return err
+	}
+	g, err := a.store.Graph(ctx, p.ID)
+	if err != nil || !g.Has(commit) {
+		return err
+	}
+	within, cancel := context.WithTimeout(ctx, sourcesTime)
+	defer cancel()
+	texts, err := a.code.Texts(within, p, commit, files)
+	if err != nil { // an event is readable without them
+		if ctx.Err() == nil {
+			a.log.Warn("source lines could not be read from the repository", "project", p.Name, "commit", commit, "err", err)
+		}
+		return ctx.Err()
+	}
+	pipeline.AddSources(p.Project, e, frames, commit, texts)
+	return nil
 }
 
 // threads makes the threads of an event readable, the blamed one first.

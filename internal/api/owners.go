@@ -79,7 +79,7 @@ func (a *API) proposals(ctx context.Context, p *mariadb.Project, is *mariadb.Iss
 	if f.People, err = a.store.Carriers(ctx); err != nil {
 		return nil, err
 	}
-	if f.FixedBy, err = a.store.FixedBefore(ctx, is.ID); err != nil {
+	if err := a.fixers(ctx, p, is, &f); err != nil {
 		return nil, err
 	}
 	if err := a.knowers(ctx, p, is, &f, &out); err != nil {
@@ -88,6 +88,27 @@ func (a *API) proposals(ctx context.Context, p *mariadb.Project, is *mariadb.Iss
 	list, strangers := owners.Propose(f)
 	out.Proposals, out.Strangers = append(out.Proposals, list...), append(out.Strangers, strangers...)
 	return &body[contract.Owners]{out}, nil
+}
+
+// fixers adds who fixed the issue, or one like it, before.
+func (a *API) fixers(ctx context.Context, p *mariadb.Project, is *mariadb.Issue, f *owners.Facts) error {
+	similar, err := a.store.Similar(ctx, p, is.ID)
+	if err != nil {
+		return err
+	}
+	ids := []int64{is.ID}
+	for _, x := range similar {
+		ids = append(ids, x.ID)
+	}
+	by, err := a.store.FixedBefore(ctx, ids)
+	if err != nil {
+		return err
+	}
+	f.FixedBy = by[is.ID]
+	for _, x := range similar {
+		f.Alike = append(f.Alike, owners.Alike{Issue: fmt.Sprintf("%s/%d", p.Name, x.Number), Likeness: x.Score, FixedBy: by[x.ID]})
+	}
+	return nil
 }
 
 // knowers adds what the repository says, as far as it is known.

@@ -13,6 +13,7 @@ import (
 
 	"firethorn/internal/core/blame"
 	"firethorn/internal/core/event"
+	"firethorn/internal/core/release"
 	"firethorn/internal/core/stacktrace"
 	"firethorn/internal/core/symbolicate"
 	"firethorn/internal/core/symbols"
@@ -222,6 +223,9 @@ func (v *framesView) frame(f event.Frame) {
 		} else {
 			fmt.Fprintf(out, "    %s\n", as.faint(text))
 		}
+	}
+	if f.SourceCommit != "" && around > 0 {
+		fmt.Fprintf(out, "           %s\n", as.faint("from the repository, at commit "+release.Short(f.SourceCommit)))
 	}
 }
 

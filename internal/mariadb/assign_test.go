@@ -2,6 +2,7 @@ package mariadb
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -136,5 +137,41 @@ func TestLeave(t *testing.T) {
 	}
 	if p, err := b.Return(t.Context(), maren.Name); err != nil || !p.Here() {
 		t.Errorf("%+v, %v", p, err)
+	}
+}
+
+// Who fixed an issue is who said so last; what was taken back was no fix.
+func TestFixedBefore(t *testing.T) {
+	b := open1(t, noon)
+	b.people()
+	for _, f := range []string{"tideAt", "zoneOf", "draw"} {
+		b.file(occur{function: f, user: "p-1", at: noon})
+	}
+	fix := issue.Action{Verb: issue.Fixing, Fix: issue.Fix{Kind: issue.FixNow}}
+	var ids []int64
+	for n, by := range [][]Actor{{oke, maren}, {oke}, nil} {
+		id := b.issue(int64(n + 1)).ID
+		ids = append(ids, id)
+		for _, who := range by {
+			b.now = b.now.Add(time.Minute)
+			if err := b.Act(t.Context(), id, fix, "", who, 0); err != nil {
+				t.Fatal(err)
+			}
+			if err := b.Act(t.Context(), id, issue.Action{Verb: issue.Reopen}, "", who, 0); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	got, err := b.FixedBefore(t.Context(), ids)
+	if err != nil || !slices.Equal(got[ids[0]], []string{maren.Name, oke.Name}) || !slices.Equal(got[ids[1]], []string{oke.Name}) || len(got) != 2 {
+		t.Errorf("%v, %v", got, err)
+	}
+	for range 2 { // opened again, fixed
+		if err := b.Act(t.Context(), ids[1], issue.Action{Verb: issue.Undo}, "", oke, 0); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if got, err := b.FixedBefore(t.Context(), ids); err != nil || len(got) != 1 {
+		t.Errorf("taken back: %v, %v", got, err)
 	}
 }

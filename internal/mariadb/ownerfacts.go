@@ -3,6 +3,7 @@ package mariadb
 import (
 	"context"
 	"database/sql"
+	"slices"
 
 	"firethorn/internal/core/owners"
 )
@@ -24,7 +25,25 @@ func (s *Store) countCarriers(ctx context.Context) (list []owners.Person, err er
 	return list, err
 }
 
-// FixedBefore lists who called an issue fixed, or whose commit did, the last first.
-func (s *Store) FixedBefore(ctx context.Context, id int64) ([]string, error) {
-	return texts(ctx, s.db, "SELECT x.name FROM (SELECT fix_by name, 1<<62 at FROM issue WHERE id=? AND fix_by<>'' UNION ALL SELECT actor, MAX(id) FROM history WHERE issue=? AND kind='fix' AND actor_kind='person' GROUP BY actor) x GROUP BY x.name ORDER BY MAX(x.at) DESC LIMIT 5", id, id)
+// FixedBefore lists for each of some issues who called it fixed, or whose commit
+// did, the last first.
+func (s *Store) FixedBefore(ctx context.Context, issues []int64) (map[int64][]string, error) {
+	out := map[int64][]string{}
+	if len(issues) == 0 {
+		return out, nil
+	}
+	var args []any
+	for _, id := range slices.Concat(issues, issues) {
+		args = append(args, id)
+	}
+	in := marks(len(issues))
+	return out, each(ctx, s.db, func(r *sql.Rows) error {
+		var id int64
+		var name string
+		err := r.Scan(&id, &name)
+		out[id] = append(out[id], name)
+		return err
+	}, "SELECT x.issue, x.name FROM (SELECT id issue, fix_by name, 1<<62 at FROM issue WHERE id IN ("+in+") AND fix_by<>''"+
+		" UNION ALL SELECT issue, actor, MAX(id) FROM history WHERE issue IN ("+in+") AND kind='fix' AND undone=0 AND actor_kind='person' GROUP BY issue, actor) x"+
+		" GROUP BY x.issue, x.name ORDER BY MAX(x.at) DESC", args...)
 }

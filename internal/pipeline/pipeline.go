@@ -326,7 +326,8 @@ func scrubbed(r scrub.Report) []event.Scrubbed {
 	return out
 }
 
-// scrubSources takes secrets out of the source lines that symbols brought.
+// scrubSources takes secrets out of the source lines that symbols or the
+// repository brought.
 func scrubSources(policy *scrub.Policy, e *event.Event, frames [][]event.Frame) {
 	for _, list := range frames {
 		for _, f := range list {

@@ -58,11 +58,10 @@ func (k *Keeper) Likely(ctx context.Context, p *mariadb.Project, from, to string
 		return out, nil
 	}
 	hashes = hashes[:min(len(hashes), mostRange)]
-	m, files, err := k.at(ctx, p.ID, to)
+	m, tree, err := k.at(ctx, p.ID, to)
 	if err != nil {
 		return nil, err
 	}
-	tree := commits.NewTree(files)
 	changed := map[string][]commits.FileChange{}
 	var where []commits.Place
 	var done []string
@@ -111,15 +110,26 @@ func known(g *commits.Graph, commit string) string {
 	return ""
 }
 
-// at opens the mirror of a project to read it, with the files of a commit.
-func (k *Keeper) at(ctx context.Context, project int64, commit string) (m git.Mirror, files []string, err error) {
+// at opens the mirror of a project to read it, with the files of a commit, which
+// never change.
+func (k *Keeper) at(ctx context.Context, project int64, commit string) (git.Mirror, *commits.Tree, error) {
 	unlock := k.lock(project)
-	m, err = k.open(ctx, project, "")
+	m, err := k.open(ctx, project, "")
 	unlock()
-	if err == nil {
-		files, err = m.Files(ctx, commit)
+	if err != nil {
+		return m, nil, err
 	}
-	return m, files, err
+	key := treeKey{project, commit}
+	if tree, ok := k.trees.GetIfPresent(key); ok {
+		return m, tree, nil
+	}
+	files, err := m.Files(ctx, commit)
+	if err != nil {
+		return m, nil, err
+	}
+	tree := commits.NewTree(files)
+	k.trees.Set(key, tree)
+	return m, tree, nil
 }
 
 // blame says who changed lines last; none where the file ends before the last.
@@ -136,11 +146,11 @@ func blame(ctx context.Context, m git.Mirror, commit, path string, first, last i
 func (k *Keeper) Line(ctx context.Context, p *mariadb.Project, commit, source string, line int) (*git.Line, commits.Found, error) {
 	ctx, cancel := context.WithTimeout(ctx, askTime)
 	defer cancel()
-	m, files, err := k.at(ctx, p.ID, commit)
+	m, tree, err := k.at(ctx, p.ID, commit)
 	if err != nil {
 		return nil, commits.Found{}, err
 	}
-	found := commits.NewTree(files).Find(source, p.SourcePaths)
+	found := tree.Find(source, p.SourcePaths)
 	if found.Path == "" || line < 1 {
 		return nil, found, nil
 	}
@@ -172,16 +182,16 @@ const aroundLines = 10
 func (k *Keeper) Around(ctx context.Context, p *mariadb.Project, commit, source string, line int) (*Around, error) {
 	ctx, cancel := context.WithTimeout(ctx, askTime)
 	defer cancel()
-	m, files, err := k.at(ctx, p.ID, commit)
+	m, tree, err := k.at(ctx, p.ID, commit)
 	if err != nil {
 		return nil, err
 	}
-	out := &Around{Found: commits.NewTree(files).Find(source, p.SourcePaths), At: -1}
+	out := &Around{Found: tree.Find(source, p.SourcePaths), At: -1}
 	if out.Path == "" {
 		return out, nil
 	}
 	for _, place := range owners.Places {
-		if !slices.Contains(files, place) {
+		if !tree.Holds(place) {
 			continue
 		}
 		text, err := m.File(ctx, commit, place)
@@ -206,6 +216,36 @@ func (k *Keeper) Around(ctx context.Context, p *mariadb.Project, commit, source 
 		if line-first < len(out.Lines) {
 			out.At = line - first
 			break
+		}
+	}
+	return out, nil
+}
+
+const (
+	mostTexts = 20      // files that are read at once
+	mostText  = 2 << 20 // bytes of one
+)
+
+// Texts reads source files as they stand at a commit, by how a trace names them.
+// What the repository does not hold or is too long is left out, as is what is
+// more than mostTexts.
+func (k *Keeper) Texts(ctx context.Context, p *mariadb.Project, commit string, sources []string) (map[string]string, error) {
+	m, tree, err := k.at(ctx, p.ID, commit)
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]string{}
+	for _, s := range sources[:min(len(sources), mostTexts)] {
+		path := tree.Find(s, p.SourcePaths).Path
+		if path == "" {
+			continue
+		}
+		text, err := m.File(ctx, commit, path)
+		if err != nil {
+			return nil, err
+		}
+		if len(text) <= mostText {
+			out[s] = text
 		}
 	}
 	return out, nil

@@ -16,6 +16,8 @@ import (
 	"sync"
 	"time"
 
+	"github.com/maypok86/otter/v2"
+
 	"firethorn/internal/core/commits"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/git"
@@ -38,14 +40,27 @@ type Keeper struct {
 	log   *slog.Logger
 	hosts []string // that may be fetched from
 
+	trees *otter.Cache[treeKey, *commits.Tree]
+
 	mu   sync.Mutex
 	busy map[int64]*sync.Mutex
 }
 
+// treeKey names the files of a project's commit.
+type treeKey struct {
+	project int64
+	commit  string
+}
+
+// mostPaths is how many paths of files are kept in memory, of the commits that
+// are asked about.
+const mostPaths = 500_000
+
 // New makes a keeper whose mirrors stand in dir. hosts are those that an
 // operator lets it fetch from.
 func New(dir string, store *mariadb.Store, log *slog.Logger, hosts []string) *Keeper {
-	return &Keeper{dir: dir, store: store, log: log, hosts: hosts, busy: map[int64]*sync.Mutex{}}
+	trees := otter.Must(&otter.Options[treeKey, *commits.Tree]{MaximumWeight: mostPaths, Weigher: func(_ treeKey, t *commits.Tree) uint32 { return uint32(1 + t.Len()) }})
+	return &Keeper{dir: dir, store: store, log: log, hosts: hosts, trees: trees, busy: map[int64]*sync.Mutex{}}
 }
 
 func (k *Keeper) lock(project int64) (unlock func()) {

@@ -121,6 +121,26 @@ func TestKeeper_RanksAndBlames(t *testing.T) {
 	}
 }
 
+func TestKeeper_ReadsSources(t *testing.T) {
+	k, _, p := open(t)
+	ctx, c := t.Context(), newCode(t)
+	first := c.commit("Tides", "web/src/tides.ts", "old\n")
+	c.commit("A large one", "web/src/large.ts", strings.Repeat("x", mostText+1))
+	last := c.commit("Read new tables", "web/src/tides.ts", "new\n")
+	if _, err := k.Receive(ctx, p, c.bundle(last), builder); err != nil {
+		t.Fatal(err)
+	}
+	for commit, want := range map[string]string{first: "old\n", last: "new\n"} {
+		got, err := k.Texts(ctx, p, commit, []string{"../src/tides.ts", "src/nowhere.ts", "src/large.ts"})
+		if err != nil || len(got) != 1 || got["../src/tides.ts"] != want {
+			t.Errorf("%.60q, %v", got, err)
+		}
+	}
+	if _, err := k.Texts(ctx, p, strings.Repeat("0", 40), []string{"src/tides.ts"}); err == nil {
+		t.Error("a commit that is not there")
+	}
+}
+
 func TestKeeper_KnowsWhoIsAround(t *testing.T) {
 	k, _, p := open(t)
 	ctx, c := t.Context(), newCode(t)

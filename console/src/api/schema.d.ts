@@ -2172,6 +2172,7 @@ export interface components {
             origin?: boolean;
             pending?: boolean;
             raw: components["schemas"]["Position"];
+            source_commit?: string;
             source_lines?: components["schemas"]["SourceLine"][] | null;
             why_raw?: string;
             within?: string;

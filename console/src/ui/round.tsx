@@ -71,7 +71,7 @@ function OneRound({ project, again }: { project: string | undefined; again: () =
   return (
     <div className="flex min-h-[calc(100vh-5.2rem)] flex-col">
       <h1 className="sr-only">Round</h1>
-      <div className={list ? 'grow' : 'grid grow grid-cols-1 md:grid-cols-[17rem_minmax(0,1fr)]'}>
+      <div className={list ? 'grow' : 'grid grow grid-cols-1 md:grid-cols-[17rem_minmax(0,1fr)] lg:grid-cols-[19rem_minmax(0,1fr)]'}>
         <Queue round={r.round} list={list} look={r.lookAt} last={r.last} />
         {!list && (
           <div className="min-w-0 border-base-300 md:border-l">

@@ -35,6 +35,12 @@ func NewTree(paths []string) *Tree {
 	return t
 }
 
+// Holds says whether there is a file at a path.
+func (t *Tree) Holds(path string) bool { return t.paths[path] }
+
+// Len is how many files there are.
+func (t *Tree) Len() int { return len(t.paths) }
+
 // Find finds the file that a source path of a map or a trace means: by a
 // mapping that was set, else by the longest equal end. Two files that fit
 // alike are not told apart: then it is not found, and How names both.

@@ -104,7 +104,10 @@ type Frame struct {
 	Raw         Position     `json:"raw"`
 	WhyRaw      string       `json:"why_raw,omitempty"`      // why it could not be resolved, and what to do
 	SourceLines []SourceLine `json:"source_lines,omitempty"` // seven each side where the sources are known
-	Origin      bool         `json:"origin,omitempty"`       // the frame the issue is blamed on
+	// SourceCommit is the commit of the repository that the source lines were
+	// read at; "" where symbols brought them.
+	SourceCommit string `json:"source_commit,omitempty"`
+	Origin       bool   `json:"origin,omitempty"` // the frame the issue is blamed on
 	// LookThrough is true of an own frame that a rule of the project says fails on
 	// behalf of its callers only.
 	LookThrough bool `json:"look_through,omitempty"`

@@ -27,12 +27,20 @@ type Touch struct {
 	Line   bool // of the blamed line itself, else of lines around it
 }
 
+// Alike is an issue like the one in question, and who fixed it, the last first.
+type Alike struct {
+	Issue    string
+	Likeness float64 // 0 to 1
+	FixedBy  []string
+}
+
 // Facts are what an owner is proposed by.
 type Facts struct {
 	Path    string // of the origin in the repository, "" where it is not known
 	Rule    *Rule  // of CODEOWNERS, for the path
 	Touches []Touch
-	FixedBy []string // by name: who fixed this issue, or one like it, before; the last first
+	FixedBy []string // by name: who fixed this issue before, the last first
+	Alike   []Alike  // issues like it that somebody fixed
 	People  []Person
 	Now     time.Time
 }
@@ -50,6 +58,7 @@ const (
 	pointsLine   = 35.0 // changed the line last; half of it after a year
 	pointsAround = 12.0 // changed lines around it, less the older and the more others did
 	pointsFixed  = 25.0 // fixed it before
+	pointsAlike  = 20.0 // fixed an issue that is wholly like it
 	loadHalf     = 400  // impact carried at which a score is half
 	mostLoad     = 0.4  // of a score that load can take
 )
@@ -108,6 +117,11 @@ func Propose(f Facts) (list []Proposal, strangers []string) {
 			add(p, pointsFixed/float64(i+1), "fixed it before")
 		}
 	}
+	for name, a := range mostAlike(f.Alike) {
+		if p, ok := first(f.People, func(p Person) bool { return p.Name == name }); ok {
+			add(p, pointsAlike*a.Likeness, fmt.Sprintf("fixed %s, which is %.0f %% like it", a.Issue, 100*a.Likeness))
+		}
+	}
 	for _, p := range f.People {
 		x := by[p.Name]
 		if x == nil {
@@ -127,6 +141,18 @@ func Propose(f Facts) (list []Proposal, strangers []string) {
 		return cmp.Or(cmp.Compare(b.Score, a.Score), strings.Compare(a.Name, b.Name))
 	})
 	return list, strangers
+}
+
+// mostAlike is for each name the issue most like it that the person was the last
+// to fix.
+func mostAlike(list []Alike) map[string]Alike {
+	out := map[string]Alike{}
+	for _, a := range list {
+		if len(a.FixedBy) > 0 && a.Likeness > out[a.FixedBy[0]].Likeness {
+			out[a.FixedBy[0]] = a
+		}
+	}
+	return out
 }
 
 // find is the person that CODEOWNERS names: by address, or by @ and the address

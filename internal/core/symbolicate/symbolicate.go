@@ -12,7 +12,6 @@ import (
 	"io"
 	"regexp"
 	"strings"
-	"unicode/utf16"
 	"unicode/utf8"
 
 	"firethorn/internal/core/blame"
@@ -197,9 +196,8 @@ func sourceLines(file *symbols.File, i, line, column int) ([]event.SourceLine, e
 	}
 	out := make([]event.SourceLine, len(texts))
 	for k, text := range texts {
-		out[k] = event.SourceLine{Line: from + k + 1, Text: event.TrimText(strings.ToValidUTF8(text, "\ufffd"), maxSourceLine)}
+		out[k] = event.SourceLine{Line: from + k + 1, Text: shown(text)}
 	}
-	at := &out[line-1-from]
 	if len(texts[line-1-from]) <= maxSourceLine || column < sideOfColumn || column > farthestColumn {
 		return out, nil
 	}
@@ -208,12 +206,7 @@ func sourceLines(file *symbols.File, i, line, column int) ([]event.SourceLine, e
 	if err != nil || len(long) == 0 {
 		return out, err
 	}
-	units := utf16.Encode([]rune(strings.ToValidUTF8(long[0], "\ufffd")))
-	if column >= len(units) {
-		return out, nil
-	}
-	at.From = column - sideOfColumn
-	at.Text = string(utf16.Decode(units[at.From:min(column+sideOfColumn, len(units))]))
+	cut(&out[line-1-from], long[0], column)
 	return out, nil
 }
 
