@@ -27,22 +27,23 @@ const (
 	seen
 )
 
-// undo takes back what was done last, and goes back to it.
-func (w *walk) undo(ctx context.Context) error {
+// undo takes back what was done last, and goes back to it. again: the issue is to
+// be shown again.
+func (w *walk) undo(ctx context.Context) (again bool, err error) {
 	if len(w.steps) == 0 {
-		return usage("nothing was done in this round yet")
+		return false, usage("nothing was done in this round yet")
 	}
 	last := w.steps[len(w.steps)-1]
 	id := w.items[last.at].ID
 	switch last.kind {
 	case commented:
 		if _, err := w.cl.call(ctx, http.MethodDelete, fmt.Sprintf("%s/comments/%d", issueAPI(id), last.comment), nil, nil); err != nil {
-			return err
+			return false, err
 		}
 		fmt.Fprintln(w.out, "  what you said is taken back")
 	case seen:
 		if err := w.pass(ctx, id, true); err != nil {
-			return err
+			return false, err
 		}
 	case decided, merged, graded:
 		var now contract.IssueDetail
@@ -53,7 +54,7 @@ func (w *walk) undo(ctx context.Context) error {
 			err = w.cl.match(ctx, http.MethodPost, undo, last.version, contract.Act{}, &now)
 		}
 		if err != nil {
-			return err
+			return false, err
 		}
 		w.items[last.at].Issue = now.Issue
 		delete(w.briefs, id)
@@ -65,5 +66,5 @@ func (w *walk) undo(ctx context.Context) error {
 	}
 	w.steps = w.steps[:len(w.steps)-1]
 	w.at = last.at
-	return nil
+	return last.kind == decided || last.kind == merged, nil
 }

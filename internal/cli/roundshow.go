@@ -78,7 +78,11 @@ func (w *walk) show(ctx context.Context) error {
 	if !v.Unhandled {
 		caught = "caught"
 	}
-	fmt.Fprintf(w.out, "  impact   %.1f: %s; %s, %s %s; %s; %s, %s\n", v.Impact, plain(v.ImpactWords), counted(v.Users, "user"), counted(v.Events, "event"), spark(v.Trend), plain(release), v.Severity, caught)
+	most := v.ImpactWords + "; " // what gives most of it, unless the counts say so
+	if v.ImpactWords == counted(v.Users, "user") || v.ImpactWords == counted(v.Events, "event") {
+		most = ""
+	}
+	fmt.Fprintf(w.out, "  impact   %.1f: %s%s, %s %s; %s; %s, %s\n", v.Impact, plain(most), counted(v.Users, "user"), counted(v.Events, "event"), spark(v.Trend), plain(release), v.Severity, caught)
 	w.whose(b)
 	for n, s := range b.beside.Similar {
 		if n == 2 {
@@ -146,9 +150,17 @@ func (w *walk) before(b *brief) {
 		if h.Why != "" {
 			words += " — " + h.Why
 		}
-		fmt.Fprintf(w.out, "  before   %s, %s: %s\n", ago(h.At), plain(h.Actor), plain(cut(words, 120)))
+		fmt.Fprintf(w.out, "  before   %s, %s: %s\n", ago(h.At), plain(h.Actor), plain(beginning(words, 120)))
 		shown++
 	}
+}
+
+// beginning is the beginning of a text that goes on.
+func beginning(s string, most int) string {
+	if r := []rune(s); len(r) > most {
+		return string(r[:most-1]) + "…"
+	}
+	return s
 }
 
 // spark draws days by their events.

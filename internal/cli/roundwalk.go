@@ -198,7 +198,7 @@ func (w *walk) press(ctx context.Context, key, rest string) (again bool, err err
 	case "+", "-":
 		return false, w.grade(ctx, key)
 	case "z":
-		return true, w.undo(ctx)
+		return w.undo(ctx)
 	case "j":
 		return false, w.later(ctx)
 	case "k":

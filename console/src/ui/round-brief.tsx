@@ -10,7 +10,7 @@ import { called } from '../core/trace.ts'
 import { Arithmetic } from './arithmetic.tsx'
 import { Glimpse } from './markdown.tsx'
 import { Ago, Failed, Figure, State, StemAndBerry } from './parts.tsx'
-import { Source } from './source.tsx'
+import { FromRepository, Source } from './source.tsx'
 
 const around = 5 // source lines each side
 
@@ -81,6 +81,7 @@ function Origin({ event }: { event: EventDetail }) {
         {frame.why_raw && <span className="text-warning">{frame.why_raw}</span>}
       </p>
       {lines.length > 0 && <Source frame={{ ...frame, source_lines: lines }} />}
+      <FromRepository frame={frame} inset="px-3" />
       {callers.length > 0 && <p className="soft border-t border-base-300 px-3 py-1 break-words">called by {callers.map((f: Frame) => `${called(f)} (${f.file}${f.line ? `:${f.line}` : ''})`).join(', ')}</p>}
     </section>
   )

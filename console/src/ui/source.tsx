@@ -16,28 +16,30 @@ const longest = 400
 
 const languages: Record<string, string> = { ts: 'tsx', tsx: 'tsx', mts: 'tsx', cts: 'tsx', go: 'go', py: 'python', java: 'java', kt: 'kotlin', cs: 'csharp', rb: 'ruby', rs: 'rust' }
 
-/** Source lines with the blamed one marked, and where they are from when no symbols brought them; each line is coloured by itself. */
+/** Source lines with the blamed one marked; each line is coloured by itself. */
 export function Source({ frame }: { frame: Frame }) {
   const lines = frame.source_lines ?? []
   const grammar = Prism.languages[languages[/\.(\w+)$/.exec(frame.file)?.[1] ?? ''] ?? 'javascript']
   return (
-    <>
-      <pre className="source border-t border-base-300 py-1" tabIndex={0} aria-label={`Source around line ${frame.line} of ${frame.file}`}>
-        {lines.map((l) => {
-          const text = l.text.slice(0, longest)
-          return (
-            <div key={l.line} className={`px-3 ${l.line === frame.line ? 'at' : ''}`} aria-current={l.line === frame.line || undefined}>
-              <span className="soft inline-block w-10 pr-3 text-right select-none">{l.line}</span>
-              {l.from ? <span className="soft" title={`${l.from} characters before are left out`}>… </span> : ''}
-              {grammar ? Prism.tokenize(text, grammar).map(paint) : text}
-              {'\n'}
-            </div>
-          )
-        })}
-      </pre>
-      {frame.source_commit && <p className="soft px-3 pb-1">from the repository, at commit <span className="mono">{frame.source_commit.slice(0, 10)}</span></p>}
-    </>
+    <pre className="source border-t border-base-300 py-1" tabIndex={0} aria-label={`Source around line ${frame.line} of ${frame.file}`}>
+      {lines.map((l) => {
+        const text = l.text.slice(0, longest)
+        return (
+          <div key={l.line} className={`px-3 ${l.line === frame.line ? 'at' : ''}`} aria-current={l.line === frame.line || undefined}>
+            <span className="soft inline-block w-10 pr-3 text-right select-none">{l.line}</span>
+            {l.from ? <span className="soft" title={`${l.from} characters before are left out`}>… </span> : ''}
+            {grammar ? Prism.tokenize(text, grammar).map(paint) : text}
+            {'\n'}
+          </div>
+        )
+      })}
+    </pre>
   )
+}
+
+/** Where source lines are from that no symbols brought. */
+export function FromRepository({ frame: f, inset }: { frame: Frame; inset: string }) {
+  return f.source_commit ? <p className={`soft pb-1 text-[.93rem] ${inset}`}>from the repository, at commit <span className="mono">{f.source_commit.slice(0, 10)}</span></p> : null
 }
 
 function paint(t: string | Prism.Token, i: number): ReactNode {

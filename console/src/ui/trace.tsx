@@ -6,7 +6,7 @@ import type { EventDetail, Exception, Frame } from '../api/client.ts'
 import { asText, called, layOut } from '../core/trace.ts'
 import { CommitName } from './likely.tsx'
 import { Ago, Copy } from './parts.tsx'
-import { Source } from './source.tsx'
+import { FromRepository, Source } from './source.tsx'
 
 const relations: Record<string, string> = { cause: 'caused by', member: 'one of its members', suppressed: 'suppressed' }
 
@@ -90,6 +90,7 @@ function OneFrame({ frame: f, event, release, why }: { frame: Frame; event: stri
         </p>
       )}
       {open && lines && <Source frame={f} />}
+      {open && <FromRepository frame={f} inset="px-9" />}
       {open && lines && release && f.kind === 'own' && <LastChange project={project} release={release} frame={f} />}
       {open && f.raw.file !== f.file && <p className="mono soft px-9 pb-1.5 text-[.85rem] break-all" title="the frame as the runtime printed it">{f.raw.function || '(anonymous)'} {f.raw.file}:{f.raw.line}:{f.raw.column}</p>}
     </>
