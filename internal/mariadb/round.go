@@ -306,18 +306,22 @@ type Settled struct {
 
 // Settled says of issues what happened to them last, by whom.
 func (s *Store) Settled(ctx context.Context, list []IssueName) (out []Settled, err error) {
+	asked := map[*Project][]any{}
 	for _, n := range list {
-		x := Settled{IssueName: n}
-		var at int64
-		err := s.db.QueryRowContext(ctx, "SELECT h.actor, h.kind, h.words, h.at FROM issue i JOIN history h ON h.issue=i.id WHERE i.project=? AND i.number=? ORDER BY h.id DESC LIMIT 1", n.Project.ID, n.Number).Scan(&x.Actor, &x.Kind, &x.Words, &at)
-		if errors.Is(err, sql.ErrNoRows) {
-			continue
-		}
+		asked[n.Project] = append(asked[n.Project], n.Number)
+	}
+	for p, numbers := range asked {
+		err := each(ctx, s.db, func(rows *sql.Rows) error {
+			x := Settled{IssueName: IssueName{Project: p}}
+			var at int64
+			err := rows.Scan(&x.Number, &x.Actor, &x.Kind, &x.Words, &at)
+			x.At = fromMicros(at)
+			out = append(out, x)
+			return err
+		}, "SELECT i.number, h.actor, h.kind, h.words, h.at FROM issue i JOIN history h ON h.id=(SELECT MAX(l.id) FROM history l WHERE l.issue=i.id) WHERE i.project=? AND i.number IN ("+marks(len(numbers))+")", append([]any{p.ID}, numbers...)...)
 		if err != nil {
 			return nil, err
 		}
-		x.At = fromMicros(at)
-		out = append(out, x)
 	}
 	return out, nil
 }
