@@ -133,7 +133,11 @@ func showRoundEnd(out io.Writer, v contract.RoundEnd) {
 			n++
 		}
 	}
-	fmt.Fprintf(out, "\nRound%s: %s in %d min %02d s\n", ofProjectWords(v.Project), plural(n, "1 decision", fmt.Sprintf("%d decisions", n)), v.Seconds/60, v.Seconds%60)
+	took := fmt.Sprintf("%d s", v.Seconds)
+	if v.Seconds >= 60 {
+		took = fmt.Sprintf("%d min %02d s", v.Seconds/60, v.Seconds%60)
+	}
+	fmt.Fprintf(out, "\nRound%s: %s in %s\n", ofProjectWords(v.Project), plural(n, "1 decision", fmt.Sprintf("%d decisions", n)), took)
 	table(out, func(row func(...any)) {
 		for _, d := range v.Done {
 			if !d.Undone {

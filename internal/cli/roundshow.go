@@ -107,7 +107,7 @@ func (w *walk) origin(b *brief, as style) {
 				if l.Line < f.Line-2 || l.Line > f.Line+2 {
 					continue
 				}
-				text := fmt.Sprintf("%6d  %s", l.Line, plain(strings.ReplaceAll(l.Text, "\t", "  ")))
+				text := fmt.Sprintf("%6d  %s", l.Line, plain(beginning(strings.ReplaceAll(l.Text, "\t", "  "), 140)))
 				if l.Line == f.Line {
 					fmt.Fprintf(w.out, "         ▶%s\n", as.bright(text))
 				} else {
