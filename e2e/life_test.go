@@ -97,6 +97,10 @@ func TestLife_FixedByACommitAndBack(t *testing.T) {
 	has(say(0, "issue", "owners", "1"), "Named there, and nobody here: Oke Farrow <oke.farrow@marrowsound.example>")
 	s.run(t, 0, "person", "add", "Oke Farrow", "oke.farrow@marrowsound.example")
 	has(say(0, "issue", "owners", "1"), "Oke Farrow  changed the line last, today", "web/src/tideAt.ts")
+	var token struct{ Token string }
+	s.json(t, &token, "token", "create", "oke", "--scope", "person", "--person", "Oke Farrow")
+	out, _ := s.runIn(t, "q\n", 0, "--token", token.Token, "round", "--project", p)
+	has(out, "▶     3    return tables[day]", "g gives it to Oke Farrow", "likely   brought by "+culprit[:10]+" Look tides up without a check, Oke Farrow just now (")
 	if code, line := s.get(t, "/api/projects/life/line?release=1.1.0&source=src/tideAt.ts&line=3", true); code != 200 || !strings.Contains(line, culprit) {
 		t.Errorf("who changed the line: %d %s", code, line)
 	}
@@ -197,6 +201,9 @@ func TestConsole_SinceWhenParkingAndNotices(t *testing.T) {
 	s.settle(t)
 	tide := s.issues(t, p, "--text", "tideAt")[0].ID
 	tab, check := signedIn(t, s)
+	open(t, tab, s.url+"/p/"+p+"/round")
+	eventually(t, tab, "the one whose code is known", `[...document.querySelectorAll('[aria-label="What waits"] li button')].find((b) => b.innerText.includes('tideAt'))?.click() === undefined && document.getElementById('in-hand')?.innerText === 'TypeError in tideAt'`)
+	eventually(t, tab, "what the repository says, in the round", `document.querySelector('[aria-label="Likely change"]')?.innerText.includes('Faster <b>tides</b>') && document.querySelector('.source .at')?.innerText.includes('return tables[day]') && document.querySelector('[aria-label="Where it broke"]').innerText.includes('from the repository, at commit')`)
 	open(t, tab, s.url+"/p/"+strings.Replace(tide, "/", "/issues/", 1))
 	eventually(t, tab, "the time line", `document.querySelector('#when svg[role=img]')?.getAttribute('aria-label').includes('4.1.0 on ')`)
 	eventually(t, tab, "likely changes, as text", `document.getElementById('when').innerText.includes('Faster <b>tides</b>') && document.getElementById('when').innerText.includes('changed the origin')`)

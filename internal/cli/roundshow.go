@@ -6,8 +6,10 @@ import (
 	"net/http"
 	"strings"
 	"sync"
+	"time"
 
 	"firethorn/internal/contract"
+	"firethorn/internal/core/release"
 )
 
 // brief is what there is to know of an issue to decide about it.
@@ -18,6 +20,7 @@ type brief struct {
 	owners  contract.Owners
 	beside  contract.Beside
 	history contract.History
+	likely  contract.LikelyChanges
 	err     error // of the issue itself; the rest may be missing
 }
 
@@ -32,6 +35,9 @@ func (w *walk) brief(ctx context.Context, at int) *brief {
 	return b
 }
 
+// partTime is how long an issue waits for what stands beside it.
+const partTime = 2 * time.Second
+
 func (w *walk) fetch(ctx context.Context, at int) *brief {
 	id := w.items[at].ID
 	if b := w.briefs[id]; b != nil {
@@ -42,12 +48,14 @@ func (w *walk) fetch(ctx context.Context, at int) *brief {
 	path := issueAPI(id)
 	go func() {
 		defer close(b.ready)
+		within, cancel := context.WithTimeout(ctx, partTime)
+		defer cancel()
 		var wg sync.WaitGroup
 		wg.Go(func() { _, b.err = w.cl.call(ctx, http.MethodGet, path, nil, &b.issue) })
-		for part, into := range map[string]any{"/events/newest": &b.event, "/owners": &b.owners, "/beside": &b.beside, "/history": &b.history} {
+		for part, into := range map[string]any{"/events/newest": &b.event, "/owners": &b.owners, "/beside": &b.beside, "/history": &b.history, "/likely": &b.likely} {
 			wg.Go(func() {
-				// What cannot be told now is left out; the issue decides.
-				_, _ = w.cl.call(ctx, http.MethodGet, path+part, nil, into)
+				// What cannot be told in time is left out; the issue decides.
+				_, _ = w.cl.call(within, http.MethodGet, path+part, nil, into)
 			})
 		}
 		wg.Wait()
@@ -70,9 +78,9 @@ func (w *walk) show(ctx context.Context) error {
 		fmt.Fprintf(w.out, "           %s\n", plain(cut(strings.ReplaceAll(v.Message, "\n", " "), 160)))
 	}
 	w.origin(b, as)
-	release := orDash(v.FirstRelease)
+	span := orDash(v.FirstRelease)
 	if v.LastRelease != v.FirstRelease {
-		release += " → " + orDash(v.LastRelease)
+		span += " → " + orDash(v.LastRelease)
 	}
 	caught := "nothing caught it"
 	if !v.Unhandled {
@@ -82,7 +90,7 @@ func (w *walk) show(ctx context.Context) error {
 	if v.ImpactWords == counted(v.Users, "user") || v.ImpactWords == counted(v.Events, "event") {
 		most = ""
 	}
-	fmt.Fprintf(w.out, "  impact   %.1f: %s%s, %s %s; %s; %s, %s\n", v.Impact, plain(most), counted(v.Users, "user"), counted(v.Events, "event"), spark(v.Trend), plain(release), v.Severity, caught)
+	fmt.Fprintf(w.out, "  impact   %.1f: %s%s, %s %s; %s; %s, %s\n", v.Impact, plain(most), counted(v.Users, "user"), counted(v.Events, "event"), spark(v.Trend), plain(span), v.Severity, caught)
 	w.whose(b)
 	for n, s := range b.beside.Similar {
 		if n == 2 {
@@ -91,6 +99,10 @@ func (w *walk) show(ctx context.Context) error {
 		fmt.Fprintf(w.out, "  like     %s  %s (%.0f %%): %s\n", s.ID, plain(cut(s.Headline, 50)), 100*s.Score, plain(s.Standing))
 	}
 	w.before(b)
+	if len(b.likely.Changes) > 0 {
+		c := b.likely.Changes[0]
+		fmt.Fprintf(w.out, "  likely   brought by %s %s, %s %s (%.0f: %s)\n", release.Short(c.Hash), plain(beginning(c.Subject, 60)), plain(c.Author), ago(c.Committed), c.Score, plain(strings.Join(c.Reasons, "; ")))
+	}
 	fmt.Fprintln(w.out, as.faint("  a accept  g give  s assign  p park  f fixed  d dismiss  m merge  + - severity  c comment  z undo  j later  q end  ? all"))
 	return nil
 }

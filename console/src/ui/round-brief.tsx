@@ -8,6 +8,7 @@ import type { Entry } from '../core/round.ts'
 import { scaleOf } from '../core/stem.ts'
 import { called } from '../core/trace.ts'
 import { Arithmetic } from './arithmetic.tsx'
+import { CommitName } from './likely.tsx'
 import { Glimpse } from './markdown.tsx'
 import { Ago, Failed, Figure, State, StemAndBerry } from './parts.tsx'
 import { FromRepository, Source } from './source.tsx'
@@ -43,6 +44,7 @@ export function Brief({ entry }: { entry: Entry<RoundItem> }) {
         <Owner id={i.id} owner={i.owner} />
         <Similar id={i.id} />
         <Before id={i.id} />
+        <LikelyChange id={i.id} />
       </div>
     </article>
   )
@@ -119,6 +121,21 @@ function Before({ id }: { id: string }) {
           <span className="soft"><Ago at={h.at} /></span> <b className="font-semibold">{h.actor}:</b> {h.kind === 'comment' ? <Glimpse text={h.words} /> : h.words}{h.why && <span className="soft"> — {h.why}</span>}
         </p>
       ))}
+    </section>
+  )
+}
+
+/** The commit that most likely brought it. */
+function LikelyChange({ id }: { id: string }) {
+  const got = useQuery({ queryKey: ['p', id.split('/')[0], 'likely', id], queryFn: ({ signal }) => api.likely(id, signal), staleTime: 60_000 })
+  const c = got.data?.changes[0]
+  if (!c) return null
+  return (
+    <section aria-label="Likely change">
+      <h3 className="font-semibold">Likely brought by</h3>
+      <p className="break-words">
+        <span className="soft">{Math.round(c.score)}</span> {c.subject} <CommitName hash={c.hash} link={c.link} /> <span className="soft">{c.author}, <Ago at={c.committed} />: {c.reasons.join('; ')}</span>
+      </p>
     </section>
   )
 }

@@ -129,5 +129,6 @@ function ahead(client: ReturnType<typeof useQueryClient>, id: string): void {
   fetch(['p', project, 'event', number, 'newest'], ({ signal }) => api.event(project, number, 'newest', signal), 60_000)
   fetch(['p', project, 'owners', id], ({ signal }) => api.owners(id, signal), 60_000)
   fetch(['p', project, 'history', number], ({ signal }) => api.history(project, number, signal), 5000)
+  fetch(['p', project, 'likely', id], ({ signal }) => api.likely(id, signal), 60_000)
   fetch(['p', project, 'beside', id], ({ signal }) => api.beside(id, signal), 60_000)
 }
