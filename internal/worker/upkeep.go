@@ -267,9 +267,8 @@ func (w *Worker) wakeParked(ctx context.Context) {
 	}
 }
 
-// Issues are scored anew so long before others have their turn, half of it at
-// most: both hold the project, and filing and decisions come in between. While
-// filing is behind, it is a chunk at a time with a pause.
+// Issues are scored anew so long before others have their turn; while filing is
+// behind, a chunk at a time with a pause.
 const (
 	rescoreTime  = time.Second
 	rescorePause = time.Second
@@ -288,11 +287,7 @@ func (w *Worker) rescore(ctx context.Context) {
 			return false, err
 		}
 		w.rescored = time.Now()
-		more, err := w.store.Rescore(ctx, id)
-		if more {
-			sleep(ctx, min(time.Since(w.rescored), rescorePause))
-		}
-		return more, err
+		return w.store.Rescore(ctx, id)
 	})
 }
 
