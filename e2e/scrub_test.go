@@ -13,6 +13,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -194,7 +195,10 @@ func TestScrub_SourceLinesAreCleanWhenTheyAreShown(t *testing.T) {
 
 func TestNodeClient_ScrubsBeforeItSends(t *testing.T) {
 	var wire bytes.Buffer
+	var mu sync.Mutex // events and sessions come at once
 	stub := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		mu.Lock()
+		defer mu.Unlock()
 		_, _ = wire.ReadFrom(r.Body) // into memory
 		w.WriteHeader(202)
 	}))
