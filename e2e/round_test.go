@@ -172,12 +172,12 @@ func TestRound_InTheTerminal(t *testing.T) {
 	in[3] = "f" // asks for what
 	in = append(in[:4], append([]string{"next"}, in[4:]...)...)
 	in = append([]string{"?", "x", "s nobody-here", "p soon", "m 1", "i", "+"}, in...)
-	in = append(in, "z", "c of no use", "z", "c fits the tide tables", "j", "z", "+", "z", "j")
+	in = append(in, "z", "c of no use", "z", "c fits the tide tables", "j", "z", "+", "d", "z", "m "+strings.TrimPrefix(r.Items[0].ID, p+"/"), "z", "z", "j")
 	began := time.Now()
 	out := as(strings.Join(in, "\n")+"\n", 0, "round")
 	t.Logf("%d issues in the terminal: %d lines in %s", len(r.Items), len(in), time.Since(began).Round(10*time.Millisecond))
 	saysAll(t, out, fmt.Sprintf("%d need a decision", len(r.Items)), fmt.Sprintf("[1 of %d]", len(r.Items)), "x is no key here", `nobody is called "nobody-here"`, `"soon" is no time to come`, "called fatal; impact",
-		"accepted", "with Berit Aune", "or 10 more users", "fixed in the next release", "dismissed", "of 40.0  users", "▶", "said", "what you said is taken back", "called error again", fmt.Sprintf("Round of %s: ", p), "1 is left for another time.")
+		"accepted", "with Berit Aune", "or 10 more users", "fixed in the next release", "dismissed", "of 40.0  users", "▶", "said", "what you said is taken back", "leads to "+r.Items[0].ID+" now", "called error again", fmt.Sprintf("Round of %s: ", p), "1 is left for another time.")
 	if strings.Contains(out, "\x1b") {
 		t.Errorf("colours where nobody sees them: %q", out[:300])
 	}

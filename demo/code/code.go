@@ -1,6 +1,6 @@
 // Package code makes the repository of the demo on the spot: the sources of
-// quayside, gangway and bosun with the history that led to them, by the people of the
-// team. Each bug that the applications are broken by came in by one commit.
+// quayside, gangway and bosun with the history that led to them, by the people of
+// the team. Each bug that the first two are broken by came in by one commit.
 package code
 
 import (

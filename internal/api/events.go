@@ -190,12 +190,8 @@ func (a *API) addSources(ctx context.Context, p *mariadb.Project, row *mariadb.E
 	if len(files) == 0 || row.Release == "" {
 		return nil
 	}
-	commit, err := a.store.CommitOf(ctx, p.ID, row.Release)
-	if err != nil || commit == "" {
-		return err
-	}
-	g, err := a.store.Graph(ctx, p.ID)
-	if err != nil || !g.Has(commit) {
+	commit, unknown, err := a.codeOf(ctx, p, row.Release)
+	if err != nil || unknown != "" {
 		return err
 	}
 	within, cancel := context.WithTimeout(ctx, sourcesTime)

@@ -56,15 +56,11 @@ func (a *API) whoChanged(ctx context.Context, in *struct {
 		return nil, err
 	}
 	out := contract.LineAsked{Place: contract.SourcePlace{Source: in.Source, Line: in.Line}}
-	g, err := a.store.Graph(ctx, p.ID)
+	commit, words, err := a.codeOf(ctx, p, in.Release)
 	if err != nil {
 		return nil, err
 	}
-	commit, err := a.store.CommitOf(ctx, p.ID, in.Release)
-	if err != nil {
-		return nil, err
-	}
-	if out.Words = unknownCode(p, g, in.Release, commit); out.Words != "" {
+	if out.Words = words; words != "" {
 		return &body[contract.LineAsked]{out}, nil
 	}
 	line, found, err := a.code.Line(ctx, p, commit, in.Source, in.Line)
@@ -76,6 +72,19 @@ func (a *API) whoChanged(ctx context.Context, in *struct {
 		out.Words = found.How
 	}
 	return &body[contract.LineAsked]{out}, nil
+}
+
+// codeOf is the commit that a release was built from, and why nothing is known of
+// its code; "" where it is.
+func (a *API) codeOf(ctx context.Context, p *mariadb.Project, version string) (commit, words string, err error) {
+	g, err := a.store.Graph(ctx, p.ID)
+	if err != nil {
+		return "", "", err
+	}
+	if commit, err = a.store.CommitOf(ctx, p.ID, version); err != nil {
+		return "", "", err
+	}
+	return commit, unknownCode(p, g, version, commit), nil
 }
 
 // unknownCode says why nothing is known of the code of a release; "" where it is.

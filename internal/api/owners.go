@@ -106,23 +106,18 @@ func (a *API) fixers(ctx context.Context, p *mariadb.Project, is *mariadb.Issue,
 	}
 	f.FixedBy = by[is.ID]
 	for _, x := range similar {
-		f.Alike = append(f.Alike, owners.Alike{Issue: fmt.Sprintf("%s/%d", p.Name, x.Number), Likeness: x.Score, FixedBy: by[x.ID]})
+		if names := by[x.ID]; len(names) > 0 {
+			f.Alike = append(f.Alike, owners.Alike{Issue: fmt.Sprintf("%s/%d", p.Name, x.Number), Likeness: x.Score, FixedBy: names[0]})
+		}
 	}
 	return nil
 }
 
 // knowers adds what the repository says, as far as it is known.
 func (a *API) knowers(ctx context.Context, p *mariadb.Project, is *mariadb.Issue, f *owners.Facts, out *contract.Owners) error {
-	g, err := a.store.Graph(ctx, p.ID)
-	if err != nil {
+	commit, words, err := a.codeOf(ctx, p, is.LastRelease)
+	if out.Words = words; err != nil || words != "" {
 		return err
-	}
-	commit, err := a.store.CommitOf(ctx, p.ID, is.LastRelease)
-	if err != nil {
-		return err
-	}
-	if out.Words = unknownCode(p, g, is.LastRelease, commit); out.Words != "" {
-		return nil
 	}
 	places, err := a.places(ctx, p, is, is.LastRelease)
 	if err != nil {

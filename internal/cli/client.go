@@ -147,7 +147,7 @@ func (c *client) call(ctx context.Context, method, path string, in, out any) ([]
 	return raw, nil
 }
 
-// match is call with the version that who asks has seen.
+// match is call with the version that who asks has seen; 0 is any.
 func (c *client) match(ctx context.Context, method, path string, version int64, in, out any) error {
 	raw, err := json.Marshal(in)
 	if err != nil {

@@ -12,7 +12,6 @@ import (
 type step struct {
 	at      int // the item's place
 	kind    stepKind
-	version int64 // the issue's, after it
 	comment int64 // its number
 }
 
@@ -46,14 +45,12 @@ func (w *walk) undo(ctx context.Context) (again bool, err error) {
 			return false, err
 		}
 	case decided, merged, graded:
-		var now contract.IssueDetail
-		undo, err := issueAPI(id)+"/undo", error(nil)
-		if last.kind == merged {
-			_, err = w.cl.call(ctx, http.MethodPost, undo, contract.Act{}, &now)
-		} else {
-			err = w.cl.match(ctx, http.MethodPost, undo, last.version, contract.Act{}, &now)
+		version := w.items[last.at].Version
+		if last.kind == merged { // which has made another one of it, whatever that is
+			version = 0
 		}
-		if err != nil {
+		var now contract.IssueDetail
+		if err := w.cl.match(ctx, http.MethodPost, issueAPI(id)+"/undo", version, contract.Act{}, &now); err != nil {
 			return false, err
 		}
 		w.items[last.at].Issue = now.Issue

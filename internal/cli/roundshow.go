@@ -150,11 +150,15 @@ func (w *walk) whose(b *brief) {
 
 // before prints what people decided and wrote about it last.
 func (w *walk) before(b *brief) {
-	shown := 0
+	left := 2
 	for _, h := range b.history.History {
-		if h.Actor == "" || h.Undone || h.Kind == "undo" || shown == 2 {
+		if left == 0 {
+			return
+		}
+		if h.Actor == "" || h.Undone || h.Kind == "undo" {
 			continue
 		}
+		left--
 		words := h.Words
 		if h.Kind == "comment" {
 			words = "writes: " + strings.Join(strings.Fields(words), " ")
@@ -163,7 +167,6 @@ func (w *walk) before(b *brief) {
 			words += " — " + h.Why
 		}
 		fmt.Fprintf(w.out, "  before   %s, %s: %s\n", ago(h.At), plain(h.Actor), plain(beginning(words, 120)))
-		shown++
 	}
 }
 

@@ -234,7 +234,7 @@ func (w *walk) decide(ctx context.Context, verb string, act contract.Act) error 
 	i.Issue = now.Issue
 	delete(w.briefs, i.ID)
 	fmt.Fprintf(w.out, "  %s: %s\n", i.ID, plain(now.Standing))
-	w.steps = append(w.steps, step{at: w.at, version: now.Version})
+	w.steps = append(w.steps, step{at: w.at})
 	w.at++
 	return nil
 }
@@ -287,7 +287,7 @@ func (w *walk) grade(ctx context.Context, key string) error {
 	}
 	i.Issue = now.Issue
 	delete(w.briefs, i.ID)
-	w.steps = append(w.steps, step{at: w.at, kind: graded, version: now.Version})
+	w.steps = append(w.steps, step{at: w.at, kind: graded})
 	fmt.Fprintf(w.out, "  called %s; impact %.1f\n", to, now.Impact)
 	return nil
 }

@@ -7,8 +7,8 @@ import (
 
 // memo remembers answers that took longer than answering should, for some
 // seconds: what is quick is asked anew each time, and what was slow once may have
-// had bad luck. Processes need not agree: it
-// holds figures that are looked at, and nothing that is decided by.
+// had bad luck. Processes need not agree: it holds figures that are looked at, and
+// nothing that is decided by.
 type memo[K comparable, V any] struct {
 	mu   sync.Mutex
 	slow map[K]bool // the last time

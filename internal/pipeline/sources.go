@@ -28,6 +28,7 @@ func wantsSource(f *event.Frame) bool {
 // their files as they stand at a commit, without secrets.
 func AddSources(p Project, e *event.Event, frames [][]event.Frame, commit string, texts map[string]string) {
 	var added []event.Frame
+	read := map[string][]string{} // frames of one file are many where it calls itself
 	for _, list := range frames {
 		for i := range list {
 			f := &list[i]
@@ -35,7 +36,12 @@ func AddSources(p Project, e *event.Event, frames [][]event.Frame, commit string
 			if !ok || !wantsSource(f) {
 				continue
 			}
-			if f.SourceLines = symbolicate.Excerpt(text, f.Line, f.Column-1); f.SourceLines != nil {
+			lines := read[f.File]
+			if lines == nil {
+				lines = symbolicate.Lines(text)
+				read[f.File] = lines
+			}
+			if f.SourceLines = symbolicate.Excerpt(lines, f.Line, f.Column-1); f.SourceLines != nil {
 				f.SourceCommit = commit
 				added = append(added, *f)
 			}

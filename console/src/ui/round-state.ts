@@ -60,6 +60,7 @@ export function useRound(project: string | undefined) {
     scope: { id: 'decide' },
     mutationFn: (d: { id: string; into: string }) => api.mergeIssues([d.id], d.into),
     onSuccess: (is, d) => {
+      versions.current.delete(d.id) // the merge has made another one of it
       setRound((r) => confirmed(r, d.id, `merged into ${is.id}`))
       reread(d.id)
     },

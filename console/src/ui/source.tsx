@@ -11,6 +11,7 @@ import 'prismjs/components/prism-ruby'
 import 'prismjs/components/prism-rust'
 import type { ReactNode } from 'react'
 import type { Frame } from '../api/client.ts'
+import { CommitName } from './likely.tsx'
 
 const longest = 400
 
@@ -39,7 +40,7 @@ export function Source({ frame }: { frame: Frame }) {
 
 /** Where source lines are from that no symbols brought. */
 export function FromRepository({ frame: f, inset }: { frame: Frame; inset: string }) {
-  return f.source_commit ? <p className={`soft pb-1 text-[.93rem] ${inset}`}>from the repository, at commit <span className="mono">{f.source_commit.slice(0, 10)}</span></p> : null
+  return f.source_commit ? <p className={`soft pb-1 text-[.93rem] ${inset}`}>from the repository, at commit <CommitName hash={f.source_commit} /></p> : null
 }
 
 function paint(t: string | Prism.Token, i: number): ReactNode {

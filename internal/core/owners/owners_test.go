@@ -87,7 +87,7 @@ func TestPropose(t *testing.T) {
 		"by name":                    {Facts{Rule: &Rule{Owners: []string{"@sunniva-bray"}}, People: people}, "Sunniva Bray", "CODEOWNERS"},
 		"who changed the line":       {Facts{Touches: []Touch{line, {"maren.holt@marrowsound.example", "", now, false}}, People: people}, "Oke Farrow", "changed the line last, 3 days ago"},
 		"owner, line and fix":        {Facts{Rule: &Rule{Owners: []string{"@maren.holt"}}, Touches: []Touch{line}, FixedBy: []string{"Oke Farrow"}, People: people}, "Oke Farrow", "fixed it before"},
-		"who fixed its like":         {Facts{Alike: []Alike{{"quayside/1", 0.6, []string{"Oke Farrow"}}, {"quayside/2", 0.8, []string{"Oke Farrow", "Sunniva Bray"}}, {"quayside/3", 0.9, nil}}, Touches: []Touch{{"maren.holt@marrowsound.example", "", now, false}}, People: people}, "Oke Farrow", "fixed quayside/2, which is 80 % like it"},
+		"who fixed its like":         {Facts{Alike: []Alike{{"quayside/1", 0.6, "Oke Farrow"}, {"quayside/2", 0.8, "Oke Farrow"}, {"quayside/3", 0.9, ""}}, Touches: []Touch{{"maren.holt@marrowsound.example", "", now, false}}, People: people}, "Oke Farrow", "fixed quayside/2, which is 80 % like it"},
 		"a line of years ago":        {Facts{Touches: []Touch{{"oke.farrow@marrowsound.example", "", now.AddDate(-4, 0, 0), true}, {"maren.holt@marrowsound.example", "", now, false}}, People: people}, "Maren Holt", "changed lines around it"},
 		"carries much: the next one": {Facts{Rule: &Rule{Owners: []string{"@maren.holt", "@oke.farrow"}}, People: loaded(300)}, "Oke Farrow", "CODEOWNERS"},
 		"a team":                     {Facts{Rule: &Rule{Owners: []string{"@ferries/harbour-crew"}}, People: append(slices.Clone(people), Person{Name: "Harbour Crew", Team: true})}, "Harbour Crew", "CODEOWNERS"},

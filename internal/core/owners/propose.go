@@ -27,11 +27,11 @@ type Touch struct {
 	Line   bool // of the blamed line itself, else of lines around it
 }
 
-// Alike is an issue like the one in question, and who fixed it, the last first.
+// Alike is an issue like the one in question, and who fixed it last.
 type Alike struct {
 	Issue    string
 	Likeness float64 // 0 to 1
-	FixedBy  []string
+	FixedBy  string  // by name
 }
 
 // Facts are what an owner is proposed by.
@@ -148,8 +148,8 @@ func Propose(f Facts) (list []Proposal, strangers []string) {
 func mostAlike(list []Alike) map[string]Alike {
 	out := map[string]Alike{}
 	for _, a := range list {
-		if len(a.FixedBy) > 0 && a.Likeness > out[a.FixedBy[0]].Likeness {
-			out[a.FixedBy[0]] = a
+		if a.Likeness > out[a.FixedBy].Likeness {
+			out[a.FixedBy] = a
 		}
 	}
 	return out

@@ -7,16 +7,15 @@ import (
 	"firethorn/internal/core/event"
 )
 
-// Excerpt gives the lines of a source text around line (counted from 1), Context
-// each side; of a long one, of itself the part around column (from 0, in UTF-16
-// units). It is nil where the text ends before the line.
-func Excerpt(text string, line, column int) []event.SourceLine {
-	texts := strings.Split(strings.TrimSuffix(text, "\n"), "\n")
-	if line < 1 || line > len(texts) {
+// Excerpt gives the lines of a source around line (counted from 1), Context each
+// side; of a long one, of itself the part around column (from 0, in UTF-16 units).
+// It is nil where the source ends before the line.
+func Excerpt(lines []string, line, column int) []event.SourceLine {
+	if line < 1 || line > len(lines) {
 		return nil
 	}
 	from := max(line-1-Context, 0)
-	texts = texts[from:min(line+Context, len(texts))]
+	texts := lines[from:min(line+Context, len(lines))]
 	out := make([]event.SourceLine, len(texts))
 	for k, t := range texts {
 		out[k] = event.SourceLine{Line: from + k + 1, Text: shown(strings.TrimSuffix(t, "\r"))}
@@ -26,6 +25,9 @@ func Excerpt(text string, line, column int) []event.SourceLine {
 	}
 	return out
 }
+
+// Lines are the lines of a source text.
+func Lines(text string) []string { return strings.Split(strings.TrimSuffix(text, "\n"), "\n") }
 
 func shown(text string) string {
 	return event.TrimText(strings.ToValidUTF8(text, "\ufffd"), maxSourceLine)

@@ -25,7 +25,7 @@ ALTER TABLE issue_list ADD COLUMN IF NOT EXISTS basis INT UNSIGNED NOT NULL DEFA
   ADD COLUMN IF NOT EXISTS grown_to BIGINT UNSIGNED NOT NULL DEFAULT 0, ADD COLUMN IF NOT EXISTS calls_at BIGINT NOT NULL DEFAULT 0, ADD COLUMN IF NOT EXISTS calling TINYINT AS (calls_at>0) PERSISTENT;
 UPDATE issue_list l JOIN issue i ON i.id=l.issue SET l.calls_at=i.created WHERE l.state IN ('new','regressed');
 UPDATE issue_list SET grown_to=POW(10, FLOOR(LOG10(users))) WHERE users>=10;
-ALTER TABLE issue_list DROP KEY IF EXISTS sweep, ADD KEY IF NOT EXISTS stale (project, stale_at), ADD KEY IF NOT EXISTS scored (project, basis), ADD KEY IF NOT EXISTS calls (project, calling, impact, issue, calls_at), ADD KEY IF NOT EXISTS surging (project, surge_since);
+ALTER TABLE issue_list DROP KEY IF EXISTS sweep, ADD KEY IF NOT EXISTS stale (project, stale_at), ADD KEY IF NOT EXISTS scored (project, basis), ADD KEY IF NOT EXISTS calls (project, calling, impact, issue), ADD KEY IF NOT EXISTS surging (project, surge_since);
 -- What a person calls the severity of an issue; '' is what the events say.
 ALTER TABLE issue ADD COLUMN IF NOT EXISTS severity VARCHAR(8) NOT NULL DEFAULT '';
 -- Rounds of triage, and what somebody has passed in them: as of when.
@@ -36,7 +36,7 @@ CREATE TABLE IF NOT EXISTS triage_round (
 ) DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin;
 CREATE TABLE IF NOT EXISTS round_passed (
   person INT UNSIGNED NOT NULL, issue INT UNSIGNED NOT NULL, at BIGINT NOT NULL,
-  PRIMARY KEY (person, issue), KEY of_issue (issue)
+  PRIMARY KEY (person, issue)
 ) DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin;
 ALTER TABLE history ADD KEY IF NOT EXISTS of_actor (actor, at);
 ALTER TABLE notice ADD KEY IF NOT EXISTS in_project (person, project, at);
