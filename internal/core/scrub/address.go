@@ -11,13 +11,8 @@ const longestUser = 512
 // userInfo looks at what stands before the host of a URL whose authority
 // begins at from (RFC 3986, section 3.2).
 func (s *textScan) userInfo(t []byte, from int) (next int) {
-	if s.atMark < from {
-		s.atMark = len(t)
-		if n := bytes.IndexByte(t[from:], '@'); n >= 0 {
-			s.atMark = from + n
-		}
-	}
-	if s.atMark-from >= longestUser { // the host is read as any other text
+	atMark := s.search(&s.atMark, from, func(i int) int { return indexOrEnd(t, i, "@") })
+	if atMark-from >= longestUser { // the host is read as any other text
 		return from
 	}
 	end := from
@@ -39,6 +34,7 @@ func (s *textScan) userInfo(t []byte, from int) (next int) {
 		}
 		end++
 	}
+	s.steps += end - from
 	if at < 0 {
 		return from
 	}
@@ -50,6 +46,14 @@ func (s *textScan) userInfo(t []byte, from int) (next int) {
 	}
 	s.take(URLPassword, t, colon+1, at)
 	return at + 1
+}
+
+// indexOrEnd is where a text stands next in t at or after i, or t's end.
+func indexOrEnd(t []byte, i int, text string) int {
+	if n := bytes.Index(t[i:], []byte(text)); n >= 0 {
+		return i + n
+	}
+	return len(t)
 }
 
 // endsAuthority are the characters that end the part of a URL with the host.
@@ -69,6 +73,7 @@ func (s *textScan) atSign(t []byte, j int) (next int) {
 		for i > 0 && j-i < 128 && t[i-1] != ':' && t[i-1] != '/' && t[i-1] != ' ' && t[i-1] != '"' && t[i-1] != '\'' && t[i-1] != '\n' {
 			i--
 		}
+		s.steps += j - i
 		if i > 1 && (t[i-1] == ':' || t[i-1] == '/') && word(t[i-2]) {
 			s.take(URLPassword, t, i, j)
 		}
@@ -88,6 +93,7 @@ func (s *textScan) atSign(t []byte, j int) (next int) {
 		}
 		to++
 	}
+	s.steps += to - from
 	if from == j || dot < 0 || to-dot < 3 {
 		return 0
 	}
@@ -116,6 +122,7 @@ func (s *textScan) ipv4(t []byte, i, j int) (next int) {
 	for end < len(t) && end-i < 16 && (digit(t[end]) || t[end] == '.' && end+1 < len(t) && digit(t[end+1])) {
 		end++
 	}
+	s.steps += end - i
 	if end < len(t) && word(t[end]) {
 		return 0
 	}
@@ -142,6 +149,7 @@ func (s *textScan) ipv6(t []byte, i int) (next int) {
 		}
 		end++
 	}
+	s.steps += end - i
 	if colons < 2 || end < len(t) && word(t[end]) {
 		return 0
 	}

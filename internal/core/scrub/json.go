@@ -21,15 +21,7 @@ func (p *Policy) JSON(src []byte) ([]byte, Report, error) { return p.Explain(src
 // where, and what the text around it was and becomes. tell may be nil.
 func (p *Policy) Explain(src []byte, tell func(rule, where, before, after string)) ([]byte, Report, error) {
 	s := scanner{policy: p, src: src, tell: tell}
-	s.text.policy = p
-	s.text.at.path = s.path
-	if err := s.run(); err != nil {
-		return nil, nil, err
-	}
-	if s.out == nil {
-		return src, nil, nil
-	}
-	return append(s.out, src[s.kept:]...), s.report, nil
+	return s.scrub()
 }
 
 type scanner struct {
@@ -43,8 +35,21 @@ type scanner struct {
 	text   textScan
 	buf    []byte // of a string without its escapes
 	marked int    // names that were replaced
+	steps  int    // bytes looked at beside text's own, for the proof that time is linear
 
 	tell func(rule, where, before, after string) // nil: nobody listens
+}
+
+func (s *scanner) scrub() ([]byte, Report, error) {
+	s.text.policy = s.policy
+	s.text.at.path = s.path
+	if err := s.run(); err != nil {
+		return nil, nil, err
+	}
+	if s.out == nil {
+		return s.src, nil, nil
+	}
+	return append(s.out, s.src[s.kept:]...), s.report, nil
 }
 
 // level is where the walk stands in one array or object.
@@ -67,7 +72,8 @@ var quotedMark = []byte(`"` + Mark + `"`)
 // run walks over the text. It follows the structure just as far as paths and
 // values need it.
 func (s *scanner) run() error {
-	for i := 0; i < len(s.src); {
+	for i, seen := 0, 0; i < len(s.src); seen = i {
+		s.steps += i - seen
 		switch c := s.src[i]; c {
 		case '"':
 			end := rawjson.StringEnd(s.src, i)
@@ -127,6 +133,7 @@ func (s *scanner) field(nameFrom, nameTo, from int) (next int, err error) {
 		return from, nil
 	}
 	at := place{bytes.Clone(s.text.at.name), s.path}
+	s.steps += len(at.name)
 	d, ok := s.policy.field(at)
 	if !ok {
 		return from, nil
@@ -136,6 +143,7 @@ func (s *scanner) field(nameFrom, nameTo, from int) (next int, err error) {
 		return 0, err
 	}
 	v := s.src[from:to]
+	s.steps += len(v)
 	if d.act == Keep || len(v) == 0 || string(v) == "null" || string(v) == `""` || bytes.Equal(v, quotedMark) {
 		return to, nil
 	}
@@ -196,6 +204,7 @@ func (s *scanner) value(from, to int) {
 	escaped := s.text.escaped || len(s.text.spans) > 0 && bytes.IndexByte(text, '\\') >= 0
 	if escaped { // what is in doubt is looked at as it reads
 		text = s.unescape(text)
+		s.steps += len(text)
 		s.text.spans = s.text.spans[:0]
 		s.text.scan(text)
 	}
@@ -261,10 +270,13 @@ func (s *scanner) number(i int) int {
 	return end
 }
 
+// maxPath is how much of a path is told and compared, in bytes.
+const maxPath = 300
+
 // path is where the walk stands: "attributes.url.full", "breadcrumbs[3].message".
 func (s *scanner) path() string {
 	var b []byte
-	for i := range s.depth + 1 {
+	for i := 0; i <= s.depth && len(b) <= maxPath; i++ {
 		switch lv := s.levels[i]; {
 		case lv.array:
 			b = append(strconv.AppendInt(append(b, '['), int64(lv.index), 10), ']')
@@ -272,13 +284,14 @@ func (s *scanner) path() string {
 			if len(b) > 0 {
 				b = append(b, '.')
 			}
-			b = append(b, s.src[lv.from+1:lv.to-1]...)
+			b = append(b, s.src[lv.from+1:min(lv.to-1, lv.from+2+maxPath)]...)
 		case i > 0 && s.marked > 0:
 			b = append(b, "."+Mark...)
 		}
 	}
-	if len(b) > 300 {
-		b = append(bytes.ToValidUTF8(b[:300], nil), "…"...)
+	s.steps += len(b)
+	if len(b) > maxPath {
+		b = append(bytes.ToValidUTF8(b[:maxPath], nil), "…"...)
 	}
 	return string(bytes.TrimPrefix(b, []byte(".")))
 }

@@ -63,6 +63,7 @@ func (s *textScan) cardWord(t []byte, i, j int) (next int) {
 	for i < j && !digit(t[i]) {
 		i++
 	}
+	s.steps += min(j-i, 40)
 	end, ok := card(t[i:j])
 	if ok && i+end == j && s.take(Card, t, i, j) {
 		return j
@@ -72,6 +73,7 @@ func (s *textScan) cardWord(t []byte, i, j int) (next int) {
 
 // spacedCard looks at digits in groups with blanks between them.
 func (s *textScan) spacedCard(t []byte, i int) (next int) {
+	s.steps += min(len(t)-i, 40)
 	end, ok := card(t[i:])
 	if ok && (i+end >= len(t) || !word(t[i+end])) && s.take(Card, t, i, i+end) {
 		return i + end
@@ -102,6 +104,7 @@ func (s *textScan) spacedIBAN(t []byte, i int) (next int) {
 	var w [34]byte
 	n, end, bad := 0, i, false
 	for k := i; k < len(t) && n < len(w); k++ {
+		s.steps++
 		c := t[k]
 		if c == ' ' && n%4 == 0 {
 			continue
@@ -113,6 +116,7 @@ func (s *textScan) spacedIBAN(t []byte, i int) (next int) {
 		n++
 		end = k + 1
 		// The groups end where the check digits hold and no more follow.
+		s.steps += n
 		if n >= 15 && iban(w[:n]) && (end >= len(t) || !word(t[end])) && (end+1 >= len(t) || t[end] != ' ' || class[t[end+1]]&(isDigit|isUpper) == 0) {
 			if s.take(IBAN, t, i, end) {
 				return end

@@ -1,8 +1,6 @@
 package scrub
 
-import (
-	"bytes"
-)
+import "bytes"
 
 // lineAndColumn is the end of "1:48211" at t[k], where a frame says its place.
 func lineAndColumn(t []byte, k int) (end int) {
@@ -26,6 +24,7 @@ func lineAndColumn(t []byte, k int) (end int) {
 func (s *textScan) pair(t []byte, j, from int, colon bool) (next int) {
 	name := nameBefore(t, j)
 	w := weigh(name)
+	s.steps += 4 + 2*len(name)
 	if w == none || j < s.kept {
 		return 0
 	}
@@ -41,37 +40,7 @@ func (s *textScan) pair(t []byte, j, from int, colon bool) (next int) {
 		kind = c
 	}
 	from = skipScheme(t, from)
-	quote, to := byte(0), from
-	q := from
-	for q < len(t) && t[q] == '\\' {
-		q++
-	}
-	switch {
-	case q < len(t) && (t[q] == '"' || t[q] == '\'' || t[q] == '`'):
-		quote, from = t[q], q+1
-		to = from
-		for to < len(t) && t[to] != quote && t[to] != '\n' {
-			if t[to] == '\\' && quote != t[min(to+1, len(t)-1)] {
-				to++
-			}
-			to++
-		}
-		to = min(to, len(t))
-		for q > 0 && to > from && t[to-1] == '\\' {
-			to--
-		}
-	case kind != Named:
-		for to < len(t) && t[to] != '\n' && t[to] != '\r' && t[to] != '"' && t[to] != '\'' {
-			to++
-		}
-	default:
-		for to < len(t) && !endsValue[t[to]] {
-			to++
-		}
-		for to > from && (t[to-1] == '.' || t[to-1] == ':') { // of the sentence
-			to--
-		}
-	}
+	from, to, quote := s.valueSpan(t, from, kind)
 	value := t[from:to]
 	if len(value) < 3 || quote == 0 && (t[from] == '{' || t[from] == '[' && !bytes.HasPrefix(value, []byte(Mark)) || t[from] == '(') {
 		return 0
@@ -79,7 +48,7 @@ func (s *textScan) pair(t []byte, j, from int, colon bool) (next int) {
 	if quote == 0 && blanks > 0 && kind == Named && !valueLike(value, w) {
 		return 0
 	}
-	if quote == 0 && plainWord[string(value)] {
+	if quote == 0 && len(value) <= longestPlain && plainWord[string(value)] {
 		return 0
 	}
 	if bytes.HasPrefix(value, []byte(Mark)) {
@@ -91,12 +60,71 @@ func (s *textScan) pair(t []byte, j, from int, colon bool) (next int) {
 	return to
 }
 
+// valueSpan is the value that begins at from: in quotes, else to the end of its
+// line in a header, else to the first character that ends a value. quote is 0
+// for a value without quotes.
+func (s *textScan) valueSpan(t []byte, from int, kind Kind) (begin, end int, quote byte) {
+	q := from
+	for q < len(t) && t[q] == '\\' {
+		q++
+	}
+	s.steps += q - from
+	switch {
+	case q < len(t) && (t[q] == '"' || t[q] == '\'' || t[q] == '`'):
+		return q + 1, s.quoteEnd(t, q), t[q]
+	case kind != Named:
+		return from, s.search(&s.header, from, func(i int) int {
+			for i < len(t) && t[i] != '\n' && t[i] != '\r' && t[i] != '"' && t[i] != '\'' {
+				i++
+			}
+			return i
+		}), 0
+	}
+	stop := s.search(&s.value, from, func(i int) int {
+		begin := i
+		for i < len(t) && !endsValue[t[i]] {
+			i++
+		}
+		for i > begin && (t[i-1] == '.' || t[i-1] == ':') { // of the sentence
+			s.steps++
+			i--
+		}
+		return i
+	})
+	return from, stop, 0
+}
+
+// quoteEnd is the end of the text whose opening quote is t[q], without the
+// backslashes before the closing one. Every quote of the same kind ends it, so
+// the values of one kind of quote never overlap.
+func (s *textScan) quoteEnd(t []byte, q int) int {
+	to := q + 1
+	for to < len(t) && t[to] != t[q] && t[to] != '\n' {
+		if t[to] == '\\' && t[q] != t[min(to+1, len(t)-1)] {
+			to++
+		}
+		to++
+	}
+	s.steps += to - q
+	to = min(to, len(t))
+	for to > q+1 && t[to-1] == '\\' {
+		to--
+	}
+	return to
+}
+
 // plainWord are values that tell nothing and that readers need.
 var plainWord = map[string]bool{"null": true, "undefined": true, "nil": true, "None": true, "true": true, "false": true, "missing": true, "required": true, "invalid": true, "expired": true, "string": true, "NaN": true, "***": true, "****": true, "*****": true, "********": true}
+
+// longestPlain is the length of the longest plain word.
+const longestPlain = 9
 
 // valueLike says whether what stands behind "name: " in prose looks like a
 // value and not like the next word of the sentence.
 func valueLike(value []byte, w weight) bool {
+	if len(value) >= 20 {
+		return true
+	}
 	var seen uint8
 	special := false
 	for _, c := range value {
@@ -110,7 +138,7 @@ func valueLike(value []byte, w weight) bool {
 	for i := 1; i < len(value); i++ { // a capital in the middle of small letters
 		mixed = mixed || class[value[i]] == isUpper && class[value[i-1]] == isLower
 	}
-	return w == strong && mixed || len(value) >= 20
+	return w == strong && mixed
 }
 
 // lineName gives the kind of a header whose value reaches to the end of its
@@ -181,10 +209,11 @@ func (s *textScan) blank(t []byte, i, j int, seen uint8) (next int) {
 		for to < len(t) && !endsValue[t[to]] {
 			to++
 		}
+		s.steps += to - from
 		if bytes.HasPrefix(t[from:], []byte(Mark)) {
 			return from + len(Mark)
 		}
-		if to-from >= 3 && !plainWord[string(t[from:to])] && s.take(Named, t, from, to) {
+		if to-from >= 3 && (to-from > longestPlain || !plainWord[string(t[from:to])]) && s.take(Named, t, from, to) {
 			return to
 		}
 	}
@@ -203,6 +232,7 @@ func (s *textScan) credentials(t []byte, i, j int) (next int) {
 		seen |= class[t[to]]
 		to++
 	}
+	s.steps += 2 * (to - from)
 	value := t[from:to]
 	good := scheme == "bearer" && len(value) >= 12 && seen&isDigit != 0
 	if scheme == "basic" {

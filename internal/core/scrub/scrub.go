@@ -145,9 +145,11 @@ type place struct {
 	path func() string // the whole way to it
 }
 
+// fits compares the first maxPath bytes of the name and of the path.
 func (at place) fits(globs []string) bool {
+	name := at.name[:min(len(at.name), maxPath)]
 	for _, g := range globs {
-		if glob.Match(g, at.name) || strings.Contains(g, ".") && at.path != nil && glob.Match(g, at.path()) {
+		if glob.Match(g, name) || strings.Contains(g, ".") && at.path != nil && glob.Match(g, at.path()) {
 			return true
 		}
 	}

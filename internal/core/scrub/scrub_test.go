@@ -112,6 +112,28 @@ func TestPolicy(t *testing.T) {
 	}
 }
 
+// What overlaps goes whole, and a pattern finds its matches in a long line as
+// in a short one.
+func TestPolicy_PatternsInLongTexts(t *testing.T) {
+	p := NewPolicy([]Rule{{Name: "pass", Match: regexp.MustCompile(`MSF-[0-9]{6}`), Do: Remove}, {Name: "berth", Match: regexp.MustCompile(`berth [A-Z]-\d+ token=ab`), Do: Remove}})
+	long := strings.Repeat("gate 7 opens for pass MSF-123456 now; ", 1000)
+	if got, _ := p.Text(long, ""); strings.Contains(got, "MSF-") || strings.Count(got, Mark) != 1000 {
+		t.Errorf("%d passes were replaced, %d are left", strings.Count(got, Mark), strings.Count(got, "MSF-"))
+	}
+	if got, _ := p.Text("at berth C-12 token=abc123def456", ""); got != "at "+Mark {
+		t.Errorf("what overlaps became %q", got)
+	}
+}
+
+// Beyond the bound on matches nothing that a pattern means may stay.
+func TestPolicy_TooManyMatches(t *testing.T) {
+	p := NewPolicy([]Rule{{Name: "pass", Match: regexp.MustCompile(`MSF-[0-9]{6}`), Do: Remove}})
+	many := strings.Repeat("MSF-123456 and tide\n", 3*maxMatches)
+	if got, _ := p.Text(many, ""); strings.Contains(got, "MSF-") || !strings.Contains(got, "and tide") {
+		t.Errorf("%d passes of %d are left", strings.Count(got, "MSF-"), 3*maxMatches)
+	}
+}
+
 func TestJSON_RefusesDeepNesting(t *testing.T) {
 	for _, in := range []string{strings.Repeat("[", 100_000), `{"password":` + strings.Repeat(`{"a":`, 100), `{"a":` + strings.Repeat("[", 64)} {
 		_, _, err := Default.JSON([]byte(in))
@@ -127,6 +149,11 @@ func FuzzJSON(f *testing.F) {
 	for _, c := range v.Secrets {
 		raw, _ := json.Marshal(c.Text)
 		f.Add(raw)
+	}
+	for _, shape := range hostileShapes(150, 20) {
+		for _, wrap := range wrappers {
+			f.Add([]byte(wrap(shape)))
+		}
 	}
 	p := NewPolicy([]Rule{{Name: "a", Kinds: []Kind{Email, IP}, Do: Shorten}, {Name: "b", Match: regexp.MustCompile(`MSF-\d+`), Do: Shorten}, {Name: "c", Kinds: []Kind{Cookie}, Do: Keep}})
 	f.Fuzz(func(t *testing.T, in []byte) {

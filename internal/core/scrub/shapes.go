@@ -34,6 +34,7 @@ func (s *textScan) long(t []byte, i, j int, seen uint8) (next int) {
 	if seen&isDigit == 0 {
 		return 0
 	}
+	s.steps += 2 * (j - i) // prefixed, random
 	if prefixed(t, i, j) {
 		if s.take(Token, t, i, j) {
 			return j
@@ -57,6 +58,7 @@ func (s *textScan) long(t []byte, i, j int, seen uint8) (next int) {
 		for end < len(t) && (class[t[end]]&inWord&^isOther != 0 || t[end] == '+' || t[end] == '/' || t[end] == '=') {
 			end++
 		}
+		s.steps += 4 * (end - i) // its own walk, random, pathLike and decoded
 		s.looked = end
 		if digestText(t[i:end]) {
 			return end
@@ -107,6 +109,7 @@ func (s *textScan) webToken(t []byte, i, j int) (next int) {
 		for k < len(t) && class[t[k]]&inWord&^isOther != 0 {
 			k++
 		}
+		s.steps += k - end
 		if parts == 1 && k-end < 5 {
 			return 0
 		}
@@ -126,16 +129,17 @@ func (s *textScan) privateKey(t []byte, i, j int) (next int) {
 		return 0
 	}
 	head := t[i:min(len(t), i+64)]
+	s.steps += len(head)
 	if !bytes.HasPrefix(head, []byte("-----BEGIN")) || !bytes.Contains(head, []byte("PRIVATE KEY")) {
 		return 0
 	}
-	end := len(t)
-	if n := bytes.Index(t[j:], []byte("-----END")); n >= 0 {
-		end = j + n + len("-----END")
+	end := s.search(&s.keyEnd, j, func(from int) int {
+		end := indexOrEnd(t, from, "-----END")
 		for end < len(t) && t[end] != '\n' && t[end] != '\\' && t[end] != '"' {
 			end++
 		}
-	}
+		return end
+	})
 	if s.take(PrivateKey, t, i, end) {
 		return end
 	}
@@ -224,6 +228,7 @@ func (s *textScan) encoded(t []byte, i, end int) bool {
 	}
 	in := textScan{policy: s.policy, at: s.at, inside: true}
 	in.scan(plain)
+	s.steps += in.steps
 	return len(in.spans) > 0 && s.take(Encoded, t, i, end)
 }
 

@@ -3,6 +3,7 @@ package scrub
 import (
 	"bytes"
 	"cmp"
+	"iter"
 	"slices"
 	"strings"
 )
@@ -24,10 +25,30 @@ type textScan struct {
 	raw     bool // the text stands as in JSON, with its escapes
 	escaped bool // it holds escapes that could hide something
 
-	// What reaches far is looked at once, so that time stays linear.
-	kept   int // up to here values were found and are kept
-	atMark int // the next @ was looked for from somewhere before it, and stands here
-	looked int // up to here the text was taken for base64
+	// Searches that reach far ahead remember what they found, so that time stays
+	// linear: see ahead.
+	kept   int   // up to here values were found and are kept
+	atMark ahead // the next @
+	keyEnd ahead // the end of the next private key
+	value  ahead // the end of a bare value
+	header ahead // the end of a header's value
+	looked int   // up to here the text was taken for base64
+
+	matches int // of a project's patterns
+	steps   int // bytes looked at, for the proof that time is linear
+}
+
+// ahead remembers where a forward search ended. A later search from inside the
+// stretch ends at the same place and is not run again.
+type ahead struct{ from, to int }
+
+// search answers where find ends when it starts at i.
+func (s *textScan) search(a *ahead, i int, find func(i int) (to int)) int {
+	if i < a.from || i > a.to || a.to == 0 {
+		a.from, a.to = i, find(i)
+		s.steps += a.to - i
+	}
+	return a.to
 }
 
 // The classes of characters: what words are made of, and what ends them.
@@ -85,7 +106,8 @@ func (s *textScan) likely(name []byte) bool {
 // scan looks at a text word by word: words that are long enough to be a
 // secret, and the signs that tie a name to a value.
 func (s *textScan) scan(t []byte) {
-	s.kept, s.looked, s.atMark = 0, 0, -1
+	s.kept, s.looked = 0, 0
+	s.atMark, s.keyEnd, s.value, s.header = ahead{}, ahead{}, ahead{}, ahead{}
 	if len(s.policy.patterns) > 0 && !s.inside {
 		s.patterns(t)
 	}
@@ -100,6 +122,7 @@ func (s *textScan) scan(t []byte) {
 			seen |= c
 			j++
 		}
+		s.steps += j - i + 1
 		if n := j - i; n >= longWord && (seen&isDigit != 0 || t[i] == 'e' || t[i] == '-') {
 			if next := s.long(t, i, j, seen); next > j {
 				i = next
@@ -147,16 +170,21 @@ func (s *textScan) scan(t []byte) {
 	s.order()
 }
 
-// order sorts what was found and lets go of what lies inside something else.
+// order sorts what was found and joins what overlaps.
 func (s *textScan) order() {
 	if len(s.spans) < 2 {
 		return
 	}
-	slices.SortStableFunc(s.spans, func(a, b span) int { return cmp.Or(a.from-b.from, b.to-a.to) })
+	inOrder := func(a, b span) int { return cmp.Or(a.from-b.from, b.to-a.to) }
+	if !slices.IsSortedFunc(s.spans, inOrder) {
+		slices.SortStableFunc(s.spans, inOrder)
+	}
 	kept := s.spans[:1]
 	for _, sp := range s.spans[1:] {
-		if sp.from >= kept[len(kept)-1].to {
+		if last := &kept[len(kept)-1]; sp.from >= last.to {
 			kept = append(kept, sp)
+		} else {
+			last.to = max(last.to, sp.to)
 		}
 	}
 	s.spans = kept
@@ -168,6 +196,7 @@ func (s *textScan) take(kind Kind, t []byte, from, to int) bool {
 	if from >= to || bytes.HasSuffix(value, []byte(Mark)) {
 		return false
 	}
+	s.steps += (to - from) * (1 + len(s.policy.rules))
 	d := s.policy.found(kind, s.at, value)
 	with := Mark
 	switch d.act {
@@ -184,6 +213,37 @@ func (s *textScan) take(kind Kind, t []byte, from, to int) bool {
 	return true
 }
 
+// Bounds of a search by a project's own patterns. A search may read to the end
+// of its piece for every match, so pieces are short and matches are counted.
+const (
+	maxPiece   = 2 << 10 // bytes that are searched at once; longer texts are cut at line ends
+	overlap    = 256     // bytes that the next piece repeats where a line had to be cut
+	maxMatches = 2000    // in one event; after that a match takes the rest of its piece
+)
+
+// searchPieces cuts a text for the search by patterns. A match that begins at
+// until or later is left to the next piece, which holds all of it.
+func searchPieces(t []byte) iter.Seq2[[2]int, int] {
+	return func(yield func([2]int, int) bool) {
+		for from := 0; from < len(t); {
+			end := min(from+maxPiece, len(t))
+			next := end
+			if end < len(t) {
+				if n := bytes.LastIndexByte(t[from:end], '\n'); n >= 0 {
+					end = from + n + 1
+					next = end
+				} else {
+					next = end - overlap
+				}
+			}
+			if !yield([2]int{from, end}, next) {
+				return
+			}
+			from = next
+		}
+	}
+}
+
 // patterns looks for what a project's own patterns describe.
 func (s *textScan) patterns(t []byte) {
 	for _, n := range s.policy.patterns {
@@ -191,17 +251,38 @@ func (s *textScan) patterns(t []byte) {
 		if len(r.Kinds) > 0 || len(r.Names) > 0 && !s.at.fits(r.Names) {
 			continue
 		}
-		for _, loc := range r.Match.FindAllIndex(t, -1) {
-			value := t[loc[0]:loc[1]]
-			if len(value) == 0 || bytes.Contains(value, []byte(Mark)) || s.keptBefore(n, value) {
-				continue
-			}
-			with := Mark
-			if r.Do == Shorten {
-				with = shorten("", value)
-			}
-			s.spans = append(s.spans, span{loc[0], loc[1], r.Name, with})
+		for piece, until := range searchPieces(t) {
+			s.pattern(n, t[:piece[1]], piece[0], until)
 		}
+	}
+}
+
+// pattern looks for one rule's pattern in t from a place on, in matches that
+// begin before until.
+func (s *textScan) pattern(n int, t []byte, from, until int) {
+	r := &s.policy.rules[n]
+	left := max(0, maxMatches-s.matches)
+	found := r.Match.FindAllIndex(t[from:], left+1)
+	s.matches += len(found)
+	s.steps += len(t[from:]) * (1 + len(found))
+	for i, loc := range found {
+		a, b := from+loc[0], from+loc[1]
+		if a >= until {
+			return
+		}
+		rest := i == left // no more searches: nothing that the pattern means may stay
+		if rest {
+			b = len(t)
+		}
+		value := t[a:b]
+		if len(value) == 0 || !rest && (bytes.Contains(value, []byte(Mark)) || s.keptBefore(n, value)) {
+			continue
+		}
+		with := Mark
+		if r.Do == Shorten && !rest {
+			with = shorten("", value)
+		}
+		s.spans = append(s.spans, span{a, b, r.Name, with})
 	}
 }
 
