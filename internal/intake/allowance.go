@@ -1,11 +1,15 @@
 package intake
 
 import (
+	"cmp"
 	"context"
 	"fmt"
+	"slices"
+	"strings"
 	"sync"
 	"time"
 
+	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/mariadb"
 )
@@ -14,9 +18,12 @@ import (
 // database in blocks, so that processes share one allowance without a write
 // for each request: what a process took and does not use, at most blockPart of
 // the whole, is lost to the others.
+//
+// Events that arrive and events that others stand for have an allowance of the
+// same size each: a few events that stand for many cannot lock out the others.
 type allowances struct {
 	mu sync.Mutex
-	by map[spanKey]*purse
+	by map[spanKey]*block
 }
 
 type spanKey struct {
@@ -24,21 +31,29 @@ type spanKey struct {
 	span    mariadb.Span
 }
 
-// purse is what a process holds of a span's allowance.
-type purse struct {
+// block is what a process holds of a span's allowance.
+type block struct {
 	mu    sync.Mutex
 	start time.Time
 	left  int64
-	empty bool // nothing is to be had before the span ends
+	empty bool             // nothing is to be had before the span ends
+	used  map[string]int64 // by sender address, of what this process gave out
 }
 
-// blockPart is which part of an allowance is taken at once.
-const blockPart = 40
+const (
+	blockPart  = 40    // which part of an allowance is taken at once
+	senderPart = 4     // which part of what may be stood for one address may use in a minute
+	maxSenders = 1_000 // addresses that are told apart in a span
+)
+
+// otherSenders stands for the addresses beyond maxSenders.
+const otherSenders = "others"
 
 // overError says that a project's allowance is used up.
 type overError struct {
-	fault *fault.Error
-	span  mariadb.Span
+	fault  *fault.Error
+	what   string // which allowance
+	usedBy string // who used it up; "" when that was told already
 }
 
 func (e *overError) Error() string { return e.fault.Error() }
@@ -47,36 +62,56 @@ func (e *overError) Unwrap() error { return e.fault }
 // longestWait is how long a sender is told to wait at most.
 const longestWait = time.Hour
 
-func over(p *mariadb.Project, span mariadb.Span, most int64, now time.Time) error {
-	wait := min(span.Start(now).Add(span.Length()).Sub(now), longestWait)
+// over makes the error of a limit that is used up.
+func (l spanLimit) over(p *mariadb.Project, now time.Time, usedBy string) error {
+	wait := min(l.span.Start(now).Add(l.span.Length()).Sub(now), longestWait)
 	return &overError{&fault.Error{Op: "intake.allowance", Code: fault.TooMany, Retry: wait,
-		Pub: fmt.Sprintf("project %s has used up its allowance of %d events a %s; nothing was stored of this request, send it again later with the same ids", p.Name, most, span)}, span}
+		Pub: fmt.Sprintf("project %s has used up its allowance of %d %s; nothing was stored of this request, send it again later with the same ids", p.Name, l.most, l.what())}, l.what(), usedBy}
 }
 
+// spanLimit is one of a project's limits.
 type spanLimit struct {
 	span mariadb.Span
 	most int64
 }
 
-func limits(p *mariadb.Project) []spanLimit {
-	var out []spanLimit
-	for _, l := range []spanLimit{{mariadb.Minute, p.Allowance.Minute}, {mariadb.OfDay, p.Allowance.Day}} {
-		if l.most > 0 {
-			out = append(out, l)
-		}
+// what names the limit.
+func (l spanLimit) what() string {
+	if l.span.StoodFor() {
+		return "events that others stand for a " + l.span.Unit()
 	}
-	return out
+	return "events a " + l.span.Unit()
 }
 
-func (a *allowances) purse(p *mariadb.Project, span mariadb.Span) *purse {
+// use is what one request wants to take out of a project's allowance.
+type use struct {
+	events   int64 // that arrive
+	stoodFor int64 // that they stand for beside themselves
+	from     string
+}
+
+func (u use) of(span mariadb.Span) int64 {
+	if span.StoodFor() {
+		return u.stoodFor
+	}
+	return u.events
+}
+
+// limits are those of a project that a request touches.
+func limits(p *mariadb.Project, u use) []spanLimit {
+	all := []spanLimit{{mariadb.Minute, p.Allowance.Minute}, {mariadb.OfDay, p.Allowance.Day}, {mariadb.MinuteStoodFor, p.Allowance.Minute}, {mariadb.DayStoodFor, p.Allowance.Day}}
+	return slices.DeleteFunc(all, func(l spanLimit) bool { return l.most <= 0 || u.of(l.span) <= 0 })
+}
+
+func (a *allowances) block(p *mariadb.Project, span mariadb.Span) *block {
 	a.mu.Lock()
 	defer a.mu.Unlock()
 	if a.by == nil {
-		a.by = map[spanKey]*purse{}
+		a.by = map[spanKey]*block{}
 	}
 	k := spanKey{p.ID, span}
 	if a.by[k] == nil {
-		a.by[k] = &purse{}
+		a.by[k] = &block{}
 	}
 	return a.by[k]
 }
@@ -84,70 +119,159 @@ func (a *allowances) purse(p *mariadb.Project, span mariadb.Span) *purse {
 // usedUp says whether it is known already that a project may take in nothing
 // now.
 func (a *allowances) usedUp(p *mariadb.Project, now time.Time) error {
-	for _, l := range limits(p) {
-		u := a.purse(p, l.span)
-		u.mu.Lock()
-		empty := u.empty && u.start.Equal(l.span.Start(now))
-		u.mu.Unlock()
+	for _, l := range limits(p, use{events: 1}) {
+		b := a.block(p, l.span)
+		b.mu.Lock()
+		empty := b.empty && b.start.Equal(l.span.Start(now))
+		b.mu.Unlock()
 		if empty {
-			return over(p, l.span, l.most, now)
+			return l.over(p, now, "")
 		}
 	}
 	return nil
 }
 
-// take takes events out of a project's allowance, or fails with an *overError
-// and takes nothing.
-func (a *allowances) take(ctx context.Context, store Store, p *mariadb.Project, now time.Time, events int64) error {
-	list := limits(p)
+// take takes a request's events out of a project's allowance, or fails and
+// takes nothing.
+func (a *allowances) take(ctx context.Context, store Store, p *mariadb.Project, now time.Time, u use) error {
+	list := limits(p, u)
 	for _, l := range list {
-		if events > l.most {
-			return fault.New(fault.BadInput, "this request stands for %d events, and the whole allowance of project %s is %d a %s: send less at once", events, p.Name, l.most, l.span)
+		if n := u.of(l.span); n > l.most {
+			return fault.New(fault.BadInput, "this request takes %d of the allowance of project %s, which is %d %s: send less at once", n, p.Name, l.most, l.what())
 		}
 	}
 	for i, l := range list {
-		ok, err := a.purse(p, l.span).take(ctx, store, p.ID, l, now, events)
+		b := a.block(p, l.span)
+		ok, err := b.take(ctx, store, p.ID, l, now, u)
 		if ok {
 			continue
 		}
-		for _, before := range list[:i] {
-			a.purse(p, before.span).giveBack(events)
-		}
+		a.giveBack(p, list[:i], now, u)
 		if err != nil {
 			return err
 		}
-		return over(p, l.span, l.most, now)
+		return l.over(p, now, b.usedBy(u.from))
 	}
 	return nil
 }
 
-func (u *purse) take(ctx context.Context, store Store, project int64, l spanLimit, now time.Time, events int64) (bool, error) {
-	u.mu.Lock()
-	defer u.mu.Unlock()
-	if start := l.span.Start(now); !u.start.Equal(start) {
-		u.start, u.left, u.empty = start, 0, false
+// giveBack returns what take took for limits.
+func (a *allowances) giveBack(p *mariadb.Project, of []spanLimit, now time.Time, u use) {
+	for _, l := range of {
+		b := a.block(p, l.span)
+		b.mu.Lock()
+		if b.start.Equal(l.span.Start(now)) {
+			b.left += u.of(l.span)
+			b.used[b.sender(u.from)] -= u.of(l.span)
+		}
+		b.mu.Unlock()
 	}
-	if u.left >= events {
-		u.left -= events
-		return true, nil
+}
+
+func (b *block) take(ctx context.Context, store Store, project int64, l spanLimit, now time.Time, u use) (bool, error) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if start := l.span.Start(now); !b.start.Equal(start) {
+		b.start, b.left, b.empty, b.used = start, 0, false, map[string]int64{}
 	}
-	need := events - u.left
-	for _, block := range []int64{max(need, l.most/blockPart), need} {
-		ok, err := store.TakeAllowance(ctx, project, l.span, u.start, block, l.most)
+	n, from := u.of(l.span), b.sender(u.from)
+	if l.span == mariadb.MinuteStoodFor && b.used[from]+n > max(l.most/senderPart, event.MostStandsFor) {
+		return false, nil
+	}
+	if b.left < n {
+		ok, err := b.refill(ctx, store, project, l, n)
+		if !ok || err != nil {
+			return false, err
+		}
+	}
+	b.left -= n
+	b.used[from] += n
+	return true, nil
+}
+
+// refill takes a block from the database that holds at least n more.
+func (b *block) refill(ctx context.Context, store Store, project int64, l spanLimit, n int64) (bool, error) {
+	need := n - b.left
+	for _, size := range []int64{max(need, l.most/blockPart), need} {
+		ok, err := store.TakeAllowance(ctx, project, l.span, b.start, size, l.most)
 		if err != nil {
 			return false, err
 		}
 		if ok {
-			u.left += block - events
+			b.left += size
 			return true, nil
 		}
 	}
-	u.empty = events <= max(l.most/blockPart, 1) // a large request says nothing of small ones
+	b.empty = n <= max(l.most/blockPart, 1) // a large request says nothing of small ones
 	return false, nil
 }
 
-func (u *purse) giveBack(events int64) {
-	u.mu.Lock()
-	defer u.mu.Unlock()
-	u.left += events
+// sender is under which name an address is counted.
+func (b *block) sender(from string) string {
+	if _, known := b.used[from]; known || len(b.used) < maxSenders {
+		return from
+	}
+	return otherSenders
+}
+
+// usedBy tells who used most of an allowance in this process.
+func (b *block) usedBy(asking string) string {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	var senders []string
+	for s, n := range b.used {
+		if n > 0 {
+			senders = append(senders, s)
+		}
+	}
+	slices.SortFunc(senders, func(x, y string) int { return cmp.Or(cmp.Compare(b.used[y], b.used[x]), cmp.Compare(x, y)) })
+	var told []string
+	for _, s := range senders[:min(len(senders), 3)] {
+		told = append(told, fmt.Sprintf("%s %d", s, b.used[s]))
+	}
+	if len(told) == 0 {
+		return "turned away: " + asking
+	}
+	if more := len(senders) - len(told); more > 0 {
+		told = append(told, fmt.Sprintf("%d more addresses", more))
+	}
+	return "used by " + strings.Join(told, ", ") + "; turned away: " + asking
+}
+
+// taking is what one request takes out of the allowances of several projects,
+// and returns for those of which nothing was stored.
+type taking struct {
+	in   *Intake
+	ctx  context.Context
+	from string
+
+	taken []takenUse
+}
+
+type takenUse struct {
+	project *mariadb.Project
+	use     use
+	at      time.Time
+}
+
+// take takes events that stand for weight events out of a project's allowance.
+func (t *taking) take(p *mariadb.Project, events, weight int64) error {
+	u, at := use{events: events, stoodFor: weight - events, from: t.from}, t.in.now()
+	if err := t.in.allowance.take(t.ctx, t.in.store, p, at, u); err != nil {
+		return t.in.over(p, int(events), err)
+	}
+	t.taken = append(t.taken, takenUse{p, u, at})
+	return nil
+}
+
+// keep says that a project's events are stored.
+func (t *taking) keep(p *mariadb.Project) {
+	t.taken = slices.DeleteFunc(t.taken, func(x takenUse) bool { return x.project == p })
+}
+
+// giveBack returns what was not kept.
+func (t *taking) giveBack() {
+	for _, x := range t.taken {
+		t.in.allowance.giveBack(x.project, limits(x.project, x.use), x.at, x.use)
+	}
 }

@@ -11,6 +11,7 @@ import (
 	"log/slog"
 	"mime"
 	"net/http"
+	"runtime"
 	"slices"
 	"sync"
 	"sync/atomic"
@@ -59,7 +60,8 @@ type Intake struct {
 	now   func() time.Time
 
 	flight   *semaphore.Weighted
-	patience time.Duration // how long a sender may stay silent in the middle of a body
+	logs     *semaphore.Weighted // logs that are read at the same time
+	patience time.Duration       // how long a sender may stay silent in the middle of a body
 	backlog  atomic.Pointer[Backlog]
 
 	tallies   tallies
@@ -79,7 +81,7 @@ type Observer interface {
 
 // New makes the intake; wake is called when something was stored.
 func New(store Store, wake func(project int64), log *slog.Logger, lim Limits, watch Observer, now func() time.Time) *Intake {
-	in := &Intake{store: store, wake: wake, watch: watch, log: log, lim: lim, now: now, flight: semaphore.NewWeighted(lim.Flight), patience: 10 * time.Second,
+	in := &Intake{store: store, wake: wake, watch: watch, log: log, lim: lim, now: now, flight: semaphore.NewWeighted(lim.Flight), logs: semaphore.NewWeighted(int64(max(1, runtime.GOMAXPROCS(0)/2))), patience: 10 * time.Second,
 		keys: map[string]known[*mariadb.KeyGrant]{}, names: map[string]known[*mariadb.Project]{}}
 	in.backlog.Store(&Backlog{})
 	return in
@@ -141,21 +143,67 @@ func (in *Intake) handle(fn func(http.ResponseWriter, *http.Request, *mariadb.Ke
 
 // admit says whether a project may send at all now, and from where it does.
 func (in *Intake) admit(r *http.Request, p *mariadb.Project) error {
-	if err := in.backlog.Load().admits(p.ID, in.lim.Inbox); err != nil {
-		in.watch.TurnedAway("inbox_long")
+	if err := in.admits(p); err != nil {
 		return err
 	}
-	if origin := r.Header.Get("Origin"); origin != "" && !slices.Contains(p.Origins, "*") && !slices.Contains(p.Origins, origin) {
-		return fault.New(fault.Forbidden, "project %s takes no reports from the origin %s", p.Name, origin)
+	return admitsOrigin(p, r.Header.Get("Origin"))
+}
+
+// admits says whether there is room for more events of a project.
+func (in *Intake) admits(p *mariadb.Project) error {
+	err := in.backlog.Load().admits(p.ID, in.lim.Inbox)
+	if err != nil {
+		in.watch.TurnedAway("inbox_long")
+	}
+	return err
+}
+
+// admitsOrigin says whether a project takes reports from pages of an origin;
+// "" is a sender that is no page.
+func admitsOrigin(p *mariadb.Project, origin string) error {
+	if origin != "" && !slices.Contains(p.Origins, "*") && !slices.Contains(p.Origins, origin) {
+		return fault.New(fault.Forbidden, "project %s takes no reports from the origin %.200s", p.Name, origin)
 	}
 	return nil
 }
 
 // Answer is what a sender is told.
 type Answer struct {
-	Stored  int       `json:"stored"`
-	Refused []Refused `json:"refused"`
-	LetGo   int       `json:"let_go,omitempty"` // log records without an exception that the project does not want
+	Stored      int       `json:"stored"`
+	Refused     []Refused `json:"refused"`                // the first maxRefused of them
+	RefusedMore int       `json:"refused_more,omitempty"` // refused beside those
+	LetGo       int       `json:"let_go,omitempty"`       // log records without an exception that the project does not want
+}
+
+// Bounds of what is told about refused events.
+const (
+	maxRefused = 100 // listed in an answer
+	maxDetail  = 300 // bytes of a reason
+)
+
+// refuse lists a refusal, or counts it where the list is full.
+func (a *Answer) refuse(index int, detail string) {
+	if len(a.Refused) >= maxRefused {
+		a.RefusedMore++
+		return
+	}
+	a.Refused = append(a.Refused, Refused{index, event.TrimText(detail, maxDetail)})
+}
+
+// add adds the answer about a further part of the same request.
+func (a *Answer) add(b Answer) {
+	a.Stored, a.LetGo, a.RefusedMore = a.Stored+b.Stored, a.LetGo+b.LetGo, a.RefusedMore+b.RefusedMore
+	for _, r := range b.Refused {
+		a.refuse(r.Index, r.Detail)
+	}
+}
+
+// status is that of the answer to a sender that can be told what was refused.
+func (a *Answer) status() int {
+	if a.Stored == 0 && len(a.Refused) > 0 {
+		return http.StatusBadRequest
+	}
+	return http.StatusAccepted
 }
 
 // Refused is an event that could not be stored.
@@ -169,7 +217,7 @@ func (in *Intake) events(w http.ResponseWriter, r *http.Request, g *mariadb.KeyG
 	if err != nil {
 		return err
 	}
-	raw, load, err := in.read(w, r)
+	raw, load, err := in.readTwice(w, r)
 	defer load.release()
 	if err != nil {
 		return err
@@ -178,15 +226,11 @@ func (in *Intake) events(w http.ResponseWriter, r *http.Request, g *mariadb.KeyG
 	if err != nil {
 		return err
 	}
-	answer, err := in.accept(r.Context(), g, got)
+	answer, err := in.accept(r, g, got)
 	if err != nil {
 		return err
 	}
-	status := http.StatusAccepted
-	if answer.Stored == 0 && len(answer.Refused) > 0 {
-		status = http.StatusBadRequest
-	}
-	return web.WriteJSON(w, status, answer)
+	return web.WriteJSON(w, answer.status(), answer)
 }
 
 // read reads a request's body. What it takes in memory is counted by the load,
@@ -197,44 +241,70 @@ func (in *Intake) read(w http.ResponseWriter, r *http.Request) ([]byte, *load, e
 	lim := in.lim.Body
 	lim.Count = l.hold
 	raw, err := web.ReadBody(w, r, lim)
-	if errors.Is(err, errFull) {
-		in.watch.TurnedAway("memory_full")
-		return nil, l, errFull
+	return raw, l, in.full(err)
+}
+
+// readTwice is read for bodies that stand in memory twice: as they were sent,
+// and as they are decoded and scrubbed.
+func (in *Intake) readTwice(w http.ResponseWriter, r *http.Request) ([]byte, *load, error) {
+	raw, l, err := in.read(w, r)
+	if err == nil {
+		err = in.full(l.hold(len(raw)))
 	}
 	return raw, l, err
 }
 
-// foundMost is how many bytes the events found in one request may have, each
-// with all that it shares with the others.
-const foundMost = 48 << 20
-
-// pieces writes events that were found in a request as if they had been sent.
-func (in *Intake) pieces(l *load, n int, at func(i int) (index int, e *event.Event)) (*opened, error) {
-	got, size := &opened{}, 0
-	for i := range n {
-		index, e := at(i)
-		raw, err := json.Marshal(e)
-		if err != nil {
-			return nil, err
-		}
-		if size += len(raw); size > foundMost {
-			return nil, fault.New(fault.TooLarge, "the events in the request have more than %d MiB, each with its resource; send fewer at a time", foundMost>>20)
-		}
-		if err := l.hold(len(raw)); err != nil {
-			in.watch.TurnedAway("memory_full")
-			return nil, err
-		}
-		got.pieces = append(got.pieces, piece{index, raw})
+// full counts a request that is turned away because memory is full.
+func (in *Intake) full(err error) error {
+	if errors.Is(err, errFull) {
+		in.watch.TurnedAway("memory_full")
+		return errFull
 	}
-	return got, nil
+	return err
+}
+
+// found is an event that was found in a request.
+type found struct {
+	index int // of what it was found in
+	event *event.Event
+}
+
+// acceptFound takes in events that were found in a request as if they had been
+// sent, in several parts where they are too many for one. Sending the request
+// again after an error repeats no event as long as the events carry ids.
+func (in *Intake) acceptFound(r *http.Request, l *load, g *mariadb.KeyGrant, list []found) (Answer, error) {
+	pieces, size := make([]piece, 0, len(list)), 0
+	for _, f := range list {
+		raw, err := json.Marshal(f.event)
+		if err != nil {
+			return Answer{}, err
+		}
+		if size += len(raw); size > maxFound {
+			return Answer{}, fault.New(fault.TooLarge, "the events in the request have more than %d MiB, each with its resource; send fewer at a time", maxFound>>20)
+		}
+		if err := in.full(l.hold(len(raw))); err != nil {
+			return Answer{}, err
+		}
+		pieces = append(pieces, piece{f.index, raw})
+	}
+	all := Answer{Refused: []Refused{}}
+	for part := range slices.Chunk(pieces, maxElements) {
+		answer, err := in.accept(r, g, &opened{pieces: part})
+		if err != nil {
+			return Answer{}, err
+		}
+		all.add(answer)
+	}
+	return all, nil
 }
 
 // accept scrubs and stores what a request holds, and says what became of it.
-func (in *Intake) accept(ctx context.Context, g *mariadb.KeyGrant, got *opened) (Answer, error) {
+func (in *Intake) accept(r *http.Request, g *mariadb.KeyGrant, got *opened) (Answer, error) {
+	ctx, from := r.Context(), web.Sender(r)
 	if err := in.allowance.usedUp(g.Project, in.now()); err != nil { // no more work than counting
-		return Answer{}, in.over(g.Project.ID, len(got.pieces), err)
+		return Answer{}, in.over(g.Project, len(got.pieces), err)
 	}
-	sorted := &sorter{in: in, grant: g, opened: got, refused: []Refused{}}
+	sorted := &sorter{in: in, grant: g, origin: r.Header.Get("Origin"), opened: got, answer: Answer{Refused: []Refused{}}}
 	if err := sorted.run(ctx); err != nil {
 		return Answer{}, err
 	}
@@ -243,14 +313,12 @@ func (in *Intake) accept(ctx context.Context, g *mariadb.KeyGrant, got *opened) 
 			return Answer{}, err
 		}
 	}
-	in.countRefused(g.Project.ID, sorted.refused)
-	answer := Answer{Refused: sorted.refused, LetGo: sorted.letGo}
+	in.countRefused(g.Project.ID, &sorted.answer)
+	taken := taking{in: in, ctx: ctx, from: from}
+	defer taken.giveBack()
 	for _, p := range sorted.parcels {
-		answer.Stored += len(p.batch.Events)
-	}
-	for _, p := range sorted.parcels {
-		if err := in.allowance.take(ctx, in.store, p.project, in.now(), p.weight); err != nil {
-			return Answer{}, in.over(p.project.ID, len(p.batch.Events), err)
+		if err := taken.take(p.project, int64(len(p.batch.Events)), p.weight); err != nil {
+			return Answer{}, err
 		}
 	}
 	for _, p := range sorted.parcels {
@@ -259,10 +327,12 @@ func (in *Intake) accept(ctx context.Context, g *mariadb.KeyGrant, got *opened) 
 				return Answer{}, err
 			}
 		}
+		taken.keep(p.project)
+		sorted.answer.Stored += len(p.batch.Events)
 		in.wake(p.project.ID)
 	}
-	in.watch.Stored(answer.Stored)
-	return answer, nil
+	in.watch.Stored(sorted.answer.Stored)
+	return sorted.answer, nil
 }
 
 // lineWise says whether a media type holds one event a line.

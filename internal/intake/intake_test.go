@@ -38,6 +38,8 @@ type memory struct {
 	used    map[string]int64
 	tallies []string
 
+	examples []string
+
 	messages event.Severity
 }
 
@@ -58,7 +60,11 @@ func (m *memory) RouteProject(_ context.Context, _ *mariadb.Project, name string
 	if name == "one-too-many" {
 		return nil, false, nil
 	}
-	return &mariadb.Project{Project: pipeline.Project{ID: int64(100 + len(name)), Name: name}}, true, nil
+	origins := []string{"*"}
+	if name == "narrow" {
+		origins = []string{"https://quayside.example"}
+	}
+	return &mariadb.Project{Project: pipeline.Project{ID: int64(100 + len(name)), Name: name}, Origins: origins}, true, nil
 }
 
 func (m *memory) TakeAllowance(_ context.Context, _ int64, span mariadb.Span, start time.Time, events, most int64) (bool, error) {
@@ -75,6 +81,7 @@ func (m *memory) TakeAllowance(_ context.Context, _ int64, span mariadb.Span, st
 
 func (m *memory) CountReceived(_ context.Context, project int64, t *mariadb.Tally) error {
 	m.tallies = append(m.tallies, t.String())
+	m.examples = append(m.examples, t.Examples()...)
 	return nil
 }
 
@@ -307,7 +314,7 @@ func TestEvents_BoundMemory(t *testing.T) {
 	if !in.flight.TryAcquire(7 << 20) { // others are being read
 		t.Fatal("no room")
 	}
-	big := call{body: []byte(`{"message":"` + strings.Repeat("m", 1<<20-100) + `"}`)}
+	big := call{body: []byte(`{"message":"` + strings.Repeat("m", 1<<19-100) + `"}`)} // once as sent, once as scrubbed
 	if res, _ := big.do(serving(in)); res.StatusCode != 202 {
 		t.Errorf("within the bound: %d", res.StatusCode)
 	}
@@ -328,6 +335,47 @@ func TestEvents_BoundMemory(t *testing.T) {
 	}
 	if len(w.away) != 1 || w.away[0] != "memory_full" {
 		t.Errorf("told: %v", w.away)
+	}
+}
+
+// A small body of millions of elements costs what a small body costs.
+func TestEvents_BoundElements(t *testing.T) {
+	for path, c := range map[string]struct{ unit, begin, end string }{
+		"/v1/events":   {"0,", "[", "0]"},
+		"/v1/sessions": {"0,", `{"sessions":[`, "0]}"},
+		"/v1/feedback": {"{}\n", "", ""},
+	} {
+		m := &memory{}
+		in, _ := newIntake(m)
+		send := func(n int) (int, string) {
+			req := httptest.NewRequest("POST", path, strings.NewReader(c.begin+strings.Repeat(c.unit, n)+c.end))
+			req.Header.Set("Authorization", "Bearer good")
+			if c.begin == "" {
+				req.Header.Set("Content-Type", "application/x-ndjson")
+			}
+			w := httptest.NewRecorder()
+			serving(in).ServeHTTP(w, req)
+			return w.Code, w.Body.String()
+		}
+		if code, text := send(maxElements + 1); code != 413 || len(text) > 1000 || !strings.Contains(text, "10000 elements") {
+			t.Errorf("%s: too many elements: %d %.300s", path, code, text)
+		}
+		code, text := send(5000)
+		var answer Answer
+		if err := json.Unmarshal([]byte(text), &answer); err != nil || code != 400 || len(answer.Refused) != maxRefused || answer.RefusedMore < 4900 || len(text) > 40_000 {
+			t.Errorf("%s: 5000 elements that are none: %d, %d listed, %d more, %d bytes", path, code, len(answer.Refused), answer.RefusedMore, len(text))
+		}
+		if err := in.Flush(t.Context()); err != nil || len(m.tallies) != 1 || !strings.Contains(m.tallies[0], " refused unreadable") {
+			t.Errorf("%s: counted %v, %v", path, m.tallies, err)
+		}
+	}
+	m := &memory{}
+	in, _ := newIntake(m)
+	if code, text, _ := post(in, "good", `{"resource":{"a":"`+strings.Repeat("x", maxShared)+`"},"events":[{"message":"m"}]}`); code != 413 || !strings.Contains(text, "resource") {
+		t.Errorf("a resource that is too large: %d %s", code, text)
+	}
+	if code, text, _ := post(in, "good", `{"resource":{"a":"`+strings.Repeat("x", maxShared/2)+`"},"events":[`+strings.TrimSuffix(strings.Repeat(`{"message":"m"},`, 9000), ",")+`]}`); code != 413 || len(m.batches) != 0 {
+		t.Errorf("a resource that too many share: %d %s", code, text)
 	}
 }
 

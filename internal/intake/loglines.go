@@ -2,6 +2,7 @@ package intake
 
 import (
 	"bytes"
+	"context"
 	"crypto/sha256"
 	"encoding/binary"
 	"mime"
@@ -27,7 +28,7 @@ func (in *Intake) logLines(w http.ResponseWriter, r *http.Request, g *mariadb.Ke
 	case err != nil || media != "text/plain" && media != "application/x-ndjson" && media != "application/jsonl" && media != "application/json":
 		return fault.New(fault.BadMediaType, "Content-Type %.100q is not read here: text/plain and application/x-ndjson are", r.Header.Get("Content-Type"))
 	}
-	raw, load, err := in.read(w, r)
+	raw, load, err := in.readTwice(w, r)
 	defer load.release()
 	if err != nil {
 		return err
@@ -38,36 +39,63 @@ func (in *Intake) logLines(w http.ResponseWriter, r *http.Request, g *mariadb.Ke
 			resource[name] = values[0]
 		}
 	}
-	found := readLog(raw)
-	got, err := in.pieces(load, len(found), func(i int) (int, *event.Event) {
-		e := found[i].Event
-		e.Resource = resource
+	list, err := in.readLog(r.Context(), load, raw)
+	if err != nil {
+		return err
+	}
+	for i, f := range list {
+		f.event.Resource = resource
 		if key := r.Header.Get("Idempotency-Key"); key != "" {
 			h := sha256.New()
 			h.Write([]byte("log-lines\x00" + key))
 			h.Write(binary.AppendUvarint(nil, uint64(i)))
-			e.ID = otlp.NameUUID([32]byte(h.Sum(nil))).String()
+			f.event.ID = otlp.NameUUID([32]byte(h.Sum(nil))).String()
 		}
-		return i, e
-	})
-	if err != nil {
-		return err
 	}
-	answer, err := in.accept(r.Context(), g, got)
+	answer, err := in.acceptFound(r, load, g, list)
 	if err != nil {
 		return err
 	}
 	return web.WriteJSON(w, http.StatusAccepted, answer)
 }
 
-// readLog finds what a whole log tells.
-func readLog(raw []byte) (found []logtext.Found) {
+// foundBytes is about what a found event takes beside its texts.
+const foundBytes = 2 << 10
+
+// errManyFound says that a log tells of too many errors at once. It is refused
+// whole, because lines without ids cannot be sent again in part.
+var errManyFound = fault.New(fault.TooLarge, "the lines tell of more than %d errors; nothing was stored of them, send fewer lines at a time", maxElements)
+
+// readLog finds what a whole log tells. Few logs are read at the same time, and
+// none that nobody waits for.
+func (in *Intake) readLog(ctx context.Context, l *load, raw []byte) (list []found, err error) {
+	wait, cancel := context.WithTimeout(ctx, in.patience)
+	defer cancel()
+	if in.logs.Acquire(wait, 1) != nil {
+		in.watch.TurnedAway("logs_busy")
+		return nil, errFull
+	}
+	defer in.logs.Release(1)
 	p := logtext.New()
+	take := func(more []logtext.Found) error {
+		for _, f := range more {
+			if len(list) == maxElements {
+				return errManyFound
+			}
+			if err := in.full(l.hold(foundBytes)); err != nil {
+				return err
+			}
+			list = append(list, found{len(list), f.Event})
+		}
+		return ctx.Err()
+	}
 	var offset int64
 	for line := range bytes.Lines(raw) {
 		text := bytes.ToValidUTF8(bytes.TrimRight(line[:min(len(line), longestLine)], "\n"), []byte("\uFFFD"))
-		found = append(found, p.Line(string(text), offset)...)
+		if err := take(p.Line(string(text), offset)); err != nil {
+			return nil, err
+		}
 		offset += int64(len(line))
 	}
-	return append(found, p.Flush()...)
+	return list, take(p.Flush())
 }

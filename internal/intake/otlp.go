@@ -15,7 +15,6 @@ import (
 	"google.golang.org/protobuf/proto"
 	"google.golang.org/protobuf/types/known/anypb"
 
-	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/otlp"
 	"firethorn/internal/mariadb"
@@ -77,23 +76,22 @@ func (in *Intake) otlp(of signal) func(http.ResponseWriter, *http.Request, *mari
 		if err != nil {
 			return err
 		}
-		found, err := of.find(raw, enc, load.hold)
+		all, err := of.find(raw, enc, load.hold)
 		if errors.Is(err, errFull) {
-			in.watch.TurnedAway("memory_full")
-			return err
+			return in.full(err)
 		}
 		if err != nil {
 			return fault.New(fault.BadInput, "%v", err)
 		}
-		got, err := in.pieces(load, len(found), func(i int) (int, *event.Event) { return found[i].Index, found[i].Event })
+		list := make([]found, len(all))
+		for i, f := range all {
+			list[i] = found{f.Index, f.Event}
+		}
+		answer, err := in.acceptFound(r, load, g, list)
 		if err != nil {
 			return err
 		}
-		answer, err := in.accept(r.Context(), g, got)
-		if err != nil {
-			return err
-		}
-		return writeSuccess(w, enc, of.rejected, answer.Refused)
+		return writeSuccess(w, enc, of.rejected, answer)
 	}
 }
 
@@ -104,30 +102,30 @@ func (in *Intake) metrics(w http.ResponseWriter, r *http.Request, _ *mariadb.Key
 	if err != nil {
 		return err
 	}
-	return writeSuccess(w, enc, "rejectedDataPoints", nil)
+	return writeSuccess(w, enc, "rejectedDataPoints", Answer{})
 }
 
 // writeSuccess writes an Export…ServiceResponse, whose partial success says
 // what was refused and will be refused again.
-func writeSuccess(w http.ResponseWriter, enc otlp.Encoding, name string, refused []Refused) error {
+func writeSuccess(w http.ResponseWriter, enc otlp.Encoding, name string, answer Answer) error {
 	records := map[int]bool{}
-	for _, r := range refused {
+	for _, r := range answer.Refused {
 		records[r.Index] = true
 	}
-	why := ""
-	if len(refused) > 0 {
-		why = "the first of them, " + strconv.Itoa(refused[0].Index) + " of the request: " + refused[0].Detail
+	rejected, why := len(records)+answer.RefusedMore, ""
+	if rejected > 0 {
+		why = "the first of them, " + strconv.Itoa(answer.Refused[0].Index) + " of the request: " + answer.Refused[0].Detail
 	}
 	if enc == otlp.JSON {
 		body := map[string]any{}
-		if len(records) > 0 {
-			body["partialSuccess"] = map[string]any{name: strconv.Itoa(len(records)), "errorMessage": why}
+		if rejected > 0 {
+			body["partialSuccess"] = map[string]any{name: strconv.Itoa(rejected), "errorMessage": why}
 		}
 		return web.WriteJSON(w, http.StatusOK, body)
 	}
 	var body []byte
-	if len(records) > 0 {
-		partial := protowire.AppendVarint(protowire.AppendTag(nil, 1, protowire.VarintType), uint64(len(records)))
+	if rejected > 0 {
+		partial := protowire.AppendVarint(protowire.AppendTag(nil, 1, protowire.VarintType), uint64(rejected))
 		partial = protowire.AppendString(protowire.AppendTag(partial, 2, protowire.BytesType), why)
 		body = protowire.AppendBytes(protowire.AppendTag(nil, 1, protowire.BytesType), partial)
 	}

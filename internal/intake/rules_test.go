@@ -1,7 +1,10 @@
 package intake
 
 import (
+	"fmt"
 	"net/http"
+	"net/http/httptest"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -54,8 +57,8 @@ func TestEvents_Allowance(t *testing.T) {
 	if code, text, h := send(41, ""); code != 429 || h.Get("Retry-After") != "10" || !strings.Contains(text, "100 events a minute") {
 		t.Errorf("101 of 100: %d %s, Retry-After %s", code, text, h.Get("Retry-After"))
 	}
-	if code, _, _ := send(10, `{"message":"many","stands_for":30}`); code != 202 {
-		t.Errorf("60 + 10 + 30 of 100: %d", code)
+	if code, _, _ := send(39, `{"message":"many","stands_for":30}`); code != 202 {
+		t.Errorf("60 + 40 of 100, and 29 that one stands for: %d", code)
 	}
 	if code, _, _ := send(1, ""); code != 429 {
 		t.Errorf("the allowance is used up, yet %d", code)
@@ -70,14 +73,99 @@ func TestEvents_Allowance(t *testing.T) {
 	if code, _, _ := send(50, ""); code != 202 {
 		t.Errorf("the last 50 of the day: %d", code)
 	}
-	if code, text, _ := send(0, `{"message":"many","stands_for":1000000}`); code != 400 || !strings.Contains(text, "stands for 10000 events") {
+	if code, text, _ := send(0, `{"message":"many","stands_for":1000000}`); code != 400 || !strings.Contains(text, "takes 9999 of the allowance") {
 		t.Errorf("more than the whole allowance: %d %s", code, text)
 	}
-	if len(m.events()) != 60+11+50 || len(w.away) != 4 {
+	if len(m.events()) != 60+40+50 || len(w.away) != 4 {
 		t.Errorf("%d stored, turned away %v", len(m.events()), w.away)
 	}
-	if err := in.Flush(t.Context()); err != nil || len(m.tallies) != 1 || m.tallies[0] != "1 refused unreadable, 45 over_allowance minute, 51 over_allowance day" {
+	if err := in.Flush(t.Context()); err != nil || len(m.tallies) != 1 || m.tallies[0] != "1 refused unreadable, 45 over_allowance events a minute, 51 over_allowance events a day" {
 		t.Errorf("counted %v, %v", m.tallies, err)
+	}
+}
+
+// A few events that stand for many use an allowance of their own, and one
+// address may use a part of it only: the application still gets through.
+func TestEvents_StandsForLocksNobodyOut(t *testing.T) {
+	m := &memory{allowed: mariadb.Allowance{Minute: 100_000}}
+	in, _ := newIntake(m)
+	in.now = func() time.Time { return time.Date(2026, 11, 23, 9, 0, 50, 0, time.UTC) }
+	send := func(address, body string) int {
+		req := httptest.NewRequest("POST", "/v1/events", strings.NewReader(body))
+		req.Header.Set("Authorization", "Bearer good")
+		req.RemoteAddr = address
+		w := httptest.NewRecorder()
+		serving(in).ServeHTTP(w, req)
+		return w.Code
+	}
+	const many, one = `{"message":"many","stands_for":10000}`, `{"message":"m"}`
+	codes := map[string][]int{}
+	for _, a := range []string{"203.0.113.7", "[2001:db8:1:2::1]", "[2001:db8:1:2:ffff::2]"} {
+		for range 3 {
+			codes[a] = append(codes[a], send(a+":5000", many))
+		}
+	}
+	for a, want := range map[string][]int{"203.0.113.7": {202, 202, 429}, "[2001:db8:1:2::1]": {202, 202, 429}, "[2001:db8:1:2:ffff::2]": {429, 429, 429}} { // one network of IPv6 is one sender
+		if !slices.Equal(codes[a], want) {
+			t.Errorf("from %s: %v, want %v", a, codes[a], want)
+		}
+	}
+	for i := range 40 {
+		send(fmt.Sprintf("198.51.100.%d:1", i), many)
+	}
+	if code := send("203.0.113.9:1", one); code != 202 {
+		t.Errorf("the application's own event: %d", code)
+	}
+	if err := in.Flush(t.Context()); err != nil || len(m.tallies) != 1 || !strings.Contains(m.tallies[0], "over_allowance events that others stand for a minute") {
+		t.Errorf("counted %v, %v", m.tallies, err)
+	}
+	if !slices.ContainsFunc(m.examples, func(s string) bool { return strings.Contains(s, "used by 2001:db8:1:2::/64 19998, 203.0.113.7 19998") }) {
+		t.Errorf("who used it up is not told: %q", m.examples)
+	}
+}
+
+// Of a request that is refused nothing is used up.
+func TestEvents_RefusedRequestsUseNothing(t *testing.T) {
+	m := &memory{allowed: mariadb.Allowance{Minute: 100}}
+	in, _ := newIntake(m)
+	two := `[` + strings.TrimSuffix(strings.Repeat(`{"message":"m"},`, 60), ",") + `]`
+	m.away = true
+	if code, _, _ := post(in, "good", two); code != 503 {
+		t.Fatalf("the store is away: %d", code)
+	}
+	m.away = false
+	if code, text, _ := post(in, "good", two); code != 202 {
+		t.Errorf("60 of 100, after 60 that were not stored: %d %s", code, text)
+	}
+}
+
+// A key that routes must not reach a project whose own origins refuse the page.
+func TestEvents_RoutesAskTheTarget(t *testing.T) {
+	m := &memory{}
+	in, _ := newIntake(m)
+	send := func(path, body string) (int, string) {
+		req := httptest.NewRequest("POST", path, strings.NewReader(body))
+		req.Header.Set("Authorization", "Bearer routes")
+		req.Header.Set("Origin", "https://elsewhere.example")
+		w := httptest.NewRecorder()
+		serving(in).ServeHTTP(w, req)
+		return w.Code, w.Body.String()
+	}
+	for path, body := range map[string]string{
+		"/v1/events":   `{"message":"m","resource":{"service.name":"narrow"}}`,
+		"/v1/sessions": `{"id":"s","sequence":1,"outcome":"clean","resource":{"service.name":"narrow"}}`,
+	} {
+		if code, text := send(path, body); code != 400 || !strings.Contains(text, "takes no reports from the origin") || len(m.to) != 0 {
+			t.Errorf("%s to a project that refuses the origin: %d %s, stored in %v", path, code, text, m.to)
+		}
+		if code, text := send(path, strings.Replace(body, "narrow", "gangway", 1)); code != 202 {
+			t.Errorf("%s to a project that takes any: %d %s", path, code, text)
+		}
+		m.to = nil
+	}
+	in.SetBacklog(Backlog{Events: 1500, ByProject: map[int64]int64{1: 10, 107: 1400}})
+	if code, _ := send("/v1/events", `{"message":"m","resource":{"service.name":"gangway"}}`); code != 429 {
+		t.Errorf("to a project whose events wait: %d", code)
 	}
 }
 

@@ -2,10 +2,13 @@ package intake
 
 import (
 	"bytes"
+	"context"
+	"log/slog"
 	"net/http"
 	"net/http/httptest"
 	"strings"
 	"testing"
+	"time"
 
 	"google.golang.org/genproto/googleapis/rpc/code"
 	"google.golang.org/genproto/googleapis/rpc/status"
@@ -84,6 +87,43 @@ func TestOTLP_WhatRecordsShareIsBounded(t *testing.T) {
 	w := ask(t, srv, "/v1/logs", "application/json", "good", gzipped(body), "Content-Encoding", "gzip")
 	if w.Code != 503 && w.Code != 413 || len(m.events()) != 0 {
 		t.Errorf("%d %.200s, %d stored", w.Code, w.Body, len(m.events()))
+	}
+}
+
+// Exporters drop what is refused: a batch of many records is taken in parts.
+func TestOTLP_TakesLargeBatchesInParts(t *testing.T) {
+	m := &memory{}
+	in := New(m, func(int64) {}, slog.New(slog.DiscardHandler), DefaultLimits, &watched{}, time.Now)
+	body := `{"resourceLogs":[{"scopeLogs":[{"logRecords":[` +
+		strings.TrimSuffix(strings.Repeat(`{"attributes":[{"key":"exception.type","value":{"stringValue":"E"}}]},`, maxElements+500), ",") + `]}]}]}`
+	w := ask(t, serving(in), "/v1/logs", "application/json", "good", gzipped(body), "Content-Encoding", "gzip")
+	if w.Code != 200 || len(m.events()) != maxElements+500 {
+		t.Errorf("%d %.200s, %d of %d stored", w.Code, w.Body, len(m.events()), maxElements+500)
+	}
+}
+
+// Nobody waits for the answer any more: reading stops.
+func TestLogLines_StopWithTheRequest(t *testing.T) {
+	in, _ := newIntake(&memory{})
+	ctx, cancel := context.WithCancel(t.Context())
+	cancel()
+	if list, err := in.readLog(ctx, &load{flight: in.flight}, []byte(strings.Repeat("ERROR no tide\n", 1000))); err == nil || len(list) > 1 {
+		t.Errorf("%d found, %v", len(list), err)
+	}
+}
+
+func TestLogLines_BoundWhatIsFound(t *testing.T) {
+	m := &memory{messages: "error"}
+	in := New(m, func(int64) {}, slog.New(slog.DiscardHandler), DefaultLimits, &watched{}, time.Now)
+	srv := serving(in)
+	if w := ask(t, srv, "/v1/log-lines", "text/plain", "good", []byte(strings.Repeat("ERROR no tide\n", maxElements+1))); w.Code != 413 || !strings.Contains(w.Body.String(), "fewer lines") || len(m.events()) != 0 {
+		t.Errorf("too many errors: %d %s", w.Code, w.Body)
+	}
+	if w := ask(t, srv, "/v1/log-lines", "text/plain", "good", []byte(strings.Repeat("ERROR no tide\n", 500))); w.Code != 202 || len(m.events()) != 500 {
+		t.Errorf("500 errors: %d %s, %d stored", w.Code, w.Body, len(m.events()))
+	}
+	if !in.flight.TryAcquire(DefaultLimits.Flight) {
+		t.Error("memory is held after the requests have ended")
 	}
 }
 

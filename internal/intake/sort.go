@@ -22,11 +22,11 @@ import (
 type sorter struct {
 	in     *Intake
 	grant  *mariadb.KeyGrant
+	origin string // of the page that sent the request; "" for other senders
 	opened *opened
 
 	parcels []*parcel
-	refused []Refused
-	letGo   int // log records that are not wanted
+	answer  Answer
 }
 
 // parcel is what goes to one project.
@@ -81,6 +81,15 @@ func (s *sorter) run(ctx context.Context) error {
 			if project, err = s.in.route(ctx, s.grant.Project, service); err != nil {
 				return err
 			}
+			if project != s.grant.Project {
+				if err := s.in.admits(project); err != nil {
+					return err
+				}
+				if err := admitsOrigin(project, s.origin); err != nil {
+					s.refuse(piece.index, "%v", err)
+					continue
+				}
+			}
 		}
 		p, err := s.parcel(project)
 		if err != nil {
@@ -115,7 +124,7 @@ func (s *sorter) parcel(project *mariadb.Project) (*parcel, error) {
 }
 
 func (s *sorter) refuse(i int, format string, args ...any) {
-	s.refused = append(s.refused, Refused{i, fmt.Sprintf(format, args...)})
+	s.answer.refuse(i, fmt.Sprintf(format, args...))
 }
 
 // take scrubs one event, checks its structure and adds it to a parcel.
@@ -141,7 +150,7 @@ func (s *sorter) take(p *parcel, of piece) {
 		return
 	}
 	if h.log && !h.exceptions && !p.project.WantsLog(h.severity) {
-		s.letGo++
+		s.answer.LetGo++
 		return
 	}
 	id := uuid.UUID{}

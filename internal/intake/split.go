@@ -30,17 +30,55 @@ type opened struct {
 	dropped  map[string]int64
 }
 
-// envelope is a request that holds messages beside what they share.
-type envelope struct {
-	Sent     string            `json:"sent"`
-	Resource json.RawMessage   `json:"resource"`
-	Events   []json.RawMessage `json:"events"`
-	Sessions []json.RawMessage `json:"sessions"`
-	Feedback []json.RawMessage `json:"feedback"`
-	Dropped  map[string]int64  `json:"dropped"`
+// Bounds of what one request may hold.
+const (
+	maxElements = 10_000   // events, sessions or feedback
+	maxShared   = 64 << 10 // bytes of an envelope's resource, which counts for each element
+	maxFound    = 48 << 20 // bytes of all elements, each with what it shares with the others
+)
+
+// elements are the messages of an array. They share its memory.
+type elements []json.RawMessage
+
+var (
+	errNoArray      = errors.New("it is no array")
+	errManyElements = fault.New(fault.TooLarge, "the request holds more than %d elements; nothing was stored of it, send them in several requests", maxElements)
+)
+
+// UnmarshalJSON reads an array, and no further than one element over the bound.
+func (e *elements) UnmarshalJSON(raw []byte) error {
+	d := jsontext.NewDecoder(bytes.NewBuffer(raw), jsontext.AllowDuplicateNames(true), jsontext.AllowInvalidUTF8(true))
+	if t, err := d.ReadToken(); err != nil || t.Kind() == 'n' {
+		return err
+	} else if t.Kind() != '[' {
+		return errNoArray
+	}
+	*e = elements{}
+	for d.PeekKind() != ']' {
+		v, err := d.ReadValue()
+		if err != nil {
+			return err
+		}
+		if len(*e) == maxElements {
+			return errManyElements
+		}
+		end := int(d.InputOffset())
+		*e = append(*e, raw[end-len(v):end:end])
+	}
+	return nil
 }
 
-func (e *envelope) messages(list string) []json.RawMessage {
+// envelope is a request that holds messages beside what they share.
+type envelope struct {
+	Sent     string           `json:"sent"`
+	Resource json.RawMessage  `json:"resource"`
+	Events   elements         `json:"events"`
+	Sessions elements         `json:"sessions"`
+	Feedback elements         `json:"feedback"`
+	Dropped  map[string]int64 `json:"dropped"`
+}
+
+func (e *envelope) messages(list string) elements {
 	switch list {
 	case "sessions":
 		return e.Sessions
@@ -64,12 +102,15 @@ func open(raw []byte, lines bool, list string) (*opened, error) {
 	if lines {
 		for line := range bytes.Lines(raw) {
 			if line = bytes.TrimSpace(line); len(line) > 0 {
+				if len(o.pieces) == maxElements {
+					return nil, errManyElements
+				}
 				o.pieces = append(o.pieces, piece{len(o.pieces), line})
 			}
 		}
 		return o, nil
 	}
-	var messages []json.RawMessage
+	var messages elements
 	switch raw[0] {
 	case '[':
 		if err := json.Unmarshal(raw, &messages); err != nil {
@@ -78,7 +119,7 @@ func open(raw []byte, lines bool, list string) (*opened, error) {
 	case '{':
 		var env envelope
 		if err := json.Unmarshal(raw, &env); err != nil {
-			if _, ok := errors.AsType[*json.SyntaxError](err); ok {
+			if _, ok := errors.AsType[*json.SyntaxError](err); ok || errors.Is(err, errManyElements) {
 				return nil, unreadable(raw, err)
 			}
 			return nil, fault.New(fault.BadInput, "the envelope does not fit: %v", err)
@@ -90,6 +131,9 @@ func open(raw []byte, lines bool, list string) (*opened, error) {
 		o.dropped = env.Dropped
 		o.sent, _ = time.Parse(time.RFC3339Nano, env.Sent) // unreadable: the clock is not corrected
 		var shared event.Attributes
+		if len(env.Resource) > maxShared || len(env.Resource)*len(messages) > maxFound {
+			return nil, fault.New(fault.TooLarge, "the envelope's resource has %d bytes and counts for each of its %d elements; %d bytes are the most, and %d MiB for all together: send fewer attributes or fewer elements", len(env.Resource), len(messages), maxShared, maxFound>>20)
+		}
 		if len(env.Resource) > 0 {
 			if err := json.Unmarshal(env.Resource, &shared); err != nil {
 				return nil, fault.New(fault.BadInput, "the envelope's resource: %v", err)
@@ -106,6 +150,9 @@ func open(raw []byte, lines bool, list string) (*opened, error) {
 }
 
 func unreadable(raw []byte, err error) error {
+	if errors.Is(err, errManyElements) {
+		return errManyElements
+	}
 	if s, ok := errors.AsType[*json.SyntaxError](err); ok {
 		return fault.New(fault.BadInput, "the body is no JSON: %v at byte %d of %d", s, s.Offset, len(raw))
 	}

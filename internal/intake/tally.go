@@ -53,10 +53,11 @@ func (in *Intake) Flush(ctx context.Context) error {
 	return failed
 }
 
-// countRefused counts events that were refused, with their reasons.
-func (in *Intake) countRefused(project int64, list []Refused) {
-	in.watch.Refused(len(list), "unreadable")
-	for _, r := range list {
+// countRefused counts events that were refused, with the reasons that are told.
+func (in *Intake) countRefused(project int64, a *Answer) {
+	in.watch.Refused(len(a.Refused)+a.RefusedMore, "unreadable")
+	in.tallies.add(project, in.now(), mariadb.CauseRefused, "unreadable", a.RefusedMore, "")
+	for _, r := range a.Refused {
 		in.tallies.add(project, in.now(), mariadb.CauseRefused, "unreadable", 1, r.Detail)
 	}
 }
@@ -84,12 +85,12 @@ func (in *Intake) countFailed(project int64, err error) {
 }
 
 // over counts events that were turned away because the allowance is used up.
-func (in *Intake) over(project int64, events int, err error) error {
+func (in *Intake) over(p *mariadb.Project, events int, err error) error {
 	o, ok := errors.AsType[*overError](err)
 	if !ok {
 		return err
 	}
 	in.watch.TurnedAway("over_allowance")
-	in.tallies.add(project, in.now(), mariadb.CauseOver, string(o.span), events, "")
+	in.tallies.add(p.ID, in.now(), mariadb.CauseOver, o.what, events, o.usedBy)
 	return err
 }

@@ -60,7 +60,7 @@ func (in *Intake) words(of wordKind) func(http.ResponseWriter, *http.Request, *m
 		if err != nil {
 			return err
 		}
-		raw, load, err := in.read(w, r)
+		raw, load, err := in.readTwice(w, r)
 		defer load.release()
 		if err != nil {
 			return err
@@ -70,7 +70,7 @@ func (in *Intake) words(of wordKind) func(http.ResponseWriter, *http.Request, *m
 			return err
 		}
 		if err := in.allowance.usedUp(g.Project, in.now()); err != nil {
-			return in.over(g.Project.ID, len(got.pieces), err)
+			return in.over(g.Project, len(got.pieces), err)
 		}
 		answer := Answer{Refused: []Refused{}}
 		homes := map[*mariadb.Project][]pipeline.Word{}
@@ -80,16 +80,18 @@ func (in *Intake) words(of wordKind) func(http.ResponseWriter, *http.Request, *m
 				return err
 			}
 			if project == nil {
-				answer.Refused = append(answer.Refused, Refused{piece.index, word.refusal})
+				answer.refuse(piece.index, word.refusal)
 				continue
 			}
 			homes[project] = append(homes[project], word.Word)
 			answer.Stored++
 		}
-		in.countRefused(g.Project.ID, answer.Refused)
+		in.countRefused(g.Project.ID, &answer)
+		taken := taking{in: in, ctx: r.Context(), from: web.Sender(r)}
+		defer taken.giveBack()
 		for project, words := range homes {
-			if err := in.allowance.take(r.Context(), in.store, project, in.now(), int64(len(words))); err != nil {
-				return in.over(project.ID, len(words), err)
+			if err := taken.take(project, int64(len(words)), int64(len(words))); err != nil {
+				return err
 			}
 		}
 		for project, words := range homes {
@@ -104,13 +106,10 @@ func (in *Intake) words(of wordKind) func(http.ResponseWriter, *http.Request, *m
 					return err
 				}
 			}
+			taken.keep(project)
 			in.wake(project.ID)
 		}
-		status := http.StatusAccepted
-		if answer.Stored == 0 && len(answer.Refused) > 0 {
-			status = http.StatusBadRequest
-		}
-		return web.WriteJSON(w, status, answer)
+		return web.WriteJSON(w, answer.status(), answer)
 	}
 }
 
@@ -133,6 +132,12 @@ func (in *Intake) word(r *http.Request, of wordKind, g *mariadb.KeyGrant, resour
 	if g.Key.Routes {
 		if project, err = in.route(r.Context(), g.Project, about.Resource.Text("service.name")); err != nil {
 			return nil, heard{}, err
+		}
+		if err := in.admits(project); err != nil {
+			return nil, heard{}, err
+		}
+		if err := admitsOrigin(project, r.Header.Get("Origin")); err != nil {
+			return nil, heard{refusal: err.Error()}, nil
 		}
 	}
 	clean, _, err := project.Rules.Policy().JSON(p.raw)

@@ -11,18 +11,32 @@ type Allowance struct{ Minute, Day int64 }
 // DefaultAllowance is that of a project that says nothing.
 var DefaultAllowance = Allowance{Minute: 100_000, Day: 20_000_000}
 
-// Span is a stretch of time that an allowance is given for.
+// Span is what an allowance is given for: a stretch of time, and the events
+// that arrive in it or the events that others stand for.
 type Span string
 
 // The spans.
 const (
-	Minute Span = "minute"
-	OfDay  Span = "day"
+	Minute         Span = "minute"
+	OfDay          Span = "day"
+	MinuteStoodFor Span = "minute stood for"
+	DayStoodFor    Span = "day stood for"
 )
+
+// Unit is the stretch of time: "minute" or "day".
+func (s Span) Unit() string {
+	if s == Minute || s == MinuteStoodFor {
+		return string(Minute)
+	}
+	return string(OfDay)
+}
+
+// StoodFor says whether the events that others stand for are counted.
+func (s Span) StoodFor() bool { return s == MinuteStoodFor || s == DayStoodFor }
 
 // Length is how long a span is.
 func (s Span) Length() time.Duration {
-	if s == Minute {
+	if s.Unit() == string(Minute) {
 		return time.Minute
 	}
 	return 24 * time.Hour

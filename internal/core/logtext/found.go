@@ -15,11 +15,8 @@ import (
 // "assigning failed: TypeError: no crew".
 var headIn = regexp.MustCompile(`(?:^|[\s:>(])((?:Uncaught |Unhandled exception\. |panic: |PHP Fatal error: +Uncaught )?[A-Za-z_$][\w$.\\]*(?:Error|Exception|Throwable|Rejection)(?: \[[\w$]+\])?(?:: .*)?)$`)
 
-// headText is the part of a line that a trace begins with.
+// headText is the part of a line without a role that a trace begins with.
 func headText(text string) string {
-	if _, role := stacktrace.RoleOf(text); role != stacktrace.NoRole {
-		return text
-	}
 	if !strings.Contains(text, "Error") && !strings.Contains(text, "Exception") && !strings.Contains(text, "Throwable") && !strings.Contains(text, "Rejection") && !strings.Contains(text, "panic: ") {
 		return text
 	}

@@ -43,6 +43,7 @@ type Parser struct {
 	lanes map[string]*lane
 	count int64 // of lines
 	found []Found
+	spent int // bytes that expressions were run over, for the proof that a line is bounded
 }
 
 // New makes a parser.
@@ -52,6 +53,48 @@ func New() *Parser { return &Parser{lanes: map[string]*lane{}} }
 type line struct {
 	text   string
 	offset int64
+	spent  *int // the parser's
+
+	// What expressions tell of the text, found out at most once: a line may be
+	// asked about again by every frame that follows it.
+	looked   bool
+	language stacktrace.Language
+	role     stacktrace.Role
+	begins   *beginning
+}
+
+// beginning is what a line that waits may begin.
+type beginning struct {
+	text      string // from where a trace would begin
+	head      bool   // it is a head by all that stacktrace knows
+	languages []stacktrace.Language
+}
+
+// roleOf says what the line is, and to a trace of which language.
+func (x *line) roleOf() (stacktrace.Language, stacktrace.Role) {
+	if !x.looked {
+		*x.spent += len(x.text)
+		x.language, x.role = stacktrace.RoleOf(x.text)
+		x.looked = true
+	}
+	return x.language, x.role
+}
+
+// beginning finds out what the line may begin.
+func (x *line) beginning() *beginning {
+	if x.begins == nil {
+		_, role := x.roleOf()
+		*x.spent += 3 * len(x.text)
+		b := &beginning{text: x.text}
+		if role == stacktrace.NoRole {
+			if b.text = headText(x.text); b.text != x.text {
+				_, role = stacktrace.RoleOf(b.text)
+			}
+		}
+		b.head, b.languages = role == stacktrace.Head, stacktrace.BeginsIn(b.text)
+		x.begins = b
+	}
+	return x.begins
 }
 
 // lane is one writer's lines.
@@ -112,10 +155,11 @@ func (p *Parser) Line(text string, offset int64) []Found {
 	if p.count%silent == 0 {
 		p.endSilent()
 	}
+	x := line{text: event.TrimText(text, mostLine), offset: offset, spent: &p.spent}
 	r, rest := jsonRecord(text), text
 	alone := r != nil // all of it stands on its line
 	if !alone {
-		if _, role := stacktrace.RoleOf(text); role == stacktrace.NoRole {
+		if _, role := x.roleOf(); role == stacktrace.NoRole {
 			r, rest = textRecord(text)
 		}
 		if t := l.trace; r != nil && r.when.IsZero() && t != nil && t.language.GoesOn(text, t.last()) {
@@ -129,7 +173,10 @@ func (p *Parser) Line(text string, offset int64) []Found {
 		p.structured(r, offset)
 		return p.take()
 	}
-	p.plain(l, line{event.TrimText(rest, mostLine), offset}, r, record{when: at})
+	if len(rest) != len(text) {
+		x = line{text: event.TrimText(rest, mostLine), offset: offset, spent: &p.spent}
+	}
+	p.plain(l, x, r, record{when: at})
 	return p.take()
 }
 
@@ -266,18 +313,19 @@ func (p *Parser) message(r *record, pending []line) {
 // has one, bare what is known of a line without.
 func (p *Parser) plain(l *lane, x line, r *record, bare record) {
 	if t := l.trace; t != nil {
+		p.spent += 3 * len(x.text)
 		frame, more := t.language.IsFrame(x.text), t.language.GoesOn(x.text, t.last())
 		erred := l.record != nil && l.record != t.record && l.record.severity.Number() >= 17
 		switch begins := t.language.Begins(x.text) && (!more || erred); {
 		case r != nil && !frame && !(t.prefixed && more):
-		case !frame && !more, begins, frame && l.begun(t.language), !frame && l.awaits(x.text):
+		case !frame && !more, begins, frame && l.begun(t.language), !frame && l.awaits(&x):
 		default:
 			t.prefixed = t.prefixed || r != nil
 			t.add(x.text, l.lines)
 			return
 		}
 	}
-	language, role := stacktrace.RoleOf(x.text)
+	language, role := x.roleOf()
 	if role == stacktrace.Frame {
 		p.begin(l, x, r, bare, language)
 		return
@@ -307,11 +355,11 @@ func (p *Parser) plain(l *lane, x line, r *record, bare record) {
 // cutOff remembers pending lines that a trace may begin with, when another
 // record comes.
 func (p *Parser) cutOff(l *lane) {
-	begins := func(x line) bool {
-		_, role := stacktrace.RoleOf(headText(x.text))
-		return role == stacktrace.Head
+	begins := false
+	for i := range l.pending {
+		begins = begins || l.pending[i].beginning().head
 	}
-	if slices.ContainsFunc(l.pending, begins) {
+	if begins {
 		p.endCut(l)
 		l.cut = &cutOff{l.record, l.taken, l.pending, l.lines}
 		l.taken = true // the message waits with what it may belong to
@@ -320,8 +368,8 @@ func (p *Parser) cutOff(l *lane) {
 
 // awaits says whether a line is the first frame of a trace that pending lines
 // begin.
-func (l *lane) awaits(text string) bool {
-	language, role := stacktrace.RoleOf(text)
+func (l *lane) awaits(x *line) bool {
+	language, role := x.roleOf()
 	return role == stacktrace.Frame && l.begun(language)
 }
 
@@ -334,8 +382,8 @@ func (l *lane) begun(language stacktrace.Language) bool {
 // when none does.
 func headOf(pending []line, language stacktrace.Language) int {
 	at := -1
-	for i, x := range pending {
-		if language.Begins(headText(x.text)) && (at < 0 || !language.BeginsFirst()) {
+	for i := range pending {
+		if slices.Contains(pending[i].beginning().languages, language) && (at < 0 || !language.BeginsFirst()) {
 			at = i
 		}
 	}
@@ -376,7 +424,7 @@ func (p *Parser) begin(l *lane, x line, r *record, bare record, language stacktr
 			case i < head:
 				t.message += y.text + "\n"
 			case i == head:
-				text := headText(y.text)
+				text := l.pending[i].beginning().text
 				t.message += strings.TrimSuffix(y.text, text)
 				t.add(text, l.lines)
 			default:

@@ -93,6 +93,16 @@ func (l Language) Begins(line string) bool {
 	return parts[l].head != nil && parts[l].head(line[:min(len(line), maxLine)])
 }
 
+// BeginsIn lists the languages a trace of which may begin with a line.
+func BeginsIn(line string) (all []Language) {
+	for _, f := range forms {
+		if f.language.Begins(line) {
+			all = append(all, f.language)
+		}
+	}
+	return all
+}
+
 // GoesOn says whether a line that is no frame goes on with a trace of the
 // language whose last line is before.
 func (l Language) GoesOn(line, before string) bool {

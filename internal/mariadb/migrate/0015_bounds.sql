@@ -1,0 +1,3 @@
+-- +goose Up
+-- Events that others stand for have an allowance of their own.
+ALTER TABLE allowance MODIFY span VARCHAR(16) NOT NULL;
