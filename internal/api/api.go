@@ -13,10 +13,12 @@ import (
 	"net/url"
 	"strconv"
 	"sync"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 	"github.com/go-chi/chi/v5"
+	"golang.org/x/sync/semaphore"
 
 	"firethorn/internal/core/fault"
 	"firethorn/internal/mariadb"
@@ -37,8 +39,16 @@ type API struct {
 	disk    func() (free int64, err error)
 	trials  trials
 	reviews reviews
+	guesses *guesses
+	watch   Observer            // nil: nobody measures
+	memory  *semaphore.Weighted // bytes of bodies that are being read and worked on
 
 	clients string // version of those that are handed out
+}
+
+// Observer is told what those who measure want to know.
+type Observer interface {
+	WrongSecret(what string)
 }
 
 // Options of New.
@@ -51,6 +61,7 @@ type Options struct {
 	Wake      func(project int64)            // something was put into the inbox; nil: nobody files here
 	DiskFree  func() (free int64, err error) // of the private database; nil: it runs elsewhere
 	Clients   string                         // version of the clients that the service hands out
+	Watch     Observer                       // nil: nobody measures
 	Metrics   http.Handler                   // served at /metrics to those who may read; nil: not
 }
 
@@ -59,11 +70,12 @@ const Version = "0.1.0"
 
 // New makes the API and adds its routes to r.
 func New(r chi.Router, opt Options) *API {
-	a := &API{trials: make(trials, tryAtOnce), store: opt.Store, code: opt.Code, units: opt.Units, log: opt.Log, public: opt.PublicURL, wake: opt.Wake, disk: opt.DiskFree, clients: opt.Clients}
+	a := &API{trials: make(trials, tryAtOnce), store: opt.Store, code: opt.Code, units: opt.Units, log: opt.Log, public: opt.PublicURL, wake: opt.Wake, disk: opt.DiskFree, clients: opt.Clients,
+		guesses: newGuesses(time.Now), watch: opt.Watch, memory: semaphore.NewWeighted(bodyMemory)}
 	a.live = newHub(opt.Store, opt.Log)
 	guard := http.NewCrossOriginProtection()
 	r.Group(func(r chi.Router) {
-		r.Use(web.Secure, a.checkHost, guard.Handler, a.authenticate)
+		r.Use(web.Secure, a.checkHost, guard.Handler, a.authenticate, a.boundBodies)
 		a.register(r)
 		r.Post("/api/projects/{project}/symbols/content", web.Handle(a.log, a.putSymbol))
 		r.Post("/api/projects/{project}/repository/bundle", web.Handle(a.log, a.putBundle))
@@ -128,7 +140,8 @@ func problem(status int, msg string, errs []error) *web.Problem {
 
 // op registers an operation that needs an action's right.
 func op[I, O any](h huma.API, a *API, method, path, id, summary string, need action, fn func(context.Context, *I) (*O, error)) {
-	huma.Register(h, huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary, MaxBodyBytes: 4 << 20}, func(ctx context.Context, in *I) (*O, error) {
+	huma.Register(h, huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary, MaxBodyBytes: maxBody(need), BodyReadTimeout: bodyTime,
+		Extensions: map[string]any{"x-permission": string(need)}}, func(ctx context.Context, in *I) (*O, error) {
 		project := ""
 		if p, ok := any(in).(interface{ projectName() string }); ok {
 			project = p.projectName()

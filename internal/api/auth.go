@@ -5,7 +5,6 @@ import (
 	"errors"
 	"net"
 	"net/http"
-	"slices"
 	"strings"
 	"time"
 
@@ -14,36 +13,24 @@ import (
 	"firethorn/internal/web"
 )
 
-// action is what somebody wants to do, as far as rights tell actions apart.
-type action int
+// action is what somebody wants to do: a permission, or one of the two that
+// need none.
+type action = mariadb.Permission
 
 const (
-	anyone     action = iota // whoever is known
-	see                      // read issues and events
-	triage                   // decide about issues
-	pushSymbol               // push symbols
-	announce                 // announce releases, mark deploys
-	readRules                // read a project's rules, check and try others
-	pushRules                // change a project's rules
-	administer               // projects, keys, people, tokens
-	signIn                   // open a session by a link: needs no right
+	anyone     action = "anyone"  // whoever is known
+	signIn     action = "sign-in" // open a session by a link: whoever has the link
+	see               = mariadb.ReadIssues
+	seeEvents         = mariadb.ReadEvents
+	triage            = mariadb.TriageIssues
+	pushSymbol        = mariadb.PushSymbols
+	announce          = mariadb.AnnounceReleases
+	checkRules        = mariadb.CheckRules
+	pushRules         = mariadb.PushRules
+	administer        = mariadb.Administer
 )
 
-// allows lists what each scope may do.
-var allows = map[mariadb.Scope][]action{
-	mariadb.ScopeBuild:  {anyone, pushSymbol, announce, readRules, pushRules, signIn},
-	mariadb.ScopeRead:   {anyone, see, readRules, signIn},
-	mariadb.ScopePerson: {anyone, see, triage, pushSymbol, announce, readRules, pushRules, signIn},
-	mariadb.ScopeAdmin:  {anyone, see, triage, pushSymbol, announce, readRules, pushRules, administer, signIn},
-}
-
 type grantKey struct{}
-
-// wrongTokenWait is how long the answer to a wrong token takes.
-const wrongTokenWait = 200 * time.Millisecond
-
-// sessionCookie holds a browser's session.
-const sessionCookie = "firethorn_session"
 
 // authenticate finds out who asks, by token or cookie. Only opening a session
 // by a sign-in link passes without either.
@@ -51,17 +38,48 @@ func (a *API) authenticate(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		g, err := a.grantSoon(r)
 		if err != nil {
-			if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.Unauthorized && r.Header.Get("Authorization") != "" { // guessing is slow
-				select {
-				case <-r.Context().Done():
-				case <-time.After(wrongTokenWait):
-				}
+			if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.Unauthorized && r.Header.Get("Authorization") != "" {
+				err = a.wrongSecret(r, "token", err)
 			}
 			web.WriteError(w, r, a.log, err)
 			return
 		}
 		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), grantKey{}, g)))
 	})
+}
+
+// wrongSecret notes a wrong secret: in the log with the address and never the
+// secret, in the metrics, and against the address. It gives the error to answer
+// with.
+func (a *API) wrongSecret(r *http.Request, what string, err error) error {
+	from := web.Sender(r)
+	count, burst := a.guesses.wrong(r.Context(), from)
+	if count <= loggedGuesses || count%100 == 0 {
+		a.log.Warn("a wrong "+what+" was sent", "address", from, "wrong_so_far", count, "method", r.Method, "path", r.URL.Path)
+	}
+	if a.watch != nil {
+		a.watch.WrongSecret(what)
+	}
+	if burst != nil {
+		return burst
+	}
+	return err
+}
+
+// The cookie of a browser's session. Under https its name makes browsers refuse
+// it from other hosts and over plain http (RFC 6265bis, section 4.1.3.2).
+const (
+	plainSessionCookie  = "firethorn_session"
+	secureSessionCookie = "__Host-firethorn_session"
+)
+
+// sessionCookieName is the name of the cookie that a request would carry: the
+// secure one wherever it is there.
+func sessionCookieName(r *http.Request) string {
+	if _, err := r.Cookie(secureSessionCookie); err == nil {
+		return secureSessionCookie
+	}
+	return plainSessionCookie
 }
 
 // grantTime is how long finding out who asks may take.
@@ -92,9 +110,9 @@ func (a *API) grant(r *http.Request) (*mariadb.Grant, error) {
 		return a.store.GrantOfToken(r.Context(), strings.TrimSpace(text))
 	}
 	if r.Method == http.MethodPost && r.URL.Path == "/api/session" {
-		return &mariadb.Grant{Scope: mariadb.ScopeBuild}, nil
+		return &mariadb.Grant{Permissions: []mariadb.Permission{signIn}}, nil
 	}
-	c, err := r.Cookie(sessionCookie)
+	c, err := r.Cookie(sessionCookieName(r))
 	if err != nil {
 		return nil, fault.New(fault.Unauthorized, "sign in first: open a sign-in link (firethorn person link NAME prints one), or send Authorization: Bearer TOKEN")
 	}
@@ -112,39 +130,60 @@ func grantOf(ctx context.Context) *mariadb.Grant {
 // may answers whether who asks may do something to a project ("": to all).
 func (a *API) may(ctx context.Context, need action, project string) error {
 	g := grantOf(ctx)
-	for _, can := range allows[g.Scope] {
-		if can != need {
-			continue
+	if need == anyone {
+		return nil
+	}
+	if !g.Allows(need) {
+		return fault.New(fault.Forbidden, "this needs the permission %s; this %s has %s", need, grantKind(g), permissionList(g))
+	}
+	if g.Project == 0 {
+		return nil
+	}
+	if project != "" {
+		p, err := a.store.Project(ctx, project)
+		if err != nil && !isNotFound(err) {
+			return err
 		}
-		if g.Project == 0 || need == anyone {
+		if err == nil && p.ID == g.Project {
 			return nil
 		}
-		if project != "" {
-			p, err := a.store.Project(ctx, project)
-			if err != nil {
-				return err
-			}
-			if p.ID == g.Project {
-				return nil
-			}
-		}
-		return fault.New(fault.Forbidden, "this token is good for one project only, and not for this")
 	}
-	return fault.New(fault.Forbidden, "a token of scope %s may not do this", g.Scope)
+	return fault.New(fault.Forbidden, "this token is good for one project only, and not for this")
 }
 
-// allowed says whether the scope of who asks may do something.
-func (a *API) allowed(ctx context.Context, need action) bool {
-	return slices.Contains(allows[grantOf(ctx).Scope], need)
+func isNotFound(err error) bool {
+	f, ok := errors.AsType[*fault.Error](err)
+	return ok && f.Code == fault.NotFound
 }
 
-// actor is whose name stands in the history.
+func grantKind(g *mariadb.Grant) string {
+	if g.Token == 0 {
+		return "session"
+	}
+	return "token"
+}
+
+func permissionList(g *mariadb.Grant) string {
+	if len(g.Permissions) == 0 {
+		return "none"
+	}
+	var all []string
+	for _, p := range g.Permissions {
+		all = append(all, string(p))
+	}
+	return strings.Join(all, ", ")
+}
+
+// allowed says whether who asks has a permission.
+func (a *API) allowed(ctx context.Context, need action) bool { return grantOf(ctx).Allows(need) }
+
+// actor is who stands in the history.
 func actor(ctx context.Context) mariadb.Actor {
 	g := grantOf(ctx)
 	if g.Person != nil {
-		return mariadb.Actor{Kind: "person", Name: g.Person.Name}
+		return mariadb.Actor{Kind: "person", ID: g.Person.ID, Name: g.Person.Name}
 	}
-	return mariadb.Actor{Kind: "token", Name: g.Label}
+	return mariadb.Actor{Kind: "token", ID: g.Token, Name: g.Label}
 }
 
 // checkHost refuses names that are not ours, so that a foreign name pointed at

@@ -67,7 +67,7 @@ func (a *API) life(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		list, waiting, err := a.store.Notices(ctx, person, in.Unseen, in.Before, in.Limit)
+		list, waiting, err := a.store.Notices(ctx, person, grantOf(ctx).Project, in.Unseen, in.Before, in.Limit)
 		out := contract.Notices{Waiting: waiting, Notices: []contract.Notice{}}
 		for _, n := range list {
 			out.Notices = append(out.Notices, contract.Notice{ID: n.ID, At: n.At, Issue: fmt.Sprintf("%s/%d", n.Project, n.Number), Headline: n.Headline, Actor: n.Actor, Kind: n.Kind, Words: n.Words, Seen: n.Seen})
@@ -82,7 +82,7 @@ func (a *API) life(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		return &struct{}{}, a.store.SeeNotices(ctx, person, in.Body.UpTo)
+		return &struct{}{}, a.store.SeeNotices(ctx, person, grantOf(ctx).Project, in.Body.UpTo)
 	})
 }
 

@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"maps"
@@ -20,12 +21,14 @@ type hub struct {
 	log   *slog.Logger
 	mu    sync.Mutex
 	subs  map[chan map[string]int64]bool
+
+	lookEvery time.Duration // at the session that opened a stream
 }
 
 const livePoll = 400 * time.Millisecond
 
 func newHub(store *mariadb.Store, log *slog.Logger) *hub {
-	return &hub{store: store, log: log, subs: map[chan map[string]int64]bool{}}
+	return &hub{store: store, log: log, subs: map[chan map[string]int64]bool{}, lookEvery: 5 * time.Second}
 }
 
 func (h *hub) subscribe() (<-chan map[string]int64, func()) {
@@ -98,6 +101,13 @@ func (h *hub) tell(changed map[string]int64) {
 	}
 }
 
+// unlimited lifts the limits on the time that a request and its answer may take:
+// a stream has none.
+func unlimited(w http.ResponseWriter) error {
+	c := http.NewResponseController(w)
+	return errors.Join(c.SetReadDeadline(time.Time{}), c.SetWriteDeadline(time.Time{}))
+}
+
 // serveLive is a stream of server-sent events: "change" with a project's name
 // and change number.
 func (a *API) serveLive(w http.ResponseWriter, r *http.Request) error {
@@ -108,8 +118,7 @@ func (a *API) serveLive(w http.ResponseWriter, r *http.Request) error {
 	if !ok {
 		return fault.New(fault.Internal, "streams do not work here")
 	}
-	// The limit on reading a request does not hold for a stream.
-	if err := http.NewResponseController(w).SetReadDeadline(time.Time{}); err != nil {
+	if err := unlimited(w); err != nil {
 		return err
 	}
 	changes, stop := a.live.subscribe()
@@ -119,10 +128,18 @@ func (a *API) serveLive(w http.ResponseWriter, r *http.Request) error {
 	flush.Flush()
 	beat := time.NewTicker(20 * time.Second)
 	defer beat.Stop()
+	look := time.NewTicker(a.live.lookEvery)
+	defer look.Stop()
 	for {
 		select {
 		case <-r.Context().Done():
 			return nil
+		case <-look.C: // the stream ends with the session or token it was opened by
+			_, err := a.grantSoon(r)
+			if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.Unauthorized {
+				return nil
+			}
+			continue
 		case <-beat.C:
 			fmt.Fprint(w, ": still here\n\n")
 		case changed := <-changes:

@@ -1,13 +1,17 @@
 package api
 
 import (
+	"cmp"
 	"context"
+	"errors"
 	"net/http"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 
 	"firethorn/internal/contract"
+	"firethorn/internal/core/fault"
 	"firethorn/internal/mariadb"
 )
 
@@ -16,6 +20,24 @@ const inviteLife = 24 * time.Hour
 // SignInBody holds the secret of a sign-in link.
 type SignInBody struct {
 	Link string `json:"link" minLength:"20" maxLength:"100" doc:"what stands behind the # of a sign-in link"`
+}
+
+// signInRequest is a sign-in with the request that it came by.
+type signInRequest struct {
+	Body    SignInBody
+	request *http.Request
+}
+
+// Resolve keeps the request, for who guesses.
+func (s *signInRequest) Resolve(ctx huma.Context) []error {
+	s.request, _ = humachi.Unwrap(ctx)
+	return nil
+}
+
+// sessionCookies are the cookies that a session may stand in.
+type sessionCookies struct {
+	Secure string `cookie:"__Host-firethorn_session"`
+	Plain  string `cookie:"firethorn_session"`
 }
 
 type sessionOut struct {
@@ -36,18 +58,18 @@ func (a *API) people(h huma.API) {
 		}
 		return &body[contract.Me]{me}, nil
 	})
-	op(h, a, "POST", "/api/session", "sign-in", "Open a session with a one-time link", signIn, func(ctx context.Context, in *body[SignInBody]) (*sessionOut, error) {
+	op(h, a, "POST", "/api/session", "sign-in", "Open a session with a one-time link", signIn, func(ctx context.Context, in *signInRequest) (*sessionOut, error) {
 		secret, err := a.store.SignIn(ctx, in.Body.Link)
+		if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.Unauthorized {
+			err = a.wrongSecret(in.request, "sign-in link", err)
+		}
 		if err != nil {
-			time.Sleep(300 * time.Millisecond) // guessing is slow
 			return nil, err
 		}
 		return &sessionOut{a.cookie(secret, int(mariadb.SessionLife.Seconds()))}, nil
 	})
-	op(h, a, "DELETE", "/api/session", "sign-out", "End the session", anyone, func(ctx context.Context, in *struct {
-		Session string `cookie:"firethorn_session"`
-	}) (*sessionOut, error) {
-		return &sessionOut{a.cookie("", -1)}, a.store.SignOut(ctx, in.Session)
+	op(h, a, "DELETE", "/api/session", "sign-out", "End the session", anyone, func(ctx context.Context, in *sessionCookies) (*sessionOut, error) {
+		return &sessionOut{a.cookie("", -1)}, a.store.SignOut(ctx, cmp.Or(in.Secure, in.Plain))
 	})
 	op(h, a, "GET", "/api/people", "list-people", "Who works here, in which teams, and who did", see, func(ctx context.Context, _ *noInput) (*body[contract.People], error) {
 		list, err := a.store.People(ctx)
@@ -75,7 +97,15 @@ func (a *API) people(h huma.API) {
 		}
 		return a.invite(ctx, p)
 	})
-	op(h, a, "POST", "/api/tokens", "create-token", "Make a token; its text is shown this once", administer, a.createToken)
+	op(h, a, "POST", "/api/people/{who}/sign-out", "sign-out-person", "End all sessions and unused sign-in links of somebody", administer, func(ctx context.Context, in *PersonPath) (*body[contract.SignedOut], error) {
+		p, err := a.somebody(ctx, in.Who)
+		if err != nil {
+			return nil, err
+		}
+		n, err := a.store.SignOutPerson(ctx, p.ID)
+		return &body[contract.SignedOut]{contract.SignedOut{Name: p.Name, Sessions: n}}, err
+	})
+	a.tokens(h)
 }
 
 func person(p *mariadb.Person) contract.Person {
@@ -97,25 +127,9 @@ func (a *API) invite(ctx context.Context, p *mariadb.Person) (*body[contract.Per
 }
 
 func (a *API) cookie(secret string, maxAge int) http.Cookie {
-	return http.Cookie{Name: sessionCookie, Value: secret, Path: "/", MaxAge: maxAge, HttpOnly: true, SameSite: http.SameSiteLaxMode, Secure: a.public.Scheme == "https"}
-}
-
-func (a *API) createToken(ctx context.Context, in *body[contract.NewToken]) (*body[contract.Token], error) {
-	var project, who int64
-	if in.Body.Project != "" {
-		p, err := a.store.Project(ctx, in.Body.Project)
-		if err != nil {
-			return nil, err
-		}
-		project = p.ID
+	c := http.Cookie{Name: plainSessionCookie, Value: secret, Path: "/", MaxAge: maxAge, HttpOnly: true, SameSite: http.SameSiteLaxMode}
+	if a.public.Scheme == "https" {
+		c.Name, c.Secure = secureSessionCookie, true
 	}
-	if in.Body.Person != "" {
-		p, err := a.somebody(ctx, in.Body.Person)
-		if err != nil {
-			return nil, err
-		}
-		who = p.ID
-	}
-	text, err := a.store.NewToken(ctx, in.Body.Label, mariadb.Scope(in.Body.Scope), project, who, time.Duration(in.Body.Days)*24*time.Hour)
-	return &body[contract.Token]{contract.Token{Label: in.Body.Label, Scope: in.Body.Scope, Token: text}}, err
+	return c
 }

@@ -14,7 +14,7 @@ const regroupingsListed = 20
 
 func (a *API) regroupings(h huma.API) {
 	const base = "/api/projects/{project}/"
-	op(h, a, "GET", base+"regroupings", "show-regroupings", "How a project's events are grouped, and how stored ones were regrouped", readRules, func(ctx context.Context, in *ProjectPath) (*body[contract.Grouping], error) {
+	op(h, a, "GET", base+"regroupings", "show-regroupings", "How a project's events are grouped, and how stored ones were regrouped", see, func(ctx context.Context, in *ProjectPath) (*body[contract.Grouping], error) {
 		p, err := a.store.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err

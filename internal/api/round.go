@@ -23,6 +23,8 @@ type RoundOf struct {
 	Project string `query:"project" doc:"only in this one; absent: in all"`
 }
 
+func (r *RoundOf) projectName() string { return r.Project }
+
 func (a *API) round(h huma.API) {
 	const path = "/api/round"
 	type queue struct {

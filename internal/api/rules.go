@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"net/http"
+	"slices"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -16,7 +17,7 @@ import (
 )
 
 func (a *API) rules(h huma.API) {
-	op(h, a, "GET", "/api/projects/{project}/rules", "show-rules", "A project's rules file", readRules, func(ctx context.Context, in *struct {
+	op(h, a, "GET", "/api/projects/{project}/rules", "show-rules", "A project's rules file", checkRules, func(ctx context.Context, in *struct {
 		ProjectPath
 		Version int `query:"version" minimum:"0" doc:"0: the newest"`
 	}) (*body[contract.Rules], error) {
@@ -30,7 +31,7 @@ func (a *API) rules(h huma.API) {
 		}
 		return a.rulesFile(ctx, p, f)
 	})
-	op(h, a, "GET", "/api/rules/words", "list-rule-words", "What rules can use", readRules, func(context.Context, *noInput) (*body[contract.RulesWords], error) {
+	op(h, a, "GET", "/api/rules/words", "list-rule-words", "What rules can use", anyone, func(context.Context, *noInput) (*body[contract.RulesWords], error) {
 		out := contract.RulesWords{Conditions: rules.Words()}
 		for _, k := range scrub.Kinds {
 			out.Kinds = append(out.Kinds, string(k))
@@ -64,6 +65,9 @@ func (a *API) rules(h huma.API) {
 		if err := a.strangers(ctx, set); err != nil {
 			return nil, err
 		}
+		if err := a.scrubbingOff(ctx, p, set); err != nil {
+			return nil, err
+		}
 		onto := -1
 		if in.Body.Onto != nil {
 			onto = *in.Body.Onto
@@ -74,7 +78,7 @@ func (a *API) rules(h huma.API) {
 		}
 		return a.rulesFile(ctx, p, f)
 	})
-	op(h, a, "POST", "/api/projects/{project}/rules/check", "check-rules", "What is wrong with a rules file", readRules, func(ctx context.Context, in *struct {
+	op(h, a, "POST", "/api/projects/{project}/rules/check", "check-rules", "What is wrong with a rules file", checkRules, func(ctx context.Context, in *struct {
 		ProjectPath
 		Body contract.CheckRules
 	}) (*body[contract.RulesChecked], error) {
@@ -84,6 +88,25 @@ func (a *API) rules(h huma.API) {
 		}
 		return &body[contract.RulesChecked]{contract.RulesChecked{Good: len(problems) == 0, Problems: problems}}, nil
 	})
+}
+
+// scrubbingOff refuses rules that switch built-in scrubbing off and that are not
+// in the project's rules already, unless who asks may administer: with them,
+// secrets are stored.
+func (a *API) scrubbingOff(ctx context.Context, p *mariadb.Project, set *rules.Set) error {
+	if a.allowed(ctx, administer) {
+		return nil
+	}
+	var before []scrub.Rule
+	if p.Rules != nil {
+		before = p.Rules.Scrub
+	}
+	for _, r := range set.Scrub {
+		if r.SwitchesOff() && !slices.ContainsFunc(before, r.Same) {
+			return fault.New(fault.Forbidden, "scrub rule %q keeps what Firethorn takes out of every event, so secrets would be stored; only somebody with the admin scope may push it. Narrow it to a field whose name means no secret, or ask an administrator", r.Name)
+		}
+	}
+	return nil
 }
 
 // serveRulesSchema serves the form of rules files.

@@ -36,7 +36,16 @@ func (a *API) putSymbol(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	raw, err := web.ReadBody(w, r, symbolLimits)
+	lim, held := symbolLimits, int64(0)
+	lim.Count = func(bytes int) error {
+		if !a.memory.TryAcquire(int64(bytes)) {
+			return errBodiesFull
+		}
+		held += int64(bytes)
+		return nil
+	}
+	defer func() { a.memory.Release(held) }()
+	raw, err := web.ReadBody(w, r, lim)
 	if err != nil {
 		return err
 	}

@@ -52,7 +52,7 @@ func (t trials) begin(ctx context.Context) (end func(), err error) {
 }
 
 func (a *API) trial(h huma.API) {
-	op(h, a, "POST", "/api/projects/{project}/rules/try", "try-rules", "What a rules file, or another grouping version, would have done to stored events", readRules, func(ctx context.Context, in *TryIn) (*body[contract.RulesTried], error) {
+	op(h, a, "POST", "/api/projects/{project}/rules/try", "try-rules", "What a rules file, or another grouping version, would have done to stored events", seeEvents, func(ctx context.Context, in *TryIn) (*body[contract.RulesTried], error) {
 		ctx, cancel := context.WithTimeout(ctx, tryTime)
 		defer cancel()
 		run, err := a.newTrial(ctx, in)
@@ -65,7 +65,7 @@ func (a *API) trial(h huma.API) {
 		}
 		return &body[contract.RulesTried]{*out}, nil
 	})
-	op(h, a, "POST", "/api/projects/{project}/rules/try/live", "watch-rules-trial", "The same as a stream of server-sent events: progress, then tried or problem; ending the request cancels the trial", readRules, func(ctx context.Context, in *TryIn) (*huma.StreamResponse, error) {
+	op(h, a, "POST", "/api/projects/{project}/rules/try/live", "watch-rules-trial", "The same as a stream of server-sent events: progress, then tried or problem; ending the request cancels the trial", seeEvents, func(ctx context.Context, in *TryIn) (*huma.StreamResponse, error) {
 		run, err := a.newTrial(ctx, in)
 		if err != nil {
 			return nil, err

@@ -2,18 +2,19 @@ package app
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"net/url"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"time"
 
 	"github.com/google/uuid"
 
+	"firethorn/internal/core/fault"
 	"firethorn/internal/mariadb"
 )
 
@@ -33,17 +34,44 @@ func ensureAdmin(ctx context.Context, store *mariadb.Store, dir string) (first b
 			return false, err
 		}
 	}
-	file := filepath.Join(dir, AdminTokenFile)
+	return first, ensureToken(ctx, store, dir)
+}
+
+// adminTokenID is the file beside the admin token that says which token it is.
+// It is no secret: with it the old token is ended when the file with the secret
+// was deleted.
+const adminTokenID = AdminTokenFile + ".id"
+
+// ensureToken makes the admin token unless there is a good one. Whoever deletes
+// the file and starts the service again has ended the old token.
+func ensureToken(ctx context.Context, store *mariadb.Store, dir string) error {
+	file, idFile := filepath.Join(dir, AdminTokenFile), filepath.Join(dir, adminTokenID)
 	if raw, err := os.ReadFile(file); err == nil {
-		if _, err := store.GrantOfToken(ctx, strings.TrimSpace(string(raw))); err == nil {
-			return first, nil
+		g, err := store.GrantOfToken(ctx, strings.TrimSpace(string(raw)))
+		if err == nil {
+			return writeID(idFile, g.Token)
+		}
+		if f, ok := errors.AsType[*fault.Error](err); !ok || f.Code != fault.Unauthorized {
+			return err
 		}
 	}
-	token, err := store.NewToken(ctx, "admin on "+hostname(), mariadb.ScopeAdmin, 0, 0, 0)
-	if err != nil {
-		return false, err
+	if raw, err := os.ReadFile(idFile); err == nil {
+		if id, err := strconv.ParseInt(strings.TrimSpace(string(raw)), 10, 64); err == nil {
+			err := store.RevokeToken(ctx, id)
+			if f, ok := errors.AsType[*fault.Error](err); err != nil && (!ok || f.Code != fault.NotFound) {
+				return err
+			}
+		}
 	}
-	return first, os.WriteFile(file, []byte(token+"\n"), 0o600)
+	id, token, err := store.CreateToken(ctx, mariadb.NewToken{Label: "admin on " + hostname(), Scope: mariadb.ScopeAdmin})
+	if err != nil {
+		return err
+	}
+	return errors.Join(os.WriteFile(file, []byte(token+"\n"), 0o600), writeID(idFile, id))
+}
+
+func writeID(file string, id int64) error {
+	return os.WriteFile(file, []byte(strconv.FormatInt(id, 10)+"\n"), 0o600)
 }
 
 // ownerID names the process that holds the data directory. It stays the same
@@ -88,67 +116,4 @@ func announce(ctx context.Context, c Config, store *mariadb.Store, public *url.U
 		}
 	}
 	return err
-}
-
-// Local is a service that was started on this machine, and where its admin
-// token lies.
-type Local struct {
-	Server    string    `json:"server"`
-	TokenFile string    `json:"token_file"`
-	Started   time.Time `json:"started"`
-}
-
-func localsFile() (string, error) {
-	dir, err := os.UserConfigDir()
-	if err != nil {
-		return "", err
-	}
-	return filepath.Join(dir, "firethorn", "local.json"), nil
-}
-
-// Locals lists the services started on this machine, newest first.
-func Locals() []Local {
-	file, err := localsFile()
-	if err != nil {
-		return nil
-	}
-	raw, err := os.ReadFile(file)
-	if err != nil {
-		return nil
-	}
-	var list []Local
-	if json.Unmarshal(raw, &list) != nil {
-		return nil
-	}
-	return list
-}
-
-// Remember notes a service for the command line of the same user.
-func Remember(server, tokenFile string) error {
-	file, err := localsFile()
-	if err != nil {
-		return err
-	}
-	abs, err := filepath.Abs(tokenFile)
-	if err != nil {
-		return err
-	}
-	list := []Local{{server, abs, time.Now().UTC()}}
-	for _, l := range Locals() {
-		if _, err := os.Stat(l.TokenFile); err == nil && l.Server != server && len(list) < 20 {
-			list = append(list, l)
-		}
-	}
-	raw, err := json.MarshalIndent(list, "", "  ")
-	if err != nil {
-		return err
-	}
-	if err := os.MkdirAll(filepath.Dir(file), 0o700); err != nil {
-		return err
-	}
-	half := fmt.Sprintf("%s.%d", file, os.Getpid())
-	if err := os.WriteFile(half, raw, 0o600); err != nil {
-		return err
-	}
-	return os.Rename(half, file)
 }

@@ -31,6 +31,9 @@ import (
 	"firethorn/internal/worker"
 )
 
+// writeTime is how long an answer may take. Streams have no limit.
+const writeTime = 5 * time.Minute
+
 // stopTime is how long requests and the worker may take to finish.
 const stopTime = 20 * time.Second
 
@@ -61,6 +64,9 @@ func Run(ctx context.Context, c Config, out io.Writer) error {
 	if err != nil {
 		return err
 	}
+	if public.Scheme == "http" && !onLoopback(l.Addr()) {
+		c.Log.Warn("people and tokens reach this service over plain http: put a proxy with https before it and set --public-url https://…", "listen", l.Addr().String())
+	}
 	dsn := c.Database
 	if dsn == "" {
 		stop, privateDSN, err := startPrivate(ctx, c)
@@ -78,8 +84,13 @@ func Run(ctx context.Context, c Config, out io.Writer) error {
 	return serve(ctx, c, store, l, side, public, out)
 }
 
+func onLoopback(a net.Addr) bool {
+	tcp, ok := a.(*net.TCPAddr)
+	return ok && tcp.IP.IsLoopback()
+}
+
 func startPrivate(ctx context.Context, c Config) (stop func(), dsn string, err error) {
-	opt := localdb.Options{Dir: filepath.Join(c.Data, "database"), Log: c.Log}
+	opt := localdb.Options{Dir: filepath.Join(c.Data, "database"), Listen: c.DatabaseListen, Log: c.Log}
 	if c.SmallDatabase {
 		opt.BufferPool, opt.LogSize = "64M", "16M"
 	}
@@ -119,7 +130,8 @@ func serve(ctx context.Context, c Config, store *mariadb.Store, l, side net.List
 	work := worker.New(store, units, c.Log, owner, m, cmp.Or(c.Silence, defaultSilence))
 	handler, a, in := routes(c, store, units, work, m, public)
 	server := &http.Server{
-		Handler: handler, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 2 * time.Minute, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
+		Handler: web.Headers(public.Scheme == "https", handler), MaxHeaderBytes: 64 << 10,
+		ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 2 * time.Minute, WriteTimeout: writeTime, IdleTimeout: 2 * time.Minute,
 		ErrorLog: slog.NewLogLogger(c.Log.Handler(), slog.LevelDebug),
 	}
 	stopped, stop := context.WithCancel(ctx)
@@ -223,7 +235,7 @@ func routes(c Config, store *mariadb.Store, units *pipeline.Units, work *worker.
 	in := intake.New(store, work.Wake, c.Log, c.Limits, m, c.now)
 	in.Routes(r)
 	code := repository.New(filepath.Join(c.Data, "repositories"), store, c.Log, c.FetchFrom)
-	opt := api.Options{Store: store, Code: code, Units: units, Log: c.Log, PublicURL: public, Wake: work.Wake, Clients: client.Version, Metrics: m.Handler()}
+	opt := api.Options{Store: store, Code: code, Units: units, Log: c.Log, PublicURL: public, Wake: work.Wake, Clients: client.Version, Watch: m, Metrics: m.Handler()}
 	if c.Database == "" {
 		opt.DiskFree = func() (int64, error) { return diskFree(c.Data) }
 	}

@@ -21,18 +21,19 @@ import (
 
 // Config is how the service is run.
 type Config struct {
-	Data      string // directory for the private database, the admin token, the lock
-	Listen    string // HOST:PORT; port 0 takes a free one
-	Database  string // a data source name; "" runs a private database in Data
-	PublicURL string // how people reach the service; "" is http://LISTEN
-	Terminal  bool   // somebody reads standard output
-	SymbolMem int    // bytes of decoded symbols held in memory
-	Limits    intake.Limits
-	StoreOnly bool          // take events in, let other processes file them
-	Silence   time.Duration // after a heartbeat of a session was due, before it is called cut off
-	FetchFrom []string      // hosts that repositories may be fetched from
-	Metrics   string        // HOST:PORT that answers /metrics to anyone; "" is none
-	Log       *slog.Logger
+	Data           string // directory for the private database, the admin token, the lock
+	Listen         string // HOST:PORT; port 0 takes a free one
+	Database       string // a data source name; "" runs a private database in Data
+	DatabaseListen string // HOST:PORT on loopback that the private database answers on beside its socket; "" is none
+	PublicURL      string // how people reach the service; "" is http://LISTEN
+	Terminal       bool   // somebody reads standard output
+	SymbolMem      int    // bytes of decoded symbols held in memory
+	Limits         intake.Limits
+	StoreOnly      bool          // take events in, let other processes file them
+	Silence        time.Duration // after a heartbeat of a session was due, before it is called cut off
+	FetchFrom      []string      // hosts that repositories may be fetched from
+	Metrics        string        // HOST:PORT that answers /metrics to anyone; "" is none
+	Log            *slog.Logger
 
 	// SmallDatabase keeps the private database small, for tests.
 	SmallDatabase bool
@@ -50,6 +51,14 @@ func (c Config) Validate() error {
 	}
 	if _, _, err := net.SplitHostPort(c.Listen); err != nil {
 		errs = append(errs, fault.New(fault.WrongUse, "--listen must be HOST:PORT, not %q", c.Listen))
+	}
+	if c.DatabaseListen != "" {
+		host, _, err := net.SplitHostPort(c.DatabaseListen)
+		if ip := net.ParseIP(host); err != nil || ip == nil || !ip.IsLoopback() {
+			errs = append(errs, fault.New(fault.WrongUse, "--database-listen must be an address on loopback with a port, for example 127.0.0.1:3306, not %q", c.DatabaseListen))
+		} else if c.Database != "" {
+			errs = append(errs, fault.New(fault.WrongUse, "--database-listen is for the private database; with --database there is none"))
+		}
 	}
 	if c.Metrics != "" {
 		if _, _, err := net.SplitHostPort(c.Metrics); err != nil {

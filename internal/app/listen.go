@@ -2,9 +2,12 @@ package app
 
 import (
 	"net"
+	"net/netip"
 	"sync"
 	"syscall"
 	"time"
+
+	"firethorn/internal/web"
 )
 
 // diskFree is how many bytes are free where dir lies.
@@ -48,10 +51,7 @@ func (b *boundedListener) Accept() (net.Conn, error) {
 		if err != nil {
 			return nil, err
 		}
-		host, _, err := net.SplitHostPort(c.RemoteAddr().String())
-		if err != nil {
-			host = c.RemoteAddr().String()
-		}
+		host := peer(c.RemoteAddr())
 		if b.enter(host) {
 			return &boundedConn{Conn: c, leave: sync.OnceFunc(func() { b.leave(host) })}, nil
 		}
@@ -61,11 +61,27 @@ func (b *boundedListener) Accept() (net.Conn, error) {
 	}
 }
 
+// loopback stands for all addresses of this machine itself.
+const loopback = "loopback"
+
+// peer is what a connection counts for: an IPv4 address, or the /64 network of
+// an IPv6 address.
+func peer(a net.Addr) string {
+	at, err := netip.ParseAddrPort(a.String())
+	if err != nil {
+		return a.String()
+	}
+	ip := at.Addr().Unmap().WithZone("")
+	if ip.IsLoopback() {
+		return loopback
+	}
+	return web.Network(ip)
+}
+
 func (b *boundedListener) enter(host string) bool {
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	ip := net.ParseIP(host)
-	if b.all >= b.most || b.by[host] >= b.mostOne && (ip == nil || !ip.IsLoopback()) {
+	if b.all >= b.most || b.by[host] >= b.mostOne && host != loopback {
 		return false
 	}
 	b.all++

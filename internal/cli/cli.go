@@ -124,14 +124,16 @@ func command() *cli.Command {
 			"  firethorn project create quayside        an application that reports\n" +
 			"  firethorn send --project quayside        a test event, waited for\n" +
 			"  firethorn issue list --project quayside  what came of it\n\n" +
-			"Server, token and project come from flags, from FIRETHORN_SERVER, FIRETHORN_TOKEN and FIRETHORN_PROJECT, or from what\n" +
-			"`firethorn login` remembered. A service started on this machine by the same user is found by itself.\n" +
+			"Server, token and project come from flags, from FIRETHORN_SERVER, FIRETHORN_TOKEN (or FIRETHORN_TOKEN_FILE) and\n" +
+			"FIRETHORN_PROJECT, or from what `firethorn login` remembered. A service started on this machine by the same user is found\n" +
+			"by itself; where there are several, name one with --server.\n" +
 			"Exit codes: 0 done, 1 the answer is no, 2 wrong use, 3 could not reach or was refused.",
 		EnableShellCompletion: true,
 		Suggest:               true,
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "server", Usage: "the service's `URL`", Sources: cli.EnvVars("FIRETHORN_SERVER")},
-			&cli.StringFlag{Name: "token", Usage: "what to authorise with", Sources: cli.EnvVars("FIRETHORN_TOKEN")},
+			&cli.StringFlag{Name: "token", Usage: "what to authorise with; others on the machine see it in the list of processes, so prefer --token-file or FIRETHORN_TOKEN", Sources: cli.EnvVars("FIRETHORN_TOKEN")},
+			&cli.StringFlag{Name: "token-file", Usage: "the `FILE` that holds the token", Sources: cli.EnvVars("FIRETHORN_TOKEN_FILE")},
 			&cli.StringFlag{Name: "project", Aliases: []string{"p"}, Usage: "the project's `NAME`", Sources: cli.EnvVars("FIRETHORN_PROJECT")},
 			&cli.StringFlag{Name: "format", Value: "text", Usage: "text, or json: what the API answers", Validator: func(s string) error {
 				if s != "text" && s != "json" {

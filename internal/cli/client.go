@@ -70,27 +70,21 @@ type client struct {
 // newClient finds the server and the token: flags and environment first, then
 // what login remembered, then a service started on this machine.
 func newClient(c *cli.Command) (*client, error) {
+	token, err := secretFlag(c, "token", "token-file")
+	if err != nil {
+		return nil, err
+	}
 	s := loadSettings()
-	cl := &client{server: c.String("server"), token: c.String("token"), project: c.String("project"), cmd: c, http: &http.Client{Timeout: 5 * time.Minute}}
+	cl := &client{server: c.String("server"), token: token, project: c.String("project"), cmd: c, http: &http.Client{Timeout: 5 * time.Minute}}
 	if cl.server == "" {
 		cl.server = s.Server
 	}
-	for _, l := range app.Locals() {
-		if cl.server != "" && strings.TrimSuffix(cl.server, "/") != l.Server {
-			continue
-		}
-		raw, err := os.ReadFile(l.TokenFile)
-		if err != nil {
-			continue
-		}
-		cl.server = l.Server
-		if cl.token == "" && (s.Token == "" || s.Server != l.Server) {
-			cl.token = strings.TrimSpace(string(raw))
-		}
-		break
-	}
-	if cl.token == "" && strings.TrimSuffix(cl.server, "/") == strings.TrimSuffix(s.Server, "/") {
+	cl.server = strings.TrimSuffix(cl.server, "/")
+	if cl.token == "" && cl.server != "" && cl.server == strings.TrimSuffix(s.Server, "/") {
 		cl.token = s.Token
+	}
+	if cl.server == "" || cl.token == "" {
+		cl.useLocal(app.Locals())
 	}
 	if cl.project == "" {
 		cl.project = s.Project
@@ -98,8 +92,38 @@ func newClient(c *cli.Command) (*client, error) {
 	if cl.server == "" {
 		return nil, fault.New(fault.NoServer, "no service is known: start one with firethorn serve, or name one with --server URL or firethorn login")
 	}
-	cl.server = strings.TrimSuffix(cl.server, "/")
 	return cl, nil
+}
+
+// useLocal fills in what is missing from the services that were started on this
+// machine. Where no server was named it takes the one started last that
+// answers, and says so when others answer, too.
+func (c *client) useLocal(all []app.Local) {
+	var running []app.Local
+	for _, l := range all {
+		if c.server == l.Server || c.server == "" && l.Answers(context.Background()) {
+			running = append(running, l)
+		}
+	}
+	if len(running) == 0 {
+		if c.server == "" && len(all) > 0 {
+			c.server = all[0].Server // so that the error names what does not answer
+		}
+		return
+	}
+	if len(running) > 1 {
+		var others []string
+		for _, l := range running[1:] {
+			others = append(others, l.Server)
+		}
+		fmt.Fprintf(c.cmd.Root().ErrWriter, "Using %s; %s on this machine, too. Choose with --server.\n", running[0].Server, plural(len(others), "another service answers", "other services answer")+" ("+strings.Join(others, ", ")+")")
+	}
+	c.server = running[0].Server
+	if c.token == "" {
+		if token, err := running[0].Token(); err == nil {
+			c.token = token
+		}
+	}
 }
 
 // projectClient is a client with the project that is chosen.

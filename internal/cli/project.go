@@ -248,7 +248,7 @@ func goodness(k contract.Key) string {
 func loginCommand() *cli.Command {
 	return &cli.Command{
 		Name: "login", Usage: "remember a server, a token and a project",
-		Description: "Takes --server, --token and --project. Without --token it reads the token from standard input.",
+		Description: "Takes --server, --token-file (or --token) and --project. Without a token it reads one from standard input.",
 		Action: func(ctx context.Context, c *cli.Command) error {
 			s := loadSettings()
 			if v := c.String("server"); v != "" {
@@ -260,7 +260,11 @@ func loginCommand() *cli.Command {
 			if v := c.String("project"); v != "" {
 				s.Project = v
 			}
-			if s.Token = c.String("token"); s.Token == "" {
+			var err error
+			if s.Token, err = secretFlag(c, "token", "token-file"); err != nil {
+				return err
+			}
+			if s.Token == "" {
 				fmt.Fprint(c.Root().ErrWriter, "token: ")
 				line, err := bufio.NewReader(c.Root().Reader).ReadString('\n')
 				if s.Token = strings.TrimSpace(line); s.Token == "" {
@@ -324,6 +328,15 @@ func personCommand() *cli.Command {
 				})
 			})
 		}},
+		{Name: "sign-out", Usage: "end all sessions and unused sign-in links of somebody", Arguments: []cli.Argument{text("name")}, Action: func(ctx context.Context, c *cli.Command) error {
+			name, err := arg(c, "name")
+			if err != nil {
+				return err
+			}
+			return request(ctx, c, http.MethodPost, nil, fixed("/api/people/"+url.PathEscape(name)+"/sign-out"), func(out io.Writer, s contract.SignedOut) {
+				fmt.Fprintf(out, "%s is signed out: %s ended. Tokens go on: firethorn token list\n", plain(s.Name), plural(int(s.Sessions), "1 session", count(s.Sessions)+" sessions"))
+			})
+		}},
 		{Name: "leave", Usage: "say that somebody does not work here any more, or dissolve a team", Arguments: []cli.Argument{text("name")},
 			Description: "Nothing can be given to them from then on; their tokens and sessions end. What they have stays theirs until it is handed over:\n  firethorn owner hand-over --from NAME --to NAME",
 			Action: func(ctx context.Context, c *cli.Command) error {
@@ -347,24 +360,5 @@ func personCommand() *cli.Command {
 				fmt.Fprintf(out, "%s works here again; firethorn person link %q prints a sign-in link.\n", plain(p.Name), plain(p.Name))
 			})
 		}},
-	}}
-}
-
-func tokenCommand() *cli.Command {
-	return &cli.Command{Name: "token", Usage: "what programs authorise with", Commands: []*cli.Command{
-		{Name: "create", Usage: "make a token; its text is shown this once", Arguments: []cli.Argument{text("label")},
-			Flags: []cli.Flag{
-				&cli.StringFlag{Name: "scope", Value: "build", Usage: "build (push symbols, announce releases), read, person (read and triage) or admin"},
-				&cli.StringFlag{Name: "person", Usage: "whose name stands in the history"},
-				&cli.IntFlag{Name: "days", Usage: "how long it lives; 0: for ever"},
-			},
-			Action: func(ctx context.Context, c *cli.Command) error {
-				label, err := arg(c, "label")
-				if err != nil {
-					return err
-				}
-				t := contract.NewToken{Label: label, Scope: c.String("scope"), Person: c.String("person"), Project: c.String("project"), Days: c.Int("days")}
-				return request(ctx, c, http.MethodPost, t, fixed("/api/tokens"), func(out io.Writer, t contract.Token) { fmt.Fprintln(out, t.Token) })
-			}},
 	}}
 }

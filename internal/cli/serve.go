@@ -5,6 +5,7 @@ import (
 	"log/slog"
 	"os"
 	"runtime/pprof"
+	"strings"
 	"time"
 
 	"github.com/urfave/cli/v3"
@@ -22,7 +23,9 @@ func serveCommand() *cli.Command {
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "data", Value: "firethorn-data", Usage: "`DIR` for the private database and the admin token", Sources: cli.EnvVars("FIRETHORN_DATA")},
 			&cli.StringFlag{Name: "listen", Value: "127.0.0.1:7420", Usage: "`HOST:PORT` to answer on", Sources: cli.EnvVars("FIRETHORN_LISTEN")},
-			&cli.StringFlag{Name: "database", Usage: "use this MariaDB: `user:password@tcp(host:port)/name`", Sources: cli.EnvVars("FIRETHORN_DATABASE")},
+			&cli.StringFlag{Name: "database", Usage: "use this MariaDB: `user:password@tcp(host:port)/name`; others on the machine see it in the list of processes, so prefer --database-file", Sources: cli.EnvVars("FIRETHORN_DATABASE")},
+			&cli.StringFlag{Name: "database-file", Usage: "the `FILE` that holds what --database would say", Sources: cli.EnvVars("FIRETHORN_DATABASE_FILE")},
+			&cli.StringFlag{Name: "database-listen", Usage: "`HOST:PORT` on loopback that the private database answers on; without it, its socket alone", Sources: cli.EnvVars("FIRETHORN_DATABASE_LISTEN")},
 			&cli.StringFlag{Name: "public-url", Usage: "the `URL` people reach the service at; links are built from it", Sources: cli.EnvVars("FIRETHORN_PUBLIC_URL")},
 			&cli.IntFlag{Name: "symbol-memory", Value: 256, Usage: "`MiB` of decoded symbols to hold"},
 			&cli.StringFlag{Name: "log-level", Value: "info", Usage: "debug, info, warn or error"},
@@ -56,13 +59,34 @@ func serveCommand() *cli.Command {
 			if limits.Inbox = int64(c.Int("inbox-limit")); limits.Inbox < 1 {
 				return usage("--inbox-limit is a number of events above 0, not %d", limits.Inbox)
 			}
+			database, err := secretFlag(c, "database", "database-file")
+			if err != nil {
+				return err
+			}
 			return app.Run(ctx, app.Config{
-				Data: c.String("data"), Listen: c.String("listen"), Database: c.String("database"), PublicURL: c.String("public-url"),
+				Data: c.String("data"), Listen: c.String("listen"), Database: database, DatabaseListen: c.String("database-listen"), PublicURL: c.String("public-url"),
 				Terminal: isTerminal(c.Root().Writer), SymbolMem: c.Int("symbol-memory") << 20, Limits: limits, Log: log, SmallDatabase: c.Bool("small-database"),
 				StoreOnly: c.Bool("store-only"), Metrics: c.String("metrics-listen"), ClockOffset: c.Duration("clock-offset"), Silence: c.Duration("session-silence"), FetchFrom: c.StringSlice("fetch-from"),
 			}, c.Root().Writer)
 		},
 	}
+}
+
+// secretFlag is the value of a flag that holds a secret, or of the file that
+// another flag names.
+func secretFlag(c *cli.Command, flag, fileFlag string) (string, error) {
+	file := c.String(fileFlag)
+	if file == "" || c.IsSet(flag) && c.String(flag) != "" {
+		return c.String(flag), nil
+	}
+	raw, err := os.ReadFile(file)
+	if err != nil {
+		return "", usage("--%s %s cannot be read: %v", fileFlag, file, err)
+	}
+	if text := strings.TrimSpace(string(raw)); text != "" {
+		return text, nil
+	}
+	return "", usage("--%s %s is empty", fileFlag, file)
 }
 
 // isTerminal says whether somebody reads w on a terminal.

@@ -370,14 +370,44 @@ type NewToken struct {
 	Scope   string `json:"scope" enum:"build,read,person,admin"`
 	Project string `json:"project,omitempty" doc:"the only project it is good for; empty: all"`
 	Person  string `json:"person,omitempty" doc:"whose name stands in the history"`
-	Days    int    `json:"days,omitempty" minimum:"0" maximum:"3660" doc:"how long it lives; 0: for ever"`
+	Days    int    `json:"days,omitempty" minimum:"0" maximum:"3660" doc:"how long it lives; 0: 90 days"`
+	Never   bool   `json:"never,omitempty" doc:"it never runs out"`
+	// Permissions are given beside those of the scope.
+	Permissions []string `json:"permissions,omitempty" doc:"beside those of the scope: symbols:push, releases:announce, rules:check, rules:push, issues:read, issues:triage, events:read"`
+}
+
+// TokenInfo is a token without its text.
+type TokenInfo struct {
+	ID          int64      `json:"id"`
+	Label       string     `json:"label"`
+	Scope       string     `json:"scope"`
+	Permissions []string   `json:"permissions"`
+	Project     string     `json:"project,omitempty" doc:"the only project it is good for; empty: all"`
+	Person      string     `json:"person,omitempty" doc:"whose name stands in the history"`
+	Created     time.Time  `json:"created"`
+	Expires     *time.Time `json:"expires,omitempty" doc:"absent: never"`
+	LastUsed    *time.Time `json:"last_used,omitempty" doc:"to the minute; absent: not yet"`
+	Warning     string     `json:"warning,omitempty" doc:"what is risky about it"`
+}
+
+// Tokens lists tokens.
+type Tokens struct {
+	Tokens []TokenInfo `json:"tokens"`
+}
+
+// SignedOut says what ended.
+type SignedOut struct {
+	Name     string `json:"name"`
+	Sessions int64  `json:"sessions" doc:"how many ended"`
 }
 
 // Token is a new token; its text is shown once.
 type Token struct {
-	Label string `json:"label"`
-	Scope string `json:"scope"`
-	Token string `json:"token"`
+	ID      int64      `json:"id"`
+	Label   string     `json:"label"`
+	Scope   string     `json:"scope"`
+	Token   string     `json:"token"`
+	Expires *time.Time `json:"expires,omitempty" doc:"absent: never"`
 }
 
 // Status says whether all is well.

@@ -3,9 +3,9 @@
 // predecessor left running, and stops it. The service uses it when no
 // database is configured, and the tests use it for theirs.
 //
-// The server listens on 127.0.0.1 alone; its socket and password lie in
-// directories and files that only their owner can read; no account is
-// without a password.
+// The server answers on its socket, and on loopback where that is asked for. Its
+// socket and password lie in directories and files that only their owner can
+// read; no account is without a password, and ours may touch our database alone.
 package localdb
 
 import (
@@ -43,7 +43,12 @@ type Options struct {
 	Dir        string // made when missing, mode 0700
 	BufferPool string // "512M"
 	LogSize    string // "256M"
+	Listen     string // HOST:PORT on loopback beside the socket; "" is none
 	Log        *slog.Logger
+
+	// AllRights lets the account do everything in the server, for tests and
+	// measurements. The service needs its own database alone.
+	AllRights bool
 }
 
 // Server is a running private MariaDB.
@@ -267,18 +272,19 @@ func (s *Server) launch(ctx context.Context) error {
 	if err := os.WriteFile(initFile, []byte(s.initSQL()), 0o600); err != nil {
 		return err
 	}
-	port, err := freePort()
-	if err != nil {
-		return err
-	}
 	args := []string{
 		"--no-defaults", "--datadir=" + s.data(), "--tmpdir=" + s.tmp(), "--socket=" + s.socket, "--pid-file=" + s.pidFile(), "--init-file=" + initFile,
-		"--bind-address=127.0.0.1", "--port=" + strconv.Itoa(port), "--skip-log-bin", "--skip-name-resolve", "--local-infile=0",
+		"--skip-log-bin", "--skip-name-resolve", "--local-infile=0", "--secure-file-priv=" + s.tmp(),
 		"--innodb-flush-log-at-trx-commit=1", "--innodb-flush-method=O_DIRECT", "--innodb-doublewrite=1",
 		"--innodb-log-file-size=" + orElse(s.opt.LogSize, "256M"), "--innodb-buffer-pool-size=" + orElse(s.opt.BufferPool, "512M"),
 		"--innodb-io-capacity=2000", "--innodb-io-capacity-max=8000", "--character-set-server=utf8mb4", "--collation-server=utf8mb4_nopad_bin",
 		"--default-time-zone=+00:00", "--transaction-isolation=READ-COMMITTED", "--max-allowed-packet=64M", "--max-connections=200", "--log-warnings=1",
 		"--sql-mode=STRICT_ALL_TABLES,NO_ZERO_DATE,NO_ZERO_IN_DATE,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION",
+	}
+	if host, port, err := net.SplitHostPort(s.opt.Listen); err == nil {
+		args = append(args, "--bind-address="+host, "--port="+port)
+	} else {
+		args = append(args, "--skip-networking")
 	}
 	logFile, err := os.OpenFile(filepath.Join(s.opt.Dir, "mariadb.log"), os.O_CREATE|os.O_WRONLY|os.O_APPEND, 0o600)
 	if err != nil {
@@ -304,12 +310,27 @@ func (s *Server) launch(ctx context.Context) error {
 	return nil
 }
 
-// initSQL leaves one account, ours, with a password.
+// initSQL leaves one account, ours, with a password. It may use our database and
+// nothing else: no files, no other accounts, no settings of the server. With an
+// address on loopback the account answers there, too.
 func (s *Server) initSQL() string {
-	return "CREATE DATABASE IF NOT EXISTS " + Database + " CHARACTER SET utf8mb4 COLLATE utf8mb4_nopad_bin;\n" +
-		"DELETE FROM mysql.global_priv WHERE User NOT IN ('mariadb.sys', 'firethorn');\nFLUSH PRIVILEGES;\n" +
-		"CREATE USER IF NOT EXISTS firethorn@localhost IDENTIFIED BY '" + s.pass + "';\n" +
-		"GRANT ALL PRIVILEGES ON *.* TO firethorn@localhost;\n"
+	rights := Database + ".*"
+	if s.opt.AllRights {
+		rights = "*.*"
+	}
+	text := "CREATE DATABASE IF NOT EXISTS " + Database + " CHARACTER SET utf8mb4 COLLATE utf8mb4_nopad_bin;\n" +
+		"DELETE FROM mysql.global_priv WHERE User NOT IN ('mariadb.sys', 'firethorn');\nDELETE FROM mysql.global_priv WHERE User='firethorn' AND Host<>'localhost';\nFLUSH PRIVILEGES;\n"
+	hosts := []string{"localhost"}
+	if host, _, err := net.SplitHostPort(s.opt.Listen); err == nil {
+		hosts = append(hosts, host)
+	}
+	for _, host := range hosts {
+		account := "firethorn@'" + host + "'"
+		text += "CREATE USER IF NOT EXISTS " + account + " IDENTIFIED BY '" + s.pass + "';\n" +
+			"REVOKE ALL PRIVILEGES, GRANT OPTION FROM " + account + ";\n" +
+			"GRANT ALL PRIVILEGES ON " + rights + " TO " + account + ";\n"
+	}
+	return text
 }
 
 func (s *Server) waitReady(ctx context.Context, exited <-chan struct{}) error {
@@ -387,15 +408,6 @@ func (s *Server) Stop(ctx context.Context) error {
 		return ctx.Err()
 	}
 	return nil
-}
-
-func freePort() (int, error) {
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		return 0, err
-	}
-	defer l.Close()
-	return l.Addr().(*net.TCPAddr).Port, nil
 }
 
 func tail(b []byte) string {

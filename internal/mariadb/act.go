@@ -14,8 +14,16 @@ import (
 	"firethorn/internal/pipeline"
 )
 
-// Actor is who does something.
-type Actor struct{ Kind, Name string }
+// Actor is who does something: a kind and a number in it. The name is for
+// display, and two actors may have the same.
+type Actor struct {
+	Kind string // "person", "token", "rule" or "service"
+	ID   int64  // of the person or token; 0 for the others
+	Name string
+}
+
+// Same says whether two actors are the same one.
+func (a Actor) Same(b Actor) bool { return a.Kind == b.Kind && a.ID == b.ID && a.ID != 0 }
 
 // Act performs an action on an issue in one transaction. ifVersion, when not
 // 0, must be the issue's version, else fault.Stale. why is what the person says

@@ -44,7 +44,7 @@ func TestAssignRules(t *testing.T) {
 	if err != nil || h[0].Kind != "given" || h[0].Words != `given to Oke Farrow by the rule "tides": 3 users in 2 days` || !h[0].CanUndo || h[0].ActorKind != "service" {
 		t.Errorf("%+v, %v", h[0], err)
 	}
-	if list, _, err := b.Notices(t.Context(), o, true, 0, 10); err != nil || len(list) != 1 || list[0].Kind != "given" {
+	if list, _, err := b.Notices(t.Context(), o, 0, true, 0, 10); err != nil || len(list) != 1 || list[0].Kind != "given" {
 		t.Errorf("%+v, %v", list, err)
 	}
 	// What people say stays: who has it, and that nobody has it.
@@ -67,7 +67,7 @@ func TestAssignRules(t *testing.T) {
 	}
 	b.file(occur{function: "draw", user: "p-1", at: noon}, occur{function: "draw", user: "p-1", at: noon})
 	owner(3, "Harbour Crew")
-	if list, _, err := b.Notices(t.Context(), o, true, 0, 1); err != nil || len(list) != 1 || list[0].Number != 3 {
+	if list, _, err := b.Notices(t.Context(), o, 0, true, 0, 1); err != nil || len(list) != 1 || list[0].Number != 3 {
 		t.Errorf("%+v, %v", list, err)
 	}
 	b.act(3, issue.Action{Verb: issue.Undo})
@@ -107,7 +107,7 @@ func TestLeave(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	token, err := b.NewToken(t.Context(), "terminal", ScopePerson, 0, m, 0)
+	_, token, err := b.CreateToken(t.Context(), NewToken{Label: "terminal", Scope: ScopePerson, Person: m})
 	if err != nil {
 		t.Fatal(err)
 	}

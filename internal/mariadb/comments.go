@@ -60,7 +60,7 @@ func (s *Store) AddComment(ctx context.Context, id int64, text string, who Actor
 		if st == nil {
 			return fault.New(fault.Conflict, "this issue was merged or deleted in between")
 		}
-		res, err := tx.ExecContext(ctx, "INSERT INTO comment (project, issue, at, actor_kind, actor, text) VALUES (?,?,?,?,?,?)", project, id, micros(s.now()), who.Kind, who.Name, text)
+		res, err := tx.ExecContext(ctx, "INSERT INTO comment (project, issue, at, actor_kind, actor_id, actor, text) VALUES (?,?,?,?,?,?,?)", project, id, micros(s.now()), who.Kind, who.ID, who.Name, text)
 		if err != nil {
 			return err
 		}
@@ -151,14 +151,14 @@ func (s *Store) ChangeComment(ctx context.Context, issueID, id int64, text strin
 	return s.InTx(ctx, func(tx *sql.Tx) error {
 		var project int64
 		var wrote Actor
-		err := tx.QueryRowContext(ctx, "SELECT c.project, c.actor_kind, c.actor FROM comment c WHERE c.id=? AND (c.issue=? OR c.issue IN (SELECT m.id FROM issue m WHERE m.merged_into=?)) FOR UPDATE", id, issueID, issueID).Scan(&project, &wrote.Kind, &wrote.Name)
+		err := tx.QueryRowContext(ctx, "SELECT c.project, c.actor_kind, c.actor_id, c.actor FROM comment c WHERE c.id=? AND (c.issue=? OR c.issue IN (SELECT m.id FROM issue m WHERE m.merged_into=?)) FOR UPDATE", id, issueID, issueID).Scan(&project, &wrote.Kind, &wrote.ID, &wrote.Name)
 		if errors.Is(err, sql.ErrNoRows) {
 			return fault.New(fault.NotFound, "this issue has no comment %d", id)
 		}
 		if err != nil {
 			return err
 		}
-		if wrote != who && !any {
+		if !wrote.Same(who) && !any {
 			return fault.New(fault.Forbidden, "%s wrote this comment; only who wrote it, or who administers, may change it", wrote.Name)
 		}
 		if text == "" {

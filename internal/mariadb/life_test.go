@@ -210,7 +210,7 @@ func (b *bench) push(on string, messages map[string]string, letters ...string) [
 	if err := b.AddCommits(b.t.Context(), b.project.ID, list); err != nil {
 		b.t.Fatal(err)
 	}
-	told, err := b.CommitsCame(b.t.Context(), b.project, closing, Actor{"token", "build"})
+	told, err := b.CommitsCame(b.t.Context(), b.project, closing, Actor{Kind: "token", Name: "build"})
 	if err != nil {
 		b.t.Fatal(err)
 	}

@@ -150,7 +150,7 @@ func (s *Store) addMoveHistory(ctx context.Context, tx *sql.Tx, issue int64, m *
 	if m != nil {
 		id = m.id
 	}
-	_, err := tx.ExecContext(ctx, "INSERT INTO history (issue, at, actor_kind, actor, kind, words, move) VALUES (?,?,?,?,?,?,?)", issue, micros(s.now()), who.Kind, who.Name, kind, event.TrimText(words, 500), id)
+	_, err := tx.ExecContext(ctx, "INSERT INTO history (issue, at, actor_kind, actor_id, actor, kind, words, move) VALUES (?,?,?,?,?,?,?,?)", issue, micros(s.now()), who.Kind, who.ID, who.Name, kind, event.TrimText(words, 500), id)
 	return err
 }
 

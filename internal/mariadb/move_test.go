@@ -11,7 +11,7 @@ import (
 	"firethorn/internal/core/issue"
 )
 
-var maren = Actor{"person", "Maren Holt"}
+var maren = Actor{Kind: "person", ID: 101, Name: "Maren Holt"}
 
 func (b *bench) merge(into int64, from ...int64) {
 	b.t.Helper()

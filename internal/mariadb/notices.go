@@ -52,9 +52,14 @@ func (n notice) to(ctx context.Context, tx *sql.Tx, names []string) error {
 }
 
 // Notices lists what a person should hear of, newest first, from before an id
-// on; unseen: only what they have not seen. waiting is how many those are.
-func (s *Store) Notices(ctx context.Context, person int64, unseen bool, before int64, limit int) (list []Notice, waiting int64, err error) {
+// on; unseen: only what they have not seen; project 0: in all projects. waiting is
+// how many they have not seen.
+func (s *Store) Notices(ctx context.Context, person, project int64, unseen bool, before int64, limit int) (list []Notice, waiting int64, err error) {
 	where, args := "n.person=?", []any{person}
+	if project != 0 {
+		where += " AND n.project=?"
+		args = append(args, project)
+	}
 	if unseen {
 		where += " AND n.seen IS NULL"
 	}
@@ -73,13 +78,14 @@ func (s *Store) Notices(ctx context.Context, person int64, unseen bool, before i
 	if err != nil {
 		return nil, 0, err
 	}
-	err = s.db.QueryRowContext(ctx, "SELECT COUNT(*) FROM notice WHERE person=? AND seen IS NULL", person).Scan(&waiting)
+	err = s.db.QueryRowContext(ctx, "SELECT COUNT(*) FROM notice WHERE person=? AND seen IS NULL AND (?=0 OR project=?)", person, project, project).Scan(&waiting)
 	return list, waiting, err
 }
 
-// SeeNotices says that a person has seen what was told up to an id.
-func (s *Store) SeeNotices(ctx context.Context, person, upTo int64) error {
-	_, err := s.db.ExecContext(ctx, "UPDATE notice SET seen=? WHERE person=? AND seen IS NULL AND id<=?", micros(s.now()), person, upTo)
+// SeeNotices says that a person has seen what was told up to an id, in a project
+// or in all (0).
+func (s *Store) SeeNotices(ctx context.Context, person, project, upTo int64) error {
+	_, err := s.db.ExecContext(ctx, "UPDATE notice SET seen=? WHERE person=? AND seen IS NULL AND id<=? AND (?=0 OR project=?)", micros(s.now()), person, upTo, project, project)
 	return err
 }
 

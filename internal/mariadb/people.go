@@ -2,27 +2,13 @@ package mariadb
 
 import (
 	"context"
-	"crypto/sha256"
 	"database/sql"
-	"encoding/base64"
-	"errors"
 	"slices"
 	"strings"
 	"time"
 
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/people"
-)
-
-// Scope is what a token may do.
-type Scope string
-
-// The scopes: each may do what stands behind it, and no more.
-const (
-	ScopeBuild  Scope = "build"  // push symbols
-	ScopeRead   Scope = "read"   // see everything
-	ScopePerson Scope = "person" // read and triage
-	ScopeAdmin  Scope = "admin"  // everything
 )
 
 // Person is someone who works with Firethorn, or a team of such: a team can have
@@ -38,24 +24,6 @@ type Person struct {
 
 // Here says whether somebody still works here, or a team is still there.
 func (p *Person) Here() bool { return p.Left.IsZero() }
-
-// Grant is what a token or a session allows.
-type Grant struct {
-	Scope   Scope
-	Project int64 // 0: all
-	Person  *Person
-	Label   string
-}
-
-func secretText() (text string, hash []byte) {
-	text = base64.RawURLEncoding.EncodeToString(newSecret(32))
-	return text, hashSecret(text)
-}
-
-func hashSecret(text string) []byte {
-	h := sha256.Sum256([]byte(text))
-	return h[:]
-}
 
 // AddPerson adds someone.
 func (s *Store) AddPerson(ctx context.Context, name, email string, admin bool) (*Person, error) {
@@ -147,97 +115,4 @@ func everybody(ctx context.Context, q querier) (out []*Person, err error) {
 func (s *Store) People(ctx context.Context) ([]*Person, error) {
 	all, err := everybody(ctx, s.db)
 	return slices.DeleteFunc(all, func(p *Person) bool { return p.Team }), err
-}
-
-// NewToken makes a token; its text is given here and never again. person 0 and
-// project 0 are none.
-func (s *Store) NewToken(ctx context.Context, label string, scope Scope, project, person int64, life time.Duration) (string, error) {
-	text, hash := secretText()
-	var expires any
-	if life > 0 {
-		expires = micros(s.now().Add(life))
-	}
-	_, err := s.db.ExecContext(ctx, "INSERT INTO token (hash, label, scope, project, person, created, expires) VALUES (?,?,?,?,?,?,?)",
-		hash, label, string(scope), nullID(project), nullID(person), micros(s.now()), expires)
-	return text, err
-}
-
-// GrantOfToken is what a token allows; fault.Unauthorized when it is not known
-// or has run out.
-func (s *Store) GrantOfToken(ctx context.Context, text string) (*Grant, error) {
-	var g Grant
-	var id int64
-	var project, person, expires, used sql.NullInt64
-	var scope string
-	err := s.db.QueryRowContext(ctx, "SELECT id, label, scope, project, person, expires, last_used FROM token WHERE hash=?", hashSecret(text)).Scan(&id, &g.Label, &scope, &project, &person, &expires, &used)
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil, fault.New(fault.Unauthorized, "this token is not known; firethorn login remembers another")
-	}
-	if err != nil {
-		return nil, err
-	}
-	now := micros(s.now())
-	if expires.Valid && expires.Int64 < now {
-		return nil, fault.New(fault.Unauthorized, "this token has run out; make a new one")
-	}
-	g.Scope, g.Project = Scope(scope), project.Int64
-	if now-used.Int64 > time.Minute.Microseconds() {
-		if _, err := s.db.ExecContext(ctx, "UPDATE token SET last_used=? WHERE id=?", now, id); err != nil {
-			return nil, err
-		}
-	}
-	if person.Valid {
-		g.Person, err = scanPerson(s.db.QueryRowContext(ctx, "SELECT "+personColumns+" FROM person p WHERE p.id=?", person.Int64))
-		if err == nil && !g.Person.Here() {
-			return nil, fault.New(fault.Unauthorized, "%s left; this token is good for nothing any more", g.Person.Name)
-		}
-	}
-	return &g, err
-}
-
-// NewSignInLink makes the secret of a one-time link for a person.
-func (s *Store) NewSignInLink(ctx context.Context, person int64, life time.Duration) (string, error) {
-	text, hash := secretText()
-	_, err := s.db.ExecContext(ctx, "INSERT INTO sign_in_link (hash, person, created, expires) VALUES (?,?,?,?)", hash, person, micros(s.now()), micros(s.now().Add(life)))
-	return text, err
-}
-
-// SessionLife is how long a signed-in browser stays so.
-const SessionLife = 30 * 24 * time.Hour
-
-// SignIn uses a one-time link up and opens a session; its secret goes into the cookie.
-func (s *Store) SignIn(ctx context.Context, link string) (secret string, err error) {
-	now := s.now()
-	res, err := s.db.ExecContext(ctx, "UPDATE sign_in_link SET used=? WHERE hash=? AND used IS NULL AND expires>?", micros(now), hashSecret(link), micros(now))
-	if err != nil {
-		return "", err
-	}
-	if n, err := res.RowsAffected(); err != nil || n != 1 {
-		return "", errors.Join(fault.New(fault.Unauthorized, "this sign-in link was used already or has run out; firethorn person link NAME prints a new one"), err)
-	}
-	secret, hash := secretText()
-	_, err = s.db.ExecContext(ctx, "INSERT INTO web_session (hash, person, created, expires) SELECT ?, person, ?, ? FROM sign_in_link WHERE hash=?", hash, micros(now), micros(now.Add(SessionLife)), hashSecret(link))
-	return secret, err
-}
-
-// GrantOfSession is what a signed-in browser may do.
-func (s *Store) GrantOfSession(ctx context.Context, secret string) (*Grant, error) {
-	p, err := scanPerson(s.db.QueryRowContext(ctx, "SELECT "+personColumns+" FROM web_session w JOIN person p ON p.id=w.person WHERE w.hash=? AND w.expires>? AND p.left_at IS NULL", hashSecret(secret), micros(s.now())))
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil, fault.New(fault.Unauthorized, "you are not signed in, or the session has run out")
-	}
-	if err != nil {
-		return nil, err
-	}
-	g := &Grant{Scope: ScopePerson, Person: p, Label: p.Name}
-	if p.Admin {
-		g.Scope = ScopeAdmin
-	}
-	return g, nil
-}
-
-// SignOut ends a session.
-func (s *Store) SignOut(ctx context.Context, secret string) error {
-	_, err := s.db.ExecContext(ctx, "DELETE FROM web_session WHERE hash=?", hashSecret(secret))
-	return err
 }

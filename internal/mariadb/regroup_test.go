@@ -16,7 +16,7 @@ import (
 	"firethorn/internal/core/issue"
 )
 
-var oke = Actor{"person", "Oke Farrow"}
+var oke = Actor{Kind: "person", ID: 102, Name: "Oke Farrow"}
 
 // rule makes a text the project's rules, and lets them act.
 func (b *bench) rule(text string) {

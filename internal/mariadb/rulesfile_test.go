@@ -25,7 +25,7 @@ func codeOf(err error) fault.Code {
 
 func TestPushRules_KeepsEveryVersion(t *testing.T) {
 	b := open1(t, noon)
-	ines := Actor{"person", "Ines Marlow"}
+	ines := Actor{Kind: "person", Name: "Ines Marlow"}
 	if f, err := b.Rules(t.Context(), b.project.ID, 0); err != nil || f.Version != 0 || f.Text != "" {
 		t.Errorf("rules of a new project: %+v, %v", f, err)
 	}
@@ -56,7 +56,7 @@ func TestPushRules_KeepsEveryVersion(t *testing.T) {
 
 func TestFile_CountsWhatRulesDrop(t *testing.T) {
 	b := open1(t, noon)
-	if _, err := b.PushRules(t.Context(), b.project.ID, dropTides, "", -1, Actor{"token", "build"}); err != nil {
+	if _, err := b.PushRules(t.Context(), b.project.ID, dropTides, "", -1, Actor{Kind: "token", Name: "build"}); err != nil {
 		t.Fatal(err)
 	}
 	var err error
@@ -131,7 +131,7 @@ func TestFile_CountsWhatWasScrubbed(t *testing.T) {
 
 func TestSwitchOff_HoldsForOneVersion(t *testing.T) {
 	b := open1(t, noon)
-	who := Actor{"token", "build"}
+	who := Actor{Kind: "token", Name: "build"}
 	if _, err := b.PushRules(t.Context(), b.project.ID, dropTides, "", -1, who); err != nil {
 		t.Fatal(err)
 	}

@@ -303,11 +303,11 @@ func TestSplit_AndMergeAtOnceWhileEventsFlowIn(t *testing.T) {
 	})
 	people.Go(func() {
 		for i := range 6 {
-			refused(b.Merge(t.Context(), b.project, []int64{int64(1 + i%3)}, 2, Actor{"person", "Ines Brandt"}))
+			refused(b.Merge(t.Context(), b.project, []int64{int64(1 + i%3)}, 2, Actor{Kind: "person", Name: "Ines Brandt"}))
 			id, err := b.DecidedOn(t.Context(), b.project, int64(1+i%3))
 			refused(err)
 			if i%2 == 1 && err == nil {
-				refused(b.Act(t.Context(), id, issue.Action{Verb: issue.Undo}, "", Actor{"person", "Ines Brandt"}, 0))
+				refused(b.Act(t.Context(), id, issue.Action{Verb: issue.Undo}, "", Actor{Kind: "person", Name: "Ines Brandt"}, 0))
 			}
 		}
 	})

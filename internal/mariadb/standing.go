@@ -114,8 +114,8 @@ func (s *Store) tell(ctx context.Context, tx *sql.Tx, project, id int64, t histo
 		rel = n
 	}
 	at, words := micros(s.now()), event.TrimText(t.Words, 500)
-	if _, err := tx.ExecContext(ctx, "INSERT INTO history (issue, at, actor_kind, actor, kind, words, standing_before, app_release, why, bulk, detail) VALUES (?,?,?,?,?,?,?,?,?,?,?)",
-		id, at, t.who.Kind, t.who.Name, string(t.Kind), words, before, rel, event.TrimText(t.why, 500), nullID(t.bulk), detail); err != nil {
+	if _, err := tx.ExecContext(ctx, "INSERT INTO history (issue, at, actor_kind, actor_id, actor, kind, words, standing_before, app_release, why, bulk, detail) VALUES (?,?,?,?,?,?,?,?,?,?,?,?)",
+		id, at, t.who.Kind, t.who.ID, t.who.Name, string(t.Kind), words, before, rel, event.TrimText(t.why, 500), nullID(t.bulk), detail); err != nil {
 		return err
 	}
 	names := slices.Clone(t.Tell)

@@ -178,7 +178,7 @@ func TestAct_RegressesAndUndoes(t *testing.T) {
 	if _, err := b.AddPerson(t.Context(), "Maren Holt", "maren@marrowsound.example", false); err != nil {
 		t.Fatal(err)
 	}
-	who := Actor{"person", "Maren Holt"}
+	who := Actor{Kind: "person", Name: "Maren Holt"}
 	id := b.issue(1).ID
 	act := func(a issue.Action) {
 		t.Helper()

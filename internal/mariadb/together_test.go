@@ -50,17 +50,17 @@ func TestNotices_TellWhoeverHasTheIssue(t *testing.T) {
 		t.Fatal(err)
 	}
 	b.in("tideAt", "4.2.0")
-	list, waiting, err := b.Notices(ctx, okeID, true, 0, 10)
+	list, waiting, err := b.Notices(ctx, okeID, 0, true, 0, 10)
 	if err != nil || waiting != 2 || list[0].Kind != "regressed" || list[1].Words != "assigned to Oke Farrow, and so accepted" || list[1].Actor != "Maren Holt" || list[0].Number != 1 {
 		t.Fatalf("Oke: %+v, %d, %v", list, waiting, err)
 	}
-	if list, _, _ := b.Notices(ctx, marenID, false, 0, 10); len(list) != 0 {
+	if list, _, _ := b.Notices(ctx, marenID, 0, false, 0, 10); len(list) != 0 {
 		t.Errorf("Maren, who decided: %+v", list)
 	}
-	if err := b.SeeNotices(ctx, okeID, list[0].ID); err != nil {
+	if err := b.SeeNotices(ctx, okeID, 0, list[0].ID); err != nil {
 		t.Fatal(err)
 	}
-	if list, waiting, _ := b.Notices(ctx, okeID, true, 0, 10); len(list)+int(waiting) != 0 {
+	if list, waiting, _ := b.Notices(ctx, okeID, 0, true, 0, 10); len(list)+int(waiting) != 0 {
 		t.Errorf("seen, and still there: %+v", list)
 	}
 }
@@ -86,7 +86,7 @@ func TestComments_TellWhomTheyConcern(t *testing.T) {
 	}
 	hears := func(who string, person int64, want ...string) {
 		t.Helper()
-		list, _, err := b.Notices(ctx, person, true, 0, 10)
+		list, _, err := b.Notices(ctx, person, 0, true, 0, 10)
 		var got []string
 		for _, n := range list {
 			got = append(got, n.Words)
@@ -95,7 +95,7 @@ func TestComments_TellWhomTheyConcern(t *testing.T) {
 			t.Errorf("%s hears %q, %v, want %q", who, got, err, want)
 		}
 		if len(list) > 0 {
-			if err := b.SeeNotices(ctx, person, list[0].ID); err != nil {
+			if err := b.SeeNotices(ctx, person, 0, list[0].ID); err != nil {
 				t.Fatal(err)
 			}
 		}
@@ -104,7 +104,7 @@ func TestComments_TellWhomTheyConcern(t *testing.T) {
 	first := write(1, "Only on Android, @ines?", maren, marenID)
 	hears("Oke", okeID, "writes: Only on Android, @ines?")
 	hears("Ines", ines.ID, "mentions you: Only on Android, @ines?")
-	write(1, "Yes.", Actor{"person", "Ines Brandt"}, ines.ID)
+	write(1, "Yes.", Actor{Kind: "person", Name: "Ines Brandt"}, ines.ID)
 	hears("Maren, who watches since she wrote", marenID, "writes: Yes.")
 	hears("Ines, who wrote", ines.ID)
 	b.act(1, issue.Action{Verb: issue.Dismiss})
@@ -169,14 +169,14 @@ func TestHandOver_GivesAllThatIsOpenOrParked(t *testing.T) {
 	if err != nil || len(list) != 1 || list[0].Person != "Maren Holt" || list[0].Issues != 1 || list[0].Parked != 1 || list[0].Impact <= 0 {
 		t.Errorf("carried: %+v, %v", list, err)
 	}
-	done, err := b.HandOver(ctx, b.project, maren, oke, "", Actor{"person", "Maren Holt"})
+	done, err := b.HandOver(ctx, b.project, maren, oke, "", Actor{Kind: "person", Name: "Maren Holt"})
 	if err != nil || fmt.Sprint(done.Done) != "[1 2]" {
 		t.Fatalf("%+v, %v", done, err)
 	}
 	if a, p, d := b.issue(1), b.issue(2), b.issue(3); a.Owner != "Oke Farrow" || p.Owner != "Oke Farrow" || p.State != issue.Parked || d.Owner != "Maren Holt" {
 		t.Errorf("%s, %s (%s), %s", a.Owner, p.Owner, p.State, d.Owner)
 	}
-	if _, err := b.UndoMany(ctx, b.project, done.Bulk, Actor{"person", "Maren Holt"}); err != nil {
+	if _, err := b.UndoMany(ctx, b.project, done.Bulk, Actor{Kind: "person", Name: "Maren Holt"}); err != nil {
 		t.Fatal(err)
 	}
 	if is := b.issue(2); is.Owner != "Maren Holt" || is.State != issue.Parked {

@@ -25,6 +25,7 @@ type Metrics struct {
 	waiting, oldest, setSide prometheus.Gauge
 	following, databaseUp    prometheus.Gauge
 	dbErrors                 prometheus.Counter
+	wrongSecrets             *prometheus.CounterVec
 }
 
 // Store is what is asked when the metrics are read.
@@ -45,25 +46,29 @@ func New(store Store) *Metrics {
 		return prometheus.NewGauge(prometheus.GaugeOpts{Name: "firethorn_" + name, Help: help})
 	}
 	m := &Metrics{
-		registry:   prometheus.NewRegistry(),
-		stored:     counter("events_stored_total", "Events acknowledged by this process."),
-		filed:      counter("events_filed_total", "Events filed as new ones by this process."),
-		repeats:    counter("events_repeated_total", "Deliveries of events that were filed already."),
-		refused:    byCause("events_refused_total", "Events that could not be read, by cause."),
-		away:       byCause("requests_turned_away_total", "Requests answered with 429 or 503, by cause."),
-		aside:      counter("events_set_aside_total", "Events that could not be filed."),
-		latency:    prometheus.NewHistogram(prometheus.HistogramOpts{Name: "firethorn_filing_seconds", Help: "From receipt to being filed, of the oldest event of each turn.", Buckets: []float64{.01, .025, .05, .1, .25, .5, 1, 2, 5, 10, 30, 60, 300, 1800}}),
-		waiting:    gauge("inbox_events", "Events that wait to be filed, in the whole database."),
-		oldest:     gauge("inbox_oldest_seconds", "Age of the oldest event that waits."),
-		setSide:    gauge("set_aside_events", "Events that could not be filed and are kept."),
-		following:  gauge("moves_following", "Merges and undos whose counts are on their way."),
-		databaseUp: gauge("database_up", "1 while the database answers."),
-		dbErrors:   counter("database_errors_total", "Times that the database did not answer a look at the inbox."),
+		registry:     prometheus.NewRegistry(),
+		stored:       counter("events_stored_total", "Events acknowledged by this process."),
+		filed:        counter("events_filed_total", "Events filed as new ones by this process."),
+		repeats:      counter("events_repeated_total", "Deliveries of events that were filed already."),
+		refused:      byCause("events_refused_total", "Events that could not be read, by cause."),
+		away:         byCause("requests_turned_away_total", "Requests answered with 429 or 503, by cause."),
+		aside:        counter("events_set_aside_total", "Events that could not be filed."),
+		latency:      prometheus.NewHistogram(prometheus.HistogramOpts{Name: "firethorn_filing_seconds", Help: "From receipt to being filed, of the oldest event of each turn.", Buckets: []float64{.01, .025, .05, .1, .25, .5, 1, 2, 5, 10, 30, 60, 300, 1800}}),
+		waiting:      gauge("inbox_events", "Events that wait to be filed, in the whole database."),
+		oldest:       gauge("inbox_oldest_seconds", "Age of the oldest event that waits."),
+		setSide:      gauge("set_aside_events", "Events that could not be filed and are kept."),
+		following:    gauge("moves_following", "Merges and undos whose counts are on their way."),
+		databaseUp:   gauge("database_up", "1 while the database answers."),
+		wrongSecrets: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "firethorn_wrong_secrets_total", Help: "Requests with a wrong token or sign-in link."}, []string{"what"}),
+		dbErrors:     counter("database_errors_total", "Times that the database did not answer a look at the inbox."),
 	}
-	m.registry.MustRegister(m.stored, m.filed, m.repeats, m.refused, m.away, m.aside, m.latency, m.waiting, m.oldest, m.setSide, m.following, m.databaseUp, m.dbErrors,
+	m.registry.MustRegister(m.stored, m.filed, m.repeats, m.refused, m.away, m.aside, m.latency, m.waiting, m.oldest, m.setSide, m.following, m.databaseUp, m.dbErrors, m.wrongSecrets,
 		&storeCollector{store}, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
-	for _, cause := range []string{"database_away", "inbox_long", "memory_full"} {
+	for _, cause := range []string{"database_away", "inbox_long", "memory_full", "over_allowance", "logs_busy"} {
 		m.away.WithLabelValues(cause) // shown from the start, as 0
+	}
+	for _, what := range []string{"token", "sign-in link"} {
+		m.wrongSecrets.WithLabelValues(what)
 	}
 	return m
 }
@@ -78,6 +83,9 @@ func (m *Metrics) Refused(events int, cause string) {
 
 // TurnedAway counts requests that were told to come later.
 func (m *Metrics) TurnedAway(cause string) { m.away.WithLabelValues(cause).Inc() }
+
+// WrongSecret counts a request with a wrong token or sign-in link.
+func (m *Metrics) WrongSecret(what string) { m.wrongSecrets.WithLabelValues(what).Inc() }
 
 // Filed counts what one turn of the worker did.
 func (m *Metrics) Filed(events, repeats, aside int, waited time.Duration) {

@@ -603,6 +603,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/{who}/sign-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End all sessions and unused sign-in links of somebody */
+        post: operations["sign-out-person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects": {
         parameters: {
             query?: never;
@@ -1556,11 +1573,29 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** All tokens, the newest first, without their texts */
+        get: operations["list-tokens"];
         put?: never;
         /** Make a token; its text is shown this once */
         post: operations["create-token"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End a token */
+        delete: operations["revoke-token"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2713,10 +2748,14 @@ export interface components {
         NewToken: {
             /**
              * Format: int64
-             * @description how long it lives; 0: for ever
+             * @description how long it lives; 0: 90 days
              */
             days?: number;
             label: string;
+            /** @description it never runs out */
+            never?: boolean;
+            /** @description beside those of the scope: symbols:push, releases:announce, rules:check, rules:push, issues:read, issues:triage, events:read */
+            permissions?: string[] | null;
             /** @description whose name stands in the history */
             person?: string;
             /** @description the only project it is good for; empty: all */
@@ -3922,6 +3961,14 @@ export interface components {
             /** @description what stands behind the # of a sign-in link */
             link: string;
         };
+        SignedOut: {
+            name: string;
+            /**
+             * Format: int64
+             * @description how many ended
+             */
+            sessions: number;
+        };
         SimilarIssue: {
             /** @description what of both is alike */
             alike: string[];
@@ -4215,9 +4262,44 @@ export interface components {
             near: components["schemas"]["NearIssue"][];
         };
         Token: {
+            /**
+             * Format: date-time
+             * @description absent: never
+             */
+            expires?: string;
+            /** Format: int64 */
+            id: number;
             label: string;
             scope: string;
             token: string;
+        };
+        TokenInfo: {
+            /** Format: date-time */
+            created: string;
+            /**
+             * Format: date-time
+             * @description absent: never
+             */
+            expires?: string;
+            /** Format: int64 */
+            id: number;
+            label: string;
+            /**
+             * Format: date-time
+             * @description to the minute; absent: not yet
+             */
+            last_used?: string;
+            permissions: string[] | null;
+            /** @description whose name stands in the history */
+            person?: string;
+            /** @description the only project it is good for; empty: all */
+            project?: string;
+            scope: string;
+            /** @description what is risky about it */
+            warning?: string;
+        };
+        Tokens: {
+            tokens: components["schemas"]["TokenInfo"][] | null;
         };
         TraceEvents: {
             events: components["schemas"]["EventRow"][];
@@ -5777,6 +5859,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "sign-out-person": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description a name or an address */
+                who: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignedOut"];
                 };
             };
             /** @description Error */
@@ -7887,6 +8001,7 @@ export interface operations {
             header?: never;
             path?: never;
             cookie?: {
+                "__Host-firethorn_session"?: string;
                 firethorn_session?: string;
             };
         };
@@ -8038,6 +8153,35 @@ export interface operations {
             };
         };
     };
+    "list-tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tokens"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "create-token": {
         parameters: {
             query?: never;
@@ -8059,6 +8203,35 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Token"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "revoke-token": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

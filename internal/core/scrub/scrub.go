@@ -68,6 +68,30 @@ type Rule struct {
 	Do    Act
 }
 
+// SwitchesOff says whether a rule keeps what is scrubbed without a project's
+// help. A rule that keeps plain fields whose names mean no secret does not, nor
+// does one about addresses, which are kept unless a project says otherwise.
+func (r Rule) SwitchesOff() bool {
+	if r.Do != Keep {
+		return false
+	}
+	if len(r.Kinds) > 0 && !slices.ContainsFunc(r.Kinds, func(k Kind) bool { return k != Email && k != IP }) {
+		return false
+	}
+	return len(r.Names) == 0 || slices.ContainsFunc(r.Names, func(n string) bool { return strings.ContainsAny(n, "*?") || Name(n) })
+}
+
+// Same says whether two rules do the same.
+func (r Rule) Same(o Rule) bool {
+	pattern := func(re *regexp.Regexp) string {
+		if re == nil {
+			return ""
+		}
+		return re.String()
+	}
+	return r.Do == o.Do && slices.Equal(r.Names, o.Names) && slices.Equal(r.Kinds, o.Kinds) && (r.Match == nil) == (o.Match == nil) && pattern(r.Match) == pattern(o.Match)
+}
+
 // Policy is what a project wants scrubbed beside what always is, and what it
 // wants kept. The first rule that fits decides. The zero Policy is the
 // default. It is safe for concurrent use.

@@ -1,0 +1,317 @@
+package e2e
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+)
+
+// The planted project: nothing of it may reach a token of another project.
+const (
+	planted        = "planted-side"
+	marker         = "zqplanted"
+	plantedTrace   = "4bf92f3577b34da6a3ce929d0e0e4736"
+	plantedEventID = "0193a1f2-7c1e-7b3a-9d55-2f6f1f0a9e77"
+)
+
+// plant makes a project in which everything that has a text says the marker.
+func plant(t *testing.T, s *service) {
+	t.Helper()
+	key := s.project(t, planted)
+	s.run(t, 0, "person", "add", "Ottilie "+marker, "ottilie@"+marker+".example")
+	s.run(t, 0, "person", "add", "Maren Holt", "maren@marrowsound.example")
+	body := fmt.Sprintf(`{"id":%q,"message":"%[2]s message","trace_id":%[3]q,"exceptions":[{"type":"Zqplanted","message":"%[2]s message","frames":[{"function":"%[2]sFunction","file":"%[2]s.ts","line":1}]}],`+
+		`"resource":{"service.version":"%[2]s-1","deployment.environment.name":"%[2]s-env"},"attributes":{"user.id":"%[2]s-user","session.id":"%[2]s-session","%[2]s.attribute":"x"},"breadcrumbs":[{"message":"%[2]s crumb"}]}`, plantedEventID, marker, plantedTrace)
+	if code, answer := s.post(t, key, body); code != 202 {
+		t.Fatalf("%d %s", code, answer)
+	}
+	if code, answer := s.postTo(t, "/v1/sessions", key, fmt.Sprintf(`{"id":"%s-session","sequence":1,"outcome":"crashed"}`, marker)); code != 202 {
+		t.Fatalf("%d %s", code, answer)
+	}
+	if code, answer := s.postTo(t, "/v1/feedback", key, fmt.Sprintf(`{"text":"%s said","event":%q}`, marker, plantedEventID)); code != 202 {
+		t.Fatalf("%d %s", code, answer)
+	}
+	s.settle(t)
+	s.run(t, 0, "issue", "comment", planted+"/1", "@maren look: "+marker)
+	s.run(t, 0, "issue", "assign", planted+"/1", "--to", "Maren Holt", "--why", marker)
+	rules := filepath.Join(t.TempDir(), "rules.yaml")
+	if err := os.WriteFile(rules, []byte("scrub:\n- {name: "+marker+", names: ["+marker+".name], do: remove}\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	s.run(t, 0, "rules", "push", "--project", planted, rules)
+}
+
+// operation is one call of the OpenAPI document.
+type operation struct {
+	method, path, permission string
+	body                     *schema
+	query                    []string
+}
+
+type schema struct {
+	Ref        string             `json:"$ref"`
+	Type       any                `json:"type"`
+	Enum       []any              `json:"enum"`
+	Items      *schema            `json:"items"`
+	Properties map[string]*schema `json:"properties"`
+	Required   []string           `json:"required"`
+	Format     string             `json:"format"`
+}
+
+type document struct {
+	Paths map[string]map[string]struct {
+		Permission string `json:"x-permission"`
+		Parameters []struct {
+			Name     string `json:"name"`
+			In       string `json:"in"`
+			Required bool   `json:"required"`
+		} `json:"parameters"`
+		RequestBody struct {
+			Content map[string]struct {
+				Schema *schema `json:"schema"`
+			} `json:"content"`
+		} `json:"requestBody"`
+	} `json:"paths"`
+	Components struct {
+		Schemas map[string]*schema `json:"schemas"`
+	} `json:"components"`
+}
+
+func readDocument(t *testing.T) (d document) {
+	t.Helper()
+	raw, err := os.ReadFile("../docs/openapi.json")
+	if err == nil {
+		err = json.Unmarshal(raw, &d)
+	}
+	if err != nil || len(d.Paths) < 60 {
+		t.Fatalf("%d paths, %v", len(d.Paths), err)
+	}
+	return d
+}
+
+func (d *document) operations() (all []operation) {
+	for path, methods := range d.Paths {
+		for method, o := range methods {
+			op := operation{method: strings.ToUpper(method), path: path, permission: o.Permission, body: o.RequestBody.Content["application/json"].Schema}
+			for _, p := range o.Parameters {
+				if p.In == "query" {
+					op.query = append(op.query, p.Name)
+				}
+			}
+			all = append(all, op)
+		}
+	}
+	slices.SortFunc(all, func(a, b operation) int { return strings.Compare(a.path+a.method, b.path+b.method) })
+	return all
+}
+
+// example is a value that fits a schema and points at the planted project.
+func (d *document) example(name string, s *schema) any {
+	if s.Ref != "" {
+		s = d.Components.Schemas[s.Ref[strings.LastIndexByte(s.Ref, '/')+1:]]
+	}
+	kind := fmt.Sprint(s.Type)
+	switch {
+	case len(s.Enum) > 0:
+		return s.Enum[0]
+	case len(s.Properties) > 0:
+		out := map[string]any{}
+		for n, p := range s.Properties {
+			if n != "$schema" && (slices.Contains(s.Required, n) || n == "issues" || n == "into") {
+				out[n] = d.example(n, p)
+			}
+		}
+		return out
+	case strings.Contains(kind, "array"):
+		return []any{d.example(name, s.Items)}
+	case strings.Contains(kind, "integer"), strings.Contains(kind, "number"):
+		return 1
+	case strings.Contains(kind, "boolean"):
+		return false
+	case strings.Contains(kind, "object"):
+		return map[string]any{}
+	case name == "issues" || name == "into" || name == "issue":
+		return planted + "/1"
+	case s.Format == "date-time":
+		return "2026-11-23T04:39:02Z"
+	}
+	return strings.Repeat("x", 24)
+}
+
+// ask makes a call by a token and gives the answer.
+func (s *service) ask(t *testing.T, token, method, path string, body any) (int, string) {
+	t.Helper()
+	var in io.Reader
+	if body != nil {
+		raw, err := json.Marshal(body)
+		if err != nil {
+			t.Fatal(err)
+		}
+		in = bytes.NewReader(raw)
+	}
+	req, err := http.NewRequest(method, s.url+path, in)
+	if err != nil {
+		t.Fatal(err)
+	}
+	req.Header.Set("Authorization", "Bearer "+token)
+	req.Header.Set("Content-Type", "application/json")
+	res, err := http.DefaultClient.Do(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	raw, err := io.ReadAll(io.LimitReader(res.Body, 1<<20))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return res.StatusCode, string(raw)
+}
+
+func (s *service) newToken(t *testing.T, label string, args ...string) string {
+	t.Helper()
+	var token struct{ Token string }
+	s.json(t, &token, append([]string{"token", "create", label}, args...)...)
+	return token.Token
+}
+
+// Whatever a token of one project asks, no answer holds anything of another.
+func TestAccess_TokensOfAProjectSeeNoOther(t *testing.T) {
+	s := own(t)
+	plant(t, s)
+	s.project(t, "own-side")
+	d := readDocument(t)
+	fill := map[string]string{"{number}": "1", "{event}": plantedEventID, "{id}": "1", "{trace}": plantedTrace, "{who}": "x", "{team}": "x", "{session}": marker + "-session", "{comment}": "1", "{key}": "1", "{verb}": "accept", "{finding}": "1", "{number2}": "1", "{hash}": strings.Repeat("ab", 32)}
+	query := map[string]string{"project": planted, "held": planted + "/1", "event": plantedEventID, "release": marker + "-1", "user": marker + "-user", "text": marker, "q": marker, "with": planted + "/1", "other": "1", "limit": "50"}
+	asked, refused := 0, 0
+	for _, scope := range []string{"build", "read", "person", "admin"} {
+		args := []string{"--project", "own-side", "--scope", scope}
+		if scope == "person" {
+			args = append(args, "--person", "Maren Holt")
+		}
+		token := s.newToken(t, scope+" of own-side", args...)
+		for _, op := range d.operations() {
+			for _, project := range []string{planted, "own-side"} {
+				path := strings.ReplaceAll(op.path, "{project}", project)
+				for k, v := range fill {
+					path = strings.ReplaceAll(path, k, v)
+				}
+				if strings.Contains(path, "{") {
+					t.Fatalf("no value for a parameter of %s", path)
+				}
+				asks := []string{path}
+				var pairs []string
+				for _, name := range op.query {
+					if v := query[name]; v != "" {
+						pairs = append(pairs, name+"="+v)
+					}
+				}
+				if len(pairs) > 0 {
+					asks = append(asks, path+"?"+strings.Join(pairs, "&"))
+				}
+				for _, at := range asks {
+					var body any
+					if op.body != nil {
+						body = d.example("", op.body)
+					}
+					code, answer := s.ask(t, token, op.method, at, body)
+					asked++
+					if code >= 400 {
+						refused++
+					}
+					said := strings.ReplaceAll(answer, marker+"-session", "")
+					if strings.Contains(strings.ToLower(said), marker) {
+						t.Errorf("%s %s by a %s token of another project: %d %.400s", op.method, at, scope, code, answer)
+					}
+					if project == planted && strings.Contains(op.path, "{project}") && code < 400 {
+						t.Errorf("%s %s by a %s token of another project: %d, want a refusal", op.method, at, scope, code)
+					}
+				}
+			}
+		}
+	}
+	if asked < 500 || refused < asked/2 {
+		t.Errorf("%d asked, %d refused: the test asks for nothing", asked, refused)
+	}
+}
+
+// Deny by default: every call names the permission it needs.
+func TestAccess_EveryCallNamesItsPermission(t *testing.T) {
+	d := readDocument(t)
+	for _, op := range d.operations() {
+		if op.permission == "" {
+			t.Errorf("%s %s names no permission", op.method, op.path)
+		}
+	}
+}
+
+// A build token reads no event by any way, and switches no scrubbing off.
+func TestAccess_BuildTokens(t *testing.T) {
+	s := own(t)
+	plant(t, s)
+	build := s.newToken(t, "ci", "--project", planted)
+	try := map[string]any{"text": "intake:\n- {name: a, when: 'message.contains(\"" + marker + "\")', do: drop}\n"}
+	for _, path := range []string{"/rules/try", "/rules/try/live", "/issues", "/received"} {
+		method := http.MethodPost
+		if !strings.HasPrefix(path, "/rules") {
+			method = http.MethodGet
+		}
+		if code, answer := s.ask(t, build, method, "/api/projects/"+planted+path, try); code != 403 || strings.Contains(answer, marker) {
+			t.Errorf("%s by a build token: %d %s", path, code, answer)
+		}
+	}
+	if code, answer := s.ask(t, build, "POST", "/api/projects/"+planted+"/rules/check", map[string]any{"text": "intake: []"}); code != 200 {
+		t.Errorf("a build token checks a file: %d %s", code, answer)
+	}
+	rules := "/api/projects/" + planted + "/rules"
+	plain := map[string]any{"text": "scrub:\n- {name: berth, names: [berth.zone], do: remove}\n"}
+	if code, _ := s.ask(t, build, "PUT", rules, plain); code != 403 {
+		t.Errorf("a build token pushes rules: %d", code)
+	}
+	more := s.newToken(t, "ci with rules", "--project", planted, "--permission", "rules:push")
+	if code, answer := s.ask(t, more, "PUT", rules, plain); code != 200 {
+		t.Errorf("a build token that may pushes rules: %d %s", code, answer)
+	}
+	for _, off := range []string{"{name: k, kinds: [jwt, named], do: keep}", "{name: k, names: ['pass*'], do: keep}", "{name: k, names: [password], do: keep}", "{name: k, match: '[a-z]+', do: keep}"} {
+		file := map[string]any{"text": "scrub:\n- " + off + "\n"}
+		if code, answer := s.ask(t, more, "PUT", rules, file); code != 403 || !strings.Contains(answer, "admin scope") {
+			t.Errorf("%s is pushed: %d %s", off, code, answer)
+		}
+	}
+	keep := map[string]any{"text": "scrub:\n- {name: k, names: [order.number], kinds: [card], do: keep}\n"}
+	if code, answer := s.ask(t, more, "PUT", rules, keep); code != 200 {
+		t.Errorf("a narrow exception: %d %s", code, answer)
+	}
+	admin, err := os.ReadFile(filepath.Join(s.dir, "admin-token"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	wide := map[string]any{"text": "scrub:\n- {name: k, kinds: [jwt], do: keep}\n"}
+	if code, answer := s.ask(t, strings.TrimSpace(string(admin)), "PUT", rules, wide); code != 200 {
+		t.Errorf("an administrator switches a kind off: %d %s", code, answer)
+	}
+	if code, answer := s.ask(t, more, "PUT", rules, map[string]any{"text": wide["text"].(string) + "- {name: berth, names: [berth.zone], do: remove}\n"}); code != 200 {
+		t.Errorf("what an administrator switched off may stay: %d %s", code, answer)
+	}
+}
+
+// own starts a service for one test.
+func own(t *testing.T) *service {
+	t.Helper()
+	s, err := start(filepath.Join(t.TempDir(), "data"), "127.0.0.1:0", "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		if err := s.stop(); err != nil {
+			t.Error(err)
+		}
+	})
+	return s
+}

@@ -1,0 +1,82 @@
+package api
+
+import (
+	"context"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"firethorn/internal/contract"
+	"firethorn/internal/core/fault"
+	"firethorn/internal/mariadb"
+)
+
+func (a *API) tokens(h huma.API) {
+	op(h, a, "GET", "/api/tokens", "list-tokens", "All tokens, the newest first, without their texts", administer, func(ctx context.Context, _ *noInput) (*body[contract.Tokens], error) {
+		list, err := a.store.Tokens(ctx)
+		out := contract.Tokens{Tokens: []contract.TokenInfo{}}
+		for _, t := range list {
+			out.Tokens = append(out.Tokens, tokenInfo(t))
+		}
+		return &body[contract.Tokens]{out}, err
+	})
+	op(h, a, "POST", "/api/tokens", "create-token", "Make a token; its text is shown this once", administer, a.createToken)
+	op(h, a, "DELETE", "/api/tokens/{id}", "revoke-token", "End a token", administer, func(ctx context.Context, in *struct {
+		ID int64 `path:"id" minimum:"1"`
+	}) (*struct{}, error) {
+		return nil, a.store.RevokeToken(ctx, in.ID)
+	})
+}
+
+func tokenInfo(t *mariadb.TokenRow) contract.TokenInfo {
+	out := contract.TokenInfo{ID: t.ID, Label: t.Label, Scope: string(t.Scope), Permissions: []string{}, Project: t.Project, Person: t.Person, Created: t.Created, Warning: t.Warning()}
+	for _, p := range t.Permissions {
+		out.Permissions = append(out.Permissions, string(p))
+	}
+	if !t.Expires.IsZero() {
+		out.Expires = &t.Expires
+	}
+	if !t.LastUsed.IsZero() {
+		out.LastUsed = &t.LastUsed
+	}
+	return out
+}
+
+func (a *API) createToken(ctx context.Context, in *body[contract.NewToken]) (*body[contract.Token], error) {
+	t := mariadb.NewToken{Label: in.Body.Label, Scope: mariadb.Scope(in.Body.Scope), Life: mariadb.TokenLife}
+	switch {
+	case in.Body.Never && in.Body.Days > 0:
+		return nil, fault.New(fault.BadInput, "a token that lives %d days and never runs out: give \"days\" or \"never\"", in.Body.Days)
+	case in.Body.Never:
+		t.Life = 0
+	case in.Body.Days > 0:
+		t.Life = time.Duration(in.Body.Days) * 24 * time.Hour
+	}
+	for _, p := range in.Body.Permissions {
+		t.More = append(t.More, mariadb.Permission(p))
+	}
+	if in.Body.Project != "" {
+		p, err := a.store.Project(ctx, in.Body.Project)
+		if err != nil {
+			return nil, err
+		}
+		t.Project = p.ID
+	}
+	if in.Body.Person != "" {
+		p, err := a.somebody(ctx, in.Body.Person)
+		if err != nil {
+			return nil, err
+		}
+		t.Person = p.ID
+	}
+	id, text, err := a.store.CreateToken(ctx, t)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.Token{ID: id, Label: t.Label, Scope: in.Body.Scope, Token: text}
+	if t.Life > 0 {
+		until := a.store.Now().Add(t.Life)
+		out.Expires = &until
+	}
+	return &body[contract.Token]{out}, nil
+}
