@@ -21,6 +21,7 @@ import (
 	"firethorn/console"
 	"firethorn/internal/api"
 	"firethorn/internal/core/fault"
+	"firethorn/internal/git"
 	"firethorn/internal/intake"
 	"firethorn/internal/localdb"
 	"firethorn/internal/mariadb"
@@ -234,7 +235,7 @@ func routes(c Config, store *mariadb.Store, units *pipeline.Units, work *worker.
 	}))
 	in := intake.New(store, work.Wake, c.Log, c.Limits, m, c.now)
 	in.Routes(r)
-	code := repository.New(filepath.Join(c.Data, "repositories"), store, c.Log, c.FetchFrom)
+	code := repository.New(filepath.Join(c.Data, "repositories"), store, c.Log, git.Hosts{Public: c.FetchFrom, Private: c.FetchFromPrivate})
 	opt := api.Options{Store: store, Code: code, Units: units, Log: c.Log, PublicURL: public, Wake: work.Wake, Clients: client.Version, Watch: m, Metrics: m.Handler()}
 	if c.Database == "" {
 		opt.DiskFree = func() (int64, error) { return diskFree(c.Data) }

@@ -21,19 +21,20 @@ import (
 
 // Config is how the service is run.
 type Config struct {
-	Data           string // directory for the private database, the admin token, the lock
-	Listen         string // HOST:PORT; port 0 takes a free one
-	Database       string // a data source name; "" runs a private database in Data
-	DatabaseListen string // HOST:PORT on loopback that the private database answers on beside its socket; "" is none
-	PublicURL      string // how people reach the service; "" is http://LISTEN
-	Terminal       bool   // somebody reads standard output
-	SymbolMem      int    // bytes of decoded symbols held in memory
-	Limits         intake.Limits
-	StoreOnly      bool          // take events in, let other processes file them
-	Silence        time.Duration // after a heartbeat of a session was due, before it is called cut off
-	FetchFrom      []string      // hosts that repositories may be fetched from
-	Metrics        string        // HOST:PORT that answers /metrics to anyone; "" is none
-	Log            *slog.Logger
+	Data             string // directory for the private database, the admin token, the lock
+	Listen           string // HOST:PORT; port 0 takes a free one
+	Database         string // a data source name; "" runs a private database in Data
+	DatabaseListen   string // HOST:PORT on loopback that the private database answers on beside its socket; "" is none
+	PublicURL        string // how people reach the service; "" is http://LISTEN
+	Terminal         bool   // somebody reads standard output
+	SymbolMem        int    // bytes of decoded symbols held in memory
+	Limits           intake.Limits
+	StoreOnly        bool          // take events in, let other processes file them
+	Silence          time.Duration // after a heartbeat of a session was due, before it is called cut off
+	FetchFrom        []string      // hosts that repositories may be fetched from, at public addresses
+	FetchFromPrivate []string      // hosts that may also lie on loopback or in private networks
+	Metrics          string        // HOST:PORT that answers /metrics to anyone; "" is none
+	Log              *slog.Logger
 
 	// SmallDatabase keeps the private database small, for tests.
 	SmallDatabase bool

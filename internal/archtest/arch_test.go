@@ -38,7 +38,7 @@ var may = map[string][]string{
 	"metrics":       {"mariadb"},
 	"intake":        {"core/event", "core/fault", "core/feedback", "core/logtext", "core/otlp", "core/scrub", "core/session", "mariadb", "pipeline", "web"},
 	"api":           {"contract", "core/blame", "core/commits", "core/difference", "core/event", "core/fault", "core/fingerprint", "core/impact", "core/issue", "core/owners", "core/regroup", "core/release", "core/review", "core/rules", "core/scrub", "core/session", "core/surge", "core/symbolicate", "git", "guide", "mariadb", "pipeline", "repository", "web"},
-	"app":           {"api", "core/fault", "intake", "localdb", "mariadb", "metrics", "pipeline", "repository", "web", "worker"},
+	"app":           {"api", "core/fault", "git", "intake", "localdb", "mariadb", "metrics", "pipeline", "repository", "web", "worker"},
 	"cli":           {"api", "app", "contract", "core/blame", "core/comment", "core/event", "core/fault", "core/fingerprint", "core/grouping", "core/impact", "core/issue", "core/logtext", "core/otlp", "core/regroup", "core/release", "core/review", "core/rules", "core/sourcemap", "core/stacktrace", "core/stamp", "core/surge", "core/symbolicate", "core/symbols", "follow", "git", "intake", "web"},
 	"follow":        {"core/event", "core/logtext", "core/otlp"},
 	"guide":         {}, "chromium": {}, "testdb": {"localdb"}, "archtest": {},

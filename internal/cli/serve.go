@@ -32,7 +32,8 @@ func serveCommand() *cli.Command {
 			&cli.BoolFlag{Name: "store-only", Usage: "take events in and let other processes on the same database file them"},
 			&cli.IntFlag{Name: "inbox-limit", Value: int(intake.DefaultLimits.Inbox), Usage: "how many `EVENTS` may wait to be filed before senders are turned away"},
 			&cli.DurationFlag{Name: "session-silence", Value: 30 * time.Minute, Usage: "how long after a heartbeat was due a session is called cut off"},
-			&cli.StringSliceFlag{Name: "fetch-from", Usage: "a `HOST` that repositories of projects may be fetched from (https, ssh); none without it"},
+			&cli.StringSliceFlag{Name: "fetch-from", Usage: "a `HOST` that repositories of projects may be fetched from (https, ssh), at a public address; none without it"},
+			&cli.StringSliceFlag{Name: "fetch-from-private", Usage: "a `HOST` in a private network, or on this machine, that repositories may be fetched from"},
 			&cli.StringFlag{Name: "metrics-listen", Usage: "`HOST:PORT` that answers /metrics without a token; without it they need one", Sources: cli.EnvVars("FIRETHORN_METRICS_LISTEN")},
 			&cli.BoolFlag{Name: "small-database", Hidden: true},
 			&cli.DurationFlag{Name: "clock-offset", Hidden: true},
@@ -66,7 +67,7 @@ func serveCommand() *cli.Command {
 			return app.Run(ctx, app.Config{
 				Data: c.String("data"), Listen: c.String("listen"), Database: database, DatabaseListen: c.String("database-listen"), PublicURL: c.String("public-url"),
 				Terminal: isTerminal(c.Root().Writer), SymbolMem: c.Int("symbol-memory") << 20, Limits: limits, Log: log, SmallDatabase: c.Bool("small-database"),
-				StoreOnly: c.Bool("store-only"), Metrics: c.String("metrics-listen"), ClockOffset: c.Duration("clock-offset"), Silence: c.Duration("session-silence"), FetchFrom: c.StringSlice("fetch-from"),
+				StoreOnly: c.Bool("store-only"), Metrics: c.String("metrics-listen"), ClockOffset: c.Duration("clock-offset"), Silence: c.Duration("session-silence"), FetchFrom: c.StringSlice("fetch-from"), FetchFromPrivate: c.StringSlice("fetch-from-private"),
 			}, c.Root().Writer)
 		},
 	}

@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"strconv"
@@ -36,7 +37,28 @@ func (r Repo) Log(ctx context.Context, tip string, without []string, fn func(Com
 	if err != nil {
 		return err
 	}
-	return r.stream(ctx, in, func(out io.Reader) error { return readLog(out, fn) }, "log", "-z", "--topo-order", "--no-renames", "--no-color", "--no-ext-diff", "--no-textconv", logFormat, "--numstat", "--stdin")
+	return r.stream(ctx, in, func(out io.Reader) error { return readLog(&bounded{out, mostOutput}, fn) }, "log", "-z", "--topo-order", "--no-renames", "--no-color", "--no-ext-diff", "--no-textconv", logFormat, "--numstat", "--stdin")
+}
+
+// mostOutput is how much is read of what one command prints, in bytes.
+const mostOutput = 4 << 30
+
+// errOutput says that git printed more than is read.
+var errOutput = errors.New("the history is larger than is read at once; send it in parts, oldest first")
+
+// bounded reads up to so many bytes, and then fails.
+type bounded struct {
+	from io.Reader
+	left int64
+}
+
+func (b *bounded) Read(p []byte) (int, error) {
+	if b.left <= 0 {
+		return 0, errOutput
+	}
+	n, err := b.from.Read(p[:min(int64(len(p)), b.left)])
+	b.left -= int64(n)
+	return n, err
 }
 
 // revisions are what git reads behind --stdin: a commit with all that it descends
@@ -141,7 +163,7 @@ func (r Repo) Patches(ctx context.Context, tip string, without []string) (map[st
 	}
 	out := map[string]string{}
 	err = r.stream(ctx, in, func(diffs io.Reader) error {
-		return r.stream(ctx, diffs, func(ids io.Reader) error {
+		return r.stream(ctx, &bounded{diffs, mostOutput}, func(ids io.Reader) error {
 			s := bufio.NewScanner(ids)
 			for s.Scan() {
 				if patch, commit, ok := strings.Cut(s.Text(), " "); ok {

@@ -3,19 +3,24 @@ package git
 import (
 	"bufio"
 	"context"
+	"encoding/binary"
 	"errors"
 	"fmt"
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 )
 
 // Limits of what is taken in.
 const (
-	MostBundle = 2 << 30 // bytes of one bundle
-	mostHeader = 10_000  // lines of a bundle's header
+	MostBundle     = 2 << 30   // bytes of one bundle
+	mostHeader     = 10_000    // lines of a bundle's header
+	longestHeader  = 1 << 10   // bytes of one of them
+	mostObjects    = 5_000_000 // in one bundle
+	longestRefusal = 80        // bytes of a line that are told
 )
 
 // Mirror is a bare repository that the service holds. It is a cache: what it is
@@ -25,7 +30,7 @@ type Mirror struct{ Repo }
 // OpenMirror opens the mirror in a directory, or makes it. format is sha1 or
 // sha256, and needed where it is made.
 func OpenMirror(ctx context.Context, dir, format string) (Mirror, error) {
-	m := Mirror{Repo{dir: dir}}
+	m := Mirror{Repo{dir: dir, bound: true}}
 	if _, err := os.Stat(filepath.Join(dir, "HEAD")); err == nil {
 		return m, nil
 	}
@@ -49,12 +54,12 @@ var ErrNoBundle = errors.New("this is no git bundle of one commit")
 // ReadHead reads a bundle up to its pack (gitformat-bundle, versions 2 and 3).
 func ReadHead(in *bufio.Reader) (Head, error) {
 	h := Head{Format: "sha1"}
-	first, err := in.ReadString('\n')
+	first, err := headerLine(in)
 	if err != nil || first != "# v2 git bundle\n" && first != "# v3 git bundle\n" {
 		return h, ErrNoBundle
 	}
 	for range mostHeader {
-		line, err := in.ReadString('\n')
+		line, err := headerLine(in)
 		if err != nil {
 			return h, ErrNoBundle
 		}
@@ -68,7 +73,7 @@ func ReadHead(in *bufio.Reader) (Head, error) {
 		case line == "@object-format=sha1" || line == "@object-format=sha256":
 			h.Format = strings.TrimPrefix(line, "@object-format=")
 		case strings.HasPrefix(line, "@"):
-			return h, fmt.Errorf("%w: it asks for %s", ErrNoBundle, strings.ToValidUTF8(line, "�"))
+			return h, fmt.Errorf("%w: it asks for %s", ErrNoBundle, strings.ToValidUTF8(line[:min(len(line), longestRefusal)], "�"))
 		case strings.HasPrefix(line, "-"):
 			hash, _, _ := strings.Cut(line[1:], " ")
 			if !Hash(hash) {
@@ -86,6 +91,33 @@ func ReadHead(in *bufio.Reader) (Head, error) {
 	return h, ErrNoBundle
 }
 
+// headerLine reads one line of a header with its end, which may be long in no
+// real bundle.
+func headerLine(in *bufio.Reader) (string, error) {
+	var line []byte
+	for len(line) <= longestHeader {
+		part, err := in.ReadSlice('\n')
+		line = append(line, part...)
+		if !errors.Is(err, bufio.ErrBufferFull) {
+			return string(line), err
+		}
+	}
+	return "", ErrNoBundle
+}
+
+// countObjects looks how many objects the pack says that it has
+// (gitformat-pack), before anything is made of them.
+func countObjects(in *bufio.Reader) error {
+	head, err := in.Peek(12)
+	if err != nil || string(head[:4]) != "PACK" {
+		return ErrNoBundle
+	}
+	if n := binary.BigEndian.Uint32(head[8:]); n > mostObjects {
+		return fmt.Errorf("%w: its pack says that it has %d objects; %d are the most", ErrNoBundle, n, mostObjects)
+	}
+	return nil
+}
+
 // Has says whether a commit is there.
 func (m Mirror) Has(ctx context.Context, commit string) bool {
 	_, err := m.output(ctx, "cat-file", "-e", commit+"^{commit}")
@@ -99,12 +131,16 @@ func (e *MissingError) Error() string {
 	return "it builds on commit " + e.Commit + ", which is not here"
 }
 
-// Add takes a bundle in. Every object is checked, and nothing that the tip
-// descends from may be missing; else nothing of it is kept.
+// Add takes a bundle in. Every object is checked, nothing that the tip descends
+// from may be missing, and no tree may stand for far more files than it holds;
+// else nothing of it is kept: objects lie apart until all is known to be good.
 func (m Mirror) Add(ctx context.Context, bundle io.Reader) (Head, error) {
 	in := bufio.NewReaderSize(bundle, 64<<10)
 	h, err := ReadHead(in)
 	if err != nil {
+		return h, err
+	}
+	if err := countObjects(in); err != nil {
 		return h, err
 	}
 	for _, need := range h.Needs {
@@ -112,14 +148,51 @@ func (m Mirror) Add(ctx context.Context, bundle io.Reader) (Head, error) {
 			return h, &MissingError{need}
 		}
 	}
-	if err := m.stream(ctx, in, discard, "index-pack", "--stdin", "--fix-thin", "--strict", "--max-input-size="+strconv.Itoa(MostBundle)); err != nil {
+	apart, err := filepath.Abs(filepath.Join(m.dir, "incoming"))
+	if err == nil {
+		err = errors.Join(os.RemoveAll(apart), os.MkdirAll(filepath.Join(apart, "pack"), 0o700))
+	}
+	if err != nil {
 		return h, err
 	}
-	if err := m.stream(ctx, nil, discard, "rev-list", "--objects", "--quiet", h.Tip, "--not", "--all"); err != nil {
+	defer os.RemoveAll(apart)
+	objects := filepath.Join(filepath.Dir(apart), "objects")
+	r := m.Repo
+	r.env = append(slices.Clone(r.env), "GIT_OBJECT_DIRECTORY="+apart, "GIT_ALTERNATE_OBJECT_DIRECTORIES="+objects)
+	if err := r.stream(ctx, in, discard, "index-pack", "--stdin", "--fix-thin", "--strict", "--max-input-size="+strconv.Itoa(MostBundle)); err != nil {
+		return h, err
+	}
+	if err := r.stream(ctx, nil, discard, "rev-list", "--objects", "--quiet", h.Tip, "--not", "--all"); err != nil {
+		return h, err
+	}
+	if err := r.weighTrees(ctx, h.Tip); err != nil {
+		return h, err
+	}
+	if err := movePacks(filepath.Join(apart, "pack"), filepath.Join(objects, "pack")); err != nil {
 		return h, err
 	}
 	_, err = m.output(ctx, "update-ref", "refs/firethorn/"+h.Tip, h.Tip)
 	return h, err
+}
+
+// movePacks moves packs to where they are found. The index goes last: a pack
+// counts from then on.
+func movePacks(from, to string) error {
+	if err := os.MkdirAll(to, 0o700); err != nil {
+		return err
+	}
+	for _, kind := range []string{".pack", ".rev", ".idx"} {
+		files, err := filepath.Glob(filepath.Join(from, "*"+kind))
+		if err != nil {
+			return err
+		}
+		for _, f := range files {
+			if err := os.Rename(f, filepath.Join(to, filepath.Base(f))); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // mostPacks may lie side by side before they are made one.

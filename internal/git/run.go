@@ -25,8 +25,10 @@ import (
 
 // Repo is a repository in a directory.
 type Repo struct {
-	dir string
-	env []string // beside what every command gets
+	dir    string
+	env    []string // beside what every command gets
+	config []string // beside safe
+	bound  bool     // commands run within the limits of the system: what they read is foreign
 }
 
 // Error is git refusing something, in its own words.
@@ -50,6 +52,25 @@ var safe = []string{
 	"-c", "core.hooksPath=/dev/null", "-c", "core.fsmonitor=false", "-c", "core.quotePath=false", "-c", "protocol.file.allow=never", "-c", "protocol.ext.allow=never",
 	"-c", "submodule.recurse=false", "-c", "fetch.recurseSubmodules=false", "-c", "safe.directory=*", "-c", "gc.auto=0", "-c", "maintenance.auto=false",
 	"-c", "diff.external=", "-c", "log.showSignature=false", "-c", "core.attributesFile=/dev/null", "-c", "transfer.fsckObjects=true",
+	"-c", "http.followRedirects=false", "-c", "core.bigFileThreshold=16m", "-c", "pack.threads=1", "-c", "core.packedGitLimit=256m",
+}
+
+// Limits of one command on a mirror: its CPU time in seconds, and its own memory
+// in KiB, which leaves out files that it maps.
+const (
+	cpuSeconds = 300
+	memoryKiB  = 1 << 20
+)
+
+// command is git with the limits of the system where it is to have them. The
+// shell sets them, since a process cannot set those of another before it runs.
+func (r Repo) command(ctx context.Context, args []string) *exec.Cmd {
+	all := append(append(append([]string{"-C", r.dir}, safe...), r.config...), args...)
+	if !r.bound {
+		return exec.CommandContext(ctx, "git", all...)
+	}
+	limits := fmt.Sprintf("ulimit -t %d; ulimit -d %d; exec git \"$@\"", cpuSeconds, memoryKiB)
+	return exec.CommandContext(ctx, "sh", append([]string{"-c", limits, "sh"}, all...)...)
 }
 
 // environment keeps what git needs and nothing that could change what it does.
@@ -67,7 +88,7 @@ func environment(more []string) []string {
 func (r Repo) stream(ctx context.Context, in io.Reader, read func(io.Reader) error, args ...string) error {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	c := exec.CommandContext(ctx, "git", append(append([]string{"-C", r.dir}, safe...), args...)...)
+	c := r.command(ctx, args)
 	c.Env, c.Stdin, c.WaitDelay = environment(r.env), in, 5*time.Second
 	var said bytes.Buffer
 	c.Stderr = &limited{&said, 4 << 10}

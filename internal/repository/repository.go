@@ -38,7 +38,7 @@ type Keeper struct {
 	dir   string
 	store *mariadb.Store
 	log   *slog.Logger
-	hosts []string // that may be fetched from
+	hosts git.Hosts // that may be fetched from
 
 	trees *otter.Cache[treeKey, *commits.Tree]
 
@@ -58,7 +58,7 @@ const mostPaths = 500_000
 
 // New makes a keeper whose mirrors stand in dir. hosts are those that an
 // operator lets it fetch from.
-func New(dir string, store *mariadb.Store, log *slog.Logger, hosts []string) *Keeper {
+func New(dir string, store *mariadb.Store, log *slog.Logger, hosts git.Hosts) *Keeper {
 	trees := otter.Must(&otter.Options[treeKey, *commits.Tree]{MaximumWeight: mostPaths, Weigher: func(_ treeKey, t *commits.Tree) uint32 { return uint32(1 + t.Len()) }})
 	return &Keeper{dir: dir, store: store, log: log, hosts: hosts, trees: trees, busy: map[int64]*sync.Mutex{}}
 }
@@ -236,6 +236,10 @@ func refused(ctx context.Context, err error) error {
 	if errors.Is(err, git.ErrNoBundle) {
 		return fault.Wrap("repository", fault.BadInput, err, "%v; firethorn release announce makes and sends one", err)
 	}
+	var trees *git.TreeError
+	if errors.As(err, &trees) {
+		return fault.Wrap("repository", fault.BadInput, err, "%v; nothing of the bundle is kept", trees)
+	}
 	var said *git.Error
 	if errors.As(err, &said) {
 		return fault.Wrap("repository", fault.BadInput, err, "git refuses the bundle: %s; nothing of it is kept", said.Says)
@@ -308,7 +312,7 @@ func (k *Keeper) Fetch(ctx context.Context, p *mariadb.Project, commit string, w
 	if err != nil {
 		return nil, err
 	}
-	if err := m.Fetch(ctx, p.Repository, commit); err != nil {
+	if err := m.Fetch(ctx, k.hosts, p.Repository, commit); err != nil {
 		return nil, fault.Wrap("repository.Fetch", fault.BadInput, err, "the commit could not be fetched: %v", err)
 	}
 	known, err := k.tips(ctx, m, p.ID)
@@ -336,7 +340,7 @@ func (k *Keeper) Fetch(ctx context.Context, p *mariadb.Project, commit string, w
 
 // MayFetch says what is wrong with the address of a repository.
 func (k *Keeper) MayFetch(address string) error {
-	if err := git.CheckAddress(address, k.hosts); err != nil {
+	if err := k.hosts.CheckAddress(address); err != nil {
 		return fault.Wrap("repository", fault.BadInput, err, "%v", err)
 	}
 	return nil

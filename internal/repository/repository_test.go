@@ -33,7 +33,7 @@ func open(t *testing.T) (*Keeper, *mariadb.Store, *mariadb.Project) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return New(t.TempDir(), s, slog.New(slog.DiscardHandler), nil), s, p
+	return New(t.TempDir(), s, slog.New(slog.DiscardHandler), git.Hosts{}), s, p
 }
 
 // code is a repository that grows by commits of one file.
@@ -103,7 +103,7 @@ func TestKeeper_RanksAndBlames(t *testing.T) {
 		t.Fatalf("%+v, %v", got, err)
 	}
 	places := []Place{{Source: "../src/tides.ts", Line: 42}, {Source: "src/main.ts", Line: 3}}
-	for _, keeper := range []*Keeper{k, New(t.TempDir(), k.store, k.log, nil)} { // another process makes its own mirror
+	for _, keeper := range []*Keeper{k, New(t.TempDir(), k.store, k.log, git.Hosts{})} { // another process makes its own mirror
 		l, err := keeper.Likely(ctx, p, first, last, slices.Clone(places), 5)
 		if err != nil || l.Range != 3 || len(l.List) != 2 || l.List[0].Hash != culprit || l.List[1].Hash != far {
 			t.Fatalf("%+v, %v", l, err)
