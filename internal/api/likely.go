@@ -13,6 +13,7 @@ import (
 	"firethorn/internal/core/commits"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/release"
+	"firethorn/internal/core/shell"
 	"firethorn/internal/git"
 	"firethorn/internal/mariadb"
 	"firethorn/internal/pipeline"
@@ -93,7 +94,7 @@ func unknownCode(p *mariadb.Project, g *commits.Graph, version, commit string) s
 	case g.Len() == 0:
 		return fmt.Sprintf("nothing is known of the code of %s: run firethorn release announce --project %s --release VERSION in its repository, as a step of the build", p.Name, p.Name)
 	case commit == "":
-		return fmt.Sprintf("%s was announced without a commit: firethorn release announce --project %s --release %s --commit HASH says which", version, p.Name, version)
+		return fmt.Sprintf("%s was announced without a commit: firethorn release announce --project %s %s --commit HASH says which", version, p.Name, shell.Option("--release", version))
 	case !g.Has(commit):
 		return fmt.Sprintf("the history of %s's commit %s was not sent: firethorn release announce does that, run in a full clone", version, release.Short(commit))
 	}

@@ -11,6 +11,7 @@ import (
 	"firethorn/internal/contract"
 	"firethorn/internal/core/release"
 	"firethorn/internal/core/session"
+	"firethorn/internal/core/shell"
 	"firethorn/internal/mariadb"
 )
 
@@ -154,7 +155,7 @@ func (a *API) commitsIn(ctx context.Context, p *mariadb.Project, r, before *mari
 	out.Commits = []contract.Commit{}
 	switch {
 	case r.Commit == "":
-		out.Repository = fmt.Sprintf("it was announced without a commit: firethorn release announce --project %s --release %s, run in its repository, says which", p.Name, r.Version)
+		out.Repository = fmt.Sprintf("it was announced without a commit: firethorn release announce --project %s %s, run in its repository, says which", p.Name, shell.Option("--release", r.Version))
 		return nil
 	case !r.CommitKnown:
 		out.Repository = fmt.Sprintf("the history of commit %s was not sent: firethorn release announce, run in a full clone, sends it", release.Short(r.Commit))

@@ -3,13 +3,13 @@ package api
 import (
 	"context"
 	"fmt"
-	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"firethorn/internal/contract"
 	"firethorn/internal/core/difference"
+	"firethorn/internal/core/shell"
 	"firethorn/internal/mariadb"
 )
 
@@ -58,7 +58,7 @@ func splitCommand(id string, d difference.Difference) string {
 	if d.Kind == difference.Attribute {
 		value = d.Name + "=" + value
 	}
-	return fmt.Sprintf("firethorn issue split %s --%s '%s'", id, d.Kind, strings.ReplaceAll(value, "'", `'\''`))
+	return "firethorn issue split " + id + " " + shell.Option("--"+string(d.Kind), value)
 }
 
 func (a *API) split(ctx context.Context, in *SplitIn) (*body[contract.IssueDetail], error) {

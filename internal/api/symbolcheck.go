@@ -11,6 +11,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"firethorn/internal/contract"
+	"firethorn/internal/core/shell"
 	"firethorn/internal/core/symbolicate"
 	"firethorn/internal/mariadb"
 	"firethorn/internal/pipeline"
@@ -199,9 +200,9 @@ func (c *checking) file(ctx context.Context, f mariadb.FileSeen) (contract.Check
 
 func (c *checking) push(servedAt string) string {
 	if servedAt != "" {
-		servedAt = " --served-at " + servedAt
+		servedAt = " " + shell.Option("--served-at", servedAt)
 	}
-	return fmt.Sprintf("firethorn symbols push --project %s --release %s%s DIR", c.p.Name, cmp.Or(c.out.Release, "RELEASE"), servedAt)
+	return fmt.Sprintf("firethorn symbols push --project %s %s%s DIR", c.p.Name, shell.Option("--release", cmp.Or(c.out.Release, "RELEASE")), servedAt)
 }
 
 // remedy is the command that helps.

@@ -19,9 +19,9 @@ const module = "firethorn/"
 // may lists, for every package below internal, what of ours it may import. A
 // new package fails until it is listed.
 var may = map[string][]string{
-	"core/fault": {}, "core/otlp": {"core/event"}, "core/occurrence": {"core/event"}, "core/logtext": {"core/event", "core/stacktrace"}, "core/rawjson": {}, "core/session": {"core/event"}, "core/feedback": {"core/event"}, "core/event": {"core/rawjson"}, "core/sourcemap": {}, "core/glob": {}, "core/scrub": {"core/glob", "core/rawjson"}, "core/release": {}, "core/impact": {"core/fault", "core/words"}, "core/surge": {"core/fault", "core/words"}, "core/sampling": {},
+	"core/fault": {}, "core/shell": {}, "core/otlp": {"core/event"}, "core/occurrence": {"core/event"}, "core/logtext": {"core/event", "core/stacktrace"}, "core/rawjson": {}, "core/session": {"core/event"}, "core/feedback": {"core/event"}, "core/event": {"core/rawjson"}, "core/sourcemap": {}, "core/glob": {}, "core/scrub": {"core/glob", "core/rawjson"}, "core/release": {}, "core/impact": {"core/fault", "core/words"}, "core/surge": {"core/fault", "core/words"}, "core/sampling": {},
 	"core/scope": {"core/sourcemap"}, "core/stacktrace": {"core/event"}, "core/issue": {"core/fault", "core/release", "core/words"}, "core/commits": {}, "core/silence": {"core/words"}, "core/owners": {"core/glob", "core/people"}, "core/comment": {"core/fault", "core/people"}, "core/words": {}, "core/people": {},
-	"core/symbols": {"core/scope", "core/sourcemap"}, "core/blame": {"core/event", "core/stacktrace"}, "core/stamp": {"core/sourcemap"}, "core/symbolicate": {"core/blame", "core/event", "core/glob", "core/sourcemap", "core/stacktrace", "core/symbols", "core/words"},
+	"core/symbols": {"core/scope", "core/sourcemap"}, "core/blame": {"core/event", "core/stacktrace"}, "core/stamp": {"core/sourcemap"}, "core/symbolicate": {"core/blame", "core/event", "core/glob", "core/sourcemap", "core/shell", "core/stacktrace", "core/symbols", "core/words"},
 	"core/fingerprint": {"core/blame", "core/event"}, "core/difference": {"core/blame", "core/event", "core/fault", "core/fingerprint"},
 	"core/rules":    {"core/blame", "core/event", "core/fingerprint", "core/glob", "core/release", "core/scrub"},
 	"core/regroup":  {"core/blame", "core/event", "core/fingerprint", "core/grouping", "core/rules", "core/symbolicate"},
@@ -37,9 +37,9 @@ var may = map[string][]string{
 	"worker":        {"core/event", "core/feedback", "core/fingerprint", "core/session", "mariadb", "pipeline"},
 	"metrics":       {"mariadb"},
 	"intake":        {"core/event", "core/fault", "core/feedback", "core/logtext", "core/otlp", "core/scrub", "core/session", "mariadb", "pipeline", "web"},
-	"api":           {"contract", "core/blame", "core/commits", "core/difference", "core/event", "core/fault", "core/fingerprint", "core/impact", "core/issue", "core/owners", "core/regroup", "core/release", "core/review", "core/rules", "core/scrub", "core/session", "core/surge", "core/symbolicate", "git", "guide", "mariadb", "pipeline", "repository", "web"},
+	"api":           {"contract", "core/blame", "core/commits", "core/difference", "core/event", "core/fault", "core/fingerprint", "core/impact", "core/issue", "core/owners", "core/regroup", "core/release", "core/review", "core/rules", "core/scrub", "core/session", "core/shell", "core/surge", "core/symbolicate", "git", "guide", "mariadb", "pipeline", "repository", "web"},
 	"app":           {"api", "core/fault", "git", "intake", "localdb", "mariadb", "metrics", "pipeline", "repository", "web", "worker"},
-	"cli":           {"api", "app", "contract", "core/blame", "core/comment", "core/event", "core/fault", "core/fingerprint", "core/grouping", "core/impact", "core/issue", "core/logtext", "core/otlp", "core/regroup", "core/release", "core/review", "core/rules", "core/sourcemap", "core/stacktrace", "core/stamp", "core/surge", "core/symbolicate", "core/symbols", "follow", "git", "intake", "web"},
+	"cli":           {"api", "app", "contract", "core/blame", "core/comment", "core/event", "core/fault", "core/fingerprint", "core/grouping", "core/impact", "core/issue", "core/logtext", "core/otlp", "core/regroup", "core/release", "core/review", "core/rules", "core/shell", "core/sourcemap", "core/stacktrace", "core/stamp", "core/surge", "core/symbolicate", "core/symbols", "follow", "git", "intake", "web"},
 	"follow":        {"core/event", "core/logtext", "core/otlp"},
 	"guide":         {}, "chromium": {}, "testdb": {"localdb"}, "archtest": {},
 }

@@ -11,6 +11,7 @@ import (
 
 	"firethorn/internal/contract"
 	"firethorn/internal/core/event"
+	"firethorn/internal/core/shell"
 )
 
 func eventCommand() *cli.Command {
@@ -72,13 +73,13 @@ func eventCommand() *cli.Command {
 						fmt.Fprintf(out, "user %s = %s\n", plain(e.User.Attribute), plain(e.User.Value))
 					}
 					if e.TraceID != "" {
-						fmt.Fprintf(out, "trace %s, span %s%s: firethorn event list --trace %s\n", plain(e.TraceID), orDash(plain(e.SpanID)), spanWords(e.Span), plain(e.TraceID))
+						fmt.Fprintf(out, "trace %s, span %s%s: firethorn event list %s\n", plain(e.TraceID), orDash(plain(e.SpanID)), spanWords(e.Span), shell.Option("--trace", e.TraceID))
 					}
 					if e.Log != nil && e.Log.Text != "" {
 						fmt.Fprintf(out, "log record%s: %s\n", orNothing(" of %s", e.Scope), plain(e.Log.Text))
 					}
 					if e.Session != nil {
-						fmt.Fprintf(out, "session %s, %s: firethorn session show %s\n", plain(e.Session.ID), e.Session.Outcome, plain(e.Session.ID))
+						fmt.Fprintf(out, "session %s, %s: firethorn session show %s\n", plain(e.Session.ID), e.Session.Outcome, shell.Arguments(e.Session.ID))
 					}
 					showTrace(out, e, c.Bool("raw"))
 					for _, t := range e.Threads {

@@ -13,6 +13,7 @@ import (
 
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
+	"firethorn/internal/core/shell"
 )
 
 func projectCommand() *cli.Command {
@@ -347,7 +348,7 @@ func personCommand() *cli.Command {
 				return request(ctx, c, http.MethodPost, nil, fixed("/api/people/"+url.PathEscape(name)+"/leave"), func(out io.Writer, p contract.Person) {
 					fmt.Fprintf(out, "%s left.\n", plain(p.Name))
 					if p.Carries > 0 {
-						fmt.Fprintf(out, "%s still theirs: firethorn owner hand-over --from %q --to …\n", plural(int(p.Carries), "1 issue is", count(p.Carries)+" issues are"), plain(p.Name))
+						fmt.Fprintf(out, "%s still theirs: firethorn owner hand-over %s --to …\n", plural(int(p.Carries), "1 issue is", count(p.Carries)+" issues are"), shell.Option("--from", p.Name))
 					}
 				})
 			}},
@@ -357,7 +358,7 @@ func personCommand() *cli.Command {
 				return err
 			}
 			return request(ctx, c, http.MethodPost, nil, fixed("/api/people/"+url.PathEscape(name)+"/return"), func(out io.Writer, p contract.Person) {
-				fmt.Fprintf(out, "%s works here again; firethorn person link %q prints a sign-in link.\n", plain(p.Name), plain(p.Name))
+				fmt.Fprintf(out, "%s works here again; firethorn person link %s prints a sign-in link.\n", plain(p.Name), shell.Arguments(p.Name))
 			})
 		}},
 	}}

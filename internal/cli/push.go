@@ -16,6 +16,7 @@ import (
 
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
+	"firethorn/internal/core/shell"
 )
 
 func pushCommand() *cli.Command {
@@ -127,7 +128,7 @@ func showPush(out io.Writer, project string, sum pushed, found bundles, base str
 	}
 	fmt.Fprintln(out)
 	if sum.Waiting > 0 {
-		fmt.Fprintf(out, "%s %s prepared in the background: firethorn symbols check --project %s --release %s says when they are\n", files(sum.Waiting), plural(sum.Waiting, "is", "are"), project, sum.Release)
+		fmt.Fprintf(out, "%s %s prepared in the background: firethorn symbols check --project %s %s says when they are\n", files(sum.Waiting), plural(sum.Waiting, "is", "are"), project, shell.Option("--release", sum.Release))
 	}
 	for _, b := range found.list {
 		if b.Dropped > 0 {

@@ -10,6 +10,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"firethorn/internal/contract"
+	"firethorn/internal/core/shell"
 )
 
 func symbolsCommand() *cli.Command {
@@ -31,7 +32,7 @@ func symbolsCommand() *cli.Command {
 func showSymbols(out io.Writer, v contract.Symbols, release string) {
 	if len(v.Symbols) == 0 {
 		if release != "" {
-			fmt.Fprintf(out, "No symbols were pushed for release %s: firethorn symbols push --release %s DIR\n", plain(release), plain(release))
+			fmt.Fprintf(out, "No symbols were pushed for release %s: firethorn symbols push %s DIR\n", plain(release), shell.Option("--release", release))
 			return
 		}
 		fmt.Fprintln(out, "No symbols were pushed. After a build: firethorn symbols push --release R DIR")

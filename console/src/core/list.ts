@@ -1,3 +1,5 @@
+import { option, shell } from './shell.ts'
+
 /** The state of the issue list that lives in the address. */
 
 export const orders = ['impact', 'users', 'events', 'newest', 'last_seen'] as const
@@ -26,18 +28,13 @@ export function writeQuery(q: ListQuery): URLSearchParams {
   return p
 }
 
-/** Quotes a word for a POSIX shell. */
-export function shell(word: string): string {
-  return /^[\w@%+=:,./-]+$/.test(word) ? word : `'${word.replaceAll("'", `'\\''`)}'`
-}
-
 /** The same list at the command line. */
 export function listCommand(project: string, q: ListQuery): string {
-  const parts = ['firethorn', 'issue', 'list', '--project', project]
-  if (q.state !== 'open') parts.push('--state', q.state)
-  if (q.order !== 'impact') parts.push('--order', q.order)
-  if (q.text) parts.push('--text', q.text)
-  return parts.map(shell).join(' ')
+  const parts = ['firethorn issue list', option('--project', project)]
+  if (q.state !== 'open') parts.push(option('--state', q.state))
+  if (q.order !== 'impact') parts.push(option('--order', q.order))
+  if (q.text) parts.push(option('--text', q.text))
+  return parts.join(' ')
 }
 
 /** The same list as a request. */

@@ -7,6 +7,7 @@ import { counted } from '../core/format.ts'
 import { asShare, moved, numberOf, partNames, partWords } from '../core/scoring.ts'
 import { Ago, Copy, Failed, Loading } from './parts.tsx'
 import { useSay } from './say.tsx'
+import { option } from '../core/shell.ts'
 
 /** What each part of the impact can give, with the list before and after; and when an issue surges. */
 export function ImpactPage() {
@@ -87,7 +88,7 @@ function Weights({ project, scoring }: { project: string; scoring: Scoring }) {
           <p className="mt-3 flex flex-wrap gap-2">
             <button className="btn btn-primary btn-sm" disabled={!good || same || change.isPending}>Save these weights</button>
             <button type="button" className="btn btn-ghost btn-sm font-normal" onClick={() => change.mutate({ reset: true })}>Back to the defaults</button>
-            {good && !same && <Copy text={`firethorn impact try --project ${project} ${partNames.filter((p) => weights[p] !== scoring.weights[p]).map((p) => `--weight ${p}=${weights[p]}`).join(' ')}`}>Copy as command</Copy>}
+            {good && !same && <Copy text={`firethorn impact try ${option('--project', project)} ${partNames.filter((p) => weights[p] !== scoring.weights[p]).map((p) => `--weight ${p}=${weights[p]}`).join(' ')}`}>Copy as command</Copy>}
           </p>
         </form>
         <div className="min-w-0">

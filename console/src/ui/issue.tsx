@@ -5,7 +5,7 @@ import { Link, useNavigate, useParams, useSearchParams } from 'react-router'
 import * as api from '../api/client.ts'
 import type { EventDetail, IssueDetail } from '../api/client.ts'
 import { count, counted, day, exact } from '../core/format.ts'
-import { shell } from '../core/list.ts'
+import { args, shell } from '../core/shell.ts'
 import { scaleOf } from '../core/stem.ts'
 import { Arithmetic } from './arithmetic.tsx'
 import { Beside } from './beside.tsx'
@@ -139,7 +139,7 @@ function Head({ issue: i }: { issue: IssueDetail }) {
           <details className="dropdown dropdown-end">
             <summary className="btn btn-ghost btn-sm font-normal">Copy as …</summary>
             <div className="dropdown-content z-20 flex w-44 flex-col rounded border border-base-300 bg-base-100 p-1">
-              <Copy text={`firethorn issue show ${shell(i.id)}`}>Command line</Copy>
+              <Copy text={`firethorn issue show ${args(i.id)}`}>Command line</Copy>
               <Copy text={`curl -H "Authorization: Bearer $FIRETHORN_TOKEN" ${shell(`${location.origin}/api/issues/${i.id}`)}`}>Request</Copy>
               <Copy text={i.link}>Link</Copy>
             </div>

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import * as api from '../api/client.ts'
 import { day } from '../core/format.ts'
-import { shell } from '../core/list.ts'
+import { args } from '../core/shell.ts'
 import { Ago, Copy, Failed } from './parts.tsx'
 
 /** A commit by its short name, with the way to it where there is one. */
@@ -22,7 +22,7 @@ export function Likely({ id }: { id: string }) {
       <div className="mt-4 flex flex-wrap items-baseline gap-x-4">
         <h3 className="font-semibold">Likely changes</h3>
         <p className="soft grow">{l.words}</p>
-        <Copy text={`firethorn issue likely ${shell(id)}`}>Copy as command</Copy>
+        <Copy text={`firethorn issue likely ${args(id)}`}>Copy as command</Copy>
       </div>
       {l.onset && <p className="mt-1">{l.onset.words}{l.onset.deploys.length > 0 && <>: {l.onset.deploys.map((d) => `${d.words} on ${day(d.at)}`).join('; ')}</>}.</p>}
       {l.changes.length > 0 && (

@@ -6,6 +6,7 @@ import { count, counted, day } from '../core/format.ts'
 import { bars, blocks, inWords, names, parts } from '../core/received.ts'
 import type { Bar, Part } from '../core/received.ts'
 import { Ago, Copy, Empty, Failed, Loading } from './parts.tsx'
+import { option } from '../core/shell.ts'
 
 const windows: [number, string][] = [[24, '24 hours'], [168, '7 days'], [720, '30 days']]
 const paints: Record<Part, string> = { stored: 'var(--color-primary)', dropped: 'var(--color-secondary)', over_allowance: 'var(--color-warning)', refused: 'var(--color-accent)' }
@@ -33,7 +34,7 @@ export function ReceivedPage() {
             </button>
           ))}
         </div>
-        <Copy text={`firethorn received --project ${project} --hours ${hours}`}>Copy as command</Copy>
+        <Copy text={`firethorn received ${option('--project', project)} --hours ${hours}`}>Copy as command</Copy>
       </div>
       {v.rules_off.map((o) => (
         <p key={o.rule} role="alert" className="mt-3 rounded border border-warning bg-base-100 px-3 py-2">

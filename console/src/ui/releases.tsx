@@ -6,6 +6,7 @@ import { count, counted } from '../core/format.ts'
 import { latestDeploys } from '../core/releases.ts'
 import { CommitName } from './likely.tsx'
 import { Ago, Copy, Empty, Failed, Loading, State } from './parts.tsx'
+import { args, option } from '../core/shell.ts'
 
 /** The releases of a project, and what is new, came back and was fixed in one. */
 export function ReleasesPage() {
@@ -21,7 +22,7 @@ export function ReleasesPage() {
       <div className="flex flex-wrap items-baseline gap-x-4">
         <h1 className="text-xl font-semibold">Releases</h1>
         <p className="soft grow">{list.length > 0 && `The newest first, ${orders[got.data.order]}.`}</p>
-        <Copy text={`firethorn release list --project ${project}`}>Copy as command</Copy>
+        <Copy text={`firethorn release list ${option('--project', project)}`}>Copy as command</Copy>
       </div>
       {list.length === 0 ? (
         <Empty title="No release yet">
@@ -72,7 +73,7 @@ function Detail({ project, version }: { project: string; version: string }) {
     <section aria-labelledby="release-title" className="mt-6">
       <div className="flex flex-wrap items-baseline gap-x-4">
         <h2 id="release-title" className="grow text-lg font-semibold">Release <span className="mono break-all">{r.version}</span></h2>
-        <Copy text={`firethorn release show --project ${project} ${version}`}>Copy as command</Copy>
+        <Copy text={`firethorn release show ${option('--project', project)} ${args(version)}`}>Copy as command</Copy>
       </div>
       <p className="soft">
         {counted(r.events, 'event')}{r.before && <>, after <span className="mono">{r.before}</span> ({r.before_why}) with {count(r.before_events)}</>}

@@ -6,6 +6,7 @@ import { OutcomeView, TrialProgress, useTrial } from './outcome.tsx'
 import { Copy, Failed, Loading } from './parts.tsx'
 import { Regroup } from './regroup.tsx'
 import { useSay } from './say.tsx'
+import { option } from '../core/shell.ts'
 
 const kinds: [api.Finding['kind'], string, string][] = [
   ['pieces', 'One cause in pieces', 'Issues that look like one cause.'],
@@ -26,7 +27,7 @@ export function GroupingPage() {
       <div className="flex flex-wrap items-baseline gap-x-4">
         <h1 className="text-xl font-semibold">Grouping</h1>
         <p className="soft grow">What is grouped badly, and a rule that may mend it.</p>
-        <Copy text={`firethorn group review --project ${project}`}>Copy as command</Copy>
+        <Copy text={`firethorn group review ${option('--project', project)}`}>Copy as command</Copy>
       </div>
       <Variability v={v} />
       <div className="mt-4 grid gap-4 lg:grid-cols-[minmax(0,1.5fr)_minmax(0,1fr)]">

@@ -9,6 +9,7 @@ import { OutcomeView, TrialProgress, useTrial } from './outcome.tsx'
 import { Ago, Copy, Failed, Loading } from './parts.tsx'
 import { Regroup } from './regroup.tsx'
 import { useSay } from './say.tsx'
+import { option } from '../core/shell.ts'
 
 /** A project's rules: the file, what is wrong with it, what it would have done. */
 export function RulesPage() {
@@ -59,7 +60,7 @@ function Work({ project, saved, suggested }: { project: string; saved: api.Rules
         <p className="soft grow">
           {suggested !== undefined && changed ? 'With a suggestion, tried on what is stored. Nothing acts before you save it.' : saved.version === 0 ? 'No rules yet: this is an example to begin with.' : <>Version {saved.version}, by {saved.by}, {saved.at && <Ago at={saved.at} />}{saved.note && <>: {saved.note}</>}</>}
         </p>
-        <Copy text={`firethorn rules pull --project ${project} rules.yaml`}>Copy as command</Copy>
+        <Copy text={`firethorn rules pull ${option('--project', project)} rules.yaml`}>Copy as command</Copy>
       </div>
       {saved.off.map((o) => (
         <p key={o.rule} role="alert" className="mt-2 rounded border border-warning bg-base-100 px-3 py-2">

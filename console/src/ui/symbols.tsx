@@ -5,6 +5,7 @@ import type { CheckedFile, SymbolCheck } from '../api/client.ts'
 import { count, counted } from '../core/format.ts'
 import { noticed, size } from '../core/symbols.ts'
 import { Ago, Copy, Empty, Failed, Loading } from './parts.tsx'
+import { args, option } from '../core/shell.ts'
 
 /** Which traces can be read, which cannot, why, and what the symbols take. */
 export function SymbolsPage() {
@@ -72,7 +73,7 @@ function Check({ project, release, event }: { project: string; release: string |
       <div className="flex flex-wrap items-baseline gap-x-4">
         <h2 id="check-title" className="text-lg font-semibold">{event ? 'The trace of one event' : release === '' ? 'Traces that name no release' : <>Release <span className="mono">{v.release}</span></>}</h2>
         <p className="grow">{v.words}</p>
-        <Copy text={`firethorn symbols check --project ${project} ${event ? event : `--release ${v.release}`}`}>Copy as command</Copy>
+        <Copy text={`firethorn symbols check ${option('--project', project)} ${event ? args(event) : option('--release', v.release)}`}>Copy as command</Copy>
       </div>
       {v.again > 0 && <p role="status" className="mt-1 text-warning">Symbols came: {counted(v.again, 'kind')} of trace being read again.</p>}
       <ul className="mt-2 rounded border border-base-300 bg-base-100">

@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query'
 import { useEffect } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
 import * as api from '../api/client.ts'
-import { shell } from '../core/list.ts'
+import { option } from '../core/shell.ts'
 import { counted, exact } from '../core/format.ts'
 import { useKeys } from './keys.ts'
 import { Copy, Empty, Failed, Loading } from './parts.tsx'
@@ -31,7 +31,7 @@ export function TracePage() {
       <div className="flex flex-wrap items-baseline gap-x-3">
         <h1 className="text-xl font-semibold">Trace <span className="mono">{q.data.trace}</span></h1>
         <span className="grow" />
-        <Copy text={`firethorn event list --trace ${shell(q.data.trace)}`}>Copy as command line</Copy>
+        <Copy text={`firethorn event list ${option('--trace', q.data.trace)}`}>Copy as command line</Copy>
         <button className="btn btn-ghost btn-sm font-normal" onClick={() => void go(-1)}>Back <kbd className="kbd kbd-xs" aria-hidden="true">Esc</kbd></button>
       </div>
       <p className="soft">

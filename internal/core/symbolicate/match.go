@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"firethorn/internal/core/glob"
+	"firethorn/internal/core/shell"
 	"firethorn/internal/core/words"
 )
 
@@ -66,7 +67,7 @@ func Choose(w Wanted) (index int, byID bool, miss Miss) {
 		return -1, false, Miss{NoRelease, "the event names no release (service.version), so no symbols can be looked up for it"}
 	}
 	if w.InRelease == 0 {
-		return -1, false, Miss{NoSymbols, fmt.Sprintf("no symbols were pushed for release %s; push them: firethorn symbols push --project %s --release %s DIR", w.Release, w.Project, w.Release)}
+		return -1, false, Miss{NoSymbols, fmt.Sprintf("no symbols were pushed for release %s; push them: firethorn symbols push --project %s %s DIR", w.Release, w.Project, shell.Option("--release", w.Release))}
 	}
 	best := 0
 	fits := make([]int, len(w.Named))
