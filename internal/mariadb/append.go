@@ -223,11 +223,12 @@ func (a *appender) rows(group []*appendJob) []inboxRow {
 
 const appendSQL = "INSERT INTO inbox (shard, project, id, received, events, body) VALUES "
 
-// insert writes rows in one transaction. A lost connection is tried once more:
-// a row written twice does no harm, event ids count once.
+// insert writes rows in one transaction. A lost connection is tried once more.
+// Where the rows are there by then, the first try was committed and only its
+// answer was lost.
 func (a *appender) insert(ctx context.Context, rows []inboxRow) error {
 	var err error
-	for range 2 {
+	for try := range 2 {
 		if len(rows) == 1 {
 			err = a.s.exec(ctx, nil, appendSQL+"(?,?,?,?,?,?)", rows[0].args)
 		} else {
@@ -238,6 +239,9 @@ func (a *appender) insert(ctx context.Context, rows []inboxRow) error {
 				}
 				return a.s.insertFixed(ctx, tx, strings.TrimSuffix(appendSQL, " VALUES "), "", all)
 			})
+		}
+		if try > 0 && duplicate(err) {
+			return nil
 		}
 		if err == nil || !Away(err) || ctx.Err() != nil {
 			return err

@@ -26,6 +26,10 @@ type Filing struct {
 	Feedback   []*Said
 	Aside      []Aside
 	More       bool // other deliveries of the claim are still in hand
+
+	// Alone is set where events of a claim are filed one by one: which of them
+	// are, with this one, as Claim.Done has it. It is written down with the event.
+	Alone []byte
 }
 
 // Filed says what a Filing did.
@@ -39,13 +43,17 @@ type Filed struct {
 // the inbox in one transaction. An event that is there already is let go.
 func (s *Store) File(ctx context.Context, f Filing) (Filed, error) {
 	var done Filed
+	var found learned
 	err := s.InTx(ctx, func(tx *sql.Tx) error {
 		now := s.now().UTC()
 		w := &filing{s: s, tx: tx, Filing: f, now: now, bodies: map[int64]int64{}, fresh: map[int64]*row{}, remembered: map[[16]byte]int{}, issues: map[int64]*issueRow{}, caps: caps{tx: tx, project: f.Project.ID, now: now}}
 		err := w.run(ctx)
-		done = w.done
+		done, found = w.done, w.found
 		return err
 	})
+	if err == nil {
+		s.names.learn(found)
+	}
 	return done, err
 }
 
@@ -60,6 +68,8 @@ type filing struct {
 	basis basis
 	heard bool // of a release for the first time
 	tally Tally
+
+	found learned // ids of names, for the cache once they are committed
 
 	lastIssue, filing int64
 	symbolsVersion    int64 // of the project now
@@ -110,9 +120,6 @@ type variantRow struct {
 }
 
 func (w *filing) run(ctx context.Context) error {
-	if err := w.Lease.fence(ctx, w.s, w.tx); err != nil {
-		return err
-	}
 	if err := w.lockProject(ctx); err != nil {
 		return err
 	}
@@ -163,20 +170,34 @@ func (w *filing) run(ctx context.Context) error {
 	if err := w.s.removeDeliveries(ctx, w.tx, w.Deliveries, w.More); err != nil {
 		return err
 	}
-	return w.s.exec(ctx, w.tx, "UPDATE project_counter SET last_issue=?, filing=?, changed=changed+1 WHERE project=?", []any{w.lastIssue, w.filing, w.Project.ID})
+	if w.Alone != nil {
+		if err := w.s.exec(ctx, w.tx, "UPDATE claim SET done=? WHERE project=?", []any{w.Alone, w.Project.ID}); err != nil {
+			return err
+		}
+	}
+	if err := w.s.exec(ctx, w.tx, "UPDATE project_counter SET last_issue=?, filing=?, changed=changed+1 WHERE project=?", []any{w.lastIssue, w.filing, w.Project.ID}); err != nil {
+		return err
+	}
+	return w.Lease.fence(ctx, w.s, w.tx)
 }
 
 // lockProject takes the lock that makes the rest one writer a project: what is
 // read from here on stays true until the commit.
 func (w *filing) lockProject(ctx context.Context) error {
-	st, err := w.s.prepare(ctx, "SELECT last_issue, filing, symbols_version, EXISTS (SELECT 1 FROM split WHERE project=? AND active=1), EXISTS (SELECT 1 FROM feedback WHERE project=? AND waiting=1) FROM project_counter WHERE project=? FOR UPDATE")
+	st, err := w.s.prepare(ctx, "SELECT last_issue, filing, symbols_version, EXISTS (SELECT 1 FROM split WHERE project=? AND active=1), EXISTS (SELECT 1 FROM feedback WHERE project=? AND waiting=1), "+dbNow+" FROM project_counter WHERE project=? FOR UPDATE")
 	if err != nil {
 		return err
 	}
-	if err := w.tx.StmtContext(ctx, st).QueryRowContext(ctx, w.Project.ID, w.Project.ID, w.Project.ID).Scan(&w.lastIssue, &w.filing, &w.symbolsVersion, &w.apart, &w.feedbackWaits); err != nil {
+	var clock int64
+	if err := w.tx.StmtContext(ctx, st).QueryRowContext(ctx, w.Project.ID, w.Project.ID, w.Project.ID).Scan(&w.lastIssue, &w.filing, &w.symbolsVersion, &w.apart, &w.feedbackWaits, &clock); err != nil {
 		return fmt.Errorf("counter of project %d: %w", w.Project.ID, err)
 	}
-	if len(w.Items)+len(w.Feedback) == 0 {
+	// The days that events are stored under come from this clock, and those that
+	// are dropped from another process's: where they are apart, nothing is filed.
+	if skew := fromMicros(clock).Sub(w.s.now().Add(-w.s.ahead)); skew > w.s.maxSkew || skew < -w.s.maxSkew {
+		return fmt.Errorf("%w by %s: nothing is filed until they agree", ErrClocks, skew.Round(time.Second))
+	}
+	if len(w.Items)+len(w.Feedback)+len(w.Sessions) == 0 {
 		return nil
 	}
 	if w.basis, err = w.s.basis(ctx, w.tx, w.Project.ID); err != nil {
@@ -257,13 +278,13 @@ func (w *filing) internNames(ctx context.Context) error {
 
 // otherEnvironment is where those stand whose environment is one too many.
 func (w *filing) otherEnvironment(ctx context.Context) (int64, error) {
-	other, err := w.s.intern(ctx, w.tx, environments, w.Project.ID, []string{otherEnvironment}, micros(w.now), nil)
+	other, err := w.s.intern(ctx, w.tx, &w.found, environments, w.Project.ID, []string{otherEnvironment}, micros(w.now), nil)
 	return other[otherEnvironment], err
 }
 
 // intern gives the ids of names; new ones are bounded by a cap.
 func (w *filing) intern(ctx context.Context, table interned, of capOf, names []string) (map[string]int64, error) {
-	return w.s.intern(ctx, w.tx, table, w.Project.ID, names, micros(w.now), func(want int) (int, error) {
+	return w.s.intern(ctx, w.tx, &w.found, table, w.Project.ID, names, micros(w.now), func(want int) (int, error) {
 		w.heard = w.heard || table == releases
 		return w.caps.room(ctx, of, want)
 	})

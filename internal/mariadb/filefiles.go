@@ -21,6 +21,7 @@ type traceFileKey struct {
 
 type traceFileRow struct {
 	pipeline.TraceFile
+	id                  int64 // 0: it is new
 	events, first, last int64
 }
 
@@ -48,18 +49,28 @@ func (w *filing) countFiles(ctx context.Context) error {
 	if err := w.capFiles(ctx, files); err != nil {
 		return err
 	}
-	var rows [][]any
+	var fresh, known [][]any
 	for k, x := range files {
-		var id any
+		var debug any
 		if u, err := uuid.Parse(x.DebugID); err == nil {
-			id = u[:]
+			debug = u[:]
 		}
-		rows = append(rows, []any{w.Project.ID, k.release, bytes.Clone(k.hash[:]), event.TrimText(x.Address, 990), id, x.events, x.first, x.last})
+		row := []any{w.Project.ID, k.release, bytes.Clone(k.hash[:]), event.TrimText(x.Address, 990), debug, x.events, x.first, x.last}
+		if x.id == 0 {
+			fresh = append(fresh, row)
+		} else {
+			known = append(known, append(row, x.id))
+		}
 	}
-	slices.SortFunc(rows, func(a, b []any) int { return bytes.Compare(a[2].([]byte), b[2].([]byte)) })
+	// A row that is written with its id consumes none, as every other upsert does.
+	const columns = "project, app_release, hash, address, debug_id, events, first_seen, last_seen"
 	const tail = " ON DUPLICATE KEY UPDATE events=events+VALUES(events), first_seen=LEAST(first_seen, VALUES(first_seen)), last_seen=GREATEST(last_seen, VALUES(last_seen))"
-	if len(rows) > 0 {
-		if err := w.s.insertFixed(ctx, w.tx, "INSERT INTO trace_file (project, app_release, hash, address, debug_id, events, first_seen, last_seen)", tail, rows); err != nil {
+	for head, rows := range map[string][][]any{"INSERT INTO trace_file (" + columns + ")": fresh, "INSERT INTO trace_file (" + columns + ", id)": known} {
+		slices.SortFunc(rows, func(a, b []any) int { return bytes.Compare(a[2].([]byte), b[2].([]byte)) })
+		if len(rows) == 0 {
+			continue
+		}
+		if err := w.s.insertFixed(ctx, w.tx, head, tail, rows); err != nil {
 			return err
 		}
 	}
@@ -77,7 +88,9 @@ func (w *filing) capFiles(ctx context.Context, files map[traceFileKey]*traceFile
 		return nameKey{traceFiles, w.Project.ID, nameHash(fmt.Sprintf("%d %x", k.release, k.hash))}
 	}
 	for k := range files {
-		if _, known := w.s.names.get(name(k)); !known {
+		if id, known := w.s.names.get(name(k)); known {
+			files[k].id = id
+		} else {
 			unknown[k.release] = append(unknown[k.release], bytes.Clone(k.hash[:]))
 		}
 	}
@@ -86,13 +99,15 @@ func (w *filing) capFiles(ctx context.Context, files map[traceFileKey]*traceFile
 		for chunk := range slices.Chunk(hashes, statementRows) {
 			err := each(ctx, w.tx, func(r *sql.Rows) error {
 				var hash []byte
-				if err := r.Scan(&hash); err != nil {
+				var id int64
+				if err := r.Scan(&hash, &id); err != nil {
 					return err
 				}
-				there[[16]byte(hash)] = true
-				w.s.names.put(name(traceFileKey{release, [16]byte(hash)}), 1)
+				k := traceFileKey{release, [16]byte(hash)}
+				there[k.hash], files[k].id = true, id
+				w.found.add(name(k), id)
 				return nil
-			}, "SELECT hash FROM trace_file WHERE project=? AND app_release=? AND hash IN ("+marks(len(chunk))+")", append([]any{w.Project.ID, release}, chunk...)...)
+			}, "SELECT hash, id FROM trace_file WHERE project=? AND app_release=? AND hash IN ("+marks(len(chunk))+")", append([]any{w.Project.ID, release}, chunk...)...)
 			if err != nil {
 				return err
 			}

@@ -46,9 +46,13 @@ func (w *filing) dropRepeats(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	dropped, err := w.droppedBefore(ctx)
+	if err != nil {
+		return err
+	}
 	kept := w.rows[:0]
 	for _, r := range w.rows {
-		was := odd[oddKey{r.ID, r.sentMicros()}]
+		was := dropped[r.ID] || odd[oddKey{r.ID, r.sentMicros()}]
 		for _, d := range w.daysOf(r) {
 			was = was || filed[idDay{r.ID, d}]
 		}

@@ -45,7 +45,15 @@ func (w *filing) writeSessions(ctx context.Context) error {
 	if err := w.loadSessions(ctx, held); err != nil {
 		return err
 	}
+	// What is said again of a session that is not kept any more counts no second
+	// time.
+	gone := Day(w.now) - w.keepDays - graceDays
 	for _, m := range w.Sessions {
+		if h := held[sessionHash(m.ID)]; h == nil || h.before == nil && Day(m.Started) < gone {
+			delete(held, sessionHash(m.ID))
+			w.tally.Add(m.Received, CauseRepeat, "", 1)
+			continue
+		}
 		var user *int64
 		if m.User.Known {
 			user = &m.User.Hash

@@ -43,7 +43,10 @@ type Claim struct {
 	// and Deaths how often that happened.
 	Suspect uuid.UUID
 	Deaths  int
-	More    bool // the project has more than this
+	// Done tells, a bit for each event in order, which events an earlier try has
+	// filed one by one. They are not touched again: they would count as repeats.
+	Done []byte
+	More bool // the project has more than this
 }
 
 // Claim takes a project's oldest deliveries in hand and writes that down
@@ -52,7 +55,7 @@ type Claim struct {
 func (s *Store) Claim(ctx context.Context, l Lease, project int64, again bool) (*Claim, error) {
 	c := &Claim{Project: project}
 	var ids, suspect []byte
-	err := s.db.QueryRowContext(ctx, "SELECT deliveries, tries, suspect, deaths FROM claim WHERE project=?", project).Scan(&ids, &c.Tries, &suspect, &c.Deaths)
+	err := s.db.QueryRowContext(ctx, "SELECT deliveries, tries, suspect, deaths, done FROM claim WHERE project=?", project).Scan(&ids, &c.Tries, &suspect, &c.Deaths, &c.Done)
 	if err != nil && !errors.Is(err, sql.ErrNoRows) {
 		return nil, err
 	}
@@ -63,7 +66,7 @@ func (s *Store) Claim(ctx context.Context, l Lease, project int64, again bool) (
 		return nil, err
 	}
 	if len(ids) > 0 && len(c.Deliveries) == 0 { // all of them were filed
-		c.Tries, c.Deaths, c.Suspect = 0, 0, uuid.Nil
+		c.Tries, c.Deaths, c.Suspect, c.Done = 0, 0, uuid.Nil, nil
 		if c.Deliveries, c.More, err = s.deliveries(ctx, l.Shard, project, nil); err != nil {
 			return nil, err
 		}
@@ -82,7 +85,7 @@ func (s *Store) Claim(ctx context.Context, l Lease, project int64, again bool) (
 	for _, d := range c.Deliveries {
 		ids = append(ids, d.ID[:]...)
 	}
-	return c, s.exec(ctx, nil, "REPLACE INTO claim (project, deliveries, tries, suspect, deaths) VALUES (?,?,?,?,?)", []any{project, ids, min(c.Tries, 250), nullUUID(c.Suspect), min(c.Deaths, 250)})
+	return c, s.exec(ctx, nil, "REPLACE INTO claim (project, deliveries, tries, suspect, deaths, done) VALUES (?,?,?,?,?,?)", []any{project, ids, min(c.Tries, 250), nullUUID(c.Suspect), min(c.Deaths, 250), c.Done})
 }
 
 // Suspect writes down which event is filed alone next.
@@ -127,7 +130,12 @@ func (s *Store) deliveries(ctx context.Context, shard int, project int64, ids []
 		}
 		events, size = events+n, size+len(body)
 		d.ID, d.at = uuid.UUID(id), fromMicros(received)
-		if d.Batches, d.Err = pipeline.Unpack(body, d.at); d.Err != nil {
+		d.Batches, d.Err = pipeline.Unpack(body, d.at)
+		if errors.Is(d.Err, pipeline.ErrNewer) { // a process that knows the form takes it
+			s.log.Warn("events were stored by a newer version and wait for a process of that version", "project", project, "delivery", d.ID)
+			return nil
+		}
+		if d.Err != nil {
 			d.packed = append([]byte(nil), body...)
 		}
 		out = append(out, d)

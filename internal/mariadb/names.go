@@ -51,19 +51,40 @@ func (c *nameCache) put(k nameKey, id int64) {
 	c.ids[k] = id
 }
 
+// learned are ids that a transaction saw. Some of them may be its own and not
+// committed yet, so they reach the cache after the commit and not before: an id
+// of a transaction that was rolled back leads to nothing.
+type learned []learnedName
+
+type learnedName struct {
+	key nameKey
+	id  int64
+}
+
+func (l *learned) add(k nameKey, id int64) {
+	if l != nil {
+		*l = append(*l, learnedName{k, id})
+	}
+}
+
+// learn takes what a transaction that was committed saw.
+func (c *nameCache) learn(list learned) {
+	for _, x := range list {
+		c.put(x.key, x.id)
+	}
+}
+
 func nameHash(name string) [16]byte {
 	h := sha256.Sum256([]byte(name))
 	return [16]byte(h[:16])
 }
 
-// intern gives the ids of names, making those that are new. Ids seen in a
-// transaction reach the cache only through the maps the caller keeps: a
-// transaction may still be rolled back, so the cache is filled by reads of
-// committed rows alone.
+// intern gives the ids of names, making those that are new. found, which may be
+// nil, gets them for the cache: see learned.
 //
 // room says how many of the wanted new ones may be made; those that may not
 // are missing from the answer. Without it all may.
-func (s *Store) intern(ctx context.Context, tx *sql.Tx, table interned, project int64, names []string, now int64, room func(want int) (int, error)) (map[string]int64, error) {
+func (s *Store) intern(ctx context.Context, tx *sql.Tx, found *learned, table interned, project int64, names []string, now int64, room func(want int) (int, error)) (map[string]int64, error) {
 	out := map[string]int64{}
 	byHash := map[[16]byte]string{}
 	var missing [][]byte
@@ -81,7 +102,7 @@ func (s *Store) intern(ctx context.Context, tx *sql.Tx, table interned, project 
 		return out, nil
 	}
 	slices.SortFunc(missing, bytes.Compare)
-	read := func(cache bool) error {
+	read := func() error {
 		args := []any{project}
 		for _, h := range missing {
 			args = append(args, h)
@@ -94,13 +115,11 @@ func (s *Store) intern(ctx context.Context, tx *sql.Tx, table interned, project 
 			}
 			h := [16]byte(hash)
 			out[byHash[h]] = id
-			if cache {
-				s.names.put(nameKey{table, project, h}, id)
-			}
+			found.add(nameKey{table, project, h}, id)
 			return nil
 		}, "SELECT id, hash FROM "+string(table)+" WHERE project=? AND hash IN ("+marks(len(missing))+")", args...)
 	}
-	if err := read(true); err != nil {
+	if err := read(); err != nil {
 		return nil, err
 	}
 	var rows [][]any
@@ -122,5 +141,5 @@ func (s *Store) intern(ctx context.Context, tx *sql.Tx, table interned, project 
 	if err := insertRows(ctx, tx, "INSERT IGNORE INTO "+string(table)+" (project, hash, name, first_seen)", "", rows); err != nil {
 		return nil, err
 	}
-	return out, read(false)
+	return out, read()
 }

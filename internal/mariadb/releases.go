@@ -164,7 +164,7 @@ func (s *Store) Announce(ctx context.Context, p *Project, version, commit string
 		if err := lockProject(ctx, tx, p.ID); err != nil {
 			return err
 		}
-		ids, err := s.intern(ctx, tx, releases, p.ID, []string{version}, now, nil)
+		ids, err := s.intern(ctx, tx, nil, releases, p.ID, []string{version}, now, nil)
 		if err != nil {
 			return err
 		}
@@ -209,7 +209,7 @@ func (s *Store) MarkDeployed(ctx context.Context, p *Project, version, environme
 		return nil, fault.New(fault.BadInput, "%s lies ahead: a deploy is marked once it has happened", at.Format(time.RFC3339))
 	}
 	err = s.InTx(ctx, func(tx *sql.Tx) error {
-		ids, err := s.intern(ctx, tx, environments, p.ID, []string{environment}, micros(now), nil)
+		ids, err := s.intern(ctx, tx, nil, environments, p.ID, []string{environment}, micros(now), nil)
 		if err != nil {
 			return err
 		}

@@ -48,7 +48,7 @@ func (s *Store) SetKeepDays(ctx context.Context, project int64, days int) error 
 const graceDays = 2
 
 // clockSkew is how far the clocks of service and database may be apart before
-// nothing is dropped: one of them is wrong, and what is dropped is gone.
+// nothing is filed or dropped: one of them is wrong, and what is dropped is gone.
 const clockSkew = time.Hour
 
 // ErrClocks says that service and database disagree about the time.
@@ -62,7 +62,7 @@ func (s *Store) Retire(ctx context.Context) ([]int, error) {
 	if err != nil {
 		return nil, err
 	}
-	if skew > clockSkew || skew < -clockSkew {
+	if skew > s.maxSkew || skew < -s.maxSkew {
 		return nil, fmt.Errorf("%w by %s: nothing is dropped until they agree", ErrClocks, skew.Round(time.Second))
 	}
 	days, err := s.partitionDays(ctx, "event")
@@ -105,6 +105,9 @@ func (s *Store) retireDay(ctx context.Context, day int) error {
 		if !more {
 			break
 		}
+	}
+	if err := s.keepIDs(ctx, day); err != nil {
+		return err
 	}
 	release, err := s.partitionLease(ctx)
 	if err != nil {
@@ -294,7 +297,8 @@ func (s *Store) trim(ctx context.Context, today int) error {
 		text string
 		arg  any
 	}{
-		{"DELETE FROM odd_event WHERE keep_day<? LIMIT ?", today - graceDays},
+		{"DELETE FROM odd_event WHERE keep_day<? LIMIT ?", today - graceDays - droppedDays}, // as long as the ids of the others
+		{"DELETE FROM dropped_id WHERE keep_day<? LIMIT ?", today - graceDays - droppedDays},
 		{"DELETE FROM body_first WHERE day<? LIMIT ?", today - 1},
 		{"DELETE FROM received WHERE hour<? LIMIT ?", (today - receivedDays) * 24},
 		{"DELETE FROM received_example WHERE at<? LIMIT ?", int64(today-receivedDays) * 86400_000_000},

@@ -12,6 +12,7 @@ import (
 	"math/rand/v2"
 	"net"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -42,6 +43,7 @@ type Store struct {
 	carriers memo[int64, []owners.Person]
 	now      func() time.Time
 	ahead    time.Duration // that now is set ahead on purpose
+	maxSkew  time.Duration // that the clocks of service and database may be apart
 	log      *slog.Logger
 }
 
@@ -64,12 +66,13 @@ func Open(ctx context.Context, opt Options) (*Store, error) {
 	cfg.Timeout, cfg.ReadTimeout, cfg.WriteTimeout = 3*time.Second, 60*time.Second, 30*time.Second
 	cfg.MaxAllowedPacket = 0
 	cfg.Params = map[string]string{
-		"sql_mode": "'TRADITIONAL'", "time_zone": "'+00:00'", "innodb_lock_wait_timeout": "5", "tx_isolation": "'READ-COMMITTED'",
+		"sql_mode": "'TRADITIONAL'", "time_zone": "'+00:00'", "innodb_lock_wait_timeout": "5", "tx_isolation": "'READ-COMMITTED'", "idle_transaction_timeout": strconv.Itoa(transactionIdle),
 	}
 	cfg.InterpolateParams = true
 	slow := cfg.Clone()
 	slow.ReadTimeout, slow.WriteTimeout = time.Hour, time.Hour
-	s := &Store{db: open(cfg, 16), slow: open(slow, 4), stmts: statements{by: map[string]*sql.Stmt{}}, chunk: chunkRows, names: newNameCache(), dicts: newDictionaries(), graphs: graphs{held: map[int64]heldGraph{}}, now: opt.Now, ahead: opt.Ahead, log: opt.Log}
+	slow.Params["idle_transaction_timeout"] = strconv.Itoa(slowIdle)
+	s := &Store{db: open(cfg, 16), slow: open(slow, 4), stmts: statements{by: map[string]*sql.Stmt{}}, chunk: chunkRows, names: newNameCache(), dicts: newDictionaries(), graphs: graphs{held: map[int64]heldGraph{}}, now: opt.Now, ahead: opt.Ahead, maxSkew: clockSkew, log: opt.Log}
 	s.inbox = newAppender(s)
 	if s.now == nil {
 		s.now = time.Now
@@ -91,6 +94,13 @@ func Open(ctx context.Context, opt Options) (*Store, error) {
 	}
 	return s, nil
 }
+
+// After so many seconds without a statement the server ends a transaction: whoever
+// began it may have vanished with its host, and its locks hold up the others.
+const (
+	transactionIdle = 8
+	slowIdle        = 120 // of jobs that work between statements
+)
 
 func open(cfg *mysql.Config, conns int) *sql.DB {
 	c, err := mysql.NewConnector(cfg)

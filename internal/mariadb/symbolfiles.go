@@ -39,7 +39,7 @@ func (s *Store) AddSymbolFiles(ctx context.Context, project int64, release strin
 			return err
 		}
 		now := micros(s.now())
-		ids, err := s.intern(ctx, tx, releases, project, []string{release}, now, nil)
+		ids, err := s.intern(ctx, tx, nil, releases, project, []string{release}, now, nil)
 		if err != nil {
 			return err
 		}

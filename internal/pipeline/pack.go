@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strconv"
 	"sync"
 	"time"
 
@@ -39,6 +40,19 @@ func Compress(raw []byte) []byte { return encoder().EncodeAll(raw, make([]byte, 
 
 // Decompress undoes Compress.
 func Decompress(packed []byte) ([]byte, error) { return decoder().DecodeAll(packed, nil) }
+
+// ErrNewer says that a pack has a form that a later version writes.
+var ErrNewer = errors.New("a newer version wrote this")
+
+// newerForm says whether parts begin with the mark of a form that is not known
+// here: a "v" and a number.
+func newerForm(parts [][]byte) bool {
+	if len(parts) == 0 || len(parts[0]) < 2 || len(parts[0]) > 4 || parts[0][0] != 'v' || bytes.Equal(parts[0], packed3) || bytes.Equal(parts[0], packed2) {
+		return false
+	}
+	_, err := strconv.Atoi(string(parts[0][1:]))
+	return err == nil
+}
 
 // errCut says that packed parts are not whole.
 var errCut = errors.New("packed data is cut off")
@@ -135,6 +149,9 @@ func Unpack(packed []byte, received time.Time) ([]*Batch, error) {
 	parts, err := splitParts(raw)
 	if err != nil {
 		return nil, err
+	}
+	if newerForm(parts) {
+		return nil, fmt.Errorf("form %s: %w", parts[0], ErrNewer)
 	}
 	third := len(parts) > 0 && bytes.Equal(parts[0], packed3)
 	if len(parts) == 0 || !third && !bytes.Equal(parts[0], packed2) {

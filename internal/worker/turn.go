@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"runtime"
 	"runtime/debug"
+	"slices"
 	"strings"
 	"time"
 
@@ -206,15 +207,20 @@ func (t *turn) whole(ctx context.Context) error {
 // outside says whether a failure lies not in the events.
 func outside(ctx context.Context, err error) bool {
 	_, store := errors.AsType[*pipeline.StoreError](err)
-	return store || mariadb.Away(err) || errors.Is(err, mariadb.ErrLeaseLost) || ctx.Err() != nil
+	return store || mariadb.Away(err) || errors.Is(err, mariadb.ErrLeaseLost) || errors.Is(err, mariadb.ErrClocks) || ctx.Err() != nil
 }
 
 // singly files each event alone, then removes the deliveries together with
-// setting aside what could not be filed. A repeat after a crash in between
-// does no harm: what is filed already counts as a repeat. Which event is in
-// hand is written down first, so that one that ends the process is found out.
+// setting aside what could not be filed. Which events are filed is written down
+// with each, so that a crash in between files and counts none of them twice.
+// Which event is in hand is written down first, so that one that ends the
+// process is found out.
 func (t *turn) singly(ctx context.Context) error {
-	for _, e := range t.events {
+	filed := slices.Clone(t.claim.Done)
+	for n, e := range t.events {
+		if n/8 < len(filed) && filed[n/8]>>(n%8)&1 == 1 {
+			continue
+		}
 		if e.id() == t.claim.Suspect && t.claim.Deaths >= mostDeaths {
 			t.setAside(e, fmt.Errorf("the service ended %d times while this event was in hand", t.claim.Deaths))
 			continue
@@ -228,7 +234,14 @@ func (t *turn) singly(ctx context.Context) error {
 			continue
 		}
 		if err == nil {
-			_, err = t.w.store.File(ctx, mariadb.Filing{Project: t.project, Lease: t.lease, Items: []*pipeline.Item{item}})
+			for len(filed) <= n/8 {
+				filed = append(filed, 0)
+			}
+			alone := slices.Clone(filed)
+			alone[n/8] |= 1 << (n % 8)
+			if _, err = t.w.store.File(ctx, mariadb.Filing{Project: t.project, Lease: t.lease, Items: []*pipeline.Item{item}, Alone: alone}); err == nil {
+				filed = alone
+			}
 		}
 		if err != nil && outside(ctx, err) {
 			return err

@@ -16,3 +16,14 @@ ALTER TABLE comment ADD COLUMN IF NOT EXISTS actor_id INT UNSIGNED NOT NULL DEFA
 ALTER TABLE history ADD COLUMN IF NOT EXISTS actor_id INT UNSIGNED NOT NULL DEFAULT 0;
 UPDATE comment c JOIN person p ON p.name=c.actor SET c.actor_id=p.id WHERE c.actor_kind='person' AND c.actor_id=0;
 UPDATE comment c JOIN (SELECT label, MIN(id) AS id FROM token GROUP BY label HAVING COUNT(*)=1) t ON t.label=c.actor SET c.actor_id=t.id WHERE c.actor_kind='token' AND c.actor_id=0;
+-- Every upsert used up an id: a busy service would have run out of them.
+ALTER TABLE trace_file MODIFY id BIGINT UNSIGNED NOT NULL AUTO_INCREMENT;
+ALTER TABLE variant_file MODIFY file BIGINT UNSIGNED NOT NULL;
+-- Which events of a claim were filed one by one, a bit for each.
+ALTER TABLE claim ADD COLUMN IF NOT EXISTS done VARBINARY(1000) NULL;
+-- The ids of events whose partition was dropped, as 64 bits of their SHA-256,
+-- sorted: a bucket holds those whose hash lies in its part of the range.
+CREATE TABLE IF NOT EXISTS dropped_id (
+  project INT UNSIGNED NOT NULL, keep_day SMALLINT UNSIGNED NOT NULL, bucket INT UNSIGNED NOT NULL, buckets INT UNSIGNED NOT NULL, hashes MEDIUMBLOB NOT NULL,
+  PRIMARY KEY (project, keep_day, bucket), KEY dropping (keep_day)
+) DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin;
