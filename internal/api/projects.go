@@ -3,12 +3,13 @@ package api
 import (
 	"cmp"
 	"context"
-	"net/url"
+	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"firethorn/internal/contract"
+	"firethorn/internal/core/commits"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/mariadb"
 )
@@ -63,35 +64,11 @@ func (a *API) projects(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		if in.Body.KeepSymbols != 0 {
-			if err := a.store.SetKeepSymbols(ctx, p.ID, in.Body.KeepSymbols); err != nil {
-				return nil, err
-			}
-		}
-		if in.Body.KeepDays != 0 {
-			if err := a.store.SetKeepDays(ctx, p.ID, in.Body.KeepDays); err != nil {
-				return nil, err
-			}
-		}
-		if in.Body.LogMessages != "" {
-			if err := a.store.SetLogMessages(ctx, p.ID, in.Body.LogMessages); err != nil {
-				return nil, err
-			}
-		}
-		if in.Body.ReleaseOrder != "" {
-			if err := a.store.SetReleaseOrder(ctx, p.ID, in.Body.ReleaseOrder); err != nil {
-				return nil, err
-			}
-		}
-		if err := a.changeCode(ctx, p, in.Body); err != nil {
+		change, err := a.projectChange(&in.Body)
+		if err != nil {
 			return nil, err
 		}
-		for _, o := range in.Body.Origins {
-			if err := goodOrigin(o); err != nil {
-				return nil, err
-			}
-		}
-		if err := a.store.ChangeProject(ctx, p.ID, in.Body.AllowanceMinute, in.Body.AllowanceDay, in.Body.Origins); err != nil {
+		if err := a.store.ChangeProject(ctx, p.ID, change); err != nil {
 			return nil, err
 		}
 		if p, err = a.store.ProjectByID(ctx, p.ID); err != nil {
@@ -163,15 +140,31 @@ type KeyPath struct {
 }
 
 // goodOrigin refuses what no browser sends as its origin (RFC 6454).
-func goodOrigin(o string) error {
-	if o == "*" {
-		return nil
+// projectChange reads a change of a project.
+func (a *API) projectChange(in *contract.ChangeProject) (mariadb.ProjectChange, error) {
+	c := mariadb.ProjectChange{KeepDays: in.KeepDays, KeepSymbols: in.KeepSymbols, LogMessages: in.LogMessages, ReleaseOrder: in.ReleaseOrder, Repository: in.Repository, CommitLink: in.CommitLink,
+		AllowanceMinute: in.AllowanceMinute, AllowanceDay: in.AllowanceDay, Origins: in.Origins}
+	if in.Repository != nil && *in.Repository != "" {
+		if err := a.code.MayFetch(*in.Repository); err != nil {
+			return c, err
+		}
 	}
-	u, err := url.Parse(o)
-	if err != nil || u.Scheme == "" || u.Host == "" || o != u.Scheme+"://"+u.Host {
-		return fault.New(fault.BadInput, "%q is no web origin: write it as https://quayside.example, without a path, or * for any", o)
+	if len(in.SourcePaths) == 0 {
+		return c, nil
 	}
-	return nil
+	list := []commits.Mapping{}
+	for _, text := range in.SourcePaths {
+		if text == "" {
+			continue
+		}
+		from, to, ok := strings.Cut(text, "=")
+		if !ok {
+			return c, fault.New(fault.BadInput, "a source path is set as FROM=TO, for example webpack://quayside/=web/quayside/, not %q", text)
+		}
+		list = append(list, commits.Mapping{From: from, To: to})
+	}
+	c.SourcePaths = &list
+	return c, nil
 }
 
 func key(k *mariadb.Key) contract.Key {

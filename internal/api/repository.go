@@ -13,7 +13,6 @@ import (
 
 	"firethorn/internal/contract"
 	"firethorn/internal/core/commits"
-	"firethorn/internal/core/fault"
 	"firethorn/internal/mariadb"
 	"firethorn/internal/repository"
 	"firethorn/internal/web"
@@ -94,40 +93,6 @@ func (a *API) fetchFor(ctx context.Context, p *mariadb.Project, commit string) e
 		a.log.Warn("the commit of a release could not be fetched", "project", p.Name, "commit", commit, "err", err)
 	}
 	return nil
-}
-
-// changeCode changes what a project says of its repository.
-func (a *API) changeCode(ctx context.Context, p *mariadb.Project, in contract.ChangeProject) error {
-	if in.Repository != nil {
-		if *in.Repository != "" {
-			if err := a.code.MayFetch(*in.Repository); err != nil {
-				return err
-			}
-		}
-		if err := a.store.SetRepository(ctx, p.ID, *in.Repository); err != nil {
-			return err
-		}
-	}
-	if in.CommitLink != nil {
-		if err := a.store.SetCommitLink(ctx, p.ID, *in.CommitLink); err != nil {
-			return err
-		}
-	}
-	if len(in.SourcePaths) == 0 {
-		return nil
-	}
-	var list []commits.Mapping
-	for _, s := range in.SourcePaths {
-		if s == "" {
-			continue
-		}
-		from, to, ok := strings.Cut(s, "=")
-		if !ok {
-			return fault.New(fault.BadInput, "a source path is set as FROM=TO, for example webpack://quayside/=web/quayside/, not %q", s)
-		}
-		list = append(list, commits.Mapping{From: from, To: to})
-	}
-	return a.store.SetSourcePaths(ctx, p.ID, list)
 }
 
 // commitLink is where people read a commit of a project; "" nowhere.

@@ -77,7 +77,7 @@ func Run(ctx context.Context, c Config, out io.Writer) error {
 		defer stop()
 		dsn = privateDSN
 	}
-	store, err := mariadb.Open(ctx, mariadb.Options{DSN: dsn, Log: c.Log, Now: c.now, Ahead: c.ClockOffset})
+	store, err := mariadb.Open(ctx, mariadb.Options{DSN: dsn, Log: c.Log, Now: c.now, Ahead: c.ClockOffset, NewerSchema: c.NewerSchema})
 	if err != nil {
 		return err
 	}

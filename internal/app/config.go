@@ -29,6 +29,7 @@ type Config struct {
 	Terminal         bool   // somebody reads standard output
 	SymbolMem        int    // bytes of decoded symbols held in memory
 	Limits           intake.Limits
+	NewerSchema      bool          // use a schema that a newer version made
 	StoreOnly        bool          // take events in, let other processes file them
 	Silence          time.Duration // after a heartbeat of a session was due, before it is called cut off
 	FetchFrom        []string      // hosts that repositories may be fetched from, at public addresses

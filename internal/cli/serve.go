@@ -35,6 +35,7 @@ func serveCommand() *cli.Command {
 			&cli.StringSliceFlag{Name: "fetch-from", Usage: "a `HOST` that repositories of projects may be fetched from (https, ssh), at a public address; none without it"},
 			&cli.StringSliceFlag{Name: "fetch-from-private", Usage: "a `HOST` in a private network, or on this machine, that repositories may be fetched from"},
 			&cli.StringFlag{Name: "metrics-listen", Usage: "`HOST:PORT` that answers /metrics without a token; without it they need one", Sources: cli.EnvVars("FIRETHORN_METRICS_LISTEN")},
+			&cli.BoolFlag{Name: "allow-newer-schema", Usage: "start although a newer version of Firethorn made the database's schema"},
 			&cli.BoolFlag{Name: "small-database", Hidden: true},
 			&cli.DurationFlag{Name: "clock-offset", Hidden: true},
 			&cli.StringFlag{Name: "cpu-profile", Hidden: true},
@@ -67,7 +68,7 @@ func serveCommand() *cli.Command {
 			return app.Run(ctx, app.Config{
 				Data: c.String("data"), Listen: c.String("listen"), Database: database, DatabaseListen: c.String("database-listen"), PublicURL: c.String("public-url"),
 				Terminal: isTerminal(c.Root().Writer), SymbolMem: c.Int("symbol-memory") << 20, Limits: limits, Log: log, SmallDatabase: c.Bool("small-database"),
-				StoreOnly: c.Bool("store-only"), Metrics: c.String("metrics-listen"), ClockOffset: c.Duration("clock-offset"), Silence: c.Duration("session-silence"), FetchFrom: c.StringSlice("fetch-from"), FetchFromPrivate: c.StringSlice("fetch-from-private"),
+				StoreOnly: c.Bool("store-only"), NewerSchema: c.Bool("allow-newer-schema"), Metrics: c.String("metrics-listen"), ClockOffset: c.Duration("clock-offset"), Silence: c.Duration("session-silence"), FetchFrom: c.StringSlice("fetch-from"), FetchFromPrivate: c.StringSlice("fetch-from-private"),
 			}, c.Root().Writer)
 		},
 	}

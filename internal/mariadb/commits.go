@@ -58,8 +58,17 @@ func (s *Store) ReadBundle(ctx context.Context, id int64, w io.Writer) error {
 
 // AddBundle keeps a bundle whose commits were added. The same tip again changes
 // nothing.
-func (s *Store) AddBundle(ctx context.Context, project int64, b Bundle, body io.Reader, who Actor) error {
-	res, err := s.slow.ExecContext(ctx, "INSERT IGNORE INTO bundle (project, tip, format, bytes, at, actor) VALUES (?,?,?,?,?,?)", project, b.Tip, b.Format, 0, micros(s.now()), who.Name)
+func (s *Store) AddBundle(ctx context.Context, project int64, b Bundle, body io.ReadSeeker, who Actor) error {
+	return s.inTxOf(ctx, s.slow, func(tx *sql.Tx) error {
+		if _, err := body.Seek(0, io.SeekStart); err != nil { // a second try begins anew
+			return err
+		}
+		return addBundle(ctx, tx, project, b, body, micros(s.now()), who)
+	})
+}
+
+func addBundle(ctx context.Context, tx *sql.Tx, project int64, b Bundle, body io.Reader, now int64, who Actor) error {
+	res, err := tx.ExecContext(ctx, "INSERT IGNORE INTO bundle (project, tip, format, bytes, at, actor) VALUES (?,?,?,?,?,?)", project, b.Tip, b.Format, 0, now, who.Name)
 	if err != nil {
 		return err
 	}
@@ -71,7 +80,7 @@ func (s *Store) AddBundle(ctx context.Context, project int64, b Bundle, body io.
 	for part := 0; ; part++ {
 		n, err := io.ReadFull(body, buf)
 		if n > 0 {
-			if _, err := s.slow.ExecContext(ctx, "INSERT INTO bundle_part (bundle, part, body) VALUES (?,?,?)", id, part, buf[:n]); err != nil {
+			if _, err := tx.ExecContext(ctx, "INSERT INTO bundle_part (bundle, part, body) VALUES (?,?,?)", id, part, buf[:n]); err != nil {
 				return err
 			}
 		}
@@ -82,7 +91,7 @@ func (s *Store) AddBundle(ctx context.Context, project int64, b Bundle, body io.
 			return err
 		}
 	}
-	_, err = s.slow.ExecContext(ctx, "UPDATE bundle SET bytes=? WHERE id=?", b.Bytes, id)
+	_, err = tx.ExecContext(ctx, "UPDATE bundle SET bytes=? WHERE id=?", b.Bytes, id)
 	return err
 }
 

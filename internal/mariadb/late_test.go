@@ -318,7 +318,7 @@ func TestDropSymbols_AfterTheirLastUse(t *testing.T) {
 	b.pushMap("4.1.0", twoSources)
 	b.pushMap("4.2.0", strings.ReplaceAll(twoSources, "src/", "app/"))
 	b.raws(raw{"no tide", "4.2.0", "p-1", "", 5})
-	if err := b.SetKeepSymbols(t.Context(), b.project.ID, 10); err != nil {
+	if err := b.ChangeProject(t.Context(), b.project.ID, ProjectChange{KeepSymbols: 10}); err != nil {
 		t.Fatal(err)
 	}
 	b.now = noon.Add(9 * 24 * time.Hour)
@@ -338,7 +338,7 @@ func TestDropSymbols_AfterTheirLastUse(t *testing.T) {
 			t.Errorf("%d rows in %s, want 1", n, table)
 		}
 	}
-	if err := b.SetKeepSymbols(t.Context(), b.project.ID, 0); err == nil {
+	if err := b.ChangeProject(t.Context(), b.project.ID, ProjectChange{KeepSymbols: -1}); err == nil {
 		t.Error("symbols can be kept for no time")
 	}
 }

@@ -110,20 +110,6 @@ func (p *Project) WantsLog(s event.Severity) bool {
 	return p.LogMessages != "" && s.Number() >= p.LogMessages.Number()
 }
 
-// SetLogMessages changes from which severity on log records without an
-// exception become events: error or fatal; "off" is none.
-func (s *Store) SetLogMessages(ctx context.Context, project int64, from string) error {
-	switch from {
-	case "off":
-		from = ""
-	case "error", "fatal":
-	default:
-		return fault.New(fault.BadInput, "log records become events from error or fatal on, or are off; %q is none of these", from)
-	}
-	_, err := s.db.ExecContext(ctx, "UPDATE project SET log_messages=? WHERE id=?", from, project)
-	return err
-}
-
 func scanProject(r interface{ Scan(...any) error }) (*Project, error) {
 	var p Project
 	into, done := p.fields()
@@ -164,34 +150,6 @@ func (s *Store) Projects(ctx context.Context) ([]*Project, error) {
 		return err
 	}, "SELECT "+projectColumns+" FROM project p ORDER BY p.name")
 	return out, err
-}
-
-// ChangeProject changes what is not nil: the allowance (a negative one is the
-// default again) and the origins that may report.
-func (s *Store) ChangeProject(ctx context.Context, id int64, minute, day *int64, origins []string) error {
-	return s.InTx(ctx, func(tx *sql.Tx) error {
-		for column, v := range map[string]*int64{"allowance_minute": minute, "allowance_day": day} {
-			if v == nil {
-				continue
-			}
-			var to any = *v
-			if *v < 0 {
-				to = nil
-			}
-			if _, err := tx.ExecContext(ctx, "UPDATE project SET "+column+"=? WHERE id=?", to, id); err != nil {
-				return err
-			}
-		}
-		if origins == nil {
-			return nil
-		}
-		text, err := json.Marshal(origins)
-		if err != nil {
-			return err
-		}
-		_, err = tx.ExecContext(ctx, "UPDATE project SET origins=? WHERE id=?", string(text), id)
-		return err
-	})
 }
 
 // Totals are a project's sums, for lists of projects.

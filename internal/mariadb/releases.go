@@ -43,19 +43,6 @@ const (
 	mostInIt     = 100 // issues that are listed of one
 )
 
-// SetReleaseOrder changes by what a project orders its releases; "auto" is by
-// version where that is possible.
-func (s *Store) SetReleaseOrder(ctx context.Context, project int64, by string) error {
-	if !slices.Contains(release.Policies, by) {
-		return fault.New(fault.BadInput, "releases are ordered by %s, not by %q", strings.Join(release.Policies, ", "), by)
-	}
-	if by == release.Policies[0] {
-		by = string(release.Auto)
-	}
-	_, err := s.db.ExecContext(ctx, "UPDATE project SET release_order=? WHERE id=?", by, project)
-	return err
-}
-
 // Releases lists the releases of a project, the newest first by its order.
 func (s *Store) Releases(ctx context.Context, p *Project) ([]*ReleaseRow, error) {
 	list, err := s.releases(ctx, "r.project=? ORDER BY r.id DESC LIMIT ?", p.ID, mostReleases)

@@ -125,7 +125,7 @@ func TestRegression_ByTheProjectsOrder(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			b := open1(t, noon)
-			if err := b.SetReleaseOrder(t.Context(), b.project.ID, c.order); err != nil {
+			if err := b.ChangeProject(t.Context(), b.project.ID, ProjectChange{ReleaseOrder: c.order}); err != nil {
 				t.Fatal(err)
 			}
 			b.in("tideAt", "4.2.0")
@@ -140,7 +140,7 @@ func TestRegression_ByTheProjectsOrder(t *testing.T) {
 		})
 	}
 	b := open1(t, noon)
-	if err := b.SetReleaseOrder(t.Context(), b.project.ID, "mood"); code(err) != fault.BadInput {
+	if err := b.ChangeProject(t.Context(), b.project.ID, ProjectChange{ReleaseOrder: "mood"}); code(err) != fault.BadInput {
 		t.Errorf("ordered by mood: %v", err)
 	}
 }
@@ -157,7 +157,7 @@ func (b *bench) said(number int64, words string) bool {
 
 func TestRegression_StaysFixedWhereTheOrderIsUnknown(t *testing.T) {
 	b := open1(t, noon)
-	if err := b.SetReleaseOrder(t.Context(), b.project.ID, string(release.Versions)); err != nil {
+	if err := b.ChangeProject(t.Context(), b.project.ID, ProjectChange{ReleaseOrder: string(release.Versions)}); err != nil {
 		t.Fatal(err)
 	}
 	b.in("tideAt", "4.2.0")

@@ -8,40 +8,10 @@ import (
 	"maps"
 	"slices"
 	"time"
-
-	"firethorn/internal/core/fault"
 )
 
 // KeepClasses are the days that events can be kept.
 var KeepClasses = []int{7, 30, 90, 365}
-
-// SetKeepDays gives a project another class of retention. It acts on events
-// from now on; the class before is remembered for as long as events of it are
-// kept, so that repeats are still found.
-func (s *Store) SetKeepDays(ctx context.Context, project int64, days int) error {
-	if !slices.Contains(KeepClasses, days) {
-		return fault.New(fault.BadInput, "events can be kept for 7, 30, 90 or 365 days, not %d", days)
-	}
-	err := s.InTx(ctx, func(tx *sql.Tx) error {
-		if err := lockProject(ctx, tx, project); err != nil {
-			return err
-		}
-		var now int
-		if err := tx.QueryRowContext(ctx, "SELECT keep_days FROM project WHERE id=? FOR UPDATE", project).Scan(&now); err != nil || now == days {
-			return err
-		}
-		// Events may be stored under tomorrow's day.
-		if _, err := tx.ExecContext(ctx, "REPLACE INTO project_class (project, keep_days, until_day) VALUES (?,?,?)", project, now, Day(s.now())+now+2); err != nil {
-			return err
-		}
-		_, err := tx.ExecContext(ctx, "UPDATE project SET keep_days=? WHERE id=?", days, project)
-		return err
-	})
-	if err != nil {
-		return err
-	}
-	return s.EnsurePartitions(ctx)
-}
 
 // graceDays is how long a partition stays after its day: no event is filed
 // into a day that is past, and no transaction lasts a day.

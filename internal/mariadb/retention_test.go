@@ -143,7 +143,7 @@ func TestFile_FilesNothingWhileClocksDiffer(t *testing.T) {
 // partition was dropped: it counts no second time, for 60 days.
 func TestRetire_KnowsRepeatsOfWhatWasDropped(t *testing.T) {
 	b := open1(t, noon)
-	if err := b.SetKeepDays(t.Context(), b.project.ID, 7); err != nil {
+	if err := b.ChangeProject(t.Context(), b.project.ID, ProjectChange{KeepDays: 7}); err != nil {
 		t.Fatal(err)
 	}
 	b.project.KeepDays = 7
@@ -228,7 +228,7 @@ func TestSetKeepDays_FindsRepeatsUnderTheClassBefore(t *testing.T) {
 	young, old := occur{id: "young", function: "tideAt", at: noon.Add(-2 * day)}, occur{id: "old", function: "tideAt", at: noon.Add(-20 * day)}
 	b.file(young, old)
 	for _, days := range []int{7, 90, 30} {
-		if err := b.SetKeepDays(t.Context(), b.project.ID, days); err != nil {
+		if err := b.ChangeProject(t.Context(), b.project.ID, ProjectChange{KeepDays: days}); err != nil {
 			t.Fatal(err)
 		}
 		p, err := b.ProjectByID(t.Context(), b.project.ID)
@@ -243,7 +243,7 @@ func TestSetKeepDays_FindsRepeatsUnderTheClassBefore(t *testing.T) {
 	}
 	b.wantCounts(1, 2, 0)
 	b.recounted()
-	if err := b.SetKeepDays(t.Context(), b.project.ID, 12); err == nil {
+	if err := b.ChangeProject(t.Context(), b.project.ID, ProjectChange{KeepDays: 12}); err == nil {
 		t.Error("a class that is none is taken")
 	}
 }

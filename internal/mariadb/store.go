@@ -14,6 +14,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/go-sql-driver/mysql"
@@ -30,21 +31,22 @@ var migrations embed.FS
 
 // Store is the database. It is safe for concurrent use.
 type Store struct {
-	db       *sql.DB // what answers soon; texts are put together in the client, save prepared ones
-	slow     *sql.DB // what may take minutes: changes of tables, recounts, retention
-	stmts    statements
-	inbox    *appender
-	chunk    int // derived rows that follow a move at once
-	names    *nameCache
-	dicts    *dictionaries
-	ruleSets ruleSets
-	graphs   graphs
-	states   memo[int64, map[issue.State]int64]
-	carriers memo[int64, []owners.Person]
-	now      func() time.Time
-	ahead    time.Duration // that now is set ahead on purpose
-	maxSkew  time.Duration // that the clocks of service and database may be apart
-	log      *slog.Logger
+	db          *sql.DB // what answers soon; texts are put together in the client, save prepared ones
+	slow        *sql.DB // what may take minutes: changes of tables, recounts, retention
+	stmts       statements
+	inbox       *appender
+	chunk       int // derived rows that follow a move at once
+	names       *nameCache
+	dicts       *dictionaries
+	ruleSets    ruleSets
+	graphs      graphs
+	states      memo[int64, map[issue.State]int64]
+	carriers    memo[int64, []owners.Person]
+	now         func() time.Time
+	ahead       time.Duration // that now is set ahead on purpose
+	newerSchema bool
+	maxSkew     time.Duration // that the clocks of service and database may be apart
+	log         *slog.Logger
 }
 
 // Options of Open.
@@ -54,6 +56,8 @@ type Options struct {
 	Log *slog.Logger
 	// Ahead is how far Now is set ahead on purpose, for tests of days to come.
 	Ahead time.Duration
+	// NewerSchema lets this version use a schema that a newer one made.
+	NewerSchema bool
 }
 
 // Open connects, checks what the server promises, and brings the schema up to date.
@@ -72,7 +76,7 @@ func Open(ctx context.Context, opt Options) (*Store, error) {
 	slow := cfg.Clone()
 	slow.ReadTimeout, slow.WriteTimeout = time.Hour, time.Hour
 	slow.Params["idle_transaction_timeout"] = strconv.Itoa(slowIdle)
-	s := &Store{db: open(cfg, 16), slow: open(slow, 4), stmts: statements{by: map[string]*sql.Stmt{}}, chunk: chunkRows, names: newNameCache(), dicts: newDictionaries(), graphs: graphs{held: map[int64]heldGraph{}}, now: opt.Now, ahead: opt.Ahead, maxSkew: clockSkew, log: opt.Log}
+	s := &Store{db: open(cfg, 16), slow: open(slow, 4), stmts: statements{by: map[string]*sql.Stmt{}}, chunk: chunkRows, names: newNameCache(), dicts: newDictionaries(), graphs: graphs{held: map[int64]heldGraph{}}, now: opt.Now, ahead: opt.Ahead, maxSkew: clockSkew, newerSchema: opt.NewerSchema, log: opt.Log}
 	s.inbox = newAppender(s)
 	if s.now == nil {
 		s.now = time.Now
@@ -131,11 +135,12 @@ func (s *Store) migrate(ctx context.Context) error {
 		return err
 	}
 	me := uuid.New()
-	release, err := s.waitLease(ctx, "migrate", me[:], time.Minute)
+	release, err := s.waitLease(ctx, "migrate", me[:], migrateHold)
 	if err != nil {
 		return err
 	}
 	defer release()
+	defer s.keepLease(ctx, "migrate", me, migrateHold)()
 	dir, err := fs.Sub(migrations, "migrate")
 	if err != nil {
 		return err
@@ -144,10 +149,59 @@ func (s *Store) migrate(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	if err := s.checkVersion(ctx, p); err != nil {
+		return err
+	}
 	if _, err := p.Up(ctx); err != nil {
 		return err
 	}
 	return s.EnsurePartitions(ctx)
+}
+
+// migrateHold is for how long a process that changes the schema has the lease
+// before it renews it. A change of a large table may take hours.
+const migrateHold = time.Minute
+
+// checkVersion refuses a schema that a newer version made: this one does not
+// know what stands there.
+func (s *Store) checkVersion(ctx context.Context, p *goose.Provider) error {
+	have, err := p.GetDBVersion(ctx)
+	if err != nil {
+		return err
+	}
+	known := int64(0)
+	for _, m := range p.ListSources() {
+		known = max(known, m.Version)
+	}
+	if have <= known {
+		return nil
+	}
+	s.log.Warn("a newer version of Firethorn made this database's schema", "schema", have, "known_here", known)
+	if s.newerSchema {
+		return nil
+	}
+	return fault.New(fault.NoDatabase, "a newer version of Firethorn made this database: its schema is %d, and this version knows up to %d. Start the newer version; or, if you know that both fit, start this one with --allow-newer-schema", have, known)
+}
+
+// keepLease renews a lease that this process holds until stop is called.
+func (s *Store) keepLease(ctx context.Context, name string, owner uuid.UUID, hold time.Duration) (stop func()) {
+	ctx, cancel := context.WithCancel(ctx)
+	var done sync.WaitGroup
+	done.Go(func() {
+		tick := time.NewTicker(hold / 4)
+		defer tick.Stop()
+		for {
+			select {
+			case <-ctx.Done():
+				return
+			case <-tick.C:
+			}
+			if _, err := s.db.ExecContext(ctx, "UPDATE lease SET until="+dbNow+"+? WHERE name=? AND owner=?", hold.Microseconds(), name, owner[:]); err != nil && ctx.Err() == nil {
+				s.log.Warn("a lease could not be renewed", "lease", name, "err", err)
+			}
+		}
+	})
+	return func() { cancel(); done.Wait() }
 }
 
 // waitLease takes the lease of a name, waiting for another holder.

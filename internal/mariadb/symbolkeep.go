@@ -9,8 +9,6 @@ import (
 	"time"
 
 	"github.com/google/uuid"
-
-	"firethorn/internal/core/fault"
 )
 
 // UsedSymbols writes down that units were used now: so were the releases that
@@ -98,16 +96,6 @@ func (s *Store) SymbolCosts(ctx context.Context, project int64, release string, 
 		out = append(out, c)
 		return err
 	}, fmt.Sprintf(sums, chosen), slices.Concat(args, args, []any{project})...)
-}
-
-// SetKeepSymbols changes for how many days after they were pushed or used last
-// a project's symbols are kept.
-func (s *Store) SetKeepSymbols(ctx context.Context, project int64, days int) error {
-	if days < 1 || days > 3650 {
-		return fault.New(fault.BadInput, "symbols are kept 1 to 3650 days after their last use; %d is not", days)
-	}
-	_, err := s.db.ExecContext(ctx, "UPDATE project SET keep_symbols=? WHERE id=?", days, project)
-	return err
 }
 
 // dropSymbols drops the symbols of releases that were neither pushed nor used

@@ -102,6 +102,14 @@ func (w *Worker) inTurn(ctx context.Context, projects []int64, longest time.Dura
 	}
 }
 
+// failed says in the log that a job failed and is tried again. While the database
+// is away, which is said elsewhere, and at the end it says nothing.
+func (w *Worker) failed(ctx context.Context, what string, err error) {
+	if err != nil && !mariadb.Away(err) && ctx.Err() == nil {
+		w.log.Error(what+"; it is tried again", "err", err)
+	}
+}
+
 // follow lets derived rows follow the moves, a chunk of each project in turn,
 // so that filing comes in between.
 func (w *Worker) follow(ctx context.Context) {
@@ -122,7 +130,8 @@ func (w *Worker) follow(ctx context.Context) {
 func (w *Worker) readAgain(ctx context.Context) {
 	list, err := w.store.Rereading(ctx)
 	if err != nil {
-		return // follow has said it
+		w.failed(ctx, "what became readable could not be listed", err)
+		return
 	}
 	w.inTurn(ctx, list, 0, "events could not be made readable", func(id int64) (bool, error) {
 		defer w.follow(ctx)
@@ -145,7 +154,8 @@ const (
 func (w *Worker) regroup(ctx context.Context) {
 	list, err := w.store.Regroupers(ctx)
 	if err != nil {
-		return // follow has said it
+		w.failed(ctx, "regroupings could not be listed", err)
+		return
 	}
 	w.inTurn(ctx, list, regroupTime, "stored events could not be regrouped", func(id int64) (bool, error) {
 		defer w.follow(ctx)
@@ -167,7 +177,8 @@ func (w *Worker) regroup(ctx context.Context) {
 func (w *Worker) sketch(ctx context.Context) {
 	list, err := w.store.Sketching(ctx)
 	if err != nil {
-		return // follow has said it
+		w.failed(ctx, "what issues are compared by could not be listed", err)
+		return
 	}
 	w.inTurn(ctx, list, sketchTime, "what issues are compared by could not be made", func(id int64) (bool, error) {
 		p, err := w.project(ctx, id)
@@ -209,7 +220,8 @@ func (w *Worker) compileSome(ctx context.Context) (more bool, err error) {
 func (w *Worker) lookThrough(ctx context.Context) {
 	list, err := w.store.Splitting(ctx)
 	if err != nil {
-		return // follow has said it
+		w.failed(ctx, "splits could not be listed", err)
+		return
 	}
 	for _, id := range list {
 		if !w.mine(id) {
@@ -229,7 +241,8 @@ func (w *Worker) lookThrough(ctx context.Context) {
 func (w *Worker) erase(ctx context.Context) {
 	list, err := w.store.Erasing(ctx)
 	if err != nil {
-		return // follow has said it
+		w.failed(ctx, "users to be erased could not be listed", err)
+		return
 	}
 	for _, project := range list {
 		if !w.mine(project) {
@@ -248,7 +261,8 @@ const emptyTime = time.Second
 func (w *Worker) empty(ctx context.Context) {
 	list, err := w.store.Emptying(ctx)
 	if err != nil {
-		return // follow has said it
+		w.failed(ctx, "deleted issues could not be listed", err)
+		return
 	}
 	w.inTurn(ctx, list, emptyTime, "a deleted issue could not be emptied", func(id int64) (bool, error) {
 		return w.store.EmptyNext(ctx, id)
@@ -279,7 +293,8 @@ const (
 func (w *Worker) rescore(ctx context.Context) {
 	list, err := w.store.Stale(ctx)
 	if err != nil {
-		return // follow has said it
+		w.failed(ctx, "issues to be scored anew could not be listed", err)
+		return
 	}
 	w.inTurn(ctx, list, rescoreTime, "issues could not be scored", func(id int64) (bool, error) {
 		behind, err := w.store.Behind(ctx, id, time.Second)
@@ -303,7 +318,8 @@ func (w *Worker) pulse(ctx context.Context) {
 func (w *Worker) feelPulse(ctx context.Context) {
 	list, err := w.store.Scorable(ctx)
 	if err != nil {
-		return // follow has said it
+		w.failed(ctx, "projects to look for surges in could not be listed", err)
+		return
 	}
 	w.inTurn(ctx, list, 0, "surges could not be looked for", func(id int64) (bool, error) {
 		return false, errors.Join(w.store.RefreshBasis(ctx, id), w.store.LookForSurges(ctx, id))
@@ -322,7 +338,7 @@ func (w *Worker) sweep(ctx context.Context) error {
 		return err
 	}
 	_, err = w.store.TellHolding(ctx)
-	err = errors.Join(err, w.store.DropNotices(ctx))
+	err = errors.Join(err, w.store.DropNotices(ctx), w.store.PurgeSignIns(ctx))
 	days, retired := w.store.Retire(ctx)
 	if len(days) > 0 {
 		w.log.Info("dropped events whose time is over", "days", len(days))

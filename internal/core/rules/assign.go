@@ -75,7 +75,7 @@ func (s *Set) Assign(f *Facts, off func(rule string) bool) (rule *AssignRule, tr
 	if s == nil {
 		return nil, nil
 	}
-	left := uint64(EventBudget)
+	left := uint64(assignBudget)
 	for _, r := range s.Assigns {
 		if off != nil && off(r.Name) {
 			continue

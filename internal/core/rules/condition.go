@@ -30,6 +30,15 @@ const (
 	EventBudget = 20_000 // all conditions for one event
 )
 
+// Each section has its own part of an event's budget. What one section spends
+// may not change what another decides: grouping is asked again when stored
+// events are regrouped, and intake and assign rules are not.
+const (
+	intakeBudget   = EventBudget * 2 / 5
+	groupingBudget = EventBudget * 2 / 5
+	assignBudget   = EventBudget - intakeBudget - groupingBudget
+)
+
 // condition is a compiled condition. It is safe for concurrent use.
 type condition struct{ program cel.Program }
 

@@ -74,7 +74,7 @@ func (s *Set) Group(f *Facts, off func(rule string) bool) (ruling *fingerprint.R
 	if s == nil {
 		return nil, nil
 	}
-	left := uint64(EventBudget)
+	left := uint64(groupingBudget)
 	for _, r := range s.Grouping {
 		if off != nil && off(r.Name) {
 			continue

@@ -50,7 +50,7 @@ func (s *Set) Decide(f *Facts, off func(rule string) bool) (v Verdict, trouble [
 	if s == nil {
 		return v, nil
 	}
-	left := uint64(EventBudget)
+	left := uint64(intakeBudget)
 	for _, r := range s.Intake {
 		if off != nil && off(r.Name) {
 			continue

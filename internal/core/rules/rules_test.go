@@ -299,3 +299,39 @@ func TestRead_Frames(t *testing.T) {
 		}
 	}
 }
+
+// The sections of a file share one budget for an event, in parts that do not
+// depend on each other: what all of them ask costs no more than it.
+func TestBudget_IsGivenOnce(t *testing.T) {
+	var file strings.Builder
+	for _, section := range []struct{ head, rest string }{{"intake", "do: drop"}, {"grouping", "extend: x"}, {"assign", "to: Maren Holt"}} {
+		file.WriteString(section.head + ":\n")
+		for i := range 60 {
+			fmt.Fprintf(&file, "- {name: %s-%d, %s, when: 'breadcrumbs.exists(a, breadcrumbs.exists(b, a.message == b.message + \"%d\"))'}\n", section.head, i, section.rest, i)
+		}
+	}
+	set := read(t, file.String())
+	f := facts(t, `{"message":"m","breadcrumbs":[`+strings.TrimSuffix(strings.Repeat(`{"message":"/day"},`, 20), ",")+`]}`)
+	one, cost, err := set.Intake[0].when.holds(f)
+	if one || err != nil || cost < 100 {
+		t.Fatalf("a condition costs %d, %v, %v", cost, one, err)
+	}
+	_, intake := set.Decide(f, nil)
+	_, grouping := set.Group(f, nil)
+	_, assign := set.Assign(f, nil)
+	asked := 0
+	for name, trouble := range map[string][]Trouble{"intake": intake, "grouping": grouping, "assign": assign} {
+		if len(trouble) != 1 || !trouble[0].TooCostly {
+			t.Errorf("%s: %v, want the rest of the rules not asked", name, trouble)
+			continue
+		}
+		var n int
+		if _, err := fmt.Sscanf(trouble[0].Rule, name+"-%d", &n); err != nil {
+			t.Fatal(err)
+		}
+		asked += n + 1
+	}
+	if spent := uint64(asked) * cost; spent > EventBudget+3*cost {
+		t.Errorf("%d conditions were asked, which cost %d of %d", asked, spent, EventBudget)
+	}
+}
