@@ -50,7 +50,7 @@ check: setup node_modules/.installed client/js/dist/browser.js ## vet, formattin
 	@go vet ./...
 	@go vet -C demo/bosun ./...
 	@go vet -C client/go ./...
-	@bad=$$(gofmt -l bench client cmd console/*.go demo e2e internal); test -z "$$bad" || { echo "not formatted (gofmt -w):"; echo "$$bad"; exit 1; }
+	@bad=$$(gofmt -l bench client cmd console/*.go demo e2e internal torture); test -z "$$bad" || { echo "not formatted (gofmt -w):"; echo "$$bad"; exit 1; }
 	@go tool staticcheck ./...
 	@cd client/go && go tool -modfile=../../go.mod staticcheck ./...
 	@npm run --silent typecheck --workspace client/js
@@ -65,8 +65,8 @@ demo: build demo/quayside/build/.built bin/bosun ## the service with two weeks o
 	@go build -o bin/demo ./demo/play
 	@exec bin/demo
 
-torture: build ## 66 kills of service and database under load, with merges, repeats and days going by
-	@go run ./torture -kills 66
+torture: build ## 80 kills, freezes and lost networks under load, with merges, repeats and two weeks going by
+	@go run ./torture -kills 80
 
 corpus: setup ## real bundles and maps to measure and to compare with (npm, some minutes)
 	@cd corpus && npm ci --workspaces=false --ignore-scripts --no-fund --no-audit --loglevel=error >/dev/null

@@ -85,7 +85,6 @@ func TestShell_QuotesAsTheServiceDoes(t *testing.T) {
 	check(t, "shell", calls)
 }
 
-
 func TestFormat(t *testing.T) {
 	const now = 1795435200000 // 2026-11-23T12:00:00Z
 	check(t, "format", []call{

@@ -2,9 +2,12 @@ package main
 
 import (
 	"context"
+	"crypto/sha256"
 	"database/sql"
+	"encoding/binary"
 	"errors"
 	"fmt"
+	"maps"
 	"net/http"
 	"strings"
 
@@ -26,12 +29,27 @@ func (s *stage) judge(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	dropped, err := droppedIDs(ctx, db)
+	if err != nil {
+		return err
+	}
 	aside, err := tally(ctx, db, "SELECT event, COUNT(*) FROM set_aside WHERE event IS NOT NULL GROUP BY project, event")
 	if err != nil {
 		return err
 	}
 	x := s.sender
 	s.report.Acknowledged = len(x.acked)
+	all := maps.Clone(x.known)
+	maps.Copy(all, x.tried)
+	for id := range all {
+		h := sha256.Sum256(id[:])
+		if n := dropped[binary.BigEndian.Uint64(h[:8])]; n > 0 {
+			filed[id] += n
+			if x.known[id] {
+				s.report.Dropped++
+			}
+		}
+	}
 	for id := range x.known {
 		switch n := filed[id] + aside[id]; {
 		case n == 0:
@@ -67,6 +85,26 @@ func (s *stage) judge(ctx context.Context) error {
 		}
 	}
 	return errors.Join(errs...)
+}
+
+// droppedIDs reads what is kept of the ids of events whose partition was dropped.
+func droppedIDs(ctx context.Context, db *sql.DB) (map[uint64]int, error) {
+	rows, err := db.QueryContext(ctx, "SELECT hashes FROM dropped_id")
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	out := map[uint64]int{}
+	for rows.Next() {
+		var hashes []byte
+		if err := rows.Scan(&hashes); err != nil {
+			return nil, err
+		}
+		for ; len(hashes) >= 8; hashes = hashes[8:] {
+			out[binary.BigEndian.Uint64(hashes)]++
+		}
+	}
+	return out, rows.Err()
 }
 
 func tally(ctx context.Context, db *sql.DB, query string) (map[uuid.UUID]int, error) {

@@ -1,5 +1,6 @@
-// Command torture puts a service under load and kills it and its database at
-// random moments, while issues are merged and merges undone, events are sent
+// Command torture puts three services on one database under load, kills them and
+// the database at random moments, freezes them and loses their network, while
+// issues are merged and merges undone, events are sent
 // again on purpose, and the clock goes on by days. Afterwards every
 // acknowledged event must be filed exactly once or counted under one drop, and
 // every counter must equal its rows.
@@ -18,6 +19,7 @@ func main() {
 	log.SetFlags(log.Ltime)
 	opt := Options{Out: os.Stdout}
 	flag.IntVar(&opt.Kills, "kills", 60, "how often something is killed")
+	flag.IntVar(&opt.Days, "days", 14, "how many days the clock goes on: more than events are kept")
 	flag.IntVar(&opt.Senders, "senders", 4, "how many send side by side")
 	flag.Int64Var(&opt.Seed, "seed", time.Now().UnixNano(), "of the random choices; printed, to be tried again")
 	flag.StringVar(&opt.Program, "program", "bin/firethorn", "the service")

@@ -22,6 +22,7 @@ import (
 type Options struct {
 	Program string // the service
 	Kills   int
+	Days    int // that the clock goes on in all
 	Senders int
 	Seed    int64
 	Out     io.Writer // progress
@@ -37,17 +38,29 @@ type Report struct {
 	Regroupings, TakenBack       int64
 	Days                         float64 // that the clock went on
 	Filed, SetAside, Unexpected  int
+	Dropped                      int // of the filed ones, with their partition
 	Took                         time.Duration
 	Missing, Doubled, Difference []string
 }
 
+// happened is how often something happened.
+func (r Report) happened() (n int) {
+	for _, k := range r.Kills {
+		n += k
+	}
+	return n
+}
+
 func (r Report) String() string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "seed %d, %s: killed %v; the clock went on by %.1f days\n", r.Seed, r.Took.Round(time.Second), r.Kills, r.Days)
+	fmt.Fprintf(&b, "seed %d, %s: %v; the clock went on by %.1f days, events were kept for %d\n", r.Seed, r.Took.Round(time.Second), r.Kills, r.Days, keepDays)
 	fmt.Fprintf(&b, "%d events acknowledged, %d sent again on purpose, %d requests turned away, %d without an answer; %d merges, %d undos, %d decisions, %d regroupings, %d taken back\n", r.Acknowledged, r.Repeats, r.TurnedAway, r.Unanswered, r.Merges, r.Undos, r.Decisions, r.Regroupings, r.TakenBack)
-	fmt.Fprintf(&b, "%d of them filed once, %d set aside, %d missing, %d filed more than once; %d filed that had no answer; recount: %d differences\n", r.Filed, r.SetAside, len(r.Missing), len(r.Doubled), r.Unexpected, len(r.Difference))
+	fmt.Fprintf(&b, "%d of them filed once, %d set aside, %d missing, %d filed more than once; %d filed that had no answer; %d have had their day and are dropped; recount: %d differences\n", r.Filed, r.SetAside, len(r.Missing), len(r.Doubled), r.Unexpected, r.Dropped, len(r.Difference))
 	return b.String()
 }
+
+// keepDays is the class of retention of the projects: the shortest.
+const keepDays = 7
 
 // stage is everything that runs.
 type stage struct {
@@ -90,7 +103,7 @@ func Run(ctx context.Context, opt Options) (Report, error) {
 		side.Wait()
 		_ = s.db.Stop(context.WithoutCancel(ctx))
 	}()
-	for i := range 2 {
+	for i := range 3 {
 		v, err := newService(s, filepath.Join(dir, fmt.Sprint("service", i)))
 		if err != nil {
 			return s.report, err
@@ -132,24 +145,57 @@ func (s *stage) load(ctx context.Context) {
 	g.Wait()
 }
 
-// kill ends one of the processes at a time; the clock goes on by hours with
-// it, so that repeats come after midnight and days late.
+// What may happen, and how often.
+const (
+	killService  = "service killed"
+	killDatabase = "database killed"
+	loseNetwork  = "network silent"
+	freeze       = "service frozen"
+)
+
+var happens = []string{killService, killService, killService, killDatabase, loseNetwork, freeze}
+
+// lossTime is how long a network is silent or a process frozen: others take its
+// shards over meanwhile, and its transactions are ended by the server.
+const lossTime = 10 * time.Second
+
+// keptMost is how many rounds a process goes on before it is killed in any case:
+// its clock stands still until it is started anew, and clocks may not be days
+// apart.
+const keptMost = 6
+
+// kill lets something happen to one of the processes at a time; the clock goes on
+// by hours with it, so that repeats come after midnight and days late.
 func (s *stage) kill(ctx context.Context, rnd *rand.Rand) {
-	perKill := 4 * 24 * time.Hour / time.Duration(s.opt.Kills)
+	perKill := time.Duration(s.opt.Days) * 24 * time.Hour / time.Duration(s.opt.Kills)
 	for n := range s.opt.Kills {
 		time.Sleep(time.Duration(100+rnd.IntN(900)) * time.Millisecond)
 		s.offset.Add(int64(perKill))
-		switch which := rnd.IntN(3); which {
-		case 2:
+		what, v := happens[rnd.IntN(len(happens))], s.services[rnd.IntN(len(s.services))]
+		for _, x := range s.services {
+			if x.kept++; x.kept > keptMost {
+				what, v = killService, x
+			}
+		}
+		s.report.Kills[what]++
+		switch what {
+		case killService:
+			v.kill()
+			v.kept = 0
+		case killDatabase:
 			_ = syscall.Kill(s.db.PID(), syscall.SIGKILL) // it may be starting just now
-			s.report.Kills["database"]++
 			time.Sleep(time.Duration(rnd.IntN(400)) * time.Millisecond)
-		default:
-			s.services[which].kill()
-			s.report.Kills["service"]++
+		case loseNetwork:
+			v.network.silence()
+			time.Sleep(lossTime)
+			v.network.speak(rnd.IntN(2) == 0)
+		case freeze:
+			v.signal(syscall.SIGSTOP)
+			time.Sleep(lossTime)
+			v.signal(syscall.SIGCONT)
 		}
 		if n%10 == 9 {
-			fmt.Fprintf(s.opt.Out, "%d of %d killed, %d events acknowledged\n", n+1, s.opt.Kills, s.sender.count())
+			fmt.Fprintf(s.opt.Out, "%d of %d, %d events acknowledged\n", n+1, s.opt.Kills, s.sender.count())
 		}
 		for _, v := range s.services { // what is down comes back before the next one goes
 			if err := v.waitReady(ctx, time.Minute); err != nil {

@@ -41,7 +41,7 @@ func newSender(ctx context.Context, s *stage) (*sender, error) {
 	x := &sender{s: s, known: map[uuid.UUID]bool{}, tried: map[uuid.UUID]bool{}}
 	for _, name := range projects {
 		var p contract.Project
-		if err := s.services[0].call(ctx, http.MethodPost, "/api/projects", fmt.Sprintf(`{"name":%q}`, name), &p); err != nil {
+		if err := s.services[0].call(ctx, http.MethodPost, "/api/projects", fmt.Sprintf(`{"name":%q,"keep_days":%d}`, name, keepDays), &p); err != nil {
 			return nil, err
 		}
 		if err := s.services[0].call(ctx, http.MethodPatch, "/api/projects/"+name, `{"allowance_minute":0,"allowance_day":0}`, nil); err != nil {

@@ -13,7 +13,10 @@ import (
 	"path/filepath"
 	"strings"
 	"sync"
+	"syscall"
 	"time"
+
+	"github.com/go-sql-driver/mysql"
 
 	"firethorn/internal/contract"
 	"firethorn/internal/localdb"
@@ -25,8 +28,12 @@ type service struct {
 	dir     string
 	address string
 
+	database string
+	network  *network // to the database
+
 	mu      sync.Mutex
 	cmd     *exec.Cmd
+	kept    int // rounds that it was not started anew
 	ending  bool
 	restart sync.WaitGroup
 }
@@ -38,6 +45,15 @@ func newService(s *stage, dir string) (*service, error) {
 	}
 	defer l.Close()
 	v := &service{s: s, dir: dir, address: l.Addr().String()}
+	dsn, err := mysql.ParseDSN(s.db.DSN(localdb.Database))
+	if err != nil {
+		return nil, err
+	}
+	if v.network, err = newNetwork(dir+".sock", dsn.Addr); err != nil {
+		return nil, err
+	}
+	dsn.Addr = dir + ".sock"
+	v.database = dsn.FormatDSN()
 	v.restart.Go(v.keep)
 	return v, nil
 }
@@ -51,8 +67,8 @@ func (v *service) keep() {
 			return
 		}
 		offset := time.Duration(v.s.offset.Load())
-		v.cmd = exec.Command(v.s.opt.Program, "serve", "--data", v.dir, "--listen", v.address, "--database", v.s.db.DSN(localdb.Database), "--clock-offset", offset.String(), "--log-level", "error")
-		v.cmd.Env = append(os.Environ(), "XDG_CONFIG_HOME="+v.dir)
+		v.cmd = exec.Command(v.s.opt.Program, "serve", "--data", v.dir, "--listen", v.address, "--clock-offset", offset.String(), "--log-level", "error")
+		v.cmd.Env = append(os.Environ(), "XDG_CONFIG_HOME="+v.dir, "FIRETHORN_DATABASE="+v.database)
 		out, err := v.cmd.StdoutPipe()
 		if log, lerr := os.OpenFile(v.dir+".log", os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o600); lerr == nil {
 			v.cmd.Stderr = log
@@ -81,12 +97,23 @@ func (v *service) kill() {
 	}
 }
 
+// signal sends a signal to the process, if it runs.
+func (v *service) signal(sig syscall.Signal) {
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	if v.cmd != nil && v.cmd.Process != nil {
+		_ = v.cmd.Process.Signal(sig) // it may have ended
+	}
+}
+
 func (v *service) stop() {
 	v.mu.Lock()
 	v.ending = true
 	v.mu.Unlock()
+	v.signal(syscall.SIGCONT)
 	v.kill()
 	v.restart.Wait()
+	v.network.close()
 }
 
 func (v *service) url(path string) string { return "http://" + v.address + path }
