@@ -128,7 +128,7 @@ func TestAssignRules_AndTeams(t *testing.T) {
 	saysAll(t, out, "Night Watch (team)", "assigned")
 	s.run(t, 0, "issue", "assign", p+"/1", "--to", "Eskil Moe")
 	out, _ = s.run(t, 0, "person", "leave", "Eskil Moe")
-	saysAll(t, out, "Eskil Moe left.", `1 issue is still theirs: firethorn owner hand-over --from "Eskil Moe" --to …`)
+	saysAll(t, out, "Eskil Moe left.", `1 issue is still theirs: firethorn owner hand-over --from 'Eskil Moe' --to …`)
 	out, _ = s.run(t, 0, "owner", "list")
 	saysAll(t, out, "Eskil Moe (left)")
 	_, errs = s.run(t, 1, "issue", "assign", p+"/1", "--to", "eskil.moe@marrowsound.example")

@@ -22,7 +22,8 @@ import (
 type Options struct {
 	Program string // the service
 	Kills   int
-	Days    int // that the clock goes on in all
+	Days    int  // that the clock goes on in all
+	Freeze  bool // nothing is killed: one process is frozen, and who has its shards is watched
 	Senders int
 	Seed    int64
 	Out     io.Writer // progress
@@ -117,8 +118,15 @@ func Run(ctx context.Context, opt Options) (Report, error) {
 	if s.sender, err = newSender(ctx, s); err != nil {
 		return s.report, err
 	}
-	s.load(ctx)
-	fmt.Fprintln(opt.Out, "killed enough; waiting until all is filed")
+	if opt.Freeze {
+		err = s.freezeOne(ctx)
+	} else {
+		s.load(ctx)
+	}
+	if err != nil {
+		return s.report, err
+	}
+	fmt.Fprintln(opt.Out, "enough has happened; waiting until all is filed")
 	if err := s.settle(ctx); err != nil {
 		s.logs()
 		return s.report, err

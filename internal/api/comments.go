@@ -93,7 +93,7 @@ func (a *API) history(ctx context.Context, is *mariadb.Issue) (*body[contract.Hi
 	}
 	me, any := actor(ctx), a.allowed(ctx, administer)
 	for _, c := range written {
-		e := contract.HistoryEntry{At: c.At, Actor: c.Actor.Name, Kind: "comment", Words: c.Text, Comment: c.ID, Edited: c.Edited, Mine: any || c.Actor == me}
+		e := contract.HistoryEntry{At: c.At, Actor: c.Actor.Name, Kind: "comment", Words: c.Text, Comment: c.ID, Edited: c.Edited, Mine: any || c.Actor.Same(me)}
 		if c.From != 0 {
 			e.Why = fmt.Sprintf("to %s/%d", is.Project, c.From)
 		}

@@ -86,7 +86,6 @@ type trialRun struct {
 	groups *regroup.Trial
 	of     int // events there are to look at, for whoever watches
 	since  time.Time
-	see    bool // whoever asked may see events
 }
 
 func (a *API) newTrial(ctx context.Context, in *TryIn) (*trialRun, error) {
@@ -94,7 +93,7 @@ func (a *API) newTrial(ctx context.Context, in *TryIn) (*trialRun, error) {
 	if err != nil {
 		return nil, err
 	}
-	r := &trialRun{a: a, p: p, in: in.Body, see: a.allowed(ctx, see)}
+	r := &trialRun{a: a, p: p, in: in.Body}
 	now := p.Method()
 	then := now
 	if in.Body.GroupingVersion != 0 {
@@ -191,33 +190,7 @@ func (r *trialRun) do(ctx context.Context, progress func(looked int)) (*contract
 	out.Trial = *r.intake
 	out.Grouping = r.groups.Outcome(func(issue int64) (string, string) { return heads[issue], "" })
 	out.Failed = r.groups.Failed
-	if !r.see { // builds see counts, not events
-		r.hide(out)
-	}
 	return out, nil
-}
-
-func (r *trialRun) hide(out *contract.RulesTried) {
-	for _, list := range [][]*rules.TrialRule{out.Intake, out.Scrub} {
-		for _, x := range list {
-			x.Examples = []rules.TrialExample{}
-		}
-	}
-	bare := func(s *regroup.Side) { s.Headline, s.Place, s.Examples = "", "", nil }
-	for i := range out.Grouping.Merges {
-		m := &out.Grouping.Merges[i]
-		bare(&m.Into)
-		for j := range m.From {
-			bare(&m.From[j])
-		}
-	}
-	for i := range out.Grouping.Splits {
-		x := &out.Grouping.Splits[i]
-		bare(&x.From)
-		for j := range x.Into {
-			bare(&x.Into[j])
-		}
-	}
 }
 
 // stream runs the trial while somebody watches it.

@@ -32,7 +32,7 @@ func (s *Store) Comments(ctx context.Context, id int64) (list []Comment, err err
 		var c Comment
 		var at int64
 		var edited sql.NullInt64
-		err := r.Scan(&c.ID, &at, &edited, &c.Actor.Kind, &c.Actor.Name, &c.Text, &c.From)
+		err := r.Scan(&c.ID, &at, &edited, &c.Actor.Kind, &c.Actor.ID, &c.Actor.Name, &c.Text, &c.From)
 		c.At = fromMicros(at)
 		if edited.Valid {
 			t := fromMicros(edited.Int64)
@@ -40,7 +40,7 @@ func (s *Store) Comments(ctx context.Context, id int64) (list []Comment, err err
 		}
 		list = append(list, c)
 		return err
-	}, "SELECT c.id, c.at, c.edited, c.actor_kind, c.actor, c.text, IF(c.issue=?, 0, i.number) FROM comment c JOIN issue i ON i.id=c.issue WHERE c.issue=? OR c.issue IN (SELECT m.id FROM issue m WHERE m.merged_into=?) ORDER BY c.id DESC LIMIT ?", id, id, id, mostComments)
+	}, "SELECT c.id, c.at, c.edited, c.actor_kind, c.actor_id, c.actor, c.text, IF(c.issue=?, 0, i.number) FROM comment c JOIN issue i ON i.id=c.issue WHERE c.issue=? OR c.issue IN (SELECT m.id FROM issue m WHERE m.merged_into=?) ORDER BY c.id DESC LIMIT ?", id, id, id, mostComments)
 	return list, err
 }
 

@@ -147,8 +147,10 @@ func TestSessions_RepairCountsAnew(t *testing.T) {
 }
 
 func TestSessions_GoWithTheirTime(t *testing.T) {
-	b := open1(t, noon)
-	b.tell(0, `{"id":"old","outcome":"clean","started":"2026-10-01T12:00:00Z"}`, `{"id":"new","outcome":"clean"}`)
+	b := open1(t, noon.AddDate(0, 0, -53))
+	b.tell(0, `{"id":"old","outcome":"clean"}`)
+	b.now = noon
+	b.tell(0, `{"id":"new","outcome":"clean"}`)
 	if err := b.trimSessions(t.Context()); err != nil {
 		t.Fatal(err)
 	}
