@@ -10,7 +10,7 @@ client_sources := $(wildcard client/js/src/*.ts) client/js/debug-ids.js client/j
 console_sources := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/precompress.mjs
 demo_sources := $(shell find demo/quayside demo/gangway -type f -not -path '*/build/*')
 
-.PHONY: help setup build check test demo torture corpus bench generate recordings screenshots clean
+.PHONY: help setup build check test audit demo torture corpus bench generate recordings screenshots clean
 
 help: ## list what can be made
 	@grep -E '^[a-z]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
@@ -60,6 +60,9 @@ check: setup node_modules/.installed client/js/dist/browser.js ## vet, formattin
 test: build check demo/quayside/build/.built bin/bosun ## everything there is to pass
 	@go test -C client/go ./...
 	@FIRETHORN_CONSOLE=required go test -timeout 18m ./...
+
+audit: setup node_modules/.installed ## known vulnerabilities in what it is built from (needs their databases)
+	@scripts/audit
 
 demo: build demo/quayside/build/.built bin/bosun ## the service with two weeks of errors, and three live applications
 	@go build -o bin/demo ./demo/play
