@@ -115,52 +115,6 @@ func TestRun_FilesManyProjectsAndLargeBatches(t *testing.T) {
 
 // An event that ended the process every time it was in hand is set aside
 // untried; its neighbours are filed.
-// A process that ends while events are filed one by one leaves those it has
-// filed to nobody: they are counted as filed, and not as repeats as well.
-func TestRun_OneByOneCountsOnceAcrossAnEnd(t *testing.T) {
-	b := prepare(t)
-	b.put(t, `{"message":"one"}`, `{"message":"two"}`, `{"message":"three"}`)
-	leases, err := b.TakeLeases(t.Context(), b.w.owner, time.Minute)
-	if err != nil {
-		t.Fatal(err)
-	}
-	lease := leases[mariadb.ShardOf(b.project.ID)]
-	for range 2 { // the second try files one by one
-		if _, err := b.Claim(t.Context(), lease, b.project.ID, false); err != nil {
-			t.Fatal(err)
-		}
-	}
-	p, err := b.ProjectByID(t.Context(), b.project.ID)
-	if err != nil {
-		t.Fatal(err)
-	}
-	c, err := b.Claim(t.Context(), lease, b.project.ID, false)
-	if err != nil {
-		t.Fatal(err)
-	}
-	item, err := pipeline.Process(t.Context(), p.Project, c.Deliveries[0].Batches[0], 1, b.w.units)
-	if err != nil {
-		t.Fatal(err)
-	}
-	// The second event is filed, then the process ends.
-	if _, err := b.File(t.Context(), mariadb.Filing{Project: p.Project, Lease: lease, Items: []*pipeline.Item{item}, Alone: []byte{2}}); err != nil {
-		t.Fatal(err)
-	}
-	b.run(t)
-	now := time.Now().UTC().Truncate(time.Hour)
-	rows, err := b.Received(t.Context(), b.project.ID, now.Add(-time.Hour), now.Add(2*time.Hour))
-	if err != nil {
-		t.Fatal(err)
-	}
-	counts := map[string]int64{}
-	for _, r := range rows {
-		counts[r.Cause] += r.Events
-	}
-	if counts[mariadb.CauseFiled] != 3 || counts[mariadb.CauseRepeat] != 0 {
-		t.Errorf("three events are counted as %v", counts)
-	}
-}
-
 func TestRun_SetsAsideWhatEndsTheProcess(t *testing.T) {
 	b := prepare(t)
 	b.put(t, `{"message":"one"}`, `{"message":"deadly"}`, `{"message":"two"}`)
