@@ -68,7 +68,7 @@ demo: build demo/quayside/build/.built bin/bosun ## the service with two weeks o
 	@go build -o bin/demo ./demo/play
 	@exec bin/demo
 
-torture: build ## 80 kills, freezes and lost networks under load, with merges, repeats and two weeks going by
+torture: build ## 80 kills, freezes and lost networks under load, with merges, repeats and three weeks going by
 	@go run ./torture -kills 80
 
 corpus: setup ## real bundles and maps to measure and to compare with (npm, some minutes)

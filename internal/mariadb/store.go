@@ -204,6 +204,18 @@ func (s *Store) keepLease(ctx context.Context, name string, owner uuid.UUID, hol
 	return func() { cancel(); done.Wait() }
 }
 
+// HoldLease takes the lease of a name and renews it until it is released, so that
+// a process that ends holds the others up for no longer than hold. release is nil
+// when another process has it.
+func (s *Store) HoldLease(ctx context.Context, name string, owner uuid.UUID, hold time.Duration) (release func(), err error) {
+	let, err := s.TryLease(ctx, name, owner, hold)
+	if err != nil || let == nil {
+		return nil, err
+	}
+	stop := s.keepLease(ctx, name, owner, hold)
+	return func() { stop(); let() }, nil
+}
+
 // waitLease takes the lease of a name, waiting for another holder.
 func (s *Store) waitLease(ctx context.Context, name string, owner []byte, hold time.Duration) (release func(), err error) {
 	for {

@@ -15,7 +15,8 @@ const (
 	usedEvery    = time.Minute // symbols in use are written down, old reports let go of
 	pulseEvery   = 15 * time.Second
 	sweepEvery   = time.Hour
-	sweepAgain   = 30 * time.Second // after one that failed
+	sweepAgain   = 30 * time.Second // after one that failed, or that another process does
+	sweepHold    = time.Minute      // of the lease, which is renewed
 )
 
 // upkeep runs the jobs until ctx ends: moves are followed and users forgotten
@@ -34,8 +35,9 @@ func (w *Worker) upkeep(ctx context.Context) {
 		w.rescore(ctx)
 		if now := time.Now(); !now.Before(next) {
 			next = now.Add(sweepEvery)
-			if err := w.sweep(ctx); err != nil && ctx.Err() == nil {
-				w.log.Error("upkeep failed; it is tried again soon", "err", err)
+			done, err := w.sweep(ctx)
+			w.failed(ctx, "partitions could not be made or dropped", err)
+			if !done { // whoever has the lease may end before it is done
 				next = now.Add(sweepAgain)
 			}
 		}
@@ -327,15 +329,15 @@ func (w *Worker) feelPulse(ctx context.Context) {
 }
 
 // sweep makes partitions ahead and drops those whose day is past. One process at
-// a time does it.
-func (w *Worker) sweep(ctx context.Context) error {
-	done, err := w.store.TryLease(ctx, "sweep", w.owner, 10*time.Minute)
-	if err != nil || done == nil {
-		return err
+// a time does it; done says that this one did.
+func (w *Worker) sweep(ctx context.Context) (done bool, err error) {
+	release, err := w.store.HoldLease(ctx, "sweep", w.owner, sweepHold)
+	if err != nil || release == nil {
+		return false, err
 	}
-	defer done()
+	defer release()
 	if err := w.store.EnsurePartitions(ctx); err != nil {
-		return err
+		return false, err
 	}
 	_, err = w.store.TellHolding(ctx)
 	err = errors.Join(err, w.store.DropNotices(ctx), w.store.PurgeSignIns(ctx))
@@ -343,5 +345,6 @@ func (w *Worker) sweep(ctx context.Context) error {
 	if len(days) > 0 {
 		w.log.Info("dropped events whose time is over", "days", len(days))
 	}
-	return errors.Join(err, retired)
+	err = errors.Join(err, retired)
+	return err == nil, err
 }
