@@ -69,6 +69,17 @@ func (l spanLimit) over(p *mariadb.Project, now time.Time, usedBy string) error 
 		Pub: fmt.Sprintf("project %s has used up its allowance of %d %s; nothing was stored of this request, send it again later with the same ids", p.Name, l.most, l.what())}, l.what(), usedBy}
 }
 
+// senderLimit is what one address may stand for in a minute.
+func senderLimit(most int64) int64 { return max(most/senderPart, event.MostStandsFor) }
+
+// overSender makes the error of an address that has stood for too much.
+func (l spanLimit) overSender(p *mariadb.Project, now time.Time, from string) error {
+	wait := l.span.Start(now).Add(l.span.Length()).Sub(now)
+	return &overError{&fault.Error{Op: "intake.allowance", Code: fault.TooMany, Retry: wait,
+		Pub: fmt.Sprintf("the events that %s sends may stand for %d others a minute in project %s; nothing was stored of this request, send it again later with the same ids", from, senderLimit(l.most), p.Name)},
+		"events that those of one address stand for a minute", "from " + from}
+}
+
 // spanLimit is one of a project's limits.
 type spanLimit struct {
 	span mariadb.Span
@@ -142,6 +153,10 @@ func (a *allowances) take(ctx context.Context, store Store, p *mariadb.Project, 
 	}
 	for i, l := range list {
 		b := a.block(p, l.span)
+		if l.span == mariadb.MinuteStoodFor && b.usedFrom(l, now, u.from)+u.stoodFor > senderLimit(l.most) {
+			a.giveBack(p, list[:i], now, u)
+			return l.overSender(p, now, u.from)
+		}
 		ok, err := b.take(ctx, store, p.ID, l, now, u)
 		if ok {
 			continue
@@ -175,9 +190,6 @@ func (b *block) take(ctx context.Context, store Store, project int64, l spanLimi
 		b.start, b.left, b.empty, b.used = start, 0, false, map[string]int64{}
 	}
 	n, from := u.of(l.span), b.sender(u.from)
-	if l.span == mariadb.MinuteStoodFor && b.used[from]+n > max(l.most/senderPart, event.MostStandsFor) {
-		return false, nil
-	}
 	if b.left < n {
 		ok, err := b.refill(ctx, store, project, l, n)
 		if !ok || err != nil {
@@ -187,6 +199,16 @@ func (b *block) take(ctx context.Context, store Store, project int64, l spanLimi
 	b.left -= n
 	b.used[from] += n
 	return true, nil
+}
+
+// usedFrom is how much an address used of the span that now lies in.
+func (b *block) usedFrom(l spanLimit, now time.Time, from string) int64 {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if !b.start.Equal(l.span.Start(now)) {
+		return 0
+	}
+	return b.used[b.sender(from)]
 }
 
 // refill takes a block from the database that holds at least n more.

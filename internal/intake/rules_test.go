@@ -116,7 +116,7 @@ func TestEvents_StandsForLocksNobodyOut(t *testing.T) {
 	if code := send("203.0.113.9:1", one); code != 202 {
 		t.Errorf("the application's own event: %d", code)
 	}
-	if err := in.Flush(t.Context()); err != nil || len(m.tallies) != 1 || !strings.Contains(m.tallies[0], "over_allowance events that others stand for a minute") {
+	if err := in.Flush(t.Context()); err != nil || len(m.tallies) != 1 || !strings.Contains(m.tallies[0], "over_allowance events that others stand for a minute") || !strings.Contains(m.tallies[0], "over_allowance events that those of one address stand for a minute") {
 		t.Errorf("counted %v, %v", m.tallies, err)
 	}
 	if !slices.ContainsFunc(m.examples, func(s string) bool { return strings.Contains(s, "used by 2001:db8:1:2::/64 19998, 203.0.113.7 19998") }) {
