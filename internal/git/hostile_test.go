@@ -159,3 +159,20 @@ func TestMirror_RefusesBrokenBundles(t *testing.T) {
 		t.Errorf("the whole one afterwards: %v", err)
 	}
 }
+
+// Whatever a header says, what is read of it are hashes.
+func FuzzReadHead(f *testing.F) {
+	tip := strings.Repeat("1", 40)
+	for _, head := range []string{"# v2 git bundle\n" + tip + " refs/heads/x\n\n", "# v3 git bundle\n@object-format=sha256\n-" + tip + " x\n" + tip + " y\n\n", "# v2 git bundle\n-\n", "# v2 git bundle\n--upload-pack=x y\n\n", "# v2 git bundle", "\n"} {
+		f.Add([]byte(head))
+	}
+	f.Fuzz(func(t *testing.T, raw []byte) {
+		h, err := ReadHead(bufio.NewReader(bytes.NewReader(raw)))
+		if err != nil {
+			return
+		}
+		if err := needHashes(append(h.Needs, h.Tip)...); err != nil || len(h.Needs) > mostHeader || h.Format != "sha1" && h.Format != "sha256" {
+			t.Fatalf("%q gives %+v, %v", raw, h, err)
+		}
+	})
+}

@@ -47,3 +47,30 @@ func TestEvents_BoundElements(t *testing.T) {
 		t.Errorf("a resource that too many share: %d %s", code, text)
 	}
 }
+
+// Whatever is sent, what is opened are stretches of it, and not more than a
+// request may hold.
+func FuzzOpen(f *testing.F) {
+	for _, body := range []string{`[0,0,0]`, `{"message":"m"}`, `{"resource":{"a":1},"events":[{"message":"m"},[],null]}`, `{"events":null}`, `{"events":0}`, "{}\n{}\n", " [ {} , 1 ] ", `[`, `{"events":[`, "\xef\xbb\xbf[1]", `{"events":[1],"events":[2,3]}`, "[" + strings.Repeat("0,", maxElements) + "0]"} {
+		f.Add([]byte(body), false)
+		f.Add([]byte(body), true)
+	}
+	f.Fuzz(func(t *testing.T, body []byte, lines bool) {
+		got, err := open(body, lines, "events")
+		if err != nil {
+			return
+		}
+		if len(got.pieces) > maxElements {
+			t.Fatalf("%d pieces of %d bytes", len(got.pieces), len(body))
+		}
+		size := 0
+		for i, p := range got.pieces {
+			if size += len(p.raw); p.index != i || !lines && !json.Valid(p.raw) {
+				t.Fatalf("piece %d of %q is %q", i, body, p.raw)
+			}
+		}
+		if size > 3*len(body)+3 { // bytes that are no UTF-8 become three
+			t.Fatalf("%d bytes of %d", size, len(body))
+		}
+	})
+}

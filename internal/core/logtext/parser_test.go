@@ -220,6 +220,9 @@ func TestLanes_AreBounded(t *testing.T) {
 func FuzzParser(f *testing.F) {
 	f.Add(failed + "\nTypeError: x\n    at f (a.js:1:2)\n" + other)
 	f.Add(`{"level":50,"err":{"stack":"Error: x\n    at f (a.js:1:2)"}}`)
+	for _, log := range hostileLogs(400, 20) {
+		f.Add(log)
+	}
 	f.Fuzz(func(t *testing.T, text string) {
 		for _, x := range read(strings.Split(text, "\n")...) {
 			if x.Event.Message == "" && len(x.Event.Exceptions) == 0 || x.Offset < 0 || x.Offset > int64(len(text)) {
