@@ -71,7 +71,7 @@ func (s *stage) judge(ctx context.Context) error {
 			s.report.Doubled = append(s.report.Doubled, id.String())
 		}
 	}
-	if s.report.Dropped == 0 && s.opt.Days > keepDays+3 {
+	if !s.opt.Freeze && s.report.Dropped == 0 && s.opt.Days > keepDays+3 {
 		return errors.New("no event has had its day: nothing was shown of repeats that come after it")
 	}
 	var v contract.Recount
