@@ -78,8 +78,11 @@ func serveCommand() *cli.Command {
 // another flag names.
 func secretFlag(c *cli.Command, flag, fileFlag string) (string, error) {
 	file := c.String(fileFlag)
-	if file == "" || c.IsSet(flag) && c.String(flag) != "" {
+	if file == "" {
 		return c.String(flag), nil
+	}
+	if c.String(flag) != "" {
+		return "", usage("--%s and --%s (or their environment variables) are both given; give one of them", flag, fileFlag)
 	}
 	raw, err := os.ReadFile(file)
 	if err != nil {

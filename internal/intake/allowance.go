@@ -177,6 +177,7 @@ func (a *allowances) giveBack(p *mariadb.Project, of []spanLimit, now time.Time,
 		b.mu.Lock()
 		if b.start.Equal(l.span.Start(now)) {
 			b.left += u.of(l.span)
+			b.empty = false
 			b.used[b.sender(u.from)] -= u.of(l.span)
 		}
 		b.mu.Unlock()

@@ -137,6 +137,19 @@ func TestEvents_RefusedRequestsUseNothing(t *testing.T) {
 	if code, text, _ := post(in, "good", two); code != 202 {
 		t.Errorf("60 of 100, after 60 that were not stored: %d %s", code, text)
 	}
+	m.away = true
+	rest := `[` + strings.TrimSuffix(strings.Repeat(`{"message":"m"},`, 40), ",") + `]`
+	if code, _, _ := post(in, "good", rest); code != 503 {
+		t.Fatalf("the store is away: %d", code)
+	}
+	p := &mariadb.Project{Project: pipeline.Project{ID: 1, Name: "quayside"}, Allowance: m.allowed}
+	b := in.allowance.block(p, mariadb.Minute)
+	b.empty = true // another request found nothing in between
+	in.allowance.giveBack(p, limits(p, use{events: 1}), in.now(), use{events: 1})
+	m.away = false
+	if code, text, _ := post(in, "good", rest); code != 202 {
+		t.Errorf("the last 40, which were returned: %d %s", code, text)
+	}
 }
 
 // A key that routes must not reach a project whose own origins refuse the page.

@@ -133,8 +133,8 @@ func (s *textScan) privateKey(t []byte, i, j int) (next int) {
 	if !bytes.HasPrefix(head, []byte("-----BEGIN")) || !bytes.Contains(head, []byte("PRIVATE KEY")) {
 		return 0
 	}
-	end := s.search(&s.keyEnd, j, func(from int) int {
-		end := indexOrEnd(t, from, "-----END")
+	last := s.search(&s.keyEnd, j, func(from int) int { return indexOrEnd(t, from, "-----END") })
+	end := s.search(&s.keyTail, last, func(end int) int {
 		for end < len(t) && t[end] != '\n' && t[end] != '\\' && t[end] != '"' {
 			end++
 		}

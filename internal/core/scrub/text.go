@@ -27,12 +27,13 @@ type textScan struct {
 
 	// Searches that reach far ahead remember what they found, so that time stays
 	// linear: see ahead.
-	kept   int   // up to here values were found and are kept
-	atMark ahead // the next @
-	keyEnd ahead // the end of the next private key
-	value  ahead // the end of a bare value
-	header ahead // the end of a header's value
-	looked int   // up to here the text was taken for base64
+	kept    int   // up to here values were found and are kept
+	atMark  ahead // the next @
+	keyEnd  ahead // the last line of the next private key
+	keyTail ahead // the end of that line
+	value   ahead // the end of a bare value
+	header  ahead // the end of a header's value
+	looked  int   // up to here the text was taken for base64
 
 	matches int // of a project's patterns
 	steps   int // bytes looked at, for the proof that time is linear
@@ -107,7 +108,7 @@ func (s *textScan) likely(name []byte) bool {
 // secret, and the signs that tie a name to a value.
 func (s *textScan) scan(t []byte) {
 	s.kept, s.looked = 0, 0
-	s.atMark, s.keyEnd, s.value, s.header = ahead{}, ahead{}, ahead{}, ahead{}
+	s.atMark, s.keyEnd, s.keyTail, s.value, s.header = ahead{}, ahead{}, ahead{}, ahead{}, ahead{}
 	if len(s.policy.patterns) > 0 && !s.inside {
 		s.patterns(t)
 	}
