@@ -1,16 +1,12 @@
 package firethorn
 
 import (
-	"errors"
-	"fmt"
 	"reflect"
 	"regexp"
-	"runtime"
-	"strconv"
 	"strings"
 )
 
-const mostExceptions = 20
+const maxExceptions = 20
 
 // located is an error that knows where it was made.
 type located struct {
@@ -33,8 +29,8 @@ func Here(err error) error {
 }
 
 // exceptionsOf lists an error and all it wraps: causes, and members of a join.
-// stack is where it was reported; an error that knows better where it was made
-// counts instead.
+// stack is where it was reported; the stack of an error that carries one counts
+// instead.
 func exceptionsOf(err error, stack string) []Exception {
 	var out []Exception
 	var add func(err error, parent int, relation string)
@@ -47,7 +43,8 @@ func exceptionsOf(err error, stack string) []Exception {
 			}
 			own, err = or(own, l.stack), l.error
 		}
-		if len(out) >= mostExceptions || err == nil {
+		own = or(own, carried(err))
+		if len(out) >= maxExceptions || err == nil {
 			return
 		}
 		at := len(out)
@@ -69,10 +66,47 @@ func exceptionsOf(err error, stack string) []Exception {
 
 // stackIn is the stack that an error or one that it wraps carries, or "".
 func stackIn(err error) (stack string) {
-	quietly(func() {
-		if has := (*located)(nil); errors.As(err, &has) {
-			stack = has.stack
+	for range maxExceptions {
+		if l, ok := err.(*located); ok {
+			return l.stack
 		}
+		if stack := carried(err); stack != "" || err == nil {
+			return stack
+		}
+		inner, _ := unwrapped(err)
+		if len(inner) == 0 {
+			return ""
+		}
+		err = inner[0]
+	}
+	return ""
+}
+
+// carried is the stack that an error itself carries: its method Callers gives
+// program counters, or its method StackTrace gives them as a type of its own.
+func carried(err error) (stack string) {
+	quietly(func() {
+		if has, ok := err.(interface{ Callers() []uintptr }); ok {
+			stack = stackOf(has.Callers())
+			return
+		}
+		if err == nil {
+			return
+		}
+		m := reflect.ValueOf(err).MethodByName("StackTrace")
+		if !m.IsValid() || m.Type().NumIn() != 0 || m.Type().NumOut() != 1 {
+			return
+		}
+		out := m.Type().Out(0)
+		if out.Kind() != reflect.Slice || out.Elem().Kind() != reflect.Uintptr {
+			return
+		}
+		list := m.Call(nil)[0]
+		pcs := make([]uintptr, list.Len())
+		for i := range pcs {
+			pcs[i] = uintptr(list.Index(i).Uint())
+		}
+		stack = stackOf(pcs)
 	})
 	return stack
 }
@@ -98,68 +132,7 @@ func (m message) String() string { return m.err.Error() }
 // typeOf is the type's name as fmt prints it.
 func typeOf(err error) string { return reflect.TypeOf(err).String() }
 
-// callers is the stack as the runtime prints one, from so many calls up.
-func callers(skip int) string {
-	var pcs [64]uintptr
-	frames := runtime.CallersFrames(pcs[:runtime.Callers(skip+1, pcs[:])])
-	var b strings.Builder
-	b.WriteString("goroutine " + goroutineID() + " [running]:")
-	for {
-		f, more := frames.Next()
-		if f.Function != "" && f.Function != "runtime.goexit" {
-			fmt.Fprintf(&b, "\n%s(...)\n\t%s:%d", f.Function, f.File, f.Line)
-		}
-		if !more {
-			return b.String()
-		}
-	}
-}
-
-// goroutineID is the number of the goroutine that asks.
-func goroutineID() string {
-	var buf [64]byte
-	s := string(buf[:runtime.Stack(buf[:], false)])
-	s = strings.TrimPrefix(s, "goroutine ")
-	id, _, _ := strings.Cut(s, " ")
-	if _, err := strconv.Atoi(id); err != nil {
-		return "0"
-	}
-	return id
-}
-
-var (
-	heading = regexp.MustCompile(`^goroutine (\d+)(?: gp=\S+)?(?: m=\S+)?(?: mp=\S+)? \[([^\]]*)\]:`)
-	digits  = regexp.MustCompile(`\d+`)
-)
-
-// goroutines are all goroutines there are; the blamed one is marked.
-func goroutines(blamed string) []Thread {
-	buf := make([]byte, 64<<10)
-	for {
-		n := runtime.Stack(buf, true)
-		if n < len(buf) || len(buf) >= 1<<20 {
-			return threadsOf(string(buf[:n]), blamed)
-		}
-		buf = make([]byte, 4*len(buf))
-	}
-}
-
-// threadsOf takes a dump of goroutines apart.
-func threadsOf(dump, blamed string) []Thread {
-	var out []Thread
-	for _, block := range strings.Split(dump, "\n\n") {
-		m := heading.FindStringSubmatch(block)
-		if m == nil || len(out) >= 500 {
-			continue
-		}
-		t := Thread{ID: m[1], Blamed: m[1] == blamed, Stack: strings.TrimSpace(block)}
-		if m[2] != "running" && m[2] != "runnable" {
-			t.WaitingOn = m[2]
-		}
-		out = append(out, t)
-	}
-	return out
-}
+var digits = regexp.MustCompile(`\d+`)
 
 // kindOf tells errors of one kind: of one type and message but for its
 // numbers, from one place.

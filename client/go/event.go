@@ -23,6 +23,8 @@ type Event struct {
 	Threads     []Thread       `json:"threads,omitempty"`
 	Grouping    *Grouping      `json:"grouping,omitempty"`
 	StandsFor   int            `json:"stands_for,omitempty"`
+	TraceID     string         `json:"trace_id,omitempty"` // 32 hexadecimal digits
+	SpanID      string         `json:"span_id,omitempty"`  // 16 hexadecimal digits
 }
 
 // Exception is one error of a chain.
@@ -90,13 +92,18 @@ func sendable(sets ...map[string]any) map[string]any {
 					v = printed(v)
 				}
 			}
-			if f, ok := v.(float64); ok && (f != f || f-f != 0) {
-				v = fmt.Sprint(f)
-			}
-			out[k] = v
+			out[k] = finite(v)
 		}
 	}
 	return out
+}
+
+// finite is a number that JSON can hold as it is, and any other as text.
+func finite(v any) any {
+	if f, ok := v.(float64); ok && (f != f || f-f != 0) {
+		return fmt.Sprint(f)
+	}
+	return v
 }
 
 // printed is any value as a text of bounded length, whatever its methods do.

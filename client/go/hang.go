@@ -3,50 +3,60 @@ package firethorn
 import (
 	"context"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 )
 
+// dumpEvery is how often all goroutines are looked at, at most: the whole
+// program stands still meanwhile.
+const dumpEvery = time.Minute
+
 // Watched is work that gives signs of life.
 type Watched struct {
+	c         *Client
+	ctx       context.Context
+	name      string
+	goroutine string
+	after     time.Duration
+
 	mu    sync.Mutex
 	timer *time.Timer
-	after time.Duration
+	alive time.Time // the last sign of life
 	told  bool
+	done  bool
 }
 
-// Watch watches work of the goroutine that calls it: when it gives no sign of
-// life for so long it is reported as hanging, with its stack and all
-// goroutines. Done ends the watch.
-//
-//	w := firethorn.Watch(ctx, "the crew plan", 30*time.Second)
-//	defer w.Done()
-//	for … { w.Alive(); … }
-func Watch(ctx context.Context, name string, after time.Duration) *Watched {
-	w := &Watched{after: after}
-	c := std.Load()
+// Watch watches work of the goroutine that calls it; the package's function
+// Watch says more.
+func (c *Client) Watch(ctx context.Context, name string, after time.Duration) *Watched {
+	w := &Watched{c: c, ctx: ctx, name: name, after: after, alive: time.Now()}
 	if c == nil || after <= 0 {
 		return w
 	}
-	id := goroutineID()
-	w.timer = time.AfterFunc(after, func() {
-		w.mu.Lock()
-		told := w.told
-		w.told = true
-		w.mu.Unlock()
-		if !told {
-			quietly(func() { c.hang(ctx, name, id, after) })
-		}
-	})
+	w.goroutine = goroutineID()
+	c.hangs.watch(w)
+	w.timer = time.AfterFunc(after, w.silent)
 	return w
+}
+
+// silent is called when there was no sign of life for so long.
+func (w *Watched) silent() {
+	w.mu.Lock()
+	told := w.told || w.done
+	w.told = true
+	w.mu.Unlock()
+	if !told {
+		quietly(func() { w.c.hangs.found(w) })
+	}
 }
 
 // Alive says that the work goes on.
 func (w *Watched) Alive() {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	if w.timer != nil {
-		w.told = false
+	if w.timer != nil && !w.done {
+		w.told, w.alive = false, time.Now()
 		w.timer.Reset(w.after)
 	}
 }
@@ -55,24 +65,131 @@ func (w *Watched) Alive() {
 func (w *Watched) Done() {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	if w.timer != nil {
-		w.told = true
+	if w.timer != nil && !w.done {
+		w.done = true
 		w.timer.Stop()
+		w.c.hangs.unwatch(w)
 	}
 }
 
-// hang reports work of a goroutine that gives no sign of life.
-func (c *Client) hang(ctx context.Context, name, goroutine string, after time.Duration) {
-	own := goroutineID() // the one that watches
-	threads := slices.DeleteFunc(goroutines(goroutine), func(t Thread) bool { return t.ID == own })
-	stack := ""
-	for _, t := range threads {
-		if t.Blamed {
-			stack = t.Stack
+func (w *Watched) lastSign() (at time.Time, done bool) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return w.alive, w.done
+}
+
+// hangs reports work that hangs. All goroutines are looked at once a minute at
+// most. That one look gives the stack of everything that hung at the time;
+// what begins to hang later waits for the next look.
+type hangs struct {
+	c *Client
+
+	looking sync.Mutex // whoever comes during a look waits for what it shows
+
+	mu      sync.Mutex
+	watched map[*Watched]bool
+	looked  time.Time
+	stacks  map[*Watched]string // of the watched work, at the last look
+	pending []*Watched
+	timer   *time.Timer
+}
+
+func (h *hangs) watch(w *Watched) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if h.watched == nil {
+		h.watched = map[*Watched]bool{}
+	}
+	h.watched[w] = true
+}
+
+func (h *hangs) unwatch(w *Watched) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	delete(h.watched, w)
+	delete(h.stacks, w)
+}
+
+// found reports work that gives no sign of life.
+func (h *hangs) found(w *Watched) {
+	if threads, ok := h.seen(w); ok {
+		h.report(w, threads)
+	}
+}
+
+// seen is what is known of the goroutines now; ok is false when the work has
+// to wait for the next look.
+func (h *hangs) seen(w *Watched) (threads []Thread, ok bool) {
+	sign, _ := w.lastSign()
+	h.looking.Lock()
+	defer h.looking.Unlock()
+	h.mu.Lock()
+	wait := time.Until(h.looked.Add(dumpEvery))
+	stack, known := h.stacks[w]
+	known = known && sign.Before(h.looked)
+	if wait > 0 && !known {
+		h.pending = append(h.pending, w)
+		if h.timer == nil {
+			h.timer = time.AfterFunc(wait, func() { quietly(h.later) })
 		}
 	}
-	words := name + " gave no sign of life"
-	c.throw(ctx, Details{Attributes: map[string]any{"hang.after_ms": after.Milliseconds()}}, "hang "+words, func() []Exception {
-		return []Exception{{Type: "Hang", Message: words, Stack: stack, ThreadID: goroutine}}
-	}, threads...)
+	h.mu.Unlock()
+	switch {
+	case wait <= 0:
+		return h.look(w), true
+	case known:
+		return []Thread{{ID: w.goroutine, Blamed: true, Stack: stack}}, true
+	}
+	return nil, false
+}
+
+// later looks again, for everything that began to hang since the last look.
+func (h *hangs) later() {
+	h.mu.Lock()
+	pending := h.pending
+	h.pending, h.timer = nil, nil
+	h.mu.Unlock()
+	for _, w := range pending {
+		if _, done := w.lastSign(); done {
+			h.report(w, nil) // it came back before anybody could look
+			continue
+		}
+		h.found(w)
+	}
+}
+
+// look gives all goroutines, with the blamed one marked, and remembers the
+// stacks of all that is watched.
+func (h *hangs) look(w *Watched) []Thread {
+	own, now := goroutineID(), time.Now() // the one that looks
+	threads := slices.DeleteFunc(goroutines(w.goroutine), func(t Thread) bool { return t.ID == own })
+	by := map[string]string{}
+	for _, t := range threads {
+		by[t.ID] = t.Stack
+	}
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	h.looked, h.stacks = now, map[*Watched]string{}
+	for v := range h.watched {
+		if stack, ok := by[v.goroutine]; ok {
+			h.stacks[v] = strings.Clone(stack) // the whole look must not stay in memory
+		}
+	}
+	return threads
+}
+
+func (h *hangs) report(w *Watched, threads []Thread) {
+	stack := ""
+	if i := slices.IndexFunc(threads, func(t Thread) bool { return t.Blamed }); i >= 0 {
+		stack = threads[i].Stack
+	}
+	message := w.name + " gave no sign of life"
+	_, place, _ := strings.Cut(stack, "\n")
+	d := Details{Attributes: map[string]any{"hang.after_ms": w.after.Milliseconds()}}
+	h.c.throw(w.ctx, d, "hang "+message+place[:min(len(place), 400)], func(e *Event) {
+		e.Exceptions = []Exception{{Type: "Hang", Message: message, Stack: stack, ThreadID: w.goroutine}}
+		if len(threads) > 1 {
+			e.Threads = fitting(threads, w.goroutine)
+		}
+	})
 }

@@ -8,10 +8,10 @@ import (
 
 // Of one kind so many are sent at once within a span, the rest is counted.
 const (
-	mostAtOnce    = 5
-	span          = 10 * time.Second
-	mostKinds     = 500
-	mostStandsFor = 10_000
+	maxAtOnce    = 5
+	span         = 10 * time.Second
+	maxKinds     = 500
+	maxStandsFor = 10_000
 )
 
 // kinds lets the first of a kind through, always; of those that follow a
@@ -29,70 +29,109 @@ type kinds struct {
 }
 
 type kind struct {
-	began time.Time
-	sent  int
-	id    string
-	held  *Event
-	count int
-	flood bool // there were too many: what is held back is told soon, and not with the next of its share
+	began  time.Time
+	sent   int
+	id     string
+	held   *Event
+	count  int
+	making bool // held is being made
+	flood  bool // there were too many: what is held back is told soon, and not with the next of its share
 }
 
-// take takes one of a kind; make makes the event where it is needed. It
-// returns the id of the one that tells of it.
-func (k *kinds) take(key string, make func() *Event) string {
-	e, id := k.choose(key, make)
-	for _, e := range e {
+// take takes one of a kind; makeEvent makes the event where it is needed. It
+// returns the id of the event that tells of it. makeEvent runs outside the
+// lock: the program's own functions may report something themselves.
+func (k *kinds) take(key string, makeEvent func() *Event) string {
+	a := k.admit(key)
+	for _, e := range a.due {
 		k.send(e)
 	}
-	return id
+	switch {
+	case a.send:
+		e := makeEvent()
+		e.ID = a.id
+		if a.count > 0 {
+			e.StandsFor = min(maxStandsFor, 1+a.count)
+		}
+		k.send(e)
+	case a.hold:
+		k.hold(a.of, makeEvent)
+	}
+	return a.id
 }
 
-func (k *kinds) choose(key string, makeEvent func() *Event) (out []*Event, id string) {
+// admitted is what happens to one of a kind.
+type admitted struct {
+	of    *kind
+	due   []*Event // others that leave now
+	send  bool     // it leaves, and stands for count others
+	hold  bool     // its event is kept, and stands for those that follow
+	count int
+	id    string
+}
+
+func (k *kinds) admit(key string) (a admitted) {
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	if k.by == nil {
-		k.by = map[string]*kind{}
-	}
-	now := time.Now()
-	of := k.by[key]
-	switch {
-	case of == nil:
-		if len(k.order) >= mostKinds {
-			out = append(out, k.by[k.order[0]].tell()...)
-			delete(k.by, k.order[0])
-			k.order = k.order[1:]
-		}
-		of = &kind{began: now}
-		k.by[key], k.order = of, append(k.order, key)
-	case now.Sub(of.began) >= span:
-		of.began, of.sent = now, 1 // the first of the kind was long ago
-	}
-	if of.sent == 0 || of.sent <= mostAtOnce && (k.share <= 0 || rand.Float64() < k.share) {
+	of := k.of(key, &a)
+	a.of = of
+	if of.sent == 0 || of.sent <= maxAtOnce && (k.share <= 0 || rand.Float64() < k.share) {
 		of.sent++
-		e := makeEvent()
-		if of.count > 0 {
-			e.StandsFor = min(mostStandsFor, 1+of.count)
-		}
-		of.held, of.count, of.id = nil, 0, e.ID
-		return append(out, e), e.ID
+		of.id = newID()
+		a.send, a.count, a.id = true, of.count, of.id
+		of.held, of.count = nil, 0
+		return a
 	}
 	of.count++
-	if of.held == nil {
-		of.held = makeEvent()
-	}
-	of.flood = of.flood || of.sent > mostAtOnce
-	if of.count >= mostStandsFor {
-		out = append(out, of.tell()...)
+	a.id, a.hold = of.id, of.held == nil && !of.making
+	of.making = of.making || a.hold
+	of.flood = of.flood || of.sent > maxAtOnce
+	if of.count >= maxStandsFor {
+		a.due = append(a.due, of.tell()...)
 	}
 	if k.timer == nil {
 		k.timer = time.AfterFunc(span, func() { k.release(true) })
 	}
-	return out, of.id
+	return a
+}
+
+// of finds or makes a kind; the oldest gives way.
+func (k *kinds) of(key string, a *admitted) *kind {
+	now := time.Now()
+	of := k.by[key]
+	if of == nil {
+		if len(k.order) >= maxKinds {
+			a.due = append(a.due, k.by[k.order[0]].tell()...)
+			delete(k.by, k.order[0])
+			k.order = k.order[1:]
+		}
+		if k.by == nil {
+			k.by = map[string]*kind{}
+		}
+		of = &kind{began: now}
+		k.by[key], k.order = of, append(k.order, key)
+	} else if now.Sub(of.began) >= span {
+		of.began, of.sent = now, 1 // the first of the kind was long ago
+	}
+	return of
+}
+
+// hold makes the event that stands for those held back.
+func (k *kinds) hold(of *kind, makeEvent func() *Event) {
+	var e *Event
+	defer func() {
+		k.mu.Lock()
+		defer k.mu.Unlock()
+		if of.making = false; of.count > 0 {
+			of.held = e
+		}
+	}()
+	e = makeEvent()
 }
 
 // tell gives the event that stands for what is held back.
 func (of *kind) tell() []*Event {
-	if of.held == nil {
+	if of.held == nil || of.count == 0 {
 		return nil
 	}
 	e := of.held

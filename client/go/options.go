@@ -1,11 +1,12 @@
 package firethorn
 
 import (
+	"context"
 	"net/http"
 	"time"
 )
 
-// Options of Start. Server and Key must be there.
+// Options of Start and New. Server and Key are required.
 type Options struct {
 	Server      string // the service's address, for example https://firethorn.example
 	Key         string // the project's ingest key: it can only report
@@ -15,21 +16,34 @@ type Options struct {
 
 	Attributes map[string]any            // of every event
 	Edit       func(event *Event) *Event // changes an event before it leaves; nil drops it
-	Share      float64                   // which share of events of a kind is sent after the first; those that are sent stand for the others; 0 is all
+	// Share is the part of a kind's events that is sent after the first, 0 to
+	// 1. Those that are sent stand for the others. 0 sends all.
+	Share float64
 
-	// Sessions says what a session is: the process ("process", unless said
-	// otherwise), each request that Handler handles ("request"), or nothing
-	// ("off").
+	// Sessions says what a session is: the process ("process", the default of
+	// Start), each request that Handler handles ("request"), or nothing ("off",
+	// the default of New).
 	Sessions string
-	// Hangs is how long a request may take before it counts as hanging and all
-	// goroutines are reported; 0 is for ever. Watch is for other work.
+	// Hangs is how long a request may take before it counts as a hang; 0 is for
+	// ever. A request that streams its answer is never a hang. Watch is for
+	// other work.
 	Hangs time.Duration
-	// Dir is where events wait on disk until they are stored, and where a crash
-	// leaves its traces for the next start. Unless said otherwise it lies in the
-	// user's cache directory, by service; "-" keeps everything in memory.
+	// Dir is where events wait until they are stored, and where a crash leaves
+	// its traces for the next start. The default lies in the user's cache
+	// directory, by service. "-" keeps everything in memory. What the client
+	// makes there is readable by its own user alone. Where that is not possible
+	// nothing is kept on disk, and Warn says so once.
 	Dir string
-	// Client sends; one with a time-out of ten seconds unless said otherwise.
+	// Client sends. The default has a time limit of ten seconds.
 	Client *http.Client
+	// Trace reads the ids of the current trace and span from a context: 32 and
+	// 16 hexadecimal digits, as W3C Trace Context writes them. With
+	// OpenTelemetry: trace.SpanContextFromContext(ctx).
+	Trace func(ctx context.Context) (traceID, spanID string)
+	// Warn is told, once for each cause, what keeps the client from working: a
+	// wrong key, a directory it may not use. The default writes to standard
+	// error.
+	Warn func(text string)
 }
 
 // Identity is a user. One part of it is enough.
@@ -53,5 +67,5 @@ type Details struct {
 	Message    string   // beside the error's own
 	Extend     []string // adds to the computed fingerprint
 	Replace    []string // stands instead of it
-	Goroutines bool     // all of them go along
+	Goroutines bool     // adds the stacks of all goroutines
 }

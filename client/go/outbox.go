@@ -1,18 +1,11 @@
 package firethorn
 
 import (
-	"bytes"
-	"compress/gzip"
 	"context"
-	"encoding/json"
-	"io"
 	"math/rand/v2"
 	"net/http"
 	"os"
-	"path/filepath"
 	"slices"
-	"strconv"
-	"strings"
 	"sync"
 	"time"
 )
@@ -20,30 +13,32 @@ import (
 const (
 	batchMessages = 100
 	batchBytes    = 1 << 20
-	mostKept      = 200     // messages on disk
-	mostKeptBytes = 4 << 20 // of them
-	slowest       = time.Minute
+	maxPause      = time.Minute
+	// maxLeave is how long the end of a program waits for a service that is
+	// slow, when everything is on disk.
+	maxLeave = time.Second
 )
 
 type waiting struct {
-	id  string
-	raw []byte
+	id    string
+	raw   []byte
+	whole bool // it has its own resource: another run's message
 }
 
-// outbox is a bounded queue of messages of one list ("events", "sessions"):
-// they leave in order, in batches; what was not taken is sent again with the
-// same ids, backing off. What waits also lies on disk, where the next start
-// finds it. When the queue is full the newest is dropped and counted, and the
-// service is told how many.
+// outbox is a bounded queue of messages of one list ("events", "sessions").
+// They leave in order, in batches. What the service did not take is sent again
+// with the same ids, at growing intervals. What waits also lies on disk, where
+// the next start finds it. When the queue is full the newest message is
+// dropped and counted, and the service is told how many.
 type outbox struct {
 	list string
 	room int
 	c    *Client
-	dir  string // "": memory alone
 
 	sending sync.Mutex // one flush at a time
 
 	mu      sync.Mutex
+	shelf   *shelf // nil: memory alone
 	waiting []waiting
 	dropped map[string]int
 	done    bool
@@ -51,75 +46,60 @@ type outbox struct {
 	end     chan struct{}
 }
 
-func newOutbox(list string, room int, c *Client, dir string) *outbox {
-	b := &outbox{list: list, room: room, c: c, dropped: map[string]int{}, wake: make(chan struct{}, 1), end: make(chan struct{})}
-	if dir == "" {
-		return b
-	}
-	b.dir = filepath.Join(dir, list)
-	if err := os.MkdirAll(b.dir, 0o700); err != nil {
-		b.dir = "" // memory has to do
-		return b
-	}
-	names, _ := filepath.Glob(filepath.Join(b.dir, "*.json")) // the pattern is well formed
-	slices.Sort(names)                                        // ids begin with the time
-	for _, name := range names {
-		raw, err := os.ReadFile(name)
-		if err == nil && json.Valid(raw) && len(b.waiting) < room {
-			b.waiting = append(b.waiting, waiting{strings.TrimSuffix(filepath.Base(name), ".json"), raw})
-		} else if err == nil && !json.Valid(raw) {
-			_ = os.Remove(name) // nobody can read it
-		}
-	}
-	return b
+func newOutbox(list string, room int, c *Client) *outbox {
+	return &outbox{list: list, room: room, c: c, dropped: map[string]int{}, wake: make(chan struct{}, 1), end: make(chan struct{})}
+}
+
+// open begins to keep what waits in a directory, with what lies there already.
+func (b *outbox) open(root *os.Root) {
+	s := newShelf(root)
+	earlier := s.load(b.room)
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	b.shelf, b.waiting = s, append(earlier, b.waiting...)
 }
 
 // add takes a message; one with the id of another that waits takes its place.
-func (b *outbox) add(id string, raw []byte) {
+// It says whether there was room.
+func (b *outbox) add(w waiting) bool {
+	if !b.hasRoom(w.id) {
+		return false
+	}
+	// On disk first: once it waits, it may be sent and dropped at any moment.
+	b.shelfNow().put(w, b.c.resource)
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if i := b.index(w.id); i >= 0 {
+		b.waiting[i] = w
+	} else {
+		b.waiting = append(b.waiting, w)
+	}
+	b.poke()
+	return true
+}
+
+// hasRoom says whether there is room for a message, and counts it if not.
+func (b *outbox) hasRoom(id string) bool {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	if b.done {
-		return
+		return false
 	}
-	i := slices.IndexFunc(b.waiting, func(w waiting) bool { return w.id == id })
-	switch {
-	case i >= 0:
-		b.waiting[i] = waiting{id, raw}
-	case len(b.waiting) >= b.room:
+	if len(b.waiting) >= b.room && b.index(id) < 0 {
 		b.dropped["queue_full"]++
-		return
-	default:
-		b.waiting = append(b.waiting, waiting{id, raw})
+		return false
 	}
-	b.keep(id, raw)
-	b.poke()
+	return true
 }
 
-// keep writes a message down with its resource: the next start may be another
-// release.
-func (b *outbox) keep(id string, raw []byte) {
-	if b.dir == "" {
-		return
-	}
-	entries, err := os.ReadDir(b.dir)
-	if err != nil || len(entries) >= mostKept {
-		return
-	}
-	size := int64(len(raw))
-	for _, e := range entries {
-		if info, err := e.Info(); err == nil {
-			size += info.Size()
-		}
-	}
-	resource, err := json.Marshal(b.c.resource)
-	if err != nil || size > mostKeptBytes {
-		return
-	}
-	whole := slices.Concat(raw[:len(raw)-1], []byte(`,"resource":`), resource, []byte("}"))
-	name := filepath.Join(b.dir, id+".json")
-	if os.WriteFile(name+".part", whole, 0o600) == nil {
-		_ = os.Rename(name+".part", name) // the disk is full or gone: memory has to do
-	}
+func (b *outbox) index(id string) int {
+	return slices.IndexFunc(b.waiting, func(w waiting) bool { return w.id == id })
+}
+
+func (b *outbox) shelfNow() *shelf {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return b.shelf
 }
 
 func (b *outbox) poke() {
@@ -135,18 +115,15 @@ func (b *outbox) run() {
 		failures := 0
 		for {
 			var pause <-chan time.Time
-			wait, ok := b.flush()
-			switch {
-			case ok:
-				failures = 0
-			default:
-				failures++
-				backoff := min(slowest, 500*time.Millisecond<<min(failures, 10))
-				pause = time.After(max(wait, backoff*3/4+rand.N(backoff/2)))
-			}
+			wait, ok := b.flush(context.Background())
 			wake := b.wake
-			if !ok {
-				wake = nil // what comes meanwhile does not make it hurry
+			if ok {
+				failures = 0
+			} else {
+				failures++
+				backoff := min(maxPause, 500*time.Millisecond<<min(failures, 10))
+				pause = time.After(max(wait, backoff*3/4+rand.N(backoff/2)))
+				wake = nil // a new message does not make it hurry
 			}
 			select {
 			case <-b.end:
@@ -171,18 +148,9 @@ func (b *outbox) close() {
 // drain sends what waits until nothing does, or ctx ends.
 func (b *outbox) drain(ctx context.Context) bool {
 	for {
-		done := make(chan bool, 1)
-		go func() { // a service that is slow must not hold up who waits
-			_, ok := b.flush()
-			done <- ok
-		}()
-		select {
-		case <-ctx.Done():
-			return false
-		case ok := <-done:
-			if ok {
-				return true
-			}
+		ok, answered := b.tryWithin(ctx)
+		if ok || !answered {
+			return ok
 		}
 		select {
 		case <-ctx.Done():
@@ -192,9 +160,44 @@ func (b *outbox) drain(ctx context.Context) bool {
 	}
 }
 
-// flush sends what waits; where the service does not take it, it says how long
-// to wait at least.
-func (b *outbox) flush() (wait time.Duration, ok bool) {
+// leave sends what waits, for a program that ends. When everything is on disk
+// it tries once, and not for long.
+func (b *outbox) leave(ctx context.Context) {
+	if !b.safe() {
+		b.drain(ctx)
+		return
+	}
+	short, cancel := context.WithTimeout(ctx, maxLeave)
+	defer cancel()
+	b.tryWithin(short)
+}
+
+// tryWithin flushes once. A service that is slow must not hold up a caller
+// whose context ends.
+func (b *outbox) tryWithin(ctx context.Context) (ok, answered bool) {
+	done := make(chan bool, 1)
+	go func() {
+		_, ok := b.flush(ctx)
+		done <- ok
+	}()
+	select {
+	case <-ctx.Done():
+		return false, false
+	case ok := <-done:
+		return ok, true
+	}
+}
+
+// safe says whether everything that waits is on disk.
+func (b *outbox) safe() bool {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return !slices.ContainsFunc(b.waiting, func(w waiting) bool { return !b.shelf.has(w.id) })
+}
+
+// flush sends what waits. Where the service does not take it, flush says how
+// long to wait at least.
+func (b *outbox) flush(ctx context.Context) (wait time.Duration, ok bool) {
 	b.sending.Lock()
 	defer b.sending.Unlock()
 	size := batchMessages
@@ -203,7 +206,7 @@ func (b *outbox) flush() (wait time.Duration, ok bool) {
 		if len(part) == 0 {
 			return 0, true
 		}
-		status, wait := b.send(part, told)
+		status, wait := b.send(ctx, part, told)
 		switch {
 		case status == http.StatusAccepted:
 			b.taken(part, told)
@@ -213,6 +216,7 @@ func (b *outbox) flush() (wait time.Duration, ok bool) {
 			// Below 400 it is not the service's: something between answers in its place.
 			return wait, false
 		default:
+			b.c.refused(status)
 			b.mu.Lock()
 			b.dropped["refused"] += len(part)
 			b.mu.Unlock()
@@ -221,6 +225,7 @@ func (b *outbox) flush() (wait time.Duration, ok bool) {
 	}
 }
 
+// part is what leaves next: at least one message where any waits.
 func (b *outbox) part(most int) (part []waiting, dropped map[string]int) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
@@ -240,64 +245,22 @@ func (b *outbox) part(most int) (part []waiting, dropped map[string]int) {
 
 func (b *outbox) taken(part []waiting, told map[string]int) {
 	b.mu.Lock()
-	defer b.mu.Unlock()
 	for k, n := range told {
 		if b.dropped[k] -= n; b.dropped[k] <= 0 {
 			delete(b.dropped, k)
 		}
 	}
+	var gone []string
 	for _, w := range part {
 		// One that was replaced meanwhile is not what was sent.
 		i := slices.IndexFunc(b.waiting, func(v waiting) bool { return v.id == w.id && &v.raw[0] == &w.raw[0] })
-		if i < 0 {
-			continue
-		}
-		b.waiting = slices.Delete(b.waiting, i, i+1)
-		if b.dir != "" {
-			_ = os.Remove(filepath.Join(b.dir, w.id+".json")) // sent again by the next start, it counts once
+		if i >= 0 {
+			b.waiting = slices.Delete(b.waiting, i, i+1)
+			gone = append(gone, w.id)
 		}
 	}
-}
-
-// send posts a batch; no answer is status 503.
-func (b *outbox) send(part []waiting, dropped map[string]int) (status int, wait time.Duration) {
-	envelope := map[string]any{"sent": time.Now().UTC(), "resource": b.c.resource}
-	if len(dropped) > 0 {
-		envelope["dropped"] = dropped
+	b.mu.Unlock()
+	for _, id := range gone {
+		b.shelfNow().drop(id)
 	}
-	head, err := json.Marshal(envelope)
-	if err != nil {
-		return http.StatusServiceUnavailable, 0
-	}
-	var body bytes.Buffer
-	z := gzip.NewWriter(&body)
-	_, _ = z.Write(head[:len(head)-1]) // into memory
-	_, _ = io.WriteString(z, `,"`+b.list+`":[`)
-	for i, w := range part {
-		if i > 0 {
-			_, _ = io.WriteString(z, ",")
-		}
-		_, _ = z.Write(w.raw)
-	}
-	_, _ = io.WriteString(z, "]}")
-	if z.Close() != nil {
-		return http.StatusServiceUnavailable, 0
-	}
-	req, err := http.NewRequest(http.MethodPost, strings.TrimRight(b.c.o.Server, "/")+"/v1/"+b.list, &body)
-	if err != nil {
-		return http.StatusServiceUnavailable, 0
-	}
-	req.Header.Set("Authorization", "Bearer "+b.c.o.Key)
-	req.Header.Set("Content-Type", "application/json")
-	req.Header.Set("Content-Encoding", "gzip")
-	res, err := b.c.o.Client.Do(req)
-	if err != nil {
-		return http.StatusServiceUnavailable, 0
-	}
-	defer res.Body.Close()
-	_, _ = io.Copy(io.Discard, io.LimitReader(res.Body, 1<<20)) // lets the connection be used again
-	if n, err := strconv.Atoi(res.Header.Get("Retry-After")); err == nil {
-		wait = min(time.Duration(n)*time.Second, slowest)
-	}
-	return res.StatusCode, wait
 }

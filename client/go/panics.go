@@ -8,65 +8,73 @@ import (
 )
 
 // Recover reports a panic and lets the program go on after the function that
-// deferred it:
+// deferred it. With a nil Client the panic goes on.
 //
-//	defer firethorn.Recover(ctx)
-func Recover(ctx context.Context) {
+//	defer client.Recover(ctx)
+func (c *Client) Recover(ctx context.Context) {
+	if c == nil {
+		return // recover is not called: the panic goes on
+	}
 	if v := recover(); v != nil {
-		reportPanic(ctx, v, Details{Handled: True})
+		c.reportPanic(ctx, v, Details{Handled: True})
 	}
 }
 
-// Repanic reports a panic, waits up to two seconds until that is stored, and
-// panics on:
+// Repanic reports a panic, waits up to two seconds until it is stored, and
+// panics again.
 //
-//	defer firethorn.Repanic(ctx)
-func Repanic(ctx context.Context) {
-	v := recover()
-	if v == nil {
+//	defer client.Repanic(ctx)
+func (c *Client) Repanic(ctx context.Context) {
+	if c == nil {
 		return
 	}
-	reportPanic(ctx, v, Details{Handled: False, Severity: "fatal"})
-	if c := std.Load(); c != nil {
-		c.crash()
+	if v := recover(); v != nil {
+		c.lastWords(ctx, v)
+		panic(v)
 	}
-	panic(v)
 }
 
-// Go runs fn in a goroutine with a flow of its own; a panic is reported, and
-// ends the program as it would have.
-func Go(ctx context.Context, fn func(ctx context.Context)) {
+// Go runs fn in a goroutine with a flow of its own. A panic is reported, and
+// then ends the program as it would have.
+func (c *Client) Go(ctx context.Context, fn func(ctx context.Context)) {
 	go func() {
-		ctx := With(ctx)
-		defer Repanic(ctx)
+		ctx := c.With(ctx)
+		defer c.Repanic(ctx)
 		fn(ctx)
 	}()
 }
 
-// own are the frames of the runtime and of this client on top of a recovered
+// ReportPanic reports a value that recover returned, for a framework that
+// recovers panics itself. Call it in the deferred function that recovered: the
+// stack is still that of the panic there.
+func (c *Client) ReportPanic(ctx context.Context, v any, d ...Details) string {
+	if v == nil {
+		return ""
+	}
+	return c.reportPanic(ctx, v, first(d, Details{Handled: False}))
+}
+
+// above are the frames of the runtime and of this client on top of a recovered
 // panic's stack.
-var own = regexp.MustCompile(`(?s)^(goroutine \d+ \[[^\]]*\]:\n).*?\npanic\([^\n]*\n[^\n]*\n`)
+var above = regexp.MustCompile(`(?s)^(goroutine \d+ \[[^\]]*\]:\n).*?\npanic\([^\n]*\n[^\n]*\n`)
 
 // reportPanic reports a panic's value with the stack it panicked at.
-func reportPanic(ctx context.Context, v any, d Details) (id string) {
-	c := std.Load()
+func (c *Client) reportPanic(ctx context.Context, v any, d Details) (id string) {
 	if c == nil {
 		return ""
 	}
 	quietly(func() {
-		stack := own.ReplaceAllString(string(debug.Stack()), "$1")
-		err, ok := v.(error)
-		if ok {
-			id = c.throw(ctx, d, kindOf(err, stack), func() []Exception {
-				list := exceptionsOf(err, stack)
-				list[0].Stack = stack // of the panic, wherever the error was made
-				return list
+		stack := above.ReplaceAllString(string(debug.Stack()), "$1")
+		if err, ok := v.(error); ok {
+			id = c.throw(ctx, d, kindOf(err, stack), func(e *Event) {
+				e.Exceptions = exceptionsOf(err, stack)
+				e.Exceptions[0].Stack = stack // of the panic, wherever the error was made
 			})
 			return
 		}
-		words := printed(v)
-		id = c.throw(ctx, d, "panic "+words+stack[:min(len(stack), 400)], func() []Exception {
-			return []Exception{{Type: "panic", Message: words, Thrown: fmt.Sprintf("%T", v), Stack: stack}}
+		text := printed(v)
+		id = c.throw(ctx, d, "panic "+text+stack[:min(len(stack), 400)], func(e *Event) {
+			e.Exceptions = []Exception{{Type: "panic", Message: text, Thrown: fmt.Sprintf("%T", v), Stack: stack}}
 		})
 	})
 	return id

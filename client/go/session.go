@@ -25,9 +25,10 @@ type session struct {
 	id    string
 	began time.Time
 
-	mu       sync.Mutex
-	sequence int
-	outcome  string
+	mu        sync.Mutex
+	sequence  int
+	outcome   string
+	mentioned bool // an event names it
 }
 
 func newSession() *session { return &session{id: newID(), began: time.Now(), outcome: running} }
@@ -40,6 +41,18 @@ func (s *session) raise(to string) {
 	}
 }
 
+func (s *session) mention() {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.mentioned = true
+}
+
+func (s *session) read() (outcome string, mentioned bool) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.outcome, s.mentioned
+}
+
 type sessionMessage struct {
 	ID         string         `json:"id"`
 	Sequence   int            `json:"sequence"`
@@ -47,9 +60,10 @@ type sessionMessage struct {
 	DurationMS int64          `json:"duration_ms"`
 	Outcome    string         `json:"outcome"`
 	Attributes map[string]any `json:"attributes"`
+	Resource   map[string]any `json:"resource,omitempty"`
 }
 
-// tell tells how a session stands; of the attributes those of the user.
+// tell sends the state of a session; of the attributes it takes the user's.
 func (c *Client) tell(s *session, attributes map[string]any) {
 	user := map[string]any{}
 	for k, v := range attributes {
@@ -58,11 +72,14 @@ func (c *Client) tell(s *session, attributes map[string]any) {
 		}
 	}
 	s.mu.Lock()
-	m := sessionMessage{s.id, s.sequence, s.began.UTC(), time.Since(s.began).Milliseconds(), s.outcome, user}
+	m := sessionMessage{
+		ID: s.id, Sequence: s.sequence, Started: s.began.UTC(), DurationMS: time.Since(s.began).Milliseconds(),
+		Outcome: s.outcome, Attributes: user,
+	}
 	s.sequence++
 	s.mu.Unlock()
 	if raw, err := json.Marshal(m); err == nil {
-		c.sessions.add(m.ID, raw)
+		c.sessions.add(waiting{id: m.ID, raw: raw})
 	}
 }
 
@@ -75,8 +92,7 @@ func (c *Client) beat(s *session) {
 		case <-c.end:
 			return
 		case <-t.C:
-			attributes, _, _ := c.whole.read()
-			c.tell(s, attributes)
+			c.tell(s, c.whole.read().attributes)
 		}
 	}
 }

@@ -5,16 +5,17 @@ import (
 	"log/slog"
 )
 
-// NewLogHandler makes a handler of log/slog that hands every record on to
-// next. Records of at least level are reported: with the error among their
+// NewLogHandler makes a log/slog handler that hands every record on to next.
+// Records of at least level are reported: with the error among their
 // attributes, or as a message. Those below leave a breadcrumb.
-func NewLogHandler(next slog.Handler, level slog.Level) slog.Handler {
-	return &logHandler{next: next, level: level}
+func (c *Client) NewLogHandler(next slog.Handler, level slog.Level) slog.Handler {
+	return &logHandler{next: next, level: level, client: func() *Client { return c }}
 }
 
 type logHandler struct {
 	next   slog.Handler
 	level  slog.Level
+	client func() *Client
 	prefix string
 	attrs  []slog.Attr
 }
@@ -26,7 +27,7 @@ func (h *logHandler) Enabled(ctx context.Context, l slog.Level) bool {
 
 // Handle implements slog.Handler.
 func (h *logHandler) Handle(ctx context.Context, r slog.Record) error {
-	if c := std.Load(); c != nil {
+	if c := h.client(); c != nil {
 		quietly(func() { h.tell(ctx, c, r) })
 	}
 	if !h.next.Enabled(ctx, r.Level) {
@@ -57,11 +58,11 @@ func (h *logHandler) tell(ctx context.Context, c *Client, r slog.Record) {
 	case failed != nil:
 		c.report(ctx, failed, Details{Severity: severityOf(r.Level), Handled: True, Message: r.Message, Attributes: attributes}, 5)
 	default:
-		c.message(ctx, r.Message, Details{Severity: severityOf(r.Level), Attributes: attributes})
+		c.Message(ctx, r.Message, Details{Severity: severityOf(r.Level), Attributes: attributes})
 	}
 }
 
-// flat takes the groups of an attribute apart: dots join their names.
+// flat flattens the groups of an attribute: dots join their names.
 func flat(into map[string]any, prefix string, a slog.Attr) {
 	v := a.Value.Resolve()
 	if v.Kind() == slog.KindGroup {
