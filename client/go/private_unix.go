@@ -58,5 +58,3 @@ func mapFile(root *os.Root, name string, size int) ([]byte, error) {
 	}
 	return syscall.Mmap(int(f.Fd()), 0, size, syscall.PROT_READ|syscall.PROT_WRITE, syscall.MAP_SHARED)
 }
-
-func unmap(mem []byte) { _ = syscall.Munmap(mem) } // it stays mapped until the end, then

@@ -36,5 +36,3 @@ func claim(root *os.Root, name string, create bool) (*os.File, error) {
 
 // mapFile is not there: a crash is told without breadcrumbs.
 func mapFile(*os.Root, string, int) ([]byte, error) { return nil, errors.ErrUnsupported }
-
-func unmap([]byte) {}

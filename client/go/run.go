@@ -36,7 +36,6 @@ type run struct {
 	all, dir *os.Root
 	name     string
 	held     *os.File // the marker, claimed
-	mem      []byte
 }
 
 // newRun makes a run's directory; nil where it cannot.
@@ -75,7 +74,6 @@ func (c *Client) watchForCrashes(s *session) {
 		return
 	}
 	if mem, err := mapFile(r.dir, trailFile, trailBytes); err == nil {
-		r.mem = mem
 		c.trail.open(mem)
 	}
 	crash, err := r.dir.OpenFile(crashFile, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
