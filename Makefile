@@ -6,7 +6,7 @@
 SHELL := /bin/bash
 .SHELLFLAGS := -eu -o pipefail -c
 
-client_sources := $(wildcard client/js/src/*.ts) client/js/debug-ids.js client/js/vite.config.js
+client_sources := $(wildcard client/js/src/*.ts) client/js/package.json client/js/build.mjs client/js/vite.config.js
 console_sources := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/precompress.mjs
 demo_sources := $(shell find demo/quayside demo/gangway -type f -not -path '*/build/*')
 

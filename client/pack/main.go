@@ -52,7 +52,7 @@ func files(dir string, want func(name string) bool) ([]string, error) {
 // javaScript writes the npm package.
 func javaScript(from, to string) error {
 	list, err := files(from, func(name string) bool {
-		return strings.HasPrefix(name, "dist/") || slices.Contains([]string{"package.json", "README.md", "debug-ids.js", "symbols.js"}, name)
+		return strings.HasPrefix(name, "dist/") || slices.Contains([]string{"package.json", "README.md"}, name)
 	})
 	if err != nil {
 		return err

@@ -35,11 +35,32 @@ type heldSession struct {
 	before               *sessionDay // what it counted under; nil: it is new
 }
 
-// writeSessions merges messages into their sessions and counts by what those
-// are now.
+// writeSessions files messages about sessions: those that tell of one, and
+// those that count many.
 func (w *filing) writeSessions(ctx context.Context) error {
-	held := map[[16]byte]*heldSession{}
+	var counted, told []SessionMessage
 	for _, m := range w.Sessions {
+		if m.Counted != nil {
+			counted = append(counted, m)
+		} else {
+			told = append(told, m)
+		}
+	}
+	if len(counted) > 0 {
+		if err := w.writeCounted(ctx, counted); err != nil {
+			return err
+		}
+	}
+	if len(told) == 0 {
+		return nil
+	}
+	return w.writeTold(ctx, told)
+}
+
+// writeTold merges messages into the sessions that they tell of.
+func (w *filing) writeTold(ctx context.Context, messages []SessionMessage) error {
+	held := map[[16]byte]*heldSession{}
+	for _, m := range messages {
 		held[sessionHash(m.ID)] = &heldSession{name: m.ID}
 	}
 	if err := w.loadSessions(ctx, held); err != nil {
@@ -48,7 +69,7 @@ func (w *filing) writeSessions(ctx context.Context) error {
 	// What is said again of a session that is not kept any more counts no second
 	// time.
 	gone := Day(w.now) - w.keepDays - graceDays
-	for _, m := range w.Sessions {
+	for _, m := range messages {
 		if h := held[sessionHash(m.ID)]; h == nil || h.before == nil && Day(m.Started) < gone {
 			delete(held, sessionHash(m.ID))
 			w.tally.Add(m.Received, CauseRepeat, "", 1)

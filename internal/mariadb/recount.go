@@ -51,7 +51,8 @@ func foreignChecks() (out []struct{ what, query string }) {
 	for _, f := range []struct{ table, column, target string }{
 		{"event", "app_release", "app_release"}, {"event", "environment", "environment"}, {"event", "resource", "resource"}, {"event", "variant", "variant"},
 		{"app_session", "app_release", "app_release"}, {"app_session", "environment", "environment"}, {"issue_release", "app_release", "app_release"}, {"issue_env", "environment", "environment"},
-		{"session_day", "app_release", "app_release"}, {"session_day", "environment", "environment"}, {"deploy", "app_release", "app_release"}, {"deploy", "environment", "environment"},
+		{"session_day", "app_release", "app_release"}, {"session_day", "environment", "environment"},
+		{"session_minute", "app_release", "app_release"}, {"session_minute", "environment", "environment"}, {"deploy", "app_release", "app_release"}, {"deploy", "environment", "environment"},
 		{"trace_file", "app_release", "app_release"}, {"variant_file", "file", "trace_file"}, {"variant_file", "variant", "variant"}, {"variant", "app_release", "app_release"}, {"variant", "issue", "issue"},
 	} {
 		out = append(out, struct{ what, query string }{f.table + "." + f.column + " that leads nowhere",
@@ -106,7 +107,7 @@ func countChecks(now time.Time) []struct{ what, query string } {
 		{"parked issues that wait to be woken", `SELECT i.id, IF(p.issue IS NULL,0,1), IF(i.state='parked',1,0) FROM issue i LEFT JOIN parked p ON p.issue=i.id WHERE (i.state='parked' AND i.deleted IS NULL)<>(p.issue IS NOT NULL)`},
 		{"rows under another issue than their variant", strayCheck()},
 		{"sessions by day", `SELECT 0, d.n, COALESCE(x.n,0) FROM (SELECT project, day, outcome, SUM(sessions) n FROM session_day WHERE day>=` + fmt.Sprint(Day(now)-KeepClasses[0]) + ` GROUP BY 1,2,3) d
-			LEFT JOIN (SELECT project, started DIV 86400000000 day, outcome, COUNT(*) n FROM app_session GROUP BY 1,2,3) x ON x.project=d.project AND x.day=d.day AND x.outcome=d.outcome WHERE d.n<>COALESCE(x.n,0)`},
+			LEFT JOIN (SELECT project, day, outcome, SUM(n) n FROM (` + sessionsByDay("") + `) s GROUP BY 1,2,3) x ON x.project=d.project AND x.day=d.day AND x.outcome=d.outcome WHERE d.n<>COALESCE(x.n,0)`},
 		{"users that were active", `SELECT 0, COUNT(a.user), COUNT(*) FROM (SELECT project, user, MAX(d) d FROM (SELECT project, user, thrown DIV 86400000000 d FROM event WHERE user IS NOT NULL UNION SELECT project, user, started DIV 86400000000 FROM app_session WHERE user IS NOT NULL) e GROUP BY 1,2) x
 			LEFT JOIN active_user a ON a.project=x.project AND a.user=x.user AND a.last_day>=x.d GROUP BY x.project HAVING COUNT(a.user)<>COUNT(*)`},
 		{"calls for a decision", `SELECT l.issue, l.calling, 1 FROM issue_list l JOIN issue i ON i.id=l.issue WHERE i.state IN ('new','regressed') AND l.calling=0`},

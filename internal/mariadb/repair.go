@@ -63,7 +63,13 @@ func (s *Store) repairSessions(ctx context.Context) error {
 			if _, err := tx.ExecContext(ctx, "DELETE FROM session_day WHERE project=? AND day>=?", project, since); err != nil {
 				return err
 			}
-			_, err := tx.ExecContext(ctx, "INSERT INTO session_day (project, day, app_release, environment, outcome, sessions) SELECT project, started DIV 86400000000 d, COALESCE(app_release,0) r, environment, outcome, COUNT(*) FROM app_session WHERE project=? AND started>=? GROUP BY project, d, r, environment, outcome", project, int64(since)*86400_000_000)
+			rows := sessionsByDay("WHERE project=? AND AT>=?")
+			args, from := []any{}, int64(since)*86400_000_000
+			for range strings.Count(rows, "project=?") {
+				args = append(args, project, from)
+			}
+			_, err := tx.ExecContext(ctx, "INSERT INTO session_day (project, day, app_release, environment, outcome, sessions)"+
+				" SELECT project, day, app_release, environment, outcome, SUM(n) FROM ("+rows+") s GROUP BY 1,2,3,4,5", args...)
 			return err
 		})
 		if err != nil {

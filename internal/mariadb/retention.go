@@ -312,13 +312,18 @@ func (s *Store) trimSessions(ctx context.Context) error {
 	}
 	for _, k := range list {
 		before := int64(Day(s.now())) - k.days - graceDays
-		for n := int64(trimAtOnce); n == trimAtOnce; {
-			r, err := s.slow.ExecContext(ctx, "DELETE FROM app_session WHERE project=? AND started<? AND outcome<>0 LIMIT ?", k.project, before*86400_000_000, trimAtOnce)
-			if err != nil {
-				return err
-			}
-			if n, err = r.RowsAffected(); err != nil {
-				return err
+		for _, old := range []string{
+			"DELETE FROM app_session WHERE project=? AND started<? AND outcome<>0 LIMIT ?",
+			"DELETE FROM session_minute WHERE project=? AND minute<? LIMIT ?",
+		} {
+			for n := int64(trimAtOnce); n == trimAtOnce; {
+				r, err := s.slow.ExecContext(ctx, old, k.project, before*86400_000_000, trimAtOnce)
+				if err != nil {
+					return err
+				}
+				if n, err = r.RowsAffected(); err != nil {
+					return err
+				}
 			}
 		}
 	}

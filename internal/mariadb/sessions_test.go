@@ -241,3 +241,44 @@ func TestFeedback_GoesWithItsUser(t *testing.T) {
 		t.Error(list, err)
 	}
 }
+
+// counted is a message that counts sessions of 4.2.1.
+func counted(id string, sequence, clean, crashed int) string {
+	return fmt.Sprintf(`{"id":%q,"sequence":%d,"minute":"2026-11-23T08:0%d:00Z","counts":{"clean":%d,"crashed":%d},"duration_ms":{"p50":12,"p95":80},"resource":{"service.version":"4.2.1"}}`, id, sequence, sequence%10, clean, crashed)
+}
+
+func TestSessions_CountedOnesCountOnce(t *testing.T) {
+	b := open1(t, noon)
+	b.tell(0, counted("p", 0, 100, 1), counted("p", 1, 50, 0), counted("p", 1, 50, 0), `{"id":"one","outcome":"clean","resource":{"service.version":"4.2.1"}}`)
+	b.tell(0, counted("p", 1, 50, 0), counted("q", 0, 7, 0), counted("p", 0, 100, 1))
+	if got := b.outcomes(); got != "map[4.2.1 clean:158 4.2.1 crashed:1]" {
+		t.Error(got)
+	}
+	b.recounted()
+	if _, err := b.db.Exec("UPDATE session_day SET sessions=sessions+3"); err != nil {
+		t.Fatal(err)
+	}
+	diff, _, err := b.Recount(t.Context())
+	if err != nil || len(diff) == 0 {
+		t.Fatalf("%+v %v", diff, err)
+	}
+	if _, err := b.Repair(t.Context(), diff); err != nil {
+		t.Fatal(err)
+	}
+	b.recounted()
+	if got := b.outcomes(); got != "map[4.2.1 clean:158 4.2.1 crashed:1]" {
+		t.Error("after a repair:", got)
+	}
+	b.now = noon.AddDate(0, 0, 200)
+	if err := b.trimSessions(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	var rows int
+	if err := b.db.QueryRow("SELECT COUNT(*) FROM session_minute").Scan(&rows); err != nil || rows != 0 {
+		t.Errorf("%d rows are kept for ever: %v", rows, err)
+	}
+	b.tell(0, counted("p", 1, 50, 0))
+	if got := b.outcomes(); got != "map[4.2.1 clean:158 4.2.1 crashed:1]" {
+		t.Error("a message older than what is kept counts again:", got)
+	}
+}

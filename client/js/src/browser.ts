@@ -2,7 +2,7 @@ import { functions } from './client.ts'
 import type { Options } from './client.ts'
 import { newID } from './event.ts'
 import { client, hasDocument, page, scrubRoughly, sender, storage } from './page.ts'
-import { heartbeat } from './session.ts'
+import { Session } from './session.ts'
 
 export type { Options } from './client.ts'
 export type { Attributes, Breadcrumb, Details, Exception, ReportedEvent, Severity } from './event.ts'
@@ -14,21 +14,25 @@ const mostAtEnd = 60_000
 export function start(options: Options): void {
   client.guard(() => {
     if (client.options) return
-    client.facts = () => ({ 'url.full': location.href, ...(hasDocument ? { 'browser.window.width': innerWidth, 'browser.window.height': innerHeight } : {}) })
+    page.session = new Session()
+    client.facts = facts
     client.begin(options, { 'app.installation.id': installation() }, sender(options), storage(options))
     import('./rest.ts').then((m) => m.begin(options), () => client.cleanBy(scrubRoughly))
     listen()
     if (!hasDocument) return
-    if (options.sessions !== false) live()
     // When the page has got what it needs, what is seldom needed.
     const after = options.hangs ?? 5000
-    if (after) setTimeout(() => void import('./hang-page.ts').then((m) => client.guard(() => m.watchHangs(after)), () => undefined), 1000)
+    if (after) setTimeout(() => void import('./hang-page.ts').then((m) => client.guard(() => m.watchHangs(after)), () => 0), 1000)
   })
 }
+
+// Where there is no such thing, JSON leaves it out.
+const facts = () => ({ 'url.full': globalThis.location?.href, 'browser.window.width': globalThis.innerWidth, 'browser.window.height': globalThis.innerHeight })
 
 export const { report, message, note, user, attributes, snapshot, drain } = functions(client)
 
 function listen(): void {
+  if (typeof addEventListener !== 'function') return // rest.ts says what that means
   addEventListener('error', (e) => {
     if (!(e instanceof ErrorEvent)) return
     // Without an error object (a script of another origin) the place is all there is.
@@ -38,9 +42,6 @@ function listen(): void {
   })
   addEventListener('unhandledrejection', (e) => {
     client.report(e.reason, { handled: false })
-  })
-  addEventListener('online', () => {
-    for (const box of [client.events, client.sessions, client.feedback]) void box.flush()
   })
   if (!hasDocument) return
   addEventListener('pagehide', leave)
@@ -59,14 +60,6 @@ function leave(): void {
   }
   let left = mostAtEnd
   for (const box of [client.sessions, client.feedback, client.events]) left -= client.guard(() => box.handOver(left)) ?? 0
-}
-
-/** Tells that the page lives: soon, and then as often as a heartbeat is due. */
-function live(): void {
-  client.tell(page.session, page.attributes, 3000)
-  setInterval(() => {
-    if (document.visibilityState === 'visible') client.tell(page.session, page.attributes)
-  }, heartbeat)
 }
 
 /** A random id of this installation, so that people are counted without knowing them. */

@@ -1,5 +1,5 @@
-import { exceptionsOf, isError, newID, sendable, text } from './event.ts'
-import type { Attributes, Breadcrumb, Details, ReportedEvent, Severity } from './event.ts'
+import { describeRoughly, isError, newID, sendable, text } from './event.ts'
+import type { Attributes, Breadcrumb, Described, Details, ReportedEvent, Severity } from './event.ts'
 import { Kinds } from './kinds.ts'
 import { Outbox } from './outbox.ts'
 import type { Keeper, Send } from './outbox.ts'
@@ -33,6 +33,14 @@ export interface Options {
   hangs?: number | false
   /** The page is served with Document-Policy: js-profiling, so that the whole stack of a hang is known. */
   hangStacks?: boolean
+  /** false: no worker watches the page. A Content-Security-Policy without worker-src blob: wants that; a page that never comes back is not reported then. */
+  hangWorker?: boolean
+  /** Says on the console what the client does. A wrong key or a refused origin is said in any case, once. */
+  debug?: boolean
+  /** Node: the directory where events wait for the next start; false keeps nothing on disk. By default it lies in the user's cache directory. */
+  dir?: string | false
+  /** Node: how long (milliseconds) the end of a process may wait until its last events are stored: 1000, unless said otherwise. */
+  exitWait?: number
 }
 
 /** What is known at one time in one flow: the page's, or a request's. */
@@ -43,6 +51,10 @@ export interface Scope {
 }
 
 export const newScope = (): Scope => ({ attributes: {}, breadcrumbs: [] })
+
+/** Where an event keeps the value it tells of; JSON leaves it out. */
+const thrown = Symbol()
+type Reported = ReportedEvent & { [thrown]?: unknown }
 
 export type Scrub = (e: ReportedEvent, options?: ScrubOptions) => ReportedEvent
 
@@ -64,10 +76,14 @@ export class Client {
   /** The id of the event reported last. */
   last: string | undefined
   noted: (() => void) | undefined
+  /** Says on the console what the client meets with (say.ts). */
+  answered: ((list: string, status: number, n: number) => void) | undefined
   /** Adds what is found out late. */
   complete: ((e: ReportedEvent) => void) | undefined
   private kinds!: Kinds<ReportedEvent>
-  private early: ReportedEvent[] = []
+  /** Reads a thrown value. */
+  describe: (thrown: unknown) => Described = describeRoughly
+  private early: Reported[] = []
   private stateOf: (() => unknown) | undefined
   private readonly reported = new WeakSet<object>()
   private inside = false
@@ -82,7 +98,7 @@ export class Client {
     for (const [k, v] of Object.entries(own)) if (v) all[k] = v
     this.resource = all
     const quiet: Send = (path, body, last) => this.unheard(() => send(path, body, last))
-    const box = (list: keyof typeof rooms) => new Outbox(list, rooms[list], quiet, () => all, keeper)
+    const box = (list: keyof typeof rooms) => new Outbox(list, rooms[list], quiet, () => all, (status, n) => this.answered?.(list, status, n), keeper)
     this.events = box('events')
     this.sessions = box('sessions')
     this.feedback = box('feedback')
@@ -100,7 +116,7 @@ export class Client {
     }
   }
 
-  private unheard<T>(fn: () => T): T {
+  unheard<T>(fn: () => T): T {
     const before = this.inside
     this.inside = true
     try {
@@ -119,12 +135,18 @@ export class Client {
       }
       const severity = details.severity ?? 'error'
       if (severity === 'error' || severity === 'fatal') this.scope().session?.raise('faulty')
-      return this.take(kindOf(error), () => ({ ...this.event(details, severity), exceptions: exceptionsOf(error) }))
+      return this.take(kindOf(error), () => this.describing(this.event(details, severity), error))
     })
   }
 
   message(words: string, details: Details = {}): string | undefined {
     return this.guard(() => (this.options ? this.take(text(words), () => ({ ...this.event(details, 'info'), message: text(words) })) : undefined))
+  }
+
+  /** Adds what a thrown value says; one that comes early is read again once that part is loaded. */
+  private describing(e: ReportedEvent, value: unknown): Reported {
+    const { exceptions, attributes } = this.describe(value)
+    return { ...e, [thrown]: value, exceptions, attributes: { ...attributes, ...e.attributes } }
   }
 
   private take(kind: string, make: () => ReportedEvent): string {
@@ -136,6 +158,7 @@ export class Client {
   /** An event that says nothing yet but what surrounds it. */
   event(d: Details, severity: Severity): ReportedEvent {
     const scope = this.scope()
+    if (scope.session) scope.session.mentioned = true
     return {
       id: newID(),
       time: new Date().toISOString(),
@@ -193,7 +216,7 @@ export class Client {
   /** Says how secrets are taken out; what waited for that goes on. */
   cleanBy(scrub: Scrub): void {
     this.scrub = scrub
-    for (const e of this.early.splice(0)) this.put(e)
+    for (const e of this.early.splice(0)) this.put(thrown in e ? this.describing(e, e[thrown]) : e)
   }
 
   note(kind: string, message: string, attributes?: Attributes, severity?: Severity): void {
@@ -235,10 +258,14 @@ export class Client {
     this.guard(() => this.kinds.release())
   }
 
+  boxes(): Outbox[] {
+    return [this.events, this.sessions, this.feedback]
+  }
+
   async drain(timeout = 2000): Promise<boolean> {
     if (!this.options) return true
     this.release()
-    const boxes = [this.events, this.sessions, this.feedback]
+    const boxes = this.boxes()
     let timer: ReturnType<typeof setTimeout> | undefined
     await Promise.race([Promise.all(boxes.map((b) => b.flush())), new Promise((done) => (timer = setTimeout(done, timeout)))])
     clearTimeout(timer)
@@ -263,17 +290,17 @@ export const functions = (c: Client) => ({
   /** Reports a thrown value that the application caught. Returns the id of the event that tells of it. */
   report: (error: unknown, details?: Details): string | undefined => c.report(error, { handled: true, ...details }),
   /** Reports a plain message. */
-  message: (words: string, details?: Details): string | undefined => c.message(words, details),
+  message: c.message.bind(c),
   /** Leaves a breadcrumb. */
   note: (kind: string, words: string, attributes?: Attributes): void => c.note(kind, words, attributes),
-  /** Says whom all that follows hits; null for nobody. */
-  user: (identity: string | { id?: string; email?: string; name?: string } | null): void => c.user(identity),
+  /** Names the affected user of all that follows; null for nobody. */
+  user: c.user.bind(c),
   /** Adds attributes to all events that follow. */
-  attributes: (values: Attributes): void => c.attributes(values),
+  attributes: c.attributes.bind(c),
   /** Gives the function that is asked for the application's state when something is reported. */
-  snapshot: (fn: (() => unknown) | undefined): void => c.snapshot(fn),
+  snapshot: c.snapshot.bind(c),
   /** Waits until all that was reported is stored; false when that took too long (milliseconds). */
-  drain: (timeout?: number): Promise<boolean> => c.drain(timeout),
+  drain: c.drain.bind(c),
 })
 
 /** The address messages of a list are posted to. */

@@ -1,7 +1,8 @@
 import type { Options } from './client.ts'
-import { text } from './event.ts'
-import { client, hasDocument, page, plainFetch } from './page.ts'
+import { noteCall, watchConsole, watchFetch } from './calls.ts'
+import { client, hasDocument, page } from './page.ts'
 import { patch } from './patch.ts'
+import { brief } from './thrown.ts'
 
 /** Takes breadcrumbs by itself: pages, clicks, requests, the console. */
 export function watch(o: Options): void {
@@ -9,7 +10,7 @@ export function watch(o: Options): void {
   if (b.page && hasDocument) pages()
   if (b.clicks && hasDocument) clicks()
   if (b.requests) requests(o.server)
-  if (b.console) consoles()
+  if (b.console) watchConsole(client, brief)
 }
 
 function pages(): void {
@@ -33,11 +34,16 @@ function pages(): void {
   addEventListener('hashchange', moved)
 }
 
+/** What can be typed into; what lies in it, and what it lies in, is never read. */
+const typed = 'input,textarea,select,[contenteditable]:not([contenteditable="false" i]),[role~=textbox],[role~=searchbox],[role~=combobox],[role~=spinbutton]'
+
 /** Names what was clicked by what a person sees, never by what they typed. */
 function describe(target: EventTarget | null): string {
-  const el = target instanceof Element ? (target.closest('button,a,[role],label,summary,input,select') ?? target) : null
-  if (!el) return 'page'
-  const name = el.getAttribute('aria-label') ?? (/^(input|textarea|select)$/i.test(el.tagName) ? el.getAttribute('name') : el.textContent)
+  if (!(target instanceof Element)) return 'page'
+  const into = target.closest(typed)
+  const el = into ?? target.closest('button,a,[role],label,summary') ?? target
+  const secret = into || (el as HTMLElement).isContentEditable || el.querySelector(typed)
+  const name = el.getAttribute('aria-label') ?? (secret ? el.getAttribute('name') : el.textContent)
   return `${el.tagName.toLowerCase()}${el.id ? '#' + el.id : ''}${name ? ` "${name.trim().replace(/\s+/g, ' ').slice(0, 40)}"` : ''}`
 }
 
@@ -46,35 +52,18 @@ function clicks(): void {
 }
 
 function requests(own: string): void {
-  const add = (method: string, url: string, began: number, status: number | string) => {
-    if (url.startsWith(own)) return
-    const failed = typeof status === 'string' || status >= 400
-    client.note('call', `${method} ${url} → ${status}`, { 'http.request.method': method, 'url.full': url, 'http.response.status_code': status, duration_ms: Math.round(performance.now() - began) }, failed ? 'warn' : 'info')
-  }
-  patch(globalThis, 'fetch', () => (input, init) => {
-    const began = performance.now()
-    const method = (init?.method ?? (input instanceof Request ? input.method : 'GET')).toUpperCase()
-    const url = input instanceof Request ? input.url : String(input)
-    const answer = plainFetch(input, init)
-    answer.then((r) => add(method, url, began, r.status), (e: unknown) => add(method, url, began, text(e)))
-    return answer
-  })
+  watchFetch(client, own)
   if (typeof XMLHttpRequest === 'undefined') return
   patch(XMLHttpRequest.prototype, 'open', (open) =>
-    function (this: XMLHttpRequest, method: string, url: string | URL, ...rest: unknown[]) {
-      const began = performance.now()
-      this.addEventListener('loadend', () => add(method.toUpperCase(), String(url), began, this.status || 'failed'))
-      return (open as (...a: unknown[]) => void).call(this, method, url, ...rest)
+    function (this: XMLHttpRequest, ...args: unknown[]) {
+      client.guard(() => {
+        const began = performance.now()
+        const [method, url] = [String(args[0]).toUpperCase(), String(args[1])]
+        const ended = () => url.startsWith(own) || noteCall(client, method, url, began, this.status || 'failed')
+        this.addEventListener('loadend', ended, { once: true })
+      })
+      return (open as (...a: unknown[]) => void).apply(this, args)
     } as typeof open)
-}
-
-function consoles(): void {
-  for (const [name, severity] of [['info', 'info'], ['warn', 'warn'], ['error', 'error']] as const) {
-    patch(console, name, (plain) => (...args: unknown[]) => {
-      client.note('log', args.map(text).join(' '), undefined, severity)
-      plain.apply(console, args)
-    })
-  }
 }
 
 const trail = 'firethorn.trail'

@@ -57,26 +57,16 @@ export interface Details {
   grouping?: { extend?: string[]; replace?: string[] }
 }
 
-const most = 20
-
-/** Lists a thrown value and all it carries: causes, and members of an aggregate. */
-export function exceptionsOf(thrown: unknown): Exception[] {
-  const out: Exception[] = []
-  const seen = new Set<unknown>()
-  const add = (value: unknown, parent?: number, relation?: Exception['relation']) => {
-    if (out.length >= most || (typeof value === 'object' && value !== null && seen.has(value))) return
-    seen.add(value)
-    const at = out.length
-    const x = describe(value)
-    if (parent !== undefined) Object.assign(x, { parent, relation })
-    out.push(x)
-    const e = value as { cause?: unknown; errors?: unknown }
-    if (isError(value) && e.cause != null) add(e.cause, at, 'cause')
-    if (isError(value) && Array.isArray(e.errors)) for (const m of e.errors) add(m, at, 'member')
-  }
-  add(thrown)
-  return out
+/** What a thrown value says: its exceptions, and attributes beside them. */
+export interface Described {
+  exceptions: Exception[]
+  attributes?: Attributes
 }
+
+/** A thrown value alone: until the part is loaded that reads all it carries (thrown.ts). */
+export const describeRoughly = (v: unknown): Described => ({
+  exceptions: [isError(v) ? { type: v.name, message: v.message, stack: v.stack! } : { thrown: typeof v, message: text(v) }],
+})
 
 export function isError(v: unknown): v is Error {
   try {
@@ -90,18 +80,10 @@ function looksLikeError(v: unknown): v is Error {
   return v instanceof Error || (typeof v === 'object' && v !== null && typeof (v as Error).stack === 'string' && typeof (v as Error).message === 'string')
 }
 
-function describe(v: unknown): Exception {
-  if (isError(v)) {
-    // The class says more than the name, unless a minifier has renamed it.
-    return { type: String(v.name || 'Error'), message: String(v.message), ...(v.stack ? { stack: String(v.stack) } : {}) }
-  }
-  return { thrown: v === null ? 'null' : typeof v, message: text(v) }
-}
-
 /** Any value as a text of bounded length. */
 export function text(v: unknown): string {
   try {
-    const s = typeof v === 'string' ? v : typeof v === 'object' && v !== null ? JSON.stringify(v) : String(v)
+    const s = typeof v === 'object' && v && !isError(v) ? JSON.stringify(v) : String(v)
     return s.slice(0, 8192)
   } catch {
     return Object.prototype.toString.call(v)
@@ -125,6 +107,12 @@ export function sendable(values: Attributes): Attributes {
 /** A UUID of version 7 (RFC 9562, section 5.7): the time in milliseconds, then what is drawn. */
 export function newID(): string {
   const time = Date.now().toString(16).padStart(12, '0')
-  const drawn = Array.from(crypto.getRandomValues(new Uint8Array(10)), (x) => x.toString(16).padStart(2, '0')).join('')
+  const bytes = new Uint8Array(10)
+  try {
+    crypto.getRandomValues(bytes)
+  } catch {
+    bytes.forEach((_, i) => (bytes[i] = Math.random() * 256)) // a runtime without it: an id need not be a secret
+  }
+  const drawn = Array.from(bytes, (x) => x.toString(16).padStart(2, '0')).join('')
   return `${time.slice(0, 8)}-${time.slice(8)}-7${drawn.slice(0, 3)}-${'89ab'[parseInt(drawn[3]!, 16) & 3]}${drawn.slice(4, 7)}-${drawn.slice(7, 19)}`
 }

@@ -5,8 +5,10 @@ const browsers: [RegExp, string][] = [[/Edg\/([\d.]+)/, 'Edge'], [/Firefox\/([\d
 
 /** The browser and its system, from what it calls itself. */
 export function browserFacts(): Attributes {
-  const ua = navigator.userAgent
-  const out: Attributes = { 'telemetry.sdk.language': 'webjs', 'user_agent.original': ua, 'browser.language': navigator.language, 'browser.mobile': /Mobi/.test(ua) }
+  const out: Attributes = { 'telemetry.sdk.language': 'webjs' }
+  const ua = globalThis.navigator?.userAgent
+  if (!ua) return out // no browser
+  Object.assign(out, { 'user_agent.original': ua, 'browser.language': navigator.language, 'browser.mobile': /Mobi/.test(ua) })
   const fill = (list: [RegExp, string][], name: string, version: string) => {
     for (const [re, what] of list) {
       const m = re.exec(ua)

@@ -1,43 +1,13 @@
 import { endpoint } from './client.ts'
-import { hangEvent } from './hang.ts'
-import { client, plainFetch } from './page.ts'
+import { sendable } from './event.ts'
+import { hangEvent, leanHang } from './hang.ts'
+import { client, page, plainFetch } from './page.ts'
+import listener from 'text:./hang-worker.ts'
 
 const words = 'the main thread was blocked'
 
 /** A page that hangs so long may never come back: the worker tells of it by itself, without a stack. */
 const givenUp = 12_000
-
-/** What the worker does: it listens for the page's heartbeat. It is sent as text, so it stands alone. */
-function listener(): void {
-  let last = 0
-  let woke = Date.now()
-  let plan: { every: number; after: number; givenUp: number; url: string; body: string } | undefined
-  let hung = 0
-  let told = false
-  onmessage = (e: MessageEvent) => {
-    if (e.data.plan) plan = e.data.plan
-    if (e.data.pause) {
-      last = hung = 0
-      return
-    }
-    if (hung) postMessage({ from: hung, told })
-    hung = 0
-    told = false
-    last = Date.now()
-  }
-  setInterval(() => {
-    const now = Date.now()
-    if (!plan) return
-    // The machine slept, and this worker with it.
-    if (now - woke > plan.after) last &&= now
-    woke = now
-    if (last && now - last > plan.after) hung = last
-    if (hung && !told && now - hung > plan.givenUp) {
-      told = true
-      void fetch(plan.url, { method: 'POST', headers: { 'Content-Type': 'text/plain' }, credentials: 'omit', body: plan.body.replace('"@time"', JSON.stringify(new Date(hung).toISOString())).replace('"@sent"', JSON.stringify(new Date().toISOString())) })
-    }
-  }, 250)
-}
 
 interface LongFrame extends PerformanceEntry {
   scripts: { duration: number; sourceURL: string; sourceFunctionName: string; sourceCharPosition: number; invoker: string }[]
@@ -54,49 +24,80 @@ interface Sampler extends EventTarget {
   stop(): Promise<Sampled>
 }
 
-/** Watches for a main thread that gives nothing else a turn for so long (milliseconds), and reports it with the stack where the browser gives one. */
+/**
+ * Watches for a main thread that gives nothing else a turn for so long
+ * (milliseconds), and reports it with the stack where the browser gives one. A
+ * worker listens for the page's heartbeat, so that a page that never comes back
+ * is told of too. Without a worker the browser's own word on long frames has to
+ * do (Chromium).
+ */
 export function watchHangs(after: number): void {
-  const url = URL.createObjectURL(new Blob([`(${listener.toString()})()`], { type: 'text/javascript' }))
-  const worker = new Worker(url)
-  URL.revokeObjectURL(url)
+  const samples = sampling(after)
   const frames: LongFrame[] = []
+  let alone = client.options!.hangWorker === false
+  longFrames((f) => {
+    if (f.duration <= after / 2) return
+    frames.push(f)
+    frames.splice(0, frames.length - 5)
+    if (alone && f.duration > after) void tell(performance.timeOrigin + f.startTime, performance.timeOrigin + f.startTime + f.duration, samples, frames)
+  })
+  if (!alone) watchByWorker(after, (from, to) => void tell(from, to, samples, frames), () => (alone = true))
+}
+
+function longFrames(seen: (f: LongFrame) => void): void {
   try {
-    new PerformanceObserver((list) => {
-      frames.push(...(list.getEntries() as LongFrame[]).filter((f) => f.duration > after / 2))
-      frames.splice(0, frames.length - 5)
-    }).observe({ type: 'long-animation-frame', buffered: true })
+    new PerformanceObserver((list) => (list.getEntries() as LongFrame[]).forEach(seen)).observe({ type: 'long-animation-frame', buffered: true })
   } catch {
     // not told by this browser
   }
-  const samples = sampling(after)
+}
+
+function watchByWorker(after: number, back: (from: number, to: number) => void, failed: () => void): void {
+  const url = URL.createObjectURL(new Blob([listener], { type: 'text/javascript' }))
+  const worker = new Worker(url)
+  URL.revokeObjectURL(url)
   const every = Math.min(1000, after / 4)
+  const visible = () => document.visibilityState === 'visible'
+  const o = client.options!
+  let known = ''
   const beat = () => {
-    const o = client.options!
-    const e = hangEvent(client, words, '', '@time')
-    const body = JSON.stringify({ sent: '@sent', resource: client.resource, events: e ? [e] : [] })
-    worker.postMessage({ pause: document.visibilityState !== 'visible', plan: { every, after, givenUp: Math.max(givenUp, 2 * after), url: `${endpoint(o, 'events')}?key=${encodeURIComponent(o.key)}`, body } })
+    if (!visible()) return
+    worker.postMessage({})
+    // What the worker would send is made anew when it says something else: an idle page does nothing.
+    const now = `${location.href} ${JSON.stringify(sendable(page.attributes))}`
+    if (now === known) return
+    known = now
+    worker.postMessage({ plan: { after, givenUp: Math.max(givenUp, 2 * after), url: `${endpoint(o, 'events')}?key=${encodeURIComponent(o.key)}`, body: leanHang(client, words) } })
   }
-  setInterval(() => {
-    if (document.visibilityState === 'visible') worker.postMessage({})
-  }, every)
-  setInterval(() => client.guard(beat), 10_000)
+  const timer = setInterval(beat, every)
   beat()
-  document.addEventListener('visibilitychange', () => worker.postMessage(document.visibilityState === 'visible' ? {} : { pause: true }))
-  worker.onmessage = async ({ data }: MessageEvent<{ from: number; told: boolean }>) => {
-    const to = Date.now()
-    if (data.told) return
-    await new Promise((done) => setTimeout(done, 300)) // the browser tells of the long frame after it
-    const stack = (await samples(data.from)) ?? (await entryOf(frames, data.from - performance.timeOrigin)) ?? ''
-    client.guard(() => {
-      client.scope().session?.raise('faulty')
-      const e = hangEvent(client, words, stack, new Date(data.from).toISOString())
-      if (e) client.events.put({ ...e, attributes: { ...e.attributes, 'hang.duration_ms': to - data.from } })
-    })
+  document.addEventListener('visibilitychange', () => worker.postMessage(visible() ? {} : { pause: true }))
+  worker.onerror = (e) => {
+    e.preventDefault()
+    clearInterval(timer)
+    failed()
+    if (o.debug) console.debug('[firethorn] no worker watches the page: its Content-Security-Policy lacks worker-src blob:')
+  }
+  worker.onmessage = ({ data }: MessageEvent<{ from: number; told: boolean }>) => {
+    if (!data.told) back(data.from, Date.now())
   }
 }
 
+/** Reports a hang that is over. */
+async function tell(from: number, to: number, samples: Samples, frames: LongFrame[]): Promise<void> {
+  await new Promise((done) => setTimeout(done, 300)) // the browser tells of the long frame after it
+  const stack = (await samples(from)) ?? (await entryOf(frames, from - performance.timeOrigin)) ?? ''
+  client.guard(() => {
+    client.scope().session?.raise('faulty')
+    const e = hangEvent(client, words, stack, new Date(from).toISOString())
+    if (e) client.events.put({ ...e, attributes: { ...e.attributes, 'hang.duration_ms': Math.round(to - from) } })
+  })
+}
+
+type Samples = (from: number) => Promise<string | undefined>
+
 /** The stack that was seen most often during the hang, where the page's Document-Policy lets a page look at itself. */
-function sampling(after: number): (from: number) => Promise<string | undefined> {
+function sampling(after: number): Samples {
   // Without the policy a browser complains to the console: the application has to say.
   const make = !client.options!.hangStacks ? undefined : (globalThis as { Profiler?: new (o: { sampleInterval: number; maxBufferSize: number }) => Sampler }).Profiler
   const begin = (): Sampler | undefined => {

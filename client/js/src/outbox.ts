@@ -6,22 +6,28 @@ export type Send = (path: string, body: string, last: boolean) => Promise<{ stat
 /** Where messages outlive the page or process. Loading fails where there is no store, saving where it is full. */
 export interface Keeper {
   load(list: string): [id: string, text: string][]
+  /** Only what persist hands over is kept: writing each message would cost too much. */
+  late?: boolean
   save(list: string, id: string, text: string): void
   drop(list: string, id: string): void
 }
 
-interface Waiting {
+export interface Waiting {
   id: string
   text: string
   /** Makes the text without what can be done without. */
   bare?: (() => string) | undefined
   /** It was handed over, and there is no answer yet. */
   handed?: boolean
+  /** It lies in the store. */
+  kept?: boolean
+  /** It has its own resource: it was found in the store. */
+  whole?: boolean
 }
 
 const batchEvents = 15
 const batchBytes = 1 << 20
-const retryable = [429, 502, 503, 504]
+const retryable = [0, 429, 502, 503, 504]
 
 /** Bytes of a text in UTF-8. */
 const bytes = (text: string): number => new Blob([text]).size
@@ -40,20 +46,22 @@ export class Outbox {
   private timer: ReturnType<typeof setTimeout> | undefined
   private failures = 0
   private size = batchEvents
-  private readonly list: string
+  readonly list: string
   private readonly room: number
   private readonly send: Send
   private readonly resource: () => Attributes
+  private readonly answered: (status: number, n: number) => void
   private keeper: Keeper | undefined
 
-  constructor(list: string, room: number, send: Send, resource: () => Attributes, keeper?: Keeper) {
+  constructor(list: string, room: number, send: Send, resource: () => Attributes, answered: (status: number, n: number) => void, keeper?: Keeper) {
     this.list = list
     this.room = room
     this.send = send
     this.resource = resource
+    this.answered = answered
     this.keeper = keeper
     try {
-      this.waiting = (keeper?.load(list) ?? []).slice(0, room).map(([id, text]) => ({ id, text }))
+      this.waiting = (keeper?.load(list) ?? []).slice(0, room).map(([id, text]) => ({ id, text, kept: true, whole: true }))
     } catch {
       this.keeper = undefined // no store here: nothing is kept
     }
@@ -61,22 +69,28 @@ export class Outbox {
   }
 
   /** Takes a message; one with the id of another that waits takes its place. */
-  put<M extends { id: string }>(message: M, bare?: () => object, wait = 100): void {
+  put<M extends { id: string }>(message: M, bare?: () => object, wait = 100, id = message.id): void {
     const text = JSON.stringify(message)
-    const entry: Waiting = { id: message.id, text, bare: bare && (() => JSON.stringify(bare())) }
+    const entry: Waiting = { id, text, bare: bare && (() => JSON.stringify(bare())) }
     const i = this.waiting.findIndex((w) => w.id === entry.id)
     if (i >= 0) this.waiting[i] = entry
     else if (this.waiting.length >= this.room) {
       this.lose('queue_full')
       return
     } else this.waiting.push(entry)
+    if (!this.keeper?.late) this.keep(entry)
+    if (!this.timer && !this.underway) this.later(wait)
+  }
+
+  keep(w: Waiting): boolean {
+    if (w.kept) return true
     try {
       // Another page may send it, with another release: what it needs goes along.
-      this.keeper?.save(this.list, entry.id, `${text.slice(0, -1)},"resource":${JSON.stringify(this.resource())}}`)
+      this.keeper?.save(this.list, w.id, w.whole ? w.text : `${w.text.slice(0, -1)},"resource":${JSON.stringify(this.resource())}}`)
+      return (w.kept = !!this.keeper)
     } catch {
-      // The store is full or forbidden: memory has to do.
+      return false // The store is full or forbidden: memory has to do.
     }
-    if (!this.timer && !this.underway) this.later(wait)
   }
 
   private lose(cause: string): void {
@@ -90,7 +104,7 @@ export class Outbox {
     ;(this.timer as { unref?: () => void }).unref?.()
   }
 
-  private body(texts: string[]): string {
+  body(texts: string[]): string {
     const head = JSON.stringify({ sent: new Date().toISOString(), resource: this.resource(), ...(Object.keys(this.dropped).length ? { dropped: this.dropped } : {}) })
     return `${head.slice(0, -1)},"${this.list}":[${texts.join()}]}`
   }
@@ -113,9 +127,10 @@ export class Outbox {
       try {
         answer = await this.send(this.list, this.body(part.map((w) => w.text)), false)
       } catch {
-        answer = { status: 503 }
+        answer = { status: 0 }
       }
       const { status } = answer
+      this.answered(status, part.length)
       // A 200 is not the service's: something between answers in its place.
       if (retryable.includes(status) || (status < 400 && status !== 202)) {
         this.failures++
@@ -134,7 +149,7 @@ export class Outbox {
     this.size = batchEvents
   }
 
-  private taken(part: Waiting[]): void {
+  taken(part: Waiting[]): void {
     // One that was replaced meanwhile is not what was sent.
     this.waiting = this.waiting.filter((w) => !part.includes(w))
     for (const { id } of part) if (!this.waiting.some((w) => w.id === id)) this.keeper?.drop(this.list, id)

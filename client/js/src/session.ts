@@ -12,16 +12,22 @@ export class Session {
   readonly id = newID()
   private readonly began = Date.now()
   private sequence = 0
-  private outcome: Outcome = 'running'
+  outcome: Outcome = 'running'
+  /** An event names it. */
+  mentioned = false
 
   /** It stands so, or worse: faulty when something went wrong, clean or crashed when it ended. */
   raise(to: Outcome): void {
     if (ranks.indexOf(to) > ranks.indexOf(this.outcome)) this.outcome = to
   }
 
+  get age(): number {
+    return Math.max(0, Date.now() - this.began)
+  }
+
   /** What is told of it now. */
   message(attributes: Attributes): { id: string } & Attributes {
     const user = Object.fromEntries(Object.entries(attributes).filter(([k]) => k.startsWith('user.')))
-    return { id: this.id, sequence: this.sequence++, started: new Date(this.began).toISOString(), duration_ms: Math.max(0, Date.now() - this.began), outcome: this.outcome, attributes: user }
+    return { id: this.id, sequence: this.sequence++, started: new Date(this.began).toISOString(), duration_ms: this.age, outcome: this.outcome, attributes: user }
   }
 }

@@ -62,6 +62,7 @@ type Message struct {
 	Duration time.Duration
 	Outcome  Outcome // one of the first four
 	About    event.Event
+	Counted  *Counted // it counts many sessions, of the minute Started; nil: it tells of one
 }
 
 // Refusals of a message.
@@ -74,11 +75,16 @@ var (
 // below zero says that a clock jumped, not that there was no session: it
 // counts as zero.
 func Decode(raw, resource json.RawMessage) (*Message, error) {
+	counted, err := counts(raw)
+	if err != nil {
+		return nil, err
+	}
 	var in struct {
 		ID         any              `json:"id"`
 		Sequence   json.Number      `json:"sequence"`
 		Started    any              `json:"started"`
-		Duration   json.Number      `json:"duration_ms"`
+		Minute     any              `json:"minute"`
+		Duration   json.RawMessage  `json:"duration_ms"`
 		Outcome    any              `json:"outcome"`
 		Attributes event.Attributes `json:"attributes"`
 		Resource   event.Attributes `json:"resource"`
@@ -97,15 +103,27 @@ func Decode(raw, resource json.RawMessage) (*Message, error) {
 	if len(m.ID) > longestID {
 		return nil, fmt.Errorf("the session's id has %d bytes; %d are the most", len(m.ID), longestID)
 	}
+	if n, err := in.Sequence.Float64(); err == nil && n > 0 {
+		m.Sequence = uint32(min(n, 1<<32-1))
+	}
+	if m.Counted = counted; counted != nil {
+		m.Started, _ = in.Minute.(string)
+		if _, err := time.Parse(time.RFC3339, m.Started); err != nil {
+			return nil, errNoMinute
+		}
+		m.About = event.About(m.Started, in.Attributes, in.Resource, resource)
+		return m, nil
+	}
 	word, _ := in.Outcome.(string)
 	if m.Outcome, ok = ParseOutcome(word); !ok || m.Outcome == CutOff {
 		return nil, ErrNoOutcome
 	}
 	m.Started, _ = in.Started.(string)
-	if n, err := in.Sequence.Float64(); err == nil && n > 0 {
-		m.Sequence = uint32(min(n, 1<<32-1))
+	var duration json.Number
+	if len(in.Duration) > 0 && json.Unmarshal(in.Duration, &duration) != nil {
+		return nil, fmt.Errorf(`"duration_ms" holds %.20s, which does not fit`, in.Duration)
 	}
-	if n, err := in.Duration.Float64(); err == nil && n > 0 {
+	if n, err := duration.Float64(); err == nil && n > 0 {
 		m.Duration = time.Duration(min(n, float64(longestDuration.Milliseconds()))) * time.Millisecond
 	}
 	m.About = event.About(m.Started, in.Attributes, in.Resource, resource)

@@ -95,3 +95,26 @@ func TestDecode_MendsWhatClocksDoAndRefusesTheRest(t *testing.T) {
 		}
 	}
 }
+
+func TestDecode_CountedSessions(t *testing.T) {
+	m := message(t, `{"id":"p","sequence":4,"minute":"2026-11-24T12:00:00Z","counts":{"clean":998,"faulty":2},"duration_ms":{"p50":12,"p95":80.5},"resource":{"service.version":"2.8.0"}}`)
+	if c := m.Counted; c == nil || *c != (Counted{Clean: 998, Faulty: 2, P50: 12, P95: 80}) || m.Sequence != 4 || m.About.Release() != "2.8.0" || m.Started != "2026-11-24T12:00:00Z" {
+		t.Errorf("%+v %+v", m, m.Counted)
+	}
+	for text, want := range map[string]string{
+		`{"id":"p","counts":{"clean":1}}`:                                              "minute",
+		`{"id":"p","minute":"today","counts":{"clean":1}}`:                             "minute",
+		`{"id":"p","minute":"2026-11-24T12:00:00Z","counts":{}}`:                       "counts needs",
+		`{"id":"p","minute":"2026-11-24T12:00:00Z","counts":{"clean":-1}}`:             "counts needs",
+		`{"id":"p","minute":"2026-11-24T12:00:00Z","counts":{"clean":1.5}}`:            "counts needs",
+		`{"id":"p","minute":"2026-11-24T12:00:00Z","counts":{"clean":"1"}}`:            "counts needs",
+		`{"id":"p","minute":"2026-11-24T12:00:00Z","counts":{"clean":1e300}}`:          "counts needs",
+		`{"id":"p","minute":"2026-11-24T12:00:00Z","counts":{"clean":1e9}}`:            "at most 1000000",
+		`{"minute":"2026-11-24T12:00:00Z","counts":{"clean":1}}`:                       "needs an id",
+		`{"id":"p","minute":"2026-11-24T12:00:00Z","counts":[1],"outcome":"sideways"}`: "outcome",
+	} {
+		if _, err := Decode(json.RawMessage(text), nil); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%s: %v", text, err)
+		}
+	}
+}
