@@ -121,7 +121,7 @@ func Decode(raw, resource json.RawMessage) (*Message, error) {
 	m.Started, _ = in.Started.(string)
 	var duration json.Number
 	if len(in.Duration) > 0 && json.Unmarshal(in.Duration, &duration) != nil {
-		return nil, fmt.Errorf(`"duration_ms" holds %.20s, which does not fit`, in.Duration)
+		return nil, fmt.Errorf(`no session: "duration_ms" holds %.20s, which does not fit`, in.Duration)
 	}
 	if n, err := duration.Float64(); err == nil && n > 0 {
 		m.Duration = time.Duration(min(n, float64(longestDuration.Milliseconds()))) * time.Millisecond
