@@ -135,7 +135,7 @@ export class Client {
       }
       const severity = details.severity ?? 'error'
       if (severity === 'error' || severity === 'fatal') this.scope().session?.raise('faulty')
-      return this.take(kindOf(error), () => this.describing(this.event(details, severity), error))
+      return this.take(this.kindOf(error), () => this.describing(this.event(details, severity), error))
     })
   }
 
@@ -147,6 +147,19 @@ export class Client {
   private describing(e: ReportedEvent, value: unknown): Reported {
     const { exceptions, attributes } = this.describe(value)
     return { ...e, [thrown]: value, exceptions, attributes: { ...attributes, ...e.attributes } }
+  }
+
+  /** Errors of one kind have the same name, message without its numbers, and first frames. */
+  private kindOf(error: unknown): string {
+    try {
+      const e = error as Error
+      const known = isError(error)
+      const words = known ? `${e.name} ${e.message}` : this.describe(error).exceptions[0]!.message!
+      const stack = known ? String(e.stack).slice(0, 600).replace(String(e.message), '').split('\n').slice(0, 3).join() : ''
+      return words.slice(0, 200).replace(/\d+/g, '0') + stack
+    } catch {
+      return 'unreadable'
+    }
   }
 
   private take(kind: string, make: () => ReportedEvent): string {
@@ -270,18 +283,6 @@ export class Client {
     await Promise.race([Promise.all(boxes.map((b) => b.flush())), new Promise((done) => (timer = setTimeout(done, timeout)))])
     clearTimeout(timer)
     return boxes.every((b) => b.waiting.length === 0)
-  }
-}
-
-/** Errors of one kind have the same name, message without its numbers, and first frames. */
-function kindOf(error: unknown): string {
-  try {
-    const e = error as Error
-    const words = isError(error) ? `${e.name} ${e.message}`.slice(0, 200) : text(error).slice(0, 200)
-    const stack = isError(error) ? String(e.stack).slice(0, 600).replace(String(e.message), '').split('\n').slice(0, 3).join() : ''
-    return words.replace(/\d+/g, '0') + stack
-  } catch {
-    return 'unreadable'
   }
 }
 

@@ -86,7 +86,7 @@ export function text(v: unknown): string {
     const s = typeof v === 'object' && v && !isError(v) ? JSON.stringify(v) : String(v)
     return s.slice(0, 8192)
   } catch {
-    return Object.prototype.toString.call(v)
+    return `[${typeof v}]`
   }
 }
 

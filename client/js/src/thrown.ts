@@ -43,8 +43,12 @@ function get(of: object, name: string): unknown {
 
 /** Whether a value is of a class that this runtime has. */
 const isA = (v: object, name: string): boolean => {
-  const of = (globalThis as Record<string, unknown>)[name]
-  return typeof of === 'function' && v instanceof of
+  try {
+    const of = (globalThis as Record<string, unknown>)[name]
+    return typeof of === 'function' && v instanceof of
+  } catch {
+    return false // a proxy that lets nobody look
+  }
 }
 
 const isDOMException = (v: object): boolean => isA(v, 'DOMException')
@@ -63,7 +67,7 @@ export function brief(v: unknown, depth = 0): string {
   try {
     return said(v, depth).slice(0, 8192)
   } catch {
-    return Object.prototype.toString.call(v)
+    return `[${typeof v}]`
   }
 }
 
