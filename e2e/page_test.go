@@ -96,6 +96,9 @@ func page(t *testing.T, before, options, then string) *httptest.Server {
 			if r.URL.Path == "/profiled" {
 				w.Header().Set("Document-Policy", "js-profiling")
 			}
+			if r.URL.Path == "/strict" { // no worker from a blob
+				w.Header().Set("Content-Security-Policy", "default-src 'self'; script-src 'self' 'unsafe-inline'; connect-src *")
+			}
 			fmt.Fprintf(w, "<!doctype html><html lang=en><title>Quayside</title><main><h1>Quayside</h1><button id=b>Departures</button></main><script>%s</script><script type=module src=/app.js></script>", before)
 		}
 	}))
