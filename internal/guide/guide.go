@@ -86,43 +86,46 @@ func (f Facts) start(release string) string {
 }
 
 func (g *Guide) vite(f Facts) {
-	g.About = "What nothing catches in the page is reported, readable by the maps that the build pushes by itself."
+	g.About = "Uncaught errors are reported. Your build uploads the source maps that make them readable."
 	g.add(f.install(),
-		Step{Title: "Report", Why: "Its own file, imported first of all: import './report.js' on top of the application's entry.", File: "src/report.js", Text: f.start("import.meta.env.VITE_RELEASE ?? '1.0.0'")},
-		Step{Title: "Push the maps with each build", Why: "The plugin stamps the files, pushes their maps and takes them out of what is served. The token may push and nothing else: firethorn token create build --project " + f.Project,
-			File: "vite.config.js", Text: fmt.Sprintf("import { symbols } from '@firethorn/client/symbols'\n\nexport default {\n  build: { sourcemap: 'hidden' },\n  plugins: [symbols({ server: '%s', token: process.env.FIRETHORN_TOKEN, project: '%s', release: process.env.VITE_RELEASE ?? '1.0.0' })],\n}\n", f.Server, f.Project)},
+		Step{Title: "Report errors", Why: "In a file of its own, which the application's entry imports first: import './report.js' on top of src/main.js or src/main.tsx.",
+			File: "src/report.js", Text: f.start("import.meta.env.VITE_RELEASE ?? '1.0.0'")},
+		Step{Title: "Upload the source maps with each build",
+			Why: "In vite.config.js or vite.config.ts, whichever there is: add the plugin behind the plugins that are there. It ties each file to its map, uploads the maps and removes them from the output. " +
+				"Its token may do nothing else: firethorn token create build --project " + f.Project + ". Without FIRETHORN_TOKEN the build passes and warns.",
+			File: "vite.config.js", Text: fmt.Sprintf("import { symbols } from '@firethorn/client/symbols'\n\nexport default {\n  build: { sourcemap: 'hidden' },\n  plugins: [\n    symbols({\n      server: '%s',\n      token: process.env.FIRETHORN_TOKEN,\n      project: '%s',\n      release: process.env.VITE_RELEASE ?? '1.0.0',\n    }),\n  ],\n}\n", f.Server, f.Project)},
 		Step{Title: "Build", Run: "npx vite build"},
-		Step{Title: "Send a test event", Why: "From the page: open it and break it in the console of the browser.", Text: "setTimeout(() => { throw new Error('a test of the berth map') })"})
+		Step{Title: "Send a test event", Why: "Open the page, and throw an error in the browser's console.", Text: "setTimeout(() => { throw new Error('a test of the berth map') })"})
 }
 
 func (g *Guide) browser(f Facts) {
-	g.About = "What nothing catches in the page is reported, readable by the maps that are pushed after the build."
+	g.About = "Uncaught errors are reported. The source maps that you push after the build make them readable."
 	g.add(f.install(),
-		Step{Title: "Report", Why: "Its own file, imported first of all: import './report.js' on top of the application's entry.", File: "src/report.js", Text: f.start("'1.0.0'")},
+		Step{Title: "Report errors", Why: "In a file of its own, which the application's entry imports first: import './report.js'.", File: "src/report.js", Text: f.start("'1.0.0'")},
 		Step{Title: "Build with source maps", Why: "webpack: devtool: 'hidden-source-map' · esbuild: --sourcemap=external · Rollup: output.sourcemap: 'hidden' · Parcel makes them by itself.", Later: true},
-		Step{Title: "Push the maps", Why: "After each build, before the files are served: the stamp ties each file to its map.",
+		Step{Title: "Push the source maps", Why: "After each build, before the files are served: the stamp ties each file to its map.",
 			Run: fmt.Sprintf("firethorn symbols stamp dist\nfirethorn symbols push --project %s --release 1.0.0 --served-at https://app.example/ dist", f.Project), Later: true},
-		Step{Title: "Send a test event", Why: "From the page: open it and break it in the console of the browser.", Text: "setTimeout(() => { throw new Error('a test of the berth map') })"})
+		Step{Title: "Send a test event", Why: "Open the page, and throw an error in the browser's console.", Text: "setTimeout(() => { throw new Error('a test of the berth map') })"})
 }
 
 func (g *Guide) node(f Facts) {
-	g.About = "What nothing catches is reported, then ends the process as it would have; so is an event loop that stands still."
+	g.About = "Uncaught errors and rejections are reported, and then end the process as they would have. So is an event loop that hangs."
 	g.add(f.install(),
-		Step{Title: "Report", Why: "Its own file, loaded before everything else.", File: "report.mjs", Text: f.start("process.env.RELEASE ?? '1.0.0'")},
+		Step{Title: "Report errors", Why: "In a file of its own, loaded before everything else.", File: "report.mjs", Text: f.start("process.env.RELEASE ?? '1.0.0'")},
 		Step{Title: "Send a test event", Run: "node --import ./report.mjs --eval 'throw new Error(\"a test of the gate\")' || true"},
 		Step{Title: "Start the application with it", Run: "node --import ./report.mjs server.mjs", Later: true},
 		f.nodeMaps())
 }
 
 func (f Facts) nodeMaps() Step {
-	return Step{Title: "Push the maps", Why: "Where the code that runs was built from other code, after each build.", Run: fmt.Sprintf("firethorn symbols push --project %s --release 1.0.0 dist", f.Project), Later: true}
+	return Step{Title: "Push the source maps", Why: "After each build, where the code that runs was built from other code.", Run: fmt.Sprintf("firethorn symbols push --project %s --release 1.0.0 dist", f.Project), Later: true}
 }
 
 func (g *Guide) nodeWeb(f Facts) {
-	g.About = "Each request has its own user, attributes and breadcrumbs; what a handler throws is reported with the request's facts."
+	g.About = "Each request has its own user, attributes and breadcrumbs. An error that a handler throws is reported with the request's facts."
 	express := "import './report.mjs'\nimport express from 'express'\nimport { report, wrap } from '@firethorn/client'\n\nconst app = express()\napp.use(wrap((req, res, next) => next())) // first\n\napp.get('/test', () => {\n  throw new Error('a test of the gate')\n})\n\napp.use((error, req, res, next) => { // last\n  report(error, { handled: false })\n  next(error)\n})\n\napp.listen(process.env.PORT ?? 3000)\n"
 	g.add(f.install(),
-		Step{Title: "Report", Why: "Its own file, imported before everything else. sessions: each request is one; leave it out and the process is.", File: "report.mjs",
+		Step{Title: "Report errors", Why: "In a file of its own, imported before everything else. With sessions: 'request' each request is a session; without it the process is one.", File: "report.mjs",
 			Text: strings.Replace(f.start("process.env.RELEASE ?? '1.0.0'"), "\n})", "\n  sessions: 'request',\n})", 1)},
 		Step{Title: "Wrap the application", Why: "Express and what works like it (Connect, Polka, Restify): the first middleware and the last. Fastify: serverFactory: (handler) => http.createServer(wrap(handler)) and app.setErrorHandler. Koa: http.createServer(wrap(app.callback())) and app.on('error', report). Plain http: http.createServer(wrap(handler)).",
 			File: "server.mjs", Text: express},
@@ -131,10 +134,10 @@ func (g *Guide) nodeWeb(f Facts) {
 }
 
 func (g *Guide) golang(f Facts) {
-	g.About = "Errors with their causes, panics, crashes and work that hangs; the standard library alone."
+	g.About = "Errors with their causes, panics, crashes, and work that hangs. The client uses the standard library alone."
 	g.add(
 		Step{Title: "Get the client", Why: "The service hands it out itself, as a module proxy.", Run: fmt.Sprintf("GOPROXY=%s/clients/go,$(go env GOPROXY) GONOSUMDB=firethorn.example go get firethorn.example/client@v%s", f.Server, f.Version)},
-		Step{Title: "Report", Why: "On top of main. Then firethorn.Report(ctx, err) where an error ends, firethorn.Handler around an http.Handler, firethorn.NewLogHandler around a slog.Handler.", File: "main.go",
+		Step{Title: "Report errors", Why: "On top of main. Then call firethorn.Report(ctx, err) where an error ends, and put firethorn.Handler around an http.Handler and firethorn.NewLogHandler around a slog.Handler. Gin, Echo, Fiber and chi recover panics themselves: the client's README has a recipe for each.", File: "main.go",
 			Text: fmt.Sprintf("package main\n\nimport (\n\t\"context\"\n\t\"errors\"\n\n\tfirethorn \"firethorn.example/client\"\n)\n\nfunc main() {\n\tstop := firethorn.Start(firethorn.Options{\n\t\tServer: %q, Key: %q,\n\t\tService: %q, Release: \"1.0.0\", Environment: \"production\",\n\t})\n\tdefer stop()\n\n\tfirethorn.Report(context.Background(), errors.New(\"a test of the crew plan\"))\n}\n", f.Server, f.Key, f.Project)},
 		Step{Title: "Send a test event", Run: "go run ."},
 		Step{Title: "Build", Why: "Traces of Go are readable as they are: nothing is pushed. -trimpath keeps this machine's directories out of them.", Run: "go build -trimpath", Later: true})
