@@ -167,3 +167,45 @@ for (const f of [wrap, page.start, symbols, debugIds, feedback]) if (typeof f !=
 		guideStep{Title: "require", Run: "node all.cjs"}.run(t, dir)
 	})
 }
+
+// TestGuide_NodeBundledByEsbuild follows the guide for Node in an application
+// that is bundled into one file, with names kept and everything else minified:
+// errors and hangs are readable, and the process ends as it would have.
+func TestGuide_NodeBundledByEsbuild(t *testing.T) {
+	needBuild(t, "../client/dist/go")
+	token, err := os.ReadFile(filepath.Join(shared.dir, "admin-token"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	dir := t.TempDir()
+	application(t, dir, map[string]string{
+		"package.json":  `{"name":"gate","private":true,"type":"module"}`,
+		"src/server.ts": "import './report.mjs'\n\nfunction waitForTide(ms: number): void {\n  const end = Date.now() + ms\n  while (Date.now() < end);\n}\n\nfunction openGate(zone: string): never {\n  throw new RangeError('no gate in zone ' + zone)\n}\n\nsetTimeout(() => waitForTide(1500), 300)\nsetTimeout(() => openGate('D'), 2200)\n",
+	})
+	guideStep{Title: "the application's bundler", Run: "npm install esbuild@0.28"}.run(t, dir)
+	for format, ext := range map[string]string{"cjs": "cjs", "esm": "mjs"} {
+		t.Run(format, func(t *testing.T) {
+			project := "guide-bundle-" + format
+			shared.project(t, project)
+			steps := guideOf(t, project, "node")
+			steps[0].run(t, dir)
+			report := steps[1]
+			report.File = "src/" + report.File
+			report.Text = strings.Replace(report.Text, "})", "  hangs: 400,\n})", 1)
+			report.write(t, dir)
+			guideStep{Title: "bundle", Run: "rm -rf dist && npx esbuild src/server.ts --bundle --platform=node --format=" + format + " --minify --keep-names --sourcemap=external --outfile=dist/server." + ext}.run(t, dir)
+			push := steps[len(steps)-1]
+			push.run(t, dir, "FIRETHORN_SERVER="+shared.url, "FIRETHORN_TOKEN="+strings.TrimSpace(string(token)))
+			guideStep{Title: "run", Run: "if node dist/server." + ext + "; then exit 1; fi"}.run(t, dir, "XDG_CACHE_HOME="+t.TempDir())
+			until(t, "both issues", func() bool { return len(shared.issues(t, project)) == 2 })
+			var got []string
+			for _, i := range shared.issues(t, project) {
+				got = append(got, i.Headline+" "+i.Place)
+			}
+			all := strings.Join(got, "\n")
+			if !strings.Contains(all, "RangeError in openGate src/server.ts:9") || !strings.Contains(all, "Hang in waitForTide src/server.ts:5") {
+				t.Error(all)
+			}
+		})
+	}
+}
