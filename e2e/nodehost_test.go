@@ -239,3 +239,25 @@ setTimeout(() => console.log(order.join()), 300)
 		t.Errorf("%s %s; %d calls; %v", got, got.stderr, calls.Load(), events)
 	}
 }
+
+// TestNodeClient_GoesOnAfterASignalThatIsNoEnd: an application that reads its
+// settings anew on SIGHUP reports as before, and its crash is a crash.
+func TestNodeClient_GoesOnAfterASignalThatIsNoEnd(t *testing.T) {
+	c := newCollector(t)
+	got := runNode(t, t.TempDir(), `
+process.on('SIGHUP', () => console.log('reread'))
+setTimeout(() => process.kill(process.pid, 'SIGHUP'), 50)
+setTimeout(() => report(new Error('low water')), 200)
+setTimeout(() => { throw new Error('sunk') }, 400)
+`, map[string]any{"server": c.URL, "key": "in-key", "dir": false})
+	events, sessions := c.got()
+	worst := ""
+	for _, s := range sessions {
+		if text(s, "outcome") == "clean" || text(s, "outcome") == "crashed" {
+			worst += text(s, "outcome")
+		}
+	}
+	if len(events) != 2 || got.code != 1 || !strings.Contains(got.stdout, "reread") || worst != "crashed" {
+		t.Errorf("%s, %d events, the session %q\n%s", got, len(events), worst, got.stderr)
+	}
+}

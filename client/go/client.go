@@ -37,9 +37,12 @@ type Client struct {
 
 // New makes a client beside that of Start, and begins: for a library, for
 // tests, or for a second project. It takes nothing that belongs to the whole
-// process: no crash output, and no session unless Options say so. Close ends
-// it.
+// process: no crash output, and no session and no directory unless Options say
+// so. Close ends it.
 func New(o Options) *Client {
+	if o.Dir == "" {
+		o.Dir = "-"
+	}
 	if o.Sessions == "" {
 		o.Sessions = "off"
 	}
@@ -102,8 +105,11 @@ func (c *Client) openDisk(process bool) {
 		p, err = openPlace(dir)
 	}
 	if err != nil {
-		c.warn("disk", "nothing is kept on disk, so a crash cannot be told and a restart loses what waits: "+err.Error()+
-			" (set Options.Dir to a directory of this program's own, or to \"-\")")
+		c.warn(
+			"disk",
+			"nothing is kept on disk, so a crash cannot be told and a restart loses what waits: "+err.Error()+
+				" (set Options.Dir to a directory of this program's own, or to \"-\")",
+		)
 		return
 	}
 	c.events.open(p.events)

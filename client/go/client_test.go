@@ -184,7 +184,15 @@ func TestVectors(t *testing.T) {
 	for _, v := range vectors {
 		t.Run(v.Name, func(t *testing.T) {
 			s := newStandIn(t)
-			ctx := s.start(t, Options{Service: v.Start.Service, Release: v.Start.Release, Environment: v.Start.Environment, Attributes: v.Start.Attributes})
+			ctx := s.start(
+				t,
+				Options{
+					Service:     v.Start.Service,
+					Release:     v.Start.Release,
+					Environment: v.Start.Environment,
+					Attributes:  v.Start.Attributes,
+				},
+			)
 			for _, step := range v.Do {
 				args := step[1:]
 				read := func(i int, into any) {
@@ -222,7 +230,17 @@ func TestVectors(t *testing.T) {
 					var e errorVector
 					read(0, &e)
 					read(1, &details)
-					Report(ctx, e.make(), Details{Handled: True, Severity: details.Severity, Message: details.Message, Attributes: details.Attributes, Extend: details.Extend})
+					Report(
+						ctx,
+						e.make(),
+						Details{
+							Handled:    True,
+							Severity:   details.Severity,
+							Message:    details.Message,
+							Attributes: details.Attributes,
+							Extend:     details.Extend,
+						},
+					)
 				case "message":
 					read(0, &words)
 					read(1, &details)
@@ -250,7 +268,11 @@ func TestReport_CarriesTheStackOfWhereItWentWrong(t *testing.T) {
 	for _, e := range s.got() {
 		stacks = append(stacks, fmt.Sprint(e["exceptions"].([]any)[0].(map[string]any)["stack"]))
 	}
-	if len(stacks) != 2 || !strings.Contains(stacks[0], "client.readTide(...)") || !strings.HasPrefix(strings.SplitN(stacks[1], "\n", 3)[1], "firethorn.example/client.TestReport_CarriesTheStack") {
+	if len(stacks) != 2 || !strings.Contains(stacks[0], "client.readTide(...)") ||
+		!strings.HasPrefix(
+			strings.SplitN(stacks[1], "\n", 3)[1],
+			"firethorn.example/client.TestReport_CarriesTheStack",
+		) {
 		t.Errorf("%s", strings.Join(stacks, "\n\n"))
 	}
 }
@@ -273,7 +295,10 @@ func TestFlows_AreKeptApart(t *testing.T) {
 		wg.Add(1)
 		go func() {
 			defer wg.Done()
-			h.ServeHTTP(httptest.NewRecorder(), httptest.NewRequest("GET", fmt.Sprintf("/berth-%c?token=s3cret", 'a'+i), nil))
+			h.ServeHTTP(
+				httptest.NewRecorder(),
+				httptest.NewRequest("GET", fmt.Sprintf("/berth-%c?token=s3cret", 'a'+i), nil),
+			)
 		}()
 	}
 	wg.Wait()
@@ -300,10 +325,12 @@ func TestFlows_AreKeptApart(t *testing.T) {
 			continue
 		}
 		crumbs := e["breadcrumbs"].([]any)
-		if a["user.id"] != a["url.path"] || len(crumbs) != 1 || crumbs[0].(map[string]any)["message"] != fmt.Sprint("at ", a["url.path"]) {
+		if a["user.id"] != a["url.path"] || len(crumbs) != 1 ||
+			crumbs[0].(map[string]any)["message"] != fmt.Sprint("at ", a["url.path"]) {
 			t.Errorf("%v of %v after %v", x["message"], a["user.id"], crumbs)
 		}
-		if a["url.path"] == "/panic" && (e["handled"] != false || !strings.Contains(fmt.Sprint(x["stack"]), "TestFlows_AreKeptApart") || strings.Contains(fmt.Sprint(x["stack"]), "debug.Stack")) {
+		if a["url.path"] == "/panic" &&
+			(e["handled"] != false || !strings.Contains(fmt.Sprint(x["stack"]), "TestFlows_AreKeptApart") || strings.Contains(fmt.Sprint(x["stack"]), "debug.Stack")) {
 			t.Errorf("%v\n%s", e["handled"], x["stack"])
 		}
 	}
@@ -313,7 +340,9 @@ func TestLogHandler_ReportsErrorsAndLeavesTheRestAsBreadcrumbs(t *testing.T) {
 	s := newStandIn(t)
 	ctx := s.start(t, Options{})
 	var printed bytes.Buffer
-	log := slog.New(NewLogHandler(slog.NewTextHandler(&printed, nil), slog.LevelError)).With("ship", "Eider").WithGroup("crew")
+	log := slog.New(NewLogHandler(slog.NewTextHandler(&printed, nil), slog.LevelError)).
+		With("ship", "Eider").
+		WithGroup("crew")
 	log.InfoContext(ctx, "asked", "rank", "mate")
 	log.ErrorContext(ctx, "plan failed", "err", readTide(), slog.Group("watch", "name", "night"))
 	log.ErrorContext(ctx, "no more ships")
@@ -322,12 +351,36 @@ func TestLogHandler_ReportsErrorsAndLeavesTheRestAsBreadcrumbs(t *testing.T) {
 	if len(got) != 2 || strings.Count(printed.String(), "\n") != 3 {
 		t.Fatalf("%d events; printed %s", len(got), &printed)
 	}
-	holds(t, "error", map[string]any{"message": "plan failed", "severity": "error", "attributes": map[string]any{"ship": "Eider", "crew.watch.name": "night", "crew.err": "no tide"},
-		"breadcrumbs": []any{map[string]any{"kind": "log", "message": "asked", "severity": "info", "attributes": map[string]any{"crew.rank": "mate"}}}}, got[0])
-	if stack := fmt.Sprint(got[0]["exceptions"].([]any)[0].(map[string]any)["stack"]); !strings.Contains(stack, "readTide") {
+	holds(
+		t,
+		"error",
+		map[string]any{
+			"message":    "plan failed",
+			"severity":   "error",
+			"attributes": map[string]any{"ship": "Eider", "crew.watch.name": "night", "crew.err": "no tide"},
+			"breadcrumbs": []any{
+				map[string]any{
+					"kind":       "log",
+					"message":    "asked",
+					"severity":   "info",
+					"attributes": map[string]any{"crew.rank": "mate"},
+				},
+			},
+		},
+		got[0],
+	)
+	if stack := fmt.Sprint(got[0]["exceptions"].([]any)[0].(map[string]any)["stack"]); !strings.Contains(
+		stack,
+		"readTide",
+	) {
 		t.Error(stack)
 	}
-	holds(t, "message", map[string]any{"message": "no more ships", "attributes": map[string]any{"ship": "Eider"}}, got[1])
+	holds(
+		t,
+		"message",
+		map[string]any{"message": "no more ships", "attributes": map[string]any{"ship": "Eider"}},
+		got[1],
+	)
 }
 
 func TestClient_NeverPanicsIntoTheProgram(t *testing.T) {

@@ -14,7 +14,13 @@ import (
 
 // probe is the program that comes to grief.
 func probe(how string) {
-	o := Options{Server: os.Getenv("PROBE_SERVER"), Key: "in-key", Service: "probe", Release: os.Getenv("PROBE_RELEASE"), Dir: os.Getenv("PROBE_DIR")}
+	o := Options{
+		Server:  os.Getenv("PROBE_SERVER"),
+		Key:     "in-key",
+		Service: "probe",
+		Release: os.Getenv("PROBE_RELEASE"),
+		Dir:     os.Getenv("PROBE_DIR"),
+	}
 	stop := Start(o)
 	ctx := context.Background()
 	Note(ctx, "app", "before the end")
@@ -52,7 +58,13 @@ func probe(how string) {
 func runProbe(t *testing.T, how, server, dir, release string) *exec.Cmd {
 	t.Helper()
 	cmd := exec.Command(os.Args[0])
-	cmd.Env = append(os.Environ(), "FIRETHORN_PROBE="+how, "PROBE_SERVER="+server, "PROBE_DIR="+dir, "PROBE_RELEASE="+release)
+	cmd.Env = append(
+		os.Environ(),
+		"FIRETHORN_PROBE="+how,
+		"PROBE_SERVER="+server,
+		"PROBE_DIR="+dir,
+		"PROBE_RELEASE="+release,
+	)
 	if err := cmd.Start(); err != nil {
 		t.Fatal(err)
 	}
@@ -89,7 +101,9 @@ func TestCrash_IsToldByTheNextStart(t *testing.T) {
 			x := got[0]["exceptions"].([]any)[0].(map[string]any)
 			release := got[0]["resource"].(map[string]any)["service.version"]
 			crumbs := got[0]["breadcrumbs"].([]any)
-			if x["type"] != words[0] || !strings.Contains(fmt.Sprint(x["message"]), words[1]) || release != "1.0.0" || len(crumbs) != 1 || !strings.Contains(fmt.Sprint(x["stack"]), "client.probe") {
+			if x["type"] != words[0] || !strings.Contains(fmt.Sprint(x["message"]), words[1]) || release != "1.0.0" ||
+				len(crumbs) != 1 ||
+				!strings.Contains(fmt.Sprint(x["stack"]), "client.probe") {
 				t.Errorf("%v of %v after %v", x, release, crumbs)
 			}
 			worst := ""

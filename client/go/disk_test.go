@@ -69,7 +69,15 @@ func TestDisk_DeletesOnlyWhatItMade(t *testing.T) {
 		"events/0193a1f2-7c1e-7b3a-9d55-2f6f1f0a9e01.json.bak": "",
 	}
 	lay(t, dir, stay)
-	lay(t, dir, map[string]string{"runs/" + dead + "/run.json": mark(dead), "runs/" + dead + "/crash.txt": "", "runs/" + dead + "/plan.txt": "somebody's"})
+	lay(
+		t,
+		dir,
+		map[string]string{
+			"runs/" + dead + "/run.json":  mark(dead),
+			"runs/" + dead + "/crash.txt": "",
+			"runs/" + dead + "/plan.txt":  "somebody's",
+		},
+	)
 	lay(t, elsewhere, map[string]string{"run.json": mark(linked), "crash.txt": "", "crumbs.ring": ""})
 	if err := os.Symlink(elsewhere, filepath.Join(dir, "runs", linked)); err != nil {
 		t.Fatal(err)

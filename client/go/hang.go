@@ -112,35 +112,35 @@ func (h *hangs) unwatch(w *Watched) {
 
 // found reports work that gives no sign of life.
 func (h *hangs) found(w *Watched) {
-	if threads, ok := h.seen(w); ok {
+	if threads, wait := h.seen(w); !wait {
 		h.report(w, threads)
 	}
 }
 
-// seen is what is known of the goroutines now; ok is false when the work has
-// to wait for the next look.
-func (h *hangs) seen(w *Watched) (threads []Thread, ok bool) {
+// seen is what the last look says of the work. Where a new look is due, it
+// looks and reports at once, before anybody else does: the report with all
+// goroutines is to be the first. wait is true when there is nothing to report:
+// it was reported here, or it waits for the next look.
+func (h *hangs) seen(w *Watched) (threads []Thread, wait bool) {
 	sign, _ := w.lastSign()
 	h.looking.Lock()
 	defer h.looking.Unlock()
 	h.mu.Lock()
-	wait := time.Until(h.looked.Add(dumpEvery))
+	due := time.Until(h.looked.Add(dumpEvery))
 	stack, known := h.stacks[w]
 	known = known && sign.Before(h.looked)
-	if wait > 0 && !known {
+	if due > 0 && !known {
 		h.pending = append(h.pending, w)
 		if h.timer == nil {
-			h.timer = time.AfterFunc(wait, func() { quietly(h.later) })
+			h.timer = time.AfterFunc(due, func() { quietly(h.later) })
 		}
 	}
 	h.mu.Unlock()
-	switch {
-	case wait <= 0:
-		return h.look(w), true
-	case known:
-		return []Thread{{ID: w.goroutine, Blamed: true, Stack: stack}}, true
+	if due <= 0 {
+		h.report(w, h.look(w))
+		return nil, true
 	}
-	return nil, false
+	return []Thread{{ID: w.goroutine, Blamed: true, Stack: stack}}, !known
 }
 
 // later looks again, for everything that began to hang since the last look.

@@ -102,7 +102,10 @@ func TestWatch_AThousandHangsAreOneLook(t *testing.T) {
 		if e["threads"] != nil {
 			looks++
 		}
-		if stack := fmt.Sprint(e["exceptions"].([]any)[0].(map[string]any)["stack"]); !strings.Contains(stack, "AThousandHangs") {
+		if stack := fmt.Sprint(e["exceptions"].([]any)[0].(map[string]any)["stack"]); !strings.Contains(
+			stack,
+			"AThousandHangs",
+		) {
 			t.Errorf("a hang without the stack it hangs at: %s", stack)
 		}
 	}
@@ -127,7 +130,8 @@ func TestWatch_TheBlamedIsAmongAllGoroutines(t *testing.T) {
 	e := s.await(t, 1)[0]
 	threads := e["threads"].([]any)
 	x := e["exceptions"].([]any)[0].(map[string]any)
-	if threads[0].(map[string]any)["blamed"] != true || threads[0].(map[string]any)["thread.id"] != x["thread.id"] || !strings.Contains(fmt.Sprint(x["stack"]), "TheBlamedIsAmong") {
+	if threads[0].(map[string]any)["blamed"] != true || threads[0].(map[string]any)["thread.id"] != x["thread.id"] ||
+		!strings.Contains(fmt.Sprint(x["stack"]), "TheBlamedIsAmong") {
 		t.Errorf("of %d threads the first is %v; %v", len(threads), threads[0], x["stack"])
 	}
 }
@@ -169,7 +173,9 @@ func TestHandler_StreamsAreNoHangs(t *testing.T) {
 		},
 		"/hangs": func(http.ResponseWriter) { time.Sleep(quiet) },
 	}
-	host := httptest.NewServer(Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { paths[r.URL.Path](w) })))
+	host := httptest.NewServer(
+		Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { paths[r.URL.Path](w) })),
+	)
 	defer host.Close()
 	var all sync.WaitGroup
 	for path := range paths {

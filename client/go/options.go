@@ -29,10 +29,10 @@ type Options struct {
 	// other work.
 	Hangs time.Duration
 	// Dir is where events wait until they are stored, and where a crash leaves
-	// its traces for the next start. The default lies in the user's cache
-	// directory, by service. "-" keeps everything in memory. What the client
-	// makes there is readable by its own user alone. Where that is not possible
-	// nothing is kept on disk, and Warn says so once.
+	// its traces for the next start. "-" keeps everything in memory. The default
+	// of Start lies in the user's cache directory, by service and key; that of
+	// New is "-". What the client makes there is readable by its own user alone.
+	// Where that is not possible nothing is kept on disk, and Warn says so once.
 	Dir string
 	// Client sends. The default has a time limit of ten seconds.
 	Client *http.Client

@@ -47,7 +47,14 @@ type outbox struct {
 }
 
 func newOutbox(list string, room int, c *Client) *outbox {
-	return &outbox{list: list, room: room, c: c, dropped: map[string]int{}, wake: make(chan struct{}, 1), end: make(chan struct{})}
+	return &outbox{
+		list:    list,
+		room:    room,
+		c:       c,
+		dropped: map[string]int{},
+		wake:    make(chan struct{}, 1),
+		end:     make(chan struct{}),
+	}
 }
 
 // open begins to keep what waits in a directory, with what lies there already.

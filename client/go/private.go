@@ -1,6 +1,8 @@
 package firethorn
 
 import (
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -34,7 +36,9 @@ func placeOf(o Options) (string, error) {
 		}
 		return r
 	}, or(o.Service, filepath.Base(os.Args[0])))
-	return filepath.Join(cache, "firethorn", name), nil
+	// Another key is another project, whose events must not be sent to this one.
+	whose := sha256.Sum256([]byte(o.Server + "\n" + o.Key))
+	return filepath.Join(cache, "firethorn", name+"-"+hex.EncodeToString(whose[:4])), nil
 }
 
 // openPlace makes and opens the places below dir.

@@ -24,7 +24,15 @@ func claim(root *os.Root, name string, create bool) (*os.File, error) {
 		return nil, err
 	}
 	const sharingViolation = syscall.Errno(32)
-	h, err := syscall.CreateFile(wide, syscall.GENERIC_READ|syscall.GENERIC_WRITE, 0, nil, how, syscall.FILE_ATTRIBUTE_NORMAL, 0)
+	h, err := syscall.CreateFile(
+		wide,
+		syscall.GENERIC_READ|syscall.GENERIC_WRITE,
+		0,
+		nil,
+		how,
+		syscall.FILE_ATTRIBUTE_NORMAL,
+		0,
+	)
 	if errors.Is(err, sharingViolation) {
 		return nil, errClaimed
 	}

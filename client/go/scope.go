@@ -180,7 +180,11 @@ func (c *Client) With(ctx context.Context) context.Context {
 	}
 	from := c.scopeOf(ctx)
 	from.mu.Lock()
-	own := &scope{attributes: maps.Clone(from.attributes), crumbs: from.crumbs.last(maxInherited), session: from.session}
+	own := &scope{
+		attributes: maps.Clone(from.attributes),
+		crumbs:     from.crumbs.last(maxInherited),
+		session:    from.session,
+	}
 	from.mu.Unlock()
 	return context.WithValue(ctx, scopeKey{c}, own)
 }

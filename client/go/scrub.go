@@ -11,7 +11,9 @@ const mark = "[scrubbed]"
 // a plain search finds: a pattern that goes over a whole event of a megabyte
 // takes a second.
 var (
-	secretName  = regexp.MustCompile(`(?i)passw|passphrase|secret|token|cookie|authorization|credential|api.?key|private.?key|card.?n|iban`)
+	secretName = regexp.MustCompile(
+		`(?i)passw|passphrase|secret|token|cookie|authorization|credential|api.?key|private.?key|card.?n|iban`,
+	)
 	secretWord  = regexp.MustCompile(`(?i)(?:password|passwd|secret|token|api.?key)$`)
 	secretValue = regexp.MustCompile(`^[^\s"&\\]+`)
 	webToken    = regexp.MustCompile(`^eyJ[\w-]+\.[\w-]+\.[\w-]*`)

@@ -27,7 +27,12 @@ func (b *outbox) send(ctx context.Context, part []waiting, dropped map[string]in
 	}
 	ctx, cancel := context.WithTimeout(context.WithValue(ctx, ownRequest{}, true), maxAnswer)
 	defer cancel()
-	req, err := http.NewRequestWithContext(ctx, http.MethodPost, strings.TrimRight(b.c.o.Server, "/")+"/v1/"+b.list, body)
+	req, err := http.NewRequestWithContext(
+		ctx,
+		http.MethodPost,
+		strings.TrimRight(b.c.o.Server, "/")+"/v1/"+b.list,
+		body,
+	)
 	if err != nil {
 		b.c.warn("address", "nothing is reported: Options.Server is no address: "+err.Error())
 		return http.StatusServiceUnavailable, 0

@@ -118,7 +118,10 @@ func TestHandler_CountsTheRequestsOfAMinute(t *testing.T) {
 		}
 	}))
 	for i := range 1000 {
-		h.ServeHTTP(httptest.NewRecorder(), httptest.NewRequest("GET", []string{"/", "/", "/bad", "/odd"}[min(3, i%250)], nil))
+		h.ServeHTTP(
+			httptest.NewRecorder(),
+			httptest.NewRequest("GET", []string{"/", "/", "/bad", "/odd"}[min(3, i%250)], nil),
+		)
 	}
 	drained(t)
 	s.mu.Lock()
@@ -181,15 +184,27 @@ func TestNew_MakesAClientThatReportsByItself(t *testing.T) {
 	b.Message(ctx, "low water")
 	slog.New(b.NewLogHandler(slog.NewTextHandler(io.Discard, nil), slog.LevelError)).ErrorContext(ctx, "no more ships")
 	func() { defer a.Recover(ctx); panic("gate") }()
-	a.Handler(http.HandlerFunc(func(http.ResponseWriter, *http.Request) {})).ServeHTTP(httptest.NewRecorder(), httptest.NewRequest("GET", "/", nil))
+	a.Handler(http.HandlerFunc(func(http.ResponseWriter, *http.Request) {})).
+		ServeHTTP(httptest.NewRecorder(), httptest.NewRequest("GET", "/", nil))
 	a.Close()
 	b.Close()
 	if len(one.got()) != 2 || len(two.got()) != 2 || len(one.sessions) != 0 {
 		t.Fatalf("%d and %d events, %d sessions", len(one.got()), len(two.got()), len(one.sessions))
 	}
-	holds(t, "a", map[string]any{"attributes": map[string]any{"user.id": "p-1"}, "breadcrumbs": []any{map[string]any{"message": "asked"}}}, one.got()[0])
+	holds(
+		t,
+		"a",
+		map[string]any{
+			"attributes":  map[string]any{"user.id": "p-1"},
+			"breadcrumbs": []any{map[string]any{"message": "asked"}},
+		},
+		one.got()[0],
+	)
 	holds(t, "b", map[string]any{"message": "low water", "attributes": map[string]any{"user.id": "p-2"}}, two.got()[0])
-	if stack := fmt.Sprint(one.got()[0]["exceptions"].([]any)[0].(map[string]any)["stack"]); !strings.HasPrefix(strings.SplitN(stack, "\n", 3)[1], "firethorn.example/client.TestNew_MakesAClient") {
+	if stack := fmt.Sprint(one.got()[0]["exceptions"].([]any)[0].(map[string]any)["stack"]); !strings.HasPrefix(
+		strings.SplitN(stack, "\n", 3)[1],
+		"firethorn.example/client.TestNew_MakesAClient",
+	) {
 		t.Error(stack)
 	}
 }
@@ -231,7 +246,10 @@ func TestReport_TakesTheStackThatAnErrorCarries(t *testing.T) {
 	for _, e := range s.got() {
 		list := e["exceptions"].([]any)
 		for i := range 2 {
-			if stack := fmt.Sprint(list[i].(map[string]any)["stack"]); !strings.Contains(stack, "client.readLedger(...)\n\t") {
+			if stack := fmt.Sprint(list[i].(map[string]any)["stack"]); !strings.Contains(
+				stack,
+				"client.readLedger(...)\n\t",
+			) {
 				t.Errorf("%v of %v: %s", i, list[0].(map[string]any)["message"], stack)
 			}
 		}
@@ -259,7 +277,12 @@ func TestReport_CarriesTheTraceOfTheContext(t *testing.T) {
 	if len(got) != 4 {
 		t.Fatalf("%d events", len(got))
 	}
-	holds(t, "first", map[string]any{"trace_id": "0af7651916cd43dd8448eb211c80319c", "span_id": "b7ad6b7169203331"}, got[0])
+	holds(
+		t,
+		"first",
+		map[string]any{"trace_id": "0af7651916cd43dd8448eb211c80319c", "span_id": "b7ad6b7169203331"},
+		got[0],
+	)
 	for _, e := range got[1:] {
 		if e["trace_id"] != nil {
 			t.Errorf("%v", e["trace_id"])

@@ -56,7 +56,12 @@ func (h *logHandler) tell(ctx context.Context, c *Client, r slog.Record) {
 	case r.Level < h.level:
 		c.note(ctx, "log", r.Message, severityOf(r.Level), attributes)
 	case failed != nil:
-		c.report(ctx, failed, Details{Severity: severityOf(r.Level), Handled: True, Message: r.Message, Attributes: attributes}, 5)
+		c.report(
+			ctx,
+			failed,
+			Details{Severity: severityOf(r.Level), Handled: True, Message: r.Message, Attributes: attributes},
+			5,
+		)
 	default:
 		c.Message(ctx, r.Message, Details{Severity: severityOf(r.Level), Attributes: attributes})
 	}

@@ -25,7 +25,8 @@ func (w *statusWriter) WriteHeader(status int) {
 	if status >= 200 || status == http.StatusSwitchingProtocols { // the others announce the answer
 		w.status = status
 	}
-	if status == http.StatusSwitchingProtocols || strings.HasPrefix(w.Header().Get("Content-Type"), "text/event-stream") {
+	if status == http.StatusSwitchingProtocols ||
+		strings.HasPrefix(w.Header().Get("Content-Type"), "text/event-stream") {
 		w.streams()
 	}
 	w.ResponseWriter.WriteHeader(status)
@@ -158,7 +159,13 @@ func (w *statusWriter) like(under http.ResponseWriter) http.ResponseWriter {
 }
 
 // likeMost is like for three of the four methods or all, and for none.
-func (w *statusWriter) likeMost(f flusher, h hijacker, r readerFrom, pusher http.Pusher, has [4]bool) http.ResponseWriter {
+func (w *statusWriter) likeMost(
+	f flusher,
+	h hijacker,
+	r readerFrom,
+	pusher http.Pusher,
+	has [4]bool,
+) http.ResponseWriter {
 	switch has {
 	case [4]bool{true, true, true, false}: // HTTP/1.1 of net/http
 		return struct {

@@ -4,7 +4,8 @@ import { execFileSync } from 'node:child_process'
 import { cpSync, writeFileSync } from 'node:fs'
 import { build } from 'vite'
 
-for (const mode of ['browser', 'node', 'build', 'browser-cjs', 'node-cjs', 'build-cjs']) await build({ mode, logLevel: 'warn' })
+for (const mode of ['browser', 'node', 'build', 'browser-cjs', 'node-cjs', 'build-cjs'])
+  await build({ mode, logLevel: 'warn' })
 const tsc = '../../node_modules/typescript7/bin/tsc'
 const declarations = ['--noEmit', 'false', '--declaration', '--emitDeclarationOnly', '--outDir', 'dist/types']
 execFileSync(process.execPath, [tsc, '-p', '.', ...declarations], { stdio: 'inherit' })

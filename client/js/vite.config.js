@@ -13,7 +13,11 @@ const texts = {
     if (!id.startsWith('\0text:')) return undefined
     const entry = id.slice(6)
     this.addWatchFile(entry)
-    const [out] = await build({ configFile: false, logLevel: 'warn', build: { write: false, target: 'es2022', minify: true, lib: { entry, formats: ['iife'], name: 'firethornPart' } } })
+    const [out] = await build({
+      configFile: false,
+      logLevel: 'warn',
+      build: { write: false, target: 'es2022', minify: true, lib: { entry, formats: ['iife'], name: 'firethornPart' } },
+    })
     return `export default ${JSON.stringify(out.output[0].code)}`
   },
 }

@@ -17,17 +17,32 @@ export function start(options: Options): void {
     page.session = new Session()
     client.facts = facts
     client.begin(options, { 'app.installation.id': installation() }, sender(options), storage(options))
-    import('./rest.ts').then((m) => m.begin(options), () => client.cleanBy(scrubRoughly))
+    import('./rest.ts').then(
+      (m) => m.begin(options),
+      () => client.cleanBy(scrubRoughly),
+    )
     listen()
     if (!hasDocument) return
     // When the page has got what it needs, what is seldom needed.
     const after = options.hangs ?? 5000
-    if (after) setTimeout(() => void import('./hang-page.ts').then((m) => client.guard(() => m.watchHangs(after)), () => 0), 1000)
+    if (after)
+      setTimeout(
+        () =>
+          void import('./hang-page.ts').then(
+            (m) => client.guard(() => m.watchHangs(after)),
+            () => 0,
+          ),
+        1000,
+      )
   })
 }
 
 // Where there is no such thing, JSON leaves it out.
-const facts = () => ({ 'url.full': globalThis.location?.href, 'browser.window.width': globalThis.innerWidth, 'browser.window.height': globalThis.innerHeight })
+const facts = () => ({
+  'url.full': globalThis.location?.href,
+  'browser.window.width': globalThis.innerWidth,
+  'browser.window.height': globalThis.innerHeight,
+})
 
 export const { report, message, note, user, attributes, snapshot, drain } = functions(client)
 
@@ -37,7 +52,11 @@ function listen(): void {
     if (!(e instanceof ErrorEvent)) return
     // Without an error object (a script of another origin) the place is all there is.
     const [, name = 'Error', message] = /^(?:Uncaught )?(?:(\w*Error): )?(.*)/.exec(e.message)!
-    const thrown = e.error ?? { name, message, stack: `${e.message}\n    at ${e.filename || 'unknown'}:${e.lineno || 0}:${e.colno || 0}` }
+    const thrown = e.error ?? {
+      name,
+      message,
+      stack: `${e.message}\n    at ${e.filename}:${e.lineno || 0}:${e.colno || 0}`,
+    }
     client.report(thrown, { handled: false })
   })
   addEventListener('unhandledrejection', (e) => {
@@ -59,7 +78,8 @@ function leave(): void {
     client.tell(page.session, page.attributes)
   }
   let left = mostAtEnd
-  for (const box of [client.sessions, client.feedback, client.events]) left -= client.guard(() => box.handOver(left)) ?? 0
+  for (const box of [client.sessions, client.feedback, client.events])
+    left -= client.guard(() => box.handOver(left)) ?? 0
 }
 
 /** A random id of this installation, so that people are counted without knowing them. */

@@ -29,17 +29,29 @@ export interface Options {
   share?: number
   /** What a session is: a page's life in the browser; in Node the process, or each request that wrap handles. */
   sessions?: boolean | 'process' | 'request'
-  /** After how long without a turn (milliseconds) the page or event loop counts as hanging: 5000, unless said otherwise. */
+  /**
+   * After how long without a turn (milliseconds) the page or event loop counts as hanging: 5000, unless said
+   * otherwise.
+   */
   hangs?: number | false
   /** The page is served with Document-Policy: js-profiling, so that the whole stack of a hang is known. */
   hangStacks?: boolean
-  /** false: no worker watches the page. A Content-Security-Policy without worker-src blob: wants that; a page that never comes back is not reported then. */
+  /**
+   * false: no worker watches the page. A Content-Security-Policy without worker-src blob: wants that; a page
+   * that never comes back is not reported then.
+   */
   hangWorker?: boolean
   /** Says on the console what the client does. A wrong key or a refused origin is said in any case, once. */
   debug?: boolean
-  /** Node: the directory where events wait for the next start; false keeps nothing on disk. By default it lies in the user's cache directory. */
+  /**
+   * Node: the directory where events wait for the next start; false keeps nothing on disk. By default it lies in
+   * the user's cache directory.
+   */
   dir?: string | false
-  /** Node: how long (milliseconds) the end of a process may wait until its last events are stored: 1000, unless said otherwise. */
+  /**
+   * Node: how long (milliseconds) the end of a process may wait until its last events are stored: 1000, unless
+   * said otherwise.
+   */
   exitWait?: number
 }
 
@@ -94,11 +106,23 @@ export class Client {
 
   begin(options: Options, resource: Attributes, send: Send, keeper?: Keeper): void {
     const all: Attributes = { 'telemetry.sdk.name': 'firethorn', 'telemetry.sdk.version': '0.1.0', ...resource }
-    const own = { 'service.name': options.service, 'service.version': options.release, 'deployment.environment.name': options.environment }
+    const own = {
+      'service.name': options.service,
+      'service.version': options.release,
+      'deployment.environment.name': options.environment,
+    }
     for (const [k, v] of Object.entries(own)) if (v) all[k] = v
     this.resource = all
     const quiet: Send = (path, body, last) => this.unheard(() => send(path, body, last))
-    const box = (list: keyof typeof rooms) => new Outbox(list, rooms[list], quiet, () => all, (status, n) => this.answered?.(list, status, n), keeper)
+    const box = (list: keyof typeof rooms) =>
+      new Outbox(
+        list,
+        rooms[list],
+        quiet,
+        () => all,
+        (status, n) => this.answered?.(list, status, n),
+        keeper,
+      )
     this.events = box('events')
     this.sessions = box('sessions')
     this.feedback = box('feedback')
@@ -140,7 +164,11 @@ export class Client {
   }
 
   message(words: string, details: Details = {}): string | undefined {
-    return this.guard(() => (this.options ? this.take(text(words), () => ({ ...this.event(details, 'info'), message: text(words) })) : undefined))
+    return this.guard(() =>
+      this.options
+        ? this.take(text(words), () => ({ ...this.event(details, 'info'), message: text(words) }))
+        : undefined,
+    )
   }
 
   /** Adds what a thrown value says; one that comes early is read again once that part is loaded. */
@@ -155,7 +183,9 @@ export class Client {
       const e = error as Error
       const known = isError(error)
       const words = known ? `${e.name} ${e.message}` : this.describe(error).exceptions[0]!.message!
-      const stack = known ? String(e.stack).slice(0, 600).replace(String(e.message), '').split('\n').slice(0, 3).join() : ''
+      const stack = known
+        ? String(e.stack).slice(0, 600).replace(String(e.message), '').split('\n').slice(0, 3).join()
+        : ''
       return words.slice(0, 200).replace(/\d+/g, '0') + stack
     } catch {
       return 'unreadable'
@@ -180,7 +210,13 @@ export class Client {
       message: d.message,
       grouping: d.grouping,
       state: this.state(),
-      attributes: sendable({ 'session.id': scope.session?.id, ...this.options?.attributes, ...this.facts(), ...scope.attributes, ...d.attributes }),
+      attributes: sendable({
+        'session.id': scope.session?.id,
+        ...this.options?.attributes,
+        ...this.facts(),
+        ...scope.attributes,
+        ...d.attributes,
+      }),
       breadcrumbs: scope.breadcrumbs.slice(),
     }
   }
@@ -207,7 +243,10 @@ export class Client {
     } catch (why) {
       // What surrounds it might be what edit would have hidden: what happened leaves alone.
       const { state: _, attributes: _a, ...rest } = e
-      return this.scrub!({ ...rest, breadcrumbs: [], attributes: { 'firethorn.edit_failed': text(why) } }, scrub || undefined)
+      return this.scrub!(
+        { ...rest, breadcrumbs: [], attributes: { 'firethorn.edit_failed': text(why) } },
+        scrub || undefined,
+      )
     }
   }
 
@@ -235,7 +274,13 @@ export class Client {
   note(kind: string, message: string, attributes?: Attributes, severity?: Severity): void {
     this.guard(() => {
       const list = this.scope().breadcrumbs
-      list.push({ time: new Date().toISOString(), kind, message: text(message).slice(0, 500), severity, attributes: attributes && sendable(attributes) })
+      list.push({
+        time: new Date().toISOString(),
+        kind,
+        message: text(message).slice(0, 500),
+        severity,
+        attributes: attributes && sendable(attributes),
+      })
       if (list.length > mostBreadcrumbs) list.shift()
       this.noted?.()
     })
@@ -280,7 +325,10 @@ export class Client {
     this.release()
     const boxes = this.boxes()
     let timer: ReturnType<typeof setTimeout> | undefined
-    await Promise.race([Promise.all(boxes.map((b) => b.flush())), new Promise((done) => (timer = setTimeout(done, timeout)))])
+    await Promise.race([
+      Promise.all(boxes.map((b) => b.flush())),
+      new Promise((done) => (timer = setTimeout(done, timeout))),
+    ])
     clearTimeout(timer)
     return boxes.every((b) => b.waiting.length === 0)
   }

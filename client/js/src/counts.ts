@@ -4,7 +4,10 @@ import type { Outcome } from './session.ts'
 
 const minute = 60_000
 
-/** So many requests that went wrong are told of one by one in a minute, so that their events show the session they belong to. */
+/**
+ * So many requests that went wrong are told of one by one in a minute, so that their events show the session
+ * they belong to.
+ */
 export const maxAlone = 50
 
 /**
@@ -56,7 +59,13 @@ export class Counts {
     clearTimeout(this.timer)
     this.timer = undefined
     if (!this.durations.size) return
-    const message = { id: this.id, sequence: this.sequence++, minute: new Date(this.at).toISOString(), counts: this.counts, duration_ms: { p50: this.quantile(0.5), p95: this.quantile(0.95) } }
+    const message = {
+      id: this.id,
+      sequence: this.sequence++,
+      minute: new Date(this.at).toISOString(),
+      counts: this.counts,
+      duration_ms: { p50: this.quantile(0.5), p95: this.quantile(0.95) },
+    }
     this.counts = {}
     this.durations = new Map()
     this.box().put(message, undefined, 100, newID())
@@ -64,7 +73,8 @@ export class Counts {
 
   private quantile(q: number): number {
     let left = Math.ceil(q * [...this.durations.values()].reduce((a, b) => a + b, 0))
-    for (const [bucket, n] of [...this.durations].sort((a, b) => a[0] - b[0])) if ((left -= n) <= 0) return Math.round(1.1 ** (bucket + 0.5))
+    for (const [bucket, n] of [...this.durations].sort((a, b) => a[0] - b[0]))
+      if ((left -= n) <= 0) return Math.round(1.1 ** (bucket + 0.5))
     return 0
   }
 }

@@ -24,18 +24,23 @@ function pages(): void {
     at = location.href
   }
   for (const name of ['pushState', 'replaceState'] as const) {
-    patch(history, name, (plain) =>
-      function (this: History, ...args: Parameters<History['pushState']>) {
-        plain.apply(this, args)
-        moved()
-      })
+    patch(
+      history,
+      name,
+      (plain) =>
+        function (this: History, ...args: Parameters<History['pushState']>) {
+          plain.apply(this, args)
+          moved()
+        },
+    )
   }
   addEventListener('popstate', moved)
   addEventListener('hashchange', moved)
 }
 
 /** What can be typed into; what lies in it, and what it lies in, is never read. */
-const typed = 'input,textarea,select,[contenteditable]:not([contenteditable="false" i]),[role~=textbox],[role~=searchbox],[role~=combobox],[role~=spinbutton]'
+const typed =
+  'input,textarea,select,[contenteditable]:not([contenteditable="false" i]),[role~=textbox],[role~=searchbox],[role~=combobox],[role~=spinbutton]'
 
 /** Names what was clicked by what a person sees, never by what they typed. */
 function describe(target: EventTarget | null): string {
@@ -48,31 +53,44 @@ function describe(target: EventTarget | null): string {
 }
 
 function clicks(): void {
-  document.addEventListener('click', (e) => client.note('input', 'click on ' + describe(e.target)), { capture: true, passive: true })
+  document.addEventListener('click', (e) => client.note('input', 'click on ' + describe(e.target)), {
+    capture: true,
+    passive: true,
+  })
 }
 
 function requests(own: string): void {
   watchFetch(client, own)
   if (typeof XMLHttpRequest === 'undefined') return
-  patch(XMLHttpRequest.prototype, 'open', (open) =>
-    function (this: XMLHttpRequest, ...args: unknown[]) {
-      client.guard(() => {
-        const began = performance.now()
-        const [method, url] = [String(args[0]).toUpperCase(), String(args[1])]
-        const ended = () => url.startsWith(own) || noteCall(client, method, url, began, this.status || 'failed')
-        this.addEventListener('loadend', ended, { once: true })
-      })
-      return (open as (...a: unknown[]) => void).apply(this, args)
-    } as typeof open)
+  patch(
+    XMLHttpRequest.prototype,
+    'open',
+    (open) =>
+      function (this: XMLHttpRequest, ...args: unknown[]) {
+        client.guard(() => {
+          const began = performance.now()
+          const [method, url] = [String(args[0]).toUpperCase(), String(args[1])]
+          const ended = () => url.startsWith(own) || noteCall(client, method, url, began, this.status || 'failed')
+          this.addEventListener('loadend', ended, { once: true })
+        })
+        return (open as (...a: unknown[]) => void).apply(this, args)
+      } as typeof open,
+  )
 }
 
 const trail = 'firethorn.trail'
 const mostTrail = 20
 
-/** Keeps the last breadcrumbs in the tab's store, so that they outlive a crash of the page and a way to the next one. */
+/**
+ * Keeps the last breadcrumbs in the tab's store, so that they outlive a crash of the page and a way to the next
+ * one.
+ */
 export function keepTrail(): void {
   try {
-    const before = JSON.parse(sessionStorage.getItem(trail) ?? 'null') as { list: typeof page.breadcrumbs; ended: boolean } | null
+    const before = JSON.parse(sessionStorage.getItem(trail) ?? 'null') as {
+      list: typeof page.breadcrumbs
+      ended: boolean
+    } | null
     if (before) {
       page.breadcrumbs.unshift(...before.list)
       if (!before.ended) client.note('page', 'the page before ended without a word: a crash, or a kill')
@@ -84,7 +102,15 @@ export function keepTrail(): void {
   const write = (ended: boolean) => {
     try {
       const list = page.breadcrumbs.slice(-mostTrail)
-      sessionStorage.setItem(trail, JSON.stringify({ list: client.scrub ? client.scrub({ id: '', time: '', severity: 'info', attributes: {}, breadcrumbs: list }).breadcrumbs : [], ended }))
+      sessionStorage.setItem(
+        trail,
+        JSON.stringify({
+          list: client.scrub
+            ? client.scrub({ id: '', time: '', severity: 'info', attributes: {}, breadcrumbs: list }).breadcrumbs
+            : [],
+          ended,
+        }),
+      )
     } catch {
       // full, or forbidden since
     }

@@ -26,13 +26,18 @@ export function debugIds(): DebugIdsPlugin {
       for (const [name, chunk] of Object.entries(bundle)) {
         if (chunk.type !== 'chunk' || chunk.code === undefined) continue
         const map = bundle[`${name}.map`]
-        const h = createHash('sha256').update(chunk.code).update('\0').update(map?.type === 'asset' ? String(map.source) : '').digest('hex')
+        const h = createHash('sha256')
+          .update(chunk.code)
+          .update('\0')
+          .update(map?.type === 'asset' ? String(map.source) : '')
+          .digest('hex')
         const id = `${h.slice(0, 8)}-${h.slice(8, 12)}-4${h.slice(13, 16)}-a${h.slice(17, 20)}-${h.slice(20, 32)}`
         const table = "(globalThis[Symbol.for('firethorn.debugIds')]??={})[new Error().stack]"
         const link = /\n\/\/# sourceMappingURL=\S+\s*$/.exec(chunk.code)?.[0] ?? ''
         const code = link ? chunk.code.slice(0, -link.length) : chunk.code
         chunk.code = `${code.replace(/\n*$/, '')}\n;${table}=${JSON.stringify(id)};\n//# debugId=${id}${link}\n`
-        if (map?.type === 'asset') map.source = JSON.stringify({ ...(JSON.parse(String(map.source)) as object), debugId: id })
+        if (map?.type === 'asset')
+          map.source = JSON.stringify({ ...(JSON.parse(String(map.source)) as object), debugId: id })
       }
     },
   }

@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto'
 import fs from 'node:fs'
 import os from 'node:os'
 import { join } from 'node:path'
@@ -14,9 +15,17 @@ const file = /^[0-9a-f]{8}(?:-[0-9a-f]{4}){3}-[0-9a-f]{12}\.json$/
 /** Where the messages of a service wait, by the options. */
 function placeOf(o: Options): string {
   if (typeof o.dir === 'string') return o.dir
-  const cache = process.env.XDG_CACHE_HOME || (process.platform === 'win32' ? process.env.LOCALAPPDATA : process.platform === 'darwin' ? join(os.homedir(), 'Library', 'Caches') : join(os.homedir(), '.cache'))
+  const cache =
+    process.env.XDG_CACHE_HOME ||
+    (process.platform === 'win32'
+      ? process.env.LOCALAPPDATA
+      : process.platform === 'darwin'
+        ? join(os.homedir(), 'Library', 'Caches')
+        : join(os.homedir(), '.cache'))
   if (!cache) throw new Error('there is no cache directory of this user')
-  return join(cache, 'firethorn', (o.service ?? 'node').replace(/[/\\.\x00-\x1f]/g, '-'))
+  // Another key is another project, whose events must not be sent to this one.
+  const whose = createHash('sha256').update(`${o.server}\n${o.key}`).digest('hex').slice(0, 8)
+  return join(cache, 'firethorn', `${(o.service ?? 'node').replace(/[/\\.\x00-\x1f]/g, '-')}-${whose}`)
 }
 
 /** Says what is wrong with a directory that is to be this user's alone. */
@@ -43,7 +52,10 @@ function openPrivate(dir: string): string {
  */
 export function disk(o: Options): Keeper {
   const base = placeOf(o)
-  const at = Object.fromEntries(['events', 'sessions'].map((list) => [list, openPrivate(join(base, list))])) as Record<string, string | undefined>
+  const at = Object.fromEntries(['events', 'sessions'].map((list) => [list, openPrivate(join(base, list))])) as Record<
+    string,
+    string | undefined
+  >
   fs.accessSync(at.events!, fs.constants.W_OK)
   return {
     late: true,
@@ -51,7 +63,10 @@ export function disk(o: Options): Keeper {
       const dir = at[list]
       if (!dir) return []
       const out: [string, string][] = []
-      for (const name of fs.readdirSync(dir).filter((f) => file.test(f)).sort()) {
+      for (const name of fs
+        .readdirSync(dir)
+        .filter((f) => file.test(f))
+        .sort()) {
         const text = readOwn(join(dir, name))
         if (text !== undefined) out.push([name.slice(0, -5), text])
       }
@@ -61,7 +76,10 @@ export function disk(o: Options): Keeper {
       const dir = at[list]
       if (!dir || !file.test(`${id}.json`)) throw new Error('no place for it')
       const names = fs.readdirSync(dir).filter((f) => file.test(f))
-      const size = names.reduce((sum, f) => sum + (fs.lstatSync(join(dir, f), { throwIfNoEntry: false })?.size ?? 0), Buffer.byteLength(text))
+      const size = names.reduce(
+        (sum, f) => sum + (fs.lstatSync(join(dir, f), { throwIfNoEntry: false })?.size ?? 0),
+        Buffer.byteLength(text),
+      )
       if (names.length >= maxFiles || size > maxBytes) throw new Error('full')
       // Whole or not at all: written beside, then named; an existing name is never followed.
       const part = join(dir, `${id}.${process.pid}.part`)

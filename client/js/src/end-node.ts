@@ -7,22 +7,37 @@ import { sendStandingStill } from './exit-node.ts'
 /** How long a process that ends by itself waits for the service (milliseconds). */
 const maxDrain = 2000
 
+/** Ends requests that are under way; later ones go on as before. */
+export class Stop {
+  private controller = new AbortController()
+
+  get signal(): AbortSignal {
+    return this.controller.signal
+  }
+
+  abort(): void {
+    this.controller.abort()
+    this.controller = new AbortController()
+  }
+}
+
 /**
  * Reports what nothing caught and sends what waits before the process ends. It
  * only looks on: which handlers of the application run, what is printed and
  * how the process ends stay as they are without it.
  */
-export function observe(client: Client, whole: Scope, counts: Counts, stop: AbortController): void {
+export function observe(client: Client, whole: Scope, counts: Counts, stop: Stop): void {
   const end = new End(client, whole, counts, stop)
   process.on('uncaughtExceptionMonitor', (error: unknown) => quiet(() => end.uncaught(error)))
   seeRejections((reason) => quiet(() => end.rejected(reason)))
-  process.once('beforeExit', () => void end.drain('clean'))
+  process.once('beforeExit', () => void end.drain())
   process.on('exit', () => quiet(() => end.exit()))
   if (!isMainThread) return // a worker thread is sent no signals
   for (const signal of ['SIGTERM', 'SIGINT', 'SIGHUP'] as const) {
     process.once(signal, () => {
-      void end.drain('clean').then(() => {
-        if (process.listenerCount(signal) > 0) return // the application has a handler: it decides
+      // The application has a handler: it decides, and may go on.
+      if (process.listenerCount(signal) > 0) return void client.drain(maxDrain)
+      void end.drain().then(() => {
         quiet(() => end.keep())
         process.kill(process.pid, signal) // as it would have ended
       })
@@ -47,9 +62,9 @@ class End {
   private readonly client: Client
   private readonly whole: Scope
   private readonly counts: Counts
-  private readonly stop: AbortController
+  private readonly stop: Stop
 
-  constructor(client: Client, whole: Scope, counts: Counts, stop: AbortController) {
+  constructor(client: Client, whole: Scope, counts: Counts, stop: Stop) {
     this.client = client
     this.whole = whole
     this.counts = counts
@@ -73,23 +88,23 @@ class End {
   }
 
   private tell(outcome: 'clean' | 'crashed'): void {
-    if (this.told) return
+    if (this.told && outcome === 'clean') return
     this.told = true
     this.whole.session?.raise(outcome)
     this.client.tell(this.whole.session, this.whole.attributes)
   }
 
   /** Writes all that waits to disk. */
-  keep(): boolean {
+  keep(): void {
     this.counts.flush()
     this.client.release()
-    return [this.client.events, this.client.sessions].map((b) => b.waiting.map((w) => b.keep(w))).flat().every(Boolean)
+    for (const b of [this.client.events, this.client.sessions]) for (const w of b.waiting) b.keep(w)
   }
 
   /** Sends what waits: once, and not for long. */
-  async drain(outcome: 'clean'): Promise<void> {
+  async drain(): Promise<void> {
     quiet(() => {
-      this.tell(outcome)
+      this.tell('clean')
       this.counts.flush()
     })
     if (!waits(this.client)) return
@@ -102,9 +117,10 @@ class End {
   exit(): void {
     if (!this.fatal) this.tell('clean')
     if (!waits(this.client)) return
-    const kept = this.keep()
-    // The end of a session alone is not worth a wait when the next start tells of it.
-    if (!kept || this.client.events.waiting.length) sendStandingStill(this.client, this.client.options!.exitWait ?? 1000)
+    this.keep()
+    // The end of a session alone is not worth a wait.
+    if (this.fatal || this.client.events.waiting.length)
+      sendStandingStill(this.client, this.client.options!.exitWait ?? 1000)
   }
 }
 

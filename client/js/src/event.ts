@@ -65,7 +65,9 @@ export interface Described {
 
 /** A thrown value alone: until the part is loaded that reads all it carries (thrown.ts). */
 export const describeRoughly = (v: unknown): Described => ({
-  exceptions: [isError(v) ? { type: v.name, message: v.message, stack: v.stack! } : { thrown: typeof v, message: text(v) }],
+  exceptions: [
+    isError(v) ? { type: v.name, message: v.message, stack: v.stack! } : { thrown: typeof v, message: text(v) },
+  ],
 })
 
 export function isError(v: unknown): v is Error {
@@ -77,7 +79,13 @@ export function isError(v: unknown): v is Error {
 }
 
 function looksLikeError(v: unknown): v is Error {
-  return v instanceof Error || (typeof v === 'object' && v !== null && typeof (v as Error).stack === 'string' && typeof (v as Error).message === 'string')
+  return (
+    v instanceof Error ||
+    (typeof v === 'object' &&
+      v !== null &&
+      typeof (v as Error).stack === 'string' &&
+      typeof (v as Error).message === 'string')
+  )
 }
 
 /** Any value as a text of bounded length. */

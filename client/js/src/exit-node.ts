@@ -19,7 +19,13 @@ export function sendStandingStill(client: Client, ms: number): void {
   const parts = boxes.map((b) => b.waiting.slice(0, maxParting))
   const bodies = boxes.map((b, i) => [b.list, b.body(parts[i]!.map((w) => w.text))])
   const url = endpoint(o, '').replace(/\/$/, '')
-  const worker = new Worker(thread, { eval: true, workerData: { shared: state.buffer, url, key: o.key, bodies }, execArgv: [], env: {}, stdin: false })
+  const worker = new Worker(thread, {
+    eval: true,
+    workerData: { shared: state.buffer, url, key: o.key, bodies },
+    execArgv: [],
+    env: {},
+    stdin: false,
+  })
   worker.on('error', () => undefined) // what was to be sent is on disk, if there is one
   worker.unref()
   Atomics.wait(state, 0, 0, ms)

@@ -23,7 +23,16 @@ export interface Labels {
   thanks: string
 }
 
-const english: Labels = { title: 'Something went wrong', question: 'What were you trying to do?', name: 'Your name', email: 'Your email address', optional: 'optional', send: 'Send', cancel: 'Cancel', thanks: 'Thank you. This helps us to mend it.' }
+const english: Labels = {
+  title: 'Something went wrong',
+  question: 'What were you trying to do?',
+  name: 'Your name',
+  email: 'Your email address',
+  optional: 'optional',
+  send: 'Send',
+  cancel: 'Cancel',
+  thanks: 'Thank you. This helps us to mend it.',
+}
 
 /** Sends what a person said, from a form of the application's own. */
 export function feedback(words: Words): void {
@@ -32,7 +41,15 @@ export function feedback(words: Words): void {
     const { text, name, email } = words
     const event = words.event ?? client.last
     const user = Object.fromEntries(Object.entries(page.attributes).filter(([k]) => k.startsWith('user.')))
-    client.feedback.put({ id: newID(), time: new Date().toISOString(), text, ...(event ? { event } : {}), ...(name ? { 'user.name': name } : {}), ...(email ? { 'user.email': email } : {}), attributes: user })
+    client.feedback.put({
+      id: newID(),
+      time: new Date().toISOString(),
+      text,
+      ...(event ? { event } : {}),
+      ...(name ? { 'user.name': name } : {}),
+      ...(email ? { 'user.email': email } : {}),
+      attributes: user,
+    })
   })
 }
 
@@ -45,12 +62,18 @@ div{display:flex;gap:.75rem;justify-content:flex-end;margin-top:1rem}button{font
  * reader reach; the contact is optional. Resolves to whether something was
  * said. The words can be the application's own.
  */
-export function askForFeedback(options: { event?: string; labels?: Partial<Labels>; name?: string; email?: string } = {}): Promise<boolean> {
+export function askForFeedback(
+  options: { event?: string; labels?: Partial<Labels>; name?: string; email?: string } = {},
+): Promise<boolean> {
   const l = { ...english, ...options.labels }
   const event = options.event ?? client.last
   const host = document.createElement('div')
   const root = host.attachShadow({ mode: 'open' })
-  const el = <K extends keyof HTMLElementTagNameMap>(tag: K, set: Partial<HTMLElementTagNameMap[K]> = {}, ...inside: (Node | string)[]): HTMLElementTagNameMap[K] => {
+  const el = <K extends keyof HTMLElementTagNameMap>(
+    tag: K,
+    set: Partial<HTMLElementTagNameMap[K]> = {},
+    ...inside: (Node | string)[]
+  ): HTMLElementTagNameMap[K] => {
     const e = Object.assign(document.createElement(tag), set)
     e.append(...inside)
     return e
@@ -58,10 +81,19 @@ export function askForFeedback(options: { event?: string; labels?: Partial<Label
   const text = el('textarea', { rows: 4, required: true, maxLength: 4000 })
   const name = el('input', { autocomplete: 'name', maxLength: 200, value: options.name ?? '' })
   const email = el('input', { type: 'email', autocomplete: 'email', maxLength: 200, value: options.email ?? '' })
-  const field = (label: string, input: Node, optional = true) => el('label', {}, label, ...(optional ? [' ', el('small', {}, `(${l.optional})`)] : []), input)
+  const field = (label: string, input: Node, optional = true) =>
+    el('label', {}, label, ...(optional ? [' ', el('small', {}, `(${l.optional})`)] : []), input)
   const title = el('h2', { id: 't' }, l.title)
   const cancel = el('button', { type: 'button' }, l.cancel)
-  const form = el('form', {}, title, field(l.question, text, false), field(l.name, name), field(l.email, email), el('div', {}, cancel, el('button', {}, l.send)))
+  const form = el(
+    'form',
+    {},
+    title,
+    field(l.question, text, false),
+    field(l.name, name),
+    field(l.email, email),
+    el('div', {}, cancel, el('button', {}, l.send)),
+  )
   const dialog = el('dialog', {}, form)
   dialog.setAttribute('aria-labelledby', 't')
   const sheet = new CSSStyleSheet() // no style element: a strict Content-Security-Policy stays

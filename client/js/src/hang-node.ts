@@ -23,13 +23,29 @@ export function watchHangs(client: Client, after: number): void {
   const o = client.options!
   if (isMainThread) {
     ;(globalThis as Record<symbol, unknown>)[hook] = (stack: string, time: string): string | undefined => {
-      const own = stack.split('\n').filter((l) => !l.includes('firethorn.hang')).join('\n')
+      const own = stack
+        .split('\n')
+        .filter((l) => !l.includes('firethorn.hang'))
+        .join('\n')
       client.scope().session?.raise('faulty')
       const e = hangEvent(client, message, own, time)
-      return e && JSON.stringify({ sent: new Date().toISOString(), resource: client.resource, events: [e] satisfies ReportedEvent[] })
+      return (
+        e &&
+        JSON.stringify({
+          sent: new Date().toISOString(),
+          resource: client.resource,
+          events: [e] satisfies ReportedEvent[],
+        })
+      )
     }
   }
-  const plan = { shared, after, url: endpoint(o, 'events'), key: o.key, ...(isMainThread ? {} : { body: leanHang(client, message) }) }
+  const plan = {
+    shared,
+    after,
+    url: endpoint(o, 'events'),
+    key: o.key,
+    ...(isMainThread ? {} : { body: leanHang(client, message) }),
+  }
   const worker = new Worker(thread, { eval: true, workerData: plan, execArgv: [], stdin: false })
   worker.unref()
   worker.on('error', () => undefined) // without it nothing is watched, and nothing else is lost

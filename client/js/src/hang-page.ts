@@ -10,7 +10,13 @@ const words = 'the main thread was blocked'
 const givenUp = 12_000
 
 interface LongFrame extends PerformanceEntry {
-  scripts: { duration: number; sourceURL: string; sourceFunctionName: string; sourceCharPosition: number; invoker: string }[]
+  scripts: {
+    duration: number
+    sourceURL: string
+    sourceFunctionName: string
+    sourceCharPosition: number
+    invoker: string
+  }[]
 }
 
 interface Sampled {
@@ -39,14 +45,28 @@ export function watchHangs(after: number): void {
     if (f.duration <= after / 2) return
     frames.push(f)
     frames.splice(0, frames.length - 5)
-    if (alone && f.duration > after) void tell(performance.timeOrigin + f.startTime, performance.timeOrigin + f.startTime + f.duration, samples, frames)
+    if (alone && f.duration > after)
+      void tell(
+        performance.timeOrigin + f.startTime,
+        performance.timeOrigin + f.startTime + f.duration,
+        samples,
+        frames,
+      )
   })
-  if (!alone) watchByWorker(after, (from, to) => void tell(from, to, samples, frames), () => (alone = true))
+  if (!alone)
+    watchByWorker(
+      after,
+      (from, to) => void tell(from, to, samples, frames),
+      () => (alone = true),
+    )
 }
 
 function longFrames(seen: (f: LongFrame) => void): void {
   try {
-    new PerformanceObserver((list) => (list.getEntries() as LongFrame[]).forEach(seen)).observe({ type: 'long-animation-frame', buffered: true })
+    new PerformanceObserver((list) => (list.getEntries() as LongFrame[]).forEach(seen)).observe({
+      type: 'long-animation-frame',
+      buffered: true,
+    })
   } catch {
     // not told by this browser
   }
@@ -67,7 +87,14 @@ function watchByWorker(after: number, back: (from: number, to: number) => void, 
     const now = `${location.href} ${JSON.stringify(sendable(page.attributes))}`
     if (now === known) return
     known = now
-    worker.postMessage({ plan: { after, givenUp: Math.max(givenUp, 2 * after), url: `${endpoint(o, 'events')}?key=${encodeURIComponent(o.key)}`, body: leanHang(client, words) } })
+    worker.postMessage({
+      plan: {
+        after,
+        givenUp: Math.max(givenUp, 2 * after),
+        url: `${endpoint(o, 'events')}?key=${encodeURIComponent(o.key)}`,
+        body: leanHang(client, words),
+      },
+    })
   }
   const timer = setInterval(beat, every)
   beat()
@@ -76,7 +103,8 @@ function watchByWorker(after: number, back: (from: number, to: number) => void, 
     e.preventDefault()
     clearInterval(timer)
     failed()
-    if (o.debug) console.debug('[firethorn] no worker watches the page: its Content-Security-Policy lacks worker-src blob:')
+    if (o.debug)
+      console.debug('[firethorn] no worker watches the page: its Content-Security-Policy lacks worker-src blob:')
   }
   worker.onmessage = ({ data }: MessageEvent<{ from: number; told: boolean }>) => {
     if (!data.told) back(data.from, Date.now())
@@ -99,7 +127,9 @@ type Samples = (from: number) => Promise<string | undefined>
 /** The stack that was seen most often during the hang, where the page's Document-Policy lets a page look at itself. */
 function sampling(after: number): Samples {
   // Without the policy a browser complains to the console: the application has to say.
-  const make = !client.options!.hangStacks ? undefined : (globalThis as { Profiler?: new (o: { sampleInterval: number; maxBufferSize: number }) => Sampler }).Profiler
+  const make = !client.options!.hangStacks
+    ? undefined
+    : (globalThis as { Profiler?: new (o: { sampleInterval: number; maxBufferSize: number }) => Sampler }).Profiler
   const begin = (): Sampler | undefined => {
     try {
       return make && new make({ sampleInterval: 50, maxBufferSize: Math.max(400, after / 10) })
@@ -110,20 +140,29 @@ function sampling(after: number): Samples {
   let now = begin()
   if (!now) return async () => undefined
   // A full buffer ends a sampler: the next one begins before.
-  const turn = setInterval(() => {
-    void now?.stop().catch(() => undefined)
-    now = begin()
-    if (!now) clearInterval(turn)
-  }, Math.max(15_000, after * 3))
+  const turn = setInterval(
+    () => {
+      void now?.stop().catch(() => undefined)
+      now = begin()
+      if (!now) clearInterval(turn)
+    },
+    Math.max(15_000, after * 3),
+  )
   return async (from) => {
     const trace = await now?.stop().catch(() => undefined)
     now = begin()
     if (!trace) return undefined
     const seen = new Map<number, number>()
-    for (const s of trace.samples) if (s.stackId !== undefined && s.timestamp >= from - performance.timeOrigin) seen.set(s.stackId, (seen.get(s.stackId) ?? 0) + 1)
+    for (const s of trace.samples)
+      if (s.stackId !== undefined && s.timestamp >= from - performance.timeOrigin)
+        seen.set(s.stackId, (seen.get(s.stackId) ?? 0) + 1)
     const [most] = [...seen].sort((a, b) => b[1] - a[1])
     let out = ''
-    for (let at = most && trace.stacks[most[0]]; at; at = at.parentId === undefined ? undefined : trace.stacks[at.parentId]) {
+    for (
+      let at = most && trace.stacks[most[0]];
+      at;
+      at = at.parentId === undefined ? undefined : trace.stacks[at.parentId]
+    ) {
       const f = trace.frames[at.frameId]!
       out += `\n    at ${f.name || '<anonymous>'} (${f.resourceId === undefined ? 'native' : trace.resources[f.resourceId]}${f.line ? `:${f.line}:${f.column ?? 1}` : ''})`
     }

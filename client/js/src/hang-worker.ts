@@ -38,7 +38,9 @@ setInterval(() => {
   if (last && now - last > plan.after) hung = last
   if (hung && !told && now - hung > plan.givenUp) {
     told = true
-    const body = plan.body.replace('"@time"', JSON.stringify(new Date(hung).toISOString())).replace('"@sent"', JSON.stringify(new Date().toISOString()))
+    const body = plan.body
+      .replace('"@time"', JSON.stringify(new Date(hung).toISOString()))
+      .replace('"@sent"', JSON.stringify(new Date().toISOString()))
     void fetch(plan.url, { method: 'POST', headers: { 'Content-Type': 'text/plain' }, credentials: 'omit', body })
   }
 }, 250)

@@ -4,7 +4,11 @@ import type { ReportedEvent } from './event.ts'
 
 /** The event of a hang, as it leaves. */
 export function hangEvent(c: Client, message: string, stack: string, time: string): ReportedEvent | undefined {
-  return c.finish({ ...c.event({}, 'error'), time, exceptions: [{ type: 'Hang', message, stack: `Hang: ${message}${stack}` }] })
+  return c.finish({
+    ...c.event({}, 'error'),
+    time,
+    exceptions: [{ type: 'Hang', message, stack: `Hang: ${message}${stack}` }],
+  })
 }
 
 /**
@@ -16,7 +20,11 @@ export function leanHang(c: Client, message: string): string {
   const { attributes, session } = c.scope()
   const around = c.options!.edit ? {} : { ...c.facts(), ...attributes }
   const e: ReportedEvent = {
-    id: newID(), time: '@time', severity: 'error', exceptions: [{ type: 'Hang', message }], breadcrumbs: [],
+    id: newID(),
+    time: '@time',
+    severity: 'error',
+    exceptions: [{ type: 'Hang', message }],
+    breadcrumbs: [],
     attributes: sendable({ ...around, ...(session ? { 'session.id': session.id } : {}) }),
   }
   const { scrub } = c.options!

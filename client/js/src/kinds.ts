@@ -77,7 +77,10 @@ export class Kinds<E extends { id: string; stands_for?: number }> {
     k.flood = false
   }
 
-  /** Sends what is held back: one of each kind, standing for all. What is no flood waits for the next of its share, or the end. */
+  /**
+   * Sends what is held back: one of each kind, standing for all. What is no flood waits for the next of its
+   * share, or the end.
+   */
   release(floods = false): void {
     clearTimeout(this.timer)
     this.timer = undefined

@@ -7,7 +7,7 @@ import { Counts } from './counts.ts'
 import { disk } from './disk.ts'
 import { newID } from './event.ts'
 import type { Attributes } from './event.ts'
-import { observe } from './end-node.ts'
+import { observe, Stop } from './end-node.ts'
 import { watchHangs } from './hang-node.ts'
 import { watchConsole, watchFetch } from './calls.ts'
 import { addSymbols } from './loaded.ts'
@@ -32,18 +32,25 @@ export function start(options: Options): void {
   client.guard(() => {
     if (client.options) return
     const plainFetch = globalThis.fetch
-    const stop = new AbortController()
+    const stop = new Stop()
     client.options = options
     const say = new Say(client)
     client.describe = describe
-    client.begin(options, processFacts(), async (path, body) => {
-      const res = await plainFetch(endpoint(options, path), {
-        method: 'POST', body, headers: { 'Content-Type': 'application/json', Authorization: `Bearer ${options.key}` },
-        signal: AbortSignal.any?.([stop.signal, AbortSignal.timeout(10_000)]) ?? stop.signal,
-      })
-      await res.arrayBuffer() // lets the connection be used again
-      return { status: res.status, ...retryAfter(res.headers) }
-    }, keeper(options, say))
+    client.begin(
+      options,
+      processFacts(),
+      async (path, body) => {
+        const res = await plainFetch(endpoint(options, path), {
+          method: 'POST',
+          body,
+          headers: { 'Content-Type': 'application/json', Authorization: `Bearer ${options.key}` },
+          signal: AbortSignal.any?.([stop.signal, AbortSignal.timeout(10_000)]) ?? stop.signal,
+        })
+        await res.arrayBuffer() // lets the connection be used again
+        return { status: res.status, ...retryAfter(res.headers) }
+      },
+      keeper(options, say),
+    )
     client.complete = addSymbols
     client.cleanBy(scrub)
     if (options.sessions !== false && options.sessions !== 'request') live()
@@ -70,7 +77,12 @@ function keeper(o: Options, say: Say): Keeper | undefined {
   try {
     return disk(o)
   } catch (why) {
-    say.warn('disk', `nothing is kept on disk, so what cannot be sent before the process ends is lost: ${why instanceof Error ? why.message : String(why)} (set options.dir to a directory of this application's own, or to false)`)
+    const reason = why instanceof Error ? why.message : String(why)
+    say.warn(
+      'disk',
+      `nothing is kept on disk, so what cannot be sent before the process ends is lost: ${reason} ` +
+        "(set options.dir to a directory of this application's own, or to false)",
+    )
     return undefined
   }
 }
@@ -100,7 +112,15 @@ export const wrap = wrapper(client, whole, flow, counts)
 
 function processFacts(): Attributes {
   return {
-    'telemetry.sdk.language': 'nodejs', 'process.runtime.name': 'nodejs', 'process.runtime.version': process.versions.node, 'process.pid': process.pid,
-    'host.name': os.hostname(), 'host.arch': os.arch(), 'os.type': os.platform(), 'os.name': os.type(), 'os.version': os.release(), 'service.instance.id': newID(),
+    'telemetry.sdk.language': 'nodejs',
+    'process.runtime.name': 'nodejs',
+    'process.runtime.version': process.versions.node,
+    'process.pid': process.pid,
+    'host.name': os.hostname(),
+    'host.arch': os.arch(),
+    'os.type': os.platform(),
+    'os.name': os.type(),
+    'os.version': os.release(),
+    'service.instance.id': newID(),
   }
 }

@@ -53,7 +53,14 @@ export class Outbox {
   private readonly answered: (status: number, n: number) => void
   private keeper: Keeper | undefined
 
-  constructor(list: string, room: number, send: Send, resource: () => Attributes, answered: (status: number, n: number) => void, keeper?: Keeper) {
+  constructor(
+    list: string,
+    room: number,
+    send: Send,
+    resource: () => Attributes,
+    answered: (status: number, n: number) => void,
+    keeper?: Keeper,
+  ) {
     this.list = list
     this.room = room
     this.send = send
@@ -61,7 +68,9 @@ export class Outbox {
     this.answered = answered
     this.keeper = keeper
     try {
-      this.waiting = (keeper?.load(list) ?? []).slice(0, room).map(([id, text]) => ({ id, text, kept: true, whole: true }))
+      this.waiting = (keeper?.load(list) ?? [])
+        .slice(0, room)
+        .map(([id, text]) => ({ id, text, kept: true, whole: true }))
     } catch {
       this.keeper = undefined // no store here: nothing is kept
     }
@@ -86,7 +95,11 @@ export class Outbox {
     if (w.kept) return true
     try {
       // Another page may send it, with another release: what it needs goes along.
-      this.keeper?.save(this.list, w.id, w.whole ? w.text : `${w.text.slice(0, -1)},"resource":${JSON.stringify(this.resource())}}`)
+      this.keeper?.save(
+        this.list,
+        w.id,
+        w.whole ? w.text : `${w.text.slice(0, -1)},"resource":${JSON.stringify(this.resource())}}`,
+      )
       return (w.kept = !!this.keeper)
     } catch {
       return false // The store is full or forbidden: memory has to do.
@@ -105,7 +118,11 @@ export class Outbox {
   }
 
   body(texts: string[]): string {
-    const head = JSON.stringify({ sent: new Date().toISOString(), resource: this.resource(), ...(Object.keys(this.dropped).length ? { dropped: this.dropped } : {}) })
+    const head = JSON.stringify({
+      sent: new Date().toISOString(),
+      resource: this.resource(),
+      ...(Object.keys(this.dropped).length ? { dropped: this.dropped } : {}),
+    })
     return `${head.slice(0, -1)},"${this.list}":[${texts.join()}]}`
   }
 
@@ -134,7 +151,12 @@ export class Outbox {
       // A 200 is not the service's: something between answers in its place.
       if (retryable.includes(status) || (status < 400 && status !== 202)) {
         this.failures++
-        this.later(Math.max((answer.retryAfter ?? 0) * 1000, Math.min(60_000, 500 * 2 ** this.failures) * (0.75 + Math.random() / 2)))
+        this.later(
+          Math.max(
+            (answer.retryAfter ?? 0) * 1000,
+            Math.min(60_000, 500 * 2 ** this.failures) * (0.75 + Math.random() / 2),
+          ),
+        )
         return
       }
       this.failures = 0
@@ -152,7 +174,8 @@ export class Outbox {
   taken(part: Waiting[]): void {
     // One that was replaced meanwhile is not what was sent.
     this.waiting = this.waiting.filter((w) => !part.includes(w))
-    for (const { id } of part) if (!this.waiting.some((w) => w.id === id)) this.keeper?.drop(this.list, id)
+    for (const { id, kept } of part)
+      if (kept && !this.waiting.some((w) => w.id === id)) this.keeper?.drop(this.list, id)
   }
 
   /**
@@ -176,7 +199,10 @@ export class Outbox {
     if (!part.length) return 0
     // A page that was only hidden comes back: what was not taken still waits.
     const back = () => part.forEach((w) => (w.handed = false))
-    this.send(this.list, this.body(texts), true).then(({ status }) => (status === 202 ? this.taken(part) : back()), back)
+    this.send(this.list, this.body(texts), true).then(
+      ({ status }) => (status === 202 ? this.taken(part) : back()),
+      back,
+    )
     return size
   }
 }

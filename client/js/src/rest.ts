@@ -52,5 +52,8 @@ function elsewhere(say: Say): void {
     })
   }
   const what = ErrorUtils ? 'rejections that nothing catches' : 'errors and rejections that nothing catches'
-  say.warn('runtime', `this runtime does not tell of ${what}: hand them to report(), and wait for drain() before the runtime stops`)
+  say.warn(
+    'runtime',
+    `this runtime does not tell of ${what}: hand them to report(), and wait for drain() before the runtime stops`,
+  )
 }

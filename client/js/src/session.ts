@@ -28,6 +28,13 @@ export class Session {
   /** What is told of it now. */
   message(attributes: Attributes): { id: string } & Attributes {
     const user = Object.fromEntries(Object.entries(attributes).filter(([k]) => k.startsWith('user.')))
-    return { id: this.id, sequence: this.sequence++, started: new Date(this.began).toISOString(), duration_ms: this.age, outcome: this.outcome, attributes: user }
+    return {
+      id: this.id,
+      sequence: this.sequence++,
+      started: new Date(this.began).toISOString(),
+      duration_ms: this.age,
+      outcome: this.outcome,
+      attributes: user,
+    }
   }
 }

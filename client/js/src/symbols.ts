@@ -19,7 +19,10 @@ export interface SymbolsOptions {
   servedAt?: string | undefined
   /** 'warn' (the default) lets a build pass whose maps were not pushed, and says so; 'fail' lets it fail. */
   onFailure?: 'fail' | 'warn' | undefined
-  /** false leaves the maps in the output. By default they are removed once they are pushed: they hold the source code. */
+  /**
+   * false leaves the maps in the output. By default they are removed once they are pushed: they hold the source
+   * code.
+   */
   removeMaps?: boolean | undefined
 }
 
@@ -43,7 +46,8 @@ interface Bundler {
  */
 export function symbols(options: SymbolsOptions): SymbolsPlugin {
   const { onFailure = 'warn' } = options
-  if (!['fail', 'warn'].includes(onFailure)) throw new Error(`firethorn: onFailure is 'fail' or 'warn', not ${JSON.stringify(onFailure)}`)
+  if (!['fail', 'warn'].includes(onFailure))
+    throw new Error(`firethorn: onFailure is 'fail' or 'warn', not ${JSON.stringify(onFailure)}`)
   return {
     ...debugIds(),
     name: 'firethorn-symbols',
@@ -64,11 +68,18 @@ export function symbols(options: SymbolsOptions): SymbolsPlugin {
 function complete(o: SymbolsOptions): Complete {
   const env = process.env
   const all = {
-    release: o.release, server: o.server ?? env.FIRETHORN_SERVER, project: o.project ?? env.FIRETHORN_PROJECT, token: o.token ?? env.FIRETHORN_TOKEN,
-    servedAt: o.servedAt ?? '', removeMaps: o.removeMaps ?? true,
+    release: o.release,
+    server: o.server ?? env.FIRETHORN_SERVER,
+    project: o.project ?? env.FIRETHORN_PROJECT,
+    token: o.token ?? env.FIRETHORN_TOKEN,
+    servedAt: o.servedAt ?? '',
+    removeMaps: o.removeMaps ?? true,
   }
   for (const name of ['release', 'server', 'project', 'token'] as const) {
-    if (!all[name]) throw new Error(`${name} is missing: give it to the plugin${name === 'release' ? '' : `, or set FIRETHORN_${name.toUpperCase()}`}`)
+    if (!all[name])
+      throw new Error(
+        `${name} is missing: give it to the plugin${name === 'release' ? '' : `, or set FIRETHORN_${name.toUpperCase()}`}`,
+      )
   }
   return all as Complete
 }
@@ -91,17 +102,26 @@ export async function push(options: SymbolsOptions, dir: string): Promise<string
     if (!map) continue
     const code = await readFile(path)
     const address = relative(dir, path).split(sep).join('/')
-    const file = { address: o.servedAt ? `${o.servedAt.replace(/\/$/, '')}/${address}` : address, bundle: hash(code), map: hash(map) }
+    const file = {
+      address: o.servedAt ? `${o.servedAt.replace(/\/$/, '')}/${address}` : address,
+      bundle: hash(code),
+      map: hash(map),
+    }
     const { debugId } = JSON.parse(String(map)) as { debugId?: string }
     files.push(debugId ? { ...file, debug_id: debugId } : file)
     contents.set(file.bundle, code).set(file.map, map)
   }
-  if (files.length === 0) throw new Error(`no bundle with a map lies below ${dir}: set build.sourcemap to 'hidden' or true`)
-  const missing = ((await (await call(o, `${base}/missing`, { hashes: [...contents.keys()] })).json()) as { hashes: string[] }).hashes
+  if (files.length === 0)
+    throw new Error(`no bundle with a map lies below ${dir}: set build.sourcemap to 'hidden' or true`)
+  const missing = (
+    (await (await call(o, `${base}/missing`, { hashes: [...contents.keys()] })).json()) as { hashes: string[] }
+  ).hashes
   const queue = [...missing]
-  await Promise.all(Array.from({ length: 4 }, async () => {
-    for (let h; (h = queue.shift()); ) await send(o, `${base}/content`, contents.get(h)!)
-  }))
+  await Promise.all(
+    Array.from({ length: 4 }, async () => {
+      for (let h; (h = queue.shift());) await send(o, `${base}/content`, contents.get(h)!)
+    }),
+  )
   const done = (await (await call(o, base, { release: o.release, files })).json()) as { broken: string[] }
   for (const b of done.broken) throw new Error(`the map ${b}`)
   if (o.removeMaps) for (const path of await bundles(dir)) await rm(`${path}.map`, { force: true })
@@ -112,11 +132,16 @@ const hash = (raw: Uint8Array) => createHash('sha256').update(raw).digest('hex')
 
 async function bundles(dir: string): Promise<string[]> {
   const all = await readdir(dir, { recursive: true, withFileTypes: true })
-  return all.filter((f) => f.isFile() && /\.[cm]?js$/.test(f.name)).map((f) => join(f.parentPath ?? f.path, f.name)).sort()
+  return all
+    .filter((f) => f.isFile() && /\.[cm]?js$/.test(f.name))
+    .map((f) => join(f.parentPath ?? f.path, f.name))
+    .sort()
 }
 
-const call = (o: Complete, url: string, body: unknown) => ask(o, url, JSON.stringify(body), { 'Content-Type': 'application/json' })
-const send = (o: Complete, url: string, raw: Uint8Array) => ask(o, url, new Uint8Array(gzipSync(raw)), { 'Content-Type': 'application/octet-stream', 'Content-Encoding': 'gzip' })
+const call = (o: Complete, url: string, body: unknown) =>
+  ask(o, url, JSON.stringify(body), { 'Content-Type': 'application/json' })
+const send = (o: Complete, url: string, raw: Uint8Array) =>
+  ask(o, url, new Uint8Array(gzipSync(raw)), { 'Content-Type': 'application/octet-stream', 'Content-Encoding': 'gzip' })
 
 /** An answer that trying again does not change. */
 class Refused extends Error {}
@@ -126,7 +151,12 @@ async function ask(o: Complete, url: string, body: BodyInit, headers: Record<str
   for (let tried = 1; ; tried++) {
     let words
     try {
-      const res = await fetch(url, { method: 'POST', body, headers: { ...headers, Authorization: `Bearer ${o.token}` }, signal: AbortSignal.timeout(60_000) })
+      const res = await fetch(url, {
+        method: 'POST',
+        body,
+        headers: { ...headers, Authorization: `Bearer ${o.token}` },
+        signal: AbortSignal.timeout(60_000),
+      })
       if (res.ok) return res
       const problem = (await res.json().catch(() => ({}))) as { detail?: string }
       words = problem.detail ?? `${url} answered ${res.status}`

@@ -17,7 +17,11 @@ export function describe(thrown: unknown): Described {
     exceptions.push(x)
     if (!isObject(value)) return
     const code = get(value, 'code')
-    if (attributes['error.code'] === undefined && (typeof code === 'string' ? code : typeof code === 'number' && !isDOMException(value))) attributes['error.code'] = code
+    if (
+      attributes['error.code'] === undefined &&
+      (typeof code === 'string' ? code : typeof code === 'number' && !isDOMException(value))
+    )
+      attributes['error.code'] = code
     // A SuppressedError: what went wrong while something else was being cleaned up.
     const suppressed = get(value, 'suppressed')
     const cause = get(value, 'cause') ?? (suppressed !== undefined ? get(value, 'error') : undefined)
@@ -56,7 +60,11 @@ const isDOMException = (v: object): boolean => isA(v, 'DOMException')
 function one(v: unknown): Exception {
   if (isError(v)) {
     const stack = get(v, 'stack')
-    return { type: text(get(v, 'name') || 'Error'), message: text(get(v, 'message')), ...(stack ? { stack: String(stack) } : {}) }
+    return {
+      type: text(get(v, 'name') || 'Error'),
+      message: text(get(v, 'message')),
+      ...(stack ? { stack: String(stack) } : {}),
+    }
   }
   if (isObject(v) && isDOMException(v)) return { type: text(get(v, 'name')), message: text(get(v, 'message')) }
   return { thrown: v === null ? 'null' : typeof v, message: brief(v) }
@@ -76,7 +84,8 @@ const maxShown = 20
 function said(v: unknown, depth: number): string {
   if (typeof v === 'string') return depth ? JSON.stringify(v.slice(0, 500)) : v
   if (!isObject(v)) return String(v)
-  if (isError(v) || isDOMException(v)) return [text(get(v, 'name') || 'Error'), text(get(v, 'message'))].filter(Boolean).join(': ')
+  if (isError(v) || isDOMException(v))
+    return [text(get(v, 'name') || 'Error'), text(get(v, 'message'))].filter(Boolean).join(': ')
   if (typeof v === 'function') return `function ${v.name || '(anonymous)'}`
   if (isA(v, 'Response')) return `Response ${get(v, 'status')} ${get(v, 'url')}`.trim()
   if (isA(v, 'Request')) return `Request ${get(v, 'method')} ${get(v, 'url')}`
@@ -85,7 +94,11 @@ function said(v: unknown, depth: number): string {
   if (v instanceof Date) return isNaN(+v) ? 'Invalid Date' : v.toISOString()
   if (v instanceof RegExp || v instanceof URL) return String(v)
   if (depth >= 3) return Array.isArray(v) ? '[…]' : '{…}'
-  if (Array.isArray(v)) return `[${v.slice(0, maxShown).map((x) => said(x, depth + 1)).join(',')}${v.length > maxShown ? ',…' : ''}]`
+  if (Array.isArray(v))
+    return `[${v
+      .slice(0, maxShown)
+      .map((x) => said(x, depth + 1))
+      .join(',')}${v.length > maxShown ? ',…' : ''}]`
   return plain(v, depth)
 }
 
@@ -103,7 +116,12 @@ function plain(v: object, depth: number): string {
 /** An event: its type, where it happened, and what it says itself. */
 function event(v: object): string {
   const target = get(v, 'target')
-  const at = target && isObject(target) ? (isA(target, 'Element') ? element(target) : (Object.getPrototypeOf(target)?.constructor?.name ?? '')) : ''
+  const at =
+    target && isObject(target)
+      ? isA(target, 'Element')
+        ? element(target)
+        : (Object.getPrototypeOf(target)?.constructor?.name ?? '')
+      : ''
   const more = ['message', 'reason'].map((k) => get(v, k)).filter((x) => x !== undefined && x !== '')
   return `${Object.getPrototypeOf(v)?.constructor?.name ?? 'Event'} "${get(v, 'type')}"${at ? ' of ' + at : ''}${more.length ? ': ' + more.map((x) => brief(x, 1)).join(' ') : ''}`
 }

@@ -9,7 +9,12 @@ export type Next = (error?: unknown) => void
 export type Handler = (req: IncomingMessage, res: ServerResponse, next?: Next) => unknown
 
 /** Makes wrap for a client; whole is the scope of the process. */
-export function wrapper(client: Client, whole: Scope, flow: AsyncLocalStorage<Scope>, counts: Counts): (handler: Handler) => Handler {
+export function wrapper(
+  client: Client,
+  whole: Scope,
+  flow: AsyncLocalStorage<Scope>,
+  counts: Counts,
+): (handler: Handler) => Handler {
   /** Tells how the session of a request ended: by itself where an event names it, else in the count of its minute. */
   const ended = (scope: Scope) => {
     const session = scope.session!
@@ -18,7 +23,11 @@ export function wrapper(client: Client, whole: Scope, flow: AsyncLocalStorage<Sc
     else counts.add(session.outcome, session.age)
   }
   const scopeOf = (req: IncomingMessage, res: ServerResponse): Scope => {
-    const scope: Scope = { attributes: { ...whole.attributes, ...client.guard(() => requestFacts(req)) }, breadcrumbs: whole.breadcrumbs.slice(-10), session: whole.session }
+    const scope: Scope = {
+      attributes: { ...whole.attributes, ...client.guard(() => requestFacts(req)) },
+      breadcrumbs: whole.breadcrumbs.slice(-10),
+      session: whole.session,
+    }
     if (client.options?.sessions === 'request') {
       scope.session = new Session()
       client.guard(() => res.once('close', () => client.guard(() => ended(scope))))
@@ -30,12 +39,17 @@ export function wrapper(client: Client, whole: Scope, flow: AsyncLocalStorage<Sc
     return flow.run(scope, () => {
       const failed = (error: unknown) => {
         if (scope.session !== whole.session) scope.session?.raise('crashed')
-        client.report(error, { handled: false, attributes: { 'http.response.status_code': res.statusCode >= 400 ? res.statusCode : 500 } })
+        client.report(error, {
+          handled: false,
+          attributes: { 'http.response.status_code': res.statusCode >= 400 ? res.statusCode : 500 },
+        })
       }
-      const passed: Next | undefined = next && ((error?: unknown) => {
-        if (error && error !== 'route' && error !== 'router') failed(error)
-        next(error)
-      })
+      const passed: Next | undefined =
+        next &&
+        ((error?: unknown) => {
+          if (error && error !== 'route' && error !== 'router') failed(error)
+          next(error)
+        })
       try {
         const out = handler(req, res, passed)
         if (out instanceof Promise) {
