@@ -43,6 +43,7 @@ type recorder struct {
 	mu                  sync.Mutex
 	app, release, doing string
 	lines               []line
+	seen                map[string]bool // ids of events
 }
 
 func (r *recorder) ServeHTTP(w http.ResponseWriter, req *http.Request) {
@@ -59,6 +60,14 @@ func (r *recorder) ServeHTTP(w http.ResponseWriter, req *http.Request) {
 	env.Resource = hostName.ReplaceAll(env.Resource, []byte(`"host.name":"gate-server-1"`))
 	r.mu.Lock()
 	for _, e := range env.Events {
+		// A page that goes may hand over what is on its way already: an id counts once.
+		var named struct {
+			ID string `json:"id"`
+		}
+		if json.Unmarshal(e, &named) == nil && r.seen[named.ID] {
+			continue
+		}
+		r.seen[named.ID] = true
 		r.lines = append(r.lines, line{r.app, r.release, r.doing, env.Resource, e})
 	}
 	r.mu.Unlock()
@@ -97,7 +106,7 @@ func main() {
 }
 
 func run(ctx context.Context, demo string) error {
-	rec := &recorder{}
+	rec := &recorder{seen: map[string]bool{}}
 	if err := recordQuayside(ctx, demo, rec); err != nil {
 		return err
 	}
