@@ -95,7 +95,7 @@ func TestFormat(t *testing.T) {
 		{"3 Nov", "day", []any{"2026-11-03T23:59:59Z"}},
 		{"−1.7 s", "before", []any{"2026-11-23T11:59:58.300Z", "2026-11-23T12:00:00Z"}}, {"−5 min", "before", []any{"2026-11-23T11:55:00Z", "2026-11-23T12:00:00Z"}}, {"", "before", []any{"nonsense", "2026-11-23T12:00:00Z"}},
 		{"abc…xyz", "cut", []any{"abcdefghuvwxyz", 7}}, {"short", "cut", []any{"short", 7}},
-		{"4.2.1", "nextRelease", []any{"4.2.0"}}, {"v10", "nextRelease", []any{"v9"}}, {"4.3.1", "nextRelease", []any{"4.3.0-rc.1"}}, {"", "nextRelease", []any{""}},
+		{"4.2.1", "nextRelease", []any{"4.2.0"}}, {"v10", "nextRelease", []any{"v9"}}, {"4.3.1", "nextRelease", []any{"4.3.0-rc.1"}}, {"", "nextRelease", []any{""}}, {"", "nextRelease", []any{"2026.11.23"}}, {"", "nextRelease", []any{"2026-11-23"}}, {"", "nextRelease", []any{"9f1c2ab"}}, {"", "nextRelease", []any{"20261123"}}, {"", "nextRelease", []any{"nightly-7"}}, {"1.10", "nextRelease", []any{"1.9+build.7"}},
 	})
 }
 
@@ -134,6 +134,8 @@ func TestList(t *testing.T) {
 		{`firethorn issue list --project quayside --state all --order users --text 'it'\''s <b>'`, "listCommand", []any{"quayside", special}},
 		{m{"rows": []m{{"id": "b"}, {"id": "a"}}, "waiting": 1}, "merge", []any{[]string{"b", "gone", "a"}, []m{{"id": "a"}, {"id": "new"}, {"id": "b"}}}},
 		{m{"rows": []m{{"id": "a"}}, "waiting": 0}, "merge", []any{nil, []m{{"id": "a"}}}},
+		{[]string{"b"}, "goneFrom", []any{[]m{{"id": "a"}, {"id": "b"}}, []m{{"id": "a"}, {"id": "c"}}}},
+		{"b", "standOn", []any{[]string{"a", "b", "c"}, "b", 0}}, {"c", "standOn", []any{[]string{"a", "c"}, "b", 1}}, {"c", "standOn", []any{[]string{"a", "c"}, "b", 7}}, {nil, "standOn", []any{[]string{}, "b", 1}},
 	})
 }
 

@@ -4,6 +4,7 @@ import { createBrowserRouter, Navigate } from 'react-router'
 import { RouterProvider } from 'react-router/dom'
 import './app.css'
 import { ApiError } from './api/client.ts'
+import { Broken, part } from './ui/broken.tsx'
 import { Frame } from './ui/frame.tsx'
 import { Loading } from './ui/parts.tsx'
 import { Projects } from './ui/projects.tsx'
@@ -24,24 +25,25 @@ const router = createBrowserRouter([
   { path: '/sign-in', element: <SignIn /> },
   {
     element: <Frame />,
+    errorElement: <Broken />,
     HydrateFallback: Loading,
     children: [
       { path: '/', element: <Projects /> },
       { path: '/p/:project', element: <Navigate to="issues" replace /> },
-      { path: '/p/:project/issues', lazy: async () => ({ Component: (await import('./ui/issues.tsx')).Issues }) },
-      { path: '/p/:project/issues/:number', lazy: async () => ({ Component: (await import('./ui/issue.tsx')).IssuePage }) },
-      { path: '/p/:project/received', lazy: async () => ({ Component: (await import('./ui/received.tsx')).ReceivedPage }) },
-      { path: '/p/:project/symbols', lazy: async () => ({ Component: (await import('./ui/symbols.tsx')).SymbolsPage }) },
-      { path: '/p/:project/rules', lazy: async () => ({ Component: (await import('./ui/rules.tsx')).RulesPage }) },
-      { path: '/p/:project/releases', lazy: async () => ({ Component: (await import('./ui/releases.tsx')).ReleasesPage }) },
-      { path: '/p/:project/grouping', lazy: async () => ({ Component: (await import('./ui/review.tsx')).GroupingPage }) },
-      { path: '/p/:project/set-up', lazy: async () => ({ Component: (await import('./ui/set-up.tsx')).SetUpPage }) },
-      { path: '/round', lazy: async () => ({ Component: (await import('./ui/round.tsx')).RoundPage }) },
-      { path: '/p/:project/round', lazy: async () => ({ Component: (await import('./ui/round.tsx')).RoundPage }) },
-      { path: '/p/:project/impact', lazy: async () => ({ Component: (await import('./ui/impact.tsx')).ImpactPage }) },
-      { path: '/owners', lazy: async () => ({ Component: (await import('./ui/carriers.tsx')).CarriersPage }) },
-      { path: '/notices', lazy: async () => ({ Component: (await import('./ui/notices.tsx')).NoticesPage }) },
-      { path: '/t/:trace', lazy: async () => ({ Component: (await import('./ui/whole-trace.tsx')).TracePage }) },
+      { path: '/p/:project/issues', lazy: part(() => import('./ui/issues.tsx'), 'Issues') },
+      { path: '/p/:project/issues/:number', lazy: part(() => import('./ui/issue.tsx'), 'IssuePage') },
+      { path: '/p/:project/received', lazy: part(() => import('./ui/received.tsx'), 'ReceivedPage') },
+      { path: '/p/:project/symbols', lazy: part(() => import('./ui/symbols.tsx'), 'SymbolsPage') },
+      { path: '/p/:project/rules', lazy: part(() => import('./ui/rules.tsx'), 'RulesPage') },
+      { path: '/p/:project/releases', lazy: part(() => import('./ui/releases.tsx'), 'ReleasesPage') },
+      { path: '/p/:project/grouping', lazy: part(() => import('./ui/review.tsx'), 'GroupingPage') },
+      { path: '/p/:project/set-up', lazy: part(() => import('./ui/set-up.tsx'), 'SetUpPage') },
+      { path: '/round', lazy: part(() => import('./ui/round.tsx'), 'RoundPage') },
+      { path: '/p/:project/round', lazy: part(() => import('./ui/round.tsx'), 'RoundPage') },
+      { path: '/p/:project/impact', lazy: part(() => import('./ui/impact.tsx'), 'ImpactPage') },
+      { path: '/owners', lazy: part(() => import('./ui/carriers.tsx'), 'CarriersPage') },
+      { path: '/notices', lazy: part(() => import('./ui/notices.tsx'), 'NoticesPage') },
+      { path: '/t/:trace', lazy: part(() => import('./ui/whole-trace.tsx'), 'TracePage') },
       { path: '*', element: <p className="p-10">There is no such page. The list of projects is behind the name at the top.</p> },
     ],
   },

@@ -2,11 +2,13 @@ package api
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"log/slog"
 	"maps"
 	"net/http"
+	"slices"
 	"sync"
 	"time"
 
@@ -14,25 +16,43 @@ import (
 	"firethorn/internal/mariadb"
 )
 
-// hub tells live streams that a project has changed. It says no more than
-// that; who listens asks again.
+// hub tells live streams what has changed: a project, and which of its issues.
+// It says no more than that; who listens asks again.
 type hub struct {
 	store *mariadb.Store
 	log   *slog.Logger
 	mu    sync.Mutex
-	subs  map[chan map[string]int64]bool
+	subs  map[chan map[string]change]bool
 
 	lookEvery time.Duration // at the session that opened a stream
 }
 
-const livePoll = 400 * time.Millisecond
-
-func newHub(store *mariadb.Store, log *slog.Logger) *hub {
-	return &hub{store: store, log: log, subs: map[chan map[string]int64]bool{}, lookEvery: 5 * time.Second}
+// change is what is told of a project: the message of a live stream.
+type change struct {
+	Project string           `json:"project"`
+	Change  int64            `json:"change"`
+	Decided map[string]int64 `json:"decided,omitempty"` // ids of issues, and the version each has now
+	Events  []string         `json:"events,omitempty"`  // ids of issues that got events
+	// Any is true when more has changed than the ids say: whoever listens reads
+	// everything again.
+	Any bool `json:"any,omitempty"`
 }
 
-func (h *hub) subscribe() (<-chan map[string]int64, func()) {
-	c := make(chan map[string]int64, 1)
+const livePoll = 400 * time.Millisecond
+
+// lateHistory is how far behind the newest entry of the histories one is still
+// looked for: a transaction that took long numbers its entries early.
+const lateHistory = 200
+
+// maxChanged is how many issues a message names.
+const maxChanged = 100
+
+func newHub(store *mariadb.Store, log *slog.Logger) *hub {
+	return &hub{store: store, log: log, subs: map[chan map[string]change]bool{}, lookEvery: 5 * time.Second}
+}
+
+func (h *hub) subscribe() (<-chan map[string]change, func()) {
+	c := make(chan map[string]change, 1)
 	h.mu.Lock()
 	h.subs[c] = true
 	h.mu.Unlock()
@@ -43,10 +63,17 @@ func (h *hub) subscribe() (<-chan map[string]int64, func()) {
 	}
 }
 
+// looking is what the hub knows between two looks.
+type looking struct {
+	counters map[int64]mariadb.Counter
+	names    map[int64]string
+	history  int64          // the newest entry
+	told     map[int64]bool // entries behind history-lateHistory that were told
+}
+
 // run polls the change numbers while somebody listens.
 func (h *hub) run(ctx context.Context) error {
-	last := map[int64]int64{}
-	names := map[int64]string{}
+	l := looking{names: map[int64]string{}, told: map[int64]bool{}}
 	for {
 		select {
 		case <-ctx.Done():
@@ -57,35 +84,109 @@ func (h *hub) run(ctx context.Context) error {
 		listeners := len(h.subs)
 		h.mu.Unlock()
 		if listeners == 0 {
+			l.counters = nil // what happens meanwhile is nobody's
 			continue
 		}
-		now, err := h.store.Changes(ctx)
-		if err != nil {
-			continue // the database is away; the worker's log says so
-		}
-		changed := map[string]int64{}
-		for id, n := range now {
-			if last[id] == n {
-				continue
-			}
-			if names[id] == "" {
-				p, err := h.store.ProjectByID(ctx, id)
-				if err != nil {
-					continue
-				}
-				names[id] = p.Name
-			}
-			changed[names[id]] = n
-		}
-		last = now
-		if len(changed) > 0 {
+		changed, err := h.look(ctx, &l)
+		if err == nil && len(changed) > 0 {
 			h.tell(changed)
-		}
+		} // else the database is away; the worker's log says so
 	}
 }
 
+// look finds out what changed since the last look. The first look finds out
+// where things stand: whoever listens has just read everything.
+func (h *hub) look(ctx context.Context, l *looking) (map[string]change, error) {
+	now, err := h.store.Counters(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if l.counters == nil {
+		return nil, h.begin(ctx, l, now)
+	}
+	changed := map[string]change{}
+	var moved []int64
+	for id, c := range now {
+		if l.counters[id].Changes == c.Changes {
+			continue
+		}
+		if l.names[id] == "" {
+			p, err := h.store.ProjectByID(ctx, id)
+			if err != nil {
+				continue
+			}
+			l.names[id] = p.Name
+		}
+		changed[l.names[id]] = change{Project: l.names[id], Change: c.Changes}
+		moved = append(moved, id)
+	}
+	if len(moved) > 0 {
+		if err := h.issues(ctx, l, changed, moved); err != nil {
+			return nil, err
+		}
+	}
+	l.counters = now
+	maps.DeleteFunc(l.names, func(id int64, _ string) bool { _, there := now[id]; return !there })
+	return changed, nil
+}
+
+func (h *hub) begin(ctx context.Context, l *looking, now map[int64]mariadb.Counter) error {
+	last, err := h.store.LastHistory(ctx)
+	if err != nil {
+		return err
+	}
+	ids, _, err := h.store.HistoryAfter(ctx, last-lateHistory)
+	if err != nil {
+		return err
+	}
+	l.counters, l.history = now, last
+	for _, id := range ids {
+		l.told[id] = true
+	}
+	return nil
+}
+
+// issues adds which issues changed.
+func (h *hub) issues(ctx context.Context, l *looking, changed map[string]change, moved []int64) error {
+	ids, decided, err := h.store.HistoryAfter(ctx, l.history-lateHistory)
+	if err != nil {
+		return err
+	}
+	for i, entry := range ids {
+		c, ok := changed[l.names[decided[i].Project]]
+		if l.told[entry] || !ok {
+			continue
+		}
+		l.told[entry] = true
+		if c.Decided == nil {
+			c.Decided = map[string]int64{}
+		}
+		c.Decided[fmt.Sprintf("%s/%d", c.Project, decided[i].Number)] = decided[i].Version
+		c.Any = c.Any || len(c.Decided) > maxChanged
+		changed[c.Project] = c
+	}
+	if len(ids) > 0 {
+		l.history = max(l.history, ids[len(ids)-1])
+	}
+	maps.DeleteFunc(l.told, func(entry int64, _ bool) bool { return entry <= l.history-lateHistory })
+	for _, id := range moved {
+		c := changed[l.names[id]]
+		list, more, err := h.store.IssuesFiledAfter(ctx, id, l.counters[id].Position)
+		if err != nil {
+			return err
+		}
+		for _, n := range list {
+			c.Events = append(c.Events, fmt.Sprintf("%s/%d", c.Project, n))
+		}
+		// A change that neither a history nor an event tells of: a deletion, a merge that goes on, a surge.
+		c.Any = c.Any || more || len(c.Decided)+len(c.Events) == 0
+		changed[c.Project] = c
+	}
+	return nil
+}
+
 // tell gives every listener what changed, added to what it has not read yet.
-func (h *hub) tell(changed map[string]int64) {
+func (h *hub) tell(changed map[string]change) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	for c := range h.subs {
@@ -93,12 +194,31 @@ func (h *hub) tell(changed map[string]int64) {
 		select {
 		case unread := <-c:
 			for k, v := range unread {
-				next[k] = max(next[k], v)
+				next[k] = added(v, next[k])
 			}
 		default:
 		}
 		c <- next
 	}
+}
+
+// added is two messages about a project as one.
+func added(old, now change) change {
+	if now.Project == "" {
+		return old
+	}
+	out := change{Project: now.Project, Change: max(old.Change, now.Change), Any: old.Any || now.Any, Decided: maps.Clone(old.Decided)}
+	for id, version := range now.Decided {
+		if out.Decided == nil {
+			out.Decided = map[string]int64{}
+		}
+		out.Decided[id] = version
+	}
+	out.Events = append(slices.Clone(old.Events), now.Events...)
+	slices.Sort(out.Events)
+	out.Events = slices.Compact(out.Events)
+	out.Any = out.Any || len(out.Decided) > maxChanged || len(out.Events) > maxChanged
+	return out
 }
 
 // unlimited lifts the limits on the time that a request and its answer may take:
@@ -108,8 +228,8 @@ func unlimited(w http.ResponseWriter) error {
 	return errors.Join(c.SetReadDeadline(time.Time{}), c.SetWriteDeadline(time.Time{}))
 }
 
-// serveLive is a stream of server-sent events: "change" with a project's name
-// and change number.
+// serveLive is a stream of server-sent events: "change" with what changed in a
+// project.
 func (a *API) serveLive(w http.ResponseWriter, r *http.Request) error {
 	if err := a.may(r.Context(), see, ""); err != nil {
 		return err
@@ -124,6 +244,7 @@ func (a *API) serveLive(w http.ResponseWriter, r *http.Request) error {
 	changes, stop := a.live.subscribe()
 	defer stop()
 	w.Header().Set("Content-Type", "text/event-stream")
+	w.Header().Set("X-Accel-Buffering", "no") // proxies that keep answers back let this one through
 	fmt.Fprint(w, "retry: 2000\n\n")
 	flush.Flush()
 	beat := time.NewTicker(20 * time.Second)
@@ -143,8 +264,12 @@ func (a *API) serveLive(w http.ResponseWriter, r *http.Request) error {
 		case <-beat.C:
 			fmt.Fprint(w, ": still here\n\n")
 		case changed := <-changes:
-			for name, n := range changed {
-				fmt.Fprintf(w, "event: change\ndata: {\"project\":%q,\"change\":%d}\n\n", name, n)
+			for _, c := range changed {
+				raw, err := json.Marshal(c)
+				if err != nil {
+					return err
+				}
+				fmt.Fprintf(w, "event: change\ndata: %s\n\n", raw)
 			}
 		}
 		flush.Flush()

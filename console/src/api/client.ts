@@ -251,13 +251,6 @@ export const unreadReleases = (name: string, signal?: AbortSignal) => answer(api
 export const checkSymbols = (name: string, release: string | undefined, event: string | undefined, signal?: AbortSignal) =>
   answer(api.GET('/api/projects/{project}/symbols/check', { params: { ...ofProject(name), query: { ...(release ? { release } : {}), ...(event ? { event } : {}) } }, signal }))
 
-/** Calls changed whenever something of a project has changed, until stopped. */
-export function live(changed: (project: string) => void): () => void {
-  const source = new EventSource('/api/live')
-  source.addEventListener('change', (e) => changed((JSON.parse(e.data as string) as { project: string }).project))
-  return () => source.close()
-}
-
 /** Why an event (or an issue's newest one) is grouped as it is, and where another one first differs. */
 export const why = (name: string, event: string, other: string | undefined, signal?: AbortSignal) =>
   answer(api.GET('/api/projects/{project}/grouping', { params: { path: { project: name }, query: { event, ...(other ? { other } : {}) } }, signal }))

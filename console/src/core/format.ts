@@ -29,9 +29,9 @@ export function day(iso: string): string {
   return new Date(iso).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', timeZone: 'UTC' })
 }
 
-/** The exact time in the reader's zone. */
+/** The exact time in the reader's zone, which it names. */
 export function exact(iso: string): string {
-  return new Date(iso).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'medium' })
+  return new Date(iso).toLocaleString('en-GB', { day: 'numeric', month: 'short', year: 'numeric', hour: '2-digit', minute: '2-digit', second: '2-digit', timeZoneName: 'short' })
 }
 
 /** How long before the error a breadcrumb was: "−1.7 s". */
@@ -48,10 +48,15 @@ export function cut(s: string, most: number): string {
   return s.length <= most ? s : `${s.slice(0, Math.ceil(most / 2) - 1)}…${s.slice(s.length - Math.floor(most / 2))}`
 }
 
-/** The release a fix most likely goes into: the last one with its last number raised. */
+/**
+ * The release a fix most likely goes into: the last one with its last number
+ * raised. Of a date, a hash or a name nobody can say what comes next: "".
+ */
 export function nextRelease(last: string): string {
-  const m = /^(.*?)(\d+)([^\d]*)$/.exec(last.split('-')[0] ?? '')
-  return m ? `${m[1]}${Number(m[2]) + 1}${m[3]}` : ''
+  const core = last.split(/[-+]/)[0] ?? ''
+  const m = /^(v?(?:\d{1,5}\.){0,3})(\d{1,5})$/.exec(core)
+  if (!m || /^v?(?:19|20)\d\d(?:\.|$)/.test(core)) return '' // a year: versions by the calendar do not count up
+  return `${m[1]}${Number(m[2]) + 1}`
 }
 
 /** How long something lasted: 340 ms, 12 s, 4 min 10 s, 2 h 5 min. */

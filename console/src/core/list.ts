@@ -45,11 +45,24 @@ export function listRequest(origin: string, project: string, q: ListQuery): stri
 
 /**
  * Merges what the service answers now into what is on the screen: rows keep
- * their places and get new figures; issues that are new wait to be asked for.
+ * their places and get new figures, rows that have left the list stay as they
+ * were seen before, and issues that are new wait to be asked for.
  */
-export function merge<T extends { id: string }>(shown: string[] | undefined, now: T[]): { rows: T[]; waiting: number } {
+export function merge<T extends { id: string }>(shown: string[] | undefined, now: T[], before?: Map<string, T>): { rows: T[]; waiting: number } {
   if (!shown) return { rows: now, waiting: 0 }
   const byID = new Map(now.map((i) => [i.id, i]))
-  const rows = shown.flatMap((id) => byID.get(id) ?? [])
-  return { rows, waiting: now.length - rows.length }
+  const known = new Set(shown)
+  return { rows: shown.flatMap((id) => byID.get(id) ?? before?.get(id) ?? []), waiting: now.filter((i) => !known.has(i.id)).length }
+}
+
+/** The rows that the service does not answer any more. */
+export function goneFrom<T extends { id: string }>(rows: T[], now: T[]): string[] {
+  const there = new Set(now.map((i) => i.id))
+  return rows.flatMap((i) => (there.has(i.id) ? [] : [i.id]))
+}
+
+/** The row to stand on after one has gone from the rows: the same issue, else the one that took its place. */
+export function standOn(ids: string[], selected: string | undefined, at: number): string | undefined {
+  if (selected !== undefined && ids.includes(selected)) return selected
+  return ids[Math.max(0, Math.min(at, ids.length - 1))]
 }

@@ -13,7 +13,7 @@ export function Beside({ id }: { id: string }) {
   const got = useQuery({ queryKey: ['p', project, 'beside', id], queryFn: ({ signal }) => api.beside(id, signal), staleTime: 30_000 })
   const near = useQuery({ queryKey: ['p', project, 'together', id], queryFn: ({ signal }) => api.together(id, signal), staleTime: 30_000 })
   const error = got.error ?? near.error
-  if (error) return <Failed error={error} again={() => void Promise.all([got.refetch(), near.refetch()])} />
+  if (error && !(got.data && near.data)) return <Failed error={error} again={() => void Promise.all([got.refetch(), near.refetch()])} />
   const v = got.data
   return (
     <div className="mt-4 grid gap-x-8 gap-y-3 lg:grid-cols-2">

@@ -1,3 +1,4 @@
+import { lost } from '../core/current.ts'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import * as api from '../api/client.ts'
@@ -11,7 +12,7 @@ import { Why } from './settle.tsx'
 export function CarriersPage() {
   const got = useQuery({ queryKey: ['carriers'], queryFn: ({ signal }) => api.carriers(signal) })
   const [from, setFrom] = useState<string>()
-  if (got.error) return <Failed error={got.error} again={() => void got.refetch()} />
+  if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
   const list = got.data.carriers
   if (list.length === 0) {

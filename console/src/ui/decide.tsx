@@ -9,95 +9,150 @@ import { ManyDialog, useMany } from './many.tsx'
 import { MergeDialog } from './merge.tsx'
 import type { MergeChoice } from './merge.tsx'
 import { Buttons, Dialog } from './parts.tsx'
+import { stepWords } from '../core/undo.ts'
 import { useSay } from './say.tsx'
 import { DeleteDialog, FixDialog, ParkDialog } from './settle.tsx'
 import { SplitDialog } from './split.tsx'
+import { decidedIn } from './decided.ts'
+import { knowVersion } from './live.ts'
+import { remember, useUndo } from './undo.ts'
 
-type Asking = 'assign' | 'fix' | 'park' | 'merge' | 'split' | 'delete' | undefined
+/** What a dialog asks, and about what: its subject stays, whatever is selected meanwhile. */
+type Asking = { what: 'assign' | 'fix' | 'park' | 'merge' | 'split' | 'delete'; subject: Subject } | undefined
+
+/** What a decision is about. */
+interface Subject {
+  issue: Issue
+  marked: Issue[]
+  all: { state: string; text: string; count: number } | undefined
+}
+
+/** The dialog of a decision, about the subject it was opened for. */
+function AskedDialog({ asking: { what, subject }, close, run, merge, part, remove }: {
+  asking: NonNullable<Asking>; close: () => void; run: (verb: ManyVerb, body: Act, of: Subject) => void
+  merge: (c: MergeChoice) => void; part: (d: { id: string; by: SplitBy }) => void; remove: (d: { id: string; events: number }) => void
+}) {
+  const { issue, marked } = subject
+  switch (what) {
+    case 'park': return <ParkDialog issue={issue} close={close} done={(body) => run('park', body, subject)} />
+    case 'fix': return <FixDialog issue={issue} close={close} done={(body) => run('fix', body, subject)} />
+    case 'assign': return <AssignDialog issue={issue} close={close} done={(to) => run('assign', { to }, subject)} />
+    case 'delete': return <DeleteDialog issue={issue} close={close} done={(events) => remove({ id: issue.id, events })} />
+    case 'merge': return (
+      <MergeDialog
+        chosen={marked.length > 0 ? marked : [issue]}
+        close={close}
+        done={(c) => {
+          close()
+          merge(c)
+        }}
+      />
+    )
+    case 'split': return (
+      <SplitDialog
+        issue={issue}
+        close={close}
+        done={(by) => {
+          close()
+          part({ id: issue.id, by })
+        }}
+      />
+    )
+  }
+}
 
 /** The bar of decisions about one issue, those that are marked, or all of a filter, with a key for each; splitting is offered where its events are in sight. */
 export function DecisionBar({ issue, label, more, marked = [], all, decided, merged, split, deleted }: {
-  issue: Issue; label: string; more?: ReactNode; marked?: Issue[]; all?: { state: string; text: string; count: number } | undefined; decided?: () => void
+  issue: Issue; label: string; more?: ReactNode; marked?: Issue[]; all?: { state: string; text: string; count: number } | undefined; decided?: (ids: string[]) => void
   merged?: (into: string) => void; split?: (part: string) => void; deleted?: () => void
 }) {
   const client = useQueryClient()
   const say = useSay()
   const [asking, setAsking] = useState<Asking>()
+  const back = useUndo()
+  const here: Subject = { issue, marked, all }
+  const ask = (what: NonNullable<Asking>['what']) => setAsking({ what, subject: here })
+  const close = () => setAsking(undefined)
   const project = issue.id.split('/')[0] ?? ''
+  const again = () => void client.invalidateQueries({ queryKey: ['p', project] })
+  const failed = (e: Error) => {
+    say(e.message, true)
+    again()
+  }
   // Decisions come faster than lists are read again: each builds on the answer
   // to the one before, and they leave one after the other.
   const versions = useRef(new Map<string, number>())
+  const versionOf = (i: Issue) => Math.max(i.version, versions.current.get(i.id) ?? 0)
   const decide = useMutation({
     scope: { id: 'decide' },
-    mutationFn: (d: { issue: Issue; verb: Verb; body?: Act }) =>
-      act(d.issue.id, d.verb, d.body, d.verb === 'undo' ? undefined : Math.max(d.issue.version, versions.current.get(d.issue.id) ?? 0)),
-    onSuccess: (now) => {
+    mutationFn: async (d: { issue: Issue; verb: Verb; body?: Act }) => {
+      const before = versionOf(d.issue)
+      return { before, now: await act(d.issue.id, d.verb, d.body, before) }
+    },
+    onSuccess: ({ before, now }, d) => {
       versions.current.set(now.id, now.version)
+      if (now.version !== before) remember({ kind: 'one', id: now.id, before, now: now.version, words: stepWords(d.verb, now.id) })
+      knowVersion(now.id, now.version)
       say(`${now.id}: ${now.standing}`)
-      void client.invalidateQueries({ queryKey: ['p', project] })
+      decided?.([now.id])
+      decidedIn(client, now)
     },
-    onError: (e) => {
-      say(e.message, true)
-      void client.invalidateQueries({ queryKey: ['p', project] })
-    },
+    onError: failed,
   })
-  const many = useMany(project, () => decided?.())
-  const [sure, setSure] = useState<{ verb: ManyVerb; body: Act }>()
-  const run = (verb: Verb, body?: Act) => {
-    setAsking(undefined)
-    if (verb === 'undo') {
-      if (!many.undo()) decide.mutate({ issue, verb })
-      return
-    }
-    if (all) setSure({ verb, body: body ?? {} })
-    else if (marked.length > 1) many.run(verb, body ?? {}, { marked })
-    else {
-      many.forget()
-      decide.mutate({ issue, verb, ...(body ? { body } : {}) })
-    }
+  const many = useMany(project, (ids) => decided?.(ids))
+  const [sure, setSure] = useState<{ verb: ManyVerb; body: Act; all: NonNullable<Subject['all']> }>()
+  const run = (verb: ManyVerb, body: Act = {}, of: Subject = here) => {
+    close()
+    if (of.all) setSure({ verb, body, all: of.all })
+    else if (of.marked.length > 1) many(verb, body, { marked: of.marked })
+    else decide.mutate({ issue: of.issue, verb, body })
   }
   const of = all ? all.count : marked.length > 1 ? marked.length : 0
   const merge = useMutation({
     scope: { id: 'decide' },
     mutationFn: (c: MergeChoice) => mergeIssues(c.from, c.into),
     onSuccess: (now, c) => {
-      say(`${c.from.join(', ')} merged into ${now.id}; Undo there takes it back`)
+      remember({ kind: 'moved', ids: c.from, words: stepWords('merge', c.from.join(', ')) })
+      say(`${c.from.join(', ')} merged into ${now.id}`)
+      decided?.(c.from)
       merged?.(now.id)
-      void client.invalidateQueries({ queryKey: ['p', project] })
+      again()
     },
-    onError: (e) => say(e.message, true),
+    onError: failed,
   })
   const remove = useMutation({
     scope: { id: 'decide' },
-    mutationFn: (events: number) => deleteIssue(issue.id, events),
+    mutationFn: (d: { id: string; events: number }) => deleteIssue(d.id, d.events),
     onSuccess: (gone) => {
-      setAsking(undefined)
+      close()
       say(`${gone.issue} is deleted, with ${gone.events} events`)
-      void client.invalidateQueries({ queryKey: ['p', project] })
+      decided?.([gone.issue])
+      again()
       deleted?.()
     },
     onError: (e) => say(e.message, true),
   })
   const part = useMutation({
     scope: { id: 'decide' },
-    mutationFn: (by: SplitBy) => splitIssue(issue.id, by),
+    mutationFn: (d: { id: string; by: SplitBy }) => splitIssue(d.id, d.by),
     onSuccess: (now) => {
-      say(`${now.id} was split off; Undo takes it back`)
+      remember({ kind: 'moved', ids: [now.id], words: stepWords('split', now.id) })
+      say(`${now.id} was split off`)
       split?.(now.id)
-      void client.invalidateQueries({ queryKey: ['p', project] })
+      again()
     },
-    onError: (e) => say(e.message, true),
+    onError: failed,
   })
   const open = ['new', 'accepted', 'regressed'].includes(issue.state)
   const doings: { key: string; words: string; on: boolean; run: () => void }[] = [
     { key: 'a', words: 'Accept', on: of > 0 || ['new', 'regressed', 'parked'].includes(issue.state), run: () => run('accept') },
-    { key: 's', words: 'Assign', on: true, run: () => setAsking('assign') },
-    { key: 'p', words: 'Park', on: of > 0 || open || issue.state === 'parked', run: () => setAsking('park') },
-    { key: 'f', words: 'Fixed', on: true, run: () => setAsking('fix') },
+    { key: 's', words: 'Assign', on: true, run: () => ask('assign') },
+    { key: 'p', words: 'Park', on: of > 0 || open || issue.state === 'parked', run: () => ask('park') },
+    { key: 'f', words: 'Fixed', on: true, run: () => ask('fix') },
     open ? { key: 'd', words: 'Dismiss', on: true, run: () => run('dismiss') } : { key: 'o', words: 'Reopen', on: true, run: () => run('reopen') },
-    { key: 'm', words: marked.length > 1 ? `Merge ${marked.length}` : 'Merge', on: !all, run: () => setAsking('merge') },
-    ...(split ? [{ key: 't', words: 'Split', on: true, run: () => setAsking('split') }] : []),
-    { key: 'z', words: 'Undo', on: true, run: () => run('undo') },
+    { key: 'm', words: marked.length > 1 ? `Merge ${marked.length}` : 'Merge', on: !all, run: () => ask('merge') },
+    ...(split ? [{ key: 't', words: 'Split', on: true, run: () => ask('split') }] : []),
+    { key: 'z', words: back.words ? `Undo: ${back.words}` : 'Undo', on: back.words !== undefined, run: back.undo },
   ]
   const grade = (by: 1 | -1) => {
     const to = severer(issue.severity, by)
@@ -121,46 +176,23 @@ export function DecisionBar({ issue, label, more, marked = [], all, decided, mer
             </button>
           ))}
           <button className="btn btn-ghost btn-sm justify-start font-normal" disabled={issue.count_only === true} onClick={() => run('count-only')} title="dismiss it, and keep no bodies of its events from now on">Count it only</button>
-          <button className="btn btn-ghost btn-sm justify-start font-normal" disabled={of > 0} onClick={() => setAsking('delete')}>Delete …</button>
+          <button className="btn btn-ghost btn-sm justify-start font-normal" disabled={of > 0} onClick={() => ask('delete')}>Delete …</button>
         </div>
       </details>
       <span className="grow" />
       {more}
-      {sure && all && (
+      {sure && (
         <ManyDialog
           verb={sure.verb}
-          count={all.count}
+          count={sure.all.count}
           close={() => setSure(undefined)}
           done={() => {
             setSure(undefined)
-            many.run(sure.verb, sure.body, { all })
+            many(sure.verb, sure.body, { all: sure.all })
           }}
         />
       )}
-      {asking === 'park' && <ParkDialog issue={issue} close={() => setAsking(undefined)} done={(body) => run('park', body)} />}
-      {asking === 'delete' && <DeleteDialog issue={issue} close={() => setAsking(undefined)} done={(events) => remove.mutate(events)} />}
-      {asking === 'assign' && <AssignDialog issue={issue} close={() => setAsking(undefined)} done={(to) => run('assign', { to })} />}
-      {asking === 'merge' && (
-        <MergeDialog
-          chosen={marked.length > 0 ? marked : [issue]}
-          close={() => setAsking(undefined)}
-          done={(c) => {
-            setAsking(undefined)
-            merge.mutate(c)
-          }}
-        />
-      )}
-      {asking === 'split' && (
-        <SplitDialog
-          issue={issue}
-          close={() => setAsking(undefined)}
-          done={(by) => {
-            setAsking(undefined)
-            part.mutate(by)
-          }}
-        />
-      )}
-      {asking === 'fix' && <FixDialog issue={issue} close={() => setAsking(undefined)} done={(body) => run('fix', body)} />}
+      {asking && <AskedDialog asking={asking} close={close} run={run} merge={merge.mutate} part={part.mutate} remove={remove.mutate} />}
     </div>
   )
 }

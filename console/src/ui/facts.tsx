@@ -1,5 +1,5 @@
 import { Link } from 'react-router'
-import type { EventDetail } from '../api/client.ts'
+import type { Breadcrumb, EventDetail } from '../api/client.ts'
 import { before, exact, lasted } from '../core/format.ts'
 import { groupFacts } from '../core/trace.ts'
 
@@ -17,7 +17,10 @@ export function Breadcrumbs({ event }: { event: EventDetail }) {
             <span aria-hidden="true">{marks[b.kind ?? ''] ?? '·'} </span>
             {b.kind}
           </span>
-          <span className={`break-words ${b.severity === 'error' ? 'hurts' : b.severity === 'warn' ? 'text-warning' : ''}`}>{b.message}</span>
+          <span className={`min-w-0 break-words ${b.severity === 'error' ? 'hurts' : b.severity === 'warn' ? 'text-warning' : ''}`}>
+            {b.message}
+            <CrumbFacts attributes={b.attributes} />
+          </span>
         </li>
       ))}
       <li className="grid grid-cols-[4.5rem_5rem_1fr] gap-x-3 px-3 py-0.5 font-semibold">
@@ -26,6 +29,19 @@ export function Breadcrumbs({ event }: { event: EventDetail }) {
         <span className="hurts">here it broke</span>
       </li>
     </ol>
+  )
+}
+
+/** The attributes of a breadcrumb, one after the other. */
+function CrumbFacts({ attributes }: { attributes: Breadcrumb['attributes'] }) {
+  const facts = Object.entries(attributes ?? {})
+  if (facts.length === 0) return null
+  return (
+    <span className="soft mono ml-2 text-[.85rem]">
+      {facts.map(([name, value], i) => (
+        <span key={name}>{i > 0 && ' · '}{name} = {typeof value === 'string' ? value : JSON.stringify(value)}</span>
+      ))}
+    </span>
   )
 }
 

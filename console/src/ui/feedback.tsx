@@ -1,3 +1,4 @@
+import { lost } from '../core/current.ts'
 import { useInfiniteQuery } from '@tanstack/react-query'
 import { Link } from 'react-router'
 import * as api from '../api/client.ts'
@@ -32,7 +33,7 @@ export function IssueFeedback({ project, number, id }: { project: string; number
     initialPageParam: undefined as string | undefined,
     getNextPageParam: (last) => last.next,
   })
-  if (q.error) return <Failed error={q.error} again={() => void q.refetch()} />
+  if (lost(q)) return <Failed error={q.error!} again={() => void q.refetch()} />
   const list = q.data?.pages.flatMap((p) => p.feedback) ?? []
   if (list.length === 0) return null
   return (

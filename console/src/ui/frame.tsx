@@ -1,12 +1,14 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import { useRef, useState } from 'react'
-import { Link, NavLink, Outlet, useLocation, useNavigate, useParams } from 'react-router'
+import { useEffect, useRef, useState } from 'react'
+import { Link, NavLink, Outlet, ScrollRestoration, useLocation, useNavigate, useParams } from 'react-router'
 import * as api from '../api/client.ts'
+import { NotCurrent } from './current.tsx'
 import { keysOff, setKeysOff, useKeys } from './keys.ts'
 import { useLive } from './live.ts'
 import { NoticesLink } from './notices-link.tsx'
 import { Dialog, Failed, Loading, Mark } from './parts.tsx'
 import { SayProvider } from './say.tsx'
+import { useTitle } from './title.ts'
 import { UnreadNotice } from './unread.tsx'
 
 /** The bar on top of every page. */
@@ -16,8 +18,10 @@ export function Frame() {
   const [help, setHelp] = useState(false)
   const search = useRef<HTMLInputElement>(null)
   useKeys({ '?': () => setHelp(true), '/': () => search.current?.focus() })
+  useLive()
+  useMenusThatClose()
   if (who.error instanceof api.ApiError && who.error.status === 401) return <SignedOut />
-  if (who.error) return <Failed error={who.error} again={() => void who.refetch()} />
+  if (who.error && !who.data) return <Failed error={who.error} again={() => void who.refetch()} />
   if (!who.data) return <Loading />
   return (
     <SayProvider>
@@ -64,7 +68,9 @@ export function Frame() {
           </nav>
         )}
       </header>
-      <main id="main">{project ? <Live project={project} /> : <Outlet />}</main>
+      <NotCurrent />
+      <ScrollRestoration getKey={(at) => (at.pathname.endsWith('/issues') ? at.pathname + at.search : at.key)} />
+      <Main project={project} />
       {help && <Keys close={() => setHelp(false)} />}
     </SayProvider>
   )
@@ -72,14 +78,49 @@ export function Frame() {
 
 const pages: [string, string][] = [['round', 'Round'], ['issues', 'Issues'], ['releases', 'Releases'], ['received', 'Received'], ['symbols', 'Symbols'], ['rules', 'Rules'], ['grouping', 'Grouping'], ['impact', 'Impact'], ['set-up', 'Set-up']]
 
-function Live({ project }: { project: string }) {
-  useLive(project)
+/** The page itself. It takes the focus when another page opens, so that keys and screen readers begin there. */
+function Main({ project }: { project: string }) {
+  const { pathname } = useLocation()
+  const main = useRef<HTMLElement>(null)
+  const before = useRef(pathname)
+  const page = pathname.split('/')[3] ?? pathname.split('/')[1] ?? ''
+  useTitle(...(ownTitle.has(page) ? [] : [pages.find(([to]) => to === page)?.[1] ?? others[page] ?? 'Projects', project]))
+  useEffect(() => {
+    if (before.current !== pathname) main.current?.focus({ preventScroll: true })
+    before.current = pathname
+  }, [pathname])
   return (
-    <>
-      <UnreadNotice project={project} />
+    <main id="main" ref={main} tabIndex={-1} className="outline-none">
+      {project && <UnreadNotice project={project} />}
       <Outlet />
-    </>
+    </main>
   )
+}
+
+const others: Record<string, string> = { owners: 'Who carries what', notices: 'Notices' }
+const ownTitle = new Set(['issues', 'round', 'impact', 't'])
+
+/** Closes open menus when another page opens, something else is clicked, or Esc is pressed. */
+function useMenusThatClose(): void {
+  const { pathname, search } = useLocation()
+  const close = (but?: EventTarget | null) => {
+    for (const menu of document.querySelectorAll<HTMLDetailsElement>('details.dropdown[open]')) if (!(but instanceof Node && menu.contains(but))) menu.open = false
+  }
+  useEffect(() => close(), [pathname, search])
+  useEffect(() => {
+    const clicked = (e: MouseEvent) => close(e.target)
+    const pressed = (e: KeyboardEvent) => {
+      if (e.key !== 'Escape' || !document.querySelector('details.dropdown[open]')) return
+      e.preventDefault() // the menu alone
+      close()
+    }
+    document.addEventListener('click', clicked)
+    document.addEventListener('keydown', pressed, true)
+    return () => {
+      document.removeEventListener('click', clicked)
+      document.removeEventListener('keydown', pressed, true)
+    }
+  }, [])
 }
 
 function ProjectChoice({ project }: { project: string }) {
@@ -98,26 +139,46 @@ function ProjectChoice({ project }: { project: string }) {
   )
 }
 
+/** How long the search waits for the next letter (milliseconds). */
+const pause = 300
+
 function Search({ project, field }: { project: string; field: React.RefObject<HTMLInputElement | null> }) {
   const go = useNavigate()
   const { search, pathname } = useLocation()
-  const now = pathname.endsWith('/issues') ? (new URLSearchParams(search).get('text') ?? '') : ''
+  const listed = pathname.endsWith('/issues')
+  const now = listed ? (new URLSearchParams(search).get('text') ?? '') : ''
+  const timer = useRef<ReturnType<typeof setTimeout>>(undefined)
+  const find = (replace: boolean) => {
+    clearTimeout(timer.current)
+    const text = field.current?.value.trim() ?? ''
+    const p = new URLSearchParams(listed ? search : '')
+    if (text === (p.get('text') ?? '') && listed) return
+    if (text) p.set('text', text)
+    else p.delete('text')
+    void go(`/p/${project}/issues?${p}`, { replace })
+  }
+  useEffect(() => () => clearTimeout(timer.current), [])
+  useEffect(() => { // another address, or the search was cleared; what is being typed stays
+    if (field.current && document.activeElement !== field.current) field.current.value = now
+  }, [now, field])
   return (
     <form
       role="search"
       className="max-md:order-last max-md:basis-full"
       onSubmit={(e) => {
         e.preventDefault()
-        const text = field.current?.value.trim() ?? ''
-        const p = new URLSearchParams(pathname.endsWith('/issues') ? search : '')
-        if (text) p.set('text', text)
-        else p.delete('text')
         field.current?.blur()
-        void go(`/p/${project}/issues?${p}`)
+        find(false)
       }}
     >
       <label className="input input-sm w-72 max-md:w-full">
-        <input ref={field} type="search" key={now} defaultValue={now} placeholder="Headline, place or message" aria-label="Search issues" />
+        <input
+          ref={field} type="search" defaultValue={now} placeholder="Headline, place or message" aria-label="Search issues"
+          onChange={() => {
+            clearTimeout(timer.current)
+            if (listed) timer.current = setTimeout(() => find(true), pause) // elsewhere Enter goes to the list
+          }}
+        />
         <kbd className="kbd kbd-xs" aria-hidden="true">/</kbd>
       </label>
     </form>

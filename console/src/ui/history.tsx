@@ -1,3 +1,4 @@
+import { lost } from '../core/current.ts'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useRef, useState } from 'react'
 import * as api from '../api/client.ts'
@@ -11,7 +12,7 @@ import { useSay } from './say.tsx'
 export function History({ issue: i }: { issue: IssueDetail }) {
   const [project = '', number = 0] = [i.id.split('/')[0], Number(i.id.split('/')[1])]
   const h = useQuery({ queryKey: ['p', project, 'history', number], queryFn: ({ signal }) => api.history(project, number, signal) })
-  if (h.error) return <Failed error={h.error} />
+  if (lost(h)) return <Failed error={h.error!} />
   return (
     <>
       <h3 className="mb-1 font-semibold">History</h3>

@@ -1,11 +1,13 @@
+import { lost } from '../core/current.ts'
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
-import { useEffect, useState } from 'react'
+import { useState } from 'react'
 import { Link, useParams } from 'react-router'
 import * as api from '../api/client.ts'
 import type { Rank, Scoring } from '../api/client.ts'
 import { counted } from '../core/format.ts'
 import { asShare, moved, numberOf, partNames, partWords } from '../core/scoring.ts'
 import { Ago, Copy, Failed, Loading } from './parts.tsx'
+import { useTitle } from './title.ts'
 import { useSay } from './say.tsx'
 import { option } from '../core/shell.ts'
 
@@ -13,10 +15,8 @@ import { option } from '../core/shell.ts'
 export function ImpactPage() {
   const { project = '' } = useParams()
   const got = useQuery({ queryKey: ['p', project, 'scoring'], queryFn: ({ signal }) => api.scoring(project, signal) })
-  useEffect(() => {
-    document.title = `Impact · ${project} · Firethorn`
-  }, [project])
-  if (got.error) return <Failed error={got.error} again={() => void got.refetch()} />
+  useTitle('Impact', project)
+  if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
   return (
     <div className="mx-auto max-w-[84rem] px-6 py-5">

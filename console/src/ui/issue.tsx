@@ -1,3 +1,4 @@
+import { lost } from '../core/current.ts'
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import type { ReactNode } from 'react'
@@ -17,6 +18,8 @@ import { useKeys } from './keys.ts'
 import { Likely } from './likely.tsx'
 import { Owners } from './owners.tsx'
 import { Ago, Copy, Failed, Figure, Loading, State, StemAndBerry } from './parts.tsx'
+import { listOf } from './back.ts'
+import { useTitle } from './title.ts'
 import { useSay } from './say.tsx'
 import { Since } from './since.tsx'
 import { Splits } from './split.tsx'
@@ -40,18 +43,16 @@ export function IssuePage() {
   }
   const jump = (part: string) => document.getElementById(part)?.scrollIntoView({ block: 'start' })
   useKeys({
-    Escape: () => void go(`/p/${project}/issues`), r: () => setRaw(!raw),
+    Escape: () => void go(listOf(project)), r: () => setRaw(!raw),
     j: () => page(pos?.older), k: () => page(pos?.newer),
     1: () => jump('broke'), 2: () => jump('who'), 3: () => jump('when'), 4: () => jump('do'),
   })
-  useEffect(() => {
-    if (issue.data) document.title = `${issue.data.headline} · ${issue.data.id} · Firethorn`
-  }, [issue.data])
+  useTitle(issue.data?.headline, issue.data?.id)
   const now = issue.data?.id
   useEffect(() => { // a merged-away number leads to where it went
     if (now && now !== `${project}/${n}`) void go(`/p/${now.replace('/', '/issues/')}`, { replace: true })
   }, [now, project, n, go])
-  if (issue.error) return <Failed error={issue.error} again={() => void issue.refetch()} />
+  if (lost(issue)) return <Failed error={issue.error!} again={() => void issue.refetch()} />
   if (!issue.data) return <Loading />
   const i = issue.data
   return (
@@ -109,7 +110,7 @@ export function IssuePage() {
         </Part>
         </div>
       </div>
-      <DecisionBar issue={i} merged={(into) => void go(`/p/${into.replace('/', '/issues/')}`)} split={(part) => void go(`/p/${part.replace('/', '/issues/')}`)} deleted={() => void go(`/p/${project}/issues`)} label={`${i.id} is ${i.standing}`} more={<Link className="btn btn-ghost btn-sm font-normal" to={`/p/${project}/issues`}>Back <kbd className="kbd kbd-xs" aria-hidden="true">Esc</kbd></Link>} />
+      <DecisionBar issue={i} merged={(into) => void go(`/p/${into.replace('/', '/issues/')}`)} split={(part) => void go(`/p/${part.replace('/', '/issues/')}`)} deleted={() => void go(listOf(project))} label={`${i.id} is ${i.standing}`} more={<Link className="btn btn-ghost btn-sm font-normal" to={listOf(project)}>Back <kbd className="kbd kbd-xs" aria-hidden="true">Esc</kbd></Link>} />
     </>
   )
 }

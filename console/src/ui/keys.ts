@@ -6,6 +6,11 @@ const off = 'firethorn.keys-off'
 export const keysOff = (): boolean => localStorage.getItem(off) === '1'
 export const setKeysOff = (v: boolean): void => (v ? localStorage.setItem(off, '1') : localStorage.removeItem(off))
 
+const moving = ['j', 'k', 'ArrowDown', 'ArrowUp']
+
+/** Where keys are typed and not pressed; a box that is ticked is no such place. */
+const typing = 'input:not([type=checkbox], [type=radio], [type=button]), textarea, select, dialog, [contenteditable]'
+
 /** Binds keys while the component stands: not while somebody types, not with modifiers, not over a dialog. */
 export function useKeys(keys: Record<string, (() => void) | undefined>): void {
   const now = useRef(keys)
@@ -16,12 +21,14 @@ export function useKeys(keys: Record<string, (() => void) | undefined>): void {
       if (!e.repeat) held = ''
       if (e.ctrlKey || e.metaKey || e.altKey || e.defaultPrevented) return
       const t = e.target as HTMLElement
-      if (t.closest('input, textarea, select, dialog, [contenteditable]')) return
+      if (t.closest(typing)) return
       if (e.key === 'Enter' && t.closest('a, button, summary')) return
       if (e.key.length === 1 && keysOff()) return
       const fn = now.current[e.key]
       if (!fn) return
       e.preventDefault()
+      // A key that is held goes on moving, but decides once: the next issue is another one.
+      if (e.repeat && !moving.includes(e.key)) return
       held = e.key
       fn()
     }

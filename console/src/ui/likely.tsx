@@ -1,3 +1,4 @@
+import { lost } from '../core/current.ts'
 import { useQuery } from '@tanstack/react-query'
 import * as api from '../api/client.ts'
 import { day } from '../core/format.ts'
@@ -14,7 +15,7 @@ export function CommitName({ hash, link }: { hash: string; link?: string | undef
 export function Likely({ id }: { id: string }) {
   const project = id.split('/')[0] ?? ''
   const got = useQuery({ queryKey: ['p', project, 'likely', id], queryFn: ({ signal }) => api.likely(id, signal), staleTime: 60_000 })
-  if (got.error) return <Failed error={got.error} again={() => void got.refetch()} />
+  if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <p className="soft">Looking for likely changes …</p>
   const l = got.data
   return (

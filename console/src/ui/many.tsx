@@ -2,23 +2,21 @@ import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useRef } from 'react'
 import * as api from '../api/client.ts'
 import type { Act, Issue, ManyVerb } from '../api/client.ts'
-import { askWords, manyWords, undoneWords } from '../core/many.ts'
+import { counted } from '../core/format.ts'
+import { askWords, manyWords } from '../core/many.ts'
+import { stepWords } from '../core/undo.ts'
 import { Dialog } from './parts.tsx'
 import { useSay } from './say.tsx'
+import { remember } from './undo.ts'
 
 /** Issues that one decision is about: those that are marked, or all that a filter lists. */
 export type Target = { marked: Issue[] } | { all: { state: string; text: string; count: number } }
 
-/** Decides about many issues, and takes the last such decision back. */
-export function useMany(project: string, decided: () => void) {
+/** Decides about many issues. */
+export function useMany(project: string, decided: (ids: string[]) => void) {
   const client = useQueryClient()
   const say = useSay()
-  const last = useRef<number | undefined>(undefined)
   const again = () => void client.invalidateQueries({ queryKey: ['p', project] })
-  const failed = (e: Error) => {
-    say(e.message, true)
-    again()
-  }
   const act = useMutation({
     scope: { id: 'decide' },
     mutationFn: (d: { verb: ManyVerb; body: Act; target: Target }) =>
@@ -26,35 +24,17 @@ export function useMany(project: string, decided: () => void) {
         ? { ...d.body, verb: d.verb, issues: d.target.marked.map((i) => ({ number: Number(i.id.split('/')[1]), version: i.version })) }
         : { ...d.body, verb: d.verb, state: [d.target.all.state], ...(d.target.all.text ? { text: d.target.all.text } : {}), expect: d.target.all.count }),
     onSuccess: (now, d) => {
-      last.current = now.bulk
+      if (now.bulk) remember({ kind: 'many', project, bulk: now.bulk, words: stepWords(d.verb, counted(now.done.length, 'issue')) })
       say(manyWords(d.verb, now.done.length, now.refused), now.done.length === 0)
-      decided()
+      decided(now.done)
       again()
     },
-    onError: failed,
-  })
-  const undo = useMutation({
-    scope: { id: 'decide' },
-    mutationFn: (bulk: number) => api.undoMany(project, bulk),
-    onSuccess: (now) => {
-      say(undoneWords(now.done.length, now.refused))
+    onError: (e: Error) => {
+      say(e.message, true)
       again()
     },
-    onError: failed,
   })
-  return {
-    run: (verb: ManyVerb, body: Act, target: Target) => act.mutate({ verb, body, target }),
-    /** Takes the last decision about many back; false when there is none. */
-    undo: () => {
-      const bulk = last.current
-      last.current = undefined
-      if (bulk) undo.mutate(bulk)
-      return bulk !== undefined
-    },
-    forget: () => {
-      last.current = undefined
-    },
-  }
+  return (verb: ManyVerb, body: Act, target: Target) => act.mutate({ verb, body, target })
 }
 
 /** Asks before a decision about all that fit. */

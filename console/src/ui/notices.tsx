@@ -1,3 +1,4 @@
+import { lost } from '../core/current.ts'
 import { useInfiniteQuery, useMutation, useQueryClient } from '@tanstack/react-query'
 import { Link } from 'react-router'
 import * as api from '../api/client.ts'
@@ -18,7 +19,7 @@ export function NoticesPage() {
     retry: false,
   })
   const seen = useMutation({ mutationFn: (upTo: number) => api.seenNotices(upTo), onSuccess: () => client.invalidateQueries({ queryKey: ['notices'] }) })
-  if (got.error) return <Failed error={got.error} again={() => void got.refetch()} />
+  if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
   const list = got.data.pages.flatMap((p) => p.notices)
   const newest = list[0]

@@ -1,3 +1,4 @@
+import { lost } from '../core/current.ts'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import * as api from '../api/client.ts'
 import type { Issue } from '../api/client.ts'
@@ -20,7 +21,7 @@ export function Owners({ issue: i }: { issue: Issue }) {
     },
     onError: (e) => say(e.message, true),
   })
-  if (got.error) return <Failed error={got.error} again={() => void got.refetch()} />
+  if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data || (got.data.proposals.length === 0 && got.data.strangers.length === 0)) return null
   const o = got.data
   return (

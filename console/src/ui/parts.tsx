@@ -46,15 +46,15 @@ export function StemAndBerry(p: { days: Day[]; scale: Scale; events: number; use
   )
 }
 
-/** A time: relative, with the exact one on hover. It keeps itself current. */
-export function Ago({ at }: { at: string }) {
+/** A time: relative, with the exact one on hover, focus and tap. It keeps itself current. */
+export function Ago({ at, stop = true }: { at: string; stop?: boolean }) {
   const [now, setNow] = useState(Date.now())
   useEffect(() => {
     const t = setInterval(() => setNow(Date.now()), 30_000)
     return () => clearInterval(t)
   }, [])
   return (
-    <time dateTime={at} title={exact(at)}>
+    <time dateTime={at} className="tip" tabIndex={stop ? 0 : -1} data-tip={exact(at)} aria-label={`${ago(at, Math.max(now, Date.now()))}, ${exact(at)}`}>
       {ago(at, Math.max(now, Date.now()))}
     </time>
   )

@@ -1,3 +1,4 @@
+import { lost } from '../core/current.ts'
 import { useQuery } from '@tanstack/react-query'
 import { Link, useNavigate } from 'react-router'
 import * as api from '../api/client.ts'
@@ -10,7 +11,7 @@ import { Kinds } from './why.tsx'
 /** All projects: where a person begins. */
 export function Projects() {
   const list = useQuery({ queryKey: ['projects'], queryFn: ({ signal }) => api.projects(signal) })
-  if (list.error) return <Failed error={list.error} again={() => void list.refetch()} />
+  if (lost(list)) return <Failed error={list.error!} again={() => void list.refetch()} />
   if (!list.data) return <Loading />
   if (!list.data.projects.length) {
     return (

@@ -1,3 +1,4 @@
+import { lost } from '../core/current.ts'
 import { useQuery } from '@tanstack/react-query'
 import { useParams, useSearchParams } from 'react-router'
 import { Link } from 'react-router'
@@ -17,7 +18,7 @@ export function ReceivedPage() {
   const [search, setSearch] = useSearchParams()
   const hours = Number(search.get('hours')) || 24
   const got = useQuery({ queryKey: ['p', project, 'received', hours], queryFn: ({ signal }) => api.received(project, hours, signal), refetchInterval: 15_000 })
-  if (got.error) return <Failed error={got.error} again={() => void got.refetch()} />
+  if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
   const v = got.data
   return (

@@ -1,3 +1,4 @@
+import { lost } from '../core/current.ts'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import * as api from '../api/client.ts'
@@ -22,7 +23,7 @@ export function Regroup({ project, all = false }: { project: string; all?: boole
     },
     onError: (e) => say(e.message, true),
   })
-  if (got.error) return <Failed error={got.error} again={() => void got.refetch()} />
+  if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return null
   const list = got.data.regroupings
   const now = list[0]

@@ -1,3 +1,4 @@
+import { lost } from '../core/current.ts'
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link, useParams, useSearchParams } from 'react-router'
@@ -13,7 +14,7 @@ export function ReleasesPage() {
   const { project = '' } = useParams()
   const [search, setSearch] = useSearchParams()
   const got = useQuery({ queryKey: ['p', project, 'releases'], queryFn: ({ signal }) => api.releases(project, signal) })
-  if (got.error) return <Failed error={got.error} again={() => void got.refetch()} />
+  if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
   const list = got.data.releases
   const chosen = search.get('release') ?? list[0]?.version
@@ -66,7 +67,7 @@ const orders = {
 
 function Detail({ project, version }: { project: string; version: string }) {
   const got = useQuery({ queryKey: ['p', project, 'release', version], queryFn: ({ signal }) => api.release(project, version, signal) })
-  if (got.error) return <Failed error={got.error} again={() => void got.refetch()} />
+  if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
   const r = got.data
   return (

@@ -1,3 +1,4 @@
+import { lost } from '../core/current.ts'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { Link, useParams } from 'react-router'
 import * as api from '../api/client.ts'
@@ -19,7 +20,7 @@ export function GroupingPage() {
   const { project = '' } = useParams()
   const got = useQuery({ queryKey: ['p', project, 'review'], queryFn: ({ signal }) => api.review(project, signal), staleTime: 30_000, refetchInterval: (q) => (q.state.data?.making ? 2000 : false) })
   const trial = useTrial(project)
-  if (got.error) return <Failed error={got.error} again={() => void got.refetch()} />
+  if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
   const v = got.data
   return (

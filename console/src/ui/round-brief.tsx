@@ -1,3 +1,4 @@
+import { lost } from '../core/current.ts'
 import { useQuery } from '@tanstack/react-query'
 import { Link } from 'react-router'
 import * as api from '../api/client.ts'
@@ -21,7 +22,7 @@ export function Brief({ entry }: { entry: Entry<RoundItem> }) {
   const [project = '', number = 0] = [i.id.split('/')[0], Number(i.id.split('/')[1])]
   const issue = useQuery({ queryKey: ['p', project, 'issue', number], queryFn: ({ signal }) => api.issue(project, number, signal) })
   const event = useQuery({ queryKey: ['p', project, 'event', number, 'newest'], queryFn: ({ signal }) => api.event(project, number, 'newest', signal), staleTime: 60_000 })
-  if (issue.error) return <Failed error={issue.error} again={() => void issue.refetch()} />
+  if (lost(issue)) return <Failed error={issue.error!} again={() => void issue.refetch()} />
   return (
     <article className="px-5 pt-3 pb-4" aria-labelledby="in-hand">
       <div className="flex flex-wrap items-baseline gap-x-3 gap-y-0.5">

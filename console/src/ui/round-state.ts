@@ -4,6 +4,8 @@ import * as api from '../api/client.ts'
 import type { Act, RoundEnd, RoundItem, Verb } from '../api/client.ts'
 import { again, confirmed, decided, empty, join, later, look, renewed, severer, stepped, upcoming } from '../core/round.ts'
 import type { Round, Step } from '../core/round.ts'
+import { decidedIn } from './decided.ts'
+import { knowVersion } from './live.ts'
 import { useSay } from './say.tsx'
 
 const key = (id: string) => ({ project: id.split('/')[0] ?? '', number: Number(id.split('/')[1]) })
@@ -52,7 +54,8 @@ export function useRound(project: string | undefined) {
       })
       if (d.verb === 'severity') say(`${is.id} is called ${is.severity}; its impact is ${Math.round(is.impact)}`)
       else if (d.verb === 'undo') say(d.of === 'severity' ? `${is.id} is called ${is.severity} again; its impact is ${Math.round(is.impact)}` : `${is.id}: ${is.standing}`)
-      reread(d.item.id)
+      knowVersion(is.id, is.version)
+      decidedIn(client, is)
     },
     onError: (e, d) => failed(d.item.id, e, d.verb === 'undo'),
   })
@@ -80,14 +83,13 @@ export function useRound(project: string | undefined) {
   const here = () => now.current.entries[now.current.at]
   return {
     round, end, last: begun.data?.last_round ?? undefined, ready: begun.data !== undefined && (round.entries.length > 0 || begun.data.items.length === 0), error: begun.error,
-    decide: (verb: Verb, body?: Act) => {
-      const item = here()?.item
+    // A dialog is about the issue it was opened for, whatever is in hand by now.
+    decide: (verb: Verb, body?: Act, item = here()?.item) => {
       if (!item) return
       setRound((r) => decided(r, item.id, '…'))
       mutate.mutate({ item, verb, body })
     },
-    merge: (into: string) => {
-      const item = here()?.item
+    merge: (into: string, item = here()?.item) => {
       if (!item) return
       setRound((r) => decided(r, item.id, '…'))
       merging.mutate({ id: item.id, into })

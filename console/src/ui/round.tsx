@@ -9,9 +9,9 @@ import type { Entry, Round } from '../core/round.ts'
 import { CommentDialog } from './comment-dialog.tsx'
 import { AssignDialog } from './decide.tsx'
 import { useKeys } from './keys.ts'
-import { useLive } from './live.ts'
 import { MergeDialog } from './merge.tsx'
 import { Ago, Empty, Failed, Loading, State } from './parts.tsx'
+import { useTitle } from './title.ts'
 import { Brief } from './round-brief.tsx'
 import { useRound } from './round-state.ts'
 import { FixDialog, ParkDialog } from './settle.tsx'
@@ -20,12 +20,11 @@ import { Kinds } from './why.tsx'
 /** Triage, one issue after the other: why it is here, all one needs to decide, one key each. */
 export function RoundPage() {
   const { project } = useParams()
-  useLive(project)
   const [turn, setTurn] = useState(0)
   return <OneRound key={`${project ?? ''} ${turn}`} project={project} again={() => setTurn(turn + 1)} />
 }
 
-type Asking = 'assign' | 'park' | 'fix' | 'merge' | 'comment' | undefined
+type Asking = { what: 'assign' | 'park' | 'fix' | 'merge' | 'comment'; item: RoundItem } | undefined
 
 function OneRound({ project, again }: { project: string | undefined; again: () => void }) {
   const r = useRound(project)
@@ -37,21 +36,20 @@ function OneRound({ project, again }: { project: string | undefined; again: () =
   const proposed = useQuery({ queryKey: ['p', item?.id.split('/')[0], 'owners', item?.id], queryFn: ({ signal }) => api.owners(item!.id, signal), enabled: item !== undefined, staleTime: 60_000 })
   const who = proposed.data?.proposals[0]?.name
   useQuery({ queryKey: ['people'], queryFn: ({ signal }) => api.people(signal) }) // there when somebody is chosen
-  useEffect(() => {
-    document.title = `Round · ${project ?? 'all projects'} · Firethorn`
-  }, [project])
+  useTitle('Round', project ?? 'all projects')
+  const ask = (what: NonNullable<Asking>['what']) => item && setAsking({ what, item })
   const free = item !== undefined && !r.end && !entry?.done
   const doings: Doing[] = [
     { key: 'a', words: 'Accept', on: free, run: () => r.decide('accept') },
     { key: 'g', words: who ? `Give to ${who.split(' ')[0]}` : 'Give', title: who ? `assign it to ${who}, who is proposed` : 'nobody is proposed', on: free && who !== undefined && who !== item?.owner, run: () => who && r.decide('assign', { to: who }) },
-    { key: 's', words: 'Assign', on: free, run: () => setAsking('assign') },
-    { key: 'p', words: 'Park', on: free, run: () => setAsking('park') },
-    { key: 'f', words: 'Fixed', on: free, run: () => setAsking('fix') },
+    { key: 's', words: 'Assign', on: free, run: () => ask('assign') },
+    { key: 'p', words: 'Park', on: free, run: () => ask('park') },
+    { key: 'f', words: 'Fixed', on: free, run: () => ask('fix') },
     { key: 'd', words: 'Dismiss', on: free, run: () => r.decide('dismiss') },
-    { key: 'm', words: 'Merge', on: free, run: () => setAsking('merge') },
+    { key: 'm', words: 'Merge', on: free, run: () => ask('merge') },
     { key: '+', words: 'Severity', title: 'raise it', on: free, run: () => r.grade(1) },
     { key: '-', words: '', title: 'lower the severity', on: free, run: () => r.grade(-1) },
-    { key: 'c', words: 'Comment', on: item !== undefined, run: () => setAsking('comment') },
+    { key: 'c', words: 'Comment', on: item !== undefined, run: () => ask('comment') },
     { key: 'z', words: 'Undo', title: 'take back what you did last', on: r.round.steps.length > 0, run: r.undo },
     { key: 'j', words: item?.state === 'accepted' ? 'Seen' : 'Later', title: item?.state === 'accepted' ? 'leave it as it is; it comes again when something happens' : 'leave it for the next round', on: free, run: r.later },
   ]
@@ -66,7 +64,7 @@ function OneRound({ project, again }: { project: string | undefined; again: () =
   const close = () => setAsking(undefined)
   const run = (verb: 'assign' | 'park' | 'fix', body: api.Act) => {
     close()
-    r.decide(verb, body)
+    r.decide(verb, body, asking?.item)
   }
   return (
     <div className="flex min-h-[calc(100vh-5.2rem)] flex-col">
@@ -89,17 +87,17 @@ function OneRound({ project, again }: { project: string | undefined; again: () =
         <button className="btn btn-ghost btn-sm font-normal" onClick={() => setList(!list)} aria-pressed={list}>{list ? 'One by one' : 'List'} <kbd className="kbd kbd-xs max-md:hidden" aria-hidden="true">l</kbd></button>
         <button className="btn btn-ghost btn-sm font-normal" onClick={r.finish}>End <kbd className="kbd kbd-xs max-md:hidden" aria-hidden="true">e</kbd></button>
       </div>
-      {item && asking === 'assign' && <AssignDialog issue={item} proposed={who} close={close} done={(to) => run('assign', { to })} />}
-      {item && asking === 'park' && <ParkDialog issue={item} close={close} done={(body) => run('park', body)} />}
-      {item && asking === 'fix' && <FixDialog issue={item} close={close} done={(body) => run('fix', body)} />}
-      {item && asking === 'comment' && <CommentDialog id={item.id} close={close} said={(n) => r.said(item.id, n)} />}
-      {item && asking === 'merge' && (
+      {asking?.what === 'assign' && <AssignDialog issue={asking.item} proposed={who} close={close} done={(to) => run('assign', { to })} />}
+      {asking?.what === 'park' && <ParkDialog issue={asking.item} close={close} done={(body) => run('park', body)} />}
+      {asking?.what === 'fix' && <FixDialog issue={asking.item} close={close} done={(body) => run('fix', body)} />}
+      {asking?.what === 'comment' && <CommentDialog id={asking.item.id} close={close} said={(n) => r.said(asking.item.id, n)} />}
+      {asking?.what === 'merge' && (
         <MergeDialog
-          chosen={[item]}
+          chosen={[asking.item]}
           close={close}
           done={(c) => {
             close()
-            r.merge(c.into)
+            r.merge(c.into, asking.item)
           }}
         />
       )}

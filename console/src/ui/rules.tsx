@@ -19,7 +19,7 @@ export function RulesPage() {
   const saved = useQuery({ queryKey: ['rules', project], queryFn: ({ signal }) => api.rules(project, 0, signal), staleTime: Infinity })
   const suggested = useQuery({ queryKey: ['suggestion', project, n], queryFn: ({ signal }) => api.suggestion(project, n, signal), enabled: n > 0, staleTime: Infinity, gcTime: 0 })
   const error = saved.error ?? suggested.error
-  if (error) return <Failed error={error} again={() => void Promise.all([saved.refetch(), n > 0 && suggested.refetch()])} />
+  if (error && (!saved.data || (n > 0 && !suggested.data))) return <Failed error={error} again={() => void Promise.all([saved.refetch(), n > 0 && suggested.refetch()])} />
   if (!saved.data || (n > 0 && !suggested.data)) return <Loading />
   return <Work key={`${project} ${saved.data.version} ${n}`} project={project} saved={saved.data} suggested={n > 0 ? suggested.data?.text : undefined} />
 }

@@ -29,8 +29,9 @@ function Choice({ on, choose, children }: { on: boolean; choose: () => void; chi
 
 /** In what an issue is fixed. */
 export function FixDialog({ issue, close, done }: { issue: Issue; close: () => void; done: (body: Act) => void }) {
-  const [kind, setKind] = useState<FixKind>('release')
-  const [release, setRelease] = useState(issue.fixed_in || nextRelease(issue.last_release))
+  const proposed = issue.fixed_in || nextRelease(issue.last_release)
+  const [kind, setKind] = useState<FixKind>(proposed ? 'release' : 'next') // of dates and hashes nobody can say what comes next
+  const [release, setRelease] = useState(proposed)
   const [commit, setCommit] = useState('')
   const [why, setWhy] = useState('')
   const body = fixOf(kind, release, commit, why)
@@ -46,7 +47,7 @@ export function FixDialog({ issue, close, done }: { issue: Issue; close: () => v
           <legend className="sr-only">In what it is fixed</legend>
           <Choice on={kind === 'release'} choose={() => setKind('release')}>
             <span>Fixed in</span>
-            <input className="input input-sm mono w-40" value={release} onFocus={() => setKind('release')} onChange={(e) => setRelease(e.target.value)} autoFocus aria-label="Release that contains the fix" />
+            <input className="input input-sm mono w-40" value={release} onFocus={() => setKind('release')} onChange={(e) => setRelease(e.target.value)} autoFocus={proposed !== ''} aria-label="Release that contains the fix" />
           </Choice>
           <Choice on={kind === 'next'} choose={() => setKind('next')}>In the next release</Choice>
           <Choice on={kind === 'commit'} choose={() => setKind('commit')}>

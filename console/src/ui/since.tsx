@@ -1,3 +1,4 @@
+import { lost } from '../core/current.ts'
 import { useQuery } from '@tanstack/react-query'
 import * as api from '../api/client.ts'
 import type { IssueDetail } from '../api/client.ts'
@@ -14,7 +15,7 @@ const height = 118 // of the stems
 /** Since when: releases, deploys and events on one time line, and what the silence means. */
 export function Since({ project, number, issue: i }: { project: string; number: number; issue: IssueDetail }) {
   const got = useQuery({ queryKey: ['p', project, 'since', number], queryFn: ({ signal }) => api.since(project, number, signal) })
-  if (got.error) return <Failed error={got.error} again={() => void got.refetch()} />
+  if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <p className="soft">Loading …</p>
   const s = got.data
   const line = timeLine(s.days.map((d) => d.day), s.marks, Date.now(), width)

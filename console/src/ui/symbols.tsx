@@ -1,3 +1,4 @@
+import { lost } from '../core/current.ts'
 import { useQuery } from '@tanstack/react-query'
 import { Link, useParams, useSearchParams } from 'react-router'
 import * as api from '../api/client.ts'
@@ -14,7 +15,7 @@ export function SymbolsPage() {
   const event = search.get('event') ?? undefined
   const pushed = useQuery({ queryKey: ['p', project, 'symbols'], queryFn: ({ signal }) => api.symbols(project, signal) })
   const unread = useQuery({ queryKey: ['p', project, 'unread'], queryFn: ({ signal }) => api.unreadReleases(project, signal) })
-  if (pushed.error || unread.error) return <Failed error={(pushed.error ?? unread.error)!} again={() => void Promise.all([pushed.refetch(), unread.refetch()])} />
+  if ((pushed.error && !pushed.data) || (unread.error && !unread.data)) return <Failed error={(pushed.error ?? unread.error)!} again={() => void Promise.all([pushed.refetch(), unread.refetch()])} />
   if (!pushed.data || !unread.data) return <Loading />
   const rows = new Map<string, { release: string; pushed: api.SymbolRelease | undefined; unread: api.UnreadRelease | undefined }>()
   for (const u of unread.data.releases) rows.set(u.release, { release: u.release, pushed: undefined, unread: u })
@@ -65,7 +66,7 @@ export function SymbolsPage() {
 
 function Check({ project, release, event }: { project: string; release: string | undefined; event: string | undefined }) {
   const got = useQuery({ queryKey: ['p', project, 'check', release, event], queryFn: ({ signal }) => api.checkSymbols(project, release, event, signal) })
-  if (got.error) return <Failed error={got.error} again={() => void got.refetch()} />
+  if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
   const v: SymbolCheck = got.data
   return (

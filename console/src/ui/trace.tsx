@@ -1,3 +1,4 @@
+import { lost } from '../core/current.ts'
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link, useParams } from 'react-router'
@@ -102,7 +103,7 @@ function LastChange({ project, release, frame: f }: { project: string; release: 
   const [asked, setAsked] = useState(false)
   const got = useQuery({ queryKey: ['p', project, 'line', release, f.file, f.line], queryFn: ({ signal }) => api.whoChanged(project, release, f.file, f.line, signal), enabled: asked, staleTime: Infinity })
   if (!asked) return <button className="link soft px-9 pb-1.5 text-[.93rem]" onClick={() => setAsked(true)}>Who changed line {f.line}?</button>
-  if (got.error) return <p role="alert" className="px-9 pb-1.5 text-[.93rem] text-accent">{got.error.message}</p>
+  if (lost(got)) return <p role="alert" className="px-9 pb-1.5 text-[.93rem] text-accent">{got.error!.message}</p>
   if (!got.data) return <p className="soft px-9 pb-1.5 text-[.93rem]">Looking …</p>
   const l = got.data.line
   return (

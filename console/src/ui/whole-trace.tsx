@@ -1,11 +1,12 @@
+import { lost } from '../core/current.ts'
 import { useQuery } from '@tanstack/react-query'
-import { useEffect } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
 import * as api from '../api/client.ts'
 import { option } from '../core/shell.ts'
 import { counted, exact } from '../core/format.ts'
 import { useKeys } from './keys.ts'
 import { Copy, Empty, Failed, Loading } from './parts.tsx'
+import { useTitle } from './title.ts'
 
 /** What one trace ran into, in all projects, in the order it was thrown. */
 export function TracePage() {
@@ -13,10 +14,8 @@ export function TracePage() {
   const go = useNavigate()
   const q = useQuery({ queryKey: ['trace', trace], queryFn: ({ signal }) => api.trace(trace, signal) })
   useKeys({ Escape: () => void go(-1) })
-  useEffect(() => {
-    document.title = `Trace ${trace} · Firethorn`
-  }, [trace])
-  if (q.error) return <Failed error={q.error} again={() => void q.refetch()} />
+  useTitle(`Trace ${trace}`)
+  if (lost(q)) return <Failed error={q.error!} again={() => void q.refetch()} />
   if (!q.data) return <Loading />
   const list = q.data.events
   if (list.length === 0) return (

@@ -1,0 +1,37 @@
+/** What to read again when something changed: as little as is right. */
+
+export interface Change {
+  project: string
+  decided?: Record<string, number>
+  events?: string[]
+  any?: boolean
+}
+
+/** A question to the service, by its key: ['p', project, kind, issue, …]; an issue is its number or its id. */
+export type Key = readonly unknown[]
+
+// What of an issue a decision changes, and what new events change. What is not
+// named here is the same whatever happens: an event, likely causes, source lines.
+const byDecision = new Set(['issue', 'history', 'since', 'owners', 'beside'])
+const byEvents = new Set(['issue', 'since', 'feedback', 'event'])
+const lasting = new Set(['event', 'line', 'likely', 'set-up', 'together'])
+const ofIssue = new Set([...byDecision, ...byEvents, ...lasting, 'differences'])
+
+const numberOf = (of: unknown): number => (typeof of === 'number' ? of : Number(String(of).split('/')[1]))
+
+/** Says whether a question is to be asked again. */
+export function asksAgain(key: Key, c: Change): boolean {
+  if (key[0] !== 'p') return false
+  const decided = Object.keys(c.decided ?? {})
+  const events = c.events ?? []
+  const quiet = !c.any && decided.length + events.length === 0
+  if (quiet) return false
+  if (key[1] === 'round' || key[1] === 'waiting') return true // of all projects
+  if (c.project && key[1] !== c.project) return false
+  const kind = String(key[2])
+  if (!ofIssue.has(kind)) return true // a list or a count of the project
+  if (c.any) return !lasting.has(kind)
+  const hit = (ids: string[]) => ids.some((id) => numberOf(id) === numberOf(key[3]))
+  if (kind === 'event') return key[4] === 'newest' && hit(events)
+  return (byDecision.has(kind) && hit(decided)) || (byEvents.has(kind) && hit(events))
+}

@@ -1,0 +1,30 @@
+import type { ComponentType } from 'react'
+import { useRouteError } from 'react-router'
+import { Failed } from './parts.tsx'
+
+const reloaded = 'firethorn.reloaded'
+
+/**
+ * Loads the part of the console that a page is in. A part that is gone belongs
+ * to a former build: the page is loaded anew, once.
+ */
+export function part<K extends string>(load: () => Promise<Record<K, ComponentType>>, name: K): () => Promise<{ Component: ComponentType }> {
+  return async () => {
+    try {
+      const Component = (await load())[name]
+      sessionStorage.removeItem(reloaded)
+      return { Component }
+    } catch (e) {
+      if (sessionStorage.getItem(reloaded) === location.href) throw e
+      sessionStorage.setItem(reloaded, location.href)
+      location.reload()
+      return new Promise(() => undefined) // the page goes
+    }
+  }
+}
+
+/** What stands in the place of a page that broke. */
+export function Broken() {
+  const error = useRouteError()
+  return <Failed error={error instanceof Error ? error : new Error(String(error))} again={() => location.reload()} />
+}

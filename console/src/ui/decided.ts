@@ -1,0 +1,17 @@
+import type { InfiniteData, QueryClient } from '@tanstack/react-query'
+import type { Issue, IssueDetail, Issues } from '../api/client.ts'
+
+/**
+ * Puts an issue, as a decision left it, into everything that shows it. What
+ * hangs on it alone is read again: a decision is no reason to read twenty answers.
+ */
+export function decidedIn(client: QueryClient, now: Issue): void {
+  const [project, number] = now.id.split('/') as [string, string]
+  client.setQueryData<IssueDetail>(['p', project, 'issue', Number(number)], (old) => old && { ...old, ...now })
+  client.setQueriesData<InfiniteData<Issues>>({ queryKey: ['p', project, 'issues'] }, (old) => old && {
+    ...old,
+    pages: old.pages.map((p) => ({ ...p, issues: p.issues.map((i) => (i.id === now.id ? { ...i, ...now } : i)) })),
+  })
+  for (const kind of ['history', 'since']) void client.invalidateQueries({ queryKey: ['p', project, kind, Number(number)] })
+  void client.invalidateQueries({ queryKey: ['p', project, 'issues'] }) // its counts, where the list is open
+}
