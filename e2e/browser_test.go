@@ -24,6 +24,17 @@ var (
 // newTab opens a tab in the one browser of this run.
 func newTab(t *testing.T) context.Context {
 	t.Helper()
+	return tabOf(t)
+}
+
+// newContext opens a tab with cookies of its own: another person's browser.
+func newContext(t *testing.T) context.Context {
+	t.Helper()
+	return tabOf(t, chromedp.WithNewBrowserContext())
+}
+
+func tabOf(t *testing.T, options ...chromedp.ContextOption) context.Context {
+	t.Helper()
 	browserOnce.Do(func() {
 		dir, err := os.MkdirTemp("", "firethorn-browser")
 		if err != nil {
@@ -42,7 +53,7 @@ func newTab(t *testing.T) context.Context {
 	if browserErr != nil {
 		t.Fatal(browserErr)
 	}
-	tab, done := chromedp.NewContext(browser)
+	tab, done := chromedp.NewContext(browser, options...)
 	t.Cleanup(done)
 	ctx, cancel := context.WithTimeout(tab, 60*time.Second)
 	t.Cleanup(cancel)

@@ -1,4 +1,5 @@
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
+import type { ComponentType } from 'react'
 import { createRoot } from 'react-dom/client'
 import { createBrowserRouter, Navigate } from 'react-router'
 import { RouterProvider } from 'react-router/dom'
@@ -21,6 +22,13 @@ const client = new QueryClient({
   },
 })
 
+/** Where the person goes, while the part for it is loaded. */
+const going = (): string => {
+  const to = router.state.navigation.location ?? router.state.location
+  return to.pathname + to.search
+}
+const page: <K extends string>(load: () => Promise<Record<K, ComponentType>>, name: K) => ReturnType<typeof part> = (load, name) => part(going, load, name)
+
 const router = createBrowserRouter([
   { path: '/sign-in', element: <SignIn /> },
   {
@@ -30,20 +38,20 @@ const router = createBrowserRouter([
     children: [
       { path: '/', element: <Projects /> },
       { path: '/p/:project', element: <Navigate to="issues" replace /> },
-      { path: '/p/:project/issues', lazy: part(() => import('./ui/issues.tsx'), 'Issues') },
-      { path: '/p/:project/issues/:number', lazy: part(() => import('./ui/issue.tsx'), 'IssuePage') },
-      { path: '/p/:project/received', lazy: part(() => import('./ui/received.tsx'), 'ReceivedPage') },
-      { path: '/p/:project/symbols', lazy: part(() => import('./ui/symbols.tsx'), 'SymbolsPage') },
-      { path: '/p/:project/rules', lazy: part(() => import('./ui/rules.tsx'), 'RulesPage') },
-      { path: '/p/:project/releases', lazy: part(() => import('./ui/releases.tsx'), 'ReleasesPage') },
-      { path: '/p/:project/grouping', lazy: part(() => import('./ui/review.tsx'), 'GroupingPage') },
-      { path: '/p/:project/set-up', lazy: part(() => import('./ui/set-up.tsx'), 'SetUpPage') },
-      { path: '/round', lazy: part(() => import('./ui/round.tsx'), 'RoundPage') },
-      { path: '/p/:project/round', lazy: part(() => import('./ui/round.tsx'), 'RoundPage') },
-      { path: '/p/:project/impact', lazy: part(() => import('./ui/impact.tsx'), 'ImpactPage') },
-      { path: '/owners', lazy: part(() => import('./ui/carriers.tsx'), 'CarriersPage') },
-      { path: '/notices', lazy: part(() => import('./ui/notices.tsx'), 'NoticesPage') },
-      { path: '/t/:trace', lazy: part(() => import('./ui/whole-trace.tsx'), 'TracePage') },
+      { path: '/p/:project/issues', lazy: page(() => import('./ui/issues.tsx'), 'Issues') },
+      { path: '/p/:project/issues/:number', lazy: page(() => import('./ui/issue.tsx'), 'IssuePage') },
+      { path: '/p/:project/received', lazy: page(() => import('./ui/received.tsx'), 'ReceivedPage') },
+      { path: '/p/:project/symbols', lazy: page(() => import('./ui/symbols.tsx'), 'SymbolsPage') },
+      { path: '/p/:project/rules', lazy: page(() => import('./ui/rules.tsx'), 'RulesPage') },
+      { path: '/p/:project/releases', lazy: page(() => import('./ui/releases.tsx'), 'ReleasesPage') },
+      { path: '/p/:project/grouping', lazy: page(() => import('./ui/review.tsx'), 'GroupingPage') },
+      { path: '/p/:project/set-up', lazy: page(() => import('./ui/set-up.tsx'), 'SetUpPage') },
+      { path: '/round', lazy: page(() => import('./ui/round.tsx'), 'RoundPage') },
+      { path: '/p/:project/round', lazy: page(() => import('./ui/round.tsx'), 'RoundPage') },
+      { path: '/p/:project/impact', lazy: page(() => import('./ui/impact.tsx'), 'ImpactPage') },
+      { path: '/owners', lazy: page(() => import('./ui/carriers.tsx'), 'CarriersPage') },
+      { path: '/notices', lazy: page(() => import('./ui/notices.tsx'), 'NoticesPage') },
+      { path: '/t/:trace', lazy: page(() => import('./ui/whole-trace.tsx'), 'TracePage') },
       { path: '*', element: <p className="p-10">There is no such page. The list of projects is behind the name at the top.</p> },
     ],
   },

@@ -75,7 +75,7 @@ func New(r chi.Router, opt Options) *API {
 	a.live = newHub(opt.Store, opt.Log)
 	guard := http.NewCrossOriginProtection()
 	r.Group(func(r chi.Router) {
-		r.Use(web.Secure, a.checkHost, guard.Handler, a.authenticate, a.boundBodies)
+		r.Use(web.Secure, web.ETag, a.checkHost, guard.Handler, a.authenticate, a.boundBodies)
 		a.register(r)
 		r.Post("/api/projects/{project}/symbols/content", web.Handle(a.log, a.putSymbol))
 		r.Post("/api/projects/{project}/repository/bundle", web.Handle(a.log, a.putBundle))
@@ -191,6 +191,7 @@ func (a *API) register(r chi.Router) huma.API {
 	h := describe(r)
 	a.people(h)
 	a.projects(h)
+	a.overview(h)
 	a.setUp(h)
 	a.issues(h)
 	a.events(h)

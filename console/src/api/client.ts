@@ -1,9 +1,11 @@
 import createClient from 'openapi-fetch'
 import { takeEvents } from '../core/trial.ts'
+import { answersKept } from './kept.ts'
 import type { components, paths } from './schema.d.ts'
 
 /** The only place that talks to the service. */
 const api = createClient<paths>({ baseUrl: '' })
+api.use(answersKept())
 
 export type Issue = components['schemas']['Issue']
 export type IssueDetail = components['schemas']['IssueDetail']
@@ -73,6 +75,9 @@ export const signOut = () => answer(api.DELETE('/api/session'))
 export const projects = (signal?: AbortSignal) => answer(api.GET('/api/projects', { signal }))
 export const project = (name: string, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}', { params: { path: { project: name } }, signal }))
 export const trace = (id: string, signal?: AbortSignal) => answer(api.GET('/api/traces/{trace}', { params: { path: { trace: id } }, signal }))
+/** How every project stands. */
+export type ProjectOverview = components['schemas']['ProjectOverview']
+export const overview = (signal?: AbortSignal) => answer(api.GET('/api/overview', { signal }))
 export const people = (signal?: AbortSignal) => answer(api.GET('/api/people', { signal }))
 
 export interface IssuePage {

@@ -500,6 +500,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/overview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How every project stands: trend, open and new issues, newest release, what is wrong */
+        get: operations["show-overview"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/owners": {
         parameters: {
             query?: never;
@@ -3007,6 +3024,31 @@ export interface components {
             rules_version: number;
             /** @description source paths of maps and traces, and where they stand in the repository */
             source_paths: components["schemas"]["Mapping"][];
+        };
+        ProjectDay: {
+            /** @description YYYY-MM-DD */
+            day: string;
+            /** Format: int64 */
+            events: number;
+        };
+        ProjectOverview: {
+            /**
+             * Format: int64
+             * @description that nobody decided about
+             */
+            new_issues: number;
+            /** @description that anything was seen of */
+            newest_release?: string;
+            /** Format: int64 */
+            open_issues: number;
+            project: string;
+            /** @description events of the last 14 days (UTC), oldest first */
+            trend: components["schemas"]["ProjectDay"][];
+            /** @description what is wrong, in words; empty when nothing is */
+            wrong: string[];
+        };
+        ProjectOverviews: {
+            projects: components["schemas"]["ProjectOverview"][];
         };
         Projects: {
             projects: components["schemas"]["Project"][];
@@ -5637,6 +5679,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "show-overview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectOverviews"];
+                };
             };
             /** @description Error */
             default: {

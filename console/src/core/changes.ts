@@ -26,7 +26,7 @@ export function asksAgain(key: Key, c: Change): boolean {
   const events = c.events ?? []
   const quiet = !c.any && decided.length + events.length === 0
   if (quiet) return false
-  if (key[1] === 'round' || key[1] === 'waiting') return true // of all projects
+  if (key[1] === 'round' || key[1] === 'waiting' || key[1] === 'overview') return true // of all projects
   if (c.project && key[1] !== c.project) return false
   const kind = String(key[2])
   if (!ofIssue.has(kind)) return true // a list or a count of the project

@@ -5,19 +5,20 @@ import { Failed } from './parts.tsx'
 const reloaded = 'firethorn.reloaded'
 
 /**
- * Loads the part of the console that a page is in. A part that is gone belongs
- * to a former build: the page is loaded anew, once.
+ * Loads the part of the console that a page is in; going is where the person
+ * goes. A part that is gone belongs to a former build: that page is loaded
+ * anew, once.
  */
-export function part<K extends string>(load: () => Promise<Record<K, ComponentType>>, name: K): () => Promise<{ Component: ComponentType }> {
+export function part<K extends string>(going: () => string, load: () => Promise<Record<K, ComponentType>>, name: K): () => Promise<{ Component: ComponentType }> {
   return async () => {
     try {
       const Component = (await load())[name]
       sessionStorage.removeItem(reloaded)
       return { Component }
     } catch (e) {
-      if (sessionStorage.getItem(reloaded) === location.href) throw e
-      sessionStorage.setItem(reloaded, location.href)
-      location.reload()
+      if (sessionStorage.getItem(reloaded) === going()) throw e
+      sessionStorage.setItem(reloaded, going())
+      location.assign(going())
       return new Promise(() => undefined) // the page goes
     }
   }

@@ -37,6 +37,7 @@ export function IssuePage() {
   const issue = useQuery({ queryKey: ['p', project, 'issue', n], queryFn: ({ signal }) => api.issue(project, n, signal) })
   const event = useQuery({ queryKey: ['p', project, 'event', n, which], queryFn: ({ signal }) => api.event(project, n, which, signal), placeholderData: keepPreviousData })
   const [raw, setRaw] = useState(false)
+  const below = useAfter(issue.data !== undefined && (event.data !== undefined || event.error !== null))
   const pos = event.data?.position
   const page = (id: string | undefined) => {
     if (id) setParams(id === pos?.newest ? {} : { event: id }, { replace: true, preventScrollReset: true })
@@ -96,23 +97,38 @@ export function IssuePage() {
           <Counted title="environment" list={i.environments} />
         </Part>
         <Part id="when" title="Since when">
-          <Since project={project} number={n} issue={i} />
+          {below && <Since project={project} number={n} issue={i} />}
           <Counted title="release" list={i.releases} />
-          <Likely id={i.id} />
+          {below && <Likely id={i.id} />}
         </Part>
         <Part id="do" title="What to do">
           <MergedFrom issue={i} />
           <Splits issue={i} />
-          <Owners issue={i} />
-          <History issue={i} />
-          <Beside id={i.id} />
-          <Grouping project={project} event={event.data?.kept ? event.data.id : undefined} issue={i.id} />
+          {below && (
+            <>
+              <Owners issue={i} />
+              <History issue={i} />
+              <Beside id={i.id} />
+              <Grouping project={project} event={event.data?.kept ? event.data.id : undefined} issue={i.id} />
+            </>
+          )}
         </Part>
         </div>
       </div>
       <DecisionBar issue={i} merged={(into) => void go(`/p/${into.replace('/', '/issues/')}`)} split={(part) => void go(`/p/${part.replace('/', '/issues/')}`)} deleted={() => void go(listOf(project))} label={`${i.id} is ${i.standing}`} more={<Link className="btn btn-ghost btn-sm font-normal" to={listOf(project)}>Back <kbd className="kbd kbd-xs" aria-hidden="true">Esc</kbd></Link>} />
     </>
   )
+}
+
+/** True a moment after the first screen is there: what lies below it is not to hold it up. */
+function useAfter(there: boolean): boolean {
+  const [after, setAfter] = useState(false)
+  useEffect(() => {
+    if (!there || after) return
+    const t = setTimeout(() => setAfter(true), 50)
+    return () => clearTimeout(t)
+  }, [there, after])
+  return after
 }
 
 function Part({ id, title, children }: { id: string; title: string; children: ReactNode }) {

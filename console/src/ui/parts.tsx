@@ -19,9 +19,9 @@ export function Mark() {
 }
 
 /** Trend of an issue; its words stand beside it for those who do not see it. */
-export function StemAndBerry(p: { days: Day[]; scale: Scale; events: number; users: number; width: number; height: number; berry: number; notches?: { day: string; name: string }[] }) {
+export function StemAndBerry(p: { days: Day[]; scale: Scale; events: number; users: number; width: number; height: number; berry: number; notches?: { day: string; name: string }[]; words?: string }) {
   const step = p.width / Math.max(1, p.days.length)
-  const words = inWords(p.days, p.events, p.users)
+  const words = p.words ?? inWords(p.days, p.events, p.users)
   return (
     <svg width={p.width} height={p.height} role="img" aria-label={words}>
       <title>{words}</title>

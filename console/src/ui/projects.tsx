@@ -5,12 +5,15 @@ import * as api from '../api/client.ts'
 import { count, counted } from '../core/format.ts'
 import { sequel } from '../core/round.ts'
 import { useKeys } from './keys.ts'
-import { Ago, Empty, Failed, Loading } from './parts.tsx'
+import { scaleOf } from '../core/stem.ts'
+import type { Scale } from '../core/stem.ts'
+import { Ago, Empty, Failed, Loading, StemAndBerry } from './parts.tsx'
 import { Kinds } from './why.tsx'
 
 /** All projects: where a person begins. */
 export function Projects() {
   const list = useQuery({ queryKey: ['projects'], queryFn: ({ signal }) => api.projects(signal) })
+  const stands = useQuery({ queryKey: ['p', 'overview'], queryFn: ({ signal }) => api.overview(signal), staleTime: 5000 })
   if (lost(list)) return <Failed error={list.error!} again={() => void list.refetch()} />
   if (!list.data) return <Loading />
   if (!list.data.projects.length) {
@@ -21,25 +24,46 @@ export function Projects() {
       </Empty>
     )
   }
+  const of = new Map(stands.data?.projects.map((o) => [o.project, o]))
+  const scale = scaleOf([...of.values()].map((o) => daysOf(o)))
   return (
-    <div className="mx-auto max-w-4xl px-6 py-8">
+    <div className="mx-auto max-w-5xl px-6 py-8">
       <h1 className="sr-only">All projects</h1>
       <Waiting />
       <h2 className="mb-4 text-xl font-semibold">Projects</h2>
       <ul className="divide-y divide-base-300 rounded border border-base-300 bg-base-100">
         {list.data.projects.map((p) => (
-          <li key={p.name} className="flex flex-wrap items-baseline gap-x-4 px-4 py-3">
-            <Link to={`/p/${p.name}/issues`} className="link-hover text-base font-semibold">
+          <li key={p.name} className="grid grid-cols-[minmax(0,1fr)_auto] items-center gap-x-5 gap-y-1 px-4 py-3 md:grid-cols-[minmax(0,11rem)_9.5rem_minmax(0,1fr)_auto]">
+            <Link to={`/p/${p.name}/issues`} className="link-hover truncate text-base font-semibold">
               {p.name}
             </Link>
-            <span className={p.open_issues ? 'hurts' : 'soft'}>{counted(p.open_issues, 'open issue')}</span>
-            <span className="soft">{count(p.events)} events</span>
-            <span className="grow max-md:basis-full" />
-            <span className="soft">{p.last_event ? <>last <Ago at={p.last_event} /></> : 'nothing has arrived yet'}</span>
+            <Stands of={of.get(p.name)} scale={scale} events={p.events} />
+            <span className="soft text-right">{p.last_event ? <>last event <Ago at={p.last_event} /></> : 'nothing has arrived yet'}</span>
           </li>
         ))}
       </ul>
     </div>
+  )
+}
+
+const daysOf = (o: api.ProjectOverview) => o.trend.map((d) => ({ day: d.day, events: d.events, users: 0 }))
+
+/** How a project stands: its trend, its issues, its newest release, and what is wrong. */
+function Stands({ of: o, scale, events }: { of: api.ProjectOverview | undefined; scale: Scale; events: number }) {
+  if (!o) return <><span /><span className="soft">{counted(events, 'event')}</span></>
+  const sum = o.trend.reduce((n, d) => n + d.events, 0)
+  return (
+    <>
+      <span className="max-md:order-last max-md:col-span-2"><StemAndBerry days={daysOf(o)} scale={scale} events={sum} users={0} width={148} height={32} berry={0} words={`${counted(sum, 'event')} in 14 days (UTC)`} /></span>
+      <span className="min-w-0 max-md:col-span-2">
+        <span className={o.open_issues ? 'hurts' : 'soft'}>{counted(o.open_issues, 'open issue')}</span>
+        {o.new_issues > 0 && <span>, {count(o.new_issues)} new</span>}
+        <span className="soft">, {counted(sum, 'event')} in 14 days (UTC)</span>
+        {o.newest_release && <span className="soft"> · newest release <span className="mono">{o.newest_release}</span></span>}
+        <br />
+        {o.wrong.length > 0 ? <span className="text-warning">{o.wrong.join(' · ')}</span> : <span className="soft">Nothing is wrong.</span>}
+      </span>
+    </>
   )
 }
 

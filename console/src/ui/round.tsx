@@ -129,7 +129,7 @@ function Queue({ round, list, look, last }: { round: Round<RoundItem>; list: boo
       <ol>
         {round.entries.map((e, n) => (
           <li key={e.item.id}>
-            <button className={`block w-full border-b border-base-300/60 px-3 py-1.5 text-left hover:bg-base-200 ${n === round.at ? 'in-hand' : ''}`} aria-current={n === round.at || undefined} data-in-hand={n === round.at || undefined} onClick={() => look(n)}>
+            <button className={`block w-full border-b border-base-300/60 px-3 py-1.5 text-left hover:bg-base-200 ${n === round.at ? 'in-hand' : ''}`} aria-current={n === round.at || undefined} data-in-hand={n === round.at || undefined} data-issue={e.item.id} onClick={() => look(n)}>
               <Line entry={e} list={list} />
             </button>
           </li>

@@ -1,0 +1,68 @@
+package api
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"firethorn/internal/contract"
+	"firethorn/internal/mariadb"
+)
+
+func (a *API) overview(h huma.API) {
+	op(h, a, "GET", "/api/overview", "show-overview", "How every project stands: trend, open and new issues, newest release, what is wrong", see, func(ctx context.Context, _ *noInput) (*body[contract.ProjectOverviews], error) {
+		list, err := a.store.Projects(ctx)
+		if err != nil {
+			return nil, err
+		}
+		out := contract.ProjectOverviews{Projects: []contract.ProjectOverview{}}
+		for _, p := range list {
+			one, err := a.projectOverview(ctx, p)
+			if err != nil {
+				return nil, err
+			}
+			out.Projects = append(out.Projects, *one)
+		}
+		return &body[contract.ProjectOverviews]{out}, nil
+	})
+}
+
+func (a *API) projectOverview(ctx context.Context, p *mariadb.Project) (*contract.ProjectOverview, error) {
+	totals, err := a.store.Totals(ctx, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	o, err := a.store.Overview(ctx, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	unread, err := a.store.UnreadReleases(ctx, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	out := &contract.ProjectOverview{
+		Project: p.Name, OpenIssues: totals.Open, NewIssues: o.New, NewestRelease: o.Newest, Trend: make([]contract.ProjectDay, len(o.Days)), Wrong: []string{},
+	}
+	for i, n := range o.Days {
+		out.Trend[i] = contract.ProjectDay{Day: o.First.AddDate(0, 0, i).Format(time.DateOnly), Events: n}
+	}
+	if o.Surging > 0 {
+		out.Wrong = append(out.Wrong, counted(o.Surging, "issue surges", "issues surge"))
+	}
+	if o.Failed > 0 {
+		out.Wrong = append(out.Wrong, counted(o.Failed, "event failed", "events failed"))
+	}
+	if len(unread) > 0 {
+		out.Wrong = append(out.Wrong, counted(int64(len(unread)), "release has unreadable stack traces", "releases have unreadable stack traces"))
+	}
+	return out, nil
+}
+
+func counted(n int64, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}

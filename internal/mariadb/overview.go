@@ -1,0 +1,48 @@
+package mariadb
+
+import (
+	"context"
+	"database/sql"
+	"time"
+
+	"firethorn/internal/core/impact"
+)
+
+// Overview is how a project stands, for a page of all projects.
+type Overview struct {
+	Days    [impact.Window]int64 // events processed, the oldest day first (UTC)
+	First   time.Time            // the first of these days
+	New     int64                // issues nobody decided about
+	Surging int64                // issues that occur far more often than before
+	Failed  int64                // events that could not be processed and wait
+	Newest  string               // the newest release that anything was seen of; "" for none
+}
+
+// Overview counts it. Each part reads an index, or at most two weeks of hours.
+func (s *Store) Overview(ctx context.Context, project int64) (*Overview, error) {
+	today := int64(Day(s.now()))
+	first := today - impact.Window + 1
+	out := &Overview{First: time.Unix(first*86400, 0).UTC()}
+	err := each(ctx, s.db, func(r *sql.Rows) error {
+		var day, events int64
+		if err := r.Scan(&day, &events); err != nil {
+			return err
+		}
+		if day >= first && day <= today {
+			out.Days[day-first] = events
+		}
+		return nil
+	}, "SELECT hour DIV 24, SUM(events) FROM received WHERE project=? AND hour>=? AND cause='filed' GROUP BY 1", project, first*24)
+	if err != nil {
+		return nil, err
+	}
+	err = s.db.QueryRowContext(ctx, "SELECT (SELECT COUNT(*) FROM issue_list WHERE project=? AND state='new'),"+
+		" (SELECT COUNT(*) FROM issue_list FORCE INDEX (surging) WHERE project=? AND surge_since IS NOT NULL),"+
+		" (SELECT COUNT(*) FROM set_aside WHERE project=?)", project, project, project).Scan(&out.New, &out.Surging, &out.Failed)
+	if err != nil {
+		return nil, err
+	}
+	b, err := s.basis(ctx, s.db, project)
+	out.Newest = b.newest
+	return out, err
+}
