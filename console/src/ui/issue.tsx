@@ -104,14 +104,10 @@ export function IssuePage() {
         <Part id="do" title="What to do">
           <MergedFrom issue={i} />
           <Splits issue={i} />
-          {below && (
-            <>
-              <Owners issue={i} />
-              <History issue={i} />
-              <Beside id={i.id} />
-              <Grouping project={project} event={event.data?.kept ? event.data.id : undefined} issue={i.id} />
-            </>
-          )}
+          {below && <Owners issue={i} />}
+          <History issue={i} />
+          {below && <Beside id={i.id} />}
+          {below && <Grouping project={project} event={event.data?.kept ? event.data.id : undefined} issue={i.id} />}
         </Part>
         </div>
       </div>
