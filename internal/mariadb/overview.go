@@ -10,7 +10,7 @@ import (
 
 // Overview is how a project stands, for a page of all projects.
 type Overview struct {
-	Days    [impact.Window]int64 // events processed, the oldest day first (UTC)
+	Days    [impact.Window]int64 // events by the day they were thrown (UTC), the oldest first
 	First   time.Time            // the first of these days
 	New     int64                // issues nobody decided about
 	Surging int64                // issues that occur far more often than before
@@ -18,8 +18,13 @@ type Overview struct {
 	Newest  string               // the newest release that anything was seen of; "" for none
 }
 
-// Overview counts it. Each part reads an index, or at most two weeks of hours.
+// Overview counts it. Where that takes long the answer is remembered for some
+// seconds.
 func (s *Store) Overview(ctx context.Context, project int64) (*Overview, error) {
+	return s.overviews.get(project, func() (*Overview, error) { return s.countOverview(ctx, project) })
+}
+
+func (s *Store) countOverview(ctx context.Context, project int64) (*Overview, error) {
 	today := int64(Day(s.now()))
 	first := today - impact.Window + 1
 	out := &Overview{First: time.Unix(first*86400, 0).UTC()}
@@ -32,7 +37,7 @@ func (s *Store) Overview(ctx context.Context, project int64) (*Overview, error) 
 			out.Days[day-first] = events
 		}
 		return nil
-	}, "SELECT hour DIV 24, SUM(events) FROM received WHERE project=? AND hour>=? AND cause='filed' GROUP BY 1", project, first*24)
+	}, "SELECT t.day, SUM(t.events) FROM issue_list l JOIN issue_trend t ON t.issue=l.issue AND t.day>=? WHERE l.project=? AND l.last_seen>=? GROUP BY t.day", first, project, first*86400_000_000)
 	if err != nil {
 		return nil, err
 	}

@@ -42,6 +42,7 @@ type Store struct {
 	graphs      graphs
 	states      memo[int64, map[issue.State]int64]
 	carriers    memo[int64, []owners.Person]
+	overviews   memo[int64, *Overview]
 	now         func() time.Time
 	ahead       time.Duration // that now is set ahead on purpose
 	newerSchema bool

@@ -19,7 +19,7 @@ export function Breadcrumbs({ event }: { event: EventDetail }) {
           </span>
           <span className={`min-w-0 break-words ${b.severity === 'error' ? 'hurts' : b.severity === 'warn' ? 'text-warning' : ''}`}>
             {b.message}
-            <CrumbFacts attributes={b.attributes} />
+            <CrumbFacts message={b.message} attributes={b.attributes} />
           </span>
         </li>
       ))}
@@ -32,9 +32,12 @@ export function Breadcrumbs({ event }: { event: EventDetail }) {
   )
 }
 
-/** The attributes of a breadcrumb, one after the other. */
-function CrumbFacts({ attributes }: { attributes: Breadcrumb['attributes'] }) {
-  const facts = Object.entries(attributes ?? {})
+// What the message of a request says already.
+const inMessage = new Set(['http.request.method', 'http.response.status_code', 'url.full'])
+
+/** The attributes of a breadcrumb, one after the other, but for what its message says. */
+function CrumbFacts({ message, attributes }: { message: string | undefined; attributes: Breadcrumb['attributes'] }) {
+  const facts = Object.entries(attributes ?? {}).filter(([name, value]) => !(inMessage.has(name) && message?.includes(String(value))))
   if (facts.length === 0) return null
   return (
     <span className="soft mono ml-2 text-[.85rem]">

@@ -185,8 +185,8 @@ function Row({ issue: i, gone, scale, selected, select, marked, mark }: { issue:
       <span role="gridcell" className="leading-tight">
         <input type="checkbox" className="checkbox checkbox-xs float-right mr-1 mt-1" checked={marked} onChange={(e) => mark((e.nativeEvent as MouseEvent).shiftKey)} tabIndex={-1} aria-label={`Mark ${i.id}`} title="mark (x); with shift all from the last one on" />
         <b className="text-[1.15rem] font-semibold">{Math.round(i.impact)}</b>
-        <br />
-        <span className="soft text-[.85rem]">{i.impact_words}</span>
+        <br className="max-[600px]:hidden" />
+        <span className="soft text-[.85rem] max-[600px]:hidden">{i.impact_words}</span>
       </span>
       <span role="gridcell" className="min-w-0 leading-snug">
         <span className="flex items-center gap-2">

@@ -59,9 +59,9 @@ function Stands({ of: o, scale, events }: { of: api.ProjectOverview | undefined;
         <span className={o.open_issues ? 'hurts' : 'soft'}>{counted(o.open_issues, 'open issue')}</span>
         {o.new_issues > 0 && <span>, {count(o.new_issues)} new</span>}
         <span className="soft">, {counted(sum, 'event')} in 14 days (UTC)</span>
-        {o.newest_release && <span className="soft"> · newest release <span className="mono">{o.newest_release}</span></span>}
         <br />
-        {o.wrong.length > 0 ? <span className="text-warning">{o.wrong.join(' · ')}</span> : <span className="soft">Nothing is wrong.</span>}
+        {o.wrong.length > 0 ? <span className="text-warning">{o.wrong.join(' · ')}</span> : <span className="soft">Nothing is wrong</span>}
+        {o.newest_release && <span className="soft"> · newest release <span className="mono">{o.newest_release}</span></span>}
       </span>
     </>
   )
