@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"bufio"
 	"context"
 	"fmt"
 	"math/rand/v2"
@@ -8,6 +9,8 @@ import (
 	"net/http/httptest"
 	"net/http/httputil"
 	"net/url"
+	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
@@ -40,9 +43,9 @@ func asPerson(t *testing.T, s *service, name string) context.Context {
 }
 
 // manyIssues files issues of so many different places.
-func manyIssues(t *testing.T, s *service, project string, n int) {
+func manyIssues(t *testing.T, s *service, project string, n int) (key string) {
 	t.Helper()
-	key := s.project(t, project)
+	key = s.project(t, project)
 	var body []string
 	for i := range n {
 		for u := range 1 + i%4 {
@@ -53,6 +56,7 @@ func manyIssues(t *testing.T, s *service, project string, n int) {
 		t.Fatalf("%d %s", code, answer)
 	}
 	s.settle(t)
+	return key
 }
 
 // pressInFront presses a key and tells, in the same turn of the page, which
@@ -346,5 +350,43 @@ func TestConsole_OneStreamForAllTabsOfABrowser(t *testing.T) {
 	time.Sleep(2 * time.Second)
 	if n := b.streams.Load(); n != 1 {
 		t.Errorf("%d streams of four tabs", n)
+	}
+}
+
+// TestLive_NamesWhatChanged: the stream says which issues were decided about
+// and which got events, and that proxies are not to hold it back.
+func TestLive_NamesWhatChanged(t *testing.T) {
+	project := "live-names"
+	key := manyIssues(t, shared, project, 2)
+	token, err := os.ReadFile(filepath.Join(shared.dir, "admin-token"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	ctx, cancel := context.WithTimeout(t.Context(), 20*time.Second)
+	defer cancel()
+	req, err := http.NewRequestWithContext(ctx, http.MethodGet, shared.url+"/api/live", nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	req.Header.Set("Authorization", "Bearer "+strings.TrimSpace(string(token)))
+	res, err := http.DefaultClient.Do(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	if res.Header.Get("X-Accel-Buffering") != "no" {
+		t.Error("a proxy may hold it back")
+	}
+	time.Sleep(time.Second) // the first look says where things stand
+	shared.run(t, 0, "issue", "accept", project+"/1")
+	lines := bufio.NewScanner(res.Body)
+	for want := range strings.SplitSeq(`"decided":{"`+project+`/1":|"events":["`+project+`/`, "|") {
+		for found := false; !found; {
+			if !lines.Scan() {
+				t.Fatalf("the stream never says %s: %v", want, lines.Err())
+			}
+			found = strings.Contains(lines.Text(), want)
+		}
+		shared.post(t, key, event("berthAa", "p-9", "4.2.0"))
 	}
 }
