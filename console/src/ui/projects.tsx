@@ -33,7 +33,7 @@ export function Projects() {
       <h2 className="mb-4 text-xl font-semibold">Projects</h2>
       <ul className="divide-y divide-base-300 rounded border border-base-300 bg-base-100">
         {list.data.projects.map((p) => (
-          <li key={p.name} className="grid grid-cols-[minmax(0,1fr)_auto] items-center gap-x-5 gap-y-1 px-4 py-3 md:grid-cols-[minmax(0,11rem)_9.5rem_minmax(0,1fr)_auto]">
+          <li key={p.name} className="grid grid-cols-[minmax(0,1fr)_auto] items-center gap-x-5 gap-y-1 px-4 py-3 md:grid-cols-[minmax(0,9rem)_11rem_minmax(0,1fr)_auto]">
             <Link to={`/p/${p.name}/issues`} className="link-hover truncate text-base font-semibold">
               {p.name}
             </Link>
