@@ -18,7 +18,6 @@ export function Frame() {
   const [help, setHelp] = useState(false)
   const search = useRef<HTMLInputElement>(null)
   useKeys({ '?': () => setHelp(true), '/': () => search.current?.focus() })
-  useLive()
   useMenusThatClose()
   if (who.error instanceof api.ApiError && who.error.status === 401) return <SignedOut />
   if (who.error && !who.data) return <Failed error={who.error} again={() => void who.refetch()} />
@@ -82,6 +81,7 @@ const pages: [string, string][] = [['round', 'Round'], ['issues', 'Issues'], ['r
 function Main({ project }: { project: string }) {
   const { pathname } = useLocation()
   const main = useRef<HTMLElement>(null)
+  useLive() // only who is signed in hears of changes
   const before = useRef(pathname)
   const page = pathname.split('/')[3] ?? pathname.split('/')[1] ?? ''
   useTitle(...(ownTitle.has(page) ? [] : [pages.find(([to]) => to === page)?.[1] ?? others[page] ?? 'Projects', project]))
