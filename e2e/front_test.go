@@ -271,6 +271,8 @@ func TestConsole_AsksForLittle(t *testing.T) {
 		had, bytes = n, b
 		return spent
 	}
+	eventually(t, tab, "the project", `[...document.querySelectorAll('main a')].some((a) => a.innerText === '`+project+`')`)
+	had, bytes = count(), size()
 	eval[any](t, tab, `[...document.querySelectorAll('main a')].find((a) => a.innerText === '`+project+`').click()`)
 	eventually(t, tab, "the rows", `document.querySelectorAll('[role=row][aria-selected]').length === 12`)
 	spent("opening the list")
@@ -303,7 +305,9 @@ func TestConsole_AsksForLittle(t *testing.T) {
 		press(t, tab, "a")
 		time.Sleep(300 * time.Millisecond)
 	}
-	spent("ten decisions of a round")
+	if n := spent("ten decisions of a round"); n > 30 {
+		t.Errorf("ten decisions of a round: %d requests", n)
+	}
 }
 
 func TestConsole_FindsItsWayBack(t *testing.T) {

@@ -192,6 +192,7 @@ func (a *API) register(r chi.Router) huma.API {
 	a.people(h)
 	a.projects(h)
 	a.overview(h)
+	a.briefs(h)
 	a.setUp(h)
 	a.issues(h)
 	a.events(h)

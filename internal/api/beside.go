@@ -9,6 +9,7 @@ import (
 
 	"firethorn/internal/contract"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/mariadb"
 )
 
 func (a *API) beside(h huma.API) {
@@ -17,34 +18,7 @@ func (a *API) beside(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		out := contract.Beside{Issue: fmt.Sprintf("%s/%d", p.Name, is.Number), Environments: []contract.Seen{}, Elsewhere: []contract.BesideIssue{}, Similar: []contract.SimilarIssue{}}
-		environments, err := a.store.IssueEnvironments(ctx, is.ID)
-		if err != nil {
-			return nil, err
-		}
-		out.Environments = seen(environments)
-		others, err := a.store.Elsewhere(ctx, is.ID)
-		if err != nil {
-			return nil, err
-		}
-		for _, x := range others {
-			if a.may(ctx, see, x.Project) == nil {
-				out.Elsewhere = append(out.Elsewhere, contract.BesideIssue{ID: fmt.Sprintf("%s/%d", x.Project, x.Number), Headline: x.Head, State: string(x.State), Events: x.Events, Users: x.Users})
-			}
-		}
-		similar, err := a.store.Similar(ctx, p, is.ID)
-		if err != nil {
-			return nil, err
-		}
-		for _, x := range similar {
-			s := contract.SimilarIssue{BesideIssue: contract.BesideIssue{ID: fmt.Sprintf("%s/%d", p.Name, x.Number), Headline: x.Headline, State: string(x.State), Events: x.Events, Users: x.Users},
-				Place: x.Place, FixedIn: x.FixedIn, Score: math.Round(x.Score*100) / 100, Alike: x.Reasons, Standing: issue.Describe(x.Standing)}
-			if x.Owner != "" {
-				s.Owner = &x.Owner
-			}
-			out.Similar = append(out.Similar, s)
-		}
-		return &body[contract.Beside]{out}, nil
+		return a.besideOf(ctx, p, is)
 	})
 	op(h, a, "GET", "/api/issues/{project}/{number}/together", "issue-together", "Issues that happen together with an issue: same user, session or trace within a minute, against chance", see, func(ctx context.Context, in *IssuePath) (*body[contract.Together], error) {
 		is, p, err := a.issue(ctx, in)
@@ -63,4 +37,36 @@ func (a *API) beside(h huma.API) {
 		}
 		return &body[contract.Together]{out}, nil
 	})
+}
+
+// besideOf is what stands beside an issue.
+func (a *API) besideOf(ctx context.Context, p *mariadb.Project, is *mariadb.Issue) (*body[contract.Beside], error) {
+	out := contract.Beside{Issue: fmt.Sprintf("%s/%d", p.Name, is.Number), Environments: []contract.Seen{}, Elsewhere: []contract.BesideIssue{}, Similar: []contract.SimilarIssue{}}
+	environments, err := a.store.IssueEnvironments(ctx, is.ID)
+	if err != nil {
+		return nil, err
+	}
+	out.Environments = seen(environments)
+	others, err := a.store.Elsewhere(ctx, is.ID)
+	if err != nil {
+		return nil, err
+	}
+	for _, x := range others {
+		if a.may(ctx, see, x.Project) == nil {
+			out.Elsewhere = append(out.Elsewhere, contract.BesideIssue{ID: fmt.Sprintf("%s/%d", x.Project, x.Number), Headline: x.Head, State: string(x.State), Events: x.Events, Users: x.Users})
+		}
+	}
+	similar, err := a.store.Similar(ctx, p, is.ID)
+	if err != nil {
+		return nil, err
+	}
+	for _, x := range similar {
+		s := contract.SimilarIssue{BesideIssue: contract.BesideIssue{ID: fmt.Sprintf("%s/%d", p.Name, x.Number), Headline: x.Headline, State: string(x.State), Events: x.Events, Users: x.Users},
+			Place: x.Place, FixedIn: x.FixedIn, Score: math.Round(x.Score*100) / 100, Alike: x.Reasons, Standing: issue.Describe(x.Standing)}
+		if x.Owner != "" {
+			s.Owner = &x.Owner
+		}
+		out.Similar = append(out.Similar, s)
+	}
+	return &body[contract.Beside]{out}, nil
 }

@@ -72,24 +72,30 @@ func (a *API) events(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		row, err := a.store.IssueEvent(ctx, p, is.ID, in.Event)
-		if err != nil {
-			return nil, err
-		}
-		if row.Issue != is.Number {
-			return nil, fault.New(fault.NotFound, "event %s is none of %s/%d; it belongs to %s/%d", in.Event, p.Name, is.Number, p.Name, row.Issue)
-		}
-		out, err := a.event(ctx, p, row)
-		if err != nil {
-			return nil, err
-		}
-		n, err := a.store.EventNeighbours(ctx, is.ID, row)
-		if err != nil {
-			return nil, err
-		}
-		out.Body.Position = &contract.EventPosition{Number: n.Position, Kept: is.Bodies, Total: is.Events, Newest: idText(n.Newest), Newer: idText(n.Newer), Older: idText(n.Older), Oldest: idText(n.Oldest)}
-		return out, nil
+		return a.issueEvent(ctx, p, is, in.Event)
 	})
+}
+
+// issueEvent is an event of an issue, with its place among the others; which is
+// newest, oldest or an id.
+func (a *API) issueEvent(ctx context.Context, p *mariadb.Project, is *mariadb.Issue, which string) (*body[contract.Event], error) {
+	row, err := a.store.IssueEvent(ctx, p, is.ID, which)
+	if err != nil {
+		return nil, err
+	}
+	if row.Issue != is.Number {
+		return nil, fault.New(fault.NotFound, "event %s is none of %s/%d; it belongs to %s/%d", which, p.Name, is.Number, p.Name, row.Issue)
+	}
+	out, err := a.event(ctx, p, row)
+	if err != nil {
+		return nil, err
+	}
+	n, err := a.store.EventNeighbours(ctx, is.ID, row)
+	if err != nil {
+		return nil, err
+	}
+	out.Body.Position = &contract.EventPosition{Number: n.Position, Kept: is.Bodies, Total: is.Events, Newest: idText(n.Newest), Newer: idText(n.Newer), Older: idText(n.Older), Oldest: idText(n.Oldest)}
+	return out, nil
 }
 
 // mostOfTrace is how many events of a trace are told.

@@ -23,6 +23,8 @@ type hub struct {
 	log   *slog.Logger
 	mu    sync.Mutex
 	subs  map[chan map[string]change]bool
+	// recent is what was told lately: a page is read before its stream is open.
+	recent []told
 
 	lookEvery time.Duration // at the session that opened a stream
 }
@@ -40,6 +42,15 @@ type change struct {
 
 const livePoll = 400 * time.Millisecond
 
+// told is what was told at one time.
+type told struct {
+	at      time.Time
+	changed map[string]change
+}
+
+// keptTold is for how long what was told is told to whoever comes.
+const keptTold = 10 * time.Second
+
 // lateHistory is how far behind the newest entry of the histories one is still
 // looked for: a transaction that took long numbers its entries early.
 const lateHistory = 200
@@ -55,6 +66,15 @@ func (h *hub) subscribe() (<-chan map[string]change, func()) {
 	c := make(chan map[string]change, 1)
 	h.mu.Lock()
 	h.subs[c] = true
+	before := map[string]change{}
+	for _, t := range h.recent {
+		if time.Since(t.at) < keptTold {
+			before = joined(before, t.changed)
+		}
+	}
+	if len(before) > 0 {
+		c <- before
+	}
 	h.mu.Unlock()
 	return c, func() {
 		h.mu.Lock()
@@ -84,8 +104,7 @@ func (h *hub) run(ctx context.Context) error {
 		listeners := len(h.subs)
 		h.mu.Unlock()
 		if listeners == 0 {
-			l.counters = nil // what happens meanwhile is nobody's
-			continue
+			continue // whoever comes next is told what happened meanwhile
 		}
 		changed, err := h.look(ctx, &l)
 		if err == nil && len(changed) > 0 {
@@ -168,6 +187,12 @@ func (h *hub) issues(ctx context.Context, l *looking, changed map[string]change,
 	if len(ids) > 0 {
 		l.history = max(l.history, ids[len(ids)-1])
 	}
+	many := len(ids) == mariadb.MaxHistoryAfter // nobody listened for long: the rest is not worth reading
+	if many {
+		if l.history, err = h.store.LastHistory(ctx); err != nil {
+			return err
+		}
+	}
 	maps.DeleteFunc(l.told, func(entry int64, _ bool) bool { return entry <= l.history-lateHistory })
 	for _, id := range moved {
 		c := changed[l.names[id]]
@@ -179,7 +204,7 @@ func (h *hub) issues(ctx context.Context, l *looking, changed map[string]change,
 			c.Events = append(c.Events, fmt.Sprintf("%s/%d", c.Project, n))
 		}
 		// A change that neither a history nor an event tells of: a deletion, a merge that goes on, a surge.
-		c.Any = c.Any || more || len(c.Decided)+len(c.Events) == 0
+		c.Any = c.Any || more || many || len(c.Decided)+len(c.Events) == 0
 		changed[c.Project] = c
 	}
 	return nil
@@ -189,24 +214,33 @@ func (h *hub) issues(ctx context.Context, l *looking, changed map[string]change,
 func (h *hub) tell(changed map[string]change) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
+	now := time.Now()
+	h.recent = append(slices.DeleteFunc(h.recent, func(t told) bool { return now.Sub(t.at) >= keptTold }), told{now, changed})
 	for c := range h.subs {
-		next := maps.Clone(changed)
+		next := changed
 		select {
 		case unread := <-c:
-			for k, v := range unread {
-				next[k] = added(v, next[k])
-			}
+			next = joined(unread, changed)
 		default:
 		}
 		c <- next
 	}
 }
 
+// joined is what two messages say, by project.
+func joined(old, now map[string]change) map[string]change {
+	out := maps.Clone(old)
+	for name, c := range now {
+		if before, ok := out[name]; ok {
+			c = added(before, c)
+		}
+		out[name] = c
+	}
+	return out
+}
+
 // added is two messages about a project as one.
 func added(old, now change) change {
-	if now.Project == "" {
-		return old
-	}
 	out := change{Project: now.Project, Change: max(old.Change, now.Change), Any: old.Any || now.Any, Decided: maps.Clone(old.Decided)}
 	for id, version := range now.Decided {
 		if out.Decided == nil {

@@ -13,8 +13,9 @@ func TestAdded_JoinsWhatWasNotReadYet(t *testing.T) {
 	if got := added(old, now); !reflect.DeepEqual(got, want) {
 		t.Errorf("%+v", got)
 	}
-	if got := added(old, change{}); !reflect.DeepEqual(got, old) {
-		t.Errorf("nothing new: %+v", got)
+	other := change{Project: "gangway", Change: 1, Any: true}
+	if got := joined(map[string]change{"quayside": old}, map[string]change{"gangway": other}); !reflect.DeepEqual(got, map[string]change{"quayside": old, "gangway": other}) {
+		t.Errorf("two projects: %+v", got)
 	}
 	if !added(change{Project: "quayside", Any: true}, now).Any {
 		t.Error("that anything may have changed is forgotten")
@@ -24,5 +25,28 @@ func TestAdded_JoinsWhatWasNotReadYet(t *testing.T) {
 	}
 	if !added(old, now).Any {
 		t.Error("so many are to be read anew")
+	}
+}
+
+// TestHub_TellsWhoeverComesWhatWasToldLately: a page is read before its stream
+// is open.
+func TestHub_TellsWhoeverComesWhatWasToldLately(t *testing.T) {
+	h := newHub(nil, nil)
+	h.tell(map[string]change{"quayside": {Project: "quayside", Change: 4, Decided: map[string]int64{"quayside/1": 3}}})
+	got, stop := h.subscribe()
+	defer stop()
+	h.tell(map[string]change{"quayside": {Project: "quayside", Change: 5, Events: []string{"quayside/2"}}})
+	want := change{Project: "quayside", Change: 5, Decided: map[string]int64{"quayside/1": 3}, Events: []string{"quayside/2"}}
+	if c := <-got; !reflect.DeepEqual(c["quayside"], want) {
+		t.Errorf("%+v", c)
+	}
+	h.recent[0].at = h.recent[0].at.Add(-keptTold)
+	h.recent[1].at = h.recent[1].at.Add(-keptTold)
+	late, stopLate := h.subscribe()
+	defer stopLate()
+	select {
+	case c := <-late:
+		t.Errorf("long ago: %+v", c)
+	default:
 	}
 }

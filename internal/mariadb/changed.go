@@ -10,6 +10,9 @@ type ChangedIssue struct {
 	Project, Number, Version int64
 }
 
+// MaxHistoryAfter is how many entries HistoryAfter lists at most.
+const MaxHistoryAfter = 1000
+
 // changedAtOnce is how many issues of a kind are told of; where there are more,
 // whoever listens reads everything again.
 const changedAtOnce = 100
@@ -25,7 +28,7 @@ func (s *Store) HistoryAfter(ctx context.Context, id int64) (ids []int64, issues
 		}
 		ids, issues = append(ids, entry), append(issues, i)
 		return nil
-	}, "SELECT h.id, i.project, i.number, i.version FROM history h JOIN issue i ON i.id=h.issue WHERE h.id>? ORDER BY h.id LIMIT 1000", id)
+	}, "SELECT h.id, i.project, i.number, i.version FROM history h JOIN issue i ON i.id=h.issue WHERE h.id>? ORDER BY h.id LIMIT ?", id, MaxHistoryAfter)
 	return ids, issues, err
 }
 

@@ -75,6 +75,9 @@ export const signOut = () => answer(api.DELETE('/api/session'))
 export const projects = (signal?: AbortSignal) => answer(api.GET('/api/projects', { signal }))
 export const project = (name: string, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}', { params: { path: { project: name } }, signal }))
 export const trace = (id: string, signal?: AbortSignal) => answer(api.GET('/api/traces/{trace}', { params: { path: { trace: id } }, signal }))
+/** All that a person needs to decide about an issue. */
+export const brief = (name: string, number: number, signal?: AbortSignal) => answer(api.GET('/api/issues/{project}/{number}/brief', { params: { path: path(name, number) }, signal }))
+
 /** How every project stands. */
 export type ProjectOverview = components['schemas']['ProjectOverview']
 export const overview = (signal?: AbortSignal) => answer(api.GET('/api/overview', { signal }))

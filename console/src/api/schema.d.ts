@@ -73,6 +73,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/issues/{project}/{number}/brief": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All that a person needs to decide about an issue, in one answer */
+        get: operations["brief-issue"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/issues/{project}/{number}/comments": {
         parameters: {
             query?: never;
@@ -1749,6 +1766,15 @@ export interface components {
             message?: string;
             severity?: string;
             time?: string;
+        };
+        Brief: {
+            beside: components["schemas"]["Beside"];
+            /** @description the newest that is kept */
+            event?: components["schemas"]["Event"];
+            history: components["schemas"]["History"];
+            issue: components["schemas"]["IssueDetail"];
+            likely: components["schemas"]["LikelyChanges"];
+            owners: components["schemas"]["Owners"];
         };
         Carrier: {
             email: string;
@@ -4690,6 +4716,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Beside"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "brief-issue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+                /** @description the issue's number in its project */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Brief"];
                 };
             };
             /** @description Error */

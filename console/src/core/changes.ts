@@ -14,7 +14,7 @@ export type Key = readonly unknown[]
 // named here is the same whatever happens: an event, likely causes, source lines.
 const byDecision = new Set(['issue', 'history', 'since', 'owners', 'beside'])
 const byEvents = new Set(['issue', 'since', 'feedback', 'event'])
-const lasting = new Set(['event', 'line', 'likely', 'set-up', 'together'])
+const lasting = new Set(['event', 'line', 'likely', 'set-up', 'together', 'brief'])
 const ofIssue = new Set([...byDecision, ...byEvents, ...lasting, 'differences'])
 
 const numberOf = (of: unknown): number => (typeof of === 'number' ? of : Number(String(of).split('/')[1]))

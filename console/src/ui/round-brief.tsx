@@ -1,5 +1,5 @@
 import { lost } from '../core/current.ts'
-import { useQuery } from '@tanstack/react-query'
+import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { Link } from 'react-router'
 import * as api from '../api/client.ts'
 import type { EventDetail, Frame, IssueDetail, RoundItem } from '../api/client.ts'
@@ -11,13 +11,21 @@ import { called } from '../core/trace.ts'
 import { Arithmetic } from './arithmetic.tsx'
 import { CommitName } from './likely.tsx'
 import { Glimpse } from './markdown.tsx'
-import { Ago, Failed, Figure, State, StemAndBerry } from './parts.tsx'
+import { Ago, Failed, Figure, Loading, State, StemAndBerry } from './parts.tsx'
+import { briefQuery } from './brief-query.ts'
 import { FromRepository, Source } from './source.tsx'
 
 const around = 5 // source lines each side
 
-/** All one needs to decide about an issue, on one screen. */
+/** All one needs to decide about an issue, on one screen; it comes in one answer. */
 export function Brief({ entry }: { entry: Entry<RoundItem> }) {
+  const client = useQueryClient()
+  const whole = useQuery(briefQuery(client, entry.item.id))
+  if (whole.isPending) return <Loading />
+  return <Parts entry={entry} /> // each part asks by itself where the answer as a whole failed
+}
+
+function Parts({ entry }: { entry: Entry<RoundItem> }) {
   const i = entry.item
   const [project = '', number = 0] = [i.id.split('/')[0], Number(i.id.split('/')[1])]
   const issue = useQuery({ queryKey: ['p', project, 'issue', number], queryFn: ({ signal }) => api.issue(project, number, signal) })

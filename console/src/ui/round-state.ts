@@ -4,6 +4,7 @@ import * as api from '../api/client.ts'
 import type { Act, RoundEnd, RoundItem, Verb } from '../api/client.ts'
 import { again, confirmed, decided, empty, join, later, look, renewed, severer, stepped, upcoming } from '../core/round.ts'
 import type { Round, Step } from '../core/round.ts'
+import { briefQuery } from './brief-query.ts'
 import { decidedIn } from './decided.ts'
 import { knowVersion } from './live.ts'
 import { useSay } from './say.tsx'
@@ -34,7 +35,7 @@ export function useRound(project: string | undefined) {
   }, [got])
   useEffect(() => { // the next ones are there before they are asked for
     const here = round.entries[round.at]?.item
-    for (const i of [...(here ? [here] : []), ...upcoming(round, 2)]) ahead(client, i.id)
+    for (const i of [...(here ? [here] : []), ...upcoming(round, 2)]) void client.prefetchQuery(briefQuery(client, i.id))
   }, [client, round])
   const reread = (id: string) => void client.invalidateQueries({ queryKey: ['p', key(id).project] })
   const failed = (id: string, e: Error, undoing = false) => {
@@ -122,16 +123,4 @@ export function useRound(project: string | undefined) {
     lookAt: (at: number) => setRound((r) => look(r, at)),
     finish: () => ending.mutate(),
   }
-}
-
-/** Reads what a brief shows of an issue. */
-function ahead(client: ReturnType<typeof useQueryClient>, id: string): void {
-  const { project, number } = key(id)
-  const fetch = <T>(queryKey: unknown[], queryFn: (c: { signal: AbortSignal }) => Promise<T>, staleTime: number) => void client.prefetchQuery({ queryKey, queryFn, staleTime })
-  fetch(['p', project, 'issue', number], ({ signal }) => api.issue(project, number, signal), 5000)
-  fetch(['p', project, 'event', number, 'newest'], ({ signal }) => api.event(project, number, 'newest', signal), 60_000)
-  fetch(['p', project, 'owners', id], ({ signal }) => api.owners(id, signal), 60_000)
-  fetch(['p', project, 'history', number], ({ signal }) => api.history(project, number, signal), 5000)
-  fetch(['p', project, 'likely', id], ({ signal }) => api.likely(id, signal), 60_000)
-  fetch(['p', project, 'beside', id], ({ signal }) => api.beside(id, signal), 60_000)
 }

@@ -1,0 +1,59 @@
+package api
+
+import (
+	"context"
+	"errors"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"firethorn/internal/contract"
+	"firethorn/internal/core/fault"
+)
+
+func (a *API) briefs(h huma.API) {
+	op(h, a, "GET", "/api/issues/{project}/{number}/brief", "brief-issue", "All that a person needs to decide about an issue, in one answer", see, a.brief)
+}
+
+func (a *API) brief(ctx context.Context, in *IssuePath) (*body[contract.Brief], error) {
+	is, p, err := a.issue(ctx, in)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.Brief{}
+	detail, err := a.detail(ctx, is)
+	if err != nil {
+		return nil, err
+	}
+	out.Issue = detail.Body
+	event, err := a.issueEvent(ctx, p, is, "newest")
+	if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.NotFound {
+		event, err = nil, nil // none is kept any more
+	}
+	if err != nil {
+		return nil, err
+	}
+	if event != nil {
+		out.Event = &event.Body
+	}
+	history, err := a.history(ctx, is)
+	if err != nil {
+		return nil, err
+	}
+	out.History = history.Body
+	owners, err := a.proposals(ctx, p, is)
+	if err != nil {
+		return nil, err
+	}
+	out.Owners = owners.Body
+	likely, err := a.likelyChanges(ctx, p, is, "")
+	if err != nil {
+		return nil, err
+	}
+	out.Likely = likely.Body
+	beside, err := a.besideOf(ctx, p, is)
+	if err != nil {
+		return nil, err
+	}
+	out.Beside = beside.Body
+	return &body[contract.Brief]{out}, nil
+}
