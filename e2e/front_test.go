@@ -394,3 +394,30 @@ func TestLive_NamesWhatChanged(t *testing.T) {
 		shared.post(t, key, event("berthAa", "p-9", "4.2.0"))
 	}
 }
+
+// TestConsole_UndoLeavesAloneWhatOthersBuiltOn: Undo is about my last decision
+// alone, and is refused when somebody decided since.
+func TestConsole_UndoLeavesAloneWhatOthersBuiltOn(t *testing.T) {
+	project := "front-undo"
+	manyIssues(t, shared, project, 4)
+	tab, _ := signedIn(t, shared)
+	open(t, tab, shared.url+"/p/"+project+"/issues?state=all")
+	eventually(t, tab, "the rows", `document.querySelectorAll('[role=row][aria-selected]').length === 4`)
+	button := `[...document.querySelectorAll('[role=toolbar] button')].find((b) => b.innerText.startsWith('Undo'))`
+	if eval[bool](t, tab, "!"+button+".disabled") {
+		t.Error("there is nothing to undo yet")
+	}
+	id := eval[string](t, tab, inFrontOfList+"()")
+	press(t, tab, "a")
+	eventually(t, tab, "it is named", button+`.innerText.startsWith('Undo: accepted `+id+`')`)
+	shared.run(t, 0, "issue", "dismiss", id) // somebody else
+	press(t, tab, "j")
+	press(t, tab, "z")
+	eventually(t, tab, "it is refused", `document.querySelector('.toast').innerText.includes('Not undone (accepted `+id+`)')`)
+	for _, i := range shared.issues(t, project, "--state", "dismissed") {
+		if i.ID == id {
+			return
+		}
+	}
+	t.Errorf("%s is not dismissed any more", id)
+}

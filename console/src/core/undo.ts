@@ -5,8 +5,8 @@ export type Step =
   | { kind: 'one'; id: string; before: number; now: number; words: string }
   /** A decision about many issues. */
   | { kind: 'many'; project: string; bulk: number; words: string }
-  /** Issues that were merged into another one, or a part that was split off. */
-  | { kind: 'moved'; ids: string[]; words: string }
+  /** Issues that were merged into another one. */
+  | { kind: 'merged'; ids: string[]; words: string }
 
 const maxSteps = 50
 

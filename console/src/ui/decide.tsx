@@ -112,7 +112,7 @@ export function DecisionBar({ issue, label, more, marked = [], all, decided, mer
     scope: { id: 'decide' },
     mutationFn: (c: MergeChoice) => mergeIssues(c.from, c.into),
     onSuccess: (now, c) => {
-      remember({ kind: 'moved', ids: c.from, words: stepWords('merge', c.from.join(', ')) })
+      remember({ kind: 'merged', ids: c.from, words: stepWords('merge', c.from.join(', ')) })
       say(`${c.from.join(', ')} merged into ${now.id}`)
       decided?.(c.from)
       merged?.(now.id)
@@ -136,7 +136,7 @@ export function DecisionBar({ issue, label, more, marked = [], all, decided, mer
     scope: { id: 'decide' },
     mutationFn: (d: { id: string; by: SplitBy }) => splitIssue(d.id, d.by),
     onSuccess: (now) => {
-      remember({ kind: 'moved', ids: [now.id], words: stepWords('split', now.id) })
+      remember({ kind: 'one', id: now.id, before: 0, now: now.version, words: stepWords('split', now.id) })
       say(`${now.id} was split off`)
       split?.(now.id)
       again()

@@ -29,8 +29,13 @@ async function takeBack(step: Step): Promise<{ words: string; now?: api.Issue; p
     const now = await api.undoMany(step.project, step.bulk)
     return { words: undoneWords(now.done.length, now.refused), projects: [step.project] }
   }
-  if (step.kind === 'moved') {
-    for (const id of step.ids) await api.act(id, 'undo')
+  if (step.kind === 'merged') {
+    for (const id of step.ids) {
+      const [project = '', number] = id.split('/')
+      // Where somebody has taken it apart already, Undo would take back what was decided since.
+      if ((await api.issue(project, Number(number))).id === id) throw new Error(`${id} is an issue of its own again`)
+      await api.act(id, 'undo')
+    }
     return { words: `Taken back: ${step.words}`, projects: step.ids.map((id) => id.split('/')[0]!) }
   }
   const now = await api.act(step.id, 'undo', {}, step.now)
