@@ -19,7 +19,7 @@ func TestChanges_AskAgainForWhatChanged(t *testing.T) {
 		{true, key("quayside", "issue", 5), decided}, {true, key("quayside", "history", 5), decided}, {true, key("quayside", "owners", "quayside/5"), decided},
 		{false, key("quayside", "issue", 6), decided}, {false, key("gangway", "issue", 5), decided}, {false, key("quayside", "event", 5, "newest"), decided},
 		{true, key("quayside", "issues", m{}), decided}, {true, key("round"), decided}, {true, key("waiting"), decided}, {true, key("quayside", "round"), decided},
-		{true, key("quayside", "event", 5, "newest"), events}, {false, key("quayside", "event", 5, "0193"), events}, {false, key("quayside", "history", 5), events},
+		{true, key("quayside", "event", 5, "newest"), events}, {false, key("quayside", "event", 5, "0193"), events}, {true, key("quayside", "history", 5), events}, {false, key("quayside", "owners", "quayside/5"), events},
 		{true, key("quayside", "since", 5), events}, {true, key("quayside", "issues", m{}), events}, {false, key("quayside", "likely", "quayside/5"), events},
 		{true, key("quayside", "issue", 5), anything}, {true, key("gangway", "history", 9), anything}, {false, key("quayside", "likely", "quayside/5"), anything},
 		{false, []any{"me"}, anything}, {false, key("quayside", "issues", m{}), m{"project": "quayside"}},

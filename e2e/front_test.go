@@ -86,7 +86,7 @@ func TestConsole_NoDecisionLandsOnAnotherIssue(t *testing.T) {
 		t.Run(where, func(t *testing.T) {
 			project := "front-" + where
 			manyIssues(t, shared, project, 40)
-			people := map[string]context.Context{"Maren Holt": asPerson(t, shared, "Maren Holt"), "Tove Lind": asPerson(t, shared, "Tove Lind")}
+			people := map[string]context.Context{"Runa Stoke": asPerson(t, shared, "Runa Stoke"), "Liv Aske": asPerson(t, shared, "Liv Aske")}
 			front, path, keys := inFrontOfList, "/p/"+project+"/issues", []string{"j", "k", "a", "d", "z", "j", "n", "a", "x", "Escape"}
 			if where == "round" {
 				front, path, keys = inFrontOfRound, "/p/"+project+"/round", []string{"a", "d", "j", "a", "d", "ArrowDown"}
@@ -95,7 +95,7 @@ func TestConsole_NoDecisionLandsOnAnotherIssue(t *testing.T) {
 				open(t, tab, shared.url+path)
 				eventually(t, tab, "something is in front", front+"() !== ''")
 			}
-			names := []string{"Maren Holt", "Tove Lind"}
+			names := []string{"Runa Stoke", "Liv Aske"}
 			had := map[string]bool{}
 			r := rand.New(rand.NewPCG(7, 25)) // by chance, but the same each time
 			for range 100 {

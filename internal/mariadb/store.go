@@ -197,7 +197,11 @@ func (s *Store) keepLease(ctx context.Context, name string, owner uuid.UUID, hol
 				return
 			case <-tick.C:
 			}
-			if _, err := s.db.ExecContext(ctx, "UPDATE lease SET until="+dbNow+"+? WHERE name=? AND owner=?", hold.Microseconds(), name, owner[:]); err != nil && ctx.Err() == nil {
+			// It is not cut off: what the database does after the lease was let go would take it again.
+			renewal, end := context.WithTimeout(context.WithoutCancel(ctx), hold)
+			_, err := s.db.ExecContext(renewal, "UPDATE lease SET until="+dbNow+"+? WHERE name=? AND owner=?", hold.Microseconds(), name, owner[:])
+			end()
+			if err != nil && ctx.Err() == nil {
 				s.log.Warn("a lease could not be renewed", "lease", name, "err", err)
 			}
 		}

@@ -13,7 +13,7 @@ export type Key = readonly unknown[]
 // What of an issue a decision changes, and what new events change. What is not
 // named here is the same whatever happens: an event, likely causes, source lines.
 const byDecision = new Set(['issue', 'history', 'since', 'owners', 'beside'])
-const byEvents = new Set(['issue', 'since', 'feedback', 'event'])
+const byEvents = new Set(['issue', 'history', 'since', 'feedback', 'event']) // events wake issues and bring them back
 const lasting = new Set(['event', 'line', 'likely', 'set-up', 'together', 'brief'])
 const ofIssue = new Set([...byDecision, ...byEvents, ...lasting, 'differences'])
 
