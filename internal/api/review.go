@@ -93,7 +93,7 @@ func (a *API) review(h huma.API) {
 // reviewOf reviews a project, or gives the review of a moment ago; making is
 // how many variants are not compared yet.
 func (a *API) reviewOf(ctx context.Context, p *mariadb.Project) (r review.Review, making int64, err error) {
-	changes, err := a.store.Changes(ctx)
+	counters, err := a.store.Counters(ctx)
 	if err != nil {
 		return r, 0, err
 	}
@@ -103,7 +103,7 @@ func (a *API) reviewOf(ctx context.Context, p *mariadb.Project) (r review.Review
 	a.reviews.mu.Lock()
 	m, ok := a.reviews.made[p.ID]
 	a.reviews.mu.Unlock()
-	same := m.changed == changes[p.ID] && m.making == making && m.version == p.GroupingVersion
+	same := m.changed == counters[p.ID].Changes && m.making == making && m.version == p.GroupingVersion
 	if age := time.Since(m.at); ok && (same && age < time.Hour || age < reviewLife && m.review.Issues > reviewMany) {
 		return m.review, making, nil
 	}
@@ -120,6 +120,6 @@ func (a *API) reviewOf(ctx context.Context, p *mariadb.Project) (r review.Review
 	if a.reviews.made == nil {
 		a.reviews.made = map[int64]madeReview{}
 	}
-	a.reviews.made[p.ID] = madeReview{r, time.Now(), changes[p.ID], making, p.GroupingVersion}
+	a.reviews.made[p.ID] = madeReview{r, time.Now(), counters[p.ID].Changes, making, p.GroupingVersion}
 	return r, making, nil
 }

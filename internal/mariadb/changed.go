@@ -48,8 +48,9 @@ func (s *Store) IssuesFiledAfter(ctx context.Context, project, position int64) (
 	return list, false, err
 }
 
-// Counter is how far a project has come: the number of its changes, and the
-// position of its last event.
+// Counter is how far a project has come: the number of its changes, which grows
+// whenever something that a reader can see has changed, and the position of its
+// last event.
 type Counter struct{ Changes, Position int64 }
 
 // Counters are the counters of all projects.

@@ -34,13 +34,13 @@ func (w *filing) writeCounted(ctx context.Context, messages []SessionMessage) er
 		fresh[k] = m
 		w.tally.Add(m.Received, CauseSession, "", 1)
 	}
-	held := map[[16]byte]*heldSession{} // by whatever is unique here: only the homes count
-	homes := map[countedKey]*heldSession{}
-	for k, m := range fresh {
+	// Of a session that is held only its home is wanted: one for each release and environment.
+	home := func(m SessionMessage) [16]byte { return nameHash(m.About.Release() + "\x00" + m.About.Environment()) }
+	held := map[[16]byte]*heldSession{}
+	for _, m := range fresh {
 		h := &heldSession{}
 		h.Release, h.Environment = m.About.Release(), m.About.Environment()
-		homes[k] = h
-		held[sessionHash(h.Release+"\x00"+h.Environment)] = h
+		held[home(m)] = h
 	}
 	if err := w.homes(ctx, held); err != nil {
 		return err
@@ -48,7 +48,7 @@ func (w *filing) writeCounted(ctx context.Context, messages []SessionMessage) er
 	counts := map[sessionDay]int64{}
 	var rows [][]any
 	for k, m := range fresh {
-		h := held[sessionHash(homes[k].Release+"\x00"+homes[k].Environment)]
+		h := held[home(m)]
 		for outcome, n := range map[session.Outcome]uint32{session.Clean: m.Counted.Clean, session.Faulty: m.Counted.Faulty, session.Crashed: m.Counted.Crashed} {
 			counts[sessionDay{int64(Day(m.Started)), h.release, h.environment, outcome}] += int64(n)
 		}

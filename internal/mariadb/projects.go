@@ -168,18 +168,3 @@ func (s *Store) Totals(ctx context.Context, project int64) (Totals, error) {
 	}
 	return t, err
 }
-
-// Changes gives each project's change number: it grows whenever something a
-// reader can see has changed.
-func (s *Store) Changes(ctx context.Context) (map[int64]int64, error) {
-	out := map[int64]int64{}
-	err := each(ctx, s.db, func(r *sql.Rows) error {
-		var id, n int64
-		if err := r.Scan(&id, &n); err != nil {
-			return err
-		}
-		out[id] = n
-		return nil
-	}, "SELECT project, changed FROM project_counter")
-	return out, err
-}

@@ -1,3 +1,5 @@
+import type { Change } from '../core/changes.ts'
+
 /**
  * One stream of changes for all tabs of a browser: the tab that holds the lock
  * reads it and tells the others. Hidden tabs read nothing and hold nothing; a
@@ -7,15 +9,6 @@
 const name = 'firethorn-live'
 const first = 1000
 const longest = 30_000
-
-/** What changed in a project: issues that were decided about, with the version each has now, and issues that got events. */
-export interface Change {
-  project: string
-  decided?: Record<string, number>
-  events?: string[]
-  /** Anything of it may have changed. */
-  any?: boolean
-}
 
 /** Whatever happened while nobody told us. */
 const anything: Change = { project: '', any: true }

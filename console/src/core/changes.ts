@@ -1,9 +1,13 @@
 /** What to read again when something changed: as little as is right. */
 
+/** What changed in a project, as the stream says it; without a project it is all of them. */
 export interface Change {
   project: string
+  /** Issues that were decided about, and the version each has now. */
   decided?: Record<string, number>
+  /** Issues that got events. */
   events?: string[]
+  /** Anything of it may have changed. */
   any?: boolean
 }
 

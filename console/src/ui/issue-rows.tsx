@@ -14,14 +14,15 @@ import { useKeys } from './keys.ts'
 import { Ago, Empty, State, StemAndBerry } from './parts.tsx'
 import { useSay } from './say.tsx'
 
-/** What was selected and on the screen in a list, for whoever comes back to it. */
+/** What was selected and on the screen in the last lists, for whoever comes back to one. */
+const maxLists = 10
 const kept = new Map<string, { selected: string | undefined; shown: string[] | undefined; seen: Map<string, Issue> }>()
 
 /**
  * The rows of the list. They keep their places while they are looked at: what
  * is new waits to be asked for, and what left the list by somebody else's doing
- * stays, marked as gone. What is selected is an issue, not a place: a decision is never about
- * another one than the one in sight.
+ * stays, marked as gone. What is selected is an issue, not a place: a decision
+ * is never about another one than the one in sight.
  */
 export function Rows({ project, query, list, more, loaded }: { project: string; query: ListQuery; list: Issue[]; more: (() => void) | undefined; loaded: boolean }) {
   const go = useNavigate()
@@ -47,7 +48,9 @@ export function Rows({ project, query, list, more, loaded }: { project: string; 
   choice.current = now
   const gone = left.filter((id) => !mine.current.has(id))
   useEffect(() => {
+    kept.delete(place) // the last one goes behind the others
     kept.set(place, { selected: now, shown, seen: seen.current })
+    for (const old of kept.keys()) if (kept.size > maxLists) kept.delete(old)
   }, [place, now, shown])
   const asked = useRef(false)
   const moved = useRef(false)

@@ -1,8 +1,8 @@
 import { useQueryClient } from '@tanstack/react-query'
 import { useEffect } from 'react'
 import { follow } from '../api/live.ts'
-import type { Change } from '../api/live.ts'
 import { asksAgain } from '../core/changes.ts'
+import type { Change } from '../core/changes.ts'
 
 const every = 2000
 

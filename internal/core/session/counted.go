@@ -24,22 +24,17 @@ var (
 	errManyCount = fmt.Errorf("a message counts at most %d sessions of an outcome", maxCounted)
 )
 
-// countedWire is what a message that counts has beside an id, a sequence and a
-// resource.
-type countedWire struct {
-	Counts    map[string]any `json:"counts"`
-	Durations map[string]any `json:"duration_ms"`
-}
-
-// counts says whether a message counts sessions, and reads what it says.
-func counts(raw json.RawMessage) (c *Counted, err error) {
-	var in countedWire
-	if json.Unmarshal(raw, &in) != nil || in.Counts == nil {
-		return nil, nil // it tells of one session
+// readCounted reads the counts and durations of a message that counts sessions;
+// nil says that it tells of one.
+func readCounted(counts, durations json.RawMessage) (c *Counted, err error) {
+	var ended, took map[string]any
+	if len(counts) == 0 || json.Unmarshal(counts, &ended) != nil || ended == nil {
+		return nil, nil
 	}
+	_ = json.Unmarshal(durations, &took) // they may be missing
 	c = &Counted{}
 	for name, to := range map[string]*uint32{"clean": &c.Clean, "faulty": &c.Faulty, "crashed": &c.Crashed} {
-		v, there := in.Counts[name]
+		v, there := ended[name]
 		if !there {
 			continue
 		}
@@ -56,7 +51,7 @@ func counts(raw json.RawMessage) (c *Counted, err error) {
 		return nil, errNoCounts
 	}
 	for name, to := range map[string]*uint32{"p50": &c.P50, "p95": &c.P95} {
-		if n, ok := in.Durations[name].(float64); ok && n > 0 {
+		if n, ok := took[name].(float64); ok && n > 0 {
 			*to = uint32(min(n, 1<<32-1))
 		}
 	}

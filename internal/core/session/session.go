@@ -75,15 +75,12 @@ var (
 // below zero says that a clock jumped, not that there was no session: it
 // counts as zero.
 func Decode(raw, resource json.RawMessage) (*Message, error) {
-	counted, err := counts(raw)
-	if err != nil {
-		return nil, err
-	}
 	var in struct {
 		ID         any              `json:"id"`
 		Sequence   json.Number      `json:"sequence"`
 		Started    any              `json:"started"`
 		Minute     any              `json:"minute"`
+		Counts     json.RawMessage  `json:"counts"`
 		Duration   json.RawMessage  `json:"duration_ms"`
 		Outcome    any              `json:"outcome"`
 		Attributes event.Attributes `json:"attributes"`
@@ -106,7 +103,11 @@ func Decode(raw, resource json.RawMessage) (*Message, error) {
 	if n, err := in.Sequence.Float64(); err == nil && n > 0 {
 		m.Sequence = uint32(min(n, 1<<32-1))
 	}
-	if m.Counted = counted; counted != nil {
+	var err error
+	if m.Counted, err = readCounted(in.Counts, in.Duration); err != nil {
+		return nil, err
+	}
+	if m.Counted != nil {
 		m.Started, _ = in.Minute.(string)
 		if _, err := time.Parse(time.RFC3339, m.Started); err != nil {
 			return nil, errNoMinute
