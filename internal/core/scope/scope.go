@@ -1,12 +1,23 @@
-// Package scope finds the functions of JavaScript code: where each begins
-// and ends, what it is bound to, and which encloses which. A stack frame
+// Package scope finds the functions of JavaScript and TypeScript: where each
+// begins and ends, what it is bound to, and which encloses which. A stack frame
 // names a position; the function around that position is what a reader wants
 // to see, under its original name.
 //
-// Input is the text of a script or module, usually minified; output is a
-// Table of functions. Positions are 0-based lines and UTF-16 columns, as
-// source maps have them. Damaged code gives the functions read before the
-// break. One pass over the tokens; it builds no syntax tree.
+// Input is the text of a script or module, built or as it was written, with
+// types and markup (JSX) where its Dialect has them, or of a component (Vue,
+// Svelte, Astro) that holds such scripts; output is a Table of functions.
+// Positions are 0-based lines and UTF-16 columns, as source maps have them.
+// Damaged code gives the functions read before the break. It is read once, by
+// recursive descent, and no syntax tree is built. Files:
+//
+//	lex.go, kinds.go       tokens
+//	parse.go               the parser's state, looking ahead, what a function is bound to
+//	statement.go, module.go, expression.go, function.go, member.go
+//	                       the grammar of ECMA-262
+//	types.go, declare.go, markup.go
+//	                       TypeScript and JSX
+//	component.go           the scripts of Vue, Svelte and Astro
+//	table.go               from offsets to positions
 package scope
 
 import (
@@ -19,16 +30,23 @@ import (
 type Kind uint8
 
 // The kinds of functions. Methods of objects are Plain: their name says all.
+// What a field is set to, and a static block, are functions too (ECMA-262,
+// ClassFieldDefinitionEvaluation): of the constructor, and of the class.
+// Outside is no function but what of a component was not read: its markup.
 const (
 	Plain Kind = iota
 	Getter
 	Setter
 	Constructor
+	FieldInitializer
+	StaticInitializer
+	Outside
 )
 
 // Func is one function of the code.
 type Func struct {
 	Start, End sourcemap.Pos // from the head (its first modifier, "function", "(" or name) to the end of the body
+	Body       sourcemap.Pos // where the body begins
 	Parent     int           // index of the enclosing function, -1 at the top
 	Kind       Kind
 	Name       string        // as the code has it, "" when it has none; "[Symbol.iterator]" for such a member
@@ -49,9 +67,11 @@ type Func struct {
 // Table holds the functions of one file, sorted by where they start.
 type Table struct {
 	funcs []Func
-	// Clean says that the code was read to its end and every bracket had its
-	// other: that it is JavaScript, without types or markup in it.
+	// Clean says that the code was read to its end without a fault: that all its
+	// functions are there. Of a component the scripts with a fault are Outside.
 	Clean bool
+	// Fault is where the code is no program, as far as that could be told; nil: it is.
+	Fault *sourcemap.Pos
 }
 
 // Find returns the innermost function around p and its index; ok is false at

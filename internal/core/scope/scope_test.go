@@ -10,6 +10,12 @@ import (
 // enclosing names the function around each "@" in code, from the inside out.
 func enclosing(t *testing.T, code string) []string {
 	t.Helper()
+	return enclosingIn(t, code, Dialect{})
+}
+
+// enclosingIn is enclosing for a dialect, where "§" stands for an "@" of the code.
+func enclosingIn(t *testing.T, code string, dialect Dialect) []string {
+	t.Helper()
 	var marks []sourcemap.Pos
 	var clean strings.Builder
 	pos := sourcemap.Pos{}
@@ -27,18 +33,18 @@ func enclosing(t *testing.T, code string) []string {
 		}
 		clean.WriteRune(r)
 	}
-	table := Scan([]byte(clean.String()))
+	table := ScanAs(strings.ReplaceAll(clean.String(), "§", "@"), dialect)
 	var out []string
 	for _, m := range marks {
 		var path []string
 		for i, ok := table.Find(m); ok; i, ok = table.At(i).Parent, table.At(i).Parent >= 0 {
 			f := table.At(i)
 			name := f.Name
-			if f.Class != "" {
-				name = f.Class + "." + name
-			}
 			if name == "" {
 				name = "-"
+			}
+			if f.Class != "" || f.Default && f.Property {
+				name = f.Class + "." + name
 			}
 			path = append(path, name)
 		}
@@ -90,9 +96,10 @@ func TestScan_NamesTheEnclosingFunction(t *testing.T) {
 }
 
 func FuzzScan(f *testing.F) {
-	f.Add("const a=x=>({b(){return`${c}`}});class D{e(){}}", int32(20))
-	f.Fuzz(func(t *testing.T, code string, col int32) {
-		table := Scan([]byte(code))
+	f.Add("const a=x=>({b(){return`${c}`}});class D{e(){}}", int32(20), false, false)
+	f.Add("abstract class A<T extends B> { @c d = <U,>(e: U): e is F => <g h={i}>j</g> }", int32(20), true, true)
+	f.Fuzz(func(t *testing.T, code string, col int32, types, markup bool) {
+		table := ScanAs(code, Dialect{Types: types, Markup: markup})
 		for i := range table.Len() {
 			fn := table.At(i)
 			if after(fn.Start, fn.End) || fn.Parent >= i {

@@ -1,0 +1,77 @@
+package scope
+
+import (
+	"cmp"
+	"slices"
+	"unsafe"
+
+	"firethorn/internal/core/sourcemap"
+)
+
+// Scan reads code and returns its functions, whose names share its memory.
+func Scan(code []byte) *Table {
+	return ScanAs(unsafe.String(unsafe.SliceData(code), len(code)), Dialect{})
+}
+
+// ScanAs is Scan for code in a dialect.
+func ScanAs(src string, dialect Dialect) *Table {
+	p := parse(src, 0, dialect)
+	t := &Table{Clean: !p.failed && !p.skipped}
+	places := sourcemap.NewText(src)
+	if !t.Clean {
+		t.Fault = new(places.At(int(p.fault)))
+	}
+	t.funcs = p.table(places)
+	return t
+}
+
+// table gives the functions that were found in order, each with its parent.
+func (p *parser) table(places *sourcemap.Text) []Func {
+	end := int32(len(p.src))
+	for i := range p.funcs {
+		if f := &p.funcs[i]; f.end < 0 {
+			f.end = end
+		}
+	}
+	list := slices.DeleteFunc(p.funcs, func(f found) bool { return f.end <= f.start })
+	slices.SortStableFunc(list, func(a, b found) int {
+		return cmp.Or(cmp.Compare(a.start, b.start), cmp.Compare(b.end, a.end))
+	})
+	out := make([]Func, len(list))
+	var open []int
+	for i := range list {
+		f := &list[i]
+		for len(open) > 0 && list[open[len(open)-1]].end <= f.start {
+			open = open[:len(open)-1]
+		}
+		out[i] = f.placed(places)
+		out[i].Parent = -1
+		if len(open) > 0 {
+			out[i].Parent = open[len(open)-1]
+		}
+		open = append(open, i)
+	}
+	return out
+}
+
+// placed is a function with its places as lines and columns.
+func (f *found) placed(places *sourcemap.Text) Func {
+	out := Func{
+		Start: places.At(int(f.start)), End: places.At(int(f.end)), Body: places.At(int(f.body)), Kind: f.binding.kind,
+		Name: f.name, Property: f.property, Member: f.binding.member,
+		Class: f.owner, Assigned: f.assigned, Default: f.isDefault, Via: f.callee, ViaText: f.via.text, ViaMember: f.via.member,
+	}
+	if f.name != "" {
+		out.NamePos = places.At(int(f.binding.at))
+	}
+	if f.owner != "" {
+		out.ClassPos = places.At(int(f.ownerAt))
+	}
+	if f.inClass {
+		out.ClassHead = places.At(int(f.classHead))
+	}
+	if f.callee != "" {
+		out.ViaPos = places.At(int(f.calleeAt))
+	}
+	return out
+}
