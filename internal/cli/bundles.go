@@ -228,7 +228,7 @@ func findMap(path string, code []byte) (raw []byte, mapPath string, err error) {
 
 // compiled are the symbols of a map and, where there is code, of its functions.
 func compiled(m *sourcemap.Map, code []byte) (*symbols.File, error) {
-	raw, err := symbols.Compile(m, code)
+	raw, _, err := symbols.Compile(m, code)
 	if err != nil {
 		return nil, err
 	}
@@ -247,8 +247,19 @@ func loadMap(path string) (m *sourcemap.Map, code []byte, err error) {
 	if err != nil {
 		return nil, nil, usage("%s cannot be read: %v", path, errors.Unwrap(err))
 	}
-	if m, err = sourcemap.Parse(raw); err != nil {
-		return nil, nil, fault.Wrap("locate", fault.MapBroken, err, "%s is no good source map: %v", path, err)
+	m, err = sourcemap.Parse(raw)
+	if err != nil { // perhaps it is a bundle that holds its map, or names it
+		data, mapFile, found := findMap(path, raw)
+		if found == nil && data == nil {
+			return nil, nil, fault.Wrap("locate", fault.MapBroken, err, "%s is no good source map, nor a bundle with one: %v", path, err)
+		}
+		if found == nil {
+			m, found = sourcemap.Parse(data)
+		}
+		if found != nil {
+			return nil, nil, fault.Wrap("locate", fault.MapBroken, found, "%s is no good source map: %v", orElse(mapFile, path+" (its inline map)"), found)
+		}
+		return m, raw, nil
 	}
 	for _, name := range []string{strings.TrimSuffix(filepath.Base(path), ".map"), filepath.Base(filepath.FromSlash(m.File))} {
 		if name == filepath.Base(path) || name == "." || name == "" {

@@ -33,9 +33,10 @@ type located struct {
 func locateCommand() *cli.Command {
 	return &cli.Command{Name: "locate", Usage: "where positions of generated code came from, offline",
 		Description: "Positions are LINE:COLUMN, both from 1, as stack traces print them; without any they are read from standard input, one a line.\n" +
-			"The bundle beside the map (its \"file\", or the map's name without .map) tells the functions.",
+			"FILE is a map, or a bundle that holds its map or names it. Functions are those of the sources whose text the map brings,\n" +
+			"else of the bundle beside it (its \"file\", or the map's name without .map).",
 		Arguments: []cli.Argument{&cli.StringArgs{Name: "position", UsageText: "LINE:COLUMN…", Max: -1}},
-		Flags:     []cli.Flag{&cli.StringFlag{Name: "map", Usage: "the source map, `FILE`", Required: true}},
+		Flags:     []cli.Flag{&cli.StringFlag{Name: "map", Usage: "the source map, `FILE`, or a bundle with its map", Required: true}},
 		Action: func(_ context.Context, c *cli.Command) error {
 			m, code, err := loadMap(c.String("map"))
 			if err != nil {

@@ -61,6 +61,12 @@ func Data(link string) ([]byte, error) {
 		return nil, errors.New("a data URL without a comma")
 	}
 	if strings.HasSuffix(media, ";base64") {
+		if strings.Contains(data, "%") { // "+", "/" and "=" may be written so
+			var err error
+			if data, err = url.PathUnescape(data); err != nil {
+				return nil, err
+			}
+		}
 		data = strings.TrimRight(data, "=")
 		if strings.ContainsAny(data, "-_") {
 			return base64.RawURLEncoding.DecodeString(data)

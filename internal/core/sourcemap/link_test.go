@@ -33,7 +33,7 @@ func TestLink(t *testing.T) {
 func TestData(t *testing.T) {
 	for link, want := range map[string]string{
 		"data:application/json;base64,eyJhIjoxfQ==": `{"a":1}`, "data:application/json;charset=utf-8;base64,eyJhIjoxfQ": `{"a":1}`,
-		"data:application/json,%7B%22a%22%3A1%7D": `{"a":1}`, "data:,": "",
+		"data:application/json,%7B%22a%22%3A1%7D": `{"a":1}`, "data:,": "", "data:application/json;base64,eyJhIjoxfQ%3D%3D": `{"a":1}`,
 	} {
 		if got, err := Data(link); err != nil || string(got) != want {
 			t.Errorf("%s: %q, %v", link, got, err)
