@@ -111,7 +111,7 @@ func tables(file string) error {
 	if err != nil {
 		return err
 	}
-	table, err := symbols.Compile(m, code)
+	table, _, err := symbols.Compile(m, code)
 	if err != nil {
 		return err
 	}

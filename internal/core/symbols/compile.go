@@ -2,8 +2,8 @@ package symbols
 
 import (
 	"encoding/binary"
+	"fmt"
 	"maps"
-	"math"
 	"slices"
 	"strings"
 
@@ -14,34 +14,66 @@ import (
 )
 
 // Compile makes the compiled form of a map and of the functions of its code.
-// Without code (nil) positions and texts are known, functions are not.
-func Compile(m *sourcemap.Map, code []byte) ([]byte, error) {
+// Without code (nil) positions and texts are known, and the functions of
+// sources that can be read. doubts are the scripts that cannot.
+func Compile(m *sourcemap.Map, code []byte) (compiled []byte, doubts []Doubt, err error) {
 	pack, err := zstd.NewWriter(nil, zstd.WithEncoderConcurrency(1), zstd.WithEncoderLevel(zstd.SpeedDefault), zstd.WithEncoderCRC(false))
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	c := compiler{m: m, pack: pack, out: make([]byte, headerSize), text: map[int]string{}, own: map[int]*scope.Table{}}
-	for i := range m.Sources() {
-		if text, ok := m.Content(i); ok {
-			c.text[i] = text
-		}
-	}
+	c := compiler{m: m, pack: pack, out: make([]byte, headerSize), text: map[int]string{}, own: map[int]*source{}}
+	c.readSources()
 	c.positions()
 	c.functions(code)
 	c.sources()
 	c.list(names, m.Names(), func(b []byte, i int) []byte { return appendText(b, m.Name(i)) })
 	c.texts()
-	return c.finish(code != nil), nil
+	return c.finish(code != nil), c.doubts, nil
 }
 
 type compiler struct {
-	m     *sourcemap.Map
-	text  map[int]string // of the sources whose text is known
-	pack  *zstd.Encoder
-	out   []byte
-	dir   [kinds][]entry
-	count int                  // functions
-	own   map[int]*scope.Table // the functions of sources that could be read themselves
+	m      *sourcemap.Map
+	text   map[int]string // of the sources whose text is known
+	pack   *zstd.Encoder
+	out    []byte
+	dir    [kinds][]entry
+	count  int             // functions
+	own    map[int]*source // those that could be read themselves
+	doubts []Doubt
+}
+
+// readSources reads the texts of all sources, and their functions where they
+// are scripts that belong to this build.
+func (c *compiler) readSources() {
+	for i := range c.m.Sources() {
+		if text, ok := c.m.Content(i); ok {
+			c.text[i] = text
+		}
+	}
+	lines := map[int32]int{}
+	for seg := range c.m.Positions.All() {
+		lines[seg.Source] = max(lines[seg.Source], int(seg.Orig.Line)+1)
+	}
+	for i := range c.m.Sources() {
+		text, ok := c.text[i]
+		if !ok {
+			continue
+		}
+		c.text[i] = lineEnds(text, lines[int32(i)])
+		s, why := readSource(c.m.Source(i), c.text[i])
+		if s != nil {
+			c.own[i] = s
+		}
+		if why != "" {
+			c.doubts = append(c.doubts, Doubt{c.m.Source(i), why})
+		}
+	}
+	trust(c.m, c.own)
+	for _, i := range slices.Sorted(maps.Keys(c.own)) {
+		if until := c.own[i].until; until != everywhere {
+			c.doubts = append(c.doubts, Doubt{c.m.Source(i), fmt.Sprintf("from line %d on its text is not what the map was made from", until.Line+1)})
+		}
+	}
 }
 
 // block stores one block.
@@ -90,44 +122,23 @@ func (c *compiler) positions() {
 }
 
 // functions writes from where on which function is around, in the generated
-// code and in the sources that are JavaScript themselves: these know best what
-// a function is called, and builds move code from one into another.
+// code and in the sources that could be read: these know best what a function
+// is called, and builds move code from one into another.
 func (c *compiler) functions(code []byte) {
-	for i, text := range c.text {
-		if javaScript(c.m.Source(i)) {
-			if t := scope.Scan([]byte(text)); t.Clean {
-				c.own[i] = t
-			}
-		}
-	}
 	b := boundaries{c: c, number: map[label]int{}}
 	if code != nil {
 		t := scope.Scan(code)
-		n := namer{m: c.m, text: c.text, own: c.own, lines: map[int][]int{}, known: map[int]label{}}
-		b.table(0, t, func(i int) label { return n.label(t, i) })
+		n := namer{m: c.m, text: c.text, own: c.own, texts: map[int]*sourcemap.Text{}, known: map[int]label{}}
+		b.table(0, t, everywhere, func(i int) label { return n.label(t, i) })
 	}
 	for _, i := range slices.Sorted(maps.Keys(c.own)) {
-		t := c.own[i]
-		b.table(int32(i)+1, t, func(i int) label { return written(t, i) })
+		t := c.own[i].table
+		b.table(int32(i)+1, t, c.own[i].until, func(i int) label { return written(t, i) })
 	}
 	c.list(labels, len(b.labels), func(raw []byte, i int) []byte {
 		l := b.labels[i]
-		around := byte(0)
-		if l.anonymous {
-			around = 1
-		}
-		return appendText(append(raw, around), l.name)
+		return appendText(append(raw, l.flags()), l.name)
 	})
-}
-
-// javaScript says whether a source is JavaScript by its name.
-func javaScript(path string) bool {
-	for _, ext := range []string{".js", ".mjs", ".cjs"} {
-		if strings.HasSuffix(path, ext) {
-			return true
-		}
-	}
-	return false
 }
 
 // boundaries collects blocks of functions.
@@ -144,14 +155,15 @@ type boundaries struct {
 	last    sourcemap.Pos
 }
 
-// table writes the functions of one space. The innermost one around a
-// position is known from the nearest boundary before it.
-func (b *boundaries) table(space int32, t *scope.Table, name func(i int) label) {
+// table writes the functions of one space up to a place, behind which nothing
+// is known. The innermost one around a position is known from the nearest
+// boundary before it.
+func (b *boundaries) table(space int32, t *scope.Table, until sourcemap.Pos, name func(i int) label) {
 	b.space = space
 	b.c.count += t.Len()
 	var open []int
 	to := func(p sourcemap.Pos) { // ends what ends at or before p
-		for len(open) > 0 && !p.Before(t.At(open[len(open)-1]).End) {
+		for len(open) > 0 && !p.Before(t.At(open[len(open)-1]).End) && t.At(open[len(open)-1]).End.Before(until) {
 			f := t.At(open[len(open)-1])
 			open = open[:len(open)-1]
 			if len(open) > 0 {
@@ -162,11 +174,17 @@ func (b *boundaries) table(space int32, t *scope.Table, name func(i int) label) 
 		}
 	}
 	for i := range t.Len() {
+		if !t.At(i).Start.Before(until) {
+			break
+		}
 		to(t.At(i).Start)
 		b.add(t.At(i).Start, b.of(name(i)))
 		open = append(open, i)
 	}
-	to(sourcemap.Pos{Line: math.MaxInt32, Col: math.MaxInt32})
+	to(everywhere)
+	if until != everywhere {
+		b.add(until, b.of(label{unknown: true}))
+	}
 	b.flush()
 }
 

@@ -1,6 +1,8 @@
 package symbols
 
 import (
+	"strings"
+
 	"firethorn/internal/core/scope"
 	"firethorn/internal/core/sourcemap"
 )
@@ -19,7 +21,7 @@ type Direct struct {
 
 // NewDirect takes a map and, where it is there, its code (nil: not known).
 func NewDirect(m *sourcemap.Map, code []byte) *Direct {
-	return &Direct{m: m, code: code, asked: map[int]bool{}, names: namer{m: m, text: map[int]string{}, own: map[int]*scope.Table{}, lines: map[int][]int{}, known: map[int]label{}}}
+	return &Direct{m: m, code: code, asked: map[int]bool{}, names: namer{m: m, text: map[int]string{}, own: map[int]*source{}, texts: map[int]*sourcemap.Text{}, known: map[int]label{}}}
 }
 
 // Find returns where at came from, as sourcemap.Map.Find does.
@@ -29,46 +31,68 @@ func (d *Direct) Find(at sourcemap.Pos) (sourcemap.Original, bool) { return d.m.
 // from o, as File.Function does.
 func (d *Direct) Function(at sourcemap.Pos, o sourcemap.Original) (fn Function, known bool) {
 	if o.Source != "" {
-		if t := d.source(o.Index); t != nil {
-			i, ok := t.Find(o.Pos)
-			if !ok {
-				return fn, true
+		if s := d.source(o.Index); s != nil {
+			if i, known := s.find(o.Pos); known {
+				return written(s.table, i).function(), true
 			}
-			return written(t, i).function(), true
 		}
 	}
 	if d.code == nil {
-		return fn, false
+		l, known := label{}.orComponent(o.Source, false)
+		return l.function(), known
 	}
 	if d.built == nil {
 		d.built = scope.Scan(d.code)
 	}
 	i, ok := d.built.Find(at)
 	if !ok {
-		return fn, true
+		l, _ := label{}.orComponent(o.Source, true)
+		return l.function(), true
 	}
 	for j := i; j >= 0; j = d.built.At(j).Parent { // what is named after them may be asked for as well
 		if o, ok := d.m.Find(d.built.At(j).Start); ok {
 			d.source(o.Index)
 		}
 	}
-	return d.names.label(d.built, i).function(), true
+	l, _ := d.names.label(d.built, i).orComponent(o.Source, true)
+	return l.function(), true
 }
 
-// source are the functions of a source that reads as JavaScript, nil for others.
-func (d *Direct) source(i int) *scope.Table {
+// orComponent is the label, or where that says nothing the name of the
+// component that source is: frameworks make one function of its markup. Where
+// they put more than one into that, it takes the generated code to tell.
+func (l label) orComponent(source string, known bool) (label, bool) {
+	name := scope.Component(source)
+	if l.name != "" || name == "" || !known && strings.HasSuffix(name, ".render") {
+		return l, known
+	}
+	return label{name: name}, true
+}
+
+// source is a source that could be read, nil for others.
+func (d *Direct) source(i int) *source {
 	if !d.asked[i] {
 		d.asked[i] = true
 		if text, ok := d.m.Content(i); ok {
 			d.names.text[i] = text
-			if javaScript(d.m.Source(i)) {
-				if t := scope.Scan([]byte(text)); t.Clean {
-					d.names.own[i] = t
-				}
+			if s, _ := readSource(d.m.Source(i), text); s != nil {
+				d.names.own[i] = s
+				trust(d.m, map[int]*source{i: s})
 			}
 		}
 	}
 	return d.names.own[i]
+}
+
+// flags are what of a label is written beside its name.
+func (l label) flags() (flags byte) {
+	if l.anonymous {
+		flags |= 1
+	}
+	if l.unknown {
+		flags |= 2
+	}
+	return flags
 }
 
 // function is a label as it is answered.

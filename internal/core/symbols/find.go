@@ -48,45 +48,47 @@ type Function struct {
 // says goes first: builds move code of one function into another. known is
 // false where neither the source's functions nor those of the code are there.
 func (f *File) Function(at sourcemap.Pos, o sourcemap.Original) (fn Function, known bool, err error) {
-	space := int32(0)
 	if o.Source != "" {
 		source, err := f.listed(sources, o.Index)
 		if err != nil {
 			return fn, false, err
 		}
 		if source.flags&4 != 0 {
-			space, at = int32(o.Index)+1, o.Pos
+			l, err := f.function(int32(o.Index)+1, o.Pos)
+			if err != nil || !l.unknown {
+				return l.function(), err == nil, err
+			}
 		}
 	}
-	if space == 0 && !f.known {
-		return fn, false, nil
+	l := label{}
+	if f.known {
+		if l, err = f.function(0, at); err != nil {
+			return fn, false, err
+		}
 	}
-	fn, err = f.function(space, at)
-	return fn, err == nil, err
+	l, known = l.orComponent(o.Source, f.known)
+	return l.function(), known, nil
 }
 
-func (f *File) function(space int32, at sourcemap.Pos) (Function, error) {
+func (f *File) function(space int32, at sourcemap.Pos) (label, error) {
 	list := f.dir[functions]
 	b := lastBefore(len(list), func(i int) bool {
 		k := list[i].key
 		return k[0] > space || k[0] == space && at.Before(sourcemap.Pos{Line: k[1], Col: k[2]})
 	})
 	if b < 0 || list[b].key[0] != space {
-		return Function{}, nil
+		return label{}, nil
 	}
 	d, err := f.block(functions, b)
 	if err != nil {
-		return Function{}, err
+		return label{}, err
 	}
 	i := lastBefore(len(d.boundaries), func(i int) bool { return at.Before(d.boundaries[i].at) })
 	if i < 0 || d.boundaries[i].label == 0 {
-		return Function{}, nil
+		return label{}, nil
 	}
 	l, err := f.listed(labels, d.boundaries[i].label-1)
-	if err != nil {
-		return Function{}, err
-	}
-	return label{l.text, l.flags == 1}.function(), nil
+	return label{name: l.text, anonymous: l.flags&1 != 0, unknown: l.flags&2 != 0}, err
 }
 
 // SourceLines returns lines from to to (counted from 0, both included) of a

@@ -14,6 +14,7 @@ import (
 type label struct {
 	name      string
 	anonymous bool // name is that of the function around it
+	unknown   bool // the source does not say: the built code is asked
 }
 
 // namer finds the names that functions of generated code have in the source.
@@ -25,8 +26,8 @@ type label struct {
 type namer struct {
 	m     *sourcemap.Map
 	text  map[int]string
-	own   map[int]*scope.Table // of sources that could be read themselves
-	lines map[int][]int        // where the lines of a source begin
+	own   map[int]*source         // those that could be read themselves
+	texts map[int]*sourcemap.Text // of sources that were asked for a place
 	known map[int]label
 }
 
@@ -38,7 +39,7 @@ func (n *namer) label(t *scope.Table, i int) label {
 	f := t.At(i)
 	l, ok := n.sources(f)
 	if !ok {
-		l = label{name: n.function(f)}
+		l = n.built(f)
 	}
 	if l.name == "" {
 		l.anonymous = true
@@ -53,6 +54,14 @@ func (n *namer) label(t *scope.Table, i int) label {
 	}
 	n.known[i] = l
 	return l
+}
+
+// built is the label of a function that the source says nothing of.
+func (n *namer) built(f scope.Func) label {
+	if what := initializer(f.Kind); what != "" {
+		return label{name: within(n.class(f), what, ""), anonymous: true}
+	}
+	return label{name: n.function(f)}
 }
 
 // within says where an anonymous function stands: in which function, and as an
@@ -80,9 +89,9 @@ func (n *namer) sources(f scope.Func) (l label, ok bool) {
 	if !found || !o.Exact || n.own[o.Index] == nil {
 		return l, false
 	}
-	t := n.own[o.Index]
-	i, ok := t.Find(o.Pos)
-	if !ok || t.At(i).Start != o.Pos {
+	t := n.own[o.Index].table
+	i, known := n.own[o.Index].find(o.Pos)
+	if i < 0 || !known || !o.Pos.Before(t.At(i).Body) && t.At(i).Start != o.Pos {
 		return l, false
 	}
 	return written(t, i), true
@@ -91,13 +100,38 @@ func (n *namer) sources(f scope.Func) (l label, ok bool) {
 // written is the label of function i of a source as it was written.
 func written(t *scope.Table, i int) label {
 	if i < 0 {
-		return label{"", true}
+		return label{anonymous: true}
 	}
 	f := t.At(i)
-	if name := writtenName(f); name != "" {
-		return label{name, false}
+	if f.Kind == scope.Outside {
+		return label{unknown: true}
 	}
-	return label{within(written(t, f.Parent).name, f.Via, f.ViaText), true}
+	if what := initializer(f.Kind); what != "" {
+		return label{name: within(writtenClass(f), what, ""), anonymous: true}
+	}
+	if name := writtenName(f); name != "" {
+		return label{name: name}
+	}
+	return label{name: within(written(t, f.Parent).name, f.Via, f.ViaText), anonymous: true}
+}
+
+// initializer says which of a class's functions without a name this is, "":
+// none of them.
+func initializer(k scope.Kind) string {
+	switch k {
+	case scope.FieldInitializer:
+		return "field initializer"
+	case scope.StaticInitializer:
+		return "static initializer"
+	}
+	return ""
+}
+
+func writtenClass(f scope.Func) string {
+	if f.Class == "" && f.Default && f.Property {
+		return defaultExport
+	}
+	return f.Class
 }
 
 func writtenName(f scope.Func) string {
@@ -105,8 +139,8 @@ func writtenName(f scope.Func) string {
 	if first, _ := utf8.DecodeRuneInString(class); f.Assigned && !unicode.IsUpper(first) {
 		class = ""
 	}
-	if class == "" && f.Default && f.Property {
-		class = defaultExport
+	if class == "" {
+		class = writtenClass(f)
 	}
 	name := f.Name
 	if name == "" && f.Default && !f.Property {
@@ -217,46 +251,16 @@ var keyword = map[string]bool{
 	"async": true, "return": true, "new": true, "static": true, "import": true, "if": true, "for": true,
 }
 
-// linesOf is where the lines of a source begin.
-func (n *namer) linesOf(source int) []int {
-	if lines, ok := n.lines[source]; ok {
-		return lines
-	}
-	text := n.text[source]
-	var lines []int
-	if text != "" {
-		lines = append(lines, 0)
-	}
-	for at := 0; ; {
-		k := strings.IndexByte(text[at:], '\n')
-		if k < 0 {
-			n.lines[source] = lines
-			return lines
-		}
-		at += k + 1
-		lines = append(lines, at)
-	}
-}
-
 // split cuts the text of a source at a place; ok is false when it is not there.
 func (n *namer) split(o sourcemap.Original) (before, behind string, ok bool) {
-	text, lines := n.text[o.Index], n.linesOf(o.Index)
-	if int(o.Pos.Line) >= len(lines) {
-		return "", "", false
+	text := n.texts[o.Index]
+	if text == nil {
+		text = sourcemap.NewText(n.text[o.Index])
+		n.texts[o.Index] = text
 	}
-	at := lines[o.Pos.Line]
-	units := int32(0)
-	for i, r := range text[at:] {
-		if units >= o.Pos.Col {
-			return text[:at+i], text[at+i:], true
-		}
-		if r == '\n' {
-			break
-		}
-		units++
-		if r > 0xffff {
-			units++
-		}
+	off, ok := text.Offset(o.Pos)
+	if src := n.text[o.Index]; ok && off < len(src) {
+		return src[:off], src[off:], true
 	}
 	return "", "", false
 }

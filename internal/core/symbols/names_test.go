@@ -69,7 +69,7 @@ func open(t testing.TB, dir, name string, typed bool) *File {
 	if err != nil {
 		t.Fatal(err)
 	}
-	compiled, err := Compile(m, code)
+	compiled, _, err := Compile(m, code)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -35,7 +35,7 @@ func large(t testing.TB) (m *sourcemap.Map, code string) {
 
 func compiled(t testing.TB, m *sourcemap.Map, code []byte) []byte {
 	t.Helper()
-	raw, err := Compile(m, code)
+	raw, _, err := Compile(m, code)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -236,8 +236,9 @@ func TestFunction_WithoutTheCode(t *testing.T) {
 	}{
 		"JavaScript":           {"src/a.js", `"class G { open() {} }"`, true, Function{Name: "G.open"}},
 		"anonymous":            {"src/a.js", `"function a(){ b(() => 1)}"`, true, Function{Within: "a › b"}},
-		"with types":           {"src/a.ts", `"class G { open() {} }"`, false, Function{}},
-		"markup":               {"src/a.js", `"let a = <b>{f(() => 1)}</b>;"`, false, Function{}},
+		"with types":           {"src/a.ts", `"class G { open(){} }"`, true, Function{Name: "G.open"}},
+		"markup":               {"src/a.js", `"let a = <b>{f(() => 1)}</b>;"`, true, Function{Within: "f"}},
+		"a style sheet":        {"src/a.css", `".a { color: red }   "`, false, Function{}},
 		"an open bracket":      {"src/a.js", `"class G { open() {} "`, false, Function{}},
 		"without its text":     {"src/a.js", `null`, false, Function{}},
 		"outside of functions": {"src/a.js", `"let a = 1                  "`, true, Function{}},
