@@ -188,7 +188,7 @@ func (c *checking) file(ctx context.Context, f mariadb.FileSeen) (contract.Check
 	}
 	switch unit.State {
 	case "ready":
-		out.Readable = true
+		out.Readable, out.Note = true, unit.Note
 	case "waiting":
 		out.Reason, out.Why = "waiting", "the source map was pushed and is being prepared; frames become readable by themselves"
 	default:

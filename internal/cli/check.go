@@ -79,6 +79,9 @@ func showCheck(out io.Writer, v contract.SymbolCheck) {
 		if f.Why != "" {
 			fmt.Fprintf(out, "  %s %s\n", as.faint("why       "), plain(f.Why))
 		}
+		if f.Note != "" {
+			fmt.Fprintf(out, "  %s %s\n", as.faint("note      "), plain(f.Note))
+		}
 		if f.Nearest != "" {
 			fmt.Fprintf(out, "  %s %s\n", as.faint("nearest   "), plain(f.Nearest))
 		}

@@ -86,6 +86,7 @@ type CheckedFile struct {
 	Found     *FoundSymbols `json:"found,omitempty"`
 	Reason    string        `json:"reason,omitempty" doc:"no release, no symbols, not this file, two builds, another build, shared id, waiting, broken"`
 	Why       string        `json:"why,omitempty" doc:"why it cannot be read"`
+	Note      string        `json:"note,omitempty" doc:"what of it is not as good as it could be: sources that cannot be read, or are of another build"`
 	Nearest   string        `json:"nearest,omitempty" doc:"the pushed file that is most like it"`
 	Run       string        `json:"run,omitempty" doc:"what to do about it"`
 	Events    int64         `json:"events" doc:"whose traces name it"`

@@ -17,8 +17,10 @@ import (
 	"firethorn/internal/pipeline"
 )
 
-// twoSources maps column 0 on to src/tides.ts:17 and column 18 on to src/draw.ts:4.
-const twoSources = `{"version":3,"sources":["src/tides.ts","src/draw.ts"],"names":[],"mappings":"AAgBA,kBCbA"}`
+// twoSources maps column 0 on to src/tides.ts:17 and column 18 on to
+// src/draw.ts:4, both of which stand in a function of the same name.
+var twoSources = fmt.Sprintf(`{"version":3,"sources":["src/tides.ts","src/draw.ts"],"sourcesContent":[%q,%q],"names":[],"mappings":"AAgBA,kBCbA"}`,
+	"function a(): number {"+strings.Repeat("\n", 16)+"return 1 }", "function a(): number {"+strings.Repeat("\n", 3)+"return 1 }")
 
 // pushMap pushes a map for the file that raw events name.
 func (b *bench) pushMap(release, content string) Pushed {

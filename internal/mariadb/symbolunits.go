@@ -20,9 +20,14 @@ func (s *Store) SymbolUnit(ctx context.Context, id int64) (u pipeline.SymbolUnit
 	return u, s.scanUnit(ctx, &u, "u.id=?", id)
 }
 
-// WaitingSymbols lists units that are not compiled, the oldest first.
-func (s *Store) WaitingSymbols(ctx context.Context, most int) (list []pipeline.SymbolUnit, err error) {
-	ids, err := numbers(ctx, s.db, "SELECT id FROM symbol_unit WHERE state='waiting' ORDER BY id LIMIT ?", most)
+// WaitingSymbols lists units that are not compiled, the oldest first: those of
+// a project, or of all (0).
+func (s *Store) WaitingSymbols(ctx context.Context, project int64, most int) (list []pipeline.SymbolUnit, err error) {
+	query, args := "SELECT id FROM symbol_unit WHERE state='waiting' ORDER BY id LIMIT ?", []any{most}
+	if project != 0 {
+		query, args = "SELECT id FROM symbol_unit WHERE state='waiting' AND project=? ORDER BY id LIMIT ?", []any{project, most}
+	}
+	ids, err := numbers(ctx, s.db, query, args...)
 	for _, id := range ids {
 		u, err := s.SymbolUnit(ctx, id)
 		if err != nil {

@@ -71,8 +71,8 @@ func (u *Units) compiled(ctx context.Context, unit *SymbolUnit) (compiled []byte
 	if why := symbols.Misfit(m, code); why != "" {
 		return nil, why + "; they come from different builds. Push bundle and map of one build together", nil
 	}
-	compiled, err = symbols.Compile(m, code)
-	return compiled, "", err
+	compiled, doubts, err := symbols.Compile(m, code)
+	return compiled, symbols.Doubts(doubts), err
 }
 
 // compileTogether is how many units are compiled and stored together, and
@@ -117,11 +117,11 @@ func (u *Units) CompileNow(ctx context.Context, ids []int64, most time.Duration)
 	return waiting, broken, nil
 }
 
-// CompileSome compiles units that wait, the oldest first, for a while; more
-// says that others wait still.
-func (u *Units) CompileSome(ctx context.Context, most time.Duration) (more bool, err error) {
+// CompileSome compiles units that wait, the oldest first, for a while: those of
+// a project, or of all (0). more says that others wait still.
+func (u *Units) CompileSome(ctx context.Context, project int64, most time.Duration) (more bool, err error) {
 	for end := time.Now().Add(most); time.Now().Before(end); {
-		list, err := u.store.WaitingSymbols(ctx, compileTogether)
+		list, err := u.store.WaitingSymbols(ctx, project, compileTogether)
 		if err != nil || len(list) == 0 {
 			return false, err
 		}

@@ -29,6 +29,7 @@ import (
 	"firethorn/internal/core/scrub"
 	"firethorn/internal/core/stacktrace"
 	"firethorn/internal/core/symbolicate"
+	"firethorn/internal/core/symbols"
 )
 
 // Project is what the steps must know of a project.
@@ -121,6 +122,7 @@ type Body struct {
 // FiledWith is what was made of an event when it was filed.
 type FiledWith struct {
 	Frames   [][]event.Frame `json:"frames,omitempty"`
+	Form     int             `json:"form,omitempty"`  // of the symbols that the frames were read with
 	Notes    []string        `json:"notes,omitempty"` // of the clock
 	Scrubbed scrub.Report    `json:"scrubbed,omitempty"`
 }
@@ -146,11 +148,11 @@ func Process(ctx context.Context, p Project, b *Batch, i int, units *Units) (*It
 	if b.Scrubbed != nil {
 		item.Scrubbed = b.Scrubbed[i]
 	}
-	symbols := units.Of(ctx, p, item.Release)
-	readable := sync.OnceValue(func() [][]event.Frame { return symbolicate.Event(e, symbols, symbolicate.Options{Kinds: p.kinds()}) })
+	known := units.Of(ctx, p, item.Release)
+	readable := sync.OnceValue(func() [][]event.Frame { return symbolicate.Event(e, known, p.options()) })
 	if p.Rules != nil && len(p.Rules.Intake) > 0 {
 		item.Verdict, item.Trouble = p.Rules.Decide(rules.NewFacts(e, item.When.Thrown, readable), p.off)
-		if err := symbols.Err(); err != nil {
+		if err := known.Err(); err != nil {
 			return nil, err
 		}
 		if item.Verdict.Drop {
@@ -158,7 +160,7 @@ func Process(ctx context.Context, p Project, b *Batch, i int, units *Units) (*It
 		}
 	}
 	frames := readable()
-	if err := symbols.Err(); err != nil {
+	if err := known.Err(); err != nil {
 		return nil, err
 	}
 	print, trouble := p.Method().Print(e, item.When.Thrown, frames)
@@ -167,8 +169,8 @@ func Process(ctx context.Context, p Project, b *Batch, i int, units *Units) (*It
 		item.Assign, trouble = p.Rules.Assign(rules.NewFacts(e, item.When.Thrown, readable).WithPrint(func() string { return hex.EncodeToString(print.Key[:]) }), p.off)
 		item.Trouble = append(item.Trouble, trouble...)
 	}
-	item.Files, item.SymbolsVersion = TraceFiles(e, frames), symbols.Version()
-	body := Body{Event: b.Events[i], Resource: b.Resource, Filed: FiledWith{Frames: frames, Scrubbed: item.Scrubbed}}
+	item.Files, item.SymbolsVersion = TraceFiles(e, frames), known.Version()
+	body := Body{Event: b.Events[i], Resource: b.Resource, Filed: FiledWith{Frames: frames, Form: symbols.Format, Scrubbed: item.Scrubbed}}
 	if item.When.Reason != "" {
 		body.Filed.Notes = append(body.Filed.Notes, item.When.Reason)
 	}
@@ -208,6 +210,7 @@ type Kept struct {
 	Event          *event.Event
 	Frames         [][]event.Frame
 	JSON, Resource []byte
+	form           int // of the symbols that Frames were read with
 }
 
 // FiledFrames gives the frames as they were filed.
@@ -226,26 +229,31 @@ func Open(raw []byte) (*Kept, error) {
 	if err := mergeResource(e, b.Resource); err != nil {
 		return nil, err
 	}
-	return &Kept{e, b.Filed.Frames, b.Event, b.Resource}, nil
+	return &Kept{e, b.Filed.Frames, b.Event, b.Resource, b.Filed.Form}, nil
 }
 
 // Observe undoes a kept body for another look at how it is grouped: its frames
-// are those it was filed with, or, where they could not be read then, as they
-// read now.
+// are those it was filed with, or, where they could not be read then or symbols
+// say more by now, as they read now.
 func Observe(ctx context.Context, p Project, raw []byte, units *Units) (*Kept, error) {
 	k, err := Open(raw)
 	if err != nil {
 		return nil, err
 	}
-	pending := slices.ContainsFunc(k.Frames, func(list []event.Frame) bool {
-		return slices.ContainsFunc(list, func(f event.Frame) bool { return f.Pending })
+	read := k.form < symbols.Format
+	again := slices.ContainsFunc(k.Frames, func(list []event.Frame) bool {
+		return slices.ContainsFunc(list, func(f event.Frame) bool {
+			return f.Pending || read && f.Raw.File != f.File
+		})
 	})
-	if !pending && len(k.Frames) == len(k.Event.Exceptions) {
+	if !again && len(k.Frames) == len(k.Event.Exceptions) {
 		return k, nil
 	}
-	symbols := units.Of(ctx, p, k.Event.Release())
-	k.Frames = symbolicate.Event(k.Event, symbols, symbolicate.Options{Kinds: p.kinds()})
-	return k, symbols.Err()
+	known, filed := units.Of(ctx, p, k.Event.Release()), k.Frames
+	k.Frames = symbolicate.Event(k.Event, known, p.options())
+	keepResolved(k.Frames, filed)
+	blame.Mark(k.Event.Exceptions, k.Frames, nil)
+	return k, known.Err()
 }
 
 // Read undoes a kept body and makes its frames readable anew, with their
@@ -264,7 +272,9 @@ func Read(ctx context.Context, p Project, raw []byte, units *Units) (*event.Even
 	}
 	e.Notes = append(e.Notes, b.Filed.Notes...)
 	symbols := units.Of(ctx, p, e.Release())
-	frames := symbolicate.Event(e, symbols, symbolicate.Options{Sources: true, Kinds: p.kinds()})
+	opt := p.options()
+	opt.Sources = true
+	frames := symbolicate.Event(e, symbols, opt)
 	if err := symbols.Err(); err != nil {
 		return nil, nil, err
 	}
@@ -291,7 +301,7 @@ func Threads(ctx context.Context, p Project, e *event.Event, units *Units) ([][]
 		each.Exceptions[i].Frames = frames
 	}
 	symbols := units.Of(ctx, p, e.Release())
-	frames := symbolicate.Event(&each, symbols, symbolicate.Options{Kinds: p.kinds()})
+	frames := symbolicate.Event(&each, symbols, p.options())
 	for i := range frames {
 		for j := range frames[i] {
 			frames[i][j].Origin = false
@@ -313,8 +323,13 @@ func decode(raw json.RawMessage) (*event.Event, error) {
 	return e, nil
 }
 
-// kinds are the project's own rules for whose code frames are.
-func (p *Project) kinds() []symbolicate.KindRule { return grouping.Kinds(p.Rules) }
+// options are how the project's frames are made readable.
+func (p *Project) options() symbolicate.Options {
+	return symbolicate.Options{Kinds: grouping.Kinds(p.Rules), Clean: func(text string) string {
+		clean, _ := p.Rules.Policy().Lines([]string{text}, "statement")
+		return strings.Join(clean, " ")
+	}}
+}
 
 func (p *Project) off(rule string) bool { return p.Off[rule] }
 

@@ -93,7 +93,7 @@ func (s *shelf) PutCompiled(_ context.Context, list []CompiledUnit) error {
 	return nil
 }
 
-func (s *shelf) WaitingSymbols(context.Context, int) ([]SymbolUnit, error) {
+func (s *shelf) WaitingSymbols(context.Context, int64, int) ([]SymbolUnit, error) {
 	if len(s.units) > 0 {
 		return nil, nil
 	}
@@ -209,7 +209,7 @@ func TestUnits_LeaveLargeMapsToTheBackground(t *testing.T) {
 	if f, why := units.Of(t.Context(), project, "1").File("https://a.example/app.js", ""); f != nil || why != preparing {
 		t.Errorf("%v, %q", f, why)
 	}
-	if more, err := units.CompileSome(t.Context(), time.Minute); more || err != nil {
+	if more, err := units.CompileSome(t.Context(), 0, time.Minute); more || err != nil {
 		t.Errorf("more %v, %v", more, err)
 	}
 	if f, why := units.Of(t.Context(), project, "1").File("https://a.example/app.js", ""); f == nil {

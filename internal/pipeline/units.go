@@ -31,7 +31,7 @@ type SymbolUnit struct {
 	Format      int    // of the compiled form
 	Bytes       int64  // of the compiled form
 	Raw         int64  // of bundle and map as they were sent
-	Note        string // why it is broken
+	Note        string // why it is broken, or of which sources names are not their own
 }
 
 // CompiledUnit is a unit with what it compiled to: nothing when it is broken.
@@ -55,8 +55,9 @@ type symbolStore interface {
 	// SymbolContent reads what was pushed; ErrNoContent when it is not there.
 	SymbolContent(ctx context.Context, project int64, hash [32]byte) ([]byte, error)
 	PutCompiled(ctx context.Context, list []CompiledUnit) error
-	// WaitingSymbols lists units that are not compiled, the oldest first.
-	WaitingSymbols(ctx context.Context, most int) ([]SymbolUnit, error)
+	// WaitingSymbols lists units that are not compiled, the oldest first: those of
+	// a project, or of all (0).
+	WaitingSymbols(ctx context.Context, project int64, most int) ([]SymbolUnit, error)
 	// UsedSymbols writes down that units were used.
 	UsedSymbols(ctx context.Context, units []int64) error
 }

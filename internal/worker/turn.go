@@ -58,6 +58,12 @@ func (w *Worker) turn(ctx context.Context, lease mariadb.Lease, id int64, again 
 // anything is filed under it.
 func (w *Worker) adopt(ctx context.Context, p *mariadb.Project, to int) error {
 	w.log.Info("another grouping version: finding the issues of the project under it", "project", p.Name, "from", p.GroupingVersion, "to", to)
+	for more := true; more; { // what is fingerprinted anew has to be read by the newest symbols
+		var err error
+		if more, err = w.units.CompileSome(ctx, p.ID, time.Minute); err != nil {
+			return fmt.Errorf("preparing the symbols of %s: %w", p.Name, err)
+		}
+	}
 	read := map[int]mariadb.Reader{}
 	n, err := w.store.AdoptGrouping(ctx, p.ID, to, func(ctx context.Context, rulesVersion int, body []byte) (key, through fingerprint.Key, err error) {
 		if read[rulesVersion] == nil {

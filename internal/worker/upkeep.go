@@ -206,7 +206,7 @@ func (w *Worker) compile(ctx context.Context) {
 
 // compileSome does a part of what waits; one process at a time does it.
 func (w *Worker) compileSome(ctx context.Context) (more bool, err error) {
-	if next, err := w.store.WaitingSymbols(ctx, 1); err != nil || len(next) == 0 {
+	if next, err := w.store.WaitingSymbols(ctx, 0, 1); err != nil || len(next) == 0 {
 		return false, err
 	}
 	done, err := w.store.TryLease(ctx, "compile", w.owner, time.Minute)
@@ -214,7 +214,7 @@ func (w *Worker) compileSome(ctx context.Context) (more bool, err error) {
 		return false, err
 	}
 	defer done()
-	return w.units.CompileSome(ctx, 30*time.Second)
+	return w.units.CompileSome(ctx, 0, 30*time.Second)
 }
 
 // lookThrough goes on with splits whose kept events are being looked through:

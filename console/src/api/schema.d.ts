@@ -1873,6 +1873,8 @@ export interface components {
             looked_for: string[];
             /** @description the pushed file that is most like it */
             nearest?: string;
+            /** @description what of it is not as good as it could be: sources that cannot be read, or are of another build */
+            note?: string;
             readable: boolean;
             /** @description no release, no symbols, not this file, two builds, another build, shared id, waiting, broken */
             reason?: string;
@@ -2252,6 +2254,7 @@ export interface components {
             raw: components["schemas"]["Position"];
             source_commit?: string;
             source_lines?: components["schemas"]["SourceLine"][] | null;
+            statement?: string;
             why_raw?: string;
             within?: string;
         };

@@ -95,14 +95,17 @@ type SourceLine struct {
 
 // Frame is a frame made readable, beside what it was made from.
 type Frame struct {
-	Function    string       `json:"function"`         // "" for anonymous functions and top-level code
-	Within      string       `json:"within,omitempty"` // of an anonymous function: the function around it, and the calls it is an argument of
-	File        string       `json:"file"`
-	Line        int          `json:"line"`
-	Column      int          `json:"column"`
-	Kind        Kind         `json:"kind"`
-	Raw         Position     `json:"raw"`
-	WhyRaw      string       `json:"why_raw,omitempty"`      // why it could not be resolved, and what to do
+	Function string   `json:"function"`         // "" for anonymous functions and top-level code
+	Within   string   `json:"within,omitempty"` // of an anonymous function: the function around it, and the calls it is an argument of
+	File     string   `json:"file"`
+	Line     int      `json:"line"`
+	Column   int      `json:"column"`
+	Kind     Kind     `json:"kind"`
+	Raw      Position `json:"raw"`
+	WhyRaw   string   `json:"why_raw,omitempty"` // why it could not be resolved, and what to do
+	// Statement is what stands at the place in the source where its function
+	// cannot be known.
+	Statement   string       `json:"statement,omitempty"`
 	SourceLines []SourceLine `json:"source_lines,omitempty"` // seven each side where the sources are known
 	// SourceCommit is the commit of the repository that the source lines were
 	// read at; "" where symbols brought them.
@@ -122,10 +125,13 @@ type Frame struct {
 // Called is what the frame's function is called where one text has to do: its
 // name, or that of the function whose callback it is.
 func (f Frame) Called() string {
-	if f.Function == "" && f.Within != "" {
-		return f.Within + " (callback)"
+	switch {
+	case f.Function != "" || f.Within == "":
+		return f.Function
+	case strings.HasSuffix(f.Within, " initializer"):
+		return f.Within
 	}
-	return f.Function
+	return f.Within + " (callback)"
 }
 
 // Breadcrumb is something that happened before the event.

@@ -52,7 +52,7 @@ func loadShelf(t testing.TB, dir string) shelf {
 			if err != nil {
 				t.Fatal(err)
 			}
-			compiled, err := symbols.Compile(m, code)
+			compiled, _, err := symbols.Compile(m, code)
 			if err != nil {
 				t.Fatal(err)
 			}

@@ -27,8 +27,9 @@ import (
 //
 //	2  functions that fail on behalf of their callers are found out
 //	3  codes in which letters and digits are mixed are taken out of messages
+//	4  functions have the names that their sources give them, or the statement does
 const (
-	Version = 3
+	Version = 4
 	Oldest  = 2
 )
 
@@ -39,6 +40,7 @@ var Versions = []struct {
 }{
 	{2, "functions that fail on behalf of their callers are found out by how many those are"},
 	{3, "codes in which letters and digits are mixed (7fKq2xPd) are taken out of messages"},
+	{4, "where no function can be known, the statement of the source stands for it"},
 }
 
 // Key is the first half of a SHA-256.
@@ -245,7 +247,11 @@ func (r *Result) addOrigin(e *event.Event, frames [][]event.Frame, i, j int) {
 		}
 	}
 	r.addFrame(frames, i, j, "the origin: the own function that is blamed")
-	if blame.Function(f) == "" {
+	switch {
+	case blame.Function(f) != "":
+	case f.Statement != "" && r.Version >= 4:
+		r.add("statement", f.Statement, "the origin's function is not known; what its source says there stands for it", -1, -1)
+	default:
 		message := ""
 		if i < len(e.Exceptions) {
 			message = e.Exceptions[i].Message
@@ -346,6 +352,8 @@ func (r *Result) describe(e *event.Event, frames [][]event.Frame) {
 		switch {
 		case f.Called() != "" && name != "" && !f.Pending: // a minified name says nothing
 			r.Headline = name + " in " + f.Called()
+		case f.Statement != "" && name != "" && path != "":
+			r.Headline = name + " in " + path[strings.LastIndexByte(path, '/')+1:] + ": " + event.TrimText(f.Statement, mostSaid)
 		case name != "" && path != "":
 			r.Headline = name + " in " + path[strings.LastIndexByte(path, '/')+1:]
 		}
@@ -398,6 +406,9 @@ func (r *Result) hash(extra string) Key {
 	}
 	return Key(h.Sum(nil)[:16])
 }
+
+// mostSaid bounds a statement in a headline, in bytes.
+const mostSaid = 80
 
 func firstFrame(frames [][]event.Frame, kind event.Kind) (i, j int, ok bool) {
 	for i := len(frames) - 1; i >= 0; i-- {

@@ -27,9 +27,10 @@ const Context = 7
 
 // Options say how much to fill in.
 type Options struct {
-	Sources bool              // fill SourceLines
-	Kinds   []KindRule        // behind what the client says, before what the language's own rules say; the first that fits decides
-	Hit     func(rule string) // told of each frame that a rule decides about; may be nil
+	Sources bool                     // fill SourceLines
+	Kinds   []KindRule               // behind what the client says, before what the language's own rules say; the first that fits decides
+	Hit     func(rule string)        // told of each frame that a rule decides about; may be nil
+	Clean   func(text string) string // takes secrets out of what sources say; nil: nothing is taken out
 }
 
 // KindRule says whose code frames are whose readable file, module (as package
@@ -119,6 +120,13 @@ func resolve(f *event.Frame, raw event.RawFrame, file *symbols.File, opt Options
 		return err
 	}
 	if !ok || o.Source == "" {
+		function, known, err := file.Function(at, sourcemap.Original{})
+		if err != nil {
+			return err
+		}
+		if f.Function = ""; known { // what the build calls it changes with each build
+			f.Function, f.Within = function.Name, function.Within
+		}
 		f.WhyRaw = fmt.Sprintf("position %d:%d lies outside what the source map describes (%d lines); the map may belong to another build of this file", raw.Line, raw.Column, file.Lines())
 		return nil
 	}
@@ -132,11 +140,19 @@ func resolve(f *event.Frame, raw event.RawFrame, file *symbols.File, opt Options
 			return err
 		}
 	}
+	said := ""
+	if !known {
+		if said, err = statement(file, o.Index, int(o.Pos.Line)+1, int(o.Pos.Col)); err != nil {
+			return err
+		}
+		if opt.Clean != nil {
+			said = opt.Clean(said)
+		}
+	}
 	f.File, f.Line, f.Column, f.SourceLines = SourcePath(o.Source), int(o.Pos.Line)+1, int(o.Pos.Col)+1, lines
-	if known {
-		f.Function, f.Within = function.Name, function.Within
-	} else if f.Function != "" {
-		f.WhyRaw = "the function's name is as the build left it, for the generated file itself is missing beside its map"
+	f.Function, f.Within, f.Statement = function.Name, function.Within, said
+	if !known {
+		f.WhyRaw = "the function is not known, for neither the source's own text nor the generated file tells it; push the generated file beside its map"
 	}
 	if raw.Own == nil {
 		f.Kind = stacktrace.KindOf(f.File)

@@ -45,7 +45,7 @@ func (b bundles) Failed(err error) { panic(err) }
 
 func compile(t testing.TB, m *sourcemap.Map, code []byte) *symbols.File {
 	t.Helper()
-	raw, err := symbols.Compile(m, code)
+	raw, _, err := symbols.Compile(m, code)
 	if err != nil {
 		t.Fatal(err)
 	}
