@@ -118,6 +118,8 @@ func TestTrace(t *testing.T) {
 		{"Berth.assign", "called", []any{m{"function": "Berth.assign", "within": "x"}}},
 		{"(anonymous in priceOf)", "called", []any{m{"function": "", "within": "priceOf"}}},
 		{"(anonymous)", "called", []any{m{"function": ""}}},
+		{"(unknown, at rows[0].tide)", "called", []any{m{"function": "", "statement": "rows[0].tide", "why_raw": "no bundle"}}},
+		{"(unknown)", "called", []any{m{"function": "", "why_raw": "no map"}}},
 		{[]m{{"name": "Own", "facts": []m{{"name": "berth.zone", "value": "C"}}}, {"name": "Request", "facts": []m{{"name": "url.full", "value": "x, y"}}}, {"name": "Device", "facts": []m{{"name": "os.name", "value": "Android"}}}},
 			"groupFacts", []any{m{"os.name": "Android"}, m{"url.full": []string{"x", "y"}, "berth.zone": "C"}}},
 	})

@@ -73,7 +73,7 @@ func TestCommandLine_SaysWhatIsWrong(t *testing.T) {
 		{1, "there is a project wrong already", []string{"project", "create", "wrong"}},
 		{3, "this token is not known", []string{"status", "--token", "bad"}},
 		{3, "does not answer", []string{"status", "--server", "http://127.0.0.1:1"}},
-		{1, "no JavaScript file with a source map", []string{"symbols", "push", "-p", "wrong", "--release", "1", t.TempDir()}},
+		{1, "neither a source map nor a JavaScript file with one", []string{"symbols", "push", "-p", "wrong", "--release", "1", t.TempDir()}},
 	} {
 		if _, errs := s.run(t, c.code, c.args...); !strings.Contains(errs, c.want) {
 			t.Errorf("firethorn %s says %q, want %q", strings.Join(c.args, " "), errs, c.want)

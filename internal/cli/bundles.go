@@ -60,25 +60,26 @@ type found struct {
 	CodeBytes, MapBytes int64
 	Sources, Dropped    int
 	DebugID             string
-	file, mapFile       string // mapFile is "" when the map stands in the file
+	file, mapFile       string // mapFile is "" when the map stands in the file, file when it is not there
 }
 
 // sources are the contents of a file, which can be read again.
 func (f *found) sources() []*source {
-	return []*source{
-		{hash: f.CodeHash, bytes: f.CodeBytes, open: func() ([]byte, error) { return os.ReadFile(f.file) }},
-		{hash: f.MapSum, bytes: f.MapBytes, open: func() ([]byte, error) {
-			if f.mapFile != "" {
-				return os.ReadFile(f.mapFile)
-			}
-			code, err := os.ReadFile(f.file)
-			if err != nil {
-				return nil, err
-			}
-			raw, _, err := findMap(f.file, code)
-			return raw, err
-		}},
+	of := &source{hash: f.MapSum, bytes: f.MapBytes, open: func() ([]byte, error) {
+		if f.mapFile != "" {
+			return os.ReadFile(f.mapFile)
+		}
+		code, err := os.ReadFile(f.file)
+		if err != nil {
+			return nil, err
+		}
+		raw, _, err := findMap(f.file, code)
+		return raw, err
+	}}
+	if f.file == "" {
+		return []*source{of}
 	}
+	return []*source{{hash: f.CodeHash, bytes: f.CodeBytes, open: func() ([]byte, error) { return os.ReadFile(f.file) }}, of}
 }
 
 // bundles is what a directory holds to be pushed.
@@ -88,8 +89,8 @@ type bundles struct {
 }
 
 // scanBundles looks for generated JavaScript with its maps below dir, some files
-// at once, and keeps none of their contents. A map that is none fails with its
-// path and position.
+// at once, and for maps whose files are not there. It keeps none of their
+// contents. A map that is none fails with its path and position.
 func scanBundles(ctx context.Context, dir string) (out bundles, err error) {
 	paths, err := generatedFiles(dir)
 	if err != nil {
@@ -119,7 +120,11 @@ func scanBundles(ctx context.Context, dir string) (out bundles, err error) {
 		}
 		out.list = append(out.list, *f)
 	}
-	return out, nil
+	alone, err := findMaps(dir)
+	for _, b := range alone {
+		out.list = append(out.list, found{Path: b.Path, MapSum: sum(b.MapRaw), MapBytes: int64(len(b.MapRaw)), Sources: b.Map.Sources(), Dropped: b.Map.Dropped(), DebugID: b.DebugID, mapFile: filepath.Join(dir, filepath.FromSlash(b.Path)) + ".map"})
+	}
+	return out, err
 }
 
 // generatedFiles lists JavaScript below dir, with slashes, dependencies left out.
@@ -171,7 +176,7 @@ func findMaps(dir string) (list []bundle, err error) {
 			return fault.Wrap("symbols", fault.MapBroken, err, "%s is no good source map: %v", path, err)
 		}
 		rel, err := filepath.Rel(dir, generated)
-		list = append(list, bundle{Path: filepath.ToSlash(rel), Map: m, DebugID: m.DebugID})
+		list = append(list, bundle{Path: filepath.ToSlash(rel), MapRaw: raw, Map: m, DebugID: m.DebugID})
 		return err
 	})
 	return list, err

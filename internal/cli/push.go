@@ -21,8 +21,8 @@ import (
 
 func pushCommand() *cli.Command {
 	return &cli.Command{Name: "push", Usage: "push the bundles and source maps of a release",
-		Description: "Finds .js, .mjs and .cjs files below DIR with their maps and pushes both. What the project holds already is not sent again, and a\n" +
-			"push that was cut off goes on where it was. Nothing is overwritten.\n\n" +
+		Description: "Finds .js, .mjs and .cjs files below DIR with their maps and pushes both, and maps whose files are not there. What the\n" +
+			"project holds already is not sent again, and a push that was cut off goes on where it was. Nothing is overwritten.\n\n" +
 			"--served-at says where DIR is served: a URL or a path. * stands for any characters, so that one push is for many hosts:\n" +
 			"  firethorn symbols push --release 4.2.1 --served-at 'https://*.quayside.example/assets' dist/assets",
 		Arguments: []cli.Argument{text("dir")},
@@ -74,7 +74,7 @@ func pushSymbols(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	if len(found.list) == 0 {
-		return fault.New(fault.AnswerIsNo, "no JavaScript file with a source map lies below %s (%d without one); let the build write maps, beside the files or named in them", dir, len(found.without))
+		return fault.New(fault.AnswerIsNo, "neither a source map nor a JavaScript file with one lies below %s (%d without one); let the build write maps, beside the files or named in them", dir, len(found.without))
 	}
 	base := "/api/projects/" + url.PathEscape(project) + "/symbols"
 	s := &sender{c: cl, base: base, parallel: max(c.Int("parallel"), 1)}
@@ -115,7 +115,11 @@ func showPush(out io.Writer, project string, sum pushed, found bundles, base str
 				if sent[b.CodeHash] || sent[b.MapSum] {
 					word = "now"
 				}
-				row(servedAt(base, b.Path), size(b.CodeBytes), size(b.MapBytes), b.Sources, orDash(b.DebugID), word)
+				code := "-"
+				if b.file != "" {
+					code = size(b.CodeBytes)
+				}
+				row(servedAt(base, b.Path), code, size(b.MapBytes), b.Sources, orDash(b.DebugID), word)
 			}
 		})
 	}
@@ -127,6 +131,15 @@ func showPush(out io.Writer, project string, sum pushed, found bundles, base str
 		}
 	}
 	fmt.Fprintln(out)
+	alone := 0
+	for _, b := range found.list {
+		if b.file == "" {
+			alone++
+		}
+	}
+	if alone > 0 {
+		fmt.Fprintf(out, "%d %s came without the generated file: function names are those of the sources whose text the map brings\n", alone, plural(alone, "map", "maps"))
+	}
 	if sum.Waiting > 0 {
 		fmt.Fprintf(out, "%s %s prepared in the background: firethorn symbols check --project %s %s says when they are\n", files(sum.Waiting), plural(sum.Waiting, "is", "are"), project, shell.Option("--release", sum.Release))
 	}

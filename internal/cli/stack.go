@@ -353,6 +353,10 @@ func shownFunction(f event.Frame) string {
 		return f.Function
 	case f.Within != "":
 		return "(anonymous in " + f.Within + ")"
+	case f.Statement != "":
+		return "(unknown, at " + f.Statement + ")"
+	case f.WhyRaw != "":
+		return "(unknown)"
 	}
 	return "(anonymous)"
 }

@@ -6,9 +6,19 @@ export interface FrameLike {
   origin?: boolean
 }
 
-/** What a frame's function is called: anonymous ones by the function around them. */
-export function called(f: { function: string; within?: string }): string {
-  return f.function || (f.within ? `(anonymous in ${f.within})` : '(anonymous)')
+interface Named {
+  function: string
+  within?: string
+  statement?: string
+  why_raw?: string
+}
+
+/** What a frame's function is called: anonymous ones by the function around them, unknown ones by what stands there. */
+export function called(f: Named): string {
+  if (f.function) return f.function
+  if (f.within) return `(anonymous in ${f.within})`
+  if (f.statement) return `(unknown, at ${f.statement})`
+  return f.why_raw ? '(unknown)' : '(anonymous)'
 }
 
 interface Told {
@@ -16,7 +26,7 @@ interface Told {
   thrown?: string
   message?: string
   relation?: string
-  frames: { function: string; within?: string; file: string; line: number; column: number }[]
+  frames: (Named & { file: string; line: number; column: number })[]
 }
 
 /** A readable trace as text, to be pasted into a message. */

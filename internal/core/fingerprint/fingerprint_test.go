@@ -1,6 +1,7 @@
 package fingerprint
 
 import (
+	"strings"
 	"testing"
 
 	"firethorn/internal/core/blame"
@@ -101,6 +102,31 @@ func TestCompute_UsesTheMessageWhereThereIsNothingBetter(t *testing.T) {
 	}
 	if v("fetch failed") == v("other side closed") {
 		t.Error("without own frames the message does not count")
+	}
+}
+
+// Where no function is known the statement stands for it: whatever the message
+// says, in whichever line it stands.
+func TestCompute_LetsTheStatementStandForTheFunction(t *testing.T) {
+	at := func(statement, message string, line int) report {
+		f := own("", "src/tides.ts", line)
+		f.Statement = statement
+		return report{typ: "RangeError", message: message, frames: []event.Frame{f}}
+	}
+	first := at("throw new RangeError(day)", "no table for Eider", 17).compute()
+	if got := at("throw new RangeError(day)", "no table for Tern", 40).compute(); got.Key != first.Key {
+		t.Errorf("%v\nis not with\n%v", got.Parts, first.Parts)
+	}
+	for name, r := range map[string]report{"another statement": at("throw new RangeError(week)", "no table for Eider", 17), "none": at("", "no table for Eider", 17)} {
+		if got := r.compute(); got.Key == first.Key {
+			t.Errorf("%s: %v", name, got.Parts)
+		}
+	}
+	if want := "RangeError in tides.ts: throw new RangeError(day)"; first.Headline != want {
+		t.Errorf("headline %q, want %q", first.Headline, want)
+	}
+	if long := at(strings.Repeat("x + ", 100), "", 1).compute(); len(long.Headline) > 130 {
+		t.Errorf("headline %q", long.Headline)
 	}
 }
 

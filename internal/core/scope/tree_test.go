@@ -69,3 +69,39 @@ func TestScanAs_FindsWhatTheCompilerFinds(t *testing.T) {
 		t.Error("fewer than 99.5 of 100 functions have the name and the range that the compiler gives them")
 	}
 }
+
+// BenchmarkScanSource reads the sources of FIRETHORN_FUNCTIONS one after
+// another, or where it names none a text of its own.
+func BenchmarkScanSource(b *testing.B) {
+	type source struct{ name, text string }
+	list := []source{{"deck.tsx", strings.Repeat("export const Row = <T extends { id: number }>({ row, pick = (r: T) => r.id }: Props<T>) => { const n = pick(row) as number; return <b onClick={() => { save(n) }}>{n > 1 ? 'many' : row.id}</b> }\n", 500)}}
+	if name := os.Getenv("FIRETHORN_FUNCTIONS"); name != "" {
+		raw, err := os.ReadFile(name)
+		if err != nil {
+			b.Fatal(err)
+		}
+		var files []struct{ File string }
+		if err := json.Unmarshal(raw, &files); err != nil {
+			b.Fatal(err)
+		}
+		list = nil
+		for _, f := range files {
+			text, err := os.ReadFile(filepath.Join(os.Getenv("FIRETHORN_CORPUS"), f.File))
+			if err != nil {
+				b.Fatal(err)
+			}
+			list = append(list, source{f.File, string(text)})
+		}
+	}
+	bytes := 0
+	for _, s := range list {
+		bytes += len(s.text)
+	}
+	b.SetBytes(int64(bytes))
+	b.ReportAllocs()
+	for b.Loop() {
+		for _, s := range list {
+			ScanSource(s.name, s.text)
+		}
+	}
+}

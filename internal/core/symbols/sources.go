@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"strings"
+	"unicode/utf8"
 
 	"firethorn/internal/core/scope"
 	"firethorn/internal/core/sourcemap"
@@ -72,17 +73,6 @@ func readSource(name, text string) (s *source, why string) {
 	return &source{src: text, text: sourcemap.NewText(text), table: t, until: everywhere}, why
 }
 
-// lineEnds gives a text the line ends that the build counted: where a map
-// names more lines than there are "\n", it counted the others of ECMA-262 too.
-func lineEnds(text string, lines int) string {
-	if !strings.ContainsAny(text, "\r\u2028\u2029") || strings.Count(text, "\n") >= lines-1 {
-		return text
-	}
-	return otherEnds.Replace(text)
-}
-
-var otherEnds = strings.NewReplacer("\r\n", "\r\n", "\r", "\n", "\u2028", "\n", "\u2029", "\n")
-
 // A text is of another build from where more than disagreeShare of
 // disagreeWindow places of the map that follow each other lie outside of its
 // lines or within its words.
@@ -95,28 +85,48 @@ const (
 // and how many disagree with the text.
 type agreement struct {
 	source *source
-	lines  map[int32][2]int32
+	starts []int32 // of lines; nil: the text is not all ASCII
+	lines  []counted
 	last   sourcemap.Pos
 }
+
+type counted struct{ all, bad int32 }
 
 // trust looks whether the map's places are where something begins in the
 // texts of sources that were read, and bounds what is trusted of them.
 func trust(m *sourcemap.Map, sources map[int]*source) {
-	all := map[int32]*agreement{}
+	all := make([]*agreement, m.Sources())
 	for i, s := range sources {
-		all[int32(i)] = &agreement{source: s, lines: map[int32][2]int32{}, last: sourcemap.Pos{Line: -1}}
+		all[i] = newAgreement(s)
 	}
-	if len(all) == 0 {
+	if len(sources) == 0 {
 		return
 	}
 	for seg := range m.Positions.All() {
-		if a := all[seg.Source]; a != nil {
-			a.add(seg.Orig)
+		if seg.Source >= 0 && all[seg.Source] != nil {
+			all[seg.Source].add(seg.Orig)
 		}
 	}
-	for _, a := range all {
-		a.source.until = a.until()
+	for i, s := range sources {
+		s.until = all[i].until()
 	}
+}
+
+func newAgreement(s *source) *agreement {
+	a := &agreement{source: s, last: sourcemap.Pos{Line: -1}}
+	ascii := !strings.ContainsFunc(s.src, func(r rune) bool { return r >= utf8.RuneSelf })
+	lines := 1 + strings.Count(s.src, "\n")
+	a.lines = make([]counted, lines+1) // the last one for all that lie behind the text
+	if ascii {
+		a.starts = make([]int32, 1, lines+1)
+		for i := range len(s.src) {
+			if s.src[i] == '\n' {
+				a.starts = append(a.starts, int32(i+1))
+			}
+		}
+		a.starts = append(a.starts, int32(len(s.src)+1))
+	}
+	return a
 }
 
 func (a *agreement) add(p sourcemap.Pos) {
@@ -126,13 +136,23 @@ func (a *agreement) add(p sourcemap.Pos) {
 		return
 	}
 	a.last = p
-	n := a.lines[p.Line]
-	n[0]++
-	off, ok := a.source.text.Offset(p)
-	if !ok || off > 0 && off < len(a.source.src) && inWord(a.source.src[off-1]) && inWord(a.source.src[off]) {
-		n[1]++
+	n := &a.lines[min(int(p.Line), len(a.lines)-1)]
+	n.all++
+	off, ok := a.offset(p)
+	if src := a.source.src; !ok || off > 0 && off < len(src) && inWord(src[off-1]) && inWord(src[off]) {
+		n.bad++
 	}
-	a.lines[p.Line] = n
+}
+
+func (a *agreement) offset(p sourcemap.Pos) (off int, ok bool) {
+	if a.starts == nil {
+		return a.source.text.Offset(p)
+	}
+	if int(p.Line) >= len(a.starts)-1 {
+		return 0, false
+	}
+	off = int(a.starts[p.Line] + p.Col)
+	return off, off < int(a.starts[p.Line+1])
 }
 
 func inWord(c byte) bool {
@@ -141,23 +161,17 @@ func inWord(c byte) bool {
 
 // until is the line from which on the text disagrees.
 func (a *agreement) until() sourcemap.Pos {
-	last := int32(-1)
-	for line := range a.lines {
-		last = max(last, line)
-	}
-	from, all, bad := int32(0), int32(0), int32(0)
-	for line := int32(0); line <= last; line++ {
-		n := a.lines[line]
-		all, bad = all+n[0], bad+n[1]
-		if all < disagreeWindow && line < last {
+	from, sum := 0, counted{}
+	for line, n := range a.lines {
+		sum.all, sum.bad = sum.all+n.all, sum.bad+n.bad
+		last := line == len(a.lines)-1
+		if sum.all < disagreeWindow && !last {
 			continue
 		}
-		if all >= disagreeWindow/4 && float64(bad) > disagreeShare*float64(all) {
-			return sourcemap.Pos{Line: from}
+		if sum.all >= disagreeWindow/4 && float64(sum.bad) > disagreeShare*float64(sum.all) {
+			return sourcemap.Pos{Line: int32(from)}
 		}
-		if all >= disagreeWindow {
-			from, all, bad = line+1, 0, 0
-		}
+		from, sum = line+1, counted{}
 	}
 	return everywhere
 }
