@@ -74,6 +74,9 @@ torture: build ## 80 kills, freezes and lost networks under load, with merges, r
 corpus: setup ## real bundles and maps to measure and to compare with (npm, some minutes)
 	@cd corpus && npm ci --workspaces=false --ignore-scripts --no-fund --no-audit --loglevel=error >/dev/null
 	@cd corpus && node maps.mjs && node names/build.mjs build/names && node names/build.mjs build/whole packages
+	@cd corpus && node names/typed.mjs build/typed && node names/components.mjs build/components && node functions/tree.mjs build/functions node_modules
+	@for half in seen unseen; do FIRETHORN_CORPUS=$(CURDIR)/corpus FIRETHORN_FUNCTIONS=$(CURDIR)/corpus/build/functions/$$half.json go test ./internal/core/scope -run Compiler -count=1 -v | grep ' right:'; done
+	@for of in typed components; do FIRETHORN_TYPED=$(CURDIR)/corpus/build/$$of go test ./internal/core/symbols -run Typed -count=1 -v | grep ' of '; done
 
 bench: build ## the figures of docs/performance.md that take minutes; go run ./bench -help lists the longer ones
 	@go test -run xxx -bench . -benchmem ./internal/core/...

@@ -106,9 +106,21 @@ func TestPage_TypedApplicationIsReadable(t *testing.T) {
 			key := shared.project(t, project)
 			dir := t.TempDir()
 			application(t, dir, deck)
-			edit(t, filepath.Join(dir, "src/main.tsx"), "server: 'SERVER', key: 'KEY', release: 'RELEASE'", "server: '"+shared.url+"', key: '"+key+"', release: '1.0.0'")
-			guideStep{Title: "the build", Run: "ln -s " + modules + " node_modules && node node_modules/vite/bin/vite.js build && ls dist/assets/*.map && " + push}.run(t, dir,
-				"FIRETHORN_SERVER="+shared.url, "FIRETHORN_TOKEN="+strings.TrimSpace(string(token)))
+			edit(
+				t,
+				filepath.Join(dir, "src/main.tsx"),
+				"server: 'SERVER', key: 'KEY', release: 'RELEASE'",
+				"server: '"+shared.url+"', key: '"+key+"', release: '1.0.0'",
+			)
+			guideStep{
+				Title: "the build",
+				Run:   "ln -s " + modules + " node_modules && node node_modules/vite/bin/vite.js build && ls dist/assets/*.map && " + push,
+			}.run(
+				t,
+				dir,
+				"FIRETHORN_SERVER="+shared.url,
+				"FIRETHORN_TOKEN="+strings.TrimSpace(string(token)),
+			)
 			site := httptest.NewServer(http.FileServer(http.Dir(filepath.Join(dir, "dist"))))
 			defer site.Close()
 			tab := newTab(t)

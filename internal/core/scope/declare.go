@@ -55,7 +55,8 @@ func (p *parser) typeDeclaration(word string) bool {
 		p.next()
 		p.block()
 	default: // declare, abstract
-		if t.newline || !t.kind.isName() || t.kind == kIn || t.kind == kInstanceof || word == "abstract" && t.kind != kClass {
+		if t.newline || !t.kind.isName() || t.kind == kIn || t.kind == kInstanceof ||
+			word == "abstract" && t.kind != kClass {
 			return false
 		}
 		p.next()

@@ -191,8 +191,28 @@ func (p *parser) step() {
 // awaits says whether "await" is the operator and not a name.
 func (p *parser) awaits() bool {
 	switch p.peek().kind {
-	case kDot, kEqual, kComma, kCloseParen, kSemicolon, kColon, kArrow, kEOF, kCloseBrace, kCloseBracket, kQuestion, kOptional,
-		kIn, kInstanceof, kSign, kAssign, kLogicalAssign, kLess, kGreater, kAnd, kOr, kStar:
+	case kDot,
+		kEqual,
+		kComma,
+		kCloseParen,
+		kSemicolon,
+		kColon,
+		kArrow,
+		kEOF,
+		kCloseBrace,
+		kCloseBracket,
+		kQuestion,
+		kOptional,
+		kIn,
+		kInstanceof,
+		kSign,
+		kAssign,
+		kLogicalAssign,
+		kLess,
+		kGreater,
+		kAnd,
+		kOr,
+		kStar:
 		return false
 	}
 	return true
@@ -251,43 +271,6 @@ func (p *parser) nameOperand() {
 	}
 	p.ref = ref{name: p.text(p.tok), at: start, end: p.tok.end}
 	p.next()
-}
-
-// template reads a template from its first part on.
-func (p *parser) template() {
-	noIn, ternary := p.noIn, p.ternary
-	p.noIn, p.ternary = false, false
-	for p.is(kTemplateHead) || p.is(kTemplateMiddle) {
-		p.next()
-		p.expression()
-		if !p.is(kCloseBrace) {
-			p.fail()
-			return
-		}
-		p.again()
-	}
-	p.noIn, p.ternary = noIn, ternary
-	p.ref = ref{}
-	p.next()
-}
-
-func (p *parser) array() {
-	noIn, ternary := p.noIn, p.ternary
-	p.noIn, p.ternary = false, false
-	p.next()
-	for !p.is(kCloseBracket) && !p.is(kEOF) {
-		if p.take(kComma) {
-			continue
-		}
-		p.take(kEllipsis)
-		p.assign()
-		if !p.take(kComma) {
-			break
-		}
-	}
-	p.expect(kCloseBracket)
-	p.noIn, p.ternary = noIn, ternary
-	p.ref = ref{}
 }
 
 // suffixes reads members, calls and tagged templates behind an operand.

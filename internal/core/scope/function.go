@@ -81,7 +81,13 @@ func (p *parser) parameters() {
 	p.noIn, p.ternary = noIn, ternary
 }
 
-var parameterModifier = map[string]bool{"public": true, "private": true, "protected": true, "readonly": true, "override": true}
+var parameterModifier = map[string]bool{
+	"public":    true,
+	"private":   true,
+	"protected": true,
+	"readonly":  true,
+	"override":  true,
+}
 
 func (p *parser) targetFollows() bool {
 	k := p.peek().kind

@@ -167,7 +167,11 @@ func (l *lexer) wide() int {
 		return 0
 	}
 	r, n := utf8.DecodeRuneInString(rest)
-	if unicode.IsLetter(r) || unicode.IsMark(r) || unicode.IsDigit(r) || unicode.Is(unicode.Pc, r) || unicode.Is(unicode.Nl, r) || r == '\u200c' || r == '\u200d' || unicode.Is(unicode.Other_ID_Start, r) {
+	if unicode.IsLetter(r) || unicode.IsMark(r) || unicode.IsDigit(r) || unicode.Is(unicode.Pc, r) ||
+		unicode.Is(unicode.Nl, r) ||
+		r == '\u200c' ||
+		r == '\u200d' ||
+		unicode.Is(unicode.Other_ID_Start, r) {
 		return n
 	}
 	return 0
@@ -175,12 +179,15 @@ func (l *lexer) wide() int {
 
 func (l *lexer) number() {
 	l.tok.kind = kNumber
-	decimal := l.src[l.pos] != '0' || l.pos+1 >= len(l.src) || !part[l.src[l.pos+1]] || class[l.src[l.pos+1]] == digit || l.src[l.pos+1] == 'e'
+	decimal := l.src[l.pos] != '0' || l.pos+1 >= len(l.src) || !part[l.src[l.pos+1]] ||
+		class[l.src[l.pos+1]] == digit ||
+		l.src[l.pos+1] == 'e'
 	for dot := false; l.pos < len(l.src); l.pos++ {
 		c := l.src[l.pos]
 		switch {
 		case part[c]:
-			if decimal && (c == 'e' || c == 'E') && l.pos+1 < len(l.src) && (l.src[l.pos+1] == '+' || l.src[l.pos+1] == '-') {
+			if decimal && (c == 'e' || c == 'E') && l.pos+1 < len(l.src) &&
+				(l.src[l.pos+1] == '+' || l.src[l.pos+1] == '-') {
 				l.pos++
 			}
 		case c == '.' && decimal && !dot:

@@ -166,42 +166,6 @@ func joinedStrings(s string) (joined string, ok bool) {
 	}
 }
 
-// object reads an object literal, or the pattern that looks like one.
-func (p *parser) object() {
-	noIn, ternary := p.noIn, p.ternary
-	p.noIn, p.ternary = false, false
-	p.next()
-	for !p.is(kCloseBrace) && !p.is(kEOF) {
-		p.objectMember()
-		if !p.take(kComma) {
-			break
-		}
-	}
-	p.expect(kCloseBrace)
-	p.noIn, p.ternary = noIn, ternary
-	p.ref = ref{}
-}
-
-func (p *parser) objectMember() {
-	if p.take(kEllipsis) {
-		p.assign()
-		return
-	}
-	start := p.tok.start
-	m := p.modifiers(false)
-	b := p.memberName()
-	switch {
-	case p.is(kOpenParen), p.is(kLess) && p.dialect.Types:
-		b.kind, b.member = m.kind, true
-		p.method(start, b, m.generator)
-	case p.take(kColon):
-		b.property = b.name != ""
-		p.value(b)
-	case p.take(kEqual):
-		p.value(binding{name: b.name, at: b.at})
-	}
-}
-
 // method reads a member from its parameters on.
 func (p *parser) method(start int32, b binding, generator bool) {
 	noIn, ternary := p.noIn, p.ternary
@@ -279,7 +243,17 @@ func (p *parser) class(b binding, id int32) {
 	p.generator, p.noIn, p.ternary = generator, noIn, ternary
 	p.ref = ref{}
 	if !made { // engines say of the constructor that is not written that it stands at the word
-		p.funcs = append(p.funcs, found{start: head, body: head, end: head + int32(len("class")), parent: int32(p.current), binding: c.holds(binding{kind: Constructor}), via: via{argument: -1}})
+		p.funcs = append(
+			p.funcs,
+			found{
+				start:   head,
+				body:    head,
+				end:     head + int32(len("class")),
+				parent:  int32(p.current),
+				binding: c.holds(binding{kind: Constructor}),
+				via:     via{argument: -1},
+			},
+		)
 	}
 }
 
@@ -337,7 +311,18 @@ func (p *parser) field(b binding, static bool) {
 	}
 	outer := p.current
 	p.via.argument = -1
-	i := p.open(p.tok.start, binding{kind: k, owner: b.owner, ownerAt: b.ownerAt, classHead: b.classHead, isDefault: b.isDefault, property: true, inClass: true})
+	i := p.open(
+		p.tok.start,
+		binding{
+			kind:      k,
+			owner:     b.owner,
+			ownerAt:   b.ownerAt,
+			classHead: b.classHead,
+			isDefault: b.isDefault,
+			property:  true,
+			inClass:   true,
+		},
+	)
 	method := p.value(b)
 	p.funcs[i].end = p.before
 	p.current = outer

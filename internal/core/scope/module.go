@@ -44,7 +44,9 @@ func (p *parser) exportDeclaration() {
 	switch {
 	case p.take(kDefault):
 		p.exportDefault()
-	case p.is(kStar), p.is(kOpenBrace), p.word("type") && p.dialect.Types && (p.peek().kind == kOpenBrace || p.peek().kind == kStar):
+	case p.is(kStar),
+		p.is(kOpenBrace),
+		p.word("type") && p.dialect.Types && (p.peek().kind == kOpenBrace || p.peek().kind == kStar):
 		p.exportList()
 	case p.dialect.Types && p.take(kEqual):
 		p.assign()

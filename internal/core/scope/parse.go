@@ -104,7 +104,13 @@ type ref struct {
 
 // parse reads the code from an offset on. What is read before a fault stays.
 func parse(src string, from int, dialect Dialect) *parser {
-	p := &parser{lexer: lexer{src: src, pos: from, budget: 8*(len(src)-from) + 1000}, dialect: dialect, current: -1, hint: hint{at: -1}, via: via{argument: -1}}
+	p := &parser{
+		lexer:   lexer{src: src, pos: from, budget: 8*(len(src)-from) + 1000},
+		dialect: dialect,
+		current: -1,
+		hint:    hint{at: -1},
+		via:     via{argument: -1},
+	}
 	if strings.HasPrefix(strings.TrimPrefix(src[from:], "\ufeff"), "#!") {
 		p.line()
 	}
@@ -158,7 +164,21 @@ type state struct {
 }
 
 func (p *parser) save() state {
-	return state{p.lexer, p.current, len(p.funcs), p.depth, p.generator, p.noIn, p.ternary, p.noCondition, p.hint, p.bound, p.via, p.ref, p.skipped}
+	return state{
+		p.lexer,
+		p.current,
+		len(p.funcs),
+		p.depth,
+		p.generator,
+		p.noIn,
+		p.ternary,
+		p.noCondition,
+		p.hint,
+		p.bound,
+		p.via,
+		p.ref,
+		p.skipped,
+	}
 }
 
 func (p *parser) restore(s state) {
@@ -282,7 +302,20 @@ func (p *parser) balanced() {
 // endsOperand says whether "/" behind such a token divides.
 func endsOperand(k kind) bool {
 	switch k {
-	case kName, kPrivate, kNumber, kString, kTemplate, kTemplateHead, kOpenBrace, kOpenParen, kOpenBracket, kThis, kSuper, kNull, kTrue, kFalse:
+	case kName,
+		kPrivate,
+		kNumber,
+		kString,
+		kTemplate,
+		kTemplateHead,
+		kOpenBrace,
+		kOpenParen,
+		kOpenBracket,
+		kThis,
+		kSuper,
+		kNull,
+		kTrue,
+		kFalse:
 		return true
 	}
 	return false

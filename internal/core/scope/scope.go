@@ -12,7 +12,7 @@
 //
 //	lex.go, kinds.go       tokens
 //	parse.go               the parser's state, looking ahead, what a function is bound to
-//	statement.go, module.go, expression.go, function.go, member.go
+//	statement.go, module.go, expression.go, literal.go, function.go, member.go
 //	                       the grammar of ECMA-262
 //	types.go, declare.go, markup.go
 //	                       TypeScript and JSX

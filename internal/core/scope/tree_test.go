@@ -64,7 +64,15 @@ func TestScanAs_FindsWhatTheCompilerFinds(t *testing.T) {
 			t.Logf("%s:%d:%d: reading stops", f.File, table.Fault.Line+1, table.Fault.Col+1)
 		}
 	}
-	t.Logf("%s: %d files, %d bytes, %d of %d functions right: %.2f %%", strings.TrimSuffix(filepath.Base(list), ".json"), len(files), bytes, right, all, 100*float64(right)/float64(all))
+	t.Logf(
+		"%s: %d files, %d bytes, %d of %d functions right: %.2f %%",
+		strings.TrimSuffix(filepath.Base(list), ".json"),
+		len(files),
+		bytes,
+		right,
+		all,
+		100*float64(right)/float64(all),
+	)
 	if right*1000 < all*995 {
 		t.Error("fewer than 99.5 of 100 functions have the name and the range that the compiler gives them")
 	}
@@ -74,7 +82,15 @@ func TestScanAs_FindsWhatTheCompilerFinds(t *testing.T) {
 // another, or where it names none a text of its own.
 func BenchmarkScanSource(b *testing.B) {
 	type source struct{ name, text string }
-	list := []source{{"deck.tsx", strings.Repeat("export const Row = <T extends { id: number }>({ row, pick = (r: T) => r.id }: Props<T>) => { const n = pick(row) as number; return <b onClick={() => { save(n) }}>{n > 1 ? 'many' : row.id}</b> }\n", 500)}}
+	list := []source{
+		{
+			"deck.tsx",
+			strings.Repeat(
+				"export const Row = <T extends { id: number }>({ row, pick = (r: T) => r.id }: Props<T>) => { const n = pick(row) as number; return <b onClick={() => { save(n) }}>{n > 1 ? 'many' : row.id}</b> }\n",
+				500,
+			),
+		},
+	}
 	if name := os.Getenv("FIRETHORN_FUNCTIONS"); name != "" {
 		raw, err := os.ReadFile(name)
 		if err != nil {

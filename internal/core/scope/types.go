@@ -87,7 +87,13 @@ func (p *parser) typeOperand() {
 			break
 		}
 		switch t := p.peek(); {
-		case t.kind.isName() && t.kind != kExtends, t.kind == kOpenBracket, t.kind == kOpenParen, t.kind == kOpenBrace, t.kind == kString, t.kind == kTemplate, t.kind == kTemplateHead:
+		case t.kind.isName() && t.kind != kExtends,
+			t.kind == kOpenBracket,
+			t.kind == kOpenParen,
+			t.kind == kOpenBrace,
+			t.kind == kString,
+			t.kind == kTemplate,
+			t.kind == kTemplateHead:
 			p.next()
 			if word == "infer" {
 				p.inferred()
@@ -298,8 +304,27 @@ func (p *parser) behindTypes() bool {
 		return false
 	case kName:
 		return p.tok.newline || p.word("as") || p.word("satisfies")
-	case kNumber, kString, kPrivate, kOpenBracket, kOpenBrace, kFunction, kClass, kThis, kSuper, kNew, kNot, kTypeof, kVoid, kDelete, kDivide,
-		kNull, kTrue, kFalse, kImport, kStep, kAt:
+	case kNumber,
+		kString,
+		kPrivate,
+		kOpenBracket,
+		kOpenBrace,
+		kFunction,
+		kClass,
+		kThis,
+		kSuper,
+		kNew,
+		kNot,
+		kTypeof,
+		kVoid,
+		kDelete,
+		kDivide,
+		kNull,
+		kTrue,
+		kFalse,
+		kImport,
+		kStep,
+		kAt:
 		return p.tok.newline
 	}
 	return true

@@ -52,7 +52,11 @@ func TestFrame_NeverKeepsANameOfTheBuild(t *testing.T) {
 			if !strings.Contains(c.content, `\n`) {
 				mappings = "kBAA+B"
 			}
-			m, err := sourcemap.Parse([]byte(`{"version":3,"sources":["src/tides.ts"],"sourcesContent":[` + c.content + `],"names":[],"mappings":"` + mappings + `"}`))
+			m, err := sourcemap.Parse(
+				[]byte(
+					`{"version":3,"sources":["src/tides.ts"],"sourcesContent":[` + c.content + `],"names":[],"mappings":"` + mappings + `"}`,
+				),
+			)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -64,7 +68,14 @@ func TestFrame_NeverKeepsANameOfTheBuild(t *testing.T) {
 			at.Line = c.line
 			got := Frame(at, compile(t, m, code), "", Options{Clean: strings.ToLower})
 			if got.Function != c.want.Function || got.Statement != c.want.Statement || got.Raw.Function != "t" {
-				t.Errorf("function %q, statement %q, raw %q; want %q, %q", got.Function, got.Statement, got.Raw.Function, c.want.Function, c.want.Statement)
+				t.Errorf(
+					"function %q, statement %q, raw %q; want %q, %q",
+					got.Function,
+					got.Statement,
+					got.Raw.Function,
+					c.want.Function,
+					c.want.Statement,
+				)
 			}
 			if (got.WhyRaw == "") != (c.want.Function != "" || c.code != "") {
 				t.Errorf("why raw: %q", got.WhyRaw)

@@ -17,7 +17,12 @@ import (
 // Without code (nil) positions and texts are known, and the functions of
 // sources that can be read. doubts are the scripts that cannot.
 func Compile(m *sourcemap.Map, code []byte) (compiled []byte, doubts []Doubt, err error) {
-	pack, err := zstd.NewWriter(nil, zstd.WithEncoderConcurrency(1), zstd.WithEncoderLevel(zstd.SpeedDefault), zstd.WithEncoderCRC(false))
+	pack, err := zstd.NewWriter(
+		nil,
+		zstd.WithEncoderConcurrency(1),
+		zstd.WithEncoderLevel(zstd.SpeedDefault),
+		zstd.WithEncoderCRC(false),
+	)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -67,7 +72,13 @@ func (c *compiler) readSources() {
 	trust(c.m, c.own)
 	for _, i := range slices.Sorted(maps.Keys(c.own)) {
 		if until := c.own[i].until; until != everywhere {
-			c.doubts = append(c.doubts, Doubt{c.m.Source(i), fmt.Sprintf("from line %d on its text is not what the map was made from", until.Line+1)})
+			c.doubts = append(
+				c.doubts,
+				Doubt{
+					c.m.Source(i),
+					fmt.Sprintf("from line %d on its text is not what the map was made from", until.Line+1),
+				},
+			)
 		}
 	}
 }

@@ -21,7 +21,18 @@ type Direct struct {
 
 // NewDirect takes a map and, where it is there, its code (nil: not known).
 func NewDirect(m *sourcemap.Map, code []byte) *Direct {
-	return &Direct{m: m, code: code, asked: map[int]bool{}, names: namer{m: m, text: map[int]string{}, own: map[int]*source{}, texts: map[int]*sourcemap.Text{}, known: map[int]label{}}}
+	return &Direct{
+		m:     m,
+		code:  code,
+		asked: map[int]bool{},
+		names: namer{
+			m:     m,
+			text:  map[int]string{},
+			own:   map[int]*source{},
+			texts: map[int]*sourcemap.Text{},
+			known: map[int]label{},
+		},
+	}
 }
 
 // Find returns where at came from, as sourcemap.Map.Find does.

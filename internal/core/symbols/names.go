@@ -276,7 +276,10 @@ func (n *namer) identifier(o sourcemap.Original) (id, before string) {
 	if first, _ := utf8.DecodeRuneInString(rest); unicode.IsDigit(first) {
 		return "", ""
 	}
-	end := strings.IndexFunc(rest, func(r rune) bool { return r != '_' && r != '$' && !unicode.IsLetter(r) && !unicode.IsDigit(r) })
+	end := strings.IndexFunc(
+		rest,
+		func(r rune) bool { return r != '_' && r != '$' && !unicode.IsLetter(r) && !unicode.IsDigit(r) },
+	)
 	if end < 0 {
 		end = len(rest)
 	}
@@ -288,17 +291,25 @@ const word = `[\p{L}_$][\p{L}\p{N}_$]*`
 // What heads look like in the source, typed or not. The first group is the
 // name, where the head itself has one.
 var (
-	functionHead = regexp.MustCompile(`^(?:(?:async\s+)?function\b\s*\*?\s*(` + word + `)?|async\b\s*[(<]|(?:async\s+)?` + word + `\s*=>|[(<])`)
-	classHead    = regexp.MustCompile(`^(?:export\s+)?(?:default\s+)?(?:abstract\s+)?class\b\s*(` + word + `)?`)
-	memberHead   = regexp.MustCompile(`^(?:(?:static|async|get|set|public|private|protected|override)\s+|\*\s*)*(#?` + word + `)\s*[(<]`)
+	functionHead = regexp.MustCompile(
+		`^(?:(?:async\s+)?function\b\s*\*?\s*(` + word + `)?|async\b\s*[(<]|(?:async\s+)?` + word + `\s*=>|[(<])`,
+	)
+	classHead  = regexp.MustCompile(`^(?:export\s+)?(?:default\s+)?(?:abstract\s+)?class\b\s*(` + word + `)?`)
+	memberHead = regexp.MustCompile(
+		`^(?:(?:static|async|get|set|public|private|protected|override)\s+|\*\s*)*(#?` + word + `)\s*[(<]`,
+	)
 )
 
 // What a head without a name is bound to: the end of the text before it. A
 // variable or a field with its type comes first, for the type stands nearer.
 var boundTo = []*regexp.Regexp{
-	regexp.MustCompile(`(?:\b(?:const|let|var)\s+|[{;\n]\s*(?:(?:public|private|protected|readonly|static|override)\s+)*)(` + word + `)[?!]?\s*:[^=;\n]*(?:=>[^=;\n]*)*=[\s(]*(?:async\s*)?$`),
+	regexp.MustCompile(
+		`(?:\b(?:const|let|var)\s+|[{;\n]\s*(?:(?:public|private|protected|readonly|static|override)\s+)*)(` + word + `)[?!]?\s*:[^=;\n]*(?:=>[^=;\n]*)*=[\s(]*(?:async\s*)?$`,
+	),
 	regexp.MustCompile(`(#?` + word + `)\s*(?:=|\?\?=|\|\|=|&&=)[\s(]*(?:async\s*)?$`),
-	regexp.MustCompile(`[{,\n]\s*(?:(` + word + `|\d+)|'([^'\n]*)'|"([^"\n]*)"|\['([^'\n]*)'\]|\["([^"\n]*)"\]|(\[Symbol\.\w+\]))\s*:[\s(]*(?:async\s*)?$`),
+	regexp.MustCompile(
+		`[{,\n]\s*(?:(` + word + `|\d+)|'([^'\n]*)'|"([^"\n]*)"|\['([^'\n]*)'\]|\["([^"\n]*)"\]|(\[Symbol\.\w+\]))\s*:[\s(]*(?:async\s*)?$`,
+	),
 	regexp.MustCompile(`\[['"]([^'"\n]*)['"]\]\s*=[\s(]*(?:async\s*)?$`),
 }
 

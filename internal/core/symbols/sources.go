@@ -18,7 +18,10 @@ func Doubts(list []Doubt) string {
 	if len(list) == 0 {
 		return ""
 	}
-	words := fmt.Sprintf("of %d sources function names come from the generated file, not from their own text", len(list))
+	words := fmt.Sprintf(
+		"of %d sources function names come from the generated file, not from their own text",
+		len(list),
+	)
 	if len(list) == 1 {
 		words = "of one source function names come from the generated file, not from its own text"
 	}

@@ -140,7 +140,14 @@ func TestDoubts_AreASentence(t *testing.T) {
 // A source as large as the largest that tools make is read, and changes nothing
 // about the others.
 func TestCompile_TakesAHugeSource(t *testing.T) {
-	m, err := sourcemap.Parse([]byte(`{"version":3,"sources":["src/a.ts"],"sourcesContent":["` + strings.Repeat(`export const row = (x: { id: number }): number => x.id;\n`, 370_000) + `"],"mappings":"AAIgC"}`))
+	m, err := sourcemap.Parse(
+		[]byte(
+			`{"version":3,"sources":["src/a.ts"],"sourcesContent":["` + strings.Repeat(
+				`export const row = (x: { id: number }): number => x.id;\n`,
+				370_000,
+			) + `"],"mappings":"AAIgC"}`,
+		),
+	)
 	if err != nil {
 		t.Fatal(err)
 	}

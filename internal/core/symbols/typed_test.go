@@ -92,7 +92,22 @@ func countBuild(t *testing.T, dir string, frames []place, truth truths, sum map[
 		}
 	}
 	s, u, sa, ua := counts["seen"], counts["unseen"], counts["seen, map alone"], counts["unseen, map alone"]
-	t.Logf("%-24s %4d of %4d %5.1f %4d of %4d %5.1f %4d of %4d %5.1f %4d of %4d %5.1f", filepath.Base(dir), s.right, s.all, s.percent(), u.right, u.all, u.percent(), sa.right, sa.all, sa.percent(), ua.right, ua.all, ua.percent())
+	t.Logf(
+		"%-24s %4d of %4d %5.1f %4d of %4d %5.1f %4d of %4d %5.1f %4d of %4d %5.1f",
+		filepath.Base(dir),
+		s.right,
+		s.all,
+		s.percent(),
+		u.right,
+		u.all,
+		u.percent(),
+		sa.right,
+		sa.all,
+		sa.percent(),
+		ua.right,
+		ua.all,
+		ua.percent(),
+	)
 	for which, c := range counts {
 		sum[which].right += c.right
 		sum[which].all += c.all
@@ -102,7 +117,15 @@ func countBuild(t *testing.T, dir string, frames []place, truth truths, sum map[
 	}
 }
 
-func countName(t *testing.T, f *File, p place, truth truths, alone bool, counts map[string]*share, wrong map[string]int) {
+func countName(
+	t *testing.T,
+	f *File,
+	p place,
+	truth truths,
+	alone bool,
+	counts map[string]*share,
+	wrong map[string]int,
+) {
 	o, ok, err := f.Find(p.at())
 	if err != nil {
 		t.Fatal(err)
