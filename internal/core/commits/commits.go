@@ -20,16 +20,18 @@ type Commit struct {
 	Committed time.Time
 	Subject   string
 	Patch     string // what `git patch-id --stable` says of it; "" of merges and empty ones
-	Fixes     []string
-	Files     int // that it touches
-	Added     int // lines
-	Removed   int
+	Links
+	Fixes   []string
+	Files   int // that it touches
+	Added   int // lines
+	Removed int
 }
 
 // Node is what a graph holds of a commit.
 type Node struct {
 	Hash, Patch string
 	Parents     []string
+	Links
 }
 
 // Graph knows how commits descend from each other. It is not changed once it
@@ -42,6 +44,9 @@ type Graph struct {
 	patches map[string][]int32
 	patch   []string
 	sorted  []string
+
+	reverts, revertedBy map[int32][]int32 // what commits take back, and what takes them back
+	again               map[int32][]int32 // those that say they make one change again, both ways
 }
 
 // NewGraph makes a graph of commits in any order. A parent that is not among
@@ -78,6 +83,7 @@ func NewGraph(list []Node) *Graph {
 		}
 	}
 	g.sorted = slices.Sorted(slices.Values(g.hashes))
+	g.link(list)
 	return g
 }
 
@@ -165,26 +171,6 @@ func (g *Graph) reaches(from, to int32) bool {
 	return false
 }
 
-// Picked finds a commit of tip's history that makes the change of another one:
-// the same patch, applied again, as a cherry-pick or a rebase does. "" when
-// there is none.
-func (g *Graph) Picked(tip, commit string) string {
-	if g == nil {
-		return ""
-	}
-	from, ok := g.at[tip]
-	i, known := g.at[commit]
-	if !ok || !known || g.patch[i] == "" {
-		return ""
-	}
-	for _, same := range g.patches[g.patch[i]] {
-		if same != i && g.reaches(from, same) {
-			return g.hashes[same]
-		}
-	}
-	return ""
-}
-
 // Same says whether two commits make the same change.
 func (g *Graph) Same(a, b string) bool {
 	if g == nil || a == b {
@@ -192,7 +178,7 @@ func (g *Graph) Same(a, b string) bool {
 	}
 	i, ok := g.at[a]
 	j, known := g.at[b]
-	return ok && known && g.patch[i] != "" && g.patch[i] == g.patch[j]
+	return ok && known && slices.Contains(g.alike(i), j)
 }
 
 // Lacks is the youngest commit of another one's history that tip's history
@@ -200,7 +186,10 @@ func (g *Graph) Same(a, b string) bool {
 // Merges have no change of their own.
 func (g *Graph) Lacks(tip, other string) string {
 	for _, c := range g.Between(tip, other) {
-		if len(g.parents[g.at[c]]) < 2 && g.Picked(tip, c) == "" {
+		if len(g.parents[g.at[c]]) > 1 {
+			continue
+		}
+		if by, _ := g.Applied(tip, c); by == "" {
 			return c
 		}
 	}

@@ -90,7 +90,7 @@ func TestGraph_AnswersAsAWalk(t *testing.T) {
 
 func TestGraph_Odd(t *testing.T) {
 	var none *Graph
-	if none.Has("a") || none.Contains("a", "a") || none.Picked("a", "a") != "" || none.Same("a", "b") || none.Between("a", "b") != nil || none.Resolve("abcdefabc") != "" || none.Descent([]string{"a"})(0, 0) || none.Len() != 0 {
+	if none.Has("a") || none.Contains("a", "a") || none.Lacks("a", "b") != "" || none.Same("a", "b") || none.Between("a", "b") != nil || none.Resolve("abcdefabc") != "" || none.Descent([]string{"a"})(0, 0) || none.Len() != 0 {
 		t.Error("a graph of nothing knows something")
 	}
 	g := NewGraph([]Node{{Hash: "aaaaaaaa01", Parents: []string{"gone"}}, {Hash: "aaaaaaaa02", Parents: []string{"aaaaaaaa01"}}, {Hash: "aaaaaaaa02"}})

@@ -2,6 +2,7 @@ package issue
 
 import (
 	"fmt"
+	"strings"
 	"time"
 
 	"firethorn/internal/core/release"
@@ -11,9 +12,9 @@ import (
 // twice. Nil knows of none.
 type History interface {
 	release.Ancestry
-	// Picked is a commit of tip's history that makes the change of another one,
-	// "" when there is none.
-	Picked(tip, commit string) string
+	// Applied is a commit of tip's history that makes the change of another one and
+	// is not taken back there; where it is, undone is what takes it back.
+	Applied(tip, commit string) (by, undone string)
 	// Lacks is a commit of another one's history that tip's history holds
 	// neither itself nor as the same change again; "" when there is none.
 	Lacks(tip, other string) string
@@ -40,6 +41,7 @@ type Known struct {
 // Holds says whether a release contains a fix, and why. FixNow is not decided
 // by releases: it is Unknown here.
 func (k Known) Holds(f Fix, in release.Release) (Answer, string) {
+	in = release.Resolved(in, k.Commits)
 	switch f.Kind {
 	case FixRelease, "": // what was said before there were kinds is in a release
 		return k.inRelease(f, in)
@@ -51,17 +53,21 @@ func (k Known) Holds(f Fix, in release.Release) (Answer, string) {
 	return Unknown, "it was fixed at a time, not in a release"
 }
 
+// inRelease decides by the order of releases alone: what was fixed in one is
+// fixed in every later one, also where each is cut on a branch of its own.
 func (k Known) inRelease(f Fix, in release.Release) (Answer, string) {
-	fixed := k.Release(f.FixedIn)
+	fixed := release.Resolved(k.Release(f.FixedIn), k.Commits)
 	o := release.Compare(in, fixed, k.Policy, k.Commits)
 	switch {
-	case o.By == release.BySame:
+	case in.Version == fixed.Version:
 		return Contains, "the release it was fixed in"
-	case k.Policy.ByCommit() && in.Commit != "" && in.Commit == fixed.Commit:
+	case in.Commit != "" && in.Commit == fixed.Commit:
 		return Contains, "both were built from " + release.Short(in.Commit)
+	case o.By == release.BySame:
+		return Contains, o.Why
 	case o.Apart && k.Commits.Lacks(in.Commit, fixed.Commit) == "":
 		return Contains, "they were built on different branches, and every change of " + f.FixedIn + " was made on that of " + in.Version + " again"
-	case o.Apart:
+	case o.Apart && (o.By == release.ByNothing || o.Compare < 0 && in.FirstSeen.After(fixed.FirstSeen)):
 		return Apart, fmt.Sprintf("%s and %s were built on different branches, and %s does not descend from %s", in.Version, f.FixedIn, release.Short(in.Commit), release.Short(fixed.Commit))
 	case o.By == release.ByNothing || o.Compare == 0:
 		return Unknown, o.Why
@@ -75,13 +81,17 @@ func (k Known) inNext(f Fix, in release.Release) (Answer, string) {
 	if f.FixedIn != "" { // that one is known by now
 		return k.inRelease(f, in)
 	}
-	if f.After == "" {
+	if f.After == "" || release.OtherPackage(release.Parse(in.Version), release.Parse(f.After)) {
 		if in.FirstSeen.After(f.FixedAt) {
 			return Contains, "the first release since then"
 		}
 		return Older, "it was heard of before the fix"
 	}
-	o := release.Compare(in, k.Release(f.After), k.Policy, k.Commits)
+	after := release.Resolved(k.Release(f.After), k.Commits)
+	if in.Commit != "" && in.Commit == after.Commit {
+		return Older, fmt.Sprintf("it was built from %s, as %s was", release.Short(in.Commit), f.After)
+	}
+	o := release.Compare(in, after, k.Policy, k.Commits)
 	switch {
 	case o.By == release.ByNothing:
 		return Unknown, o.Why
@@ -91,30 +101,43 @@ func (k Known) inNext(f Fix, in release.Release) (Answer, string) {
 	return Contains, o.Why
 }
 
+// byCommit asks whether a release's history holds the fix as it stands there.
 func (k Known) byCommit(f Fix, in release.Release) (Answer, string) {
 	fix := release.Short(f.Commit)
-	if k.Commits != nil && in.Commit != "" && k.Commits.Has(in.Commit) && k.Policy.ByCommit() {
-		if !k.Commits.Has(f.Commit) {
-			return Unknown, fmt.Sprintf("commit %s was not pushed yet", fix)
-		}
-		if in.Commit == f.Commit {
-			return Contains, "it was built from " + fix
-		}
-		if k.Commits.Contains(in.Commit, f.Commit) {
-			return Contains, fmt.Sprintf("%s descends from %s, by commit", release.Short(in.Commit), fix)
-		}
-		if picked := k.Commits.Picked(in.Commit, f.Commit); picked != "" {
-			return Contains, fmt.Sprintf("its history holds %s, which makes the same change as %s", release.Short(picked), fix)
-		}
-		if k.Commits.Contains(f.Commit, in.Commit) {
-			return Older, fmt.Sprintf("%s was made after %s, by commit", fix, release.Short(in.Commit))
-		}
-		return Apart, fmt.Sprintf("%s was built on a branch without %s", release.Short(in.Commit), fix)
+	if sameCommit(in.Commit, f.Commit) {
+		return Contains, "it was built from " + fix
 	}
-	if f.FixedIn == "" {
-		return Unknown, fmt.Sprintf("the commit of %s is not known here, and no release with %s was heard of", in.Version, fix)
+	if k.Commits == nil || in.Commit == "" || !k.Commits.Has(in.Commit) || !k.Policy.ByCommit() {
+		if f.FixedIn == "" {
+			return Unknown, fmt.Sprintf("the commit of %s is not known here, and no release with %s was heard of", in.Version, fix)
+		}
+		return k.inRelease(f, in)
 	}
-	return k.inRelease(f, in)
+	if !k.Commits.Has(f.Commit) {
+		return Unknown, fmt.Sprintf("commit %s was not pushed yet", fix)
+	}
+	by, undone := k.Commits.Applied(in.Commit, f.Commit)
+	switch {
+	case by == f.Commit:
+		return Contains, fmt.Sprintf("%s descends from %s, by commit", release.Short(in.Commit), fix)
+	case by != "":
+		return Contains, fmt.Sprintf("its history holds %s, which makes the same change as %s", release.Short(by), fix)
+	case undone != "":
+		return Apart, fmt.Sprintf("its history holds %s, which takes %s back", release.Short(undone), fix)
+	case k.Commits.Contains(f.Commit, in.Commit):
+		return Older, fmt.Sprintf("%s was made after %s, by commit", fix, release.Short(in.Commit))
+	}
+	return Apart, fmt.Sprintf("%s was built on a branch without %s", release.Short(in.Commit), fix)
+}
+
+// sameCommit says whether two names are of one commit, one of them perhaps short.
+func sameCommit(a, b string) bool {
+	const least = 7
+	short, long := a, b
+	if len(short) > len(long) {
+		short, long = long, short
+	}
+	return a == b && a != "" || len(short) >= least && strings.HasPrefix(long, short)
 }
 
 // Occurrence is what an event tells the state machine.

@@ -34,7 +34,7 @@ func (k Known) Seen(s Standing, o Occurrence) (_ Standing, entry *Entry, changed
 	case Older:
 		return s, &Entry{Kind: SeenOlder, Release: in, Words: fmt.Sprintf("seen in %s, which is older than the fix (%s): expected until everybody has updated", in, why)}, false
 	case Apart:
-		return s, &Entry{Kind: SeenApart, Release: in, Tell: tell(s.FixedBy, s.Owner), Words: fmt.Sprintf("seen in %s, a branch that never got the fix (%s); it stays fixed %s", in, why, s.Fix.Words())}, false
+		return s, &Entry{Kind: SeenApart, Release: in, Tell: tell(s.FixedBy, s.Owner), Words: fmt.Sprintf("seen in %s, which does not contain the fix (%s); it stays fixed %s", in, why, s.Fix.Words())}, false
 	}
 	return s, &Entry{Kind: SeenUnknown, Release: in, Words: fmt.Sprintf("seen in %s; whether that contains the fix cannot be told (%s); it stays fixed %s", in, why, s.Fix.Words())}, false
 }

@@ -9,6 +9,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 )
 
@@ -22,6 +23,8 @@ type Release struct {
 // Ancestry knows how commits descend from each other. Nil knows of none.
 type Ancestry interface {
 	Has(commit string) bool
+	// Resolve is the commit that an abbreviation stands for, "" for none or several.
+	Resolve(short string) string
 	// Contains says whether commit is tip, or one that tip descends from.
 	Contains(tip, commit string) bool
 	// Descent is Contains for many at once, by their places in the list.
@@ -65,11 +68,30 @@ type Order struct {
 	Apart   bool   // they were built on different branches: neither contains the other
 }
 
-// Compare orders a and b by a project's policy; of knows their commits.
+// Resolved is a release with its commit in full, where that is known. A release
+// that is called by a commit, in full or short, was built from it; a name of
+// digits alone is a commit only where there is one.
+func Resolved(r Release, of Ancestry) Release {
+	named := r.Commit
+	if named == "" {
+		named = r.Version
+	}
+	if of == nil || !hashLike.MatchString(named) {
+		return r
+	}
+	if full := of.Resolve(strings.ToLower(named)); full != "" {
+		r.Commit = full
+	}
+	return r
+}
+
+// Compare orders a and b by a project's policy; of knows their commits. Two
+// spellings of one version are one place in the order.
 func Compare(a, b Release, policy Policy, of Ancestry) Order {
 	if a.Version == b.Version {
 		return Order{By: BySame, Why: "it is the same release"}
 	}
+	a, b = Resolved(a, of), Resolved(b, of)
 	why, apart := "", false
 	if policy.ByCommit() {
 		o, decided := byCommit(a, b, policy, of)
@@ -78,20 +100,14 @@ func Compare(a, b Release, policy Policy, of Ancestry) Order {
 		}
 		why, apart = o.Why, o.Apart
 	}
-	if policy != Announcement {
-		va, vb := Parse(a.Version), Parse(b.Version)
-		switch {
-		case Comparable(va, vb):
-			if c := CompareVersions(va, vb); c != 0 {
-				return Order{c, ByVersion, why + "by " + scheme(va, vb) + " version", apart}
-			}
-			why += fmt.Sprintf("%s and %s are one version; ", a.Version, b.Version)
-		default:
-			why += fmt.Sprintf("%s and %s are no versions of one scheme; ", name(a, va), name(b, vb))
-		}
-		if policy == Versions {
-			return Order{By: ByNothing, Why: why + "the project orders releases by version alone"}
-		}
+	if o, decided := byVersion(a, b, policy); decided {
+		o.Why, o.Apart = why+o.Why, apart
+		return o
+	} else if policy != Announcement {
+		why += o.Why
+	}
+	if a.Commit != "" && a.Commit == b.Commit {
+		return Order{By: BySame, Why: strings.TrimSuffix(why, "; ")}
 	}
 	switch {
 	case a.FirstSeen.IsZero() && b.FirstSeen.IsZero():
@@ -102,6 +118,31 @@ func Compare(a, b Release, policy Policy, of Ancestry) Order {
 		return Order{-1, ByAnnouncement, fmt.Sprintf("%snothing was heard of %s yet, so it comes last", why, b.Version), apart}
 	}
 	return Order{a.FirstSeen.Compare(b.FirstSeen), ByAnnouncement, why + "by when they were announced or first seen", apart}
+}
+
+// byVersion orders two releases by their versions. Where those do not decide,
+// Why begins what does.
+func byVersion(a, b Release, policy Policy) (_ Order, decided bool) {
+	va, vb := Parse(a.Version), Parse(b.Version)
+	switch {
+	case OtherPackage(va, vb):
+		why := fmt.Sprintf("%s and %s are versions of two packages", a.Version, b.Version)
+		return Order{By: ByNothing, Why: why}, true
+	case Comparable(va, vb):
+		c := CompareVersions(va, vb)
+		if c == 0 && va.Build != "" && vb.Build != "" && va.Build != vb.Build {
+			return Order{Why: fmt.Sprintf("%s and %s are builds of one version; ", a.Version, b.Version)}, false
+		}
+		if c == 0 {
+			return Order{By: BySame, Why: fmt.Sprintf("%s and %s are one version", a.Version, b.Version)}, true
+		}
+		return Order{Compare: c, By: ByVersion, Why: "by " + scheme(va, vb) + " version"}, policy != Announcement
+	}
+	why := fmt.Sprintf("%s and %s are no versions of one scheme; ", name(a, va), name(b, vb))
+	if policy == Versions {
+		return Order{By: ByNothing, Why: why + "the project orders releases by version alone"}, true
+	}
+	return Order{Why: why}, false
 }
 
 // byCommit orders two releases by their commits. Where those do not decide, Why
@@ -173,30 +214,54 @@ func sortVersions[T any](list []T, of func(T) Release) {
 		value   T
 		version Version
 	}
-	places, members := map[Scheme][]int{}, map[Scheme][]member{}
+	versions := make([]Version, len(list))
+	packages := map[Scheme]map[string]bool{}
 	for i, x := range list {
 		v := Parse(of(x).Version)
-		s := v.Scheme
-		if s == FourPart {
-			s = Semantic // the two have one order
-		}
-		if s != NoScheme {
-			places[s], members[s] = append(places[s], i), append(members[s], member{x, v})
+		versions[i] = v
+		if v.Package != "" {
+			if packages[family(v)] == nil {
+				packages[family(v)] = map[string]bool{}
+			}
+			packages[family(v)][v.Package] = true
 		}
 	}
-	for s, at := range places {
-		slices.SortStableFunc(members[s], func(a, b member) int { return CompareVersions(a.version, b.version) })
+	type group struct {
+		family Scheme
+		name   string
+	}
+	places, members := map[group][]int{}, map[group][]member{}
+	for i, v := range versions {
+		if v.Scheme == NoScheme {
+			continue
+		}
+		g := group{family(v), v.Package}
+		if len(packages[g.family]) < 2 { // with the package's name or without is one
+			g.name = ""
+		}
+		places[g], members[g] = append(places[g], i), append(members[g], member{list[i], v})
+	}
+	for g, at := range places {
+		slices.SortStableFunc(members[g], func(a, b member) int { return placeVersions(a.version, b.version) })
 		for i, place := range at {
-			list[place] = members[s][i].value
+			list[place] = members[g][i].value
 		}
 	}
+}
+
+// family is the scheme whose order a version has.
+func family(v Version) Scheme {
+	if v.Scheme == FourPart {
+		return Semantic
+	}
+	return v.Scheme
 }
 
 // sortCommits moves each release in front of the first that descends from it.
 func sortCommits[T any](list []T, of func(T) Release, ancestry Ancestry) {
 	hashes := make([]string, len(list))
 	for i, x := range list {
-		hashes[i] = of(x).Commit
+		hashes[i] = Resolved(of(x), ancestry).Commit
 	}
 	contains := ancestry.Descent(hashes)
 	var order []int

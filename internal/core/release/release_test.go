@@ -61,8 +61,14 @@ func TestCompare_ByPolicy(t *testing.T) {
 		"names have no versions":                   {rel("nightly-a", 0), rel("nightly-b", 1), Auto, -1, ByAnnouncement, `"nightly-a" (a name) and "nightly-b" (a name) are no versions of one scheme; by when they were announced or first seen`},
 		"two schemes":                              {rel("2026.11.23", 0), rel("4.2.0", 1), Auto, -1, ByAnnouncement, `"2026.11.23" (calendar) and "4.2.0" (semantic) are no versions of one scheme; by when they were announced or first seen`},
 		"two schemes, by version alone":            {rel("2026.11.23", 0), rel("4.2.0", 1), Versions, 0, ByNothing, `"2026.11.23" (calendar) and "4.2.0" (semantic) are no versions of one scheme; the project orders releases by version alone`},
-		"one version, written in two ways":         {rel("4.2", 1), rel("v4.2.0", 0), Auto, 1, ByAnnouncement, "4.2 and v4.2.0 are one version; by when they were announced or first seen"},
-		"builds that are no numbers":               {rel("4.2.0+abc", 0), rel("4.2.0+abd", 1), Auto, -1, ByAnnouncement, "4.2.0+abc and 4.2.0+abd are one version; by when they were announced or first seen"},
+		"one version, written in two ways":         {rel("4.2", 1), rel("v4.2.0", 0), Auto, 0, BySame, "4.2 and v4.2.0 are one version"},
+		"one version, by announcement":             {rel("4.2", 1), rel("desk@4.2.0", 0), Announcement, 0, BySame, "4.2 and desk@4.2.0 are one version"},
+		"a version and its build":                  {rel("4.2.0+17", 1), rel("4.2.0", 0), Auto, 0, BySame, "4.2.0+17 and 4.2.0 are one version"},
+		"two builds":                               {rel("4.2.0+17", 1), rel("4.2.0 (18)", 0), Auto, -1, ByVersion, "by semantic version"},
+		"builds that are no numbers":               {rel("4.2.0+abc", 0), rel("4.2.0+abd", 1), Auto, -1, ByAnnouncement, "4.2.0+abc and 4.2.0+abd are builds of one version; by when they were announced or first seen"},
+		"two packages":                             {rel("@harbour/desk@2.0.0", 0), rel("crane-1.0.0", 1), Auto, 0, ByNothing, "@harbour/desk@2.0.0 and crane-1.0.0 are versions of two packages"},
+		"one package, in two spellings":            {rel("@harbour/desk@2.0.1", 0), rel("desk-2.0.0", 1), Auto, 1, ByVersion, "by semantic version"},
+		"one name of two scopes":                   {rel("@harbour/desk@2.0.1", 0), rel("@pier/desk@2.0.0", 1), Auto, 0, ByNothing, "@harbour/desk@2.0.1 and @pier/desk@2.0.0 are versions of two packages"},
 		"nothing was heard of one":                 {Release{Version: "next"}, rel("nightly", 1), Auto, 1, ByAnnouncement, `"next" (a name) and "nightly" (a name) are no versions of one scheme; nothing was heard of next yet, so it comes last`},
 		"nothing was heard of either":              {Release{Version: "a"}, Release{Version: "b"}, Announcement, 0, ByNothing, "nothing was heard of either yet"},
 		"the same":                                 {rel("nightly", 0), rel("nightly", 0), Auto, 0, BySame, "it is the same release"},
@@ -95,6 +101,9 @@ func TestSort(t *testing.T) {
 		"by announcement":                  {Announcement, []row{{"2.0", 1}, {"blue", 2}, {"1.0", 3}}},
 		"on one day, by name":              {Announcement, []row{{"a", 1}, {"b", 1}, {"c", 1}}},
 		"one version, two names":           {Auto, []row{{"v4.2.0", 1}, {"4.2", 2}, {"4.3", 2}}},
+		"builds behind their version":      {Auto, []row{{"4.2.0", 3}, {"4.2.0+9", 2}, {"4.2.0+10", 1}, {"4.2.0+x", 1}, {"4.2.1", 1}}},
+		"with and without a package":       {Auto, []row{{"desk@1.0.0", 5}, {"v1.1.0", 4}, {"@harbour/desk@1.2.0", 3}}},
+		"two packages":                     {Auto, []row{{"desk@1.0.0", 3}, {"crane@4.0.0", 2}, {"desk@1.1.0", 1}, {"crane@4.1.0", 4}}},
 	} {
 		for range 50 {
 			var list []row
