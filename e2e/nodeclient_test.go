@@ -55,14 +55,14 @@ func TestNodeClient_ReportsAHangThatNeverEnds(t *testing.T) {
 	if err := cmd.Start(); err != nil {
 		t.Fatal(err)
 	}
-	until(t, "the hang is filed while it lasts", func() bool { return len(filed(t, "node-gone")) == 1 })
+	// On a busy machine loading what it takes to fetch can be a hang of its own.
+	until(t, "the hang is filed while it lasts", func() bool {
+		return len(filed(t, "node-gone")) > 0 && strings.Contains(text(newest(t, shared, "node-gone"), "exceptions", "0", "stack"), "at waitForTide (")
+	})
 	if err := cmd.Process.Kill(); err != nil {
 		t.Error(err)
 	}
 	_ = cmd.Wait() // it was killed
-	if e := newest(t, shared, "node-gone"); !strings.Contains(text(e, "exceptions", "0", "stack"), "at waitForTide (") {
-		t.Error(text(e, "exceptions", "0", "stack"))
-	}
 }
 
 func sessionCounts(t *testing.T, project string) string {

@@ -7,6 +7,8 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+
+	"firethorn/internal/core/fingerprint"
 	"time"
 
 	"github.com/chromedp/chromedp"
@@ -127,7 +129,7 @@ func TestGrouping_ABadRuleFailsTheBuild(t *testing.T) {
 			Headline string
 			Version  int `json:"grouping_version"`
 		}
-		if err := json.Unmarshal([]byte(line), &v); err != nil || v.Version != 3 {
+		if err := json.Unmarshal([]byte(line), &v); err != nil || v.Version != fingerprint.Version {
 			t.Fatalf("%v: %s", err, line)
 		}
 		rules = append(rules, v.Rule+": "+v.Headline)

@@ -14,6 +14,7 @@ import (
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/release"
 	"firethorn/internal/mariadb"
 )
 
@@ -275,8 +276,41 @@ func (a *API) act(ctx context.Context, in *ActIn, verb issue.Verb) (*body[contra
 	if err := a.store.Act(ctx, id, act, why, actor(ctx), version); err != nil {
 		return nil, err
 	}
-	if is, _, err = a.issue(ctx, &in.IssuePath); err != nil {
+	is, p, err := a.issue(ctx, &in.IssuePath)
+	if err != nil {
 		return nil, err
 	}
-	return a.detail(ctx, is)
+	out, err := a.detail(ctx, is)
+	if err != nil {
+		return nil, err
+	}
+	out.Body.Notes, err = a.notesOf(ctx, p, act.Fix)
+	return out, err
+}
+
+// nearReleases is how many known releases are named beside one that is not.
+const nearReleases = 3
+
+// notesOf says of a fix what whoever decides should know: that its release was
+// never heard of, which may be a slip of the pen.
+func (a *API) notesOf(ctx context.Context, p *mariadb.Project, f issue.Fix) ([]string, error) {
+	if f.FixedIn == "" {
+		return nil, nil
+	}
+	list, err := a.store.Releases(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	known := make([]release.Release, len(list))
+	for i, r := range list {
+		known[i] = release.Release{Version: r.Version, FirstSeen: r.HeardOf}
+	}
+	near, heard := release.Near(release.Release{Version: f.FixedIn}, known, nearReleases)
+	switch {
+	case heard:
+		return nil, nil
+	case len(near) == 0:
+		return []string{fmt.Sprintf("no event and no build of %s named a release yet; %s counts from when one does", p.Name, f.FixedIn)}, nil
+	}
+	return []string{fmt.Sprintf("nothing was heard of release %s of %s yet; known near it: %s", f.FixedIn, p.Name, strings.Join(near, ", "))}, nil
 }

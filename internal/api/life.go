@@ -184,7 +184,9 @@ func (a *API) actMany(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	return &body[contract.ManyDone]{manyDone(p, done)}, nil
+	out := manyDone(p, done)
+	out.Notes, err = a.notesOf(ctx, p, act.Fix)
+	return &body[contract.ManyDone]{out}, err
 }
 
 func manyDone(p *mariadb.Project, d *mariadb.ManyDone) contract.ManyDone {

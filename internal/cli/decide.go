@@ -52,7 +52,14 @@ func decision(verb, usageText, description string, flags []cli.Flag, body func(*
 }
 
 func decideOne(ctx context.Context, c *cli.Command, verb, id string, act contract.Act) error {
-	return request(ctx, c, http.MethodPost, act, ofIssue(id, "/"+verb), showStanding)
+	return request(ctx, c, http.MethodPost, act, ofIssue(id, "/"+verb), showStanding, func(v contract.IssueDetail) { showNotes(c, v.Notes) })
+}
+
+// showNotes says what to know of a decision beside what it answers.
+func showNotes(c *cli.Command, notes []string) {
+	for _, n := range notes {
+		fmt.Fprintf(c.Root().ErrWriter, "note: %s\n", plain(n))
+	}
 }
 
 func showStanding(out io.Writer, v contract.IssueDetail) {
@@ -111,7 +118,7 @@ func many(ctx context.Context, c *cli.Command, project, verb string, in contract
 		if v.Bulk != 0 {
 			fmt.Fprintf(out, "Take it back with: firethorn issue undo --project %s --bulk %d\n", project, v.Bulk)
 		}
-	})
+	}, func(v contract.ManyDone) { showNotes(c, v.Notes) })
 }
 
 func showRefused(out io.Writer, v contract.ManyDone) {
@@ -130,7 +137,7 @@ func decisions() []*cli.Command {
 			}
 			return contract.Act{To: to}, nil
 		}),
-		decision("park", "put it aside until something wakes it", "Whichever comes first wakes it, as new, with the reason in its history. It goes on counting.\n"+
+		decision("park", "put it aside until something wakes it", "Whichever comes first wakes it, as new, with the reason in its history. It goes on counting. A time is looked at once a minute.\n"+
 			"  firethorn issue park quayside/12 --until 2w --users 10", []cli.Flag{
 			&cli.StringFlag{Name: "until", Usage: "a `TIME`: 2026-12-24, 2026-12-24T09:00:00Z, or from now on 12h, 3d, 2w"},
 			&cli.Int64Flag{Name: "events", Usage: "after so many more `EVENTS`"},

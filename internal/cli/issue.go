@@ -67,9 +67,10 @@ func issueCommand() *cli.Command {
 					})
 				}},
 			{Name: "merge", Usage: "merge issues into another one: they are the same bug", Arguments: []cli.Argument{&cli.StringArgs{Name: "ids", UsageText: "ID [ID…]", Min: 0, Max: -1}},
-				Flags:       []cli.Flag{&cli.StringFlag{Name: "into", Usage: "the issue (`ID`) that stays; it keeps its state", Required: true}},
-				Description: "Their numbers lead to the one that stays from now on. Events count there at once; users, days and releases follow in the\nbackground, and the issue says so until they are there. firethorn issue undo ID takes a merge back.",
-				Action:      mergeIssues},
+				Flags: []cli.Flag{&cli.StringFlag{Name: "into", Usage: "the issue (`ID`) that stays; it keeps its state", Required: true}},
+				Description: "Their numbers lead to the one that stays from now on. Events count there at once; users, days and releases follow in the\nbackground, and the issue says so until they are there. A fixed issue comes back when what is merged into it was seen in a\n" +
+					"release with the fix. firethorn issue undo ID takes a merge back.",
+				Action: mergeIssues},
 			splitCommand(),
 			undoCommand(),
 			deleteCommand(),

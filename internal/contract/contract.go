@@ -173,6 +173,7 @@ type IssueDetail struct {
 	Environments []Seen             `json:"environments" nullable:"false"`
 	Grouping     []fingerprint.Part `json:"grouping" nullable:"false" doc:"what the fingerprint was made from"`
 	Link         string             `json:"link" doc:"the issue in the console"`
+	Notes        []string           `json:"notes,omitempty" doc:"of a decision: what to know of it"`
 	Feedback     int64              `json:"feedback" doc:"how often people said something about it"`
 	Watching     []string           `json:"watching" nullable:"false" doc:"who hears of what happens to it, beside its owner"`
 	MergedFrom   []string           `json:"merged_from" nullable:"false" doc:"issues that were merged into this one; their names lead here"`

@@ -47,6 +47,7 @@ type ManyDone struct {
 	Fits    int       `json:"fits" doc:"how many it is about"`
 	Done    []string  `json:"done" nullable:"false"`
 	Refused []Refusal `json:"refused" nullable:"false"`
+	Notes   []string  `json:"notes,omitempty" doc:"what to know of the decision"`
 }
 
 // Refusal is an issue that was left as it is.

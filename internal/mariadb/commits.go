@@ -103,9 +103,46 @@ func (s *Store) AddCommits(ctx context.Context, project int64, list []commits.Co
 		for _, p := range c.Parents {
 			parents = append(parents, unhex(p)...)
 		}
-		rows[i] = []any{project, unhex(c.Hash), parents, event.TrimText(c.Author, 100), event.TrimText(c.Email, 200), micros(c.Authored), micros(c.Committed), event.TrimText(c.Subject, 300), unhex(c.Patch), c.Files, c.Added, c.Removed}
+		rows[i] = []any{project, unhex(c.Hash), parents, event.TrimText(c.Author, 100), event.TrimText(c.Email, 200), micros(c.Authored), micros(c.Committed), event.TrimText(c.Subject, 300), unhex(c.Patch), c.Files, c.Added, c.Removed, linksText(c.Links)}
 	}
-	return insertRows(ctx, s.slow, "INSERT IGNORE INTO app_commit (project, hash, parents, author, email, authored, committed, subject, patch, files, added, removed)", "", rows)
+	return insertRows(ctx, s.slow, "INSERT IGNORE INTO app_commit (project, hash, parents, author, email, authored, committed, subject, patch, files, added, removed, links)", "", rows)
+}
+
+// linksText is how links are stored, "" for none.
+func linksText(l commits.Links) string {
+	if len(l.Reverts)+len(l.Picks) == 0 {
+		return ""
+	}
+	raw, err := json.Marshal(l)
+	if err != nil {
+		return "" // lists of texts can be written
+	}
+	return string(raw)
+}
+
+// LinksRead says whether the messages of all commits of a project were read for
+// what they say of others.
+func (s *Store) LinksRead(ctx context.Context, project int64) (read bool, err error) {
+	return read, s.db.QueryRowContext(ctx, "SELECT links_read FROM project WHERE id=?", project).Scan(&read)
+}
+
+// AddLinks adds what the messages of commits say of others, of commits that were
+// read by an older version.
+func (s *Store) AddLinks(ctx context.Context, project int64, list []commits.Commit) error {
+	for _, c := range list {
+		if text := linksText(c.Links); text != "" {
+			if _, err := s.db.ExecContext(ctx, "UPDATE app_commit SET links=? WHERE project=? AND hash=?", text, project, unhex(c.Hash)); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// LinksAreRead notes that there is nothing more to read.
+func (s *Store) LinksAreRead(ctx context.Context, project int64) error {
+	_, err := s.db.ExecContext(ctx, "UPDATE project SET links_read=1, commits_version=commits_version+IF(commits_version>0, 1, 0) WHERE id=?", project)
+	return err
 }
 
 // Closing is a commit whose message says that it fixes issues.

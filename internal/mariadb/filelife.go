@@ -115,7 +115,7 @@ func (w *filing) saidSinceFix(ctx context.Context, issue int64, words string) (b
 type CameFrom struct {
 	Environment string `json:"environment,omitempty"`
 	Event       string `json:"event,omitempty"`
-	LastGood    string `json:"last_good,omitempty"` // the newest release before that contains the fix, and in which it was not seen
+	LastGood    string `json:"last_good,omitempty"` // the newest release before that contains the fix, of which events came, and in which it was not seen
 	From        string `json:"from,omitempty"`      // commits, in full
 	To          string `json:"to,omitempty"`
 	Commits     int    `json:"commits,omitempty"`
@@ -145,12 +145,16 @@ func (s *Store) cameFrom(ctx context.Context, tx *sql.Tx, project, id int64, f i
 	if err != nil {
 		return c, err
 	}
+	seen, err := texts(ctx, tx, "SELECT n.name FROM app_release n WHERE n.project=? AND EXISTS (SELECT 1 FROM issue_release x WHERE x.app_release=n.id)", project)
+	if err != nil {
+		return c, err
+	}
 	bad, err := texts(ctx, tx, "SELECT DISTINCT n.name FROM issue_release x JOIN app_release n ON n.id=x.app_release WHERE x.issue=?", id)
 	if err != nil {
 		return c, err
 	}
 	for _, r := range slices.Backward(all) {
-		if slices.Contains(bad, r.Version) || r.Version == in.Version || release.Compare(r, in, k.Policy, k.Commits).Compare >= 0 {
+		if !slices.Contains(seen, r.Version) || slices.Contains(bad, r.Version) || r.Version == in.Version || release.Compare(r, in, k.Policy, k.Commits).Compare >= 0 {
 			continue
 		}
 		if answer, _ := k.Holds(f, r); answer == issue.Contains {

@@ -4,6 +4,8 @@ import (
 	"context"
 	"database/sql"
 	"encoding/hex"
+	"encoding/json"
+	"fmt"
 	"slices"
 	"sync"
 
@@ -44,17 +46,22 @@ func (s *Store) graph(ctx context.Context, q querier, project int64) (*commits.G
 	}
 	var list []commits.Node
 	err := each(ctx, q, func(r *sql.Rows) error {
-		var hash, parents, patch []byte
-		if err := r.Scan(&hash, &parents, &patch); err != nil {
+		var hash, parents, patch, links []byte
+		if err := r.Scan(&hash, &parents, &patch, &links); err != nil {
 			return err
 		}
 		node := commits.Node{Hash: hex.EncodeToString(hash), Patch: hex.EncodeToString(patch)}
 		for p := range slices.Chunk(parents, max(1, len(hash))) {
 			node.Parents = append(node.Parents, hex.EncodeToString(p))
 		}
+		if len(links) > 0 {
+			if err := json.Unmarshal(links, &node.Links); err != nil {
+				return fmt.Errorf("what the message of commit %s says of others: %w", node.Hash, err)
+			}
+		}
 		list = append(list, node)
 		return nil
-	}, "SELECT hash, parents, patch FROM app_commit WHERE project=?", project)
+	}, "SELECT hash, parents, patch, links FROM app_commit WHERE project=?", project)
 	if err != nil {
 		return nil, err
 	}
@@ -125,7 +132,7 @@ func scanRelease(r *sql.Rows, g *commits.Graph) (release.Release, error) {
 	err := r.Scan(&x.Version, &at, &x.Commit)
 	x.FirstSeen = fromMicros(at)
 	x.Commit = fullCommit(g, x.Commit)
-	return x, err
+	return release.Resolved(x, g), err
 }
 
 // fullCommit is a commit as a build named it, in full where it is known.

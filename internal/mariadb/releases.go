@@ -70,7 +70,8 @@ func (s *Store) ReleaseBefore(ctx context.Context, p *Project, r *ReleaseRow) (*
 	return list[i+1], release.Compare(list[i+1].ordered(), r.ordered(), p.ReleaseOrder, g), err
 }
 
-// ordered is the release as far as ordering needs it.
+// ordered is the release as far as ordering needs it. Compare and Sort find the
+// commit of one that is called by a commit.
 func (r *ReleaseRow) ordered() release.Release {
 	return release.Release{Version: r.Version, FirstSeen: r.HeardOf, Commit: r.Commit}
 }

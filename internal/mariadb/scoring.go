@@ -56,7 +56,7 @@ type scored struct {
 func (b basis) score(x scored, now time.Time) impact.Score {
 	f := impact.Facts{
 		Users: x.users, Events: x.events, Active: b.active, Recent: x.recent, FirstSeen: fromMicros(x.firstSeen), Now: now, Unhandled: x.unhandled,
-		Newest: b.newestID != 0 && x.firstRelease == b.newestID, Release: b.newest, Regressed: x.state == issue.Regressed, Severity: x.severity,
+		Newest: b.newestID != 0 && x.firstRelease == b.newestID, Release: b.newest, SomeRelease: x.firstRelease != 0, Regressed: x.state == issue.Regressed, Severity: x.severity,
 	}
 	if x.grade != "" {
 		f.Severity, f.ByHand = x.grade, true

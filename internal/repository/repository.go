@@ -197,6 +197,9 @@ func (k *Keeper) take(ctx context.Context, p *mariadb.Project, f io.ReadSeeker, 
 	if _, err := m.Add(ctx, f); err != nil {
 		return nil, refused(ctx, err)
 	}
+	if err := k.relink(ctx, m, p.ID, known); err != nil {
+		return nil, err
+	}
 	out := &Received{Tip: head.Tip}
 	closing, err := k.read(ctx, m, p, head.Tip, known, out)
 	if err != nil {
@@ -213,6 +216,30 @@ func (k *Keeper) take(ctx context.Context, p *mariadb.Project, f io.ReadSeeker, 
 	}
 	k.tidy(ctx, m, p.ID)
 	return out, nil
+}
+
+// relink reads once more what an older version read of a project's history: it
+// did not look at what messages say of other commits.
+func (k *Keeper) relink(ctx context.Context, m git.Mirror, project int64, tips []string) error {
+	if read, err := k.store.LinksRead(ctx, project); err != nil || read {
+		return err
+	}
+	for i, tip := range tips {
+		var list []commits.Commit
+		err := m.Log(ctx, tip, tips[:i], func(c git.Commit) error {
+			if c.Links = commits.LinksOf(c.Body); len(c.Links.Reverts)+len(c.Links.Picks) > 0 {
+				list = append(list, c.Commit)
+			}
+			return nil
+		})
+		if err == nil {
+			err = k.store.AddLinks(ctx, project, list)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return k.store.LinksAreRead(ctx, project)
 }
 
 // tidy makes a mirror fast to ask; it does without.
@@ -267,7 +294,7 @@ func (k *Keeper) read(ctx context.Context, m git.Mirror, p *mariadb.Project, tip
 		return err
 	}
 	err = m.Log(ctx, tip, known, func(c git.Commit) error {
-		c.Patch = patches[c.Hash]
+		c.Patch, c.Links = patches[c.Hash], commits.LinksOf(c.Body)
 		fixes, bad := commits.Trailers(c.Body, p.Name)
 		if len(fixes)+len(bad) > 0 {
 			c.Fixes = fixes

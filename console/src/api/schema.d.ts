@@ -2344,6 +2344,8 @@ export interface components {
              * @description how many it is about
              */
             fits: number;
+            /** @description what to know of the decision */
+            notes?: string[] | null;
             project: string;
             refused: components["schemas"]["Refusal"][];
         };
@@ -2506,6 +2508,8 @@ export interface components {
             /** @description issues that were merged into this one; their names lead here */
             merged_from: string[];
             message: string;
+            /** @description of a decision: what to know of it */
+            notes?: string[] | null;
             origin: components["schemas"]["Origin"];
             /** @description a person's name, null when nobody has it */
             owner: string | null;
@@ -2674,6 +2678,8 @@ export interface components {
              * @description how many it is about
              */
             fits: number;
+            /** @description what to know of the decision */
+            notes?: string[] | null;
             refused: components["schemas"]["Refusal"][];
         };
         Mapping: {

@@ -31,7 +31,8 @@ type Facts struct {
 	Now           time.Time
 	Unhandled     bool   // the newest event was handled by nobody
 	Newest        bool   // first seen in the newest release
-	Release       string // the newest release, "" when there is none
+	Release       string // the newest release, "" when it is not known
+	SomeRelease   bool   // it was seen in a release
 	Regressed     bool
 	Severity      string // as the newest event says, or a person: fatal, error, warning, info or debug
 	ByHand        bool   // a person said the severity
@@ -195,6 +196,8 @@ func number(x float64) string {
 
 func newestWords(f Facts) string {
 	switch {
+	case f.Release == "" && f.SomeRelease:
+		return "which release is the newest is not known yet"
 	case f.Release == "":
 		return "no release was heard of"
 	case f.Newest:
