@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"encoding/json"
 	"net/http"
 	"net/http/httptest"
 	"os"
@@ -138,4 +139,48 @@ func TestPage_TypedApplicationIsReadable(t *testing.T) {
 			}
 		})
 	}
+}
+
+// TestSymbolsCheck_SaysWhichSourcesAreDoubted pushes a map of which one source is
+// no program, and one whose text is of another build: their names come from the
+// bundle, and the check says so.
+func TestSymbolsCheck_SaysWhichSourcesAreDoubted(t *testing.T) {
+	const project = "doubted"
+	key := shared.project(t, project)
+	from, dir := "../internal/core/symbols/testdata/typed/esbuild-min/main.js", t.TempDir()
+	raw, err := os.ReadFile(from + ".map")
+	if err != nil {
+		t.Fatal(err)
+	}
+	var parts map[string]any
+	if err := json.Unmarshal(raw, &parts); err != nil {
+		t.Fatal(err)
+	}
+	contents := parts["sourcesContent"].([]any)
+	for i, s := range parts["sources"].([]any) {
+		switch {
+		case strings.HasSuffix(s.(string), "classes.ts"):
+			contents[i] = contents[i].(string) + "\n%%"
+		case strings.HasSuffix(s.(string), "functions.ts"):
+			contents[i] = "// added\n" + contents[i].(string)
+		}
+	}
+	if raw, err = json.Marshal(parts); err != nil {
+		t.Fatal(err)
+	}
+	code, err := os.ReadFile(from)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for name, text := range map[string][]byte{"main.js": code, "main.js.map": raw} {
+		if err := os.WriteFile(filepath.Join(dir, name), text, 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	shared.run(t, 0, "symbols", "push", "-p", project, "--release", "1.0.0", "--served-at", "https://q.example/", dir)
+	shared.post(t, key, `{"events":[{"resource":{"service.version":"1.0.0"},"exceptions":[{"type":"TypeError","message":"x","frames":[{"function":"e","file":"https://q.example/main.js","line":1,"column":1151}]}]}]}`)
+	shared.settle(t)
+	out, _ := shared.run(t, 0, "symbols", "check", "-p", project, "--release", "1.0.0")
+	saysAll(t, out, "readable", "of 2 sources function names come from the generated file, not from their own text",
+		"pier/classes.ts: it cannot be read from line", "pier/functions.ts: from line 1 on its text is not what the map was made from")
 }

@@ -19,10 +19,10 @@ const module = "firethorn/"
 // may lists, for every package below internal, what of ours it may import. A
 // new package fails until it is listed.
 var may = map[string][]string{
-	"core/fault": {}, "core/shell": {}, "core/otlp": {"core/event"}, "core/occurrence": {"core/event"}, "core/logtext": {"core/event", "core/stacktrace"}, "core/rawjson": {}, "core/session": {"core/event"}, "core/feedback": {"core/event"}, "core/event": {"core/rawjson"}, "core/sourcemap": {}, "core/glob": {}, "core/scrub": {"core/glob", "core/rawjson"}, "core/release": {}, "core/impact": {"core/fault", "core/words"}, "core/surge": {"core/fault", "core/words"}, "core/sampling": {},
+	"core/fault": {}, "core/shell": {}, "core/otlp": {"core/event"}, "core/occurrence": {"core/event"}, "core/logtext": {"core/event", "core/stacktrace"}, "core/rawjson": {}, "core/session": {"core/event"}, "core/feedback": {"core/event"}, "core/event": {"core/rawjson"}, "core/sourcemap": {}, "core/glob": {}, "core/shape": {}, "core/scrub": {"core/glob", "core/rawjson"}, "core/release": {}, "core/impact": {"core/fault", "core/words"}, "core/surge": {"core/fault", "core/words"}, "core/sampling": {},
 	"core/scope": {"core/sourcemap"}, "core/stacktrace": {"core/event"}, "core/issue": {"core/fault", "core/release", "core/words"}, "core/commits": {}, "core/silence": {"core/words"}, "core/owners": {"core/glob", "core/people"}, "core/comment": {"core/fault", "core/people"}, "core/words": {}, "core/people": {},
-	"core/symbols": {"core/scope", "core/sourcemap"}, "core/blame": {"core/event", "core/stacktrace"}, "core/stamp": {"core/sourcemap"}, "core/symbolicate": {"core/blame", "core/event", "core/glob", "core/sourcemap", "core/shell", "core/stacktrace", "core/symbols", "core/words"},
-	"core/fingerprint": {"core/blame", "core/event"}, "core/difference": {"core/blame", "core/event", "core/fault", "core/fingerprint"},
+	"core/symbols": {"core/scope", "core/sourcemap"}, "core/blame": {"core/event", "core/shape", "core/stacktrace"}, "core/stamp": {"core/sourcemap"}, "core/symbolicate": {"core/blame", "core/event", "core/glob", "core/sourcemap", "core/shell", "core/stacktrace", "core/symbols", "core/words"},
+	"core/fingerprint": {"core/blame", "core/event", "core/shape"}, "core/difference": {"core/blame", "core/event", "core/fault", "core/fingerprint"},
 	"core/rules":    {"core/blame", "core/event", "core/fingerprint", "core/glob", "core/release", "core/scrub"},
 	"core/regroup":  {"core/blame", "core/event", "core/fingerprint", "core/grouping", "core/rules", "core/symbolicate"},
 	"core/likeness": {"core/blame", "core/event"}, "core/together": {}, "core/review": {"core/event", "core/likeness"},
@@ -44,9 +44,9 @@ var may = map[string][]string{
 	"guide":         {}, "chromium": {}, "testdb": {"localdb"}, "archtest": {},
 }
 
-// coreMay lists the packages of others that the core may use: JSON, lexing,
+// coreMay lists the packages of others that the core may use: JSON,
 // versions, compression, YAML, the expression language.
-var coreMay = []string{"github.com/go-json-experiment/json", "github.com/go-json-experiment/json/jsontext", "github.com/tdewolff/parse/v2", "github.com/tdewolff/parse/v2/js", "github.com/Masterminds/semver/v3", "github.com/klauspost/compress/zstd",
+var coreMay = []string{"github.com/go-json-experiment/json", "github.com/go-json-experiment/json/jsontext", "github.com/Masterminds/semver/v3", "github.com/klauspost/compress/zstd",
 	"go.opentelemetry.io/proto/otlp/common/v1", "go.opentelemetry.io/proto/otlp/logs/v1", "go.opentelemetry.io/proto/otlp/resource/v1", "go.opentelemetry.io/proto/otlp/trace/v1", "google.golang.org/protobuf/encoding/protowire", "google.golang.org/protobuf/proto", "google.golang.org/protobuf/reflect/protoreflect", "github.com/google/uuid",
 	"go.yaml.in/yaml/v4", "cel.dev/cel-go/cel", "cel.dev/cel-go/common", "cel.dev/cel-go/common/ast", "cel.dev/cel-go/common/cost", "cel.dev/cel-go/common/types", "cel.dev/cel-go/common/types/ref", "cel.dev/cel-go/ext", "cel.dev/cel-go/interpreter"}
 

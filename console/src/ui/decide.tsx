@@ -93,7 +93,7 @@ export function DecisionBar({ issue, label, more, marked = [], all, decided, mer
       versions.current.set(now.id, now.version)
       if (now.version !== before) remember({ kind: 'one', id: now.id, before, now: now.version, words: stepWords(d.verb, now.id) })
       knowVersion(now.id, now.version)
-      say(`${now.id}: ${now.standing}`)
+      say([`${now.id}: ${now.standing}`, ...(now.notes ?? [])].join('; '))
       decided?.([now.id])
       decidedIn(client, now)
     },

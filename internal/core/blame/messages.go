@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"firethorn/internal/core/event"
+	"firethorn/internal/core/shape"
 )
 
 // said is what engines and runtimes say of one thing in their own words.
@@ -89,6 +90,22 @@ func PlainCodes(message string) (shape string, local bool) {
 		return shape, local
 	}
 	return ShapeCodes(message), false
+}
+
+// PlainShape is Plain by the grammar of package shape.
+func PlainShape(message string) (says string, local bool) {
+	if says, local, ok := saying(message); ok {
+		return says, local
+	}
+	return shape.Of(message), false
+}
+
+// WishShape is Wish by the grammar of package shape.
+func WishShape(message string) string {
+	if says, _, ok := saying(message); ok {
+		return says
+	}
+	return shape.Asked(message)
 }
 
 // lastMember is the member that an expression ends in, its call left off:

@@ -20,6 +20,7 @@ import (
 
 	"firethorn/internal/core/blame"
 	"firethorn/internal/core/event"
+	"firethorn/internal/core/shape"
 )
 
 // The grouping versions that this package computes. Version is the newest,
@@ -28,8 +29,9 @@ import (
 //	2  functions that fail on behalf of their callers are found out
 //	3  codes in which letters and digits are mixed are taken out of messages
 //	4  functions have the names that their sources give them, or the statement does
+//	5  messages are read by a grammar: ids within paths and words are taken out
 const (
-	Version = 4
+	Version = 5
 	Oldest  = 2
 )
 
@@ -41,6 +43,7 @@ var Versions = []struct {
 	{2, "functions that fail on behalf of their callers are found out by how many those are"},
 	{3, "codes in which letters and digits are mixed (7fKq2xPd) are taken out of messages"},
 	{4, "where no function can be known, the statement of the source stands for it"},
+	{5, "messages are read by a grammar: ids within paths, addresses and words are taken out, names of fields stay"},
 }
 
 // Key is the first half of a SHA-256.
@@ -260,7 +263,7 @@ func (r *Result) addOrigin(e *event.Event, frames [][]event.Frame, i, j int) {
 	}
 	if blame.Asks(frames[i], j) && i < len(e.Exceptions) && !r.has("message") && !blame.Local(e.Exceptions[i]) {
 		// Engines that do not say who awaited leave the message alone to tell.
-		r.add("message", blame.Wish(e.Exceptions[i].Message), "the origin asks on behalf of others, and the trace does not say of whom", -1, -1)
+		r.add("message", r.wish(e.Exceptions[i].Message), "the origin asks on behalf of others, and the trace does not say of whom", -1, -1)
 	}
 	if k, ok := blame.Through(frames[i], j); ok && i < len(e.Exceptions) && !blame.Local(e.Exceptions[i]) {
 		r.add("through", blame.Module(frames[i][k])+" "+blame.Function(frames[i][k]), "the function that failed on the origin's behalf", i, k)
@@ -274,13 +277,41 @@ func (r *Result) addFrame(frames [][]event.Frame, i, j int, why string) {
 }
 
 func (r *Result) addMessage(message, why string) string {
-	plain := blame.PlainCodes
-	if r.Version < 3 {
-		plain = blame.Plain
+	says := r.plain(message)
+	r.add("message", says, why, -1, -1)
+	return says
+}
+
+// plain is a message in one form for all engines, its variable parts taken out.
+func (r *Result) plain(message string) (says string) {
+	switch {
+	case r.Version < 3:
+		says, _ = blame.Plain(message)
+	case r.Version < 5:
+		says, _ = blame.PlainCodes(message)
+	default:
+		says, _ = blame.PlainShape(message)
 	}
-	shape, _ := plain(message)
-	r.add("message", shape, why, -1, -1)
-	return shape
+	return says
+}
+
+// shaped is a message with its variable parts taken out, in the engine's own words.
+func (r *Result) shaped(message string) string {
+	switch {
+	case r.Version < 3:
+		return blame.Shape(message)
+	case r.Version < 5:
+		return blame.ShapeCodes(message)
+	}
+	return shape.Of(message)
+}
+
+// wish is what a message says was asked for.
+func (r *Result) wish(message string) string {
+	if r.Version < 5 {
+		return blame.Wish(message)
+	}
+	return blame.WishShape(message)
 }
 
 // leaveRest says what of a trace with an origin was left out, in few words.
@@ -331,11 +362,7 @@ func (r *Result) describe(e *event.Event, frames [][]event.Frame) {
 		name = "thrown " + x.Thrown
 	}
 	if says, _ := blame.Type(x); len(e.Exceptions) == 0 || !r.HasOrigin && (x.Type == "" || says == "" && r.Message != "") {
-		shape := blame.ShapeCodes
-		if r.Version < 3 {
-			shape = blame.Shape
-		}
-		name = oneLine(shape(r.Message))
+		name = oneLine(r.shaped(r.Message))
 	}
 	r.Headline = name
 	if r.HasOrigin {
