@@ -9,7 +9,9 @@ import (
 var (
 	jsMatching = regexp.MustCompile(`^\s*\.\.\. (\d+) lines matching cause stack trace \.\.\.$`)
 	jsHead     = regexp.MustCompile(`^\s*(?:Uncaught |throw )?(?:\(in promise\) )?((?:[A-Za-z_$][\w$.]*)?(?:Error|Exception|Rejection|Warning)[\w$]*)(?: \[[\w$]+\])?(?:: (.*))?$`)
-	jsMark     = regexp.MustCompile(`^\s*\^+\s*$`)
+	// jsHeadWithin is a head behind words: "worker failed: RangeError: too deep".
+	jsHeadWithin = regexp.MustCompile(`(?:^|[\s:|\]])((?:[A-Z][\w$.]*)?(?:Error|Exception|Rejection)[\w$]*(?: \[[\w$]+\])?(?:: .*)?)$`)
+	jsMark       = regexp.MustCompile(`^\s*\^+\s*$`)
 )
 
 func isJavaScript(line string) bool {
@@ -77,6 +79,10 @@ func readJavaScript(b *builder, lines []string) {
 			begin(text, indent, "member")
 		case m != nil && current < 0:
 			begin(text, indent, "")
+		case current < 0 && i+1 < len(lines) && isJavaScript(lines[i+1]) && jsHeadWithin.MatchString(l):
+			at := jsHeadWithin.FindStringSubmatchIndex(l)
+			b.rest = append(b.rest, strings.TrimSpace(l[:at[2]]))
+			begin(strings.TrimSpace(l[at[2]:]), 0, "")
 		case text == "" || text == "}" || text == "]" || text == "},":
 			members = members && text != "]"
 		case current < 0 && jsMark.MatchString(l), current < 0 && i+1 < len(lines) && jsMark.MatchString(lines[i+1]):

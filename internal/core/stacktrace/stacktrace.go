@@ -201,8 +201,11 @@ func location(f event.RawFrame, s string) (event.RawFrame, bool) {
 		return f, true
 	}
 	if i := strings.Index(s, " > "); i > 0 && strings.Contains(s[:i], " line ") { // SpiderMonkey: "file line 3 > eval:1:1", "… > Function:3:1"
+		inner := s[strings.LastIndex(s, " > ")+3:]
 		s = s[:i]
-		if j := strings.LastIndex(s, " line "); j > 0 {
+		if j := strings.LastIndex(s, " line "); j > 0 && strings.HasPrefix(inner, "srcScript:") { // a script with places of its own
+			return location(f, s[:j]+strings.TrimPrefix(inner, "srcScript"))
+		} else if j > 0 {
 			n, err := strconv.Atoi(s[j+6:])
 			if err != nil {
 				return f, false
@@ -220,8 +223,13 @@ func location(f event.RawFrame, s string) (event.RawFrame, bool) {
 	} else {
 		f.File, f.Line = file, a
 	}
-	return f, f.File != "" && !strings.Contains(f.File, "\x00")
+	return f, printsFile.MatchString(f.File) && !strings.Contains(f.File, "\x00")
 }
+
+// printsFile is what engines print before a line and a column: a path, an
+// address, a name with an ending, or one that they made. Times, ratios and
+// verses in brackets have none of that.
+var printsFile = regexp.MustCompile(`[/\\<\[]|\.[\p{L}_]|[\p{L}_-]+\.[\w]*$|^(?:VM|REPL)\d+$|^(?:node|file|native|debugger|webpack|stdin|eval|wasm|blob|data|app)\b`)
 
 // cutNumber splits ":123" off the end of s.
 func cutNumber(s string) (head string, n int, ok bool) {
