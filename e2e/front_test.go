@@ -224,7 +224,7 @@ func TestConsole_KeepsWhatIsOnTheScreen(t *testing.T) {
 		t.Error("what was there is gone:", eval[string](t, tab, "document.body.innerText.slice(0, 3000)"))
 	}
 	b.set(false)
-	until(t, "it is current again", func() bool {
+	untilIn(t, 90*time.Second, "it is current again", func() bool { // it asks again less and less often
 		return eval[bool](t, tab, `!document.body.innerText.includes('Not current since')`)
 	})
 	press(t, tab, "a")

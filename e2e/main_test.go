@@ -208,7 +208,13 @@ func (s *service) settle(t testing.TB) {
 // until waits for what the service does in the background.
 func until(t testing.TB, what string, ok func() bool) {
 	t.Helper()
-	for end := time.Now().Add(20 * time.Second); !ok(); time.Sleep(50 * time.Millisecond) {
+	untilIn(t, 20*time.Second, what, ok)
+}
+
+// untilIn is until for what takes longer.
+func untilIn(t testing.TB, most time.Duration, what string, ok func() bool) {
+	t.Helper()
+	for end := time.Now().Add(most); !ok(); time.Sleep(50 * time.Millisecond) {
 		if time.Now().After(end) {
 			t.Fatalf("it never comes true: %s", what)
 		}

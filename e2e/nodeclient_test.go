@@ -167,7 +167,7 @@ import { start, message, attributes, drain } from '@firethorn/client'
 start({ server: '`+shared.url+`', key: '`+key+`', sessions: false, edit: () => { throw new Error('edit') } })
 attributes({ 'crew.rank': 'mate' })
 message('the last ferry waits')
-if (!(await drain())) process.exit(1)
+if (!(await drain(20000))) process.exit(1)
 `, 0)
 	e := newest(t, shared, "node-edit")
 	if text(e, "message") != "the last ferry waits" || text(e, "attributes", "crew.rank") != "" || text(e, "attributes", "firethorn.edit_failed") == "" {

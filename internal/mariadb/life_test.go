@@ -240,6 +240,7 @@ func TestFixByCommit_FromSayingItToComingBack(t *testing.T) {
 	if is := b.issue(1); is.FixedIn != "4.2.0" || is.Commit != hash("c") {
 		t.Errorf("the fix is in %q, by %q", is.FixedIn, is.Commit)
 	}
+	b.in("stepZoom", "4.2.0") // the last good release is one that was seen
 	b.push("d", nil, "e", "f")
 	b.announce("4.3.0", hash("f"))
 	b.in("tideAt", "4.3.0")
