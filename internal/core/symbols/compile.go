@@ -55,7 +55,7 @@ func (c *compiler) readSources() {
 			c.text[i] = text
 		}
 	}
-	c.lineEnds()
+	lineEnds(c.m, c.text)
 	for i := range c.m.Sources() {
 		text, ok := c.text[i]
 		if !ok {
@@ -82,28 +82,6 @@ func (c *compiler) readSources() {
 		}
 	}
 }
-
-// lineEnds gives texts the line ends that the build counted: where the map
-// names more lines than there are "\n", it counted the others of ECMA-262 too.
-func (c *compiler) lineEnds() {
-	lines := map[int32]int{}
-	for i, text := range c.text {
-		if strings.ContainsAny(text, "\r\u2028\u2029") {
-			lines[int32(i)] = strings.Count(text, "\n") + 1
-		}
-	}
-	if len(lines) == 0 {
-		return
-	}
-	for seg := range c.m.Positions.All() {
-		if n, odd := lines[seg.Source]; odd && int(seg.Orig.Line) >= n {
-			c.text[int(seg.Source)] = otherEnds.Replace(c.text[int(seg.Source)])
-			delete(lines, seg.Source)
-		}
-	}
-}
-
-var otherEnds = strings.NewReplacer("\r\n", "\r\n", "\r", "\n", "\u2028", "\n", "\u2029", "\n")
 
 // block stores one block.
 func (c *compiler) block(k kind, key [3]int32, raw []byte) {

@@ -86,7 +86,8 @@ func (d *Direct) source(i int) *source {
 		d.asked[i] = true
 		if text, ok := d.m.Content(i); ok {
 			d.names.text[i] = text
-			if s, _ := readSource(d.m.Source(i), text); s != nil {
+			lineEnds(d.m, d.names.text)
+			if s, _ := readSource(d.m.Source(i), d.names.text[i]); s != nil {
 				d.names.own[i] = s
 				trust(d.m, map[int]*source{i: s})
 			}

@@ -76,6 +76,28 @@ func readSource(name, text string) (s *source, why string) {
 	return &source{src: text, text: sourcemap.NewText(text), table: t, until: everywhere}, why
 }
 
+// lineEnds gives texts the line ends that the build counted: where the map
+// names more lines than there are "\n", it counted the others of ECMA-262 too.
+func lineEnds(m *sourcemap.Map, texts map[int]string) {
+	lines := map[int32]int{}
+	for i, text := range texts {
+		if strings.ContainsAny(text, "\r\u2028\u2029") {
+			lines[int32(i)] = strings.Count(text, "\n") + 1
+		}
+	}
+	if len(lines) == 0 {
+		return
+	}
+	for seg := range m.Positions.All() {
+		if n, odd := lines[seg.Source]; odd && int(seg.Orig.Line) >= n {
+			texts[int(seg.Source)] = otherEnds.Replace(texts[int(seg.Source)])
+			delete(lines, seg.Source)
+		}
+	}
+}
+
+var otherEnds = strings.NewReplacer("\r\n", "\r\n", "\r", "\n", "\u2028", "\n", "\u2029", "\n")
+
 // A text is of another build from where more than disagreeShare of
 // disagreeWindow places of the map that follow each other lie outside of its
 // lines or within its words.

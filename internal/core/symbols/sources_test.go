@@ -161,3 +161,35 @@ func TestCompile_TakesAHugeSource(t *testing.T) {
 		t.Errorf("%+v, %v, %v", got, known, err)
 	}
 }
+
+// Both ways of asking count the line ends that the build counted.
+func TestDirect_AnswersAsCompiledWithOtherLineEnds(t *testing.T) {
+	m, _ := built(t, "parcel-min", func(_, text string) string { return strings.ReplaceAll(text, "\n", "\r") })
+	compiled, _, err := Compile(m, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	f, direct, named := opened(t, compiled, 0), NewDirect(m, nil), 0
+	for seg := range m.Positions.All() {
+		o, ok, err := f.Find(seg.Gen)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if !ok {
+			continue
+		}
+		got, known, err := f.Function(seg.Gen, o)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if same, alike := direct.Function(seg.Gen, o); same != got || alike != known {
+			t.Fatalf("%v: %v, %v compiled, %v, %v directly", o, got, known, same, alike)
+		}
+		if got.Name != "" {
+			named++
+		}
+	}
+	if named < 500 {
+		t.Errorf("%d places have a name", named)
+	}
+}
