@@ -49,8 +49,8 @@ func own(label string) string {
 	return label[strings.LastIndexByte(label, '.')+1:]
 }
 
-// open compiles a build. When typed, its sources are taken for ones that are
-// not JavaScript: the functions of the built code are all there is.
+// open compiles a build. When typed, its sources are called so that they are
+// taken for no scripts: the functions of the built code are all there is.
 func open(t testing.TB, dir, name string, typed bool) *File {
 	t.Helper()
 	raw, err := os.ReadFile(filepath.Join(dir, name+".mjs.map"))
@@ -58,8 +58,8 @@ func open(t testing.TB, dir, name string, typed bool) *File {
 		t.Fatal(err)
 	}
 	if typed {
-		raw = bytes.ReplaceAll(raw, []byte(`js",`), []byte(`js?",`))
-		raw = bytes.ReplaceAll(raw, []byte(`js"]`), []byte(`js?"]`))
+		raw = bytes.ReplaceAll(raw, []byte(`js",`), []byte(`js.raw",`))
+		raw = bytes.ReplaceAll(raw, []byte(`js"]`), []byte(`js.raw"]`))
 	}
 	code, err := os.ReadFile(filepath.Join(dir, name+".mjs"))
 	if err != nil {
@@ -169,7 +169,7 @@ func compare(t *testing.T, f *File, r run, truth truths) (compared, right int) {
 			t.Fatal(err)
 		}
 		plain := o
-		plain.Source = strings.TrimSuffix(o.Source, "?")
+		plain.Source = strings.TrimSuffix(o.Source, ".raw")
 		want, known := truth.of(plain)
 		if !ok || !known {
 			continue
