@@ -2249,6 +2249,7 @@ export interface components {
             /** Format: int64 */
             line: number;
             look_through?: boolean;
+            makes_error?: boolean;
             origin?: boolean;
             pending?: boolean;
             raw: components["schemas"]["Position"];

@@ -65,7 +65,7 @@ func originOf(x event.Exception, frames []event.Frame, learned *Helpers) int {
 		if j < from || f.Kind != event.Own || f.Called() == "" && f.Line == 0 { // a place that is none
 			continue
 		}
-		if first < 0 && named(f, making) { // only some engines print it
+		if first < 0 && (named(f, making) || f.MakesError && !itself) { // only some engines print it
 			continue
 		}
 		if first < 0 {
@@ -83,6 +83,10 @@ func originOf(x event.Exception, frames []event.Frame, learned *Helpers) int {
 	}
 	return first
 }
+
+// makes says whether a function makes an error, by what its source says or by
+// its name.
+func makes(f event.Frame) bool { return f.MakesError || named(f, making) }
 
 // behindPanic is where the frames begin that were running when Go panicked:
 // those before were called to recover from it, and print the trace.
@@ -152,7 +156,7 @@ func Origin(frames [][]event.Frame) (exception, frame int, ok bool) {
 // constructor.
 func Through(frames []event.Frame, j int) (int, bool) {
 	for k := behindPanic(frames); k < j; k++ {
-		if f := frames[k]; f.Kind == event.Own && !f.Pending && !named(f, making) && placeOf(f) != placeOf(frames[j]) {
+		if f := frames[k]; f.Kind == event.Own && !f.Pending && !makes(f) && placeOf(f) != placeOf(frames[j]) {
 			return k, true
 		}
 	}

@@ -184,6 +184,22 @@ func TestMark_LooksThroughWhoFailsForOthers(t *testing.T) {
 	}
 }
 
+// What its source says makes errors is passed over, save where the mistake is
+// its own.
+func TestMark_PassesOverWhatMakesErrors(t *testing.T) {
+	for message, want := range map[string]int{"the berth is taken": 2, "Cannot read properties of undefined (reading 'tide')": 0} {
+		list := [][]event.Frame{{at("new Sunk", "src/s.ts", event.Own), at("refuse", "src/s.ts", event.Own), at("moor", "src/m.ts", event.Own)}}
+		list[0][0].MakesError, list[0][1].MakesError = true, true
+		Mark([]event.Exception{{Type: "Sunk", Message: message}}, list, nil)
+		if _, j, _ := Origin(list); j != want {
+			t.Errorf("%s: %s is blamed", message, list[0][j].Function)
+		}
+		if k, ok := Through(list[0], 2); ok {
+			t.Errorf("it failed through %s", list[0][k].Function)
+		}
+	}
+}
+
 func TestHelpers_KnowWhoAskedForWhat(t *testing.T) {
 	h := NewHelpers()
 	learn := func(message, caller string) {

@@ -114,6 +114,9 @@ type Frame struct {
 	// LookThrough is true of an own frame that a rule of the project says fails on
 	// behalf of its callers only.
 	LookThrough bool `json:"look_through,omitempty"`
+	// MakesError is true of a function that its source says makes an error: a
+	// constructor of one, or what returns a new one.
+	MakesError bool `json:"makes_error,omitempty"`
 	// Ignored is true of a frame that its source map says is none of the application's own.
 	Ignored bool `json:"ignored,omitempty"`
 	// Pending is true while symbols that may still come could resolve the frame.

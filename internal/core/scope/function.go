@@ -152,11 +152,37 @@ func (p *parser) arrow(start int32) {
 	} else {
 		generator := p.generator
 		p.generator = false
+		if p.is(kNew) {
+			p.returnsNew(i)
+		}
 		p.assign()
 		p.generator = generator
 	}
 	p.close(i, id)
 	p.ref = ref{}
+}
+
+// returnsNew notes of what class function i makes what it returns; the token is "new".
+func (p *parser) returnsNew(i int) {
+	if i < 0 || p.funcs[i].returns != "" {
+		return
+	}
+	end := p.pos
+	for end < len(p.src) && (part[p.src[end]] || p.src[end] == '.' || p.src[end] == ' ') {
+		end++
+	}
+	p.funcs[i].returns = lastName(p.src[p.pos:end])
+}
+
+// lastName is the last part of "a.b.C", "" of what is no such name.
+func lastName(text string) string {
+	text = strings.TrimSpace(text)
+	for i := range len(text) {
+		if !part[text[i]] && text[i] != '.' {
+			return ""
+		}
+	}
+	return text[strings.LastIndexByte(text, '.')+1:]
 }
 
 // parens reads "(…)" and, when it begins an arrow function, all of that. The

@@ -216,9 +216,12 @@ func (p *parser) class(b binding, id int32) {
 		p.next()
 	}
 	p.typeParameters()
+	base := ""
 	if p.take(kExtends) {
+		from := p.tok.start
 		p.primary()
 		p.suffixes()
+		base = lastName(p.src[from:p.before])
 		if p.dialect.Types && p.is(kLess) {
 			p.typeArguments()
 		}
@@ -230,13 +233,21 @@ func (p *parser) class(b binding, id int32) {
 			p.typ()
 		}
 	}
+	p.classes = append(p.classes, extended{c.name, base})
+	number := len(p.classes)
 	generator, noIn, ternary := p.generator, p.noIn, p.ternary
 	p.generator, p.noIn, p.ternary = false, false, false
 	p.expect(kOpenBrace)
 	made := false
 	for !p.is(kCloseBrace) && !p.is(kEOF) {
 		if !p.take(kSemicolon) {
-			made = p.classMember(c) || made
+			from := len(p.funcs)
+			if p.classMember(c) {
+				made = true
+				if from < len(p.funcs) {
+					p.funcs[from].class = number
+				}
+			}
 		}
 	}
 	p.expect(kCloseBrace)
@@ -252,6 +263,7 @@ func (p *parser) class(b binding, id int32) {
 				parent:  int32(p.current),
 				binding: c.holds(binding{kind: Constructor}),
 				via:     via{argument: -1},
+				class:   number,
 			},
 		)
 	}

@@ -35,6 +35,7 @@ type parser struct {
 	noArrow map[int32]bool // "(" that were found to begin no arrow function
 	repairs int            // bodies of functions that were skipped
 	skipped bool           // some were
+	classes []extended
 }
 
 // mostDepth bounds how deep code may be nested, mostRepairs how many bodies of
@@ -50,7 +51,12 @@ type found struct {
 	parent           int32
 	binding
 	via
+	class   int    // the class whose constructor it is, from 1; 0: it is none
+	returns string // the class of what it returns anew, "" when that is nothing
 }
+
+// extended is a class with what it extends, as far as that is a name.
+type extended struct{ name, base string }
 
 // binding is the name a function or class is bound to, as the language names
 // functions (ECMA-262, NamedEvaluation and SetFunctionName), and for functions

@@ -96,6 +96,9 @@ func (p *parser) control() {
 		}
 	case kReturn, kThrow:
 		if !p.is(kSemicolon) && !p.is(kCloseBrace) && !p.is(kEOF) && !p.tok.newline {
+			if word == kReturn && p.is(kNew) {
+				p.returnsNew(p.current)
+			}
 			p.expression()
 		}
 		p.semicolon()

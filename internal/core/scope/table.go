@@ -3,6 +3,7 @@ package scope
 import (
 	"cmp"
 	"slices"
+	"strings"
 	"unsafe"
 
 	"firethorn/internal/core/sourcemap"
@@ -37,6 +38,7 @@ func (p *parser) table(places *sourcemap.Text) []Func {
 	slices.SortStableFunc(list, func(a, b found) int {
 		return cmp.Or(cmp.Compare(a.start, b.start), cmp.Compare(b.end, a.end))
 	})
+	errors := p.errors()
 	out := make([]Func, len(list))
 	var open []int
 	for i := range list {
@@ -45,6 +47,7 @@ func (p *parser) table(places *sourcemap.Text) []Func {
 			open = open[:len(open)-1]
 		}
 		out[i] = f.placed(places)
+		out[i].Makes = f.class > 0 && errors[p.classes[f.class-1].name] || f.class > 0 && isError(p.classes[f.class-1].base) || f.returns != "" && (isError(f.returns) || errors[f.returns])
 		out[i].Parent = -1
 		if len(open) > 0 {
 			out[i].Parent = open[len(open)-1]
@@ -52,6 +55,25 @@ func (p *parser) table(places *sourcemap.Text) []Func {
 		open = append(open, i)
 	}
 	return out
+}
+
+// errors are the classes of the code that extend an error, also through others.
+func (p *parser) errors() map[string]bool {
+	out := map[string]bool{}
+	for more := true; more; {
+		more = false
+		for _, c := range p.classes {
+			if c.name != "" && !out[c.name] && (isError(c.base) || out[c.base]) {
+				out[c.name], more = true, true
+			}
+		}
+	}
+	return out
+}
+
+// isError says whether a class is one of errors by its name.
+func isError(name string) bool {
+	return strings.HasSuffix(name, "Error") || strings.HasSuffix(name, "Exception") || name == "DOMException"
 }
 
 // placed is a function with its places as lines and columns.

@@ -186,3 +186,28 @@ func TestScanAs_TakesOtherLineEnds(t *testing.T) {
 		}
 	}
 }
+
+// Constructors of errors, and functions that return a new one, are told from
+// others by what is written, whatever they are called.
+func TestScanAs_KnowsWhatMakesErrors(t *testing.T) {
+	const code = `class Sunk extends Failed { constructor(m: string) { super(m) } static of() { return new Sunk('a') } depth() { return new Map() } }
+abstract class Failed extends Base.HttpError { }
+class Berth extends Pier { constructor() { super() } }
+function fault(m: string): Sunk { if (m) { return new Sunk(m) } throw 1 }
+const other = (m: string) => new errors.RangeError(m)
+const quick = () => new Date(); function plain() { return Error('x') } function inner() { return () => new TypeError() }`
+	table := ScanAs(code, Dialect{Types: true})
+	var makes []string
+	for i := range table.Len() {
+		if f := table.At(i); f.Makes {
+			name := f.Name
+			if f.Class != "" {
+				name = f.Class + "." + name
+			}
+			makes = append(makes, name)
+		}
+	}
+	if got, want := strings.Join(makes, " "), "Sunk.constructor Sunk.of Failed. fault other "; got != want {
+		t.Errorf("%q make errors, want %q", got, want)
+	}
+}

@@ -150,7 +150,7 @@ func resolve(f *event.Frame, raw event.RawFrame, file *symbols.File, opt Options
 		}
 	}
 	f.File, f.Line, f.Column, f.SourceLines = SourcePath(o.Source), int(o.Pos.Line)+1, int(o.Pos.Col)+1, lines
-	f.Function, f.Within, f.Statement = function.Name, function.Within, said
+	f.Function, f.Within, f.Statement, f.MakesError = function.Name, function.Within, said, function.Makes
 	if !known {
 		f.WhyRaw = "the function is not known, for neither the source's own text nor the generated file tells it; push the generated file beside its map"
 	}

@@ -104,13 +104,16 @@ func (l label) flags() (flags byte) {
 	if l.unknown {
 		flags |= 2
 	}
+	if l.makes {
+		flags |= 4
+	}
 	return flags
 }
 
 // function is a label as it is answered.
 func (l label) function() Function {
 	if l.anonymous {
-		return Function{Within: l.name}
+		return Function{Within: l.name, Makes: l.makes}
 	}
-	return Function{Name: l.name}
+	return Function{Name: l.name, Makes: l.makes}
 }

@@ -15,6 +15,7 @@ type label struct {
 	name      string
 	anonymous bool // name is that of the function around it
 	unknown   bool // the source does not say: the built code is asked
+	makes     bool // the function makes an error
 }
 
 // namer finds the names that functions of generated code have in the source.
@@ -61,7 +62,7 @@ func (n *namer) built(f scope.Func) label {
 	if what := initializer(f.Kind); what != "" {
 		return label{name: within(n.class(f), what, ""), anonymous: true}
 	}
-	return label{name: n.function(f)}
+	return label{name: n.function(f), makes: f.Makes}
 }
 
 // within says where an anonymous function stands: in which function, and as an
@@ -110,9 +111,9 @@ func written(t *scope.Table, i int) label {
 		return label{name: within(writtenClass(f), what, ""), anonymous: true}
 	}
 	if name := writtenName(f); name != "" {
-		return label{name: name}
+		return label{name: name, makes: f.Makes}
 	}
-	return label{name: within(written(t, f.Parent).name, f.Via, f.ViaText), anonymous: true}
+	return label{name: within(written(t, f.Parent).name, f.Via, f.ViaText), anonymous: true, makes: f.Makes}
 }
 
 // initializer says which of a class's functions without a name this is, "":
