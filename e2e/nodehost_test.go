@@ -249,7 +249,7 @@ process.on('SIGHUP', () => console.log('reread'))
 setTimeout(() => process.kill(process.pid, 'SIGHUP'), 50)
 setTimeout(() => report(new Error('low water')), 200)
 setTimeout(() => { throw new Error('sunk') }, 400)
-`, map[string]any{"server": c.URL, "key": "in-key", "dir": false})
+`, map[string]any{"server": c.URL, "key": "in-key", "dir": false, "exitWait": 10000}) // a slow machine needs longer than a second
 	events, sessions := c.got()
 	worst := ""
 	for _, s := range sessions {

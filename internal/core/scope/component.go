@@ -102,7 +102,12 @@ func scanComponent(name, src string) *Table {
 			}
 			all.cover(s.from, s.to, b)
 		}
-		all.funcs = append(all.funcs, p.funcs...)
+		for i := range p.funcs {
+			if p.funcs[i].class > 0 {
+				p.funcs[i].class += len(all.classes)
+			}
+		}
+		all.funcs, all.classes = append(all.funcs, p.funcs...), append(all.classes, p.classes...)
 	}
 	all.cover(outside, len(src), binding{kind: Outside})
 	t.funcs = all.table(places)

@@ -153,6 +153,10 @@ func TestScanSource_ReadsComponents(t *testing.T) {
 			}
 		})
 	}
+	made := ScanSource("Deck.vue", "<script>class A {}</script><script setup>class Sunk extends Error { constructor() { super() } }</script>")
+	if i, ok := made.Find(sourcemap.Pos{Col: 77}); !ok || !made.At(i).Makes || made.At(i).Class != "Sunk" {
+		t.Errorf("a class in the second script: %+v", made)
+	}
 	broken := ScanSource("Deck.vue", "<script>const = 1</script><script setup>function a() {}</script>")
 	if !broken.Clean || broken.Fault == nil || broken.Len() != 4 || broken.At(0).Kind != Outside || broken.At(2).Name != "a" {
 		t.Errorf("a script that cannot be read: %+v", broken)
