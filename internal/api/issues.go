@@ -310,7 +310,7 @@ func (a *API) notesOf(ctx context.Context, p *mariadb.Project, f issue.Fix) ([]s
 	case heard:
 		return nil, nil
 	case len(near) == 0:
-		return []string{fmt.Sprintf("no event and no build of %s named a release yet; %s counts from when one does", p.Name, f.FixedIn)}, nil
+		return []string{fmt.Sprintf("%s has no releases yet; the fix counts once an event or a build names %s", p.Name, f.FixedIn)}, nil
 	}
 	return []string{fmt.Sprintf("nothing was heard of release %s of %s yet; known near it: %s", f.FixedIn, p.Name, strings.Join(near, ", "))}, nil
 }

@@ -60,7 +60,8 @@ type found struct {
 	CodeBytes, MapBytes int64
 	Sources, Dropped    int
 	DebugID             string
-	file, mapFile       string // mapFile is "" when the map stands in the file, file when it is not there
+	file                string // "": only its map is there
+	mapFile             string // "": the map stands in the file itself
 }
 
 // sources are the contents of a file, which can be read again.

@@ -271,11 +271,11 @@ func Read(ctx context.Context, p Project, raw []byte, units *Units) (*event.Even
 		return nil, nil, err
 	}
 	e.Notes = append(e.Notes, b.Filed.Notes...)
-	symbols := units.Of(ctx, p, e.Release())
+	known := units.Of(ctx, p, e.Release())
 	opt := p.options()
 	opt.Sources = true
-	frames := symbolicate.Event(e, symbols, opt)
-	if err := symbols.Err(); err != nil {
+	frames := symbolicate.Event(e, known, opt)
+	if err := known.Err(); err != nil {
 		return nil, nil, err
 	}
 	keepResolved(frames, b.Filed.Frames)
@@ -300,8 +300,8 @@ func Threads(ctx context.Context, p Project, e *event.Event, units *Units) ([][]
 		}
 		each.Exceptions[i].Frames = frames
 	}
-	symbols := units.Of(ctx, p, e.Release())
-	frames := symbolicate.Event(&each, symbols, p.options())
+	known := units.Of(ctx, p, e.Release())
+	frames := symbolicate.Event(&each, known, p.options())
 	for i := range frames {
 		for j := range frames[i] {
 			frames[i][j].Origin = false
@@ -310,7 +310,7 @@ func Threads(ctx context.Context, p Project, e *event.Event, units *Units) ([][]
 			frames[i] = []event.Frame{}
 		}
 	}
-	return frames, symbols.Err()
+	return frames, known.Err()
 }
 
 // decode reads an event, with all that its stack text holds.

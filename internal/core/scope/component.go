@@ -33,16 +33,16 @@ func ext(name string) string {
 // no script and holds none. A table that is not Clean tells how far it could be
 // read; the functions of such a one are not to be trusted.
 func ScanSource(name, text string) *Table {
-	switch ext(name) {
-	case ".vue", ".svelte", ".astro":
-		return scanComponent(name, text)
-	case "", ".", ".ts", ".tsx", ".mts", ".cts", ".js", ".mjs", ".cjs", ".jsx", ".es", ".es6", ".jsm":
-	default:
-		return nil
-	}
 	d, known := DialectOf(name)
 	if !known {
-		d.Markup = true
+		switch ext(name) {
+		case ".vue", ".svelte", ".astro":
+			return scanComponent(name, text)
+		case "", ".": // a name that says nothing
+			d.Markup = true
+		default:
+			return nil
+		}
 	}
 	t := ScanAs(text, d)
 	if t.Clean || d.Types && d.Markup {
@@ -75,11 +75,13 @@ func scanComponent(name, src string) *Table {
 		}
 		// A tool that cut the component up gives one script under a name like
 		// "Deck.vue?vue&type=script&lang.ts".
-		t := ScanAs(src, Dialect{Types: true, Markup: !strings.Contains(name, "ts") || strings.Contains(name, "tsx")})
-		if !t.Clean {
-			return nil
+		// Casts such as "<Deck>berth" can only be read where there are no tags.
+		for _, markup := range []bool{true, false} {
+			if t := ScanAs(src, Dialect{Types: true, Markup: markup}); t.Clean {
+				return t
+			}
 		}
-		return t
+		return nil
 	}
 	t := &Table{Clean: true}
 	places := sourcemap.NewText(src)

@@ -13,7 +13,7 @@ import (
 // Doubt says why the functions of a source are not, or not all, taken from it.
 type Doubt struct{ Source, Why string }
 
-// Doubts are some of them in a sentence, "" for none.
+// Doubts tells of them in a sentence, of the first few by name; "" for none.
 func Doubts(list []Doubt) string {
 	if len(list) == 0 {
 		return ""
