@@ -19,13 +19,13 @@ var (
 	pickLine   = regexp.MustCompile(`(?mi)^\s*\(cherry picked from commit ([0-9a-f]{7,64})\)\s*$`)
 )
 
-// mostLinks bounds how many commits one message names.
-const mostLinks = 16
+// maxLinks bounds how many commits one message names.
+const maxLinks = 16
 
 // LinksOf reads a commit's message.
 func LinksOf(message string) (l Links) {
 	find := func(form *regexp.Regexp) (out []string) {
-		for _, m := range form.FindAllStringSubmatch(message, mostLinks) {
+		for _, m := range form.FindAllStringSubmatch(message, maxLinks) {
 			out = append(out, strings.ToLower(m[1]))
 		}
 		return out
@@ -125,7 +125,7 @@ func (g *Graph) changes(fix int32) (makes, takesBack []int32) {
 // alike are the commits that make one change: by patch, or by what they say.
 func (g *Graph) alike(i int32) []int32 {
 	out := []int32{i}
-	for k := 0; k < len(out) && len(out) < mostAlike; k++ {
+	for k := 0; k < len(out) && len(out) < maxAlike; k++ {
 		if p := g.patch[out[k]]; p != "" {
 			for _, same := range g.patches[p] {
 				out = added(out, same)
@@ -138,8 +138,8 @@ func (g *Graph) alike(i int32) []int32 {
 	return out
 }
 
-// mostAlike bounds how many commits that make one change are looked at.
-const mostAlike = 500
+// maxAlike bounds how many commits that make one change are looked at.
+const maxAlike = 500
 
 func added(list []int32, x int32) []int32 {
 	if slices.Contains(list, x) {

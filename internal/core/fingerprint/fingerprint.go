@@ -9,8 +9,6 @@
 package fingerprint
 
 import (
-	"crypto/sha256"
-	"encoding/binary"
 	"fmt"
 	"net/url"
 	"regexp"
@@ -28,8 +26,8 @@ import (
 //
 //	2  functions that fail on behalf of their callers are found out
 //	3  codes in which letters and digits are mixed are taken out of messages
-//	4  functions have the names that their sources give them, or the statement does
-//	5  messages are read by a grammar: ids within paths and words are taken out
+//	4  functions have the names from their original source, or the statement stands in
+//	5  messages are parsed by a grammar: ids in paths and words are removed
 const (
 	Version = 5
 	Oldest  = 2
@@ -42,8 +40,8 @@ var Versions = []struct {
 }{
 	{2, "functions that fail on behalf of their callers are found out by how many those are"},
 	{3, "codes in which letters and digits are mixed (7fKq2xPd) are taken out of messages"},
-	{4, "where no function can be known, the statement of the source stands for it"},
-	{5, "messages are read by a grammar: ids within paths, addresses and words are taken out, names of fields stay"},
+	{4, "functions have the names from their original source; if none can be determined, the source statement is used"},
+	{5, "messages are parsed by a grammar: ids in paths, addresses and words are removed, field names are kept"},
 }
 
 // Key is the first half of a SHA-256.
@@ -346,97 +344,6 @@ func (r *Result) leaveRest(e *event.Event, frames [][]event.Frame, i, j int) {
 	}
 }
 
-// describe fills headline, place, message and origin.
-func (r *Result) describe(e *event.Event, frames [][]event.Frame) {
-	x, i, j := event.Exception{}, 0, 0
-	i, j, r.HasOrigin = blame.Origin(frames)
-	if len(e.Exceptions) > 0 {
-		x = e.Exceptions[i] // the one the event is blamed on; the reported one where none is
-	}
-	r.Message = x.Message
-	if r.Message == "" {
-		r.Message = e.Message
-	}
-	name := x.Type
-	if name == "" && x.Thrown != "" {
-		name = "thrown " + x.Thrown
-	}
-	if says, _ := blame.Type(x); len(e.Exceptions) == 0 || !r.HasOrigin && (x.Type == "" || says == "" && r.Message != "") {
-		name = oneLine(r.shaped(r.Message))
-	}
-	r.Headline = name
-	if r.HasOrigin {
-		f := frames[i][j]
-		r.Origin = event.Position{Function: f.Called(), File: f.File, Line: f.Line, Column: f.Column}
-		path := blame.Module(f)
-		r.Place = fmt.Sprintf("%s:%d", f.File, f.Line)
-		switch {
-		case f.Line == 0:
-			r.Place = f.File
-		case f.Pending:
-			r.Place = fmt.Sprintf("%s:%d:%d", path, f.Line, f.Column)
-		}
-		switch {
-		case f.Called() != "" && name != "" && !f.Pending: // a minified name says nothing
-			r.Headline = name + " in " + f.Called()
-		case f.Statement != "" && name != "" && path != "":
-			r.Headline = name + " in " + path[strings.LastIndexByte(path, '/')+1:] + ": " + event.TrimText(f.Statement, mostSaid)
-		case name != "" && path != "":
-			r.Headline = name + " in " + path[strings.LastIndexByte(path, '/')+1:]
-		}
-	}
-	if r.Headline == "" {
-		r.Headline = oneLine(r.Message)
-	}
-	r.Headline = event.TrimText(r.Headline, 250)
-}
-
-// pendingRaw lists what a provisional variant is bound to: release, debug id
-// and the raw frames with their positions. "" when nothing is pending.
-func (r *Result) pendingRaw(e *event.Event, frames [][]event.Frame) string {
-	var b strings.Builder
-	for _, list := range frames {
-		for _, f := range list {
-			if f.Pending && f.Kind == event.Own {
-				r.Provisional = true
-			}
-		}
-	}
-	if !r.Provisional {
-		return ""
-	}
-	fmt.Fprintf(&b, "%q", e.Release())
-	for _, list := range frames {
-		for _, f := range list {
-			fmt.Fprintf(&b, "|%q %q %q %d:%d", f.Raw.Function, f.Raw.File, e.DebugID(f.Raw.File), f.Raw.Line, f.Raw.Column)
-		}
-	}
-	return b.String()
-}
-
-// hash is the first half of the SHA-256 over the parts, each with its length.
-func (r *Result) hash(extra string) Key {
-	h := sha256.New()
-	put := func(s string) {
-		var n [4]byte
-		binary.BigEndian.PutUint32(n[:], uint32(len(s)))
-		h.Write(n[:])
-		h.Write([]byte(s))
-	}
-	for _, p := range r.Parts {
-		put(p.What)
-		put(p.Value)
-	}
-	if extra != "" {
-		put("pending")
-		put(extra)
-	}
-	return Key(h.Sum(nil)[:16])
-}
-
-// mostSaid bounds a statement in a headline, in bytes.
-const mostSaid = 80
-
 func firstFrame(frames [][]event.Frame, kind event.Kind) (i, j int, ok bool) {
 	for i := len(frames) - 1; i >= 0; i-- {
 		for j, f := range frames[i] {
@@ -455,39 +362,6 @@ func lastMessage(e *event.Event) string {
 		}
 	}
 	return e.Message
-}
-
-var placeholder = regexp.MustCompile(`\$\{([^}]*)\}`)
-
-// Said is the application's own key, filled in; nil where it has none.
-func Said(e *event.Event) (out []string) {
-	if e.Grouping == nil {
-		return nil
-	}
-	list := e.Grouping.Replace
-	if len(list) == 0 {
-		list = e.Grouping.Extend
-	}
-	for _, v := range list {
-		out = append(out, fill(v, e))
-	}
-	return out
-}
-
-// fill puts attribute values in for ${NAME}; an absent one is empty.
-func fill(v string, e *event.Event) string {
-	return placeholder.ReplaceAllStringFunc(v, func(m string) string {
-		name := m[2 : len(m)-1]
-		if s := e.Attributes.Text(name); s != "" {
-			return s
-		}
-		return e.Resource.Text(name)
-	})
-}
-
-func oneLine(s string) string {
-	s, _, _ = strings.Cut(strings.TrimSpace(s), "\n")
-	return s
 }
 
 func orElse(s, or string) string {

@@ -38,11 +38,11 @@ type parser struct {
 	classes []extended
 }
 
-// mostDepth bounds how deep code may be nested, mostRepairs how many bodies of
+// maxDepth bounds how deep code may be nested, maxRepairs how many bodies of
 // functions that cannot be read are passed over.
 const (
-	mostDepth   = 5000
-	mostRepairs = 50
+	maxDepth   = 5000
+	maxRepairs = 50
 )
 
 // found is a function with its places as offsets into the code.
@@ -129,7 +129,7 @@ func parse(src string, from int, dialect Dialect) *parser {
 
 // enter goes one level deeper; leave has to follow.
 func (p *parser) enter() {
-	if p.depth++; p.depth > mostDepth {
+	if p.depth++; p.depth > maxDepth {
 		p.fail()
 	}
 }
@@ -261,7 +261,7 @@ func (p *parser) body(i int, generator bool) {
 	p.generator, p.noIn, p.ternary = generator, false, false
 	p.block()
 	p.generator, p.noIn, p.ternary = s.generator, s.noIn, s.ternary
-	if !p.failed || p.repairs >= mostRepairs {
+	if !p.failed || p.repairs >= maxRepairs {
 		return
 	}
 	p.repairs++

@@ -83,8 +83,8 @@ func (r *reader) remember(word string) {
 // quotes are the marks around a text, each with what ends it.
 var quotes = map[rune]string{'"': `"`, '\'': `'`, '`': "`'", '“': "”", '‘': "’", '«': "»", '„': "“”", '‹': "›", '「': "」", '『': "』"}
 
-// mostQuoted bounds a quoted text, in bytes.
-const mostQuoted = 400
+// maxQuoted bounds a quoted text, in bytes.
+const maxQuoted = 400
 
 // quoted reads a text in quotes.
 func (r *reader) quoted() bool {
@@ -96,7 +96,7 @@ func (r *reader) quoted() bool {
 	rest := r.text[r.at+n:]
 	end := -1
 	for i, c := range rest {
-		if i > mostQuoted || c == '\n' {
+		if i > maxQuoted || c == '\n' {
 			break
 		}
 		if strings.ContainsRune(ends, c) && (c != '\'' || !letterBehind(rest[i+1:])) && (i == 0 || rest[i-1] != '\\') {

@@ -9,8 +9,8 @@ import (
 )
 
 const (
-	// mostStatement bounds a statement in bytes.
-	mostStatement = 200
+	// maxStatement bounds a statement in bytes.
+	maxStatement = 200
 	// aroundStatement is how many bytes each side of a position are looked at.
 	aroundStatement = 400
 )
@@ -50,5 +50,5 @@ func statementAt(line string, column int) string {
 	if strings.Trim(text, "()[],.:?=>") == "" {
 		return ""
 	}
-	return event.TrimText(text, mostStatement)
+	return event.TrimText(text, maxStatement)
 }

@@ -26,7 +26,7 @@ func TestStatementAt(t *testing.T) {
 			t.Errorf("%s: %q, want %q", c, got, want)
 		}
 	}
-	if got := statementAt(strings.Repeat("x", 5000), 2000); len(got) > mostStatement+len("…") {
+	if got := statementAt(strings.Repeat("x", 5000), 2000); len(got) > maxStatement+len("…") {
 		t.Errorf("%d bytes of a line without end", len(got))
 	}
 }

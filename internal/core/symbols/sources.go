@@ -26,7 +26,7 @@ func Doubts(list []Doubt) string {
 		words = "of one source function names come from the generated file, not from its own text"
 	}
 	for i, d := range list {
-		if i == mostDoubts {
+		if i == maxDoubts {
 			return words + "; …"
 		}
 		words += "; " + d.Source + ": " + d.Why
@@ -34,7 +34,7 @@ func Doubts(list []Doubt) string {
 	return words
 }
 
-const mostDoubts = 3
+const maxDoubts = 3
 
 // source is the text of a source with its functions.
 type source struct {
