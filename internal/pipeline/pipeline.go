@@ -8,9 +8,6 @@ package pipeline
 
 import (
 	"context"
-	"crypto/hmac"
-	"crypto/sha256"
-	"encoding/binary"
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
@@ -21,7 +18,6 @@ import (
 
 	"github.com/google/uuid"
 
-	"firethorn/internal/core/blame"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/core/grouping"
@@ -61,13 +57,6 @@ type Batch struct {
 	Sessions []Word            // what is told of sessions
 	Feedback []Word            // what people said
 	Received time.Time
-}
-
-// User is whom an event hits, where scrubbing took out who that is: people are
-// told apart all the same.
-type User struct {
-	Known bool  `json:"k,omitempty"`
-	Hash  int64 `json:"h,omitempty"`
 }
 
 // Alone is the batch that holds event i and nothing else.
@@ -204,115 +193,6 @@ func TraceFiles(e *event.Event, frames [][]event.Frame) (out []TraceFile) {
 	return out
 }
 
-// Kept is a kept body taken apart: the event, its frames as they were filed,
-// and the JSON they were made from.
-type Kept struct {
-	Event          *event.Event
-	Frames         [][]event.Frame
-	JSON, Resource []byte
-	form           int // of the symbols that Frames were read with
-}
-
-// FiledFrames gives the frames as they were filed.
-func (k *Kept) FiledFrames() [][]event.Frame { return k.Frames }
-
-// Open undoes a kept body without asking for symbols.
-func Open(raw []byte) (*Kept, error) {
-	b, err := UnpackBody(raw)
-	if err != nil {
-		return nil, fmt.Errorf("a kept event cannot be read: %w", err)
-	}
-	e, err := decode(b.Event)
-	if err != nil {
-		return nil, err
-	}
-	if err := mergeResource(e, b.Resource); err != nil {
-		return nil, err
-	}
-	return &Kept{e, b.Filed.Frames, b.Event, b.Resource, b.Filed.Form}, nil
-}
-
-// Observe undoes a kept body for another look at how it is grouped: its frames
-// are those it was filed with, or, where they could not be read then or symbols
-// say more by now, as they read now.
-func Observe(ctx context.Context, p Project, raw []byte, units *Units) (*Kept, error) {
-	k, err := Open(raw)
-	if err != nil {
-		return nil, err
-	}
-	read := k.form < symbols.Format
-	again := slices.ContainsFunc(k.Frames, func(list []event.Frame) bool {
-		return slices.ContainsFunc(list, func(f event.Frame) bool {
-			return f.Pending || read && f.Raw.File != f.File
-		})
-	})
-	if !again && len(k.Frames) == len(k.Event.Exceptions) {
-		return k, nil
-	}
-	known, filed := units.Of(ctx, p, k.Event.Release()), k.Frames
-	k.Frames = symbolicate.Event(k.Event, known, p.options())
-	keepResolved(k.Frames, filed)
-	blame.Mark(k.Event.Exceptions, k.Frames, nil)
-	return k, known.Err()
-}
-
-// Read undoes a kept body and makes its frames readable anew, with their
-// source lines, by the symbols there are now.
-func Read(ctx context.Context, p Project, raw []byte, units *Units) (*event.Event, [][]event.Frame, error) {
-	b, err := UnpackBody(raw)
-	if err != nil {
-		return nil, nil, fmt.Errorf("a kept event cannot be read: %w", err)
-	}
-	e, err := decode(b.Event)
-	if err != nil {
-		return nil, nil, err
-	}
-	if err := mergeResource(e, b.Resource); err != nil {
-		return nil, nil, err
-	}
-	e.Notes = append(e.Notes, b.Filed.Notes...)
-	known := units.Of(ctx, p, e.Release())
-	opt := p.options()
-	opt.Sources = true
-	frames := symbolicate.Event(e, known, opt)
-	if err := known.Err(); err != nil {
-		return nil, nil, err
-	}
-	keepResolved(frames, b.Filed.Frames)
-	for i := range e.Scrubbed {
-		e.Scrubbed[i].By = "client"
-	}
-	e.Scrubbed = append(e.Scrubbed, scrubbed(b.Filed.Scrubbed)...)
-	scrubSources(p.Rules.Policy(), e, frames)
-	blame.Mark(e.Exceptions, frames, nil)
-	return e, frames, nil
-}
-
-// Threads makes the threads of an event readable by the symbols there are now,
-// in their order. Nothing is blamed in them.
-func Threads(ctx context.Context, p Project, e *event.Event, units *Units) ([][]event.Frame, error) {
-	each := *e
-	each.Exceptions = make([]event.Exception, len(e.Threads))
-	for i, t := range e.Threads {
-		frames := t.Frames
-		if len(frames) == 0 {
-			frames = stacktrace.Frames(t.Stack, "", "", event.DefaultLimits.Frames)
-		}
-		each.Exceptions[i].Frames = frames
-	}
-	known := units.Of(ctx, p, e.Release())
-	frames := symbolicate.Event(&each, known, p.options())
-	for i := range frames {
-		for j := range frames[i] {
-			frames[i][j].Origin = false
-		}
-		if frames[i] == nil {
-			frames[i] = []event.Frame{}
-		}
-	}
-	return frames, known.Err()
-}
-
 // decode reads an event, with all that its stack text holds.
 func decode(raw json.RawMessage) (*event.Event, error) {
 	e, err := event.Decode(raw, event.DefaultLimits)
@@ -333,53 +213,6 @@ func (p *Project) options() symbolicate.Options {
 
 func (p *Project) off(rule string) bool { return p.Off[rule] }
 
-func scrubbed(r scrub.Report) []event.Scrubbed {
-	out := make([]event.Scrubbed, len(r))
-	for i, f := range r {
-		out[i] = event.Scrubbed{Rule: f.Rule, Where: f.Where, Count: f.Count, By: "service"}
-	}
-	return out
-}
-
-// scrubSources takes secrets out of the source lines that symbols or the
-// repository brought.
-func scrubSources(policy *scrub.Policy, e *event.Event, frames [][]event.Frame) {
-	for _, list := range frames {
-		for _, f := range list {
-			if len(f.SourceLines) == 0 {
-				continue
-			}
-			lines := make([]string, len(f.SourceLines))
-			for i, l := range f.SourceLines {
-				lines[i] = l.Text
-			}
-			clean, report := policy.Lines(lines, "source_lines")
-			for i := range report {
-				report[i].Where = "the source lines of " + f.File
-			}
-			for i := range f.SourceLines {
-				f.SourceLines[i].Text = clean[i]
-			}
-			e.Scrubbed = append(e.Scrubbed, scrubbed(report)...)
-		}
-	}
-}
-
-// keepResolved takes frames that were resolved when they were filed where the
-// symbols have gone since.
-func keepResolved(now, then [][]event.Frame) {
-	for i := range now {
-		for j := range now[i] {
-			now[i][j].Origin = false
-			if i < len(then) && j < len(then[i]) && now[i][j].WhyRaw != "" && then[i][j].WhyRaw == "" {
-				then[i][j].Generated = now[i][j].Generated
-				now[i][j] = then[i][j]
-				now[i][j].Origin = false
-			}
-		}
-	}
-}
-
 func mergeResource(e *event.Event, raw json.RawMessage) error {
 	if len(raw) == 0 {
 		return nil
@@ -393,43 +226,4 @@ func mergeResource(e *event.Event, raw json.RawMessage) error {
 	}
 	e.Resource = base
 	return nil
-}
-
-// NamesUser says whether a report tells of something that was taken out of
-// what names the user.
-func NamesUser(r scrub.Report) bool {
-	for _, f := range r {
-		for _, k := range event.IdentityKeys {
-			if f.Where == "attributes."+k || f.Where == "resource."+k {
-				return true
-			}
-		}
-	}
-	return false
-}
-
-// UserOf is the user of an event as it was sent, before anything was taken out
-// of it; raw is the event, resource that of its envelope.
-func UserOf(secret []byte, raw, resource json.RawMessage) User {
-	e, err := event.Decode(raw, event.DefaultLimits)
-	if err != nil || mergeResource(e, resource) != nil {
-		return User{}
-	}
-	return UserNamed(secret, e)
-}
-
-// UserNamed tells the user that an event names.
-func UserNamed(secret []byte, e *event.Event) User {
-	if _, identity := e.Identity(); identity != "" {
-		return User{true, UserHash(secret, identity)}
-	}
-	return User{}
-}
-
-// UserHash is the first 64 bits of HMAC-SHA-256 over an identity, under the
-// project's secret.
-func UserHash(secret []byte, identity string) int64 {
-	h := hmac.New(sha256.New, secret)
-	h.Write([]byte(identity))
-	return int64(binary.BigEndian.Uint64(h.Sum(nil)))
 }
