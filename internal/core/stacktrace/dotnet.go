@@ -2,6 +2,7 @@ package stacktrace
 
 import (
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -12,6 +13,9 @@ var (
 	netFrame = regexp.MustCompile("^\\s*at ([\\w.<>`\\[\\],+|~=$ -]+?) ?\\(([^()]*(?:\\([^()]*\\)[^()]*)*)\\)(?: \\[0x[0-9a-fA-F]+\\])?(?: in (.+?):(?:line )?(\\d+))?\\s*(?:<---)?\\s*$")
 	netAsync = regexp.MustCompile(`^(.*)[.+]<(\w+)>[bd]__[\w|]+\.MoveNext$`)
 	netLocal = regexp.MustCompile(`^<(\w+)>[bg]__(\w+)\|?[\d_]*$`)
+	netClass = regexp.MustCompile(`(?:^|[\s:|\]>-])((?:[A-Za-z_]\w*\.)*[A-Z]\w*): (.*)$`)
+	netFails = regexp.MustCompile(`(?:Exception|Error)$`)
+	netIntro = regexp.MustCompile(`^\s*Unhandled [Ee]xception[.:] ?`)
 	netHead  = regexp.MustCompile(`^(?:Unhandled [Ee]xception[.:] ?)?((?:[A-Za-z_]\w*\.)*[A-Za-z_]\w*(?:Exception|Error)?): (.*)$`)
 )
 
@@ -27,56 +31,76 @@ func isDotNet(line string) bool {
 // "--->", then the frames of the innermost one first, each block ended by a
 // mark.
 func readDotNet(b *builder, lines []string) {
-	head, in := "", -1 // in: the exception whose frames come
-	for _, l := range lines {
+	first := slices.IndexFunc(lines, netFrame.MatchString)
+	b.netChain(lines[:first])
+	in := len(b.list) - 1 // the exception whose frames come
+	for _, l := range lines[first:] {
 		text := strings.TrimSpace(l)
 		if strings.HasPrefix(text, "---> (Inner Exception #") || strings.HasPrefix(text, "[ERROR] FATAL") {
-			return // said again
+			return // repeats what was printed before
 		}
 		if m := netFrame.FindStringSubmatch(l); m != nil {
-			if in < 0 {
-				netChain(b, head)
-				in = len(b.list) - 1
-			}
 			f := event.RawFrame{File: m[3]}
 			if strings.HasPrefix(f.File, "<") { // a module's hash
 				f.File = ""
 			}
 			f.Line, _ = strconv.Atoi(m[4])
 			f.Module, f.Function = netName(m[1])
-			b.frame(&b.list[max(in, 0)], f)
+			b.frame(&b.list[in], f)
 			continue
 		}
 		switch {
 		case strings.HasPrefix(text, "--- End of inner exception stack trace"):
-			if in > 0 {
-				in--
-			}
+			in = max(in-1, 0)
 		case strings.HasPrefix(text, "--- End of stack trace from previous location"), text == "":
-		case text == "Unhandled Exception:":
-		case in < 0:
-			head = strings.TrimPrefix(head+"\n"+strings.TrimSuffix(l, "\r"), "\n")
 		default:
 			b.list[in].Rest = append(b.list[in].Rest, l)
 		}
 	}
-	if in < 0 && head != "" {
-		b.rest = append(b.rest, head)
-	}
 }
 
-// netChain adds the exceptions of a head, outermost first.
-func netChain(b *builder, head string) {
-	for i, part := range strings.Split(strings.ReplaceAll(head, "\n ---> ", " ---> "), " ---> ") {
+// netHeadOf reads "A.BException: x", also behind words and indented.
+func netHeadOf(line string) head {
+	intro := len(netIntro.FindString(line))
+	h := classHead(line[intro:], netClass, netFails)
+	switch {
+	case h.sure == perhaps && strings.TrimSpace(line[intro:intro+h.at]) != "":
+		return head{}
+	case intro > 0 && h.sure > noHead:
+		h.sure = certain
+	}
+	if h.at > 0 {
+		h.at += intro
+	}
+	return h
+}
+
+// netChain adds the exceptions of the lines before the first frame, outermost
+// first; one without a type where no line names one.
+func (b *builder) netChain(lines []string) {
+	for len(lines) > 0 && (strings.TrimSpace(lines[0]) == "" || strings.TrimSpace(lines[0]) == "Unhandled Exception:") {
+		lines = lines[1:]
+	}
+	x := b.takeHead(lines, netHeadOf)
+	if x < 0 {
+		x = b.begin("", strings.Join(lines, "\n"), -1, "")
+	}
+	indent := 0
+	if n := len(lines) - 1 - strings.Count(b.list[x].Message, "\n"); n >= 0 {
+		indent = indentOf(lines[n])
+	}
+	parts := strings.Split(strings.ReplaceAll(dedent(b.list[x].Message, indent), "\n ---> ", " ---> "), " ---> ")
+	b.list[x].Message = parts[0]
+	for i, part := range parts[1:] {
 		typ, message := "", part
-		if m := netHead.FindStringSubmatch(strings.SplitN(part, "\n", 2)[0]); m != nil {
-			_, rest, more := strings.Cut(part, "\n")
+		first, rest, more := strings.Cut(part, "\n")
+		if m := netHead.FindStringSubmatch(first); m != nil {
 			typ, message = m[1], m[2]
 			if more {
 				message += "\n" + rest
 			}
 		}
-		b.begin(typ, message, i-1, "cause")
+		b.begin(typ, message, x+i, "cause")
 	}
 }
 

@@ -14,6 +14,11 @@ var (
 	goRoutine   = regexp.MustCompile(`^(?:goroutine (\d+) (?:gp=\S+ )?(?:m=\S+ )?(?:mp=\S+ )?\[([^\]]*)\]|((?:Previous )?(?:[Rr]ead|[Ww]rite) at 0x[0-9a-f]+ by (?:main )?goroutine(?: \d+)?|Goroutine \d+ \(\w+\) created at)):$`)
 	goSignal    = regexp.MustCompile(`^\[signal (\w+)`)
 	goRepanic   = regexp.MustCompile(` \[recovered(?:, repanicked)?\]$`)
+	goQuit      = regexp.MustCompile(`^(SIG[A-Z]+): (.+)$`)
+	goCounter   = regexp.MustCompile(`^PC=0x`)
+	goPanicked  = regexp.MustCompile(`(?:\bpanic(?:ked)?(?: serving \S+)?|\brecovered(?: from)?(?: panic)?): (.+)$`)
+	goLogTime   = regexp.MustCompile(`^\d{4}/\d\d/\d\d \d\d:\d\d:\d\d(?:\.\d+)? (?:\S+\.go:\d+: )?`)
+	goLogText   = regexp.MustCompile(`\b(?:msg|message)=("(?:[^"\\]|\\.)*"|\S+)`)
 	goMethodEnd = regexp.MustCompile(`\([^()]*\)$`)
 )
 
@@ -35,6 +40,9 @@ func readGo(b *builder, lines []string) {
 				state = "goroutine " + m[1] + " [" + m[2] + "]"
 			}
 			if x < 0 {
+				if len(heads) == 0 {
+					heads = goSaid(b)
+				}
 				x = goBlamed(b, heads, state)
 			} else {
 				x = b.begin(state, "", 0, "thread")
@@ -64,8 +72,13 @@ func readGo(b *builder, lines []string) {
 			heads = append(heads, Exception{Type: "data race"})
 		case x < 0 && goSignal.MatchString(text) && len(heads) > 0:
 			heads[len(heads)-1].Rest = append(heads[len(heads)-1].Rest, text)
-		case x < 0 && text != "" && len(heads) > 0: // the panic's value has lines
-			heads[len(heads)-1].Message += "\n" + goRepanic.ReplaceAllString(text, "")
+		case x < 0 && goQuit.MatchString(text) && len(heads) == 0:
+			m := goQuit.FindStringSubmatch(text)
+			heads = append(heads, Exception{Type: m[1], Message: m[2]})
+		case x < 0 && goCounter.MatchString(text) && len(heads) > 0:
+			heads[len(heads)-1].Rest = append(heads[len(heads)-1].Rest, text)
+		case x < 0 && len(heads) > 0: // the panic's value has lines
+			heads[len(heads)-1].Message += "\n" + goRepanic.ReplaceAllString(strings.TrimRight(strings.TrimPrefix(l, "\t"), " "), "")
 		case x < 0 && text != "":
 			b.rest = append(b.rest, l)
 		case x >= 0 && text != "" && text != "==================":
@@ -76,6 +89,29 @@ func readGo(b *builder, lines []string) {
 			b.list[x].Rest = append(b.list[x].Rest, l)
 		}
 	}
+}
+
+// goSaid is what the line before a stack without a panic's head says: a server
+// that recovered, or whoever logged the stack.
+func goSaid(b *builder) []Exception {
+	n := len(b.rest) - 1
+	if n < 0 {
+		return nil
+	}
+	line := strings.TrimSpace(b.rest[n])
+	if m := goPanicked.FindStringSubmatch(line); m != nil {
+		b.rest = b.rest[:n]
+		return []Exception{{Type: "panic", Message: m[1]}}
+	}
+	if m := goLogText.FindStringSubmatch(line); m != nil {
+		text, err := strconv.Unquote(m[1])
+		if err != nil {
+			text = m[1]
+		}
+		return []Exception{{Message: text}}
+	}
+	b.rest = b.rest[:n]
+	return []Exception{{Message: goLogTime.ReplaceAllString(line, "")}}
 }
 
 // goBlamed adds what failed: the newest panic first, those it came from behind.

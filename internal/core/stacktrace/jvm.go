@@ -2,6 +2,7 @@ package stacktrace
 
 import (
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -12,6 +13,9 @@ import (
 var (
 	javaPlace = regexp.MustCompile(`^(?:([\w$-]+\.(?:java|kt|kts|scala|groovy|clj))(?::(\d+))?|Native Method|Unknown Source|<generated>)$`)
 	javaMore  = regexp.MustCompile(`^\s*\.\.\. (\d+) (?:more|common frames omitted)$`)
+	javaClass = regexp.MustCompile(`(?:^|[\s:|\]>-])((?:[\w$]+\.)*[A-Z][\w$]*)(?:: (.*)|:?$)`)
+	javaFails = regexp.MustCompile(`(?:Exception|Error|Throwable|Failure)$`)
+	javaIntro = regexp.MustCompile(`^\s*Exception in thread ".*?" `)
 	javaHead  = regexp.MustCompile(`^(\s*)(?:Exception in thread "[^"]*" |(Caused by: |Suppressed: |Wrapped by: ))?(\[CIRCULAR REFERENCE: ?)?([\w$]+(?:\.[\w$]+)*)(?::(?: (.*))?)?$`)
 )
 
@@ -67,44 +71,53 @@ func isJava(line string) bool {
 // readJava reads Throwable.printStackTrace and what loggers make of it. A
 // suppressed exception stands one tab deeper, and so do its causes.
 func readJava(b *builder, lines []string) {
-	at := map[int]int{} // by depth: the exception whose frames come
-	current := -1
-	for _, l := range lines {
+	first := slices.IndexFunc(lines, func(l string) bool { return isJava(l) || javaMore.MatchString(l) })
+	current := b.takeHead(lines[:first], javaHeadOf)
+	if current < 0 {
+		b.rest = append(b.rest, lines[:first]...)
+		current = b.begin("", "", -1, "")
+	}
+	at := map[int]int{0: current} // by depth: the exception whose frames come
+	for _, l := range lines[first:] {
 		if m, place := javaPlaceOf(l); place != nil {
-			if current < 0 {
-				current = b.begin("", "", -1, "")
-				at[0] = current
-			}
 			f := event.RawFrame{Module: m[1], Function: m[2], File: place[1]}
 			f.Line, _ = strconv.Atoi(place[2])
 			b.frame(&b.list[current], f)
 			continue
 		}
-		if m := javaMore.FindStringSubmatch(l); m != nil && current >= 0 {
+		if m := javaMore.FindStringSubmatch(l); m != nil {
 			n, _ := strconv.Atoi(m[1])
 			b.list[current].Omitted += n
 			continue
 		}
 		m := javaHead.FindStringSubmatch(l)
-		depth := strings.Count(l[:len(l)-len(strings.TrimLeft(l, "\t "))], "\t")
-		switch {
-		case m != nil && m[2] != "" && current >= 0:
-			parent, relation := at[depth], "cause"
-			if strings.HasPrefix(m[2], "Suppressed") {
-				parent, relation = at[max(0, depth-1)], "suppressed"
-			}
-			current = b.begin(m[4], m[5], parent, relation)
-			at[depth] = current
-		case m != nil && current < 0 && (strings.Contains(m[4], ".") || strings.HasPrefix(l, "Exception in") || strings.HasSuffix(m[4], "Exception") || strings.HasSuffix(m[4], "Error")):
-			current = b.begin(m[4], m[5], -1, "")
-			at[0] = current
-		case current < 0 && strings.HasPrefix(l, `Exception in thread "`):
-			_, rest, _ := strings.Cut(l[len(`Exception in thread "`):], `" `)
-			typ, message := headline(rest)
-			current = b.begin(typ, message, -1, "")
-			at[0] = current
-		default:
+		if m == nil || m[2] == "" {
 			b.other(l)
+			continue
 		}
+		depth := strings.Count(l[:len(l)-len(strings.TrimLeft(l, "\t "))], "\t")
+		parent, relation := at[depth], "cause"
+		if strings.HasPrefix(m[2], "Suppressed") {
+			parent, relation = at[max(0, depth-1)], "suppressed"
+		}
+		current = b.begin(m[4], m[5], parent, relation)
+		at[depth] = current
 	}
+}
+
+// javaHeadOf reads "a.b.CException: x", also behind words. A class whose name
+// says nothing counts at the start of a line alone.
+func javaHeadOf(line string) head {
+	intro := len(javaIntro.FindString(line))
+	h := classHead(line[intro:], javaClass, javaFails)
+	switch {
+	case h.sure == perhaps && (strings.TrimSpace(line[intro:intro+h.at]) != "" || strings.ToUpper(h.typ) == h.typ):
+		return head{}
+	case intro > 0 && h.sure > noHead:
+		h.sure = certain
+	}
+	if h.at > 0 {
+		h.at += intro
+	}
+	return h
 }

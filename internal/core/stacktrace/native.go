@@ -13,6 +13,8 @@ var (
 	rustName  = regexp.MustCompile(`^\s+\d+:\s+(?:0x[0-9a-f]+ - )?(\S.*)$`)
 	rustPlace = regexp.MustCompile(`^\s+at (\S.*?):(\d+)(?::(\d+))?$`)
 	rustPanic = regexp.MustCompile(`^thread '(.*?)' (?:\(\d+\) )?panicked at (?:'(.*)', )?(.+?):(\d+):(\d+):?$`)
+	rustError = regexp.MustCompile(`^Error: (.*)$`)
+	rustCause = regexp.MustCompile(`^\s+(?:\d+: )?`)
 	rustHash  = regexp.MustCompile(`::h[0-9a-f]{16}$|\[[0-9a-f]{16}\]`)
 )
 
@@ -24,18 +26,44 @@ func isRust(line string) bool {
 	return m != nil && (strings.Contains(m[1], "::") || strings.HasPrefix(m[1], "<")) || rustPanic.MatchString(line)
 }
 
-// readRust reads a panic and its backtrace.
+// rustNote is what the runtime says of backtraces, and no message.
+var rustNote = regexp.MustCompile("^note: (?:run with|[Ss]ome details are omitted)")
+
+// readRust reads a panic and its backtrace, and what an error prints that main
+// returned: its causes numbered below it. Where no backtrace was printed, the
+// place of the panic is the one frame.
 func readRust(b *builder, lines []string) {
-	name, panicked := "", false
+	name, place := "", event.RawFrame{}
+	head := true // what comes is message
 	put := func(f event.RawFrame) {
 		f.Module, f.Function = rustSplit(name)
-		b.frame(b.need(), f)
+		b.frame(&b.list[0], f)
 		name = ""
 	}
+	causes := false
 	for _, l := range lines {
-		if m := rustPanic.FindStringSubmatch(l); m != nil {
+		text := strings.TrimSpace(l)
+		if m := rustPanic.FindStringSubmatch(l); m != nil && len(b.list) == 0 {
 			b.begin("panic", m[2], -1, "")
-			panicked = m[2] == ""
+			place.File = m[3]
+			place.Line, _ = strconv.Atoi(m[4])
+			place.Column, _ = strconv.Atoi(m[5])
+			continue
+		}
+		if m := rustError.FindStringSubmatch(l); m != nil && len(b.list) == 0 {
+			b.begin("Error", m[1], -1, "")
+			continue
+		}
+		switch {
+		case strings.EqualFold(text, "stack backtrace:"):
+			head, causes = false, false
+			b.need()
+			continue
+		case head && text == "Caused by:" && len(b.list) > 0:
+			causes = true
+			continue
+		case causes && text != "":
+			b.begin("", rustCause.ReplaceAllString(l, ""), len(b.list)-1, "cause")
 			continue
 		}
 		if m := rustPlace.FindStringSubmatch(l); m != nil && name != "" {
@@ -45,18 +73,23 @@ func readRust(b *builder, lines []string) {
 			put(f)
 			continue
 		}
-		if m := rustName.FindStringSubmatch(l); m != nil {
+		if m := rustName.FindStringSubmatch(l); m != nil && (!head || isRust(l)) {
+			head = false
+			b.need()
 			if name != "" { // the one before has no place
 				put(event.RawFrame{})
 			}
-			name, panicked = rustHash.ReplaceAllString(m[1], ""), false
+			name = rustHash.ReplaceAllString(m[1], "")
 			continue
 		}
-		if strings.TrimSpace(l) == "stack backtrace:" {
-			panicked = false
+		if rustNote.MatchString(text) {
+			head = false
+			if len(b.list) > 0 {
+				b.list[0].Rest = append(b.list[0].Rest, l)
+			}
 			continue
 		}
-		if panicked && len(b.list) > 0 && strings.TrimSpace(l) != "" {
+		if head && len(b.list) > 0 {
 			x := b.need()
 			x.Message = strings.TrimPrefix(x.Message+"\n"+l, "\n")
 			continue
@@ -65,6 +98,9 @@ func readRust(b *builder, lines []string) {
 	}
 	if name != "" {
 		put(event.RawFrame{})
+	}
+	if len(b.list) > 0 && len(b.list[0].Frames) == 0 {
+		b.frame(&b.list[0], place)
 	}
 }
 

@@ -15,6 +15,31 @@ var (
 	phpBegin = regexp.MustCompile(`^(?:PHP )?(?:Fatal error: +)?(?:Uncaught |Next )(?:exception ')?((?:\\?[A-Za-z_]\w*)+)'?: (.*)$`)
 )
 
+var (
+	// phpBefore is what logs write before PHP's own words.
+	phpBefore = regexp.MustCompile(`^.*?\bPHP (?:Fatal error|Recoverable fatal error|Warning|Notice): +`)
+	// phpRecord is how a log's record holds an exception: "[object] (A(code: 0): x at FILE:1)".
+	phpRecord   = regexp.MustCompile(`^.*?\[object\] \(((?:\\?[A-Za-z_]\w*)+)\(code: [^)]*\): (.*) at (\S+):(\d+)\)$`)
+	phpCalledIn = regexp.MustCompile(`, called in \S.* on line \d+ and defined$`)
+	phpThrown   = regexp.MustCompile(`^\s*(?:thrown in |\[(?:stack)?trace\]|"?\} ?\[)`)
+)
+
+// phpUnwrapped takes what logs write around an exception off its lines.
+func phpUnwrapped(b *builder, lines []string) (out []string) {
+	for _, l := range lines {
+		if m := phpRecord.FindStringSubmatch(l); m != nil {
+			l = m[1] + ": " + m[2] + " in " + m[3] + ":" + m[4]
+		} else if at := phpBefore.FindStringIndex(l); at != nil {
+			if words := strings.TrimSpace(l[:at[1]]); !strings.HasPrefix(words, "PHP ") {
+				b.rest = append(b.rest, words)
+			}
+			l = l[at[1]:]
+		}
+		out = append(out, l)
+	}
+	return out
+}
+
 func isPHP(line string) bool {
 	if !beginsNumber(line) {
 		return false
@@ -41,6 +66,7 @@ func readPHP(b *builder, lines []string) {
 		f.Line, _ = strconv.Atoi(line)
 		places = append(places, f)
 	}
+	lines = phpUnwrapped(b, lines)
 	pending := "" // a message that goes on over lines
 	for _, l := range lines {
 		if pending != "" {
@@ -68,11 +94,11 @@ func readPHP(b *builder, lines []string) {
 				calls = append(calls, name)
 			}
 			place(file, m[2])
-		case phpMain.MatchString(l), strings.TrimSpace(l) == "Stack trace:", strings.TrimSpace(l) == "", strings.HasPrefix(strings.TrimSpace(l), "thrown in "):
+		case phpMain.MatchString(l), strings.TrimSpace(l) == "Stack trace:", strings.TrimSpace(l) == "", phpThrown.MatchString(l):
 		default:
 			if m := phpThrow.FindStringSubmatch(strings.ReplaceAll(l, "\n", "\x01")); m != nil {
 				flush()
-				b.begin(m[1], strings.ReplaceAll(m[2]+m[3], "\x01", "\n"), -1, "")
+				b.begin(m[1], phpCalledIn.ReplaceAllString(strings.ReplaceAll(m[2]+m[3], "\x01", "\n"), ""), -1, "")
 				place(m[4], m[5])
 				continue
 			}

@@ -26,12 +26,16 @@ const (
 	pyDuring = "During handling of the above exception, another exception occurred:"
 )
 
+// pyOneLine are exceptions whose message the interpreter itself writes, on one
+// line: what stands below it is a note that was added.
+var pyOneLine = map[string]bool{"AttributeError": true, "NameError": true, "UnboundLocalError": true, "KeyError": true, "IndexError": true, "ZeroDivisionError": true, "RecursionError": true, "StopIteration": true, "UnicodeDecodeError": true, "UnicodeEncodeError": true}
+
 // pyBlock is one traceback with the exception it ends in.
 type pyBlock struct {
 	depth  int // of exception groups
 	x      Exception
-	ended  bool // its exception was read: what follows is its message
-	chains bool // it caused the next one of its depth
+	ended  bool   // its exception was read: what follows is its message
+	chains string // what it is to the next one of its depth: "cause", "context"; "" nothing
 }
 
 // readPython reads tracebacks: innermost frame last, causes before what they
@@ -64,8 +68,10 @@ func readPython(b *builder, lines []string) {
 			}
 			inTrace = true
 		case text == pyDirect || text == pyDuring:
-			if now != nil {
-				now.chains = true
+			if now != nil && text == pyDirect {
+				now.chains = "cause"
+			} else if now != nil {
+				now.chains = "context"
 			}
 			inTrace = false
 		case isPython(l) && (inTrace || now == nil || !now.ended):
@@ -80,7 +86,7 @@ func readPython(b *builder, lines []string) {
 		case now != nil && strings.Contains(l, "[Previous line") && pyRepeat.MatchString(l):
 			n, _ := strconv.Atoi(pyRepeat.FindStringSubmatch(l)[1])
 			now.x.Omitted += n
-		case text == "":
+		case text == "" && (now == nil || !now.ended):
 		case inTrace && strings.HasPrefix(l, "    "): // source lines and marks below them
 			now.x.Rest = append(now.x.Rest, l)
 		case now != nil && !now.ended:
@@ -89,6 +95,8 @@ func readPython(b *builder, lines []string) {
 				typ, message = "", text
 			}
 			now.x.Type, now.x.Message, now.ended, inTrace = typ, strings.TrimPrefix(message, " "), true, false
+		case now != nil && pyOneLine[now.x.Type] && text != "": // a note
+			now.x.Rest = append(now.x.Rest, l)
 		case now != nil:
 			now.x.Message += "\n" + l
 		default:
@@ -116,7 +124,7 @@ func pyTree(b *builder, blocks []*pyBlock) {
 				chain, members = append(chain, list[j:j+1]), append(members, list[j+1:k])
 				more := list[j].chains
 				j = k
-				if !more {
+				if more == "" {
 					break
 				}
 			}
@@ -127,6 +135,7 @@ func pyTree(b *builder, blocks []*pyBlock) {
 					x.Frames = []event.RawFrame{}
 				}
 				slices.Reverse(x.Frames)
+				x.Message = strings.TrimRight(x.Message, "\n")
 				if over := len(x.Frames) - b.limit; over > 0 {
 					x.Frames, x.Omitted = x.Frames[:b.limit], x.Omitted+over
 				}
@@ -135,7 +144,10 @@ func pyTree(b *builder, blocks []*pyBlock) {
 					x.Relation = ""
 				}
 				b.list = append(b.list, x)
-				above, how = len(b.list)-1, "cause"
+				above = len(b.list) - 1
+				if n > 0 {
+					how = chain[n-1][0].chains
+				}
 				place(members[n], above, "member")
 			}
 			i = j

@@ -83,6 +83,9 @@ func Read(text string, limit int) Text {
 		}
 	}
 	forms[best].read(b, lines)
+	for i := range b.list {
+		b.list[i].Message = strings.TrimRight(b.list[i].Message, "\n\r")
+	}
 	return Text{Language: forms[best].language, Exceptions: b.list, Rest: trimEmpty(b.rest)}
 }
 
@@ -186,7 +189,7 @@ func unwrap(text string) string {
 }
 
 // signature is where a frame can begin behind a log's prefix.
-var signature = regexp.MustCompile(`\s+at \S|\s+File "|goroutine \d+ \[|\s#\d+ |\s+from \S+:\d+|Traceback \(`)
+var signature = regexp.MustCompile(`\s+at \S|\s+File "|goroutine \d+ \[|\s#\d+ |\s+from \S+:\d+|\s\S+:\d+:in |Traceback \(`)
 
 // withoutPrefix takes a log's prefix off the lines that have it: as long as
 // before the first frame, and of the same shape. nil when there is none.
@@ -279,18 +282,17 @@ func (b *builder) frame(x *Exception, f event.RawFrame) {
 }
 
 // other keeps a line that is no frame: of the message while there is no frame
-// yet, else beside it.
+// yet, also a blank one, else beside it.
 func (b *builder) other(line string) {
-	if strings.TrimSpace(line) == "" {
-		return
-	}
 	if len(b.list) == 0 {
-		b.rest = append(b.rest, line)
+		if strings.TrimSpace(line) != "" {
+			b.rest = append(b.rest, line)
+		}
 		return
 	}
 	if x := &b.list[len(b.list)-1]; len(x.Frames) == 0 {
 		x.Message += "\n" + line
-	} else {
+	} else if strings.TrimSpace(line) != "" {
 		x.Rest = append(x.Rest, line)
 	}
 }

@@ -27,7 +27,7 @@ type part struct {
 
 // parts are the languages' ways of printing traces into logs.
 var parts = map[Language]part{
-	JavaScript: {head: headOf(jsHead), goesOn: jsGoesOn},
+	JavaScript: {head: headOf(jsBegins), goesOn: jsGoesOn},
 	Java:       {head: javaBegins, goesOn: prefixOf("Caused by: ", "Suppressed: ", "Wrapped by: ", "... ")},
 	Python:     {head: suffixOf("Traceback (most recent call last):"), goesOn: pythonGoesOn},
 	Go:         {head: goBegins, goesOn: goGoesOn, first: true},
@@ -169,10 +169,12 @@ func jsGoesOn(line, before string) bool {
 		return open
 	}
 	if indent := len(line) - len(strings.TrimLeft(line, " ")); indent >= 2 {
-		return open && jsProperty.MatchString(text) || indent >= 4 && jsHead.MatchString(text)
+		return open && jsProperty.MatchString(text) || indent >= 4 && jsBegins.MatchString(text)
 	}
 	return false
 }
+
+var jsBegins = regexp.MustCompile(`^\s*(?:Uncaught |throw )?(?:\(in promise\) )?((?:[A-Za-z_$][\w$.]*)?(?:Error|Exception|Rejection|Warning)[\w$]*)(?: \[[\w$]+\])?(?:: (.*))?$`)
 
 var jsProperty = regexp.MustCompile(`^(?:[\w$]+|'[^']*'|\[[\w$.()]+\]): .*[^;]$`)
 
@@ -226,8 +228,8 @@ func netBegins(line string) bool {
 }
 
 func rubyBegins(line string) bool {
-	m := rubyLine.FindStringSubmatch(line)
-	return m != nil && m[1] == "" && m[4] != "" && m[5] != ""
+	f, from, said, ok := rubyFrame(line)
+	return ok && !from && f.Function != "" && said != ""
 }
 
 // rubyGoesOn takes a cause, which is printed right behind what it caused.
