@@ -9,7 +9,7 @@ import { CommitName } from './likely.tsx'
 import { Ago, Copy } from './parts.tsx'
 import { FromRepository, Source } from './source.tsx'
 
-const relations: Record<string, string> = { cause: 'caused by', member: 'one of its members', suppressed: 'suppressed' }
+const relations: Record<string, string> = { cause: 'caused by', member: 'one of its members', suppressed: 'suppressed', context: 'raised while handling' }
 
 /** All exceptions of an event, the reported one first. */
 export function Trace({ event, raw }: { event: EventDetail; raw: boolean }) {

@@ -18,7 +18,39 @@ import (
 // on behalf of their caller are looked through. Where the same function wraps
 // the cause in an error of its own, that error is blamed: it says more.
 func Mark(exceptions []event.Exception, frames [][]event.Frame, learned *Helpers) {
-	order := causes(exceptions)
+	marker{learned: learned}.mark(exceptions, frames)
+}
+
+// Again marks frames anew that were marked before.
+func Again(exceptions []event.Exception, frames [][]event.Frame, learned *Helpers) {
+	unmark(frames)
+	Mark(exceptions, frames, learned)
+}
+
+// AgainPlainly is Again as grouping versions before 6 have it: whatever was
+// being handled is a cause, members and callers of an outer exception are not
+// looked at, and functions that log a stack are blamed.
+func AgainPlainly(exceptions []event.Exception, frames [][]event.Frame, learned *Helpers) {
+	unmark(frames)
+	marker{learned: learned, plain: true}.mark(exceptions, frames)
+}
+
+func unmark(frames [][]event.Frame) {
+	for i := range frames {
+		for j := range frames[i] {
+			frames[i][j].Origin = false
+		}
+	}
+}
+
+// marker is a way of telling who is to blame.
+type marker struct {
+	learned *Helpers
+	plain   bool // as versions before 6
+}
+
+func (m marker) mark(exceptions []event.Exception, frames [][]event.Frame) {
+	order := m.chain(exceptions, frames)
 	slices.Reverse(order)
 	for i := range exceptions {
 		if !slices.Contains(order, i) {
@@ -26,15 +58,19 @@ func Mark(exceptions []event.Exception, frames [][]event.Frame, learned *Helpers
 		}
 	}
 	best, at := -1, -1
+	onBehalf := false // best is so only because nothing else is there
 	for _, i := range order {
-		j := originOf(exceptions[i], frames[i], learned)
+		j, behalf := m.originOf(exceptions[i], frames[i], i > 0)
 		if j >= 0 && full(exceptions[i]) {
 			j = circleOrigin(frames[i], j)
 		}
 		switch {
 		case j < 0:
 		case best < 0:
-			best, at = i, j
+			best, at, onBehalf = i, j, behalf
+		case onBehalf && !behalf && !m.plain && i < best:
+			// The cause's trace ends before its caller, which the outer one names.
+			best, at, onBehalf = i, j, false
 		case i < best && sameFunction(frames[i][j], frames[best][at]):
 			best, at = i, j
 		}
@@ -44,23 +80,17 @@ func Mark(exceptions []event.Exception, frames [][]event.Frame, learned *Helpers
 	}
 }
 
-// Again marks frames anew that were marked before.
-func Again(exceptions []event.Exception, frames [][]event.Frame, learned *Helpers) {
-	for i := range frames {
-		for j := range frames[i] {
-			frames[i][j].Origin = false
-		}
-	}
-	Mark(exceptions, frames, learned)
-}
-
 // originOf is the innermost own frame that is to blame, -1 without one. A
 // mistake in the function itself is nobody else's: then no helper is looked
-// through.
-func originOf(x event.Exception, frames []event.Frame, learned *Helpers) int {
+// through. behalf says that all own frames fail on behalf of a caller that the
+// trace does not name; outer that another exception may name it.
+func (m marker) originOf(x event.Exception, frames []event.Frame, outer bool) (origin int, behalf bool) {
 	first := -1
 	itself := Local(x)
 	from := behindPanic(frames)
+	if !m.plain {
+		from = max(from, behindCapture(frames))
+	}
 	for j, f := range frames {
 		if j < from || f.Kind != event.Own || f.Called() == "" && f.Line == 0 { // a place that is none
 			continue
@@ -74,14 +104,23 @@ func originOf(x event.Exception, frames []event.Frame, learned *Helpers) int {
 		if f.LookThrough {
 			continue
 		}
-		if itself || !named(f, helper) && !(learned != nil && learned.is(placeOf(f)) && hasCaller(frames, j)) {
-			return j
+		if itself {
+			return j, false
+		}
+		if named(f, helper) {
+			continue
+		}
+		if !m.learned.is(placeOf(f)) {
+			return j, false
+		}
+		if !hasCaller(frames, j) {
+			return j, outer && !m.plain
 		}
 	}
 	if first < 0 {
-		return slices.IndexFunc(frames, func(f event.Frame) bool { return f.Kind == event.Own })
+		return slices.IndexFunc(frames, func(f event.Frame) bool { return f.Kind == event.Own }), true
 	}
-	return first
+	return first, true
 }
 
 // makes says whether a function makes an error, by what its source says or by
@@ -125,20 +164,6 @@ func circleOrigin(frames []event.Frame, origin int) int {
 
 func sameFunction(a, b event.Frame) bool { return a.Called() == b.Called() && a.File == b.File }
 
-// causes follows the chain of causes from the reported exception down.
-func causes(exceptions []event.Exception) []int {
-	if len(exceptions) == 0 {
-		return nil
-	}
-	chain := []int{0}
-	for j, x := range exceptions {
-		if x.Parent != nil && *x.Parent == chain[len(chain)-1] && x.Relation == "cause" {
-			chain = append(chain, j)
-		}
-	}
-	return chain
-}
-
 // Origin finds the marked frame; ok is false when there is none.
 func Origin(frames [][]event.Frame) (exception, frame int, ok bool) {
 	for i := range frames {
@@ -155,8 +180,9 @@ func Origin(frames [][]event.Frame) (exception, frame int, ok bool) {
 // innermost own frame within it that is another function and no exception's
 // constructor.
 func Through(frames []event.Frame, j int) (int, bool) {
+	logged := behindCapture(frames)
 	for k := behindPanic(frames); k < j; k++ {
-		if f := frames[k]; f.Kind == event.Own && !f.Pending && !makes(f) && placeOf(f) != placeOf(frames[j]) {
+		if f := frames[k]; f.Kind == event.Own && !f.Pending && !makes(f) && (k >= logged || !named(f, reporting)) && placeOf(f) != placeOf(frames[j]) {
 			return k, true
 		}
 	}

@@ -163,7 +163,7 @@ func (e *Event) fixParents() {
 			p := i - 1
 			x.Parent = &p
 		}
-		if x.Relation != "suppressed" && x.Relation != "member" {
+		if x.Relation != "suppressed" && x.Relation != "member" && x.Relation != "context" {
 			x.Relation = "cause"
 		}
 	}

@@ -28,6 +28,9 @@ type Method struct {
 // Print fingerprints an event whose frames are readable, marked by this
 // method's frame rules.
 func (m Method) Print(e *event.Event, thrown time.Time, frames [][]event.Frame) (fingerprint.Result, []rules.Trouble) {
+	if m.version() < 6 {
+		blame.AgainPlainly(e.Exceptions, frames, m.Learned)
+	}
 	print := fingerprint.ComputeWith(m.version(), e, frames, m.Learned)
 	if m.Rules == nil || len(m.Rules.Grouping) == 0 {
 		return print, nil
