@@ -17,6 +17,7 @@ import (
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/core/grouping"
+	"firethorn/internal/core/moved"
 	"firethorn/internal/core/rules"
 	"firethorn/internal/core/stacktrace"
 	"firethorn/internal/core/symbolicate"
@@ -27,11 +28,22 @@ type fingerprinted struct {
 	ID          string             `json:"id"`
 	Fingerprint string             `json:"fingerprint"`
 	Version     int                `json:"grouping_version"`
-	Rule        string             `json:"rule,omitempty"` // the grouping rule that decided
+	Followed    *followed          `json:"followed,omitempty"` // where it is that of another place, which the function moved from
+	Rule        string             `json:"rule,omitempty"`     // the grouping rule that decided
 	Headline    string             `json:"headline"`
 	Origin      *event.Position    `json:"origin"` // null where no frame is to blame
 	Parts       []fingerprint.Part `json:"parts"`
 	Left        []fingerprint.Part `json:"left_out"`
+}
+
+// followed says which move of a function a fingerprint was followed through.
+type followed struct {
+	Fingerprint string  `json:"fingerprint"` // as it is computed for the new place
+	Function    string  `json:"function"`
+	From        string  `json:"from"` // the old place
+	To          string  `json:"to"`   // the new one
+	Release     string  `json:"release"`
+	Like        float64 `json:"like"` // which share of the function's text stayed, 0 to 1
 }
 
 func fingerprintCommand() *cli.Command {
@@ -39,10 +51,12 @@ func fingerprintCommand() *cli.Command {
 		Name: "fingerprint", Usage: "which events belong together, and why, offline",
 		Description: "Reads events, one JSON document a line, from FILE or standard input, and prints the fingerprint of each: events with the same one belong to one issue.\n" +
 			"Which functions only fail on behalf of their callers is learned from all events that are given.\n" +
+			"With the maps of several releases (--maps 4.2.0=DIR1 --maps 4.3.0=DIR2), a function that moved to another file keeps the fingerprint of its old place.\n" +
+			"A plain --maps DIR serves every release; what lies below a directory named like a release belongs to that one.\n" +
 			"With --rules, the sections frames and grouping of a rules file act as they would in the service; each JSON line names the rule that decided.",
 		Arguments: []cli.Argument{text("file")},
 		Flags: []cli.Flag{
-			&cli.StringFlag{Name: "maps", Usage: "`DIR` with bundles and their source maps"},
+			&cli.StringSliceFlag{Name: "maps", Usage: "`[RELEASE=]DIR` with bundles and their source maps; repeat it for each release"},
 			&cli.StringFlag{Name: "rules", Usage: "a rules `FILE`"},
 			&cli.IntFlag{Name: "grouping-version", Value: fingerprint.Version, Usage: "the grouping version to fingerprint by"},
 		},
@@ -60,11 +74,15 @@ func fingerprintEvents(_ context.Context, c *cli.Command) error {
 		return err
 	}
 	defer stop()
-	list, err := readEvents(in, c.String("maps"), method)
+	maps, err := openMaps(c.StringSlice("maps"))
 	if err != nil {
 		return err
 	}
-	return showFingerprints(c.Root().Writer, c.Root().ErrWriter, list, method, c.String("format") == "json")
+	list, err := readEvents(in, maps, method)
+	if err != nil {
+		return err
+	}
+	return showFingerprints(c.Root().Writer, c.Root().ErrWriter, list, maps, method, c.String("format") == "json")
 }
 
 // methodOf is how the command line says to group.
@@ -100,11 +118,7 @@ const mostLine = 16 << 20
 
 // readEvents reads events, one a line, with the symbols of a directory, by the
 // frame rules of a method.
-func readEvents(in io.Reader, maps string, method grouping.Method) ([]readable, error) {
-	symbols := &dirSymbols{dir: maps}
-	if err := symbols.load(); err != nil {
-		return nil, err
-	}
+func readEvents(in io.Reader, maps *mapsOf, method grouping.Method) ([]readable, error) {
 	var list []readable
 	s := bufio.NewScanner(in)
 	s.Buffer(make([]byte, 64<<10), mostLine)
@@ -117,8 +131,8 @@ func readEvents(in io.Reader, maps string, method grouping.Method) ([]readable, 
 			return nil, usage("line %d is no event: %v", n, err)
 		}
 		stacktrace.Expand(e, event.DefaultLimits)
-		symbols.release = e.Release()
-		list = append(list, readable{e, symbolicate.Event(e, symbols, symbolicate.Options{Kinds: method.Kinds()})})
+		maps.use(e.Release())
+		list = append(list, readable{e, symbolicate.Event(e, maps, symbolicate.Options{Kinds: method.Kinds()})})
 	}
 	if errors.Is(s.Err(), bufio.ErrTooLong) {
 		return nil, usage("an event is longer than %d MiB", mostLine>>20)
@@ -150,31 +164,57 @@ func thrownOf(e *event.Event) time.Time {
 	return at
 }
 
-func showFingerprints(to, problems io.Writer, list []readable, method grouping.Method, asJSON bool) error {
+func showFingerprints(to, problems io.Writer, list []readable, maps *mapsOf, method grouping.Method, asJSON bool) error {
 	out := bufio.NewWriter(to)
 	defer out.Flush()
 	lines := json.NewEncoder(out)
-	return fingerprints(list, method, func(r readable, p fingerprint.Result, trouble []rules.Trouble) error {
+	prints := make([]fingerprint.Result, 0, len(list))
+	var seen []moved.Seen
+	err := fingerprints(list, method, func(r readable, p fingerprint.Result, trouble []rules.Trouble) error {
 		for _, t := range trouble {
 			if !t.Empty {
 				fmt.Fprintf(problems, "! event %s: the rule %q: %s\n", r.event.ID, t.Rule, plain(t.Why))
 			}
 		}
+		maps.use(r.event.Release())
+		symbolicate.Digests(r.event, r.frames, maps)
+		if origin, ok := moved.OriginOf(&p, r.frames); ok && r.event.Release() != "" {
+			seen = append(seen, moved.Seen{Key: p.Key, Release: r.event.Release(), Origin: origin})
+		}
+		prints = append(prints, p)
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	follows := moved.Group(seen, maps)
+	for i, p := range prints {
+		f, moved := follows[p.Key]
 		key := hex.EncodeToString(p.Key[:])
+		line := fingerprinted{ID: list[i].event.ID, Fingerprint: key, Version: p.Version, Headline: p.Headline, Parts: orEmpty(p.Parts), Left: orEmpty(p.Left)}
+		if moved {
+			line.Fingerprint = hex.EncodeToString(f.Key[:])
+			line.Followed = &followed{key, f.To.Name, f.From.Module, f.To.Module, f.Release, f.Like}
+		}
 		if asJSON {
-			line := fingerprinted{ID: r.event.ID, Fingerprint: key, Version: p.Version, Headline: p.Headline, Parts: orEmpty(p.Parts), Left: orEmpty(p.Left)}
 			if p.Ruling != nil {
 				line.Rule = p.Ruling.Rule
 			}
 			if p.HasOrigin {
 				line.Origin = &p.Origin
 			}
-			return lines.Encode(line)
+			if err := lines.Encode(line); err != nil {
+				return err
+			}
+			continue
 		}
-		fmt.Fprintf(out, "%s  %s\n", key, plain(p.Headline))
+		fmt.Fprintf(out, "%s  %s\n", line.Fingerprint, plain(p.Headline))
+		if moved {
+			fmt.Fprintf(out, "  %s\n", plain(f.String()))
+		}
 		showParts(out, styleOf(to), p.Parts, p.Left)
-		return nil
-	})
+	}
+	return nil
 }
 
 // showParts prints what a fingerprint was made from, each part once with why.

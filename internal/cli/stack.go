@@ -16,7 +16,6 @@ import (
 	"firethorn/internal/core/release"
 	"firethorn/internal/core/stacktrace"
 	"firethorn/internal/core/symbolicate"
-	"firethorn/internal/core/symbols"
 )
 
 // stackAnswer is what `stack --format json` prints.
@@ -274,76 +273,6 @@ func kindRules(own, vendor []string) (rules []symbolicate.KindRule) {
 		}
 	}
 	return rules
-}
-
-// dirSymbols are the bundles of a directory.
-type dirSymbols struct {
-	release string // of the frames: the build in a directory of that name goes first
-	kinds   []symbolicate.KindRule
-	dir     string
-	list    []bundle
-	files   map[int]*symbols.File // what was compiled of list
-}
-
-// load finds the bundles and maps, if a directory was named.
-func (d *dirSymbols) load() (err error) {
-	if d.dir == "" {
-		return nil
-	}
-	if d.list, _, err = findBundles(d.dir); err != nil {
-		return err
-	}
-	alone, err := findMaps(d.dir)
-	d.list = append(d.list, alone...)
-	return err
-}
-
-// File finds the symbols of a generated file, as symbolicate.Event asks for them.
-func (d *dirSymbols) File(path, debugID string) (*symbols.File, string) {
-	if d.dir == "" {
-		return nil, ""
-	}
-	return d.file(path, debugID)
-}
-
-// Failed is never told: all is in memory.
-func (d *dirSymbols) Failed(error) {}
-
-func (d *dirSymbols) resolve(raws []event.RawFrame) []event.Frame {
-	frames := make([]event.Frame, len(raws))
-	for i, raw := range raws {
-		var file *symbols.File
-		why := ""
-		if d.dir != "" && symbolicate.Resolvable(raw) {
-			file, why = d.file(raw.File, "")
-		}
-		frames[i] = symbolicate.Frame(raw, file, why, symbolicate.Options{Sources: true, Kinds: d.kinds})
-	}
-	return frames
-}
-
-func (d *dirSymbols) file(file, debugID string) (*symbols.File, string) {
-	files := make([]symbolicate.File, len(d.list))
-	for k, b := range d.list {
-		files[k] = symbolicate.File{Address: b.Path, DebugID: b.DebugID}
-	}
-	i := symbolicate.Nearest(files, file, debugID, d.release)
-	if i < 0 && len(files) == 0 {
-		return nil, "no file with a source map lies below " + d.dir
-	}
-	if i < 0 {
-		return nil, fmt.Sprintf("%s is not among the %d files with maps below %s", file, len(files), d.dir)
-	}
-	if d.files == nil {
-		d.files = map[int]*symbols.File{}
-	}
-	if d.files[i] == nil {
-		var err error
-		if d.files[i], err = compiled(d.list[i].Map, d.list[i].Code); err != nil {
-			return nil, err.Error()
-		}
-	}
-	return d.files[i], ""
 }
 
 // shownFunction is a frame's function in words.

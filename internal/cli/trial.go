@@ -28,7 +28,7 @@ func onFlag() cli.Flag {
 }
 
 func mapsFlag() cli.Flag {
-	return &cli.StringFlag{Name: "maps", Usage: "with --on: `DIR` with bundles and their source maps"}
+	return &cli.StringSliceFlag{Name: "maps", Usage: "with --on: `[RELEASE=]DIR` with bundles and their source maps"}
 }
 
 // trialFlags say what a trial looks at, and what it may find.
@@ -142,7 +142,11 @@ func eventsOf(c *cli.Command, m grouping.Method) ([]readable, error) {
 		return nil, usage("%s cannot be read: %v", c.String("on"), err)
 	}
 	defer f.Close()
-	return readEvents(f, c.String("maps"), m)
+	maps, err := openMaps(c.StringSlice("maps"))
+	if err != nil {
+		return nil, err
+	}
+	return readEvents(f, maps, m)
 }
 
 // offline is a rules file tried on events of a file: what they are grouped by

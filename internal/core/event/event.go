@@ -117,6 +117,9 @@ type Frame struct {
 	// MakesError is true of a function that its source says makes an error: a
 	// constructor of one, or what returns a new one.
 	MakesError bool `json:"makes_error,omitempty"`
+	// Digest stands for the text of the frame's function (scope.Digest), of the
+	// frames that a fingerprint is made from; "" where the text is not known.
+	Digest string `json:"digest,omitempty"`
 	// Ignored is true of a frame that its source map says is none of the application's own.
 	Ignored bool `json:"ignored,omitempty"`
 	// Pending is true while symbols that may still come could resolve the frame.

@@ -1,8 +1,12 @@
 package symbolicate
 
 import (
+	"errors"
+	"io"
+
 	"firethorn/internal/core/blame"
 	"firethorn/internal/core/event"
+	"firethorn/internal/core/sourcemap"
 	"firethorn/internal/core/stacktrace"
 	"firethorn/internal/core/symbols"
 )
@@ -40,6 +44,42 @@ func Event(e *event.Event, known Symbols, opt Options) [][]event.Frame {
 	}
 	blame.Mark(e.Exceptions, out, nil)
 	return out
+}
+
+// Digests notes what the function of the frame that an event is blamed on says
+// in its source, and those of the function that failed on its behalf and of the
+// one that called it: whichever the event is filed under can be followed when
+// it moves to another file.
+func Digests(e *event.Event, frames [][]event.Frame, known Symbols) {
+	i, j, ok := blame.Origin(frames)
+	if !ok {
+		return
+	}
+	at := []int{j}
+	if k, ok := blame.Through(frames[i], j); ok {
+		at = append(at, k)
+	}
+	if k, ok := blame.CallerOf(frames[i], j); ok {
+		at = append(at, k)
+	}
+	for _, k := range at {
+		f := &frames[i][k]
+		if f.Digest != "" || f.Raw.File == f.File || f.Called() == "" {
+			continue
+		}
+		file, _ := known.File(f.Raw.File, e.DebugID(f.Raw.File))
+		if file == nil {
+			continue
+		}
+		o, ok, err := file.Find(sourcemap.Pos{Line: int32(f.Raw.Line - 1), Col: int32(max(f.Raw.Column-1, 0))})
+		if err == nil && ok && o.Source != "" {
+			d, failed := file.Digest(o)
+			f.Digest, err = d.String(), failed
+		}
+		if _, damaged := errors.AsType[*symbols.DamageError](err); err != nil && !damaged && !errors.Is(err, io.ErrUnexpectedEOF) {
+			known.Failed(err)
+		}
+	}
 }
 
 // Remark says anew whose code the frames of an event are that were made

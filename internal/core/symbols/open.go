@@ -6,6 +6,7 @@ import (
 	"io"
 	"sync"
 
+	"firethorn/internal/core/scope"
 	"firethorn/internal/core/sourcemap"
 )
 
@@ -35,6 +36,8 @@ type decoded struct {
 	boundaries []boundary
 	list       []element
 	text       []byte
+	table      *scope.Table // of a source that was read anew
+	digests    []func() scope.Digest
 	size       int
 }
 

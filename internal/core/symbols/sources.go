@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"strings"
+	"sync"
 	"unicode/utf8"
 
 	"firethorn/internal/core/scope"
@@ -58,6 +59,19 @@ func (s *source) find(p sourcemap.Pos) (i int, known bool) {
 		return -1, true
 	}
 	return i, s.table.At(i).Kind != scope.Outside
+}
+
+// digest makes the digest of function i once.
+func (s *source) digest(i int) func() scope.Digest {
+	return sync.OnceValue(func() (d scope.Digest) {
+		fn := s.table.At(i)
+		from, ok := s.text.Offset(fn.Start)
+		to, has := s.text.Offset(fn.End)
+		if ok && has && from < to && to <= len(s.src) {
+			d = scope.DigestOf(s.src[from:to])
+		}
+		return d
+	})
 }
 
 // readSource reads the functions of a source. nil: it is no script, or, for

@@ -1,0 +1,194 @@
+// Package moved tells that a bug is one known already, whose function went to
+// another file: a refactoring changes where a function is written, and with it
+// the fingerprint of all that fails there.
+//
+// A new fingerprint follows a known one when both have the same type and
+// function names, the text of the function is the same or nearly so, its old
+// place is gone from the newer release, and no other function is in question.
+//
+// Input are fingerprints with their frames, and what sources say of functions
+// of a name; output is which known one a new one follows. Pure.
+package moved
+
+import (
+	"strings"
+
+	"firethorn/internal/core/blame"
+	"firethorn/internal/core/event"
+	"firethorn/internal/core/fingerprint"
+	"firethorn/internal/core/scope"
+)
+
+// Alike is how much of the texts of a function before and after it moved has to
+// be the same (scope.Digest.Like), where nothing else says that it moved.
+// Renamed is how much is enough where version control says that the file was renamed.
+const (
+	Alike   = 0.75
+	Renamed = 0.4
+)
+
+// tooShort is up to how many tokens a text has to be the same to the last: many
+// short functions are nearly alike.
+const tooShort = 25
+
+// maxNamed is how many functions of one name may be looked at: beyond, nobody
+// can tell which of them moved.
+const maxNamed = 50
+
+// Function is a function by where it is written and what it is called.
+type Function struct{ Module, Name string }
+
+// Origin is what a fingerprint blames, as far as that can move.
+type Origin struct {
+	// Stays is all of the fingerprint that does not change when functions move.
+	Stays string
+	At    []Function // the function that is blamed, and the one that failed on its behalf
+	Text  scope.Digest
+}
+
+// OriginOf takes from a fingerprint what can move. ok is false where nothing
+// can, or the text of the function is not known.
+func OriginOf(r *fingerprint.Result, frames [][]event.Frame) (o Origin, ok bool) {
+	if r.Provisional || !r.HasOrigin || r.Ruling != nil {
+		return o, false
+	}
+	var stays strings.Builder
+	module := ""
+	for _, p := range r.Parts {
+		value := p.Value
+		switch p.What {
+		case "module":
+			module = p.Value
+			continue
+		case "function":
+			o.At = append(o.At, Function{module, p.Value})
+		case "through":
+			before, name, cut := strings.Cut(p.Value, " ")
+			if !cut {
+				return o, false
+			}
+			o.At = append(o.At, Function{before, name})
+			value = name
+		case "statement", "rule", "script":
+			return o, false
+		}
+		stays.WriteString(p.What + "\x00" + value + "\x00")
+	}
+	if len(o.At) == 0 || o.At[0].Name == "" || module == "" {
+		return o, false
+	}
+	o.Stays = stays.String()
+	o.Text = textOf(o.At[0], frames)
+	return o, !o.Text.IsZero()
+}
+
+// textOf is the digest of the frame that a function was taken from.
+func textOf(fn Function, frames [][]event.Frame) scope.Digest {
+	for _, list := range frames {
+		for _, f := range list {
+			if f.Digest != "" && blame.Function(f) == fn.Name && blame.Module(f) == fn.Module {
+				return scope.ParseDigest(f.Digest)
+			}
+		}
+	}
+	return scope.Digest{}
+}
+
+// Sources says of a release which functions of a name its sources have; known
+// is false where its sources are not there.
+type Sources interface {
+	Named(name string) (list []Placed, known bool)
+}
+
+// Placed is a function in the sources of a release.
+type Placed struct {
+	Module string
+	Text   scope.Digest
+}
+
+// Renames says whether version control tells that a file was renamed; nil says
+// of none.
+type Renames func(from, to string) bool
+
+// Step is what is asked: whether now, new in a release, is then, which an
+// earlier release had.
+type Step struct {
+	Now, Then Origin
+	Newer     Sources // of the release that now was seen in
+	Older     Sources // of the release that then was seen in last
+	Renames   Renames
+}
+
+// Follows says whether the function moved: From which place To which, and how
+// much of its text stayed.
+func (s Step) Follows() (from, to Function, like float64, ok bool) {
+	if s.Now.Stays != s.Then.Stays || len(s.Now.At) != len(s.Then.At) {
+		return from, to, 0, false
+	}
+	like = s.Now.Text.Like(s.Then.Text)
+	moved := false
+	for i := len(s.Now.At) - 1; i >= 0; i-- {
+		if s.Now.At[i].Module == s.Then.At[i].Module {
+			continue
+		}
+		moved, from, to = true, s.Then.At[i], s.Now.At[i]
+		if !s.gone(from) {
+			return from, to, like, false
+		}
+	}
+	if !moved || !s.near(like, s.Then.At[0].Module, s.Now.At[0].Module) {
+		return from, to, like, false
+	}
+	name := s.Now.At[0].Name
+	return from, to, like, s.alone(s.Newer, name, s.Now.Text) && s.alone(s.Older, name, s.Then.Text)
+}
+
+// near says whether two texts are of one function.
+func (s Step) near(like float64, from, to string) bool {
+	switch {
+	case like == 1:
+		return true
+	case min(s.Now.Text.Tokens, s.Then.Text.Tokens) <= tooShort:
+		return false
+	case s.Renames != nil && s.Renames(from, to):
+		return like >= Renamed
+	}
+	return like >= Alike
+}
+
+// gone says whether the newer release has no such function at that place any more.
+func (s Step) gone(fn Function) bool {
+	list, known := s.Newer.Named(fn.Name)
+	if !known || len(list) > maxNamed {
+		return false
+	}
+	for _, p := range list {
+		if p.Module == fn.Module {
+			return false
+		}
+	}
+	return true
+}
+
+// alone says whether a release has no second function of that name with such a
+// text. One function in several bundles is one.
+func (s Step) alone(in Sources, name string, text scope.Digest) bool {
+	list, known := in.Named(name)
+	if !known {
+		return true // the older release's sources may be deleted by now
+	}
+	if len(list) > maxNamed {
+		return false
+	}
+	module := ""
+	for _, p := range list {
+		if p.Text.Like(text) < Alike {
+			continue
+		}
+		if module != "" && p.Module != module {
+			return false
+		}
+		module = p.Module
+	}
+	return true
+}

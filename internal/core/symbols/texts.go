@@ -1,0 +1,145 @@
+package symbols
+
+import (
+	"firethorn/internal/core/event"
+	"firethorn/internal/core/scope"
+	"firethorn/internal/core/sourcemap"
+)
+
+// Placed is a function of a source with its text.
+type Placed struct {
+	Source string // as the map names it
+	Digest scope.Digest
+}
+
+// maxNamed is how many functions of one name are told of.
+const maxNamed = 50
+
+// Digest stands for the text of the function that o lies in; zero where its
+// source is no script that could be read, or o lies in no function.
+func (f *File) Digest(o sourcemap.Original) (scope.Digest, error) {
+	d, err := f.sourceTexts(o.Index)
+	if err != nil || d.table == nil {
+		return scope.Digest{}, err
+	}
+	i, ok := d.table.Find(o.Pos)
+	if !ok || d.table.At(i).Kind == scope.Outside {
+		return scope.Digest{}, nil
+	}
+	return d.digests[i](), nil
+}
+
+// Named finds the functions of all sources that are called so, as
+// event.Frame.Called has it: at most maxNamed+1, so that there are too many can
+// be told.
+func (f *File) Named(called string) (out []Placed, err error) {
+	numbers, err := f.labelsOf(called)
+	if err != nil || len(numbers) == 0 {
+		return nil, err
+	}
+	last := -1
+	for b, e := range f.dir[functions] {
+		source := int(e.key[0]) - 1
+		if source < 0 || source == last {
+			continue
+		}
+		d, err := f.block(functions, b)
+		if err != nil {
+			return nil, err
+		}
+		found := false
+		for _, x := range d.boundaries {
+			found = found || numbers[x.label]
+		}
+		if !found {
+			continue
+		}
+		last = source
+		if out, err = f.namedIn(source, called, out); err != nil || len(out) > maxNamed {
+			return out, err
+		}
+	}
+	return out, nil
+}
+
+// namedIn adds the functions of one source that are called so.
+func (f *File) namedIn(source int, called string, out []Placed) ([]Placed, error) {
+	d, err := f.sourceTexts(source)
+	if err != nil || d.table == nil {
+		return out, err
+	}
+	path, err := f.listed(sources, source)
+	if err != nil {
+		return out, err
+	}
+	for i := range d.table.Len() {
+		if l := written(d.table, i); l.unknown || l.called() != called {
+			continue
+		}
+		if out = append(out, Placed{path.text, d.digests[i]()}); len(out) > maxNamed {
+			break
+		}
+	}
+	return out, nil
+}
+
+// called is what a frame in a function of that label is called.
+func (l label) called() string {
+	fn := l.function()
+	return event.Frame{Function: fn.Name, Within: fn.Within}.Called()
+}
+
+// labelsOf are the numbers of the labels that are called so, from 1.
+func (f *File) labelsOf(called string) (map[int]bool, error) {
+	out := map[int]bool{}
+	for b, e := range f.dir[labels] {
+		d, err := f.block(labels, b)
+		if err != nil {
+			return nil, err
+		}
+		for i, x := range d.list {
+			if (label{name: x.text, anonymous: x.flags&1 != 0}).called() == called {
+				out[int(e.key[0])+i+1] = true
+			}
+		}
+	}
+	return out, nil
+}
+
+// sourceTexts reads the functions of a source anew, or has them from before.
+// Each one's digest is made when it is asked for.
+func (f *File) sourceTexts(source int) (decoded, error) {
+	id := blockID{kinds, source}
+	f.mu.Lock()
+	d, ok := f.hot[id]
+	if !ok {
+		d, ok = f.old[id]
+	}
+	f.mu.Unlock()
+	if ok {
+		return d, nil
+	}
+	path, err := f.listed(sources, source)
+	if err != nil {
+		return d, err
+	}
+	if path.flags&4 != 0 {
+		text, _, err := f.Content(source)
+		if err != nil {
+			return d, err
+		}
+		if s, _ := readSource(path.text, text); s != nil {
+			d.table, d.digests = s.table, make([]func() scope.Digest, s.table.Len())
+			for i := range d.digests {
+				d.digests[i] = s.digest(i)
+			}
+			d.size = len(text) + 300*s.table.Len()
+		}
+	}
+	if f.keep > 0 {
+		f.mu.Lock()
+		f.put(id, d)
+		f.mu.Unlock()
+	}
+	return d, nil
+}
