@@ -95,6 +95,9 @@ func (m marker) originOf(x event.Exception, frames []event.Frame, outer bool) (o
 		if j < from || f.Kind != event.Own || f.Called() == "" && f.Line == 0 { // a place that is none
 			continue
 		}
+		if f.Builtin && !m.plain {
+			continue
+		}
 		if first < 0 && (named(f, making) || f.MakesError && !itself) { // only some engines print it
 			continue
 		}
@@ -107,7 +110,7 @@ func (m marker) originOf(x event.Exception, frames []event.Frame, outer bool) (o
 		if itself {
 			return j, false
 		}
-		if named(f, helper) {
+		if named(f, helper) || f.OnBehalf && !m.plain {
 			continue
 		}
 		if !m.learned.is(placeOf(f)) {
@@ -182,7 +185,7 @@ func Origin(frames [][]event.Frame) (exception, frame int, ok bool) {
 func Through(frames []event.Frame, j int) (int, bool) {
 	logged := behindCapture(frames)
 	for k := behindPanic(frames); k < j; k++ {
-		if f := frames[k]; f.Kind == event.Own && !f.Pending && !makes(f) && (k >= logged || !named(f, reporting)) && placeOf(f) != placeOf(frames[j]) {
+		if f := frames[k]; f.Kind == event.Own && !f.Pending && !f.Builtin && !makes(f) && (k >= logged || !named(f, reporting)) && placeOf(f) != placeOf(frames[j]) {
 			return k, true
 		}
 	}

@@ -42,33 +42,51 @@ func (h *Helpers) Learn(e *event.Event, frames [][]event.Frame) {
 	if !ok || i >= len(e.Exceptions) || Local(e.Exceptions[i]) || frames[i][j].Pending {
 		return
 	}
-	shape, _ := Plain(e.Exceptions[i].Message)
+	shape, _ := PlainShape(e.Exceptions[i].Message)
+	wish := wishKey(e.Exceptions[i].Message)
+	// Those that were looked through for what their source says.
+	for k, f := range frames[i][:j] {
+		if f.Kind == event.Own && f.OnBehalf && !f.Pending && placeOf(f) != placeOf(frames[i][j]) {
+			h.note(frames[i], k, j, shape, wish)
+		}
+	}
 	// A helper may be called by another one: two steps are noted.
 	for range 2 {
 		next, ok := CallerOf(frames[i], j)
 		if !ok {
 			return
 		}
-		at, by := placeOf(frames[i][j]), placeOf(frames[i][next])
-		c := h.seen[at]
-		if c == nil {
-			c = &callee{callers: map[place]map[string]bool{}, wishes: map[string]place{}, hinted: Hinted(frames[i][j])}
-			h.seen[at] = c
-		}
-		if c.callers[by] == nil && len(c.callers) < mostCallers {
-			c.callers[by] = map[string]bool{}
-		}
-		if words := c.callers[by]; words != nil && len(words) < mostWords {
-			words[shape] = true
-		}
-		c.wish(Wish(e.Exceptions[i].Message), by)
+		h.note(frames[i], j, next, shape, wish)
 		j = next
 	}
 }
 
+// note writes down that the frame at j was called by the one at by.
+func (h *Helpers) note(frames []event.Frame, j, by int, shape, wish string) {
+	at, caller := placeOf(frames[j]), placeOf(frames[by])
+	c := h.seen[at]
+	if c == nil {
+		c = &callee{callers: map[place]map[string]bool{}, wishes: map[string]place{}, hinted: Hinted(frames[j])}
+		h.seen[at] = c
+	}
+	if c.callers[caller] == nil && len(c.callers) < mostCallers {
+		c.callers[caller] = map[string]bool{}
+	}
+	if words := c.callers[caller]; words != nil && len(words) < mostWords {
+		words[shape] = true
+	}
+	c.wish(wish, caller)
+}
+
+// wishKey is what a message says was asked for, whatever the answer was and
+// whichever ids it names.
+func wishKey(message string) string { return Wish(WishIDs(message)) }
+
 // wish notes who asked for what.
 func (c *callee) wish(what string, by place) {
-	if who, ok := c.wishes[what]; ok && who != by {
+	if who, ok := c.wishes[what]; ok && who.function == by.function {
+		return // the same one, or before it moved to another file
+	} else if ok {
 		by = place{}
 	} else if !ok && len(c.wishes) >= mostCallers {
 		return
@@ -79,10 +97,10 @@ func (c *callee) wish(what string, by place) {
 // Asked is who asks a function for what a message tells of, where one caller
 // alone was seen to do so: engines that do not say who awaited leave that out.
 func (h *Helpers) Asked(f event.Frame, message string) (module, function string, ok bool) {
-	if h == nil || !h.is(placeOf(f)) {
+	if h == nil || !h.is(placeOf(f)) && !f.OnBehalf || h.seen[placeOf(f)] == nil {
 		return "", "", false
 	}
-	by := h.seen[placeOf(f)].wishes[Wish(message)]
+	by := h.seen[placeOf(f)].wishes[wishKey(message)]
 	return by.module, by.function, by != place{}
 }
 
@@ -131,7 +149,7 @@ func CallerOf(frames []event.Frame, j int) (int, bool) {
 		if f.Kind != event.Own || f.Pending || f.Called() == "" || f.File == origin.File && f.Function == origin.Function && f.Within == origin.Within {
 			continue // the last is recursion: it is not named anew for each of its frames
 		}
-		if placeOf(f) != at && !f.LookThrough && !named(f, helper) {
+		if placeOf(f) != at && !f.LookThrough && !f.Builtin && !named(f, helper) {
 			return k, true
 		}
 	}
@@ -168,6 +186,11 @@ func Asks(frames []event.Frame, j int) bool {
 	if !Hinted(frames[j]) && !frames[j].LookThrough && !named(frames[j], helper) {
 		return false
 	}
-	_, ok := CallerOf(frames, j)
-	return !ok
+	return !hasCaller(frames, j)
+}
+
+// AsksBySource is Asks, also by what the function's source says and by what was
+// learned of it.
+func (h *Helpers) AsksBySource(frames []event.Frame, j int) bool {
+	return Asks(frames, j) || (frames[j].OnBehalf || h.is(placeOf(frames[j]))) && !hasCaller(frames, j)
 }

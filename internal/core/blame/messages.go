@@ -108,6 +108,19 @@ func WishShape(message string) string {
 	return shape.Asked(message)
 }
 
+// anyID are the kinds of variable parts that one id may be told as: the next
+// one has letters among its digits, or none.
+var anyID = strings.NewReplacer("<number>", "<id>", "<code>", "<id>", "<hex>", "<id>")
+
+// PlainIDs is PlainShape with ids of all kinds told alike.
+func PlainIDs(message string) (says string, local bool) {
+	says, local = PlainShape(message)
+	return anyID.Replace(says), local
+}
+
+// WishIDs is WishShape with ids of all kinds told alike.
+func WishIDs(message string) string { return anyID.Replace(WishShape(message)) }
+
 // lastMember is the member that an expression ends in, its call left off:
 // "length" of "a.b[0].length", "map" of "a.map(f(x.y))".
 func lastMember(expression string) string {

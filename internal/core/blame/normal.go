@@ -8,6 +8,25 @@ import (
 	"firethorn/internal/core/stacktrace"
 )
 
+// deployed are directories that applications are put in as a whole, before
+// whatever their sources lie in: containers, servers, build machines, homes.
+var deployed = regexp.MustCompile(`^(?:/(?:usr/src/app|usr/local/app|usr/local/src|app|apps|code|src|srv|workspace|workspaces|work|build|builds/[^/]+|data|var/task|var/www/html|var/www|var/lib|opt/app|opt|repo|project|root|github/workspace|home/runner/work/[^/]+|home/[^/]+|Users/[^/]+)|[A-Za-z]:[\\/](?:Users[\\/][^\\/]+|inetpub[\\/]wwwroot|[^\\/]+))[\\/]`)
+
+// ModuleBelowRoot is Module as grouping versions from 6 on have it: a directory
+// that an application was put in as a whole is no part of it, whatever it is called.
+func ModuleBelowRoot(f event.Frame) string {
+	file := strings.TrimPrefix(f.File, "file://")
+	if f.File == f.Raw.File && absolute(file) && !strings.Contains(file, "node_modules/") {
+		if at := deployed.FindString(file); at != "" && len(at) < len(file) {
+			rest := file[len(at):]
+			if slash := strings.LastIndexAny(rest, `/\\`); slash > 0 {
+				f.File, f.Raw.File = "/"+rest, "/"+rest
+			}
+		}
+	}
+	return Module(f)
+}
+
 // Module is where a frame's function is written, without what differs from
 // machine to machine and build to build.
 func Module(f event.Frame) string {

@@ -66,6 +66,7 @@ type RawFrame struct {
 	Address  string `json:"address,omitempty"`
 	Image    string `json:"image,omitempty"`
 	Own      *bool  `json:"own,omitempty"`
+	Builtin  bool   `json:"-"` // a function of the runtime, which names its caller's place
 }
 
 // Kind says whose code a frame is.
@@ -117,6 +118,12 @@ type Frame struct {
 	// MakesError is true of a function that its source says makes an error: a
 	// constructor of one, or what returns a new one.
 	MakesError bool `json:"makes_error,omitempty"`
+	// OnBehalf is true of a function that its source says fails on behalf of its
+	// callers: an assertion, a request for what it is given.
+	OnBehalf bool `json:"on_behalf,omitempty"`
+	// Builtin is true of a function of the runtime that has no place of its own:
+	// its frame names that of its caller.
+	Builtin bool `json:"builtin,omitempty"`
 	// Digest stands for the text of the frame's function (scope.Digest), of the
 	// frames that a fingerprint is made from; "" where the text is not known.
 	Digest string `json:"digest,omitempty"`

@@ -236,16 +236,16 @@ func (r *Result) addOrigin(e *event.Event, frames [][]event.Frame, i, j int) {
 	f := frames[i][j]
 	if f.Pending {
 		// Minified names change with each build: the file and the message hold longer.
-		r.add("module", blame.Module(f), "the origin's file; its function is not known while symbols are missing", i, j)
+		r.add("module", r.module(f), "the origin's file; its function is not known while symbols are missing", i, j)
 		r.addMessage(lastMessage(e), "stands in for the function while symbols are missing")
 		return
 	}
-	if i < len(e.Exceptions) && blame.Asks(frames[i], j) && !blame.Local(e.Exceptions[i]) {
+	if i < len(e.Exceptions) && r.asks(frames[i], j) && !blame.Local(e.Exceptions[i]) {
 		if module, function, ok := r.learned.Asked(f, e.Exceptions[i].Message); ok {
 			const why = "the function that failed asks for others; who asked for this is known from other events, for the trace does not say"
 			r.add("module", module, why, -1, -1)
 			r.add("function", function, why, -1, -1)
-			r.add("through", blame.Module(f)+" "+blame.Function(f), "the function that failed on the origin's behalf", i, j)
+			r.add("through", r.module(f)+" "+blame.Function(f), "the function that failed on the origin's behalf", i, j)
 			return
 		}
 	}
@@ -261,18 +261,27 @@ func (r *Result) addOrigin(e *event.Event, frames [][]event.Frame, i, j int) {
 		}
 		r.addMessage(message, "the origin has no name; the message tells it from others")
 	}
-	if blame.Asks(frames[i], j) && i < len(e.Exceptions) && !r.has("message") && !blame.Local(e.Exceptions[i]) {
+	if r.asks(frames[i], j) && i < len(e.Exceptions) && !r.has("message") && !blame.Local(e.Exceptions[i]) {
 		// Engines that do not say who awaited leave the message alone to tell.
 		r.add("message", r.wish(e.Exceptions[i].Message), "the origin asks on behalf of others, and the trace does not say of whom", -1, -1)
 	}
 	if k, ok := blame.Through(frames[i], j); ok && i < len(e.Exceptions) && !blame.Local(e.Exceptions[i]) {
-		r.add("through", blame.Module(frames[i][k])+" "+blame.Function(frames[i][k]), "the function that failed on the origin's behalf", i, k)
+		r.add("through", r.module(frames[i][k])+" "+blame.Function(frames[i][k]), "the function that failed on the origin's behalf", i, k)
 	}
+}
+
+// asks says whether the frame at j asks something of others on behalf of a
+// caller that the trace does not show.
+func (r *Result) asks(frames []event.Frame, j int) bool {
+	if r.Version < 6 {
+		return blame.Asks(frames, j)
+	}
+	return r.learned.AsksBySource(frames, j)
 }
 
 func (r *Result) addFrame(frames [][]event.Frame, i, j int, why string) {
 	f := frames[i][j]
-	r.add("module", blame.Module(f), why, i, j)
+	r.add("module", r.module(f), why, i, j)
 	r.add("function", blame.Function(f), why, i, j)
 }
 
@@ -282,6 +291,14 @@ func (r *Result) addMessage(message, why string) string {
 	return says
 }
 
+// module is where a frame's function is written.
+func (r *Result) module(f event.Frame) string {
+	if r.Version < 6 {
+		return blame.Module(f)
+	}
+	return blame.ModuleBelowRoot(f)
+}
+
 // plain is a message in one form for all engines, its variable parts taken out.
 func (r *Result) plain(message string) (says string) {
 	switch {
@@ -289,8 +306,10 @@ func (r *Result) plain(message string) (says string) {
 		says, _ = blame.Plain(message)
 	case r.Version < 5:
 		says, _ = blame.PlainCodes(message)
-	default:
+	case r.Version < 6:
 		says, _ = blame.PlainShape(message)
+	default:
+		says, _ = blame.PlainIDs(message)
 	}
 	return says
 }
@@ -308,10 +327,13 @@ func (r *Result) shaped(message string) string {
 
 // wish is what a message says was asked for.
 func (r *Result) wish(message string) string {
-	if r.Version < 5 {
+	switch {
+	case r.Version < 5:
 		return blame.Wish(message)
+	case r.Version < 6:
+		return blame.WishShape(message)
 	}
-	return blame.WishShape(message)
+	return blame.WishIDs(message)
 }
 
 // leaveRest says what of a trace with an origin was left out, in few words.

@@ -20,11 +20,13 @@ import (
 )
 
 // Alike is how much of the texts of a function before and after it moved has to
-// be the same (scope.Digest.Like), where nothing else says that it moved.
-// Renamed is how much is enough where version control says that the file was renamed.
+// be the same (scope.Digest.Like). Contained is how much of the shorter text has
+// to be in the longer one where the function is the only one of its name, before
+// and after; Renamed where version control says that its file was renamed.
 const (
-	Alike   = 0.75
-	Renamed = 0.4
+	Alike     = 0.75
+	Contained = 0.7
+	Renamed   = 0.4
 )
 
 // tooShort is up to how many tokens a text has to be the same to the last: many
@@ -143,17 +145,37 @@ func (s Step) Follows() (from, to Function, like float64, ok bool) {
 	return from, to, like, s.alone(s.Newer, name, s.Now.Text) && s.alone(s.Older, name, s.Then.Text)
 }
 
-// near says whether two texts are of one function.
+// near says whether two texts are of one function. One that was edited as it
+// moved has to be the only one of its name, before and after.
 func (s Step) near(like float64, from, to string) bool {
 	switch {
 	case like == 1:
 		return true
-	case min(s.Now.Text.Tokens, s.Then.Text.Tokens) <= tooShort:
-		return false
 	case s.Renames != nil && s.Renames(from, to):
-		return like >= Renamed
+		return s.contained(like) >= Renamed
+	case like >= Alike && min(s.Now.Text.Tokens, s.Then.Text.Tokens) > tooShort:
+		return true
 	}
-	return like >= Alike
+	name := s.Now.At[0].Name
+	return s.contained(like) >= Contained && s.single(s.Newer, name) && s.single(s.Older, name)
+}
+
+// contained is how much of the shorter text is in the longer one, by how much
+// both have in common.
+func (s Step) contained(like float64) float64 {
+	a, b := float64(s.Now.Text.Tokens), float64(s.Then.Text.Tokens)
+	return min(1, like/(1+like)*(a+b)/max(1, min(a, b)))
+}
+
+// single says whether a release has one function of that name, as far as it is known.
+func (s Step) single(in Sources, name string) bool {
+	list, known := in.Named(name)
+	for _, p := range list {
+		if p.Module != list[0].Module {
+			return false
+		}
+	}
+	return known
 }
 
 // gone says whether the newer release has no such function at that place any more.

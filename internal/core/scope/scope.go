@@ -62,6 +62,7 @@ type Func struct {
 	ViaMember  bool          // it is called as a member, whose name minifiers keep
 	ViaText    string        // the text that is the first argument there: "/tides"
 	Default    bool          // the default export of a module, without a name
+	OnBehalf   bool          // it fails on behalf of its callers (Table.MarkOnBehalf)
 	Makes      bool          // it makes an error: a constructor of one, or a function that returns a new one
 }
 

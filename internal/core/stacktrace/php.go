@@ -57,6 +57,9 @@ func readPHP(b *builder, lines []string) {
 	flush := func() {
 		if len(b.list) > 0 {
 			x := &b.list[len(b.list)-1]
+			if len(places) > 1 && places[0] == places[1] && places[0].Line > 0 {
+				places[0].Builtin = true
+			}
 			b.shifted(x, places, append(calls, "{main}"))
 		}
 		places, calls = nil, nil

@@ -81,6 +81,10 @@ func readRuby(b *builder, lines []string) {
 	}
 	for i := range b.list {
 		x := &b.list[i]
+		for j := range max(0, len(x.Frames)-1) {
+			f, next := &x.Frames[j], x.Frames[j+1]
+			f.Builtin = f.File == next.File && f.Line == next.Line && f.Function != next.Function && f.Line > 0
+		}
 		if at := rubyHelp.FindStringIndex(x.Message); at != nil {
 			x.Rest = append(x.Rest, trimEmpty(strings.Split(x.Message[at[0]:], "\n"))...)
 			x.Message = x.Message[:at[0]]

@@ -94,6 +94,7 @@ func known(raw event.RawFrame, file *symbols.File, why string, opt Options) (eve
 		Raw: event.Position{Function: raw.Function, File: raw.File, Line: raw.Line, Column: raw.Column},
 	}
 	f.Function, f.File = stacktrace.Shown(raw)
+	f.Builtin = raw.Builtin
 	if !Resolvable(raw) {
 		return f, nil
 	}
@@ -150,7 +151,8 @@ func resolve(f *event.Frame, raw event.RawFrame, file *symbols.File, opt Options
 		}
 	}
 	f.File, f.Line, f.Column, f.SourceLines = SourcePath(o.Source), int(o.Pos.Line)+1, int(o.Pos.Col)+1, lines
-	f.Function, f.Within, f.Statement, f.MakesError = function.Name, function.Within, said, function.Makes
+	f.Function, f.Within, f.Statement = function.Name, function.Within, said
+	f.MakesError, f.OnBehalf = function.Makes, function.OnBehalf
 	if !known {
 		f.WhyRaw = "the function is not known, for neither the source's own text nor the generated file tells it; push the generated file beside its map"
 	}

@@ -107,13 +107,16 @@ func (l label) flags() (flags byte) {
 	if l.makes {
 		flags |= 4
 	}
+	if l.behalf {
+		flags |= 8
+	}
 	return flags
 }
 
 // function is a label as it is answered.
 func (l label) function() Function {
 	if l.anonymous {
-		return Function{Within: l.name, Makes: l.makes}
+		return Function{Within: l.name, Makes: l.makes, OnBehalf: l.behalf}
 	}
-	return Function{Name: l.name, Makes: l.makes}
+	return Function{Name: l.name, Makes: l.makes, OnBehalf: l.behalf}
 }

@@ -42,6 +42,9 @@ type Function struct {
 	Name   string // with its class, "" for anonymous functions and at the top level
 	Within string // of an anonymous one: the nearest function around it that has a name, and the calls within that it is an argument of: "setUp › on(\"gate\")"
 	Makes  bool   // it makes an error: a constructor of one, or a function that returns a new one
+	// OnBehalf is true of a function that its source says fails on behalf of its
+	// callers (scope.Table.MarkOnBehalf).
+	OnBehalf bool
 }
 
 // Function returns the function around the generated position at, which came
@@ -89,7 +92,7 @@ func (f *File) function(space int32, at sourcemap.Pos) (label, error) {
 		return label{}, nil
 	}
 	l, err := f.listed(labels, d.boundaries[i].label-1)
-	return label{name: l.text, anonymous: l.flags&1 != 0, unknown: l.flags&2 != 0, makes: l.flags&4 != 0}, err
+	return label{name: l.text, anonymous: l.flags&1 != 0, unknown: l.flags&2 != 0, makes: l.flags&4 != 0, behalf: l.flags&8 != 0}, err
 }
 
 // SourceLines returns lines from to to (counted from 0, both included) of a

@@ -3,7 +3,7 @@
 // it where a position came from, in which function, and with which lines of
 // source. A look-up reads the few blocks it needs and no more.
 //
-// # The compiled form, version 2
+// # The compiled form, version 3
 //
 // A header of 32 bytes, blocks, and a directory of the blocks. All integers
 // of the header are little endian:
@@ -28,7 +28,7 @@
 //	positions  generated position    marks and the mappings between them, as sourcemap.Positions has them
 //	functions  space, position       from where on which function is around: steps of line and column, and a label;
 //	                                 space 0 is the generated code, space i+1 the text of source i
-//	labels     number                function names: flags (1 the name of the function around an anonymous one, 2 not known: that of the generated code counts, 4 it makes an error), length, text
+//	labels     number                function names: flags (1 the name of the function around an anonymous one, 2 not known: that of the generated code counts, 4 it makes an error, 8 it fails on behalf of its callers), length, text
 //	sources    number                paths: flags (1 ignored, 2 with text, 4 with its own functions), length, text
 //	names      number                names of tokens: length, text
 //	texts      source, line, middle  at most 32 KiB of a source's text, cut at the end of a line where that is possible; "middle" is 1 when it begins within its line
@@ -47,7 +47,7 @@ import (
 )
 
 // Format is the version of the compiled form that this program reads and writes.
-const Format = 2
+const Format = 3
 
 const (
 	magic      = "FSYM"

@@ -16,6 +16,7 @@ type label struct {
 	anonymous bool // name is that of the function around it
 	unknown   bool // the source does not say: the built code is asked
 	makes     bool // the function makes an error
+	behalf    bool // it fails on behalf of its callers
 }
 
 // namer finds the names that functions of generated code have in the source.
@@ -111,9 +112,9 @@ func written(t *scope.Table, i int) label {
 		return label{name: within(writtenClass(f), what, ""), anonymous: true}
 	}
 	if name := writtenName(f); name != "" {
-		return label{name: name, makes: f.Makes}
+		return label{name: name, makes: f.Makes, behalf: f.OnBehalf}
 	}
-	return label{name: within(written(t, f.Parent).name, f.Via, f.ViaText), anonymous: true, makes: f.Makes}
+	return label{name: within(written(t, f.Parent).name, f.Via, f.ViaText), anonymous: true, makes: f.Makes, behalf: f.OnBehalf}
 }
 
 // initializer says which of a class's functions without a name this is, "":

@@ -64,14 +64,22 @@ func (s *source) find(p sourcemap.Pos) (i int, known bool) {
 // digest makes the digest of function i once.
 func (s *source) digest(i int) func() scope.Digest {
 	return sync.OnceValue(func() (d scope.Digest) {
-		fn := s.table.At(i)
-		from, ok := s.text.Offset(fn.Start)
-		to, has := s.text.Offset(fn.End)
-		if ok && has && from < to && to <= len(s.src) {
-			d = scope.DigestOf(s.src[from:to])
+		if text := s.function(i); text != "" {
+			d = scope.DigestOf(text)
 		}
 		return d
 	})
+}
+
+// function is the text of function i.
+func (s *source) function(i int) string {
+	fn := s.table.At(i)
+	from, ok := s.text.Offset(fn.Start)
+	to, has := s.text.Offset(fn.End)
+	if !ok || !has || from >= to || to > len(s.src) {
+		return ""
+	}
+	return s.src[from:to]
 }
 
 // readSource reads the functions of a source. nil: it is no script, or, for
@@ -87,7 +95,9 @@ func readSource(name, text string) (s *source, why string) {
 	if !t.Clean {
 		return nil, why
 	}
-	return &source{src: text, text: sourcemap.NewText(text), table: t, until: everywhere}, why
+	s = &source{src: text, text: sourcemap.NewText(text), table: t, until: everywhere}
+	t.MarkOnBehalf(s.function)
+	return s, why
 }
 
 // lineEnds gives texts the line ends that the build counted: where the map
