@@ -109,8 +109,8 @@ type follow struct {
 // rows of an issue for each chunk, where one look-up a row is enough.
 const correlated = "SET STATEMENT optimizer_switch='exists_to_in=off' FOR "
 
-// moved is the condition that a row of table alias t belongs to the move.
-const moved = "EXISTS (SELECT 1 FROM move_variant m WHERE m.move=? AND m.variant=t.variant)"
+// ofMove is the condition that a row of table alias t belongs to the move.
+const ofMove = "EXISTS (SELECT 1 FROM move_variant m WHERE m.move=? AND m.variant=t.variant)"
 
 // chunk moves the next rows of one table, or goes on to the next table.
 func (f *follow) chunk(ctx context.Context, d derived) error {
@@ -127,7 +127,7 @@ func (f *follow) chunk(ctx context.Context, d derived) error {
 	if d.prefix != "" {
 		where, args = "t.issue=? AND t."+d.prefix+"=? AND t."+d.column+" BETWEEN ? AND ?", []any{f.from, prefix, lo, hi}
 	}
-	where, args = where+" AND "+moved, append(args, f.id)
+	where, args = where+" AND "+ofMove, append(args, f.id)
 	if d.users && d.table != "issue_user_env" {
 		if err := f.countUsers(ctx, d, where, args, prefix); err != nil {
 			return err

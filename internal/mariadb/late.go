@@ -196,7 +196,12 @@ func (l *late) choose(ctx context.Context, tx *sql.Tx, list []*reread) error {
 		if !errors.Is(err, sql.ErrNoRows) {
 			return err
 		}
-		if x.target = l.issue; claimed {
+		if x.target = l.issue; !claimed {
+			if err := askMoved(ctx, tx, l.p.ID, x.target); err != nil {
+				return err
+			}
+		}
+		if claimed {
 			if x.target, err = l.newIssue(ctx, tx, x); err != nil {
 				return err
 			}
@@ -221,6 +226,9 @@ func (l *late) newIssue(ctx context.Context, tx *sql.Tx, x *reread) (int64, erro
 	}
 	to, err := l.s.newPart(ctx, tx, l.p, last+1, shownBy(x.now.Print, x.now.Event), 0, thrown)
 	if err != nil {
+		return 0, err
+	}
+	if err := askMoved(ctx, tx, l.p.ID, to.id); err != nil {
 		return 0, err
 	}
 	_, err = tx.ExecContext(ctx, "UPDATE project_counter SET last_issue=? WHERE project=?", to.number, l.p.ID)

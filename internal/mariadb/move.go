@@ -80,7 +80,13 @@ func lockProject(ctx context.Context, tx *sql.Tx, id int64) error {
 }
 
 func (s *Store) merge(ctx context.Context, tx *sql.Tx, p *Project, from, to *side, who Actor) error {
-	m := &move{project: p.ID, kind: moveMerge, from: from.id, to: to.id}
+	words := fmt.Sprintf("merged %s/%d into this; it was %s", p.Name, from.number, issue.Describe(from.Standing))
+	return s.mergeAs(ctx, tx, p, from, to, who, moveMerge, words)
+}
+
+// mergeAs moves all that an issue has into another one, whose history says words.
+func (s *Store) mergeAs(ctx context.Context, tx *sql.Tx, p *Project, from, to *side, who Actor, kind moveKind, words string) error {
+	m := &move{project: p.ID, kind: kind, from: from.id, to: to.id}
 	if err := s.newMove(ctx, tx, m, who, from, to); err != nil {
 		return err
 	}
@@ -112,8 +118,7 @@ func (s *Store) merge(ctx context.Context, tx *sql.Tx, p *Project, from, to *sid
 	if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO watcher (issue, person) SELECT ?, person FROM watcher WHERE issue=?", to.id, from.id); err != nil {
 		return err
 	}
-	words := fmt.Sprintf("merged %s/%d into this; it was %s", p.Name, from.number, issue.Describe(from.Standing))
-	if err := s.addMoveHistory(ctx, tx, to.id, m, who, "merge", words); err != nil {
+	if err := s.addMoveHistory(ctx, tx, to.id, m, who, string(kind), words); err != nil {
 		return err
 	}
 	if err := s.addRegression(ctx, tx, m.project, to.id, regressed); err != nil {

@@ -182,6 +182,12 @@ func (s *Store) ReleaseFiles(ctx context.Context, project int64, release, name s
 	return nil, all, s.db.QueryRowContext(ctx, "SELECT COUNT(*) FROM (SELECT 1 FROM symbol_file WHERE project=? AND app_release=? LIMIT 10000) x", project, in).Scan(&all)
 }
 
+// ReleaseUnits lists the units of the files that a release has, at most so many.
+func (s *Store) ReleaseUnits(ctx context.Context, project int64, release string, most int) ([]int64, error) {
+	const query = "SELECT DISTINCT f.unit FROM symbol_file f JOIN app_release r ON r.id=f.app_release WHERE r.project=? AND r.hash=? AND f.project=? ORDER BY f.unit LIMIT ?"
+	return numbers(ctx, s.db, query, project, hash16(release), project, most)
+}
+
 // SymbolsWithID finds the files of a project that carry a debug id, of any
 // release, oldest first.
 func (s *Store) SymbolsWithID(ctx context.Context, project int64, debugID string) ([]pipeline.SymbolFile, error) {

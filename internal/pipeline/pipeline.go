@@ -153,6 +153,7 @@ func Process(ctx context.Context, p Project, b *Batch, i int, units *Units) (*It
 		return nil, err
 	}
 	print, trouble := p.Method().Print(e, item.When.Thrown, frames)
+	symbolicate.Digests(e, frames, known)
 	item.Print, item.Frames, item.Trouble = print, frames, append(item.Trouble, trouble...)
 	if p.Rules != nil && len(p.Rules.Assigns) > 0 {
 		item.Assign, trouble = p.Rules.Assign(rules.NewFacts(e, item.When.Thrown, readable).WithPrint(func() string { return hex.EncodeToString(print.Key[:]) }), p.off)

@@ -46,6 +46,10 @@ func (s *shelf) ReleaseFiles(_ context.Context, _ int64, release, name string) (
 	return []SymbolFile{{symbolicate.File{Address: "https://a.example/app.js", DebugID: "11111111-1111-4111-8111-111111111111", Build: "1"}, 1}}, 1, s.fail
 }
 
+func (s *shelf) ReleaseUnits(context.Context, int64, string, int) ([]int64, error) {
+	return nil, nil
+}
+
 func (s *shelf) SymbolsWithID(_ context.Context, _ int64, id string) ([]SymbolFile, error) {
 	if id != "22222222-2222-4222-8222-222222222222" {
 		return nil, nil

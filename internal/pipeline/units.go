@@ -50,6 +50,8 @@ type symbolStore interface {
 	// SymbolsWithID finds files by debug id, of any release.
 	SymbolsWithID(ctx context.Context, project int64, debugID string) ([]SymbolFile, error)
 	SymbolUnit(ctx context.Context, id int64) (SymbolUnit, error)
+	// ReleaseUnits lists the units of a release's files, at most so many.
+	ReleaseUnits(ctx context.Context, project int64, release string, most int) ([]int64, error)
 	// SymbolPages reads the compiled form, page by page.
 	SymbolPages(ctx context.Context, unit int64, from, to int) ([][]byte, error)
 	// SymbolContent reads what was pushed; ErrNoContent when it is not there.

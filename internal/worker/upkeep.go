@@ -27,6 +27,7 @@ func (w *Worker) upkeep(ctx context.Context) {
 	for ctx.Err() == nil {
 		w.follow(ctx)
 		w.readAgain(ctx)
+		w.followMoved(ctx)
 		w.lookThrough(ctx)
 		w.regroup(ctx)
 		w.sketch(ctx)
@@ -146,8 +147,27 @@ func (w *Worker) readAgain(ctx context.Context) {
 	})
 }
 
+// followMoved finds the new issues that are known ones, whose function went to
+// another file.
+func (w *Worker) followMoved(ctx context.Context) {
+	list, err := w.store.Moving(ctx)
+	if err != nil {
+		w.failed(ctx, "new issues could not be listed", err)
+		return
+	}
+	w.inTurn(ctx, list, movedTime, "new issues could not be compared with known ones", func(id int64) (bool, error) {
+		defer w.follow(ctx)
+		p, err := w.project(ctx, id)
+		if err != nil {
+			return false, err
+		}
+		return w.store.FollowMoved(ctx, p, w.units, nil)
+	})
+}
+
 // These are how long jobs without an end in sight go on before others have their turn.
 const (
+	movedTime   = time.Second
 	regroupTime = time.Second
 	sketchTime  = time.Second
 )

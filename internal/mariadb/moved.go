@@ -1,0 +1,181 @@
+package mariadb
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+
+	"firethorn/internal/core/blame"
+	"firethorn/internal/core/event"
+	"firethorn/internal/core/issue"
+	"firethorn/internal/core/moved"
+	"firethorn/internal/pipeline"
+)
+
+// moveFollow says that an issue's function moved to another file: it is one
+// that was known before.
+const moveFollow moveKind = "follow"
+
+// maxMovedFrom is how many issues of one function name a new one is compared
+// with: beyond, nobody can tell which of them moved.
+const maxMovedFrom = 100
+
+// RenamesOf tells which files version control says were renamed between two
+// releases of a project; nil where it says nothing.
+type RenamesOf func(ctx context.Context, p *Project, from, to string) (moved.Renames, error)
+
+// askMoved has a new issue compared with those that are known, in the
+// transaction that makes it.
+func askMoved(ctx context.Context, tx *sql.Tx, project, issue int64) error {
+	_, err := tx.ExecContext(ctx, "INSERT IGNORE INTO moved_check (issue, project) VALUES (?,?)", issue, project)
+	return err
+}
+
+// followable says whether the text of a function is known that an event is
+// blamed on.
+func followable(frames [][]event.Frame) bool {
+	i, j, ok := blame.Origin(frames)
+	return ok && frames[i][j].Digest != ""
+}
+
+// Moving lists the projects with new issues that are to be compared with known ones.
+func (s *Store) Moving(ctx context.Context) ([]int64, error) {
+	return numbers(ctx, s.db, "SELECT DISTINCT project FROM moved_check")
+}
+
+// FollowMoved takes the next new issue of a project and finds out whether it is
+// a known one whose function went to another file (core/moved). Where it is,
+// its events go to that one, and so does all that comes. more says that there
+// may be others to look at.
+func (s *Store) FollowMoved(ctx context.Context, p *Project, units *pipeline.Units, renames RenamesOf) (more bool, err error) {
+	var id int64
+	err = s.db.QueryRowContext(ctx, "SELECT issue FROM moved_check WHERE project=? ORDER BY issue LIMIT 1", p.ID).Scan(&id)
+	if errors.Is(err, sql.ErrNoRows) {
+		return false, nil
+	}
+	if err != nil {
+		return false, err
+	}
+	f := &movedFrom{s: s, p: p, units: units, renames: renames, read: ReaderOf(p.Project, units)}
+	into, step, err := f.find(ctx, id)
+	if err != nil {
+		return false, fmt.Errorf("what issue %d was before: %w", id, err)
+	}
+	return true, s.InTx(ctx, func(tx *sql.Tx) error {
+		if err := lockProject(ctx, tx, p.ID); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, "DELETE FROM moved_check WHERE issue=?", id); err != nil || into == 0 {
+			return err
+		}
+		return s.followInto(ctx, tx, p, id, into, step)
+	})
+}
+
+// movedFrom is the search for the issue that a new one was before.
+type movedFrom struct {
+	s       *Store
+	p       *Project
+	units   *pipeline.Units
+	renames RenamesOf
+	read    Reader
+}
+
+// seenAt is an issue by its newest event.
+type seenAt struct {
+	origin  moved.Origin
+	release string
+}
+
+// find gives the issue that another was before it moved, 0 where there is none,
+// or more than one that it could be.
+func (f *movedFrom) find(ctx context.Context, id int64) (into int64, how moved.Followed, err error) {
+	var function, state string
+	err = f.s.db.QueryRowContext(ctx, "SELECT origin_function, state FROM issue_list WHERE issue=?", id).Scan(&function, &state)
+	if errors.Is(err, sql.ErrNoRows) || err == nil && (function == "" || state != string(issue.New)) {
+		return 0, how, nil
+	}
+	if err != nil {
+		return 0, how, err
+	}
+	now, ok, err := f.seen(ctx, id)
+	if err != nil || !ok {
+		return 0, how, err
+	}
+	const known = "SELECT issue FROM issue_list WHERE project=? AND origin_function=? AND issue<>? AND state<>'dismissed' ORDER BY issue LIMIT ?"
+	others, err := numbers(ctx, f.s.db, known, f.p.ID, function, id, maxMovedFrom+1)
+	if err != nil || len(others) > maxMovedFrom {
+		return 0, how, err
+	}
+	newer := f.units.Sources(ctx, f.p.ID, now.release)
+	for _, other := range others {
+		then, ok, err := f.seen(ctx, other)
+		if err != nil {
+			return 0, how, err
+		}
+		if !ok || then.origin.Stays != now.origin.Stays {
+			continue
+		}
+		step, ok, err := f.follows(ctx, now, then, newer)
+		if err != nil {
+			return 0, how, err
+		}
+		if ok && into != 0 {
+			return 0, how, nil // it could be either
+		}
+		if ok {
+			into, how = other, step
+		}
+	}
+	return into, how, newer.Err()
+}
+
+// follows compares a new issue with a known one.
+func (f *movedFrom) follows(ctx context.Context, now, then seenAt, newer *pipeline.Sources) (how moved.Followed, ok bool, err error) {
+	order, err := f.s.OrderOf(ctx, f.p, then.release, now.release)
+	if err != nil || order.Compare >= 0 {
+		return how, false, err
+	}
+	older := f.units.Sources(ctx, f.p.ID, then.release)
+	step := moved.Step{Now: now.origin, Then: then.origin, Newer: newer, Older: older}
+	if f.renames != nil {
+		if step.Renames, err = f.renames(ctx, f.p, then.release, now.release); err != nil {
+			return how, false, err
+		}
+	}
+	how.Release = now.release
+	how.From, how.To, how.Like, ok = step.Follows()
+	return how, ok, errors.Join(newer.Err(), older.Err())
+}
+
+// seen reads an issue's newest event.
+func (f *movedFrom) seen(ctx context.Context, id int64) (at seenAt, ok bool, err error) {
+	e, err := f.s.newestOf(ctx, id, f.read)
+	if err != nil || e == nil || e.Event.Release() == "" {
+		return at, false, err
+	}
+	if err := f.units.Digests(ctx, f.p.Project, e.Event, e.Frames); err != nil {
+		return at, false, err
+	}
+	at.release = e.Event.Release()
+	at.origin, ok = moved.OriginOf(&e.Print, e.Frames)
+	return at, ok, nil
+}
+
+// followInto merges a new issue into the one it was before, as long as nobody
+// has decided about it.
+func (s *Store) followInto(ctx context.Context, tx *sql.Tx, p *Project, id, into int64, how moved.Followed) error {
+	from, err := s.sideByID(ctx, tx, id)
+	if err != nil {
+		return err
+	}
+	to, err := s.sideByID(ctx, tx, into)
+	if err != nil {
+		return err
+	}
+	if from.into != 0 || to.into != 0 || from.State != issue.New {
+		return nil
+	}
+	return s.mergeAs(ctx, tx, p, from, to, Actor{Kind: "service"}, moveFollow, how.String())
+}
