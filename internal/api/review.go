@@ -63,6 +63,9 @@ func (a *API) review(h huma.API) {
 			out.Days = append(out.Days, contract.VariabilityDay{Day: d.Day.Format(time.DateOnly), Issues: d.Issues, Causes: d.Causes, Mixed: d.Mixed, Variability: v})
 		}
 		out.Making = making
+		if out.Followed, err = a.store.CountFollowed(ctx, p.ID, reviewDays); err != nil {
+			return nil, err
+		}
 		return &body[contract.GroupingReview]{out}, nil
 	})
 	op(h, a, "GET", "/api/projects/{project}/grouping/review/{finding}/rules", "suggest-rules", "The project's rules with the rule that a finding of the review suggests", see, func(ctx context.Context, in *SuggestIn) (*body[contract.Suggested], error) {

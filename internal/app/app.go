@@ -128,8 +128,10 @@ func serve(ctx context.Context, c Config, store *mariadb.Store, l, side net.List
 		return err
 	}
 	m := metrics.New(store)
+	code := repository.New(filepath.Join(c.Data, "repositories"), store, c.Log, git.Hosts{Public: c.FetchFrom, Private: c.FetchFromPrivate})
 	work := worker.New(store, units, c.Log, owner, m, cmp.Or(c.Silence, defaultSilence))
-	handler, a, in := routes(c, store, units, work, m, public)
+	work.TellRenames(code.Renames)
+	handler, a, in := routes(c, store, units, code, work, m, public)
 	server := &http.Server{
 		Handler: web.Headers(public.Scheme == "https", handler), MaxHeaderBytes: 64 << 10,
 		ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 2 * time.Minute, WriteTimeout: writeTime, IdleTimeout: 2 * time.Minute,
@@ -222,7 +224,7 @@ func ready(ctx context.Context, store *mariadb.Store) error {
 	return nil
 }
 
-func routes(c Config, store *mariadb.Store, units *pipeline.Units, work *worker.Worker, m *metrics.Metrics, public *url.URL) (http.Handler, *api.API, *intake.Intake) {
+func routes(c Config, store *mariadb.Store, units *pipeline.Units, code *repository.Keeper, work *worker.Worker, m *metrics.Metrics, public *url.URL) (http.Handler, *api.API, *intake.Intake) {
 	r := chi.NewRouter()
 	r.Get("/healthz", web.Handle(c.Log, func(w http.ResponseWriter, r *http.Request) error {
 		return web.WriteJSON(w, http.StatusOK, map[string]string{"status": "ok"})
@@ -235,7 +237,6 @@ func routes(c Config, store *mariadb.Store, units *pipeline.Units, work *worker.
 	}))
 	in := intake.New(store, work.Wake, c.Log, c.Limits, m, c.now)
 	in.Routes(r)
-	code := repository.New(filepath.Join(c.Data, "repositories"), store, c.Log, git.Hosts{Public: c.FetchFrom, Private: c.FetchFromPrivate})
 	opt := api.Options{Store: store, Code: code, Units: units, Log: c.Log, PublicURL: public, Wake: work.Wake, Clients: client.Version, Watch: m, Metrics: m.Handler()}
 	if c.Database == "" {
 		opt.DiskFree = func() (int64, error) { return diskFree(c.Data) }

@@ -179,7 +179,7 @@ func (d *dirSources) Named(name string) (out []moved.Placed, known bool) {
 		if err != nil {
 			return nil, false
 		}
-		list, err := f.Named(name)
+		list, err := symbolicate.Named(f, name)
 		if err != nil {
 			return nil, false
 		}

@@ -181,6 +181,9 @@ func groupReview(ctx context.Context, c *cli.Command) error {
 func showReview(out io.Writer, v contract.GroupingReview) {
 	as := styleOf(out)
 	fmt.Fprintf(out, "%s\n", as.bright(fmt.Sprintf("Variability %.0f %%: %d issues look like %d causes, %d look like several in one.", v.Variability, v.Issues, v.Causes, v.Mixed)))
+	if v.Followed > 0 {
+		fmt.Fprintf(out, "In the last 30 days %d %s followed a function that moved to another file.\n", v.Followed, plural(v.Followed, "issue", "issues"))
+	}
 	if v.Making > 0 {
 		fmt.Fprintf(out, "%s variants are not compared yet; look again in a moment.\n", count(v.Making))
 	}

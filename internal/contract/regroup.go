@@ -54,6 +54,7 @@ type GroupingReview struct {
 	Variability float64          `json:"variability" doc:"percent of the issues that look wrongly grouped: those beyond one a cause, and those that hold several"`
 	Version     int              `json:"grouping_version"`
 	Days        []VariabilityDay `json:"days" nullable:"false" doc:"how variable grouping was, oldest first"`
+	Followed    int              `json:"followed" doc:"new issues of the last 30 days that were known ones, whose function moved to another file"`
 	Making      int64            `json:"making" doc:"variants that are not compared yet"`
 }
 

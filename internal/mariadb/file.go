@@ -323,7 +323,7 @@ func (w *filing) newIssue(ctx context.Context, r *row) (int64, error) {
 	if _, err := w.tx.ExecContext(ctx, "INSERT INTO alias (project, grouping_version, hash, issue) VALUES (?,?,?,?)", w.Project.ID, w.Project.GroupingVersion, print[:], id); err != nil {
 		return 0, err
 	}
-	if r.Release != "" && followable(r.Frames) {
+	if r.Release != "" && r.Followable() {
 		if err := askMoved(ctx, w.tx, w.Project.ID, id); err != nil {
 			return 0, err
 		}

@@ -6,8 +6,6 @@ import (
 	"errors"
 	"fmt"
 
-	"firethorn/internal/core/blame"
-	"firethorn/internal/core/event"
 	"firethorn/internal/core/issue"
 	"firethorn/internal/core/moved"
 	"firethorn/internal/pipeline"
@@ -30,13 +28,6 @@ type RenamesOf func(ctx context.Context, p *Project, from, to string) (moved.Ren
 func askMoved(ctx context.Context, tx *sql.Tx, project, issue int64) error {
 	_, err := tx.ExecContext(ctx, "INSERT IGNORE INTO moved_check (issue, project) VALUES (?,?)", issue, project)
 	return err
-}
-
-// followable says whether the text of a function is known that an event is
-// blamed on.
-func followable(frames [][]event.Frame) bool {
-	i, j, ok := blame.Origin(frames)
-	return ok && frames[i][j].Digest != ""
 }
 
 // Moving lists the projects with new issues that are to be compared with known ones.
@@ -71,6 +62,14 @@ func (s *Store) FollowMoved(ctx context.Context, p *Project, units *pipeline.Uni
 		}
 		return s.followInto(ctx, tx, p, id, into, step)
 	})
+}
+
+// CountFollowed is how many issues of the last days were known ones, whose
+// function had moved; those that somebody took back do not count.
+func (s *Store) CountFollowed(ctx context.Context, project int64, days int) (n int, err error) {
+	const query = "SELECT COUNT(*) FROM move WHERE project=? AND kind='follow' AND undone_by IS NULL AND at>=?"
+	err = s.db.QueryRowContext(ctx, query, project, micros(s.now().AddDate(0, 0, -days))).Scan(&n)
+	return n, err
 }
 
 // movedFrom is the search for the issue that a new one was before.

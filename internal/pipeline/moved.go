@@ -66,7 +66,7 @@ func (s *Sources) find(name string) (out []moved.Placed, known bool, err error) 
 		if err != nil || f == nil {
 			return nil, false, err
 		}
-		list, err := f.Named(name)
+		list, err := symbolicate.Named(f, name)
 		if err != nil {
 			return nil, false, err
 		}
@@ -84,4 +84,11 @@ func (u *Units) Digests(ctx context.Context, p Project, e *event.Event, frames [
 	known := u.Of(ctx, p, e.Release())
 	symbolicate.Digests(e, frames, known)
 	return known.Err()
+}
+
+// Followable says whether the text of the function is known that the event is
+// blamed on: where that moves to another file, it can be followed.
+func (it *Item) Followable() bool {
+	i, j, ok := blame.Origin(it.Frames)
+	return ok && it.Frames[i][j].Digest != ""
 }

@@ -161,7 +161,7 @@ func (w *Worker) followMoved(ctx context.Context) {
 		if err != nil {
 			return false, err
 		}
-		return w.store.FollowMoved(ctx, p, w.units, nil)
+		return w.store.FollowMoved(ctx, p, w.units, w.renames)
 	})
 }
 

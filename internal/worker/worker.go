@@ -44,6 +44,7 @@ type Worker struct {
 	wake  chan int64
 	kick  chan struct{}
 
+	renames  mariadb.RenamesOf // nil: no repository tells of any
 	silence  time.Duration
 	rescored time.Time // when issues were last scored anew; of the upkeep alone
 
@@ -78,6 +79,9 @@ func New(store *mariadb.Store, units *pipeline.Units, log *slog.Logger, owner uu
 	return &Worker{store: store, units: units, log: log, owner: owner, watch: watch, silence: silence, wake: make(chan int64, 1024), kick: make(chan struct{}, 1),
 		leases: map[int]mariadb.Lease{}, queue: map[int64]*queued{}, projects: map[int64]cachedProject{}}
 }
+
+// TellRenames has files that were renamed told of by f. It is called before Run.
+func (w *Worker) TellRenames(f mariadb.RenamesOf) { w.renames = f }
 
 // Wake says that something of a project was put into the inbox.
 func (w *Worker) Wake(project int64) {

@@ -2240,8 +2240,10 @@ export interface components {
             state: string;
         };
         Frame: {
+            builtin?: boolean;
             /** Format: int64 */
             column: number;
+            digest?: string;
             file: string;
             function: string;
             ignored?: boolean;
@@ -2250,6 +2252,7 @@ export interface components {
             line: number;
             look_through?: boolean;
             makes_error?: boolean;
+            on_behalf?: boolean;
             origin?: boolean;
             pending?: boolean;
             raw: components["schemas"]["Position"];
@@ -2297,6 +2300,11 @@ export interface components {
             days: components["schemas"]["VariabilityDay"][];
             /** @description most events first, within pieces, mixed, noise */
             findings: components["schemas"]["Finding"][];
+            /**
+             * Format: int64
+             * @description new issues of the last 30 days that were known ones, whose function moved to another file
+             */
+            followed: number;
             /** Format: int64 */
             grouping_version: number;
             /**

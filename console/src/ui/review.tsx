@@ -81,6 +81,7 @@ function Variability({ v }: { v: api.GroupingReview }) {
       <div>
         <p className="text-2xl font-semibold">{Math.round(v.variability)} % variability</p>
         <p className="soft max-w-80">{counted(v.issues, 'issue')} look like {counted(v.causes, 'cause')}; {count(v.mixed)} hold several. 0 % is one issue for each cause.</p>
+        {v.followed > 0 && <p className="soft max-w-80">In the last 30 days {counted(v.followed, 'issue')} followed a function that moved to another file.</p>}
       </div>
       {v.days.length > 1 && (
         <figure className="min-w-0 grow">

@@ -46,7 +46,7 @@ type sourcesOf map[string]*symbols.File
 
 func (s sourcesOf) Named(name string) (out []moved.Placed, known bool) {
 	for _, f := range s {
-		list, err := f.Named(name)
+		list, err := symbolicate.Named(f, name)
 		if err != nil {
 			panic(err)
 		}

@@ -82,6 +82,13 @@ func Digests(e *event.Event, frames [][]event.Frame, known Symbols) {
 	}
 }
 
+// Named finds the functions of a file's sources that frames in them are called so.
+func Named(file *symbols.File, called string) ([]symbols.Placed, error) {
+	return file.Named(func(fn symbols.Function) bool {
+		return event.Frame{Function: fn.Name, Within: fn.Within}.Called() == called
+	})
+}
+
 // Remark says anew whose code the frames of an event are that were made
 // readable before, under other rules, and whom they blame. It changes frames.
 func Remark(e *event.Event, frames [][]event.Frame, opt Options) {

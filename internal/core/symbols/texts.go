@@ -1,7 +1,6 @@
 package symbols
 
 import (
-	"firethorn/internal/core/event"
 	"firethorn/internal/core/scope"
 	"firethorn/internal/core/sourcemap"
 )
@@ -29,11 +28,10 @@ func (f *File) Digest(o sourcemap.Original) (scope.Digest, error) {
 	return d.digests[i](), nil
 }
 
-// Named finds the functions of all sources that are called so, as
-// event.Frame.Called has it: at most maxNamed+1, so that there are too many can
-// be told.
-func (f *File) Named(called string) (out []Placed, err error) {
-	numbers, err := f.labelsOf(called)
+// Named finds the functions of all sources that are meant: at most maxNamed+1,
+// so that there are too many can be told.
+func (f *File) Named(meant func(Function) bool) (out []Placed, err error) {
+	numbers, err := f.labelsOf(meant)
 	if err != nil || len(numbers) == 0 {
 		return nil, err
 	}
@@ -55,15 +53,15 @@ func (f *File) Named(called string) (out []Placed, err error) {
 			continue
 		}
 		last = source
-		if out, err = f.namedIn(source, called, out); err != nil || len(out) > maxNamed {
+		if out, err = f.namedIn(source, meant, out); err != nil || len(out) > maxNamed {
 			return out, err
 		}
 	}
 	return out, nil
 }
 
-// namedIn adds the functions of one source that are called so.
-func (f *File) namedIn(source int, called string, out []Placed) ([]Placed, error) {
+// namedIn adds the functions of one source that are meant.
+func (f *File) namedIn(source int, meant func(Function) bool, out []Placed) ([]Placed, error) {
 	d, err := f.sourceTexts(source)
 	if err != nil || d.table == nil {
 		return out, err
@@ -73,7 +71,7 @@ func (f *File) namedIn(source int, called string, out []Placed) ([]Placed, error
 		return out, err
 	}
 	for i := range d.table.Len() {
-		if l := written(d.table, i); l.unknown || l.called() != called {
+		if l := written(d.table, i); l.unknown || !meant(l.function()) {
 			continue
 		}
 		if out = append(out, Placed{path.text, d.digests[i]()}); len(out) > maxNamed {
@@ -83,14 +81,8 @@ func (f *File) namedIn(source int, called string, out []Placed) ([]Placed, error
 	return out, nil
 }
 
-// called is what a frame in a function of that label is called.
-func (l label) called() string {
-	fn := l.function()
-	return event.Frame{Function: fn.Name, Within: fn.Within}.Called()
-}
-
-// labelsOf are the numbers of the labels that are called so, from 1.
-func (f *File) labelsOf(called string) (map[int]bool, error) {
+// labelsOf are the numbers of the labels that are meant, from 1.
+func (f *File) labelsOf(meant func(Function) bool) (map[int]bool, error) {
 	out := map[int]bool{}
 	for b, e := range f.dir[labels] {
 		d, err := f.block(labels, b)
@@ -98,7 +90,7 @@ func (f *File) labelsOf(called string) (map[int]bool, error) {
 			return nil, err
 		}
 		for i, x := range d.list {
-			if (label{name: x.text, anonymous: x.flags&1 != 0}).called() == called {
+			if meant((label{name: x.text, anonymous: x.flags&1 != 0}).function()) {
 				out[int(e.key[0])+i+1] = true
 			}
 		}
