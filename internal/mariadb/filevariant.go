@@ -82,8 +82,9 @@ func (w *filing) lookThrough(ctx context.Context, r *row) error {
 	}
 	var callers int
 	var looked bool
-	const query = "SELECT (SELECT COUNT(DISTINCT COALESCE(base, hash)) FROM variant WHERE project=? AND grouping_version=? AND fingerprint=?), COALESCE((SELECT looked FROM alias WHERE project=? AND grouping_version=? AND hash=?),0)"
-	if err := w.tx.QueryRowContext(ctx, query, w.Project.ID, w.Project.GroupingVersion, r.Print.Key[:], w.Project.ID, w.Project.GroupingVersion, r.Print.Key[:]).Scan(&callers, &looked); err != nil {
+	const query = "SELECT (SELECT COUNT(DISTINCT COALESCE(caller, base, hash)) FROM variant WHERE project=? AND grouping_version=? AND fingerprint=? AND (caller IS NULL OR caller<>?)), COALESCE((SELECT looked FROM alias WHERE project=? AND grouping_version=? AND hash=?),0)"
+	args := []any{w.Project.ID, w.Project.GroupingVersion, r.Print.Key[:], callerHash(r.Print), w.Project.ID, w.Project.GroupingVersion, r.Print.Key[:]}
+	if err := w.tx.QueryRowContext(ctx, query, args...).Scan(&callers, &looked); err != nil {
 		return err
 	}
 	if !looked && !fingerprint.FoundOut(r.Event, r.Frames, callers+1) {
@@ -170,14 +171,22 @@ func (w *filing) newVariant(ctx context.Context, r *row) (fingerprint.Result, er
 	if err != nil {
 		return print, err
 	}
-	res, err := w.tx.ExecContext(ctx, "INSERT INTO variant (project, grouping_version, hash, issue, fingerprint, provisional, app_release, looked, rules_version, parts) VALUES (?,?,?,?,?,?,?,?,?,?)",
-		w.Project.ID, w.Project.GroupingVersion, print.Variant[:], v.issue, print.Key[:], print.Provisional, nullID(r.release), print.Looked, w.Project.RulesVersion, event.TrimText(string(parts), 60000))
+	res, err := w.tx.ExecContext(ctx, "INSERT INTO variant (project, grouping_version, hash, issue, fingerprint, provisional, app_release, looked, rules_version, caller, parts) VALUES (?,?,?,?,?,?,?,?,?,?,?)",
+		w.Project.ID, w.Project.GroupingVersion, print.Variant[:], v.issue, print.Key[:], print.Provisional, nullID(r.release), print.Looked, w.Project.RulesVersion, callerHash(print), event.TrimText(string(parts), 60000))
 	if err != nil {
 		return print, err
 	}
 	v.id, err = res.LastInsertId()
 	w.variants[print.Variant], w.fresh[v.id] = v, r
 	return print, err
+}
+
+// callerHash is what callers are counted by; nil where none is named.
+func callerHash(p fingerprint.Result) any {
+	if p.Caller == "" {
+		return nil
+	}
+	return hash16(p.CallerName)
 }
 
 // anyVariant files under a variant that an issue has.

@@ -74,7 +74,10 @@ type Result struct {
 	// difference. Events of several callers are variants of their own: when the
 	// origin turns out to fail on behalf of them, they can be told apart.
 	Caller string
-	Looked bool // the origin that Compute gives was looked through
+	// CallerName is what that function is called: by how many names there are, a
+	// helper is found out, for callers move to other files as well.
+	CallerName string
+	Looked     bool // the origin that Compute gives was looked through
 	// Version is the grouping version it was computed by.
 	Version int
 	// Ruling is what a rule of the project says, nil where none does.
@@ -117,7 +120,7 @@ func ComputeWith(version int, e *event.Event, frames [][]event.Frame, learned *b
 	r.extra = r.pendingRaw(e, frames)
 	if e.Grouping == nil || len(e.Grouping.Replace) == 0 {
 		if i, j, ok := askedBy(e, frames); ok && r.extra == "" {
-			r.Caller = blame.Module(frames[i][j]) + " " + blame.Function(frames[i][j])
+			r.Caller, r.CallerName = r.module(frames[i][j])+" "+blame.Function(frames[i][j]), blame.Function(frames[i][j])
 			r.extra = "by " + r.Caller
 		}
 	}

@@ -51,7 +51,7 @@ type Origin struct {
 // OriginOf takes from a fingerprint what can move. ok is false where nothing
 // can, or the text of the function is not known.
 func OriginOf(r *fingerprint.Result, frames [][]event.Frame) (o Origin, ok bool) {
-	if r.Provisional || !r.HasOrigin || r.Ruling != nil {
+	if i, j, found := blame.Origin(frames); !found || frames[i][j].Pending || r.Ruling != nil {
 		return o, false
 	}
 	var stays strings.Builder

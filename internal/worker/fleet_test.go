@@ -1,0 +1,203 @@
+package worker
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/google/uuid"
+
+	"firethorn/internal/mariadb"
+	"firethorn/internal/pipeline"
+)
+
+// fleetEvent is an event of corpus/fleet.
+type fleetEvent struct {
+	id           uuid.UUID
+	bug, release string
+	raw          json.RawMessage
+	issue        int64
+	head         string // of the issue, and the engine
+}
+
+func readFleet(t *testing.T, file string) (out []*fleetEvent) {
+	t.Helper()
+	raw, err := os.ReadFile(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	now := time.Now().UTC().Add(-time.Hour).Format(time.RFC3339)
+	for _, line := range bytes.Split(bytes.TrimSpace(raw), []byte("\n")) {
+		var e struct {
+			Attributes struct{ Bug string }
+			Resource   map[string]string
+		}
+		if err := json.Unmarshal(line, &e); err != nil {
+			t.Fatal(err)
+		}
+		line = bytes.Replace(line, []byte("2026-11-23T08:00:00Z"), []byte(now), 1)
+		out = append(out, &fleetEvent{uuid.New(), e.Attributes.Bug, e.Resource["service.version"], line, 0, ""})
+	}
+	return out
+}
+
+// pushFleet pushes the symbols of one release, bundles with their maps or maps alone.
+func (b *bench) pushFleet(t *testing.T, dir, release string) {
+	t.Helper()
+	maps, err := filepath.Glob(filepath.Join(dir, release, "*.map"))
+	if err != nil || len(maps) == 0 {
+		t.Fatalf("no maps of %s: %v", release, err)
+	}
+	var files []mariadb.PushedFile
+	for _, name := range maps {
+		var contents [][]byte
+		for _, part := range []string{name, strings.TrimSuffix(name, ".map")} {
+			raw, err := os.ReadFile(part)
+			if err == nil {
+				contents = append(contents, raw)
+			}
+		}
+		hashes, err := b.PutSymbols(t.Context(), b.project.ID, contents)
+		if err != nil {
+			t.Fatal(err)
+		}
+		f := mariadb.PushedFile{Address: strings.TrimSuffix(filepath.Base(name), ".map"), Map: hashes[0]}
+		if len(hashes) > 1 {
+			f.Bundle = hashes[1]
+		}
+		files = append(files, f)
+	}
+	if _, err := b.AddSymbolFiles(t.Context(), b.project.ID, release, files); err != nil {
+		t.Fatal(err)
+	}
+	for more := true; more; {
+		if more, err = b.w.units.CompileSome(t.Context(), b.project.ID, time.Minute); err != nil {
+			t.Fatal(err)
+		}
+	}
+}
+
+// Grouping of corpus/fleet in the service: one release after the other, events
+// in any order. FIRETHORN_FLEET names the corpus.
+func TestRun_GroupsAnotherKindOfApplication(t *testing.T) {
+	dir := os.Getenv("FIRETHORN_FLEET")
+	if dir == "" {
+		t.Skip("FIRETHORN_FLEET names no corpus")
+	}
+	raw, err := os.ReadFile(filepath.Join(dir, "seen"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	looked := strings.Split(strings.TrimSpace(string(raw)), "\n")
+	for _, maps := range []string{"maps", "alone"} {
+		b := prepare(t)
+		all := readFleet(t, filepath.Join(dir, "events.ndjson"))
+		for _, release := range []string{"1.0.0", "1.1.0", "1.2.0"} {
+			b.pushFleet(t, filepath.Join(dir, maps), release)
+			b.w.units.Forget(b.project.ID)
+			batch := &pipeline.Batch{Received: time.Now().UTC()}
+			order := rand.New(rand.NewPCG(1, 2)).Perm(len(all))
+			for _, i := range order {
+				if e := all[i]; e.release == release {
+					batch.IDs, batch.Events = append(batch.IDs, e.id), append(batch.Events, e.raw)
+				}
+			}
+			for i := 0; i < len(batch.IDs); i += 50 {
+				if err := b.Append(t.Context(), b.project.ID, batch.Part(i, min(i+50, len(batch.IDs)))); err != nil {
+					t.Fatal(err)
+				}
+			}
+			b.run(t)
+			for more := true; more; {
+				if more, err = b.FollowMoved(t.Context(), b.project, b.w.units, nil); err != nil {
+					t.Fatal(err)
+				}
+			}
+		}
+		for _, e := range all {
+			row, err := b.Event(t.Context(), b.project, e.id)
+			if err != nil {
+				t.Fatal(err)
+			}
+			e.issue = row.Issue
+			is, err := b.Issue(t.Context(), b.project, row.Issue)
+			if err != nil {
+				t.Fatal(err)
+			}
+			e.head = is.Headline + " " + is.Place
+		}
+		for h, name := range []string{"looked at", "not looked at"} {
+			var half []*fleetEvent
+			for _, e := range all {
+				if slices.Contains(looked, e.bug) == (h == 0) {
+					half = append(half, e)
+				}
+			}
+			reportFleet(t, maps+" "+name, half, h == 0)
+		}
+	}
+}
+
+func reportFleet(t *testing.T, name string, list []*fleetEvent, tell bool) {
+	t.Helper()
+	pairs := func(n float64) float64 { return n * (n - 1) / 2 }
+	cells, bugs, issues := map[string]float64{}, map[string]float64{}, map[int64]float64{}
+	in, of := map[int64][]string{}, map[string][]int64{}
+	for _, e := range list {
+		cells[fmt.Sprintf("%s %d", e.bug, e.issue)]++
+		bugs[e.bug]++
+		issues[e.issue]++
+		if !slices.Contains(in[e.issue], e.bug) {
+			in[e.issue] = append(in[e.issue], e.bug)
+		}
+		if !slices.Contains(of[e.bug], e.issue) {
+			of[e.bug] = append(of[e.bug], e.issue)
+		}
+	}
+	var both, a, c float64
+	for _, n := range cells {
+		both += pairs(n)
+	}
+	for _, n := range bugs {
+		a += pairs(n)
+	}
+	for _, n := range issues {
+		c += pairs(n)
+	}
+	expected := a * c / pairs(float64(len(list)))
+	merged, pieces := 0, 0
+	for _, l := range in {
+		if len(l) > 1 {
+			merged++
+			if tell {
+				t.Logf("%s: merged: %q", name, l)
+			}
+		}
+	}
+	for bug, l := range of {
+		if len(l) > 1 {
+			pieces++
+			if tell {
+				t.Logf("%s: in %d pieces: %s %v", name, len(l), bug, headsOf(list, bug))
+			}
+		}
+	}
+	t.Logf("%s: %d events, %d bugs in %d issues: index %.4f, %d issues of several bugs (%.0f pairs), %d bugs in pieces", name, len(list), len(bugs), len(issues), (both-expected)/((a+c)/2-expected), merged, c-both, pieces)
+}
+
+func headsOf(list []*fleetEvent, bug string) map[string]int {
+	out := map[string]int{}
+	for _, e := range list {
+		if e.bug == bug {
+			out[fmt.Sprint(e.issue, " ", e.head)]++
+		}
+	}
+	return out
+}
