@@ -86,7 +86,7 @@ func (m marker) mark(exceptions []event.Exception, frames [][]event.Frame) {
 // trace does not name; outer that another exception may name it.
 func (m marker) originOf(x event.Exception, frames []event.Frame, outer bool) (origin int, behalf bool) {
 	first := -1
-	itself := Local(x)
+	itself := m.itself(x)
 	from := behindPanic(frames)
 	if !m.plain {
 		from = max(from, behindCapture(frames))
@@ -124,6 +124,13 @@ func (m marker) originOf(x event.Exception, frames []event.Frame, outer bool) (o
 		return slices.IndexFunc(frames, func(f event.Frame) bool { return f.Kind == event.Own }), true
 	}
 	return first, true
+}
+
+func (m marker) itself(x event.Exception) bool {
+	if m.plain {
+		return Local(x)
+	}
+	return Itself(x)
 }
 
 // makes says whether a function makes an error, by what its source says or by

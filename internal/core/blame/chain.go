@@ -51,7 +51,7 @@ func (m marker) below(exceptions []event.Exception, frames [][]event.Frame, x in
 // handled only wraps that one: the function that tried raises it on purpose. A
 // mistake made while handling, or in what was called to clean up, is another.
 func (m marker) wraps(exceptions []event.Exception, frames [][]event.Frame, later, earlier int) bool {
-	if Local(exceptions[later]) {
+	if Itself(exceptions[later]) {
 		return false
 	}
 	j, _ := m.originOf(exceptions[later], frames[later], false)

@@ -39,7 +39,7 @@ func NewHelpers() *Helpers { return &Helpers{seen: map[place]*callee{}} }
 // (Mark) without what was learned.
 func (h *Helpers) Learn(e *event.Event, frames [][]event.Frame) {
 	i, j, ok := Origin(frames)
-	if !ok || i >= len(e.Exceptions) || Local(e.Exceptions[i]) || frames[i][j].Pending {
+	if !ok || i >= len(e.Exceptions) || Itself(e.Exceptions[i]) || frames[i][j].Pending {
 		return
 	}
 	shape, _ := PlainShape(e.Exceptions[i].Message)

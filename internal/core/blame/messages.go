@@ -114,6 +114,9 @@ var anyID = strings.NewReplacer("<number>", "<id>", "<code>", "<id>", "<hex>", "
 
 // PlainIDs is PlainShape with ids of all kinds told alike.
 func PlainIDs(message string) (says string, local bool) {
+	if says, ok := mistake(message); ok && says != "" {
+		return says, true
+	}
 	says, local = PlainShape(message)
 	return anyID.Replace(says), local
 }

@@ -119,7 +119,7 @@ func ComputeWith(version int, e *event.Event, frames [][]event.Frame, learned *b
 	}
 	r.extra = r.pendingRaw(e, frames)
 	if e.Grouping == nil || len(e.Grouping.Replace) == 0 {
-		if i, j, ok := askedBy(e, frames); ok && r.extra == "" {
+		if i, j, ok := r.askedBy(e, frames); ok && r.extra == "" {
 			r.Caller, r.CallerName = r.module(frames[i][j])+" "+blame.Function(frames[i][j]), blame.Function(frames[i][j])
 			r.extra = "by " + r.Caller
 		}
@@ -141,9 +141,9 @@ func (r *Result) Own(e *event.Event) Key {
 
 // askedBy is the frame that called the origin, where it may have asked for
 // what failed.
-func askedBy(e *event.Event, frames [][]event.Frame) (i, j int, ok bool) {
+func (r *Result) askedBy(e *event.Event, frames [][]event.Frame) (i, j int, ok bool) {
 	i, j, ok = blame.Origin(frames)
-	if !ok || i >= len(e.Exceptions) || frames[i][j].Pending || blame.Local(e.Exceptions[i]) {
+	if !ok || i >= len(e.Exceptions) || frames[i][j].Pending || r.local(e.Exceptions[i]) {
 		return 0, 0, false
 	}
 	j, ok = blame.CallerOf(frames[i], j)
@@ -154,7 +154,7 @@ func askedBy(e *event.Event, frames [][]event.Frame) (i, j int, ok bool) {
 // on behalf of its callers: who called it is blamed. The variant stays that of
 // first, and so does what a rule said. It marks frames anew.
 func (r Result) Through(e *event.Event, frames [][]event.Frame) Result {
-	i, j, ok := askedBy(e, frames)
+	i, j, ok := r.askedBy(e, frames)
 	if !ok || r.Caller == "" {
 		return r
 	}
@@ -243,7 +243,7 @@ func (r *Result) addOrigin(e *event.Event, frames [][]event.Frame, i, j int) {
 		r.addMessage(lastMessage(e), "stands in for the function while symbols are missing")
 		return
 	}
-	if i < len(e.Exceptions) && r.asks(frames[i], j) && !blame.Local(e.Exceptions[i]) {
+	if i < len(e.Exceptions) && r.asks(frames[i], j) && !r.local(e.Exceptions[i]) {
 		if module, function, ok := r.learned.Asked(f, e.Exceptions[i].Message); ok {
 			const why = "the function that failed asks for others; who asked for this is known from other events, for the trace does not say"
 			r.add("module", module, why, -1, -1)
@@ -264,11 +264,11 @@ func (r *Result) addOrigin(e *event.Event, frames [][]event.Frame, i, j int) {
 		}
 		r.addMessage(message, "the origin has no name; the message tells it from others")
 	}
-	if r.asks(frames[i], j) && i < len(e.Exceptions) && !r.has("message") && !blame.Local(e.Exceptions[i]) {
+	if r.asks(frames[i], j) && i < len(e.Exceptions) && !r.has("message") && !r.local(e.Exceptions[i]) {
 		// Engines that do not say who awaited leave the message alone to tell.
 		r.add("message", r.wish(e.Exceptions[i].Message), "the origin asks on behalf of others, and the trace does not say of whom", -1, -1)
 	}
-	if k, ok := blame.Through(frames[i], j); ok && i < len(e.Exceptions) && !blame.Local(e.Exceptions[i]) {
+	if k, ok := blame.Through(frames[i], j); ok && i < len(e.Exceptions) && !r.local(e.Exceptions[i]) {
 		r.add("through", r.module(frames[i][k])+" "+blame.Function(frames[i][k]), "the function that failed on the origin's behalf", i, k)
 	}
 }
@@ -292,6 +292,14 @@ func (r *Result) addMessage(message, why string) string {
 	says := r.plain(message)
 	r.add("message", says, why, -1, -1)
 	return says
+}
+
+// local says whether an exception tells of a mistake in the very function that failed.
+func (r *Result) local(x event.Exception) bool {
+	if r.Version < 6 {
+		return blame.Local(x)
+	}
+	return blame.Itself(x)
 }
 
 // module is where a frame's function is written.

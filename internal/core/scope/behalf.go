@@ -128,8 +128,8 @@ func head(text string, list []token) (params map[string]bool, body int) {
 	return params, 0
 }
 
-// insists says whether a body only throws where a parameter is nothing, and
-// gives it back: "{ if (!ok) throw new Problem(words); return ok }".
+// insists says whether a body only throws where a parameter is nothing, says of
+// it what another one says, and gives it back: "{ if (!ok) throw new Problem(words); return ok }".
 func insists(list []token, text string, params map[string]bool) bool {
 	i := 0
 	for i < len(list) && list[i].kind != kOpenBrace { // the type of the result
@@ -142,19 +142,19 @@ func insists(list []token, text string, params map[string]bool) bool {
 	word := func(i int) string { return text[list[i].start:list[i].end] }
 	guards := 0
 	for i < len(list) && list[i].kind == kIf {
-		end, tested := i+1, false
+		end, tested := i+1, map[string]bool{}
 		for end++; end < len(list) && list[end].kind != kCloseParen; end++ {
 			w := word(end)
 			switch {
 			case params[w]:
-				tested = true
+				tested[w] = true
 			case w == "undefined", w == "null", w == "false", w == "typeof", w == "'undefined'", w == `"undefined"`, list[end].kind == kNot, w == "==", w == "===", w == "||":
 			default:
 				return false
 			}
 		}
 		i = end + 1
-		if !tested || i >= len(list) {
+		if len(tested) == 0 || i >= len(list) {
 			return false
 		}
 		braces := list[i].kind == kOpenBrace
@@ -164,7 +164,17 @@ func insists(list []token, text string, params map[string]bool) bool {
 		if i >= len(list) || list[i].kind != kThrow {
 			return false
 		}
-		if i = ends(list, i); braces && i < len(list) && list[i].kind == kCloseBrace {
+		from := i
+		i = ends(list, i)
+		told := false // what is said of it came from the caller too
+		for _, t := range list[from:i] {
+			w := text[t.start:t.end]
+			told = told || t.kind == kName && params[w] && !tested[w]
+		}
+		if !told {
+			return false
+		}
+		if braces && i < len(list) && list[i].kind == kCloseBrace {
 			i++
 		}
 		guards++

@@ -14,6 +14,8 @@ func TestTable_MarkOnBehalf(t *testing.T) {
 		"async function ask(path) {\n const a = await fetch(path)\n if (!a.ok) throw new AnswerError(a.status, path)\n return a.json()\n}":                   true,
 		"const ask = async (path: string, more?: Init) => (await fetch(base + path, { ...more, mode: 'cors' })).json()":                                      true,
 		"function ask(path) { return window.fetch(`${base}${path}`) }":                                                                                       true,
+		"function found(x) {\n if (!x) throw new E('not found')\n return x\n}":                                                                               false,
+		"function fareOf(k) {\n if (!k) throw new E('no fare for ' + k)\n}":                                                                                  false,
 		"function reserve(booking, seat) { if (!seat) throw new E('no seat'); booking.seats.push(seat) }":                                                    false,
 		"function pay(cents) { if (cents <= 0) throw new E(cents); return cents }":                                                                           false,
 		"function board(booking) { if (!booking.seats) throw new E('none'); return booking }":                                                                false,
