@@ -29,6 +29,7 @@ type fingerprinted struct {
 	Fingerprint string             `json:"fingerprint"`
 	Version     int                `json:"grouping_version"`
 	Followed    *followed          `json:"followed,omitempty"` // where it is that of another place, which the function moved from
+	Computed    string             `json:"computed,omitempty"` // where it is that of a whole trace: what this one comes to, in which the engine left frames out
 	Rule        string             `json:"rule,omitempty"`     // the grouping rule that decided
 	Headline    string             `json:"headline"`
 	Origin      *event.Position    `json:"origin"` // null where no frame is to blame
@@ -188,6 +189,7 @@ func showFingerprints(to, problems io.Writer, list []readable, maps *mapsOf, met
 		return err
 	}
 	follows := moved.Group(seen, maps)
+	whole := wholeOf(prints, follows)
 	for i, p := range prints {
 		f, moved := follows[p.Key]
 		key := hex.EncodeToString(p.Key[:])
@@ -195,6 +197,9 @@ func showFingerprints(to, problems io.Writer, list []readable, maps *mapsOf, met
 		if moved {
 			line.Fingerprint = hex.EncodeToString(f.Key[:])
 			line.Followed = &followed{key, f.To.Name, f.From.Module, f.To.Module, f.Release, f.Like}
+		}
+		if k, ok := whole[p.Key]; ok {
+			line.Fingerprint, line.Computed = hex.EncodeToString(k[:]), key
 		}
 		if asJSON {
 			if p.Ruling != nil {
@@ -212,9 +217,27 @@ func showFingerprints(to, problems io.Writer, list []readable, maps *mapsOf, met
 		if moved {
 			fmt.Fprintf(out, "  %s\n", plain(f.String()))
 		}
+		if line.Computed != "" {
+			fmt.Fprintln(out, "  the engine left frames out; others that print all frames tell which bug it is")
+		}
 		showParts(out, styleOf(to), p.Parts, p.Left)
 	}
 	return nil
+}
+
+// wholeOf finds the fingerprints of whole traces that those with frames left
+// out stand for.
+func wholeOf(prints []fingerprint.Result, follows map[fingerprint.Key]moved.Followed) map[fingerprint.Key]fingerprint.Key {
+	all := make([]*fingerprint.Result, len(prints))
+	for i := range prints {
+		all[i] = &prints[i]
+	}
+	return fingerprint.Whole(all, func(k fingerprint.Key) fingerprint.Key {
+		if f, ok := follows[k]; ok {
+			return f.Key
+		}
+		return k
+	})
 }
 
 // showParts prints what a fingerprint was made from, each part once with why.

@@ -71,7 +71,7 @@ func (m marker) mark(exceptions []event.Exception, frames [][]event.Frame) {
 		case onBehalf && !behalf && !m.plain && i < best:
 			// The cause's trace ends before its caller, which the outer one names.
 			best, at, onBehalf = i, j, false
-		case i < best && sameFunction(frames[i][j], frames[best][at]):
+		case i < best && sameFunction(frames[i][j], frames[best][at]) && (m.plain || !frames[best][at].Vanished):
 			best, at = i, j
 		}
 	}

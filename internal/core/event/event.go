@@ -121,6 +121,9 @@ type Frame struct {
 	// OnBehalf is true of a function that its source says fails on behalf of its
 	// callers: an assertion, a request for what it is given.
 	OnBehalf bool `json:"on_behalf,omitempty"`
+	// Vanished is true of a frame whose function did not call the one of the
+	// runtime below it: the engine left out who did, for that call was its last act.
+	Vanished bool `json:"vanished,omitempty"`
 	// Builtin is true of a function of the runtime that has no place of its own:
 	// its frame names that of its caller.
 	Builtin bool `json:"builtin,omitempty"`

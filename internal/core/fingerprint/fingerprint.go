@@ -80,6 +80,10 @@ type Result struct {
 	Looked     bool // the origin that Compute gives was looked through
 	// Version is the grouping version it was computed by.
 	Version int
+	// As are the fingerprints that the event would have had in engines that leave
+	// frames out; Stays is what of its own does not change when functions move.
+	As    []Key
+	Stays string
 	// Ruling is what a rule of the project says, nil where none does.
 	Ruling *Ruling
 
@@ -113,7 +117,7 @@ func ComputeWith(version int, e *event.Event, frames [][]event.Frame, learned *b
 			}
 		}
 	}
-	r.Key = r.hash("")
+	r.Key, r.Stays = r.hash(""), r.stays()
 	if r.Base == (Key{}) {
 		r.Base = r.Key
 	}
@@ -204,6 +208,7 @@ func (r *Result) compute(e *event.Event, frames [][]event.Frame) {
 	}
 	if ok {
 		r.addOrigin(e, frames, i, j)
+		r.addAs(e, frames, i, j)
 		r.leaveRest(e, frames, i, j)
 		return
 	}
@@ -251,6 +256,11 @@ func (r *Result) addOrigin(e *event.Event, frames [][]event.Frame, i, j int) {
 			r.add("through", r.module(f)+" "+blame.Function(f), "the function that failed on the origin's behalf", i, j)
 			return
 		}
+	}
+	if name, ok := nativeBelow(frames[i], j); ok && f.Vanished && r.Version >= 6 {
+		r.add("native", name, "the function of the runtime that failed; the engine left out who called it", -1, -1)
+		r.addFrame(frames, i, j, "the nearest own function that the engine names")
+		return
 	}
 	r.addFrame(frames, i, j, "the origin: the own function that is blamed")
 	switch {

@@ -32,8 +32,11 @@ func (r *Result) pendingRaw(e *event.Event, frames [][]event.Frame) string {
 	return b.String()
 }
 
-// hash is the first half of the SHA-256 over the parts, each with its length.
-func (r *Result) hash(extra string) Key {
+// hash is the key of all parts.
+func (r *Result) hash(extra string) Key { return hashOf(r.Parts, extra) }
+
+// hashOf is the first half of the SHA-256 over parts, each with its length.
+func hashOf(parts []Part, extra string) Key {
 	h := sha256.New()
 	put := func(s string) {
 		var n [4]byte
@@ -41,7 +44,7 @@ func (r *Result) hash(extra string) Key {
 		h.Write(n[:])
 		h.Write([]byte(s))
 	}
-	for _, p := range r.Parts {
+	for _, p := range parts {
 		put(p.What)
 		put(p.Value)
 	}

@@ -136,9 +136,22 @@ func group(t testing.TB, file string, b *builds) []*met {
 		}
 	}
 	follows := moved.Group(seen, b)
+	same := func(k fingerprint.Key) fingerprint.Key {
+		if f, ok := follows[k]; ok {
+			return f.Key
+		}
+		return k
+	}
+	var prints []*fingerprint.Result
 	for _, m := range list {
-		if f, ok := follows[m.key]; ok {
-			m.key = f.Key
+		prints = append(prints, &m.print)
+	}
+	whole := fingerprint.Whole(prints, same)
+	for _, m := range list {
+		if k, ok := whole[m.key]; ok {
+			m.key = k
+		} else {
+			m.key = same(m.key)
 		}
 	}
 	return list

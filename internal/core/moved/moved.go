@@ -54,14 +54,11 @@ func OriginOf(r *fingerprint.Result, frames [][]event.Frame) (o Origin, ok bool)
 	if i, j, found := blame.Origin(frames); !found || frames[i][j].Pending || r.Ruling != nil {
 		return o, false
 	}
-	var stays strings.Builder
 	module := ""
 	for _, p := range r.Parts {
-		value := p.Value
 		switch p.What {
 		case "module":
 			module = p.Value
-			continue
 		case "function":
 			o.At = append(o.At, Function{module, p.Value})
 		case "through":
@@ -70,16 +67,14 @@ func OriginOf(r *fingerprint.Result, frames [][]event.Frame) (o Origin, ok bool)
 				return o, false
 			}
 			o.At = append(o.At, Function{before, name})
-			value = name
-		case "statement", "rule", "script":
+		case "statement", "rule", "script", "native":
 			return o, false
 		}
-		stays.WriteString(p.What + "\x00" + value + "\x00")
 	}
 	if len(o.At) == 0 || o.At[0].Name == "" || module == "" {
 		return o, false
 	}
-	o.Stays = stays.String()
+	o.Stays = r.Stays
 	o.Text = textOf(o.At[0], frames)
 	return o, !o.Text.IsZero()
 }

@@ -3,9 +3,11 @@ package symbolicate
 import (
 	"errors"
 	"io"
+	"strings"
 
 	"firethorn/internal/core/blame"
 	"firethorn/internal/core/event"
+	"firethorn/internal/core/scope"
 	"firethorn/internal/core/sourcemap"
 	"firethorn/internal/core/stacktrace"
 	"firethorn/internal/core/symbols"
@@ -40,10 +42,51 @@ func Event(e *event.Event, known Symbols, opt Options) [][]event.Frame {
 				known.Failed(err)
 			}
 		}
+		markVanished(e, frames, known)
 		out[i] = frames
 	}
 	blame.Mark(e.Exceptions, out, nil)
 	return out
+}
+
+// markVanished looks whether the innermost own frame called the function of the
+// runtime that failed in it. Engines that do away with the frames of functions
+// whose last act is a call (ECMA-262, PrepareForTailCall) print another one there.
+func markVanished(e *event.Event, frames []event.Frame, known Symbols) {
+	for j := 1; j < len(frames); j++ {
+		f, below := &frames[j], frames[j-1]
+		if f.Kind != event.Own {
+			continue
+		}
+		if below.File != "[native code]" || below.Function == "" || f.Raw.File == f.File {
+			return
+		}
+		file, _ := known.File(f.Raw.File, e.DebugID(f.Raw.File))
+		o, ok, err := original(file, f.Raw)
+		text := ""
+		if err == nil && ok {
+			text, err = file.Text(o)
+		}
+		failed(known, err)
+		f.Vanished = text != "" && !strings.Contains(text, below.Function[strings.LastIndexByte(below.Function, '.')+1:])
+		return
+	}
+}
+
+// original is where a frame came from; ok is false without symbols.
+func original(file *symbols.File, raw event.Position) (o sourcemap.Original, ok bool, err error) {
+	if file == nil {
+		return o, false, nil
+	}
+	o, ok, err = file.Find(sourcemap.Pos{Line: int32(raw.Line - 1), Col: int32(max(raw.Column-1, 0))})
+	return o, ok && o.Source != "", err
+}
+
+// failed tells of a failure to reach symbols; that they are damaged is no such.
+func failed(known Symbols, err error) {
+	if _, damaged := errors.AsType[*symbols.DamageError](err); err != nil && !damaged && !errors.Is(err, io.ErrUnexpectedEOF) {
+		known.Failed(err)
+	}
 }
 
 // Digests notes what the function of the frame that an event is blamed on says
@@ -68,17 +111,13 @@ func Digests(e *event.Event, frames [][]event.Frame, known Symbols) {
 			continue
 		}
 		file, _ := known.File(f.Raw.File, e.DebugID(f.Raw.File))
-		if file == nil {
-			continue
+		o, ok, err := original(file, f.Raw)
+		if err == nil && ok {
+			var d scope.Digest
+			d, err = file.Digest(o)
+			f.Digest = d.String()
 		}
-		o, ok, err := file.Find(sourcemap.Pos{Line: int32(f.Raw.Line - 1), Col: int32(max(f.Raw.Column-1, 0))})
-		if err == nil && ok && o.Source != "" {
-			d, failed := file.Digest(o)
-			f.Digest, err = d.String(), failed
-		}
-		if _, damaged := errors.AsType[*symbols.DamageError](err); err != nil && !damaged && !errors.Is(err, io.ErrUnexpectedEOF) {
-			known.Failed(err)
-		}
+		failed(known, err)
 	}
 }
 

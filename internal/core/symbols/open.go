@@ -36,7 +36,8 @@ type decoded struct {
 	boundaries []boundary
 	list       []element
 	text       []byte
-	table      *scope.Table // of a source that was read anew
+	table      *scope.Table       // of a source that was read anew
+	function   func(i int) string // the text of one
 	digests    []func() scope.Digest
 	size       int
 }

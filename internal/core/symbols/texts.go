@@ -28,6 +28,19 @@ func (f *File) Digest(o sourcemap.Original) (scope.Digest, error) {
 	return d.digests[i](), nil
 }
 
+// Text is the text of the function that o lies in, "" as Digest is zero.
+func (f *File) Text(o sourcemap.Original) (string, error) {
+	d, err := f.sourceTexts(o.Index)
+	if err != nil || d.table == nil {
+		return "", err
+	}
+	i, ok := d.table.Find(o.Pos)
+	if !ok || d.table.At(i).Kind == scope.Outside {
+		return "", nil
+	}
+	return d.function(i), nil
+}
+
 // Named finds the functions of all sources that are meant: at most maxNamed+1,
 // so that there are too many can be told.
 func (f *File) Named(meant func(Function) bool) (out []Placed, err error) {
@@ -121,7 +134,7 @@ func (f *File) sourceTexts(source int) (decoded, error) {
 			return d, err
 		}
 		if s, _ := readSource(path.text, text); s != nil {
-			d.table, d.digests = s.table, make([]func() scope.Digest, s.table.Len())
+			d.table, d.function, d.digests = s.table, s.function, make([]func() scope.Digest, s.table.Len())
 			for i := range d.digests {
 				d.digests[i] = s.digest(i)
 			}
