@@ -66,6 +66,7 @@ type RawFrame struct {
 	Address  string `json:"address,omitempty"`
 	Image    string `json:"image,omitempty"`
 	Own      *bool  `json:"own,omitempty"`
+	Async    bool   `json:"-"` // it awaited the frame below it
 	Builtin  bool   `json:"-"` // a function of the runtime, which names its caller's place
 }
 
@@ -121,6 +122,8 @@ type Frame struct {
 	// OnBehalf is true of a function that its source says fails on behalf of its
 	// callers: an assertion, a request for what it is given.
 	OnBehalf bool `json:"on_behalf,omitempty"`
+	// Async is true of a frame that awaited the one below it.
+	Async bool `json:"async,omitempty"`
 	// Vanished is true of a frame whose function did not call the one of the
 	// runtime below it: the engine left out who did, for that call was its last act.
 	Vanished bool `json:"vanished,omitempty"`

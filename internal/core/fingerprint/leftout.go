@@ -45,6 +45,9 @@ func (r *Result) addAs(e *event.Event, frames [][]event.Frame, i, j int) {
 	if native, ok := nativeBelow(frames[i], j); ok {
 		n := 0
 		for _, f := range frames[i][j+1:] {
+			if f.Async { // a call that was awaited is nobody's last act
+				break
+			}
 			if f.Kind != event.Own || f.Pending || f.Called() == "" {
 				continue
 			}
@@ -59,18 +62,26 @@ func (r *Result) addAs(e *event.Event, frames [][]event.Frame, i, j int) {
 		return
 	}
 	wish := r.wish(e.Exceptions[i].Message)
-	if f := frames[i][k]; f.OnBehalf && strings.ContainsAny(wish, `/"'`) { // a message that names nothing tells of nobody
+	if f := frames[i][k]; f.OnBehalf && tells(wish) {
 		r.As = append(r.As, hashOf(append(first, Part{What: "module", Value: r.module(f)}, Part{What: "function", Value: blame.Function(f)}, Part{What: "message", Value: wish}), ""))
 	}
 }
 
-// nativeBelow is the function of the runtime that the own frame at j called.
+// tells says whether a message says enough of what was asked for to tell of
+// whom: it names something, or has some words.
+func tells(wish string) bool { return strings.ContainsAny(wish, `/"'`) || len(strings.Fields(wish)) >= 3 }
+
+// nativeBelow is the innermost function of the runtime below the own frame at
+// j, where nothing else lies between.
 func nativeBelow(frames []event.Frame, j int) (name string, ok bool) {
-	if j == 0 || frames[j-1].Kind != event.Runtime || !native[frames[j-1].File] {
-		return "", false
+	for _, f := range frames[:j] {
+		if f.Kind != event.Runtime || !native[f.File] {
+			return "", false
+		}
+		if name == "" {
+			name = f.Function[strings.LastIndexByte(f.Function, '.')+1:]
+		}
 	}
-	name = frames[j-1].Function
-	name = name[strings.LastIndexByte(name, '.')+1:]
 	return name, name != ""
 }
 

@@ -87,7 +87,7 @@ func parseLine(line string) (event.RawFrame, bool) {
 // "new F (loc)", "T.m [as a] (loc)", "eval (eval at f (loc), <anonymous>:1:2)".
 func parseV8(s string) (event.RawFrame, bool) {
 	var f event.RawFrame
-	s = strings.TrimPrefix(s, "async ")
+	s, f.Async = strings.CutPrefix(s, "async ")
 	if !strings.HasSuffix(s, ")") {
 		return location(f, s)
 	}

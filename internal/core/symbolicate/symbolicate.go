@@ -94,7 +94,7 @@ func known(raw event.RawFrame, file *symbols.File, why string, opt Options) (eve
 		Raw: event.Position{Function: raw.Function, File: raw.File, Line: raw.Line, Column: raw.Column},
 	}
 	f.Function, f.File = stacktrace.Shown(raw)
-	f.Builtin = raw.Builtin
+	f.Builtin, f.Async = raw.Builtin, raw.Async
 	if !Resolvable(raw) {
 		return f, nil
 	}
