@@ -7,8 +7,9 @@
 //   node fleet/run.mjs OUT
 //   OUT/events.ndjson     all events, the bug in attributes.bug
 //   OUT/again.ndjson      the browsers' again, built by others
-//   OUT/seen, OUT/unseen  the names of bugs, halved at random: fix what is
-//                         wrong by the first half, report both
+//   OUT/seen, OUT/unseen  the names of bugs, parted at random: fix what is wrong
+//                         by the first, report both. A half was looked at
+//                         first, then half of the rest
 //   OUT/maps/<release>    the bundles and their maps; "again/<release>" the others
 //   OUT/alone/<release>   the maps alone
 import { execFileSync, spawn } from 'node:child_process'
@@ -193,7 +194,8 @@ writeFileSync(join(out, 'events.ndjson'), first.join('\n') + '\n')
 const again = await everywhere(r => `again/${r}`, { '1.0.0': 'esbuild', '1.1.0': 'swc', '1.2.0': 'rolldown' }, { '1.0.0': 'terser', '1.1.0': 'esbuild', '1.2.0': 'oxc' })
 writeFileSync(join(out, 'again.ndjson'), again.join('\n') + '\n')
 const bugs = [...new Set([...first, ...again].map(e => JSON.parse(e).attributes.bug))]
-writeFileSync(join(out, 'seen'), bugs.filter(b => chance('half ' + b) % 2 === 0).join('\n') + '\n')
-writeFileSync(join(out, 'unseen'), bugs.filter(b => chance('half ' + b) % 2 === 1).join('\n') + '\n')
+const looked = b => chance('half ' + b) % 2 === 0 || chance('quarter ' + b) % 2 === 0
+writeFileSync(join(out, 'seen'), bugs.filter(looked).join('\n') + '\n')
+writeFileSync(join(out, 'unseen'), bugs.filter(b => !looked(b)).join('\n') + '\n')
 console.log(`${first.length} events, ${again.length} again, of ${bugs.length} bugs`)
 process.exit(0)

@@ -112,7 +112,7 @@ func scanComponent(name, src string) *Table {
 		all.funcs, all.classes = append(all.funcs, p.funcs...), append(all.classes, p.classes...)
 	}
 	all.cover(outside, len(src), binding{kind: Outside})
-	t.funcs = all.table(places)
+	all.fill(t, places)
 	return t
 }
 

@@ -68,7 +68,9 @@ type Func struct {
 
 // Table holds the functions of one file, sorted by where they start.
 type Table struct {
-	funcs []Func
+	funcs   []Func
+	classes []extended // with what they extend
+	making  []making   // of each function
 	// Clean says that the code was read to its end without a fault: that all its
 	// functions are there. Of a component the scripts with a fault are Outside.
 	Clean bool

@@ -22,12 +22,53 @@ func ScanAs(src string, dialect Dialect) *Table {
 	if !t.Clean {
 		t.Fault = new(places.At(int(p.fault)))
 	}
-	t.funcs = p.table(places)
+	p.fill(t, places)
 	return t
 }
 
-// table gives the functions that were found in order, each with its parent.
-func (p *parser) table(places *sourcemap.Text) []Func {
+// making is what decides whether a function makes errors.
+type making struct {
+	class   extended // of a constructor
+	returns string   // the class of what it returns anew
+}
+
+// Errors adds the classes that extend errors to those that are known of other
+// sources, and says whether there were any. A class of the source's own counts
+// before another of its name.
+func (t *Table) Errors(known map[string]bool) (more bool) {
+	for again := true; again; {
+		again = false
+		for _, c := range t.classes {
+			if c.name != "" && !known[c.name] && (isError(c.base) || known[c.base]) {
+				known[c.name], more, again = true, true, true
+			}
+		}
+	}
+	return more
+}
+
+// MarkErrors says anew which functions make errors, by the classes that extend
+// errors in all sources.
+func (t *Table) MarkErrors(known map[string]bool) {
+	own := map[string]bool{}
+	for _, c := range t.classes {
+		own[c.name] = own[c.name] || isError(c.base) || known[c.base]
+	}
+	fails := func(name string) bool {
+		if mine, here := own[name]; here {
+			return mine
+		}
+		return name != "" && (isError(name) || known[name])
+	}
+	for i, m := range t.making {
+		if m.class.base != "" && fails(m.class.base) || m.returns != "" && fails(m.returns) {
+			t.funcs[i].Makes = true
+		}
+	}
+}
+
+// fill gives t the functions that were found in order, each with its parent.
+func (p *parser) fill(t *Table, places *sourcemap.Text) {
 	end := int32(len(p.src))
 	for i := range p.funcs {
 		if f := &p.funcs[i]; f.end < 0 {
@@ -40,6 +81,7 @@ func (p *parser) table(places *sourcemap.Text) []Func {
 	})
 	errors := p.errors()
 	out := make([]Func, len(list))
+	t.classes, t.making = p.classes, make([]making, len(list))
 	var open []int
 	for i := range list {
 		f := &list[i]
@@ -48,13 +90,16 @@ func (p *parser) table(places *sourcemap.Text) []Func {
 		}
 		out[i] = f.placed(places)
 		out[i].Makes = f.class > 0 && errors[p.classes[f.class-1].name] || f.class > 0 && isError(p.classes[f.class-1].base) || f.returns != "" && (isError(f.returns) || errors[f.returns])
+		if t.making[i].returns = f.returns; f.class > 0 {
+			t.making[i].class = p.classes[f.class-1]
+		}
 		out[i].Parent = -1
 		if len(open) > 0 {
 			out[i].Parent = open[len(open)-1]
 		}
 		open = append(open, i)
 	}
-	return out
+	t.funcs = out
 }
 
 // errors are the classes of the code that extend an error, also through others.

@@ -153,6 +153,14 @@ func resolve(f *event.Frame, raw event.RawFrame, file *symbols.File, opt Options
 	f.File, f.Line, f.Column, f.SourceLines = SourcePath(o.Source), int(o.Pos.Line)+1, int(o.Pos.Col)+1, lines
 	f.Function, f.Within, f.Statement = function.Name, function.Within, said
 	f.MakesError, f.OnBehalf = function.Makes, function.OnBehalf
+	if known && f.Called() == "" && raw.Function != "" {
+		// Some engines print constructors that nobody wrote, at the class's head.
+		text, err := statement(file, o.Index, int(o.Pos.Line)+1, int(o.Pos.Col))
+		if err != nil {
+			return err
+		}
+		f.MakesError = derived.MatchString(text)
+	}
 	if !known {
 		f.WhyRaw = "the function is not known, for neither the source's own text nor the generated file tells it; push the generated file beside its map"
 	}
@@ -164,6 +172,9 @@ func resolve(f *event.Frame, raw event.RawFrame, file *symbols.File, opt Options
 	}
 	return nil
 }
+
+// derived is the head of a class that extends another.
+var derived = regexp.MustCompile(`\bclass\b.*\bextends\b`)
 
 // shortWord is a name that builds make.
 var shortWord = regexp.MustCompile(`^(?:.*\.)?[\w$]{1,2}$`)

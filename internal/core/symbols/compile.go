@@ -69,6 +69,7 @@ func (c *compiler) readSources() {
 			c.doubts = append(c.doubts, Doubt{c.m.Source(i), why})
 		}
 	}
+	markErrors(c.own)
 	trust(c.m, c.own)
 	for _, i := range slices.Sorted(maps.Keys(c.own)) {
 		if until := c.own[i].until; until != everywhere {

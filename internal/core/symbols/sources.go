@@ -100,6 +100,20 @@ func readSource(name, text string) (s *source, why string) {
 	return s, why
 }
 
+// markErrors lets sources know of each other's classes of errors.
+func markErrors(own map[int]*source) {
+	known := map[string]bool{}
+	for more := true; more; {
+		more = false
+		for _, s := range own {
+			more = s.table.Errors(known) || more
+		}
+	}
+	for _, s := range own {
+		s.table.MarkErrors(known)
+	}
+}
+
 // lineEnds gives texts the line ends that the build counted: where the map
 // names more lines than there are "\n", it counted the others of ECMA-262 too.
 func lineEnds(m *sourcemap.Map, texts map[int]string) {
