@@ -138,6 +138,14 @@ func (w *filing) newVariant(ctx context.Context, r *row) (fingerprint.Result, er
 	if err != nil {
 		return r.Print, err
 	}
+	if issue == 0 {
+		if issue, err = w.wholeOf(ctx, r.Print); err != nil {
+			return r.Print, err
+		}
+	}
+	if err := w.noteAs(ctx, r.Print); err != nil {
+		return r.Print, err
+	}
 	print := r.Print
 	if issue == 0 {
 		if print, err = w.capped(ctx, r); err != nil {
@@ -171,8 +179,8 @@ func (w *filing) newVariant(ctx context.Context, r *row) (fingerprint.Result, er
 	if err != nil {
 		return print, err
 	}
-	res, err := w.tx.ExecContext(ctx, "INSERT INTO variant (project, grouping_version, hash, issue, fingerprint, provisional, app_release, looked, rules_version, caller, parts) VALUES (?,?,?,?,?,?,?,?,?,?,?)",
-		w.Project.ID, w.Project.GroupingVersion, print.Variant[:], v.issue, print.Key[:], print.Provisional, nullID(r.release), print.Looked, w.Project.RulesVersion, callerHash(print), event.TrimText(string(parts), 60000))
+	res, err := w.tx.ExecContext(ctx, "INSERT INTO variant (project, grouping_version, hash, issue, fingerprint, provisional, app_release, looked, rules_version, caller, stays, parts) VALUES (?,?,?,?,?,?,?,?,?,?,?,?)",
+		w.Project.ID, w.Project.GroupingVersion, print.Variant[:], v.issue, print.Key[:], print.Provisional, nullID(r.release), print.Looked, w.Project.RulesVersion, callerHash(print), staysHash(print), event.TrimText(string(parts), 60000))
 	if err != nil {
 		return print, err
 	}

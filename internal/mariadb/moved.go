@@ -15,6 +15,9 @@ import (
 // that was known before.
 const moveFollow moveKind = "follow"
 
+// leftOut is what an issue's history says of traces that joined it.
+const leftOut = "joined: traces of an engine that leaves frames out, of which others tell that they are of this bug"
+
 // maxMovedFrom is how many issues of one function name a new one is compared
 // with: beyond, nobody can tell which of them moved.
 const maxMovedFrom = 100
@@ -48,8 +51,14 @@ func (s *Store) FollowMoved(ctx context.Context, p *Project, units *pipeline.Uni
 	if err != nil {
 		return false, err
 	}
-	f := &movedFrom{s: s, p: p, units: units, renames: renames, read: ReaderOf(p.Project, units)}
-	into, step, err := f.find(ctx, id)
+	words := leftOut
+	into, err := s.wholeIssue(ctx, p, id)
+	if err == nil && into == 0 {
+		f := &movedFrom{s: s, p: p, units: units, renames: renames, read: ReaderOf(p.Project, units)}
+		var how moved.Followed
+		into, how, err = f.find(ctx, id)
+		words = how.String()
+	}
 	if err != nil {
 		return false, fmt.Errorf("what issue %d was before: %w", id, err)
 	}
@@ -60,7 +69,7 @@ func (s *Store) FollowMoved(ctx context.Context, p *Project, units *pipeline.Uni
 		if _, err := tx.ExecContext(ctx, "DELETE FROM moved_check WHERE issue=?", id); err != nil || into == 0 {
 			return err
 		}
-		return s.followInto(ctx, tx, p, id, into, step)
+		return s.followInto(ctx, tx, p, id, into, words)
 	})
 }
 
@@ -98,22 +107,24 @@ func (f *movedFrom) find(ctx context.Context, id int64) (into int64, how moved.F
 	if err != nil {
 		return 0, how, err
 	}
-	now, ok, err := f.seen(ctx, id)
+	now, ok, err := f.seen(ctx, id, "")
 	if err != nil || !ok {
 		return 0, how, err
 	}
-	const known = "SELECT issue FROM issue_list WHERE project=? AND origin_function=? AND issue<>? AND state<>'dismissed' ORDER BY issue LIMIT ?"
-	others, err := numbers(ctx, f.s.db, known, f.p.ID, function, id, maxMovedFrom+1)
+	// Those filed by older programs are found by the event that shows them.
+	const known = "SELECT l.issue FROM issue_list l JOIN (SELECT issue FROM variant WHERE project=? AND stays=? UNION SELECT issue FROM issue_list WHERE project=? AND origin_function=?) x ON x.issue=l.issue" +
+		" WHERE l.issue<>? AND l.state<>'dismissed' ORDER BY l.issue LIMIT ?"
+	others, err := numbers(ctx, f.s.db, known, f.p.ID, hash16(now.origin.Stays), f.p.ID, function, id, maxMovedFrom+1)
 	if err != nil || len(others) > maxMovedFrom {
 		return 0, how, err
 	}
 	newer := f.units.Sources(ctx, f.p.ID, now.release)
 	for _, other := range others {
-		then, ok, err := f.seen(ctx, other)
+		then, ok, err := f.seen(ctx, other, now.origin.Stays)
 		if err != nil {
 			return 0, how, err
 		}
-		if !ok || then.origin.Stays != now.origin.Stays {
+		if !ok {
 			continue
 		}
 		step, ok, err := f.follows(ctx, now, then, newer)
@@ -148,11 +159,54 @@ func (f *movedFrom) follows(ctx context.Context, now, then seenAt, newer *pipeli
 	return how, ok, errors.Join(newer.Err(), older.Err())
 }
 
-// seen reads an issue's newest event.
-func (f *movedFrom) seen(ctx context.Context, id int64) (at seenAt, ok bool, err error) {
+// maxSeen is how many kept events of an issue are read for one that tells what
+// is asked.
+const maxSeen = 20
+
+// seen reads an issue's newest event whose function can be followed; where
+// stays is given, of those that are blamed on it. In an issue there are events
+// of engines that leave frames out, too.
+func (f *movedFrom) seen(ctx context.Context, id int64, stays string) (at seenAt, ok bool, err error) {
 	e, err := f.s.newestOf(ctx, id, f.read)
-	if err != nil || e == nil || e.Event.Release() == "" {
+	if err != nil {
 		return at, false, err
+	}
+	if at, ok, err = f.origin(ctx, e, stays); err != nil || ok {
+		return at, ok, err
+	}
+	var bodies [][]byte
+	err = each(ctx, f.s.db, func(r *sql.Rows) error {
+		var body []byte
+		err := r.Scan(&body)
+		bodies = append(bodies, body)
+		return err
+	}, "SELECT e.body FROM variant v JOIN exemplar e ON e.variant=v.id WHERE v.issue=? ORDER BY e.thrown DESC, e.event DESC LIMIT ?", id, maxSeen)
+	if err != nil {
+		return at, false, err
+	}
+	for _, body := range bodies {
+		raw, err := pipeline.Decompress(body)
+		if err != nil {
+			return at, false, err
+		}
+		e, ok, err := f.read.try(ctx, raw)
+		if err != nil {
+			return at, false, err
+		}
+		if !ok {
+			continue
+		}
+		if at, ok, err = f.origin(ctx, &e, stays); err != nil || ok {
+			return at, ok, err
+		}
+	}
+	return at, false, nil
+}
+
+// origin is what an event blames, where that can be followed.
+func (f *movedFrom) origin(ctx context.Context, e *Readable, stays string) (at seenAt, ok bool, err error) {
+	if e == nil || e.Event.Release() == "" || stays != "" && e.Print.Stays != stays {
+		return at, false, nil
 	}
 	if err := f.units.Digests(ctx, f.p.Project, e.Event, e.Frames); err != nil {
 		return at, false, err
@@ -164,7 +218,7 @@ func (f *movedFrom) seen(ctx context.Context, id int64) (at seenAt, ok bool, err
 
 // followInto merges a new issue into the one it was before, as long as nobody
 // has decided about it.
-func (s *Store) followInto(ctx context.Context, tx *sql.Tx, p *Project, id, into int64, how moved.Followed) error {
+func (s *Store) followInto(ctx context.Context, tx *sql.Tx, p *Project, id, into int64, words string) error {
 	from, err := s.sideByID(ctx, tx, id)
 	if err != nil {
 		return err
@@ -176,5 +230,5 @@ func (s *Store) followInto(ctx context.Context, tx *sql.Tx, p *Project, id, into
 	if from.into != 0 || to.into != 0 || from.State != issue.New {
 		return nil
 	}
-	return s.mergeAs(ctx, tx, p, from, to, Actor{Kind: "service"}, moveFollow, how.String())
+	return s.mergeAs(ctx, tx, p, from, to, Actor{Kind: "service"}, moveFollow, words)
 }

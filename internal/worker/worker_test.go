@@ -56,7 +56,7 @@ func (b *bench) run(t *testing.T) {
 	ctx, stop := context.WithCancel(t.Context())
 	done := make(chan error, 1)
 	go func() { done <- b.w.Run(ctx) }()
-	for until := time.Now().Add(10 * time.Second); ; time.Sleep(10 * time.Millisecond) {
+	for until := time.Now().Add(30 * time.Second); ; time.Sleep(10 * time.Millisecond) {
 		st, err := b.Inbox(t.Context())
 		if err != nil {
 			t.Fatal(err)
@@ -195,7 +195,7 @@ func TestRun_GoesOnWithOthersWhenAProjectFails(t *testing.T) {
 	ctx, stop := context.WithCancel(t.Context())
 	done := make(chan error, 1)
 	go func() { done <- b.w.Run(ctx) }()
-	for until := time.Now().Add(10 * time.Second); time.Now().Before(until); time.Sleep(10 * time.Millisecond) {
+	for until := time.Now().Add(30 * time.Second); time.Now().Before(until); time.Sleep(10 * time.Millisecond) {
 		if totals, err := b.Totals(t.Context(), b.project.ID); err == nil && totals.Events == 1 {
 			break
 		}
@@ -224,7 +224,7 @@ func TestRun_FollowsMovesAndForgetsUsers(t *testing.T) {
 	ctx, stop := context.WithCancel(t.Context())
 	done := make(chan error, 1)
 	go func() { done <- b.w.Run(ctx) }()
-	for until := time.Now().Add(10 * time.Second); time.Now().Before(until); time.Sleep(10 * time.Millisecond) {
+	for until := time.Now().Add(30 * time.Second); time.Now().Before(until); time.Sleep(10 * time.Millisecond) {
 		st, err := b.ErasureState(t.Context(), b.project.ID, e.ID)
 		is, err2 := b.Issue(t.Context(), b.project, 2)
 		if err == nil && err2 == nil && st.Done && !is.Recounting {

@@ -128,6 +128,9 @@ func ComputeWith(version int, e *event.Event, frames [][]event.Frame, learned *b
 			r.extra = "by " + r.Caller
 		}
 	}
+	if len(r.As) > 0 {
+		r.extra += " whole" // what it is where frames are left out is noted once for each variant
+	}
 	r.Variant = r.hash(r.extra)
 	return r
 }

@@ -69,7 +69,9 @@ func (r *Result) addAs(e *event.Event, frames [][]event.Frame, i, j int) {
 
 // tells says whether a message says enough of what was asked for to tell of
 // whom: it names something, or has some words.
-func tells(wish string) bool { return strings.ContainsAny(wish, `/"'`) || len(strings.Fields(wish)) >= 3 }
+func tells(wish string) bool {
+	return strings.ContainsAny(wish, `/"'`) || len(strings.Fields(wish)) >= 3
+}
 
 // nativeBelow is the innermost function of the runtime below the own frame at
 // j, where nothing else lies between.

@@ -117,6 +117,9 @@ func known(raw event.RawFrame, file *symbols.File, why string, opt Options) (eve
 func resolve(f *event.Frame, raw event.RawFrame, file *symbols.File, opt Options) error {
 	at := sourcemap.Pos{Line: int32(raw.Line - 1), Col: int32(max(raw.Column-1, 0))}
 	o, ok, err := file.Find(at)
+	if err == nil && (!ok || o.Source == "") {
+		o, ok, err = file.Beside(at)
+	}
 	if err != nil {
 		return err
 	}

@@ -37,6 +37,48 @@ func (f *File) Find(at sourcemap.Pos) (o sourcemap.Original, ok bool, err error)
 	return o, true, nil
 }
 
+// maxBeside is how many mappings back are looked at for one with a source.
+const maxBeside = 8
+
+// Beside returns where the nearest place before at came from that came from
+// anywhere, within its line and its function: of what a build made itself, such
+// as calls of its own helpers, maps say nothing.
+func (f *File) Beside(at sourcemap.Pos) (o sourcemap.Original, ok bool, err error) {
+	if !f.known {
+		return o, false, nil
+	}
+	here, err := f.function(0, at)
+	if err != nil || here == (label{}) {
+		return o, false, err
+	}
+	for p, n := at, 0; n < maxBeside; n++ {
+		b := f.around(positions, p)
+		if b < 0 {
+			return o, false, nil
+		}
+		d, err := f.block(positions, b)
+		if err != nil {
+			return o, false, err
+		}
+		s, found := d.positions.Find(p)
+		if !found || s.Gen.Line != at.Line {
+			return o, false, nil
+		}
+		if s.Source >= 0 {
+			there, err := f.function(0, s.Gen)
+			if err != nil || there != here {
+				return o, false, err
+			}
+			return f.Find(s.Gen)
+		}
+		if s.Gen.Col == 0 {
+			return o, false, nil
+		}
+		p = sourcemap.Pos{Line: s.Gen.Line, Col: s.Gen.Col - 1}
+	}
+	return o, false, nil
+}
+
 // Function is the function around a position.
 type Function struct {
 	Name   string // with its class, "" for anonymous functions and at the top level
