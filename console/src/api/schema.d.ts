@@ -2240,6 +2240,7 @@ export interface components {
             state: string;
         };
         Frame: {
+            async?: boolean;
             builtin?: boolean;
             /** Format: int64 */
             column: number;
@@ -2259,6 +2260,7 @@ export interface components {
             source_commit?: string;
             source_lines?: components["schemas"]["SourceLine"][] | null;
             statement?: string;
+            vanished?: boolean;
             why_raw?: string;
             within?: string;
         };
