@@ -161,7 +161,7 @@ func TestRecording_BecomesAFewReadableIssues(t *testing.T) {
 	}
 	s.settle(t)
 	want := map[string]string{
-		"TypeError in tideAt": "src/timetable/tides.ts:17", "TypeError in placeBerths": "src/berths/map.ts:", "HttpError in getJSON": "src/net/http.ts:12",
+		"TypeError in tideAt": "src/timetable/tides.ts:17", "TypeError in placeBerths": "src/berths/map.ts:", "HttpError in loadDepartures": "src/net/departures.ts:11",
 		"RangeError in format": "src/timetable/fares.ts:15", "Error in findSailing": "src/timetable/sailings.ts:18", "Error in zoneOf": "src/search/harbours.ts:6", "AssertionError in berthOf": "src/berths/map.ts:",
 		"TicketError in readTicket": "src/tickets.ts:27", "GateError in openGate": "src/gates.ts:7", "Error in findBerth": "src/berths.ts:5",
 	}

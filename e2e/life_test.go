@@ -152,7 +152,7 @@ func TestLife_FixedByACommitAndBack(t *testing.T) {
 func TestLife_ParkCountDeleteAndMany(t *testing.T) {
 	s, p := shared, "life-many"
 	key := s.project(t, p)
-	for _, f := range []string{"tideAt", "stepZoom", "getJSON", "follow"} {
+	for _, f := range []string{"tideAt", "stepZoom", "loadDepartures", "follow"} {
 		s.post(t, key, event(f, "p-1", "4.2.0"))
 	}
 	s.settle(t)
@@ -170,8 +170,8 @@ func TestLife_ParkCountDeleteAndMany(t *testing.T) {
 	has(say(0, "issue", "history", id["tideAt"]), "woken: 1 more user was hit", "— one person")
 	has(say(0, "issue", "undo", id["tideAt"]), "parked until 1 more user")
 	has(say(0, "issue", "count-only", id["follow"]), "dismissed, counted only")
-	has(say(0, "issue", "fix", id["getJSON"], "--next"), "fixed in the next release after 4.2.0")
-	has(say(1, "issue", "accept", id["getJSON"]), "this issue is fixed; reopen it")
+	has(say(0, "issue", "fix", id["loadDepartures"], "--next"), "fixed in the next release after 4.2.0")
+	has(say(1, "issue", "accept", id["loadDepartures"]), "this issue is fixed; reopen it")
 	has(say(1, "issue", "delete", id["stepZoom"]), "would go for good, with 1 event", "--confirm 1")
 	has(say(1, "issue", "delete", id["stepZoom"], "--confirm", "7"), "has 1 events by now, not 7")
 	has(say(0, "issue", "delete", id["stepZoom"], "--confirm", "1"), "is deleted, with 1 event")

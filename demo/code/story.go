@@ -19,7 +19,7 @@ var steps = []step{
 	{by: sunniva, days: 150, subject: "Say how to run it", edits: []edit{wrote("running.md", "npm run build, then open index.html")}},
 	{by: maren, days: 140, subject: "Who owns what", edits: []edit{wrote("CODEOWNERS", "/quayside/src/timetable/ @maren.holt\n/quayside/src/berths/ @oke.farrow\n/quayside/src/net/ @sunniva.bray\n/quayside/src/search/ @oke.farrow\n/gangway/ @ferries/gate-crew\n/gangway/src/weather.ts @sunniva.bray\n/gangway/src/manifest.ts @maren.holt")}},
 	{by: oke, days: 122, subject: "Berths are looked up by draft", project: "quayside", bug: "berthOf", edits: []edit{changed("quayside/src/berths/map.ts", "assert(true, ", "assert(free.length > 0, ")}},
-	{by: sunniva, days: 117, subject: "Answers that are no success are errors", project: "quayside", bug: "getJSON", edits: []edit{changed("quayside/src/net/http.ts", "  if (!res.ok) return [] as T\n", "  if (!res.ok) throw new HttpError(res.status, url)\n")}},
+	{by: sunniva, days: 117, subject: "Answers that are no success are errors", project: "quayside", bug: "loadDepartures", edits: []edit{changed("quayside/src/net/http.ts", "  if (!res.ok) return [] as T\n", "  if (!res.ok) throw new HttpError(res.status, url)\n")}},
 	{by: maren, days: 104, subject: "Look tides up without a copy", project: "quayside", bug: "tideAt", edits: []edit{changed("quayside/src/timetable/tides.ts", "tables[Math.min(day, tables.length) - 1]!", "tables[day - 1]!")}},
 	{by: sunniva, days: 96, subject: "Notes on releases", edits: []edit{wrote("releases.md", "a release is announced by its build")}},
 	{by: oke, days: 88, subject: "Zoom in finer steps", project: "quayside", bug: "stepZoom", edits: []edit{changed("quayside/src/berths/zoom.ts", "state.zoom *= 2\n", "state.zoom *= 1.5\n")}},

@@ -35,14 +35,14 @@ type decision struct {
 var decisions = []decision{
 	{"sunniva", "quayside", "tideAt", "assign", []string{"--to", "Maren Holt"}}, {"maren", "quayside", "tideAt", "fix", []string{"--next", "--why", "the year has 366 days at times"}},
 	{"sunniva", "quayside", "placeBerths", "assign", []string{"--to", "Oke Farrow"}}, {"oke", "quayside", "placeBerths", "fix", []string{"--in", "4.2.1"}},
-	{"sunniva", "quayside", "getJSON", "assign", []string{"--to", "Sunniva Bray"}}, {"maren", "quayside", "restoreFilter", "dismiss", nil},
+	{"sunniva", "quayside", "loadDepartures", "assign", []string{"--to", "Sunniva Bray"}}, {"maren", "quayside", "restoreFilter", "dismiss", nil},
 	{"oke", "quayside", "stepZoom", "accept", nil}, {"oke", "gangway", "manifestOf", "fix", []string{"--in", "2.9.0"}}, {"sunniva", "gangway", "weatherAt", "assign", []string{"--to", "Oke Farrow"}},
 	{"maren", "quayside", "findSailing", "park", []string{"--users", "200", "--until", "4w", "--why", "people mistype; it matters when many do"}},
 	{"oke", "gangway", "boardingRate", "park", []string{"--next-release", "--new-environment"}},
 	{"sunniva", "quayside", "placeBerths", "comment", []string{"It is **zone D** alone, since the repairs:\n\n- the map asks for all zones\n- `zones[zone]` has none of it\n\n@oke.farrow, can it be an empty plan?"}},
 	{"oke", "quayside", "placeBerths", "comment", []string{"Yes. It goes into 4.2.1, with zone A."}},
 	{"maren", "gangway", "GateError", "assign", []string{"--to", "Gate Crew"}},
-	{"oke", "quayside", "getJSON", "comment", []string{"The harbour office answers 503 each night at two, @sunniva.bray. Shall we ask again before we throw?"}},
+	{"oke", "quayside", "loadDepartures", "comment", []string{"The harbour office answers 503 each night at two, @sunniva.bray. Shall we ask again before we throw?"}},
 }
 
 func (d *demo) triage(ctx context.Context) error {

@@ -31,7 +31,7 @@ type stackException struct {
 	Message  string        `json:"message"`
 	Frames   []event.Frame `json:"frames"`             // innermost first
 	Parent   *int          `json:"parent"`             // index; null for the first
-	Relation string        `json:"relation,omitempty"` // cause, suppressed, member, thread
+	Relation string        `json:"relation,omitempty"` // cause, suppressed, member, context, thread
 	Omitted  int           `json:"omitted,omitempty"`  // frames that the runtime left out
 	Rest     []string      `json:"rest,omitempty"`     // lines that are no frames
 }
@@ -96,7 +96,7 @@ func readStack(text string, symbols *dirSymbols) stackAnswer {
 	return a
 }
 
-var relationWords = map[string]string{"cause": "caused by ", "suppressed": "suppressed ", "member": "member ", "thread": ""}
+var relationWords = map[string]string{"cause": "caused by ", "suppressed": "suppressed ", "member": "member ", "context": "while handling ", "thread": ""}
 
 func showStack(out io.Writer, a stackAnswer) {
 	for _, l := range a.Rest {

@@ -26,7 +26,7 @@ import (
 //	3  codes in which letters and digits are mixed are taken out of messages
 //	4  functions have the names from their original source, or the statement stands in
 //	5  messages are parsed by a grammar: ids in paths and words are removed
-//	6  implicit contexts, aggregates, outer callers and functions that log are judged
+//	6  contexts, members, outer callers, loggers and helpers are judged by traces and sources
 const (
 	Version = 6
 	Oldest  = 2
@@ -41,7 +41,7 @@ var Versions = []struct {
 	{3, "codes in which letters and digits are mixed (7fKq2xPd) are taken out of messages"},
 	{4, "functions have the names from their original source; if none can be determined, the source statement is used"},
 	{5, "messages are parsed by a grammar: ids in paths, addresses and words are removed, field names are kept"},
-	{6, "errors raised while handling another are blamed themselves, aggregates on the member that made them fail; functions that only log a stack are not blamed"},
+	{6, "helpers are found by their source; contexts, members of aggregates and loggers are judged; ids of all kinds are alike; where an application is deployed does not count"},
 }
 
 // Key is the first half of a SHA-256.
