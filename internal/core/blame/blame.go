@@ -113,7 +113,7 @@ func (m marker) originOf(x event.Exception, frames []event.Frame, outer bool) (o
 		if named(f, helper) || f.OnBehalf && !m.plain {
 			continue
 		}
-		if !m.learned.is(placeOf(f)) {
+		if !m.learned.isHelper(f) {
 			return j, false
 		}
 		if !hasCaller(frames, j) {

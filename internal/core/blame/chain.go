@@ -122,6 +122,9 @@ var (
 // taken: those before only take or log it. That is whoever calls what takes
 // one, and in Go what is called as loggers are.
 func behindCapture(frames []event.Frame) int {
+	if len(frames) == 0 || !strings.HasSuffix(frames[0].File, ".go") {
+		return 0
+	}
 	for j, f := range frames {
 		switch {
 		case f.Kind == event.Own && !strings.HasSuffix(f.File, ".go"):

@@ -104,6 +104,10 @@ func (h *Helpers) Asked(f event.Frame, message string) (module, function string,
 	return by.module, by.function, by != place{}
 }
 
+// isHelper says whether the function of a frame was found to fail on behalf of
+// its callers.
+func (h *Helpers) isHelper(f event.Frame) bool { return h != nil && h.is(placeOf(f)) }
+
 // is says whether a function was found to fail on behalf of its callers.
 func (h *Helpers) is(at place) bool {
 	if h == nil {
@@ -192,5 +196,5 @@ func Asks(frames []event.Frame, j int) bool {
 // AsksBySource is Asks, also by what the function's source says and by what was
 // learned of it.
 func (h *Helpers) AsksBySource(frames []event.Frame, j int) bool {
-	return Asks(frames, j) || (frames[j].OnBehalf || h.is(placeOf(frames[j]))) && !hasCaller(frames, j)
+	return Asks(frames, j) || (frames[j].OnBehalf || h.isHelper(frames[j])) && !hasCaller(frames, j)
 }

@@ -15,8 +15,11 @@ var deployed = regexp.MustCompile(`^(?:/(?:usr/src/app|usr/local/app|usr/local/s
 // ModuleBelowRoot is Module as grouping versions from 6 on have it: a directory
 // that an application was put in as a whole is no part of it, whatever it is called.
 func ModuleBelowRoot(f event.Frame) string {
+	if f.File != f.Raw.File {
+		return Module(f)
+	}
 	file := strings.TrimPrefix(f.File, "file://")
-	if f.File == f.Raw.File && absolute(file) && !strings.Contains(file, "node_modules/") {
+	if absolute(file) && !strings.Contains(file, "node_modules/") {
 		if at := deployed.FindString(file); at != "" && len(at) < len(file) {
 			rest := file[len(at):]
 			if slash := strings.LastIndexAny(rest, `/\\`); slash > 0 {

@@ -60,7 +60,8 @@ func (r *Result) addOrigin(e *event.Event, frames [][]event.Frame, i, j int) {
 		r.addMessage(lastMessage(e), "stands in for the function while symbols are missing")
 		return
 	}
-	if i < len(e.Exceptions) && r.asks(frames[i], j) && !r.local(e.Exceptions[i]) {
+	asks := i < len(e.Exceptions) && r.asks(frames[i], j) && !r.local(e.Exceptions[i])
+	if asks {
 		if module, function, ok := r.learned.Asked(f, e.Exceptions[i].Message); ok {
 			const why = "the function that failed asks for others; who asked for this is known from other events, for the trace does not say"
 			r.add("module", module, why, -1, -1)
@@ -86,7 +87,7 @@ func (r *Result) addOrigin(e *event.Event, frames [][]event.Frame, i, j int) {
 		}
 		r.addMessage(message, "the origin has no name; the message tells it from others")
 	}
-	if r.asks(frames[i], j) && i < len(e.Exceptions) && !r.has("message") && !r.local(e.Exceptions[i]) {
+	if asks && !r.has("message") {
 		// Engines that do not say who awaited leave the message alone to tell.
 		r.add("message", r.wish(e.Exceptions[i].Message), "the origin asks on behalf of others, and the trace does not say of whom", -1, -1)
 	}
