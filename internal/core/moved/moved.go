@@ -123,6 +123,9 @@ func (s Step) Follows() (from, to Function, like float64, ok bool) {
 		return from, to, 0, false
 	}
 	like = s.Now.Text.Like(s.Then.Text)
+	if s.contained(like) < Renamed { // whatever else holds: sources need not be asked
+		return from, to, like, false
+	}
 	moved := false
 	for i := len(s.Now.At) - 1; i >= 0; i-- {
 		if s.Now.At[i].Module == s.Then.At[i].Module {

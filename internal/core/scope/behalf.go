@@ -4,7 +4,10 @@ import "strings"
 
 // maxBehalf is up to how many tokens a function may fail on behalf of its
 // callers: what is longer does work of its own.
-const maxBehalf = 400
+const (
+	maxBehalf     = 400
+	maxBehalfText = 20 * maxBehalf // in bytes
+)
 
 // behalf is what the text of a function says of whom it works for.
 type behalf struct {
@@ -17,20 +20,28 @@ type behalf struct {
 // throw …"), those that request what they are given (fetch(path)), and those that
 // only hand such a request on. text is that of a function of the table.
 func (t *Table) MarkOnBehalf(text func(i int) string) {
-	forwards := make([][]string, len(t.funcs))
 	asking := map[string]bool{}
 	for i := range t.funcs {
 		s := text(i)
-		if len(s) > 20*maxBehalf || !strings.Contains(s, "throw") && !strings.Contains(s, "fetch") && !strings.Contains(s, "await") && !strings.Contains(s, "return") {
+		fetches := strings.Contains(s, "fetch") || strings.Contains(s, "axios")
+		if len(s) > maxBehalfText || !fetches && !strings.Contains(s, "throw") {
 			continue
 		}
-		b := behalfOf(s)
-		t.funcs[i].OnBehalf, forwards[i] = b.fails, b.forwards
-		if b.fails && strings.Contains(s, "fetch") {
+		t.funcs[i].OnBehalf = behalfOf(s).fails
+		if t.funcs[i].OnBehalf && fetches {
 			asking[t.funcs[i].Name] = true
 		}
 	}
-	for more := len(asking) > 0; more; {
+	if len(asking) == 0 {
+		return
+	}
+	forwards := make([][]string, len(t.funcs))
+	for i := range t.funcs {
+		if s := text(i); !t.funcs[i].OnBehalf && len(s) <= maxBehalfText {
+			forwards[i] = behalfOf(s).forwards
+		}
+	}
+	for more := true; more; {
 		more = false
 		for i, names := range forwards {
 			for _, n := range names {

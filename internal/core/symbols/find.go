@@ -47,8 +47,8 @@ func (f *File) Beside(at sourcemap.Pos) (o sourcemap.Original, ok bool, err erro
 	if !f.known {
 		return o, false, nil
 	}
-	here, err := f.function(0, at)
-	if err != nil || here == (label{}) {
+	here, l, err := f.region(0, at)
+	if err != nil || l == (label{}) {
 		return o, false, err
 	}
 	for p, n := at, 0; n < maxBeside; n++ {
@@ -65,9 +65,8 @@ func (f *File) Beside(at sourcemap.Pos) (o sourcemap.Original, ok bool, err erro
 			return o, false, nil
 		}
 		if s.Source >= 0 {
-			there, err := f.function(0, s.Gen)
-			if err != nil || there != here {
-				return o, false, err
+			if s.Gen.Before(here) {
+				return o, false, nil
 			}
 			return f.Find(s.Gen)
 		}
@@ -117,24 +116,31 @@ func (f *File) Function(at sourcemap.Pos, o sourcemap.Original) (fn Function, kn
 }
 
 func (f *File) function(space int32, at sourcemap.Pos) (label, error) {
+	_, l, err := f.region(space, at)
+	return l, err
+}
+
+// region is from where on nothing but one function is around at, and which.
+func (f *File) region(space int32, at sourcemap.Pos) (from sourcemap.Pos, l label, err error) {
 	list := f.dir[functions]
 	b := lastBefore(len(list), func(i int) bool {
 		k := list[i].key
 		return k[0] > space || k[0] == space && at.Before(sourcemap.Pos{Line: k[1], Col: k[2]})
 	})
 	if b < 0 || list[b].key[0] != space {
-		return label{}, nil
+		return from, l, nil
 	}
 	d, err := f.block(functions, b)
 	if err != nil {
-		return label{}, err
+		return from, l, err
 	}
 	i := lastBefore(len(d.boundaries), func(i int) bool { return at.Before(d.boundaries[i].at) })
 	if i < 0 || d.boundaries[i].label == 0 {
-		return label{}, nil
+		return from, l, nil
 	}
-	l, err := f.listed(labels, d.boundaries[i].label-1)
-	return label{name: l.text, anonymous: l.flags&1 != 0, unknown: l.flags&2 != 0, makes: l.flags&4 != 0, behalf: l.flags&8 != 0}, err
+	e, err := f.listed(labels, d.boundaries[i].label-1)
+	l = label{name: e.text, anonymous: e.flags&1 != 0, unknown: e.flags&2 != 0, makes: e.flags&4 != 0, behalf: e.flags&8 != 0}
+	return d.boundaries[i].at, l, err
 }
 
 // SourceLines returns lines from to to (counted from 0, both included) of a
