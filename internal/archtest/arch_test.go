@@ -42,7 +42,7 @@ var may = map[string][]string{
 	"app":           {"api", "core/fault", "git", "intake", "localdb", "mariadb", "metrics", "pipeline", "repository", "web", "worker"},
 	"cli":           {"api", "app", "contract", "core/blame", "core/comment", "core/event", "core/fault", "core/fingerprint", "core/grouping", "core/impact", "core/issue", "core/logtext", "core/moved", "core/otlp", "core/regroup", "core/release", "core/review", "core/rules", "core/shell", "core/sourcemap", "core/stacktrace", "core/stamp", "core/surge", "core/symbolicate", "core/symbols", "follow", "git", "intake", "web"},
 	"follow":        {"core/event", "core/logtext", "core/otlp"},
-	"guide":         {}, "chromium": {}, "testdb": {"localdb"}, "archtest": {},
+	"guide":         {}, "measure": {}, "chromium": {}, "testdb": {"localdb"}, "archtest": {},
 }
 
 // coreMay lists the packages of others that the core may use: JSON,

@@ -15,6 +15,7 @@ import (
 	"github.com/google/uuid"
 
 	"firethorn/internal/mariadb"
+	"firethorn/internal/measure"
 	"firethorn/internal/pipeline"
 )
 
@@ -24,7 +25,7 @@ type fleetEvent struct {
 	bug, release string
 	raw          json.RawMessage
 	issue        int64
-	head         string // of the issue, and the engine
+	head         string // headline and place of the issue
 }
 
 func readFleet(t *testing.T, file string) (out []*fleetEvent) {
@@ -147,57 +148,26 @@ func TestRun_GroupsAnotherKindOfApplication(t *testing.T) {
 
 func reportFleet(t *testing.T, name string, list []*fleetEvent, tell bool) {
 	t.Helper()
-	pairs := func(n float64) float64 { return n * (n - 1) / 2 }
-	cells, bugs, issues := map[string]float64{}, map[string]float64{}, map[int64]float64{}
-	in, of := map[int64][]string{}, map[string][]int64{}
+	var labelled []measure.Labelled
+	heads := map[string]string{}
 	for _, e := range list {
-		cells[fmt.Sprintf("%s %d", e.bug, e.issue)]++
-		bugs[e.bug]++
-		issues[e.issue]++
-		if !slices.Contains(in[e.issue], e.bug) {
-			in[e.issue] = append(in[e.issue], e.bug)
+		issue := fmt.Sprint(e.issue)
+		heads[issue] = e.head
+		labelled = append(labelled, measure.Labelled{Bug: e.bug, Issue: issue})
+	}
+	a := measure.Of(labelled)
+	t.Logf("%s: %v", name, a)
+	if !tell {
+		return
+	}
+	for _, bugs := range a.Merged {
+		t.Logf("%s: merged: %q", name, bugs)
+	}
+	for bug, issues := range a.Pieces {
+		var as []string
+		for _, issue := range issues {
+			as = append(as, issue+" "+heads[issue])
 		}
-		if !slices.Contains(of[e.bug], e.issue) {
-			of[e.bug] = append(of[e.bug], e.issue)
-		}
+		t.Logf("%s: in pieces: %s: %q", name, bug, as)
 	}
-	var both, a, c float64
-	for _, n := range cells {
-		both += pairs(n)
-	}
-	for _, n := range bugs {
-		a += pairs(n)
-	}
-	for _, n := range issues {
-		c += pairs(n)
-	}
-	expected := a * c / pairs(float64(len(list)))
-	merged, pieces := 0, 0
-	for _, l := range in {
-		if len(l) > 1 {
-			merged++
-			if tell {
-				t.Logf("%s: merged: %q", name, l)
-			}
-		}
-	}
-	for bug, l := range of {
-		if len(l) > 1 {
-			pieces++
-			if tell {
-				t.Logf("%s: in %d pieces: %s %v", name, len(l), bug, headsOf(list, bug))
-			}
-		}
-	}
-	t.Logf("%s: %d events, %d bugs in %d issues: index %.4f, %d issues of several bugs (%.0f pairs), %d bugs in pieces", name, len(list), len(bugs), len(issues), (both-expected)/((a+c)/2-expected), merged, c-both, pieces)
-}
-
-func headsOf(list []*fleetEvent, bug string) map[string]int {
-	out := map[string]int{}
-	for _, e := range list {
-		if e.bug == bug {
-			out[fmt.Sprint(e.issue, " ", e.head)]++
-		}
-	}
-	return out
 }

@@ -19,6 +19,7 @@ import (
 	"firethorn/internal/core/stacktrace"
 	"firethorn/internal/core/symbolicate"
 	"firethorn/internal/core/symbols"
+	"firethorn/internal/measure"
 )
 
 // builds has the symbols of the corpus by release and name of the generated file.
@@ -157,29 +158,6 @@ func group(t testing.TB, file string, b *builds) []*met {
 	return list
 }
 
-// agreement is the adjusted Rand index of two labellings.
-func agreement(list []*met) float64 {
-	pairs := func(n float64) float64 { return n * (n - 1) / 2 }
-	cells, bugs, issues := map[string]float64{}, map[string]float64{}, map[fingerprint.Key]float64{}
-	for _, m := range list {
-		cells[fmt.Sprintf("%s %x", m.bug, m.key)]++
-		bugs[m.bug]++
-		issues[m.key]++
-	}
-	var both, a, b float64
-	for _, n := range cells {
-		both += pairs(n)
-	}
-	for _, n := range bugs {
-		a += pairs(n)
-	}
-	for _, n := range issues {
-		b += pairs(n)
-	}
-	expected := a * b / pairs(float64(len(list)))
-	return (both - expected) / ((a+b)/2 - expected)
-}
-
 // Bugs of corpus/fleet: applications of another kind than those that the
 // algorithms were made on. FIRETHORN_FLEET names the directory that
 // `node corpus/fleet/run.mjs` wrote. What is wrong is told of the half that is
@@ -215,59 +193,38 @@ func TestGroup_OfAnotherKindOfApplication(t *testing.T) {
 
 func report(t *testing.T, name string, list []*met, tell bool) {
 	t.Helper()
-	byBug, byIssue := map[string]map[fingerprint.Key][]*met{}, map[fingerprint.Key]map[string]int{}
+	var labelled []measure.Labelled
 	for _, m := range list {
-		if byBug[m.bug] == nil {
-			byBug[m.bug] = map[fingerprint.Key][]*met{}
-		}
-		byBug[m.bug][m.key] = append(byBug[m.bug][m.key], m)
-		if byIssue[m.key] == nil {
-			byIssue[m.key] = map[string]int{}
-		}
-		byIssue[m.key][m.bug]++
+		labelled = append(labelled, measure.Labelled{Bug: m.bug, Issue: fmt.Sprintf("%x", m.key)})
 	}
-	merged, pairs, pieces := 0, 0, 0
-	for _, bugs := range byIssue {
-		if len(bugs) < 2 {
-			continue
-		}
-		merged++
-		sum, same := 0, 0
-		for _, n := range bugs {
-			sum, same = sum+n, same+n*(n-1)/2
-		}
-		pairs += sum*(sum-1)/2 - same
-		if tell {
-			t.Logf("%s: merged: %v", name, bugs)
-		}
+	a := measure.Of(labelled)
+	t.Logf("%s: %v", name, a)
+	if !tell {
+		return
 	}
-	for bug, issues := range byBug {
-		if len(issues) < 2 {
-			continue
-		}
-		pieces++
-		if !tell {
-			continue
-		}
-		var as []string
-		for _, l := range issues {
-			in := map[string]bool{}
-			for _, m := range l {
-				in[m.engine+" "+m.release] = true
+	for _, bugs := range a.Merged {
+		t.Logf("%s: merged: %q", name, bugs)
+	}
+	for bug, issues := range a.Pieces {
+		t.Logf("%s: in pieces: %s\n        %s", name, bug, strings.Join(piecesOf(list, bug, issues), "\n        "))
+	}
+}
+
+// piecesOf says of each issue of a bug what its events have in common.
+func piecesOf(list []*met, bug string, issues []string) (out []string) {
+	for _, issue := range issues {
+		in, parts := map[string]int{}, []string(nil)
+		for _, m := range list {
+			if m.bug != bug || fmt.Sprintf("%x", m.key) != issue {
+				continue
 			}
-			var names []string
-			for n := range in {
-				names = append(names, n)
-			}
-			slices.Sort(names)
-			var parts []string
-			for _, p := range l[0].print.Parts {
+			in[m.engine+" "+m.release]++
+			parts = nil
+			for _, p := range m.print.Parts {
 				parts = append(parts, p.What+"="+p.Value)
 			}
-			as = append(as, fmt.Sprintf("%d %v %q", len(l), names, parts))
 		}
-		slices.Sort(as)
-		t.Logf("%s: in pieces: %s\n        %s", name, bug, strings.Join(as, "\n        "))
+		out = append(out, fmt.Sprintf("%v %q", in, parts))
 	}
-	t.Logf("%s: %d events, %d bugs in %d issues: index %.4f, %d issues of several bugs (%d pairs), %d bugs in pieces", name, len(list), len(byBug), len(byIssue), agreement(list), merged, pairs, pieces)
+	return out
 }
