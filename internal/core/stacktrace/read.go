@@ -335,13 +335,3 @@ func splitName(name string) (module, function string) {
 	}
 	return "", name
 }
-
-// headline parts "Type: message"; a line without a type is a message alone.
-func headline(line string) (typ, message string) {
-	typ, message, _ = strings.Cut(line, ": ")
-	typ = strings.TrimSuffix(typ, ":")
-	if strings.ContainsAny(typ, " \t") || typ == "" {
-		return "", line
-	}
-	return typ, message
-}
