@@ -35,7 +35,7 @@ var may = map[string][]string{
 	"mariadb":       {"core/comment", "core/commits", "core/difference", "core/event", "core/fault", "core/feedback", "core/fingerprint", "core/impact", "core/issue", "core/likeness", "core/moved", "core/occurrence", "core/owners", "core/people", "core/release", "core/regroup", "core/review", "core/together", "core/rules", "core/sampling", "core/session", "core/silence", "core/surge", "core/symbolicate", "core/words", "pipeline"},
 	"web":           {"core/fault", "mariadb"},
 	"contract":      {"core/event", "core/fingerprint", "core/impact", "core/owners", "core/regroup", "core/review", "core/rules", "core/surge"},
-	"worker":        {"core/event", "core/feedback", "core/fingerprint", "core/session", "mariadb", "pipeline"},
+	"worker":        {"core/event", "core/feedback", "core/fingerprint", "core/session", "core/symbols", "mariadb", "pipeline"},
 	"metrics":       {"mariadb"},
 	"intake":        {"core/event", "core/fault", "core/feedback", "core/logtext", "core/otlp", "core/scrub", "core/session", "mariadb", "pipeline", "web"},
 	"api":           {"contract", "core/blame", "core/commits", "core/difference", "core/event", "core/fault", "core/fingerprint", "core/impact", "core/issue", "core/owners", "core/regroup", "core/release", "core/review", "core/rules", "core/scrub", "core/session", "core/shell", "core/surge", "core/symbolicate", "git", "guide", "mariadb", "pipeline", "repository", "web"},

@@ -127,3 +127,19 @@ func TestFollowMoved_FollowsNothingThatIsNotCertain(t *testing.T) {
 		})
 	}
 }
+
+// Adopting another version has symbols of older forms compiled anew first.
+func TestPrepareSymbolsAnew_TakesThoseOfOlderForms(t *testing.T) {
+	b := open1(t, noon)
+	b.release("4.2.0", "src/tables.ts", tideRows)
+	b.release("4.3.0", "src/tides/tables.ts", tideRows)
+	if _, err := b.db.ExecContext(t.Context(), "UPDATE symbol_unit SET format=2 ORDER BY id LIMIT 1"); err != nil {
+		t.Fatal(err)
+	}
+	if n, err := b.PrepareSymbolsAnew(t.Context(), b.project.ID, 3); err != nil || n != 1 {
+		t.Fatalf("%d, %v", n, err)
+	}
+	if list, err := b.WaitingSymbols(t.Context(), b.project.ID, 10); err != nil || len(list) != 1 {
+		t.Errorf("%+v, %v", list, err)
+	}
+}

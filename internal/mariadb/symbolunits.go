@@ -20,6 +20,17 @@ func (s *Store) SymbolUnit(ctx context.Context, id int64) (u pipeline.SymbolUnit
 	return u, s.scanUnit(ctx, &u, "u.id=?", id)
 }
 
+// PrepareSymbolsAnew has the symbols of a project compiled again that were
+// compiled in a form before one; it says how many. What is readable now may be
+// unreadable until then.
+func (s *Store) PrepareSymbolsAnew(ctx context.Context, project int64, form int) (int64, error) {
+	done, err := s.db.ExecContext(ctx, "UPDATE symbol_unit SET state='waiting' WHERE project=? AND state='ready' AND format<?", project, form)
+	if err != nil {
+		return 0, err
+	}
+	return done.RowsAffected()
+}
+
 // WaitingSymbols lists units that are not compiled, the oldest first: those of
 // a project, or of all (0).
 func (s *Store) WaitingSymbols(ctx context.Context, project int64, most int) (list []pipeline.SymbolUnit, err error) {

@@ -205,7 +205,7 @@ func (u *Units) load(ctx context.Context, id int64) (*symbols.File, string, erro
 	if err != nil {
 		return nil, "", err
 	}
-	if unit.State == "ready" && unit.Format != symbols.Format {
+	if unit.State == "ready" && (unit.Format < symbols.OldestFormat || unit.Format > symbols.Format) {
 		unit.State = "waiting" // of an older program: made anew
 	}
 	if unit.State == "waiting" {

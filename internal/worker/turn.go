@@ -14,6 +14,7 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"firethorn/internal/core/fingerprint"
+	"firethorn/internal/core/symbols"
 	"firethorn/internal/mariadb"
 	"firethorn/internal/pipeline"
 )
@@ -58,6 +59,9 @@ func (w *Worker) turn(ctx context.Context, lease mariadb.Lease, id int64, again 
 // anything is filed under it.
 func (w *Worker) adopt(ctx context.Context, p *mariadb.Project, to int) error {
 	w.log.Info("another grouping version: finding the issues of the project under it", "project", p.Name, "from", p.GroupingVersion, "to", to)
+	if _, err := w.store.PrepareSymbolsAnew(ctx, p.ID, symbols.Format); err != nil {
+		return fmt.Errorf("preparing the symbols of %s anew: %w", p.Name, err)
+	}
 	for more := true; more; { // what is fingerprinted anew has to be read by the newest symbols
 		var err error
 		if more, err = w.units.CompileSome(ctx, p.ID, time.Minute); err != nil {

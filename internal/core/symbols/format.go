@@ -46,8 +46,13 @@ import (
 	"github.com/klauspost/compress/zstd"
 )
 
-// Format is the version of the compiled form that this program reads and writes.
-const Format = 3
+// Format is the version of the compiled form that this program writes. It reads
+// those from OldestFormat on; in form 2 no function is known to fail on behalf of
+// its callers.
+const (
+	Format       = 3
+	OldestFormat = 2
+)
 
 const (
 	magic      = "FSYM"

@@ -69,7 +69,7 @@ func Open(r io.ReaderAt, size int64, keep int) (*File, error) {
 	if string(head[:4]) != magic {
 		return nil, bad("header", "these are no compiled symbols")
 	}
-	if v := binary.LittleEndian.Uint16(head[4:]); v != version {
+	if v := binary.LittleEndian.Uint16(head[4:]); v < OldestFormat || v > version {
 		return nil, &VersionError{Got: int(v)}
 	}
 	if checksum(head[:28]) != binary.LittleEndian.Uint32(head[28:]) {
@@ -106,7 +106,7 @@ const mostDirectory = 64 << 20
 type VersionError struct{ Got int }
 
 func (e *VersionError) Error() string {
-	return fmt.Sprintf("the symbols were compiled in form %d; this version reads form %d", e.Got, version)
+	return fmt.Sprintf("the symbols were compiled in form %d; this version reads forms %d to %d", e.Got, OldestFormat, version)
 }
 
 // directory reads the directory of the blocks before end.

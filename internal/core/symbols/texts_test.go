@@ -2,7 +2,9 @@ package symbols
 
 import (
 	"bytes"
+	"encoding/binary"
 	"encoding/json"
+	"errors"
 	"testing"
 
 	"firethorn/internal/core/scope"
@@ -10,6 +12,16 @@ import (
 )
 
 func compiledOf(t *testing.T, mappings, code string, sources ...string) *File {
+	t.Helper()
+	out := compiledBytes(t, mappings, code, sources...)
+	f, err := Open(bytes.NewReader(out), int64(len(out)), 1<<20)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return f
+}
+
+func compiledBytes(t *testing.T, mappings, code string, sources ...string) []byte {
 	t.Helper()
 	var paths, texts []string
 	for i := 0; i+1 < len(sources); i += 2 {
@@ -27,11 +39,7 @@ func compiledOf(t *testing.T, mappings, code string, sources ...string) *File {
 	if err != nil {
 		t.Fatal(err)
 	}
-	f, err := Open(bytes.NewReader(out), int64(len(out)), 1<<20)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return f
+	return out
 }
 
 const moor = "export function moor(ship) {\n\tif (!ship.name) throw new Error('no name')\n\treturn berth(ship)\n}\n"
@@ -69,5 +77,24 @@ func TestFile_BesideStaysWithinTheFunction(t *testing.T) {
 	}
 	if o, ok, err := f.Beside(sourcemap.Pos{Line: 0, Col: 50}); err != nil || ok {
 		t.Errorf("another function: %+v, %v, %v", o, ok, err)
+	}
+}
+
+// Symbols that an older program compiled stay readable after an upgrade.
+func TestOpen_ReadsOlderForms(t *testing.T) {
+	for form, readable := range map[uint16]bool{OldestFormat - 1: false, OldestFormat: true, Format: true, Format + 1: false} {
+		out := compiledBytes(t, "AACC", "function a(b){b}", "src/moor.ts", moor)
+		binary.LittleEndian.PutUint16(out[4:], form)
+		binary.LittleEndian.PutUint32(out[28:], checksum(out[:28]))
+		f, err := Open(bytes.NewReader(out), int64(len(out)), 0)
+		if _, other := errors.AsType[*VersionError](err); readable && err != nil || !readable && !other {
+			t.Fatalf("form %d: %v", form, err)
+		}
+		if !readable {
+			continue
+		}
+		if o, ok, err := f.Find(sourcemap.Pos{}); err != nil || !ok || o.Pos.Line != 1 {
+			t.Errorf("form %d: %+v, %v, %v", form, o, ok, err)
+		}
 	}
 }

@@ -1,7 +1,4 @@
 -- +goose Up
--- Symbols say of functions whether they fail on behalf of their callers: they
--- are prepared anew.
-UPDATE symbol_unit SET state='waiting' WHERE state='ready';
 -- New issues that may be known ones, whose function moved to another file.
 CREATE TABLE IF NOT EXISTS moved_check (
   issue INT UNSIGNED NOT NULL PRIMARY KEY, project INT UNSIGNED NOT NULL,
