@@ -378,7 +378,7 @@ func TestTraces_OfOtherLanguages(t *testing.T) {
 	key := shared.project(t, "languages")
 	for file, headline := range map[string]string{
 		"Crew.java": "java.lang.ArrayIndexOutOfBoundsException in Crew.find", "crew.py.cause": "KeyError in find", "crew.go.panic": "panic in main.(*roster).assign",
-		"crew.rb": "KeyError in fetch", "crew.php": "OutOfBoundsException in Roster->find", "crew.rs": "panic in Roster::assign", "crew.cs": "System.Collections.Generic.KeyNotFoundException in Crew.Find",
+		"crew.rb": "KeyError in find", "crew.php": "OutOfBoundsException in Roster->find", "crew.rs": "panic in Roster::assign", "crew.cs": "System.Collections.Generic.KeyNotFoundException in Crew.Find",
 	} {
 		raw, err := os.ReadFile("../internal/core/stacktrace/testdata/printed/" + file + ".txt")
 		if err != nil {
