@@ -17,10 +17,9 @@ type behalf struct {
 
 // MarkOnBehalf finds the functions of a source that fail on behalf of their
 // callers: those that do nothing but insist that a parameter is there ("if (!ok)
-// throw …"), those that request what they are given (fetch(path)), and those that
-// only hand such a request on. text is that of a function of the table.
-func (t *Table) MarkOnBehalf(text func(i int) string) {
-	asking := map[string]bool{}
+// throw …"), and those that request what they are given (fetch(path)). text is
+// that of a function of the table. The names of the latter are added to asking.
+func (t *Table) MarkOnBehalf(text func(i int) string, asking map[string]bool) {
 	for i := range t.funcs {
 		s := text(i)
 		fetches := strings.Contains(s, "fetch") || strings.Contains(s, "axios")
@@ -28,30 +27,41 @@ func (t *Table) MarkOnBehalf(text func(i int) string) {
 			continue
 		}
 		t.funcs[i].OnBehalf = behalfOf(s).fails
-		if t.funcs[i].OnBehalf && fetches {
+		if t.funcs[i].OnBehalf && fetches && t.funcs[i].Name != "" {
 			asking[t.funcs[i].Name] = true
 		}
 	}
+}
+
+// MarkForwards finds those that only hand their own parameter on to functions
+// that are called as asking says. It adds their names, and says whether there
+// were any.
+func (t *Table) MarkForwards(text func(i int) string, asking map[string]bool) (more bool) {
 	if len(asking) == 0 {
-		return
+		return false
 	}
-	forwards := make([][]string, len(t.funcs))
-	for i := range t.funcs {
-		if s := text(i); !t.funcs[i].OnBehalf && len(s) <= maxBehalfText {
-			forwards[i] = behalfOf(s).forwards
+	if t.forwards == nil {
+		t.forwards = make([][]string, len(t.funcs))
+		for i := range t.funcs {
+			if s := text(i); !t.funcs[i].OnBehalf && len(s) <= maxBehalfText {
+				t.forwards[i] = behalfOf(s).forwards
+			}
 		}
 	}
-	for more := true; more; {
-		more = false
-		for i, names := range forwards {
+	for again := true; again; {
+		again = false
+		for i, names := range t.forwards {
 			for _, n := range names {
 				if !t.funcs[i].OnBehalf && asking[n] {
-					t.funcs[i].OnBehalf, more = true, true
-					asking[t.funcs[i].Name] = true
+					t.funcs[i].OnBehalf, again, more = true, true, true
+					if t.funcs[i].Name != "" {
+						asking[t.funcs[i].Name] = true
+					}
 				}
 			}
 		}
 	}
+	return more
 }
 
 func behalfOf(text string) (b behalf) {

@@ -30,18 +30,21 @@ func TestTable_MarkOnBehalf(t *testing.T) {
 			from, _ := text.Offset(table.At(i).Start)
 			to, _ := text.Offset(table.At(i).End)
 			return src[from:to]
-		})
+		}, map[string]bool{})
 		if table.Len() == 0 || table.At(0).OnBehalf != want {
 			t.Errorf("%v for\n%s", !want, src)
 		}
 	}
 	src := "async function ask(p) { return fetch(p) }\nasync function twice(p) { try { return await ask(p) } catch { return await ask(p) } }\nasync function crew(s) { return await twice('/crews/' + s) }\n"
 	table, text := ScanAs(src, Dialect{}), sourcemap.NewText(src)
-	table.MarkOnBehalf(func(i int) string {
+	asking := map[string]bool{}
+	of := func(i int) string {
 		from, _ := text.Offset(table.At(i).Start)
 		to, _ := text.Offset(table.At(i).End)
 		return src[from:to]
-	})
+	}
+	table.MarkOnBehalf(of, asking)
+	table.MarkForwards(of, asking)
 	if !table.At(0).OnBehalf || !table.At(1).OnBehalf || table.At(2).OnBehalf {
 		t.Errorf("ask %v, twice %v, crew %v", table.At(0).OnBehalf, table.At(1).OnBehalf, table.At(2).OnBehalf)
 	}

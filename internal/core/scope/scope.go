@@ -71,6 +71,8 @@ type Table struct {
 	funcs   []Func
 	classes []extended // with what they extend
 	making  []making   // of each function
+	// forwards are the functions that each one hands its own parameter to.
+	forwards [][]string
 	// Clean says that the code was read to its end without a fault: that all its
 	// functions are there. Of a component the scripts with a fault are Outside.
 	Clean bool

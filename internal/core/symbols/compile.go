@@ -70,6 +70,7 @@ func (c *compiler) readSources() {
 		}
 	}
 	markErrors(c.own)
+	markForwards(c.m, c.own)
 	trust(c.m, c.own)
 	for _, i := range slices.Sorted(maps.Keys(c.own)) {
 		if until := c.own[i].until; until != everywhere {

@@ -2,6 +2,7 @@ package symbols
 
 import (
 	"fmt"
+	"maps"
 	"math"
 	"strings"
 	"sync"
@@ -44,6 +45,8 @@ type source struct {
 	table *scope.Table
 	// until is where the text stops to be what the build was made from.
 	until sourcemap.Pos
+	// asking are its functions that request what they are given.
+	asking map[string]bool
 }
 
 var everywhere = sourcemap.Pos{Line: math.MaxInt32, Col: math.MaxInt32}
@@ -96,8 +99,30 @@ func readSource(name, text string) (s *source, why string) {
 		return nil, why
 	}
 	s = &source{src: text, text: sourcemap.NewText(text), table: t, until: everywhere}
-	t.MarkOnBehalf(s.function)
+	s.asking = map[string]bool{}
+	t.MarkOnBehalf(s.function, s.asking)
 	return s, why
+}
+
+// maxForwardSteps is how often a request may be handed on from source to source.
+const maxForwardSteps = 5
+
+// markForwards finds the functions that only hand a request on to others, also
+// to those of other sources. What dependencies request is their own affair.
+func markForwards(m *sourcemap.Map, own map[int]*source) {
+	asking := map[string]bool{}
+	each := func(do func(s *source)) {
+		for i, s := range own {
+			if !strings.Contains(m.Source(i), "node_modules/") {
+				do(s)
+			}
+		}
+	}
+	each(func(s *source) { maps.Copy(asking, s.asking) })
+	for step, more := 0, true; more && step < maxForwardSteps; step++ {
+		more = false
+		each(func(s *source) { more = s.table.MarkForwards(s.function, asking) || more })
+	}
 }
 
 // markErrors lets sources know of each other's classes of errors.
