@@ -76,8 +76,11 @@ func (r *Result) addOrigin(e *event.Event, frames [][]event.Frame, i, j int) {
 		return
 	}
 	r.addFrame(frames, i, j, "the origin: the own function that is blamed")
+	// Functions without a name of their own are numbered in Go: all of one function
+	// are called alike.
+	numbered := r.Version >= 6 && strings.HasSuffix(blame.Function(f), ".func") && !r.has("type")
 	switch {
-	case blame.Function(f) != "":
+	case blame.Function(f) != "" && !numbered:
 	case f.Statement != "" && r.Version >= 4:
 		r.add("statement", f.Statement, "the origin's function is not known; what its source says there stands for it", -1, -1)
 	default:

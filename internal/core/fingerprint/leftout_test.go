@@ -75,3 +75,26 @@ func TestWhole_LeavesAloneWhatCouldBeEither(t *testing.T) {
 		t.Errorf("one bug that moved: %v", got)
 	}
 }
+
+// Closures of one function are called alike; where the type says nothing, the
+// message tells them apart.
+func TestCompute_TellsClosuresApart(t *testing.T) {
+	of := func(version int, function, typ, message string) Key {
+		e, frames := trace(typ, message, event.Frame{Function: function, File: "bosun/main.go", Kind: event.Own})
+		frames[0][0].Raw.File = "bosun/main.go"
+		return Compute(version, e, frames).Key
+	}
+	const routes = "main.routes.func"
+	if of(Version, routes+"1", "*fmt.wrapError", "assigning: no crew 7") == of(Version, routes+"3", "*fmt.wrapError", "handing over: stale") {
+		t.Error("two handlers are one")
+	}
+	if of(Version, routes+"1", "*fmt.wrapError", "assigning: no crew 7") != of(Version, routes+"2", "*fmt.wrapError", "assigning: no crew 12") {
+		t.Error("one handler that another came before is two")
+	}
+	if of(Version, routes+"1", "*crew.StaleError", "a") != of(Version, routes+"1", "*crew.StaleError", "b") {
+		t.Error("the type tells enough")
+	}
+	if of(5, routes+"1", "*fmt.wrapError", "a") != of(5, routes+"3", "*fmt.wrapError", "b") {
+		t.Error("older versions stay as they are")
+	}
+}
