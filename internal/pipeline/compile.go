@@ -46,7 +46,11 @@ func (u *Units) Compile(ctx context.Context, list []SymbolUnit) ([]SymbolUnit, e
 	for i, c := range done {
 		out[i] = c.SymbolUnit
 	}
-	return out, u.store.PutCompiled(context.WithoutCancel(ctx), done)
+	err := u.store.PutCompiled(context.WithoutCancel(ctx), done)
+	for _, unit := range list { // one that is open reads what is not there any more
+		u.open.Invalidate(unit.ID)
+	}
+	return out, err
 }
 
 func (u *Units) compiled(ctx context.Context, unit *SymbolUnit) (compiled []byte, note string, err error) {

@@ -177,7 +177,7 @@ func (u *Units) filesOf(ctx context.Context, k filesKey) (releaseFiles, error) {
 
 // unit opens what a file compiled to; nil and why where that cannot be read.
 func (u *Units) unit(ctx context.Context, id int64) (*symbols.File, string, error) {
-	if f, ok := u.open.GetIfPresent(id); ok {
+	if f, ok := u.open.GetIfPresent(id); ok && !f.Damaged() { // another process may have compiled it anew
 		return f, "", nil
 	}
 	type loaded struct {
@@ -198,7 +198,7 @@ func (u *Units) unit(ctx context.Context, id int64) (*symbols.File, string, erro
 const preparing = "the source map of this file was pushed and is being prepared; its frames become readable by themselves"
 
 func (u *Units) load(ctx context.Context, id int64) (*symbols.File, string, error) {
-	if f, ok := u.open.GetIfPresent(id); ok {
+	if f, ok := u.open.GetIfPresent(id); ok && !f.Damaged() {
 		return f, "", nil
 	}
 	unit, err := u.store.SymbolUnit(ctx, id)

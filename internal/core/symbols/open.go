@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"sync"
+	"sync/atomic"
 
 	"firethorn/internal/core/scope"
 	"firethorn/internal/core/sourcemap"
@@ -18,6 +19,8 @@ type File struct {
 	dir   [kinds][]entry
 	lines, segments, sources,
 	names, functions int
+
+	damaged atomic.Bool
 
 	mu   sync.Mutex
 	hot  map[blockID]decoded // what was read of late,
@@ -168,9 +171,15 @@ func (f *File) put(id blockID, d decoded) {
 	f.hot[id] = d
 }
 
+// Damaged says whether a block was found to be another than was written.
+func (f *File) Damaged() bool { return f.damaged.Load() }
+
 func (f *File) read(k kind, i int) (d decoded, err error) {
 	e := f.dir[k][i]
-	bad := func(what string) error { return &DamageError{fmt.Sprintf("%s block %d", k, i), what} }
+	bad := func(what string) error {
+		f.damaged.Store(true)
+		return &DamageError{fmt.Sprintf("%s block %d", k, i), what}
+	}
 	if e.length > mostBlock {
 		return d, bad(fmt.Sprintf("it claims %d bytes", e.length))
 	}
