@@ -130,7 +130,7 @@ func serve(ctx context.Context, c Config, store *mariadb.Store, l, side net.List
 	m := metrics.New(store)
 	code := repository.New(filepath.Join(c.Data, "repositories"), store, c.Log, git.Hosts{Public: c.FetchFrom, Private: c.FetchFromPrivate})
 	work := worker.New(store, units, c.Log, owner, m, cmp.Or(c.Silence, defaultSilence))
-	work.TellRenames(code.Renames)
+	work.UseRenames(code.Renames)
 	handler, a, in := routes(c, store, units, code, work, m, public)
 	server := &http.Server{
 		Handler: web.Headers(public.Scheme == "https", handler), MaxHeaderBytes: 64 << 10,

@@ -318,7 +318,7 @@ func (s *Store) DecidedOn(ctx context.Context, project *Project, number int64) (
 // MergedFrom lists the numbers that lead to an issue since they were merged;
 // not those of splits that were undone.
 func (s *Store) MergedFrom(ctx context.Context, id int64) ([]int64, error) {
-	return numbers(ctx, s.db, "SELECT i.number FROM issue i WHERE i.merged_into=? AND EXISTS (SELECT 1 FROM move m WHERE m.from_issue=i.id AND m.kind IN ('merge','follow') AND m.undone_by IS NULL) ORDER BY i.number", id)
+	return numbers(ctx, s.db, "SELECT i.number FROM issue i WHERE i.merged_into=? AND EXISTS (SELECT 1 FROM move m WHERE m.from_issue=i.id AND m.kind IN ('merge','follow','join') AND m.undone_by IS NULL) ORDER BY i.number", id)
 }
 
 // Seen is how often an issue was seen in a release or environment.

@@ -11,12 +11,14 @@ import (
 	"firethorn/internal/pipeline"
 )
 
-// moveFollow says that an issue's function moved to another file: it is one
-// that was known before.
-const moveFollow moveKind = "follow"
+// The kinds of move by which a new issue becomes part of a known one.
+const (
+	moveFollow moveKind = "follow" // its function moved to another file
+	moveJoin   moveKind = "join"   // its traces lack frames that others have
+)
 
 // leftOut is what an issue's history says of traces that joined it.
-const leftOut = "joined: traces of an engine that leaves frames out, of which others tell that they are of this bug"
+const leftOut = "joined: these traces lack frames; traces from other engines show that it is the same bug"
 
 // maxMovedFrom is how many issues of one function name a new one is compared
 // with: beyond, nobody can tell which of them moved.
@@ -51,13 +53,13 @@ func (s *Store) FollowMoved(ctx context.Context, p *Project, units *pipeline.Uni
 	if err != nil {
 		return false, err
 	}
-	words := leftOut
+	kind, words := moveJoin, leftOut
 	into, err := s.wholeIssue(ctx, p, id)
 	if err == nil && into == 0 {
 		f := &movedFrom{s: s, p: p, units: units, renames: renames, read: ReaderOf(p.Project, units)}
 		var how moved.Followed
 		into, how, err = f.find(ctx, id)
-		words = how.String()
+		kind, words = moveFollow, how.String()
 	}
 	if err != nil {
 		return false, fmt.Errorf("what issue %d was before: %w", id, err)
@@ -69,7 +71,7 @@ func (s *Store) FollowMoved(ctx context.Context, p *Project, units *pipeline.Uni
 		if _, err := tx.ExecContext(ctx, "DELETE FROM moved_check WHERE issue=?", id); err != nil || into == 0 {
 			return err
 		}
-		return s.followInto(ctx, tx, p, id, into, words)
+		return s.followInto(ctx, tx, p, id, into, kind, words)
 	})
 }
 
@@ -218,7 +220,7 @@ func (f *movedFrom) origin(ctx context.Context, e *Readable, stays string) (at s
 
 // followInto merges a new issue into the one it was before, as long as nobody
 // has decided about it.
-func (s *Store) followInto(ctx context.Context, tx *sql.Tx, p *Project, id, into int64, words string) error {
+func (s *Store) followInto(ctx context.Context, tx *sql.Tx, p *Project, id, into int64, kind moveKind, words string) error {
 	from, err := s.sideByID(ctx, tx, id)
 	if err != nil {
 		return err
@@ -230,5 +232,5 @@ func (s *Store) followInto(ctx context.Context, tx *sql.Tx, p *Project, id, into
 	if from.into != 0 || to.into != 0 || from.State != issue.New {
 		return nil
 	}
-	return s.mergeAs(ctx, tx, p, from, to, Actor{Kind: "service"}, moveFollow, words)
+	return s.mergeAs(ctx, tx, p, from, to, Actor{Kind: "service"}, kind, words)
 }

@@ -76,9 +76,9 @@ func (s *Store) UndoRegroup(ctx context.Context, p *Project, who Actor) (*Regrou
 // builtOn refuses to undo a regrouping whose issues or variants people merged
 // or split since, or that would bring something back to an issue they merged.
 func (s *Store) builtOn(ctx context.Context, tx *sql.Tx, g *Regrouping) error {
-	const later = "SELECT m.kind, m.from_issue, m.to_issue FROM move m WHERE m.project=? AND m.regroup IS NULL AND m.undone_by IS NULL AND m.kind IN ('merge','follow','split') AND m.id>(SELECT COALESCE(MIN(id),0) FROM move WHERE regroup=?) AND" +
+	const later = "SELECT m.kind, m.from_issue, m.to_issue FROM move m WHERE m.project=? AND m.regroup IS NULL AND m.undone_by IS NULL AND m.kind IN ('merge','follow','join','split') AND m.id>(SELECT COALESCE(MIN(id),0) FROM move WHERE regroup=?) AND" +
 		" (EXISTS (SELECT 1 FROM move_variant x JOIN move_variant y ON y.variant=x.variant JOIN move r ON r.id=y.move AND r.regroup=? WHERE x.move=m.id) OR EXISTS (SELECT 1 FROM regroup_issue i WHERE i.regroup=? AND i.issue IN (m.from_issue, m.to_issue))" +
-		" OR m.kind IN ('merge','follow') AND (EXISTS (SELECT 1 FROM move r WHERE r.regroup=? AND r.from_issue=m.from_issue) OR EXISTS (SELECT 1 FROM regroup_alias a WHERE a.regroup=? AND a.issue=m.from_issue))) ORDER BY m.id DESC LIMIT 1"
+		" OR m.kind IN ('merge','follow','join') AND (EXISTS (SELECT 1 FROM move r WHERE r.regroup=? AND r.from_issue=m.from_issue) OR EXISTS (SELECT 1 FROM regroup_alias a WHERE a.regroup=? AND a.issue=m.from_issue))) ORDER BY m.id DESC LIMIT 1"
 	var kind moveKind
 	var from, to int64
 	err := tx.QueryRowContext(ctx, later, g.Project, g.ID, g.ID, g.ID, g.ID, g.ID).Scan(&kind, &from, &to)

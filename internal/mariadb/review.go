@@ -29,7 +29,7 @@ func (s *Store) ReviewIssues(ctx context.Context, project int64) (list []review.
 		at[id] = len(list)
 		list, ids = append(list, x), append(ids, id)
 		return nil
-	}, "SELECT l.issue, i.number, l.headline, l.window_events, l.window_users, EXISTS (SELECT 1 FROM move m WHERE m.to_issue=l.issue AND m.kind IN ('merge','follow') AND m.undone_by IS NULL)"+
+	}, "SELECT l.issue, i.number, l.headline, l.window_events, l.window_users, EXISTS (SELECT 1 FROM move m WHERE m.to_issue=l.issue AND m.kind IN ('merge','follow','join') AND m.undone_by IS NULL)"+
 		" FROM (SELECT * FROM issue_list WHERE project=? ORDER BY window_events DESC, issue LIMIT ?) l JOIN issue i ON i.id=l.issue ORDER BY l.window_events DESC, l.issue", project, reviewIssues)
 	if err != nil {
 		return nil, nil, err

@@ -80,8 +80,8 @@ func New(store *mariadb.Store, units *pipeline.Units, log *slog.Logger, owner uu
 		leases: map[int]mariadb.Lease{}, queue: map[int64]*queued{}, projects: map[int64]cachedProject{}}
 }
 
-// TellRenames has files that were renamed told of by f. It is called before Run.
-func (w *Worker) TellRenames(f mariadb.RenamesOf) { w.renames = f }
+// UseRenames sets where to ask which files were renamed. Call it before Run.
+func (w *Worker) UseRenames(f mariadb.RenamesOf) { w.renames = f }
 
 // Wake says that something of a project was put into the inbox.
 func (w *Worker) Wake(project int64) {

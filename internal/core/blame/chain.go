@@ -44,7 +44,7 @@ func (m marker) below(exceptions []event.Exception, frames [][]event.Frame, x in
 	if m.plain {
 		return -1
 	}
-	return m.told(exceptions, frames, x, members)
+	return m.failedMember(exceptions, frames, x, members)
 }
 
 // wraps says whether an exception that was raised while another was being
@@ -69,10 +69,10 @@ func lastOwn(frames []event.Frame) int {
 	return -1
 }
 
-// told is the member that made an aggregate fail, -1 where none can be told:
+// failedMember is the member that made an aggregate fail, -1 where none can be told:
 // the only one that was not called off, the first of those that are alike, and
 // of tasks that run together the first, for it called the others off.
-func (m marker) told(exceptions []event.Exception, frames [][]event.Frame, aggregate int, members []int) int {
+func (m marker) failedMember(exceptions []event.Exception, frames [][]event.Frame, aggregate int, members []int) int {
 	var failed []int
 	for _, i := range members {
 		if !calledOff(exceptions[i]) {
@@ -118,9 +118,9 @@ var (
 	reporting = regexp.MustCompile(`^(?i:log|report|capture|record|notify|track|emit|print|dump|warn|error|fatal|debug|info|trace)(?:[A-Z_]\w*|f|w)?$`)
 )
 
-// behindCapture is where the frames begin that were running when a stack was
-// taken: those before only take or log it. That is whoever calls what takes
-// one, and in Go what is called as loggers are.
+// behindCapture is the first frame that was running when Go's runtime took the
+// stack. The frames before it only take or log the stack: functions that call
+// debug.Stack or its kin, and functions that are named like a logger's.
 func behindCapture(frames []event.Frame) int {
 	if len(frames) == 0 || !strings.HasSuffix(frames[0].File, ".go") {
 		return 0

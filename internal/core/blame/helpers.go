@@ -97,10 +97,14 @@ func (c *callee) wish(what string, by place) {
 // Asked is who asks a function for what a message tells of, where one caller
 // alone was seen to do so: engines that do not say who awaited leave that out.
 func (h *Helpers) Asked(f event.Frame, message string) (module, function string, ok bool) {
-	if h == nil || !h.is(placeOf(f)) && !f.OnBehalf || h.seen[placeOf(f)] == nil {
+	if h == nil {
 		return "", "", false
 	}
-	by := h.seen[placeOf(f)].wishes[wishKey(message)]
+	at := placeOf(f)
+	if h.seen[at] == nil || !h.is(at) && !f.OnBehalf {
+		return "", "", false
+	}
+	by := h.seen[at].wishes[wishKey(message)]
 	return by.module, by.function, by != place{}
 }
 

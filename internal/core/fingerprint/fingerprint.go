@@ -41,7 +41,7 @@ var Versions = []struct {
 	{3, "codes in which letters and digits are mixed (7fKq2xPd) are taken out of messages"},
 	{4, "functions have the names from their original source; if none can be determined, the source statement is used"},
 	{5, "messages are parsed by a grammar: ids in paths, addresses and words are removed, field names are kept"},
-	{6, "helpers are found by their source; contexts, members of aggregates and loggers are judged; ids of all kinds are alike; where an application is deployed does not count"},
+	{6, "helpers are found by their source; errors raised while handling another, members of aggregates and logging functions no longer mislead; ids of all kinds are alike; the deployment directory does not count"},
 }
 
 // Key is the first half of a SHA-256.

@@ -2,6 +2,7 @@ package scope
 
 import (
 	"encoding/base64"
+	"encoding/binary"
 	"hash/fnv"
 	"strings"
 )
@@ -13,7 +14,6 @@ type Digest struct {
 	Hash   uint64      // of all tokens
 	Sketch [slots]byte // by which likeness is estimated
 	Tokens int         // how many there are, at most 65,535
-
 }
 
 // slots is how many minimal hashes a sketch holds. The estimate's standard
@@ -100,11 +100,8 @@ func (d Digest) String() string {
 	if d.IsZero() {
 		return ""
 	}
-	raw := make([]byte, 0, 10+slots)
-	for i := range 8 {
-		raw = append(raw, byte(d.Hash>>(8*i)))
-	}
-	raw = append(raw, byte(d.Tokens), byte(d.Tokens>>8))
+	raw := binary.LittleEndian.AppendUint64(make([]byte, 0, 10+slots), d.Hash)
+	raw = binary.LittleEndian.AppendUint16(raw, uint16(d.Tokens))
 	return base64.RawStdEncoding.EncodeToString(append(raw, d.Sketch[:]...))
 }
 
@@ -114,10 +111,7 @@ func ParseDigest(s string) (d Digest) {
 	if err != nil || len(raw) != 10+slots {
 		return d
 	}
-	for i := range 8 {
-		d.Hash |= uint64(raw[i]) << (8 * i)
-	}
-	d.Tokens = int(raw[8]) | int(raw[9])<<8
+	d.Hash, d.Tokens = binary.LittleEndian.Uint64(raw), int(binary.LittleEndian.Uint16(raw[8:]))
 	copy(d.Sketch[:], raw[10:])
 	return d
 }

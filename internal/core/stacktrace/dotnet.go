@@ -60,20 +60,7 @@ func readDotNet(b *builder, lines []string) {
 }
 
 // netHeadOf reads "A.BException: x", also behind words and indented.
-func netHeadOf(line string) head {
-	intro := len(netIntro.FindString(line))
-	h := classHead(line[intro:], netClass, netFails)
-	switch {
-	case h.sure == perhaps && strings.TrimSpace(line[intro:intro+h.at]) != "":
-		return head{}
-	case intro > 0 && h.sure > noHead:
-		h.sure = certain
-	}
-	if h.at > 0 {
-		h.at += intro
-	}
-	return h
-}
+func netHeadOf(line string) head { return introduced(line, netIntro, netClass, netFails) }
 
 // netChain adds the exceptions of the lines before the first frame, outermost
 // first; one without a type where no line names one.

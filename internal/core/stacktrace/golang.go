@@ -41,7 +41,7 @@ func readGo(b *builder, lines []string) {
 			}
 			if x < 0 {
 				if len(heads) == 0 {
-					heads = goSaid(b)
+					heads = goHeadFromLog(b)
 				}
 				x = goBlamed(b, heads, state)
 			} else {
@@ -91,9 +91,9 @@ func readGo(b *builder, lines []string) {
 	}
 }
 
-// goSaid is what the line before a stack without a panic's head says: a server
-// that recovered, or whoever logged the stack.
-func goSaid(b *builder) []Exception {
+// goHeadFromLog is what the line before a stack without a panic's head says: a server
+// that recovered, or a logger.
+func goHeadFromLog(b *builder) []Exception {
 	n := len(b.rest) - 1
 	if n < 0 {
 		return nil

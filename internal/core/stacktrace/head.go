@@ -55,6 +55,24 @@ func (b *builder) takeHead(lines []string, read func(line string) head) int {
 	return x
 }
 
+// introduced is classHead behind what a runtime writes before an exception that
+// nothing caught; with that the head is certain. Without, a class whose name says
+// nothing counts at the start of a line alone.
+func introduced(line string, intro, pattern, failing *regexp.Regexp) head {
+	n := len(intro.FindString(line))
+	h := classHead(line[n:], pattern, failing)
+	switch {
+	case h.sure == perhaps && strings.TrimSpace(line[n:n+h.at]) != "":
+		return head{}
+	case n > 0 && h.sure > noHead:
+		h.sure = certain
+	}
+	if h.at > 0 { // words stand between; the introduction alone is no words of the log
+		h.at += n
+	}
+	return h
+}
+
 // classHead reads heads of languages that write "Class: message": pattern finds
 // a class with an optional message, which begins a line or follows a separator.
 // failing says which classes are named as exceptions are.

@@ -105,19 +105,12 @@ func readJava(b *builder, lines []string) {
 	}
 }
 
-// javaHeadOf reads "a.b.CException: x", also behind words. A class whose name
-// says nothing counts at the start of a line alone.
+// javaHeadOf reads "a.b.CException: x", also behind words. Words in capitals
+// are a log's level.
 func javaHeadOf(line string) head {
-	intro := len(javaIntro.FindString(line))
-	h := classHead(line[intro:], javaClass, javaFails)
-	switch {
-	case h.sure == perhaps && (strings.TrimSpace(line[intro:intro+h.at]) != "" || strings.ToUpper(h.typ) == h.typ):
+	h := introduced(line, javaIntro, javaClass, javaFails)
+	if h.sure == perhaps && strings.ToUpper(h.typ) == h.typ {
 		return head{}
-	case intro > 0 && h.sure > noHead:
-		h.sure = certain
-	}
-	if h.at > 0 {
-		h.at += intro
 	}
 	return h
 }

@@ -72,9 +72,9 @@ func readRuby(b *builder, lines []string) {
 		switch {
 		case said != "" && !from:
 			b.begin("", said, len(b.list)-1, "cause")
-			b.rubyTyped(said)
+			b.rubyClass(said)
 		case len(b.list) == 0:
-			b.rubySaid()
+			b.rubyHeadFromLog()
 		}
 		message = said != "" && !from
 		b.frame(b.need(), f)
@@ -92,17 +92,17 @@ func readRuby(b *builder, lines []string) {
 	}
 }
 
-// rubyTyped takes the class off the end of the newest exception's message.
-func (b *builder) rubyTyped(said string) {
+// rubyClass takes the class off the end of the newest exception's message.
+func (b *builder) rubyClass(said string) {
 	if t := rubyType.FindStringSubmatch(said); t != nil {
 		x := b.need()
 		x.Message, x.Type = t[1], t[2]
 	}
 }
 
-// rubySaid begins an exception with the last line that was read before its
+// rubyHeadFromLog begins an exception with the last line that was read before its
 // backtrace.
-func (b *builder) rubySaid() {
+func (b *builder) rubyHeadFromLog() {
 	x := b.need()
 	n := len(b.rest) - 1
 	if n < 0 {
@@ -115,7 +115,7 @@ func (b *builder) rubySaid() {
 		return
 	}
 	x.Message = line
-	b.rubyTyped(line)
+	b.rubyClass(line)
 }
 
 // rubyName parts "Roster#find" as newer versions print it.

@@ -115,15 +115,11 @@ func known(raw event.RawFrame, file *symbols.File, why string, opt Options) (eve
 
 // resolve fills f with what file knows of it. It changes nothing when it fails.
 func resolve(f *event.Frame, raw event.RawFrame, file *symbols.File, opt Options) error {
-	at := sourcemap.Pos{Line: int32(raw.Line - 1), Col: int32(max(raw.Column-1, 0))}
-	o, ok, err := file.Find(at)
-	if err == nil && (!ok || o.Source == "") {
-		o, ok, err = file.Beside(at)
-	}
+	at, o, ok, err := original(file, f.Raw)
 	if err != nil {
 		return err
 	}
-	if !ok || o.Source == "" {
+	if !ok {
 		function, known, err := file.Function(at, sourcemap.Original{})
 		if err != nil {
 			return err

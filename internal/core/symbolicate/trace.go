@@ -62,7 +62,7 @@ func markVanished(e *event.Event, frames []event.Frame, known Symbols) {
 			return
 		}
 		file, _ := known.File(f.Raw.File, e.DebugID(f.Raw.File))
-		o, ok, err := original(file, f.Raw)
+		_, o, ok, err := original(file, f.Raw)
 		text := ""
 		if err == nil && ok {
 			text, err = file.Text(o)
@@ -73,16 +73,21 @@ func markVanished(e *event.Event, frames []event.Frame, known Symbols) {
 	}
 }
 
-// original is where a frame came from; ok is false without symbols.
-func original(file *symbols.File, raw event.Position) (o sourcemap.Original, ok bool, err error) {
+// original is where the generated place of a frame, at, came from; ok is false
+// where the symbols do not say, and without any.
+func original(file *symbols.File, raw event.Position) (at sourcemap.Pos, o sourcemap.Original, ok bool, err error) {
+	at = sourcemap.Pos{Line: int32(raw.Line - 1), Col: int32(max(raw.Column-1, 0))}
 	if file == nil {
-		return o, false, nil
+		return at, o, false, nil
 	}
-	o, ok, err = file.Find(sourcemap.Pos{Line: int32(raw.Line - 1), Col: int32(max(raw.Column-1, 0))})
-	return o, ok && o.Source != "", err
+	o, ok, err = file.Find(at)
+	if err == nil && (!ok || o.Source == "") {
+		o, ok, err = file.Beside(at)
+	}
+	return at, o, ok && o.Source != "", err
 }
 
-// failed tells of a failure to reach symbols; that they are damaged is no such.
+// failed notes a failure to reach symbols. Damaged ones are no such failure.
 func failed(known Symbols, err error) {
 	if _, damaged := errors.AsType[*symbols.DamageError](err); err != nil && !damaged && !errors.Is(err, io.ErrUnexpectedEOF) {
 		known.Failed(err)
@@ -111,7 +116,7 @@ func Digests(e *event.Event, frames [][]event.Frame, known Symbols) {
 			continue
 		}
 		file, _ := known.File(f.Raw.File, e.DebugID(f.Raw.File))
-		o, ok, err := original(file, f.Raw)
+		_, o, ok, err := original(file, f.Raw)
 		if err == nil && ok {
 			var d scope.Digest
 			d, err = file.Digest(o)

@@ -17,28 +17,32 @@ const maxNamed = 50
 // Digest stands for the text of the function that o lies in; zero where its
 // source is no script that could be read, or o lies in no function.
 func (f *File) Digest(o sourcemap.Original) (scope.Digest, error) {
-	d, err := f.sourceTexts(o.Index)
-	if err != nil || d.table == nil {
+	d, i, err := f.written(o)
+	if err != nil || i < 0 {
 		return scope.Digest{}, err
-	}
-	i, ok := d.table.Find(o.Pos)
-	if !ok || d.table.At(i).Kind == scope.Outside {
-		return scope.Digest{}, nil
 	}
 	return d.digests[i](), nil
 }
 
 // Text is the text of the function that o lies in, "" as Digest is zero.
 func (f *File) Text(o sourcemap.Original) (string, error) {
-	d, err := f.sourceTexts(o.Index)
-	if err != nil || d.table == nil {
+	d, i, err := f.written(o)
+	if err != nil || i < 0 {
 		return "", err
+	}
+	return d.function(i), nil
+}
+
+// written finds the function that o lies in among those of its source, -1: none.
+func (f *File) written(o sourcemap.Original) (d decoded, i int, err error) {
+	if d, err = f.sourceTexts(o.Index); err != nil || d.table == nil {
+		return d, -1, err
 	}
 	i, ok := d.table.Find(o.Pos)
 	if !ok || d.table.At(i).Kind == scope.Outside {
-		return "", nil
+		return d, -1, nil
 	}
-	return d.function(i), nil
+	return d, i, nil
 }
 
 // Named finds the functions of all sources that are meant: at most maxNamed+1,
