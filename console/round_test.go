@@ -17,6 +17,7 @@ func TestRound(t *testing.T) {
 	step := func(id, kind string) map[string]any { return map[string]any{"id": id, "kind": kind} }
 	by := func(words, who string) map[string]any { return map[string]any{"words": words, "by": who} }
 	none := []any{}
+	dismissed := []any{map[string]any{"issue": "q/1", "actor": "Operator", "words": "dismissed"}}
 	nothing := round(0, none, []any{}...)
 	nothing["entries"] = []any{}
 	three := round(0, none, entry("q/1"), entry("q/2"), entry("q/3"))
@@ -28,6 +29,13 @@ func TestRound(t *testing.T) {
 		// What others decided and took back waits again; mine stays mine.
 		{round(0, none, entry("q/1")), "join", []any{round(0, none, entry("q/1", "done", by("x", "other"))), []any{item("q/1")}, []any{}}},
 		{round(1, []any{step("q/1", "decision")}, entry("q/1", "done", by("…", "me"))), "join", []any{round(1, []any{step("q/1", "decision")}, entry("q/1", "done", by("…", "me"))), []any{item("q/1")}, []any{}}},
+		// A list that was asked for before the service answered me does not know what I did: it is no news.
+		{map[string]any{"entries": []any{entry("q/1", "unanswered", 0, "answered", 3)}, "at": 0, "steps": none, "answers": 3}, "answered",
+			[]any{map[string]any{"entries": []any{entry("q/1", "unanswered", 1)}, "at": 0, "steps": none, "answers": 2}, "q/1"}},
+		{round(0, none, entry("q/1", "unanswered", 2), entry("q/2")), "asked", []any{round(0, none, entry("q/1", "unanswered", 1), entry("q/2")), "q/1"}},
+		{round(0, none, entry("q/1", "unanswered", 1)), "join", []any{round(0, none, entry("q/1", "unanswered", 1)), []any{}, dismissed, 5}},
+		{round(0, none, entry("q/1", "answered", 3)), "join", []any{round(0, none, entry("q/1", "answered", 3)), []any{}, dismissed, 2}},
+		{round(0, none, entry("q/1", "answered", 3, "done", by("Operator: dismissed", "other"))), "join", []any{round(0, none, entry("q/1", "answered", 3)), []any{}, dismissed, 3}},
 		// After the end something new is in hand at once.
 		{round(1, none, entry("q/1", "later", true), entry("q/2")), "join", []any{round(1, none, entry("q/1", "later", true)), []any{item("q/1"), item("q/2")}, []any{}}},
 		{round(1, []any{step("q/1", "decision")}, entry("q/1", "done", by("…", "me")), entry("q/2"), entry("q/3")), "decided", []any{three, "q/1", "…"}},

@@ -12,9 +12,15 @@ export interface Settled {
   words: string
 }
 
-/** An issue of the round. done: what became of it, and whose doing that was; later: it was put off. */
+/**
+ * An issue of the round. done: what became of it, and whose doing that was;
+ * later: it was put off. unanswered: how many of my actions on it the service
+ * has not answered yet; answered: the value of Round.answers at its last answer.
+ */
 export interface Entry<T extends Item> {
   item: T
+  unanswered?: number
+  answered?: number
   done?: { words: string; by: 'me' | 'other' } | undefined
   later?: boolean | undefined
 }
@@ -30,6 +36,7 @@ export interface Round<T extends Item> {
   entries: Entry<T>[]
   at: number // what is in hand; entries.length once nothing waits
   steps: Step[] // the last one last
+  answers?: number // how many of my actions the service has answered
 }
 
 export const empty = { entries: [], at: 0, steps: [] }
@@ -47,11 +54,24 @@ function next<T extends Item>(entries: Entry<T>[], at: number): number {
 
 const change = <T extends Item>(r: Round<T>, id: string, with_: Partial<Entry<T>>): Entry<T>[] => r.entries.map((e) => (e.item.id === id ? { ...e, ...with_ } : e))
 
-/** Takes in what waits now. New issues come behind the others: nothing jumps. What waits no more, and not by me, was settled by others. */
-export function join<T extends Item>(r: Round<T>, items: T[], settled: Settled[]): Round<T> {
+/** I did something about an issue, and the service has not answered yet. */
+export const asked = <T extends Item>(r: Round<T>, id: string): Round<T> => ({ ...r, entries: r.entries.map((e) => (e.item.id === id ? { ...e, unanswered: (e.unanswered ?? 0) + 1 } : e)) })
+
+/** The service answered what I did about an issue. */
+export function answered<T extends Item>(r: Round<T>, id: string): Round<T> {
+  const answers = (r.answers ?? 0) + 1
+  return { ...r, answers, entries: r.entries.map((e) => (e.item.id === id ? { ...e, unanswered: (e.unanswered ?? 1) - 1, answered: answers } : e)) }
+}
+
+/**
+ * Takes in what waits now. New issues come behind the others: nothing jumps. What waits no more, and not by me, was settled by others.
+ * since is Round.answers when the list was asked for: what the list says of an issue that I acted on later is out of date.
+ */
+export function join<T extends Item>(r: Round<T>, items: T[], settled: Settled[], since = Infinity): Round<T> {
   const now = new Map(items.map((i) => [i.id, i]))
   const gone = new Map(settled.map((s) => [s.issue, s]))
   const entries = r.entries.map((e) => {
+    if (e.unanswered || (e.answered ?? 0) > since) return e
     const item = now.get(e.item.id)
     if (item) return { ...e, item, done: e.done?.by === 'other' ? undefined : e.done }
     const s = gone.get(e.item.id)
@@ -67,7 +87,7 @@ export function join<T extends Item>(r: Round<T>, items: T[], settled: Settled[]
 export function decided<T extends Item>(r: Round<T>, id: string, words: string): Round<T> {
   const entries = change(r, id, { done: { words, by: 'me' }, later: undefined })
   const here = entries.findIndex((e) => e.item.id === id)
-  return { entries, at: r.at === here ? next(entries, here) : r.at, steps: [...r.steps, { id, kind: 'decision' }] }
+  return { ...r, entries, at: r.at === here ? next(entries, here) : r.at, steps: [...r.steps, { id, kind: 'decision' }] }
 }
 
 /** What the service made of the decision; it may have been taken back before the answer came. */
@@ -81,13 +101,13 @@ export function again<T extends Item>(r: Round<T>, id: string): Round<T> {
   const n = r.steps.findLastIndex((s) => s.id === id)
   const kind = r.steps[n]?.kind
   const entries = kind === 'severity' || kind === 'comment' ? r.entries : change(r, id, { done: undefined, later: undefined })
-  return { entries, at: entries.findIndex((e) => e.item.id === id), steps: r.steps.toSpliced(n, n < 0 ? 0 : 1) }
+  return { ...r, entries, at: entries.findIndex((e) => e.item.id === id), steps: r.steps.toSpliced(n, n < 0 ? 0 : 1) }
 }
 
 /** Put off, or seen: the next comes. */
 export function later<T extends Item>(r: Round<T>, id: string, kind: 'later' | 'seen'): Round<T> {
   const entries = change(r, id, { later: true })
-  return { entries, at: next(entries, r.at), steps: [...r.steps, { id, kind }] }
+  return { ...r, entries, at: next(entries, r.at), steps: [...r.steps, { id, kind }] }
 }
 
 /** Looks at another one. */

@@ -7,7 +7,10 @@ import type { Issue, IssueDetail, Issues } from '../api/client.ts'
  */
 export function decidedIn(client: QueryClient, now: Issue): void {
   const [project, number] = now.id.split('/') as [string, string]
-  client.setQueryData<IssueDetail>(['p', project, 'issue', Number(number)], (old) => old && { ...old, ...now })
+  const issue = ['p', project, 'issue', Number(number)]
+  // An answer still on its way may not know the decision: it is asked for again.
+  void client.invalidateQueries({ queryKey: issue, predicate: (q) => q.state.fetchStatus === 'fetching' })
+  client.setQueryData<IssueDetail>(issue, (old) => old && { ...old, ...now })
   client.setQueriesData<InfiniteData<Issues>>({ queryKey: ['p', project, 'issues'] }, (old) => old && {
     ...old,
     pages: old.pages.map((p) => ({ ...p, issues: p.issues.map((i) => (i.id === now.id ? { ...i, ...now } : i)) })),

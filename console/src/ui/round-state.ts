@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useRef, useState } from 'react'
 import * as api from '../api/client.ts'
 import type { Act, RoundEnd, RoundItem, Verb } from '../api/client.ts'
-import { again, confirmed, decided, empty, join, later, look, renewed, severer, stepped, upcoming } from '../core/round.ts'
+import { again, answered, asked, confirmed, decided, empty, join, later, look, renewed, severer, stepped, upcoming } from '../core/round.ts'
 import type { Round, Step } from '../core/round.ts'
 import { briefQuery } from './brief-query.ts'
 import { decidedIn } from './decided.ts'
@@ -24,15 +24,20 @@ export function useRound(project: string | undefined) {
   const begun = useQuery({ queryKey: ['round', project ?? '', 'begun'], queryFn: ({ signal }) => api.beginRound(project, signal), staleTime: Infinity, gcTime: 0, retry: false })
   const fresh = useQuery({
     queryKey: ['p', ...(project ? [project] : []), 'round'],
-    queryFn: ({ signal }) => api.round(project, { limit: 200, held: now.current.entries.map((e) => e.item.id).slice(0, 500).join(',') }, signal),
+    queryFn: async ({ signal }) => {
+      const since = now.current.answers
+      const held = now.current.entries.map((e) => e.item.id).slice(0, 500).join(',')
+      return { ...await api.round(project, { limit: 200, held }, signal), since }
+    },
     enabled: begun.data !== undefined && end === undefined, staleTime: 2000,
   })
   const got = fresh.data ?? begun.data
+  const since = fresh.data?.since ?? 0
   useEffect(() => {
     if (!got) return
     asOf.current = got.as_of
-    setRound((r) => join(r, got.items, got.settled))
-  }, [got])
+    setRound((r) => join(r, got.items, got.settled, since))
+  }, [got, since])
   useEffect(() => { // the next ones are there before they are asked for
     const here = round.entries[round.at]?.item
     for (const i of [...(here ? [here] : []), ...upcoming(round, 2)]) void client.prefetchQuery(briefQuery(client, i.id))
@@ -59,6 +64,8 @@ export function useRound(project: string | undefined) {
       decidedIn(client, is)
     },
     onError: (e, d) => failed(d.item.id, e, d.verb === 'undo'),
+    onMutate: (d) => setRound((r) => asked(r, d.item.id)),
+    onSettled: (_, __, d) => setRound((r) => answered(r, d.item.id)),
   })
   const merging = useMutation({
     scope: { id: 'decide' },
@@ -69,8 +76,13 @@ export function useRound(project: string | undefined) {
       reread(d.id)
     },
     onError: (e, d) => failed(d.id, e),
+    onMutate: (d) => setRound((r) => asked(r, d.id)),
+    onSettled: (_, __, d) => setRound((r) => answered(r, d.id)),
   })
-  const passing = useMutation({ scope: { id: 'decide' }, mutationFn: (d: { id: string; back: boolean }) => api.passInRound([d.id], asOf.current, d.back), onError: (e) => say(e.message, true) })
+  const passing = useMutation({
+    scope: { id: 'decide' }, mutationFn: (d: { id: string; back: boolean }) => api.passInRound([d.id], asOf.current, d.back),
+    onError: (e) => say(e.message, true), onMutate: (d) => setRound((r) => asked(r, d.id)), onSettled: (_, __, d) => setRound((r) => answered(r, d.id)),
+  })
   const unsaying = useMutation({
     scope: { id: 'decide' },
     mutationFn: (d: { id: string; comment: number }) => api.deleteComment(d.id, d.comment),
