@@ -22,7 +22,7 @@ const (
 	signIn     action = "sign-in" // open a session by a link: whoever has the link
 	see               = mariadb.ReadIssues
 	seeEvents         = mariadb.ReadEvents
-	triage            = mariadb.TriageIssues
+	mayTriage         = mariadb.TriageIssues
 	pushSymbol        = mariadb.PushSymbols
 	announce          = mariadb.AnnounceReleases
 	checkRules        = mariadb.CheckRules

@@ -20,7 +20,7 @@ type CommentPath struct {
 
 func (a *API) comments(h huma.API) {
 	const base = "/api/issues/{project}/{number}/"
-	op(h, a, "POST", base+"comments", "write-comment", "Write a comment, in Markdown; who is mentioned, has the issue or watches it hears of it", triage, func(ctx context.Context, in *struct {
+	op(h, a, "POST", base+"comments", "write-comment", "Write a comment, in Markdown; who is mentioned, has the issue or watches it hears of it", mayTriage, func(ctx context.Context, in *struct {
 		IssuePath
 		Body contract.WriteComment
 	}) (*body[contract.Commented], error) {
@@ -35,7 +35,7 @@ func (a *API) comments(h huma.API) {
 		id, err := a.store.AddComment(ctx, is.ID, in.Body.Text, actor(ctx), person)
 		return &body[contract.Commented]{contract.Commented{Comment: id}}, err
 	})
-	op(h, a, "PUT", base+"comments/{comment}", "change-comment", "Change a comment of your own", triage, func(ctx context.Context, in *struct {
+	op(h, a, "PUT", base+"comments/{comment}", "change-comment", "Change a comment of your own", mayTriage, func(ctx context.Context, in *struct {
 		CommentPath
 		Body contract.WriteComment
 	}) (*body[contract.Commented], error) {
@@ -44,7 +44,7 @@ func (a *API) comments(h huma.API) {
 		}
 		return a.changeComment(ctx, &in.CommentPath, in.Body.Text)
 	})
-	op(h, a, "DELETE", base+"comments/{comment}", "delete-comment", "Take a comment of your own away", triage, func(ctx context.Context, in *CommentPath) (*body[contract.Commented], error) {
+	op(h, a, "DELETE", base+"comments/{comment}", "delete-comment", "Take a comment of your own away", mayTriage, func(ctx context.Context, in *CommentPath) (*body[contract.Commented], error) {
 		return a.changeComment(ctx, in, "")
 	})
 	for _, on := range []bool{true, false} {

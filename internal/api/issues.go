@@ -57,14 +57,14 @@ func (a *API) issues(h huma.API) {
 		}
 		return a.history(ctx, is)
 	})
-	op(h, a, "POST", "/api/issues/{project}/{number}/merge", "merge-issue", "Merge it, and others, into another issue; undo takes it back", triage, a.merge)
+	op(h, a, "POST", "/api/issues/{project}/{number}/merge", "merge-issue", "Merge it, and others, into another issue; undo takes it back", mayTriage, a.merge)
 	a.splits(h)
 	for verb, summary := range map[issue.Verb]string{
 		issue.Accept: "Accept: it is real and somebody will see to it", issue.Assign: "Give it to a person; that also accepts it", issue.Fixing: "Say in what it is fixed: in a release, in the next one, by a commit, as of now",
 		issue.Parking: "Park until something wakes it: a time, more events or users, a doubled rate, the next release, a new environment",
 		issue.Grade:   "Raise or lower its severity", issue.Reopen: "Open it again", issue.Dismiss: "Dismiss: nothing will be done", issue.CountOnly: "Dismiss, and keep no bodies of its events from now on", issue.Undo: "Undo the newest change: a decision, or what happened by itself",
 	} {
-		op(h, a, "POST", "/api/issues/{project}/{number}/"+string(verb), string(verb)+"-issue", summary, triage, func(ctx context.Context, in *ActIn) (*body[contract.IssueDetail], error) {
+		op(h, a, "POST", "/api/issues/{project}/{number}/"+string(verb), string(verb)+"-issue", summary, mayTriage, func(ctx context.Context, in *ActIn) (*body[contract.IssueDetail], error) {
 			return a.act(ctx, in, verb)
 		})
 	}

@@ -32,7 +32,7 @@ func (a *API) life(h huma.API) {
 		d, err := a.store.WhatGoes(ctx, is.ID)
 		return &body[contract.Deletion]{deletionOf(is, d, false)}, err
 	})
-	op(h, a, "DELETE", one, "delete-issue", "Delete an issue with its events, for good", triage, func(ctx context.Context, in *struct {
+	op(h, a, "DELETE", one, "delete-issue", "Delete an issue with its events, for good", mayTriage, func(ctx context.Context, in *struct {
 		IssuePath
 		Events int64 `query:"events" required:"true" minimum:"0" doc:"how many events go with it, as what-goes says: the confirmation"`
 	}) (*body[contract.Deletion], error) {
@@ -43,8 +43,8 @@ func (a *API) life(h huma.API) {
 		d, err := a.store.Delete(ctx, is.ID, in.Events, actor(ctx))
 		return &body[contract.Deletion]{deletionOf(is, d, true)}, err
 	})
-	op(h, a, "POST", "/api/projects/{project}/issues/act", "act-on-many", "Decide about many issues: those of a filter, or those named", triage, a.actMany)
-	op(h, a, "POST", "/api/projects/{project}/issues/undo", "undo-many", "Take a decision about many issues back", triage, func(ctx context.Context, in *struct {
+	op(h, a, "POST", "/api/projects/{project}/issues/act", "act-on-many", "Decide about many issues: those of a filter, or those named", mayTriage, a.actMany)
+	op(h, a, "POST", "/api/projects/{project}/issues/undo", "undo-many", "Take a decision about many issues back", mayTriage, func(ctx context.Context, in *struct {
 		ProjectPath
 		Body contract.UndoMany
 	}) (*body[contract.ManyDone], error) {

@@ -37,7 +37,7 @@ func (a *API) owners(h huma.API) {
 		}
 		return &body[contract.Carriers]{out}, err
 	})
-	op(h, a, "POST", "/api/owners/hand-over", "hand-over", "Give all that a person has, open or parked, to another one", triage, a.handOver)
+	op(h, a, "POST", "/api/owners/hand-over", "hand-over", "Give all that a person has, open or parked, to another one", mayTriage, a.handOver)
 }
 
 func (a *API) handOver(ctx context.Context, in *body[contract.HandOver]) (*body[contract.HandedOver], error) {

@@ -52,7 +52,7 @@ func (a *API) regroupings(h huma.API) {
 			return err
 		}},
 	} {
-		op(h, a, "POST", base+"regroupings/"+verb, verb+"-regrouping", x.words, triage, func(ctx context.Context, in *ProjectPath) (*body[contract.Regrouping], error) {
+		op(h, a, "POST", base+"regroupings/"+verb, verb+"-regrouping", x.words, mayTriage, func(ctx context.Context, in *ProjectPath) (*body[contract.Regrouping], error) {
 			p, err := a.store.Project(ctx, in.Project)
 			if err != nil {
 				return nil, err

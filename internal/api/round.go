@@ -35,10 +35,10 @@ func (a *API) round(h huma.API) {
 	op(h, a, "GET", path, "show-round", "What needs a decision of yours, and why", see, func(ctx context.Context, in *queue) (*body[contract.Round], error) {
 		return a.roundOf(ctx, in.Project, in.Limit, in.Held, false)
 	})
-	op(h, a, "POST", path, "begin-round", "Begin a round, or go on with the one under way", triage, func(ctx context.Context, in *queue) (*body[contract.Round], error) {
+	op(h, a, "POST", path, "begin-round", "Begin a round, or go on with the one under way", mayTriage, func(ctx context.Context, in *queue) (*body[contract.Round], error) {
 		return a.roundOf(ctx, in.Project, in.Limit, in.Held, true)
 	})
-	op(h, a, "POST", path+"/pass", "pass-in-round", "Say that you have seen issues and leave them as they are: they come again when something happens", triage, func(ctx context.Context, in *body[contract.Pass]) (*struct{}, error) {
+	op(h, a, "POST", path+"/pass", "pass-in-round", "Say that you have seen issues and leave them as they are: they come again when something happens", mayTriage, func(ctx context.Context, in *body[contract.Pass]) (*struct{}, error) {
 		w, err := a.walks(ctx, "")
 		if err != nil {
 			return nil, err
@@ -56,7 +56,7 @@ func (a *API) round(h huma.API) {
 		}
 		return &struct{}{}, a.store.Pass(ctx, w.who.ID, at, list)
 	})
-	op(h, a, "POST", path+"/end", "end-round", "End your round, and sum it up", triage, func(ctx context.Context, in *RoundOf) (*body[contract.RoundEnd], error) {
+	op(h, a, "POST", path+"/end", "end-round", "End your round, and sum it up", mayTriage, func(ctx context.Context, in *RoundOf) (*body[contract.RoundEnd], error) {
 		w, err := a.walks(ctx, in.Project)
 		if err != nil {
 			return nil, err

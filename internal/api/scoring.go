@@ -43,7 +43,7 @@ func (a *API) scoring(h huma.API) {
 		}
 		return &body[contract.ScoringTrial]{contract.ScoringTrial{Weights: w.Map(), Issues: all, Before: ranksOf(before, after, in.Most), After: ranksOf(after, before, in.Most)}}, nil
 	})
-	op(h, a, "PUT", path, "change-scoring", "Change by what issues are scored, or when they surge; all are scored anew", triage, func(ctx context.Context, in *struct {
+	op(h, a, "PUT", path, "change-scoring", "Change by what issues are scored, or when they surge; all are scored anew", mayTriage, func(ctx context.Context, in *struct {
 		ProjectPath
 		Body contract.SetScoring
 	}) (*body[contract.Scoring], error) {

@@ -24,7 +24,7 @@ type SplitIn struct {
 
 func (a *API) splits(h huma.API) {
 	op(h, a, "GET", "/api/issues/{project}/{number}/differences", "issue-differences", "What the events of an issue differ in, to split it by", see, a.differences)
-	op(h, a, "POST", "/api/issues/{project}/{number}/split", "split-issue", "Split off the events that have a difference; undo takes it back", triage, a.split)
+	op(h, a, "POST", "/api/issues/{project}/{number}/split", "split-issue", "Split off the events that have a difference; undo takes it back", mayTriage, a.split)
 }
 
 // differences compares kept events of an issue.

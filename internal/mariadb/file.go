@@ -282,9 +282,9 @@ func (w *filing) otherEnvironment(ctx context.Context) (int64, error) {
 	return other[otherEnvironment], err
 }
 
-// intern gives the ids of names; new ones are bounded by a cap.
-func (w *filing) intern(ctx context.Context, table interned, of capOf, names []string) (map[string]int64, error) {
-	return w.s.intern(ctx, w.tx, &w.found, table, w.Project.ID, names, micros(w.now), func(want int) (int, error) {
+// intern gives the ids of wanted; new ones are bounded by a cap.
+func (w *filing) intern(ctx context.Context, table interned, of capOf, wanted []string) (map[string]int64, error) {
+	return w.s.intern(ctx, w.tx, &w.found, table, w.Project.ID, wanted, micros(w.now), func(want int) (int, error) {
 		w.heard = w.heard || table == releases
 		return w.caps.room(ctx, of, want)
 	})

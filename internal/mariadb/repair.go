@@ -50,12 +50,12 @@ var activeUsers = []string{
 // repairSessions counts the sessions of the days anew that are kept by all
 // projects.
 func (s *Store) repairSessions(ctx context.Context) error {
-	projects, err := numbers(ctx, s.slow, "SELECT id FROM project")
+	list, err := numbers(ctx, s.slow, "SELECT id FROM project")
 	if err != nil {
 		return err
 	}
 	since := Day(s.now()) - KeepClasses[0]
-	for _, project := range projects {
+	for _, project := range list {
 		err := s.inTxOf(ctx, s.slow, func(tx *sql.Tx) error {
 			if err := lockProject(ctx, tx, project); err != nil {
 				return err
