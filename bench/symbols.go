@@ -18,8 +18,9 @@ import (
 
 	"github.com/google/uuid"
 
-	"firethorn/internal/mariadb"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/records"
+	"firethorn/internal/store/symbolstore"
 )
 
 // inService measures symbols in the service: pushed, looked up, and come late.
@@ -116,7 +117,7 @@ func (s *scene) pushes(ctx context.Context) error {
 
 // counting counts what is read of the database.
 type counting struct {
-	*mariadb.Store
+	*symbolstore.Store
 	bytes, reads atomic.Int64
 }
 
@@ -157,12 +158,12 @@ func largeMap() (code, mp []byte) {
 	return []byte(c.String()), raw
 }
 
-func (s *scene) store(ctx context.Context) (*mariadb.Store, pipeline.Project, error) {
-	store, err := mariadb.Open(ctx, mariadb.Options{DSN: s.dsn})
+func (s *scene) store(ctx context.Context) (*records.Records, pipeline.Project, error) {
+	store, err := records.Open(ctx, records.Options{DSN: s.dsn})
 	if err != nil {
 		return nil, pipeline.Project{}, err
 	}
-	p, err := store.Project(ctx, "quayside")
+	p, err := store.Projects.Project(ctx, "quayside")
 	if err != nil {
 		store.Close()
 		return nil, pipeline.Project{}, err
@@ -178,11 +179,11 @@ func (s *scene) coldFrame(ctx context.Context) error {
 	}
 	defer store.Close()
 	code, mp := largeMap()
-	hashes, err := store.PutSymbols(ctx, project.ID, [][]byte{code, mp})
+	hashes, err := store.Symbols.PutSymbols(ctx, project.ID, [][]byte{code, mp})
 	if err != nil {
 		return err
 	}
-	if _, err := store.AddSymbolFiles(ctx, project.ID, "large", []mariadb.PushedFile{{Address: "https://quayside.example/large.js", Bundle: hashes[0], Map: hashes[1]}}); err != nil {
+	if _, err := store.Symbols.AddSymbolFiles(ctx, project.ID, "large", []symbolstore.PushedFile{{Address: "https://quayside.example/large.js", Bundle: hashes[0], Map: hashes[1]}}); err != nil {
 		return err
 	}
 	began := time.Now()
@@ -191,7 +192,7 @@ func (s *scene) coldFrame(ctx context.Context) error {
 	}
 	fmt.Printf("\na map of %.1f MB, compiled to %.1f MB in the background within %s\n", float64(len(mp))/1e6, float64(s.count("SELECT MAX(bytes) FROM symbol_unit"))/1e6, time.Since(began).Round(100*time.Millisecond))
 	var took []time.Duration
-	c := &counting{Store: store}
+	c := &counting{Store: store.Symbols}
 	var before, after runtime.MemStats
 	runtime.ReadMemStats(&before)
 	const n = 300
@@ -233,11 +234,11 @@ func (s *scene) readable(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		hashes, err := store.PutSymbols(ctx, project.ID, [][]byte{code, mp})
+		hashes, err := store.Symbols.PutSymbols(ctx, project.ID, [][]byte{code, mp})
 		if err != nil {
 			return err
 		}
-		if _, err := store.AddSymbolFiles(ctx, project.ID, fmt.Sprint("r", i), []mariadb.PushedFile{{Address: "https://quayside.example/assets/index.js", Bundle: hashes[0], Map: hashes[1]}}); err != nil {
+		if _, err := store.Symbols.AddSymbolFiles(ctx, project.ID, fmt.Sprint("r", i), []symbolstore.PushedFile{{Address: "https://quayside.example/assets/index.js", Bundle: hashes[0], Map: hashes[1]}}); err != nil {
 			return err
 		}
 	}
@@ -264,7 +265,7 @@ func (s *scene) readable(ctx context.Context) error {
 		}
 		return float64(n) / time.Since(began).Seconds(), nil
 	}
-	units := pipeline.NewUnits(store, 256<<20)
+	units := pipeline.NewUnits(store.Symbols, 256<<20)
 	if _, err := rate(units, func(int) int { return 0 }, 200*time.Millisecond); err != nil {
 		return err
 	}
@@ -274,7 +275,7 @@ func (s *scene) readable(ctx context.Context) error {
 	}
 	fmt.Printf("\nevents of 30 frames a second on one core, decoded, symbolicated and fingerprinted:\n  one hot release                                    %6.0f\n", hot)
 	for _, memory := range []int{256 << 20, 16 << 20} {
-		units := pipeline.NewUnits(store, memory)
+		units := pipeline.NewUnits(store.Symbols, memory)
 		// One turn fills what fits.
 		for i := range releases {
 			if _, err := pipeline.Process(ctx, project, event(i), 0, units); err != nil {

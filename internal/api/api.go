@@ -21,15 +21,15 @@ import (
 	"golang.org/x/sync/semaphore"
 
 	"firethorn/internal/core/fault"
-	"firethorn/internal/mariadb"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/records"
 	"firethorn/internal/repository"
 	"firethorn/internal/web"
 )
 
 // API serves /api.
 type API struct {
-	store   *mariadb.Store
+	store   *records.Records
 	code    *repository.Keeper
 	units   *pipeline.Units
 	log     *slog.Logger
@@ -53,7 +53,7 @@ type Observer interface {
 
 // Options of New.
 type Options struct {
-	Store     *mariadb.Store
+	Store     *records.Records
 	Code      *repository.Keeper // the history of projects' code
 	Units     *pipeline.Units
 	Log       *slog.Logger
@@ -224,6 +224,6 @@ func (a *API) register(r chi.Router) huma.API {
 
 // Document is the OpenAPI document as JSON, without a running service.
 func Document() ([]byte, error) {
-	a := &API{log: slog.New(slog.DiscardHandler)}
+	a := &API{store: &records.Records{}, log: slog.New(slog.DiscardHandler)}
 	return a.register(chi.NewRouter()).OpenAPI().MarshalJSON()
 }

@@ -9,25 +9,26 @@ import (
 	"time"
 
 	"firethorn/internal/core/fault"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/db"
+	"firethorn/internal/store/accounts"
 	"firethorn/internal/web"
 )
 
 // action is what somebody wants to do: a permission, or one of the two that
 // need none.
-type action = mariadb.Permission
+type action = accounts.Permission
 
 const (
 	anyone     action = "anyone"  // whoever is known
 	signIn     action = "sign-in" // open a session by a link: whoever has the link
-	see               = mariadb.ReadIssues
-	seeEvents         = mariadb.ReadEvents
-	mayTriage         = mariadb.TriageIssues
-	pushSymbol        = mariadb.PushSymbols
-	announce          = mariadb.AnnounceReleases
-	checkRules        = mariadb.CheckRules
-	pushRules         = mariadb.PushRules
-	administer        = mariadb.Administer
+	see               = accounts.ReadIssues
+	seeEvents         = accounts.ReadEvents
+	mayTriage         = accounts.TriageIssues
+	pushSymbol        = accounts.PushSymbols
+	announce          = accounts.AnnounceReleases
+	checkRules        = accounts.CheckRules
+	pushRules         = accounts.PushRules
+	administer        = accounts.Administer
 )
 
 type grantKey struct{}
@@ -87,42 +88,42 @@ const grantTime = 3 * time.Second
 
 // grantSoon is grant with an answer in any case: at once while the database is
 // known to be away, and before long when it does not answer.
-func (a *API) grantSoon(r *http.Request) (*mariadb.Grant, error) {
-	if err := a.store.Usable(); err != nil {
+func (a *API) grantSoon(r *http.Request) (*accounts.Grant, error) {
+	if err := a.store.Inbox.Usable(); err != nil {
 		return nil, err
 	}
 	ctx, cancel := context.WithTimeout(r.Context(), grantTime)
 	defer cancel()
 	g, err := a.grant(r.WithContext(ctx))
-	if mariadb.Away(err) && r.Context().Err() == nil {
-		a.store.SawAway(err)
-		return nil, a.store.Usable()
+	if db.Away(err) && r.Context().Err() == nil {
+		a.store.Inbox.SawAway(err)
+		return nil, a.store.Inbox.Usable()
 	}
 	return g, err
 }
 
-func (a *API) grant(r *http.Request) (*mariadb.Grant, error) {
+func (a *API) grant(r *http.Request) (*accounts.Grant, error) {
 	if auth := r.Header.Get("Authorization"); auth != "" {
 		text, ok := strings.CutPrefix(auth, "Bearer ")
 		if !ok {
 			return nil, fault.New(fault.Unauthorized, "the Authorization header must be: Bearer TOKEN")
 		}
-		return a.store.GrantOfToken(r.Context(), strings.TrimSpace(text))
+		return a.store.Accounts.GrantOfToken(r.Context(), strings.TrimSpace(text))
 	}
 	if r.Method == http.MethodPost && r.URL.Path == "/api/session" {
-		return &mariadb.Grant{Permissions: []mariadb.Permission{signIn}}, nil
+		return &accounts.Grant{Permissions: []accounts.Permission{signIn}}, nil
 	}
 	c, err := r.Cookie(sessionCookieName(r))
 	if err != nil {
 		return nil, fault.New(fault.Unauthorized, "sign in first: open a sign-in link (firethorn person link NAME prints one), or send Authorization: Bearer TOKEN")
 	}
-	return a.store.GrantOfSession(r.Context(), c.Value)
+	return a.store.Accounts.GrantOfSession(r.Context(), c.Value)
 }
 
-func grantOf(ctx context.Context) *mariadb.Grant {
-	g, ok := ctx.Value(grantKey{}).(*mariadb.Grant)
+func grantOf(ctx context.Context) *accounts.Grant {
+	g, ok := ctx.Value(grantKey{}).(*accounts.Grant)
 	if !ok {
-		return &mariadb.Grant{}
+		return &accounts.Grant{}
 	}
 	return g
 }
@@ -140,7 +141,7 @@ func (a *API) may(ctx context.Context, need action, project string) error {
 		return nil
 	}
 	if project != "" {
-		p, err := a.store.Project(ctx, project)
+		p, err := a.store.Projects.Project(ctx, project)
 		if err != nil && !isNotFound(err) {
 			return err
 		}
@@ -156,14 +157,14 @@ func isNotFound(err error) bool {
 	return ok && f.Code == fault.NotFound
 }
 
-func grantKind(g *mariadb.Grant) string {
+func grantKind(g *accounts.Grant) string {
 	if g.Token == 0 {
 		return "session"
 	}
 	return "token"
 }
 
-func permissionList(g *mariadb.Grant) string {
+func permissionList(g *accounts.Grant) string {
 	if len(g.Permissions) == 0 {
 		return "none"
 	}
@@ -178,12 +179,12 @@ func permissionList(g *mariadb.Grant) string {
 func (a *API) allowed(ctx context.Context, need action) bool { return grantOf(ctx).Allows(need) }
 
 // actor is who stands in the history.
-func actor(ctx context.Context) mariadb.Actor {
+func actor(ctx context.Context) accounts.Actor {
 	g := grantOf(ctx)
 	if g.Person != nil {
-		return mariadb.Actor{Kind: "person", ID: g.Person.ID, Name: g.Person.Name}
+		return accounts.Actor{Kind: "person", ID: g.Person.ID, Name: g.Person.Name}
 	}
-	return mariadb.Actor{Kind: "token", ID: g.Token, Name: g.Label}
+	return accounts.Actor{Kind: "token", ID: g.Token, Name: g.Label}
 }
 
 // checkHost refuses names that are not ours, so that a foreign name pointed at

@@ -9,7 +9,8 @@ import (
 
 	"firethorn/internal/contract"
 	"firethorn/internal/core/issue"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/store/issues"
+	"firethorn/internal/store/projects"
 )
 
 func (a *API) beside(h huma.API) {
@@ -25,7 +26,7 @@ func (a *API) beside(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		list, err := a.store.Together(ctx, p, is.ID)
+		list, err := a.store.Similar.Together(ctx, p, is.ID)
 		if err != nil {
 			return nil, err
 		}
@@ -40,14 +41,14 @@ func (a *API) beside(h huma.API) {
 }
 
 // besideOf is what stands beside an issue.
-func (a *API) besideOf(ctx context.Context, p *mariadb.Project, is *mariadb.Issue) (*body[contract.Beside], error) {
+func (a *API) besideOf(ctx context.Context, p *projects.Project, is *issues.Issue) (*body[contract.Beside], error) {
 	out := contract.Beside{Issue: fmt.Sprintf("%s/%d", p.Name, is.Number), Environments: []contract.Seen{}, Elsewhere: []contract.BesideIssue{}, Similar: []contract.SimilarIssue{}}
-	environments, err := a.store.IssueEnvironments(ctx, is.ID)
+	environments, err := a.store.Issues.IssueEnvironments(ctx, is.ID)
 	if err != nil {
 		return nil, err
 	}
 	out.Environments = seen(environments)
-	others, err := a.store.Elsewhere(ctx, is.ID)
+	others, err := a.store.Similar.Elsewhere(ctx, is.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -56,7 +57,7 @@ func (a *API) besideOf(ctx context.Context, p *mariadb.Project, is *mariadb.Issu
 			out.Elsewhere = append(out.Elsewhere, contract.BesideIssue{ID: fmt.Sprintf("%s/%d", x.Project, x.Number), Headline: x.Head, State: string(x.State), Events: x.Events, Users: x.Users})
 		}
 	}
-	similar, err := a.store.Similar(ctx, p, is.ID)
+	similar, err := a.store.Similar.Similar(ctx, p, is.ID)
 	if err != nil {
 		return nil, err
 	}

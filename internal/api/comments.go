@@ -9,7 +9,7 @@ import (
 
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/store/issues"
 )
 
 // CommentPath is the path of a comment.
@@ -32,7 +32,7 @@ func (a *API) comments(h huma.API) {
 		if g := grantOf(ctx); g.Person != nil {
 			person = g.Person.ID
 		}
-		id, err := a.store.AddComment(ctx, is.ID, in.Body.Text, actor(ctx), person)
+		id, err := a.store.Triage.AddComment(ctx, is.ID, in.Body.Text, actor(ctx), person)
 		return &body[contract.Commented]{contract.Commented{Comment: id}}, err
 	})
 	op(h, a, "PUT", base+"comments/{comment}", "change-comment", "Change a comment of your own", mayTriage, func(ctx context.Context, in *struct {
@@ -61,7 +61,7 @@ func (a *API) comments(h huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			return &struct{}{}, a.store.Watch(ctx, is.ID, person, on)
+			return &struct{}{}, a.store.Triage.Watch(ctx, is.ID, person, on)
 		})
 	}
 }
@@ -71,15 +71,15 @@ func (a *API) changeComment(ctx context.Context, in *CommentPath, text string) (
 	if err != nil {
 		return nil, err
 	}
-	if err := a.store.ChangeComment(ctx, is.ID, in.Comment, text, actor(ctx), a.allowed(ctx, administer)); err != nil {
+	if err := a.store.Triage.ChangeComment(ctx, is.ID, in.Comment, text, actor(ctx), a.allowed(ctx, administer)); err != nil {
 		return nil, err
 	}
 	return &body[contract.Commented]{contract.Commented{Comment: in.Comment}}, nil
 }
 
 // history is what happened to an issue and what was written about it, in one stream.
-func (a *API) history(ctx context.Context, is *mariadb.Issue) (*body[contract.History], error) {
-	list, err := a.store.History(ctx, is.ID)
+func (a *API) history(ctx context.Context, is *issues.Issue) (*body[contract.History], error) {
+	list, err := a.store.Issues.History(ctx, is.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -87,7 +87,7 @@ func (a *API) history(ctx context.Context, is *mariadb.Issue) (*body[contract.Hi
 	for _, e := range list {
 		out.History = append(out.History, contract.HistoryEntry{At: e.At, Actor: e.Actor, Kind: e.Kind, Words: e.Words, Why: e.Why, Release: e.Release, Detail: e.Detail, Bulk: e.Bulk, Undone: e.Undone, CanUndo: e.CanUndo})
 	}
-	written, err := a.store.Comments(ctx, is.ID)
+	written, err := a.store.Triage.Comments(ctx, is.ID)
 	if err != nil {
 		return nil, err
 	}

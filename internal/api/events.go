@@ -14,8 +14,10 @@ import (
 	"firethorn/internal/contract"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
-	"firethorn/internal/mariadb"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/store/events"
+	"firethorn/internal/store/issues"
+	"firethorn/internal/store/projects"
 )
 
 // Page asks for a page.
@@ -30,7 +32,7 @@ func (a *API) events(h huma.API) {
 		ProjectPath
 		Page
 	}) (*body[contract.Events], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
@@ -40,7 +42,7 @@ func (a *API) events(h huma.API) {
 		ProjectPath
 		Event string `path:"event"`
 	}) (*body[contract.Event], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
@@ -48,7 +50,7 @@ func (a *API) events(h huma.API) {
 		if err != nil {
 			return nil, fault.New(fault.BadInput, "%q is no event id: it must be a UUID", in.Event)
 		}
-		row, err := a.store.Event(ctx, p, id)
+		row, err := a.store.Events.Event(ctx, p, id)
 		if err != nil {
 			return nil, err
 		}
@@ -78,8 +80,8 @@ func (a *API) events(h huma.API) {
 
 // issueEvent is an event of an issue, with its place among the others; which is
 // newest, oldest or an id.
-func (a *API) issueEvent(ctx context.Context, p *mariadb.Project, is *mariadb.Issue, which string) (*body[contract.Event], error) {
-	row, err := a.store.IssueEvent(ctx, p, is.ID, which)
+func (a *API) issueEvent(ctx context.Context, p *projects.Project, is *issues.Issue, which string) (*body[contract.Event], error) {
+	row, err := a.store.Events.IssueEvent(ctx, p, is.ID, which)
 	if err != nil {
 		return nil, err
 	}
@@ -90,7 +92,7 @@ func (a *API) issueEvent(ctx context.Context, p *mariadb.Project, is *mariadb.Is
 	if err != nil {
 		return nil, err
 	}
-	n, err := a.store.EventNeighbours(ctx, is.ID, row)
+	n, err := a.store.Events.EventNeighbours(ctx, is.ID, row)
 	if err != nil {
 		return nil, err
 	}
@@ -108,7 +110,7 @@ func (a *API) traces(h huma.API) {
 		if !a.allowed(ctx, see) {
 			return nil, a.may(ctx, see, "")
 		}
-		list, err := a.store.EventsOfTrace(ctx, in.Trace, grantOf(ctx).Project, mostOfTrace+1)
+		list, err := a.store.Events.EventsOfTrace(ctx, in.Trace, grantOf(ctx).Project, mostOfTrace+1)
 		if err != nil {
 			return nil, err
 		}
@@ -129,8 +131,8 @@ func idText(id uuid.UUID) string {
 
 type eventCursor struct{ Filing int64 }
 
-func (a *API) eventPage(ctx context.Context, p *mariadb.Project, issue int64, page Page) (*body[contract.Events], error) {
-	q := mariadb.EventQuery{Project: p.ID, Issue: issue, Limit: page.Limit, Kept: page.Kept}
+func (a *API) eventPage(ctx context.Context, p *projects.Project, issue int64, page Page) (*body[contract.Events], error) {
+	q := events.EventQuery{Project: p.ID, Issue: issue, Limit: page.Limit, Kept: page.Kept}
 	if page.Cursor != "" {
 		var c eventCursor
 		if err := readCursor(page.Cursor, &c); err != nil {
@@ -138,7 +140,7 @@ func (a *API) eventPage(ctx context.Context, p *mariadb.Project, issue int64, pa
 		}
 		q.Before = c.Filing
 	}
-	list, next, err := a.store.Events(ctx, q)
+	list, next, err := a.store.Events.Events(ctx, q)
 	if err != nil {
 		return nil, err
 	}
@@ -152,15 +154,15 @@ func (a *API) eventPage(ctx context.Context, p *mariadb.Project, issue int64, pa
 	return &body[contract.Events]{out}, nil
 }
 
-func eventRow(project string, e *mariadb.EventRow) contract.EventRow {
+func eventRow(project string, e *events.EventRow) contract.EventRow {
 	return contract.EventRow{ID: e.ID.String(), Time: e.Thrown, Received: e.Received, Issue: fmt.Sprintf("%s/%d", project, e.Issue), Headline: e.Headline, Release: e.Release, Environment: e.Environment, StandsFor: e.StandsFor, Kept: e.Kept}
 }
 
 // event reads an event whole, its frames made readable by the symbols there
 // are now.
-func (a *API) event(ctx context.Context, p *mariadb.Project, row *mariadb.EventRow) (*body[contract.Event], error) {
-	raw, err := a.store.EventBody(ctx, row)
-	if errors.Is(err, mariadb.ErrNoBody) {
+func (a *API) event(ctx context.Context, p *projects.Project, row *events.EventRow) (*body[contract.Event], error) {
+	raw, err := a.store.Events.EventBody(ctx, row)
+	if errors.Is(err, events.ErrNoBody) {
 		return a.bareEvent(ctx, p, row)
 	}
 	if err != nil {
@@ -191,7 +193,7 @@ const sourcesTime = 3 * time.Second
 
 // addSources adds the source lines of own frames that no symbols bring, from the
 // repository at the commit that the event's release was built from.
-func (a *API) addSources(ctx context.Context, p *mariadb.Project, row *mariadb.EventRow, e *event.Event, frames [][]event.Frame) error {
+func (a *API) addSources(ctx context.Context, p *projects.Project, row *events.EventRow, e *event.Event, frames [][]event.Frame) error {
 	files := pipeline.WithoutSources(frames)
 	if len(files) == 0 || row.Release == "" {
 		return nil
@@ -214,7 +216,7 @@ func (a *API) addSources(ctx context.Context, p *mariadb.Project, row *mariadb.E
 }
 
 // threads makes the threads of an event readable, the blamed one first.
-func (a *API) threads(ctx context.Context, p *mariadb.Project, e *event.Event) ([]contract.Thread, error) {
+func (a *API) threads(ctx context.Context, p *projects.Project, e *event.Event) ([]contract.Thread, error) {
 	frames, err := pipeline.Threads(ctx, p.Project, e, a.units)
 	if err != nil {
 		return nil, err
@@ -237,9 +239,9 @@ func (a *API) threads(ctx context.Context, p *mariadb.Project, e *event.Event) (
 
 // around adds the session that an event happened in, and what people said
 // about it.
-func (a *API) around(ctx context.Context, p *mariadb.Project, e *event.Event, out *contract.Event) error {
+func (a *API) around(ctx context.Context, p *projects.Project, e *event.Event, out *contract.Event) error {
 	if name := e.Attributes.Text("session.id"); name != "" {
-		row, err := a.store.Session(ctx, p.ID, name)
+		row, err := a.store.Events.Session(ctx, p.ID, name)
 		if f, ok := errors.AsType[*fault.Error](err); err != nil && (!ok || f.Code != fault.NotFound) {
 			return err
 		}
@@ -252,16 +254,16 @@ func (a *API) around(ctx context.Context, p *mariadb.Project, e *event.Event, ou
 	if err != nil {
 		return err
 	}
-	list, _, err := a.store.FeedbackList(ctx, mariadb.FeedbackQuery{Project: p.ID, Event: id, Limit: mostFeedback})
+	list, _, err := a.store.Events.FeedbackList(ctx, events.FeedbackQuery{Project: p.ID, Event: id, Limit: mostFeedback})
 	out.Feedback = feedbackOf(p.Name, list)
 	return err
 }
 
 // bareEvent shows an event whose body was not kept: what its row says, and the
 // trace of another one that can only ever be grouped like it.
-func (a *API) bareEvent(ctx context.Context, p *mariadb.Project, row *mariadb.EventRow) (*body[contract.Event], error) {
-	raw, err := a.store.Exemplar(ctx, row)
-	if errors.Is(err, mariadb.ErrNoBody) {
+func (a *API) bareEvent(ctx context.Context, p *projects.Project, row *events.EventRow) (*body[contract.Event], error) {
+	raw, err := a.store.Events.Exemplar(ctx, row)
+	if errors.Is(err, events.ErrNoBody) {
 		nothing := &event.Event{Notes: []string{"the body of this event was not kept, and none of another event of its kind"}}
 		return &body[contract.Event]{a.wholeEvent(p, row, nothing, nil)}, nil
 	}
@@ -280,7 +282,7 @@ func (a *API) bareEvent(ctx context.Context, p *mariadb.Project, row *mariadb.Ev
 	return &body[contract.Event]{out}, nil
 }
 
-func (a *API) wholeEvent(p *mariadb.Project, row *mariadb.EventRow, e *event.Event, frames [][]event.Frame) contract.Event {
+func (a *API) wholeEvent(p *projects.Project, row *events.EventRow, e *event.Event, frames [][]event.Frame) contract.Event {
 	out := contract.Event{
 		EventRow: eventRow(p.Name, row), Severity: string(e.Severity), Handled: e.Handled, Message: e.Message,
 		Exceptions: make([]contract.Exception, len(e.Exceptions)), Breadcrumbs: e.Breadcrumbs, Attributes: e.Attributes, Resource: e.Resource,

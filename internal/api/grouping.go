@@ -17,8 +17,9 @@ import (
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/fingerprint"
-	"firethorn/internal/mariadb"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/store/events"
+	"firethorn/internal/store/projects"
 )
 
 func (a *API) grouping(h huma.API) {
@@ -27,7 +28,7 @@ func (a *API) grouping(h huma.API) {
 		Event string `query:"event" required:"true" doc:"an event's id, or an issue, whose newest kept event counts"`
 		Other string `query:"other" doc:"another one to compare with"`
 	}) (*body[contract.Why], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
@@ -46,14 +47,14 @@ func (a *API) grouping(h huma.API) {
 }
 
 // why fingerprints an event anew, by the symbols there are now.
-func (a *API) why(ctx context.Context, p *mariadb.Project, ref string) (contract.EventWhy, error) {
+func (a *API) why(ctx context.Context, p *projects.Project, ref string) (contract.EventWhy, error) {
 	var out contract.EventWhy
 	row, err := a.referred(ctx, p, ref)
 	if err != nil {
 		return out, err
 	}
-	raw, err := a.store.AnyBody(ctx, row)
-	if errors.Is(err, mariadb.ErrNoBody) {
+	raw, err := a.store.Events.AnyBody(ctx, row)
+	if errors.Is(err, events.ErrNoBody) {
 		return out, fault.New(fault.NotFound, "the body of event %s was not kept, and none of another event of its kind", row.ID)
 	}
 	if err != nil {
@@ -91,9 +92,9 @@ func (a *API) why(ctx context.Context, p *mariadb.Project, ref string) (contract
 // asFiled fingerprints an event as its variant was filed, and marks the frame
 // that was blamed then: where a function had been found out as failing on
 // behalf of its callers, who called it. filed is the variant's fingerprint.
-func (a *API) asFiled(ctx context.Context, p *mariadb.Project, row *mariadb.EventRow, e *event.Event, frames [][]event.Frame) (print fingerprint.Result, filed fingerprint.Key, err error) {
+func (a *API) asFiled(ctx context.Context, p *projects.Project, row *events.EventRow, e *event.Event, frames [][]event.Frame) (print fingerprint.Result, filed fingerprint.Key, err error) {
 	print, _ = p.Method().Print(e, row.Thrown, frames)
-	if filed, err = a.store.FiledUnder(ctx, row); err != nil || filed == print.Key || print.Caller == "" {
+	if filed, err = a.store.Events.FiledUnder(ctx, row); err != nil || filed == print.Key || print.Caller == "" {
 		return print, filed, err
 	}
 	if through := print.Through(e, frames); through.Key == filed {
@@ -105,9 +106,9 @@ func (a *API) asFiled(ctx context.Context, p *mariadb.Project, row *mariadb.Even
 
 // referred finds an event by its id, or an issue's newest kept one by the
 // issue's number.
-func (a *API) referred(ctx context.Context, p *mariadb.Project, ref string) (*mariadb.EventRow, error) {
+func (a *API) referred(ctx context.Context, p *projects.Project, ref string) (*events.EventRow, error) {
 	if id, err := uuid.Parse(ref); err == nil {
-		return a.store.Event(ctx, p, id)
+		return a.store.Events.Event(ctx, p, id)
 	}
 	name, number, found := strings.Cut(ref, "/")
 	if !found {
@@ -117,11 +118,11 @@ func (a *API) referred(ctx context.Context, p *mariadb.Project, ref string) (*ma
 	if err != nil || name != p.Name {
 		return nil, fault.New(fault.BadInput, "%q is no event: write an event's id, or an issue of %s such as %s/12", ref, p.Name, p.Name)
 	}
-	is, err := a.store.Issue(ctx, p, n)
+	is, err := a.store.Issues.Issue(ctx, p, n)
 	if err != nil {
 		return nil, err
 	}
-	return a.store.IssueEvent(ctx, p, is.ID, "newest")
+	return a.store.Events.IssueEvent(ctx, p, is.ID, "newest")
 }
 
 func partsOf(list []fingerprint.Part) []fingerprint.Part {

@@ -15,7 +15,9 @@ import (
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
 	"firethorn/internal/core/release"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/store/issues"
+	"firethorn/internal/store/projects"
+	"firethorn/internal/usecase/triage"
 )
 
 // IssueList asks for a page of issues.
@@ -72,42 +74,42 @@ func (a *API) issues(h huma.API) {
 
 // merge merges an issue, and others beside it, into another one.
 func (a *API) merge(ctx context.Context, in *MergeIn) (*body[contract.IssueDetail], error) {
-	p, err := a.store.Project(ctx, in.Project)
+	p, err := a.store.Projects.Project(ctx, in.Project)
 	if err != nil {
 		return nil, err
 	}
-	if err := a.store.Merge(ctx, p, append([]int64{in.Number}, in.Body.Others...), in.Body.Into, actor(ctx)); err != nil {
+	if err := a.store.Moves.Merge(ctx, p, append([]int64{in.Number}, in.Body.Others...), in.Body.Into, actor(ctx)); err != nil {
 		return nil, err
 	}
-	is, err := a.store.Issue(ctx, p, in.Body.Into)
+	is, err := a.store.Issues.Issue(ctx, p, in.Body.Into)
 	if err != nil {
 		return nil, err
 	}
 	return a.detail(ctx, is)
 }
 
-func (a *API) issue(ctx context.Context, in *IssuePath) (*mariadb.Issue, *mariadb.Project, error) {
-	p, err := a.store.Project(ctx, in.Project)
+func (a *API) issue(ctx context.Context, in *IssuePath) (*issues.Issue, *projects.Project, error) {
+	p, err := a.store.Projects.Project(ctx, in.Project)
 	if err != nil {
 		return nil, nil, err
 	}
-	is, err := a.store.Issue(ctx, p, in.Number)
+	is, err := a.store.Issues.Issue(ctx, p, in.Number)
 	return is, p, err
 }
 
 func (a *API) listIssues(ctx context.Context, in *IssueList) (*body[contract.Issues], error) {
-	p, err := a.store.Project(ctx, in.Project)
+	p, err := a.store.Projects.Project(ctx, in.Project)
 	if err != nil {
 		return nil, err
 	}
-	q := mariadb.IssueQuery{Project: p.ID, Text: in.Text, Order: mariadb.Order(in.Order), Limit: in.Limit, States: statesOf(in.State)}
+	q := issues.IssueQuery{Project: p.ID, Text: in.Text, Order: issues.Order(in.Order), Limit: in.Limit, States: statesOf(in.State)}
 	if in.Cursor != "" {
-		q.After = &mariadb.IssueCursor{}
+		q.After = &issues.IssueCursor{}
 		if err := readCursor(in.Cursor, q.After); err != nil {
 			return nil, err
 		}
 	}
-	list, next, err := a.store.Issues(ctx, q)
+	list, next, err := a.store.Issues.Issues(ctx, q)
 	if err != nil {
 		return nil, err
 	}
@@ -115,7 +117,7 @@ func (a *API) listIssues(ctx context.Context, in *IssueList) (*body[contract.Iss
 	if next != nil {
 		out.Next = writeCursor(next)
 	}
-	counts, err := a.store.CountStates(ctx, p.ID)
+	counts, err := a.store.Issues.CountStates(ctx, p.ID)
 	for _, st := range issue.States {
 		out.States[string(st)] = counts[st]
 	}
@@ -155,7 +157,7 @@ func readCursor(s string, v any) error {
 	return nil
 }
 
-func (a *API) issuesOf(list []*mariadb.Issue) []contract.Issue {
+func (a *API) issuesOf(list []*issues.Issue) []contract.Issue {
 	out := make([]contract.Issue, len(list))
 	for i, is := range list {
 		out[i] = a.issueOf(is)
@@ -177,7 +179,7 @@ func standingOf(out *contract.Issue, st issue.Standing) {
 	}
 }
 
-func (a *API) issueOf(is *mariadb.Issue) contract.Issue {
+func (a *API) issueOf(is *issues.Issue) contract.Issue {
 	out := contract.Issue{
 		ID: fmt.Sprintf("%s/%d", is.Project, is.Number), Headline: is.Headline, Place: is.Place, Message: is.Message,
 		Origin: contract.Origin{Function: is.OriginFunction, File: is.OriginFile, Line: is.OriginLine},
@@ -187,7 +189,7 @@ func (a *API) issueOf(is *mariadb.Issue) contract.Issue {
 		Trend: make([]contract.TrendDay, len(is.Trend)), Bodies: is.Bodies, Recounting: is.Recounting,
 	}
 	standingOf(&out, is.Standing)
-	out.Quiet = mariadb.Quiet(is.State, is.LastSeen, is.Trend, a.store.Now())
+	out.Quiet = triage.Quiet(is.State, is.LastSeen, is.Trend, a.store.DB.Now())
 	if is.Owner != "" {
 		out.Owner = &is.Owner
 	}
@@ -200,28 +202,28 @@ func (a *API) issueOf(is *mariadb.Issue) contract.Issue {
 	return out
 }
 
-func (a *API) detail(ctx context.Context, is *mariadb.Issue) (*body[contract.IssueDetail], error) {
+func (a *API) detail(ctx context.Context, is *issues.Issue) (*body[contract.IssueDetail], error) {
 	out := contract.IssueDetail{Issue: a.issueOf(is), ImpactParts: is.Score.Parts, Link: a.issueLink(is.Project, is.Number)}
 	out.Impact = is.Score.Points // what its parts add up to now; lists show it as it was stored
-	releases, err := a.store.IssueReleases(ctx, is.ID)
+	releases, err := a.store.Issues.IssueReleases(ctx, is.ID)
 	if err != nil {
 		return nil, err
 	}
-	envs, err := a.store.IssueEnvironments(ctx, is.ID)
+	envs, err := a.store.Issues.IssueEnvironments(ctx, is.ID)
 	if err != nil {
 		return nil, err
 	}
 	out.Releases, out.Environments = seen(releases), seen(envs)
-	if out.Feedback, err = a.store.FeedbackCount(ctx, is.ID); err != nil {
+	if out.Feedback, err = a.store.Events.FeedbackCount(ctx, is.ID); err != nil {
 		return nil, err
 	}
-	if out.Watching, err = a.store.Watching(ctx, is.ID); err != nil {
+	if out.Watching, err = a.store.Triage.Watching(ctx, is.ID); err != nil {
 		return nil, err
 	}
 	if out.Watching == nil {
 		out.Watching = []string{}
 	}
-	merged, err := a.store.MergedFrom(ctx, is.ID)
+	merged, err := a.store.Issues.MergedFrom(ctx, is.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -232,7 +234,7 @@ func (a *API) detail(ctx context.Context, is *mariadb.Issue) (*body[contract.Iss
 	if out.Splits, err = a.splitsOf(ctx, is); err != nil {
 		return nil, err
 	}
-	out.Grouping, err = a.store.FingerprintParts(ctx, is.ID)
+	out.Grouping, err = a.store.Issues.FingerprintParts(ctx, is.ID)
 	return &body[contract.IssueDetail]{out}, err
 }
 
@@ -240,7 +242,7 @@ func (a *API) issueLink(project string, number int64) string {
 	return a.public.JoinPath("p", project, "issues", strconv.FormatInt(number, 10)).String()
 }
 
-func seen(list []mariadb.Seen) []contract.Seen {
+func seen(list []issues.Seen) []contract.Seen {
 	out := make([]contract.Seen, len(list))
 	for i, s := range list {
 		out[i] = contract.Seen(s)
@@ -265,15 +267,15 @@ func (a *API) act(ctx context.Context, in *ActIn, verb issue.Verb) (*body[contra
 	}
 	id := is.ID
 	if verb == issue.Undo { // of a merged-away issue: its merge
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
-		if id, err = a.store.DecidedOn(ctx, p, in.Number); err != nil {
+		if id, err = a.store.Issues.DecidedOn(ctx, p, in.Number); err != nil {
 			return nil, err
 		}
 	}
-	if err := a.store.Act(ctx, id, act, why, actor(ctx), version); err != nil {
+	if err := a.store.Triage.Act(ctx, id, act, why, actor(ctx), version); err != nil {
 		return nil, err
 	}
 	is, p, err := a.issue(ctx, &in.IssuePath)
@@ -293,11 +295,11 @@ const nearReleases = 3
 
 // notesOf says of a fix what whoever decides should know: that its release was
 // never heard of, which may be a slip of the pen.
-func (a *API) notesOf(ctx context.Context, p *mariadb.Project, f issue.Fix) ([]string, error) {
+func (a *API) notesOf(ctx context.Context, p *projects.Project, f issue.Fix) ([]string, error) {
 	if f.FixedIn == "" {
 		return nil, nil
 	}
-	list, err := a.store.Releases(ctx, p)
+	list, err := a.store.Releases.Releases(ctx, p)
 	if err != nil {
 		return nil, err
 	}

@@ -12,7 +12,11 @@ import (
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/store/issues"
+	"firethorn/internal/store/projects"
+	"firethorn/internal/usecase/ingest"
+	"firethorn/internal/usecase/retention"
+	"firethorn/internal/usecase/triage"
 )
 
 func (a *API) life(h huma.API) {
@@ -29,7 +33,7 @@ func (a *API) life(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		d, err := a.store.WhatGoes(ctx, is.ID)
+		d, err := a.store.Retention.WhatGoes(ctx, is.ID)
 		return &body[contract.Deletion]{deletionOf(is, d, false)}, err
 	})
 	op(h, a, "DELETE", one, "delete-issue", "Delete an issue with its events, for good", mayTriage, func(ctx context.Context, in *struct {
@@ -40,7 +44,7 @@ func (a *API) life(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		d, err := a.store.Delete(ctx, is.ID, in.Events, actor(ctx))
+		d, err := a.store.Retention.Delete(ctx, is.ID, in.Events, actor(ctx))
 		return &body[contract.Deletion]{deletionOf(is, d, true)}, err
 	})
 	op(h, a, "POST", "/api/projects/{project}/issues/act", "act-on-many", "Decide about many issues: those of a filter, or those named", mayTriage, a.actMany)
@@ -48,11 +52,11 @@ func (a *API) life(h huma.API) {
 		ProjectPath
 		Body contract.UndoMany
 	}) (*body[contract.ManyDone], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
-		done, err := a.store.UndoMany(ctx, p, in.Body.Bulk, actor(ctx))
+		done, err := a.store.Triage.UndoMany(ctx, p, in.Body.Bulk, actor(ctx))
 		if err != nil {
 			return nil, err
 		}
@@ -67,7 +71,7 @@ func (a *API) life(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		list, waiting, err := a.store.Notices(ctx, person, grantOf(ctx).Project, in.Unseen, in.Before, in.Limit)
+		list, waiting, err := a.store.Status.Notices(ctx, person, grantOf(ctx).Project, in.Unseen, in.Before, in.Limit)
 		out := contract.Notices{Waiting: waiting, Notices: []contract.Notice{}}
 		for _, n := range list {
 			out.Notices = append(out.Notices, contract.Notice{ID: n.ID, At: n.At, Issue: fmt.Sprintf("%s/%d", n.Project, n.Number), Headline: n.Headline, Actor: n.Actor, Kind: n.Kind, Words: n.Words, Seen: n.Seen})
@@ -82,7 +86,7 @@ func (a *API) life(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		return &struct{}{}, a.store.SeeNotices(ctx, person, grantOf(ctx).Project, in.Body.UpTo)
+		return &struct{}{}, a.store.Status.SeeNotices(ctx, person, grantOf(ctx).Project, in.Body.UpTo)
 	})
 }
 
@@ -143,12 +147,12 @@ func (a *API) actMany(ctx context.Context, in *struct {
 	ProjectPath
 	Body contract.ActMany
 }) (*body[contract.ManyDone], error) {
-	p, err := a.store.Project(ctx, in.Project)
+	p, err := a.store.Projects.Project(ctx, in.Project)
 	if err != nil {
 		return nil, err
 	}
 	b := in.Body
-	m := mariadb.Many{Query: mariadb.IssueQuery{Text: b.Text}}
+	m := triage.Many{Query: issues.IssueQuery{Text: b.Text}}
 	switch {
 	case len(b.Issues) > 0 && (len(b.State) > 0 || b.Text != ""):
 		return nil, fault.New(fault.BadInput, "name issues, or give a filter; not both")
@@ -165,7 +169,7 @@ func (a *API) actMany(ctx context.Context, in *struct {
 			return nil, fault.New(fault.BadInput, "%q is no state: new, accepted, regressed, parked, fixed, dismissed, open or all", strings.Join(b.State, ","))
 		}
 	}
-	found, err := a.store.Find(ctx, p, m)
+	found, err := a.store.Triage.Find(ctx, p, m)
 	if err != nil {
 		return nil, err
 	}
@@ -180,7 +184,7 @@ func (a *API) actMany(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	done, err := a.store.ActMany(ctx, p, mariadb.Many{Numbers: found}, act, why, actor(ctx))
+	done, err := a.store.Triage.ActMany(ctx, p, triage.Many{Numbers: found}, act, why, actor(ctx))
 	if err != nil {
 		return nil, err
 	}
@@ -189,7 +193,7 @@ func (a *API) actMany(ctx context.Context, in *struct {
 	return &body[contract.ManyDone]{out}, err
 }
 
-func manyDone(p *mariadb.Project, d *mariadb.ManyDone) contract.ManyDone {
+func manyDone(p *projects.Project, d *triage.ManyDone) contract.ManyDone {
 	out := contract.ManyDone{Bulk: d.Bulk, Fits: len(d.Done) + len(d.Refused), Done: []string{}, Refused: []contract.Refusal{}}
 	for _, n := range d.Done {
 		out.Done = append(out.Done, fmt.Sprintf("%s/%d", p.Name, n))
@@ -201,16 +205,16 @@ func manyDone(p *mariadb.Project, d *mariadb.ManyDone) contract.ManyDone {
 	return out
 }
 
-func deletionOf(is *mariadb.Issue, d mariadb.Deletion, deleted bool) contract.Deletion {
+func deletionOf(is *issues.Issue, d retention.Deletion, deleted bool) contract.Deletion {
 	return contract.Deletion{Issue: fmt.Sprintf("%s/%d", is.Project, is.Number), Events: d.Events, Bodies: d.Bodies, Users: d.Users, Feedback: d.Feedback, MergedFrom: d.MergedFrom, Deleted: deleted}
 }
 
 // marked are the kinds of history that stand on a time line.
 var marked = []string{"fix", "regressed", "park", "woken", "released", "holding", "dismiss", "count-only", "reopen"}
 
-func (a *API) since(ctx context.Context, p *mariadb.Project, is *mariadb.Issue) (*body[contract.Since], error) {
+func (a *API) since(ctx context.Context, p *projects.Project, is *issues.Issue) (*body[contract.Since], error) {
 	out := contract.Since{Days: []contract.TrendDay{}, Marks: []contract.Mark{}}
-	days, err := a.store.Days(ctx, is.ID)
+	days, err := a.store.Triage.Days(ctx, is.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -221,7 +225,7 @@ func (a *API) since(ctx context.Context, p *mariadb.Project, is *mariadb.Issue) 
 	if len(days) > 0 && days[0].Day.AddDate(0, 0, -7).After(from) {
 		from = days[0].Day.AddDate(0, 0, -7)
 	}
-	marks, err := a.store.Marks(ctx, p.ID, from, a.store.Now())
+	marks, err := a.store.Triage.Marks(ctx, p.ID, from, a.store.DB.Now())
 	if err != nil {
 		return nil, err
 	}
@@ -229,7 +233,7 @@ func (a *API) since(ctx context.Context, p *mariadb.Project, is *mariadb.Issue) 
 		out.Marks = append(out.Marks, markOf(m))
 	}
 	out.Marks = append(out.Marks, contract.Mark{At: is.FirstSeen, Kind: "first_seen", Words: "first seen", Release: is.FirstRelease})
-	list, err := a.store.History(ctx, is.ID)
+	list, err := a.store.Issues.History(ctx, is.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -242,7 +246,7 @@ func (a *API) since(ctx context.Context, p *mariadb.Project, is *mariadb.Issue) 
 			m.Words = e.Actor + ": " + m.Words
 		}
 		if e.Kind == "regressed" && e.Detail != nil {
-			var c mariadb.CameFrom
+			var c ingest.CameFrom
 			if json.Unmarshal(e.Detail, &c) == nil {
 				m.From, m.Environment = c.LastGood, c.Environment
 			}
@@ -253,15 +257,15 @@ func (a *API) since(ctx context.Context, p *mariadb.Project, is *mariadb.Issue) 
 		out.Marks = append(out.Marks, m)
 	}
 	slices.SortStableFunc(out.Marks, func(a, b contract.Mark) int { return a.At.Compare(b.At) })
-	out.Quiet = mariadb.Quiet(is.State, is.LastSeen, days, a.store.Now())
-	h, err := a.store.Holding(ctx, p.ID, is.ID, is.Standing)
+	out.Quiet = triage.Quiet(is.State, is.LastSeen, days, a.store.DB.Now())
+	h, err := a.store.Triage.Holding(ctx, p.ID, is.ID, is.Standing)
 	if h != nil {
 		out.Holding = &contract.Holding{Odds: h.Odds, Words: h.Words}
 	}
 	return &body[contract.Since]{out}, err
 }
 
-func markOf(m mariadb.Mark) contract.Mark {
+func markOf(m triage.Mark) contract.Mark {
 	out := contract.Mark{At: m.At, Kind: m.Kind, Release: m.Release, Environment: m.Where}
 	switch m.Kind {
 	case "deploy":

@@ -15,9 +15,12 @@ import (
 	"firethorn/internal/core/release"
 	"firethorn/internal/core/shell"
 	"firethorn/internal/git"
-	"firethorn/internal/mariadb"
 	"firethorn/internal/pipeline"
 	"firethorn/internal/repository"
+	"firethorn/internal/store/events"
+	"firethorn/internal/store/issues"
+	"firethorn/internal/store/projects"
+	"firethorn/internal/usecase/triage"
 )
 
 // longLived is after which time in a release an issue is not said to have come
@@ -52,7 +55,7 @@ func (a *API) whoChanged(ctx context.Context, in *struct {
 	Source  string `query:"source" required:"true" maxLength:"1000" doc:"the file, as the trace names it"`
 	Line    int    `query:"line" required:"true" minimum:"1"`
 }) (*body[contract.LineAsked], error) {
-	p, err := a.store.Project(ctx, in.Project)
+	p, err := a.store.Projects.Project(ctx, in.Project)
 	if err != nil {
 		return nil, err
 	}
@@ -77,19 +80,19 @@ func (a *API) whoChanged(ctx context.Context, in *struct {
 
 // codeOf is the commit that a release was built from, and why nothing is known of
 // its code; "" where it is.
-func (a *API) codeOf(ctx context.Context, p *mariadb.Project, version string) (commit, words string, err error) {
-	g, err := a.store.Graph(ctx, p.ID)
+func (a *API) codeOf(ctx context.Context, p *projects.Project, version string) (commit, words string, err error) {
+	g, err := a.store.Releases.Graph(ctx, p.ID)
 	if err != nil {
 		return "", "", err
 	}
-	if commit, err = a.store.CommitOf(ctx, p.ID, version); err != nil {
+	if commit, err = a.store.Triage.CommitOf(ctx, p.ID, version); err != nil {
 		return "", "", err
 	}
 	return commit, unknownCode(p, g, version, commit), nil
 }
 
 // unknownCode says why nothing is known of the code of a release; "" where it is.
-func unknownCode(p *mariadb.Project, g *commits.Graph, version, commit string) string {
+func unknownCode(p *projects.Project, g *commits.Graph, version, commit string) string {
 	switch {
 	case g.Len() == 0:
 		return fmt.Sprintf("nothing is known of the code of %s: run firethorn release announce --project %s --release VERSION in its repository, as a step of the build", p.Name, p.Name)
@@ -101,20 +104,20 @@ func unknownCode(p *mariadb.Project, g *commits.Graph, version, commit string) s
 	return ""
 }
 
-func lineOf(p *mariadb.Project, l *git.Line) *contract.LineChange {
+func lineOf(p *projects.Project, l *git.Line) *contract.LineChange {
 	if l == nil {
 		return nil
 	}
 	return &contract.LineChange{Commit: l.Commit, Author: l.Author, Email: l.Email, Authored: l.Authored, Subject: l.Subject, Path: l.Path, Line: l.Line, Text: l.Text, Link: commitLink(p, l.Commit)}
 }
 
-func (a *API) likelyChanges(ctx context.Context, p *mariadb.Project, is *mariadb.Issue, version string) (*body[contract.LikelyChanges], error) {
+func (a *API) likelyChanges(ctx context.Context, p *projects.Project, is *issues.Issue, version string) (*body[contract.LikelyChanges], error) {
 	out := contract.LikelyChanges{Issue: fmt.Sprintf("%s/%d", is.Project, is.Number), Places: []contract.SourcePlace{}, Changes: []contract.LikelyChange{}}
 	done := func(format string, args ...any) (*body[contract.LikelyChanges], error) {
 		out.Words = fmt.Sprintf(format, args...)
 		return &body[contract.LikelyChanges]{out}, nil
 	}
-	span, err := a.store.Appeared(ctx, p, is, version)
+	span, err := a.store.Triage.Appeared(ctx, p, is, version)
 	if err != nil {
 		return nil, err
 	}
@@ -125,7 +128,7 @@ func (a *API) likelyChanges(ctx context.Context, p *mariadb.Project, is *mariadb
 	if out.Onset, err = a.onset(ctx, p, is, span); err != nil {
 		return nil, err
 	}
-	g, err := a.store.Graph(ctx, p.ID)
+	g, err := a.store.Releases.Graph(ctx, p.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -170,16 +173,16 @@ func (a *API) likelyChanges(ctx context.Context, p *mariadb.Project, is *mariadb
 }
 
 // places are the own frames of an event of the release, the origin first.
-func (a *API) places(ctx context.Context, p *mariadb.Project, is *mariadb.Issue, version string) ([]repository.Place, error) {
-	row, err := a.store.EventOf(ctx, is.ID, version)
+func (a *API) places(ctx context.Context, p *projects.Project, is *issues.Issue, version string) ([]repository.Place, error) {
+	row, err := a.store.Triage.EventOf(ctx, is.ID, version)
 	if err == nil && row == nil {
-		row, err = a.store.IssueEvent(ctx, p, is.ID, "newest")
+		row, err = a.store.Events.IssueEvent(ctx, p, is.ID, "newest")
 	}
 	if err != nil {
 		return nil, err
 	}
-	raw, err := a.store.AnyBody(ctx, row)
-	if errors.Is(err, mariadb.ErrNoBody) {
+	raw, err := a.store.Events.AnyBody(ctx, row)
+	if errors.Is(err, events.ErrNoBody) {
 		return nil, nil // nothing of it was kept
 	}
 	if err != nil {
@@ -208,11 +211,11 @@ func (a *API) places(ctx context.Context, p *mariadb.Project, is *mariadb.Issue,
 }
 
 // onset tells of an issue that began long after its release came out.
-func (a *API) onset(ctx context.Context, p *mariadb.Project, is *mariadb.Issue, span mariadb.Appearance) (*contract.Onset, error) {
+func (a *API) onset(ctx context.Context, p *projects.Project, is *issues.Issue, span triage.Appearance) (*contract.Onset, error) {
 	if span.Out.IsZero() || span.Began.Sub(span.Out) < longLived {
 		return nil, nil
 	}
-	marks, err := a.store.Marks(ctx, p.ID, span.Began.Add(-onsetWithin), span.Began)
+	marks, err := a.store.Triage.Marks(ctx, p.ID, span.Began.Add(-onsetWithin), span.Began)
 	if err != nil {
 		return nil, err
 	}

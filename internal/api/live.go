@@ -13,13 +13,14 @@ import (
 	"time"
 
 	"firethorn/internal/core/fault"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/records"
+	"firethorn/internal/usecase/overview"
 )
 
 // hub tells live streams what has changed: a project, and which of its issues.
 // It says no more than that; who listens asks again.
 type hub struct {
-	store *mariadb.Store
+	store *records.Records
 	log   *slog.Logger
 	mu    sync.Mutex
 	subs  map[chan map[string]change]bool
@@ -58,7 +59,7 @@ const lateHistory = 200
 // maxChanged is how many issues a message names.
 const maxChanged = 100
 
-func newHub(store *mariadb.Store, log *slog.Logger) *hub {
+func newHub(store *records.Records, log *slog.Logger) *hub {
 	return &hub{store: store, log: log, subs: map[chan map[string]change]bool{}, lookEvery: 5 * time.Second}
 }
 
@@ -85,7 +86,7 @@ func (h *hub) subscribe() (<-chan map[string]change, func()) {
 
 // looking is what the hub knows between two looks.
 type looking struct {
-	counters map[int64]mariadb.Counter
+	counters map[int64]overview.Counter
 	names    map[int64]string
 	history  int64          // the newest entry
 	told     map[int64]bool // entries behind history-lateHistory that were told
@@ -116,7 +117,7 @@ func (h *hub) run(ctx context.Context) error {
 // look finds out what changed since the last look. The first look finds out
 // where things stand: whoever listens has just read everything.
 func (h *hub) look(ctx context.Context, l *looking) (map[string]change, error) {
-	now, err := h.store.Counters(ctx)
+	now, err := h.store.Overview.Counters(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -130,7 +131,7 @@ func (h *hub) look(ctx context.Context, l *looking) (map[string]change, error) {
 			continue
 		}
 		if l.names[id] == "" {
-			p, err := h.store.ProjectByID(ctx, id)
+			p, err := h.store.Projects.ProjectByID(ctx, id)
 			if err != nil {
 				continue
 			}
@@ -149,12 +150,12 @@ func (h *hub) look(ctx context.Context, l *looking) (map[string]change, error) {
 	return changed, nil
 }
 
-func (h *hub) begin(ctx context.Context, l *looking, now map[int64]mariadb.Counter) error {
-	last, err := h.store.LastHistory(ctx)
+func (h *hub) begin(ctx context.Context, l *looking, now map[int64]overview.Counter) error {
+	last, err := h.store.Overview.LastHistory(ctx)
 	if err != nil {
 		return err
 	}
-	ids, _, err := h.store.HistoryAfter(ctx, last-lateHistory)
+	ids, _, err := h.store.Overview.HistoryAfter(ctx, last-lateHistory)
 	if err != nil {
 		return err
 	}
@@ -167,7 +168,7 @@ func (h *hub) begin(ctx context.Context, l *looking, now map[int64]mariadb.Count
 
 // issues adds which issues changed.
 func (h *hub) issues(ctx context.Context, l *looking, changed map[string]change, moved []int64) error {
-	ids, decided, err := h.store.HistoryAfter(ctx, l.history-lateHistory)
+	ids, decided, err := h.store.Overview.HistoryAfter(ctx, l.history-lateHistory)
 	if err != nil {
 		return err
 	}
@@ -187,16 +188,16 @@ func (h *hub) issues(ctx context.Context, l *looking, changed map[string]change,
 	if len(ids) > 0 {
 		l.history = max(l.history, ids[len(ids)-1])
 	}
-	many := len(ids) == mariadb.MaxHistoryAfter // nobody listened for long: the rest is not worth reading
+	many := len(ids) == overview.MaxHistoryAfter // nobody listened for long: the rest is not worth reading
 	if many {
-		if l.history, err = h.store.LastHistory(ctx); err != nil {
+		if l.history, err = h.store.Overview.LastHistory(ctx); err != nil {
 			return err
 		}
 	}
 	maps.DeleteFunc(l.told, func(entry int64, _ bool) bool { return entry <= l.history-lateHistory })
 	for _, id := range moved {
 		c := changed[l.names[id]]
-		list, more, err := h.store.IssuesFiledAfter(ctx, id, l.counters[id].Position)
+		list, more, err := h.store.Overview.IssuesFiledAfter(ctx, id, l.counters[id].Position)
 		if err != nil {
 			return err
 		}

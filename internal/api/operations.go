@@ -11,7 +11,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"firethorn/internal/contract"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/usecase/retention"
 )
 
 // When something is worth a word.
@@ -27,7 +27,7 @@ func (a *API) operations(h huma.API) {
 		if err := a.inboxStatus(ctx, &out); err != nil {
 			return nil, err
 		}
-		off, err := a.store.ProjectsWithRulesOff(ctx)
+		off, err := a.store.Projects.ProjectsWithRulesOff(ctx)
 		if err != nil {
 			return nil, err
 		}
@@ -48,14 +48,14 @@ func (a *API) operations(h huma.API) {
 }
 
 func (a *API) recount(ctx context.Context, repair bool) (*body[contract.Recount], error) {
-	list, following, err := a.store.Recount(ctx)
+	list, following, err := a.store.Retention.Recount(ctx)
 	repaired := 0
 	if err == nil && repair && len(list) > 0 {
-		if repaired, err = a.store.Repair(ctx, list); err == nil {
-			list, following, err = a.store.Recount(ctx)
+		if repaired, err = a.store.Retention.Repair(ctx, list); err == nil {
+			list, following, err = a.store.Retention.Recount(ctx)
 		}
 	}
-	out := contract.Recount{Compared: mariadb.Recounts(), Differences: []contract.Difference{}, Recounting: following, Repaired: repaired}
+	out := contract.Recount{Compared: retention.Recounts(), Differences: []contract.Difference{}, Recounting: following, Repaired: repaired}
 	for _, d := range list {
 		out.Differences = append(out.Differences, contract.Difference(d))
 	}
@@ -67,7 +67,7 @@ func advise(out *contract.Status, format string, args ...any) {
 }
 
 func (a *API) inboxStatus(ctx context.Context, out *contract.Status) error {
-	st, err := a.store.Inbox(ctx)
+	st, err := a.store.Overview.Inbox(ctx)
 	if err != nil {
 		return err
 	}
@@ -82,7 +82,7 @@ func (a *API) inboxStatus(ctx context.Context, out *contract.Status) error {
 	if st.SetAside > 0 {
 		advise(out, "%d events could not be filed and were set aside: firethorn queue says why, firethorn queue retry files them again", st.SetAside)
 	}
-	if out.Processes, err = a.store.Filers(ctx); err != nil {
+	if out.Processes, err = a.store.Inbox.Filers(ctx); err != nil {
 		return err
 	}
 	if out.Processes == 0 {
@@ -93,15 +93,15 @@ func (a *API) inboxStatus(ctx context.Context, out *contract.Status) error {
 }
 
 func (a *API) databaseStatus(ctx context.Context, out *contract.Status) error {
-	promises, err := a.store.Promises(ctx)
+	promises, err := a.store.Schema.Promises(ctx)
 	if err != nil {
 		return err
 	}
-	parts, err := a.store.PartitionState(ctx)
+	parts, err := a.store.Schema.PartitionState(ctx)
 	if err != nil {
 		return err
 	}
-	skew, err := a.store.ClockSkew(ctx)
+	skew, err := a.store.DB.ClockSkew(ctx)
 	if err != nil {
 		return err
 	}

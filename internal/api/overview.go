@@ -8,12 +8,12 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"firethorn/internal/contract"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/store/projects"
 )
 
 func (a *API) overview(h huma.API) {
 	op(h, a, "GET", "/api/overview", "show-overview", "How every project stands: trend, open and new issues, newest release, what is wrong", see, func(ctx context.Context, _ *noInput) (*body[contract.ProjectOverviews], error) {
-		list, err := a.store.Projects(ctx)
+		list, err := a.store.Projects.Projects(ctx)
 		if err != nil {
 			return nil, err
 		}
@@ -29,16 +29,16 @@ func (a *API) overview(h huma.API) {
 	})
 }
 
-func (a *API) projectOverview(ctx context.Context, p *mariadb.Project) (*contract.ProjectOverview, error) {
-	totals, err := a.store.Totals(ctx, p.ID)
+func (a *API) projectOverview(ctx context.Context, p *projects.Project) (*contract.ProjectOverview, error) {
+	totals, err := a.store.Projects.Totals(ctx, p.ID)
 	if err != nil {
 		return nil, err
 	}
-	o, err := a.store.Overview(ctx, p.ID)
+	o, err := a.store.Overview.Overview(ctx, p.ID)
 	if err != nil {
 		return nil, err
 	}
-	unread, err := a.store.UnreadReleases(ctx, p.ID)
+	unread, err := a.store.Ingest.UnreadReleases(ctx, p.ID)
 	if err != nil {
 		return nil, err
 	}

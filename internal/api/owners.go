@@ -8,7 +8,8 @@ import (
 
 	"firethorn/internal/contract"
 	"firethorn/internal/core/owners"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/store/issues"
+	"firethorn/internal/store/projects"
 )
 
 func (a *API) owners(h huma.API) {
@@ -24,13 +25,13 @@ func (a *API) owners(h huma.API) {
 	}) (*body[contract.Carriers], error) {
 		project := int64(0)
 		if in.Project != "" {
-			p, err := a.store.Project(ctx, in.Project)
+			p, err := a.store.Projects.Project(ctx, in.Project)
 			if err != nil {
 				return nil, err
 			}
 			project = p.ID
 		}
-		list, err := a.store.CarriedBy(ctx, project)
+		list, err := a.store.Triage.CarriedBy(ctx, project)
 		out := contract.Carriers{Carriers: []contract.Carrier{}}
 		for _, c := range list {
 			out.Carriers = append(out.Carriers, contract.Carrier(c))
@@ -41,21 +42,21 @@ func (a *API) owners(h huma.API) {
 }
 
 func (a *API) handOver(ctx context.Context, in *body[contract.HandOver]) (*body[contract.HandedOver], error) {
-	from, err := a.store.FindPerson(ctx, in.Body.From)
+	from, err := a.store.Accounts.FindPerson(ctx, in.Body.From)
 	if err != nil {
 		return nil, err
 	}
-	to, err := a.store.FindHere(ctx, in.Body.To)
+	to, err := a.store.Accounts.FindHere(ctx, in.Body.To)
 	if err != nil {
 		return nil, err
 	}
-	list, err := a.store.Projects(ctx)
+	list, err := a.store.Projects.Projects(ctx)
 	if err != nil {
 		return nil, err
 	}
 	out := contract.HandedOver{Projects: []contract.HandedIn{}}
 	for _, p := range list {
-		done, err := a.store.HandOver(ctx, p, from, to, in.Body.Why, actor(ctx))
+		done, err := a.store.Triage.HandOver(ctx, p, from, to, in.Body.Why, actor(ctx))
 		if err != nil {
 			return nil, err
 		}
@@ -69,14 +70,14 @@ func (a *API) handOver(ctx context.Context, in *body[contract.HandOver]) (*body[
 // mostBad lines of CODEOWNERS are told.
 const mostBad = 100
 
-func (a *API) proposals(ctx context.Context, p *mariadb.Project, is *mariadb.Issue) (*body[contract.Owners], error) {
+func (a *API) proposals(ctx context.Context, p *projects.Project, is *issues.Issue) (*body[contract.Owners], error) {
 	out := contract.Owners{Issue: fmt.Sprintf("%s/%d", is.Project, is.Number), Proposals: []owners.Proposal{}, Strangers: []string{}, Bad: []contract.BadOwnerLine{}}
 	if is.Owner != "" {
 		out.Owner = &is.Owner
 	}
-	f := owners.Facts{Now: a.store.Now()}
+	f := owners.Facts{Now: a.store.DB.Now()}
 	var err error
-	if f.People, err = a.store.Carriers(ctx); err != nil {
+	if f.People, err = a.store.Overview.Carriers(ctx); err != nil {
 		return nil, err
 	}
 	if err := a.fixers(ctx, p, is, &f); err != nil {
@@ -91,8 +92,8 @@ func (a *API) proposals(ctx context.Context, p *mariadb.Project, is *mariadb.Iss
 }
 
 // fixers adds who fixed the issue, or one like it, before.
-func (a *API) fixers(ctx context.Context, p *mariadb.Project, is *mariadb.Issue, f *owners.Facts) error {
-	similar, err := a.store.Similar(ctx, p, is.ID)
+func (a *API) fixers(ctx context.Context, p *projects.Project, is *issues.Issue, f *owners.Facts) error {
+	similar, err := a.store.Similar.Similar(ctx, p, is.ID)
 	if err != nil {
 		return err
 	}
@@ -100,7 +101,7 @@ func (a *API) fixers(ctx context.Context, p *mariadb.Project, is *mariadb.Issue,
 	for _, x := range similar {
 		ids = append(ids, x.ID)
 	}
-	by, err := a.store.FixedBefore(ctx, ids)
+	by, err := a.store.Overview.FixedBefore(ctx, ids)
 	if err != nil {
 		return err
 	}
@@ -114,7 +115,7 @@ func (a *API) fixers(ctx context.Context, p *mariadb.Project, is *mariadb.Issue,
 }
 
 // knowers adds what the repository says, as far as it is known.
-func (a *API) knowers(ctx context.Context, p *mariadb.Project, is *mariadb.Issue, f *owners.Facts, out *contract.Owners) error {
+func (a *API) knowers(ctx context.Context, p *projects.Project, is *issues.Issue, f *owners.Facts, out *contract.Owners) error {
 	commit, words, err := a.codeOf(ctx, p, is.LastRelease)
 	if out.Words = words; err != nil || words != "" {
 		return err

@@ -12,7 +12,7 @@ import (
 
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/store/accounts"
 )
 
 const inviteLife = 24 * time.Hour
@@ -59,20 +59,20 @@ func (a *API) people(h huma.API) {
 		return &body[contract.Me]{me}, nil
 	})
 	op(h, a, "POST", "/api/session", "sign-in", "Open a session with a one-time link", signIn, func(ctx context.Context, in *signInRequest) (*sessionOut, error) {
-		secret, err := a.store.SignIn(ctx, in.Body.Link)
+		secret, err := a.store.Accounts.SignIn(ctx, in.Body.Link)
 		if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.Unauthorized {
 			err = a.wrongSecret(in.request, "sign-in link", err)
 		}
 		if err != nil {
 			return nil, err
 		}
-		return &sessionOut{a.cookie(secret, int(mariadb.SessionLife.Seconds()))}, nil
+		return &sessionOut{a.cookie(secret, int(accounts.SessionLife.Seconds()))}, nil
 	})
 	op(h, a, "DELETE", "/api/session", "sign-out", "End the session", anyone, func(ctx context.Context, in *sessionCookies) (*sessionOut, error) {
-		return &sessionOut{a.cookie("", -1)}, a.store.SignOut(ctx, cmp.Or(in.Secure, in.Plain))
+		return &sessionOut{a.cookie("", -1)}, a.store.Accounts.SignOut(ctx, cmp.Or(in.Secure, in.Plain))
 	})
 	op(h, a, "GET", "/api/people", "list-people", "Who works here, in which teams, and who did", see, func(ctx context.Context, _ *noInput) (*body[contract.People], error) {
-		list, err := a.store.People(ctx)
+		list, err := a.store.Accounts.People(ctx)
 		if err != nil {
 			return nil, err
 		}
@@ -84,7 +84,7 @@ func (a *API) people(h huma.API) {
 		return &body[contract.People]{out}, err
 	})
 	op(h, a, "POST", "/api/people", "add-person", "Add someone; answers with a one-time sign-in link", administer, func(ctx context.Context, in *body[contract.NewPerson]) (*body[contract.Person], error) {
-		p, err := a.store.AddPerson(ctx, in.Body.Name, in.Body.Email, in.Body.Admin)
+		p, err := a.store.Accounts.AddPerson(ctx, in.Body.Name, in.Body.Email, in.Body.Admin)
 		if err != nil {
 			return nil, err
 		}
@@ -102,13 +102,13 @@ func (a *API) people(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		n, err := a.store.SignOutPerson(ctx, p.ID)
+		n, err := a.store.Accounts.SignOutPerson(ctx, p.ID)
 		return &body[contract.SignedOut]{contract.SignedOut{Name: p.Name, Sessions: n}}, err
 	})
 	a.tokens(h)
 }
 
-func person(p *mariadb.Person) contract.Person {
+func person(p *accounts.Person) contract.Person {
 	out := contract.Person{Name: p.Name, Email: p.Email, Admin: p.Admin, Created: p.Created}
 	if !p.Here() {
 		out.Left = &p.Left
@@ -116,8 +116,8 @@ func person(p *mariadb.Person) contract.Person {
 	return out
 }
 
-func (a *API) invite(ctx context.Context, p *mariadb.Person) (*body[contract.Person], error) {
-	secret, err := a.store.NewSignInLink(ctx, p.ID, inviteLife)
+func (a *API) invite(ctx context.Context, p *accounts.Person) (*body[contract.Person], error) {
+	secret, err := a.store.Accounts.NewSignInLink(ctx, p.ID, inviteLife)
 	if err != nil {
 		return nil, err
 	}

@@ -11,12 +11,12 @@ import (
 	"firethorn/internal/contract"
 	"firethorn/internal/core/commits"
 	"firethorn/internal/core/fault"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/store/projects"
 )
 
 func (a *API) projects(h huma.API) {
 	op(h, a, "GET", "/api/projects", "list-projects", "All projects", see, func(ctx context.Context, _ *noInput) (*body[contract.Projects], error) {
-		list, err := a.store.Projects(ctx)
+		list, err := a.store.Projects.Projects(ctx)
 		if err != nil {
 			return nil, err
 		}
@@ -35,7 +35,7 @@ func (a *API) projects(h huma.API) {
 		if keep == 0 {
 			keep = 30
 		}
-		p, _, err := a.store.CreateProject(ctx, in.Body.Name, keep)
+		p, _, err := a.store.Projects.CreateProject(ctx, in.Body.Name, keep)
 		if err != nil {
 			return nil, err
 		}
@@ -46,7 +46,7 @@ func (a *API) projects(h huma.API) {
 		return &body[contract.Project]{*out}, nil
 	})
 	op(h, a, "GET", "/api/projects/{project}", "show-project", "One project", see, func(ctx context.Context, in *ProjectPath) (*body[contract.Project], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
@@ -60,7 +60,7 @@ func (a *API) projects(h huma.API) {
 		ProjectPath
 		Body contract.ChangeProject
 	}) (*body[contract.Project], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
@@ -68,10 +68,10 @@ func (a *API) projects(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		if err := a.store.ChangeProject(ctx, p.ID, change); err != nil {
+		if err := a.store.Projects.ChangeProject(ctx, p.ID, change); err != nil {
 			return nil, err
 		}
-		if p, err = a.store.ProjectByID(ctx, p.ID); err != nil {
+		if p, err = a.store.Projects.ProjectByID(ctx, p.ID); err != nil {
 			return nil, err
 		}
 		out, err := a.project(ctx, p)
@@ -81,11 +81,11 @@ func (a *API) projects(h huma.API) {
 		return &body[contract.Project]{*out}, nil
 	})
 	op(h, a, "GET", "/api/projects/{project}/keys", "list-keys", "A project's ingest keys", see, func(ctx context.Context, in *ProjectPath) (*body[contract.Keys], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
-		list, err := a.store.Keys(ctx, p.ID)
+		list, err := a.store.Projects.Keys(ctx, p.ID)
 		out := contract.Keys{Keys: []contract.Key{}}
 		for i := range list {
 			out.Keys = append(out.Keys, key(&list[i]))
@@ -96,11 +96,11 @@ func (a *API) projects(h huma.API) {
 		ProjectPath
 		Body contract.NewKey
 	}) (*body[contract.Key], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
-		k, err := a.store.AddKey(ctx, p.ID, in.Body.Label, in.Body.Routes)
+		k, err := a.store.Projects.AddKey(ctx, p.ID, in.Body.Label, in.Body.Routes)
 		if err != nil {
 			return nil, err
 		}
@@ -110,22 +110,22 @@ func (a *API) projects(h huma.API) {
 		KeyPath
 		Body contract.RotateKey
 	}) (*body[contract.Key], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
-		k, err := a.store.RotateKey(ctx, p.ID, in.Key, time.Duration(in.Body.OverlapHours)*time.Hour)
+		k, err := a.store.Projects.RotateKey(ctx, p.ID, in.Key, time.Duration(in.Body.OverlapHours)*time.Hour)
 		if err != nil {
 			return nil, err
 		}
 		return &body[contract.Key]{key(k)}, nil
 	})
 	op(h, a, "POST", "/api/projects/{project}/keys/{key}/revoke", "revoke-key", "Make a key good for nothing, at once", administer, func(ctx context.Context, in *KeyPath) (*body[contract.Key], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
-		k, err := a.store.RevokeKey(ctx, p.ID, in.Key)
+		k, err := a.store.Projects.RevokeKey(ctx, p.ID, in.Key)
 		if err != nil {
 			return nil, err
 		}
@@ -141,8 +141,8 @@ type KeyPath struct {
 
 // goodOrigin refuses what no browser sends as its origin (RFC 6454).
 // projectChange reads a change of a project.
-func (a *API) projectChange(in *contract.ChangeProject) (mariadb.ProjectChange, error) {
-	c := mariadb.ProjectChange{KeepDays: in.KeepDays, KeepSymbols: in.KeepSymbols, LogMessages: in.LogMessages, ReleaseOrder: in.ReleaseOrder, Repository: in.Repository, CommitLink: in.CommitLink,
+func (a *API) projectChange(in *contract.ChangeProject) (projects.ProjectChange, error) {
+	c := projects.ProjectChange{KeepDays: in.KeepDays, KeepSymbols: in.KeepSymbols, LogMessages: in.LogMessages, ReleaseOrder: in.ReleaseOrder, Repository: in.Repository, CommitLink: in.CommitLink,
 		AllowanceMinute: in.AllowanceMinute, AllowanceDay: in.AllowanceDay, Origins: in.Origins}
 	if in.Repository != nil && *in.Repository != "" {
 		if err := a.code.MayFetch(*in.Repository); err != nil {
@@ -167,7 +167,7 @@ func (a *API) projectChange(in *contract.ChangeProject) (mariadb.ProjectChange, 
 	return c, nil
 }
 
-func key(k *mariadb.Key) contract.Key {
+func key(k *projects.Key) contract.Key {
 	c := contract.Key{Key: k.Value, Label: k.Label, Routes: k.Routes, Good: k.Good(time.Now()), Created: k.Created}
 	for at, to := range map[*time.Time]**time.Time{&k.Until: &c.Until, &k.Revoked: &c.Revoked, &k.LastUsed: &c.LastUsed} {
 		if !at.IsZero() {
@@ -177,8 +177,8 @@ func key(k *mariadb.Key) contract.Key {
 	return c
 }
 
-func (a *API) project(ctx context.Context, p *mariadb.Project) (*contract.Project, error) {
-	t, err := a.store.Totals(ctx, p.ID)
+func (a *API) project(ctx context.Context, p *projects.Project) (*contract.Project, error) {
+	t, err := a.store.Projects.Totals(ctx, p.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -187,7 +187,7 @@ func (a *API) project(ctx context.Context, p *mariadb.Project) (*contract.Projec
 	if !t.LastEvent.IsZero() {
 		out.LastEvent = &t.LastEvent
 	}
-	keys, err := a.store.Keys(ctx, p.ID)
+	keys, err := a.store.Projects.Keys(ctx, p.ID)
 	for _, k := range keys {
 		if k.Good(time.Now()) && !k.Routes {
 			out.IngestKey = k.Value

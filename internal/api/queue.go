@@ -12,8 +12,8 @@ import (
 
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
-	"firethorn/internal/mariadb"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/store/inbox"
 )
 
 // AsideIn names an event that was set aside.
@@ -29,7 +29,7 @@ func (a *API) queue(h huma.API) {
 	})
 	op(h, a, "POST", "/api/queue/{id}/retry", "retry-event", "File an event that was set aside again", administer, func(ctx context.Context, in *AsideIn) (*body[contract.Retried], error) {
 		return a.eachAside(ctx, in.ID, func(id uuid.UUID) error {
-			project, err := a.store.Retry(ctx, id)
+			project, err := a.store.Inbox.Retry(ctx, id)
 			if err == nil && a.wake != nil {
 				a.wake(project)
 			}
@@ -37,7 +37,7 @@ func (a *API) queue(h huma.API) {
 		})
 	})
 	op(h, a, "POST", "/api/queue/{id}/discard", "discard-event", "Let go of an event that was set aside; it is counted", administer, func(ctx context.Context, in *AsideIn) (*body[contract.Retried], error) {
-		return a.eachAside(ctx, in.ID, func(id uuid.UUID) error { return a.store.Discard(ctx, id) })
+		return a.eachAside(ctx, in.ID, func(id uuid.UUID) error { return a.store.Inbox.Discard(ctx, id) })
 	})
 }
 
@@ -55,7 +55,7 @@ func (a *API) eachAside(ctx context.Context, which string, do func(uuid.UUID) er
 		out.Body.Events = 1
 		return out, nil
 	}
-	list, err := a.store.SetAside(ctx, 0, 10_000)
+	list, err := a.store.Inbox.SetAside(ctx, 0, 10_000)
 	if err != nil {
 		return nil, err
 	}
@@ -69,15 +69,15 @@ func (a *API) eachAside(ctx context.Context, which string, do func(uuid.UUID) er
 }
 
 func (a *API) showQueue(ctx context.Context, limit int) (*body[contract.Queue], error) {
-	st, err := a.store.Inbox(ctx)
+	st, err := a.store.Overview.Inbox(ctx)
 	if err != nil {
 		return nil, err
 	}
-	list, err := a.store.SetAside(ctx, 0, limit)
+	list, err := a.store.Inbox.SetAside(ctx, 0, limit)
 	if err != nil {
 		return nil, err
 	}
-	projects, err := a.store.Projects(ctx)
+	projects, err := a.store.Projects.Projects(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -106,7 +106,7 @@ func nameOr(names map[int64]string, id int64) string {
 	return fmt.Sprintf("project %d", id)
 }
 
-func bodyOf(x mariadb.Aside) json.RawMessage {
+func bodyOf(x inbox.Aside) json.RawMessage {
 	list, err := pipeline.Unpack(x.Packed, x.Received)
 	if err != nil || len(list) != 1 || len(list[0].Events) != 1 {
 		return nil

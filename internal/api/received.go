@@ -9,28 +9,28 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"firethorn/internal/contract"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/store/inbox"
 )
 
 // causeWords say what the causes of what came in mean.
 var causeWords = map[string]string{
-	mariadb.CauseFiled:      "filed as new events",
-	mariadb.CauseRepeat:     "sent again; filed before",
-	mariadb.CauseJoined:     "joined to an event that another report of the same exception made",
-	mariadb.CauseDropped:    "dropped by this rule",
-	mariadb.CauseSetAside:   "stored, but could not be filed: firethorn queue shows them",
-	mariadb.CauseScrubbed:   "something was scrubbed by this rule",
-	mariadb.CauseCut:        "something was over a limit and was cut",
-	mariadb.CauseCapped:     "would have made more new things of this sort than reports may",
-	mariadb.CauseFailed:     "the condition of this rule gave an error and counted as not met",
-	mariadb.CauseEmpty:      "the event lacks all that this grouping rule fills in, so that it did not fit",
-	mariadb.CauseCostly:     "the condition of this rule cost too much and counted as not met",
-	mariadb.CauseOver:       "turned away: the allowance of this span was used up",
-	mariadb.CauseTurnedAway: "requests turned away: the service was full",
-	mariadb.CauseRefused:    "refused",
-	mariadb.CauseLost:       "lost by clients, as they say",
-	mariadb.CauseDiscarded:  "set aside, and let go of by someone",
-	mariadb.CauseExpired:    "set aside, and nobody filed them again in 30 days",
+	inbox.CauseFiled:      "filed as new events",
+	inbox.CauseRepeat:     "sent again; filed before",
+	inbox.CauseJoined:     "joined to an event that another report of the same exception made",
+	inbox.CauseDropped:    "dropped by this rule",
+	inbox.CauseSetAside:   "stored, but could not be filed: firethorn queue shows them",
+	inbox.CauseScrubbed:   "something was scrubbed by this rule",
+	inbox.CauseCut:        "something was over a limit and was cut",
+	inbox.CauseCapped:     "would have made more new things of this sort than reports may",
+	inbox.CauseFailed:     "the condition of this rule gave an error and counted as not met",
+	inbox.CauseEmpty:      "the event lacks all that this grouping rule fills in, so that it did not fit",
+	inbox.CauseCostly:     "the condition of this rule cost too much and counted as not met",
+	inbox.CauseOver:       "turned away: the allowance of this span was used up",
+	inbox.CauseTurnedAway: "requests turned away: the service was full",
+	inbox.CauseRefused:    "refused",
+	inbox.CauseLost:       "lost by clients, as they say",
+	inbox.CauseDiscarded:  "set aside, and let go of by someone",
+	inbox.CauseExpired:    "set aside, and nobody filed them again in 30 days",
 }
 
 // refusedWords say why something was refused.
@@ -46,17 +46,17 @@ func (a *API) received(h huma.API) {
 		ProjectPath
 		Hours int `query:"hours" minimum:"1" maximum:"9600" default:"24" doc:"how far back"`
 	}) (*body[contract.Received], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
 		to := time.Now().UTC().Truncate(time.Hour).Add(time.Hour)
 		from := to.Add(-time.Duration(in.Hours) * time.Hour)
-		rows, err := a.store.Received(ctx, p.ID, from, to)
+		rows, err := a.store.Inbox.Received(ctx, p.ID, from, to)
 		if err != nil {
 			return nil, err
 		}
-		examples, err := a.store.ReceivedExamples(ctx, p.ID, from)
+		examples, err := a.store.Inbox.ReceivedExamples(ctx, p.ID, from)
 		if err != nil {
 			return nil, err
 		}
@@ -69,8 +69,8 @@ func (a *API) received(h huma.API) {
 }
 
 // reason says why something was refused; "" for other causes.
-func reason(r mariadb.ReceivedRow) string {
-	if r.Cause != mariadb.CauseRefused {
+func reason(r inbox.ReceivedRow) string {
+	if r.Cause != inbox.CauseRefused {
 		return ""
 	}
 	return refusedWords[r.Rule]
@@ -79,39 +79,39 @@ func reason(r mariadb.ReceivedRow) string {
 // field is where a cause is counted; nil for those that are told by rule alone.
 func field(c *contract.ReceivedCounts, cause string) *int64 {
 	switch cause {
-	case mariadb.CauseFiled:
+	case inbox.CauseFiled:
 		return &c.Stored
-	case mariadb.CauseRepeat:
+	case inbox.CauseRepeat:
 		return &c.Repeats
-	case mariadb.CauseJoined:
+	case inbox.CauseJoined:
 		return &c.Joined
-	case mariadb.CauseDropped:
+	case inbox.CauseDropped:
 		return &c.Dropped
-	case mariadb.CauseOver:
+	case inbox.CauseOver:
 		return &c.OverAllowance
-	case mariadb.CauseTurnedAway:
+	case inbox.CauseTurnedAway:
 		return &c.TurnedAway
-	case mariadb.CauseRefused:
+	case inbox.CauseRefused:
 		return &c.Refused
-	case mariadb.CauseSetAside:
+	case inbox.CauseSetAside:
 		return &c.SetAside
-	case mariadb.CauseLost:
+	case inbox.CauseLost:
 		return &c.LostByClient
-	case mariadb.CauseCut:
+	case inbox.CauseCut:
 		return &c.Cut
-	case mariadb.CauseScrubbed:
+	case inbox.CauseScrubbed:
 		return &c.Scrubbed
-	case mariadb.CauseCapped:
+	case inbox.CauseCapped:
 		return &c.Capped
-	case mariadb.CauseSession:
+	case inbox.CauseSession:
 		return &c.Sessions
-	case mariadb.CauseFeedback:
+	case inbox.CauseFeedback:
 		return &c.Feedback
 	}
 	return nil
 }
 
-func countHours(out *contract.Received, rows []mariadb.ReceivedRow) {
+func countHours(out *contract.Received, rows []inbox.ReceivedRow) {
 	for _, r := range rows {
 		if n := len(out.Hours); n == 0 || !out.Hours[n-1].Hour.Equal(r.Hour) {
 			out.Hours = append(out.Hours, contract.ReceivedHour{Hour: r.Hour})
@@ -124,11 +124,11 @@ func countHours(out *contract.Received, rows []mariadb.ReceivedRow) {
 }
 
 // countCauses sums by cause and rule. What is simply filed needs no list.
-func countCauses(out *contract.Received, rows []mariadb.ReceivedRow, examples []mariadb.ReceivedExample) {
+func countCauses(out *contract.Received, rows []inbox.ReceivedRow, examples []inbox.ReceivedExample) {
 	type key struct{ cause, rule string }
 	at := map[key]int{}
 	for _, r := range rows {
-		if r.Cause == mariadb.CauseFiled || r.Cause == mariadb.CauseSession || r.Cause == mariadb.CauseFeedback {
+		if r.Cause == inbox.CauseFiled || r.Cause == inbox.CauseSession || r.Cause == inbox.CauseFeedback {
 			continue
 		}
 		k := key{r.Cause, r.Rule}

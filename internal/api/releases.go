@@ -12,7 +12,8 @@ import (
 	"firethorn/internal/core/release"
 	"firethorn/internal/core/session"
 	"firethorn/internal/core/shell"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/store/projects"
+	"firethorn/internal/store/releases"
 )
 
 // sessionsOfDays is over how many days a release's sessions are counted.
@@ -27,11 +28,11 @@ type ReleasePath struct {
 func (a *API) releases(h huma.API) {
 	const base = "/api/projects/{project}/"
 	op(h, a, "GET", base+"releases", "list-releases", "A project's releases, the newest first", see, func(ctx context.Context, in *ProjectPath) (*body[contract.Releases], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
-		list, err := a.store.Releases(ctx, p)
+		list, err := a.store.Releases.Releases(ctx, p)
 		out := contract.Releases{Project: p.Name, Order: cmp.Or(string(p.ReleaseOrder), release.Policies[0]), Releases: []contract.Release{}}
 		for _, r := range list {
 			out.Releases = append(out.Releases, releaseOf(r))
@@ -39,7 +40,7 @@ func (a *API) releases(h huma.API) {
 		return &body[contract.Releases]{out}, err
 	})
 	op(h, a, "GET", base+"release", "show-release", "One release: what is new in it, came back in it, was fixed in it; its deploys and sessions", see, func(ctx context.Context, in *ReleasePath) (*body[contract.ReleaseDetail], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
@@ -49,14 +50,14 @@ func (a *API) releases(h huma.API) {
 		ProjectPath
 		Body contract.AnnounceRelease
 	}) (*body[contract.Release], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
 		if err := a.fetchFor(ctx, p, in.Body.Commit); err != nil {
 			return nil, err
 		}
-		r, err := a.store.Announce(ctx, p, in.Body.Version, in.Body.Commit, actor(ctx))
+		r, err := a.store.Status.Announce(ctx, p, in.Body.Version, in.Body.Commit, actor(ctx))
 		if err != nil {
 			return nil, err
 		}
@@ -66,11 +67,11 @@ func (a *API) releases(h huma.API) {
 		ReleasePath
 		Body contract.MarkDeployed
 	}) (*body[contract.Release], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
-		r, err := a.store.MarkDeployed(ctx, p, in.Version, in.Body.Environment, in.Body.At, actor(ctx))
+		r, err := a.store.Status.MarkDeployed(ctx, p, in.Version, in.Body.Environment, in.Body.At, actor(ctx))
 		if err != nil {
 			return nil, err
 		}
@@ -81,11 +82,11 @@ func (a *API) releases(h huma.API) {
 		A string `query:"a" required:"true" maxLength:"250"`
 		B string `query:"b" required:"true" maxLength:"250"`
 	}) (*body[contract.ReleaseOrder], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
-		o, err := a.store.OrderOf(ctx, p, in.A, in.B)
+		o, err := a.store.Releases.OrderOf(ctx, p, in.A, in.B)
 		out := contract.ReleaseOrder{A: in.A, B: in.B, By: string(o.By), Why: o.Why}
 		switch {
 		case o.By == release.BySame:
@@ -101,7 +102,7 @@ func (a *API) releases(h huma.API) {
 	})
 }
 
-func releaseOf(r *mariadb.ReleaseRow) contract.Release {
+func releaseOf(r *releases.ReleaseRow) contract.Release {
 	out := contract.Release{Version: r.Version, FirstSeen: r.FirstSeen, HeardOf: r.HeardOf, Announced: r.Announced, AnnouncedBy: r.AnnouncedBy, Commit: r.Commit, CommitKnown: r.CommitKnown, Events: r.Events, Issues: r.Issues, New: r.New, Deploys: []contract.Deploy{}}
 	for _, d := range r.Deploys {
 		out.Deploys = append(out.Deploys, contract.Deploy{Environment: d.Environment, At: d.At, By: d.Actor})
@@ -109,17 +110,17 @@ func releaseOf(r *mariadb.ReleaseRow) contract.Release {
 	return out
 }
 
-func (a *API) releaseDetail(ctx context.Context, p *mariadb.Project, version string) (*body[contract.ReleaseDetail], error) {
-	r, err := a.store.Release(ctx, p, version)
+func (a *API) releaseDetail(ctx context.Context, p *projects.Project, version string) (*body[contract.ReleaseDetail], error) {
+	r, err := a.store.Releases.Release(ctx, p, version)
 	if err != nil {
 		return nil, err
 	}
-	in, err := a.store.IssuesIn(ctx, p, r)
+	in, err := a.store.Issues.IssuesIn(ctx, p, r)
 	if err != nil {
 		return nil, err
 	}
 	out := contract.ReleaseDetail{Project: p.Name, Release: releaseOf(r), NewIssues: a.issuesOf(in.New), Regressed: a.issuesOf(in.Regressed), Fixed: a.issuesOf(in.Fixed)}
-	before, order, err := a.store.ReleaseBefore(ctx, p, r)
+	before, order, err := a.store.Releases.ReleaseBefore(ctx, p, r)
 	if err != nil {
 		return nil, err
 	}
@@ -129,8 +130,8 @@ func (a *API) releaseDetail(ctx context.Context, p *mariadb.Project, version str
 	if err := a.commitsIn(ctx, p, r, before, &out); err != nil {
 		return nil, err
 	}
-	to := a.store.Now()
-	counts, err := a.store.SessionCounts(ctx, p.ID, to.Add(-sessionsOfDays*24*time.Hour), to.Add(24*time.Hour), false)
+	to := a.store.DB.Now()
+	counts, err := a.store.Events.SessionCounts(ctx, p.ID, to.Add(-sessionsOfDays*24*time.Hour), to.Add(24*time.Hour), false)
 	if err != nil {
 		return nil, err
 	}
@@ -151,7 +152,7 @@ func (a *API) releaseDetail(ctx context.Context, p *mariadb.Project, version str
 const mostCommits = 200
 
 // commitsIn lists the commits of a release since the one before it.
-func (a *API) commitsIn(ctx context.Context, p *mariadb.Project, r, before *mariadb.ReleaseRow, out *contract.ReleaseDetail) error {
+func (a *API) commitsIn(ctx context.Context, p *projects.Project, r, before *releases.ReleaseRow, out *contract.ReleaseDetail) error {
 	out.Commits = []contract.Commit{}
 	switch {
 	case r.Commit == "":
@@ -161,7 +162,7 @@ func (a *API) commitsIn(ctx context.Context, p *mariadb.Project, r, before *mari
 		out.Repository = fmt.Sprintf("the history of commit %s was not sent: firethorn release announce, run in a full clone, sends it", release.Short(r.Commit))
 		return nil
 	}
-	g, err := a.store.Graph(ctx, p.ID)
+	g, err := a.store.Releases.Graph(ctx, p.ID)
 	if err != nil {
 		return err
 	}
@@ -173,7 +174,7 @@ func (a *API) commitsIn(ctx context.Context, p *mariadb.Project, r, before *mari
 	}
 	hashes := g.Between(from, r.Commit)
 	out.CommitCount = len(hashes)
-	list, err := a.store.Commits(ctx, p.ID, hashes[:min(len(hashes), mostCommits)])
+	list, err := a.store.Releases.Commits(ctx, p.ID, hashes[:min(len(hashes), mostCommits)])
 	for _, c := range list {
 		out.Commits = append(out.Commits, commitOf(p, c))
 	}

@@ -13,8 +13,9 @@ import (
 
 	"firethorn/internal/contract"
 	"firethorn/internal/core/commits"
-	"firethorn/internal/mariadb"
 	"firethorn/internal/repository"
+	"firethorn/internal/store/accounts"
+	"firethorn/internal/store/projects"
 	"firethorn/internal/web"
 )
 
@@ -23,12 +24,12 @@ const bundleTime = 15 * time.Minute
 
 func (a *API) repository(h huma.API) {
 	op(h, a, "GET", "/api/projects/{project}/repository", "show-repository", "What is known of a project's code: up to which commits its history was sent", announce, func(ctx context.Context, in *ProjectPath) (*body[contract.Repository], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
 		out := contract.Repository{Project: p.Name, Address: p.Repository, CommitLink: p.CommitLink, Tips: []string{}, SourcePaths: mappingsOf(p)}
-		list, err := a.store.Bundles(ctx, p.ID)
+		list, err := a.store.Releases.Bundles(ctx, p.ID)
 		if err != nil {
 			return nil, err
 		}
@@ -37,12 +38,12 @@ func (a *API) repository(h huma.API) {
 		}
 		slices.Reverse(out.Tips)
 		out.Tips = out.Tips[:min(len(out.Tips), mostTips)]
-		out.Commits, out.Bytes, err = a.store.CountCommits(ctx, p.ID)
+		out.Commits, out.Bytes, err = a.store.Releases.CountCommits(ctx, p.ID)
 		return &body[contract.Repository]{out}, err
 	})
 }
 
-func mappingsOf(p *mariadb.Project) []contract.Mapping {
+func mappingsOf(p *projects.Project) []contract.Mapping {
 	out := []contract.Mapping{}
 	for _, m := range p.SourcePaths {
 		out = append(out, contract.Mapping(m))
@@ -59,7 +60,7 @@ func (a *API) putBundle(w http.ResponseWriter, r *http.Request) error {
 	if err := a.may(r.Context(), announce, name); err != nil {
 		return err
 	}
-	p, err := a.store.Project(r.Context(), name)
+	p, err := a.store.Projects.Project(r.Context(), name)
 	if err != nil {
 		return err
 	}
@@ -81,28 +82,28 @@ func bundleTaken(r *repository.Received) contract.BundleTaken {
 
 // fetchFor gets the commit of an announced release, where the service may. What
 // goes wrong does not undo the announcement; it is said in the log.
-func (a *API) fetchFor(ctx context.Context, p *mariadb.Project, commit string) error {
+func (a *API) fetchFor(ctx context.Context, p *projects.Project, commit string) error {
 	if p.Repository == "" || commit == "" {
 		return nil
 	}
-	g, err := a.store.Graph(ctx, p.ID)
+	g, err := a.store.Releases.Graph(ctx, p.ID)
 	if err != nil || g.Has(commit) || len(commit) < 40 {
 		return err
 	}
-	if _, err := a.code.Fetch(ctx, p, commit, mariadb.Actor{Kind: "service"}); err != nil {
+	if _, err := a.code.Fetch(ctx, p, commit, accounts.Actor{Kind: "service"}); err != nil {
 		a.log.Warn("the commit of a release could not be fetched", "project", p.Name, "commit", commit, "err", err)
 	}
 	return nil
 }
 
 // commitLink is where people read a commit of a project; "" nowhere.
-func commitLink(p *mariadb.Project, hash string) string {
+func commitLink(p *projects.Project, hash string) string {
 	if p.CommitLink == "" || hash == "" {
 		return ""
 	}
-	return strings.ReplaceAll(p.CommitLink, mariadb.CommitMark, hash)
+	return strings.ReplaceAll(p.CommitLink, projects.CommitMark, hash)
 }
 
-func commitOf(p *mariadb.Project, c commits.Commit) contract.Commit {
+func commitOf(p *projects.Project, c commits.Commit) contract.Commit {
 	return contract.Commit{Hash: c.Hash, Author: c.Author, Email: c.Email, Authored: c.Authored, Committed: c.Committed, Subject: c.Subject, Files: c.Files, Added: c.Added, Removed: c.Removed, Link: commitLink(p, c.Hash)}
 }

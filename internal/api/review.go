@@ -13,7 +13,7 @@ import (
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/core/review"
 	"firethorn/internal/core/rules"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/store/projects"
 )
 
 // reviews remembers the review of each project for a short time: it looks at
@@ -45,7 +45,7 @@ type SuggestIn struct {
 
 func (a *API) review(h huma.API) {
 	op(h, a, "GET", "/api/projects/{project}/grouping/review", "review-grouping", "What of a project is grouped badly, with a rule suggested for each", see, func(ctx context.Context, in *ProjectPath) (*body[contract.GroupingReview], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
@@ -54,7 +54,7 @@ func (a *API) review(h huma.API) {
 			return nil, err
 		}
 		out := contract.GroupingReview{Project: p.Name, Review: r, Variability: r.Variability(), Version: p.GroupingVersion, Days: []contract.VariabilityDay{}}
-		days, err := a.store.GroupingDays(ctx, p.ID, reviewDays)
+		days, err := a.store.Similar.GroupingDays(ctx, p.ID, reviewDays)
 		if err != nil {
 			return nil, err
 		}
@@ -63,13 +63,13 @@ func (a *API) review(h huma.API) {
 			out.Days = append(out.Days, contract.VariabilityDay{Day: d.Day.Format(time.DateOnly), Issues: d.Issues, Causes: d.Causes, Mixed: d.Mixed, Variability: v})
 		}
 		out.Making = making
-		if out.Followed, err = a.store.CountFollowed(ctx, p.ID, reviewDays); err != nil {
+		if out.Followed, err = a.store.Moves.CountFollowed(ctx, p.ID, reviewDays); err != nil {
 			return nil, err
 		}
 		return &body[contract.GroupingReview]{out}, nil
 	})
 	op(h, a, "GET", "/api/projects/{project}/grouping/review/{finding}/rules", "suggest-rules", "The project's rules with the rule that a finding of the review suggests", see, func(ctx context.Context, in *SuggestIn) (*body[contract.Suggested], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
@@ -81,7 +81,7 @@ func (a *API) review(h huma.API) {
 			return nil, fault.New(fault.NotFound, "the review of %s has %d findings now; look at it again", p.Name, len(r.Findings))
 		}
 		f := r.Findings[in.Finding-1]
-		file, err := a.store.Rules(ctx, p.ID, 0)
+		file, err := a.store.Projects.Rules(ctx, p.ID, 0)
 		if err != nil {
 			return nil, err
 		}
@@ -95,12 +95,12 @@ func (a *API) review(h huma.API) {
 
 // reviewOf reviews a project, or gives the review of a moment ago; making is
 // how many variants are not compared yet.
-func (a *API) reviewOf(ctx context.Context, p *mariadb.Project) (r review.Review, making int64, err error) {
-	counters, err := a.store.Counters(ctx)
+func (a *API) reviewOf(ctx context.Context, p *projects.Project) (r review.Review, making int64, err error) {
+	counters, err := a.store.Overview.Counters(ctx)
 	if err != nil {
 		return r, 0, err
 	}
-	if making, err = a.store.Unsketched(ctx, p.ID); err != nil {
+	if making, err = a.store.Similar.Unsketched(ctx, p.ID); err != nil {
 		return r, 0, err
 	}
 	a.reviews.mu.Lock()
@@ -110,12 +110,12 @@ func (a *API) reviewOf(ctx context.Context, p *mariadb.Project) (r review.Review
 	if age := time.Since(m.at); ok && (same && age < time.Hour || age < reviewLife && m.review.Issues > reviewMany) {
 		return m.review, making, nil
 	}
-	list, ids, err := a.store.ReviewIssues(ctx, p.ID)
+	list, ids, err := a.store.Similar.ReviewIssues(ctx, p.ID)
 	if err != nil {
 		return r, making, err
 	}
 	r, of := review.Find(list, p.GroupingVersion, fingerprint.Version)
-	if err := a.store.NoteGrouping(ctx, p.ID, list, ids, of); err != nil {
+	if err := a.store.Similar.NoteGrouping(ctx, p.ID, list, ids, of); err != nil {
 		return r, making, fmt.Errorf("the review was not written down: %w", err)
 	}
 	a.reviews.mu.Lock()

@@ -12,7 +12,9 @@ import (
 
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/store/accounts"
+	"firethorn/internal/store/projects"
+	"firethorn/internal/usecase/triage"
 )
 
 // mostHeld is how many issues can be asked about that are in a round no more.
@@ -48,20 +50,20 @@ func (a *API) round(h huma.API) {
 			return nil, err
 		}
 		if in.Body.Back {
-			return &struct{}{}, a.store.Unpass(ctx, w.who.ID, list)
+			return &struct{}{}, a.store.Triage.Unpass(ctx, w.who.ID, list)
 		}
 		at := in.Body.AsOf
 		if at.IsZero() {
-			at = a.store.Now()
+			at = a.store.DB.Now()
 		}
-		return &struct{}{}, a.store.Pass(ctx, w.who.ID, at, list)
+		return &struct{}{}, a.store.Triage.Pass(ctx, w.who.ID, at, list)
 	})
 	op(h, a, "POST", path+"/end", "end-round", "End your round, and sum it up", mayTriage, func(ctx context.Context, in *RoundOf) (*body[contract.RoundEnd], error) {
 		w, err := a.walks(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
-		e, err := a.store.EndRound(ctx, w.scope, w.projects, w.who)
+		e, err := a.store.Triage.EndRound(ctx, w.scope, w.projects, w.who)
 		if err != nil {
 			return nil, err
 		}
@@ -75,10 +77,10 @@ func (a *API) round(h huma.API) {
 
 // walker is who goes round, and where.
 type walker struct {
-	who      *mariadb.Person
+	who      *accounts.Person
 	name     string // of the project, "" for all
 	scope    int64  // its id, 0 for all
-	projects []*mariadb.Project
+	projects []*projects.Project
 }
 
 func (a *API) walks(ctx context.Context, project string) (*walker, error) {
@@ -88,28 +90,28 @@ func (a *API) walks(ctx context.Context, project string) (*walker, error) {
 	}
 	w := &walker{who: g.Person}
 	if project != "" {
-		p, err := a.store.Project(ctx, project)
+		p, err := a.store.Projects.Project(ctx, project)
 		if err != nil {
 			return nil, err
 		}
-		w.name, w.scope, w.projects = p.Name, p.ID, []*mariadb.Project{p}
+		w.name, w.scope, w.projects = p.Name, p.ID, []*projects.Project{p}
 		return w, nil
 	}
 	var err error
-	w.projects, err = a.store.Projects(ctx)
+	w.projects, err = a.store.Projects.Projects(ctx)
 	return w, err
 }
 
 // named reads names of issues.
-func (w *walker) named(list []string) (out []mariadb.IssueName, err error) {
+func (w *walker) named(list []string) (out []triage.IssueName, err error) {
 	for _, text := range list {
 		project, number, _ := strings.Cut(text, "/")
 		n, err := strconv.ParseInt(number, 10, 64)
-		i := slices.IndexFunc(w.projects, func(p *mariadb.Project) bool { return p.Name == project })
+		i := slices.IndexFunc(w.projects, func(p *projects.Project) bool { return p.Name == project })
 		if err != nil || n < 1 || i < 0 {
 			return nil, fault.New(fault.BadInput, "%.60q is no issue here: write PROJECT/NUMBER, for example quayside/12", text)
 		}
-		out = append(out, mariadb.IssueName{Project: w.projects[i], Number: n})
+		out = append(out, triage.IssueName{Project: w.projects[i], Number: n})
 	}
 	return out, nil
 }
@@ -124,11 +126,11 @@ func (a *API) roundOf(ctx context.Context, project string, limit int, held strin
 		return nil, err
 	}
 	if begin {
-		if err := a.store.BeginRound(ctx, w.scope, w.who.ID); err != nil {
+		if err := a.store.Triage.BeginRound(ctx, w.scope, w.who.ID); err != nil {
 			return nil, err
 		}
 	}
-	r, err := a.store.Queue(ctx, w.scope, w.projects, w.who.ID, limit)
+	r, err := a.store.Triage.Queue(ctx, w.scope, w.projects, w.who.ID, limit)
 	if err != nil {
 		return nil, err
 	}
@@ -148,12 +150,12 @@ func (a *API) roundOf(ctx context.Context, project string, limit int, held strin
 		out.Items = append(out.Items, item)
 		listed[item.ID] = true
 	}
-	asked = slices.DeleteFunc(asked, func(n mariadb.IssueName) bool { return listed[nameOf(n)] })
-	settled, err := a.store.Settled(ctx, asked[:min(len(asked), mostHeld)])
+	asked = slices.DeleteFunc(asked, func(n triage.IssueName) bool { return listed[nameOf(n)] })
+	settled, err := a.store.Triage.Settled(ctx, asked[:min(len(asked), mostHeld)])
 	for _, x := range settled {
 		out.Settled = append(out.Settled, contract.Settled{Issue: nameOf(x.IssueName), Actor: x.Actor, Kind: x.Kind, Words: x.Words, At: x.At})
 	}
 	return &body[contract.Round]{out}, err
 }
 
-func nameOf(n mariadb.IssueName) string { return fmt.Sprintf("%s/%d", n.Project.Name, n.Number) }
+func nameOf(n triage.IssueName) string { return fmt.Sprintf("%s/%d", n.Project.Name, n.Number) }

@@ -12,7 +12,7 @@ import (
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/rules"
 	"firethorn/internal/core/scrub"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/store/projects"
 	"firethorn/internal/web"
 )
 
@@ -21,11 +21,11 @@ func (a *API) rules(h huma.API) {
 		ProjectPath
 		Version int `query:"version" minimum:"0" doc:"0: the newest"`
 	}) (*body[contract.Rules], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
-		f, err := a.store.Rules(ctx, p.ID, in.Version)
+		f, err := a.store.Projects.Rules(ctx, p.ID, in.Version)
 		if err != nil {
 			return nil, err
 		}
@@ -39,11 +39,11 @@ func (a *API) rules(h huma.API) {
 		return &body[contract.RulesWords]{out}, nil
 	})
 	op(h, a, "GET", "/api/projects/{project}/rules/history", "list-rules", "The versions of a project's rules file, with who changed what", see, func(ctx context.Context, in *ProjectPath) (*body[contract.RulesHistory], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
-		list, err := a.store.RulesHistory(ctx, p.ID, 200)
+		list, err := a.store.Projects.RulesHistory(ctx, p.ID, 200)
 		out := contract.RulesHistory{Versions: []contract.RulesVersion{}}
 		for _, f := range list {
 			out.Versions = append(out.Versions, contract.RulesVersion{Version: f.Version, At: f.At, By: f.Actor.Name, Note: f.Note})
@@ -54,7 +54,7 @@ func (a *API) rules(h huma.API) {
 		ProjectPath
 		Body contract.PushRules
 	}) (*body[contract.Rules], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
@@ -72,7 +72,7 @@ func (a *API) rules(h huma.API) {
 		if in.Body.Onto != nil {
 			onto = *in.Body.Onto
 		}
-		f, err := a.store.PushRules(ctx, p.ID, in.Body.Text, in.Body.Note, onto, actor(ctx))
+		f, err := a.store.Projects.PushRules(ctx, p.ID, in.Body.Text, in.Body.Note, onto, actor(ctx))
 		if err != nil {
 			return nil, err
 		}
@@ -93,7 +93,7 @@ func (a *API) rules(h huma.API) {
 // scrubbingOff refuses rules that switch built-in scrubbing off and that are not
 // in the project's rules already, unless who asks may administer: with them,
 // secrets are stored.
-func (a *API) scrubbingOff(ctx context.Context, p *mariadb.Project, set *rules.Set) error {
+func (a *API) scrubbingOff(ctx context.Context, p *projects.Project, set *rules.Set) error {
 	if a.allowed(ctx, administer) {
 		return nil
 	}
@@ -136,7 +136,7 @@ func faulty(problems []rules.Fault) *web.Problem {
 func (a *API) strangers(ctx context.Context, set *rules.Set) error {
 	var problems []rules.Fault
 	for _, r := range set.Assigns {
-		_, err := a.store.FindHere(ctx, r.To)
+		_, err := a.store.Accounts.FindHere(ctx, r.To)
 		if f, ok := errors.AsType[*fault.Error](err); ok {
 			problems = append(problems, rules.Fault{Line: r.Line, Column: r.Column, Section: "assign", Rule: r.Name, Message: f.Pub})
 			continue
@@ -151,7 +151,7 @@ func (a *API) strangers(ctx context.Context, set *rules.Set) error {
 	return nil
 }
 
-func (a *API) rulesFile(ctx context.Context, p *mariadb.Project, f *mariadb.RulesFile) (*body[contract.Rules], error) {
+func (a *API) rulesFile(ctx context.Context, p *projects.Project, f *projects.RulesFile) (*body[contract.Rules], error) {
 	out := contract.Rules{Project: p.Name, Version: f.Version, By: f.Actor.Name, Note: f.Note, Text: f.Text}
 	if f.Version > 0 {
 		out.At = &f.At
@@ -162,7 +162,7 @@ func (a *API) rulesFile(ctx context.Context, p *mariadb.Project, f *mariadb.Rule
 }
 
 func (a *API) rulesOff(ctx context.Context, project int64, version int) ([]contract.RuleOff, error) {
-	list, err := a.store.RulesOff(ctx, project, version)
+	list, err := a.store.Projects.RulesOff(ctx, project, version)
 	out := []contract.RuleOff{}
 	for _, o := range list {
 		out = append(out, contract.RuleOff{Section: o.Section, Rule: o.Rule, At: o.At, Why: o.Why})

@@ -9,7 +9,8 @@ import (
 	"firethorn/internal/contract"
 	"firethorn/internal/core/impact"
 	"firethorn/internal/core/surge"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/store/projects"
+	"firethorn/internal/usecase/scoring"
 )
 
 // mostRanked is how many places of a list are shown before and after.
@@ -18,7 +19,7 @@ const mostRanked = 200
 func (a *API) scoring(h huma.API) {
 	const path = "/api/projects/{project}/impact"
 	op(h, a, "GET", path, "show-scoring", "By what issues are scored, and when they surge", see, func(ctx context.Context, in *ProjectPath) (*body[contract.Scoring], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
@@ -29,7 +30,7 @@ func (a *API) scoring(h huma.API) {
 		Most int `query:"most" minimum:"1" maximum:"200" default:"25" doc:"places that are shown"`
 		Body contract.SetScoring
 	}) (*body[contract.ScoringTrial], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
@@ -37,7 +38,7 @@ func (a *API) scoring(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		before, after, all, err := a.store.Try(ctx, p.ID, w, mostRanked)
+		before, after, all, err := a.store.Scoring.Try(ctx, p.ID, w, mostRanked)
 		if err != nil {
 			return nil, err
 		}
@@ -47,7 +48,7 @@ func (a *API) scoring(h huma.API) {
 		ProjectPath
 		Body contract.SetScoring
 	}) (*body[contract.Scoring], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
@@ -55,15 +56,15 @@ func (a *API) scoring(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		if err := a.store.SetScoring(ctx, p.ID, w, t); err != nil {
+		if err := a.store.Scoring.SetScoring(ctx, p.ID, w, t); err != nil {
 			return nil, err
 		}
 		return a.showScoring(ctx, p)
 	})
 }
 
-func (a *API) showScoring(ctx context.Context, p *mariadb.Project) (*body[contract.Scoring], error) {
-	s, err := a.store.Scoring(ctx, p.ID)
+func (a *API) showScoring(ctx context.Context, p *projects.Project) (*body[contract.Scoring], error) {
+	s, err := a.store.Scoring.Scoring(ctx, p.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -75,10 +76,10 @@ func (a *API) showScoring(ctx context.Context, p *mariadb.Project) (*body[contra
 }
 
 // changed are a project's weights and thresholds with changes.
-func (a *API) changed(ctx context.Context, p *mariadb.Project, in contract.SetScoring) (impact.Weights, surge.Thresholds, error) {
+func (a *API) changed(ctx context.Context, p *projects.Project, in contract.SetScoring) (impact.Weights, surge.Thresholds, error) {
 	w, t := impact.Default, surge.Default
 	if !in.Reset {
-		s, err := a.store.Scoring(ctx, p.ID)
+		s, err := a.store.Scoring.Scoring(ctx, p.ID)
 		if err != nil {
 			return w, t, err
 		}
@@ -104,7 +105,7 @@ func set[T any](into, value *T) {
 	}
 }
 
-func ranksOf(list, other []mariadb.Rank, most int) []contract.Rank {
+func ranksOf(list, other []scoring.Rank, most int) []contract.Rank {
 	places := map[int64]int{}
 	for _, r := range other {
 		places[r.Issue.ID] = r.Place

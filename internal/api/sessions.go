@@ -11,8 +11,9 @@ import (
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/session"
-	"firethorn/internal/mariadb"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/store/events"
+	"firethorn/internal/store/projects"
 )
 
 // SessionList asks for sessions.
@@ -34,13 +35,13 @@ func (a *API) sessions(h huma.API) {
 		Days  int  `query:"days" minimum:"1" maximum:"400" default:"14" doc:"how many days back, today included (UTC)"`
 		ByDay bool `query:"by_day" doc:"tell the days apart"`
 	}) (*body[contract.SessionCounts], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
-		to := a.store.Now().UTC()
+		to := a.store.DB.Now().UTC()
 		from := to.AddDate(0, 0, 1-in.Days)
-		rows, err := a.store.SessionCounts(ctx, p.ID, from, to, in.ByDay)
+		rows, err := a.store.Events.SessionCounts(ctx, p.ID, from, to, in.ByDay)
 		if err != nil {
 			return nil, err
 		}
@@ -61,15 +62,15 @@ func (a *API) sessions(h huma.API) {
 		ProjectPath
 		Session string `path:"session" maxLength:"200"`
 	}) (*body[contract.SessionDetail], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
-		row, err := a.store.Session(ctx, p.ID, in.Session)
+		row, err := a.store.Events.Session(ctx, p.ID, in.Session)
 		if err != nil {
 			return nil, err
 		}
-		events, err := a.store.EventsOfSession(ctx, p.ID, in.Session, mostOfSession)
+		events, err := a.store.Events.EventsOfSession(ctx, p.ID, in.Session, mostOfSession)
 		if err != nil {
 			return nil, err
 		}
@@ -82,11 +83,11 @@ func (a *API) sessions(h huma.API) {
 }
 
 func (a *API) listSessions(ctx context.Context, in *SessionList) (*body[contract.Sessions], error) {
-	p, err := a.store.Project(ctx, in.Project)
+	p, err := a.store.Projects.Project(ctx, in.Project)
 	if err != nil {
 		return nil, err
 	}
-	q := mariadb.SessionQuery{Project: p.ID, Limit: in.Limit}
+	q := events.SessionQuery{Project: p.ID, Limit: in.Limit}
 	if o, ok := session.ParseOutcome(in.Outcome); ok {
 		q.Outcome = &o
 	}
@@ -95,13 +96,13 @@ func (a *API) listSessions(ctx context.Context, in *SessionList) (*body[contract
 		q.User = &user
 	}
 	if in.Cursor != "" {
-		var c mariadb.SessionCursor
+		var c events.SessionCursor
 		if err := readCursor(in.Cursor, &c); err != nil {
 			return nil, err
 		}
 		q.Before, q.After = c.Started, c.Key
 	}
-	list, next, err := a.store.Sessions(ctx, q)
+	list, next, err := a.store.Events.Sessions(ctx, q)
 	if err != nil {
 		return nil, err
 	}
@@ -115,7 +116,7 @@ func (a *API) listSessions(ctx context.Context, in *SessionList) (*body[contract
 	return &body[contract.Sessions]{out}, nil
 }
 
-func sessionOf(s *mariadb.SessionRow) contract.Session {
+func sessionOf(s *events.SessionRow) contract.Session {
 	return contract.Session{ID: s.Name, Started: s.Started, DurationMS: s.Duration.Milliseconds(), Outcome: s.Outcome.String(), Sequence: int64(s.Sequence), LastHeard: s.Heard, Release: s.Release, Environment: s.Environment, HasUser: s.HasUser}
 }
 
@@ -143,11 +144,11 @@ func (a *API) feedback(h huma.API) {
 		FeedbackPage
 		Event string `query:"event" doc:"only what is about this event"`
 	}) (*body[contract.FeedbackList], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
-		q := mariadb.FeedbackQuery{Project: p.ID}
+		q := events.FeedbackQuery{Project: p.ID}
 		if in.Event != "" {
 			if q.Event, err = uuid.Parse(in.Event); err != nil {
 				return nil, fault.New(fault.BadInput, "%q is no event id: it must be a UUID", in.Event)
@@ -163,13 +164,13 @@ func (a *API) feedback(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		return a.feedbackPage(ctx, p, mariadb.FeedbackQuery{Project: p.ID, Issue: is.ID}, in.FeedbackPage)
+		return a.feedbackPage(ctx, p, events.FeedbackQuery{Project: p.ID, Issue: is.ID}, in.FeedbackPage)
 	})
 }
 
 type feedbackCursor struct{ Before int64 }
 
-func (a *API) feedbackPage(ctx context.Context, p *mariadb.Project, q mariadb.FeedbackQuery, page FeedbackPage) (*body[contract.FeedbackList], error) {
+func (a *API) feedbackPage(ctx context.Context, p *projects.Project, q events.FeedbackQuery, page FeedbackPage) (*body[contract.FeedbackList], error) {
 	q.Limit = page.Limit
 	if page.Cursor != "" {
 		var c feedbackCursor
@@ -178,7 +179,7 @@ func (a *API) feedbackPage(ctx context.Context, p *mariadb.Project, q mariadb.Fe
 		}
 		q.Before = c.Before
 	}
-	list, next, err := a.store.FeedbackList(ctx, q)
+	list, next, err := a.store.Events.FeedbackList(ctx, q)
 	if err != nil {
 		return nil, err
 	}
@@ -189,7 +190,7 @@ func (a *API) feedbackPage(ctx context.Context, p *mariadb.Project, q mariadb.Fe
 	return &body[contract.FeedbackList]{out}, nil
 }
 
-func feedbackOf(project string, list []mariadb.FeedbackRow) []contract.Feedback {
+func feedbackOf(project string, list []events.FeedbackRow) []contract.Feedback {
 	out := make([]contract.Feedback, len(list))
 	for i, f := range list {
 		out[i] = contract.Feedback{ID: f.ID.String(), Time: f.At, Received: f.Received, Text: f.Text, Cut: f.Cut, Name: f.Name, Email: f.Email, Event: idText(f.Event), Release: f.Release, Environment: f.Environment}

@@ -15,7 +15,7 @@ func (a *API) setUp(h huma.API) {
 		ProjectPath
 		Runtime string `query:"runtime" enum:"vite,browser,node,node-web,go,opentelemetry,logs" default:"vite" doc:"what the application runs in"`
 	}) (*body[contract.SetUp], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}

@@ -10,7 +10,8 @@ import (
 	"firethorn/internal/contract"
 	"firethorn/internal/core/difference"
 	"firethorn/internal/core/shell"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/store/issues"
+	"firethorn/internal/usecase/moves"
 )
 
 // waitForSplit is how long an answer waits for the kept events to be looked through.
@@ -34,7 +35,7 @@ func (a *API) differences(ctx context.Context, in *IssuePath) (*body[contract.Di
 		return nil, err
 	}
 	sample := difference.NewSample()
-	err = a.store.KeptOf(ctx, p, is.ID, mariadb.ReaderOf(p.Project, a.units), func(k *mariadb.Kept) error {
+	err = a.store.Moves.KeptOf(ctx, p, is.ID, moves.ReaderOf(p.Project, a.units), func(k *moves.Kept) error {
 		sample.Add(k.Event, k.Frames, k.Print)
 		return nil
 	})
@@ -66,27 +67,27 @@ func (a *API) split(ctx context.Context, in *SplitIn) (*body[contract.IssueDetai
 	if err != nil {
 		return nil, err
 	}
-	p, err := a.store.Project(ctx, in.Project)
+	p, err := a.store.Projects.Project(ctx, in.Project)
 	if err != nil {
 		return nil, err
 	}
-	read := mariadb.ReaderOf(p.Project, a.units)
-	number, err := a.store.Split(ctx, p, in.Number, d, read, actor(ctx))
+	read := moves.ReaderOf(p.Project, a.units)
+	number, err := a.store.Moves.Split(ctx, p, in.Number, d, read, actor(ctx))
 	if err != nil {
 		return nil, err
 	}
-	if err := a.store.Arrive(ctx, p.ID, read, waitForSplit); err != nil {
+	if err := a.store.Moves.Arrive(ctx, p.ID, read, waitForSplit); err != nil {
 		return nil, err
 	}
-	is, err := a.store.Issue(ctx, p, number)
+	is, err := a.store.Issues.Issue(ctx, p, number)
 	if err != nil {
 		return nil, err
 	}
 	return a.detail(ctx, is)
 }
 
-func (a *API) splitsOf(ctx context.Context, is *mariadb.Issue) ([]contract.SplitOf, error) {
-	list, err := a.store.Splits(ctx, is.ID)
+func (a *API) splitsOf(ctx context.Context, is *issues.Issue) ([]contract.SplitOf, error) {
+	list, err := a.store.Moves.Splits(ctx, is.ID)
 	out := make([]contract.SplitOf, len(list))
 	for i, s := range list {
 		out[i] = contract.SplitOf{From: fmt.Sprintf("%s/%d", is.Project, s.From), To: fmt.Sprintf("%s/%d", is.Project, s.To), Words: s.Words(), Looking: s.Looking, Looked: s.Looked, Stays: s.Stays}

@@ -13,8 +13,9 @@ import (
 	"firethorn/internal/contract"
 	"firethorn/internal/core/shell"
 	"firethorn/internal/core/symbolicate"
-	"firethorn/internal/mariadb"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/store/projects"
+	"firethorn/internal/usecase/ingest"
 )
 
 func (a *API) symbolCheck(h huma.API) {
@@ -23,7 +24,7 @@ func (a *API) symbolCheck(h huma.API) {
 		Release string `query:"release" doc:"as events report it; with an event it may be left out"`
 		Event   string `query:"event" doc:"an event's id, or an issue, whose newest kept event counts"`
 	}) (*body[contract.SymbolCheck], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
@@ -36,11 +37,11 @@ func (a *API) symbolCheck(h huma.API) {
 		return &body[contract.SymbolCheck]{c.out}, err
 	})
 	op(h, a, "GET", "/api/projects/{project}/symbols/unread", "unread-releases", "Releases whose traces cannot be read for want of symbols", see, func(ctx context.Context, in *ProjectPath) (*body[contract.UnreadReleases], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
-		list, err := a.store.UnreadReleases(ctx, p.ID)
+		list, err := a.store.Ingest.UnreadReleases(ctx, p.ID)
 		out := contract.UnreadReleases{Releases: []contract.UnreadRelease{}}
 		for _, u := range list {
 			out.Releases = append(out.Releases, contract.UnreadRelease{Release: u.Release, Events: u.Events, Of: u.All, Issues: u.Issues, LastSeen: time.UnixMicro(u.LastSeen).UTC(), Again: u.Again})
@@ -52,7 +53,7 @@ func (a *API) symbolCheck(h huma.API) {
 // checking is the work on one check.
 type checking struct {
 	a       *API
-	p       *mariadb.Project
+	p       *projects.Project
 	out     contract.SymbolCheck
 	symbols *pipeline.Symbols
 	pushed  []symbolicate.File // of the release, the newest some thousand
@@ -64,7 +65,7 @@ const mostChecked = 200
 
 // release checks the files that traces of a release name.
 func (c *checking) release(ctx context.Context) error {
-	files, err := c.a.store.FilesSeen(ctx, c.p.ID, c.out.Release, mostChecked)
+	files, err := c.a.store.Ingest.FilesSeen(ctx, c.p.ID, c.out.Release, mostChecked)
 	if err != nil {
 		return err
 	}
@@ -77,7 +78,7 @@ func (c *checking) event(ctx context.Context, ref string) error {
 	if err != nil {
 		return err
 	}
-	raw, err := c.a.store.AnyBody(ctx, row)
+	raw, err := c.a.store.Events.AnyBody(ctx, row)
 	if err != nil {
 		return err
 	}
@@ -86,13 +87,13 @@ func (c *checking) event(ctx context.Context, ref string) error {
 		return err
 	}
 	c.out.Event, c.out.Release = row.ID.String(), e.Release()
-	seen, err := c.a.store.FilesSeen(ctx, c.p.ID, c.out.Release, mostChecked)
+	seen, err := c.a.store.Ingest.FilesSeen(ctx, c.p.ID, c.out.Release, mostChecked)
 	if err != nil {
 		return err
 	}
-	var files []mariadb.FileSeen
+	var files []ingest.FileSeen
 	for _, f := range pipeline.TraceFiles(e, frames) {
-		x := mariadb.FileSeen{TraceFile: f}
+		x := ingest.FileSeen{TraceFile: f}
 		for _, s := range seen {
 			if s.Address == f.Address && s.DebugID == f.DebugID {
 				x = s
@@ -103,7 +104,7 @@ func (c *checking) event(ctx context.Context, ref string) error {
 	return c.files(ctx, files)
 }
 
-func (c *checking) files(ctx context.Context, files []mariadb.FileSeen) error {
+func (c *checking) files(ctx context.Context, files []ingest.FileSeen) error {
 	c.a.units.Forget(c.p.ID)
 	c.symbols = c.a.units.Of(ctx, c.p.Project, c.out.Release)
 	if err := c.known(ctx); err != nil {
@@ -126,7 +127,7 @@ func (c *checking) files(ctx context.Context, files []mariadb.FileSeen) error {
 
 // known finds out what was pushed for the release.
 func (c *checking) known(ctx context.Context) error {
-	list, err := c.a.store.ListSymbols(ctx, c.p.ID, c.out.Release, 5000)
+	list, err := c.a.store.Symbols.ListSymbols(ctx, c.p.ID, c.out.Release, 5000)
 	if err != nil {
 		return err
 	}
@@ -139,7 +140,7 @@ func (c *checking) known(ctx context.Context) error {
 	}
 	c.out.Pushed = len(c.pushed)
 	if c.out.Pushed == 0 && c.other == "" {
-		newest, err := c.a.store.ListSymbols(ctx, c.p.ID, "", 1)
+		newest, err := c.a.store.Symbols.ListSymbols(ctx, c.p.ID, "", 1)
 		if err != nil {
 			return err
 		}
@@ -147,7 +148,7 @@ func (c *checking) known(ctx context.Context) error {
 			c.other = newest[0].Release
 		}
 	}
-	unread, err := c.a.store.UnreadReleases(ctx, c.p.ID)
+	unread, err := c.a.store.Ingest.UnreadReleases(ctx, c.p.ID)
 	for _, u := range unread {
 		if u.Release == c.out.Release {
 			c.out.Again = u.Again
@@ -157,7 +158,7 @@ func (c *checking) known(ctx context.Context) error {
 }
 
 // file says whether one generated file can be read.
-func (c *checking) file(ctx context.Context, f mariadb.FileSeen) (contract.CheckedFile, error) {
+func (c *checking) file(ctx context.Context, f ingest.FileSeen) (contract.CheckedFile, error) {
 	out := contract.CheckedFile{File: f.Address, DebugID: f.DebugID, LookedFor: []string{}, Events: f.Events, Unread: f.Unread, Issues: f.Issues}
 	if f.DebugID != "" {
 		out.LookedFor = append(out.LookedFor, "a pushed file with the debug id "+f.DebugID+", of any release")
@@ -178,7 +179,7 @@ func (c *checking) file(ctx context.Context, f mariadb.FileSeen) (contract.Check
 		out.Run = c.remedy(miss.Reason, f.Address, out.Nearest)
 		return out, nil
 	}
-	unit, err := c.a.store.SymbolUnit(ctx, found.Unit)
+	unit, err := c.a.store.Symbols.SymbolUnit(ctx, found.Unit)
 	if err != nil {
 		return out, err
 	}

@@ -16,7 +16,7 @@ import (
 
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/store/projects"
 	"firethorn/internal/web"
 )
 
@@ -32,7 +32,7 @@ func (a *API) putSymbol(w http.ResponseWriter, r *http.Request) error {
 	if err := a.may(r.Context(), pushSymbol, name); err != nil {
 		return err
 	}
-	p, err := a.store.Project(r.Context(), name)
+	p, err := a.store.Projects.Project(r.Context(), name)
 	if err != nil {
 		return err
 	}
@@ -65,7 +65,7 @@ func (a *API) putSymbol(w http.ResponseWriter, r *http.Request) error {
 type putting struct {
 	a     *API
 	r     *http.Request
-	p     *mariadb.Project
+	p     *projects.Project
 	whole [][]byte // contents to be stored together
 	bytes int
 	done  []string
@@ -106,7 +106,7 @@ func (x *putting) content(name string, raw []byte) error {
 		if err1 != nil || err2 != nil || total > symbolMost {
 			return fault.New(fault.BadInput, "%.120q is no part: write HASH/NUMBER/BYTES, of up to %d bytes", name, int64(symbolMost))
 		}
-		complete, err := x.a.store.PutSymbolPart(x.r.Context(), x.p.ID, want, total, number, raw)
+		complete, err := x.a.store.Symbols.PutSymbolPart(x.r.Context(), x.p.ID, want, total, number, raw)
 		if complete && err == nil {
 			x.done = append(x.done, parts[0])
 		}
@@ -133,7 +133,7 @@ func (x *putting) flush() error {
 	if len(x.whole) == 0 {
 		return nil
 	}
-	hashes, err := x.a.store.PutSymbols(x.r.Context(), x.p.ID, x.whole)
+	hashes, err := x.a.store.Symbols.PutSymbols(x.r.Context(), x.p.ID, x.whole)
 	if err != nil {
 		return fmt.Errorf("contents: %w", err)
 	}

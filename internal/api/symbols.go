@@ -13,7 +13,8 @@ import (
 
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/store/projects"
+	"firethorn/internal/store/symbolstore"
 )
 
 func (a *API) symbols(h huma.API) {
@@ -21,7 +22,7 @@ func (a *API) symbols(h huma.API) {
 		ProjectPath
 		Body contract.Hashes
 	}) (*body[contract.MissingSymbols], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
@@ -34,7 +35,7 @@ func (a *API) symbols(h huma.API) {
 		Release string `query:"release"`
 		Limit   int    `query:"limit" minimum:"1" maximum:"1000" default:"200"`
 	}) (*body[contract.Symbols], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
@@ -44,8 +45,8 @@ func (a *API) symbols(h huma.API) {
 	a.symbolCheck(h)
 }
 
-func (a *API) missing(ctx context.Context, p *mariadb.Project, list []string) (contract.MissingSymbols, error) {
-	out := contract.MissingSymbols{Hashes: []string{}, Parts: map[string][]int{}, PartBytes: mariadb.SymbolPart}
+func (a *API) missing(ctx context.Context, p *projects.Project, list []string) (contract.MissingSymbols, error) {
+	out := contract.MissingSymbols{Hashes: []string{}, Parts: map[string][]int{}, PartBytes: symbolstore.SymbolPart}
 	var hashes, missing [][32]byte
 	for _, s := range list {
 		h, err := hash(s)
@@ -54,7 +55,7 @@ func (a *API) missing(ctx context.Context, p *mariadb.Project, list []string) (c
 		}
 		hashes = append(hashes, h)
 	}
-	have, err := a.store.HaveSymbols(ctx, p.ID, hashes)
+	have, err := a.store.Symbols.HaveSymbols(ctx, p.ID, hashes)
 	if err != nil {
 		return out, err
 	}
@@ -64,23 +65,23 @@ func (a *API) missing(ctx context.Context, p *mariadb.Project, list []string) (c
 			out.Hashes = append(out.Hashes, hex.EncodeToString(h[:]))
 		}
 	}
-	parts, err := a.store.PartsOf(ctx, p.ID, missing)
+	parts, err := a.store.Symbols.PartsOf(ctx, p.ID, missing)
 	for h, list := range parts {
 		out.Parts[hex.EncodeToString(h[:])] = list
 	}
 	return out, err
 }
 
-func (a *API) listSymbols(ctx context.Context, p *mariadb.Project, release string, limit int) (contract.Symbols, error) {
+func (a *API) listSymbols(ctx context.Context, p *projects.Project, release string, limit int) (contract.Symbols, error) {
 	out := contract.Symbols{Releases: []contract.SymbolRelease{}, Symbols: []contract.SymbolListing{}}
-	list, err := a.store.ListSymbols(ctx, p.ID, release, limit)
+	list, err := a.store.Symbols.ListSymbols(ctx, p.ID, release, limit)
 	if err != nil {
 		return out, err
 	}
 	for _, l := range list {
 		out.Symbols = append(out.Symbols, contract.SymbolListing{Release: l.Release, Address: l.Address, DebugID: l.DebugID, BundleBytes: l.BundleBytes, MapBytes: l.MapBytes, Map: l.MapHash, State: l.State, Note: l.Note, Created: l.Created})
 	}
-	costs, err := a.store.SymbolCosts(ctx, p.ID, release, limit)
+	costs, err := a.store.Symbols.SymbolCosts(ctx, p.ID, release, limit)
 	for _, c := range costs {
 		out.Releases = append(out.Releases, contract.SymbolRelease(c))
 	}
@@ -111,17 +112,17 @@ func (a *API) pushSymbols(ctx context.Context, in *struct {
 	ProjectPath
 	Body contract.PushSymbols
 }) (*body[contract.Pushed], error) {
-	p, err := a.store.Project(ctx, in.Project)
+	p, err := a.store.Projects.Project(ctx, in.Project)
 	if err != nil {
 		return nil, err
 	}
-	var files []mariadb.PushedFile
+	var files []symbolstore.PushedFile
 	var need [][32]byte
 	for _, f := range in.Body.Files {
 		if err := checkAddress(f.Address); err != nil {
 			return nil, err
 		}
-		sf := mariadb.PushedFile{Address: f.Address, DebugID: f.DebugID}
+		sf := symbolstore.PushedFile{Address: f.Address, DebugID: f.DebugID}
 		if sf.Bundle, err = hash(f.Bundle); err != nil {
 			return nil, err
 		}
@@ -131,10 +132,10 @@ func (a *API) pushSymbols(ctx context.Context, in *struct {
 		need = append(need, sf.Bundle, sf.Map)
 		files = append(files, sf)
 	}
-	if err := a.store.NeedSymbols(ctx, p.ID, need); err != nil {
+	if err := a.store.Symbols.NeedSymbols(ctx, p.ID, need); err != nil {
 		return nil, err
 	}
-	done, err := a.store.AddSymbolFiles(ctx, p.ID, in.Body.Release, files)
+	done, err := a.store.Symbols.AddSymbolFiles(ctx, p.ID, in.Body.Release, files)
 	if err != nil {
 		return nil, err
 	}

@@ -8,7 +8,7 @@ import (
 
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/store/accounts"
 )
 
 // TeamPath names a team.
@@ -22,7 +22,7 @@ func (a *API) teamsAndLeaving(h huma.API) {
 		return &body[contract.Teams]{contract.Teams{Teams: list}}, err
 	})
 	op(h, a, "POST", "/api/teams", "create-team", "Make a team: people who have issues together", administer, func(ctx context.Context, in *body[contract.NewTeam]) (*body[contract.Team], error) {
-		t, err := a.store.AddTeam(ctx, in.Body.Name, in.Body.Members)
+		t, err := a.store.Accounts.AddTeam(ctx, in.Body.Name, in.Body.Members)
 		if err != nil {
 			return nil, err
 		}
@@ -32,19 +32,19 @@ func (a *API) teamsAndLeaving(h huma.API) {
 		TeamPath
 		Body contract.ChangeTeam
 	}) (*body[contract.Team], error) {
-		t, err := a.store.ChangeTeam(ctx, in.Team, in.Body.Add, in.Body.Remove)
+		t, err := a.store.Accounts.ChangeTeam(ctx, in.Team, in.Body.Add, in.Body.Remove)
 		if err != nil {
 			return nil, err
 		}
 		return &body[contract.Team]{team(t)}, nil
 	})
 	op(h, a, "POST", "/api/people/{who}/leave", "leave", "Say that somebody does not work here any more, or dissolve a team: their tokens and sessions end", administer, func(ctx context.Context, in *PersonPath) (*body[contract.Person], error) {
-		p, err := a.store.Leave(ctx, in.Who)
+		p, err := a.store.Accounts.Leave(ctx, in.Who)
 		if err != nil {
 			return nil, err
 		}
 		out := person(p)
-		list, err := a.store.CarriedBy(ctx, 0)
+		list, err := a.store.Triage.CarriedBy(ctx, 0)
 		for _, c := range list {
 			if c.Person == p.Name {
 				out.Carries += c.Issues + c.Parked
@@ -53,7 +53,7 @@ func (a *API) teamsAndLeaving(h huma.API) {
 		return &body[contract.Person]{out}, err
 	})
 	op(h, a, "POST", "/api/people/{who}/return", "return", "Say that somebody works here again", administer, func(ctx context.Context, in *PersonPath) (*body[contract.Person], error) {
-		p, err := a.store.Return(ctx, in.Who)
+		p, err := a.store.Accounts.Return(ctx, in.Who)
 		if err != nil {
 			return nil, err
 		}
@@ -63,20 +63,20 @@ func (a *API) teamsAndLeaving(h huma.API) {
 
 func (a *API) teams(ctx context.Context) ([]contract.Team, error) {
 	out := []contract.Team{}
-	list, err := a.store.Teams(ctx)
+	list, err := a.store.Accounts.Teams(ctx)
 	for _, t := range list {
 		out = append(out, team(t))
 	}
 	return out, err
 }
 
-func team(t *mariadb.Person) contract.Team {
+func team(t *accounts.Person) contract.Team {
 	return contract.Team{Name: t.Name, Handle: "@" + strings.ReplaceAll(strings.ToLower(t.Name), " ", "-"), Members: append([]string{}, t.Members...)}
 }
 
 // somebody is a person who works here, and no team.
-func (a *API) somebody(ctx context.Context, who string) (*mariadb.Person, error) {
-	p, err := a.store.FindHere(ctx, who)
+func (a *API) somebody(ctx context.Context, who string) (*accounts.Person, error) {
+	p, err := a.store.Accounts.FindHere(ctx, who)
 	if err == nil && p.Team {
 		return nil, fault.New(fault.BadInput, "%s is a team; nobody signs in as one", p.Name)
 	}

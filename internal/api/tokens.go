@@ -8,12 +8,12 @@ import (
 
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/store/accounts"
 )
 
 func (a *API) tokens(h huma.API) {
 	op(h, a, "GET", "/api/tokens", "list-tokens", "All tokens, the newest first, without their texts", administer, func(ctx context.Context, _ *noInput) (*body[contract.Tokens], error) {
-		list, err := a.store.Tokens(ctx)
+		list, err := a.store.Accounts.Tokens(ctx)
 		out := contract.Tokens{Tokens: []contract.TokenInfo{}}
 		for _, t := range list {
 			out.Tokens = append(out.Tokens, tokenInfo(t))
@@ -24,11 +24,11 @@ func (a *API) tokens(h huma.API) {
 	op(h, a, "DELETE", "/api/tokens/{id}", "revoke-token", "End a token", administer, func(ctx context.Context, in *struct {
 		ID int64 `path:"id" minimum:"1"`
 	}) (*struct{}, error) {
-		return nil, a.store.RevokeToken(ctx, in.ID)
+		return nil, a.store.Accounts.RevokeToken(ctx, in.ID)
 	})
 }
 
-func tokenInfo(t *mariadb.TokenRow) contract.TokenInfo {
+func tokenInfo(t *accounts.TokenRow) contract.TokenInfo {
 	out := contract.TokenInfo{ID: t.ID, Label: t.Label, Scope: string(t.Scope), Permissions: []string{}, Project: t.Project, Person: t.Person, Created: t.Created, Warning: t.Warning()}
 	for _, p := range t.Permissions {
 		out.Permissions = append(out.Permissions, string(p))
@@ -43,7 +43,7 @@ func tokenInfo(t *mariadb.TokenRow) contract.TokenInfo {
 }
 
 func (a *API) createToken(ctx context.Context, in *body[contract.NewToken]) (*body[contract.Token], error) {
-	t := mariadb.NewToken{Label: in.Body.Label, Scope: mariadb.Scope(in.Body.Scope), Life: mariadb.TokenLife}
+	t := accounts.NewToken{Label: in.Body.Label, Scope: accounts.Scope(in.Body.Scope), Life: accounts.TokenLife}
 	switch {
 	case in.Body.Never && in.Body.Days > 0:
 		return nil, fault.New(fault.BadInput, "a token that lives %d days and never runs out: give \"days\" or \"never\"", in.Body.Days)
@@ -53,10 +53,10 @@ func (a *API) createToken(ctx context.Context, in *body[contract.NewToken]) (*bo
 		t.Life = time.Duration(in.Body.Days) * 24 * time.Hour
 	}
 	for _, p := range in.Body.Permissions {
-		t.More = append(t.More, mariadb.Permission(p))
+		t.More = append(t.More, accounts.Permission(p))
 	}
 	if in.Body.Project != "" {
-		p, err := a.store.Project(ctx, in.Body.Project)
+		p, err := a.store.Projects.Project(ctx, in.Body.Project)
 		if err != nil {
 			return nil, err
 		}
@@ -69,13 +69,13 @@ func (a *API) createToken(ctx context.Context, in *body[contract.NewToken]) (*bo
 		}
 		t.Person = p.ID
 	}
-	id, text, err := a.store.CreateToken(ctx, t)
+	id, text, err := a.store.Accounts.CreateToken(ctx, t)
 	if err != nil {
 		return nil, err
 	}
 	out := contract.Token{ID: id, Label: t.Label, Scope: in.Body.Scope, Token: text}
 	if t.Life > 0 {
-		until := a.store.Now().Add(t.Life)
+		until := a.store.DB.Now().Add(t.Life)
 		out.Expires = &until
 	}
 	return &body[contract.Token]{out}, nil

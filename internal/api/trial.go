@@ -16,8 +16,9 @@ import (
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/core/regroup"
 	"firethorn/internal/core/rules"
-	"firethorn/internal/mariadb"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/store/projects"
+	"firethorn/internal/usecase/similar"
 	"firethorn/internal/web"
 )
 
@@ -70,7 +71,7 @@ func (a *API) trial(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		if run.of, err = a.store.KeptSince(ctx, run.p.ID, run.since, run.in.Events); err != nil {
+		if run.of, err = a.store.Similar.KeptSince(ctx, run.p.ID, run.since, run.in.Events); err != nil {
 			return nil, err
 		}
 		return &huma.StreamResponse{Body: func(h huma.Context) { run.stream(h) }}, nil
@@ -80,7 +81,7 @@ func (a *API) trial(h huma.API) {
 // trialRun is one trial.
 type trialRun struct {
 	a      *API
-	p      *mariadb.Project
+	p      *projects.Project
 	in     contract.TryRules
 	intake *rules.Trial
 	groups *regroup.Trial
@@ -89,7 +90,7 @@ type trialRun struct {
 }
 
 func (a *API) newTrial(ctx context.Context, in *TryIn) (*trialRun, error) {
-	p, err := a.store.Project(ctx, in.Project)
+	p, err := a.store.Projects.Project(ctx, in.Project)
 	if err != nil {
 		return nil, err
 	}
@@ -131,16 +132,16 @@ func (r *trialRun) do(ctx context.Context, progress func(looked int)) (*contract
 	}
 	defer end()
 	type looked struct {
-		o     *mariadb.Observation
+		o     *similar.Observation
 		tried regroup.Tried
 		kept  *pipeline.Kept
 	}
 	out := &contract.RulesTried{}
-	reads, counts := make(chan *mariadb.Observation, 64), make(chan looked, 64)
+	reads, counts := make(chan *similar.Observation, 64), make(chan looked, 64)
 	g, gctx := errgroup.WithContext(ctx)
 	g.Go(func() (err error) {
 		defer close(reads)
-		out.All, err = r.a.store.Observe(gctx, r.p.ID, r.since, r.in.Events, func(o *mariadb.Observation) error {
+		out.All, err = r.a.store.Similar.Observe(gctx, r.p.ID, r.since, r.in.Events, func(o *similar.Observation) error {
 			select {
 			case reads <- o:
 				return nil

@@ -6,7 +6,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"firethorn/internal/contract"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/usecase/retention"
 )
 
 // ErasureIn names an erasure.
@@ -20,24 +20,24 @@ func (a *API) users(h huma.API) {
 		ProjectPath
 		Body contract.EraseUser
 	}) (*body[contract.Erasure], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
-		e, err := a.store.Erase(ctx, p, in.Body.User, actor(ctx).Name)
+		e, err := a.store.Retention.Erase(ctx, p, in.Body.User, actor(ctx).Name)
 		return erasure(e, err)
 	})
 	op(h, a, "GET", "/api/projects/{project}/erasures/{id}", "show-erasure", "How far an erasure is", administer, func(ctx context.Context, in *ErasureIn) (*body[contract.Erasure], error) {
-		p, err := a.store.Project(ctx, in.Project)
+		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
 			return nil, err
 		}
-		e, err := a.store.ErasureState(ctx, p.ID, in.ID)
+		e, err := a.store.Retention.ErasureState(ctx, p.ID, in.ID)
 		return erasure(e, err)
 	})
 }
 
-func erasure(e *mariadb.Erasure, err error) (*body[contract.Erasure], error) {
+func erasure(e *retention.Erasure, err error) (*body[contract.Erasure], error) {
 	if err != nil {
 		return nil, err
 	}

@@ -15,7 +15,8 @@ import (
 	"github.com/google/uuid"
 
 	"firethorn/internal/core/fault"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/records"
+	"firethorn/internal/store/accounts"
 )
 
 // AdminTokenFile is the file in the data directory that holds the admin token.
@@ -23,14 +24,14 @@ const AdminTokenFile = "admin-token"
 
 // ensureAdmin makes the first person and the admin token; first says that
 // this start made them.
-func ensureAdmin(ctx context.Context, store *mariadb.Store, dir string) (first bool, err error) {
-	people, err := store.People(ctx)
+func ensureAdmin(ctx context.Context, store *records.Records, dir string) (first bool, err error) {
+	people, err := store.Accounts.People(ctx)
 	if err != nil {
 		return false, err
 	}
 	if len(people) == 0 {
 		first = true
-		if _, err := store.AddPerson(ctx, "Operator", "operator@localhost", true); err != nil {
+		if _, err := store.Accounts.AddPerson(ctx, "Operator", "operator@localhost", true); err != nil {
 			return false, err
 		}
 	}
@@ -44,10 +45,10 @@ const adminTokenID = AdminTokenFile + ".id"
 
 // ensureToken makes the admin token unless there is a good one. Whoever deletes
 // the file and starts the service again has ended the old token.
-func ensureToken(ctx context.Context, store *mariadb.Store, dir string) error {
+func ensureToken(ctx context.Context, store *records.Records, dir string) error {
 	file, idFile := filepath.Join(dir, AdminTokenFile), filepath.Join(dir, adminTokenID)
 	if raw, err := os.ReadFile(file); err == nil {
-		g, err := store.GrantOfToken(ctx, strings.TrimSpace(string(raw)))
+		g, err := store.Accounts.GrantOfToken(ctx, strings.TrimSpace(string(raw)))
 		if err == nil {
 			return writeID(idFile, g.Token)
 		}
@@ -57,13 +58,13 @@ func ensureToken(ctx context.Context, store *mariadb.Store, dir string) error {
 	}
 	if raw, err := os.ReadFile(idFile); err == nil {
 		if id, err := strconv.ParseInt(strings.TrimSpace(string(raw)), 10, 64); err == nil {
-			err := store.RevokeToken(ctx, id)
+			err := store.Accounts.RevokeToken(ctx, id)
 			if f, ok := errors.AsType[*fault.Error](err); err != nil && (!ok || f.Code != fault.NotFound) {
 				return err
 			}
 		}
 	}
-	id, token, err := store.CreateToken(ctx, mariadb.NewToken{Label: "admin on " + hostname(), Scope: mariadb.ScopeAdmin})
+	id, token, err := store.Accounts.CreateToken(ctx, accounts.NewToken{Label: "admin on " + hostname(), Scope: accounts.ScopeAdmin})
 	if err != nil {
 		return err
 	}
@@ -97,20 +98,20 @@ func hostname() string {
 
 // announce says that the service answers, how to open the console, and leaves
 // a note for the command line on this machine.
-func announce(ctx context.Context, c Config, store *mariadb.Store, public *url.URL, out io.Writer, first bool) error {
+func announce(ctx context.Context, c Config, store *records.Records, public *url.URL, out io.Writer, first bool) error {
 	server := strings.TrimSuffix(public.String(), "/")
 	err := Remember(server, filepath.Join(c.Data, AdminTokenFile))
 	fmt.Fprintf(out, "ready %s\n", server)
 	if !first && !c.Terminal {
 		return err
 	}
-	people, perr := store.People(ctx)
+	people, perr := store.Accounts.People(ctx)
 	if perr != nil {
 		return errors.Join(err, perr)
 	}
 	for _, p := range people {
 		if p.Admin && p.Here() {
-			secret, lerr := store.NewSignInLink(ctx, p.ID, 15*time.Minute)
+			secret, lerr := store.Accounts.NewSignInLink(ctx, p.ID, 15*time.Minute)
 			fmt.Fprintf(out, "console %s/sign-in#%s (opens once, within 15 minutes, as %s)\n", server, secret, p.Name)
 			return errors.Join(err, lerr)
 		}

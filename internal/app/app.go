@@ -21,12 +21,13 @@ import (
 	"firethorn/console"
 	"firethorn/internal/api"
 	"firethorn/internal/core/fault"
+	"firethorn/internal/db"
 	"firethorn/internal/git"
 	"firethorn/internal/intake"
 	"firethorn/internal/localdb"
-	"firethorn/internal/mariadb"
 	"firethorn/internal/metrics"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/records"
 	"firethorn/internal/repository"
 	"firethorn/internal/web"
 	"firethorn/internal/worker"
@@ -77,7 +78,7 @@ func Run(ctx context.Context, c Config, out io.Writer) error {
 		defer stop()
 		dsn = privateDSN
 	}
-	store, err := mariadb.Open(ctx, mariadb.Options{DSN: dsn, Log: c.Log, Now: c.now, Ahead: c.ClockOffset, NewerSchema: c.NewerSchema})
+	store, err := records.Open(ctx, records.Options{DSN: dsn, Log: c.Log, Now: c.now, Ahead: c.ClockOffset, NewerSchema: c.NewerSchema})
 	if err != nil {
 		return err
 	}
@@ -117,17 +118,17 @@ func startPrivate(ctx context.Context, c Config) (stop func(), dsn string, err e
 const defaultSilence = 30 * time.Minute
 
 // serve runs everything above the database.
-func serve(ctx context.Context, c Config, store *mariadb.Store, l, side net.Listener, public *url.URL, out io.Writer) error {
+func serve(ctx context.Context, c Config, store *records.Records, l, side net.Listener, public *url.URL, out io.Writer) error {
 	first, err := ensureAdmin(ctx, store, c.Data)
 	if err != nil {
 		return err
 	}
-	units := pipeline.NewUnits(store, c.SymbolMem)
+	units := pipeline.NewUnits(store.Symbols, c.SymbolMem)
 	owner, err := ownerID(c.Data)
 	if err != nil {
 		return err
 	}
-	m := metrics.New(store)
+	m := metrics.New(store.DB, store.Inbox)
 	code := repository.New(filepath.Join(c.Data, "repositories"), store, c.Log, git.Hosts{Public: c.FetchFrom, Private: c.FetchFromPrivate})
 	work := worker.New(store, units, c.Log, owner, m, cmp.Or(c.Silence, defaultSilence))
 	work.UseRenames(code.Renames)
@@ -178,12 +179,12 @@ func serve(ctx context.Context, c Config, store *mariadb.Store, l, side net.List
 
 // watchInbox looks once a second how much waits, for intake, which turns
 // senders away by it, and for the metrics.
-func watchInbox(ctx context.Context, c Config, store *mariadb.Store, in *intake.Intake, m *metrics.Metrics) error {
+func watchInbox(ctx context.Context, c Config, store *records.Records, in *intake.Intake, m *metrics.Metrics) error {
 	tick := time.NewTicker(time.Second)
 	defer tick.Stop()
 	for {
 		call, cancel := context.WithTimeout(ctx, 5*time.Second)
-		st, err := store.Inbox(call)
+		st, err := store.Overview.Inbox(call)
 		if err == nil {
 			err = in.Flush(call)
 		}
@@ -193,8 +194,8 @@ func watchInbox(ctx context.Context, c Config, store *mariadb.Store, in *intake.
 			m.Inbox(st, c.now())
 		} else if ctx.Err() == nil {
 			m.DatabaseAway()
-			if mariadb.Away(err) {
-				store.SawAway(err)
+			if db.Away(err) {
+				store.Inbox.SawAway(err)
 			}
 		}
 		select {
@@ -211,12 +212,12 @@ func watchInbox(ctx context.Context, c Config, store *mariadb.Store, in *intake.
 }
 
 // ready says whether the service can take events in now.
-func ready(ctx context.Context, store *mariadb.Store) error {
+func ready(ctx context.Context, store *records.Records) error {
 	ctx, cancel := context.WithTimeout(ctx, 2*time.Second)
 	defer cancel()
-	err := store.CanAppend()
+	err := store.Inbox.CanAppend()
 	if err == nil {
-		err = store.Ping(ctx)
+		err = store.DB.Ping(ctx)
 	}
 	if err != nil {
 		return &fault.Error{Op: "readyz", Code: fault.Unavailable, Retry: 5 * time.Second, Err: err, Pub: "the database does not answer: senders are told to come again, nothing that was acknowledged is lost; see the service's log, and mariadb.log in its data directory or the database's own"}
@@ -224,7 +225,7 @@ func ready(ctx context.Context, store *mariadb.Store) error {
 	return nil
 }
 
-func routes(c Config, store *mariadb.Store, units *pipeline.Units, code *repository.Keeper, work *worker.Worker, m *metrics.Metrics, public *url.URL) (http.Handler, *api.API, *intake.Intake) {
+func routes(c Config, store *records.Records, units *pipeline.Units, code *repository.Keeper, work *worker.Worker, m *metrics.Metrics, public *url.URL) (http.Handler, *api.API, *intake.Intake) {
 	r := chi.NewRouter()
 	r.Get("/healthz", web.Handle(c.Log, func(w http.ResponseWriter, r *http.Request) error {
 		return web.WriteJSON(w, http.StatusOK, map[string]string{"status": "ok"})
@@ -235,7 +236,7 @@ func routes(c Config, store *mariadb.Store, units *pipeline.Units, code *reposit
 		}
 		return web.WriteJSON(w, http.StatusOK, map[string]bool{"ready": true})
 	}))
-	in := intake.New(store, work.Wake, c.Log, c.Limits, m, c.now)
+	in := intake.New(intake.Options{Projects: store.Projects, Inbox: store.Inbox, Router: store.Ingest, Wake: work.Wake, Log: c.Log, Limits: c.Limits, Watch: m, Now: c.now})
 	in.Routes(r)
 	opt := api.Options{Store: store, Code: code, Units: units, Log: c.Log, PublicURL: public, Wake: work.Wake, Clients: client.Version, Watch: m, Metrics: m.Handler()}
 	if c.Database == "" {

@@ -11,7 +11,7 @@ import (
 
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/store/projects"
 )
 
 // allowances are what projects may still take in. They are taken from the
@@ -28,7 +28,7 @@ type allowances struct {
 
 type spanKey struct {
 	project int64
-	span    mariadb.Span
+	span    projects.Span
 }
 
 // block is what a process holds of a span's allowance.
@@ -63,7 +63,7 @@ func (e *overError) Unwrap() error { return e.fault }
 const longestWait = time.Hour
 
 // over makes the error of a limit that is used up.
-func (l spanLimit) over(p *mariadb.Project, now time.Time, usedBy string) error {
+func (l spanLimit) over(p *projects.Project, now time.Time, usedBy string) error {
 	wait := min(l.span.Start(now).Add(l.span.Length()).Sub(now), longestWait)
 	return &overError{&fault.Error{Op: "intake.allowance", Code: fault.TooMany, Retry: wait,
 		Pub: fmt.Sprintf("project %s has used up its allowance of %d %s; nothing was stored of this request, send it again later with the same ids", p.Name, l.most, l.what())}, l.what(), usedBy}
@@ -73,7 +73,7 @@ func (l spanLimit) over(p *mariadb.Project, now time.Time, usedBy string) error 
 func senderLimit(most int64) int64 { return max(most/senderPart, event.MostStandsFor) }
 
 // overSender makes the error of an address that has stood for too much.
-func (l spanLimit) overSender(p *mariadb.Project, now time.Time, from string) error {
+func (l spanLimit) overSender(p *projects.Project, now time.Time, from string) error {
 	wait := l.span.Start(now).Add(l.span.Length()).Sub(now)
 	return &overError{&fault.Error{Op: "intake.allowance", Code: fault.TooMany, Retry: wait,
 		Pub: fmt.Sprintf("the events that %s sends may stand for %d others a minute in project %s; nothing was stored of this request, send it again later with the same ids", from, senderLimit(l.most), p.Name)},
@@ -82,7 +82,7 @@ func (l spanLimit) overSender(p *mariadb.Project, now time.Time, from string) er
 
 // spanLimit is one of a project's limits.
 type spanLimit struct {
-	span mariadb.Span
+	span projects.Span
 	most int64
 }
 
@@ -101,7 +101,7 @@ type use struct {
 	from     string
 }
 
-func (u use) of(span mariadb.Span) int64 {
+func (u use) of(span projects.Span) int64 {
 	if span.StoodFor() {
 		return u.stoodFor
 	}
@@ -109,12 +109,12 @@ func (u use) of(span mariadb.Span) int64 {
 }
 
 // limits are those of a project that a request touches.
-func limits(p *mariadb.Project, u use) []spanLimit {
-	all := []spanLimit{{mariadb.Minute, p.Allowance.Minute}, {mariadb.OfDay, p.Allowance.Day}, {mariadb.MinuteStoodFor, p.Allowance.Minute}, {mariadb.DayStoodFor, p.Allowance.Day}}
+func limits(p *projects.Project, u use) []spanLimit {
+	all := []spanLimit{{projects.Minute, p.Allowance.Minute}, {projects.OfDay, p.Allowance.Day}, {projects.MinuteStoodFor, p.Allowance.Minute}, {projects.DayStoodFor, p.Allowance.Day}}
 	return slices.DeleteFunc(all, func(l spanLimit) bool { return l.most <= 0 || u.of(l.span) <= 0 })
 }
 
-func (a *allowances) block(p *mariadb.Project, span mariadb.Span) *block {
+func (a *allowances) block(p *projects.Project, span projects.Span) *block {
 	a.mu.Lock()
 	defer a.mu.Unlock()
 	if a.by == nil {
@@ -129,7 +129,7 @@ func (a *allowances) block(p *mariadb.Project, span mariadb.Span) *block {
 
 // usedUp says whether it is known already that a project may take in nothing
 // now.
-func (a *allowances) usedUp(p *mariadb.Project, now time.Time) error {
+func (a *allowances) usedUp(p *projects.Project, now time.Time) error {
 	for _, l := range limits(p, use{events: 1}) {
 		b := a.block(p, l.span)
 		b.mu.Lock()
@@ -144,7 +144,7 @@ func (a *allowances) usedUp(p *mariadb.Project, now time.Time) error {
 
 // take takes a request's events out of a project's allowance, or fails and
 // takes nothing.
-func (a *allowances) take(ctx context.Context, store Store, p *mariadb.Project, now time.Time, u use) error {
+func (a *allowances) take(ctx context.Context, store Projects, p *projects.Project, now time.Time, u use) error {
 	list := limits(p, u)
 	for _, l := range list {
 		if n := u.of(l.span); n > l.most {
@@ -153,7 +153,7 @@ func (a *allowances) take(ctx context.Context, store Store, p *mariadb.Project, 
 	}
 	for i, l := range list {
 		b := a.block(p, l.span)
-		if l.span == mariadb.MinuteStoodFor && b.usedFrom(l, now, u.from)+u.stoodFor > senderLimit(l.most) {
+		if l.span == projects.MinuteStoodFor && b.usedFrom(l, now, u.from)+u.stoodFor > senderLimit(l.most) {
 			a.giveBack(p, list[:i], now, u)
 			return l.overSender(p, now, u.from)
 		}
@@ -171,7 +171,7 @@ func (a *allowances) take(ctx context.Context, store Store, p *mariadb.Project, 
 }
 
 // giveBack returns what take took for limits.
-func (a *allowances) giveBack(p *mariadb.Project, of []spanLimit, now time.Time, u use) {
+func (a *allowances) giveBack(p *projects.Project, of []spanLimit, now time.Time, u use) {
 	for _, l := range of {
 		b := a.block(p, l.span)
 		b.mu.Lock()
@@ -184,7 +184,7 @@ func (a *allowances) giveBack(p *mariadb.Project, of []spanLimit, now time.Time,
 	}
 }
 
-func (b *block) take(ctx context.Context, store Store, project int64, l spanLimit, now time.Time, u use) (bool, error) {
+func (b *block) take(ctx context.Context, store Projects, project int64, l spanLimit, now time.Time, u use) (bool, error) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	if start := l.span.Start(now); !b.start.Equal(start) {
@@ -213,7 +213,7 @@ func (b *block) usedFrom(l spanLimit, now time.Time, from string) int64 {
 }
 
 // refill takes a block from the database that holds at least n more.
-func (b *block) refill(ctx context.Context, store Store, project int64, l spanLimit, n int64) (bool, error) {
+func (b *block) refill(ctx context.Context, store Projects, project int64, l spanLimit, n int64) (bool, error) {
 	need := n - b.left
 	for _, size := range []int64{max(need, l.most/blockPart), need} {
 		ok, err := store.TakeAllowance(ctx, project, l.span, b.start, size, l.most)
@@ -272,15 +272,15 @@ type taking struct {
 }
 
 type takenUse struct {
-	project *mariadb.Project
+	project *projects.Project
 	use     use
 	at      time.Time
 }
 
 // take takes events that stand for weight events out of a project's allowance.
-func (t *taking) take(p *mariadb.Project, events, weight int64) error {
+func (t *taking) take(p *projects.Project, events, weight int64) error {
 	u, at := use{events: events, stoodFor: weight - events, from: t.from}, t.in.now()
-	if err := t.in.allowance.take(t.ctx, t.in.store, p, at, u); err != nil {
+	if err := t.in.allowance.take(t.ctx, t.in.projects, p, at, u); err != nil {
 		return t.in.over(p, int(events), err)
 	}
 	t.taken = append(t.taken, takenUse{p, u, at})
@@ -288,7 +288,7 @@ func (t *taking) take(p *mariadb.Project, events, weight int64) error {
 }
 
 // keep says that a project's events are stored.
-func (t *taking) keep(p *mariadb.Project) {
+func (t *taking) keep(p *projects.Project) {
 	t.taken = slices.DeleteFunc(t.taken, func(x takenUse) bool { return x.project == p })
 }
 

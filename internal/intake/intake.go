@@ -22,17 +22,26 @@ import (
 
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
-	"firethorn/internal/mariadb"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/store/inbox"
+	"firethorn/internal/store/projects"
 	"firethorn/internal/web"
 )
 
-// Store is where batches go.
-type Store interface {
-	GrantOfKey(ctx context.Context, key string) (*mariadb.KeyGrant, error)
-	RouteProject(ctx context.Context, home *mariadb.Project, name string) (p *mariadb.Project, ok bool, err error)
-	TakeAllowance(ctx context.Context, project int64, span mariadb.Span, start time.Time, events, most int64) (bool, error)
-	CountReceived(ctx context.Context, project int64, t *mariadb.Tally) error
+// Projects knows the ingest keys, and what each project may still report.
+type Projects interface {
+	GrantOfKey(ctx context.Context, key string) (*projects.KeyGrant, error)
+	TakeAllowance(ctx context.Context, project int64, span projects.Span, start time.Time, events, most int64) (bool, error)
+}
+
+// Router finds or makes the project that a service's name stands for.
+type Router interface {
+	RouteProject(ctx context.Context, home *projects.Project, name string) (p *projects.Project, ok bool, err error)
+}
+
+// Inbox is where batches go.
+type Inbox interface {
+	CountReceived(ctx context.Context, project int64, t *inbox.Tally) error
 	Append(ctx context.Context, project int64, b *pipeline.Batch) error
 	CanAppend() error
 	SawAway(err error)
@@ -52,7 +61,10 @@ var DefaultLimits = Limits{Body: web.Limits{Wire: 16 << 20, Plain: 16 << 20}, Ev
 
 // Intake serves /v1.
 type Intake struct {
-	store Store
+	projects Projects
+	inbox    Inbox
+	router   Router
+
 	wake  func(project int64)
 	watch Observer
 	log   *slog.Logger
@@ -68,8 +80,8 @@ type Intake struct {
 	allowance allowances
 
 	mu    sync.Mutex
-	keys  map[string]known[*mariadb.KeyGrant]
-	names map[string]known[*mariadb.Project] // that routing keys led to
+	keys  map[string]known[*projects.KeyGrant]
+	names map[string]known[*projects.Project] // that routing keys led to
 }
 
 // Observer is told what came in, for those who measure.
@@ -79,10 +91,22 @@ type Observer interface {
 	TurnedAway(cause string)
 }
 
-// New makes the intake; wake is called when something was stored.
-func New(store Store, wake func(project int64), log *slog.Logger, lim Limits, watch Observer, now func() time.Time) *Intake {
-	in := &Intake{store: store, wake: wake, watch: watch, log: log, lim: lim, now: now, flight: semaphore.NewWeighted(lim.Flight), logs: semaphore.NewWeighted(int64(max(1, runtime.GOMAXPROCS(0)/2))), patience: 10 * time.Second,
-		keys: map[string]known[*mariadb.KeyGrant]{}, names: map[string]known[*mariadb.Project]{}}
+// Options of New.
+type Options struct {
+	Projects Projects
+	Inbox    Inbox
+	Router   Router
+	Wake     func(project int64) // called when something was stored
+	Log      *slog.Logger
+	Limits   Limits
+	Watch    Observer
+	Now      func() time.Time
+}
+
+// New makes the intake.
+func New(o Options) *Intake {
+	in := &Intake{projects: o.Projects, inbox: o.Inbox, router: o.Router, wake: o.Wake, watch: o.Watch, log: o.Log, lim: o.Limits, now: o.Now, flight: semaphore.NewWeighted(o.Limits.Flight), logs: semaphore.NewWeighted(int64(max(1, runtime.GOMAXPROCS(0)/2))), patience: 10 * time.Second,
+		keys: map[string]known[*projects.KeyGrant]{}, names: map[string]known[*projects.Project]{}}
 	in.backlog.Store(&Backlog{})
 	return in
 }
@@ -112,12 +136,12 @@ func (in *Intake) preflight(w http.ResponseWriter, r *http.Request) {
 
 // handle makes a handler of a function; fail writes its errors in the form
 // that the endpoint's senders read.
-func (in *Intake) handle(fn func(http.ResponseWriter, *http.Request, *mariadb.KeyGrant) error, fail func(http.ResponseWriter, *http.Request, *slog.Logger, error)) http.HandlerFunc {
+func (in *Intake) handle(fn func(http.ResponseWriter, *http.Request, *projects.KeyGrant) error, fail func(http.ResponseWriter, *http.Request, *slog.Logger, error)) http.HandlerFunc {
 	run := func(w http.ResponseWriter, r *http.Request) error {
 		h := w.Header()
 		h.Set("Access-Control-Allow-Origin", "*")
 		h.Set("Access-Control-Expose-Headers", "Retry-After")
-		if err := in.store.CanAppend(); err != nil {
+		if err := in.inbox.CanAppend(); err != nil {
 			in.watch.TurnedAway("database_away")
 			return err
 		}
@@ -142,7 +166,7 @@ func (in *Intake) handle(fn func(http.ResponseWriter, *http.Request, *mariadb.Ke
 }
 
 // admit says whether a project may send at all now, and from where it does.
-func (in *Intake) admit(r *http.Request, p *mariadb.Project) error {
+func (in *Intake) admit(r *http.Request, p *projects.Project) error {
 	if err := in.admits(p); err != nil {
 		return err
 	}
@@ -150,7 +174,7 @@ func (in *Intake) admit(r *http.Request, p *mariadb.Project) error {
 }
 
 // admits says whether there is room for more events of a project.
-func (in *Intake) admits(p *mariadb.Project) error {
+func (in *Intake) admits(p *projects.Project) error {
 	err := in.backlog.Load().admits(p.ID, in.lim.Inbox)
 	if err != nil {
 		in.watch.TurnedAway("inbox_long")
@@ -160,7 +184,7 @@ func (in *Intake) admits(p *mariadb.Project) error {
 
 // admitsOrigin says whether a project takes reports from pages of an origin;
 // "" is a sender that is no page.
-func admitsOrigin(p *mariadb.Project, origin string) error {
+func admitsOrigin(p *projects.Project, origin string) error {
 	if origin != "" && !slices.Contains(p.Origins, "*") && !slices.Contains(p.Origins, origin) {
 		return fault.New(fault.Forbidden, "project %s takes no reports from the origin %.200s", p.Name, origin)
 	}
@@ -212,7 +236,7 @@ type Refused struct {
 	Detail string `json:"detail"`
 }
 
-func (in *Intake) events(w http.ResponseWriter, r *http.Request, g *mariadb.KeyGrant) error {
+func (in *Intake) events(w http.ResponseWriter, r *http.Request, g *projects.KeyGrant) error {
 	lines, err := lineWise(r.Header.Get("Content-Type"))
 	if err != nil {
 		return err
@@ -272,7 +296,7 @@ type found struct {
 // acceptFound takes in events that were found in a request as if they had been
 // sent, in several parts where they are too many for one. Sending the request
 // again after an error repeats no event as long as the events carry ids.
-func (in *Intake) acceptFound(r *http.Request, l *load, g *mariadb.KeyGrant, list []found) (Answer, error) {
+func (in *Intake) acceptFound(r *http.Request, l *load, g *projects.KeyGrant, list []found) (Answer, error) {
 	pieces, size := make([]piece, 0, len(list)), 0
 	for _, f := range list {
 		raw, err := json.Marshal(f.event)
@@ -299,7 +323,7 @@ func (in *Intake) acceptFound(r *http.Request, l *load, g *mariadb.KeyGrant, lis
 }
 
 // accept scrubs and stores what a request holds, and says what became of it.
-func (in *Intake) accept(r *http.Request, g *mariadb.KeyGrant, got *opened) (Answer, error) {
+func (in *Intake) accept(r *http.Request, g *projects.KeyGrant, got *opened) (Answer, error) {
 	ctx, from := r.Context(), web.Sender(r)
 	if err := in.allowance.usedUp(g.Project, in.now()); err != nil { // no more work than counting
 		return Answer{}, in.over(g.Project, len(got.pieces), err)
@@ -309,7 +333,7 @@ func (in *Intake) accept(r *http.Request, g *mariadb.KeyGrant, got *opened) (Ans
 		return Answer{}, err
 	}
 	if len(got.dropped) > 0 {
-		if err := in.store.ClientDrops(ctx, g.Project.ID, got.dropped); err != nil {
+		if err := in.inbox.ClientDrops(ctx, g.Project.ID, got.dropped); err != nil {
 			return Answer{}, err
 		}
 	}
@@ -323,7 +347,7 @@ func (in *Intake) accept(r *http.Request, g *mariadb.KeyGrant, got *opened) (Ans
 	}
 	for _, p := range sorted.parcels {
 		for b := range p.chunks() {
-			if err := in.store.Append(ctx, p.project.ID, b); err != nil {
+			if err := in.inbox.Append(ctx, p.project.ID, b); err != nil {
 				return Answer{}, err
 			}
 		}

@@ -22,8 +22,9 @@ import (
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/rules"
-	"firethorn/internal/mariadb"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/store/inbox"
+	"firethorn/internal/store/projects"
 	"firethorn/internal/web"
 )
 
@@ -34,7 +35,7 @@ type memory struct {
 	away    bool
 	to      []int64 // projects of batches
 	rules   *rules.Set
-	allowed mariadb.Allowance
+	allowed projects.Allowance
 	used    map[string]int64
 	tallies []string
 
@@ -43,20 +44,20 @@ type memory struct {
 	messages event.Severity
 }
 
-func (m *memory) GrantOfKey(_ context.Context, key string) (*mariadb.KeyGrant, error) {
-	p := mariadb.Project{Project: pipeline.Project{ID: 1, Name: "quayside", Rules: m.rules}, Origins: []string{"*"}, Allowance: m.allowed, LogMessages: m.messages}
+func (m *memory) GrantOfKey(_ context.Context, key string) (*projects.KeyGrant, error) {
+	p := projects.Project{Project: pipeline.Project{ID: 1, Name: "quayside", Rules: m.rules}, Origins: []string{"*"}, Allowance: m.allowed, LogMessages: m.messages}
 	switch key {
 	case "good":
-		return &mariadb.KeyGrant{Project: &p}, nil
+		return &projects.KeyGrant{Project: &p}, nil
 	case "routes":
-		return &mariadb.KeyGrant{Project: &p, Key: mariadb.Key{Routes: true}}, nil
+		return &projects.KeyGrant{Project: &p, Key: projects.Key{Routes: true}}, nil
 	case "narrow":
-		return &mariadb.KeyGrant{Project: &mariadb.Project{Project: pipeline.Project{ID: 2, Name: "narrow"}, Origins: []string{"https://quayside.example"}}}, nil
+		return &projects.KeyGrant{Project: &projects.Project{Project: pipeline.Project{ID: 2, Name: "narrow"}, Origins: []string{"https://quayside.example"}}}, nil
 	}
 	return nil, fault.New(fault.Unauthorized, "this ingest key is not known")
 }
 
-func (m *memory) RouteProject(_ context.Context, _ *mariadb.Project, name string) (*mariadb.Project, bool, error) {
+func (m *memory) RouteProject(_ context.Context, _ *projects.Project, name string) (*projects.Project, bool, error) {
 	if name == "one-too-many" {
 		return nil, false, nil
 	}
@@ -64,10 +65,10 @@ func (m *memory) RouteProject(_ context.Context, _ *mariadb.Project, name string
 	if name == "narrow" {
 		origins = []string{"https://quayside.example"}
 	}
-	return &mariadb.Project{Project: pipeline.Project{ID: int64(100 + len(name)), Name: name}, Origins: origins}, true, nil
+	return &projects.Project{Project: pipeline.Project{ID: int64(100 + len(name)), Name: name}, Origins: origins}, true, nil
 }
 
-func (m *memory) TakeAllowance(_ context.Context, _ int64, span mariadb.Span, start time.Time, events, most int64) (bool, error) {
+func (m *memory) TakeAllowance(_ context.Context, _ int64, span projects.Span, start time.Time, events, most int64) (bool, error) {
 	k := string(span) + start.String()
 	if m.used[k]+events > most {
 		return false, nil
@@ -79,7 +80,7 @@ func (m *memory) TakeAllowance(_ context.Context, _ int64, span mariadb.Span, st
 	return true, nil
 }
 
-func (m *memory) CountReceived(_ context.Context, project int64, t *mariadb.Tally) error {
+func (m *memory) CountReceived(_ context.Context, project int64, t *inbox.Tally) error {
 	m.tallies = append(m.tallies, t.String())
 	m.examples = append(m.examples, t.Examples()...)
 	return nil
@@ -124,7 +125,7 @@ func (w *watched) TurnedAway(cause string) { w.away = append(w.away, cause) }
 
 func newIntake(m *memory) (*Intake, *watched) {
 	w := &watched{}
-	return New(m, func(int64) {}, slog.New(slog.DiscardHandler), Limits{Body: web.Limits{Wire: 1 << 20, Plain: 4 << 20}, Event: 2 << 20, Flight: 8 << 20, Inbox: 1000}, w, time.Now), w
+	return New(Options{Projects: m, Inbox: m, Router: m, Wake: func(int64) {}, Log: slog.New(slog.DiscardHandler), Limits: Limits{Body: web.Limits{Wire: 1 << 20, Plain: 4 << 20}, Event: 2 << 20, Flight: 8 << 20, Inbox: 1000}, Watch: w, Now: time.Now}), w
 }
 
 func intakeOver(m *memory) http.Handler {

@@ -7,7 +7,9 @@ import (
 	"time"
 
 	"firethorn/internal/core/fault"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/db"
+	"firethorn/internal/store/inbox"
+	"firethorn/internal/store/projects"
 )
 
 // known is something that was asked of the store a moment ago.
@@ -23,7 +25,7 @@ const (
 )
 
 // grant finds what the request's key gives access to.
-func (in *Intake) grant(r *http.Request) (*mariadb.KeyGrant, error) {
+func (in *Intake) grant(r *http.Request) (*projects.KeyGrant, error) {
 	key := r.URL.Query().Get("key")
 	if auth := r.Header.Get("Authorization"); auth != "" {
 		bearer, ok := strings.CutPrefix(auth, "Bearer ")
@@ -35,12 +37,12 @@ func (in *Intake) grant(r *http.Request) (*mariadb.KeyGrant, error) {
 	if key == "" {
 		return nil, fault.New(fault.Unauthorized, "an ingest key is missing: send Authorization: Bearer KEY, or ?key=KEY")
 	}
-	return remembered(in, in.keys, key, func() (*mariadb.KeyGrant, error) {
+	return remembered(in, in.keys, key, func() (*projects.KeyGrant, error) {
 		ctx, cancel := context.WithTimeout(r.Context(), keyTime)
 		defer cancel()
-		g, err := in.store.GrantOfKey(ctx, key)
-		if mariadb.Away(err) && r.Context().Err() == nil {
-			in.store.SawAway(err)
+		g, err := in.projects.GrantOfKey(ctx, key)
+		if db.Away(err) && r.Context().Err() == nil {
+			in.inbox.SawAway(err)
 		}
 		return g, err
 	})
@@ -69,15 +71,15 @@ func remembered[T any](in *Intake, all map[string]known[T], key string, ask func
 
 // route finds the project that service.name names; where that is none, or one
 // too many, events stay in the key's own.
-func (in *Intake) route(ctx context.Context, home *mariadb.Project, service string) (*mariadb.Project, error) {
+func (in *Intake) route(ctx context.Context, home *projects.Project, service string) (*projects.Project, error) {
 	name := projectName(service)
 	if name == "" || name == home.Name {
 		return home, nil
 	}
-	return remembered(in, in.names, home.Name+"/"+name, func() (*mariadb.Project, error) {
-		p, ok, err := in.store.RouteProject(ctx, home, name)
+	return remembered(in, in.names, home.Name+"/"+name, func() (*projects.Project, error) {
+		p, ok, err := in.router.RouteProject(ctx, home, name)
 		if err == nil && !ok {
-			in.tallies.add(home.ID, in.now(), mariadb.CauseCapped, "projects", 1, "service.name "+name)
+			in.tallies.add(home.ID, in.now(), inbox.CauseCapped, "projects", 1, "service.name "+name)
 			return home, nil
 		}
 		return p, err

@@ -12,7 +12,7 @@ import (
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/logtext"
 	"firethorn/internal/core/otlp"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/store/projects"
 	"firethorn/internal/web"
 )
 
@@ -22,7 +22,7 @@ const longestLine = 1 << 20
 // logLines takes lines of a log: stack traces in them become events, and
 // errors without one where the project wants that. Query parameters are
 // resource attributes; with an Idempotency-Key a repeat counts once.
-func (in *Intake) logLines(w http.ResponseWriter, r *http.Request, g *mariadb.KeyGrant) error {
+func (in *Intake) logLines(w http.ResponseWriter, r *http.Request, g *projects.KeyGrant) error {
 	switch media, _, err := mime.ParseMediaType(r.Header.Get("Content-Type")); {
 	case r.Header.Get("Content-Type") == "":
 	case err != nil || media != "text/plain" && media != "application/x-ndjson" && media != "application/jsonl" && media != "application/json":

@@ -17,7 +17,7 @@ import (
 
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/otlp"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/store/projects"
 	"firethorn/internal/web"
 )
 
@@ -65,8 +65,8 @@ var (
 
 // otlp serves one signal of OTLP/HTTP (OTLP 1.11, "OTLP/HTTP"). What carries no
 // exception is accepted and let go.
-func (in *Intake) otlp(of signal) func(http.ResponseWriter, *http.Request, *mariadb.KeyGrant) error {
-	return func(w http.ResponseWriter, r *http.Request, g *mariadb.KeyGrant) error {
+func (in *Intake) otlp(of signal) func(http.ResponseWriter, *http.Request, *projects.KeyGrant) error {
+	return func(w http.ResponseWriter, r *http.Request, g *projects.KeyGrant) error {
 		enc, err := encodingOf(r)
 		if err != nil {
 			return err
@@ -97,7 +97,7 @@ func (in *Intake) otlp(of signal) func(http.ResponseWriter, *http.Request, *mari
 
 // metrics takes what exporters send with the other signals, and lets it go: an
 // error would make them send it again.
-func (in *Intake) metrics(w http.ResponseWriter, r *http.Request, _ *mariadb.KeyGrant) error {
+func (in *Intake) metrics(w http.ResponseWriter, r *http.Request, _ *projects.KeyGrant) error {
 	enc, err := encodingOf(r)
 	if err != nil {
 		return err

@@ -10,8 +10,9 @@ import (
 	"time"
 
 	"firethorn/internal/core/rules"
-	"firethorn/internal/mariadb"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/store/inbox"
+	"firethorn/internal/store/projects"
 )
 
 func post(in *Intake, key, body string) (int, string, http.Header) {
@@ -43,7 +44,7 @@ func TestEvents_ScrubsByTheProjectsRules(t *testing.T) {
 }
 
 func TestEvents_Allowance(t *testing.T) {
-	m := &memory{allowed: mariadb.Allowance{Minute: 100, Day: 150}}
+	m := &memory{allowed: projects.Allowance{Minute: 100, Day: 150}}
 	in, w := newIntake(m)
 	now := time.Date(2026, 11, 23, 9, 0, 50, 0, time.UTC)
 	in.now = func() time.Time { return now }
@@ -87,7 +88,7 @@ func TestEvents_Allowance(t *testing.T) {
 // A few events that stand for many use an allowance of their own, and one
 // address may use a part of it only: the application still gets through.
 func TestEvents_StandsForLocksNobodyOut(t *testing.T) {
-	m := &memory{allowed: mariadb.Allowance{Minute: 100_000}}
+	m := &memory{allowed: projects.Allowance{Minute: 100_000}}
 	in, _ := newIntake(m)
 	in.now = func() time.Time { return time.Date(2026, 11, 23, 9, 0, 50, 0, time.UTC) }
 	send := func(address, body string) int {
@@ -126,7 +127,7 @@ func TestEvents_StandsForLocksNobodyOut(t *testing.T) {
 
 // Of a request that is refused nothing is used up.
 func TestEvents_RefusedRequestsUseNothing(t *testing.T) {
-	m := &memory{allowed: mariadb.Allowance{Minute: 100}}
+	m := &memory{allowed: projects.Allowance{Minute: 100}}
 	in, _ := newIntake(m)
 	two := `[` + strings.TrimSuffix(strings.Repeat(`{"message":"m"},`, 60), ",") + `]`
 	m.away = true
@@ -142,8 +143,8 @@ func TestEvents_RefusedRequestsUseNothing(t *testing.T) {
 	if code, _, _ := post(in, "good", rest); code != 503 {
 		t.Fatalf("the store is away: %d", code)
 	}
-	p := &mariadb.Project{Project: pipeline.Project{ID: 1, Name: "quayside"}, Allowance: m.allowed}
-	b := in.allowance.block(p, mariadb.Minute)
+	p := &projects.Project{Project: pipeline.Project{ID: 1, Name: "quayside"}, Allowance: m.allowed}
+	b := in.allowance.block(p, projects.Minute)
 	b.empty = true // another request found nothing in between
 	in.allowance.giveBack(p, limits(p, use{events: 1}), in.now(), use{events: 1})
 	m.away = false
@@ -201,7 +202,7 @@ func TestEvents_Routes(t *testing.T) {
 
 func TestEvents_ReasonsAreScrubbedBeforeTheyAreKept(t *testing.T) {
 	var examples tallies
-	examples.add(1, time.Now(), mariadb.CauseRefused, "unreadable", 1, "cannot unmarshal number 4111111111111111.5 with password=hunter2")
+	examples.add(1, time.Now(), inbox.CauseRefused, "unreadable", 1, "cannot unmarshal number 4111111111111111.5 with password=hunter2")
 	if got := examples.take()[1].Examples(); len(got) != 1 || got[0] != "cannot unmarshal number [scrubbed].5 with password=[scrubbed]" {
 		t.Errorf("kept %q", got)
 	}

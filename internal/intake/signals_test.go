@@ -93,7 +93,7 @@ func TestOTLP_WhatRecordsShareIsBounded(t *testing.T) {
 // Exporters drop what is refused: a batch of many records is taken in parts.
 func TestOTLP_TakesLargeBatchesInParts(t *testing.T) {
 	m := &memory{}
-	in := New(m, func(int64) {}, slog.New(slog.DiscardHandler), DefaultLimits, &watched{}, time.Now)
+	in := New(Options{Projects: m, Inbox: m, Router: m, Wake: func(int64) {}, Log: slog.New(slog.DiscardHandler), Limits: DefaultLimits, Watch: &watched{}, Now: time.Now})
 	body := `{"resourceLogs":[{"scopeLogs":[{"logRecords":[` +
 		strings.TrimSuffix(strings.Repeat(`{"attributes":[{"key":"exception.type","value":{"stringValue":"E"}}]},`, maxElements+500), ",") + `]}]}]}`
 	w := ask(t, serving(in), "/v1/logs", "application/json", "good", gzipped(body), "Content-Encoding", "gzip")
@@ -114,7 +114,7 @@ func TestLogLines_StopWithTheRequest(t *testing.T) {
 
 func TestLogLines_BoundWhatIsFound(t *testing.T) {
 	m := &memory{messages: "error"}
-	in := New(m, func(int64) {}, slog.New(slog.DiscardHandler), DefaultLimits, &watched{}, time.Now)
+	in := New(Options{Projects: m, Inbox: m, Router: m, Wake: func(int64) {}, Log: slog.New(slog.DiscardHandler), Limits: DefaultLimits, Watch: &watched{}, Now: time.Now})
 	srv := serving(in)
 	if w := ask(t, srv, "/v1/log-lines", "text/plain", "good", []byte(strings.Repeat("ERROR no tide\n", maxElements+1))); w.Code != 413 || !strings.Contains(w.Body.String(), "fewer lines") || len(m.events()) != 0 {
 		t.Errorf("too many errors: %d %s", w.Code, w.Body)

@@ -13,15 +13,15 @@ import (
 
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/scrub"
-	"firethorn/internal/mariadb"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/store/projects"
 )
 
 // sorter scrubs a request's events, checks their structure, and puts them into
 // a parcel for each project they go to.
 type sorter struct {
 	in     *Intake
-	grant  *mariadb.KeyGrant
+	grant  *projects.KeyGrant
 	origin string // of the page that sent the request; "" for other senders
 	opened *opened
 
@@ -31,7 +31,7 @@ type sorter struct {
 
 // parcel is what goes to one project.
 type parcel struct {
-	project  *mariadb.Project
+	project  *projects.Project
 	batch    pipeline.Batch
 	resource scrub.Report // what was scrubbed of the envelope's resource
 	weight   int64        // of events, each with all it stands for
@@ -101,7 +101,7 @@ func (s *sorter) run(ctx context.Context) error {
 }
 
 // parcel is the one that goes to a project.
-func (s *sorter) parcel(project *mariadb.Project) (*parcel, error) {
+func (s *sorter) parcel(project *projects.Project) (*parcel, error) {
 	for _, p := range s.parcels {
 		if p.project.ID == project.ID {
 			return p, nil

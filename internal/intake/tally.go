@@ -8,24 +8,25 @@ import (
 
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/scrub"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/store/inbox"
+	"firethorn/internal/store/projects"
 )
 
 // tallies count by project what never reaches the inbox. They are written once
 // a second: nothing of it was acknowledged, so a crash may cost a second's.
 type tallies struct {
 	mu sync.Mutex
-	by map[int64]*mariadb.Tally
+	by map[int64]*inbox.Tally
 }
 
 func (t *tallies) add(project int64, at time.Time, cause, rule string, events int, example string) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	if t.by == nil {
-		t.by = map[int64]*mariadb.Tally{}
+		t.by = map[int64]*inbox.Tally{}
 	}
 	if t.by[project] == nil {
-		t.by[project] = &mariadb.Tally{}
+		t.by[project] = &inbox.Tally{}
 	}
 	t.by[project].Add(at, cause, rule, int64(events))
 	if example != "" { // a reason may quote what was sent, which nothing has scrubbed yet
@@ -34,7 +35,7 @@ func (t *tallies) add(project int64, at time.Time, cause, rule string, events in
 	}
 }
 
-func (t *tallies) take() map[int64]*mariadb.Tally {
+func (t *tallies) take() map[int64]*inbox.Tally {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	by := t.by
@@ -46,7 +47,7 @@ func (t *tallies) take() map[int64]*mariadb.Tally {
 func (in *Intake) Flush(ctx context.Context) error {
 	var failed error
 	for project, t := range in.tallies.take() {
-		if err := in.store.CountReceived(ctx, project, t); err != nil {
+		if err := in.inbox.CountReceived(ctx, project, t); err != nil {
 			failed = errors.Join(failed, err)
 		}
 	}
@@ -56,9 +57,9 @@ func (in *Intake) Flush(ctx context.Context) error {
 // countRefused counts events that were refused, with the reasons that are told.
 func (in *Intake) countRefused(project int64, a *Answer) {
 	in.watch.Refused(len(a.Refused)+a.RefusedMore, "unreadable")
-	in.tallies.add(project, in.now(), mariadb.CauseRefused, "unreadable", a.RefusedMore, "")
+	in.tallies.add(project, in.now(), inbox.CauseRefused, "unreadable", a.RefusedMore, "")
 	for _, r := range a.Refused {
-		in.tallies.add(project, in.now(), mariadb.CauseRefused, "unreadable", 1, r.Detail)
+		in.tallies.add(project, in.now(), inbox.CauseRefused, "unreadable", 1, r.Detail)
 	}
 }
 
@@ -70,27 +71,27 @@ func (in *Intake) countFailed(project int64, err error) {
 	}
 	switch f.Code {
 	case fault.BadInput:
-		in.tallies.add(project, in.now(), mariadb.CauseRefused, "unreadable", 1, f.Pub)
+		in.tallies.add(project, in.now(), inbox.CauseRefused, "unreadable", 1, f.Pub)
 	case fault.TooLarge:
-		in.tallies.add(project, in.now(), mariadb.CauseRefused, "too large", 1, f.Pub)
+		in.tallies.add(project, in.now(), inbox.CauseRefused, "too large", 1, f.Pub)
 	case fault.BadMediaType:
-		in.tallies.add(project, in.now(), mariadb.CauseRefused, "media type", 1, f.Pub)
+		in.tallies.add(project, in.now(), inbox.CauseRefused, "media type", 1, f.Pub)
 	case fault.Forbidden:
-		in.tallies.add(project, in.now(), mariadb.CauseRefused, "origin", 1, f.Pub)
+		in.tallies.add(project, in.now(), inbox.CauseRefused, "origin", 1, f.Pub)
 	case fault.Unavailable, fault.TooMany:
 		if _, over := errors.AsType[*overError](err); !over {
-			in.tallies.add(project, in.now(), mariadb.CauseTurnedAway, "", 1, f.Pub)
+			in.tallies.add(project, in.now(), inbox.CauseTurnedAway, "", 1, f.Pub)
 		}
 	}
 }
 
 // over counts events that were turned away because the allowance is used up.
-func (in *Intake) over(p *mariadb.Project, events int, err error) error {
+func (in *Intake) over(p *projects.Project, events int, err error) error {
 	o, ok := errors.AsType[*overError](err)
 	if !ok {
 		return err
 	}
 	in.watch.TurnedAway("over_allowance")
-	in.tallies.add(p.ID, in.now(), mariadb.CauseOver, o.what, events, o.usedBy)
+	in.tallies.add(p.ID, in.now(), inbox.CauseOver, o.what, events, o.usedBy)
 	return err
 }

@@ -11,8 +11,8 @@ import (
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/feedback"
 	"firethorn/internal/core/session"
-	"firethorn/internal/mariadb"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/store/projects"
 	"firethorn/internal/web"
 )
 
@@ -54,8 +54,8 @@ const wordsAtOnce = 150
 
 // words takes messages of a kind in: scrubbed, structured as they must be, and
 // stored before the answer.
-func (in *Intake) words(of wordKind) func(http.ResponseWriter, *http.Request, *mariadb.KeyGrant) error {
-	return func(w http.ResponseWriter, r *http.Request, g *mariadb.KeyGrant) error {
+func (in *Intake) words(of wordKind) func(http.ResponseWriter, *http.Request, *projects.KeyGrant) error {
+	return func(w http.ResponseWriter, r *http.Request, g *projects.KeyGrant) error {
 		lines, err := lineWise(r.Header.Get("Content-Type"))
 		if err != nil {
 			return err
@@ -73,7 +73,7 @@ func (in *Intake) words(of wordKind) func(http.ResponseWriter, *http.Request, *m
 			return in.over(g.Project, len(got.pieces), err)
 		}
 		answer := Answer{Refused: []Refused{}}
-		homes := map[*mariadb.Project][]pipeline.Word{}
+		homes := map[*projects.Project][]pipeline.Word{}
 		for _, piece := range got.pieces {
 			project, word, err := in.word(r, of, g, got.resource, piece)
 			if err != nil {
@@ -102,7 +102,7 @@ func (in *Intake) words(of wordKind) func(http.ResponseWriter, *http.Request, *m
 				}
 			}
 			for chunk := range slices.Chunk(words, wordsAtOnce) {
-				if err := in.store.Append(r.Context(), project.ID, of.pack(b, chunk)); err != nil {
+				if err := in.inbox.Append(r.Context(), project.ID, of.pack(b, chunk)); err != nil {
 					return err
 				}
 			}
@@ -120,7 +120,7 @@ type heard struct {
 }
 
 // word reads one message and scrubs it; without a project it is refused.
-func (in *Intake) word(r *http.Request, of wordKind, g *mariadb.KeyGrant, resource json.RawMessage, p piece) (*mariadb.Project, heard, error) {
+func (in *Intake) word(r *http.Request, of wordKind, g *projects.KeyGrant, resource json.RawMessage, p piece) (*projects.Project, heard, error) {
 	if len(p.raw) > of.most {
 		return nil, heard{refusal: fmt.Sprintf("it has %d bytes; %d are the most", len(p.raw), of.most)}, nil
 	}

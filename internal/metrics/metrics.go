@@ -12,7 +12,8 @@ import (
 	"github.com/prometheus/client_golang/prometheus/collectors"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
-	"firethorn/internal/mariadb"
+	"firethorn/internal/db"
+	"firethorn/internal/usecase/overview"
 )
 
 // Metrics are the counters of one process.
@@ -28,14 +29,16 @@ type Metrics struct {
 	wrongSecrets             *prometheus.CounterVec
 }
 
-// Store is what is asked when the metrics are read.
-type Store interface {
-	Pools() map[string]mariadb.PoolUse
+// Pools says how the connections to the database are used.
+type Pools interface{ Pools() map[string]db.PoolUse }
+
+// Drops says what was received and not stored, by cause.
+type Drops interface {
 	Drops(ctx context.Context) (map[string]int64, error)
 }
 
 // New makes the metrics.
-func New(store Store) *Metrics {
+func New(pools Pools, drops Drops) *Metrics {
 	counter := func(name, help string) prometheus.Counter {
 		return prometheus.NewCounter(prometheus.CounterOpts{Name: "firethorn_" + name, Help: help})
 	}
@@ -63,7 +66,7 @@ func New(store Store) *Metrics {
 		dbErrors:     counter("database_errors_total", "Times that the database did not answer a look at the inbox."),
 	}
 	m.registry.MustRegister(m.stored, m.filed, m.repeats, m.refused, m.away, m.aside, m.latency, m.waiting, m.oldest, m.setSide, m.following, m.databaseUp, m.dbErrors, m.wrongSecrets,
-		&storeCollector{store}, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
+		&storeCollector{pools, drops}, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 	for _, cause := range []string{"database_away", "inbox_long", "memory_full", "over_allowance", "logs_busy"} {
 		m.away.WithLabelValues(cause) // shown from the start, as 0
 	}
@@ -96,7 +99,7 @@ func (m *Metrics) Filed(events, repeats, aside int, waited time.Duration) {
 }
 
 // Inbox shows how much waits.
-func (m *Metrics) Inbox(st mariadb.InboxState, now time.Time) {
+func (m *Metrics) Inbox(st overview.InboxState, now time.Time) {
 	m.databaseUp.Set(1)
 	m.waiting.Set(float64(st.Events))
 	m.setSide.Set(float64(st.SetAside))
@@ -120,7 +123,10 @@ func (m *Metrics) Handler() http.Handler {
 }
 
 // storeCollector asks the store when the metrics are read.
-type storeCollector struct{ store Store }
+type storeCollector struct {
+	pools Pools
+	drops Drops
+}
 
 // dropTime is how long the database may take to say what was dropped; without
 // its answer that metric is left out.
@@ -141,7 +147,7 @@ func (c *storeCollector) Describe(ch chan<- *prometheus.Desc) {
 }
 
 func (c *storeCollector) Collect(ch chan<- prometheus.Metric) {
-	for name, u := range c.store.Pools() {
+	for name, u := range c.pools.Pools() {
 		ch <- prometheus.MustNewConstMetric(poolOpen, prometheus.GaugeValue, float64(u.Open), name)
 		ch <- prometheus.MustNewConstMetric(poolUsed, prometheus.GaugeValue, float64(u.InUse), name)
 		ch <- prometheus.MustNewConstMetric(poolMost, prometheus.GaugeValue, float64(u.Most), name)
@@ -149,7 +155,7 @@ func (c *storeCollector) Collect(ch chan<- prometheus.Metric) {
 	}
 	ctx, cancel := context.WithTimeout(context.Background(), dropTime)
 	defer cancel()
-	drops, err := c.store.Drops(ctx)
+	drops, err := c.drops.Drops(ctx)
 	if err != nil {
 		return // firethorn_database_up says it
 	}

@@ -7,13 +7,14 @@ import (
 	"testing"
 	"time"
 
-	"firethorn/internal/mariadb"
+	"firethorn/internal/db"
+	"firethorn/internal/usecase/overview"
 )
 
 type store struct{}
 
-func (store) Pools() map[string]mariadb.PoolUse {
-	return map[string]mariadb.PoolUse{"quick": {Open: 3, InUse: 2, Most: 16, Waited: 1500 * time.Millisecond}}
+func (store) Pools() map[string]db.PoolUse {
+	return map[string]db.PoolUse{"quick": {Open: 3, InUse: 2, Most: 16, Waited: 1500 * time.Millisecond}}
 }
 
 func (store) Drops(context.Context) (map[string]int64, error) {
@@ -21,14 +22,14 @@ func (store) Drops(context.Context) (map[string]int64, error) {
 }
 
 func TestHandler_ShowsWhatWasCounted(t *testing.T) {
-	m := New(store{})
+	m := New(store{}, store{})
 	now := time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
 	m.Stored(7)
 	m.Refused(2, "unreadable")
 	m.TurnedAway("inbox_long")
 	m.Filed(5, 1, 1, 300*time.Millisecond)
 	m.DatabaseAway()
-	m.Inbox(mariadb.InboxState{Events: 40, SetAside: 1, Following: 2, Oldest: now.Add(-90 * time.Second)}, now)
+	m.Inbox(overview.InboxState{Events: 40, SetAside: 1, Following: 2, Oldest: now.Add(-90 * time.Second)}, now)
 	w := httptest.NewRecorder()
 	m.Handler().ServeHTTP(w, httptest.NewRequest("GET", "/metrics", nil))
 	text := w.Body.String()

@@ -8,16 +8,16 @@ import (
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/moved"
 	"firethorn/internal/git"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/store/projects"
 )
 
 // Renames tells which files git says were renamed between two releases whose
 // commits are known; nil where they are not. What cannot be read counts as not
 // renamed: it is one sign among others.
-func (k *Keeper) Renames(ctx context.Context, p *mariadb.Project, from, to string) (moved.Renames, error) {
+func (k *Keeper) Renames(ctx context.Context, p *projects.Project, from, to string) (moved.Renames, error) {
 	var ends [2]string
 	for i, version := range []string{from, to} {
-		r, err := k.store.Release(ctx, p, version)
+		r, err := k.store.Releases.Release(ctx, p, version)
 		if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.NotFound {
 			return nil, nil
 		}

@@ -21,7 +21,11 @@ import (
 	"firethorn/internal/core/commits"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/git"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/records"
+	"firethorn/internal/store/accounts"
+	"firethorn/internal/store/projects"
+	"firethorn/internal/store/releases"
+	"firethorn/internal/usecase/triage"
 )
 
 // Limits of what is done at once.
@@ -36,7 +40,7 @@ const (
 // Keeper keeps the mirrors of all projects.
 type Keeper struct {
 	dir   string
-	store *mariadb.Store
+	store *records.Records
 	log   *slog.Logger
 	hosts git.Hosts // that may be fetched from
 
@@ -58,7 +62,7 @@ const mostPaths = 500_000
 
 // New makes a keeper whose mirrors stand in dir. hosts are those that an
 // operator lets it fetch from.
-func New(dir string, store *mariadb.Store, log *slog.Logger, hosts git.Hosts) *Keeper {
+func New(dir string, store *records.Records, log *slog.Logger, hosts git.Hosts) *Keeper {
 	trees := otter.Must(&otter.Options[treeKey, *commits.Tree]{MaximumWeight: mostPaths, Weigher: func(_ treeKey, t *commits.Tree) uint32 { return uint32(1 + t.Len()) }})
 	return &Keeper{dir: dir, store: store, log: log, hosts: hosts, trees: trees, busy: map[int64]*sync.Mutex{}}
 }
@@ -96,7 +100,7 @@ func (k *Keeper) open(ctx context.Context, project int64, format string) (git.Mi
 }
 
 func (k *Keeper) sync(ctx context.Context, project int64, format string) (git.Mirror, error) {
-	list, err := k.store.Bundles(ctx, project)
+	list, err := k.store.Releases.Bundles(ctx, project)
 	if err != nil {
 		return git.Mirror{}, err
 	}
@@ -127,7 +131,7 @@ func (k *Keeper) sync(ctx context.Context, project int64, format string) (git.Mi
 		}
 		if !m.Has(ctx, b.Tip) {
 			r, w := io.Pipe()
-			go func() { w.CloseWithError(k.store.ReadBundle(ctx, b.ID, w)) }()
+			go func() { w.CloseWithError(k.store.Releases.ReadBundle(ctx, b.ID, w)) }()
 			_, err := m.Add(ctx, r)
 			r.CloseWithError(err)
 			if err != nil {
@@ -157,7 +161,7 @@ type Received struct {
 }
 
 // Receive takes a bundle in.
-func (k *Keeper) Receive(ctx context.Context, p *mariadb.Project, body io.Reader, who mariadb.Actor) (*Received, error) {
+func (k *Keeper) Receive(ctx context.Context, p *projects.Project, body io.Reader, who accounts.Actor) (*Received, error) {
 	ctx, cancel := context.WithTimeout(ctx, receiveTime)
 	defer cancel()
 	f, err := os.CreateTemp("", "firethorn-bundle-")
@@ -178,7 +182,7 @@ func (k *Keeper) Receive(ctx context.Context, p *mariadb.Project, body io.Reader
 }
 
 // take adds a bundle that stands in a file; the project is locked.
-func (k *Keeper) take(ctx context.Context, p *mariadb.Project, f io.ReadSeeker, size int64, who mariadb.Actor) (*Received, error) {
+func (k *Keeper) take(ctx context.Context, p *projects.Project, f io.ReadSeeker, size int64, who accounts.Actor) (*Received, error) {
 	head, err := headOf(ctx, f)
 	if err != nil {
 		return nil, err
@@ -208,10 +212,10 @@ func (k *Keeper) take(ctx context.Context, p *mariadb.Project, f io.ReadSeeker, 
 	if _, err := f.Seek(0, io.SeekStart); err != nil {
 		return nil, err
 	}
-	if err := k.store.AddBundle(ctx, p.ID, mariadb.Bundle{Tip: head.Tip, Format: head.Format, Bytes: size}, f, who); err != nil {
+	if err := k.store.Releases.AddBundle(ctx, p.ID, releases.Bundle{Tip: head.Tip, Format: head.Format, Bytes: size}, f, who); err != nil {
 		return nil, err
 	}
-	if out.Told, err = k.store.CommitsCame(ctx, p, closing, who); err != nil {
+	if out.Told, err = k.store.Triage.CommitsCame(ctx, p, closing, who); err != nil {
 		return nil, err
 	}
 	k.tidy(ctx, m, p.ID)
@@ -221,7 +225,7 @@ func (k *Keeper) take(ctx context.Context, p *mariadb.Project, f io.ReadSeeker, 
 // relink reads once more what an older version read of a project's history: it
 // did not look at what messages say of other commits.
 func (k *Keeper) relink(ctx context.Context, m git.Mirror, project int64, tips []string) error {
-	if read, err := k.store.LinksRead(ctx, project); err != nil || read {
+	if read, err := k.store.Releases.LinksRead(ctx, project); err != nil || read {
 		return err
 	}
 	for i, tip := range tips {
@@ -233,13 +237,13 @@ func (k *Keeper) relink(ctx context.Context, m git.Mirror, project int64, tips [
 			return nil
 		})
 		if err == nil {
-			err = k.store.AddLinks(ctx, project, list)
+			err = k.store.Releases.AddLinks(ctx, project, list)
 		}
 		if err != nil {
 			return err
 		}
 	}
-	return k.store.LinksAreRead(ctx, project)
+	return k.store.Releases.LinksAreRead(ctx, project)
 }
 
 // tidy makes a mirror fast to ask; it does without.
@@ -275,7 +279,7 @@ func refused(ctx context.Context, err error) error {
 }
 
 // read tells the store of the commits that came.
-func (k *Keeper) read(ctx context.Context, m git.Mirror, p *mariadb.Project, tip string, known []string, out *Received) ([]mariadb.Closing, error) {
+func (k *Keeper) read(ctx context.Context, m git.Mirror, p *projects.Project, tip string, known []string, out *Received) ([]triage.Closing, error) {
 	soon, cancel := context.WithTimeout(ctx, patchTime)
 	patches, err := m.Patches(soon, tip, known)
 	cancel()
@@ -285,10 +289,10 @@ func (k *Keeper) read(ctx context.Context, m git.Mirror, p *mariadb.Project, tip
 		}
 		k.log.Warn("what commits change could not be told in time: cherry-picks among them are not recognised", "project", p.Name, "err", err)
 	}
-	var closing []mariadb.Closing
+	var closing []triage.Closing
 	var batch []commits.Commit
 	flush := func() error {
-		err := k.store.AddCommits(ctx, p.ID, batch)
+		err := k.store.Releases.AddCommits(ctx, p.ID, batch)
 		out.Commits += len(batch)
 		batch = batch[:0]
 		return err
@@ -298,7 +302,7 @@ func (k *Keeper) read(ctx context.Context, m git.Mirror, p *mariadb.Project, tip
 		fixes, bad := commits.Trailers(c.Body, p.Name)
 		if len(fixes)+len(bad) > 0 {
 			c.Fixes = fixes
-			closing = append(closing, mariadb.Closing{Commit: c.Commit, Bad: bad})
+			closing = append(closing, triage.Closing{Commit: c.Commit, Bad: bad})
 		}
 		if batch = append(batch, c.Commit); len(batch) == addAtOnce {
 			return flush()
@@ -312,7 +316,7 @@ func (k *Keeper) read(ctx context.Context, m git.Mirror, p *mariadb.Project, tip
 }
 
 func (k *Keeper) tips(ctx context.Context, m git.Mirror, project int64) ([]string, error) {
-	list, err := k.store.Bundles(ctx, project)
+	list, err := k.store.Releases.Bundles(ctx, project)
 	var out []string
 	for _, b := range list {
 		if m.Has(ctx, b.Tip) {
@@ -324,7 +328,7 @@ func (k *Keeper) tips(ctx context.Context, m git.Mirror, project int64) ([]strin
 
 // Fetch gets a commit that was announced from the repository that the project's
 // operator set, where that is allowed and the commit is not here yet.
-func (k *Keeper) Fetch(ctx context.Context, p *mariadb.Project, commit string, who mariadb.Actor) (*Received, error) {
+func (k *Keeper) Fetch(ctx context.Context, p *projects.Project, commit string, who accounts.Actor) (*Received, error) {
 	if err := k.MayFetch(p.Repository); err != nil {
 		return nil, err
 	}

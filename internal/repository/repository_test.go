@@ -14,22 +14,24 @@ import (
 
 	"firethorn/internal/core/fault"
 	"firethorn/internal/git"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/records"
+	"firethorn/internal/store/accounts"
+	"firethorn/internal/store/projects"
 	"firethorn/internal/testdb"
 )
 
 func TestMain(m *testing.M) { testdb.Main(m) }
 
-var builder = mariadb.Actor{Kind: "token", Name: "build"}
+var builder = accounts.Actor{Kind: "token", Name: "build"}
 
-func open(t *testing.T) (*Keeper, *mariadb.Store, *mariadb.Project) {
+func open(t *testing.T) (*Keeper, *records.Records, *projects.Project) {
 	t.Helper()
-	s, err := mariadb.Open(t.Context(), mariadb.Options{DSN: testdb.DSN(t)})
+	s, err := records.Open(t.Context(), records.Options{DSN: testdb.DSN(t)})
 	if err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { s.Close() })
-	p, _, err := s.CreateProject(t.Context(), "quayside", 30)
+	p, _, err := s.Projects.CreateProject(t.Context(), "quayside", 30)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -175,7 +177,7 @@ func TestKeeper_TakesMoreAndTheSameAgain(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	if n, bytes, err := s.CountCommits(ctx, p.ID); n != 2 || bytes == 0 || err != nil {
+	if n, bytes, err := s.Releases.CountCommits(ctx, p.ID); n != 2 || bytes == 0 || err != nil {
 		t.Errorf("%d commits, %d bytes, %v", n, bytes, err)
 	}
 	if err := os.RemoveAll(filepath.Join(k.path(p.ID), "objects")); err != nil { // the disk was lost
@@ -206,7 +208,7 @@ func TestKeeper_SaysWhyItRefuses(t *testing.T) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
-	if n, _, err := s.CountCommits(ctx, p.ID); n != 0 || err != nil {
+	if n, _, err := s.Releases.CountCommits(ctx, p.ID); n != 0 || err != nil {
 		t.Errorf("%d commits of refused bundles, %v", n, err)
 	}
 	if _, _, err := k.Line(ctx, p, a, "x", 1); err == nil || !strings.Contains(err.Error(), "firethorn release announce") {

@@ -20,7 +20,7 @@ import (
 	"github.com/klauspost/compress/zstd"
 
 	"firethorn/internal/core/fault"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/db"
 )
 
 // Problem is an error body (RFC 9457).
@@ -53,7 +53,7 @@ func ProblemOf(err error) (p *Problem, retryAfter int) {
 	if e, ok := errors.AsType[*http.MaxBytesError](err); ok {
 		return &Problem{"about:blank", "Request Entity Too Large", 413, "the body is larger than " + strconv.FormatInt(e.Limit>>20, 10) + " MiB; send less at a time", string(fault.TooLarge), nil}, 0
 	}
-	if mariadb.Away(err) || errors.Is(err, context.DeadlineExceeded) {
+	if db.Away(err) || errors.Is(err, context.DeadlineExceeded) {
 		return &Problem{"about:blank", "Service Unavailable", 503, "the database is away; nothing was stored of this request, send it again later", string(fault.Unavailable), nil}, 5
 	}
 	return &Problem{"about:blank", "Internal Server Error", 500, "something went wrong inside; the service's log says what", string(fault.Internal), nil}, 0

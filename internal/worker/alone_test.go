@@ -4,8 +4,9 @@ import (
 	"testing"
 	"time"
 
-	"firethorn/internal/mariadb"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/store/inbox"
+	"firethorn/internal/usecase/ingest"
 )
 
 // A process that ends while events are filed one by one leaves those it has
@@ -13,21 +14,21 @@ import (
 func TestRun_OneByOneCountsOnceAcrossAnEnd(t *testing.T) {
 	b := prepare(t)
 	b.put(t, `{"message":"one"}`, `{"message":"two"}`, `{"message":"three"}`)
-	leases, err := b.TakeLeases(t.Context(), b.w.owner, time.Minute)
+	leases, err := b.Inbox.TakeLeases(t.Context(), b.w.owner, time.Minute)
 	if err != nil {
 		t.Fatal(err)
 	}
-	lease := leases[mariadb.ShardOf(b.project.ID)]
+	lease := leases[inbox.ShardOf(b.project.ID)]
 	for range 2 { // the second try files one by one
-		if _, err := b.Claim(t.Context(), lease, b.project.ID, false); err != nil {
+		if _, err := b.Inbox.Claim(t.Context(), lease, b.project.ID, false); err != nil {
 			t.Fatal(err)
 		}
 	}
-	p, err := b.ProjectByID(t.Context(), b.project.ID)
+	p, err := b.Projects.ProjectByID(t.Context(), b.project.ID)
 	if err != nil {
 		t.Fatal(err)
 	}
-	c, err := b.Claim(t.Context(), lease, b.project.ID, false)
+	c, err := b.Inbox.Claim(t.Context(), lease, b.project.ID, false)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -36,12 +37,12 @@ func TestRun_OneByOneCountsOnceAcrossAnEnd(t *testing.T) {
 		t.Fatal(err)
 	}
 	// The second event is filed, then the process ends.
-	if _, err := b.File(t.Context(), mariadb.Filing{Project: p.Project, Lease: lease, Items: []*pipeline.Item{item}, Alone: []byte{2}}); err != nil {
+	if _, err := b.Ingest.File(t.Context(), ingest.Filing{Project: p.Project, Lease: lease, Items: []*pipeline.Item{item}, Alone: []byte{2}}); err != nil {
 		t.Fatal(err)
 	}
 	b.run(t)
 	now := time.Now().UTC().Truncate(time.Hour)
-	rows, err := b.Received(t.Context(), b.project.ID, now.Add(-time.Hour), now.Add(2*time.Hour))
+	rows, err := b.Inbox.Received(t.Context(), b.project.ID, now.Add(-time.Hour), now.Add(2*time.Hour))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -49,7 +50,7 @@ func TestRun_OneByOneCountsOnceAcrossAnEnd(t *testing.T) {
 	for _, r := range rows {
 		counts[r.Cause] += r.Events
 	}
-	if counts[mariadb.CauseFiled] != 3 || counts[mariadb.CauseRepeat] != 0 {
+	if counts[inbox.CauseFiled] != 3 || counts[inbox.CauseRepeat] != 0 {
 		t.Errorf("three events are counted as %v", counts)
 	}
 }

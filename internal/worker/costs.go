@@ -5,8 +5,8 @@ import (
 	"fmt"
 	"sync"
 
-	"firethorn/internal/mariadb"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/store/projects"
 )
 
 // A rule is switched off when its condition was stopped for its cost so often,
@@ -54,8 +54,8 @@ func (c *costs) watch(ctx context.Context, t *turn, items []*pipeline.Item) {
 		if !c.over(costKey{t.project.ID, t.version, rule}, len(items), n) {
 			continue
 		}
-		off := mariadb.RuleOff{Version: t.version, Section: section[rule], Rule: rule, Why: fmt.Sprintf("stopped for %d events or more: %s", mostStops, why[rule])}
-		if err := t.w.store.SwitchOff(ctx, t.project.ID, off); err != nil {
+		off := projects.RuleOff{Version: t.version, Section: section[rule], Rule: rule, Why: fmt.Sprintf("stopped for %d events or more: %s", mostStops, why[rule])}
+		if err := t.w.store.Projects.SwitchOff(ctx, t.project.ID, off); err != nil {
 			t.w.log.Error("a rule that costs too much could not be switched off", "project", t.project.Name, "rule", rule, "err", err)
 			continue
 		}

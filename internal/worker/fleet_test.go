@@ -14,9 +14,9 @@ import (
 
 	"github.com/google/uuid"
 
-	"firethorn/internal/mariadb"
 	"firethorn/internal/measure"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/store/symbolstore"
 )
 
 // fleetEvent is an event of corpus/fleet.
@@ -56,7 +56,7 @@ func (b *bench) pushFleet(t *testing.T, dir, release string) {
 	if err != nil || len(maps) == 0 {
 		t.Fatalf("no maps of %s: %v", release, err)
 	}
-	var files []mariadb.PushedFile
+	var files []symbolstore.PushedFile
 	for _, name := range maps {
 		var contents [][]byte
 		for _, part := range []string{name, strings.TrimSuffix(name, ".map")} {
@@ -65,17 +65,17 @@ func (b *bench) pushFleet(t *testing.T, dir, release string) {
 				contents = append(contents, raw)
 			}
 		}
-		hashes, err := b.PutSymbols(t.Context(), b.project.ID, contents)
+		hashes, err := b.Symbols.PutSymbols(t.Context(), b.project.ID, contents)
 		if err != nil {
 			t.Fatal(err)
 		}
-		f := mariadb.PushedFile{Address: strings.TrimSuffix(filepath.Base(name), ".map"), Map: hashes[0]}
+		f := symbolstore.PushedFile{Address: strings.TrimSuffix(filepath.Base(name), ".map"), Map: hashes[0]}
 		if len(hashes) > 1 {
 			f.Bundle = hashes[1]
 		}
 		files = append(files, f)
 	}
-	if _, err := b.AddSymbolFiles(t.Context(), b.project.ID, release, files); err != nil {
+	if _, err := b.Symbols.AddSymbolFiles(t.Context(), b.project.ID, release, files); err != nil {
 		t.Fatal(err)
 	}
 	for more := true; more; {
@@ -111,24 +111,24 @@ func TestRun_GroupsAnotherKindOfApplication(t *testing.T) {
 				}
 			}
 			for i := 0; i < len(batch.IDs); i += 50 {
-				if err := b.Append(t.Context(), b.project.ID, batch.Part(i, min(i+50, len(batch.IDs)))); err != nil {
+				if err := b.Inbox.Append(t.Context(), b.project.ID, batch.Part(i, min(i+50, len(batch.IDs)))); err != nil {
 					t.Fatal(err)
 				}
 			}
 			b.run(t)
 			for more := true; more; {
-				if more, err = b.FollowMoved(t.Context(), b.project, b.w.units, nil); err != nil {
+				if more, err = b.Moves.FollowMoved(t.Context(), b.project, b.w.units, nil); err != nil {
 					t.Fatal(err)
 				}
 			}
 		}
 		for _, e := range all {
-			row, err := b.Event(t.Context(), b.project, e.id)
+			row, err := b.Events.Event(t.Context(), b.project, e.id)
 			if err != nil {
 				t.Fatal(err)
 			}
 			e.issue = row.Issue
-			is, err := b.Issue(t.Context(), b.project, row.Issue)
+			is, err := b.Issues.Issue(t.Context(), b.project, row.Issue)
 			if err != nil {
 				t.Fatal(err)
 			}

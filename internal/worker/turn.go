@@ -15,8 +15,12 @@ import (
 
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/core/symbols"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/db"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/store/inbox"
+	"firethorn/internal/store/projects"
+	"firethorn/internal/usecase/ingest"
+	"firethorn/internal/usecase/moves"
 )
 
 // mostDeaths is how often a process may end over the same event before the
@@ -27,7 +31,7 @@ const mostDeaths = 3
 const turnTime = 2 * time.Minute
 
 // turn files a project's oldest deliveries; more says that some may be left.
-func (w *Worker) turn(ctx context.Context, lease mariadb.Lease, id int64, again bool) (more bool, err error) {
+func (w *Worker) turn(ctx context.Context, lease inbox.Lease, id int64, again bool) (more bool, err error) {
 	ctx, cancel := context.WithTimeout(ctx, turnTime)
 	defer cancel()
 	p, err := w.project(ctx, id)
@@ -42,7 +46,7 @@ func (w *Worker) turn(ctx context.Context, lease mariadb.Lease, id int64, again 
 			return true, err
 		}
 	}
-	c, err := w.store.Claim(ctx, lease, id, again)
+	c, err := w.store.Inbox.Claim(ctx, lease, id, again)
 	if err != nil || len(c.Deliveries) == 0 {
 		return false, err
 	}
@@ -57,9 +61,9 @@ func (w *Worker) turn(ctx context.Context, lease mariadb.Lease, id int64, again 
 
 // adopt makes a project's issues known under another grouping version, before
 // anything is filed under it.
-func (w *Worker) adopt(ctx context.Context, p *mariadb.Project, to int) error {
+func (w *Worker) adopt(ctx context.Context, p *projects.Project, to int) error {
 	w.log.Info("another grouping version: finding the issues of the project under it", "project", p.Name, "from", p.GroupingVersion, "to", to)
-	if _, err := w.store.PrepareSymbolsAnew(ctx, p.ID, symbols.Format); err != nil {
+	if _, err := w.store.Symbols.PrepareSymbolsAnew(ctx, p.ID, symbols.Format); err != nil {
 		return fmt.Errorf("preparing the symbols of %s anew: %w", p.Name, err)
 	}
 	for more := true; more; { // what is fingerprinted anew has to be read by the newest symbols
@@ -68,15 +72,15 @@ func (w *Worker) adopt(ctx context.Context, p *mariadb.Project, to int) error {
 			return fmt.Errorf("preparing the symbols of %s: %w", p.Name, err)
 		}
 	}
-	read := map[int]mariadb.Reader{}
-	n, err := w.store.AdoptGrouping(ctx, p.ID, to, func(ctx context.Context, rulesVersion int, body []byte) (key, through fingerprint.Key, err error) {
+	read := map[int]moves.Reader{}
+	n, err := w.store.Regrouping.AdoptGrouping(ctx, p.ID, to, func(ctx context.Context, rulesVersion int, body []byte) (key, through fingerprint.Key, err error) {
 		if read[rulesVersion] == nil {
 			as := *p
 			as.GroupingVersion = to
-			if err := w.store.GiveRules(ctx, &as, rulesVersion); err != nil {
+			if err := w.store.Projects.GiveRules(ctx, &as, rulesVersion); err != nil {
 				return key, through, err
 			}
-			read[rulesVersion] = mariadb.ReaderOf(as.Project, w.units)
+			read[rulesVersion] = moves.ReaderOf(as.Project, w.units)
 		}
 		r, err := read[rulesVersion](ctx, body)
 		if err != nil && !outside(ctx, err) {
@@ -104,10 +108,10 @@ type turn struct {
 	w       *Worker
 	project pipeline.Project
 	version int // of the project's rules
-	lease   mariadb.Lease
-	claim   *mariadb.Claim
+	lease   inbox.Lease
+	claim   *inbox.Claim
 	events  []entry
-	aside   []mariadb.Aside
+	aside   []inbox.Aside
 	said    words
 	dropped []*pipeline.Item // by the project's rules
 	oldest  time.Time
@@ -122,7 +126,7 @@ type entry struct {
 func (e entry) id() uuid.UUID { return e.batch.IDs[e.i] }
 
 // list takes deliveries apart.
-func (t *turn) list(deliveries []mariadb.Delivery) {
+func (t *turn) list(deliveries []inbox.Delivery) {
 	t.events, t.aside, t.dropped, t.said = nil, nil, nil, words{}
 	for i := range deliveries {
 		d := &deliveries[i]
@@ -143,14 +147,14 @@ func (t *turn) list(deliveries []mariadb.Delivery) {
 }
 
 func (t *turn) setAside(e entry, why error) {
-	t.aside = append(t.aside, mariadb.Aside{Project: t.project.ID, Received: e.batch.Received, Why: why.Error(), Event: e.id(), Packed: pipeline.Pack(e.batch.Alone(e.i))})
+	t.aside = append(t.aside, inbox.Aside{Project: t.project.ID, Received: e.batch.Received, Why: why.Error(), Event: e.id(), Packed: pipeline.Pack(e.batch.Alone(e.i))})
 }
 
 // partEvents is how many events one transaction files, about.
 const partEvents = 250
 
 // parts cuts a claim into deliveries for one transaction each.
-func parts(list []mariadb.Delivery) (out [][]mariadb.Delivery) {
+func parts(list []inbox.Delivery) (out [][]inbox.Delivery) {
 	from, events := 0, 0
 	for i, d := range list {
 		for _, b := range d.Batches {
@@ -191,8 +195,8 @@ func (t *turn) whole(ctx context.Context) error {
 		}
 		err := p.err
 		if err == nil {
-			var done mariadb.Filed
-			done, err = t.w.store.File(ctx, mariadb.Filing{Project: t.project, Lease: t.lease, Deliveries: list[n], Items: p.items, Dropped: p.dropped, Aside: p.aside, Sessions: p.said.sessions, Feedback: p.said.feedback, More: !last})
+			var done ingest.Filed
+			done, err = t.w.store.Ingest.File(ctx, ingest.Filing{Project: t.project, Lease: t.lease, Deliveries: list[n], Items: p.items, Dropped: p.dropped, Aside: p.aside, Sessions: p.said.sessions, Feedback: p.said.feedback, More: !last})
 			if err == nil {
 				p.report(done)
 				continue
@@ -217,7 +221,7 @@ func (t *turn) whole(ctx context.Context) error {
 // outside says whether a failure lies not in the events.
 func outside(ctx context.Context, err error) bool {
 	_, store := errors.AsType[*pipeline.StoreError](err)
-	return store || mariadb.Away(err) || errors.Is(err, mariadb.ErrLeaseLost) || errors.Is(err, mariadb.ErrClocks) || ctx.Err() != nil
+	return store || db.Away(err) || errors.Is(err, inbox.ErrLeaseLost) || errors.Is(err, db.ErrClocks) || ctx.Err() != nil
 }
 
 // singly files each event alone, then removes the deliveries together with
@@ -235,7 +239,7 @@ func (t *turn) singly(ctx context.Context) error {
 			t.setAside(e, fmt.Errorf("the service ended %d times while this event was in hand", t.claim.Deaths))
 			continue
 		}
-		if err := t.w.store.Suspect(ctx, t.claim, e.id()); err != nil {
+		if err := t.w.store.Inbox.Suspect(ctx, t.claim, e.id()); err != nil {
 			return err
 		}
 		item, err := process(ctx, t.project, e.batch, e.i, t.w.units)
@@ -249,7 +253,7 @@ func (t *turn) singly(ctx context.Context) error {
 			}
 			alone := slices.Clone(filed)
 			alone[n/8] |= 1 << (n % 8)
-			if _, err = t.w.store.File(ctx, mariadb.Filing{Project: t.project, Lease: t.lease, Items: []*pipeline.Item{item}, Alone: alone}); err == nil {
+			if _, err = t.w.store.Ingest.File(ctx, ingest.Filing{Project: t.project, Lease: t.lease, Items: []*pipeline.Item{item}, Alone: alone}); err == nil {
 				filed = alone
 			}
 		}
@@ -260,7 +264,7 @@ func (t *turn) singly(ctx context.Context) error {
 			t.setAside(e, err)
 		}
 	}
-	done, err := t.w.store.File(ctx, mariadb.Filing{Project: t.project, Lease: t.lease, Deliveries: t.claim.Deliveries, Dropped: t.dropped, Aside: t.aside, Sessions: t.said.sessions, Feedback: t.said.feedback})
+	done, err := t.w.store.Ingest.File(ctx, ingest.Filing{Project: t.project, Lease: t.lease, Deliveries: t.claim.Deliveries, Dropped: t.dropped, Aside: t.aside, Sessions: t.said.sessions, Feedback: t.said.feedback})
 	if err == nil {
 		done.Events = len(t.events) - len(t.aside) - len(t.dropped)
 		t.report(done)
@@ -268,7 +272,7 @@ func (t *turn) singly(ctx context.Context) error {
 	return err
 }
 
-func (t *turn) report(done mariadb.Filed) {
+func (t *turn) report(done ingest.Filed) {
 	for _, a := range t.aside {
 		why, _, _ := strings.Cut(a.Why, "\n")
 		t.w.log.Warn("an event was set aside; firethorn queue shows it", "project", t.project.Name, "event", a.Event, "why", why)
@@ -327,14 +331,14 @@ func process(ctx context.Context, p pipeline.Project, b *pipeline.Batch, i int, 
 // to act on what is filed.
 const projectLife = 3 * time.Second
 
-func (w *Worker) project(ctx context.Context, id int64) (*mariadb.Project, error) {
+func (w *Worker) project(ctx context.Context, id int64) (*projects.Project, error) {
 	w.mu.Lock()
 	c, ok := w.projects[id]
 	w.mu.Unlock()
 	if ok && time.Since(c.at) < projectLife {
 		return c.Project, nil
 	}
-	p, err := w.store.ProjectByID(ctx, id)
+	p, err := w.store.Projects.ProjectByID(ctx, id)
 	if err != nil {
 		return nil, fmt.Errorf("project %d of the inbox: %w", id, err)
 	}

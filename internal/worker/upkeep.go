@@ -6,7 +6,9 @@ import (
 	"time"
 
 	"firethorn/internal/core/session"
-	"firethorn/internal/mariadb"
+	"firethorn/internal/db"
+	"firethorn/internal/store/inbox"
+	"firethorn/internal/usecase/moves"
 )
 
 const (
@@ -49,7 +51,7 @@ func (w *Worker) upkeep(ctx context.Context) {
 			}
 			w.cutOff(ctx)
 			w.wakeParked(ctx)
-			if err := w.store.ForgetOccurrences(ctx); err != nil && !mariadb.Away(err) && ctx.Err() == nil {
+			if err := w.store.Ingest.ForgetOccurrences(ctx); err != nil && !db.Away(err) && ctx.Err() == nil {
 				w.log.Error("reports that are too old could not be let go of", "err", err)
 			}
 		}
@@ -59,17 +61,17 @@ func (w *Worker) upkeep(ctx context.Context) {
 
 // cutOff calls sessions cut off of which a heartbeat was due for too long.
 func (w *Worker) cutOff(ctx context.Context) {
-	since := w.store.Now().Add(-session.HeartbeatDue - w.silence)
-	list, err := w.store.QuietSessions(ctx, since)
+	since := w.store.DB.Now().Add(-session.HeartbeatDue - w.silence)
+	list, err := w.store.Ingest.QuietSessions(ctx, since)
 	for _, project := range list {
 		if !w.mine(project) {
 			continue
 		}
 		for more := true; more && err == nil && ctx.Err() == nil; {
-			more, err = w.store.CutOffSessions(ctx, project, since)
+			more, err = w.store.Ingest.CutOffSessions(ctx, project, since)
 		}
 	}
-	if err != nil && !mariadb.Away(err) && ctx.Err() == nil {
+	if err != nil && !db.Away(err) && ctx.Err() == nil {
 		w.log.Error("sessions that are not heard of any more could not be told apart", "err", err)
 	}
 }
@@ -78,7 +80,7 @@ func (w *Worker) cutOff(ctx context.Context) {
 func (w *Worker) mine(project int64) bool {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	_, ok := w.leases[mariadb.ShardOf(project)]
+	_, ok := w.leases[inbox.ShardOf(project)]
 	return ok
 }
 
@@ -94,7 +96,7 @@ func (w *Worker) inTurn(ctx context.Context, projects []int64, longest time.Dura
 				continue
 			}
 			more, err := step(id)
-			if err != nil && !mariadb.Away(err) && ctx.Err() == nil {
+			if err != nil && !db.Away(err) && ctx.Err() == nil {
 				w.log.Error(failed+"; it is tried again", "project", id, "err", err)
 			}
 			if err == nil && more {
@@ -108,7 +110,7 @@ func (w *Worker) inTurn(ctx context.Context, projects []int64, longest time.Dura
 // failed says in the log that a job failed and is tried again. While the database
 // is away, which is said elsewhere, and at the end it says nothing.
 func (w *Worker) failed(ctx context.Context, what string, err error) {
-	if err != nil && !mariadb.Away(err) && ctx.Err() == nil {
+	if err != nil && !db.Away(err) && ctx.Err() == nil {
 		w.log.Error(what+"; it is tried again", "err", err)
 	}
 }
@@ -116,22 +118,22 @@ func (w *Worker) failed(ctx context.Context, what string, err error) {
 // follow lets derived rows follow the moves, a chunk of each project in turn,
 // so that filing comes in between.
 func (w *Worker) follow(ctx context.Context) {
-	list, err := w.store.Following(ctx)
+	list, err := w.store.Moves.Following(ctx)
 	if err != nil {
-		if !mariadb.Away(err) && ctx.Err() == nil {
+		if !db.Away(err) && ctx.Err() == nil {
 			w.log.Error("moves could not be read", "err", err)
 		}
 		return
 	}
 	w.inTurn(ctx, list, 0, "counts could not follow a move", func(id int64) (bool, error) {
-		return w.store.FollowMove(ctx, id)
+		return w.store.Moves.FollowMove(ctx, id)
 	})
 }
 
 // readAgain moves events to where they belong that became readable, each chunk
 // with what its moves leave to be done.
 func (w *Worker) readAgain(ctx context.Context) {
-	list, err := w.store.Rereading(ctx)
+	list, err := w.store.Moves.Rereading(ctx)
 	if err != nil {
 		w.failed(ctx, "what became readable could not be listed", err)
 		return
@@ -143,14 +145,14 @@ func (w *Worker) readAgain(ctx context.Context) {
 			return false, err
 		}
 		w.units.Forget(id)
-		return w.store.ReadAgain(ctx, p, mariadb.ReaderOf(p.Project, w.units))
+		return w.store.Moves.ReadAgain(ctx, p, moves.ReaderOf(p.Project, w.units))
 	})
 }
 
 // followMoved finds the new issues that are known ones, whose function went to
 // another file.
 func (w *Worker) followMoved(ctx context.Context) {
-	list, err := w.store.Moving(ctx)
+	list, err := w.store.Moves.Moving(ctx)
 	if err != nil {
 		w.failed(ctx, "new issues could not be listed", err)
 		return
@@ -161,7 +163,7 @@ func (w *Worker) followMoved(ctx context.Context) {
 		if err != nil {
 			return false, err
 		}
-		return w.store.FollowMoved(ctx, p, w.units, w.renames)
+		return w.store.Moves.FollowMoved(ctx, p, w.units, w.renames)
 	})
 }
 
@@ -174,14 +176,14 @@ const (
 
 // regroup goes on with regroupings, each step with what its moves leave to be done.
 func (w *Worker) regroup(ctx context.Context) {
-	list, err := w.store.Regroupers(ctx)
+	list, err := w.store.Regrouping.Regroupers(ctx)
 	if err != nil {
 		w.failed(ctx, "regroupings could not be listed", err)
 		return
 	}
 	w.inTurn(ctx, list, regroupTime, "stored events could not be regrouped", func(id int64) (bool, error) {
 		defer w.follow(ctx)
-		p, err := w.store.ProjectByID(ctx, id)
+		p, err := w.store.Projects.ProjectByID(ctx, id)
 		if err != nil {
 			return false, err
 		}
@@ -191,13 +193,13 @@ func (w *Worker) regroup(ctx context.Context) {
 			w.nudge()
 			return false, nil
 		}
-		return w.store.RegroupStep(ctx, p, w.units)
+		return w.store.Regrouping.RegroupStep(ctx, p, w.units)
 	})
 }
 
 // sketch makes what issues are compared by.
 func (w *Worker) sketch(ctx context.Context) {
-	list, err := w.store.Sketching(ctx)
+	list, err := w.store.Similar.Sketching(ctx)
 	if err != nil {
 		w.failed(ctx, "what issues are compared by could not be listed", err)
 		return
@@ -207,7 +209,7 @@ func (w *Worker) sketch(ctx context.Context) {
 		if err != nil {
 			return false, err
 		}
-		return w.store.Sketch(ctx, p, w.units)
+		return w.store.Similar.Sketch(ctx, p, w.units)
 	})
 }
 
@@ -215,7 +217,7 @@ func (w *Worker) sketch(ctx context.Context) {
 func (w *Worker) compile(ctx context.Context) {
 	for ctx.Err() == nil {
 		more, err := w.compileSome(ctx)
-		if err != nil && !mariadb.Away(err) && ctx.Err() == nil {
+		if err != nil && !db.Away(err) && ctx.Err() == nil {
 			w.log.Error("symbols could not be compiled; it is tried again", "err", err)
 		}
 		if !more || err != nil {
@@ -226,10 +228,10 @@ func (w *Worker) compile(ctx context.Context) {
 
 // compileSome does a part of what waits; one process at a time does it.
 func (w *Worker) compileSome(ctx context.Context) (more bool, err error) {
-	if next, err := w.store.WaitingSymbols(ctx, 0, 1); err != nil || len(next) == 0 {
+	if next, err := w.store.Symbols.WaitingSymbols(ctx, 0, 1); err != nil || len(next) == 0 {
 		return false, err
 	}
-	done, err := w.store.TryLease(ctx, "compile", w.owner, time.Minute)
+	done, err := w.store.DB.TryLease(ctx, "compile", w.owner, time.Minute)
 	if err != nil || done == nil {
 		return false, err
 	}
@@ -240,7 +242,7 @@ func (w *Worker) compileSome(ctx context.Context) (more bool, err error) {
 // lookThrough goes on with splits whose kept events are being looked through:
 // moves that come in between are followed first.
 func (w *Worker) lookThrough(ctx context.Context) {
-	list, err := w.store.Splitting(ctx)
+	list, err := w.store.Moves.Splitting(ctx)
 	if err != nil {
 		w.failed(ctx, "splits could not be listed", err)
 		return
@@ -252,7 +254,7 @@ func (w *Worker) lookThrough(ctx context.Context) {
 		p, err := w.project(ctx, id)
 		for more := err == nil; more && ctx.Err() == nil; {
 			w.follow(ctx)
-			more, err = w.store.LookThrough(ctx, id, mariadb.ReaderOf(p.Project, w.units))
+			more, err = w.store.Moves.LookThrough(ctx, id, moves.ReaderOf(p.Project, w.units))
 		}
 		if err != nil && ctx.Err() == nil {
 			w.log.Error("events could not be split off; it is tried again", "project", id, "err", err)
@@ -261,7 +263,7 @@ func (w *Worker) lookThrough(ctx context.Context) {
 }
 
 func (w *Worker) erase(ctx context.Context) {
-	list, err := w.store.Erasing(ctx)
+	list, err := w.store.Retention.Erasing(ctx)
 	if err != nil {
 		w.failed(ctx, "users to be erased could not be listed", err)
 		return
@@ -270,7 +272,7 @@ func (w *Worker) erase(ctx context.Context) {
 		if !w.mine(project) {
 			continue
 		}
-		if err := w.store.EraseNext(ctx, project); err != nil && ctx.Err() == nil {
+		if err := w.store.Retention.EraseNext(ctx, project); err != nil && ctx.Err() == nil {
 			w.log.Error("a user could not be erased; it is tried again", "project", project, "err", err)
 		}
 	}
@@ -281,24 +283,24 @@ const emptyTime = time.Second
 
 // empty removes what is left of deleted issues.
 func (w *Worker) empty(ctx context.Context) {
-	list, err := w.store.Emptying(ctx)
+	list, err := w.store.Retention.Emptying(ctx)
 	if err != nil {
 		w.failed(ctx, "deleted issues could not be listed", err)
 		return
 	}
 	w.inTurn(ctx, list, emptyTime, "a deleted issue could not be emptied", func(id int64) (bool, error) {
-		return w.store.EmptyNext(ctx, id)
+		return w.store.Retention.EmptyNext(ctx, id)
 	})
 }
 
 // wakeParked wakes parked issues whose time has come. One process at a time does it.
 func (w *Worker) wakeParked(ctx context.Context) {
-	done, err := w.store.TryLease(ctx, "wake", w.owner, time.Minute)
+	done, err := w.store.DB.TryLease(ctx, "wake", w.owner, time.Minute)
 	if err == nil && done != nil {
-		_, err = w.store.WakeDue(ctx)
+		_, err = w.store.Status.WakeDue(ctx)
 		done()
 	}
-	if err != nil && !mariadb.Away(err) && ctx.Err() == nil {
+	if err != nil && !db.Away(err) && ctx.Err() == nil {
 		w.log.Error("parked issues could not be woken; it is tried again", "err", err)
 	}
 }
@@ -313,18 +315,18 @@ const (
 // rescore brings the impact of issues up to date that time alone has changed, or
 // what all issues of their project are scored by.
 func (w *Worker) rescore(ctx context.Context) {
-	list, err := w.store.Stale(ctx)
+	list, err := w.store.Scoring.Stale(ctx)
 	if err != nil {
 		w.failed(ctx, "issues to be scored anew could not be listed", err)
 		return
 	}
 	w.inTurn(ctx, list, rescoreTime, "issues could not be scored", func(id int64) (bool, error) {
-		behind, err := w.store.Behind(ctx, id, time.Second)
+		behind, err := w.store.Scoring.Behind(ctx, id, time.Second)
 		if err != nil || behind && time.Since(w.rescored) < rescorePause {
 			return false, err
 		}
 		w.rescored = time.Now()
-		return w.store.Rescore(ctx, id)
+		return w.store.Scoring.Rescore(ctx, id)
 	})
 }
 
@@ -338,30 +340,30 @@ func (w *Worker) pulse(ctx context.Context) {
 }
 
 func (w *Worker) feelPulse(ctx context.Context) {
-	list, err := w.store.Scorable(ctx)
+	list, err := w.store.Scoring.Scorable(ctx)
 	if err != nil {
 		w.failed(ctx, "projects to look for surges in could not be listed", err)
 		return
 	}
 	w.inTurn(ctx, list, 0, "surges could not be looked for", func(id int64) (bool, error) {
-		return false, errors.Join(w.store.RefreshBasis(ctx, id), w.store.LookForSurges(ctx, id))
+		return false, errors.Join(w.store.Scoring.RefreshBasis(ctx, id), w.store.Scoring.LookForSurges(ctx, id))
 	})
 }
 
 // sweep makes partitions ahead and drops those whose day is past. One process at
 // a time does it; done says that this one did.
 func (w *Worker) sweep(ctx context.Context) (done bool, err error) {
-	release, err := w.store.HoldLease(ctx, "sweep", w.owner, sweepHold)
+	release, err := w.store.DB.HoldLease(ctx, "sweep", w.owner, sweepHold)
 	if err != nil || release == nil {
 		return false, err
 	}
 	defer release()
-	if err := w.store.EnsurePartitions(ctx); err != nil {
+	if err := w.store.Schema.EnsurePartitions(ctx); err != nil {
 		return false, err
 	}
-	_, err = w.store.TellHolding(ctx)
-	err = errors.Join(err, w.store.DropNotices(ctx), w.store.PurgeSignIns(ctx))
-	days, retired := w.store.Retire(ctx)
+	_, err = w.store.Triage.TellHolding(ctx)
+	err = errors.Join(err, w.store.Status.DropNotices(ctx), w.store.Accounts.PurgeSignIns(ctx))
+	days, retired := w.store.Retention.Retire(ctx)
 	if len(days) > 0 {
 		w.log.Info("dropped events whose time is over", "days", len(days))
 	}

@@ -8,14 +8,15 @@ import (
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/feedback"
 	"firethorn/internal/core/session"
-	"firethorn/internal/mariadb"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/store/inbox"
+	"firethorn/internal/usecase/ingest"
 )
 
 // words is what a turn files beside events.
 type words struct {
-	sessions []mariadb.SessionMessage
-	feedback []*mariadb.Said
+	sessions []ingest.SessionMessage
+	feedback []*ingest.Said
 }
 
 // hear reads what a batch tells of sessions and what people said. Intake has
@@ -30,7 +31,7 @@ func (t *turn) hear(b *pipeline.Batch) {
 			t.wordAside(b.Words([]pipeline.Word{w}, nil), err)
 			continue
 		}
-		t.said.sessions = append(t.said.sessions, mariadb.SessionMessage{Message: m, Started: at(&m.About), Received: b.Received, User: w.User})
+		t.said.sessions = append(t.said.sessions, ingest.SessionMessage{Message: m, Started: at(&m.About), Received: b.Received, User: w.User})
 	}
 	for _, w := range b.Feedback {
 		f, err := feedback.Decode(w.Raw, b.Resource)
@@ -39,11 +40,11 @@ func (t *turn) hear(b *pipeline.Batch) {
 			continue
 		}
 		f.ID = w.ID
-		t.said.feedback = append(t.said.feedback, &mariadb.Said{Feedback: f, At: at(&f.About), Received: b.Received, User: w.User})
+		t.said.feedback = append(t.said.feedback, &ingest.Said{Feedback: f, At: at(&f.About), Received: b.Received, User: w.User})
 	}
 }
 
 func (t *turn) wordAside(b *pipeline.Batch, why error) {
 	id := uuid.Must(uuid.NewV7())
-	t.aside = append(t.aside, mariadb.Aside{Project: t.project.ID, Received: b.Received, Why: why.Error(), Event: id, Packed: pipeline.Pack(b)})
+	t.aside = append(t.aside, inbox.Aside{Project: t.project.ID, Received: b.Received, Why: why.Error(), Event: id, Packed: pipeline.Pack(b)})
 }

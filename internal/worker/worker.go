@@ -23,8 +23,12 @@ import (
 
 	"github.com/google/uuid"
 
-	"firethorn/internal/mariadb"
+	"firethorn/internal/db"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/records"
+	"firethorn/internal/store/inbox"
+	"firethorn/internal/store/projects"
+	"firethorn/internal/usecase/moves"
 )
 
 // Observer is told what was filed, for those who measure.
@@ -36,7 +40,7 @@ type Observer interface {
 
 // Worker files the inbox. Make it with New, run it with Run.
 type Worker struct {
-	store *mariadb.Store
+	store *records.Records
 	units *pipeline.Units
 	log   *slog.Logger
 	owner uuid.UUID
@@ -44,12 +48,12 @@ type Worker struct {
 	wake  chan int64
 	kick  chan struct{}
 
-	renames  mariadb.RenamesOf // nil: no repository tells of any
+	renames  moves.RenamesOf // nil: no repository tells of any
 	silence  time.Duration
 	rescored time.Time // when issues were last scored anew; of the upkeep alone
 
 	mu       sync.Mutex
-	leases   map[int]mariadb.Lease
+	leases   map[int]inbox.Lease
 	queue    map[int64]*queued
 	projects map[int64]cachedProject
 	costs    costs
@@ -65,7 +69,7 @@ type queued struct {
 }
 
 type cachedProject struct {
-	*mariadb.Project
+	*projects.Project
 	at time.Time
 }
 
@@ -75,13 +79,13 @@ type cachedProject struct {
 // started again under the same name need not wait for its own leases to run
 // out, so no two that live may have the same. watch may be nil. silence is how
 // long after a heartbeat was due a session is called cut off.
-func New(store *mariadb.Store, units *pipeline.Units, log *slog.Logger, owner uuid.UUID, watch Observer, silence time.Duration) *Worker {
+func New(store *records.Records, units *pipeline.Units, log *slog.Logger, owner uuid.UUID, watch Observer, silence time.Duration) *Worker {
 	return &Worker{store: store, units: units, log: log, owner: owner, watch: watch, silence: silence, wake: make(chan int64, 1024), kick: make(chan struct{}, 1),
-		leases: map[int]mariadb.Lease{}, queue: map[int64]*queued{}, projects: map[int64]cachedProject{}}
+		leases: map[int]inbox.Lease{}, queue: map[int64]*queued{}, projects: map[int64]cachedProject{}}
 }
 
 // UseRenames sets where to ask which files were renamed. Call it before Run.
-func (w *Worker) UseRenames(f mariadb.RenamesOf) { w.renames = f }
+func (w *Worker) UseRenames(f moves.RenamesOf) { w.renames = f }
 
 // Wake says that something of a project was put into the inbox.
 func (w *Worker) Wake(project int64) {
@@ -130,7 +134,7 @@ func (w *Worker) Run(ctx context.Context) error {
 	side.Wait()
 	end, cancel := context.WithTimeout(context.WithoutCancel(ctx), 2*time.Second)
 	defer cancel()
-	if err := w.store.ReleaseLeases(end, w.owner); err != nil {
+	if err := w.store.Inbox.ReleaseLeases(end, w.owner); err != nil {
 		w.log.Warn("shards were not let go; they run out by themselves", "err", err)
 	}
 	return nil
@@ -140,7 +144,7 @@ func (w *Worker) Run(ctx context.Context) error {
 func (w *Worker) keepLeases(ctx context.Context) {
 	for ctx.Err() == nil {
 		call, cancel := context.WithTimeout(ctx, leaseHold)
-		list, err := w.store.TakeLeases(call, w.owner, leaseHold)
+		list, err := w.store.Inbox.TakeLeases(call, w.owner, leaseHold)
 		cancel()
 		if err != nil && ctx.Err() == nil {
 			w.log.Error("shards could not be taken", "err", err)
@@ -172,14 +176,14 @@ func (w *Worker) nudge() {
 // look finds what waits in the shards held.
 func (w *Worker) look(ctx context.Context) {
 	w.mu.Lock()
-	var leases []mariadb.Lease
+	var leases []inbox.Lease
 	for _, l := range w.leases {
 		leases = append(leases, l)
 	}
 	w.mu.Unlock()
 	call, cancel := context.WithTimeout(ctx, callTime)
 	defer cancel()
-	list, err := w.store.Waiting(call, leases)
+	list, err := w.store.Inbox.Waiting(call, leases)
 	if err != nil && ctx.Err() == nil {
 		w.log.Error("the inbox could not be read", "err", err)
 	}
@@ -234,12 +238,12 @@ func (w *Worker) start(ctx context.Context, slots chan struct{}, turns *sync.Wai
 	return true
 }
 
-func (w *Worker) next() (id int64, best *queued, lease mariadb.Lease) {
+func (w *Worker) next() (id int64, best *queued, lease inbox.Lease) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	now := time.Now()
 	for project, q := range w.queue {
-		l, held := w.leases[mariadb.ShardOf(project)]
+		l, held := w.leases[inbox.ShardOf(project)]
 		if held && q.ready && !q.busy && !now.Before(q.notBefore) && (best == nil || q.spent < best.spent) {
 			id, best, lease = project, q, l
 		}
@@ -263,11 +267,11 @@ func (w *Worker) finish(ctx context.Context, id int64, q *queued, spent time.Dur
 		if !q.ready {
 			delete(w.queue, id)
 		}
-	case errors.Is(err, mariadb.ErrLeaseLost):
+	case errors.Is(err, inbox.ErrLeaseLost):
 		delete(w.queue, id)
-		delete(w.leases, mariadb.ShardOf(id))
+		delete(w.leases, inbox.ShardOf(id))
 	default:
-		q.ready, q.again = true, mariadb.Away(err)
+		q.ready, q.again = true, db.Away(err)
 		q.notBefore = time.Now().Add(time.Second)
 		if ctx.Err() == nil {
 			w.log.Error("a project's inbox could not be filed; it stays where it is", "project", id, "err", err)

@@ -12,31 +12,35 @@ import (
 	"github.com/google/uuid"
 
 	"firethorn/internal/core/issue"
-	"firethorn/internal/mariadb"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/records"
+	"firethorn/internal/store/accounts"
+	"firethorn/internal/store/inbox"
+	"firethorn/internal/store/issues"
+	"firethorn/internal/store/projects"
 	"firethorn/internal/testdb"
 )
 
 func TestMain(m *testing.M) { testdb.Main(m) }
 
 type bench struct {
-	*mariadb.Store
-	project *mariadb.Project
+	*records.Records
+	project *projects.Project
 	w       *Worker
 }
 
 func prepare(t *testing.T) *bench {
 	t.Helper()
-	store, err := mariadb.Open(t.Context(), mariadb.Options{DSN: testdb.DSN(t)})
+	store, err := records.Open(t.Context(), records.Options{DSN: testdb.DSN(t)})
 	if err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { store.Close() })
-	p, _, err := store.CreateProject(t.Context(), "quayside", 7)
+	p, _, err := store.Projects.CreateProject(t.Context(), "quayside", 7)
 	if err != nil {
 		t.Fatal(err)
 	}
-	return &bench{store, p, New(store, pipeline.NewUnits(store, 1<<20), slog.New(slog.DiscardHandler), uuid.New(), nil, time.Hour)}
+	return &bench{store, p, New(store, pipeline.NewUnits(store.Symbols, 1<<20), slog.New(slog.DiscardHandler), uuid.New(), nil, time.Hour)}
 }
 
 func (b *bench) put(t *testing.T, events ...string) {
@@ -45,7 +49,7 @@ func (b *bench) put(t *testing.T, events ...string) {
 	for _, e := range events {
 		batch.IDs, batch.Events = append(batch.IDs, uuid.New()), append(batch.Events, json.RawMessage(e))
 	}
-	if err := b.Append(t.Context(), b.project.ID, batch); err != nil {
+	if err := b.Inbox.Append(t.Context(), b.project.ID, batch); err != nil {
 		t.Fatal(err)
 	}
 }
@@ -57,7 +61,7 @@ func (b *bench) run(t *testing.T) {
 	done := make(chan error, 1)
 	go func() { done <- b.w.Run(ctx) }()
 	for until := time.Now().Add(30 * time.Second); ; time.Sleep(10 * time.Millisecond) {
-		st, err := b.Inbox(t.Context())
+		st, err := b.Overview.Inbox(t.Context())
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -76,11 +80,11 @@ func (b *bench) run(t *testing.T) {
 
 func (b *bench) counts(t *testing.T) (filed, aside int64) {
 	t.Helper()
-	totals, err := b.Totals(t.Context(), b.project.ID)
+	totals, err := b.Projects.Totals(t.Context(), b.project.ID)
 	if err != nil {
 		t.Fatal(err)
 	}
-	st, err := b.Inbox(t.Context())
+	st, err := b.Overview.Inbox(t.Context())
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -108,7 +112,7 @@ func TestRun_FilesManyProjectsAndLargeBatches(t *testing.T) {
 	if filed, _ := b.counts(t); filed != 700 {
 		t.Errorf("%d filed, want 700", filed)
 	}
-	if diff, _, err := b.Recount(t.Context()); err != nil || len(diff) > 0 {
+	if diff, _, err := b.Retention.Recount(t.Context()); err != nil || len(diff) > 0 {
 		t.Errorf("recount: %+v, %v", diff, err)
 	}
 }
@@ -118,29 +122,29 @@ func TestRun_FilesManyProjectsAndLargeBatches(t *testing.T) {
 func TestRun_SetsAsideWhatEndsTheProcess(t *testing.T) {
 	b := prepare(t)
 	b.put(t, `{"message":"one"}`, `{"message":"deadly"}`, `{"message":"two"}`)
-	leases, err := b.TakeLeases(t.Context(), b.w.owner, time.Minute)
+	leases, err := b.Inbox.TakeLeases(t.Context(), b.w.owner, time.Minute)
 	if err != nil {
 		t.Fatal(err)
 	}
-	lease := leases[mariadb.ShardOf(b.project.ID)]
+	lease := leases[inbox.ShardOf(b.project.ID)]
 	for range mostDeaths { // each of these stands for a process that ends with the event in hand
-		c, err := b.Claim(t.Context(), lease, b.project.ID, false)
+		c, err := b.Inbox.Claim(t.Context(), lease, b.project.ID, false)
 		if err != nil {
 			t.Fatal(err)
 		}
-		if err := b.Suspect(t.Context(), c, c.Deliveries[0].Batches[0].IDs[1]); err != nil {
+		if err := b.Inbox.Suspect(t.Context(), c, c.Deliveries[0].Batches[0].IDs[1]); err != nil {
 			t.Fatal(err)
 		}
 	}
 	b.run(t)
-	list, err := b.SetAside(t.Context(), b.project.ID, 10)
+	list, err := b.Inbox.SetAside(t.Context(), b.project.ID, 10)
 	if err != nil || len(list) != 1 || !strings.Contains(list[0].Why, "the service ended 3 times") {
 		t.Fatalf("%+v, %v", list, err)
 	}
 	if filed, _ := b.counts(t); filed != 2 {
 		t.Errorf("%d filed, want 2", filed)
 	}
-	if _, err := b.Retry(t.Context(), list[0].ID); err != nil {
+	if _, err := b.Inbox.Retry(t.Context(), list[0].ID); err != nil {
 		t.Fatal(err)
 	}
 	b.run(t)
@@ -151,7 +155,7 @@ func TestRun_SetsAsideWhatEndsTheProcess(t *testing.T) {
 
 func TestRun_LetsProjectsTakeTurns(t *testing.T) {
 	b := prepare(t)
-	small, _, err := b.CreateProject(t.Context(), "gangway", 7)
+	small, _, err := b.Projects.CreateProject(t.Context(), "gangway", 7)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -168,14 +172,14 @@ func TestRun_LetsProjectsTakeTurns(t *testing.T) {
 	done := make(chan error, 1)
 	go func() { done <- b.w.Run(ctx) }()
 	for until := time.Now().Add(20 * time.Second); ; time.Sleep(5 * time.Millisecond) {
-		if totals, err := b.Totals(t.Context(), small.ID); err == nil && totals.Events == 1 {
+		if totals, err := b.Projects.Totals(t.Context(), small.ID); err == nil && totals.Events == 1 {
 			break
 		}
 		if time.Now().After(until) {
 			t.Fatal("the single event is not filed")
 		}
 	}
-	st, err := b.Inbox(t.Context())
+	st, err := b.Overview.Inbox(t.Context())
 	if err != nil || st.Events == 0 {
 		t.Errorf("it was filed after the flood: %+v, %v", st, err)
 	}
@@ -188,7 +192,7 @@ func TestRun_LetsProjectsTakeTurns(t *testing.T) {
 func TestRun_GoesOnWithOthersWhenAProjectFails(t *testing.T) {
 	b := prepare(t)
 	// Rows of a project that is gone cannot be filed; they stay where they are.
-	if err := b.Append(t.Context(), 4711, &pipeline.Batch{Received: time.Now(), IDs: []uuid.UUID{uuid.New()}, Events: []json.RawMessage{json.RawMessage(`{"message":"m"}`)}}); err != nil {
+	if err := b.Inbox.Append(t.Context(), 4711, &pipeline.Batch{Received: time.Now(), IDs: []uuid.UUID{uuid.New()}, Events: []json.RawMessage{json.RawMessage(`{"message":"m"}`)}}); err != nil {
 		t.Fatal(err)
 	}
 	b.put(t, `{"message":"one"}`)
@@ -196,7 +200,7 @@ func TestRun_GoesOnWithOthersWhenAProjectFails(t *testing.T) {
 	done := make(chan error, 1)
 	go func() { done <- b.w.Run(ctx) }()
 	for until := time.Now().Add(30 * time.Second); time.Now().Before(until); time.Sleep(10 * time.Millisecond) {
-		if totals, err := b.Totals(t.Context(), b.project.ID); err == nil && totals.Events == 1 {
+		if totals, err := b.Projects.Totals(t.Context(), b.project.ID); err == nil && totals.Events == 1 {
 			break
 		}
 	}
@@ -205,7 +209,7 @@ func TestRun_GoesOnWithOthersWhenAProjectFails(t *testing.T) {
 	if filed, _ := b.counts(t); filed != 1 {
 		t.Errorf("%d filed, want 1", filed)
 	}
-	if st, err := b.Inbox(t.Context()); err != nil || st.Events != 1 {
+	if st, err := b.Overview.Inbox(t.Context()); err != nil || st.Events != 1 {
 		t.Errorf("the other project's event: %+v, %v", st, err)
 	}
 }
@@ -214,10 +218,10 @@ func TestRun_FollowsMovesAndForgetsUsers(t *testing.T) {
 	b := prepare(t)
 	b.put(t, `{"exceptions":[{"type":"A"}],"attributes":{"user.id":"p-1"}}`, `{"exceptions":[{"type":"B"}],"attributes":{"user.id":"p-1"}}`)
 	b.run(t)
-	if err := b.Merge(t.Context(), b.project, []int64{2}, 1, mariadb.Actor{Kind: "person", Name: "Maren Holt"}); err != nil {
+	if err := b.Moves.Merge(t.Context(), b.project, []int64{2}, 1, accounts.Actor{Kind: "person", Name: "Maren Holt"}); err != nil {
 		t.Fatal(err)
 	}
-	e, err := b.Erase(t.Context(), b.project, "p-1", "Maren Holt")
+	e, err := b.Retention.Erase(t.Context(), b.project, "p-1", "Maren Holt")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -225,19 +229,19 @@ func TestRun_FollowsMovesAndForgetsUsers(t *testing.T) {
 	done := make(chan error, 1)
 	go func() { done <- b.w.Run(ctx) }()
 	for until := time.Now().Add(30 * time.Second); time.Now().Before(until); time.Sleep(10 * time.Millisecond) {
-		st, err := b.ErasureState(t.Context(), b.project.ID, e.ID)
-		is, err2 := b.Issue(t.Context(), b.project, 2)
+		st, err := b.Retention.ErasureState(t.Context(), b.project.ID, e.ID)
+		is, err2 := b.Issues.Issue(t.Context(), b.project, 2)
 		if err == nil && err2 == nil && st.Done && !is.Recounting {
 			break
 		}
 	}
 	stop()
 	<-done
-	is, err := b.Issue(t.Context(), b.project, 2)
+	is, err := b.Issues.Issue(t.Context(), b.project, 2)
 	if err != nil || is.Number != 1 || is.Events != 2 || is.Users != 1 || is.Recounting || is.Bodies != 0 {
 		t.Errorf("%+v, %v", is, err)
 	}
-	if diff, _, err := b.Recount(t.Context()); err != nil || len(diff) > 0 {
+	if diff, _, err := b.Retention.Recount(t.Context()); err != nil || len(diff) > 0 {
 		t.Errorf("recount: %+v, %v", diff, err)
 	}
 }
@@ -246,8 +250,8 @@ func TestRun_LetsGoOfItsShards(t *testing.T) {
 	b := prepare(t)
 	b.put(t, `{"message":"one"}`)
 	b.run(t)
-	leases, err := b.TakeLeases(t.Context(), uuid.New(), time.Minute)
-	if err != nil || len(leases) != mariadb.Shards {
+	leases, err := b.Inbox.TakeLeases(t.Context(), uuid.New(), time.Minute)
+	if err != nil || len(leases) != inbox.Shards {
 		t.Errorf("after it ended another gets %d shards, %v", len(leases), err)
 	}
 }
@@ -261,14 +265,14 @@ func TestProcess_TurnsAPanicIntoAnError(t *testing.T) {
 
 func (b *bench) pushRules(t *testing.T, text string) {
 	t.Helper()
-	if _, err := b.PushRules(t.Context(), b.project.ID, text, "", -1, mariadb.Actor{Kind: "token", Name: "build"}); err != nil {
+	if _, err := b.Projects.PushRules(t.Context(), b.project.ID, text, "", -1, accounts.Actor{Kind: "token", Name: "build"}); err != nil {
 		t.Fatal(err)
 	}
 }
 
 func (b *bench) received(t *testing.T, cause, rule string) (n int64) {
 	t.Helper()
-	rows, err := b.Received(t.Context(), b.project.ID, time.Now().Add(-2*time.Hour), time.Now().Add(2*time.Hour))
+	rows, err := b.Inbox.Received(t.Context(), b.project.ID, time.Now().Add(-2*time.Hour), time.Now().Add(2*time.Hour))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -288,7 +292,7 @@ func TestWorker_DropsByRule(t *testing.T) {
 	if filed, aside := b.counts(t); filed != 1 || aside != 0 {
 		t.Errorf("%d filed, %d set aside", filed, aside)
 	}
-	if n := b.received(t, mariadb.CauseDropped, "crawlers"); n != 2 {
+	if n := b.received(t, inbox.CauseDropped, "crawlers"); n != 2 {
 		t.Errorf("%d dropped", n)
 	}
 }
@@ -300,8 +304,8 @@ func TestWorker_DropsByRuleOneByOne(t *testing.T) {
 	b.pushRules(t, "intake:\n- {name: all a, when: 'message == \"a\"', do: drop}\n")
 	b.put(t, `{"message":"a"}`, `{"message":["no text"]}`, `{"message":"b"}`)
 	b.run(t)
-	if filed, aside := b.counts(t); filed != 1 || aside != 1 || b.received(t, mariadb.CauseDropped, "all a") != 1 {
-		t.Errorf("%d filed, %d set aside, %d dropped", filed, aside, b.received(t, mariadb.CauseDropped, "all a"))
+	if filed, aside := b.counts(t); filed != 1 || aside != 1 || b.received(t, inbox.CauseDropped, "all a") != 1 {
+		t.Errorf("%d filed, %d set aside, %d dropped", filed, aside, b.received(t, inbox.CauseDropped, "all a"))
 	}
 }
 
@@ -315,17 +319,17 @@ func TestWorker_SwitchesOffWhatCostsTooMuch(t *testing.T) {
 	}
 	b.put(t, events...)
 	b.run(t)
-	p, err := b.ProjectByID(t.Context(), b.project.ID)
+	p, err := b.Projects.ProjectByID(t.Context(), b.project.ID)
 	if err != nil || !p.Off["dear"] || len(p.Off) != 1 {
 		t.Fatalf("off: %v, %v", p.Off, err)
 	}
-	stopped := b.received(t, mariadb.CauseCostly, "dear")
+	stopped := b.received(t, inbox.CauseCostly, "dear")
 	b.put(t, append(events, `{"message":"c"}`)...)
 	b.run(t)
-	if filed, _ := b.counts(t); filed != 60 || b.received(t, mariadb.CauseDropped, "no c") != 1 {
-		t.Errorf("%d filed, %d dropped by the rule below", filed, b.received(t, mariadb.CauseDropped, "no c"))
+	if filed, _ := b.counts(t); filed != 60 || b.received(t, inbox.CauseDropped, "no c") != 1 {
+		t.Errorf("%d filed, %d dropped by the rule below", filed, b.received(t, inbox.CauseDropped, "no c"))
 	}
-	if now := b.received(t, mariadb.CauseCostly, "dear"); stopped != 30 || now != stopped {
+	if now := b.received(t, inbox.CauseCostly, "dear"); stopped != 30 || now != stopped {
 		t.Errorf("stopped for %d events, then for %d", stopped, now)
 	}
 }
@@ -347,23 +351,23 @@ func TestWorker_GroupingRulesThatCannotAnswerLoseNothing(t *testing.T) {
 	}
 	b.put(t, events...)
 	b.run(t)
-	p, err := b.ProjectByID(t.Context(), b.project.ID)
+	p, err := b.Projects.ProjectByID(t.Context(), b.project.ID)
 	if err != nil || !p.Off["dear"] || len(p.Off) != 1 {
 		t.Fatalf("off: %v, %v", p.Off, err)
 	}
-	off, err := b.RulesOff(t.Context(), p.ID, p.RulesVersion)
+	off, err := b.Projects.RulesOff(t.Context(), p.ID, p.RulesVersion)
 	if err != nil || len(off) != 1 || off[0].Section != "grouping" {
 		t.Errorf("off: %+v, %v", off, err)
 	}
 	if filed, aside := b.counts(t); filed != 30 || aside != 0 {
 		t.Errorf("%d filed, %d set aside", filed, aside)
 	}
-	for cause, rule := range map[string]string{mariadb.CauseCostly: "dear", mariadb.CauseFailed: "fails", mariadb.CauseEmpty: "empty"} {
+	for cause, rule := range map[string]string{inbox.CauseCostly: "dear", inbox.CauseFailed: "fails", inbox.CauseEmpty: "empty"} {
 		if n := b.received(t, cause, rule); n != 30 {
 			t.Errorf("%s counts %d for %s", rule, n, cause)
 		}
 	}
-	list, _, err := b.Issues(t.Context(), mariadb.IssueQuery{Project: p.ID, Limit: 10, Order: mariadb.ByNewest, States: []issue.State{issue.New}})
+	list, _, err := b.Issues.Issues(t.Context(), issues.IssueQuery{Project: p.ID, Limit: 10, Order: issues.ByNewest, States: []issue.State{issue.New}})
 	if err != nil || len(list) != 1 || !strings.HasPrefix(list[0].Headline, "Day ") || list[0].Events != 30 {
 		t.Errorf("%d issues, %v", len(list), err)
 	}

@@ -1,0 +1,44 @@
+package cache
+
+import (
+	"errors"
+	"testing"
+	"testing/synctest"
+	"time"
+)
+
+func TestMemo(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		var m Memo[int, int]
+		asked := 0
+		ask := func(takes time.Duration, err error) int {
+			v, got := m.Get(1, func() (int, error) {
+				time.Sleep(takes)
+				asked++
+				return asked, err
+			})
+			if !errors.Is(got, err) {
+				t.Errorf("%v, want %v", got, err)
+			}
+			return v
+		}
+		away := errors.New("away")
+		for i, c := range []struct {
+			takes time.Duration
+			err   error
+			want  int
+			why   string
+		}{
+			{slowAnswer / 2, nil, 1, ""}, {slowAnswer, away, 2, "what was quick is remembered"}, {slowAnswer, nil, 3, "what failed is remembered"}, {slowAnswer / 2, nil, 4, "what was slow once is remembered"},
+			{slowAnswer, nil, 5, "what was quick is remembered"}, {slowAnswer, nil, 6, "what was slow once is remembered"}, {slowAnswer, nil, 6, "what was slow twice is asked again"},
+		} {
+			if v := ask(c.takes, c.err); v != c.want {
+				t.Errorf("%d: %s: %d, want %d", i, c.why, v, c.want)
+			}
+		}
+		time.Sleep(keptTimes*slowAnswer + 1)
+		if v := ask(slowAnswer, nil); v != 7 {
+			t.Errorf("what was slow is remembered for ever: %d", v)
+		}
+	})
+}

@@ -1,0 +1,104 @@
+package accounts
+
+import (
+	"context"
+	"crypto/sha256"
+	"database/sql"
+	"encoding/base64"
+	"errors"
+	"time"
+
+	"firethorn/internal/core/fault"
+	"firethorn/internal/db"
+)
+
+func secretText() (text string, hash []byte) {
+	text = base64.RawURLEncoding.EncodeToString(db.NewSecret(32))
+	return text, hashSecret(text)
+}
+
+func hashSecret(text string) []byte {
+	h := sha256.Sum256([]byte(text))
+	return h[:]
+}
+
+// SessionLife is how long a signed-in browser stays signed in.
+const SessionLife = 30 * 24 * time.Hour
+
+// NewSignInLink makes the secret of a one-time link for a person. Older links
+// of the same person end: an invitation that went to the wrong place is ended by
+// making a new one.
+func (s *Store) NewSignInLink(ctx context.Context, person int64, life time.Duration) (string, error) {
+	text, hash := secretText()
+	return text, s.db.InTx(ctx, func(tx *sql.Tx) error {
+		if _, err := tx.ExecContext(ctx, "DELETE FROM sign_in_link WHERE person=? AND used IS NULL", person); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, "INSERT INTO sign_in_link (hash, person, created, expires) VALUES (?,?,?,?)", hash, person, db.Micros(s.db.Now()), db.Micros(s.db.Now().Add(life)))
+		return err
+	})
+}
+
+// SignIn uses a one-time link up and opens a session; its secret goes into the cookie.
+func (s *Store) SignIn(ctx context.Context, link string) (secret string, err error) {
+	now := s.db.Now()
+	res, err := s.db.ExecContext(ctx, "UPDATE sign_in_link SET used=? WHERE hash=? AND used IS NULL AND expires>?", db.Micros(now), hashSecret(link), db.Micros(now))
+	if err != nil {
+		return "", err
+	}
+	if n, err := res.RowsAffected(); err != nil || n != 1 {
+		return "", errors.Join(fault.New(fault.Unauthorized, "this sign-in link was used already or has run out; firethorn person link NAME prints a new one"), err)
+	}
+	secret, hash := secretText()
+	_, err = s.db.ExecContext(ctx, "INSERT INTO web_session (hash, person, created, expires) SELECT ?, person, ?, ? FROM sign_in_link WHERE hash=?", hash, db.Micros(now), db.Micros(now.Add(SessionLife)), hashSecret(link))
+	return secret, err
+}
+
+// GrantOfSession is what a signed-in browser may do.
+func (s *Store) GrantOfSession(ctx context.Context, secret string) (*Grant, error) {
+	p, err := scanPerson(s.db.QueryRowContext(ctx, "SELECT "+personColumns+" FROM web_session w JOIN person p ON p.id=w.person WHERE w.hash=? AND w.expires>? AND p.left_at IS NULL", hashSecret(secret), db.Micros(s.db.Now())))
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, fault.New(fault.Unauthorized, "you are not signed in, or the session has run out")
+	}
+	if err != nil {
+		return nil, err
+	}
+	g := &Grant{Scope: ScopePerson, Person: p, Label: p.Name}
+	if p.Admin {
+		g.Scope = ScopeAdmin
+	}
+	g.Permissions = g.Scope.Permissions()
+	return g, nil
+}
+
+// SignOut ends a session.
+func (s *Store) SignOut(ctx context.Context, secret string) error {
+	_, err := s.db.ExecContext(ctx, "DELETE FROM web_session WHERE hash=?", hashSecret(secret))
+	return err
+}
+
+// SignOutPerson ends all sessions and unused sign-in links of a person, and says
+// how many sessions those were.
+func (s *Store) SignOutPerson(ctx context.Context, person int64) (sessions int64, err error) {
+	err = s.db.InTx(ctx, func(tx *sql.Tx) error {
+		if _, err := tx.ExecContext(ctx, "DELETE FROM sign_in_link WHERE person=? AND used IS NULL", person); err != nil {
+			return err
+		}
+		res, err := tx.ExecContext(ctx, "DELETE FROM web_session WHERE person=?", person)
+		if err != nil {
+			return err
+		}
+		sessions, err = res.RowsAffected()
+		return err
+	})
+	return sessions, err
+}
+
+// PurgeSignIns deletes sessions and sign-in links that have run out. Links that
+// were used go with them a day later.
+func (s *Store) PurgeSignIns(ctx context.Context) error {
+	now := db.Micros(s.db.Now())
+	_, err1 := s.db.ExecContext(ctx, "DELETE FROM web_session WHERE expires<?", now)
+	_, err2 := s.db.ExecContext(ctx, "DELETE FROM sign_in_link WHERE expires<?", now-(24*time.Hour).Microseconds())
+	return errors.Join(err1, err2)
+}

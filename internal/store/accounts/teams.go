@@ -1,0 +1,179 @@
+package accounts
+
+import (
+	"context"
+	"database/sql"
+	"slices"
+	"strings"
+
+	"firethorn/internal/core/fault"
+	"firethorn/internal/db"
+)
+
+// Teams lists the teams with their members, by name.
+func (s *Store) Teams(ctx context.Context) ([]*Person, error) {
+	all, err := everybody(ctx, s.db)
+	if err != nil {
+		return nil, err
+	}
+	all = slices.DeleteFunc(all, func(p *Person) bool { return !p.Team || !p.Here() })
+	return all, db.Each(ctx, s.db, func(r *sql.Rows) error {
+		var team int64
+		var name string
+		err := r.Scan(&team, &name)
+		if i := slices.IndexFunc(all, func(p *Person) bool { return p.ID == team }); i >= 0 {
+			all[i].Members = append(all[i].Members, name)
+		}
+		return err
+	}, "SELECT m.team, p.name FROM team_member m JOIN person p ON p.id=m.person WHERE p.left_at IS NULL ORDER BY p.name")
+}
+
+// AddTeam makes a team of people.
+func (s *Store) AddTeam(ctx context.Context, name string, members []string) (*Person, error) {
+	name = strings.TrimSpace(name)
+	if name == "" || len(name) > 100 || strings.ContainsAny(name, "\x00\n\r\t@") {
+		return nil, fault.New(fault.BadInput, "a team needs a name of at most 100 characters on one line, without @")
+	}
+	ids, err := s.membersOf(ctx, members)
+	if err != nil {
+		return nil, err
+	}
+	err = s.db.InTx(ctx, func(tx *sql.Tx) error {
+		res, err := tx.ExecContext(ctx, "INSERT INTO person (name, email, team, created) VALUES (?,NULL,1,?)", name, db.Micros(s.db.Now()))
+		if db.Duplicate(err) {
+			return fault.New(fault.Conflict, "there is a person or a team called %s already", name)
+		}
+		if err != nil {
+			return err
+		}
+		team, err := res.LastInsertId()
+		if err != nil {
+			return err
+		}
+		return join(ctx, tx, team, ids)
+	})
+	if err != nil {
+		return nil, err
+	}
+	return s.team(ctx, name)
+}
+
+func (s *Store) membersOf(ctx context.Context, list []string) (ids []int64, err error) {
+	for _, who := range list {
+		p, err := s.FindHere(ctx, who)
+		if err != nil {
+			return nil, err
+		}
+		if p.Team {
+			return nil, fault.New(fault.BadInput, "%s is a team itself; teams are of people", p.Name)
+		}
+		ids = append(ids, p.ID)
+	}
+	return ids, nil
+}
+
+func join(ctx context.Context, tx *sql.Tx, team int64, ids []int64) error {
+	for _, id := range ids {
+		if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO team_member (team, person) VALUES (?,?)", team, id); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// team finds a team by its name or handle.
+func (s *Store) team(ctx context.Context, name string) (*Person, error) {
+	p, err := s.FindPerson(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	list, err := s.Teams(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if i := slices.IndexFunc(list, func(t *Person) bool { return t.ID == p.ID }); i >= 0 {
+		return list[i], nil
+	}
+	return nil, fault.New(fault.BadInput, "%s is no team; firethorn team list shows those there are", p.Name)
+}
+
+// ChangeTeam lets people into a team and others out of it.
+func (s *Store) ChangeTeam(ctx context.Context, name string, add, remove []string) (*Person, error) {
+	t, err := s.team(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	in, err := s.membersOf(ctx, add)
+	if err != nil {
+		return nil, err
+	}
+	var out []int64
+	for _, who := range remove {
+		p, err := s.FindPerson(ctx, who)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, p.ID)
+	}
+	err = s.db.InTx(ctx, func(tx *sql.Tx) error {
+		for _, id := range out {
+			if _, err := tx.ExecContext(ctx, "DELETE FROM team_member WHERE team=? AND person=?", t.ID, id); err != nil {
+				return err
+			}
+		}
+		return join(ctx, tx, t.ID, in)
+	})
+	if err != nil {
+		return nil, err
+	}
+	return s.team(ctx, t.Name)
+}
+
+// Leave says that somebody does not work here any more, or dissolves a team:
+// nothing can be given to them, their tokens and sessions end. What they have
+// stays theirs until it is handed over.
+func (s *Store) Leave(ctx context.Context, who string) (*Person, error) {
+	p, err := s.FindHere(ctx, who)
+	if err != nil {
+		return nil, err
+	}
+	if p.Admin {
+		var others int
+		if err := s.db.QueryRowContext(ctx, "SELECT COUNT(*) FROM person WHERE admin=1 AND left_at IS NULL AND id<>?", p.ID).Scan(&others); err != nil {
+			return nil, err
+		}
+		if others == 0 {
+			return nil, fault.New(fault.Conflict, "%s is the only one who may do everything; add another one first: firethorn person add NAME EMAIL --admin", p.Name)
+		}
+	}
+	err = s.db.InTx(ctx, func(tx *sql.Tx) error {
+		if _, err := tx.ExecContext(ctx, "UPDATE person SET left_at=? WHERE id=?", db.Micros(s.db.Now()), p.ID); err != nil {
+			return err
+		}
+		for _, q := range []string{"DELETE FROM web_session WHERE person=?", "DELETE FROM sign_in_link WHERE person=?", "DELETE FROM token WHERE person=?", "DELETE FROM team_member WHERE person=?", "DELETE FROM team_member WHERE team=?", "DELETE FROM watcher WHERE person=?"} {
+			if _, err := tx.ExecContext(ctx, q, p.ID); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	return s.FindPerson(ctx, p.Name)
+}
+
+// Return says that somebody works here again.
+func (s *Store) Return(ctx context.Context, who string) (*Person, error) {
+	p, err := s.FindPerson(ctx, who)
+	if err != nil {
+		return nil, err
+	}
+	if p.Here() {
+		return nil, fault.New(fault.Conflict, "%s works here", p.Name)
+	}
+	if _, err := s.db.ExecContext(ctx, "UPDATE person SET left_at=NULL WHERE id=?", p.ID); err != nil {
+		return nil, err
+	}
+	return s.FindPerson(ctx, p.Name)
+}

@@ -1,0 +1,167 @@
+package events
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"sync"
+
+	"github.com/klauspost/compress/s2"
+
+	"firethorn/internal/db"
+	"firethorn/internal/pipeline"
+)
+
+// Dictionary is an earlier body that later ones of its issue and week are
+// compressed with: what repeats from event to event is stored once.
+type Dictionary struct {
+	ID  int64
+	s2d *s2.Dict
+}
+
+// Decode decompresses a body that was compressed with the dictionary.
+func (d *Dictionary) Decode(body []byte) ([]byte, error) { return d.s2d.Decode(nil, body) }
+
+// Encode compresses a body with the dictionary.
+func (d *Dictionary) Encode(body []byte) []byte { return d.s2d.Encode(nil, body) }
+
+// dictionaries holds those lately used. An id never changes its content.
+type dictionaries struct {
+	mu   sync.Mutex
+	byID map[int64]*Dictionary
+}
+
+const (
+	dictionariesMost = 256
+	DictionaryBytes  = 64 << 10 // a larger body is compressed without one
+	DictionaryAfter  = 10       // bodies an issue keeps before it gets one
+)
+
+// ForgetDictionaries empties the cache: dictionaries were erased.
+func (s *Store) ForgetDictionaries() { s.dicts.forget() }
+
+func newDictionaries() *dictionaries {
+	return &dictionaries{byID: map[int64]*Dictionary{}}
+}
+
+func (c *dictionaries) get(id int64) *Dictionary {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.byID[id]
+}
+
+func (c *dictionaries) put(d *Dictionary) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if len(c.byID) >= dictionariesMost {
+		clear(c.byID)
+	}
+	c.byID[d.ID] = d
+}
+
+// forget drops all.
+func (c *dictionaries) forget() {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	clear(c.byID)
+}
+
+// PackBody compresses a body, with a dictionary where there is one and it fits.
+func PackBody(raw []byte, d *Dictionary) (dictionary any, body []byte) {
+	if d == nil || len(raw) > DictionaryBytes {
+		return nil, pipeline.Compress(raw)
+	}
+	return d.ID, d.Encode(raw)
+}
+
+// UnpackBody undoes packBody.
+func (s *Store) UnpackBody(ctx context.Context, dictionary sql.NullInt64, body []byte) ([]byte, error) {
+	if !dictionary.Valid {
+		return pipeline.Decompress(body)
+	}
+	d, err := s.DictionaryByID(ctx, s.db, dictionary.Int64)
+	if err != nil {
+		return nil, err
+	}
+	return d.Decode(body)
+}
+
+// DictionaryByID gives a dictionary, from memory where it is held.
+func (s *Store) DictionaryByID(ctx context.Context, q db.Querier, id int64) (*Dictionary, error) {
+	if d := s.dicts.get(id); d != nil {
+		return d, nil
+	}
+	var content []byte
+	if err := q.QueryRowContext(ctx, "SELECT content FROM dictionary WHERE id=?", id).Scan(&content); err != nil {
+		return nil, fmt.Errorf("dictionary %d: %w", id, err)
+	}
+	d, err := loadDictionary(id, content)
+	if err == nil {
+		s.dicts.put(d)
+	}
+	return d, err
+}
+
+func loadDictionary(id int64, packed []byte) (*Dictionary, error) {
+	content, err := pipeline.Decompress(packed)
+	if err != nil {
+		return nil, err
+	}
+	d := s2.MakeDict(content, nil)
+	if d == nil {
+		return nil, fmt.Errorf("dictionary %d is too short", id)
+	}
+	return &Dictionary{id, d}, nil
+}
+
+// Week is the week of a day.
+func Week(day int) int64 { return int64(day / 7) }
+
+// NewestEvery is how often a variant's newest body is written at most.
+const NewestEvery = 10_000_000 // µs
+
+// ErrNoBody says that an event's body was not kept.
+var ErrNoBody = errors.New("the body was not kept")
+
+// EventBody reads the body of an event, as Body.Pack wrote it: kept, or in the
+// slot of the newest of its variant. Where there is none it is ErrNoBody.
+func (s *Store) EventBody(ctx context.Context, e *EventRow) ([]byte, error) {
+	var d sql.NullInt64
+	var body []byte
+	err := s.db.QueryRowContext(ctx, "SELECT dictionary, body FROM event_body WHERE project=? AND filing=? AND keep_day=?", e.project, e.Filing, e.keepDay).Scan(&d, &body)
+	if errors.Is(err, sql.ErrNoRows) {
+		err = s.db.QueryRowContext(ctx, "SELECT dictionary, body FROM newest_body WHERE variant=? AND filing=?", e.variant, e.Filing).Scan(&d, &body)
+	}
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, ErrNoBody
+	}
+	if err != nil {
+		return nil, fmt.Errorf("body of event %s: %w", e.ID, err)
+	}
+	return s.UnpackBody(ctx, d, body)
+}
+
+// AnyBody is an event's own body where it was kept, else that of another event of
+// its variant; ErrNoBody when there is none.
+func (s *Store) AnyBody(ctx context.Context, e *EventRow) ([]byte, error) {
+	body, err := s.EventBody(ctx, e)
+	if errors.Is(err, ErrNoBody) {
+		return s.Exemplar(ctx, e)
+	}
+	return body, err
+}
+
+// Exemplar reads the newest exemplar of an event's variant, for a trace where
+// the event's own body was not kept; ErrNoBody when there is none.
+func (s *Store) Exemplar(ctx context.Context, e *EventRow) ([]byte, error) {
+	var body []byte
+	err := s.db.QueryRowContext(ctx, "SELECT body FROM exemplar WHERE variant=? ORDER BY thrown DESC LIMIT 1", e.variant).Scan(&body)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, ErrNoBody
+	}
+	if err != nil {
+		return nil, err
+	}
+	return pipeline.Decompress(body)
+}

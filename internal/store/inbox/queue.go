@@ -1,0 +1,135 @@
+package inbox
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"strings"
+	"time"
+
+	"github.com/google/uuid"
+
+	"firethorn/internal/core/event"
+	"firethorn/internal/core/fault"
+	"firethorn/internal/db"
+	"firethorn/internal/pipeline"
+)
+
+// Aside is an event that could not be filed.
+type Aside struct {
+	ID       uuid.UUID // of the row in the queue
+	Project  int64
+	Received time.Time
+	Why      string
+	Event    uuid.UUID // zero for a delivery that cannot be read at all
+	Packed   []byte    // a batch of this event alone, as in the inbox
+}
+
+// asideLife is how long an event that could not be filed is kept.
+const asideLife = 30 * 24 * time.Hour
+
+// SetAside keeps events that failed, with the error of each.
+func SetAside(ctx context.Context, tx *sql.Tx, list []Aside) error {
+	rows := make([][]any, len(list))
+	for i, a := range list {
+		id := uuid.New()
+		why := event.TrimText(strings.ToValidUTF8(a.Why, "\uFFFD"), 8000)                                                  // a reason may hold a piece of the event
+		rows[i] = []any{id[:], a.Project, db.Micros(a.Received), why, db.NullUUID(a.Event), append([]byte{}, a.Packed...)} // never NULL
+	}
+	return db.InsertRows(ctx, tx, "INSERT INTO set_aside (id, project, received, error, event, body)", "", rows)
+}
+
+// SetAside lists what could not be filed, newest first; project 0 is all.
+func (s *Store) SetAside(ctx context.Context, project int64, limit int) ([]Aside, error) {
+	var out []Aside
+	err := db.Each(ctx, s.db, func(r *sql.Rows) error {
+		var a Aside
+		var id, eventID []byte
+		var received int64
+		if err := r.Scan(&id, &a.Project, &received, &a.Why, &eventID, &a.Packed); err != nil {
+			return err
+		}
+		a.ID, a.Received = uuid.UUID(id), db.FromMicros(received)
+		if len(eventID) == 16 {
+			a.Event = uuid.UUID(eventID)
+		}
+		out = append(out, a)
+		return nil
+	}, "SELECT id, project, received, error, event, body FROM set_aside WHERE ?=0 OR project=? ORDER BY received DESC LIMIT ?", project, project, limit)
+	return out, err
+}
+
+// Retry puts an event that was set aside back into the inbox.
+func (s *Store) Retry(ctx context.Context, id uuid.UUID) (project int64, err error) {
+	err = s.db.InTx(ctx, func(tx *sql.Tx) error {
+		var received int64
+		var body []byte
+		err := tx.QueryRowContext(ctx, "SELECT project, received, body FROM set_aside WHERE id=? FOR UPDATE", id[:]).Scan(&project, &received, &body)
+		if errors.Is(err, sql.ErrNoRows) {
+			return fault.New(fault.NotFound, "nothing under %s was set aside; firethorn queue lists what was", id)
+		}
+		if err != nil {
+			return err
+		}
+		events := 0
+		if list, err := pipeline.Unpack(body, db.FromMicros(received)); err == nil {
+			for _, b := range list {
+				events += len(b.Events)
+			}
+		}
+		row := uuid.Must(uuid.NewV7())
+		if _, err := tx.ExecContext(ctx, appendSQL+"(?,?,?,?,?,?)", ShardOf(project), project, row[:], received, events, body); err != nil {
+			return err
+		}
+		_, err = tx.ExecContext(ctx, "DELETE FROM set_aside WHERE id=?", id[:])
+		return err
+	})
+	return project, err
+}
+
+// Discard lets go of an event that was set aside, and counts it.
+func (s *Store) Discard(ctx context.Context, id uuid.UUID) error {
+	return s.db.InTx(ctx, func(tx *sql.Tx) error { return s.DropAside(ctx, tx, id, CauseDiscarded) })
+}
+
+// DropAside deletes a failed event and counts it under the cause.
+func (s *Store) DropAside(ctx context.Context, tx *sql.Tx, id uuid.UUID, cause string) error {
+	var project int64
+	err := tx.QueryRowContext(ctx, "SELECT project FROM set_aside WHERE id=? FOR UPDATE", id[:]).Scan(&project)
+	if errors.Is(err, sql.ErrNoRows) {
+		return fault.New(fault.NotFound, "nothing under %s was set aside; firethorn queue lists what was", id)
+	}
+	if err != nil {
+		return err
+	}
+	if _, err := tx.ExecContext(ctx, "DELETE FROM set_aside WHERE id=?", id[:]); err != nil {
+		return err
+	}
+	var t Tally
+	t.Add(s.db.Now(), cause, "", 1)
+	return s.WriteTally(ctx, tx, project, &t)
+}
+
+// ExpireAside lets go of what was set aside too long ago.
+func (s *Store) ExpireAside(ctx context.Context) error {
+	var ids [][]byte
+	err := db.Each(ctx, s.db, func(r *sql.Rows) error {
+		var id []byte
+		err := r.Scan(&id)
+		ids = append(ids, id)
+		return err
+	}, "SELECT id FROM set_aside WHERE received<? LIMIT 1000", db.Micros(s.db.Now().Add(-asideLife)))
+	if err != nil {
+		return err
+	}
+	for _, id := range ids {
+		err := s.db.InTx(ctx, func(tx *sql.Tx) error { return s.DropAside(ctx, tx, uuid.UUID(id), CauseExpired) })
+		if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.NotFound {
+			continue // another process was faster
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}

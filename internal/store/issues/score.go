@@ -1,0 +1,86 @@
+package issues
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"math"
+	"time"
+
+	"firethorn/internal/core/impact"
+	"firethorn/internal/core/issue"
+	"firethorn/internal/core/surge"
+	"firethorn/internal/db"
+)
+
+// ScoringInputs is what all issues of a project are scored by.
+type ScoringInputs struct {
+	Version  int64 // grows when the rest changes
+	Weights  impact.Weights
+	Surge    surge.Thresholds
+	Active   int64 // users in the window, as counted
+	Counted  int64 // when
+	NewestID int64
+	Newest   string
+}
+
+// ScoringInputs reads by what issues of a project are scored now.
+func (s *Store) ScoringInputs(ctx context.Context, q db.Querier, project int64) (ScoringInputs, error) {
+	b := ScoringInputs{Weights: impact.Default, Surge: surge.Default}
+	var weights, thresholds string
+	err := q.QueryRowContext(ctx, "SELECT b.generation, b.weights, b.surge, b.active, b.counted, COALESCE(b.newest,0), COALESCE(r.name,'') FROM scoring b LEFT JOIN app_release r ON r.id=b.newest WHERE b.project=?", project).
+		Scan(&b.Version, &weights, &thresholds, &b.Active, &b.Counted, &b.NewestID, &b.Newest)
+	if errors.Is(err, sql.ErrNoRows) {
+		return b, nil
+	}
+	if err != nil {
+		return b, err
+	}
+	return b, errors.Join(json.Unmarshal([]byte(weights), &b.Weights), json.Unmarshal([]byte(thresholds), &b.Surge))
+}
+
+// Scored is what of an issue its score is made from.
+type Scored struct {
+	Users, Events int64 // in the window
+	Recent        int64 // events of its last days
+	FirstSeen     int64
+	FirstRelease  int64
+	Unhandled     bool
+	State         issue.State
+	Severity      string // as the events say
+	Grade         string // as a person says
+}
+
+// Score computes the impact of an issue.
+func (b ScoringInputs) Score(x Scored, now time.Time) impact.Score {
+	f := impact.Facts{
+		Users: x.Users, Events: x.Events, Active: b.Active, Recent: x.Recent, FirstSeen: db.FromMicros(x.FirstSeen), Now: now, Unhandled: x.Unhandled,
+		Newest: b.NewestID != 0 && x.FirstRelease == b.NewestID, Release: b.Newest, SomeRelease: x.FirstRelease != 0, Regressed: x.State == issue.Regressed, Severity: x.Severity,
+	}
+	if x.Grade != "" {
+		f.Severity, f.ByHand = x.Grade, true
+	}
+	return impact.Of(f, b.Weights)
+}
+
+// never is when a score gets stale that time alone does not change.
+const never = math.MaxInt64
+
+// StaleAt is when time alone changes a score next: with the hour while it has
+// momentum, with the day while something is in the window.
+func StaleAt(score impact.Score, events int64, now time.Time) int64 {
+	switch {
+	case events == 0:
+		return never
+	case score.Ages():
+		return db.Micros(now.Truncate(time.Hour).Add(time.Hour))
+	}
+	return db.Micros(now.UTC().Truncate(24*time.Hour).AddDate(0, 0, 1))
+}
+
+// FirstRecent is the first of the days that are held against those before.
+func FirstRecent(now time.Time) int { return db.Day(now) - impact.RecentDays + 1 }
+
+// NeedsDecision says whether an issue in a state waits for somebody to decide about it.
+func NeedsDecision(st issue.State) bool { return st == issue.New || st == issue.Regressed }

@@ -1,0 +1,21 @@
+// Package issues reads issues: the list, one issue, its history, its trend and
+// its score.
+package issues
+
+import (
+	"firethorn/internal/cache"
+	"firethorn/internal/core/issue"
+	"firethorn/internal/db"
+)
+
+// Store reads and writes what the package is for. It is safe for concurrent use.
+type Store struct {
+	db *db.DB
+
+	states cache.Memo[int64, map[issue.State]int64]
+}
+
+// New makes the store.
+func New(d *db.DB) *Store {
+	return &Store{db: d}
+}

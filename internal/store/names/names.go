@@ -1,0 +1,151 @@
+package names
+
+import (
+	"bytes"
+	"context"
+	"database/sql"
+	"slices"
+	"sync"
+
+	"firethorn/internal/db"
+)
+
+// Table names the tables that hold names by the hash of their bytes.
+type Table string
+
+const (
+	Releases     Table = "app_release"
+	Environments Table = "environment"
+	Resources    Table = "resource"
+)
+
+// Key finds a name in the cache.
+type Key struct {
+	table   Table
+	project int64
+	hash    [16]byte
+}
+
+// KeyOf is the key of a name of a project.
+func KeyOf(table Table, project int64, name string) Key {
+	return Key{table, project, db.NameHash(name)}
+}
+
+// cache remembers ids of interned names; ids never change, so it is never
+// wrong. It is emptied when it grows too large.
+type cache struct {
+	mu  sync.Mutex
+	ids map[Key]int64
+}
+
+const maxCached = 100_000
+
+func newCache() *cache { return &cache{ids: map[Key]int64{}} }
+
+// Get gives the id of a name that is remembered.
+func (s *Store) Get(k Key) (int64, bool) { return s.ids.get(k) }
+
+func (c *cache) get(k Key) (int64, bool) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	id, ok := c.ids[k]
+	return id, ok
+}
+
+func (c *cache) put(k Key, id int64) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if len(c.ids) >= maxCached {
+		clear(c.ids)
+	}
+	c.ids[k] = id
+}
+
+// Learned are ids that a transaction saw. Some of them may be its own and not
+// committed yet, so they reach the cache after the commit and not before: an id
+// of a transaction that was rolled back leads to nothing.
+type Learned []learnedName
+
+type learnedName struct {
+	key Key
+	id  int64
+}
+
+// Add notes an id; a nil list takes none.
+func (l *Learned) Add(k Key, id int64) {
+	if l != nil {
+		*l = append(*l, learnedName{k, id})
+	}
+}
+
+// Learn takes what a transaction that was committed saw.
+func (s *Store) Learn(list Learned) {
+	for _, x := range list {
+		s.ids.put(x.key, x.id)
+	}
+}
+
+// Intern gives the ids of names, making those that are new. found, which may be
+// nil, gets them for the cache: see Learned.
+//
+// room says how many of the wanted new ones may be made; those that may not
+// are missing from the answer. Without it all may.
+func (s *Store) Intern(ctx context.Context, tx *sql.Tx, found *Learned, table Table, project int64, names []string, now int64, room func(want int) (int, error)) (map[string]int64, error) {
+	out := map[string]int64{}
+	byHash := map[[16]byte]string{}
+	var missing [][]byte
+	slices.Sort(names)
+	for _, n := range slices.Compact(names) {
+		k := KeyOf(table, project, n)
+		if id, ok := s.ids.get(k); ok {
+			out[n] = id
+			continue
+		}
+		byHash[k.hash] = n
+		missing = append(missing, bytes.Clone(k.hash[:]))
+	}
+	if len(missing) == 0 {
+		return out, nil
+	}
+	slices.SortFunc(missing, bytes.Compare)
+	read := func() error {
+		args := []any{project}
+		for _, h := range missing {
+			args = append(args, h)
+		}
+		return db.Each(ctx, tx, func(r *sql.Rows) error {
+			var id int64
+			var hash []byte
+			if err := r.Scan(&id, &hash); err != nil {
+				return err
+			}
+			h := [16]byte(hash)
+			out[byHash[h]] = id
+			found.Add(Key{table, project, h}, id)
+			return nil
+		}, "SELECT id, hash FROM "+string(table)+" WHERE project=? AND hash IN ("+db.Marks(len(missing))+")", args...)
+	}
+	if err := read(); err != nil {
+		return nil, err
+	}
+	var rows [][]any
+	for _, h := range missing {
+		if n := byHash[[16]byte(h)]; out[n] == 0 {
+			rows = append(rows, []any{project, h, n, now})
+		}
+	}
+	if room != nil && len(rows) > 0 {
+		n, err := room(len(rows))
+		if err != nil {
+			return nil, err
+		}
+		rows = rows[:n]
+	}
+	if len(rows) == 0 {
+		return out, nil
+	}
+	if err := db.InsertRows(ctx, tx, "INSERT IGNORE INTO "+string(table)+" (project, hash, name, first_seen)", "", rows); err != nil {
+		return nil, err
+	}
+	return out, read()
+}

@@ -1,0 +1,19 @@
+// Package names keeps the interned names of releases, environments and
+// resources: ids for texts, with a cache of them.
+package names
+
+import (
+	"firethorn/internal/db"
+)
+
+// Store reads and writes what the package is for. It is safe for concurrent use.
+type Store struct {
+	db *db.DB
+
+	ids *cache
+}
+
+// New makes the store.
+func New(d *db.DB) *Store {
+	return &Store{db: d, ids: newCache()}
+}

@@ -1,0 +1,161 @@
+package projects
+
+import (
+	"context"
+	"database/sql"
+	"encoding/hex"
+	"errors"
+	"time"
+
+	"firethorn/internal/core/fault"
+	"firethorn/internal/db"
+)
+
+// Key is an ingest key. Keys are public: they report and do nothing else.
+type Key struct {
+	ID       int64
+	Value    string
+	Label    string
+	Routes   bool // service.name may name the project
+	Created  time.Time
+	Until    time.Time // zero: for ever
+	Revoked  time.Time // zero while it is not
+	LastUsed time.Time // zero: never; at most keyUse old
+}
+
+// Good says whether a key may report at a time.
+func (k *Key) Good(at time.Time) bool {
+	return k.Revoked.IsZero() && (k.Until.IsZero() || at.Before(k.Until))
+}
+
+const keyColumns = "k.id, k.value, k.label, k.routes, k.created, k.until, k.revoked, k.last_used"
+
+func (k *Key) fields() (into []any, done func()) {
+	var created int64
+	var until, revoked, used sql.NullInt64
+	return []any{&k.ID, &k.Value, &k.Label, &k.Routes, &created, &until, &revoked, &used}, func() {
+		k.Created = db.FromMicros(created)
+		for v, at := range map[*sql.NullInt64]*time.Time{&until: &k.Until, &revoked: &k.Revoked, &used: &k.LastUsed} {
+			if v.Valid {
+				*at = db.FromMicros(v.Int64)
+			}
+		}
+	}
+}
+
+func newKey() string { return "in-" + hex.EncodeToString(db.NewSecret(16)) }
+
+// KeyGrant is what an ingest key gives access to.
+type KeyGrant struct {
+	Key     Key
+	Project *Project // with its rules
+}
+
+// keyUse is how exactly the last use of a key is known.
+const keyUse = 5 * time.Minute
+
+// GrantOfKey finds a good ingest key and its project; fault.Unauthorized when
+// there is none.
+func (s *Store) GrantOfKey(ctx context.Context, value string) (*KeyGrant, error) {
+	g := &KeyGrant{Project: &Project{}}
+	project, projectDone := g.Project.fields()
+	key, keyDone := g.Key.fields()
+	err := s.db.QueryRowContext(ctx, "SELECT "+projectColumns+", "+keyColumns+" FROM ingest_key k JOIN project p ON p.id=k.project WHERE k.value=?", value).Scan(append(project, key...)...)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, fault.New(fault.Unauthorized, "this ingest key is not known; firethorn project keys PROJECT shows a project's keys")
+	}
+	if err == nil {
+		keyDone()
+		err = projectDone()
+	}
+	if err != nil {
+		return nil, err
+	}
+	now := s.db.Now()
+	if !g.Key.Good(now) {
+		return nil, fault.New(fault.Unauthorized, "this ingest key is not good any more; firethorn project keys %s shows those that are", g.Project.Name)
+	}
+	if now.Sub(g.Key.LastUsed) > keyUse {
+		if _, err := s.db.ExecContext(ctx, "UPDATE ingest_key SET last_used=? WHERE id=?", db.Micros(now), g.Key.ID); err != nil {
+			return nil, err
+		}
+	}
+	return g, s.giveRules(ctx, g.Project)
+}
+
+// Keys lists a project's ingest keys, oldest first.
+func (s *Store) Keys(ctx context.Context, project int64) ([]Key, error) {
+	var out []Key
+	err := db.Each(ctx, s.db, func(r *sql.Rows) error {
+		var k Key
+		into, done := k.fields()
+		err := r.Scan(into...)
+		done()
+		out = append(out, k)
+		return err
+	}, "SELECT "+keyColumns+" FROM ingest_key k WHERE k.project=? ORDER BY k.id", project)
+	return out, err
+}
+
+// AddKey makes another ingest key.
+func (s *Store) AddKey(ctx context.Context, project int64, label string, routes bool) (*Key, error) {
+	k := &Key{Value: newKey(), Label: label, Routes: routes, Created: s.db.Now().UTC()}
+	return k, s.insertKey(ctx, s.db, project, k)
+}
+
+func (s *Store) insertKey(ctx context.Context, q db.Querier, project int64, k *Key) error {
+	res, err := q.ExecContext(ctx, "INSERT INTO ingest_key (project, value, label, routes, created) VALUES (?,?,?,?,?)", project, k.Value, k.Label, k.Routes, db.Micros(k.Created))
+	if err != nil {
+		return err
+	}
+	k.ID, err = res.LastInsertId()
+	return err
+}
+
+// RotateKey makes a key that takes the place of another, which stays good for
+// as long as they are to overlap.
+func (s *Store) RotateKey(ctx context.Context, project int64, value string, overlap time.Duration) (*Key, error) {
+	now := s.db.Now().UTC()
+	k := &Key{Value: newKey(), Created: now}
+	return k, s.db.InTx(ctx, func(tx *sql.Tx) error {
+		old, err := lockKey(ctx, tx, project, value)
+		if err != nil {
+			return err
+		}
+		if !old.Good(now) {
+			return fault.New(fault.Conflict, "this ingest key is not good any more; make another with --add")
+		}
+		k.Label, k.Routes = old.Label, old.Routes
+		if _, err := tx.ExecContext(ctx, "UPDATE ingest_key SET until=? WHERE id=?", db.Micros(now.Add(overlap)), old.ID); err != nil {
+			return err
+		}
+		return s.insertKey(ctx, tx, project, k)
+	})
+}
+
+// RevokeKey makes a key good for nothing, at once.
+func (s *Store) RevokeKey(ctx context.Context, project int64, value string) (*Key, error) {
+	var k *Key
+	err := s.db.InTx(ctx, func(tx *sql.Tx) (err error) {
+		if k, err = lockKey(ctx, tx, project, value); err != nil {
+			return err
+		}
+		if k.Revoked.IsZero() {
+			k.Revoked = s.db.Now().UTC()
+		}
+		_, err = tx.ExecContext(ctx, "UPDATE ingest_key SET revoked=? WHERE id=?", db.Micros(k.Revoked), k.ID)
+		return err
+	})
+	return k, err
+}
+
+func lockKey(ctx context.Context, tx *sql.Tx, project int64, value string) (*Key, error) {
+	k := &Key{}
+	into, done := k.fields()
+	err := tx.QueryRowContext(ctx, "SELECT "+keyColumns+" FROM ingest_key k WHERE k.project=? AND k.value=? FOR UPDATE", project, value).Scan(into...)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, fault.New(fault.NotFound, "the project has no such ingest key")
+	}
+	done()
+	return k, err
+}

@@ -1,0 +1,19 @@
+// Package symbolstore keeps bundles and source maps as pushed, and what was
+// compiled from them.
+package symbolstore
+
+import (
+	"firethorn/internal/db"
+	"firethorn/internal/store/names"
+)
+
+// Store reads and writes what the package is for. It is safe for concurrent use.
+type Store struct {
+	db    *db.DB
+	names *names.Store
+}
+
+// New makes the store.
+func New(d *db.DB, name *names.Store) *Store {
+	return &Store{db: d, names: name}
+}

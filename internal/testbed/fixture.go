@@ -1,0 +1,164 @@
+// Package testbed gives tests a database with one project, and the words to
+// report events to it and to decide about issues.
+package testbed
+
+import (
+	"encoding/json"
+	"testing"
+	"time"
+
+	"github.com/google/uuid"
+
+	"firethorn/internal/core/issue"
+	"firethorn/internal/pipeline"
+	"firethorn/internal/records"
+	"firethorn/internal/store/inbox"
+	"firethorn/internal/store/issues"
+	"firethorn/internal/store/projects"
+	"firethorn/internal/testdb"
+	"firethorn/internal/usecase/ingest"
+)
+
+// Bench is a database with one project and a lease on all shards.
+type Bench struct {
+	*records.Records
+	T       *testing.T
+	Project *projects.Project
+	Leases  []inbox.Lease
+	Owner   uuid.UUID
+	Units   *pipeline.Units
+	Now     time.Time
+
+	DSN string
+}
+
+func Open(t *testing.T, now time.Time) *Bench {
+	t.Helper()
+	b := &Bench{T: t, Now: now, Owner: uuid.New()}
+	b.DSN = testdb.DSN(t)
+	s, err := records.Open(t.Context(), records.Options{DSN: b.DSN, Now: func() time.Time { return b.Now }})
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { s.Close() })
+	b.Records, b.Units = s, pipeline.NewUnits(s.Symbols, 1<<20)
+	s.DB.MaxSkew = 200 * 365 * 24 * time.Hour // the database keeps its own clock
+	if b.Project, _, err = s.Projects.CreateProject(t.Context(), "quayside", 30); err != nil {
+		t.Fatal(err)
+	}
+	if b.Leases, err = s.Inbox.TakeLeases(t.Context(), b.Owner, time.Hour); err != nil || len(b.Leases) != inbox.Shards {
+		t.Fatalf("%d leases, %v", len(b.Leases), err)
+	}
+	return b
+}
+
+var Noon = time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
+
+// Event is one event of a test.
+type Event struct {
+	ID       string
+	Function string
+	User     string
+	Release  string
+	At       time.Time
+	Stands   int
+	Env      string
+	Session  string
+}
+
+func (o Event) Json() json.RawMessage {
+	e := map[string]any{
+		"time": o.At.Format(time.RFC3339Nano), "handled": false, "stands_for": max(1, o.Stands),
+		"exceptions": []any{map[string]any{"type": "TypeError", "message": "x", "frames": []any{map[string]any{"function": o.Function, "file": "src/tides.ts", "line": 17}}}},
+		"resource":   map[string]any{"service.version": o.Release},
+	}
+	if o.Env != "" {
+		e["resource"].(map[string]any)["deployment.environment.name"] = o.Env
+	}
+	if o.At.IsZero() {
+		delete(e, "time")
+	}
+	if o.User != "" {
+		e["attributes"] = map[string]any{"user.id": o.User}
+	}
+	if o.Session != "" {
+		e["attributes"] = map[string]any{"session.id": o.Session}
+	}
+	raw, _ := json.Marshal(e) // a map of plain values
+	return raw
+}
+
+// Store puts events into the inbox as one batch.
+func (b *Bench) Store(list ...Event) {
+	b.T.Helper()
+	batch := &pipeline.Batch{Received: b.Now}
+	for _, o := range list {
+		id := uuid.New()
+		if o.ID != "" {
+			id = uuid.NewSHA1(uuid.Nil, []byte(o.ID))
+		}
+		batch.IDs, batch.Events = append(batch.IDs, id), append(batch.Events, o.Json())
+	}
+	if err := b.Inbox.Append(b.T.Context(), b.Project.ID, batch); err != nil {
+		b.T.Fatal(err)
+	}
+}
+
+// Filing makes the transaction for all that waits.
+func (b *Bench) Filing() ingest.Filing {
+	b.T.Helper()
+	c, err := b.Inbox.Claim(b.T.Context(), b.Leases[inbox.ShardOf(b.Project.ID)], b.Project.ID, false)
+	if err != nil {
+		b.T.Fatal(err)
+	}
+	f := ingest.Filing{Project: b.Project.Project, Lease: b.Leases[inbox.ShardOf(b.Project.ID)], Deliveries: c.Deliveries}
+	for _, d := range c.Deliveries {
+		for _, batch := range d.Batches {
+			for i := range batch.Events {
+				it, err := pipeline.Process(b.T.Context(), b.Project.Project, batch, i, b.Units)
+				if err != nil {
+					b.T.Fatal(err)
+				}
+				if it.Verdict.Drop {
+					f.Dropped = append(f.Dropped, it)
+					continue
+				}
+				f.Items = append(f.Items, it)
+			}
+		}
+	}
+	return f
+}
+
+// File files events through the inbox.
+func (b *Bench) File(list ...Event) ingest.Filed {
+	b.T.Helper()
+	b.Store(list...)
+	done, err := b.Ingest.File(b.T.Context(), b.Filing())
+	if err != nil {
+		b.T.Fatal(err)
+	}
+	return done
+}
+
+func (b *Bench) Issue(n int64) *issues.Issue {
+	b.T.Helper()
+	is, err := b.Issues.Issue(b.T.Context(), b.Project, n)
+	if err != nil {
+		b.T.Fatal(err)
+	}
+	return is
+}
+
+func (b *Bench) Recounted() {
+	b.T.Helper()
+	diff, _, err := b.Retention.Recount(b.T.Context())
+	if err != nil || len(diff) > 0 {
+		b.T.Errorf("recount: %+v, %v", diff, err)
+	}
+}
+
+// FixedIn is the decision that an issue is fixed in a release.
+func FixedIn(version string) issue.Action {
+	return issue.Action{Verb: issue.Fixing, Fix: issue.Fix{Kind: issue.FixRelease, FixedIn: version}}
+}

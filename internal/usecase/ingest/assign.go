@@ -1,0 +1,89 @@
+package ingest
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+
+	"firethorn/internal/core/fault"
+	"firethorn/internal/core/issue"
+	"firethorn/internal/core/rules"
+	"firethorn/internal/core/words"
+	"firethorn/internal/db"
+	"firethorn/internal/pipeline"
+	"firethorn/internal/store/accounts"
+	"firethorn/internal/usecase/status"
+)
+
+// give gives issues to whom assign rules say, once enough came of them.
+func (w *filing) give(ctx context.Context) error {
+	chosen := map[int64]*row{} // the youngest event of each issue says which rule
+	for _, r := range w.rows {
+		if r.Assign != nil {
+			chosen[r.issue.id] = r
+		}
+	}
+	for _, id := range slices.Sorted(maps.Keys(chosen)) {
+		if err := w.giveOne(ctx, w.issues[id], chosen[id]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (w *filing) giveOne(ctx context.Context, is *issueRow, r *row) error {
+	rule := r.Assign
+	if is.standing.Owner != "" || !is.standing.State.Open() || is.windowUsers < rule.Users || is.windowEvents < rule.Events {
+		return nil
+	}
+	reached, err := w.reached(ctx, is, rule)
+	if err != nil || reached == "" {
+		return err
+	}
+	// Who had it, or took it from somebody, by hand has decided.
+	var byHand bool
+	if err := w.tx.QueryRowContext(ctx, "SELECT EXISTS (SELECT 1 FROM history WHERE issue=? AND kind='assign' AND undone=0) OR EXISTS (SELECT 1 FROM history WHERE issue=? AND kind='given' AND undone=1)", is.id, is.id).Scan(&byHand); err != nil || byHand {
+		return err
+	}
+	to, err := w.s.accounts.FindHereIn(ctx, w.tx, rule.To)
+	if f, ok := errors.AsType[*fault.Error](err); ok {
+		w.countTrouble(&pipeline.Item{Received: r.Received, Event: r.Event, Release: r.Release, Trouble: []rules.Trouble{{Section: "assign", Rule: rule.Name, Why: f.Pub}}})
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	before := is.standing
+	next, e := issue.Give(before.Standing, to.Name, fmt.Sprintf("the rule %q: %s", rule.Name, reached))
+	if e == nil {
+		return nil
+	}
+	is.standing.Standing, is.standing.OwnerID = next, to.ID
+	if err := w.s.status.Save(ctx, w.tx, w.Project.ID, is.id, is.standing, false); err != nil {
+		return err
+	}
+	return w.s.status.Record(ctx, w.tx, w.Project.ID, is.id, status.HistoryLine{Entry: *e, Who: accounts.Service, Before: &before})
+}
+
+// reached says what of a rule's thresholds is reached, "" while they are not.
+func (w *filing) reached(ctx context.Context, is *issueRow, rule *rules.AssignRule) (string, error) {
+	users, events := is.windowUsers, is.windowEvents
+	if from := db.Day(w.now) - rule.Days + 1; rule.Days < rules.AssignDays && rule.Users+rule.Events > 0 {
+		err := w.tx.QueryRowContext(ctx, "SELECT (SELECT COUNT(DISTINCT user) FROM issue_user_day WHERE issue=? AND day>=?), (SELECT COALESCE(SUM(events),0) FROM issue_trend WHERE issue=? AND day>=?)", is.id, from, is.id, from).Scan(&users, &events)
+		if err != nil {
+			return "", err
+		}
+	}
+	within := fmt.Sprintf(" in %s", words.Counted(int64(rule.Days), "day"))
+	switch {
+	case users < rule.Users || events < rule.Events:
+		return "", nil
+	case rule.Users > 0:
+		return words.Counted(users, "user") + within, nil
+	case rule.Events > 0:
+		return words.Counted(events, "event") + within, nil
+	}
+	return "it is for all of its kind", nil
+}

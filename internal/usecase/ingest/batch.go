@@ -1,0 +1,344 @@
+package ingest
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"time"
+
+	"firethorn/internal/core/event"
+	"firethorn/internal/core/fingerprint"
+	"firethorn/internal/db"
+	"firethorn/internal/pipeline"
+	"firethorn/internal/store/inbox"
+	"firethorn/internal/store/issues"
+	"firethorn/internal/store/names"
+)
+
+// Filing is one transaction's work: deliveries of one project, and what was
+// made of them.
+type Filing struct {
+	Project    pipeline.Project
+	Lease      inbox.Lease
+	Deliveries []inbox.Delivery
+	Items      []*pipeline.Item
+	Dropped    []*pipeline.Item // by the project's rules: counted, not filed
+	Sessions   []SessionMessage
+	Feedback   []*Said
+	Aside      []inbox.Aside
+	More       bool // other deliveries of the claim are still in hand
+
+	// Alone is set where events of a claim are filed one by one: which of them
+	// are, with this one, as Claim.Done has it. It is written down with the event.
+	Alone []byte
+}
+
+// Filed says what a Filing did.
+type Filed struct {
+	Events  int // new ones
+	Repeats int // and reports that were joined to other ones
+	Issues  int // new ones
+}
+
+// File files events, counters, users, trends, history and the removal from
+// the inbox in one transaction. An event that is there already is let go.
+func (s *Service) File(ctx context.Context, f Filing) (Filed, error) {
+	var done Filed
+	var found names.Learned
+	err := s.db.InTx(ctx, func(tx *sql.Tx) error {
+		now := s.db.Now().UTC()
+		w := &filing{s: s, tx: tx, Filing: f, now: now, bodies: map[int64]int64{}, fresh: map[int64]*row{}, remembered: map[[16]byte]int{}, issues: map[int64]*issueRow{}, caps: caps{tx: tx, project: f.Project.ID, now: now}}
+		err := w.run(ctx)
+		done, found = w.done, w.found
+		return err
+	})
+	if err == nil {
+		s.names.Learn(found)
+	}
+	return done, err
+}
+
+// filing is the state of one try of one transaction.
+type filing struct {
+	s  *Service
+	tx *sql.Tx
+	Filing
+	now   time.Time
+	done  Filed
+	caps  caps
+	basis issues.ScoringInputs
+	heard bool // of a release for the first time
+	tally inbox.Tally
+
+	found names.Learned // ids of names, for the cache once they are committed
+
+	lastIssue, filing int64
+	symbolsVersion    int64 // of the project now
+	apart             bool  // parts were split off issues of the project
+	feedbackWaits     bool  // for events that are not filed
+	keepDays          int   // the project's class as it is now
+	classes           []int // it and those whose events are still kept
+	rels, envs, ress  map[string]int64
+	rows              []*row
+	variants          map[fingerprint.Key]*variantRow
+	issues            map[int64]*issueRow
+	bodies            map[int64]int64  // variant → bodies kept of this batch
+	fresh             map[int64]*row   // variants made in this batch → the event they were made of
+	reports           []reported       // that tell occurrences
+	remembered        map[[16]byte]int // how many there are of a trace and message
+	lateUsers         []lateUser
+	ties              []tie
+}
+
+// row is an event about to be written.
+type row struct {
+	*pipeline.Item
+	Print                  fingerprint.Result // as it is filed: caps may change the item's own
+	Release                string             // likewise
+	odd                    bool               // its own time does not say where it is stored
+	kept                   bool               // its body is
+	storeDay, keepDay      int
+	filing                 int64
+	release, env, resource int64 // 0: none
+	variant                *variantRow
+	issue                  *issueRow
+}
+
+// sentMicros is the time as sent, 0 when there was none.
+func (r *row) sentMicros() int64 {
+	if r.When.Sent.IsZero() {
+		return 0
+	}
+	return db.Micros(r.When.Sent)
+}
+
+type variantRow struct {
+	ID, issue int64
+	exemplars int
+	hash      fingerprint.Key          // its own
+	print     fingerprint.Key          // what it was filed under
+	forms     map[fingerprint.Key]bool // raw forms that are kept
+}
+
+func (w *filing) run(ctx context.Context) error {
+	if err := w.lockProject(ctx); err != nil {
+		return err
+	}
+	w.days()
+	steps := []func(context.Context) error{
+		w.internNames, w.chooseVariants, w.countFiles, w.loadIssues, w.loadDictionaries, w.chooseBodies, w.writeEvents, w.meetFeedback, w.writeOccurrences, w.writeTies, w.writeBodies, w.writeExemplars, w.writeNewest, w.count, w.writeIssues,
+	}
+	if len(w.Items) > 0 {
+		if err := w.dropRepeats(ctx); err != nil {
+			return err
+		}
+		if err := w.joinOccurrences(ctx); err != nil {
+			return err
+		}
+		if len(w.rows) == 0 { // nothing new: but what is filed may have got users
+			steps = []func(context.Context) error{w.writeOccurrences, w.writeTies}
+			if len(w.lateUsers) > 0 {
+				steps = append(steps, w.loadIssues, w.count, w.writeIssues)
+			}
+		}
+		for _, step := range steps {
+			if err := step(ctx); err != nil {
+				return err
+			}
+		}
+	}
+	if len(w.Sessions) > 0 {
+		if err := w.writeSessions(ctx); err != nil {
+			return err
+		}
+	}
+	if len(w.Feedback) > 0 {
+		if err := w.writeFeedback(ctx); err != nil {
+			return err
+		}
+	}
+	if len(w.Aside) > 0 {
+		if err := inbox.SetAside(ctx, w.tx, w.Aside); err != nil {
+			return err
+		}
+	}
+	if err := w.countReceived(ctx); err != nil {
+		return err
+	}
+	if err := w.caps.write(ctx); err != nil {
+		return err
+	}
+	if err := w.s.inbox.RemoveDeliveries(ctx, w.tx, w.Deliveries, w.More); err != nil {
+		return err
+	}
+	if w.Alone != nil {
+		if err := w.s.db.ExecPrepared(ctx, w.tx, "UPDATE claim SET done=? WHERE project=?", []any{w.Alone, w.Project.ID}); err != nil {
+			return err
+		}
+	}
+	if err := w.s.db.ExecPrepared(ctx, w.tx, "UPDATE project_counter SET last_issue=?, filing=?, changed=changed+1 WHERE project=?", []any{w.lastIssue, w.filing, w.Project.ID}); err != nil {
+		return err
+	}
+	return w.s.inbox.Fence(ctx, w.tx, w.Lease)
+}
+
+// lockProject takes the lock that makes the rest one writer a project: what is
+// read from here on stays true until the commit.
+func (w *filing) lockProject(ctx context.Context) error {
+	st, err := w.s.db.Prepared(ctx, "SELECT last_issue, filing, symbols_version, EXISTS (SELECT 1 FROM split WHERE project=? AND active=1), EXISTS (SELECT 1 FROM feedback WHERE project=? AND waiting=1), "+db.Clock+" FROM project_counter WHERE project=? FOR UPDATE")
+	if err != nil {
+		return err
+	}
+	var clock int64
+	if err := w.tx.StmtContext(ctx, st).QueryRowContext(ctx, w.Project.ID, w.Project.ID, w.Project.ID).Scan(&w.lastIssue, &w.filing, &w.symbolsVersion, &w.apart, &w.feedbackWaits, &clock); err != nil {
+		return fmt.Errorf("counter of project %d: %w", w.Project.ID, err)
+	}
+	// The days that events are stored under come from this clock, and those that
+	// are dropped from another process's: where they are apart, nothing is filed.
+	if skew := db.FromMicros(clock).Sub(w.s.db.Now().Add(-w.s.db.Ahead)); skew > w.s.db.MaxSkew || skew < -w.s.db.MaxSkew {
+		return fmt.Errorf("%w by %s: nothing is filed until they agree", db.ErrClocks, skew.Round(time.Second))
+	}
+	if len(w.Items)+len(w.Feedback)+len(w.Sessions) == 0 {
+		return nil
+	}
+	if w.basis, err = w.s.issues.ScoringInputs(ctx, w.tx, w.Project.ID); err != nil {
+		return err
+	}
+	return db.Each(ctx, w.tx, func(r *sql.Rows) error {
+		var days int
+		err := r.Scan(&days)
+		if w.keepDays == 0 {
+			w.keepDays = days
+		}
+		w.classes = append(w.classes, days)
+		return err
+	}, "SELECT keep_days FROM project WHERE id=? UNION ALL SELECT keep_days FROM project_class WHERE project=? AND until_day>=?", w.Project.ID, w.Project.ID, db.Day(w.now))
+}
+
+// days gives each item its days: a pure function of the time as sent, so that
+// a repeat lands where the first one did. An event whose day is past being
+// kept counts as one whose time cannot be used: its partition may be going.
+func (w *filing) days() {
+	today := db.Day(w.now)
+	for _, it := range w.Items {
+		r := &row{Item: it, Print: it.Print, Release: it.Release, odd: it.When.Odd}
+		if !r.odd {
+			r.storeDay = db.Day(it.When.Sent)
+			r.odd = r.storeDay+w.keepDays < today
+		}
+		if r.odd {
+			r.storeDay = db.Day(it.Received)
+			if r.storeDay+w.keepDays < today {
+				r.storeDay = today
+			}
+		}
+		r.keepDay = r.storeDay + w.keepDays
+		w.rows = append(w.rows, r)
+	}
+}
+
+func (w *filing) internNames(ctx context.Context) error {
+	var rels, envs, ress []string
+	res := make([]string, len(w.rows))
+	for i, r := range w.rows {
+		if r.Release != "" {
+			rels = append(rels, r.Release)
+		}
+		envs = append(envs, r.Environment)
+		res[i] = resourceText(r.Event.Resource)
+		ress = append(ress, res[i])
+	}
+	var err error
+	if w.rels, err = w.intern(ctx, names.Releases, newReleases, rels); err != nil {
+		return err
+	}
+	if w.envs, err = w.intern(ctx, names.Environments, newEnvironments, envs); err != nil {
+		return err
+	}
+	if w.ress, err = w.intern(ctx, names.Resources, newResources, ress); err != nil {
+		return err
+	}
+	for i, r := range w.rows {
+		r.release, r.env, r.resource = w.rels[r.Release], w.envs[r.Environment], w.ress[res[i]]
+		if r.release == 0 && r.Release != "" { // one too many: its body alone says it
+			r.Release = ""
+			w.tally.Add(r.Received, inbox.CauseCapped, newReleases.what, 1)
+		}
+		if r.resource == 0 {
+			w.tally.Add(r.Received, inbox.CauseCapped, newResources.what, 1)
+		}
+		if r.env == 0 {
+			w.tally.Add(r.Received, inbox.CauseCapped, newEnvironments.what, 1)
+			if r.env, err = w.otherEnvironment(ctx); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// otherEnvironment is where those stand whose environment is one too many.
+func (w *filing) otherEnvironment(ctx context.Context) (int64, error) {
+	other, err := w.s.names.Intern(ctx, w.tx, &w.found, names.Environments, w.Project.ID, []string{otherEnvironment}, db.Micros(w.now), nil)
+	return other[otherEnvironment], err
+}
+
+// intern gives the ids of wanted; new ones are bounded by a cap.
+func (w *filing) intern(ctx context.Context, table names.Table, of capOf, wanted []string) (map[string]int64, error) {
+	return w.s.names.Intern(ctx, w.tx, &w.found, table, w.Project.ID, wanted, db.Micros(w.now), func(want int) (int, error) {
+		w.heard = w.heard || table == names.Releases
+		return w.caps.room(ctx, of, want)
+	})
+}
+
+// perProcess are resource attributes that differ from process to process or
+// from person to person: they stand in the body alone.
+var perProcess = []string{"process.pid", "host.name", "host.id", "service.instance.id", "app.installation.id", "user.id", "user.email", "user.name", "enduser.id", "enduser.pseudo.id"}
+
+func resourceText(a event.Attributes) string {
+	shared := event.Attributes{}
+	for k, v := range a {
+		if !slices.Contains(perProcess, k) {
+			shared[k] = v
+		}
+	}
+	raw, err := json.Marshal(shared)
+	if err != nil {
+		return "{}" // attributes were decoded, so they encode
+	}
+	return string(raw)
+}
+
+func (w *filing) newIssue(ctx context.Context, r *row) (int64, error) {
+	w.lastIssue++
+	res, err := w.tx.ExecContext(ctx, "INSERT INTO issue (project, number, state, created) VALUES (?,?,'new',?)", w.Project.ID, w.lastIssue, db.Micros(w.now))
+	if err != nil {
+		return 0, err
+	}
+	id, err := res.LastInsertId()
+	if err != nil {
+		return 0, err
+	}
+	w.done.Issues++
+	print := r.Print.Key
+	if _, err := w.tx.ExecContext(ctx, "INSERT INTO alias (project, grouping_version, hash, issue) VALUES (?,?,?,?)", w.Project.ID, w.Project.GroupingVersion, print[:], id); err != nil {
+		return 0, err
+	}
+	if r.Release != "" && r.Followable() {
+		if err := AskMoved(ctx, w.tx, w.Project.ID, id); err != nil {
+			return 0, err
+		}
+	}
+	words := "first seen"
+	if r.Release != "" {
+		words += " in " + r.Release
+	}
+	return id, w.addHistory(ctx, id, db.Micros(r.When.Thrown), "first_seen", words)
+}
+
+func (w *filing) addHistory(ctx context.Context, issue, at int64, kind, words string) error {
+	_, err := w.tx.ExecContext(ctx, "INSERT INTO history (issue, at, actor_kind, actor, kind, words) VALUES (?,?,'service','',?,?)", issue, at, kind, event.TrimText(words, 500))
+	return err
+}

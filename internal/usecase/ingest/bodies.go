@@ -1,0 +1,145 @@
+package ingest
+
+import (
+	"context"
+	"database/sql"
+	"time"
+
+	"firethorn/internal/core/sampling"
+	"firethorn/internal/db"
+	"firethorn/internal/pipeline"
+	"firethorn/internal/store/events"
+)
+
+// loadDictionaries finds the dictionaries of the issues that have one this
+// week. Which there are is asked each time, since one may have been erased;
+// their contents are remembered.
+func (w *filing) loadDictionaries(ctx context.Context) error {
+	var ids []any
+	for id, is := range w.issues {
+		if is.bodies >= events.DictionaryAfter {
+			ids = append(ids, id)
+		}
+	}
+	if len(ids) == 0 {
+		return nil
+	}
+	found := map[int64]int64{} // issue → dictionary
+	err := db.Each(ctx, w.tx, func(r *sql.Rows) error {
+		var id, issue int64
+		err := r.Scan(&id, &issue)
+		found[issue] = id
+		return err
+	}, "SELECT id, issue FROM dictionary WHERE week=? AND issue IN ("+db.Marks(len(ids))+")", append([]any{events.Week(db.Day(w.now))}, ids...)...)
+	if err != nil {
+		return err
+	}
+	for issue, id := range found {
+		if w.issues[issue].dictionary, err = w.s.events.DictionaryByID(ctx, w.tx, id); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// newDictionary makes a body the dictionary of its issue for this week; later
+// transactions use it.
+func (w *filing) newDictionary(ctx context.Context, r *row) error {
+	content := pipeline.Dictionary(r.Body, events.DictionaryBytes)
+	if len(content) < 64 {
+		return nil
+	}
+	r.issue.dictionaryMade = true
+	_, err := w.tx.ExecContext(ctx, "INSERT IGNORE INTO dictionary (project, issue, week, user, content) VALUES (?,?,?,?,?)", w.Project.ID, r.issue.id, events.Week(db.Day(w.now)), nullUser(r.Item), pipeline.Compress(content))
+	return err
+}
+
+// chooseBodies decides which bodies of the batch are kept.
+func (w *filing) chooseBodies(ctx context.Context) error {
+	firsts, err := w.bodyFirsts(ctx)
+	if err != nil {
+		return err
+	}
+	events := map[*issueRow]int64{}
+	var fresh [][]any
+	for _, r := range w.rows {
+		is := r.issue
+		f := sampling.Facts{ID: r.ID, Kept: is.bodies, Events: is.events + events[is]}
+		if is.bodies >= sampling.Always && !is.standing.CountOnly {
+			k := r.firstKey(w.now)
+			if f.FirstOf = !firsts[k]; f.FirstOf {
+				firsts[k] = true
+				fresh = append(fresh, []any{k.a, k.b, k.c, k.d})
+			}
+		}
+		events[is] += r.Event.StandsFor
+		if r.kept = !is.standing.CountOnly && sampling.Keep(f) != sampling.None; r.kept {
+			is.bodies++
+			w.bodies[r.variant.ID]++
+		}
+	}
+	return w.upsert(ctx, "INSERT IGNORE INTO body_first (day, issue, app_release, environment)", "", fresh, 4)
+}
+
+// firstKey is what one body at least is kept of.
+func (r *row) firstKey(now time.Time) key4 {
+	return key4{int64(db.Day(now)), r.issue.id, r.release, r.env}
+}
+
+// bodyFirsts reads which of the batch's releases and environments have a body
+// of today.
+func (w *filing) bodyFirsts(ctx context.Context) (map[key4]bool, error) {
+	asked, out := map[key4]bool{}, map[key4]bool{}
+	byIssue := map[int64]bool{}
+	for _, r := range w.rows {
+		if k := r.firstKey(w.now); r.issue.bodies >= sampling.Always && !asked[k] {
+			asked[k] = true
+			byIssue[k.b] = true
+		}
+	}
+	var groups []group
+	for id := range byIssue {
+		groups = append(groups, group{prefix: []int64{int64(db.Day(w.now))}, values: []int64{id}})
+	}
+	err := w.selectGroups(ctx, "SELECT day, issue, app_release, environment FROM body_first WHERE ", "day=? AND issue", "", groups, func(a, b, c, d int64) { out[key4{a, b, c, d}] = true })
+	return out, err
+}
+
+// writeNewest writes the newest body that is not kept into the slot of its
+// variant.
+func (w *filing) writeNewest(ctx context.Context) error {
+	newest := map[int64]*row{}
+	for _, r := range w.rows {
+		switch {
+		case r.kept:
+			delete(newest, r.variant.ID) // a kept one is newer
+		case !r.issue.standing.CountOnly:
+			newest[r.variant.ID] = r
+		}
+	}
+	if len(newest) == 0 {
+		return nil
+	}
+	var ids []any
+	for id := range newest {
+		ids = append(ids, id)
+	}
+	now := db.Micros(w.now)
+	err := db.Each(ctx, w.tx, func(r *sql.Rows) error {
+		var id, written int64
+		err := r.Scan(&id, &written)
+		if now-written < events.NewestEvery && written <= now {
+			delete(newest, id)
+		}
+		return err
+	}, "SELECT variant, written FROM newest_body WHERE variant IN ("+db.Marks(len(ids))+")", ids...)
+	if err != nil {
+		return err
+	}
+	var rows [][]any
+	for id, r := range newest {
+		d, body := events.PackBody(r.Body, r.issue.dictionary)
+		rows = append(rows, []any{id, w.Project.ID, r.filing, r.keepDay, now, d, body})
+	}
+	return w.upsert(ctx, "REPLACE INTO newest_body (variant, project, filing, keep_day, written, dictionary, body)", "", rows, 1)
+}

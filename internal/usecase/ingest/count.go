@@ -1,0 +1,292 @@
+package ingest
+
+import (
+	"context"
+	"database/sql"
+	"maps"
+	"slices"
+	"strings"
+
+	"firethorn/internal/db"
+	"firethorn/internal/store/issues"
+)
+
+// Span is a count with the first and last time it was seen.
+type Span struct{ Events, First, Last int64 }
+
+// Add counts n events at a time.
+func (s *Span) Add(n, at int64) {
+	if s.Events == 0 || at < s.First {
+		s.First = at
+	}
+	if s.Events == 0 || at > s.Last {
+		s.Last = at
+	}
+	s.Events += n
+}
+
+// Key2 is a key of two ids or days.
+type Key2 struct{ A, B int64 }
+
+type key3 struct{ a, b, c int64 }
+
+type key4 struct{ a, b, c, d int64 }
+
+// count adds the batch to every derived table: aggregated first, then one row
+// a key, sorted.
+func (w *filing) count(ctx context.Context) error {
+	variants := map[int64]int64{}
+	pulse, active := map[Key2]int64{}, map[int64]int64{}
+	users, userDays, userEnvs := map[key3]int64{}, map[key4]bool{}, map[key4]bool{}
+	hours, days := map[key3]int64{}, map[key3]int64{}
+	rels, envs := map[key3]*Span{}, map[key3]*Span{}
+	for _, r := range w.rows {
+		issue, v, at, n := r.variant.issue, r.variant.ID, db.Micros(r.When.Thrown), r.Event.StandsFor
+		day := int64(db.Day(r.When.Thrown))
+		variants[v] += n
+		hours[key3{issue, r.When.Thrown.Unix() / 3600, v}] += n
+		days[key3{issue, day, v}] += n
+		if r.release != 0 {
+			addSpan(rels, key3{issue, r.release, v}, n, at)
+		}
+		addSpan(envs, key3{issue, r.env, v}, n, at)
+		if !r.odd && w.now.Sub(r.When.Thrown) < issues.PulseKept {
+			pulse[Key2{issue, issues.SlotOf(r.When.Thrown)}] += n
+		}
+		if r.HasUser {
+			active[r.User] = max(active[r.User], day)
+			k := key3{issue, r.User, v}
+			users[k] = max(users[k], day)
+			userDays[key4{issue, day, r.User, v}] = true
+			userEnvs[key4{issue, r.env, r.User, v}] = true
+		}
+	}
+	for _, u := range w.lateUsers {
+		k := key3{u.issue, u.user, u.variant}
+		active[u.user] = max(active[u.user], u.day)
+		users[k] = max(users[k], u.day)
+		userDays[key4{u.issue, u.day, u.user, u.variant}] = true
+		userEnvs[key4{u.issue, u.env, u.user, u.variant}] = true
+		days[key3{u.issue, u.day, u.variant}] += 0 // its day's users are written with its events
+	}
+	if err := w.countUsers(ctx, users, userDays); err != nil {
+		return err
+	}
+	var rows [][]any
+	for k, day := range users {
+		rows = append(rows, []any{k.a, k.b, k.c, day})
+	}
+	if err := w.upsert(ctx, "INSERT INTO issue_user (issue, user, variant, last_day)", " ON DUPLICATE KEY UPDATE last_day=GREATEST(last_day, VALUES(last_day))", rows, 3); err != nil {
+		return err
+	}
+	for table, set := range map[string]map[key4]bool{"issue_user_day (issue, day, user, variant)": userDays, "issue_user_env (issue, environment, user, variant)": userEnvs} {
+		rows = nil
+		for k := range set {
+			rows = append(rows, []any{k.a, k.b, k.c, k.d})
+		}
+		if err := w.upsert(ctx, "INSERT IGNORE INTO "+table, "", rows, 4); err != nil {
+			return err
+		}
+	}
+	const add = " ON DUPLICATE KEY UPDATE events=events+VALUES(events)"
+	if err := w.upsert(ctx, "INSERT INTO issue_hour (issue, hour, variant, events)", add, counts(hours), 3); err != nil {
+		return err
+	}
+	if err := w.upsert(ctx, "INSERT INTO issue_day (issue, day, variant, events)", add, counts(days), 3); err != nil {
+		return err
+	}
+	if err := w.countTrend(ctx, days); err != nil {
+		return err
+	}
+	if err := w.countPulse(ctx, pulse); err != nil {
+		return err
+	}
+	if err := w.countActive(ctx, active); err != nil {
+		return err
+	}
+	const addSpans = add + ", first_seen=LEAST(first_seen, VALUES(first_seen)), last_seen=GREATEST(last_seen, VALUES(last_seen))"
+	if err := w.upsert(ctx, "INSERT INTO issue_release (issue, app_release, variant, events, first_seen, last_seen)", addSpans, spans(rels), 3); err != nil {
+		return err
+	}
+	if err := w.upsert(ctx, "INSERT INTO issue_env (issue, environment, variant, events, first_seen, last_seen)", addSpans, spans(envs), 3); err != nil {
+		return err
+	}
+	for _, id := range slices.Sorted(maps.Keys(variants)) {
+		if err := w.s.db.ExecPrepared(ctx, w.tx, "UPDATE variant SET events=events+?, bodies=bodies+? WHERE id=?", []any{variants[id], w.bodies[id], id}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func addSpan(m map[key3]*Span, k key3, n, at int64) {
+	if m[k] == nil {
+		m[k] = &Span{}
+	}
+	m[k].Add(n, at)
+}
+
+func counts(m map[key3]int64) (rows [][]any) {
+	for k, n := range m {
+		rows = append(rows, []any{k.a, k.b, k.c, n})
+	}
+	return rows
+}
+
+func spans(m map[key3]*Span) (rows [][]any) {
+	for k, s := range m {
+		rows = append(rows, []any{k.a, k.b, k.c, s.Events, s.First, s.Last})
+	}
+	return rows
+}
+
+func (w *filing) upsert(ctx context.Context, head, tail string, rows [][]any, keys int) error {
+	if len(rows) == 0 {
+		return nil
+	}
+	db.SortRows(rows, keys)
+	return w.s.db.InsertFixed(ctx, w.tx, head, tail, rows)
+}
+
+// countUsers finds which users are new to their issue, new to its window, and
+// new to a day, before the pairs are written.
+func (w *filing) countUsers(ctx context.Context, users map[key3]int64, userDays map[key4]bool) error {
+	byIssue := map[int64]map[int64]int64{} // issue → user → newest day in this batch
+	for k, day := range users {
+		if byIssue[k.a] == nil {
+			byIssue[k.a] = map[int64]int64{}
+		}
+		byIssue[k.a][k.b] = max(byIssue[k.a][k.b], day)
+	}
+	known := map[Key2]int64{} // issue, user → newest day known
+	var groups []group
+	for issue, set := range byIssue {
+		g := group{prefix: []int64{issue}}
+		for u := range set {
+			g.values = append(g.values, u)
+		}
+		groups = append(groups, g)
+	}
+	err := w.selectGroups(ctx, "SELECT issue, user, 0, MAX(last_day) FROM issue_user WHERE ", "issue=? AND user", " GROUP BY issue, user", groups, func(a, b, _, n int64) { known[Key2{a, b}] = n })
+	if err != nil {
+		return err
+	}
+	start := int64(w.windowStart())
+	for issue, set := range byIssue {
+		is := w.issues[issue]
+		for u, day := range set {
+			last, ok := known[Key2{issue, u}]
+			if !ok {
+				is.users++
+			}
+			if day >= start && (!ok || last < start) {
+				is.windowUsers++
+			}
+		}
+	}
+	return w.countDayUsers(ctx, userDays)
+}
+
+// countDayUsers adds to each issue's trend the users that are new to a day.
+func (w *filing) countDayUsers(ctx context.Context, userDays map[key4]bool) error {
+	byDay := map[Key2]map[int64]bool{}
+	for k := range userDays {
+		d := Key2{k.a, k.b}
+		if byDay[d] == nil {
+			byDay[d] = map[int64]bool{}
+		}
+		byDay[d][k.c] = true
+	}
+	var groups []group
+	for d, set := range byDay {
+		g := group{prefix: []int64{d.A, d.B}}
+		for u := range set {
+			g.values = append(g.values, u)
+		}
+		groups = append(groups, g)
+	}
+	known := map[key3]bool{}
+	err := w.selectGroups(ctx, "SELECT DISTINCT issue, day, user, 0 FROM issue_user_day WHERE ", "issue=? AND day=? AND user", "", groups, func(a, b, c, _ int64) { known[key3{a, b, c}] = true })
+	if err != nil {
+		return err
+	}
+	for d, set := range byDay {
+		for u := range set {
+			if !known[key3{d.A, d.B, u}] {
+				w.issues[d.A].dayUsers[d.B]++
+			}
+		}
+	}
+	return nil
+}
+
+func (w *filing) countTrend(ctx context.Context, days map[key3]int64) error {
+	sums := map[Key2]int64{}
+	for k, n := range days {
+		sums[Key2{k.a, k.b}] += n
+	}
+	var rows [][]any
+	start := int64(w.windowStart())
+	for k, n := range sums {
+		is := w.issues[k.A]
+		rows = append(rows, []any{k.A, k.B, n, is.dayUsers[k.B]})
+		is.events += n
+		if k.B >= start {
+			is.windowEvents += n
+		}
+	}
+	return w.upsert(ctx, "INSERT INTO issue_trend (issue, day, events, users)", " ON DUPLICATE KEY UPDATE events=events+VALUES(events), users=users+VALUES(users)", rows, 2)
+}
+
+// group asks for values under one prefix of a primary key.
+type group struct{ prefix, values []int64 }
+
+// selectGroups reads the rows of many groups in few statements: each group is
+// one range on the primary key.
+func (w *filing) selectGroups(ctx context.Context, head, cond, tail string, groups []group, got func(a, b, c, d int64)) error {
+	for len(groups) > 0 {
+		var b strings.Builder
+		var args []any
+		b.WriteString(head)
+		for len(groups) > 0 && len(args) < db.StatementRows*4 {
+			g := groups[0]
+			groups = groups[1:]
+			if len(args) > 0 {
+				b.WriteString(" OR ")
+			}
+			b.WriteString("(" + cond + " IN (" + db.Marks(len(g.values)) + "))")
+			for _, p := range append(g.prefix, g.values...) {
+				args = append(args, p)
+			}
+		}
+		b.WriteString(tail)
+		err := db.Each(ctx, w.tx, func(r *sql.Rows) error {
+			var a, b, c, d int64
+			if err := r.Scan(&a, &b, &c, &d); err != nil {
+				return err
+			}
+			got(a, b, c, d)
+			return nil
+		}, b.String(), args...)
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Hits is how many of some users an issue has: in all, in its window, and by
+// day.
+type Hits struct {
+	All, Window int64
+	Days        map[int64]int64
+}
+
+// ByFirst groups pairs by their first number.
+func ByFirst(m map[Key2]bool) map[int64][]any {
+	out := map[int64][]any{}
+	for k := range m {
+		out[k.A] = append(out[k.A], k.B)
+	}
+	return out
+}

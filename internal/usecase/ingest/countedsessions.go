@@ -1,0 +1,115 @@
+package ingest
+
+import (
+	"cmp"
+	"context"
+	"database/sql"
+	"slices"
+	"strings"
+
+	"firethorn/internal/core/session"
+	"firethorn/internal/db"
+	"firethorn/internal/store/events"
+	"firethorn/internal/store/inbox"
+	"firethorn/internal/store/projects"
+)
+
+// countedKey names a message that counts sessions.
+type countedKey struct {
+	id       [16]byte
+	sequence uint32
+}
+
+// writeCounted adds the sessions that messages count by the minute. A message
+// that was there before counts no second time.
+func (w *filing) writeCounted(ctx context.Context, messages []SessionMessage) error {
+	fresh := map[countedKey]SessionMessage{}
+	gone := db.Day(w.now) - w.keepDays - projects.GraceDays
+	known, err := w.knownCounted(ctx, messages)
+	if err != nil {
+		return err
+	}
+	for _, m := range messages {
+		k := countedKey{events.SessionHash(m.ID), m.Sequence}
+		if _, again := fresh[k]; again || known[k] || db.Day(m.Started) < gone {
+			w.tally.Add(m.Received, inbox.CauseRepeat, "", 1)
+			continue
+		}
+		fresh[k] = m
+		w.tally.Add(m.Received, inbox.CauseSession, "", 1)
+	}
+	// Of a session that is held only its home is wanted: one for each release and environment.
+	home := func(m SessionMessage) [16]byte {
+		return db.NameHash(m.About.Release() + "\x00" + m.About.Environment())
+	}
+	held := map[[16]byte]*heldSession{}
+	for _, m := range fresh {
+		h := &heldSession{}
+		h.Release, h.Environment = m.About.Release(), m.About.Environment()
+		held[home(m)] = h
+	}
+	if err := w.homes(ctx, held); err != nil {
+		return err
+	}
+	counts := map[sessionDay]int64{}
+	var rows [][]any
+	for k, m := range fresh {
+		h := held[home(m)]
+		for outcome, n := range map[session.Outcome]uint32{session.Clean: m.Counted.Clean, session.Faulty: m.Counted.Faulty, session.Crashed: m.Counted.Crashed} {
+			counts[sessionDay{int64(db.Day(m.Started)), h.release, h.environment, outcome}] += int64(n)
+		}
+		rows = append(rows, []any{
+			w.Project.ID, k.id[:], k.sequence, db.Micros(m.Started), db.NullID(h.release), h.environment,
+			m.Counted.Clean, m.Counted.Faulty, m.Counted.Crashed, m.Counted.P50, m.Counted.P95,
+		})
+	}
+	slices.SortFunc(rows, func(a, b []any) int {
+		return cmp.Or(slices.Compare(a[1].([]byte), b[1].([]byte)), cmp.Compare(a[2].(uint32), b[2].(uint32)))
+	})
+	err = db.InsertRows(ctx, w.tx, "INSERT INTO session_minute (project, id, sequence, minute, app_release, environment, clean, faulty, crashed, p50, p95)", "", rows)
+	if err != nil {
+		return err
+	}
+	return countSessions(ctx, w.tx, w.Project.ID, counts)
+}
+
+// knownCounted finds those of the messages that were filed before.
+func (w *filing) knownCounted(ctx context.Context, messages []SessionMessage) (map[countedKey]bool, error) {
+	known := map[countedKey]bool{}
+	for chunk := range slices.Chunk(messages, db.StatementRows) {
+		args := []any{w.Project.ID}
+		for _, m := range chunk {
+			id := events.SessionHash(m.ID)
+			args = append(args, id[:], m.Sequence)
+		}
+		pairs := strings.TrimSuffix(strings.Repeat("(?,?),", len(chunk)), ",")
+		err := db.Each(ctx, w.tx, func(r *sql.Rows) error {
+			var id []byte
+			var k countedKey
+			if err := r.Scan(&id, &k.sequence); err != nil {
+				return err
+			}
+			k.id = [16]byte(id)
+			known[k] = true
+			return nil
+		}, "SELECT id, sequence FROM session_minute WHERE project=? AND (id, sequence) IN ("+pairs+")", args...)
+		if err != nil {
+			return nil, err
+		}
+	}
+	return known, nil
+}
+
+// SessionsByDay selects how many sessions the rows say there were, by day,
+// release, environment and outcome: those that were told of one by one, and
+// those that were counted. where is a condition on both tables, in which AT is
+// the time.
+func SessionsByDay(where string) string {
+	const counted = "SELECT project, minute DIV 86400000000 AS day, COALESCE(app_release,0) AS app_release, environment, "
+	at := func(column string) string { return strings.ReplaceAll(where, "AT", column) }
+	parts := []string{"SELECT project, started DIV 86400000000 AS day, COALESCE(app_release,0) AS app_release, environment, outcome, COUNT(*) AS n FROM app_session " + at("started") + " GROUP BY 1,2,3,4,5"}
+	for _, o := range []struct{ number, column string }{{"1", "clean"}, {"2", "faulty"}, {"3", "crashed"}} {
+		parts = append(parts, counted+o.number+" AS outcome, SUM("+o.column+") AS n FROM session_minute "+at("minute")+" GROUP BY 1,2,3,4 HAVING n>0")
+	}
+	return strings.Join(parts, " UNION ALL ")
+}

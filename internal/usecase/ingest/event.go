@@ -1,0 +1,109 @@
+package ingest
+
+import (
+	"context"
+	"fmt"
+
+	"firethorn/internal/core/fingerprint"
+	"firethorn/internal/db"
+	"firethorn/internal/pipeline"
+	"firethorn/internal/store/events"
+)
+
+// writeEvents writes the rows of events.
+func (w *filing) writeEvents(ctx context.Context) error {
+	events := make([][]any, len(w.rows))
+	var odd [][]any
+	for i, r := range w.rows {
+		w.filing++
+		r.filing = w.filing
+		events[i] = []any{w.Project.ID, r.filing, r.keepDay, r.storeDay, r.ID[:], db.Micros(r.When.Thrown), db.Micros(r.Received), r.variant.ID,
+			db.NullID(r.release), r.env, nullUser(r.Item), r.resource, db.Hash16(r.Event.Attributes.Text("session.id")), db.Hash16(r.Event.TraceID),
+			handled(r.Event.Handled), r.odd, r.kept, r.Event.StandsFor}
+		if r.odd {
+			odd = append(odd, []any{w.Project.ID, r.ID[:], r.sentMicros(), r.keepDay})
+		}
+	}
+	if err := w.s.db.InsertFixed(ctx, w.tx, "INSERT INTO event (project, filing, keep_day, store_day, id, thrown, received, variant, app_release, environment, user, resource, session, trace, handled, odd_time, has_body, stands_for)", "", events); err != nil {
+		return err
+	}
+	return db.InsertRows(ctx, w.tx, "INSERT INTO odd_event (project, id, sent, keep_day)", "", odd)
+}
+
+// writeBodies writes the bodies that are kept.
+func (w *filing) writeBodies(ctx context.Context) error {
+	var bodies [][]any
+	for _, r := range w.rows {
+		if !r.kept {
+			continue
+		}
+		if r.issue.dictionary == nil && !r.issue.dictionaryMade && r.issue.bodies >= events.DictionaryAfter {
+			if err := w.newDictionary(ctx, r); err != nil {
+				return err
+			}
+		}
+		d, body := events.PackBody(r.Body, r.issue.dictionary)
+		bodies = append(bodies, []any{w.Project.ID, r.filing, r.keepDay, d, body})
+	}
+	return w.s.db.InsertFixed(ctx, w.tx, "INSERT INTO event_body (project, filing, keep_day, dictionary, body)", "", bodies)
+}
+
+// writeExemplars keeps the first five of a variant that differ in raw form for
+// as long as their issue.
+func (w *filing) writeExemplars(ctx context.Context) error {
+	var exemplars [][]any
+	grown := map[*variantRow]bool{}
+	for _, r := range w.rows {
+		if r.issue.standing.CountOnly || r.variant.exemplars >= maxExemplars || len(r.variant.forms) >= maxExemplars {
+			continue
+		}
+		form := exemplarForm(r)
+		if r.variant.forms[form] {
+			continue
+		}
+		exemplars = append(exemplars, []any{r.variant.ID, form[:], r.ID[:], db.Micros(r.When.Thrown), pipeline.Compress(r.Body)})
+		if r.variant.forms == nil {
+			r.variant.forms = map[fingerprint.Key]bool{}
+		}
+		r.variant.forms[form] = true
+		grown[r.variant] = true
+	}
+	if err := db.InsertRows(ctx, w.tx, "INSERT IGNORE INTO exemplar (variant, form, event, thrown, body)", "", exemplars); err != nil {
+		return err
+	}
+	for v := range grown {
+		if _, err := w.tx.ExecContext(ctx, "UPDATE variant SET exemplars=(SELECT COUNT(*) FROM exemplar WHERE variant=?), sketched=0 WHERE id=?", v.ID, v.ID); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+const maxExemplars = 5
+
+// exemplarForm tells raw forms of one variant apart: another release or other
+// raw frames.
+func exemplarForm(r *row) fingerprint.Key {
+	text := r.Release
+	for _, x := range r.Event.Exceptions {
+		text += "\x00" + x.Stack
+		for _, f := range x.Frames {
+			text += fmt.Sprintf("\x00%s %s %d %d", f.Function, f.File, f.Line, f.Column)
+		}
+	}
+	return db.NameHash(text)
+}
+
+func handled(b *bool) any {
+	if b == nil {
+		return nil
+	}
+	return *b
+}
+
+func nullUser(it *pipeline.Item) any {
+	if !it.HasUser {
+		return nil
+	}
+	return it.User
+}

@@ -1,0 +1,147 @@
+package ingest_test
+
+import (
+	"fmt"
+	"testing"
+	"time"
+
+	"firethorn/internal/testbed"
+	"firethorn/internal/usecase/ingest"
+)
+
+const crewStack = "TypeError: no crew\n    at assign (crew.ts:4:2)\n    at main (crew.ts:9:1)"
+
+func TestOccurrences_OneExceptionIsOneEvent(t *testing.T) {
+	span := testbed.Told{Span: "aa", Parent: "bb", Message: "no crew", Stack: crewStack, More: map[string]any{"http.route": "/crew"}}
+	log := testbed.Told{Log: true, Span: "aa", Message: "no crew", User: "p-1", After: 2 * time.Millisecond, More: map[string]any{"ship": "Eider"}}
+	for name, deliveries := range map[string][][]testbed.Told{
+		"in one batch":             {{span, log}},
+		"the log record behind":    {{span}, {log}},
+		"the log record before":    {{log}, {span}},
+		"and on the span above":    {{span, log}, {{Span: "bb", Message: "no crew", Stack: crewStack, After: 5 * time.Millisecond}}},
+		"from the log record's on": {{log}, {span, {Span: "bb", Message: "no crew", Stack: crewStack, After: 5 * time.Millisecond}}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			b := testbed.Open(t, testbed.Noon)
+			for _, list := range deliveries {
+				b.Tells(list...)
+			}
+			e := b.Only().Event
+			if e.Log == nil || e.Log.Text() != "assigning failed" || e.Span == nil || e.Span.Name != "assign" || e.Severity != "warn" || e.Exceptions[0].Stack != crewStack {
+				t.Errorf("event %+v, log %+v, span %+v", e, e.Log, e.Span)
+			}
+			for attribute, want := range map[string]string{"http.route": "/crew", "ship": "Eider", "user.id": "p-1"} {
+				if got := e.Attributes.Text(attribute); got != want {
+					t.Errorf("%s is %q, want %q", attribute, got, want)
+				}
+			}
+			if is := b.Issue(1); is.Events != 1 || is.Users != 1 {
+				t.Errorf("%d events, %d users", is.Events, is.Users)
+			}
+			n := b.One(fmt.Sprintf("SELECT SUM(events) FROM received WHERE project=%d AND cause='joined'", b.Project.ID))
+			if all := len(deliveries[0]); len(deliveries) == 2 {
+				all += len(deliveries[1])
+				if n != int64(all-1) {
+					t.Errorf("%d joined of %d", n, all)
+				}
+			}
+			b.Recounted()
+		})
+	}
+}
+
+func TestOccurrences_TheOneWithTheStackDecides(t *testing.T) {
+	b := testbed.Open(t, testbed.Noon)
+	b.Tells(testbed.Told{Log: true, Span: "aa", Message: "no crew"}, testbed.Told{Span: "aa", Message: "no crew", Stack: crewStack, After: time.Millisecond})
+	if is := b.Issue(1); is.Place != "crew.ts:4" {
+		t.Errorf("the issue is %s at %s", is.Headline, is.Place)
+	}
+}
+
+// Whichever report of an exception comes first, one issue gets it.
+func TestOccurrences_TieTheirFingerprints(t *testing.T) {
+	b := testbed.Open(t, testbed.Noon)
+	log, span := testbed.Told{Log: true, Span: "aa", Message: "no crew"}, testbed.Told{Span: "aa", Message: "no crew", Stack: crewStack}
+	b.Tells(log)
+	b.Tells(span)
+	later := 2 * time.Minute
+	span.Span, span.After, log.Span, log.After = "bb", later, "bb", later
+	b.Tells(span)
+	b.Tells(log)
+	if is := b.Issue(1); is.Events != 2 || is.Place != "crew.ts:4" || b.One("SELECT COUNT(*) FROM issue") != 1 {
+		t.Errorf("%d events at %q, %d issues", is.Events, is.Place, b.One("SELECT COUNT(*) FROM issue"))
+	}
+	b.Recounted()
+}
+
+func TestOccurrences_WhatIsNotOneStaysApart(t *testing.T) {
+	b := testbed.Open(t, testbed.Noon)
+	b.Tells(
+		testbed.Told{Log: true, Span: "aa", Message: "no crew"}, testbed.Told{Log: true, Span: "aa", Message: "no crew", After: time.Millisecond}, // two calls of the logger
+		testbed.Told{Span: "c1", Parent: "bb", Message: "no tide", Stack: crewStack}, testbed.Told{Span: "c2", Parent: "bb", Message: "no tide", Stack: crewStack, After: time.Second}, // two tries
+		testbed.Told{Span: "dd", Message: "no berth", Stack: crewStack}, testbed.Told{Span: "dd", Message: "no berth", Stack: crewStack, After: 2 * time.Second})
+	b.Tells(testbed.Told{Span: "dd", Message: "no berth", Stack: crewStack, After: 4 * time.Second})
+	if n := b.One("SELECT COUNT(*) FROM event"); n != 7 {
+		t.Errorf("%d events of 7", n)
+	}
+	b.Recounted()
+}
+
+func TestOccurrences_ARepeatOfAJoinedReportIsARepeat(t *testing.T) {
+	b := testbed.Open(t, testbed.Noon)
+	span, log := testbed.Told{ID: "s", Span: "aa", Message: "no crew", Stack: crewStack}, testbed.Told{ID: "l", Log: true, Span: "aa", Message: "no crew", User: "p-1"}
+	b.Tells(span)
+	b.Tells(log)
+	b.Now = testbed.Noon.Add(3 * time.Hour)
+	if err := b.Ingest.ForgetOccurrences(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	if n := b.One("SELECT COUNT(*) FROM occurrence"); n != 0 {
+		t.Errorf("%d reports are remembered after three hours", n)
+	}
+	if done := b.Tells(log, span); done.Repeats != 2 || done.Events != 0 {
+		t.Errorf("sent again: %+v", done)
+	}
+	b.Only()
+	b.Recounted()
+}
+
+func TestOccurrences_AreBounded(t *testing.T) {
+	b := testbed.Open(t, testbed.Noon)
+	for range 3 {
+		var list []testbed.Told
+		for range 40 { // each apart from the others
+			list = append(list, testbed.Told{Log: true, Span: "aa", Message: "no crew"})
+		}
+		b.Tells(list...)
+	}
+	if n := b.One("SELECT COUNT(*) FROM occurrence"); n != int64(ingest.MaxReports) {
+		t.Errorf("%d reports are remembered of one trace and message, want %d", n, int64(ingest.MaxReports))
+	}
+	if n := b.One("SELECT COUNT(*) FROM event"); n != 120 {
+		t.Errorf("%d events of 120", n)
+	}
+}
+
+func TestEventsOfTrace(t *testing.T) {
+	b := testbed.Open(t, testbed.Noon)
+	b.Tells(testbed.Told{Span: "bb", Message: "later", After: time.Minute}, testbed.Told{Span: "aa", Message: "no crew"})
+	other, _, err := b.Projects.CreateProject(t.Context(), "gangway", 30)
+	if err != nil {
+		t.Fatal(err)
+	}
+	first := b.Project
+	b.Project = other
+	b.Tells(testbed.Told{Span: "cc", Message: "no gate", After: time.Second})
+	b.Project = first
+	list, err := b.Events.EventsOfTrace(t.Context(), "0aF7", 0, 10)
+	if err != nil || len(list) != 3 || list[0].Project != "quayside" || list[1].Project != "gangway" || list[2].Project != "quayside" {
+		t.Fatalf("%+v, %v", list, err)
+	}
+	if list, err = b.Events.EventsOfTrace(t.Context(), "0af7", other.ID, 10); err != nil || len(list) != 1 {
+		t.Errorf("of one project: %d, %v", len(list), err)
+	}
+	if list, err = b.Events.EventsOfTrace(t.Context(), "0af8", 0, 10); err != nil || len(list) != 0 {
+		t.Errorf("of another trace: %d, %v", len(list), err)
+	}
+}

@@ -1,0 +1,242 @@
+package ingest
+
+import (
+	"context"
+	"database/sql"
+	"slices"
+	"time"
+
+	"firethorn/internal/core/session"
+	"firethorn/internal/db"
+	"firethorn/internal/pipeline"
+	"firethorn/internal/store/events"
+	"firethorn/internal/store/inbox"
+	"firethorn/internal/store/names"
+	"firethorn/internal/store/projects"
+)
+
+// SessionMessage is one message about a session, ready to be filed.
+type SessionMessage struct {
+	*session.Message
+	Started, Received time.Time // by the service's clock
+	User              pipeline.User
+}
+
+// sessionDay is the key of a count of sessions.
+type sessionDay struct {
+	day, release, environment int64
+	outcome                   session.Outcome
+}
+
+// heldSession is a session on its way back to its row.
+type heldSession struct {
+	session.Session
+	name                 string
+	release, environment int64
+	before               *sessionDay // what it counted under; nil: it is new
+}
+
+// writeSessions files messages about sessions: those that tell of one, and
+// those that count many.
+func (w *filing) writeSessions(ctx context.Context) error {
+	var counted, told []SessionMessage
+	for _, m := range w.Sessions {
+		if m.Counted != nil {
+			counted = append(counted, m)
+		} else {
+			told = append(told, m)
+		}
+	}
+	if len(counted) > 0 {
+		if err := w.writeCounted(ctx, counted); err != nil {
+			return err
+		}
+	}
+	if len(told) == 0 {
+		return nil
+	}
+	return w.writeTold(ctx, told)
+}
+
+// writeTold merges messages into the sessions that they tell of.
+func (w *filing) writeTold(ctx context.Context, messages []SessionMessage) error {
+	held := map[[16]byte]*heldSession{}
+	for _, m := range messages {
+		held[events.SessionHash(m.ID)] = &heldSession{name: m.ID}
+	}
+	if err := w.loadSessions(ctx, held); err != nil {
+		return err
+	}
+	// What is said again of a session that is not kept any more counts no second
+	// time.
+	gone := db.Day(w.now) - w.keepDays - projects.GraceDays
+	for _, m := range messages {
+		if h := held[events.SessionHash(m.ID)]; h == nil || h.before == nil && db.Day(m.Started) < gone {
+			delete(held, events.SessionHash(m.ID))
+			w.tally.Add(m.Received, inbox.CauseRepeat, "", 1)
+			continue
+		}
+		var user *int64
+		if m.User.Known {
+			user = &m.User.Hash
+		}
+		held[events.SessionHash(m.ID)].Add(m.Message, m.Started, m.Received, user)
+		w.tally.Add(m.Received, inbox.CauseSession, "", 1)
+	}
+	if err := w.homes(ctx, held); err != nil {
+		return err
+	}
+	counts := map[sessionDay]int64{}
+	var rows [][]any
+	for id, h := range held {
+		now := sessionDay{int64(db.Day(h.Started)), h.release, h.environment, h.Outcome()}
+		if h.before != nil {
+			counts[*h.before]--
+		}
+		counts[now]++
+		var user any
+		if h.User != nil {
+			user = *h.User
+		}
+		rows = append(rows, []any{w.Project.ID, id[:], h.name, db.Micros(h.Started), h.Duration.Milliseconds(), uint8(h.Told), uint8(h.Outcome()), h.Sequence, db.Micros(h.Heard),
+			user, h.UserSequence, db.NullID(h.release), h.environment, h.HomeSequence})
+	}
+	slices.SortFunc(rows, func(a, b []any) int { return slices.Compare(a[1].([]byte), b[1].([]byte)) })
+	err := db.InsertRows(ctx, w.tx, "INSERT INTO app_session (project, id, name, started, duration, told, outcome, sequence, heard, user, user_sequence, app_release, environment, home_sequence)",
+		" ON DUPLICATE KEY UPDATE started=VALUES(started), duration=VALUES(duration), told=VALUES(told), outcome=VALUES(outcome), sequence=VALUES(sequence), heard=VALUES(heard), user=VALUES(user),"+
+			" user_sequence=VALUES(user_sequence), app_release=VALUES(app_release), environment=VALUES(environment), home_sequence=VALUES(home_sequence)", rows)
+	if err != nil {
+		return err
+	}
+	active := map[int64]int64{}
+	for _, h := range held {
+		if h.User != nil {
+			active[*h.User] = max(active[*h.User], int64(db.Day(h.Started)))
+		}
+	}
+	if err := w.countActive(ctx, active); err != nil {
+		return err
+	}
+	return countSessions(ctx, w.tx, w.Project.ID, counts)
+}
+
+// loadSessions reads those of the sessions that are known.
+func (w *filing) loadSessions(ctx context.Context, held map[[16]byte]*heldSession) error {
+	ids := make([]any, 0, len(held))
+	for id := range held {
+		ids = append(ids, id[:])
+	}
+	for chunk := range slices.Chunk(ids, db.StatementRows) {
+		err := db.Each(ctx, w.tx, func(r *sql.Rows) error {
+			var id []byte
+			var started, duration, heard int64
+			var told, outcome uint8
+			var user, release sql.NullInt64
+			h := &heldSession{}
+			err := r.Scan(&id, &h.name, &started, &duration, &told, &outcome, &h.Sequence, &heard, &user, &h.UserSequence, &release, &h.environment, &h.HomeSequence, &h.Release, &h.Environment)
+			if err != nil {
+				return err
+			}
+			h.Known, h.Started, h.Heard = true, db.FromMicros(started), db.FromMicros(heard)
+			h.Duration = time.Duration(duration) * time.Millisecond
+			h.Told, h.Cut = session.Outcome(told), session.Outcome(outcome) == session.CutOff
+			if user.Valid {
+				h.User = &user.Int64
+			}
+			h.release = release.Int64
+			h.before = &sessionDay{int64(db.Day(h.Started)), h.release, h.environment, session.Outcome(outcome)}
+			held[[16]byte(id)] = h
+			return nil
+		}, "SELECT s.id, s.name, s.started, s.duration, s.told, s.outcome, s.sequence, s.heard, s.user, s.user_sequence, s.app_release, s.environment, s.home_sequence, COALESCE(r.name,''), n.name"+
+			" FROM app_session s LEFT JOIN app_release r ON r.id=s.app_release JOIN environment n ON n.id=s.environment WHERE s.project=? AND s.id IN ("+db.Marks(len(chunk))+")", append([]any{w.Project.ID}, chunk...)...)
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// homes gives sessions the ids of their releases and environments.
+func (w *filing) homes(ctx context.Context, held map[[16]byte]*heldSession) error {
+	var rels, envs []string
+	for _, h := range held {
+		if h.Release != "" {
+			rels = append(rels, h.Release)
+		}
+		envs = append(envs, h.Environment)
+	}
+	known, err := w.intern(ctx, names.Releases, newReleases, rels)
+	if err != nil {
+		return err
+	}
+	places, err := w.intern(ctx, names.Environments, newEnvironments, envs)
+	if err != nil {
+		return err
+	}
+	for _, h := range held {
+		h.release = known[h.Release]
+		if h.environment = places[h.Environment]; h.environment == 0 {
+			if h.environment, err = w.otherEnvironment(ctx); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// countSessions adds to the counts by day; what is taken away was counted
+// before.
+func countSessions(ctx context.Context, q db.Querier, project int64, counts map[sessionDay]int64) error {
+	var rows [][]any
+	for k, n := range counts {
+		if n != 0 {
+			rows = append(rows, []any{project, k.day, k.release, k.environment, uint8(k.outcome), n})
+		}
+	}
+	return db.InsertRows(ctx, q, "INSERT INTO session_day (project, day, app_release, environment, outcome, sessions)", " ON DUPLICATE KEY UPDATE sessions=sessions+VALUES(sessions)", rows)
+}
+
+// cutOffAtOnce is how many sessions are called cut off in one transaction.
+const cutOffAtOnce = 1000
+
+// CutOffSessions calls those running sessions of a project cut off that were
+// not heard of since a time; more says that some are left.
+func (s *Service) CutOffSessions(ctx context.Context, project int64, since time.Time) (more bool, err error) {
+	return more, s.db.InTxOf(ctx, s.db.Slow, func(tx *sql.Tx) error {
+		if err := projects.Lock(ctx, tx, project); err != nil {
+			return err
+		}
+		counts := map[sessionDay]int64{}
+		var ids [][]byte
+		err := db.Each(ctx, tx, func(r *sql.Rows) error {
+			var id []byte
+			var started int64
+			k := sessionDay{outcome: session.Running}
+			if err := r.Scan(&id, &started, &k.release, &k.environment); err != nil {
+				return err
+			}
+			ids = append(ids, id)
+			k.day = int64(db.Day(db.FromMicros(started)))
+			counts[k]--
+			k.outcome = session.CutOff
+			counts[k]++
+			return nil
+		}, "SELECT id, started, COALESCE(app_release,0), environment FROM app_session FORCE INDEX (quiet) WHERE outcome=? AND heard<? AND project=? ORDER BY heard LIMIT ?", uint8(session.Running), db.Micros(since), project, cutOffAtOnce)
+		if err != nil {
+			return err
+		}
+		for _, id := range ids {
+			if _, err := tx.ExecContext(ctx, "UPDATE app_session SET outcome=? WHERE project=? AND id=?", uint8(session.CutOff), project, id); err != nil {
+				return err
+			}
+		}
+		more = len(ids) == cutOffAtOnce
+		return countSessions(ctx, tx, project, counts)
+	})
+}
+
+// QuietSessions lists the projects with running sessions that were not heard
+// of since a time.
+func (s *Service) QuietSessions(ctx context.Context, since time.Time) ([]int64, error) {
+	return db.Numbers(ctx, s.db, "SELECT DISTINCT project FROM (SELECT project FROM app_session FORCE INDEX (quiet) WHERE outcome=? AND heard<? ORDER BY heard LIMIT 10000) q", uint8(session.Running), db.Micros(since))
+}

@@ -1,0 +1,148 @@
+package moves
+
+import (
+	"context"
+	"database/sql"
+	"maps"
+	"slices"
+
+	"firethorn/internal/db"
+	"firethorn/internal/usecase/ingest"
+)
+
+// movePeople moves the pairs of users, and counts users anew on both sides: how
+// many of those concerned each had before, and has then.
+func (t *transfer) movePeople(ctx context.Context) error {
+	if len(t.users) == 0 {
+		return nil
+	}
+	before, err := t.peopleOf(ctx)
+	if err != nil {
+		return err
+	}
+	if err := t.givePairs(ctx); err != nil {
+		return err
+	}
+	if err := t.takePairs(ctx); err != nil {
+		return err
+	}
+	after, err := t.peopleOf(ctx)
+	if err != nil {
+		return err
+	}
+	for id, a := range after {
+		b := before[id]
+		if _, err := t.tx.ExecContext(ctx, "UPDATE issue_list SET users=users+CAST(? AS SIGNED), window_users=window_users+CAST(? AS SIGNED) WHERE issue=?", a.All-b.All, a.Window-b.Window, id); err != nil {
+			return err
+		}
+		days := maps.Clone(a.Days)
+		maps.Copy(days, b.Days)
+		for day := range days {
+			if err := addTrend(ctx, t.tx, id, day, 0, a.Days[day]-b.Days[day]); err != nil {
+				return err
+			}
+		}
+		if _, err := t.tx.ExecContext(ctx, "DELETE FROM issue_trend WHERE issue=? AND events=0 AND users=0", id); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// peopleOf counts the users concerned in both issues.
+func (t *transfer) peopleOf(ctx context.Context) (map[int64]ingest.Hits, error) {
+	out := map[int64]ingest.Hits{}
+	for _, id := range []int64{t.from.issue, t.to.issue} {
+		p := ingest.Hits{Days: map[int64]int64{}}
+		start, _, err := listedFrom(ctx, t.tx, id)
+		if err != nil {
+			return nil, err
+		}
+		for chunk := range slices.Chunk(db.AnyOf(slices.Sorted(maps.Keys(t.users))), db.StatementRows) {
+			var all, window int64
+			err := t.tx.QueryRowContext(ctx, "SELECT COUNT(DISTINCT user), COUNT(DISTINCT IF(last_day>=?, user, NULL)) FROM issue_user WHERE issue=? AND user IN ("+db.Marks(len(chunk))+")", append([]any{start, id}, chunk...)...).Scan(&all, &window)
+			if err != nil {
+				return nil, err
+			}
+			p.All, p.Window = p.All+all, p.Window+window
+		}
+		for day, users := range ingest.ByFirst(t.userDays) {
+			for chunk := range slices.Chunk(users, db.StatementRows) {
+				var n int64
+				err := t.tx.QueryRowContext(ctx, "SELECT COUNT(DISTINCT user) FROM issue_user_day WHERE issue=? AND day=? AND user IN ("+db.Marks(len(chunk))+")", append([]any{id, day}, chunk...)...).Scan(&n)
+				if err != nil {
+					return nil, err
+				}
+				p.Days[day] += n
+			}
+		}
+		out[id] = p
+	}
+	return out, nil
+}
+
+// givePairs writes the pairs of the events' users under their new variant.
+func (t *transfer) givePairs(ctx context.Context) error {
+	var users, days, envs [][]any
+	for u, last := range t.users {
+		users = append(users, []any{t.to.issue, u, t.to.variant, last})
+	}
+	for k := range t.userDays {
+		days = append(days, []any{t.to.issue, k.A, k.B, t.to.variant})
+	}
+	for k := range t.userEnvs {
+		envs = append(envs, []any{t.to.issue, k.A, k.B, t.to.variant})
+	}
+	if err := db.InsertRows(ctx, t.tx, "INSERT INTO issue_user (issue, user, variant, last_day)", " ON DUPLICATE KEY UPDATE last_day=GREATEST(last_day, VALUES(last_day))", users); err != nil {
+		return err
+	}
+	if err := db.InsertRows(ctx, t.tx, "INSERT IGNORE INTO issue_user_day (issue, day, user, variant)", "", days); err != nil {
+		return err
+	}
+	return db.InsertRows(ctx, t.tx, "INSERT IGNORE INTO issue_user_env (issue, environment, user, variant)", "", envs)
+}
+
+// takePairs removes the pairs that no event of the old variant stands for any
+// more. Where days were dropped, pairs stay but for days that are kept: nobody
+// can say whose they were.
+func (t *transfer) takePairs(ctx context.Context) error {
+	last, days, envs := map[int64]int64{}, map[ingest.Key2]bool{}, map[ingest.Key2]bool{}
+	users := db.AnyOf(slices.Sorted(maps.Keys(t.users))) // asked for at once: each time all of the variant is read
+	err := db.Each(ctx, t.tx, func(r *sql.Rows) error {
+		var user, day, env int64
+		err := r.Scan(&user, &day, &env)
+		last[user] = max(last[user], day)
+		days[ingest.Key2{A: day, B: user}], envs[ingest.Key2{A: env, B: user}] = true, true
+		return err
+	}, "SELECT DISTINCT user, thrown DIV 86400000000, environment FROM event FORCE INDEX (by_variant) WHERE variant=? AND user IN ("+db.Marks(len(users))+")", append([]any{t.from.variant}, users...)...)
+	if err != nil {
+		return err
+	}
+	for k := range t.userDays {
+		if !days[k] {
+			if _, err := t.tx.ExecContext(ctx, "DELETE FROM issue_user_day WHERE issue=? AND day=? AND user=? AND variant=?", t.from.issue, k.A, k.B, t.from.variant); err != nil {
+				return err
+			}
+		}
+	}
+	if t.from.dropped > 0 {
+		return nil
+	}
+	for k := range t.userEnvs {
+		if !envs[k] {
+			if _, err := t.tx.ExecContext(ctx, "DELETE FROM issue_user_env WHERE issue=? AND environment=? AND user=? AND variant=?", t.from.issue, k.A, k.B, t.from.variant); err != nil {
+				return err
+			}
+		}
+	}
+	for u := range t.users {
+		query, args := "DELETE FROM issue_user WHERE issue=? AND user=? AND variant=?", []any{t.from.issue, u, t.from.variant}
+		if day, stays := last[u]; stays {
+			query, args = "UPDATE issue_user SET last_day=? WHERE issue=? AND user=? AND variant=?", append([]any{day}, args...)
+		}
+		if _, err := t.tx.ExecContext(ctx, query, args...); err != nil {
+			return err
+		}
+	}
+	return nil
+}

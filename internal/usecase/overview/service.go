@@ -1,0 +1,23 @@
+// Package overview answers what the first page and the status show.
+package overview
+
+import (
+	"firethorn/internal/cache"
+	"firethorn/internal/core/owners"
+	"firethorn/internal/db"
+	"firethorn/internal/store/issues"
+)
+
+// Service does what the package is for. It is safe for concurrent use.
+type Service struct {
+	db     *db.DB
+	issues *issues.Store
+
+	carriers  cache.Memo[int64, []owners.Person]
+	overviews cache.Memo[int64, *Overview]
+}
+
+// New makes the service.
+func New(d *db.DB, issue *issues.Store) *Service {
+	return &Service{db: d, issues: issue}
+}

@@ -1,0 +1,250 @@
+package regrouping
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+
+	"firethorn/internal/core/event"
+	"firethorn/internal/core/fingerprint"
+	"firethorn/internal/core/regroup"
+	"firethorn/internal/db"
+	"firethorn/internal/pipeline"
+	"firethorn/internal/usecase/ingest"
+	"firethorn/internal/usecase/moves"
+)
+
+// Looker opens a kept body for another look at how it is grouped.
+type Looker func(ctx context.Context, p pipeline.Project, raw []byte) (*pipeline.Kept, error)
+
+// LookerOf opens bodies with the symbols of units.
+func LookerOf(units *pipeline.Units) Looker {
+	return func(ctx context.Context, p pipeline.Project, raw []byte) (*pipeline.Kept, error) {
+		return pipeline.Observe(ctx, p, raw, units)
+	}
+}
+
+const (
+	readVariants = 100   // of one step
+	readBodies   = 2_000 // after which a step ends
+	readPage     = 200
+)
+
+// aVariant is a variant as it stands before it is regrouped.
+type aVariant struct {
+	id, issue, events int64
+	version, rules    int
+	filed             fingerprint.Key // without splits
+	part, looked      bool
+}
+
+// foundPart is what of a variant the new way tells apart.
+type foundPart struct {
+	hash, print, plain fingerprint.Key
+	rule               string
+	looked             bool
+	provisional        bool
+	parts              string
+	filing             int64 // of the event that shows it
+	shown              shownEvent
+	events             []moves.BodyKey
+	forms              [][]byte // bodies kept for good
+}
+
+// shownEvent is what of an event a new issue is shown by, as it is written down.
+type shownEvent struct {
+	Headline, Place, Message   string
+	OriginFunction, OriginFile string
+	OriginLine                 int
+	Severity                   string
+	Unhandled                  bool
+	Filing, Thrown             int64
+}
+
+func (e shownEvent) shown() ingest.Shown {
+	return ingest.Shown{Headline: e.Headline, Place: e.Place, Message: e.Message, OriginFunction: e.OriginFunction, OriginFile: e.OriginFile, OriginLine: e.OriginLine, Severity: e.Severity, Unhandled: e.Unhandled}
+}
+
+// read looks at the kept bodies of some variants and notes what the new way
+// tells apart of each; after the last it makes the plan.
+func (w *regrouping) read(ctx context.Context) error {
+	var list []aVariant
+	cond, args := w.scope()
+	err := db.Each(ctx, w.s.db, func(r *sql.Rows) error {
+		var v aVariant
+		var filed []byte
+		if err := r.Scan(&v.id, &v.issue, &v.events, &v.version, &v.rules, &filed, &v.part, &v.looked); err != nil {
+			return err
+		}
+		v.filed = fingerprint.Key(filed)
+		list = append(list, v)
+		return nil
+	}, "SELECT id, issue, events, grouping_version, rules_version, COALESCE(base_fingerprint, fingerprint), base_fingerprint IS NOT NULL, looked FROM variant v WHERE "+cond+" AND v.id>? ORDER BY v.id LIMIT ?", append(args, w.at, readVariants)...)
+	if err != nil {
+		return err
+	}
+	if len(list) == 0 {
+		return w.plan(ctx)
+	}
+	read, done := 0, 0
+	found := make([][]*foundPart, 0, len(list))
+	for _, v := range list {
+		parts, n, err := w.parts(ctx, v)
+		if err != nil {
+			return err
+		}
+		found = append(found, parts)
+		read, done = read+n, done+1
+		if read >= readBodies {
+			break
+		}
+	}
+	list = list[:done]
+	return w.s.db.InTx(ctx, func(tx *sql.Tx) error {
+		res, err := tx.ExecContext(ctx, "UPDATE regroup SET at_variant=?, variants=variants+?, bodies=bodies+? WHERE id=? AND at_variant=? AND pass=? AND state=?", list[done-1].id, done, read, w.ID, w.at, w.pass, string(w.State))
+		if err != nil {
+			return err
+		}
+		if n, err := res.RowsAffected(); err != nil || n == 0 { // it was stopped, or somebody else has come further
+			return err
+		}
+		return w.note(ctx, tx, list, found)
+	})
+}
+
+func (w *regrouping) note(ctx context.Context, tx *sql.Tx, list []aVariant, found [][]*foundPart) error {
+	var parts, events, forms [][]any
+	for i, v := range list {
+		whole := len(found[i]) == 1
+		for _, f := range found[i] {
+			shown, err := json.Marshal(f.shown)
+			if err != nil {
+				return err
+			}
+			var plain any
+			if f.looked {
+				plain = f.plain[:]
+			}
+			parts = append(parts, []any{w.ID, w.pass, v.id, f.hash[:], f.print[:], event.TrimText(f.rule, 60), whole, max(len(f.events), 1), f.looked, f.provisional, plain, f.parts, string(shown)})
+			if whole {
+				continue
+			}
+			for _, k := range f.events {
+				events = append(events, []any{w.ID, w.pass, v.id, f.hash[:], k.Filing, k.KeepDay})
+			}
+			for _, form := range f.forms {
+				forms = append(forms, []any{w.ID, w.pass, v.id, f.hash[:], form})
+			}
+		}
+	}
+	if err := db.InsertRows(ctx, tx, "INSERT INTO regroup_part (regroup, pass, variant, hash, print, rule, whole, bodies, looked, provisional, plain, parts, shown)", "", parts); err != nil {
+		return err
+	}
+	if err := db.InsertRows(ctx, tx, "INSERT IGNORE INTO regroup_event (regroup, pass, variant, hash, filing, keep_day)", "", events); err != nil {
+		return err
+	}
+	return db.InsertRows(ctx, tx, "INSERT IGNORE INTO regroup_exemplar (regroup, pass, variant, hash, form)", "", forms)
+}
+
+// packedBody is a kept body of a variant; form is of one that is kept for good.
+type packedBody struct {
+	moves.BodyKey
+	thrown     int64
+	form       []byte
+	dictionary sql.NullInt64
+	body       []byte
+}
+
+// parts tells the kept bodies of a variant apart; n is how many were read.
+func (w *regrouping) parts(ctx context.Context, v aVariant) (out []*foundPart, n int, err error) {
+	by := map[fingerprint.Key]*foundPart{}
+	take := func(list []packedBody) error {
+		for _, x := range list {
+			raw, err := w.s.events.UnpackBody(ctx, x.dictionary, x.body)
+			if err != nil {
+				return err
+			}
+			n++
+			k, err := w.look(ctx, w.p.Project, raw)
+			if _, away := errors.AsType[*pipeline.StoreError](err); away || ctx.Err() != nil {
+				return errors.Join(err, ctx.Err())
+			}
+			if err != nil {
+				continue // one that is not as it was written stands in nobody's way
+			}
+			o := &regroup.Observed{Thrown: db.FromMicros(x.thrown), Looked: v.looked, Event: k.Event, Frames: k.Frames}
+			plain := fingerprint.Key{}
+			if v.looked {
+				o.Looked = false
+				before, _ := regroup.Print(w.p.Method(), o, nil)
+				plain, o.Looked = before.Key, true
+			}
+			print, _ := regroup.Print(w.p.Method(), o, nil)
+			f := by[print.Variant]
+			if f == nil {
+				raw, err := json.Marshal(print.Parts)
+				if err != nil {
+					return err
+				}
+				f = &foundPart{hash: print.Variant, print: print.Key, plain: plain, looked: print.Looked, provisional: print.Provisional, parts: event.TrimText(string(raw), 60_000), filing: -1}
+				if print.Ruling != nil {
+					f.rule = print.Ruling.Rule
+				}
+				by[print.Variant], out = f, append(out, f)
+			}
+			if x.Filing > f.filing {
+				s := ingest.ShownBy(print, k.Event)
+				f.filing, f.shown = x.Filing, shownEvent{s.Headline, s.Place, s.Message, s.OriginFunction, s.OriginFile, s.OriginLine, s.Severity, s.Unhandled, x.Filing, x.thrown}
+			}
+			if x.form != nil {
+				f.forms = append(f.forms, x.form)
+			} else {
+				f.events = append(f.events, x.BodyKey)
+			}
+		}
+		return nil
+	}
+	// The newest body may stand apart, and those kept for good are mostly of
+	// events that are read anyway.
+	read := map[[16]byte]bool{}
+	for at, full := int64(0), true; full; {
+		var page []packedBody
+		err := db.Each(ctx, w.s.db.Slow, func(r *sql.Rows) error {
+			var x packedBody
+			var id []byte
+			if err := r.Scan(&id, &x.Filing, &x.KeepDay, &x.thrown, &x.dictionary, &x.body); err != nil {
+				return err
+			}
+			read[[16]byte(id)] = true
+			page = append(page, x)
+			return nil
+		}, "SELECT e.id, e.filing, e.keep_day, e.thrown, b.dictionary, b.body FROM (SELECT id, project, filing, keep_day, thrown FROM event FORCE INDEX (by_variant) WHERE variant=? AND has_body=1 AND filing>? AND filing<=? ORDER BY filing LIMIT ?) e"+
+			" JOIN event_body b ON b.project=e.project AND b.filing=e.filing AND b.keep_day=e.keep_day ORDER BY e.filing", v.id, at, w.filing, readPage)
+		if err != nil {
+			return nil, n, err
+		}
+		if err := take(page); err != nil {
+			return nil, n, err
+		}
+		if full = len(page) == readPage; full {
+			at = page[len(page)-1].Filing
+		}
+	}
+	var few []packedBody
+	same := len(out) == 1 // then those of events that were read are as they are
+	err = db.Each(ctx, w.s.db, func(r *sql.Rows) error {
+		var x packedBody
+		var id []byte
+		err := r.Scan(&x.form, &id, &x.Filing, &x.KeepDay, &x.thrown, &x.dictionary, &x.body)
+		if err == nil && !(same && x.form != nil && read[[16]byte(id)]) {
+			few = append(few, x)
+		}
+		return err
+	}, "SELECT form, event, 0, 0, thrown, NULL, body FROM exemplar WHERE variant=? UNION ALL SELECT NULL, e.id, n.filing, n.keep_day, e.thrown, n.dictionary, n.body FROM newest_body n JOIN event e ON e.project=n.project AND e.filing=n.filing AND e.keep_day=n.keep_day WHERE n.variant=? AND n.filing<=?", v.id, v.id, w.filing)
+	if err != nil {
+		return nil, n, err
+	}
+	err = take(few)
+	return out, n, err
+}

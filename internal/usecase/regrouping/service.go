@@ -1,0 +1,25 @@
+// Package regrouping groups stored events anew, by other rules or a newer
+// grouping version, and takes that back.
+package regrouping
+
+import (
+	"firethorn/internal/db"
+	"firethorn/internal/store/events"
+	"firethorn/internal/store/issues"
+	"firethorn/internal/store/projects"
+	"firethorn/internal/usecase/moves"
+)
+
+// Service does what the package is for. It is safe for concurrent use.
+type Service struct {
+	db       *db.DB
+	events   *events.Store
+	issues   *issues.Store
+	moves    *moves.Service
+	projects *projects.Store
+}
+
+// New makes the service.
+func New(d *db.DB, event *events.Store, issue *issues.Store, move *moves.Service, project *projects.Store) *Service {
+	return &Service{db: d, events: event, issues: issue, moves: move, projects: project}
+}

@@ -1,0 +1,49 @@
+// Package retention deletes what is no longer kept, erases a person, deletes
+// issues, and compares and repairs counters.
+package retention
+
+import (
+	"firethorn/internal/db"
+	"firethorn/internal/schema"
+	"firethorn/internal/store/events"
+	"firethorn/internal/store/inbox"
+	"firethorn/internal/store/issues"
+	"firethorn/internal/store/projects"
+	"firethorn/internal/store/symbolstore"
+	"firethorn/internal/usecase/ingest"
+	"firethorn/internal/usecase/moves"
+	"firethorn/internal/usecase/status"
+)
+
+// Service does what the package is for. It is safe for concurrent use.
+type Service struct {
+	db          *db.DB
+	events      *events.Store
+	inbox       *inbox.Store
+	ingest      *ingest.Service
+	issues      *issues.Store
+	moves       *moves.Service
+	projects    *projects.Store
+	schema      *schema.Schema
+	status      *status.Service
+	symbolstore *symbolstore.Store
+}
+
+// Needs are what the service is built on.
+type Needs struct {
+	DB       *db.DB
+	Events   *events.Store
+	Inbox    *inbox.Store
+	Ingest   *ingest.Service
+	Issues   *issues.Store
+	Moves    *moves.Service
+	Projects *projects.Store
+	Schema   *schema.Schema
+	Status   *status.Service
+	Symbols  *symbolstore.Store
+}
+
+// New makes the service.
+func New(n Needs) *Service {
+	return &Service{db: n.DB, events: n.Events, inbox: n.Inbox, ingest: n.Ingest, issues: n.Issues, moves: n.Moves, projects: n.Projects, schema: n.Schema, status: n.Status, symbolstore: n.Symbols}
+}

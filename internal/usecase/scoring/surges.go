@@ -1,0 +1,176 @@
+package scoring
+
+import (
+	"cmp"
+	"context"
+	"database/sql"
+	"fmt"
+	"math"
+	"slices"
+	"time"
+
+	"firethorn/internal/core/issue"
+	"firethorn/internal/core/surge"
+	"firethorn/internal/core/words"
+	"firethorn/internal/db"
+	"firethorn/internal/store/accounts"
+	"firethorn/internal/store/issues"
+	"firethorn/internal/usecase/status"
+)
+
+// newestLooked is how many of an issue's newest events are looked at for the
+// users and sessions they hit.
+const newestLooked = 5000
+
+// surgeEvery is how often surges are looked for.
+const surgeEvery = 15 * time.Second
+
+// LookForSurges tests the issues of a project that occurred lately, and says in
+// their history when a surge begins and when it is over.
+func (s *Service) LookForSurges(ctx context.Context, project int64) error {
+	b, err := s.issues.ScoringInputs(ctx, s.db.Slow, project)
+	if err != nil {
+		return err
+	}
+	now := s.db.Now().UTC()
+	if _, err := s.db.Slow.ExecContext(ctx, "DELETE FROM issue_pulse WHERE project=? AND slot<?", project, issues.SlotOf(now.Add(-issues.PulseKept))); err != nil {
+		return err
+	}
+	if _, err := s.db.Slow.ExecContext(ctx, "DELETE FROM pulse_mark WHERE project=? AND slot<?", project, issues.SlotOf(now.Add(-issues.PulseKept))); err != nil {
+		return err
+	}
+	from := now.Add(-time.Duration(b.Surge.Minutes) * time.Minute)
+	var sessions int64
+	if err := s.db.Slow.QueryRowContext(ctx, "SELECT COUNT(*) FROM app_session FORCE INDEX (by_start) WHERE project=? AND started>=?", project, db.Micros(from)).Scan(&sessions); err != nil {
+		return err
+	}
+	share := int64(math.MaxInt64) // so many events can hit the share of sessions
+	if sessions >= b.Surge.Sessions {
+		share = max(1, int64(math.Ceil(b.Surge.Share/2*float64(sessions))))
+	}
+	// What lies below so many times the mean of its window surges in no case: its
+	// past need not be read. What surges already is looked at once a minute.
+	mean := b.Surge.Times * float64(b.Surge.Minutes) / 60 / (surge.PastDays * 24)
+	surging := now.Second() < int(surgeEvery/time.Second)
+	type candidate struct {
+		id, first, events int64
+		state             issue.State
+		since             sql.NullInt64
+	}
+	var list []candidate
+	err = db.Each(ctx, s.db.Slow, func(r *sql.Rows) error {
+		var c candidate
+		err := r.Scan(&c.id, &c.events, &c.state, &c.first, &c.since)
+		list = append(list, c)
+		return err
+	}, "SELECT x.issue, x.n, l.state, l.first_seen, l.surge_since FROM (SELECT issue, SUM(events) n FROM issue_pulse FORCE INDEX (by_slot) WHERE project=? AND slot>? GROUP BY issue HAVING n>=?) x JOIN issue_list l ON l.issue=x.issue"+
+		" WHERE l.surge_since IS NULL AND (x.n>=? OR x.n>=?*GREATEST(0, CAST(l.window_events AS SIGNED)-CAST(x.n AS SIGNED)))"+
+		" UNION ALL SELECT l.issue, COALESCE((SELECT SUM(p.events) FROM issue_pulse p WHERE p.issue=l.issue AND p.slot>?),0), l.state, l.first_seen, l.surge_since FROM issue_list l FORCE INDEX (surging) WHERE l.project=? AND l.surge_since IS NOT NULL AND ?",
+		project, issues.SlotOf(from), min(b.Surge.Events, share), share, mean, issues.SlotOf(from), project, surging)
+	if err != nil {
+		return err
+	}
+	var changes []surgeChange
+	for _, c := range list {
+		f := surge.Facts{Now: now, Events: c.events, Users: -1, Since: db.FromMicros(c.first)}
+		if f.Past, err = s.pastHours(ctx, c.id, now); err != nil {
+			return err
+		}
+		v := surge.Test(f, b.Surge, c.since.Valid)
+		// Whom it hit is asked where that can change the answer.
+		if c.events >= share || v.Surges && !c.since.Valid {
+			f.Sessions = sessions
+			if err := s.whomItHit(ctx, project, c.id, from, &f); err != nil {
+				return err
+			}
+			v = surge.Test(f, b.Surge, c.since.Valid)
+		}
+		v.Surges = v.Surges && c.state != issue.Dismissed
+		if v.Surges != c.since.Valid {
+			changes = append(changes, surgeChange{c.id, v})
+		}
+	}
+	slices.SortFunc(changes, func(a, b surgeChange) int { return cmp.Compare(a.issue, b.issue) })
+	for chunk := range slices.Chunk(changes, surgesAtOnce) {
+		err := s.db.InTx(ctx, func(tx *sql.Tx) error {
+			for _, c := range chunk {
+				if err := s.setSurge(ctx, tx, c); err != nil {
+					return err
+				}
+			}
+			_, err := tx.ExecContext(ctx, "UPDATE project_counter SET changed=changed+1 WHERE project=?", project)
+			return err
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// surgeChange is a surge that begins or ends.
+type surgeChange struct {
+	issue int64
+	surge.Verdict
+}
+
+// surgesAtOnce begin or end in one transaction: each holds filing up.
+const surgesAtOnce = 100
+
+// whomItHit adds how many users and sessions an issue hit lately.
+func (s *Service) whomItHit(ctx context.Context, project, id int64, from time.Time, f *surge.Facts) error {
+	var told int64
+	err := s.db.Slow.QueryRowContext(ctx, "SELECT COUNT(DISTINCT x.user), COUNT(x.user), COUNT(DISTINCT x.session) FROM (SELECT e.user, e.session, e.thrown FROM variant v JOIN event e FORCE INDEX (by_variant) ON e.variant=v.id AND e.has_body IN (0,1)"+
+		" WHERE v.issue=? AND e.filing>=COALESCE((SELECT MIN(m.filing) FROM pulse_mark m WHERE m.project=? AND m.slot>=?),0) ORDER BY e.filing DESC LIMIT ?) x WHERE x.thrown>=?",
+		id, project, issues.SlotOf(from), newestLooked, db.Micros(from)).Scan(&f.Users, &told, &f.Hit)
+	if err != nil {
+		return err
+	}
+	if told == 0 {
+		f.Users = -1
+	}
+	return nil
+}
+
+// pastHours is how often an issue occurred by hour, as far back as its past goes.
+func (s *Service) pastHours(ctx context.Context, id int64, now time.Time) (out []surge.PastHour, err error) {
+	return out, db.Each(ctx, s.db.Slow, func(r *sql.Rows) error {
+		var h surge.PastHour
+		err := r.Scan(&h.Hour, &h.Events)
+		out = append(out, h)
+		return err
+	}, "SELECT hour, SUM(events) FROM issue_hour WHERE issue=? AND hour>=? GROUP BY hour", id, now.AddDate(0, 0, -surge.PastDays).Unix()/3600)
+}
+
+// setSurge begins or ends a surge.
+func (s *Service) setSurge(ctx context.Context, tx *sql.Tx, c surgeChange) error {
+	project, st, err := s.status.Lock(ctx, tx, c.issue)
+	if err != nil || st == nil {
+		return err
+	}
+	now := s.db.Now().UTC()
+	var since sql.NullInt64
+	if err := tx.QueryRowContext(ctx, "SELECT surge_since FROM issue_list WHERE issue=? FOR UPDATE", c.issue).Scan(&since); err != nil || since.Valid == c.Surges {
+		return err
+	}
+	e := issue.Surge(st.Standing, c.Words)
+	var begun any = db.Micros(now)
+	if !c.Surges {
+		begun = nil
+		e = issue.Entry{Kind: issue.Calm, Words: "the surge is over, after " + lasted(now.Sub(db.FromMicros(since.Int64)))}
+	}
+	if _, err := tx.ExecContext(ctx, "UPDATE issue_list SET surge_since=?, surge_words=?, calls_at=IF(?,?,calls_at) WHERE issue=?", begun, c.Words, c.Surges && st.State.Open(), db.Micros(now), c.issue); err != nil {
+		return err
+	}
+	return s.status.Record(ctx, tx, project, c.issue, status.HistoryLine{Entry: e, Who: accounts.Service})
+}
+
+func lasted(d time.Duration) string {
+	if d < 2*time.Hour {
+		return words.Counted(int64(d.Minutes()), "minute")
+	}
+	return fmt.Sprintf("%d hours", int64(d.Hours()))
+}
+
+// How long small tables keep their rows.
+const HourDays = 30

@@ -1,0 +1,21 @@
+// Package similar finds issues that look alike or occur together, and reviews
+// how well events are grouped.
+package similar
+
+import (
+	"firethorn/internal/db"
+	"firethorn/internal/store/events"
+	"firethorn/internal/store/issues"
+)
+
+// Service does what the package is for. It is safe for concurrent use.
+type Service struct {
+	db     *db.DB
+	events *events.Store
+	issues *issues.Store
+}
+
+// New makes the service.
+func New(d *db.DB, event *events.Store, issue *issues.Store) *Service {
+	return &Service{db: d, events: event, issues: issue}
+}

@@ -1,0 +1,107 @@
+package status
+
+import (
+	"context"
+	"database/sql"
+	"slices"
+	"time"
+
+	"firethorn/internal/db"
+	"firethorn/internal/store/accounts"
+)
+
+// Notice is something that a person should hear of.
+type Notice struct {
+	ID       int64
+	Project  string
+	Number   int64 // of the issue
+	Headline string
+	At       time.Time
+	Actor    string
+	Kind     string
+	Words    string
+	Seen     bool
+}
+
+// Notification is something that is about to be told.
+type Notification struct {
+	Project, Issue, At int64
+	Who                accounts.Actor
+	Kind, Words        string
+}
+
+// To tells people, by name, each once, and the members of teams; never who did
+// it, nor who left.
+func (n Notification) To(ctx context.Context, tx *sql.Tx, names []string) error {
+	args := []any{n.Project, n.Issue, n.At, n.Who.Name, n.Kind, n.Words}
+	told := len(args)
+	for _, name := range slices.Compact(slices.Sorted(slices.Values(names))) {
+		if name != "" {
+			args = append(args, name)
+		}
+	}
+	list := args[told:]
+	if len(list) == 0 {
+		return nil
+	}
+	self := ""
+	if n.Who.Kind == "person" {
+		self = n.Who.Name
+	}
+	args = append(append(args, list...), self)
+	_, err := tx.ExecContext(ctx, "INSERT INTO notice (person, project, issue, at, actor, kind, words) SELECT p.id, ?, ?, ?, ?, ?, ? FROM person p WHERE (p.name IN ("+db.Marks(len(list))+")"+
+		" OR p.id IN (SELECT m.person FROM team_member m JOIN person t ON t.id=m.team WHERE t.name IN ("+db.Marks(len(list))+"))) AND p.team=0 AND p.left_at IS NULL AND p.name<>?", args...)
+	return err
+}
+
+// Notices lists what a person should hear of, newest first, from before an id
+// on; unseen: only what they have not seen; project 0: in all projects. waiting is
+// how many they have not seen.
+func (s *Service) Notices(ctx context.Context, person, project int64, unseen bool, before int64, limit int) (list []Notice, waiting int64, err error) {
+	where, args := "n.person=?", []any{person}
+	if project != 0 {
+		where += " AND n.project=?"
+		args = append(args, project)
+	}
+	if unseen {
+		where += " AND n.seen IS NULL"
+	}
+	if before > 0 {
+		where += " AND n.id<?"
+		args = append(args, before)
+	}
+	err = db.Each(ctx, s.db, func(r *sql.Rows) error {
+		var n Notice
+		var at int64
+		err := r.Scan(&n.ID, &n.Project, &n.Number, &n.Headline, &at, &n.Actor, &n.Kind, &n.Words, &n.Seen)
+		n.At = db.FromMicros(at)
+		list = append(list, n)
+		return err
+	}, "SELECT n.id, p.name, i.number, COALESCE(l.headline,''), n.at, n.actor, n.kind, n.words, n.seen IS NOT NULL FROM notice n JOIN project p ON p.id=n.project JOIN issue i ON i.id=n.issue LEFT JOIN issue_list l ON l.issue=n.issue WHERE "+where+" ORDER BY n.id DESC LIMIT ?", append(args, limit)...)
+	if err != nil {
+		return nil, 0, err
+	}
+	err = s.db.QueryRowContext(ctx, "SELECT COUNT(*) FROM notice WHERE person=? AND seen IS NULL AND (?=0 OR project=?)", person, project, project).Scan(&waiting)
+	return list, waiting, err
+}
+
+// SeeNotices says that a person has seen what was told up to an id, in a project
+// or in all (0).
+func (s *Service) SeeNotices(ctx context.Context, person, project, upTo int64) error {
+	_, err := s.db.ExecContext(ctx, "UPDATE notice SET seen=? WHERE person=? AND seen IS NULL AND id<=? AND (?=0 OR project=?)", db.Micros(s.db.Now()), person, upTo, project, project)
+	return err
+}
+
+// noticeDays is how long notices are kept.
+const noticeDays = 90
+
+// DropNotices lets go of notices that are old.
+func (s *Service) DropNotices(ctx context.Context) error {
+	_, err := s.db.Slow.ExecContext(ctx, "DELETE FROM notice WHERE at<?", db.Micros(s.db.Now().AddDate(0, 0, -noticeDays)))
+	return err
+}
+
+// Watching lists who watches an issue, by name.
+func (s *Service) Watching(ctx context.Context, q db.Querier, id int64) ([]string, error) {
+	return db.Texts(ctx, q, "SELECT p.name FROM watcher w JOIN person p ON p.id=w.person WHERE w.issue=? ORDER BY p.name", id)
+}

@@ -1,0 +1,23 @@
+// Package status changes the status of issues: state, list row, history and
+// notices, for people and for what happens by itself.
+package status
+
+import (
+	"firethorn/internal/db"
+	"firethorn/internal/store/issues"
+	"firethorn/internal/store/names"
+	"firethorn/internal/store/releases"
+)
+
+// Service does what the package is for. It is safe for concurrent use.
+type Service struct {
+	db       *db.DB
+	issues   *issues.Store
+	names    *names.Store
+	releases *releases.Store
+}
+
+// New makes the service.
+func New(d *db.DB, issue *issues.Store, name *names.Store, release *releases.Store) *Service {
+	return &Service{db: d, issues: issue, names: name, releases: release}
+}

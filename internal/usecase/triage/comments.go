@@ -1,0 +1,174 @@
+package triage
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"slices"
+	"time"
+
+	"firethorn/internal/core/comment"
+	"firethorn/internal/core/fault"
+	"firethorn/internal/db"
+	"firethorn/internal/store/accounts"
+	"firethorn/internal/usecase/status"
+)
+
+// Comment is what somebody wrote about an issue.
+type Comment struct {
+	ID     int64
+	At     time.Time
+	Edited *time.Time
+	Actor  accounts.Actor
+	Text   string // Markdown
+	From   int64  // number of the issue it was written to, where that was merged into this one; else 0
+}
+
+// mostComments are listed of an issue, the newest.
+const mostComments = 500
+
+// Comments lists what was written about an issue, and about those that were
+// merged into it, the newest first.
+func (s *Service) Comments(ctx context.Context, id int64) (list []Comment, err error) {
+	err = db.Each(ctx, s.db, func(r *sql.Rows) error {
+		var c Comment
+		var at int64
+		var edited sql.NullInt64
+		err := r.Scan(&c.ID, &at, &edited, &c.Actor.Kind, &c.Actor.ID, &c.Actor.Name, &c.Text, &c.From)
+		c.At = db.FromMicros(at)
+		if edited.Valid {
+			t := db.FromMicros(edited.Int64)
+			c.Edited = &t
+		}
+		list = append(list, c)
+		return err
+	}, "SELECT c.id, c.at, c.edited, c.actor_kind, c.actor_id, c.actor, c.text, IF(c.issue=?, 0, i.number) FROM comment c JOIN issue i ON i.id=c.issue WHERE c.issue=? OR c.issue IN (SELECT m.id FROM issue m WHERE m.merged_into=?) ORDER BY c.id DESC LIMIT ?", id, id, id, mostComments)
+	return list, err
+}
+
+// AddComment writes a comment. Whoever writes watches the issue from then on;
+// whoever has it, watches it or is mentioned hears of it.
+func (s *Service) AddComment(ctx context.Context, id int64, text string, who accounts.Actor, person int64) (int64, error) {
+	text, err := comment.Clean(text)
+	if err != nil {
+		return 0, err
+	}
+	var added int64
+	err = s.db.InTx(ctx, func(tx *sql.Tx) error {
+		project, st, err := s.status.Lock(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		if st == nil {
+			return fault.New(fault.Conflict, "this issue was merged or deleted in between")
+		}
+		res, err := tx.ExecContext(ctx, "INSERT INTO comment (project, issue, at, actor_kind, actor_id, actor, text) VALUES (?,?,?,?,?,?,?)", project, id, db.Micros(s.db.Now()), who.Kind, who.ID, who.Name, text)
+		if err != nil {
+			return err
+		}
+		if added, err = res.LastInsertId(); err != nil {
+			return err
+		}
+		mentioned, err := s.mentioned(ctx, tx, text)
+		if err != nil {
+			return err
+		}
+		if err := s.notify(ctx, tx, project, id, text, who, mentioned, []string{st.Owner}); err != nil {
+			return err
+		}
+		if person != 0 {
+			if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO watcher (issue, person) VALUES (?,?)", id, person); err != nil {
+				return err
+			}
+		}
+		_, err = tx.ExecContext(ctx, "UPDATE project_counter SET changed=changed+1 WHERE project=?", project)
+		return err
+	})
+	return added, err
+}
+
+func (s *Service) mentioned(ctx context.Context, q db.Querier, text string) ([]string, error) {
+	var people []comment.Person
+	err := db.Each(ctx, q, func(r *sql.Rows) error {
+		var p comment.Person
+		err := r.Scan(&p.Name, &p.Email)
+		people = append(people, p)
+		return err
+	}, "SELECT name, COALESCE(email,'') FROM person WHERE left_at IS NULL")
+	return comment.Mentions(text, people), err
+}
+
+// commentWords is how much of a comment stands in a notice.
+const commentWords = 300
+
+// notify tells those who are mentioned so, and the others and who watches the
+// issue that something was written; nobody twice, nor who wrote it.
+func (s *Service) notify(ctx context.Context, tx *sql.Tx, project, id int64, text string, who accounts.Actor, mentioned, others []string) error {
+	short := text
+	if r := []rune(text); len(r) > commentWords {
+		short = string(r[:commentWords]) + " …"
+	}
+	n := status.Notification{Project: project, Issue: id, At: db.Micros(s.db.Now()), Who: who, Kind: "mention"}
+	n.Words = "mentions you: " + short
+	if err := n.To(ctx, tx, mentioned); err != nil {
+		return err
+	}
+	watching, err := s.status.Watching(ctx, tx, id)
+	if err != nil {
+		return err
+	}
+	others = slices.DeleteFunc(append(others, watching...), func(name string) bool { return slices.Contains(mentioned, name) })
+	n.Kind, n.Words = "comment", "writes: "+short
+	return n.To(ctx, tx, others)
+}
+
+// Watching lists who watches an issue.
+func (s *Service) Watching(ctx context.Context, id int64) ([]string, error) {
+	return s.status.Watching(ctx, s.db, id)
+}
+
+// Watch lets a person hear of an issue, or not any more.
+func (s *Service) Watch(ctx context.Context, id, person int64, on bool) error {
+	query := "INSERT IGNORE INTO watcher (issue, person) VALUES (?,?)"
+	if !on {
+		query = "DELETE FROM watcher WHERE issue=? AND person=?"
+	}
+	_, err := s.db.ExecContext(ctx, query, id, person)
+	return err
+}
+
+// ChangeComment changes what somebody wrote, or takes it away with an empty
+// text. Only whoever wrote it may, or with any right who administers.
+func (s *Service) ChangeComment(ctx context.Context, issueID, id int64, text string, who accounts.Actor, any bool) error {
+	if text != "" {
+		var err error
+		if text, err = comment.Clean(text); err != nil {
+			return err
+		}
+	}
+	return s.db.InTx(ctx, func(tx *sql.Tx) error {
+		var project int64
+		var wrote accounts.Actor
+		err := tx.QueryRowContext(ctx, "SELECT c.project, c.actor_kind, c.actor_id, c.actor FROM comment c WHERE c.id=? AND (c.issue=? OR c.issue IN (SELECT m.id FROM issue m WHERE m.merged_into=?)) FOR UPDATE", id, issueID, issueID).Scan(&project, &wrote.Kind, &wrote.ID, &wrote.Name)
+		if errors.Is(err, sql.ErrNoRows) {
+			return fault.New(fault.NotFound, "this issue has no comment %d", id)
+		}
+		if err != nil {
+			return err
+		}
+		if !wrote.Same(who) && !any {
+			return fault.New(fault.Forbidden, "%s wrote this comment; only who wrote it, or who administers, may change it", wrote.Name)
+		}
+		if text == "" {
+			_, err = tx.ExecContext(ctx, "DELETE FROM comment WHERE id=?", id)
+		} else {
+			_, err = tx.ExecContext(ctx, "UPDATE comment SET text=?, edited=? WHERE id=?", text, db.Micros(s.db.Now()), id)
+		}
+		if err != nil {
+			return fmt.Errorf("comment %d: %w", id, err)
+		}
+		_, err = tx.ExecContext(ctx, "UPDATE project_counter SET changed=changed+1 WHERE project=?", project)
+		return err
+	})
+}
