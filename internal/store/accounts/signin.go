@@ -31,7 +31,7 @@ const SessionLife = 30 * 24 * time.Hour
 func (s *Store) NewSignInLink(ctx context.Context, person int64, life time.Duration) (string, error) {
 	text, hash := secretText()
 	return text, s.db.InTx(ctx, func(tx *sql.Tx) error {
-		if _, err := tx.ExecContext(ctx, "DELETE FROM sign_in_link WHERE person=? AND used IS NULL", person); err != nil {
+		if err := dropLinks(ctx, tx, person); err != nil {
 			return err
 		}
 		_, err := tx.ExecContext(ctx, "INSERT INTO sign_in_link (hash, person, created, expires) VALUES (?,?,?,?)", hash, person, db.Micros(s.db.Now()), db.Micros(s.db.Now().Add(life)))
@@ -81,7 +81,7 @@ func (s *Store) SignOut(ctx context.Context, secret string) error {
 // how many sessions those were.
 func (s *Store) SignOutPerson(ctx context.Context, person int64) (sessions int64, err error) {
 	err = s.db.InTx(ctx, func(tx *sql.Tx) error {
-		if _, err := tx.ExecContext(ctx, "DELETE FROM sign_in_link WHERE person=? AND used IS NULL", person); err != nil {
+		if err := dropLinks(ctx, tx, person); err != nil {
 			return err
 		}
 		res, err := tx.ExecContext(ctx, "DELETE FROM web_session WHERE person=?", person)
@@ -101,4 +101,10 @@ func (s *Store) PurgeSignIns(ctx context.Context) error {
 	_, err1 := s.db.ExecContext(ctx, "DELETE FROM web_session WHERE expires<?", now)
 	_, err2 := s.db.ExecContext(ctx, "DELETE FROM sign_in_link WHERE expires<?", now-(24*time.Hour).Microseconds())
 	return errors.Join(err1, err2)
+}
+
+// dropLinks ends the sign-in links of a person that were not used.
+func dropLinks(ctx context.Context, tx *sql.Tx, person int64) error {
+	_, err := tx.ExecContext(ctx, "DELETE FROM sign_in_link WHERE person=? AND used IS NULL", person)
+	return err
 }

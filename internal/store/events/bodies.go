@@ -155,13 +155,25 @@ func (s *Store) AnyBody(ctx context.Context, e *EventRow) ([]byte, error) {
 // Exemplar reads the newest exemplar of an event's variant, for a trace where
 // the event's own body was not kept; ErrNoBody when there is none.
 func (s *Store) Exemplar(ctx context.Context, e *EventRow) ([]byte, error) {
-	var body []byte
-	err := s.db.QueryRowContext(ctx, "SELECT body FROM exemplar WHERE variant=? ORDER BY thrown DESC LIMIT 1", e.variant).Scan(&body)
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil, ErrNoBody
-	}
+	body, err := s.NewestExemplar(ctx, e.variant)
 	if err != nil {
 		return nil, err
 	}
 	return pipeline.Decompress(body)
+}
+
+// NewestExemplar reads the newest exemplar of a variant, as it is stored;
+// ErrNoBody when there is none.
+func (s *Store) NewestExemplar(ctx context.Context, variant int64) (body []byte, err error) {
+	err = s.db.QueryRowContext(ctx, "SELECT body FROM exemplar WHERE variant=? ORDER BY thrown DESC LIMIT 1", variant).Scan(&body)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, ErrNoBody
+	}
+	return body, err
+}
+
+// DropExemplar deletes an exemplar of a variant.
+func DropExemplar(ctx context.Context, tx *sql.Tx, variant int64, form []byte) error {
+	_, err := tx.ExecContext(ctx, "DELETE FROM exemplar WHERE variant=? AND form=?", variant, form)
+	return err
 }

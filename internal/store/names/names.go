@@ -149,3 +149,12 @@ func (s *Store) Intern(ctx context.Context, tx *sql.Tx, found *Learned, table Ta
 	}
 	return out, read()
 }
+
+// IDOf is the id of a name, 0 when a project has none like it.
+func IDOf(ctx context.Context, q db.Querier, table Table, project int64, name string) (int64, error) {
+	list, err := db.Numbers(ctx, q, "SELECT id FROM "+string(table)+" WHERE project=? AND hash=?", project, db.Hash16(name))
+	if err != nil || len(list) == 0 {
+		return 0, err
+	}
+	return list[0], nil
+}

@@ -183,6 +183,28 @@ func Lock(ctx context.Context, tx *sql.Tx, id int64) error {
 	return tx.QueryRowContext(ctx, "SELECT project FROM project_counter WHERE project=? FOR UPDATE", id).Scan(&id)
 }
 
+// NextIssue takes the next number of an issue. The project is locked.
+func NextIssue(ctx context.Context, tx *sql.Tx, id int64) (number int64, err error) {
+	if _, err := tx.ExecContext(ctx, "UPDATE project_counter SET last_issue=last_issue+1 WHERE project=?", id); err != nil {
+		return 0, err
+	}
+	err = tx.QueryRowContext(ctx, "SELECT last_issue FROM project_counter WHERE project=?", id).Scan(&number)
+	return number, err
+}
+
+// WantGrouping has a project adopt a grouping version before its next events are
+// processed.
+func WantGrouping(ctx context.Context, q db.Querier, id int64, version int) error {
+	_, err := q.ExecContext(ctx, "UPDATE project SET grouping_wanted=? WHERE id=?", version, id)
+	return err
+}
+
+// Touch tells who follows a project that something in it changed.
+func Touch(ctx context.Context, tx *sql.Tx, id int64) error {
+	_, err := tx.ExecContext(ctx, "UPDATE project_counter SET changed=changed+1 WHERE project=?", id)
+	return err
+}
+
 // KeepClasses are the days that events can be kept.
 var KeepClasses = []int{7, 30, 90, 365}
 

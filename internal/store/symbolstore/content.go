@@ -16,6 +16,8 @@ import (
 	"firethorn/internal/pipeline"
 )
 
+const addPart = "INSERT IGNORE INTO symbol_part (project, hash, part, body) VALUES (?,?,?,?)"
+
 // SymbolPart is how many bytes of a content one part holds at most: of all but
 // the last it is exactly as many.
 const SymbolPart = 4 << 20
@@ -88,7 +90,7 @@ func (s *Store) PutSymbols(ctx context.Context, project int64, contents [][]byte
 	}
 	return hashes, s.db.InTx(ctx, func(tx *sql.Tx) error {
 		for _, p := range parts { // one by one: together they may be more than a packet
-			if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO symbol_part (project, hash, part, body) VALUES (?,?,?,?)", p...); err != nil {
+			if _, err := tx.ExecContext(ctx, addPart, p...); err != nil {
 				return err
 			}
 		}
@@ -116,7 +118,7 @@ func (s *Store) PutSymbolPart(ctx context.Context, project int64, hash [32]byte,
 		if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO symbol_upload (project, hash, bytes, started) VALUES (?,?,?,?)", project, hash[:], total, db.Micros(s.db.Now())); err != nil {
 			return err
 		}
-		_, err := tx.ExecContext(ctx, "INSERT IGNORE INTO symbol_part (project, hash, part, body) VALUES (?,?,?,?)", project, hash[:], part, pipeline.Compress(raw))
+		_, err := tx.ExecContext(ctx, addPart, project, hash[:], part, pipeline.Compress(raw))
 		return err
 	})
 	if err != nil {

@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"context"
 	"database/sql"
-	"errors"
 	"fmt"
 	"slices"
 
@@ -171,8 +170,8 @@ const symbolFileSelect = "SELECT f.address, f.debug_id, f.unit, f.bundle=REPEAT(
 // first, and counts all it has.
 func (s *Store) ReleaseFiles(ctx context.Context, project int64, release, name string) (named []pipeline.SymbolFile, all int, err error) {
 	var in int64
-	err = s.db.QueryRowContext(ctx, "SELECT id FROM app_release WHERE project=? AND hash=?", project, db.Hash16(release)).Scan(&in)
-	if release == "" || errors.Is(err, sql.ErrNoRows) {
+	in, err = names.IDOf(ctx, s.db, names.Releases, project, release)
+	if err == nil && in == 0 {
 		return nil, 0, nil
 	}
 	if err != nil {

@@ -78,7 +78,7 @@ func (s *Store) PutCompiled(ctx context.Context, list []pipeline.CompiledUnit) e
 			rows = append(rows, []any{u.ID, len(rows), chunk})
 		}
 		if len(rows) > db.StatementRows { // pages that no unit says it has are nobody's: no transaction over all of them
-			if err := db.InsertRows(ctx, s.db, "REPLACE INTO symbol_page (unit, page, body)", "", rows); err != nil {
+			if err := db.InsertRows(ctx, s.db, writePages, "", rows); err != nil {
 				return err
 			}
 		}
@@ -92,6 +92,8 @@ func (s *Store) PutCompiled(ctx context.Context, list []pipeline.CompiledUnit) e
 	return nil
 }
 
+const writePages = "REPLACE INTO symbol_page (unit, page, body)"
+
 func putCompiled(ctx context.Context, tx *sql.Tx, project int64, list []pipeline.CompiledUnit) error {
 	if err := projects.Lock(ctx, tx, project); err != nil {
 		return err
@@ -104,7 +106,7 @@ func putCompiled(ctx context.Context, tx *sql.Tx, project int64, list []pipeline
 			rows = append(rows, []any{u.ID, len(rows), chunk})
 		}
 		if len(rows) <= db.StatementRows {
-			if err := db.InsertRows(ctx, tx, "REPLACE INTO symbol_page (unit, page, body)", "", rows); err != nil {
+			if err := db.InsertRows(ctx, tx, writePages, "", rows); err != nil {
 				return err
 			}
 		}

@@ -61,10 +61,10 @@ func (w *filing) giveOne(ctx context.Context, is *issueRow, r *row) error {
 		return nil
 	}
 	is.standing.Standing, is.standing.OwnerID = next, to.ID
-	if err := w.s.status.Save(ctx, w.tx, w.Project.ID, is.id, is.standing, false); err != nil {
-		return err
-	}
-	return w.s.status.Record(ctx, w.tx, w.Project.ID, is.id, status.HistoryLine{Entry: *e, Who: accounts.Service, Before: &before})
+	return w.s.status.Change(ctx, w.tx, status.Change{
+		Project: w.Project.ID, Issue: is.id, Before: before, After: &is.standing,
+		Entry: status.HistoryLine{Entry: *e, Who: accounts.Service, Before: &before},
+	})
 }
 
 // reached says what of a rule's thresholds is reached, "" while they are not.

@@ -10,11 +10,14 @@ import (
 
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fingerprint"
+	"firethorn/internal/core/issue"
 	"firethorn/internal/db"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/inbox"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/names"
+	"firethorn/internal/usecase/status"
 )
 
 // Filing is one transaction's work: deliveries of one project, and what was
@@ -313,17 +316,12 @@ func resourceText(a event.Attributes) string {
 
 func (w *filing) newIssue(ctx context.Context, r *row) (int64, error) {
 	w.lastIssue++
-	res, err := w.tx.ExecContext(ctx, "INSERT INTO issue (project, number, state, created) VALUES (?,?,'new',?)", w.Project.ID, w.lastIssue, db.Micros(w.now))
-	if err != nil {
-		return 0, err
-	}
-	id, err := res.LastInsertId()
+	id, err := status.Create(ctx, w.tx, w.Project.ID, w.lastIssue, w.now)
 	if err != nil {
 		return 0, err
 	}
 	w.done.Issues++
-	print := r.Print.Key
-	if _, err := w.tx.ExecContext(ctx, "INSERT INTO alias (project, grouping_version, hash, issue) VALUES (?,?,?,?)", w.Project.ID, w.Project.GroupingVersion, print[:], id); err != nil {
+	if err := issues.AddAlias(ctx, w.tx, w.Project.ID, w.Project.GroupingVersion, r.Print.Key, id); err != nil {
 		return 0, err
 	}
 	if r.Release != "" && r.Followable() {
@@ -335,10 +333,9 @@ func (w *filing) newIssue(ctx context.Context, r *row) (int64, error) {
 	if r.Release != "" {
 		words += " in " + r.Release
 	}
-	return id, w.addHistory(ctx, id, db.Micros(r.When.Thrown), "first_seen", words)
+	return id, w.addHistory(ctx, id, r.When.Thrown, "first_seen", words)
 }
 
-func (w *filing) addHistory(ctx context.Context, issue, at int64, kind, words string) error {
-	_, err := w.tx.ExecContext(ctx, "INSERT INTO history (issue, at, actor_kind, actor, kind, words) VALUES (?,?,'service','',?,?)", issue, at, kind, event.TrimText(words, 500))
-	return err
+func (w *filing) addHistory(ctx context.Context, id int64, at time.Time, kind issue.Kind, words string) error {
+	return w.s.status.Record(ctx, w.tx, w.Project.ID, id, status.HistoryLine{Entry: issue.Entry{Kind: kind, Words: words}, Who: accounts.Service, At: at})
 }

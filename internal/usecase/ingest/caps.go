@@ -10,6 +10,7 @@ import (
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/db"
 	"firethorn/internal/store/inbox"
+	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 )
 
@@ -138,11 +139,7 @@ func (w *filing) mayExtend(ctx context.Context, base fingerprint.Key) (bool, err
 
 // aliasOf is the issue of a fingerprint, 0 when there is none yet.
 func (w *filing) aliasOf(ctx context.Context, k fingerprint.Key) (issue int64, err error) {
-	err = w.tx.QueryRowContext(ctx, "SELECT issue FROM alias WHERE project=? AND grouping_version=? AND hash=?", w.Project.ID, w.Project.GroupingVersion, k[:]).Scan(&issue)
-	if errors.Is(err, sql.ErrNoRows) {
-		return 0, nil
-	}
-	return issue, err
+	return issues.AliasOf(ctx, w.tx, w.Project.ID, w.Project.GroupingVersion, k)
 }
 
 // RouteProject finds the project that service.name names, or makes it in the

@@ -25,6 +25,13 @@ func (s *Span) Add(n, at int64) {
 	s.Events += n
 }
 
+// UsersHead and UsersTail are the statement that writes who was affected, around
+// its rows.
+const (
+	UsersHead = "INSERT INTO issue_user (issue, user, variant, last_day)"
+	UsersTail = " ON DUPLICATE KEY UPDATE last_day=GREATEST(last_day, VALUES(last_day))"
+)
+
 // Key2 is a key of two ids or days.
 type Key2 struct{ A, B int64 }
 
@@ -76,7 +83,7 @@ func (w *filing) count(ctx context.Context) error {
 	for k, day := range users {
 		rows = append(rows, []any{k.a, k.b, k.c, day})
 	}
-	if err := w.upsert(ctx, "INSERT INTO issue_user (issue, user, variant, last_day)", " ON DUPLICATE KEY UPDATE last_day=GREATEST(last_day, VALUES(last_day))", rows, 3); err != nil {
+	if err := w.upsert(ctx, UsersHead, UsersTail, rows, 3); err != nil {
 		return err
 	}
 	for table, set := range map[string]map[key4]bool{"issue_user_day (issue, day, user, variant)": userDays, "issue_user_env (issue, environment, user, variant)": userEnvs} {

@@ -22,7 +22,7 @@ type issueRow struct {
 	id       int64
 	fresh    bool // has no row in issue_list yet
 	standing issues.StatusRow
-	Shown
+	issues.Shown
 	events, users             int64
 	usersBefore               int64 // this batch
 	windowDay                 int64
@@ -32,14 +32,11 @@ type issueRow struct {
 	firstFiling, lastFiling   int64
 	bodies                    int64
 	recent                    int64 // events of the last days, once the batch is counted
-	grownTo, callsAt          int64
+	grownTo                   int64
 	dayUsers                  map[int64]int64    // what this batch adds to each day
 	dictionary                *events.Dictionary // of this week, nil while there is none
 	dictionaryMade            bool               // in this transaction
 }
-
-// IssueListColumns are the columns of a row in the list, in the order of writing.
-const IssueListColumns = "issue, project, state, headline, place, message, words, origin_function, origin_file, origin_line, severity, events, users, window_day, window_events, window_users, unhandled, impact, first_seen, last_seen, first_release, last_release, first_filing, last_filing, bodies, basis, stale_at, grown_to, calls_at, owner"
 
 func (w *filing) windowStart() int { return issues.WindowStart(w.now) }
 
@@ -79,14 +76,14 @@ func (w *filing) loadIssues(ctx context.Context) error {
 			var is issueRow
 			var first, last sql.NullInt64
 			if err := r.Scan(&id, &is.Headline, &is.Place, &is.Message, &is.OriginFunction, &is.OriginFile, &is.OriginLine, &is.Severity,
-				&is.events, &is.users, &is.windowDay, &is.windowEvents, &is.windowUsers, &is.Unhandled, &is.firstSeen, &is.lastSeen, &first, &last, &is.firstFiling, &is.lastFiling, &is.bodies, &is.grownTo, &is.callsAt); err != nil {
+				&is.events, &is.users, &is.windowDay, &is.windowEvents, &is.windowUsers, &is.Unhandled, &is.firstSeen, &is.lastSeen, &first, &last, &is.firstFiling, &is.lastFiling, &is.bodies, &is.grownTo); err != nil {
 				return err
 			}
 			is.id, is.firstRelease, is.lastRelease = id, first.Int64, last.Int64
 			is.standing, is.dayUsers, is.usersBefore = w.issues[id].standing, map[int64]int64{}, is.users
 			w.issues[id] = &is
 			return nil
-		}, "SELECT issue, headline, place, message, origin_function, origin_file, origin_line, severity, events, users, window_day, window_events, window_users, unhandled, first_seen, last_seen, first_release, last_release, first_filing, last_filing, bodies, grown_to, calls_at FROM issue_list WHERE issue IN ("+db.Marks(len(chunk))+")", args...)
+		}, "SELECT issue, headline, place, message, origin_function, origin_file, origin_line, severity, events, users, window_day, window_events, window_users, unhandled, first_seen, last_seen, first_release, last_release, first_filing, last_filing, bodies, grown_to FROM issue_list WHERE issue IN ("+db.Marks(len(chunk))+")", args...)
 		if err != nil {
 			return err
 		}
@@ -128,30 +125,37 @@ func (w *filing) writeIssues(ctx context.Context) error {
 		}
 		is.lastFiling = r.filing
 	}
-	for _, step := range []func(context.Context) error{w.checkLife, w.grow, w.give, w.countRecent} {
-		if err := step(ctx); err != nil {
-			return err
-		}
+	if err := w.countRecent(ctx); err != nil {
+		return err
 	}
-	rows := make([][]any, 0, len(w.issues))
-	for _, is := range w.issues {
-		if is.fresh {
-			is.callsAt = db.Micros(w.now)
-		}
-		score := w.basis.Score(is.scored(), w.now)
-		rows = append(rows, []any{is.id, w.Project.ID, string(is.standing.State), is.Headline, is.Place, is.Message, issues.SearchText(is.Headline, is.Place, is.Message),
-			is.OriginFunction, is.OriginFile, is.OriginLine, is.Severity, is.events, is.users, is.windowDay, is.windowEvents, is.windowUsers, is.Unhandled, score.Tenths(),
-			is.firstSeen, is.lastSeen, db.NullID(is.firstRelease), db.NullID(is.lastRelease), is.firstFiling, is.lastFiling, is.bodies, w.basis.Version, issues.StaleAt(score, is.windowEvents, w.now), is.grownTo, is.callsAt, db.NullID(is.standing.OwnerID)})
+	grown := w.grown()
+	if err := w.writeRows(ctx); err != nil {
+		return err
 	}
-	const tail = " ON DUPLICATE KEY UPDATE state=VALUES(state), headline=VALUES(headline), place=VALUES(place), message=VALUES(message), words=VALUES(words)," +
-		" origin_function=VALUES(origin_function), origin_file=VALUES(origin_file), origin_line=VALUES(origin_line), severity=VALUES(severity)," +
-		" events=VALUES(events), users=VALUES(users), window_day=VALUES(window_day), window_events=VALUES(window_events), window_users=VALUES(window_users)," +
-		" unhandled=VALUES(unhandled), impact=VALUES(impact), first_seen=VALUES(first_seen), last_seen=VALUES(last_seen)," +
-		" first_release=VALUES(first_release), last_release=VALUES(last_release), last_filing=VALUES(last_filing), bodies=VALUES(bodies), basis=VALUES(basis), stale_at=VALUES(stale_at), grown_to=VALUES(grown_to), calls_at=VALUES(calls_at), owner=VALUES(owner)"
-	if err := w.upsert(ctx, "INSERT INTO issue_list ("+IssueListColumns+")", tail, rows, 1); err != nil || !w.heard {
+	if err := w.checkLife(ctx); err != nil {
+		return err
+	}
+	if err := w.recordGrowth(ctx, grown); err != nil {
+		return err
+	}
+	if err := w.give(ctx); err != nil || !w.heard {
 		return err
 	}
 	return w.s.status.FindReleases(ctx, w.tx, w.Project.ID)
+}
+
+// writeRows writes the rows of the list; what changes a status comes after it.
+func (w *filing) writeRows(ctx context.Context) error {
+	list := make([]status.ListRow, 0, len(w.issues))
+	for _, is := range w.issues {
+		score := w.basis.Score(is.scored(), w.now)
+		list = append(list, status.ListRow{
+			Issue: is.id, New: is.standing, Shown: is.Shown, Events: is.events, Users: is.users, WindowDay: is.windowDay, WindowEvents: is.windowEvents, WindowUsers: is.windowUsers,
+			FirstSeen: is.firstSeen, LastSeen: is.lastSeen, FirstRelease: is.firstRelease, LastRelease: is.lastRelease, FirstFiling: is.firstFiling, LastFiling: is.lastFiling,
+			Bodies: is.bodies, GrownTo: is.grownTo, Impact: int64(score.Tenths()), Version: w.basis.Version, StaleAt: issues.StaleAt(score, is.windowEvents, w.now),
+		})
+	}
+	return w.s.status.WriteRows(ctx, w.tx, w.Project.ID, list)
 }
 
 // show makes r the event that the issue is shown by.
@@ -164,18 +168,9 @@ func (is *issueRow) show(r *row, at int64) {
 	is.lastSeen, is.lastRelease = at, r.release
 }
 
-// Shown is what of an event its issue is shown by in lists.
-type Shown struct {
-	Headline, Place, Message   string
-	OriginFunction, OriginFile string
-	OriginLine                 int
-	Severity                   string
-	Unhandled                  bool
-}
-
 // ShownBy is what the list shows of an issue by one of its events.
-func ShownBy(p fingerprint.Result, e *event.Event) Shown {
-	return Shown{
+func ShownBy(p fingerprint.Result, e *event.Event) issues.Shown {
+	return issues.Shown{
 		Headline: p.Headline, Place: event.TrimText(p.Place, 490), Message: event.TrimText(p.Message, 990),
 		OriginFunction: event.TrimText(p.Origin.Function, 290), OriginFile: event.TrimText(p.Origin.File, 490), OriginLine: p.Origin.Line,
 		Severity: string(e.Severity), Unhandled: e.Handled != nil && !*e.Handled,
@@ -210,21 +205,27 @@ func (w *filing) countRecent(ctx context.Context) error {
 	return nil
 }
 
-// grow says of issues that they hit ten times as many users as once.
-func (w *filing) grow(ctx context.Context) error {
+// grown lists the issues that now affect ten times as many users as the last
+// time that was said, and notes so.
+func (w *filing) grown() (list []*issueRow) {
 	for _, id := range slices.Sorted(maps.Keys(w.issues)) {
 		is := w.issues[id]
-		to := issue.GrownTo(is.users)
-		if to <= is.grownTo {
-			continue
+		if to := issue.GrownTo(is.users); to > is.grownTo {
+			is.grownTo = to
+			list = append(list, is)
 		}
-		is.grownTo = to
-		e := issue.Grow(is.standing.Standing, to)
+	}
+	return list
+}
+
+func (w *filing) recordGrowth(ctx context.Context, grown []*issueRow) error {
+	for _, is := range grown {
+		e := issue.Grow(is.standing.Standing, is.grownTo)
 		if e == nil {
 			continue
 		}
-		is.callsAt = db.Micros(w.now)
-		if err := w.s.status.Record(ctx, w.tx, w.Project.ID, id, status.HistoryLine{Entry: *e, Who: accounts.Service}); err != nil {
+		c := status.Change{Project: w.Project.ID, Issue: is.id, Before: is.standing, Need: issue.NeedNow, Entry: status.HistoryLine{Entry: *e, Who: accounts.Service}}
+		if err := w.s.status.Change(ctx, w.tx, c); err != nil {
 			return err
 		}
 	}

@@ -7,6 +7,7 @@ import (
 
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/db"
+	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 )
 
@@ -39,8 +40,7 @@ func (w *filing) wholeOf(ctx context.Context, print fingerprint.Result) (issue i
 	if issue == 0 {
 		return 0, nil
 	}
-	_, err = w.tx.ExecContext(ctx, "INSERT INTO alias (project, grouping_version, hash, issue) VALUES (?,?,?,?)", w.Project.ID, w.Project.GroupingVersion, print.Key[:], issue)
-	return issue, err
+	return issue, issues.AddAlias(ctx, w.tx, w.Project.ID, w.Project.GroupingVersion, print.Key, issue)
 }
 
 // wholeTrace is the fingerprint of a whole trace that one with frames left out

@@ -96,11 +96,11 @@ func (w *filing) fixedSeen(ctx context.Context, k releases.Knowledge, r *row, we
 	o.Since = detail.words()
 	before := is.standing
 	next, entry, _ := k.Seen(before.Standing, o)
-	is.standing.Standing, is.callsAt = next, db.Micros(w.now)
-	if err := w.s.status.Save(ctx, w.tx, w.Project.ID, is.id, is.standing, false); err != nil {
-		return err
-	}
-	return w.s.status.Record(ctx, w.tx, w.Project.ID, is.id, status.HistoryLine{Entry: *entry, Who: accounts.Service, Before: &before, Detail: detail})
+	is.standing.Standing = next
+	return w.s.status.Change(ctx, w.tx, status.Change{
+		Project: w.Project.ID, Issue: is.id, Before: before, After: &is.standing, Need: issue.NeedNow,
+		Entry: status.HistoryLine{Entry: *entry, Who: accounts.Service, Before: &before, Detail: detail},
+	})
 }
 
 // saidSinceFix says whether the same remark stands in the history behind the
@@ -205,11 +205,11 @@ func (w *filing) parkedSeen(ctx context.Context, k releases.Knowledge, is *issue
 		if entry == nil {
 			continue
 		}
-		is.standing.Standing, is.callsAt = next, db.Micros(w.now)
-		if err := w.s.status.Save(ctx, w.tx, w.Project.ID, is.id, is.standing, false); err != nil {
-			return err
-		}
-		return w.s.status.Record(ctx, w.tx, w.Project.ID, is.id, status.HistoryLine{Entry: *entry, Who: accounts.Service, Before: &before})
+		is.standing.Standing = next
+		return w.s.status.Change(ctx, w.tx, status.Change{
+			Project: w.Project.ID, Issue: is.id, Before: before, After: &is.standing, Need: issue.NeedNow,
+			Entry: status.HistoryLine{Entry: *entry, Who: accounts.Service, Before: &before},
+		})
 	}
 	return p.Save(ctx, w.tx, is.id)
 }

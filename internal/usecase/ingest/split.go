@@ -10,6 +10,7 @@ import (
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/db"
+	"firethorn/internal/store/issues"
 )
 
 // splitRule is a split that acts on what is filed under some fingerprint.
@@ -126,7 +127,11 @@ func PartVariant(ctx context.Context, tx *sql.Tx, project, of, split int64) (*va
 	if !errors.Is(err, sql.ErrNoRows) {
 		return v, err
 	}
-	if err := tx.QueryRowContext(ctx, "SELECT issue FROM alias WHERE project=? AND grouping_version=? AND hash=?", project, version, v.print[:]).Scan(&v.issue); err != nil {
+	v.issue, err = issues.AliasOf(ctx, tx, project, version, v.print)
+	if err == nil && v.issue == 0 {
+		err = sql.ErrNoRows
+	}
+	if err != nil {
 		return nil, err
 	}
 	res, err := tx.ExecContext(ctx, "INSERT INTO variant (project, grouping_version, hash, issue, fingerprint, base, base_fingerprint, provisional, app_release, rules_version, parts) VALUES (?,?,?,?,?,?,?,?,?,?,?)",

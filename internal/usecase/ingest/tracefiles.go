@@ -167,7 +167,7 @@ type FileSeen struct {
 func (s *Service) FilesSeen(ctx context.Context, project int64, release string, most int) (list []FileSeen, err error) {
 	var in int64
 	if release != "" {
-		if in, err = s.releaseID(ctx, project, release); err != nil || in == 0 {
+		if in, err = names.IDOf(ctx, s.db, names.Releases, project, release); err != nil || in == 0 {
 			return nil, err
 		}
 	}
@@ -184,15 +184,6 @@ func (s *Service) FilesSeen(ctx context.Context, project int64, release string, 
 		return nil
 	}, "SELECT t.address, t.debug_id, t.events, t.first_seen, t.last_seen, COALESCE(SUM(v.events),0), COUNT(DISTINCT v.issue) FROM trace_file t"+
 		" LEFT JOIN variant_file x ON x.file=t.id LEFT JOIN variant v ON v.id=x.variant AND v.provisional=1 WHERE t.project=? AND t.app_release=? GROUP BY t.id ORDER BY 6 DESC, t.events DESC LIMIT ?", project, in, most)
-}
-
-// releaseID is the id of a release, 0 when there is none of that name.
-func (s *Service) releaseID(ctx context.Context, project int64, release string) (id int64, err error) {
-	list, err := db.Numbers(ctx, s.db, "SELECT id FROM app_release WHERE project=? AND hash=?", project, db.Hash16(release))
-	if err != nil || len(list) == 0 {
-		return 0, err
-	}
-	return list[0], nil
 }
 
 // Unread is how much of a release could not be read for want of symbols.

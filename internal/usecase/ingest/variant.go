@@ -12,6 +12,7 @@ import (
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/db"
 	"firethorn/internal/store/inbox"
+	"firethorn/internal/store/issues"
 )
 
 // chooseVariants finds or makes the variant of each event and, through the
@@ -93,7 +94,7 @@ func (w *filing) lookThrough(ctx context.Context, r *row) error {
 		return nil
 	}
 	if !looked {
-		if _, err := w.tx.ExecContext(ctx, "UPDATE alias SET looked=1 WHERE project=? AND grouping_version=? AND hash=?", w.Project.ID, w.Project.GroupingVersion, r.Print.Key[:]); err != nil {
+		if err := issues.LookThroughAlias(ctx, w.tx, w.Project.ID, w.Project.GroupingVersion, r.Print.Key); err != nil {
 			return err
 		}
 	}

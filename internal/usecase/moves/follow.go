@@ -9,8 +9,8 @@ import (
 	"strings"
 
 	"firethorn/internal/core/impact"
-	"firethorn/internal/core/issue"
 	"firethorn/internal/db"
+	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 )
 
@@ -246,8 +246,7 @@ func (f *follow) countUsers(ctx context.Context, d derived, where string, args [
 		if err != nil {
 			return err
 		}
-		const add = "UPDATE issue_list SET users=users+CAST(? AS SIGNED), window_users=window_users+CAST(? AS SIGNED) WHERE issue=?"
-		if _, err := f.tx.ExecContext(ctx, add, side.sign*n, side.sign*inWindow, side.issue); err != nil {
+		if err := issues.AddUsers(ctx, f.tx, side.issue, side.sign*n, side.sign*inWindow); err != nil {
 			return err
 		}
 	}
@@ -299,7 +298,7 @@ func (f *follow) moveTrend(ctx context.Context, where string, args []any) error 
 				window += side.sign * x.events
 			}
 		}
-		if _, err := f.tx.ExecContext(ctx, "UPDATE issue_list SET window_events=window_events+CAST(? AS SIGNED) WHERE issue=?", window, side.issue); err != nil {
+		if err := issues.AddWindowEvents(ctx, f.tx, side.issue, window); err != nil {
 			return err
 		}
 	}
@@ -319,8 +318,7 @@ func (f *follow) settle(ctx context.Context, project int64) error {
 			return err
 		}
 	}
-	_, err := f.tx.ExecContext(ctx, "UPDATE project_counter SET changed=changed+1 WHERE project=?", project)
-	return err
+	return projects.Touch(ctx, f.tx, project)
 }
 
 // arrived makes an issue's spans and impact from what is there now, and says
@@ -329,20 +327,12 @@ func (s *Service) arrived(ctx context.Context, tx *sql.Tx, id int64) error {
 	if err := refreshSpans(ctx, tx, id); err != nil {
 		return err
 	}
-	var st issue.State
-	err := tx.QueryRowContext(ctx, "SELECT state FROM issue_list WHERE issue=?", id).Scan(&st)
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil // merged away
-	}
-	if err != nil {
-		return err
-	}
-	if err := s.status.CopyState(ctx, tx, id, st); err != nil {
+	if err := s.status.Refresh(ctx, tx, id); err != nil {
 		return err
 	}
 	const done = "UPDATE issue_list SET recounting=EXISTS (SELECT 1 FROM move WHERE following=1 AND (from_issue=? OR to_issue=?))" +
 		" OR EXISTS (SELECT 1 FROM split s JOIN move m ON m.id=s.move WHERE s.looking=1 AND (m.from_issue=? OR m.to_issue=?)) WHERE issue=?"
-	_, err = tx.ExecContext(ctx, done, id, id, id, id, id)
+	_, err := tx.ExecContext(ctx, done, id, id, id, id, id)
 	return err
 }
 

@@ -14,6 +14,8 @@ import (
 	"firethorn/internal/db"
 	"firethorn/internal/pipeline"
 	"firethorn/internal/store/accounts"
+	"firethorn/internal/store/events"
+	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/usecase/ingest"
 )
@@ -82,9 +84,8 @@ func (l *late) load(ctx context.Context, read Reader) error {
 		return err
 	}
 	for _, x := range l.read {
-		var body []byte
-		err := l.s.db.QueryRowContext(ctx, "SELECT body FROM exemplar WHERE variant=? ORDER BY thrown DESC LIMIT 1", x.id).Scan(&body)
-		if errors.Is(err, sql.ErrNoRows) {
+		body, err := l.s.events.NewestExemplar(ctx, x.id)
+		if errors.Is(err, events.ErrNoBody) {
 			x.gone = true
 			continue
 		}
@@ -163,8 +164,7 @@ func (l *late) move(ctx context.Context, tx *sql.Tx) error {
 	if err := l.fold(ctx, tx, from, byTarget); err != nil {
 		return err
 	}
-	_, err = tx.ExecContext(ctx, "UPDATE project_counter SET changed=changed+1 WHERE project=?", l.p.ID)
-	return err
+	return projects.Touch(ctx, tx, l.p.ID)
 }
 
 // choose finds the issue of each variant: that of its fingerprint; where there
@@ -192,13 +192,13 @@ func (l *late) choose(ctx context.Context, tx *sql.Tx, list []*reread) error {
 				x.key = x.through
 			}
 		}
-		err := tx.QueryRowContext(ctx, "SELECT issue FROM alias WHERE project=? AND grouping_version=? AND hash=?", l.p.ID, l.p.GroupingVersion, x.key[:]).Scan(&x.target)
-		if err == nil {
+		var err error
+		if x.target, err = issues.AliasOf(ctx, tx, l.p.ID, l.p.GroupingVersion, x.key); err != nil {
+			return err
+		}
+		if x.target != 0 {
 			claimed = claimed || x.target == l.issue
 			continue
-		}
-		if !errors.Is(err, sql.ErrNoRows) {
-			return err
 		}
 		if x.target = l.issue; !claimed {
 			if err := ingest.AskMoved(ctx, tx, l.p.ID, x.target); err != nil {
@@ -211,7 +211,7 @@ func (l *late) choose(ctx context.Context, tx *sql.Tx, list []*reread) error {
 			}
 		}
 		claimed = true
-		if _, err := tx.ExecContext(ctx, "INSERT INTO alias (project, grouping_version, hash, issue) VALUES (?,?,?,?)", l.p.ID, l.p.GroupingVersion, x.key[:], x.target); err != nil {
+		if err := issues.AddAlias(ctx, tx, l.p.ID, l.p.GroupingVersion, x.key, x.target); err != nil {
 			return err
 		}
 	}
@@ -219,8 +219,8 @@ func (l *late) choose(ctx context.Context, tx *sql.Tx, list []*reread) error {
 }
 
 func (l *late) newIssue(ctx context.Context, tx *sql.Tx, x *reread) (int64, error) {
-	var last int64
-	if err := tx.QueryRowContext(ctx, "SELECT last_issue FROM project_counter WHERE project=?", l.p.ID).Scan(&last); err != nil {
+	number, err := projects.NextIssue(ctx, tx, l.p.ID)
+	if err != nil {
 		return 0, err
 	}
 	// Where its rows are on their way, the span is made anew when they arrive.
@@ -228,15 +228,11 @@ func (l *late) newIssue(ctx context.Context, tx *sql.Tx, x *reread) (int64, erro
 	if err := tx.QueryRowContext(ctx, "SELECT COALESCE(MIN(first_seen), ?) FROM issue_env WHERE variant=? AND issue=?", db.Micros(l.s.db.Now()), x.id, l.issue).Scan(&thrown); err != nil {
 		return 0, err
 	}
-	to, err := l.s.NewPart(ctx, tx, l.p, last+1, ingest.ShownBy(x.now.Print, x.now.Event), 0, thrown)
+	to, err := l.s.NewPart(ctx, tx, l.p, number, ingest.ShownBy(x.now.Print, x.now.Event), 0, thrown)
 	if err != nil {
 		return 0, err
 	}
-	if err := ingest.AskMoved(ctx, tx, l.p.ID, to.ID); err != nil {
-		return 0, err
-	}
-	_, err = tx.ExecContext(ctx, "UPDATE project_counter SET last_issue=? WHERE project=?", to.Number, l.p.ID)
-	return to.ID, err
+	return to.ID, ingest.AskMoved(ctx, tx, l.p.ID, to.ID)
 }
 
 // settle writes down what variants are now.
@@ -315,8 +311,7 @@ func (l *late) fold(ctx context.Context, tx *sql.Tx, from *Side, byTarget map[in
 			}
 		}
 	}
-	var left int
-	if err := tx.QueryRowContext(ctx, "SELECT (SELECT COUNT(*) FROM variant WHERE issue=?)+(SELECT COUNT(*) FROM alias WHERE issue=?)", l.issue, l.issue).Scan(&left); err != nil || left > 0 {
+	if empty, err := issues.Empty(ctx, tx, l.issue); err != nil || !empty {
 		return err
 	}
 	var into, most int64
@@ -329,11 +324,7 @@ func (l *late) fold(ctx context.Context, tx *sql.Tx, from *Side, byTarget map[in
 			into, most = target, events
 		}
 	}
-	if _, err := tx.ExecContext(ctx, "UPDATE issue SET merged_into=?, version=version+1 WHERE id=?", into, l.issue); err != nil {
-		return err
-	}
-	_, err := tx.ExecContext(ctx, "DELETE FROM issue_list WHERE issue=?", l.issue)
-	if err != nil {
+	if err := issues.LeadTo(ctx, tx, l.issue, into); err != nil {
 		return err
 	}
 	return l.s.AddMoveHistory(ctx, tx, l.issue, nil, accounts.Actor{Kind: "service"}, "symbols", fmt.Sprintf("leads to %s now; it was %s", l.s.issues.IssueName(ctx, tx, into), issue.Describe(from.Standing)))

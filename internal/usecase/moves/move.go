@@ -6,16 +6,13 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"time"
 
-	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
-	"firethorn/internal/usecase/ingest"
 	"firethorn/internal/usecase/status"
 )
 
@@ -76,8 +73,7 @@ func (s *Service) Merge(ctx context.Context, project *projects.Project, from []i
 				return err
 			}
 		}
-		_, err = tx.ExecContext(ctx, "UPDATE project_counter SET changed=changed+1 WHERE project=?", project.ID)
-		return err
+		return projects.Touch(ctx, tx, project.ID)
 	})
 }
 
@@ -111,10 +107,7 @@ func (s *Service) mergeAs(ctx context.Context, tx *sql.Tx, p *projects.Project, 
 	if err := s.joinSpans(ctx, tx, m); err != nil {
 		return err
 	}
-	if _, err := tx.ExecContext(ctx, "UPDATE issue SET merged_into=?, version=version+1 WHERE id=?", to.ID, from.ID); err != nil {
-		return err
-	}
-	if _, err := tx.ExecContext(ctx, "DELETE FROM issue_list WHERE issue=?", from.ID); err != nil {
+	if err := issues.LeadTo(ctx, tx, from.ID, to.ID); err != nil {
 		return err
 	}
 	if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO watcher (issue, person) SELECT ?, person FROM watcher WHERE issue=?", to.ID, from.ID); err != nil {
@@ -154,13 +147,13 @@ func (s *Service) NewMove(ctx context.Context, tx *sql.Tx, m *Move, who accounts
 
 // AddMoveHistory writes an entry of an issue's history that belongs to a move; m
 // may be nil.
-func (s *Service) AddMoveHistory(ctx context.Context, tx *sql.Tx, issue int64, m *Move, who accounts.Actor, kind, words string) error {
-	var id any
+func (s *Service) AddMoveHistory(ctx context.Context, tx *sql.Tx, id int64, m *Move, who accounts.Actor, kind, words string) error {
+	line := status.HistoryLine{Entry: issue.Entry{Kind: issue.Kind(kind), Words: words}, Who: who}
+	var project int64
 	if m != nil {
-		id = m.ID
+		line.Move, project = m.ID, m.Project
 	}
-	_, err := tx.ExecContext(ctx, "INSERT INTO history (issue, at, actor_kind, actor_id, actor, kind, words, move) VALUES (?,?,?,?,?,?,?,?)", issue, db.Micros(s.db.Now()), who.Kind, who.ID, who.Name, kind, event.TrimText(words, 500), id)
-	return err
+	return s.status.Record(ctx, tx, project, id, line)
 }
 
 // Flip turns the pointers of the move's variants and aliases, and moves the
@@ -210,10 +203,14 @@ func (s *Service) RegressByMove(ctx context.Context, tx *sql.Tx, p *projects.Pro
 	if err != nil || entry == nil {
 		return nil, err
 	}
-	if _, err := tx.ExecContext(ctx, "UPDATE issue SET state=? WHERE id=?", string(issue.Regressed), to.ID); err != nil {
-		return nil, err
-	}
-	return entry, s.status.CopyState(ctx, tx, to.ID, issue.Regressed)
+	return entry, s.setState(ctx, tx, p.ID, to, issue.Regressed)
+}
+
+// setState changes the state of a side alone; the history speaks of the move.
+func (s *Service) setState(ctx context.Context, tx *sql.Tx, project int64, x *Side, st issue.State) error {
+	after := x.StatusRow
+	after.State = st
+	return s.status.Change(ctx, tx, status.Change{Project: project, Issue: x.ID, Before: x.StatusRow, After: &after})
 }
 
 // regressedBy says by which of the releases that a query lists, with when an
@@ -311,15 +308,16 @@ type listRow struct {
 
 const listRowColumns = "headline, place, message, origin_function, origin_file, origin_line, severity, unhandled, first_seen, last_seen, COALESCE(first_release,0), COALESCE(last_release,0), first_filing, last_filing"
 
-// insert writes the row of an issue whose events are yet to come.
-func (l listRow) insert(ctx context.Context, tx *sql.Tx, project, id int64, st issues.StatusRow, now time.Time, users, windowEvents, windowUsers int64) error {
-	calls := int64(0)
-	if issues.NeedsDecision(st.State) {
-		calls = db.Micros(now)
-	}
-	row := []any{id, project, string(st.State), l.Headline, l.Place, l.Message, issues.SearchText(l.Headline, l.Place, l.Message), l.OriginFunction, l.OriginFile, l.OriginLine, l.Severity,
-		0, users, db.Day(now), windowEvents, windowUsers, l.Unhandled, 0, l.FirstSeen, l.LastSeen, db.NullID(l.FirstRelease), db.NullID(l.LastRelease), l.FirstFiling, l.LastFiling, 0, 0, 0, issue.GrownTo(users), calls, db.NullID(st.OwnerID)}
-	return db.InsertRows(ctx, tx, "REPLACE INTO issue_list ("+ingest.IssueListColumns+")", "", [][]any{row})
+// insertRow writes the row of an issue whose events are yet to come.
+func (s *Service) insertRow(ctx context.Context, tx *sql.Tx, project, id int64, st issues.StatusRow, l listRow, users, windowEvents, windowUsers int64) error {
+	return s.status.WriteRows(ctx, tx, project, []status.ListRow{{
+		Issue: id, New: st, Shown: l.shown(), Users: users, WindowDay: int64(db.Day(s.db.Now())), WindowEvents: windowEvents, WindowUsers: windowUsers,
+		FirstSeen: l.FirstSeen, LastSeen: l.LastSeen, FirstRelease: l.FirstRelease, LastRelease: l.LastRelease, FirstFiling: l.FirstFiling, LastFiling: l.LastFiling, GrownTo: issue.GrownTo(users),
+	}})
+}
+
+func (l listRow) shown() issues.Shown {
+	return issues.Shown{Headline: l.Headline, Place: l.Place, Message: l.Message, OriginFunction: l.OriginFunction, OriginFile: l.OriginFile, OriginLine: l.OriginLine, Severity: l.Severity, Unhandled: l.Unhandled}
 }
 
 // saveRow keeps the list row of a merge's source.

@@ -22,6 +22,7 @@ import (
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/usecase/ingest"
+	"firethorn/internal/usecase/status"
 )
 
 // Readable is a kept body as it reads with the symbols there are now.
@@ -241,13 +242,8 @@ func (s *Service) split(ctx context.Context, tx *sql.Tx, p *projects.Project, nu
 
 // NewPart makes the issue that a split takes a part out into, shown by an
 // event that it will have.
-func (s *Service) NewPart(ctx context.Context, tx *sql.Tx, p *projects.Project, number int64, x ingest.Shown, filing, thrown int64) (*Side, error) {
-	now := db.Micros(s.db.Now())
-	res, err := tx.ExecContext(ctx, "INSERT INTO issue (project, number, state, created) VALUES (?,?,?,?)", p.ID, number, string(issue.New), now)
-	if err != nil {
-		return nil, err
-	}
-	id, err := res.LastInsertId()
+func (s *Service) NewPart(ctx context.Context, tx *sql.Tx, p *projects.Project, number int64, x issues.Shown, filing, thrown int64) (*Side, error) {
+	id, err := status.Create(ctx, tx, p.ID, number, s.db.Now())
 	if err != nil {
 		return nil, err
 	}
@@ -255,7 +251,7 @@ func (s *Service) NewPart(ctx context.Context, tx *sql.Tx, p *projects.Project, 
 		Headline: x.Headline, Place: x.Place, Message: x.Message, OriginFunction: x.OriginFunction, OriginFile: x.OriginFile, OriginLine: x.OriginLine, Severity: x.Severity, Unhandled: x.Unhandled,
 		FirstFiling: filing, LastFiling: filing, FirstSeen: thrown, LastSeen: thrown,
 	}
-	if err := l.insert(ctx, tx, p.ID, id, issues.StatusRow{Standing: issue.Standing{State: issue.New}}, s.db.Now(), 0, 0, 0); err != nil {
+	if err := s.insertRow(ctx, tx, p.ID, id, issues.StatusRow{Standing: issue.Standing{State: issue.New}}, l, 0, 0, 0); err != nil {
 		return nil, err
 	}
 	return s.SideByID(ctx, tx, id)

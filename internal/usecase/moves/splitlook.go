@@ -287,7 +287,7 @@ func MoveExemplars(ctx context.Context, tx *sql.Tx, from, to int64, forms [][]by
 		if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO exemplar (variant, form, event, thrown, body) SELECT ?, form, event, thrown, body FROM exemplar WHERE variant=? AND form=?", to, from, form); err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, "DELETE FROM exemplar WHERE variant=? AND form=?", from, form); err != nil {
+		if err := events.DropExemplar(ctx, tx, from, form); err != nil {
 			return err
 		}
 	}
@@ -331,8 +331,7 @@ func (s *Service) looked(ctx context.Context, l *looking, read Reader) (more boo
 				return err
 			}
 		}
-		_, err := tx.ExecContext(ctx, "UPDATE project_counter SET changed=changed+1 WHERE project=?", l.project)
-		return err
+		return projects.Touch(ctx, tx, l.project)
 	})
 	return err == nil, err
 }

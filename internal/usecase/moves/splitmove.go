@@ -9,6 +9,7 @@ import (
 	"slices"
 
 	"firethorn/internal/db"
+	"firethorn/internal/store/issues"
 	"firethorn/internal/usecase/ingest"
 	"firethorn/internal/usecase/scoring"
 )
@@ -223,7 +224,7 @@ func (t *transfer) counts(ctx context.Context) error {
 				return err
 			}
 			if day >= start {
-				if _, err := t.tx.ExecContext(ctx, "UPDATE issue_list SET window_events=window_events+CAST(? AS SIGNED) WHERE issue=?", x.sign*n, x.issue); err != nil {
+				if err := issues.AddWindowEvents(ctx, t.tx, x.issue, x.sign*n); err != nil {
 					return err
 				}
 			}

@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"firethorn/internal/db"
+	"firethorn/internal/store/issues"
 	"firethorn/internal/usecase/ingest"
 )
 
@@ -32,7 +33,7 @@ func (t *transfer) movePeople(ctx context.Context) error {
 	}
 	for id, a := range after {
 		b := before[id]
-		if _, err := t.tx.ExecContext(ctx, "UPDATE issue_list SET users=users+CAST(? AS SIGNED), window_users=window_users+CAST(? AS SIGNED) WHERE issue=?", a.All-b.All, a.Window-b.Window, id); err != nil {
+		if err := issues.AddUsers(ctx, t.tx, id, a.All-b.All, a.Window-b.Window); err != nil {
 			return err
 		}
 		days := maps.Clone(a.Days)
@@ -93,7 +94,7 @@ func (t *transfer) givePairs(ctx context.Context) error {
 	for k := range t.userEnvs {
 		envs = append(envs, []any{t.to.issue, k.A, k.B, t.to.variant})
 	}
-	if err := db.InsertRows(ctx, t.tx, "INSERT INTO issue_user (issue, user, variant, last_day)", " ON DUPLICATE KEY UPDATE last_day=GREATEST(last_day, VALUES(last_day))", users); err != nil {
+	if err := db.InsertRows(ctx, t.tx, ingest.UsersHead, ingest.UsersTail, users); err != nil {
 		return err
 	}
 	if err := db.InsertRows(ctx, t.tx, "INSERT IGNORE INTO issue_user_day (issue, day, user, variant)", "", days); err != nil {

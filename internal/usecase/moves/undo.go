@@ -14,6 +14,7 @@ import (
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
+	"firethorn/internal/usecase/status"
 )
 
 // UndoMove takes a move back: the variants that it moved, and those that came
@@ -60,19 +61,13 @@ func (s *Service) UndoMove(ctx context.Context, tx *sql.Tx, p *projects.Project,
 	if err != nil {
 		return err
 	}
-	for _, q := range []struct {
-		text string
-		args []any
-	}{
-		{"UPDATE move SET undone_by=? WHERE id=?", []any{back.ID, m.ID}},
-		{"UPDATE history SET undone=1 WHERE move=?", []any{m.ID}},
-		{"UPDATE project_counter SET changed=changed+1 WHERE project=?", []any{p.ID}},
-	} {
-		if _, err := tx.ExecContext(ctx, q.text, q.args...); err != nil {
-			return err
-		}
+	if _, err := tx.ExecContext(ctx, "UPDATE move SET undone_by=? WHERE id=?", back.ID, m.ID); err != nil {
+		return err
 	}
-	return nil
+	if err := status.TakeMoveBack(ctx, tx, m.ID); err != nil {
+		return err
+	}
+	return projects.Touch(ctx, tx, p.ID)
 }
 
 // inTheWay refuses to undo a move that later ones build on, and names the one
@@ -124,7 +119,7 @@ func (s *Service) partAgain(ctx context.Context, tx *sql.Tx, p *projects.Project
 	if err := s.Flip(ctx, tx, back); err != nil {
 		return err
 	}
-	if _, err := tx.ExecContext(ctx, "UPDATE issue SET merged_into=NULL, version=version+1 WHERE id=?", to.ID); err != nil {
+	if err := issues.Revive(ctx, tx, to.ID); err != nil {
 		return err
 	}
 	if err := s.restoreTarget(ctx, tx, p.ID, from, beforeTo); err != nil {
@@ -153,15 +148,12 @@ func (s *Service) joinAgain(ctx context.Context, tx *sql.Tx, p *projects.Project
 	if err := endSplit(ctx, tx, p.ID, m); err != nil {
 		return err
 	}
-	var rest int
-	if err := tx.QueryRowContext(ctx, "SELECT (SELECT COUNT(*) FROM variant WHERE issue=?)+(SELECT COUNT(*) FROM alias WHERE issue=?)", from.ID, from.ID).Scan(&rest); err != nil {
+	empty, err := issues.Empty(ctx, tx, from.ID)
+	if err != nil {
 		return err
 	}
-	if rest == 0 {
-		if _, err := tx.ExecContext(ctx, "UPDATE issue SET merged_into=?, version=version+1 WHERE id=?", to.ID, from.ID); err != nil {
-			return err
-		}
-		if _, err := tx.ExecContext(ctx, "DELETE FROM issue_list WHERE issue=?", from.ID); err != nil {
+	if empty {
+		if err := issues.LeadTo(ctx, tx, from.ID, to.ID); err != nil {
 			return err
 		}
 	}
@@ -218,10 +210,7 @@ func (s *Service) restoreTarget(ctx context.Context, tx *sql.Tx, project int64, 
 	if err != nil || entry != nil {
 		return err
 	}
-	if _, err := tx.ExecContext(ctx, "UPDATE issue SET state=? WHERE id=?", string(was.State), x.ID); err != nil {
-		return err
-	}
-	return s.status.CopyState(ctx, tx, x.ID, was.State)
+	return s.setState(ctx, tx, project, x, was.State)
 }
 
 // reviveRow gives the issue that a merge took away its row in the list again;
@@ -248,5 +237,5 @@ func (s *Service) ListAgain(ctx context.Context, tx *sql.Tx, project int64, text
 	if err := issues.WindowOf(ctx, tx, x.ID, issues.WindowStart(s.db.Now()), &windowEvents, &windowUsers); err != nil {
 		return err
 	}
-	return l.insert(ctx, tx, project, x.ID, x.StatusRow, s.db.Now(), users, windowEvents, windowUsers)
+	return s.insertRow(ctx, tx, project, x.ID, x.StatusRow, l, users, windowEvents, windowUsers)
 }

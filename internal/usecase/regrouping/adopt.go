@@ -3,13 +3,13 @@ package regrouping
 import (
 	"context"
 	"database/sql"
-	"errors"
 	"fmt"
 
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/db"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 )
 
@@ -27,8 +27,7 @@ func (s *Service) WantGrouping(ctx context.Context, project int64, version int) 
 	if version < fingerprint.Oldest || version > fingerprint.Version {
 		return fault.New(fault.BadInput, "there is no grouping version %d; this service knows %d to %d", version, fingerprint.Oldest, fingerprint.Version)
 	}
-	_, err := s.db.ExecContext(ctx, "UPDATE project SET grouping_wanted=? WHERE id=?", version, project)
-	return err
+	return projects.WantGrouping(ctx, s.db, project, version)
 }
 
 // AdoptGrouping makes the issues of a project known under another grouping
@@ -129,8 +128,7 @@ func (s *Service) adopt(ctx context.Context, project int64, to int, v otherVaria
 				}
 			}
 			if v.looked {
-				_, err := tx.ExecContext(ctx, "UPDATE alias SET looked=1 WHERE project=? AND grouping_version=? AND hash=?", project, to, key[:])
-				return err
+				return issues.LookThroughAlias(ctx, tx, project, to, key)
 			}
 			return nil
 		})
@@ -145,10 +143,12 @@ func (s *Service) adopt(ctx context.Context, project int64, to int, v otherVaria
 // version leads, for the moves and splits that are for that one as well, and
 // with all parts that were split off.
 func adoptKey(ctx context.Context, tx *sql.Tx, project int64, to int, v otherVariant, old, key fingerprint.Key) error {
-	issue := v.issue
-	err := tx.QueryRowContext(ctx, "SELECT issue FROM alias WHERE project=? AND grouping_version=? AND hash=?", project, v.version, old[:]).Scan(&issue)
-	if err != nil && !errors.Is(err, sql.ErrNoRows) {
+	issue, err := issues.AliasOf(ctx, tx, project, v.version, old)
+	if err != nil {
 		return err
+	}
+	if issue == 0 {
+		issue = v.issue
 	}
 	done, err := tx.ExecContext(ctx, "INSERT IGNORE INTO alias (project, grouping_version, hash, issue) VALUES (?,?,?,?)", project, to, key[:], issue)
 	if err != nil {

@@ -10,6 +10,7 @@ import (
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
+	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/usecase/moves"
 )
@@ -54,7 +55,7 @@ func (s *Service) UndoRegroup(ctx context.Context, p *projects.Project, who acco
 			return err
 		}
 		if g.BeforeVers != g.Version && p.GroupingVersion == g.Version {
-			if _, err := tx.ExecContext(ctx, "UPDATE project SET grouping_wanted=? WHERE id=?", g.BeforeVers, p.ID); err != nil {
+			if err := projects.WantGrouping(ctx, tx, p.ID, g.BeforeVers); err != nil {
 				return err
 			}
 		}
@@ -136,7 +137,7 @@ func (s *Service) bringBack(ctx context.Context, tx *sql.Tx, g *Regrouping, who 
 		if err := s.moves.ListAgain(ctx, tx, g.Project, text, x); err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, "UPDATE issue SET merged_into=NULL, version=version+1 WHERE id=?", id); err != nil {
+		if err := issues.Revive(ctx, tx, id); err != nil {
 			return err
 		}
 		if err := s.moves.AddMoveHistory(ctx, tx, id, nil, who, "undo", "undone: its events were regrouped, and come back"); err != nil {
@@ -223,8 +224,7 @@ func (w *regrouping) takeBack(ctx context.Context, tx *sql.Tx, m *moves.Move) er
 	if _, err := tx.ExecContext(ctx, "UPDATE move SET undone_by=? WHERE id=?", back.ID, m.ID); err != nil {
 		return err
 	}
-	_, err = tx.ExecContext(ctx, "UPDATE project_counter SET changed=changed+1 WHERE project=?", w.Project)
-	return err
+	return projects.Touch(ctx, tx, w.Project)
 }
 
 // asBefore gives variants the hashes and fingerprints they had, some at a time,

@@ -8,6 +8,8 @@ import (
 
 	"firethorn/internal/core/issue"
 	"firethorn/internal/db"
+	"firethorn/internal/store/issues"
+	"firethorn/internal/store/projects"
 	"firethorn/internal/usecase/moves"
 )
 
@@ -29,8 +31,7 @@ func (w *regrouping) finish(ctx context.Context) error {
 		if err != nil || !ok {
 			return err
 		}
-		var following int
-		if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM move WHERE project=? AND following=1", w.Project).Scan(&following); err != nil || following > 0 {
+		if following, err := w.following(ctx, tx); err != nil || following {
 			return err
 		}
 		for _, id := range touched {
@@ -61,8 +62,7 @@ func (w *regrouping) finish(ctx context.Context) error {
 		if _, err := tx.ExecContext(ctx, "UPDATE regroup SET state=?, ended=? WHERE id=?", string(state), db.Micros(w.s.db.Now()), w.ID); err != nil {
 			return err
 		}
-		_, err = tx.ExecContext(ctx, "UPDATE project_counter SET changed=changed+1 WHERE project=?", w.Project)
-		return err
+		return projects.Touch(ctx, tx, w.Project)
 	})
 }
 
@@ -110,17 +110,11 @@ func (w *regrouping) fold(ctx context.Context, tx *sql.Tx, id int64) error {
 			return err
 		}
 	}
-	for _, q := range []struct {
-		text string
-		args []any
-	}{
-		{"DELETE FROM alias WHERE issue=?", []any{id}},
-		{"UPDATE issue SET merged_into=?, version=version+1 WHERE id=?", []any{into, id}},
-		{"DELETE FROM issue_list WHERE issue=?", []any{id}},
-	} {
-		if _, err := tx.ExecContext(ctx, q.text, q.args...); err != nil {
-			return err
-		}
+	if _, err := tx.ExecContext(ctx, "DELETE FROM alias WHERE issue=?", id); err != nil {
+		return err
+	}
+	if err := issues.LeadTo(ctx, tx, id, into); err != nil {
+		return err
 	}
 	return w.s.moves.AddMoveHistory(ctx, tx, id, nil, w.Actor, "regroup", fmt.Sprintf("leads to %s now, for nothing of it stayed; it was %s", w.s.issues.IssueName(ctx, tx, into), issue.Describe(from.Standing)))
 }

@@ -102,24 +102,25 @@ func (w *regrouping) targetOf(ctx context.Context, tx *sql.Tx, p *partRow) (*mov
 		}
 	}
 	if target != 0 && p.fresh != 0 {
-		if _, err := tx.ExecContext(ctx, "UPDATE regroup_part SET target=?, fresh=0 WHERE regroup=? AND pass=? AND fresh=?", target, w.ID, w.pass, p.fresh); err != nil {
+		if err := w.aim(ctx, tx, p.fresh, target); err != nil {
 			return nil, err
 		}
 	} else if p.fresh != 0 {
-		var last int64
-		if err := tx.QueryRowContext(ctx, "SELECT last_issue FROM project_counter WHERE project=?", w.Project).Scan(&last); err != nil {
+		number, err := projects.NextIssue(ctx, tx, w.Project)
+		if err != nil {
 			return nil, err
 		}
-		to, err := w.s.moves.NewPart(ctx, tx, w.p, last+1, p.show.shown(), p.show.Filing, p.show.Thrown)
+		to, err := w.s.moves.NewPart(ctx, tx, w.p, number, p.show.shown(), p.show.Filing, p.show.Thrown)
 		if err != nil {
+			return nil, err
+		}
+		if err := w.aim(ctx, tx, p.fresh, to.ID); err != nil {
 			return nil, err
 		}
 		for _, q := range []struct {
 			text string
 			args []any
 		}{
-			{"UPDATE project_counter SET last_issue=? WHERE project=?", []any{to.Number, w.Project}},
-			{"UPDATE regroup_part SET target=?, fresh=0 WHERE regroup=? AND pass=? AND fresh=?", []any{to.ID, w.ID, w.pass, p.fresh}},
 			{"INSERT INTO regroup_issue (regroup, issue, made) VALUES (?,?,1)", []any{w.ID, to.ID}},
 			{"UPDATE regroup SET made=made+1 WHERE id=?", []any{w.ID}},
 		} {
@@ -157,7 +158,7 @@ func (w *regrouping) moveWhole(ctx context.Context, tx *sql.Tx, first *partRow) 
 			return err
 		}
 		ids, events = ids+1, events+p.events
-		if _, err := tx.ExecContext(ctx, "UPDATE regroup_part SET done=1 WHERE regroup=? AND pass=? AND variant=? AND hash=?", w.ID, w.pass, p.id, p.hash[:]); err != nil {
+		if err := w.partDone(ctx, tx, p); err != nil {
 			return err
 		}
 	}
@@ -215,8 +216,7 @@ func (w *regrouping) tell(ctx context.Context, tx *sql.Tx, m *moves.Move, to *mo
 	if err := w.s.moves.AddMoveHistory(ctx, tx, m.From, nil, w.Actor, "regroup", fmt.Sprintf("%s went to %s/%d: %s", words.Counted(events, "event"), w.p.Name, to.Number, why)); err != nil {
 		return err
 	}
-	_, err := tx.ExecContext(ctx, "UPDATE project_counter SET changed=changed+1 WHERE project=?", w.Project)
-	return err
+	return projects.Touch(ctx, tx, w.Project)
 }
 
 // rehash lets a variant count for its new fingerprint. What comes from now on
@@ -268,17 +268,33 @@ func (w *regrouping) alias(ctx context.Context, tx *sql.Tx, key fingerprint.Key,
 	return err
 }
 
+// following says whether rows of the project are still on their way.
+func (w *regrouping) following(ctx context.Context, tx *sql.Tx) (bool, error) {
+	var n int
+	err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM move WHERE project=? AND following=1", w.Project).Scan(&n)
+	return n > 0, err
+}
+
+// partDone notes that a part is where it belongs.
+func (w *regrouping) partDone(ctx context.Context, tx *sql.Tx, p *partRow) error {
+	_, err := tx.ExecContext(ctx, "UPDATE regroup_part SET done=1 WHERE regroup=? AND pass=? AND variant=? AND hash=?", w.ID, w.pass, p.id, p.hash[:])
+	return err
+}
+
+// aim gives all parts that were to make a new issue together the issue that
+// they go to.
+func (w *regrouping) aim(ctx context.Context, tx *sql.Tx, fresh, target int64) error {
+	_, err := tx.ExecContext(ctx, "UPDATE regroup_part SET target=?, fresh=0 WHERE regroup=? AND pass=? AND fresh=?", target, w.ID, w.pass, fresh)
+	return err
+}
+
 // moveApart moves events of a variant that comes apart, a chunk of them, with
 // the bodies that are kept elsewhere. It waits for rows on their way.
 func (w *regrouping) moveApart(ctx context.Context, tx *sql.Tx, p *partRow) error {
-	var following int
-	if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM move WHERE project=? AND following=1", w.Project).Scan(&following); err != nil || following > 0 {
+	if following, err := w.following(ctx, tx); err != nil || following {
 		return err
 	}
-	done := func() error {
-		_, err := tx.ExecContext(ctx, "UPDATE regroup_part SET done=1 WHERE regroup=? AND pass=? AND variant=? AND hash=?", w.ID, w.pass, p.id, p.hash[:])
-		return err
-	}
+	done := func() error { return w.partDone(ctx, tx, p) }
 	to, err := w.targetOf(ctx, tx, p)
 	if err != nil {
 		return err

@@ -11,6 +11,7 @@ import (
 	"firethorn/internal/core/regroup"
 	"firethorn/internal/db"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/store/issues"
 	"firethorn/internal/usecase/ingest"
 	"firethorn/internal/usecase/moves"
 )
@@ -62,8 +63,8 @@ type shownEvent struct {
 	Filing, Thrown             int64
 }
 
-func (e shownEvent) shown() ingest.Shown {
-	return ingest.Shown{Headline: e.Headline, Place: e.Place, Message: e.Message, OriginFunction: e.OriginFunction, OriginFile: e.OriginFile, OriginLine: e.OriginLine, Severity: e.Severity, Unhandled: e.Unhandled}
+func (e shownEvent) shown() issues.Shown {
+	return issues.Shown{Headline: e.Headline, Place: e.Place, Message: e.Message, OriginFunction: e.OriginFunction, OriginFile: e.OriginFile, OriginLine: e.OriginLine, Severity: e.Severity, Unhandled: e.Unhandled}
 }
 
 // read looks at the kept bodies of some variants and notes what the new way

@@ -75,11 +75,13 @@ func (s *Service) Delete(ctx context.Context, id int64, events int64, who accoun
 			{"DELETE FROM notice WHERE issue=?", []any{id}},
 			{"DELETE FROM round_passed WHERE issue=?", []any{id}},
 			{"UPDATE issue SET deleted=?, deleted_by=?, version=version+1 WHERE id=?", []any{db.Micros(s.db.Now()), who.Name, id}},
-			{"UPDATE project_counter SET changed=changed+1 WHERE project=?", []any{project}},
 		} {
 			if _, err := tx.ExecContext(ctx, q.text, q.args...); err != nil {
 				return err
 			}
+		}
+		if err := projects.Touch(ctx, tx, project); err != nil {
+			return err
 		}
 		words := fmt.Sprintf("deleted with %s of %s", words.Counted(d.Events, "event"), words.Counted(d.Users, "user"))
 		return s.status.Record(ctx, tx, project, id, status.HistoryLine{Entry: issue.Entry{Kind: "delete", Words: words}, Who: who})

@@ -14,6 +14,7 @@ import (
 	"firethorn/internal/db"
 	"firethorn/internal/pipeline"
 	"firethorn/internal/store/events"
+	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 )
 
@@ -156,7 +157,7 @@ func (e *eraser) eventChunk(ctx context.Context, tx *sql.Tx, variant int64) (n i
 	if _, err := tx.ExecContext(ctx, "UPDATE variant SET bodies=bodies-? WHERE id=?", bodies, variant); err != nil {
 		return 0, err
 	}
-	if _, err := tx.ExecContext(ctx, "UPDATE issue_list SET bodies=bodies-? WHERE issue=?", bodies, issue); err != nil {
+	if err := issues.DropBodies(ctx, tx, issue, bodies); err != nil {
 		return 0, err
 	}
 	_, err = tx.ExecContext(ctx, "UPDATE erasure SET events=events+? WHERE id=?", len(keys), e.id)
@@ -213,7 +214,7 @@ func (e *eraser) exemplars(ctx context.Context) error {
 				return err
 			}
 			for _, form := range gone {
-				if _, err := tx.ExecContext(ctx, "DELETE FROM exemplar WHERE variant=? AND form=?", v, form); err != nil {
+				if err := events.DropExemplar(ctx, tx, v, form); err != nil {
 					return err
 				}
 			}

@@ -8,7 +8,6 @@ import (
 	"strings"
 
 	"firethorn/internal/core/fault"
-	"firethorn/internal/core/issue"
 	"firethorn/internal/db"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
@@ -178,21 +177,13 @@ func (s *Service) repairIssue(ctx context.Context, tx *sql.Tx, id int64) error {
 
 func (s *Service) repairList(ctx context.Context, tx *sql.Tx, id int64) error {
 	start := issues.WindowStart(s.db.Now())
-	const list = "UPDATE issue_list l JOIN issue i ON i.id=l.issue SET l.state=i.state, l.owner=i.owner, l.calls_at=IF(i.state IN ('new','regressed'), GREATEST(l.calls_at, 1), l.calls_at), l.events=(SELECT COALESCE(SUM(events),0) FROM variant WHERE issue=?), l.bodies=(SELECT COALESCE(SUM(bodies),0) FROM variant WHERE issue=?)," +
+	const list = "UPDATE issue_list l SET l.events=(SELECT COALESCE(SUM(events),0) FROM variant WHERE issue=?), l.bodies=(SELECT COALESCE(SUM(bodies),0) FROM variant WHERE issue=?)," +
 		" l.users=(SELECT COUNT(DISTINCT user) FROM issue_user WHERE issue=?), l.window_day=?, l.window_events=(SELECT COALESCE(SUM(events),0) FROM issue_trend WHERE issue=? AND day>=?)," +
 		" l.window_users=(SELECT COUNT(DISTINCT user) FROM issue_user WHERE issue=? AND last_day>=?) WHERE l.issue=?"
 	if _, err := tx.ExecContext(ctx, list, id, id, id, db.Day(s.db.Now()), id, start, id, start, id); err != nil {
 		return err
 	}
-	var st issue.State
-	err := tx.QueryRowContext(ctx, "SELECT state FROM issue_list WHERE issue=?", id).Scan(&st)
-	if err == sql.ErrNoRows { // merged away
-		return nil
-	}
-	if err != nil {
-		return err
-	}
-	return s.status.CopyState(ctx, tx, id, st)
+	return s.status.Repair(ctx, tx, id)
 }
 
 // repairStrays brings derived rows home that stand under another issue than

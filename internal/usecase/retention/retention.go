@@ -11,6 +11,7 @@ import (
 
 	"firethorn/internal/db"
 	"firethorn/internal/store/events"
+	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/usecase/ingest"
 	"firethorn/internal/usecase/scoring"
@@ -185,7 +186,7 @@ func (f *foldSum) write(ctx context.Context, tx *sql.Tx, variant, issue int64) e
 	if _, err := tx.ExecContext(ctx, "UPDATE variant SET dropped_events=dropped_events+?, bodies=bodies-? WHERE id=?", f.events, f.bodies, variant); err != nil {
 		return err
 	}
-	if _, err := tx.ExecContext(ctx, "UPDATE issue_list SET bodies=bodies-? WHERE issue=?", f.bodies, issue); err != nil {
+	if err := issues.DropBodies(ctx, tx, issue, f.bodies); err != nil {
 		return err
 	}
 	where, err := whereIssues(ctx, tx, variant, issue)

@@ -15,6 +15,7 @@ import (
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/issues"
+	"firethorn/internal/store/projects"
 	"firethorn/internal/usecase/status"
 )
 
@@ -98,8 +99,7 @@ func (s *Service) LookForSurges(ctx context.Context, project int64) error {
 					return err
 				}
 			}
-			_, err := tx.ExecContext(ctx, "UPDATE project_counter SET changed=changed+1 WHERE project=?", project)
-			return err
+			return projects.Touch(ctx, tx, project)
 		})
 		if err != nil {
 			return err
@@ -159,10 +159,14 @@ func (s *Service) setSurge(ctx context.Context, tx *sql.Tx, c surgeChange) error
 		begun = nil
 		e = issue.Entry{Kind: issue.Calm, Words: "the surge is over, after " + lasted(now.Sub(db.FromMicros(since.Int64)))}
 	}
-	if _, err := tx.ExecContext(ctx, "UPDATE issue_list SET surge_since=?, surge_words=?, calls_at=IF(?,?,calls_at) WHERE issue=?", begun, c.Words, c.Surges && st.State.Open(), db.Micros(now), c.issue); err != nil {
+	if _, err := tx.ExecContext(ctx, "UPDATE issue_list SET surge_since=?, surge_words=? WHERE issue=?", begun, c.Words, c.issue); err != nil {
 		return err
 	}
-	return s.status.Record(ctx, tx, project, c.issue, status.HistoryLine{Entry: e, Who: accounts.Service})
+	change := status.Change{Project: project, Issue: c.issue, Before: *st, Entry: status.HistoryLine{Entry: e, Who: accounts.Service}}
+	if c.Surges && st.State.Open() {
+		change.Need = issue.NeedNow
+	}
+	return s.status.Change(ctx, tx, change)
 }
 
 func lasted(d time.Duration) string {

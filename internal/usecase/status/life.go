@@ -46,7 +46,7 @@ func (s *Service) WakeDue(ctx context.Context) (woken int, err error) {
 	return woken, err
 }
 
-// lockStanding locks an issue as decisions do; nil when it is gone.
+// Lock locks an issue as decisions do; nil when it is gone.
 func (s *Service) Lock(ctx context.Context, tx *sql.Tx, id int64) (project int64, _ *issues.StatusRow, err error) {
 	err = tx.QueryRowContext(ctx, "SELECT project FROM issue WHERE id=?", id).Scan(&project)
 	if err == nil {
@@ -69,23 +69,14 @@ func (s *Service) Lock(ctx context.Context, tx *sql.Tx, id int64) (project int64
 
 // byItself writes what time, an event or a commit did to an issue.
 func (s *Service) byItself(ctx context.Context, tx *sql.Tx, project, id int64, before issues.StatusRow, next issue.Standing, e issue.Entry) error {
-	if err := s.Save(ctx, tx, project, id, issues.StatusRow{Standing: next, OwnerID: before.OwnerID}, false); err != nil {
-		return err
-	}
-	if next.State != before.State {
-		if err := s.CopyState(ctx, tx, id, next.State); err != nil {
-			return err
-		}
-	}
-	t := HistoryLine{Entry: e, Who: accounts.Service}
+	c := Change{Project: project, Issue: id, Before: before, After: &issues.StatusRow{Standing: next, OwnerID: before.OwnerID}, Entry: HistoryLine{Entry: e, Who: accounts.Service}}
 	if e.Before != nil {
-		t.Before = &before
+		c.Entry.Before = &before
 	}
-	if err := s.Record(ctx, tx, project, id, t); err != nil {
+	if err := s.Change(ctx, tx, c); err != nil {
 		return err
 	}
-	_, err := tx.ExecContext(ctx, "UPDATE project_counter SET changed=changed+1 WHERE project=?", project)
-	return err
+	return projects.Touch(ctx, tx, project)
 }
 
 // FindReleases looks for the releases of all fixes that wait for one: in the
@@ -153,6 +144,7 @@ func (s *Service) completeCommit(ctx context.Context, tx *sql.Tx, project, id in
 	if !g.Has(full) {
 		return nil
 	}
+	before := *st
 	st.Commit = full
 	var said int
 	if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM history WHERE issue=? AND kind='pushed' AND id>(SELECT COALESCE(MAX(id),0) FROM history WHERE issue=? AND kind='fix' AND undone=0)", id, id).Scan(&said); err != nil || said > 0 {
@@ -162,10 +154,8 @@ func (s *Service) completeCommit(ctx context.Context, tx *sql.Tx, project, id in
 	if err != nil {
 		return err
 	}
-	if err := s.Save(ctx, tx, project, id, *st, false); err != nil {
-		return err
-	}
-	return s.Record(ctx, tx, project, id, HistoryLine{Who: accounts.Service, Entry: issue.Entry{Kind: "pushed", Words: "commit " + release.Short(full) + " was pushed: " + c.Subject + ", by " + c.Author}})
+	words := "commit " + release.Short(full) + " was pushed: " + c.Subject + ", by " + c.Author
+	return s.Change(ctx, tx, Change{Project: project, Issue: id, Before: before, After: st, Entry: HistoryLine{Who: accounts.Service, Entry: issue.Entry{Kind: "pushed", Words: words}}})
 }
 
 // commit reads one commit.

@@ -12,7 +12,6 @@ import (
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
 	"firethorn/internal/db"
-	"firethorn/internal/pipeline"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
@@ -58,110 +57,122 @@ func (s *Service) decide(ctx context.Context, a issue.Action, why string, who ac
 	return d, nil
 }
 
+// act decides about one issue: its status is read and locked, what only the
+// service knows is filled in, the state machine answers, and all of it is written.
 func (s *Service) act(ctx context.Context, tx *sql.Tx, id int64, d decision, ifVersion int64) error {
-	var st issues.StatusRow
-	var version, project int64
-	var into sql.NullInt64
-	var name string
-	// The project's counter comes before the issue in the lock order.
-	if err := tx.QueryRowContext(ctx, "SELECT p.id, p.name FROM issue i JOIN project p ON p.id=i.project WHERE i.id=?", id).Scan(&project, &name); err != nil {
-		return err
-	}
-	if err := projects.Lock(ctx, tx, project); err != nil {
-		return err
-	}
-	scan := issues.StatusScan{St: &st}
-	err := tx.QueryRowContext(ctx, "SELECT i.version, i.merged_into, COALESCE((SELECT l.calls_at FROM issue_list l WHERE l.issue=i.id),0), "+issues.StatusColumns+" FROM issue i WHERE i.id=? AND i.deleted IS NULL FOR UPDATE", id).Scan(append([]any{&version, &into, &st.CallsAt}, scan.Into()...)...)
-	if errors.Is(err, sql.ErrNoRows) {
-		return fault.New(fault.NotFound, "this issue was deleted in between")
-	}
-	if err == nil {
-		err = scan.Done()
-	}
+	is, err := s.lock(ctx, tx, id)
 	if err != nil {
 		return err
 	}
-	if ifVersion != 0 && ifVersion != version {
+	if ifVersion != 0 && ifVersion != is.version {
 		return s.staleNow(ctx, tx, id)
 	}
-	nextOwner, calls := st.OwnerID, int64(0)
+	after := issues.StatusRow{OwnerID: is.status.OwnerID}
+	var since time.Time // Undo: since when the issue needed the decision
 	switch d.Verb {
 	case issue.Undo:
 		last, err := lastUndoable(ctx, tx, id)
 		if err != nil {
 			return err
 		}
-		if last.move == 0 && into.Valid {
-			return fault.New(fault.Conflict, "this number leads to %s now; there is nothing to undo here", s.issues.IssueName(ctx, tx, into.Int64))
+		if last.move == 0 && is.into.Valid {
+			return fault.New(fault.Conflict, "this number leads to %s now; there is nothing to undo here", s.issues.IssueName(ctx, tx, is.into.Int64))
 		}
 		if last.move != 0 {
-			return s.moves.UndoMove(ctx, tx, &projects.Project{Project: pipeline.Project{ID: project, Name: name}}, last.move, d.who)
+			return s.moves.UndoMove(ctx, tx, is.project, last.move, d.who)
 		}
 		if last.before != nil {
-			d.Before, d.Undone, nextOwner, calls = &last.before.Standing, last.kind, last.before.OwnerID, last.before.CallsAt
-			if _, err := tx.ExecContext(ctx, "UPDATE history SET undone=1 WHERE id=?", last.entry); err != nil {
+			d.Before, d.Undone, after.OwnerID, since = &last.before.Standing, last.kind, last.before.OwnerID, last.needed()
+			if err := status.TakeBack(ctx, tx, last.entry); err != nil {
 				return err
 			}
 		}
+	case issue.Assign:
+		after.OwnerID = d.toID()
 	case issue.Fixing:
-		if err := s.completeFix(ctx, tx, project, &d.Fix); err != nil {
-			return err
-		}
+		err = s.completeFix(ctx, tx, is.project.ID, &d.Fix)
 	case issue.Parking:
-		if err := s.completePark(ctx, tx, project, id, &d.Park); err != nil {
-			return err
-		}
+		err = s.completePark(ctx, tx, is.project.ID, id, &d.Park)
 	}
-	next, entry, err := issue.Apply(st.Standing, d.Action)
 	if err != nil {
 		return err
 	}
-	if d.Verb == issue.Assign {
-		nextOwner = 0
-		if d.to != nil {
-			nextOwner = d.to.ID
-		}
+	next, entry, err := issue.Apply(is.status.Standing, d.Action)
+	if err != nil {
+		return err
 	}
+	after.Standing = next
 	if d.Verb == issue.Parking { // what came since counts anew
 		if _, err := tx.ExecContext(ctx, "DELETE FROM parked WHERE issue=?", id); err != nil {
 			return err
 		}
 	}
-	if err := s.status.Save(ctx, tx, project, id, issues.StatusRow{Standing: next, OwnerID: nextOwner}, true); err != nil {
-		return err
+	c := status.Change{Project: is.project.ID, Issue: id, Before: is.status, After: &after, Person: true, Since: since, Entry: d.line(entry, &is.status)}
+	if d.Verb != issue.Undo && d.Verb != issue.Grade {
+		c.Need = issue.NeedNone
 	}
-	if err := s.status.CopyState(ctx, tx, id, next.State); err != nil {
-		return err
-	}
-	switch {
-	case d.Verb == issue.Undo && calls != 0: // it calls again, as it did
-		_, err = tx.ExecContext(ctx, "UPDATE issue_list SET calls_at=GREATEST(calls_at, ?) WHERE issue=?", calls, id)
-	case d.Verb != issue.Undo && d.Verb != issue.Grade: // it was decided about
-		_, err = tx.ExecContext(ctx, "UPDATE issue_list SET calls_at=0 WHERE issue=?", id)
-	}
-	if err != nil {
+	if err := s.status.Change(ctx, tx, c); err != nil {
 		return err
 	}
 	if err := passedBy(ctx, tx, id, d, db.Micros(s.db.Now())); err != nil {
 		return err
 	}
-	t := status.HistoryLine{Entry: entry, Who: d.who, Why: d.why, Bulk: d.bulk}
-	if d.detail != "" {
-		t.Detail = json.RawMessage(d.detail)
-	}
-	if entry.Before != nil {
-		t.Before = &st
-	}
-	if err := s.status.Record(ctx, tx, project, id, t); err != nil {
-		return err
-	}
 	if next.State == issue.Fixed && next.FixedIn == "" {
-		if err := s.status.FindReleasesOf(ctx, tx, project, id); err != nil {
+		if err := s.status.FindReleasesOf(ctx, tx, is.project.ID, id); err != nil {
 			return err
 		}
 	}
-	_, err = tx.ExecContext(ctx, "UPDATE project_counter SET changed=changed+1 WHERE project=?", project)
-	return err
+	return projects.Touch(ctx, tx, is.project.ID)
+}
+
+// line is what the history says of a decision.
+func (d decision) line(e issue.Entry, before *issues.StatusRow) status.HistoryLine {
+	line := status.HistoryLine{Entry: e, Who: d.who, Why: d.why, Bulk: d.bulk}
+	if d.detail != "" {
+		line.Detail = json.RawMessage(d.detail)
+	}
+	if e.Before != nil {
+		line.Before = before
+	}
+	return line
+}
+
+// toID is who an issue is assigned to, 0: nobody.
+func (d decision) toID() int64 {
+	if d.to == nil {
+		return 0
+	}
+	return d.to.ID
+}
+
+// decided is an issue that is about to be decided about, locked.
+type decided struct {
+	project *projects.Project
+	version int64
+	into    sql.NullInt64 // the issue that it was merged into
+	status  issues.StatusRow
+}
+
+// lock locks the project's counter and then the issue, in the order that all
+// transactions keep.
+func (s *Service) lock(ctx context.Context, tx *sql.Tx, id int64) (*decided, error) {
+	is := &decided{project: &projects.Project{}}
+	if err := tx.QueryRowContext(ctx, "SELECT p.id, p.name FROM issue i JOIN project p ON p.id=i.project WHERE i.id=?", id).Scan(&is.project.ID, &is.project.Name); err != nil {
+		return nil, err
+	}
+	if err := projects.Lock(ctx, tx, is.project.ID); err != nil {
+		return nil, err
+	}
+	const query = "SELECT i.version, i.merged_into, COALESCE((SELECT l.calls_at FROM issue_list l WHERE l.issue=i.id),0), " + issues.StatusColumns + " FROM issue i WHERE i.id=? AND i.deleted IS NULL FOR UPDATE"
+	scan := issues.StatusScan{St: &is.status}
+	err := tx.QueryRowContext(ctx, query, id).Scan(append([]any{&is.version, &is.into, &is.status.CallsAt}, scan.Into()...)...)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, fault.New(fault.NotFound, "this issue was deleted in between")
+	}
+	if err != nil {
+		return nil, err
+	}
+	return is, scan.Done()
 }
 
 // staleNow says who decided in between, and what.
@@ -243,6 +254,15 @@ type undoable struct {
 	before      *issues.StatusRow
 }
 
+// needed is since when the issue needed the decision that is taken back.
+func (u undoable) needed() time.Time {
+	if u.before.CallsAt == 0 {
+		return time.Time{}
+	}
+	return db.FromMicros(u.before.CallsAt)
+}
+
+// lastUndoable finds the newest decision about an issue that was not undone.
 func lastUndoable(ctx context.Context, tx *sql.Tx, id int64) (u undoable, err error) {
 	var text sql.NullString
 	var move sql.NullInt64

@@ -12,6 +12,7 @@ import (
 	"firethorn/internal/core/fault"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
+	"firethorn/internal/store/projects"
 	"firethorn/internal/usecase/status"
 )
 
@@ -78,12 +79,11 @@ func (s *Service) AddComment(ctx context.Context, id int64, text string, who acc
 			return err
 		}
 		if person != 0 {
-			if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO watcher (issue, person) VALUES (?,?)", id, person); err != nil {
+			if _, err := tx.ExecContext(ctx, addWatcher, id, person); err != nil {
 				return err
 			}
 		}
-		_, err = tx.ExecContext(ctx, "UPDATE project_counter SET changed=changed+1 WHERE project=?", project)
-		return err
+		return projects.Touch(ctx, tx, project)
 	})
 	return added, err
 }
@@ -128,9 +128,11 @@ func (s *Service) Watching(ctx context.Context, id int64) ([]string, error) {
 	return s.status.Watching(ctx, s.db, id)
 }
 
+const addWatcher = "INSERT IGNORE INTO watcher (issue, person) VALUES (?,?)"
+
 // Watch lets a person hear of an issue, or not any more.
 func (s *Service) Watch(ctx context.Context, id, person int64, on bool) error {
-	query := "INSERT IGNORE INTO watcher (issue, person) VALUES (?,?)"
+	query := addWatcher
 	if !on {
 		query = "DELETE FROM watcher WHERE issue=? AND person=?"
 	}
@@ -168,7 +170,6 @@ func (s *Service) ChangeComment(ctx context.Context, issueID, id int64, text str
 		if err != nil {
 			return fmt.Errorf("comment %d: %w", id, err)
 		}
-		_, err = tx.ExecContext(ctx, "UPDATE project_counter SET changed=changed+1 WHERE project=?", project)
-		return err
+		return projects.Touch(ctx, tx, project)
 	})
 }

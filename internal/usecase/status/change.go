@@ -1,0 +1,167 @@
+package status
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"time"
+
+	"firethorn/internal/core/issue"
+	"firethorn/internal/db"
+	"firethorn/internal/store/issues"
+)
+
+// Change is what happens to one issue, whose project is locked.
+type Change struct {
+	Project, Issue int64
+	Before         issues.StatusRow
+	After          *issues.StatusRow // nil: the status stays as it is
+	Person         bool              // a person decided: the version grows, so that others look first
+
+	// Need says whether the issue needs a decision from now on. Since, for undo,
+	// is since when it needed the one that is taken back.
+	Need  issue.Need
+	Since time.Time
+
+	// Entry is what the history says; without a kind it says nothing.
+	Entry HistoryLine
+}
+
+// Change changes the status of an issue: its row, its row in the list with since
+// when it needs a decision, its history, and the notices of those concerned.
+// Nothing else writes these columns.
+func (s *Service) Change(ctx context.Context, tx *sql.Tx, c Change) error {
+	if c.After != nil {
+		if err := s.save(ctx, tx, c); err != nil {
+			return err
+		}
+	}
+	if c.touchesList() {
+		state := c.Before.State
+		if c.After != nil {
+			state = c.After.State
+		}
+		if err := s.updateList(ctx, tx, c.Issue, state, c.Need, c.Since); err != nil {
+			return err
+		}
+	}
+	if c.Entry.Kind == "" {
+		return nil
+	}
+	return s.Record(ctx, tx, c.Project, c.Issue, c.Entry)
+}
+
+// touchesList says whether the list shows anything of a change.
+func (c Change) touchesList() bool {
+	if c.Need != issue.NeedByState || c.After == nil {
+		return c.Need != issue.NeedByState
+	}
+	return c.Person || c.After.State != c.Before.State || c.After.OwnerID != c.Before.OwnerID || c.After.Severity != c.Before.Severity
+}
+
+// save writes the status into the issue's own row.
+func (s *Service) save(ctx context.Context, tx *sql.Tx, c Change) error {
+	st := c.After
+	var at, parked, until any
+	if !st.FixedAt.IsZero() {
+		at = db.Micros(st.FixedAt)
+	}
+	if st.State == issue.Parked {
+		raw, err := json.Marshal(st.Parked)
+		if err != nil {
+			return err
+		}
+		parked = string(raw)
+		if !st.Parked.Until.IsZero() {
+			until = db.Micros(st.Parked.Until)
+		}
+	}
+	grow := 0
+	if c.Person {
+		grow = 1
+	}
+	_, err := tx.ExecContext(ctx, "UPDATE issue SET state=?, fixed_in=?, fix_kind=?, fix_after=?, fix_commit=?, fix_at=?, fix_by=?, parked=?, count_only=?, severity=?, owner=?, version=version+? WHERE id=?",
+		string(st.State), st.FixedIn, string(st.Kind), st.After, st.Commit, at, st.FixedBy, parked, st.CountOnly, st.Severity, db.NullID(st.OwnerID), grow, c.Issue)
+	if err != nil {
+		return err
+	}
+	if st.State == issue.Parked {
+		_, err = tx.ExecContext(ctx, "INSERT INTO parked (issue, project, until) VALUES (?,?,?) ON DUPLICATE KEY UPDATE until=VALUES(until)", c.Issue, c.Project, until)
+	} else {
+		_, err = tx.ExecContext(ctx, "DELETE FROM parked WHERE issue=?", c.Issue)
+	}
+	return err
+}
+
+// updateList brings into the list: the state, who has the issue, the impact,
+// which depends on both, and since when the issue needs a decision.
+func (s *Service) updateList(ctx context.Context, tx *sql.Tx, id int64, st issue.State, need issue.Need, restored time.Time) error {
+	now := s.db.Now().UTC()
+	var project, windowDay, needed int64
+	var was issue.State
+	var owner sql.NullInt64
+	x := issues.Scored{State: st}
+	err := tx.QueryRowContext(ctx, "SELECT l.project, l.state, l.calls_at, i.owner, l.window_day, l.window_users, l.window_events, l.unhandled, l.first_seen, COALESCE(l.first_release,0), l.severity, i.severity,"+
+		" (SELECT COALESCE(SUM(t.events),0) FROM issue_trend t WHERE t.issue=l.issue AND t.day>=?) FROM issue_list l JOIN issue i ON i.id=l.issue WHERE l.issue=? FOR UPDATE", issues.FirstRecent(now), id).
+		Scan(&project, &was, &needed, &owner, &windowDay, &x.Users, &x.Events, &x.Unhandled, &x.FirstSeen, &x.FirstRelease, &x.Severity, &x.Grade, &x.Recent)
+	if err != nil {
+		return err
+	}
+	today := int64(db.Day(now))
+	if windowDay < today {
+		if err := issues.WindowOf(ctx, tx, id, issues.WindowStart(now), &x.Events, &x.Users); err != nil {
+			return err
+		}
+	}
+	b, err := s.issues.ScoringInputs(ctx, tx, project)
+	if err != nil {
+		return err
+	}
+	since := neededAt(issue.NeededSince(neededSince(needed), was, st, need, now))
+	if !restored.IsZero() {
+		since = max(since, db.Micros(restored))
+	}
+	score := b.Score(x, now)
+	_, err = tx.ExecContext(ctx, "UPDATE issue_list SET state=?, calls_at=?, owner=?, window_day=?, window_events=?, window_users=?, impact=?, basis=?, stale_at=? WHERE issue=?",
+		string(st), since, owner, max(windowDay, today), x.Events, x.Users, score.Tenths(), b.Version, issues.StaleAt(score, x.Events, now), id)
+	return err
+}
+
+// neededSince reads since when a decision is needed; 0 is none.
+func neededSince(at int64) time.Time {
+	if at == 0 {
+		return time.Time{}
+	}
+	return db.FromMicros(at)
+}
+
+func neededAt(t time.Time) int64 {
+	if t.IsZero() {
+		return 0
+	}
+	return db.Micros(t)
+}
+
+// Repair brings state and owner of an issue into the list anew; one whose state
+// needs a decision needs one. An issue that was merged away has no row.
+func (s *Service) Repair(ctx context.Context, tx *sql.Tx, id int64) error {
+	const list = "UPDATE issue_list l JOIN issue i ON i.id=l.issue SET l.state=i.state, l.owner=i.owner, l.calls_at=IF(i.state IN ('new','regressed'), GREATEST(l.calls_at, 1), l.calls_at) WHERE l.issue=?"
+	if _, err := tx.ExecContext(ctx, list, id); err != nil {
+		return err
+	}
+	return s.Refresh(ctx, tx, id)
+}
+
+// Refresh computes the impact of an issue anew from what its row in the list
+// says; an issue that was merged away has none.
+func (s *Service) Refresh(ctx context.Context, tx *sql.Tx, id int64) error {
+	var st issue.State
+	err := tx.QueryRowContext(ctx, "SELECT state FROM issue_list WHERE issue=?", id).Scan(&st)
+	if err == sql.ErrNoRows {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	return s.updateList(ctx, tx, id, st, issue.NeedByState, time.Time{})
+}

@@ -1,0 +1,83 @@
+package status
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"slices"
+	"time"
+
+	"firethorn/internal/core/event"
+	"firethorn/internal/core/issue"
+	"firethorn/internal/db"
+	"firethorn/internal/store/accounts"
+	"firethorn/internal/store/issues"
+)
+
+// HistoryLine is an entry of a history with all that is kept beside it.
+type HistoryLine struct {
+	issue.Entry
+	Before *issues.StatusRow // what undo restores
+	Who    accounts.Actor
+	Why    string
+	Bulk   int64     // the decision about many that it belongs to, 0: none
+	Move   int64     // the move that it belongs to, 0: none
+	At     time.Time // zero: now
+	Detail any
+}
+
+// Record writes an entry of an issue's history, and a notice to each who should
+// hear of it but did not do it.
+func (s *Service) Record(ctx context.Context, tx *sql.Tx, project, id int64, t HistoryLine) error {
+	var before, detail, rel any
+	if t.Before != nil {
+		raw, err := json.Marshal(t.Before)
+		if err != nil {
+			return err
+		}
+		before = string(raw)
+	}
+	if t.Detail != nil {
+		raw, err := json.Marshal(t.Detail)
+		if err != nil {
+			return err
+		}
+		detail = string(raw)
+	}
+	if t.Release != "" {
+		var n sql.NullInt64
+		if err := tx.QueryRowContext(ctx, "SELECT (SELECT id FROM app_release WHERE project=? AND hash=?)", project, db.Hash16(t.Release)).Scan(&n); err != nil {
+			return err
+		}
+		rel = n
+	}
+	if t.At.IsZero() {
+		t.At = s.db.Now()
+	}
+	at, words := db.Micros(t.At), event.TrimText(t.Words, 500)
+	if _, err := tx.ExecContext(ctx, "INSERT INTO history (issue, at, actor_kind, actor_id, actor, kind, words, standing_before, app_release, why, bulk, move, detail) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?)",
+		id, at, t.Who.Kind, t.Who.ID, t.Who.Name, string(t.Kind), words, before, rel, event.TrimText(t.Why, 500), db.NullID(t.Bulk), db.NullID(t.Move), detail); err != nil {
+		return err
+	}
+	names := slices.Clone(t.Tell)
+	if t.Before != nil || len(names) > 0 { // it is news to who watches the issue, too
+		watching, err := s.Watching(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		names = append(names, watching...)
+	}
+	return Notification{project, id, at, t.Who, string(t.Kind), words}.To(ctx, tx, names)
+}
+
+// TakeBack marks an entry of a history as undone.
+func TakeBack(ctx context.Context, tx *sql.Tx, entry int64) error {
+	_, err := tx.ExecContext(ctx, "UPDATE history SET undone=1 WHERE id=?", entry)
+	return err
+}
+
+// TakeMoveBack marks what histories say of a move as undone.
+func TakeMoveBack(ctx context.Context, tx *sql.Tx, move int64) error {
+	_, err := tx.ExecContext(ctx, "UPDATE history SET undone=1 WHERE move=?", move)
+	return err
+}
