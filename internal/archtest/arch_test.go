@@ -24,7 +24,7 @@ var layers = []struct {
 	inOrder bool
 }{
 	{names: []string{"core/*"}, inOrder: true}, // Go forbids circles; the core has no adapter to keep out
-	{names: []string{"localdb", "git", "guide", "measure", "chromium", "cache", "db", "follow", "contract"}},
+	{names: []string{"localdb", "git", "guide", "measure", "chromium", "cache", "db", "jobs", "follow", "contract"}},
 	{names: []string{"pipeline", "schema", "testdb"}},
 	{names: []string{"store/names", "store/accounts", "store/projects", "store/inbox", "store/releases", "store/events", "store/issues", "store/symbolstore"}, inOrder: true},
 	{names: []string{"usecase/status", "usecase/scoring", "usecase/ingest", "usecase/moves", "usecase/triage", "usecase/similar", "usecase/regrouping", "usecase/retention", "usecase/overview"}, inOrder: true},

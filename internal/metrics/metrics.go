@@ -27,6 +27,8 @@ type Metrics struct {
 	following, databaseUp    prometheus.Gauge
 	dbErrors                 prometheus.Counter
 	wrongSecrets             *prometheus.CounterVec
+	jobs                     *prometheus.HistogramVec
+	jobErrors                *prometheus.CounterVec
 }
 
 // Pools says how the connections to the database are used.
@@ -63,9 +65,11 @@ func New(pools Pools, drops Drops) *Metrics {
 		following:    gauge("moves_following", "Merges and undos whose counts are on their way."),
 		databaseUp:   gauge("database_up", "1 while the database answers."),
 		wrongSecrets: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "firethorn_wrong_secrets_total", Help: "Requests with a wrong token or sign-in link."}, []string{"what"}),
+		jobs:         prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "firethorn_job_seconds", Help: "Steps of background jobs, by job.", Buckets: []float64{.005, .02, .1, .5, 2, 10, 60, 600}}, []string{"job"}),
+		jobErrors:    prometheus.NewCounterVec(prometheus.CounterOpts{Name: "firethorn_job_failures_total", Help: "Steps of background jobs that failed and are tried again, by job."}, []string{"job"}),
 		dbErrors:     counter("database_errors_total", "Times that the database did not answer a look at the inbox."),
 	}
-	m.registry.MustRegister(m.stored, m.filed, m.repeats, m.refused, m.away, m.aside, m.latency, m.waiting, m.oldest, m.setSide, m.following, m.databaseUp, m.dbErrors, m.wrongSecrets,
+	m.registry.MustRegister(m.stored, m.filed, m.repeats, m.refused, m.away, m.aside, m.latency, m.waiting, m.oldest, m.setSide, m.following, m.databaseUp, m.dbErrors, m.wrongSecrets, m.jobs, m.jobErrors,
 		&storeCollector{pools, drops}, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 	for _, cause := range []string{"database_away", "inbox_long", "memory_full", "over_allowance", "logs_busy"} {
 		m.away.WithLabelValues(cause) // shown from the start, as 0
@@ -96,6 +100,14 @@ func (m *Metrics) Filed(events, repeats, aside int, waited time.Duration) {
 	m.repeats.Add(float64(repeats))
 	m.aside.Add(float64(aside))
 	m.latency.Observe(waited.Seconds())
+}
+
+// Job counts a step of a background job, and times it.
+func (m *Metrics) Job(name string, took time.Duration, err error) {
+	m.jobs.WithLabelValues(name).Observe(took.Seconds())
+	if err != nil {
+		m.jobErrors.WithLabelValues(name).Inc()
+	}
 }
 
 // Inbox shows how much waits.

@@ -4,7 +4,7 @@
 // data current and old data going.
 //
 // Reading order: worker.go (leases and turns), turn.go (one transaction),
-// upkeep.go (the jobs).
+// upkeep.go (the table of jobs).
 //
 // A turn files one project's oldest deliveries, whole or not at all. Projects
 // take turns by the time they have used, so that a flood in one holds up none
@@ -36,6 +36,8 @@ type Observer interface {
 	// Filed is called after each turn: new events, repeats, events set aside,
 	// and how long the oldest of them had waited.
 	Filed(events, repeats, aside int, waited time.Duration)
+	// Job is called after each step of a job: how long it took, and its error.
+	Job(name string, took time.Duration, err error)
 }
 
 // Worker files the inbox. Make it with New, run it with Run.
@@ -48,9 +50,8 @@ type Worker struct {
 	wake  chan int64
 	kick  chan struct{}
 
-	renames  moves.RenamesOf // nil: no repository tells of any
-	silence  time.Duration
-	rescored time.Time // when issues were last scored anew; of the upkeep alone
+	renames moves.RenamesOf // nil: no repository tells of any
+	silence time.Duration
 
 	mu       sync.Mutex
 	leases   map[int]inbox.Lease
@@ -108,9 +109,10 @@ const (
 func (w *Worker) Run(ctx context.Context) error {
 	var side sync.WaitGroup
 	side.Go(func() { w.keepLeases(ctx) })
-	side.Go(func() { w.upkeep(ctx) })
-	side.Go(func() { w.compile(ctx) })
-	side.Go(func() { w.pulse(ctx) })
+	side.Go(func() {
+		sleep(ctx, soon) // shards are taken first
+		w.runner().Run(ctx)
+	})
 	var turns sync.WaitGroup
 	work, abandon := context.WithCancel(context.WithoutCancel(ctx))
 	defer abandon()
