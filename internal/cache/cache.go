@@ -1,19 +1,45 @@
-// Package cache remembers what costs much to find out.
+// Package cache remembers what costs much to find out, up to a number of bytes.
 package cache
 
 import (
-	"sync"
 	"time"
+
+	"github.com/maypok86/otter/v2"
 )
 
+// Cache holds values up to a number of bytes; those not used for long go first.
+// It is safe for concurrent use.
+type Cache[K comparable, V any] struct {
+	held *otter.Cache[K, V]
+}
+
+// overhead is about what an entry takes besides its value.
+const overhead = 100
+
+// New makes a cache that holds about so many bytes; size gives those of a value.
+func New[K comparable, V any](bytes int, size func(K, V) int) *Cache[K, V] {
+	return &Cache[K, V]{otter.Must(&otter.Options[K, V]{
+		MaximumWeight: uint64(max(bytes, 1)),
+		Weigher:       func(k K, v V) uint32 { return uint32(min(overhead+size(k, v), 1<<31)) },
+	})}
+}
+
+// Get gives the value of a key that is held.
+func (c *Cache[K, V]) Get(k K) (V, bool) { return c.held.GetIfPresent(k) }
+
+// Put holds a value.
+func (c *Cache[K, V]) Put(k K, v V) { c.held.Set(k, v) }
+
+// Clear lets go of everything.
+func (c *Cache[K, V]) Clear() { c.held.InvalidateAll() }
+
 // Memo remembers answers that took longer than answering should, for some
-// seconds: what is quick is asked anew each time, and what was slow once may have
-// had bad luck. Processes need not agree: it holds figures that are looked at, and
-// nothing that is decided by.
+// seconds: a quick answer is asked for anew each time, and one that was slow once
+// may have had bad luck. Processes need not agree: it is for values that are
+// displayed, not for decisions.
 type Memo[K comparable, V any] struct {
-	mu   sync.Mutex
-	slow map[K]bool // the last time
-	held map[K]remembered[V]
+	slow *Cache[K, bool] // whether the last answer was
+	held *Cache[K, remembered[V]]
 }
 
 type remembered[V any] struct {
@@ -22,17 +48,23 @@ type remembered[V any] struct {
 }
 
 const (
-	slowAnswer = 20 * time.Millisecond // what takes longer is remembered
-	mostKept   = 30 * time.Second
+	slowAnswer = 20 * time.Millisecond // one that takes longer is remembered
+	maxKept    = 30 * time.Second
 	keptTimes  = 100 // so many times as long as it took
 )
 
-// Get gives what is remembered, or asks.
+// NewMemo makes a memo that holds about so many bytes; size gives those of an
+// answer.
+func NewMemo[K comparable, V any](bytes int, size func(V) int) *Memo[K, V] {
+	return &Memo[K, V]{
+		slow: New(bytes/4+1, func(K, bool) int { return 1 }),
+		held: New(bytes, func(_ K, r remembered[V]) int { return size(r.value) }),
+	}
+}
+
+// Get gives the remembered answer, or asks.
 func (m *Memo[K, V]) Get(k K, ask func() (V, error)) (V, error) {
-	m.mu.Lock()
-	h, ok := m.held[k]
-	m.mu.Unlock()
-	if ok && time.Now().Before(h.until) {
+	if h, ok := m.held.Get(k); ok && time.Now().Before(h.until) {
 		return h.value, nil
 	}
 	began := time.Now()
@@ -41,15 +73,11 @@ func (m *Memo[K, V]) Get(k K, ask func() (V, error)) (V, error) {
 	if err != nil {
 		return v, err
 	}
-	m.mu.Lock()
-	defer m.mu.Unlock()
-	if m.held == nil || len(m.slow) > 1000 {
-		m.held, m.slow = map[K]remembered[V]{}, map[K]bool{}
+	before, _ := m.slow.Get(k)
+	now := took >= slowAnswer
+	m.slow.Put(k, now)
+	if before && now {
+		m.held.Put(k, remembered[V]{v, time.Now().Add(min(maxKept, keptTimes*took))})
 	}
-	before := m.slow[k]
-	if m.slow[k] = took >= slowAnswer; !before || !m.slow[k] {
-		return v, nil
-	}
-	m.held[k] = remembered[V]{v, time.Now().Add(min(mostKept, keptTimes*took))}
 	return v, nil
 }

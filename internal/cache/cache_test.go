@@ -9,7 +9,7 @@ import (
 
 func TestMemo(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
-		var m Memo[int, int]
+		m := NewMemo[int](1000, func(int) int { return 8 })
 		asked := 0
 		ask := func(takes time.Duration, err error) int {
 			v, got := m.Get(1, func() (int, error) {
@@ -41,4 +41,27 @@ func TestMemo(t *testing.T) {
 			t.Errorf("what was slow is remembered for ever: %d", v)
 		}
 	})
+}
+
+func TestCache_HoldsItsBytes(t *testing.T) {
+	c := New(10_000, func(_ int, v []byte) int { return len(v) })
+	for i := range 100 {
+		c.Put(i, make([]byte, 900))
+		c.held.CleanUp()
+	}
+	held := 0
+	for i := range 100 {
+		if v, ok := c.Get(i); ok {
+			held += len(v) + overhead
+		}
+	}
+	if held == 0 || held > 10_000 {
+		t.Errorf("%d bytes are held", held)
+	}
+	c.Clear()
+	for i := range 100 {
+		if _, ok := c.Get(i); ok {
+			t.Errorf("%d is held after Clear", i)
+		}
+	}
 }

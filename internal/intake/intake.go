@@ -13,13 +13,13 @@ import (
 	"net/http"
 	"runtime"
 	"slices"
-	"sync"
 	"sync/atomic"
 	"time"
 
 	"github.com/go-chi/chi/v5"
 	"golang.org/x/sync/semaphore"
 
+	"firethorn/internal/cache"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/pipeline"
@@ -79,9 +79,8 @@ type Intake struct {
 	tallies   tallies
 	allowance allowances
 
-	mu    sync.Mutex
-	keys  map[string]known[*projects.KeyGrant]
-	names map[string]known[*projects.Project] // that routing keys led to
+	keys  *cache.Cache[string, known[*projects.KeyGrant]]
+	names *cache.Cache[string, known[*projects.Project]] // that routing keys led to
 }
 
 // Observer is told what came in, for those who measure.
@@ -106,7 +105,7 @@ type Options struct {
 // New makes the intake.
 func New(o Options) *Intake {
 	in := &Intake{projects: o.Projects, inbox: o.Inbox, router: o.Router, wake: o.Wake, watch: o.Watch, log: o.Log, lim: o.Limits, now: o.Now, flight: semaphore.NewWeighted(o.Limits.Flight), logs: semaphore.NewWeighted(int64(max(1, runtime.GOMAXPROCS(0)/2))), patience: 10 * time.Second,
-		keys: map[string]known[*projects.KeyGrant]{}, names: map[string]known[*projects.Project]{}}
+		keys: newKnown[*projects.KeyGrant](), names: newKnown[*projects.Project]()}
 	in.backlog.Store(&Backlog{})
 	return in
 }

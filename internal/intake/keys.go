@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"firethorn/internal/cache"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/db"
 	"firethorn/internal/store/inbox"
@@ -21,7 +22,7 @@ type known[T any] struct {
 const (
 	keyLife  = 3 * time.Second // how long a good key and its project's rules are believed without asking again
 	keyTime  = 3 * time.Second // how long asking may take
-	mostKeys = 10_000          // remembered
+	keysHeld = 8 << 20         // bytes of what is remembered of keys, and of services
 )
 
 // grant finds what the request's key gives access to.
@@ -49,24 +50,22 @@ func (in *Intake) grant(r *http.Request) (*projects.KeyGrant, error) {
 }
 
 // remembered asks for a thing unless it was asked for a moment ago.
-func remembered[T any](in *Intake, all map[string]known[T], key string, ask func() (T, error)) (T, error) {
-	in.mu.Lock()
-	k, ok := all[key]
-	in.mu.Unlock()
-	if ok && in.now().Sub(k.at) < keyLife {
+func remembered[T any](in *Intake, all *cache.Cache[string, known[T]], key string, ask func() (T, error)) (T, error) {
+	if k, ok := all.Get(key); ok && in.now().Sub(k.at) < keyLife {
 		return k.value, nil
 	}
 	v, err := ask()
 	if err != nil {
 		return v, err
 	}
-	in.mu.Lock()
-	if len(all) >= mostKeys {
-		clear(all)
-	}
-	all[key] = known[T]{v, in.now()}
-	in.mu.Unlock()
+	all.Put(key, known[T]{v, in.now()})
 	return v, nil
+}
+
+// newKnown holds what was asked lately; project is about what one takes.
+func newKnown[T any]() *cache.Cache[string, known[T]] {
+	const project = 1000
+	return cache.New(keysHeld, func(key string, _ known[T]) int { return len(key) + project })
 }
 
 // route finds the project that service.name names; where that is none, or one

@@ -11,6 +11,7 @@ import (
 	"strings"
 	"unicode"
 
+	"github.com/agnivade/levenshtein"
 	"go.yaml.in/yaml/v4"
 )
 
@@ -260,32 +261,9 @@ func (r *reader) place(n *yaml.Node, line, off int) (int, int) {
 func nearest(word string, words []string) string {
 	best, least := "", len(word)/3+2
 	for _, w := range words {
-		if d := distance(strings.ToLower(word), strings.ToLower(w), least); d < least {
+		if d := levenshtein.ComputeDistance(strings.ToLower(word), strings.ToLower(w)); d < least {
 			best, least = w, d
 		}
 	}
 	return best
-}
-
-// distance counts the changes that make b of a (Levenshtein), up to most.
-func distance(a, b string, most int) int {
-	if len(a) > 100 || len(b) > 100 || len(a)-len(b) >= most || len(b)-len(a) >= most {
-		return most
-	}
-	row := make([]int, len(b)+1)
-	for j := range row {
-		row[j] = j
-	}
-	for i := range len(a) {
-		last := row[0]
-		row[0] = i + 1
-		for j := range len(b) {
-			cost := last
-			if a[i] != b[j] {
-				cost = 1 + min(last, row[j], row[j+1])
-			}
-			last, row[j+1] = row[j+1], cost
-		}
-	}
-	return min(row[len(b)], most)
 }

@@ -8,6 +8,7 @@ import (
 
 	"cel.dev/cel-go/cel"
 	"cel.dev/cel-go/common/types"
+	"github.com/agnivade/levenshtein"
 	"go.yaml.in/yaml/v4"
 )
 
@@ -159,7 +160,7 @@ func (r *reader) filled(n *yaml.Node, text string, off int, inner string) templa
 // nearestVariable is what a name of one word is likely meant to be.
 func nearestVariable(word string) string {
 	for _, v := range variables {
-		if d := distance(word, v.name, 3); d > 0 && d <= len(word)/6+1 && d <= 2 {
+		if d := levenshtein.ComputeDistance(word, v.name); d > 0 && d <= len(word)/6+1 && d <= 2 {
 			return v.name
 		}
 	}

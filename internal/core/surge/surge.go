@@ -8,6 +8,7 @@ import (
 	"math"
 	"time"
 
+	"firethorn/internal/core/chance"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/words"
 )
@@ -103,7 +104,7 @@ func Test(f Facts, t Thresholds, already bool) Verdict {
 	if f.Events < t.Events || f.Users >= 0 && f.Users < t.Users || float64(f.Events) < t.Times*usual {
 		return v
 	}
-	if Tail(f.Events, max(usual, leastUsual)) > t.Odds {
+	if chance.AtLeast(f.Events, max(usual, leastUsual)) > t.Odds {
 		return v
 	}
 	v.Surges = true
@@ -154,37 +155,4 @@ func Usual(f Facts, minutes int) float64 {
 		mean = max(mean, float64(alike)/(3*days))
 	}
 	return mean * float64(minutes) / 60
-}
-
-// Tail is how likely a Poisson variable with a mean is n or more.
-func Tail(n int64, mean float64) float64 {
-	if n <= 0 {
-		return 1
-	}
-	if mean <= 0 {
-		return 0
-	}
-	if float64(n) <= mean {
-		return 1 - below(n, mean)
-	}
-	g, _ := math.Lgamma(float64(n) + 1)
-	term := math.Exp(float64(n)*math.Log(mean) - mean - g)
-	sum := 0.0
-	for k := n; term > sum*1e-15 && term > 0; k++ {
-		sum += term
-		term *= mean / float64(k+1)
-	}
-	return min(1, sum)
-}
-
-// below is how likely it is less than n, which is not above the mean.
-func below(n int64, mean float64) float64 {
-	g, _ := math.Lgamma(float64(n))
-	term := math.Exp(float64(n-1)*math.Log(mean) - mean - g)
-	sum := 0.0
-	for k := n - 1; k >= 0 && term > sum*1e-15 && term > 0; k-- {
-		sum += term
-		term *= float64(k) / mean
-	}
-	return min(1, sum)
 }

@@ -93,26 +93,6 @@ func TestTest_ByChance(t *testing.T) {
 	}
 }
 
-func TestTail(t *testing.T) {
-	for _, c := range []struct {
-		n    int64
-		mean float64
-		want float64
-	}{{0, 5, 1}, {1, 1, 1 - math.Exp(-1)}, {2, 1, 1 - 2*math.Exp(-1)}, {5, 5, 0.559507}, {20, 5, 3.4521e-7}, {3, 0, 0}, {100, 100, 0.513299}, {1, 1e6, 1}, {2_000_000, 1_000_000, 0}} {
-		if got := Tail(c.n, c.mean); math.Abs(got-c.want) > 1e-5*max(c.want, 1e-3) && !(c.want > 0 && math.Abs(got/c.want-1) < 1e-3) {
-			t.Errorf("Tail(%d, %v) = %v, want %v", c.n, c.mean, got, c.want)
-		}
-	}
-	last := 2.0
-	for n := range int64(300) { // it never grows
-		if p := Tail(n, 80); p > last || p < 0 || math.IsNaN(p) {
-			t.Fatalf("Tail(%d) = %v after %v", n, p, last)
-		} else {
-			last = p
-		}
-	}
-}
-
 func TestCheck(t *testing.T) {
 	if err := Default.Check(); err != nil {
 		t.Fatal(err)

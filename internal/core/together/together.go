@@ -11,6 +11,8 @@ import (
 	"math"
 	"slices"
 	"time"
+
+	"firethorn/internal/core/chance"
 )
 
 // Within is how near two occurrences are that happen together.
@@ -95,7 +97,7 @@ func Find(of, others []Occurrence, span time.Duration) []Near {
 	}
 	var out []Near
 	for issue, f := range all {
-		if f.with < leastWith || tail(f.with, f.chance) > leastOdds {
+		if f.with < leastWith || chance.AtLeast(int64(f.with), f.chance) > leastOdds {
 			continue
 		}
 		slices.Sort(f.gaps)
@@ -130,20 +132,4 @@ func ties(o Occurrence) (out []tie) {
 		out = append(out, tie{"user", string(b[:])})
 	}
 	return out
-}
-
-// tail is the chance of n or more where mean are expected (Poisson).
-func tail(n int, mean float64) float64 {
-	if mean <= 0 {
-		return 0
-	}
-	term := math.Exp(-mean)
-	below := 0.0
-	for k := range n {
-		if k > 0 {
-			term *= mean / float64(k)
-		}
-		below += term
-	}
-	return max(0, 1-below)
 }

@@ -2,7 +2,6 @@ package together
 
 import (
 	"fmt"
-	"math"
 	"math/rand/v2"
 	"testing"
 	"time"
@@ -41,16 +40,5 @@ func TestFind_FewAreNoProof(t *testing.T) {
 	others := []Occurrence{{Issue: 2, Thrown: noon, User: 1}, {Issue: 2, Thrown: noon.Add(time.Hour), User: 2}}
 	if got := Find(of, others, 24*time.Hour); len(got) != 0 {
 		t.Errorf("%+v", got)
-	}
-}
-
-func TestTail(t *testing.T) {
-	for _, c := range []struct {
-		n          int
-		mean, want float64
-	}{{0, 2, 1}, {1, 2, 1 - math.Exp(-2)}, {3, 0, 0}, {2, 1, 1 - 2*math.Exp(-1)}} {
-		if got := tail(c.n, c.mean); math.Abs(got-c.want) > 1e-12 {
-			t.Errorf("tail(%d, %v) = %v, want %v", c.n, c.mean, got, c.want)
-		}
 	}
 }

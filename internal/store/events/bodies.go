@@ -5,10 +5,10 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
-	"sync"
 
 	"github.com/klauspost/compress/s2"
 
+	"firethorn/internal/cache"
 	"firethorn/internal/db"
 	"firethorn/internal/pipeline"
 )
@@ -16,8 +16,9 @@ import (
 // Dictionary is an earlier body that later ones of its issue and week are
 // compressed with: what repeats from event to event is stored once.
 type Dictionary struct {
-	ID  int64
-	s2d *s2.Dict
+	ID    int64
+	s2d   *s2.Dict
+	bytes int
 }
 
 // Decode decompresses a body that was compressed with the dictionary.
@@ -26,46 +27,19 @@ func (d *Dictionary) Decode(body []byte) ([]byte, error) { return d.s2d.Decode(n
 // Encode compresses a body with the dictionary.
 func (d *Dictionary) Encode(body []byte) []byte { return d.s2d.Encode(nil, body) }
 
-// dictionaries holds those lately used. An id never changes its content.
-type dictionaries struct {
-	mu   sync.Mutex
-	byID map[int64]*Dictionary
-}
-
 const (
-	dictionariesMost = 256
+	dictionariesHeld = 16 << 20 // bytes
 	DictionaryBytes  = 64 << 10 // a larger body is compressed without one
 	DictionaryAfter  = 10       // bodies an issue keeps before it gets one
 )
 
+// newDictionaries holds those used lately. An id never changes its content.
+func newDictionaries() *cache.Cache[int64, *Dictionary] {
+	return cache.New(dictionariesHeld, func(_ int64, d *Dictionary) int { return d.bytes })
+}
+
 // ForgetDictionaries empties the cache: dictionaries were erased.
-func (s *Store) ForgetDictionaries() { s.dicts.forget() }
-
-func newDictionaries() *dictionaries {
-	return &dictionaries{byID: map[int64]*Dictionary{}}
-}
-
-func (c *dictionaries) get(id int64) *Dictionary {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	return c.byID[id]
-}
-
-func (c *dictionaries) put(d *Dictionary) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	if len(c.byID) >= dictionariesMost {
-		clear(c.byID)
-	}
-	c.byID[d.ID] = d
-}
-
-// forget drops all.
-func (c *dictionaries) forget() {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	clear(c.byID)
-}
+func (s *Store) ForgetDictionaries() { s.dicts.Clear() }
 
 // PackBody compresses a body, with a dictionary where there is one and it fits.
 func PackBody(raw []byte, d *Dictionary) (dictionary any, body []byte) {
@@ -89,7 +63,7 @@ func (s *Store) UnpackBody(ctx context.Context, dictionary sql.NullInt64, body [
 
 // DictionaryByID gives a dictionary, from memory where it is held.
 func (s *Store) DictionaryByID(ctx context.Context, q db.Querier, id int64) (*Dictionary, error) {
-	if d := s.dicts.get(id); d != nil {
+	if d, ok := s.dicts.Get(id); ok {
 		return d, nil
 	}
 	var content []byte
@@ -98,7 +72,7 @@ func (s *Store) DictionaryByID(ctx context.Context, q db.Querier, id int64) (*Di
 	}
 	d, err := loadDictionary(id, content)
 	if err == nil {
-		s.dicts.put(d)
+		s.dicts.Put(id, d)
 	}
 	return d, err
 }
@@ -112,7 +86,7 @@ func loadDictionary(id int64, packed []byte) (*Dictionary, error) {
 	if d == nil {
 		return nil, fmt.Errorf("dictionary %d is too short", id)
 	}
-	return &Dictionary{id, d}, nil
+	return &Dictionary{id, d, 2 * len(content)}, nil
 }
 
 // Week is the week of a day.

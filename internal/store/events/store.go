@@ -2,6 +2,7 @@
 package events
 
 import (
+	"firethorn/internal/cache"
 	"firethorn/internal/db"
 )
 
@@ -9,7 +10,7 @@ import (
 type Store struct {
 	db *db.DB
 
-	dicts *dictionaries
+	dicts *cache.Cache[int64, *Dictionary]
 }
 
 // New makes the store.

@@ -12,10 +12,10 @@ import (
 type Store struct {
 	db *db.DB
 
-	states cache.Memo[int64, map[issue.State]int64]
+	states *cache.Memo[int64, map[issue.State]int64]
 }
 
 // New makes the store.
 func New(d *db.DB) *Store {
-	return &Store{db: d}
+	return &Store{db: d, states: cache.NewMemo[int64](1<<20, func(m map[issue.State]int64) int { return 40 * len(m) })}
 }

@@ -5,8 +5,8 @@ import (
 	"context"
 	"database/sql"
 	"slices"
-	"sync"
 
+	"firethorn/internal/cache"
 	"firethorn/internal/db"
 )
 
@@ -31,35 +31,15 @@ func KeyOf(table Table, project int64, name string) Key {
 	return Key{table, project, db.NameHash(name)}
 }
 
-// cache remembers ids of interned names; ids never change, so it is never
-// wrong. It is emptied when it grows too large.
-type cache struct {
-	mu  sync.Mutex
-	ids map[Key]int64
+// cacheBytes bounds the cache of ids. Ids never change, so it is never wrong.
+const cacheBytes = 16 << 20
+
+func newCache() *cache.Cache[Key, int64] {
+	return cache.New(cacheBytes, func(Key, int64) int { return 56 })
 }
-
-const maxCached = 100_000
-
-func newCache() *cache { return &cache{ids: map[Key]int64{}} }
 
 // Get gives the id of a name that is remembered.
-func (s *Store) Get(k Key) (int64, bool) { return s.ids.get(k) }
-
-func (c *cache) get(k Key) (int64, bool) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	id, ok := c.ids[k]
-	return id, ok
-}
-
-func (c *cache) put(k Key, id int64) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	if len(c.ids) >= maxCached {
-		clear(c.ids)
-	}
-	c.ids[k] = id
-}
+func (s *Store) Get(k Key) (int64, bool) { return s.ids.Get(k) }
 
 // Learned are ids that a transaction saw. Some of them may be its own and not
 // committed yet, so they reach the cache after the commit and not before: an id
@@ -81,7 +61,7 @@ func (l *Learned) Add(k Key, id int64) {
 // Learn takes what a transaction that was committed saw.
 func (s *Store) Learn(list Learned) {
 	for _, x := range list {
-		s.ids.put(x.key, x.id)
+		s.ids.Put(x.key, x.id)
 	}
 }
 
@@ -97,7 +77,7 @@ func (s *Store) Intern(ctx context.Context, tx *sql.Tx, found *Learned, table Ta
 	slices.Sort(names)
 	for _, n := range slices.Compact(names) {
 		k := KeyOf(table, project, n)
-		if id, ok := s.ids.get(k); ok {
+		if id, ok := s.ids.Get(k); ok {
 			out[n] = id
 			continue
 		}

@@ -3,6 +3,7 @@
 package names
 
 import (
+	"firethorn/internal/cache"
 	"firethorn/internal/db"
 )
 
@@ -10,7 +11,7 @@ import (
 type Store struct {
 	db *db.DB
 
-	ids *cache
+	ids *cache.Cache[Key, int64]
 }
 
 // New makes the store.

@@ -5,9 +5,9 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
-	"sync"
 	"time"
 
+	"firethorn/internal/cache"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/rules"
@@ -130,19 +130,26 @@ func (s *Store) ProjectsWithRulesOff(ctx context.Context) (map[string][]string, 
 	}, "SELECT p.name, o.rule FROM project p JOIN rule_off o ON o.project=p.id AND o.version=p.rules_version ORDER BY p.name, o.rule")
 }
 
-// ruleSets remembers compiled rules files. A version never changes, so what is
-// remembered is never wrong.
-type ruleSets struct {
-	mu   sync.Mutex
-	sets map[ruleSetKey]*rules.Set
-}
-
 type ruleSetKey struct {
 	project int64
 	version int
 }
 
-const ruleSetsMost = 1000
+// heldRules are compiled rules of a file. A version never changes, so what is held
+// is never wrong.
+type heldRules struct {
+	set   *rules.Set
+	bytes int // of the text
+}
+
+const (
+	rulesHeld     = 64 << 20 // bytes
+	compiledRatio = 20       // times that compiled rules are larger than their text, about
+)
+
+func newRuleSets() *cache.Cache[ruleSetKey, heldRules] {
+	return cache.New(rulesHeld, func(_ ruleSetKey, h heldRules) int { return compiledRatio * h.bytes })
+}
 
 // giveRules gives a project the rules of its newest file, and those of them
 // that are switched off.
@@ -158,27 +165,21 @@ func (s *Store) GiveRules(ctx context.Context, p *Project, version int) error {
 		return nil
 	}
 	k := ruleSetKey{p.ID, p.RulesVersion}
-	s.ruleSets.mu.Lock()
-	set, ok := s.ruleSets.sets[k]
-	s.ruleSets.mu.Unlock()
+	held, ok := s.ruleSets.Get(k)
 	if !ok {
 		f, err := s.Rules(ctx, p.ID, p.RulesVersion)
 		if err != nil {
 			return fmt.Errorf("rules of project %s: %w", p.Name, err)
 		}
 		var problems []rules.Fault
-		if set, problems = rules.Read(f.Text); len(problems) > 0 {
+		if held.set, problems = rules.Read(f.Text); len(problems) > 0 {
 			// It was good when it was pushed: this binary reads rules more strictly.
 			s.db.Log.Error("a project's rules cannot be read by this version and do not act; push them anew", "project", p.Name, "version", p.RulesVersion, "problem", problems[0])
 		}
-		s.ruleSets.mu.Lock()
-		if s.ruleSets.sets == nil || len(s.ruleSets.sets) >= ruleSetsMost {
-			s.ruleSets.sets = map[ruleSetKey]*rules.Set{}
-		}
-		s.ruleSets.sets[k] = set
-		s.ruleSets.mu.Unlock()
+		held.bytes = len(f.Text)
+		s.ruleSets.Put(k, held)
 	}
-	p.Rules = set
+	p.Rules = held.set
 	off, err := s.RulesOff(ctx, p.ID, p.RulesVersion)
 	for _, o := range off {
 		if p.Off == nil {

@@ -3,6 +3,7 @@
 package projects
 
 import (
+	"firethorn/internal/cache"
 	"firethorn/internal/db"
 	"firethorn/internal/schema"
 )
@@ -12,10 +13,10 @@ type Store struct {
 	db     *db.DB
 	schema *schema.Schema
 
-	ruleSets ruleSets
+	ruleSets *cache.Cache[ruleSetKey, heldRules]
 }
 
 // New makes the store.
 func New(d *db.DB, tables *schema.Schema) *Store {
-	return &Store{db: d, schema: tables}
+	return &Store{db: d, schema: tables, ruleSets: newRuleSets()}
 }

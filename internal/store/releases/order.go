@@ -7,27 +7,29 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
-	"sync"
 
+	"firethorn/internal/cache"
 	"firethorn/internal/core/commits"
 	"firethorn/internal/core/issue"
 	"firethorn/internal/core/release"
 	"firethorn/internal/db"
 )
 
-// graphs remembers the histories of projects' code; the project says when its
-// has changed.
-type graphs struct {
-	mu   sync.Mutex
-	held map[int64]heldGraph
-}
-
+// heldGraph is the history of a project's code; the project says when it has
+// changed.
 type heldGraph struct {
 	version int64
 	graph   *commits.Graph
 }
 
-const mostGraphs = 64 // that are held
+const (
+	graphsHeld  = 256 << 20 // bytes
+	commitBytes = 300       // that a commit takes in a graph, about
+)
+
+func newGraphs() *cache.Cache[int64, heldGraph] {
+	return cache.New(graphsHeld, func(_ int64, g heldGraph) int { return commitBytes * g.graph.Len() })
+}
 
 // Graph is how the commits of a project descend from each other.
 func (s *Store) Graph(ctx context.Context, project int64) (*commits.Graph, error) {
@@ -40,10 +42,7 @@ func (s *Store) GraphIn(ctx context.Context, q db.Querier, project int64) (*comm
 	if err := q.QueryRowContext(ctx, "SELECT commits_version FROM project WHERE id=?", project).Scan(&n); err != nil || n == 0 {
 		return nil, err
 	}
-	s.graphs.mu.Lock()
-	held, ok := s.graphs.held[project]
-	s.graphs.mu.Unlock()
-	if ok && held.version == n {
+	if held, ok := s.graphs.Get(project); ok && held.version == n {
 		return held.graph, nil
 	}
 	var list []commits.Node
@@ -68,12 +67,7 @@ func (s *Store) GraphIn(ctx context.Context, q db.Querier, project int64) (*comm
 		return nil, err
 	}
 	g := commits.NewGraph(list)
-	s.graphs.mu.Lock()
-	defer s.graphs.mu.Unlock()
-	if len(s.graphs.held) >= mostGraphs {
-		clear(s.graphs.held)
-	}
-	s.graphs.held[project] = heldGraph{n, g}
+	s.graphs.Put(project, heldGraph{n, g})
 	return g, nil
 }
 

@@ -3,6 +3,7 @@
 package releases
 
 import (
+	"firethorn/internal/cache"
 	"firethorn/internal/db"
 )
 
@@ -10,10 +11,10 @@ import (
 type Store struct {
 	db *db.DB
 
-	graphs graphs
+	graphs *cache.Cache[int64, heldGraph]
 }
 
 // New makes the store.
 func New(d *db.DB) *Store {
-	return &Store{db: d, graphs: graphs{held: map[int64]heldGraph{}}}
+	return &Store{db: d, graphs: newGraphs()}
 }
