@@ -93,6 +93,7 @@ type filing struct {
 	remembered        map[[16]byte]int // how many there are of a trace and message
 	lateUsers         []lateUser
 	ties              []tie
+	tied              map[fingerprint.Key][]fingerprint.Key // fingerprints of this batch that belong to one issue
 }
 
 // row is an event about to be written.
@@ -131,7 +132,7 @@ func (w *filing) run(ctx context.Context) error {
 	}
 	w.days()
 	steps := []func(context.Context) error{
-		w.internNames, w.chooseVariants, w.countFiles, w.loadIssues, w.loadDictionaries, w.chooseBodies, w.writeEvents, w.meetFeedback, w.writeOccurrences, w.writeTies, w.writeBodies, w.writeExemplars, w.writeNewest, w.count, w.writeIssues,
+		w.internNames, w.tieFirst, w.chooseVariants, w.countFiles, w.loadIssues, w.loadDictionaries, w.chooseBodies, w.writeEvents, w.meetFeedback, w.writeOccurrences, w.writeTies, w.writeBodies, w.writeExemplars, w.writeNewest, w.count, w.writeIssues,
 	}
 	if len(w.Items) > 0 {
 		if err := w.dropRepeats(ctx); err != nil {
@@ -323,6 +324,11 @@ func (w *filing) newIssue(ctx context.Context, r *row) (int64, error) {
 	w.done.Issues++
 	if err := issues.AddAlias(ctx, w.tx, w.Project.ID, w.Project.GroupingVersion, r.Print.Key, id); err != nil {
 		return 0, err
+	}
+	for _, k := range []fingerprint.Key{r.Print.Key, r.Item.Print.Key} {
+		if err := w.tieNew(ctx, k, id); err != nil {
+			return 0, err
+		}
 	}
 	if r.Release != "" && r.Followable() {
 		if err := AskMoved(ctx, w.tx, w.Project.ID, id); err != nil {

@@ -74,6 +74,37 @@ func TestOccurrences_TieTheirFingerprints(t *testing.T) {
 	b.Recounted()
 }
 
+// Whichever reports of a bug come first, all its events are in one issue: also
+// where one event begins with its log record and another with its span.
+func TestOccurrences_TieTheirFingerprintsInAnyOrder(t *testing.T) {
+	const stack = "TypeError: no crew\n    at assign (/srv/gangway/dist/crew.js:10:5)"
+	at := func(span string) time.Duration { return time.Duration(span[0]-'a') * time.Minute }
+	log := func(span string) testbed.Told {
+		return testbed.Told{Span: span, Log: true, Message: "no crew", After: at(span)}
+	}
+	spanOf := func(span string) testbed.Told {
+		return testbed.Told{Span: span, Message: "no crew", Stack: stack, After: at(span)}
+	}
+	for name, batches := range map[string][][]testbed.Told{
+		"a log alone, beside another event's log and span":     {{log("aa"), spanOf("bb"), log("bb")}, {spanOf("aa")}},
+		"the span of an event that is there, beside a new one": {{log("aa")}, {spanOf("bb"), spanOf("aa")}, {log("bb")}},
+		"spans first, then a log alone":                        {{spanOf("bb")}, {log("aa"), log("bb")}, {spanOf("aa")}},
+		"all at once":                                          {{log("aa"), log("bb"), spanOf("bb"), spanOf("aa")}},
+		"one by one, the logs first":                           {{log("aa")}, {log("bb")}, {spanOf("aa")}, {spanOf("bb")}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			b := testbed.Open(t, testbed.Noon)
+			for _, batch := range append(batches, []testbed.Told{log("cc"), spanOf("cc")}, []testbed.Told{spanOf("dd")}, []testbed.Told{log("ee")}) {
+				b.Tells(batch...)
+			}
+			if n := b.One("SELECT COUNT(*) FROM issue"); n != 1 {
+				t.Errorf("they are in %d issues", n)
+			}
+			b.Recounted()
+		})
+	}
+}
+
 func TestOccurrences_WhatIsNotOneStaysApart(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	b.Tells(
