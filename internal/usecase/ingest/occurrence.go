@@ -10,7 +10,6 @@ import (
 	"time"
 
 	"firethorn/internal/core/event"
-	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/core/occurrence"
 	"firethorn/internal/db"
 	"firethorn/internal/pipeline"
@@ -123,96 +122,6 @@ func (w *filing) joinOccurrences(ctx context.Context) error {
 	}
 	w.rows = slices.DeleteFunc(w.rows, func(r *row) bool { return gone[r] })
 	w.done.Events = len(w.rows)
-	return nil
-}
-
-// tie says that a report with one fingerprint was of an event with another:
-// which of the two comes first differs from time to time, and both must lead
-// to one issue.
-type tie struct {
-	key   fingerprint.Key
-	lead  *row // of this batch, or
-	issue int64
-}
-
-// mostTies bounds the fingerprints that lead to an issue through ties.
-const mostTies = 50
-
-// tieFirst lets the fingerprints of reports lead where the event that they were
-// joined to leads, before issues are chosen: else another event of this batch
-// would make a second issue of one of them.
-func (w *filing) tieFirst(ctx context.Context) error {
-	if w.apart {
-		return nil
-	}
-	w.tied = map[fingerprint.Key][]fingerprint.Key{}
-	for _, t := range w.ties {
-		if t.lead == nil {
-			if err := w.tieTo(ctx, t.key, t.issue); err != nil {
-				return err
-			}
-			continue
-		}
-		lead := t.lead.Print.Key
-		if lead == t.key || slices.Contains(w.tied[lead], t.key) {
-			continue
-		}
-		w.tied[lead], w.tied[t.key] = append(w.tied[lead], t.key), append(w.tied[t.key], lead)
-		for _, pair := range [][2]fingerprint.Key{{lead, t.key}, {t.key, lead}} {
-			issue, err := w.aliasOf(ctx, pair[0])
-			if err == nil && issue != 0 {
-				err = w.tieTo(ctx, pair[1], issue)
-			}
-			if err != nil {
-				return err
-			}
-		}
-	}
-	return nil
-}
-
-// tieNew lets all that is tied to the fingerprint of a new issue lead to it.
-func (w *filing) tieNew(ctx context.Context, k fingerprint.Key, issue int64) error {
-	done := []fingerprint.Key{k}
-	for i := 0; i < len(done); i++ {
-		for _, other := range w.tied[done[i]] {
-			if slices.Contains(done, other) {
-				continue
-			}
-			done = append(done, other)
-			if err := w.tieTo(ctx, other, issue); err != nil {
-				return err
-			}
-		}
-	}
-	return nil
-}
-
-// tieTo lets a fingerprint that leads nowhere yet lead to an issue.
-func (w *filing) tieTo(ctx context.Context, k fingerprint.Key, issue int64) error {
-	return w.s.db.ExecPrepared(ctx, w.tx, "INSERT IGNORE INTO alias (project, grouping_version, hash, issue) SELECT ?,?,?,? FROM DUAL WHERE (SELECT COUNT(*) FROM alias WHERE issue=?)<?",
-		[]any{w.Project.ID, w.Project.GroupingVersion, bytes.Clone(k[:]), issue, issue, mostTies})
-}
-
-// writeTies ties what the choice of variants has changed since: fingerprints that
-// lead nowhere yet lead to the issue of the event that a report with them was
-// joined to. Where parts were split off, fingerprints are what people decided
-// about, and stay as they are.
-func (w *filing) writeTies(ctx context.Context) error {
-	if w.apart {
-		return nil
-	}
-	for _, t := range w.ties {
-		if t.lead != nil {
-			if t.lead.Print.Key == t.key {
-				continue
-			}
-			t.issue = t.lead.variant.issue
-		}
-		if err := w.tieTo(ctx, t.key, t.issue); err != nil {
-			return err
-		}
-	}
 	return nil
 }
 
