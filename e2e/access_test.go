@@ -185,6 +185,7 @@ func (s *service) newToken(t *testing.T, label string, args ...string) string {
 
 // Whatever a token of one project asks, no answer holds anything of another.
 func TestAccess_TokensOfAProjectSeeNoOther(t *testing.T) {
+	t.Parallel()
 	s := own(t)
 	plant(t, s)
 	s.project(t, "own-side")
@@ -245,6 +246,7 @@ func TestAccess_TokensOfAProjectSeeNoOther(t *testing.T) {
 
 // Deny by default: every call names the permission it needs.
 func TestAccess_EveryCallNamesItsPermission(t *testing.T) {
+	t.Parallel()
 	d := readDocument(t)
 	for _, op := range d.operations() {
 		if op.permission == "" {
@@ -255,6 +257,7 @@ func TestAccess_EveryCallNamesItsPermission(t *testing.T) {
 
 // A build token reads no event by any way, and switches no scrubbing off.
 func TestAccess_BuildTokens(t *testing.T) {
+	t.Parallel()
 	s := own(t)
 	plant(t, s)
 	build := s.newToken(t, "ci", "--project", planted)

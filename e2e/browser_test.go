@@ -21,19 +21,21 @@ var (
 	browserStop = func() {}
 )
 
-// newTab opens a tab in the one browser of this run.
+// newTab opens a tab in the one browser of this run, with cookies and storage of
+// its own: tests that run beside each other are different people.
 func newTab(t *testing.T) context.Context {
 	t.Helper()
-	return tabOf(t)
+	startBrowser(t)
+	return tabOf(t, browser, chromedp.WithNewBrowserContext())
 }
 
-// newContext opens a tab with cookies of its own: another person's browser.
-func newContext(t *testing.T) context.Context {
+// tabBeside opens another tab of the same person.
+func tabBeside(t *testing.T, tab context.Context) context.Context {
 	t.Helper()
-	return tabOf(t, chromedp.WithNewBrowserContext())
+	return tabOf(t, tab)
 }
 
-func tabOf(t *testing.T, options ...chromedp.ContextOption) context.Context {
+func startBrowser(t *testing.T) {
 	t.Helper()
 	browserOnce.Do(func() {
 		dir, err := os.MkdirTemp("", "firethorn-browser")
@@ -53,9 +55,13 @@ func tabOf(t *testing.T, options ...chromedp.ContextOption) context.Context {
 	if browserErr != nil {
 		t.Fatal(browserErr)
 	}
-	tab, done := chromedp.NewContext(browser, options...)
+}
+
+func tabOf(t *testing.T, parent context.Context, options ...chromedp.ContextOption) context.Context {
+	t.Helper()
+	tab, done := chromedp.NewContext(parent, options...)
 	t.Cleanup(done)
-	ctx, cancel := context.WithTimeout(tab, 60*time.Second)
+	ctx, cancel := context.WithTimeout(tab, 3*time.Minute)
 	t.Cleanup(cancel)
 	if err := chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)); err != nil {
 		t.Fatal(err)
@@ -76,7 +82,7 @@ func eval[T any](t *testing.T, tab context.Context, js string) T {
 // eventually waits until an expression is true.
 func eventually(t *testing.T, tab context.Context, what, js string) {
 	t.Helper()
-	for until := time.Now().Add(10 * time.Second); ; time.Sleep(50 * time.Millisecond) {
+	for until := time.Now().Add(patience); ; time.Sleep(50 * time.Millisecond) {
 		// Between two pages there may be no body yet.
 		if ok, err := chromedp.Run(tab, chromedp.Evaluate[bool](js)); err == nil && ok {
 			return

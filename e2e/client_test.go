@@ -76,6 +76,7 @@ func text(v any, path ...string) string {
 }
 
 func TestNodeClient_ReportsWhatItIsHanded(t *testing.T) {
+	t.Parallel()
 	key := shared.project(t, "node-handed")
 	node(t, `
 import { start, report, note, user, attributes, snapshot, drain } from '@firethorn/client'
@@ -106,7 +107,7 @@ await drain()
 	}
 }
 
-func TestNodeClient_ReportsWhatNothingCaught(t *testing.T) {
+func TestNodeClient_ReportsWhatNothingCaught(t *testing.T) { // alone: what it starts has only so much time
 	for name, crash := range map[string]string{"error": "throw new Error('sunk')", "rejection": "await Promise.reject(new Error('sunk'))", "value": "throw 'sunk'"} {
 		t.Run(name, func(t *testing.T) {
 			project := "node-crash-" + name
@@ -128,6 +129,7 @@ setTimeout(async () => { `+crash+` }, 5)
 }
 
 func TestNodeClient_WrapsHandlers(t *testing.T) {
+	t.Parallel()
 	key := shared.project(t, "node-wrap")
 	out := node(t, `
 import http from 'node:http'
@@ -176,6 +178,7 @@ server.close(); await drain()
 }
 
 func TestNodeClient_SendsAgainWithTheSameIDs(t *testing.T) {
+	t.Parallel()
 	var calls atomic.Int32
 	var ids [2]string
 	stub := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -213,6 +216,7 @@ await drain()
 }
 
 func TestNodeClient_NeverThrowsIntoTheApplication(t *testing.T) {
+	t.Parallel()
 	out := node(t, `
 import { start, report, message, note, user, attributes, snapshot, drain } from '@firethorn/client'
 report(new Error('before start'))
@@ -230,6 +234,7 @@ console.log('still here')
 }
 
 func TestNodeClient_IsNotHeldUpByWhatCannotBeWritten(t *testing.T) {
+	t.Parallel()
 	key := shared.project(t, "node-odd")
 	node(t, `
 import { start, report, note, attributes, drain } from '@firethorn/client'
@@ -246,6 +251,7 @@ if (!(await drain())) process.exit(3)
 }
 
 func TestBrowserClient_ReportsFromChromium(t *testing.T) {
+	t.Parallel()
 	needBuild(t, "../demo/quayside/build/4.2.0")
 	key := shared.project(t, "browser")
 	shared.run(t, 0, "symbols", "push", "--project", "browser", "--release", "4.2.0", "../demo/quayside/build/symbols-4.2.0")
@@ -261,7 +267,7 @@ func TestBrowserClient_ReportsFromChromium(t *testing.T) {
 	}
 	open("family-fare")
 	open("new-year") // leaves the page at once: what waits is handed over
-	for until := time.Now().Add(10 * time.Second); len(shared.issues(t, "browser")) < 2; time.Sleep(50 * time.Millisecond) {
+	for until := time.Now().Add(patience); len(shared.issues(t, "browser")) < 2; time.Sleep(50 * time.Millisecond) {
 		if time.Now().After(until) {
 			t.Fatalf("%+v", shared.issues(t, "browser"))
 		}

@@ -9,6 +9,7 @@ import (
 )
 
 func TestConsole_ShowsWhatWasReceived(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "received"
 	key := s.project(t, p)
 	tab, check := signedIn(t, s)
@@ -26,6 +27,7 @@ func TestConsole_ShowsWhatWasReceived(t *testing.T) {
 }
 
 func TestConsole_EditsRules(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "edited"
 	key := s.project(t, p)
 	s.post(t, key, `[{"message":"berth map gone","attributes":{"user_agent.original":"Tidebot/2.1"}},{"message":"well"}]`)

@@ -28,6 +28,7 @@ func (c code) pick(commit, path, settled string) string {
 // that are carried forward and not, a pick with a conflict, a revert and its
 // revert. Every decision is read in the history.
 func TestLife_HoweverReleasesAreCut(t *testing.T) {
+	t.Parallel()
 	s, p, c := shared, "cuts", newCode(t)
 	key := s.project(t, p)
 	say := func(want int, args ...string) string { t.Helper(); return s.says(t, p, want, args...) }

@@ -12,6 +12,7 @@ import (
 // dump of many goroutines is drawn as far as it is opened, and exact times can
 // be reached without a mouse.
 func TestConsole_ShowsWhatAnEventHolds(t *testing.T) {
+	t.Parallel()
 	project := "detail"
 	key := shared.project(t, project)
 	var threads []string

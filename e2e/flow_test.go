@@ -16,6 +16,7 @@ import (
 )
 
 func TestSendAndTriage_AtTheCommandLine(t *testing.T) {
+	t.Parallel()
 	s := shared
 	s.project(t, "harbour")
 	if out, _ := s.run(t, 0, "issue", "list", "--project", "harbour"); !strings.Contains(out, "firethorn send") {
@@ -53,6 +54,7 @@ func TestSendAndTriage_AtTheCommandLine(t *testing.T) {
 }
 
 func TestCommandLine_SaysWhatIsWrong(t *testing.T) {
+	t.Parallel()
 	s := shared
 	s.project(t, "wrong")
 	for _, c := range []struct {
@@ -82,6 +84,7 @@ func TestCommandLine_SaysWhatIsWrong(t *testing.T) {
 }
 
 func TestAPI_LetsNobodyInWithoutAToken(t *testing.T) {
+	t.Parallel()
 	get := func(path string, headers ...string) (int, http.Header) {
 		req, _ := http.NewRequest(http.MethodGet, shared.url+path, nil)
 		for i := 0; i < len(headers); i += 2 {
@@ -132,6 +135,7 @@ func TestAPI_LetsNobodyInWithoutAToken(t *testing.T) {
 
 // The demo's recording: real errors of real builds.
 func TestRecording_BecomesAFewReadableIssues(t *testing.T) {
+	t.Parallel()
 	s := shared
 	lines, err := replay.Load("../demo/recording/recording.ndjson")
 	if err != nil {
@@ -245,6 +249,7 @@ func readableEvent(t *testing.T, s *service) {
 }
 
 func TestUnresolved_SaysWhy(t *testing.T) {
+	t.Parallel()
 	s := shared
 	key := s.project(t, "unmapped")
 	id := "0193a1f2-7c1e-7b3a-9d55-2f6f1f0a9e01"
@@ -272,6 +277,7 @@ func TestUnresolved_SaysWhy(t *testing.T) {
 }
 
 func TestPeople_WeighMoreThanRepetitions(t *testing.T) {
+	t.Parallel()
 	s := shared
 	key := s.project(t, "weights")
 	event := func(function, user string) string {
@@ -295,6 +301,7 @@ func TestPeople_WeighMoreThanRepetitions(t *testing.T) {
 }
 
 func TestRepeats_CountOnceThroughTheNetwork(t *testing.T) {
+	t.Parallel()
 	s := shared
 	key := s.project(t, "repeats")
 	body := `{"id":"0193a1f2-7c1e-7b3a-9d55-2f6f1f0a9e02","time":"` + time.Now().UTC().Format(time.RFC3339) + `","message":"once"}`
@@ -316,6 +323,7 @@ func TestRepeats_CountOnceThroughTheNetwork(t *testing.T) {
 }
 
 func TestStack_ReadsATraceOffline(t *testing.T) {
+	t.Parallel()
 	needBuild(t, "../demo/quayside/build/symbols-4.2.0")
 	lines, err := replay.Load("../demo/recording/recording.ndjson")
 	if err != nil {
@@ -341,6 +349,7 @@ func TestStack_ReadsATraceOffline(t *testing.T) {
 }
 
 func TestLocate_AnswersALineForEachPosition(t *testing.T) {
+	t.Parallel()
 	const m = "../internal/core/symbolicate/testdata/quayside.js.map"
 	out, _ := shared.run(t, 0, "locate", "--map", m, "--format", "json", "1:1", "2:400", "99999:1")
 	lines := strings.Split(strings.TrimSpace(out), "\n")
@@ -375,6 +384,7 @@ func TestLocate_AnswersALineForEachPosition(t *testing.T) {
 
 // Text as a runtime prints it is enough: the causes in it are blamed.
 func TestTraces_OfOtherLanguages(t *testing.T) {
+	t.Parallel()
 	key := shared.project(t, "languages")
 	for file, headline := range map[string]string{
 		"Crew.java": "java.lang.ArrayIndexOutOfBoundsException in Crew.find", "crew.py.cause": "KeyError in find", "crew.go.panic": "panic in main.(*roster).assign",
@@ -400,6 +410,7 @@ func TestTraces_OfOtherLanguages(t *testing.T) {
 }
 
 func TestHostileBodies_AreAnswered(t *testing.T) {
+	t.Parallel()
 	key := shared.project(t, "hostile")
 	var bomb bytes.Buffer
 	z := gzip.NewWriter(&bomb)

@@ -14,6 +14,7 @@ import (
 // A log with traces of all languages, cut by other records, is forwarded
 // through a rotation, a truncation and kills: every count is exact.
 func TestForward_ThroughRotationTruncationAndKills(t *testing.T) {
+	t.Parallel()
 	needBuild(t, "../bin/firethorn")
 	s, p := shared, "forwarded"
 	key := s.project(t, p)

@@ -56,6 +56,7 @@ var imports = map[string]string{
 // handler that panics: the framework answers as it would have, and the panic
 // is reported with its stack.
 func TestGoClient_RecipesForFrameworks(t *testing.T) {
+	t.Parallel()
 	if testing.Short() {
 		t.Skip("it downloads four frameworks")
 	}

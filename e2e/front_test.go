@@ -17,8 +17,6 @@ import (
 	"sync/atomic"
 	"testing"
 	"time"
-
-	"github.com/chromedp/chromedp"
 )
 
 // asPerson opens a tab in which a person of their own is signed in; a tab has
@@ -30,15 +28,8 @@ func asPerson(t *testing.T, s *service, name string) context.Context {
 	if !slices.ContainsFunc(all.People, func(p struct{ Name string }) bool { return p.Name == name }) {
 		s.run(t, 0, "person", "add", name, strings.ToLower(strings.ReplaceAll(name, " ", "."))+"@marrowsound.example")
 	}
-	var p struct {
-		SignInLink string `json:"sign_in_link"`
-	}
-	s.json(t, &p, "person", "link", name)
-	tab := newContext(t)
-	if err := chromedp.Do(tab, chromedp.Navigate(p.SignInLink)); err != nil {
-		t.Fatal(err)
-	}
-	eventually(t, tab, "signed in", `location.pathname === '/' && document.body.innerText.includes('`+name+`')`)
+	tab := newTab(t)
+	signIn(t, s, tab, name)
 	return tab
 }
 
@@ -82,6 +73,7 @@ const undoNames = `(() => [...document.querySelectorAll('[role=toolbar] button')
 // one round, 200 steps by chance. Every decision in the histories is about an
 // issue that its person had in front when the key was pressed.
 func TestConsole_NoDecisionLandsOnAnotherIssue(t *testing.T) {
+	t.Parallel()
 	for _, where := range []string{"list", "round"} {
 		t.Run(where, func(t *testing.T) {
 			project := "front-" + where
@@ -194,19 +186,13 @@ func (b *between) set(broken bool) {
 // through opens a tab behind a proxy.
 func through(t *testing.T, b *between) context.Context {
 	t.Helper()
-	var p struct {
-		SignInLink string `json:"sign_in_link"`
-	}
-	shared.json(t, &p, "person", "link", "Operator")
-	tab := newContext(t)
-	if err := chromedp.Do(tab, chromedp.Navigate(strings.Replace(p.SignInLink, shared.url, b.URL, 1))); err != nil {
-		t.Fatal(err)
-	}
-	eventually(t, tab, "signed in", `location.pathname === '/' && document.body.innerText.includes('Operator')`)
+	tab := newTab(t)
+	signInAt(t, shared, tab, "Operator", b.URL)
 	return tab
 }
 
 func TestConsole_KeepsWhatIsOnTheScreen(t *testing.T) {
+	t.Parallel()
 	project := "front-away"
 	manyIssues(t, shared, project, 3)
 	b := newBetween(t)
@@ -235,6 +221,7 @@ func TestConsole_KeepsWhatIsOnTheScreen(t *testing.T) {
 }
 
 func TestConsole_LoadsAnewWhenAPartIsGone(t *testing.T) {
+	t.Parallel()
 	shared.project(t, "front-parts")
 	b := newBetween(t)
 	tab := through(t, b)
@@ -257,6 +244,7 @@ const asked = `performance.getEntriesByType('resource').filter((e) => e.name.inc
 // TestConsole_AsksForLittle: the first screen of an issue takes at most four
 // requests, a decision at most three, what the stream tells included.
 func TestConsole_AsksForLittle(t *testing.T) {
+	t.Parallel()
 	project := "front-little"
 	manyIssues(t, shared, project, 12)
 	tab, _ := signedIn(t, shared)
@@ -317,6 +305,7 @@ func TestConsole_AsksForLittle(t *testing.T) {
 }
 
 func TestConsole_FindsItsWayBack(t *testing.T) {
+	t.Parallel()
 	project := "front-back"
 	manyIssues(t, shared, project, 30)
 	tab, _ := signedIn(t, shared)
@@ -350,11 +339,12 @@ func TestConsole_FindsItsWayBack(t *testing.T) {
 }
 
 func TestConsole_OneStreamForAllTabsOfABrowser(t *testing.T) {
+	t.Parallel()
 	shared.project(t, "front-stream")
 	b := newBetween(t)
-	signedIn(t, shared)
+	first, _ := signedIn(t, shared)
 	for i := range 4 {
-		tab := newTab(t)
+		tab := tabBeside(t, first)
 		open(t, tab, fmt.Sprintf("%s/p/front-stream/rules?%d", b.URL, i))
 	}
 	time.Sleep(2 * time.Second)
@@ -366,6 +356,7 @@ func TestConsole_OneStreamForAllTabsOfABrowser(t *testing.T) {
 // TestLive_NamesWhatChanged: the stream says which issues were decided about
 // and which got events, and that proxies are not to hold it back.
 func TestLive_NamesWhatChanged(t *testing.T) {
+	t.Parallel()
 	project := "live-names"
 	key := manyIssues(t, shared, project, 2)
 	token, err := os.ReadFile(filepath.Join(shared.dir, "admin-token"))
@@ -404,6 +395,7 @@ func TestLive_NamesWhatChanged(t *testing.T) {
 // TestConsole_UndoLeavesAloneWhatOthersBuiltOn: Undo is about my last decision
 // alone, and is refused when somebody decided since.
 func TestConsole_UndoLeavesAloneWhatOthersBuiltOn(t *testing.T) {
+	t.Parallel()
 	project := "front-undo"
 	manyIssues(t, shared, project, 4)
 	tab, _ := signedIn(t, shared)

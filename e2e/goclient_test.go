@@ -51,6 +51,7 @@ func main() {
 `
 
 func TestGoClient_WhatKilledTheProgramIsTold(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	client, err := filepath.Abs("../client/go")
 	if err != nil {

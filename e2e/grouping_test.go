@@ -17,6 +17,7 @@ const (
 
 // The fingerprint explains itself on the command line, offline and on the page.
 func TestGroup_SaysWhy(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "grouped"
 	key := s.project(t, p)
 	s.post(t, key, "["+gateEvent+","+berthEvent+"]")
@@ -81,6 +82,7 @@ func TestGroup_SaysWhy(t *testing.T) {
 // Once a function has turned out to fail on behalf of its callers, who called
 // it is blamed on the page and on the command line as well.
 func TestGroup_BlamesWhoCalled(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "lookedthrough"
 	key := s.project(t, p)
 	for _, caller := range []string{"openGate", "closeGate", "countSeats", "callCrew"} {
@@ -101,6 +103,7 @@ func TestGroup_BlamesWhoCalled(t *testing.T) {
 // A part is split off by what its events differ in, from the command line and
 // on the page, and comes back.
 func TestSplit_TakesAPartOutAndBack(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "taken-apart"
 	key := s.project(t, p)
 	event := func(lane string) string {

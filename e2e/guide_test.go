@@ -138,6 +138,7 @@ func application(t *testing.T, dir string, files map[string]string) {
 }
 
 func TestGuide_Vite(t *testing.T) {
+	t.Parallel()
 	var token struct{ Token string }
 	shared.json(t, &token, "token", "create", "guide", "--scope", "build")
 	dir, issue := follow(t, "vite", func(dir string) {
@@ -158,6 +159,7 @@ func TestGuide_Vite(t *testing.T) {
 }
 
 func TestGuide_Browser(t *testing.T) {
+	t.Parallel()
 	project := "guide-browser"
 	shared.project(t, project)
 	steps := guideOf(t, project, "browser")
@@ -189,13 +191,14 @@ func TestGuide_Browser(t *testing.T) {
 }
 
 func TestGuide_Node(t *testing.T) {
+	t.Parallel()
 	_, issue := follow(t, "node", func(dir string) {
 		application(t, dir, map[string]string{"package.json": `{"name":"gate","private":true,"type":"module"}`})
 	})
 	issue("Error in [eval]")
 }
 
-func TestGuide_NodeWithExpress(t *testing.T) {
+func TestGuide_NodeWithExpress(t *testing.T) { // alone: what it starts has only so much time
 	_, issue := follow(t, "node-web", func(dir string) {
 		application(t, dir, map[string]string{"package.json": `{"name":"gate","private":true,"type":"module"}`})
 		guideStep{Title: "the application", Run: "npm install express@5"}.run(t, dir)
@@ -208,6 +211,7 @@ func TestGuide_NodeWithExpress(t *testing.T) {
 }
 
 func TestGuide_Go(t *testing.T) {
+	t.Parallel()
 	_, issue := follow(t, "go", func(dir string) {
 		application(t, dir, map[string]string{"go.mod": "module plans\n\ngo 1.24\n"})
 	}, "GOMODCACHE="+filepath.Join(t.TempDir(), "mod"), "GOFLAGS=-modcacherw")
@@ -215,6 +219,7 @@ func TestGuide_Go(t *testing.T) {
 }
 
 func TestGuide_OpenTelemetry(t *testing.T) {
+	t.Parallel()
 	dir, issue := follow(t, "opentelemetry", nil)
 	issue("NoCrewError")
 	raw, err := os.ReadFile(filepath.Join(dir, "otel.env"))
@@ -224,11 +229,13 @@ func TestGuide_OpenTelemetry(t *testing.T) {
 }
 
 func TestGuide_Logs(t *testing.T) {
+	t.Parallel()
 	_, issue := follow(t, "logs", nil)
 	issue("ZeroDivisionError in rate")
 }
 
 func TestClients_AreHandedOut(t *testing.T) {
+	t.Parallel()
 	needBuild(t, "../client/dist/go")
 	for path, want := range map[string]int{"/clients/firethorn-client-0.1.0.tgz": 200, "/clients/go/firethorn.example/client/@v/list": 200, "/clients/go/firethorn.example/client/@v/v0.1.0.info": 200,
 		"/clients/PLACEHOLDER.txt": 404, "/clients/../admin-token": 404, "/clients/go": 404, "/clients/nothing.tgz": 404} {

@@ -12,6 +12,7 @@ import (
 )
 
 func TestImpact_InTheTerminalAndTheConsole(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "impact"
 	key := s.project(t, p)
 	var events []string
@@ -95,6 +96,7 @@ func narrow(t *testing.T, tab context.Context, url, there string) {
 }
 
 func TestAssignRules_AndTeams(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "assigned"
 	key := s.project(t, p)
 	s.run(t, 0, "person", "add", "Runa Skov", "runa.skov@marrowsound.example")

@@ -73,6 +73,7 @@ const tideCode = "// tides\nexport function tideAt(day) {\n  return tables[day]\
 // A bug from its release to its fix by a commit, and back: with a real
 // repository, at the command line alone.
 func TestLife_FixedByACommitAndBack(t *testing.T) {
+	t.Parallel()
 	s, p, c := shared, "life", newCode(t)
 	key := s.project(t, p)
 	has := func(text string, want ...string) { t.Helper(); saysAll(t, text, want...) }
@@ -150,6 +151,7 @@ func TestLife_FixedByACommitAndBack(t *testing.T) {
 }
 
 func TestLife_ParkCountDeleteAndMany(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "life-many"
 	key := s.project(t, p)
 	for _, f := range []string{"tideAt", "stepZoom", "loadDepartures", "follow"} {
@@ -191,6 +193,7 @@ func TestLife_ParkCountDeleteAndMany(t *testing.T) {
 }
 
 func TestConsole_SinceWhenParkingAndNotices(t *testing.T) {
+	t.Parallel()
 	s, p, c := shared, "life-console", newCode(t)
 	key := s.project(t, p)
 	c.commit("Tides", "src/tideAt.ts", "old\n")

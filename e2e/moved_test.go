@@ -23,6 +23,7 @@ const tideRows = `export function tideRows(days, port) {
 // The maps of two releases let a function that moved keep its fingerprint,
 // whatever the order of events.
 func TestFingerprint_FollowsAMovedFunction(t *testing.T) {
+	t.Parallel()
 	s := shared
 	dir := t.TempDir()
 	var flags, events []string

@@ -11,7 +11,7 @@ import (
 	"time"
 )
 
-func TestNodeClient_ReportsAHangWithItsStack(t *testing.T) {
+func TestNodeClient_ReportsAHangWithItsStack(t *testing.T) { // alone: what it starts has only so much time
 	key := shared.project(t, "node-hang")
 	node(t, `
 import { start, user, note, drain } from '@firethorn/client'
@@ -39,7 +39,7 @@ await drain()
 	}
 }
 
-func TestNodeClient_ReportsAHangThatNeverEnds(t *testing.T) {
+func TestNodeClient_ReportsAHangThatNeverEnds(t *testing.T) { // alone: what it starts has only so much time
 	key := shared.project(t, "node-gone")
 	dist, err := filepath.Abs("../client/js/dist/node.js")
 	if err != nil {
@@ -74,6 +74,7 @@ func sessionCounts(t *testing.T, project string) string {
 }
 
 func TestNodeClient_TellsOfTheProcess(t *testing.T) {
+	t.Parallel()
 	key := shared.project(t, "node-process")
 	script := func(then string) string {
 		return "import { start, report, drain } from '@firethorn/client'\nstart({ server: '" + shared.url + "', key: '" + key + "' })\n" + then
@@ -87,6 +88,7 @@ func TestNodeClient_TellsOfTheProcess(t *testing.T) {
 }
 
 func TestNodeClient_EndsItsSessionWhenToldTo(t *testing.T) {
+	t.Parallel()
 	key := shared.project(t, "node-signal")
 	needBuild(t, "../client/js/dist")
 	dist, err := filepath.Abs("../client/js/dist/node.js")
@@ -117,6 +119,7 @@ func TestNodeClient_EndsItsSessionWhenToldTo(t *testing.T) {
 }
 
 func TestNodeClient_TellsOfRequests(t *testing.T) {
+	t.Parallel()
 	key := shared.project(t, "node-requests")
 	node(t, `
 import http from 'node:http'
@@ -144,6 +147,7 @@ await drain()
 }
 
 func TestNodeClient_SendsTheShareItIsTold(t *testing.T) {
+	t.Parallel()
 	key := shared.project(t, "node-share")
 	out := node(t, `
 import { start, report, drain } from '@firethorn/client'
@@ -161,6 +165,7 @@ await drain()
 }
 
 func TestNodeClient_AMessageSurvivesAnEditThatFails(t *testing.T) {
+	t.Parallel()
 	key := shared.project(t, "node-edit")
 	node(t, `
 import { start, message, attributes, drain } from '@firethorn/client'

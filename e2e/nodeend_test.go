@@ -168,6 +168,7 @@ w.on('error', (e) => console.log('error event', e.message)); w.on('exit', (c) =>
 // the client and with it: what is printed, which handlers run, and the exit
 // code are the same, and no event is lost.
 func TestNodeClient_ChangesNothingOfHowAProcessEnds(t *testing.T) {
+	t.Parallel()
 	for _, s := range situations {
 		t.Run(s.name, func(t *testing.T) {
 			c := newCollector(t)

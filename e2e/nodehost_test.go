@@ -10,7 +10,7 @@ import (
 	"testing"
 )
 
-func TestNodeClient_EndsWhateverTheServiceDoes(t *testing.T) {
+func TestNodeClient_EndsWhateverTheServiceDoes(t *testing.T) { // alone: what it starts has only so much time
 	silent, err := net.Listen("tcp", "127.0.0.1:0") // takes connections and never answers
 	if err != nil {
 		t.Fatal(err)
@@ -51,6 +51,7 @@ func TestNodeClient_EndsWhateverTheServiceDoes(t *testing.T) {
 }
 
 func TestNodeClient_KeepsOnlyWhereItIsPrivate(t *testing.T) {
+	t.Parallel()
 	for name, spoil := range map[string]func(t *testing.T, dir string) error{
 		"a link": func(t *testing.T, dir string) error { return os.Symlink(t.TempDir(), filepath.Join(dir, "events")) },
 		"others may write": func(_ *testing.T, dir string) error {
@@ -94,7 +95,7 @@ func TestNodeClient_KeepsOnlyWhereItIsPrivate(t *testing.T) {
 	}
 }
 
-func TestNodeClient_TellsOfAHangInAWorkerThread(t *testing.T) {
+func TestNodeClient_TellsOfAHangInAWorkerThread(t *testing.T) { // alone: what it starts has only so much time
 	c := newCollector(t)
 	script := fmt.Sprintf(`
 import { Worker } from 'node:worker_threads'
@@ -116,6 +117,7 @@ setTimeout(() => { clearInterval(timer); console.log(turns > 20 ? 'the main thre
 }
 
 func TestNodeClient_CountsRequestsByTheMinute(t *testing.T) {
+	t.Parallel()
 	c := newCollector(t)
 	script := `
 import http from 'node:http'
@@ -150,6 +152,7 @@ server.close(); server.closeAllConnections()
 }
 
 func TestNodeClient_ReadsWhatIsThrown(t *testing.T) {
+	t.Parallel()
 	c := newCollector(t)
 	script := `
 const log = []
@@ -195,6 +198,7 @@ setTimeout(() => console.log(JSON.stringify(log)), 300)
 }
 
 func TestNodeClient_InAFrozenHost(t *testing.T) {
+	t.Parallel()
 	c := newCollector(t)
 	dir := t.TempDir()
 	script := `
@@ -219,6 +223,7 @@ setTimeout(() => console.log('seen', seen > 0), 500)
 // TestNodeClient_KeepsWrappersThatCameLater: what others wrap around fetch
 // before and after the client stays.
 func TestNodeClient_KeepsWrappersThatCameLater(t *testing.T) {
+	t.Parallel()
 	c := newCollector(t)
 	var calls atomic.Int32
 	site := newCollector(t)
@@ -242,7 +247,7 @@ setTimeout(() => console.log(order.join()), 300)
 
 // TestNodeClient_GoesOnAfterASignalThatIsNoEnd: an application that reads its
 // settings anew on SIGHUP reports as before, and its crash is a crash.
-func TestNodeClient_GoesOnAfterASignalThatIsNoEnd(t *testing.T) {
+func TestNodeClient_GoesOnAfterASignalThatIsNoEnd(t *testing.T) { // alone: what it starts has only so much time
 	c := newCollector(t)
 	got := runNode(t, t.TempDir(), `
 process.on('SIGHUP', () => console.log('reread'))

@@ -56,6 +56,7 @@ func (s *service) get(t *testing.T, path string, admin bool) (int, string) {
 }
 
 func TestOperate_SaysHowThingsAreWhileTheDatabaseIsAway(t *testing.T) {
+	t.Parallel()
 	bin, dir := build(t), filepath.Join(t.TempDir(), "data")
 	p := launch(t, bin, dir)
 	key := p.project(t, "away")
@@ -108,6 +109,7 @@ func TestOperate_SaysHowThingsAreWhileTheDatabaseIsAway(t *testing.T) {
 }
 
 func TestOperate_QueueRetryAndMetrics(t *testing.T) {
+	t.Parallel()
 	s := shared
 	key := s.project(t, "queue")
 	if code, answer := s.post(t, key, `{"exceptions":"no list","message":"bad"}`+"\n"+`{"message":"good"}`); code != 202 {
@@ -153,6 +155,7 @@ func TestOperate_QueueRetryAndMetrics(t *testing.T) {
 }
 
 func TestOperate_MetricsOnAListenerOfTheirOwnEndWithTheService(t *testing.T) {
+	t.Parallel()
 	free, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)
@@ -180,6 +183,7 @@ func TestOperate_MetricsOnAListenerOfTheirOwnEndWithTheService(t *testing.T) {
 }
 
 func TestOperate_KeepAndErase(t *testing.T) {
+	t.Parallel()
 	s := shared
 	key := s.project(t, "forget")
 	if out, _ := s.run(t, 0, "project", "keep", "forget", "--days", "90"); !strings.Contains(out, "events kept 90 days") {
@@ -212,6 +216,7 @@ func TestOperate_KeepAndErase(t *testing.T) {
 }
 
 func TestIntake_TakesWhatIsStrangeAndRefusesWhatIsHostile(t *testing.T) {
+	t.Parallel()
 	s := shared
 	key := s.project(t, "strange")
 	many := map[string]any{}
@@ -265,6 +270,7 @@ func TestIntake_TakesWhatIsStrangeAndRefusesWhatIsHostile(t *testing.T) {
 }
 
 func TestIntake_HoldsUnderManyConnections(t *testing.T) {
+	t.Parallel()
 	s := shared
 	key := s.project(t, "crowd")
 	address := strings.TrimPrefix(s.url, "http://")

@@ -105,6 +105,7 @@ func otelEnv(at, key string) []string {
 // once, also when the answer to a batch is lost; what is too large is refused
 // alone.
 func TestOpenTelemetry_NodeServer(t *testing.T) {
+	t.Parallel()
 	needBuild(t, "../node_modules/@opentelemetry")
 	for _, form := range []string{"json", "proto"} {
 		t.Run(form, func(t *testing.T) {
@@ -180,6 +181,7 @@ func TestOpenTelemetry_NodeServer(t *testing.T) {
 
 // A page with the SDK for browsers, from another origin.
 func TestOpenTelemetry_BrowserPage(t *testing.T) {
+	t.Parallel()
 	needBuild(t, "../node_modules/@opentelemetry")
 	s, p := shared, "otel-page"
 	key := s.project(t, p)
@@ -202,6 +204,7 @@ func TestOpenTelemetry_BrowserPage(t *testing.T) {
 // The crew plans, with the SDK for Go: an error is recorded on a span, on the
 // span of the request, and in the log.
 func TestOpenTelemetry_GoProgram(t *testing.T) {
+	t.Parallel()
 	needBuild(t, "../bin/bosun")
 	s, p := shared, "otel-go"
 	key := s.project(t, p)
@@ -228,6 +231,7 @@ func TestOpenTelemetry_GoProgram(t *testing.T) {
 // The page of a trace leads to its events in all projects, and an event's page
 // to its trace.
 func TestConsole_ATraceAcrossProjects(t *testing.T) {
+	t.Parallel()
 	s := shared
 	for i, p := range []string{"trace-one", "trace-two"} {
 		s.post(t, s.project(t, p), fmt.Sprintf(`{"time":"2026-11-23T04:39:0%d.000Z","exceptions":[{"type":"Trace%d","message":"m"}],"trace_id":"0AF7651916CD43DD8448EB211C80319C","span_id":"b7ad6b7169203331","log":{"body":"the gate stays shut"}}`, i, i))

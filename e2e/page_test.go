@@ -163,6 +163,7 @@ func messages(t *testing.T, project string) []string {
 }
 
 func TestPage_OfflineBrokenReloadedOnline(t *testing.T) {
+	t.Parallel()
 	key := shared.project(t, "page-offline")
 	g := newGate(t)
 	site := page(t, "", fmt.Sprintf("server: %q, key: %q", g.URL, key), "")
@@ -194,6 +195,7 @@ func TestPage_OfflineBrokenReloadedOnline(t *testing.T) {
 }
 
 func TestPage_HandsOverAtMost60KBNewestFirst(t *testing.T) {
+	t.Parallel()
 	key := shared.project(t, "page-hide")
 	g := newGate(t)
 	site := page(t, "", fmt.Sprintf("server: %q, key: %q, sessions: false", g.URL, key), "")
@@ -235,6 +237,7 @@ func TestPage_HandsOverAtMost60KBNewestFirst(t *testing.T) {
 }
 
 func TestPage_HangIsReportedWithItsStack(t *testing.T) {
+	t.Parallel()
 	for path, least := range map[string]int{"/": 1, "/profiled": 2} {
 		t.Run(path, func(t *testing.T) {
 			project := "page-hang" + strings.ReplaceAll(path, "/", "-") + "x"
@@ -266,6 +269,7 @@ func TestPage_HangIsReportedWithItsStack(t *testing.T) {
 }
 
 func TestPage_ThatNeverComesBackIsReportedByItsWorker(t *testing.T) {
+	t.Parallel()
 	if testing.Short() {
 		t.Skip("12 seconds")
 	}
@@ -298,6 +302,7 @@ var hostile = map[string]string{
 }
 
 func TestPage_ReportsFromHostileApplications(t *testing.T) {
+	t.Parallel()
 	for name, before := range hostile {
 		t.Run(name, func(t *testing.T) {
 			project := "page-" + strings.ToLower(strings.ReplaceAll(name, " ", "-"))
@@ -317,6 +322,7 @@ func TestPage_ReportsFromHostileApplications(t *testing.T) {
 }
 
 func TestPage_FloodCostsLittleAndCountsRight(t *testing.T) {
+	t.Parallel()
 	key := shared.project(t, "page-flood")
 	g := newGate(t)
 	site := page(t, "", fmt.Sprintf("server: %q, key: %q, sessions: false", g.URL, key), "")
@@ -333,6 +339,7 @@ func TestPage_FloodCostsLittleAndCountsRight(t *testing.T) {
 }
 
 func TestPage_KeepsWhatIsAnsweredByStrangers(t *testing.T) {
+	t.Parallel()
 	key := shared.project(t, "page-stranger")
 	g := newGate(t)
 	answers := 0
@@ -366,6 +373,7 @@ func TestPage_KeepsWhatIsAnsweredByStrangers(t *testing.T) {
 }
 
 func TestPage_ReportsFromWorkers(t *testing.T) {
+	t.Parallel()
 	key := shared.project(t, "page-worker")
 	site := page(t, "", fmt.Sprintf("server: %q, key: %q, sessions: false", shared.url, key),
 		fmt.Sprintf("const code = `import { start } from '${location.origin}/client/browser.js'; start({ server: '%s', key: '%s', service: 'worker' }); setTimeout(() => { throw new TypeError('in the worker') }, 50)`; new Worker(URL.createObjectURL(new Blob([code], { type: 'text/javascript' })), { type: 'module' })", shared.url, key))
@@ -383,6 +391,7 @@ func TestPage_ReportsFromWorkers(t *testing.T) {
 }
 
 func TestPage_TellsOfItsSession(t *testing.T) {
+	t.Parallel()
 	key := shared.project(t, "page-session")
 	site := page(t, "", fmt.Sprintf("server: %q, key: %q", shared.url, key), "user('p-7')")
 	tab := newTab(t)
@@ -416,6 +425,7 @@ func TestPage_TellsOfItsSession(t *testing.T) {
 }
 
 func TestPage_BreadcrumbsOutliveAWayToTheNextPage(t *testing.T) {
+	t.Parallel()
 	key := shared.project(t, "page-trail")
 	site := page(t, "", fmt.Sprintf("server: %q, key: %q, sessions: false", shared.url, key), "")
 	tab := newTab(t)
@@ -432,6 +442,7 @@ func TestPage_BreadcrumbsOutliveAWayToTheNextPage(t *testing.T) {
 }
 
 func TestPage_IsSmall(t *testing.T) {
+	t.Parallel()
 	needBuild(t, "../client/js/dist")
 	sizes := map[string]int{}
 	for _, name := range []string{"browser.js", "feedback.js"} {

@@ -36,6 +36,7 @@ func (c *collector) one(t *testing.T) map[string]any {
 // TestPage_KeepsWrappersThatOthersInstalled: one wraps fetch before the client
 // starts, one after it, before the part is loaded that takes breadcrumbs.
 func TestPage_KeepsWrappersThatOthersInstalled(t *testing.T) {
+	t.Parallel()
 	c := newCollector(t)
 	wrap := func(name string) string {
 		return fmt.Sprintf("{ const inner = window.fetch; window.fetch = function (...a) { if (String(a[0]) === '/favicon.ico') window.order.push('%s'); return inner.apply(this, a) } }", name)
@@ -55,6 +56,7 @@ func TestPage_KeepsWrappersThatOthersInstalled(t *testing.T) {
 // TestPage_LeavesAnIdlePageAlone: nothing of the application is called for a
 // hang that does not happen.
 func TestPage_LeavesAnIdlePageAlone(t *testing.T) {
+	t.Parallel()
 	c := newCollector(t)
 	site := page(t, "", c.to("hangs: 600, edit: (e) => { window.edits = (window.edits ?? 0) + 1; return e }"), "snapshot(() => { window.snapshots = (window.snapshots ?? 0) + 1; return {} })")
 	tab := newTab(t)
@@ -69,6 +71,7 @@ func TestPage_LeavesAnIdlePageAlone(t *testing.T) {
 }
 
 func TestPage_WatchesForHangsWithoutAWorker(t *testing.T) {
+	t.Parallel()
 	for name, option := range map[string]string{"asked not to": "hangWorker: false", "not let": "debug: true"} {
 		t.Run(name, func(t *testing.T) {
 			c := newCollector(t)
@@ -91,6 +94,7 @@ func TestPage_WatchesForHangsWithoutAWorker(t *testing.T) {
 }
 
 func TestPage_NeverReadsWhatIsTyped(t *testing.T) {
+	t.Parallel()
 	c := newCollector(t)
 	site := page(t, "", c.to("hangs: false"), `document.querySelector('main').insertAdjacentHTML('beforeend', `+"`"+`
 <div id=editor contenteditable><p id=inner>my secret letter</p></div>
@@ -116,6 +120,7 @@ func TestPage_NeverReadsWhatIsTyped(t *testing.T) {
 }
 
 func TestPage_SaysWhatIsThrown(t *testing.T) {
+	t.Parallel()
 	c := newCollector(t)
 	site := page(t, "", c.to("hangs: false"), "")
 	tab := newTab(t)
@@ -143,6 +148,7 @@ Promise.all([failed, fetch('/client/nothing').then((r) => report(r))]).then(() =
 }
 
 func TestPage_SaysLoudlyThatItsKeyIsWrong(t *testing.T) {
+	t.Parallel()
 	for status, want := range map[int]string{401: "does not know the key", 403: "refuses this origin"} {
 		c := newCollector(t)
 		c.answer = func() int { return status }
@@ -163,6 +169,7 @@ func TestPage_SaysLoudlyThatItsKeyIsWrong(t *testing.T) {
 // location, random numbers or time limits it reports what it is handed, and
 // says once what it cannot see.
 func TestBrowserClient_InRuntimesThatAreNoBrowser(t *testing.T) {
+	t.Parallel()
 	for name, shape := range map[string]string{
 		"an edge worker": "delete globalThis.navigator",
 		"a mobile runtime": `delete globalThis.navigator; Object.defineProperty(globalThis, 'crypto', { value: undefined }); AbortSignal.timeout = undefined

@@ -11,6 +11,7 @@ import (
 // Every page, in both themes, on a wide and on a narrow screen: axe-core finds
 // nothing wrong with it, and it does not scroll sideways.
 func TestPages(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "pages"
 	key := s.project(t, p)
 	var events []string
@@ -22,7 +23,10 @@ func TestPages(t *testing.T) {
 	s.run(t, 0, "issue", "assign", p+"/2", "--to", "Operator")
 	for _, size := range []struct{ width, height int64 }{{1280, 800}, {390, 844}} {
 		for _, theme := range []string{"blossom", "hedge"} {
-			t.Run(fmt.Sprintf("%s at %d", theme, size.width), func(t *testing.T) { lookAtAll(t, s, theme, size.width, size.height) })
+			t.Run(fmt.Sprintf("%s at %d", theme, size.width), func(t *testing.T) {
+				t.Parallel()
+				lookAtAll(t, s, theme, size.width, size.height)
+			})
 		}
 	}
 }

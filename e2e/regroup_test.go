@@ -8,8 +8,9 @@ import (
 	"strings"
 	"testing"
 
-	"firethorn/internal/core/fingerprint"
 	"time"
+
+	"firethorn/internal/core/fingerprint"
 
 	"github.com/chromedp/chromedp"
 )
@@ -53,6 +54,7 @@ const joinTimeouts = `grouping:
 `
 
 func TestGrouping_ARuleIsTriedActsAndIsTakenBack(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "joined-timeouts"
 	key := harbourGates(t, s, p)
 	if n := len(s.issues(t, p)); n != 5 {
@@ -99,6 +101,7 @@ func TestGrouping_ARuleIsTriedActsAndIsTakenBack(t *testing.T) {
 }
 
 func TestGrouping_ABadRuleFailsTheBuild(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "badly-grouped"
 	harbourGates(t, s, p)
 	if out, _ := s.run(t, 1, "rules", "check", rulesFile(t, strings.ReplaceAll(joinTimeouts, "extend", "x")+"  - {name: b, when: 'origin.functoin == \"a\"', extend: x}\n")); !strings.Contains(out, "did you mean function?") {
@@ -140,6 +143,7 @@ func TestGrouping_ABadRuleFailsTheBuild(t *testing.T) {
 }
 
 func TestGrouping_TheReviewSuggestsWhatMends(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "reviewed"
 	harbourGates(t, s, p)
 	var v struct {
@@ -169,6 +173,7 @@ func TestGrouping_TheReviewSuggestsWhatMends(t *testing.T) {
 }
 
 func TestConsole_MendsGrouping(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "mended"
 	harbourGates(t, s, p)
 	tab, check := signedIn(t, s)
@@ -203,6 +208,7 @@ func TestConsole_MendsGrouping(t *testing.T) {
 }
 
 func TestConsole_CompletesRules(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "completed"
 	s.project(t, p)
 	tab, check := signedIn(t, s)

@@ -6,6 +6,7 @@ import (
 )
 
 func TestRelease_FromTheBuildToTheNextOne(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "releases"
 	key := s.project(t, p)
 	if out, _ := s.run(t, 0, "release", "list", "-p", p); !strings.Contains(out, "firethorn release announce") {
@@ -40,6 +41,7 @@ func TestRelease_FromTheBuildToTheNextOne(t *testing.T) {
 }
 
 func TestConsole_ShowsReleases(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "released"
 	key := s.project(t, p)
 	tab, check := signedIn(t, s)

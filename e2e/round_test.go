@@ -45,6 +45,7 @@ func morning(t *testing.T, s *service, p string) {
 // The demo's morning by keyboard alone: every issue is decided about, one is
 // put off, one taken back; the round ends with what was decided.
 func TestRound_InTheConsole(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "round-console"
 	morning(t, s, p)
 	tab, check := signedIn(t, s)
@@ -104,6 +105,7 @@ func TestRound_InTheConsole(t *testing.T) {
 // Two people in a round at once: each sees what the other decided, and what one
 // decides unaware of it is refused.
 func TestRound_OfTwoInTheConsole(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "round-of-two"
 	key := s.project(t, p)
 	var events []string
@@ -143,6 +145,7 @@ func TestRound_OfTwoInTheConsole(t *testing.T) {
 
 // The same in the terminal, by lines.
 func TestRound_InTheTerminal(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "round-terminal"
 	morning(t, s, p)
 	s.run(t, 0, "person", "add", "Berit Aune", "berit.aune@marrowsound.example")

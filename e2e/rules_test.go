@@ -34,6 +34,7 @@ func rulesFile(t *testing.T, text string) string {
 }
 
 func TestRules_FromAFileToReceived(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "ruled"
 	key := s.project(t, p)
 	noise := `{"message":"berth map gone","attributes":{"user_agent.original":"Tidebot/2.1"}}`
@@ -102,6 +103,7 @@ func TestRules_FromAFileToReceived(t *testing.T) {
 }
 
 func TestRules_ABadFileIsRefused(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "badly-ruled"
 	s.project(t, p)
 	bad := rulesFile(t, strings.ReplaceAll(crawlerRules, "crawler(attr", "crawlr(attr"))
@@ -159,6 +161,7 @@ func (s *service) send(t *testing.T, method, path, body string) (int, string) {
 // A build checks rules, and pushes them where it was made for that; what is
 // stored is closed to it, also by way of a trial.
 func TestRules_ABuildSeesNoEvents(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "built"
 	key := s.project(t, p)
 	s.post(t, key, `{"message":"berth map gone","attributes":{"user_agent.original":"Tidebot/2.1"}}`)
@@ -191,6 +194,7 @@ func TestRules_ABuildSeesNoEvents(t *testing.T) {
 }
 
 func TestProject_ChangesAllowanceOriginsAndKeys(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "allowed"
 	key := s.project(t, p)
 	s.run(t, 0, "project", "change", p, "--allowance-minute", "3", "--origin", "https://quayside.example")

@@ -14,6 +14,7 @@ import (
 )
 
 func TestFeedback_FromTheDialogToTheIssue(t *testing.T) {
+	t.Parallel()
 	key := shared.project(t, "page-said")
 	site := page(t, "", fmt.Sprintf("server: %q, key: %q", shared.url, key),
 		"window.ask = () => askForFeedback({ labels: { title: 'Etwas ging schief', question: 'Was wollten Sie tun?', send: 'Senden' }, name: 'Ines Marlow' }).then((said) => { window.said = said })")
@@ -66,6 +67,7 @@ func TestFeedback_FromTheDialogToTheIssue(t *testing.T) {
 }
 
 func TestFeedback_ThatIsCancelledSaysNothing(t *testing.T) {
+	t.Parallel()
 	key := shared.project(t, "page-unsaid")
 	site := page(t, "", fmt.Sprintf("server: %q, key: %q, sessions: false", shared.url, key), "")
 	tab := newTab(t)
@@ -81,6 +83,7 @@ func TestFeedback_ThatIsCancelledSaysNothing(t *testing.T) {
 }
 
 func TestSessionsAndFeedback_HostileMessages(t *testing.T) {
+	t.Parallel()
 	key := shared.project(t, "hostile-words")
 	post := func(path, body string) (int, string) { return shared.postTo(t, path, key, body) }
 	var many []string

@@ -126,6 +126,7 @@ func everything(t *testing.T, dir string) []byte {
 }
 
 func TestScrub_NothingSecretReachesTheDisk(t *testing.T) {
+	t.Parallel()
 	dir := filepath.Join(t.TempDir(), "d")
 	p := launch(t, build(t), dir, "--log-level", "debug")
 	key := p.project(t, "quayside")
@@ -169,6 +170,7 @@ func TestScrub_NothingSecretReachesTheDisk(t *testing.T) {
 }
 
 func TestScrub_SourceLinesAreCleanWhenTheyAreShown(t *testing.T) {
+	t.Parallel()
 	key := shared.project(t, "sources")
 	dir := t.TempDir()
 	source := "const berth = 'C'\nconst password = 'Mackerel77'\nthrow new Error('x')\n"
@@ -194,6 +196,7 @@ func TestScrub_SourceLinesAreCleanWhenTheyAreShown(t *testing.T) {
 }
 
 func TestNodeClient_ScrubsBeforeItSends(t *testing.T) {
+	t.Parallel()
 	var wire bytes.Buffer
 	var mu sync.Mutex // events and sessions come at once
 	stub := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -234,6 +237,7 @@ await drain()
 
 // The client finds what the service finds, and spoils as little.
 func TestClient_ScrubsTheSameValues(t *testing.T) {
+	t.Parallel()
 	if _, err := os.Stat("../node_modules/typescript"); err != nil {
 		needBuild(t, "../node_modules/typescript")
 	}

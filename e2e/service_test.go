@@ -75,6 +75,7 @@ func databasePID(t *testing.T, dir string) int {
 }
 
 func TestService_LosesNothingWhateverIsKilled(t *testing.T) {
+	t.Parallel()
 	bin, dir := build(t), filepath.Join(t.TempDir(), "data")
 	p := launch(t, bin, dir)
 	key := p.project(t, "killed")
@@ -179,6 +180,7 @@ func TestServe_SaysWhatStandsInTheWay(t *testing.T) {
 }
 
 func TestService_SharesOneDatabase(t *testing.T) {
+	t.Parallel()
 	bin, dir := build(t), filepath.Join(t.TempDir(), "data")
 	first := launch(t, bin, dir)
 	pass, err := os.ReadFile(filepath.Join(dir, "database", "password"))

@@ -13,6 +13,7 @@ import (
 
 // Deleting the admin token's file and starting again ends the old token.
 func TestServe_AnewAdminTokenEndsTheOld(t *testing.T) {
+	t.Parallel()
 	dir := filepath.Join(t.TempDir(), "data")
 	s, err := start(dir, "127.0.0.1:0", "")
 	if err != nil {
@@ -48,6 +49,7 @@ func TestServe_AnewAdminTokenEndsTheOld(t *testing.T) {
 
 // A live stream ends when its session is ended.
 func TestLive_EndsWithItsSession(t *testing.T) {
+	t.Parallel()
 	s := shared
 	var p struct {
 		SignInLink string `json:"sign_in_link"`
@@ -98,6 +100,7 @@ func TestLive_EndsWithItsSession(t *testing.T) {
 // Sign-in takes a small body, and every answer carries the headers that keep
 // pages apart.
 func TestServe_BoundsSignInAndSetsHeaders(t *testing.T) {
+	t.Parallel()
 	s := shared
 	code, answer := s.ask(t, "", "POST", "/api/session", map[string]string{"link": strings.Repeat("x", 5000)})
 	if code != 413 {

@@ -58,6 +58,7 @@ type checked struct {
 
 // Each reason why a frame cannot be read, from an event to the advice.
 func TestSymbols_SayWhyNot(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "whynot"
 	key := s.project(t, p)
 	dir := built(t, map[string]string{"assets/app.js": "src/piers.js"})
@@ -123,6 +124,7 @@ func TestSymbols_SayWhyNot(t *testing.T) {
 
 // Symbols that come late make what is there readable, and the pages say so.
 func TestSymbols_ComeLate(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "late"
 	key := s.project(t, p)
 	for range 4 {
@@ -153,6 +155,7 @@ func TestSymbols_ComeLate(t *testing.T) {
 }
 
 func TestSymbols_StampTiesBundlesToMaps(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "stamped"
 	key := s.project(t, p)
 	dir := built(t, map[string]string{"app.js": "src/piers.js", "signed.js": "src/a.ts", "listed.js": "src/b.ts"})
@@ -205,6 +208,7 @@ func TestSymbols_StampTiesBundlesToMaps(t *testing.T) {
 // A Vite app built with the plugin is readable at once when it breaks in a
 // browser; a push that fails fails the build, or warns, as told.
 func TestSymbols_OfAViteAppAreThereAtOnce(t *testing.T) {
+	t.Parallel()
 	needBuild(t, "../client/js/dist")
 	s, p := shared, "piers"
 	key := s.project(t, p)
@@ -244,6 +248,7 @@ func TestSymbols_OfAViteAppAreThereAtOnce(t *testing.T) {
 // A request that brings contents and is cut off anywhere leaves whole contents
 // or nothing, and what is wrong is said.
 func TestSymbols_APushThatIsCutOffAnywhere(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "cut-off"
 	s.project(t, p)
 	var contents [][]byte
@@ -291,6 +296,7 @@ func TestSymbols_APushThatIsCutOffAnywhere(t *testing.T) {
 
 // Neither a map nor a source that is named by its URL is ever fetched.
 func TestSymbols_FetchNothing(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "inside"
 	key := s.project(t, p)
 	asked := 0

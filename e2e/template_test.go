@@ -15,6 +15,7 @@ import (
 // guide to the letter, and builds with the template's own command, which checks
 // types first. Then the page breaks, and the issue is readable.
 func TestGuide_ReactAndTypeScriptTemplate(t *testing.T) {
+	t.Parallel()
 	needBuild(t, "../client/dist/go")
 	project := "guide-template"
 	shared.project(t, project)
@@ -124,6 +125,7 @@ export const handler = wrap((_req, res) => res.end('ok'))
 // TestClients_HaveTypes compiles a strict project against the package as it is
 // handed out, in every way in which TypeScript looks packages up.
 func TestClients_HaveTypes(t *testing.T) {
+	t.Parallel()
 	needBuild(t, "../client/dist/go")
 	dir := t.TempDir()
 	tarball, err := filepath.Abs("../client/dist/firethorn-client-0.1.0.tgz")
@@ -171,7 +173,7 @@ for (const f of [wrap, page.start, symbols, debugIds, feedback]) if (typeof f !=
 // TestGuide_NodeBundledByEsbuild follows the guide for Node in an application
 // that is bundled into one file, with names kept and everything else minified:
 // errors and hangs are readable, and the process ends as it would have.
-func TestGuide_NodeBundledByEsbuild(t *testing.T) {
+func TestGuide_NodeBundledByEsbuild(t *testing.T) { // alone: what it starts has only so much time
 	needBuild(t, "../client/dist/go")
 	token, err := os.ReadFile(filepath.Join(shared.dir, "admin-token"))
 	if err != nil {

@@ -7,6 +7,7 @@ import (
 )
 
 func TestConsole_DecidesAboutMany(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "console-many"
 	key := s.project(t, p)
 	var events []string
@@ -57,6 +58,7 @@ func TestConsole_DecidesAboutMany(t *testing.T) {
 }
 
 func TestComments_InTheTerminalAndTheConsole(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "comments"
 	key := s.project(t, p)
 	s.post(t, key, event("tideAt", "p-1", "4.2.0"))
@@ -110,6 +112,7 @@ func TestComments_InTheTerminalAndTheConsole(t *testing.T) {
 }
 
 func TestNotices_ByDayAndOlderOnes(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "noticed"
 	key := s.project(t, p)
 	s.post(t, key, event("tideAt", "p-1", "4.2.0"))
@@ -135,6 +138,7 @@ func TestNotices_ByDayAndOlderOnes(t *testing.T) {
 }
 
 func TestOwners_HandOver(t *testing.T) {
+	t.Parallel()
 	s, p := shared, "carried"
 	key := s.project(t, p)
 	s.post(t, key, event("tideAt", "p-1", "4.2.0")+"\n"+event("zoom", "p-1", "4.2.0"))

@@ -85,6 +85,7 @@ setTimeout(() => { document.title = 'done' }, 1000)
 // break in Chromium, and reads the issues: every function is called as it is in
 // its source, with the bundles pushed and with the maps alone.
 func TestPage_TypedApplicationIsReadable(t *testing.T) {
+	t.Parallel()
 	needBuild(t, "../client/dist/go")
 	token, err := os.ReadFile(filepath.Join(shared.dir, "admin-token"))
 	if err != nil {
@@ -145,6 +146,7 @@ func TestPage_TypedApplicationIsReadable(t *testing.T) {
 // no program, and one whose text is of another build: their names come from the
 // bundle, and the check says so.
 func TestSymbolsCheck_SaysWhichSourcesAreDoubted(t *testing.T) {
+	t.Parallel()
 	const project = "doubted"
 	key := shared.project(t, project)
 	from, dir := "../internal/core/symbols/testdata/typed/esbuild-min/main.js", t.TempDir()

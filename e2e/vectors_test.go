@@ -81,6 +81,7 @@ if (!(await firethorn.drain())) process.exit(1)
 `
 
 func TestVectors_OfTheNodeClientAndTheService(t *testing.T) {
+	t.Parallel()
 	for _, v := range vectors(t) {
 		t.Run(v.Name, func(t *testing.T) {
 			var mu sync.Mutex
