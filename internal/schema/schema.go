@@ -57,6 +57,14 @@ func (s *Schema) migrate(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	if err := s.apply(ctx, dir); err != nil {
+		return err
+	}
+	return s.EnsurePartitions(ctx)
+}
+
+// apply applies the migrations of a directory that the database does not have.
+func (s *Schema) apply(ctx context.Context, dir fs.FS) error {
 	p, err := goose.NewProvider(goose.DialectMySQL, s.db.Slow, dir, goose.WithTableName("schema_version"))
 	if err != nil {
 		return err
@@ -64,10 +72,13 @@ func (s *Schema) migrate(ctx context.Context) error {
 	if err := s.checkVersion(ctx, p); err != nil {
 		return err
 	}
+	if err := s.checkSums(ctx, p, dir); err != nil {
+		return err
+	}
 	if _, err := p.Up(ctx); err != nil {
 		return err
 	}
-	return s.EnsurePartitions(ctx)
+	return s.writeSums(ctx, p, dir)
 }
 
 // migrateHold is for how long a process that changes the schema has the lease
