@@ -26,7 +26,7 @@ func (b *Bench) Told(message string, functions ...string) int64 {
 	if err := b.Inbox.Append(b.T.Context(), b.Project.ID, &pipeline.Batch{Received: b.Now, IDs: []uuid.UUID{uuid.New()}, Events: []json.RawMessage{raw}}); err != nil {
 		b.T.Fatal(err)
 	}
-	if _, err := b.Ingest.File(b.T.Context(), b.Filing()); err != nil {
+	if _, err := b.Ingest.Process(b.T.Context(), b.Batch()); err != nil {
 		b.T.Fatal(err)
 	}
 	return b.One("SELECT COUNT(*) FROM issue")

@@ -23,7 +23,7 @@ func (b *Bench) Many(n int, make func(i int) map[string]any) {
 		if err := b.Inbox.Append(b.T.Context(), b.Project.ID, batch); err != nil {
 			b.T.Fatal(err)
 		}
-		if _, err := b.Ingest.File(b.T.Context(), b.Filing()); err != nil {
+		if _, err := b.Ingest.Process(b.T.Context(), b.Batch()); err != nil {
 			b.T.Fatal(err)
 		}
 	}

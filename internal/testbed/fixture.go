@@ -104,14 +104,14 @@ func (b *Bench) Store(list ...Event) {
 	}
 }
 
-// Filing makes the transaction for all that waits.
-func (b *Bench) Filing() ingest.Filing {
+// Batch makes the batch for all that waits.
+func (b *Bench) Batch() ingest.Batch {
 	b.T.Helper()
 	c, err := b.Inbox.Claim(b.T.Context(), b.Leases[inbox.ShardOf(b.Project.ID)], b.Project.ID, false)
 	if err != nil {
 		b.T.Fatal(err)
 	}
-	f := ingest.Filing{Project: b.Project.Project, Lease: b.Leases[inbox.ShardOf(b.Project.ID)], Deliveries: c.Deliveries}
+	f := ingest.Batch{Project: b.Project.Project, Lease: b.Leases[inbox.ShardOf(b.Project.ID)], Deliveries: c.Deliveries}
 	for _, d := range c.Deliveries {
 		for _, batch := range d.Batches {
 			for i := range batch.Events {
@@ -131,10 +131,10 @@ func (b *Bench) Filing() ingest.Filing {
 }
 
 // File files events through the inbox.
-func (b *Bench) File(list ...Event) ingest.Filed {
+func (b *Bench) File(list ...Event) ingest.Done {
 	b.T.Helper()
 	b.Store(list...)
-	done, err := b.Ingest.File(b.T.Context(), b.Filing())
+	done, err := b.Ingest.Process(b.T.Context(), b.Batch())
 	if err != nil {
 		b.T.Fatal(err)
 	}

@@ -47,7 +47,7 @@ func (o Told) json(at time.Time) json.RawMessage {
 }
 
 // Tells files reports, each call one delivery and one transaction.
-func (b *Bench) Tells(list ...Told) ingest.Filed {
+func (b *Bench) Tells(list ...Told) ingest.Done {
 	b.T.Helper()
 	batch := &pipeline.Batch{Received: b.Now}
 	for _, o := range list {
@@ -60,7 +60,7 @@ func (b *Bench) Tells(list ...Told) ingest.Filed {
 	if err := b.Inbox.Append(b.T.Context(), b.Project.ID, batch); err != nil {
 		b.T.Fatal(err)
 	}
-	done, err := b.Ingest.File(b.T.Context(), b.Filing())
+	done, err := b.Ingest.Process(b.T.Context(), b.Batch())
 	if err != nil {
 		b.T.Fatal(err)
 	}

@@ -17,7 +17,7 @@ import (
 // Tell files messages about sessions, each a JSON object, in one transaction.
 func (b *Bench) Tell(user int64, messages ...string) {
 	b.T.Helper()
-	f := b.Filing()
+	f := b.Batch()
 	for _, text := range messages {
 		m, err := session.Decode(json.RawMessage(text), nil)
 		if err != nil {
@@ -29,7 +29,7 @@ func (b *Bench) Tell(user int64, messages ...string) {
 		}
 		f.Sessions = append(f.Sessions, ingest.SessionMessage{Message: m, Started: started, Received: b.Now, User: pipeline.User{Known: user != 0, Hash: user}})
 	}
-	if _, err := b.Ingest.File(b.T.Context(), f); err != nil {
+	if _, err := b.Ingest.Process(b.T.Context(), f); err != nil {
 		b.T.Fatal(err)
 	}
 }
@@ -53,13 +53,13 @@ func (b *Bench) Outcomes() string {
 // Say files feedback about the event of an occurrence.
 func (b *Bench) Say(id, about, text string) {
 	b.T.Helper()
-	f := b.Filing()
+	f := b.Batch()
 	said := &ingest.Said{Feedback: &feedback.Feedback{ID: uuid.NewSHA1(uuid.Nil, []byte(id)), Text: text}, At: b.Now, Received: b.Now, User: pipeline.User{Known: true, Hash: 77}}
 	if about != "" {
 		said.Event = uuid.NewSHA1(uuid.Nil, []byte(about))
 	}
 	f.Feedback = []*ingest.Said{said}
-	if _, err := b.Ingest.File(b.T.Context(), f); err != nil {
+	if _, err := b.Ingest.Process(b.T.Context(), f); err != nil {
 		b.T.Fatal(err)
 	}
 }

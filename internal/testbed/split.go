@@ -63,7 +63,7 @@ func (b *Bench) Gates(list ...Gate) {
 	if err := b.Inbox.Append(b.T.Context(), b.Project.ID, batch); err != nil {
 		b.T.Fatal(err)
 	}
-	if _, err := b.Ingest.File(b.T.Context(), b.Filing()); err != nil {
+	if _, err := b.Ingest.Process(b.T.Context(), b.Batch()); err != nil {
 		b.T.Fatal(err)
 	}
 }

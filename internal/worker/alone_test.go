@@ -37,7 +37,7 @@ func TestRun_OneByOneCountsOnceAcrossAnEnd(t *testing.T) {
 		t.Fatal(err)
 	}
 	// The second event is filed, then the process ends.
-	if _, err := b.Ingest.File(t.Context(), ingest.Filing{Project: p.Project, Lease: lease, Items: []*pipeline.Item{item}, Alone: []byte{2}}); err != nil {
+	if _, err := b.Ingest.Process(t.Context(), ingest.Batch{Project: p.Project, Lease: lease, Items: []*pipeline.Item{item}, Alone: []byte{2}}); err != nil {
 		t.Fatal(err)
 	}
 	b.run(t)

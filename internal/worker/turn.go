@@ -195,8 +195,8 @@ func (t *turn) whole(ctx context.Context) error {
 		}
 		err := p.err
 		if err == nil {
-			var done ingest.Filed
-			done, err = t.w.store.Ingest.File(ctx, ingest.Filing{Project: t.project, Lease: t.lease, Deliveries: list[n], Items: p.items, Dropped: p.dropped, Aside: p.aside, Sessions: p.said.sessions, Feedback: p.said.feedback, More: !last})
+			var done ingest.Done
+			done, err = t.w.store.Ingest.Process(ctx, ingest.Batch{Project: t.project, Lease: t.lease, Deliveries: list[n], Items: p.items, Dropped: p.dropped, Aside: p.aside, Sessions: p.said.sessions, Feedback: p.said.feedback, More: !last})
 			if err == nil {
 				p.report(done)
 				continue
@@ -253,7 +253,7 @@ func (t *turn) singly(ctx context.Context) error {
 			}
 			alone := slices.Clone(filed)
 			alone[n/8] |= 1 << (n % 8)
-			if _, err = t.w.store.Ingest.File(ctx, ingest.Filing{Project: t.project, Lease: t.lease, Items: []*pipeline.Item{item}, Alone: alone}); err == nil {
+			if _, err = t.w.store.Ingest.Process(ctx, ingest.Batch{Project: t.project, Lease: t.lease, Items: []*pipeline.Item{item}, Alone: alone}); err == nil {
 				filed = alone
 			}
 		}
@@ -264,7 +264,7 @@ func (t *turn) singly(ctx context.Context) error {
 			t.setAside(e, err)
 		}
 	}
-	done, err := t.w.store.Ingest.File(ctx, ingest.Filing{Project: t.project, Lease: t.lease, Deliveries: t.claim.Deliveries, Dropped: t.dropped, Aside: t.aside, Sessions: t.said.sessions, Feedback: t.said.feedback})
+	done, err := t.w.store.Ingest.Process(ctx, ingest.Batch{Project: t.project, Lease: t.lease, Deliveries: t.claim.Deliveries, Dropped: t.dropped, Aside: t.aside, Sessions: t.said.sessions, Feedback: t.said.feedback})
 	if err == nil {
 		done.Events = len(t.events) - len(t.aside) - len(t.dropped)
 		t.report(done)
@@ -272,7 +272,7 @@ func (t *turn) singly(ctx context.Context) error {
 	return err
 }
 
-func (t *turn) report(done ingest.Filed) {
+func (t *turn) report(done ingest.Done) {
 	for _, a := range t.aside {
 		why, _, _ := strings.Cut(a.Why, "\n")
 		t.w.log.Warn("an event was set aside; firethorn queue shows it", "project", t.project.Name, "event", a.Event, "why", why)

@@ -28,15 +28,15 @@ import (
 func TestFile_NamesOfARolledBackTransactionAreNotUsed(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	b.Store(testbed.Event{Function: "tideAt", User: "p-1", Release: "4.2.0", Env: "harbour", At: testbed.Noon})
-	f := b.Filing()
+	f := b.Batch()
 	f.Sessions = []ingest.SessionMessage{{Message: &session.Message{ID: "s-1", Sequence: 1}, Started: testbed.Noon, Received: testbed.Noon}}
 	f.Sessions[0].About.Resource = map[string]any{"service.version": "4.2.0", "deployment.environment.name": "harbour"}
 	lost := f
 	lost.Lease.Epoch++ // the last statement finds the shard taken
-	if _, err := b.Ingest.File(t.Context(), lost); !errors.Is(err, inbox.ErrLeaseLost) {
+	if _, err := b.Ingest.Process(t.Context(), lost); !errors.Is(err, inbox.ErrLeaseLost) {
 		t.Fatalf("File = %v", err)
 	}
-	if _, err := b.Ingest.File(t.Context(), f); err != nil {
+	if _, err := b.Ingest.Process(t.Context(), f); err != nil {
 		t.Fatal(err)
 	}
 	if n := b.One("SELECT COUNT(*) FROM event e JOIN app_release r ON r.id=e.app_release JOIN environment n ON n.id=e.environment WHERE r.name='4.2.0' AND n.name='harbour'"); n != 1 {
@@ -157,7 +157,7 @@ func TestFile_KnownFilesUseNoNumbers(t *testing.T) {
 		if err := b.Inbox.Append(b.T.Context(), b.Project.ID, batch); err != nil {
 			t.Fatal(err)
 		}
-		if _, err := b.Ingest.File(t.Context(), b.Filing()); err != nil {
+		if _, err := b.Ingest.Process(t.Context(), b.Batch()); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -188,11 +188,11 @@ func TestClaim_LeavesWhatANewerVersionWrote(t *testing.T) {
 	if _, err := b.DB.Exec("INSERT INTO inbox (shard, project, id, received, events, body) VALUES (?,?,?,?,1,?)", inbox.ShardOf(b.Project.ID), b.Project.ID, id[:], db.Micros(testbed.Noon), newer); err != nil {
 		t.Fatal(err)
 	}
-	f := b.Filing()
+	f := b.Batch()
 	if len(f.Items) != 1 || len(f.Deliveries) != 1 {
 		t.Fatalf("%d events of %d deliveries are claimed", len(f.Items), len(f.Deliveries))
 	}
-	if _, err := b.Ingest.File(t.Context(), f); err != nil {
+	if _, err := b.Ingest.Process(t.Context(), f); err != nil {
 		t.Fatal(err)
 	}
 	if st, err := b.Overview.Inbox(t.Context()); err != nil || st.Rows != 1 || st.SetAside != 0 {
@@ -253,9 +253,9 @@ func TestLeases_PassOnWhileARowIsLocked(t *testing.T) {
 func TestSessions_RepeatsAfterTheirTime(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	say := func() {
-		f := ingest.Filing{Project: b.Project.Project, Lease: b.Leases[inbox.ShardOf(b.Project.ID)]}
+		f := ingest.Batch{Project: b.Project.Project, Lease: b.Leases[inbox.ShardOf(b.Project.ID)]}
 		f.Sessions = []ingest.SessionMessage{{Message: &session.Message{ID: "s-1", Sequence: 1, Outcome: session.Clean}, Started: testbed.Noon, Received: b.Now}}
-		if _, err := b.Ingest.File(t.Context(), f); err != nil {
+		if _, err := b.Ingest.Process(t.Context(), f); err != nil {
 			t.Fatal(err)
 		}
 	}

@@ -65,7 +65,7 @@ func TestAppend_SharesWritesAndRows(t *testing.T) {
 			}
 		}
 		more = c.More
-		if _, err := b.Ingest.File(t.Context(), ingest.Filing{Project: b.Project.Project, Lease: b.Leases[inbox.ShardOf(b.Project.ID)], Deliveries: c.Deliveries}); err != nil {
+		if _, err := b.Ingest.Process(t.Context(), ingest.Batch{Project: b.Project.Project, Lease: b.Leases[inbox.ShardOf(b.Project.ID)], Deliveries: c.Deliveries}); err != nil {
 			t.Fatal(err)
 		}
 		if len(c.Deliveries) > 0 && c.Deliveries[0].ID.String() == again {
@@ -114,7 +114,7 @@ func TestClaim_KnowsWhatWasInHandWhenAProcessEnded(t *testing.T) {
 	if c = claim(false); c.Deaths != 1 {
 		t.Errorf("another event inherits %d deaths", c.Deaths)
 	}
-	if _, err := b.Ingest.File(t.Context(), ingest.Filing{Project: b.Project.Project, Lease: b.Leases[inbox.ShardOf(b.Project.ID)], Deliveries: c.Deliveries}); err != nil {
+	if _, err := b.Ingest.Process(t.Context(), ingest.Batch{Project: b.Project.Project, Lease: b.Leases[inbox.ShardOf(b.Project.ID)], Deliveries: c.Deliveries}); err != nil {
 		t.Fatal(err)
 	}
 	if c = claim(false); c.Tries != 1 || len(c.Deliveries) != 1 || c.Deaths != 0 {
@@ -125,10 +125,10 @@ func TestClaim_KnowsWhatWasInHandWhenAProcessEnded(t *testing.T) {
 func TestRetry_PutsBackWhatWasSetAside(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	b.Store(testbed.Event{ID: "a", Function: "tideAt", User: "p-1", At: testbed.Noon})
-	f := b.Filing()
+	f := b.Batch()
 	f.Items = nil
 	f.Aside = []inbox.Aside{{Project: b.Project.ID, Received: testbed.Noon, Why: "no reason \xff" + strings.Repeat("é", 5000), Event: f.Deliveries[0].Batches[0].IDs[0], Packed: pipeline.Pack(f.Deliveries[0].Batches[0].Alone(0))}}
-	if _, err := b.Ingest.File(t.Context(), f); err != nil {
+	if _, err := b.Ingest.Process(t.Context(), f); err != nil {
 		t.Fatal(err)
 	}
 	list, err := b.Inbox.SetAside(t.Context(), b.Project.ID, 10)
@@ -138,7 +138,7 @@ func TestRetry_PutsBackWhatWasSetAside(t *testing.T) {
 	if _, err := b.Inbox.Retry(t.Context(), list[0].ID); err != nil {
 		t.Fatal(err)
 	}
-	if done, err := b.Ingest.File(t.Context(), b.Filing()); err != nil || done.Events != 1 {
+	if done, err := b.Ingest.Process(t.Context(), b.Batch()); err != nil || done.Events != 1 {
 		t.Errorf("filed again: %+v, %v", done, err)
 	}
 	b.WantCounts(1, 1, 1)
@@ -150,11 +150,11 @@ func TestRetry_PutsBackWhatWasSetAside(t *testing.T) {
 
 func TestDiscardAndExpiry_AreCounted(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
-	f := ingest.Filing{Project: b.Project.Project, Lease: b.Leases[inbox.ShardOf(b.Project.ID)]}
+	f := ingest.Batch{Project: b.Project.Project, Lease: b.Leases[inbox.ShardOf(b.Project.ID)]}
 	for i := range 3 {
 		f.Aside = append(f.Aside, inbox.Aside{Project: b.Project.ID, Received: testbed.Noon.Add(-time.Duration(i) * 20 * testbed.Day), Why: fmt.Sprint(i)})
 	}
-	if _, err := b.Ingest.File(t.Context(), f); err != nil {
+	if _, err := b.Ingest.Process(t.Context(), f); err != nil {
 		t.Fatal(err)
 	}
 	list, _ := b.Inbox.SetAside(t.Context(), 0, 10)

@@ -110,7 +110,7 @@ func TestFile_CountsWhatWasScrubbed(t *testing.T) {
 	if err := b.Inbox.Append(t.Context(), b.Project.ID, batch); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := b.Ingest.File(t.Context(), b.Filing()); err != nil {
+	if _, err := b.Ingest.Process(t.Context(), b.Batch()); err != nil {
 		t.Fatal(err)
 	}
 	if b.Received(inbox.CauseScrubbed, "named") != 1 || b.Received(inbox.CauseScrubbed, "card") != 1 {

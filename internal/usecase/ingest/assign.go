@@ -18,7 +18,7 @@ import (
 )
 
 // give gives issues to whom assign rules say, once enough came of them.
-func (w *filing) give(ctx context.Context) error {
+func (w *batchTx) give(ctx context.Context) error {
 	chosen := map[int64]*row{} // the youngest event of each issue says which rule
 	for _, r := range w.rows {
 		if r.Assign != nil {
@@ -33,7 +33,7 @@ func (w *filing) give(ctx context.Context) error {
 	return nil
 }
 
-func (w *filing) giveOne(ctx context.Context, is *issueRow, r *row) error {
+func (w *batchTx) giveOne(ctx context.Context, is *issueRow, r *row) error {
 	rule := r.Assign
 	if is.standing.Owner != "" || !is.standing.State.Open() || is.windowUsers < rule.Users || is.windowEvents < rule.Events {
 		return nil
@@ -68,7 +68,7 @@ func (w *filing) giveOne(ctx context.Context, is *issueRow, r *row) error {
 }
 
 // reached says what of a rule's thresholds is reached, "" while they are not.
-func (w *filing) reached(ctx context.Context, is *issueRow, rule *rules.AssignRule) (string, error) {
+func (w *batchTx) reached(ctx context.Context, is *issueRow, rule *rules.AssignRule) (string, error) {
 	users, events := is.windowUsers, is.windowEvents
 	if from := db.Day(w.now) - rule.Days + 1; rule.Days < rules.AssignDays && rule.Users+rule.Events > 0 {
 		err := w.tx.QueryRowContext(ctx, "SELECT (SELECT COUNT(DISTINCT user) FROM issue_user_day WHERE issue=? AND day>=?), (SELECT COALESCE(SUM(events),0) FROM issue_trend WHERE issue=? AND day>=?)", is.id, from, is.id, from).Scan(&users, &events)

@@ -20,9 +20,9 @@ import (
 	"firethorn/internal/usecase/status"
 )
 
-// Filing is one transaction's work: deliveries of one project, and what was
+// Batch is one transaction's work: deliveries of one project, and what was
 // made of them.
-type Filing struct {
+type Batch struct {
 	Project    pipeline.Project
 	Lease      inbox.Lease
 	Deliveries []inbox.Delivery
@@ -38,21 +38,21 @@ type Filing struct {
 	Alone []byte
 }
 
-// Filed says what a Filing did.
-type Filed struct {
+// Done says what processing a batch did.
+type Done struct {
 	Events  int // new ones
 	Repeats int // and reports that were joined to other ones
 	Issues  int // new ones
 }
 
-// File files events, counters, users, trends, history and the removal from
-// the inbox in one transaction. An event that is there already is let go.
-func (s *Service) File(ctx context.Context, f Filing) (Filed, error) {
-	var done Filed
+// Process writes events, counters, users, trends, history and the removal from the
+// inbox in one transaction. An event that is there already is let go.
+func (s *Service) Process(ctx context.Context, f Batch) (Done, error) {
+	var done Done
 	var found names.Learned
 	err := s.db.InTx(ctx, func(tx *sql.Tx) error {
 		now := s.db.Now().UTC()
-		w := &filing{s: s, tx: tx, Filing: f, now: now, bodies: map[int64]int64{}, fresh: map[int64]*row{}, remembered: map[[16]byte]int{}, issues: map[int64]*issueRow{}, caps: caps{tx: tx, project: f.Project.ID, now: now}}
+		w := &batchTx{s: s, tx: tx, Batch: f, now: now, bodies: map[int64]int64{}, fresh: map[int64]*row{}, remembered: map[[16]byte]int{}, issues: map[int64]*issueRow{}, caps: caps{tx: tx, project: f.Project.ID, now: now}}
 		err := w.run(ctx)
 		done, found = w.done, w.found
 		return err
@@ -63,13 +63,13 @@ func (s *Service) File(ctx context.Context, f Filing) (Filed, error) {
 	return done, err
 }
 
-// filing is the state of one try of one transaction.
-type filing struct {
+// batchTx is the state of one try of one transaction.
+type batchTx struct {
 	s  *Service
 	tx *sql.Tx
-	Filing
+	Batch
 	now   time.Time
-	done  Filed
+	done  Done
 	caps  caps
 	basis issues.ScoringInputs
 	heard bool // of a release for the first time
@@ -126,71 +126,77 @@ type variantRow struct {
 	forms     map[fingerprint.Key]bool // raw forms that are kept
 }
 
-func (w *filing) run(ctx context.Context) error {
-	if err := w.lockProject(ctx); err != nil {
+// run is the batch transaction: all of it happens, or nothing does.
+func (w *batchTx) run(ctx context.Context) error {
+	if err := w.do(ctx,
+		w.lockProject, // one writer a project from here to the commit
+		w.chooseDays,  // under which each event is stored
+		w.dropRepeats,
+		w.joinOccurrences, // reports of one exception become one event
+	); err != nil {
 		return err
 	}
-	w.days()
-	steps := []func(context.Context) error{
-		w.internNames, w.tieFirst, w.chooseVariants, w.countFiles, w.loadIssues, w.loadDictionaries, w.chooseBodies, w.writeEvents, w.meetFeedback, w.writeOccurrences, w.writeTies, w.writeBodies, w.writeExemplars, w.writeNewest, w.count, w.writeIssues,
+	var steps []step
+	switch {
+	case len(w.rows) > 0:
+		steps = []step{
+			w.internNames, w.tieFirst, w.chooseVariants, w.countFiles, // which variant and issue each event belongs to
+			w.loadIssues, w.loadDictionaries, w.chooseBodies, // which bodies are kept
+			w.writeEvents, w.meetFeedback, w.writeOccurrences, w.writeTies,
+			w.writeBodies, w.writeExemplars, w.writeNewest,
+			w.count, w.writeIssues, // counters, the list, statuses
+		}
+	case len(w.lateUsers) > 0: // nothing new, but events that are there got users
+		steps = []step{w.writeOccurrences, w.writeTies, w.loadIssues, w.count, w.writeIssues}
+	default:
+		steps = []step{w.writeOccurrences, w.writeTies}
 	}
-	if len(w.Items) > 0 {
-		if err := w.dropRepeats(ctx); err != nil {
-			return err
-		}
-		if err := w.joinOccurrences(ctx); err != nil {
-			return err
-		}
-		if len(w.rows) == 0 { // nothing new: but what is filed may have got users
-			steps = []func(context.Context) error{w.writeOccurrences, w.writeTies}
-			if len(w.lateUsers) > 0 {
-				steps = append(steps, w.loadIssues, w.count, w.writeIssues)
-			}
-		}
-		for _, step := range steps {
-			if err := step(ctx); err != nil {
-				return err
-			}
-		}
-	}
-	if len(w.Sessions) > 0 {
-		if err := w.writeSessions(ctx); err != nil {
-			return err
-		}
-	}
-	if len(w.Feedback) > 0 {
-		if err := w.writeFeedback(ctx); err != nil {
-			return err
-		}
-	}
-	if len(w.Aside) > 0 {
-		if err := inbox.SetAside(ctx, w.tx, w.Aside); err != nil {
-			return err
-		}
-	}
-	if err := w.countReceived(ctx); err != nil {
+	if err := w.do(ctx, steps...); err != nil {
 		return err
 	}
-	if err := w.caps.write(ctx); err != nil {
-		return err
-	}
-	if err := w.s.inbox.RemoveDeliveries(ctx, w.tx, w.Deliveries, w.More); err != nil {
-		return err
-	}
-	if w.Alone != nil {
-		if err := w.s.db.ExecPrepared(ctx, w.tx, "UPDATE claim SET done=? WHERE project=?", []any{w.Alone, w.Project.ID}); err != nil {
-			return err
-		}
-	}
-	if err := w.s.db.ExecPrepared(ctx, w.tx, "UPDATE project_counter SET last_issue=?, filing=?, changed=changed+1 WHERE project=?", []any{w.lastIssue, w.filing, w.Project.ID}); err != nil {
-		return err
-	}
-	return w.s.inbox.Fence(ctx, w.tx, w.Lease)
+	return w.do(ctx,
+		w.writeSessions, w.writeFeedback, w.keepFailed,
+		w.countReceived, w.caps.write,
+		w.clearInbox, w.advance,
+		w.fence, // last: the shard is still ours
+	)
 }
+
+// step is a part of the batch transaction.
+type step func(context.Context) error
+
+// do runs steps until one fails.
+func (w *batchTx) do(ctx context.Context, steps ...step) error {
+	for _, step := range steps {
+		if err := step(ctx); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// keepFailed keeps the events that could not be processed.
+func (w *batchTx) keepFailed(ctx context.Context) error { return inbox.SetAside(ctx, w.tx, w.Aside) }
+
+// clearInbox takes what was processed out of the inbox.
+func (w *batchTx) clearInbox(ctx context.Context) error {
+	if err := w.s.inbox.RemoveDeliveries(ctx, w.tx, w.Deliveries, w.More); err != nil || w.Alone == nil {
+		return err
+	}
+	return w.s.db.ExecPrepared(ctx, w.tx, "UPDATE claim SET done=? WHERE project=?", []any{w.Alone, w.Project.ID})
+}
+
+// advance writes how far the project's numbers are.
+func (w *batchTx) advance(ctx context.Context) error {
+	return w.s.db.ExecPrepared(ctx, w.tx, "UPDATE project_counter SET last_issue=?, filing=?, changed=changed+1 WHERE project=?", []any{w.lastIssue, w.filing, w.Project.ID})
+}
+
+// fence fails where another process has the shard now.
+func (w *batchTx) fence(ctx context.Context) error { return w.s.inbox.Fence(ctx, w.tx, w.Lease) }
 
 // lockProject takes the lock that makes the rest one writer a project: what is
 // read from here on stays true until the commit.
-func (w *filing) lockProject(ctx context.Context) error {
+func (w *batchTx) lockProject(ctx context.Context) error {
 	st, err := w.s.db.Prepared(ctx, "SELECT last_issue, filing, symbols_version, EXISTS (SELECT 1 FROM split WHERE project=? AND active=1), EXISTS (SELECT 1 FROM feedback WHERE project=? AND waiting=1), "+db.Clock+" FROM project_counter WHERE project=? FOR UPDATE")
 	if err != nil {
 		return err
@@ -221,10 +227,10 @@ func (w *filing) lockProject(ctx context.Context) error {
 	}, "SELECT keep_days FROM project WHERE id=? UNION ALL SELECT keep_days FROM project_class WHERE project=? AND until_day>=?", w.Project.ID, w.Project.ID, db.Day(w.now))
 }
 
-// days gives each item its days: a pure function of the time as sent, so that
+// chooseDays gives each item its days: a pure function of the time as sent, so that
 // a repeat lands where the first one did. An event whose day is past being
 // kept counts as one whose time cannot be used: its partition may be going.
-func (w *filing) days() {
+func (w *batchTx) chooseDays(context.Context) error {
 	today := db.Day(w.now)
 	for _, it := range w.Items {
 		r := &row{Item: it, Print: it.Print, Release: it.Release, odd: it.When.Odd}
@@ -241,9 +247,10 @@ func (w *filing) days() {
 		r.keepDay = r.storeDay + w.keepDays
 		w.rows = append(w.rows, r)
 	}
+	return nil
 }
 
-func (w *filing) internNames(ctx context.Context) error {
+func (w *batchTx) internNames(ctx context.Context) error {
 	var rels, envs, ress []string
 	res := make([]string, len(w.rows))
 	for i, r := range w.rows {
@@ -284,13 +291,13 @@ func (w *filing) internNames(ctx context.Context) error {
 }
 
 // otherEnvironment is where those stand whose environment is one too many.
-func (w *filing) otherEnvironment(ctx context.Context) (int64, error) {
+func (w *batchTx) otherEnvironment(ctx context.Context) (int64, error) {
 	other, err := w.s.names.Intern(ctx, w.tx, &w.found, names.Environments, w.Project.ID, []string{otherEnvironment}, db.Micros(w.now), nil)
 	return other[otherEnvironment], err
 }
 
 // intern gives the ids of wanted; new ones are bounded by a cap.
-func (w *filing) intern(ctx context.Context, table names.Table, of capOf, wanted []string) (map[string]int64, error) {
+func (w *batchTx) intern(ctx context.Context, table names.Table, of capOf, wanted []string) (map[string]int64, error) {
 	return w.s.names.Intern(ctx, w.tx, &w.found, table, w.Project.ID, wanted, db.Micros(w.now), func(want int) (int, error) {
 		w.heard = w.heard || table == names.Releases
 		return w.caps.room(ctx, of, want)
@@ -315,7 +322,7 @@ func resourceText(a event.Attributes) string {
 	return string(raw)
 }
 
-func (w *filing) newIssue(ctx context.Context, r *row) (int64, error) {
+func (w *batchTx) newIssue(ctx context.Context, r *row) (int64, error) {
 	w.lastIssue++
 	id, err := status.Create(ctx, w.tx, w.Project.ID, w.lastIssue, w.now)
 	if err != nil {
@@ -342,6 +349,6 @@ func (w *filing) newIssue(ctx context.Context, r *row) (int64, error) {
 	return id, w.addHistory(ctx, id, r.When.Thrown, "first_seen", words)
 }
 
-func (w *filing) addHistory(ctx context.Context, id int64, at time.Time, kind issue.Kind, words string) error {
+func (w *batchTx) addHistory(ctx context.Context, id int64, at time.Time, kind issue.Kind, words string) error {
 	return w.s.status.Record(ctx, w.tx, w.Project.ID, id, status.HistoryLine{Entry: issue.Entry{Kind: kind, Words: words}, Who: accounts.Service, At: at})
 }

@@ -92,16 +92,16 @@ func TestFile_KeepsFiveExemplarsThatDiffer(t *testing.T) {
 func TestFile_IsAllOrNothing(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	b.Store(testbed.Event{Function: "tideAt", At: testbed.Noon})
-	f := b.Filing()
+	f := b.Batch()
 	stale := f
 	stale.Lease.Epoch++
-	if _, err := b.Ingest.File(t.Context(), stale); !errors.Is(err, inbox.ErrLeaseLost) {
+	if _, err := b.Ingest.Process(t.Context(), stale); !errors.Is(err, inbox.ErrLeaseLost) {
 		t.Errorf("a stale lease files: %v", err)
 	}
-	if _, err := b.Ingest.File(t.Context(), f); err != nil {
+	if _, err := b.Ingest.Process(t.Context(), f); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := b.Ingest.File(t.Context(), f); !errors.Is(err, inbox.ErrLeaseLost) {
+	if _, err := b.Ingest.Process(t.Context(), f); !errors.Is(err, inbox.ErrLeaseLost) {
 		t.Errorf("one delivery is filed twice: %v", err)
 	}
 	if n := b.Issue(1).Events; n != 1 {
@@ -126,7 +126,7 @@ func TestFile_KeepsOneWriterAProject(t *testing.T) {
 			list = append(list, it)
 		}
 		wg.Go(func() {
-			if _, err := b.Ingest.File(context.Background(), ingest.Filing{Project: b.Project.Project, Lease: b.Leases[inbox.ShardOf(b.Project.ID)], Items: list}); err != nil {
+			if _, err := b.Ingest.Process(context.Background(), ingest.Batch{Project: b.Project.Project, Lease: b.Leases[inbox.ShardOf(b.Project.ID)], Items: list}); err != nil {
 				t.Error(err)
 			}
 		})
@@ -166,7 +166,7 @@ func TestLeases_AreSharedEvenlyAndPassOnWhenTheyRunOut(t *testing.T) {
 		t.Error("a shard that stayed with its holder has another epoch")
 	}
 	b.Store(testbed.Event{Function: "tideAt", At: testbed.Noon})
-	f := b.Filing()
+	f := b.Batch()
 	if _, err := b.DB.Exec("UPDATE shard_lease SET until=1"); err != nil { // the holder slept too long
 		t.Fatal(err)
 	}
@@ -174,7 +174,7 @@ func TestLeases_AreSharedEvenlyAndPassOnWhenTheyRunOut(t *testing.T) {
 		t.Fatal(err)
 	}
 	take(uuid.New(), inbox.Shards)
-	if _, err := b.Ingest.File(t.Context(), f); !errors.Is(err, inbox.ErrLeaseLost) {
+	if _, err := b.Ingest.Process(t.Context(), f); !errors.Is(err, inbox.ErrLeaseLost) {
 		t.Errorf("the former holder still files: %v", err)
 	}
 }

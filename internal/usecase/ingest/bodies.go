@@ -14,7 +14,7 @@ import (
 // loadDictionaries finds the dictionaries of the issues that have one this
 // week. Which there are is asked each time, since one may have been erased;
 // their contents are remembered.
-func (w *filing) loadDictionaries(ctx context.Context) error {
+func (w *batchTx) loadDictionaries(ctx context.Context) error {
 	var ids []any
 	for id, is := range w.issues {
 		if is.bodies >= events.DictionaryAfter {
@@ -44,7 +44,7 @@ func (w *filing) loadDictionaries(ctx context.Context) error {
 
 // newDictionary makes a body the dictionary of its issue for this week; later
 // transactions use it.
-func (w *filing) newDictionary(ctx context.Context, r *row) error {
+func (w *batchTx) newDictionary(ctx context.Context, r *row) error {
 	content := pipeline.Dictionary(r.Body, events.DictionaryBytes)
 	if len(content) < 64 {
 		return nil
@@ -55,7 +55,7 @@ func (w *filing) newDictionary(ctx context.Context, r *row) error {
 }
 
 // chooseBodies decides which bodies of the batch are kept.
-func (w *filing) chooseBodies(ctx context.Context) error {
+func (w *batchTx) chooseBodies(ctx context.Context) error {
 	firsts, err := w.bodyFirsts(ctx)
 	if err != nil {
 		return err
@@ -88,7 +88,7 @@ func (r *row) firstKey(now time.Time) key4 {
 
 // bodyFirsts reads which of the batch's releases and environments have a body
 // of today.
-func (w *filing) bodyFirsts(ctx context.Context) (map[key4]bool, error) {
+func (w *batchTx) bodyFirsts(ctx context.Context) (map[key4]bool, error) {
 	asked, out := map[key4]bool{}, map[key4]bool{}
 	byIssue := map[int64]bool{}
 	for _, r := range w.rows {
@@ -107,7 +107,7 @@ func (w *filing) bodyFirsts(ctx context.Context) (map[key4]bool, error) {
 
 // writeNewest writes the newest body that is not kept into the slot of its
 // variant.
-func (w *filing) writeNewest(ctx context.Context) error {
+func (w *batchTx) writeNewest(ctx context.Context) error {
 	newest := map[int64]*row{}
 	for _, r := range w.rows {
 		switch {

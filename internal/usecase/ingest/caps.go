@@ -91,7 +91,7 @@ func (c *caps) write(ctx context.Context) error {
 
 // capped gives what an event without an issue is to be filed as: itself, or
 // what takes in those that would be too many.
-func (w *filing) capped(ctx context.Context, r *row) (fingerprint.Result, error) {
+func (w *batchTx) capped(ctx context.Context, r *row) (fingerprint.Result, error) {
 	if r.Print.Base != r.Print.Key {
 		ok, err := w.mayExtend(ctx, r.Print.Base)
 		if err != nil {
@@ -124,7 +124,7 @@ func (w *filing) capped(ctx context.Context, r *row) (fingerprint.Result, error)
 }
 
 // mayExtend counts a new key that an application makes of a fingerprint.
-func (w *filing) mayExtend(ctx context.Context, base fingerprint.Key) (bool, error) {
+func (w *batchTx) mayExtend(ctx context.Context, base fingerprint.Key) (bool, error) {
 	var made int64
 	err := w.tx.QueryRowContext(ctx, "SELECT made FROM extended WHERE project=? AND base=? FOR UPDATE", w.Project.ID, base[:]).Scan(&made)
 	if err != nil && !errors.Is(err, sql.ErrNoRows) {
@@ -138,7 +138,7 @@ func (w *filing) mayExtend(ctx context.Context, base fingerprint.Key) (bool, err
 }
 
 // aliasOf is the issue of a fingerprint, 0 when there is none yet.
-func (w *filing) aliasOf(ctx context.Context, k fingerprint.Key) (issue int64, err error) {
+func (w *batchTx) aliasOf(ctx context.Context, k fingerprint.Key) (issue int64, err error) {
 	return issues.AliasOf(ctx, w.tx, w.Project.ID, w.Project.GroupingVersion, k)
 }
 

@@ -41,7 +41,7 @@ type key4 struct{ a, b, c, d int64 }
 
 // count adds the batch to every derived table: aggregated first, then one row
 // a key, sorted.
-func (w *filing) count(ctx context.Context) error {
+func (w *batchTx) count(ctx context.Context) error {
 	variants := map[int64]int64{}
 	pulse, active := map[Key2]int64{}, map[int64]int64{}
 	users, userDays, userEnvs := map[key3]int64{}, map[key4]bool{}, map[key4]bool{}
@@ -147,7 +147,7 @@ func spans(m map[key3]*Span) (rows [][]any) {
 	return rows
 }
 
-func (w *filing) upsert(ctx context.Context, head, tail string, rows [][]any, keys int) error {
+func (w *batchTx) upsert(ctx context.Context, head, tail string, rows [][]any, keys int) error {
 	if len(rows) == 0 {
 		return nil
 	}
@@ -157,7 +157,7 @@ func (w *filing) upsert(ctx context.Context, head, tail string, rows [][]any, ke
 
 // countUsers finds which users are new to their issue, new to its window, and
 // new to a day, before the pairs are written.
-func (w *filing) countUsers(ctx context.Context, users map[key3]int64, userDays map[key4]bool) error {
+func (w *batchTx) countUsers(ctx context.Context, users map[key3]int64, userDays map[key4]bool) error {
 	byIssue := map[int64]map[int64]int64{} // issue → user → newest day in this batch
 	for k, day := range users {
 		if byIssue[k.a] == nil {
@@ -195,7 +195,7 @@ func (w *filing) countUsers(ctx context.Context, users map[key3]int64, userDays 
 }
 
 // countDayUsers adds to each issue's trend the users that are new to a day.
-func (w *filing) countDayUsers(ctx context.Context, userDays map[key4]bool) error {
+func (w *batchTx) countDayUsers(ctx context.Context, userDays map[key4]bool) error {
 	byDay := map[Key2]map[int64]bool{}
 	for k := range userDays {
 		d := Key2{k.a, k.b}
@@ -227,7 +227,7 @@ func (w *filing) countDayUsers(ctx context.Context, userDays map[key4]bool) erro
 	return nil
 }
 
-func (w *filing) countTrend(ctx context.Context, days map[key3]int64) error {
+func (w *batchTx) countTrend(ctx context.Context, days map[key3]int64) error {
 	sums := map[Key2]int64{}
 	for k, n := range days {
 		sums[Key2{k.a, k.b}] += n
@@ -250,7 +250,7 @@ type group struct{ prefix, values []int64 }
 
 // selectGroups reads the rows of many groups in few statements: each group is
 // one range on the primary key.
-func (w *filing) selectGroups(ctx context.Context, head, cond, tail string, groups []group, got func(a, b, c, d int64)) error {
+func (w *batchTx) selectGroups(ctx context.Context, head, cond, tail string, groups []group, got func(a, b, c, d int64)) error {
 	for len(groups) > 0 {
 		var b strings.Builder
 		var args []any

@@ -22,7 +22,7 @@ type countedKey struct {
 
 // writeCounted adds the sessions that messages count by the minute. A message
 // that was there before counts no second time.
-func (w *filing) writeCounted(ctx context.Context, messages []SessionMessage) error {
+func (w *batchTx) writeCounted(ctx context.Context, messages []SessionMessage) error {
 	fresh := map[countedKey]SessionMessage{}
 	gone := db.Day(w.now) - w.keepDays - projects.GraceDays
 	known, err := w.knownCounted(ctx, messages)
@@ -74,7 +74,7 @@ func (w *filing) writeCounted(ctx context.Context, messages []SessionMessage) er
 }
 
 // knownCounted finds those of the messages that were filed before.
-func (w *filing) knownCounted(ctx context.Context, messages []SessionMessage) (map[countedKey]bool, error) {
+func (w *batchTx) knownCounted(ctx context.Context, messages []SessionMessage) (map[countedKey]bool, error) {
 	known := map[countedKey]bool{}
 	for chunk := range slices.Chunk(messages, db.StatementRows) {
 		args := []any{w.Project.ID}

@@ -106,7 +106,7 @@ func (s *Service) keepBuckets(ctx context.Context, part string, project int64, d
 
 // droppedBefore finds which rows repeat events whose partition was dropped. Only
 // rows whose time is past being kept can: others have a partition to be found in.
-func (w *filing) droppedBefore(ctx context.Context) (map[uuid.UUID]bool, error) {
+func (w *batchTx) droppedBefore(ctx context.Context) (map[uuid.UUID]bool, error) {
 	byDay := map[int][]uuid.UUID{}
 	today := db.Day(w.now)
 	for _, r := range w.rows {
@@ -128,7 +128,7 @@ func (w *filing) droppedBefore(ctx context.Context) (map[uuid.UUID]bool, error) 
 	return found, nil
 }
 
-func (w *filing) droppedOn(ctx context.Context, day int, ids []uuid.UUID, found map[uuid.UUID]bool) error {
+func (w *batchTx) droppedOn(ctx context.Context, day int, ids []uuid.UUID, found map[uuid.UUID]bool) error {
 	var buckets int
 	err := w.tx.QueryRowContext(ctx, "SELECT buckets FROM dropped_id WHERE project=? AND keep_day=? LIMIT 1", w.Project.ID, day).Scan(&buckets)
 	if errors.Is(err, sql.ErrNoRows) {

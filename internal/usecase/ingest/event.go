@@ -11,7 +11,7 @@ import (
 )
 
 // writeEvents writes the rows of events.
-func (w *filing) writeEvents(ctx context.Context) error {
+func (w *batchTx) writeEvents(ctx context.Context) error {
 	events := make([][]any, len(w.rows))
 	var odd [][]any
 	for i, r := range w.rows {
@@ -31,7 +31,7 @@ func (w *filing) writeEvents(ctx context.Context) error {
 }
 
 // writeBodies writes the bodies that are kept.
-func (w *filing) writeBodies(ctx context.Context) error {
+func (w *batchTx) writeBodies(ctx context.Context) error {
 	var bodies [][]any
 	for _, r := range w.rows {
 		if !r.kept {
@@ -50,7 +50,7 @@ func (w *filing) writeBodies(ctx context.Context) error {
 
 // writeExemplars keeps the first five of a variant that differ in raw form for
 // as long as their issue.
-func (w *filing) writeExemplars(ctx context.Context) error {
+func (w *batchTx) writeExemplars(ctx context.Context) error {
 	var exemplars [][]any
 	grown := map[*variantRow]bool{}
 	for _, r := range w.rows {

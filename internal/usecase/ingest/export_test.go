@@ -22,6 +22,6 @@ func (s *Service) KeepBuckets(ctx context.Context, part string, project int64, d
 
 // DroppedOn marks the ids that events of a dropped day had.
 func (s *Service) DroppedOn(ctx context.Context, tx *sql.Tx, project pipeline.Project, day int, ids []uuid.UUID, found map[uuid.UUID]bool) error {
-	w := &filing{s: s, tx: tx, Filing: Filing{Project: project}, now: s.db.Now()}
+	w := &batchTx{s: s, tx: tx, Batch: Batch{Project: project}, now: s.db.Now()}
 	return w.droppedOn(ctx, day, ids, found)
 }

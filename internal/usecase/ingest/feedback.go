@@ -25,7 +25,10 @@ type Said struct {
 
 // writeFeedback files what people said, and ties it to its event where that is
 // filed already. The same feedback again is let go.
-func (w *filing) writeFeedback(ctx context.Context) error {
+func (w *batchTx) writeFeedback(ctx context.Context) error {
+	if len(w.Feedback) == 0 {
+		return nil
+	}
 	var rows [][]any
 	for _, f := range w.Feedback {
 		n, err := w.caps.room(ctx, newFeedback, 1)
@@ -61,7 +64,7 @@ func (w *filing) writeFeedback(ctx context.Context) error {
 	return db.InsertRows(ctx, w.tx, "INSERT INTO feedback (project, uuid, event, variant, waiting, said, received, keep_day, user, app_release, environment, text, cut, name, email)", " ON DUPLICATE KEY UPDATE project=VALUES(project)", rows)
 }
 
-func (w *filing) feedbackHome(ctx context.Context, f *Said) (release, environment int64, err error) {
+func (w *batchTx) feedbackHome(ctx context.Context, f *Said) (release, environment int64, err error) {
 	if name := f.About.Release(); name != "" {
 		known, err := w.intern(ctx, names.Releases, newReleases, []string{name})
 		if err != nil {
@@ -81,7 +84,7 @@ func (w *filing) feedbackHome(ctx context.Context, f *Said) (release, environmen
 }
 
 // variantOfEvent is the variant of a filed event, 0 when it is not there.
-func (w *filing) variantOfEvent(ctx context.Context, id uuid.UUID) (variant int64, err error) {
+func (w *batchTx) variantOfEvent(ctx context.Context, id uuid.UUID) (variant int64, err error) {
 	err = w.tx.QueryRowContext(ctx, "SELECT variant FROM event WHERE project=? AND id=? LIMIT 1", w.Project.ID, id[:]).Scan(&variant)
 	if errors.Is(err, sql.ErrNoRows) {
 		err = nil
@@ -90,7 +93,7 @@ func (w *filing) variantOfEvent(ctx context.Context, id uuid.UUID) (variant int6
 }
 
 // meetFeedback ties feedback that waited for events of this filing to them.
-func (w *filing) meetFeedback(ctx context.Context) error {
+func (w *batchTx) meetFeedback(ctx context.Context) error {
 	if !w.feedbackWaits {
 		return nil
 	}

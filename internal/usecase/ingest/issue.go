@@ -38,10 +38,10 @@ type issueRow struct {
 	dictionaryMade            bool               // in this transaction
 }
 
-func (w *filing) windowStart() int { return issues.WindowStart(w.now) }
+func (w *batchTx) windowStart() int { return issues.WindowStart(w.now) }
 
 // loadIssues reads and locks every issue of the batch.
-func (w *filing) loadIssues(ctx context.Context) error {
+func (w *batchTx) loadIssues(ctx context.Context) error {
 	var ids []int64
 	for _, r := range w.rows {
 		ids = append(ids, r.variant.issue)
@@ -102,7 +102,7 @@ func (w *filing) loadIssues(ctx context.Context) error {
 }
 
 // refreshWindow counts an issue's window anew on the first filing of a day.
-func (w *filing) refreshWindow(ctx context.Context, is *issueRow) error {
+func (w *batchTx) refreshWindow(ctx context.Context, is *issueRow) error {
 	start := w.windowStart()
 	is.windowDay = int64(db.Day(w.now))
 	return issues.WindowOf(ctx, w.tx, is.id, start, &is.windowEvents, &is.windowUsers)
@@ -110,7 +110,7 @@ func (w *filing) refreshWindow(ctx context.Context, is *issueRow) error {
 
 // writeIssues shows the newest event of each issue, checks for regressions,
 // and writes the list rows.
-func (w *filing) writeIssues(ctx context.Context) error {
+func (w *batchTx) writeIssues(ctx context.Context) error {
 	for _, r := range w.rows {
 		is, at := r.issue, min(db.Micros(r.When.Thrown), db.Micros(r.Received)) // seen is never after receipt
 		if is.firstSeen == 0 || at < is.firstSeen {
@@ -145,7 +145,7 @@ func (w *filing) writeIssues(ctx context.Context) error {
 }
 
 // writeRows writes the rows of the list; what changes a status comes after it.
-func (w *filing) writeRows(ctx context.Context) error {
+func (w *batchTx) writeRows(ctx context.Context) error {
 	list := make([]status.ListRow, 0, len(w.issues))
 	for _, is := range w.issues {
 		score := w.basis.Score(is.scored(), w.now)
@@ -185,7 +185,7 @@ func (is *issueRow) scored() issues.Scored {
 }
 
 // countRecent reads what the last days brought, this batch among it.
-func (w *filing) countRecent(ctx context.Context) error {
+func (w *batchTx) countRecent(ctx context.Context) error {
 	ids := slices.Sorted(maps.Keys(w.issues))
 	for chunk := range slices.Chunk(ids, db.StatementRows) {
 		args := []any{issues.FirstRecent(w.now)}
@@ -207,7 +207,7 @@ func (w *filing) countRecent(ctx context.Context) error {
 
 // grown lists the issues that now affect ten times as many users as the last
 // time that was said, and notes so.
-func (w *filing) grown() (list []*issueRow) {
+func (w *batchTx) grown() (list []*issueRow) {
 	for _, id := range slices.Sorted(maps.Keys(w.issues)) {
 		is := w.issues[id]
 		if to := issue.GrownTo(is.users); to > is.grownTo {
@@ -218,7 +218,7 @@ func (w *filing) grown() (list []*issueRow) {
 	return list
 }
 
-func (w *filing) recordGrowth(ctx context.Context, grown []*issueRow) error {
+func (w *batchTx) recordGrowth(ctx context.Context, grown []*issueRow) error {
 	for _, is := range grown {
 		e := issue.Grow(is.standing.Standing, is.grownTo)
 		if e == nil {

@@ -15,7 +15,7 @@ import (
 // known: of a trace in which an engine left frames out by whole ones, and the
 // other way round (fingerprint.Result.As). 0: none is known. The fingerprint
 // leads there from then on.
-func (w *filing) wholeOf(ctx context.Context, print fingerprint.Result) (issue int64, err error) {
+func (w *batchTx) wholeOf(ctx context.Context, print fingerprint.Result) (issue int64, err error) {
 	owner, either, err := w.ownerOf(ctx, print.Key)
 	if err != nil || either {
 		return 0, err
@@ -52,7 +52,7 @@ type wholeTrace struct {
 
 // ownerOf is the whole trace that a fingerprint stands for; either says that it
 // could be one of several.
-func (w *filing) ownerOf(ctx context.Context, k fingerprint.Key) (owner wholeTrace, either bool, err error) {
+func (w *batchTx) ownerOf(ctx context.Context, k fingerprint.Key) (owner wholeTrace, either bool, err error) {
 	var of []byte
 	err = w.tx.QueryRowContext(ctx, "SELECT fingerprint, stays, either FROM seen_as WHERE project=? AND grouping_version=? AND hash=?", w.Project.ID, w.Project.GroupingVersion, k[:]).Scan(&of, &owner.stays, &either)
 	if errors.Is(err, sql.ErrNoRows) {
@@ -66,7 +66,7 @@ func (w *filing) ownerOf(ctx context.Context, k fingerprint.Key) (owner wholeTra
 
 // noteAs writes down what a new variant would be where frames are left out. One
 // that two bugs could be is noted as that.
-func (w *filing) noteAs(ctx context.Context, print fingerprint.Result) error {
+func (w *batchTx) noteAs(ctx context.Context, print fingerprint.Result) error {
 	for _, as := range print.As {
 		if as == print.Key {
 			continue

@@ -22,7 +22,7 @@ type seenIn struct{ issue, release int64 }
 
 // checkLife asks the state machine what the batch does to issues that are
 // fixed or parked: the youngest event of each release says it.
-func (w *filing) checkLife(ctx context.Context) error {
+func (w *batchTx) checkLife(ctx context.Context) error {
 	newest, weight := map[seenIn]*row{}, map[seenIn]int64{}
 	parked := map[int64][]*row{}
 	names := []string{}
@@ -64,7 +64,7 @@ func (w *filing) checkLife(ctx context.Context) error {
 }
 
 // fixedSeen is an event of a fixed issue, the youngest of those in its release.
-func (w *filing) fixedSeen(ctx context.Context, k releases.Knowledge, r *row, weight int64) error {
+func (w *batchTx) fixedSeen(ctx context.Context, k releases.Knowledge, r *row, weight int64) error {
 	is := r.issue
 	o := issue.Occurrence{Release: k.Release(r.Release), Thrown: r.When.Thrown}
 	if r.Environment != event.NoEnvironment {
@@ -105,7 +105,7 @@ func (w *filing) fixedSeen(ctx context.Context, k releases.Knowledge, r *row, we
 
 // saidSinceFix says whether the same remark stands in the history behind the
 // last fix: one for each older release is enough.
-func (w *filing) saidSinceFix(ctx context.Context, issue int64, words string) (bool, error) {
+func (w *batchTx) saidSinceFix(ctx context.Context, issue int64, words string) (bool, error) {
 	var n int
 	err := w.tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM history WHERE issue=? AND words=? AND id > (SELECT COALESCE(MAX(id),0) FROM history WHERE issue=? AND kind='fix')", issue, words, issue).Scan(&n)
 	return n > 0, err
@@ -178,7 +178,7 @@ func (s *Service) cameFrom(ctx context.Context, tx *sql.Tx, project, id int64, f
 }
 
 // parkedSeen adds what came to a parked issue, and lets it wake.
-func (w *filing) parkedSeen(ctx context.Context, k releases.Knowledge, is *issueRow, rows []*row) error {
+func (w *batchTx) parkedSeen(ctx context.Context, k releases.Knowledge, is *issueRow, rows []*row) error {
 	p, err := status.LoadParked(ctx, w.tx, is.id)
 	if err != nil {
 		return err

@@ -60,7 +60,7 @@ func (c *cluster) fits(r occurrence.Report) (near time.Duration, ok bool) {
 // joinOccurrences lets reports of one exception be one event: the first that
 // is filed decides id, issue and fingerprint, the others add what it lacks.
 // Within a batch one with a stack is filed before one without.
-func (w *filing) joinOccurrences(ctx context.Context) error {
+func (w *batchTx) joinOccurrences(ctx context.Context) error {
 	reports := map[*row]occurrence.Report{}
 	var hashes []any
 	for _, r := range w.rows {
@@ -146,7 +146,7 @@ func (c *cluster) lead(gone map[*row]bool) *row {
 }
 
 // join makes one event of a cluster's reports.
-func (w *filing) join(ctx context.Context, c *cluster, gone map[*row]bool) error {
+func (w *batchTx) join(ctx context.Context, c *cluster, gone map[*row]bool) error {
 	rest := c.rows
 	if c.filed == nil {
 		if len(rest) < 2 {
@@ -217,7 +217,7 @@ func joinBodies(first, second []byte) ([]byte, bool, error) {
 
 // joinFiled adds a report to an event that is filed: to its body, where that is
 // kept, and its user, where it had none.
-func (w *filing) joinFiled(ctx context.Context, f *filedEvent, r *row) error {
+func (w *batchTx) joinFiled(ctx context.Context, f *filedEvent, r *row) error {
 	if r.HasUser && !f.user.Valid {
 		f.user = sql.NullInt64{Int64: r.User, Valid: true}
 		if _, err := w.tx.ExecContext(ctx, "UPDATE event SET user=? WHERE project=? AND filing=? AND keep_day=?", r.User, w.Project.ID, f.filing, f.keepDay); err != nil {
@@ -258,7 +258,7 @@ func (w *filing) joinFiled(ctx context.Context, f *filedEvent, r *row) error {
 
 // tellPlace shows an issue by a report that says where it broke, when none did
 // before.
-func (w *filing) tellPlace(ctx context.Context, issue int64, r *row) error {
+func (w *batchTx) tellPlace(ctx context.Context, issue int64, r *row) error {
 	s := ShownBy(r.Print, r.Event)
 	if s.Place == "" {
 		return nil
@@ -270,7 +270,7 @@ func (w *filing) tellPlace(ctx context.Context, issue int64, r *row) error {
 
 // loadOccurrences reads the reports of the last minutes that have one of the
 // hashes, with the events they belong to.
-func (w *filing) loadOccurrences(ctx context.Context, hashes []any) (map[[16]byte][]*cluster, error) {
+func (w *batchTx) loadOccurrences(ctx context.Context, hashes []any) (map[[16]byte][]*cluster, error) {
 	out := map[[16]byte][]*cluster{}
 	byEvent := map[int64]*cluster{}
 	for chunk := range slices.Chunk(hashes, db.StatementRows) {
@@ -307,7 +307,7 @@ func (w *filing) loadOccurrences(ctx context.Context, hashes []any) (map[[16]byt
 }
 
 // writeOccurrences remembers the batch's reports for those that come later.
-func (w *filing) writeOccurrences(ctx context.Context) error {
+func (w *batchTx) writeOccurrences(ctx context.Context) error {
 	var rows [][]any
 	for _, r := range w.reports {
 		if w.remembered[r.Key]++; w.remembered[r.Key] > mostReports {

@@ -8,7 +8,7 @@ import (
 
 // countPulse adds the batch to the slots of the last hours. Moves leave them:
 // what was merged into an issue is no surge of it.
-func (w *filing) countPulse(ctx context.Context, pulse map[Key2]int64) error {
+func (w *batchTx) countPulse(ctx context.Context, pulse map[Key2]int64) error {
 	rows := make([][]any, 0, len(pulse))
 	for k, n := range pulse {
 		rows = append(rows, []any{k.A, k.B, w.Project.ID, n})
@@ -22,7 +22,7 @@ func (w *filing) countPulse(ctx context.Context, pulse map[Key2]int64) error {
 }
 
 // countActive notes who used the application, and on which day last.
-func (w *filing) countActive(ctx context.Context, active map[int64]int64) error {
+func (w *batchTx) countActive(ctx context.Context, active map[int64]int64) error {
 	rows := make([][]any, 0, len(active))
 	for user, day := range active {
 		rows = append(rows, []any{w.Project.ID, user, day})

@@ -9,7 +9,7 @@ import (
 )
 
 // countReceived counts what became of everything in this filing.
-func (w *filing) countReceived(ctx context.Context) error {
+func (w *batchTx) countReceived(ctx context.Context) error {
 	for _, r := range w.rows {
 		w.tally.Add(r.Received, inbox.CauseFiled, "", 1)
 		if len(r.Event.Notes) > 0 {
@@ -34,7 +34,7 @@ func (w *filing) countReceived(ctx context.Context) error {
 }
 
 // countScrubbed counts an event once for each rule that replaced something.
-func (w *filing) countScrubbed(it *pipeline.Item) {
+func (w *batchTx) countScrubbed(it *pipeline.Item) {
 	for i, f := range it.Scrubbed {
 		first := true
 		for _, before := range it.Scrubbed[:i] {
@@ -47,7 +47,7 @@ func (w *filing) countScrubbed(it *pipeline.Item) {
 	}
 }
 
-func (w *filing) countTrouble(it *pipeline.Item) {
+func (w *batchTx) countTrouble(it *pipeline.Item) {
 	for _, t := range it.Trouble {
 		cause := inbox.CauseFailed
 		switch {

@@ -21,7 +21,10 @@ type idDay struct {
 // dropRepeats takes out events that are filed already or stand twice here. An
 // event is looked for under every class of retention that it may have been
 // filed under, and among those whose time could not be used.
-func (w *filing) dropRepeats(ctx context.Context) error {
+func (w *batchTx) dropRepeats(ctx context.Context) error {
+	if len(w.rows) == 0 {
+		return nil
+	}
 	byDay := map[int][]any{}
 	for _, r := range w.rows {
 		for _, d := range w.daysOf(r) {
@@ -76,7 +79,7 @@ func (w *filing) dropRepeats(ctx context.Context) error {
 }
 
 // daysOf lists the keep_days under which a row may have been filed before.
-func (w *filing) daysOf(r *row) []int {
+func (w *batchTx) daysOf(r *row) []int {
 	out := []int{r.keepDay}
 	if r.When.Sent.IsZero() {
 		return out
@@ -100,7 +103,7 @@ type oddKey struct {
 // oddFiled finds which rows were filed although their time could not be used.
 // A time may be odd at one moment and not at another, so all are asked for
 // where the project has any.
-func (w *filing) oddFiled(ctx context.Context) (map[oddKey]bool, error) {
+func (w *batchTx) oddFiled(ctx context.Context) (map[oddKey]bool, error) {
 	out := map[oddKey]bool{}
 	var one int
 	err := w.tx.QueryRowContext(ctx, "SELECT 1 FROM odd_event WHERE project=? LIMIT 1", w.Project.ID).Scan(&one)

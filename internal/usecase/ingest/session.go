@@ -38,7 +38,10 @@ type heldSession struct {
 
 // writeSessions files messages about sessions: those that tell of one, and
 // those that count many.
-func (w *filing) writeSessions(ctx context.Context) error {
+func (w *batchTx) writeSessions(ctx context.Context) error {
+	if len(w.Sessions) == 0 {
+		return nil
+	}
 	var counted, told []SessionMessage
 	for _, m := range w.Sessions {
 		if m.Counted != nil {
@@ -59,7 +62,7 @@ func (w *filing) writeSessions(ctx context.Context) error {
 }
 
 // writeTold merges messages into the sessions that they tell of.
-func (w *filing) writeTold(ctx context.Context, messages []SessionMessage) error {
+func (w *batchTx) writeTold(ctx context.Context, messages []SessionMessage) error {
 	held := map[[16]byte]*heldSession{}
 	for _, m := range messages {
 		held[events.SessionHash(m.ID)] = &heldSession{name: m.ID}
@@ -121,7 +124,7 @@ func (w *filing) writeTold(ctx context.Context, messages []SessionMessage) error
 }
 
 // loadSessions reads those of the sessions that are known.
-func (w *filing) loadSessions(ctx context.Context, held map[[16]byte]*heldSession) error {
+func (w *batchTx) loadSessions(ctx context.Context, held map[[16]byte]*heldSession) error {
 	ids := make([]any, 0, len(held))
 	for id := range held {
 		ids = append(ids, id[:])
@@ -157,7 +160,7 @@ func (w *filing) loadSessions(ctx context.Context, held map[[16]byte]*heldSessio
 }
 
 // homes gives sessions the ids of their releases and environments.
-func (w *filing) homes(ctx context.Context, held map[[16]byte]*heldSession) error {
+func (w *batchTx) homes(ctx context.Context, held map[[16]byte]*heldSession) error {
 	var rels, envs []string
 	for _, h := range held {
 		if h.Release != "" {

@@ -21,7 +21,7 @@ type splitRule struct {
 
 // takeApart files events that have the difference of a split under its
 // variants: those of a fingerprint, then of the part, until no split is for it.
-func (w *filing) takeApart(ctx context.Context) error {
+func (w *batchTx) takeApart(ctx context.Context) error {
 	if !w.apart {
 		return nil
 	}
@@ -53,7 +53,7 @@ func (w *filing) takeApart(ctx context.Context) error {
 }
 
 // splitRules reads the project's splits that are not undone.
-func (w *filing) splitRules(ctx context.Context) (map[int64]splitRule, error) {
+func (w *batchTx) splitRules(ctx context.Context) (map[int64]splitRule, error) {
 	out := map[int64]splitRule{}
 	return out, db.Each(ctx, w.tx, func(r *sql.Rows) error {
 		var x splitRule
@@ -64,7 +64,7 @@ func (w *filing) splitRules(ctx context.Context) (map[int64]splitRule, error) {
 }
 
 // splitsFor lists which splits are for the fingerprints of rows, the oldest first.
-func (w *filing) splitsFor(ctx context.Context, rules map[int64]splitRule, rows []*row) (map[fingerprint.Key][]int64, error) {
+func (w *batchTx) splitsFor(ctx context.Context, rules map[int64]splitRule, rows []*row) (map[fingerprint.Key][]int64, error) {
 	seen := map[fingerprint.Key]bool{}
 	var hashes []any
 	for _, r := range rows {
@@ -95,7 +95,7 @@ func (w *filing) splitsFor(ctx context.Context, rules map[int64]splitRule, rows 
 }
 
 // partOf finds or makes the variant that a split makes of a row's.
-func (w *filing) partOf(ctx context.Context, r *row, split int64) (*variantRow, error) {
+func (w *batchTx) partOf(ctx context.Context, r *row, split int64) (*variantRow, error) {
 	of := r.variant
 	hash := of.hash.Part(split)
 	if v := w.variants[hash]; v != nil {

@@ -23,7 +23,7 @@ const mostTies = 50
 // tieFirst lets the fingerprints of reports lead where the event that they were
 // joined to leads, before issues are chosen: else another event of this batch
 // would make a second issue of one of them.
-func (w *filing) tieFirst(ctx context.Context) error {
+func (w *batchTx) tieFirst(ctx context.Context) error {
 	if w.apart {
 		return nil
 	}
@@ -54,7 +54,7 @@ func (w *filing) tieFirst(ctx context.Context) error {
 }
 
 // tieNew lets all that is tied to the fingerprint of a new issue lead to it.
-func (w *filing) tieNew(ctx context.Context, k fingerprint.Key, issue int64) error {
+func (w *batchTx) tieNew(ctx context.Context, k fingerprint.Key, issue int64) error {
 	done := []fingerprint.Key{k}
 	for i := 0; i < len(done); i++ {
 		for _, other := range w.tied[done[i]] {
@@ -71,7 +71,7 @@ func (w *filing) tieNew(ctx context.Context, k fingerprint.Key, issue int64) err
 }
 
 // tieTo lets a fingerprint that leads nowhere yet lead to an issue.
-func (w *filing) tieTo(ctx context.Context, k fingerprint.Key, issue int64) error {
+func (w *batchTx) tieTo(ctx context.Context, k fingerprint.Key, issue int64) error {
 	return w.s.db.ExecPrepared(ctx, w.tx, "INSERT IGNORE INTO alias (project, grouping_version, hash, issue) SELECT ?,?,?,? FROM DUAL WHERE (SELECT COUNT(*) FROM alias WHERE issue=?)<?",
 		[]any{w.Project.ID, w.Project.GroupingVersion, bytes.Clone(k[:]), issue, issue, mostTies})
 }
@@ -80,7 +80,7 @@ func (w *filing) tieTo(ctx context.Context, k fingerprint.Key, issue int64) erro
 // lead nowhere yet lead to the issue of the event that a report with them was
 // joined to. Where parts were split off, fingerprints are what people decided
 // about, and stay as they are.
-func (w *filing) writeTies(ctx context.Context) error {
+func (w *batchTx) writeTies(ctx context.Context) error {
 	if w.apart {
 		return nil
 	}

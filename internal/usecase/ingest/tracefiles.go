@@ -33,7 +33,7 @@ const mostTraceFiles = 20
 // countFiles counts which generated files the traces name, and notes of which
 // of them the frames of new variants could not be read. A variant that could
 // have been read with what was pushed in between is looked at again.
-func (w *filing) countFiles(ctx context.Context) error {
+func (w *batchTx) countFiles(ctx context.Context) error {
 	files := map[traceFileKey]*traceFileRow{}
 	for _, r := range w.rows {
 		at := min(db.Micros(r.When.Thrown), db.Micros(r.Received))
@@ -84,7 +84,7 @@ const traceFiles names.Table = "trace_file"
 
 // capFiles lets go of new files that are too many: whoever knows a public key
 // can make addresses up.
-func (w *filing) capFiles(ctx context.Context, files map[traceFileKey]*traceFileRow) error {
+func (w *batchTx) capFiles(ctx context.Context, files map[traceFileKey]*traceFileRow) error {
 	unknown := map[int64][]any{} // release → hashes
 	name := func(k traceFileKey) names.Key {
 		return names.KeyOf(traceFiles, w.Project.ID, fmt.Sprintf("%d %x", k.release, k.hash))
@@ -131,7 +131,7 @@ func fileKey(r *row, f pipeline.TraceFile) traceFileKey {
 }
 
 // noteUnread ties new variants with frames that could not be read to their files.
-func (w *filing) noteUnread(ctx context.Context) error {
+func (w *batchTx) noteUnread(ctx context.Context) error {
 	for id, r := range w.fresh {
 		if !r.Print.Provisional {
 			continue

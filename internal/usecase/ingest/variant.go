@@ -17,7 +17,7 @@ import (
 
 // chooseVariants finds or makes the variant of each event and, through the
 // alias of its fingerprint, the issue.
-func (w *filing) chooseVariants(ctx context.Context) error {
+func (w *batchTx) chooseVariants(ctx context.Context) error {
 	w.variants = map[fingerprint.Key]*variantRow{}
 	first := map[fingerprint.Key]*row{}
 	var keys []fingerprint.Key // in order of arrival: so are new issues numbered
@@ -79,7 +79,7 @@ func (w *filing) chooseVariants(ctx context.Context) error {
 // lookThrough gives r the fingerprint that blames who called its origin, when
 // so many different functions did that it must fail on their behalf. What is
 // filed already stays where it is.
-func (w *filing) lookThrough(ctx context.Context, r *row) error {
+func (w *batchTx) lookThrough(ctx context.Context, r *row) error {
 	if r.Print.Caller == "" {
 		return nil
 	}
@@ -104,7 +104,7 @@ func (w *filing) lookThrough(ctx context.Context, r *row) error {
 
 // loadForms reads which raw forms are kept of the variants that have room for
 // more, so that a body is not sent again only to be ignored.
-func (w *filing) loadForms(ctx context.Context) error {
+func (w *batchTx) loadForms(ctx context.Context) error {
 	byID := map[int64]*variantRow{}
 	var ids []any
 	for _, v := range w.variants {
@@ -133,7 +133,7 @@ func (w *filing) loadForms(ctx context.Context) error {
 
 // newVariant makes the variant of r, whose fingerprint it gives as it is to be
 // filed; where that is another than its own, that variant may be there already.
-func (w *filing) newVariant(ctx context.Context, r *row) (fingerprint.Result, error) {
+func (w *batchTx) newVariant(ctx context.Context, r *row) (fingerprint.Result, error) {
 	if err := w.lookThrough(ctx, r); err != nil {
 		return r.Print, err
 	}
@@ -201,7 +201,7 @@ func callerHash(p fingerprint.Result) any {
 }
 
 // anyVariant files under a variant that an issue has.
-func (w *filing) anyVariant(ctx context.Context, print fingerprint.Result, issue int64, err error) (fingerprint.Result, error) {
+func (w *batchTx) anyVariant(ctx context.Context, print fingerprint.Result, issue int64, err error) (fingerprint.Result, error) {
 	if err != nil {
 		return print, err
 	}
@@ -221,7 +221,7 @@ func (w *filing) anyVariant(ctx context.Context, print fingerprint.Result, issue
 }
 
 // findVariant reads one variant; nil when there is none.
-func (w *filing) findVariant(ctx context.Context, where string, args ...any) (*variantRow, error) {
+func (w *batchTx) findVariant(ctx context.Context, where string, args ...any) (*variantRow, error) {
 	v := &variantRow{}
 	var hash, print []byte
 	err := w.tx.QueryRowContext(ctx, "SELECT id, issue, exemplars, hash, fingerprint FROM variant WHERE "+where, args...).Scan(&v.ID, &v.issue, &v.exemplars, &hash, &print)

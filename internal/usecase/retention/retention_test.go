@@ -94,9 +94,9 @@ func TestFile_FilesNothingWhileClocksDiffer(t *testing.T) {
 	b.DB.MaxSkew = db.ClockSkew
 	b.File(testbed.Event{Function: "tideAt", At: b.Now})
 	b.Store(testbed.Event{Function: "tideAt", At: b.Now})
-	f := b.Filing()
+	f := b.Batch()
 	b.Now = b.Now.Add(2 * time.Hour)
-	if _, err := b.Ingest.File(t.Context(), f); !errors.Is(err, db.ErrClocks) {
+	if _, err := b.Ingest.Process(t.Context(), f); !errors.Is(err, db.ErrClocks) {
 		t.Errorf("File = %v", err)
 	}
 	if st, err := b.Overview.Inbox(t.Context()); err != nil || st.Events != 1 {
@@ -134,14 +134,14 @@ func TestFile_TakesWhatWaitedBeyondItsTime(t *testing.T) {
 	late := testbed.Event{ID: "late", Function: "tideAt", At: testbed.Noon.Add(-29 * testbed.Day)}
 	b.Store(late)
 	b.Now = testbed.Noon.Add(10 * testbed.Day) // it waited; its day is past
-	if done, err := b.Ingest.File(t.Context(), b.Filing()); err != nil || done.Events != 1 {
+	if done, err := b.Ingest.Process(t.Context(), b.Batch()); err != nil || done.Events != 1 {
 		t.Fatalf("%+v, %v", done, err)
 	}
 	if keep := b.One("SELECT keep_day FROM event"); keep < int64(db.Day(b.Now)) {
 		t.Errorf("it is kept until day %d, and that is past", keep)
 	}
 	b.Store(late)
-	if done, err := b.Ingest.File(t.Context(), b.Filing()); err != nil || done.Repeats != 1 {
+	if done, err := b.Ingest.Process(t.Context(), b.Batch()); err != nil || done.Repeats != 1 {
 		t.Errorf("again: %+v, %v", done, err)
 	}
 	b.Recounted()
