@@ -14,9 +14,10 @@ import (
 // clocks differ are measured by one.
 const Clock = "CAST(UNIX_TIMESTAMP(NOW(6))*1000000 AS SIGNED)"
 
-// NoWait stands before a statement that does not wait for a lock. A process on a host that vanished may hold the lock of a shard's row until the
-// server ends its transaction (TransactionIdle). Nobody waits for it: what is
-// locked is passed over, and looked at again the next time.
+// NoWait stands before a statement that does not wait for a lock. A process on a
+// host that vanished may hold the lock of a shard's row until the server ends its
+// transaction (TransactionIdle). Nobody waits for it: a locked row is passed over,
+// and looked at again the next time.
 const NoWait = "SET STATEMENT innodb_lock_wait_timeout=0 FOR "
 
 // LockWait is the server's number of a lock that took too long.

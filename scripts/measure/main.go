@@ -14,12 +14,15 @@ import (
 	"bufio"
 	"bytes"
 	"cmp"
+	"context"
+	"errors"
 	"fmt"
 	"go/ast"
 	"go/parser"
 	"go/token"
 	"io/fs"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"slices"
 	"strconv"
@@ -64,7 +67,11 @@ func main() {
 }
 
 func run(out *os.File) error {
-	all, err := measure(".")
+	list, err := files(context.Background())
+	if err != nil {
+		return err
+	}
+	all, err := measure(list)
 	if err != nil {
 		return err
 	}
@@ -134,32 +141,43 @@ func exceptions(file string) (map[string]int, error) {
 	return out, nil
 }
 
-// measure measures all Go files below a directory.
-func measure(root string) ([]size, error) {
+// files lists the Go files of the checkout, without what git ignores.
+func files(ctx context.Context) ([]string, error) {
+	out, err := exec.CommandContext(ctx, "git", "ls-files", "--cached", "--others", "--exclude-standard", "*.go").Output()
+	if err != nil {
+		return nil, fmt.Errorf("git ls-files: %w", err)
+	}
+	return strings.Fields(string(out)), nil
+}
+
+// measure measures Go files; tests, generated ones and those that are gone are
+// left out.
+func measure(list []string) ([]size, error) {
 	var all []size
 	packages, methods, long := map[string]int{}, map[string]int{}, map[string]int{}
-	err := filepath.WalkDir(root, func(path string, d fs.DirEntry, err error) error {
-		if err != nil {
-			return err
-		}
-		name := d.Name()
-		if d.IsDir() && (name == "node_modules" || name == "testdata" || name == "build" || strings.HasPrefix(name, ".") && len(name) > 1) {
-			return fs.SkipDir
-		}
-		if d.IsDir() || filepath.Ext(name) != ".go" || strings.HasSuffix(name, "_test.go") {
-			return nil
+	for _, path := range list {
+		if strings.HasSuffix(path, "_test.go") || strings.Contains(path, "testdata/") {
+			continue
 		}
 		src, err := os.ReadFile(path)
-		if err != nil || generated(src) {
-			return err
+		if errors.Is(err, fs.ErrNotExist) {
+			continue
+		}
+		if err != nil {
+			return nil, err
+		}
+		if generated(src) {
+			continue
 		}
 		lines := bytes.Count(src, []byte("\n"))
 		all = append(all, size{"file", path, lines})
 		packages[filepath.Dir(path)] += lines
 		found, n, err := measureFile(path, src, methods)
+		if err != nil {
+			return nil, err
+		}
 		all, long[filepath.Dir(path)] = append(all, found...), long[filepath.Dir(path)]+n
-		return err
-	})
+	}
 	for dir, n := range packages {
 		all = append(all, size{"package", dir, n})
 	}
@@ -170,7 +188,7 @@ func measure(root string) ([]size, error) {
 		all = append(all, size{"type", typ, n})
 	}
 	slices.SortFunc(all, func(a, b size) int { return cmp.Or(cmp.Compare(a.kind, b.kind), cmp.Compare(a.name, b.name)) })
-	return all, err
+	return all, nil
 }
 
 func generated(src []byte) bool {

@@ -6,12 +6,12 @@ import (
 	"firethorn/internal/db"
 )
 
-// Store reads and writes what the package is for. It is safe for concurrent use.
+// Store reads and writes people, teams, tokens and sign-ins. It is safe for concurrent use.
 type Store struct {
 	db *db.DB
 }
 
-// New makes the store.
+// New makes a store.
 func New(d *db.DB) *Store {
 	return &Store{db: d}
 }

@@ -6,14 +6,14 @@ import (
 	"firethorn/internal/db"
 )
 
-// Store reads and writes what the package is for. It is safe for concurrent use.
+// Store reads and writes events, bodies, sessions and feedback. It is safe for concurrent use.
 type Store struct {
 	db *db.DB
 
 	dicts *cache.Cache[int64, *Dictionary]
 }
 
-// New makes the store.
+// New makes a store.
 func New(d *db.DB) *Store {
 	return &Store{db: d, dicts: newDictionaries()}
 }

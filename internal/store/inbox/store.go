@@ -6,14 +6,15 @@ import (
 	"firethorn/internal/db"
 )
 
-// Store reads and writes what the package is for. It is safe for concurrent use.
+// Store reads and writes batches that wait, failed events and the totals of what was received.
+// It is safe for concurrent use.
 type Store struct {
 	db *db.DB
 
 	inbox *appender
 }
 
-// New makes the store.
+// New makes a store.
 func New(d *db.DB) *Store {
 	s := &Store{db: d}
 	s.inbox = newAppender(s)

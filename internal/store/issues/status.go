@@ -16,10 +16,10 @@ type StatusRow struct {
 	CallsAt int64 `json:"calls_at,omitempty"` // microseconds; read for history alone
 }
 
-// StatusColumns are read of a row of issue called i; scanStanding takes them.
+// StatusColumns are read of a row of issue called i; StatusScan reads them.
 const StatusColumns = "i.state, i.fixed_in, i.fix_kind, i.fix_after, i.fix_commit, i.fix_at, i.fix_by, i.parked, i.count_only, i.severity, COALESCE(i.owner,0), COALESCE((SELECT o.name FROM person o WHERE o.id=i.owner),'')"
 
-// StatusScan reads standingColumns into st, once its columns are scanned.
+// StatusScan reads StatusColumns into St, once its columns are scanned.
 type StatusScan struct {
 	St     *StatusRow
 	at     sql.NullInt64

@@ -8,14 +8,14 @@ import (
 	"firethorn/internal/db"
 )
 
-// Store reads and writes what the package is for. It is safe for concurrent use.
+// Store reads and writes issues. It is safe for concurrent use.
 type Store struct {
 	db *db.DB
 
 	states *cache.Memo[int64, map[issue.State]int64]
 }
 
-// New makes the store.
+// New makes a store.
 func New(d *db.DB) *Store {
 	return &Store{db: d, states: cache.NewMemo[int64](1<<20, func(m map[issue.State]int64) int { return 40 * len(m) })}
 }

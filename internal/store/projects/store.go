@@ -8,7 +8,8 @@ import (
 	"firethorn/internal/schema"
 )
 
-// Store reads and writes what the package is for. It is safe for concurrent use.
+// Store reads and writes projects, their ingest keys, rules files and allowances.
+// It is safe for concurrent use.
 type Store struct {
 	db     *db.DB
 	schema *schema.Schema
@@ -16,7 +17,7 @@ type Store struct {
 	ruleSets *cache.Cache[ruleSetKey, heldRules]
 }
 
-// New makes the store.
+// New makes a store.
 func New(d *db.DB, tables *schema.Schema) *Store {
 	return &Store{db: d, schema: tables, ruleSets: newRuleSets()}
 }

@@ -7,14 +7,14 @@ import (
 	"firethorn/internal/db"
 )
 
-// Store reads and writes what the package is for. It is safe for concurrent use.
+// Store reads and writes releases, deploys, commits and bundles. It is safe for concurrent use.
 type Store struct {
 	db *db.DB
 
 	graphs *cache.Cache[int64, heldGraph]
 }
 
-// New makes the store.
+// New makes a store.
 func New(d *db.DB) *Store {
 	return &Store{db: d, graphs: newGraphs()}
 }

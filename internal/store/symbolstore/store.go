@@ -7,13 +7,13 @@ import (
 	"firethorn/internal/store/names"
 )
 
-// Store reads and writes what the package is for. It is safe for concurrent use.
+// Store reads and writes pushed symbols and their compiled form. It is safe for concurrent use.
 type Store struct {
 	db    *db.DB
 	names *names.Store
 }
 
-// New makes the store.
+// New makes a store.
 func New(d *db.DB, name *names.Store) *Store {
 	return &Store{db: d, names: name}
 }

@@ -14,7 +14,7 @@ import (
 	"firethorn/internal/usecase/status"
 )
 
-// Service does what the package is for. It is safe for concurrent use.
+// Service processes batches of events. It is safe for concurrent use.
 type Service struct {
 	db       *db.DB
 	accounts *accounts.Store
@@ -40,7 +40,7 @@ type Needs struct {
 	Status   *status.Service
 }
 
-// New makes the service.
+// New makes a service.
 func New(n Needs) *Service {
 	return &Service{db: n.DB, accounts: n.Accounts, events: n.Events, inbox: n.Inbox, issues: n.Issues, names: n.Names, projects: n.Projects, releases: n.Releases, status: n.Status}
 }

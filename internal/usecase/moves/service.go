@@ -11,7 +11,7 @@ import (
 	"firethorn/internal/usecase/status"
 )
 
-// Service does what the package is for. It is safe for concurrent use.
+// Service moves variants between issues. It is safe for concurrent use.
 type Service struct {
 	db       *db.DB
 	events   *events.Store
@@ -34,7 +34,7 @@ type Needs struct {
 	Status   *status.Service
 }
 
-// New makes the service.
+// New makes a service.
 func New(n Needs) *Service {
 	return &Service{db: n.DB, events: n.Events, ingest: n.Ingest, issues: n.Issues, releases: n.Releases, status: n.Status, Chunk: chunkRows}
 }

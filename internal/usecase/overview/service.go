@@ -8,7 +8,7 @@ import (
 	"firethorn/internal/store/issues"
 )
 
-// Service does what the package is for. It is safe for concurrent use.
+// Service answers the first page and the status. It is safe for concurrent use.
 type Service struct {
 	db     *db.DB
 	issues *issues.Store
@@ -17,7 +17,7 @@ type Service struct {
 	overviews *cache.Memo[int64, *Overview]
 }
 
-// New makes the service.
+// New makes a service.
 func New(d *db.DB, issue *issues.Store) *Service {
 	return &Service{db: d, issues: issue,
 		carriers:  cache.NewMemo[int64](4<<20, func(list []owners.Person) int { return 100 * len(list) }),

@@ -10,7 +10,7 @@ import (
 	"firethorn/internal/usecase/moves"
 )
 
-// Service does what the package is for. It is safe for concurrent use.
+// Service regroups stored events. It is safe for concurrent use.
 type Service struct {
 	db       *db.DB
 	events   *events.Store
@@ -19,7 +19,7 @@ type Service struct {
 	projects *projects.Store
 }
 
-// New makes the service.
+// New makes a service.
 func New(d *db.DB, event *events.Store, issue *issues.Store, move *moves.Service, project *projects.Store) *Service {
 	return &Service{db: d, events: event, issues: issue, moves: move, projects: project}
 }

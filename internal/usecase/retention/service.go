@@ -15,7 +15,7 @@ import (
 	"firethorn/internal/usecase/status"
 )
 
-// Service does what the package is for. It is safe for concurrent use.
+// Service deletes, erases, recounts and repairs. It is safe for concurrent use.
 type Service struct {
 	db          *db.DB
 	events      *events.Store
@@ -43,7 +43,7 @@ type Needs struct {
 	Symbols  *symbolstore.Store
 }
 
-// New makes the service.
+// New makes a service.
 func New(n Needs) *Service {
 	return &Service{db: n.DB, events: n.Events, inbox: n.Inbox, ingest: n.Ingest, issues: n.Issues, moves: n.Moves, projects: n.Projects, schema: n.Schema, status: n.Status, symbolstore: n.Symbols}
 }

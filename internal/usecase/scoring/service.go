@@ -9,7 +9,7 @@ import (
 	"firethorn/internal/usecase/status"
 )
 
-// Service does what the package is for. It is safe for concurrent use.
+// Service scores issues and finds surges. It is safe for concurrent use.
 type Service struct {
 	db       *db.DB
 	issues   *issues.Store
@@ -17,7 +17,7 @@ type Service struct {
 	status   *status.Service
 }
 
-// New makes the service.
+// New makes a service.
 func New(d *db.DB, issue *issues.Store, release *releases.Store, statu *status.Service) *Service {
 	return &Service{db: d, issues: issue, releases: release, status: statu}
 }

@@ -8,14 +8,14 @@ import (
 	"firethorn/internal/store/issues"
 )
 
-// Service does what the package is for. It is safe for concurrent use.
+// Service compares issues. It is safe for concurrent use.
 type Service struct {
 	db     *db.DB
 	events *events.Store
 	issues *issues.Store
 }
 
-// New makes the service.
+// New makes a service.
 func New(d *db.DB, event *events.Store, issue *issues.Store) *Service {
 	return &Service{db: d, events: event, issues: issue}
 }

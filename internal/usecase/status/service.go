@@ -9,7 +9,7 @@ import (
 	"firethorn/internal/store/releases"
 )
 
-// Service does what the package is for. It is safe for concurrent use.
+// Service changes the status of issues. It is safe for concurrent use.
 type Service struct {
 	db       *db.DB
 	issues   *issues.Store
@@ -17,7 +17,7 @@ type Service struct {
 	releases *releases.Store
 }
 
-// New makes the service.
+// New makes a service.
 func New(d *db.DB, issue *issues.Store, name *names.Store, release *releases.Store) *Service {
 	return &Service{db: d, issues: issue, names: name, releases: release}
 }

@@ -11,7 +11,7 @@ import (
 	"firethorn/internal/usecase/status"
 )
 
-// Service does what the package is for. It is safe for concurrent use.
+// Service carries out what people decide. It is safe for concurrent use.
 type Service struct {
 	db       *db.DB
 	accounts *accounts.Store
@@ -31,7 +31,7 @@ type Needs struct {
 	Status   *status.Service
 }
 
-// New makes the service.
+// New makes a service.
 func New(n Needs) *Service {
 	return &Service{db: n.DB, accounts: n.Accounts, issues: n.Issues, moves: n.Moves, releases: n.Releases, status: n.Status}
 }
