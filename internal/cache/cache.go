@@ -10,7 +10,7 @@ import (
 // Cache holds values up to a number of bytes; those not used for long go first.
 // It is safe for concurrent use.
 type Cache[K comparable, V any] struct {
-	held *otter.Cache[K, V]
+	held *held
 }
 
 // overhead is about what an entry takes besides its value.
@@ -18,20 +18,60 @@ const overhead = 100
 
 // New makes a cache that holds about so many bytes; size gives those of a value.
 func New[K comparable, V any](bytes int, size func(K, V) int) *Cache[K, V] {
-	return &Cache[K, V]{otter.Must(&otter.Options[K, V]{
-		MaximumWeight: uint64(max(bytes, 1)),
-		Weigher:       func(k K, v V) uint32 { return uint32(min(overhead+size(k, v), 1<<31)) },
-	})}
+	return &Cache[K, V]{newHeld(bytes, func(k, v any) int { return size(k.(K), v.(V)) })}
 }
 
 // Get gives the value of a key that is held.
-func (c *Cache[K, V]) Get(k K) (V, bool) { return c.held.GetIfPresent(k) }
+func (c *Cache[K, V]) Get(k K) (v V, ok bool) {
+	found, ok := c.held.get(k)
+	if ok {
+		v = found.(V)
+	}
+	return v, ok
+}
 
 // Put holds a value.
-func (c *Cache[K, V]) Put(k K, v V) { c.held.Set(k, v) }
+func (c *Cache[K, V]) Put(k K, v V) { c.held.put(k, v) }
+
+// Drop lets go of the value of a key.
+func (c *Cache[K, V]) Drop(k K) { c.held.drop(k) }
 
 // Clear lets go of everything.
-func (c *Cache[K, V]) Clear() { c.held.InvalidateAll() }
+func (c *Cache[K, V]) Clear() { c.held.clear() }
+
+// Len is about how many values are held, once those that are too many have gone.
+func (c *Cache[K, V]) Len() int { return c.held.len() }
+
+// held is the one kind of otter's cache that is compiled: its generic code is
+// large, and each kind of key and value, in each package that makes one, would
+// be compiled anew. So its calls are not inlined either.
+type held struct{ c *otter.Cache[any, any] }
+
+//go:noinline
+func newHeld(bytes int, size func(k, v any) int) *held {
+	return &held{otter.Must(&otter.Options[any, any]{
+		MaximumWeight: uint64(max(bytes, 1)),
+		Weigher:       func(k, v any) uint32 { return uint32(min(overhead+size(k, v), 1<<31)) },
+	})}
+}
+
+//go:noinline
+func (h *held) get(k any) (any, bool) { return h.c.GetIfPresent(k) }
+
+//go:noinline
+func (h *held) put(k, v any) { h.c.Set(k, v) }
+
+//go:noinline
+func (h *held) clear() { h.c.InvalidateAll() }
+
+//go:noinline
+func (h *held) drop(k any) { h.c.Invalidate(k) }
+
+//go:noinline
+func (h *held) len() int {
+	h.c.CleanUp()
+	return h.c.EstimatedSize()
+}
 
 // Memo remembers answers that took longer than answering should, for some
 // seconds: a quick answer is asked for anew each time, and one that was slow once

@@ -47,7 +47,7 @@ func TestCache_HoldsItsBytes(t *testing.T) {
 	c := New(10_000, func(_ int, v []byte) int { return len(v) })
 	for i := range 100 {
 		c.Put(i, make([]byte, 900))
-		c.held.CleanUp()
+		c.Len()
 	}
 	held := 0
 	for i := range 100 {

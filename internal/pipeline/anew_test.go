@@ -34,7 +34,7 @@ func TestUnits_OpenAnewWhatWasCompiledAnew(t *testing.T) {
 		t.Errorf("after it was compiled here it reads line %d", line)
 	}
 	other := NewUnits(s, 1<<20)
-	u.open.InvalidateAll() // so that no block is at hand
+	u.open.Clear() // so that no block is at hand
 	if _, _, err := u.unit(t.Context(), 1); err != nil {
 		t.Fatal(err)
 	}

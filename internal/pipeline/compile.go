@@ -48,7 +48,7 @@ func (u *Units) Compile(ctx context.Context, list []SymbolUnit) ([]SymbolUnit, e
 	}
 	err := u.store.PutCompiled(context.WithoutCancel(ctx), done)
 	for _, unit := range list { // one that is open reads what is not there any more
-		u.open.Invalidate(unit.ID)
+		u.open.Drop(unit.ID)
 	}
 	return out, err
 }

@@ -263,7 +263,7 @@ func TestUnits_AFloodOfOddReleasesDoesNotFlushHotMaps(t *testing.T) {
 			}
 		}
 	}
-	units.open.CleanUp()
+	units.open.Len()
 	asked := store.asked
 	for _, id := range hot {
 		if _, _, err := units.unit(t.Context(), id); err != nil {
@@ -273,7 +273,7 @@ func TestUnits_AFloodOfOddReleasesDoesNotFlushHotMaps(t *testing.T) {
 	if again := store.asked - asked; again > 1 {
 		t.Errorf("%d of 5 hot maps were driven out by 2,000 odd ones", again)
 	}
-	if n := units.open.EstimatedSize(); n > 21 {
+	if n := units.open.Len(); n > 21 {
 		t.Errorf("%d units are held in room for 20", n)
 	}
 }

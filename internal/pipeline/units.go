@@ -9,10 +9,10 @@ import (
 	"sync"
 	"time"
 
-	"github.com/maypok86/otter/v2"
 	"golang.org/x/sync/semaphore"
 	"golang.org/x/sync/singleflight"
 
+	"firethorn/internal/cache"
 	"firethorn/internal/core/symbolicate"
 	"firethorn/internal/core/symbols"
 )
@@ -79,8 +79,8 @@ func (e *StoreError) Unwrap() error { return e.Err }
 // is let in only where it is asked for more often than what would have to go.
 type Units struct {
 	store symbolStore
-	open  *otter.Cache[int64, *symbols.File]   // by unit
-	files *otter.Cache[filesKey, releaseFiles] // what was found lately, by symbols version
+	open  *cache.Cache[int64, *symbols.File]   // by unit
+	files *cache.Cache[filesKey, releaseFiles] // what was found lately, by symbols version
 
 	loads    singleflight.Group  // a unit that many wait for is opened once
 	compiles *semaphore.Weighted // bytes of bundles and maps that are compiled at once
@@ -112,8 +112,8 @@ const (
 	keptBlocks = 2 << 20
 	// versionLife is how long the version of a project's symbols is believed.
 	versionLife = time.Second
-	// filesMost is how many answers about files are remembered.
-	filesMost = 50_000
+	// filesHeld is how many bytes of answers about files are remembered.
+	filesHeld = 16 << 20
 	// compileMost is how many bytes of bundles and maps are compiled at once; a
 	// larger one is compiled alone.
 	compileMost = 64 << 20
@@ -126,8 +126,8 @@ const (
 func NewUnits(store symbolStore, most int) *Units {
 	return &Units{
 		store: store, compiles: semaphore.NewWeighted(compileMost), versions: map[int64]symbolsVersion{}, used: map[int64]bool{},
-		open:  otter.Must(&otter.Options[int64, *symbols.File]{MaximumWeight: uint64(max(most, 1)), Weigher: func(_ int64, f *symbols.File) uint32 { return uint32(f.Size()) }}),
-		files: otter.Must(&otter.Options[filesKey, releaseFiles]{MaximumSize: filesMost}),
+		open:  cache.New(most, func(_ int64, f *symbols.File) int { return f.Size() }),
+		files: cache.New(filesHeld, func(_ filesKey, l releaseFiles) int { return 200 * (1 + len(l.named)) }),
 	}
 }
 
@@ -159,7 +159,7 @@ func (u *Units) Forget(project int64) {
 
 // filesOf finds the files of a release by name, or those with a debug id.
 func (u *Units) filesOf(ctx context.Context, k filesKey) (releaseFiles, error) {
-	if l, ok := u.files.GetIfPresent(k); ok {
+	if l, ok := u.files.Get(k); ok {
 		return l, nil
 	}
 	var l releaseFiles
@@ -170,14 +170,14 @@ func (u *Units) filesOf(ctx context.Context, k filesKey) (releaseFiles, error) {
 		l.named, l.all, err = u.store.ReleaseFiles(ctx, k.project, k.release, k.name)
 	}
 	if err == nil {
-		u.files.Set(k, l)
+		u.files.Put(k, l)
 	}
 	return l, err
 }
 
 // unit opens what a file compiled to; nil and why where that cannot be read.
 func (u *Units) unit(ctx context.Context, id int64) (*symbols.File, string, error) {
-	if f, ok := u.open.GetIfPresent(id); ok && !f.Damaged() { // another process may have compiled it anew
+	if f, ok := u.open.Get(id); ok && !f.Damaged() { // another process may have compiled it anew
 		return f, "", nil
 	}
 	type loaded struct {
@@ -198,7 +198,7 @@ func (u *Units) unit(ctx context.Context, id int64) (*symbols.File, string, erro
 const preparing = "the source map of this file was pushed and is being prepared; its frames become readable by themselves"
 
 func (u *Units) load(ctx context.Context, id int64) (*symbols.File, string, error) {
-	if f, ok := u.open.GetIfPresent(id); ok && !f.Damaged() {
+	if f, ok := u.open.Get(id); ok && !f.Damaged() {
 		return f, "", nil
 	}
 	unit, err := u.store.SymbolUnit(ctx, id)
@@ -231,7 +231,7 @@ func (u *Units) load(ctx context.Context, id int64) (*symbols.File, string, erro
 	if err != nil {
 		return nil, "", err
 	}
-	u.open.Set(id, f)
+	u.open.Put(id, f)
 	return f, "", nil
 }
 

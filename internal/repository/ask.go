@@ -120,7 +120,7 @@ func (k *Keeper) at(ctx context.Context, project int64, commit string) (git.Mirr
 		return m, nil, err
 	}
 	key := treeKey{project, commit}
-	if tree, ok := k.trees.GetIfPresent(key); ok {
+	if tree, ok := k.trees.Get(key); ok {
 		return m, tree, nil
 	}
 	files, err := m.Files(ctx, commit)
@@ -128,7 +128,7 @@ func (k *Keeper) at(ctx context.Context, project int64, commit string) (git.Mirr
 		return m, nil, err
 	}
 	tree := commits.NewTree(files)
-	k.trees.Set(key, tree)
+	k.trees.Put(key, tree)
 	return m, tree, nil
 }
 

@@ -16,8 +16,7 @@ import (
 	"sync"
 	"time"
 
-	"github.com/maypok86/otter/v2"
-
+	"firethorn/internal/cache"
 	"firethorn/internal/core/commits"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/git"
@@ -44,7 +43,7 @@ type Keeper struct {
 	log   *slog.Logger
 	hosts git.Hosts // that may be fetched from
 
-	trees *otter.Cache[treeKey, *commits.Tree]
+	trees *cache.Cache[treeKey, *commits.Tree]
 
 	mu   sync.Mutex
 	busy map[int64]*sync.Mutex
@@ -56,14 +55,17 @@ type treeKey struct {
 	commit  string
 }
 
-// mostPaths is how many paths of files are kept in memory, of the commits that
-// are asked about.
-const mostPaths = 500_000
+// treesHeld is how many bytes of paths of files are kept in memory, of the commits
+// that are asked about; a path takes about pathBytes.
+const (
+	treesHeld = 50 << 20
+	pathBytes = 100
+)
 
 // New makes a keeper whose mirrors stand in dir. hosts are those that an
 // operator lets it fetch from.
 func New(dir string, store *records.Records, log *slog.Logger, hosts git.Hosts) *Keeper {
-	trees := otter.Must(&otter.Options[treeKey, *commits.Tree]{MaximumWeight: mostPaths, Weigher: func(_ treeKey, t *commits.Tree) uint32 { return uint32(1 + t.Len()) }})
+	trees := cache.New(treesHeld, func(_ treeKey, t *commits.Tree) int { return pathBytes * t.Len() })
 	return &Keeper{dir: dir, store: store, log: log, hosts: hosts, trees: trees, busy: map[int64]*sync.Mutex{}}
 }
 
