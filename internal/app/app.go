@@ -217,7 +217,7 @@ func ready(ctx context.Context, store *records.Records) error {
 	defer cancel()
 	err := store.Inbox.CanAppend()
 	if err == nil {
-		err = store.DB.Ping(ctx)
+		err = store.DB.PingContext(ctx)
 	}
 	if err != nil {
 		return &fault.Error{Op: "readyz", Code: fault.Unavailable, Retry: 5 * time.Second, Err: err, Pub: "the database does not answer: senders are told to come again, nothing that was acknowledged is lost; see the service's log, and mariadb.log in its data directory or the database's own"}

@@ -99,9 +99,6 @@ func connect(cfg *mysql.Config, conns int) *sql.DB {
 // Close ends all connections.
 func (d *DB) Close() error { return errors.Join(d.DB.Close(), d.Slow.Close()) }
 
-// Ping says whether the database answers.
-func (d *DB) Ping(ctx context.Context) error { return d.PingContext(ctx) }
-
 // Now is the service's clock.
 func (d *DB) Now() time.Time { return d.now() }
 

@@ -39,7 +39,7 @@ func (d *DB) Prepared(ctx context.Context, query string) (*sql.Stmt, error) {
 	return st, nil
 }
 
-// exec runs a prepared statement, in tx when there is one.
+// ExecPrepared runs a prepared statement, in tx when there is one.
 func (d *DB) ExecPrepared(ctx context.Context, tx *sql.Tx, query string, args []any) error {
 	st, err := d.Prepared(ctx, query)
 	if err != nil {

@@ -57,7 +57,7 @@ func Marks(n int) string { return strings.TrimSuffix(strings.Repeat("?,", n), ",
 // StatementRows is how many rows one statement writes or asks for at most.
 const StatementRows = 200
 
-// InsertRows writes rows in statements of at most statementRows; head is all
+// InsertRows writes rows in statements of at most StatementRows; head is all
 // before VALUES, tail what follows the rows.
 func InsertRows(ctx context.Context, q Querier, head, tail string, rows [][]any) error {
 	for chunk := range slices.Chunk(rows, StatementRows) {

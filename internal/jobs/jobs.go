@@ -56,15 +56,18 @@ type Runner struct {
 	Sleep func(ctx context.Context, d time.Duration)
 
 	mu     sync.Mutex
-	due    map[string]time.Time
 	failed map[failure]failures
 }
 
-// failure is a job that failed, for a project or 0.
+// failure is a job that failed, for a project, for none (0), or before it came to
+// its projects.
 type failure struct {
 	job     string
 	project int64
 }
+
+// starting stands for the part of a run before its steps: the list and the lease.
+const starting = -1
 
 type failures struct {
 	times     int
@@ -76,7 +79,7 @@ const maxRetry = time.Minute
 
 // Run runs the jobs until ctx ends, and waits for those under way.
 func (r *Runner) Run(ctx context.Context) {
-	r.due, r.failed = map[string]time.Time{}, map[failure]failures{}
+	r.failed = map[failure]failures{}
 	var lanes sync.WaitGroup
 	started := map[string]bool{}
 	for _, j := range r.Jobs {
@@ -89,6 +92,7 @@ func (r *Runner) Run(ctx context.Context) {
 }
 
 func (r *Runner) lane(ctx context.Context, lane string) {
+	due := map[string]time.Time{}
 	for ctx.Err() == nil {
 		pause := maxRetry
 		for i := range r.Jobs {
@@ -96,25 +100,14 @@ func (r *Runner) lane(ctx context.Context, lane string) {
 			if j.Lane != lane || ctx.Err() != nil {
 				continue
 			}
-			if !r.Now().Before(r.dueAt(j.Name)) {
-				r.setDue(j.Name, r.Now().Add(r.run(ctx, j)))
+			if !r.Now().Before(due[j.Name]) {
+				rest := r.run(ctx, j)
+				due[j.Name] = r.Now().Add(rest)
 			}
-			pause = min(pause, r.dueAt(j.Name).Sub(r.Now()))
+			pause = min(pause, due[j.Name].Sub(r.Now()))
 		}
 		r.Sleep(ctx, max(pause, time.Millisecond))
 	}
-}
-
-func (r *Runner) dueAt(job string) time.Time {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	return r.due[job]
-}
-
-func (r *Runner) setDue(job string, at time.Time) {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	r.due[job] = at
 }
 
 // run runs a job once and gives how long it rests.
@@ -124,23 +117,24 @@ func (r *Runner) run(ctx context.Context, j *Job) (rest time.Duration) {
 	if j.List != nil {
 		var err error
 		if projects, err = j.List(ctx); err != nil {
-			return r.report(ctx, j, 0, began, err)
+			return r.report(ctx, j, starting, began, err)
 		}
-		r.succeeded(j, 0)
 	}
 	if len(projects) == 0 {
+		r.succeeded(j, starting)
 		return j.Every
 	}
 	if j.Lease != "" {
 		release, err := r.Lease(ctx, j.Lease)
 		if err != nil {
-			return r.report(ctx, j, 0, began, err)
+			return r.report(ctx, j, starting, began, err)
 		}
 		if release == nil {
 			return cmp.Or(j.Retry, j.Every)
 		}
 		defer release()
 	}
+	r.succeeded(j, starting)
 	rest = j.Every
 	for len(projects) > 0 && ctx.Err() == nil && (j.Limit == 0 || r.Now().Sub(began) < j.Limit) {
 		left := projects[:0]
@@ -211,7 +205,11 @@ func (r *Runner) report(ctx context.Context, j *Job, project int64, began time.T
 	r.failed[failure{j.Name, project}] = f
 	r.mu.Unlock()
 	if !r.Quiet(err) {
-		r.Log.Error("a job failed; it is tried again", "job", j.Name, "project", project, "tries", f.times, "in", pause, "err", err)
+		log := r.Log.With("job", j.Name)
+		if project > 0 {
+			log = log.With("project", project)
+		}
+		log.Error("a job failed; it is tried again", "tries", f.times, "in", pause, "err", err)
 	}
 	return pause
 }

@@ -151,6 +151,26 @@ func TestRun_ListFails(t *testing.T) {
 	}
 }
 
+// A job of no project that lists its work waits longer each time, too, although
+// its list succeeds.
+func TestRun_WaitsAfterFailuresOfNoProject(t *testing.T) {
+	var at []time.Duration
+	var start time.Time
+	w := run(t, 16*time.Second, func(w *world) []Job {
+		start = w.now
+		return []Job{{Name: "compile", Every: time.Second, Lease: "compile", List: list(0), Step: func(context.Context, int64) (bool, error) {
+			at = append(at, w.at().Sub(start))
+			return false, errors.New("a broken map")
+		}}}
+	})
+	if want := []time.Duration{0, time.Second, 3 * time.Second, 7 * time.Second, 15 * time.Second}; !slices.Equal(at, want) {
+		t.Errorf("tried at %v, want %v", at, want)
+	}
+	if strings.Contains(w.log.String(), "project") {
+		t.Errorf("the log names a project:\n%s", w.log.String())
+	}
+}
+
 func TestRun_LeaseOfAnother(t *testing.T) {
 	tries, held := 0, 0
 	w := run(t, 100*time.Second, func(w *world) []Job {

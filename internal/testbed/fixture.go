@@ -66,7 +66,7 @@ type Event struct {
 	Session  string
 }
 
-func (o Event) Json() json.RawMessage {
+func (o Event) JSON() json.RawMessage {
 	e := map[string]any{
 		"time": o.At.Format(time.RFC3339Nano), "handled": false, "stands_for": max(1, o.Stands),
 		"exceptions": []any{map[string]any{"type": "TypeError", "message": "x", "frames": []any{map[string]any{"function": o.Function, "file": "src/tides.ts", "line": 17}}}},
@@ -97,7 +97,7 @@ func (b *Bench) Store(list ...Event) {
 		if o.ID != "" {
 			id = uuid.NewSHA1(uuid.Nil, []byte(o.ID))
 		}
-		batch.IDs, batch.Events = append(batch.IDs, id), append(batch.Events, o.Json())
+		batch.IDs, batch.Events = append(batch.IDs, id), append(batch.Events, o.JSON())
 	}
 	if err := b.Inbox.Append(b.T.Context(), b.Project.ID, batch); err != nil {
 		b.T.Fatal(err)

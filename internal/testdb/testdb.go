@@ -63,6 +63,3 @@ func DSN(t testing.TB) string {
 	}
 	return server.DSN(name)
 }
-
-// PID is the server's process id, for tests that take it away.
-func PID() int { return server.PID() }

@@ -111,7 +111,7 @@ func TestAppend_LostAnswerOfACommit(t *testing.T) {
 	}
 	defer s.Close()
 	batch := func() *pipeline.Batch {
-		return &pipeline.Batch{Received: testbed.Noon, IDs: []uuid.UUID{uuid.New()}, Events: []json.RawMessage{testbed.Event{Function: "tideAt", At: testbed.Noon}.Json()}}
+		return &pipeline.Batch{Received: testbed.Noon, IDs: []uuid.UUID{uuid.New()}, Events: []json.RawMessage{testbed.Event{Function: "tideAt", At: testbed.Noon}.JSON()}}
 	}
 	if err := s.Inbox.Append(t.Context(), b.Project.ID, batch()); err != nil { // statements are prepared from here on
 		t.Fatal(err)

@@ -81,6 +81,3 @@ func StaleAt(score impact.Score, events int64, now time.Time) int64 {
 
 // FirstRecent is the first of the days that are held against those before.
 func FirstRecent(now time.Time) int { return db.Day(now) - impact.RecentDays + 1 }
-
-// NeedsDecision says whether an issue in a state waits for somebody to decide about it.
-func NeedsDecision(st issue.State) bool { return st == issue.New || st == issue.Regressed }

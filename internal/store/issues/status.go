@@ -3,6 +3,7 @@ package issues
 import (
 	"database/sql"
 	"encoding/json"
+	"time"
 
 	"firethorn/internal/core/issue"
 	"firethorn/internal/db"
@@ -40,4 +41,20 @@ func (s *StatusScan) Done() error {
 		return json.Unmarshal([]byte(s.parked.String), &s.St.Parked)
 	}
 	return nil
+}
+
+// NeededSince reads since when an issue needs a decision; 0 in the database is none.
+func NeededSince(at int64) time.Time {
+	if at == 0 {
+		return time.Time{}
+	}
+	return db.FromMicros(at)
+}
+
+// NeededAt is a NeededSince as it is stored.
+func NeededAt(t time.Time) int64 {
+	if t.IsZero() {
+		return 0
+	}
+	return db.Micros(t)
 }

@@ -52,7 +52,7 @@ func (s *Service) Process(ctx context.Context, f Batch) (Done, error) {
 	var found names.Learned
 	err := s.db.InTx(ctx, func(tx *sql.Tx) error {
 		now := s.db.Now().UTC()
-		w := &batchTx{s: s, tx: tx, Batch: f, now: now, bodies: map[int64]int64{}, fresh: map[int64]*row{}, remembered: map[[16]byte]int{}, issues: map[int64]*issueRow{}, caps: caps{tx: tx, project: f.Project.ID, now: now}}
+		w := &batchTx{s: s, tx: tx, Batch: f, now: now, bodies: map[int64]int64{}, fresh: map[int64]*row{}, remembered: map[[16]byte]int{}, tiedTo: map[tie]bool{}, issues: map[int64]*issueRow{}, caps: caps{tx: tx, project: f.Project.ID, now: now}}
 		err := w.run(ctx)
 		done, found = w.done, w.found
 		return err
@@ -94,6 +94,7 @@ type batchTx struct {
 	lateUsers         []lateUser
 	ties              []tie
 	tied              map[fingerprint.Key][]fingerprint.Key // fingerprints of this batch that belong to one issue
+	tiedTo            map[tie]bool                          // what leads there already
 }
 
 // row is an event about to be written.
@@ -147,9 +148,9 @@ func (w *batchTx) run(ctx context.Context) error {
 			w.count, w.writeIssues, // counters, the list, statuses
 		}
 	case len(w.lateUsers) > 0: // nothing new, but events that are there got users
-		steps = []step{w.writeOccurrences, w.writeTies, w.loadIssues, w.count, w.writeIssues}
+		steps = []step{w.tieFirst, w.writeOccurrences, w.loadIssues, w.count, w.writeIssues}
 	default:
-		steps = []step{w.writeOccurrences, w.writeTies}
+		steps = []step{w.tieFirst, w.writeOccurrences}
 	}
 	if err := w.do(ctx, steps...); err != nil {
 		return err

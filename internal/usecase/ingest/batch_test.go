@@ -118,7 +118,7 @@ func TestFile_KeepsOneWriterAProject(t *testing.T) {
 		batch := &pipeline.Batch{Received: testbed.Noon}
 		for i := range 40 {
 			batch.IDs = append(batch.IDs, uuid.New())
-			batch.Events = append(batch.Events, testbed.Event{Function: fmt.Sprintf("f%d", i%7), User: fmt.Sprintf("p-%d", (i+w)%11), Release: fmt.Sprintf("1.%d", i%3), At: testbed.Noon.Add(-time.Duration(i) * time.Hour)}.Json())
+			batch.Events = append(batch.Events, testbed.Event{Function: fmt.Sprintf("f%d", i%7), User: fmt.Sprintf("p-%d", (i+w)%11), Release: fmt.Sprintf("1.%d", i%3), At: testbed.Noon.Add(-time.Duration(i) * time.Hour)}.JSON())
 			it, err := pipeline.Process(t.Context(), b.Project.Project, batch, i, b.Units)
 			if err != nil {
 				t.Fatal(err)

@@ -72,26 +72,28 @@ func (w *batchTx) tieNew(ctx context.Context, k fingerprint.Key, issue int64) er
 
 // tieTo lets a fingerprint that leads nowhere yet lead to an issue.
 func (w *batchTx) tieTo(ctx context.Context, k fingerprint.Key, issue int64) error {
+	done := tie{key: k, issue: issue}
+	if w.tiedTo[done] {
+		return nil
+	}
+	w.tiedTo[done] = true
 	return w.s.db.ExecPrepared(ctx, w.tx, "INSERT IGNORE INTO alias (project, grouping_version, hash, issue) SELECT ?,?,?,? FROM DUAL WHERE (SELECT COUNT(*) FROM alias WHERE issue=?)<?",
 		[]any{w.Project.ID, w.Project.GroupingVersion, bytes.Clone(k[:]), issue, issue, mostTies})
 }
 
-// writeTies ties what the choice of variants has changed since: fingerprints that
-// lead nowhere yet lead to the issue of the event that a report with them was
-// joined to. Where parts were split off, fingerprints are what people decided
-// about, and stay as they are.
+// writeTies ties what the choice of variants has changed since: the fingerprints of
+// reports lead to the issue of the event of this batch that they were joined to.
+// Where parts were split off, fingerprints are what people decided about, and stay
+// as they are.
 func (w *batchTx) writeTies(ctx context.Context) error {
 	if w.apart {
 		return nil
 	}
 	for _, t := range w.ties {
-		if t.lead != nil {
-			if t.lead.Print.Key == t.key {
-				continue
-			}
-			t.issue = t.lead.variant.issue
+		if t.lead == nil || t.lead.Print.Key == t.key {
+			continue
 		}
-		if err := w.tieTo(ctx, t.key, t.issue); err != nil {
+		if err := w.tieTo(ctx, t.key, t.lead.variant.issue); err != nil {
 			return err
 		}
 	}

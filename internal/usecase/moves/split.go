@@ -188,8 +188,8 @@ func (s *Service) Split(ctx context.Context, project *projects.Project, number i
 }
 
 func (s *Service) split(ctx context.Context, tx *sql.Tx, p *projects.Project, number int64, d difference.Difference, show *Kept, settled []int64, who accounts.Actor) (int64, error) {
-	var last, filed int64
-	if err := tx.QueryRowContext(ctx, "SELECT last_issue, filing FROM project_counter WHERE project=? FOR UPDATE", p.ID).Scan(&last, &filed); err != nil {
+	var filed int64
+	if err := tx.QueryRowContext(ctx, "SELECT filing FROM project_counter WHERE project=? FOR UPDATE", p.ID).Scan(&filed); err != nil {
 		return 0, err
 	}
 	from, err := s.loadSide(ctx, tx, p, number)
@@ -199,7 +199,11 @@ func (s *Service) split(ctx context.Context, tx *sql.Tx, p *projects.Project, nu
 	if from.into != 0 {
 		return 0, fault.New(fault.Conflict, "%s/%d was merged into %s in between; split that one", p.Name, number, s.issues.IssueName(ctx, tx, from.into))
 	}
-	to, err := s.NewPart(ctx, tx, p, last+1, ingest.ShownBy(show.Print, show.Event), show.filing, show.thrown)
+	next, err := projects.NextIssue(ctx, tx, p.ID)
+	if err != nil {
+		return 0, err
+	}
+	to, err := s.NewPart(ctx, tx, p, next, ingest.ShownBy(show.Print, show.Event), show.filing, show.thrown)
 	if err != nil {
 		return 0, err
 	}
@@ -236,8 +240,7 @@ func (s *Service) split(ctx context.Context, tx *sql.Tx, p *projects.Project, nu
 	if err := s.AddMoveHistory(ctx, tx, to.ID, m, who, "split_off", fmt.Sprintf("split off from %s/%d: %s; it was %s", p.Name, from.Number, d.Words(), issue.Describe(from.Standing))); err != nil {
 		return 0, err
 	}
-	_, err = tx.ExecContext(ctx, "UPDATE project_counter SET last_issue=?, changed=changed+1 WHERE project=?", to.Number, p.ID)
-	return to.Number, err
+	return to.Number, projects.Touch(ctx, tx, p.ID)
 }
 
 // NewPart makes the issue that a split takes a part out into, shown by an

@@ -31,17 +31,16 @@ type Change struct {
 // when it needs a decision, its history, and the notices of those concerned.
 // Nothing else writes these columns.
 func (s *Service) Change(ctx context.Context, tx *sql.Tx, c Change) error {
+	after := c.Before
 	if c.After != nil {
+		after = *c.After
 		if err := s.save(ctx, tx, c); err != nil {
 			return err
 		}
 	}
-	if c.touchesList() {
-		state := c.Before.State
-		if c.After != nil {
-			state = c.After.State
-		}
-		if err := s.updateList(ctx, tx, c.Issue, state, c.Need, c.Since); err != nil {
+	listed := c.Person || c.Need != issue.NeedByState || after.State != c.Before.State || after.OwnerID != c.Before.OwnerID || after.Severity != c.Before.Severity
+	if listed { // else the list shows nothing of it
+		if err := s.updateList(ctx, tx, c.Issue, after.State, c.Need, c.Since); err != nil {
 			return err
 		}
 	}
@@ -49,14 +48,6 @@ func (s *Service) Change(ctx context.Context, tx *sql.Tx, c Change) error {
 		return nil
 	}
 	return s.Record(ctx, tx, c.Project, c.Issue, c.Entry)
-}
-
-// touchesList says whether the list shows anything of a change.
-func (c Change) touchesList() bool {
-	if c.Need != issue.NeedByState || c.After == nil {
-		return c.Need != issue.NeedByState
-	}
-	return c.Person || c.After.State != c.Before.State || c.After.OwnerID != c.Before.OwnerID || c.After.Severity != c.Before.Severity
 }
 
 // save writes the status into the issue's own row.
@@ -117,7 +108,7 @@ func (s *Service) updateList(ctx context.Context, tx *sql.Tx, id int64, st issue
 	if err != nil {
 		return err
 	}
-	since := neededAt(issue.NeededSince(neededSince(needed), was, st, need, now))
+	since := issues.NeededAt(issue.NeededSince(issues.NeededSince(needed), was, st, need, now))
 	if !restored.IsZero() {
 		since = max(since, db.Micros(restored))
 	}
@@ -125,21 +116,6 @@ func (s *Service) updateList(ctx context.Context, tx *sql.Tx, id int64, st issue
 	_, err = tx.ExecContext(ctx, "UPDATE issue_list SET state=?, calls_at=?, owner=?, window_day=?, window_events=?, window_users=?, impact=?, basis=?, stale_at=? WHERE issue=?",
 		string(st), since, owner, max(windowDay, today), x.Events, x.Users, score.Tenths(), b.Version, issues.StaleAt(score, x.Events, now), id)
 	return err
-}
-
-// neededSince reads since when a decision is needed; 0 is none.
-func neededSince(at int64) time.Time {
-	if at == 0 {
-		return time.Time{}
-	}
-	return db.FromMicros(at)
-}
-
-func neededAt(t time.Time) int64 {
-	if t.IsZero() {
-		return 0
-	}
-	return db.Micros(t)
 }
 
 // Repair brings state and owner of an issue into the list anew; one whose state

@@ -82,7 +82,7 @@ func (s *Service) act(ctx context.Context, tx *sql.Tx, id int64, d decision, ifV
 			return s.moves.UndoMove(ctx, tx, is.project, last.move, d.who)
 		}
 		if last.before != nil {
-			d.Before, d.Undone, after.OwnerID, since = &last.before.Standing, last.kind, last.before.OwnerID, last.needed()
+			d.Before, d.Undone, after.OwnerID, since = &last.before.Standing, last.kind, last.before.OwnerID, issues.NeededSince(last.before.CallsAt)
 			if err := status.TakeBack(ctx, tx, last.entry); err != nil {
 				return err
 			}
@@ -252,14 +252,6 @@ type undoable struct {
 	entry, move int64
 	kind        issue.Kind
 	before      *issues.StatusRow
-}
-
-// needed is since when the issue needed the decision that is taken back.
-func (u undoable) needed() time.Time {
-	if u.before.CallsAt == 0 {
-		return time.Time{}
-	}
-	return db.FromMicros(u.before.CallsAt)
 }
 
 // lastUndoable finds the newest decision about an issue that was not undone.
