@@ -47,7 +47,8 @@ func flood(ctx context.Context, opt settings) error {
 					return
 				}
 				if n := sent.Load(); n%100_000 == 0 {
-					fmt.Printf("  %d sent after %s; %d wait; service %d MiB\n", n, time.Since(began).Round(time.Second), s.count("SELECT COALESCE(SUM(events),0) FROM inbox"), resident(s.service.Process.Pid)>>20)
+					fmt.Printf("  %d sent after %s; %d wait; service %d MiB\n", n, time.Since(began).Round(time.Second),
+						s.count("SELECT COALESCE(SUM(events),0) FROM inbox"), resident(s.service.Process.Pid)>>20)
 				}
 			}
 		})

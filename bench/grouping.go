@@ -28,12 +28,14 @@ func grouping(ctx context.Context, opt settings) error {
 	if err := s.manyIssues(n); err != nil {
 		return err
 	}
-	fmt.Printf("%d issues filed in %s\n", s.count("SELECT COUNT(*) FROM issue_list"), time.Since(began).Round(time.Second))
+	fmt.Printf("%d issues filed in %s\n", s.count("SELECT COUNT(*) FROM issue_list"),
+		time.Since(began).Round(time.Second))
 	began = time.Now()
 	for s.count("SELECT COUNT(*) FROM variant WHERE sketched=0") > 0 {
 		time.Sleep(100 * time.Millisecond)
 	}
-	fmt.Printf("all of them could be compared %s later; %d features\n", time.Since(began).Round(100*time.Millisecond), s.count("SELECT COUNT(*) FROM sketch_feature"))
+	fmt.Printf("all of them could be compared %s later; %d features\n", time.Since(began).Round(100*time.Millisecond),
+		s.count("SELECT COUNT(*) FROM sketch_feature"))
 	if err := s.asked("similar issues", "/api/issues/quayside/%d/beside", n); err != nil {
 		return err
 	}
@@ -52,7 +54,8 @@ func grouping(ctx context.Context, opt settings) error {
 		var tried struct {
 			Grouping struct{ Events, Moved int64 }
 		}
-		if err := s.cli(ctx, &tried, "rules", "try", "--project", "quayside", "--events", fmt.Sprint(events), file); err != nil {
+		if err := s.cli(ctx, &tried, "rules", "try", "--project", "quayside", "--events", fmt.Sprint(events),
+			file); err != nil {
 			return err
 		}
 		d := time.Since(began)
@@ -60,13 +63,15 @@ func grouping(ctx context.Context, opt settings) error {
 	}
 	began = time.Now()
 	var v any
-	if err := s.cli(ctx, &v, "rules", "push", "--project", "quayside", file); err != nil && !strings.Contains(err.Error(), "invalid") {
+	if err := s.cli(ctx, &v, "rules", "push", "--project", "quayside", file); err != nil &&
+		!strings.Contains(err.Error(), "invalid") {
 		return err
 	}
 	if err := s.cli(ctx, &v, "group", "regroup", "--project", "quayside"); err != nil {
 		return err
 	}
-	fmt.Printf("regrouped in %s: %d events moved, %d issues emptied\n", time.Since(began).Round(100*time.Millisecond), s.count("SELECT events FROM regroup"), s.count("SELECT emptied FROM regroup"))
+	fmt.Printf("regrouped in %s: %d events moved, %d issues emptied\n", time.Since(began).Round(100*time.Millisecond),
+		s.count("SELECT events FROM regroup"), s.count("SELECT emptied FROM regroup"))
 	if err := s.recounted(ctx); err != nil {
 		return err
 	}
@@ -83,16 +88,22 @@ func grouping(ctx context.Context, opt settings) error {
 func (s *scene) manyIssues(n int) error {
 	rng := rand.New(rand.NewPCG(1, 1))
 	one := func(i int) []byte {
-		frames := []any{map[string]any{"function": fmt.Sprintf("step%s", letters(i)), "file": fmt.Sprintf("src/part%s.ts", letters(i%500)), "line": i%900 + 1, "own": true}}
+		frames := []any{map[string]any{"function": fmt.Sprintf("step%s", letters(i)),
+			"file": fmt.Sprintf("src/part%s.ts", letters(i%500)), "line": i%900 + 1, "own": true}}
 		for range 3 + rng.IntN(9) {
 			k := rng.IntN(2000)
-			frames = append(frames, map[string]any{"function": "call" + letters(k), "file": fmt.Sprintf("src/calls%s.ts", letters(k%80)), "line": 7, "own": true})
+			frames = append(frames,
+				map[string]any{"function": "call" + letters(k), "file": fmt.Sprintf("src/calls%s.ts", letters(k%80)),
+					"line": 7, "own": true})
 		}
 		frames = append(frames, map[string]any{"function": "main", "file": "src/main.ts", "line": 3, "own": true})
 		raw, err := json.Marshal(map[string]any{
-			"exceptions": []any{map[string]any{"type": "Error" + letters(i%20), "message": fmt.Sprintf("no %s of %s for day %d", letters(i%300), letters(i%7), i%366), "frames": frames}},
-			"attributes": map[string]any{"user.id": fmt.Sprintf("p-%d", rng.IntN(5000)), "session.id": fmt.Sprintf("s-%d", rng.IntN(20_000)), "berth.zone": string("ABCD"[i%4])},
-			"resource":   map[string]any{"service.version": "4.2.0"},
+			"exceptions": []any{map[string]any{"type": "Error" + letters(i%20),
+				"message": fmt.Sprintf("no %s of %s for day %d", letters(i%300), letters(i%7), i%366),
+				"frames":  frames}},
+			"attributes": map[string]any{"user.id": fmt.Sprintf("p-%d", rng.IntN(5000)),
+				"session.id": fmt.Sprintf("s-%d", rng.IntN(20_000)), "berth.zone": string("ABCD"[i%4])},
+			"resource": map[string]any{"service.version": "4.2.0"},
 		})
 		if err != nil {
 			panic(err) // plain values
@@ -172,7 +183,8 @@ func (s *scene) asked(what, path string, n int) error {
 		}
 	}
 	slices.Sort(times)
-	fmt.Printf("%s, of %d: p50 %.1f ms, p95 %.1f ms, most %.1f ms\n", what, n, ms(times[len(times)/2]), ms(times[len(times)*95/100]), ms(times[len(times)-1]))
+	fmt.Printf("%s, of %d: p50 %.1f ms, p95 %.1f ms, most %.1f ms\n", what, n, ms(times[len(times)/2]),
+		ms(times[len(times)*95/100]), ms(times[len(times)-1]))
 	return nil
 }
 

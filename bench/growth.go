@@ -21,7 +21,9 @@ func bySenders(ctx context.Context, opt settings) error {
 	}
 	head()
 	for _, n := range []int{1, 2, 4, 8, 16, 32, 64} {
-		f, err := s.timed(fmt.Sprintf("stored: %d senders of 1", n), opt.span/2, n, 1, func() error { return s.post(1, s.event) }, nil)
+		f, err := s.timed(fmt.Sprintf("stored: %d senders of 1", n), opt.span/2, n, 1, func() error {
+			return s.post(1, s.event)
+		}, nil)
 		if err != nil {
 			return err
 		}
@@ -46,7 +48,9 @@ func byIssues(ctx context.Context, opt settings) error {
 		if err := s.known(n); err != nil { // the issues are there before
 			return err
 		}
-		f, err := s.timed(fmt.Sprintf("stored and filed: 2 of 50, %d issues", n), opt.span, 2, 50, func() error { return s.post(50, s.event) }, s.drained)
+		f, err := s.timed(fmt.Sprintf("stored and filed: 2 of 50, %d issues", n), opt.span, 2, 50, func() error {
+			return s.post(50, s.event)
+		}, s.drained)
 		if err != nil {
 			return err
 		}
@@ -96,7 +100,8 @@ func byStore(ctx context.Context, opt settings) error {
 			return err
 		}
 	}
-	fmt.Printf("on disk: %.0f bytes an event whose body is not kept\n", float64(s.disk())/float64(s.count("SELECT COUNT(*) FROM event")))
+	fmt.Printf("on disk: %.0f bytes an event whose body is not kept\n",
+		float64(s.disk())/float64(s.count("SELECT COUNT(*) FROM event")))
 	if err := s.reads(ctx); err != nil {
 		return err
 	}

@@ -38,11 +38,13 @@ func history(ctx context.Context, opt settings) error {
 		out, _ := exec.Command("git", append([]string{"-C", dir}, args...)...).Output() // what is empty shows below
 		return strings.TrimSpace(string(out))
 	}
-	fmt.Printf("a repository of %s commits and %s files made in %s\n", git("rev-list", "--count", "main"), fmt.Sprint(madeFiles), time.Since(began).Round(100*time.Millisecond))
+	fmt.Printf("a repository of %s commits and %s files made in %s\n", git("rev-list", "--count", "main"),
+		fmt.Sprint(madeFiles), time.Since(began).Round(100*time.Millisecond))
 	announce := func(version, revision string) (time.Duration, error) {
 		began := time.Now()
 		var v any
-		err := s.cli(ctx, &v, "release", "announce", "--project", "quayside", "--release", version, "--repo", dir, "--commit", git("rev-parse", revision))
+		err := s.cli(ctx, &v, "release", "announce", "--project", "quayside", "--release", version, "--repo", dir,
+			"--commit", git("rev-parse", revision))
 		return time.Since(began), err
 	}
 	first, err := announce("1.0.0", fmt.Sprintf("main~%d", 3000))
@@ -56,14 +58,17 @@ func history(ctx context.Context, opt settings) error {
 		if err != nil {
 			return err
 		}
-		fmt.Printf("sent %d more: %s\n", s.count("SELECT COUNT(*) FROM app_commit")-before, took.Round(10*time.Millisecond))
+		fmt.Printf("sent %d more: %s\n", s.count("SELECT COUNT(*) FROM app_commit")-before,
+			took.Round(10*time.Millisecond))
 	}
 	rng := rand.New(rand.NewPCG(5, 5))
 	for n := range 20 {
 		var frames []string
 		for f := range 4 {
 			file := rng.IntN(madeFiles)
-			frames = append(frames, fmt.Sprintf(`{"function":"f%d_%d","file":"%s","line":%d,"own":true}`, n, f, strings.TrimPrefix(fileName(file), "web/"), 1+rng.IntN(madeLines)))
+			frames = append(frames,
+				fmt.Sprintf(`{"function":"f%d_%d","file":"%s","line":%d,"own":true}`, n, f,
+					strings.TrimPrefix(fileName(file), "web/"), 1+rng.IntN(madeLines)))
 		}
 		e := fmt.Sprintf(`{"exceptions":[{"type":"Error","message":"x","frames":[%s]}],"resource":{"service.version":"%s"}}`, strings.Join(frames, ","), []string{"1.1.0", "1.2.0"}[n%2])
 		if err := s.post(1, func() []byte { return []byte(e) }); err != nil {
@@ -73,7 +78,8 @@ func history(ctx context.Context, opt settings) error {
 	if err := s.drained(); err != nil {
 		return err
 	}
-	if err := s.asked("order of releases by commit", "/api/projects/quayside/release/order?a=1.0.0&b=1.2.0&n=%d", 20); err != nil {
+	if err := s.asked("order of releases by commit", "/api/projects/quayside/release/order?a=1.0.0&b=1.2.0&n=%d",
+		20); err != nil {
 		return err
 	}
 	if err := s.asked("likely changes and blame, ranges of 100 and of some 3,000 commits", "/api/issues/quayside/%d/likely", 20); err != nil {
@@ -87,7 +93,8 @@ func fileName(n int) string { return fmt.Sprintf("web/src/part%d/module%d.ts", n
 // makeRepository writes a history through git's own way in: lines of files
 // change at random, one branch in twenty commits is merged again.
 func makeRepository(dir string) error {
-	if out, err := exec.Command("git", "init", "--quiet", "--bare", "--initial-branch=main", dir).CombinedOutput(); err != nil {
+	if out, err := exec.Command("git", "init", "--quiet", "--bare", "--initial-branch=main",
+		dir).CombinedOutput(); err != nil {
 		return fmt.Errorf("%w: %s", err, out)
 	}
 	c := exec.Command("git", "-C", dir, "fast-import", "--quiet")
@@ -113,7 +120,8 @@ func makeRepository(dir string) error {
 func writeHistory(w io.Writer) {
 	rng := rand.New(rand.NewPCG(1, 9))
 	files := make([][]string, madeFiles)
-	authors := []string{"Maren Holt <maren.holt@marrowsound.example>", "Oke Farrow <oke.farrow@marrowsound.example>", "Sunniva Bray <sunniva.bray@marrowsound.example>"}
+	authors := []string{"Maren Holt <maren.holt@marrowsound.example>", "Oke Farrow <oke.farrow@marrowsound.example>",
+		"Sunniva Bray <sunniva.bray@marrowsound.example>"}
 	at := time.Now().Unix() - madeCommits*600
 	mark := 0
 	commit := func(branch, parents string, changed []int) {

@@ -38,13 +38,7 @@ func (s *scene) late(ctx context.Context, name string, kills int) error {
 	keep := s.key
 	s.key = p.IngestKey
 	defer func() { s.key = keep }()
-	// 40 raw issues: as many messages, each at some of five places in three releases.
-	event := func() []byte {
-		n := s.n.Add(1)
-		column := []int{8671, 8000, 9500, 9800, 11000}[n%5]
-		return fmt.Appendf(nil, `{"id":%q,"time":%q,"exceptions":[{"type":"TypeError","message":"%s","frames":[{"function":"a","file":"https://quayside.example/assets/index.js","line":2,"column":%d}]}],"resource":{"service.version":"1.%d"},"attributes":{"user.id":"p-%d"}}`,
-			uuid.Must(uuid.NewV7()), time.Now().UTC().Format(time.RFC3339Nano), strings.Repeat("shut ", int(n/5%40)+1), column, n%3, n%5000)
-	}
+	event := s.rawEvent
 	for range 500 {
 		if err := s.post(100, event); err != nil {
 			return err
@@ -57,7 +51,9 @@ func (s *scene) late(ctx context.Context, name string, kills int) error {
 	issues := func() int64 {
 		return s.count(fmt.Sprintf("SELECT COUNT(*) FROM issue_list WHERE project=%d", project))
 	}
-	fmt.Printf("\n%d events in %d raw issues, %d variants; %d kills\n", s.count(fmt.Sprintf("SELECT COUNT(*) FROM event WHERE project=%d", project)), issues(), s.count(fmt.Sprintf("SELECT COUNT(*) FROM variant WHERE project=%d", project)), kills)
+	fmt.Printf("\n%d events in %d raw issues, %d variants; %d kills\n",
+		s.count(fmt.Sprintf("SELECT COUNT(*) FROM event WHERE project=%d", project)), issues(),
+		s.count(fmt.Sprintf("SELECT COUNT(*) FROM variant WHERE project=%d", project)), kills)
 	dir := filepath.Join(s.dir, name)
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return err
@@ -91,9 +87,42 @@ func (s *scene) late(ctx context.Context, name string, kills int) error {
 		})
 	}
 	began := time.Now()
+	if err := s.pushAndKill(ctx, name, dir, kills); err != nil {
+		return err
+	}
+	for s.count("SELECT (SELECT COUNT(*) FROM variant WHERE again=1)+(SELECT COUNT(*) FROM move WHERE following=1)") > 0 {
+		time.Sleep(10 * time.Millisecond)
+	}
+	fmt.Printf("  all has moved after %s: %d issues\n", time.Since(began).Round(10*time.Millisecond), issues())
+	enough()
+	wg.Wait()
+	if err := s.drained(); err != nil {
+		return err
+	}
+	if kills == 0 {
+		fmt.Printf("  meanwhile %d events came in and the list was read %d times, %s at most\n", sent.Load(), lists.Load(), time.Duration(slowest.Load()).Round(time.Millisecond))
+	}
+	return s.recounted(ctx)
+}
+
+// rawEvent is an event of one of 40 raw issues: as many messages, each at some of
+// five places in three releases.
+func (s *scene) rawEvent() []byte {
+	n := s.n.Add(1)
+	column := []int{8671, 8000, 9500, 9800, 11000}[n%5]
+	return fmt.Appendf(nil, `{"id":%q,"time":%q,"exceptions":[{"type":"TypeError","message":"%s","frames":[{"function":"a","file":"https://quayside.example/assets/index.js","line":2,"column":%d}]}],"resource":{"service.version":"1.%d"},"attributes":{"user.id":"p-%d"}}`,
+		uuid.Must(uuid.NewV7()), time.Now().UTC().Format(time.RFC3339Nano), strings.Repeat("shut ", int(n/5%40)+1),
+		column, n%3, n%5000)
+}
+
+// pushAndKill pushes the maps of three releases, and kills the service as often
+// while what was filed raw is read again.
+func (s *scene) pushAndKill(ctx context.Context, name, dir string, kills int) error {
+	began := time.Now()
 	for i := range 3 {
 		var pushed any
-		if err := s.cli(ctx, &pushed, "symbols", "push", "--project", name, "--release", fmt.Sprint("1.", i), "--served-at", "https://quayside.example/assets", dir); err != nil {
+		if err := s.cli(ctx, &pushed, "symbols", "push", "--project", name, "--release", fmt.Sprint("1.", i),
+			"--served-at", "https://quayside.example/assets", dir); err != nil {
 			return err
 		}
 	}
@@ -114,17 +143,5 @@ func (s *scene) late(ctx context.Context, name string, kills int) error {
 			return err
 		}
 	}
-	for s.count("SELECT (SELECT COUNT(*) FROM variant WHERE again=1)+(SELECT COUNT(*) FROM move WHERE following=1)") > 0 {
-		time.Sleep(10 * time.Millisecond)
-	}
-	fmt.Printf("  all has moved after %s: %d issues\n", time.Since(began).Round(10*time.Millisecond), issues())
-	enough()
-	wg.Wait()
-	if err := s.drained(); err != nil {
-		return err
-	}
-	if kills == 0 {
-		fmt.Printf("  meanwhile %d events came in and the list was read %d times, %s at most\n", sent.Load(), lists.Load(), time.Duration(slowest.Load()).Round(time.Millisecond))
-	}
-	return s.recounted(ctx)
+	return nil
 }

@@ -32,13 +32,15 @@ func maps(ctx context.Context, _ settings) error {
 		return fmt.Errorf("%w: %s", err, out)
 	}
 	defer os.Remove(bin)
-	fmt.Printf("%-8s %7s  %-14s %9s %8s %8s %9s %8s\n", "map", "MB", "decoder", "ms", "MB/s", "ratio", "grows MB", "ratio")
+	fmt.Printf("%-8s %7s  %-14s %9s %8s %8s %9s %8s\n", "map", "MB", "decoder", "ms", "MB/s", "ratio", "grows MB",
+		"ratio")
 	for _, file := range files {
 		if err := decoders(ctx, bin, file); err != nil {
 			return err
 		}
 	}
-	fmt.Printf("\n%-8s %10s %10s %7s %10s %10s %10s %10s %10s\n", "map", "compile ms", "table MB", "of map", "scan MB/s", "cold p50", "cold p95", "read KB", "alloc KB")
+	fmt.Printf("\n%-8s %10s %10s %7s %10s %10s %10s %10s %10s\n", "map", "compile ms", "table MB", "of map",
+		"scan MB/s", "cold p50", "cold p95", "read KB", "alloc KB")
 	for _, file := range files {
 		if err := tables(file); err != nil {
 			return err
@@ -65,7 +67,9 @@ func decoders(ctx context.Context, bin, file string) error {
 	for _, d := range []struct {
 		name    string
 		command []string
-	}{{"firethorn", []string{bin, file}}, {"trace-mapping", []string{"node", "corpus/decode.mjs", "trace-mapping", file}}, {"source-map", []string{"node", "corpus/decode.mjs", "source-map", file}}} {
+	}{{"firethorn", []string{bin, file}}, {"trace-mapping",
+		[]string{"node", "corpus/decode.mjs", "trace-mapping", file}}, {"source-map", []string{"node",
+		"corpus/decode.mjs", "source-map", file}}} {
 		var r result
 		if r.ms, err = ask(append(slices.Clone(d.command), "time")...); err != nil {
 			return err
@@ -76,7 +80,8 @@ func decoders(ctx context.Context, bin, file string) error {
 		if d.name == "firethorn" {
 			ours = r
 		}
-		fmt.Printf("%-8s %7.1f  %-14s %9.1f %8.0f %8.1f %9.1f %8.1f\n", name, mb, d.name, r.ms, mb*1000/r.ms, r.ms/ours.ms, r.grows/1e6, r.grows/ours.grows)
+		fmt.Printf("%-8s %7.1f  %-14s %9.1f %8.0f %8.1f %9.1f %8.1f\n", name, mb, d.name, r.ms, mb*1000/r.ms,
+			r.ms/ours.ms, r.grows/1e6, r.grows/ours.grows)
 	}
 	return nil
 }
@@ -146,8 +151,10 @@ func tables(file string) error {
 	}
 	runtime.ReadMemStats(&after)
 	slices.Sort(took)
-	fmt.Printf("%-8s %10.0f %10.2f %6.0f%% %10.0f %10v %10v %10d %10d\n", strings.TrimSuffix(filepath.Base(file), ".js.map"), float64(compile.Microseconds())/1000,
-		float64(len(table))/1e6, 100*float64(len(table))/float64(len(raw)), scan, took[500].Round(time.Microsecond), took[950].Round(time.Microsecond), read/1000/1000, (after.TotalAlloc-before.TotalAlloc)/1000/1000)
+	fmt.Printf("%-8s %10.0f %10.2f %6.0f%% %10.0f %10v %10v %10d %10d\n",
+		strings.TrimSuffix(filepath.Base(file), ".js.map"), float64(compile.Microseconds())/1000,
+		float64(len(table))/1e6, 100*float64(len(table))/float64(len(raw)), scan, took[500].Round(time.Microsecond),
+		took[950].Round(time.Microsecond), read/1000/1000, (after.TotalAlloc-before.TotalAlloc)/1000/1000)
 	return hot(table, places)
 }
 

@@ -57,7 +57,8 @@ func (s *scene) usage() (service, db, bench float64) {
 
 // timed runs senders side by side for a span; each call of send sends n
 // events. settle, when there is one, ends the measurement.
-func (s *scene) timed(name string, span time.Duration, senders, n int, send func() error, settle func() error) (figure, error) {
+func (s *scene) timed(name string, span time.Duration, senders, n int, send func() error,
+	settle func() error) (figure, error) {
 	var events atomic.Int64
 	var mu sync.Mutex
 	var all []time.Duration
@@ -95,12 +96,14 @@ func (s *scene) timed(name string, span time.Duration, senders, n int, send func
 	serviceB, dbB, benchB := s.usage()
 	slices.Sort(all)
 	total := float64(events.Load())
-	return figure{name, total / took, (serviceB - serviceA) / total, (dbB - dbA) / total, (benchB - benchA) / total, all[len(all)/2], all[len(all)*99/100]}, nil
+	return figure{name, total / took, (serviceB - serviceA) / total, (dbB - dbA) / total, (benchB - benchA) / total,
+		all[len(all)/2], all[len(all)*99/100]}, nil
 }
 
 // head prints the line above figures.
 func head() {
-	fmt.Printf("%-42s %9s %7s %11s %12s %10s %9s %9s\n", "", "events/s", "ratio", "service µs", "database µs", "senders µs", "p50", "p99")
+	fmt.Printf("%-42s %9s %7s %11s %12s %10s %9s %9s\n", "", "events/s", "ratio", "service µs", "database µs",
+		"senders µs", "p50", "p99")
 }
 
 // print shows a figure, with its ratio to a yardstick when there is one.
@@ -109,5 +112,6 @@ func (f figure) print(floor float64) {
 	if floor > 0 {
 		ratio = fmt.Sprintf("%.2f", f.rate/floor)
 	}
-	fmt.Printf("%-42s %9.0f %7s %11.0f %12.0f %10.0f %9s %9s\n", f.name, f.rate, ratio, f.service, f.db, f.bench, f.p50.Round(100*time.Microsecond), f.p99.Round(100*time.Microsecond))
+	fmt.Printf("%-42s %9.0f %7s %11.0f %12.0f %10.0f %9s %9s\n", f.name, f.rate, ratio, f.service, f.db, f.bench,
+		f.p50.Round(100*time.Microsecond), f.p99.Round(100*time.Microsecond))
 }

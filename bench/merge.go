@@ -81,7 +81,8 @@ func merging(ctx context.Context, opt settings) error {
 	}{
 		{"merged", []string{"merge", "quayside/2", "--into", "quayside/1"}, []string{"quayside/1", "quayside/2"}},
 		{"undone", []string{"undo", "quayside/2"}, []string{"quayside/1", "quayside/2"}},
-		{"split off", []string{"split", "quayside/1", "--attribute", "user.id=" + apart}, []string{"quayside/1", "quayside/3"}},
+		{"split off", []string{"split", "quayside/1", "--attribute", "user.id=" + apart},
+			[]string{"quayside/1", "quayside/3"}},
 		{"undone", []string{"undo", "quayside/3"}, []string{"quayside/1", "quayside/2"}},
 	} {
 		began := time.Now()
@@ -89,13 +90,16 @@ func merging(ctx context.Context, opt settings) error {
 		if err := s.cli(ctx, &v, append([]string{"issue"}, step.args...)...); err != nil {
 			return err
 		}
-		if err := s.look(ctx, fmt.Sprintf("%s, answered after %s", step.name, time.Since(began).Round(time.Millisecond)), step.show...); err != nil {
+		if err := s.look(ctx,
+			fmt.Sprintf("%s, answered after %s", step.name, time.Since(began).Round(time.Millisecond)),
+			step.show...); err != nil {
 			return err
 		}
 		for s.count("SELECT (SELECT COUNT(*) FROM move WHERE following=1)+(SELECT COUNT(*) FROM split WHERE looking=1)") > 0 {
 			time.Sleep(20 * time.Millisecond)
 		}
-		if err := s.look(ctx, fmt.Sprintf("all has arrived after %s", time.Since(began).Round(10*time.Millisecond)), step.show...); err != nil {
+		if err := s.look(ctx, fmt.Sprintf("all has arrived after %s", time.Since(began).Round(10*time.Millisecond)),
+			step.show...); err != nil {
 			return err
 		}
 	}
@@ -123,13 +127,16 @@ func (s *scene) dropDays(ctx context.Context) error {
 		return err
 	}
 	began := time.Now()
-	for until := time.Now().Add(time.Minute); s.count("SELECT COUNT(*) FROM event") == before && time.Now().Before(until); {
+	for until := time.Now().Add(time.Minute); s.count("SELECT COUNT(*) FROM event") == before &&
+		time.Now().Before(until); {
 		time.Sleep(100 * time.Millisecond)
 	}
-	for until := time.Now().Add(time.Minute); s.count("SELECT until FROM lease WHERE name='sweep'") != 0 && time.Now().Before(until); {
+	for until := time.Now().Add(time.Minute); s.count("SELECT until FROM lease WHERE name='sweep'") != 0 &&
+		time.Now().Before(until); {
 		time.Sleep(50 * time.Millisecond)
 	}
-	fmt.Printf("12 days on: %d of %d event rows are left, after %s\n", s.count("SELECT COUNT(*) FROM event"), before, time.Since(began).Round(100*time.Millisecond))
+	fmt.Printf("12 days on: %d of %d event rows are left, after %s\n", s.count("SELECT COUNT(*) FROM event"), before,
+		time.Since(began).Round(100*time.Millisecond))
 	if err := s.look(ctx, "after partitions were dropped", "quayside/1", "quayside/2"); err != nil {
 		return err
 	}

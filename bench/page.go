@@ -72,13 +72,15 @@ func inPage(ctx context.Context, s settings) error {
 		return err
 	}
 	defer stop()
-	rows := []string{"loaded and run", "start", "a breadcrumb", "a report, the first", "a report", "a report held back", "JSON of the same event (the yardstick)"}
+	rows := []string{"loaded and run", "start", "a breadcrumb", "a report, the first", "a report", "a report held back",
+		"JSON of the same event (the yardstick)"}
 	seen := map[string][]float64{}
 	for range 10 * s.rounds {
 		if err := chromedp.Do(browser, chromedp.Navigate(site.URL)); err != nil {
 			return err
 		}
-		got, err := chromedp.Run(browser, chromedp.Evaluate[map[string]float64](measureInPage, chromedp.EvalAwaitPromise))
+		got, err := chromedp.Run(browser,
+			chromedp.Evaluate[map[string]float64](measureInPage, chromedp.EvalAwaitPromise))
 		if err != nil {
 			return err
 		}

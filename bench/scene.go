@@ -47,7 +47,8 @@ func openScene(ctx context.Context, program string) (*scene, error) {
 	}
 	os.Setenv("XDG_CONFIG_HOME", dir)
 	s := &scene{dir: dir, program: program, issues: 1000}
-	if s.server, err = localdb.Start(ctx, localdb.Options{AllRights: true, Dir: filepath.Join(dir, "db"), BufferPool: "3G", LogSize: "1G"}); err != nil {
+	if s.server, err = localdb.Start(ctx,
+		localdb.Options{AllRights: true, Dir: filepath.Join(dir, "db"), BufferPool: "3G", LogSize: "1G"}); err != nil {
 		return nil, err
 	}
 	s.dsn = s.server.DSN(localdb.Database)
@@ -72,7 +73,9 @@ func (s *scene) close() {
 
 // start runs the service with more flags.
 func (s *scene) start(flags ...string) error {
-	s.service = exec.Command(s.program, append([]string{"serve", "--data", filepath.Join(s.dir, "data"), "--listen", "127.0.0.1:0", "--database", s.dsn, "--log-level", "error"}, flags...)...)
+	s.service = exec.Command(s.program,
+		append([]string{"serve", "--data", filepath.Join(s.dir, "data"), "--listen", "127.0.0.1:0", "--database", s.dsn,
+			"--log-level", "error"}, flags...)...)
 	s.service.Stderr = os.Stderr
 	out, err := s.service.StdoutPipe()
 	if err != nil {
@@ -109,7 +112,8 @@ func (s *scene) again(flags ...string) error {
 
 func (s *scene) cli(ctx context.Context, v any, args ...string) error {
 	var out, errs bytes.Buffer
-	if code := cli.Run(ctx, append([]string{"firethorn", "--server", s.url, "--format", "json"}, args...), nil, &out, &errs); code != 0 {
+	if code := cli.Run(ctx, append([]string{"firethorn", "--server", s.url, "--format", "json"}, args...), nil, &out,
+		&errs); code != 0 {
 		return errors.New(errs.String())
 	}
 	return json.Unmarshal(out.Bytes(), v)
@@ -123,14 +127,16 @@ func (s *scene) prepare(ctx context.Context) error {
 		return err
 	}
 	s.key = p.IngestKey
-	if err := s.cli(ctx, &p, "project", "change", "quayside", "--allowance-minute", "0", "--allowance-day", "0"); err != nil {
+	if err := s.cli(ctx, &p, "project", "change", "quayside", "--allowance-minute", "0", "--allowance-day",
+		"0"); err != nil {
 		return err
 	}
 	maps := filepath.Join(s.dir, "maps")
 	if err := os.MkdirAll(maps, 0o755); err != nil {
 		return err
 	}
-	for from, to := range map[string]string{"quayside.js": "index-DyaqbKvu.js", "quayside.js.map": "index-DyaqbKvu.js.map"} {
+	for from, to := range map[string]string{"quayside.js": "index-DyaqbKvu.js",
+		"quayside.js.map": "index-DyaqbKvu.js.map"} {
 		raw, err := os.ReadFile(filepath.Join("internal/core/symbolicate/testdata", from))
 		if err != nil {
 			return err
@@ -140,7 +146,8 @@ func (s *scene) prepare(ctx context.Context) error {
 		}
 	}
 	var pushed any
-	return s.cli(ctx, &pushed, "symbols", "push", "--project", "quayside", "--release", "4.2.0", "--served-at", "https://quayside.example/assets", maps)
+	return s.cli(ctx, &pushed, "symbols", "push", "--project", "quayside", "--release", "4.2.0", "--served-at",
+		"https://quayside.example/assets", maps)
 }
 
 // event is the reference event as one of the scene's issues, 30 % of new users.
@@ -156,7 +163,8 @@ func (s *scene) event() []byte {
 // template is the reference event cut where events differ.
 var template = func() [][]byte {
 	rest, out := reference, [][]byte(nil)
-	for _, mark := range []string{"0193a1f2-7c1e-7b3a-9d55-2f6f1f0a9e01", "2026-11-23T04:39:02.123Z", `"TypeError"`, "p-1182"} {
+	for _, mark := range []string{"0193a1f2-7c1e-7b3a-9d55-2f6f1f0a9e01", "2026-11-23T04:39:02.123Z", `"TypeError"`,
+		"p-1182"} {
 		before, after, ok := bytes.Cut(rest, []byte(mark))
 		if !ok {
 			panic("the reference event lacks " + mark)
@@ -168,7 +176,8 @@ var template = func() [][]byte {
 
 func (s *scene) eventOf(kind, user string) []byte {
 	out := make([]byte, 0, len(reference)+100)
-	for i, value := range []string{uuid.Must(uuid.NewV7()).String(), time.Now().UTC().Format(time.RFC3339Nano), strconv.Quote(kind), user} {
+	for i, value := range []string{uuid.Must(uuid.NewV7()).String(), time.Now().UTC().Format(time.RFC3339Nano),
+		strconv.Quote(kind), user} {
 		out = append(append(out, template[i]...), value...)
 	}
 	return append(out, template[4]...)

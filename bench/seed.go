@@ -37,7 +37,8 @@ func (s *scene) seed(ctx context.Context, events, users int, uneven bool) error 
 		_, err := s.db.ExecContext(ctx, fmt.Sprintf(`INSERT INTO event (project, filing, keep_day, store_day, id, thrown, received, variant, app_release, environment, user, resource, session, trace, handled, odd_time, has_body, stands_for)
 			SELECT %[1]d, %[2]d+x.seq, %[3]d, %[4]d, UNHEX(MD5(CONCAT(%[4]d,'-',x.seq))), %[5]d+x.seq*%[6]d, %[5]d+x.seq*%[6]d+1000, v.variant, %[7]d, %[8]d, CONV(SUBSTR(MD5(FLOOR(POW(CONV(SUBSTR(MD5(CONCAT(%[4]d,'u',x.seq)),1,8),16,10)/4294967296,%[11]d)*%[12]d)),1,15),16,10), NULL, NULL, NULL, 0, 0, 0, 1
 			FROM seq_1_to_%[9]d x JOIN seed_variant v ON v.n=1+FLOOR(POW(CONV(SUBSTR(MD5(CONCAT(%[4]d,'i',x.seq)),1,8),16,10)/4294967296,%[11]d)*%[10]d)`,
-			project, filing+day*per, today-day+30, today-day, at, 86400*1_000_000/per, release, env, per, variants, power, users))
+			project, filing+day*per, today-day+30, today-day, at, 86400*1_000_000/per, release, env, per, variants,
+			power, users))
 		return err
 	}
 	var wg sync.WaitGroup
@@ -150,6 +151,7 @@ func (s *scene) recounted(ctx context.Context) error {
 		Differences []any `json:"differences"`
 	}
 	err := s.cli(ctx, &v, "recount")
-	fmt.Printf("recount: %d kinds compared, %d differences, in %s\n", v.Compared, len(v.Differences), time.Since(began).Round(100*time.Millisecond))
+	fmt.Printf("recount: %d kinds compared, %d differences, in %s\n", v.Compared, len(v.Differences),
+		time.Since(began).Round(100*time.Millisecond))
 	return err
 }

@@ -53,10 +53,12 @@ func soak(ctx context.Context, opt settings) error {
 	minute := 0
 	for time.Since(began) < span {
 		<-tick.C
-		ages = append(ages, float64(s.count(fmt.Sprintf("SELECT COALESCE(%d-MIN(received),0) FROM inbox", time.Now().UnixMicro())))/1e6)
+		ages = append(ages, float64(s.count(fmt.Sprintf("SELECT COALESCE(%d-MIN(received),0) FROM inbox",
+			time.Now().UnixMicro())))/1e6)
 		if m := int(time.Since(began).Minutes()); m > minute {
 			minute = m
-			fmt.Printf("  minute %2d: %d sent, service %d MiB, database %d MiB\n", m, sent.Load(), resident(s.service.Process.Pid)>>20, resident(s.server.PID())>>20)
+			fmt.Printf("  minute %2d: %d sent, service %d MiB, database %d MiB\n", m, sent.Load(),
+				resident(s.service.Process.Pid)>>20, resident(s.server.PID())>>20)
 		}
 	}
 	wg.Wait()
@@ -94,7 +96,8 @@ func (s *scene) probe(ctx context.Context, until time.Time) (seconds []float64) 
 			var list struct {
 				Issues []shown `json:"issues"`
 			}
-			if s.cli(ctx, &list, "issue", "list", "--project", "quayside", "--order", "newest", "--text", kind, "--limit", "1") != nil {
+			if s.cli(ctx, &list, "issue", "list", "--project", "quayside", "--order", "newest", "--text", kind,
+				"--limit", "1") != nil {
 				return seconds
 			}
 			if len(list.Issues) == 1 && list.Issues[0].Events == 1 {

@@ -83,7 +83,8 @@ func (s *scene) pushes(ctx context.Context) error {
 			Waiting   int
 		}
 		began := time.Now()
-		if err := s.cli(ctx, &p, "symbols", "push", "--project", "quayside", "--release", release, "--served-at", "https://quayside.example/b", dir); err != nil {
+		if err := s.cli(ctx, &p, "symbols", "push", "--project", "quayside", "--release", release, "--served-at",
+			"https://quayside.example/b", dir); err != nil {
 			return err
 		}
 		took := time.Since(began)
@@ -91,14 +92,17 @@ func (s *scene) pushes(ctx context.Context) error {
 			time.Sleep(50 * time.Millisecond)
 		}
 		fmt.Printf("%-34s %5d contents, %7.1f MB sent in %6s; all compiled after %6s; rows: %d contents, %d parts, %d units, %d pages, %d files\n", what, p.Sent, float64(p.SentBytes)/1e6, took.Round(10*time.Millisecond), time.Since(began).Round(100*time.Millisecond),
-			s.count("SELECT COUNT(*) FROM symbol_content"), s.count("SELECT COUNT(*) FROM symbol_part"), s.count("SELECT COUNT(*) FROM symbol_unit"), s.count("SELECT COUNT(*) FROM symbol_page"), s.count("SELECT COUNT(*) FROM symbol_file"))
+			s.count("SELECT COUNT(*) FROM symbol_content"), s.count("SELECT COUNT(*) FROM symbol_part"),
+			s.count("SELECT COUNT(*) FROM symbol_unit"), s.count("SELECT COUNT(*) FROM symbol_page"),
+			s.count("SELECT COUNT(*) FROM symbol_file"))
 		return nil
 	}
 	code, mp, err := bundle(0)
 	if err != nil {
 		return err
 	}
-	fmt.Printf("a build of %d files, %.1f kB and a map of %.1f kB each\n", buildFiles, float64(len(code))/1e3, float64(len(mp))/1e3)
+	fmt.Printf("a build of %d files, %.1f kB and a map of %.1f kB each\n", buildFiles, float64(len(code))/1e3,
+		float64(len(mp))/1e3)
 	if err := push("the first time", "5.0.0"); err != nil {
 		return err
 	}
@@ -152,7 +156,8 @@ func largeMap() (code, mp []byte) {
 		sources = append(sources, fmt.Sprintf("src/piers/%d.ts", i))
 		contents = append(contents, text.String())
 	}
-	raw, _ := json.Marshal(map[string]any{"version": 3, "sources": sources, "sourcesContent": contents, "names": []string{}, "mappings": mappings.String()}) // of plain values
+	raw, _ := json.Marshal(map[string]any{"version": 3, "sources": sources, "sourcesContent": contents,
+		"names": []string{}, "mappings": mappings.String()}) // of plain values
 	return []byte(c.String()), raw
 }
 
@@ -181,7 +186,9 @@ func (s *scene) coldFrame(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	if _, err := store.Symbols.AddSymbolFiles(ctx, project.ID, "large", []symbolstore.PushedFile{{Address: "https://quayside.example/large.js", Bundle: hashes[0], Map: hashes[1]}}); err != nil {
+	if _, err := store.Symbols.AddSymbolFiles(ctx, project.ID, "large",
+		[]symbolstore.PushedFile{{Address: "https://quayside.example/large.js", Bundle: hashes[0],
+			Map: hashes[1]}}); err != nil {
 		return err
 	}
 	began := time.Now()
@@ -210,12 +217,14 @@ func (s *scene) coldFrame(ctx context.Context) error {
 	runtime.ReadMemStats(&after)
 	slices.Sort(took)
 	fmt.Printf("a cold frame: %v in the middle, %v at 95 of 100; %.0f kB in %.1f reads of the database, %.0f kB of memory (once through the garbage collector)\n",
-		took[n/2].Round(10*time.Microsecond), took[n*95/100].Round(10*time.Microsecond), float64(c.bytes.Load())/n/1000, float64(c.reads.Load())/n, float64(after.TotalAlloc-before.TotalAlloc)/n/1000)
+		took[n/2].Round(10*time.Microsecond), took[n*95/100].Round(10*time.Microsecond), float64(c.bytes.Load())/n/1000,
+		float64(c.reads.Load())/n, float64(after.TotalAlloc-before.TotalAlloc)/n/1000)
 	return nil
 }
 
 func one(event string) *pipeline.Batch {
-	return &pipeline.Batch{Received: time.Now(), IDs: []uuid.UUID{uuid.New()}, Events: []json.RawMessage{json.RawMessage(event)}}
+	return &pipeline.Batch{Received: time.Now(), IDs: []uuid.UUID{uuid.New()},
+		Events: []json.RawMessage{json.RawMessage(event)}}
 }
 
 // readable makes events of 30 frames readable on one core: of one release, and
@@ -236,7 +245,9 @@ func (s *scene) readable(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		if _, err := store.Symbols.AddSymbolFiles(ctx, project.ID, fmt.Sprint("r", i), []symbolstore.PushedFile{{Address: "https://quayside.example/assets/index.js", Bundle: hashes[0], Map: hashes[1]}}); err != nil {
+		if _, err := store.Symbols.AddSymbolFiles(ctx, project.ID, fmt.Sprint("r", i),
+			[]symbolstore.PushedFile{{Address: "https://quayside.example/assets/index.js", Bundle: hashes[0],
+				Map: hashes[1]}}); err != nil {
 			return err
 		}
 	}

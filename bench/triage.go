@@ -74,7 +74,8 @@ func triage(ctx context.Context, opt settings) error {
 		return err
 	}
 	var v any
-	if err := s.cli(ctx, &v, "impact", "change", "--project", "quayside", "--weight", "users=50", "--weight", "frequency=5"); err != nil {
+	if err := s.cli(ctx, &v, "impact", "change", "--project", "quayside", "--weight", "users=50", "--weight",
+		"frequency=5"); err != nil {
 		return err
 	}
 	if err := s.rescored("all issues scored anew, by other weights", "SELECT COUNT(*) FROM issue_list l JOIN scoring b ON b.project=l.project WHERE l.basis<b.generation"); err != nil {
@@ -91,12 +92,20 @@ func (s *scene) askWhile(people []*asker, rate, from int) error {
 	stop, flow := s.traffic(rate)
 	defer stop()
 	asks := []*timed{
-		{what: "the round, 50 of all", ask: func(i int) error { return people[i%len(people)].get("/api/round?project=quayside&limit=50") }},
-		{what: "the round of all projects, the first", ask: func(i int) error { return people[i%len(people)].get("/api/round?limit=1") }},
+		{what: "the round, 50 of all", ask: func(i int) error {
+			return people[i%len(people)].get("/api/round?project=quayside&limit=50")
+		}},
+		{what: "the round of all projects, the first", ask: func(i int) error {
+			return people[i%len(people)].get("/api/round?limit=1")
+		}},
 		{what: "next: the issue, its newest event", ask: func(i int) error { return people[0].next(i) }},
 		{what: "decide", ask: func(i int) error { return people[i%len(people)].decide(from + i) }},
-		{what: "the list by impact, 50 open ones", ask: func(i int) error { return people[0].get("/api/projects/quayside/issues?limit=50") }},
-		{what: "who may have one, and why", ask: func(i int) error { return people[0].get(fmt.Sprintf("/api/issues/quayside/%d/owners", 1+(i*7919)%900)) }},
+		{what: "the list by impact, 50 open ones", ask: func(i int) error {
+			return people[0].get("/api/projects/quayside/issues?limit=50")
+		}},
+		{what: "who may have one, and why", ask: func(i int) error {
+			return people[0].get(fmt.Sprintf("/api/issues/quayside/%d/owners", 1+(i*7919)%900))
+		}},
 		{what: "who carries what", ask: func(i int) error { return people[0].get("/api/owners") }},
 	}
 	const turns, inTurn = 25, 20
@@ -110,7 +119,8 @@ func (s *scene) askWhile(people []*asker, rate, from int) error {
 		}
 	}
 	trial := &timed{what: "the list by other weights, tried", ask: func(i int) error {
-		return people[0].send(http.MethodPost, "/api/projects/quayside/impact/trial", `{"weights":{"users":80}}`, "", nil)
+		return people[0].send(http.MethodPost, "/api/projects/quayside/impact/trial", `{"weights":{"users":80}}`, "",
+			nil)
 	}}
 	for i := range 20 {
 		if err := trial.once(i); err != nil {
@@ -278,7 +288,8 @@ func (s *scene) traffic(rate int) (stop func(), told func() string) {
 			case <-end:
 				return
 			case <-time.After(250 * time.Millisecond):
-				most = max(most, float64(s.count(fmt.Sprintf("SELECT COALESCE(%d-MIN(received),0) FROM inbox", time.Now().UnixMicro())))/1e6)
+				most = max(most, float64(s.count(fmt.Sprintf("SELECT COALESCE(%d-MIN(received),0) FROM inbox",
+					time.Now().UnixMicro())))/1e6)
 			}
 		}
 	})
@@ -306,12 +317,14 @@ func (s *scene) rescored(what, query string) error {
 		return err
 	}
 	took := time.Since(began)
-	fmt.Printf("%-42s %d in %s, %.0f a second\n", what, first, took.Round(100*time.Millisecond), float64(first)/took.Seconds())
+	fmt.Printf("%-42s %d in %s, %.0f a second\n", what, first, took.Round(100*time.Millisecond),
+		float64(first)/took.Seconds())
 	return nil
 }
 
 func (s *scene) until(what, query string) error {
-	for until := time.Now().Add(10 * time.Minute); s.count(query) > 0; time.Sleep(2 * time.Second) { // counting takes its time, too
+	// Counting takes its time, too.
+	for until := time.Now().Add(10 * time.Minute); s.count(query) > 0; time.Sleep(2 * time.Second) {
 		if time.Now().After(until) {
 			return fmt.Errorf("%s: it does not come to an end", what)
 		}

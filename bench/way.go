@@ -18,7 +18,8 @@ func (s *scene) bare(rows int) (func() error, error) {
 	}
 	payload := make([]byte, len(reference))
 	rand.Read(payload)
-	stmt, err := s.db.Prepare("INSERT INTO bare (id, payload) VALUES " + strings.TrimSuffix(strings.Repeat("(?,?),", rows), ","))
+	stmt, err := s.db.Prepare("INSERT INTO bare (id, payload) VALUES " +
+		strings.TrimSuffix(strings.Repeat("(?,?),", rows), ","))
 	return func() error {
 		args := make([]any, 0, 2*rows)
 		for range rows {
@@ -50,8 +51,10 @@ func way(ctx context.Context, opt settings) error {
 	}
 	kinds := []kind{
 		{"bare insert, 2 connections, 20 rows", 2, 20, false},
-		{"stored: 64 senders of 1", 64, 1, false}, {"stored: 2 senders of 50", 2, 50, false}, {"stored: 1 sender of 1", 1, 1, false},
-		{"stored and filed: 2 senders of 50", 2, 50, true}, {"stored and filed: 64 senders of 1", 64, 1, true}, {"stored and filed: 1 sender of 1", 1, 1, true},
+		{"stored: 64 senders of 1", 64, 1, false}, {"stored: 2 senders of 50", 2, 50, false}, {"stored: 1 sender of 1",
+			1, 1, false},
+		{"stored and filed: 2 senders of 50", 2, 50, true}, {"stored and filed: 64 senders of 1", 64, 1, true},
+		{"stored and filed: 1 sender of 1", 1, 1, true},
 	}
 	best := map[string]figure{}
 	for range opt.rounds {
@@ -98,8 +101,12 @@ func way(ctx context.Context, opt settings) error {
 
 // reads times what the console asks for.
 func (s *scene) reads(ctx context.Context) error {
-	fmt.Printf("reading, with %d events in %d issues:\n", s.count("SELECT COUNT(*) FROM event"), s.count("SELECT COUNT(*) FROM issue"))
-	for _, args := range [][]string{{"issue", "list", "--project", "quayside"}, {"issue", "list", "--project", "quayside", "--order", "events"}, {"issue", "list", "--project", "quayside", "--text", "typeerror77"}, {"event", "list", "--issue", "quayside/1"}, {"issue", "show", "quayside/1"}, {"status"}} {
+	fmt.Printf("reading, with %d events in %d issues:\n", s.count("SELECT COUNT(*) FROM event"),
+		s.count("SELECT COUNT(*) FROM issue"))
+	for _, args := range [][]string{{"issue", "list", "--project", "quayside"},
+		{"issue", "list", "--project", "quayside", "--order", "events"}, {"issue", "list", "--project", "quayside",
+			"--text", "typeerror77"}, {"event", "list", "--issue", "quayside/1"}, {"issue", "show", "quayside/1"},
+		{"status"}} {
 		var all []time.Duration
 		for range 60 {
 			var v any
@@ -110,7 +117,8 @@ func (s *scene) reads(ctx context.Context) error {
 			all = append(all, time.Since(at))
 		}
 		slices.Sort(all)
-		fmt.Printf("  %-52s p50 %8s  p95 %8s\n", strings.Join(args, " "), all[len(all)/2].Round(10*time.Microsecond), all[len(all)*95/100].Round(10*time.Microsecond))
+		fmt.Printf("  %-52s p50 %8s  p95 %8s\n", strings.Join(args, " "), all[len(all)/2].Round(10*time.Microsecond),
+			all[len(all)*95/100].Round(10*time.Microsecond))
 	}
 	return nil
 }

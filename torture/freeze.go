@@ -42,7 +42,8 @@ func (s *stage) freezeOne(ctx context.Context) error {
 		return err
 	}
 	held := func() (n int) {
-		_ = db.QueryRowContext(ctx, "SELECT COUNT(*) FROM shard_lease WHERE owner=?", owner[:]).Scan(&n) // asked again soon
+		_ = db.QueryRowContext(ctx, "SELECT COUNT(*) FROM shard_lease WHERE owner=?",
+			owner[:]).Scan(&n) // asked again soon
 		return n
 	}
 	load, enough := context.WithCancel(ctx)

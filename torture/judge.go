@@ -79,12 +79,15 @@ func (s *stage) judge(ctx context.Context) error {
 		return err
 	}
 	for _, d := range v.Differences {
-		s.report.Difference = append(s.report.Difference, fmt.Sprintf("%s of issue %d: stored %d, the rows say %d", d.What, d.Issue, d.Stored, d.Rows))
+		s.report.Difference = append(s.report.Difference,
+			fmt.Sprintf("%s of issue %d: stored %d, the rows say %d", d.What, d.Issue, d.Stored, d.Rows))
 	}
 	var errs []error
-	for what, list := range map[string][]string{"acknowledged and nowhere": s.report.Missing, "filed more than once, or never sent": s.report.Doubled, "counters that differ": s.report.Difference} {
+	for what, list := range map[string][]string{"acknowledged and nowhere": s.report.Missing,
+		"filed more than once, or never sent": s.report.Doubled, "counters that differ": s.report.Difference} {
 		if len(list) > 0 {
-			errs = append(errs, fmt.Errorf("%s: %d, for example %s", what, len(list), strings.Join(list[:min(len(list), 8)], "; ")))
+			errs = append(errs, fmt.Errorf("%s: %d, for example %s", what, len(list),
+				strings.Join(list[:min(len(list), 8)], "; ")))
 		}
 	}
 	return errors.Join(errs...)

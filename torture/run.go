@@ -93,7 +93,9 @@ func Run(ctx context.Context, opt Options) (Report, error) {
 	opt.Program = program
 	s := &stage{opt: opt, report: Report{Seed: opt.Seed, Kills: map[string]int{}}}
 	fmt.Fprintf(opt.Out, "seed %d\n", opt.Seed)
-	if s.db, err = localdb.Start(ctx, localdb.Options{AllRights: true, Dir: filepath.Join(dir, "database"), BufferPool: "256M", LogSize: "64M"}); err != nil {
+	if s.db, err = localdb.Start(ctx,
+		localdb.Options{AllRights: true, Dir: filepath.Join(dir, "database"), BufferPool: "256M",
+			LogSize: "64M"}); err != nil {
 		return s.report, err
 	}
 	watch, unwatch := context.WithCancel(ctx)
@@ -250,8 +252,10 @@ func (s *stage) meddle(ctx context.Context, rnd *rand.Rand) {
 
 // decisions are what people may do to an issue beside merging it.
 var decisions = []string{
-	"park", `{"park":{"events":3}}`, "park", `{"park":{"users":2,"new_environment":true}}`, "park", `{"park":{"next_release":true,"doubled":true}}`,
-	"fix", `{"next":true}`, "fix", `{"now":true}`, "fix", `{"release":"1.0.1"}`, "count-only", `{}`, "dismiss", `{}`, "reopen", `{}`, "accept", `{}`,
+	"park", `{"park":{"events":3}}`, "park", `{"park":{"users":2,"new_environment":true}}`, "park",
+	`{"park":{"next_release":true,"doubled":true}}`,
+	"fix", `{"next":true}`, "fix", `{"now":true}`, "fix", `{"release":"1.0.1"}`, "count-only", `{}`, "dismiss", `{}`,
+	"reopen", `{}`, "accept", `{}`,
 }
 
 // decide decides about one issue, or about all that are open, and at times
@@ -292,7 +296,8 @@ func (s *stage) regroup(ctx context.Context, v *service, project string, rnd *ra
 		}
 		return
 	}
-	if v.call(ctx, "PUT", base+"/rules", fmt.Sprintf(`{"text":%q}`, ways[rnd.IntN(len(ways))]), nil) == nil && v.post(ctx, base+"/regroupings/begin", `{}`) == nil {
+	if v.call(ctx, "PUT", base+"/rules", fmt.Sprintf(`{"text":%q}`, ways[rnd.IntN(len(ways))]), nil) == nil &&
+		v.post(ctx, base+"/regroupings/begin", `{}`) == nil {
 		s.report.Regroupings++
 	}
 }

@@ -41,10 +41,12 @@ func newSender(ctx context.Context, s *stage) (*sender, error) {
 	x := &sender{s: s, known: map[uuid.UUID]bool{}, tried: map[uuid.UUID]bool{}}
 	for _, name := range projects {
 		var p contract.Project
-		if err := s.services[0].call(ctx, http.MethodPost, "/api/projects", fmt.Sprintf(`{"name":%q,"keep_days":%d}`, name, keepDays), &p); err != nil {
+		if err := s.services[0].call(ctx, http.MethodPost, "/api/projects",
+			fmt.Sprintf(`{"name":%q,"keep_days":%d}`, name, keepDays), &p); err != nil {
 			return nil, err
 		}
-		if err := s.services[0].call(ctx, http.MethodPatch, "/api/projects/"+name, `{"allowance_minute":0,"allowance_day":0}`, nil); err != nil {
+		if err := s.services[0].call(ctx, http.MethodPatch, "/api/projects/"+name,
+			`{"allowance_minute":0,"allowance_day":0}`, nil); err != nil {
 			return nil, err
 		}
 		x.keys = append(x.keys, p.IngestKey)
@@ -93,8 +95,10 @@ func (x *sender) event(rnd *rand.Rand, project int) sent {
 	}
 	e := map[string]any{
 		"id": id.String(), "handled": rnd.IntN(2) == 0, "stands_for": 1 + rnd.IntN(3)/2*4,
-		"exceptions": []any{map[string]any{"type": fmt.Sprint("Fault", rnd.IntN(kinds)), "message": "in the torture", "frames": []any{map[string]any{"function": "sail", "file": "src/sail.ts", "line": 7}}}},
-		"resource":   map[string]any{"service.version": fmt.Sprint("4.", rnd.IntN(4)), "deployment.environment.name": []string{"production", "staging"}[rnd.IntN(2)]},
+		"exceptions": []any{map[string]any{"type": fmt.Sprint("Fault", rnd.IntN(kinds)), "message": "in the torture",
+			"frames": []any{map[string]any{"function": "sail", "file": "src/sail.ts", "line": 7}}}},
+		"resource": map[string]any{"service.version": fmt.Sprint("4.", rnd.IntN(4)),
+			"deployment.environment.name": []string{"production", "staging"}[rnd.IntN(2)]},
 		"attributes": map[string]any{"user.id": fmt.Sprint("p-", rnd.IntN(300))},
 	}
 	now := x.s.now().UTC()

@@ -67,7 +67,8 @@ func (v *service) keep() {
 			return
 		}
 		offset := time.Duration(v.s.offset.Load())
-		v.cmd = exec.Command(v.s.opt.Program, "serve", "--data", v.dir, "--listen", v.address, "--clock-offset", offset.String(), "--log-level", "error")
+		v.cmd = exec.Command(v.s.opt.Program, "serve", "--data", v.dir, "--listen", v.address, "--clock-offset",
+			offset.String(), "--log-level", "error")
 		v.cmd.Env = append(os.Environ(), "XDG_CONFIG_HOME="+v.dir, "FIRETHORN_DATABASE="+v.database)
 		out, err := v.cmd.StdoutPipe()
 		if log, lerr := os.OpenFile(v.dir+".log", os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o600); lerr == nil {

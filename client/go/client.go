@@ -224,7 +224,8 @@ func (c *Client) event(ctx context.Context, d Details) *Event {
 	now := c.scopeOf(ctx).read()
 	e := &Event{
 		ID: newID(), Time: time.Now().UTC(), Severity: d.Severity, Message: d.Message,
-		Breadcrumbs: now.breadcrumbs, Attributes: sendable(c.o.Attributes, now.attributes, d.Attributes), State: c.state(),
+		Breadcrumbs: now.breadcrumbs, Attributes: sendable(c.o.Attributes, now.attributes, d.Attributes),
+		State: c.state(),
 	}
 	if now.session != nil {
 		e.Attributes["session.id"] = now.session.id
@@ -319,7 +320,8 @@ func (c *Client) edited(e *Event) (edited *Event) {
 			// Edit might have hidden something of what surrounds the error: only
 			// the error itself leaves.
 			edited = &Event{
-				ID: e.ID, Time: e.Time, Severity: e.Severity, Handled: e.Handled, Exceptions: e.Exceptions, Message: e.Message,
+				ID: e.ID, Time: e.Time, Severity: e.Severity, Handled: e.Handled, Exceptions: e.Exceptions,
+				Message:   e.Message,
 				StandsFor: e.StandsFor, Attributes: map[string]any{"firethorn.edit_failed": printed(r)},
 			}
 		}

@@ -75,7 +75,8 @@ func (c *Client) served(ctx context.Context, pattern string, status int, v any) 
 
 func requestFacts(r *http.Request) map[string]any {
 	out := map[string]any{
-		"http.request.method": r.Method, "url.path": r.URL.Path, "url.query": r.URL.RawQuery, "user_agent.original": r.UserAgent(),
+		"http.request.method": r.Method, "url.path": r.URL.Path, "url.query": r.URL.RawQuery,
+		"user_agent.original": r.UserAgent(),
 	}
 	if host, port, err := net.SplitHostPort(r.Host); err == nil {
 		out["server.address"] = host

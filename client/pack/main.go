@@ -71,7 +71,8 @@ func javaScript(from, to string) error {
 		if err != nil {
 			return err
 		}
-		if err := t.WriteHeader(&tar.Header{Name: path.Join("package", name), Mode: 0o644, Size: int64(len(raw)), ModTime: made}); err != nil {
+		if err := t.WriteHeader(&tar.Header{Name: path.Join("package", name), Mode: 0o644, Size: int64(len(raw)),
+			ModTime: made}); err != nil {
 			return err
 		}
 		if _, err := t.Write(raw); err != nil {
@@ -98,7 +99,8 @@ func golang(from, to string) error {
 		if err != nil {
 			return err
 		}
-		w, err := z.CreateHeader(&zip.FileHeader{Name: module + "@" + version + "/" + name, Method: zip.Deflate, Modified: made})
+		w, err := z.CreateHeader(&zip.FileHeader{Name: module + "@" + version + "/" + name, Method: zip.Deflate,
+			Modified: made})
 		if err != nil {
 			return err
 		}
@@ -117,7 +119,9 @@ func golang(from, to string) error {
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return err
 	}
-	for name, raw := range map[string][]byte{"list": []byte(version + "\n"), version + ".info": []byte(`{"Version":"` + version + `","Time":"` + made.Format(time.RFC3339) + `"}`), version + ".mod": mod, version + ".zip": b.Bytes()} {
+	for name, raw := range map[string][]byte{"list": []byte(version + "\n"),
+		version + ".info": []byte(`{"Version":"` + version + `","Time":"` + made.Format(time.RFC3339) + `"}`), version +
+			".mod": mod, version + ".zip": b.Bytes()} {
 		if err := os.WriteFile(filepath.Join(dir, name), raw, 0o644); err != nil {
 			return err
 		}

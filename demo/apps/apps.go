@@ -23,10 +23,12 @@ var (
 )
 
 // Doings are the buttons of quayside, each of which ends badly in 4.2.0.
-var Doings = []string{"new-year", "new-year-week", "family-fare", "berth-plan", "deep-berth", "zoom-in", "departures", "saved-filter", "sailing", "harbour", "push", "follow"}
+var Doings = []string{"new-year", "new-year-week", "family-fare", "berth-plan", "deep-berth", "zoom-in", "departures",
+	"saved-filter", "sailing", "harbour", "push", "follow"}
 
 // Calls are the requests to gangway that end badly in 2.8.0.
-var Calls = []string{"/scan?ticket=MSF-0000", "/ticket?code=not-a-ticket", "/manifest?sailing=1200", "/rate?boarded=90&minutes=0", "/gates", "/weather", "/berth?ship=Eider"}
+var Calls = []string{"/scan?ticket=MSF-0000", "/ticket?code=not-a-ticket", "/manifest?sailing=1200",
+	"/rate?boarded=90&minutes=0", "/gates", "/weather", "/berth?ship=Eider"}
 
 // Quayside serves a release of quayside from the demo's directory. Its own API
 // is down.

@@ -45,7 +45,8 @@ func run(ctx context.Context, listen string, drive int, once bool) error {
 		return err
 	}
 	defer func() {
-		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), 20*time.Second) // a batch may be on its second try
+		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx),
+			20*time.Second) // a batch may be on its second try
 		defer cancel()
 		if err := stop(ctx); err != nil {
 			log.Print("the last reports were not sent: ", err)
@@ -149,9 +150,12 @@ func (s *status) WriteHeader(code int) {
 // reports a panic.
 func traced(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		ctx, span := otel.Tracer("bosun/http").Start(r.Context(), r.Method+" "+r.URL.Path, trace.WithSpanKind(trace.SpanKindServer), trace.WithAttributes(
-			attribute.String("http.request.method", r.Method), attribute.String("url.path", r.URL.Path), attribute.String("url.query", r.URL.RawQuery),
-			attribute.String("user_agent.original", r.UserAgent()), attribute.String("user.id", r.Header.Get("X-Crew"))))
+		ctx, span := otel.Tracer("bosun/http").Start(r.Context(), r.Method+" "+r.URL.Path,
+			trace.WithSpanKind(trace.SpanKindServer), trace.WithAttributes(
+				attribute.String("http.request.method", r.Method), attribute.String("url.path", r.URL.Path),
+				attribute.String("url.query", r.URL.RawQuery),
+				attribute.String("user_agent.original", r.UserAgent()), attribute.String("user.id",
+					r.Header.Get("X-Crew"))))
 		out, r := &status{w, http.StatusOK}, r.WithContext(ctx)
 		defer func() {
 			if p := recover(); p != nil {
@@ -160,7 +164,8 @@ func traced(next http.Handler) http.Handler {
 				slog.ErrorContext(ctx, "a request panicked", "error", err)
 				http.Error(out, "the plan fell overboard", http.StatusInternalServerError)
 			}
-			span.SetAttributes(attribute.Int("http.response.status_code", out.code), attribute.String("http.route", r.Pattern))
+			span.SetAttributes(attribute.Int("http.response.status_code", out.code),
+				attribute.String("http.route", r.Pattern))
 			span.End()
 		}()
 		next.ServeHTTP(out, r)

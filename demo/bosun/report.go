@@ -37,7 +37,8 @@ func reporting(ctx context.Context) (stop func(context.Context) error, err error
 		return nil, err
 	}
 	tracing := sdktrace.NewTracerProvider(sdktrace.WithBatcher(spans), sdktrace.WithResource(res))
-	logging := sdklog.NewLoggerProvider(sdklog.WithProcessor(sdklog.NewBatchProcessor(records)), sdklog.WithResource(res))
+	logging := sdklog.NewLoggerProvider(sdklog.WithProcessor(sdklog.NewBatchProcessor(records)),
+		sdklog.WithResource(res))
 	otel.SetTracerProvider(tracing)
 	slog.SetDefault(otelslog.NewLogger("bosun/crew", otelslog.WithLoggerProvider(logging), otelslog.WithSource(true)))
 	return func(ctx context.Context) error { return errors.Join(logging.Shutdown(ctx), tracing.Shutdown(ctx)) }, nil

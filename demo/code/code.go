@@ -79,15 +79,16 @@ func New(dir, demo string, now time.Time) (*Repo, error) {
 		return nil, err
 	}
 	for _, app := range []string{"quayside/src", "gangway/src", "bosun"} {
-		err := filepath.WalkDir(filepath.Join(demo, filepath.FromSlash(app)), func(path string, d os.DirEntry, err error) error {
-			if err != nil || d.IsDir() {
+		err := filepath.WalkDir(filepath.Join(demo, filepath.FromSlash(app)),
+			func(path string, d os.DirEntry, err error) error {
+				if err != nil || d.IsDir() {
+					return err
+				}
+				raw, err := os.ReadFile(path)
+				rel, _ := filepath.Rel(demo, path) // it lies below
+				r.text[filepath.ToSlash(rel)] = string(raw)
 				return err
-			}
-			raw, err := os.ReadFile(path)
-			rel, _ := filepath.Rel(demo, path) // it lies below
-			r.text[filepath.ToSlash(rel)] = string(raw)
-			return err
-		})
+			})
 		if err != nil {
 			return nil, err
 		}
@@ -99,7 +100,8 @@ func New(dir, demo string, now time.Time) (*Repo, error) {
 				continue
 			}
 			if strings.Count(r.text[e.path], e.after) != 1 {
-				return nil, fmt.Errorf("%s: %q stands there %d times", e.path, e.after, strings.Count(r.text[e.path], e.after))
+				return nil, fmt.Errorf("%s: %q stands there %d times", e.path, e.after,
+					strings.Count(r.text[e.path], e.after))
 			}
 			r.text[e.path] = strings.Replace(r.text[e.path], e.after, e.before, 1)
 		}
@@ -111,7 +113,9 @@ func New(dir, demo string, now time.Time) (*Repo, error) {
 func (r *Repo) git(by author, at time.Time, args ...string) (string, error) {
 	c := exec.Command("git", append([]string{"-C", r.Dir}, args...)...)
 	stamp := at.UTC().Format(time.RFC3339)
-	c.Env = append(os.Environ(), "GIT_CONFIG_GLOBAL=/dev/null", "GIT_CONFIG_NOSYSTEM=1", "GIT_AUTHOR_NAME="+by.name, "GIT_AUTHOR_EMAIL="+by.email, "GIT_COMMITTER_NAME="+by.name, "GIT_COMMITTER_EMAIL="+by.email, "GIT_AUTHOR_DATE="+stamp, "GIT_COMMITTER_DATE="+stamp)
+	c.Env = append(os.Environ(), "GIT_CONFIG_GLOBAL=/dev/null", "GIT_CONFIG_NOSYSTEM=1", "GIT_AUTHOR_NAME="+by.name,
+		"GIT_AUTHOR_EMAIL="+by.email, "GIT_COMMITTER_NAME="+by.name, "GIT_COMMITTER_EMAIL="+by.email,
+		"GIT_AUTHOR_DATE="+stamp, "GIT_COMMITTER_DATE="+stamp)
 	out, err := c.CombinedOutput()
 	if err != nil {
 		return "", fmt.Errorf("git %s: %w\n%s", strings.Join(args, " "), err, out)

@@ -108,7 +108,8 @@ const rulesAct = 5 * time.Second
 
 // rules pushes the timetable's rules, then sends what they are there for.
 func (d *demo) rules(ctx context.Context, key string, noise []json.RawMessage) error {
-	if err := d.do(ctx, "rules", "push", "--project", "quayside", "--note", "crawlers and extensions go", filepath.Join(d.dir, "rules", "quayside.yaml")); err != nil {
+	if err := d.do(ctx, "rules", "push", "--project", "quayside", "--note", "crawlers and extensions go",
+		filepath.Join(d.dir, "rules", "quayside.yaml")); err != nil {
 		return err
 	}
 	if err := d.wait(ctx, rulesAct); err != nil {
@@ -139,7 +140,8 @@ func (d *demo) checkBuild(lines []replay.Line) error {
 			if l.App != "quayside" || file == "" {
 				continue
 			}
-			if _, err := os.Stat(filepath.Join(d.dir, "quayside", "build", l.Release, "assets", filepath.Base(file))); err != nil {
+			if _, err := os.Stat(filepath.Join(d.dir, "quayside", "build", l.Release, "assets",
+				filepath.Base(file))); err != nil {
 				return fmt.Errorf("the recording was made with another build of quayside %s (%s); make recordings makes it anew", l.Release, filepath.Base(file))
 			}
 		}
@@ -149,7 +151,8 @@ func (d *demo) checkBuild(lines []replay.Line) error {
 
 // serve starts the service, its clock so far behind, and waits until it is ready.
 func (d *demo) serve(ctx context.Context, behind time.Duration) (stop func(), err error) {
-	cmd := exec.Command(d.binary, "serve", "--data", d.data, "--listen", d.listen, "--log-level", "warn", "--clock-offset", (-behind).String())
+	cmd := exec.Command(d.binary, "serve", "--data", d.data, "--listen", d.listen, "--log-level", "warn",
+		"--clock-offset", (-behind).String())
 	cmd.Stderr = os.Stderr
 	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
 	out, err := cmd.StdoutPipe()
@@ -210,7 +213,8 @@ func (d *demo) pushSymbols(ctx context.Context, project, version string) error {
 	if !slices.Contains(apps.QuaysideReleases, version) {
 		built = apps.QuaysideReleases[0]
 	}
-	return d.do(ctx, "symbols", "push", "--project", project, "--release", version, "--served-at", "https://quayside.example/", filepath.Join(d.dir, "quayside", "build", "symbols-"+built))
+	return d.do(ctx, "symbols", "push", "--project", project, "--release", version, "--served-at",
+		"https://quayside.example/", filepath.Join(d.dir, "quayside", "build", "symbols-"+built))
 }
 
 // sendAll sends events with the sessions they happened in, and what people
@@ -256,7 +260,8 @@ func (d *demo) checkSessions(ctx context.Context, app string) error {
 			return fmt.Errorf("%s: the service counts %v sessions as %s, and %d were played", app, n, outcome, d.outcomes[app][outcome])
 		}
 	}
-	log.Printf("sessions of %s as played: %d clean, %d faulty, %d crashed", app, d.outcomes[app]["clean"], d.outcomes[app]["faulty"], d.outcomes[app]["crashed"])
+	log.Printf("sessions of %s as played: %d clean, %d faulty, %d crashed", app, d.outcomes[app]["clean"],
+		d.outcomes[app]["faulty"], d.outcomes[app]["crashed"])
 	return nil
 }
 
@@ -307,8 +312,11 @@ func (d *demo) settle(ctx context.Context) error {
 // bosun starts the crew plans, which report by OpenTelemetry, and lets a few
 // people run into what is broken there.
 func (d *demo) bosun(ctx context.Context, key string) (stop func(), err error) {
-	cmd := exec.Command(filepath.Join(filepath.Dir(d.binary), "bosun"), "-listen", fmt.Sprintf("127.0.0.1:%d", d.bosunPort), "-drive", "30")
-	cmd.Env = append(os.Environ(), "OTEL_EXPORTER_OTLP_ENDPOINT="+d.server, "OTEL_EXPORTER_OTLP_HEADERS=authorization=Bearer%20"+key, "REPORT_TO="+d.server, "REPORT_KEY="+key, "OTEL_BSP_SCHEDULE_DELAY=500", "OTEL_BLRP_SCHEDULE_DELAY=500")
+	cmd := exec.Command(filepath.Join(filepath.Dir(d.binary), "bosun"), "-listen",
+		fmt.Sprintf("127.0.0.1:%d", d.bosunPort), "-drive", "30")
+	cmd.Env = append(os.Environ(), "OTEL_EXPORTER_OTLP_ENDPOINT="+d.server,
+		"OTEL_EXPORTER_OTLP_HEADERS=authorization=Bearer%20"+key, "REPORT_TO="+d.server, "REPORT_KEY="+key,
+		"OTEL_BSP_SCHEDULE_DELAY=500", "OTEL_BLRP_SCHEDULE_DELAY=500")
 	cmd.Stderr = os.Stderr
 	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
 	if err := cmd.Start(); err != nil {

@@ -20,10 +20,12 @@ func (d *demo) release(ctx context.Context, project, version, fixes string) erro
 	var t struct {
 		Token string `json:"token"`
 	}
-	if err := d.json(ctx, &t, "token", "create", "build of "+project+" "+version, "--scope", "build", "--project", project); err != nil {
+	if err := d.json(ctx, &t, "token", "create", "build of "+project+" "+version, "--scope", "build", "--project",
+		project); err != nil {
 		return err
 	}
-	if err := d.do(ctx, "--token", t.Token, "release", "announce", "--project", project, "--release", version, "--commit", commit, "--repo", d.repo.Dir); err != nil {
+	if err := d.do(ctx, "--token", t.Token, "release", "announce", "--project", project, "--release", version,
+		"--commit", commit, "--repo", d.repo.Dir); err != nil {
 		return err
 	}
 	if project != "bosun" { // Go's traces are readable as they are
@@ -31,7 +33,8 @@ func (d *demo) release(ctx context.Context, project, version, fixes string) erro
 			return err
 		}
 	}
-	return d.do(ctx, "--token", t.Token, "release", "mark-deployed", "--project", project, "--release", version, "--environment", "production")
+	return d.do(ctx, "--token", t.Token, "release", "mark-deployed", "--project", project, "--release", version,
+		"--environment", "production")
 }
 
 // checkLikely asks for each bug that is planted which commit is the likeliest.
@@ -86,7 +89,8 @@ func (d *demo) checkOwners(ctx context.Context) error {
 		case len(got.Proposals) == 0:
 			log.Printf("%s (%s): nobody is proposed", id, p.Bug)
 		case got.Proposals[0].Name != p.Author:
-			log.Printf("%s (%s): %s brought it, and it is proposed to %s: %s", id, p.Bug, p.Author, got.Proposals[0].Name, strings.Join(got.Proposals[0].Reasons, "; "))
+			log.Printf("%s (%s): %s brought it, and it is proposed to %s: %s", id, p.Bug, p.Author,
+				got.Proposals[0].Name, strings.Join(got.Proposals[0].Reasons, "; "))
 		default:
 			first++
 		}
@@ -107,7 +111,8 @@ func (d *demo) issue(ctx context.Context, project, text string) (string, error) 
 		return "", err
 	}
 	if len(list.Issues) != 1 {
-		return "", fmt.Errorf("%d issues of %s have %q in them, 1 should: %v", len(list.Issues), project, text, list.Issues)
+		return "", fmt.Errorf("%d issues of %s have %q in them, 1 should: %v", len(list.Issues), project, text,
+			list.Issues)
 	}
 	return list.Issues[0].ID, nil
 }

@@ -22,7 +22,9 @@ func (d *demo) begin(ctx context.Context, daysAgo float64) (err error) {
 
 // story lets four weeks pass: releases go out, errors come in, the team decides.
 func (d *demo) story(ctx context.Context, lines []replay.Line, now time.Time) error {
-	for _, chapter := range []func(context.Context, []replay.Line, time.Time) error{d.setUp, d.earlier, d.older, d.newer, d.today} {
+	for _, chapter := range []func(context.Context, []replay.Line, time.Time) error{
+		d.setUp, d.earlier, d.older, d.newer, d.today,
+	} {
 		if err := chapter(ctx, lines, now); err != nil {
 			return err
 		}
@@ -47,7 +49,8 @@ func (d *demo) setUp(ctx context.Context, _ []replay.Line, _ time.Time) error {
 		return err
 	}
 	for _, name := range []string{"quayside", "gangway"} {
-		if err := d.do(ctx, "project", "change", name, "--commit-link", "https://code.marrowsound.example/ferries/commit/{commit}"); err != nil {
+		if err := d.do(ctx, "project", "change", name, "--commit-link",
+			"https://code.marrowsound.example/ferries/commit/{commit}"); err != nil {
 			return err
 		}
 	}
@@ -71,7 +74,9 @@ func (d *demo) earlier(ctx context.Context, lines []replay.Line, now time.Time) 
 	if err != nil {
 		return err
 	}
-	if err := d.decide(ctx, decision{who: "sunniva", project: "quayside", text: "zoneOf", verb: "assign", flags: []string{"--to", "Oke Farrow", "--why", "the search is yours"}}); err != nil {
+	if err := d.decide(ctx,
+		decision{who: "sunniva", project: "quayside", text: "zoneOf", verb: "assign",
+			flags: []string{"--to", "Oke Farrow", "--why", "the search is yours"}}); err != nil {
 		return err
 	}
 	if err := d.begin(ctx, 21); err != nil {
@@ -104,7 +109,8 @@ func (d *demo) older(ctx context.Context, lines []replay.Line, now time.Time) er
 		return err
 	}
 	// Some events of the older releases are on their way when the newer ones are out.
-	quayside := replay.Split(replay.Traffic(lines, "quayside", false, now), now.AddDate(0, 0, -9), now.Add(-replay.NewReleaseAge))
+	quayside := replay.Split(replay.Traffic(lines, "quayside", false, now), now.AddDate(0, 0, -9),
+		now.Add(-replay.NewReleaseAge))
 	gangway := replay.Split(replay.Traffic(lines, "gangway", false, now), now.Add(-replay.NewReleaseAge))
 	d.late = map[string][]json.RawMessage{"quayside": quayside[2], "gangway": gangway[1]}
 	if err := d.begin(ctx, 9); err != nil {
@@ -137,7 +143,8 @@ func (d *demo) newer(ctx context.Context, lines []replay.Line, now time.Time) er
 		return err
 	}
 	// Fares are Maren's, once many are hit.
-	if err := d.do(ctx, "rules", "push", "--project", "quayside", "--note", "fares go to Maren", filepath.Join(d.dir, "rules", "assign.yaml")); err != nil {
+	if err := d.do(ctx, "rules", "push", "--project", "quayside", "--note", "fares go to Maren",
+		filepath.Join(d.dir, "rules", "assign.yaml")); err != nil {
 		return err
 	}
 	if err := d.wait(ctx, rulesAct); err != nil {

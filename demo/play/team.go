@@ -4,7 +4,8 @@ import "context"
 
 // people are the team, by first name.
 var people = map[string][2]string{
-	"maren": {"Maren Holt", "maren.holt@marrowsound.example"}, "oke": {"Oke Farrow", "oke.farrow@marrowsound.example"}, "sunniva": {"Sunniva Bray", "sunniva.bray@marrowsound.example"},
+	"maren": {"Maren Holt", "maren.holt@marrowsound.example"}, "oke": {"Oke Farrow", "oke.farrow@marrowsound.example"},
+	"sunniva": {"Sunniva Bray", "sunniva.bray@marrowsound.example"},
 }
 
 // addPeople adds the team, each with a token to decide by.
@@ -17,7 +18,8 @@ func (d *demo) addPeople(ctx context.Context) error {
 		var t struct {
 			Token string `json:"token"`
 		}
-		if err := d.json(ctx, &t, "token", "create", "terminal of "+p[0], "--scope", "person", "--person", p[0]); err != nil {
+		if err := d.json(ctx, &t, "token", "create", "terminal of "+p[0], "--scope", "person", "--person",
+			p[0]); err != nil {
 			return err
 		}
 		d.tokens[who] = t.Token
@@ -33,11 +35,16 @@ type decision struct {
 
 // decisions are what the team did before the newest releases went out.
 var decisions = []decision{
-	{"sunniva", "quayside", "tideAt", "assign", []string{"--to", "Maren Holt"}}, {"maren", "quayside", "tideAt", "fix", []string{"--next", "--why", "the year has 366 days at times"}},
-	{"sunniva", "quayside", "placeBerths", "assign", []string{"--to", "Oke Farrow"}}, {"oke", "quayside", "placeBerths", "fix", []string{"--in", "4.2.1"}},
-	{"sunniva", "quayside", "loadDepartures", "assign", []string{"--to", "Sunniva Bray"}}, {"maren", "quayside", "restoreFilter", "dismiss", nil},
-	{"oke", "quayside", "stepZoom", "accept", nil}, {"oke", "gangway", "manifestOf", "fix", []string{"--in", "2.9.0"}}, {"sunniva", "gangway", "weatherAt", "assign", []string{"--to", "Oke Farrow"}},
-	{"maren", "quayside", "findSailing", "park", []string{"--users", "200", "--until", "4w", "--why", "people mistype; it matters when many do"}},
+	{"sunniva", "quayside", "tideAt", "assign", []string{"--to", "Maren Holt"}}, {"maren", "quayside", "tideAt", "fix",
+		[]string{"--next", "--why", "the year has 366 days at times"}},
+	{"sunniva", "quayside", "placeBerths", "assign", []string{"--to", "Oke Farrow"}}, {"oke", "quayside", "placeBerths",
+		"fix", []string{"--in", "4.2.1"}},
+	{"sunniva", "quayside", "loadDepartures", "assign", []string{"--to", "Sunniva Bray"}}, {"maren", "quayside",
+		"restoreFilter", "dismiss", nil},
+	{"oke", "quayside", "stepZoom", "accept", nil}, {"oke", "gangway", "manifestOf", "fix", []string{"--in", "2.9.0"}},
+	{"sunniva", "gangway", "weatherAt", "assign", []string{"--to", "Oke Farrow"}},
+	{"maren", "quayside", "findSailing", "park",
+		[]string{"--users", "200", "--until", "4w", "--why", "people mistype; it matters when many do"}},
 	{"oke", "gangway", "boardingRate", "park", []string{"--next-release", "--new-environment"}},
 	{"sunniva", "quayside", "placeBerths", "comment", []string{"It is **zone D** alone, since the repairs:\n\n- the map asks for all zones\n- `zones[zone]` has none of it\n\n@oke.farrow, can it be an empty plan?"}},
 	{"oke", "quayside", "placeBerths", "comment", []string{"Yes. It goes into 4.2.1, with zone A."}},

@@ -51,20 +51,27 @@ type habit struct {
 
 // habits are the demo's two weeks. "follow" is the retry loop of one user.
 var habits = map[string]habit{
-	"new-year": {users: 90, each: 2, from: 13.5}, "new-year-week": {users: 25, each: 1, from: 12}, "family-fare": {users: 160, each: 2, from: 13.8},
-	"berth-plan": {users: 70, each: 1, from: 11}, "deep-berth": {users: 6, each: 3, from: 9}, "zoom-in": {users: 34, each: 1, from: 13},
-	"departures": {users: 210, each: 2, from: 13.9}, "saved-filter": {users: 14, each: 2, from: 8}, "sailing": {users: 40, each: 1, from: 13}, "harbour": {users: 11, each: 2, from: 10},
+	"new-year": {users: 90, each: 2, from: 13.5}, "new-year-week": {users: 25, each: 1, from: 12},
+	"family-fare": {users: 160, each: 2, from: 13.8},
+	"berth-plan":  {users: 70, each: 1, from: 11}, "deep-berth": {users: 6, each: 3, from: 9}, "zoom-in": {users: 34,
+		each: 1, from: 13},
+	"departures": {users: 210, each: 2, from: 13.9}, "saved-filter": {users: 14, each: 2, from: 8},
+	"sailing": {users: 40, each: 1, from: 13}, "harbour": {users: 11, each: 2, from: 10},
 	"push": {users: 22, each: 1, from: 6}, "follow": {users: 1, each: 1400, from: 5},
-	"/scan?ticket=MSF-0000": {users: 18, each: 9, from: 13.5}, "/ticket?code=not-a-ticket": {users: 16, each: 4, from: 12}, "/manifest?sailing=1200": {users: 5, each: 6, from: 13},
-	"/rate?boarded=90&minutes=0": {users: 3, each: 5, from: 10}, "/gates": {users: 9, each: 3, from: 4}, "/weather": {users: 12, each: 14, from: 13.9}, "/berth?ship=Eider": {users: 8, each: 2, from: 7},
+	"/scan?ticket=MSF-0000": {users: 18, each: 9, from: 13.5}, "/ticket?code=not-a-ticket": {users: 16, each: 4,
+		from: 12}, "/manifest?sailing=1200": {users: 5, each: 6, from: 13},
+	"/rate?boarded=90&minutes=0": {users: 3, each: 5, from: 10}, "/gates": {users: 9, each: 3, from: 4},
+	"/weather": {users: 12, each: 14, from: 13.9}, "/berth?ship=Eider": {users: 8, each: 2, from: 7},
 }
 
 // device is what a made-up person uses.
 type device struct{ os, version, browser, browserVersion string }
 
 var devices = []device{
-	{"Android", "14", "Chrome", "148.0.0.0"}, {"Android", "15", "Chrome", "148.0.0.0"}, {"Android", "14", "Chrome", "147.0.0.0"}, {"Windows", "10.0", "Chrome", "148.0.0.0"},
-	{"Windows", "10.0", "Edge", "148.0.0.0"}, {"macOS", "15.1", "Chrome", "148.0.0.0"}, {"Linux", "", "Chrome", "148.0.0.0"}, {"ChromeOS", "16093", "Chrome", "147.0.0.0"},
+	{"Android", "14", "Chrome", "148.0.0.0"}, {"Android", "15", "Chrome", "148.0.0.0"}, {"Android", "14", "Chrome",
+		"147.0.0.0"}, {"Windows", "10.0", "Chrome", "148.0.0.0"},
+	{"Windows", "10.0", "Edge", "148.0.0.0"}, {"macOS", "15.1", "Chrome", "148.0.0.0"}, {"Linux", "", "Chrome",
+		"148.0.0.0"}, {"ChromeOS", "16093", "Chrome", "147.0.0.0"},
 }
 
 // NewReleaseAge is how long ago the newer releases went out.
@@ -124,7 +131,8 @@ func Noise(lines []Line, now time.Time) []json.RawMessage {
 		rng := rand.New(rand.NewPCG(uint64(i), 77))
 		for n := range 40 {
 			var e map[string]any
-			if err := json.Unmarshal(person(l, rng, now.Add(-time.Duration(rng.IntN(7200))*time.Second), 1400+n), &e); err != nil {
+			if err := json.Unmarshal(person(l, rng, now.Add(-time.Duration(rng.IntN(7200))*time.Second), 1400+n),
+				&e); err != nil {
 				panic(err) // it was JSON before
 			}
 			attributes := e["attributes"].(map[string]any)
@@ -174,7 +182,8 @@ func person(l Line, rng *rand.Rand, at time.Time, who int) json.RawMessage {
 	}
 	if l.App == "quayside" {
 		d := devices[who%len(devices)]
-		resource["os.name"], resource["os.version"], resource["user_agent.name"], resource["user_agent.version"] = d.os, d.version, d.browser, d.browserVersion
+		resource["os.name"], resource["os.version"], resource["user_agent.name"], resource["user_agent.version"] = d.os,
+			d.version, d.browser, d.browserVersion
 		resource["browser.mobile"] = d.os == "Android"
 		delete(resource, "user_agent.original")
 		resource["app.installation.id"] = uuid7(time.Unix(int64(who)*86400, 0), rand.New(rand.NewPCG(uint64(who), 1)))
@@ -189,7 +198,9 @@ func person(l Line, rng *rand.Rand, at time.Time, who int) json.RawMessage {
 	if l.App == "gangway" {
 		begun = at
 	}
-	attributes["session.id"] = uuid7(begun, rand.New(rand.NewPCG(uint64(who), uint64(begun.UnixNano())+uint64(len(l.App+l.Release))+uint64(l.Release[len(l.Release)-1]))))
+	attributes["session.id"] = uuid7(begun,
+		rand.New(rand.NewPCG(uint64(who),
+			uint64(begun.UnixNano())+uint64(len(l.App+l.Release))+uint64(l.Release[len(l.Release)-1]))))
 	if rng.Float64() < 0.06 {
 		resource["deployment.environment.name"] = "staging"
 	}
@@ -202,7 +213,8 @@ func person(l Line, rng *rand.Rand, at time.Time, who int) json.RawMessage {
 				m[k] = v
 			}
 			if t, err := time.Parse(time.RFC3339Nano, fmt.Sprint(m["time"])); err == nil {
-				m["time"] = t.Add(shift - time.Duration((len(list)-i)*1700)*time.Millisecond).UTC().Format(time.RFC3339Nano)
+				before := time.Duration((len(list)-i)*1700) * time.Millisecond
+				m["time"] = t.Add(shift - before).UTC().Format(time.RFC3339Nano)
 			}
 			moved[i] = m
 		}
@@ -218,5 +230,6 @@ func person(l Line, rng *rand.Rand, at time.Time, who int) json.RawMessage {
 // uuid7 is a version 7 UUID (RFC 9562, section 5.7) of a given time.
 func uuid7(at time.Time, rng *rand.Rand) string {
 	ms := at.UnixMilli()
-	return fmt.Sprintf("%08x-%04x-7%03x-%04x-%012x", ms>>16, ms&0xffff, rng.IntN(0x1000), 0x8000|rng.IntN(0x4000), rng.Int64N(1<<48))
+	return fmt.Sprintf("%08x-%04x-7%03x-%04x-%012x", ms>>16, ms&0xffff, rng.IntN(0x1000), 0x8000|rng.IntN(0x4000),
+		rng.Int64N(1<<48))
 }

@@ -55,12 +55,15 @@ func Sessions(app string, events []json.RawMessage) (messages []json.RawMessage,
 	}
 	tell := func(id, outcome string, at time.Time, lasted time.Duration, resource map[string]any, user any) {
 		kept := map[string]any{}
-		for _, k := range []string{"service.name", "service.version", "deployment.environment.name", "app.installation.id"} {
+		for _, k := range []string{"service.name", "service.version", "deployment.environment.name",
+			"app.installation.id"} {
 			if v, ok := resource[k]; ok {
 				kept[k] = v
 			}
 		}
-		raw, err := json.Marshal(map[string]any{"id": id, "sequence": 1, "started": at, "duration_ms": lasted.Milliseconds(), "outcome": outcome, "resource": kept, "attributes": map[string]any{"user.id": user}})
+		raw, err := json.Marshal(map[string]any{"id": id, "sequence": 1, "started": at,
+			"duration_ms": lasted.Milliseconds(), "outcome": outcome, "resource": kept,
+			"attributes": map[string]any{"user.id": user}})
 		if err != nil {
 			panic(err) // plain values encode
 		}
@@ -90,7 +93,8 @@ var words = []struct{ about, text, name, email string }{
 	{"button#new-year-week", "New Year's timetable does not open. My mother waits at Carrow Slip!", "", ""},
 	{"button#family-fare", "Five of us, two are children. No price appears, whatever I choose.", "Tam Orrin", "tam@orrin.example"},
 	{"button#departures", "tomorrow's departures: nothing. Is the harbour closed?", "", "b.lund@tarn.example"},
-	{"button#berth-plan", "The berth map of zone D is blank <b>again</b>.", "Old Quay harbour office", "office@oldquay.example"},
+	{"button#berth-plan", "The berth map of zone D is blank <b>again</b>.", "Old Quay harbour office",
+		"office@oldquay.example"},
 }
 
 // Feedback makes what a few people said about the newest events that they met
@@ -117,7 +121,10 @@ func Feedback(events []json.RawMessage, newer bool) (out []json.RawMessage) {
 				continue
 			}
 			used[e.ID] = true
-			text, err := json.Marshal(map[string]any{"id": uuid7(e.Time.Add(time.Minute), rand.New(rand.NewPCG(uint64(len(out)), 9))), "time": e.Time.Add(time.Minute), "event": e.ID, "text": w.text, "user.name": w.name, "user.email": w.email, "resource": e.Resource, "attributes": map[string]any{"user.id": e.Attributes["user.id"]}})
+			text, err := json.Marshal(map[string]any{"id": uuid7(e.Time.Add(time.Minute),
+				rand.New(rand.NewPCG(uint64(len(out)), 9))), "time": e.Time.Add(time.Minute), "event": e.ID,
+				"text": w.text, "user.name": w.name, "user.email": w.email, "resource": e.Resource,
+				"attributes": map[string]any{"user.id": e.Attributes["user.id"]}})
 			if err != nil {
 				panic(err) // plain values encode
 			}

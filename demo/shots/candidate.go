@@ -13,10 +13,12 @@ import (
 // two bundles was never pushed.
 func candidate(server string) error {
 	const release, site = "4.3.0-rc.1", "https://staging.quayside.example/"
-	if out, err := exec.Command("bin/firethorn", "--server", server, "symbols", "push", "--project", "quayside", "--release", release, "--served-at", site, "demo/quayside/build/symbols-4.2.1").CombinedOutput(); err != nil {
+	if out, err := exec.Command("bin/firethorn", "--server", server, "symbols", "push", "--project", "quayside",
+		"--release", release, "--served-at", site, "demo/quayside/build/symbols-4.2.1").CombinedOutput(); err != nil {
 		return fmt.Errorf("%s: %w", out, err)
 	}
-	raw, err := exec.Command("bin/firethorn", "--server", server, "project", "show", "quayside", "--format", "json").Output()
+	raw, err := exec.Command("bin/firethorn", "--server", server, "project", "show", "quayside", "--format",
+		"json").Output()
 	if err != nil {
 		return err
 	}
@@ -29,7 +31,8 @@ func candidate(server string) error {
 	frame := func(function, file string, line, column int) map[string]any {
 		return map[string]any{"function": function, "file": site + "assets/" + file, "line": line, "column": column}
 	}
-	messages := []string{"Cannot read properties of undefined (reading 'draught')", "berth 14 is taken twice", "no pilot for MSF Tern"}
+	messages := []string{"Cannot read properties of undefined (reading 'draught')", "berth 14 is taken twice",
+		"no pilot for MSF Tern"}
 	var events []any
 	for i := range 23 {
 		top := frame("Qe", "berths-B7aGk1Lp.js", 1, 1200+300*(i%3))
@@ -38,8 +41,10 @@ func candidate(server string) error {
 		}
 		events = append(events, map[string]any{
 			"time": time.Now().Add(-time.Duration(i) * time.Minute).UTC().Format(time.RFC3339), "handled": false,
-			"exceptions": []any{map[string]any{"type": "TypeError", "message": messages[i%3], "frames": []any{top, frame("t", "index-DfNJ-Cgv.js", 1, 9000)}}},
-			"resource":   map[string]any{"service.version": release, "deployment.environment.name": "staging"}, "attributes": map[string]any{"user.id": fmt.Sprint("p-10", i%9)},
+			"exceptions": []any{map[string]any{"type": "TypeError", "message": messages[i%3],
+				"frames": []any{top, frame("t", "index-DfNJ-Cgv.js", 1, 9000)}}},
+			"resource":   map[string]any{"service.version": release, "deployment.environment.name": "staging"},
+			"attributes": map[string]any{"user.id": fmt.Sprint("p-10", i%9)},
 		})
 	}
 	body, err := json.Marshal(events)

@@ -34,11 +34,14 @@ var shots = []shot{
 	{name: "round", path: "/p/quayside/round", theme: "blossom", pause: 2 * time.Second},
 	{name: "round-list", path: "/round", theme: "hedge", pause: 2 * time.Second, keys: "l"},
 	{name: "issue-light", path: "/p/quayside/issues/{placeBerths}", theme: "blossom", script: `document.querySelector('summary[title="show the arithmetic"]').click()`},
-	{name: "issue-since-when", path: "/p/quayside/issues/{zoneOf}", theme: "blossom", pause: 2 * time.Second, script: "document.getElementById('when').scrollIntoView()"},
+	{name: "issue-since-when", path: "/p/quayside/issues/{zoneOf}", theme: "blossom", pause: 2 * time.Second,
+		script: "document.getElementById('when').scrollIntoView()"},
 	{name: "releases", path: "/p/quayside/releases?release=4.2.0", theme: "blossom", pause: time.Second},
-	{name: "received", path: "/p/quayside/received", theme: "blossom", script: "document.querySelector('main details').open = true"},
+	{name: "received", path: "/p/quayside/received", theme: "blossom",
+		script: "document.querySelector('main details').open = true"},
 	{name: "grouping", path: "/p/gangway/grouping", theme: "blossom", pause: 2 * time.Second},
-	{name: "rules-trial", path: "/p/gangway/rules?suggestion=1", theme: "hedge", pause: 4 * time.Second, script: "document.querySelector('form button').click()"},
+	{name: "rules-trial", path: "/p/gangway/rules?suggestion=1", theme: "hedge", pause: 4 * time.Second,
+		script: "document.querySelector('form button').click()"},
 	{name: "set-up", path: "/p/tender/set-up", theme: "blossom", before: newcomer},
 	{name: "impact", path: "/p/quayside/impact", theme: "hedge", pause: 2 * time.Second, script: `setTimeout(() => { const i = document.querySelector('input[aria-label="weight of users"]'); Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(i, '5'); i.dispatchEvent(new Event('input', { bubbles: true })) }, 500)`},
 	{name: "owners", path: "/owners", theme: "blossom"},
@@ -59,7 +62,8 @@ func main() {
 	flag.Parse()
 	list := shots
 	if *path != "" {
-		list = []shot{{name: *only, path: *path, theme: *theme, script: *script, pause: *pause, keys: *keys, width: *width}}
+		list = []shot{{name: *only, path: *path, theme: *theme, script: *script, pause: *pause, keys: *keys,
+			width: *width}}
 	}
 	if err := take(*server, *out, *only, list); err != nil {
 		log.Fatal(err)
@@ -81,7 +85,8 @@ func number(server, path string) (string, error) {
 	if rest, page := strings.CutPrefix(path, "/p/"); page {
 		project, _, _ = strings.Cut(rest, "/")
 	}
-	raw, err := exec.Command("bin/firethorn", "--server", server, "issue", "list", "-p", project, "--state", "all", "--text", path[i+1:j], "--format", "json").Output()
+	raw, err := exec.Command("bin/firethorn", "--server", server, "issue", "list", "-p", project, "--state", "all",
+		"--text", path[i+1:j], "--format", "json").Output()
 	if err != nil {
 		return "", err
 	}
@@ -97,7 +102,8 @@ func number(server, path string) (string, error) {
 }
 
 func take(server, out, only string, list []shot) error {
-	raw, err := exec.Command("bin/firethorn", "--server", server, "person", "link", "Operator", "--format", "json").Output()
+	raw, err := exec.Command("bin/firethorn", "--server", server, "person", "link", "Operator", "--format",
+		"json").Output()
 	if err != nil {
 		return fmt.Errorf("no sign-in link: %w", err)
 	}
@@ -119,7 +125,8 @@ func take(server, out, only string, list []shot) error {
 		return err
 	}
 	defer stop()
-	if err := chromedp.Do(browser, chromedp.Navigate(p.SignInLink), chromedp.WaitVisible(chromedp.CSS("main ul"))); err != nil {
+	if err := chromedp.Do(browser, chromedp.Navigate(p.SignInLink),
+		chromedp.WaitVisible(chromedp.CSS("main ul"))); err != nil {
 		return err
 	}
 	for _, s := range list {
@@ -145,7 +152,8 @@ func take(server, out, only string, list []shot) error {
 		if _, err := chromedp.Run(browser, chromedp.Evaluate[any](setTheme)); err != nil {
 			return err
 		}
-		err := chromedp.Do(browser, chromedp.EmulateViewport(s.width, 800), chromedp.Navigate(at), chromedp.WaitVisible(chromedp.CSS("h1")))
+		err := chromedp.Do(browser, chromedp.EmulateViewport(s.width, 800), chromedp.Navigate(at),
+			chromedp.WaitVisible(chromedp.CSS("h1")))
 		if err != nil {
 			return fmt.Errorf("%s: %w", s.name, err)
 		}

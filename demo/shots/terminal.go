@@ -30,7 +30,8 @@ var sessions = []session{
 	{"cli-operate", []string{"firethorn status", "firethorn queue", "firethorn recount", "firethorn issue merge quayside/{AssertionError} --into quayside/{stepZoom}", "firethorn issue undo quayside/{stepZoom}", "firethorn issue history quayside/{stepZoom}", "firethorn event list --issue quayside/{loadDepartures} --limit 5"}},
 	{"cli-rules", []string{"firethorn rules check demo/rules/faulty.yaml", "firethorn group versions --project gangway", "firethorn release order --project quayside 4.2.1 4.10.0", "firethorn group try --project gangway --grouping-version 5"}},
 	{"cli-stack", []string{"firethorn stack internal/core/stacktrace/testdata/printed/Crew.java.txt", "firethorn locate --map internal/core/symbolicate/testdata/quayside.js.map 2:9000", "firethorn stack --maps demo/quayside/build/symbols-4.2.0 trace.txt"}},
-	{"cli-life", []string{"firethorn issue history quayside/{zoneOf}", "firethorn issue likely quayside/{zoneOf}", "firethorn issue delete quayside/{zoneOf}", "firethorn release order --project quayside 4.1.0 4.2.1"}},
+	{"cli-life", []string{"firethorn issue history quayside/{zoneOf}", "firethorn issue likely quayside/{zoneOf}",
+		"firethorn issue delete quayside/{zoneOf}", "firethorn release order --project quayside 4.1.0 4.2.1"}},
 }
 
 // takeTerminal runs commands against the demo and draws them as a terminal.
@@ -62,10 +63,12 @@ func takeTerminal(server, out, only string) error {
 			if err != nil {
 				return err
 			}
-			fmt.Fprintf(&text, "<b>$ %s</b>\n%s\n", html.EscapeString(shown), styled.Replace(html.EscapeString(printed)))
+			fmt.Fprintf(&text, "<b>$ %s</b>\n%s\n", html.EscapeString(shown),
+				styled.Replace(html.EscapeString(printed)))
 		}
 		page := `<meta charset="utf-8"><body style="margin:0;background:#0F1613;color:#E7EEE9"><pre style="margin:18px 22px;font:13px/1.45 'Liberation Mono',monospace;white-space:pre-wrap">` + strings.ReplaceAll(text.String(), "<b>", `<b style="color:#63C193;font-weight:normal">`) + `</pre>`
-		err := chromedp.Do(browser, chromedp.EmulateViewport(1280, 800), chromedp.Navigate("data:text/html;base64,"+base64.StdEncoding.EncodeToString([]byte(page))))
+		err := chromedp.Do(browser, chromedp.EmulateViewport(1280, 800),
+			chromedp.Navigate("data:text/html;base64,"+base64.StdEncoding.EncodeToString([]byte(page))))
 		if err != nil {
 			return err
 		}
@@ -83,14 +86,16 @@ func takeTerminal(server, out, only string) error {
 }
 
 // styled draws what a terminal would.
-var styled = strings.NewReplacer("\x1b[1;31m", `<span style="color:#F2A091;font-weight:bold">`, "\x1b[1m", `<span style="color:#fff;font-weight:bold">`, "\x1b[2m", `<span style="color:#92A39A">`, "\x1b[0m", "</span>")
+var styled = strings.NewReplacer("\x1b[1;31m", `<span style="color:#F2A091;font-weight:bold">`, "\x1b[1m",
+	`<span style="color:#fff;font-weight:bold">`, "\x1b[2m", `<span style="color:#92A39A">`, "\x1b[0m", "</span>")
 
 // typed runs one command and returns it as typed, and what it printed.
 func typed(server, dir, command string) (shown, printed string, err error) {
 	if shown, err = number(server, command); err != nil {
 		return "", "", err
 	}
-	run := strings.ReplaceAll(strings.Replace(shown, "firethorn ", "bin/firethorn --server "+server+" ", 1), "trace.txt", filepath.Join(dir, "trace.txt"))
+	run := strings.ReplaceAll(strings.Replace(shown, "firethorn ", "bin/firethorn --server "+server+" ", 1),
+		"trace.txt", filepath.Join(dir, "trace.txt"))
 	cmd := exec.Command("sh", "-c", run)
 	cmd.Env = append(os.Environ(), "CLICOLOR_FORCE=1")
 	if strings.Contains(command, "firethorn round") { // it is that of a person
@@ -101,7 +106,8 @@ func typed(server, dir, command string) (shown, printed string, err error) {
 		cmd.Env = append(cmd.Env, "FIRETHORN_TOKEN="+token)
 	}
 	raw, err := cmd.CombinedOutput()
-	if ended, ok := errors.AsType[*exec.ExitError](err); ok && ended.ExitCode() == 1 { // the answer is no: that is shown
+	if ended, ok := errors.AsType[*exec.ExitError](err); ok &&
+		ended.ExitCode() == 1 { // the answer is no: that is shown
 		err = nil
 	}
 	if err != nil {
@@ -112,7 +118,8 @@ func typed(server, dir, command string) (shown, printed string, err error) {
 
 // tokenOf makes a token for a person.
 func tokenOf(server, person string) (string, error) {
-	raw, err := exec.Command("bin/firethorn", "--server", server, "token", "create", "pictures", "--scope", "person", "--person", person, "--format", "json").Output()
+	raw, err := exec.Command("bin/firethorn", "--server", server, "token", "create", "pictures", "--scope", "person",
+		"--person", person, "--format", "json").Output()
 	if err != nil {
 		return "", fmt.Errorf("no token for %s: %w", person, err)
 	}

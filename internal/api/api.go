@@ -70,7 +70,8 @@ const Version = "0.1.0"
 
 // New makes the API and adds its routes to r.
 func New(r chi.Router, opt Options) *API {
-	a := &API{trials: make(trials, tryAtOnce), store: opt.Store, code: opt.Code, units: opt.Units, log: opt.Log, public: opt.PublicURL, wake: opt.Wake, disk: opt.DiskFree, clients: opt.Clients,
+	a := &API{trials: make(trials, tryAtOnce), store: opt.Store, code: opt.Code, units: opt.Units, log: opt.Log,
+		public: opt.PublicURL, wake: opt.Wake, disk: opt.DiskFree, clients: opt.Clients,
 		guesses: newGuesses(time.Now), watch: opt.Watch, memory: semaphore.NewWeighted(bodyMemory)}
 	a.live = newHub(opt.Store, opt.Log)
 	guard := http.NewCrossOriginProtection()
@@ -122,7 +123,8 @@ func problem(status int, msg string, errs []error) *web.Problem {
 	if status == http.StatusUnprocessableEntity {
 		status = http.StatusBadRequest
 	}
-	p := &web.Problem{Type: "about:blank", Title: http.StatusText(status), Status: status, Detail: msg, Code: string(fault.BadInput)}
+	p := &web.Problem{Type: "about:blank", Title: http.StatusText(status), Status: status, Detail: msg,
+		Code: string(fault.BadInput)}
 	for _, e := range errs {
 		if e == nil {
 			continue
@@ -139,8 +141,10 @@ func problem(status int, msg string, errs []error) *web.Problem {
 }
 
 // op registers an operation that needs an action's right.
-func op[I, O any](h huma.API, a *API, method, path, id, summary string, need action, fn func(context.Context, *I) (*O, error)) {
-	huma.Register(h, huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary, MaxBodyBytes: maxBody(need), BodyReadTimeout: bodyTime,
+func op[I, O any](h huma.API, a *API, method, path, id, summary string, need action,
+	fn func(context.Context, *I) (*O, error)) {
+	huma.Register(h, huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary,
+		MaxBodyBytes: maxBody(need), BodyReadTimeout: bodyTime,
 		Extensions: map[string]any{"x-permission": string(need)}}, func(ctx context.Context, in *I) (*O, error) {
 		project := ""
 		if p, ok := any(in).(interface{ projectName() string }); ok {

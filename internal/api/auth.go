@@ -39,7 +39,8 @@ func (a *API) authenticate(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		g, err := a.grantSoon(r)
 		if err != nil {
-			if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.Unauthorized && r.Header.Get("Authorization") != "" {
+			if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.Unauthorized &&
+				r.Header.Get("Authorization") != "" {
 				err = a.wrongSecret(r, "token", err)
 			}
 			web.WriteError(w, r, a.log, err)
@@ -56,7 +57,8 @@ func (a *API) wrongSecret(r *http.Request, what string, err error) error {
 	from := web.Sender(r)
 	count, burst := a.guesses.wrong(r.Context(), from)
 	if count <= loggedGuesses || count%100 == 0 {
-		a.log.Warn("a wrong "+what+" was sent", "address", from, "wrong_so_far", count, "method", r.Method, "path", r.URL.Path)
+		a.log.Warn("a wrong "+what+" was sent", "address", from, "wrong_so_far", count, "method", r.Method, "path",
+			r.URL.Path)
 	}
 	if a.watch != nil {
 		a.watch.WrongSecret(what)
@@ -135,7 +137,8 @@ func (a *API) may(ctx context.Context, need action, project string) error {
 		return nil
 	}
 	if !g.Allows(need) {
-		return fault.New(fault.Forbidden, "this needs the permission %s; this %s has %s", need, grantKind(g), permissionList(g))
+		return fault.New(fault.Forbidden, "this needs the permission %s; this %s has %s", need, grantKind(g),
+			permissionList(g))
 	}
 	if g.Project == 0 {
 		return nil

@@ -35,18 +35,20 @@ func (a *API) comments(h huma.API) {
 		id, err := a.store.Triage.AddComment(ctx, is.ID, in.Body.Text, actor(ctx), person)
 		return &body[contract.Commented]{contract.Commented{Comment: id}}, err
 	})
-	op(h, a, "PUT", base+"comments/{comment}", "change-comment", "Change a comment of your own", mayTriage, func(ctx context.Context, in *struct {
-		CommentPath
-		Body contract.WriteComment
-	}) (*body[contract.Commented], error) {
-		if in.Body.Text == "" {
-			return nil, fault.New(fault.BadInput, "a comment is text; to take it away, delete it")
-		}
-		return a.changeComment(ctx, &in.CommentPath, in.Body.Text)
-	})
-	op(h, a, "DELETE", base+"comments/{comment}", "delete-comment", "Take a comment of your own away", mayTriage, func(ctx context.Context, in *CommentPath) (*body[contract.Commented], error) {
-		return a.changeComment(ctx, in, "")
-	})
+	op(h, a, "PUT", base+"comments/{comment}", "change-comment", "Change a comment of your own", mayTriage,
+		func(ctx context.Context, in *struct {
+			CommentPath
+			Body contract.WriteComment
+		}) (*body[contract.Commented], error) {
+			if in.Body.Text == "" {
+				return nil, fault.New(fault.BadInput, "a comment is text; to take it away, delete it")
+			}
+			return a.changeComment(ctx, &in.CommentPath, in.Body.Text)
+		})
+	op(h, a, "DELETE", base+"comments/{comment}", "delete-comment", "Take a comment of your own away", mayTriage,
+		func(ctx context.Context, in *CommentPath) (*body[contract.Commented], error) {
+			return a.changeComment(ctx, in, "")
+		})
 	for _, on := range []bool{true, false} {
 		method, id, summary := "PUT", "watch-issue", "Hear of what happens to an issue"
 		if !on {
@@ -71,7 +73,8 @@ func (a *API) changeComment(ctx context.Context, in *CommentPath, text string) (
 	if err != nil {
 		return nil, err
 	}
-	if err := a.store.Triage.ChangeComment(ctx, is.ID, in.Comment, text, actor(ctx), a.allowed(ctx, administer)); err != nil {
+	if err := a.store.Triage.ChangeComment(ctx, is.ID, in.Comment, text, actor(ctx),
+		a.allowed(ctx, administer)); err != nil {
 		return nil, err
 	}
 	return &body[contract.Commented]{contract.Commented{Comment: in.Comment}}, nil
@@ -85,7 +88,9 @@ func (a *API) history(ctx context.Context, is *issues.Issue) (*body[contract.His
 	}
 	out := contract.History{History: []contract.HistoryEntry{}}
 	for _, e := range list {
-		out.History = append(out.History, contract.HistoryEntry{At: e.At, Actor: e.Actor, Kind: e.Kind, Words: e.Words, Why: e.Why, Release: e.Release, Detail: e.Detail, Bulk: e.Bulk, Undone: e.Undone, CanUndo: e.CanUndo})
+		out.History = append(out.History,
+			contract.HistoryEntry{At: e.At, Actor: e.Actor, Kind: e.Kind, Words: e.Words, Why: e.Why,
+				Release: e.Release, Detail: e.Detail, Bulk: e.Bulk, Undone: e.Undone, CanUndo: e.CanUndo})
 	}
 	written, err := a.store.Triage.Comments(ctx, is.ID)
 	if err != nil {
@@ -93,7 +98,8 @@ func (a *API) history(ctx context.Context, is *issues.Issue) (*body[contract.His
 	}
 	me, any := actor(ctx), a.allowed(ctx, administer)
 	for _, c := range written {
-		e := contract.HistoryEntry{At: c.At, Actor: c.Actor.Name, Kind: "comment", Words: c.Text, Comment: c.ID, Edited: c.Edited, Mine: any || c.Actor.Same(me)}
+		e := contract.HistoryEntry{At: c.At, Actor: c.Actor.Name, Kind: "comment", Words: c.Text, Comment: c.ID,
+			Edited: c.Edited, Mine: any || c.Actor.Same(me)}
 		if c.From != 0 {
 			e.Why = fmt.Sprintf("to %s/%d", is.Project, c.From)
 		}

@@ -28,65 +28,71 @@ type Page struct {
 }
 
 func (a *API) events(h huma.API) {
-	op(h, a, "GET", "/api/projects/{project}/events", "list-events", "A project's events, newest filed first", see, func(ctx context.Context, in *struct {
-		ProjectPath
-		Page
-	}) (*body[contract.Events], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
-		return a.eventPage(ctx, p, 0, in.Page)
-	})
-	op(h, a, "GET", "/api/projects/{project}/events/{event}", "show-event", "One event", see, func(ctx context.Context, in *struct {
-		ProjectPath
-		Event string `path:"event"`
-	}) (*body[contract.Event], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
-		id, err := uuid.Parse(in.Event)
-		if err != nil {
-			return nil, fault.New(fault.BadInput, "%q is no event id: it must be a UUID", in.Event)
-		}
-		row, err := a.store.Events.Event(ctx, p, id)
-		if err != nil {
-			return nil, err
-		}
-		return a.event(ctx, p, row)
-	})
-	op(h, a, "GET", "/api/issues/{project}/{number}/events", "list-issue-events", "An issue's events, newest filed first", see, func(ctx context.Context, in *struct {
-		IssuePath
-		Page
-	}) (*body[contract.Events], error) {
-		is, p, err := a.issue(ctx, &in.IssuePath)
-		if err != nil {
-			return nil, err
-		}
-		return a.eventPage(ctx, p, is.ID, in.Page)
-	})
-	op(h, a, "GET", "/api/issues/{project}/{number}/events/{event}", "show-issue-event", "An event of an issue: newest, oldest or an id", see, func(ctx context.Context, in *struct {
-		IssuePath
-		Event string `path:"event"`
-	}) (*body[contract.Event], error) {
-		is, p, err := a.issue(ctx, &in.IssuePath)
-		if err != nil {
-			return nil, err
-		}
-		return a.issueEvent(ctx, p, is, in.Event)
-	})
+	op(h, a, "GET", "/api/projects/{project}/events", "list-events", "A project's events, newest filed first", see,
+		func(ctx context.Context, in *struct {
+			ProjectPath
+			Page
+		}) (*body[contract.Events], error) {
+			p, err := a.store.Projects.Project(ctx, in.Project)
+			if err != nil {
+				return nil, err
+			}
+			return a.eventPage(ctx, p, 0, in.Page)
+		})
+	op(h, a, "GET", "/api/projects/{project}/events/{event}", "show-event", "One event", see,
+		func(ctx context.Context, in *struct {
+			ProjectPath
+			Event string `path:"event"`
+		}) (*body[contract.Event], error) {
+			p, err := a.store.Projects.Project(ctx, in.Project)
+			if err != nil {
+				return nil, err
+			}
+			id, err := uuid.Parse(in.Event)
+			if err != nil {
+				return nil, fault.New(fault.BadInput, "%q is no event id: it must be a UUID", in.Event)
+			}
+			row, err := a.store.Events.Event(ctx, p, id)
+			if err != nil {
+				return nil, err
+			}
+			return a.event(ctx, p, row)
+		})
+	op(h, a, "GET", "/api/issues/{project}/{number}/events", "list-issue-events",
+		"An issue's events, newest filed first", see, func(ctx context.Context, in *struct {
+			IssuePath
+			Page
+		}) (*body[contract.Events], error) {
+			is, p, err := a.issue(ctx, &in.IssuePath)
+			if err != nil {
+				return nil, err
+			}
+			return a.eventPage(ctx, p, is.ID, in.Page)
+		})
+	op(h, a, "GET", "/api/issues/{project}/{number}/events/{event}", "show-issue-event",
+		"An event of an issue: newest, oldest or an id", see, func(ctx context.Context, in *struct {
+			IssuePath
+			Event string `path:"event"`
+		}) (*body[contract.Event], error) {
+			is, p, err := a.issue(ctx, &in.IssuePath)
+			if err != nil {
+				return nil, err
+			}
+			return a.issueEvent(ctx, p, is, in.Event)
+		})
 }
 
 // issueEvent is an event of an issue, with its place among the others; which is
 // newest, oldest or an id.
-func (a *API) issueEvent(ctx context.Context, p *projects.Project, is *issues.Issue, which string) (*body[contract.Event], error) {
+func (a *API) issueEvent(ctx context.Context, p *projects.Project, is *issues.Issue,
+	which string) (*body[contract.Event], error) {
 	row, err := a.store.Events.IssueEvent(ctx, p, is.ID, which)
 	if err != nil {
 		return nil, err
 	}
 	if row.Issue != is.Number {
-		return nil, fault.New(fault.NotFound, "event %s is none of %s/%d; it belongs to %s/%d", which, p.Name, is.Number, p.Name, row.Issue)
+		return nil, fault.New(fault.NotFound, "event %s is none of %s/%d; it belongs to %s/%d", which, p.Name,
+			is.Number, p.Name, row.Issue)
 	}
 	out, err := a.event(ctx, p, row)
 	if err != nil {
@@ -96,7 +102,8 @@ func (a *API) issueEvent(ctx context.Context, p *projects.Project, is *issues.Is
 	if err != nil {
 		return nil, err
 	}
-	out.Body.Position = &contract.EventPosition{Number: n.Position, Kept: is.Bodies, Total: is.Events, Newest: idText(n.Newest), Newer: idText(n.Newer), Older: idText(n.Older), Oldest: idText(n.Oldest)}
+	out.Body.Position = &contract.EventPosition{Number: n.Position, Kept: is.Bodies, Total: is.Events,
+		Newest: idText(n.Newest), Newer: idText(n.Newer), Older: idText(n.Older), Oldest: idText(n.Oldest)}
 	return out, nil
 }
 
@@ -114,7 +121,8 @@ func (a *API) traces(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		out := contract.TraceEvents{Trace: strings.ToLower(in.Trace), Events: []contract.EventRow{}, More: len(list) > mostOfTrace}
+		out := contract.TraceEvents{Trace: strings.ToLower(in.Trace), Events: []contract.EventRow{},
+			More: len(list) > mostOfTrace}
 		for _, e := range list[:min(len(list), mostOfTrace)] {
 			out.Events = append(out.Events, eventRow(e.Project, &e.EventRow))
 		}
@@ -131,7 +139,8 @@ func idText(id uuid.UUID) string {
 
 type eventCursor struct{ Filing int64 }
 
-func (a *API) eventPage(ctx context.Context, p *projects.Project, issue int64, page Page) (*body[contract.Events], error) {
+func (a *API) eventPage(ctx context.Context, p *projects.Project, issue int64,
+	page Page) (*body[contract.Events], error) {
 	q := events.EventQuery{Project: p.ID, Issue: issue, Limit: page.Limit, Kept: page.Kept}
 	if page.Cursor != "" {
 		var c eventCursor
@@ -155,7 +164,9 @@ func (a *API) eventPage(ctx context.Context, p *projects.Project, issue int64, p
 }
 
 func eventRow(project string, e *events.EventRow) contract.EventRow {
-	return contract.EventRow{ID: e.ID.String(), Time: e.Thrown, Received: e.Received, Issue: fmt.Sprintf("%s/%d", project, e.Issue), Headline: e.Headline, Release: e.Release, Environment: e.Environment, StandsFor: e.StandsFor, Kept: e.Kept}
+	return contract.EventRow{ID: e.ID.String(), Time: e.Thrown, Received: e.Received,
+		Issue: fmt.Sprintf("%s/%d", project, e.Issue), Headline: e.Headline, Release: e.Release,
+		Environment: e.Environment, StandsFor: e.StandsFor, Kept: e.Kept}
 }
 
 // event reads an event whole, its frames made readable by the symbols there
@@ -193,7 +204,8 @@ const sourcesTime = 3 * time.Second
 
 // addSources adds the source lines of own frames that no symbols bring, from the
 // repository at the commit that the event's release was built from.
-func (a *API) addSources(ctx context.Context, p *projects.Project, row *events.EventRow, e *event.Event, frames [][]event.Frame) error {
+func (a *API) addSources(ctx context.Context, p *projects.Project, row *events.EventRow, e *event.Event,
+	frames [][]event.Frame) error {
 	files := pipeline.WithoutSources(frames)
 	if len(files) == 0 || row.Release == "" {
 		return nil
@@ -207,7 +219,8 @@ func (a *API) addSources(ctx context.Context, p *projects.Project, row *events.E
 	texts, err := a.code.Texts(within, p, commit, files)
 	if err != nil { // an event is readable without them
 		if ctx.Err() == nil {
-			a.log.Warn("source lines could not be read from the repository", "project", p.Name, "commit", commit, "err", err)
+			a.log.Warn("source lines could not be read from the repository", "project", p.Name, "commit", commit, "err",
+				err)
 		}
 		return ctx.Err()
 	}
@@ -223,7 +236,8 @@ func (a *API) threads(ctx context.Context, p *projects.Project, e *event.Event) 
 	}
 	var out []contract.Thread
 	for i, t := range e.Threads {
-		out = append(out, contract.Thread{ID: t.ID, Name: t.Name, Blamed: t.Blamed, WaitingOn: t.WaitingOn, Stack: t.Stack, Frames: frames[i]})
+		out = append(out, contract.Thread{ID: t.ID, Name: t.Name, Blamed: t.Blamed, WaitingOn: t.WaitingOn,
+			Stack: t.Stack, Frames: frames[i]})
 	}
 	slices.SortStableFunc(out, func(a, b contract.Thread) int {
 		switch {
@@ -254,7 +268,8 @@ func (a *API) around(ctx context.Context, p *projects.Project, e *event.Event, o
 	if err != nil {
 		return err
 	}
-	list, _, err := a.store.Events.FeedbackList(ctx, events.FeedbackQuery{Project: p.ID, Event: id, Limit: mostFeedback})
+	list, _, err := a.store.Events.FeedbackList(ctx,
+		events.FeedbackQuery{Project: p.ID, Event: id, Limit: mostFeedback})
 	out.Feedback = feedbackOf(p.Name, list)
 	return err
 }
@@ -282,11 +297,14 @@ func (a *API) bareEvent(ctx context.Context, p *projects.Project, row *events.Ev
 	return &body[contract.Event]{out}, nil
 }
 
-func (a *API) wholeEvent(p *projects.Project, row *events.EventRow, e *event.Event, frames [][]event.Frame) contract.Event {
+func (a *API) wholeEvent(p *projects.Project, row *events.EventRow, e *event.Event,
+	frames [][]event.Frame) contract.Event {
 	out := contract.Event{
 		EventRow: eventRow(p.Name, row), Severity: string(e.Severity), Handled: e.Handled, Message: e.Message,
-		Exceptions: make([]contract.Exception, len(e.Exceptions)), Breadcrumbs: e.Breadcrumbs, Attributes: e.Attributes, Resource: e.Resource,
-		State: e.State, Feedback: []contract.Feedback{}, Symbols: e.Symbols, TraceID: e.TraceID, SpanID: e.SpanID, Scope: e.Scope, Span: e.Span, Notes: e.Notes, Extra: e.Extra,
+		Exceptions: make([]contract.Exception, len(e.Exceptions)), Breadcrumbs: e.Breadcrumbs, Attributes: e.Attributes,
+		Resource: e.Resource,
+		State:    e.State, Feedback: []contract.Feedback{}, Symbols: e.Symbols, TraceID: e.TraceID, SpanID: e.SpanID,
+		Scope: e.Scope, Span: e.Span, Notes: e.Notes, Extra: e.Extra,
 	}
 	if name, value := e.Identity(); value != "" {
 		out.User = &contract.User{Attribute: name, Value: value}
@@ -314,7 +332,8 @@ func (a *API) wholeEvent(p *projects.Project, row *events.EventRow, e *event.Eve
 		out.Resource = map[string]any{}
 	}
 	for i, x := range e.Exceptions {
-		out.Exceptions[i] = contract.Exception{Type: x.Type, Message: x.Message, Parent: x.Parent, Relation: x.Relation, Thrown: x.Thrown, Stack: x.Stack, Frames: frames[i]}
+		out.Exceptions[i] = contract.Exception{Type: x.Type, Message: x.Message, Parent: x.Parent, Relation: x.Relation,
+			Thrown: x.Thrown, Stack: x.Stack, Frames: frames[i]}
 		if frames[i] == nil {
 			out.Exceptions[i].Frames = []event.Frame{}
 		}

@@ -92,7 +92,8 @@ func (a *API) why(ctx context.Context, p *projects.Project, ref string) (contrac
 // asFiled fingerprints an event as its variant was filed, and marks the frame
 // that was blamed then: where a function had been found out as failing on
 // behalf of its callers, who called it. filed is the variant's fingerprint.
-func (a *API) asFiled(ctx context.Context, p *projects.Project, row *events.EventRow, e *event.Event, frames [][]event.Frame) (print fingerprint.Result, filed fingerprint.Key, err error) {
+func (a *API) asFiled(ctx context.Context, p *projects.Project, row *events.EventRow, e *event.Event,
+	frames [][]event.Frame) (print fingerprint.Result, filed fingerprint.Key, err error) {
 	print, _ = p.Method().Print(e, row.Thrown, frames)
 	if filed, err = a.store.Events.FiledUnder(ctx, row); err != nil || filed == print.Key || print.Caller == "" {
 		return print, filed, err
@@ -140,7 +141,9 @@ func differ(a, b []fingerprint.Part) *contract.GroupDifference {
 			return &contract.GroupDifference{What: b[i].What, Other: b[i].Value}
 		case i >= len(b):
 			return &contract.GroupDifference{What: a[i].What, This: a[i].Value}
-		case a[i].What != b[i].What && slices.ContainsFunc(b, func(p fingerprint.Part) bool { return p.What == a[i].What }):
+		case a[i].What != b[i].What && slices.ContainsFunc(b, func(p fingerprint.Part) bool {
+			return p.What == a[i].What
+		}):
 			return &contract.GroupDifference{What: b[i].What, Other: b[i].Value}
 		case a[i].What != b[i].What:
 			return &contract.GroupDifference{What: a[i].What, This: a[i].Value}

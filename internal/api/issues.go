@@ -45,20 +45,23 @@ type ActIn struct {
 
 func (a *API) issues(h huma.API) {
 	op(h, a, "GET", "/api/projects/{project}/issues", "list-issues", "A project's issues", see, a.listIssues)
-	op(h, a, "GET", "/api/issues/{project}/{number}", "show-issue", "One issue", see, func(ctx context.Context, in *IssuePath) (*body[contract.IssueDetail], error) {
-		is, _, err := a.issue(ctx, in)
-		if err != nil {
-			return nil, err
-		}
-		return a.detail(ctx, is)
-	})
-	op(h, a, "GET", "/api/issues/{project}/{number}/history", "issue-history", "What happened to an issue, newest first", see, func(ctx context.Context, in *IssuePath) (*body[contract.History], error) {
-		is, _, err := a.issue(ctx, in)
-		if err != nil {
-			return nil, err
-		}
-		return a.history(ctx, is)
-	})
+	op(h, a, "GET", "/api/issues/{project}/{number}", "show-issue", "One issue", see,
+		func(ctx context.Context, in *IssuePath) (*body[contract.IssueDetail], error) {
+			is, _, err := a.issue(ctx, in)
+			if err != nil {
+				return nil, err
+			}
+			return a.detail(ctx, is)
+		})
+	op(h, a, "GET", "/api/issues/{project}/{number}/history", "issue-history",
+		"What happened to an issue, newest first", see,
+		func(ctx context.Context, in *IssuePath) (*body[contract.History], error) {
+			is, _, err := a.issue(ctx, in)
+			if err != nil {
+				return nil, err
+			}
+			return a.history(ctx, is)
+		})
 	op(h, a, "POST", "/api/issues/{project}/{number}/merge", "merge-issue", "Merge it, and others, into another issue; undo takes it back", mayTriage, a.merge)
 	a.splits(h)
 	for verb, summary := range map[issue.Verb]string{
@@ -66,9 +69,10 @@ func (a *API) issues(h huma.API) {
 		issue.Parking: "Park until something wakes it: a time, more events or users, a doubled rate, the next release, a new environment",
 		issue.Grade:   "Raise or lower its severity", issue.Reopen: "Open it again", issue.Dismiss: "Dismiss: nothing will be done", issue.CountOnly: "Dismiss, and keep no bodies of its events from now on", issue.Undo: "Undo the newest change: a decision, or what happened by itself",
 	} {
-		op(h, a, "POST", "/api/issues/{project}/{number}/"+string(verb), string(verb)+"-issue", summary, mayTriage, func(ctx context.Context, in *ActIn) (*body[contract.IssueDetail], error) {
-			return a.act(ctx, in, verb)
-		})
+		op(h, a, "POST", "/api/issues/{project}/{number}/"+string(verb), string(verb)+"-issue", summary, mayTriage,
+			func(ctx context.Context, in *ActIn) (*body[contract.IssueDetail], error) {
+				return a.act(ctx, in, verb)
+			})
 	}
 }
 
@@ -78,7 +82,8 @@ func (a *API) merge(ctx context.Context, in *MergeIn) (*body[contract.IssueDetai
 	if err != nil {
 		return nil, err
 	}
-	if err := a.store.Moves.Merge(ctx, p, append([]int64{in.Number}, in.Body.Others...), in.Body.Into, actor(ctx)); err != nil {
+	if err := a.store.Moves.Merge(ctx, p, append([]int64{in.Number}, in.Body.Others...), in.Body.Into,
+		actor(ctx)); err != nil {
 		return nil, err
 	}
 	is, err := a.store.Issues.Issue(ctx, p, in.Body.Into)
@@ -102,7 +107,8 @@ func (a *API) listIssues(ctx context.Context, in *IssueList) (*body[contract.Iss
 	if err != nil {
 		return nil, err
 	}
-	q := issues.IssueQuery{Project: p.ID, Text: in.Text, Order: issues.Order(in.Order), Limit: in.Limit, States: statesOf(in.State)}
+	q := issues.IssueQuery{Project: p.ID, Text: in.Text, Order: issues.Order(in.Order), Limit: in.Limit,
+		States: statesOf(in.State)}
 	if in.Cursor != "" {
 		q.After = &issues.IssueCursor{}
 		if err := readCursor(in.Cursor, q.After); err != nil {
@@ -169,13 +175,15 @@ func (a *API) issuesOf(list []*issues.Issue) []contract.Issue {
 func standingOf(out *contract.Issue, st issue.Standing) {
 	out.Standing, out.CountOnly = issue.Describe(st), st.CountOnly
 	if st.Fix != (issue.Fix{}) {
-		out.Fix = &contract.Fix{Kind: string(cmp.Or(st.Kind, issue.FixRelease)), Words: st.Fix.Words(), Release: st.FixedIn, After: st.After, Commit: st.Commit, By: st.FixedBy}
+		out.Fix = &contract.Fix{Kind: string(cmp.Or(st.Kind, issue.FixRelease)), Words: st.Fix.Words(),
+			Release: st.FixedIn, After: st.After, Commit: st.Commit, By: st.FixedBy}
 		if !st.FixedAt.IsZero() {
 			out.Fix.At = &st.FixedAt
 		}
 	}
 	if p := st.Parked; st.State == issue.Parked {
-		out.Parked = &contract.Park{Until: p.Until, Events: p.Events, Users: p.Users, Doubled: p.Doubled, NextRelease: p.NextRelease, NewEnvironment: p.NewEnvironment, Words: p.Words()}
+		out.Parked = &contract.Park{Until: p.Until, Events: p.Events, Users: p.Users, Doubled: p.Doubled,
+			NextRelease: p.NextRelease, NewEnvironment: p.NewEnvironment, Words: p.Words()}
 	}
 }
 
@@ -183,10 +191,12 @@ func (a *API) issueOf(is *issues.Issue) contract.Issue {
 	out := contract.Issue{
 		ID: fmt.Sprintf("%s/%d", is.Project, is.Number), Headline: is.Headline, Place: is.Place, Message: is.Message,
 		Origin: contract.Origin{Function: is.OriginFunction, File: is.OriginFile, Line: is.OriginLine},
-		State:  string(is.State), FixedIn: is.FixedIn, Severity: cmp.Or(is.Standing.Severity, is.Severity), Graded: is.Standing.Severity != "", Unhandled: is.Unhandled, Events: is.Events, Users: is.Users,
+		State:  string(is.State), FixedIn: is.FixedIn, Severity: cmp.Or(is.Standing.Severity, is.Severity),
+		Graded: is.Standing.Severity != "", Unhandled: is.Unhandled, Events: is.Events, Users: is.Users,
 		Impact: float64(is.Impact) / 10, ImpactWords: is.Score.Words,
-		FirstSeen: is.FirstSeen, LastSeen: is.LastSeen, FirstRelease: is.FirstRelease, LastRelease: is.LastRelease, Version: is.Version,
-		Trend: make([]contract.TrendDay, len(is.Trend)), Bodies: is.Bodies, Recounting: is.Recounting,
+		FirstSeen: is.FirstSeen, LastSeen: is.LastSeen, FirstRelease: is.FirstRelease, LastRelease: is.LastRelease,
+		Version: is.Version,
+		Trend:   make([]contract.TrendDay, len(is.Trend)), Bodies: is.Bodies, Recounting: is.Recounting,
 	}
 	standingOf(&out, is.Standing)
 	out.Quiet = triage.Quiet(is.State, is.LastSeen, is.Trend, a.store.DB.Now())
@@ -203,7 +213,8 @@ func (a *API) issueOf(is *issues.Issue) contract.Issue {
 }
 
 func (a *API) detail(ctx context.Context, is *issues.Issue) (*body[contract.IssueDetail], error) {
-	out := contract.IssueDetail{Issue: a.issueOf(is), ImpactParts: is.Score.Parts, Link: a.issueLink(is.Project, is.Number)}
+	out := contract.IssueDetail{Issue: a.issueOf(is), ImpactParts: is.Score.Parts,
+		Link: a.issueLink(is.Project, is.Number)}
 	out.Impact = is.Score.Points // what its parts add up to now; lists show it as it was stored
 	releases, err := a.store.Issues.IssueReleases(ctx, is.ID)
 	if err != nil {

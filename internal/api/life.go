@@ -28,40 +28,43 @@ func (a *API) life(h huma.API) {
 		}
 		return a.since(ctx, p, is)
 	})
-	op(h, a, "GET", one+"/deletion", "what-goes", "What deleting an issue would remove", see, func(ctx context.Context, in *IssuePath) (*body[contract.Deletion], error) {
-		is, _, err := a.issue(ctx, in)
-		if err != nil {
-			return nil, err
-		}
-		d, err := a.store.Retention.WhatGoes(ctx, is.ID)
-		return &body[contract.Deletion]{deletionOf(is, d, false)}, err
-	})
-	op(h, a, "DELETE", one, "delete-issue", "Delete an issue with its events, for good", mayTriage, func(ctx context.Context, in *struct {
-		IssuePath
-		Events int64 `query:"events" required:"true" minimum:"0" doc:"how many events go with it, as what-goes says: the confirmation"`
-	}) (*body[contract.Deletion], error) {
-		is, _, err := a.issue(ctx, &in.IssuePath)
-		if err != nil {
-			return nil, err
-		}
-		d, err := a.store.Retention.Delete(ctx, is.ID, in.Events, actor(ctx))
-		return &body[contract.Deletion]{deletionOf(is, d, true)}, err
-	})
+	op(h, a, "GET", one+"/deletion", "what-goes", "What deleting an issue would remove", see,
+		func(ctx context.Context, in *IssuePath) (*body[contract.Deletion], error) {
+			is, _, err := a.issue(ctx, in)
+			if err != nil {
+				return nil, err
+			}
+			d, err := a.store.Retention.WhatGoes(ctx, is.ID)
+			return &body[contract.Deletion]{deletionOf(is, d, false)}, err
+		})
+	op(h, a, "DELETE", one, "delete-issue", "Delete an issue with its events, for good", mayTriage,
+		func(ctx context.Context, in *struct {
+			IssuePath
+			Events int64 `query:"events" required:"true" minimum:"0" doc:"how many events go with it, as what-goes says: the confirmation"`
+		}) (*body[contract.Deletion], error) {
+			is, _, err := a.issue(ctx, &in.IssuePath)
+			if err != nil {
+				return nil, err
+			}
+			d, err := a.store.Retention.Delete(ctx, is.ID, in.Events, actor(ctx))
+			return &body[contract.Deletion]{deletionOf(is, d, true)}, err
+		})
 	op(h, a, "POST", "/api/projects/{project}/issues/act", "act-on-many", "Decide about many issues: those of a filter, or those named", mayTriage, a.actMany)
-	op(h, a, "POST", "/api/projects/{project}/issues/undo", "undo-many", "Take a decision about many issues back", mayTriage, func(ctx context.Context, in *struct {
-		ProjectPath
-		Body contract.UndoMany
-	}) (*body[contract.ManyDone], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
-		done, err := a.store.Triage.UndoMany(ctx, p, in.Body.Bulk, actor(ctx))
-		if err != nil {
-			return nil, err
-		}
-		return &body[contract.ManyDone]{manyDone(p, done)}, nil
-	})
+	op(h, a, "POST", "/api/projects/{project}/issues/undo", "undo-many", "Take a decision about many issues back",
+		mayTriage, func(ctx context.Context, in *struct {
+			ProjectPath
+			Body contract.UndoMany
+		}) (*body[contract.ManyDone], error) {
+			p, err := a.store.Projects.Project(ctx, in.Project)
+			if err != nil {
+				return nil, err
+			}
+			done, err := a.store.Triage.UndoMany(ctx, p, in.Body.Bulk, actor(ctx))
+			if err != nil {
+				return nil, err
+			}
+			return &body[contract.ManyDone]{manyDone(p, done)}, nil
+		})
 	op(h, a, "GET", "/api/notices", "list-notices", "What you should hear of: issues that you have or watch coming back, waking, decided about or commented on by others, and comments that mention you", anyone, func(ctx context.Context, in *struct {
 		Unseen bool  `query:"unseen" doc:"only what you have not seen"`
 		Before int64 `query:"before" doc:"next of the page before"`
@@ -74,20 +77,23 @@ func (a *API) life(h huma.API) {
 		list, waiting, err := a.store.Status.Notices(ctx, person, grantOf(ctx).Project, in.Unseen, in.Before, in.Limit)
 		out := contract.Notices{Waiting: waiting, Notices: []contract.Notice{}}
 		for _, n := range list {
-			out.Notices = append(out.Notices, contract.Notice{ID: n.ID, At: n.At, Issue: fmt.Sprintf("%s/%d", n.Project, n.Number), Headline: n.Headline, Actor: n.Actor, Kind: n.Kind, Words: n.Words, Seen: n.Seen})
+			out.Notices = append(out.Notices,
+				contract.Notice{ID: n.ID, At: n.At, Issue: fmt.Sprintf("%s/%d", n.Project, n.Number),
+					Headline: n.Headline, Actor: n.Actor, Kind: n.Kind, Words: n.Words, Seen: n.Seen})
 		}
 		if len(list) == in.Limit {
 			out.Next = list[len(list)-1].ID
 		}
 		return &body[contract.Notices]{out}, err
 	})
-	op(h, a, "POST", "/api/notices/seen", "see-notices", "Say that you have seen your notices up to one", anyone, func(ctx context.Context, in *body[contract.SeenNotices]) (*struct{}, error) {
-		person, err := a.person(ctx)
-		if err != nil {
-			return nil, err
-		}
-		return &struct{}{}, a.store.Status.SeeNotices(ctx, person, grantOf(ctx).Project, in.Body.UpTo)
-	})
+	op(h, a, "POST", "/api/notices/seen", "see-notices", "Say that you have seen your notices up to one", anyone,
+		func(ctx context.Context, in *body[contract.SeenNotices]) (*struct{}, error) {
+			person, err := a.person(ctx)
+			if err != nil {
+				return nil, err
+			}
+			return &struct{}{}, a.store.Status.SeeNotices(ctx, person, grantOf(ctx).Project, in.Body.UpTo)
+		})
 }
 
 // person is who asks, where that is a person.
@@ -135,7 +141,8 @@ func actionOf(verb issue.Verb, in *contract.Act) (issue.Action, string, error) {
 	}
 	if verb == issue.Parking && in.Park != nil {
 		p := in.Park
-		a.Park = issue.Park{Events: p.Events, Users: p.Users, Doubled: p.Doubled, NextRelease: p.NextRelease, NewEnvironment: p.NewEnvironment}
+		a.Park = issue.Park{Events: p.Events, Users: p.Users, Doubled: p.Doubled, NextRelease: p.NextRelease,
+			NewEnvironment: p.NewEnvironment}
 		if !p.Until.IsZero() {
 			a.Park.Until = p.Until.UTC()
 		}
@@ -194,7 +201,8 @@ func (a *API) actMany(ctx context.Context, in *struct {
 }
 
 func manyDone(p *projects.Project, d *triage.ManyDone) contract.ManyDone {
-	out := contract.ManyDone{Bulk: d.Bulk, Fits: len(d.Done) + len(d.Refused), Done: []string{}, Refused: []contract.Refusal{}}
+	out := contract.ManyDone{Bulk: d.Bulk, Fits: len(d.Done) + len(d.Refused), Done: []string{},
+		Refused: []contract.Refusal{}}
 	for _, n := range d.Done {
 		out.Done = append(out.Done, fmt.Sprintf("%s/%d", p.Name, n))
 	}
@@ -206,7 +214,8 @@ func manyDone(p *projects.Project, d *triage.ManyDone) contract.ManyDone {
 }
 
 func deletionOf(is *issues.Issue, d retention.Deletion, deleted bool) contract.Deletion {
-	return contract.Deletion{Issue: fmt.Sprintf("%s/%d", is.Project, is.Number), Events: d.Events, Bodies: d.Bodies, Users: d.Users, Feedback: d.Feedback, MergedFrom: d.MergedFrom, Deleted: deleted}
+	return contract.Deletion{Issue: fmt.Sprintf("%s/%d", is.Project, is.Number), Events: d.Events, Bodies: d.Bodies,
+		Users: d.Users, Feedback: d.Feedback, MergedFrom: d.MergedFrom, Deleted: deleted}
 }
 
 // marked are the kinds of history that stand on a time line.
@@ -219,7 +228,8 @@ func (a *API) since(ctx context.Context, p *projects.Project, is *issues.Issue) 
 		return nil, err
 	}
 	for _, d := range days {
-		out.Days = append(out.Days, contract.TrendDay{Day: d.Day.Format("2006-01-02"), Events: d.Events, Users: d.Users})
+		out.Days = append(out.Days,
+			contract.TrendDay{Day: d.Day.Format("2006-01-02"), Events: d.Events, Users: d.Users})
 	}
 	from := is.FirstSeen.AddDate(0, 0, -7)
 	if len(days) > 0 && days[0].Day.AddDate(0, 0, -7).After(from) {
@@ -232,7 +242,8 @@ func (a *API) since(ctx context.Context, p *projects.Project, is *issues.Issue) 
 	for _, m := range marks {
 		out.Marks = append(out.Marks, markOf(m))
 	}
-	out.Marks = append(out.Marks, contract.Mark{At: is.FirstSeen, Kind: "first_seen", Words: "first seen", Release: is.FirstRelease})
+	out.Marks = append(out.Marks,
+		contract.Mark{At: is.FirstSeen, Kind: "first_seen", Words: "first seen", Release: is.FirstRelease})
 	list, err := a.store.Issues.History(ctx, is.ID)
 	if err != nil {
 		return nil, err

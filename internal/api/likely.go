@@ -45,7 +45,8 @@ func (a *API) likely(h huma.API) {
 		}
 		return a.likelyChanges(ctx, p, is, in.Release)
 	})
-	op(h, a, "GET", "/api/projects/{project}/line", "who-changed-line", "Who changed a line of a trace last", see, a.whoChanged)
+	op(h, a, "GET", "/api/projects/{project}/line", "who-changed-line", "Who changed a line of a trace last", see,
+		a.whoChanged)
 }
 
 // whoChanged says who changed a line of a trace last, as it was in a release.
@@ -108,11 +109,14 @@ func lineOf(p *projects.Project, l *git.Line) *contract.LineChange {
 	if l == nil {
 		return nil
 	}
-	return &contract.LineChange{Commit: l.Commit, Author: l.Author, Email: l.Email, Authored: l.Authored, Subject: l.Subject, Path: l.Path, Line: l.Line, Text: l.Text, Link: commitLink(p, l.Commit)}
+	return &contract.LineChange{Commit: l.Commit, Author: l.Author, Email: l.Email, Authored: l.Authored,
+		Subject: l.Subject, Path: l.Path, Line: l.Line, Text: l.Text, Link: commitLink(p, l.Commit)}
 }
 
-func (a *API) likelyChanges(ctx context.Context, p *projects.Project, is *issues.Issue, version string) (*body[contract.LikelyChanges], error) {
-	out := contract.LikelyChanges{Issue: fmt.Sprintf("%s/%d", is.Project, is.Number), Places: []contract.SourcePlace{}, Changes: []contract.LikelyChange{}}
+func (a *API) likelyChanges(ctx context.Context, p *projects.Project, is *issues.Issue,
+	version string) (*body[contract.LikelyChanges], error) {
+	out := contract.LikelyChanges{Issue: fmt.Sprintf("%s/%d", is.Project, is.Number), Places: []contract.SourcePlace{},
+		Changes: []contract.LikelyChange{}}
 	done := func(format string, args ...any) (*body[contract.LikelyChanges], error) {
 		out.Words = fmt.Sprintf(format, args...)
 		return &body[contract.LikelyChanges]{out}, nil
@@ -148,7 +152,9 @@ func (a *API) likelyChanges(ctx context.Context, p *projects.Project, is *issues
 		out.Places = append(out.Places, contract.SourcePlace{Source: f.Source, Line: f.Line, Path: f.Path, How: f.How})
 	}
 	for _, l := range found.List {
-		out.Changes = append(out.Changes, contract.LikelyChange{Commit: commitOf(p, l.Commit), Score: l.Score, Reasons: append([]string{}, l.Reasons...)})
+		out.Changes = append(out.Changes,
+			contract.LikelyChange{Commit: commitOf(p, l.Commit), Score: l.Score,
+				Reasons: append([]string{}, l.Reasons...)})
 	}
 	if len(places) > 0 {
 		line, _, err := a.code.Line(ctx, p, span.To, places[0].Source, places[0].Line)
@@ -159,7 +165,8 @@ func (a *API) likelyChanges(ctx context.Context, p *projects.Project, is *issues
 	}
 	since := "all commits up to " + release.Short(span.To) + ", for no release before it is known with its commit"
 	if span.From != "" {
-		since = fmt.Sprintf("%d commits since %s, %s to %s", found.Range, span.Before, release.Short(span.From), release.Short(span.To))
+		since = fmt.Sprintf("%d commits since %s, %s to %s", found.Range, span.Before, release.Short(span.From),
+			release.Short(span.To))
 	}
 	switch {
 	case len(places) == 0:
@@ -173,7 +180,8 @@ func (a *API) likelyChanges(ctx context.Context, p *projects.Project, is *issues
 }
 
 // places are the own frames of an event of the release, the origin first.
-func (a *API) places(ctx context.Context, p *projects.Project, is *issues.Issue, version string) ([]repository.Place, error) {
+func (a *API) places(ctx context.Context, p *projects.Project, is *issues.Issue,
+	version string) ([]repository.Place, error) {
 	row, err := a.store.Triage.EventOf(ctx, is.ID, version)
 	if err == nil && row == nil {
 		row, err = a.store.Events.IssueEvent(ctx, p, is.ID, "newest")
@@ -202,7 +210,9 @@ func (a *API) places(ctx context.Context, p *projects.Project, is *issues.Issue,
 			switch {
 			case f.Origin:
 				out = slices.Insert(out, 0, pl)
-			case !slices.ContainsFunc(out, func(x repository.Place) bool { return x.Source == pl.Source && x.Line == pl.Line }):
+			case !slices.ContainsFunc(out, func(x repository.Place) bool {
+				return x.Source == pl.Source && x.Line == pl.Line
+			}):
 				out = append(out, pl)
 			}
 		}
@@ -211,7 +221,8 @@ func (a *API) places(ctx context.Context, p *projects.Project, is *issues.Issue,
 }
 
 // onset tells of an issue that began long after its release came out.
-func (a *API) onset(ctx context.Context, p *projects.Project, is *issues.Issue, span triage.Appearance) (*contract.Onset, error) {
+func (a *API) onset(ctx context.Context, p *projects.Project, is *issues.Issue,
+	span triage.Appearance) (*contract.Onset, error) {
 	if span.Out.IsZero() || span.Began.Sub(span.Out) < longLived {
 		return nil, nil
 	}

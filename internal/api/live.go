@@ -216,7 +216,9 @@ func (h *hub) tell(changed map[string]change) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	now := time.Now()
-	h.recent = append(slices.DeleteFunc(h.recent, func(t told) bool { return now.Sub(t.at) >= keptTold }), told{now, changed})
+	h.recent = append(slices.DeleteFunc(h.recent, func(t told) bool {
+		return now.Sub(t.at) >= keptTold
+	}), told{now, changed})
 	for c := range h.subs {
 		next := changed
 		select {
@@ -242,7 +244,8 @@ func joined(old, now map[string]change) map[string]change {
 
 // added is two messages about a project as one.
 func added(old, now change) change {
-	out := change{Project: now.Project, Change: max(old.Change, now.Change), Any: old.Any || now.Any, Decided: maps.Clone(old.Decided)}
+	out := change{Project: now.Project, Change: max(old.Change, now.Change), Any: old.Any || now.Any,
+		Decided: maps.Clone(old.Decided)}
 	for id, version := range now.Decided {
 		if out.Decided == nil {
 			out.Decided = map[string]int64{}

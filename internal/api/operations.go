@@ -22,26 +22,28 @@ const (
 )
 
 func (a *API) operations(h huma.API) {
-	op(h, a, "GET", "/api/status", "status", "Is all well", see, func(ctx context.Context, _ *noInput) (*body[contract.Status], error) {
-		out := contract.Status{Well: true, Advice: []string{}}
-		if err := a.inboxStatus(ctx, &out); err != nil {
-			return nil, err
-		}
-		off, err := a.store.Projects.ProjectsWithRulesOff(ctx)
-		if err != nil {
-			return nil, err
-		}
-		for _, project := range slices.Sorted(maps.Keys(off)) {
-			advise(&out, "rules of %s cost too much and were switched off: %s; firethorn rules pull shows them, mend and push them", project, strings.Join(off[project], ", "))
-		}
-		if err := a.databaseStatus(ctx, &out); err != nil {
-			return nil, err
-		}
-		return &body[contract.Status]{out}, nil
-	})
-	op(h, a, "GET", "/api/recount", "recount", "Compare every counter with the rows it stands for", administer, func(ctx context.Context, _ *noInput) (*body[contract.Recount], error) {
-		return a.recount(ctx, false)
-	})
+	op(h, a, "GET", "/api/status", "status", "Is all well", see,
+		func(ctx context.Context, _ *noInput) (*body[contract.Status], error) {
+			out := contract.Status{Well: true, Advice: []string{}}
+			if err := a.inboxStatus(ctx, &out); err != nil {
+				return nil, err
+			}
+			off, err := a.store.Projects.ProjectsWithRulesOff(ctx)
+			if err != nil {
+				return nil, err
+			}
+			for _, project := range slices.Sorted(maps.Keys(off)) {
+				advise(&out, "rules of %s cost too much and were switched off: %s; firethorn rules pull shows them, mend and push them", project, strings.Join(off[project], ", "))
+			}
+			if err := a.databaseStatus(ctx, &out); err != nil {
+				return nil, err
+			}
+			return &body[contract.Status]{out}, nil
+		})
+	op(h, a, "GET", "/api/recount", "recount", "Compare every counter with the rows it stands for", administer,
+		func(ctx context.Context, _ *noInput) (*body[contract.Recount], error) {
+			return a.recount(ctx, false)
+		})
 	op(h, a, "POST", "/api/recount", "repair", "Make every counter that differs anew from its rows, then compare again", administer, func(ctx context.Context, _ *noInput) (*body[contract.Recount], error) {
 		return a.recount(ctx, true)
 	})
@@ -55,7 +57,8 @@ func (a *API) recount(ctx context.Context, repair bool) (*body[contract.Recount]
 			list, following, err = a.store.Retention.Recount(ctx)
 		}
 	}
-	out := contract.Recount{Compared: retention.Recounts(), Differences: []contract.Difference{}, Recounting: following, Repaired: repaired}
+	out := contract.Recount{Compared: retention.Recounts(), Differences: []contract.Difference{}, Recounting: following,
+		Repaired: repaired}
 	for _, d := range list {
 		out.Differences = append(out.Differences, contract.Difference(d))
 	}
@@ -105,7 +108,8 @@ func (a *API) databaseStatus(ctx context.Context, out *contract.Status) error {
 	if err != nil {
 		return err
 	}
-	d := &contract.StatusDatabase{Version: promises.Version, Durable: promises.Flush == 1, PartitionsAhead: parts.Ahead, Stray: parts.Stray, ClockAhead: skew.Round(time.Millisecond).Seconds()}
+	d := &contract.StatusDatabase{Version: promises.Version, Durable: promises.Flush == 1, PartitionsAhead: parts.Ahead,
+		Stray: parts.Stray, ClockAhead: skew.Round(time.Millisecond).Seconds()}
 	out.Database = d
 	if !d.Durable {
 		out.Well = false

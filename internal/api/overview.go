@@ -43,7 +43,8 @@ func (a *API) projectOverview(ctx context.Context, p *projects.Project) (*contra
 		return nil, err
 	}
 	out := &contract.ProjectOverview{
-		Project: p.Name, OpenIssues: totals.Open, NewIssues: o.New, NewestRelease: o.Newest, Trend: make([]contract.ProjectDay, len(o.Days)), Wrong: []string{},
+		Project: p.Name, OpenIssues: totals.Open, NewIssues: o.New, NewestRelease: o.Newest,
+		Trend: make([]contract.ProjectDay, len(o.Days)), Wrong: []string{},
 	}
 	for i, n := range o.Days {
 		out.Trend[i] = contract.ProjectDay{Day: o.First.AddDate(0, 0, i).Format(time.DateOnly), Events: n}
@@ -55,7 +56,8 @@ func (a *API) projectOverview(ctx context.Context, p *projects.Project) (*contra
 		out.Wrong = append(out.Wrong, counted(o.Failed, "event failed", "events failed"))
 	}
 	if len(unread) > 0 {
-		out.Wrong = append(out.Wrong, counted(int64(len(unread)), "release has unreadable stack traces", "releases have unreadable stack traces"))
+		out.Wrong = append(out.Wrong,
+			counted(int64(len(unread)), "release has unreadable stack traces", "releases have unreadable stack traces"))
 	}
 	return out, nil
 }

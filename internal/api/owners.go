@@ -13,31 +13,33 @@ import (
 )
 
 func (a *API) owners(h huma.API) {
-	op(h, a, "GET", "/api/issues/{project}/{number}/owners", "propose-owners", "Who may have an issue, and why", see, func(ctx context.Context, in *IssuePath) (*body[contract.Owners], error) {
-		is, p, err := a.issue(ctx, in)
-		if err != nil {
-			return nil, err
-		}
-		return a.proposals(ctx, p, is)
-	})
-	op(h, a, "GET", "/api/owners", "list-carriers", "Who has what, whoever carries most first", see, func(ctx context.Context, in *struct {
-		Project string `query:"project" doc:"only of this one"`
-	}) (*body[contract.Carriers], error) {
-		project := int64(0)
-		if in.Project != "" {
-			p, err := a.store.Projects.Project(ctx, in.Project)
+	op(h, a, "GET", "/api/issues/{project}/{number}/owners", "propose-owners", "Who may have an issue, and why", see,
+		func(ctx context.Context, in *IssuePath) (*body[contract.Owners], error) {
+			is, p, err := a.issue(ctx, in)
 			if err != nil {
 				return nil, err
 			}
-			project = p.ID
-		}
-		list, err := a.store.Triage.CarriedBy(ctx, project)
-		out := contract.Carriers{Carriers: []contract.Carrier{}}
-		for _, c := range list {
-			out.Carriers = append(out.Carriers, contract.Carrier(c))
-		}
-		return &body[contract.Carriers]{out}, err
-	})
+			return a.proposals(ctx, p, is)
+		})
+	op(h, a, "GET", "/api/owners", "list-carriers", "Who has what, whoever carries most first", see,
+		func(ctx context.Context, in *struct {
+			Project string `query:"project" doc:"only of this one"`
+		}) (*body[contract.Carriers], error) {
+			project := int64(0)
+			if in.Project != "" {
+				p, err := a.store.Projects.Project(ctx, in.Project)
+				if err != nil {
+					return nil, err
+				}
+				project = p.ID
+			}
+			list, err := a.store.Triage.CarriedBy(ctx, project)
+			out := contract.Carriers{Carriers: []contract.Carrier{}}
+			for _, c := range list {
+				out.Carriers = append(out.Carriers, contract.Carrier(c))
+			}
+			return &body[contract.Carriers]{out}, err
+		})
 	op(h, a, "POST", "/api/owners/hand-over", "hand-over", "Give all that a person has, open or parked, to another one", mayTriage, a.handOver)
 }
 
@@ -71,7 +73,8 @@ func (a *API) handOver(ctx context.Context, in *body[contract.HandOver]) (*body[
 const mostBad = 100
 
 func (a *API) proposals(ctx context.Context, p *projects.Project, is *issues.Issue) (*body[contract.Owners], error) {
-	out := contract.Owners{Issue: fmt.Sprintf("%s/%d", is.Project, is.Number), Proposals: []owners.Proposal{}, Strangers: []string{}, Bad: []contract.BadOwnerLine{}}
+	out := contract.Owners{Issue: fmt.Sprintf("%s/%d", is.Project, is.Number), Proposals: []owners.Proposal{},
+		Strangers: []string{}, Bad: []contract.BadOwnerLine{}}
 	if is.Owner != "" {
 		out.Owner = &is.Owner
 	}
@@ -108,14 +111,16 @@ func (a *API) fixers(ctx context.Context, p *projects.Project, is *issues.Issue,
 	f.FixedBy = by[is.ID]
 	for _, x := range similar {
 		if names := by[x.ID]; len(names) > 0 {
-			f.Alike = append(f.Alike, owners.Alike{Issue: fmt.Sprintf("%s/%d", p.Name, x.Number), Likeness: x.Score, FixedBy: names[0]})
+			f.Alike = append(f.Alike,
+				owners.Alike{Issue: fmt.Sprintf("%s/%d", p.Name, x.Number), Likeness: x.Score, FixedBy: names[0]})
 		}
 	}
 	return nil
 }
 
 // knowers adds what the repository says, as far as it is known.
-func (a *API) knowers(ctx context.Context, p *projects.Project, is *issues.Issue, f *owners.Facts, out *contract.Owners) error {
+func (a *API) knowers(ctx context.Context, p *projects.Project, is *issues.Issue, f *owners.Facts,
+	out *contract.Owners) error {
 	commit, words, err := a.codeOf(ctx, p, is.LastRelease)
 	if out.Words = words; err != nil || words != "" {
 		return err
@@ -137,7 +142,8 @@ func (a *API) knowers(ctx context.Context, p *projects.Project, is *issues.Issue
 		out.Words = places[0].Source + ": " + x.How
 	}
 	if x.Rule != nil {
-		out.Rule = &contract.OwnerRule{Line: x.Rule.Line, Pattern: x.Rule.Pattern, Owners: append([]string{}, x.Rule.Owners...)}
+		out.Rule = &contract.OwnerRule{Line: x.Rule.Line, Pattern: x.Rule.Pattern,
+			Owners: append([]string{}, x.Rule.Owners...)}
 	}
 	for _, b := range x.Bad[:min(len(x.Bad), mostBad)] {
 		out.Bad = append(out.Bad, contract.BadOwnerLine(b))

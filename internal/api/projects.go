@@ -15,47 +15,50 @@ import (
 )
 
 func (a *API) projects(h huma.API) {
-	op(h, a, "GET", "/api/projects", "list-projects", "All projects", see, func(ctx context.Context, _ *noInput) (*body[contract.Projects], error) {
-		list, err := a.store.Projects.Projects(ctx)
-		if err != nil {
-			return nil, err
-		}
-		out := contract.Projects{Projects: []contract.Project{}}
-		for _, p := range list {
-			c, err := a.project(ctx, p)
+	op(h, a, "GET", "/api/projects", "list-projects", "All projects", see,
+		func(ctx context.Context, _ *noInput) (*body[contract.Projects], error) {
+			list, err := a.store.Projects.Projects(ctx)
 			if err != nil {
 				return nil, err
 			}
-			out.Projects = append(out.Projects, *c)
-		}
-		return &body[contract.Projects]{out}, nil
-	})
-	op(h, a, "POST", "/api/projects", "create-project", "Create a project with its first ingest key", administer, func(ctx context.Context, in *body[contract.NewProject]) (*body[contract.Project], error) {
-		keep := in.Body.KeepDays
-		if keep == 0 {
-			keep = 30
-		}
-		p, _, err := a.store.Projects.CreateProject(ctx, in.Body.Name, keep)
-		if err != nil {
-			return nil, err
-		}
-		out, err := a.project(ctx, p)
-		if err != nil {
-			return nil, err
-		}
-		return &body[contract.Project]{*out}, nil
-	})
-	op(h, a, "GET", "/api/projects/{project}", "show-project", "One project", see, func(ctx context.Context, in *ProjectPath) (*body[contract.Project], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
-		out, err := a.project(ctx, p)
-		if err != nil {
-			return nil, err
-		}
-		return &body[contract.Project]{*out}, nil
-	})
+			out := contract.Projects{Projects: []contract.Project{}}
+			for _, p := range list {
+				c, err := a.project(ctx, p)
+				if err != nil {
+					return nil, err
+				}
+				out.Projects = append(out.Projects, *c)
+			}
+			return &body[contract.Projects]{out}, nil
+		})
+	op(h, a, "POST", "/api/projects", "create-project", "Create a project with its first ingest key", administer,
+		func(ctx context.Context, in *body[contract.NewProject]) (*body[contract.Project], error) {
+			keep := in.Body.KeepDays
+			if keep == 0 {
+				keep = 30
+			}
+			p, _, err := a.store.Projects.CreateProject(ctx, in.Body.Name, keep)
+			if err != nil {
+				return nil, err
+			}
+			out, err := a.project(ctx, p)
+			if err != nil {
+				return nil, err
+			}
+			return &body[contract.Project]{*out}, nil
+		})
+	op(h, a, "GET", "/api/projects/{project}", "show-project", "One project", see,
+		func(ctx context.Context, in *ProjectPath) (*body[contract.Project], error) {
+			p, err := a.store.Projects.Project(ctx, in.Project)
+			if err != nil {
+				return nil, err
+			}
+			out, err := a.project(ctx, p)
+			if err != nil {
+				return nil, err
+			}
+			return &body[contract.Project]{*out}, nil
+		})
 	op(h, a, "PATCH", "/api/projects/{project}", "change-project", "Change how long events are kept, the allowance, the origins, which log records become events", administer, func(ctx context.Context, in *struct {
 		ProjectPath
 		Body contract.ChangeProject
@@ -80,32 +83,34 @@ func (a *API) projects(h huma.API) {
 		}
 		return &body[contract.Project]{*out}, nil
 	})
-	op(h, a, "GET", "/api/projects/{project}/keys", "list-keys", "A project's ingest keys", see, func(ctx context.Context, in *ProjectPath) (*body[contract.Keys], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
-		list, err := a.store.Projects.Keys(ctx, p.ID)
-		out := contract.Keys{Keys: []contract.Key{}}
-		for i := range list {
-			out.Keys = append(out.Keys, key(&list[i]))
-		}
-		return &body[contract.Keys]{out}, err
-	})
-	op(h, a, "POST", "/api/projects/{project}/keys", "create-key", "Another ingest key", administer, func(ctx context.Context, in *struct {
-		ProjectPath
-		Body contract.NewKey
-	}) (*body[contract.Key], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
-		k, err := a.store.Projects.AddKey(ctx, p.ID, in.Body.Label, in.Body.Routes)
-		if err != nil {
-			return nil, err
-		}
-		return &body[contract.Key]{key(k)}, nil
-	})
+	op(h, a, "GET", "/api/projects/{project}/keys", "list-keys", "A project's ingest keys", see,
+		func(ctx context.Context, in *ProjectPath) (*body[contract.Keys], error) {
+			p, err := a.store.Projects.Project(ctx, in.Project)
+			if err != nil {
+				return nil, err
+			}
+			list, err := a.store.Projects.Keys(ctx, p.ID)
+			out := contract.Keys{Keys: []contract.Key{}}
+			for i := range list {
+				out.Keys = append(out.Keys, key(&list[i]))
+			}
+			return &body[contract.Keys]{out}, err
+		})
+	op(h, a, "POST", "/api/projects/{project}/keys", "create-key", "Another ingest key", administer,
+		func(ctx context.Context, in *struct {
+			ProjectPath
+			Body contract.NewKey
+		}) (*body[contract.Key], error) {
+			p, err := a.store.Projects.Project(ctx, in.Project)
+			if err != nil {
+				return nil, err
+			}
+			k, err := a.store.Projects.AddKey(ctx, p.ID, in.Body.Label, in.Body.Routes)
+			if err != nil {
+				return nil, err
+			}
+			return &body[contract.Key]{key(k)}, nil
+		})
 	op(h, a, "POST", "/api/projects/{project}/keys/{key}/rotate", "rotate-key", "A key in the place of another, which stays good for a while", administer, func(ctx context.Context, in *struct {
 		KeyPath
 		Body contract.RotateKey
@@ -120,17 +125,18 @@ func (a *API) projects(h huma.API) {
 		}
 		return &body[contract.Key]{key(k)}, nil
 	})
-	op(h, a, "POST", "/api/projects/{project}/keys/{key}/revoke", "revoke-key", "Make a key good for nothing, at once", administer, func(ctx context.Context, in *KeyPath) (*body[contract.Key], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
-		k, err := a.store.Projects.RevokeKey(ctx, p.ID, in.Key)
-		if err != nil {
-			return nil, err
-		}
-		return &body[contract.Key]{key(k)}, nil
-	})
+	op(h, a, "POST", "/api/projects/{project}/keys/{key}/revoke", "revoke-key", "Make a key good for nothing, at once",
+		administer, func(ctx context.Context, in *KeyPath) (*body[contract.Key], error) {
+			p, err := a.store.Projects.Project(ctx, in.Project)
+			if err != nil {
+				return nil, err
+			}
+			k, err := a.store.Projects.RevokeKey(ctx, p.ID, in.Key)
+			if err != nil {
+				return nil, err
+			}
+			return &body[contract.Key]{key(k)}, nil
+		})
 }
 
 // KeyPath is the path of an ingest key.
@@ -142,7 +148,8 @@ type KeyPath struct {
 // goodOrigin refuses what no browser sends as its origin (RFC 6454).
 // projectChange reads a change of a project.
 func (a *API) projectChange(in *contract.ChangeProject) (projects.ProjectChange, error) {
-	c := projects.ProjectChange{KeepDays: in.KeepDays, KeepSymbols: in.KeepSymbols, LogMessages: in.LogMessages, ReleaseOrder: in.ReleaseOrder, Repository: in.Repository, CommitLink: in.CommitLink,
+	c := projects.ProjectChange{KeepDays: in.KeepDays, KeepSymbols: in.KeepSymbols, LogMessages: in.LogMessages,
+		ReleaseOrder: in.ReleaseOrder, Repository: in.Repository, CommitLink: in.CommitLink,
 		AllowanceMinute: in.AllowanceMinute, AllowanceDay: in.AllowanceDay, Origins: in.Origins}
 	if in.Repository != nil && *in.Repository != "" {
 		if err := a.code.MayFetch(*in.Repository); err != nil {
@@ -169,7 +176,8 @@ func (a *API) projectChange(in *contract.ChangeProject) (projects.ProjectChange,
 
 func key(k *projects.Key) contract.Key {
 	c := contract.Key{Key: k.Value, Label: k.Label, Routes: k.Routes, Good: k.Good(time.Now()), Created: k.Created}
-	for at, to := range map[*time.Time]**time.Time{&k.Until: &c.Until, &k.Revoked: &c.Revoked, &k.LastUsed: &c.LastUsed} {
+	for at, to := range map[*time.Time]**time.Time{&k.Until: &c.Until, &k.Revoked: &c.Revoked,
+		&k.LastUsed: &c.LastUsed} {
 		if !at.IsZero() {
 			*to = at
 		}
@@ -182,8 +190,11 @@ func (a *API) project(ctx context.Context, p *projects.Project) (*contract.Proje
 	if err != nil {
 		return nil, err
 	}
-	out := &contract.Project{Name: p.Name, Created: p.Created, KeepDays: p.KeepDays, KeepSymbols: p.KeepSymbols, LogMessages: cmp.Or(string(p.LogMessages), "off"), ReleaseOrder: cmp.Or(string(p.ReleaseOrder), "auto"), Issues: t.Issues, OpenIssues: t.Open, Events: t.Events,
-		Origins: p.Origins, Allowance: contract.Allowance(p.Allowance), Rules: p.RulesVersion, Repository: p.Repository, CommitLink: p.CommitLink, SourcePaths: mappingsOf(p)}
+	out := &contract.Project{Name: p.Name, Created: p.Created, KeepDays: p.KeepDays, KeepSymbols: p.KeepSymbols,
+		LogMessages: cmp.Or(string(p.LogMessages), "off"), ReleaseOrder: cmp.Or(string(p.ReleaseOrder), "auto"),
+		Issues: t.Issues, OpenIssues: t.Open, Events: t.Events,
+		Origins: p.Origins, Allowance: contract.Allowance(p.Allowance), Rules: p.RulesVersion, Repository: p.Repository,
+		CommitLink: p.CommitLink, SourcePaths: mappingsOf(p)}
 	if !t.LastEvent.IsZero() {
 		out.LastEvent = &t.LastEvent
 	}

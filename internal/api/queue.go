@@ -22,23 +22,26 @@ type AsideIn struct {
 }
 
 func (a *API) queue(h huma.API) {
-	op(h, a, "GET", "/api/queue", "show-queue", "What waits to be filed, and what could not be", administer, func(ctx context.Context, in *struct {
-		Limit int `query:"limit" minimum:"1" maximum:"1000" default:"50"`
-	}) (*body[contract.Queue], error) {
-		return a.showQueue(ctx, in.Limit)
-	})
-	op(h, a, "POST", "/api/queue/{id}/retry", "retry-event", "File an event that was set aside again", administer, func(ctx context.Context, in *AsideIn) (*body[contract.Retried], error) {
-		return a.eachAside(ctx, in.ID, func(id uuid.UUID) error {
-			project, err := a.store.Inbox.Retry(ctx, id)
-			if err == nil && a.wake != nil {
-				a.wake(project)
-			}
-			return err
+	op(h, a, "GET", "/api/queue", "show-queue", "What waits to be filed, and what could not be", administer,
+		func(ctx context.Context, in *struct {
+			Limit int `query:"limit" minimum:"1" maximum:"1000" default:"50"`
+		}) (*body[contract.Queue], error) {
+			return a.showQueue(ctx, in.Limit)
 		})
-	})
-	op(h, a, "POST", "/api/queue/{id}/discard", "discard-event", "Let go of an event that was set aside; it is counted", administer, func(ctx context.Context, in *AsideIn) (*body[contract.Retried], error) {
-		return a.eachAside(ctx, in.ID, func(id uuid.UUID) error { return a.store.Inbox.Discard(ctx, id) })
-	})
+	op(h, a, "POST", "/api/queue/{id}/retry", "retry-event", "File an event that was set aside again", administer,
+		func(ctx context.Context, in *AsideIn) (*body[contract.Retried], error) {
+			return a.eachAside(ctx, in.ID, func(id uuid.UUID) error {
+				project, err := a.store.Inbox.Retry(ctx, id)
+				if err == nil && a.wake != nil {
+					a.wake(project)
+				}
+				return err
+			})
+		})
+	op(h, a, "POST", "/api/queue/{id}/discard", "discard-event", "Let go of an event that was set aside; it is counted",
+		administer, func(ctx context.Context, in *AsideIn) (*body[contract.Retried], error) {
+			return a.eachAside(ctx, in.ID, func(id uuid.UUID) error { return a.store.Inbox.Discard(ctx, id) })
+		})
 }
 
 // eachAside does something with one event that was set aside, or with "all".
@@ -85,7 +88,8 @@ func (a *API) showQueue(ctx context.Context, limit int) (*body[contract.Queue], 
 	for _, p := range projects {
 		names[p.ID] = p.Name
 	}
-	out := contract.Queue{Waiting: st.Events, Total: st.SetAside, Projects: []contract.Waiting{}, SetAside: make([]contract.Aside, len(list))}
+	out := contract.Queue{Waiting: st.Events, Total: st.SetAside, Projects: []contract.Waiting{},
+		SetAside: make([]contract.Aside, len(list))}
 	if !st.Oldest.IsZero() {
 		out.Oldest = &st.Oldest
 	}
@@ -94,7 +98,8 @@ func (a *API) showQueue(ctx context.Context, limit int) (*body[contract.Queue], 
 	}
 	slices.SortFunc(out.Projects, func(x, y contract.Waiting) int { return cmp.Compare(y.Events, x.Events) })
 	for i, x := range list {
-		out.SetAside[i] = contract.Aside{ID: x.ID.String(), Project: nameOr(names, x.Project), Event: idText(x.Event), Received: x.Received, Error: x.Why, Body: bodyOf(x)}
+		out.SetAside[i] = contract.Aside{ID: x.ID.String(), Project: nameOr(names, x.Project), Event: idText(x.Event),
+			Received: x.Received, Error: x.Why, Body: bodyOf(x)}
 	}
 	return &body[contract.Queue]{out}, nil
 }

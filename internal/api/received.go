@@ -42,30 +42,32 @@ var refusedWords = map[string]string{
 }
 
 func (a *API) received(h huma.API) {
-	op(h, a, "GET", "/api/projects/{project}/received", "show-received", "What came in and what became of it, by hour", see, func(ctx context.Context, in *struct {
-		ProjectPath
-		Hours int `query:"hours" minimum:"1" maximum:"9600" default:"24" doc:"how far back"`
-	}) (*body[contract.Received], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
-		to := time.Now().UTC().Truncate(time.Hour).Add(time.Hour)
-		from := to.Add(-time.Duration(in.Hours) * time.Hour)
-		rows, err := a.store.Inbox.Received(ctx, p.ID, from, to)
-		if err != nil {
-			return nil, err
-		}
-		examples, err := a.store.Inbox.ReceivedExamples(ctx, p.ID, from)
-		if err != nil {
-			return nil, err
-		}
-		out := contract.Received{Project: p.Name, From: from, To: to, Hours: []contract.ReceivedHour{}, Causes: []contract.ReceivedCause{}, Allowance: contract.Allowance(p.Allowance)}
-		countHours(&out, rows)
-		countCauses(&out, rows, examples)
-		out.RulesOff, err = a.rulesOff(ctx, p.ID, p.RulesVersion)
-		return &body[contract.Received]{out}, err
-	})
+	op(h, a, "GET", "/api/projects/{project}/received", "show-received", "What came in and what became of it, by hour",
+		see, func(ctx context.Context, in *struct {
+			ProjectPath
+			Hours int `query:"hours" minimum:"1" maximum:"9600" default:"24" doc:"how far back"`
+		}) (*body[contract.Received], error) {
+			p, err := a.store.Projects.Project(ctx, in.Project)
+			if err != nil {
+				return nil, err
+			}
+			to := time.Now().UTC().Truncate(time.Hour).Add(time.Hour)
+			from := to.Add(-time.Duration(in.Hours) * time.Hour)
+			rows, err := a.store.Inbox.Received(ctx, p.ID, from, to)
+			if err != nil {
+				return nil, err
+			}
+			examples, err := a.store.Inbox.ReceivedExamples(ctx, p.ID, from)
+			if err != nil {
+				return nil, err
+			}
+			out := contract.Received{Project: p.Name, From: from, To: to, Hours: []contract.ReceivedHour{},
+				Causes: []contract.ReceivedCause{}, Allowance: contract.Allowance(p.Allowance)}
+			countHours(&out, rows)
+			countCauses(&out, rows, examples)
+			out.RulesOff, err = a.rulesOff(ctx, p.ID, p.RulesVersion)
+			return &body[contract.Received]{out}, err
+		})
 }
 
 // reason says why something was refused; "" for other causes.
@@ -136,7 +138,9 @@ func countCauses(out *contract.Received, rows []inbox.ReceivedRow, examples []in
 		if !ok {
 			i = len(out.Causes)
 			at[k] = i
-			out.Causes = append(out.Causes, contract.ReceivedCause{Cause: r.Cause, Rule: r.Rule, Words: cmp.Or(reason(r), causeWords[r.Cause], r.Cause), Examples: []contract.ReceivedExample{}})
+			out.Causes = append(out.Causes,
+				contract.ReceivedCause{Cause: r.Cause, Rule: r.Rule,
+					Words: cmp.Or(reason(r), causeWords[r.Cause], r.Cause), Examples: []contract.ReceivedExample{}})
 		}
 		out.Causes[i].Events += r.Events
 	}

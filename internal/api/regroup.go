@@ -54,21 +54,22 @@ func (a *API) regroupings(h huma.API) {
 			return err
 		}},
 	} {
-		op(h, a, "POST", base+"regroupings/"+verb, verb+"-regrouping", x.words, mayTriage, func(ctx context.Context, in *ProjectPath) (*body[contract.Regrouping], error) {
-			p, err := a.store.Projects.Project(ctx, in.Project)
-			if err != nil {
-				return nil, err
-			}
-			if err := x.do(ctx, p, actor(ctx)); err != nil {
-				return nil, err
-			}
-			a.look(p.ID)
-			g, err := a.store.Regrouping.Regrouping(ctx, p, 0)
-			if err != nil {
-				return nil, err
-			}
-			return &body[contract.Regrouping]{regroupingOf(g)}, nil
-		})
+		op(h, a, "POST", base+"regroupings/"+verb, verb+"-regrouping", x.words, mayTriage,
+			func(ctx context.Context, in *ProjectPath) (*body[contract.Regrouping], error) {
+				p, err := a.store.Projects.Project(ctx, in.Project)
+				if err != nil {
+					return nil, err
+				}
+				if err := x.do(ctx, p, actor(ctx)); err != nil {
+					return nil, err
+				}
+				a.look(p.ID)
+				g, err := a.store.Regrouping.Regrouping(ctx, p, 0)
+				if err != nil {
+					return nil, err
+				}
+				return &body[contract.Regrouping]{regroupingOf(g)}, nil
+			})
 	}
 }
 
@@ -84,7 +85,8 @@ func (a *API) groupingOf(ctx context.Context, p *projects.Project) (*body[contra
 	if err != nil {
 		return nil, err
 	}
-	out := contract.Grouping{Project: p.Name, Version: p.GroupingVersion, Wanted: p.NextGrouping(), Rules: p.RulesVersion, Versions: []contract.GroupingVersion{}, Regroupings: []contract.Regrouping{}}
+	out := contract.Grouping{Project: p.Name, Version: p.GroupingVersion, Wanted: p.NextGrouping(),
+		Rules: p.RulesVersion, Versions: []contract.GroupingVersion{}, Regroupings: []contract.Regrouping{}}
 	for _, v := range fingerprint.Versions {
 		out.Versions = append(out.Versions, contract.GroupingVersion{Version: v.Number, Words: v.Words})
 	}
@@ -96,7 +98,9 @@ func (a *API) groupingOf(ctx context.Context, p *projects.Project) (*body[contra
 
 func regroupingOf(g *regrouping.Regrouping) contract.Regrouping {
 	return contract.Regrouping{
-		ID: g.ID, At: g.At, By: g.Actor.Name, State: string(g.State), Rules: g.Rules, Version: g.Version, Read: min(g.Variants, g.Of), Of: g.Of, Bodies: g.Bodies,
-		Events: g.Events, Stays: g.Stays, Made: g.Made, Emptied: g.Emptied, Ended: g.Ended, UndoneBy: g.UndoneBy, Why: g.Why,
+		ID: g.ID, At: g.At, By: g.Actor.Name, State: string(g.State), Rules: g.Rules, Version: g.Version,
+		Read: min(g.Variants, g.Of), Of: g.Of, Bodies: g.Bodies,
+		Events: g.Events, Stays: g.Stays, Made: g.Made, Emptied: g.Emptied, Ended: g.Ended, UndoneBy: g.UndoneBy,
+		Why: g.Why,
 	}
 }

@@ -27,18 +27,20 @@ type ReleasePath struct {
 
 func (a *API) releases(h huma.API) {
 	const base = "/api/projects/{project}/"
-	op(h, a, "GET", base+"releases", "list-releases", "A project's releases, the newest first", see, func(ctx context.Context, in *ProjectPath) (*body[contract.Releases], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
-		list, err := a.store.Releases.Releases(ctx, p)
-		out := contract.Releases{Project: p.Name, Order: cmp.Or(string(p.ReleaseOrder), release.Policies[0]), Releases: []contract.Release{}}
-		for _, r := range list {
-			out.Releases = append(out.Releases, releaseOf(r))
-		}
-		return &body[contract.Releases]{out}, err
-	})
+	op(h, a, "GET", base+"releases", "list-releases", "A project's releases, the newest first", see,
+		func(ctx context.Context, in *ProjectPath) (*body[contract.Releases], error) {
+			p, err := a.store.Projects.Project(ctx, in.Project)
+			if err != nil {
+				return nil, err
+			}
+			list, err := a.store.Releases.Releases(ctx, p)
+			out := contract.Releases{Project: p.Name, Order: cmp.Or(string(p.ReleaseOrder), release.Policies[0]),
+				Releases: []contract.Release{}}
+			for _, r := range list {
+				out.Releases = append(out.Releases, releaseOf(r))
+			}
+			return &body[contract.Releases]{out}, err
+		})
 	op(h, a, "GET", base+"release", "show-release", "One release: what is new in it, came back in it, was fixed in it; its deploys and sessions", see, func(ctx context.Context, in *ReleasePath) (*body[contract.ReleaseDetail], error) {
 		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
@@ -46,71 +48,77 @@ func (a *API) releases(h huma.API) {
 		}
 		return a.releaseDetail(ctx, p, in.Version)
 	})
-	op(h, a, "POST", base+"releases", "announce-release", "Say that a build made a release", announce, func(ctx context.Context, in *struct {
-		ProjectPath
-		Body contract.AnnounceRelease
-	}) (*body[contract.Release], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
-		if err := a.fetchFor(ctx, p, in.Body.Commit); err != nil {
-			return nil, err
-		}
-		r, err := a.store.Status.Announce(ctx, p, in.Body.Version, in.Body.Commit, actor(ctx))
-		if err != nil {
-			return nil, err
-		}
-		return &body[contract.Release]{releaseOf(r)}, nil
-	})
-	op(h, a, "POST", base+"release/deploys", "mark-deployed", "Say that a release was deployed to an environment", announce, func(ctx context.Context, in *struct {
-		ReleasePath
-		Body contract.MarkDeployed
-	}) (*body[contract.Release], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
-		r, err := a.store.Status.MarkDeployed(ctx, p, in.Version, in.Body.Environment, in.Body.At, actor(ctx))
-		if err != nil {
-			return nil, err
-		}
-		return &body[contract.Release]{releaseOf(r)}, nil
-	})
-	op(h, a, "GET", base+"release/order", "order-releases", "How two releases stand to each other, and why", see, func(ctx context.Context, in *struct {
-		ProjectPath
-		A string `query:"a" required:"true" maxLength:"250"`
-		B string `query:"b" required:"true" maxLength:"250"`
-	}) (*body[contract.ReleaseOrder], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
-		o, err := a.store.Releases.OrderOf(ctx, p, in.A, in.B)
-		out := contract.ReleaseOrder{A: in.A, B: in.B, By: string(o.By), Why: o.Why}
-		switch {
-		case o.By == release.BySame:
-			out.Order = "same"
-		case o.Compare < 0:
-			out.Order = "before"
-		case o.Compare > 0:
-			out.Order = "after"
-		default:
-			out.Order = "unknown"
-		}
-		return &body[contract.ReleaseOrder]{out}, err
-	})
+	op(h, a, "POST", base+"releases", "announce-release", "Say that a build made a release", announce,
+		func(ctx context.Context, in *struct {
+			ProjectPath
+			Body contract.AnnounceRelease
+		}) (*body[contract.Release], error) {
+			p, err := a.store.Projects.Project(ctx, in.Project)
+			if err != nil {
+				return nil, err
+			}
+			if err := a.fetchFor(ctx, p, in.Body.Commit); err != nil {
+				return nil, err
+			}
+			r, err := a.store.Status.Announce(ctx, p, in.Body.Version, in.Body.Commit, actor(ctx))
+			if err != nil {
+				return nil, err
+			}
+			return &body[contract.Release]{releaseOf(r)}, nil
+		})
+	op(h, a, "POST", base+"release/deploys", "mark-deployed", "Say that a release was deployed to an environment",
+		announce, func(ctx context.Context, in *struct {
+			ReleasePath
+			Body contract.MarkDeployed
+		}) (*body[contract.Release], error) {
+			p, err := a.store.Projects.Project(ctx, in.Project)
+			if err != nil {
+				return nil, err
+			}
+			r, err := a.store.Status.MarkDeployed(ctx, p, in.Version, in.Body.Environment, in.Body.At, actor(ctx))
+			if err != nil {
+				return nil, err
+			}
+			return &body[contract.Release]{releaseOf(r)}, nil
+		})
+	op(h, a, "GET", base+"release/order", "order-releases", "How two releases stand to each other, and why", see,
+		func(ctx context.Context, in *struct {
+			ProjectPath
+			A string `query:"a" required:"true" maxLength:"250"`
+			B string `query:"b" required:"true" maxLength:"250"`
+		}) (*body[contract.ReleaseOrder], error) {
+			p, err := a.store.Projects.Project(ctx, in.Project)
+			if err != nil {
+				return nil, err
+			}
+			o, err := a.store.Releases.OrderOf(ctx, p, in.A, in.B)
+			out := contract.ReleaseOrder{A: in.A, B: in.B, By: string(o.By), Why: o.Why}
+			switch {
+			case o.By == release.BySame:
+				out.Order = "same"
+			case o.Compare < 0:
+				out.Order = "before"
+			case o.Compare > 0:
+				out.Order = "after"
+			default:
+				out.Order = "unknown"
+			}
+			return &body[contract.ReleaseOrder]{out}, err
+		})
 }
 
 func releaseOf(r *releases.ReleaseRow) contract.Release {
-	out := contract.Release{Version: r.Version, FirstSeen: r.FirstSeen, HeardOf: r.HeardOf, Announced: r.Announced, AnnouncedBy: r.AnnouncedBy, Commit: r.Commit, CommitKnown: r.CommitKnown, Events: r.Events, Issues: r.Issues, New: r.New, Deploys: []contract.Deploy{}}
+	out := contract.Release{Version: r.Version, FirstSeen: r.FirstSeen, HeardOf: r.HeardOf, Announced: r.Announced,
+		AnnouncedBy: r.AnnouncedBy, Commit: r.Commit, CommitKnown: r.CommitKnown, Events: r.Events, Issues: r.Issues,
+		New: r.New, Deploys: []contract.Deploy{}}
 	for _, d := range r.Deploys {
 		out.Deploys = append(out.Deploys, contract.Deploy{Environment: d.Environment, At: d.At, By: d.Actor})
 	}
 	return out
 }
 
-func (a *API) releaseDetail(ctx context.Context, p *projects.Project, version string) (*body[contract.ReleaseDetail], error) {
+func (a *API) releaseDetail(ctx context.Context, p *projects.Project,
+	version string) (*body[contract.ReleaseDetail], error) {
 	r, err := a.store.Releases.Release(ctx, p, version)
 	if err != nil {
 		return nil, err
@@ -119,7 +127,8 @@ func (a *API) releaseDetail(ctx context.Context, p *projects.Project, version st
 	if err != nil {
 		return nil, err
 	}
-	out := contract.ReleaseDetail{Project: p.Name, Release: releaseOf(r), NewIssues: a.issuesOf(in.New), Regressed: a.issuesOf(in.Regressed), Fixed: a.issuesOf(in.Fixed)}
+	out := contract.ReleaseDetail{Project: p.Name, Release: releaseOf(r), NewIssues: a.issuesOf(in.New),
+		Regressed: a.issuesOf(in.Regressed), Fixed: a.issuesOf(in.Fixed)}
 	before, order, err := a.store.Releases.ReleaseBefore(ctx, p, r)
 	if err != nil {
 		return nil, err
@@ -131,7 +140,8 @@ func (a *API) releaseDetail(ctx context.Context, p *projects.Project, version st
 		return nil, err
 	}
 	to := a.store.DB.Now()
-	counts, err := a.store.Events.SessionCounts(ctx, p.ID, to.Add(-sessionsOfDays*24*time.Hour), to.Add(24*time.Hour), false)
+	counts, err := a.store.Events.SessionCounts(ctx, p.ID, to.Add(-sessionsOfDays*24*time.Hour), to.Add(24*time.Hour),
+		false)
 	if err != nil {
 		return nil, err
 	}
@@ -152,7 +162,8 @@ func (a *API) releaseDetail(ctx context.Context, p *projects.Project, version st
 const mostCommits = 200
 
 // commitsIn lists the commits of a release since the one before it.
-func (a *API) commitsIn(ctx context.Context, p *projects.Project, r, before *releases.ReleaseRow, out *contract.ReleaseDetail) error {
+func (a *API) commitsIn(ctx context.Context, p *projects.Project, r, before *releases.ReleaseRow,
+	out *contract.ReleaseDetail) error {
 	out.Commits = []contract.Commit{}
 	switch {
 	case r.Commit == "":

@@ -28,7 +28,8 @@ func (a *API) repository(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		out := contract.Repository{Project: p.Name, Address: p.Repository, CommitLink: p.CommitLink, Tips: []string{}, SourcePaths: mappingsOf(p)}
+		out := contract.Repository{Project: p.Name, Address: p.Repository, CommitLink: p.CommitLink, Tips: []string{},
+			SourcePaths: mappingsOf(p)}
 		list, err := a.store.Releases.Bundles(ctx, p.ID)
 		if err != nil {
 			return nil, err
@@ -105,5 +106,6 @@ func commitLink(p *projects.Project, hash string) string {
 }
 
 func commitOf(p *projects.Project, c commits.Commit) contract.Commit {
-	return contract.Commit{Hash: c.Hash, Author: c.Author, Email: c.Email, Authored: c.Authored, Committed: c.Committed, Subject: c.Subject, Files: c.Files, Added: c.Added, Removed: c.Removed, Link: commitLink(p, c.Hash)}
+	return contract.Commit{Hash: c.Hash, Author: c.Author, Email: c.Email, Authored: c.Authored, Committed: c.Committed,
+		Subject: c.Subject, Files: c.Files, Added: c.Added, Removed: c.Removed, Link: commitLink(p, c.Hash)}
 }

@@ -53,14 +53,17 @@ func (a *API) review(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		out := contract.GroupingReview{Project: p.Name, Review: r, Variability: r.Variability(), Version: p.GroupingVersion, Days: []contract.VariabilityDay{}}
+		out := contract.GroupingReview{Project: p.Name, Review: r, Variability: r.Variability(),
+			Version: p.GroupingVersion, Days: []contract.VariabilityDay{}}
 		days, err := a.store.Similar.GroupingDays(ctx, p.ID, reviewDays)
 		if err != nil {
 			return nil, err
 		}
 		for _, d := range days {
 			v := review.Review{Issues: d.Issues, Causes: d.Causes, Mixed: d.Mixed}.Variability()
-			out.Days = append(out.Days, contract.VariabilityDay{Day: d.Day.Format(time.DateOnly), Issues: d.Issues, Causes: d.Causes, Mixed: d.Mixed, Variability: v})
+			out.Days = append(out.Days,
+				contract.VariabilityDay{Day: d.Day.Format(time.DateOnly), Issues: d.Issues, Causes: d.Causes,
+					Mixed: d.Mixed, Variability: v})
 		}
 		out.Making = making
 		if out.Followed, err = a.store.Moves.CountFollowed(ctx, p.ID, reviewDays); err != nil {
@@ -78,7 +81,8 @@ func (a *API) review(h huma.API) {
 			return nil, err
 		}
 		if in.Finding > len(r.Findings) {
-			return nil, fault.New(fault.NotFound, "the review of %s has %d findings now; look at it again", p.Name, len(r.Findings))
+			return nil, fault.New(fault.NotFound, "the review of %s has %d findings now; look at it again", p.Name,
+				len(r.Findings))
 		}
 		f := r.Findings[in.Finding-1]
 		file, err := a.store.Projects.Rules(ctx, p.ID, 0)

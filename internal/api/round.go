@@ -34,12 +34,14 @@ func (a *API) round(h huma.API) {
 		Limit int    `query:"limit" minimum:"1" maximum:"500" default:"50"`
 		Held  string `query:"held" maxLength:"20000" doc:"issues with commas between them: what became of those that need no decision any more"`
 	}
-	op(h, a, "GET", path, "show-round", "What needs a decision of yours, and why", see, func(ctx context.Context, in *queue) (*body[contract.Round], error) {
-		return a.roundOf(ctx, in.Project, in.Limit, in.Held, false)
-	})
-	op(h, a, "POST", path, "begin-round", "Begin a round, or go on with the one under way", mayTriage, func(ctx context.Context, in *queue) (*body[contract.Round], error) {
-		return a.roundOf(ctx, in.Project, in.Limit, in.Held, true)
-	})
+	op(h, a, "GET", path, "show-round", "What needs a decision of yours, and why", see,
+		func(ctx context.Context, in *queue) (*body[contract.Round], error) {
+			return a.roundOf(ctx, in.Project, in.Limit, in.Held, false)
+		})
+	op(h, a, "POST", path, "begin-round", "Begin a round, or go on with the one under way", mayTriage,
+		func(ctx context.Context, in *queue) (*body[contract.Round], error) {
+			return a.roundOf(ctx, in.Project, in.Limit, in.Held, true)
+		})
 	op(h, a, "POST", path+"/pass", "pass-in-round", "Say that you have seen issues and leave them as they are: they come again when something happens", mayTriage, func(ctx context.Context, in *body[contract.Pass]) (*struct{}, error) {
 		w, err := a.walks(ctx, "")
 		if err != nil {
@@ -58,21 +60,25 @@ func (a *API) round(h huma.API) {
 		}
 		return &struct{}{}, a.store.Triage.Pass(ctx, w.who.ID, at, list)
 	})
-	op(h, a, "POST", path+"/end", "end-round", "End your round, and sum it up", mayTriage, func(ctx context.Context, in *RoundOf) (*body[contract.RoundEnd], error) {
-		w, err := a.walks(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
-		e, err := a.store.Triage.EndRound(ctx, w.scope, w.projects, w.who)
-		if err != nil {
-			return nil, err
-		}
-		out := contract.RoundEnd{Project: w.name, Begun: e.Begun, Ended: e.Ended, Seconds: int64(e.Ended.Sub(e.Begun) / time.Second), Left: e.Left, Done: []contract.RoundDone{}}
-		for _, d := range e.Done {
-			out.Done = append(out.Done, contract.RoundDone{Issue: fmt.Sprintf("%s/%d", d.Project, d.Number), Headline: d.Headline, At: d.At, Kind: d.Kind, Words: d.Words, Undone: d.Undone})
-		}
-		return &body[contract.RoundEnd]{out}, nil
-	})
+	op(h, a, "POST", path+"/end", "end-round", "End your round, and sum it up", mayTriage,
+		func(ctx context.Context, in *RoundOf) (*body[contract.RoundEnd], error) {
+			w, err := a.walks(ctx, in.Project)
+			if err != nil {
+				return nil, err
+			}
+			e, err := a.store.Triage.EndRound(ctx, w.scope, w.projects, w.who)
+			if err != nil {
+				return nil, err
+			}
+			out := contract.RoundEnd{Project: w.name, Begun: e.Begun, Ended: e.Ended,
+				Seconds: int64(e.Ended.Sub(e.Begun) / time.Second), Left: e.Left, Done: []contract.RoundDone{}}
+			for _, d := range e.Done {
+				out.Done = append(out.Done,
+					contract.RoundDone{Issue: fmt.Sprintf("%s/%d", d.Project, d.Number), Headline: d.Headline, At: d.At,
+						Kind: d.Kind, Words: d.Words, Undone: d.Undone})
+			}
+			return &body[contract.RoundEnd]{out}, nil
+		})
 }
 
 // walker is who goes round, and where.
@@ -116,7 +122,8 @@ func (w *walker) named(list []string) (out []triage.IssueName, err error) {
 	return out, nil
 }
 
-func (a *API) roundOf(ctx context.Context, project string, limit int, held string, begin bool) (*body[contract.Round], error) {
+func (a *API) roundOf(ctx context.Context, project string, limit int, held string,
+	begin bool) (*body[contract.Round], error) {
 	w, err := a.walks(ctx, project)
 	if err != nil {
 		return nil, err
@@ -134,7 +141,8 @@ func (a *API) roundOf(ctx context.Context, project string, limit int, held strin
 	if err != nil {
 		return nil, err
 	}
-	out := contract.Round{Project: w.name, AsOf: r.AsOf, Waiting: r.Waiting, Items: []contract.RoundItem{}, Settled: []contract.Settled{}}
+	out := contract.Round{Project: w.name, AsOf: r.AsOf, Waiting: r.Waiting, Items: []contract.RoundItem{},
+		Settled: []contract.Settled{}}
 	if !r.Last.IsZero() {
 		out.Last = &r.Last
 	}
@@ -153,7 +161,8 @@ func (a *API) roundOf(ctx context.Context, project string, limit int, held strin
 	asked = slices.DeleteFunc(asked, func(n triage.IssueName) bool { return listed[nameOf(n)] })
 	settled, err := a.store.Triage.Settled(ctx, asked[:min(len(asked), mostHeld)])
 	for _, x := range settled {
-		out.Settled = append(out.Settled, contract.Settled{Issue: nameOf(x.IssueName), Actor: x.Actor, Kind: x.Kind, Words: x.Words, At: x.At})
+		out.Settled = append(out.Settled,
+			contract.Settled{Issue: nameOf(x.IssueName), Actor: x.Actor, Kind: x.Kind, Words: x.Words, At: x.At})
 	}
 	return &body[contract.Round]{out}, err
 }

@@ -17,27 +17,29 @@ import (
 )
 
 func (a *API) rules(h huma.API) {
-	op(h, a, "GET", "/api/projects/{project}/rules", "show-rules", "A project's rules file", checkRules, func(ctx context.Context, in *struct {
-		ProjectPath
-		Version int `query:"version" minimum:"0" doc:"0: the newest"`
-	}) (*body[contract.Rules], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
-		f, err := a.store.Projects.Rules(ctx, p.ID, in.Version)
-		if err != nil {
-			return nil, err
-		}
-		return a.rulesFile(ctx, p, f)
-	})
-	op(h, a, "GET", "/api/rules/words", "list-rule-words", "What rules can use", anyone, func(context.Context, *noInput) (*body[contract.RulesWords], error) {
-		out := contract.RulesWords{Conditions: rules.Words()}
-		for _, k := range scrub.Kinds {
-			out.Kinds = append(out.Kinds, string(k))
-		}
-		return &body[contract.RulesWords]{out}, nil
-	})
+	op(h, a, "GET", "/api/projects/{project}/rules", "show-rules", "A project's rules file", checkRules,
+		func(ctx context.Context, in *struct {
+			ProjectPath
+			Version int `query:"version" minimum:"0" doc:"0: the newest"`
+		}) (*body[contract.Rules], error) {
+			p, err := a.store.Projects.Project(ctx, in.Project)
+			if err != nil {
+				return nil, err
+			}
+			f, err := a.store.Projects.Rules(ctx, p.ID, in.Version)
+			if err != nil {
+				return nil, err
+			}
+			return a.rulesFile(ctx, p, f)
+		})
+	op(h, a, "GET", "/api/rules/words", "list-rule-words", "What rules can use", anyone,
+		func(context.Context, *noInput) (*body[contract.RulesWords], error) {
+			out := contract.RulesWords{Conditions: rules.Words()}
+			for _, k := range scrub.Kinds {
+				out.Kinds = append(out.Kinds, string(k))
+			}
+			return &body[contract.RulesWords]{out}, nil
+		})
 	op(h, a, "GET", "/api/projects/{project}/rules/history", "list-rules", "The versions of a project's rules file, with who changed what", see, func(ctx context.Context, in *ProjectPath) (*body[contract.RulesHistory], error) {
 		p, err := a.store.Projects.Project(ctx, in.Project)
 		if err != nil {
@@ -46,48 +48,52 @@ func (a *API) rules(h huma.API) {
 		list, err := a.store.Projects.RulesHistory(ctx, p.ID, 200)
 		out := contract.RulesHistory{Versions: []contract.RulesVersion{}}
 		for _, f := range list {
-			out.Versions = append(out.Versions, contract.RulesVersion{Version: f.Version, At: f.At, By: f.Actor.Name, Note: f.Note})
+			out.Versions = append(out.Versions,
+				contract.RulesVersion{Version: f.Version, At: f.At, By: f.Actor.Name, Note: f.Note})
 		}
 		return &body[contract.RulesHistory]{out}, err
 	})
-	op(h, a, "PUT", "/api/projects/{project}/rules", "push-rules", "Put a rules file in the place of the one there is", pushRules, func(ctx context.Context, in *struct {
-		ProjectPath
-		Body contract.PushRules
-	}) (*body[contract.Rules], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
-		set, err := readRulesFile(in.Body.Text)
-		if err != nil {
-			return nil, err
-		}
-		if err := a.strangers(ctx, set); err != nil {
-			return nil, err
-		}
-		if err := a.scrubbingOff(ctx, p, set); err != nil {
-			return nil, err
-		}
-		onto := -1
-		if in.Body.Onto != nil {
-			onto = *in.Body.Onto
-		}
-		f, err := a.store.Projects.PushRules(ctx, p.ID, in.Body.Text, in.Body.Note, onto, actor(ctx))
-		if err != nil {
-			return nil, err
-		}
-		return a.rulesFile(ctx, p, f)
-	})
-	op(h, a, "POST", "/api/projects/{project}/rules/check", "check-rules", "What is wrong with a rules file", checkRules, func(ctx context.Context, in *struct {
-		ProjectPath
-		Body contract.CheckRules
-	}) (*body[contract.RulesChecked], error) {
-		_, problems := rules.Read(in.Body.Text)
-		if problems == nil {
-			problems = []rules.Fault{}
-		}
-		return &body[contract.RulesChecked]{contract.RulesChecked{Good: len(problems) == 0, Problems: problems}}, nil
-	})
+	op(h, a, "PUT", "/api/projects/{project}/rules", "push-rules", "Put a rules file in the place of the one there is",
+		pushRules, func(ctx context.Context, in *struct {
+			ProjectPath
+			Body contract.PushRules
+		}) (*body[contract.Rules], error) {
+			p, err := a.store.Projects.Project(ctx, in.Project)
+			if err != nil {
+				return nil, err
+			}
+			set, err := readRulesFile(in.Body.Text)
+			if err != nil {
+				return nil, err
+			}
+			if err := a.strangers(ctx, set); err != nil {
+				return nil, err
+			}
+			if err := a.scrubbingOff(ctx, p, set); err != nil {
+				return nil, err
+			}
+			onto := -1
+			if in.Body.Onto != nil {
+				onto = *in.Body.Onto
+			}
+			f, err := a.store.Projects.PushRules(ctx, p.ID, in.Body.Text, in.Body.Note, onto, actor(ctx))
+			if err != nil {
+				return nil, err
+			}
+			return a.rulesFile(ctx, p, f)
+		})
+	op(h, a, "POST", "/api/projects/{project}/rules/check", "check-rules", "What is wrong with a rules file",
+		checkRules, func(ctx context.Context, in *struct {
+			ProjectPath
+			Body contract.CheckRules
+		}) (*body[contract.RulesChecked], error) {
+			_, problems := rules.Read(in.Body.Text)
+			if problems == nil {
+				problems = []rules.Fault{}
+			}
+			return &body[contract.RulesChecked]{contract.RulesChecked{Good: len(problems) == 0, Problems: problems}},
+				nil
+		})
 }
 
 // scrubbingOff refuses rules that switch built-in scrubbing off and that are not
@@ -125,7 +131,8 @@ func readRulesFile(text string) (*rules.Set, error) {
 }
 
 func faulty(problems []rules.Fault) *web.Problem {
-	p := &web.Problem{Type: "about:blank", Title: http.StatusText(http.StatusBadRequest), Status: http.StatusBadRequest, Code: string(fault.BadInput), Detail: "the rules have faults; nothing was changed: " + problems[0].String()}
+	p := &web.Problem{Type: "about:blank", Title: http.StatusText(http.StatusBadRequest), Status: http.StatusBadRequest,
+		Code: string(fault.BadInput), Detail: "the rules have faults; nothing was changed: " + problems[0].String()}
 	for _, pr := range problems {
 		p.Errors = append(p.Errors, pr)
 	}
@@ -138,7 +145,8 @@ func (a *API) strangers(ctx context.Context, set *rules.Set) error {
 	for _, r := range set.Assigns {
 		_, err := a.store.Accounts.FindHere(ctx, r.To)
 		if f, ok := errors.AsType[*fault.Error](err); ok {
-			problems = append(problems, rules.Fault{Line: r.Line, Column: r.Column, Section: "assign", Rule: r.Name, Message: f.Pub})
+			problems = append(problems,
+				rules.Fault{Line: r.Line, Column: r.Column, Section: "assign", Rule: r.Name, Message: f.Pub})
 			continue
 		}
 		if err != nil {
@@ -151,7 +159,8 @@ func (a *API) strangers(ctx context.Context, set *rules.Set) error {
 	return nil
 }
 
-func (a *API) rulesFile(ctx context.Context, p *projects.Project, f *projects.RulesFile) (*body[contract.Rules], error) {
+func (a *API) rulesFile(ctx context.Context, p *projects.Project,
+	f *projects.RulesFile) (*body[contract.Rules], error) {
 	out := contract.Rules{Project: p.Name, Version: f.Version, By: f.Actor.Name, Note: f.Note, Text: f.Text}
 	if f.Version > 0 {
 		out.At = &f.At

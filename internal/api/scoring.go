@@ -18,32 +18,35 @@ const mostRanked = 200
 
 func (a *API) scoring(h huma.API) {
 	const path = "/api/projects/{project}/impact"
-	op(h, a, "GET", path, "show-scoring", "By what issues are scored, and when they surge", see, func(ctx context.Context, in *ProjectPath) (*body[contract.Scoring], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
-		return a.showScoring(ctx, p)
-	})
-	op(h, a, "POST", path+"/trial", "try-scoring", "The list as it is, and as it would be by other weights", see, func(ctx context.Context, in *struct {
-		ProjectPath
-		Most int `query:"most" minimum:"1" maximum:"200" default:"25" doc:"places that are shown"`
-		Body contract.SetScoring
-	}) (*body[contract.ScoringTrial], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
-		w, _, err := a.changed(ctx, p, in.Body)
-		if err != nil {
-			return nil, err
-		}
-		before, after, all, err := a.store.Scoring.Try(ctx, p.ID, w, mostRanked)
-		if err != nil {
-			return nil, err
-		}
-		return &body[contract.ScoringTrial]{contract.ScoringTrial{Weights: w.Map(), Issues: all, Before: ranksOf(before, after, in.Most), After: ranksOf(after, before, in.Most)}}, nil
-	})
+	op(h, a, "GET", path, "show-scoring", "By what issues are scored, and when they surge", see,
+		func(ctx context.Context, in *ProjectPath) (*body[contract.Scoring], error) {
+			p, err := a.store.Projects.Project(ctx, in.Project)
+			if err != nil {
+				return nil, err
+			}
+			return a.showScoring(ctx, p)
+		})
+	op(h, a, "POST", path+"/trial", "try-scoring", "The list as it is, and as it would be by other weights", see,
+		func(ctx context.Context, in *struct {
+			ProjectPath
+			Most int `query:"most" minimum:"1" maximum:"200" default:"25" doc:"places that are shown"`
+			Body contract.SetScoring
+		}) (*body[contract.ScoringTrial], error) {
+			p, err := a.store.Projects.Project(ctx, in.Project)
+			if err != nil {
+				return nil, err
+			}
+			w, _, err := a.changed(ctx, p, in.Body)
+			if err != nil {
+				return nil, err
+			}
+			before, after, all, err := a.store.Scoring.Try(ctx, p.ID, w, mostRanked)
+			if err != nil {
+				return nil, err
+			}
+			return &body[contract.ScoringTrial]{contract.ScoringTrial{Weights: w.Map(), Issues: all,
+				Before: ranksOf(before, after, in.Most), After: ranksOf(after, before, in.Most)}}, nil
+		})
 	op(h, a, "PUT", path, "change-scoring", "Change by what issues are scored, or when they surge; all are scored anew", mayTriage, func(ctx context.Context, in *struct {
 		ProjectPath
 		Body contract.SetScoring
@@ -68,7 +71,8 @@ func (a *API) showScoring(ctx context.Context, p *projects.Project) (*body[contr
 	if err != nil {
 		return nil, err
 	}
-	out := contract.Scoring{Weights: s.Weights.Map(), Surge: s.Surge, Active: s.Active, Newest: s.Newest, Stale: s.Stale}
+	out := contract.Scoring{Weights: s.Weights.Map(), Surge: s.Surge, Active: s.Active, Newest: s.Newest,
+		Stale: s.Stale}
 	if !s.Counted.IsZero() {
 		out.Counted = &s.Counted
 	}
@@ -76,7 +80,8 @@ func (a *API) showScoring(ctx context.Context, p *projects.Project) (*body[contr
 }
 
 // changed are a project's weights and thresholds with changes.
-func (a *API) changed(ctx context.Context, p *projects.Project, in contract.SetScoring) (impact.Weights, surge.Thresholds, error) {
+func (a *API) changed(ctx context.Context, p *projects.Project,
+	in contract.SetScoring) (impact.Weights, surge.Thresholds, error) {
 	w, t := impact.Default, surge.Default
 	if !in.Reset {
 		s, err := a.store.Scoring.Scoring(ctx, p.ID)
@@ -112,7 +117,9 @@ func ranksOf(list, other []scoring.Rank, most int) []contract.Rank {
 	}
 	out := []contract.Rank{}
 	for _, r := range list[:min(len(list), most)] {
-		out = append(out, contract.Rank{Place: r.Place, Was: places[r.Issue.ID], Issue: fmt.Sprintf("%s/%d", r.Issue.Project, r.Issue.Number), Headline: r.Issue.Headline, State: string(r.Issue.State), Impact: r.Score.Points, Parts: r.Score.Parts})
+		out = append(out, contract.Rank{Place: r.Place, Was: places[r.Issue.ID],
+			Issue: fmt.Sprintf("%s/%d", r.Issue.Project, r.Issue.Number), Headline: r.Issue.Headline,
+			State: string(r.Issue.State), Impact: r.Score.Points, Parts: r.Score.Parts})
 	}
 	return out
 }

@@ -29,57 +29,61 @@ type SessionList struct {
 const mostOfSession = 200
 
 func (a *API) sessions(h huma.API) {
-	op(h, a, "GET", "/api/projects/{project}/sessions", "list-sessions", "Runs of the application, newest first", see, a.listSessions)
-	op(h, a, "GET", "/api/projects/{project}/session-counts", "count-sessions", "How many sessions ended how, by release and environment", see, func(ctx context.Context, in *struct {
-		ProjectPath
-		Days  int  `query:"days" minimum:"1" maximum:"400" default:"14" doc:"how many days back, today included (UTC)"`
-		ByDay bool `query:"by_day" doc:"tell the days apart"`
-	}) (*body[contract.SessionCounts], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
-		to := a.store.DB.Now().UTC()
-		from := to.AddDate(0, 0, 1-in.Days)
-		rows, err := a.store.Events.SessionCounts(ctx, p.ID, from, to, in.ByDay)
-		if err != nil {
-			return nil, err
-		}
-		out := contract.SessionCounts{From: from.Format(time.DateOnly), To: to.Format(time.DateOnly), Counts: []contract.SessionCount{}}
-		all := map[session.Outcome]int64{}
-		for _, r := range rows {
-			for o, n := range r.Outcomes {
-				all[o] += n
+	op(h, a, "GET", "/api/projects/{project}/sessions", "list-sessions", "Runs of the application, newest first", see,
+		a.listSessions)
+	op(h, a, "GET", "/api/projects/{project}/session-counts", "count-sessions",
+		"How many sessions ended how, by release and environment", see, func(ctx context.Context, in *struct {
+			ProjectPath
+			Days  int  `query:"days" minimum:"1" maximum:"400" default:"14" doc:"how many days back, today included (UTC)"`
+			ByDay bool `query:"by_day" doc:"tell the days apart"`
+		}) (*body[contract.SessionCounts], error) {
+			p, err := a.store.Projects.Project(ctx, in.Project)
+			if err != nil {
+				return nil, err
 			}
-			c := sessionCount(r.Outcomes)
-			c.Day, c.Release, c.Environment = r.Day, r.Release, r.Environment
-			out.Counts = append(out.Counts, c)
-		}
-		out.Total = sessionCount(all)
-		return &body[contract.SessionCounts]{out}, nil
-	})
-	op(h, a, "GET", "/api/projects/{project}/sessions/{session}", "show-session", "One session and its events", see, func(ctx context.Context, in *struct {
-		ProjectPath
-		Session string `path:"session" maxLength:"200"`
-	}) (*body[contract.SessionDetail], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
-		row, err := a.store.Events.Session(ctx, p.ID, in.Session)
-		if err != nil {
-			return nil, err
-		}
-		events, err := a.store.Events.EventsOfSession(ctx, p.ID, in.Session, mostOfSession)
-		if err != nil {
-			return nil, err
-		}
-		out := contract.SessionDetail{Session: sessionOf(row), Events: []contract.EventRow{}}
-		for _, e := range events {
-			out.Events = append(out.Events, eventRow(p.Name, e))
-		}
-		return &body[contract.SessionDetail]{out}, nil
-	})
+			to := a.store.DB.Now().UTC()
+			from := to.AddDate(0, 0, 1-in.Days)
+			rows, err := a.store.Events.SessionCounts(ctx, p.ID, from, to, in.ByDay)
+			if err != nil {
+				return nil, err
+			}
+			out := contract.SessionCounts{From: from.Format(time.DateOnly), To: to.Format(time.DateOnly),
+				Counts: []contract.SessionCount{}}
+			all := map[session.Outcome]int64{}
+			for _, r := range rows {
+				for o, n := range r.Outcomes {
+					all[o] += n
+				}
+				c := sessionCount(r.Outcomes)
+				c.Day, c.Release, c.Environment = r.Day, r.Release, r.Environment
+				out.Counts = append(out.Counts, c)
+			}
+			out.Total = sessionCount(all)
+			return &body[contract.SessionCounts]{out}, nil
+		})
+	op(h, a, "GET", "/api/projects/{project}/sessions/{session}", "show-session", "One session and its events", see,
+		func(ctx context.Context, in *struct {
+			ProjectPath
+			Session string `path:"session" maxLength:"200"`
+		}) (*body[contract.SessionDetail], error) {
+			p, err := a.store.Projects.Project(ctx, in.Project)
+			if err != nil {
+				return nil, err
+			}
+			row, err := a.store.Events.Session(ctx, p.ID, in.Session)
+			if err != nil {
+				return nil, err
+			}
+			events, err := a.store.Events.EventsOfSession(ctx, p.ID, in.Session, mostOfSession)
+			if err != nil {
+				return nil, err
+			}
+			out := contract.SessionDetail{Session: sessionOf(row), Events: []contract.EventRow{}}
+			for _, e := range events {
+				out.Events = append(out.Events, eventRow(p.Name, e))
+			}
+			return &body[contract.SessionDetail]{out}, nil
+		})
 }
 
 func (a *API) listSessions(ctx context.Context, in *SessionList) (*body[contract.Sessions], error) {
@@ -117,11 +121,14 @@ func (a *API) listSessions(ctx context.Context, in *SessionList) (*body[contract
 }
 
 func sessionOf(s *events.SessionRow) contract.Session {
-	return contract.Session{ID: s.Name, Started: s.Started, DurationMS: s.Duration.Milliseconds(), Outcome: s.Outcome.String(), Sequence: int64(s.Sequence), LastHeard: s.Heard, Release: s.Release, Environment: s.Environment, HasUser: s.HasUser}
+	return contract.Session{ID: s.Name, Started: s.Started, DurationMS: s.Duration.Milliseconds(),
+		Outcome: s.Outcome.String(), Sequence: int64(s.Sequence), LastHeard: s.Heard, Release: s.Release,
+		Environment: s.Environment, HasUser: s.HasUser}
 }
 
 func sessionCount(by map[session.Outcome]int64) contract.SessionCount {
-	c := contract.SessionCount{Running: by[session.Running], Clean: by[session.Clean], Faulty: by[session.Faulty], Crashed: by[session.Crashed], CutOff: by[session.CutOff], CrashFree: 1}
+	c := contract.SessionCount{Running: by[session.Running], Clean: by[session.Clean], Faulty: by[session.Faulty],
+		Crashed: by[session.Crashed], CutOff: by[session.CutOff], CrashFree: 1}
 	ended := c.Clean + c.Faulty + c.Crashed + c.CutOff
 	if c.Sessions = ended + c.Running; ended > 0 {
 		c.CrashFree = float64(ended-c.Crashed) / float64(ended)
@@ -139,38 +146,41 @@ type FeedbackPage struct {
 }
 
 func (a *API) feedback(h huma.API) {
-	op(h, a, "GET", "/api/projects/{project}/feedback", "list-feedback", "What people said, newest first", see, func(ctx context.Context, in *struct {
-		ProjectPath
-		FeedbackPage
-		Event string `query:"event" doc:"only what is about this event"`
-	}) (*body[contract.FeedbackList], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
-		q := events.FeedbackQuery{Project: p.ID}
-		if in.Event != "" {
-			if q.Event, err = uuid.Parse(in.Event); err != nil {
-				return nil, fault.New(fault.BadInput, "%q is no event id: it must be a UUID", in.Event)
+	op(h, a, "GET", "/api/projects/{project}/feedback", "list-feedback", "What people said, newest first", see,
+		func(ctx context.Context, in *struct {
+			ProjectPath
+			FeedbackPage
+			Event string `query:"event" doc:"only what is about this event"`
+		}) (*body[contract.FeedbackList], error) {
+			p, err := a.store.Projects.Project(ctx, in.Project)
+			if err != nil {
+				return nil, err
 			}
-		}
-		return a.feedbackPage(ctx, p, q, in.FeedbackPage)
-	})
-	op(h, a, "GET", "/api/issues/{project}/{number}/feedback", "list-issue-feedback", "What people said about an issue, newest first", see, func(ctx context.Context, in *struct {
-		IssuePath
-		FeedbackPage
-	}) (*body[contract.FeedbackList], error) {
-		is, p, err := a.issue(ctx, &in.IssuePath)
-		if err != nil {
-			return nil, err
-		}
-		return a.feedbackPage(ctx, p, events.FeedbackQuery{Project: p.ID, Issue: is.ID}, in.FeedbackPage)
-	})
+			q := events.FeedbackQuery{Project: p.ID}
+			if in.Event != "" {
+				if q.Event, err = uuid.Parse(in.Event); err != nil {
+					return nil, fault.New(fault.BadInput, "%q is no event id: it must be a UUID", in.Event)
+				}
+			}
+			return a.feedbackPage(ctx, p, q, in.FeedbackPage)
+		})
+	op(h, a, "GET", "/api/issues/{project}/{number}/feedback", "list-issue-feedback",
+		"What people said about an issue, newest first", see, func(ctx context.Context, in *struct {
+			IssuePath
+			FeedbackPage
+		}) (*body[contract.FeedbackList], error) {
+			is, p, err := a.issue(ctx, &in.IssuePath)
+			if err != nil {
+				return nil, err
+			}
+			return a.feedbackPage(ctx, p, events.FeedbackQuery{Project: p.ID, Issue: is.ID}, in.FeedbackPage)
+		})
 }
 
 type feedbackCursor struct{ Before int64 }
 
-func (a *API) feedbackPage(ctx context.Context, p *projects.Project, q events.FeedbackQuery, page FeedbackPage) (*body[contract.FeedbackList], error) {
+func (a *API) feedbackPage(ctx context.Context, p *projects.Project, q events.FeedbackQuery,
+	page FeedbackPage) (*body[contract.FeedbackList], error) {
 	q.Limit = page.Limit
 	if page.Cursor != "" {
 		var c feedbackCursor
@@ -193,7 +203,8 @@ func (a *API) feedbackPage(ctx context.Context, p *projects.Project, q events.Fe
 func feedbackOf(project string, list []events.FeedbackRow) []contract.Feedback {
 	out := make([]contract.Feedback, len(list))
 	for i, f := range list {
-		out[i] = contract.Feedback{ID: f.ID.String(), Time: f.At, Received: f.Received, Text: f.Text, Cut: f.Cut, Name: f.Name, Email: f.Email, Event: idText(f.Event), Release: f.Release, Environment: f.Environment}
+		out[i] = contract.Feedback{ID: f.ID.String(), Time: f.At, Received: f.Received, Text: f.Text, Cut: f.Cut,
+			Name: f.Name, Email: f.Email, Event: idText(f.Event), Release: f.Release, Environment: f.Environment}
 		if f.Issue != 0 {
 			out[i].Issue = fmt.Sprintf("%s/%d", project, f.Issue)
 		}

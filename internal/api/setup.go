@@ -23,7 +23,8 @@ func (a *API) setUp(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		g, ok := guide.For(in.Runtime, guide.Facts{Server: a.public.String(), Key: whole.IngestKey, Project: p.Name, Version: a.clients})
+		g, ok := guide.For(in.Runtime,
+			guide.Facts{Server: a.public.String(), Key: whole.IngestKey, Project: p.Name, Version: a.clients})
 		if !ok {
 			return nil, fault.New(fault.BadInput, "there is no guide for %q", in.Runtime)
 		}

@@ -24,7 +24,8 @@ type SplitIn struct {
 }
 
 func (a *API) splits(h huma.API) {
-	op(h, a, "GET", "/api/issues/{project}/{number}/differences", "issue-differences", "What the events of an issue differ in, to split it by", see, a.differences)
+	op(h, a, "GET", "/api/issues/{project}/{number}/differences", "issue-differences",
+		"What the events of an issue differ in, to split it by", see, a.differences)
 	op(h, a, "POST", "/api/issues/{project}/{number}/split", "split-issue", "Split off the events that have a difference; undo takes it back", mayTriage, a.split)
 }
 
@@ -90,7 +91,9 @@ func (a *API) splitsOf(ctx context.Context, is *issues.Issue) ([]contract.SplitO
 	list, err := a.store.Moves.Splits(ctx, is.ID)
 	out := make([]contract.SplitOf, len(list))
 	for i, s := range list {
-		out[i] = contract.SplitOf{From: fmt.Sprintf("%s/%d", is.Project, s.From), To: fmt.Sprintf("%s/%d", is.Project, s.To), Words: s.Words(), Looking: s.Looking, Looked: s.Looked, Stays: s.Stays}
+		out[i] = contract.SplitOf{From: fmt.Sprintf("%s/%d", is.Project, s.From),
+			To: fmt.Sprintf("%s/%d", is.Project, s.To), Words: s.Words(), Looking: s.Looking, Looked: s.Looked,
+			Stays: s.Stays}
 	}
 	return out, err
 }

@@ -28,7 +28,8 @@ func (a *API) symbolCheck(h huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		c := &checking{a: a, p: p, out: contract.SymbolCheck{Project: p.Name, Release: in.Release, Files: []contract.CheckedFile{}}}
+		c := &checking{a: a, p: p,
+			out: contract.SymbolCheck{Project: p.Name, Release: in.Release, Files: []contract.CheckedFile{}}}
 		if in.Event != "" {
 			err = c.event(ctx, in.Event)
 		} else {
@@ -36,18 +37,22 @@ func (a *API) symbolCheck(h huma.API) {
 		}
 		return &body[contract.SymbolCheck]{c.out}, err
 	})
-	op(h, a, "GET", "/api/projects/{project}/symbols/unread", "unread-releases", "Releases whose traces cannot be read for want of symbols", see, func(ctx context.Context, in *ProjectPath) (*body[contract.UnreadReleases], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
-		list, err := a.store.Ingest.UnreadReleases(ctx, p.ID)
-		out := contract.UnreadReleases{Releases: []contract.UnreadRelease{}}
-		for _, u := range list {
-			out.Releases = append(out.Releases, contract.UnreadRelease{Release: u.Release, Events: u.Events, Of: u.All, Issues: u.Issues, LastSeen: time.UnixMicro(u.LastSeen).UTC(), Again: u.Again})
-		}
-		return &body[contract.UnreadReleases]{out}, err
-	})
+	op(h, a, "GET", "/api/projects/{project}/symbols/unread", "unread-releases",
+		"Releases whose traces cannot be read for want of symbols", see,
+		func(ctx context.Context, in *ProjectPath) (*body[contract.UnreadReleases], error) {
+			p, err := a.store.Projects.Project(ctx, in.Project)
+			if err != nil {
+				return nil, err
+			}
+			list, err := a.store.Ingest.UnreadReleases(ctx, p.ID)
+			out := contract.UnreadReleases{Releases: []contract.UnreadRelease{}}
+			for _, u := range list {
+				out.Releases = append(out.Releases,
+					contract.UnreadRelease{Release: u.Release, Events: u.Events, Of: u.All, Issues: u.Issues,
+						LastSeen: time.UnixMicro(u.LastSeen).UTC(), Again: u.Again})
+			}
+			return &body[contract.UnreadReleases]{out}, err
+		})
 }
 
 // checking is the work on one check.
@@ -159,7 +164,8 @@ func (c *checking) known(ctx context.Context) error {
 
 // file says whether one generated file can be read.
 func (c *checking) file(ctx context.Context, f ingest.FileSeen) (contract.CheckedFile, error) {
-	out := contract.CheckedFile{File: f.Address, DebugID: f.DebugID, LookedFor: []string{}, Events: f.Events, Unread: f.Unread, Issues: f.Issues}
+	out := contract.CheckedFile{File: f.Address, DebugID: f.DebugID, LookedFor: []string{}, Events: f.Events,
+		Unread: f.Unread, Issues: f.Issues}
 	if f.DebugID != "" {
 		out.LookedFor = append(out.LookedFor, "a pushed file with the debug id "+f.DebugID+", of any release")
 	}
@@ -203,7 +209,8 @@ func (c *checking) push(servedAt string) string {
 	if servedAt != "" {
 		servedAt = " " + shell.Option("--served-at", servedAt)
 	}
-	return fmt.Sprintf("firethorn symbols push --project %s %s%s DIR", c.p.Name, shell.Option("--release", cmp.Or(c.out.Release, "RELEASE")), servedAt)
+	return fmt.Sprintf("firethorn symbols push --project %s %s%s DIR", c.p.Name,
+		shell.Option("--release", cmp.Or(c.out.Release, "RELEASE")), servedAt)
 }
 
 // remedy is the command that helps.

@@ -18,18 +18,20 @@ import (
 )
 
 func (a *API) symbols(h huma.API) {
-	op(h, a, "POST", "/api/projects/{project}/symbols/missing", "missing-symbols", "Which contents the project does not hold yet", pushSymbol, func(ctx context.Context, in *struct {
-		ProjectPath
-		Body contract.Hashes
-	}) (*body[contract.MissingSymbols], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
-		out, err := a.missing(ctx, p, in.Body.Hashes)
-		return &body[contract.MissingSymbols]{out}, err
-	})
-	op(h, a, "POST", "/api/projects/{project}/symbols", "push-symbols", "Say which contents the files of a release have", pushSymbol, a.pushSymbols)
+	op(h, a, "POST", "/api/projects/{project}/symbols/missing", "missing-symbols",
+		"Which contents the project does not hold yet", pushSymbol, func(ctx context.Context, in *struct {
+			ProjectPath
+			Body contract.Hashes
+		}) (*body[contract.MissingSymbols], error) {
+			p, err := a.store.Projects.Project(ctx, in.Project)
+			if err != nil {
+				return nil, err
+			}
+			out, err := a.missing(ctx, p, in.Body.Hashes)
+			return &body[contract.MissingSymbols]{out}, err
+		})
+	op(h, a, "POST", "/api/projects/{project}/symbols", "push-symbols",
+		"Say which contents the files of a release have", pushSymbol, a.pushSymbols)
 	op(h, a, "GET", "/api/projects/{project}/symbols", "list-symbols", "What was pushed, newest first, and what it takes by release", see, func(ctx context.Context, in *struct {
 		ProjectPath
 		Release string `query:"release"`
@@ -72,14 +74,18 @@ func (a *API) missing(ctx context.Context, p *projects.Project, list []string) (
 	return out, err
 }
 
-func (a *API) listSymbols(ctx context.Context, p *projects.Project, release string, limit int) (contract.Symbols, error) {
+func (a *API) listSymbols(ctx context.Context, p *projects.Project, release string,
+	limit int) (contract.Symbols, error) {
 	out := contract.Symbols{Releases: []contract.SymbolRelease{}, Symbols: []contract.SymbolListing{}}
 	list, err := a.store.Symbols.ListSymbols(ctx, p.ID, release, limit)
 	if err != nil {
 		return out, err
 	}
 	for _, l := range list {
-		out.Symbols = append(out.Symbols, contract.SymbolListing{Release: l.Release, Address: l.Address, DebugID: l.DebugID, BundleBytes: l.BundleBytes, MapBytes: l.MapBytes, Map: l.MapHash, State: l.State, Note: l.Note, Created: l.Created})
+		out.Symbols = append(out.Symbols,
+			contract.SymbolListing{Release: l.Release, Address: l.Address, DebugID: l.DebugID,
+				BundleBytes: l.BundleBytes, MapBytes: l.MapBytes, Map: l.MapHash, State: l.State, Note: l.Note,
+				Created: l.Created})
 	}
 	costs, err := a.store.Symbols.SymbolCosts(ctx, p.ID, release, limit)
 	for _, c := range costs {
@@ -140,7 +146,8 @@ func (a *API) pushSymbols(ctx context.Context, in *struct {
 		return nil, err
 	}
 	a.units.Forget(p.ID)
-	out := contract.Pushed{Added: done.Added, Already: done.Already, Builds: append([]string{}, done.Builds...), Waiting: len(done.Waiting), Broken: []string{}}
+	out := contract.Pushed{Added: done.Added, Already: done.Already, Builds: append([]string{}, done.Builds...),
+		Waiting: len(done.Waiting), Broken: []string{}}
 	if len(done.Waiting) <= compileMost {
 		waiting, broken, err := a.units.CompileNow(ctx, done.Waiting, compileAtPush)
 		if err != nil {

@@ -12,24 +12,28 @@ import (
 )
 
 func (a *API) tokens(h huma.API) {
-	op(h, a, "GET", "/api/tokens", "list-tokens", "All tokens, the newest first, without their texts", administer, func(ctx context.Context, _ *noInput) (*body[contract.Tokens], error) {
-		list, err := a.store.Accounts.Tokens(ctx)
-		out := contract.Tokens{Tokens: []contract.TokenInfo{}}
-		for _, t := range list {
-			out.Tokens = append(out.Tokens, tokenInfo(t))
-		}
-		return &body[contract.Tokens]{out}, err
-	})
-	op(h, a, "POST", "/api/tokens", "create-token", "Make a token; its text is shown this once", administer, a.createToken)
-	op(h, a, "DELETE", "/api/tokens/{id}", "revoke-token", "End a token", administer, func(ctx context.Context, in *struct {
-		ID int64 `path:"id" minimum:"1"`
-	}) (*struct{}, error) {
-		return nil, a.store.Accounts.RevokeToken(ctx, in.ID)
-	})
+	op(h, a, "GET", "/api/tokens", "list-tokens", "All tokens, the newest first, without their texts", administer,
+		func(ctx context.Context, _ *noInput) (*body[contract.Tokens], error) {
+			list, err := a.store.Accounts.Tokens(ctx)
+			out := contract.Tokens{Tokens: []contract.TokenInfo{}}
+			for _, t := range list {
+				out.Tokens = append(out.Tokens, tokenInfo(t))
+			}
+			return &body[contract.Tokens]{out}, err
+		})
+	op(h, a, "POST", "/api/tokens", "create-token", "Make a token; its text is shown this once", administer,
+		a.createToken)
+	op(h, a, "DELETE", "/api/tokens/{id}", "revoke-token", "End a token", administer,
+		func(ctx context.Context, in *struct {
+			ID int64 `path:"id" minimum:"1"`
+		}) (*struct{}, error) {
+			return nil, a.store.Accounts.RevokeToken(ctx, in.ID)
+		})
 }
 
 func tokenInfo(t *accounts.TokenRow) contract.TokenInfo {
-	out := contract.TokenInfo{ID: t.ID, Label: t.Label, Scope: string(t.Scope), Permissions: []string{}, Project: t.Project, Person: t.Person, Created: t.Created, Warning: t.Warning()}
+	out := contract.TokenInfo{ID: t.ID, Label: t.Label, Scope: string(t.Scope), Permissions: []string{},
+		Project: t.Project, Person: t.Person, Created: t.Created, Warning: t.Warning()}
 	for _, p := range t.Permissions {
 		out.Permissions = append(out.Permissions, string(p))
 	}

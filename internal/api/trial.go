@@ -48,7 +48,8 @@ func (t trials) begin(ctx context.Context) (end func(), err error) {
 	case <-ctx.Done():
 		return nil, ctx.Err()
 	case <-time.After(tryWaits):
-		return nil, &fault.Error{Op: "api.try", Code: fault.TooMany, Retry: 10 * time.Second, Pub: "another trial is running; try again when it is done"}
+		return nil, &fault.Error{Op: "api.try", Code: fault.TooMany, Retry: 10 * time.Second,
+			Pub: "another trial is running; try again when it is done"}
 	}
 }
 
@@ -98,7 +99,8 @@ func (a *API) newTrial(ctx context.Context, in *TryIn) (*trialRun, error) {
 	now := p.Method()
 	then := now
 	if in.Body.GroupingVersion != 0 {
-		if then.Version = in.Body.GroupingVersion; then.Version < fingerprint.Oldest || then.Version > fingerprint.Version {
+		if then.Version = in.Body.GroupingVersion; then.Version < fingerprint.Oldest ||
+			then.Version > fingerprint.Version {
 			return nil, fault.New(fault.BadInput, "there is no grouping version %d; this service knows %d to %d", then.Version, fingerprint.Oldest, fingerprint.Version)
 		}
 	}
@@ -141,14 +143,15 @@ func (r *trialRun) do(ctx context.Context, progress func(looked int)) (*contract
 	g, gctx := errgroup.WithContext(ctx)
 	g.Go(func() (err error) {
 		defer close(reads)
-		out.All, err = r.a.store.Similar.Observe(gctx, r.p.ID, r.since, r.in.Events, func(o *similar.Observation) error {
-			select {
-			case reads <- o:
-				return nil
-			case <-gctx.Done():
-				return gctx.Err()
-			}
-		})
+		out.All, err = r.a.store.Similar.Observe(gctx, r.p.ID, r.since, r.in.Events,
+			func(o *similar.Observation) error {
+				select {
+				case reads <- o:
+					return nil
+				case <-gctx.Done():
+					return gctx.Err()
+				}
+			})
 		return err
 	})
 	printers, pctx := errgroup.WithContext(gctx)
@@ -180,7 +183,9 @@ func (r *trialRun) do(ctx context.Context, progress func(looked int)) (*contract
 			out.From = o.Received
 		}
 		heads[o.Issue] = o.Headline
-		r.intake.Try(rules.NewFacts(x.kept.Event, o.Thrown, x.kept.FiledFrames), rules.TrialExample{Event: o.ID, Issue: fmt.Sprintf("%s/%d", r.p.Name, o.Issue), Words: o.Headline}, x.kept.Resource, x.kept.JSON)
+		r.intake.Try(rules.NewFacts(x.kept.Event, o.Thrown, x.kept.FiledFrames),
+			rules.TrialExample{Event: o.ID, Issue: fmt.Sprintf("%s/%d", r.p.Name, o.Issue), Words: o.Headline},
+			x.kept.Resource, x.kept.JSON)
 		r.groups.Add(x.tried)
 		n++
 		progress(n)

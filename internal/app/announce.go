@@ -64,7 +64,8 @@ func ensureToken(ctx context.Context, store *records.Records, dir string) error 
 			}
 		}
 	}
-	id, token, err := store.Accounts.CreateToken(ctx, accounts.NewToken{Label: "admin on " + hostname(), Scope: accounts.ScopeAdmin})
+	id, token, err := store.Accounts.CreateToken(ctx,
+		accounts.NewToken{Label: "admin on " + hostname(), Scope: accounts.ScopeAdmin})
 	if err != nil {
 		return err
 	}

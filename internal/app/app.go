@@ -78,7 +78,8 @@ func Run(ctx context.Context, c Config, out io.Writer) error {
 		defer stop()
 		dsn = privateDSN
 	}
-	store, err := records.Open(ctx, records.Options{DSN: dsn, Log: c.Log, Now: c.now, Ahead: c.ClockOffset, NewerSchema: c.NewerSchema})
+	store, err := records.Open(ctx,
+		records.Options{DSN: dsn, Log: c.Log, Now: c.now, Ahead: c.ClockOffset, NewerSchema: c.NewerSchema})
 	if err != nil {
 		return err
 	}
@@ -118,7 +119,8 @@ func startPrivate(ctx context.Context, c Config) (stop func(), dsn string, err e
 const defaultSilence = 30 * time.Minute
 
 // serve runs everything above the database.
-func serve(ctx context.Context, c Config, store *records.Records, l, side net.Listener, public *url.URL, out io.Writer) error {
+func serve(ctx context.Context, c Config, store *records.Records, l, side net.Listener, public *url.URL,
+	out io.Writer) error {
 	first, err := ensureAdmin(ctx, store, c.Data)
 	if err != nil {
 		return err
@@ -129,14 +131,16 @@ func serve(ctx context.Context, c Config, store *records.Records, l, side net.Li
 		return err
 	}
 	m := metrics.New(store.DB, store.Inbox)
-	code := repository.New(filepath.Join(c.Data, "repositories"), store, c.Log, git.Hosts{Public: c.FetchFrom, Private: c.FetchFromPrivate})
+	code := repository.New(filepath.Join(c.Data, "repositories"), store, c.Log,
+		git.Hosts{Public: c.FetchFrom, Private: c.FetchFromPrivate})
 	work := worker.New(store, units, c.Log, owner, m, cmp.Or(c.Silence, defaultSilence))
 	work.UseRenames(code.Renames)
 	handler, a, in := routes(c, store, units, code, work, m, public)
 	server := &http.Server{
 		Handler: web.Headers(public.Scheme == "https", handler), MaxHeaderBytes: 64 << 10,
-		ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 2 * time.Minute, WriteTimeout: writeTime, IdleTimeout: 2 * time.Minute,
-		ErrorLog: slog.NewLogLogger(c.Log.Handler(), slog.LevelDebug),
+		ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 2 * time.Minute, WriteTimeout: writeTime,
+		IdleTimeout: 2 * time.Minute,
+		ErrorLog:    slog.NewLogLogger(c.Log.Handler(), slog.LevelDebug),
 	}
 	stopped, stop := context.WithCancel(ctx)
 	defer stop()
@@ -225,7 +229,8 @@ func ready(ctx context.Context, store *records.Records) error {
 	return nil
 }
 
-func routes(c Config, store *records.Records, units *pipeline.Units, code *repository.Keeper, work *worker.Worker, m *metrics.Metrics, public *url.URL) (http.Handler, *api.API, *intake.Intake) {
+func routes(c Config, store *records.Records, units *pipeline.Units, code *repository.Keeper, work *worker.Worker,
+	m *metrics.Metrics, public *url.URL) (http.Handler, *api.API, *intake.Intake) {
 	r := chi.NewRouter()
 	r.Get("/healthz", web.Handle(c.Log, func(w http.ResponseWriter, r *http.Request) error {
 		return web.WriteJSON(w, http.StatusOK, map[string]string{"status": "ok"})
@@ -236,9 +241,11 @@ func routes(c Config, store *records.Records, units *pipeline.Units, code *repos
 		}
 		return web.WriteJSON(w, http.StatusOK, map[string]bool{"ready": true})
 	}))
-	in := intake.New(intake.Options{Projects: store.Projects, Inbox: store.Inbox, Router: store.Ingest, Wake: work.Wake, Log: c.Log, Limits: c.Limits, Watch: m, Now: c.now})
+	in := intake.New(intake.Options{Projects: store.Projects, Inbox: store.Inbox, Router: store.Ingest, Wake: work.Wake,
+		Log: c.Log, Limits: c.Limits, Watch: m, Now: c.now})
 	in.Routes(r)
-	opt := api.Options{Store: store, Code: code, Units: units, Log: c.Log, PublicURL: public, Wake: work.Wake, Clients: client.Version, Watch: m, Metrics: m.Handler()}
+	opt := api.Options{Store: store, Code: code, Units: units, Log: c.Log, PublicURL: public, Wake: work.Wake,
+		Clients: client.Version, Watch: m, Metrics: m.Handler()}
 	if c.Database == "" {
 		opt.DiskFree = func() (int64, error) { return diskFree(c.Data) }
 	}
@@ -256,7 +263,8 @@ func routes(c Config, store *records.Records, units *pipeline.Units, code *repos
 		pages.ServeHTTP(w, req)
 	})
 	r.MethodNotAllowed(func(w http.ResponseWriter, req *http.Request) {
-		p := &web.Problem{Type: "about:blank", Title: "Method Not Allowed", Status: http.StatusMethodNotAllowed, Detail: fmt.Sprintf("%s does not work on %s", req.Method, req.URL.Path)}
+		p := &web.Problem{Type: "about:blank", Title: "Method Not Allowed", Status: http.StatusMethodNotAllowed,
+			Detail: fmt.Sprintf("%s does not work on %s", req.Method, req.URL.Path)}
 		web.WriteError(w, req, c.Log, p)
 	})
 	return r, a, in

@@ -73,7 +73,8 @@ func (c Config) Validate() error {
 	if c.PublicURL != "" {
 		u, err := url.Parse(c.PublicURL)
 		if err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
-			errs = append(errs, fault.New(fault.WrongUse, "--public-url must be http://HOST or https://HOST, not %q", c.PublicURL))
+			errs = append(errs, fault.New(fault.WrongUse, "--public-url must be http://HOST or https://HOST, not %q",
+				c.PublicURL))
 		}
 	}
 	return errors.Join(errs...)

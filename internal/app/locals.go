@@ -55,7 +55,9 @@ func Locals() []Local {
 			list = append(list, l)
 		}
 	}
-	slices.SortFunc(list, func(a, b Local) int { return cmp.Or(b.Started.Compare(a.Started), cmp.Compare(a.Server, b.Server)) })
+	slices.SortFunc(list, func(a, b Local) int {
+		return cmp.Or(b.Started.Compare(a.Started), cmp.Compare(a.Server, b.Server))
+	})
 	return list
 }
 

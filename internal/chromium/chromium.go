@@ -26,8 +26,10 @@ func Start(ctx context.Context, dir string, flags ...Flag) (browser context.Cont
 	if err != nil {
 		return nil, nil, ErrMissing
 	}
-	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.DisableGPU,
-		chromedp.UserDataDir(dir), chromedp.WindowSize(1280, 800), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true),
+	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.NoSandbox,
+		chromedp.DisableGPU,
+		chromedp.UserDataDir(dir), chromedp.WindowSize(1280, 800), chromedp.Flag("disable-quic", true),
+		chromedp.Flag("disable-component-update", true),
 		chromedp.Flag("hide-scrollbars", true), chromedp.Flag("lang", "en-US"), chromedp.Flag("no-proxy-server", true))
 	for _, f := range flags {
 		opts = append(opts, chromedp.Flag(f.Name, f.Value))

@@ -113,7 +113,8 @@ func sendHistory(ctx context.Context, cl *client, repo git.Repo, project, commit
 	if err := json.Unmarshal(raw, &taken); err != nil {
 		return err
 	}
-	fmt.Fprintf(say, "sent %s up to %s (%d kB)\n", counted(int64(taken.Commits), "commit"), release.Short(taken.Tip), (size+1023)/1024)
+	fmt.Fprintf(say, "sent %s up to %s (%d kB)\n", counted(int64(taken.Commits), "commit"), release.Short(taken.Tip),
+		(size+1023)/1024)
 	for _, t := range taken.Told {
 		fmt.Fprintf(say, "  %s\n", plain(t))
 	}

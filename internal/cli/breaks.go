@@ -27,7 +27,8 @@ var (
 )
 
 // hashFiles are what hashes of other files are written down in.
-var hashFiles = []string{".html", ".htm", ".json", ".webmanifest", ".txt", ".js", ".mjs", ".sha256", ".sha512", ".md5", ".xml", ""}
+var hashFiles = []string{".html", ".htm", ".json", ".webmanifest", ".txt", ".js", ".mjs", ".sha256", ".sha512", ".md5",
+	".xml", ""}
 
 const hashFileMost = 4 << 20
 
@@ -76,7 +77,8 @@ func breaks(path string, code []byte, written hashes) string {
 	for _, ending := range []string{".sig", ".asc", ".minisig"} {
 		for _, of := range []string{path, base} {
 			if _, err := os.Stat(of + ending); err == nil {
-				return fmt.Sprintf("it is signed (%s): the signature would no longer be right", filepath.Base(of+ending))
+				return fmt.Sprintf("it is signed (%s): the signature would no longer be right",
+					filepath.Base(of+ending))
 			}
 		}
 	}

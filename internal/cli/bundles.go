@@ -80,7 +80,9 @@ func (f *found) sources() []*source {
 	if f.file == "" {
 		return []*source{of}
 	}
-	return []*source{{hash: f.CodeHash, bytes: f.CodeBytes, open: func() ([]byte, error) { return os.ReadFile(f.file) }}, of}
+	return []*source{{hash: f.CodeHash, bytes: f.CodeBytes, open: func() ([]byte, error) {
+		return os.ReadFile(f.file)
+	}}, of}
 }
 
 // bundles is what a directory holds to be pushed.
@@ -107,7 +109,9 @@ func scanBundles(ctx context.Context, dir string) (out bundles, err error) {
 			if err != nil || b == nil {
 				return err
 			}
-			list[i] = &found{Path: rel, CodeHash: b.CodeHash, MapSum: b.MapSum, CodeBytes: int64(len(b.Code)), MapBytes: int64(len(b.MapRaw)), Sources: b.Map.Sources(), Dropped: b.Map.Dropped(), DebugID: b.DebugID, file: path, mapFile: mapPath}
+			list[i] = &found{Path: rel, CodeHash: b.CodeHash, MapSum: b.MapSum, CodeBytes: int64(len(b.Code)),
+				MapBytes: int64(len(b.MapRaw)), Sources: b.Map.Sources(), Dropped: b.Map.Dropped(), DebugID: b.DebugID,
+				file: path, mapFile: mapPath}
 			return nil
 		})
 	}
@@ -123,7 +127,10 @@ func scanBundles(ctx context.Context, dir string) (out bundles, err error) {
 	}
 	alone, err := findMaps(dir)
 	for _, b := range alone {
-		out.list = append(out.list, found{Path: b.Path, MapSum: sum(b.MapRaw), MapBytes: int64(len(b.MapRaw)), Sources: b.Map.Sources(), Dropped: b.Map.Dropped(), DebugID: b.DebugID, mapFile: filepath.Join(dir, filepath.FromSlash(b.Path)) + ".map"})
+		out.list = append(out.list,
+			found{Path: b.Path, MapSum: sum(b.MapRaw), MapBytes: int64(len(b.MapRaw)), Sources: b.Map.Sources(),
+				Dropped: b.Map.Dropped(), DebugID: b.DebugID, mapFile: filepath.Join(dir, filepath.FromSlash(b.Path)) +
+					".map"})
 	}
 	return out, err
 }
@@ -165,7 +172,8 @@ func findMaps(dir string) (list []bundle, err error) {
 			return err
 		}
 		generated := strings.TrimSuffix(path, ".map")
-		if _, err := os.Stat(generated); err == nil || !slices.Contains([]string{".js", ".mjs", ".cjs"}, filepath.Ext(generated)) {
+		if _, err := os.Stat(generated); err == nil ||
+			!slices.Contains([]string{".js", ".mjs", ".cjs"}, filepath.Ext(generated)) {
 			return nil
 		}
 		raw, err := os.ReadFile(path)
@@ -197,7 +205,8 @@ func readBundle(path string) (b *bundle, mapFile string, err error) {
 	mapPath := orElse(mapFile, path+" (its inline map)")
 	m, err := sourcemap.Parse(raw)
 	if err != nil {
-		return nil, "", fault.Wrap("symbols", fault.MapBroken, err, "%s is no good source map: %v; nothing was pushed", mapPath, err)
+		return nil, "", fault.Wrap("symbols", fault.MapBroken, err, "%s is no good source map: %v; nothing was pushed",
+			mapPath, err)
 	}
 	b = &bundle{Code: code, MapRaw: raw, Map: m, DebugID: m.DebugID}
 	if id := stamp.ID(code); id != "" {
@@ -257,17 +266,20 @@ func loadMap(path string) (m *sourcemap.Map, code []byte, err error) {
 	if err != nil { // perhaps it is a bundle that holds its map, or names it
 		data, mapFile, found := findMap(path, raw)
 		if found == nil && data == nil {
-			return nil, nil, fault.Wrap("locate", fault.MapBroken, err, "%s is no good source map, nor a bundle with one: %v", path, err)
+			return nil, nil, fault.Wrap("locate", fault.MapBroken, err,
+				"%s is no good source map, nor a bundle with one: %v", path, err)
 		}
 		if found == nil {
 			m, found = sourcemap.Parse(data)
 		}
 		if found != nil {
-			return nil, nil, fault.Wrap("locate", fault.MapBroken, found, "%s is no good source map: %v", orElse(mapFile, path+" (its inline map)"), found)
+			return nil, nil, fault.Wrap("locate", fault.MapBroken, found, "%s is no good source map: %v",
+				orElse(mapFile, path+" (its inline map)"), found)
 		}
 		return m, raw, nil
 	}
-	for _, name := range []string{strings.TrimSuffix(filepath.Base(path), ".map"), filepath.Base(filepath.FromSlash(m.File))} {
+	for _, name := range []string{strings.TrimSuffix(filepath.Base(path), ".map"),
+		filepath.Base(filepath.FromSlash(m.File))} {
 		if name == filepath.Base(path) || name == "." || name == "" {
 			continue
 		}

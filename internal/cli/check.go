@@ -26,7 +26,8 @@ func checkCommand() *cli.Command {
 			}
 			path := ofProject("/symbols/check?" + url.Values{"release": {release}, "event": {event}}.Encode())
 			if project, _, ok := strings.Cut(event, "/"); ok {
-				path = fixed("/api/projects/" + url.PathEscape(project) + "/symbols/check?" + url.Values{"release": {release}, "event": {event}}.Encode())
+				path = fixed("/api/projects/" + url.PathEscape(project) + "/symbols/check?" +
+					url.Values{"release": {release}, "event": {event}}.Encode())
 			}
 			var bad int
 			err := get(ctx, c, path, func(out io.Writer, v contract.SymbolCheck) { showCheck(out, v) },
@@ -62,7 +63,8 @@ func showCheck(out io.Writer, v contract.SymbolCheck) {
 		if f.Events > 0 {
 			fmt.Fprintf(out, "  named by %s events", count(f.Events))
 			if f.Unread > 0 {
-				fmt.Fprintf(out, "; %s in %d %s could not be read", count(f.Unread), f.Issues, plural(int(f.Issues), "issue", "issues"))
+				fmt.Fprintf(out, "; %s in %d %s could not be read", count(f.Unread), f.Issues,
+					plural(int(f.Issues), "issue", "issues"))
 			}
 			fmt.Fprintln(out)
 		}
@@ -74,7 +76,8 @@ func showCheck(out io.Writer, v contract.SymbolCheck) {
 			fmt.Fprintf(out, "  %s %s\n", as.faint(head), plain(l))
 		}
 		if f.Found != nil {
-			fmt.Fprintf(out, "  %s %s, by its %s (%s)\n", as.faint("found     "), plain(f.Found.Address), f.Found.By, f.Found.State)
+			fmt.Fprintf(out, "  %s %s, by its %s (%s)\n", as.faint("found     "), plain(f.Found.Address), f.Found.By,
+				f.Found.State)
 		}
 		if f.Why != "" {
 			fmt.Fprintf(out, "  %s %s\n", as.faint("why       "), plain(f.Why))

@@ -133,18 +133,25 @@ func command() *cli.Command {
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "server", Usage: "the service's `URL`", Sources: cli.EnvVars("FIRETHORN_SERVER")},
 			&cli.StringFlag{Name: "token", Usage: "what to authorise with; others on the machine see it in the list of processes, so prefer --token-file or FIRETHORN_TOKEN", Sources: cli.EnvVars("FIRETHORN_TOKEN")},
-			&cli.StringFlag{Name: "token-file", Usage: "the `FILE` that holds the token", Sources: cli.EnvVars("FIRETHORN_TOKEN_FILE")},
-			&cli.StringFlag{Name: "project", Aliases: []string{"p"}, Usage: "the project's `NAME`", Sources: cli.EnvVars("FIRETHORN_PROJECT")},
-			&cli.StringFlag{Name: "format", Value: "text", Usage: "text, or json: what the API answers", Validator: func(s string) error {
-				if s != "text" && s != "json" {
-					return fmt.Errorf("--format is text or json, not %q", s)
-				}
-				return nil
-			}},
+			&cli.StringFlag{Name: "token-file", Usage: "the `FILE` that holds the token",
+				Sources: cli.EnvVars("FIRETHORN_TOKEN_FILE")},
+			&cli.StringFlag{Name: "project", Aliases: []string{"p"}, Usage: "the project's `NAME`",
+				Sources: cli.EnvVars("FIRETHORN_PROJECT")},
+			&cli.StringFlag{Name: "format", Value: "text", Usage: "text, or json: what the API answers",
+				Validator: func(s string) error {
+					if s != "text" && s != "json" {
+						return fmt.Errorf("--format is text or json, not %q", s)
+					}
+					return nil
+				}},
 		},
 		Commands: []*cli.Command{
-			serveCommand(), statusCommand(), loginCommand(), projectCommand(), sendCommand(), forwardCommand(), symbolsCommand(),
-			eventCommand(), issueCommand(), roundCommand(), impactCommand(), groupCommand(), releaseCommand(), noticeCommand(), ownerCommand(), userCommand(), sessionCommand(), feedbackCommand(), personCommand(), teamCommand(), tokenCommand(), rulesCommand(), receivedCommand(), queueCommand(), recountCommand(), stackCommand(), locateCommand(), fingerprintCommand(),
+			serveCommand(), statusCommand(), loginCommand(), projectCommand(), sendCommand(), forwardCommand(),
+			symbolsCommand(),
+			eventCommand(), issueCommand(), roundCommand(), impactCommand(), groupCommand(), releaseCommand(),
+			noticeCommand(), ownerCommand(), userCommand(), sessionCommand(), feedbackCommand(), personCommand(),
+			teamCommand(), tokenCommand(), rulesCommand(), receivedCommand(), queueCommand(), recountCommand(),
+			stackCommand(), locateCommand(), fingerprintCommand(),
 		},
 	}
 }

@@ -75,7 +75,8 @@ func newClient(c *cli.Command) (*client, error) {
 		return nil, err
 	}
 	s := loadSettings()
-	cl := &client{server: c.String("server"), token: token, project: c.String("project"), cmd: c, http: &http.Client{Timeout: 5 * time.Minute}}
+	cl := &client{server: c.String("server"), token: token, project: c.String("project"), cmd: c,
+		http: &http.Client{Timeout: 5 * time.Minute}}
 	if cl.server == "" {
 		cl.server = s.Server
 	}
@@ -165,7 +166,8 @@ func (c *client) call(ctx context.Context, method, path string, in, out any) ([]
 	}
 	if out != nil {
 		if err := json.Unmarshal(raw, out); err != nil {
-			return nil, fault.Wrap("cli.call", fault.NoServer, err, "%s does not answer like Firethorn; is the address right?", c.server)
+			return nil, fault.Wrap("cli.call", fault.NoServer, err,
+				"%s does not answer like Firethorn; is the address right?", c.server)
 		}
 	}
 	return raw, nil
@@ -196,7 +198,8 @@ func (c *client) do(req *http.Request) ([]byte, error) {
 	}
 	res, err := c.http.Do(req)
 	if err != nil {
-		return nil, fault.Wrap("cli.call", fault.NoServer, err, "the service at %s does not answer; is it running?", c.server)
+		return nil, fault.Wrap("cli.call", fault.NoServer, err, "the service at %s does not answer; is it running?",
+			c.server)
 	}
 	defer res.Body.Close()
 	raw, err := io.ReadAll(res.Body)
@@ -219,11 +222,13 @@ func (c *client) do(req *http.Request) ([]byte, error) {
 
 // get asks for path, prints the answer as it came when json is wanted, else
 // decodes it and lets show print it. also look at the answer either way.
-func get[T any](ctx context.Context, cmd *cli.Command, path func(c *client) (string, error), show func(io.Writer, T), also ...func(T)) error {
+func get[T any](ctx context.Context, cmd *cli.Command, path func(c *client) (string, error), show func(io.Writer, T),
+	also ...func(T)) error {
 	return request(ctx, cmd, http.MethodGet, nil, path, show, also...)
 }
 
-func request[T any](ctx context.Context, cmd *cli.Command, method string, in any, path func(c *client) (string, error), show func(io.Writer, T), also ...func(T)) error {
+func request[T any](ctx context.Context, cmd *cli.Command, method string, in any, path func(c *client) (string, error),
+	show func(io.Writer, T), also ...func(T)) error {
 	c, err := newClient(cmd)
 	if err != nil {
 		return err

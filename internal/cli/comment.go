@@ -14,7 +14,8 @@ import (
 )
 
 func commentCommand() *cli.Command {
-	return &cli.Command{Name: "comment", Usage: "write something about it", Arguments: []cli.Argument{text("id"), &cli.StringArgs{Name: "text", UsageText: "[TEXT…]", Min: 0, Max: -1}},
+	return &cli.Command{Name: "comment", Usage: "write something about it",
+		Arguments: []cli.Argument{text("id"), &cli.StringArgs{Name: "text", UsageText: "[TEXT…]", Min: 0, Max: -1}},
 		Flags: []cli.Flag{
 			&cli.Int64Flag{Name: "change", Usage: "change the comment with this `NUMBER`, instead of writing one"},
 			&cli.Int64Flag{Name: "delete", Usage: "take the comment with this `NUMBER` away"},
@@ -27,9 +28,10 @@ func commentCommand() *cli.Command {
 				return err
 			}
 			if n := c.Int64("delete"); n != 0 {
-				return request(ctx, c, http.MethodDelete, nil, ofIssue(id, fmt.Sprintf("/comments/%d", n)), func(out io.Writer, v contract.Commented) {
-					fmt.Fprintf(out, "comment %d is gone\n", v.Comment)
-				})
+				return request(ctx, c, http.MethodDelete, nil, ofIssue(id, fmt.Sprintf("/comments/%d", n)),
+					func(out io.Writer, v contract.Commented) {
+						fmt.Fprintf(out, "comment %d is gone\n", v.Comment)
+					})
 			}
 			words := strings.Join(c.StringArgs("text"), " ")
 			if words == "" || words == "-" {
@@ -41,19 +43,22 @@ func commentCommand() *cli.Command {
 			}
 			in := contract.WriteComment{Text: words}
 			if n := c.Int64("change"); n != 0 {
-				return request(ctx, c, http.MethodPut, in, ofIssue(id, fmt.Sprintf("/comments/%d", n)), func(out io.Writer, v contract.Commented) {
-					fmt.Fprintf(out, "comment %d is changed\n", v.Comment)
-				})
+				return request(ctx, c, http.MethodPut, in, ofIssue(id, fmt.Sprintf("/comments/%d", n)),
+					func(out io.Writer, v contract.Commented) {
+						fmt.Fprintf(out, "comment %d is changed\n", v.Comment)
+					})
 			}
-			return request(ctx, c, http.MethodPost, in, ofIssue(id, "/comments"), func(out io.Writer, v contract.Commented) {
-				fmt.Fprintf(out, "comment %d is written; --change %d changes it\n", v.Comment, v.Comment)
-			})
+			return request(ctx, c, http.MethodPost, in, ofIssue(id, "/comments"),
+				func(out io.Writer, v contract.Commented) {
+					fmt.Fprintf(out, "comment %d is written; --change %d changes it\n", v.Comment, v.Comment)
+				})
 		}}
 }
 
 func watchCommand() *cli.Command {
-	return &cli.Command{Name: "watch", Usage: "hear of what happens to it, in your notices", Arguments: []cli.Argument{text("id")},
-		Flags: []cli.Flag{&cli.BoolFlag{Name: "off", Usage: "hear of it no more"}},
+	return &cli.Command{Name: "watch", Usage: "hear of what happens to it, in your notices",
+		Arguments: []cli.Argument{text("id")},
+		Flags:     []cli.Flag{&cli.BoolFlag{Name: "off", Usage: "hear of it no more"}},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			id, err := arg(c, "id")
 			if err != nil {

@@ -18,15 +18,18 @@ import (
 
 // decision is a command that decides about issues: one, several, or all of a
 // filter.
-func decision(verb, usageText, description string, flags []cli.Flag, body func(*cli.Command) (contract.Act, error)) *cli.Command {
+func decision(verb, usageText, description string, flags []cli.Flag,
+	body func(*cli.Command) (contract.Act, error)) *cli.Command {
 	all := []cli.Flag{
 		&cli.StringFlag{Name: "why", Usage: "what to `SAY` to it; it stands in the history"},
 		&cli.BoolFlag{Name: "all", Usage: "about all issues of the project that --state and --text list, instead of those named"},
-		&cli.StringSliceFlag{Name: "state", Usage: "with --all: the `STATES`, as issue list takes them", Value: []string{"open"}},
+		&cli.StringSliceFlag{Name: "state", Usage: "with --all: the `STATES`, as issue list takes them",
+			Value: []string{"open"}},
 		&cli.StringFlag{Name: "text", Usage: "with --all: `WORDS` that must occur in headline, place or message"},
 		&cli.BoolFlag{Name: "yes", Usage: "with --all: do it; without it you are told how many it would be"},
 	}
-	return &cli.Command{Name: verb, Usage: usageText, Description: description, Flags: append(flags, all...), Arguments: []cli.Argument{&cli.StringArgs{Name: "ids", UsageText: "ID [ID…]", Min: 0, Max: -1}},
+	return &cli.Command{Name: verb, Usage: usageText, Description: description, Flags: append(flags, all...),
+		Arguments: []cli.Argument{&cli.StringArgs{Name: "ids", UsageText: "ID [ID…]", Min: 0, Max: -1}},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			act := contract.Act{}
 			if body != nil {
@@ -52,7 +55,9 @@ func decision(verb, usageText, description string, flags []cli.Flag, body func(*
 }
 
 func decideOne(ctx context.Context, c *cli.Command, verb, id string, act contract.Act) error {
-	return request(ctx, c, http.MethodPost, act, ofIssue(id, "/"+verb), showStanding, func(v contract.IssueDetail) { showNotes(c, v.Notes) })
+	return request(ctx, c, http.MethodPost, act, ofIssue(id, "/"+verb), showStanding, func(v contract.IssueDetail) {
+		showNotes(c, v.Notes)
+	})
 }
 
 // showNotes says what to know of a decision beside what it answers.
@@ -97,7 +102,8 @@ func decideAll(ctx context.Context, c *cli.Command, verb string, act contract.Ac
 	}
 	in := contract.ActMany{Act: act, Verb: verb, State: c.StringSlice("state"), Text: c.String("text"), Try: true}
 	var would contract.ManyDone
-	if _, err := cl.call(ctx, http.MethodPost, "/api/projects/"+url.PathEscape(project)+"/issues/act", in, &would); err != nil {
+	if _, err := cl.call(ctx, http.MethodPost, "/api/projects/"+url.PathEscape(project)+"/issues/act", in,
+		&would); err != nil {
 		return err
 	}
 	in.Try, in.Expect = false, &would.Fits
@@ -112,13 +118,14 @@ func decideAll(ctx context.Context, c *cli.Command, verb string, act contract.Ac
 }
 
 func many(ctx context.Context, c *cli.Command, project, verb string, in contract.ActMany) error {
-	return request(ctx, c, http.MethodPost, in, fixed("/api/projects/"+url.PathEscape(project)+"/issues/act"), func(out io.Writer, v contract.ManyDone) {
-		fmt.Fprintf(out, "%s: done for %s\n", verb, counted(int64(len(v.Done)), "issue"))
-		showRefused(out, v)
-		if v.Bulk != 0 {
-			fmt.Fprintf(out, "Take it back with: firethorn issue undo --project %s --bulk %d\n", project, v.Bulk)
-		}
-	}, func(v contract.ManyDone) { showNotes(c, v.Notes) })
+	return request(ctx, c, http.MethodPost, in, fixed("/api/projects/"+url.PathEscape(project)+"/issues/act"),
+		func(out io.Writer, v contract.ManyDone) {
+			fmt.Fprintf(out, "%s: done for %s\n", verb, counted(int64(len(v.Done)), "issue"))
+			showRefused(out, v)
+			if v.Bulk != 0 {
+				fmt.Fprintf(out, "Take it back with: firethorn issue undo --project %s --bulk %d\n", project, v.Bulk)
+			}
+		}, func(v contract.ManyDone) { showNotes(c, v.Notes) })
 }
 
 func showRefused(out io.Writer, v contract.ManyDone) {
@@ -130,13 +137,15 @@ func showRefused(out io.Writer, v contract.ManyDone) {
 func decisions() []*cli.Command {
 	return []*cli.Command{
 		decision("accept", "it is real and somebody will see to it", "", nil, nil),
-		decision("assign", "give it to a person; that also accepts it", "", []cli.Flag{&cli.StringFlag{Name: "to", Usage: "`WHO`: a name, an address, or nobody", Required: true}}, func(c *cli.Command) (contract.Act, error) {
-			to := c.String("to")
-			if to == "nobody" {
-				to = ""
-			}
-			return contract.Act{To: to}, nil
-		}),
+		decision("assign", "give it to a person; that also accepts it", "",
+			[]cli.Flag{&cli.StringFlag{Name: "to", Usage: "`WHO`: a name, an address, or nobody", Required: true}},
+			func(c *cli.Command) (contract.Act, error) {
+				to := c.String("to")
+				if to == "nobody" {
+					to = ""
+				}
+				return contract.Act{To: to}, nil
+			}),
 		decision("park", "put it aside until something wakes it", "Whichever comes first wakes it, as new, with the reason in its history. It goes on counting. A time is looked at once a minute.\n"+
 			"  firethorn issue park quayside/12 --until 2w --users 10", []cli.Flag{
 			&cli.StringFlag{Name: "until", Usage: "a `TIME`: 2026-12-24, 2026-12-24T09:00:00Z, or from now on 12h, 3d, 2w"},
@@ -146,7 +155,8 @@ func decisions() []*cli.Command {
 			&cli.BoolFlag{Name: "next-release", Usage: "when it is seen in a release after the newest of now"},
 			&cli.BoolFlag{Name: "new-environment", Usage: "when it is seen in an environment where it was not seen before"},
 		}, func(c *cli.Command) (contract.Act, error) {
-			p := &contract.Park{Events: c.Int64("events"), Users: c.Int64("users"), Doubled: c.Bool("doubled"), NextRelease: c.Bool("next-release"), NewEnvironment: c.Bool("new-environment")}
+			p := &contract.Park{Events: c.Int64("events"), Users: c.Int64("users"), Doubled: c.Bool("doubled"),
+				NextRelease: c.Bool("next-release"), NewEnvironment: c.Bool("new-environment")}
 			var err error
 			if until := c.String("until"); until != "" {
 				p.Until, err = momentOf(until, time.Now())
@@ -160,7 +170,8 @@ func decisions() []*cli.Command {
 			&cli.StringFlag{Name: "commit", Usage: "by the commit with this `HASH`"},
 			&cli.BoolFlag{Name: "now", Usage: "as of now, whatever the release"},
 		}, func(c *cli.Command) (contract.Act, error) {
-			return contract.Act{Release: c.String("in"), Next: c.Bool("next"), Commit: c.String("commit"), Now: c.Bool("now")}, nil
+			return contract.Act{Release: c.String("in"), Next: c.Bool("next"), Commit: c.String("commit"),
+				Now: c.Bool("now")}, nil
 		}),
 		decision("dismiss", "nothing will be done about it; it goes on counting, silently", "", nil, nil),
 		decision("count-only", "dismiss it, and keep no bodies of its events from now on", "", nil, nil),
@@ -198,10 +209,11 @@ func undoCommand() *cli.Command {
 		Description: "Of an issue that was merged away it undoes the merge. Said again it undoes what was before that.",
 		Action: func(ctx context.Context, c *cli.Command) error {
 			if n := c.Int64("bulk"); n != 0 {
-				return request(ctx, c, http.MethodPost, contract.UndoMany{Bulk: n}, ofProject("/issues/undo"), func(out io.Writer, v contract.ManyDone) {
-					fmt.Fprintf(out, "undone for %s\n", counted(int64(len(v.Done)), "issue"))
-					showRefused(out, v)
-				})
+				return request(ctx, c, http.MethodPost, contract.UndoMany{Bulk: n}, ofProject("/issues/undo"),
+					func(out io.Writer, v contract.ManyDone) {
+						fmt.Fprintf(out, "undone for %s\n", counted(int64(len(v.Done)), "issue"))
+						showRefused(out, v)
+					})
 			}
 			id, err := arg(c, "id")
 			if err != nil {
@@ -212,7 +224,8 @@ func undoCommand() *cli.Command {
 }
 
 func deleteCommand() *cli.Command {
-	return &cli.Command{Name: "delete", Usage: "remove it with all its events, for good", Arguments: []cli.Argument{text("id")},
+	return &cli.Command{Name: "delete", Usage: "remove it with all its events, for good",
+		Arguments:   []cli.Argument{text("id")},
 		Flags:       []cli.Flag{&cli.Int64Flag{Name: "confirm", Value: -1, Usage: "how many `EVENTS` go with it, as you are told without this"}},
 		Description: "This cannot be undone. Its number stays taken; what comes under its fingerprint from now on is a new issue.\nfirethorn issue dismiss and count-only leave what there is.",
 		Action: func(ctx context.Context, c *cli.Command) error {
@@ -221,9 +234,10 @@ func deleteCommand() *cli.Command {
 				return err
 			}
 			if n := c.Int64("confirm"); n >= 0 {
-				return request(ctx, c, http.MethodDelete, nil, ofIssue(id, fmt.Sprintf("?events=%d", n)), func(out io.Writer, d contract.Deletion) {
-					fmt.Fprintf(out, "%s is deleted, with %s\n", d.Issue, whatGoes(d))
-				})
+				return request(ctx, c, http.MethodDelete, nil, ofIssue(id, fmt.Sprintf("?events=%d", n)),
+					func(out io.Writer, d contract.Deletion) {
+						fmt.Fprintf(out, "%s is deleted, with %s\n", d.Issue, whatGoes(d))
+					})
 			}
 			cl, path, err := issueClient(c, id)
 			if err != nil {
@@ -238,7 +252,8 @@ func deleteCommand() *cli.Command {
 }
 
 func whatGoes(d contract.Deletion) string {
-	s := fmt.Sprintf("%s (%s with their bodies) of %s", counted(d.Events, "event"), count(d.Bodies), counted(d.Users, "user"))
+	s := fmt.Sprintf("%s (%s with their bodies) of %s", counted(d.Events, "event"), count(d.Bodies),
+		counted(d.Users, "user"))
 	if d.Feedback > 0 {
 		s += fmt.Sprintf(", what people said %d times", d.Feedback)
 	}

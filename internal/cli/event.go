@@ -18,23 +18,25 @@ func eventCommand() *cli.Command {
 	return &cli.Command{Name: "event", Usage: "what came in", Commands: []*cli.Command{
 		{Name: "list", Usage: "events of a project or an issue, newest filed first",
 			Flags: []cli.Flag{
-				&cli.StringFlag{Name: "issue", Usage: "only those of issue `ID`"}, &cli.IntFlag{Name: "limit", Value: 50, Usage: "how many"},
+				&cli.StringFlag{Name: "issue", Usage: "only those of issue `ID`"}, &cli.IntFlag{Name: "limit",
+					Value: 50, Usage: "how many"},
 				&cli.StringFlag{Name: "cursor", Usage: "`next` of the page before"},
 				&cli.StringFlag{Name: "trace", Usage: "those of the trace `ID`, in all projects, in the order they were thrown"},
 				&cli.BoolFlag{Name: "kept", Usage: "with --issue: only those whose body is kept"},
 			},
 			Action: func(ctx context.Context, c *cli.Command) error {
 				if trace := c.String("trace"); trace != "" {
-					return get(ctx, c, fixed("/api/traces/"+url.PathEscape(trace)), func(out io.Writer, v contract.TraceEvents) {
-						if len(v.Events) == 0 {
-							fmt.Fprintln(out, "No event of this trace is kept. An event's trace id stands in event show.")
-							return
-						}
-						listEvents(out, v.Events)
-						if v.More {
-							fmt.Fprintln(out, "\nThere are more.")
-						}
-					})
+					return get(ctx, c, fixed("/api/traces/"+url.PathEscape(trace)),
+						func(out io.Writer, v contract.TraceEvents) {
+							if len(v.Events) == 0 {
+								fmt.Fprintln(out, "No event of this trace is kept. An event's trace id stands in event show.")
+								return
+							}
+							listEvents(out, v.Events)
+							if v.More {
+								fmt.Fprintln(out, "\nThere are more.")
+							}
+						})
 				}
 				q := url.Values{"limit": {strconv.Itoa(c.Int("limit"))}}
 				if v := c.String("cursor"); v != "" {
@@ -61,25 +63,29 @@ func eventCommand() *cli.Command {
 					}
 				})
 			}},
-		{Name: "show", Usage: "one event, whole", Arguments: []cli.Argument{text("id")}, Flags: []cli.Flag{&cli.BoolFlag{Name: "raw", Usage: "show the trace as the runtime printed it"}},
+		{Name: "show", Usage: "one event, whole", Arguments: []cli.Argument{text("id")},
+			Flags: []cli.Flag{&cli.BoolFlag{Name: "raw", Usage: "show the trace as the runtime printed it"}},
 			Action: func(ctx context.Context, c *cli.Command) error {
 				id, err := arg(c, "id")
 				if err != nil {
 					return err
 				}
 				return get(ctx, c, ofProject("/events/"+url.PathEscape(id)), func(out io.Writer, e contract.Event) {
-					fmt.Fprintf(out, "%s  %s, %s in %s\n", e.Issue, plain(e.Headline), orElse(e.Release, "no release"), e.Environment)
+					fmt.Fprintf(out, "%s  %s, %s in %s\n", e.Issue, plain(e.Headline), orElse(e.Release, "no release"),
+						e.Environment)
 					if e.User != nil {
 						fmt.Fprintf(out, "user %s = %s\n", plain(e.User.Attribute), plain(e.User.Value))
 					}
 					if e.TraceID != "" {
-						fmt.Fprintf(out, "trace %s, span %s%s: firethorn event list %s\n", plain(e.TraceID), orDash(plain(e.SpanID)), spanWords(e.Span), shell.Option("--trace", e.TraceID))
+						fmt.Fprintf(out, "trace %s, span %s%s: firethorn event list %s\n", plain(e.TraceID),
+							orDash(plain(e.SpanID)), spanWords(e.Span), shell.Option("--trace", e.TraceID))
 					}
 					if e.Log != nil && e.Log.Text != "" {
 						fmt.Fprintf(out, "log record%s: %s\n", orNothing(" of %s", e.Scope), plain(e.Log.Text))
 					}
 					if e.Session != nil {
-						fmt.Fprintf(out, "session %s, %s: firethorn session show %s\n", plain(e.Session.ID), e.Session.Outcome, shell.Arguments(e.Session.ID))
+						fmt.Fprintf(out, "session %s, %s: firethorn session show %s\n", plain(e.Session.ID),
+							e.Session.Outcome, shell.Arguments(e.Session.ID))
 					}
 					showTrace(out, e, c.Bool("raw"))
 					for _, t := range e.Threads {
@@ -87,7 +93,8 @@ func eventCommand() *cli.Command {
 						if e.Resource["telemetry.sdk.language"] == "go" {
 							kind = "goroutine"
 						}
-						fmt.Fprintf(out, "\n%s %s%s%s\n", kind, plain(t.ID), orNothing(" %s", t.Name), orNothing(", waiting on %s", t.WaitingOn)+map[bool]string{true: " (blamed)"}[t.Blamed])
+						fmt.Fprintf(out, "\n%s %s%s%s\n", kind, plain(t.ID), orNothing(" %s", t.Name),
+							orNothing(", waiting on %s", t.WaitingOn)+map[bool]string{true: " (blamed)"}[t.Blamed])
 						showFrames(out, t.Frames, c.Bool("raw"))
 					}
 					if len(e.Feedback) > 0 {
@@ -100,7 +107,8 @@ func eventCommand() *cli.Command {
 							fmt.Fprintf(out, "  %s  %-6s %s\n", plain(b.Time), plain(b.Kind), plain(b.Message))
 						}
 					}
-					for name, set := range map[string]map[string]any{"attributes": e.Attributes, "resource": e.Resource} {
+					for name, set := range map[string]map[string]any{"attributes": e.Attributes,
+						"resource": e.Resource} {
 						if len(set) > 0 {
 							fmt.Fprintln(out, "\n"+name)
 							for _, k := range sortedKeys(set) {
@@ -117,7 +125,8 @@ func listEvents(out io.Writer, list []contract.EventRow) {
 	table(out, func(row func(...any)) {
 		row("EVENT", "TIME", "ISSUE", "HEADLINE", "RELEASE", "ENVIRONMENT", "BODY")
 		for _, e := range list {
-			row(e.ID, e.Time.Format("2006-01-02 15:04:05"), e.Issue, cut(e.Headline, 50), orDash(e.Release), e.Environment, map[bool]string{true: "kept", false: "counted"}[e.Kept])
+			row(e.ID, e.Time.Format("2006-01-02 15:04:05"), e.Issue, cut(e.Headline, 50), orDash(e.Release),
+				e.Environment, map[bool]string{true: "kept", false: "counted"}[e.Kept])
 		}
 	})
 }

@@ -25,16 +25,19 @@ import (
 
 // fingerprinted is a line that `fingerprint --format json` prints for an event.
 type fingerprinted struct {
-	ID          string             `json:"id"`
-	Fingerprint string             `json:"fingerprint"`
-	Version     int                `json:"grouping_version"`
-	Followed    *followed          `json:"followed,omitempty"` // where it is that of another place, which the function moved from
-	Computed    string             `json:"computed,omitempty"` // where it is that of a whole trace: what this one comes to, in which the engine left frames out
-	Rule        string             `json:"rule,omitempty"`     // the grouping rule that decided
-	Headline    string             `json:"headline"`
-	Origin      *event.Position    `json:"origin"` // null where no frame is to blame
-	Parts       []fingerprint.Part `json:"parts"`
-	Left        []fingerprint.Part `json:"left_out"`
+	ID          string `json:"id"`
+	Fingerprint string `json:"fingerprint"`
+	Version     int    `json:"grouping_version"`
+	// Where it is that of another place, which the function moved from.
+	Followed *followed `json:"followed,omitempty"`
+	// Where it is that of a whole trace: what this one comes to, in which the engine left frames
+	// out.
+	Computed string             `json:"computed,omitempty"`
+	Rule     string             `json:"rule,omitempty"` // the grouping rule that decided
+	Headline string             `json:"headline"`
+	Origin   *event.Position    `json:"origin"` // null where no frame is to blame
+	Parts    []fingerprint.Part `json:"parts"`
+	Left     []fingerprint.Part `json:"left_out"`
 }
 
 // followed says which move of a function a fingerprint was followed through.
@@ -59,7 +62,8 @@ func fingerprintCommand() *cli.Command {
 		Flags: []cli.Flag{
 			&cli.StringSliceFlag{Name: "maps", Usage: "`[RELEASE=]DIR` with bundles and their source maps; repeat it for each release"},
 			&cli.StringFlag{Name: "rules", Usage: "a rules `FILE`"},
-			&cli.IntFlag{Name: "grouping-version", Value: fingerprint.Version, Usage: "the grouping version to fingerprint by"},
+			&cli.IntFlag{Name: "grouping-version", Value: fingerprint.Version,
+				Usage: "the grouping version to fingerprint by"},
 		},
 		Action: fingerprintEvents,
 	}
@@ -143,7 +147,8 @@ func readEvents(in io.Reader, maps *mapsOf, method grouping.Method) ([]readable,
 
 // fingerprints fingerprints events by what all of them teach of functions that
 // fail on behalf of others.
-func fingerprints(list []readable, method grouping.Method, take func(r readable, p fingerprint.Result, trouble []rules.Trouble) error) error {
+func fingerprints(list []readable, method grouping.Method,
+	take func(r readable, p fingerprint.Result, trouble []rules.Trouble) error) error {
 	helpers := blame.NewHelpers()
 	for _, r := range list {
 		helpers.Learn(r.event, r.frames)
@@ -165,7 +170,8 @@ func thrownOf(e *event.Event) time.Time {
 	return at
 }
 
-func showFingerprints(to, problems io.Writer, list []readable, maps *mapsOf, method grouping.Method, asJSON bool) error {
+func showFingerprints(to, problems io.Writer, list []readable, maps *mapsOf, method grouping.Method,
+	asJSON bool) error {
 	out := bufio.NewWriter(to)
 	defer out.Flush()
 	lines := json.NewEncoder(out)
@@ -193,7 +199,8 @@ func showFingerprints(to, problems io.Writer, list []readable, maps *mapsOf, met
 	for i, p := range prints {
 		f, moved := follows[p.Key]
 		key := hex.EncodeToString(p.Key[:])
-		line := fingerprinted{ID: list[i].event.ID, Fingerprint: key, Version: p.Version, Headline: p.Headline, Parts: orEmpty(p.Parts), Left: orEmpty(p.Left)}
+		line := fingerprinted{ID: list[i].event.ID, Fingerprint: key, Version: p.Version, Headline: p.Headline,
+			Parts: orEmpty(p.Parts), Left: orEmpty(p.Left)}
 		if moved {
 			line.Fingerprint = hex.EncodeToString(f.Key[:])
 			line.Followed = &followed{key, f.To.Name, f.From.Module, f.To.Module, f.Release, f.Like}
@@ -227,7 +234,8 @@ func showFingerprints(to, problems io.Writer, list []readable, maps *mapsOf, met
 
 // wholeOf finds the fingerprints of whole traces that those with frames left
 // out stand for.
-func wholeOf(prints []fingerprint.Result, follows map[fingerprint.Key]moved.Followed) map[fingerprint.Key]fingerprint.Key {
+func wholeOf(prints []fingerprint.Result,
+	follows map[fingerprint.Key]moved.Followed) map[fingerprint.Key]fingerprint.Key {
 	all := make([]*fingerprint.Result, len(prints))
 	for i := range prints {
 		all[i] = &prints[i]

@@ -43,7 +43,8 @@ func forwardCommand() *cli.Command {
 			&cli.StringFlag{Name: "release", Usage: "service.version"},
 			&cli.StringFlag{Name: "environment", Usage: "deployment.environment.name"},
 			&cli.StringSliceFlag{Name: "resource", Usage: "another resource attribute, `NAME=VALUE`; may be given several times"},
-			&cli.StringFlag{Name: "state", Usage: "`DIRECTORY` where it remembers how far it is", Sources: cli.EnvVars("FIRETHORN_STATE")},
+			&cli.StringFlag{Name: "state", Usage: "`DIRECTORY` where it remembers how far it is",
+				Sources: cli.EnvVars("FIRETHORN_STATE")},
 			&cli.BoolFlag{Name: "once", Usage: "stop at the end of the files instead of waiting for more"},
 		},
 		Action: forward,
@@ -138,7 +139,8 @@ func followAll(ctx context.Context, dir string, files []string, sink follow.Sink
 
 func forwardResource(c *cli.Command) (map[string]string, error) {
 	resource := map[string]string{}
-	for flag, name := range map[string]string{"service": "service.name", "release": "service.version", "environment": "deployment.environment.name"} {
+	for flag, name := range map[string]string{"service": "service.name", "release": "service.version",
+		"environment": "deployment.environment.name"} {
 		if v := c.String(flag); v != "" {
 			resource[name] = v
 		}
@@ -157,8 +159,10 @@ func forwardResource(c *cli.Command) (map[string]string, error) {
 const forwardWaits = 30 * time.Second
 
 // forward sends events until they are stored or refused for good.
-func (c *client) forward(ctx context.Context, key string, resource map[string]string, events []*event.Event, done *forwarded, say func(string, ...any)) error {
-	body, err := json.Marshal(map[string]any{"sent": time.Now().UTC().Format(time.RFC3339Nano), "resource": resource, "events": events})
+func (c *client) forward(ctx context.Context, key string, resource map[string]string, events []*event.Event,
+	done *forwarded, say func(string, ...any)) error {
+	body, err := json.Marshal(map[string]any{"sent": time.Now().UTC().Format(time.RFC3339Nano), "resource": resource,
+		"events": events})
 	if err != nil {
 		return err
 	}
@@ -167,7 +171,8 @@ func (c *client) forward(ctx context.Context, key string, resource map[string]st
 		if err == nil {
 			done.mu.Lock()
 			defer done.mu.Unlock()
-			done.Stored, done.LetGo, done.Refused = done.Stored+answer.Stored, done.LetGo+answer.LetGo, done.Refused+len(answer.Refused)
+			done.Stored, done.LetGo, done.Refused = done.Stored+answer.Stored, done.LetGo+answer.LetGo, done.Refused+
+				len(answer.Refused)
 			for _, r := range answer.Refused {
 				say("refused: %s", plain(r.Detail))
 			}
@@ -189,7 +194,8 @@ func (c *client) forward(ctx context.Context, key string, resource map[string]st
 
 // forwardOnce sends once. again is when it is worth another try; below 0: it is
 // not.
-func (c *client) forwardOnce(ctx context.Context, key string, body []byte) (answer intake.Answer, again time.Duration, err error) {
+func (c *client) forwardOnce(ctx context.Context, key string,
+	body []byte) (answer intake.Answer, again time.Duration, err error) {
 	ctx, cancel := context.WithTimeout(ctx, time.Minute)
 	defer cancel()
 	req, err := http.NewRequestWithContext(ctx, http.MethodPost, c.server+"/v1/events", bytes.NewReader(body))
@@ -209,7 +215,8 @@ func (c *client) forwardOnce(ctx context.Context, key string, body []byte) (answ
 	}
 	var refusal struct{ Detail string }
 	switch {
-	case res.StatusCode == http.StatusAccepted || res.StatusCode == http.StatusBadRequest && json.Unmarshal(raw, &answer) == nil && len(answer.Refused) > 0:
+	case res.StatusCode == http.StatusAccepted || res.StatusCode == http.StatusBadRequest &&
+		json.Unmarshal(raw, &answer) == nil && len(answer.Refused) > 0:
 		if len(answer.Refused) == 0 {
 			err = json.Unmarshal(raw, &answer)
 		}

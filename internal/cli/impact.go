@@ -23,10 +23,12 @@ func scoringFlags() []cli.Flag {
 		&cli.BoolFlag{Name: "reset", Usage: "begin from the defaults"},
 		&cli.IntFlag{Name: "surge-minutes", Usage: fmt.Sprintf("what is held against the past: 10 to 60, in tens (by default %d)", d.Minutes)},
 		&cli.Int64Flag{Name: "surge-events", Usage: fmt.Sprintf("at least so many events (%d)", d.Events)},
-		&cli.Int64Flag{Name: "surge-users", Usage: fmt.Sprintf("of at least so many users, where users are told (%d)", d.Users)},
+		&cli.Int64Flag{Name: "surge-users",
+			Usage: fmt.Sprintf("of at least so many users, where users are told (%d)", d.Users)},
 		&cli.FloatFlag{Name: "surge-times", Usage: fmt.Sprintf("at least so many times what is usual (%v)", d.Times)},
 		&cli.FloatFlag{Name: "surge-odds", Usage: fmt.Sprintf("and at most this likely by chance (%v)", d.Odds)},
-		&cli.FloatFlag{Name: "surge-share", Usage: fmt.Sprintf("or it hits this share of the sessions, 0 to 1 (%v)", d.Share)},
+		&cli.FloatFlag{Name: "surge-share",
+			Usage: fmt.Sprintf("or it hits this share of the sessions, 0 to 1 (%v)", d.Share)},
 		&cli.Int64Flag{Name: "surge-sessions", Usage: fmt.Sprintf("of at least so many sessions (%d)", d.Sessions)},
 	}
 }
@@ -51,9 +53,18 @@ func setScoring(c *cli.Command) (contract.SetScoring, error) {
 		name string
 		take func()
 	}{
-		{"surge-minutes", func() { n := c.Int("surge-minutes"); s.Minutes = &n }}, {"surge-events", func() { n := c.Int64("surge-events"); s.Events = &n }},
-		{"surge-users", func() { n := c.Int64("surge-users"); s.Users = &n }}, {"surge-times", func() { n := c.Float("surge-times"); s.Times = &n }},
-		{"surge-odds", func() { n := c.Float("surge-odds"); s.Odds = &n }}, {"surge-share", func() { n := c.Float("surge-share"); s.Share = &n }},
+		{"surge-minutes", func() {
+			n := c.Int("surge-minutes")
+			s.Minutes = &n
+		}}, {"surge-events", func() { n := c.Int64("surge-events"); s.Events = &n }},
+		{"surge-users", func() {
+			n := c.Int64("surge-users")
+			s.Users = &n
+		}}, {"surge-times", func() { n := c.Float("surge-times"); s.Times = &n }},
+		{"surge-odds", func() {
+			n := c.Float("surge-odds")
+			s.Odds = &n
+		}}, {"surge-share", func() { n := c.Float("surge-share"); s.Share = &n }},
 		{"surge-sessions", func() { n := c.Int64("surge-sessions"); s.Sessions = &n }},
 	} {
 		if c.IsSet(f.name) {
@@ -73,26 +84,29 @@ func impactCommand() *cli.Command {
 		Description: "The impact of an issue is a sum of parts, 0 to 100; what each can give is the project's to say. docs/impact.md says how the parts are\nmade, and by which test an issue surges.\n" +
 			"  firethorn impact try --weight users=60 --weight frequency=5    the list as it would be\n  firethorn impact change --weight users=60 --weight frequency=5",
 		Commands: []*cli.Command{
-			{Name: "show", Usage: "weights and thresholds of a project", Action: func(ctx context.Context, c *cli.Command) error {
-				return get(ctx, c, ofProject("/impact"), showScoring)
-			}},
+			{Name: "show", Usage: "weights and thresholds of a project",
+				Action: func(ctx context.Context, c *cli.Command) error {
+					return get(ctx, c, ofProject("/impact"), showScoring)
+				}},
 			{Name: "try", Usage: "the list as it is, and as it would be by other weights; nothing is changed", Flags: append(scoringFlags(), &cli.IntFlag{Name: "most", Value: 25, Usage: "places that are shown"}), Action: func(ctx context.Context, c *cli.Command) error {
 				in, err := setScoring(c)
 				if err != nil {
 					return err
 				}
-				return request(ctx, c, http.MethodPost, in, ofProject(fmt.Sprintf("/impact/trial?most=%d", c.Int("most"))), showTrialOfScoring)
+				return request(ctx, c, http.MethodPost, in,
+					ofProject(fmt.Sprintf("/impact/trial?most=%d", c.Int("most"))), showTrialOfScoring)
 			}},
-			{Name: "change", Usage: "change weights or thresholds; issues are scored anew", Flags: scoringFlags(), Action: func(ctx context.Context, c *cli.Command) error {
-				in, err := setScoring(c)
-				if err != nil {
-					return err
-				}
-				if len(in.Weights) == 0 && in.Surge == nil && !in.Reset {
-					return usage("say what to change: --weight PART=NUMBER, --surge-events N …; %s --help lists it", c.FullName())
-				}
-				return request(ctx, c, http.MethodPut, in, ofProject("/impact"), showScoring)
-			}},
+			{Name: "change", Usage: "change weights or thresholds; issues are scored anew", Flags: scoringFlags(),
+				Action: func(ctx context.Context, c *cli.Command) error {
+					in, err := setScoring(c)
+					if err != nil {
+						return err
+					}
+					if len(in.Weights) == 0 && in.Surge == nil && !in.Reset {
+						return usage("say what to change: --weight PART=NUMBER, --surge-events N …; %s --help lists it", c.FullName())
+					}
+					return request(ctx, c, http.MethodPut, in, ofProject("/impact"), showScoring)
+				}},
 		},
 	}
 }
@@ -110,9 +124,11 @@ func showScoring(out io.Writer, v contract.Scoring) {
 	})
 	s := v.Surge
 	fmt.Fprintf(out, "\nAn issue surges when %d minutes bring at least %s of at least %s, %v times what is usual or more, at odds of %v or less by chance;\nor when it hits %v %% of at least %s.\n",
-		s.Minutes, counted(s.Events, "event"), counted(s.Users, "user"), s.Times, s.Odds, 100*s.Share, counted(s.Sessions, "session"))
+		s.Minutes, counted(s.Events, "event"), counted(s.Users, "user"), s.Times, s.Odds, 100*s.Share,
+		counted(s.Sessions, "session"))
 	if v.Counted != nil {
-		fmt.Fprintf(out, "%s in 14 days, counted %s; newest release: %s\n", counted(v.Active, "active user"), ago(*v.Counted), plain(orElse(v.Newest, "none")))
+		fmt.Fprintf(out, "%s in 14 days, counted %s; newest release: %s\n", counted(v.Active, "active user"),
+			ago(*v.Counted), plain(orElse(v.Newest, "none")))
 	}
 	if v.Stale > 0 {
 		fmt.Fprintf(out, "%s being scored anew\n", plural(int(v.Stale), "1 issue is", count(v.Stale)+" issues are"))
@@ -144,7 +160,8 @@ func showTrialOfScoring(out io.Writer, v contract.ScoringTrial) {
 					best = p
 				}
 			}
-			row(fmt.Sprintf("%5d", r.Place), was, fmt.Sprintf("%6.1f", r.Impact), before, r.Issue, cut(r.Headline, 48), fmt.Sprintf("%.1f %s", best.Points, best.Words))
+			row(fmt.Sprintf("%5d", r.Place), was, fmt.Sprintf("%6.1f", r.Impact), before, r.Issue, cut(r.Headline, 48),
+				fmt.Sprintf("%.1f %s", best.Points, best.Words))
 		}
 	})
 	for _, r := range v.Before {

@@ -22,13 +22,15 @@ func issueCommand() *cli.Command {
 			{Name: "list", Usage: "a project's issues, what hurts most first",
 				Flags: []cli.Flag{
 					&cli.StringSliceFlag{Name: "state", Usage: "new, accepted, regressed, parked, fixed, dismissed, open (the first three) or all", Value: []string{"open"}},
-					&cli.StringFlag{Name: "order", Value: "impact", Usage: "impact, users, events, newest or last_seen"},
+					&cli.StringFlag{Name: "order", Value: "impact",
+						Usage: "impact, users, events, newest or last_seen"},
 					&cli.StringFlag{Name: "text", Usage: "words that must occur in headline, place or message"},
 					&cli.IntFlag{Name: "limit", Value: 50, Usage: "how many"},
 					&cli.StringFlag{Name: "cursor", Usage: "`next` of the page before"},
 				},
 				Action: func(ctx context.Context, c *cli.Command) error {
-					q := url.Values{"order": {c.String("order")}, "limit": {strconv.Itoa(c.Int("limit"))}, "state": {strings.Join(c.StringSlice("state"), ",")}}
+					q := url.Values{"order": {c.String("order")}, "limit": {strconv.Itoa(c.Int("limit"))},
+						"state": {strings.Join(c.StringSlice("state"), ",")}}
 					for _, name := range []string{"text", "cursor"} {
 						if v := c.String(name); v != "" {
 							q.Set(name, v)
@@ -66,8 +68,10 @@ func issueCommand() *cli.Command {
 						}
 					})
 				}},
-			{Name: "merge", Usage: "merge issues into another one: they are the same bug", Arguments: []cli.Argument{&cli.StringArgs{Name: "ids", UsageText: "ID [ID…]", Min: 0, Max: -1}},
-				Flags: []cli.Flag{&cli.StringFlag{Name: "into", Usage: "the issue (`ID`) that stays; it keeps its state", Required: true}},
+			{Name: "merge", Usage: "merge issues into another one: they are the same bug",
+				Arguments: []cli.Argument{&cli.StringArgs{Name: "ids", UsageText: "ID [ID…]", Min: 0, Max: -1}},
+				Flags: []cli.Flag{&cli.StringFlag{Name: "into",
+					Usage: "the issue (`ID`) that stays; it keeps its state", Required: true}},
 				Description: "Their numbers lead to the one that stays from now on. Events count there at once; users, days and releases follow in the\nbackground, and the issue says so until they are there. A fixed issue comes back when what is merged into it was seen in a\n" +
 					"release with the fix. firethorn issue undo ID takes a merge back.",
 				Action: mergeIssues},
@@ -79,13 +83,14 @@ func issueCommand() *cli.Command {
 			ownersCommand(),
 			commentCommand(),
 			watchCommand(),
-			{Name: "history", Usage: "what happened to an issue", Arguments: []cli.Argument{text("id")}, Action: func(ctx context.Context, c *cli.Command) error {
-				id, err := arg(c, "id")
-				if err != nil {
-					return err
-				}
-				return get(ctx, c, ofIssue(id, "/history"), showHistory)
-			}},
+			{Name: "history", Usage: "what happened to an issue", Arguments: []cli.Argument{text("id")},
+				Action: func(ctx context.Context, c *cli.Command) error {
+					id, err := arg(c, "id")
+					if err != nil {
+						return err
+					}
+					return get(ctx, c, ofIssue(id, "/history"), showHistory)
+				}},
 		}...),
 	}
 }
@@ -116,9 +121,11 @@ func mergeIssues(ctx context.Context, c *cli.Command) error {
 		numbers = append(numbers, n)
 	}
 	path := fmt.Sprintf("/api/issues/%s/%d/merge", url.PathEscape(project), numbers[0])
-	return request(ctx, c, http.MethodPost, contract.Merge{Into: into, Others: numbers[1:]}, fixed(path), func(out io.Writer, v contract.IssueDetail) {
-		fmt.Fprintf(out, "%s  %s: %s; %s, %s%s\n", v.ID, plain(v.Headline), standing(v.Issue), counted(v.Events, "event"), counted(v.Users, "user"), recounting(v.Issue))
-	})
+	return request(ctx, c, http.MethodPost, contract.Merge{Into: into, Others: numbers[1:]}, fixed(path),
+		func(out io.Writer, v contract.IssueDetail) {
+			fmt.Fprintf(out, "%s  %s: %s; %s, %s%s\n", v.ID, plain(v.Headline), standing(v.Issue),
+				counted(v.Events, "event"), counted(v.Users, "user"), recounting(v.Issue))
+		})
 }
 
 func recounting(v contract.Issue) string {
@@ -156,7 +163,8 @@ func showIssues(out io.Writer, v contract.Issues) {
 			if i.LastRelease != i.FirstRelease {
 				releases += " → " + orDash(i.LastRelease)
 			}
-			row(fmt.Sprintf("%5.1f", i.Impact), i.ID, cut(i.Headline, 48), orDash(cut(i.Place, 40)), figure(i.Users), figure(i.Events), i.State, owner, ago(i.LastSeen), releases)
+			row(fmt.Sprintf("%5.1f", i.Impact), i.ID, cut(i.Headline, 48), orDash(cut(i.Place, 40)), figure(i.Users),
+				figure(i.Events), i.State, owner, ago(i.LastSeen), releases)
 		}
 	})
 	if v.Next != "" {
@@ -194,7 +202,9 @@ func showIssue(out io.Writer, v contract.IssueDetail) {
 	for _, s := range v.Splits {
 		showSplit(out, v.ID, s)
 	}
-	fmt.Fprintf(out, "%s, %s%s; bodies of %s kept; first seen %s, last %s\n", counted(v.Users, "user"), counted(v.Events, "event"), recounting(v.Issue), count(v.Bodies), v.FirstSeen.Format("2006-01-02 15:04"), ago(v.LastSeen))
+	fmt.Fprintf(out, "%s, %s%s; bodies of %s kept; first seen %s, last %s\n", counted(v.Users, "user"),
+		counted(v.Events, "event"), recounting(v.Issue), count(v.Bodies), v.FirstSeen.Format("2006-01-02 15:04"),
+		ago(v.LastSeen))
 	if v.Surge != nil {
 		fmt.Fprintf(out, "surging since %s: %s\n", v.Surge.Since.Format("2006-01-02 15:04"), plain(v.Surge.Words))
 	}
@@ -240,7 +250,8 @@ func showFrames(out io.Writer, frames []event.Frame, raw bool) {
 		return
 	}
 	for _, f := range frames {
-		fmt.Fprintf(out, "    at %s (%s:%d:%d)\n", plain(orElse(f.Raw.Function, "(anonymous)")), plain(f.Raw.File), f.Raw.Line, f.Raw.Column)
+		fmt.Fprintf(out, "    at %s (%s:%d:%d)\n", plain(orElse(f.Raw.Function, "(anonymous)")), plain(f.Raw.File),
+			f.Raw.Line, f.Raw.Column)
 	}
 }
 
@@ -282,7 +293,8 @@ func showComment(out io.Writer, e contract.HistoryEntry) {
 	if e.Edited != nil {
 		more += ", changed " + ago(*e.Edited)
 	}
-	fmt.Fprintf(out, "  %s  %s writes%s, comment %d:\n", e.At.Format("2006-01-02 15:04"), plain(e.Actor), plain(more), e.Comment)
+	fmt.Fprintf(out, "  %s  %s writes%s, comment %d:\n", e.At.Format("2006-01-02 15:04"), plain(e.Actor), plain(more),
+		e.Comment)
 	for line := range strings.Lines(lines(e.Words)) {
 		fmt.Fprintf(out, "      %s\n", strings.TrimRight(line, "\n"))
 	}

@@ -36,7 +36,8 @@ func locateCommand() *cli.Command {
 			"FILE is a map, or a bundle that holds its map or names it. Functions are those of the sources whose text the map brings,\n" +
 			"else of the bundle beside it (its \"file\", or the map's name without .map).",
 		Arguments: []cli.Argument{&cli.StringArgs{Name: "position", UsageText: "LINE:COLUMN…", Max: -1}},
-		Flags:     []cli.Flag{&cli.StringFlag{Name: "map", Usage: "the source map, `FILE`, or a bundle with its map", Required: true}},
+		Flags: []cli.Flag{&cli.StringFlag{Name: "map", Usage: "the source map, `FILE`, or a bundle with its map",
+			Required: true}},
 		Action: func(_ context.Context, c *cli.Command) error {
 			m, code, err := loadMap(c.String("map"))
 			if err != nil {
@@ -119,6 +120,7 @@ func showLocated(out io.Writer, a located, asJSON bool) error {
 	if a.Name != nil {
 		words += "  name " + plain(*a.Name)
 	}
-	_, err := fmt.Fprintf(out, "%d:%d  %s:%d:%d%s\n", a.Line, a.Column, plain(*a.Source), *a.SourceLine, *a.SourceColumn, words)
+	_, err := fmt.Fprintf(out, "%d:%d  %s:%d:%d%s\n", a.Line, a.Column, plain(*a.Source), *a.SourceLine,
+		*a.SourceColumn, words)
 	return err
 }

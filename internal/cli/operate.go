@@ -18,20 +18,21 @@ import (
 )
 
 func statusCommand() *cli.Command {
-	return &cli.Command{Name: "status", Usage: "is all well, and what to do where it is not", Action: func(ctx context.Context, c *cli.Command) error {
-		well := true
-		err := get(ctx, c, fixed("/api/status"), func(out io.Writer, s contract.Status) {
-			well = s.Well
-			showStatus(out, s)
-		})
-		if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.Unavailable {
-			return statusWithout(ctx, c, f)
-		}
-		if err == nil && !well {
-			return fault.New(fault.AnswerIsNo, "not all is well")
-		}
-		return err
-	}}
+	return &cli.Command{Name: "status", Usage: "is all well, and what to do where it is not",
+		Action: func(ctx context.Context, c *cli.Command) error {
+			well := true
+			err := get(ctx, c, fixed("/api/status"), func(out io.Writer, s contract.Status) {
+				well = s.Well
+				showStatus(out, s)
+			})
+			if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.Unavailable {
+				return statusWithout(ctx, c, f)
+			}
+			if err == nil && !well {
+				return fault.New(fault.AnswerIsNo, "not all is well")
+			}
+			return err
+		}}
 }
 
 // statusWithout says what can be said while the database is away.
@@ -59,9 +60,11 @@ func showStatus(out io.Writer, s contract.Status) {
 	fmt.Fprintln(out, verdict)
 	waiting := "nothing waits to be filed"
 	if s.Waiting > 0 && s.Oldest != nil {
-		waiting = fmt.Sprintf("%s events wait to be filed, the oldest for %s", count(s.Waiting), time.Since(*s.Oldest).Round(time.Second))
+		waiting = fmt.Sprintf("%s events wait to be filed, the oldest for %s", count(s.Waiting),
+			time.Since(*s.Oldest).Round(time.Second))
 	}
-	fmt.Fprintf(out, "  inbox     %s; %s set aside; %d %s\n", waiting, count(s.SetAside), s.Processes, plural(s.Processes, "process files", "processes file"))
+	fmt.Fprintf(out, "  inbox     %s; %s set aside; %d %s\n", waiting, count(s.SetAside), s.Processes,
+		plural(s.Processes, "process files", "processes file"))
 	if s.Recounting > 0 {
 		fmt.Fprintf(out, "  moves     %d merges, splits, regroupings and undos are on their way\n", s.Recounting)
 	}
@@ -74,7 +77,8 @@ func showStatus(out io.Writer, s contract.Status) {
 		if d.DiskFree != nil {
 			disk = fmt.Sprintf(", %.1f GiB of disk free", float64(*d.DiskFree)/(1<<30))
 		}
-		fmt.Fprintf(out, "  database  %s, %s, partitions made %d days ahead%s\n", plain(d.Version), durable, d.PartitionsAhead, disk)
+		fmt.Fprintf(out, "  database  %s, %s, partitions made %d days ahead%s\n", plain(d.Version), durable,
+			d.PartitionsAhead, disk)
 	}
 	for _, a := range s.Advice {
 		fmt.Fprintln(out, "  ! "+plain(a))
@@ -138,8 +142,9 @@ func showRecount(out io.Writer, v contract.Recount) {
 
 func queueCommand() *cli.Command {
 	act := func(name, usageText, done string) *cli.Command {
-		return &cli.Command{Name: name, Usage: usageText, Arguments: []cli.Argument{&cli.StringArg{Name: "id", UsageText: "ID"}},
-			Flags: []cli.Flag{&cli.BoolFlag{Name: "all", Usage: "everything that was set aside"}},
+		return &cli.Command{Name: name, Usage: usageText,
+			Arguments: []cli.Argument{&cli.StringArg{Name: "id", UsageText: "ID"}},
+			Flags:     []cli.Flag{&cli.BoolFlag{Name: "all", Usage: "everything that was set aside"}},
 			Action: func(ctx context.Context, c *cli.Command) error {
 				id := c.StringArg("id")
 				switch {
@@ -148,9 +153,10 @@ func queueCommand() *cli.Command {
 				case c.Bool("all"):
 					id = "all"
 				}
-				return request(ctx, c, http.MethodPost, nil, fixed("/api/queue/"+url.PathEscape(id)+"/"+name), func(out io.Writer, v contract.Retried) {
-					fmt.Fprintf(out, "%d %s %s\n", v.Events, plural(v.Events, "event", "events"), done)
-				})
+				return request(ctx, c, http.MethodPost, nil, fixed("/api/queue/"+url.PathEscape(id)+"/"+name),
+					func(out io.Writer, v contract.Retried) {
+						fmt.Fprintf(out, "%d %s %s\n", v.Events, plural(v.Events, "event", "events"), done)
+					})
 			}}
 	}
 	list := func(ctx context.Context, c *cli.Command) error {
@@ -196,7 +202,8 @@ func showQueue(out io.Writer, v contract.Queue) {
 
 func userCommand() *cli.Command {
 	return &cli.Command{Name: "user", Usage: "the people your application hits", Commands: []*cli.Command{
-		{Name: "erase", Usage: "forget a user: bodies that hold them go, counts stay", Arguments: []cli.Argument{text("identity")},
+		{Name: "erase", Usage: "forget a user: bodies that hold them go, counts stay",
+			Arguments:   []cli.Argument{text("identity")},
 			Description: "IDENTITY is what events carry: the user.id, else user.email, user.name and so on. Waits until it is done.",
 			Action: func(ctx context.Context, c *cli.Command) error {
 				identity, err := arg(c, "identity")

@@ -15,27 +15,30 @@ func ownerCommand() *cli.Command {
 	return &cli.Command{
 		Name: "owner", Usage: "who carries what", Description: "firethorn issue owners ID says who may have an issue, and why.",
 		Commands: []*cli.Command{
-			{Name: "list", Usage: "who has what, whoever carries most first", Action: func(ctx context.Context, c *cli.Command) error {
-				return get(ctx, c, fixed("/api/owners"), showCarriers)
-			}},
+			{Name: "list", Usage: "who has what, whoever carries most first",
+				Action: func(ctx context.Context, c *cli.Command) error {
+					return get(ctx, c, fixed("/api/owners"), showCarriers)
+				}},
 			{Name: "hand-over", Usage: "give all that a person has to another one",
 				Description: "All issues that are open or parked, of all projects: for a holiday, or for good. firethorn issue undo --bulk takes each project's back.\n" +
 					"  firethorn owner hand-over --from 'Maren Holt' --to 'Oke Farrow' --why 'holiday until 7 January'",
 				Flags: []cli.Flag{
-					&cli.StringFlag{Name: "from", Usage: "`WHO` has them: a name or an address", Required: true}, &cli.StringFlag{Name: "to", Usage: "`WHO` shall have them", Required: true},
+					&cli.StringFlag{Name: "from", Usage: "`WHO` has them: a name or an address", Required: true},
+					&cli.StringFlag{Name: "to", Usage: "`WHO` shall have them", Required: true},
 					&cli.StringFlag{Name: "why", Usage: "what to `SAY` to it; it stands in the history of each"},
 				},
 				Action: func(ctx context.Context, c *cli.Command) error {
 					in := contract.HandOver{From: c.String("from"), To: c.String("to"), Why: c.String("why")}
-					return request(ctx, c, http.MethodPost, in, fixed("/api/owners/hand-over"), func(out io.Writer, v contract.HandedOver) {
-						if len(v.Projects) == 0 {
-							fmt.Fprintf(out, "%s has nothing that is open or parked.\n", plain(in.From))
-						}
-						for _, p := range v.Projects {
-							fmt.Fprintf(out, "%s: %s handed over; firethorn issue undo --project %s --bulk %d takes it back\n", p.Project, counted(int64(len(p.Done)), "issue"), p.Project, p.Bulk)
-							showRefused(out, p.ManyDone)
-						}
-					})
+					return request(ctx, c, http.MethodPost, in, fixed("/api/owners/hand-over"),
+						func(out io.Writer, v contract.HandedOver) {
+							if len(v.Projects) == 0 {
+								fmt.Fprintf(out, "%s has nothing that is open or parked.\n", plain(in.From))
+							}
+							for _, p := range v.Projects {
+								fmt.Fprintf(out, "%s: %s handed over; firethorn issue undo --project %s --bulk %d takes it back\n", p.Project, counted(int64(len(p.Done)), "issue"), p.Project, p.Bulk)
+								showRefused(out, p.ManyDone)
+							}
+						})
 				}},
 		},
 	}

@@ -31,13 +31,15 @@ func projectCommand() *cli.Command {
 		Usage: "the applications that report",
 		Commands: []*cli.Command{
 			{Name: "create", Usage: "create a project and its ingest key", Arguments: []cli.Argument{text("name")},
-				Flags: []cli.Flag{&cli.IntFlag{Name: "keep", Value: 30, Usage: "how many `DAYS` events are kept: 7, 30, 90 or 365"}},
+				Flags: []cli.Flag{&cli.IntFlag{Name: "keep", Value: 30,
+					Usage: "how many `DAYS` events are kept: 7, 30, 90 or 365"}},
 				Action: func(ctx context.Context, c *cli.Command) error {
 					name, err := arg(c, "name")
 					if err != nil {
 						return err
 					}
-					return request(ctx, c, http.MethodPost, contract.NewProject{Name: name, KeepDays: c.Int("keep")}, fixed("/api/projects"), showProject)
+					return request(ctx, c, http.MethodPost, contract.NewProject{Name: name, KeepDays: c.Int("keep")},
+						fixed("/api/projects"), showProject)
 				}},
 			{Name: "list", Usage: "all projects", Action: func(ctx context.Context, c *cli.Command) error {
 				return get(ctx, c, fixed("/api/projects"), func(out io.Writer, v contract.Projects) {
@@ -52,20 +54,23 @@ func projectCommand() *cli.Command {
 							if p.LastEvent != nil {
 								last = ago(*p.LastEvent)
 							}
-							row(p.Name, figure(p.OpenIssues), figure(p.Issues), figure(p.Events), last, fmt.Sprintf("%d days", p.KeepDays))
+							row(p.Name, figure(p.OpenIssues), figure(p.Issues), figure(p.Events), last,
+								fmt.Sprintf("%d days", p.KeepDays))
 						}
 					})
 				})
 			}},
-			{Name: "show", Usage: "one project, and how its application reports", Arguments: []cli.Argument{text("name")}, Action: func(ctx context.Context, c *cli.Command) error {
-				path, err := byName("")(ctx, c)
-				if err != nil {
-					return err
-				}
-				return get(ctx, c, path, showProject)
-			}},
+			{Name: "show", Usage: "one project, and how its application reports",
+				Arguments: []cli.Argument{text("name")}, Action: func(ctx context.Context, c *cli.Command) error {
+					path, err := byName("")(ctx, c)
+					if err != nil {
+						return err
+					}
+					return get(ctx, c, path, showProject)
+				}},
 			setUpCommand(byName),
-			{Name: "keep", Usage: "change how long events, and symbols, are kept", Arguments: []cli.Argument{text("name")},
+			{Name: "keep", Usage: "change how long events, and symbols, are kept",
+				Arguments: []cli.Argument{text("name")},
 				Flags: []cli.Flag{
 					&cli.IntFlag{Name: "days", Usage: "events that come from now on: 7, 30, 90 or 365 `DAYS`"},
 					&cli.IntFlag{Name: "symbols", Usage: "symbols: `DAYS` after they were pushed or used last"},
@@ -78,15 +83,19 @@ func projectCommand() *cli.Command {
 					if err != nil {
 						return err
 					}
-					return request(ctx, c, http.MethodPatch, contract.ChangeProject{KeepDays: c.Int("days"), KeepSymbols: c.Int("symbols")}, path, showProject)
+					return request(ctx, c, http.MethodPatch,
+						contract.ChangeProject{KeepDays: c.Int("days"), KeepSymbols: c.Int("symbols")}, path,
+						showProject)
 				}},
 			{Name: "change", Usage: "change what a project may take in, from which web origins, by what its releases are ordered, and which log records become events", Arguments: []cli.Argument{text("name")},
 				Flags: []cli.Flag{
-					&cli.Int64Flag{Name: "allowance-minute", Usage: "`EVENTS` a minute; 0: any number, -1: the default"},
+					&cli.Int64Flag{Name: "allowance-minute",
+						Usage: "`EVENTS` a minute; 0: any number, -1: the default"},
 					&cli.Int64Flag{Name: "allowance-day", Usage: "`EVENTS` a day; 0: any number, -1: the default"},
 					&cli.StringFlag{Name: "release-order", Usage: "`WHAT` orders releases: auto (by commit where that is possible, else by version, else by announcement), or commits, versions or announcement alone"},
 					&cli.StringFlag{Name: "repository", Usage: "https or ssh `ADDRESS` that the service may fetch its code from, where serve --fetch-from allows the host; empty: builds send it"},
-					&cli.StringFlag{Name: "commit-link", Usage: "where people read a commit, as `URL` with {commit} in it"},
+					&cli.StringFlag{Name: "commit-link",
+						Usage: "where people read a commit, as `URL` with {commit} in it"},
 					&cli.StringSliceFlag{Name: "source-path", Usage: "`FROM=TO`: source paths of maps and traces that begin with FROM stand under TO in the repository; may be given several times; empty removes them"},
 					&cli.StringFlag{Name: "log-messages", Usage: "from which `SEVERITY` on log records without an exception become events: error, fatal, or off"},
 					&cli.StringSliceFlag{Name: "origin", Usage: "a web `ORIGIN` that may report, and no other; may be given several times; * is any"},
@@ -96,14 +105,17 @@ func projectCommand() *cli.Command {
 					if err != nil {
 						return err
 					}
-					in := contract.ChangeProject{Origins: c.StringSlice("origin"), LogMessages: c.String("log-messages"), ReleaseOrder: c.String("release-order")}
-					for flag, to := range map[string]**int64{"allowance-minute": &in.AllowanceMinute, "allowance-day": &in.AllowanceDay} {
+					in := contract.ChangeProject{Origins: c.StringSlice("origin"),
+						LogMessages: c.String("log-messages"), ReleaseOrder: c.String("release-order")}
+					for flag, to := range map[string]**int64{"allowance-minute": &in.AllowanceMinute,
+						"allowance-day": &in.AllowanceDay} {
 						if c.IsSet(flag) {
 							n := c.Int64(flag)
 							*to = &n
 						}
 					}
-					for flag, to := range map[string]**string{"repository": &in.Repository, "commit-link": &in.CommitLink} {
+					for flag, to := range map[string]**string{"repository": &in.Repository,
+						"commit-link": &in.CommitLink} {
 						if c.IsSet(flag) {
 							v := c.String(flag)
 							*to = &v
@@ -114,7 +126,9 @@ func projectCommand() *cli.Command {
 							in.SourcePaths = []string{""}
 						}
 					}
-					if in.Repository == nil && in.CommitLink == nil && in.SourcePaths == nil && in.AllowanceMinute == nil && in.AllowanceDay == nil && len(in.Origins) == 0 && in.LogMessages == "" && in.ReleaseOrder == "" {
+					if in.Repository == nil && in.CommitLink == nil && in.SourcePaths == nil &&
+						in.AllowanceMinute == nil && in.AllowanceDay == nil && len(in.Origins) == 0 &&
+						in.LogMessages == "" && in.ReleaseOrder == "" {
 						return usage("change what? Give --allowance-minute, --allowance-day, --origin, --release-order, --repository, --commit-link, --source-path or --log-messages")
 					}
 					return request(ctx, c, http.MethodPatch, in, path, showProject)
@@ -125,7 +139,8 @@ func projectCommand() *cli.Command {
 }
 
 func showProject(out io.Writer, p contract.Project) {
-	fmt.Fprintf(out, "%s: %s events, %s open issues, events kept %d days\n", plain(p.Name), count(p.Events), count(p.OpenIssues), p.KeepDays)
+	fmt.Fprintf(out, "%s: %s events, %s open issues, events kept %d days\n", plain(p.Name), count(p.Events),
+		count(p.OpenIssues), p.KeepDays)
 	fmt.Fprintf(out, "ingest key  %s\n", p.IngestKey)
 	fmt.Fprintf(out, "allowance   %s a minute, %s a day\n", allowed(p.Allowance.Minute), allowed(p.Allowance.Day))
 	fmt.Fprintf(out, "origins     %s\n", plain(strings.Join(p.Origins, ", ")))
@@ -145,9 +160,11 @@ func allowed(n int64) string {
 }
 
 // setUpCommand says how an application is set up to report.
-func setUpCommand(byName func(string) func(context.Context, *cli.Command) (func(*client) (string, error), error)) *cli.Command {
+func setUpCommand(byName func(string) func(context.Context, *cli.Command) (func(*client) (string, error),
+	error)) *cli.Command {
 	return &cli.Command{Name: "set-up", Usage: "how an application reports, step by step, with the project's own key", Arguments: []cli.Argument{text("name")},
-		Flags: []cli.Flag{&cli.StringFlag{Name: "runtime", Value: "vite", Usage: "vite, browser, node, node-web, go, opentelemetry or logs"}},
+		Flags: []cli.Flag{&cli.StringFlag{Name: "runtime", Value: "vite",
+			Usage: "vite, browser, node, node-web, go, opentelemetry or logs"}},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			at, err := byName("/set-up?"+url.Values{"runtime": {c.String("runtime")}}.Encode())(ctx, c)
 			if err != nil {
@@ -160,7 +177,8 @@ func setUpCommand(byName func(string) func(context.Context, *cli.Command) (func(
 func showSetUp(out io.Writer, v contract.SetUp) {
 	fmt.Fprintf(out, "%s. %s\n", plain(v.Name), plain(v.About))
 	for i, s := range v.Steps {
-		fmt.Fprintf(out, "\n%d. %s%s\n", i+1, plain(s.Title), map[bool]string{true: " (in the build or the deployment)"}[s.Later])
+		fmt.Fprintf(out, "\n%d. %s%s\n", i+1, plain(s.Title),
+			map[bool]string{true: " (in the build or the deployment)"}[s.Later])
 		if s.Why != "" {
 			fmt.Fprintf(out, "   %s\n", plain(s.Why))
 		}
@@ -204,11 +222,16 @@ func keysCommand(path func(context.Context, *cli.Command) (func(*client) (string
 			}
 			switch {
 			case c.String("add") != "":
-				return request(ctx, c, http.MethodPost, contract.NewKey{Label: c.String("add"), Routes: c.Bool("routes")}, at, showKey)
+				return request(ctx, c, http.MethodPost,
+					contract.NewKey{Label: c.String("add"), Routes: c.Bool("routes")}, at, showKey)
 			case c.String("rotate") != "":
-				return request(ctx, c, http.MethodPost, contract.RotateKey{OverlapHours: c.Int("overlap")}, below(c.String("rotate"), "rotate"), showKey)
+				return request(ctx, c, http.MethodPost, contract.RotateKey{OverlapHours: c.Int("overlap")},
+					below(c.String("rotate"), "rotate"), showKey)
 			case c.String("revoke") != "":
-				return request(ctx, c, http.MethodPost, nil, below(c.String("revoke"), "revoke"), func(out io.Writer, _ contract.Key) { fmt.Fprintln(out, "the key is good for nothing any more") })
+				return request(ctx, c, http.MethodPost, nil, below(c.String("revoke"), "revoke"),
+					func(out io.Writer, _ contract.Key) {
+						fmt.Fprintln(out, "the key is good for nothing any more")
+					})
 			}
 			return get(ctx, c, at, func(out io.Writer, v contract.Keys) {
 				table(out, func(row func(...any)) {
@@ -293,25 +316,30 @@ func loginCommand() *cli.Command {
 
 func personCommand() *cli.Command {
 	show := func(out io.Writer, p contract.Person) {
-		fmt.Fprintf(out, "%s <%s>\nsign-in link, good once within 24 hours:\n  %s\n", plain(p.Name), plain(p.Email), p.SignInLink)
+		fmt.Fprintf(out, "%s <%s>\nsign-in link, good once within 24 hours:\n  %s\n", plain(p.Name), plain(p.Email),
+			p.SignInLink)
 	}
 	return &cli.Command{Name: "person", Usage: "who works here", Commands: []*cli.Command{
-		{Name: "add", Usage: "add someone; prints a one-time sign-in link", Arguments: []cli.Argument{text("name"), text("email")},
-			Flags: []cli.Flag{&cli.BoolFlag{Name: "admin", Usage: "may do everything"}},
+		{Name: "add", Usage: "add someone; prints a one-time sign-in link",
+			Arguments: []cli.Argument{text("name"), text("email")},
+			Flags:     []cli.Flag{&cli.BoolFlag{Name: "admin", Usage: "may do everything"}},
 			Action: func(ctx context.Context, c *cli.Command) error {
 				email, err := arg(c, "email")
 				if err != nil {
 					return err
 				}
-				return request(ctx, c, http.MethodPost, contract.NewPerson{Name: c.StringArg("name"), Email: email, Admin: c.Bool("admin")}, fixed("/api/people"), show)
+				return request(ctx, c, http.MethodPost,
+					contract.NewPerson{Name: c.StringArg("name"), Email: email, Admin: c.Bool("admin")},
+					fixed("/api/people"), show)
 			}},
-		{Name: "link", Usage: "a new one-time sign-in link", Arguments: []cli.Argument{text("name")}, Action: func(ctx context.Context, c *cli.Command) error {
-			name, err := arg(c, "name")
-			if err != nil {
-				return err
-			}
-			return request(ctx, c, http.MethodPost, nil, fixed("/api/people/"+url.PathEscape(name)+"/link"), show)
-		}},
+		{Name: "link", Usage: "a new one-time sign-in link", Arguments: []cli.Argument{text("name")},
+			Action: func(ctx context.Context, c *cli.Command) error {
+				name, err := arg(c, "name")
+				if err != nil {
+					return err
+				}
+				return request(ctx, c, http.MethodPost, nil, fixed("/api/people/"+url.PathEscape(name)+"/link"), show)
+			}},
 		{Name: "list", Usage: "who works here", Action: func(ctx context.Context, c *cli.Command) error {
 			return get(ctx, c, fixed("/api/people"), func(out io.Writer, v contract.People) {
 				table(out, func(row func(...any)) {
@@ -329,15 +357,17 @@ func personCommand() *cli.Command {
 				})
 			})
 		}},
-		{Name: "sign-out", Usage: "end all sessions and unused sign-in links of somebody", Arguments: []cli.Argument{text("name")}, Action: func(ctx context.Context, c *cli.Command) error {
-			name, err := arg(c, "name")
-			if err != nil {
-				return err
-			}
-			return request(ctx, c, http.MethodPost, nil, fixed("/api/people/"+url.PathEscape(name)+"/sign-out"), func(out io.Writer, s contract.SignedOut) {
-				fmt.Fprintf(out, "%s is signed out: %s ended. Tokens go on: firethorn token list\n", plain(s.Name), plural(int(s.Sessions), "1 session", count(s.Sessions)+" sessions"))
-			})
-		}},
+		{Name: "sign-out", Usage: "end all sessions and unused sign-in links of somebody",
+			Arguments: []cli.Argument{text("name")}, Action: func(ctx context.Context, c *cli.Command) error {
+				name, err := arg(c, "name")
+				if err != nil {
+					return err
+				}
+				return request(ctx, c, http.MethodPost, nil, fixed("/api/people/"+url.PathEscape(name)+"/sign-out"),
+					func(out io.Writer, s contract.SignedOut) {
+						fmt.Fprintf(out, "%s is signed out: %s ended. Tokens go on: firethorn token list\n", plain(s.Name), plural(int(s.Sessions), "1 session", count(s.Sessions)+" sessions"))
+					})
+			}},
 		{Name: "leave", Usage: "say that somebody does not work here any more, or dissolve a team", Arguments: []cli.Argument{text("name")},
 			Description: "Nothing can be given to them from then on; their tokens and sessions end. What they have stays theirs until it is handed over:\n  firethorn owner hand-over --from NAME --to NAME",
 			Action: func(ctx context.Context, c *cli.Command) error {
@@ -345,21 +375,26 @@ func personCommand() *cli.Command {
 				if err != nil {
 					return err
 				}
-				return request(ctx, c, http.MethodPost, nil, fixed("/api/people/"+url.PathEscape(name)+"/leave"), func(out io.Writer, p contract.Person) {
-					fmt.Fprintf(out, "%s left.\n", plain(p.Name))
-					if p.Carries > 0 {
-						fmt.Fprintf(out, "%s still theirs: firethorn owner hand-over %s --to …\n", plural(int(p.Carries), "1 issue is", count(p.Carries)+" issues are"), shell.Option("--from", p.Name))
-					}
-				})
+				return request(ctx, c, http.MethodPost, nil, fixed("/api/people/"+url.PathEscape(name)+"/leave"),
+					func(out io.Writer, p contract.Person) {
+						fmt.Fprintf(out, "%s left.\n", plain(p.Name))
+						if p.Carries > 0 {
+							fmt.Fprintf(out, "%s still theirs: firethorn owner hand-over %s --to …\n",
+								plural(int(p.Carries), "1 issue is", count(p.Carries)+" issues are"),
+								shell.Option("--from", p.Name))
+						}
+					})
 			}},
-		{Name: "return", Usage: "say that somebody works here again", Arguments: []cli.Argument{text("name")}, Action: func(ctx context.Context, c *cli.Command) error {
-			name, err := arg(c, "name")
-			if err != nil {
-				return err
-			}
-			return request(ctx, c, http.MethodPost, nil, fixed("/api/people/"+url.PathEscape(name)+"/return"), func(out io.Writer, p contract.Person) {
-				fmt.Fprintf(out, "%s works here again; firethorn person link %s prints a sign-in link.\n", plain(p.Name), shell.Arguments(p.Name))
-			})
-		}},
+		{Name: "return", Usage: "say that somebody works here again", Arguments: []cli.Argument{text("name")},
+			Action: func(ctx context.Context, c *cli.Command) error {
+				name, err := arg(c, "name")
+				if err != nil {
+					return err
+				}
+				return request(ctx, c, http.MethodPost, nil, fixed("/api/people/"+url.PathEscape(name)+"/return"),
+					func(out io.Writer, p contract.Person) {
+						fmt.Fprintf(out, "%s works here again; firethorn person link %s prints a sign-in link.\n", plain(p.Name), shell.Arguments(p.Name))
+					})
+			}},
 	}}
 }

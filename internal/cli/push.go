@@ -86,7 +86,9 @@ func pushSymbols(ctx context.Context, c *cli.Command) error {
 	for chunk := range slices.Chunk(found.list, filesAtOnce) {
 		push := contract.PushSymbols{Release: sum.Release}
 		for _, b := range chunk {
-			push.Files = append(push.Files, contract.SymbolFile{Address: servedAt(c.String("served-at"), b.Path), Bundle: b.CodeHash, Map: b.MapSum, DebugID: b.DebugID})
+			push.Files = append(push.Files,
+				contract.SymbolFile{Address: servedAt(c.String("served-at"), b.Path), Bundle: b.CodeHash, Map: b.MapSum,
+					DebugID: b.DebugID})
 		}
 		var one contract.Pushed
 		if _, err := cl.call(ctx, http.MethodPost, base, push, &one); err != nil {
@@ -106,7 +108,8 @@ func pushSymbols(ctx context.Context, c *cli.Command) error {
 // listedMost is how many files a push lists one by one.
 const listedMost = 40
 
-func showPush(out io.Writer, project string, sum pushed, found bundles, base string, sent map[string]bool, took time.Duration) {
+func showPush(out io.Writer, project string, sum pushed, found bundles, base string, sent map[string]bool,
+	took time.Duration) {
 	if len(found.list) <= listedMost {
 		table(out, func(row func(...any)) {
 			row("FILE", "BUNDLE", "MAP", "SOURCES", "DEBUG ID", "SENT")
@@ -123,7 +126,8 @@ func showPush(out io.Writer, project string, sum pushed, found bundles, base str
 			}
 		})
 	}
-	fmt.Fprintf(out, "%s %s: %s new, %s there already; %s sent, %s in %s", project, sum.Release, files(sum.Added), files(sum.Already), contents(sum.Sent), size(sum.SentBytes), took.Round(10*time.Millisecond))
+	fmt.Fprintf(out, "%s %s: %s new, %s there already; %s sent, %s in %s", project, sum.Release, files(sum.Added),
+		files(sum.Already), contents(sum.Sent), size(sum.SentBytes), took.Round(10*time.Millisecond))
 	if len(found.without) > 0 {
 		fmt.Fprintf(out, "; without a map: %s", plain(strings.Join(found.without[:min(len(found.without), 10)], ", ")))
 		if n := len(found.without) - 10; n > 0 {

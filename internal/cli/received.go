@@ -18,9 +18,10 @@ func receivedCommand() *cli.Command {
 			&cli.BoolFlag{Name: "examples", Usage: "with examples of each cause"},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
-			return get(ctx, c, ofProject(fmt.Sprintf("/received?hours=%d", c.Int("hours"))), func(out io.Writer, v contract.Received) {
-				showReceived(out, v, c.Bool("examples"))
-			})
+			return get(ctx, c, ofProject(fmt.Sprintf("/received?hours=%d", c.Int("hours"))),
+				func(out io.Writer, v contract.Received) {
+					showReceived(out, v, c.Bool("examples"))
+				})
 		}}
 }
 
@@ -41,8 +42,10 @@ func showReceived(out io.Writer, v contract.Received, examples bool) {
 			most = max(most, h.Stored+h.Dropped+h.OverAllowance)
 		}
 		for _, h := range v.Hours {
-			bar := strings.Repeat("█", int(20*h.Stored/most)) + strings.Repeat("▒", int(20*(h.Dropped+h.OverAllowance)/most))
-			row(h.Hour.Format("Jan 02 15:04"), figure(h.Stored), figure(h.Dropped), figure(h.OverAllowance), figure(h.Refused), figure(h.Cut), figure(h.Scrubbed), bar)
+			bar := strings.Repeat("█", int(20*h.Stored/most)) + strings.Repeat("▒",
+				int(20*(h.Dropped+h.OverAllowance)/most))
+			row(h.Hour.Format("Jan 02 15:04"), figure(h.Stored), figure(h.Dropped), figure(h.OverAllowance),
+				figure(h.Refused), figure(h.Cut), figure(h.Scrubbed), bar)
 		}
 	})
 	if len(v.Causes) > 0 {
@@ -57,12 +60,14 @@ func showReceived(out io.Writer, v contract.Received, examples bool) {
 	for _, c := range v.Causes {
 		for _, e := range c.Examples {
 			if examples {
-				fmt.Fprintf(out, "  %s %s, %s: %s\n", strings.ReplaceAll(c.Cause, "_", " "), plain(orDash(c.Rule)), ago(e.At), plain(cut(e.Words, 140)))
+				fmt.Fprintf(out, "  %s %s, %s: %s\n", strings.ReplaceAll(c.Cause, "_", " "), plain(orDash(c.Rule)),
+					ago(e.At), plain(cut(e.Words, 140)))
 			}
 		}
 	}
 	for _, o := range v.RulesOff {
-		fmt.Fprintf(out, "\n! The %s rule %q was switched off %s: %s\n", o.Section, plain(o.Rule), ago(o.At), plain(o.Why))
+		fmt.Fprintf(out, "\n! The %s rule %q was switched off %s: %s\n", o.Section, plain(o.Rule), ago(o.At),
+			plain(o.Why))
 	}
 	if !examples && len(v.Causes) > 0 {
 		fmt.Fprintln(out, "\nSee what they were with --examples.")

@@ -72,9 +72,10 @@ func adoptGrouping(ctx context.Context, c *cli.Command) error {
 	}
 	in := contract.AdoptGrouping{Version: n}
 	if !c.Bool("regroup") {
-		return request(ctx, c, http.MethodPut, in, ofProject("/grouping/version"), func(out io.Writer, v contract.Grouping) {
-			fmt.Fprintf(out, "%s adopts version %d: what comes is grouped by it, and what is stored stays. Group that by it too: firethorn group regroup --project %s\n", plain(v.Project), n, plain(v.Project))
-		})
+		return request(ctx, c, http.MethodPut, in, ofProject("/grouping/version"),
+			func(out io.Writer, v contract.Grouping) {
+				fmt.Fprintf(out, "%s adopts version %d: what comes is grouped by it, and what is stored stays. Group that by it too: firethorn group regroup --project %s\n", plain(v.Project), n, plain(v.Project))
+			})
 	}
 	cl, err := newClient(c)
 	if err != nil {
@@ -93,9 +94,10 @@ func adoptGrouping(ctx context.Context, c *cli.Command) error {
 func groupRegroup(ctx context.Context, c *cli.Command) error {
 	switch {
 	case c.Bool("stop"):
-		return request(ctx, c, http.MethodPost, struct{}{}, ofProject("/regroupings/stop"), func(out io.Writer, _ contract.Regrouping) {
-			fmt.Fprintln(out, "It was stopped before anything moved.")
-		})
+		return request(ctx, c, http.MethodPost, struct{}{}, ofProject("/regroupings/stop"),
+			func(out io.Writer, _ contract.Regrouping) {
+				fmt.Fprintln(out, "It was stopped before anything moved.")
+			})
 	case c.Bool("watch"):
 		return regroupAndWatch(ctx, c, "")
 	}
@@ -127,7 +129,8 @@ func regroupAndWatch(ctx context.Context, c *cli.Command, verb string) error {
 			g := v.Regroupings[0]
 			switch g.State {
 			case "reading":
-				tell(fmt.Sprintf("%s of %s variants read, %s events looked at", count(int64(g.Read)), count(int64(g.Of)), count(g.Bodies)))
+				tell(fmt.Sprintf("%s of %s variants read, %s events looked at", count(int64(g.Read)),
+					count(int64(g.Of)), count(g.Bodies)))
 			case "moving", "undoing":
 				tell(fmt.Sprintf("%s: %s events so far", g.State, count(g.Events)))
 			default:
@@ -167,13 +170,14 @@ func regroupAndWatch(ctx context.Context, c *cli.Command, verb string) error {
 
 func groupReview(ctx context.Context, c *cli.Command) error {
 	if n := c.Int("suggestion"); n > 0 {
-		return get(ctx, c, ofProject(fmt.Sprintf("/grouping/review/%d/rules", n)), func(out io.Writer, v contract.Suggested) {
-			if v.Version != 0 {
-				fmt.Fprintf(c.Root().ErrWriter, "this suggestion is no rule: firethorn group try --grouping-version %d\n", v.Version)
-				return
-			}
-			fmt.Fprint(out, v.Text)
-		})
+		return get(ctx, c, ofProject(fmt.Sprintf("/grouping/review/%d/rules", n)),
+			func(out io.Writer, v contract.Suggested) {
+				if v.Version != 0 {
+					fmt.Fprintf(c.Root().ErrWriter, "this suggestion is no rule: firethorn group try --grouping-version %d\n", v.Version)
+					return
+				}
+				fmt.Fprint(out, v.Text)
+			})
 	}
 	return get(ctx, c, ofProject("/grouping/review"), showReview)
 }
@@ -197,9 +201,11 @@ func showReview(out io.Writer, v contract.GroupingReview) {
 			kind = string(f.Kind)
 			fmt.Fprintf(out, "\n%s\n", as.faint(titles[kind]))
 		}
-		fmt.Fprintf(out, "\n%s  %s\n    %s\n", as.bright(fmt.Sprintf("%3d", i+1)), as.bright(plain(f.Words)), plain(f.Why))
+		fmt.Fprintf(out, "\n%s  %s\n    %s\n", as.bright(fmt.Sprintf("%3d", i+1)), as.bright(plain(f.Words)),
+			plain(f.Why))
 		for _, n := range f.Issues[:min(len(f.Issues), 5)] {
-			fmt.Fprintf(out, "    %s/%-5d %s %s  %s\n", plain(v.Project), n.Number, amount(n.Events, "event"), amount(n.Users, "user"), plain(cut(n.Headline, 70)))
+			fmt.Fprintf(out, "    %s/%-5d %s %s  %s\n", plain(v.Project), n.Number, amount(n.Events, "event"),
+				amount(n.Users, "user"), plain(cut(n.Headline, 70)))
 		}
 		if more := len(f.Issues) - 5 + f.More; more > 0 {
 			fmt.Fprintf(out, "    and %d more\n", more)
@@ -273,7 +279,8 @@ func showBeside(out io.Writer, v contract.Beside, near []contract.NearIssue) {
 		fmt.Fprintln(out, "  nothing like it")
 	}
 	for _, x := range v.Similar {
-		fmt.Fprintf(out, "  %3.0f %%  %-14s %-10s %s\n         %s\n", 100*x.Score, x.ID, x.State, plain(cut(x.Headline, 70)), as.faint(plain(strings.Join(x.Alike, "; "))))
+		fmt.Fprintf(out, "  %3.0f %%  %-14s %-10s %s\n         %s\n", 100*x.Score, x.ID, x.State,
+			plain(cut(x.Headline, 70)), as.faint(plain(strings.Join(x.Alike, "; "))))
 	}
 	fmt.Fprintf(out, "\n%s\n", as.faint("HAPPENS TOGETHER WITH"))
 	if len(near) == 0 {

@@ -16,7 +16,8 @@ import (
 
 func releaseCommand() *cli.Command {
 	version := func() cli.Flag {
-		return &cli.StringFlag{Name: "release", Required: true, Usage: "its `VERSION`, as events name it (service.version)"}
+		return &cli.StringFlag{Name: "release", Required: true,
+			Usage: "its `VERSION`, as events name it (service.version)"}
 	}
 	return &cli.Command{Name: "release", Usage: "what was built and deployed, what is new in it, and which comes first",
 		Description: "In a build:        firethorn release announce --project quayside --release 4.2.1      (in its repository)\n" +
@@ -29,7 +30,8 @@ func releaseCommand() *cli.Command {
 			{Name: "mark-deployed", Usage: "say that a release was deployed to an environment", Flags: []cli.Flag{
 				version(),
 				&cli.StringFlag{Name: "environment", Required: true, Usage: "its `NAME`, as events name it"},
-				&cli.TimestampFlag{Name: "at", Usage: "when, RFC 3339; now if it is not said", Config: cli.TimestampConfig{Layouts: []string{time.RFC3339}}},
+				&cli.TimestampFlag{Name: "at", Usage: "when, RFC 3339; now if it is not said",
+					Config: cli.TimestampConfig{Layouts: []string{time.RFC3339}}},
 			}, Action: func(ctx context.Context, c *cli.Command) error {
 				in := contract.MarkDeployed{Environment: c.String("environment"), At: c.Timestamp("at")}
 				path := ofProject("/release/deploys?version=" + url.QueryEscape(c.String("release")))
@@ -38,30 +40,36 @@ func releaseCommand() *cli.Command {
 					fmt.Fprintf(out, "%s is marked as deployed to %s\n", plain(r.Version), plain(last.Environment))
 				})
 			}},
-			{Name: "list", Usage: "a project's releases, the newest first", Action: func(ctx context.Context, c *cli.Command) error {
-				return get(ctx, c, ofProject("/releases"), showReleases)
-			}},
-			{Name: "show", Usage: "one release: what is new, came back and was fixed in it", Arguments: []cli.Argument{text("version")}, Action: func(ctx context.Context, c *cli.Command) error {
-				v, err := arg(c, "version")
-				if err != nil {
-					return err
-				}
-				return get(ctx, c, ofProject("/release?version="+url.QueryEscape(v)), showRelease)
-			}},
-			{Name: "order", Usage: "which of two releases comes first, and why", Arguments: []cli.Argument{text("a"), text("b")}, Action: func(ctx context.Context, c *cli.Command) error {
-				a, err := arg(c, "a")
-				if err != nil {
-					return err
-				}
-				b, err := arg(c, "b")
-				if err != nil {
-					return err
-				}
-				return get(ctx, c, ofProject("/release/order?"+url.Values{"a": {a}, "b": {b}}.Encode()), func(out io.Writer, o contract.ReleaseOrder) {
-					words := map[string]string{"before": "comes before", "after": "comes after", "same": "is", "unknown": "cannot be ordered with"}
-					fmt.Fprintf(out, "%s %s %s: %s\n", plain(o.A), words[o.Order], plain(o.B), plain(o.Why))
-				})
-			}},
+			{Name: "list", Usage: "a project's releases, the newest first",
+				Action: func(ctx context.Context, c *cli.Command) error {
+					return get(ctx, c, ofProject("/releases"), showReleases)
+				}},
+			{Name: "show", Usage: "one release: what is new, came back and was fixed in it",
+				Arguments: []cli.Argument{text("version")}, Action: func(ctx context.Context, c *cli.Command) error {
+					v, err := arg(c, "version")
+					if err != nil {
+						return err
+					}
+					return get(ctx, c, ofProject("/release?version="+url.QueryEscape(v)), showRelease)
+				}},
+			{Name: "order", Usage: "which of two releases comes first, and why",
+				Arguments: []cli.Argument{text("a"), text("b")},
+				Action: func(ctx context.Context, c *cli.Command) error {
+					a, err := arg(c, "a")
+					if err != nil {
+						return err
+					}
+					b, err := arg(c, "b")
+					if err != nil {
+						return err
+					}
+					return get(ctx, c, ofProject("/release/order?"+url.Values{"a": {a}, "b": {b}}.Encode()),
+						func(out io.Writer, o contract.ReleaseOrder) {
+							words := map[string]string{"before": "comes before", "after": "comes after", "same": "is",
+								"unknown": "cannot be ordered with"}
+							fmt.Fprintf(out, "%s %s %s: %s\n", plain(o.A), words[o.Order], plain(o.B), plain(o.Why))
+						})
+				}},
 		}}
 }
 
@@ -80,7 +88,8 @@ func showReleases(out io.Writer, v contract.Releases) {
 	table(out, func(row func(...any)) {
 		row("RELEASE", "FIRST SEEN", " EVENTS", " ISSUES", "    NEW", "DEPLOYED", "COMMIT")
 		for _, r := range v.Releases {
-			row(r.Version, ago(r.FirstSeen), figure(r.Events), figure(r.Issues), figure(r.New), deployed(r), orDash(r.Commit[:min(len(r.Commit), 12)]))
+			row(r.Version, ago(r.FirstSeen), figure(r.Events), figure(r.Issues), figure(r.New), deployed(r),
+				orDash(r.Commit[:min(len(r.Commit), 12)]))
 		}
 	})
 	if v.Order != "auto" {
@@ -104,12 +113,14 @@ func deployed(r contract.Release) string {
 func showRelease(out io.Writer, r contract.ReleaseDetail) {
 	as := styleOf(out)
 	fmt.Fprintf(out, "%s %s%s\n", as.bright(plain(r.Project)), as.bright(plain(r.Version)), ofCommit(r.Release))
-	fmt.Fprintf(out, "  first seen %s; %s of %s\n", ago(r.FirstSeen), counted(r.Events, "event"), counted(r.Issues, "issue"))
+	fmt.Fprintf(out, "  first seen %s; %s of %s\n", ago(r.FirstSeen), counted(r.Events, "event"),
+		counted(r.Issues, "issue"))
 	if r.Announced != nil {
 		fmt.Fprintf(out, "  announced %s by %s\n", ago(*r.Announced), plain(r.AnnouncedBy))
 	}
 	if r.Before != "" {
-		fmt.Fprintf(out, "  after %s (%s), which had %s\n", plain(r.Before), plain(r.BeforeWhy), counted(r.BeforeEvents, "event"))
+		fmt.Fprintf(out, "  after %s (%s), which had %s\n", plain(r.Before), plain(r.BeforeWhy),
+			counted(r.BeforeEvents, "event"))
 	}
 	for _, d := range r.Deploys {
 		fmt.Fprintf(out, "  deployed to %s %s by %s\n", plain(d.Environment), ago(d.At), plain(d.By))
@@ -126,13 +137,15 @@ func showRelease(out io.Writer, r contract.ReleaseDetail) {
 	for _, x := range []struct {
 		title, none string
 		list        []contract.Issue
-	}{{"NEW IN IT", "nothing new", r.NewIssues}, {"CAME BACK IN IT", "nothing came back", r.Regressed}, {"FIXED IN IT", "nothing was called fixed in it", r.Fixed}} {
+	}{{"NEW IN IT", "nothing new", r.NewIssues}, {"CAME BACK IN IT", "nothing came back", r.Regressed}, {"FIXED IN IT",
+		"nothing was called fixed in it", r.Fixed}} {
 		fmt.Fprintf(out, "\n%s\n", as.faint(x.title))
 		if len(x.list) == 0 {
 			fmt.Fprintf(out, "  %s\n", x.none)
 		}
 		for _, is := range x.list {
-			fmt.Fprintf(out, "  %5.1f  %-14s %s %s  %s  %s\n", is.Impact, is.ID, amount(is.Users, "user"), amount(is.Events, "event"), plain(cut(is.Headline, 50)), as.faint(standing(is)))
+			fmt.Fprintf(out, "  %5.1f  %-14s %s %s  %s  %s\n", is.Impact, is.ID, amount(is.Users, "user"),
+				amount(is.Events, "event"), plain(cut(is.Headline, 50)), as.faint(standing(is)))
 		}
 	}
 	showCommits(out, r)
@@ -148,7 +161,8 @@ func showCommits(out io.Writer, r contract.ReleaseDetail) {
 	as := styleOf(out)
 	fmt.Fprintf(out, "\n%s\n", as.faint("COMMITS"))
 	for _, c := range r.Commits[:min(len(r.Commits), shownCommits)] {
-		fmt.Fprintf(out, "  %s  %s  %-16s %s  %s\n", c.Hash[:min(10, len(c.Hash))], c.Committed.Format("2006-01-02"), plain(cut(c.Author, 16)), plain(cut(c.Subject, 60)), as.faint(fmt.Sprintf("+%d −%d", c.Added, c.Removed)))
+		fmt.Fprintf(out, "  %s  %s  %-16s %s  %s\n", c.Hash[:min(10, len(c.Hash))], c.Committed.Format("2006-01-02"),
+			plain(cut(c.Author, 16)), plain(cut(c.Subject, 60)), as.faint(fmt.Sprintf("+%d −%d", c.Added, c.Removed)))
 	}
 	if rest := r.CommitCount - min(len(r.Commits), shownCommits); rest > 0 {
 		fmt.Fprintf(out, "  and %d more: --format json lists up to 200\n", rest)

@@ -13,7 +13,8 @@ import (
 // that turn the direction of text.
 func plain(s string) string {
 	bad := func(r rune) bool {
-		return unicode.IsControl(r) || r >= 0x202a && r <= 0x202e || r >= 0x2066 && r <= 0x2069 || r == 0x200e || r == 0x200f || r == 0x061c
+		return unicode.IsControl(r) || r >= 0x202a && r <= 0x202e || r >= 0x2066 && r <= 0x2069 || r == 0x200e ||
+			r == 0x200f || r == 0x061c
 	}
 	if strings.IndexFunc(s, bad) < 0 {
 		return s

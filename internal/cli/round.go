@@ -34,7 +34,8 @@ func roundCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			w := &walk{cl: cl, out: c.Root().Writer, ask: asker(c.Root().Reader, c.Root().Writer), project: roundIn(c, cl)}
+			w := &walk{cl: cl, out: c.Root().Writer, ask: asker(c.Root().Reader, c.Root().Writer),
+				project: roundIn(c, cl)}
 			return w.run(ctx)
 		},
 	}
@@ -78,7 +79,8 @@ func showRound(out io.Writer, v contract.Round) {
 			if i.Owner != nil {
 				owner = *i.Owner
 			}
-			row(fmt.Sprintf("%5.1f", i.Impact), i.ID, cut(i.Headline, 40), cut(whyHere(i.Why), 70), figure(i.Users), i.State, owner)
+			row(fmt.Sprintf("%5.1f", i.Impact), i.ID, cut(i.Headline, 40), cut(whyHere(i.Why), 70), figure(i.Users),
+				i.State, owner)
 		}
 	})
 	which := "--all"
@@ -137,7 +139,8 @@ func showRoundEnd(out io.Writer, v contract.RoundEnd) {
 	if v.Seconds >= 60 {
 		took = fmt.Sprintf("%d min %02d s", v.Seconds/60, v.Seconds%60)
 	}
-	fmt.Fprintf(out, "\nRound%s: %s in %s\n", ofProjectWords(v.Project), plural(n, "1 decision", fmt.Sprintf("%d decisions", n)), took)
+	fmt.Fprintf(out, "\nRound%s: %s in %s\n", ofProjectWords(v.Project),
+		plural(n, "1 decision", fmt.Sprintf("%d decisions", n)), took)
 	table(out, func(row func(...any)) {
 		for _, d := range v.Done {
 			if !d.Undone {

@@ -36,7 +36,8 @@ func (w *walk) undo(ctx context.Context) (again bool, err error) {
 	id := w.items[last.at].ID
 	switch last.kind {
 	case commented:
-		if _, err := w.cl.call(ctx, http.MethodDelete, fmt.Sprintf("%s/comments/%d", issueAPI(id), last.comment), nil, nil); err != nil {
+		if _, err := w.cl.call(ctx, http.MethodDelete, fmt.Sprintf("%s/comments/%d", issueAPI(id), last.comment), nil,
+			nil); err != nil {
 			return false, err
 		}
 		fmt.Fprintln(w.out, "  what you said is taken back")

@@ -52,7 +52,8 @@ func (w *walk) fetch(ctx context.Context, at int) *brief {
 		defer cancel()
 		var wg sync.WaitGroup
 		wg.Go(func() { _, b.err = w.cl.call(ctx, http.MethodGet, path, nil, &b.issue) })
-		for part, into := range map[string]any{"/events/newest": &b.event, "/owners": &b.owners, "/beside": &b.beside, "/history": &b.history, "/likely": &b.likely} {
+		for part, into := range map[string]any{"/events/newest": &b.event, "/owners": &b.owners, "/beside": &b.beside,
+			"/history": &b.history, "/likely": &b.likely} {
 			wg.Go(func() {
 				// What cannot be told in time is left out; the issue decides.
 				_, _ = w.cl.call(within, http.MethodGet, path+part, nil, into)
@@ -72,7 +73,8 @@ func (w *walk) show(ctx context.Context) error {
 	}
 	v := b.issue
 	as := styleOf(w.out)
-	fmt.Fprintf(w.out, "\n[%d of %d] %s  %s  %s\n", w.at+1, max(len(w.items), w.left), v.ID, as.bright(plain(v.Headline)), as.faint(plain(v.Standing)))
+	fmt.Fprintf(w.out, "\n[%d of %d] %s  %s  %s\n", w.at+1, max(len(w.items), w.left), v.ID,
+		as.bright(plain(v.Headline)), as.faint(plain(v.Standing)))
 	fmt.Fprintf(w.out, "  why      %s\n", as.fault(plain(whyHere(i.Why))))
 	if v.Message != "" {
 		fmt.Fprintf(w.out, "           %s\n", plain(cut(strings.ReplaceAll(v.Message, "\n", " "), 160)))
@@ -90,18 +92,22 @@ func (w *walk) show(ctx context.Context) error {
 	if v.ImpactWords == counted(v.Users, "user") || v.ImpactWords == counted(v.Events, "event") {
 		most = ""
 	}
-	fmt.Fprintf(w.out, "  impact   %.1f: %s%s, %s %s; %s; %s, %s\n", v.Impact, plain(most), counted(v.Users, "user"), counted(v.Events, "event"), spark(v.Trend), plain(span), v.Severity, caught)
+	fmt.Fprintf(w.out, "  impact   %.1f: %s%s, %s %s; %s; %s, %s\n", v.Impact, plain(most), counted(v.Users, "user"),
+		counted(v.Events, "event"), spark(v.Trend), plain(span), v.Severity, caught)
 	w.whose(b)
 	for n, s := range b.beside.Similar {
 		if n == 2 {
 			break
 		}
-		fmt.Fprintf(w.out, "  like     %s  %s (%.0f %%): %s\n", s.ID, plain(cut(s.Headline, 50)), 100*s.Score, plain(s.Standing))
+		fmt.Fprintf(w.out, "  like     %s  %s (%.0f %%): %s\n", s.ID, plain(cut(s.Headline, 50)), 100*s.Score,
+			plain(s.Standing))
 	}
 	w.before(b)
 	if len(b.likely.Changes) > 0 {
 		c := b.likely.Changes[0]
-		fmt.Fprintf(w.out, "  likely   brought by %s %s, %s %s (%.0f: %s)\n", release.Short(c.Hash), plain(beginning(c.Subject, 60)), plain(c.Author), ago(c.Committed), c.Score, plain(strings.Join(c.Reasons, "; ")))
+		fmt.Fprintf(w.out, "  likely   brought by %s %s, %s %s (%.0f: %s)\n", release.Short(c.Hash),
+			plain(beginning(c.Subject, 60)), plain(c.Author), ago(c.Committed), c.Score,
+			plain(strings.Join(c.Reasons, "; ")))
 	}
 	fmt.Fprintln(w.out, as.faint("  a accept  g give  s assign  p park  f fixed  d dismiss  m merge  + - severity  c comment  z undo  j later  q end  ? all"))
 	return nil
@@ -114,7 +120,8 @@ func (w *walk) origin(b *brief, as style) {
 			if !f.Origin {
 				continue
 			}
-			fmt.Fprintf(w.out, "  at       %s  %s\n", as.bright(plain(shownFunction(f))), as.faint(plain(fmt.Sprintf("%s:%d", f.File, f.Line))))
+			fmt.Fprintf(w.out, "  at       %s  %s\n", as.bright(plain(shownFunction(f))),
+				as.faint(plain(fmt.Sprintf("%s:%d", f.File, f.Line))))
 			for _, l := range f.SourceLines {
 				if l.Line < f.Line-2 || l.Line > f.Line+2 {
 					continue

@@ -190,7 +190,8 @@ func (w *walk) press(ctx context.Context, key, rest string) (again bool, err err
 			return false, err
 		}
 		var c contract.Commented
-		if _, err := w.cl.call(ctx, http.MethodPost, issueAPI(w.item().ID)+"/comments", contract.WriteComment{Text: text}, &c); err != nil {
+		if _, err := w.cl.call(ctx, http.MethodPost, issueAPI(w.item().ID)+"/comments",
+			contract.WriteComment{Text: text}, &c); err != nil {
 			return false, err
 		}
 		w.steps = append(w.steps, step{at: w.at, kind: commented, comment: c.Comment})
@@ -282,7 +283,8 @@ func (w *walk) grade(ctx context.Context, key string) error {
 		return usage("it is %s already", i.Severity)
 	}
 	var now contract.IssueDetail
-	if err := w.cl.match(ctx, http.MethodPost, issueAPI(i.ID)+"/severity", i.Version, contract.Act{Severity: to}, &now); err != nil {
+	if err := w.cl.match(ctx, http.MethodPost, issueAPI(i.ID)+"/severity", i.Version, contract.Act{Severity: to},
+		&now); err != nil {
 		return err
 	}
 	i.Issue = now.Issue
@@ -309,7 +311,8 @@ func (w *walk) later(ctx context.Context) error {
 
 // pass says that an issue was seen, or was not.
 func (w *walk) pass(ctx context.Context, id string, back bool) error {
-	_, err := w.cl.call(ctx, http.MethodPost, "/api/round/pass", contract.Pass{Issues: []string{id}, AsOf: w.asOf, Back: back}, nil)
+	_, err := w.cl.call(ctx, http.MethodPost, "/api/round/pass",
+		contract.Pass{Issues: []string{id}, AsOf: w.asOf, Back: back}, nil)
 	return err
 }
 

@@ -48,7 +48,8 @@ func rulesCommand() *cli.Command {
 					"and which issues would merge, split or stay. Exit code 1 when a condition fails or costs too much for one of them, or more would\n" +
 					"be dropped or moved than --most-dropped and --most-moved allow.",
 				Flags: append(trialFlags(), onFlag(), mapsFlag(),
-					&cli.FloatFlag{Name: "most-dropped", Value: 100, Usage: "how many `PERCENT` of the events may be dropped"}), Action: tryRules},
+					&cli.FloatFlag{Name: "most-dropped", Value: 100,
+						Usage: "how many `PERCENT` of the events may be dropped"}), Action: tryRules},
 			{Name: "push", Usage: "make a file the project's rules; they act within 5 seconds", Arguments: file,
 				Flags: []cli.Flag{
 					&cli.StringFlag{Name: "note", Usage: "what changed, for the history"},
@@ -57,24 +58,26 @@ func rulesCommand() *cli.Command {
 				}, Action: pushRules},
 			{Name: "pull", Usage: "the project's rules, to FILE or standard output", Arguments: file,
 				Flags: []cli.Flag{&cli.IntFlag{Name: "version", Usage: "an earlier `VERSION`"}}, Action: pullRules},
-			{Name: "history", Usage: "who changed the rules, when and why", Action: func(ctx context.Context, c *cli.Command) error {
-				return get(ctx, c, ofProject("/rules/history"), func(out io.Writer, v contract.RulesHistory) {
-					if len(v.Versions) == 0 {
-						fmt.Fprintln(out, "No rules were pushed yet. Write a file, then: firethorn rules push FILE")
-						return
-					}
-					table(out, func(row func(...any)) {
-						row("VERSION", "WHEN", "WHO", "WHAT")
-						for _, r := range v.Versions {
-							row(r.Version, ago(r.At), r.By, orDash(r.Note))
+			{Name: "history", Usage: "who changed the rules, when and why",
+				Action: func(ctx context.Context, c *cli.Command) error {
+					return get(ctx, c, ofProject("/rules/history"), func(out io.Writer, v contract.RulesHistory) {
+						if len(v.Versions) == 0 {
+							fmt.Fprintln(out, "No rules were pushed yet. Write a file, then: firethorn rules push FILE")
+							return
 						}
+						table(out, func(row func(...any)) {
+							row("VERSION", "WHEN", "WHO", "WHAT")
+							for _, r := range v.Versions {
+								row(r.Version, ago(r.At), r.By, orDash(r.Note))
+							}
+						})
 					})
-				})
-			}},
-			{Name: "schema", Usage: "the form of rules files as a JSON Schema, for editors", Action: func(_ context.Context, c *cli.Command) error {
-				_, err := c.Root().Writer.Write(rules.Schema)
-				return err
-			}},
+				}},
+			{Name: "schema", Usage: "the form of rules files as a JSON Schema, for editors",
+				Action: func(_ context.Context, c *cli.Command) error {
+					_, err := c.Root().Writer.Write(rules.Schema)
+					return err
+				}},
 		}}
 }
 
@@ -122,7 +125,8 @@ func checkRules(_ context.Context, c *cli.Command) error {
 			for _, x := range []struct {
 				section string
 				n       int
-			}{{"intake", len(set.Intake)}, {"scrub", len(set.Scrub)}, {"frame", len(set.Frames)}, {"grouping", len(set.Grouping)}} {
+			}{{"intake", len(set.Intake)}, {"scrub", len(set.Scrub)}, {"frame", len(set.Frames)}, {"grouping",
+				len(set.Grouping)}} {
 				b = append(b, fmt.Sprintf("%d %s %s", x.n, x.section, plural(x.n, "rule", "rules")))
 			}
 			fmt.Fprintf(out, "%s is good: %s\n", name, strings.Join(b, ", "))
@@ -145,7 +149,8 @@ func showFaults(out io.Writer, name, text string, faults []rules.Fault) {
 		line := []rune(strings.TrimRight(lines[f.Line-1], "\r"))
 		from := max(0, f.Column-80)
 		line = line[min(from, len(line)):]
-		fmt.Fprintf(out, "    %s\n    %s^\n", plain(string(line[:min(len(line), 120)])), strings.Repeat(" ", max(0, f.Column-1-from)))
+		fmt.Fprintf(out, "    %s\n    %s^\n", plain(string(line[:min(len(line), 120)])),
+			strings.Repeat(" ", max(0, f.Column-1-from)))
 	}
 }
 
@@ -156,7 +161,8 @@ func goodRules(c *cli.Command) (name, text string, err error) {
 	}
 	if _, faults := rules.Read(text); len(faults) > 0 {
 		showFaults(c.Root().ErrWriter, name, text, faults)
-		return "", "", fault.New(fault.AnswerIsNo, "%s has %d %s; nothing was changed", name, len(faults), plural(len(faults), "fault", "faults"))
+		return "", "", fault.New(fault.AnswerIsNo, "%s has %d %s; nothing was changed", name, len(faults),
+			plural(len(faults), "fault", "faults"))
 	}
 	return name, text, nil
 }
@@ -194,7 +200,8 @@ func pullRules(ctx context.Context, c *cli.Command) error {
 			fmt.Fprintf(out, "version %d was written to %s; push it back with --onto %d\n", v.Version, file, v.Version)
 		}
 		for _, o := range v.Off {
-			fmt.Fprintf(c.Root().ErrWriter, "! the %s rule %q was switched off %s: %s\n", o.Section, plain(o.Rule), ago(o.At), plain(o.Why))
+			fmt.Fprintf(c.Root().ErrWriter, "! the %s rule %q was switched off %s: %s\n", o.Section, plain(o.Rule),
+				ago(o.At), plain(o.Why))
 		}
 	})
 	return errors.Join(err, failed)

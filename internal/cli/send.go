@@ -61,9 +61,11 @@ func send(ctx context.Context, c *cli.Command) error {
 	raw, err := json.Marshal(map[string]any{
 		"id": id, "time": time.Now().UTC().Format(time.RFC3339Nano), "handled": true,
 		"exceptions": []any{map[string]any{"type": c.String("type"), "message": c.String("message"),
-			"frames": []any{map[string]any{"function": "send", "file": "firethorn/test-event.go", "line": 1, "own": true}}}},
+			"frames": []any{map[string]any{"function": "send", "file": "firethorn/test-event.go", "line": 1,
+				"own": true}}}},
 		"attributes": attributes,
-		"resource":   map[string]any{"service.name": p.Name, "service.version": c.String("release"), "deployment.environment.name": c.String("environment")},
+		"resource": map[string]any{"service.name": p.Name, "service.version": c.String("release"),
+			"deployment.environment.name": c.String("environment")},
 	})
 	if err != nil {
 		return err
@@ -80,7 +82,8 @@ func send(ctx context.Context, c *cli.Command) error {
 				_, err = c.Root().Writer.Write(answer)
 				return err
 			}
-			fmt.Fprintf(c.Root().Writer, "filed as %s: %s\n%s/p/%s/issues/%s\n", e.Issue, plain(e.Headline), cl.server, p.Name, e.Issue[len(p.Name)+1:])
+			fmt.Fprintf(c.Root().Writer, "filed as %s: %s\n%s/p/%s/issues/%s\n", e.Issue, plain(e.Headline), cl.server,
+				p.Name, e.Issue[len(p.Name)+1:])
 			return nil
 		}
 		if f, ok := errors.AsType[*fault.Error](err); !ok || f.Code != fault.NotFound || ctx.Err() != nil {

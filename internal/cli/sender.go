@@ -100,7 +100,8 @@ func (s *sender) send(ctx context.Context, c *cli.Command, list []found) error {
 	total := int64(0)
 	for chunk := range slices.Chunk(order, askAtOnce) {
 		var missing contract.MissingSymbols
-		if _, err := s.c.call(ctx, http.MethodPost, s.base+"/missing", contract.Hashes{Hashes: chunk}, &missing); err != nil {
+		if _, err := s.c.call(ctx, http.MethodPost, s.base+"/missing", contract.Hashes{Hashes: chunk},
+			&missing); err != nil {
 			return err
 		}
 		for _, h := range missing.Hashes {
@@ -121,7 +122,9 @@ func (s *sender) send(ctx context.Context, c *cli.Command, list []found) error {
 	if !isTerminal(c.Root().ErrWriter) {
 		progress = mpb.NewWithContext(ctx, mpb.WithOutput(nil))
 	}
-	bar := progress.AddBar(total, mpb.PrependDecorators(decor.Name("pushing "), decor.CountersKibiByte("% .1f / % .1f")), mpb.AppendDecorators(decor.Percentage()))
+	bar := progress.AddBar(total,
+		mpb.PrependDecorators(decor.Name("pushing "), decor.CountersKibiByte("% .1f / % .1f")),
+		mpb.AppendDecorators(decor.Percentage()))
 	g, ctx := errgroup.WithContext(ctx)
 	g.SetLimit(s.parallel)
 	for _, archive := range together(pieces) {
@@ -149,7 +152,8 @@ func piecesOf(x *source, part int64, have []int) (out []piece) {
 	}
 	for i := 0; int64(i)*part < x.bytes; i++ {
 		if !slices.Contains(have, i) {
-			out = append(out, piece{of: x, name: fmt.Sprintf("%s/%d/%d", x.hash, i, x.bytes), from: int64(i) * part, to: min(int64(i+1)*part, x.bytes)})
+			out = append(out, piece{of: x, name: fmt.Sprintf("%s/%d/%d", x.hash, i, x.bytes), from: int64(i) * part,
+				to: min(int64(i+1)*part, x.bytes)})
 		}
 	}
 	return out
@@ -184,7 +188,8 @@ func (s *sender) archive(ctx context.Context, list []piece) (plain int64, err er
 		}
 		raw = raw[p.from:p.to]
 		plain += int64(len(raw))
-		if err = t.WriteHeader(&tar.Header{Name: p.name, Mode: 0o644, Size: int64(len(raw)), Format: tar.FormatPAX}); err == nil {
+		if err = t.WriteHeader(&tar.Header{Name: p.name, Mode: 0o644, Size: int64(len(raw)),
+			Format: tar.FormatPAX}); err == nil {
 			_, err = t.Write(raw)
 		}
 		if err != nil {
@@ -203,7 +208,8 @@ func (s *sender) archive(ctx context.Context, list []piece) (plain int64, err er
 			return plain, nil
 		}
 		f, ok := errors.AsType[*fault.Error](err)
-		again := ok && slices.Contains([]fault.Code{fault.NoServer, fault.Unavailable, fault.TooMany, fault.Internal}, f.Code)
+		again := ok && slices.Contains([]fault.Code{fault.NoServer, fault.Unavailable, fault.TooMany, fault.Internal},
+			f.Code)
 		if !again || try == tries || ctx.Err() != nil {
 			return 0, err
 		}

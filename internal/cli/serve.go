@@ -21,10 +21,13 @@ func serveCommand() *cli.Command {
 		Description: "Prints `ready URL` on standard output once it answers. Without --database it runs a private MariaDB in the data directory\n" +
 			"(Debian: apt-get install mariadb-server-core). The first start prints a link that opens the console once.",
 		Flags: []cli.Flag{
-			&cli.StringFlag{Name: "data", Value: "firethorn-data", Usage: "`DIR` for the private database and the admin token", Sources: cli.EnvVars("FIRETHORN_DATA")},
-			&cli.StringFlag{Name: "listen", Value: "127.0.0.1:7420", Usage: "`HOST:PORT` to answer on", Sources: cli.EnvVars("FIRETHORN_LISTEN")},
+			&cli.StringFlag{Name: "data", Value: "firethorn-data",
+				Usage: "`DIR` for the private database and the admin token", Sources: cli.EnvVars("FIRETHORN_DATA")},
+			&cli.StringFlag{Name: "listen", Value: "127.0.0.1:7420", Usage: "`HOST:PORT` to answer on",
+				Sources: cli.EnvVars("FIRETHORN_LISTEN")},
 			&cli.StringFlag{Name: "database", Usage: "use this MariaDB: `user:password@tcp(host:port)/name`; others on the machine see it in the list of processes, so prefer --database-file", Sources: cli.EnvVars("FIRETHORN_DATABASE")},
-			&cli.StringFlag{Name: "database-file", Usage: "the `FILE` that holds what --database would say", Sources: cli.EnvVars("FIRETHORN_DATABASE_FILE")},
+			&cli.StringFlag{Name: "database-file", Usage: "the `FILE` that holds what --database would say",
+				Sources: cli.EnvVars("FIRETHORN_DATABASE_FILE")},
 			&cli.StringFlag{Name: "database-listen", Usage: "`HOST:PORT` on loopback that the private database answers on; without it, its socket alone", Sources: cli.EnvVars("FIRETHORN_DATABASE_LISTEN")},
 			&cli.StringFlag{Name: "public-url", Usage: "the `URL` people reach the service at; links are built from it", Sources: cli.EnvVars("FIRETHORN_PUBLIC_URL")},
 			&cli.IntFlag{Name: "symbol-memory", Value: 256, Usage: "`MiB` of decoded symbols to hold"},
@@ -66,9 +69,14 @@ func serveCommand() *cli.Command {
 				return err
 			}
 			return app.Run(ctx, app.Config{
-				Data: c.String("data"), Listen: c.String("listen"), Database: database, DatabaseListen: c.String("database-listen"), PublicURL: c.String("public-url"),
-				Terminal: isTerminal(c.Root().Writer), SymbolMem: c.Int("symbol-memory") << 20, Limits: limits, Log: log, SmallDatabase: c.Bool("small-database"),
-				StoreOnly: c.Bool("store-only"), NewerSchema: c.Bool("allow-newer-schema"), Metrics: c.String("metrics-listen"), ClockOffset: c.Duration("clock-offset"), Silence: c.Duration("session-silence"), FetchFrom: c.StringSlice("fetch-from"), FetchFromPrivate: c.StringSlice("fetch-from-private"),
+				Data: c.String("data"), Listen: c.String("listen"), Database: database,
+				DatabaseListen: c.String("database-listen"), PublicURL: c.String("public-url"),
+				Terminal: isTerminal(c.Root().Writer), SymbolMem: c.Int("symbol-memory") << 20, Limits: limits,
+				Log: log, SmallDatabase: c.Bool("small-database"),
+				StoreOnly: c.Bool("store-only"), NewerSchema: c.Bool("allow-newer-schema"),
+				Metrics: c.String("metrics-listen"), ClockOffset: c.Duration("clock-offset"),
+				Silence: c.Duration("session-silence"), FetchFrom: c.StringSlice("fetch-from"),
+				FetchFromPrivate: c.StringSlice("fetch-from-private"),
 			}, c.Root().Writer)
 		},
 	}

@@ -18,15 +18,19 @@ func sessionCommand() *cli.Command {
 	return &cli.Command{Name: "session", Usage: "runs of the application, and how they ended", Commands: []*cli.Command{
 		{Name: "count", Usage: "how many sessions ended how, by release and environment",
 			Description: "clean: nothing went wrong; faulty: it went on, or ended, after an error; crashed: an unhandled exception ended it;\ncut-off: it was not heard of any more, after a hang, a kill or a loss of power; running: not ended yet.",
-			Flags:       []cli.Flag{&cli.IntFlag{Name: "days", Value: 14, Usage: "how many `DAYS` back, today included (UTC)"}, &cli.BoolFlag{Name: "by-day", Usage: "tell the days apart"}},
+			Flags: []cli.Flag{&cli.IntFlag{Name: "days", Value: 14,
+				Usage: "how many `DAYS` back, today included (UTC)"}, &cli.BoolFlag{Name: "by-day",
+				Usage: "tell the days apart"}},
 			Action: func(ctx context.Context, c *cli.Command) error {
 				q := url.Values{"days": {strconv.Itoa(c.Int("days"))}, "by_day": {strconv.FormatBool(c.Bool("by-day"))}}
 				return get(ctx, c, ofProject("/session-counts?"+q.Encode()), showSessionCounts)
 			}},
 		{Name: "list", Usage: "sessions, newest first",
 			Flags: []cli.Flag{
-				&cli.StringFlag{Name: "outcome", Usage: "only running, clean, faulty, crashed or cut-off ones"}, &cli.StringFlag{Name: "user", Usage: "only those of the user with this `IDENTITY`"},
-				&cli.IntFlag{Name: "limit", Value: 50, Usage: "how many"}, &cli.StringFlag{Name: "cursor", Usage: "`next` of the page before"},
+				&cli.StringFlag{Name: "outcome", Usage: "only running, clean, faulty, crashed or cut-off ones"},
+				&cli.StringFlag{Name: "user", Usage: "only those of the user with this `IDENTITY`"},
+				&cli.IntFlag{Name: "limit", Value: 50, Usage: "how many"}, &cli.StringFlag{Name: "cursor",
+					Usage: "`next` of the page before"},
 			},
 			Action: func(ctx context.Context, c *cli.Command) error {
 				q := url.Values{"limit": {strconv.Itoa(c.Int("limit"))}}
@@ -43,7 +47,8 @@ func sessionCommand() *cli.Command {
 					table(out, func(row func(...any)) {
 						row("SESSION", "STARTED", "LASTED", "OUTCOME", "RELEASE", "ENVIRONMENT")
 						for _, s := range v.Sessions {
-							row(s.ID, s.Started.Format("2006-01-02 15:04:05"), lasted(s.DurationMS), s.Outcome, orDash(s.Release), s.Environment)
+							row(s.ID, s.Started.Format("2006-01-02 15:04:05"), lasted(s.DurationMS), s.Outcome,
+								orDash(s.Release), s.Environment)
 						}
 					})
 					if v.Next != "" {
@@ -51,21 +56,23 @@ func sessionCommand() *cli.Command {
 					}
 				})
 			}},
-		{Name: "show", Usage: "one session and its events", Arguments: []cli.Argument{text("id")}, Action: func(ctx context.Context, c *cli.Command) error {
-			id, err := arg(c, "id")
-			if err != nil {
-				return err
-			}
-			return get(ctx, c, ofProject("/sessions/"+url.PathEscape(id)), func(out io.Writer, s contract.SessionDetail) {
-				fmt.Fprintf(out, "session %s: %s\n%s in %s, from %s on, %s; last heard of %s\n", plain(s.ID), s.Outcome, orElse(plain(s.Release), "no release"), plain(s.Environment), s.Started.Format("2006-01-02 15:04:05 UTC"), lasted(s.DurationMS), ago(s.LastHeard))
-				if len(s.Events) == 0 {
-					fmt.Fprintln(out, "No event of it is kept.")
-					return
+		{Name: "show", Usage: "one session and its events", Arguments: []cli.Argument{text("id")},
+			Action: func(ctx context.Context, c *cli.Command) error {
+				id, err := arg(c, "id")
+				if err != nil {
+					return err
 				}
-				fmt.Fprintln(out)
-				listEvents(out, s.Events)
-			})
-		}},
+				return get(ctx, c, ofProject("/sessions/"+url.PathEscape(id)),
+					func(out io.Writer, s contract.SessionDetail) {
+						fmt.Fprintf(out, "session %s: %s\n%s in %s, from %s on, %s; last heard of %s\n", plain(s.ID), s.Outcome, orElse(plain(s.Release), "no release"), plain(s.Environment), s.Started.Format("2006-01-02 15:04:05 UTC"), lasted(s.DurationMS), ago(s.LastHeard))
+						if len(s.Events) == 0 {
+							fmt.Fprintln(out, "No event of it is kept.")
+							return
+						}
+						fmt.Fprintln(out)
+						listEvents(out, s.Events)
+					})
+			}},
 	}}
 }
 
@@ -75,12 +82,15 @@ func showSessionCounts(out io.Writer, v contract.SessionCounts) {
 		return
 	}
 	table(out, func(row func(...any)) {
-		row("DAY", "RELEASE", "ENVIRONMENT", "SESSIONS", "CLEAN", "FAULTY", "CRASHED", "CUT-OFF", "RUNNING", "CRASH-FREE")
+		row("DAY", "RELEASE", "ENVIRONMENT", "SESSIONS", "CLEAN", "FAULTY", "CRASHED", "CUT-OFF", "RUNNING",
+			"CRASH-FREE")
 		for _, c := range append(v.Counts, v.Total) {
 			if c.Release == "" && c.Environment == "" {
 				c.Day, c.Release, c.Environment = "all", "all", "all"
 			}
-			row(orElse(c.Day, "all"), orDash(c.Release), c.Environment, count(c.Sessions), count(c.Clean), count(c.Faulty), count(c.Crashed), count(c.CutOff), count(c.Running), fmt.Sprintf("%.2f %%", 100*c.CrashFree))
+			row(orElse(c.Day, "all"), orDash(c.Release), c.Environment, count(c.Sessions), count(c.Clean),
+				count(c.Faulty), count(c.Crashed), count(c.CutOff), count(c.Running), fmt.Sprintf("%.2f %%",
+					100*c.CrashFree))
 		}
 	})
 	fmt.Fprintf(out, "\nSessions that began from %s to %s (UTC).\n", v.From, v.To)
@@ -98,8 +108,10 @@ func feedbackCommand() *cli.Command {
 	return &cli.Command{Name: "feedback", Usage: "what people said who were hit", Commands: []*cli.Command{
 		{Name: "list", Usage: "what people said, newest first",
 			Flags: []cli.Flag{
-				&cli.StringFlag{Name: "issue", Usage: "only what is about issue `ID`"}, &cli.StringFlag{Name: "event", Usage: "only what is about event `ID`"},
-				&cli.IntFlag{Name: "limit", Value: 50, Usage: "how many"}, &cli.StringFlag{Name: "cursor", Usage: "`next` of the page before"},
+				&cli.StringFlag{Name: "issue", Usage: "only what is about issue `ID`"}, &cli.StringFlag{Name: "event",
+					Usage: "only what is about event `ID`"},
+				&cli.IntFlag{Name: "limit", Value: 50, Usage: "how many"}, &cli.StringFlag{Name: "cursor",
+					Usage: "`next` of the page before"},
 			},
 			Action: func(ctx context.Context, c *cli.Command) error {
 				q := url.Values{"limit": {strconv.Itoa(c.Int("limit"))}}

@@ -43,7 +43,8 @@ func showSince(out io.Writer, v contract.Since) {
 		last = day
 		if d, ok := events[day]; ok {
 			bar := strings.Repeat("▇", int(1+d.Events*19/most))
-			lines = append(lines, line{day, fmt.Sprintf("%-20s %s, %s", bar, counted(d.Events, "event"), counted(d.Users, "user"))})
+			lines = append(lines,
+				line{day, fmt.Sprintf("%-20s %s, %s", bar, counted(d.Events, "event"), counted(d.Users, "user"))})
 		}
 	}
 	next := 0
@@ -53,7 +54,8 @@ func showSince(out io.Writer, v contract.Since) {
 			add(v.Days[next].Day)
 			next++
 		}
-		mark := map[string]string{"regressed": "!", "fix": "✓", "released": "✓", "holding": "✓", "release": "▲", "deploy": "↑"}[m.Kind]
+		mark := map[string]string{"regressed": "!", "fix": "✓", "released": "✓", "holding": "✓", "release": "▲",
+			"deploy": "↑"}[m.Kind]
 		words := plain(m.Words)
 		if m.Kind == "regressed" {
 			words = as.bright(words)
@@ -106,7 +108,9 @@ func showLikely(out io.Writer, v contract.LikelyChanges) {
 		}
 	}
 	for _, c := range v.Changes {
-		fmt.Fprintf(out, "\n  %5.1f  %s  %s\n         %s, %s; %s\n", c.Score, c.Hash[:min(10, len(c.Hash))], as.bright(plain(c.Subject)), plain(c.Author), c.Committed.Format("2006-01-02 15:04"), plain(strings.Join(c.Reasons, "; ")))
+		fmt.Fprintf(out, "\n  %5.1f  %s  %s\n         %s, %s; %s\n", c.Score, c.Hash[:min(10, len(c.Hash))],
+			as.bright(plain(c.Subject)), plain(c.Author), c.Committed.Format("2006-01-02 15:04"),
+			plain(strings.Join(c.Reasons, "; ")))
 		if c.Link != "" {
 			fmt.Fprintf(out, "         %s\n", plain(c.Link))
 		}
@@ -115,21 +119,26 @@ func showLikely(out io.Writer, v contract.LikelyChanges) {
 		fmt.Fprintln(out)
 	}
 	for _, p := range v.Places {
-		fmt.Fprintf(out, "  %s\n", as.faint(fmt.Sprintf("%s:%d is %s (%s)", plain(p.Source), p.Line, plain(orElse(p.Path, "not found")), plain(p.How))))
+		fmt.Fprintf(out, "  %s\n",
+			as.faint(fmt.Sprintf("%s:%d is %s (%s)", plain(p.Source), p.Line, plain(orElse(p.Path, "not found")),
+				plain(p.How))))
 	}
 	if l := v.Line; l != nil {
-		fmt.Fprintf(out, "\n%s:%d was changed last by %s on %s: %s %s\n  %s\n", plain(l.Path), v.Places[0].Line, plain(l.Author), l.Authored.Format("2006-01-02"), l.Commit[:min(10, len(l.Commit))], plain(l.Subject), plain(strings.TrimSpace(l.Text)))
+		fmt.Fprintf(out, "\n%s:%d was changed last by %s on %s: %s %s\n  %s\n", plain(l.Path), v.Places[0].Line,
+			plain(l.Author), l.Authored.Format("2006-01-02"), l.Commit[:min(10, len(l.Commit))], plain(l.Subject),
+			plain(strings.TrimSpace(l.Text)))
 	}
 }
 
 func ownersCommand() *cli.Command {
-	return &cli.Command{Name: "owners", Usage: "who may have it, and why", Arguments: []cli.Argument{text("id")}, Action: func(ctx context.Context, c *cli.Command) error {
-		id, err := arg(c, "id")
-		if err != nil {
-			return err
-		}
-		return get(ctx, c, ofIssue(id, "/owners"), showOwners)
-	}}
+	return &cli.Command{Name: "owners", Usage: "who may have it, and why", Arguments: []cli.Argument{text("id")},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			id, err := arg(c, "id")
+			if err != nil {
+				return err
+			}
+			return get(ctx, c, ofIssue(id, "/owners"), showOwners)
+		}}
 }
 
 func showOwners(out io.Writer, v contract.Owners) {
@@ -162,7 +171,8 @@ func noticeCommand() *cli.Command {
 		Name: "notice", Usage: "what you should hear of", Description: "Issues that you have or watch coming back, waking, decided about or commented on by others, and comments that mention you. They are those of a person: sign in as one with firethorn login.",
 		Commands: []*cli.Command{
 			{Name: "list", Usage: "your notices, newest first", Flags: []cli.Flag{
-				&cli.BoolFlag{Name: "unseen", Usage: "only what you have not seen"}, &cli.IntFlag{Name: "limit", Value: 50, Usage: "how many"}, &cli.Int64Flag{Name: "before", Usage: "`next` of the page before"},
+				&cli.BoolFlag{Name: "unseen", Usage: "only what you have not seen"}, &cli.IntFlag{Name: "limit",
+					Value: 50, Usage: "how many"}, &cli.Int64Flag{Name: "before", Usage: "`next` of the page before"},
 			}, Action: func(ctx context.Context, c *cli.Command) error {
 				q := url.Values{"limit": {strconv.Itoa(c.Int("limit"))}}
 				if c.Bool("unseen") {
@@ -173,29 +183,32 @@ func noticeCommand() *cli.Command {
 				}
 				return get(ctx, c, fixed("/api/notices?"+q.Encode()), showNotices)
 			}},
-			{Name: "seen", Usage: "say that you have seen all of them, or those up to one", Flags: []cli.Flag{&cli.Int64Flag{Name: "up-to", Usage: "the `ID` of the last one you have seen"}}, Action: func(ctx context.Context, c *cli.Command) error {
-				cl, err := newClient(c)
-				if err != nil {
-					return err
-				}
-				n := c.Int64("up-to")
-				if n == 0 {
-					var v contract.Notices
-					if _, err := cl.call(ctx, http.MethodGet, "/api/notices?limit=1", nil, &v); err != nil {
+			{Name: "seen", Usage: "say that you have seen all of them, or those up to one",
+				Flags: []cli.Flag{&cli.Int64Flag{Name: "up-to", Usage: "the `ID` of the last one you have seen"}},
+				Action: func(ctx context.Context, c *cli.Command) error {
+					cl, err := newClient(c)
+					if err != nil {
 						return err
 					}
-					if len(v.Notices) == 0 {
-						fmt.Fprintln(c.Root().Writer, "There is no notice for you yet.")
-						return nil
+					n := c.Int64("up-to")
+					if n == 0 {
+						var v contract.Notices
+						if _, err := cl.call(ctx, http.MethodGet, "/api/notices?limit=1", nil, &v); err != nil {
+							return err
+						}
+						if len(v.Notices) == 0 {
+							fmt.Fprintln(c.Root().Writer, "There is no notice for you yet.")
+							return nil
+						}
+						n = v.Notices[0].ID
 					}
-					n = v.Notices[0].ID
-				}
-				if _, err := cl.call(ctx, http.MethodPost, "/api/notices/seen", contract.SeenNotices{UpTo: n}, nil); err != nil {
-					return err
-				}
-				fmt.Fprintln(c.Root().Writer, "You have seen them.")
-				return nil
-			}},
+					if _, err := cl.call(ctx, http.MethodPost, "/api/notices/seen", contract.SeenNotices{UpTo: n},
+						nil); err != nil {
+						return err
+					}
+					fmt.Fprintln(c.Root().Writer, "You have seen them.")
+					return nil
+				}},
 		},
 	}
 }

@@ -13,7 +13,8 @@ import (
 )
 
 func splitCommand() *cli.Command {
-	return &cli.Command{Name: "split", Usage: "split a part of an issue off: it is another bug", Arguments: []cli.Argument{text("id")},
+	return &cli.Command{Name: "split", Usage: "split a part of an issue off: it is another bug",
+		Arguments: []cli.Argument{text("id")},
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "frame", Usage: "the events with this own `FUNCTION` on their stack; its file before it makes it exact"},
 			&cli.StringFlag{Name: "message", Usage: "the events whose message is like `TEXT`: numbers, ids, dates and the like may differ"},
@@ -76,13 +77,16 @@ func showDifferences(out io.Writer, v contract.Differences) {
 	for _, d := range v.Differences {
 		if d.By != by {
 			by = d.By
-			fmt.Fprintf(out, "\n%s\n", as.faint(map[string]string{"frame": "a function on the stack", "message": "the message", "attribute": "an attribute"}[by]))
+			fmt.Fprintf(out, "\n%s\n",
+				as.faint(map[string]string{"frame": "a function on the stack", "message": "the message",
+					"attribute": "an attribute"}[by]))
 		}
 		whole := ""
 		if d.Whole {
 			whole = as.faint("   events without a body go along")
 		}
-		fmt.Fprintf(out, "  %5d  %s%s\n", d.Events, plain(strings.TrimPrefix(d.Command, "firethorn issue split "+v.Issue+" ")), whole)
+		fmt.Fprintf(out, "  %5d  %s%s\n", d.Events,
+			plain(strings.TrimPrefix(d.Command, "firethorn issue split "+v.Issue+" ")), whole)
 	}
 }
 

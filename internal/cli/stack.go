@@ -63,7 +63,8 @@ func stackCommand() *cli.Command {
 			if len(raw) > mostStack {
 				return usage("the text is longer than %d MiB: cut the trace out of it", mostStack>>20)
 			}
-			symbols := &dirSymbols{dir: c.String("maps"), kinds: kindRules(c.StringSlice("own"), c.StringSlice("vendor"))}
+			symbols := &dirSymbols{dir: c.String("maps"),
+				kinds: kindRules(c.StringSlice("own"), c.StringSlice("vendor"))}
 			if err := symbols.load(); err != nil {
 				return err
 			}
@@ -84,7 +85,8 @@ func readStack(text string, symbols *dirSymbols) stackAnswer {
 	frames := make([][]event.Frame, len(t.Exceptions))
 	for i, x := range t.Exceptions {
 		told[i] = event.Exception{Type: x.Type, Message: x.Message, Relation: x.Relation}
-		e := stackException{Type: x.Type, Message: x.Message, Relation: x.Relation, Omitted: x.Omitted, Rest: x.Rest, Frames: symbols.resolve(x.Frames)}
+		e := stackException{Type: x.Type, Message: x.Message, Relation: x.Relation, Omitted: x.Omitted, Rest: x.Rest,
+			Frames: symbols.resolve(x.Frames)}
 		if x.Parent >= 0 {
 			parent := x.Parent
 			told[i].Parent, e.Parent = &parent, &parent
@@ -96,7 +98,8 @@ func readStack(text string, symbols *dirSymbols) stackAnswer {
 	return a
 }
 
-var relationWords = map[string]string{"cause": "caused by ", "suppressed": "suppressed ", "member": "member ", "context": "while handling ", "thread": ""}
+var relationWords = map[string]string{"cause": "caused by ", "suppressed": "suppressed ", "member": "member ",
+	"context": "while handling ", "thread": ""}
 
 func showStack(out io.Writer, a stackAnswer) {
 	for _, l := range a.Rest {
@@ -115,7 +118,8 @@ func showStack(out io.Writer, a stackAnswer) {
 		if head != "" && x.Message != "" {
 			head += ": "
 		}
-		fmt.Fprintln(out, as.faint(relationWords[x.Relation])+as.fault(lines(orElse(head+x.Message, "a trace without its exception"))))
+		fmt.Fprintln(out, as.faint(relationWords[x.Relation])+
+			as.fault(lines(orElse(head+x.Message, "a trace without its exception"))))
 		(&framesView{out: out, as: as, around: 1}).folded(x.Frames)
 		if x.Omitted > 0 {
 			fmt.Fprintln(out, as.faint(fmt.Sprintf("      … %d more that the runtime left out", x.Omitted)))
@@ -183,7 +187,8 @@ func (v *framesView) folded(frames []event.Frame) {
 		for i < len(frames) && frames[i].Kind != event.Own {
 			i++
 		}
-		fmt.Fprintln(v.out, v.as.faint(fmt.Sprintf("      … %d %s of %s", i-from, plural(i-from, "frame", "frames"), plain(whose(frames[from:i])))))
+		fmt.Fprintln(v.out, v.as.faint(fmt.Sprintf("      … %d %s of %s", i-from, plural(i-from, "frame", "frames"),
+			plain(whose(frames[from:i])))))
 	}
 }
 
@@ -248,7 +253,8 @@ func whose(frames []event.Frame) string {
 
 // packageOf is the dependency that a file belongs to, as its path tells.
 func packageOf(file string) string {
-	for _, dir := range []string{"node_modules/", "site-packages/", "dist-packages/", "/pkg/mod/", "/gems/", "/vendor/"} {
+	for _, dir := range []string{"node_modules/", "site-packages/", "dist-packages/", "/pkg/mod/", "/gems/",
+		"/vendor/"} {
 		_, rest, ok := strings.Cut(file, dir)
 		if !ok {
 			continue
@@ -269,7 +275,8 @@ func kindRules(own, vendor []string) (rules []symbolicate.KindRule) {
 		kind  event.Kind
 	}{{own, event.Own}, {vendor, event.Vendor}} {
 		for _, g := range list.globs {
-			rules = append(rules, symbolicate.KindRule{Path: g, Kind: list.kind}, symbolicate.KindRule{Function: g, Kind: list.kind})
+			rules = append(rules, symbolicate.KindRule{Path: g, Kind: list.kind},
+				symbolicate.KindRule{Function: g, Kind: list.kind})
 		}
 	}
 	return rules

@@ -22,7 +22,8 @@ func stampCommand() *cli.Command {
 			"everything that changes the files, and before hashes, signatures and compressed copies are made of them: files whose hash\n" +
 			"is written down below DIR, that are signed, or that have a compressed copy, are left alone and named. Running it twice changes nothing.",
 		Arguments: []cli.Argument{text("dir")},
-		Flags:     []cli.Flag{&cli.BoolFlag{Name: "all", Usage: "stamp also what would be left alone"}, &cli.BoolFlag{Name: "dry-run", Usage: "change nothing, say what would be done"}},
+		Flags: []cli.Flag{&cli.BoolFlag{Name: "all", Usage: "stamp also what would be left alone"},
+			&cli.BoolFlag{Name: "dry-run", Usage: "change nothing, say what would be done"}},
 		Action: func(_ context.Context, c *cli.Command) error {
 			dir, err := arg(c, "dir")
 			if err != nil {
@@ -87,7 +88,8 @@ func stampFile(path string, written hashes, all, dry bool) (out stamped, err err
 	}
 	m, err := sourcemap.Parse(raw)
 	if err != nil {
-		return out, fault.Wrap("symbols", fault.MapBroken, err, "%s is no good source map: %v", orElse(mapFile, path), err)
+		return out, fault.Wrap("symbols", fault.MapBroken, err, "%s is no good source map: %v", orElse(mapFile, path),
+			err)
 	}
 	id := stamp.ID(code)
 	switch {
@@ -165,7 +167,8 @@ func showStamped(out io.Writer, list []stamped, asJSON bool, dir string, dry boo
 		if dry {
 			word = "would be stamped"
 		}
-		fmt.Fprintf(out, "%s %s, %d stamped already, %d without a map\n", files(n[doneStamped]), word, n[doneAlready], n[doneNoMap])
+		fmt.Fprintf(out, "%s %s, %d stamped already, %d without a map\n", files(n[doneStamped]), word, n[doneAlready],
+			n[doneNoMap])
 	}
 	switch {
 	case n[doneAlone] > 0:

@@ -30,7 +30,8 @@ func (c *client) stream(ctx context.Context, path string, in any, take func(even
 	}
 	res, err := (&http.Client{Transport: c.http.Transport}).Do(req) // it may take as long as it takes
 	if err != nil {
-		return fault.Wrap("cli.stream", fault.NoServer, err, "the service at %s does not answer; is it running?", c.server)
+		return fault.Wrap("cli.stream", fault.NoServer, err, "the service at %s does not answer; is it running?",
+			c.server)
 	}
 	defer res.Body.Close()
 	if res.StatusCode >= 400 {

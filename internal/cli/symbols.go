@@ -14,19 +14,23 @@ import (
 )
 
 func symbolsCommand() *cli.Command {
-	return &cli.Command{Name: "symbols", Usage: "what makes traces readable, and why one is not", Commands: []*cli.Command{
-		pushCommand(), stampCommand(), checkCommand(),
-		{Name: "list", Usage: "what was pushed, newest first; without --release what it takes, by release",
-			Flags: []cli.Flag{&cli.StringFlag{Name: "release", Usage: "the files of release `R`"}, &cli.IntFlag{Name: "limit", Value: 200, Usage: "how many"}},
-			Action: func(ctx context.Context, c *cli.Command) error {
-				q := url.Values{"limit": {fmt.Sprint(c.Int("limit"))}}
-				release := c.String("release")
-				if release != "" {
-					q.Set("release", release)
-				}
-				return get(ctx, c, ofProject("/symbols?"+q.Encode()), func(out io.Writer, v contract.Symbols) { showSymbols(out, v, release) })
-			}},
-	}}
+	return &cli.Command{Name: "symbols", Usage: "what makes traces readable, and why one is not",
+		Commands: []*cli.Command{
+			pushCommand(), stampCommand(), checkCommand(),
+			{Name: "list", Usage: "what was pushed, newest first; without --release what it takes, by release",
+				Flags: []cli.Flag{&cli.StringFlag{Name: "release", Usage: "the files of release `R`"},
+					&cli.IntFlag{Name: "limit", Value: 200, Usage: "how many"}},
+				Action: func(ctx context.Context, c *cli.Command) error {
+					q := url.Values{"limit": {fmt.Sprint(c.Int("limit"))}}
+					release := c.String("release")
+					if release != "" {
+						q.Set("release", release)
+					}
+					return get(ctx, c, ofProject("/symbols?"+q.Encode()), func(out io.Writer, v contract.Symbols) {
+						showSymbols(out, v, release)
+					})
+				}},
+		}}
 }
 
 func showSymbols(out io.Writer, v contract.Symbols, release string) {
@@ -52,7 +56,8 @@ func showSymbols(out io.Writer, v contract.Symbols, release string) {
 			if r.Used.After(r.Pushed) {
 				used = ago(r.Used)
 			}
-			row(r.Release, figure(r.Files), fmt.Sprintf("%10s", size(r.Bytes)), size(r.Alone), ago(r.Pushed), used, r.Until.Format(time.DateOnly)+" if not used", note)
+			row(r.Release, figure(r.Files), fmt.Sprintf("%10s", size(r.Bytes)), size(r.Alone), ago(r.Pushed), used,
+				r.Until.Format(time.DateOnly)+" if not used", note)
 		}
 	})
 	if release == "" {

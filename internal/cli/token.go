@@ -34,41 +34,48 @@ func tokenCommand() *cli.Command {
 				if err != nil {
 					return err
 				}
-				t := contract.NewToken{Label: label, Scope: c.String("scope"), Person: c.String("person"), Project: c.String("project"), Days: c.Int("days"), Never: c.Bool("never"), Permissions: c.StringSlice("permission")}
-				return request(ctx, c, http.MethodPost, t, fixed("/api/tokens"), func(out io.Writer, t contract.Token) { fmt.Fprintln(out, t.Token) }, func(t contract.Token) {
+				t := contract.NewToken{Label: label, Scope: c.String("scope"), Person: c.String("person"),
+					Project: c.String("project"), Days: c.Int("days"), Never: c.Bool("never"),
+					Permissions: c.StringSlice("permission")}
+				return request(ctx, c, http.MethodPost, t, fixed("/api/tokens"), func(out io.Writer, t contract.Token) {
+					fmt.Fprintln(out, t.Token)
+				}, func(t contract.Token) {
 					until := "it never runs out"
 					if t.Expires != nil {
 						until = "it runs out on " + t.Expires.Format("2006-01-02")
 					}
-					fmt.Fprintf(c.Root().ErrWriter, "Token %d %q: %s. firethorn token revoke %d ends it.\n", t.ID, t.Label, until, t.ID)
+					fmt.Fprintf(c.Root().ErrWriter, "Token %d %q: %s. firethorn token revoke %d ends it.\n", t.ID,
+						t.Label, until, t.ID)
 				})
 			}},
-		{Name: "list", Usage: "all tokens, the newest first, without their texts", Action: func(ctx context.Context, c *cli.Command) error {
-			return get(ctx, c, fixed("/api/tokens"), showTokens)
-		}},
-		{Name: "revoke", Usage: "end a token", Arguments: []cli.Argument{text("number")}, Action: func(ctx context.Context, c *cli.Command) error {
-			number, err := arg(c, "number")
-			if err != nil {
-				return err
-			}
-			id, err := strconv.ParseInt(number, 10, 64)
-			if err != nil || id < 1 {
-				return usage("%q is no number of a token; firethorn token list shows them", number)
-			}
-			cl, err := newClient(c)
-			if err != nil {
-				return err
-			}
-			if _, err := cl.call(ctx, http.MethodDelete, "/api/tokens/"+number, nil, nil); err != nil {
-				return err
-			}
-			if c.String("format") == "json" {
-				_, err = fmt.Fprintf(c.Root().Writer, "{\"revoked\":%d}\n", id)
-				return err
-			}
-			fmt.Fprintf(c.Root().Writer, "Token %d is revoked.\n", id)
-			return nil
-		}},
+		{Name: "list", Usage: "all tokens, the newest first, without their texts",
+			Action: func(ctx context.Context, c *cli.Command) error {
+				return get(ctx, c, fixed("/api/tokens"), showTokens)
+			}},
+		{Name: "revoke", Usage: "end a token", Arguments: []cli.Argument{text("number")},
+			Action: func(ctx context.Context, c *cli.Command) error {
+				number, err := arg(c, "number")
+				if err != nil {
+					return err
+				}
+				id, err := strconv.ParseInt(number, 10, 64)
+				if err != nil || id < 1 {
+					return usage("%q is no number of a token; firethorn token list shows them", number)
+				}
+				cl, err := newClient(c)
+				if err != nil {
+					return err
+				}
+				if _, err := cl.call(ctx, http.MethodDelete, "/api/tokens/"+number, nil, nil); err != nil {
+					return err
+				}
+				if c.String("format") == "json" {
+					_, err = fmt.Fprintf(c.Root().Writer, "{\"revoked\":%d}\n", id)
+					return err
+				}
+				fmt.Fprintf(c.Root().Writer, "Token %d is revoked.\n", id)
+				return nil
+			}},
 	}}
 }
 
@@ -96,7 +103,8 @@ func showTokens(out io.Writer, list contract.Tokens) {
 	})
 	for _, t := range list.Tokens {
 		if t.Warning != "" && t.Scope != "admin" {
-			fmt.Fprintf(out, "\nToken %d %q: %s. It may: %s\n", t.ID, plain(t.Label), t.Warning, strings.Join(t.Permissions, ", "))
+			fmt.Fprintf(out, "\nToken %d %q: %s. It may: %s\n", t.ID, plain(t.Label), t.Warning,
+				strings.Join(t.Permissions, ", "))
 		}
 	}
 }

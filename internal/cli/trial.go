@@ -37,7 +37,8 @@ func trialFlags() []cli.Flag {
 		&cli.IntFlag{Name: "days", Value: 7, Usage: "how many `DAYS` back"},
 		&cli.IntFlag{Name: "events", Value: 2000, Usage: "how many events at most, up to 1,000,000"},
 		&cli.IntFlag{Name: "grouping-version", Usage: "try this `VERSION` of the algorithm too"},
-		&cli.FloatFlag{Name: "most-moved", Value: 100, Usage: "how many `PERCENT` of the events may go to another issue"},
+		&cli.FloatFlag{Name: "most-moved", Value: 100,
+			Usage: "how many `PERCENT` of the events may go to another issue"},
 	}
 }
 
@@ -62,7 +63,8 @@ func tryOnService(ctx context.Context, c *cli.Command, text *string) error {
 	if err != nil {
 		return err
 	}
-	in := contract.TryRules{Text: text, GroupingVersion: c.Int("grouping-version"), Days: c.Int("days"), Events: c.Int("events")}
+	in := contract.TryRules{Text: text, GroupingVersion: c.Int("grouping-version"), Days: c.Int("days"),
+		Events: c.Int("events")}
 	var raw []byte
 	err = watch(c.Root().ErrWriter, func(tell func(string)) error {
 		return cl.stream(ctx, path, in, func(event string, data []byte) error {
@@ -72,7 +74,8 @@ func tryOnService(ctx context.Context, c *cli.Command, text *string) error {
 				if err := json.Unmarshal(data, &p); err != nil {
 					return err
 				}
-				tell(fmt.Sprintf("%s of %s events looked at; Ctrl-C cancels", count(int64(p.Looked)), count(int64(p.Of))))
+				tell(fmt.Sprintf("%s of %s events looked at; Ctrl-C cancels", count(int64(p.Looked)),
+					count(int64(p.Of))))
 			case "tried":
 				raw = bytes.Clone(data)
 			case "problem":
@@ -115,7 +118,8 @@ func showTried(c *cli.Command, raw []byte, project string) error {
 			return fault.New(fault.AnswerIsNo, "the rule %q cannot answer for some events", r.Rule)
 		}
 	}
-	if dropped := 100 * float64(v.Events-v.Kept) / float64(max(1, v.Events)); c.IsSet("most-dropped") && dropped > c.Float("most-dropped") {
+	if dropped := 100 * float64(v.Events-v.Kept) / float64(max(1, v.Events)); c.IsSet("most-dropped") &&
+		dropped > c.Float("most-dropped") {
 		return fault.New(fault.AnswerIsNo, "%.1f %% of the events would be dropped; --most-dropped allows %g %%", dropped, c.Float("most-dropped"))
 	}
 	if moved := 100 * float64(v.Grouping.Moved) / float64(max(1, v.Grouping.Events)); moved > c.Float("most-moved") {
@@ -171,7 +175,8 @@ func offline(c *cli.Command, set *rules.Set) (*contract.RulesTried, error) {
 	intake, trial := rules.NewTrial(set), regroup.NewTrial(now, then)
 	issues, heads := map[fingerprint.Key]int64{}, map[int64][2]string{}
 	for _, r := range list {
-		o := &regroup.Observed{ID: r.event.ID, Thrown: thrownOf(r.event), StandsFor: int64(r.event.StandsFor), Event: r.event, Frames: r.frames}
+		o := &regroup.Observed{ID: r.event.ID, Thrown: thrownOf(r.event), StandsFor: int64(r.event.StandsFor),
+			Event: r.event, Frames: r.frames}
 		before, _ := regroup.Print(now, o, nil)
 		if issues[before.Key] == 0 {
 			issues[before.Key] = int64(len(issues) + 1)
@@ -191,7 +196,9 @@ func offline(c *cli.Command, set *rules.Set) (*contract.RulesTried, error) {
 		if err != nil {
 			return nil, err
 		}
-		intake.Try(rules.NewFacts(r.event, o.Thrown, func() [][]event.Frame { return r.frames }), rules.TrialExample{Event: r.event.ID, Issue: fmt.Sprint(o.Issue), Words: before.Headline}, nil, raw)
+		intake.Try(rules.NewFacts(r.event, o.Thrown, func() [][]event.Frame {
+			return r.frames
+		}), rules.TrialExample{Event: r.event.ID, Issue: fmt.Sprint(o.Issue), Words: before.Headline}, nil, raw)
 	}
 	out.Trial, out.Failed = *intake, trial.Failed
 	out.Grouping = trial.Outcome(func(n int64) (string, string) { return heads[n][0], heads[n][1] })
@@ -219,12 +226,16 @@ func askedAbout(c *cli.Command, set *rules.Set) (faults []rules.Fault, err error
 	}
 	for _, r := range v.Intake {
 		if n := r.Failed + r.TooCostly; n > 0 {
-			faults = append(faults, rules.Fault{Line: 1, Column: 1, Section: "intake", Rule: r.Rule, Message: fmt.Sprintf("cannot answer for %d of %d events: %s", n, v.Events, r.Why)})
+			faults = append(faults,
+				rules.Fault{Line: 1, Column: 1, Section: "intake", Rule: r.Rule,
+					Message: fmt.Sprintf("cannot answer for %d of %d events: %s", n, v.Events, r.Why)})
 		}
 	}
 	for _, r := range v.Grouping.Rules {
 		if n := r.Failed + r.Costly; n > 0 {
-			faults = append(faults, rules.Fault{Line: 1, Column: 1, Section: r.Section, Rule: r.Rule, Message: fmt.Sprintf("cannot answer for %d of %d events: %s", n, v.Grouping.Events, r.Why)})
+			faults = append(faults,
+				rules.Fault{Line: 1, Column: 1, Section: r.Section, Rule: r.Rule,
+					Message: fmt.Sprintf("cannot answer for %d of %d events: %s", n, v.Grouping.Events, r.Why)})
 		}
 	}
 	return faults, nil
@@ -259,12 +270,14 @@ func showTrialRules(out io.Writer, section string, list []*rules.TrialRule) {
 	})
 	for _, r := range list {
 		if r.Failed+r.TooCostly > 0 {
-			fmt.Fprintf(out, "  ! %s: failed for %d events, stopped for %d: %s\n", plain(r.Rule), r.Failed, r.TooCostly, plain(r.Why))
+			fmt.Fprintf(out, "  ! %s: failed for %d events, stopped for %d: %s\n", plain(r.Rule), r.Failed, r.TooCostly,
+				plain(r.Why))
 		}
 		for _, ex := range r.Examples {
 			fmt.Fprintf(out, "  %s: %s, event %s of %s\n", plain(r.Rule), plain(cut(ex.Words, 60)), ex.Event, ex.Issue)
 			if ex.Where != "" {
-				fmt.Fprintf(out, "      %s\n      - %s\n      + %s\n", plain(ex.Where), plain(cut(ex.Before, 110)), plain(cut(ex.After, 110)))
+				fmt.Fprintf(out, "      %s\n      - %s\n      + %s\n", plain(ex.Where), plain(cut(ex.Before, 110)),
+					plain(cut(ex.After, 110)))
 			}
 		}
 	}
@@ -284,7 +297,8 @@ func showOutcome(out io.Writer, v regroup.Outcome, project string) {
 	}
 	fmt.Fprintf(out, "\n%s\n", as.bright(outcomeInWords(v)))
 	for _, m := range v.Merges {
-		fmt.Fprintf(out, "\n%s into %s  %s%s\n", as.bright("Merge"), name(m.Into), plain(m.Into.Headline), byRule(as, m.Into.Rule))
+		fmt.Fprintf(out, "\n%s into %s  %s%s\n", as.bright("Merge"), name(m.Into), plain(m.Into.Headline),
+			byRule(as, m.Into.Rule))
 		sides(out, m.From, func(s regroup.Side) (string, string) {
 			switch {
 			case s.Number == m.Into.Number && s.Number != 0:
@@ -336,7 +350,9 @@ func outcomeInWords(v regroup.Outcome) string {
 		return fmt.Sprintf("Grouping: nothing would move; all %s stay as they are.", counted(int64(v.Issues), "issue"))
 	}
 	return fmt.Sprintf("Grouping: %s of %s events, of %s, would be in another issue: %d %s, %d %s; %s of %s issues stay as they are.",
-		count(v.Moved), count(v.Events), counted(v.Users, "user"), len(v.Merges), plural(len(v.Merges), "merge", "merges"), len(v.Splits), plural(len(v.Splits), "split", "splits"), count(int64(v.Stay)), count(int64(v.Issues)))
+		count(v.Moved), count(v.Events), counted(v.Users, "user"), len(v.Merges), plural(len(v.Merges), "merge",
+			"merges"), len(v.Splits), plural(len(v.Splits), "split", "splits"), count(int64(v.Stay)),
+		count(int64(v.Issues)))
 }
 
 func byRule(as style, rule string) string {
@@ -365,7 +381,8 @@ func examples(out io.Writer, as style, list []regroup.Side) {
 		}
 		ex := s.Examples[0]
 		fmt.Fprintf(out, "    %s %s\n", as.faint("event "+ex.Event+":"), plain(cut(ex.Message, 90)))
-		fmt.Fprintf(out, "      - %s\n      + %s\n", plain(cut(inParts(ex.Before), 150)), plain(cut(inParts(ex.After), 150)))
+		fmt.Fprintf(out, "      - %s\n      + %s\n", plain(cut(inParts(ex.Before), 150)),
+			plain(cut(inParts(ex.After), 150)))
 	}
 }
 

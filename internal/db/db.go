@@ -64,13 +64,15 @@ func Open(ctx context.Context, opt Options) (*DB, error) {
 	cfg.Timeout, cfg.ReadTimeout, cfg.WriteTimeout = 3*time.Second, 60*time.Second, 30*time.Second
 	cfg.MaxAllowedPacket = 0
 	cfg.Params = map[string]string{
-		"sql_mode": "'TRADITIONAL'", "time_zone": "'+00:00'", "innodb_lock_wait_timeout": "5", "tx_isolation": "'READ-COMMITTED'", "idle_transaction_timeout": strconv.Itoa(TransactionIdle),
+		"sql_mode": "'TRADITIONAL'", "time_zone": "'+00:00'", "innodb_lock_wait_timeout": "5",
+		"tx_isolation": "'READ-COMMITTED'", "idle_transaction_timeout": strconv.Itoa(TransactionIdle),
 	}
 	cfg.InterpolateParams = true
 	slow := cfg.Clone()
 	slow.ReadTimeout, slow.WriteTimeout = time.Hour, time.Hour
 	slow.Params["idle_transaction_timeout"] = strconv.Itoa(slowIdle)
-	d := &DB{DB: connect(cfg, 16), Slow: connect(slow, 4), Log: opt.Log, Ahead: opt.Ahead, MaxSkew: ClockSkew, now: opt.Now, stmts: statements{by: map[string]*sql.Stmt{}}}
+	d := &DB{DB: connect(cfg, 16), Slow: connect(slow, 4), Log: opt.Log, Ahead: opt.Ahead, MaxSkew: ClockSkew,
+		now: opt.Now, stmts: statements{by: map[string]*sql.Stmt{}}}
 	if d.now == nil {
 		d.now = time.Now
 	}

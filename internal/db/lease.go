@@ -44,7 +44,8 @@ func (d *DB) KeepLease(ctx context.Context, name string, owner uuid.UUID, hold t
 			}
 			// It is not cut off: what the database does after the lease was let go would take it again.
 			renewal, end := context.WithTimeout(context.WithoutCancel(ctx), hold)
-			_, err := d.ExecContext(renewal, "UPDATE lease SET until="+Clock+"+? WHERE name=? AND owner=?", hold.Microseconds(), name, owner[:])
+			_, err := d.ExecContext(renewal, "UPDATE lease SET until="+Clock+"+? WHERE name=? AND owner=?",
+				hold.Microseconds(), name, owner[:])
 			end()
 			if err != nil && ctx.Err() == nil {
 				d.Log.Warn("a lease could not be renewed", "lease", name, "err", err)
@@ -57,7 +58,8 @@ func (d *DB) KeepLease(ctx context.Context, name string, owner uuid.UUID, hold t
 // HoldLease takes the lease of a name and renews it until it is released, so that
 // a process that ends holds the others up for no longer than hold. release is nil
 // when another process has it.
-func (d *DB) HoldLease(ctx context.Context, name string, owner uuid.UUID, hold time.Duration) (release func(), err error) {
+func (d *DB) HoldLease(ctx context.Context, name string, owner uuid.UUID,
+	hold time.Duration) (release func(), err error) {
 	let, err := d.TryLease(ctx, name, owner, hold)
 	if err != nil || let == nil {
 		return nil, err
@@ -83,11 +85,13 @@ func (d *DB) WaitLease(ctx context.Context, name string, owner []byte, hold time
 
 // TryLease takes the lease of a name for at most hold; release is nil when
 // another has it.
-func (d *DB) TryLease(ctx context.Context, name string, owner uuid.UUID, hold time.Duration) (release func(), err error) {
+func (d *DB) TryLease(ctx context.Context, name string, owner uuid.UUID,
+	hold time.Duration) (release func(), err error) {
 	if _, err := d.ExecContext(ctx, "INSERT IGNORE INTO lease (name, owner, until) VALUES (?, ?, 0)", name, owner[:]); err != nil {
 		return nil, err
 	}
-	r, err := d.ExecContext(ctx, "UPDATE lease SET owner=?, until="+Clock+"+? WHERE name=? AND until<"+Clock, owner[:], hold.Microseconds(), name)
+	r, err := d.ExecContext(ctx, "UPDATE lease SET owner=?, until="+Clock+"+? WHERE name=? AND until<"+Clock, owner[:],
+		hold.Microseconds(), name)
 	if err != nil {
 		return nil, err
 	}
@@ -97,6 +101,7 @@ func (d *DB) TryLease(ctx context.Context, name string, owner uuid.UUID, hold ti
 	return func() {
 		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
 		defer cancel()
-		_, _ = d.ExecContext(ctx, "UPDATE lease SET until=0 WHERE name=? AND owner=?", name, owner[:]) // else it runs out
+		_, _ = d.ExecContext(ctx, "UPDATE lease SET until=0 WHERE name=? AND owner=?", name,
+			owner[:]) // else it runs out
 	}, nil
 }

@@ -68,10 +68,12 @@ func (r Repo) Bundle(ctx context.Context, commit string, known []string, w io.Wr
 	if err != nil {
 		return false, err
 	}
-	if _, err := tmp.output(ctx, "init", "--quiet", "--bare", "--object-format="+strings.TrimSpace(format), "."); err != nil {
+	if _, err := tmp.output(ctx, "init", "--quiet", "--bare", "--object-format="+strings.TrimSpace(format),
+		"."); err != nil {
 		return false, err
 	}
-	if err := os.WriteFile(filepath.Join(dir, "objects", "info", "alternates"), []byte(strings.TrimSpace(objects)+"\n"), 0o600); err != nil {
+	if err := os.WriteFile(filepath.Join(dir, "objects", "info", "alternates"), []byte(strings.TrimSpace(objects)+"\n"),
+		0o600); err != nil {
 		return false, err
 	}
 	if shallow, err := r.output(ctx, "rev-parse", "--path-format=absolute", "--git-path", "shallow"); err == nil {

@@ -62,7 +62,8 @@ func (h Hosts) pinned(ctx context.Context, address string) (config, env []string
 	ip := list[0].Unmap()
 	if u.Scheme == "ssh" {
 		command := cmp.Or(os.Getenv("GIT_SSH_COMMAND"), "ssh")
-		return nil, []string{"GIT_SSH_COMMAND=" + command + " -o HostName=" + ip.String() + " -o HostKeyAlias=" + name}, nil
+		return nil, []string{"GIT_SSH_COMMAND=" + command + " -o HostName=" + ip.String() + " -o HostKeyAlias=" + name},
+			nil
 	}
 	at := ip.String()
 	if ip.Is6() {
@@ -83,8 +84,10 @@ func public(ip netip.Addr) bool {
 // shared address space (RFC 6598), benchmarks (RFC 2544), protocol assignments
 // (RFC 6890), translation of IPv4 (RFC 6052), 6to4 (RFC 3056), reserved.
 var notPublic = []netip.Prefix{
-	netip.MustParsePrefix("0.0.0.0/8"), netip.MustParsePrefix("100.64.0.0/10"), netip.MustParsePrefix("192.0.0.0/24"), netip.MustParsePrefix("198.18.0.0/15"), netip.MustParsePrefix("240.0.0.0/4"),
-	netip.MustParsePrefix("64:ff9b::/96"), netip.MustParsePrefix("64:ff9b:1::/48"), netip.MustParsePrefix("2002::/16"), netip.MustParsePrefix("2001::/23"), netip.MustParsePrefix("fec0::/10"),
+	netip.MustParsePrefix("0.0.0.0/8"), netip.MustParsePrefix("100.64.0.0/10"), netip.MustParsePrefix("192.0.0.0/24"),
+	netip.MustParsePrefix("198.18.0.0/15"), netip.MustParsePrefix("240.0.0.0/4"),
+	netip.MustParsePrefix("64:ff9b::/96"), netip.MustParsePrefix("64:ff9b:1::/48"), netip.MustParsePrefix("2002::/16"),
+	netip.MustParsePrefix("2001::/23"), netip.MustParsePrefix("fec0::/10"),
 }
 
 // Fetch gets a commit, or all branches where a server does not give single

@@ -37,7 +37,10 @@ func (r Repo) Log(ctx context.Context, tip string, without []string, fn func(Com
 	if err != nil {
 		return err
 	}
-	return r.stream(ctx, in, func(out io.Reader) error { return readLog(&bounded{out, mostOutput}, fn) }, "log", "-z", "--topo-order", "--no-renames", "--no-color", "--no-ext-diff", "--no-textconv", logFormat, "--numstat", "--stdin")
+	return r.stream(ctx, in, func(out io.Reader) error {
+		return readLog(&bounded{out, mostOutput}, fn)
+	}, "log", "-z", "--topo-order", "--no-renames", "--no-color", "--no-ext-diff", "--no-textconv", logFormat,
+		"--numstat", "--stdin")
 }
 
 // mostOutput is how much is read of what one command prints, in bytes.
@@ -129,7 +132,8 @@ func commitOf(f []string) Commit {
 	body := clean(f[6])
 	subject, _, _ := strings.Cut(strings.TrimSpace(body), "\n")
 	return Commit{Body: body, Commit: commits.Commit{
-		Hash: f[0], Parents: strings.Fields(f[1]), Author: clean(f[2]), Email: clean(f[3]), Authored: at(f[4]), Committed: at(f[5]), Subject: subject,
+		Hash: f[0], Parents: strings.Fields(f[1]), Author: clean(f[2]), Email: clean(f[3]), Authored: at(f[4]),
+		Committed: at(f[5]), Subject: subject,
 	}}
 }
 

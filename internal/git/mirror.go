@@ -73,7 +73,8 @@ func ReadHead(in *bufio.Reader) (Head, error) {
 		case line == "@object-format=sha1" || line == "@object-format=sha256":
 			h.Format = strings.TrimPrefix(line, "@object-format=")
 		case strings.HasPrefix(line, "@"):
-			return h, fmt.Errorf("%w: it asks for %s", ErrNoBundle, strings.ToValidUTF8(line[:min(len(line), longestRefusal)], "�"))
+			return h, fmt.Errorf("%w: it asks for %s", ErrNoBundle,
+				strings.ToValidUTF8(line[:min(len(line), longestRefusal)], "�"))
 		case strings.HasPrefix(line, "-"):
 			hash, _, _ := strings.Cut(line[1:], " ")
 			if !Hash(hash) {
@@ -159,7 +160,8 @@ func (m Mirror) Add(ctx context.Context, bundle io.Reader) (Head, error) {
 	objects := filepath.Join(filepath.Dir(apart), "objects")
 	r := m.Repo
 	r.env = append(slices.Clone(r.env), "GIT_OBJECT_DIRECTORY="+apart, "GIT_ALTERNATE_OBJECT_DIRECTORIES="+objects)
-	if err := r.stream(ctx, in, discard, "index-pack", "--stdin", "--fix-thin", "--strict", "--max-input-size="+strconv.Itoa(MostBundle)); err != nil {
+	if err := r.stream(ctx, in, discard, "index-pack", "--stdin", "--fix-thin", "--strict",
+		"--max-input-size="+strconv.Itoa(MostBundle)); err != nil {
 		return h, err
 	}
 	if err := r.stream(ctx, nil, discard, "rev-list", "--objects", "--quiet", h.Tip, "--not", "--all"); err != nil {

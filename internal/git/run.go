@@ -49,10 +49,14 @@ func (e *Error) Unwrap() error { return e.Err }
 
 // safe is the configuration that every command runs with.
 var safe = []string{
-	"-c", "core.hooksPath=/dev/null", "-c", "core.fsmonitor=false", "-c", "core.quotePath=false", "-c", "protocol.file.allow=never", "-c", "protocol.ext.allow=never",
-	"-c", "submodule.recurse=false", "-c", "fetch.recurseSubmodules=false", "-c", "safe.directory=*", "-c", "gc.auto=0", "-c", "maintenance.auto=false",
-	"-c", "diff.external=", "-c", "log.showSignature=false", "-c", "core.attributesFile=/dev/null", "-c", "transfer.fsckObjects=true",
-	"-c", "http.followRedirects=false", "-c", "core.bigFileThreshold=16m", "-c", "pack.threads=1", "-c", "core.packedGitLimit=256m",
+	"-c", "core.hooksPath=/dev/null", "-c", "core.fsmonitor=false", "-c", "core.quotePath=false", "-c",
+	"protocol.file.allow=never", "-c", "protocol.ext.allow=never",
+	"-c", "submodule.recurse=false", "-c", "fetch.recurseSubmodules=false", "-c", "safe.directory=*", "-c", "gc.auto=0",
+	"-c", "maintenance.auto=false",
+	"-c", "diff.external=", "-c", "log.showSignature=false", "-c", "core.attributesFile=/dev/null", "-c",
+	"transfer.fsckObjects=true",
+	"-c", "http.followRedirects=false", "-c", "core.bigFileThreshold=16m", "-c", "pack.threads=1", "-c",
+	"core.packedGitLimit=256m",
 }
 
 // Limits of one command on a mirror: its CPU time in seconds, and its own memory
@@ -75,8 +79,11 @@ func (r Repo) command(ctx context.Context, args []string) *exec.Cmd {
 
 // environment keeps what git needs and nothing that could change what it does.
 func environment(more []string) []string {
-	env := []string{"GIT_CONFIG_NOSYSTEM=1", "GIT_CONFIG_GLOBAL=/dev/null", "GIT_ATTR_NOSYSTEM=1", "GIT_TERMINAL_PROMPT=0", "GIT_ASKPASS=/bin/false", "GIT_ALLOW_PROTOCOL=https:ssh", "GIT_OPTIONAL_LOCKS=0", "GIT_NO_REPLACE_OBJECTS=1", "LC_ALL=C", "HOME=/nonexistent"}
-	for _, name := range []string{"PATH", "TMPDIR", "SSH_AUTH_SOCK", "GIT_SSL_CAINFO", "GIT_SSH_COMMAND", "https_proxy", "HTTPS_PROXY", "no_proxy", "NO_PROXY"} {
+	env := []string{"GIT_CONFIG_NOSYSTEM=1", "GIT_CONFIG_GLOBAL=/dev/null", "GIT_ATTR_NOSYSTEM=1",
+		"GIT_TERMINAL_PROMPT=0", "GIT_ASKPASS=/bin/false", "GIT_ALLOW_PROTOCOL=https:ssh", "GIT_OPTIONAL_LOCKS=0",
+		"GIT_NO_REPLACE_OBJECTS=1", "LC_ALL=C", "HOME=/nonexistent"}
+	for _, name := range []string{"PATH", "TMPDIR", "SSH_AUTH_SOCK", "GIT_SSL_CAINFO", "GIT_SSH_COMMAND", "https_proxy",
+		"HTTPS_PROXY", "no_proxy", "NO_PROXY"} {
 		if v, ok := os.LookupEnv(name); ok {
 			env = append(env, name+"="+v)
 		}

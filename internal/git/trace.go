@@ -59,8 +59,10 @@ func (r Repo) Changes(ctx context.Context, from, to, path string) (map[string]co
 	return out, nil
 }
 
-func (r Repo) changes(ctx context.Context, from, to, path string, more ...string) (map[string]commits.FileChange, error) {
-	args := append([]string{"log", "-p", "-U0", "--no-merges", "--no-color", "--no-ext-diff", "--no-textconv", "--format=%x00%H", "--max-count=" + strconv.Itoa(mostTraced)}, more...)
+func (r Repo) changes(ctx context.Context, from, to, path string,
+	more ...string) (map[string]commits.FileChange, error) {
+	args := append([]string{"log", "-p", "-U0", "--no-merges", "--no-color", "--no-ext-diff", "--no-textconv",
+		"--format=%x00%H", "--max-count=" + strconv.Itoa(mostTraced)}, more...)
 	args = append(args, to)
 	if from != "" {
 		args = append(args, "^"+from)
@@ -119,7 +121,9 @@ func readChanges(text io.Reader, out map[string]commits.FileChange) error {
 			}
 		default:
 			if m := hunkHead.FindStringSubmatch(s); m != nil && !head {
-				f.Hunks = append(f.Hunks, commits.Hunk{OldStart: number(m[1], 0), OldCount: number(m[2], 1), NewStart: number(m[3], 0), NewCount: number(m[4], 1), Comment: true})
+				f.Hunks = append(f.Hunks,
+					commits.Hunk{OldStart: number(m[1], 0), OldCount: number(m[2], 1), NewStart: number(m[3], 0),
+						NewCount: number(m[4], 1), Comment: true})
 				open = &f.Hunks[len(f.Hunks)-1]
 			}
 		}
@@ -179,7 +183,8 @@ func (r Repo) Blame(ctx context.Context, commit, path string, first, last int) (
 	if err := needHashes(commit); err != nil {
 		return nil, err
 	}
-	text, err := r.output(ctx, "blame", "--line-porcelain", "-L", strconv.Itoa(max(1, first))+","+strconv.Itoa(max(1, last)), commit, "--", path)
+	text, err := r.output(ctx, "blame", "--line-porcelain", "-L",
+		strconv.Itoa(max(1, first))+","+strconv.Itoa(max(1, last)), commit, "--", path)
 	if err != nil {
 		return nil, err
 	}

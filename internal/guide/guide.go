@@ -38,7 +38,8 @@ type Runtime struct{ ID, Name string }
 
 // Runtimes lists them in the order in which they are offered.
 var Runtimes = []Runtime{
-	{"vite", "Browser, built with Vite"}, {"browser", "Browser, other bundlers"}, {"node", "Node"}, {"node-web", "Node with a web framework"},
+	{"vite", "Browser, built with Vite"}, {"browser", "Browser, other bundlers"}, {"node", "Node"}, {"node-web",
+		"Node with a web framework"},
 	{"go", "Go"}, {"opentelemetry", "OpenTelemetry, any language"}, {"logs", "Only logs"},
 }
 
@@ -111,7 +112,8 @@ func (g *Guide) browser(f Facts) {
 func (g *Guide) node(f Facts) {
 	g.About = "Uncaught errors and rejections are reported, and then end the process as they would have. So is an event loop that hangs."
 	g.add(f.install(),
-		Step{Title: "Report errors", Why: "In a file of its own, loaded before everything else.", File: "report.mjs", Text: f.start("process.env.RELEASE ?? '1.0.0'")},
+		Step{Title: "Report errors", Why: "In a file of its own, loaded before everything else.", File: "report.mjs",
+			Text: f.start("process.env.RELEASE ?? '1.0.0'")},
 		Step{Title: "Send a test event", Run: "node --import ./report.mjs --eval 'throw new Error(\"a test of the gate\")' || true"},
 		Step{Title: "Start the application with it", Run: "node --import ./report.mjs server.mjs", Later: true},
 		f.nodeMaps())
@@ -126,7 +128,8 @@ func (g *Guide) nodeWeb(f Facts) {
 	express := "import './report.mjs'\nimport express from 'express'\nimport { report, wrap } from '@firethorn/client'\n\nconst app = express()\napp.use(wrap((req, res, next) => next())) // first\n\napp.get('/test', () => {\n  throw new Error('a test of the gate')\n})\n\napp.use((error, req, res, next) => { // last\n  report(error, { handled: false })\n  next(error)\n})\n\napp.listen(process.env.PORT ?? 3000)\n"
 	g.add(f.install(),
 		Step{Title: "Report errors", Why: "In a file of its own, imported before everything else. With sessions: 'request' each request is a session; without it the process is one.", File: "report.mjs",
-			Text: strings.Replace(f.start("process.env.RELEASE ?? '1.0.0'"), "\n})", "\n  sessions: 'request',\n})", 1)},
+			Text: strings.Replace(f.start("process.env.RELEASE ?? '1.0.0'"), "\n})", "\n  sessions: 'request',\n})",
+				1)},
 		Step{Title: "Wrap the application", Why: "Express and what works like it (Connect, Polka, Restify): the first middleware and the last. Fastify: serverFactory: (handler) => http.createServer(wrap(handler)) and app.setErrorHandler. Koa: http.createServer(wrap(app.callback())) and app.on('error', report). Plain http: http.createServer(wrap(handler)).",
 			File: "server.mjs", Text: express},
 		Step{Title: "Send a test event", Run: "PORT=3000 node server.mjs &\nsleep 1; curl http://127.0.0.1:3000/test"},
@@ -151,7 +154,8 @@ func (g *Guide) openTelemetry(f Facts) {
 		Step{Title: "Point the exporter here", Why: "In the environment of the application, or of a collector in between. Spans, log records or both.", File: "otel.env", Text: env},
 		Step{Title: "Send a test event", Why: "What an exporter of log records sends, by hand.", Run: fmt.Sprintf("curl -s %s/v1/logs -H 'Authorization: Bearer %s' -H 'Content-Type: application/json' -d '%s'", f.Server, f.Key, body)},
 		Step{Title: "Start the application with it", Run: "set -a; . ./otel.env; set +a\nnode --import @opentelemetry/auto-instrumentations-node/register server.mjs", Later: true},
-		Step{Title: "Push the maps", Why: "Where the code that runs was built from other code.", Run: fmt.Sprintf("firethorn symbols push --project %s --release 1.0.0 dist", f.Project), Later: true})
+		Step{Title: "Push the maps", Why: "Where the code that runs was built from other code.",
+			Run: fmt.Sprintf("firethorn symbols push --project %s --release 1.0.0 dist", f.Project), Later: true})
 }
 
 func (g *Guide) logs(f Facts) {

@@ -110,7 +110,8 @@ func (u use) of(span projects.Span) int64 {
 
 // limits are those of a project that a request touches.
 func limits(p *projects.Project, u use) []spanLimit {
-	all := []spanLimit{{projects.Minute, p.Allowance.Minute}, {projects.OfDay, p.Allowance.Day}, {projects.MinuteStoodFor, p.Allowance.Minute}, {projects.DayStoodFor, p.Allowance.Day}}
+	all := []spanLimit{{projects.Minute, p.Allowance.Minute}, {projects.OfDay, p.Allowance.Day},
+		{projects.MinuteStoodFor, p.Allowance.Minute}, {projects.DayStoodFor, p.Allowance.Day}}
 	return slices.DeleteFunc(all, func(l spanLimit) bool { return l.most <= 0 || u.of(l.span) <= 0 })
 }
 
@@ -184,7 +185,8 @@ func (a *allowances) giveBack(p *projects.Project, of []spanLimit, now time.Time
 	}
 }
 
-func (b *block) take(ctx context.Context, store Projects, project int64, l spanLimit, now time.Time, u use) (bool, error) {
+func (b *block) take(ctx context.Context, store Projects, project int64, l spanLimit, now time.Time,
+	u use) (bool, error) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	if start := l.span.Start(now); !b.start.Equal(start) {
@@ -247,7 +249,9 @@ func (b *block) usedBy(asking string) string {
 			senders = append(senders, s)
 		}
 	}
-	slices.SortFunc(senders, func(x, y string) int { return cmp.Or(cmp.Compare(b.used[y], b.used[x]), cmp.Compare(x, y)) })
+	slices.SortFunc(senders, func(x, y string) int {
+		return cmp.Or(cmp.Compare(b.used[y], b.used[x]), cmp.Compare(x, y))
+	})
 	var told []string
 	for _, s := range senders[:min(len(senders), 3)] {
 		told = append(told, fmt.Sprintf("%s %d", s, b.used[s]))

@@ -31,7 +31,8 @@ import (
 // Projects knows the ingest keys, and what each project may still report.
 type Projects interface {
 	GrantOfKey(ctx context.Context, key string) (*projects.KeyGrant, error)
-	TakeAllowance(ctx context.Context, project int64, span projects.Span, start time.Time, events, most int64) (bool, error)
+	TakeAllowance(ctx context.Context, project int64, span projects.Span, start time.Time, events, most int64) (bool,
+		error)
 }
 
 // Router finds or makes the project that a service's name stands for.
@@ -57,7 +58,8 @@ type Limits struct {
 }
 
 // DefaultLimits are those of the event format.
-var DefaultLimits = Limits{Body: web.Limits{Wire: 16 << 20, Plain: 16 << 20}, Event: 2 << 20, Flight: 96 << 20, Inbox: 1_000_000}
+var DefaultLimits = Limits{Body: web.Limits{Wire: 16 << 20, Plain: 16 << 20}, Event: 2 << 20, Flight: 96 << 20,
+	Inbox: 1_000_000}
 
 // Intake serves /v1.
 type Intake struct {
@@ -104,7 +106,9 @@ type Options struct {
 
 // New makes the intake.
 func New(o Options) *Intake {
-	in := &Intake{projects: o.Projects, inbox: o.Inbox, router: o.Router, wake: o.Wake, watch: o.Watch, log: o.Log, lim: o.Limits, now: o.Now, flight: semaphore.NewWeighted(o.Limits.Flight), logs: semaphore.NewWeighted(int64(max(1, runtime.GOMAXPROCS(0)/2))), patience: 10 * time.Second,
+	in := &Intake{projects: o.Projects, inbox: o.Inbox, router: o.Router, wake: o.Wake, watch: o.Watch, log: o.Log,
+		lim: o.Limits, now: o.Now, flight: semaphore.NewWeighted(o.Limits.Flight),
+		logs: semaphore.NewWeighted(int64(max(1, runtime.GOMAXPROCS(0)/2))), patience: 10 * time.Second,
 		keys: newKnown[*projects.KeyGrant](), names: newKnown[*projects.Project]()}
 	in.backlog.Store(&Backlog{})
 	return in
@@ -135,7 +139,8 @@ func (in *Intake) preflight(w http.ResponseWriter, r *http.Request) {
 
 // handle makes a handler of a function; fail writes its errors in the form
 // that the endpoint's senders read.
-func (in *Intake) handle(fn func(http.ResponseWriter, *http.Request, *projects.KeyGrant) error, fail func(http.ResponseWriter, *http.Request, *slog.Logger, error)) http.HandlerFunc {
+func (in *Intake) handle(fn func(http.ResponseWriter, *http.Request, *projects.KeyGrant) error,
+	fail func(http.ResponseWriter, *http.Request, *slog.Logger, error)) http.HandlerFunc {
 	run := func(w http.ResponseWriter, r *http.Request) error {
 		h := w.Header()
 		h.Set("Access-Control-Allow-Origin", "*")
@@ -195,7 +200,8 @@ type Answer struct {
 	Stored      int       `json:"stored"`
 	Refused     []Refused `json:"refused"`                // the first maxRefused of them
 	RefusedMore int       `json:"refused_more,omitempty"` // refused beside those
-	LetGo       int       `json:"let_go,omitempty"`       // log records without an exception that the project does not want
+	// Log records without an exception that the project does not want.
+	LetGo int `json:"let_go,omitempty"`
 }
 
 // Bounds of what is told about refused events.
@@ -327,7 +333,8 @@ func (in *Intake) accept(r *http.Request, g *projects.KeyGrant, got *opened) (An
 	if err := in.allowance.usedUp(g.Project, in.now()); err != nil { // no more work than counting
 		return Answer{}, in.over(g.Project, len(got.pieces), err)
 	}
-	sorted := &sorter{in: in, grant: g, origin: r.Header.Get("Origin"), opened: got, answer: Answer{Refused: []Refused{}}}
+	sorted := &sorter{in: in, grant: g, origin: r.Header.Get("Origin"), opened: got,
+		answer: Answer{Refused: []Refused{}}}
 	if err := sorted.run(ctx); err != nil {
 		return Answer{}, err
 	}

@@ -25,7 +25,8 @@ const longestLine = 1 << 20
 func (in *Intake) logLines(w http.ResponseWriter, r *http.Request, g *projects.KeyGrant) error {
 	switch media, _, err := mime.ParseMediaType(r.Header.Get("Content-Type")); {
 	case r.Header.Get("Content-Type") == "":
-	case err != nil || media != "text/plain" && media != "application/x-ndjson" && media != "application/jsonl" && media != "application/json":
+	case err != nil || media != "text/plain" && media != "application/x-ndjson" && media != "application/jsonl" &&
+		media != "application/json":
 		return fault.New(fault.BadMediaType, "Content-Type %.100q is not read here: text/plain and application/x-ndjson are", r.Header.Get("Content-Type"))
 	}
 	raw, load, err := in.readTwice(w, r)

@@ -37,7 +37,8 @@ func encodingOf(r *http.Request) (otlp.Encoding, error) {
 	case err == nil && media == mediaJSON:
 		return otlp.JSON, nil
 	}
-	return otlp.JSON, fault.New(fault.BadMediaType, "Content-Type %.100q is not read here: %s and %s are", r.Header.Get("Content-Type"), mediaProtobuf, mediaJSON)
+	return otlp.JSON, fault.New(fault.BadMediaType, "Content-Type %.100q is not read here: %s and %s are",
+		r.Header.Get("Content-Type"), mediaProtobuf, mediaJSON)
 }
 
 // signal is what differs between log records and spans.
@@ -114,7 +115,8 @@ func writeSuccess(w http.ResponseWriter, enc otlp.Encoding, name string, answer 
 	}
 	rejected, why := len(records)+answer.RefusedMore, ""
 	if rejected > 0 {
-		why = "the first of them, " + strconv.Itoa(answer.Refused[0].Index) + " of the request: " + answer.Refused[0].Detail
+		why = "the first of them, " + strconv.Itoa(answer.Refused[0].Index) + " of the request: " +
+			answer.Refused[0].Detail
 	}
 	if enc == otlp.JSON {
 		body := map[string]any{}
@@ -136,7 +138,8 @@ func writeSuccess(w http.ResponseWriter, enc otlp.Encoding, name string, answer 
 }
 
 // rpcCodes are the codes of google.rpc by HTTP status.
-var rpcCodes = map[int]code.Code{400: code.Code_INVALID_ARGUMENT, 401: code.Code_UNAUTHENTICATED, 403: code.Code_PERMISSION_DENIED, 413: code.Code_INVALID_ARGUMENT,
+var rpcCodes = map[int]code.Code{400: code.Code_INVALID_ARGUMENT, 401: code.Code_UNAUTHENTICATED,
+	403: code.Code_PERMISSION_DENIED, 413: code.Code_INVALID_ARGUMENT,
 	415: code.Code_INVALID_ARGUMENT, 429: code.Code_RESOURCE_EXHAUSTED, 503: code.Code_UNAVAILABLE}
 
 // writeStatus answers with a google.rpc.Status in the request's encoding, as
@@ -155,7 +158,9 @@ func writeStatus(w http.ResponseWriter, r *http.Request, log *slog.Logger, err e
 	}
 	st := &status.Status{Code: int32(rpcCodes[p.Status]), Message: p.Detail}
 	if p.Status == http.StatusBadRequest {
-		if detail, err := anypb.New(&errdetails.BadRequest{FieldViolations: []*errdetails.BadRequest_FieldViolation{{Field: "body", Description: p.Detail}}}); err == nil {
+		body := &errdetails.BadRequest_FieldViolation{Field: "body", Description: p.Detail}
+		bad := &errdetails.BadRequest{FieldViolations: []*errdetails.BadRequest_FieldViolation{body}}
+		if detail, err := anypb.New(bad); err == nil {
 			st.Details = append(st.Details, detail)
 		}
 	}

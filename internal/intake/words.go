@@ -120,7 +120,8 @@ type heard struct {
 }
 
 // word reads one message and scrubs it; without a project it is refused.
-func (in *Intake) word(r *http.Request, of wordKind, g *projects.KeyGrant, resource json.RawMessage, p piece) (*projects.Project, heard, error) {
+func (in *Intake) word(r *http.Request, of wordKind, g *projects.KeyGrant, resource json.RawMessage,
+	p piece) (*projects.Project, heard, error) {
 	if len(p.raw) > of.most {
 		return nil, heard{refusal: fmt.Sprintf("it has %d bytes; %d are the most", len(p.raw), of.most)}, nil
 	}
@@ -144,5 +145,6 @@ func (in *Intake) word(r *http.Request, of wordKind, g *projects.KeyGrant, resou
 	if err != nil {
 		return nil, heard{refusal: err.Error()}, nil
 	}
-	return project, heard{Word: pipeline.Word{ID: id, Raw: clean, User: pipeline.UserNamed(project.UserSecret, about)}}, nil
+	return project, heard{Word: pipeline.Word{ID: id, Raw: clean, User: pipeline.UserNamed(project.UserSecret, about)}},
+		nil
 }

@@ -16,7 +16,8 @@ import (
 // systemTables are the scripts of the server's package that make its own
 // tables, in order. The package's install program is not used: it needs
 // client programs that the server's package does not bring.
-var systemTables = []string{"mysql_system_tables.sql", "mysql_performance_tables.sql", "mysql_system_tables_data.sql", "maria_add_gis_sp_bootstrap.sql", "mysql_sys_schema.sql"}
+var systemTables = []string{"mysql_system_tables.sql", "mysql_performance_tables.sql", "mysql_system_tables_data.sql",
+	"maria_add_gis_sp_bootstrap.sql", "mysql_sys_schema.sql"}
 
 const shareDir = "/usr/share/mysql"
 
@@ -49,7 +50,8 @@ func (s *Server) install(ctx context.Context) error {
 			s.opt.Log.Warn("the database server crashed while it made its own tables; trying again", "err", err, "try", try)
 			continue
 		}
-		return fault.Wrap("localdb.install", fault.NoDatabase, err, "the private database could not be created in %s: %s", s.opt.Dir, tail(out))
+		return fault.Wrap("localdb.install", fault.NoDatabase, err,
+			"the private database could not be created in %s: %s", s.opt.Dir, tail(out))
 	}
 	if err := os.RemoveAll(s.data()); err != nil {
 		return err
@@ -65,7 +67,9 @@ func (s *Server) bootstrap(ctx context.Context, bin, dir string, script []byte) 
 	if err := errors.Join(os.RemoveAll(dir), os.MkdirAll(dir, 0o700)); err != nil {
 		return nil, err
 	}
-	args := append([]string{"--no-defaults", "--bootstrap", "--datadir=" + dir, "--tmpdir=" + s.tmp(), "--log-warnings=0", "--enforce-storage-engine=", "--max-allowed-packet=8M", "--net-buffer-length=16K", "--skip-log-bin", "--innodb-log-file-size=10M"}, s.asRoot()...)
+	args := append([]string{"--no-defaults", "--bootstrap", "--datadir=" + dir, "--tmpdir=" + s.tmp(),
+		"--log-warnings=0", "--enforce-storage-engine=", "--max-allowed-packet=8M", "--net-buffer-length=16K",
+		"--skip-log-bin", "--innodb-log-file-size=10M"}, s.asRoot()...)
 	cmd := exec.CommandContext(ctx, bin, args...)
 	cmd.Stdin = bytes.NewReader(script)
 	return cmd.CombinedOutput()

@@ -178,7 +178,8 @@ func program(names ...string) (string, error) {
 			return p, nil
 		}
 		for _, dir := range []string{"/usr/sbin", "/usr/bin", "/usr/local/bin"} {
-			if p, err := exec.LookPath(filepath.Join(dir, n)); err == nil && os.Getenv("FIRETHORN_NO_SYSTEM_PATH") == "" {
+			if p, err := exec.LookPath(filepath.Join(dir, n)); err == nil &&
+				os.Getenv("FIRETHORN_NO_SYSTEM_PATH") == "" {
 				return p, nil
 			}
 		}
@@ -205,12 +206,16 @@ func (s *Server) launch(ctx context.Context) error {
 		return err
 	}
 	args := []string{
-		"--no-defaults", "--datadir=" + s.data(), "--tmpdir=" + s.tmp(), "--socket=" + s.socket, "--pid-file=" + s.pidFile(), "--init-file=" + initFile,
+		"--no-defaults", "--datadir=" + s.data(), "--tmpdir=" + s.tmp(), "--socket=" + s.socket, "--pid-file=" +
+			s.pidFile(), "--init-file=" + initFile,
 		"--skip-log-bin", "--skip-name-resolve", "--local-infile=0", "--secure-file-priv=" + s.tmp(),
 		"--innodb-flush-log-at-trx-commit=1", "--innodb-flush-method=O_DIRECT", "--innodb-doublewrite=1",
-		"--innodb-log-file-size=" + orElse(s.opt.LogSize, "256M"), "--innodb-buffer-pool-size=" + orElse(s.opt.BufferPool, "512M"),
-		"--innodb-io-capacity=2000", "--innodb-io-capacity-max=8000", "--character-set-server=utf8mb4", "--collation-server=utf8mb4_nopad_bin",
-		"--default-time-zone=+00:00", "--transaction-isolation=READ-COMMITTED", "--max-allowed-packet=64M", "--max-connections=200", "--log-warnings=1",
+		"--innodb-log-file-size=" + orElse(s.opt.LogSize, "256M"), "--innodb-buffer-pool-size=" +
+			orElse(s.opt.BufferPool, "512M"),
+		"--innodb-io-capacity=2000", "--innodb-io-capacity-max=8000", "--character-set-server=utf8mb4",
+		"--collation-server=utf8mb4_nopad_bin",
+		"--default-time-zone=+00:00", "--transaction-isolation=READ-COMMITTED", "--max-allowed-packet=64M",
+		"--max-connections=200", "--log-warnings=1",
 		"--sql-mode=STRICT_ALL_TABLES,NO_ZERO_DATE,NO_ZERO_IN_DATE,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION",
 	}
 	if host, port, err := net.SplitHostPort(s.opt.Listen); err == nil {
@@ -237,7 +242,8 @@ func (s *Server) launch(ctx context.Context) error {
 	if err := s.waitReady(ctx, s.exited); err != nil {
 		_ = cmd.Process.Kill()
 		log, _ := os.ReadFile(logFile.Name())
-		return fault.Wrap("localdb.launch", fault.NoDatabase, err, "the private database does not start; the end of %s: %s", logFile.Name(), tail(log))
+		return fault.Wrap("localdb.launch", fault.NoDatabase, err,
+			"the private database does not start; the end of %s: %s", logFile.Name(), tail(log))
 	}
 	return nil
 }
@@ -285,7 +291,8 @@ func (s *Server) Watch(ctx context.Context) {
 		if ctx.Err() != nil {
 			return
 		}
-		s.opt.Log.Error("the private database has ended; starting it again", "log", filepath.Join(s.opt.Dir, "mariadb.log"))
+		s.opt.Log.Error("the private database has ended; starting it again", "log",
+			filepath.Join(s.opt.Dir, "mariadb.log"))
 		start, cancel := context.WithTimeout(ctx, startTimeout)
 		err := s.launch(start)
 		cancel()

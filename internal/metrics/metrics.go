@@ -45,32 +45,38 @@ func New(pools Pools, drops Drops) *Metrics {
 		return prometheus.NewCounter(prometheus.CounterOpts{Name: "firethorn_" + name, Help: help})
 	}
 	byCause := func(name, help string) *prometheus.CounterVec {
-		return prometheus.NewCounterVec(prometheus.CounterOpts{Name: "firethorn_" + name, Help: help}, []string{"cause"})
+		return prometheus.NewCounterVec(prometheus.CounterOpts{Name: "firethorn_" + name, Help: help},
+			[]string{"cause"})
 	}
 	gauge := func(name, help string) prometheus.Gauge {
 		return prometheus.NewGauge(prometheus.GaugeOpts{Name: "firethorn_" + name, Help: help})
 	}
 	m := &Metrics{
-		registry:     prometheus.NewRegistry(),
-		stored:       counter("events_stored_total", "Events acknowledged by this process."),
-		filed:        counter("events_filed_total", "Events filed as new ones by this process."),
-		repeats:      counter("events_repeated_total", "Deliveries of events that were filed already."),
-		refused:      byCause("events_refused_total", "Events that could not be read, by cause."),
-		away:         byCause("requests_turned_away_total", "Requests answered with 429 or 503, by cause."),
-		aside:        counter("events_set_aside_total", "Events that could not be filed."),
-		latency:      prometheus.NewHistogram(prometheus.HistogramOpts{Name: "firethorn_filing_seconds", Help: "From receipt to being filed, of the oldest event of each turn.", Buckets: []float64{.01, .025, .05, .1, .25, .5, 1, 2, 5, 10, 30, 60, 300, 1800}}),
-		waiting:      gauge("inbox_events", "Events that wait to be filed, in the whole database."),
-		oldest:       gauge("inbox_oldest_seconds", "Age of the oldest event that waits."),
-		setSide:      gauge("set_aside_events", "Events that could not be filed and are kept."),
-		following:    gauge("moves_following", "Merges and undos whose counts are on their way."),
-		databaseUp:   gauge("database_up", "1 while the database answers."),
-		wrongSecrets: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "firethorn_wrong_secrets_total", Help: "Requests with a wrong token or sign-in link."}, []string{"what"}),
-		jobs:         prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "firethorn_job_seconds", Help: "Steps of background jobs, by job.", Buckets: []float64{.005, .02, .1, .5, 2, 10, 60, 600}}, []string{"job"}),
-		jobErrors:    prometheus.NewCounterVec(prometheus.CounterOpts{Name: "firethorn_job_failures_total", Help: "Steps of background jobs that failed and are tried again, by job."}, []string{"job"}),
-		dbErrors:     counter("database_errors_total", "Times that the database did not answer a look at the inbox."),
+		registry:   prometheus.NewRegistry(),
+		stored:     counter("events_stored_total", "Events acknowledged by this process."),
+		filed:      counter("events_filed_total", "Events filed as new ones by this process."),
+		repeats:    counter("events_repeated_total", "Deliveries of events that were filed already."),
+		refused:    byCause("events_refused_total", "Events that could not be read, by cause."),
+		away:       byCause("requests_turned_away_total", "Requests answered with 429 or 503, by cause."),
+		aside:      counter("events_set_aside_total", "Events that could not be filed."),
+		latency:    prometheus.NewHistogram(prometheus.HistogramOpts{Name: "firethorn_filing_seconds", Help: "From receipt to being filed, of the oldest event of each turn.", Buckets: []float64{.01, .025, .05, .1, .25, .5, 1, 2, 5, 10, 30, 60, 300, 1800}}),
+		waiting:    gauge("inbox_events", "Events that wait to be filed, in the whole database."),
+		oldest:     gauge("inbox_oldest_seconds", "Age of the oldest event that waits."),
+		setSide:    gauge("set_aside_events", "Events that could not be filed and are kept."),
+		following:  gauge("moves_following", "Merges and undos whose counts are on their way."),
+		databaseUp: gauge("database_up", "1 while the database answers."),
+		wrongSecrets: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "firethorn_wrong_secrets_total",
+			Help: "Requests with a wrong token or sign-in link."}, []string{"what"}),
+		jobs: prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "firethorn_job_seconds",
+			Help: "Steps of background jobs, by job.", Buckets: []float64{.005, .02, .1, .5, 2, 10, 60, 600}},
+			[]string{"job"}),
+		jobErrors: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "firethorn_job_failures_total", Help: "Steps of background jobs that failed and are tried again, by job."}, []string{"job"}),
+		dbErrors:  counter("database_errors_total", "Times that the database did not answer a look at the inbox."),
 	}
-	m.registry.MustRegister(m.stored, m.filed, m.repeats, m.refused, m.away, m.aside, m.latency, m.waiting, m.oldest, m.setSide, m.following, m.databaseUp, m.dbErrors, m.wrongSecrets, m.jobs, m.jobErrors,
-		&storeCollector{pools, drops}, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
+	m.registry.MustRegister(m.stored, m.filed, m.repeats, m.refused, m.away, m.aside, m.latency, m.waiting, m.oldest,
+		m.setSide, m.following, m.databaseUp, m.dbErrors, m.wrongSecrets, m.jobs, m.jobErrors,
+		&storeCollector{pools, drops}, collectors.NewGoCollector(),
+		collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 	for _, cause := range []string{"database_away", "inbox_long", "memory_full", "over_allowance", "logs_busy"} {
 		m.away.WithLabelValues(cause) // shown from the start, as 0
 	}
@@ -147,9 +153,11 @@ const dropTime = 2 * time.Second
 var (
 	poolOpen = prometheus.NewDesc("firethorn_database_connections", "Open connections.", []string{"pool"}, nil)
 	poolUsed = prometheus.NewDesc("firethorn_database_connections_in_use", "Connections in use.", []string{"pool"}, nil)
-	poolMost = prometheus.NewDesc("firethorn_database_connections_max", "Connections there may be.", []string{"pool"}, nil)
+	poolMost = prometheus.NewDesc("firethorn_database_connections_max", "Connections there may be.", []string{"pool"},
+		nil)
 	dropped  = prometheus.NewDesc("firethorn_events_dropped_total", "Events that were acknowledged and are not filed, and those that clients say they lost, by cause, in the whole database.", []string{"cause"}, nil)
-	poolWait = prometheus.NewDesc("firethorn_database_wait_seconds_total", "Time spent waiting for a connection.", []string{"pool"}, nil)
+	poolWait = prometheus.NewDesc("firethorn_database_wait_seconds_total", "Time spent waiting for a connection.",
+		[]string{"pool"}, nil)
 )
 
 func (c *storeCollector) Describe(ch chan<- *prometheus.Desc) {

@@ -89,7 +89,8 @@ const (
 // CompileNow compiles units while somebody waits: the small ones, for a while.
 // Those that are left to the background are counted; broken are those that
 // cannot be used.
-func (u *Units) CompileNow(ctx context.Context, ids []int64, most time.Duration) (waiting int, broken []SymbolUnit, err error) {
+func (u *Units) CompileNow(ctx context.Context, ids []int64,
+	most time.Duration) (waiting int, broken []SymbolUnit, err error) {
 	end := time.Now().Add(most)
 	for chunk := range slices.Chunk(ids, compileTogether) {
 		if time.Now().After(end) {

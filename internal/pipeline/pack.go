@@ -47,7 +47,8 @@ var ErrNewer = errors.New("a newer version wrote this")
 // newerForm says whether parts begin with the mark of a form that is not known
 // here: a "v" and a number.
 func newerForm(parts [][]byte) bool {
-	if len(parts) == 0 || len(parts[0]) < 2 || len(parts[0]) > 4 || parts[0][0] != 'v' || bytes.Equal(parts[0], packed3) || bytes.Equal(parts[0], packed2) {
+	if len(parts) == 0 || len(parts[0]) < 2 || len(parts[0]) > 4 || parts[0][0] != 'v' ||
+		bytes.Equal(parts[0], packed3) || bytes.Equal(parts[0], packed2) {
 		return false
 	}
 	_, err := strconv.Atoi(string(parts[0][1:]))
@@ -100,7 +101,8 @@ func Pack(batches ...*Batch) []byte {
 		if !b.Sent.IsZero() {
 			sent = b.Sent.UnixMicro()
 		}
-		head := binary.AppendVarint(binary.AppendVarint(binary.AppendUvarint(nil, uint64(len(b.Events))), sent), b.Received.UnixMicro())
+		head := binary.AppendVarint(binary.AppendVarint(binary.AppendUvarint(nil, uint64(len(b.Events))), sent),
+			b.Received.UnixMicro())
 		ids := make([]byte, 0, 16*len(b.IDs))
 		for _, id := range b.IDs {
 			ids = append(ids, id[:]...)
@@ -120,7 +122,9 @@ type beside struct {
 
 // packBeside writes it as JSON; nothing where there is nothing.
 func packBeside(b *Batch) []byte {
-	something := len(b.Sessions)+len(b.Feedback) > 0 || slices.ContainsFunc(b.Scrubbed, func(r scrub.Report) bool { return len(r) > 0 }) || slices.ContainsFunc(b.Users, func(u User) bool { return u.Known })
+	something := len(b.Sessions)+len(b.Feedback) > 0 || slices.ContainsFunc(b.Scrubbed, func(r scrub.Report) bool {
+		return len(r) > 0
+	}) || slices.ContainsFunc(b.Users, func(u User) bool { return u.Known })
 	if !something {
 		return nil
 	}
@@ -172,7 +176,8 @@ func Unpack(packed []byte, received time.Time) ([]*Batch, error) {
 		count, n := binary.Uvarint(head)
 		sent, m := binary.Varint(head[max(n, 0):])
 		at, k := binary.Varint(head[max(n, 0)+max(m, 0):])
-		if n <= 0 || m <= 0 || k <= 0 || len(parts) < fixed || count > uint64(len(parts)-fixed) || uint64(len(parts[1])) != 16*count {
+		if n <= 0 || m <= 0 || k <= 0 || len(parts) < fixed || count > uint64(len(parts)-fixed) ||
+			uint64(len(parts[1])) != 16*count {
 			return nil, fmt.Errorf("a batch of %d events in %d parts: %w", count, len(parts), errCut)
 		}
 		b := &Batch{Resource: parts[2], Received: time.UnixMicro(at).UTC()}

@@ -126,7 +126,8 @@ func Process(ctx context.Context, p Project, b *Batch, i int, units *Units) (*It
 	if err := mergeResource(e, b.Resource); err != nil {
 		return nil, err
 	}
-	item := &Item{ID: b.IDs[i], Received: b.Received, Event: e, Release: event.TrimText(e.Release(), 250), Environment: event.TrimText(e.Environment(), 250)}
+	item := &Item{ID: b.IDs[i], Received: b.Received, Event: e, Release: event.TrimText(e.Release(), 250),
+		Environment: event.TrimText(e.Environment(), 250)}
 	item.When = e.Clock(b.Sent, b.Received, time.Duration(p.KeepDays)*24*time.Hour)
 	if _, identity := e.Identity(); identity != "" {
 		item.User, item.HasUser = UserHash(p.UserSecret, identity), true
@@ -156,11 +157,14 @@ func Process(ctx context.Context, p Project, b *Batch, i int, units *Units) (*It
 	symbolicate.Digests(e, frames, known)
 	item.Print, item.Frames, item.Trouble = print, frames, append(item.Trouble, trouble...)
 	if p.Rules != nil && len(p.Rules.Assigns) > 0 {
-		item.Assign, trouble = p.Rules.Assign(rules.NewFacts(e, item.When.Thrown, readable).WithPrint(func() string { return hex.EncodeToString(print.Key[:]) }), p.off)
+		item.Assign, trouble = p.Rules.Assign(rules.NewFacts(e, item.When.Thrown, readable).WithPrint(func() string {
+			return hex.EncodeToString(print.Key[:])
+		}), p.off)
 		item.Trouble = append(item.Trouble, trouble...)
 	}
 	item.Files, item.SymbolsVersion = TraceFiles(e, frames), known.Version()
-	body := Body{Event: b.Events[i], Resource: b.Resource, Filed: FiledWith{Frames: frames, Form: symbols.Format, Scrubbed: item.Scrubbed}}
+	body := Body{Event: b.Events[i], Resource: b.Resource,
+		Filed: FiledWith{Frames: frames, Form: symbols.Format, Scrubbed: item.Scrubbed}}
 	if item.When.Reason != "" {
 		body.Filed.Notes = append(body.Filed.Notes, item.When.Reason)
 	}

@@ -21,7 +21,8 @@ func WithoutSources(frames [][]event.Frame) (files []string) {
 }
 
 func wantsSource(f *event.Frame) bool {
-	return f.Kind == event.Own && f.File != "" && f.Line > 0 && len(f.SourceLines) == 0 && f.WhyRaw == "" && !f.Pending && !f.Generated
+	return f.Kind == event.Own && f.File != "" && f.Line > 0 && len(f.SourceLines) == 0 && f.WhyRaw == "" &&
+		!f.Pending && !f.Generated
 }
 
 // AddSources adds the source lines of frames that have none, from the texts of

@@ -125,7 +125,8 @@ const (
 // NewUnits makes a cache of at most so many bytes.
 func NewUnits(store symbolStore, most int) *Units {
 	return &Units{
-		store: store, compiles: semaphore.NewWeighted(compileMost), versions: map[int64]symbolsVersion{}, used: map[int64]bool{},
+		store: store, compiles: semaphore.NewWeighted(compileMost), versions: map[int64]symbolsVersion{},
+		used:  map[int64]bool{},
 		open:  cache.New(most, func(_ int64, f *symbols.File) int { return f.Size() }),
 		files: cache.New(filesHeld, func(_ filesKey, l releaseFiles) int { return 200 * (1 + len(l.named)) }),
 	}
@@ -324,13 +325,15 @@ func (s *Symbols) Find(file, debugID string) (found *SymbolFile, byID bool, miss
 	in, err := s.units.filesOf(s.ctx, k)
 	var with releaseFiles
 	if err == nil && debugID != "" {
-		with, err = s.units.filesOf(s.ctx, filesKey{project: s.project.ID, version: s.version, name: debugID, byID: true})
+		with, err = s.units.filesOf(s.ctx,
+			filesKey{project: s.project.ID, version: s.version, name: debugID, byID: true})
 	}
 	if err != nil {
 		s.err = err
 		return nil, false, symbolicate.Miss{}
 	}
-	w := symbolicate.Wanted{File: file, DebugID: debugID, Project: s.project.Name, Release: s.release, InRelease: in.all, Named: names(in.named), WithID: names(with.named)}
+	w := symbolicate.Wanted{File: file, DebugID: debugID, Project: s.project.Name, Release: s.release,
+		InRelease: in.all, Named: names(in.named), WithID: names(with.named)}
 	i, other, miss := symbolicate.Choose(w)
 	switch {
 	case i < 0:

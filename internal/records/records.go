@@ -89,12 +89,16 @@ func build(d *db.DB, tables *schema.Schema) *Records {
 	r.Status = status.New(d, r.Issues, r.Names, r.Releases)
 	r.Symbols = symbolstore.New(d, r.Names)
 	r.Scoring = scoring.New(d, r.Issues, r.Releases, r.Status)
-	r.Ingest = ingest.New(ingest.Needs{DB: d, Accounts: r.Accounts, Events: r.Events, Inbox: r.Inbox, Issues: r.Issues, Names: r.Names, Projects: r.Projects, Releases: r.Releases, Status: r.Status})
-	r.Moves = moves.New(moves.Needs{DB: d, Events: r.Events, Ingest: r.Ingest, Issues: r.Issues, Releases: r.Releases, Status: r.Status})
-	r.Triage = triage.New(triage.Needs{DB: d, Accounts: r.Accounts, Issues: r.Issues, Moves: r.Moves, Releases: r.Releases, Status: r.Status})
+	r.Ingest = ingest.New(ingest.Needs{DB: d, Accounts: r.Accounts, Events: r.Events, Inbox: r.Inbox, Issues: r.Issues,
+		Names: r.Names, Projects: r.Projects, Releases: r.Releases, Status: r.Status})
+	r.Moves = moves.New(moves.Needs{DB: d, Events: r.Events, Ingest: r.Ingest, Issues: r.Issues, Releases: r.Releases,
+		Status: r.Status})
+	r.Triage = triage.New(triage.Needs{DB: d, Accounts: r.Accounts, Issues: r.Issues, Moves: r.Moves,
+		Releases: r.Releases, Status: r.Status})
 	r.Similar = similar.New(d, r.Events, r.Issues)
 	r.Regrouping = regrouping.New(d, r.Events, r.Issues, r.Moves, r.Projects)
-	r.Retention = retention.New(retention.Needs{DB: d, Events: r.Events, Inbox: r.Inbox, Ingest: r.Ingest, Issues: r.Issues, Moves: r.Moves, Projects: r.Projects, Schema: r.Schema, Status: r.Status, Symbols: r.Symbols})
+	r.Retention = retention.New(retention.Needs{DB: d, Events: r.Events, Inbox: r.Inbox, Ingest: r.Ingest,
+		Issues: r.Issues, Moves: r.Moves, Projects: r.Projects, Schema: r.Schema, Status: r.Status, Symbols: r.Symbols})
 	r.Overview = overview.New(d, r.Issues)
 	return r
 }

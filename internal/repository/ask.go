@@ -45,7 +45,8 @@ const mostRange = 5000
 // Likely ranks the commits that to contains and from does not ("": the newest
 // mostRange of its history) by how likely each has brought what happened at
 // places, whose lines are those of to.
-func (k *Keeper) Likely(ctx context.Context, p *projects.Project, from, to string, places []Place, most int) (*Likely, error) {
+func (k *Keeper) Likely(ctx context.Context, p *projects.Project, from, to string, places []Place,
+	most int) (*Likely, error) {
 	ctx, cancel := context.WithTimeout(ctx, askTime)
 	defer cancel()
 	g, err := k.store.Releases.Graph(ctx, p.ID)
@@ -143,7 +144,8 @@ func blame(ctx context.Context, m git.Mirror, commit, path string, first, last i
 
 // Line says who changed a line of a source file last, as it stands at a commit;
 // nil where the repository does not hold the file.
-func (k *Keeper) Line(ctx context.Context, p *projects.Project, commit, source string, line int) (*git.Line, commits.Found, error) {
+func (k *Keeper) Line(ctx context.Context, p *projects.Project, commit, source string,
+	line int) (*git.Line, commits.Found, error) {
 	ctx, cancel := context.WithTimeout(ctx, askTime)
 	defer cancel()
 	m, tree, err := k.at(ctx, p.ID, commit)
@@ -229,7 +231,8 @@ const (
 // Texts reads source files as they stand at a commit, by how a trace names them.
 // What the repository does not hold or is too long is left out, as is what is
 // more than mostTexts.
-func (k *Keeper) Texts(ctx context.Context, p *projects.Project, commit string, sources []string) (map[string]string, error) {
+func (k *Keeper) Texts(ctx context.Context, p *projects.Project, commit string,
+	sources []string) (map[string]string, error) {
 	m, tree, err := k.at(ctx, p.ID, commit)
 	if err != nil {
 		return nil, err

@@ -163,7 +163,8 @@ type Received struct {
 }
 
 // Receive takes a bundle in.
-func (k *Keeper) Receive(ctx context.Context, p *projects.Project, body io.Reader, who accounts.Actor) (*Received, error) {
+func (k *Keeper) Receive(ctx context.Context, p *projects.Project, body io.Reader,
+	who accounts.Actor) (*Received, error) {
 	ctx, cancel := context.WithTimeout(ctx, receiveTime)
 	defer cancel()
 	f, err := os.CreateTemp("", "firethorn-bundle-")
@@ -174,7 +175,8 @@ func (k *Keeper) Receive(ctx context.Context, p *projects.Project, body io.Reade
 	defer f.Close()
 	n, err := io.Copy(f, io.LimitReader(body, git.MostBundle+1))
 	if err != nil {
-		return nil, fault.Wrap("repository.Receive", fault.BadInput, err, "the bundle was cut off after %d bytes; send it again", n)
+		return nil, fault.Wrap("repository.Receive", fault.BadInput, err,
+			"the bundle was cut off after %d bytes; send it again", n)
 	}
 	if n > git.MostBundle {
 		return nil, fault.New(fault.TooLarge, "a bundle may have %d MB at most", git.MostBundle>>20)
@@ -184,7 +186,8 @@ func (k *Keeper) Receive(ctx context.Context, p *projects.Project, body io.Reade
 }
 
 // take adds a bundle that stands in a file; the project is locked.
-func (k *Keeper) take(ctx context.Context, p *projects.Project, f io.ReadSeeker, size int64, who accounts.Actor) (*Received, error) {
+func (k *Keeper) take(ctx context.Context, p *projects.Project, f io.ReadSeeker, size int64,
+	who accounts.Actor) (*Received, error) {
 	head, err := headOf(ctx, f)
 	if err != nil {
 		return nil, err
@@ -214,7 +217,8 @@ func (k *Keeper) take(ctx context.Context, p *projects.Project, f io.ReadSeeker,
 	if _, err := f.Seek(0, io.SeekStart); err != nil {
 		return nil, err
 	}
-	if err := k.store.Releases.AddBundle(ctx, p.ID, releases.Bundle{Tip: head.Tip, Format: head.Format, Bytes: size}, f, who); err != nil {
+	if err := k.store.Releases.AddBundle(ctx, p.ID, releases.Bundle{Tip: head.Tip, Format: head.Format, Bytes: size}, f,
+		who); err != nil {
 		return nil, err
 	}
 	if out.Told, err = k.store.Triage.CommitsCame(ctx, p, closing, who); err != nil {
@@ -275,13 +279,15 @@ func refused(ctx context.Context, err error) error {
 	}
 	var said *git.Error
 	if errors.As(err, &said) {
-		return fault.Wrap("repository", fault.BadInput, err, "git refuses the bundle: %s; nothing of it is kept", said.Says)
+		return fault.Wrap("repository", fault.BadInput, err, "git refuses the bundle: %s; nothing of it is kept",
+			said.Says)
 	}
 	return err
 }
 
 // read tells the store of the commits that came.
-func (k *Keeper) read(ctx context.Context, m git.Mirror, p *projects.Project, tip string, known []string, out *Received) ([]triage.Closing, error) {
+func (k *Keeper) read(ctx context.Context, m git.Mirror, p *projects.Project, tip string, known []string,
+	out *Received) ([]triage.Closing, error) {
 	soon, cancel := context.WithTimeout(ctx, patchTime)
 	patches, err := m.Patches(soon, tip, known)
 	cancel()

@@ -32,7 +32,8 @@ func (s *Schema) PartitionLease(ctx context.Context) (release func(), err error)
 // stand in pmax.
 func (s *Schema) EnsurePartitions(ctx context.Context) error {
 	var longest int
-	if err := s.db.QueryRowContext(ctx, "SELECT COALESCE(MAX(keep_days), 0) FROM project").Scan(&longest); err != nil || longest == 0 {
+	if err := s.db.QueryRowContext(ctx, "SELECT COALESCE(MAX(keep_days), 0) FROM project").Scan(&longest); err != nil ||
+		longest == 0 {
 		return err
 	}
 	if add, err := s.missingPartitions(ctx, longest); err != nil || len(add) == 0 {
@@ -49,7 +50,8 @@ func (s *Schema) EnsurePartitions(ctx context.Context) error {
 	}
 	for table, list := range add {
 		list = append(list, "PARTITION pmax VALUES LESS THAN MAXVALUE")
-		if err := s.Alter(ctx, "ALTER TABLE "+table+" REORGANIZE PARTITION pmax INTO ("+strings.Join(list, ", ")+")"); err != nil {
+		if err := s.Alter(ctx,
+			"ALTER TABLE "+table+" REORGANIZE PARTITION pmax INTO ("+strings.Join(list, ", ")+")"); err != nil {
 			return fmt.Errorf("partitions of %s: %w", table, err)
 		}
 	}

@@ -19,11 +19,13 @@ func (b *Bench) Told(message string, functions ...string) int64 {
 	for i, f := range functions {
 		frames = append(frames, map[string]any{"function": f, "file": fmt.Sprintf("src/%s.ts", f), "line": i + 1})
 	}
-	raw, err := json.Marshal(map[string]any{"exceptions": []any{map[string]any{"type": "GateError", "message": message, "frames": frames}}})
+	raw, err := json.Marshal(map[string]any{"exceptions": []any{map[string]any{"type": "GateError", "message": message,
+		"frames": frames}}})
 	if err != nil {
 		b.T.Fatal(err)
 	}
-	if err := b.Inbox.Append(b.T.Context(), b.Project.ID, &pipeline.Batch{Received: b.Now, IDs: []uuid.UUID{uuid.New()}, Events: []json.RawMessage{raw}}); err != nil {
+	if err := b.Inbox.Append(b.T.Context(), b.Project.ID,
+		&pipeline.Batch{Received: b.Now, IDs: []uuid.UUID{uuid.New()}, Events: []json.RawMessage{raw}}); err != nil {
 		b.T.Fatal(err)
 	}
 	if _, err := b.Ingest.Process(b.T.Context(), b.Batch()); err != nil {

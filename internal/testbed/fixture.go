@@ -46,7 +46,8 @@ func Open(t *testing.T, now time.Time) *Bench {
 	if b.Project, _, err = s.Projects.CreateProject(t.Context(), "quayside", 30); err != nil {
 		t.Fatal(err)
 	}
-	if b.Leases, err = s.Inbox.TakeLeases(t.Context(), b.Owner, time.Hour); err != nil || len(b.Leases) != inbox.Shards {
+	if b.Leases, err = s.Inbox.TakeLeases(t.Context(), b.Owner, time.Hour); err != nil ||
+		len(b.Leases) != inbox.Shards {
 		t.Fatalf("%d leases, %v", len(b.Leases), err)
 	}
 	return b
@@ -69,8 +70,9 @@ type Event struct {
 func (o Event) JSON() json.RawMessage {
 	e := map[string]any{
 		"time": o.At.Format(time.RFC3339Nano), "handled": false, "stands_for": max(1, o.Stands),
-		"exceptions": []any{map[string]any{"type": "TypeError", "message": "x", "frames": []any{map[string]any{"function": o.Function, "file": "src/tides.ts", "line": 17}}}},
-		"resource":   map[string]any{"service.version": o.Release},
+		"exceptions": []any{map[string]any{"type": "TypeError", "message": "x",
+			"frames": []any{map[string]any{"function": o.Function, "file": "src/tides.ts", "line": 17}}}},
+		"resource": map[string]any{"service.version": o.Release},
 	}
 	if o.Env != "" {
 		e["resource"].(map[string]any)["deployment.environment.name"] = o.Env
@@ -111,7 +113,8 @@ func (b *Bench) Batch() ingest.Batch {
 	if err != nil {
 		b.T.Fatal(err)
 	}
-	f := ingest.Batch{Project: b.Project.Project, Lease: b.Leases[inbox.ShardOf(b.Project.ID)], Deliveries: c.Deliveries}
+	f := ingest.Batch{Project: b.Project.Project, Lease: b.Leases[inbox.ShardOf(b.Project.ID)],
+		Deliveries: c.Deliveries}
 	for _, d := range c.Deliveries {
 		for _, batch := range d.Batches {
 			for i := range batch.Events {

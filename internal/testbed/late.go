@@ -17,7 +17,8 @@ func (b *Bench) PushMap(release, content string) symbolstore.Pushed {
 	if err != nil {
 		b.T.Fatal(err)
 	}
-	done, err := b.Symbols.AddSymbolFiles(b.T.Context(), b.Project.ID, release, []symbolstore.PushedFile{{Address: "https://q.example/assets/app.js", Map: hashes[0]}})
+	done, err := b.Symbols.AddSymbolFiles(b.T.Context(), b.Project.ID, release,
+		[]symbolstore.PushedFile{{Address: "https://q.example/assets/app.js", Map: hashes[0]}})
 	if err != nil {
 		b.T.Fatal(err)
 	}
@@ -34,8 +35,11 @@ func (b *Bench) Raws(list ...Raw) {
 	b.T.Helper()
 	batch := &pipeline.Batch{Received: b.Now}
 	for _, x := range list {
-		e := map[string]any{"time": b.Now.Add(-time.Hour).Format(time.RFC3339Nano), "resource": map[string]any{"service.version": x.Release}, "attributes": map[string]any{"user.id": x.User},
-			"exceptions": []any{map[string]any{"type": "TypeError", "message": x.Message, "frames": []any{map[string]any{"function": "a", "file": "https://q.example/assets/app.js", "line": 1, "column": x.Column}}}}}
+		e := map[string]any{"time": b.Now.Add(-time.Hour).Format(time.RFC3339Nano),
+			"resource": map[string]any{"service.version": x.Release}, "attributes": map[string]any{"user.id": x.User},
+			"exceptions": []any{map[string]any{"type": "TypeError", "message": x.Message,
+				"frames": []any{map[string]any{"function": "a", "file": "https://q.example/assets/app.js", "line": 1,
+					"column": x.Column}}}}}
 		if x.ID != "" {
 			e["symbols"] = []any{map[string]any{"file": "https://q.example/assets/app.js", "debug_id": x.ID}}
 		}

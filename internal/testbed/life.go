@@ -29,7 +29,8 @@ func (b *Bench) People() (marenID, okeID int64) {
 	b.T.Helper()
 	var ids [2]int64
 	for i, a := range []accounts.Actor{Maren, Oke} {
-		p, err := b.Accounts.AddPerson(b.T.Context(), a.Name, strings.ToLower(strings.Fields(a.Name)[0])+"@marrowsound.example", false)
+		p, err := b.Accounts.AddPerson(b.T.Context(), a.Name,
+			strings.ToLower(strings.Fields(a.Name)[0])+"@marrowsound.example", false)
 		if err != nil {
 			b.T.Fatal(err)
 		}
@@ -47,7 +48,9 @@ func (b *Bench) Push(on string, messages map[string]string, letters ...string) [
 	var list []commits.Commit
 	var closing []triage.Closing
 	for i, l := range letters {
-		c := commits.Commit{Hash: Hash(l), Author: "Oke Farrow", Email: "oke@marrowsound.example", Committed: Noon.Add(time.Duration(i) * time.Minute), Authored: Noon, Subject: "change " + l, Files: 1, Patch: Hash(l)}
+		c := commits.Commit{Hash: Hash(l), Author: "Oke Farrow", Email: "oke@marrowsound.example",
+			Committed: Noon.Add(time.Duration(i) * time.Minute), Authored: Noon, Subject: "change " + l, Files: 1,
+			Patch: Hash(l)}
 		if on != "" {
 			c.Parents = []string{Hash(on)}
 		}

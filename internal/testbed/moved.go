@@ -9,7 +9,8 @@ import (
 // the fourth line of the first one.
 func sourcesMap(t *testing.T, paths, texts []string) string {
 	t.Helper()
-	raw, err := json.Marshal(map[string]any{"version": 3, "sources": paths, "sourcesContent": texts, "names": []string{}, "mappings": "AAGE"})
+	raw, err := json.Marshal(map[string]any{"version": 3, "sources": paths, "sourcesContent": texts,
+		"names": []string{}, "mappings": "AAGE"})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -36,7 +36,9 @@ func (o Told) json(at time.Time) json.RawMessage {
 	if o.Stack != "" {
 		x["stack"] = o.Stack
 	}
-	e := map[string]any{"time": at.Add(o.After).Format(time.RFC3339Nano), "severity": "error", "exceptions": []any{x}, "attributes": attributes, "resource": map[string]any{"service.version": "1"}, "trace_id": "0AF7", "span_id": o.Span}
+	e := map[string]any{"time": at.Add(o.After).Format(time.RFC3339Nano), "severity": "error", "exceptions": []any{x},
+		"attributes": attributes, "resource": map[string]any{"service.version": "1"}, "trace_id": "0AF7",
+		"span_id": o.Span}
 	if o.Log {
 		e["severity"], e["log"] = "warn", map[string]any{"body": "assigning failed"}
 	} else {

@@ -78,12 +78,15 @@ func (b *Bench) Unregroup() *regrouping.Regrouping {
 func (b *Bench) Standing() map[int64]string {
 	b.T.Helper()
 	out := map[int64]string{}
-	list, _, err := b.Issues.Issues(b.T.Context(), issues.IssueQuery{Project: b.Project.ID, Limit: 200, Order: "newest", States: []issue.State{issue.New, issue.Accepted, issue.Fixed, issue.Regressed, issue.Dismissed}})
+	list, _, err := b.Issues.Issues(b.T.Context(),
+		issues.IssueQuery{Project: b.Project.ID, Limit: 200, Order: "newest",
+			States: []issue.State{issue.New, issue.Accepted, issue.Fixed, issue.Regressed, issue.Dismissed}})
 	if err != nil {
 		b.T.Fatal(err)
 	}
 	for _, is := range list {
-		out[is.Number] = fmt.Sprintf("%s: %d events, %d users, %d bodies, %s", is.Headline, is.Events, is.Users, is.Bodies, is.State)
+		out[is.Number] = fmt.Sprintf("%s: %d events, %d users, %d bodies, %s", is.Headline, is.Events, is.Users,
+			is.Bodies, is.State)
 	}
 	return out
 }

@@ -18,13 +18,15 @@ func (b *Bench) Current(what string) {
 			break
 		}
 	}
-	list, _, err := b.Issues.Issues(b.T.Context(), issues.IssueQuery{Project: b.Project.ID, States: issue.States, Order: issues.ByImpact, Limit: 100})
+	list, _, err := b.Issues.Issues(b.T.Context(),
+		issues.IssueQuery{Project: b.Project.ID, States: issue.States, Order: issues.ByImpact, Limit: 100})
 	if err != nil || len(list) == 0 {
 		b.T.Fatal(len(list), err)
 	}
 	for _, is := range list {
 		if is.Impact != is.Score.Tenths() {
-			b.T.Errorf("%s: issue %d is stored with %d, its parts are %.1f: %+v", what, is.Number, is.Impact, is.Score.Points, is.Score.Parts)
+			b.T.Errorf("%s: issue %d is stored with %d, its parts are %.1f: %+v", what, is.Number, is.Impact,
+				is.Score.Points, is.Score.Parts)
 		}
 	}
 	b.Recounted()

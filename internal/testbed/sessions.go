@@ -27,7 +27,9 @@ func (b *Bench) Tell(user int64, messages ...string) {
 		if t, err := time.Parse(time.RFC3339, m.Started); err == nil {
 			started = t
 		}
-		f.Sessions = append(f.Sessions, ingest.SessionMessage{Message: m, Started: started, Received: b.Now, User: pipeline.User{Known: user != 0, Hash: user}})
+		f.Sessions = append(f.Sessions,
+			ingest.SessionMessage{Message: m, Started: started, Received: b.Now,
+				User: pipeline.User{Known: user != 0, Hash: user}})
 	}
 	if _, err := b.Ingest.Process(b.T.Context(), f); err != nil {
 		b.T.Fatal(err)
@@ -54,7 +56,8 @@ func (b *Bench) Outcomes() string {
 func (b *Bench) Say(id, about, text string) {
 	b.T.Helper()
 	f := b.Batch()
-	said := &ingest.Said{Feedback: &feedback.Feedback{ID: uuid.NewSHA1(uuid.Nil, []byte(id)), Text: text}, At: b.Now, Received: b.Now, User: pipeline.User{Known: true, Hash: 77}}
+	said := &ingest.Said{Feedback: &feedback.Feedback{ID: uuid.NewSHA1(uuid.Nil, []byte(id)), Text: text}, At: b.Now,
+		Received: b.Now, User: pipeline.User{Known: true, Hash: 77}}
 	if about != "" {
 		said.Event = uuid.NewSHA1(uuid.Nil, []byte(about))
 	}

@@ -49,8 +49,10 @@ func (b *Bench) Gates(list ...Gate) {
 		if g.Caller != "" {
 			frames = append(frames, map[string]any{"function": g.Caller, "file": "src/gates.ts", "line": 30})
 		}
-		e := map[string]any{"exceptions": []any{map[string]any{"type": "GateError", "message": g.Message, "frames": frames}},
-			"attributes": map[string]any{"gate.lane": g.Lane, "user.id": g.User}, "resource": map[string]any{"service.version": g.Release}}
+		e := map[string]any{"exceptions": []any{map[string]any{"type": "GateError", "message": g.Message,
+			"frames": frames}},
+			"attributes": map[string]any{"gate.lane": g.Lane, "user.id": g.User},
+			"resource":   map[string]any{"service.version": g.Release}}
 		if !g.At.IsZero() {
 			e["time"] = g.At.Format(time.RFC3339Nano)
 		}

@@ -34,7 +34,8 @@ func run(m *testing.M) int {
 		return 1
 	}
 	defer os.RemoveAll(dir)
-	server, err = localdb.Start(context.Background(), localdb.Options{AllRights: true, Dir: dir, BufferPool: "128M", LogSize: "16M"})
+	server, err = localdb.Start(context.Background(),
+		localdb.Options{AllRights: true, Dir: dir, BufferPool: "128M", LogSize: "16M"})
 	if err != nil {
 		fmt.Fprintln(os.Stderr, "no database for the tests:", err)
 		return 1

@@ -48,15 +48,19 @@ func ProblemOf(err error) (p *Problem, retryAfter int) {
 		return e, 0
 	}
 	if e, ok := errors.AsType[*fault.Error](err); ok {
-		return &Problem{"about:blank", http.StatusText(e.Status()), e.Status(), e.Pub, string(e.Code), nil}, int(math.Ceil(e.Retry.Seconds()))
+		return &Problem{"about:blank", http.StatusText(e.Status()), e.Status(), e.Pub, string(e.Code), nil},
+			int(math.Ceil(e.Retry.Seconds()))
 	}
 	if e, ok := errors.AsType[*http.MaxBytesError](err); ok {
-		return &Problem{"about:blank", "Request Entity Too Large", 413, "the body is larger than " + strconv.FormatInt(e.Limit>>20, 10) + " MiB; send less at a time", string(fault.TooLarge), nil}, 0
+		return &Problem{"about:blank", "Request Entity Too Large", 413,
+			"the body is larger than " + strconv.FormatInt(e.Limit>>20, 10) + " MiB; send less at a time",
+			string(fault.TooLarge), nil}, 0
 	}
 	if db.Away(err) || errors.Is(err, context.DeadlineExceeded) {
 		return &Problem{"about:blank", "Service Unavailable", 503, "the database is away; nothing was stored of this request, send it again later", string(fault.Unavailable), nil}, 5
 	}
-	return &Problem{"about:blank", "Internal Server Error", 500, "something went wrong inside; the service's log says what", string(fault.Internal), nil}, 0
+	return &Problem{"about:blank", "Internal Server Error", 500,
+		"something went wrong inside; the service's log says what", string(fault.Internal), nil}, 0
 }
 
 // WriteError answers with a problem, and logs what is our fault.
@@ -139,7 +143,8 @@ func zstdReader(wire io.Reader, lim Limits) (*zstd.Decoder, error) {
 			return nil, err
 		}
 	}
-	return zstd.NewReader(peek, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxWindow(mostWindow), zstd.WithDecoderLowmem(true))
+	return zstd.NewReader(peek, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxWindow(mostWindow),
+		zstd.WithDecoderLowmem(true))
 }
 
 // ReadBody reads a body, inflating what Content-Encoding names; either limit

@@ -73,28 +73,29 @@ func (w *Worker) adopt(ctx context.Context, p *projects.Project, to int) error {
 		}
 	}
 	read := map[int]moves.Reader{}
-	n, err := w.store.Regrouping.AdoptGrouping(ctx, p.ID, to, func(ctx context.Context, rulesVersion int, body []byte) (key, through fingerprint.Key, err error) {
-		if read[rulesVersion] == nil {
-			as := *p
-			as.GroupingVersion = to
-			if err := w.store.Projects.GiveRules(ctx, &as, rulesVersion); err != nil {
+	n, err := w.store.Regrouping.AdoptGrouping(ctx, p.ID, to,
+		func(ctx context.Context, rulesVersion int, body []byte) (key, through fingerprint.Key, err error) {
+			if read[rulesVersion] == nil {
+				as := *p
+				as.GroupingVersion = to
+				if err := w.store.Projects.GiveRules(ctx, &as, rulesVersion); err != nil {
+					return key, through, err
+				}
+				read[rulesVersion] = moves.ReaderOf(as.Project, w.units)
+			}
+			r, err := read[rulesVersion](ctx, body)
+			if err != nil && !outside(ctx, err) {
+				w.log.Warn("a kept event cannot be read; its kind is found by the others", "project", p.Name, "err", err)
+				return key, through, nil
+			}
+			if err != nil {
 				return key, through, err
 			}
-			read[rulesVersion] = moves.ReaderOf(as.Project, w.units)
-		}
-		r, err := read[rulesVersion](ctx, body)
-		if err != nil && !outside(ctx, err) {
-			w.log.Warn("a kept event cannot be read; its kind is found by the others", "project", p.Name, "err", err)
-			return key, through, nil
-		}
-		if err != nil {
-			return key, through, err
-		}
-		if r.Print.Caller != "" {
-			through = r.Print.Through(r.Event, r.Frames).Key
-		}
-		return r.Print.Key, through, nil
-	})
+			if r.Print.Caller != "" {
+				through = r.Print.Through(r.Event, r.Frames).Key
+			}
+			return r.Print.Key, through, nil
+		})
 	if err != nil {
 		return fmt.Errorf("adopting grouping version %d in %s, after %d variants: %w", to, p.Name, n, err)
 	}
@@ -147,7 +148,9 @@ func (t *turn) list(deliveries []inbox.Delivery) {
 }
 
 func (t *turn) setAside(e entry, why error) {
-	t.aside = append(t.aside, inbox.Aside{Project: t.project.ID, Received: e.batch.Received, Why: why.Error(), Event: e.id(), Packed: pipeline.Pack(e.batch.Alone(e.i))})
+	t.aside = append(t.aside,
+		inbox.Aside{Project: t.project.ID, Received: e.batch.Received, Why: why.Error(), Event: e.id(),
+			Packed: pipeline.Pack(e.batch.Alone(e.i))})
 }
 
 // partEvents is how many events one transaction files, about.
@@ -196,7 +199,10 @@ func (t *turn) whole(ctx context.Context) error {
 		err := p.err
 		if err == nil {
 			var done ingest.Done
-			done, err = t.w.store.Ingest.Process(ctx, ingest.Batch{Project: t.project, Lease: t.lease, Deliveries: list[n], Items: p.items, Dropped: p.dropped, Aside: p.aside, Sessions: p.said.sessions, Feedback: p.said.feedback, More: !last})
+			done, err = t.w.store.Ingest.Process(ctx,
+				ingest.Batch{Project: t.project, Lease: t.lease, Deliveries: list[n], Items: p.items,
+					Dropped: p.dropped, Aside: p.aside, Sessions: p.said.sessions, Feedback: p.said.feedback,
+					More: !last})
 			if err == nil {
 				p.report(done)
 				continue
@@ -221,7 +227,8 @@ func (t *turn) whole(ctx context.Context) error {
 // outside says whether a failure lies not in the events.
 func outside(ctx context.Context, err error) bool {
 	_, store := errors.AsType[*pipeline.StoreError](err)
-	return store || db.Away(err) || errors.Is(err, inbox.ErrLeaseLost) || errors.Is(err, db.ErrClocks) || ctx.Err() != nil
+	return store || db.Away(err) || errors.Is(err, inbox.ErrLeaseLost) || errors.Is(err, db.ErrClocks) ||
+		ctx.Err() != nil
 }
 
 // singly files each event alone, then removes the deliveries together with
@@ -253,7 +260,9 @@ func (t *turn) singly(ctx context.Context) error {
 			}
 			alone := slices.Clone(filed)
 			alone[n/8] |= 1 << (n % 8)
-			if _, err = t.w.store.Ingest.Process(ctx, ingest.Batch{Project: t.project, Lease: t.lease, Items: []*pipeline.Item{item}, Alone: alone}); err == nil {
+			if _, err = t.w.store.Ingest.Process(ctx,
+				ingest.Batch{Project: t.project, Lease: t.lease, Items: []*pipeline.Item{item},
+					Alone: alone}); err == nil {
 				filed = alone
 			}
 		}
@@ -264,7 +273,9 @@ func (t *turn) singly(ctx context.Context) error {
 			t.setAside(e, err)
 		}
 	}
-	done, err := t.w.store.Ingest.Process(ctx, ingest.Batch{Project: t.project, Lease: t.lease, Deliveries: t.claim.Deliveries, Dropped: t.dropped, Aside: t.aside, Sessions: t.said.sessions, Feedback: t.said.feedback})
+	done, err := t.w.store.Ingest.Process(ctx,
+		ingest.Batch{Project: t.project, Lease: t.lease, Deliveries: t.claim.Deliveries, Dropped: t.dropped,
+			Aside: t.aside, Sessions: t.said.sessions, Feedback: t.said.feedback})
 	if err == nil {
 		done.Events = len(t.events) - len(t.aside) - len(t.dropped)
 		t.report(done)
@@ -275,12 +286,14 @@ func (t *turn) singly(ctx context.Context) error {
 func (t *turn) report(done ingest.Done) {
 	for _, a := range t.aside {
 		why, _, _ := strings.Cut(a.Why, "\n")
-		t.w.log.Warn("an event was set aside; firethorn queue shows it", "project", t.project.Name, "event", a.Event, "why", why)
+		t.w.log.Warn("an event was set aside; firethorn queue shows it", "project", t.project.Name, "event", a.Event,
+			"why", why)
 	}
 	if t.w.watch != nil {
 		t.w.watch.Filed(done.Events, done.Repeats, len(t.aside), time.Since(t.oldest))
 	}
-	t.w.log.Debug("filed", "project", t.project.Name, "events", done.Events, "repeats", done.Repeats, "new_issues", done.Issues)
+	t.w.log.Debug("filed", "project", t.project.Name, "events", done.Events, "repeats", done.Repeats, "new_issues",
+		done.Issues)
 }
 
 // decode runs the pipeline over all events, in parallel and in order.
@@ -318,7 +331,8 @@ func (t *turn) decode(ctx context.Context) ([]*pipeline.Item, error) {
 }
 
 // process turns a panic of the pipeline into an error of the event.
-func process(ctx context.Context, p pipeline.Project, b *pipeline.Batch, i int, units *pipeline.Units) (it *pipeline.Item, err error) {
+func process(ctx context.Context, p pipeline.Project, b *pipeline.Batch, i int,
+	units *pipeline.Units) (it *pipeline.Item, err error) {
 	defer func() {
 		if r := recover(); r != nil {
 			err = fmt.Errorf("the pipeline failed on this event: %v\n%s", r, debug.Stack())

@@ -44,20 +44,31 @@ func (w *Worker) jobs() []jobs.Job {
 	return []jobs.Job{
 		{Name: "follow-moves", Every: soon, List: s.Moves.Following, Step: s.Moves.FollowMove},
 		{Name: "read-again", Every: soon, List: s.Moves.Rereading, Step: w.readAgain, Then: "follow-moves"},
-		{Name: "follow-moved-code", Every: soon, Limit: jobTime, List: s.Moves.Moving, Step: w.followMoved, Then: "follow-moves"},
+		{Name: "follow-moved-code", Every: soon, Limit: jobTime, List: s.Moves.Moving, Step: w.followMoved,
+			Then: "follow-moves"},
 		{Name: "look-through-splits", Every: soon, List: s.Moves.Splitting, Step: w.lookThrough, Then: "follow-moves"},
-		{Name: "regroup", Every: soon, Limit: jobTime, List: s.Regrouping.Regroupers, Step: w.regroup, Then: "follow-moves"},
+		{Name: "regroup", Every: soon, Limit: jobTime, List: s.Regrouping.Regroupers, Step: w.regroup,
+			Then: "follow-moves"},
 		{Name: "sketch", Every: soon, Limit: jobTime, List: s.Similar.Sketching, Step: w.sketch},
-		{Name: "erase-users", Every: soon, List: s.Retention.Erasing, Step: func(ctx context.Context, id int64) (bool, error) { return false, s.Retention.EraseNext(ctx, id) }},
-		{Name: "empty-deleted-issues", Every: soon, Limit: jobTime, List: s.Retention.Emptying, Step: s.Retention.EmptyNext},
+		{Name: "erase-users", Every: soon, List: s.Retention.Erasing,
+			Step: func(ctx context.Context, id int64) (bool, error) {
+				return false, s.Retention.EraseNext(ctx, id)
+			}},
+		{Name: "empty-deleted-issues", Every: soon, Limit: jobTime, List: s.Retention.Emptying,
+			Step: s.Retention.EmptyNext},
 		{Name: "score", Every: soon, Limit: jobTime, List: s.Scoring.Stale, Step: w.rescore()},
 		{Name: "sweep", Every: time.Hour, Retry: sweepAgain, Lease: "sweep", Step: w.sweep},
-		{Name: "note-used-symbols", Every: often, Step: func(ctx context.Context, _ int64) (bool, error) { return false, w.units.WriteUsed(ctx) }},
+		{Name: "note-used-symbols", Every: often, Step: func(ctx context.Context, _ int64) (bool, error) {
+			return false, w.units.WriteUsed(ctx)
+		}},
 		{Name: "cut-off-sessions", Every: often, List: w.quietSessions, Step: w.cutOff},
 		{Name: "wake-parked", Every: often, Lease: "wake", Step: w.wakeParked},
-		{Name: "forget-occurrences", Every: often, Step: func(ctx context.Context, _ int64) (bool, error) { return false, s.Ingest.ForgetOccurrences(ctx) }},
+		{Name: "forget-occurrences", Every: often, Step: func(ctx context.Context, _ int64) (bool, error) {
+			return false, s.Ingest.ForgetOccurrences(ctx)
+		}},
 
-		{Name: "compile-symbols", Lane: "symbols", Every: time.Second, Lease: "compile", List: w.uncompiled, Step: w.compile},
+		{Name: "compile-symbols", Lane: "symbols", Every: time.Second, Lease: "compile", List: w.uncompiled,
+			Step: w.compile},
 		{Name: "look-for-surges", Lane: "pulse", Every: 15 * time.Second, List: s.Scoring.Scorable, Step: w.feelPulse},
 	}
 }

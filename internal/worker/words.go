@@ -31,7 +31,8 @@ func (t *turn) hear(b *pipeline.Batch) {
 			t.wordAside(b.Words([]pipeline.Word{w}, nil), err)
 			continue
 		}
-		t.said.sessions = append(t.said.sessions, ingest.SessionMessage{Message: m, Started: at(&m.About), Received: b.Received, User: w.User})
+		t.said.sessions = append(t.said.sessions,
+			ingest.SessionMessage{Message: m, Started: at(&m.About), Received: b.Received, User: w.User})
 	}
 	for _, w := range b.Feedback {
 		f, err := feedback.Decode(w.Raw, b.Resource)
@@ -40,11 +41,13 @@ func (t *turn) hear(b *pipeline.Batch) {
 			continue
 		}
 		f.ID = w.ID
-		t.said.feedback = append(t.said.feedback, &ingest.Said{Feedback: f, At: at(&f.About), Received: b.Received, User: w.User})
+		t.said.feedback = append(t.said.feedback,
+			&ingest.Said{Feedback: f, At: at(&f.About), Received: b.Received, User: w.User})
 	}
 }
 
 func (t *turn) wordAside(b *pipeline.Batch, why error) {
 	id := uuid.Must(uuid.NewV7())
-	t.aside = append(t.aside, inbox.Aside{Project: t.project.ID, Received: b.Received, Why: why.Error(), Event: id, Packed: pipeline.Pack(b)})
+	t.aside = append(t.aside,
+		inbox.Aside{Project: t.project.ID, Received: b.Received, Why: why.Error(), Event: id, Packed: pipeline.Pack(b)})
 }

@@ -80,8 +80,10 @@ type cachedProject struct {
 // started again under the same name need not wait for its own leases to run
 // out, so no two that live may have the same. watch may be nil. silence is how
 // long after a heartbeat was due a session is called cut off.
-func New(store *records.Records, units *pipeline.Units, log *slog.Logger, owner uuid.UUID, watch Observer, silence time.Duration) *Worker {
-	return &Worker{store: store, units: units, log: log, owner: owner, watch: watch, silence: silence, wake: make(chan int64, 1024), kick: make(chan struct{}, 1),
+func New(store *records.Records, units *pipeline.Units, log *slog.Logger, owner uuid.UUID, watch Observer,
+	silence time.Duration) *Worker {
+	return &Worker{store: store, units: units, log: log, owner: owner, watch: watch, silence: silence,
+		wake: make(chan int64, 1024), kick: make(chan struct{}, 1),
 		leases: map[int]inbox.Lease{}, queue: map[int64]*queued{}, projects: map[int64]cachedProject{}}
 }
 

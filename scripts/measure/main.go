@@ -97,7 +97,8 @@ func run(out *os.File) error {
 			if x, ok := allowed[s.kind+" "+s.name]; ok && s.n > l.most {
 				used[s.kind+" "+s.name] = true
 				if may = x; s.n < x {
-					over = append(over, fmt.Sprintf("%s %s has %d %s now: lower its limit of %d", s.kind, s.name, s.n, l.unit, x))
+					over = append(over, fmt.Sprintf("%s %s has %d %s now: lower its limit of %d", s.kind, s.name, s.n,
+						l.unit, x))
 				}
 			}
 			if s.n > may {
@@ -143,7 +144,8 @@ func exceptions(file string) (map[string]int, error) {
 
 // files lists the Go files of the checkout, without what git ignores.
 func files(ctx context.Context) ([]string, error) {
-	out, err := exec.CommandContext(ctx, "git", "ls-files", "--cached", "--others", "--exclude-standard", "*.go").Output()
+	out, err := exec.CommandContext(ctx, "git", "ls-files", "--cached", "--others", "--exclude-standard",
+		"*.go").Output()
 	if err != nil {
 		return nil, fmt.Errorf("git ls-files: %w", err)
 	}
@@ -187,7 +189,9 @@ func measure(list []string) ([]size, error) {
 	for typ, n := range methods {
 		all = append(all, size{"type", typ, n})
 	}
-	slices.SortFunc(all, func(a, b size) int { return cmp.Or(cmp.Compare(a.kind, b.kind), cmp.Compare(a.name, b.name)) })
+	slices.SortFunc(all, func(a, b size) int {
+		return cmp.Or(cmp.Compare(a.kind, b.kind), cmp.Compare(a.name, b.name))
+	})
 	return all, nil
 }
 

@@ -27,7 +27,9 @@ const slow = 2 * time.Second
 // Report begins to report to server with key; each request is a session. The
 // function it returns ends it.
 func Report(server, key, release, dir string) (stop func()) {
-	return firethorn.Start(firethorn.Options{Server: server, Key: key, Service: "bosun", Release: release, Environment: "production", Sessions: "request", Hangs: slow, Dir: dir, Attributes: map[string]any{"desk.name": "roster"}})
+	return firethorn.Start(firethorn.Options{Server: server, Key: key, Service: "bosun", Release: release,
+		Environment: "production", Sessions: "request", Hangs: slow, Dir: dir,
+		Attributes: map[string]any{"desk.name": "roster"}})
 }
 
 // Desk answers for the rosters.
@@ -45,7 +47,8 @@ func (d *Desk) Handler(rest http.Handler) http.Handler {
 		firethorn.Note(ctx, "app", "asked for the roster", map[string]any{"roster.week": week})
 		names, err := d.roster(week)
 		if err != nil {
-			firethorn.Report(ctx, err, firethorn.Details{Handled: firethorn.True, Attributes: map[string]any{"roster.week": week}})
+			firethorn.Report(ctx, err,
+				firethorn.Details{Handled: firethorn.True, Attributes: map[string]any{"roster.week": week}})
 			http.Error(w, err.Error(), http.StatusInternalServerError)
 			return
 		}

@@ -141,7 +141,8 @@ func makes(f event.Frame) bool { return f.MakesError || named(f, making) }
 // those before were called to recover from it, and print the trace.
 func behindPanic(frames []event.Frame) int {
 	for j := len(frames) - 1; j >= 0; j-- {
-		if f := frames[j]; f.Kind == event.Runtime && (f.Function == "panic" || strings.HasSuffix(f.Function, "runtime.gopanic")) {
+		if f := frames[j]; f.Kind == event.Runtime &&
+			(f.Function == "panic" || strings.HasSuffix(f.Function, "runtime.gopanic")) {
 			return j + 1
 		}
 	}
@@ -192,7 +193,8 @@ func Origin(frames [][]event.Frame) (exception, frame int, ok bool) {
 func Through(frames []event.Frame, j int) (int, bool) {
 	logged := behindCapture(frames)
 	for k := behindPanic(frames); k < j; k++ {
-		if f := frames[k]; f.Kind == event.Own && !f.Pending && !f.Builtin && !makes(f) && (k >= logged || !named(f, reporting)) && placeOf(f) != placeOf(frames[j]) {
+		if f := frames[k]; f.Kind == event.Own && !f.Pending && !f.Builtin && !makes(f) &&
+			(k >= logged || !named(f, reporting)) && placeOf(f) != placeOf(frames[j]) {
 			return k, true
 		}
 	}

@@ -100,7 +100,8 @@ func (m marker) failedMember(exceptions []event.Exception, frames [][]event.Fram
 // something else failed.
 func calledOff(x event.Exception) bool {
 	switch x.Type[strings.LastIndexByte(x.Type, '.')+1:] {
-	case "AbortError", "CancelledError", "CanceledError", "CancellationException", "OperationCanceledException", "TaskCanceledException":
+	case "AbortError", "CancelledError", "CanceledError", "CancellationException", "OperationCanceledException",
+		"TaskCanceledException":
 		return true
 	}
 	return x.Message == "context canceled"
@@ -108,7 +109,8 @@ func calledOff(x event.Exception) bool {
 
 // taking are the functions of Go's runtime that take a stack.
 var taking = map[string]bool{
-	"debug.Stack": true, "debug.PrintStack": true, "runtime.Stack": true, "runtime.Callers": true, "runtime.Caller": true,
+	"debug.Stack": true, "debug.PrintStack": true, "runtime.Stack": true, "runtime.Callers": true,
+	"runtime.Caller": true,
 }
 
 var (

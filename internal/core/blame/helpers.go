@@ -154,7 +154,8 @@ func CallerOf(frames []event.Frame, j int) (int, bool) {
 	at := placeOf(origin)
 	for k := j + 1; k < len(frames); k++ {
 		f := frames[k]
-		if f.Kind != event.Own || f.Pending || f.Called() == "" || f.File == origin.File && f.Function == origin.Function && f.Within == origin.Within {
+		if f.Kind != event.Own || f.Pending || f.Called() == "" || f.File == origin.File &&
+			f.Function == origin.Function && f.Within == origin.Within {
 			continue // the last is recursion: it is not named anew for each of its frames
 		}
 		if placeOf(f) != at && !f.LookThrough && !f.Builtin && !named(f, helper) {

@@ -24,13 +24,17 @@ const quotedName = `["'](?P<name>[^"']*)["']`
 // names of members stay.
 var sayings = []said{
 	{[]string{"Cannot read", "Cannot set"}, regexp.MustCompile(`^Cannot (?:read|set) propert(?:y|ies) (?:'(?P<name>[^']*)' )?of (?:undefined|null)(?: \((?:reading|setting) '(?P<name>.*)'\))?$`), "no $name of nothing", true},
-	{[]string{"can't access property"}, regexp.MustCompile(`^can't access property ` + quotedName + `(?: of (?:undefined|null)|, .* is (?:undefined|null))$`), "no $name of nothing", true},
+	{[]string{"can't access property"},
+		regexp.MustCompile(`^can't access property ` + quotedName +
+			`(?: of (?:undefined|null)|, .* is (?:undefined|null))$`), "no $name of nothing", true},
 	{[]string{"is not an object (evaluating"}, regexp.MustCompile(`^(?:undefined|null) is not an object \(evaluating '(?P<expression>.*)'\)$`), "no $name of nothing", true},
 	{[]string{"is not a function"}, regexp.MustCompile(`^(?:[\w$.\[\]()#]+)?\.(?P<name>[\w$#]+)(?:\(\.\.\.\))? is not a function(?:\. \(In .*)?$`), "$name is no function", true},
-	{[]string{"is not a function"}, regexp.MustCompile(`^[\w$#]+ is not a function(?:\. \(In .*)?$`), "what is called is no function", true},
+	{[]string{"is not a function"}, regexp.MustCompile(`^[\w$#]+ is not a function(?:\. \(In .*)?$`),
+		"what is called is no function", true},
 	{[]string{"is not a constructor"}, regexp.MustCompile(`^(?:[\w$.\[\]()#]+)?\.(?P<name>[\w$#]+) is not a constructor(?:\. \(evaluating .*)?$`), "$name is no constructor", true},
 	{[]string{"is not defined"}, regexp.MustCompile(`^(?P<name>[\w$]+) is not defined$`), "$name is not defined", true},
-	{[]string{"Can't find variable"}, regexp.MustCompile(`^Can't find variable: (?P<name>[\w$]+)$`), "$name is not defined", true},
+	{[]string{"Can't find variable"}, regexp.MustCompile(`^Can't find variable: (?P<name>[\w$]+)$`),
+		"$name is not defined", true},
 	{[]string{"before initialization", "uninitialized variable"}, regexp.MustCompile(`^(?:Cannot access '.*' before initialization|can't access lexical declaration '.*' before initialization|Cannot access uninitialized variable\.?)$`), "used before it has a value", true},
 	{[]string{"constant variable", "invalid assignment", "readonly property"}, regexp.MustCompile(`^(?:Assignment to constant variable\.?|invalid assignment to const '.*'|Attempted to assign to readonly property\.?)$`), "a constant is assigned", true},
 	{[]string{"Maximum call stack", "too much recursion"}, regexp.MustCompile(`^(?:Maximum call stack size exceeded\.?|too much recursion)$`), "the stack is full", true},
@@ -40,9 +44,12 @@ var sayings = []said{
 	{[]string{"Unexpected", "JSON"}, regexp.MustCompile(`^(?:Unexpected token .*|Expected .* in JSON at position .*|Unexpected (?:end of|non-whitespace character after) JSON.*|Bad control character in string literal in JSON.*|Unterminated string in JSON.*|.* is not valid JSON|JSON\.parse: .*|JSON Parse error: .*)$`), "no valid JSON", false},
 	{[]string{"abort"}, regexp.MustCompile(`^(?:The user aborted a request\.?|The operation was aborted\.?|signal is aborted without reason|Fetch is aborted|This operation was aborted)$`), "aborted", false},
 	{[]string{"rray"}, regexp.MustCompile(`^(?:Invalid array length|invalid array length|Array size is not a small enough positive integer\.?|[Aa]rray length must be.*)$`), "an array of that length cannot be", true},
-	{[]string{"Invalid time value", "nvalid date", "Invalid Date"}, regexp.MustCompile(`^(?:Invalid time value|invalid date|Invalid Date)$`), "no date", false},
-	{[]string{"Reduce of empty"}, regexp.MustCompile(`^Reduce of empty array with no initial value$`), "an empty array is reduced", true},
-	{[]string{"reduce of empty"}, regexp.MustCompile(`^reduce of empty array with no initial value$`), "an empty array is reduced", true},
+	{[]string{"Invalid time value", "nvalid date", "Invalid Date"},
+		regexp.MustCompile(`^(?:Invalid time value|invalid date|Invalid Date)$`), "no date", false},
+	{[]string{"Reduce of empty"}, regexp.MustCompile(`^Reduce of empty array with no initial value$`),
+		"an empty array is reduced", true},
+	{[]string{"reduce of empty"}, regexp.MustCompile(`^reduce of empty array with no initial value$`),
+		"an empty array is reduced", true},
 	{[]string{"toFixed", "precision"}, regexp.MustCompile(`^toFixed\(\) (?:digits )?argument must be between 0 and 100$|^precision -?\d+ out of range$`), "digits out of range", true},
 }
 
@@ -147,17 +154,23 @@ func lastMember(expression string) string {
 // localTypes are the exceptions that runtimes throw at a mistake in the
 // function itself: who called it does not matter.
 var localTypes = map[string]bool{
-	"java.lang.NullPointerException": true, "java.lang.ArrayIndexOutOfBoundsException": true, "java.lang.StringIndexOutOfBoundsException": true, "java.lang.IndexOutOfBoundsException": true,
-	"java.lang.ClassCastException": true, "java.lang.ArithmeticException": true, "java.lang.NegativeArraySizeException": true, "java.util.ConcurrentModificationException": true, "java.lang.StackOverflowError": true,
-	"AttributeError": true, "NameError": true, "UnboundLocalError": true, "IndexError": true, "ZeroDivisionError": true, "RecursionError": true, "NoMethodError": true,
-	"System.NullReferenceException": true, "System.IndexOutOfRangeException": true, "System.InvalidCastException": true, "System.DivideByZeroException": true,
-	"SIGSEGV": true, "SIGFPE": true, "SIGBUS": true, "ReferenceError": true,
+	"java.lang.NullPointerException": true, "java.lang.ArrayIndexOutOfBoundsException": true,
+	"java.lang.StringIndexOutOfBoundsException": true, "java.lang.IndexOutOfBoundsException": true,
+	"java.lang.ClassCastException": true, "java.lang.ArithmeticException": true,
+	"java.lang.NegativeArraySizeException": true, "java.util.ConcurrentModificationException": true,
+	"java.lang.StackOverflowError": true,
+	"AttributeError":               true, "NameError": true, "UnboundLocalError": true, "IndexError": true,
+	"ZeroDivisionError": true, "RecursionError": true, "NoMethodError": true,
+	"System.NullReferenceException": true, "System.IndexOutOfRangeException": true, "System.InvalidCastException": true,
+	"System.DivideByZeroException": true,
+	"SIGSEGV":                      true, "SIGFPE": true, "SIGBUS": true, "ReferenceError": true,
 }
 
 // Local says whether an exception tells of a mistake in the very function that failed.
 func Local(x event.Exception) bool {
 	_, itself, _ := saying(x.Message)
-	return itself || localTypes[x.Type] || strings.HasPrefix(x.Message, "runtime error: ") || strings.HasPrefix(x.Type, "runtime.")
+	return itself || localTypes[x.Type] || strings.HasPrefix(x.Message, "runtime error: ") ||
+		strings.HasPrefix(x.Type, "runtime.")
 }
 
 // full are the types and messages of a stack that ran full, which engines name differently.
@@ -166,5 +179,6 @@ func full(x event.Exception) bool {
 	case "java.lang.StackOverflowError", "StackOverflowError", "RecursionError", "SystemStackError":
 		return true
 	}
-	return strings.HasPrefix(x.Message, "Maximum call stack size exceeded") || x.Message == "too much recursion" || strings.Contains(x.Message, "stack overflow")
+	return strings.HasPrefix(x.Message, "Maximum call stack size exceeded") || x.Message == "too much recursion" ||
+		strings.Contains(x.Message, "stack overflow")
 }

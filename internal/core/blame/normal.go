@@ -85,11 +85,13 @@ func dependencyOf(path string) string {
 
 // absolute says whether a file is named from the root of a disk.
 func absolute(file string) bool {
-	return strings.HasPrefix(file, "/") || strings.HasPrefix(file, "file://") || len(file) > 2 && file[1] == ':' && (file[2] == '\\' || file[2] == '/')
+	return strings.HasPrefix(file, "/") || strings.HasPrefix(file, "file://") || len(file) > 2 && file[1] == ':' &&
+		(file[2] == '\\' || file[2] == '/')
 }
 
 // roots are directories that sources lie in, wherever these are put.
-var roots = map[string]bool{"src": true, "app": true, "lib": true, "dist": true, "build": true, "packages": true, "apps": true, "cmd": true, "internal": true, "pkg": true, "server": true, "client": true}
+var roots = map[string]bool{"src": true, "app": true, "lib": true, "dist": true, "build": true, "packages": true,
+	"apps": true, "cmd": true, "internal": true, "pkg": true, "server": true, "client": true}
 
 // belowRoot leaves off the part of a path that says where it was put: up to
 // the first directory that sources lie in, else all but the last two parts.
@@ -151,8 +153,11 @@ func javaScript(file string) bool {
 }
 
 // generic are types that say nothing of the cause.
-var generic = map[string]bool{"Error": true, "Exception": true, "UnhandledRejection": true, "AggregateError": true, "*errors.errorString": true, "*fmt.wrapError": true, "*fmt.wrapErrors": true, "*errors.joinError": true,
-	"panic": true, "java.lang.Exception": true, "java.lang.RuntimeException": true, "java.lang.Throwable": true, "java.util.concurrent.ExecutionException": true, "java.util.concurrent.CompletionException": true, "System.Exception": true, "System.AggregateException": true}
+var generic = map[string]bool{"Error": true, "Exception": true, "UnhandledRejection": true, "AggregateError": true,
+	"*errors.errorString": true, "*fmt.wrapError": true, "*fmt.wrapErrors": true, "*errors.joinError": true,
+	"panic": true, "java.lang.Exception": true, "java.lang.RuntimeException": true, "java.lang.Throwable": true,
+	"java.util.concurrent.ExecutionException": true, "java.util.concurrent.CompletionException": true,
+	"System.Exception": true, "System.AggregateException": true}
 
 // minified is what builds make of names of classes.
 var minified = regexp.MustCompile(`^[A-Za-z_$][\w$]?$|^[a-z_$][\w$]{2}$|^[A-Za-z_$]\d[\w$]?$`)

@@ -131,7 +131,8 @@ func (g *Graph) Resolve(short string) string {
 		return ""
 	}
 	i, _ := slices.BinarySearch(g.sorted, short)
-	if i == len(g.sorted) || !strings.HasPrefix(g.sorted[i], short) || i+1 < len(g.sorted) && strings.HasPrefix(g.sorted[i+1], short) {
+	if i == len(g.sorted) || !strings.HasPrefix(g.sorted[i], short) || i+1 < len(g.sorted) &&
+		strings.HasPrefix(g.sorted[i+1], short) {
 		return ""
 	}
 	return g.sorted[i]

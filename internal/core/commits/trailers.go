@@ -25,7 +25,9 @@ func Trailers(message, project string) (fixes, bad []string) {
 		if !ok || !strings.EqualFold(strings.TrimSpace(key), FixTrailer) {
 			continue
 		}
-		for _, v := range strings.FieldsFunc(value, func(r rune) bool { return r == ',' || r == ' ' || r == '\t' || r == '\n' }) {
+		for _, v := range strings.FieldsFunc(value, func(r rune) bool {
+			return r == ',' || r == ' ' || r == '\t' || r == '\n'
+		}) {
 			m := issueName.FindStringSubmatch(v)
 			switch {
 			case m == nil:

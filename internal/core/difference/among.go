@@ -73,7 +73,8 @@ func (s *Sample) Add(e *event.Event, frames [][]event.Frame, print fingerprint.R
 // personal are attributes that name one person, process or moment: nobody
 // splits a bug by them.
 func personal(name string) bool {
-	for _, p := range []string{"user.", "enduser.", "session.", "host.id", "process.pid", "service.instance.id", "app.installation.id"} {
+	for _, p := range []string{"user.", "enduser.", "session.", "host.id", "process.pid", "service.instance.id",
+		"app.installation.id"} {
 		if strings.HasPrefix(name, p) {
 			return true
 		}
@@ -107,7 +108,8 @@ func (s *Sample) Differences() []Found {
 		}
 	}
 	slices.SortFunc(list, func(a, b Found) int {
-		return cmp.Or(cmp.Compare(order[a.Kind], order[b.Kind]), cmp.Compare(most[b.Name], most[a.Name]), cmp.Compare(a.Name, b.Name), cmp.Compare(b.Events, a.Events), cmp.Compare(a.Value, b.Value))
+		return cmp.Or(cmp.Compare(order[a.Kind], order[b.Kind]), cmp.Compare(most[b.Name], most[a.Name]),
+			cmp.Compare(a.Name, b.Name), cmp.Compare(b.Events, a.Events), cmp.Compare(a.Value, b.Value))
 	})
 	of := map[string]int{}
 	return slices.DeleteFunc(list, func(x Found) bool {

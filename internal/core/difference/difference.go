@@ -28,9 +28,11 @@ const (
 
 // Difference is what a part of an issue's events has in common.
 type Difference struct {
-	Kind  Kind
-	Name  string // of the attribute, else ""
-	Value string // "src/fares.ts loadFares" or only the function; the message's form; the attribute's value, "" where it is absent
+	Kind Kind
+	Name string // of the attribute, else ""
+	// "src/fares.ts loadFares" or only the function; the message's form; the attribute's value, ""
+	// where it is absent.
+	Value string
 }
 
 const (

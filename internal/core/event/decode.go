@@ -26,7 +26,8 @@ type Limits struct {
 }
 
 // DefaultLimits are the limits of the event format.
-var DefaultLimits = Limits{Attributes: 200, Breadcrumbs: 200, Frames: 500, Exceptions: 20, Threads: 512, State: 64 << 10, Text: 16 << 10, Stack: 1 << 20}
+var DefaultLimits = Limits{Attributes: 200, Breadcrumbs: 200, Frames: 500, Exceptions: 20, Threads: 512,
+	State: 64 << 10, Text: 16 << 10, Stack: 1 << 20}
 
 // MostStandsFor is how many events one can stand for.
 const MostStandsFor = 10_000
@@ -52,7 +53,8 @@ var knownFields = func() map[string]bool {
 var lenient = jsonv2.JoinOptions(jsontext.AllowDuplicateNames(true), jsontext.AllowInvalidUTF8(true))
 
 // kindWords name kinds of JSON values.
-var kindWords = map[jsontext.Kind]string{'n': "null", 't': "true", 'f': "false", '"': "a text", '0': "a number", '{': "an object", '[': "an array"}
+var kindWords = map[jsontext.Kind]string{'n': "null", 't': "true", 'f': "false", '"': "a text", '0': "a number",
+	'{': "an object", '[': "an array"}
 
 // Decode reads one event, fills what is absent, and cuts what is over the
 // limits. It fails on what cannot be read at all, with the field's name.
@@ -66,7 +68,8 @@ func Decode(raw []byte, lim Limits) (*Event, error) {
 				}
 			}
 			field := strings.ReplaceAll(strings.TrimPrefix(string(t.JSONPointer), "/"), "/", ".")
-			return nil, fmt.Errorf("field %q holds %s, which does not fit (byte %d)", field, kindWords[t.JSONKind], t.ByteOffset)
+			return nil, fmt.Errorf("field %q holds %s, which does not fit (byte %d)", field, kindWords[t.JSONKind],
+				t.ByteOffset)
 		}
 		return nil, fmt.Errorf("not readable as an event: %w", err)
 	}
@@ -255,7 +258,8 @@ func (e *Event) Clock(sent, received time.Time, keep time.Duration) When {
 		return When{Thrown: received, Odd: true, Reason: "no time was sent; the time of receipt counts"}
 	}
 	if err != nil {
-		return When{Thrown: received, Odd: true, Reason: fmt.Sprintf("the time %q is not RFC 3339; the time of receipt counts", TrimText(e.Time, 40))}
+		return When{Thrown: received, Odd: true,
+			Reason: fmt.Sprintf("the time %q is not RFC 3339; the time of receipt counts", TrimText(e.Time, 40))}
 	}
 	oldest, latest := received.Add(-keep), received.Add(24*time.Hour)
 	w := When{Thrown: t.UTC(), Sent: t.UTC(), Odd: t.Before(oldest) || t.After(latest)}

@@ -34,7 +34,8 @@ type Event struct {
 	Log         *Log            `json:"log,omitempty"`  // the log record the event was found in
 	Span        *Span           `json:"span,omitempty"` // the span that recorded it
 	Grouping    *Grouping       `json:"grouping,omitempty"`
-	StandsFor   int64           `json:"stands_for,omitempty"` // how many such events this one stands for; at least 1 after Decode
+	// How many such events this one stands for; at least 1 after Decode.
+	StandsFor int64 `json:"stands_for,omitempty"`
 
 	// Scrubbed says what was replaced because it was secret, and why.
 	Scrubbed ScrubbedList `json:"scrubbed,omitempty"`
@@ -97,14 +98,15 @@ type SourceLine struct {
 
 // Frame is a frame made readable, beside what it was made from.
 type Frame struct {
-	Function string   `json:"function"`         // "" for anonymous functions and top-level code
-	Within   string   `json:"within,omitempty"` // of an anonymous function: the function around it, and the calls it is an argument of
-	File     string   `json:"file"`
-	Line     int      `json:"line"`
-	Column   int      `json:"column"`
-	Kind     Kind     `json:"kind"`
-	Raw      Position `json:"raw"`
-	WhyRaw   string   `json:"why_raw,omitempty"` // why it could not be resolved, and what to do
+	Function string `json:"function"` // "" for anonymous functions and top-level code
+	// Of an anonymous function: the function around it, and the calls it is an argument of.
+	Within string   `json:"within,omitempty"`
+	File   string   `json:"file"`
+	Line   int      `json:"line"`
+	Column int      `json:"column"`
+	Kind   Kind     `json:"kind"`
+	Raw    Position `json:"raw"`
+	WhyRaw string   `json:"why_raw,omitempty"` // why it could not be resolved, and what to do
 	// Statement is what stands at the place in the source where its function
 	// cannot be known.
 	Statement   string       `json:"statement,omitempty"`
@@ -231,7 +233,8 @@ func (e *Event) Environment() string {
 }
 
 // IdentityKeys are the names under which a user is looked for, best first.
-var IdentityKeys = []string{"user.id", "user.email", "user.name", "enduser.id", "enduser.pseudo.id", "app.installation.id"}
+var IdentityKeys = []string{"user.id", "user.email", "user.name", "enduser.id", "enduser.pseudo.id",
+	"app.installation.id"}
 
 // Identity is the affected user and the attribute it came from; "" when no
 // user is known, and then the event counts but no user does.

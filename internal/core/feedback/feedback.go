@@ -85,7 +85,8 @@ func plain(s string) string {
 		switch {
 		case r == '\n' || r == '\t':
 			return r
-		case r == '\r', unicode.IsControl(r), r >= 0x202a && r <= 0x202e, r >= 0x2066 && r <= 0x2069, r == 0x200e, r == 0x200f, r == 0x061c:
+		case r == '\r', unicode.IsControl(r), r >= 0x202a && r <= 0x202e, r >= 0x2066 &&
+			r <= 0x2069, r == 0x200e, r == 0x200f, r == 0x061c:
 			return -1
 		}
 		return r

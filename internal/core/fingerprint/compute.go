@@ -95,7 +95,8 @@ func (r *Result) addOrigin(e *event.Event, frames [][]event.Frame, i, j int) {
 		r.add("message", r.wish(e.Exceptions[i].Message), "the origin asks on behalf of others, and the trace does not say of whom", -1, -1)
 	}
 	if k, ok := blame.Through(frames[i], j); ok && i < len(e.Exceptions) && !r.local(e.Exceptions[i]) {
-		r.add("through", r.module(frames[i][k])+" "+blame.Function(frames[i][k]), "the function that failed on the origin's behalf", i, k)
+		r.add("through", r.module(frames[i][k])+" "+blame.Function(frames[i][k]),
+			"the function that failed on the origin's behalf", i, k)
 	}
 }
 

@@ -26,7 +26,8 @@ func (r *Result) describe(e *event.Event, frames [][]event.Frame) {
 	if name == "" && x.Thrown != "" {
 		name = "thrown " + x.Thrown
 	}
-	if says, _ := blame.Type(x); len(e.Exceptions) == 0 || !r.HasOrigin && (x.Type == "" || says == "" && r.Message != "") {
+	if says, _ := blame.Type(x); len(e.Exceptions) == 0 || !r.HasOrigin &&
+		(x.Type == "" || says == "" && r.Message != "") {
 		name = oneLine(r.shaped(r.Message))
 	}
 	r.Headline = name

@@ -49,7 +49,9 @@ type Key [16]byte
 
 // Part is one thing the fingerprint was made from, or that was left out of it.
 type Part struct {
-	What  string `json:"what"`           // "type", "module", "function", "through", "message", "script", "application", "rule"; of what was left out also "position", "own frames" …
+	// "type", "module", "function", "through", "message", "script", "application", "rule"; of what
+	// was left out also "position", "own frames" …
+	What  string `json:"what"`
 	Value string `json:"value"`          // as it was used
 	Why   string `json:"why"`            // why it counts, or does not
 	From  string `json:"from,omitempty"` // the frame or text it was taken from: "format src/fares.ts:15"
@@ -104,7 +106,8 @@ func ComputeWith(version int, e *event.Event, frames [][]event.Frame, learned *b
 	r.describe(e, frames)
 	if g := e.Grouping; g != nil && len(g.Replace) > 0 {
 		for _, v := range g.Replace {
-			r.add("application", fill(v, e), "the application's own key "+v+" stands instead of the computed one", -1, -1)
+			r.add("application", fill(v, e), "the application's own key "+v+" stands instead of the computed one", -1,
+				-1)
 		}
 	} else {
 		r.compute(e, frames)
@@ -122,7 +125,8 @@ func ComputeWith(version int, e *event.Event, frames [][]event.Frame, learned *b
 	r.extra = r.pendingRaw(e, frames)
 	if e.Grouping == nil || len(e.Grouping.Replace) == 0 {
 		if i, j, ok := r.askedBy(e, frames); ok && r.extra == "" {
-			r.Caller, r.CallerName = r.module(frames[i][j])+" "+blame.Function(frames[i][j]), blame.Function(frames[i][j])
+			r.Caller, r.CallerName = r.module(frames[i][j])+" "+blame.Function(frames[i][j]),
+				blame.Function(frames[i][j])
 			r.extra = "by " + r.Caller
 		}
 	}

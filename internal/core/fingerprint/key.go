@@ -26,7 +26,8 @@ func (r *Result) pendingRaw(e *event.Event, frames [][]event.Frame) string {
 	fmt.Fprintf(&b, "%q", e.Release())
 	for _, list := range frames {
 		for _, f := range list {
-			fmt.Fprintf(&b, "|%q %q %q %d:%d", f.Raw.Function, f.Raw.File, e.DebugID(f.Raw.File), f.Raw.Line, f.Raw.Column)
+			fmt.Fprintf(&b, "|%q %q %q %d:%d", f.Raw.Function, f.Raw.File, e.DebugID(f.Raw.File), f.Raw.Line,
+				f.Raw.Column)
 		}
 	}
 	return b.String()

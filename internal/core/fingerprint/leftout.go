@@ -51,7 +51,8 @@ func (r *Result) addAs(e *event.Event, frames [][]event.Frame, i, j int) {
 			if f.Kind != event.Own || f.Pending || f.Called() == "" {
 				continue
 			}
-			r.As = append(r.As, hashOf(append(first, Part{What: "native", Value: native}, Part{What: "module", Value: r.module(f)}, Part{What: "function", Value: blame.Function(f)}), ""))
+			r.As = append(r.As, hashOf(append(first, Part{What: "native", Value: native},
+				Part{What: "module", Value: r.module(f)}, Part{What: "function", Value: blame.Function(f)}), ""))
 			if n++; n == maxAs {
 				break
 			}
@@ -63,7 +64,8 @@ func (r *Result) addAs(e *event.Event, frames [][]event.Frame, i, j int) {
 	}
 	wish := r.wish(e.Exceptions[i].Message)
 	if f := frames[i][k]; f.OnBehalf && tells(wish) {
-		r.As = append(r.As, hashOf(append(first, Part{What: "module", Value: r.module(f)}, Part{What: "function", Value: blame.Function(f)}, Part{What: "message", Value: wish}), ""))
+		r.As = append(r.As, hashOf(append(first, Part{What: "module", Value: r.module(f)},
+			Part{What: "function", Value: blame.Function(f)}, Part{What: "message", Value: wish}), ""))
 	}
 }
 

@@ -31,7 +31,9 @@ func (r Result) Under(ruling *Ruling) Result {
 		values, why = ruling.Replace, " puts it instead of the computed parts: "
 		r.Left = append([]Part(nil), r.Left...)
 		for _, p := range parts {
-			r.Left = append(r.Left, Part{What: p.What, Value: p.Value, Why: "the rule “" + ruling.Rule + "” puts its own key instead", From: p.From})
+			r.Left = append(r.Left,
+				Part{What: p.What, Value: p.Value, Why: "the rule “" + ruling.Rule + "” puts its own key instead",
+					From: p.From})
 		}
 		r.Caller = ""
 		if !r.Provisional {

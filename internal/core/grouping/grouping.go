@@ -61,7 +61,8 @@ func Kinds(set *rules.Set) (out []symbolicate.KindRule) {
 		return nil
 	}
 	for _, r := range set.Frames {
-		out = append(out, symbolicate.KindRule{Name: r.Name, Path: r.Path, Module: r.Module, Function: r.Function, Kind: r.Kind, LookThrough: r.LookThrough})
+		out = append(out, symbolicate.KindRule{Name: r.Name, Path: r.Path, Module: r.Module, Function: r.Function,
+			Kind: r.Kind, LookThrough: r.LookThrough})
 	}
 	return out
 }

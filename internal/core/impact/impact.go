@@ -76,14 +76,18 @@ func Of(f Facts, w Weights) Score {
 		of          float64
 		words, tell string
 	}{
-		usersPart:     {logShare(f.Users, fullUsers), fmt.Sprintf("%s in %d days", words.Counted(f.Users, "user"), Window), words.Counted(f.Users, "user")},
-		sharePart:     {share(f), shareWords(f), shareWords(f)},
-		frequencyPart: {logShare(f.Events, fullEvents), fmt.Sprintf("%s in %d days", words.Counted(f.Events, "event"), Window), words.Counted(f.Events, "event")},
-		momentumPart:  {fraction, growth, growth},
-		unhandledPart: {yes(f.Unhandled), either(f.Unhandled, "nothing caught it", "something caught it"), "nothing caught it"},
-		newestPart:    {yes(f.Newest), newestWords(f), newestWords(f)},
-		regressedPart: {yes(f.Regressed), either(f.Regressed, "it was fixed and came back", "it did not come back"), "it came back"},
-		severityPart:  {severities[f.Severity], severityWords(f), severityWords(f)},
+		usersPart: {logShare(f.Users, fullUsers),
+			fmt.Sprintf("%s in %d days", words.Counted(f.Users, "user"), Window), words.Counted(f.Users, "user")},
+		sharePart: {share(f), shareWords(f), shareWords(f)},
+		frequencyPart: {logShare(f.Events, fullEvents),
+			fmt.Sprintf("%s in %d days", words.Counted(f.Events, "event"), Window), words.Counted(f.Events, "event")},
+		momentumPart: {fraction, growth, growth},
+		unhandledPart: {yes(f.Unhandled), either(f.Unhandled, "nothing caught it", "something caught it"),
+			"nothing caught it"},
+		newestPart: {yes(f.Newest), newestWords(f), newestWords(f)},
+		regressedPart: {yes(f.Regressed), either(f.Regressed, "it was fixed and came back", "it did not come back"),
+			"it came back"},
+		severityPart: {severities[f.Severity], severityWords(f), severityWords(f)},
 	}
 	s := Score{Parts: make([]Summand, len(parts))}
 	best, all := 0, w.sum()
@@ -141,7 +145,8 @@ func shareWords(f Facts) string {
 	case f.Active <= 0:
 		return "how many users are active is not known"
 	case f.Active < leastActive:
-		return fmt.Sprintf("%s of %s, counted as %d", words.Number(f.Users), words.Counted(f.Active, "active user"), leastActive)
+		return fmt.Sprintf("%s of %s, counted as %d", words.Number(f.Users), words.Counted(f.Active, "active user"),
+			leastActive)
 	}
 	percent := 100 * min(1, float64(f.Users)/float64(f.Active))
 	format := "%.0f %% of %s"

@@ -32,7 +32,8 @@ var Parts = [parts]string{"users", "share", "frequency", "momentum", "unhandled"
 type Weights [parts]float64
 
 // Default are the weights of a project that has not said otherwise.
-var Default = Weights{usersPart: 40, sharePart: 12, frequencyPart: 14, momentumPart: 8, unhandledPart: 6, newestPart: 6, regressedPart: 8, severityPart: 6}
+var Default = Weights{usersPart: 40, sharePart: 12, frequencyPart: 14, momentumPart: 8, unhandledPart: 6, newestPart: 6,
+	regressedPart: 8, severityPart: 6}
 
 // mostWeight is the largest weight there is.
 const mostWeight = 1000
@@ -60,10 +61,12 @@ func (w Weights) With(change map[string]float64) (Weights, error) {
 		x := change[name]
 		i := slices.Index(Parts[:], name)
 		if i < 0 {
-			return w, fault.New(fault.BadInput, "%.60q is no part of the impact; there are %s", name, strings.Join(Parts[:], ", "))
+			return w, fault.New(fault.BadInput, "%.60q is no part of the impact; there are %s", name,
+				strings.Join(Parts[:], ", "))
 		}
 		if math.IsNaN(x) || x < 0 || x > mostWeight {
-			return w, fault.New(fault.BadInput, "the weight of %s must be a number from 0 to %d, not %v", name, mostWeight, x)
+			return w, fault.New(fault.BadInput, "the weight of %s must be a number from 0 to %d, not %v", name,
+				mostWeight, x)
 		}
 		w[i] = x
 	}

@@ -208,7 +208,8 @@ func (f Fix) same(g Fix) bool {
 	if f.Kind != g.Kind || f.Kind == FixNow {
 		return false
 	}
-	return f.Kind == FixRelease && f.FixedIn == g.FixedIn || f.Kind == FixNext && f.After == g.After && f.FixedIn == "" || f.Kind == FixCommit && f.Commit == g.Commit
+	return f.Kind == FixRelease && f.FixedIn == g.FixedIn || f.Kind == FixNext && f.After == g.After &&
+		f.FixedIn == "" || f.Kind == FixCommit && f.Commit == g.Commit
 }
 
 // Out is what it does to a fixed issue that the fix is found in a release for

@@ -57,8 +57,9 @@ const (
 
 // Fix says in what an issue is fixed.
 type Fix struct {
-	Kind    FixKind   `json:"fix_kind,omitempty"`
-	FixedIn string    `json:"fixed_in,omitempty"`   // the release; of FixNext and FixCommit the first that was found to contain it, "" until then
+	Kind FixKind `json:"fix_kind,omitempty"`
+	// The release; of FixNext and FixCommit the first that was found to contain it, "" until then.
+	FixedIn string    `json:"fixed_in,omitempty"`
 	After   string    `json:"fix_after,omitempty"`  // FixNext: the newest release then, "" when there was none
 	Commit  string    `json:"fix_commit,omitempty"` // FixCommit
 	FixedAt time.Time `json:"fix_at,omitzero"`      // when it was said, UTC

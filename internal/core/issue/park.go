@@ -100,7 +100,8 @@ func (k Known) Wake(s Standing, now time.Time, since Since, o *Occurrence) (Stan
 		}
 		why = words.Counted(since.Users, "more user") + were + " hit since it was parked"
 	case p.Doubled && float64(since.Day) >= p.threshold():
-		why = fmt.Sprintf("%s in 24 hours; a day brought %.1f when it was parked", words.Counted(since.Day, "event"), p.Rate)
+		why = fmt.Sprintf("%s in 24 hours; a day brought %.1f when it was parked", words.Counted(since.Day, "event"),
+			p.Rate)
 	case o != nil && p.NewEnvironment && o.NewPlace:
 		why = "seen in " + o.Environment + ", where it was not seen before"
 	case o != nil && p.NextRelease && o.Release.Version != "":
@@ -117,5 +118,6 @@ func (k Known) Wake(s Standing, now time.Time, since Since, o *Occurrence) (Stan
 		return s, nil
 	}
 	was := s
-	return Standing{State: New, Owner: s.Owner, Severity: s.Severity}, &Entry{Kind: Woken, Before: &was, Release: in, Words: "woken: " + why, Tell: tell(p.By, s.Owner)}
+	return Standing{State: New, Owner: s.Owner, Severity: s.Severity}, &Entry{Kind: Woken, Before: &was, Release: in,
+		Words: "woken: " + why, Tell: tell(p.By, s.Owner)}
 }

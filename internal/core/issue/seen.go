@@ -16,12 +16,14 @@ func (k Known) Seen(s Standing, o Occurrence) (_ Standing, entry *Entry, changed
 	earlier := !s.FixedAt.IsZero() && !o.Thrown.After(s.FixedAt)
 	if s.Kind == FixNow {
 		if earlier {
-			return s, &Entry{Kind: SeenEarlier, Quiet: true, Words: fmt.Sprintf("thrown %s, before it was called fixed; it stays fixed", moment(o.Thrown))}, false
+			return s, &Entry{Kind: SeenEarlier, Quiet: true,
+				Words: fmt.Sprintf("thrown %s, before it was called fixed; it stays fixed", moment(o.Thrown))}, false
 		}
 		return k.cameBack(s, o, "thrown "+moment(o.Thrown)+", after it was fixed")
 	}
 	if o.Release.Version == "" {
-		return s, &Entry{Kind: SeenNone, Words: "seen in an event that names no release; it stays fixed " + s.Fix.Words()}, false
+		return s, &Entry{Kind: SeenNone,
+			Words: "seen in an event that names no release; it stays fixed " + s.Fix.Words()}, false
 	}
 	in := o.Release.Version
 	answer, why := k.Holds(s.Fix, o.Release)

@@ -19,11 +19,12 @@ import (
 
 // Sketch is what of an event is compared with others.
 type Sketch struct {
-	Type    string   `json:"type,omitempty"`    // of the exception that is blamed
-	Message string   `json:"message,omitempty"` // its form, variable parts taken out
-	Module  string   `json:"module,omitempty"`  // of the origin
-	Origin  string   `json:"origin,omitempty"`  // the function that is blamed
-	Own     []string `json:"own,omitempty"`     // own functions on the stack from the innermost on, each once: "src/fares.ts format"
+	Type    string `json:"type,omitempty"`    // of the exception that is blamed
+	Message string `json:"message,omitempty"` // its form, variable parts taken out
+	Module  string `json:"module,omitempty"`  // of the origin
+	Origin  string `json:"origin,omitempty"`  // the function that is blamed
+	// Own functions on the stack from the innermost on, each once: "src/fares.ts format"
+	Own     []string `json:"own,omitempty"`
 	Vendor  []string `json:"vendor,omitempty"`  // dependencies' functions, where there is no own one
 	Said    []string `json:"said,omitempty"`    // the application's own key
 	Itself  bool     `json:"itself,omitempty"`  // the mistake is the origin's own: who called it does not matter
@@ -178,7 +179,8 @@ func Compare(a, b Sketch) Likeness {
 			m = 1
 			l.Reasons = append(l.Reasons, "the same message form: "+event.TrimText(a.Message, 80))
 		} else if n := shared(a.Words(), b.Words()); n > 0 {
-			l.Reasons = append(l.Reasons, fmt.Sprintf("%d of %d words of the message", n, max(len(a.Words()), len(b.Words()))))
+			l.Reasons = append(l.Reasons,
+				fmt.Sprintf("%d of %d words of the message", n, max(len(a.Words()), len(b.Words()))))
 		}
 		sum, of = sum+messageShare*m, of+messageShare
 	}

@@ -17,7 +17,9 @@ var headIn = regexp.MustCompile(`(?:^|[\s:>(])((?:Uncaught |Unhandled exception\
 
 // headText is the part of a line without a role that a trace begins with.
 func headText(text string) string {
-	if !strings.Contains(text, "Error") && !strings.Contains(text, "Exception") && !strings.Contains(text, "Throwable") && !strings.Contains(text, "Rejection") && !strings.Contains(text, "panic: ") {
+	if !strings.Contains(text, "Error") && !strings.Contains(text, "Exception") &&
+		!strings.Contains(text, "Throwable") && !strings.Contains(text, "Rejection") &&
+		!strings.Contains(text, "panic: ") {
 		return text
 	}
 	if m := headIn.FindStringSubmatch(text); m != nil {
@@ -43,7 +45,8 @@ func (t *trace) event() *event.Event {
 	if r == nil {
 		r = &record{}
 	}
-	r = &record{when: r.when, severity: r.severity, logger: r.logger, text: strings.TrimSpace(strings.TrimSuffix(strings.TrimSpace(t.message), ":")), fields: r.fields, stack: text}
+	r = &record{when: r.when, severity: r.severity, logger: r.logger,
+		text: strings.TrimSpace(strings.TrimSuffix(strings.TrimSpace(t.message), ":")), fields: r.fields, stack: text}
 	if r.text == "" {
 		r.text = lines[0]
 	}
@@ -60,7 +63,8 @@ func (r *record) exceptionEvent() *event.Event {
 	x := event.Exception{Stack: r.stack}
 	// The text itself says type and message better than fields do, whose names
 	// loggers use for other things as well; they stand in where it does not.
-	if t := stacktrace.Read(r.stack, 1); len(t.Exceptions) == 0 || t.Exceptions[0].Type == "" && t.Exceptions[0].Message == "" {
+	if t := stacktrace.Read(r.stack, 1); len(t.Exceptions) == 0 || t.Exceptions[0].Type == "" &&
+		t.Exceptions[0].Message == "" {
 		x.Type, x.Message = r.typ, r.message
 	}
 	if e.Severity == "" {

@@ -16,14 +16,19 @@ import (
 // record, the more particular first. Dots stand for objects in objects too.
 var (
 	timeNames     = []string{"time", "@timestamp", "timestamp", "ts", "asctime", "datetime", "date", "t", "instant"}
-	severityNames = []string{"level", "severity", "log.level", "levelname", "lvl", "severity_text", "level_name", "loglevel"}
-	textNames     = []string{"msg", "message", "event", "body", "text"}
-	loggerNames   = []string{"logger", "logger_name", "loggerName", "log.logger", "name", "channel", "module"}
-	traceNames    = []string{"trace_id", "traceId", "trace.id", "dd.trace_id", "otelTraceID", "traceID"}
-	spanNames     = []string{"span_id", "spanId", "span.id", "dd.span_id", "otelSpanID", "spanID"}
-	stackNames    = []string{"err.stack", "error.stack", "error.stack_trace", "exception.stacktrace", "stack_trace", "stacktrace", "thrown.extendedStackTrace", "exception.stack", "exc_info", "exc_text", "traceback", "errorVerbose", "error.stacktrace", "stack", "exception", "err", "error"}
-	typeNames     = []string{"err.type", "error.type", "exception.type", "thrown.name", "err.name", "error.name", "exc_type", "exception.class", "error.class", "exception_class"}
-	messageNames  = []string{"err.message", "error.message", "exception.message", "thrown.message", "thrown.localizedMessage", "exc_value", "exception_message", "err", "error", "exception"}
+	severityNames = []string{"level", "severity", "log.level", "levelname", "lvl", "severity_text", "level_name",
+		"loglevel"}
+	textNames   = []string{"msg", "message", "event", "body", "text"}
+	loggerNames = []string{"logger", "logger_name", "loggerName", "log.logger", "name", "channel", "module"}
+	traceNames  = []string{"trace_id", "traceId", "trace.id", "dd.trace_id", "otelTraceID", "traceID"}
+	spanNames   = []string{"span_id", "spanId", "span.id", "dd.span_id", "otelSpanID", "spanID"}
+	stackNames  = []string{"err.stack", "error.stack", "error.stack_trace", "exception.stacktrace", "stack_trace",
+		"stacktrace", "thrown.extendedStackTrace", "exception.stack", "exc_info", "exc_text", "traceback",
+		"errorVerbose", "error.stacktrace", "stack", "exception", "err", "error"}
+	typeNames = []string{"err.type", "error.type", "exception.type", "thrown.name", "err.name", "error.name",
+		"exc_type", "exception.class", "error.class", "exception_class"}
+	messageNames = []string{"err.message", "error.message", "exception.message", "thrown.message",
+		"thrown.localizedMessage", "exc_value", "exception_message", "err", "error", "exception"}
 )
 
 // numberLevels are severities as Node's loggers number them.
@@ -33,7 +38,8 @@ const mostFields = 200
 
 // matters are parts of words one of which stands in every record that tells of
 // an error or a trace: most records have none, and are not read.
-var matters = []string{"rr", "RR", "atal", "ATAL", "rit", "RIT", "anic", "ANIC", "merg", "MERG", "lert", "LERT", "ever", "EVER", "tack", "xcep", "hrow", "race", "ail", "AIL", ":50", ":60", ": 50", ": 60", "\\n"}
+var matters = []string{"rr", "RR", "atal", "ATAL", "rit", "RIT", "anic", "ANIC", "merg", "MERG", "lert", "LERT", "ever",
+	"EVER", "tack", "xcep", "hrow", "race", "ail", "AIL", ":50", ":60", ": 50", ": 60", "\\n"}
 
 func mayMatter(text string) bool {
 	for _, w := range matters {

@@ -26,7 +26,9 @@ var stamp = regexp.MustCompile(`^\[?(\d{4}[-/]\d\d[-/]\d\d[T ]\d\d:\d\d:\d\d(?:[
 
 // zoneless and zoned are the layouts of stamps; without a zone it is UTC.
 var (
-	zoned    = []string{"2006-01-02T15:04:05Z07:00", "2006-01-02T15:04:05Z0700", "2006-01-02 15:04:05Z07:00", "2006-01-02 15:04:05 -0700", "2006-01-02 15:04:05 -07:00", "2006-01-02 15:04:05 MST", "02/Jan/2006:15:04:05 -0700", "02-Jan-2006 15:04:05 MST"}
+	zoned = []string{"2006-01-02T15:04:05Z07:00", "2006-01-02T15:04:05Z0700", "2006-01-02 15:04:05Z07:00",
+		"2006-01-02 15:04:05 -0700", "2006-01-02 15:04:05 -07:00", "2006-01-02 15:04:05 MST",
+		"02/Jan/2006:15:04:05 -0700", "02-Jan-2006 15:04:05 MST"}
 	zoneless = []string{"2006-01-02 15:04:05", "2006-01-02T15:04:05", "02-Jan-2006 15:04:05"}
 )
 
@@ -56,7 +58,8 @@ var levels = map[string]event.Severity{
 	"info": "info", "inf": "info", "information": "info", "notice": "info", "log": "info", "http": "info",
 	"warn": "warn", "wrn": "warn", "warning": "warn",
 	"error": "error", "err": "error", "severe": "error", "fail": "error",
-	"fatal": "fatal", "ftl": "fatal", "critical": "fatal", "crit": "fatal", "alert": "fatal", "emerg": "fatal", "emergency": "fatal", "panic": "fatal", "dpanic": "fatal",
+	"fatal": "fatal", "ftl": "fatal", "critical": "fatal", "crit": "fatal", "alert": "fatal", "emerg": "fatal",
+	"emergency": "fatal", "panic": "fatal", "dpanic": "fatal",
 }
 
 // levelWord is a level as a word of its own, in capitals or brackets.
@@ -91,7 +94,8 @@ func textRecord(text string) (*record, string) {
 			}
 		}
 		word, more, found := strings.Cut(trimmed, " ")
-		if !found || strings.HasSuffix(word, ":") || len(word) > 80 || !bracketed(word) && !plainWord.MatchString(word) {
+		if !found || strings.HasSuffix(word, ":") || len(word) > 80 || !bracketed(word) &&
+			!plainWord.MatchString(word) {
 			break
 		}
 		words = more
@@ -121,7 +125,8 @@ func levelRecord(text string) (*record, string) {
 	}
 	r := &record{severity: s}
 	rest := strings.TrimPrefix(text[len(l[0]):], " ")
-	if logger, more, found := strings.Cut(rest, ":"); found && strings.HasSuffix(l[0], ":") && logger != "" && plainWord.MatchString(logger) && !strings.HasPrefix(more, " ") {
+	if logger, more, found := strings.Cut(rest, ":"); found && strings.HasSuffix(l[0], ":") && logger != "" &&
+		plainWord.MatchString(logger) && !strings.HasPrefix(more, " ") {
 		r.logger, rest = logger, more
 	}
 	r.text = rest

@@ -100,7 +100,8 @@ func follow(list []*span, code Code, out map[fingerprint.Key]Followed) {
 			if !code.Before(then.last.Release, now.first.Release) {
 				continue
 			}
-			step := Step{Now: now.first.Origin, Then: then.last.Origin, Newer: code.Sources(now.first.Release), Older: code.Sources(then.last.Release)}
+			step := Step{Now: now.first.Origin, Then: then.last.Origin, Newer: code.Sources(now.first.Release),
+				Older: code.Sources(then.last.Release)}
 			if from, to, like, ok := step.Follows(); ok {
 				found[root(then.key)] = Followed{root(then.key), from, to, now.first.Release, like}
 			}

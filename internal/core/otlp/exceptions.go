@@ -53,14 +53,16 @@ func fromRecord(rec *logspb.LogRecord, scope *commonpb.InstrumentationScope) *ev
 		return nil
 	}
 	a := attributes(rec.GetAttributes())
-	e := &event.Event{Time: timeText(rec.GetTimeUnixNano()), Severity: severity, TraceID: idText(rec.GetTraceId()), SpanID: idText(rec.GetSpanId()), Attributes: a}
+	e := &event.Event{Time: timeText(rec.GetTimeUnixNano()), Severity: severity, TraceID: idText(rec.GetTraceId()),
+		SpanID: idText(rec.GetSpanId()), Attributes: a}
 	if e.Time == "" {
 		e.Time = timeText(rec.GetObservedTimeUnixNano())
 	}
 	e.Log = &event.Log{Body: bodyOf(rec.GetBody()), Name: rec.GetEventName(), SeverityText: rec.GetSeverityText()}
 	if exception {
 		describe(e, rec.GetAttributes())
-	} else if e.Message = cut(firstOf(e.Log.Text(), rec.GetEventName(), rec.GetSeverityText()), longestText); e.Message == "" {
+	} else if e.Message = cut(firstOf(e.Log.Text(), rec.GetEventName(),
+		rec.GetSeverityText()), longestText); e.Message == "" {
 		return nil
 	}
 	if e.Severity == "" {
@@ -101,7 +103,8 @@ func carries(list []*commonpb.KeyValue) bool {
 
 // describe moves what attributes say of an exception into the event's.
 func describe(e *event.Event, sent []*commonpb.KeyValue) {
-	x := event.Exception{Type: take(e.Attributes, "exception.type"), Message: take(e.Attributes, "exception.message"), Stack: takeText(sent, "exception.stacktrace")}
+	x := event.Exception{Type: take(e.Attributes, "exception.type"), Message: take(e.Attributes, "exception.message"),
+		Stack: takeText(sent, "exception.stacktrace")}
 	delete(e.Attributes, "exception.stacktrace")
 	if x.Stack == "" {
 		x.Stack = takeText(sent, "code.stacktrace")

@@ -34,7 +34,8 @@ func newReader(raw []byte, hold func(int) error) (*reader, error) {
 	if err := hold(count * messageBytes); err != nil {
 		return nil, err
 	}
-	return &reader{jsontext.NewDecoder(bytes.NewBuffer(raw), jsontext.AllowDuplicateNames(true), jsontext.AllowInvalidUTF8(true))}, nil
+	return &reader{jsontext.NewDecoder(bytes.NewBuffer(raw), jsontext.AllowDuplicateNames(true),
+		jsontext.AllowInvalidUTF8(true))}, nil
 }
 
 // whole reads the request: one object and nothing behind it. An empty body is
@@ -86,7 +87,8 @@ func (r *reader) nest(open jsontext.Kind, each func() error) error {
 		if _, err := r.d.ReadToken(); err != nil {
 			return err
 		}
-		return fmt.Errorf("%s must be %s (byte %d)", r.d.StackPointer(), map[jsontext.Kind]string{'{': "an object", '[': "a list"}[open], r.d.InputOffset())
+		return fmt.Errorf("%s must be %s (byte %d)", r.d.StackPointer(),
+			map[jsontext.Kind]string{'{': "an object", '[': "a list"}[open], r.d.InputOffset())
 	}
 	if _, err := r.d.ReadToken(); err != nil {
 		return err

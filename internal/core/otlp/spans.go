@@ -60,12 +60,16 @@ func spanTree(req *tracepb.TracesData) map[string]*tracepb.Span {
 	return tree
 }
 
-var spanKinds = map[tracepb.Span_SpanKind]string{tracepb.Span_SPAN_KIND_INTERNAL: "internal", tracepb.Span_SPAN_KIND_SERVER: "server",
-	tracepb.Span_SPAN_KIND_CLIENT: "client", tracepb.Span_SPAN_KIND_PRODUCER: "producer", tracepb.Span_SPAN_KIND_CONSUMER: "consumer"}
+var spanKinds = map[tracepb.Span_SpanKind]string{tracepb.Span_SPAN_KIND_INTERNAL: "internal",
+	tracepb.Span_SPAN_KIND_SERVER: "server",
+	tracepb.Span_SPAN_KIND_CLIENT: "client", tracepb.Span_SPAN_KIND_PRODUCER: "producer",
+	tracepb.Span_SPAN_KIND_CONSUMER: "consumer"}
 
 func fromSpan(span *tracepb.Span, ev *tracepb.Span_Event, scope *commonpb.InstrumentationScope) *event.Event {
-	e := &event.Event{Time: timeText(ev.GetTimeUnixNano()), Severity: "error", TraceID: idText(span.GetTraceId()), SpanID: idText(span.GetSpanId()), Attributes: attributes(ev.GetAttributes())}
-	e.Span = &event.Span{Name: cut(span.GetName(), 1<<10), Kind: spanKinds[span.GetKind()], ParentID: idText(span.GetParentSpanId())}
+	e := &event.Event{Time: timeText(ev.GetTimeUnixNano()), Severity: "error", TraceID: idText(span.GetTraceId()),
+		SpanID: idText(span.GetSpanId()), Attributes: attributes(ev.GetAttributes())}
+	e.Span = &event.Span{Name: cut(span.GetName(), 1<<10), Kind: spanKinds[span.GetKind()],
+		ParentID: idText(span.GetParentSpanId())}
 	describe(e, ev.GetAttributes())
 	if n := ev.GetDroppedAttributesCount(); n > 0 {
 		e.Attributes["otel.dropped_attributes_count"] = n
@@ -106,7 +110,8 @@ func around(e *event.Event, span *tracepb.Span, tree map[string]*tracepb.Span) {
 
 func describesRequest(a event.Attributes) bool {
 	for name := range a {
-		if name == "http.request.method" || name == "rpc.method" || strings.HasPrefix(name, "messaging.") || name == "url.full" || name == "url.path" {
+		if name == "http.request.method" || name == "rpc.method" || strings.HasPrefix(name, "messaging.") ||
+			name == "url.full" || name == "url.path" {
 			return true
 		}
 	}

@@ -130,7 +130,8 @@ func compile(pattern string) (parts []string, why string) {
 	}
 	// What names a directory owns what is in it; a star at the end stays in its
 	// own directory.
-	if last := parts[len(parts)-1]; last != "**" && !(strings.Contains(last, "*") && len(parts) > 1 && !strings.HasSuffix(pattern, "/") && parts[0] != "**") {
+	if last := parts[len(parts)-1]; last != "**" &&
+		!(strings.Contains(last, "*") && len(parts) > 1 && !strings.HasSuffix(pattern, "/") && parts[0] != "**") {
 		parts = append(parts, "**")
 	}
 	return parts, ""

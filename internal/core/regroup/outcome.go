@@ -30,7 +30,8 @@ func (s *sum) add(c *cell) {
 }
 
 func (s *sum) side() Side {
-	return Side{Headline: s.headline, Place: s.place, Events: s.events, Users: int64(len(s.users)), Rule: s.rule, Examples: s.examples}
+	return Side{Headline: s.headline, Place: s.place, Events: s.events, Users: int64(len(s.users)), Rule: s.rule,
+		Examples: s.examples}
 }
 
 // flow is events of one issue that go to one target.
@@ -51,7 +52,8 @@ type shown struct {
 // may be nil.
 func (t *Trial) Outcome(known func(issue int64) (headline, place string)) Outcome {
 	list := slices.SortedFunc(maps.Values(t.cells), func(a, b *cell) int {
-		return cmp.Or(cmp.Compare(b.Events, a.Events), cmp.Compare(a.Issue, b.Issue), cmp.Compare(string(a.Then[:]), string(b.Then[:])), cmp.Compare(string(a.Now[:]), string(b.Now[:])))
+		return cmp.Or(cmp.Compare(b.Events, a.Events), cmp.Compare(a.Issue, b.Issue),
+			cmp.Compare(string(a.Then[:]), string(b.Then[:])), cmp.Compare(string(a.Now[:]), string(b.Now[:])))
 	})
 	cells := make([]Cell, len(list))
 	for i, c := range list {
@@ -105,7 +107,8 @@ func most[T any](list []T) (_ []T, more int) {
 
 // bigger orders flows, those with most events first.
 func (x *shown) bigger(a, b flow) int {
-	return cmp.Or(cmp.Compare(x.flows[b].events, x.flows[a].events), cmp.Compare(a.issue, b.issue), cmp.Compare(a.to.Issue, b.to.Issue), cmp.Compare(a.to.New, b.to.New))
+	return cmp.Or(cmp.Compare(x.flows[b].events, x.flows[a].events), cmp.Compare(a.issue, b.issue),
+		cmp.Compare(a.to.Issue, b.to.Issue), cmp.Compare(a.to.New, b.to.New))
 }
 
 // collected are the flows that have something in common, where several have.
@@ -151,7 +154,8 @@ func (x *shown) merges() []Joined {
 		out = append(out, m)
 	}
 	slices.SortFunc(out, func(a, b Joined) int {
-		return cmp.Or(cmp.Compare(b.Into.Events, a.Into.Events), cmp.Compare(a.Into.Number, b.Into.Number), cmp.Compare(a.Into.New, b.Into.New))
+		return cmp.Or(cmp.Compare(b.Into.Events, a.Into.Events), cmp.Compare(a.Into.Number, b.Into.Number),
+			cmp.Compare(a.Into.New, b.Into.New))
 	})
 	return out
 }

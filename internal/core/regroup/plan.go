@@ -181,7 +181,8 @@ func (p *planner) giveHomes() {
 		list = append(list, k)
 	}
 	slices.SortFunc(list, func(a, b pair) int {
-		return cmp.Or(cmp.Compare(b.events, a.events), cmp.Compare(a.issue, b.issue), bytes.Compare(a.set.key[:], b.set.key[:]))
+		return cmp.Or(cmp.Compare(b.events, a.events), cmp.Compare(a.issue, b.issue),
+			bytes.Compare(a.set.key[:], b.set.key[:]))
 	})
 	given := map[int64]bool{}
 	for _, x := range list {
@@ -226,7 +227,8 @@ func (plan *Plan) findEmptied(cells []Cell) {
 		}
 		var best Target
 		for t, n := range counts {
-			if m := counts[best]; best == (Target{}) || n > m || n == m && cmp.Or(cmp.Compare(t.Issue, best.Issue), cmp.Compare(t.New, best.New)) < 0 {
+			if m := counts[best]; best == (Target{}) || n > m || n == m &&
+				cmp.Or(cmp.Compare(t.Issue, best.Issue), cmp.Compare(t.New, best.New)) < 0 {
 				best = t
 			}
 		}

@@ -214,7 +214,8 @@ func (t *Trial) Add(x Tried) {
 	k := cellKey{o.Issue, o.Filed, x.print.Key, o.Part}
 	c := t.cells[k]
 	if c == nil {
-		c = &cell{Cell: Cell{Issue: o.Issue, Now: o.Filed, Then: x.print.Key, Part: o.Part}, users: map[int64]struct{}{}}
+		c = &cell{Cell: Cell{Issue: o.Issue, Now: o.Filed, Then: x.print.Key, Part: o.Part},
+			users: map[int64]struct{}{}}
 		if c.Ruled = o.Ruled; x.print.Ruling != nil {
 			c.Ruled, c.rule = true, x.print.Ruling.Rule
 		}
@@ -226,7 +227,8 @@ func (t *Trial) Add(x Tried) {
 		c.users[o.User] = struct{}{}
 	}
 	if len(c.examples) < mostExamples {
-		ex := Example{Event: o.ID, Message: event.TrimText(x.print.Message, mostMessage), Before: orEmpty(x.before), After: orEmpty(x.print.Parts)}
+		ex := Example{Event: o.ID, Message: event.TrimText(x.print.Message, mostMessage), Before: orEmpty(x.before),
+			After: orEmpty(x.print.Parts)}
 		if x.print.HasOrigin {
 			ex.Origin = fmt.Sprintf("%s %s:%d", x.print.Origin.Function, x.print.Origin.File, x.print.Origin.Line)
 		}

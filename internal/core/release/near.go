@@ -30,7 +30,8 @@ func Near(r Release, known []Release, most int) (near []string, heard bool) {
 		list = append(list, c)
 	}
 	slices.SortStableFunc(list, func(a, b candidate) int {
-		return cmp.Or(-cmp.Compare(min(len(a.distance), 1), min(len(b.distance), 1)), slices.Compare(a.distance, b.distance), b.FirstSeen.Compare(a.FirstSeen))
+		return cmp.Or(-cmp.Compare(min(len(a.distance), 1), min(len(b.distance), 1)),
+			slices.Compare(a.distance, b.distance), b.FirstSeen.Compare(a.FirstSeen))
 	})
 	for _, c := range list[:min(most, len(list))] {
 		near = append(near, c.Version)

@@ -15,9 +15,11 @@ import (
 
 // Release is one release as far as ordering needs it.
 type Release struct {
-	Version   string
-	FirstSeen time.Time // announced, or first seen in an event, whichever was earlier; zero: nothing was heard of it yet
-	Commit    string    // it was built from, in full; "" where that is not known
+	Version string
+	// Announced, or first seen in an event, whichever was earlier; zero: nothing was heard of it
+	// yet.
+	FirstSeen time.Time
+	Commit    string // it was built from, in full; "" where that is not known
 }
 
 // Ancestry knows how commits descend from each other. Nil knows of none.
@@ -113,11 +115,14 @@ func Compare(a, b Release, policy Policy, of Ancestry) Order {
 	case a.FirstSeen.IsZero() && b.FirstSeen.IsZero():
 		return Order{0, ByNothing, why + "nothing was heard of either yet", apart}
 	case a.FirstSeen.IsZero():
-		return Order{1, ByAnnouncement, fmt.Sprintf("%snothing was heard of %s yet, so it comes last", why, a.Version), apart}
+		return Order{1, ByAnnouncement, fmt.Sprintf("%snothing was heard of %s yet, so it comes last", why, a.Version),
+			apart}
 	case b.FirstSeen.IsZero():
-		return Order{-1, ByAnnouncement, fmt.Sprintf("%snothing was heard of %s yet, so it comes last", why, b.Version), apart}
+		return Order{-1, ByAnnouncement, fmt.Sprintf("%snothing was heard of %s yet, so it comes last", why, b.Version),
+			apart}
 	}
-	return Order{a.FirstSeen.Compare(b.FirstSeen), ByAnnouncement, why + "by when they were announced or first seen", apart}
+	return Order{a.FirstSeen.Compare(b.FirstSeen), ByAnnouncement, why + "by when they were announced or first seen",
+		apart}
 }
 
 // byVersion orders two releases by their versions. Where those do not decide,
@@ -162,9 +167,11 @@ func byCommit(a, b Release, policy Policy, of Ancestry) (_ Order, decided bool) 
 	case a.Commit == b.Commit:
 		return Order{By: ByNothing, Why: "both were built from " + Short(a.Commit) + "; "}, false
 	case of.Contains(b.Commit, a.Commit):
-		return Order{Compare: -1, By: ByCommit, Why: fmt.Sprintf("%s descends from %s, by commit", Short(b.Commit), Short(a.Commit))}, true
+		return Order{Compare: -1, By: ByCommit,
+			Why: fmt.Sprintf("%s descends from %s, by commit", Short(b.Commit), Short(a.Commit))}, true
 	case of.Contains(a.Commit, b.Commit):
-		return Order{Compare: 1, By: ByCommit, Why: fmt.Sprintf("%s descends from %s, by commit", Short(a.Commit), Short(b.Commit))}, true
+		return Order{Compare: 1, By: ByCommit,
+			Why: fmt.Sprintf("%s descends from %s, by commit", Short(a.Commit), Short(b.Commit))}, true
 	}
 	return Order{By: ByNothing, Why: "they were built on different branches; ", Apart: true}, false
 }
@@ -199,7 +206,8 @@ func name(r Release, v Version) string {
 func Sort[T any](list []T, of func(T) Release, policy Policy, ancestry Ancestry) {
 	slices.SortStableFunc(list, func(x, y T) int {
 		a, b := of(x), of(y)
-		return cmp.Or(compareBool(a.FirstSeen.IsZero(), b.FirstSeen.IsZero()), a.FirstSeen.Compare(b.FirstSeen), cmp.Compare(a.Version, b.Version))
+		return cmp.Or(compareBool(a.FirstSeen.IsZero(), b.FirstSeen.IsZero()), a.FirstSeen.Compare(b.FirstSeen),
+			cmp.Compare(a.Version, b.Version))
 	})
 	if policy == Auto || policy == Versions {
 		sortVersions(list, of)

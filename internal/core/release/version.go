@@ -24,7 +24,9 @@ const (
 
 // Version is a version taken apart.
 type Version struct {
-	Package string // the name before it, without scope and in small letters: "desk" of @harbour/desk@2.3.4; "" where there is none
+	// The name before it, without scope and in small letters: "desk" of @harbour/desk@2.3.4; ""
+	// where there is none.
+	Package string
 	Scope   string // of the package: "@harbour", "" where there is none
 	Scheme  Scheme
 	Numbers []uint64
@@ -48,7 +50,8 @@ var (
 
 // kinds are words before a version that name no package.
 var kinds = map[string]bool{
-	"release": true, "releases": true, "rel": true, "version": true, "versions": true, "ver": true, "v": true, "build": true, "builds": true, "tag": true, "tags": true,
+	"release": true, "releases": true, "rel": true, "version": true, "versions": true, "ver": true, "v": true,
+	"build": true, "builds": true, "tag": true, "tags": true,
 	"prod": true, "production": true, "hotfix": true, "stable": true,
 }
 

@@ -29,12 +29,14 @@ func (f *finder) sameOrigin(list []int64) {
 
 func (f *finder) moved(list []int64) {
 	x, v := f.finding(Pieces, list)
-	x.Words = fmt.Sprintf("%s in %s is in %d issues, from several files", cmp.Or(v.Type, "An error"), v.Origin, len(list))
+	x.Words = fmt.Sprintf("%s in %s is in %d issues, from several files", cmp.Or(v.Type, "An error"), v.Origin,
+		len(list))
 	x.Why = "functions of one name fail, and the rest of the stack is nearly the same: the function was moved, or its file is served under several names"
 	x.Does = "groups by type and function, wherever the function is"
 	all := f.mains(list)
 	x.Section = "grouping"
-	x.Rule = rule{name: "one: " + v.Type + " in " + v.Origin, when: and(ofType(all), oneOf("origin.function", functions(all))), replace: key(v.Type, v.Origin)}.yaml()
+	x.Rule = rule{name: "one: " + v.Type + " in " + v.Origin,
+		when: and(ofType(all), oneOf("origin.function", functions(all))), replace: key(v.Type, v.Origin)}.yaml()
 	f.found = append(f.found, x)
 }
 
@@ -48,7 +50,8 @@ func (f *finder) sameMessage(list []int64) {
 		f.found = append(f.found, x)
 		return
 	}
-	r := rule{name: "said: " + v.Message, when: and(ofType(f.mains(list)), says(v.Message)), replace: []string{plainText(v.Message)}, headline: plainText(v.Message)}
+	r := rule{name: "said: " + v.Message, when: and(ofType(f.mains(list)), says(v.Message)),
+		replace: []string{plainText(v.Message)}, headline: plainText(v.Message)}
 	x.Does = "groups by what is said"
 	if name := f.upstream(list); name != "" {
 		r.replace = []string{plainText(v.Message), "${" + name + "}"}
@@ -80,7 +83,9 @@ func (f *finder) mixed(is Issue) (Finding, bool) {
 		if v.Ruled || v.Part || v.Events < leastEvents || len(v.Own)+len(v.Vendor) == 0 {
 			continue
 		}
-		if !slices.ContainsFunc(kinds, func(k Variant) bool { return far(k, v) < 0 || k.Itself && k.Place() == v.Place() }) {
+		if !slices.ContainsFunc(kinds, func(k Variant) bool {
+			return far(k, v) < 0 || k.Itself && k.Place() == v.Place()
+		}) {
 			kinds = append(kinds, v)
 		}
 	}
@@ -95,7 +100,8 @@ func (f *finder) mixed(is Issue) (Finding, bool) {
 	case first.Instead:
 		x.Why = fmt.Sprintf("its traces have little in common (%s …); the application's own key stands instead of the fingerprint", places(kinds))
 		x.Does = "puts the computed fingerprint in the place of the application's key"
-		x.Rule = rule{name: "apart: " + strings.Join(first.Said, " "), when: said(first.Said), replace: []string{"${computed}"}}.yaml()
+		x.Rule = rule{name: "apart: " + strings.Join(first.Said, " "), when: said(first.Said),
+			replace: []string{"${computed}"}}.yaml()
 	case first.Origin != "" && first.Place() == kinds[1].Place():
 		x.Why = fmt.Sprintf("%s is blamed in all of it, and callers with nothing in common lead there", first.Origin)
 		x.Does = fmt.Sprintf("looks through %s, so that who called it is blamed", first.Origin)
@@ -104,7 +110,8 @@ func (f *finder) mixed(is Issue) (Finding, bool) {
 	default:
 		x.Why = fmt.Sprintf("its traces have little in common (%s …)", places(kinds))
 		x.Does = "tells apart by the function that is blamed"
-		x.Rule = rule{name: "apart: " + is.Headline, when: and(ofType(kinds), says(first.Message)), extend: []string{"${origin.module}", "${origin.function}"}}.yaml()
+		x.Rule = rule{name: "apart: " + is.Headline, when: and(ofType(kinds), says(first.Message)),
+			extend: []string{"${origin.module}", "${origin.function}"}}.yaml()
 	}
 	return x, true
 }
@@ -145,8 +152,9 @@ func noise(is Issue, total int64) (Finding, bool) {
 	}
 	x := Finding{
 		Kind: Noise, Words: fmt.Sprintf("“%s” makes %.0f %% of all events, for %s", is.Headline, share, who), Why: fmt.Sprintf("%d events of %s in the window: a loop that fails again and again", is.Events, who),
-		Issues: []Named{{is.Number, is.Headline, is.Events, is.Users}}, Events: is.Events, Users: is.Users, Section: "intake",
-		Does: "drops what comes from now on, counted under the rule; the issue and what is stored stay. Mend the loop first, if you can",
+		Issues: []Named{{is.Number, is.Headline, is.Events, is.Users}}, Events: is.Events, Users: is.Users,
+		Section: "intake",
+		Does:    "drops what comes from now on, counted under the rule; the issue and what is stored stay. Mend the loop first, if you can",
 	}
 	when := whenOrigin([]Variant{v})
 	if v.Origin == "" {

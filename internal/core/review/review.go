@@ -130,7 +130,8 @@ func Find(issues []Issue, version, newest int) (Review, CauseOf) {
 	}
 	order := map[Kind]int{Pieces: 0, Mixed: 1, Noise: 2}
 	slices.SortStableFunc(f.found, func(a, b Finding) int {
-		return cmp.Or(cmp.Compare(order[a.Kind], order[b.Kind]), cmp.Compare(b.Events, a.Events), cmp.Compare(a.Issues[0].Number, b.Issues[0].Number))
+		return cmp.Or(cmp.Compare(order[a.Kind], order[b.Kind]), cmp.Compare(b.Events, a.Events),
+			cmp.Compare(a.Issues[0].Number, b.Issues[0].Number))
 	})
 	r := Review{Findings: f.found, Issues: len(issues), Mixed: len(mixed)}
 	if r.Findings == nil {

@@ -63,7 +63,8 @@ func (c *condition) holds(f *Facts) (yes bool, spent uint64, err error) {
 // troubleOf says what went wrong with a rule's condition.
 func troubleOf(section, rule string, err error) Trouble {
 	if c, ok := errors.AsType[interpreter.EvalCancelledError](err); ok && c.Cause == interpreter.CostLimitExceeded {
-		return Trouble{Section: section, Rule: rule, TooCostly: true, Why: fmt.Sprintf("it cost more than the %d units that one condition may", RuleBudget)}
+		return Trouble{Section: section, Rule: rule, TooCostly: true,
+			Why: fmt.Sprintf("it cost more than the %d units that one condition may", RuleBudget)}
 	}
 	return Trouble{Section: section, Rule: rule, Why: err.Error()}
 }
@@ -91,7 +92,9 @@ var calls = []Word{
 }
 
 // functions are the names that can be called, for nearest words.
-var functions = []string{"attr", "number", "has_attr", "glob", "lower", "shape", "before", "crawler", "extension", "contains", "startsWith", "endsWith", "matches", "size", "exists", "all", "exists_one", "filter", "map", "int", "double", "string", "timestamp", "duration"}
+var functions = []string{"attr", "number", "has_attr", "glob", "lower", "shape", "before", "crawler", "extension",
+	"contains", "startsWith", "endsWith", "matches", "size", "exists", "all", "exists_one", "filter", "map", "int",
+	"double", "string", "timestamp", "duration"}
 
 // Words lists all that conditions can use: names, then functions.
 func Words() []Word {
@@ -105,40 +108,52 @@ func Words() []Word {
 // language is CEL with the names of events. It never changes.
 var language = sync.OnceValue(func() *cel.Env {
 	ofText := func(name string, fn func(string) bool) cel.EnvOption {
-		return cel.Function(name, cel.Overload(name+"_string", []*cel.Type{cel.StringType}, cel.BoolType, cel.UnaryBinding(func(v ref.Val) ref.Val {
-			return types.Bool(fn(string(v.(types.String))))
-		})))
+		return cel.Function(name,
+			cel.Overload(name+"_string", []*cel.Type{cel.StringType}, cel.BoolType,
+				cel.UnaryBinding(func(v ref.Val) ref.Val {
+					return types.Bool(fn(string(v.(types.String))))
+				})))
 	}
 	ofTwo := func(name string, fn func(a, b string) bool) cel.EnvOption {
-		return cel.Function(name, cel.MemberOverload("string_"+name, []*cel.Type{cel.StringType, cel.StringType}, cel.BoolType, cel.BinaryBinding(func(a, b ref.Val) ref.Val {
-			return types.Bool(fn(string(a.(types.String)), string(b.(types.String))))
-		})))
+		return cel.Function(name,
+			cel.MemberOverload("string_"+name, []*cel.Type{cel.StringType, cel.StringType}, cel.BoolType,
+				cel.BinaryBinding(func(a, b ref.Val) ref.Val {
+					return types.Bool(fn(string(a.(types.String)), string(b.(types.String))))
+				})))
 	}
 	ofAttr := func(name string, result *cel.Type, fn func(*Facts, string) ref.Val) cel.EnvOption {
-		return cel.Function(name, cel.MemberOverload("facts_"+name, []*cel.Type{factsType, cel.StringType}, result, cel.BinaryBinding(func(f, n ref.Val) ref.Val {
-			return fn(f.(*Facts), string(n.(types.String)))
-		})))
+		return cel.Function(name,
+			cel.MemberOverload("facts_"+name, []*cel.Type{factsType, cel.StringType}, result,
+				cel.BinaryBinding(func(f, n ref.Val) ref.Val {
+					return fn(f.(*Facts), string(n.(types.String)))
+				})))
 	}
 	opts := []cel.EnvOption{
-		ext.NativeTypes(ext.ParseStructTags(true), reflect.TypeFor[Exception](), reflect.TypeFor[Frame](), reflect.TypeFor[Breadcrumb]()),
+		ext.NativeTypes(ext.ParseStructTags(true), reflect.TypeFor[Exception](), reflect.TypeFor[Frame](),
+			reflect.TypeFor[Breadcrumb]()),
 		cel.Variable(factsName, factsType),
 		ofText("crawler", crawler), ofText("extension", extension),
 		ofTwo("glob", func(text, pattern string) bool { return glob.Match(pattern, text) }), ofTwo("before", before),
-		cel.Function("lower", cel.MemberOverload("string_lower", []*cel.Type{cel.StringType}, cel.StringType, cel.UnaryBinding(func(v ref.Val) ref.Val {
-			return types.String(strings.ToLower(string(v.(types.String))))
-		}))),
-		cel.Function("shape", cel.MemberOverload("string_shape", []*cel.Type{cel.StringType}, cel.StringType, cel.UnaryBinding(func(v ref.Val) ref.Val {
-			shape, _ := blame.PlainCodes(string(v.(types.String)))
-			return types.String(shape)
-		}))),
+		cel.Function("lower",
+			cel.MemberOverload("string_lower", []*cel.Type{cel.StringType}, cel.StringType,
+				cel.UnaryBinding(func(v ref.Val) ref.Val {
+					return types.String(strings.ToLower(string(v.(types.String))))
+				}))),
+		cel.Function("shape",
+			cel.MemberOverload("string_shape", []*cel.Type{cel.StringType}, cel.StringType,
+				cel.UnaryBinding(func(v ref.Val) ref.Val {
+					shape, _ := blame.PlainCodes(string(v.(types.String)))
+					return types.String(shape)
+				}))),
 		ofAttr("attr", cel.StringType, func(f *Facts, n string) ref.Val { return types.String(f.attr(n)) }),
 		ofAttr("number", cel.DoubleType, func(f *Facts, n string) ref.Val { return types.Double(f.number(n)) }),
 		ofAttr("has_attr", cel.BoolType, func(f *Facts, n string) ref.Val { return types.Bool(f.hasAttr(n)) }),
 	}
 	for _, name := range []string{"attr", "number", "has_attr"} { // they ask the event, which conditions need not name
-		opts = append(opts, cel.Macros(cel.GlobalMacro(name, 1, func(mef cel.MacroExprFactory, _ ast.Expr, args []ast.Expr) (ast.Expr, *cel.Error) {
-			return mef.NewMemberCall(name, mef.NewIdent(factsName), args...), nil
-		})))
+		opts = append(opts, cel.Macros(cel.GlobalMacro(name, 1,
+			func(mef cel.MacroExprFactory, _ ast.Expr, args []ast.Expr) (ast.Expr, *cel.Error) {
+				return mef.NewMemberCall(name, mef.NewIdent(factsName), args...), nil
+			})))
 	}
 	for _, v := range variables {
 		opts = append(opts, cel.Variable(v.name, v.kind))
@@ -193,7 +208,9 @@ func (r *reader) condition(n *yaml.Node) *condition {
 // program makes a checked expression ready to run, bounded in what it may cost.
 func program(env *cel.Env, checked *cel.Ast) (cel.Program, error) {
 	return env.Program(checked, cel.EvalOptions(cel.OptOptimize), cel.CostLimit(RuleBudget), cel.CostTrackerOptions(
-		cost.OverloadTracker("string_glob", textCost), cost.OverloadTracker("string_lower", textCost), cost.OverloadTracker("string_shape", shapeCost), cost.OverloadTracker("crawler_string", textCost), cost.OverloadTracker("extension_string", textCost)))
+		cost.OverloadTracker("string_glob", textCost), cost.OverloadTracker("string_lower", textCost),
+		cost.OverloadTracker("string_shape", shapeCost), cost.OverloadTracker("crawler_string", textCost),
+		cost.OverloadTracker("extension_string", textCost)))
 }
 
 // shapeCost is what taking the variable parts out of a text costs: ten patterns
@@ -225,7 +242,8 @@ var (
 func (r *reader) expressionError(n *yaml.Node, whole string, at int, text string, e *common.Error) {
 	message, suggestion := e.Message, ""
 	inLine, off := max(e.Location.Line()-1, 0), max(e.Location.Column(), 0)
-	if m := undeclared.FindStringSubmatch(message); m != nil { // of a function the language gives the place of its bracket
+	// Of a function the language gives the place of its bracket.
+	if m := undeclared.FindStringSubmatch(message); m != nil {
 		if lines := strings.Split(text, "\n"); inLine < len(lines) {
 			if l := []rune(lines[inLine]); off < len(l) && l[off] == '(' && strings.HasSuffix(string(l[:off]), m[1]) {
 				off -= len([]rune(m[1]))
@@ -247,7 +265,8 @@ func (r *reader) expressionError(n *yaml.Node, whole string, at int, text string
 		}
 	case noField.MatchString(message):
 		word := noField.FindStringSubmatch(message)[1]
-		suggestion = nearest(word, []string{"type", "message", "thrown", "function", "module", "path", "file", "line", "kind", "severity"})
+		suggestion = nearest(word,
+			[]string{"type", "message", "thrown", "function", "module", "path", "file", "line", "kind", "severity"})
 		message = fmt.Sprintf("there is no field %s here", word)
 	case noOverload.MatchString(message):
 		m := noOverload.FindStringSubmatch(message)
@@ -297,7 +316,8 @@ func (r *reader) patternsAt(n *yaml.Node, whole string, start int, tree *ast.AST
 			good = false
 		case name == "matches":
 			if _, err := regexp.Compile(text); err != nil {
-				r.problem(l, c, "", "the pattern cannot be read: %s", strings.TrimPrefix(err.Error(), "error parsing regexp: "))
+				r.problem(l, c, "", "the pattern cannot be read: %s",
+					strings.TrimPrefix(err.Error(), "error parsing regexp: "))
 				good = false
 			}
 		}

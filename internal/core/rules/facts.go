@@ -130,7 +130,10 @@ var variables = []variable{
 		return out
 	}},
 	{"attributes", "the event's attributes by name; asking for one that is absent fails, attr(\"NAME\") does not", cel.MapType(cel.StringType, cel.DynType), func(f *Facts) any { return map[string]any(f.event.Attributes) }},
-	{"resource", "the attributes of what reported, by name", cel.MapType(cel.StringType, cel.DynType), func(f *Facts) any { return map[string]any(f.event.Resource) }},
+	{"resource", "the attributes of what reported, by name", cel.MapType(cel.StringType, cel.DynType),
+		func(f *Facts) any {
+			return map[string]any(f.event.Resource)
+		}},
 	{"said", "the application's own key (its grouping field), filled in: texts", cel.ListType(cel.StringType), func(f *Facts) any {
 		return append([]string{}, fingerprint.Said(f.event)...)
 	}},
@@ -147,11 +150,17 @@ var variables = []variable{
 		}
 		return out
 	}},
-	{"severity", "trace, debug, info, warn, error or fatal", cel.StringType, func(f *Facts) any { return string(f.event.Severity) }},
+	{"severity", "trace, debug, info, warn, error or fatal", cel.StringType, func(f *Facts) any {
+		return string(f.event.Severity)
+	}},
 	{"handled", "the application caught it; false also when that is not known", cel.BoolType, func(f *Facts) any { return f.event.Handled != nil && *f.event.Handled }},
-	{"unhandled", "nothing caught it; false also when that is not known", cel.BoolType, func(f *Facts) any { return f.event.Handled != nil && !*f.event.Handled }},
+	{"unhandled", "nothing caught it; false also when that is not known", cel.BoolType, func(f *Facts) any {
+		return f.event.Handled != nil && !*f.event.Handled
+	}},
 	{"release", "service.version, else the commit; \"\" when the event names neither", cel.StringType, func(f *Facts) any { return f.event.Release() }},
-	{"environment", "\"unknown\" when the event names none", cel.StringType, func(f *Facts) any { return f.event.Environment() }},
+	{"environment", "\"unknown\" when the event names none", cel.StringType, func(f *Facts) any {
+		return f.event.Environment()
+	}},
 	{"scope", "the instrumentation scope", cel.StringType, func(f *Facts) any { return f.event.Scope }},
 	{"trace_id", "of the trace it was thrown in", cel.StringType, func(f *Facts) any { return f.event.TraceID }},
 	{"stands_for", "how many events it stands for", cel.IntType, func(f *Facts) any { return f.event.StandsFor }},

@@ -88,7 +88,8 @@ func (s *Set) Policy() *scrub.Policy {
 func Read(text string) (*Set, []Fault) {
 	r := &reader{text: text}
 	if len(text) > MaxBytes {
-		return nil, []Fault{{Line: 1, Column: 1, Message: fmt.Sprintf("the file has %d bytes; %d are the most", len(text), MaxBytes)}}
+		return nil, []Fault{{Line: 1, Column: 1,
+			Message: fmt.Sprintf("the file has %d bytes; %d are the most", len(text), MaxBytes)}}
 	}
 	root := r.parse()
 	set := &Set{}

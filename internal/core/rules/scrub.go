@@ -13,7 +13,9 @@ import (
 func (r *reader) scrub(list *yaml.Node) (out []scrub.Rule) {
 	patterns := 0
 	for n, fields := range r.rules(list, []string{"name", "names", "kinds", "match", "do"}) {
-		rule := scrub.Rule{Name: r.rule, Do: scrub.Act(r.choice(fields["do"], "do", string(scrub.Remove), string(scrub.Shorten), string(scrub.Keep)))}
+		rule := scrub.Rule{Name: r.rule,
+			Do: scrub.Act(r.choice(fields["do"], "do", string(scrub.Remove), string(scrub.Shorten),
+				string(scrub.Keep)))}
 		if slices.Contains(scrub.Kinds, scrub.Kind(rule.Name)) {
 			r.at(fields["name"], "%q is the name of a kind; reports would mix them up", rule.Name)
 		}
@@ -28,7 +30,8 @@ func (r *reader) scrub(list *yaml.Node) (out []scrub.Rule) {
 		if f := fields["kinds"]; f != nil {
 			for _, it := range r.list(f, "kinds", maxName) {
 				if words := kindWords(); !slices.Contains(words, it.Value) {
-					r.problem(it.Line, it.Column, nearest(it.Value, words), "%s is no kind of secret; there are %s", short(it.Value), strings.Join(words, ", "))
+					r.problem(it.Line, it.Column, nearest(it.Value, words), "%s is no kind of secret; there are %s",
+						short(it.Value), strings.Join(words, ", "))
 				}
 				rule.Kinds = append(rule.Kinds, scrub.Kind(it.Value))
 			}
@@ -41,7 +44,8 @@ func (r *reader) scrub(list *yaml.Node) (out []scrub.Rule) {
 				rule.Match = r.pattern(f, text, 0, 0)
 			}
 		}
-		if rule.Names == nil && rule.Kinds == nil && rule.Match == nil && fields["names"] == nil && fields["kinds"] == nil && fields["match"] == nil {
+		if rule.Names == nil && rule.Kinds == nil && rule.Match == nil && fields["names"] == nil &&
+			fields["kinds"] == nil && fields["match"] == nil {
 			r.at(n, "the rule says nothing of what it acts on: give names, kinds or match")
 		}
 		out = append(out, rule)

@@ -28,7 +28,8 @@ const mostProblems = 50
 
 func (r *reader) problem(line, column int, suggestion, format string, args ...any) {
 	if len(r.problems) < mostProblems {
-		r.problems = append(r.problems, Fault{line, column, r.section, r.rule, fmt.Sprintf(format, args...), suggestion})
+		r.problems = append(r.problems,
+			Fault{line, column, r.section, r.rule, fmt.Sprintf(format, args...), suggestion})
 	}
 }
 
@@ -111,7 +112,8 @@ func (r *reader) fields(n *yaml.Node, known []string) iter.Seq2[*yaml.Node, *yam
 			name, value := n.Content[i], n.Content[i+1]
 			switch {
 			case !slices.Contains(known, name.Value):
-				r.problem(name.Line, name.Column, nearest(name.Value, known), "%s is no field here; there are %s", short(name.Value), strings.Join(known, ", "))
+				r.problem(name.Line, name.Column, nearest(name.Value, known), "%s is no field here; there are %s",
+					short(name.Value), strings.Join(known, ", "))
 			case seen[name.Value]:
 				r.at(name, "%s stands here a second time", name.Value)
 			default:
@@ -227,7 +229,8 @@ func (r *reader) choice(n *yaml.Node, field string, words ...string) string {
 		return words[0]
 	}
 	if !slices.Contains(words, n.Value) || n.Kind != yaml.ScalarNode {
-		r.problem(n.Line, n.Column, nearest(n.Value, words), "%s is one of %s, not %s", field, strings.Join(words, ", "), short(n.Value))
+		r.problem(n.Line, n.Column, nearest(n.Value, words), "%s is one of %s, not %s", field,
+			strings.Join(words, ", "), short(n.Value))
 		return words[0]
 	}
 	return n.Value

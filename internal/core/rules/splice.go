@@ -52,7 +52,9 @@ func WithGroupingOf(text, other string) string {
 			taken = append(taken, strings.TrimRight(part, "\n"))
 		}
 	}
-	all := slices.DeleteFunc(append([]string{kept}, taken...), func(s string) bool { return strings.TrimSpace(s) == "" })
+	all := slices.DeleteFunc(append([]string{kept}, taken...), func(s string) bool {
+		return strings.TrimSpace(s) == ""
+	})
 	if len(all) == 0 {
 		return ""
 	}
@@ -69,7 +71,8 @@ func WithRule(text, section, rule string) string {
 		if ok { // the section stands in one line, or is empty
 			head, rest, _ := strings.Cut(lines[at[0]], ":")
 			if rest = strings.TrimSpace(rest); rest != "" && rest != "[]" && rest != "null" {
-				inner := strings.TrimSuffix(strings.TrimPrefix(strings.TrimSpace(strings.Join(append([]string{rest}, lines[at[0]+1:at[1]]...), "\n")), "["), "]")
+				inner := strings.TrimSuffix(strings.TrimPrefix(strings.TrimSpace(strings.Join(append([]string{rest},
+					lines[at[0]+1:at[1]]...), "\n")), "["), "]")
 				return joined(lines[:at[0]], []string{head + ": [" + flow(rule) + ", " + inner + "]"}, lines[at[1]:])
 			}
 			return joined(lines[:at[0]], []string{head + ":", indented(rule, "  ")}, lines[at[1]:])

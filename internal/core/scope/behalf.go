@@ -100,9 +100,11 @@ func behalfOf(text string) (b behalf) {
 			given = given || list[j].kind == kName && params[word(j)] && !isMember(list, j)
 			spoken = spoken || speaks(list[j], text)
 		}
-		bare := params[word(open+1)] && (open+2 < len(list) && (list[open+2].kind == kComma || list[open+2].kind == kCloseParen))
+		bare := params[word(open+1)] &&
+			(open+2 < len(list) && (list[open+2].kind == kComma || list[open+2].kind == kCloseParen))
 		switch name := word(i); {
-		case (name == "fetch" || name == "axios") && given && !spoken && (!isMember(list, i) || word(i-2) == "window" || word(i-2) == "globalThis" || word(i-2) == "self"):
+		case (name == "fetch" || name == "axios") && given && !spoken &&
+			(!isMember(list, i) || word(i-2) == "window" || word(i-2) == "globalThis" || word(i-2) == "self"):
 			b.fails = true
 		case bare && !literal && !isMember(list, i):
 			b.forwards = append(b.forwards, name)
@@ -115,7 +117,9 @@ func behalfOf(text string) (b behalf) {
 func speaks(t token, text string) bool {
 	switch t.kind {
 	case kString, kTemplate, kTemplateHead, kTemplateMiddle, kTemplateTail:
-		return strings.ContainsFunc(text[t.start:t.end], func(r rune) bool { return r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' })
+		return strings.ContainsFunc(text[t.start:t.end], func(r rune) bool {
+			return r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z'
+		})
 	}
 	return false
 }
@@ -169,7 +173,8 @@ func insists(list []token, text string, params map[string]bool) bool {
 			switch {
 			case params[w]:
 				tested[w] = true
-			case w == "undefined", w == "null", w == "false", w == "typeof", w == "'undefined'", w == `"undefined"`, list[end].kind == kNot, w == "==", w == "===", w == "||":
+			case w == "undefined", w == "null", w == "false", w == "typeof", w == "'undefined'", w == `"undefined"`,
+				list[end].kind == kNot, w == "==", w == "===", w == "||":
 			default:
 				return false
 			}

@@ -138,7 +138,8 @@ func tokens(text string) (out []token) {
 	last := kSemicolon
 	for l.next(); l.tok.kind != kEOF; l.next() {
 		switch k := l.tok.kind; {
-		case (k == kDivide || k == kAssign && strings.HasPrefix(l.text(l.tok), "/")) && !endsOperand(last) && last != kCloseParen && last != kCloseBracket && last != kCloseBrace:
+		case (k == kDivide || k == kAssign && strings.HasPrefix(l.text(l.tok), "/")) && !endsOperand(last) &&
+			last != kCloseParen && last != kCloseBracket && last != kCloseBrace:
 			l.regexp()
 		case k == kTemplateHead, k == kOpenBrace:
 			open = append(open, k)
@@ -247,7 +248,8 @@ func parameters(list []token, i, end int) bool {
 	switch next := list[end+1].kind; {
 	case i > 0 && list[i-1].kind == kCatch, next == kArrow:
 		return true
-	case i > 0 && (list[i-1].kind == kIf || list[i-1].kind == kFor || list[i-1].kind == kWhile || list[i-1].kind == kSwitch || list[i-1].kind == kWith):
+	case i > 0 && (list[i-1].kind == kIf || list[i-1].kind == kFor || list[i-1].kind == kWhile ||
+		list[i-1].kind == kSwitch || list[i-1].kind == kWith):
 		return false
 	default:
 		return next == kOpenBrace || next == kColon && i < 4

@@ -206,7 +206,8 @@ func init() {
 	for c, k := range map[byte]kind{
 		'{': kOpenBrace, '}': kCloseBrace, '(': kOpenParen, ')': kCloseParen, '[': kOpenBracket, ']': kCloseBracket,
 		';': kSemicolon, ',': kComma, ':': kColon, '.': kDot, '?': kQuestion, '=': kEqual, '<': kLess, '>': kGreater,
-		'/': kDivide, '*': kStar, '+': kPlus, '-': kPlus, '!': kNot, '~': kNot, '@': kAt, '&': kAnd, '|': kOr, '%': kSign, '^': kSign,
+		'/': kDivide, '*': kStar, '+': kPlus, '-': kPlus, '!': kNot, '~': kNot, '@': kAt, '&': kAnd, '|': kOr,
+		'%': kSign, '^': kSign,
 	} {
 		single[c] = k
 	}

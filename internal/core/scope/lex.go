@@ -93,7 +93,8 @@ func (l *lexer) space() (newline bool) {
 			}
 			newline = newline || strings.ContainsAny(l.src[l.pos:l.pos+2+n], "\n\r")
 			l.pos += n + 4
-		case (c == '<' || c == '-') && (newline || l.tok.end == 0) && (strings.HasPrefix(l.src[l.pos:], "<!--") || strings.HasPrefix(l.src[l.pos:], "-->")):
+		case (c == '<' || c == '-') && (newline || l.tok.end == 0) &&
+			(strings.HasPrefix(l.src[l.pos:], "<!--") || strings.HasPrefix(l.src[l.pos:], "-->")):
 			l.line() // ECMA-262, B.1.1
 		case c >= utf8.RuneSelf:
 			r, n := utf8.DecodeRuneInString(l.src[l.pos:])

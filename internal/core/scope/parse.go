@@ -189,7 +189,8 @@ func (p *parser) save() state {
 
 func (p *parser) restore(s state) {
 	budget := p.budget
-	p.lexer, p.current, p.depth, p.generator, p.noIn, p.ternary = s.lexer, s.current, s.depth, s.generator, s.noIn, s.ternary
+	p.lexer, p.current, p.depth, p.generator, p.noIn, p.ternary = s.lexer, s.current, s.depth, s.generator, s.noIn,
+		s.ternary
 	p.noCondition, p.hint, p.bound, p.via, p.ref, p.skipped = s.noCondition, s.hint, s.bound, s.via, s.ref, s.skipped
 	p.funcs = p.funcs[:s.funcs]
 	p.budget = budget

@@ -56,14 +56,16 @@ type Func struct {
 	Class      string        // the class it is a member of, as the code has it
 	ClassPos   sourcemap.Pos // where Class stands
 	ClassHead  sourcemap.Pos // where "class" stands, when it is a member of one
-	Assigned   bool          // Class is only what the function was assigned to: it is a class when its name begins with a capital
-	Via        string        // the function it is an argument of: "get", as the code has it
-	ViaPos     sourcemap.Pos // where that stands
-	ViaMember  bool          // it is called as a member, whose name minifiers keep
-	ViaText    string        // the text that is the first argument there: "/tides"
-	Default    bool          // the default export of a module, without a name
-	OnBehalf   bool          // it fails on behalf of its callers (Table.MarkOnBehalf)
-	Makes      bool          // it makes an error: a constructor of one, or a function that returns a new one
+	// Class is only what the function was assigned to: it is a class when its name begins with a
+	// capital.
+	Assigned  bool
+	Via       string        // the function it is an argument of: "get", as the code has it
+	ViaPos    sourcemap.Pos // where that stands
+	ViaMember bool          // it is called as a member, whose name minifiers keep
+	ViaText   string        // the text that is the first argument there: "/tides"
+	Default   bool          // the default export of a module, without a name
+	OnBehalf  bool          // it fails on behalf of its callers (Table.MarkOnBehalf)
+	Makes     bool          // it makes an error: a constructor of one, or a function that returns a new one
 }
 
 // Table holds the functions of one file, sorted by where they start.

@@ -89,7 +89,8 @@ func (p *parser) fill(t *Table, places *sourcemap.Text) {
 			open = open[:len(open)-1]
 		}
 		out[i] = f.placed(places)
-		out[i].Makes = f.class > 0 && errors[p.classes[f.class-1].name] || f.class > 0 && isError(p.classes[f.class-1].base) || f.returns != "" && (isError(f.returns) || errors[f.returns])
+		out[i].Makes = f.class > 0 && errors[p.classes[f.class-1].name] || f.class > 0 &&
+			isError(p.classes[f.class-1].base) || f.returns != "" && (isError(f.returns) || errors[f.returns])
 		if t.making[i].returns = f.returns; f.class > 0 {
 			t.making[i].class = p.classes[f.class-1]
 		}
@@ -126,7 +127,8 @@ func (f *found) placed(places *sourcemap.Text) Func {
 	out := Func{
 		Start: places.At(int(f.start)), End: places.At(int(f.end)), Body: places.At(int(f.body)), Kind: f.binding.kind,
 		Name: f.name, Property: f.property, Member: f.binding.member,
-		Class: f.owner, Assigned: f.assigned, Default: f.isDefault, Via: f.callee, ViaText: f.via.text, ViaMember: f.via.member,
+		Class: f.owner, Assigned: f.assigned, Default: f.isDefault, Via: f.callee, ViaText: f.via.text,
+		ViaMember: f.via.member,
 	}
 	if f.name != "" {
 		out.NamePos = places.At(int(f.binding.at))

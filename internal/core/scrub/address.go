@@ -68,9 +68,11 @@ var endsAuthority = func() (set [256]bool) {
 // a connection string ("name:password@tcp(host)/db", "thin:name/password@host").
 func (s *textScan) atSign(t []byte, j int) (next int) {
 	rest := t[j+1:]
-	if bytes.HasPrefix(rest, []byte("tcp(")) || bytes.HasPrefix(rest, []byte("unix(")) || bytes.HasPrefix(rest, []byte("//")) {
+	if bytes.HasPrefix(rest, []byte("tcp(")) || bytes.HasPrefix(rest, []byte("unix(")) ||
+		bytes.HasPrefix(rest, []byte("//")) {
 		i := j
-		for i > 0 && j-i < 128 && t[i-1] != ':' && t[i-1] != '/' && t[i-1] != ' ' && t[i-1] != '"' && t[i-1] != '\'' && t[i-1] != '\n' {
+		for i > 0 && j-i < 128 && t[i-1] != ':' && t[i-1] != '/' && t[i-1] != ' ' && t[i-1] != '"' && t[i-1] != '\'' &&
+			t[i-1] != '\n' {
 			i--
 		}
 		s.steps += j - i
@@ -83,7 +85,9 @@ func (s *textScan) atSign(t []byte, j int) (next int) {
 		return 0
 	}
 	from, to := j, j+1
-	for from > 0 && j-from < 64 && (word(t[from-1]) || bytes.IndexByte([]byte(".+%&'/"), t[from-1]) >= 0 && t[from-1] != '/' && t[from-1] != '\'') {
+	for from > 0 && j-from < 64 &&
+		(word(t[from-1]) || bytes.IndexByte([]byte(".+%&'/"), t[from-1]) >= 0 && t[from-1] != '/' &&
+			t[from-1] != '\'') {
 		from--
 	}
 	dot := -1
@@ -143,7 +147,9 @@ func (s *textScan) ipv6(t []byte, i int) (next int) {
 		}
 	}
 	end, colons := i, 0
-	for end < len(t) && end-i < 46 && (digit(t[end]) || t[end]|0x20 >= 'a' && t[end]|0x20 <= 'f' || t[end] == ':' || t[end] == '.' && colons > 1 && end+1 < len(t) && digit(t[end+1])) {
+	for end < len(t) && end-i < 46 &&
+		(digit(t[end]) || t[end]|0x20 >= 'a' && t[end]|0x20 <= 'f' || t[end] == ':' || t[end] == '.' && colons > 1 &&
+			end+1 < len(t) && digit(t[end+1])) {
 		if t[end] == ':' {
 			colons++
 		}

@@ -253,7 +253,8 @@ func shown(b []byte) string {
 // number scrubs a number that is a card's.
 func (s *scanner) number(i int) int {
 	end := i
-	for end < len(s.src) && (digit(s.src[end]) || s.src[end] == '.' || s.src[end]|0x20 == 'e' || s.src[end] == '-' || s.src[end] == '+') {
+	for end < len(s.src) &&
+		(digit(s.src[end]) || s.src[end] == '.' || s.src[end]|0x20 == 'e' || s.src[end] == '-' || s.src[end] == '+') {
 		end++
 	}
 	if _, ok := card(s.src[i:end]); !ok {

@@ -9,7 +9,8 @@ var secretWords = strings.Fields("password passwd passphrase passcode secret api
 
 // lastWords mean a secret only as a whole name or as its last word. In prose
 // they are common: there their value must look like one.
-var lastWords = map[string]bool{"token": true, "pwd": true, "auth": true, "pin": true, "otp": true, "jwt": true, "signature": true, "sig": true, "cvc": true, "pass": true, "sid": true, "ssn": true}
+var lastWords = map[string]bool{"token": true, "pwd": true, "auth": true, "pin": true, "otp": true, "jwt": true,
+	"signature": true, "sig": true, "cvc": true, "pass": true, "sid": true, "ssn": true}
 
 // letters are the places of letters in the alphabet, from 1; 0 is what is no
 // letter, skipped what parts the words of a name.
@@ -137,7 +138,8 @@ func weigh[T string | []byte](name T) weight {
 
 // lookAlikes are letters that look like Latin ones.
 var lookAlikes = func() map[rune]rune {
-	m := map[rune]rune{'ı': 'i', 'ɡ': 'g', 'ո': 'n', 'ѕ': 's', 'і': 'i', 'ј': 'j', 'ԁ': 'd', 'ԛ': 'q', 'ԝ': 'w', 'ᴏ': 'o', 'ⅼ': 'l', 'ⅰ': 'i', 'ⅽ': 'c', 'ⅾ': 'd', 'ſ': 's', 'K': 'k'}
+	m := map[rune]rune{'ı': 'i', 'ɡ': 'g', 'ո': 'n', 'ѕ': 's', 'і': 'i', 'ј': 'j', 'ԁ': 'd', 'ԛ': 'q', 'ԝ': 'w',
+		'ᴏ': 'o', 'ⅼ': 'l', 'ⅰ': 'i', 'ⅽ': 'c', 'ⅾ': 'd', 'ſ': 's', 'K': 'k'}
 	latin := []rune("aceopxykhmtbvnirsABEZHIKMNOPTYXCSJ")
 	for i, r := range []rune("асеорхукһмтьѵпігѕАВЕΖНІКМΝОРТУХСЅЈ") {
 		m[r] = latin[i]

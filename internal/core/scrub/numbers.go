@@ -117,7 +117,8 @@ func (s *textScan) spacedIBAN(t []byte, i int) (next int) {
 		end = k + 1
 		// The groups end where the check digits hold and no more follow.
 		s.steps += n
-		if n >= 15 && iban(w[:n]) && (end >= len(t) || !word(t[end])) && (end+1 >= len(t) || t[end] != ' ' || class[t[end+1]]&(isDigit|isUpper) == 0) {
+		if n >= 15 && iban(w[:n]) && (end >= len(t) || !word(t[end])) &&
+			(end+1 >= len(t) || t[end] != ' ' || class[t[end+1]]&(isDigit|isUpper) == 0) {
 			if s.take(IBAN, t, i, end) {
 				return end
 			}

@@ -28,7 +28,8 @@ func (s *textScan) pair(t []byte, j, from int, colon bool) (next int) {
 	if w == none || j < s.kept {
 		return 0
 	}
-	if rest := t[from:]; len(rest) > 0 && (rest[0] == '=' || rest[0] == ':' || rest[0] == '>') { // a comparison, a path of modules
+	if rest := t[from:]; len(rest) > 0 &&
+		(rest[0] == '=' || rest[0] == ':' || rest[0] == '>') { // a comparison, a path of modules
 		return 0
 	}
 	kind := Named
@@ -42,7 +43,8 @@ func (s *textScan) pair(t []byte, j, from int, colon bool) (next int) {
 	from = skipScheme(t, from)
 	from, to, quote := s.valueSpan(t, from, kind)
 	value := t[from:to]
-	if len(value) < 3 || quote == 0 && (t[from] == '{' || t[from] == '[' && !bytes.HasPrefix(value, []byte(Mark)) || t[from] == '(') {
+	if len(value) < 3 || quote == 0 &&
+		(t[from] == '{' || t[from] == '[' && !bytes.HasPrefix(value, []byte(Mark)) || t[from] == '(') {
 		return 0
 	}
 	if quote == 0 && blanks > 0 && kind == Named && !valueLike(value, w) {
@@ -114,7 +116,9 @@ func (s *textScan) quoteEnd(t []byte, q int) int {
 }
 
 // plainWord are values that tell nothing and that readers need.
-var plainWord = map[string]bool{"null": true, "undefined": true, "nil": true, "None": true, "true": true, "false": true, "missing": true, "required": true, "invalid": true, "expired": true, "string": true, "NaN": true, "***": true, "****": true, "*****": true, "********": true}
+var plainWord = map[string]bool{"null": true, "undefined": true, "nil": true, "None": true, "true": true, "false": true,
+	"missing": true, "required": true, "invalid": true, "expired": true, "string": true, "NaN": true, "***": true,
+	"****": true, "*****": true, "********": true}
 
 // longestPlain is the length of the longest plain word.
 const longestPlain = 9

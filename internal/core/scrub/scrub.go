@@ -78,7 +78,9 @@ func (r Rule) SwitchesOff() bool {
 	if len(r.Kinds) > 0 && !slices.ContainsFunc(r.Kinds, func(k Kind) bool { return k != Email && k != IP }) {
 		return false
 	}
-	return len(r.Names) == 0 || slices.ContainsFunc(r.Names, func(n string) bool { return strings.ContainsAny(n, "*?") || Name(n) })
+	return len(r.Names) == 0 || slices.ContainsFunc(r.Names, func(n string) bool {
+		return strings.ContainsAny(n, "*?") || Name(n)
+	})
 }
 
 // Same says whether two rules do the same.
@@ -89,7 +91,8 @@ func (r Rule) Same(o Rule) bool {
 		}
 		return re.String()
 	}
-	return r.Do == o.Do && slices.Equal(r.Names, o.Names) && slices.Equal(r.Kinds, o.Kinds) && (r.Match == nil) == (o.Match == nil) && pattern(r.Match) == pattern(o.Match)
+	return r.Do == o.Do && slices.Equal(r.Names, o.Names) && slices.Equal(r.Kinds, o.Kinds) &&
+		(r.Match == nil) == (o.Match == nil) && pattern(r.Match) == pattern(o.Match)
 }
 
 // Policy is what a project wants scrubbed beside what always is, and what it
@@ -130,7 +133,8 @@ func (p *Policy) field(at place) (d decision, ok bool) {
 	secret := Name(at.name)
 	for _, r := range p.rules {
 		kinds := slices.Contains(r.Kinds, Named)
-		if r.Match == nil && (len(r.Names) == 0 || at.fits(r.Names)) && (len(r.Kinds) == 0 && len(r.Names) > 0 || kinds && secret) {
+		if r.Match == nil && (len(r.Names) == 0 || at.fits(r.Names)) &&
+			(len(r.Kinds) == 0 && len(r.Names) > 0 || kinds && secret) {
 			if kinds && r.Do == Keep { // its name is no reason; its looks may be one
 				return decision{}, false
 			}
@@ -149,7 +153,8 @@ func (p *Policy) found(kind Kind, at place, value []byte) decision {
 		if len(r.Names) > 0 && !at.fits(r.Names) || len(r.Kinds) > 0 && !slices.Contains(r.Kinds, kind) {
 			continue
 		}
-		if r.Match != nil && (r.Do != Keep && len(r.Kinds) == 0 || !r.Match.Match(value)) { // the others are searched by their pattern
+		if r.Match != nil &&
+			(r.Do != Keep && len(r.Kinds) == 0 || !r.Match.Match(value)) { // the others are searched by their pattern
 			continue
 		}
 		if r.Match == nil && len(r.Kinds) == 0 { // decided by field

@@ -15,8 +15,10 @@ var prefixes = []struct {
 	text string
 	rest int
 }{
-	{"AKIA", 16}, {"ASIA", 16}, {"AIza", 30}, {"ghp_", 20}, {"gho_", 20}, {"ghu_", 20}, {"ghs_", 20}, {"ghr_", 20}, {"github_pat_", 20}, {"glpat-", 16},
-	{"xoxb-", 10}, {"xoxp-", 10}, {"xoxa-", 10}, {"xoxr-", 10}, {"xoxs-", 10}, {"sk_live_", 10}, {"sk_test_", 10}, {"rk_live_", 10}, {"whsec_", 16}, {"sk-", 20},
+	{"AKIA", 16}, {"ASIA", 16}, {"AIza", 30}, {"ghp_", 20}, {"gho_", 20}, {"ghu_", 20}, {"ghs_", 20}, {"ghr_", 20},
+	{"github_pat_", 20}, {"glpat-", 16},
+	{"xoxb-", 10}, {"xoxp-", 10}, {"xoxa-", 10}, {"xoxr-", 10}, {"xoxs-", 10}, {"sk_live_", 10}, {"sk_test_", 10},
+	{"rk_live_", 10}, {"whsec_", 16}, {"sk-", 20},
 	{"npm_", 30}, {"pypi-", 20}, {"hf_", 20}, {"dop_v1_", 20}, {"shpat_", 20}, {"AGE-SECRET-KEY-1", 20},
 }
 
@@ -81,7 +83,8 @@ func prefixed(t []byte, i, j int) bool {
 		if len(w) < len(p.text) || string(w[:len(p.text)]) != p.text {
 			continue
 		}
-		if len(w)-len(p.text) >= p.rest && digits(w[len(p.text):]) > 0 && (p.text != "AKIA" && p.text != "ASIA" || len(w) == 20) {
+		if len(w)-len(p.text) >= p.rest && digits(w[len(p.text):]) > 0 &&
+			(p.text != "AKIA" && p.text != "ASIA" || len(w) == 20) {
 			return true
 		}
 	}

@@ -134,7 +134,8 @@ func (s *textScan) scan(t []byte) {
 			break
 		}
 		sign := class[t[j]]
-		if sign == 0 || sign == isBlank && (i == j || seen != isDigit && seen != isDigit|isUpper && t[i] != '-' && t[i]|0x20 != 'b') {
+		if sign == 0 || sign == isBlank &&
+			(i == j || seen != isDigit && seen != isDigit|isUpper && t[i] != '-' && t[i]|0x20 != 'b') {
 			i = j + 1
 			continue
 		}
@@ -290,7 +291,8 @@ func (s *textScan) pattern(n int, t []byte, from, until int) {
 // keptBefore says whether a rule above number n keeps what a pattern found.
 func (s *textScan) keptBefore(n int, value []byte) bool {
 	for _, r := range s.policy.rules[:n] {
-		if r.Do == Keep && len(r.Kinds) == 0 && r.Match != nil && r.Match.Match(value) && (len(r.Names) == 0 || s.at.fits(r.Names)) {
+		if r.Do == Keep && len(r.Kinds) == 0 && r.Match != nil && r.Match.Match(value) &&
+			(len(r.Names) == 0 || s.at.fits(r.Names)) {
 			return true
 		}
 	}

@@ -173,10 +173,12 @@ func (s *Session) Add(m *Message, started, heard time.Time, user *int64) {
 	if heard.After(s.Heard) {
 		s.Heard = heard
 	}
-	if user != nil && (s.User == nil || m.Sequence > s.UserSequence || m.Sequence == s.UserSequence && *user > *s.User) {
+	if user != nil && (s.User == nil || m.Sequence > s.UserSequence || m.Sequence == s.UserSequence &&
+		*user > *s.User) {
 		s.User, s.UserSequence = user, m.Sequence
 	}
-	better := m.Sequence < s.HomeSequence || m.Sequence == s.HomeSequence && release+"\x00"+environment > s.Release+"\x00"+s.Environment
+	better := m.Sequence < s.HomeSequence || m.Sequence == s.HomeSequence &&
+		release+"\x00"+environment > s.Release+"\x00"+s.Environment
 	if !s.Known || (release != "") == (s.Release != "") && better || release != "" && s.Release == "" {
 		s.Release, s.Environment, s.HomeSequence = release, environment, m.Sequence
 	}

@@ -73,7 +73,9 @@ func (r *reader) put(text string, n int) {
 
 // remember notes a word that was kept, for what stands behind it.
 func (r *reader) remember(word string) {
-	word = strings.ToLower(strings.TrimFunc(word, func(c rune) bool { return !unicode.IsLetter(c) && !unicode.IsDigit(c) && c != '_' && c != '#' }))
+	word = strings.ToLower(strings.TrimFunc(word, func(c rune) bool {
+		return !unicode.IsLetter(c) && !unicode.IsDigit(c) && c != '_' && c != '#'
+	}))
 	if word != "" {
 		r.prior, r.last = r.last, word
 		r.state = r.state || strings.HasPrefix(word, "sqlstate")
@@ -81,7 +83,8 @@ func (r *reader) remember(word string) {
 }
 
 // quotes are the marks around a text, each with what ends it.
-var quotes = map[rune]string{'"': `"`, '\'': `'`, '`': "`'", '“': "”", '‘': "’", '«': "»", '„': "“”", '‹': "›", '「': "」", '『': "』"}
+var quotes = map[rune]string{'"': `"`, '\'': `'`, '`': "`'", '“': "”", '‘': "’", '«': "»", '„': "“”", '‹': "›",
+	'「': "」", '『': "』"}
 
 // maxQuoted bounds a quoted text, in bytes.
 const maxQuoted = 400
@@ -113,8 +116,11 @@ func (r *reader) quoted() bool {
 	switch {
 	case r.asked:
 		r.put(r.text[r.at:r.at+n]+read(inner, true)+rest[end:end+size], len(whole))
-	case inner == "" || (strings.HasPrefix(rest[end+size:], "=") || strings.HasPrefix(rest[end+size:], ":")) && isName(inner) || r.last == "key" && keyed[r.prior] && (r.prior != "for" || open == '\'') && isName(inner) ||
-		builtin[strings.ToLower(inner)] || open == '`' && isName(inner) || named[r.last] && isName(inner), named[wordAfter(rest[end+size:])] && isName(inner), named[r.prior] && glue[r.last] && isName(inner):
+	case inner == "" || (strings.HasPrefix(rest[end+size:], "=") || strings.HasPrefix(rest[end+size:], ":")) &&
+		isName(inner) || r.last == "key" && keyed[r.prior] && (r.prior != "for" || open == '\'') && isName(inner) ||
+		builtin[strings.ToLower(inner)] || open == '`' && isName(inner) || named[r.last] &&
+		isName(inner), named[wordAfter(rest[end+size:])] && isName(inner), named[r.prior] && glue[r.last] &&
+		isName(inner):
 		r.put(whole, len(whole))
 	default:
 		r.put("<text>", len(whole))
@@ -210,7 +216,9 @@ func (r *reader) literal() bool {
 	switch {
 	case text[0] == '{' && (strings.HasPrefix(inner, `"`) || strings.HasPrefix(inner, "'")):
 		r.put("<json>", end)
-	case text[0] == '[' && (strings.HasPrefix(inner, `"`) || strings.HasPrefix(inner, "{") || strings.HasPrefix(inner, "'") || strings.ContainsAny(inner, ",") && strings.ContainsAny(inner, "0123456789")):
+	case text[0] == '[' &&
+		(strings.HasPrefix(inner, `"`) || strings.HasPrefix(inner, "{") || strings.HasPrefix(inner, "'") ||
+			strings.ContainsAny(inner, ",") && strings.ContainsAny(inner, "0123456789")):
 		r.put("<list>", end)
 	default:
 		return false

@@ -79,13 +79,16 @@ func (r *reader) keepsNumber(core, behind string) bool {
 	}
 	last := strings.TrimRight(r.last, "#")
 	switch {
-	case len(core) == 4 && r.state, counts[last], strings.HasPrefix(last, "http"), (last == "with" || last == "is" || last == "was" || last == "of" || last == "number") && (answered[r.prior] || counts[r.prior]):
+	case len(core) == 4 &&
+		r.state, counts[last], strings.HasPrefix(last, "http"), (last == "with" || last == "is" || last == "was" ||
+		last == "of" || last == "number") && (answered[r.prior] || counts[r.prior]):
 		return true
 	}
 	if len(core) == 3 && said[last] {
 		return true
 	}
-	return len(core) == 3 && core[0] >= '1' && core[0] <= '5' && strings.HasPrefix(behind, " ") && reasoned(strings.TrimLeft(behind, " ("))
+	return len(core) == 3 && core[0] >= '1' && core[0] <= '5' && strings.HasPrefix(behind, " ") &&
+		reasoned(strings.TrimLeft(behind, " ("))
 }
 
 func reasoned(text string) bool {
@@ -170,7 +173,8 @@ func bare(w string) string {
 	if states.MatchString(w) {
 		return w
 	}
-	for _, sign := range []string{"->", "=", "&", "|", ";", "(", ")", ",", "<", ">", "#", "@", "+", "[", "]", ":", "/", "-", "_", "."} {
+	for _, sign := range []string{"->", "=", "&", "|", ";", "(", ")", ",", "<", ">", "#", "@", "+", "[", "]", ":", "/",
+		"-", "_", "."} {
 		if strings.Contains(strings.Trim(w, sign), sign) {
 			return parted(w, sign)
 		}
@@ -213,7 +217,8 @@ func hyphened(w string) (string, bool) {
 			words++
 		}
 	}
-	if last := len(parts) - 1; numbers == 1 && last == 1 && inner.MatchString(parts[0]) && short.MatchString(parts[1]) { // HikariPool-1
+	if last := len(parts) - 1; numbers == 1 && last == 1 && inner.MatchString(parts[0]) &&
+		short.MatchString(parts[1]) { // HikariPool-1
 		return parts[0] + "-<number>", true
 	}
 	if numbers > 0 && words <= 2 || numbers > 1 && numbers >= words {

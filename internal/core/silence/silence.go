@@ -65,9 +65,14 @@ func OfFix(before Runs, since int64) (Holding, bool) {
 	case since == 0:
 		return Holding{0, fmt.Sprintf("no %s with the fix was heard of yet; %s", before.What, rate)}, true
 	case odds < leastHolding:
-		return Holding{odds, fmt.Sprintf("too early to say: not seen in %s with the fix; %s", words.Counted(since, before.What), rate)}, true
+		return Holding{odds,
+				fmt.Sprintf("too early to say: not seen in %s with the fix; %s", words.Counted(since, before.What),
+					rate)},
+			true
 	}
-	return Holding{odds, fmt.Sprintf("the fix is holding, %s: not seen in %s with it; %s", Percent(odds), words.Counted(since, before.What), rate)}, true
+	return Holding{odds,
+		fmt.Sprintf("the fix is holding, %s: not seen in %s with it; %s", Percent(odds),
+			words.Counted(since, before.What), rate)}, true
 }
 
 // Quiet says whether an issue that nobody fixed has stopped: it was seen on hit

@@ -283,7 +283,8 @@ func (r *reader) collect(d document, at, until Pos, deep int) error {
 		return r.fail("\"mappings\" is missing")
 	}
 	m := r.m
-	g := group{text: r.mappings(d.mappings), at: at, until: until, section: r.section, source: int32(len(m.sources)), name: int32(len(m.names)), sources: int32(len(d.sources)), names: int32(len(d.names))}
+	g := group{text: r.mappings(d.mappings), at: at, until: until, section: r.section, source: int32(len(m.sources)),
+		name: int32(len(m.names)), sources: int32(len(d.sources)), names: int32(len(d.names))}
 	if d.root != "" || len(m.roots) > 0 {
 		path := ""
 		if d.root != "" {

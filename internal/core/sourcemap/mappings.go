@@ -143,7 +143,8 @@ func adopt(g group) (p Positions, count int, ok bool, err error) {
 		}
 		start := i
 		empty = 0
-		mark := Mark{Off: uint32(start), Source: int32(source), Orig: Pos{int32(origLine), int32(origCol)}, Name: int32(name)}
+		mark := Mark{Off: uint32(start), Source: int32(source), Orig: Pos{int32(origLine), int32(origCol)},
+			Name: int32(name)}
 		n := 0
 		var field [5]int64
 		for {
@@ -174,8 +175,11 @@ func adopt(g group) (p Positions, count int, ok bool, err error) {
 		if n == 2 || n == 3 {
 			return p, 0, false, fault(g, start, "a segment has 1, 4 or 5 fields, not 2 or 3")
 		}
-		col, source, origLine, origCol, name = col+field[0], source+field[1], origLine+field[2], origCol+field[3], name+field[4]
-		if field[0] < 0 || col > math.MaxInt32 || n >= 4 && (uint64(source) >= uint64(g.sources) || uint64(origLine) > math.MaxInt32 || uint64(origCol) > math.MaxInt32) ||
+		col, source, origLine, origCol, name = col+field[0], source+field[1], origLine+field[2], origCol+field[3], name+
+			field[4]
+		if field[0] < 0 || col > math.MaxInt32 || n >= 4 &&
+			(uint64(source) >= uint64(g.sources) || uint64(origLine) > math.MaxInt32 ||
+				uint64(origCol) > math.MaxInt32) ||
 			n == 5 && uint64(name) >= uint64(g.names) {
 			return p, 0, false, nil
 		}
@@ -245,7 +249,8 @@ func decode(g group, yield func(s Segment, rest []byte)) (dropped int, err error
 			dropped++
 			continue
 		}
-		known := sum[1] >= 0 && sum[1] < int64(g.sources) && sum[2] >= 0 && sum[2] <= math.MaxInt32 && sum[3] >= 0 && sum[3] <= math.MaxInt32
+		known := sum[1] >= 0 && sum[1] < int64(g.sources) && sum[2] >= 0 && sum[2] <= math.MaxInt32 && sum[3] >= 0 &&
+			sum[3] <= math.MaxInt32
 		named := sum[4] >= 0 && sum[4] < int64(g.names)
 		if n >= 4 && known {
 			seg.Source, seg.Orig = g.source+int32(sum[1]), Pos{int32(sum[2]), int32(sum[3])}

@@ -180,10 +180,12 @@ const lineJump = 64
 
 func (w *writer) add(s Segment) {
 	p := &w.p
-	begin := len(p.Marks) == 0 || len(p.Text)-int(p.Marks[len(p.Marks)-1].Off) >= stretch || s.Gen.Line-w.last.Gen.Line > lineJump
+	begin := len(p.Marks) == 0 || len(p.Text)-int(p.Marks[len(p.Marks)-1].Off) >= stretch ||
+		s.Gen.Line-w.last.Gen.Line > lineJump
 	switch {
 	case begin:
-		p.Marks = append(p.Marks, Mark{Off: uint32(len(p.Text)), At: s.Gen, Source: w.last.Source, Orig: w.last.Orig, Name: w.last.Name})
+		p.Marks = append(p.Marks,
+			Mark{Off: uint32(len(p.Text)), At: s.Gen, Source: w.last.Source, Orig: w.last.Orig, Name: w.last.Name})
 		w.last.Gen = s.Gen
 	case s.Gen.Line == w.last.Gen.Line:
 		p.Text = append(p.Text, ',')

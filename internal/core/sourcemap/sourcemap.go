@@ -73,7 +73,8 @@ const MaxSize = 1 << 30
 // raw, which must not be changed any more.
 func Parse(raw []byte) (*Map, error) {
 	if len(raw) > MaxSize {
-		return nil, &SyntaxError{Section: -1, Off: -1, Msg: fmt.Sprintf("the map has %d bytes; at most %d are read", len(raw), MaxSize)}
+		return nil, &SyntaxError{Section: -1, Off: -1,
+			Msg: fmt.Sprintf("the map has %d bytes; at most %d are read", len(raw), MaxSize)}
 	}
 	r := reader{m: &Map{scan: scan{raw}}, section: -1}
 	doc, err := r.whole(raw)
@@ -113,7 +114,8 @@ func (m *Map) Find(p Pos) (o Original, ok bool) {
 	if !ok || s.Source < 0 {
 		return o, false
 	}
-	o = Original{Source: m.Source(int(s.Source)), Index: int(s.Source), Pos: s.Orig, Ignored: m.ignored[s.Source], Exact: s.Gen == p}
+	o = Original{Source: m.Source(int(s.Source)), Index: int(s.Source), Pos: s.Orig, Ignored: m.ignored[s.Source],
+		Exact: s.Gen == p}
 	if s.Name >= 0 {
 		o.Name = m.Name(int(s.Name))
 	}

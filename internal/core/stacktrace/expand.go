@@ -9,7 +9,8 @@ import (
 // Expand gives an event all that the one stack text it came with holds: the
 // causes, suppressed exceptions and members that the runtime printed with it
 // become exceptions of their own, other threads its threads; type and message
-// come from the text where the event gives none. An event that lists several exceptions, or frames, said all of that itself.
+// come from the text where the event gives none. An event that lists several
+// exceptions, or frames, said all of that itself.
 func Expand(e *event.Event, lim event.Limits) {
 	if len(e.Exceptions) != 1 || len(e.Exceptions[0].Frames) > 0 {
 		return
@@ -20,7 +21,8 @@ func Expand(e *event.Event, lim event.Limits) {
 		return
 	}
 	t := Read(first.Stack, lim.Frames)
-	if len(t.Exceptions) == 0 || !bare && len(t.Exceptions) < 2 || !bare && t.Language == JavaScript && !strings.Contains(first.Stack, "[cause]: ") && !strings.Contains(first.Stack, "[errors]: [") {
+	if len(t.Exceptions) == 0 || !bare && len(t.Exceptions) < 2 || !bare && t.Language == JavaScript &&
+		!strings.Contains(first.Stack, "[cause]: ") && !strings.Contains(first.Stack, "[errors]: [") {
 		return
 	}
 	at := map[int]int{0: 0} // where the exceptions of the text stand in the event
@@ -44,12 +46,14 @@ func Expand(e *event.Event, lim event.Limits) {
 			continue
 		}
 		at[i+1] = len(e.Exceptions)
-		e.Exceptions = append(e.Exceptions, event.Exception{Type: x.Type, Message: x.Message, Frames: x.Frames, Parent: &parent, Relation: x.Relation})
+		e.Exceptions = append(e.Exceptions,
+			event.Exception{Type: x.Type, Message: x.Message, Frames: x.Frames, Parent: &parent, Relation: x.Relation})
 	}
 }
 
 // several are words that stand in traces of more than one exception or thread.
-var several = []string{"Caused by: ", "Suppressed: ", "direct cause of the following", "During handling of the above", "Exception Group Traceback", "goroutine ", "\nNext ", " ---> ", "[cause]: ", "[errors]: ["}
+var several = []string{"Caused by: ", "Suppressed: ", "direct cause of the following", "During handling of the above",
+	"Exception Group Traceback", "goroutine ", "\nNext ", " ---> ", "[cause]: ", "[errors]: ["}
 
 func mayHoldSeveral(text string) bool {
 	for _, w := range several {

@@ -23,7 +23,8 @@ var (
 )
 
 func isGo(line string) bool {
-	return strings.HasPrefix(line, "\t") && goFile.MatchString(line) || strings.Contains(line, "oroutine ") && goRoutine.MatchString(line)
+	return strings.HasPrefix(line, "\t") && goFile.MatchString(line) || strings.Contains(line, "oroutine ") &&
+		goRoutine.MatchString(line)
 }
 
 // readGo reads what the runtime prints of a panic, a fatal error, a race, and
@@ -50,7 +51,8 @@ func readGo(b *builder, lines []string) {
 			call = ""
 			continue
 		}
-		if n := len(b.rest); x < 0 && n > 0 && len(heads) == 0 && goFile.MatchString(l) && goCall.MatchString(b.rest[n-1]) { // calls alone, as loggers write them
+		if n := len(b.rest); x < 0 && n > 0 && len(heads) == 0 && goFile.MatchString(l) &&
+			goCall.MatchString(b.rest[n-1]) { // calls alone, as loggers write them
 			call, b.rest = strings.TrimSpace(b.rest[n-1]), b.rest[:n-1]
 			x = b.begin("", "", -1, "")
 		}
@@ -64,8 +66,10 @@ func readGo(b *builder, lines []string) {
 		}
 		text := strings.TrimSpace(l)
 		switch {
-		case x < 0 && (strings.HasPrefix(text, "panic: ") && (l == text || len(heads) > 0 && strings.HasPrefix(l, "\tpanic: "))):
-			heads = append(heads, Exception{Type: "panic", Message: goRepanic.ReplaceAllString(text[len("panic: "):], "")})
+		case x < 0 && (strings.HasPrefix(text, "panic: ") &&
+			(l == text || len(heads) > 0 && strings.HasPrefix(l, "\tpanic: "))):
+			heads = append(heads,
+				Exception{Type: "panic", Message: goRepanic.ReplaceAllString(text[len("panic: "):], "")})
 		case x < 0 && strings.HasPrefix(l, "fatal error: "):
 			heads = append(heads, Exception{Type: "fatal error", Message: l[len("fatal error: "):]})
 		case x < 0 && strings.HasPrefix(l, "WARNING: DATA RACE"):
@@ -78,11 +82,13 @@ func readGo(b *builder, lines []string) {
 		case x < 0 && goCounter.MatchString(text) && len(heads) > 0:
 			heads[len(heads)-1].Rest = append(heads[len(heads)-1].Rest, text)
 		case x < 0 && len(heads) > 0: // the panic's value has lines
-			heads[len(heads)-1].Message += "\n" + goRepanic.ReplaceAllString(strings.TrimRight(strings.TrimPrefix(l, "\t"), " "), "")
+			heads[len(heads)-1].Message += "\n" +
+				goRepanic.ReplaceAllString(strings.TrimRight(strings.TrimPrefix(l, "\t"), " "), "")
 		case x < 0 && text != "":
 			b.rest = append(b.rest, l)
 		case x >= 0 && text != "" && text != "==================":
-			if m := goCall.FindStringSubmatch(l); m != nil && !strings.HasPrefix(text, "exit status ") && !strings.HasPrefix(text, "...") {
+			if m := goCall.FindStringSubmatch(l); m != nil && !strings.HasPrefix(text, "exit status ") &&
+				!strings.HasPrefix(text, "...") {
 				call = text
 				continue
 			}

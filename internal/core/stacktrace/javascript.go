@@ -30,7 +30,8 @@ func isJavaScript(line string) bool {
 	}
 	line = strings.TrimRight(line, " {,")
 	f, ok := parseLine(line)
-	return ok && f.File != "" && (f.Column > 0 || f.Line == 0 && !strings.HasSuffix(line, ":0") || strings.Contains(f.File, "://"))
+	return ok && f.File != "" &&
+		(f.Column > 0 || f.Line == 0 && !strings.HasSuffix(line, ":0") || strings.Contains(f.File, "://"))
 }
 
 // jsHead reads "TypeError: x", "Halt [Error]: x", "[AggregateError: x] {", also
@@ -38,7 +39,8 @@ func isJavaScript(line string) bool {
 func jsHead(line string) head {
 	intro := len(jsIntro.FindString(line))
 	h := classHead(line[intro:], jsClass, jsFailing)
-	if h.sure == perhaps && !strings.HasPrefix(line[intro+h.at+len(h.typ):], " [") && !jsOddClass.MatchString(line[intro:]) {
+	if h.sure == perhaps && !strings.HasPrefix(line[intro+h.at+len(h.typ):], " [") &&
+		!jsOddClass.MatchString(line[intro:]) {
 		return head{}
 	}
 	if h.sure == noHead {

@@ -14,7 +14,8 @@ func KindOf(file string) event.Kind {
 	switch {
 	case file == "" || file == "native" || file == "<anonymous>" || file == "[native code]",
 		strings.HasPrefix(file, "node:"), strings.HasPrefix(file, "internal/"),
-		strings.HasPrefix(file, "bun:"), strings.HasPrefix(file, "ext:"), strings.HasPrefix(file, "debugger "), strings.HasPrefix(file, "index "),
+		strings.HasPrefix(file, "bun:"), strings.HasPrefix(file, "ext:"), strings.HasPrefix(file, "debugger "),
+		strings.HasPrefix(file, "index "),
 		strings.Contains(file, "webpack/bootstrap"), strings.Contains(file, "webpack/runtime/"):
 		return event.Runtime
 	case strings.Contains(file, "node_modules/"), strings.Contains(file, "-extension://"),
@@ -72,8 +73,10 @@ var runtimeModules = map[Language][]string{
 // vendorModules begin the names of packages that many applications use and
 // none of them wrote.
 var vendorModules = map[Language][]string{
-	Java: {"org.springframework.", "org.apache.", "org.hibernate.", "org.eclipse.", "org.jboss.", "org.junit.", "org.slf4j.", "com.google.", "com.fasterxml.", "com.zaxxer.", "io.netty.", "io.micronaut.",
-		"io.quarkus.", "io.ktor.", "io.vertx.", "reactor.", "rx.", "akka.", "jakarta.", "okhttp3.", "retrofit2.", "kotlinx.", "androidx.", "android.", "ch.qos.logback.", "cats.", "zio."},
+	Java: {"org.springframework.", "org.apache.", "org.hibernate.", "org.eclipse.", "org.jboss.", "org.junit.",
+		"org.slf4j.", "com.google.", "com.fasterxml.", "com.zaxxer.", "io.netty.", "io.micronaut.",
+		"io.quarkus.", "io.ktor.", "io.vertx.", "reactor.", "rx.", "akka.", "jakarta.", "okhttp3.", "retrofit2.",
+		"kotlinx.", "androidx.", "android.", "ch.qos.logback.", "cats.", "zio."},
 	DotNet: {"Newtonsoft.", "Npgsql.", "Dapper.", "Serilog.", "Autofac.", "MediatR.", "Polly.", "NUnit.", "Xunit."},
 }
 
@@ -116,7 +119,9 @@ func Kind(language Language, f event.RawFrame) event.Kind {
 		switch {
 		case strings.Contains(f.File, "@v"):
 			return event.Vendor
-		case standardGo[first] && (f.Module == "" || strings.HasPrefix(f.File, f.Module+"/") || first == "runtime" && standardGo[home]): // panic has no package; sync's waiting stands in runtime
+		case standardGo[first] &&
+			(f.Module == "" || strings.HasPrefix(f.File, f.Module+"/") || first == "runtime" &&
+				standardGo[home]): // panic has no package; sync's waiting stands in runtime
 			return event.Runtime
 		}
 	}
@@ -124,7 +129,8 @@ func Kind(language Language, f event.RawFrame) event.Kind {
 	switch {
 	case contains(vendorFiles[language], f.File), begins(vendorModules[language], name):
 		return event.Vendor
-	case contains(runtimeFiles[language], f.File), begins(runtimeModules[language], name), language == Native && f.File == "":
+	case contains(runtimeFiles[language], f.File), begins(runtimeModules[language], name), language == Native &&
+		f.File == "":
 		return event.Runtime
 	}
 	return event.Own
@@ -132,8 +138,12 @@ func Kind(language Language, f event.RawFrame) event.Kind {
 
 // standardGo are the first parts of the paths of Go's standard library that
 // stand in traces.
-var standardGo = map[string]bool{"runtime": true, "net": true, "encoding": true, "fmt": true, "os": true, "io": true, "sync": true, "reflect": true, "time": true, "context": true, "errors": true, "strings": true, "bytes": true, "bufio": true,
-	"sort": true, "slices": true, "testing": true, "internal": true, "database": true, "crypto": true, "log": true, "math": true, "text": true, "html": true, "regexp": true, "strconv": true, "syscall": true, "archive": true, "compress": true, "iter": true, "go": true, "mime": true, "image": true}
+var standardGo = map[string]bool{"runtime": true, "net": true, "encoding": true, "fmt": true, "os": true, "io": true,
+	"sync": true, "reflect": true, "time": true, "context": true, "errors": true, "strings": true, "bytes": true,
+	"bufio": true,
+	"sort":  true, "slices": true, "testing": true, "internal": true, "database": true, "crypto": true, "log": true,
+	"math": true, "text": true, "html": true, "regexp": true, "strconv": true, "syscall": true, "archive": true,
+	"compress": true, "iter": true, "go": true, "mime": true, "image": true}
 
 func separator(language Language) string {
 	switch language {

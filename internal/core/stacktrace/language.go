@@ -9,9 +9,12 @@ import (
 
 // extensions tell a frame's language by its file.
 var extensions = map[string]Language{
-	".java": Java, ".kt": Java, ".kts": Java, ".scala": Java, ".groovy": Java, ".clj": Java, ".py": Python, ".pyx": Python, ".go": Go, ".rb": Ruby, ".erb": Ruby, ".rake": Ruby,
-	".php": PHP, ".phtml": PHP, ".cs": DotNet, ".vb": DotNet, ".fs": DotNet, ".rs": Rust, ".pl": Perl, ".pm": Perl, ".t": Perl,
-	".c": Native, ".cc": Native, ".cpp": Native, ".cxx": Native, ".h": Native, ".hpp": Native, ".m": Native, ".mm": Native, ".swift": Native, ".s": Native, ".S": Native,
+	".java": Java, ".kt": Java, ".kts": Java, ".scala": Java, ".groovy": Java, ".clj": Java, ".py": Python,
+	".pyx": Python, ".go": Go, ".rb": Ruby, ".erb": Ruby, ".rake": Ruby,
+	".php": PHP, ".phtml": PHP, ".cs": DotNet, ".vb": DotNet, ".fs": DotNet, ".rs": Rust, ".pl": Perl, ".pm": Perl,
+	".t": Perl,
+	".c": Native, ".cc": Native, ".cpp": Native, ".cxx": Native, ".h": Native, ".hpp": Native, ".m": Native,
+	".mm": Native, ".swift": Native, ".s": Native, ".S": Native,
 }
 
 // LanguageOf is the language of one frame, as far as its own file and module
@@ -68,7 +71,8 @@ func Shown(f event.RawFrame) (function, file string) {
 
 // foreign are words that traces of JavaScript do not hold, each of another
 // language.
-var foreign = []string{".java:", ".kt:", ".scala:", ".groovy:", "(Native Method)", "(Unknown Source)", `File "`, "goroutine ", "\n#0 ", "#0  ", ".rb:", " line ", "panicked at", ":line ", "[0x0", ".cs:", " called at "}
+var foreign = []string{".java:", ".kt:", ".scala:", ".groovy:", "(Native Method)", "(Unknown Source)", `File "`,
+	"goroutine ", "\n#0 ", "#0  ", ".rb:", " line ", "panicked at", ":line ", "[0x0", ".cs:", " called at "}
 
 // Frames are the frames of one exception's stack text, innermost first. typ
 // and message are the exception's: message lines that look like frames stay

@@ -45,7 +45,8 @@ func isPHP(line string) bool {
 		return false
 	}
 	m := phpCall.FindStringSubmatch(line)
-	return m != nil && (strings.HasSuffix(m[4], ")") || m[3] != "") && !strings.HasPrefix(m[1], "0x") || phpMain.MatchString(line)
+	return m != nil && (strings.HasSuffix(m[4], ")") || m[3] != "") && !strings.HasPrefix(m[1], "0x") ||
+		phpMain.MatchString(line)
 }
 
 // readPHP reads what an uncaught exception prints, and getTraceAsString. Each
@@ -97,7 +98,8 @@ func readPHP(b *builder, lines []string) {
 				calls = append(calls, name)
 			}
 			place(file, m[2])
-		case phpMain.MatchString(l), strings.TrimSpace(l) == "Stack trace:", strings.TrimSpace(l) == "", phpThrown.MatchString(l):
+		case phpMain.MatchString(l), strings.TrimSpace(l) == "Stack trace:", strings.TrimSpace(l) == "",
+			phpThrown.MatchString(l):
 		default:
 			if m := phpThrow.FindStringSubmatch(strings.ReplaceAll(l, "\n", "\x01")); m != nil {
 				flush()

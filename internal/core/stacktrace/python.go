@@ -28,7 +28,9 @@ const (
 
 // pyOneLine are exceptions whose message the interpreter itself writes, on one
 // line: what stands below it is a note that was added.
-var pyOneLine = map[string]bool{"AttributeError": true, "NameError": true, "UnboundLocalError": true, "KeyError": true, "IndexError": true, "ZeroDivisionError": true, "RecursionError": true, "StopIteration": true, "UnicodeDecodeError": true, "UnicodeEncodeError": true}
+var pyOneLine = map[string]bool{"AttributeError": true, "NameError": true, "UnboundLocalError": true, "KeyError": true,
+	"IndexError": true, "ZeroDivisionError": true, "RecursionError": true, "StopIteration": true,
+	"UnicodeDecodeError": true, "UnicodeEncodeError": true}
 
 // pyBlock is one traceback with the exception it ends in.
 type pyBlock struct {

@@ -131,7 +131,8 @@ func leads(counts []int, best int) bool {
 // promising says whether a line has what the frames of every language have
 // one of: most lines of a log have none.
 func promising(line string) bool {
-	return strings.IndexByte(line, ':') >= 0 || strings.IndexByte(line, '(') >= 0 || strings.IndexByte(line, '#') >= 0 || strings.IndexByte(line, '@') >= 0 || strings.Contains(line, " line ")
+	return strings.IndexByte(line, ':') >= 0 || strings.IndexByte(line, '(') >= 0 ||
+		strings.IndexByte(line, '#') >= 0 || strings.IndexByte(line, '@') >= 0 || strings.Contains(line, " line ")
 }
 
 // beginsAt says whether a line begins as the frames of several languages do.
@@ -149,7 +150,8 @@ func digit(c byte) bool { return c >= '0' && c <= '9' }
 // one string holds it.
 func unwrap(text string) string {
 	trimmed := strings.TrimSpace(text)
-	if strings.ContainsRune(trimmed, '\n') && !strings.HasPrefix(trimmed, "{") && !strings.HasPrefix(trimmed, "[") || !strings.Contains(trimmed, `\n`) {
+	if strings.ContainsRune(trimmed, '\n') && !strings.HasPrefix(trimmed, "{") && !strings.HasPrefix(trimmed, "[") ||
+		!strings.Contains(trimmed, `\n`) {
 		return text
 	}
 	var v any
@@ -258,7 +260,8 @@ func (b *builder) begin(typ, message string, parent int, relation string) int {
 	if parent < 0 {
 		relation = ""
 	}
-	b.list = append(b.list, Exception{Type: typ, Message: message, Frames: []event.RawFrame{}, Parent: parent, Relation: relation})
+	b.list = append(b.list,
+		Exception{Type: typ, Message: message, Frames: []event.RawFrame{}, Parent: parent, Relation: relation})
 	return len(b.list) - 1
 }
 

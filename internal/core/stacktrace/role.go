@@ -67,7 +67,8 @@ func RoleOf(line string) (Language, Role) {
 
 // beginnings are words one of which stands in every head: most lines of a log
 // have none.
-var beginnings = []string{"rror", "xception", "panic", "Traceback", "oroutine", "ejection", "hrowable", "Warning", " at ", ":in ", "SIG", "RACE", " in "}
+var beginnings = []string{"rror", "xception", "panic", "Traceback", "oroutine", "ejection", "hrowable", "Warning",
+	" at ", ":in ", "SIG", "RACE", " in "}
 
 func mayBegin(line string) bool {
 	for _, w := range beginnings {
@@ -153,7 +154,9 @@ func javaBegins(line string) bool {
 		return true
 	}
 	m := javaHead.FindStringSubmatch(line)
-	return m != nil && m[1] == "" && m[2] == "" && strings.Contains(m[4], ".") && (strings.HasSuffix(m[4], "Exception") || strings.HasSuffix(m[4], "Error") || strings.HasSuffix(m[4], "Throwable"))
+	return m != nil && m[1] == "" && m[2] == "" && strings.Contains(m[4], ".") &&
+		(strings.HasSuffix(m[4], "Exception") || strings.HasSuffix(m[4], "Error") ||
+			strings.HasSuffix(m[4], "Throwable"))
 }
 
 // jsGoesOn knows what Node prints behind the frames: causes, members, and the
@@ -163,7 +166,8 @@ func jsGoesOn(line, before string) bool {
 	if strings.HasPrefix(text, "[cause]: ") || strings.HasPrefix(text, "[errors]: [") || jsMatching.MatchString(line) {
 		return true
 	}
-	open := strings.HasSuffix(before, "{") || strings.HasSuffix(before, ",") || strings.HasSuffix(before, "[") || strings.HasSuffix(before, "}") && strings.HasPrefix(before, " ") || strings.HasPrefix(before, "    at ")
+	open := strings.HasSuffix(before, "{") || strings.HasSuffix(before, ",") || strings.HasSuffix(before, "[") ||
+		strings.HasSuffix(before, "}") && strings.HasPrefix(before, " ") || strings.HasPrefix(before, "    at ")
 	switch text {
 	case "}", "},", "]", "],":
 		return open
@@ -189,16 +193,19 @@ func pythonGoesOn(line, before string) bool {
 		return strings.TrimSpace(before) != ""
 	case strings.HasSuffix(text, "Traceback (most recent call last):"):
 		lead := strings.TrimSpace(before)
-		return lead == "" || lead == pyDirect || lead == pyDuring || strings.HasPrefix(lead, "+-") && strings.HasPrefix(line, " ")
+		return lead == "" || lead == pyDirect || lead == pyDuring || strings.HasPrefix(lead, "+-") &&
+			strings.HasPrefix(line, " ")
 	case strings.HasPrefix(line, "  "): // source lines, marks below them, members of a group
-		return strings.HasPrefix(before, "  ") || strings.HasSuffix(strings.TrimSpace(before), "Traceback (most recent call last):")
+		return strings.HasPrefix(before, "  ") ||
+			strings.HasSuffix(strings.TrimSpace(before), "Traceback (most recent call last):")
 	}
 	typ, _, _ := strings.Cut(text, ":")
 	return strings.HasPrefix(before, "  ") && pyName.MatchString(typ)
 }
 
 func goBegins(line string) bool {
-	return strings.HasPrefix(line, "panic: ") || strings.HasPrefix(line, "fatal error: ") || strings.HasPrefix(line, "WARNING: DATA RACE") || goRoutine.MatchString(strings.TrimRight(line, " \r"))
+	return strings.HasPrefix(line, "panic: ") || strings.HasPrefix(line, "fatal error: ") ||
+		strings.HasPrefix(line, "WARNING: DATA RACE") || goRoutine.MatchString(strings.TrimRight(line, " \r"))
 }
 
 var goCalled = regexp.MustCompile(`^(?:created by )?[\w./*()\[\]·…~%-]+(?:\(.*\))?(?: in goroutine \d+)?$`)
@@ -209,7 +216,8 @@ func goGoesOn(line, before string) bool {
 	switch {
 	case strings.TrimSpace(line) == "":
 		return strings.TrimSpace(before) != ""
-	case strings.HasPrefix(line, "[signal ") || strings.HasPrefix(line, "\tpanic: ") || strings.HasPrefix(line, "...additional frames elided"):
+	case strings.HasPrefix(line, "[signal ") || strings.HasPrefix(line, "\tpanic: ") ||
+		strings.HasPrefix(line, "...additional frames elided"):
 		return true
 	case goRoutine.MatchString(strings.TrimRight(line, " \r")):
 		return strings.TrimSpace(before) == "" || strings.HasPrefix(before, "[signal ")
@@ -219,7 +227,8 @@ func goGoesOn(line, before string) bool {
 	}
 	text := strings.TrimPrefix(line, "  ") // as the race detector prints it
 	dot := strings.Contains(text, ".") || strings.Contains(text, "(")
-	return dot && goCalled.MatchString(text) && (goFile.MatchString(before) || goRoutine.MatchString(strings.TrimRight(before, " \r")))
+	return dot && goCalled.MatchString(text) &&
+		(goFile.MatchString(before) || goRoutine.MatchString(strings.TrimRight(before, " \r")))
 }
 
 func netBegins(line string) bool {
@@ -243,5 +252,6 @@ func perlBegins(line string) bool {
 
 func rustGoesOn(line, _ string) bool {
 	text := strings.TrimSpace(line)
-	return rustName.MatchString(line) || text == "stack backtrace:" || rustPlace.MatchString(line) || strings.HasPrefix(text, "note: ")
+	return rustName.MatchString(line) || text == "stack backtrace:" || rustPlace.MatchString(line) ||
+		strings.HasPrefix(text, "note: ")
 }

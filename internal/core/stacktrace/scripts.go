@@ -57,7 +57,8 @@ func readRuby(b *builder, lines []string) {
 		}
 		f, from, said, ok := rubyFrame(l)
 		if !ok {
-			if t := rubyType.FindStringSubmatch(l); message && t != nil && b.need().Type == "" { // the end of a message of lines
+			if t := rubyType.FindStringSubmatch(l); message && t != nil &&
+				b.need().Type == "" { // the end of a message of lines
 				x := b.need()
 				x.Message, x.Type = x.Message+"\n"+t[1], t[2]
 				continue

@@ -147,7 +147,8 @@ func parseAt(s string) (event.RawFrame, bool) {
 			continue
 		}
 		loc := s[i+1:]
-		if loc == "[native code]" || strings.Contains(loc, "://") || strings.HasPrefix(loc, "/") || strings.HasPrefix(loc, "file:") || strings.HasPrefix(loc, "debugger ") {
+		if loc == "[native code]" || strings.Contains(loc, "://") || strings.HasPrefix(loc, "/") ||
+			strings.HasPrefix(loc, "file:") || strings.HasPrefix(loc, "debugger ") {
 			f.Function = cleanAtName(s[:i])
 			return location(f, loc)
 		}
@@ -166,7 +167,8 @@ var placeless = map[string]bool{"eval code": true, "global code": true, "module 
 var identifier = regexp.MustCompile(`^[\p{L}_$][\p{L}\p{N}_$]*$`)
 
 func cleanAtName(name string) string {
-	for _, p := range []string{"async*", "setTimeout handler*", "setInterval handler*", "EventListener.handleEvent*", "promise callback*", "async "} {
+	for _, p := range []string{"async*", "setTimeout handler*", "setInterval handler*", "EventListener.handleEvent*",
+		"promise callback*", "async "} {
 		name = strings.TrimPrefix(name, p)
 	}
 	// SpiderMonkey calls an anonymous function within f "f/<", one that is
@@ -192,18 +194,22 @@ func location(f event.RawFrame, s string) (event.RawFrame, bool) {
 		f.File = s
 		return f, true
 	}
-	if n, ok := strings.CutPrefix(s, "index "); ok && n != "" && strings.Trim(n, "0123456789") == "" { // of Promise.all: which one was waited for differs
+	if n, ok := strings.CutPrefix(s, "index "); ok && n != "" &&
+		strings.Trim(n, "0123456789") == "" { // of Promise.all: which one was waited for differs
 		f.File = "index 0"
 		return f, true
 	}
-	if i := strings.LastIndexByte(s, ':'); i > 0 && strings.HasPrefix(s[i+1:], "0x") && strings.Contains(s[:i], "wasm-function[") { // a byte of the module
+	if i := strings.LastIndexByte(s, ':'); i > 0 && strings.HasPrefix(s[i+1:], "0x") &&
+		strings.Contains(s[:i], "wasm-function[") { // a byte of the module
 		f.File, f.Address = s[:i], s[i+1:]
 		return f, true
 	}
-	if i := strings.Index(s, " > "); i > 0 && strings.Contains(s[:i], " line ") { // SpiderMonkey: "file line 3 > eval:1:1", "… > Function:3:1"
+	if i := strings.Index(s, " > "); i > 0 &&
+		strings.Contains(s[:i], " line ") { // SpiderMonkey: "file line 3 > eval:1:1", "… > Function:3:1"
 		inner := s[strings.LastIndex(s, " > ")+3:]
 		s = s[:i]
-		if j := strings.LastIndex(s, " line "); j > 0 && strings.HasPrefix(inner, "srcScript:") { // a script with places of its own
+		if j := strings.LastIndex(s, " line "); j > 0 &&
+			strings.HasPrefix(inner, "srcScript:") { // a script with places of its own
 			return location(f, s[:j]+strings.TrimPrefix(inner, "srcScript"))
 		} else if j > 0 {
 			n, err := strconv.Atoi(s[j+6:])

@@ -110,5 +110,6 @@ func Inline(code []byte, id string) ([]byte, error) {
 	}
 	tail := link.Find(code)
 	bare := code[:len(code)-len(tail)]
-	return fmt.Appendf(bytes.Clone(bare), "\n//# sourceMappingURL=data:application/json;base64,%s\n", base64.StdEncoding.EncodeToString(raw)), nil
+	return fmt.Appendf(bytes.Clone(bare), "\n//# sourceMappingURL=data:application/json;base64,%s\n",
+		base64.StdEncoding.EncodeToString(raw)), nil
 }

@@ -98,7 +98,8 @@ func Test(f Facts, t Thresholds, already bool) Verdict {
 	}
 	if f.Sessions >= t.Sessions && f.Hit > 0 && float64(f.Hit) >= t.Share*float64(f.Sessions) {
 		v.Surges = true
-		v.Words = fmt.Sprintf("it hits %.0f %% of the %s of %s", 100*min(1, float64(f.Hit)/float64(f.Sessions)), words.Counted(f.Sessions, "session"), last)
+		v.Words = fmt.Sprintf("it hits %.0f %% of the %s of %s", 100*min(1, float64(f.Hit)/float64(f.Sessions)),
+			words.Counted(f.Sessions, "session"), last)
 		return v
 	}
 	if f.Events < t.Events || f.Users >= 0 && f.Users < t.Users || float64(f.Events) < t.Times*usual {
@@ -129,7 +130,8 @@ func usualWords(x float64) string {
 // minutes: the mean over all of it, or over the same time of day (an hour more
 // or less) where that is more, so that a morning is no surge after a night.
 func Usual(f Facts, minutes int) float64 {
-	end := f.Now.Add(-time.Duration(minutes) * time.Minute).Truncate(time.Hour) // an hour that is held against it in part is none of its past
+	// An hour that is held against it in part is none of its past.
+	end := f.Now.Add(-time.Duration(minutes) * time.Minute).Truncate(time.Hour)
 	first := end.AddDate(0, 0, -PastDays)
 	if f.Since.After(first) {
 		first = f.Since

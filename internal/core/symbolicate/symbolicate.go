@@ -27,10 +27,12 @@ const Context = 7
 
 // Options say how much to fill in.
 type Options struct {
-	Sources bool                     // fill SourceLines
-	Kinds   []KindRule               // behind what the client says, before what the language's own rules say; the first that fits decides
-	Hit     func(rule string)        // told of each frame that a rule decides about; may be nil
-	Clean   func(text string) string // takes secrets out of what sources say; nil: nothing is taken out
+	Sources bool // fill SourceLines
+	// Behind what the client says, before what the language's own rules say; the first that fits
+	// decides.
+	Kinds []KindRule
+	Hit   func(rule string)        // told of each frame that a rule decides about; may be nil
+	Clean func(text string) string // takes secrets out of what sources say; nil: nothing is taken out
 }
 
 // KindRule says whose code frames are whose readable file, module (as package
@@ -44,7 +46,8 @@ type KindRule struct {
 }
 
 func (r *KindRule) fits(f *event.Frame) bool {
-	return (r.Path == "" || glob.Match(r.Path, f.File)) && (r.Module == "" || glob.Match(r.Module, blame.Module(*f))) && (r.Function == "" || glob.Match(r.Function, f.Called()))
+	return (r.Path == "" || glob.Match(r.Path, f.File)) && (r.Module == "" || glob.Match(r.Module, blame.Module(*f))) &&
+		(r.Function == "" || glob.Match(r.Function, f.Called()))
 }
 
 // mark lets the first rule that fits decide about a frame. What the client says
@@ -182,8 +185,10 @@ var shortWord = regexp.MustCompile(`^(?:.*\.)?[\w$]{1,2}$`)
 // built: a file on a disk, at a place where people write, in a function with a
 // name that people give. There is nothing to wait for then.
 func written(raw event.RawFrame) bool {
-	onDisk := strings.HasPrefix(raw.File, "/") || strings.HasPrefix(raw.File, "file://") || len(raw.File) > 2 && raw.File[1] == ':'
-	return onDisk && raw.Column > 0 && raw.Column < 160 && raw.Line > 1 && !shortWord.MatchString(raw.Function) && !built.MatchString(raw.File)
+	onDisk := strings.HasPrefix(raw.File, "/") || strings.HasPrefix(raw.File, "file://") || len(raw.File) > 2 &&
+		raw.File[1] == ':'
+	return onDisk && raw.Column > 0 && raw.Column < 160 && raw.Line > 1 && !shortWord.MatchString(raw.Function) &&
+		!built.MatchString(raw.File)
 }
 
 // built are directories and endings that builds write to.
@@ -191,7 +196,8 @@ var built = regexp.MustCompile(`/(?:dist|build|out|\.next|\.output|bundle)/|\.mi
 
 // Resolvable says whether a frame names a position that symbols could resolve.
 func Resolvable(raw event.RawFrame) bool {
-	if raw.Line == 0 || raw.File == "" || stacktrace.LanguageOf(raw) != stacktrace.JavaScript || stacktrace.KindOf(raw.File) == event.Runtime || strings.Contains(raw.File, "-extension://") {
+	if raw.Line == 0 || raw.File == "" || stacktrace.LanguageOf(raw) != stacktrace.JavaScript ||
+		stacktrace.KindOf(raw.File) == event.Runtime || strings.Contains(raw.File, "-extension://") {
 		return false
 	}
 	path := strings.TrimRight(strings.SplitN(raw.File, "?", 2)[0], "/")

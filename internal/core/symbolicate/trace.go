@@ -68,7 +68,8 @@ func markVanished(e *event.Event, frames []event.Frame, known Symbols) {
 			text, err = file.Text(o)
 		}
 		failed(known, err)
-		f.Vanished = text != "" && !strings.Contains(text, below.Function[strings.LastIndexByte(below.Function, '.')+1:])
+		f.Vanished = text != "" &&
+			!strings.Contains(text, below.Function[strings.LastIndexByte(below.Function, '.')+1:])
 		return
 	}
 }
@@ -89,7 +90,8 @@ func original(file *symbols.File, raw event.Position) (at sourcemap.Pos, o sourc
 
 // failed notes a failure to reach symbols. Damaged ones are no such failure.
 func failed(known Symbols, err error) {
-	if _, damaged := errors.AsType[*symbols.DamageError](err); err != nil && !damaged && !errors.Is(err, io.ErrUnexpectedEOF) {
+	if _, damaged := errors.AsType[*symbols.DamageError](err); err != nil && !damaged &&
+		!errors.Is(err, io.ErrUnexpectedEOF) {
 		known.Failed(err)
 	}
 }

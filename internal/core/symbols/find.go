@@ -26,7 +26,8 @@ func (f *File) Find(at sourcemap.Pos) (o sourcemap.Original, ok bool, err error)
 	if err != nil {
 		return o, false, err
 	}
-	o = sourcemap.Original{Source: source.text, Index: int(s.Source), Pos: s.Orig, Ignored: source.flags&1 != 0, Exact: s.Gen == at}
+	o = sourcemap.Original{Source: source.text, Index: int(s.Source), Pos: s.Orig, Ignored: source.flags&1 != 0,
+		Exact: s.Gen == at}
 	if s.Name >= 0 {
 		name, err := f.listed(names, int(s.Name))
 		if err != nil {
@@ -80,9 +81,11 @@ func (f *File) Beside(at sourcemap.Pos) (o sourcemap.Original, ok bool, err erro
 
 // Function is the function around a position.
 type Function struct {
-	Name   string // with its class, "" for anonymous functions and at the top level
-	Within string // of an anonymous one: the nearest function around it that has a name, and the calls within that it is an argument of: "setUp › on(\"gate\")"
-	Makes  bool   // it makes an error: a constructor of one, or a function that returns a new one
+	Name string // with its class, "" for anonymous functions and at the top level
+	// Of an anonymous one: the nearest function around it that has a name, and the calls within
+	// that it is an argument of: "setUp › on(\"gate\")"
+	Within string
+	Makes  bool // it makes an error: a constructor of one, or a function that returns a new one
 	// OnBehalf is true of a function that its source says fails on behalf of its
 	// callers (scope.Table.MarkOnBehalf).
 	OnBehalf bool
@@ -139,7 +142,8 @@ func (f *File) region(space int32, at sourcemap.Pos) (from sourcemap.Pos, l labe
 		return from, l, nil
 	}
 	e, err := f.listed(labels, d.boundaries[i].label-1)
-	l = label{name: e.text, anonymous: e.flags&1 != 0, unknown: e.flags&2 != 0, makes: e.flags&4 != 0, behalf: e.flags&8 != 0}
+	l = label{name: e.text, anonymous: e.flags&1 != 0, unknown: e.flags&2 != 0, makes: e.flags&4 != 0,
+		behalf: e.flags&8 != 0}
 	return d.boundaries[i].at, l, err
 }
 

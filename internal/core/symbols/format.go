@@ -28,10 +28,13 @@
 //	positions  generated position    marks and the mappings between them, as sourcemap.Positions has them
 //	functions  space, position       from where on which function is around: steps of line and column, and a label;
 //	                                 space 0 is the generated code, space i+1 the text of source i
-//	labels     number                function names: flags (1 the name of the function around an anonymous one, 2 not known: that of the generated code counts, 4 it makes an error, 8 it fails on behalf of its callers), length, text
+//	labels     number                function names: flags, length, text. Flags: 1 the name of the function around an
+//	                                 anonymous one, 2 not known (that of the generated code counts),
+//	                                 4 it makes an error, 8 it fails on behalf of its callers
 //	sources    number                paths: flags (1 ignored, 2 with text, 4 with its own functions), length, text
 //	names      number                names of tokens: length, text
-//	texts      source, line, middle  at most 32 KiB of a source's text, cut at the end of a line where that is possible; "middle" is 1 when it begins within its line
+//	texts      source, line, middle  at most 32 KiB of a source's text, cut at the end of a line where that is
+//	                                 possible; "middle" is 1 when it begins within its line
 //
 // Every read is checked against its sum and its length: a damaged block is a
 // *DamageError, never a wrong answer.
@@ -116,7 +119,8 @@ func checksum(b []byte) uint32 { return crc32.Checksum(b, castagnoli) }
 
 // unpacker has no state of its own between uses.
 var unpacker = sync.OnceValues(func() (*zstd.Decoder, error) {
-	return zstd.NewReader(nil, zstd.WithDecoderConcurrency(0), zstd.WithDecoderLowmem(true), zstd.WithDecoderMaxMemory(mostBlock+64<<20))
+	return zstd.NewReader(nil, zstd.WithDecoderConcurrency(0), zstd.WithDecoderLowmem(true),
+		zstd.WithDecoderMaxMemory(mostBlock+64<<20))
 })
 
 // unpack gives back the length bytes that were stored as raw.

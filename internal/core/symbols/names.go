@@ -114,7 +114,8 @@ func written(t *scope.Table, i int) label {
 	if name := writtenName(f); name != "" {
 		return label{name: name, makes: f.Makes, behalf: f.OnBehalf}
 	}
-	return label{name: within(written(t, f.Parent).name, f.Via, f.ViaText), anonymous: true, makes: f.Makes, behalf: f.OnBehalf}
+	return label{name: within(written(t, f.Parent).name, f.Via, f.ViaText), anonymous: true, makes: f.Makes,
+		behalf: f.OnBehalf}
 }
 
 // initializer says which of a class's functions without a name this is, "":

@@ -115,7 +115,8 @@ func (e *VersionError) Error() string {
 // directory reads the directory of the blocks before end.
 func (f *File) directory(raw []byte, end int64) bool {
 	n := numbers{b: raw}
-	f.lines, f.segments, f.sources, f.names, f.functions = int(n.int()), int(n.int()), int(n.int()), int(n.int()), int(n.int())
+	f.lines, f.segments, f.sources, f.names, f.functions = int(n.int()), int(n.int()), int(n.int()), int(n.int()),
+		int(n.int())
 	off := int64(headerSize)
 	for k := range f.dir {
 		count := int(n.int())

@@ -109,7 +109,9 @@ func Find(of, others []Occurrence, span time.Duration) []Near {
 		}
 		out = append(out, n)
 	}
-	slices.SortFunc(out, func(a, b Near) int { return cmp.Or(cmp.Compare(b.With, a.With), cmp.Compare(a.Issue, b.Issue)) })
+	slices.SortFunc(out, func(a, b Near) int {
+		return cmp.Or(cmp.Compare(b.With, a.With), cmp.Compare(a.Issue, b.Issue))
+	})
 	return out[:min(len(out), mostListed)]
 }
 

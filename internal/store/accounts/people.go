@@ -32,7 +32,8 @@ func (s *Store) AddPerson(ctx context.Context, name, email string, admin bool) (
 	if name == "" || len(name) > 100 || strings.ContainsAny(name, "\x00\n\r\t") {
 		return nil, fault.New(fault.BadInput, "a person needs a name of at most 100 characters on one line")
 	}
-	if at := strings.IndexByte(email, '@'); at < 1 || at == len(email)-1 || len(email) > 200 || strings.ContainsAny(email, " \x00\n") {
+	if at := strings.IndexByte(email, '@'); at < 1 || at == len(email)-1 || len(email) > 200 ||
+		strings.ContainsAny(email, " \x00\n") {
 		return nil, fault.New(fault.BadInput, "%q is no e-mail address", email)
 	}
 	_, err := s.db.ExecContext(ctx, "INSERT INTO person (name, email, admin, created) VALUES (?,?,?,?)", name, email, admin, db.Micros(s.db.Now()))
@@ -74,7 +75,8 @@ func (s *Store) findPerson(ctx context.Context, q db.Querier, who string) (*Pers
 	var starts []*Person
 	handle, at := strings.CutPrefix(who, "@")
 	for _, p := range all {
-		if strings.EqualFold(p.Name, who) || who != "" && strings.EqualFold(p.Email, who) || at && people.Called(handle, p.Name, p.Email) {
+		if strings.EqualFold(p.Name, who) || who != "" && strings.EqualFold(p.Email, who) || at &&
+			people.Called(handle, p.Name, p.Email) {
 			return p, nil
 		}
 		if who != "" && strings.HasPrefix(strings.ToLower(p.Name), strings.ToLower(who)) {
@@ -85,7 +87,8 @@ func (s *Store) findPerson(ctx context.Context, q db.Querier, who string) (*Pers
 		return starts[0], nil
 	}
 	if len(starts) > 1 {
-		return nil, fault.New(fault.BadInput, "%q fits %d people; write the whole name or the address", who, len(starts))
+		return nil, fault.New(fault.BadInput, "%q fits %d people; write the whole name or the address", who,
+			len(starts))
 	}
 	return nil, fault.New(fault.BadInput, "nobody is called %q; firethorn person list shows who works here, person add NAME EMAIL adds someone", who)
 }

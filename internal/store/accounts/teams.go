@@ -117,7 +117,8 @@ func (s *Store) ChangeTeam(ctx context.Context, name string, add, remove []strin
 	}
 	err = s.db.InTx(ctx, func(tx *sql.Tx) error {
 		for _, id := range out {
-			if _, err := tx.ExecContext(ctx, "DELETE FROM team_member WHERE team=? AND person=?", t.ID, id); err != nil {
+			if _, err := tx.ExecContext(ctx, "DELETE FROM team_member WHERE team=? AND person=?", t.ID,
+				id); err != nil {
 				return err
 			}
 		}
@@ -147,10 +148,13 @@ func (s *Store) Leave(ctx context.Context, who string) (*Person, error) {
 		}
 	}
 	err = s.db.InTx(ctx, func(tx *sql.Tx) error {
-		if _, err := tx.ExecContext(ctx, "UPDATE person SET left_at=? WHERE id=?", db.Micros(s.db.Now()), p.ID); err != nil {
+		if _, err := tx.ExecContext(ctx, "UPDATE person SET left_at=? WHERE id=?", db.Micros(s.db.Now()),
+			p.ID); err != nil {
 			return err
 		}
-		for _, q := range []string{"DELETE FROM web_session WHERE person=?", "DELETE FROM sign_in_link WHERE person=?", "DELETE FROM token WHERE person=?", "DELETE FROM team_member WHERE person=?", "DELETE FROM team_member WHERE team=?", "DELETE FROM watcher WHERE person=?"} {
+		for _, q := range []string{"DELETE FROM web_session WHERE person=?", "DELETE FROM sign_in_link WHERE person=?",
+			"DELETE FROM token WHERE person=?", "DELETE FROM team_member WHERE person=?",
+			"DELETE FROM team_member WHERE team=?", "DELETE FROM watcher WHERE person=?"} {
 			if _, err := tx.ExecContext(ctx, q, p.ID); err != nil {
 				return err
 			}

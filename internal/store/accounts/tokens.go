@@ -29,7 +29,8 @@ const (
 )
 
 // Permissions lists all that can be given to a token.
-var Permissions = []Permission{PushSymbols, AnnounceReleases, CheckRules, PushRules, ReadIssues, TriageIssues, ReadEvents}
+var Permissions = []Permission{PushSymbols, AnnounceReleases, CheckRules, PushRules, ReadIssues, TriageIssues,
+	ReadEvents}
 
 // Scope is a set of permissions with a name.
 type Scope string
@@ -113,7 +114,8 @@ func (s *Store) CreateToken(ctx context.Context, t NewToken) (id int64, text str
 	may := t.Scope.Permissions()
 	for _, p := range t.More {
 		if !slices.Contains(Permissions, p) {
-			return 0, "", fault.New(fault.BadInput, "there is no permission %.40q; there are %s", p, joinPermissions(Permissions, ", "))
+			return 0, "", fault.New(fault.BadInput, "there is no permission %.40q; there are %s", p,
+				joinPermissions(Permissions, ", "))
 		}
 		if !slices.Contains(may, p) {
 			may = append(may, p)
@@ -125,7 +127,8 @@ func (s *Store) CreateToken(ctx context.Context, t NewToken) (id int64, text str
 		expires = db.Micros(s.db.Now().Add(t.Life))
 	}
 	res, err := s.db.ExecContext(ctx, "INSERT INTO token (hash, label, scope, permissions, project, person, created, expires) VALUES (?,?,?,?,?,?,?,?)",
-		hash, t.Label, string(t.Scope), joinPermissions(may, " "), db.NullID(t.Project), db.NullID(t.Person), db.Micros(s.db.Now()), expires)
+		hash, t.Label, string(t.Scope), joinPermissions(may, " "), db.NullID(t.Project), db.NullID(t.Person),
+		db.Micros(s.db.Now()), expires)
 	if err != nil {
 		return 0, "", err
 	}
@@ -173,7 +176,8 @@ func (s *Store) GrantOfToken(ctx context.Context, text string) (*Grant, error) {
 		}
 	}
 	if person.Valid {
-		g.Person, err = scanPerson(s.db.QueryRowContext(ctx, "SELECT "+personColumns+" FROM person p WHERE p.id=?", person.Int64))
+		g.Person, err = scanPerson(s.db.QueryRowContext(ctx, "SELECT "+personColumns+" FROM person p WHERE p.id=?",
+			person.Int64))
 		if err == nil && !g.Person.Here() {
 			return nil, fault.New(fault.Unauthorized, "%s left; this token is good for nothing any more", g.Person.Name)
 		}
@@ -188,7 +192,8 @@ func (s *Store) Tokens(ctx context.Context) (out []*TokenRow, err error) {
 		var scope, permissions string
 		var created int64
 		var expires, used sql.NullInt64
-		if err := r.Scan(&t.ID, &t.Label, &scope, &permissions, &t.Project, &t.Person, &created, &expires, &used); err != nil {
+		if err := r.Scan(&t.ID, &t.Label, &scope, &permissions, &t.Project, &t.Person, &created, &expires,
+			&used); err != nil {
 			return err
 		}
 		t.Scope, t.Permissions, t.Created = Scope(scope), splitPermissions(permissions), db.FromMicros(created)

@@ -48,14 +48,16 @@ const (
 // KeysOfIssue gives the keys of an issue's events in order: for each variant a
 // read of its index for events with and without a body, merged. kept leaves
 // out those whose body is not there.
-func (s *Store) KeysOfIssue(ctx context.Context, issue int64, kept bool, cond string, filing int64, direction string, limit int) (query string, args []any, err error) {
+func (s *Store) KeysOfIssue(ctx context.Context, issue int64, kept bool, cond string, filing int64, direction string,
+	limit int) (query string, args []any, err error) {
 	var parts []string
 	err = db.Each(ctx, s.db, func(r *sql.Rows) error {
 		var id int64
 		if err := r.Scan(&id); err != nil {
 			return err
 		}
-		from := []string{"event FORCE INDEX (by_variant) WHERE has_body=1 AND", "event FORCE INDEX (by_variant) WHERE has_body=0 AND"}
+		from := []string{"event FORCE INDEX (by_variant) WHERE has_body=1 AND",
+			"event FORCE INDEX (by_variant) WHERE has_body=0 AND"}
 		if kept {
 			from[1] = "newest_body WHERE"
 		}
@@ -74,7 +76,8 @@ func (s *Store) KeysOfIssue(ctx context.Context, issue int64, kept bool, cond st
 	if len(parts) == 0 {
 		return "SELECT project, filing, keep_day FROM event WHERE 1=0", nil, err
 	}
-	return "SELECT project, filing, keep_day FROM (" + strings.Join(parts, " UNION ALL ") + ") u ORDER BY filing " + direction + " LIMIT ?", append(args, limit), err
+	return "SELECT project, filing, keep_day FROM (" + strings.Join(parts, " UNION ALL ") + ") u ORDER BY filing " +
+		direction + " LIMIT ?", append(args, limit), err
 }
 
 // ScanEvent reads a row of EventSelect.
@@ -82,7 +85,8 @@ func ScanEvent(r interface{ Scan(...any) error }) (*EventRow, error) {
 	var e EventRow
 	var id []byte
 	var thrown, received int64
-	err := r.Scan(&id, &e.Filing, &thrown, &received, &e.Issue, &e.Headline, &e.Release, &e.Environment, &e.StandsFor, &e.Kept, &e.keepDay, &e.project, &e.variant)
+	err := r.Scan(&id, &e.Filing, &thrown, &received, &e.Issue, &e.Headline, &e.Release, &e.Environment, &e.StandsFor,
+		&e.Kept, &e.keepDay, &e.project, &e.variant)
 	if err != nil {
 		return nil, err
 	}
@@ -161,7 +165,8 @@ type Neighbours struct {
 }
 
 // IssueEvent finds an event of an issue: "newest", "oldest" or an id.
-func (s *Store) IssueEvent(ctx context.Context, project *projects.Project, issue int64, which string) (*EventRow, error) {
+func (s *Store) IssueEvent(ctx context.Context, project *projects.Project, issue int64,
+	which string) (*EventRow, error) {
 	switch which {
 	case "newest":
 		return s.EndOfIssue(ctx, issue, Newest)
@@ -227,7 +232,8 @@ type TracedEvent struct {
 
 // EventsOfTrace lists events of a trace in the order they were thrown, of one
 // project (0: of all).
-func (s *Store) EventsOfTrace(ctx context.Context, trace string, project int64, limit int) (list []TracedEvent, err error) {
+func (s *Store) EventsOfTrace(ctx context.Context, trace string, project int64,
+	limit int) (list []TracedEvent, err error) {
 	// A trace that millions of events name is none: so many are looked at.
 	keys, args := "SELECT project, filing, keep_day, thrown FROM event WHERE trace=?", []any{db.Hash16(strings.ToLower(trace))}
 	if project != 0 {

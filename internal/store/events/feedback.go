@@ -48,7 +48,8 @@ func (s *Store) FeedbackList(ctx context.Context, q FeedbackQuery) (list []Feedb
 		var f FeedbackRow
 		var id, event []byte
 		var said, received int64
-		err := r.Scan(&f.filing, &id, &event, &f.Issue, &said, &received, &f.Text, &f.Cut, &f.Name, &f.Email, &f.Release, &f.Environment)
+		err := r.Scan(&f.filing, &id, &event, &f.Issue, &said, &received, &f.Text, &f.Cut, &f.Name, &f.Email,
+			&f.Release, &f.Environment)
 		if err != nil {
 			return err
 		}

@@ -33,7 +33,8 @@ func scanSession(r interface{ Scan(...any) error }) (*SessionRow, error) {
 	var id []byte
 	var started, heard, duration int64
 	var outcome uint8
-	if err := r.Scan(&id, &s.Name, &started, &heard, &duration, &outcome, &s.Sequence, &s.Release, &s.Environment, &s.HasUser); err != nil {
+	if err := r.Scan(&id, &s.Name, &started, &heard, &duration, &outcome, &s.Sequence, &s.Release, &s.Environment,
+		&s.HasUser); err != nil {
 		return nil, err
 	}
 	s.key = hex.EncodeToString(id)
@@ -82,14 +83,16 @@ func (s *Store) Sessions(ctx context.Context, q SessionQuery) (list []*SessionRo
 		if err != nil {
 			return nil, nil, fault.New(fault.BadInput, "the cursor cannot be read; take it from \"next\" as it is")
 		}
-		where, args = append(where, "(s.started<? OR s.started=? AND s.id<?)"), append(args, db.Micros(q.Before), db.Micros(q.Before), key)
+		where, args = append(where, "(s.started<? OR s.started=? AND s.id<?)"), append(args, db.Micros(q.Before),
+			db.Micros(q.Before), key)
 	}
 	from := strings.Replace(sessionSelect, "app_session s", "app_session s FORCE INDEX ("+index+")", 1)
 	err = db.Each(ctx, s.db, func(r *sql.Rows) error {
 		row, err := scanSession(r)
 		list = append(list, row)
 		return err
-	}, from+" WHERE "+strings.Join(where, " AND ")+" ORDER BY s.started DESC, s.id DESC LIMIT ?", append(args, q.Limit+1)...)
+	}, from+" WHERE "+strings.Join(where, " AND ")+
+		" ORDER BY s.started DESC, s.id DESC LIMIT ?", append(args, q.Limit+1)...)
 	if len(list) > q.Limit {
 		list = list[:q.Limit]
 		last := list[q.Limit-1]
@@ -108,7 +111,8 @@ type SessionCount struct {
 // SessionCounts counts the sessions that began on the days from one up to and
 // with another (UTC), by release and environment, and by day where that is
 // asked for.
-func (s *Store) SessionCounts(ctx context.Context, project int64, from, to time.Time, byDay bool) ([]SessionCount, error) {
+func (s *Store) SessionCounts(ctx context.Context, project int64, from, to time.Time,
+	byDay bool) ([]SessionCount, error) {
 	day := "0"
 	if byDay {
 		day = "d.day"

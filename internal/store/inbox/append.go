@@ -202,7 +202,8 @@ func (a *appender) rows(group []*appendJob) []inboxRow {
 	var out []inboxRow
 	for len(group) > 0 {
 		n, size, events := 0, 0, 0
-		for n < len(group) && group[n].project == group[0].project && (n == 0 || size+group[n].size <= rowBytes && events+group[n].batch.Messages() <= rowEvents) {
+		for n < len(group) && group[n].project == group[0].project &&
+			(n == 0 || size+group[n].size <= rowBytes && events+group[n].batch.Messages() <= rowEvents) {
 			size += group[n].size
 			events += group[n].batch.Messages()
 			n++
@@ -216,7 +217,8 @@ func (a *appender) rows(group []*appendJob) []inboxRow {
 			}
 		}
 		id := uuid.Must(uuid.NewV7())
-		out = append(out, inboxRow{[]any{ShardOf(group[0].project), group[0].project, id[:], db.Micros(oldest), events, pipeline.Pack(batches...)}, group[:n]})
+		out = append(out, inboxRow{[]any{ShardOf(group[0].project), group[0].project, id[:], db.Micros(oldest), events,
+			pipeline.Pack(batches...)}, group[:n]})
 		group = group[n:]
 	}
 	return out

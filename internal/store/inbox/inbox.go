@@ -93,12 +93,14 @@ func (s *Store) Suspect(ctx context.Context, c *Claim, event uuid.UUID) error {
 	if event == c.Suspect {
 		deaths = c.Deaths
 	}
-	return s.db.ExecPrepared(ctx, nil, "UPDATE claim SET suspect=?, deaths=? WHERE project=?", []any{event[:], deaths, c.Project})
+	return s.db.ExecPrepared(ctx, nil, "UPDATE claim SET suspect=?, deaths=? WHERE project=?",
+		[]any{event[:], deaths, c.Project})
 }
 
 // deliveries reads the oldest rows of a project, or those of a former claim;
 // more says that they are not all.
-func (s *Store) deliveries(ctx context.Context, shard int, project int64, ids []byte) (out []Delivery, more bool, err error) {
+func (s *Store) deliveries(ctx context.Context, shard int, project int64,
+	ids []byte) (out []Delivery, more bool, err error) {
 	query, args := "SELECT id, received, events, body FROM inbox WHERE shard=? AND project=?", []any{shard, project}
 	if n := len(ids) / 16; n > 0 {
 		query += " AND id IN (" + db.Marks(n) + ")"

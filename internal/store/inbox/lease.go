@@ -34,7 +34,9 @@ var ErrLeaseLost = errors.New("another process has taken this shard")
 // to its share, and lets go of those beyond it. The share is the shards
 // divided by the processes alive.
 func (s *Store) TakeLeases(ctx context.Context, owner uuid.UUID, hold time.Duration) ([]Lease, error) {
-	_, err := s.db.ExecContext(ctx, "INSERT INTO filer (owner, until) VALUES (?, "+db.Clock+"+?) ON DUPLICATE KEY UPDATE until=VALUES(until)", owner[:], hold.Microseconds())
+	_, err := s.db.ExecContext(ctx,
+		"INSERT INTO filer (owner, until) VALUES (?, "+db.Clock+"+?) ON DUPLICATE KEY UPDATE until=VALUES(until)",
+		owner[:], hold.Microseconds())
 	if err != nil {
 		return nil, err
 	}
@@ -82,7 +84,8 @@ func (s *Store) TakeLeases(ctx context.Context, owner uuid.UUID, hold time.Durat
 // one is locked, one at a time. The epoch grows only when a shard changes hands,
 // so that work under way keeps its fence.
 func (s *Store) renewShards(ctx context.Context, owner uuid.UUID, hold time.Duration) error {
-	_, err := s.db.ExecContext(ctx, db.NoWait+"UPDATE shard_lease SET until="+db.Clock+"+? WHERE owner=?", hold.Microseconds(), owner[:])
+	_, err := s.db.ExecContext(ctx, db.NoWait+"UPDATE shard_lease SET until="+db.Clock+"+? WHERE owner=?",
+		hold.Microseconds(), owner[:])
 	if !db.LockTimeout(err) {
 		return err
 	}
@@ -91,7 +94,9 @@ func (s *Store) renewShards(ctx context.Context, owner uuid.UUID, hold time.Dura
 		if err != nil {
 			break
 		}
-		_, err = s.db.ExecContext(ctx, db.NoWait+"UPDATE shard_lease SET until="+db.Clock+"+? WHERE shard=? AND owner=?", hold.Microseconds(), shard, owner[:])
+		_, err = s.db.ExecContext(ctx,
+			db.NoWait+"UPDATE shard_lease SET until="+db.Clock+"+? WHERE shard=? AND owner=?", hold.Microseconds(),
+			shard, owner[:])
 		if db.LockTimeout(err) { // by a batch of our own that is about to commit, or by whoever is taking it
 			err = nil
 		}
@@ -101,7 +106,8 @@ func (s *Store) renewShards(ctx context.Context, owner uuid.UUID, hold time.Dura
 
 // takeShards takes up to so many shards whose leases have run out, one at a time.
 func (s *Store) takeShards(ctx context.Context, owner uuid.UUID, hold time.Duration, most int) error {
-	free, err := db.Numbers(ctx, s.db, "SELECT shard FROM shard_lease WHERE until<"+db.Clock+" AND owner<>? ORDER BY shard", owner[:])
+	free, err := db.Numbers(ctx, s.db,
+		"SELECT shard FROM shard_lease WHERE until<"+db.Clock+" AND owner<>? ORDER BY shard", owner[:])
 	if err != nil {
 		return err
 	}
@@ -109,7 +115,9 @@ func (s *Store) takeShards(ctx context.Context, owner uuid.UUID, hold time.Durat
 		if most <= 0 {
 			return nil
 		}
-		r, err := s.db.ExecContext(ctx, db.NoWait+"UPDATE shard_lease SET epoch=epoch+1, until="+db.Clock+"+?, owner=? WHERE shard=? AND until<"+db.Clock+" AND owner<>?", hold.Microseconds(), owner[:], shard, owner[:])
+		r, err := s.db.ExecContext(ctx,
+			db.NoWait+"UPDATE shard_lease SET epoch=epoch+1, until="+db.Clock+"+?, owner=? WHERE shard=? AND until<"+
+				db.Clock+" AND owner<>?", hold.Microseconds(), owner[:], shard, owner[:])
 		if db.LockTimeout(err) {
 			continue
 		}

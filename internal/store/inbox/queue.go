@@ -33,8 +33,10 @@ func SetAside(ctx context.Context, tx *sql.Tx, list []Aside) error {
 	rows := make([][]any, len(list))
 	for i, a := range list {
 		id := uuid.New()
-		why := event.TrimText(strings.ToValidUTF8(a.Why, "\uFFFD"), 8000)                                                  // a reason may hold a piece of the event
-		rows[i] = []any{id[:], a.Project, db.Micros(a.Received), why, db.NullUUID(a.Event), append([]byte{}, a.Packed...)} // never NULL
+		why := event.TrimText(strings.ToValidUTF8(a.Why, "\uFFFD"),
+			8000) // a reason may hold a piece of the event
+		rows[i] = []any{id[:], a.Project, db.Micros(a.Received), why, db.NullUUID(a.Event),
+			append([]byte{}, a.Packed...)} // never NULL
 	}
 	return db.InsertRows(ctx, tx, "INSERT INTO set_aside (id, project, received, error, event, body)", "", rows)
 }
@@ -78,7 +80,8 @@ func (s *Store) Retry(ctx context.Context, id uuid.UUID) (project int64, err err
 			}
 		}
 		row := uuid.Must(uuid.NewV7())
-		if _, err := tx.ExecContext(ctx, appendSQL+"(?,?,?,?,?,?)", ShardOf(project), project, row[:], received, events, body); err != nil {
+		if _, err := tx.ExecContext(ctx, appendSQL+"(?,?,?,?,?,?)", ShardOf(project), project, row[:], received, events,
+			body); err != nil {
 			return err
 		}
 		_, err = tx.ExecContext(ctx, "DELETE FROM set_aside WHERE id=?", id[:])

@@ -81,7 +81,9 @@ func (t *Tally) Example(at time.Time, cause, rule, words string) {
 		t.counts, t.examples = map[tallyKey]int64{}, map[exampleKey][]example{}
 	}
 	k, ex := exampleKey{cause, event.TrimText(rule, longestRule)}, example{at, event.TrimText(words, 480)}
-	if list := t.examples[k]; len(list) < exampleSlots && !slices.ContainsFunc(list, func(e example) bool { return e.words == ex.words }) {
+	if list := t.examples[k]; len(list) < exampleSlots && !slices.ContainsFunc(list, func(e example) bool {
+		return e.words == ex.words
+	}) {
 		t.examples[k] = append(list, ex)
 	}
 }
@@ -124,13 +126,15 @@ func (s *Store) WriteTally(ctx context.Context, q db.Querier, project int64, t *
 	for k, n := range t.counts {
 		rows = append(rows, []any{project, k.hour, k.cause, k.rule, n})
 	}
-	if err := db.InsertRows(ctx, q, "INSERT INTO received (project, hour, cause, rule, events)", " ON DUPLICATE KEY UPDATE events=events+VALUES(events)", rows); err != nil {
+	if err := db.InsertRows(ctx, q, "INSERT INTO received (project, hour, cause, rule, events)",
+		" ON DUPLICATE KEY UPDATE events=events+VALUES(events)", rows); err != nil {
 		return err
 	}
 	rows = nil
 	for k, list := range t.examples {
 		for i, e := range list {
-			rows = append(rows, []any{project, k.cause, k.rule, (list[0].at.Unix() + int64(i)) % exampleSlots, db.Micros(e.at), e.words})
+			rows = append(rows, []any{project, k.cause, k.rule, (list[0].at.Unix() + int64(i)) % exampleSlots,
+				db.Micros(e.at), e.words})
 		}
 	}
 	return db.InsertRows(ctx, q, "INSERT INTO received_example (project, cause, rule, slot, at, words)", " ON DUPLICATE KEY UPDATE at=VALUES(at), words=VALUES(words)", rows)
@@ -165,7 +169,9 @@ func (s *Store) ClientDrops(ctx context.Context, project int64, drops map[string
 }
 
 func plainName(s string) bool {
-	return s != "" && len(s) <= 40 && !slices.ContainsFunc([]byte(s), func(c byte) bool { return c != '_' && (c < 'a' || c > 'z') && (c < '0' || c > '9') })
+	return s != "" && len(s) <= 40 && !slices.ContainsFunc([]byte(s), func(c byte) bool {
+		return c != '_' && (c < 'a' || c > 'z') && (c < '0' || c > '9')
+	})
 }
 
 // ReceivedRow is what one cause and rule did in one hour.

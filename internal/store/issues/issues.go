@@ -79,8 +79,11 @@ func scanIssue(r interface{ Scan(...any) error }) (*Issue, error) {
 	var first, last int64
 	var surge sql.NullInt64
 	scan := StatusScan{St: &is.StatusRow}
-	err := r.Scan(append(scan.Into(), &is.ID, &is.Project, &is.Number, &is.Version, &is.Headline, &is.Place, &is.Message, &is.OriginFunction, &is.OriginFile, &is.OriginLine, &is.Severity,
-		&is.Events, &is.Users, &is.WindowEvents, &is.WindowUsers, &is.Unhandled, &is.Impact, &first, &last, &is.FirstRelease, &is.LastRelease, &is.FirstFiling, &is.LastFiling, &is.Bodies, &is.Recounting, &is.project, &is.firstRelease, &surge, &is.SurgeWords)...)
+	err := r.Scan(append(scan.Into(), &is.ID, &is.Project, &is.Number, &is.Version, &is.Headline, &is.Place,
+		&is.Message, &is.OriginFunction, &is.OriginFile, &is.OriginLine, &is.Severity,
+		&is.Events, &is.Users, &is.WindowEvents, &is.WindowUsers, &is.Unhandled, &is.Impact, &first, &last,
+		&is.FirstRelease, &is.LastRelease, &is.FirstFiling, &is.LastFiling, &is.Bodies, &is.Recounting, &is.project,
+		&is.firstRelease, &surge, &is.SurgeWords)...)
 	if err == nil {
 		err = scan.Done()
 	}
@@ -140,8 +143,9 @@ func (s *Store) addScores(ctx context.Context, list []*Issue) error {
 			by[is.project] = b
 		}
 		x := Scored{
-			Users: is.WindowUsers, Events: is.WindowEvents, FirstSeen: db.Micros(is.FirstSeen), FirstRelease: is.firstRelease,
-			Unhandled: is.Unhandled, State: is.State, Severity: is.Severity, Grade: is.Standing.Severity,
+			Users: is.WindowUsers, Events: is.WindowEvents, FirstSeen: db.Micros(is.FirstSeen),
+			FirstRelease: is.firstRelease,
+			Unhandled:    is.Unhandled, State: is.State, Severity: is.Severity, Grade: is.Standing.Severity,
 		}
 		for _, d := range is.Trend[len(is.Trend)-impact.RecentDays:] {
 			x.Recent += d.Events
@@ -167,7 +171,8 @@ func (s *Store) Issue(ctx context.Context, project *projects.Project, number int
 	}
 	is, err := scanIssue(s.db.QueryRowContext(ctx, issuesWhere("l.issue=?"), id))
 	if errors.Is(err, sql.ErrNoRows) {
-		return nil, fault.New(fault.NotFound, "issue %s/%d leads to %s, which was deleted", project.Name, number, s.IssueName(ctx, s.db, id))
+		return nil, fault.New(fault.NotFound, "issue %s/%d leads to %s, which was deleted", project.Name, number,
+			s.IssueName(ctx, s.db, id))
 	}
 	if err != nil {
 		return nil, err
@@ -185,7 +190,8 @@ func (s *Store) IssueID(ctx context.Context, project *projects.Project, number i
 		err = fault.New(fault.NotFound, "there is no issue %s/%d", project.Name, number)
 	}
 	if deleted.Valid {
-		err = fault.New(fault.NotFound, "issue %s/%d was deleted by %s on %s; its events are gone", project.Name, number, by, db.FromMicros(deleted.Int64).Format("2006-01-02"))
+		err = fault.New(fault.NotFound, "issue %s/%d was deleted by %s on %s; its events are gone", project.Name,
+			number, by, db.FromMicros(deleted.Int64).Format("2006-01-02"))
 	}
 	return id, merged.Int64, err
 }
@@ -269,7 +275,8 @@ func (s *Store) History(ctx context.Context, id int64) ([]HistoryEntry, error) {
 		var at int64
 		var can bool
 		var detail sql.NullString
-		err := r.Scan(&h.ID, &at, &h.ActorKind, &h.Actor, &h.Kind, &h.Words, &can, &h.Undone, &h.Why, &detail, &h.Release, &h.Bulk)
+		err := r.Scan(&h.ID, &at, &h.ActorKind, &h.Actor, &h.Kind, &h.Words, &can, &h.Undone, &h.Why, &detail,
+			&h.Release, &h.Bulk)
 		if detail.Valid {
 			h.Detail = json.RawMessage(detail.String)
 		}

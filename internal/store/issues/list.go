@@ -124,5 +124,6 @@ const (
 
 // Orders maps each order to its column and index.
 var Orders = map[Order]struct{ column, index string }{
-	ByImpact: {"impact", "by_impact"}, ByUsers: {"users", "by_users"}, ByEvents: {"events", "by_events"}, ByNewest: {"first_seen", "by_first"}, ByLast: {"last_seen", "by_last"},
+	ByImpact: {"impact", "by_impact"}, ByUsers: {"users", "by_users"}, ByEvents: {"events", "by_events"},
+	ByNewest: {"first_seen", "by_first"}, ByLast: {"last_seen", "by_last"},
 }

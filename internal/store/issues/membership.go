@@ -11,7 +11,8 @@ import (
 
 // AliasOf is the issue that a fingerprint of a grouping version leads to, 0 when
 // it leads to none yet.
-func AliasOf(ctx context.Context, q db.Querier, project int64, version int, k fingerprint.Key) (issue int64, err error) {
+func AliasOf(ctx context.Context, q db.Querier, project int64, version int,
+	k fingerprint.Key) (issue int64, err error) {
 	err = q.QueryRowContext(ctx, "SELECT issue FROM alias WHERE project=? AND grouping_version=? AND hash=?", project, version, k[:]).Scan(&issue)
 	if errors.Is(err, sql.ErrNoRows) {
 		return 0, nil

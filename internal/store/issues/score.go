@@ -55,8 +55,11 @@ type Scored struct {
 // Score computes the impact of an issue.
 func (b ScoringInputs) Score(x Scored, now time.Time) impact.Score {
 	f := impact.Facts{
-		Users: x.Users, Events: x.Events, Active: b.Active, Recent: x.Recent, FirstSeen: db.FromMicros(x.FirstSeen), Now: now, Unhandled: x.Unhandled,
-		Newest: b.NewestID != 0 && x.FirstRelease == b.NewestID, Release: b.Newest, SomeRelease: x.FirstRelease != 0, Regressed: x.State == issue.Regressed, Severity: x.Severity,
+		Users: x.Users, Events: x.Events, Active: b.Active, Recent: x.Recent, FirstSeen: db.FromMicros(x.FirstSeen),
+		Now: now, Unhandled: x.Unhandled,
+		Newest: b.NewestID != 0 &&
+			x.FirstRelease == b.NewestID, Release: b.Newest, SomeRelease: x.FirstRelease != 0,
+		Regressed: x.State == issue.Regressed, Severity: x.Severity,
 	}
 	if x.Grade != "" {
 		f.Severity, f.ByHand = x.Grade, true

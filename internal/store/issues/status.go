@@ -29,7 +29,8 @@ type StatusScan struct {
 
 // Into gives what the columns are scanned into.
 func (s *StatusScan) Into() []any {
-	return []any{&s.St.State, &s.St.FixedIn, &s.St.Kind, &s.St.After, &s.St.Commit, &s.at, &s.St.FixedBy, &s.parked, &s.St.CountOnly, &s.St.Severity, &s.St.OwnerID, &s.St.Owner}
+	return []any{&s.St.State, &s.St.FixedIn, &s.St.Kind, &s.St.After, &s.St.Commit, &s.at, &s.St.FixedBy, &s.parked,
+		&s.St.CountOnly, &s.St.Severity, &s.St.OwnerID, &s.St.Owner}
 }
 
 // Done completes the row once its columns were scanned.

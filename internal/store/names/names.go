@@ -70,7 +70,8 @@ func (s *Store) Learn(list Learned) {
 //
 // room says how many of the wanted new ones may be made; those that may not
 // are missing from the answer. Without it all may.
-func (s *Store) Intern(ctx context.Context, tx *sql.Tx, found *Learned, table Table, project int64, names []string, now int64, room func(want int) (int, error)) (map[string]int64, error) {
+func (s *Store) Intern(ctx context.Context, tx *sql.Tx, found *Learned, table Table, project int64, names []string,
+	now int64, room func(want int) (int, error)) (map[string]int64, error) {
 	out := map[string]int64{}
 	byHash := map[[16]byte]string{}
 	var missing [][]byte
@@ -124,7 +125,8 @@ func (s *Store) Intern(ctx context.Context, tx *sql.Tx, found *Learned, table Ta
 	if len(rows) == 0 {
 		return out, nil
 	}
-	if err := db.InsertRows(ctx, tx, "INSERT IGNORE INTO "+string(table)+" (project, hash, name, first_seen)", "", rows); err != nil {
+	if err := db.InsertRows(ctx, tx, "INSERT IGNORE INTO "+string(table)+" (project, hash, name, first_seen)", "",
+		rows); err != nil {
 		return nil, err
 	}
 	return out, read()
@@ -132,7 +134,8 @@ func (s *Store) Intern(ctx context.Context, tx *sql.Tx, found *Learned, table Ta
 
 // IDOf is the id of a name, 0 when a project has none like it.
 func IDOf(ctx context.Context, q db.Querier, table Table, project int64, name string) (int64, error) {
-	list, err := db.Numbers(ctx, q, "SELECT id FROM "+string(table)+" WHERE project=? AND hash=?", project, db.Hash16(name))
+	list, err := db.Numbers(ctx, q, "SELECT id FROM "+string(table)+" WHERE project=? AND hash=?", project,
+		db.Hash16(name))
 	if err != nil || len(list) == 0 {
 		return 0, err
 	}

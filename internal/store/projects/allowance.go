@@ -48,7 +48,8 @@ func (s Span) Start(t time.Time) time.Time { return t.UTC().Truncate(s.Length())
 
 // TakeAllowance takes events out of the span that began at start, all or
 // none, and says whether they were there.
-func (s *Store) TakeAllowance(ctx context.Context, project int64, span Span, start time.Time, events, most int64) (bool, error) {
+func (s *Store) TakeAllowance(ctx context.Context, project int64, span Span, start time.Time, events,
+	most int64) (bool, error) {
 	for range 2 {
 		res, err := s.db.ExecContext(ctx, "UPDATE allowance SET used=used+? WHERE project=? AND span=? AND start=? AND used+?<=?", events, project, string(span), start.Unix(), events, most)
 		if err != nil {

@@ -47,11 +47,13 @@ func (c *ProjectChange) validate() error {
 		return fault.New(fault.BadInput, "log records become events from error or fatal on, or are off; %q is none of these", c.LogMessages)
 	}
 	if c.ReleaseOrder != "" && !slices.Contains(release.Policies, c.ReleaseOrder) {
-		return fault.New(fault.BadInput, "releases are ordered by %s, not by %q", strings.Join(release.Policies, ", "), c.ReleaseOrder)
+		return fault.New(fault.BadInput, "releases are ordered by %s, not by %q", strings.Join(release.Policies, ", "),
+			c.ReleaseOrder)
 	}
 	if c.CommitLink != nil && *c.CommitLink != "" {
 		u, err := url.Parse(strings.ReplaceAll(*c.CommitLink, CommitMark, "0"))
-		if err != nil || u.Scheme != "https" && u.Scheme != "http" || u.Host == "" || !strings.Contains(*c.CommitLink, CommitMark) {
+		if err != nil || u.Scheme != "https" && u.Scheme != "http" || u.Host == "" ||
+			!strings.Contains(*c.CommitLink, CommitMark) {
 			return fault.New(fault.BadInput, "a link to commits is an http or https address that has %s in it, not %q", CommitMark, *c.CommitLink)
 		}
 	}
@@ -161,7 +163,8 @@ func (s *Store) setKeepDays(ctx context.Context, tx *sql.Tx, project int64, days
 		return err
 	}
 	var now int
-	if err := tx.QueryRowContext(ctx, "SELECT keep_days FROM project WHERE id=? FOR UPDATE", project).Scan(&now); err != nil || now == days {
+	if err := tx.QueryRowContext(ctx, "SELECT keep_days FROM project WHERE id=? FOR UPDATE",
+		project).Scan(&now); err != nil || now == days {
 		return err
 	}
 	// Events may be stored under tomorrow's day.

@@ -76,7 +76,8 @@ func (s *Store) GrantOfKey(ctx context.Context, value string) (*KeyGrant, error)
 		return nil, fault.New(fault.Unauthorized, "this ingest key is not good any more; firethorn project keys %s shows those that are", g.Project.Name)
 	}
 	if now.Sub(g.Key.LastUsed) > keyUse {
-		if _, err := s.db.ExecContext(ctx, "UPDATE ingest_key SET last_used=? WHERE id=?", db.Micros(now), g.Key.ID); err != nil {
+		if _, err := s.db.ExecContext(ctx, "UPDATE ingest_key SET last_used=? WHERE id=?", db.Micros(now),
+			g.Key.ID); err != nil {
 			return nil, err
 		}
 	}
@@ -126,7 +127,8 @@ func (s *Store) RotateKey(ctx context.Context, project int64, value string, over
 			return fault.New(fault.Conflict, "this ingest key is not good any more; make another with --add")
 		}
 		k.Label, k.Routes = old.Label, old.Routes
-		if _, err := tx.ExecContext(ctx, "UPDATE ingest_key SET until=? WHERE id=?", db.Micros(now.Add(overlap)), old.ID); err != nil {
+		if _, err := tx.ExecContext(ctx, "UPDATE ingest_key SET until=? WHERE id=?", db.Micros(now.Add(overlap)),
+			old.ID); err != nil {
 			return err
 		}
 		return s.insertKey(ctx, tx, project, k)

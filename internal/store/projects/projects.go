@@ -85,17 +85,20 @@ func (p *Project) fields() (into []any, done func() error) {
 	var created int64
 	var origins, sources string
 	var minute, day sql.NullInt64
-	return []any{&p.ID, &p.Name, &p.KeepDays, &p.UserSecret, &created, &origins, &p.RulesVersion, &minute, &day, &p.GroupingVersion, &p.GroupingWanted, &p.ReleaseOrder, &p.Repository, &p.CommitLink, &sources, &p.KeepSymbols, &p.LogMessages}, func() error {
-		p.Created = db.FromMicros(created)
-		p.Allowance = Allowance{Minute: DefaultAllowance.Minute, Day: DefaultAllowance.Day}
-		if minute.Valid {
-			p.Allowance.Minute = minute.Int64
+	return []any{&p.ID, &p.Name, &p.KeepDays, &p.UserSecret, &created, &origins, &p.RulesVersion, &minute, &day,
+			&p.GroupingVersion, &p.GroupingWanted, &p.ReleaseOrder, &p.Repository, &p.CommitLink, &sources,
+			&p.KeepSymbols, &p.LogMessages}, func() error {
+			p.Created = db.FromMicros(created)
+			p.Allowance = Allowance{Minute: DefaultAllowance.Minute, Day: DefaultAllowance.Day}
+			if minute.Valid {
+				p.Allowance.Minute = minute.Int64
+			}
+			if day.Valid {
+				p.Allowance.Day = day.Int64
+			}
+			return errors.Join(json.Unmarshal([]byte(origins), &p.Origins),
+				json.Unmarshal([]byte(sources), &p.SourcePaths))
 		}
-		if day.Valid {
-			p.Allowance.Day = day.Int64
-		}
-		return errors.Join(json.Unmarshal([]byte(origins), &p.Origins), json.Unmarshal([]byte(sources), &p.SourcePaths))
-	}
 }
 
 // WantsLog says whether a log record of a severity that carries no exception

@@ -67,7 +67,8 @@ func (s *Store) RulesHistory(ctx context.Context, project int64, limit int) ([]R
 // made from, or negative: then it takes the place of whatever is there. When
 // another came in between, fault.Stale. A text that is the newest already
 // makes no version.
-func (s *Store) PushRules(ctx context.Context, project int64, text, note string, onto int, who accounts.Actor) (*RulesFile, error) {
+func (s *Store) PushRules(ctx context.Context, project int64, text, note string, onto int,
+	who accounts.Actor) (*RulesFile, error) {
 	f := &RulesFile{At: s.db.Now().UTC(), Actor: who, Note: event.TrimText(note, 290), Text: text}
 	return f, s.db.InTx(ctx, func(tx *sql.Tx) error { return f.Push(ctx, tx, project, onto) })
 }
@@ -75,7 +76,8 @@ func (s *Store) PushRules(ctx context.Context, project int64, text, note string,
 // Push makes f the project's newest rules file, with its version filled in.
 func (f *RulesFile) Push(ctx context.Context, tx *sql.Tx, project int64, onto int) error {
 	var now int
-	if err := tx.QueryRowContext(ctx, "SELECT rules_version FROM project WHERE id=? FOR UPDATE", project).Scan(&now); err != nil {
+	if err := tx.QueryRowContext(ctx, "SELECT rules_version FROM project WHERE id=? FOR UPDATE",
+		project).Scan(&now); err != nil {
 		return err
 	}
 	if onto >= 0 && onto != now {

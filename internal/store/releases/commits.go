@@ -40,7 +40,8 @@ func (s *Store) Bundles(ctx context.Context, project int64) (list []Bundle, err 
 func (s *Store) ReadBundle(ctx context.Context, id int64, w io.Writer) error {
 	for part := 0; ; part++ {
 		var body []byte
-		err := s.db.Slow.QueryRowContext(ctx, "SELECT body FROM bundle_part WHERE bundle=? AND part=?", id, part).Scan(&body)
+		err := s.db.Slow.QueryRowContext(ctx, "SELECT body FROM bundle_part WHERE bundle=? AND part=?", id,
+			part).Scan(&body)
 		if errors.Is(err, sql.ErrNoRows) {
 			return nil
 		}
@@ -64,7 +65,8 @@ func (s *Store) AddBundle(ctx context.Context, project int64, b Bundle, body io.
 	})
 }
 
-func addBundle(ctx context.Context, tx *sql.Tx, project int64, b Bundle, body io.Reader, now int64, who accounts.Actor) error {
+func addBundle(ctx context.Context, tx *sql.Tx, project int64, b Bundle, body io.Reader, now int64,
+	who accounts.Actor) error {
 	res, err := tx.ExecContext(ctx, "INSERT IGNORE INTO bundle (project, tip, format, bytes, at, actor) VALUES (?,?,?,?,?,?)", project, b.Tip, b.Format, 0, now, who.Name)
 	if err != nil {
 		return err
@@ -100,7 +102,9 @@ func (s *Store) AddCommits(ctx context.Context, project int64, list []commits.Co
 		for _, p := range c.Parents {
 			parents = append(parents, db.Unhex(p)...)
 		}
-		rows[i] = []any{project, db.Unhex(c.Hash), parents, event.TrimText(c.Author, 100), event.TrimText(c.Email, 200), db.Micros(c.Authored), db.Micros(c.Committed), event.TrimText(c.Subject, 300), db.Unhex(c.Patch), c.Files, c.Added, c.Removed, linksText(c.Links)}
+		rows[i] = []any{project, db.Unhex(c.Hash), parents, event.TrimText(c.Author, 100), event.TrimText(c.Email, 200),
+			db.Micros(c.Authored), db.Micros(c.Committed), event.TrimText(c.Subject, 300), db.Unhex(c.Patch), c.Files,
+			c.Added, c.Removed, linksText(c.Links)}
 	}
 	return db.InsertRows(ctx, s.db.Slow, "INSERT IGNORE INTO app_commit (project, hash, parents, author, email, authored, committed, subject, patch, files, added, removed, links)", "", rows)
 }
@@ -128,7 +132,8 @@ func (s *Store) LinksRead(ctx context.Context, project int64) (read bool, err er
 func (s *Store) AddLinks(ctx context.Context, project int64, list []commits.Commit) error {
 	for _, c := range list {
 		if text := linksText(c.Links); text != "" {
-			if _, err := s.db.ExecContext(ctx, "UPDATE app_commit SET links=? WHERE project=? AND hash=?", text, project, db.Unhex(c.Hash)); err != nil {
+			if _, err := s.db.ExecContext(ctx, "UPDATE app_commit SET links=? WHERE project=? AND hash=?", text,
+				project, db.Unhex(c.Hash)); err != nil {
 				return err
 			}
 		}
@@ -149,7 +154,8 @@ func (s *Store) Commits(ctx context.Context, project int64, hashes []string) ([]
 }
 
 // CommitList reads commits by their full hashes, in that order.
-func (s *Store) CommitList(ctx context.Context, q db.Querier, project int64, hashes []string) ([]commits.Commit, error) {
+func (s *Store) CommitList(ctx context.Context, q db.Querier, project int64,
+	hashes []string) ([]commits.Commit, error) {
 	by := map[string]commits.Commit{}
 	for chunk := range slices.Chunk(hashes, db.StatementRows) {
 		args := []any{project}
@@ -160,10 +166,12 @@ func (s *Store) CommitList(ctx context.Context, q db.Querier, project int64, has
 			var c commits.Commit
 			var hash, parents, patch []byte
 			var authored, committed int64
-			if err := r.Scan(&hash, &parents, &c.Author, &c.Email, &authored, &committed, &c.Subject, &patch, &c.Files, &c.Added, &c.Removed); err != nil {
+			if err := r.Scan(&hash, &parents, &c.Author, &c.Email, &authored, &committed, &c.Subject, &patch, &c.Files,
+				&c.Added, &c.Removed); err != nil {
 				return err
 			}
-			c.Hash, c.Patch, c.Authored, c.Committed = hex.EncodeToString(hash), hex.EncodeToString(patch), db.FromMicros(authored), db.FromMicros(committed)
+			c.Hash, c.Patch, c.Authored, c.Committed = hex.EncodeToString(hash), hex.EncodeToString(patch),
+				db.FromMicros(authored), db.FromMicros(committed)
 			for p := range slices.Chunk(parents, max(1, len(hash))) {
 				c.Parents = append(c.Parents, hex.EncodeToString(p))
 			}

@@ -39,7 +39,8 @@ func (s *Store) Graph(ctx context.Context, project int64) (*commits.Graph, error
 // GraphIn is Graph within a transaction.
 func (s *Store) GraphIn(ctx context.Context, q db.Querier, project int64) (*commits.Graph, error) {
 	var n int64
-	if err := q.QueryRowContext(ctx, "SELECT commits_version FROM project WHERE id=?", project).Scan(&n); err != nil || n == 0 {
+	if err := q.QueryRowContext(ctx, "SELECT commits_version FROM project WHERE id=?", project).Scan(&n); err != nil ||
+		n == 0 {
 		return nil, err
 	}
 	if held, ok := s.graphs.Get(project); ok && held.version == n {
@@ -82,7 +83,8 @@ type Knowledge struct {
 // releases that are named.
 func (s *Store) Known(ctx context.Context, q db.Querier, project int64, names ...string) (Knowledge, error) {
 	var k Knowledge
-	if err := q.QueryRowContext(ctx, "SELECT release_order FROM project WHERE id=?", project).Scan(&k.Policy); err != nil {
+	if err := q.QueryRowContext(ctx, "SELECT release_order FROM project WHERE id=?",
+		project).Scan(&k.Policy); err != nil {
 		return k, err
 	}
 	var err error
@@ -92,7 +94,9 @@ func (s *Store) Known(ctx context.Context, q db.Querier, project int64, names ..
 	if k.Graph != nil {
 		k.Commits = k.Graph
 	}
-	names = slices.DeleteFunc(slices.Compact(slices.Sorted(slices.Values(names))), func(n string) bool { return n == "" })
+	names = slices.DeleteFunc(slices.Compact(slices.Sorted(slices.Values(names))), func(n string) bool {
+		return n == ""
+	})
 	found := map[string]release.Release{}
 	for chunk := range slices.Chunk(names, db.StatementRows) {
 		args := []any{project}

@@ -60,7 +60,8 @@ func (s *Store) Releases(ctx context.Context, p *projects.Project) ([]*ReleaseRo
 
 // ReleaseBefore finds the release before one in the project's order, and why it
 // comes before; nil where none does.
-func (s *Store) ReleaseBefore(ctx context.Context, p *projects.Project, r *ReleaseRow) (*ReleaseRow, release.Order, error) {
+func (s *Store) ReleaseBefore(ctx context.Context, p *projects.Project,
+	r *ReleaseRow) (*ReleaseRow, release.Order, error) {
 	list, err := s.Releases(ctx, p)
 	i := slices.IndexFunc(list, func(x *ReleaseRow) bool { return x.ID == r.ID })
 	if err != nil || i < 0 || i+1 == len(list) {
@@ -88,7 +89,8 @@ func (s *Store) Release(ctx context.Context, p *projects.Project, version string
 	return list[0], s.addDeploys(ctx, list)
 }
 
-func (s *Store) releases(ctx context.Context, where string, project int64, args ...any) (list []*ReleaseRow, err error) {
+func (s *Store) releases(ctx context.Context, where string, project int64,
+	args ...any) (list []*ReleaseRow, err error) {
 	g, err := s.Graph(ctx, project)
 	if err != nil {
 		return nil, err
@@ -97,7 +99,8 @@ func (s *Store) releases(ctx context.Context, where string, project int64, args 
 		x := &ReleaseRow{}
 		var heard, first int64
 		var announced sql.NullInt64
-		err := r.Scan(&x.ID, &x.Version, &heard, &first, &announced, &x.AnnouncedBy, &x.Commit, &x.Events, &x.Issues, &x.New)
+		err := r.Scan(&x.ID, &x.Version, &heard, &first, &announced, &x.AnnouncedBy, &x.Commit, &x.Events, &x.Issues,
+			&x.New)
 		x.HeardOf, x.FirstSeen = db.FromMicros(heard), db.FromMicros(first)
 		x.Commit = FullCommit(g, x.Commit)
 		x.CommitKnown = g.Has(x.Commit)

@@ -101,7 +101,8 @@ func (s *Store) PutSymbols(ctx context.Context, project int64, contents [][]byte
 // PutSymbolPart stores one part of a larger content of so many bytes. With the
 // last one the whole is compared with its hash; when it differs, all its parts
 // are dropped and it is fault.BadInput.
-func (s *Store) PutSymbolPart(ctx context.Context, project int64, hash [32]byte, total int64, part int, raw []byte) (complete bool, err error) {
+func (s *Store) PutSymbolPart(ctx context.Context, project int64, hash [32]byte, total int64, part int,
+	raw []byte) (complete bool, err error) {
 	parts := int((total + SymbolPart - 1) / SymbolPart)
 	want := int64(SymbolPart)
 	if part == parts-1 {
@@ -145,7 +146,8 @@ func (s *Store) completeUpload(ctx context.Context, project int64, hash [32]byte
 	}
 	got := [32]byte(h.Sum(nil))
 	err := s.db.InTx(ctx, func(tx *sql.Tx) error {
-		if _, err := tx.ExecContext(ctx, "DELETE FROM symbol_upload WHERE project=? AND hash=?", project, hash[:]); err != nil {
+		if _, err := tx.ExecContext(ctx, "DELETE FROM symbol_upload WHERE project=? AND hash=?", project,
+			hash[:]); err != nil {
 			return err
 		}
 		if got == hash {
@@ -161,7 +163,8 @@ func (s *Store) completeUpload(ctx context.Context, project int64, hash [32]byte
 	return err
 }
 
-func (s *Store) symbolPart(ctx context.Context, project int64, hash [32]byte, part int) (raw []byte, stored int, err error) {
+func (s *Store) symbolPart(ctx context.Context, project int64, hash [32]byte,
+	part int) (raw []byte, stored int, err error) {
 	var body []byte
 	err = s.db.QueryRowContext(ctx, "SELECT body FROM symbol_part WHERE project=? AND hash=? AND part=?", project, hash[:], part).Scan(&body)
 	if errors.Is(err, sql.ErrNoRows) {

@@ -60,7 +60,8 @@ func (s *Store) AddSymbolFiles(ctx context.Context, project int64, release strin
 					debugIDs = append(debugIDs, bytes.Clone(id[:]))
 				}
 				res, err := tx.ExecContext(ctx, "INSERT IGNORE INTO symbol_file (project, app_release, address, address_hash, name_hash, bundle, map, unit, debug_id, created) VALUES (?,?,?,?,?,?,?,?,?,?)",
-					project, in, f.Address, db.Hash16(f.Address), db.Hash16(symbolicate.Name(f.Address)), f.Bundle[:], f.Map[:], u.id, debug, now)
+					project, in, f.Address, db.Hash16(f.Address), db.Hash16(symbolicate.Name(f.Address)), f.Bundle[:],
+					f.Map[:], u.id, debug, now)
 				if err != nil {
 					return err
 				}
@@ -94,7 +95,8 @@ type unitRow struct {
 }
 
 // unitsOf finds or makes what files compile to.
-func unitsOf(ctx context.Context, tx *sql.Tx, project int64, files []PushedFile, now int64) (map[unitKey]unitRow, error) {
+func unitsOf(ctx context.Context, tx *sql.Tx, project int64, files []PushedFile,
+	now int64) (map[unitKey]unitRow, error) {
 	var rows [][]any
 	args := []any{project}
 	for _, f := range files {
@@ -118,7 +120,8 @@ func unitsOf(ctx context.Context, tx *sql.Tx, project int64, files []PushedFile,
 
 // otherBuilds lists pushed addresses, a few, that the release has more than
 // one build of now, none of them told apart by a debug id.
-func otherBuilds(ctx context.Context, tx *sql.Tx, project, release int64, files []PushedFile) (out []string, err error) {
+func otherBuilds(ctx context.Context, tx *sql.Tx, project, release int64,
+	files []PushedFile) (out []string, err error) {
 	pushed := map[string]bool{}
 	for _, f := range files {
 		pushed[f.Address] = true
@@ -168,7 +171,8 @@ const symbolFileSelect = "SELECT f.address, f.debug_id, f.unit, f.bundle=REPEAT(
 
 // ReleaseFiles finds the files of a release that are called by a name, oldest
 // first, and counts all it has.
-func (s *Store) ReleaseFiles(ctx context.Context, project int64, release, name string) (named []pipeline.SymbolFile, all int, err error) {
+func (s *Store) ReleaseFiles(ctx context.Context, project int64, release,
+	name string) (named []pipeline.SymbolFile, all int, err error) {
 	var in int64
 	in, err = names.IDOf(ctx, s.db, names.Releases, project, release)
 	if err == nil && in == 0 {

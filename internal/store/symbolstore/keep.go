@@ -19,7 +19,8 @@ import (
 func (s *Store) UsedSymbols(ctx context.Context, units []int64) error {
 	for chunk := range slices.Chunk(db.AnyOf(units), db.StatementRows) {
 		const query = "UPDATE symbol_release r JOIN (SELECT DISTINCT project, app_release FROM symbol_file WHERE unit IN (%s)) f ON f.project=r.project AND f.app_release=r.app_release SET r.used=?"
-		if _, err := s.db.ExecContext(ctx, fmt.Sprintf(query, db.Marks(len(chunk))), append(slices.Clone(chunk), db.Micros(s.db.Now()))...); err != nil {
+		if _, err := s.db.ExecContext(ctx, fmt.Sprintf(query, db.Marks(len(chunk))),
+			append(slices.Clone(chunk), db.Micros(s.db.Now()))...); err != nil {
 			return err
 		}
 	}
@@ -46,7 +47,8 @@ func (s *Store) ListSymbols(ctx context.Context, project int64, release string, 
 		var l SymbolListing
 		var debug, mp []byte
 		var created int64
-		if err := r.Scan(&l.Release, &l.Address, &debug, &mp, &l.BundleBytes, &l.MapBytes, &created, &l.State, &l.Note); err != nil {
+		if err := r.Scan(&l.Release, &l.Address, &debug, &mp, &l.BundleBytes, &l.MapBytes, &created, &l.State,
+			&l.Note); err != nil {
 			return err
 		}
 		if len(debug) == 16 {
@@ -74,9 +76,11 @@ type SymbolCost struct {
 // SymbolCosts lists what the symbols of each release take, pushed last first;
 // of one release when it is named.
 // A content that several releases have counts for each, and alone for none.
-func (s *Store) SymbolCosts(ctx context.Context, project int64, release string, limit int) (out []SymbolCost, err error) {
+func (s *Store) SymbolCosts(ctx context.Context, project int64, release string,
+	limit int) (out []SymbolCost, err error) {
 	var keep int
-	if err := s.db.QueryRowContext(ctx, "SELECT keep_symbols FROM project WHERE id=?", project).Scan(&keep); err != nil {
+	if err := s.db.QueryRowContext(ctx, "SELECT keep_symbols FROM project WHERE id=?",
+		project).Scan(&keep); err != nil {
 		return nil, err
 	}
 	cond, args := "", []any{project}

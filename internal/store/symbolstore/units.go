@@ -77,7 +77,8 @@ func (s *Store) PutCompiled(ctx context.Context, list []pipeline.CompiledUnit) e
 		for chunk := range slices.Chunk(u.Compiled, symbolPage) {
 			rows = append(rows, []any{u.ID, len(rows), chunk})
 		}
-		if len(rows) > db.StatementRows { // pages that no unit says it has are nobody's: no transaction over all of them
+		// Pages that no unit says it has are nobody's: no transaction over all of them.
+		if len(rows) > db.StatementRows {
 			if err := db.InsertRows(ctx, s.db, writePages, "", rows); err != nil {
 				return err
 			}
@@ -110,7 +111,8 @@ func putCompiled(ctx context.Context, tx *sql.Tx, project int64, list []pipeline
 				return err
 			}
 		}
-		if _, err := tx.ExecContext(ctx, "DELETE FROM symbol_page WHERE unit=? AND page>=?", u.ID, len(rows)); err != nil {
+		if _, err := tx.ExecContext(ctx, "DELETE FROM symbol_page WHERE unit=? AND page>=?", u.ID,
+			len(rows)); err != nil {
 			return err
 		}
 		if _, err := tx.ExecContext(ctx, "UPDATE symbol_unit SET state=?, format=?, bytes=?, note=? WHERE id=?", u.State, u.Format, len(u.Compiled), event.TrimText(u.Note, 500), u.ID); err != nil {

@@ -35,7 +35,8 @@ func (w *batchTx) give(ctx context.Context) error {
 
 func (w *batchTx) giveOne(ctx context.Context, is *issueRow, r *row) error {
 	rule := r.Assign
-	if is.standing.Owner != "" || !is.standing.State.Open() || is.windowUsers < rule.Users || is.windowEvents < rule.Events {
+	if is.standing.Owner != "" || !is.standing.State.Open() || is.windowUsers < rule.Users ||
+		is.windowEvents < rule.Events {
 		return nil
 	}
 	reached, err := w.reached(ctx, is, rule)
@@ -49,7 +50,8 @@ func (w *batchTx) giveOne(ctx context.Context, is *issueRow, r *row) error {
 	}
 	to, err := w.s.accounts.FindHereIn(ctx, w.tx, rule.To)
 	if f, ok := errors.AsType[*fault.Error](err); ok {
-		w.countTrouble(&pipeline.Item{Received: r.Received, Event: r.Event, Release: r.Release, Trouble: []rules.Trouble{{Section: "assign", Rule: rule.Name, Why: f.Pub}}})
+		w.countTrouble(&pipeline.Item{Received: r.Received, Event: r.Event, Release: r.Release,
+			Trouble: []rules.Trouble{{Section: "assign", Rule: rule.Name, Why: f.Pub}}})
 		return nil
 	}
 	if err != nil {

@@ -52,7 +52,9 @@ func (s *Service) Process(ctx context.Context, f Batch) (Done, error) {
 	var found names.Learned
 	err := s.db.InTx(ctx, func(tx *sql.Tx) error {
 		now := s.db.Now().UTC()
-		w := &batchTx{s: s, tx: tx, Batch: f, now: now, bodies: map[int64]int64{}, fresh: map[int64]*row{}, remembered: map[[16]byte]int{}, tiedTo: map[tie]bool{}, issues: map[int64]*issueRow{}, caps: caps{tx: tx, project: f.Project.ID, now: now}}
+		w := &batchTx{s: s, tx: tx, Batch: f, now: now, bodies: map[int64]int64{}, fresh: map[int64]*row{},
+			remembered: map[[16]byte]int{}, tiedTo: map[tie]bool{}, issues: map[int64]*issueRow{}, caps: caps{tx: tx,
+				project: f.Project.ID, now: now}}
 		err := w.run(ctx)
 		done, found = w.done, w.found
 		return err
@@ -203,12 +205,14 @@ func (w *batchTx) lockProject(ctx context.Context) error {
 		return err
 	}
 	var clock int64
-	if err := w.tx.StmtContext(ctx, st).QueryRowContext(ctx, w.Project.ID, w.Project.ID, w.Project.ID).Scan(&w.lastIssue, &w.filing, &w.symbolsVersion, &w.apart, &w.feedbackWaits, &clock); err != nil {
+	if err := w.tx.StmtContext(ctx, st).QueryRowContext(ctx, w.Project.ID, w.Project.ID,
+		w.Project.ID).Scan(&w.lastIssue, &w.filing, &w.symbolsVersion, &w.apart, &w.feedbackWaits, &clock); err != nil {
 		return fmt.Errorf("counter of project %d: %w", w.Project.ID, err)
 	}
 	// The days that events are stored under come from this clock, and those that
 	// are dropped from another process's: where they are apart, nothing is filed.
-	if skew := db.FromMicros(clock).Sub(w.s.db.Now().Add(-w.s.db.Ahead)); skew > w.s.db.MaxSkew || skew < -w.s.db.MaxSkew {
+	if skew := db.FromMicros(clock).Sub(w.s.db.Now().Add(-w.s.db.Ahead)); skew > w.s.db.MaxSkew ||
+		skew < -w.s.db.MaxSkew {
 		return fmt.Errorf("%w by %s: nothing is filed until they agree", db.ErrClocks, skew.Round(time.Second))
 	}
 	if len(w.Items)+len(w.Feedback)+len(w.Sessions) == 0 {
@@ -293,21 +297,24 @@ func (w *batchTx) internNames(ctx context.Context) error {
 
 // otherEnvironment is where those stand whose environment is one too many.
 func (w *batchTx) otherEnvironment(ctx context.Context) (int64, error) {
-	other, err := w.s.names.Intern(ctx, w.tx, &w.found, names.Environments, w.Project.ID, []string{otherEnvironment}, db.Micros(w.now), nil)
+	other, err := w.s.names.Intern(ctx, w.tx, &w.found, names.Environments, w.Project.ID, []string{otherEnvironment},
+		db.Micros(w.now), nil)
 	return other[otherEnvironment], err
 }
 
 // intern gives the ids of wanted; new ones are bounded by a cap.
 func (w *batchTx) intern(ctx context.Context, table names.Table, of capOf, wanted []string) (map[string]int64, error) {
-	return w.s.names.Intern(ctx, w.tx, &w.found, table, w.Project.ID, wanted, db.Micros(w.now), func(want int) (int, error) {
-		w.heard = w.heard || table == names.Releases
-		return w.caps.room(ctx, of, want)
-	})
+	return w.s.names.Intern(ctx, w.tx, &w.found, table, w.Project.ID, wanted, db.Micros(w.now),
+		func(want int) (int, error) {
+			w.heard = w.heard || table == names.Releases
+			return w.caps.room(ctx, of, want)
+		})
 }
 
 // perProcess are resource attributes that differ from process to process or
 // from person to person: they stand in the body alone.
-var perProcess = []string{"process.pid", "host.name", "host.id", "service.instance.id", "app.installation.id", "user.id", "user.email", "user.name", "enduser.id", "enduser.pseudo.id"}
+var perProcess = []string{"process.pid", "host.name", "host.id", "service.instance.id", "app.installation.id",
+	"user.id", "user.email", "user.name", "enduser.id", "enduser.pseudo.id"}
 
 func resourceText(a event.Attributes) string {
 	shared := event.Attributes{}
@@ -351,5 +358,6 @@ func (w *batchTx) newIssue(ctx context.Context, r *row) (int64, error) {
 }
 
 func (w *batchTx) addHistory(ctx context.Context, id int64, at time.Time, kind issue.Kind, words string) error {
-	return w.s.status.Record(ctx, w.tx, w.Project.ID, id, status.HistoryLine{Entry: issue.Entry{Kind: kind, Words: words}, Who: accounts.Service, At: at})
+	return w.s.status.Record(ctx, w.tx, w.Project.ID, id,
+		status.HistoryLine{Entry: issue.Entry{Kind: kind, Words: words}, Who: accounts.Service, At: at})
 }

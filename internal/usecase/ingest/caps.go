@@ -145,7 +145,8 @@ func (w *batchTx) aliasOf(ctx context.Context, k fingerprint.Key) (issue int64, 
 // RouteProject finds the project that service.name names, or makes it in the
 // name of the project whose key routes. ok is false when that one has made as
 // many as it may today.
-func (s *Service) RouteProject(ctx context.Context, home *projects.Project, name string) (p *projects.Project, ok bool, err error) {
+func (s *Service) RouteProject(ctx context.Context, home *projects.Project,
+	name string) (p *projects.Project, ok bool, err error) {
 	id := int64(0)
 	err = s.db.QueryRowContext(ctx, "SELECT id FROM project WHERE name=?", name).Scan(&id)
 	if err == nil {
@@ -169,7 +170,8 @@ func (s *Service) RouteProject(ctx context.Context, home *projects.Project, name
 	if err != nil || !ok {
 		return nil, false, err
 	}
-	if p, _, err = s.projects.CreateProject(ctx, name, home.KeepDays); err != nil { // another process may have been faster
+	if p, _, err = s.projects.CreateProject(ctx, name,
+		home.KeepDays); err != nil { // another process may have been faster
 		if again, found := s.projects.Project(ctx, name); found == nil {
 			return again, true, nil
 		}

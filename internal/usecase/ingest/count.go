@@ -42,84 +42,111 @@ type key4 struct{ a, b, c, d int64 }
 // count adds the batch to every derived table: aggregated first, then one row
 // a key, sorted.
 func (w *batchTx) count(ctx context.Context) error {
-	variants := map[int64]int64{}
-	pulse, active := map[Key2]int64{}, map[int64]int64{}
-	users, userDays, userEnvs := map[key3]int64{}, map[key4]bool{}, map[key4]bool{}
-	hours, days := map[key3]int64{}, map[key3]int64{}
-	rels, envs := map[key3]*Span{}, map[key3]*Span{}
+	t := w.totals()
+	if err := w.writeUsers(ctx, t); err != nil {
+		return err
+	}
+	const add = " ON DUPLICATE KEY UPDATE events=events+VALUES(events)"
+	if err := w.upsert(ctx, "INSERT INTO issue_hour (issue, hour, variant, events)", add, counts(t.hours),
+		3); err != nil {
+		return err
+	}
+	if err := w.upsert(ctx, "INSERT INTO issue_day (issue, day, variant, events)", add, counts(t.days), 3); err != nil {
+		return err
+	}
+	if err := w.countTrend(ctx, t.days); err != nil {
+		return err
+	}
+	if err := w.countPulse(ctx, t.pulse); err != nil {
+		return err
+	}
+	if err := w.countActive(ctx, t.active); err != nil {
+		return err
+	}
+	const addSpans = add + ", first_seen=LEAST(first_seen, VALUES(first_seen)), last_seen=GREATEST(last_seen, VALUES(last_seen))"
+	if err := w.upsert(ctx, "INSERT INTO issue_release (issue, app_release, variant, events, first_seen, last_seen)", addSpans, spans(t.rels), 3); err != nil {
+		return err
+	}
+	if err := w.upsert(ctx, "INSERT INTO issue_env (issue, environment, variant, events, first_seen, last_seen)", addSpans, spans(t.envs), 3); err != nil {
+		return err
+	}
+	for _, id := range slices.Sorted(maps.Keys(t.variants)) {
+		if err := w.s.db.ExecPrepared(ctx, w.tx, "UPDATE variant SET events=events+?, bodies=bodies+? WHERE id=?", []any{t.variants[id], w.bodies[id], id}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// totals is what a batch adds to the derived tables.
+type totals struct {
+	variants   map[int64]int64 // variant → events
+	pulse      map[Key2]int64  // issue and slot → events
+	active     map[int64]int64 // user → last day
+	users      map[key3]int64  // issue, user, variant → last day
+	userDays   map[key4]bool   // issue, day, user, variant
+	userEnvs   map[key4]bool   // issue, environment, user, variant
+	hours      map[key3]int64  // issue, hour, variant → events
+	days       map[key3]int64  // issue, day, variant → events
+	rels, envs map[key3]*Span  // issue, release or environment, variant
+}
+
+// totals sums a batch's events, and users that were found late.
+func (w *batchTx) totals() totals {
+	t := totals{variants: map[int64]int64{}, pulse: map[Key2]int64{}, active: map[int64]int64{},
+		users: map[key3]int64{}, userDays: map[key4]bool{}, userEnvs: map[key4]bool{},
+		hours: map[key3]int64{}, days: map[key3]int64{}, rels: map[key3]*Span{}, envs: map[key3]*Span{}}
 	for _, r := range w.rows {
 		issue, v, at, n := r.variant.issue, r.variant.ID, db.Micros(r.When.Thrown), r.Event.StandsFor
 		day := int64(db.Day(r.When.Thrown))
-		variants[v] += n
-		hours[key3{issue, r.When.Thrown.Unix() / 3600, v}] += n
-		days[key3{issue, day, v}] += n
+		t.variants[v] += n
+		t.hours[key3{issue, r.When.Thrown.Unix() / 3600, v}] += n
+		t.days[key3{issue, day, v}] += n
 		if r.release != 0 {
-			addSpan(rels, key3{issue, r.release, v}, n, at)
+			addSpan(t.rels, key3{issue, r.release, v}, n, at)
 		}
-		addSpan(envs, key3{issue, r.env, v}, n, at)
+		addSpan(t.envs, key3{issue, r.env, v}, n, at)
 		if !r.odd && w.now.Sub(r.When.Thrown) < issues.PulseKept {
-			pulse[Key2{issue, issues.SlotOf(r.When.Thrown)}] += n
+			t.pulse[Key2{issue, issues.SlotOf(r.When.Thrown)}] += n
 		}
 		if r.HasUser {
-			active[r.User] = max(active[r.User], day)
-			k := key3{issue, r.User, v}
-			users[k] = max(users[k], day)
-			userDays[key4{issue, day, r.User, v}] = true
-			userEnvs[key4{issue, r.env, r.User, v}] = true
+			t.addUser(issue, r.User, v, r.env, day)
 		}
 	}
 	for _, u := range w.lateUsers {
-		k := key3{u.issue, u.user, u.variant}
-		active[u.user] = max(active[u.user], u.day)
-		users[k] = max(users[k], u.day)
-		userDays[key4{u.issue, u.day, u.user, u.variant}] = true
-		userEnvs[key4{u.issue, u.env, u.user, u.variant}] = true
-		days[key3{u.issue, u.day, u.variant}] += 0 // its day's users are written with its events
+		t.addUser(u.issue, u.user, u.variant, u.env, u.day)
+		t.days[key3{u.issue, u.day, u.variant}] += 0 // its day's users are written with its events
 	}
-	if err := w.countUsers(ctx, users, userDays); err != nil {
+	return t
+}
+
+func (t *totals) addUser(issue, user, variant, env, day int64) {
+	t.active[user] = max(t.active[user], day)
+	k := key3{issue, user, variant}
+	t.users[k] = max(t.users[k], day)
+	t.userDays[key4{issue, day, user, variant}] = true
+	t.userEnvs[key4{issue, env, user, variant}] = true
+}
+
+// writeUsers writes which users a batch's events are of.
+func (w *batchTx) writeUsers(ctx context.Context, t totals) error {
+	if err := w.countUsers(ctx, t.users, t.userDays); err != nil {
 		return err
 	}
 	var rows [][]any
-	for k, day := range users {
+	for k, day := range t.users {
 		rows = append(rows, []any{k.a, k.b, k.c, day})
 	}
 	if err := w.upsert(ctx, UsersHead, UsersTail, rows, 3); err != nil {
 		return err
 	}
-	for table, set := range map[string]map[key4]bool{"issue_user_day (issue, day, user, variant)": userDays, "issue_user_env (issue, environment, user, variant)": userEnvs} {
+	for table, set := range map[string]map[key4]bool{"issue_user_day (issue, day, user, variant)": t.userDays,
+		"issue_user_env (issue, environment, user, variant)": t.userEnvs} {
 		rows = nil
 		for k := range set {
 			rows = append(rows, []any{k.a, k.b, k.c, k.d})
 		}
 		if err := w.upsert(ctx, "INSERT IGNORE INTO "+table, "", rows, 4); err != nil {
-			return err
-		}
-	}
-	const add = " ON DUPLICATE KEY UPDATE events=events+VALUES(events)"
-	if err := w.upsert(ctx, "INSERT INTO issue_hour (issue, hour, variant, events)", add, counts(hours), 3); err != nil {
-		return err
-	}
-	if err := w.upsert(ctx, "INSERT INTO issue_day (issue, day, variant, events)", add, counts(days), 3); err != nil {
-		return err
-	}
-	if err := w.countTrend(ctx, days); err != nil {
-		return err
-	}
-	if err := w.countPulse(ctx, pulse); err != nil {
-		return err
-	}
-	if err := w.countActive(ctx, active); err != nil {
-		return err
-	}
-	const addSpans = add + ", first_seen=LEAST(first_seen, VALUES(first_seen)), last_seen=GREATEST(last_seen, VALUES(last_seen))"
-	if err := w.upsert(ctx, "INSERT INTO issue_release (issue, app_release, variant, events, first_seen, last_seen)", addSpans, spans(rels), 3); err != nil {
-		return err
-	}
-	if err := w.upsert(ctx, "INSERT INTO issue_env (issue, environment, variant, events, first_seen, last_seen)", addSpans, spans(envs), 3); err != nil {
-		return err
-	}
-	for _, id := range slices.Sorted(maps.Keys(variants)) {
-		if err := w.s.db.ExecPrepared(ctx, w.tx, "UPDATE variant SET events=events+?, bodies=bodies+? WHERE id=?", []any{variants[id], w.bodies[id], id}); err != nil {
 			return err
 		}
 	}
@@ -250,7 +277,8 @@ type group struct{ prefix, values []int64 }
 
 // selectGroups reads the rows of many groups in few statements: each group is
 // one range on the primary key.
-func (w *batchTx) selectGroups(ctx context.Context, head, cond, tail string, groups []group, got func(a, b, c, d int64)) error {
+func (w *batchTx) selectGroups(ctx context.Context, head, cond, tail string, groups []group,
+	got func(a, b, c, d int64)) error {
 	for len(groups) > 0 {
 		var b strings.Builder
 		var args []any

@@ -55,7 +55,8 @@ func (w *batchTx) writeCounted(ctx context.Context, messages []SessionMessage) e
 	var rows [][]any
 	for k, m := range fresh {
 		h := held[home(m)]
-		for outcome, n := range map[session.Outcome]uint32{session.Clean: m.Counted.Clean, session.Faulty: m.Counted.Faulty, session.Crashed: m.Counted.Crashed} {
+		for outcome, n := range map[session.Outcome]uint32{session.Clean: m.Counted.Clean,
+			session.Faulty: m.Counted.Faulty, session.Crashed: m.Counted.Crashed} {
 			counts[sessionDay{int64(db.Day(m.Started)), h.release, h.environment, outcome}] += int64(n)
 		}
 		rows = append(rows, []any{
@@ -109,7 +110,9 @@ func SessionsByDay(where string) string {
 	at := func(column string) string { return strings.ReplaceAll(where, "AT", column) }
 	parts := []string{"SELECT project, started DIV 86400000000 AS day, COALESCE(app_release,0) AS app_release, environment, outcome, COUNT(*) AS n FROM app_session " + at("started") + " GROUP BY 1,2,3,4,5"}
 	for _, o := range []struct{ number, column string }{{"1", "clean"}, {"2", "faulty"}, {"3", "crashed"}} {
-		parts = append(parts, counted+o.number+" AS outcome, SUM("+o.column+") AS n FROM session_minute "+at("minute")+" GROUP BY 1,2,3,4 HAVING n>0")
+		parts = append(parts,
+			counted+o.number+" AS outcome, SUM("+o.column+") AS n FROM session_minute "+at("minute")+
+				" GROUP BY 1,2,3,4 HAVING n>0")
 	}
 	return strings.Join(parts, " UNION ALL ")
 }

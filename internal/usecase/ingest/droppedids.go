@@ -57,12 +57,14 @@ func (s *Service) KeepIDs(ctx context.Context, day int) error {
 		return err
 	}
 	for _, project := range slices.Sorted(maps.Keys(sizes)) {
-		if _, err := s.db.Slow.ExecContext(ctx, "DELETE FROM dropped_id WHERE project=? AND keep_day=?", project, day); err != nil {
+		if _, err := s.db.Slow.ExecContext(ctx, "DELETE FROM dropped_id WHERE project=? AND keep_day=?", project,
+			day); err != nil {
 			return err
 		}
 		buckets := max(1, (sizes[project]+bucketIDs-1)/bucketIDs)
 		for from := 0; from < buckets; from += idsAtOnce / bucketIDs {
-			if err := s.keepBuckets(ctx, part, project, day, buckets, from, min(from+idsAtOnce/bucketIDs, buckets)); err != nil {
+			if err := s.keepBuckets(ctx, part, project, day, buckets, from,
+				min(from+idsAtOnce/bucketIDs, buckets)); err != nil {
 				return err
 			}
 		}

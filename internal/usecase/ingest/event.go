@@ -17,8 +17,10 @@ func (w *batchTx) writeEvents(ctx context.Context) error {
 	for i, r := range w.rows {
 		w.filing++
 		r.filing = w.filing
-		events[i] = []any{w.Project.ID, r.filing, r.keepDay, r.storeDay, r.ID[:], db.Micros(r.When.Thrown), db.Micros(r.Received), r.variant.ID,
-			db.NullID(r.release), r.env, nullUser(r.Item), r.resource, db.Hash16(r.Event.Attributes.Text("session.id")), db.Hash16(r.Event.TraceID),
+		events[i] = []any{w.Project.ID, r.filing, r.keepDay, r.storeDay, r.ID[:], db.Micros(r.When.Thrown),
+			db.Micros(r.Received), r.variant.ID,
+			db.NullID(r.release), r.env, nullUser(r.Item), r.resource, db.Hash16(r.Event.Attributes.Text("session.id")),
+			db.Hash16(r.Event.TraceID),
 			handled(r.Event.Handled), r.odd, r.kept, r.Event.StandsFor}
 		if r.odd {
 			odd = append(odd, []any{w.Project.ID, r.ID[:], r.sentMicros(), r.keepDay})
@@ -61,7 +63,8 @@ func (w *batchTx) writeExemplars(ctx context.Context) error {
 		if r.variant.forms[form] {
 			continue
 		}
-		exemplars = append(exemplars, []any{r.variant.ID, form[:], r.ID[:], db.Micros(r.When.Thrown), pipeline.Compress(r.Body)})
+		exemplars = append(exemplars,
+			[]any{r.variant.ID, form[:], r.ID[:], db.Micros(r.When.Thrown), pipeline.Compress(r.Body)})
 		if r.variant.forms == nil {
 			r.variant.forms = map[fingerprint.Key]bool{}
 		}

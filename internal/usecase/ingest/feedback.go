@@ -58,7 +58,9 @@ func (w *batchTx) writeFeedback(ctx context.Context) error {
 		if f.User.Known {
 			user = f.User.Hash
 		}
-		rows = append(rows, []any{w.Project.ID, f.ID[:], event, variant, waiting, db.Micros(f.At), db.Micros(f.Received), db.Day(f.Received) + w.keepDays, user, db.NullID(release), environment, f.Text, f.Cut, f.Name, f.Email})
+		rows = append(rows, []any{w.Project.ID, f.ID[:], event, variant, waiting, db.Micros(f.At),
+			db.Micros(f.Received), db.Day(f.Received) + w.keepDays, user, db.NullID(release), environment, f.Text,
+			f.Cut, f.Name, f.Email})
 		w.tally.Add(f.Received, inbox.CauseFeedback, "", 1)
 	}
 	return db.InsertRows(ctx, w.tx, "INSERT INTO feedback (project, uuid, event, variant, waiting, said, received, keep_day, user, app_release, environment, text, cut, name, email)", " ON DUPLICATE KEY UPDATE project=VALUES(project)", rows)
@@ -123,7 +125,8 @@ func (w *batchTx) meetFeedback(ctx context.Context) error {
 			return err
 		}
 		for _, m := range list {
-			if _, err := w.tx.ExecContext(ctx, "UPDATE feedback SET variant=?, waiting=0 WHERE id=?", variants[m.event], m.id); err != nil {
+			if _, err := w.tx.ExecContext(ctx, "UPDATE feedback SET variant=?, waiting=0 WHERE id=?", variants[m.event],
+				m.id); err != nil {
 				return err
 			}
 		}

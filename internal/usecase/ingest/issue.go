@@ -67,7 +67,8 @@ func (w *batchTx) loadIssues(ctx context.Context) error {
 			err := scan.Done()
 			w.issues[id].standing = st
 			return err
-		}, "SELECT i.id, "+issues.StatusColumns+" FROM issue i WHERE i.id IN ("+db.Marks(len(chunk))+") ORDER BY i.id FOR UPDATE", args...)
+		}, "SELECT i.id, "+issues.StatusColumns+" FROM issue i WHERE i.id IN ("+db.Marks(len(chunk))+
+			") ORDER BY i.id FOR UPDATE", args...)
 		if err != nil {
 			return err
 		}
@@ -75,8 +76,10 @@ func (w *batchTx) loadIssues(ctx context.Context) error {
 			var id int64
 			var is issueRow
 			var first, last sql.NullInt64
-			if err := r.Scan(&id, &is.Headline, &is.Place, &is.Message, &is.OriginFunction, &is.OriginFile, &is.OriginLine, &is.Severity,
-				&is.events, &is.users, &is.windowDay, &is.windowEvents, &is.windowUsers, &is.Unhandled, &is.firstSeen, &is.lastSeen, &first, &last, &is.firstFiling, &is.lastFiling, &is.bodies, &is.grownTo); err != nil {
+			if err := r.Scan(&id, &is.Headline, &is.Place, &is.Message, &is.OriginFunction, &is.OriginFile,
+				&is.OriginLine, &is.Severity,
+				&is.events, &is.users, &is.windowDay, &is.windowEvents, &is.windowUsers, &is.Unhandled, &is.firstSeen,
+				&is.lastSeen, &first, &last, &is.firstFiling, &is.lastFiling, &is.bodies, &is.grownTo); err != nil {
 				return err
 			}
 			is.id, is.firstRelease, is.lastRelease = id, first.Int64, last.Int64
@@ -150,9 +153,12 @@ func (w *batchTx) writeRows(ctx context.Context) error {
 	for _, is := range w.issues {
 		score := w.basis.Score(is.scored(), w.now)
 		list = append(list, status.ListRow{
-			Issue: is.id, New: is.standing, Shown: is.Shown, Events: is.events, Users: is.users, WindowDay: is.windowDay, WindowEvents: is.windowEvents, WindowUsers: is.windowUsers,
-			FirstSeen: is.firstSeen, LastSeen: is.lastSeen, FirstRelease: is.firstRelease, LastRelease: is.lastRelease, FirstFiling: is.firstFiling, LastFiling: is.lastFiling,
-			Bodies: is.bodies, GrownTo: is.grownTo, Impact: int64(score.Tenths()), Version: w.basis.Version, StaleAt: issues.StaleAt(score, is.windowEvents, w.now),
+			Issue: is.id, New: is.standing, Shown: is.Shown, Events: is.events, Users: is.users,
+			WindowDay: is.windowDay, WindowEvents: is.windowEvents, WindowUsers: is.windowUsers,
+			FirstSeen: is.firstSeen, LastSeen: is.lastSeen, FirstRelease: is.firstRelease, LastRelease: is.lastRelease,
+			FirstFiling: is.firstFiling, LastFiling: is.lastFiling,
+			Bodies: is.bodies, GrownTo: is.grownTo, Impact: int64(score.Tenths()), Version: w.basis.Version,
+			StaleAt: issues.StaleAt(score, is.windowEvents, w.now),
 		})
 	}
 	return w.s.status.WriteRows(ctx, w.tx, w.Project.ID, list)
@@ -172,14 +178,16 @@ func (is *issueRow) show(r *row, at int64) {
 func ShownBy(p fingerprint.Result, e *event.Event) issues.Shown {
 	return issues.Shown{
 		Headline: p.Headline, Place: event.TrimText(p.Place, 490), Message: event.TrimText(p.Message, 990),
-		OriginFunction: event.TrimText(p.Origin.Function, 290), OriginFile: event.TrimText(p.Origin.File, 490), OriginLine: p.Origin.Line,
-		Severity: string(e.Severity), Unhandled: e.Handled != nil && !*e.Handled,
+		OriginFunction: event.TrimText(p.Origin.Function, 290), OriginFile: event.TrimText(p.Origin.File, 490),
+		OriginLine: p.Origin.Line,
+		Severity:   string(e.Severity), Unhandled: e.Handled != nil && !*e.Handled,
 	}
 }
 
 func (is *issueRow) scored() issues.Scored {
 	return issues.Scored{
-		Users: is.windowUsers, Events: is.windowEvents, Recent: is.recent, FirstSeen: is.firstSeen, FirstRelease: is.firstRelease, Unhandled: is.Unhandled,
+		Users: is.windowUsers, Events: is.windowEvents, Recent: is.recent, FirstSeen: is.firstSeen,
+		FirstRelease: is.firstRelease, Unhandled: is.Unhandled,
 		State: is.standing.State, Severity: is.Severity, Grade: is.standing.Severity,
 	}
 }
@@ -224,7 +232,8 @@ func (w *batchTx) recordGrowth(ctx context.Context, grown []*issueRow) error {
 		if e == nil {
 			continue
 		}
-		c := status.Change{Project: w.Project.ID, Issue: is.id, Before: is.standing, Need: issue.NeedNow, Entry: status.HistoryLine{Entry: *e, Who: accounts.Service}}
+		c := status.Change{Project: w.Project.ID, Issue: is.id, Before: is.standing, Need: issue.NeedNow,
+			Entry: status.HistoryLine{Entry: *e, Who: accounts.Service}}
 		if err := w.s.status.Change(ctx, w.tx, c); err != nil {
 			return err
 		}

@@ -72,7 +72,8 @@ func (w *batchTx) noteAs(ctx context.Context, print fingerprint.Result) error {
 			continue
 		}
 		const note = "INSERT INTO seen_as (project, grouping_version, hash, fingerprint, stays, either) VALUES (?,?,?,?,?,0) ON DUPLICATE KEY UPDATE either=either OR stays<>VALUES(stays)"
-		if _, err := w.tx.ExecContext(ctx, note, w.Project.ID, w.Project.GroupingVersion, as[:], print.Key[:], staysHash(print)); err != nil {
+		if _, err := w.tx.ExecContext(ctx, note, w.Project.ID, w.Project.GroupingVersion, as[:], print.Key[:],
+			staysHash(print)); err != nil {
 			return err
 		}
 		// An issue that was made of it before turns out to be this bug.

@@ -86,7 +86,8 @@ func (w *batchTx) fixedSeen(ctx context.Context, k releases.Knowledge, r *row, w
 		if err != nil || said {
 			return err
 		}
-		return w.s.status.Record(ctx, w.tx, w.Project.ID, is.id, status.HistoryLine{Entry: *entry, Who: accounts.Service})
+		return w.s.status.Record(ctx, w.tx, w.Project.ID, is.id,
+			status.HistoryLine{Entry: *entry, Who: accounts.Service})
 	}
 	detail, err := w.s.cameFrom(ctx, w.tx, w.Project.ID, is.id, is.standing.Fix, o.Release, k)
 	if err != nil {
@@ -116,10 +117,12 @@ func (w *batchTx) saidSinceFix(ctx context.Context, issue int64, words string) (
 type CameFrom struct {
 	Environment string `json:"environment,omitempty"`
 	Event       string `json:"event,omitempty"`
-	LastGood    string `json:"last_good,omitempty"` // the newest release before that contains the fix, of which events came, and in which it was not seen
-	From        string `json:"from,omitempty"`      // commits, in full
-	To          string `json:"to,omitempty"`
-	Commits     int    `json:"commits,omitempty"`
+	// The newest release before that contains the fix, of which events came, and in which it was
+	// not seen.
+	LastGood string `json:"last_good,omitempty"`
+	From     string `json:"from,omitempty"` // commits, in full
+	To       string `json:"to,omitempty"`
+	Commits  int    `json:"commits,omitempty"`
 }
 
 func (c CameFrom) words() string {
@@ -140,7 +143,8 @@ func (c CameFrom) words() string {
 }
 
 // cameFrom finds the last good release before one, and the commits since then.
-func (s *Service) cameFrom(ctx context.Context, tx *sql.Tx, project, id int64, f issue.Fix, in release.Release, k releases.Knowledge) (CameFrom, error) {
+func (s *Service) cameFrom(ctx context.Context, tx *sql.Tx, project, id int64, f issue.Fix, in release.Release,
+	k releases.Knowledge) (CameFrom, error) {
 	c := CameFrom{To: in.Commit}
 	all, err := s.releases.Ordered(ctx, tx, project, k)
 	if err != nil {
@@ -155,7 +159,8 @@ func (s *Service) cameFrom(ctx context.Context, tx *sql.Tx, project, id int64, f
 		return c, err
 	}
 	for _, r := range slices.Backward(all) {
-		if !slices.Contains(seen, r.Version) || slices.Contains(bad, r.Version) || r.Version == in.Version || release.Compare(r, in, k.Policy, k.Commits).Compare >= 0 {
+		if !slices.Contains(seen, r.Version) || slices.Contains(bad, r.Version) || r.Version == in.Version ||
+			release.Compare(r, in, k.Policy, k.Commits).Compare >= 0 {
 			continue
 		}
 		if answer, _ := k.Holds(f, r); answer == issue.Contains {

@@ -152,7 +152,9 @@ func (w *batchTx) join(ctx context.Context, c *cluster, gone map[*row]bool) erro
 		if len(rest) < 2 {
 			return nil
 		}
-		lead := slices.MinFunc(rest, func(a, b *row) int { return cmp.Compare(stackless(a), stackless(b)) }) // the first of them in time
+		lead := slices.MinFunc(rest, func(a, b *row) int {
+			return cmp.Compare(stackless(a), stackless(b))
+		}) // the first of them in time
 		for _, r := range rest {
 			if r == lead {
 				continue
@@ -223,16 +225,19 @@ func (w *batchTx) joinFiled(ctx context.Context, f *filedEvent, r *row) error {
 		if _, err := w.tx.ExecContext(ctx, "UPDATE event SET user=? WHERE project=? AND filing=? AND keep_day=?", r.User, w.Project.ID, f.filing, f.keepDay); err != nil {
 			return err
 		}
-		w.lateUsers = append(w.lateUsers, lateUser{f.issue, f.variant, f.env, r.User, int64(db.Day(db.FromMicros(f.thrown)))})
+		w.lateUsers = append(w.lateUsers,
+			lateUser{f.issue, f.variant, f.env, r.User, int64(db.Day(db.FromMicros(f.thrown)))})
 	}
 	key := []any{w.Project.ID, f.filing, f.keepDay}
 	for _, slot := range []struct {
 		table, cond string
 		args        []any
-	}{{"event_body", "project=? AND filing=? AND keep_day=?", key}, {"newest_body", "project=? AND filing=? AND keep_day=? AND variant=?", append(key, f.variant)}} {
+	}{{"event_body", "project=? AND filing=? AND keep_day=?", key}, {"newest_body",
+		"project=? AND filing=? AND keep_day=? AND variant=?", append(key, f.variant)}} {
 		var dictionary sql.NullInt64
 		var packed []byte
-		err := w.tx.QueryRowContext(ctx, "SELECT dictionary, body FROM "+slot.table+" WHERE "+slot.cond, slot.args...).Scan(&dictionary, &packed)
+		err := w.tx.QueryRowContext(ctx, "SELECT dictionary, body FROM "+slot.table+" WHERE "+slot.cond,
+			slot.args...).Scan(&dictionary, &packed)
 		if errors.Is(err, sql.ErrNoRows) {
 			continue
 		}
@@ -250,7 +255,8 @@ func (w *batchTx) joinFiled(ctx context.Context, f *filedEvent, r *row) error {
 		if err := w.tellPlace(ctx, f.issue, r); err != nil {
 			return err
 		}
-		_, err = w.tx.ExecContext(ctx, "UPDATE "+slot.table+" SET dictionary=NULL, body=? WHERE "+slot.cond, append([]any{pipeline.Compress(joined)}, slot.args...)...)
+		_, err = w.tx.ExecContext(ctx, "UPDATE "+slot.table+" SET dictionary=NULL, body=? WHERE "+slot.cond,
+			append([]any{pipeline.Compress(joined)}, slot.args...)...)
 		return err
 	}
 	return nil
@@ -264,7 +270,8 @@ func (w *batchTx) tellPlace(ctx context.Context, issue int64, r *row) error {
 		return nil
 	}
 	_, err := w.tx.ExecContext(ctx, "UPDATE issue_list SET headline=?, place=?, words=?, origin_function=?, origin_file=?, origin_line=? WHERE issue=? AND place=''",
-		s.Headline, s.Place, issues.SearchText(s.Headline, s.Place, s.Message), s.OriginFunction, s.OriginFile, s.OriginLine, issue)
+		s.Headline, s.Place, issues.SearchText(s.Headline, s.Place, s.Message), s.OriginFunction, s.OriginFile,
+		s.OriginLine, issue)
 	return err
 }
 
@@ -279,7 +286,8 @@ func (w *batchTx) loadOccurrences(ctx context.Context, hashes []any) (map[[16]by
 			var rep occurrence.Report
 			var hash []byte
 			var thrown int64
-			if err := r.Scan(&hash, &rep.Span, &rep.Parent, &rep.Stack, &rep.Log, &thrown, &f.filing, &f.keepDay, &f.variant, &f.issue, &f.env, &f.thrown, &f.user); err != nil {
+			if err := r.Scan(&hash, &rep.Span, &rep.Parent, &rep.Stack, &rep.Log, &thrown, &f.filing, &f.keepDay,
+				&f.variant, &f.issue, &f.env, &f.thrown, &f.user); err != nil {
 				return err
 			}
 			rep.Key, rep.At = [16]byte(hash), db.FromMicros(thrown)
@@ -293,7 +301,8 @@ func (w *batchTx) loadOccurrences(ctx context.Context, hashes []any) (map[[16]by
 			return nil
 		}, "SELECT o.hash, o.span, o.parent, o.stack, o.log, o.thrown, o.filing, o.keep_day, e.variant, v.issue, e.environment, e.thrown, e.user"+
 			" FROM occurrence o JOIN event e ON e.project=o.project AND e.filing=o.filing AND e.keep_day=o.keep_day JOIN variant v ON v.id=e.variant"+
-			" WHERE o.project=? AND o.hash IN ("+db.Marks(len(chunk))+") AND o.filed>? ORDER BY o.id", append(append([]any{w.Project.ID}, chunk...), db.Micros(w.now.Add(-occurrenceKept)))...)
+			" WHERE o.project=? AND o.hash IN ("+db.Marks(len(chunk))+") AND o.filed>? ORDER BY o.id",
+			append(append([]any{w.Project.ID}, chunk...), db.Micros(w.now.Add(-occurrenceKept)))...)
 		if err != nil {
 			return nil, err
 		}
@@ -313,7 +322,8 @@ func (w *batchTx) writeOccurrences(ctx context.Context) error {
 		if w.remembered[r.Key]++; w.remembered[r.Key] > mostReports {
 			continue
 		}
-		rows = append(rows, []any{w.Project.ID, bytes.Clone(r.Key[:]), r.filing, r.keepDay, r.Span, r.Parent, r.Stack, r.Log, db.Micros(r.At), db.Micros(w.now)})
+		rows = append(rows, []any{w.Project.ID, bytes.Clone(r.Key[:]), r.filing, r.keepDay, r.Span, r.Parent, r.Stack,
+			r.Log, db.Micros(r.At), db.Micros(w.now)})
 	}
 	return db.InsertRows(ctx, w.tx, "INSERT INTO occurrence (project, hash, filing, keep_day, span, parent, stack, log, thrown, filed)", "", rows)
 }
@@ -322,7 +332,8 @@ func (w *batchTx) writeOccurrences(ctx context.Context) error {
 // theirs to come.
 func (s *Service) ForgetOccurrences(ctx context.Context) error {
 	for {
-		res, err := s.db.Slow.ExecContext(ctx, "DELETE FROM occurrence WHERE filed<? LIMIT 5000", db.Micros(s.db.Now().Add(-occurrenceKept)))
+		res, err := s.db.Slow.ExecContext(ctx, "DELETE FROM occurrence WHERE filed<? LIMIT 5000",
+			db.Micros(s.db.Now().Add(-occurrenceKept)))
 		if err != nil {
 			return err
 		}

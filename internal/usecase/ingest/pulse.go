@@ -18,7 +18,8 @@ func (w *batchTx) countPulse(ctx context.Context, pulse map[Key2]int64) error {
 			return err
 		}
 	}
-	return w.upsert(ctx, "INSERT INTO issue_pulse (issue, slot, project, events)", " ON DUPLICATE KEY UPDATE events=events+VALUES(events)", rows, 2)
+	return w.upsert(ctx, "INSERT INTO issue_pulse (issue, slot, project, events)",
+		" ON DUPLICATE KEY UPDATE events=events+VALUES(events)", rows, 2)
 }
 
 // countActive notes who used the application, and on which day last.

@@ -42,5 +42,6 @@ type Needs struct {
 
 // New makes a service.
 func New(n Needs) *Service {
-	return &Service{db: n.DB, accounts: n.Accounts, events: n.Events, inbox: n.Inbox, issues: n.Issues, names: n.Names, projects: n.Projects, releases: n.Releases, status: n.Status}
+	return &Service{db: n.DB, accounts: n.Accounts, events: n.Events, inbox: n.Inbox, issues: n.Issues, names: n.Names,
+		projects: n.Projects, releases: n.Releases, status: n.Status}
 }

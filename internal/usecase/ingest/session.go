@@ -101,7 +101,8 @@ func (w *batchTx) writeTold(ctx context.Context, messages []SessionMessage) erro
 		if h.User != nil {
 			user = *h.User
 		}
-		rows = append(rows, []any{w.Project.ID, id[:], h.name, db.Micros(h.Started), h.Duration.Milliseconds(), uint8(h.Told), uint8(h.Outcome()), h.Sequence, db.Micros(h.Heard),
+		rows = append(rows, []any{w.Project.ID, id[:], h.name, db.Micros(h.Started), h.Duration.Milliseconds(),
+			uint8(h.Told), uint8(h.Outcome()), h.Sequence, db.Micros(h.Heard),
 			user, h.UserSequence, db.NullID(h.release), h.environment, h.HomeSequence})
 	}
 	slices.SortFunc(rows, func(a, b []any) int { return slices.Compare(a[1].([]byte), b[1].([]byte)) })
@@ -136,7 +137,8 @@ func (w *batchTx) loadSessions(ctx context.Context, held map[[16]byte]*heldSessi
 			var told, outcome uint8
 			var user, release sql.NullInt64
 			h := &heldSession{}
-			err := r.Scan(&id, &h.name, &started, &duration, &told, &outcome, &h.Sequence, &heard, &user, &h.UserSequence, &release, &h.environment, &h.HomeSequence, &h.Release, &h.Environment)
+			err := r.Scan(&id, &h.name, &started, &duration, &told, &outcome, &h.Sequence, &heard, &user,
+				&h.UserSequence, &release, &h.environment, &h.HomeSequence, &h.Release, &h.Environment)
 			if err != nil {
 				return err
 			}
@@ -229,7 +231,8 @@ func (s *Service) CutOffSessions(ctx context.Context, project int64, since time.
 			return err
 		}
 		for _, id := range ids {
-			if _, err := tx.ExecContext(ctx, "UPDATE app_session SET outcome=? WHERE project=? AND id=?", uint8(session.CutOff), project, id); err != nil {
+			if _, err := tx.ExecContext(ctx, "UPDATE app_session SET outcome=? WHERE project=? AND id=?",
+				uint8(session.CutOff), project, id); err != nil {
 				return err
 			}
 		}

@@ -64,7 +64,8 @@ func (w *batchTx) splitRules(ctx context.Context) (map[int64]splitRule, error) {
 }
 
 // splitsFor lists which splits are for the fingerprints of rows, the oldest first.
-func (w *batchTx) splitsFor(ctx context.Context, rules map[int64]splitRule, rows []*row) (map[fingerprint.Key][]int64, error) {
+func (w *batchTx) splitsFor(ctx context.Context, rules map[int64]splitRule,
+	rows []*row) (map[fingerprint.Key][]int64, error) {
 	seen := map[fingerprint.Key]bool{}
 	var hashes []any
 	for _, r := range rows {
@@ -135,7 +136,8 @@ func PartVariant(ctx context.Context, tx *sql.Tx, project, of, split int64) (*va
 		return nil, err
 	}
 	res, err := tx.ExecContext(ctx, "INSERT INTO variant (project, grouping_version, hash, issue, fingerprint, base, base_fingerprint, provisional, app_release, rules_version, parts) VALUES (?,?,?,?,?,?,?,?,?,?,?)",
-		project, version, v.hash[:], v.issue, v.print[:], base, basePrint, provisional, release, rules, event.TrimText(parts, 60000))
+		project, version, v.hash[:], v.issue, v.print[:], base, basePrint, provisional, release, rules,
+		event.TrimText(parts, 60000))
 	if err != nil {
 		return nil, err
 	}

@@ -57,7 +57,8 @@ func (w *batchTx) countFiles(ctx context.Context) error {
 		if u, err := uuid.Parse(x.DebugID); err == nil {
 			debug = u[:]
 		}
-		row := []any{w.Project.ID, k.release, bytes.Clone(k.hash[:]), event.TrimText(x.Address, 990), debug, x.events, x.first, x.last}
+		row := []any{w.Project.ID, k.release, bytes.Clone(k.hash[:]), event.TrimText(x.Address, 990), debug, x.events,
+			x.first, x.last}
 		if x.id == 0 {
 			fresh = append(fresh, row)
 		} else {
@@ -67,7 +68,8 @@ func (w *batchTx) countFiles(ctx context.Context) error {
 	// A row that is written with its id consumes none, as every other upsert does.
 	const columns = "project, app_release, hash, address, debug_id, events, first_seen, last_seen"
 	const tail = " ON DUPLICATE KEY UPDATE events=events+VALUES(events), first_seen=LEAST(first_seen, VALUES(first_seen)), last_seen=GREATEST(last_seen, VALUES(last_seen))"
-	for head, rows := range map[string][][]any{"INSERT INTO trace_file (" + columns + ")": fresh, "INSERT INTO trace_file (" + columns + ", id)": known} {
+	for head, rows := range map[string][][]any{"INSERT INTO trace_file (" + columns + ")": fresh,
+		"INSERT INTO trace_file (" + columns + ", id)": known} {
 		slices.SortFunc(rows, func(a, b []any) int { return bytes.Compare(a[2].([]byte), b[2].([]byte)) })
 		if len(rows) == 0 {
 			continue

@@ -86,7 +86,8 @@ func (w *batchTx) lookThrough(ctx context.Context, r *row) error {
 	var callers int
 	var looked bool
 	const query = "SELECT (SELECT COUNT(DISTINCT COALESCE(caller, base, hash)) FROM variant WHERE project=? AND grouping_version=? AND fingerprint=? AND (caller IS NULL OR caller<>?)), COALESCE((SELECT looked FROM alias WHERE project=? AND grouping_version=? AND hash=?),0)"
-	args := []any{w.Project.ID, w.Project.GroupingVersion, r.Print.Key[:], callerHash(r.Print), w.Project.ID, w.Project.GroupingVersion, r.Print.Key[:]}
+	args := []any{w.Project.ID, w.Project.GroupingVersion, r.Print.Key[:], callerHash(r.Print), w.Project.ID,
+		w.Project.GroupingVersion, r.Print.Key[:]}
 	if err := w.tx.QueryRowContext(ctx, query, args...).Scan(&callers, &looked); err != nil {
 		return err
 	}
@@ -163,7 +164,8 @@ func (w *batchTx) newVariant(ctx context.Context, r *row) (fingerprint.Result, e
 		if w.variants[print.Variant] != nil {
 			return print, nil
 		}
-		if v, err := w.findVariant(ctx, "project=? AND grouping_version=? AND hash=?", w.Project.ID, w.Project.GroupingVersion, print.Variant[:]); err != nil || v != nil {
+		if v, err := w.findVariant(ctx, "project=? AND grouping_version=? AND hash=?", w.Project.ID,
+			w.Project.GroupingVersion, print.Variant[:]); err != nil || v != nil {
 			w.variants[print.Variant] = v
 			return print, err
 		}
@@ -183,7 +185,9 @@ func (w *batchTx) newVariant(ctx context.Context, r *row) (fingerprint.Result, e
 		return print, err
 	}
 	res, err := w.tx.ExecContext(ctx, "INSERT INTO variant (project, grouping_version, hash, issue, fingerprint, provisional, app_release, looked, rules_version, caller, stays, parts) VALUES (?,?,?,?,?,?,?,?,?,?,?,?)",
-		w.Project.ID, w.Project.GroupingVersion, print.Variant[:], v.issue, print.Key[:], print.Provisional, db.NullID(r.release), print.Looked, w.Project.RulesVersion, callerHash(print), staysHash(print), event.TrimText(string(parts), 60000))
+		w.Project.ID, w.Project.GroupingVersion, print.Variant[:], v.issue, print.Key[:], print.Provisional,
+		db.NullID(r.release), print.Looked, w.Project.RulesVersion, callerHash(print), staysHash(print),
+		event.TrimText(string(parts), 60000))
 	if err != nil {
 		return print, err
 	}
@@ -201,7 +205,8 @@ func callerHash(p fingerprint.Result) any {
 }
 
 // anyVariant files under a variant that an issue has.
-func (w *batchTx) anyVariant(ctx context.Context, print fingerprint.Result, issue int64, err error) (fingerprint.Result, error) {
+func (w *batchTx) anyVariant(ctx context.Context, print fingerprint.Result, issue int64,
+	err error) (fingerprint.Result, error) {
 	if err != nil {
 		return print, err
 	}

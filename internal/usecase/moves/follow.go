@@ -45,13 +45,16 @@ func (d derived) Joins() string { return strings.ReplaceAll(d.join, "t.", d.Tabl
 
 // Followers are the derived tables in the order they follow.
 var Followers = []derived{
-	{Table: "issue_user", column: "user", values: []string{"last_day"}, join: "last_day=GREATEST(t.last_day, VALUES(last_day))", users: true},
+	{Table: "issue_user", column: "user", values: []string{"last_day"},
+		join: "last_day=GREATEST(t.last_day, VALUES(last_day))", users: true},
 	{Table: "issue_user_day", prefix: "day", column: "user", join: "variant=VALUES(variant)", users: true},
 	{Table: "issue_user_env", prefix: "environment", column: "user", join: "variant=VALUES(variant)", users: true},
 	{Table: "issue_hour", column: "hour", values: []string{"events", "dropped"}, join: addCounts},
 	{Table: "issue_day", column: "day", values: []string{"events", "dropped"}, join: addCounts},
-	{Table: "issue_release", column: "app_release", values: []string{"events", "dropped", "first_seen", "last_seen"}, join: addSpans},
-	{Table: "issue_env", column: "environment", values: []string{"events", "dropped", "first_seen", "last_seen"}, join: addSpans},
+	{Table: "issue_release", column: "app_release", values: []string{"events", "dropped", "first_seen", "last_seen"},
+		join: addSpans},
+	{Table: "issue_env", column: "environment", values: []string{"events", "dropped", "first_seen", "last_seen"},
+		join: addSpans},
 }
 
 // Following lists the projects with moves whose derived rows are on their way.
@@ -171,7 +174,9 @@ func (f *follow) bounds(ctx context.Context, d derived) (lo, hi, prefix int64, f
 		if d.prefix != "" {
 			order, first = "t."+d.prefix+", "+order, "t."+d.prefix
 		}
-		return f.tx.QueryRowContext(ctx, "SELECT STRAIGHT_JOIN "+first+", t."+d.column+from+cond+" ORDER BY "+order+" LIMIT 1", append([]any{f.id, f.from}, args...)...).Scan(&prefix, &lo)
+		return f.tx.QueryRowContext(ctx,
+			"SELECT STRAIGHT_JOIN "+first+", t."+d.column+from+cond+" ORDER BY "+order+" LIMIT 1",
+			append([]any{f.id, f.from}, args...)...).Scan(&prefix, &lo)
 	}
 	switch {
 	case !f.begun:
@@ -194,7 +199,8 @@ func (f *follow) bounds(ctx context.Context, d derived) (lo, hi, prefix int64, f
 	if d.prefix != "" {
 		cond, args = " AND t."+d.prefix+"=?"+cond, []any{f.id, f.from, prefix, lo, f.s.Chunk - 1}
 	}
-	err = f.tx.QueryRowContext(ctx, "SELECT STRAIGHT_JOIN t."+d.column+from+cond+" ORDER BY t."+d.column+" LIMIT 1 OFFSET ?", args...).Scan(&hi)
+	err = f.tx.QueryRowContext(ctx,
+		"SELECT STRAIGHT_JOIN t."+d.column+from+cond+" ORDER BY t."+d.column+" LIMIT 1 OFFSET ?", args...).Scan(&hi)
 	if errors.Is(err, sql.ErrNoRows) {
 		hi, err = math.MaxInt64, nil
 	}
@@ -219,9 +225,12 @@ func (f *follow) countUsers(ctx context.Context, d derived, where string, args [
 		outer := ""
 		if extra != "" {
 			outer, same = " AND t."+extra, same+" AND o."+extra
-			all = append(append(append([]any{}, all[:len(args)]...), extraArgs...), append(all[len(args):], extraArgs...)...)
+			all = append(append(append([]any{}, all[:len(args)]...), extraArgs...),
+				append(all[len(args):], extraArgs...)...)
 		}
-		err = f.tx.QueryRowContext(ctx, correlated+"SELECT COUNT(DISTINCT t.user) FROM "+d.Table+" t WHERE "+where+outer+" AND NOT EXISTS (SELECT 1 FROM "+d.Table+" o WHERE "+same+")", all...).Scan(&n)
+		err = f.tx.QueryRowContext(ctx,
+			correlated+"SELECT COUNT(DISTINCT t.user) FROM "+d.Table+" t WHERE "+where+outer+
+				" AND NOT EXISTS (SELECT 1 FROM "+d.Table+" o WHERE "+same+")", all...).Scan(&n)
 		return n, err
 	}
 	for _, side := range []struct{ issue, sign int64 }{{f.from, -1}, {f.to, 1}} {

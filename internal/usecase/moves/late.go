@@ -126,7 +126,8 @@ func (l *late) move(ctx context.Context, tx *sql.Tx) error {
 	var readable []*reread
 	for _, x := range l.read {
 		var there bool
-		if err := tx.QueryRowContext(ctx, "SELECT issue=? AND again=1 FROM variant WHERE id=?", l.issue, x.id).Scan(&there); err != nil {
+		if err := tx.QueryRowContext(ctx, "SELECT issue=? AND again=1 FROM variant WHERE id=?", l.issue,
+			x.id).Scan(&there); err != nil {
 			return err
 		}
 		switch {
@@ -295,7 +296,9 @@ func (l *late) moveTo(ctx context.Context, tx *sql.Tx, from *Side, target int64,
 	if err := l.s.AddMoveHistory(ctx, tx, to.ID, nil, who, "symbols", fmt.Sprintf("%s came here from %s/%d: symbols made their traces readable", words.Counted(events, "event"), l.p.Name, from.Number)); err != nil {
 		return err
 	}
-	return l.s.AddMoveHistory(ctx, tx, from.ID, nil, who, "symbols", fmt.Sprintf("%s went to %s/%d: symbols made their traces readable", words.Counted(events, "event"), l.p.Name, to.Number))
+	return l.s.AddMoveHistory(ctx, tx, from.ID, nil, who, "symbols",
+		fmt.Sprintf("%s went to %s/%d: symbols made their traces readable", words.Counted(events, "event"), l.p.Name,
+			to.Number))
 }
 
 // fold ends what stood for traces that could not be read: fingerprints that no
@@ -306,7 +309,8 @@ func (l *late) fold(ctx context.Context, tx *sql.Tx, from *Side, byTarget map[in
 	for _, list := range byTarget {
 		for _, x := range list {
 			const unused = "DELETE FROM alias WHERE project=? AND grouping_version=? AND hash=? AND issue=? AND NOT EXISTS (SELECT 1 FROM variant v WHERE v.issue=? AND v.fingerprint=?)"
-			if _, err := tx.ExecContext(ctx, unused, l.p.ID, l.p.GroupingVersion, x.print, l.issue, l.issue, x.print); err != nil {
+			if _, err := tx.ExecContext(ctx, unused, l.p.ID, l.p.GroupingVersion, x.print, l.issue, l.issue,
+				x.print); err != nil {
 				return err
 			}
 		}
@@ -327,7 +331,8 @@ func (l *late) fold(ctx context.Context, tx *sql.Tx, from *Side, byTarget map[in
 	if err := issues.LeadTo(ctx, tx, l.issue, into); err != nil {
 		return err
 	}
-	return l.s.AddMoveHistory(ctx, tx, l.issue, nil, accounts.Actor{Kind: "service"}, "symbols", fmt.Sprintf("leads to %s now; it was %s", l.s.issues.IssueName(ctx, tx, into), issue.Describe(from.Standing)))
+	return l.s.AddMoveHistory(ctx, tx, l.issue, nil, accounts.Actor{Kind: "service"}, "symbols",
+		fmt.Sprintf("leads to %s now; it was %s", l.s.issues.IssueName(ctx, tx, into), issue.Describe(from.Standing)))
 }
 
 // show lets the issues that events came to, or stayed in, be shown by the

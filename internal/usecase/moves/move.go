@@ -46,7 +46,8 @@ type Side struct {
 // Merge moves all variants of issues into another issue. The issues' numbers
 // lead there from now on; the target keeps its state, save that it regresses
 // when what came was seen in a release that contains its fix.
-func (s *Service) Merge(ctx context.Context, project *projects.Project, from []int64, into int64, who accounts.Actor) error {
+func (s *Service) Merge(ctx context.Context, project *projects.Project, from []int64, into int64,
+	who accounts.Actor) error {
 	return s.db.InTx(ctx, func(tx *sql.Tx) error {
 		if err := projects.Lock(ctx, tx, project.ID); err != nil {
 			return err
@@ -64,7 +65,8 @@ func (s *Service) Merge(ctx context.Context, project *projects.Project, from []i
 				return fault.New(fault.BadInput, "%s/%d cannot be merged into itself", project.Name, n)
 			}
 			if src.into != 0 {
-				return fault.New(fault.Conflict, "%s/%d was merged into %s already", project.Name, n, s.issues.IssueName(ctx, tx, src.into))
+				return fault.New(fault.Conflict, "%s/%d was merged into %s already", project.Name, n,
+					s.issues.IssueName(ctx, tx, src.into))
 			}
 			if err := s.merge(ctx, tx, project, src, to, who); err != nil {
 				return err
@@ -77,13 +79,15 @@ func (s *Service) Merge(ctx context.Context, project *projects.Project, from []i
 	})
 }
 
-func (s *Service) merge(ctx context.Context, tx *sql.Tx, p *projects.Project, from, to *Side, who accounts.Actor) error {
+func (s *Service) merge(ctx context.Context, tx *sql.Tx, p *projects.Project, from, to *Side,
+	who accounts.Actor) error {
 	words := fmt.Sprintf("merged %s/%d into this; it was %s", p.Name, from.Number, issue.Describe(from.Standing))
 	return s.mergeAs(ctx, tx, p, from, to, who, moveMerge, words)
 }
 
 // mergeAs moves all that an issue has into another one, whose history says words.
-func (s *Service) mergeAs(ctx context.Context, tx *sql.Tx, p *projects.Project, from, to *Side, who accounts.Actor, kind MoveKind, words string) error {
+func (s *Service) mergeAs(ctx context.Context, tx *sql.Tx, p *projects.Project, from, to *Side, who accounts.Actor,
+	kind MoveKind, words string) error {
 	m := &Move{Project: p.ID, Kind: kind, From: from.ID, To: to.ID}
 	if err := s.NewMove(ctx, tx, m, who, from, to); err != nil {
 		return err
@@ -119,7 +123,8 @@ func (s *Service) mergeAs(ctx context.Context, tx *sql.Tx, p *projects.Project, 
 	if err := s.AddRegression(ctx, tx, m.Project, to.ID, regressed); err != nil {
 		return err
 	}
-	return s.AddMoveHistory(ctx, tx, from.ID, m, who, "merged_away", fmt.Sprintf("merged into %s/%d", p.Name, to.Number))
+	return s.AddMoveHistory(ctx, tx, from.ID, m, who, "merged_away",
+		fmt.Sprintf("merged into %s/%d", p.Name, to.Number))
 }
 
 // NewMove writes the move's own row.
@@ -137,7 +142,8 @@ func (s *Service) NewMove(ctx context.Context, tx *sql.Tx, m *Move, who accounts
 		return err
 	}
 	res, err := tx.ExecContext(ctx, "INSERT INTO move (project, kind, at, actor_kind, actor, from_issue, to_issue, undoes, regroup, before_from, before_to, following) VALUES (?,?,?,?,?,?,?,?,?,?,?,1)",
-		m.Project, string(m.Kind), db.Micros(s.db.Now()), who.Kind, who.Name, m.From, m.To, db.NullID(m.Undoes), db.NullID(m.Regroup), a, b)
+		m.Project, string(m.Kind), db.Micros(s.db.Now()), who.Kind, who.Name, m.From, m.To, db.NullID(m.Undoes),
+		db.NullID(m.Regroup), a, b)
 	if err != nil {
 		return err
 	}
@@ -147,7 +153,8 @@ func (s *Service) NewMove(ctx context.Context, tx *sql.Tx, m *Move, who accounts
 
 // AddMoveHistory writes an entry of an issue's history that belongs to a move; m
 // may be nil.
-func (s *Service) AddMoveHistory(ctx context.Context, tx *sql.Tx, id int64, m *Move, who accounts.Actor, kind, words string) error {
+func (s *Service) AddMoveHistory(ctx context.Context, tx *sql.Tx, id int64, m *Move, who accounts.Actor, kind,
+	words string) error {
 	line := status.HistoryLine{Entry: issue.Entry{Kind: issue.Kind(kind), Words: words}, Who: who}
 	var project int64
 	if m != nil {
@@ -197,7 +204,8 @@ func (s *Service) joinSpans(ctx context.Context, tx *sql.Tx, m *Move) error {
 
 // RegressByMove asks the state machine what the releases of the moved variants
 // do to a target that is fixed.
-func (s *Service) RegressByMove(ctx context.Context, tx *sql.Tx, p *projects.Project, m *Move, to *Side) (*issue.Entry, error) {
+func (s *Service) RegressByMove(ctx context.Context, tx *sql.Tx, p *projects.Project, m *Move,
+	to *Side) (*issue.Entry, error) {
 	const came = "SELECT n.name, MAX(x.last_seen) FROM move_variant mv JOIN issue_release x ON x.issue=? AND x.variant=mv.variant JOIN app_release n ON n.id=x.app_release WHERE mv.move=? GROUP BY n.id"
 	entry, err := s.regressedBy(ctx, tx, p.ID, to.Standing, came, m.From, m.ID)
 	if err != nil || entry == nil {
@@ -215,7 +223,8 @@ func (s *Service) setState(ctx context.Context, tx *sql.Tx, project int64, x *Si
 
 // regressedBy says by which of the releases that a query lists, with when an
 // event of each was thrown last, a standing regresses; nil when by none.
-func (s *Service) regressedBy(ctx context.Context, tx *sql.Tx, project int64, st issue.Standing, query string, args ...any) (*issue.Entry, error) {
+func (s *Service) regressedBy(ctx context.Context, tx *sql.Tx, project int64, st issue.Standing, query string,
+	args ...any) (*issue.Entry, error) {
 	if st.State != issue.Fixed {
 		return nil, nil
 	}
@@ -239,7 +248,8 @@ func (s *Service) regressedBy(ctx context.Context, tx *sql.Tx, project int64, st
 		return nil, err
 	}
 	for _, x := range list {
-		if _, entry, changed := k.Seen(st, issue.Occurrence{Release: k.Release(x.release), Thrown: db.FromMicros(x.last)}); changed {
+		if _, entry, changed := k.Seen(st,
+			issue.Occurrence{Release: k.Release(x.release), Thrown: db.FromMicros(x.last)}); changed {
 			return entry, nil
 		}
 	}
@@ -282,7 +292,9 @@ func (s *Service) SideByID(ctx context.Context, tx *sql.Tx, id int64) (*Side, er
 	x := &Side{ID: id}
 	var into, deleted sql.NullInt64
 	scan := issues.StatusScan{St: &x.StatusRow}
-	err := tx.QueryRowContext(ctx, "SELECT i.number, i.merged_into, i.deleted, "+issues.StatusColumns+" FROM issue i WHERE i.id=? FOR UPDATE", id).Scan(append([]any{&x.Number, &into, &deleted}, scan.Into()...)...)
+	err := tx.QueryRowContext(ctx,
+		"SELECT i.number, i.merged_into, i.deleted, "+issues.StatusColumns+" FROM issue i WHERE i.id=? FOR UPDATE",
+		id).Scan(append([]any{&x.Number, &into, &deleted}, scan.Into()...)...)
 	if err != nil {
 		return x, err
 	}
@@ -309,15 +321,19 @@ type listRow struct {
 const listRowColumns = "headline, place, message, origin_function, origin_file, origin_line, severity, unhandled, first_seen, last_seen, COALESCE(first_release,0), COALESCE(last_release,0), first_filing, last_filing"
 
 // insertRow writes the row of an issue whose events are yet to come.
-func (s *Service) insertRow(ctx context.Context, tx *sql.Tx, project, id int64, st issues.StatusRow, l listRow, users, windowEvents, windowUsers int64) error {
+func (s *Service) insertRow(ctx context.Context, tx *sql.Tx, project, id int64, st issues.StatusRow, l listRow, users,
+	windowEvents, windowUsers int64) error {
 	return s.status.WriteRows(ctx, tx, project, []status.ListRow{{
-		Issue: id, New: st, Shown: l.shown(), Users: users, WindowDay: int64(db.Day(s.db.Now())), WindowEvents: windowEvents, WindowUsers: windowUsers,
-		FirstSeen: l.FirstSeen, LastSeen: l.LastSeen, FirstRelease: l.FirstRelease, LastRelease: l.LastRelease, FirstFiling: l.FirstFiling, LastFiling: l.LastFiling, GrownTo: issue.GrownTo(users),
+		Issue: id, New: st, Shown: l.shown(), Users: users, WindowDay: int64(db.Day(s.db.Now())),
+		WindowEvents: windowEvents, WindowUsers: windowUsers,
+		FirstSeen: l.FirstSeen, LastSeen: l.LastSeen, FirstRelease: l.FirstRelease, LastRelease: l.LastRelease,
+		FirstFiling: l.FirstFiling, LastFiling: l.LastFiling, GrownTo: issue.GrownTo(users),
 	}})
 }
 
 func (l listRow) shown() issues.Shown {
-	return issues.Shown{Headline: l.Headline, Place: l.Place, Message: l.Message, OriginFunction: l.OriginFunction, OriginFile: l.OriginFile, OriginLine: l.OriginLine, Severity: l.Severity, Unhandled: l.Unhandled}
+	return issues.Shown{Headline: l.Headline, Place: l.Place, Message: l.Message, OriginFunction: l.OriginFunction,
+		OriginFile: l.OriginFile, OriginLine: l.OriginLine, Severity: l.Severity, Unhandled: l.Unhandled}
 }
 
 // saveRow keeps the list row of a merge's source.
@@ -334,7 +350,8 @@ func (s *Service) saveRow(ctx context.Context, tx *sql.Tx, m *Move) error {
 func ListRowOf(ctx context.Context, tx *sql.Tx, id int64) (string, error) {
 	var l listRow
 	err := tx.QueryRowContext(ctx, "SELECT "+listRowColumns+" FROM issue_list WHERE issue=?", id).
-		Scan(&l.Headline, &l.Place, &l.Message, &l.OriginFunction, &l.OriginFile, &l.OriginLine, &l.Severity, &l.Unhandled, &l.FirstSeen, &l.LastSeen, &l.FirstRelease, &l.LastRelease, &l.FirstFiling, &l.LastFiling)
+		Scan(&l.Headline, &l.Place, &l.Message, &l.OriginFunction, &l.OriginFile, &l.OriginLine, &l.Severity,
+			&l.Unhandled, &l.FirstSeen, &l.LastSeen, &l.FirstRelease, &l.LastRelease, &l.FirstFiling, &l.LastFiling)
 	if err != nil {
 		return "", err
 	}

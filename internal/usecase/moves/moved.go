@@ -40,7 +40,8 @@ func (s *Service) Moving(ctx context.Context) ([]int64, error) {
 // a known one whose function went to another file (core/moved). Where it is,
 // its events go to that one, and so does all that comes. more says that there
 // may be others to look at.
-func (s *Service) FollowMoved(ctx context.Context, p *projects.Project, units *pipeline.Units, renames RenamesOf) (more bool, err error) {
+func (s *Service) FollowMoved(ctx context.Context, p *projects.Project, units *pipeline.Units,
+	renames RenamesOf) (more bool, err error) {
 	var id int64
 	err = s.db.QueryRowContext(ctx, "SELECT issue FROM moved_check WHERE project=? ORDER BY issue LIMIT 1", p.ID).Scan(&id)
 	if errors.Is(err, sql.ErrNoRows) {
@@ -112,7 +113,8 @@ func (f *movedFrom) find(ctx context.Context, id int64) (into int64, how moved.F
 	// Those filed by older programs are found by the event that shows them.
 	const known = "SELECT l.issue FROM issue_list l JOIN (SELECT issue FROM variant WHERE project=? AND stays=? UNION SELECT issue FROM issue_list WHERE project=? AND origin_function=?) x ON x.issue=l.issue" +
 		" WHERE l.issue<>? AND l.state<>'dismissed' ORDER BY l.issue LIMIT ?"
-	others, err := db.Numbers(ctx, f.s.db, known, f.p.ID, db.Hash16(now.origin.Stays), f.p.ID, function, id, maxMovedFrom+1)
+	others, err := db.Numbers(ctx, f.s.db, known, f.p.ID, db.Hash16(now.origin.Stays), f.p.ID, function, id,
+		maxMovedFrom+1)
 	if err != nil || len(others) > maxMovedFrom {
 		return 0, how, err
 	}
@@ -140,7 +142,8 @@ func (f *movedFrom) find(ctx context.Context, id int64) (into int64, how moved.F
 }
 
 // follows compares a new issue with a known one.
-func (f *movedFrom) follows(ctx context.Context, now, then seenAt, newer *pipeline.Sources) (how moved.Followed, ok bool, err error) {
+func (f *movedFrom) follows(ctx context.Context, now, then seenAt,
+	newer *pipeline.Sources) (how moved.Followed, ok bool, err error) {
 	order, err := f.s.releases.OrderOf(ctx, f.p, then.release, now.release)
 	if err != nil || order.Compare >= 0 {
 		return how, false, err
@@ -216,7 +219,8 @@ func (f *movedFrom) origin(ctx context.Context, e *Readable, stays string) (at s
 
 // followInto merges a new issue into the one it was before, as long as nobody
 // has decided about it.
-func (s *Service) followInto(ctx context.Context, tx *sql.Tx, p *projects.Project, id, into int64, kind MoveKind, words string) error {
+func (s *Service) followInto(ctx context.Context, tx *sql.Tx, p *projects.Project, id, into int64, kind MoveKind,
+	words string) error {
 	from, err := s.SideByID(ctx, tx, id)
 	if err != nil {
 		return err

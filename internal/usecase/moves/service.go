@@ -36,5 +36,6 @@ type Needs struct {
 
 // New makes a service.
 func New(n Needs) *Service {
-	return &Service{db: n.DB, events: n.Events, ingest: n.Ingest, issues: n.Issues, releases: n.Releases, status: n.Status, Chunk: chunkRows}
+	return &Service{db: n.DB, events: n.Events, ingest: n.Ingest, issues: n.Issues, releases: n.Releases,
+		status: n.Status, Chunk: chunkRows}
 }

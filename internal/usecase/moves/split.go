@@ -83,7 +83,8 @@ func (k *Kept) Settled(d difference.Difference) bool {
 
 // KeptOf reads bodies of an issue: the newest, and those kept for good of its
 // largest variants, each event once and made readable.
-func (s *Service) KeptOf(ctx context.Context, p *projects.Project, id int64, read Reader, take func(k *Kept) error) error {
+func (s *Service) KeptOf(ctx context.Context, p *projects.Project, id int64, read Reader,
+	take func(k *Kept) error) error {
 	type found struct {
 		variant, filing, thrown int64
 		event, base, body       []byte
@@ -146,7 +147,8 @@ func (s *Service) KeptOf(ctx context.Context, p *projects.Project, id int64, rea
 // whose key says that all their events have it; kept bodies of the others are
 // looked through in the background. It refuses where no kept event has it, or
 // all have.
-func (s *Service) Split(ctx context.Context, project *projects.Project, number int64, d difference.Difference, read Reader, who accounts.Actor) (int64, error) {
+func (s *Service) Split(ctx context.Context, project *projects.Project, number int64, d difference.Difference,
+	read Reader, who accounts.Actor) (int64, error) {
 	is, err := s.issues.Issue(ctx, project, number)
 	if err != nil {
 		return 0, err
@@ -187,7 +189,8 @@ func (s *Service) Split(ctx context.Context, project *projects.Project, number i
 	return made, err
 }
 
-func (s *Service) split(ctx context.Context, tx *sql.Tx, p *projects.Project, number int64, d difference.Difference, show *Kept, settled []int64, who accounts.Actor) (int64, error) {
+func (s *Service) split(ctx context.Context, tx *sql.Tx, p *projects.Project, number int64, d difference.Difference,
+	show *Kept, settled []int64, who accounts.Actor) (int64, error) {
 	var filed int64
 	if err := tx.QueryRowContext(ctx, "SELECT filing FROM project_counter WHERE project=? FOR UPDATE", p.ID).Scan(&filed); err != nil {
 		return 0, err
@@ -197,7 +200,8 @@ func (s *Service) split(ctx context.Context, tx *sql.Tx, p *projects.Project, nu
 		return 0, err
 	}
 	if from.into != 0 {
-		return 0, fault.New(fault.Conflict, "%s/%d was merged into %s in between; split that one", p.Name, number, s.issues.IssueName(ctx, tx, from.into))
+		return 0, fault.New(fault.Conflict, "%s/%d was merged into %s in between; split that one", p.Name, number,
+			s.issues.IssueName(ctx, tx, from.into))
 	}
 	next, err := projects.NextIssue(ctx, tx, p.ID)
 	if err != nil {
@@ -234,10 +238,13 @@ func (s *Service) split(ctx context.Context, tx *sql.Tx, p *projects.Project, nu
 	if err := s.Flip(ctx, tx, m); err != nil {
 		return 0, err
 	}
-	if err := s.AddMoveHistory(ctx, tx, from.ID, m, who, "split", fmt.Sprintf("split off %s/%d: %s", p.Name, to.Number, d.Words())); err != nil {
+	if err := s.AddMoveHistory(ctx, tx, from.ID, m, who, "split",
+		fmt.Sprintf("split off %s/%d: %s", p.Name, to.Number, d.Words())); err != nil {
 		return 0, err
 	}
-	if err := s.AddMoveHistory(ctx, tx, to.ID, m, who, "split_off", fmt.Sprintf("split off from %s/%d: %s; it was %s", p.Name, from.Number, d.Words(), issue.Describe(from.Standing))); err != nil {
+	if err := s.AddMoveHistory(ctx, tx, to.ID, m, who, "split_off",
+		fmt.Sprintf("split off from %s/%d: %s; it was %s", p.Name, from.Number, d.Words(),
+			issue.Describe(from.Standing))); err != nil {
 		return 0, err
 	}
 	return to.Number, projects.Touch(ctx, tx, p.ID)
@@ -245,16 +252,19 @@ func (s *Service) split(ctx context.Context, tx *sql.Tx, p *projects.Project, nu
 
 // NewPart makes the issue that a split takes a part out into, shown by an
 // event that it will have.
-func (s *Service) NewPart(ctx context.Context, tx *sql.Tx, p *projects.Project, number int64, x issues.Shown, filing, thrown int64) (*Side, error) {
+func (s *Service) NewPart(ctx context.Context, tx *sql.Tx, p *projects.Project, number int64, x issues.Shown, filing,
+	thrown int64) (*Side, error) {
 	id, err := status.Create(ctx, tx, p.ID, number, s.db.Now())
 	if err != nil {
 		return nil, err
 	}
 	l := listRow{
-		Headline: x.Headline, Place: x.Place, Message: x.Message, OriginFunction: x.OriginFunction, OriginFile: x.OriginFile, OriginLine: x.OriginLine, Severity: x.Severity, Unhandled: x.Unhandled,
+		Headline: x.Headline, Place: x.Place, Message: x.Message, OriginFunction: x.OriginFunction,
+		OriginFile: x.OriginFile, OriginLine: x.OriginLine, Severity: x.Severity, Unhandled: x.Unhandled,
 		FirstFiling: filing, LastFiling: filing, FirstSeen: thrown, LastSeen: thrown,
 	}
-	if err := s.insertRow(ctx, tx, p.ID, id, issues.StatusRow{Standing: issue.Standing{State: issue.New}}, l, 0, 0, 0); err != nil {
+	if err := s.insertRow(ctx, tx, p.ID, id, issues.StatusRow{Standing: issue.Standing{State: issue.New}}, l, 0, 0,
+		0); err != nil {
 		return nil, err
 	}
 	return s.SideByID(ctx, tx, id)

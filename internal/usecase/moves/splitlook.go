@@ -203,7 +203,8 @@ func (s *Service) moveFound(ctx context.Context, l *looking, variant int64, read
 		var following int
 		var here bool // nobody else has come further
 		const state = "SELECT (SELECT COUNT(*) FROM move WHERE project=? AND following=1), active=1 AND looking=1 AND at_variant=? AND at_filing=? FROM split WHERE id=?"
-		if err := tx.QueryRowContext(ctx, state, l.project, l.atVariant, l.atFiled, l.id).Scan(&following, &here); err != nil {
+		if err := tx.QueryRowContext(ctx, state, l.project, l.atVariant, l.atFiled, l.id).Scan(&following,
+			&here); err != nil {
 			return err
 		}
 		if following > 0 || !here {
@@ -225,7 +226,8 @@ func (s *Service) moveFound(ctx context.Context, l *looking, variant int64, read
 				return err
 			}
 			if left > 0 {
-				return s.MoveEvents(ctx, tx, l.project, Note{"split_event", "split=? AND variant=?", []any{l.id, variant}}, variant, to.ID)
+				return s.MoveEvents(ctx, tx, l.project,
+					Note{"split_event", "split=? AND variant=?", []any{l.id, variant}}, variant, to.ID)
 			}
 		}
 		const stay = "SELECT COALESCE(SUM(stands_for),0)+(SELECT dropped_events FROM variant WHERE id=?) FROM event FORCE INDEX (by_variant) WHERE variant=? AND has_body=0 AND filing<=?"
@@ -236,7 +238,8 @@ func (s *Service) moveFound(ctx context.Context, l *looking, variant int64, read
 		at := variant
 		if l.late {
 			at = l.atVariant
-			if _, err := tx.ExecContext(ctx, "DELETE FROM split_late WHERE split=? AND variant=?", l.id, variant); err != nil {
+			if _, err := tx.ExecContext(ctx, "DELETE FROM split_late WHERE split=? AND variant=?", l.id,
+				variant); err != nil {
 				return err
 			}
 		}
@@ -247,7 +250,8 @@ func (s *Service) moveFound(ctx context.Context, l *looking, variant int64, read
 
 // elsewhere looks at the bodies of a variant that do not stand with its events:
 // the newest, and the exemplars, whose forms it gives.
-func (s *Service) elsewhere(ctx context.Context, l *looking, variant int64, read Reader) (slot []BodyKey, exemplars [][]byte, err error) {
+func (s *Service) elsewhere(ctx context.Context, l *looking, variant int64,
+	read Reader) (slot []BodyKey, exemplars [][]byte, err error) {
 	type packed struct {
 		form       []byte
 		dictionary sql.NullInt64
@@ -367,6 +371,7 @@ func ShowAgain(ctx context.Context, tx *sql.Tx, id int64, e *Readable) error {
 	}
 	x := ingest.ShownBy(e.Print, e.Event)
 	_, err := tx.ExecContext(ctx, "UPDATE issue_list SET headline=?, place=?, message=?, words=?, origin_function=?, origin_file=?, origin_line=?, severity=?, unhandled=? WHERE issue=?",
-		x.Headline, x.Place, x.Message, issues.SearchText(x.Headline, x.Place, x.Message), x.OriginFunction, x.OriginFile, x.OriginLine, x.Severity, x.Unhandled, id)
+		x.Headline, x.Place, x.Message, issues.SearchText(x.Headline, x.Place, x.Message), x.OriginFunction,
+		x.OriginFile, x.OriginLine, x.Severity, x.Unhandled, id)
 	return err
 }

@@ -43,11 +43,13 @@ type Note struct {
 // MoveEvents moves the events that were noted of a variant to another, up to a
 // chunk of them, and takes them off the note.
 func (s *Service) MoveEvents(ctx context.Context, tx *sql.Tx, project int64, n Note, from, to int64) error {
-	t := &transfer{s: s, tx: tx, project: project, hours: map[int64]int64{}, days: map[int64]int64{}, releases: map[int64]*ingest.Span{}, environs: map[int64]*ingest.Span{},
+	t := &transfer{s: s, tx: tx, project: project, hours: map[int64]int64{}, days: map[int64]int64{},
+		releases: map[int64]*ingest.Span{}, environs: map[int64]*ingest.Span{},
 		users: map[int64]int64{}, userDays: map[ingest.Key2]bool{}, userEnvs: map[ingest.Key2]bool{}}
 	t.from.variant, t.to.variant = from, to
 	for _, p := range []*place{&t.from, &t.to} {
-		if err := tx.QueryRowContext(ctx, "SELECT issue, dropped_events FROM variant WHERE id=?", p.variant).Scan(&p.issue, &p.dropped); err != nil {
+		if err := tx.QueryRowContext(ctx, "SELECT issue, dropped_events FROM variant WHERE id=?",
+			p.variant).Scan(&p.issue, &p.dropped); err != nil {
 			return err
 		}
 	}
@@ -68,7 +70,9 @@ func (s *Service) MoveEvents(ctx context.Context, tx *sql.Tx, project int64, n N
 		}
 	}
 	for chunk := range slices.Chunk(noted, db.StatementRows) {
-		if _, err := tx.ExecContext(ctx, "DELETE FROM "+n.Table+" WHERE "+n.Where+" AND filing IN ("+db.Marks(len(chunk))+")", append(slices.Clone(n.Args), chunk...)...); err != nil {
+		if _, err := tx.ExecContext(ctx,
+			"DELETE FROM "+n.Table+" WHERE "+n.Where+" AND filing IN ("+db.Marks(len(chunk))+")",
+			append(slices.Clone(n.Args), chunk...)...); err != nil {
 			return err
 		}
 	}
@@ -83,7 +87,8 @@ func (t *transfer) load(ctx context.Context, n Note) (noted []any, err error) {
 		err := r.Scan(&filing)
 		noted = append(noted, filing)
 		return err
-	}, "SELECT filing FROM "+n.Table+" WHERE "+n.Where+" ORDER BY filing LIMIT ?", append(slices.Clone(n.Args), t.s.Chunk)...)
+	}, "SELECT filing FROM "+n.Table+" WHERE "+n.Where+
+		" ORDER BY filing LIMIT ?", append(slices.Clone(n.Args), t.s.Chunk)...)
 	if err != nil || len(noted) == 0 {
 		return noted, err
 	}
@@ -235,10 +240,13 @@ func (t *transfer) counts(ctx context.Context) error {
 
 // take takes events off a row of counts, and the row away with the last.
 func (t *transfer) take(ctx context.Context, table, column string, k, n int64) error {
-	if _, err := t.tx.ExecContext(ctx, "UPDATE "+table+" SET events=events-? WHERE issue=? AND "+column+"=? AND variant=?", n, t.from.issue, k, t.from.variant); err != nil {
+	if _, err := t.tx.ExecContext(ctx,
+		"UPDATE "+table+" SET events=events-? WHERE issue=? AND "+column+"=? AND variant=?", n, t.from.issue, k,
+		t.from.variant); err != nil {
 		return err
 	}
-	_, err := t.tx.ExecContext(ctx, "DELETE FROM "+table+" WHERE issue=? AND "+column+"=? AND variant=? AND events=0", t.from.issue, k, t.from.variant)
+	_, err := t.tx.ExecContext(ctx, "DELETE FROM "+table+" WHERE issue=? AND "+column+"=? AND variant=? AND events=0",
+		t.from.issue, k, t.from.variant)
 	return err
 }
 
@@ -270,7 +278,9 @@ func (t *transfer) spans(ctx context.Context) error {
 	}{{"issue_release", "app_release", t.releases, rels}, {"issue_env", "environment", t.environs, envs}} {
 		for k := range x.gone {
 			if sp := x.stay[k]; sp != nil {
-				if _, err := t.tx.ExecContext(ctx, "UPDATE "+x.table+" SET first_seen=?, last_seen=? WHERE issue=? AND "+x.column+"=? AND variant=?", sp.First, sp.Last, t.from.issue, k, t.from.variant); err != nil {
+				if _, err := t.tx.ExecContext(ctx,
+					"UPDATE "+x.table+" SET first_seen=?, last_seen=? WHERE issue=? AND "+x.column+"=? AND variant=?",
+					sp.First, sp.Last, t.from.issue, k, t.from.variant); err != nil {
 					return err
 				}
 			}

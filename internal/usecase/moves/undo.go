@@ -79,14 +79,18 @@ func (s *Service) inTheWay(ctx context.Context, tx *sql.Tx, p *projects.Project,
 		return err
 	}
 	if m.Kind == MoveSplit && into.Valid {
-		return fault.New(fault.Conflict, first, fmt.Sprintf("%s was merged into %s", s.issues.IssueName(ctx, tx, m.From), s.issues.IssueName(ctx, tx, into.Int64)))
+		return fault.New(fault.Conflict, first,
+			fmt.Sprintf("%s was merged into %s", s.issues.IssueName(ctx, tx, m.From),
+				s.issues.IssueName(ctx, tx, into.Int64)))
 	}
 	var split, later, laterTo int64
 	var kind MoveKind
 	const parts = "SELECT m.from_issue, m.to_issue FROM move_alias a JOIN split_alias b ON b.grouping_version=a.grouping_version AND b.hash=a.hash JOIN split s ON s.id=b.split AND s.project=? AND s.active=1 JOIN move m ON m.id=s.move WHERE a.move=? AND m.id>a.move ORDER BY m.id DESC LIMIT 1"
 	err := tx.QueryRowContext(ctx, parts, p.ID, m.ID).Scan(&split, &laterTo)
 	if err == nil {
-		return fault.New(fault.Conflict, first, fmt.Sprintf("%s was split off from %s", s.issues.IssueName(ctx, tx, laterTo), s.issues.IssueName(ctx, tx, split)))
+		return fault.New(fault.Conflict, first,
+			fmt.Sprintf("%s was split off from %s", s.issues.IssueName(ctx, tx, laterTo),
+				s.issues.IssueName(ctx, tx, split)))
 	}
 	if !errors.Is(err, sql.ErrNoRows) {
 		return err
@@ -108,11 +112,13 @@ func (s *Service) inTheWay(ctx context.Context, tx *sql.Tx, p *projects.Project,
 	if kind == moveLate {
 		return fault.New(fault.Conflict, "symbols came since, and events went on to %s where they belong; what is there stays", s.issues.IssueName(ctx, tx, laterTo))
 	}
-	return fault.New(fault.Conflict, first, fmt.Sprintf("%s was merged into %s", s.issues.IssueName(ctx, tx, m.To), s.issues.IssueName(ctx, tx, laterTo)))
+	return fault.New(fault.Conflict, first,
+		fmt.Sprintf("%s was merged into %s", s.issues.IssueName(ctx, tx, m.To), s.issues.IssueName(ctx, tx, laterTo)))
 }
 
 // partAgain takes a merge back: what was merged away is an issue again.
-func (s *Service) partAgain(ctx context.Context, tx *sql.Tx, p *projects.Project, m, back *Move, from, to *Side, beforeTo string, who accounts.Actor) error {
+func (s *Service) partAgain(ctx context.Context, tx *sql.Tx, p *projects.Project, m, back *Move, from, to *Side,
+	beforeTo string, who accounts.Actor) error {
 	if err := s.reviveRow(ctx, tx, m, to); err != nil {
 		return err
 	}
@@ -125,16 +131,19 @@ func (s *Service) partAgain(ctx context.Context, tx *sql.Tx, p *projects.Project
 	if err := s.restoreTarget(ctx, tx, p.ID, from, beforeTo); err != nil {
 		return err
 	}
-	if err := s.AddMoveHistory(ctx, tx, from.ID, nil, who, "undo", fmt.Sprintf("undone: %s/%d is an issue of its own again", p.Name, to.Number)); err != nil {
+	if err := s.AddMoveHistory(ctx, tx, from.ID, nil, who, "undo",
+		fmt.Sprintf("undone: %s/%d is an issue of its own again", p.Name, to.Number)); err != nil {
 		return err
 	}
-	return s.AddMoveHistory(ctx, tx, to.ID, nil, who, "undo", fmt.Sprintf("undone: no longer merged into %s/%d", p.Name, from.Number))
+	return s.AddMoveHistory(ctx, tx, to.ID, nil, who, "undo",
+		fmt.Sprintf("undone: no longer merged into %s/%d", p.Name, from.Number))
 }
 
 // joinAgain takes a split back: what was taken out returns, and new events stay
 // together. The number of the part leads back, unless other issues were merged
 // into it since.
-func (s *Service) joinAgain(ctx context.Context, tx *sql.Tx, p *projects.Project, m, back *Move, from, to *Side, who accounts.Actor) error {
+func (s *Service) joinAgain(ctx context.Context, tx *sql.Tx, p *projects.Project, m, back *Move, from, to *Side,
+	who accounts.Actor) error {
 	regressed, err := s.RegressByMove(ctx, tx, p, back, to)
 	if err != nil {
 		return err
@@ -160,10 +169,12 @@ func (s *Service) joinAgain(ctx context.Context, tx *sql.Tx, p *projects.Project
 	if err := s.AddRegression(ctx, tx, p.ID, to.ID, regressed); err != nil {
 		return err
 	}
-	if err := s.AddMoveHistory(ctx, tx, to.ID, nil, who, "undo", fmt.Sprintf("undone: %s/%d is no longer split off", p.Name, from.Number)); err != nil {
+	if err := s.AddMoveHistory(ctx, tx, to.ID, nil, who, "undo",
+		fmt.Sprintf("undone: %s/%d is no longer split off", p.Name, from.Number)); err != nil {
 		return err
 	}
-	return s.AddMoveHistory(ctx, tx, from.ID, nil, who, "undo", fmt.Sprintf("undone: no longer split off from %s/%d", p.Name, to.Number))
+	return s.AddMoveHistory(ctx, tx, from.ID, nil, who, "undo",
+		fmt.Sprintf("undone: no longer split off from %s/%d", p.Name, to.Number))
 }
 
 // endSplit lets new events stay together. What earlier moves have moved, the
@@ -231,7 +242,8 @@ func (s *Service) ListAgain(ctx context.Context, tx *sql.Tx, project int64, text
 	}
 	// Rows that have not followed the merge yet still stand under the issue.
 	var users, windowEvents, windowUsers int64
-	if err := tx.QueryRowContext(ctx, "SELECT COUNT(DISTINCT user) FROM issue_user WHERE issue=?", x.ID).Scan(&users); err != nil {
+	if err := tx.QueryRowContext(ctx, "SELECT COUNT(DISTINCT user) FROM issue_user WHERE issue=?",
+		x.ID).Scan(&users); err != nil {
 		return err
 	}
 	if err := issues.WindowOf(ctx, tx, x.ID, issues.WindowStart(s.db.Now()), &windowEvents, &windowUsers); err != nil {

@@ -58,7 +58,8 @@ func (s *Service) AdoptGrouping(ctx context.Context, project int64, to int, prin
 			variants++
 		}
 		if len(ids) > 0 {
-			if _, err := s.db.ExecContext(ctx, "UPDATE project SET grouping_adopted=? WHERE id=?", last, project); err != nil {
+			if _, err := s.db.ExecContext(ctx, "UPDATE project SET grouping_adopted=? WHERE id=?", last,
+				project); err != nil {
 				return variants, err
 			}
 			continue
@@ -80,7 +81,8 @@ type otherVariant struct {
 	looked         bool
 }
 
-func (s *Service) otherVariants(ctx context.Context, project int64, to int, after int64) (list []otherVariant, err error) {
+func (s *Service) otherVariants(ctx context.Context, project int64, to int,
+	after int64) (list []otherVariant, err error) {
 	err = db.Each(ctx, s.db, func(r *sql.Rows) error {
 		var v otherVariant
 		err := r.Scan(&v.id, &v.issue, &v.version, &v.rules, &v.print, &v.looked)

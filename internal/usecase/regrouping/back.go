@@ -27,7 +27,8 @@ func (s *Service) UndoRegroup(ctx context.Context, p *projects.Project, who acco
 	}
 	switch {
 	case g.State.Works():
-		return nil, fault.New(fault.Conflict, "the regrouping that %s began is still under way (%s)", g.Actor.Name, g.State)
+		return nil, fault.New(fault.Conflict, "the regrouping that %s began is still under way (%s)", g.Actor.Name,
+			g.State)
 	case g.State != RegroupDone:
 		return nil, fault.New(fault.Conflict, "the last regrouping is %s; there is nothing to undo", g.State)
 	}
@@ -94,9 +95,11 @@ func (s *Service) builtOn(ctx context.Context, tx *sql.Tx, g *Regrouping) error 
 		return err
 	}
 	if kind == moves.MoveSplit {
-		return fault.New(fault.Conflict, "%s was split off from %s since; undo that first", s.issues.IssueName(ctx, tx, to), s.issues.IssueName(ctx, tx, from))
+		return fault.New(fault.Conflict, "%s was split off from %s since; undo that first",
+			s.issues.IssueName(ctx, tx, to), s.issues.IssueName(ctx, tx, from))
 	}
-	return fault.New(fault.Conflict, "%s was merged into %s since; undo that first", s.issues.IssueName(ctx, tx, from), s.issues.IssueName(ctx, tx, to))
+	return fault.New(fault.Conflict, "%s was merged into %s since; undo that first", s.issues.IssueName(ctx, tx, from),
+		s.issues.IssueName(ctx, tx, to))
 }
 
 // goneSince refuses to undo a regrouping that an issue was part of which was
@@ -140,7 +143,8 @@ func (s *Service) bringBack(ctx context.Context, tx *sql.Tx, g *Regrouping, who 
 		if err := issues.Revive(ctx, tx, id); err != nil {
 			return err
 		}
-		if err := s.moves.AddMoveHistory(ctx, tx, id, nil, who, "undo", "undone: its events were regrouped, and come back"); err != nil {
+		if err := s.moves.AddMoveHistory(ctx, tx, id, nil, who, "undo",
+			"undone: its events were regrouped, and come back"); err != nil {
 			return err
 		}
 	}
@@ -218,7 +222,8 @@ func (w *regrouping) takeBack(ctx context.Context, tx *sql.Tx, m *moves.Move) er
 		return err
 	}
 	words := fmt.Sprintf("undone: the events that came from %s/%d went back", w.p.Name, to.Number)
-	if err := w.s.moves.AddMoveHistory(ctx, tx, from.ID, nil, accounts.Actor{Kind: "person", Name: w.UndoneBy}, "undo", words); err != nil {
+	if err := w.s.moves.AddMoveHistory(ctx, tx, from.ID, nil, accounts.Actor{Kind: "person", Name: w.UndoneBy}, "undo",
+		words); err != nil {
 		return err
 	}
 	if _, err := tx.ExecContext(ctx, "UPDATE move SET undone_by=? WHERE id=?", back.ID, m.ID); err != nil {
@@ -262,7 +267,8 @@ func (w *regrouping) asBefore(ctx context.Context, tx *sql.Tx) error {
 		if _, err := tx.ExecContext(ctx, restore, w.ID, hash[:], x.id); err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, "DELETE FROM regroup_variant WHERE regroup=? AND variant=?", w.ID, x.id); err != nil {
+		if _, err := tx.ExecContext(ctx, "DELETE FROM regroup_variant WHERE regroup=? AND variant=?", w.ID,
+			x.id); err != nil {
 			return err
 		}
 	}

@@ -54,12 +54,14 @@ func (w *regrouping) finish(ctx context.Context) error {
 				return err
 			}
 		}
-		for _, q := range []string{"DELETE FROM regroup_event WHERE regroup=?", "DELETE FROM regroup_exemplar WHERE regroup=?", "DELETE FROM regroup_part WHERE regroup=?"} {
+		for _, q := range []string{"DELETE FROM regroup_event WHERE regroup=?",
+			"DELETE FROM regroup_exemplar WHERE regroup=?", "DELETE FROM regroup_part WHERE regroup=?"} {
 			if _, err := tx.ExecContext(ctx, q, w.ID); err != nil {
 				return err
 			}
 		}
-		if _, err := tx.ExecContext(ctx, "UPDATE regroup SET state=?, ended=? WHERE id=?", string(state), db.Micros(w.s.db.Now()), w.ID); err != nil {
+		if _, err := tx.ExecContext(ctx, "UPDATE regroup SET state=?, ended=? WHERE id=?", string(state),
+			db.Micros(w.s.db.Now()), w.ID); err != nil {
 			return err
 		}
 		return projects.Touch(ctx, tx, w.Project)
@@ -116,5 +118,7 @@ func (w *regrouping) fold(ctx context.Context, tx *sql.Tx, id int64) error {
 	if err := issues.LeadTo(ctx, tx, id, into); err != nil {
 		return err
 	}
-	return w.s.moves.AddMoveHistory(ctx, tx, id, nil, w.Actor, "regroup", fmt.Sprintf("leads to %s now, for nothing of it stayed; it was %s", w.s.issues.IssueName(ctx, tx, into), issue.Describe(from.Standing)))
+	return w.s.moves.AddMoveHistory(ctx, tx, id, nil, w.Actor, "regroup",
+		fmt.Sprintf("leads to %s now, for nothing of it stayed; it was %s", w.s.issues.IssueName(ctx, tx, into),
+			issue.Describe(from.Standing)))
 }

@@ -34,7 +34,8 @@ func scanPart(r interface{ Scan(...any) error }) (*partRow, error) {
 	var p partRow
 	var filed, hash, print, plain []byte
 	var shown string
-	if err := r.Scan(&p.id, &p.issue, &p.events, &p.version, &p.rules, &filed, &p.part, &p.aVariant.looked, &hash, &print, &plain, &p.rule, &p.looksThrough, &p.provisional, &p.parts, &shown, &p.target, &p.fresh); err != nil {
+	if err := r.Scan(&p.id, &p.issue, &p.events, &p.version, &p.rules, &filed, &p.part, &p.aVariant.looked, &hash,
+		&print, &plain, &p.rule, &p.looksThrough, &p.provisional, &p.parts, &shown, &p.target, &p.fresh); err != nil {
 		return nil, err
 	}
 	p.filed, p.hash, p.print = fingerprint.Key(filed), fingerprint.Key(hash), fingerprint.Key(print)
@@ -52,7 +53,8 @@ const togetherMost = 200
 // is empty leads on.
 func (w *regrouping) move(ctx context.Context) error {
 	for _, whole := range []bool{true, false} {
-		p, err := scanPart(w.s.db.QueryRowContext(ctx, partSelect+" ORDER BY p.variant, p.hash LIMIT 1", w.ID, w.pass, whole))
+		p, err := scanPart(w.s.db.QueryRowContext(ctx, partSelect+" ORDER BY p.variant, p.hash LIMIT 1", w.ID, w.pass,
+			whole))
 		if errors.Is(err, sql.ErrNoRows) {
 			continue
 		}
@@ -68,7 +70,8 @@ func (w *regrouping) move(ctx context.Context) error {
 				return w.moveWhole(ctx, tx, p)
 			}
 			// People may have merged in between, or another process come further.
-			p, err := scanPart(tx.QueryRowContext(ctx, partSelect+" AND p.variant=? AND p.hash=?", w.ID, w.pass, false, p.id, p.hash[:]))
+			p, err := scanPart(tx.QueryRowContext(ctx, partSelect+" AND p.variant=? AND p.hash=?", w.ID, w.pass, false,
+				p.id, p.hash[:]))
 			if errors.Is(err, sql.ErrNoRows) {
 				return nil
 			}
@@ -87,7 +90,8 @@ func (w *regrouping) lock(ctx context.Context, tx *sql.Tx) (ok bool, err error) 
 	if err := projects.Lock(ctx, tx, w.Project); err != nil {
 		return false, err
 	}
-	err = tx.QueryRowContext(ctx, "SELECT state=? AND pass=? FROM regroup WHERE id=?", string(w.State), w.pass, w.ID).Scan(&ok)
+	err = tx.QueryRowContext(ctx, "SELECT state=? AND pass=? FROM regroup WHERE id=?", string(w.State), w.pass,
+		w.ID).Scan(&ok)
 	return ok, err
 }
 
@@ -195,7 +199,8 @@ func (w *regrouping) newMove(ctx context.Context, tx *sql.Tx, from int64, to *mo
 }
 
 // tell writes a move into the history of both sides.
-func (w *regrouping) tell(ctx context.Context, tx *sql.Tx, m *moves.Move, to *moves.Side, events int64, rule string, regressed *issue.Entry) error {
+func (w *regrouping) tell(ctx context.Context, tx *sql.Tx, m *moves.Move, to *moves.Side, events int64, rule string,
+	regressed *issue.Entry) error {
 	why := "grouping version " + fmt.Sprint(w.p.GroupingVersion)
 	if rule != "" {
 		why = "the rule “" + rule + "”"
@@ -210,10 +215,12 @@ func (w *regrouping) tell(ctx context.Context, tx *sql.Tx, m *moves.Move, to *mo
 		return err
 	}
 	from := w.s.issues.IssueName(ctx, tx, m.From)
-	if err := w.s.moves.AddMoveHistory(ctx, tx, m.To, nil, w.Actor, "regroup", fmt.Sprintf("%s came here from %s: %s", words.Counted(events, "event"), from, why)); err != nil {
+	if err := w.s.moves.AddMoveHistory(ctx, tx, m.To, nil, w.Actor, "regroup",
+		fmt.Sprintf("%s came here from %s: %s", words.Counted(events, "event"), from, why)); err != nil {
 		return err
 	}
-	if err := w.s.moves.AddMoveHistory(ctx, tx, m.From, nil, w.Actor, "regroup", fmt.Sprintf("%s went to %s/%d: %s", words.Counted(events, "event"), w.p.Name, to.Number, why)); err != nil {
+	if err := w.s.moves.AddMoveHistory(ctx, tx, m.From, nil, w.Actor, "regroup",
+		fmt.Sprintf("%s went to %s/%d: %s", words.Counted(events, "event"), w.p.Name, to.Number, why)); err != nil {
 		return err
 	}
 	return projects.Touch(ctx, tx, w.Project)
@@ -258,7 +265,8 @@ func (w *regrouping) lead(ctx context.Context, tx *sql.Tx, p *partRow, to int64)
 	return carry(ctx, tx, w.Project, w.p.GroupingVersion, v, p.filed, p.print)
 }
 
-func (w *regrouping) alias(ctx context.Context, tx *sql.Tx, key fingerprint.Key, to int64, there string, looked bool) error {
+func (w *regrouping) alias(ctx context.Context, tx *sql.Tx, key fingerprint.Key, to int64, there string,
+	looked bool) error {
 	const save = "INSERT IGNORE INTO regroup_alias (regroup, grouping_version, hash, issue) VALUES (?,?,?,(SELECT issue FROM alias WHERE project=? AND grouping_version=? AND hash=?))"
 	version := w.p.GroupingVersion
 	if _, err := tx.ExecContext(ctx, save, w.ID, version, key[:], w.Project, version, key[:]); err != nil {
@@ -322,12 +330,15 @@ func (w *regrouping) moveApart(ctx context.Context, tx *sql.Tx, p *partRow) erro
 	if err := moves.MoveExemplars(ctx, tx, p.id, into, forms); err != nil {
 		return err
 	}
-	n := moves.Note{Table: "regroup_event", Where: "regroup=? AND pass=? AND variant=? AND hash=?", Args: []any{w.ID, w.pass, p.id, p.hash[:]}}
+	n := moves.Note{Table: "regroup_event", Where: "regroup=? AND pass=? AND variant=? AND hash=?",
+		Args: []any{w.ID, w.pass, p.id, p.hash[:]}}
 	if err := w.s.moves.MoveEvents(ctx, tx, w.Project, n, p.id, into); err != nil {
 		return err
 	}
 	var left, after int64
-	if err := tx.QueryRowContext(ctx, "SELECT (SELECT COUNT(*) FROM regroup_event WHERE "+n.Where+"), (SELECT events FROM variant WHERE id=?)", append(n.Args, into)...).Scan(&left, &after); err != nil {
+	if err := tx.QueryRowContext(ctx,
+		"SELECT (SELECT COUNT(*) FROM regroup_event WHERE "+n.Where+"), (SELECT events FROM variant WHERE id=?)",
+		append(n.Args, into)...).Scan(&left, &after); err != nil {
 		return err
 	}
 	m, err := w.newMove(ctx, tx, p.issue, to)
@@ -355,7 +366,8 @@ func (w *regrouping) moveApart(ctx context.Context, tx *sql.Tx, p *partRow) erro
 
 // partVariant finds or makes the variant that a part's events go to; before is
 // how many events it has.
-func (w *regrouping) partVariant(ctx context.Context, tx *sql.Tx, p *partRow, to *moves.Side) (id, before int64, err error) {
+func (w *regrouping) partVariant(ctx context.Context, tx *sql.Tx, p *partRow,
+	to *moves.Side) (id, before int64, err error) {
 	hash := w.retired(p.hash, p.id)
 	err = tx.QueryRowContext(ctx, "SELECT id, events FROM variant WHERE project=? AND grouping_version=? AND hash=?", w.Project, w.p.GroupingVersion, hash[:]).Scan(&id, &before)
 	if !errors.Is(err, sql.ErrNoRows) {
@@ -363,7 +375,8 @@ func (w *regrouping) partVariant(ctx context.Context, tx *sql.Tx, p *partRow, to
 	}
 	res, err := tx.ExecContext(ctx, "INSERT INTO variant (project, grouping_version, hash, issue, fingerprint, provisional, app_release, looked, rules_version, parts)"+
 		" SELECT project, ?, ?, ?, ?, ?, app_release, ?, ?, ? FROM variant WHERE id=?",
-		w.p.GroupingVersion, hash[:], to.ID, p.print[:], p.provisional, p.looksThrough, w.p.RulesVersion, event.TrimText(p.parts, 60_000), p.id)
+		w.p.GroupingVersion, hash[:], to.ID, p.print[:], p.provisional, p.looksThrough, w.p.RulesVersion,
+		event.TrimText(p.parts, 60_000), p.id)
 	if err != nil {
 		return 0, 0, err
 	}

@@ -125,7 +125,8 @@ func (w *regrouping) cells(ctx context.Context, tx *sql.Tx) (cells []regroup.Cel
 
 // anchors are the variants that were not read: those that have a fingerprint
 // already which comes out, and those of issues that something may go from.
-func (w *regrouping) anchors(ctx context.Context, tx *sql.Tx, prints map[fingerprint.Key]bool, issues map[int64]bool) (out []regroup.Cell, err error) {
+func (w *regrouping) anchors(ctx context.Context, tx *sql.Tx, prints map[fingerprint.Key]bool,
+	issues map[int64]bool) (out []regroup.Cell, err error) {
 	cond, scope := w.scope()
 	var hashes, ids []any
 	for k := range prints {
@@ -138,7 +139,8 @@ func (w *regrouping) anchors(ctx context.Context, tx *sql.Tx, prints map[fingerp
 		where  string
 		first  []any
 		values []any
-	}{{"v.project=? AND v.grouping_version=? AND v.fingerprint", []any{w.Project, w.p.GroupingVersion}, hashes}, {"v.issue", nil, ids}} {
+	}{{"v.project=? AND v.grouping_version=? AND v.fingerprint", []any{w.Project, w.p.GroupingVersion},
+		hashes}, {"v.issue", nil, ids}} {
 		for chunk := range slices.Chunk(q.values, db.StatementRows) {
 			args := append(append(slices.Clone(q.first), chunk...), scope...)
 			err := db.Each(ctx, tx, func(r *sql.Rows) error {

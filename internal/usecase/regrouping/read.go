@@ -64,7 +64,8 @@ type shownEvent struct {
 }
 
 func (e shownEvent) shown() issues.Shown {
-	return issues.Shown{Headline: e.Headline, Place: e.Place, Message: e.Message, OriginFunction: e.OriginFunction, OriginFile: e.OriginFile, OriginLine: e.OriginLine, Severity: e.Severity, Unhandled: e.Unhandled}
+	return issues.Shown{Headline: e.Headline, Place: e.Place, Message: e.Message, OriginFunction: e.OriginFunction,
+		OriginFile: e.OriginFile, OriginLine: e.OriginLine, Severity: e.Severity, Unhandled: e.Unhandled}
 }
 
 // read looks at the kept bodies of some variants and notes what the new way
@@ -127,7 +128,9 @@ func (w *regrouping) note(ctx context.Context, tx *sql.Tx, list []aVariant, foun
 			if f.looked {
 				plain = f.plain[:]
 			}
-			parts = append(parts, []any{w.ID, w.pass, v.id, f.hash[:], f.print[:], event.TrimText(f.rule, 60), whole, max(len(f.events), 1), f.looked, f.provisional, plain, f.parts, string(shown)})
+			parts = append(parts,
+				[]any{w.ID, w.pass, v.id, f.hash[:], f.print[:], event.TrimText(f.rule, 60), whole,
+					max(len(f.events), 1), f.looked, f.provisional, plain, f.parts, string(shown)})
 			if whole {
 				continue
 			}
@@ -159,81 +162,15 @@ type packedBody struct {
 
 // parts tells the kept bodies of a variant apart; n is how many were read.
 func (w *regrouping) parts(ctx context.Context, v aVariant) (out []*foundPart, n int, err error) {
-	by := map[fingerprint.Key]*foundPart{}
-	take := func(list []packedBody) error {
-		for _, x := range list {
-			raw, err := w.s.events.UnpackBody(ctx, x.dictionary, x.body)
-			if err != nil {
-				return err
-			}
-			n++
-			k, err := w.look(ctx, w.p.Project, raw)
-			if _, away := errors.AsType[*pipeline.StoreError](err); away || ctx.Err() != nil {
-				return errors.Join(err, ctx.Err())
-			}
-			if err != nil {
-				continue // one that is not as it was written stands in nobody's way
-			}
-			o := &regroup.Observed{Thrown: db.FromMicros(x.thrown), Looked: v.looked, Event: k.Event, Frames: k.Frames}
-			plain := fingerprint.Key{}
-			if v.looked {
-				o.Looked = false
-				before, _ := regroup.Print(w.p.Method(), o, nil)
-				plain, o.Looked = before.Key, true
-			}
-			print, _ := regroup.Print(w.p.Method(), o, nil)
-			f := by[print.Variant]
-			if f == nil {
-				raw, err := json.Marshal(print.Parts)
-				if err != nil {
-					return err
-				}
-				f = &foundPart{hash: print.Variant, print: print.Key, plain: plain, looked: print.Looked, provisional: print.Provisional, parts: event.TrimText(string(raw), 60_000), filing: -1}
-				if print.Ruling != nil {
-					f.rule = print.Ruling.Rule
-				}
-				by[print.Variant], out = f, append(out, f)
-			}
-			if x.Filing > f.filing {
-				s := ingest.ShownBy(print, k.Event)
-				f.filing, f.shown = x.Filing, shownEvent{s.Headline, s.Place, s.Message, s.OriginFunction, s.OriginFile, s.OriginLine, s.Severity, s.Unhandled, x.Filing, x.thrown}
-			}
-			if x.form != nil {
-				f.forms = append(f.forms, x.form)
-			} else {
-				f.events = append(f.events, x.BodyKey)
-			}
-		}
-		return nil
-	}
+	r := partsReader{w: w, v: v, by: map[fingerprint.Key]*foundPart{}}
 	// The newest body may stand apart, and those kept for good are mostly of
 	// events that are read anyway.
-	read := map[[16]byte]bool{}
-	for at, full := int64(0), true; full; {
-		var page []packedBody
-		err := db.Each(ctx, w.s.db.Slow, func(r *sql.Rows) error {
-			var x packedBody
-			var id []byte
-			if err := r.Scan(&id, &x.Filing, &x.KeepDay, &x.thrown, &x.dictionary, &x.body); err != nil {
-				return err
-			}
-			read[[16]byte(id)] = true
-			page = append(page, x)
-			return nil
-		}, "SELECT e.id, e.filing, e.keep_day, e.thrown, b.dictionary, b.body FROM (SELECT id, project, filing, keep_day, thrown FROM event FORCE INDEX (by_variant) WHERE variant=? AND has_body=1 AND filing>? AND filing<=? ORDER BY filing LIMIT ?) e"+
-			" JOIN event_body b ON b.project=e.project AND b.filing=e.filing AND b.keep_day=e.keep_day ORDER BY e.filing", v.id, at, w.filing, readPage)
-		if err != nil {
-			return nil, n, err
-		}
-		if err := take(page); err != nil {
-			return nil, n, err
-		}
-		if full = len(page) == readPage; full {
-			at = page[len(page)-1].Filing
-		}
+	read, err := r.keptBodies(ctx)
+	if err != nil {
+		return nil, r.n, err
 	}
 	var few []packedBody
-	same := len(out) == 1 // then those of events that were read are as they are
+	same := len(r.out) == 1 // then those of events that were read are as they are
 	err = db.Each(ctx, w.s.db, func(r *sql.Rows) error {
 		var x packedBody
 		var id []byte
@@ -244,8 +181,106 @@ func (w *regrouping) parts(ctx context.Context, v aVariant) (out []*foundPart, n
 		return err
 	}, "SELECT form, event, 0, 0, thrown, NULL, body FROM exemplar WHERE variant=? UNION ALL SELECT NULL, e.id, n.filing, n.keep_day, e.thrown, n.dictionary, n.body FROM newest_body n JOIN event e ON e.project=n.project AND e.filing=n.filing AND e.keep_day=n.keep_day WHERE n.variant=? AND n.filing<=?", v.id, v.id, w.filing)
 	if err != nil {
-		return nil, n, err
+		return nil, r.n, err
 	}
-	err = take(few)
-	return out, n, err
+	err = r.addAll(ctx, few)
+	return r.out, r.n, err
+}
+
+// partsReader sorts the kept bodies of a variant into the parts that the new way
+// tells apart.
+type partsReader struct {
+	w   *regrouping
+	v   aVariant
+	by  map[fingerprint.Key]*foundPart
+	out []*foundPart // in the order in which they were found
+	n   int          // bodies that were read
+}
+
+// keptBodies reads the bodies of a variant's events, a page at a time, and says of
+// which events they are.
+func (r *partsReader) keptBodies(ctx context.Context) (map[[16]byte]bool, error) {
+	read := map[[16]byte]bool{}
+	for at, full := int64(0), true; full; {
+		var page []packedBody
+		err := db.Each(ctx, r.w.s.db.Slow, func(r *sql.Rows) error {
+			var x packedBody
+			var id []byte
+			if err := r.Scan(&id, &x.Filing, &x.KeepDay, &x.thrown, &x.dictionary, &x.body); err != nil {
+				return err
+			}
+			read[[16]byte(id)] = true
+			page = append(page, x)
+			return nil
+		}, "SELECT e.id, e.filing, e.keep_day, e.thrown, b.dictionary, b.body FROM (SELECT id, project, filing, keep_day, thrown FROM event FORCE INDEX (by_variant) WHERE variant=? AND has_body=1 AND filing>? AND filing<=? ORDER BY filing LIMIT ?) e"+
+			" JOIN event_body b ON b.project=e.project AND b.filing=e.filing AND b.keep_day=e.keep_day ORDER BY e.filing", r.v.id, at, r.w.filing, readPage)
+		if err != nil {
+			return nil, err
+		}
+		if err := r.addAll(ctx, page); err != nil {
+			return nil, err
+		}
+		if full = len(page) == readPage; full {
+			at = page[len(page)-1].Filing
+		}
+	}
+	return read, nil
+}
+
+// addAll adds bodies to the parts that they are of. One that cannot be read stands
+// in nobody's way; that the database is away ends the reading.
+func (r *partsReader) addAll(ctx context.Context, list []packedBody) error {
+	for _, x := range list {
+		raw, err := r.w.s.events.UnpackBody(ctx, x.dictionary, x.body)
+		if err != nil {
+			return err
+		}
+		r.n++
+		k, err := r.w.look(ctx, r.w.p.Project, raw)
+		if _, away := errors.AsType[*pipeline.StoreError](err); away || ctx.Err() != nil {
+			return errors.Join(err, ctx.Err())
+		}
+		if err != nil {
+			continue
+		}
+		if err := r.add(x, k); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (r *partsReader) add(x packedBody, k *pipeline.Kept) error {
+	o := &regroup.Observed{Thrown: db.FromMicros(x.thrown), Looked: r.v.looked, Event: k.Event, Frames: k.Frames}
+	plain := fingerprint.Key{}
+	if r.v.looked {
+		o.Looked = false
+		before, _ := regroup.Print(r.w.p.Method(), o, nil)
+		plain, o.Looked = before.Key, true
+	}
+	print, _ := regroup.Print(r.w.p.Method(), o, nil)
+	f := r.by[print.Variant]
+	if f == nil {
+		raw, err := json.Marshal(print.Parts)
+		if err != nil {
+			return err
+		}
+		f = &foundPart{hash: print.Variant, print: print.Key, plain: plain, looked: print.Looked,
+			provisional: print.Provisional, parts: event.TrimText(string(raw), 60_000), filing: -1}
+		if print.Ruling != nil {
+			f.rule = print.Ruling.Rule
+		}
+		r.by[print.Variant], r.out = f, append(r.out, f)
+	}
+	if x.Filing > f.filing {
+		s := ingest.ShownBy(print, k.Event)
+		f.filing, f.shown = x.Filing, shownEvent{s.Headline, s.Place, s.Message, s.OriginFunction, s.OriginFile,
+			s.OriginLine, s.Severity, s.Unhandled, x.Filing, x.thrown}
+	}
+	if x.form != nil {
+		f.forms = append(f.forms, x.form)
+	} else {
+		f.events = append(f.events, x.BodyKey)
+	}
+	return nil
 }

@@ -80,8 +80,10 @@ func scanRegroup(r interface{ Scan(...any) error }) (*Regrouping, error) {
 	var g Regrouping
 	var at, pushed int64
 	var ended sql.NullInt64
-	err := r.Scan(&g.ID, &g.Project, &at, &g.Actor.Kind, &g.Actor.Name, &g.State, &g.Rules, &g.Version, &g.BeforeRules, &g.BeforeVers, &g.Variants,
-		&g.Of, &g.Bodies, &g.Events, &g.Stays, &g.Made, &g.Emptied, &ended, &g.UndoneBy, &g.Why, &g.pass, &g.at, &g.last, &g.filing, &pushed)
+	err := r.Scan(&g.ID, &g.Project, &at, &g.Actor.Kind, &g.Actor.Name, &g.State, &g.Rules, &g.Version, &g.BeforeRules,
+		&g.BeforeVers, &g.Variants,
+		&g.Of, &g.Bodies, &g.Events, &g.Stays, &g.Made, &g.Emptied, &ended, &g.UndoneBy, &g.Why, &g.pass, &g.at,
+		&g.last, &g.filing, &pushed)
 	g.At, g.rulesPushed = db.FromMicros(at), db.FromMicros(pushed)
 	if ended.Valid {
 		t := db.FromMicros(ended.Int64)
@@ -148,7 +150,8 @@ func idle(ctx context.Context, tx *sql.Tx, p *projects.Project) error {
 	var who string
 	var at int64
 	var state RegroupState
-	err := tx.QueryRowContext(ctx, "SELECT actor, at, state FROM regroup WHERE project=? AND "+Works+" LIMIT 1", p.ID).Scan(&who, &at, &state)
+	err := tx.QueryRowContext(ctx, "SELECT actor, at, state FROM regroup WHERE project=? AND "+Works+" LIMIT 1",
+		p.ID).Scan(&who, &at, &state)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil
 	}
@@ -209,7 +212,8 @@ func (s *Service) Regroupers(ctx context.Context) ([]int64, error) {
 
 // working reads the regrouping of a project that is under way; nil without one.
 func (s *Service) working(ctx context.Context, project int64) (*Regrouping, error) {
-	g, err := scanRegroup(s.db.QueryRowContext(ctx, "SELECT "+regroupColumns+" FROM regroup g WHERE g.project=? AND g."+Works+" ORDER BY g.id LIMIT 1", project))
+	g, err := scanRegroup(s.db.QueryRowContext(ctx,
+		"SELECT "+regroupColumns+" FROM regroup g WHERE g.project=? AND g."+Works+" ORDER BY g.id LIMIT 1", project))
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, nil
 	}
@@ -234,7 +238,8 @@ func (s *Service) RegroupStep(ctx context.Context, p *projects.Project, units *p
 	}
 	w := &regrouping{s: s, p: &as, Regrouping: g, look: LookerOf(units), reader: moves.ReaderOf(as.Project, units)}
 	switch {
-	case g.State == RegroupReading && s.db.Now().Sub(g.rulesPushed).Abs() < rulesSettle: // a clock that is further behind tells nothing
+	case g.State == RegroupReading &&
+		s.db.Now().Sub(g.rulesPushed).Abs() < rulesSettle: // a clock that is further behind tells nothing
 		return false, nil // the next round looks again
 	case p.NextGrouping() != 0:
 		return false, nil // it is adopted first

@@ -84,7 +84,8 @@ func (s *Service) Delete(ctx context.Context, id int64, events int64, who accoun
 			return err
 		}
 		words := fmt.Sprintf("deleted with %s of %s", words.Counted(d.Events, "event"), words.Counted(d.Users, "user"))
-		return s.status.Record(ctx, tx, project, id, status.HistoryLine{Entry: issue.Entry{Kind: "delete", Words: words}, Who: who})
+		return s.status.Record(ctx, tx, project, id,
+			status.HistoryLine{Entry: issue.Entry{Kind: "delete", Words: words}, Who: who})
 	})
 	return d, err
 }
@@ -134,7 +135,8 @@ func (s *Service) EmptyNext(ctx context.Context, project int64) (more bool, err 
 			return err
 		}
 		for _, q := range []string{
-			"DELETE FROM newest_body WHERE variant=?", "DELETE FROM exemplar WHERE variant=?", "DELETE FROM feedback WHERE variant=?", "DELETE FROM sketch WHERE variant=?",
+			"DELETE FROM newest_body WHERE variant=?", "DELETE FROM exemplar WHERE variant=?",
+			"DELETE FROM feedback WHERE variant=?", "DELETE FROM sketch WHERE variant=?",
 			"UPDATE sketch_count c JOIN sketch_feature f ON f.project=c.project AND f.feature=c.feature SET c.variants=IF(c.variants>0, c.variants-1, 0) WHERE f.variant=?", "DELETE FROM sketch_feature WHERE variant=?",
 			"DELETE FROM move_variant WHERE variant=?", "DELETE FROM variant WHERE id=?",
 		} {

@@ -88,7 +88,9 @@ func (s *Service) EraseNext(ctx context.Context, project int64) error {
 	if e.p, err = s.projects.ProjectByID(ctx, project); err != nil {
 		return err
 	}
-	for _, step := range []func(context.Context) error{e.events, e.exemplars, e.dictionaries, e.aside, e.words, e.pairs} {
+	for _, step := range []func(context.Context) error{
+		e.events, e.exemplars, e.dictionaries, e.aside, e.words, e.pairs,
+	} {
 		if err := step(ctx); err != nil {
 			return err
 		}
@@ -150,7 +152,8 @@ func (e *eraser) eventChunk(ctx context.Context, tx *sql.Tx, variant int64) (n i
 		if _, err := tx.ExecContext(ctx, "UPDATE event SET user=?, has_body=0 WHERE project=? AND filing=? AND keep_day=?", e.replacement, e.p.ID, k.filing, k.keepDay); err != nil {
 			return 0, err
 		}
-		if _, err := tx.ExecContext(ctx, "DELETE FROM newest_body WHERE variant=? AND filing=?", variant, k.filing); err != nil {
+		if _, err := tx.ExecContext(ctx, "DELETE FROM newest_body WHERE variant=? AND filing=?", variant,
+			k.filing); err != nil {
 			return 0, err
 		}
 	}
@@ -282,7 +285,8 @@ func (e *eraser) rewrite(ctx context.Context, tx *sql.Tx, d *events.Dictionary, 
 		if err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, "UPDATE "+table+" SET dictionary=NULL, body=? WHERE ("+key+")=(?,?,?)", pipeline.Compress(raw), f.key[0], f.key[1], f.key[2]); err != nil {
+		if _, err := tx.ExecContext(ctx, "UPDATE "+table+" SET dictionary=NULL, body=? WHERE ("+key+")=(?,?,?)",
+			pipeline.Compress(raw), f.key[0], f.key[1], f.key[2]); err != nil {
 			return err
 		}
 	}
@@ -291,10 +295,12 @@ func (e *eraser) rewrite(ctx context.Context, tx *sql.Tx, d *events.Dictionary, 
 
 // words lets go of what the user said, and of who a session's user was.
 func (e *eraser) words(ctx context.Context) error {
-	if _, err := e.s.db.Slow.ExecContext(ctx, "DELETE FROM feedback WHERE project=? AND user=?", e.p.ID, e.user); err != nil {
+	if _, err := e.s.db.Slow.ExecContext(ctx, "DELETE FROM feedback WHERE project=? AND user=?", e.p.ID,
+		e.user); err != nil {
 		return err
 	}
-	_, err := e.s.db.Slow.ExecContext(ctx, "UPDATE app_session SET user=? WHERE project=? AND user=?", e.replacement, e.p.ID, e.user)
+	_, err := e.s.db.Slow.ExecContext(ctx, "UPDATE app_session SET user=? WHERE project=? AND user=?", e.replacement,
+		e.p.ID, e.user)
 	return err
 }
 
@@ -341,7 +347,8 @@ func (e *eraser) pairs(ctx context.Context) error {
 		if _, err := tx.ExecContext(ctx, "INSERT INTO active_user (project, user, last_day) SELECT project, ?, last_day FROM active_user a WHERE a.project=? AND a.user=? ON DUPLICATE KEY UPDATE last_day=GREATEST(active_user.last_day, VALUES(last_day))", e.replacement, e.p.ID, e.user); err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, "DELETE FROM active_user WHERE project=? AND user=?", e.p.ID, e.user); err != nil {
+		if _, err := tx.ExecContext(ctx, "DELETE FROM active_user WHERE project=? AND user=?", e.p.ID,
+			e.user); err != nil {
 			return err
 		}
 		issues, err := db.Numbers(ctx, tx, "SELECT DISTINCT u.issue FROM issue_user u JOIN issue i ON i.id=u.issue WHERE u.user=? AND i.project=?", e.user, e.p.ID)
@@ -350,7 +357,8 @@ func (e *eraser) pairs(ctx context.Context) error {
 		}
 		for _, table := range []string{"issue_user_day", "issue_user_env", "issue_user"} {
 			for _, id := range issues {
-				if _, err := tx.ExecContext(ctx, "UPDATE "+table+" SET user=? WHERE issue=? AND user=?", e.replacement, id, e.user); err != nil {
+				if _, err := tx.ExecContext(ctx, "UPDATE "+table+" SET user=? WHERE issue=? AND user=?", e.replacement,
+					id, e.user); err != nil {
 					return err
 				}
 			}

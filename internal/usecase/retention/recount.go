@@ -54,11 +54,15 @@ func strayCheck() string {
 // foreignChecks find numbers that lead to no row: of names, variants and issues.
 func foreignChecks() (out []struct{ what, query string }) {
 	for _, f := range []struct{ table, column, target string }{
-		{"event", "app_release", "app_release"}, {"event", "environment", "environment"}, {"event", "resource", "resource"}, {"event", "variant", "variant"},
-		{"app_session", "app_release", "app_release"}, {"app_session", "environment", "environment"}, {"issue_release", "app_release", "app_release"}, {"issue_env", "environment", "environment"},
+		{"event", "app_release", "app_release"}, {"event", "environment", "environment"}, {"event", "resource",
+			"resource"}, {"event", "variant", "variant"},
+		{"app_session", "app_release", "app_release"}, {"app_session", "environment", "environment"}, {"issue_release",
+			"app_release", "app_release"}, {"issue_env", "environment", "environment"},
 		{"session_day", "app_release", "app_release"}, {"session_day", "environment", "environment"},
-		{"session_minute", "app_release", "app_release"}, {"session_minute", "environment", "environment"}, {"deploy", "app_release", "app_release"}, {"deploy", "environment", "environment"},
-		{"trace_file", "app_release", "app_release"}, {"variant_file", "file", "trace_file"}, {"variant_file", "variant", "variant"}, {"variant", "app_release", "app_release"}, {"variant", "issue", "issue"},
+		{"session_minute", "app_release", "app_release"}, {"session_minute", "environment", "environment"}, {"deploy",
+			"app_release", "app_release"}, {"deploy", "environment", "environment"},
+		{"trace_file", "app_release", "app_release"}, {"variant_file", "file", "trace_file"}, {"variant_file",
+			"variant", "variant"}, {"variant", "app_release", "app_release"}, {"variant", "issue", "issue"},
 	} {
 		out = append(out, struct{ what, query string }{f.table + "." + f.column + " that leads nowhere",
 			fmt.Sprintf("SELECT 0, COUNT(*), 0 FROM (SELECT DISTINCT %[2]s id FROM %[1]s WHERE %[2]s<>0) t LEFT JOIN %[3]s x ON x.id=t.id WHERE x.id IS NULL HAVING COUNT(*)>0", f.table, f.column, f.target)})

@@ -39,7 +39,9 @@ func (s *Service) Repair(ctx context.Context, list []Difference) (int, error) {
 	slices.Sort(ids)
 	ids = slices.Compact(ids)
 	for _, id := range ids {
-		if err := s.db.InTxOf(ctx, s.db.Slow, func(tx *sql.Tx) error { return s.repairIssue(ctx, tx, id) }); err != nil {
+		if err := s.db.InTxOf(ctx, s.db.Slow, func(tx *sql.Tx) error {
+			return s.repairIssue(ctx, tx, id)
+		}); err != nil {
 			return 0, fmt.Errorf("issue %d: %w", id, err)
 		}
 	}
@@ -65,7 +67,8 @@ func (s *Service) repairSessions(ctx context.Context) error {
 			if err := projects.Lock(ctx, tx, project); err != nil {
 				return err
 			}
-			if _, err := tx.ExecContext(ctx, "DELETE FROM session_day WHERE project=? AND day>=?", project, since); err != nil {
+			if _, err := tx.ExecContext(ctx, "DELETE FROM session_day WHERE project=? AND day>=?", project,
+				since); err != nil {
 				return err
 			}
 			rows := ingest.SessionsByDay("WHERE project=? AND AT>=?")
@@ -110,7 +113,8 @@ func (s *Service) repairIssue(ctx context.Context, tx *sql.Tx, id int64) error {
 		return err
 	}
 	var following int
-	if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM move WHERE following=1 AND project=?", project).Scan(&following); err != nil {
+	if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM move WHERE following=1 AND project=?",
+		project).Scan(&following); err != nil {
 		return err
 	}
 	if following > 0 {
@@ -154,13 +158,15 @@ func (s *Service) repairIssue(ctx context.Context, tx *sql.Tx, id int64) error {
 		if err := do("UPDATE "+c.table+" SET events=dropped WHERE issue=?", id); err != nil {
 			return err
 		}
-		query := "INSERT INTO " + c.table + " (issue, " + c.column + ", variant, events" + c.more + ") SELECT v.issue, " + c.of + ", e.variant, SUM(e.stands_for)" + c.moreOf + " FROM " + events +
+		query := "INSERT INTO " + c.table + " (issue, " + c.column + ", variant, events" + c.more +
+			") SELECT v.issue, " + c.of + ", e.variant, SUM(e.stands_for)" + c.moreOf + " FROM " + events +
 			" AND " + c.of + " IS NOT NULL AND v.issue=? GROUP BY 1,2,3 ON DUPLICATE KEY UPDATE events=" + c.table + ".events+VALUES(events)"
 		if err := do(query, id); err != nil {
 			return err
 		}
 	}
-	if err := do("DELETE FROM issue_hour WHERE issue=? AND hour<?", id, (db.Day(s.db.Now())-scoring.HourDays)*24); err != nil {
+	if err := do("DELETE FROM issue_hour WHERE issue=? AND hour<?", id,
+		(db.Day(s.db.Now())-scoring.HourDays)*24); err != nil {
 		return err
 	}
 	for _, q := range []string{
@@ -192,7 +198,8 @@ func (s *Service) repairStrays(ctx context.Context, tx *sql.Tx, id int64) error 
 	for _, d := range moves.Followers {
 		const from = " t JOIN variant v ON v.id=t.variant WHERE v.issue=? AND t.issue<>v.issue"
 		names := d.Columns()
-		insert := "INSERT INTO " + d.Table + " (issue, " + strings.Join(names, ", ") + ") SELECT v.issue, t." + strings.Join(names, ", t.") + " FROM " + d.Table + from + " ON DUPLICATE KEY UPDATE " + d.Joins()
+		insert := "INSERT INTO " + d.Table + " (issue, " + strings.Join(names, ", ") + ") SELECT v.issue, t." +
+			strings.Join(names, ", t.") + " FROM " + d.Table + from + " ON DUPLICATE KEY UPDATE " + d.Joins()
 		if _, err := tx.ExecContext(ctx, insert, id); err != nil {
 			return fmt.Errorf("%s: %w", d.Table, err)
 		}

@@ -149,7 +149,8 @@ func foldSums(ctx context.Context, tx *sql.Tx, part string, project, variant int
 		}
 		f := out[v]
 		if f == nil {
-			f = &foldSum{hours: map[int64]int64{}, days: map[int64]int64{}, releases: map[int64]int64{}, environ: map[int64]int64{}}
+			f = &foldSum{hours: map[int64]int64{}, days: map[int64]int64{}, releases: map[int64]int64{},
+				environ: map[int64]int64{}}
 			out[v] = f
 		}
 		f.events, f.bodies = f.events+events, f.bodies+bodies
@@ -196,12 +197,15 @@ func (f *foldSum) write(ctx context.Context, tx *sql.Tx, variant, issue int64) e
 	for _, t := range []struct {
 		table, column string
 		counts        map[int64]int64
-	}{{"issue_hour", "hour", f.hours}, {"issue_day", "day", f.days}, {"issue_release", "app_release", f.releases}, {"issue_env", "environment", f.environ}} {
+	}{{"issue_hour", "hour", f.hours}, {"issue_day", "day", f.days}, {"issue_release", "app_release",
+		f.releases}, {"issue_env", "environment", f.environ}} {
 		for _, k := range slices.Sorted(maps.Keys(t.counts)) {
 			n := t.counts[k]
 			for _, at := range where { // as much as each row can carry
 				var can int64
-				err := tx.QueryRowContext(ctx, "SELECT events-dropped FROM "+t.table+" WHERE issue=? AND "+t.column+"=? AND variant=?", at, k, variant).Scan(&can)
+				err := tx.QueryRowContext(ctx,
+					"SELECT events-dropped FROM "+t.table+" WHERE issue=? AND "+t.column+"=? AND variant=?", at, k,
+					variant).Scan(&can)
 				if errors.Is(err, sql.ErrNoRows) || n == 0 {
 					continue
 				}
@@ -209,7 +213,9 @@ func (f *foldSum) write(ctx context.Context, tx *sql.Tx, variant, issue int64) e
 					return err
 				}
 				add := min(n, can)
-				if _, err := tx.ExecContext(ctx, "UPDATE "+t.table+" SET dropped=dropped+? WHERE issue=? AND "+t.column+"=? AND variant=?", add, at, k, variant); err != nil {
+				if _, err := tx.ExecContext(ctx,
+					"UPDATE "+t.table+" SET dropped=dropped+? WHERE issue=? AND "+t.column+"=? AND variant=?", add, at,
+					k, variant); err != nil {
 					return err
 				}
 				n -= add
@@ -250,7 +256,8 @@ func (s *Service) Trim(ctx context.Context, today int) error {
 		text string
 		arg  any
 	}{
-		{"DELETE FROM odd_event WHERE keep_day<? LIMIT ?", today - projects.GraceDays - ingest.DroppedDays}, // as long as the ids of the others
+		{"DELETE FROM odd_event WHERE keep_day<? LIMIT ?",
+			today - projects.GraceDays - ingest.DroppedDays}, // as long as the ids of the others
 		{"DELETE FROM dropped_id WHERE keep_day<? LIMIT ?", today - projects.GraceDays - ingest.DroppedDays},
 		{"DELETE FROM body_first WHERE day<? LIMIT ?", today - 1},
 		{"DELETE FROM received WHERE hour<? LIMIT ?", (today - receivedDays) * 24},

@@ -45,5 +45,6 @@ type Needs struct {
 
 // New makes a service.
 func New(n Needs) *Service {
-	return &Service{db: n.DB, events: n.Events, inbox: n.Inbox, ingest: n.Ingest, issues: n.Issues, moves: n.Moves, projects: n.Projects, schema: n.Schema, status: n.Status, symbolstore: n.Symbols}
+	return &Service{db: n.DB, events: n.Events, inbox: n.Inbox, ingest: n.Ingest, issues: n.Issues, moves: n.Moves,
+		projects: n.Projects, schema: n.Schema, status: n.Status, symbolstore: n.Symbols}
 }

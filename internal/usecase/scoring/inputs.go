@@ -59,7 +59,8 @@ type Rank struct {
 
 // Try ranks the open issues of a project by its weights and by others: the
 // first most of each order. all is how many there are.
-func (s *Service) Try(ctx context.Context, project int64, w impact.Weights, most int) (before, after []Rank, all int, err error) {
+func (s *Service) Try(ctx context.Context, project int64, w impact.Weights,
+	most int) (before, after []Rank, all int, err error) {
 	b, err := s.issues.ScoringInputs(ctx, s.db, project)
 	if err != nil {
 		return nil, nil, 0, err
@@ -81,7 +82,8 @@ func (s *Service) Try(ctx context.Context, project int64, w impact.Weights, most
 	err = db.Each(ctx, s.db, func(r *sql.Rows) error {
 		var id int64
 		var x issues.Scored
-		err := r.Scan(&id, &x.State, &x.Users, &x.Events, &x.Unhandled, &x.FirstSeen, &x.FirstRelease, &x.Severity, &x.Grade)
+		err := r.Scan(&id, &x.State, &x.Users, &x.Events, &x.Unhandled, &x.FirstSeen, &x.FirstRelease, &x.Severity,
+			&x.Grade)
 		x.Recent = recent[id]
 		old, fresh = keep(old, ranked{id, b.Score(x, now)}, most), keep(fresh, ranked{id, c.Score(x, now)}, most)
 		all++
@@ -105,7 +107,8 @@ type ranked struct {
 // keep puts an issue in its place among the first most.
 func keep(list []ranked, x ranked, most int) []ranked {
 	i := len(list)
-	for i > 0 && (list[i-1].score.Points < x.score.Points || list[i-1].score.Points == x.score.Points && list[i-1].id < x.id) {
+	for i > 0 && (list[i-1].score.Points < x.score.Points || list[i-1].score.Points == x.score.Points &&
+		list[i-1].id < x.id) {
 		i--
 	}
 	if i >= most {

@@ -64,7 +64,8 @@ func (s *Service) rescore(ctx context.Context, tx *sql.Tx, b issues.ScoringInput
 	err := db.Each(ctx, tx, func(r *sql.Rows) error {
 		var id int64
 		x := &row{}
-		err := r.Scan(&id, &x.State, &x.day, &x.Users, &x.Unhandled, &x.FirstSeen, &x.FirstRelease, &x.Severity, &x.Grade)
+		err := r.Scan(&id, &x.State, &x.day, &x.Users, &x.Unhandled, &x.FirstSeen, &x.FirstRelease, &x.Severity,
+			&x.Grade)
 		rows[id] = x
 		return err
 	}, "SELECT l.issue, l.state, l.window_day, l.window_users, l.unhandled, l.first_seen, COALESCE(l.first_release,0), l.severity, i.severity FROM issue_list l JOIN issue i ON i.id=l.issue WHERE l.issue IN ("+db.Marks(len(in))+") FOR UPDATE", in...)
@@ -104,7 +105,9 @@ func (s *Service) rescore(ctx context.Context, tx *sql.Tx, b issues.ScoringInput
 	for _, id := range ids {
 		if x := rows[id]; x != nil { // else it was merged since
 			score := b.Score(x.Scored, now)
-			values = append(values, fmt.Sprintf("SELECT %d i, %d d, %d e, %d u, %d s, %d t", id, max(x.day, today), x.Events, x.Users, score.Tenths(), issues.StaleAt(score, x.Events, now)))
+			values = append(values,
+				fmt.Sprintf("SELECT %d i, %d d, %d e, %d u, %d s, %d t", id, max(x.day, today), x.Events, x.Users,
+					score.Tenths(), issues.StaleAt(score, x.Events, now)))
 		}
 	}
 	if len(values) == 0 {

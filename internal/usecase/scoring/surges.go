@@ -34,59 +34,24 @@ func (s *Service) LookForSurges(ctx context.Context, project int64) error {
 		return err
 	}
 	now := s.db.Now().UTC()
-	if _, err := s.db.Slow.ExecContext(ctx, "DELETE FROM issue_pulse WHERE project=? AND slot<?", project, issues.SlotOf(now.Add(-issues.PulseKept))); err != nil {
+	if _, err := s.db.Slow.ExecContext(ctx, "DELETE FROM issue_pulse WHERE project=? AND slot<?", project,
+		issues.SlotOf(now.Add(-issues.PulseKept))); err != nil {
 		return err
 	}
-	if _, err := s.db.Slow.ExecContext(ctx, "DELETE FROM pulse_mark WHERE project=? AND slot<?", project, issues.SlotOf(now.Add(-issues.PulseKept))); err != nil {
+	if _, err := s.db.Slow.ExecContext(ctx, "DELETE FROM pulse_mark WHERE project=? AND slot<?", project,
+		issues.SlotOf(now.Add(-issues.PulseKept))); err != nil {
 		return err
 	}
-	from := now.Add(-time.Duration(b.Surge.Minutes) * time.Minute)
-	var sessions int64
-	if err := s.db.Slow.QueryRowContext(ctx, "SELECT COUNT(*) FROM app_session FORCE INDEX (by_start) WHERE project=? AND started>=?", project, db.Micros(from)).Scan(&sessions); err != nil {
-		return err
-	}
-	share := int64(math.MaxInt64) // so many events can hit the share of sessions
-	if sessions >= b.Surge.Sessions {
-		share = max(1, int64(math.Ceil(b.Surge.Share/2*float64(sessions))))
-	}
-	// What lies below so many times the mean of its window surges in no case: its
-	// past need not be read. What surges already is looked at once a minute.
-	mean := b.Surge.Times * float64(b.Surge.Minutes) / 60 / (surge.PastDays * 24)
-	surging := now.Second() < int(surgeEvery/time.Second)
-	type candidate struct {
-		id, first, events int64
-		state             issue.State
-		since             sql.NullInt64
-	}
-	var list []candidate
-	err = db.Each(ctx, s.db.Slow, func(r *sql.Rows) error {
-		var c candidate
-		err := r.Scan(&c.id, &c.events, &c.state, &c.first, &c.since)
-		list = append(list, c)
-		return err
-	}, "SELECT x.issue, x.n, l.state, l.first_seen, l.surge_since FROM (SELECT issue, SUM(events) n FROM issue_pulse FORCE INDEX (by_slot) WHERE project=? AND slot>? GROUP BY issue HAVING n>=?) x JOIN issue_list l ON l.issue=x.issue"+
-		" WHERE l.surge_since IS NULL AND (x.n>=? OR x.n>=?*GREATEST(0, CAST(l.window_events AS SIGNED)-CAST(x.n AS SIGNED)))"+
-		" UNION ALL SELECT l.issue, COALESCE((SELECT SUM(p.events) FROM issue_pulse p WHERE p.issue=l.issue AND p.slot>?),0), l.state, l.first_seen, l.surge_since FROM issue_list l FORCE INDEX (surging) WHERE l.project=? AND l.surge_since IS NOT NULL AND ?",
-		project, issues.SlotOf(from), min(b.Surge.Events, share), share, mean, issues.SlotOf(from), project, surging)
+	list, against, err := s.candidates(ctx, project, b.Surge, now)
 	if err != nil {
 		return err
 	}
 	var changes []surgeChange
 	for _, c := range list {
-		f := surge.Facts{Now: now, Events: c.events, Users: -1, Since: db.FromMicros(c.first)}
-		if f.Past, err = s.pastHours(ctx, c.id, now); err != nil {
+		v, err := s.testSurge(ctx, c, against)
+		if err != nil {
 			return err
 		}
-		v := surge.Test(f, b.Surge, c.since.Valid)
-		// Whom it hit is asked where that can change the answer.
-		if c.events >= share || v.Surges && !c.since.Valid {
-			f.Sessions = sessions
-			if err := s.whomItHit(ctx, project, c.id, from, &f); err != nil {
-				return err
-			}
-			v = surge.Test(f, b.Surge, c.since.Valid)
-		}
-		v.Surges = v.Surges && c.state != issue.Dismissed
 		if v.Surges != c.since.Valid {
 			changes = append(changes, surgeChange{c.id, v})
 		}
@@ -106,6 +71,69 @@ func (s *Service) LookForSurges(ctx context.Context, project int64) error {
 		}
 	}
 	return nil
+}
+
+// candidate is an issue that may surge, or surges.
+type candidate struct {
+	id, first, events int64
+	state             issue.State
+	since             sql.NullInt64
+}
+
+// yardstick is what a project's candidates are held against.
+type yardstick struct {
+	project         int64
+	settings        surge.Thresholds
+	now, from       time.Time
+	sessions, share int64 // sessions that began since from, and how many events can hit the share of them
+}
+
+// candidates are the issues of a project that may surge now, and those that do.
+func (s *Service) candidates(ctx context.Context, project int64, settings surge.Thresholds,
+	now time.Time) ([]candidate, yardstick, error) {
+	from := now.Add(-time.Duration(settings.Minutes) * time.Minute)
+	y := yardstick{project: project, settings: settings, now: now, from: from, share: math.MaxInt64}
+	if err := s.db.Slow.QueryRowContext(ctx, "SELECT COUNT(*) FROM app_session FORCE INDEX (by_start) WHERE project=? AND started>=?", project, db.Micros(from)).Scan(&y.sessions); err != nil {
+		return nil, y, err
+	}
+	if y.sessions >= settings.Sessions {
+		y.share = max(1, int64(math.Ceil(settings.Share/2*float64(y.sessions))))
+	}
+	// What lies below so many times the mean of its window surges in no case: its
+	// past need not be read. What surges already is looked at once a minute.
+	mean := settings.Times * float64(settings.Minutes) / 60 / (surge.PastDays * 24)
+	surging := now.Second() < int(surgeEvery/time.Second)
+	var list []candidate
+	err := db.Each(ctx, s.db.Slow, func(r *sql.Rows) error {
+		var c candidate
+		err := r.Scan(&c.id, &c.events, &c.state, &c.first, &c.since)
+		list = append(list, c)
+		return err
+	}, "SELECT x.issue, x.n, l.state, l.first_seen, l.surge_since FROM (SELECT issue, SUM(events) n FROM issue_pulse FORCE INDEX (by_slot) WHERE project=? AND slot>? GROUP BY issue HAVING n>=?) x JOIN issue_list l ON l.issue=x.issue"+
+		" WHERE l.surge_since IS NULL AND (x.n>=? OR x.n>=?*GREATEST(0, CAST(l.window_events AS SIGNED)-CAST(x.n AS SIGNED)))"+
+		" UNION ALL SELECT l.issue, COALESCE((SELECT SUM(p.events) FROM issue_pulse p WHERE p.issue=l.issue AND p.slot>?),0), l.state, l.first_seen, l.surge_since FROM issue_list l FORCE INDEX (surging) WHERE l.project=? AND l.surge_since IS NOT NULL AND ?",
+		project, issues.SlotOf(from), min(settings.Events, y.share), y.share, mean, issues.SlotOf(from), project,
+		surging)
+	return list, y, err
+}
+
+// testSurge says whether a candidate surges. Whom it hit is asked where that can
+// change the answer.
+func (s *Service) testSurge(ctx context.Context, c candidate, y yardstick) (v surge.Verdict, err error) {
+	f := surge.Facts{Now: y.now, Events: c.events, Users: -1, Since: db.FromMicros(c.first)}
+	if f.Past, err = s.pastHours(ctx, c.id, y.now); err != nil {
+		return v, err
+	}
+	v = surge.Test(f, y.settings, c.since.Valid)
+	if c.events >= y.share || v.Surges && !c.since.Valid {
+		f.Sessions = y.sessions
+		if err := s.whomItHit(ctx, y.project, c.id, y.from, &f); err != nil {
+			return v, err
+		}
+		v = surge.Test(f, y.settings, c.since.Valid)
+	}
+	v.Surges = v.Surges && c.state != issue.Dismissed
+	return v, nil
 }
 
 // surgeChange is a surge that begins or ends.
@@ -157,12 +185,14 @@ func (s *Service) setSurge(ctx context.Context, tx *sql.Tx, c surgeChange) error
 	var begun any = db.Micros(now)
 	if !c.Surges {
 		begun = nil
-		e = issue.Entry{Kind: issue.Calm, Words: "the surge is over, after " + lasted(now.Sub(db.FromMicros(since.Int64)))}
+		e = issue.Entry{Kind: issue.Calm,
+			Words: "the surge is over, after " + lasted(now.Sub(db.FromMicros(since.Int64)))}
 	}
 	if _, err := tx.ExecContext(ctx, "UPDATE issue_list SET surge_since=?, surge_words=? WHERE issue=?", begun, c.Words, c.issue); err != nil {
 		return err
 	}
-	change := status.Change{Project: project, Issue: c.issue, Before: *st, Entry: status.HistoryLine{Entry: e, Who: accounts.Service}}
+	change := status.Change{Project: project, Issue: c.issue, Before: *st,
+		Entry: status.HistoryLine{Entry: e, Who: accounts.Service}}
 	if c.Surges && st.State.Open() {
 		change.Need = issue.NeedNow
 	}

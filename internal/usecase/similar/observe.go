@@ -36,7 +36,8 @@ const observePage = 200
 // Observe reads events whose bodies are kept, newest filed first, of those
 // received since a time: at most so many. all is how many events there are
 // since the oldest that was read. It ends early when fn gives an error.
-func (s *Service) Observe(ctx context.Context, project int64, since time.Time, most int, fn func(o *Observation) error) (all int64, err error) {
+func (s *Service) Observe(ctx context.Context, project int64, since time.Time, most int,
+	fn func(o *Observation) error) (all int64, err error) {
 	before, last, read := int64(1)<<62, int64(0), 0
 	for ended := false; !ended && read < most; {
 		var list []*Observation
@@ -47,7 +48,8 @@ func (s *Service) Observe(ctx context.Context, project int64, since time.Time, m
 			var id, print, body []byte
 			var thrown, received int64
 			var user, dictionary sql.NullInt64
-			if err := r.Scan(&id, &o.Filing, &thrown, &received, &user, &o.StandsFor, &o.Issue, &o.Headline, &print, &o.Part, &o.Looked, &o.Ruled, &dictionary, &body); err != nil {
+			if err := r.Scan(&id, &o.Filing, &thrown, &received, &user, &o.StandsFor, &o.Issue, &o.Headline, &print,
+				&o.Part, &o.Looked, &o.Ruled, &dictionary, &body); err != nil {
 				return err
 			}
 			o.ID, o.Thrown, o.Received = uuid.UUID(id).String(), db.FromMicros(thrown), db.FromMicros(received)
@@ -79,7 +81,8 @@ func (s *Service) Observe(ctx context.Context, project int64, since time.Time, m
 	if read == 0 {
 		return 0, nil
 	}
-	err = s.db.Slow.QueryRowContext(ctx, "SELECT COUNT(*) FROM event WHERE project=? AND filing>=?", project, last).Scan(&all)
+	err = s.db.Slow.QueryRowContext(ctx, "SELECT COUNT(*) FROM event WHERE project=? AND filing>=?", project,
+		last).Scan(&all)
 	return all, err
 }
 

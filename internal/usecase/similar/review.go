@@ -77,7 +77,8 @@ type GroupingDay struct {
 
 // NoteGrouping writes down how variable grouping is today, and, where nothing
 // is known of them, on the days before by the issues that were seen then.
-func (s *Service) NoteGrouping(ctx context.Context, project int64, list []review.Issue, ids []int64, of review.CauseOf) error {
+func (s *Service) NoteGrouping(ctx context.Context, project int64, list []review.Issue, ids []int64,
+	of review.CauseOf) error {
 	number := map[int64]int64{}
 	for i, id := range ids {
 		number[id] = list[i].Number
@@ -106,7 +107,8 @@ func (s *Service) NoteGrouping(ctx context.Context, project int64, list []review
 				d.mixed++
 			}
 			return nil
-		}, "SELECT issue, day FROM issue_trend WHERE issue IN ("+db.Marks(len(chunk))+") AND day>? AND day<=? AND events>0", append(chunk, today-14, today)...)
+		}, "SELECT issue, day FROM issue_trend WHERE issue IN ("+db.Marks(len(chunk))+
+			") AND day>? AND day<=? AND events>0", append(chunk, today-14, today)...)
 		if err != nil {
 			return err
 		}

@@ -95,7 +95,9 @@ func (s *Service) named(ctx context.Context, best map[int64]Similar) ([]Similar,
 	for id, x := range best {
 		order = append(order, hit{id, x.Score})
 	}
-	slices.SortFunc(order, func(a, b hit) int { return cmp.Or(cmp.Compare(b.score, a.score), cmp.Compare(a.issue, b.issue)) })
+	slices.SortFunc(order, func(a, b hit) int {
+		return cmp.Or(cmp.Compare(b.score, a.score), cmp.Compare(a.issue, b.issue))
+	})
 	order = order[:min(len(order), mostSimilar)]
 	if len(order) == 0 {
 		return nil, nil
@@ -118,7 +120,8 @@ func (s *Service) named(ctx context.Context, best map[int64]Similar) ([]Similar,
 
 // sharing finds variants of other issues that share the rarest features, and
 // their issues.
-func (s *Service) sharing(ctx context.Context, project, id int64, own map[int64][]likeness.Sketch) (map[int64]int64, error) {
+func (s *Service) sharing(ctx context.Context, project, id int64,
+	own map[int64][]likeness.Sketch) (map[int64]int64, error) {
 	features := map[int64]bool{}
 	for _, list := range own {
 		for _, x := range list {

@@ -81,7 +81,9 @@ func (s *Service) sketch(ctx context.Context, p *projects.Project, v *sketched, 
 		if err != nil {
 			continue
 		}
-		regroup.Print(p.Method(), &regroup.Observed{Looked: v.looked, Thrown: moves.ThrownOf(k.Event), Event: k.Event, Frames: k.Frames}, nil) // it marks the frames
+		regroup.Print(p.Method(),
+			&regroup.Observed{Looked: v.looked, Thrown: moves.ThrownOf(k.Event), Event: k.Event, Frames: k.Frames},
+			nil) // it marks the frames
 		x := likeness.Of(k.Event, k.Frames, fingerprint.Said(k.Event))
 		if len(v.sketches) == mostSketches || slices.ContainsFunc(v.sketches, func(y likeness.Sketch) bool {
 			return x.Type == y.Type && x.Message == y.Message && slices.Equal(x.Own, y.Own)
@@ -157,7 +159,8 @@ func writeSketches(ctx context.Context, tx *sql.Tx, project int64, list []*sketc
 	}
 	// One that got another body meanwhile is sketched once more.
 	for _, v := range list {
-		if _, err := tx.ExecContext(ctx, "UPDATE variant SET sketched=1 WHERE id=? AND exemplars=?", v.id, v.exemplars); err != nil {
+		if _, err := tx.ExecContext(ctx, "UPDATE variant SET sketched=1 WHERE id=? AND exemplars=?", v.id,
+			v.exemplars); err != nil {
 			return err
 		}
 	}

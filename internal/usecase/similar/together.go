@@ -46,7 +46,8 @@ func (s *Service) Together(ctx context.Context, project *projects.Project, id in
 			if err := r.Scan(&o.Issue, &thrown, &user, &session, &trace); err != nil {
 				return err
 			}
-			o.Thrown, o.User, o.Session, o.Trace = db.FromMicros(thrown), user.Int64, hex.EncodeToString(session), hex.EncodeToString(trace)
+			o.Thrown, o.User, o.Session, o.Trace = db.FromMicros(thrown), user.Int64, hex.EncodeToString(session),
+				hex.EncodeToString(trace)
 			*into = append(*into, o)
 			if !ties {
 				return nil
@@ -82,13 +83,15 @@ func (s *Service) Together(ctx context.Context, project *projects.Project, id in
 		index, where string
 		args, ties   []any
 	}{
-		{"of_user", "e.project=? AND e.user", []any{project.ID}, users}, {"of_session", "e.project=? AND e.session", []any{project.ID}, sessions}, {"of_trace", "e.trace", nil, traces},
+		{"of_user", "e.project=? AND e.user", []any{project.ID}, users}, {"of_session", "e.project=? AND e.session",
+			[]any{project.ID}, sessions}, {"of_trace", "e.trace", nil, traces},
 	} {
 		if len(q.ties) == 0 {
 			continue
 		}
 		query := columns + "event e FORCE INDEX (" + q.index + ") JOIN variant v ON v.id=e.variant WHERE " + q.where + " IN (" + db.Marks(len(q.ties)) + ") AND e.thrown BETWEEN ? AND ? AND e.keep_day>=? AND v.issue<>? LIMIT ?"
-		all := append(append(slices.Clone(q.args), q.ties...), db.Micros(first), db.Micros(last), db.Day(s.db.Now()), id, nearMost)
+		all := append(append(slices.Clone(q.args), q.ties...), db.Micros(first), db.Micros(last), db.Day(s.db.Now()),
+			id, nearMost)
 		if err := db.Each(ctx, s.db, take(&others, false), query, all...); err != nil {
 			return nil, fmt.Errorf("events by %s: %w", q.index, err)
 		}

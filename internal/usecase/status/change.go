@@ -38,7 +38,8 @@ func (s *Service) Change(ctx context.Context, tx *sql.Tx, c Change) error {
 			return err
 		}
 	}
-	listed := c.Person || c.Need != issue.NeedByState || after.State != c.Before.State || after.OwnerID != c.Before.OwnerID || after.Severity != c.Before.Severity
+	listed := c.Person || c.Need != issue.NeedByState || after.State != c.Before.State ||
+		after.OwnerID != c.Before.OwnerID || after.Severity != c.Before.Severity
 	if listed { // else the list shows nothing of it
 		if err := s.updateList(ctx, tx, c.Issue, after.State, c.Need, c.Since); err != nil {
 			return err
@@ -72,7 +73,8 @@ func (s *Service) save(ctx context.Context, tx *sql.Tx, c Change) error {
 		grow = 1
 	}
 	_, err := tx.ExecContext(ctx, "UPDATE issue SET state=?, fixed_in=?, fix_kind=?, fix_after=?, fix_commit=?, fix_at=?, fix_by=?, parked=?, count_only=?, severity=?, owner=?, version=version+? WHERE id=?",
-		string(st.State), st.FixedIn, string(st.Kind), st.After, st.Commit, at, st.FixedBy, parked, st.CountOnly, st.Severity, db.NullID(st.OwnerID), grow, c.Issue)
+		string(st.State), st.FixedIn, string(st.Kind), st.After, st.Commit, at, st.FixedBy, parked, st.CountOnly,
+		st.Severity, db.NullID(st.OwnerID), grow, c.Issue)
 	if err != nil {
 		return err
 	}
@@ -86,7 +88,8 @@ func (s *Service) save(ctx context.Context, tx *sql.Tx, c Change) error {
 
 // updateList brings into the list: the state, who has the issue, the impact,
 // which depends on both, and since when the issue needs a decision.
-func (s *Service) updateList(ctx context.Context, tx *sql.Tx, id int64, st issue.State, need issue.Need, restored time.Time) error {
+func (s *Service) updateList(ctx context.Context, tx *sql.Tx, id int64, st issue.State, need issue.Need,
+	restored time.Time) error {
 	now := s.db.Now().UTC()
 	var project, windowDay, needed int64
 	var was issue.State
@@ -94,7 +97,8 @@ func (s *Service) updateList(ctx context.Context, tx *sql.Tx, id int64, st issue
 	x := issues.Scored{State: st}
 	err := tx.QueryRowContext(ctx, "SELECT l.project, l.state, l.calls_at, i.owner, l.window_day, l.window_users, l.window_events, l.unhandled, l.first_seen, COALESCE(l.first_release,0), l.severity, i.severity,"+
 		" (SELECT COALESCE(SUM(t.events),0) FROM issue_trend t WHERE t.issue=l.issue AND t.day>=?) FROM issue_list l JOIN issue i ON i.id=l.issue WHERE l.issue=? FOR UPDATE", issues.FirstRecent(now), id).
-		Scan(&project, &was, &needed, &owner, &windowDay, &x.Users, &x.Events, &x.Unhandled, &x.FirstSeen, &x.FirstRelease, &x.Severity, &x.Grade, &x.Recent)
+		Scan(&project, &was, &needed, &owner, &windowDay, &x.Users, &x.Events, &x.Unhandled, &x.FirstSeen,
+			&x.FirstRelease, &x.Severity, &x.Grade, &x.Recent)
 	if err != nil {
 		return err
 	}
@@ -114,7 +118,8 @@ func (s *Service) updateList(ctx context.Context, tx *sql.Tx, id int64, st issue
 	}
 	score := b.Score(x, now)
 	_, err = tx.ExecContext(ctx, "UPDATE issue_list SET state=?, calls_at=?, owner=?, window_day=?, window_events=?, window_users=?, impact=?, basis=?, stale_at=? WHERE issue=?",
-		string(st), since, owner, max(windowDay, today), x.Events, x.Users, score.Tenths(), b.Version, issues.StaleAt(score, x.Events, now), id)
+		string(st), since, owner, max(windowDay, today), x.Events, x.Users, score.Tenths(), b.Version,
+		issues.StaleAt(score, x.Events, now), id)
 	return err
 }
 

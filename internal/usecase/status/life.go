@@ -68,8 +68,11 @@ func (s *Service) Lock(ctx context.Context, tx *sql.Tx, id int64) (project int64
 }
 
 // byItself writes what time, an event or a commit did to an issue.
-func (s *Service) byItself(ctx context.Context, tx *sql.Tx, project, id int64, before issues.StatusRow, next issue.Standing, e issue.Entry) error {
-	c := Change{Project: project, Issue: id, Before: before, After: &issues.StatusRow{Standing: next, OwnerID: before.OwnerID}, Entry: HistoryLine{Entry: e, Who: accounts.Service}}
+func (s *Service) byItself(ctx context.Context, tx *sql.Tx, project, id int64, before issues.StatusRow,
+	next issue.Standing, e issue.Entry) error {
+	c := Change{Project: project, Issue: id, Before: before,
+		After: &issues.StatusRow{Standing: next, OwnerID: before.OwnerID}, Entry: HistoryLine{Entry: e,
+			Who: accounts.Service}}
 	if e.Before != nil {
 		c.Entry.Before = &before
 	}
@@ -115,7 +118,8 @@ func (s *Service) FindReleasesOf(ctx context.Context, tx *sql.Tx, project int64,
 	return nil
 }
 
-func (s *Service) findRelease(ctx context.Context, tx *sql.Tx, project, id int64, k releases.Knowledge, list []release.Release) error {
+func (s *Service) findRelease(ctx context.Context, tx *sql.Tx, project, id int64, k releases.Knowledge,
+	list []release.Release) error {
 	_, st, err := s.Lock(ctx, tx, id)
 	if err != nil || st == nil || st.State != issue.Fixed || st.FixedIn != "" {
 		return err
@@ -139,7 +143,8 @@ func (s *Service) findRelease(ctx context.Context, tx *sql.Tx, project, id int64
 }
 
 // completeCommit says in the history that the commit of a fix was pushed, once.
-func (s *Service) completeCommit(ctx context.Context, tx *sql.Tx, project, id int64, g *commits.Graph, st *issues.StatusRow) error {
+func (s *Service) completeCommit(ctx context.Context, tx *sql.Tx, project, id int64, g *commits.Graph,
+	st *issues.StatusRow) error {
 	full := releases.FullCommit(g, st.Commit)
 	if !g.Has(full) {
 		return nil
@@ -155,7 +160,9 @@ func (s *Service) completeCommit(ctx context.Context, tx *sql.Tx, project, id in
 		return err
 	}
 	words := "commit " + release.Short(full) + " was pushed: " + c.Subject + ", by " + c.Author
-	return s.Change(ctx, tx, Change{Project: project, Issue: id, Before: before, After: st, Entry: HistoryLine{Who: accounts.Service, Entry: issue.Entry{Kind: "pushed", Words: words}}})
+	return s.Change(ctx, tx,
+		Change{Project: project, Issue: id, Before: before, After: st,
+			Entry: HistoryLine{Who: accounts.Service, Entry: issue.Entry{Kind: "pushed", Words: words}}})
 }
 
 // commit reads one commit.

@@ -52,8 +52,10 @@ func (s *Service) WriteRows(ctx context.Context, tx *sql.Tx, project int64, list
 	rows := make([][]any, 0, len(list))
 	for _, l := range list {
 		needed := issues.NeededAt(issue.NeededSince(time.Time{}, "", l.New.State, issue.NeedByState, now))
-		rows = append(rows, []any{l.Issue, project, string(l.New.State), l.Headline, l.Place, l.Message, issues.SearchText(l.Headline, l.Place, l.Message), l.OriginFunction, l.OriginFile, l.OriginLine, l.Severity,
-			l.Events, l.Users, l.WindowDay, l.WindowEvents, l.WindowUsers, l.Unhandled, l.Impact, l.FirstSeen, l.LastSeen, db.NullID(l.FirstRelease), db.NullID(l.LastRelease), l.FirstFiling, l.LastFiling,
+		rows = append(rows, []any{l.Issue, project, string(l.New.State), l.Headline, l.Place, l.Message,
+			issues.SearchText(l.Headline, l.Place, l.Message), l.OriginFunction, l.OriginFile, l.OriginLine, l.Severity,
+			l.Events, l.Users, l.WindowDay, l.WindowEvents, l.WindowUsers, l.Unhandled, l.Impact, l.FirstSeen,
+			l.LastSeen, db.NullID(l.FirstRelease), db.NullID(l.LastRelease), l.FirstFiling, l.LastFiling,
 			l.Bodies, l.Version, l.StaleAt, l.GrownTo, needed, db.NullID(l.New.OwnerID)})
 	}
 	db.SortRows(rows, 1)

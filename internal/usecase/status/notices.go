@@ -57,7 +57,8 @@ func (n Notification) To(ctx context.Context, tx *sql.Tx, names []string) error 
 // Notices lists what a person should hear of, newest first, from before an id
 // on; unseen: only what they have not seen; project 0: in all projects. waiting is
 // how many they have not seen.
-func (s *Service) Notices(ctx context.Context, person, project int64, unseen bool, before int64, limit int) (list []Notice, waiting int64, err error) {
+func (s *Service) Notices(ctx context.Context, person, project int64, unseen bool, before int64,
+	limit int) (list []Notice, waiting int64, err error) {
 	where, args := "n.person=?", []any{person}
 	if project != 0 {
 		where += " AND n.project=?"
@@ -97,7 +98,8 @@ const noticeDays = 90
 
 // DropNotices lets go of notices that are old.
 func (s *Service) DropNotices(ctx context.Context) error {
-	_, err := s.db.Slow.ExecContext(ctx, "DELETE FROM notice WHERE at<?", db.Micros(s.db.Now().AddDate(0, 0, -noticeDays)))
+	_, err := s.db.Slow.ExecContext(ctx, "DELETE FROM notice WHERE at<?",
+		db.Micros(s.db.Now().AddDate(0, 0, -noticeDays)))
 	return err
 }
 

@@ -17,9 +17,12 @@ import (
 
 // Announce says that a build made a release, of a commit where it is known. It
 // may be said again; another commit is refused, for one version is one build.
-func (s *Service) Announce(ctx context.Context, p *projects.Project, version, commit string, who accounts.Actor) (*releases.ReleaseRow, error) {
+func (s *Service) Announce(ctx context.Context, p *projects.Project, version, commit string,
+	who accounts.Actor) (*releases.ReleaseRow, error) {
 	version, commit = strings.TrimSpace(version), strings.ToLower(strings.TrimSpace(commit))
-	if version == "" || len(version) > releases.MostVersion || strings.ContainsFunc(version, func(r rune) bool { return r < ' ' }) {
+	if version == "" || len(version) > releases.MostVersion || strings.ContainsFunc(version, func(r rune) bool {
+		return r < ' '
+	}) {
 		return nil, fault.New(fault.BadInput, "a release's version is one line of 1 to %d bytes", releases.MostVersion)
 	}
 	if commit != "" && !releases.CommitForm.MatchString(commit) {
@@ -35,7 +38,8 @@ func (s *Service) Announce(ctx context.Context, p *projects.Project, version, co
 			return err
 		}
 		var there string
-		if err := tx.QueryRowContext(ctx, "SELECT commit_hash FROM app_release WHERE id=? FOR UPDATE", ids[version]).Scan(&there); err != nil {
+		if err := tx.QueryRowContext(ctx, "SELECT commit_hash FROM app_release WHERE id=? FOR UPDATE",
+			ids[version]).Scan(&there); err != nil {
 			return err
 		}
 		if there != "" && commit != "" && !strings.HasPrefix(there, commit) && !strings.HasPrefix(commit, there) {
@@ -58,7 +62,8 @@ func (s *Service) Announce(ctx context.Context, p *projects.Project, version, co
 // MarkDeployed says that a release was deployed to an environment at a time;
 // the same said twice counts once. A release nothing was heard of is refused:
 // it is announced first.
-func (s *Service) MarkDeployed(ctx context.Context, p *projects.Project, version, environment string, at time.Time, who accounts.Actor) (*releases.ReleaseRow, error) {
+func (s *Service) MarkDeployed(ctx context.Context, p *projects.Project, version, environment string, at time.Time,
+	who accounts.Actor) (*releases.ReleaseRow, error) {
 	r, err := s.releases.Release(ctx, p, version)
 	if err != nil {
 		return nil, err
@@ -72,7 +77,8 @@ func (s *Service) MarkDeployed(ctx context.Context, p *projects.Project, version
 		at = now
 	}
 	if at.After(now.Add(time.Hour)) {
-		return nil, fault.New(fault.BadInput, "%s lies ahead: a deploy is marked once it has happened", at.Format(time.RFC3339))
+		return nil, fault.New(fault.BadInput, "%s lies ahead: a deploy is marked once it has happened",
+			at.Format(time.RFC3339))
 	}
 	err = s.db.InTx(ctx, func(tx *sql.Tx) error {
 		ids, err := s.names.Intern(ctx, tx, nil, names.Environments, p.ID, []string{environment}, db.Micros(now), nil)

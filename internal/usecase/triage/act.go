@@ -22,7 +22,8 @@ import (
 // Act performs an action on an issue in one transaction. ifVersion, when not
 // 0, must be the issue's version, else fault.Stale. why is what the person says
 // to it, and may be empty.
-func (s *Service) Act(ctx context.Context, id int64, a issue.Action, why string, who accounts.Actor, ifVersion int64) error {
+func (s *Service) Act(ctx context.Context, id int64, a issue.Action, why string, who accounts.Actor,
+	ifVersion int64) error {
 	d, err := s.decide(ctx, a, why, who)
 	if err != nil {
 		return err
@@ -82,7 +83,8 @@ func (s *Service) act(ctx context.Context, tx *sql.Tx, id int64, d decision, ifV
 			return s.moves.UndoMove(ctx, tx, is.project, last.move, d.who)
 		}
 		if last.before != nil {
-			d.Before, d.Undone, after.OwnerID, since = &last.before.Standing, last.kind, last.before.OwnerID, issues.NeededSince(last.before.CallsAt)
+			d.Before, d.Undone, after.OwnerID, since = &last.before.Standing, last.kind, last.before.OwnerID,
+				issues.NeededSince(last.before.CallsAt)
 			if err := status.TakeBack(ctx, tx, last.entry); err != nil {
 				return err
 			}
@@ -107,7 +109,8 @@ func (s *Service) act(ctx context.Context, tx *sql.Tx, id int64, d decision, ifV
 			return err
 		}
 	}
-	c := status.Change{Project: is.project.ID, Issue: id, Before: is.status, After: &after, Person: true, Since: since, Entry: d.line(entry, &is.status)}
+	c := status.Change{Project: is.project.ID, Issue: id, Before: is.status, After: &after, Person: true, Since: since,
+		Entry: d.line(entry, &is.status)}
 	if d.Verb != issue.Undo && d.Verb != issue.Grade {
 		c.Need = issue.NeedNone
 	}
@@ -165,7 +168,8 @@ func (s *Service) lock(ctx context.Context, tx *sql.Tx, id int64) (*decided, err
 	}
 	const query = "SELECT i.version, i.merged_into, COALESCE((SELECT l.calls_at FROM issue_list l WHERE l.issue=i.id),0), " + issues.StatusColumns + " FROM issue i WHERE i.id=? AND i.deleted IS NULL FOR UPDATE"
 	scan := issues.StatusScan{St: &is.status}
-	err := tx.QueryRowContext(ctx, query, id).Scan(append([]any{&is.version, &is.into, &is.status.CallsAt}, scan.Into()...)...)
+	err := tx.QueryRowContext(ctx, query,
+		id).Scan(append([]any{&is.version, &is.into, &is.status.CallsAt}, scan.Into()...)...)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, fault.New(fault.NotFound, "this issue was deleted in between")
 	}

@@ -34,7 +34,8 @@ func (s *Service) CommitOf(ctx context.Context, project int64, version string) (
 
 // Appeared says in which release an issue appeared: the one that is asked
 // about, else the one in which it came back last, else was first seen.
-func (s *Service) Appeared(ctx context.Context, p *projects.Project, is *issues.Issue, version string) (Appearance, error) {
+func (s *Service) Appeared(ctx context.Context, p *projects.Project, is *issues.Issue,
+	version string) (Appearance, error) {
 	sp := Appearance{Release: version}
 	var detail sql.NullString
 	if version == "" {

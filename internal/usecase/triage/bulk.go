@@ -60,7 +60,8 @@ func (s *Service) Find(ctx context.Context, p *projects.Project, m Many) (map[in
 
 // ActMany performs an action on many issues, each in its own transaction. One
 // that somebody changed since it was looked at is left as it is, and said.
-func (s *Service) ActMany(ctx context.Context, p *projects.Project, m Many, a issue.Action, why string, who accounts.Actor) (*ManyDone, error) {
+func (s *Service) ActMany(ctx context.Context, p *projects.Project, m Many, a issue.Action, why string,
+	who accounts.Actor) (*ManyDone, error) {
 	found, err := s.Find(ctx, p, m)
 	if err != nil {
 		return nil, err
@@ -108,7 +109,8 @@ func (s *Service) actOn(ctx context.Context, p *projects.Project, number int64, 
 
 // UndoMany takes a decision about many issues back, for each whose newest
 // decision it still is.
-func (s *Service) UndoMany(ctx context.Context, p *projects.Project, bulk int64, who accounts.Actor) (*ManyDone, error) {
+func (s *Service) UndoMany(ctx context.Context, p *projects.Project, bulk int64,
+	who accounts.Actor) (*ManyDone, error) {
 	var undone sql.NullInt64
 	err := s.db.QueryRowContext(ctx, "SELECT undone FROM bulk WHERE id=? AND project=?", bulk, p.ID).Scan(&undone)
 	if errors.Is(err, sql.ErrNoRows) {

@@ -50,7 +50,8 @@ func (s *Service) Comments(ctx context.Context, id int64) (list []Comment, err e
 
 // AddComment writes a comment. Whoever writes watches the issue from then on;
 // whoever has it, watches it or is mentioned hears of it.
-func (s *Service) AddComment(ctx context.Context, id int64, text string, who accounts.Actor, person int64) (int64, error) {
+func (s *Service) AddComment(ctx context.Context, id int64, text string, who accounts.Actor,
+	person int64) (int64, error) {
 	text, err := comment.Clean(text)
 	if err != nil {
 		return 0, err
@@ -104,7 +105,8 @@ const commentWords = 300
 
 // notify tells those who are mentioned so, and the others and who watches the
 // issue that something was written; nobody twice, nor who wrote it.
-func (s *Service) notify(ctx context.Context, tx *sql.Tx, project, id int64, text string, who accounts.Actor, mentioned, others []string) error {
+func (s *Service) notify(ctx context.Context, tx *sql.Tx, project, id int64, text string, who accounts.Actor, mentioned,
+	others []string) error {
 	short := text
 	if r := []rune(text); len(r) > commentWords {
 		short = string(r[:commentWords]) + " …"
@@ -118,7 +120,9 @@ func (s *Service) notify(ctx context.Context, tx *sql.Tx, project, id int64, tex
 	if err != nil {
 		return err
 	}
-	others = slices.DeleteFunc(append(others, watching...), func(name string) bool { return slices.Contains(mentioned, name) })
+	others = slices.DeleteFunc(append(others, watching...), func(name string) bool {
+		return slices.Contains(mentioned, name)
+	})
 	n.Kind, n.Words = "comment", "writes: "+short
 	return n.To(ctx, tx, others)
 }
@@ -142,7 +146,8 @@ func (s *Service) Watch(ctx context.Context, id, person int64, on bool) error {
 
 // ChangeComment changes what somebody wrote, or takes it away with an empty
 // text. Only whoever wrote it may, or with any right who administers.
-func (s *Service) ChangeComment(ctx context.Context, issueID, id int64, text string, who accounts.Actor, any bool) error {
+func (s *Service) ChangeComment(ctx context.Context, issueID, id int64, text string, who accounts.Actor,
+	any bool) error {
 	if text != "" {
 		var err error
 		if text, err = comment.Clean(text); err != nil {
@@ -165,7 +170,8 @@ func (s *Service) ChangeComment(ctx context.Context, issueID, id int64, text str
 		if text == "" {
 			_, err = tx.ExecContext(ctx, "DELETE FROM comment WHERE id=?", id)
 		} else {
-			_, err = tx.ExecContext(ctx, "UPDATE comment SET text=?, edited=? WHERE id=?", text, db.Micros(s.db.Now()), id)
+			_, err = tx.ExecContext(ctx, "UPDATE comment SET text=?, edited=? WHERE id=?", text, db.Micros(s.db.Now()),
+				id)
 		}
 		if err != nil {
 			return fmt.Errorf("comment %d: %w", id, err)

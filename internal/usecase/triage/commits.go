@@ -28,7 +28,8 @@ type Closing struct {
 // CommitsCame lets a project know of commits that were added: fixes find their
 // releases, and what messages say is fixed is. told is what was done, and what
 // could not be, in words.
-func (s *Service) CommitsCame(ctx context.Context, p *projects.Project, closing []Closing, who accounts.Actor) (told []string, err error) {
+func (s *Service) CommitsCame(ctx context.Context, p *projects.Project, closing []Closing,
+	who accounts.Actor) (told []string, err error) {
 	err = s.db.InTx(ctx, func(tx *sql.Tx) error {
 		told = nil
 		if err := projects.Lock(ctx, tx, p.ID); err != nil {
@@ -61,7 +62,8 @@ func (s *Service) CommitsCame(ctx context.Context, p *projects.Project, closing 
 // closeByCommit fixes the issue that a commit's message names. One of another
 // project is not touched: whoever pushes to one repository may not decide about
 // what others work on.
-func (s *Service) closeByCommit(ctx context.Context, p *projects.Project, c commits.Commit, name string, who accounts.Actor) (string, error) {
+func (s *Service) closeByCommit(ctx context.Context, p *projects.Project, c commits.Commit, name string,
+	who accounts.Actor) (string, error) {
 	says := fmt.Sprintf("commit %s says it fixes %s", release.Short(c.Hash), name)
 	project, number, _ := strings.Cut(name, "/")
 	if project != p.Name {
@@ -89,11 +91,15 @@ func (s *Service) closeByCommit(ctx context.Context, p *projects.Project, c comm
 	if is.State == issue.Fixed && is.Kind == issue.FixCommit && is.Commit != c.Hash && g.Same(is.Commit, c.Hash) {
 		// A cherry-pick carries the message of its original.
 		err := s.db.InTx(ctx, func(tx *sql.Tx) error {
-			return s.status.Record(ctx, tx, p.ID, is.ID, status.HistoryLine{Who: who, Detail: json.RawMessage(closedBy(c.Hash)), Entry: issue.Entry{Kind: "picked", Words: "the fix was made again as commit " + release.Short(c.Hash)}})
+			return s.status.Record(ctx, tx, p.ID, is.ID,
+				status.HistoryLine{Who: who, Detail: json.RawMessage(closedBy(c.Hash)),
+					Entry: issue.Entry{Kind: "picked",
+						Words: "the fix was made again as commit " + release.Short(c.Hash)}})
 		})
 		return says + ", which was made again by it", err
 	}
-	d, err := s.decide(ctx, issue.Action{Verb: issue.Fixing, Fix: issue.Fix{Kind: issue.FixCommit, Commit: c.Hash}}, "the commit says so: "+c.Subject, who)
+	d, err := s.decide(ctx, issue.Action{Verb: issue.Fixing, Fix: issue.Fix{Kind: issue.FixCommit, Commit: c.Hash}},
+		"the commit says so: "+c.Subject, who)
 	if err != nil {
 		return "", err
 	}

@@ -43,7 +43,8 @@ func (s *Service) CarriedBy(ctx context.Context, project int64) (list []Carried,
 
 // HandOver gives all that a person has in a project, open or parked, to another
 // one, as one decision that can be undone.
-func (s *Service) HandOver(ctx context.Context, p *projects.Project, from, to *accounts.Person, why string, who accounts.Actor) (*ManyDone, error) {
+func (s *Service) HandOver(ctx context.Context, p *projects.Project, from, to *accounts.Person, why string,
+	who accounts.Actor) (*ManyDone, error) {
 	if from.ID == to.ID {
 		return nil, fault.New(fault.BadInput, "%s has them already", to.Name)
 	}

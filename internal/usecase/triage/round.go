@@ -51,7 +51,8 @@ const (
 
 // Queue lists the first of what a round of a person is about, in one project or
 // in several; scope is the project's id, 0 for a round of all.
-func (s *Service) Queue(ctx context.Context, scope int64, projects []*projects.Project, person int64, limit int) (*Round, error) {
+func (s *Service) Queue(ctx context.Context, scope int64, projects []*projects.Project, person int64,
+	limit int) (*Round, error) {
 	r := &Round{AsOf: s.db.Now().UTC().Truncate(time.Microsecond)}
 	var last, begun sql.NullInt64
 	err := s.db.QueryRowContext(ctx, "SELECT (SELECT MAX(ended) FROM triage_round WHERE person=? AND project=?), (SELECT begun FROM triage_round WHERE person=? AND project=? AND ended IS NULL ORDER BY id DESC LIMIT 1)", person, scope, person, scope).Scan(&last, &begun)
@@ -73,7 +74,9 @@ func (s *Service) Queue(ctx context.Context, scope int64, projects []*projects.P
 		keys = append(keys, more...)
 	}
 	r.Waiting = min(mostWaiting, len(keys))
-	slices.SortFunc(keys, func(a, b roundKey) int { return cmp.Or(cmp.Compare(b.impact, a.impact), cmp.Compare(b.id, a.id)) })
+	slices.SortFunc(keys, func(a, b roundKey) int {
+		return cmp.Or(cmp.Compare(b.impact, a.impact), cmp.Compare(b.id, a.id))
+	})
 	keys = keys[:min(len(keys), limit)]
 	ids := make([]any, len(keys))
 	for i, k := range keys {
@@ -138,7 +141,8 @@ func (s *Service) roundItems(ctx context.Context, r *Round, person int64, ids []
 
 // reasons says of each issue why it is in a person's round: what happened since
 // they passed it, and since anybody decided about it.
-func (s *Service) reasons(ctx context.Context, person int64, found map[int64]*issues.Issue, ids []any) (map[int64][]Reason, error) {
+func (s *Service) reasons(ctx context.Context, person int64, found map[int64]*issues.Issue,
+	ids []any) (map[int64][]Reason, error) {
 	why := map[int64][]Reason{}
 	add := func(id int64, x Reason) {
 		if i := slices.IndexFunc(why[id], func(y Reason) bool { return y.Kind == x.Kind }); i >= 0 {
@@ -165,7 +169,9 @@ func (s *Service) reasons(ctx context.Context, person int64, found map[int64]*is
 		return nil, err
 	}
 	for id, is := range found {
-		if is.State != issue.New || slices.ContainsFunc(why[id], func(x Reason) bool { return x.Kind == string(issue.Woken) }) {
+		if is.State != issue.New || slices.ContainsFunc(why[id], func(x Reason) bool {
+			return x.Kind == string(issue.Woken)
+		}) {
 			continue
 		}
 		x := Reason{Kind: "new", Words: "new", At: is.FirstSeen}
@@ -268,7 +274,8 @@ type RoundEnd struct {
 
 // EndRound ends a person's round and sums it up; scope and projects are as for
 // Queue.
-func (s *Service) EndRound(ctx context.Context, scope int64, projects []*projects.Project, who *accounts.Person) (*RoundEnd, error) {
+func (s *Service) EndRound(ctx context.Context, scope int64, projects []*projects.Project,
+	who *accounts.Person) (*RoundEnd, error) {
 	var id, begun int64
 	err := s.db.QueryRowContext(ctx, "SELECT id, begun FROM triage_round WHERE person=? AND project=? AND ended IS NULL ORDER BY id DESC LIMIT 1", who.ID, scope).Scan(&id, &begun)
 	if errors.Is(err, sql.ErrNoRows) {
@@ -278,7 +285,8 @@ func (s *Service) EndRound(ctx context.Context, scope int64, projects []*project
 		return nil, err
 	}
 	e := &RoundEnd{Begun: db.FromMicros(begun), Ended: s.db.Now().UTC().Truncate(time.Microsecond)}
-	if _, err := s.db.ExecContext(ctx, "UPDATE triage_round SET ended=? WHERE id=?", db.Micros(e.Ended), id); err != nil {
+	if _, err := s.db.ExecContext(ctx, "UPDATE triage_round SET ended=? WHERE id=?", db.Micros(e.Ended),
+		id); err != nil {
 		return nil, err
 	}
 	err = db.Each(ctx, s.db, func(r *sql.Rows) error {

@@ -33,5 +33,6 @@ type Needs struct {
 
 // New makes a service.
 func New(n Needs) *Service {
-	return &Service{db: n.DB, accounts: n.Accounts, issues: n.Issues, moves: n.Moves, releases: n.Releases, status: n.Status}
+	return &Service{db: n.DB, accounts: n.Accounts, issues: n.Issues, moves: n.Moves, releases: n.Releases,
+		status: n.Status}
 }

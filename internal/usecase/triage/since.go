@@ -86,7 +86,8 @@ func (s *Service) Holding(ctx context.Context, project, id int64, st issue.Stand
 
 // withFix splits the releases of a project into those that contain a fix and
 // the others, by internal number.
-func (s *Service) withFix(ctx context.Context, project int64, f issue.Fix) (with, without []int64, first time.Time, err error) {
+func (s *Service) withFix(ctx context.Context, project int64,
+	f issue.Fix) (with, without []int64, first time.Time, err error) {
 	k, err := s.releases.Known(ctx, s.db, project, f.FixedIn, f.After)
 	if err != nil {
 		return nil, nil, first, err
@@ -122,7 +123,8 @@ func in(column string, ids []int64) (cond string, args []any) {
 	return column + " IN (" + db.Marks(len(ids)) + ")", args
 }
 
-func (s *Service) holdingBySessions(ctx context.Context, project, id int64, st issue.Standing) (h silence.Holding, known bool, err error) {
+func (s *Service) holdingBySessions(ctx context.Context, project, id int64,
+	st issue.Standing) (h silence.Holding, known bool, err error) {
 	since := db.Day(s.db.Now()) - projects.KeepClasses[1] // as long as events are kept by default
 	sessions := func(cond string, args []any) (n int64, err error) {
 		err = s.db.QueryRowContext(ctx, "SELECT COALESCE(SUM(sessions),0) FROM session_day WHERE project=? AND day>=? AND "+cond, append([]any{project, since}, args...)...).Scan(&n)
@@ -153,7 +155,8 @@ func (s *Service) holdingBySessions(ctx context.Context, project, id int64, st i
 		return h, false, err
 	}
 	query := "SELECT COUNT(DISTINCT x.session) FROM (SELECT e.session FROM variant v JOIN event e ON e.variant=v.id WHERE v.issue=? AND e.session IS NOT NULL AND " + hit + " LIMIT ?) x"
-	if err := s.db.QueryRowContext(ctx, query, append(append([]any{id}, hitArgs...), mostHit)...).Scan(&before.Hit); err != nil || before.Hit == 0 {
+	if err := s.db.QueryRowContext(ctx, query,
+		append(append([]any{id}, hitArgs...), mostHit)...).Scan(&before.Hit); err != nil || before.Hit == 0 {
 		return h, false, err
 	}
 	h, known = silence.OfFix(before, after)
@@ -161,7 +164,8 @@ func (s *Service) holdingBySessions(ctx context.Context, project, id int64, st i
 }
 
 // holdingByDays does for projects that tell of no sessions.
-func (s *Service) holdingByDays(ctx context.Context, project, id int64, st issue.Standing) (h silence.Holding, known bool, err error) {
+func (s *Service) holdingByDays(ctx context.Context, project, id int64,
+	st issue.Standing) (h silence.Holding, known bool, err error) {
 	from := st.FixedAt
 	if st.Kind != issue.FixNow {
 		_, _, first, err := s.withFix(ctx, project, st.Fix)
@@ -245,7 +249,9 @@ func (s *Service) TellHolding(ctx context.Context) (said int, err error) {
 			if told = err == nil && now != nil && now.Standing == f.st.Standing; !told {
 				return err
 			}
-			return s.status.Record(ctx, tx, project, f.id, status.HistoryLine{Who: accounts.Service, Entry: issue.Entry{Kind: "holding", Words: h.Words, Tell: []string{f.st.FixedBy}}})
+			return s.status.Record(ctx, tx, project, f.id,
+				status.HistoryLine{Who: accounts.Service,
+					Entry: issue.Entry{Kind: "holding", Words: h.Words, Tell: []string{f.st.FixedBy}}})
 		})
 		if err != nil {
 			return said, fmt.Errorf("issue %d: %w", f.id, err)
