@@ -9,7 +9,7 @@ import (
 	"unicode/utf8"
 
 	"firethorn/internal/core/fault"
-	"firethorn/internal/core/people"
+	"firethorn/internal/core/text"
 )
 
 // Most bytes a comment may have.
@@ -40,9 +40,9 @@ type Person struct{ Name, Email string }
 // Mentions lists the people whom a comment mentions, each once, in order: by @
 // and the address before its own @, or the name written together, with dots or
 // dashes. What stands in code does not count.
-func Mentions(text string, list []Person) (names []string) {
-	for _, word := range mentioned(prose(text)) {
-		i := slices.IndexFunc(list, func(p Person) bool { return people.Called(word, p.Name, p.Email) })
+func Mentions(said string, list []Person) (names []string) {
+	for _, word := range mentioned(prose(said)) {
+		i := slices.IndexFunc(list, func(p Person) bool { return text.Handle(word, p.Name, p.Email) })
 		if i >= 0 && !slices.Contains(names, list[i].Name) {
 			names = append(names, list[i].Name)
 		}

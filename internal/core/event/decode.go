@@ -13,7 +13,7 @@ import (
 	jsonv2 "github.com/go-json-experiment/json"
 	"github.com/go-json-experiment/json/jsontext"
 
-	"firethorn/internal/core/rawjson"
+	"firethorn/internal/core/text"
 )
 
 // Limits bound what one event may carry. What is over a limit is cut from the
@@ -124,7 +124,7 @@ func nextField(raw []byte, i int) (name, value []byte, next int, ok bool) {
 		return nil, nil, 0, false
 	}
 	open += i
-	end := rawjson.StringEnd(raw, open)
+	end := text.JSONStringEnd(raw, open)
 	name = raw[open+1 : end-1]
 	i = end
 	for i < len(raw) && raw[i] != ':' {
@@ -134,7 +134,7 @@ func nextField(raw []byte, i int) (name, value []byte, next int, ok bool) {
 	for i++; i < len(raw); i++ {
 		switch raw[i] {
 		case '"':
-			i = rawjson.StringEnd(raw, i) - 1
+			i = text.JSONStringEnd(raw, i) - 1
 		case '{', '[':
 			depth++
 		case '}', ']':

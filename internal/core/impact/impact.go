@@ -12,7 +12,7 @@ import (
 	"math"
 	"time"
 
-	"firethorn/internal/core/words"
+	"firethorn/internal/core/text"
 )
 
 // Window is the number of days the score looks back, today included (UTC).
@@ -77,10 +77,10 @@ func Of(f Facts, w Weights) Score {
 		words, tell string
 	}{
 		usersPart: {logShare(f.Users, fullUsers),
-			fmt.Sprintf("%s in %d days", words.Counted(f.Users, "user"), Window), words.Counted(f.Users, "user")},
+			fmt.Sprintf("%s in %d days", text.Counted(f.Users, "user"), Window), text.Counted(f.Users, "user")},
 		sharePart: {share(f), shareWords(f), shareWords(f)},
 		frequencyPart: {logShare(f.Events, fullEvents),
-			fmt.Sprintf("%s in %d days", words.Counted(f.Events, "event"), Window), words.Counted(f.Events, "event")},
+			fmt.Sprintf("%s in %d days", text.Counted(f.Events, "event"), Window), text.Counted(f.Events, "event")},
 		momentumPart: {fraction, growth, growth},
 		unhandledPart: {yes(f.Unhandled), either(f.Unhandled, "nothing caught it", "something caught it"),
 			"nothing caught it"},
@@ -145,7 +145,7 @@ func shareWords(f Facts) string {
 	case f.Active <= 0:
 		return "how many users are active is not known"
 	case f.Active < leastActive:
-		return fmt.Sprintf("%s of %s, counted as %d", words.Number(f.Users), words.Counted(f.Active, "active user"),
+		return fmt.Sprintf("%s of %s, counted as %d", text.Number(f.Users), text.Counted(f.Active, "active user"),
 			leastActive)
 	}
 	percent := 100 * min(1, float64(f.Users)/float64(f.Active))
@@ -153,7 +153,7 @@ func shareWords(f Facts) string {
 	if percent > 0 && percent < 9.95 {
 		format = "%.1f %% of %s"
 	}
-	return fmt.Sprintf(format, percent, words.Counted(f.Active, "active user"))
+	return fmt.Sprintf(format, percent, text.Counted(f.Active, "active user"))
 }
 
 // momentum holds today and yesterday against the days of the window before: the
@@ -185,7 +185,7 @@ func momentum(f Facts) (fraction float64, told string) {
 	case !grown || times <= 1:
 		return 0, "about as often as in the days before"
 	case past == 0:
-		told = fmt.Sprintf("%s since yesterday, none in the days before", words.Counted(f.Recent, "event"))
+		told = fmt.Sprintf("%s since yesterday, none in the days before", text.Counted(f.Recent, "event"))
 	default:
 		told = fmt.Sprintf("since yesterday %s times as often as in the days before", number(times))
 	}
@@ -196,7 +196,7 @@ func number(x float64) string {
 	if x < 9.95 {
 		return fmt.Sprintf("%.1f", x)
 	}
-	return words.Number(int64(math.Round(x)))
+	return text.Number(int64(math.Round(x)))
 }
 
 func newestWords(f Facts) string {

@@ -1,6 +1,6 @@
 package issue
 
-import "firethorn/internal/core/words"
+import "firethorn/internal/core/text"
 
 // firstGrown is the least number of users whose reaching is worth a look; after
 // it each power of ten is.
@@ -25,7 +25,7 @@ func Grow(s Standing, to int64) *Entry {
 	if s.State != Accepted {
 		return nil
 	}
-	return &Entry{Kind: Grown, Words: "it hit " + words.Counted(to, "user") + " by now", Tell: tell(s.Owner)}
+	return &Entry{Kind: Grown, Words: "it hit " + text.Counted(to, "user") + " by now", Tell: tell(s.Owner)}
 }
 
 // Surge is what it means that an issue occurs far more often than it did.

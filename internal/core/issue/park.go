@@ -6,7 +6,7 @@ import (
 	"time"
 
 	"firethorn/internal/core/fault"
-	"firethorn/internal/core/words"
+	"firethorn/internal/core/text"
 )
 
 // Park says what wakes a parked issue: whichever of what is set comes first.
@@ -50,10 +50,10 @@ func (p Park) Words() string {
 		b = append(b, moment(p.Until))
 	}
 	if p.Events > 0 {
-		b = append(b, words.Counted(p.Events, "more event"))
+		b = append(b, text.Counted(p.Events, "more event"))
 	}
 	if p.Users > 0 {
-		b = append(b, words.Counted(p.Users, "more user"))
+		b = append(b, text.Counted(p.Users, "more user"))
 	}
 	if p.Doubled {
 		b = append(b, fmt.Sprintf("a day brings %.0f events, twice as many as now", p.threshold()))
@@ -92,15 +92,15 @@ func (k Known) Wake(s Standing, now time.Time, since Since, o *Occurrence) (Stan
 	case !p.Until.IsZero() && !now.Before(p.Until):
 		why = moment(p.Until) + " has come"
 	case p.Events > 0 && since.Events >= p.Events:
-		why = words.Counted(since.Events, "more event") + " came since it was parked"
+		why = text.Counted(since.Events, "more event") + " came since it was parked"
 	case p.Users > 0 && since.Users >= p.Users:
 		were := " were"
 		if since.Users == 1 {
 			were = " was"
 		}
-		why = words.Counted(since.Users, "more user") + were + " hit since it was parked"
+		why = text.Counted(since.Users, "more user") + were + " hit since it was parked"
 	case p.Doubled && float64(since.Day) >= p.threshold():
-		why = fmt.Sprintf("%s in 24 hours; a day brought %.1f when it was parked", words.Counted(since.Day, "event"),
+		why = fmt.Sprintf("%s in 24 hours; a day brought %.1f when it was parked", text.Counted(since.Day, "event"),
 			p.Rate)
 	case o != nil && p.NewEnvironment && o.NewPlace:
 		why = "seen in " + o.Environment + ", where it was not seen before"

@@ -9,7 +9,7 @@ import (
 	"fmt"
 	"strings"
 
-	"firethorn/internal/core/glob"
+	"firethorn/internal/core/text"
 )
 
 // Places are where a repository's CODEOWNERS may stand; the first that is there
@@ -158,7 +158,7 @@ func match(pattern, path []string) bool {
 		case p < len(pattern) && pattern[p] == "**":
 			star, from = p, i
 			p++
-		case p < len(pattern) && glob.Match(pattern[p], path[i]):
+		case p < len(pattern) && text.Glob(pattern[p], path[i]):
 			p, i = p+1, i+1
 		case star >= 0:
 			from++

@@ -8,7 +8,7 @@ import (
 	"strings"
 	"time"
 
-	"firethorn/internal/core/people"
+	"firethorn/internal/core/text"
 )
 
 // Person is somebody who works here, or a team.
@@ -161,9 +161,9 @@ func mostAlike(list []Alike) map[string]Alike {
 func find(list []Person, owner string) (Person, bool) {
 	if handle, at := strings.CutPrefix(owner, "@"); at {
 		if _, team, grouped := strings.Cut(handle, "/"); grouped {
-			return first(list, func(p Person) bool { return p.Team && people.Called(team, p.Name, "") })
+			return first(list, func(p Person) bool { return p.Team && text.Handle(team, p.Name, "") })
 		}
-		return first(list, func(p Person) bool { return people.Called(handle, p.Name, p.Email) })
+		return first(list, func(p Person) bool { return text.Handle(handle, p.Name, p.Email) })
 	}
 	return byEmail(list, owner)
 }

@@ -20,7 +20,7 @@ import (
 	"go.yaml.in/yaml/v4"
 
 	"firethorn/internal/core/blame"
-	"firethorn/internal/core/glob"
+	"firethorn/internal/core/text"
 )
 
 // What conditions may cost, in the language's own units: a look at a field is
@@ -133,7 +133,7 @@ var language = sync.OnceValue(func() *cel.Env {
 			reflect.TypeFor[Breadcrumb]()),
 		cel.Variable(factsName, factsType),
 		ofText("crawler", crawler), ofText("extension", extension),
-		ofTwo("glob", func(text, pattern string) bool { return glob.Match(pattern, text) }), ofTwo("before", before),
+		ofTwo("glob", func(s, pattern string) bool { return text.Glob(pattern, s) }), ofTwo("before", before),
 		cel.Function("lower",
 			cel.MemberOverload("string_lower", []*cel.Type{cel.StringType}, cel.StringType,
 				cel.UnaryBinding(func(v ref.Val) ref.Val {

@@ -5,7 +5,7 @@ import (
 	"fmt"
 	"strconv"
 
-	"firethorn/internal/core/rawjson"
+	"firethorn/internal/core/text"
 )
 
 // MaxDepth is how deep JSON may be nested.
@@ -76,7 +76,7 @@ func (s *scanner) run() error {
 		s.steps += i - seen
 		switch c := s.src[i]; c {
 		case '"':
-			end := rawjson.StringEnd(s.src, i)
+			end := text.JSONStringEnd(s.src, i)
 			j := end
 			for j < len(s.src) && space(s.src[j]) {
 				j++
@@ -303,7 +303,7 @@ func (s *scanner) valueEnd(i int) (int, error) {
 	for i < len(s.src) {
 		switch s.src[i] {
 		case '"':
-			i = rawjson.StringEnd(s.src, i)
+			i = text.JSONStringEnd(s.src, i)
 			if depth == 0 {
 				return i, nil
 			}

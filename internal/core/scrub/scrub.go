@@ -20,7 +20,7 @@ import (
 	"slices"
 	"strings"
 
-	"firethorn/internal/core/glob"
+	"firethorn/internal/core/text"
 )
 
 // Mark stands where a secret stood.
@@ -178,7 +178,7 @@ type place struct {
 func (at place) fits(globs []string) bool {
 	name := at.name[:min(len(at.name), maxPath)]
 	for _, g := range globs {
-		if glob.Match(g, name) || strings.Contains(g, ".") && at.path != nil && glob.Match(g, at.path()) {
+		if text.Glob(g, name) || strings.Contains(g, ".") && at.path != nil && text.Glob(g, at.path()) {
 			return true
 		}
 	}

@@ -6,7 +6,7 @@ import (
 	"fmt"
 	"math"
 
-	"firethorn/internal/core/words"
+	"firethorn/internal/core/text"
 )
 
 // Runs is how often something could happen, and how often it did: sessions of
@@ -60,19 +60,19 @@ func OfFix(before Runs, since int64) (Holding, bool) {
 		return Holding{}, false
 	}
 	odds := 1 - before.Chance(since)
-	rate := fmt.Sprintf("before, %s of %s had it", words.Number(before.Hit), words.Counted(before.All, before.What))
+	rate := fmt.Sprintf("before, %s of %s had it", text.Number(before.Hit), text.Counted(before.All, before.What))
 	switch {
 	case since == 0:
 		return Holding{0, fmt.Sprintf("no %s with the fix was heard of yet; %s", before.What, rate)}, true
 	case odds < leastHolding:
 		return Holding{odds,
-				fmt.Sprintf("too early to say: not seen in %s with the fix; %s", words.Counted(since, before.What),
+				fmt.Sprintf("too early to say: not seen in %s with the fix; %s", text.Counted(since, before.What),
 					rate)},
 			true
 	}
 	return Holding{odds,
 		fmt.Sprintf("the fix is holding, %s: not seen in %s with it; %s", Percent(odds),
-			words.Counted(since, before.What), rate)}, true
+			text.Counted(since, before.What), rate)}, true
 }
 
 // Quiet says whether an issue that nobody fixed has stopped: it was seen on hit
@@ -82,7 +82,7 @@ func Quiet(all, hit, silent int64) string {
 	if silent < leastQuiet || hit < 3 || r.Chance(silent) >= quietBelow {
 		return ""
 	}
-	return fmt.Sprintf("gone quiet: not seen for %s, after it was seen on %d of %d days", words.Counted(silent, "day"), hit, all)
+	return fmt.Sprintf("gone quiet: not seen for %s, after it was seen on %d of %d days", text.Counted(silent, "day"), hit, all)
 }
 
 // Percent writes odds, never as certain.

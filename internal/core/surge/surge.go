@@ -10,7 +10,7 @@ import (
 
 	"firethorn/internal/core/chance"
 	"firethorn/internal/core/fault"
-	"firethorn/internal/core/words"
+	"firethorn/internal/core/text"
 )
 
 // PastDays is how far back an issue's own past goes.
@@ -99,7 +99,7 @@ func Test(f Facts, t Thresholds, already bool) Verdict {
 	if f.Sessions >= t.Sessions && f.Hit > 0 && float64(f.Hit) >= t.Share*float64(f.Sessions) {
 		v.Surges = true
 		v.Words = fmt.Sprintf("it hits %.0f %% of the %s of %s", 100*min(1, float64(f.Hit)/float64(f.Sessions)),
-			words.Counted(f.Sessions, "session"), last)
+			text.Counted(f.Sessions, "session"), last)
 		return v
 	}
 	if f.Events < t.Events || f.Users >= 0 && f.Users < t.Users || float64(f.Events) < t.Times*usual {
@@ -109,7 +109,7 @@ func Test(f Facts, t Thresholds, already bool) Verdict {
 		return v
 	}
 	v.Surges = true
-	v.Words = fmt.Sprintf("%s in %s, where %s usual", words.Counted(f.Events, "event"), last, usualWords(usual))
+	v.Words = fmt.Sprintf("%s in %s, where %s usual", text.Counted(f.Events, "event"), last, usualWords(usual))
 	return v
 }
 
@@ -123,7 +123,7 @@ func usualWords(x float64) string {
 	case x < 9.95:
 		return fmt.Sprintf("%.1f are", x)
 	}
-	return words.Number(int64(math.Round(x))) + " are"
+	return text.Number(int64(math.Round(x))) + " are"
 }
 
 // Usual is how many events the issue's own past lets one expect in so many

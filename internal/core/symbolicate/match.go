@@ -6,9 +6,8 @@ import (
 	"slices"
 	"strings"
 
-	"firethorn/internal/core/glob"
 	"firethorn/internal/core/shell"
-	"firethorn/internal/core/words"
+	"firethorn/internal/core/text"
 )
 
 // File is one generated file of a release for which symbols were pushed.
@@ -76,7 +75,7 @@ func Choose(w Wanted) (index int, byID bool, miss Miss) {
 		best = max(best, fits[i])
 	}
 	if best == 0 {
-		return -1, false, Miss{NotThisFile, fmt.Sprintf("release %s has symbols for %s, but not for %s; push the directory it is served from, with --served-at", w.Release, words.Counted(int64(w.InRelease), "file"), w.File)}
+		return -1, false, Miss{NotThisFile, fmt.Sprintf("release %s has symbols for %s, but not for %s; push the directory it is served from, with --served-at", w.Release, text.Counted(int64(w.InRelease), "file"), w.File)}
 	}
 	k := -1
 	i, n := builds(w.Named, func(File) bool { k++; return fits[k] == best })
@@ -128,7 +127,7 @@ func fitGlob(pushed, file string) int {
 		if strings.HasPrefix(pattern, "//") && i > 0 {
 			break
 		}
-		if glob.Match(pattern, strings.Join(want[i:], "/")) {
+		if text.Glob(pattern, strings.Join(want[i:], "/")) {
 			return len(have)
 		}
 	}

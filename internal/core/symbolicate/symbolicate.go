@@ -16,10 +16,10 @@ import (
 
 	"firethorn/internal/core/blame"
 	"firethorn/internal/core/event"
-	"firethorn/internal/core/glob"
 	"firethorn/internal/core/sourcemap"
 	"firethorn/internal/core/stacktrace"
 	"firethorn/internal/core/symbols"
+	"firethorn/internal/core/text"
 )
 
 // Context is how many source lines stand each side of a frame's own line.
@@ -46,8 +46,8 @@ type KindRule struct {
 }
 
 func (r *KindRule) fits(f *event.Frame) bool {
-	return (r.Path == "" || glob.Match(r.Path, f.File)) && (r.Module == "" || glob.Match(r.Module, blame.Module(*f))) &&
-		(r.Function == "" || glob.Match(r.Function, f.Called()))
+	return (r.Path == "" || text.Glob(r.Path, f.File)) && (r.Module == "" || text.Glob(r.Module, blame.Module(*f))) &&
+		(r.Function == "" || text.Glob(r.Function, f.Called()))
 }
 
 // mark lets the first rule that fits decide about a frame. What the client says

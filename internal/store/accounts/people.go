@@ -8,7 +8,7 @@ import (
 	"time"
 
 	"firethorn/internal/core/fault"
-	"firethorn/internal/core/people"
+	"firethorn/internal/core/text"
 	"firethorn/internal/db"
 )
 
@@ -76,7 +76,7 @@ func (s *Store) findPerson(ctx context.Context, q db.Querier, who string) (*Pers
 	handle, at := strings.CutPrefix(who, "@")
 	for _, p := range all {
 		if strings.EqualFold(p.Name, who) || who != "" && strings.EqualFold(p.Email, who) || at &&
-			people.Called(handle, p.Name, p.Email) {
+			text.Handle(handle, p.Name, p.Email) {
 			return p, nil
 		}
 		if who != "" && strings.HasPrefix(strings.ToLower(p.Name), strings.ToLower(who)) {

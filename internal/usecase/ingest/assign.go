@@ -10,7 +10,7 @@ import (
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
 	"firethorn/internal/core/rules"
-	"firethorn/internal/core/words"
+	"firethorn/internal/core/text"
 	"firethorn/internal/db"
 	"firethorn/internal/pipeline"
 	"firethorn/internal/store/accounts"
@@ -78,14 +78,14 @@ func (w *batchTx) reached(ctx context.Context, is *issueRow, rule *rules.AssignR
 			return "", err
 		}
 	}
-	within := fmt.Sprintf(" in %s", words.Counted(int64(rule.Days), "day"))
+	within := fmt.Sprintf(" in %s", text.Counted(int64(rule.Days), "day"))
 	switch {
 	case users < rule.Users || events < rule.Events:
 		return "", nil
 	case rule.Users > 0:
-		return words.Counted(users, "user") + within, nil
+		return text.Counted(users, "user") + within, nil
 	case rule.Events > 0:
-		return words.Counted(events, "event") + within, nil
+		return text.Counted(events, "event") + within, nil
 	}
 	return "it is for all of its kind", nil
 }

@@ -10,7 +10,7 @@ import (
 
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/core/issue"
-	"firethorn/internal/core/words"
+	"firethorn/internal/core/text"
 	"firethorn/internal/db"
 	"firethorn/internal/pipeline"
 	"firethorn/internal/store/accounts"
@@ -293,11 +293,11 @@ func (l *late) moveTo(ctx context.Context, tx *sql.Tx, from *Side, target int64,
 	if err := l.s.AddRegression(ctx, tx, l.p.ID, to.ID, regressed); err != nil {
 		return err
 	}
-	if err := l.s.AddMoveHistory(ctx, tx, to.ID, nil, who, "symbols", fmt.Sprintf("%s came here from %s/%d: symbols made their traces readable", words.Counted(events, "event"), l.p.Name, from.Number)); err != nil {
+	if err := l.s.AddMoveHistory(ctx, tx, to.ID, nil, who, "symbols", fmt.Sprintf("%s came here from %s/%d: symbols made their traces readable", text.Counted(events, "event"), l.p.Name, from.Number)); err != nil {
 		return err
 	}
 	return l.s.AddMoveHistory(ctx, tx, from.ID, nil, who, "symbols",
-		fmt.Sprintf("%s went to %s/%d: symbols made their traces readable", words.Counted(events, "event"), l.p.Name,
+		fmt.Sprintf("%s went to %s/%d: symbols made their traces readable", text.Counted(events, "event"), l.p.Name,
 			to.Number))
 }
 

@@ -10,7 +10,7 @@ import (
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/core/issue"
-	"firethorn/internal/core/words"
+	"firethorn/internal/core/text"
 	"firethorn/internal/db"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/usecase/moves"
@@ -216,11 +216,11 @@ func (w *regrouping) tell(ctx context.Context, tx *sql.Tx, m *moves.Move, to *mo
 	}
 	from := w.s.issues.IssueName(ctx, tx, m.From)
 	if err := w.s.moves.AddMoveHistory(ctx, tx, m.To, nil, w.Actor, "regroup",
-		fmt.Sprintf("%s came here from %s: %s", words.Counted(events, "event"), from, why)); err != nil {
+		fmt.Sprintf("%s came here from %s: %s", text.Counted(events, "event"), from, why)); err != nil {
 		return err
 	}
 	if err := w.s.moves.AddMoveHistory(ctx, tx, m.From, nil, w.Actor, "regroup",
-		fmt.Sprintf("%s went to %s/%d: %s", words.Counted(events, "event"), w.p.Name, to.Number, why)); err != nil {
+		fmt.Sprintf("%s went to %s/%d: %s", text.Counted(events, "event"), w.p.Name, to.Number, why)); err != nil {
 		return err
 	}
 	return projects.Touch(ctx, tx, w.Project)

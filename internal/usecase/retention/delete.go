@@ -9,7 +9,7 @@ import (
 
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
-	"firethorn/internal/core/words"
+	"firethorn/internal/core/text"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/projects"
@@ -83,7 +83,7 @@ func (s *Service) Delete(ctx context.Context, id int64, events int64, who accoun
 		if err := projects.Touch(ctx, tx, project); err != nil {
 			return err
 		}
-		words := fmt.Sprintf("deleted with %s of %s", words.Counted(d.Events, "event"), words.Counted(d.Users, "user"))
+		words := fmt.Sprintf("deleted with %s of %s", text.Counted(d.Events, "event"), text.Counted(d.Users, "user"))
 		return s.status.Record(ctx, tx, project, id,
 			status.HistoryLine{Entry: issue.Entry{Kind: "delete", Words: words}, Who: who})
 	})

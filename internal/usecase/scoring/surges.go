@@ -11,7 +11,7 @@ import (
 
 	"firethorn/internal/core/issue"
 	"firethorn/internal/core/surge"
-	"firethorn/internal/core/words"
+	"firethorn/internal/core/text"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/issues"
@@ -201,7 +201,7 @@ func (s *Service) setSurge(ctx context.Context, tx *sql.Tx, c surgeChange) error
 
 func lasted(d time.Duration) string {
 	if d < 2*time.Hour {
-		return words.Counted(int64(d.Minutes()), "minute")
+		return text.Counted(int64(d.Minutes()), "minute")
 	}
 	return fmt.Sprintf("%d hours", int64(d.Hours()))
 }

@@ -1,15 +1,13 @@
-// Package people says whom a handle means, where people write to each other and
-// where files name them.
-package people
+package text
 
 import (
 	"strings"
 	"unicode"
 )
 
-// Called says whether a handle, without its @, means somebody: it is the
-// address before its own @, or the name written together, with dots or dashes.
-func Called(handle, name, email string) bool {
+// Handle says whether a handle, without its @, means a person: it is the part of
+// the address before its own @, or the name written together, with dots or dashes.
+func Handle(handle, name, email string) bool {
 	local, _, _ := strings.Cut(email, "@")
 	return strings.EqualFold(handle, local) || together(handle) == together(name)
 }

@@ -1,13 +1,11 @@
-// Package rawjson holds what is shared by those who walk over JSON text
-// without decoding it.
-package rawjson
+package text
 
 import "bytes"
 
-// StringEnd is the index behind the string whose opening quote stands at
-// raw[i]; the length of raw when it does not end. Time is linear however many
-// escapes there are.
-func StringEnd(raw []byte, i int) int {
+// JSONStringEnd is the index behind the JSON string whose opening quote stands at
+// raw[i], for readers that walk over JSON without decoding it; the length of raw
+// when it does not end. Time is linear however many escapes there are.
+func JSONStringEnd(raw []byte, i int) int {
 	end := -1 // the next quote that was found
 	for i++; i < len(raw); {
 		if end < i {

@@ -1,4 +1,4 @@
-package words
+package text
 
 import "testing"
 

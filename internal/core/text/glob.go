@@ -1,12 +1,10 @@
-// Package glob matches texts against plain globs: "*" stands for any
-// characters, also none, "?" for exactly one. Everything else stands for
-// itself; there is no escape and no special path separator.
-package glob
+package text
 
-// Match says whether all of text fits the pattern. It compares bytes, save
-// that "?" takes a whole UTF-8 character. Its time is at most the product of
-// both lengths.
-func Match[T string | []byte](pattern string, text T) bool {
+// Glob says whether all of a text fits a pattern: "*" stands for any characters,
+// also none, "?" for exactly one. Everything else stands for itself; there is no
+// escape and no special path separator. It compares bytes, save that "?" takes a
+// whole UTF-8 character. Its time is at most the product of both lengths.
+func Glob[T string | []byte](pattern string, text T) bool {
 	p, t := 0, 0
 	star, mark := -1, 0 // where to go on when the rest behind a star does not fit
 	for t < len(text) {

@@ -1,5 +1,6 @@
-// Package words writes numbers into English sentences.
-package words
+// Package text has what several packages of the core do with text: globs, numbers
+// in sentences, handles of people, the ends of JSON strings.
+package text
 
 import "strconv"
 
