@@ -19,10 +19,9 @@ type statement struct {
 	text string
 }
 
-// statements lists the SQL texts of stores and use cases, tests aside.
-func statements(t *testing.T) (list []statement) {
+// sourcesOfStatements lists the files that may hold SQL, tests aside.
+func sourcesOfStatements(t *testing.T) (files []string) {
 	t.Helper()
-	var files []string
 	for _, dir := range []string{"../store/*/*.go", "../usecase/*/*.go", "../db/*.go", "../schema/*.go"} {
 		found, err := filepath.Glob(dir)
 		if err != nil {
@@ -30,11 +29,14 @@ func statements(t *testing.T) (list []statement) {
 		}
 		files = append(files, found...)
 	}
+	return slices.DeleteFunc(files, func(f string) bool { return strings.HasSuffix(f, "_test.go") })
+}
+
+// statements lists the SQL texts of stores and use cases, tests aside.
+func statements(t *testing.T) (list []statement) {
+	t.Helper()
 	verb := regexp.MustCompile(`^\s*(SELECT|INSERT|UPDATE|DELETE|REPLACE|SET STATEMENT) `)
-	for _, file := range files {
-		if strings.HasSuffix(file, "_test.go") {
-			continue
-		}
+	for _, file := range sourcesOfStatements(t) {
 		set := token.NewFileSet()
 		tree, err := parser.ParseFile(set, file, nil, 0)
 		if err != nil {
@@ -123,5 +125,35 @@ func TestStatements_StandOnce(t *testing.T) {
 			slices.Sort(places)
 			t.Errorf("%d times, %s:\n\t%s", len(places), strings.Join(places, ", "), text)
 		}
+	}
+}
+
+// maxPlaces is how many columns may be scanned by their order: of more of them,
+// two of one type are mixed up unnoticed.
+const maxPlaces = 7
+
+func TestScan_LongRowsAreReadByName(t *testing.T) {
+	scans := 0
+	for _, file := range sourcesOfStatements(t) {
+		set := token.NewFileSet()
+		tree, err := parser.ParseFile(set, file, nil, 0)
+		if err != nil {
+			t.Fatal(err)
+		}
+		ast.Inspect(tree, func(n ast.Node) bool {
+			call, ok := n.(*ast.CallExpr)
+			if !ok {
+				return true
+			}
+			if f, ok := call.Fun.(*ast.SelectorExpr); ok && f.Sel.Name == "Scan" {
+				if scans++; len(call.Args) > maxPlaces {
+					t.Errorf("%s scans %d columns by their order; use db.ScanNames", set.Position(call.Pos()), len(call.Args))
+				}
+			}
+			return true
+		})
+	}
+	if scans < 100 {
+		t.Errorf("%d calls of Scan were found: this test looks at the wrong files", scans)
 	}
 }

@@ -1,8 +1,10 @@
 package db
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
+	"fmt"
 	"slices"
 	"strings"
 )
@@ -27,6 +29,72 @@ func Each(ctx context.Context, q Querier, scan func(*sql.Rows) error, query stri
 		}
 	}
 	return rows.Err()
+}
+
+// List reads all rows of a query, each with scan.
+func List[T any](ctx context.Context, q Querier, scan func(*sql.Rows) (T, error), query string,
+	args ...any) (list []T, err error) {
+	err = Each(ctx, q, func(r *sql.Rows) error {
+		x, err := scan(r)
+		list = append(list, x)
+		return err
+	}, query, args...)
+	return list, err
+}
+
+// First reads the first row of a query with scan; sql.ErrNoRows where there is
+// none.
+func First[T any](ctx context.Context, q Querier, scan func(*sql.Rows) (T, error), query string,
+	args ...any) (x T, err error) {
+	rows, err := q.QueryContext(ctx, query, args...)
+	if err != nil {
+		return x, err
+	}
+	defer rows.Close()
+	if !rows.Next() {
+		return x, cmp.Or(rows.Err(), sql.ErrNoRows)
+	}
+	if x, err = scan(rows); err != nil {
+		return x, err
+	}
+	return x, rows.Err()
+}
+
+// FirstInto reads the first row of a query by the names of its columns;
+// sql.ErrNoRows where there is none.
+func FirstInto(ctx context.Context, q Querier, into Into, query string, args ...any) error {
+	_, err := First(ctx, q, func(r *sql.Rows) (struct{}, error) { return struct{}{}, ScanNames(r, into) }, query,
+		args...)
+	return err
+}
+
+// Into says where the columns of a row go, by name.
+type Into map[string]any
+
+// ScanNames reads a row by the names of its columns, so that their order in the
+// statement does not matter. Every column must have a place, and every place a
+// column.
+func ScanNames(r *sql.Rows, into Into) error {
+	columns, err := r.Columns()
+	if err != nil {
+		return err
+	}
+	places := make([]any, len(columns))
+	for i, c := range columns {
+		p, ok := into[c]
+		if !ok || slices.Contains(columns[:i], c) {
+			return fmt.Errorf("the statement gives a column %q that nothing reads", c)
+		}
+		places[i] = p
+	}
+	if len(into) != len(columns) {
+		for c := range into {
+			if !slices.Contains(columns, c) {
+				return fmt.Errorf("the statement gives no column %q", c)
+			}
+		}
+	}
+	return r.Scan(places...)
 }
 
 // Numbers reads the one column of a query.

@@ -157,8 +157,7 @@ func (s *Store) GrantOfToken(ctx context.Context, text string) (*Grant, error) {
 	var g Grant
 	var project, person, expires, used sql.NullInt64
 	var scope, permissions string
-	err := s.db.QueryRowContext(ctx, "SELECT id, label, scope, permissions, project, person, expires, last_used FROM token WHERE hash=?", hashSecret(text)).
-		Scan(&g.Token, &g.Label, &scope, &permissions, &project, &person, &expires, &used)
+	err := db.FirstInto(ctx, s.db, db.Into{"id": &g.Token, "label": &g.Label, "scope": &scope, "permissions": &permissions, "project": &project, "person": &person, "expires": &expires, "last_used": &used}, "SELECT id, label, scope, permissions, project, person, expires, last_used FROM token WHERE hash=?", hashSecret(text))
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, fault.New(fault.Unauthorized, "this token is not known; firethorn login remembers another")
 	}
@@ -192,8 +191,9 @@ func (s *Store) Tokens(ctx context.Context) (out []*TokenRow, err error) {
 		var scope, permissions string
 		var created int64
 		var expires, used sql.NullInt64
-		if err := r.Scan(&t.ID, &t.Label, &scope, &permissions, &t.Project, &t.Person, &created, &expires,
-			&used); err != nil {
+		if err := db.ScanNames(r,
+			db.Into{"id": &t.ID, "label": &t.Label, "scope": &scope, "permissions": &permissions, "project": &t.Project,
+				"person": &t.Person, "created": &created, "expires": &expires, "last_used": &used}); err != nil {
 			return err
 		}
 		t.Scope, t.Permissions, t.Created = Scope(scope), splitPermissions(permissions), db.FromMicros(created)
@@ -205,7 +205,7 @@ func (s *Store) Tokens(ctx context.Context) (out []*TokenRow, err error) {
 		}
 		out = append(out, &t)
 		return nil
-	}, "SELECT t.id, t.label, t.scope, t.permissions, COALESCE(p.name,''), COALESCE(w.name,''), t.created, t.expires, t.last_used"+
+	}, "SELECT t.id, t.label, t.scope, t.permissions, COALESCE(p.name,'') AS project, COALESCE(w.name,'') AS person, t.created, t.expires, t.last_used"+
 		" FROM token t LEFT JOIN project p ON p.id=t.project LEFT JOIN person w ON w.id=t.person ORDER BY t.id DESC")
 }
 

@@ -34,7 +34,7 @@ type EventRow struct {
 // EventSelect reads events whose keys a subquery k gives: the order and the
 // limit are the subquery's, which reads one index, so that joins touch no more
 // rows than are wanted.
-const EventSelect = "SELECT e.id, e.filing, e.thrown, e.received, i.number, l.headline, COALESCE(r.name,''), COALESCE(n.name,''), e.stands_for, e.has_body OR s.variant IS NOT NULL, e.keep_day, e.project, e.variant" +
+const EventSelect = "SELECT e.id, e.filing, e.thrown, e.received, i.number, l.headline, COALESCE(r.name,'') AS release_name, COALESCE(n.name,'') AS environment_name, e.stands_for, e.has_body OR s.variant IS NOT NULL AS kept, e.keep_day, e.project, e.variant" +
 	" FROM (%s) k JOIN event e ON e.project=k.project AND e.filing=k.filing AND e.keep_day=k.keep_day" +
 	" JOIN variant v ON v.id=e.variant JOIN issue i ON i.id=v.issue JOIN issue_list l ON l.issue=v.issue" +
 	" LEFT JOIN app_release r ON r.id=e.app_release LEFT JOIN environment n ON n.id=e.environment LEFT JOIN newest_body s ON s.variant=e.variant AND s.filing=e.filing ORDER BY k.filing %s"
@@ -81,12 +81,15 @@ func (s *Store) KeysOfIssue(ctx context.Context, issue int64, kept bool, cond st
 }
 
 // ScanEvent reads a row of EventSelect.
-func ScanEvent(r interface{ Scan(...any) error }) (*EventRow, error) {
+func ScanEvent(r *sql.Rows) (*EventRow, error) {
 	var e EventRow
 	var id []byte
 	var thrown, received int64
-	err := r.Scan(&id, &e.Filing, &thrown, &received, &e.Issue, &e.Headline, &e.Release, &e.Environment, &e.StandsFor,
-		&e.Kept, &e.keepDay, &e.project, &e.variant)
+	err := db.ScanNames(r,
+		db.Into{"id": &id, "filing": &e.Filing, "thrown": &thrown, "received": &received, "number": &e.Issue,
+			"headline": &e.Headline, "release_name": &e.Release, "environment_name": &e.Environment,
+			"stands_for": &e.StandsFor, "kept": &e.Kept, "keep_day": &e.keepDay, "project": &e.project,
+			"variant": &e.variant})
 	if err != nil {
 		return nil, err
 	}
@@ -123,11 +126,7 @@ func (s *Store) Events(ctx context.Context, q EventQuery) (list []*EventRow, nex
 		keys += " ORDER BY filing DESC LIMIT ?"
 		args = append(args, q.Limit+1)
 	}
-	err = db.Each(ctx, s.db, func(r *sql.Rows) error {
-		e, err := ScanEvent(r)
-		list = append(list, e)
-		return err
-	}, fmt.Sprintf(EventSelect, keys, Newest), args...)
+	list, err = db.List(ctx, s.db, ScanEvent, fmt.Sprintf(EventSelect, keys, Newest), args...)
 	if len(list) > q.Limit {
 		list = list[:q.Limit]
 		next = list[q.Limit-1].Filing
@@ -137,7 +136,7 @@ func (s *Store) Events(ctx context.Context, q EventQuery) (list []*EventRow, nex
 
 // Event finds an event of a project by its id.
 func (s *Store) Event(ctx context.Context, project *projects.Project, id uuid.UUID) (*EventRow, error) {
-	e, err := ScanEvent(s.db.QueryRowContext(ctx, fmt.Sprintf(EventSelect, "SELECT project, filing, keep_day FROM event WHERE project=? AND id=? LIMIT 1", Newest), project.ID, id[:]))
+	e, err := db.First(ctx, s.db, ScanEvent, fmt.Sprintf(EventSelect, "SELECT project, filing, keep_day FROM event WHERE project=? AND id=? LIMIT 1", Newest), project.ID, id[:])
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, fault.New(fault.NotFound, "%s has no event %s; it may not be filed yet", project.Name, id)
 	}
@@ -150,7 +149,7 @@ func (s *Store) EndOfIssue(ctx context.Context, issue int64, direction string) (
 	if err != nil {
 		return nil, err
 	}
-	e, err := ScanEvent(s.db.QueryRowContext(ctx, fmt.Sprintf(EventSelect, keys, direction), args...))
+	e, err := db.First(ctx, s.db, ScanEvent, fmt.Sprintf(EventSelect, keys, direction), args...)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, fault.New(fault.NotFound, "no event of this issue is kept any more")
 	}

@@ -26,15 +26,17 @@ type SessionRow struct {
 	key                  string
 }
 
-const sessionSelect = "SELECT s.id, s.name, s.started, s.heard, s.duration, s.outcome, s.sequence, COALESCE(r.name,''), n.name, s.user IS NOT NULL FROM app_session s LEFT JOIN app_release r ON r.id=s.app_release JOIN environment n ON n.id=s.environment"
+const sessionSelect = "SELECT s.id, s.name, s.started, s.heard, s.duration, s.outcome, s.sequence, COALESCE(r.name,'') AS release_name, n.name AS environment_name, s.user IS NOT NULL AS has_user FROM app_session s LEFT JOIN app_release r ON r.id=s.app_release JOIN environment n ON n.id=s.environment"
 
-func scanSession(r interface{ Scan(...any) error }) (*SessionRow, error) {
+func scanSession(r *sql.Rows) (*SessionRow, error) {
 	var s SessionRow
 	var id []byte
 	var started, heard, duration int64
 	var outcome uint8
-	if err := r.Scan(&id, &s.Name, &started, &heard, &duration, &outcome, &s.Sequence, &s.Release, &s.Environment,
-		&s.HasUser); err != nil {
+	if err := db.ScanNames(r,
+		db.Into{"id": &id, "name": &s.Name, "started": &started, "heard": &heard, "duration": &duration,
+			"outcome": &outcome, "sequence": &s.Sequence, "release_name": &s.Release,
+			"environment_name": &s.Environment, "has_user": &s.HasUser}); err != nil {
 		return nil, err
 	}
 	s.key = hex.EncodeToString(id)
@@ -46,7 +48,7 @@ func scanSession(r interface{ Scan(...any) error }) (*SessionRow, error) {
 // Session is the session that an application calls by a name.
 func (s *Store) Session(ctx context.Context, project int64, name string) (*SessionRow, error) {
 	id := SessionHash(name)
-	row, err := scanSession(s.db.QueryRowContext(ctx, sessionSelect+" WHERE s.project=? AND s.id=?", project, id[:]))
+	row, err := db.First(ctx, s.db, scanSession, sessionSelect+" WHERE s.project=? AND s.id=?", project, id[:])
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, fault.New(fault.NotFound, "no session %.100q is known: nothing was told of it, or it is no longer kept", name)
 	}

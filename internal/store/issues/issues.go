@@ -49,8 +49,8 @@ type TrendDay struct {
 	Events, Users int64
 }
 
-const issueSelect = "SELECT " + StatusColumns + ", l.issue, p.name, i.number, i.version, l.headline, l.place, l.message, l.origin_function, l.origin_file, l.origin_line, l.severity," +
-	" l.events, l.users, l.window_events, l.window_users, l.unhandled, l.impact, l.first_seen, l.last_seen, COALESCE(fr.name,''), COALESCE(lr.name,''), l.first_filing, l.last_filing, l.bodies, l.recounting, l.project, COALESCE(l.first_release,0), l.surge_since, l.surge_words" +
+const issueSelect = "SELECT " + StatusColumns + ", l.issue, p.name AS project_name, i.number, i.version, l.headline, l.place, l.message, l.origin_function, l.origin_file, l.origin_line, l.severity," +
+	" l.events, l.users, l.window_events, l.window_users, l.unhandled, l.impact, l.first_seen, l.last_seen, COALESCE(fr.name,'') AS first_release_name, COALESCE(lr.name,'') AS last_release_name, l.first_filing, l.last_filing, l.bodies, l.recounting, l.project, COALESCE(l.first_release,0) AS first_release, l.surge_since, l.surge_words" +
 	" FROM %s JOIN issue i ON i.id=l.issue JOIN project p ON p.id=l.project" +
 	" LEFT JOIN app_release fr ON fr.id=l.first_release LEFT JOIN app_release lr ON lr.id=l.last_release"
 
@@ -74,19 +74,19 @@ func (s *Store) IssuesByID(ctx context.Context, ids []any) (map[int64]*Issue, er
 	}, issuesWhere("l.issue IN ("+db.Marks(len(ids))+")"), ids...)
 }
 
-func scanIssue(r interface{ Scan(...any) error }) (*Issue, error) {
+func scanIssue(r *sql.Rows) (*Issue, error) {
 	var is Issue
 	var first, last int64
 	var surge sql.NullInt64
-	scan := StatusScan{St: &is.StatusRow}
-	err := r.Scan(append(scan.Into(), &is.ID, &is.Project, &is.Number, &is.Version, &is.Headline, &is.Place,
-		&is.Message, &is.OriginFunction, &is.OriginFile, &is.OriginLine, &is.Severity,
-		&is.Events, &is.Users, &is.WindowEvents, &is.WindowUsers, &is.Unhandled, &is.Impact, &first, &last,
-		&is.FirstRelease, &is.LastRelease, &is.FirstFiling, &is.LastFiling, &is.Bodies, &is.Recounting, &is.project,
-		&is.firstRelease, &surge, &is.SurgeWords)...)
-	if err == nil {
-		err = scan.Done()
-	}
+	err := ScanStatus(r, &is.StatusRow, db.Into{"issue": &is.ID, "project_name": &is.Project, "number": &is.Number,
+		"version": &is.Version, "headline": &is.Headline, "place": &is.Place, "message": &is.Message,
+		"origin_function": &is.OriginFunction, "origin_file": &is.OriginFile, "origin_line": &is.OriginLine,
+		"severity": &is.Severity, "events": &is.Events, "users": &is.Users, "window_events": &is.WindowEvents,
+		"window_users": &is.WindowUsers, "unhandled": &is.Unhandled, "impact": &is.Impact, "first_seen": &first,
+		"last_seen": &last, "first_release_name": &is.FirstRelease, "last_release_name": &is.LastRelease,
+		"first_filing": &is.FirstFiling, "last_filing": &is.LastFiling, "bodies": &is.Bodies,
+		"recounting": &is.Recounting, "project": &is.project, "first_release": &is.firstRelease,
+		"surge_since": &surge, "surge_words": &is.SurgeWords})
 	is.FirstSeen, is.LastSeen = db.FromMicros(first), db.FromMicros(last)
 	if surge.Valid {
 		is.SurgeSince = db.FromMicros(surge.Int64)
@@ -169,7 +169,7 @@ func (s *Store) Issue(ctx context.Context, project *projects.Project, number int
 		}
 		into = next.Int64
 	}
-	is, err := scanIssue(s.db.QueryRowContext(ctx, issuesWhere("l.issue=?"), id))
+	is, err := db.First(ctx, s.db, scanIssue, issuesWhere("l.issue=?"), id)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, fault.New(fault.NotFound, "issue %s/%d leads to %s, which was deleted", project.Name, number,
 			s.IssueName(ctx, s.db, id))
@@ -275,15 +275,17 @@ func (s *Store) History(ctx context.Context, id int64) ([]HistoryEntry, error) {
 		var at int64
 		var can bool
 		var detail sql.NullString
-		err := r.Scan(&h.ID, &at, &h.ActorKind, &h.Actor, &h.Kind, &h.Words, &can, &h.Undone, &h.Why, &detail,
-			&h.Release, &h.Bulk)
+		err := db.ScanNames(r,
+			db.Into{"id": &h.ID, "at": &at, "actor_kind": &h.ActorKind, "actor": &h.Actor, "kind": &h.Kind,
+				"words": &h.Words, "can_undo": &can, "undone": &h.Undone, "why": &h.Why, "detail": &detail,
+				"release_name": &h.Release, "bulk": &h.Bulk})
 		if detail.Valid {
 			h.Detail = json.RawMessage(detail.String)
 		}
 		h.At, h.CanUndo = db.FromMicros(at), can && !h.Undone
 		out = append(out, h)
 		return err
-	}, "SELECT h.id, h.at, h.actor_kind, h.actor, h.kind, h.words, h.standing_before IS NOT NULL OR h.move IS NOT NULL, h.undone, h.why, h.detail, COALESCE(r.name,''), COALESCE(h.bulk,0)"+
+	}, "SELECT h.id, h.at, h.actor_kind, h.actor, h.kind, h.words, h.standing_before IS NOT NULL OR h.move IS NOT NULL AS can_undo, h.undone, h.why, h.detail, COALESCE(r.name,'') AS release_name, COALESCE(h.bulk,0) AS bulk"+
 		" FROM history h LEFT JOIN app_release r ON r.id=h.app_release WHERE h.issue=? ORDER BY h.id DESC LIMIT 500", id)
 	return out, err
 }

@@ -166,8 +166,10 @@ func (s *Store) CommitList(ctx context.Context, q db.Querier, project int64,
 			var c commits.Commit
 			var hash, parents, patch []byte
 			var authored, committed int64
-			if err := r.Scan(&hash, &parents, &c.Author, &c.Email, &authored, &committed, &c.Subject, &patch, &c.Files,
-				&c.Added, &c.Removed); err != nil {
+			if err := db.ScanNames(r,
+				db.Into{"hash": &hash, "parents": &parents, "author": &c.Author, "email": &c.Email,
+					"authored": &authored, "committed": &committed, "subject": &c.Subject, "patch": &patch,
+					"files": &c.Files, "added": &c.Added, "removed": &c.Removed}); err != nil {
 				return err
 			}
 			c.Hash, c.Patch, c.Authored, c.Committed = hex.EncodeToString(hash), hex.EncodeToString(patch),

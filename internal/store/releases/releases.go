@@ -99,8 +99,10 @@ func (s *Store) releases(ctx context.Context, where string, project int64,
 		x := &ReleaseRow{}
 		var heard, first int64
 		var announced sql.NullInt64
-		err := r.Scan(&x.ID, &x.Version, &heard, &first, &announced, &x.AnnouncedBy, &x.Commit, &x.Events, &x.Issues,
-			&x.New)
+		err := db.ScanNames(r,
+			db.Into{"id": &x.ID, "name": &x.Version, "heard_of": &heard, "first_seen": &first, "announced": &announced,
+				"announced_by": &x.AnnouncedBy, "commit_hash": &x.Commit, "events": &x.Events, "issues": &x.Issues,
+				"new_issues": &x.New})
 		x.HeardOf, x.FirstSeen = db.FromMicros(heard), db.FromMicros(first)
 		x.Commit = FullCommit(g, x.Commit)
 		x.CommitKnown = g.Has(x.Commit)
@@ -110,9 +112,9 @@ func (s *Store) releases(ctx context.Context, where string, project int64,
 		}
 		list = append(list, x)
 		return err
-	}, "SELECT r.id, r.name, r.first_seen, LEAST(r.first_seen, COALESCE((SELECT MIN(x.first_seen) FROM issue_release x WHERE x.app_release=r.id), r.first_seen)), r.announced, r.announced_by, r.commit_hash,"+
-		" (SELECT COALESCE(SUM(x.events),0) FROM issue_release x WHERE x.app_release=r.id), (SELECT COUNT(DISTINCT x.issue) FROM issue_release x WHERE x.app_release=r.id),"+
-		" (SELECT COUNT(*) FROM issue_list l WHERE l.first_release=r.id) FROM app_release r WHERE "+where, append([]any{project}, args...)...)
+	}, "SELECT r.id, r.name, r.first_seen AS heard_of, LEAST(r.first_seen, COALESCE((SELECT MIN(x.first_seen) FROM issue_release x WHERE x.app_release=r.id), r.first_seen)) AS first_seen, r.announced, r.announced_by, r.commit_hash,"+
+		" (SELECT COALESCE(SUM(x.events),0) FROM issue_release x WHERE x.app_release=r.id) AS events, (SELECT COUNT(DISTINCT x.issue) FROM issue_release x WHERE x.app_release=r.id) AS issues,"+
+		" (SELECT COUNT(*) FROM issue_list l WHERE l.first_release=r.id) AS new_issues FROM app_release r WHERE "+where, append([]any{project}, args...)...)
 	return list, err
 }
 

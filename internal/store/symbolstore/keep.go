@@ -47,8 +47,10 @@ func (s *Store) ListSymbols(ctx context.Context, project int64, release string, 
 		var l SymbolListing
 		var debug, mp []byte
 		var created int64
-		if err := r.Scan(&l.Release, &l.Address, &debug, &mp, &l.BundleBytes, &l.MapBytes, &created, &l.State,
-			&l.Note); err != nil {
+		if err := db.ScanNames(r,
+			db.Into{"release_name": &l.Release, "address": &l.Address, "debug_id": &debug, "map": &mp,
+				"bundle_bytes": &l.BundleBytes, "map_bytes": &l.MapBytes, "created": &created, "state": &l.State,
+				"note": &l.Note}); err != nil {
 			return err
 		}
 		if len(debug) == 16 {
@@ -57,7 +59,7 @@ func (s *Store) ListSymbols(ctx context.Context, project int64, release string, 
 		l.MapHash, l.Created = hex.EncodeToString(mp), db.FromMicros(created)
 		out = append(out, l)
 		return nil
-	}, "SELECT r.name, f.address, f.debug_id, f.map, COALESCE(b.bytes,0), COALESCE(m.bytes,0), f.created, COALESCE(u.state,''), COALESCE(u.note,'') FROM symbol_file f JOIN app_release r ON r.id=f.app_release LEFT JOIN symbol_unit u ON u.id=f.unit"+
+	}, "SELECT r.name AS release_name, f.address, f.debug_id, f.map, COALESCE(b.bytes,0) AS bundle_bytes, COALESCE(m.bytes,0) AS map_bytes, f.created, COALESCE(u.state,'') AS state, COALESCE(u.note,'') AS note FROM symbol_file f JOIN app_release r ON r.id=f.app_release LEFT JOIN symbol_unit u ON u.id=f.unit"+
 		" LEFT JOIN symbol_content b ON b.project=f.project AND b.hash=f.bundle LEFT JOIN symbol_content m ON m.project=f.project AND m.hash=f.map WHERE "+cond+" ORDER BY f.id DESC LIMIT ?", append(args, limit)...)
 	return out, err
 }
@@ -90,14 +92,16 @@ func (s *Store) SymbolCosts(ctx context.Context, project int64, release string,
 	}
 	const units = " JOIN (SELECT f.app_release, f.unit, COUNT(*) files, EXISTS (SELECT 1 FROM symbol_file o WHERE o.unit=f.unit AND o.app_release<>f.app_release) others FROM symbol_file f JOIN (%[1]s) r ON r.app_release=f.app_release WHERE f.project=? GROUP BY f.app_release, f.unit) x ON x.app_release=r.app_release" +
 		" JOIN symbol_unit u ON u.id=x.unit LEFT JOIN symbol_content b ON b.project=u.project AND b.hash=u.bundle LEFT JOIN symbol_content m ON m.project=u.project AND m.hash=u.map"
-	const sums = "SELECT n.name, SUM(x.files), SUM(u.bytes+COALESCE(b.stored,0)+COALESCE(m.stored,0)), SUM(IF(x.others, 0, u.bytes+COALESCE(b.stored,0)+COALESCE(m.stored,0))), SUM(x.files*(u.state='waiting')), SUM(x.files*(u.state='broken')), r.pushed, r.used FROM (%[1]s) r JOIN app_release n ON n.id=r.app_release" +
+	const sums = "SELECT n.name, SUM(x.files) AS files, SUM(u.bytes+COALESCE(b.stored,0)+COALESCE(m.stored,0)) AS bytes, SUM(IF(x.others, 0, u.bytes+COALESCE(b.stored,0)+COALESCE(m.stored,0))) AS alone, SUM(x.files*(u.state='waiting')) AS waiting, SUM(x.files*(u.state='broken')) AS broken, r.pushed, r.used FROM (%[1]s) r JOIN app_release n ON n.id=r.app_release" +
 		units + " GROUP BY r.app_release ORDER BY r.pushed DESC"
 	chosen := "SELECT app_release, pushed, used FROM symbol_release WHERE project=?" + cond + " ORDER BY pushed DESC LIMIT ?"
 	args = append(args, limit)
 	return out, db.Each(ctx, s.db.Slow, func(r *sql.Rows) error {
 		var c SymbolCost
 		var pushed, used int64
-		err := r.Scan(&c.Release, &c.Files, &c.Bytes, &c.Alone, &c.Waiting, &c.Broken, &pushed, &used)
+		err := db.ScanNames(r,
+			db.Into{"name": &c.Release, "files": &c.Files, "bytes": &c.Bytes, "alone": &c.Alone, "waiting": &c.Waiting,
+				"broken": &c.Broken, "pushed": &pushed, "used": &used})
 		c.Pushed, c.Used = db.FromMicros(pushed), db.FromMicros(used)
 		c.Until = db.FromMicros(max(pushed, used)).AddDate(0, 0, keep)
 		out = append(out, c)

@@ -54,9 +54,8 @@ func (s *Store) WaitingSymbols(ctx context.Context, project int64, most int) (li
 func (s *Store) scanUnit(ctx context.Context, u *pipeline.SymbolUnit, cond string, args ...any) error {
 	var bundle, mp []byte
 	var bundleBytes, mapBytes sql.NullInt64
-	err := s.db.QueryRowContext(ctx, "SELECT u.id, u.project, u.bundle, u.map, u.state, u.format, u.bytes, u.note, b.bytes, m.bytes FROM symbol_unit u"+
-		" LEFT JOIN symbol_content b ON b.project=u.project AND b.hash=u.bundle LEFT JOIN symbol_content m ON m.project=u.project AND m.hash=u.map WHERE "+cond, args...).
-		Scan(&u.ID, &u.Project, &bundle, &mp, &u.State, &u.Format, &u.Bytes, &u.Note, &bundleBytes, &mapBytes)
+	err := db.FirstInto(ctx, s.db, db.Into{"id": &u.ID, "project": &u.Project, "bundle": &bundle, "map": &mp, "state": &u.State, "format": &u.Format, "bytes": &u.Bytes, "note": &u.Note, "bundle_bytes": &bundleBytes, "map_bytes": &mapBytes}, "SELECT u.id, u.project, u.bundle, u.map, u.state, u.format, u.bytes, u.note, b.bytes AS bundle_bytes, m.bytes AS map_bytes FROM symbol_unit u"+
+		" LEFT JOIN symbol_content b ON b.project=u.project AND b.hash=u.bundle LEFT JOIN symbol_content m ON m.project=u.project AND m.hash=u.map WHERE "+cond, args...)
 	if errors.Is(err, sql.ErrNoRows) {
 		*u = pipeline.SymbolUnit{}
 		return nil

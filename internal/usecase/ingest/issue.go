@@ -60,13 +60,11 @@ func (w *batchTx) loadIssues(ctx context.Context) error {
 		err := db.Each(ctx, w.tx, func(r *sql.Rows) error {
 			var id int64
 			var st issues.StatusRow
-			scan := issues.StatusScan{St: &st}
-			if err := r.Scan(append([]any{&id}, scan.Into()...)...); err != nil {
+			if err := issues.ScanStatus(r, &st, db.Into{"id": &id}); err != nil {
 				return err
 			}
-			err := scan.Done()
 			w.issues[id].standing = st
-			return err
+			return nil
 		}, "SELECT i.id, "+issues.StatusColumns+" FROM issue i WHERE i.id IN ("+db.Marks(len(chunk))+
 			") ORDER BY i.id FOR UPDATE", args...)
 		if err != nil {
@@ -76,10 +74,14 @@ func (w *batchTx) loadIssues(ctx context.Context) error {
 			var id int64
 			var is issueRow
 			var first, last sql.NullInt64
-			if err := r.Scan(&id, &is.Headline, &is.Place, &is.Message, &is.OriginFunction, &is.OriginFile,
-				&is.OriginLine, &is.Severity,
-				&is.events, &is.users, &is.windowDay, &is.windowEvents, &is.windowUsers, &is.Unhandled, &is.firstSeen,
-				&is.lastSeen, &first, &last, &is.firstFiling, &is.lastFiling, &is.bodies, &is.grownTo); err != nil {
+			if err := db.ScanNames(r,
+				db.Into{"issue": &id, "headline": &is.Headline, "place": &is.Place, "message": &is.Message,
+					"origin_function": &is.OriginFunction, "origin_file": &is.OriginFile, "origin_line": &is.OriginLine,
+					"severity": &is.Severity, "events": &is.events, "users": &is.users, "window_day": &is.windowDay,
+					"window_events": &is.windowEvents, "window_users": &is.windowUsers, "unhandled": &is.Unhandled,
+					"first_seen": &is.firstSeen, "last_seen": &is.lastSeen, "first_release": &first,
+					"last_release": &last, "first_filing": &is.firstFiling, "last_filing": &is.lastFiling,
+					"bodies": &is.bodies, "grown_to": &is.grownTo}); err != nil {
 				return err
 			}
 			is.id, is.firstRelease, is.lastRelease = id, first.Int64, last.Int64

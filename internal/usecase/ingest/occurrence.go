@@ -286,8 +286,10 @@ func (w *batchTx) loadOccurrences(ctx context.Context, hashes []any) (map[[16]by
 			var rep occurrence.Report
 			var hash []byte
 			var thrown int64
-			if err := r.Scan(&hash, &rep.Span, &rep.Parent, &rep.Stack, &rep.Log, &thrown, &f.filing, &f.keepDay,
-				&f.variant, &f.issue, &f.env, &f.thrown, &f.user); err != nil {
+			if err := db.ScanNames(r,
+				db.Into{"hash": &hash, "span": &rep.Span, "parent": &rep.Parent, "stack": &rep.Stack, "log": &rep.Log,
+					"thrown": &thrown, "filing": &f.filing, "keep_day": &f.keepDay, "variant": &f.variant,
+					"issue": &f.issue, "environment": &f.env, "event_thrown": &f.thrown, "user": &f.user}); err != nil {
 				return err
 			}
 			rep.Key, rep.At = [16]byte(hash), db.FromMicros(thrown)
@@ -299,7 +301,7 @@ func (w *batchTx) loadOccurrences(ctx context.Context, hashes []any) (map[[16]by
 			}
 			c.reports = append(c.reports, rep)
 			return nil
-		}, "SELECT o.hash, o.span, o.parent, o.stack, o.log, o.thrown, o.filing, o.keep_day, e.variant, v.issue, e.environment, e.thrown, e.user"+
+		}, "SELECT o.hash, o.span, o.parent, o.stack, o.log, o.thrown, o.filing, o.keep_day, e.variant, v.issue, e.environment, e.thrown AS event_thrown, e.user"+
 			" FROM occurrence o JOIN event e ON e.project=o.project AND e.filing=o.filing AND e.keep_day=o.keep_day JOIN variant v ON v.id=e.variant"+
 			" WHERE o.project=? AND o.hash IN ("+db.Marks(len(chunk))+") AND o.filed>? ORDER BY o.id",
 			append(append([]any{w.Project.ID}, chunk...), db.Micros(w.now.Add(-occurrenceKept)))...)

@@ -137,8 +137,11 @@ func (w *batchTx) loadSessions(ctx context.Context, held map[[16]byte]*heldSessi
 			var told, outcome uint8
 			var user, release sql.NullInt64
 			h := &heldSession{}
-			err := r.Scan(&id, &h.name, &started, &duration, &told, &outcome, &h.Sequence, &heard, &user,
-				&h.UserSequence, &release, &h.environment, &h.HomeSequence, &h.Release, &h.Environment)
+			err := db.ScanNames(r,
+				db.Into{"id": &id, "name": &h.name, "started": &started, "duration": &duration, "told": &told,
+					"outcome": &outcome, "sequence": &h.Sequence, "heard": &heard, "user": &user,
+					"user_sequence": &h.UserSequence, "app_release": &release, "environment": &h.environment,
+					"home_sequence": &h.HomeSequence, "release_name": &h.Release, "environment_name": &h.Environment})
 			if err != nil {
 				return err
 			}
@@ -152,7 +155,7 @@ func (w *batchTx) loadSessions(ctx context.Context, held map[[16]byte]*heldSessi
 			h.before = &sessionDay{int64(db.Day(h.Started)), h.release, h.environment, session.Outcome(outcome)}
 			held[[16]byte(id)] = h
 			return nil
-		}, "SELECT s.id, s.name, s.started, s.duration, s.told, s.outcome, s.sequence, s.heard, s.user, s.user_sequence, s.app_release, s.environment, s.home_sequence, COALESCE(r.name,''), n.name"+
+		}, "SELECT s.id, s.name, s.started, s.duration, s.told, s.outcome, s.sequence, s.heard, s.user, s.user_sequence, s.app_release, s.environment, s.home_sequence, COALESCE(r.name,'') AS release_name, n.name AS environment_name"+
 			" FROM app_session s LEFT JOIN app_release r ON r.id=s.app_release JOIN environment n ON n.id=s.environment WHERE s.project=? AND s.id IN ("+db.Marks(len(chunk))+")", append([]any{w.Project.ID}, chunk...)...)
 		if err != nil {
 			return err

@@ -118,8 +118,7 @@ func PartVariant(ctx context.Context, tx *sql.Tx, project, of, split int64) (*va
 	var release sql.NullInt64
 	var rules int64
 	var parts string
-	err := tx.QueryRowContext(ctx, "SELECT grouping_version, hash, fingerprint, COALESCE(base, hash), COALESCE(base_fingerprint, fingerprint), provisional, app_release, rules_version, parts FROM variant WHERE id=?", of).
-		Scan(&version, &hash, &print, &base, &basePrint, &provisional, &release, &rules, &parts)
+	err := db.FirstInto(ctx, tx, db.Into{"grouping_version": &version, "hash": &hash, "fingerprint": &print, "base": &base, "base_fingerprint": &basePrint, "provisional": &provisional, "app_release": &release, "rules_version": &rules, "parts": &parts}, "SELECT grouping_version, hash, fingerprint, COALESCE(base, hash) AS base, COALESCE(base_fingerprint, fingerprint) AS base_fingerprint, provisional, app_release, rules_version, parts FROM variant WHERE id=?", of)
 	if err != nil {
 		return nil, err
 	}

@@ -291,17 +291,16 @@ func (s *Service) loadSide(ctx context.Context, tx *sql.Tx, p *projects.Project,
 func (s *Service) SideByID(ctx context.Context, tx *sql.Tx, id int64) (*Side, error) {
 	x := &Side{ID: id}
 	var into, deleted sql.NullInt64
-	scan := issues.StatusScan{St: &x.StatusRow}
-	err := tx.QueryRowContext(ctx,
-		"SELECT i.number, i.merged_into, i.deleted, "+issues.StatusColumns+" FROM issue i WHERE i.id=? FOR UPDATE",
-		id).Scan(append([]any{&x.Number, &into, &deleted}, scan.Into()...)...)
+	err := issues.LockStatus(ctx, tx, &x.StatusRow, db.Into{"number": &x.Number, "merged_into": &into,
+		"deleted": &deleted}, "SELECT i.number, i.merged_into, i.deleted, "+issues.StatusColumns+
+		" FROM issue i WHERE i.id=? FOR UPDATE", id)
 	if err != nil {
 		return x, err
 	}
 	if x.into = into.Int64; deleted.Valid {
 		return x, fault.New(fault.Conflict, "%s was deleted", s.issues.IssueName(ctx, tx, id))
 	}
-	return x, scan.Done()
+	return x, nil
 }
 
 // listRow is what a merged-away issue's row in the list showed, kept in the
@@ -318,7 +317,7 @@ type listRow struct {
 	FirstFiling, LastFiling    int64
 }
 
-const listRowColumns = "headline, place, message, origin_function, origin_file, origin_line, severity, unhandled, first_seen, last_seen, COALESCE(first_release,0), COALESCE(last_release,0), first_filing, last_filing"
+const listRowColumns = "headline, place, message, origin_function, origin_file, origin_line, severity, unhandled, first_seen, last_seen, COALESCE(first_release,0) AS first_release, COALESCE(last_release,0) AS last_release, first_filing, last_filing"
 
 // insertRow writes the row of an issue whose events are yet to come.
 func (s *Service) insertRow(ctx context.Context, tx *sql.Tx, project, id int64, st issues.StatusRow, l listRow, users,
@@ -349,9 +348,12 @@ func (s *Service) saveRow(ctx context.Context, tx *sql.Tx, m *Move) error {
 // ListRowOf is an issue's row in the list, as it is written down.
 func ListRowOf(ctx context.Context, tx *sql.Tx, id int64) (string, error) {
 	var l listRow
-	err := tx.QueryRowContext(ctx, "SELECT "+listRowColumns+" FROM issue_list WHERE issue=?", id).
-		Scan(&l.Headline, &l.Place, &l.Message, &l.OriginFunction, &l.OriginFile, &l.OriginLine, &l.Severity,
-			&l.Unhandled, &l.FirstSeen, &l.LastSeen, &l.FirstRelease, &l.LastRelease, &l.FirstFiling, &l.LastFiling)
+	err := db.FirstInto(ctx, tx,
+		db.Into{"headline": &l.Headline, "place": &l.Place, "message": &l.Message, "origin_function": &l.OriginFunction,
+			"origin_file": &l.OriginFile, "origin_line": &l.OriginLine, "severity": &l.Severity,
+			"unhandled": &l.Unhandled, "first_seen": &l.FirstSeen, "last_seen": &l.LastSeen,
+			"first_release": &l.FirstRelease, "last_release": &l.LastRelease, "first_filing": &l.FirstFiling,
+			"last_filing": &l.LastFiling}, "SELECT "+listRowColumns+" FROM issue_list WHERE issue=?", id)
 	if err != nil {
 		return "", err
 	}

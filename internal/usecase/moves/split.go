@@ -94,12 +94,14 @@ func (s *Service) KeptOf(ctx context.Context, p *projects.Project, id int64, rea
 	var list []found
 	scan := func(r *sql.Rows) error {
 		var x found
-		err := r.Scan(&x.event, &x.variant, &x.filing, &x.thrown, &x.base, &x.version, &x.dictionary, &x.body)
+		err := db.ScanNames(r,
+			db.Into{"event": &x.event, "variant": &x.variant, "filing": &x.filing, "thrown": &x.thrown, "base": &x.base,
+				"grouping_version": &x.version, "dictionary": &x.dictionary, "body": &x.body})
 		list = append(list, x)
 		return err
 	}
 	// Exemplars are kept without a dictionary.
-	const exemplars = "SELECT x.event, v.id, 0, x.thrown, COALESCE(v.base, v.hash), v.grouping_version, NULL, x.body FROM (SELECT * FROM variant WHERE issue=? ORDER BY events DESC LIMIT 100) v JOIN exemplar x ON x.variant=v.id"
+	const exemplars = "SELECT x.event, v.id AS variant, 0 AS filing, x.thrown, COALESCE(v.base, v.hash) AS base, v.grouping_version, NULL AS dictionary, x.body FROM (SELECT * FROM variant WHERE issue=? ORDER BY events DESC LIMIT 100) v JOIN exemplar x ON x.variant=v.id"
 	if err := db.Each(ctx, s.db, scan, exemplars, id); err != nil {
 		return err
 	}
@@ -107,7 +109,7 @@ func (s *Service) KeptOf(ctx context.Context, p *projects.Project, id int64, rea
 	if err != nil {
 		return err
 	}
-	const bodies = "SELECT e.id, v.id, e.filing, e.thrown, COALESCE(v.base, v.hash), v.grouping_version, IF(b.filing IS NULL, n.dictionary, b.dictionary), COALESCE(b.body, n.body) FROM (%s) k JOIN event e ON e.project=k.project AND e.filing=k.filing AND e.keep_day=k.keep_day" +
+	const bodies = "SELECT e.id AS event, v.id AS variant, e.filing, e.thrown, COALESCE(v.base, v.hash) AS base, v.grouping_version, IF(b.filing IS NULL, n.dictionary, b.dictionary) AS dictionary, COALESCE(b.body, n.body) AS body FROM (%s) k JOIN event e ON e.project=k.project AND e.filing=k.filing AND e.keep_day=k.keep_day" +
 		" JOIN variant v ON v.id=e.variant LEFT JOIN event_body b ON b.project=e.project AND b.filing=e.filing AND b.keep_day=e.keep_day LEFT JOIN newest_body n ON n.variant=e.variant AND n.filing=e.filing" +
 		" WHERE b.filing IS NOT NULL OR n.filing IS NOT NULL ORDER BY e.filing DESC"
 	if err := db.Each(ctx, s.db, scan, fmt.Sprintf(bodies, keys), args...); err != nil {
@@ -312,10 +314,12 @@ type SplitInfo struct {
 func (s *Service) Splits(ctx context.Context, id int64) (list []SplitInfo, err error) {
 	err = db.Each(ctx, s.db, func(r *sql.Rows) error {
 		var x SplitInfo
-		err := r.Scan(&x.Kind, &x.Name, &x.Value, &x.From, &x.To, &x.Looking, &x.Looked, &x.Stays)
+		err := db.ScanNames(r,
+			db.Into{"kind": &x.Kind, "name": &x.Name, "value": &x.Value, "from_number": &x.From, "to_number": &x.To,
+				"looking": &x.Looking, "looked": &x.Looked, "stays": &x.Stays})
 		list = append(list, x)
 		return err
-	}, "SELECT s.kind, s.name, s.value, f.number, t.number, s.looking, s.looked, s.stays FROM (SELECT id FROM move WHERE from_issue=? AND kind='split' UNION SELECT id FROM move WHERE to_issue=? AND kind='split') k"+
+	}, "SELECT s.kind, s.name, s.value, f.number AS from_number, t.number AS to_number, s.looking, s.looked, s.stays FROM (SELECT id FROM move WHERE from_issue=? AND kind='split' UNION SELECT id FROM move WHERE to_issue=? AND kind='split') k"+
 		" JOIN move m ON m.id=k.id JOIN split s ON s.move=m.id JOIN issue f ON f.id=m.from_issue JOIN issue t ON t.id=m.to_issue WHERE s.active=1 ORDER BY m.id", id, id)
 	return list, err
 }

@@ -60,8 +60,7 @@ func (s *Service) Splitting(ctx context.Context) ([]int64, error) {
 // stopped at any time.
 func (s *Service) LookThrough(ctx context.Context, project int64, read Reader) (more bool, err error) {
 	l := &looking{project: project}
-	err = s.db.QueryRowContext(ctx, "SELECT id, kind, name, value, active, filing, at_variant, at_filing FROM split WHERE looking=1 AND project=? ORDER BY id LIMIT 1", project).
-		Scan(&l.id, &l.d.Kind, &l.d.Name, &l.d.Value, &l.active, &l.filing, &l.atVariant, &l.atFiled)
+	err = db.FirstInto(ctx, s.db, db.Into{"id": &l.id, "kind": &l.d.Kind, "name": &l.d.Name, "value": &l.d.Value, "active": &l.active, "filing": &l.filing, "at_variant": &l.atVariant, "at_filing": &l.atFiled}, "SELECT id, kind, name, value, active, filing, at_variant, at_filing FROM split WHERE looking=1 AND project=? ORDER BY id LIMIT 1", project)
 	if errors.Is(err, sql.ErrNoRows) {
 		return false, nil
 	}

@@ -92,13 +92,15 @@ func (t *transfer) load(ctx context.Context, n Note) (noted []any, err error) {
 	if err != nil || len(noted) == 0 {
 		return noted, err
 	}
-	query := "SELECT e.filing, e.keep_day, e.thrown, COALESCE(e.app_release,0), e.environment, e.user, e.stands_for, e.has_body FROM (SELECT filing, keep_day FROM " + n.Table + " WHERE " + n.Where + " AND filing<=? AND keep_day>=?) x" +
+	query := "SELECT e.filing, e.keep_day, e.thrown, COALESCE(e.app_release,0) AS app_release, e.environment, e.user, e.stands_for, e.has_body FROM (SELECT filing, keep_day FROM " + n.Table + " WHERE " + n.Where + " AND filing<=? AND keep_day>=?) x" +
 		" JOIN event e ON e.project=? AND e.filing=x.filing AND e.keep_day=x.keep_day AND e.variant=?"
 	err = db.Each(ctx, t.tx, func(r *sql.Rows) error {
 		var k BodyKey
 		var thrown, release, env, n, body int64
 		var user sql.NullInt64
-		if err := r.Scan(&k.Filing, &k.KeepDay, &thrown, &release, &env, &user, &n, &body); err != nil {
+		if err := db.ScanNames(r,
+			db.Into{"filing": &k.Filing, "keep_day": &k.KeepDay, "thrown": &thrown, "app_release": &release,
+				"environment": &env, "user": &user, "stands_for": &n, "has_body": &body}); err != nil {
 			return err
 		}
 		day := int64(db.Day(db.FromMicros(thrown)))

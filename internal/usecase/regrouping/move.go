@@ -27,15 +27,19 @@ type partRow struct {
 	target, fresh             int64
 }
 
-const partSelect = "SELECT v.id, v.issue, v.events, v.grouping_version, v.rules_version, COALESCE(v.base_fingerprint, v.fingerprint), v.base_fingerprint IS NOT NULL, v.looked," +
-	" p.hash, p.print, p.plain, p.rule, p.looked, p.provisional, p.parts, p.shown, p.target, p.fresh FROM regroup_part p JOIN variant v ON v.id=p.variant WHERE p.regroup=? AND p.pass=? AND p.done=0 AND p.whole=? AND (p.target<>0 OR p.fresh<>0)"
+const partSelect = "SELECT v.id, v.issue, v.events, v.grouping_version, v.rules_version, COALESCE(v.base_fingerprint, v.fingerprint) AS filed, v.base_fingerprint IS NOT NULL AS part, v.looked," +
+	" p.hash, p.print, p.plain, p.rule, p.looked AS looks_through, p.provisional, p.parts, p.shown, p.target, p.fresh FROM regroup_part p JOIN variant v ON v.id=p.variant WHERE p.regroup=? AND p.pass=? AND p.done=0 AND p.whole=? AND (p.target<>0 OR p.fresh<>0)"
 
-func scanPart(r interface{ Scan(...any) error }) (*partRow, error) {
+func scanPart(r *sql.Rows) (*partRow, error) {
 	var p partRow
 	var filed, hash, print, plain []byte
 	var shown string
-	if err := r.Scan(&p.id, &p.issue, &p.events, &p.version, &p.rules, &filed, &p.part, &p.aVariant.looked, &hash,
-		&print, &plain, &p.rule, &p.looksThrough, &p.provisional, &p.parts, &shown, &p.target, &p.fresh); err != nil {
+	if err := db.ScanNames(r,
+		db.Into{"id": &p.id, "issue": &p.issue, "events": &p.events, "grouping_version": &p.version,
+			"rules_version": &p.rules, "filed": &filed, "part": &p.part, "looked": &p.aVariant.looked, "hash": &hash,
+			"print": &print, "plain": &plain, "rule": &p.rule, "looks_through": &p.looksThrough,
+			"provisional": &p.provisional, "parts": &p.parts, "shown": &shown, "target": &p.target,
+			"fresh": &p.fresh}); err != nil {
 		return nil, err
 	}
 	p.filed, p.hash, p.print = fingerprint.Key(filed), fingerprint.Key(hash), fingerprint.Key(print)
@@ -53,8 +57,8 @@ const togetherMost = 200
 // is empty leads on.
 func (w *regrouping) move(ctx context.Context) error {
 	for _, whole := range []bool{true, false} {
-		p, err := scanPart(w.s.db.QueryRowContext(ctx, partSelect+" ORDER BY p.variant, p.hash LIMIT 1", w.ID, w.pass,
-			whole))
+		p, err := db.First(ctx, w.s.db, scanPart, partSelect+" ORDER BY p.variant, p.hash LIMIT 1", w.ID, w.pass,
+			whole)
 		if errors.Is(err, sql.ErrNoRows) {
 			continue
 		}
@@ -70,8 +74,8 @@ func (w *regrouping) move(ctx context.Context) error {
 				return w.moveWhole(ctx, tx, p)
 			}
 			// People may have merged in between, or another process come further.
-			p, err := scanPart(tx.QueryRowContext(ctx, partSelect+" AND p.variant=? AND p.hash=?", w.ID, w.pass, false,
-				p.id, p.hash[:]))
+			p, err := db.First(ctx, tx, scanPart, partSelect+" AND p.variant=? AND p.hash=?", w.ID, w.pass, false,
+				p.id, p.hash[:])
 			if errors.Is(err, sql.ErrNoRows) {
 				return nil
 			}

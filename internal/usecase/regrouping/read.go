@@ -76,13 +76,15 @@ func (w *regrouping) read(ctx context.Context) error {
 	err := db.Each(ctx, w.s.db, func(r *sql.Rows) error {
 		var v aVariant
 		var filed []byte
-		if err := r.Scan(&v.id, &v.issue, &v.events, &v.version, &v.rules, &filed, &v.part, &v.looked); err != nil {
+		if err := db.ScanNames(r,
+			db.Into{"id": &v.id, "issue": &v.issue, "events": &v.events, "grouping_version": &v.version,
+				"rules_version": &v.rules, "filed": &filed, "part": &v.part, "looked": &v.looked}); err != nil {
 			return err
 		}
 		v.filed = fingerprint.Key(filed)
 		list = append(list, v)
 		return nil
-	}, "SELECT id, issue, events, grouping_version, rules_version, COALESCE(base_fingerprint, fingerprint), base_fingerprint IS NOT NULL, looked FROM variant v WHERE "+cond+" AND v.id>? ORDER BY v.id LIMIT ?", append(args, w.at, readVariants)...)
+	}, "SELECT id, issue, events, grouping_version, rules_version, COALESCE(base_fingerprint, fingerprint) AS filed, base_fingerprint IS NOT NULL AS part, looked FROM variant v WHERE "+cond+" AND v.id>? ORDER BY v.id LIMIT ?", append(args, w.at, readVariants)...)
 	if err != nil {
 		return err
 	}

@@ -73,17 +73,20 @@ const (
 )
 
 const regroupColumns = "g.id, g.project, g.at, g.actor_kind, g.actor, g.state, g.rules_version, g.grouping_version, g.before_rules, g.before_grouping, g.variants," +
-	" (SELECT COUNT(*) FROM variant v WHERE v.project=g.project AND v.id<=g.last_variant), g.bodies, g.events, g.stays, g.made, g.emptied, g.ended, g.undone_by, g.why, g.pass, g.at_variant, g.last_variant, g.filing," +
-	" COALESCE((SELECT at FROM rules_file f WHERE f.project=g.project ORDER BY f.version DESC LIMIT 1),0)"
+	" (SELECT COUNT(*) FROM variant v WHERE v.project=g.project AND v.id<=g.last_variant) AS of_variants, g.bodies, g.events, g.stays, g.made, g.emptied, g.ended, g.undone_by, g.why, g.pass, g.at_variant, g.last_variant, g.filing," +
+	" COALESCE((SELECT at FROM rules_file f WHERE f.project=g.project ORDER BY f.version DESC LIMIT 1),0) AS rules_pushed"
 
-func scanRegroup(r interface{ Scan(...any) error }) (*Regrouping, error) {
+func scanRegroup(r *sql.Rows) (*Regrouping, error) {
 	var g Regrouping
 	var at, pushed int64
 	var ended sql.NullInt64
-	err := r.Scan(&g.ID, &g.Project, &at, &g.Actor.Kind, &g.Actor.Name, &g.State, &g.Rules, &g.Version, &g.BeforeRules,
-		&g.BeforeVers, &g.Variants,
-		&g.Of, &g.Bodies, &g.Events, &g.Stays, &g.Made, &g.Emptied, &ended, &g.UndoneBy, &g.Why, &g.pass, &g.at,
-		&g.last, &g.filing, &pushed)
+	err := db.ScanNames(r,
+		db.Into{"id": &g.ID, "project": &g.Project, "at": &at, "actor_kind": &g.Actor.Kind, "actor": &g.Actor.Name,
+			"state": &g.State, "rules_version": &g.Rules, "grouping_version": &g.Version,
+			"before_rules": &g.BeforeRules, "before_grouping": &g.BeforeVers, "variants": &g.Variants,
+			"of_variants": &g.Of, "bodies": &g.Bodies, "events": &g.Events, "stays": &g.Stays, "made": &g.Made,
+			"emptied": &g.Emptied, "ended": &ended, "undone_by": &g.UndoneBy, "why": &g.Why, "pass": &g.pass,
+			"at_variant": &g.at, "last_variant": &g.last, "filing": &g.filing, "rules_pushed": &pushed})
 	g.At, g.rulesPushed = db.FromMicros(at), db.FromMicros(pushed)
 	if ended.Valid {
 		t := db.FromMicros(ended.Int64)
@@ -94,17 +97,12 @@ func scanRegroup(r interface{ Scan(...any) error }) (*Regrouping, error) {
 
 // Regroupings lists the regroupings of a project, newest first.
 func (s *Service) Regroupings(ctx context.Context, project int64, limit int) (list []*Regrouping, err error) {
-	err = db.Each(ctx, s.db, func(r *sql.Rows) error {
-		g, err := scanRegroup(r)
-		list = append(list, g)
-		return err
-	}, "SELECT "+regroupColumns+" FROM regroup g WHERE g.project=? ORDER BY g.id DESC LIMIT ?", project, limit)
-	return list, err
+	return db.List(ctx, s.db, scanRegroup, "SELECT "+regroupColumns+" FROM regroup g WHERE g.project=? ORDER BY g.id DESC LIMIT ?", project, limit)
 }
 
 // Regrouping finds one of a project; 0 is the newest.
 func (s *Service) Regrouping(ctx context.Context, project *projects.Project, id int64) (*Regrouping, error) {
-	g, err := scanRegroup(s.db.QueryRowContext(ctx, "SELECT "+regroupColumns+" FROM regroup g WHERE g.project=? AND (g.id=? OR ?=0) ORDER BY g.id DESC LIMIT 1", project.ID, id, id))
+	g, err := db.First(ctx, s.db, scanRegroup, "SELECT "+regroupColumns+" FROM regroup g WHERE g.project=? AND (g.id=? OR ?=0) ORDER BY g.id DESC LIMIT 1", project.ID, id, id)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, fault.New(fault.NotFound, "the stored events of %s were never regrouped", project.Name)
 	}
@@ -212,8 +210,8 @@ func (s *Service) Regroupers(ctx context.Context) ([]int64, error) {
 
 // working reads the regrouping of a project that is under way; nil without one.
 func (s *Service) working(ctx context.Context, project int64) (*Regrouping, error) {
-	g, err := scanRegroup(s.db.QueryRowContext(ctx,
-		"SELECT "+regroupColumns+" FROM regroup g WHERE g.project=? AND g."+Works+" ORDER BY g.id LIMIT 1", project))
+	g, err := db.First(ctx, s.db, scanRegroup,
+		"SELECT "+regroupColumns+" FROM regroup g WHERE g.project=? AND g."+Works+" ORDER BY g.id LIMIT 1", project)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, nil
 	}

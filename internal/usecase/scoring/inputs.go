@@ -82,13 +82,15 @@ func (s *Service) Try(ctx context.Context, project int64, w impact.Weights,
 	err = db.Each(ctx, s.db, func(r *sql.Rows) error {
 		var id int64
 		var x issues.Scored
-		err := r.Scan(&id, &x.State, &x.Users, &x.Events, &x.Unhandled, &x.FirstSeen, &x.FirstRelease, &x.Severity,
-			&x.Grade)
+		err := db.ScanNames(r,
+			db.Into{"issue": &id, "state": &x.State, "window_users": &x.Users, "window_events": &x.Events,
+				"unhandled": &x.Unhandled, "first_seen": &x.FirstSeen, "first_release": &x.FirstRelease,
+				"severity": &x.Severity, "grade": &x.Grade})
 		x.Recent = recent[id]
 		old, fresh = keep(old, ranked{id, b.Score(x, now)}, most), keep(fresh, ranked{id, c.Score(x, now)}, most)
 		all++
 		return err
-	}, "SELECT l.issue, l.state, l.window_users, l.window_events, l.unhandled, l.first_seen, COALESCE(l.first_release,0), l.severity, i.severity FROM issue_list l FORCE INDEX (by_impact) JOIN issue i ON i.id=l.issue WHERE l.project=? AND l.state IN ('new','accepted','regressed')", project)
+	}, "SELECT l.issue, l.state, l.window_users, l.window_events, l.unhandled, l.first_seen, COALESCE(l.first_release,0) AS first_release, l.severity, i.severity AS grade FROM issue_list l FORCE INDEX (by_impact) JOIN issue i ON i.id=l.issue WHERE l.project=? AND l.state IN ('new','accepted','regressed')", project)
 	if err != nil {
 		return nil, nil, 0, err
 	}

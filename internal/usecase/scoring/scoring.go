@@ -64,11 +64,13 @@ func (s *Service) rescore(ctx context.Context, tx *sql.Tx, b issues.ScoringInput
 	err := db.Each(ctx, tx, func(r *sql.Rows) error {
 		var id int64
 		x := &row{}
-		err := r.Scan(&id, &x.State, &x.day, &x.Users, &x.Unhandled, &x.FirstSeen, &x.FirstRelease, &x.Severity,
-			&x.Grade)
+		err := db.ScanNames(r,
+			db.Into{"issue": &id, "state": &x.State, "window_day": &x.day, "window_users": &x.Users,
+				"unhandled": &x.Unhandled, "first_seen": &x.FirstSeen, "first_release": &x.FirstRelease,
+				"severity": &x.Severity, "grade": &x.Grade})
 		rows[id] = x
 		return err
-	}, "SELECT l.issue, l.state, l.window_day, l.window_users, l.unhandled, l.first_seen, COALESCE(l.first_release,0), l.severity, i.severity FROM issue_list l JOIN issue i ON i.id=l.issue WHERE l.issue IN ("+db.Marks(len(in))+") FOR UPDATE", in...)
+	}, "SELECT l.issue, l.state, l.window_day, l.window_users, l.unhandled, l.first_seen, COALESCE(l.first_release,0) AS first_release, l.severity, i.severity AS grade FROM issue_list l JOIN issue i ON i.id=l.issue WHERE l.issue IN ("+db.Marks(len(in))+") FOR UPDATE", in...)
 	if err != nil {
 		return err
 	}

@@ -26,7 +26,7 @@ type Observation struct {
 const WasRuled = `LOCATE('"what":"rule"', v.parts)>0`
 
 // observed reads what is known of events beside their bodies.
-const observed = "SELECT e.id, e.filing, e.thrown, e.received, e.user, e.stands_for, i.number, l.headline, COALESCE(v.base_fingerprint, v.fingerprint), v.base_fingerprint IS NOT NULL, v.looked, " + WasRuled + ", b.dictionary, b.body" +
+const observed = "SELECT e.id, e.filing, e.thrown, e.received, e.user, e.stands_for, i.number, l.headline, COALESCE(v.base_fingerprint, v.fingerprint) AS filed, v.base_fingerprint IS NOT NULL AS part, v.looked, " + WasRuled + " AS ruled, b.dictionary, b.body" +
 	" FROM (SELECT * FROM event_body WHERE project=? AND filing<? ORDER BY filing DESC LIMIT ?) b JOIN event e ON e.project=b.project AND e.filing=b.filing AND e.keep_day=b.keep_day" +
 	" JOIN variant v ON v.id=e.variant JOIN issue i ON i.id=v.issue JOIN issue_list l ON l.issue=v.issue ORDER BY b.filing DESC"
 
@@ -48,8 +48,11 @@ func (s *Service) Observe(ctx context.Context, project int64, since time.Time, m
 			var id, print, body []byte
 			var thrown, received int64
 			var user, dictionary sql.NullInt64
-			if err := r.Scan(&id, &o.Filing, &thrown, &received, &user, &o.StandsFor, &o.Issue, &o.Headline, &print,
-				&o.Part, &o.Looked, &o.Ruled, &dictionary, &body); err != nil {
+			if err := db.ScanNames(r,
+				db.Into{"id": &id, "filing": &o.Filing, "thrown": &thrown, "received": &received, "user": &user,
+					"stands_for": &o.StandsFor, "number": &o.Issue, "headline": &o.Headline, "filed": &print,
+					"part": &o.Part, "looked": &o.Looked, "ruled": &o.Ruled, "dictionary": &dictionary,
+					"body": &body}); err != nil {
 				return err
 			}
 			o.ID, o.Thrown, o.Received = uuid.UUID(id).String(), db.FromMicros(thrown), db.FromMicros(received)

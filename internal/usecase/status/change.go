@@ -95,10 +95,8 @@ func (s *Service) updateList(ctx context.Context, tx *sql.Tx, id int64, st issue
 	var was issue.State
 	var owner sql.NullInt64
 	x := issues.Scored{State: st}
-	err := tx.QueryRowContext(ctx, "SELECT l.project, l.state, l.calls_at, i.owner, l.window_day, l.window_users, l.window_events, l.unhandled, l.first_seen, COALESCE(l.first_release,0), l.severity, i.severity,"+
-		" (SELECT COALESCE(SUM(t.events),0) FROM issue_trend t WHERE t.issue=l.issue AND t.day>=?) FROM issue_list l JOIN issue i ON i.id=l.issue WHERE l.issue=? FOR UPDATE", issues.FirstRecent(now), id).
-		Scan(&project, &was, &needed, &owner, &windowDay, &x.Users, &x.Events, &x.Unhandled, &x.FirstSeen,
-			&x.FirstRelease, &x.Severity, &x.Grade, &x.Recent)
+	err := db.FirstInto(ctx, tx, db.Into{"project": &project, "state": &was, "calls_at": &needed, "owner": &owner, "window_day": &windowDay, "window_users": &x.Users, "window_events": &x.Events, "unhandled": &x.Unhandled, "first_seen": &x.FirstSeen, "first_release": &x.FirstRelease, "severity": &x.Severity, "grade": &x.Grade, "recent": &x.Recent}, "SELECT l.project, l.state, l.calls_at, i.owner, l.window_day, l.window_users, l.window_events, l.unhandled, l.first_seen, COALESCE(l.first_release,0) AS first_release, l.severity, i.severity AS grade,"+
+		" (SELECT COALESCE(SUM(t.events),0) FROM issue_trend t WHERE t.issue=l.issue AND t.day>=?) AS recent FROM issue_list l JOIN issue i ON i.id=l.issue WHERE l.issue=? FOR UPDATE", issues.FirstRecent(now), id)
 	if err != nil {
 		return err
 	}

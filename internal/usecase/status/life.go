@@ -56,15 +56,14 @@ func (s *Service) Lock(ctx context.Context, tx *sql.Tx, id int64) (project int64
 		return 0, nil, err
 	}
 	var st issues.StatusRow
-	scan := issues.StatusScan{St: &st}
-	err = tx.QueryRowContext(ctx, "SELECT "+issues.StatusColumns+" FROM issue i WHERE i.id=? AND i.merged_into IS NULL AND i.deleted IS NULL FOR UPDATE", id).Scan(scan.Into()...)
+	err = issues.LockStatus(ctx, tx, &st, nil, "SELECT "+issues.StatusColumns+" FROM issue i WHERE i.id=? AND i.merged_into IS NULL AND i.deleted IS NULL FOR UPDATE", id)
 	if errors.Is(err, sql.ErrNoRows) {
 		return project, nil, nil
 	}
 	if err != nil {
 		return 0, nil, err
 	}
-	return project, &st, scan.Done()
+	return project, &st, nil
 }
 
 // byItself writes what time, an event or a commit did to an issue.

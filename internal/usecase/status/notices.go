@@ -74,11 +74,13 @@ func (s *Service) Notices(ctx context.Context, person, project int64, unseen boo
 	err = db.Each(ctx, s.db, func(r *sql.Rows) error {
 		var n Notice
 		var at int64
-		err := r.Scan(&n.ID, &n.Project, &n.Number, &n.Headline, &at, &n.Actor, &n.Kind, &n.Words, &n.Seen)
+		err := db.ScanNames(r,
+			db.Into{"id": &n.ID, "project": &n.Project, "number": &n.Number, "headline": &n.Headline, "at": &at,
+				"actor": &n.Actor, "kind": &n.Kind, "words": &n.Words, "seen": &n.Seen})
 		n.At = db.FromMicros(at)
 		list = append(list, n)
 		return err
-	}, "SELECT n.id, p.name, i.number, COALESCE(l.headline,''), n.at, n.actor, n.kind, n.words, n.seen IS NOT NULL FROM notice n JOIN project p ON p.id=n.project JOIN issue i ON i.id=n.issue LEFT JOIN issue_list l ON l.issue=n.issue WHERE "+where+" ORDER BY n.id DESC LIMIT ?", append(args, limit)...)
+	}, "SELECT n.id, p.name AS project, i.number, COALESCE(l.headline,'') AS headline, n.at, n.actor, n.kind, n.words, n.seen IS NOT NULL AS seen FROM notice n JOIN project p ON p.id=n.project JOIN issue i ON i.id=n.issue LEFT JOIN issue_list l ON l.issue=n.issue WHERE "+where+" ORDER BY n.id DESC LIMIT ?", append(args, limit)...)
 	if err != nil {
 		return nil, 0, err
 	}

@@ -166,17 +166,16 @@ func (s *Service) lock(ctx context.Context, tx *sql.Tx, id int64) (*decided, err
 	if err := projects.Lock(ctx, tx, is.project.ID); err != nil {
 		return nil, err
 	}
-	const query = "SELECT i.version, i.merged_into, COALESCE((SELECT l.calls_at FROM issue_list l WHERE l.issue=i.id),0), " + issues.StatusColumns + " FROM issue i WHERE i.id=? AND i.deleted IS NULL FOR UPDATE"
-	scan := issues.StatusScan{St: &is.status}
-	err := tx.QueryRowContext(ctx, query,
-		id).Scan(append([]any{&is.version, &is.into, &is.status.CallsAt}, scan.Into()...)...)
+	const query = "SELECT i.version, i.merged_into, COALESCE((SELECT l.calls_at FROM issue_list l WHERE l.issue=i.id),0) AS calls_at, " + issues.StatusColumns + " FROM issue i WHERE i.id=? AND i.deleted IS NULL FOR UPDATE"
+	err := issues.LockStatus(ctx, tx, &is.status, db.Into{"version": &is.version, "merged_into": &is.into,
+		"calls_at": &is.status.CallsAt}, query, id)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, fault.New(fault.NotFound, "this issue was deleted in between")
 	}
 	if err != nil {
 		return nil, err
 	}
-	return is, scan.Done()
+	return is, nil
 }
 
 // staleNow says who decided in between, and what.

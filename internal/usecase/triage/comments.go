@@ -36,7 +36,9 @@ func (s *Service) Comments(ctx context.Context, id int64) (list []Comment, err e
 		var c Comment
 		var at int64
 		var edited sql.NullInt64
-		err := r.Scan(&c.ID, &at, &edited, &c.Actor.Kind, &c.Actor.ID, &c.Actor.Name, &c.Text, &c.From)
+		err := db.ScanNames(r,
+			db.Into{"id": &c.ID, "at": &at, "edited": &edited, "actor_kind": &c.Actor.Kind, "actor_id": &c.Actor.ID,
+				"actor": &c.Actor.Name, "text": &c.Text, "from_number": &c.From})
 		c.At = db.FromMicros(at)
 		if edited.Valid {
 			t := db.FromMicros(edited.Int64)
@@ -44,7 +46,7 @@ func (s *Service) Comments(ctx context.Context, id int64) (list []Comment, err e
 		}
 		list = append(list, c)
 		return err
-	}, "SELECT c.id, c.at, c.edited, c.actor_kind, c.actor_id, c.actor, c.text, IF(c.issue=?, 0, i.number) FROM comment c JOIN issue i ON i.id=c.issue WHERE c.issue=? OR c.issue IN (SELECT m.id FROM issue m WHERE m.merged_into=?) ORDER BY c.id DESC LIMIT ?", id, id, id, mostComments)
+	}, "SELECT c.id, c.at, c.edited, c.actor_kind, c.actor_id, c.actor, c.text, IF(c.issue=?, 0, i.number) AS from_number FROM comment c JOIN issue i ON i.id=c.issue WHERE c.issue=? OR c.issue IN (SELECT m.id FROM issue m WHERE m.merged_into=?) ORDER BY c.id DESC LIMIT ?", id, id, id, mostComments)
 	return list, err
 }
 

@@ -29,13 +29,15 @@ func (s *Service) CarriedBy(ctx context.Context, project int64) (list []Carried,
 	err = db.Each(ctx, s.db, func(r *sql.Rows) error {
 		var c Carried
 		var oldest int64
-		err := r.Scan(&c.Person, &c.Email, &c.Team, &c.Left, &c.Project, &c.Issues, &c.Parked, &c.Impact, &oldest)
+		err := db.ScanNames(r,
+			db.Into{"person": &c.Person, "email": &c.Email, "team": &c.Team, "gone": &c.Left, "project": &c.Project,
+				"issues": &c.Issues, "parked": &c.Parked, "impact": &c.Impact, "oldest": &oldest})
 		c.Oldest = db.FromMicros(oldest)
 		list = append(list, c)
 		return err
 	}, // Names are asked for behind the sums: joined to them, the index would be read once for each person.
-		"SELECT (SELECT o.name FROM person o WHERE o.id=x.owner), (SELECT COALESCE(o.email,'') FROM person o WHERE o.id=x.owner), (SELECT o.team FROM person o WHERE o.id=x.owner), (SELECT o.left_at IS NOT NULL FROM person o WHERE o.id=x.owner), (SELECT p.name FROM project p WHERE p.id=x.project),"+
-			" SUM(IF(x.state='parked',0,x.n)), SUM(IF(x.state='parked',x.n,0)), SUM(IF(x.state='parked',0,x.impact))/10, MIN(x.oldest) FROM"+
+		"SELECT (SELECT o.name FROM person o WHERE o.id=x.owner) AS person, (SELECT COALESCE(o.email,'') FROM person o WHERE o.id=x.owner) AS email, (SELECT o.team FROM person o WHERE o.id=x.owner) AS team, (SELECT o.left_at IS NOT NULL FROM person o WHERE o.id=x.owner) AS gone, (SELECT p.name FROM project p WHERE p.id=x.project) AS project,"+
+			" SUM(IF(x.state='parked',0,x.n)) AS issues, SUM(IF(x.state='parked',x.n,0)) AS parked, SUM(IF(x.state='parked',0,x.impact))/10 AS impact, MIN(x.oldest) AS oldest FROM"+
 			" (SELECT l.owner, l.project, l.state, COUNT(*) n, SUM(l.impact) impact, MIN(l.first_seen) oldest FROM issue_list l FORCE INDEX (carried)"+
 			" WHERE l.owner IS NOT NULL AND l.state IN ('new','accepted','regressed','parked') AND (?=0 OR l.project=?) GROUP BY l.owner, l.project, l.state) x GROUP BY x.owner, x.project ORDER BY 8 DESC, 1", project, project)
 	return list, err

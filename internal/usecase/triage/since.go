@@ -224,11 +224,7 @@ func (s *Service) TellHolding(ctx context.Context) (said int, err error) {
 	var list []fixed
 	err = db.Each(ctx, s.db, func(r *sql.Rows) error {
 		var f fixed
-		scan := issues.StatusScan{St: &f.st}
-		err := r.Scan(append([]any{&f.id, &f.project}, scan.Into()...)...)
-		if err == nil {
-			err = scan.Done()
-		}
+		err := issues.ScanStatus(r, &f.st, db.Into{"id": &f.id, "project": &f.project})
 		list = append(list, f)
 		return err
 	}, "SELECT i.id, i.project, "+issues.StatusColumns+" FROM issue i WHERE i.state='fixed' AND i.merged_into IS NULL AND i.deleted IS NULL AND i.fix_at>? AND NOT EXISTS (SELECT 1 FROM history h WHERE h.issue=i.id AND h.kind='holding' AND h.at>=i.fix_at) ORDER BY i.fix_at DESC LIMIT ?", db.Micros(s.db.Now().AddDate(0, 0, -60)), sweepHolding)
