@@ -78,7 +78,7 @@ func triage(ctx context.Context, opt settings) error {
 		"frequency=5"); err != nil {
 		return err
 	}
-	if err := s.rescored("all issues scored anew, by other weights", "SELECT COUNT(*) FROM issue_list l JOIN scoring b ON b.project=l.project WHERE l.basis<b.generation"); err != nil {
+	if err := s.rescored("all issues scored anew, by other weights", "SELECT COUNT(*) FROM issue_list l JOIN scoring b ON b.project=l.project WHERE l.scoring_version<b.version"); err != nil {
 		return err
 	}
 	stop()
@@ -155,7 +155,7 @@ func (s *scene) tenfold(ctx context.Context) error {
 }
 
 // listed are the columns of the list that copies of an issue share.
-const listed = "project, state, headline, place, message, words, origin_function, origin_file, origin_line, severity, events, users, window_day, window_events, window_users, unhandled, impact, first_seen, last_seen, first_release, last_release, first_filing, last_filing"
+const listed = "project, state, headline, place, message, search_text, origin_function, origin_file, origin_line, severity, events, users, window_day, window_events, window_users, unhandled, impact, first_seen, last_seen, first_release, last_release, first_filing, last_filing"
 
 // copies joins variants to the copies of their issues.
 func copies(off, n int64) string {
@@ -181,8 +181,8 @@ func (s *scene) office(ctx context.Context) (list []*asker, err error) {
 		"INSERT INTO parked (issue, project) SELECT id, project FROM issue WHERE state='parked'",
 		"UPDATE issue SET parked='{\"events\":1000000000}' WHERE state='parked'",
 		"UPDATE issue SET fix_kind='now', fix_at=1+1000000*UNIX_TIMESTAMP() WHERE state='fixed'",
-		"UPDATE issue_list l JOIN issue i ON i.id=l.issue SET l.state=i.state, l.owner=i.owner, l.calls_at=IF(i.state='new', i.created, IF(i.id%70=3, i.created+1, 0))",
-		"INSERT INTO notice (person, project, issue, at, actor, kind, words) SELECT i.owner, i.project, i.id, 1000000*UNIX_TIMESTAMP(), 'Clerk 99', 'assign', 'assigned' FROM issue i WHERE i.state='accepted' AND (i.id DIV 400)%10=0",
+		"UPDATE issue_list l JOIN issue i ON i.id=l.issue SET l.state=i.state, l.owner=i.owner, l.needs_decision_at=IF(i.state='new', i.created, IF(i.id%70=3, i.created+1, 0))",
+		"INSERT INTO notice (person, project, issue, at, actor, kind, text) SELECT i.owner, i.project, i.id, 1000000*UNIX_TIMESTAMP(), 'Clerk 99', 'assign', 'assigned' FROM issue i WHERE i.state='accepted' AND (i.id DIV 400)%10=0",
 	} {
 		if _, err := s.db.ExecContext(ctx, q); err != nil {
 			return nil, fmt.Errorf("%.60s: %w", q, err)
@@ -335,10 +335,10 @@ func (s *scene) until(what, query string) error {
 // plans prints how the database answers what a round asks.
 func (s *scene) plans(ctx context.Context) error {
 	for what, query := range map[string]string{
-		"the round":         "SELECT l.issue, l.impact FROM issue_list l FORCE INDEX (calls) WHERE l.project=1 AND l.calling=1 AND NOT EXISTS (SELECT 1 FROM round_passed r WHERE r.person=2 AND r.issue=l.issue AND r.at>=l.calls_at) ORDER BY l.calling DESC, l.impact DESC, l.issue DESC LIMIT 50",
+		"the round":         "SELECT l.issue, l.impact FROM issue_list l FORCE INDEX (calls) WHERE l.project=1 AND l.needs_decision=1 AND NOT EXISTS (SELECT 1 FROM round_passed r WHERE r.person=2 AND r.issue=l.issue AND r.at>=l.needs_decision_at) ORDER BY l.needs_decision DESC, l.impact DESC, l.issue DESC LIMIT 50",
 		"what is mine":      "SELECT DISTINCT l.issue, l.impact FROM notice n FORCE INDEX (in_project) JOIN issue i ON i.id=n.issue JOIN issue_list l ON l.issue=n.issue WHERE n.person=2 AND n.project=1 AND n.at>=1 AND l.state IN ('new','accepted','regressed') AND i.owner=2 ORDER BY l.impact DESC, l.issue DESC LIMIT 50",
 		"stale issues":      "SELECT issue FROM issue_list FORCE INDEX (stale) WHERE project=1 AND stale_at<=1 ORDER BY stale_at LIMIT 500",
-		"old scores":        "SELECT issue FROM issue_list FORCE INDEX (scored) WHERE project=1 AND basis<3 LIMIT 500",
+		"old scores":        "SELECT issue FROM issue_list FORCE INDEX (scored) WHERE project=1 AND scoring_version<3 LIMIT 500",
 		"who carries what":  "SELECT l.owner, SUM(l.impact) FROM issue_list l FORCE INDEX (carried) WHERE l.owner IS NOT NULL AND l.state IN ('new','accepted','regressed','parked') GROUP BY l.owner, l.project",
 		"surge candidates":  "SELECT issue, SUM(events) n FROM issue_pulse FORCE INDEX (by_slot) WHERE project=1 AND slot>1 GROUP BY issue HAVING n>=10",
 		"active users":      "SELECT COUNT(*) FROM active_user FORCE INDEX (by_day) WHERE project=1 AND last_day>=1",

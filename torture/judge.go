@@ -33,7 +33,7 @@ func (s *stage) judge(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	aside, err := tally(ctx, db, "SELECT event, COUNT(*) FROM set_aside WHERE event IS NOT NULL GROUP BY project, event")
+	aside, err := tally(ctx, db, "SELECT event, COUNT(*) FROM failed_event WHERE event IS NOT NULL GROUP BY project, event")
 	if err != nil {
 		return err
 	}

@@ -83,7 +83,7 @@ func textOf(e ast.Expr) (string, bool) {
 // What an issue's status is: only usecase/status writes it.
 var (
 	statusWrite   = regexp.MustCompile(`(?i)\b(UPDATE|INTO) (issue|issue_list|history|notice)\b`)
-	statusColumns = regexp.MustCompile(`(?i)\b(\w+\.)?(state|fixed_in|fix_\w+|parked|count_only|owner|calls_at|undone)=`)
+	statusColumns = regexp.MustCompile(`(?i)\b(\w+\.)?(state|fixed_in|fix_\w+|parked|count_only|owner|needs_decision_at|undone)=`)
 	severityOf    = regexp.MustCompile(`(?i)UPDATE issue SET .*\bseverity=`)
 )
 

@@ -75,10 +75,25 @@ func (s *Schema) apply(ctx context.Context, dir fs.FS) error {
 	if err := s.checkSums(ctx, p, dir); err != nil {
 		return err
 	}
+	if err := s.resume(ctx, p); err != nil {
+		return err
+	}
 	if _, err := p.Up(ctx); err != nil {
 		return err
 	}
 	return s.writeSums(ctx, p, dir)
+}
+
+// resume makes a migration that was cut off able to run again. All of them begin
+// anew, and find what was done already; migration 6 alone reads a column that it
+// drops later. What stood there has been copied by then, so an empty one will do.
+func (s *Schema) resume(ctx context.Context, p *goose.Provider) error {
+	have, err := p.GetDBVersion(ctx)
+	if err != nil || have != 5 {
+		return err
+	}
+	_, err = s.db.Slow.ExecContext(ctx, "ALTER TABLE symbol_content ADD COLUMN IF NOT EXISTS body LONGBLOB NOT NULL DEFAULT ''")
+	return err
 }
 
 // migrateHold is for how long a process that changes the schema has the lease

@@ -46,7 +46,7 @@ func Code(err error) fault.Code {
 func (b *Bench) Said(number int64, words string) bool {
 	b.T.Helper()
 	var n int
-	if err := b.DB.QueryRowContext(b.T.Context(), "SELECT COUNT(*) FROM history WHERE issue=? AND words=?",
+	if err := b.DB.QueryRowContext(b.T.Context(), "SELECT COUNT(*) FROM history WHERE issue=? AND text=?",
 		b.Issue(number).ID, words).Scan(&n); err != nil {
 		b.T.Fatal(err)
 	}

@@ -49,7 +49,7 @@ func (s *Store) FeedbackList(ctx context.Context, q FeedbackQuery) (list []Feedb
 		var id, event []byte
 		var said, received int64
 		err := db.ScanNames(r,
-			db.Into{"id": &f.filing, "uuid": &id, "event": &event, "number": &f.Issue, "said": &said,
+			db.Into{"id": &f.filing, "uuid": &id, "event": &event, "number": &f.Issue, "written": &said,
 				"received": &received, "text": &f.Text, "cut": &f.Cut, "name": &f.Name, "email": &f.Email,
 				"release_name": &f.Release, "environment_name": &f.Environment})
 		if err != nil {
@@ -61,7 +61,7 @@ func (s *Store) FeedbackList(ctx context.Context, q FeedbackQuery) (list []Feedb
 		}
 		list = append(list, f)
 		return nil
-	}, "SELECT f.id, f.uuid, f.event, COALESCE(i.number,0) AS number, f.said, f.received, f.text, f.cut, f.name, f.email, COALESCE(r.name,'') AS release_name, n.name AS environment_name FROM "+from+
+	}, "SELECT f.id, f.uuid, f.event, COALESCE(i.number,0) AS number, f.written, f.received, f.text, f.cut, f.name, f.email, COALESCE(r.name,'') AS release_name, n.name AS environment_name FROM "+from+
 		" LEFT JOIN variant v ON v.id=f.variant LEFT JOIN issue i ON i.id=v.issue LEFT JOIN app_release r ON r.id=f.app_release JOIN environment n ON n.id=f.environment WHERE "+where+" ORDER BY f.id DESC LIMIT ?", append(args, q.Limit+1)...)
 	if len(list) > q.Limit {
 		list = list[:q.Limit]

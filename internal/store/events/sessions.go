@@ -26,7 +26,7 @@ type SessionRow struct {
 	key                  string
 }
 
-const sessionSelect = "SELECT s.id, s.name, s.started, s.heard, s.duration, s.outcome, s.sequence, COALESCE(r.name,'') AS release_name, n.name AS environment_name, s.user IS NOT NULL AS has_user FROM app_session s LEFT JOIN app_release r ON r.id=s.app_release JOIN environment n ON n.id=s.environment"
+const sessionSelect = "SELECT s.id, s.name, s.started, s.updated, s.duration, s.outcome, s.sequence, COALESCE(r.name,'') AS release_name, n.name AS environment_name, s.user IS NOT NULL AS has_user FROM app_session s LEFT JOIN app_release r ON r.id=s.app_release JOIN environment n ON n.id=s.environment"
 
 func scanSession(r *sql.Rows) (*SessionRow, error) {
 	var s SessionRow
@@ -34,7 +34,7 @@ func scanSession(r *sql.Rows) (*SessionRow, error) {
 	var started, heard, duration int64
 	var outcome uint8
 	if err := db.ScanNames(r,
-		db.Into{"id": &id, "name": &s.Name, "started": &started, "heard": &heard, "duration": &duration,
+		db.Into{"id": &id, "name": &s.Name, "started": &started, "updated": &heard, "duration": &duration,
 			"outcome": &outcome, "sequence": &s.Sequence, "release_name": &s.Release,
 			"environment_name": &s.Environment, "has_user": &s.HasUser}); err != nil {
 		return nil, err

@@ -219,7 +219,7 @@ func TestLeases_PassOnWhileARowIsLocked(t *testing.T) {
 	if list, err := b.Inbox.TakeLeases(t.Context(), b.Owner, time.Hour); err != nil || len(list) != inbox.Shards {
 		t.Errorf("renewed with a row locked: %d, %v", len(list), err)
 	}
-	for _, q := range []string{"UPDATE shard_lease SET until=1 WHERE shard<>7", "UPDATE filer SET until=1"} {
+	for _, q := range []string{"UPDATE shard_lease SET until=1 WHERE shard<>7", "UPDATE processor SET until=1"} {
 		if _, err := b.DB.Exec(q); err != nil {
 			t.Fatal(err)
 		}

@@ -164,7 +164,7 @@ func TestDiscardAndExpiry_AreCounted(t *testing.T) {
 	if err := b.Inbox.ExpireAside(t.Context()); err != nil {
 		t.Fatal(err)
 	}
-	if left, discarded, expired := b.One("SELECT COUNT(*) FROM set_aside"), b.One("SELECT SUM(events) FROM received WHERE cause='discarded'"), b.One("SELECT SUM(events) FROM received WHERE cause='expired'"); left != 1 || discarded != 1 || expired != 1 {
+	if left, discarded, expired := b.One("SELECT COUNT(*) FROM failed_event"), b.One("SELECT SUM(events) FROM received WHERE cause='discarded'"), b.One("SELECT SUM(events) FROM received WHERE cause='expired'"); left != 1 || discarded != 1 || expired != 1 {
 		t.Errorf("%d left, %d discarded, %d expired", left, discarded, expired)
 	}
 }

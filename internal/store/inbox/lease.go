@@ -35,13 +35,13 @@ var ErrLeaseLost = errors.New("another process has taken this shard")
 // divided by the processes alive.
 func (s *Store) TakeLeases(ctx context.Context, owner uuid.UUID, hold time.Duration) ([]Lease, error) {
 	_, err := s.db.ExecContext(ctx,
-		"INSERT INTO filer (owner, until) VALUES (?, "+db.Clock+"+?) ON DUPLICATE KEY UPDATE until=VALUES(until)",
+		"INSERT INTO processor (owner, until) VALUES (?, "+db.Clock+"+?) ON DUPLICATE KEY UPDATE until=VALUES(until)",
 		owner[:], hold.Microseconds())
 	if err != nil {
 		return nil, err
 	}
 	var rows, alive, mine int
-	const counts = "SELECT (SELECT COUNT(*) FROM shard_lease), (SELECT COUNT(*) FROM filer WHERE until>=" + db.Clock + "), (SELECT COUNT(*) FROM shard_lease WHERE owner=?)"
+	const counts = "SELECT (SELECT COUNT(*) FROM shard_lease), (SELECT COUNT(*) FROM processor WHERE until>=" + db.Clock + "), (SELECT COUNT(*) FROM shard_lease WHERE owner=?)"
 	if err := s.db.QueryRowContext(ctx, counts, owner[:]).Scan(&rows, &alive, &mine); err != nil {
 		return nil, err
 	}
@@ -67,7 +67,7 @@ func (s *Store) TakeLeases(ctx context.Context, owner uuid.UUID, hold time.Durat
 	if err != nil && !db.LockTimeout(err) {
 		return nil, err
 	}
-	if _, err := s.db.ExecContext(ctx, "DELETE FROM filer WHERE until<"+db.Clock+"-3600000000"); err != nil {
+	if _, err := s.db.ExecContext(ctx, "DELETE FROM processor WHERE until<"+db.Clock+"-3600000000"); err != nil {
 		return nil, err
 	}
 	var out []Lease
@@ -137,7 +137,7 @@ func (s *Store) takeShards(ctx context.Context, owner uuid.UUID, hold time.Durat
 // not wait.
 func (s *Store) ReleaseLeases(ctx context.Context, owner uuid.UUID) error {
 	_, err := s.db.ExecContext(ctx, "UPDATE shard_lease SET until=0, owner=? WHERE owner=?", uuid.Nil[:], owner[:])
-	_, err2 := s.db.ExecContext(ctx, "DELETE FROM filer WHERE owner=?", owner[:])
+	_, err2 := s.db.ExecContext(ctx, "DELETE FROM processor WHERE owner=?", owner[:])
 	return errors.Join(err, err2)
 }
 
@@ -161,5 +161,5 @@ func (s *Store) Fence(ctx context.Context, tx *sql.Tx, l Lease) error {
 
 // Filers counts the processes that file.
 func (s *Store) Filers(ctx context.Context) (n int, err error) {
-	return n, s.db.QueryRowContext(ctx, "SELECT COUNT(*) FROM filer WHERE until>="+db.Clock).Scan(&n)
+	return n, s.db.QueryRowContext(ctx, "SELECT COUNT(*) FROM processor WHERE until>="+db.Clock).Scan(&n)
 }

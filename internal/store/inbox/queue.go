@@ -38,7 +38,7 @@ func SetAside(ctx context.Context, tx *sql.Tx, list []Aside) error {
 		rows[i] = []any{id[:], a.Project, db.Micros(a.Received), why, db.NullUUID(a.Event),
 			append([]byte{}, a.Packed...)} // never NULL
 	}
-	return db.InsertRows(ctx, tx, "INSERT INTO set_aside (id, project, received, error, event, body)", "", rows)
+	return db.InsertRows(ctx, tx, "INSERT INTO failed_event (id, project, received, error, event, body)", "", rows)
 }
 
 // SetAside lists what could not be filed, newest first; project 0 is all.
@@ -57,7 +57,7 @@ func (s *Store) SetAside(ctx context.Context, project int64, limit int) ([]Aside
 		}
 		out = append(out, a)
 		return nil
-	}, "SELECT id, project, received, error, event, body FROM set_aside WHERE ?=0 OR project=? ORDER BY received DESC LIMIT ?", project, project, limit)
+	}, "SELECT id, project, received, error, event, body FROM failed_event WHERE ?=0 OR project=? ORDER BY received DESC LIMIT ?", project, project, limit)
 	return out, err
 }
 
@@ -66,7 +66,7 @@ func (s *Store) Retry(ctx context.Context, id uuid.UUID) (project int64, err err
 	err = s.db.InTx(ctx, func(tx *sql.Tx) error {
 		var received int64
 		var body []byte
-		err := tx.QueryRowContext(ctx, "SELECT project, received, body FROM set_aside WHERE id=? FOR UPDATE", id[:]).Scan(&project, &received, &body)
+		err := tx.QueryRowContext(ctx, "SELECT project, received, body FROM failed_event WHERE id=? FOR UPDATE", id[:]).Scan(&project, &received, &body)
 		if errors.Is(err, sql.ErrNoRows) {
 			return fault.New(fault.NotFound, "nothing under %s was set aside; firethorn queue lists what was", id)
 		}
@@ -84,7 +84,7 @@ func (s *Store) Retry(ctx context.Context, id uuid.UUID) (project int64, err err
 			body); err != nil {
 			return err
 		}
-		_, err = tx.ExecContext(ctx, "DELETE FROM set_aside WHERE id=?", id[:])
+		_, err = tx.ExecContext(ctx, "DELETE FROM failed_event WHERE id=?", id[:])
 		return err
 	})
 	return project, err
@@ -98,14 +98,14 @@ func (s *Store) Discard(ctx context.Context, id uuid.UUID) error {
 // DropAside deletes a failed event and counts it under the cause.
 func (s *Store) DropAside(ctx context.Context, tx *sql.Tx, id uuid.UUID, cause string) error {
 	var project int64
-	err := tx.QueryRowContext(ctx, "SELECT project FROM set_aside WHERE id=? FOR UPDATE", id[:]).Scan(&project)
+	err := tx.QueryRowContext(ctx, "SELECT project FROM failed_event WHERE id=? FOR UPDATE", id[:]).Scan(&project)
 	if errors.Is(err, sql.ErrNoRows) {
 		return fault.New(fault.NotFound, "nothing under %s was set aside; firethorn queue lists what was", id)
 	}
 	if err != nil {
 		return err
 	}
-	if _, err := tx.ExecContext(ctx, "DELETE FROM set_aside WHERE id=?", id[:]); err != nil {
+	if _, err := tx.ExecContext(ctx, "DELETE FROM failed_event WHERE id=?", id[:]); err != nil {
 		return err
 	}
 	var t Tally
@@ -121,7 +121,7 @@ func (s *Store) ExpireAside(ctx context.Context) error {
 		err := r.Scan(&id)
 		ids = append(ids, id)
 		return err
-	}, "SELECT id FROM set_aside WHERE received<? LIMIT 1000", db.Micros(s.db.Now().Add(-asideLife)))
+	}, "SELECT id FROM failed_event WHERE received<? LIMIT 1000", db.Micros(s.db.Now().Add(-asideLife)))
 	if err != nil {
 		return err
 	}

@@ -137,7 +137,7 @@ func (s *Store) WriteTally(ctx context.Context, q db.Querier, project int64, t *
 				db.Micros(e.at), e.words})
 		}
 	}
-	return db.InsertRows(ctx, q, "INSERT INTO received_example (project, cause, rule, slot, at, words)", " ON DUPLICATE KEY UPDATE at=VALUES(at), words=VALUES(words)", rows)
+	return db.InsertRows(ctx, q, "INSERT INTO received_example (project, cause, rule, slot, at, text)", " ON DUPLICATE KEY UPDATE at=VALUES(at), text=VALUES(text)", rows)
 }
 
 // mostLost is how many causes of loss clients may name in an hour.
@@ -212,7 +212,7 @@ func (s *Store) ReceivedExamples(ctx context.Context, project int64, from time.T
 		e.At = db.FromMicros(at)
 		out = append(out, e)
 		return err
-	}, "SELECT cause, rule, at, words FROM received_example WHERE project=? AND at>=? ORDER BY at DESC, cause, rule LIMIT 500", project, db.Micros(from))
+	}, "SELECT cause, rule, at, text FROM received_example WHERE project=? AND at>=? ORDER BY at DESC, cause, rule LIMIT 500", project, db.Micros(from))
 }
 
 // Drops sums what was dropped, by cause, for those who measure.

@@ -50,7 +50,7 @@ type TrendDay struct {
 }
 
 const issueSelect = "SELECT " + StatusColumns + ", l.issue, p.name AS project_name, i.number, i.version, l.headline, l.place, l.message, l.origin_function, l.origin_file, l.origin_line, l.severity," +
-	" l.events, l.users, l.window_events, l.window_users, l.unhandled, l.impact, l.first_seen, l.last_seen, COALESCE(fr.name,'') AS first_release_name, COALESCE(lr.name,'') AS last_release_name, l.first_filing, l.last_filing, l.bodies, l.recounting, l.project, COALESCE(l.first_release,0) AS first_release, l.surge_since, l.surge_words" +
+	" l.events, l.users, l.window_events, l.window_users, l.unhandled, l.impact, l.first_seen, l.last_seen, COALESCE(fr.name,'') AS first_release_name, COALESCE(lr.name,'') AS last_release_name, l.first_filing, l.last_filing, l.bodies, l.recounting, l.project, COALESCE(l.first_release,0) AS first_release, l.surge_since, l.surge_text" +
 	" FROM %s JOIN issue i ON i.id=l.issue JOIN project p ON p.id=l.project" +
 	" LEFT JOIN app_release fr ON fr.id=l.first_release LEFT JOIN app_release lr ON lr.id=l.last_release"
 
@@ -86,7 +86,7 @@ func scanIssue(r *sql.Rows) (*Issue, error) {
 		"last_seen": &last, "first_release_name": &is.FirstRelease, "last_release_name": &is.LastRelease,
 		"first_filing": &is.FirstFiling, "last_filing": &is.LastFiling, "bodies": &is.Bodies,
 		"recounting": &is.Recounting, "project": &is.project, "first_release": &is.firstRelease,
-		"surge_since": &surge, "surge_words": &is.SurgeWords})
+		"surge_since": &surge, "surge_text": &is.SurgeWords})
 	is.FirstSeen, is.LastSeen = db.FromMicros(first), db.FromMicros(last)
 	if surge.Valid {
 		is.SurgeSince = db.FromMicros(surge.Int64)
@@ -277,7 +277,7 @@ func (s *Store) History(ctx context.Context, id int64) ([]HistoryEntry, error) {
 		var detail sql.NullString
 		err := db.ScanNames(r,
 			db.Into{"id": &h.ID, "at": &at, "actor_kind": &h.ActorKind, "actor": &h.Actor, "kind": &h.Kind,
-				"words": &h.Words, "can_undo": &can, "undone": &h.Undone, "why": &h.Why, "detail": &detail,
+				"text": &h.Words, "can_undo": &can, "undone": &h.Undone, "why": &h.Why, "detail": &detail,
 				"release_name": &h.Release, "bulk": &h.Bulk})
 		if detail.Valid {
 			h.Detail = json.RawMessage(detail.String)
@@ -285,7 +285,7 @@ func (s *Store) History(ctx context.Context, id int64) ([]HistoryEntry, error) {
 		h.At, h.CanUndo = db.FromMicros(at), can && !h.Undone
 		out = append(out, h)
 		return err
-	}, "SELECT h.id, h.at, h.actor_kind, h.actor, h.kind, h.words, h.standing_before IS NOT NULL OR h.move IS NOT NULL AS can_undo, h.undone, h.why, h.detail, COALESCE(r.name,'') AS release_name, COALESCE(h.bulk,0) AS bulk"+
+	}, "SELECT h.id, h.at, h.actor_kind, h.actor, h.kind, h.text, h.status_before IS NOT NULL OR h.move IS NOT NULL AS can_undo, h.undone, h.why, h.detail, COALESCE(r.name,'') AS release_name, COALESCE(h.bulk,0) AS bulk"+
 		" FROM history h LEFT JOIN app_release r ON r.id=h.app_release WHERE h.issue=? ORDER BY h.id DESC LIMIT 500", id)
 	return out, err
 }

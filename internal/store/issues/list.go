@@ -46,7 +46,7 @@ func (s *Store) Issues(ctx context.Context, q IssueQuery) (list []*Issue, next *
 			args = append(args, q.After.Value, q.After.Value, q.After.Issue)
 		}
 		for _, word := range strings.Fields(strings.ToLower(q.Text)) {
-			cond += " AND words LIKE ?"
+			cond += " AND search_text LIKE ?"
 			args = append(args, "%"+db.LikeEscape(word)+"%")
 		}
 		parts = append(parts, fmt.Sprintf("(SELECT issue, %s value FROM issue_list FORCE INDEX (%s) WHERE %s ORDER BY %s DESC, issue DESC LIMIT ?)", o.column, o.index, cond, o.column))

@@ -29,7 +29,7 @@ type ScoringInputs struct {
 func (s *Store) ScoringInputs(ctx context.Context, q db.Querier, project int64) (ScoringInputs, error) {
 	b := ScoringInputs{Weights: impact.Default, Surge: surge.Default}
 	var weights, thresholds string
-	err := q.QueryRowContext(ctx, "SELECT b.generation, b.weights, b.surge, b.active, b.counted, COALESCE(b.newest,0), COALESCE(r.name,'') FROM scoring b LEFT JOIN app_release r ON r.id=b.newest WHERE b.project=?", project).
+	err := q.QueryRowContext(ctx, "SELECT b.version, b.weights, b.surge, b.active, b.counted, COALESCE(b.newest,0), COALESCE(r.name,'') FROM scoring b LEFT JOIN app_release r ON r.id=b.newest WHERE b.project=?", project).
 		Scan(&b.Version, &weights, &thresholds, &b.Active, &b.Counted, &b.NewestID, &b.Newest)
 	if errors.Is(err, sql.ErrNoRows) {
 		return b, nil

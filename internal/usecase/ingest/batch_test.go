@@ -170,7 +170,7 @@ func TestLeases_AreSharedEvenlyAndPassOnWhenTheyRunOut(t *testing.T) {
 	if _, err := b.DB.Exec("UPDATE shard_lease SET until=1"); err != nil { // the holder slept too long
 		t.Fatal(err)
 	}
-	if _, err := b.DB.Exec("UPDATE filer SET until=1"); err != nil {
+	if _, err := b.DB.Exec("UPDATE processor SET until=1"); err != nil {
 		t.Fatal(err)
 	}
 	take(uuid.New(), inbox.Shards)

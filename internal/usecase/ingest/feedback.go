@@ -63,7 +63,7 @@ func (w *batchTx) writeFeedback(ctx context.Context) error {
 			f.Cut, f.Name, f.Email})
 		w.tally.Add(f.Received, inbox.CauseFeedback, "", 1)
 	}
-	return db.InsertRows(ctx, w.tx, "INSERT INTO feedback (project, uuid, event, variant, waiting, said, received, keep_day, user, app_release, environment, text, cut, name, email)", " ON DUPLICATE KEY UPDATE project=VALUES(project)", rows)
+	return db.InsertRows(ctx, w.tx, "INSERT INTO feedback (project, uuid, event, variant, waiting, written, received, keep_day, user, app_release, environment, text, cut, name, email)", " ON DUPLICATE KEY UPDATE project=VALUES(project)", rows)
 }
 
 func (w *batchTx) feedbackHome(ctx context.Context, f *Said) (release, environment int64, err error) {

@@ -108,7 +108,7 @@ func (w *batchTx) fixedSeen(ctx context.Context, k releases.Knowledge, r *row, w
 // last fix: one for each older release is enough.
 func (w *batchTx) saidSinceFix(ctx context.Context, issue int64, words string) (bool, error) {
 	var n int
-	err := w.tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM history WHERE issue=? AND words=? AND id > (SELECT COALESCE(MAX(id),0) FROM history WHERE issue=? AND kind='fix')", issue, words, issue).Scan(&n)
+	err := w.tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM history WHERE issue=? AND text=? AND id > (SELECT COALESCE(MAX(id),0) FROM history WHERE issue=? AND kind='fix')", issue, words, issue).Scan(&n)
 	return n > 0, err
 }
 

@@ -106,8 +106,8 @@ func (w *batchTx) writeTold(ctx context.Context, messages []SessionMessage) erro
 			user, h.UserSequence, db.NullID(h.release), h.environment, h.HomeSequence})
 	}
 	slices.SortFunc(rows, func(a, b []any) int { return slices.Compare(a[1].([]byte), b[1].([]byte)) })
-	err := db.InsertRows(ctx, w.tx, "INSERT INTO app_session (project, id, name, started, duration, told, outcome, sequence, heard, user, user_sequence, app_release, environment, home_sequence)",
-		" ON DUPLICATE KEY UPDATE started=VALUES(started), duration=VALUES(duration), told=VALUES(told), outcome=VALUES(outcome), sequence=VALUES(sequence), heard=VALUES(heard), user=VALUES(user),"+
+	err := db.InsertRows(ctx, w.tx, "INSERT INTO app_session (project, id, name, started, duration, reported, outcome, sequence, updated, user, user_sequence, app_release, environment, home_sequence)",
+		" ON DUPLICATE KEY UPDATE started=VALUES(started), duration=VALUES(duration), reported=VALUES(reported), outcome=VALUES(outcome), sequence=VALUES(sequence), updated=VALUES(updated), user=VALUES(user),"+
 			" user_sequence=VALUES(user_sequence), app_release=VALUES(app_release), environment=VALUES(environment), home_sequence=VALUES(home_sequence)", rows)
 	if err != nil {
 		return err
@@ -138,8 +138,8 @@ func (w *batchTx) loadSessions(ctx context.Context, held map[[16]byte]*heldSessi
 			var user, release sql.NullInt64
 			h := &heldSession{}
 			err := db.ScanNames(r,
-				db.Into{"id": &id, "name": &h.name, "started": &started, "duration": &duration, "told": &told,
-					"outcome": &outcome, "sequence": &h.Sequence, "heard": &heard, "user": &user,
+				db.Into{"id": &id, "name": &h.name, "started": &started, "duration": &duration, "reported": &told,
+					"outcome": &outcome, "sequence": &h.Sequence, "updated": &heard, "user": &user,
 					"user_sequence": &h.UserSequence, "app_release": &release, "environment": &h.environment,
 					"home_sequence": &h.HomeSequence, "release_name": &h.Release, "environment_name": &h.Environment})
 			if err != nil {
@@ -155,7 +155,7 @@ func (w *batchTx) loadSessions(ctx context.Context, held map[[16]byte]*heldSessi
 			h.before = &sessionDay{int64(db.Day(h.Started)), h.release, h.environment, session.Outcome(outcome)}
 			held[[16]byte(id)] = h
 			return nil
-		}, "SELECT s.id, s.name, s.started, s.duration, s.told, s.outcome, s.sequence, s.heard, s.user, s.user_sequence, s.app_release, s.environment, s.home_sequence, COALESCE(r.name,'') AS release_name, n.name AS environment_name"+
+		}, "SELECT s.id, s.name, s.started, s.duration, s.reported, s.outcome, s.sequence, s.updated, s.user, s.user_sequence, s.app_release, s.environment, s.home_sequence, COALESCE(r.name,'') AS release_name, n.name AS environment_name"+
 			" FROM app_session s LEFT JOIN app_release r ON r.id=s.app_release JOIN environment n ON n.id=s.environment WHERE s.project=? AND s.id IN ("+db.Marks(len(chunk))+")", append([]any{w.Project.ID}, chunk...)...)
 		if err != nil {
 			return err
@@ -229,7 +229,7 @@ func (s *Service) CutOffSessions(ctx context.Context, project int64, since time.
 			k.outcome = session.CutOff
 			counts[k]++
 			return nil
-		}, "SELECT id, started, COALESCE(app_release,0), environment FROM app_session FORCE INDEX (quiet) WHERE outcome=? AND heard<? AND project=? ORDER BY heard LIMIT ?", uint8(session.Running), db.Micros(since), project, cutOffAtOnce)
+		}, "SELECT id, started, COALESCE(app_release,0), environment FROM app_session FORCE INDEX (quiet) WHERE outcome=? AND updated<? AND project=? ORDER BY updated LIMIT ?", uint8(session.Running), db.Micros(since), project, cutOffAtOnce)
 		if err != nil {
 			return err
 		}
@@ -247,5 +247,5 @@ func (s *Service) CutOffSessions(ctx context.Context, project int64, since time.
 // QuietSessions lists the projects with running sessions that were not heard
 // of since a time.
 func (s *Service) QuietSessions(ctx context.Context, since time.Time) ([]int64, error) {
-	return db.Numbers(ctx, s.db, "SELECT DISTINCT project FROM (SELECT project FROM app_session FORCE INDEX (quiet) WHERE outcome=? AND heard<? ORDER BY heard LIMIT 10000) q", uint8(session.Running), db.Micros(since))
+	return db.Numbers(ctx, s.db, "SELECT DISTINCT project FROM (SELECT project FROM app_session FORCE INDEX (quiet) WHERE outcome=? AND updated<? ORDER BY updated LIMIT 10000) q", uint8(session.Running), db.Micros(since))
 }

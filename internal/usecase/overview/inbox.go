@@ -35,5 +35,5 @@ func (s *Service) Inbox(ctx context.Context) (InboxState, error) {
 	if err != nil {
 		return st, err
 	}
-	return st, s.db.QueryRowContext(ctx, "SELECT (SELECT COUNT(*) FROM set_aside), (SELECT COUNT(*) FROM move WHERE following=1)+(SELECT COUNT(*) FROM split WHERE looking=1)+(SELECT COUNT(*) FROM regroup WHERE "+regrouping.Works+")").Scan(&st.SetAside, &st.Following)
+	return st, s.db.QueryRowContext(ctx, "SELECT (SELECT COUNT(*) FROM failed_event), (SELECT COUNT(*) FROM move WHERE following=1)+(SELECT COUNT(*) FROM split WHERE looking=1)+(SELECT COUNT(*) FROM regroup WHERE "+regrouping.Works+")").Scan(&st.SetAside, &st.Following)
 }

@@ -44,7 +44,7 @@ func (s *Service) countOverview(ctx context.Context, project int64) (*Overview, 
 	}
 	err = s.db.QueryRowContext(ctx, "SELECT (SELECT COUNT(*) FROM issue_list WHERE project=? AND state='new'),"+
 		" (SELECT COUNT(*) FROM issue_list FORCE INDEX (surging) WHERE project=? AND surge_since IS NOT NULL),"+
-		" (SELECT COUNT(*) FROM set_aside WHERE project=?)", project, project, project).Scan(&out.New, &out.Surging,
+		" (SELECT COUNT(*) FROM failed_event WHERE project=?)", project, project, project).Scan(&out.New, &out.Surging,
 		&out.Failed)
 	if err != nil {
 		return nil, err

@@ -27,7 +27,7 @@ func TestOverview_CountsWhatAPageOfProjectsShows(t *testing.T) {
 	if o.New != 2 || sum != b.One("SELECT SUM(events) FROM issue_list") || o.Days[13] != sum || o.Failed != 0 || o.Surging != 0 || o.Newest == "" {
 		t.Errorf("%+v", o)
 	}
-	if _, err := b.DB.Exec("INSERT INTO set_aside (id, project, received, error, body) VALUES (UNHEX(REPEAT('0',32)), ?, 1, 'spoilt', '')", b.Project.ID); err != nil {
+	if _, err := b.DB.Exec("INSERT INTO failed_event (id, project, received, error, body) VALUES (UNHEX(REPEAT('0',32)), ?, 1, 'spoilt', '')", b.Project.ID); err != nil {
 		t.Fatal(err)
 	}
 	if o, err = b.Overview.Overview(t.Context(), b.Project.ID); err != nil || o.Failed != 1 {

@@ -28,7 +28,7 @@ type partRow struct {
 }
 
 const partSelect = "SELECT v.id, v.issue, v.events, v.grouping_version, v.rules_version, COALESCE(v.base_fingerprint, v.fingerprint) AS filed, v.base_fingerprint IS NOT NULL AS part, v.looked," +
-	" p.hash, p.print, p.plain, p.rule, p.looked AS looks_through, p.provisional, p.parts, p.shown, p.target, p.fresh FROM regroup_part p JOIN variant v ON v.id=p.variant WHERE p.regroup=? AND p.pass=? AND p.done=0 AND p.whole=? AND (p.target<>0 OR p.fresh<>0)"
+	" p.hash, p.fingerprint, p.plain_fingerprint, p.rule, p.looked AS looks_through, p.provisional, p.parts, p.shown, p.target, p.fresh FROM regroup_part p JOIN variant v ON v.id=p.variant WHERE p.regroup=? AND p.pass=? AND p.done=0 AND p.whole=? AND (p.target<>0 OR p.fresh<>0)"
 
 func scanPart(r *sql.Rows) (*partRow, error) {
 	var p partRow
@@ -37,7 +37,7 @@ func scanPart(r *sql.Rows) (*partRow, error) {
 	if err := db.ScanNames(r,
 		db.Into{"id": &p.id, "issue": &p.issue, "events": &p.events, "grouping_version": &p.version,
 			"rules_version": &p.rules, "filed": &filed, "part": &p.part, "looked": &p.aVariant.looked, "hash": &hash,
-			"print": &print, "plain": &plain, "rule": &p.rule, "looks_through": &p.looksThrough,
+			"fingerprint": &print, "plain_fingerprint": &plain, "rule": &p.rule, "looks_through": &p.looksThrough,
 			"provisional": &p.provisional, "parts": &p.parts, "shown": &shown, "target": &p.target,
 			"fresh": &p.fresh}); err != nil {
 		return nil, err

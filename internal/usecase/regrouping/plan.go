@@ -79,7 +79,7 @@ func (w *regrouping) cells(ctx context.Context, tx *sql.Tx) (cells []regroup.Cel
 		var n sql.NullInt64
 		if err := db.ScanNames(r,
 			db.Into{"id": &variant, "issue": &issue, "events": &events, "filed": &now, "part": &part, "ruled": &ruled,
-				"hash": &hash, "print": &print, "rule": &rule, "whole": &whole, "bodies": &n}); err != nil {
+				"hash": &hash, "fingerprint": &print, "rule": &rule, "whole": &whole, "bodies": &n}); err != nil {
 			return err
 		}
 		bodies = n.Int64
@@ -102,7 +102,7 @@ func (w *regrouping) cells(ctx context.Context, tx *sql.Tx) (cells []regroup.Cel
 		}
 		cells, parts = append(cells, c), append(parts, planned{variant, hash})
 		return nil
-	}, "SELECT v.id, v.issue, v.events, COALESCE(v.base_fingerprint, v.fingerprint) AS filed, v.base_fingerprint IS NOT NULL AS part, "+similar.WasRuled+" AS ruled, p.hash, p.print, p.rule, p.whole, p.bodies FROM variant v LEFT JOIN regroup_part p ON p.regroup=? AND p.pass=? AND p.variant=v.id WHERE "+cond+" ORDER BY v.id, p.hash",
+	}, "SELECT v.id, v.issue, v.events, COALESCE(v.base_fingerprint, v.fingerprint) AS filed, v.base_fingerprint IS NOT NULL AS part, "+similar.WasRuled+" AS ruled, p.hash, p.fingerprint, p.rule, p.whole, p.bodies FROM variant v LEFT JOIN regroup_part p ON p.regroup=? AND p.pass=? AND p.variant=v.id WHERE "+cond+" ORDER BY v.id, p.hash",
 		append([]any{w.ID, w.pass}, args...)...)
 	if err != nil {
 		return nil, nil, err

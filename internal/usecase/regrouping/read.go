@@ -144,7 +144,7 @@ func (w *regrouping) note(ctx context.Context, tx *sql.Tx, list []aVariant, foun
 			}
 		}
 	}
-	if err := db.InsertRows(ctx, tx, "INSERT INTO regroup_part (regroup, pass, variant, hash, print, rule, whole, bodies, looked, provisional, plain, parts, shown)", "", parts); err != nil {
+	if err := db.InsertRows(ctx, tx, "INSERT INTO regroup_part (regroup, pass, variant, hash, fingerprint, rule, whole, bodies, looked, provisional, plain_fingerprint, parts, shown)", "", parts); err != nil {
 		return err
 	}
 	if err := db.InsertRows(ctx, tx, "INSERT IGNORE INTO regroup_event (regroup, pass, variant, hash, filing, keep_day)", "", events); err != nil {

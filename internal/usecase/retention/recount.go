@@ -29,7 +29,7 @@ type Difference struct {
 var counting = []string{
 	`CREATE TEMPORARY TABLE recount_sum (variant INT UNSIGNED NOT NULL, hour INT UNSIGNED NOT NULL, app_release INT UNSIGNED NULL, environment INT UNSIGNED NOT NULL, n BIGINT NOT NULL, b BIGINT NOT NULL, KEY (variant))`,
 	`INSERT INTO recount_sum SELECT e.variant, e.thrown DIV 3600000000 h, e.app_release, e.environment, SUM(e.stands_for), SUM(e.has_body)
-		FROM event e LEFT JOIN fold f ON f.day=e.keep_day AND f.variant=e.variant WHERE f.day IS NULL GROUP BY 1,2,3,4`,
+		FROM event e LEFT JOIN archived f ON f.day=e.keep_day AND f.variant=e.variant WHERE f.day IS NULL GROUP BY 1,2,3,4`,
 }
 
 // countCheck compares a table of counts by variant with the events, in both
@@ -90,7 +90,7 @@ func countChecks(now time.Time) []struct{ what, query string } {
 		{"bodies of the issue", `SELECT l.issue, l.bodies, COALESCE(x.n,0) FROM issue_list l
 			LEFT JOIN (SELECT issue, SUM(bodies) n FROM variant GROUP BY issue) x ON x.issue=l.issue WHERE l.bodies<>COALESCE(x.n,0)`},
 		{"bodies that are there", `SELECT v.issue, COUNT(*), COUNT(b.filing) FROM event e LEFT JOIN event_body b ON b.project=e.project AND b.filing=e.filing AND b.keep_day=e.keep_day
-			JOIN variant v ON v.id=e.variant LEFT JOIN fold f ON f.day=e.keep_day AND f.variant=e.variant WHERE e.has_body=1 AND f.day IS NULL GROUP BY v.issue HAVING COUNT(*)<>COUNT(b.filing)`},
+			JOIN variant v ON v.id=e.variant LEFT JOIN archived f ON f.day=e.keep_day AND f.variant=e.variant WHERE e.has_body=1 AND f.day IS NULL GROUP BY v.issue HAVING COUNT(*)<>COUNT(b.filing)`},
 		{"users of the issue", `SELECT l.issue, l.users, COALESCE(x.n,0) FROM issue_list l
 			LEFT JOIN (SELECT issue, COUNT(DISTINCT user) n FROM issue_user GROUP BY issue) x ON x.issue=l.issue WHERE l.users<>COALESCE(x.n,0)`},
 		{"user pairs", `SELECT v.issue, COUNT(u.user), COUNT(*) FROM (SELECT DISTINCT variant, user FROM event WHERE user IS NOT NULL) e
@@ -119,7 +119,7 @@ func countChecks(now time.Time) []struct{ what, query string } {
 			LEFT JOIN (SELECT project, day, outcome, SUM(n) n FROM (` + ingest.SessionsByDay("") + `) s GROUP BY 1,2,3) x ON x.project=d.project AND x.day=d.day AND x.outcome=d.outcome WHERE d.n<>COALESCE(x.n,0)`},
 		{"users that were active", `SELECT 0, COUNT(a.user), COUNT(*) FROM (SELECT project, user, MAX(d) d FROM (SELECT project, user, thrown DIV 86400000000 d FROM event WHERE user IS NOT NULL UNION SELECT project, user, started DIV 86400000000 FROM app_session WHERE user IS NOT NULL) e GROUP BY 1,2) x
 			LEFT JOIN active_user a ON a.project=x.project AND a.user=x.user AND a.last_day>=x.d GROUP BY x.project HAVING COUNT(a.user)<>COUNT(*)`},
-		{"calls for a decision", `SELECT l.issue, l.calling, 1 FROM issue_list l JOIN issue i ON i.id=l.issue WHERE i.state IN ('new','regressed') AND l.calling=0`},
+		{"calls for a decision", `SELECT l.issue, l.needs_decision, 1 FROM issue_list l JOIN issue i ON i.id=l.issue WHERE i.state IN ('new','regressed') AND l.needs_decision=0`},
 		{"state copied to the list", `SELECT l.issue, 0, 1 FROM issue_list l JOIN issue i ON i.id=l.issue WHERE l.state<>i.state`},
 		{"who has it copied to the list", `SELECT l.issue, COALESCE(l.owner,0), COALESCE(i.owner,0) FROM issue_list l JOIN issue i ON i.id=l.issue WHERE NOT l.owner<=>i.owner`},
 	}

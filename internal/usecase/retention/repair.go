@@ -139,7 +139,7 @@ func (s *Service) repairIssue(ctx context.Context, tx *sql.Tx, id int64) error {
 		}
 		id = live.ID
 	}
-	const events = "event e JOIN variant v ON v.id=e.variant LEFT JOIN fold f ON f.day=e.keep_day AND f.variant=e.variant WHERE f.day IS NULL"
+	const events = "event e JOIN variant v ON v.id=e.variant LEFT JOIN archived f ON f.day=e.keep_day AND f.variant=e.variant WHERE f.day IS NULL"
 	if err := s.repairStrays(ctx, tx, id); err != nil {
 		return err
 	}

@@ -35,7 +35,7 @@ func (s *Service) Retire(ctx context.Context) ([]int, error) {
 	today := db.Day(s.db.Now())
 	var dropped []int
 	if len(days) > 0 { // left by a process that ended just after a drop
-		if _, err := s.db.Slow.ExecContext(ctx, "DELETE FROM fold WHERE day<?", days[0]); err != nil {
+		if _, err := s.db.Slow.ExecContext(ctx, "DELETE FROM archived WHERE day<?", days[0]); err != nil {
 			return nil, err
 		}
 	}
@@ -76,7 +76,7 @@ func (s *Service) RetireDay(ctx context.Context, day int) error {
 			return err
 		}
 	}
-	_, err = s.db.Slow.ExecContext(ctx, "DELETE FROM fold WHERE day=?", day)
+	_, err = s.db.Slow.ExecContext(ctx, "DELETE FROM archived WHERE day=?", day)
 	return err
 }
 
@@ -88,7 +88,7 @@ const foldMost = 100
 func (s *Service) foldSome(ctx context.Context, day int) (more bool, err error) {
 	part := fmt.Sprintf("event PARTITION (p%d) e", day)
 	var variant, project int64
-	err = s.db.Slow.QueryRowContext(ctx, "SELECT e.variant, e.project FROM "+part+" WHERE e.variant>(SELECT COALESCE(MAX(variant),0) FROM fold WHERE day=?) ORDER BY e.variant LIMIT 1", day).Scan(&variant, &project)
+	err = s.db.Slow.QueryRowContext(ctx, "SELECT e.variant, e.project FROM "+part+" WHERE e.variant>(SELECT COALESCE(MAX(variant),0) FROM archived WHERE day=?) ORDER BY e.variant LIMIT 1", day).Scan(&variant, &project)
 	if errors.Is(err, sql.ErrNoRows) {
 		return false, nil
 	}
@@ -111,7 +111,7 @@ func (s *Service) foldSome(ctx context.Context, day int) (more bool, err error) 
 			if err := sums[v].write(ctx, tx, v, issues[v]); err != nil {
 				return err
 			}
-			if _, err := tx.ExecContext(ctx, "INSERT INTO fold (day, variant) VALUES (?,?)", day, v); err != nil {
+			if _, err := tx.ExecContext(ctx, "INSERT INTO archived (day, variant) VALUES (?,?)", day, v); err != nil {
 				return err
 			}
 		}

@@ -41,7 +41,7 @@ func TestRetire_DropsDaysAndKeepsCounts(t *testing.T) {
 	if n := b.One("SELECT COUNT(*) FROM exemplar"); n == 0 {
 		t.Error("the exemplars are gone")
 	}
-	if n := b.One("SELECT COUNT(*) FROM fold"); n != 0 {
+	if n := b.One("SELECT COUNT(*) FROM archived"); n != 0 {
 		t.Errorf("%d notes of folding are left", n)
 	}
 	// Merged and undone, what dropped days carried moves along.

@@ -32,7 +32,7 @@ func (s *Service) Scoring(ctx context.Context, project int64) (*Scoring, error) 
 	if b.Counted > 0 {
 		out.Counted = db.FromMicros(b.Counted)
 	}
-	err = s.db.QueryRowContext(ctx, "SELECT COUNT(*) FROM issue_list FORCE INDEX (scored) WHERE project=? AND basis<?", project, b.Version).Scan(&out.Stale)
+	err = s.db.QueryRowContext(ctx, "SELECT COUNT(*) FROM issue_list FORCE INDEX (scored) WHERE project=? AND scoring_version<?", project, b.Version).Scan(&out.Stale)
 	return out, err
 }
 
@@ -46,7 +46,7 @@ func (s *Service) SetScoring(ctx context.Context, project int64, w impact.Weight
 	if err != nil {
 		return err
 	}
-	_, err = s.db.ExecContext(ctx, "INSERT INTO scoring (project, generation, weights, surge) VALUES (?,1,?,?) ON DUPLICATE KEY UPDATE generation=generation+IF(weights=VALUES(weights),0,1), weights=VALUES(weights), surge=VALUES(surge)", project, string(weights), string(thresholds))
+	_, err = s.db.ExecContext(ctx, "INSERT INTO scoring (project, version, weights, surge) VALUES (?,1,?,?) ON DUPLICATE KEY UPDATE version=version+IF(weights=VALUES(weights),0,1), weights=VALUES(weights), surge=VALUES(surge)", project, string(weights), string(thresholds))
 	return err
 }
 
@@ -169,7 +169,7 @@ func (s *Service) RefreshBasis(ctx context.Context, project int64) error {
 	if same {
 		active = b.Active
 	}
-	_, err = s.db.Slow.ExecContext(ctx, "INSERT INTO scoring (project, generation, active, counted, newest) VALUES (?,1,?,?,?) ON DUPLICATE KEY UPDATE generation=generation+1, active=VALUES(active), counted=VALUES(counted), newest=VALUES(newest)",
+	_, err = s.db.Slow.ExecContext(ctx, "INSERT INTO scoring (project, version, active, counted, newest) VALUES (?,1,?,?,?) ON DUPLICATE KEY UPDATE version=version+1, active=VALUES(active), counted=VALUES(counted), newest=VALUES(newest)",
 		project, active, b.Counted, db.NullID(newest))
 	return err
 }

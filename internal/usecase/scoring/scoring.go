@@ -15,7 +15,7 @@ import (
 
 // Stale lists the projects with issues whose score is to be made anew.
 func (s *Service) Stale(ctx context.Context) ([]int64, error) {
-	return db.Numbers(ctx, s.db, "SELECT b.project FROM scoring b WHERE EXISTS (SELECT 1 FROM issue_list l FORCE INDEX (stale) WHERE l.project=b.project AND l.stale_at<=?) OR EXISTS (SELECT 1 FROM issue_list l FORCE INDEX (scored) WHERE l.project=b.project AND l.basis<b.generation)", db.Micros(s.db.Now()))
+	return db.Numbers(ctx, s.db, "SELECT b.project FROM scoring b WHERE EXISTS (SELECT 1 FROM issue_list l FORCE INDEX (stale) WHERE l.project=b.project AND l.stale_at<=?) OR EXISTS (SELECT 1 FROM issue_list l FORCE INDEX (scored) WHERE l.project=b.project AND l.scoring_version<b.version)", db.Micros(s.db.Now()))
 }
 
 // rescoreChunk is how many issues are scored in one transaction.
@@ -37,7 +37,7 @@ func (s *Service) Rescore(ctx context.Context, project int64) (more bool, err er
 		ids, err := db.Numbers(ctx, tx, "SELECT issue FROM issue_list FORCE INDEX (stale) WHERE project=? AND stale_at<=? ORDER BY stale_at LIMIT ?", project, db.Micros(now), rescoreChunk)
 		if err == nil && len(ids) < rescoreChunk {
 			var old []int64
-			old, err = db.Numbers(ctx, tx, "SELECT issue FROM issue_list FORCE INDEX (scored) WHERE project=? AND basis<? LIMIT ?", project, b.Version, rescoreChunk-len(ids))
+			old, err = db.Numbers(ctx, tx, "SELECT issue FROM issue_list FORCE INDEX (scored) WHERE project=? AND scoring_version<? LIMIT ?", project, b.Version, rescoreChunk-len(ids))
 			ids = append(ids, old...)
 		}
 		more = len(ids) == rescoreChunk
@@ -115,7 +115,7 @@ func (s *Service) rescore(ctx context.Context, tx *sql.Tx, b issues.ScoringInput
 	if len(values) == 0 {
 		return nil
 	}
-	_, err = tx.ExecContext(ctx, fmt.Sprintf("UPDATE issue_list l JOIN (%s) x ON x.i=l.issue SET l.window_day=x.d, l.window_events=x.e, l.window_users=x.u, l.impact=x.s, l.basis=%d, l.stale_at=x.t", strings.Join(values, " UNION ALL "), b.Version))
+	_, err = tx.ExecContext(ctx, fmt.Sprintf("UPDATE issue_list l JOIN (%s) x ON x.i=l.issue SET l.window_day=x.d, l.window_events=x.e, l.window_users=x.u, l.impact=x.s, l.scoring_version=%d, l.stale_at=x.t", strings.Join(values, " UNION ALL "), b.Version))
 	return err
 }
 

@@ -188,7 +188,7 @@ func (s *Service) setSurge(ctx context.Context, tx *sql.Tx, c surgeChange) error
 		e = issue.Entry{Kind: issue.Calm,
 			Words: "the surge is over, after " + lasted(now.Sub(db.FromMicros(since.Int64)))}
 	}
-	if _, err := tx.ExecContext(ctx, "UPDATE issue_list SET surge_since=?, surge_words=? WHERE issue=?", begun, c.Words, c.issue); err != nil {
+	if _, err := tx.ExecContext(ctx, "UPDATE issue_list SET surge_since=?, surge_text=? WHERE issue=?", begun, c.Words, c.issue); err != nil {
 		return err
 	}
 	change := status.Change{Project: project, Issue: c.issue, Before: *st,

@@ -95,7 +95,7 @@ func (s *Service) updateList(ctx context.Context, tx *sql.Tx, id int64, st issue
 	var was issue.State
 	var owner sql.NullInt64
 	x := issues.Scored{State: st}
-	err := db.FirstInto(ctx, tx, db.Into{"project": &project, "state": &was, "calls_at": &needed, "owner": &owner, "window_day": &windowDay, "window_users": &x.Users, "window_events": &x.Events, "unhandled": &x.Unhandled, "first_seen": &x.FirstSeen, "first_release": &x.FirstRelease, "severity": &x.Severity, "grade": &x.Grade, "recent": &x.Recent}, "SELECT l.project, l.state, l.calls_at, i.owner, l.window_day, l.window_users, l.window_events, l.unhandled, l.first_seen, COALESCE(l.first_release,0) AS first_release, l.severity, i.severity AS grade,"+
+	err := db.FirstInto(ctx, tx, db.Into{"project": &project, "state": &was, "needs_decision_at": &needed, "owner": &owner, "window_day": &windowDay, "window_users": &x.Users, "window_events": &x.Events, "unhandled": &x.Unhandled, "first_seen": &x.FirstSeen, "first_release": &x.FirstRelease, "severity": &x.Severity, "grade": &x.Grade, "recent": &x.Recent}, "SELECT l.project, l.state, l.needs_decision_at, i.owner, l.window_day, l.window_users, l.window_events, l.unhandled, l.first_seen, COALESCE(l.first_release,0) AS first_release, l.severity, i.severity AS grade,"+
 		" (SELECT COALESCE(SUM(t.events),0) FROM issue_trend t WHERE t.issue=l.issue AND t.day>=?) AS recent FROM issue_list l JOIN issue i ON i.id=l.issue WHERE l.issue=? FOR UPDATE", issues.FirstRecent(now), id)
 	if err != nil {
 		return err
@@ -115,7 +115,7 @@ func (s *Service) updateList(ctx context.Context, tx *sql.Tx, id int64, st issue
 		since = max(since, db.Micros(restored))
 	}
 	score := b.Score(x, now)
-	_, err = tx.ExecContext(ctx, "UPDATE issue_list SET state=?, calls_at=?, owner=?, window_day=?, window_events=?, window_users=?, impact=?, basis=?, stale_at=? WHERE issue=?",
+	_, err = tx.ExecContext(ctx, "UPDATE issue_list SET state=?, needs_decision_at=?, owner=?, window_day=?, window_events=?, window_users=?, impact=?, scoring_version=?, stale_at=? WHERE issue=?",
 		string(st), since, owner, max(windowDay, today), x.Events, x.Users, score.Tenths(), b.Version,
 		issues.StaleAt(score, x.Events, now), id)
 	return err
@@ -124,7 +124,7 @@ func (s *Service) updateList(ctx context.Context, tx *sql.Tx, id int64, st issue
 // Repair brings state and owner of an issue into the list anew; one whose state
 // needs a decision needs one. An issue that was merged away has no row.
 func (s *Service) Repair(ctx context.Context, tx *sql.Tx, id int64) error {
-	const list = "UPDATE issue_list l JOIN issue i ON i.id=l.issue SET l.state=i.state, l.owner=i.owner, l.calls_at=IF(i.state IN ('new','regressed'), GREATEST(l.calls_at, 1), l.calls_at) WHERE l.issue=?"
+	const list = "UPDATE issue_list l JOIN issue i ON i.id=l.issue SET l.state=i.state, l.owner=i.owner, l.needs_decision_at=IF(i.state IN ('new','regressed'), GREATEST(l.needs_decision_at, 1), l.needs_decision_at) WHERE l.issue=?"
 	if _, err := tx.ExecContext(ctx, list, id); err != nil {
 		return err
 	}

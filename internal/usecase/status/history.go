@@ -55,7 +55,7 @@ func (s *Service) Record(ctx context.Context, tx *sql.Tx, project, id int64, t H
 		t.At = s.db.Now()
 	}
 	at, words := db.Micros(t.At), event.TrimText(t.Words, 500)
-	if _, err := tx.ExecContext(ctx, "INSERT INTO history (issue, at, actor_kind, actor_id, actor, kind, words, standing_before, app_release, why, bulk, move, detail) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?)",
+	if _, err := tx.ExecContext(ctx, "INSERT INTO history (issue, at, actor_kind, actor_id, actor, kind, text, status_before, app_release, why, bulk, move, detail) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?)",
 		id, at, t.Who.Kind, t.Who.ID, t.Who.Name, string(t.Kind), words, before, rel, event.TrimText(t.Why, 500),
 		db.NullID(t.Bulk), db.NullID(t.Move), detail); err != nil {
 		return err

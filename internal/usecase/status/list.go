@@ -41,13 +41,13 @@ type ListRow struct {
 // WriteRows writes rows of the list. Of a row that is there already state, owner
 // and need of a decision stay as they are: Change changes them.
 func (s *Service) WriteRows(ctx context.Context, tx *sql.Tx, project int64, list []ListRow) error {
-	const columns = "issue, project, state, headline, place, message, words, origin_function, origin_file, origin_line, severity, events, users, window_day, window_events, window_users," +
-		" unhandled, impact, first_seen, last_seen, first_release, last_release, first_filing, last_filing, bodies, basis, stale_at, grown_to, calls_at, owner"
-	const tail = " ON DUPLICATE KEY UPDATE headline=VALUES(headline), place=VALUES(place), message=VALUES(message), words=VALUES(words)," +
+	const columns = "issue, project, state, headline, place, message, search_text, origin_function, origin_file, origin_line, severity, events, users, window_day, window_events, window_users," +
+		" unhandled, impact, first_seen, last_seen, first_release, last_release, first_filing, last_filing, bodies, scoring_version, stale_at, grown_to, needs_decision_at, owner"
+	const tail = " ON DUPLICATE KEY UPDATE headline=VALUES(headline), place=VALUES(place), message=VALUES(message), search_text=VALUES(search_text)," +
 		" origin_function=VALUES(origin_function), origin_file=VALUES(origin_file), origin_line=VALUES(origin_line), severity=VALUES(severity)," +
 		" events=VALUES(events), users=VALUES(users), window_day=VALUES(window_day), window_events=VALUES(window_events), window_users=VALUES(window_users)," +
 		" unhandled=VALUES(unhandled), impact=VALUES(impact), first_seen=VALUES(first_seen), last_seen=VALUES(last_seen)," +
-		" first_release=VALUES(first_release), last_release=VALUES(last_release), last_filing=VALUES(last_filing), bodies=VALUES(bodies), basis=VALUES(basis), stale_at=VALUES(stale_at), grown_to=VALUES(grown_to)"
+		" first_release=VALUES(first_release), last_release=VALUES(last_release), last_filing=VALUES(last_filing), bodies=VALUES(bodies), scoring_version=VALUES(scoring_version), stale_at=VALUES(stale_at), grown_to=VALUES(grown_to)"
 	now := s.db.Now()
 	rows := make([][]any, 0, len(list))
 	for _, l := range list {

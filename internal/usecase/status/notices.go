@@ -49,7 +49,7 @@ func (n Notification) To(ctx context.Context, tx *sql.Tx, names []string) error 
 		self = n.Who.Name
 	}
 	args = append(append(args, list...), self)
-	_, err := tx.ExecContext(ctx, "INSERT INTO notice (person, project, issue, at, actor, kind, words) SELECT p.id, ?, ?, ?, ?, ?, ? FROM person p WHERE (p.name IN ("+db.Marks(len(list))+")"+
+	_, err := tx.ExecContext(ctx, "INSERT INTO notice (person, project, issue, at, actor, kind, text) SELECT p.id, ?, ?, ?, ?, ?, ? FROM person p WHERE (p.name IN ("+db.Marks(len(list))+")"+
 		" OR p.id IN (SELECT m.person FROM team_member m JOIN person t ON t.id=m.team WHERE t.name IN ("+db.Marks(len(list))+"))) AND p.team=0 AND p.left_at IS NULL AND p.name<>?", args...)
 	return err
 }
@@ -76,11 +76,11 @@ func (s *Service) Notices(ctx context.Context, person, project int64, unseen boo
 		var at int64
 		err := db.ScanNames(r,
 			db.Into{"id": &n.ID, "project": &n.Project, "number": &n.Number, "headline": &n.Headline, "at": &at,
-				"actor": &n.Actor, "kind": &n.Kind, "words": &n.Words, "seen": &n.Seen})
+				"actor": &n.Actor, "kind": &n.Kind, "text": &n.Words, "seen": &n.Seen})
 		n.At = db.FromMicros(at)
 		list = append(list, n)
 		return err
-	}, "SELECT n.id, p.name AS project, i.number, COALESCE(l.headline,'') AS headline, n.at, n.actor, n.kind, n.words, n.seen IS NOT NULL AS seen FROM notice n JOIN project p ON p.id=n.project JOIN issue i ON i.id=n.issue LEFT JOIN issue_list l ON l.issue=n.issue WHERE "+where+" ORDER BY n.id DESC LIMIT ?", append(args, limit)...)
+	}, "SELECT n.id, p.name AS project, i.number, COALESCE(l.headline,'') AS headline, n.at, n.actor, n.kind, n.text, n.seen IS NOT NULL AS seen FROM notice n JOIN project p ON p.id=n.project JOIN issue i ON i.id=n.issue LEFT JOIN issue_list l ON l.issue=n.issue WHERE "+where+" ORDER BY n.id DESC LIMIT ?", append(args, limit)...)
 	if err != nil {
 		return nil, 0, err
 	}

@@ -166,9 +166,9 @@ func (s *Service) lock(ctx context.Context, tx *sql.Tx, id int64) (*decided, err
 	if err := projects.Lock(ctx, tx, is.project.ID); err != nil {
 		return nil, err
 	}
-	const query = "SELECT i.version, i.merged_into, COALESCE((SELECT l.calls_at FROM issue_list l WHERE l.issue=i.id),0) AS calls_at, " + issues.StatusColumns + " FROM issue i WHERE i.id=? AND i.deleted IS NULL FOR UPDATE"
+	const query = "SELECT i.version, i.merged_into, COALESCE((SELECT l.needs_decision_at FROM issue_list l WHERE l.issue=i.id),0) AS needs_decision_at, " + issues.StatusColumns + " FROM issue i WHERE i.id=? AND i.deleted IS NULL FOR UPDATE"
 	err := issues.LockStatus(ctx, tx, &is.status, db.Into{"version": &is.version, "merged_into": &is.into,
-		"calls_at": &is.status.CallsAt}, query, id)
+		"needs_decision_at": &is.status.CallsAt}, query, id)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, fault.New(fault.NotFound, "this issue was deleted in between")
 	}
@@ -181,7 +181,7 @@ func (s *Service) lock(ctx context.Context, tx *sql.Tx, id int64) (*decided, err
 // staleNow says who decided in between, and what.
 func (s *Service) staleNow(ctx context.Context, tx *sql.Tx, id int64) error {
 	var who, what string
-	err := tx.QueryRowContext(ctx, "SELECT actor, words FROM history WHERE issue=? AND actor<>'' ORDER BY id DESC LIMIT 1", id).Scan(&who, &what)
+	err := tx.QueryRowContext(ctx, "SELECT actor, text FROM history WHERE issue=? AND actor<>'' ORDER BY id DESC LIMIT 1", id).Scan(&who, &what)
 	if errors.Is(err, sql.ErrNoRows) {
 		return fault.New(fault.Stale, "somebody changed this issue in between; load it again and decide anew")
 	}
@@ -261,7 +261,7 @@ type undoable struct {
 func lastUndoable(ctx context.Context, tx *sql.Tx, id int64) (u undoable, err error) {
 	var text sql.NullString
 	var move sql.NullInt64
-	err = tx.QueryRowContext(ctx, "SELECT id, kind, standing_before, move FROM history WHERE issue=? AND (standing_before IS NOT NULL OR move IS NOT NULL) AND undone=0 ORDER BY id DESC LIMIT 1", id).Scan(&u.entry, &u.kind, &text, &move)
+	err = tx.QueryRowContext(ctx, "SELECT id, kind, status_before, move FROM history WHERE issue=? AND (status_before IS NOT NULL OR move IS NOT NULL) AND undone=0 ORDER BY id DESC LIMIT 1", id).Scan(&u.entry, &u.kind, &text, &move)
 	if errors.Is(err, sql.ErrNoRows) {
 		return undoable{}, nil
 	}

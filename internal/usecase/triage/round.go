@@ -104,13 +104,13 @@ func (s *Service) queueOf(ctx context.Context, project, person, since int64) (ke
 	passed := func(issue, at string) string {
 		return "EXISTS (SELECT 1 FROM round_passed r WHERE r.person=? AND r.issue=" + issue + " AND r.at>=" + at + ")"
 	}
-	if err := take("SELECT l.issue, l.impact FROM issue_list l FORCE INDEX (calls) WHERE l.project=? AND l.calling=1 AND NOT "+passed("l.issue", "l.calls_at")+
-		" ORDER BY l.calling DESC, l.impact DESC, l.issue DESC LIMIT ?", project, person); err != nil {
+	if err := take("SELECT l.issue, l.impact FROM issue_list l FORCE INDEX (calls) WHERE l.project=? AND l.needs_decision=1 AND NOT "+passed("l.issue", "l.needs_decision_at")+
+		" ORDER BY l.needs_decision DESC, l.impact DESC, l.issue DESC LIMIT ?", project, person); err != nil {
 		return nil, err
 	}
 	// One's own, and what one was mentioned in; but for what calls anyway.
 	return keys, take("SELECT DISTINCT l.issue, l.impact FROM notice n FORCE INDEX (in_project) JOIN issue i ON i.id=n.issue JOIN issue_list l ON l.issue=n.issue"+
-		" WHERE n.person=? AND n.project=? AND n.at>=? AND l.state IN ('new','accepted','regressed') AND (l.calling=0 OR "+passed("l.issue", "l.calls_at")+")"+
+		" WHERE n.person=? AND n.project=? AND n.at>=? AND l.state IN ('new','accepted','regressed') AND (l.needs_decision=0 OR "+passed("l.issue", "l.needs_decision_at")+")"+
 		" AND (n.kind='mention' OR i.owner=? OR i.owner IN (SELECT t.team FROM team_member t WHERE t.person=?)) AND NOT "+passed("n.issue", "n.at")+
 		" ORDER BY l.impact DESC, l.issue DESC LIMIT ?", person, project, since, person, person, person, person)
 }
@@ -163,8 +163,8 @@ func (s *Service) reasons(ctx context.Context, person int64, found map[int64]*is
 		}
 		add(id, x)
 		return err
-	}, "SELECT h.issue, h.kind, h.words, h.at FROM history h WHERE h.issue IN ("+db.Marks(len(ids))+") AND h.kind IN ('regressed','woken','surging','grown') AND h.undone=0 AND h.at>"+fmt.Sprintf(since, "h.issue")+
-		" AND h.id>COALESCE((SELECT MAX(d.id) FROM history d WHERE d.issue=h.issue AND d.undone=0 AND d.standing_before IS NOT NULL AND d.actor_kind<>'service' AND d.kind<>'severity'),0) ORDER BY h.id", append(slices.Clone(ids), person)...)
+	}, "SELECT h.issue, h.kind, h.text, h.at FROM history h WHERE h.issue IN ("+db.Marks(len(ids))+") AND h.kind IN ('regressed','woken','surging','grown') AND h.undone=0 AND h.at>"+fmt.Sprintf(since, "h.issue")+
+		" AND h.id>COALESCE((SELECT MAX(d.id) FROM history d WHERE d.issue=h.issue AND d.undone=0 AND d.status_before IS NOT NULL AND d.actor_kind<>'service' AND d.kind<>'severity'),0) ORDER BY h.id", append(slices.Clone(ids), person)...)
 	if err != nil {
 		return nil, err
 	}
@@ -190,7 +190,7 @@ func (s *Service) reasons(ctx context.Context, person int64, found map[int64]*is
 			add(id, x)
 		}
 		return err
-	}, "SELECT n.issue, n.kind, n.words, n.actor, n.at FROM notice n FORCE INDEX (of_issue) WHERE n.person=? AND n.at>=? AND n.issue IN ("+db.Marks(len(ids))+") AND n.at>"+fmt.Sprintf(since, "n.issue")+" ORDER BY n.id",
+	}, "SELECT n.issue, n.kind, n.text, n.actor, n.at FROM notice n FORCE INDEX (of_issue) WHERE n.person=? AND n.at>=? AND n.issue IN ("+db.Marks(len(ids))+") AND n.at>"+fmt.Sprintf(since, "n.issue")+" ORDER BY n.id",
 		append(append([]any{person, db.Micros(s.db.Now().AddDate(0, 0, -changedSince))}, ids...), person)...)
 	if err != nil {
 		return nil, err
@@ -296,7 +296,7 @@ func (s *Service) EndRound(ctx context.Context, scope int64, projects []*project
 		d.At = db.FromMicros(at)
 		e.Done = append(e.Done, d)
 		return err
-	}, "SELECT p.name, i.number, COALESCE(l.headline,''), h.at, h.kind, h.words, h.undone FROM history h FORCE INDEX (of_actor) JOIN issue i ON i.id=h.issue JOIN project p ON p.id=i.project LEFT JOIN issue_list l ON l.issue=h.issue"+
+	}, "SELECT p.name, i.number, COALESCE(l.headline,''), h.at, h.kind, h.text, h.undone FROM history h FORCE INDEX (of_actor) JOIN issue i ON i.id=h.issue JOIN project p ON p.id=i.project LEFT JOIN issue_list l ON l.issue=h.issue"+
 		" WHERE h.actor=? AND h.actor_kind='person' AND h.at>=? AND (?=0 OR i.project=?) AND h.kind NOT IN ('merge','undo') ORDER BY h.id LIMIT 1000", who.Name, begun, scope, scope)
 	if err != nil {
 		return nil, err
@@ -330,7 +330,7 @@ func (s *Service) Settled(ctx context.Context, list []IssueName) (out []Settled,
 			x.At = db.FromMicros(at)
 			out = append(out, x)
 			return err
-		}, "SELECT i.number, h.actor, h.kind, h.words, h.at FROM issue i JOIN history h ON h.id=(SELECT MAX(l.id) FROM history l WHERE l.issue=i.id) WHERE i.project=? AND i.number IN ("+db.Marks(len(numbers))+")", append([]any{p.ID}, numbers...)...)
+		}, "SELECT i.number, h.actor, h.kind, h.text, h.at FROM issue i JOIN history h ON h.id=(SELECT MAX(l.id) FROM history l WHERE l.issue=i.id) WHERE i.project=? AND i.number IN ("+db.Marks(len(numbers))+")", append([]any{p.ID}, numbers...)...)
 		if err != nil {
 			return nil, err
 		}
