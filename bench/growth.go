@@ -21,7 +21,7 @@ func bySenders(ctx context.Context, opt settings) error {
 	}
 	head()
 	for _, n := range []int{1, 2, 4, 8, 16, 32, 64} {
-		f, err := s.timed(fmt.Sprintf("stored: %d senders of 1", n), opt.span/2, n, 1, func() error {
+		f, err := s.timed(load{fmt.Sprintf("stored: %d senders of 1", n), opt.span / 2, n, 1}, func() error {
 			return s.post(1, s.event)
 		}, nil)
 		if err != nil {
@@ -48,7 +48,7 @@ func byIssues(ctx context.Context, opt settings) error {
 		if err := s.known(n); err != nil { // the issues are there before
 			return err
 		}
-		f, err := s.timed(fmt.Sprintf("stored and filed: 2 of 50, %d issues", n), opt.span, 2, 50, func() error {
+		f, err := s.timed(load{fmt.Sprintf("stored and filed: 2 of 50, %d issues", n), opt.span, 2, 50}, func() error {
 			return s.post(50, s.event)
 		}, s.drained)
 		if err != nil {
@@ -82,7 +82,7 @@ func byStore(ctx context.Context, opt settings) error {
 	}
 	head()
 	measure := func(name string) error {
-		f, err := s.timed(name, opt.span, 2, 50, func() error { return s.post(50, s.event) }, s.drained)
+		f, err := s.timed(load{name, opt.span, 2, 50}, func() error { return s.post(50, s.event) }, s.drained)
 		if err != nil {
 			return err
 		}

@@ -55,10 +55,17 @@ func (s *scene) usage() (service, db, bench float64) {
 	return service, ticks(s.server.PID()), bench
 }
 
+// load is what is sent for a while: by so many senders, so many events at once.
+type load struct {
+	name            string
+	span            time.Duration
+	senders, events int
+}
+
 // timed runs senders side by side for a span; each call of send sends n
 // events. settle, when there is one, ends the measurement.
-func (s *scene) timed(name string, span time.Duration, senders, n int, send func() error,
-	settle func() error) (figure, error) {
+func (s *scene) timed(l load, send, settle func() error) (figure, error) {
+	name, span, senders, n := l.name, l.span, l.senders, l.events
 	var events atomic.Int64
 	var mu sync.Mutex
 	var all []time.Duration

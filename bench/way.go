@@ -70,7 +70,7 @@ func way(ctx context.Context, opt settings) error {
 					return err
 				}
 			}
-			f, err := s.timed(k.name, opt.span, k.senders, k.n, send, settle)
+			f, err := s.timed(load{k.name, opt.span, k.senders, k.n}, send, settle)
 			if err != nil {
 				return err
 			}

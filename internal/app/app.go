@@ -29,6 +29,7 @@ import (
 	"firethorn/internal/pipeline"
 	"firethorn/internal/records"
 	"firethorn/internal/repository"
+	"firethorn/internal/upkeep"
 	"firethorn/internal/web"
 	"firethorn/internal/worker"
 )
@@ -133,9 +134,11 @@ func serve(ctx context.Context, c Config, store *records.Records, l, side net.Li
 	m := metrics.New(store.DB, store.Inbox)
 	code := repository.New(filepath.Join(c.Data, "repositories"), store, c.Log,
 		git.Hosts{Public: c.FetchFrom, Private: c.FetchFromPrivate})
-	work := worker.New(store, units, c.Log, owner, m, cmp.Or(c.Silence, defaultSilence))
-	work.UseRenames(code.Renames)
-	handler, a, in := routes(c, store, units, code, work, m, public)
+	work := worker.New(worker.Needs{Queue: store.Inbox, Projects: store.Projects, Batches: store.Ingest,
+		Grouping: store.Regrouping, Symbols: store.Symbols, Units: units, Log: c.Log, Owner: owner, Watch: m})
+	jobs := upkeep.New(work, upkeep.Options{Store: store, Units: units, Log: c.Log, Renames: code.Renames,
+		Silence: cmp.Or(c.Silence, defaultSilence), Watch: m.Job})
+	handler, a, in := routes(c, parts{store, units, code, work, m, public})
 	server := &http.Server{
 		Handler: web.Headers(public.Scheme == "https", handler), MaxHeaderBytes: 64 << 10,
 		ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 2 * time.Minute, WriteTimeout: writeTime,
@@ -151,7 +154,7 @@ func serve(ctx context.Context, c Config, store *records.Records, l, side net.Li
 	defer stopWork()
 	var g errgroup.Group
 	if !c.StoreOnly {
-		g.Go(func() error { return work.Run(workCtx) })
+		g.Go(func() error { return work.Run(workCtx, jobs.Run) })
 	}
 	g.Go(func() error { return a.Run(stopped) })
 	g.Go(func() error { return watchInbox(stopped, c, store, in, m) })
@@ -229,23 +232,33 @@ func ready(ctx context.Context, store *records.Records) error {
 	return nil
 }
 
-func routes(c Config, store *records.Records, units *pipeline.Units, code *repository.Keeper, work *worker.Worker,
-	m *metrics.Metrics, public *url.URL) (http.Handler, *api.API, *intake.Intake) {
+// parts are what answers are made from.
+type parts struct {
+	store  *records.Records
+	units  *pipeline.Units
+	code   *repository.Keeper
+	work   *worker.Worker
+	m      *metrics.Metrics
+	public *url.URL
+}
+
+func routes(c Config, p parts) (http.Handler, *api.API, *intake.Intake) {
 	r := chi.NewRouter()
 	r.Get("/healthz", web.Handle(c.Log, func(w http.ResponseWriter, r *http.Request) error {
 		return web.WriteJSON(w, http.StatusOK, map[string]string{"status": "ok"})
 	}))
 	r.Get("/readyz", web.Handle(c.Log, func(w http.ResponseWriter, r *http.Request) error {
-		if err := ready(r.Context(), store); err != nil {
+		if err := ready(r.Context(), p.store); err != nil {
 			return err
 		}
 		return web.WriteJSON(w, http.StatusOK, map[string]bool{"ready": true})
 	}))
-	in := intake.New(intake.Options{Projects: store.Projects, Inbox: store.Inbox, Router: store.Ingest, Wake: work.Wake,
-		Log: c.Log, Limits: c.Limits, Watch: m, Now: c.now})
+	in := intake.New(intake.Options{Projects: p.store.Projects, Inbox: p.store.Inbox, Router: p.store.Ingest,
+		Wake: p.work.Wake,
+		Log:  c.Log, Limits: c.Limits, Watch: p.m, Now: c.now})
 	in.Routes(r)
-	opt := api.Options{Store: store, Code: code, Units: units, Log: c.Log, PublicURL: public, Wake: work.Wake,
-		Clients: client.Version, Watch: m, Metrics: m.Handler()}
+	opt := api.Options{Store: p.store, Code: p.code, Units: p.units, Log: c.Log, PublicURL: p.public, Wake: p.work.Wake,
+		Clients: client.Version, Watch: p.m, Metrics: p.m.Handler()}
 	if c.Database == "" {
 		opt.DiskFree = func() (int64, error) { return diskFree(c.Data) }
 	}
@@ -263,9 +276,9 @@ func routes(c Config, store *records.Records, units *pipeline.Units, code *repos
 		pages.ServeHTTP(w, req)
 	})
 	r.MethodNotAllowed(func(w http.ResponseWriter, req *http.Request) {
-		p := &web.Problem{Type: "about:blank", Title: "Method Not Allowed", Status: http.StatusMethodNotAllowed,
+		problem := &web.Problem{Type: "about:blank", Title: "Method Not Allowed", Status: http.StatusMethodNotAllowed,
 			Detail: fmt.Sprintf("%s does not work on %s", req.Method, req.URL.Path)}
-		web.WriteError(w, req, c.Log, p)
+		web.WriteError(w, req, c.Log, problem)
 	})
 	return r, a, in
 }

@@ -202,7 +202,7 @@ func TestEvents_Routes(t *testing.T) {
 
 func TestEvents_ReasonsAreScrubbedBeforeTheyAreKept(t *testing.T) {
 	var examples tallies
-	examples.add(1, time.Now(), inbox.CauseRefused, "unreadable", 1, "cannot unmarshal number 4111111111111111.5 with password=hunter2")
+	examples.add(1, time.Now(), refusal{inbox.CauseRefused, "unreadable", 1, "cannot unmarshal number 4111111111111111.5 with password=hunter2"})
 	if got := examples.take()[1].Examples(); len(got) != 1 || got[0] != "cannot unmarshal number [scrubbed].5 with password=[scrubbed]" {
 		t.Errorf("kept %q", got)
 	}

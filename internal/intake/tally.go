@@ -19,7 +19,15 @@ type tallies struct {
 	by map[int64]*inbox.Tally
 }
 
-func (t *tallies) add(project int64, at time.Time, cause, rule string, events int, example string) {
+// refusal is what was not taken in: why, by which rule, how many events, and one of
+// them; "" shows none.
+type refusal struct {
+	cause, rule string
+	events      int
+	example     string
+}
+
+func (t *tallies) add(project int64, at time.Time, r refusal) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	if t.by == nil {
@@ -28,10 +36,10 @@ func (t *tallies) add(project int64, at time.Time, cause, rule string, events in
 	if t.by[project] == nil {
 		t.by[project] = &inbox.Tally{}
 	}
-	t.by[project].Add(at, cause, rule, int64(events))
-	if example != "" { // a reason may quote what was sent, which nothing has scrubbed yet
-		clean, _ := scrub.Default.Text(example, "")
-		t.by[project].Example(at, cause, rule, clean)
+	t.by[project].Add(at, r.cause, r.rule, int64(r.events))
+	if r.example != "" { // a reason may quote what was sent, which nothing has scrubbed yet
+		clean, _ := scrub.Default.Text(r.example, "")
+		t.by[project].Example(at, r.cause, r.rule, clean)
 	}
 }
 
@@ -57,9 +65,9 @@ func (in *Intake) Flush(ctx context.Context) error {
 // countRefused counts events that were refused, with the reasons that are told.
 func (in *Intake) countRefused(project int64, a *Answer) {
 	in.watch.Refused(len(a.Refused)+a.RefusedMore, "unreadable")
-	in.tallies.add(project, in.now(), inbox.CauseRefused, "unreadable", a.RefusedMore, "")
+	in.tallies.add(project, in.now(), refusal{inbox.CauseRefused, "unreadable", a.RefusedMore, ""})
 	for _, r := range a.Refused {
-		in.tallies.add(project, in.now(), inbox.CauseRefused, "unreadable", 1, r.Detail)
+		in.tallies.add(project, in.now(), refusal{inbox.CauseRefused, "unreadable", 1, r.Detail})
 	}
 }
 
@@ -71,16 +79,16 @@ func (in *Intake) countFailed(project int64, err error) {
 	}
 	switch f.Code {
 	case fault.BadInput:
-		in.tallies.add(project, in.now(), inbox.CauseRefused, "unreadable", 1, f.Pub)
+		in.tallies.add(project, in.now(), refusal{inbox.CauseRefused, "unreadable", 1, f.Pub})
 	case fault.TooLarge:
-		in.tallies.add(project, in.now(), inbox.CauseRefused, "too large", 1, f.Pub)
+		in.tallies.add(project, in.now(), refusal{inbox.CauseRefused, "too large", 1, f.Pub})
 	case fault.BadMediaType:
-		in.tallies.add(project, in.now(), inbox.CauseRefused, "media type", 1, f.Pub)
+		in.tallies.add(project, in.now(), refusal{inbox.CauseRefused, "media type", 1, f.Pub})
 	case fault.Forbidden:
-		in.tallies.add(project, in.now(), inbox.CauseRefused, "origin", 1, f.Pub)
+		in.tallies.add(project, in.now(), refusal{inbox.CauseRefused, "origin", 1, f.Pub})
 	case fault.Unavailable, fault.TooMany:
 		if _, over := errors.AsType[*overError](err); !over {
-			in.tallies.add(project, in.now(), inbox.CauseTurnedAway, "", 1, f.Pub)
+			in.tallies.add(project, in.now(), refusal{inbox.CauseTurnedAway, "", 1, f.Pub})
 		}
 	}
 }
@@ -92,6 +100,6 @@ func (in *Intake) over(p *projects.Project, events int, err error) error {
 		return err
 	}
 	in.watch.TurnedAway("over_allowance")
-	in.tallies.add(p.ID, in.now(), inbox.CauseOver, o.what, events, o.usedBy)
+	in.tallies.add(p.ID, in.now(), refusal{inbox.CauseOver, o.what, events, o.usedBy})
 	return err
 }

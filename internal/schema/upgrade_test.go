@@ -218,10 +218,11 @@ func sendAgain(t *testing.T, store *records.Records) {
 // process runs a worker until the inbox is empty.
 func process(t *testing.T, store *records.Records) {
 	t.Helper()
-	w := worker.New(store, pipeline.NewUnits(store.Symbols, 1<<20), slog.New(slog.DiscardHandler), uuid.New(), nil, time.Hour)
+	w := worker.New(worker.Needs{Queue: store.Inbox, Projects: store.Projects, Batches: store.Ingest, Grouping: store.Regrouping,
+		Symbols: store.Symbols, Units: pipeline.NewUnits(store.Symbols, 1<<20), Log: slog.New(slog.DiscardHandler), Owner: uuid.New()})
 	ctx, stop := context.WithCancel(t.Context())
 	ended := make(chan error, 1)
-	go func() { ended <- w.Run(ctx) }()
+	go func() { ended <- w.Run(ctx, nil) }()
 	for until := time.Now().Add(30 * time.Second); ; time.Sleep(10 * time.Millisecond) {
 		st, err := store.Overview.Inbox(t.Context())
 		if err != nil || time.Now().After(until) {

@@ -14,7 +14,7 @@ import (
 func TestRun_OneByOneCountsOnceAcrossAnEnd(t *testing.T) {
 	b := prepare(t)
 	b.put(t, `{"message":"one"}`, `{"message":"two"}`, `{"message":"three"}`)
-	leases, err := b.Inbox.TakeLeases(t.Context(), b.w.owner, time.Minute)
+	leases, err := b.Inbox.TakeLeases(t.Context(), b.w.Owner, time.Minute)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -32,7 +32,7 @@ func TestRun_OneByOneCountsOnceAcrossAnEnd(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	item, err := pipeline.Process(t.Context(), p.Project, c.Deliveries[0].Batches[0], 1, b.w.units)
+	item, err := pipeline.Process(t.Context(), p.Project, c.Deliveries[0].Batches[0], 1, b.w.Units)
 	if err != nil {
 		t.Fatal(err)
 	}

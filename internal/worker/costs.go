@@ -56,12 +56,12 @@ func (c *costs) watch(ctx context.Context, t *turn, items []*pipeline.Item) {
 		}
 		off := projects.RuleOff{Version: t.version, Section: section[rule], Rule: rule,
 			Why: fmt.Sprintf("stopped for %d events or more: %s", mostStops, why[rule])}
-		if err := t.w.store.Projects.SwitchOff(ctx, t.project.ID, off); err != nil {
-			t.w.log.Error("a rule that costs too much could not be switched off", "project", t.project.Name, "rule",
+		if err := t.w.Projects.SwitchOff(ctx, t.project.ID, off); err != nil {
+			t.w.Log.Error("a rule that costs too much could not be switched off", "project", t.project.Name, "rule",
 				rule, "err", err)
 			continue
 		}
-		t.w.log.Warn("a rule costs too much and was switched off; push the rules anew when it is mended", "project", t.project.Name, "rule", rule, "version", t.version)
+		t.w.Log.Warn("a rule costs too much and was switched off; push the rules anew when it is mended", "project", t.project.Name, "rule", rule, "version", t.version)
 		t.w.forget(t.project.ID)
 	}
 }

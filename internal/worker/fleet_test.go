@@ -79,7 +79,7 @@ func (b *bench) pushFleet(t *testing.T, dir, release string) {
 		t.Fatal(err)
 	}
 	for more := true; more; {
-		if more, err = b.w.units.CompileSome(t.Context(), b.project.ID, time.Minute); err != nil {
+		if more, err = b.w.Units.CompileSome(t.Context(), b.project.ID, time.Minute); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -102,7 +102,7 @@ func TestRun_GroupsAnotherKindOfApplication(t *testing.T) {
 		all := readFleet(t, filepath.Join(dir, "events.ndjson"))
 		for _, release := range []string{"1.0.0", "1.1.0", "1.2.0"} {
 			b.pushFleet(t, filepath.Join(dir, maps), release)
-			b.w.units.Forget(b.project.ID)
+			b.w.Units.Forget(b.project.ID)
 			batch := &pipeline.Batch{Received: time.Now().UTC()}
 			order := rand.New(rand.NewPCG(1, 2)).Perm(len(all))
 			for _, i := range order {
@@ -117,7 +117,7 @@ func TestRun_GroupsAnotherKindOfApplication(t *testing.T) {
 			}
 			b.run(t)
 			for more := true; more; {
-				if more, err = b.Moves.FollowMoved(t.Context(), b.project, b.w.units, nil); err != nil {
+				if more, err = b.Moves.FollowMoved(t.Context(), b.project, b.w.Units, nil); err != nil {
 					t.Fatal(err)
 				}
 			}

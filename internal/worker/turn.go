@@ -34,7 +34,7 @@ const turnTime = 2 * time.Minute
 func (w *Worker) turn(ctx context.Context, lease inbox.Lease, id int64, again bool) (more bool, err error) {
 	ctx, cancel := context.WithTimeout(ctx, turnTime)
 	defer cancel()
-	p, err := w.project(ctx, id)
+	p, err := w.Project(ctx, id)
 	if err != nil {
 		return false, err
 	}
@@ -42,18 +42,18 @@ func (w *Worker) turn(ctx context.Context, lease inbox.Lease, id int64, again bo
 		if err := w.adopt(ctx, p, next); err != nil {
 			return true, err
 		}
-		if p, err = w.project(ctx, id); err != nil {
+		if p, err = w.Project(ctx, id); err != nil {
 			return true, err
 		}
 	}
-	c, err := w.store.Inbox.Claim(ctx, lease, id, again)
+	c, err := w.Queue.Claim(ctx, lease, id, again)
 	if err != nil || len(c.Deliveries) == 0 {
 		return false, err
 	}
 	t := &turn{w: w, project: p.Project, version: p.RulesVersion, lease: lease, claim: c}
 	t.list(c.Deliveries)
 	if c.Tries > 1 {
-		w.log.Warn("filing events one by one: the last try did not come to its end", "project", p.Name, "events", len(t.events))
+		w.Log.Warn("filing events one by one: the last try did not come to its end", "project", p.Name, "events", len(t.events))
 		return c.More, t.singly(ctx)
 	}
 	return c.More, t.whole(ctx)
@@ -62,30 +62,30 @@ func (w *Worker) turn(ctx context.Context, lease inbox.Lease, id int64, again bo
 // adopt makes a project's issues known under another grouping version, before
 // anything is filed under it.
 func (w *Worker) adopt(ctx context.Context, p *projects.Project, to int) error {
-	w.log.Info("another grouping version: finding the issues of the project under it", "project", p.Name, "from", p.GroupingVersion, "to", to)
-	if _, err := w.store.Symbols.PrepareSymbolsAnew(ctx, p.ID, symbols.Format); err != nil {
+	w.Log.Info("another grouping version: finding the issues of the project under it", "project", p.Name, "from", p.GroupingVersion, "to", to)
+	if _, err := w.Symbols.PrepareSymbolsAnew(ctx, p.ID, symbols.Format); err != nil {
 		return fmt.Errorf("preparing the symbols of %s anew: %w", p.Name, err)
 	}
 	for more := true; more; { // what is fingerprinted anew has to be read by the newest symbols
 		var err error
-		if more, err = w.units.CompileSome(ctx, p.ID, time.Minute); err != nil {
+		if more, err = w.Units.CompileSome(ctx, p.ID, time.Minute); err != nil {
 			return fmt.Errorf("preparing the symbols of %s: %w", p.Name, err)
 		}
 	}
 	read := map[int]moves.Reader{}
-	n, err := w.store.Regrouping.AdoptGrouping(ctx, p.ID, to,
+	n, err := w.Grouping.AdoptGrouping(ctx, p.ID, to,
 		func(ctx context.Context, rulesVersion int, body []byte) (key, through fingerprint.Key, err error) {
 			if read[rulesVersion] == nil {
 				as := *p
 				as.GroupingVersion = to
-				if err := w.store.Projects.GiveRules(ctx, &as, rulesVersion); err != nil {
+				if err := w.Projects.GiveRules(ctx, &as, rulesVersion); err != nil {
 					return key, through, err
 				}
-				read[rulesVersion] = moves.ReaderOf(as.Project, w.units)
+				read[rulesVersion] = moves.ReaderOf(as.Project, w.Units)
 			}
 			r, err := read[rulesVersion](ctx, body)
 			if err != nil && !outside(ctx, err) {
-				w.log.Warn("a kept event cannot be read; its kind is found by the others", "project", p.Name, "err", err)
+				w.Log.Warn("a kept event cannot be read; its kind is found by the others", "project", p.Name, "err", err)
 				return key, through, nil
 			}
 			if err != nil {
@@ -99,7 +99,7 @@ func (w *Worker) adopt(ctx context.Context, p *projects.Project, to int) error {
 	if err != nil {
 		return fmt.Errorf("adopting grouping version %d in %s, after %d variants: %w", to, p.Name, n, err)
 	}
-	w.log.Info("nothing regroups: the other grouping version leads to the same issues", "project", p.Name, "variants", n)
+	w.Log.Info("nothing regroups: the other grouping version leads to the same issues", "project", p.Name, "variants", n)
 	w.forget(p.ID)
 	return nil
 }
@@ -199,7 +199,7 @@ func (t *turn) whole(ctx context.Context) error {
 		err := p.err
 		if err == nil {
 			var done ingest.Done
-			done, err = t.w.store.Ingest.Process(ctx,
+			done, err = t.w.Batches.Process(ctx,
 				ingest.Batch{Project: t.project, Lease: t.lease, Deliveries: list[n], Items: p.items,
 					Dropped: p.dropped, Aside: p.aside, Sessions: p.said.sessions, Feedback: p.said.feedback,
 					More: !last})
@@ -214,7 +214,7 @@ func (t *turn) whole(ctx context.Context) error {
 		if outside(ctx, err) {
 			return err
 		}
-		t.w.log.Warn("a batch could not be filed whole; filing its events one by one", "project", t.project.Name, "err", err)
+		t.w.Log.Warn("a batch could not be filed whole; filing its events one by one", "project", t.project.Name, "err", err)
 		for _, done := range list[:n] {
 			t.claim.Deliveries = t.claim.Deliveries[len(done):]
 		}
@@ -246,10 +246,10 @@ func (t *turn) singly(ctx context.Context) error {
 			t.setAside(e, fmt.Errorf("the service ended %d times while this event was in hand", t.claim.Deaths))
 			continue
 		}
-		if err := t.w.store.Inbox.Suspect(ctx, t.claim, e.id()); err != nil {
+		if err := t.w.Queue.Suspect(ctx, t.claim, e.id()); err != nil {
 			return err
 		}
-		item, err := process(ctx, t.project, e.batch, e.i, t.w.units)
+		item, err := process(ctx, t.project, e.batch, e.i, t.w.Units)
 		if err == nil && item.Verdict.Drop {
 			t.dropped = append(t.dropped, item)
 			continue
@@ -260,7 +260,7 @@ func (t *turn) singly(ctx context.Context) error {
 			}
 			alone := slices.Clone(filed)
 			alone[n/8] |= 1 << (n % 8)
-			if _, err = t.w.store.Ingest.Process(ctx,
+			if _, err = t.w.Batches.Process(ctx,
 				ingest.Batch{Project: t.project, Lease: t.lease, Items: []*pipeline.Item{item},
 					Alone: alone}); err == nil {
 				filed = alone
@@ -273,7 +273,7 @@ func (t *turn) singly(ctx context.Context) error {
 			t.setAside(e, err)
 		}
 	}
-	done, err := t.w.store.Ingest.Process(ctx,
+	done, err := t.w.Batches.Process(ctx,
 		ingest.Batch{Project: t.project, Lease: t.lease, Deliveries: t.claim.Deliveries, Dropped: t.dropped,
 			Aside: t.aside, Sessions: t.said.sessions, Feedback: t.said.feedback})
 	if err == nil {
@@ -286,13 +286,13 @@ func (t *turn) singly(ctx context.Context) error {
 func (t *turn) report(done ingest.Done) {
 	for _, a := range t.aside {
 		why, _, _ := strings.Cut(a.Why, "\n")
-		t.w.log.Warn("an event was set aside; firethorn queue shows it", "project", t.project.Name, "event", a.Event,
+		t.w.Log.Warn("an event was set aside; firethorn queue shows it", "project", t.project.Name, "event", a.Event,
 			"why", why)
 	}
-	if t.w.watch != nil {
-		t.w.watch.Filed(done.Events, done.Repeats, len(t.aside), time.Since(t.oldest))
+	if t.w.Watch != nil {
+		t.w.Watch.Filed(done.Events, done.Repeats, len(t.aside), time.Since(t.oldest))
 	}
-	t.w.log.Debug("filed", "project", t.project.Name, "events", done.Events, "repeats", done.Repeats, "new_issues",
+	t.w.Log.Debug("filed", "project", t.project.Name, "events", done.Events, "repeats", done.Repeats, "new_issues",
 		done.Issues)
 }
 
@@ -304,7 +304,7 @@ func (t *turn) decode(ctx context.Context) ([]*pipeline.Item, error) {
 	g.SetLimit(max(2, runtime.GOMAXPROCS(0)))
 	for n, e := range t.events {
 		g.Go(func() error {
-			made[n], whys[n] = process(gctx, t.project, e.batch, e.i, t.w.units)
+			made[n], whys[n] = process(gctx, t.project, e.batch, e.i, t.w.Units)
 			if whys[n] != nil && outside(gctx, whys[n]) {
 				return whys[n]
 			}
@@ -345,14 +345,16 @@ func process(ctx context.Context, p pipeline.Project, b *pipeline.Batch, i int,
 // to act on what is filed.
 const projectLife = 3 * time.Second
 
-func (w *Worker) project(ctx context.Context, id int64) (*projects.Project, error) {
+// Project is a project as it is processed now: its settings act within
+// projectLife.
+func (w *Worker) Project(ctx context.Context, id int64) (*projects.Project, error) {
 	w.mu.Lock()
 	c, ok := w.projects[id]
 	w.mu.Unlock()
 	if ok && time.Since(c.at) < projectLife {
 		return c.Project, nil
 	}
-	p, err := w.store.Projects.ProjectByID(ctx, id)
+	p, err := w.Projects.ProjectByID(ctx, id)
 	if err != nil {
 		return nil, fmt.Errorf("project %d of the inbox: %w", id, err)
 	}

@@ -1,10 +1,9 @@
 // Package worker files what intake stored: it holds shards by lease, takes
 // deliveries of their projects in hand, runs the pipeline over them, and hands
-// whole transactions to the store. It also runs the jobs that keep derived
-// data current and old data going.
+// whole transactions to the store.
 //
-// Reading order: worker.go (leases and turns), turn.go (one transaction),
-// upkeep.go (the table of jobs).
+// Reading order: needs.go (what it works with), worker.go (leases and turns),
+// turn.go (one transaction).
 //
 // A turn files one project's oldest deliveries, whole or not at all. Projects
 // take turns by the time they have used, so that a flood in one holds up none
@@ -16,7 +15,6 @@ package worker
 import (
 	"context"
 	"errors"
-	"log/slog"
 	"runtime"
 	"sync"
 	"time"
@@ -24,34 +22,15 @@ import (
 	"github.com/google/uuid"
 
 	"firethorn/internal/db"
-	"firethorn/internal/pipeline"
-	"firethorn/internal/records"
 	"firethorn/internal/store/inbox"
 	"firethorn/internal/store/projects"
-	"firethorn/internal/usecase/moves"
 )
 
-// Observer is told what was filed, for those who measure.
-type Observer interface {
-	// Filed is called after each turn: new events, repeats, events set aside,
-	// and how long the oldest of them had waited.
-	Filed(events, repeats, aside int, waited time.Duration)
-	// Job is called after each step of a job: how long it took, and its error.
-	Job(name string, took time.Duration, err error)
-}
-
-// Worker files the inbox. Make it with New, run it with Run.
+// Worker processes the inbox. Make it with New, run it with Run.
 type Worker struct {
-	store *records.Records
-	units *pipeline.Units
-	log   *slog.Logger
-	owner uuid.UUID
-	watch Observer
-	wake  chan int64
-	kick  chan struct{}
-
-	renames moves.RenamesOf // nil: no repository tells of any
-	silence time.Duration
+	Needs
+	wake chan int64
+	kick chan struct{}
 
 	mu       sync.Mutex
 	leases   map[int]inbox.Lease
@@ -75,20 +54,10 @@ type cachedProject struct {
 }
 
 // New makes a worker.
-//
-// owner names the process among those that share the database. One that is
-// started again under the same name need not wait for its own leases to run
-// out, so no two that live may have the same. watch may be nil. silence is how
-// long after a heartbeat was due a session is called cut off.
-func New(store *records.Records, units *pipeline.Units, log *slog.Logger, owner uuid.UUID, watch Observer,
-	silence time.Duration) *Worker {
-	return &Worker{store: store, units: units, log: log, owner: owner, watch: watch, silence: silence,
-		wake: make(chan int64, 1024), kick: make(chan struct{}, 1),
+func New(needs Needs) *Worker {
+	return &Worker{Needs: needs, wake: make(chan int64, 1024), kick: make(chan struct{}, 1),
 		leases: map[int]inbox.Lease{}, queue: map[int64]*queued{}, projects: map[int64]cachedProject{}}
 }
-
-// UseRenames sets where to ask which files were renamed. Call it before Run.
-func (w *Worker) UseRenames(f moves.RenamesOf) { w.renames = f }
 
 // Wake says that something of a project was put into the inbox.
 func (w *Worker) Wake(project int64) {
@@ -107,14 +76,16 @@ const (
 )
 
 // Run works until ctx ends, finishes the turns under way, then lets go of its
-// shards.
-func (w *Worker) Run(ctx context.Context) error {
+// shards. beside, unless nil, runs beside it once it has shards.
+func (w *Worker) Run(ctx context.Context, beside func(context.Context, uuid.UUID)) error {
 	var side sync.WaitGroup
 	side.Go(func() { w.keepLeases(ctx) })
-	side.Go(func() {
-		sleep(ctx, soon) // shards are taken first
-		w.runner().Run(ctx)
-	})
+	if beside != nil {
+		side.Go(func() {
+			sleep(ctx, idlePoll) // shards are taken first
+			beside(ctx, w.Owner)
+		})
+	}
 	var turns sync.WaitGroup
 	work, abandon := context.WithCancel(context.WithoutCancel(ctx))
 	defer abandon()
@@ -138,8 +109,8 @@ func (w *Worker) Run(ctx context.Context) error {
 	side.Wait()
 	end, cancel := context.WithTimeout(context.WithoutCancel(ctx), 2*time.Second)
 	defer cancel()
-	if err := w.store.Inbox.ReleaseLeases(end, w.owner); err != nil {
-		w.log.Warn("shards were not let go; they run out by themselves", "err", err)
+	if err := w.Queue.ReleaseLeases(end, w.Owner); err != nil {
+		w.Log.Warn("shards were not let go; they run out by themselves", "err", err)
 	}
 	return nil
 }
@@ -148,10 +119,10 @@ func (w *Worker) Run(ctx context.Context) error {
 func (w *Worker) keepLeases(ctx context.Context) {
 	for ctx.Err() == nil {
 		call, cancel := context.WithTimeout(ctx, leaseHold)
-		list, err := w.store.Inbox.TakeLeases(call, w.owner, leaseHold)
+		list, err := w.Queue.TakeLeases(call, w.Owner, leaseHold)
 		cancel()
 		if err != nil && ctx.Err() == nil {
-			w.log.Error("shards could not be taken", "err", err)
+			w.Log.Error("shards could not be taken", "err", err)
 		}
 		if err == nil {
 			w.mu.Lock()
@@ -168,6 +139,22 @@ func (w *Worker) keepLeases(ctx context.Context) {
 		}
 		sleep(ctx, leaseRenew)
 	}
+}
+
+// Holds says whether this process holds a project's shard.
+func (w *Worker) Holds(project int64) bool {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	_, ok := w.leases[inbox.ShardOf(project)]
+	return ok
+}
+
+// LookAgain makes the next turn of a project look at its settings anew, and takes
+// that turn soon.
+func (w *Worker) LookAgain(project int64) {
+	w.forget(project)
+	w.ready(project)
+	w.nudge()
 }
 
 func (w *Worker) nudge() {
@@ -187,9 +174,9 @@ func (w *Worker) look(ctx context.Context) {
 	w.mu.Unlock()
 	call, cancel := context.WithTimeout(ctx, callTime)
 	defer cancel()
-	list, err := w.store.Inbox.Waiting(call, leases)
+	list, err := w.Queue.Waiting(call, leases)
 	if err != nil && ctx.Err() == nil {
-		w.log.Error("the inbox could not be read", "err", err)
+		w.Log.Error("the inbox could not be read", "err", err)
 	}
 	for _, id := range list {
 		w.ready(id)
@@ -278,7 +265,7 @@ func (w *Worker) finish(ctx context.Context, id int64, q *queued, spent time.Dur
 		q.ready, q.again = true, db.Away(err)
 		q.notBefore = time.Now().Add(time.Second)
 		if ctx.Err() == nil {
-			w.log.Error("a project's inbox could not be filed; it stays where it is", "project", id, "err", err)
+			w.Log.Error("a project's inbox could not be filed; it stays where it is", "project", id, "err", err)
 		}
 	}
 }

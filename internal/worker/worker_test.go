@@ -19,6 +19,7 @@ import (
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/testdb"
+	"firethorn/internal/upkeep"
 )
 
 func TestMain(m *testing.M) { testdb.Main(m) }
@@ -40,7 +41,13 @@ func prepare(t *testing.T) *bench {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return &bench{store, p, New(store, pipeline.NewUnits(store.Symbols, 1<<20), slog.New(slog.DiscardHandler), uuid.New(), nil, time.Hour)}
+	return &bench{store, p, New(Needs{Queue: store.Inbox, Projects: store.Projects, Batches: store.Ingest, Grouping: store.Regrouping,
+		Symbols: store.Symbols, Units: pipeline.NewUnits(store.Symbols, 1<<20), Log: slog.New(slog.DiscardHandler), Owner: uuid.New()})}
+}
+
+// jobs runs the background jobs beside the worker.
+func (b *bench) jobs() func(context.Context, uuid.UUID) {
+	return upkeep.New(b.w, upkeep.Options{Store: b.Records, Units: b.w.Units, Log: b.w.Log, Silence: time.Hour}).Run
 }
 
 func (b *bench) put(t *testing.T, events ...string) {
@@ -59,7 +66,7 @@ func (b *bench) run(t *testing.T) {
 	t.Helper()
 	ctx, stop := context.WithCancel(t.Context())
 	done := make(chan error, 1)
-	go func() { done <- b.w.Run(ctx) }()
+	go func() { done <- b.w.Run(ctx, b.jobs()) }()
 	for until := time.Now().Add(30 * time.Second); ; time.Sleep(10 * time.Millisecond) {
 		st, err := b.Overview.Inbox(t.Context())
 		if err != nil {
@@ -122,7 +129,7 @@ func TestRun_FilesManyProjectsAndLargeBatches(t *testing.T) {
 func TestRun_SetsAsideWhatEndsTheProcess(t *testing.T) {
 	b := prepare(t)
 	b.put(t, `{"message":"one"}`, `{"message":"deadly"}`, `{"message":"two"}`)
-	leases, err := b.Inbox.TakeLeases(t.Context(), b.w.owner, time.Minute)
+	leases, err := b.Inbox.TakeLeases(t.Context(), b.w.Owner, time.Minute)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -170,7 +177,7 @@ func TestRun_LetsProjectsTakeTurns(t *testing.T) {
 	b.put(t, `{"message":"a single one"}`)
 	ctx, stop := context.WithCancel(t.Context())
 	done := make(chan error, 1)
-	go func() { done <- b.w.Run(ctx) }()
+	go func() { done <- b.w.Run(ctx, b.jobs()) }()
 	for until := time.Now().Add(20 * time.Second); ; time.Sleep(5 * time.Millisecond) {
 		if totals, err := b.Projects.Totals(t.Context(), small.ID); err == nil && totals.Events == 1 {
 			break
@@ -198,7 +205,7 @@ func TestRun_GoesOnWithOthersWhenAProjectFails(t *testing.T) {
 	b.put(t, `{"message":"one"}`)
 	ctx, stop := context.WithCancel(t.Context())
 	done := make(chan error, 1)
-	go func() { done <- b.w.Run(ctx) }()
+	go func() { done <- b.w.Run(ctx, b.jobs()) }()
 	for until := time.Now().Add(30 * time.Second); time.Now().Before(until); time.Sleep(10 * time.Millisecond) {
 		if totals, err := b.Projects.Totals(t.Context(), b.project.ID); err == nil && totals.Events == 1 {
 			break
@@ -227,7 +234,7 @@ func TestRun_FollowsMovesAndForgetsUsers(t *testing.T) {
 	}
 	ctx, stop := context.WithCancel(t.Context())
 	done := make(chan error, 1)
-	go func() { done <- b.w.Run(ctx) }()
+	go func() { done <- b.w.Run(ctx, b.jobs()) }()
 	for until := time.Now().Add(30 * time.Second); time.Now().Before(until); time.Sleep(10 * time.Millisecond) {
 		st, err := b.Retention.ErasureState(t.Context(), b.project.ID, e.ID)
 		is, err2 := b.Issues.Issue(t.Context(), b.project, 2)

@@ -230,8 +230,8 @@ func measureFile(path string, src []byte, methods map[string]int) (all []size, l
 			all = append(all, size{"function", name, set.Position(n.End()).Line - set.Position(n.Pos()).Line + 1})
 			params := 0
 			for _, p := range n.Type.Params.List {
-				if x, ok := p.Type.(*ast.SelectorExpr); ok && x.Sel.Name == "Context" {
-					continue // every call hands it on
+				if handedOn(p.Type) {
+					continue
 				}
 				params += max(1, len(p.Names))
 			}
@@ -248,6 +248,16 @@ func measureFile(path string, src []byte, methods map[string]int) (all []size, l
 		}
 	}
 	return all, long, scan.Err()
+}
+
+// handedOn says whether a parameter is a context or a transaction: every call below
+// hands them on.
+func handedOn(t ast.Expr) bool {
+	if p, ok := t.(*ast.StarExpr); ok {
+		t = p.X
+	}
+	x, ok := t.(*ast.SelectorExpr)
+	return ok && (x.Sel.Name == "Context" || x.Sel.Name == "Tx")
 }
 
 // receiver is the name of the type of a method's receiver.

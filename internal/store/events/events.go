@@ -45,11 +45,19 @@ const (
 	oldest = "ASC"
 )
 
+// IssueKeys asks for the keys of an issue's events.
+type IssueKeys struct {
+	Issue     int64
+	Kept      bool   // only of those whose body is there
+	Cond      string // "<", ">" or ">=" Filing; "" is all
+	Filing    int64
+	Direction string // Newest first or oldest
+	Limit     int
+}
+
 // KeysOfIssue gives the keys of an issue's events in order: for each variant a
-// read of its index for events with and without a body, merged. kept leaves
-// out those whose body is not there.
-func (s *Store) KeysOfIssue(ctx context.Context, issue int64, kept bool, cond string, filing int64, direction string,
-	limit int) (query string, args []any, err error) {
+// read of its index for events with and without a body, merged.
+func (s *Store) KeysOfIssue(ctx context.Context, k IssueKeys) (query string, args []any, err error) {
 	var parts []string
 	err = db.Each(ctx, s.db, func(r *sql.Rows) error {
 		var id int64
@@ -58,26 +66,26 @@ func (s *Store) KeysOfIssue(ctx context.Context, issue int64, kept bool, cond st
 		}
 		from := []string{"event FORCE INDEX (by_variant) WHERE has_body=1 AND",
 			"event FORCE INDEX (by_variant) WHERE has_body=0 AND"}
-		if kept {
+		if k.Kept {
 			from[1] = "newest_body WHERE"
 		}
 		for _, f := range from {
 			part := "(SELECT project, filing, keep_day FROM " + f + " variant=?"
 			args = append(args, id)
-			if cond != "" {
-				part += " AND filing" + cond + "?"
-				args = append(args, filing)
+			if k.Cond != "" {
+				part += " AND filing" + k.Cond + "?"
+				args = append(args, k.Filing)
 			}
-			parts = append(parts, part+" ORDER BY filing "+direction+" LIMIT ?)")
-			args = append(args, limit)
+			parts = append(parts, part+" ORDER BY filing "+k.Direction+" LIMIT ?)")
+			args = append(args, k.Limit)
 		}
 		return nil
-	}, "SELECT id FROM variant WHERE issue=? ORDER BY events DESC LIMIT 250", issue)
+	}, "SELECT id FROM variant WHERE issue=? ORDER BY events DESC LIMIT 250", k.Issue)
 	if len(parts) == 0 {
 		return "SELECT project, filing, keep_day FROM event WHERE 1=0", nil, err
 	}
 	return "SELECT project, filing, keep_day FROM (" + strings.Join(parts, " UNION ALL ") + ") u ORDER BY filing " +
-		direction + " LIMIT ?", append(args, limit), err
+		k.Direction + " LIMIT ?", append(args, k.Limit), err
 }
 
 // ScanEvent reads a row of EventSelect.
@@ -114,7 +122,8 @@ func (s *Store) Events(ctx context.Context, q EventQuery) (list []*EventRow, nex
 	}
 	keys, args := "", []any(nil)
 	if q.Issue != 0 {
-		if keys, args, err = s.KeysOfIssue(ctx, q.Issue, q.Kept, cond, q.Before, Newest, q.Limit+1); err != nil {
+		if keys, args, err = s.KeysOfIssue(ctx,
+			IssueKeys{q.Issue, q.Kept, cond, q.Before, Newest, q.Limit + 1}); err != nil {
 			return nil, 0, err
 		}
 	} else {
@@ -145,7 +154,7 @@ func (s *Store) Event(ctx context.Context, project *projects.Project, id uuid.UU
 
 // EndOfIssue is the newest or the oldest event of an issue.
 func (s *Store) EndOfIssue(ctx context.Context, issue int64, direction string) (*EventRow, error) {
-	keys, args, err := s.KeysOfIssue(ctx, issue, true, "", 0, direction, 1)
+	keys, args, err := s.KeysOfIssue(ctx, IssueKeys{Issue: issue, Kept: true, Direction: direction, Limit: 1})
 	if err != nil {
 		return nil, err
 	}
@@ -189,7 +198,7 @@ func (s *Store) EventNeighbours(ctx context.Context, issue int64, e *EventRow) (
 		to              *uuid.UUID
 		cond, direction string
 	}{{&n.Newest, "", Newest}, {&n.Oldest, "", oldest}, {&n.Newer, ">", oldest}, {&n.Older, "<", Newest}} {
-		keys, args, err := s.KeysOfIssue(ctx, issue, true, q.cond, e.Filing, q.direction, 1)
+		keys, args, err := s.KeysOfIssue(ctx, IssueKeys{issue, true, q.cond, e.Filing, q.direction, 1})
 		if err != nil {
 			return n, err
 		}
@@ -202,7 +211,7 @@ func (s *Store) EventNeighbours(ctx context.Context, issue int64, e *EventRow) (
 		}
 	}
 	// Counting goes from the newest, and not for ever.
-	keys, args, err := s.KeysOfIssue(ctx, issue, true, ">=", e.Filing, oldest, mostCounted+1)
+	keys, args, err := s.KeysOfIssue(ctx, IssueKeys{issue, true, ">=", e.Filing, oldest, mostCounted + 1})
 	if err != nil {
 		return n, err
 	}

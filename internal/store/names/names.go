@@ -65,13 +65,21 @@ func (s *Store) Learn(list Learned) {
 	}
 }
 
-// Intern gives the ids of names, making those that are new. found, which may be
-// nil, gets them for the cache: see Learned.
-//
-// room says how many of the wanted new ones may be made; those that may not
-// are missing from the answer. Without it all may.
-func (s *Store) Intern(ctx context.Context, tx *sql.Tx, found *Learned, table Table, project int64, names []string,
-	now int64, room func(want int) (int, error)) (map[string]int64, error) {
+// Wanted are names whose ids are wanted.
+type Wanted struct {
+	Table   Table
+	Project int64
+	Names   []string
+	Now     int64    // of those that are new
+	Found   *Learned // gets the ids for the cache: see Learned; may be nil
+	// Room says how many of the wanted new ones may be made; those that may not
+	// are missing from the answer. Without it all may.
+	Room func(want int) (int, error)
+}
+
+// Intern gives the ids of names, making those that are new.
+func (s *Store) Intern(ctx context.Context, tx *sql.Tx, w Wanted) (map[string]int64, error) {
+	table, project, names, found, now, room := w.Table, w.Project, w.Names, w.Found, w.Now, w.Room
 	out := map[string]int64{}
 	byHash := map[[16]byte]string{}
 	var missing [][]byte

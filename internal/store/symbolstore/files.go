@@ -41,7 +41,8 @@ func (s *Store) AddSymbolFiles(ctx context.Context, project int64, release strin
 			return err
 		}
 		now := db.Micros(s.db.Now())
-		ids, err := s.names.Intern(ctx, tx, nil, names.Releases, project, []string{release}, now, nil)
+		ids, err := s.names.Intern(ctx, tx,
+			names.Wanted{Table: names.Releases, Project: project, Names: []string{release}, Now: now})
 		if err != nil {
 			return err
 		}

@@ -297,18 +297,18 @@ func (w *batchTx) internNames(ctx context.Context) error {
 
 // otherEnvironment is where those stand whose environment is one too many.
 func (w *batchTx) otherEnvironment(ctx context.Context) (int64, error) {
-	other, err := w.s.names.Intern(ctx, w.tx, &w.found, names.Environments, w.Project.ID, []string{otherEnvironment},
-		db.Micros(w.now), nil)
+	other, err := w.s.names.Intern(ctx, w.tx, names.Wanted{Table: names.Environments, Project: w.Project.ID,
+		Names: []string{otherEnvironment}, Now: db.Micros(w.now), Found: &w.found})
 	return other[otherEnvironment], err
 }
 
 // intern gives the ids of wanted; new ones are bounded by a cap.
 func (w *batchTx) intern(ctx context.Context, table names.Table, of capOf, wanted []string) (map[string]int64, error) {
-	return w.s.names.Intern(ctx, w.tx, &w.found, table, w.Project.ID, wanted, db.Micros(w.now),
-		func(want int) (int, error) {
+	return w.s.names.Intern(ctx, w.tx, names.Wanted{Table: table, Project: w.Project.ID, Names: wanted,
+		Now: db.Micros(w.now), Found: &w.found, Room: func(want int) (int, error) {
 			w.heard = w.heard || table == names.Releases
 			return w.caps.room(ctx, of, want)
-		})
+		}})
 }
 
 // perProcess are resource attributes that differ from process to process or

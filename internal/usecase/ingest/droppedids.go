@@ -63,8 +63,8 @@ func (s *Service) KeepIDs(ctx context.Context, day int) error {
 		}
 		buckets := max(1, (sizes[project]+bucketIDs-1)/bucketIDs)
 		for from := 0; from < buckets; from += idsAtOnce / bucketIDs {
-			if err := s.keepBuckets(ctx, part, project, day, buckets, from,
-				min(from+idsAtOnce/bucketIDs, buckets)); err != nil {
+			some := someBuckets{from, min(from+idsAtOnce/bucketIDs, buckets), buckets}
+			if err := s.keepBuckets(ctx, part, project, day, some); err != nil {
 				return err
 			}
 		}
@@ -72,17 +72,20 @@ func (s *Service) KeepIDs(ctx context.Context, day int) error {
 	return nil
 }
 
-// keepBuckets writes the buckets from from up to to of a project's day.
-func (s *Service) keepBuckets(ctx context.Context, part string, project int64, day, buckets, from, to int) error {
-	all := make([][]uint64, to-from)
+// someBuckets are the buckets from one up to another, of so many.
+type someBuckets struct{ from, to, of int }
+
+// keepBuckets writes some buckets of a project's day.
+func (s *Service) keepBuckets(ctx context.Context, part string, project int64, day int, some someBuckets) error {
+	all := make([][]uint64, some.to-some.from)
 	err := db.Each(ctx, s.db.Slow, func(r *sql.Rows) error {
 		var raw sql.RawBytes
 		if err := r.Scan(&raw); err != nil {
 			return err
 		}
 		hash := idHash(uuid.UUID(raw))
-		if b := bucketOf(hash, buckets); b >= from && b < to {
-			all[b-from] = append(all[b-from], hash)
+		if b := bucketOf(hash, some.of); b >= some.from && b < some.to {
+			all[b-some.from] = append(all[b-some.from], hash)
 		}
 		return nil
 	}, "SELECT id FROM "+part+" FORCE INDEX (once) WHERE project=?", project)
@@ -96,7 +99,7 @@ func (s *Service) keepBuckets(ctx context.Context, part string, project int64, d
 		for _, h := range hashes {
 			packed = binary.BigEndian.AppendUint64(packed, h)
 		}
-		rows = append(rows, []any{project, day, from + i, buckets, packed})
+		rows = append(rows, []any{project, day, some.from + i, some.of, packed})
 	}
 	for chunk := range slices.Chunk(rows, bucketsAtOne) {
 		if err := db.InsertRows(ctx, s.db.Slow, "INSERT INTO dropped_id (project, keep_day, bucket, buckets, hashes)", "", chunk); err != nil {

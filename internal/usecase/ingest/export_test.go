@@ -17,7 +17,7 @@ var (
 
 // KeepBuckets keeps the ids of some buckets of a partition.
 func (s *Service) KeepBuckets(ctx context.Context, part string, project int64, day, buckets, from, to int) error {
-	return s.keepBuckets(ctx, part, project, day, buckets, from, to)
+	return s.keepBuckets(ctx, part, project, day, someBuckets{from, to, buckets})
 }
 
 // DroppedOn marks the ids that events of a dropped day had.

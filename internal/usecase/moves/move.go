@@ -82,14 +82,21 @@ func (s *Service) Merge(ctx context.Context, project *projects.Project, from []i
 func (s *Service) merge(ctx context.Context, tx *sql.Tx, p *projects.Project, from, to *Side,
 	who accounts.Actor) error {
 	words := fmt.Sprintf("merged %s/%d into this; it was %s", p.Name, from.Number, issue.Describe(from.Standing))
-	return s.mergeAs(ctx, tx, p, from, to, who, moveMerge, words)
+	return s.mergeAs(ctx, tx, p, from, to, because{moveMerge, who, words})
 }
 
-// mergeAs moves all that an issue has into another one, whose history says words.
-func (s *Service) mergeAs(ctx context.Context, tx *sql.Tx, p *projects.Project, from, to *Side, who accounts.Actor,
-	kind MoveKind, words string) error {
-	m := &Move{Project: p.ID, Kind: kind, From: from.ID, To: to.ID}
-	if err := s.NewMove(ctx, tx, m, who, from, to); err != nil {
+// because says why issues are merged: in what way, by whom, and what the history
+// of the target says.
+type because struct {
+	kind  MoveKind
+	who   accounts.Actor
+	words string
+}
+
+// mergeAs moves all that an issue has into another one.
+func (s *Service) mergeAs(ctx context.Context, tx *sql.Tx, p *projects.Project, from, to *Side, why because) error {
+	m := &Move{Project: p.ID, Kind: why.kind, From: from.ID, To: to.ID}
+	if err := s.NewMove(ctx, tx, m, why.who, from, to); err != nil {
 		return err
 	}
 	if _, err := tx.ExecContext(ctx, "INSERT INTO move_variant (move, variant) SELECT ?, id FROM variant WHERE issue=?", m.ID, from.ID); err != nil {
@@ -117,13 +124,13 @@ func (s *Service) mergeAs(ctx context.Context, tx *sql.Tx, p *projects.Project, 
 	if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO watcher (issue, person) SELECT ?, person FROM watcher WHERE issue=?", to.ID, from.ID); err != nil {
 		return err
 	}
-	if err := s.AddMoveHistory(ctx, tx, to.ID, m, who, string(kind), words); err != nil {
+	if err := s.AddMoveHistory(ctx, tx, to.ID, m, why.who, string(why.kind), why.words); err != nil {
 		return err
 	}
 	if err := s.AddRegression(ctx, tx, m.Project, to.ID, regressed); err != nil {
 		return err
 	}
-	return s.AddMoveHistory(ctx, tx, from.ID, m, who, "merged_away",
+	return s.AddMoveHistory(ctx, tx, from.ID, m, why.who, "merged_away",
 		fmt.Sprintf("merged into %s/%d", p.Name, to.Number))
 }
 
@@ -319,14 +326,18 @@ type listRow struct {
 
 const listRowColumns = "headline, place, message, origin_function, origin_file, origin_line, severity, unhandled, first_seen, last_seen, COALESCE(first_release,0) AS first_release, COALESCE(last_release,0) AS last_release, first_filing, last_filing"
 
+// rowCounts are what an issue's row counts: users, and events and users of the
+// last two weeks.
+type rowCounts struct{ users, windowEvents, windowUsers int64 }
+
 // insertRow writes the row of an issue whose events are yet to come.
-func (s *Service) insertRow(ctx context.Context, tx *sql.Tx, project, id int64, st issues.StatusRow, l listRow, users,
-	windowEvents, windowUsers int64) error {
+func (s *Service) insertRow(ctx context.Context, tx *sql.Tx, project, id int64, st issues.StatusRow, l listRow,
+	n rowCounts) error {
 	return s.status.WriteRows(ctx, tx, project, []status.ListRow{{
-		Issue: id, New: st, Shown: l.shown(), Users: users, WindowDay: int64(db.Day(s.db.Now())),
-		WindowEvents: windowEvents, WindowUsers: windowUsers,
+		Issue: id, New: st, Shown: l.shown(), Users: n.users, WindowDay: int64(db.Day(s.db.Now())),
+		WindowEvents: n.windowEvents, WindowUsers: n.windowUsers,
 		FirstSeen: l.FirstSeen, LastSeen: l.LastSeen, FirstRelease: l.FirstRelease, LastRelease: l.LastRelease,
-		FirstFiling: l.FirstFiling, LastFiling: l.LastFiling, GrownTo: issue.GrownTo(users),
+		FirstFiling: l.FirstFiling, LastFiling: l.LastFiling, GrownTo: issue.GrownTo(n.users),
 	}})
 }
 

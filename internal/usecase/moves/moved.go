@@ -232,5 +232,5 @@ func (s *Service) followInto(ctx context.Context, tx *sql.Tx, p *projects.Projec
 	if from.into != 0 || to.into != 0 || from.State != issue.New {
 		return nil
 	}
-	return s.mergeAs(ctx, tx, p, from, to, accounts.Actor{Kind: "service"}, kind, words)
+	return s.mergeAs(ctx, tx, p, from, to, because{kind, accounts.Actor{Kind: "service"}, words})
 }

@@ -105,7 +105,8 @@ func (s *Service) KeptOf(ctx context.Context, p *projects.Project, id int64, rea
 	if err := db.Each(ctx, s.db, scan, exemplars, id); err != nil {
 		return err
 	}
-	keys, args, err := s.events.KeysOfIssue(ctx, id, true, "", 0, events.Newest, looksAtMost)
+	keys, args, err := s.events.KeysOfIssue(ctx,
+		events.IssueKeys{Issue: id, Kept: true, Direction: events.Newest, Limit: looksAtMost})
 	if err != nil {
 		return err
 	}
@@ -185,39 +186,47 @@ func (s *Service) Split(ctx context.Context, project *projects.Project, number i
 	var made int64
 	err = s.db.InTx(ctx, func(tx *sql.Tx) error {
 		var err error
-		made, err = s.split(ctx, tx, project, is.Number, d, show, settled, who)
+		made, err = s.split(ctx, tx, project, splitting{is.Number, d, show, settled, who})
 		return err
 	})
 	return made, err
 }
 
-func (s *Service) split(ctx context.Context, tx *sql.Tx, p *projects.Project, number int64, d difference.Difference,
-	show *Kept, settled []int64, who accounts.Actor) (int64, error) {
+// splitting is a part that is taken out of an issue.
+type splitting struct {
+	number  int64 // of the issue
+	d       difference.Difference
+	show    *Kept   // an event that shows the part
+	settled []int64 // variants that go whole
+	who     accounts.Actor
+}
+
+func (s *Service) split(ctx context.Context, tx *sql.Tx, p *projects.Project, x splitting) (int64, error) {
 	var filed int64
 	if err := tx.QueryRowContext(ctx, "SELECT filing FROM project_counter WHERE project=? FOR UPDATE", p.ID).Scan(&filed); err != nil {
 		return 0, err
 	}
-	from, err := s.loadSide(ctx, tx, p, number)
+	from, err := s.loadSide(ctx, tx, p, x.number)
 	if err != nil {
 		return 0, err
 	}
 	if from.into != 0 {
-		return 0, fault.New(fault.Conflict, "%s/%d was merged into %s in between; split that one", p.Name, number,
+		return 0, fault.New(fault.Conflict, "%s/%d was merged into %s in between; split that one", p.Name, x.number,
 			s.issues.IssueName(ctx, tx, from.into))
 	}
 	next, err := projects.NextIssue(ctx, tx, p.ID)
 	if err != nil {
 		return 0, err
 	}
-	to, err := s.NewPart(ctx, tx, p, next, ingest.ShownBy(show.Print, show.Event), show.filing, show.thrown)
+	to, err := s.NewPart(ctx, tx, p, next, ingest.ShownBy(x.show.Print, x.show.Event), x.show.filing, x.show.thrown)
 	if err != nil {
 		return 0, err
 	}
 	m := &Move{Project: p.ID, Kind: MoveSplit, From: from.ID, To: to.ID}
-	if err := s.NewMove(ctx, tx, m, who, from, to); err != nil {
+	if err := s.NewMove(ctx, tx, m, x.who, from, to); err != nil {
 		return 0, err
 	}
-	res, err := tx.ExecContext(ctx, "INSERT INTO split (project, move, kind, name, value, active, looking, filing) VALUES (?,?,?,?,?,1,1,?)", p.ID, m.ID, string(d.Kind), d.Name, d.Value, filed)
+	res, err := tx.ExecContext(ctx, "INSERT INTO split (project, move, kind, name, value, active, looking, filing) VALUES (?,?,?,?,?,1,1,?)", p.ID, m.ID, string(x.d.Kind), x.d.Name, x.d.Value, filed)
 	if err != nil {
 		return 0, err
 	}
@@ -228,24 +237,24 @@ func (s *Service) split(ctx context.Context, tx *sql.Tx, p *projects.Project, nu
 	if err := splitAliases(ctx, tx, m, id); err != nil {
 		return 0, err
 	}
-	if len(settled) > 0 {
+	if len(x.settled) > 0 {
 		args := []any{m.ID, from.ID}
-		for _, v := range settled {
+		for _, v := range x.settled {
 			args = append(args, v)
 		}
-		if _, err := tx.ExecContext(ctx, "INSERT INTO move_variant (move, variant) SELECT ?, id FROM variant WHERE issue=? AND id IN ("+db.Marks(len(settled))+")", args...); err != nil {
+		if _, err := tx.ExecContext(ctx, "INSERT INTO move_variant (move, variant) SELECT ?, id FROM variant WHERE issue=? AND id IN ("+db.Marks(len(x.settled))+")", args...); err != nil {
 			return 0, err
 		}
 	}
 	if err := s.Flip(ctx, tx, m); err != nil {
 		return 0, err
 	}
-	if err := s.AddMoveHistory(ctx, tx, from.ID, m, who, "split",
-		fmt.Sprintf("split off %s/%d: %s", p.Name, to.Number, d.Words())); err != nil {
+	if err := s.AddMoveHistory(ctx, tx, from.ID, m, x.who, "split",
+		fmt.Sprintf("split off %s/%d: %s", p.Name, to.Number, x.d.Words())); err != nil {
 		return 0, err
 	}
-	if err := s.AddMoveHistory(ctx, tx, to.ID, m, who, "split_off",
-		fmt.Sprintf("split off from %s/%d: %s; it was %s", p.Name, from.Number, d.Words(),
+	if err := s.AddMoveHistory(ctx, tx, to.ID, m, x.who, "split_off",
+		fmt.Sprintf("split off from %s/%d: %s; it was %s", p.Name, from.Number, x.d.Words(),
 			issue.Describe(from.Standing))); err != nil {
 		return 0, err
 	}
@@ -265,8 +274,8 @@ func (s *Service) NewPart(ctx context.Context, tx *sql.Tx, p *projects.Project, 
 		OriginFile: x.OriginFile, OriginLine: x.OriginLine, Severity: x.Severity, Unhandled: x.Unhandled,
 		FirstFiling: filing, LastFiling: filing, FirstSeen: thrown, LastSeen: thrown,
 	}
-	if err := s.insertRow(ctx, tx, p.ID, id, issues.StatusRow{Standing: issue.Standing{State: issue.New}}, l, 0, 0,
-		0); err != nil {
+	if err := s.insertRow(ctx, tx, p.ID, id, issues.StatusRow{Standing: issue.Standing{State: issue.New}}, l,
+		rowCounts{}); err != nil {
 		return nil, err
 	}
 	return s.SideByID(ctx, tx, id)

@@ -53,10 +53,11 @@ func (s *Service) UndoMove(ctx context.Context, tx *sql.Tx, p *projects.Project,
 	if _, err := tx.ExecContext(ctx, "INSERT INTO move_alias (move, grouping_version, hash) SELECT ?, grouping_version, hash FROM move_alias WHERE move=?", back.ID, m.ID); err != nil {
 		return err
 	}
+	u := undoing{project: p, undone: m, back: back, from: from, to: to, beforeTo: beforeTo, who: who}
 	if m.Kind == MoveSplit {
-		err = s.joinAgain(ctx, tx, p, m, back, from, to, who)
+		err = s.joinAgain(ctx, tx, u)
 	} else {
-		err = s.partAgain(ctx, tx, p, m, back, from, to, beforeTo, who)
+		err = s.partAgain(ctx, tx, u)
 	}
 	if err != nil {
 		return err
@@ -116,65 +117,72 @@ func (s *Service) inTheWay(ctx context.Context, tx *sql.Tx, p *projects.Project,
 		fmt.Sprintf("%s was merged into %s", s.issues.IssueName(ctx, tx, m.To), s.issues.IssueName(ctx, tx, laterTo)))
 }
 
+// undoing is a move that is taken back by another one, between the same issues.
+type undoing struct {
+	project      *projects.Project
+	undone, back *Move
+	from, to     *Side  // of back
+	beforeTo     string // what the target of a merge was before
+	who          accounts.Actor
+}
+
 // partAgain takes a merge back: what was merged away is an issue again.
-func (s *Service) partAgain(ctx context.Context, tx *sql.Tx, p *projects.Project, m, back *Move, from, to *Side,
-	beforeTo string, who accounts.Actor) error {
-	if err := s.reviveRow(ctx, tx, m, to); err != nil {
+func (s *Service) partAgain(ctx context.Context, tx *sql.Tx, u undoing) error {
+	if err := s.reviveRow(ctx, tx, u.undone, u.to); err != nil {
 		return err
 	}
-	if err := s.Flip(ctx, tx, back); err != nil {
+	if err := s.Flip(ctx, tx, u.back); err != nil {
 		return err
 	}
-	if err := issues.Revive(ctx, tx, to.ID); err != nil {
+	if err := issues.Revive(ctx, tx, u.to.ID); err != nil {
 		return err
 	}
-	if err := s.restoreTarget(ctx, tx, p.ID, from, beforeTo); err != nil {
+	if err := s.restoreTarget(ctx, tx, u.project.ID, u.from, u.beforeTo); err != nil {
 		return err
 	}
-	if err := s.AddMoveHistory(ctx, tx, from.ID, nil, who, "undo",
-		fmt.Sprintf("undone: %s/%d is an issue of its own again", p.Name, to.Number)); err != nil {
+	if err := s.AddMoveHistory(ctx, tx, u.from.ID, nil, u.who, "undo",
+		fmt.Sprintf("undone: %s/%d is an issue of its own again", u.project.Name, u.to.Number)); err != nil {
 		return err
 	}
-	return s.AddMoveHistory(ctx, tx, to.ID, nil, who, "undo",
-		fmt.Sprintf("undone: no longer merged into %s/%d", p.Name, from.Number))
+	return s.AddMoveHistory(ctx, tx, u.to.ID, nil, u.who, "undo",
+		fmt.Sprintf("undone: no longer merged into %s/%d", u.project.Name, u.from.Number))
 }
 
 // joinAgain takes a split back: what was taken out returns, and new events stay
 // together. The number of the part leads back, unless other issues were merged
 // into it since.
-func (s *Service) joinAgain(ctx context.Context, tx *sql.Tx, p *projects.Project, m, back *Move, from, to *Side,
-	who accounts.Actor) error {
-	regressed, err := s.RegressByMove(ctx, tx, p, back, to)
+func (s *Service) joinAgain(ctx context.Context, tx *sql.Tx, u undoing) error {
+	regressed, err := s.RegressByMove(ctx, tx, u.project, u.back, u.to)
 	if err != nil {
 		return err
 	}
-	if err := s.Flip(ctx, tx, back); err != nil {
+	if err := s.Flip(ctx, tx, u.back); err != nil {
 		return err
 	}
-	if err := s.joinSpans(ctx, tx, back); err != nil {
+	if err := s.joinSpans(ctx, tx, u.back); err != nil {
 		return err
 	}
-	if err := endSplit(ctx, tx, p.ID, m); err != nil {
+	if err := endSplit(ctx, tx, u.project.ID, u.undone); err != nil {
 		return err
 	}
-	empty, err := issues.Empty(ctx, tx, from.ID)
+	empty, err := issues.Empty(ctx, tx, u.from.ID)
 	if err != nil {
 		return err
 	}
 	if empty {
-		if err := issues.LeadTo(ctx, tx, from.ID, to.ID); err != nil {
+		if err := issues.LeadTo(ctx, tx, u.from.ID, u.to.ID); err != nil {
 			return err
 		}
 	}
-	if err := s.AddRegression(ctx, tx, p.ID, to.ID, regressed); err != nil {
+	if err := s.AddRegression(ctx, tx, u.project.ID, u.to.ID, regressed); err != nil {
 		return err
 	}
-	if err := s.AddMoveHistory(ctx, tx, to.ID, nil, who, "undo",
-		fmt.Sprintf("undone: %s/%d is no longer split off", p.Name, from.Number)); err != nil {
+	if err := s.AddMoveHistory(ctx, tx, u.to.ID, nil, u.who, "undo",
+		fmt.Sprintf("undone: %s/%d is no longer split off", u.project.Name, u.from.Number)); err != nil {
 		return err
 	}
-	return s.AddMoveHistory(ctx, tx, from.ID, nil, who, "undo",
-		fmt.Sprintf("undone: no longer split off from %s/%d", p.Name, to.Number))
+	return s.AddMoveHistory(ctx, tx, u.from.ID, nil, u.who, "undo",
+		fmt.Sprintf("undone: no longer split off from %s/%d", u.project.Name, u.to.Number))
 }
 
 // endSplit lets new events stay together. What earlier moves have moved, the
@@ -241,13 +249,14 @@ func (s *Service) ListAgain(ctx context.Context, tx *sql.Tx, project int64, text
 		return err
 	}
 	// Rows that have not followed the merge yet still stand under the issue.
-	var users, windowEvents, windowUsers int64
+	var n rowCounts
 	if err := tx.QueryRowContext(ctx, "SELECT COUNT(DISTINCT user) FROM issue_user WHERE issue=?",
-		x.ID).Scan(&users); err != nil {
+		x.ID).Scan(&n.users); err != nil {
 		return err
 	}
-	if err := issues.WindowOf(ctx, tx, x.ID, issues.WindowStart(s.db.Now()), &windowEvents, &windowUsers); err != nil {
+	if err := issues.WindowOf(ctx, tx, x.ID, issues.WindowStart(s.db.Now()), &n.windowEvents,
+		&n.windowUsers); err != nil {
 		return err
 	}
-	return s.insertRow(ctx, tx, project, x.ID, x.StatusRow, l, users, windowEvents, windowUsers)
+	return s.insertRow(ctx, tx, project, x.ID, x.StatusRow, l, n)
 }

@@ -31,7 +31,8 @@ const (
 // Together finds the issues that happen together with an issue: to the same
 // users and sessions of its project, and in the same traces of any.
 func (s *Service) Together(ctx context.Context, project *projects.Project, id int64) ([]NearIssue, error) {
-	keys, args, err := s.events.KeysOfIssue(ctx, id, false, "", 0, events.Newest, nearSample)
+	keys, args, err := s.events.KeysOfIssue(ctx,
+		events.IssueKeys{Issue: id, Direction: events.Newest, Limit: nearSample})
 	if err != nil {
 		return nil, err
 	}

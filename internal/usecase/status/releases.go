@@ -33,7 +33,8 @@ func (s *Service) Announce(ctx context.Context, p *projects.Project, version, co
 		if err := projects.Lock(ctx, tx, p.ID); err != nil {
 			return err
 		}
-		ids, err := s.names.Intern(ctx, tx, nil, names.Releases, p.ID, []string{version}, now, nil)
+		ids, err := s.names.Intern(ctx, tx,
+			names.Wanted{Table: names.Releases, Project: p.ID, Names: []string{version}, Now: now})
 		if err != nil {
 			return err
 		}
@@ -81,7 +82,8 @@ func (s *Service) MarkDeployed(ctx context.Context, p *projects.Project, version
 			at.Format(time.RFC3339))
 	}
 	err = s.db.InTx(ctx, func(tx *sql.Tx) error {
-		ids, err := s.names.Intern(ctx, tx, nil, names.Environments, p.ID, []string{environment}, db.Micros(now), nil)
+		ids, err := s.names.Intern(ctx, tx,
+			names.Wanted{Table: names.Environments, Project: p.ID, Names: []string{environment}, Now: db.Micros(now)})
 		if err != nil {
 			return err
 		}

@@ -78,7 +78,8 @@ func (s *Service) AddComment(ctx context.Context, id int64, text string, who acc
 		if err != nil {
 			return err
 		}
-		if err := s.notify(ctx, tx, project, id, text, who, mentioned, []string{st.Owner}); err != nil {
+		if err := s.notify(ctx, tx, status.Notification{Project: project, Issue: id, Who: who}, text, mentioned,
+			st.Owner); err != nil {
 			return err
 		}
 		if person != 0 {
@@ -105,24 +106,23 @@ func (s *Service) mentioned(ctx context.Context, q db.Querier, text string) ([]s
 // commentWords is how much of a comment stands in a notice.
 const commentWords = 300
 
-// notify tells those who are mentioned so, and the others and who watches the
-// issue that something was written; nobody twice, nor who wrote it.
-func (s *Service) notify(ctx context.Context, tx *sql.Tx, project, id int64, text string, who accounts.Actor, mentioned,
-	others []string) error {
+// notify tells those who are mentioned so, and the issue's owner and who watches it
+// that something was written; nobody twice, nor who wrote it.
+func (s *Service) notify(ctx context.Context, tx *sql.Tx, n status.Notification, text string, mentioned []string,
+	owner string) error {
 	short := text
 	if r := []rune(text); len(r) > commentWords {
 		short = string(r[:commentWords]) + " …"
 	}
-	n := status.Notification{Project: project, Issue: id, At: db.Micros(s.db.Now()), Who: who, Kind: "mention"}
-	n.Words = "mentions you: " + short
+	n.At, n.Kind, n.Words = db.Micros(s.db.Now()), "mention", "mentions you: "+short
 	if err := n.To(ctx, tx, mentioned); err != nil {
 		return err
 	}
-	watching, err := s.status.Watching(ctx, tx, id)
+	watching, err := s.status.Watching(ctx, tx, n.Issue)
 	if err != nil {
 		return err
 	}
-	others = slices.DeleteFunc(append(others, watching...), func(name string) bool {
+	others := slices.DeleteFunc(append(watching, owner), func(name string) bool {
 		return slices.Contains(mentioned, name)
 	})
 	n.Kind, n.Words = "comment", "writes: "+short

@@ -1,13 +1,10 @@
-package worker
+package upkeep
 
 import (
-	"log/slog"
 	"os"
 	"strings"
 	"testing"
 	"time"
-
-	"github.com/google/uuid"
 
 	"firethorn/internal/records"
 )
@@ -17,9 +14,9 @@ func TestJobs_AreDocumentedAndNamedOnce(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	w := New(&records.Records{}, nil, slog.New(slog.DiscardHandler), uuid.New(), nil, time.Hour)
+	u := New(nil, Options{Store: &records.Records{}, Silence: time.Hour})
 	seen := map[string]string{} // name → lane
-	for _, j := range w.jobs() {
+	for _, j := range u.jobs() {
 		if _, twice := seen[j.Name]; twice || j.Every <= 0 || j.Step == nil {
 			t.Errorf("job %q: named twice, never due, or without a step", j.Name)
 		}
@@ -28,7 +25,7 @@ func TestJobs_AreDocumentedAndNamedOnce(t *testing.T) {
 			t.Errorf("docs/operations.md lacks the job %s", j.Name)
 		}
 	}
-	for _, j := range w.jobs() {
+	for _, j := range u.jobs() {
 		if lane, ok := seen[j.Then]; j.Then != "" && (!ok || lane != j.Lane) {
 			t.Errorf("after %s comes %q, which its lane does not have", j.Name, j.Then)
 		}
