@@ -68,31 +68,39 @@ type Options struct {
 // Version is the API's and the product's version.
 const Version = "0.1.0"
 
-// New makes the API and adds its routes to r.
-func New(r chi.Router, opt Options) *API {
+// New makes the API and adds its routes to r. It fails where the table of calls, the
+// handlers and the document do not fit together.
+func New(r chi.Router, opt Options) (*API, error) {
 	a := &API{trials: make(trials, tryAtOnce), store: opt.Store, code: opt.Code, units: opt.Units, log: opt.Log,
 		public: opt.PublicURL, wake: opt.Wake, disk: opt.DiskFree, clients: opt.Clients,
 		guesses: newGuesses(time.Now), watch: opt.Watch, memory: semaphore.NewWeighted(bodyMemory)}
 	a.live = newHub(opt.Store, opt.Log)
 	guard := http.NewCrossOriginProtection()
+	var err error
 	r.Group(func(r chi.Router) {
 		r.Use(web.Secure, web.ETag, a.checkHost, guard.Handler, a.authenticate, a.boundBodies)
-		a.register(r)
-		r.Post("/api/projects/{project}/symbols/content", web.Handle(a.log, a.putSymbol))
-		r.Post("/api/projects/{project}/repository/bundle", web.Handle(a.log, a.putBundle))
-		r.Get("/api/live", web.Handle(a.log, a.serveLive))
-		r.Get("/api/rules.schema.json", serveRulesSchema)
-		if opt.Metrics != nil {
-			r.Get("/metrics", web.Handle(a.log, func(w http.ResponseWriter, r *http.Request) error {
-				if err := a.may(r.Context(), see, ""); err != nil {
-					return err
-				}
-				opt.Metrics.ServeHTTP(w, r)
-				return nil
-			}))
-		}
+		_, err = a.register(r)
+		a.streams(r, opt.Metrics)
 	})
-	return a
+	return a, err
+}
+
+// streams adds the calls whose bodies are no JSON of a call: they stand beside the
+// document.
+func (a *API) streams(r chi.Router, metrics http.Handler) {
+	r.Post("/api/projects/{project}/symbols/content", web.Handle(a.log, a.putSymbol))
+	r.Post("/api/projects/{project}/repository/bundle", web.Handle(a.log, a.putBundle))
+	r.Get("/api/live", web.Handle(a.log, a.serveLive))
+	r.Get("/api/rules.schema.json", serveRulesSchema)
+	if metrics != nil {
+		r.Get("/metrics", web.Handle(a.log, func(w http.ResponseWriter, r *http.Request) error {
+			if err := a.may(r.Context(), see, ""); err != nil {
+				return err
+			}
+			metrics.ServeHTTP(w, r)
+			return nil
+		}))
+	}
 }
 
 // Run feeds the live streams until ctx ends.
@@ -140,27 +148,6 @@ func problem(status int, msg string, errs []error) *web.Problem {
 	return p
 }
 
-// op registers an operation that needs an action's right.
-func op[I, O any](h huma.API, a *API, method, path, id, summary string, need action,
-	fn func(context.Context, *I) (*O, error)) {
-	huma.Register(h, huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary,
-		MaxBodyBytes: maxBody(need), BodyReadTimeout: bodyTime,
-		Extensions: map[string]any{"x-permission": string(need)}}, func(ctx context.Context, in *I) (*O, error) {
-		project := ""
-		if p, ok := any(in).(interface{ projectName() string }); ok {
-			project = p.projectName()
-		}
-		if err := a.may(ctx, need, project); err != nil {
-			return nil, a.failed(method, path, err)
-		}
-		out, err := fn(ctx, in)
-		if err != nil {
-			return nil, a.failed(method, path, err)
-		}
-		return out, nil
-	})
-}
-
 func (a *API) failed(method, path string, err error) error {
 	p, after := web.ProblemOf(err)
 	if p.Status >= 500 && !errors.Is(err, context.Canceled) { // nobody waits for the answer any more
@@ -191,43 +178,26 @@ type IssuePath struct {
 	Number int64 `path:"number" minimum:"1" doc:"the issue's number in its project"`
 }
 
-func (a *API) register(r chi.Router) huma.API {
-	h := describe(r)
-	a.people(h)
-	a.projects(h)
-	a.overview(h)
-	a.briefs(h)
-	a.setUp(h)
-	a.issues(h)
-	a.events(h)
-	a.traces(h)
-	a.sessions(h)
-	a.feedback(h)
-	a.grouping(h)
-	a.symbols(h)
-	a.operations(h)
-	a.queue(h)
-	a.users(h)
-	a.rules(h)
-	a.trial(h)
-	a.regroupings(h)
-	a.review(h)
-	a.beside(h)
-	a.releases(h)
-	a.repository(h)
-	a.likely(h)
-	a.owners(h)
-	a.teamsAndLeaving(h)
-	a.round(h)
-	a.scoring(h)
-	a.comments(h)
-	a.life(h)
-	a.received(h)
-	return h
+func (p *IssuePath) issueNumber() int64 { return p.Number }
+
+// register adds all calls to r.
+func (a *API) register(r chi.Router) (huma.API, error) {
+	t := newTable(describe(r), a)
+	for _, group := range []func(*table){a.people, a.projects, a.overview, a.briefs, a.setUp, a.issues, a.events,
+		a.traces, a.sessions, a.feedback, a.grouping, a.symbols, a.operations, a.queue, a.users, a.rules, a.trial,
+		a.regroupings, a.review, a.beside, a.releases, a.repository, a.likely, a.owners, a.teamsAndLeaving, a.round,
+		a.scoring, a.comments, a.life, a.received} {
+		group(t)
+	}
+	return t.h, t.check()
 }
 
 // Document is the OpenAPI document as JSON, without a running service.
 func Document() ([]byte, error) {
 	a := &API{store: &records.Records{}, log: slog.New(slog.DiscardHandler)}
-	return a.register(chi.NewRouter()).OpenAPI().MarshalJSON()
+	h, err := a.register(chi.NewRouter())
+	if err != nil {
+		return nil, err
+	}
+	return h.OpenAPI().MarshalJSON()
 }

@@ -5,41 +5,36 @@ import (
 	"fmt"
 	"math"
 
-	"github.com/danielgtaylor/huma/v2"
-
 	"firethorn/internal/contract"
 	"firethorn/internal/core/issue"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 )
 
-func (a *API) beside(h huma.API) {
-	op(h, a, "GET", "/api/issues/{project}/{number}/beside", "issue-beside", "Where else an issue's fingerprint was seen, and issues like it", see, func(ctx context.Context, in *IssuePath) (*body[contract.Beside], error) {
-		is, p, err := a.issue(ctx, in)
-		if err != nil {
-			return nil, err
-		}
-		return a.besideOf(ctx, p, is)
-	})
-	op(h, a, "GET", "/api/issues/{project}/{number}/together", "issue-together", "Issues that happen together with an issue: same user, session or trace within a minute, against chance", see, func(ctx context.Context, in *IssuePath) (*body[contract.Together], error) {
-		is, p, err := a.issue(ctx, in)
-		if err != nil {
-			return nil, err
-		}
-		list, err := a.store.Similar.Together(ctx, p, is.ID)
-		if err != nil {
-			return nil, err
-		}
-		out := contract.Together{Issue: fmt.Sprintf("%s/%d", p.Name, is.Number), Near: []contract.NearIssue{}}
-		for _, n := range list {
-			if a.may(ctx, see, n.Project) == nil {
-				out.Near = append(out.Near,
-					contract.NearIssue{ID: fmt.Sprintf("%s/%d", n.Project, n.Number), Headline: n.Head, With: n.With,
-						Of: n.Of, ByChance: math.Round(n.ByChance*100) / 100, By: n.By, Gap: n.Gap.Seconds()})
+func (a *API) beside(t *table) {
+	onIssue(t, "issue-beside",
+		func(ctx context.Context, p *projects.Project, is *issues.Issue, in *IssuePath) (*body[contract.Beside],
+			error) {
+			return a.besideOf(ctx, p, is)
+		})
+	onIssue(t, "issue-together",
+		func(ctx context.Context, p *projects.Project, is *issues.Issue, in *IssuePath) (*body[contract.Together],
+			error) {
+			list, err := a.store.Similar.Together(ctx, p, is.ID)
+			if err != nil {
+				return nil, err
 			}
-		}
-		return &body[contract.Together]{out}, nil
-	})
+			out := contract.Together{Issue: fmt.Sprintf("%s/%d", p.Name, is.Number), Near: []contract.NearIssue{}}
+			for _, n := range list {
+				if a.may(ctx, see, n.Project) == nil {
+					out.Near = append(out.Near,
+						contract.NearIssue{ID: fmt.Sprintf("%s/%d", n.Project, n.Number), Headline: n.Head,
+							With: n.With,
+							Of:   n.Of, ByChance: math.Round(n.ByChance*100) / 100, By: n.By, Gap: n.Gap.Seconds()})
+				}
+			}
+			return &body[contract.Together]{out}, nil
+		})
 }
 
 // besideOf is what stands beside an issue.

@@ -4,21 +4,18 @@ import (
 	"context"
 	"errors"
 
-	"github.com/danielgtaylor/huma/v2"
-
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
+	"firethorn/internal/store/issues"
+	"firethorn/internal/store/projects"
 )
 
-func (a *API) briefs(h huma.API) {
-	op(h, a, "GET", "/api/issues/{project}/{number}/brief", "brief-issue", "All that a person needs to decide about an issue, in one answer", see, a.brief)
+func (a *API) briefs(t *table) {
+	onIssue(t, "brief-issue", a.brief)
 }
 
-func (a *API) brief(ctx context.Context, in *IssuePath) (*body[contract.Brief], error) {
-	is, p, err := a.issue(ctx, in)
-	if err != nil {
-		return nil, err
-	}
+func (a *API) brief(ctx context.Context, p *projects.Project, is *issues.Issue,
+	in *IssuePath) (*body[contract.Brief], error) {
 	out := contract.Brief{}
 	detail, err := a.detail(ctx, is)
 	if err != nil {

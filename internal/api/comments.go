@@ -5,11 +5,10 @@ import (
 	"fmt"
 	"slices"
 
-	"github.com/danielgtaylor/huma/v2"
-
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/store/issues"
+	"firethorn/internal/store/projects"
 )
 
 // CommentPath is the path of a comment.
@@ -18,16 +17,11 @@ type CommentPath struct {
 	Comment int64 `path:"comment" minimum:"1" doc:"its number"`
 }
 
-func (a *API) comments(h huma.API) {
-	const base = "/api/issues/{project}/{number}/"
-	op(h, a, "POST", base+"comments", "write-comment", "Write a comment, in Markdown; who is mentioned, has the issue or watches it hears of it", mayTriage, func(ctx context.Context, in *struct {
+func (a *API) comments(t *table) {
+	onIssue(t, "write-comment", func(ctx context.Context, _ *projects.Project, is *issues.Issue, in *struct {
 		IssuePath
 		Body contract.WriteComment
 	}) (*body[contract.Commented], error) {
-		is, _, err := a.issue(ctx, &in.IssuePath)
-		if err != nil {
-			return nil, err
-		}
 		person := int64(0)
 		if g := grantOf(ctx); g.Person != nil {
 			person = g.Person.ID
@@ -35,31 +29,23 @@ func (a *API) comments(h huma.API) {
 		id, err := a.store.Triage.AddComment(ctx, is.ID, in.Body.Text, actor(ctx), person)
 		return &body[contract.Commented]{contract.Commented{Comment: id}}, err
 	})
-	op(h, a, "PUT", base+"comments/{comment}", "change-comment", "Change a comment of your own", mayTriage,
-		func(ctx context.Context, in *struct {
-			CommentPath
-			Body contract.WriteComment
-		}) (*body[contract.Commented], error) {
-			if in.Body.Text == "" {
-				return nil, fault.New(fault.BadInput, "a comment is text; to take it away, delete it")
-			}
-			return a.changeComment(ctx, &in.CommentPath, in.Body.Text)
-		})
-	op(h, a, "DELETE", base+"comments/{comment}", "delete-comment", "Take a comment of your own away", mayTriage,
-		func(ctx context.Context, in *CommentPath) (*body[contract.Commented], error) {
-			return a.changeComment(ctx, in, "")
-		})
-	for _, on := range []bool{true, false} {
-		method, id, summary := "PUT", "watch-issue", "Hear of what happens to an issue"
-		if !on {
-			method, id, summary = "DELETE", "unwatch-issue", "Hear of it no more"
+	onIssue(t, "change-comment", func(ctx context.Context, _ *projects.Project, is *issues.Issue, in *struct {
+		CommentPath
+		Body contract.WriteComment
+	}) (*body[contract.Commented], error) {
+		if in.Body.Text == "" {
+			return nil, fault.New(fault.BadInput, "a comment is text; to take it away, delete it")
 		}
-		op(h, a, method, base+"watch", id, summary, see, func(ctx context.Context, in *IssuePath) (*struct{}, error) {
+		return a.changeComment(ctx, is, in.Comment, in.Body.Text)
+	})
+	onIssue(t, "delete-comment", func(ctx context.Context, _ *projects.Project, is *issues.Issue,
+		in *CommentPath) (*body[contract.Commented], error) {
+		return a.changeComment(ctx, is, in.Comment, "")
+	})
+	for id, on := range map[string]bool{"watch-issue": true, "unwatch-issue": false} {
+		onIssue(t, id, func(ctx context.Context, _ *projects.Project, is *issues.Issue, _ *IssuePath) (*struct{},
+			error) {
 			person, err := a.person(ctx)
-			if err != nil {
-				return nil, err
-			}
-			is, _, err := a.issue(ctx, in)
 			if err != nil {
 				return nil, err
 			}
@@ -68,16 +54,14 @@ func (a *API) comments(h huma.API) {
 	}
 }
 
-func (a *API) changeComment(ctx context.Context, in *CommentPath, text string) (*body[contract.Commented], error) {
-	is, _, err := a.issue(ctx, &in.IssuePath)
+// changeComment writes another text in the place of a comment's; "" deletes it.
+func (a *API) changeComment(ctx context.Context, is *issues.Issue, comment int64,
+	text string) (*body[contract.Commented], error) {
+	err := a.store.Triage.ChangeComment(ctx, is.ID, comment, text, actor(ctx), a.allowed(ctx, administer))
 	if err != nil {
 		return nil, err
 	}
-	if err := a.store.Triage.ChangeComment(ctx, is.ID, in.Comment, text, actor(ctx),
-		a.allowed(ctx, administer)); err != nil {
-		return nil, err
-	}
-	return &body[contract.Commented]{contract.Commented{Comment: in.Comment}}, nil
+	return &body[contract.Commented]{contract.Commented{Comment: comment}}, nil
 }
 
 // history is what happened to an issue and what was written about it, in one stream.

@@ -8,7 +8,6 @@ import (
 	"strings"
 	"time"
 
-	"github.com/danielgtaylor/huma/v2"
 	"github.com/google/uuid"
 
 	"firethorn/internal/contract"
@@ -27,59 +26,39 @@ type Page struct {
 	Kept   bool   `query:"kept" doc:"of an issue: only events whose body is kept"`
 }
 
-func (a *API) events(h huma.API) {
-	op(h, a, "GET", "/api/projects/{project}/events", "list-events", "A project's events, newest filed first", see,
-		func(ctx context.Context, in *struct {
-			ProjectPath
-			Page
-		}) (*body[contract.Events], error) {
-			p, err := a.store.Projects.Project(ctx, in.Project)
-			if err != nil {
-				return nil, err
-			}
-			return a.eventPage(ctx, p, 0, in.Page)
-		})
-	op(h, a, "GET", "/api/projects/{project}/events/{event}", "show-event", "One event", see,
-		func(ctx context.Context, in *struct {
-			ProjectPath
-			Event string `path:"event"`
-		}) (*body[contract.Event], error) {
-			p, err := a.store.Projects.Project(ctx, in.Project)
-			if err != nil {
-				return nil, err
-			}
-			id, err := uuid.Parse(in.Event)
-			if err != nil {
-				return nil, fault.New(fault.BadInput, "%q is no event id: it must be a UUID", in.Event)
-			}
-			row, err := a.store.Events.Event(ctx, p, id)
-			if err != nil {
-				return nil, err
-			}
-			return a.event(ctx, p, row)
-		})
-	op(h, a, "GET", "/api/issues/{project}/{number}/events", "list-issue-events",
-		"An issue's events, newest filed first", see, func(ctx context.Context, in *struct {
-			IssuePath
-			Page
-		}) (*body[contract.Events], error) {
-			is, p, err := a.issue(ctx, &in.IssuePath)
-			if err != nil {
-				return nil, err
-			}
-			return a.eventPage(ctx, p, is.ID, in.Page)
-		})
-	op(h, a, "GET", "/api/issues/{project}/{number}/events/{event}", "show-issue-event",
-		"An event of an issue: newest, oldest or an id", see, func(ctx context.Context, in *struct {
-			IssuePath
-			Event string `path:"event"`
-		}) (*body[contract.Event], error) {
-			is, p, err := a.issue(ctx, &in.IssuePath)
-			if err != nil {
-				return nil, err
-			}
-			return a.issueEvent(ctx, p, is, in.Event)
-		})
+func (a *API) events(t *table) {
+	onProject(t, "list-events", func(ctx context.Context, p *projects.Project, in *struct {
+		ProjectPath
+		Page
+	}) (*body[contract.Events], error) {
+		return a.eventPage(ctx, p, 0, in.Page)
+	})
+	onProject(t, "show-event", func(ctx context.Context, p *projects.Project, in *struct {
+		ProjectPath
+		Event string `path:"event"`
+	}) (*body[contract.Event], error) {
+		id, err := uuid.Parse(in.Event)
+		if err != nil {
+			return nil, fault.New(fault.BadInput, "%q is no event id: it must be a UUID", in.Event)
+		}
+		row, err := a.store.Events.Event(ctx, p, id)
+		if err != nil {
+			return nil, err
+		}
+		return a.event(ctx, p, row)
+	})
+	onIssue(t, "list-issue-events", func(ctx context.Context, p *projects.Project, is *issues.Issue, in *struct {
+		IssuePath
+		Page
+	}) (*body[contract.Events], error) {
+		return a.eventPage(ctx, p, is.ID, in.Page)
+	})
+	onIssue(t, "show-issue-event", func(ctx context.Context, p *projects.Project, is *issues.Issue, in *struct {
+		IssuePath
+		Event string `path:"event"`
+	}) (*body[contract.Event], error) {
+		return a.issueEvent(ctx, p, is, in.Event)
+	})
 }
 
 // issueEvent is an event of an issue, with its place among the others; which is
@@ -110,8 +89,8 @@ func (a *API) issueEvent(ctx context.Context, p *projects.Project, is *issues.Is
 // mostOfTrace is how many events of a trace are told.
 const mostOfTrace = 200
 
-func (a *API) traces(h huma.API) {
-	op(h, a, "GET", "/api/traces/{trace}", "show-trace", "All events of a trace, across projects, in the order they were thrown", anyone, func(ctx context.Context, in *struct {
+func (a *API) traces(t *table) {
+	call(t, "show-trace", func(ctx context.Context, in *struct {
 		Trace string `path:"trace" maxLength:"64"`
 	}) (*body[contract.TraceEvents], error) {
 		if !a.allowed(ctx, see) {

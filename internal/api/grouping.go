@@ -9,7 +9,6 @@ import (
 	"strconv"
 	"strings"
 
-	"github.com/danielgtaylor/huma/v2"
 	"github.com/google/uuid"
 
 	"firethorn/internal/contract"
@@ -22,17 +21,14 @@ import (
 	"firethorn/internal/store/projects"
 )
 
-func (a *API) grouping(h huma.API) {
-	op(h, a, "GET", "/api/projects/{project}/grouping", "why-grouped", "Why an event is grouped as it is, or where two first differ", see, func(ctx context.Context, in *struct {
+func (a *API) grouping(t *table) {
+	onProject(t, "why-grouped", func(ctx context.Context, p *projects.Project, in *struct {
 		ProjectPath
 		Event string `query:"event" required:"true" doc:"an event's id, or an issue, whose newest kept event counts"`
 		Other string `query:"other" doc:"another one to compare with"`
 	}) (*body[contract.Why], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
 		out := contract.Why{Together: true}
+		var err error
 		if out.EventWhy, err = a.why(ctx, p, in.Event); err != nil || in.Other == "" {
 			return &body[contract.Why]{out}, err
 		}

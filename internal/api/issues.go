@@ -9,8 +9,6 @@ import (
 	"strconv"
 	"strings"
 
-	"github.com/danielgtaylor/huma/v2"
-
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
@@ -43,45 +41,30 @@ type ActIn struct {
 	Body    *contract.Act `required:"false"`
 }
 
-func (a *API) issues(h huma.API) {
-	op(h, a, "GET", "/api/projects/{project}/issues", "list-issues", "A project's issues", see, a.listIssues)
-	op(h, a, "GET", "/api/issues/{project}/{number}", "show-issue", "One issue", see,
-		func(ctx context.Context, in *IssuePath) (*body[contract.IssueDetail], error) {
-			is, _, err := a.issue(ctx, in)
-			if err != nil {
-				return nil, err
-			}
+func (a *API) issues(t *table) {
+	onProject(t, "list-issues", a.listIssues)
+	onIssue(t, "show-issue",
+		func(ctx context.Context, _ *projects.Project, is *issues.Issue, in *IssuePath) (*body[contract.IssueDetail],
+			error) {
 			return a.detail(ctx, is)
 		})
-	op(h, a, "GET", "/api/issues/{project}/{number}/history", "issue-history",
-		"What happened to an issue, newest first", see,
-		func(ctx context.Context, in *IssuePath) (*body[contract.History], error) {
-			is, _, err := a.issue(ctx, in)
-			if err != nil {
-				return nil, err
-			}
+	onIssue(t, "issue-history",
+		func(ctx context.Context, _ *projects.Project, is *issues.Issue, in *IssuePath) (*body[contract.History],
+			error) {
 			return a.history(ctx, is)
 		})
-	op(h, a, "POST", "/api/issues/{project}/{number}/merge", "merge-issue", "Merge it, and others, into another issue; undo takes it back", mayTriage, a.merge)
-	a.splits(h)
-	for verb, summary := range map[issue.Verb]string{
-		issue.Accept: "Accept: it is real and somebody will see to it", issue.Assign: "Give it to a person; that also accepts it", issue.Fixing: "Say in what it is fixed: in a release, in the next one, by a commit, as of now",
-		issue.Parking: "Park until something wakes it: a time, more events or users, a doubled rate, the next release, a new environment",
-		issue.Grade:   "Raise or lower its severity", issue.Reopen: "Open it again", issue.Dismiss: "Dismiss: nothing will be done", issue.CountOnly: "Dismiss, and keep no bodies of its events from now on", issue.Undo: "Undo the newest change: a decision, or what happened by itself",
-	} {
-		op(h, a, "POST", "/api/issues/{project}/{number}/"+string(verb), string(verb)+"-issue", summary, mayTriage,
-			func(ctx context.Context, in *ActIn) (*body[contract.IssueDetail], error) {
-				return a.act(ctx, in, verb)
-			})
+	onProject(t, "merge-issue", a.merge)
+	a.splits(t)
+	for _, verb := range issue.Verbs {
+		onIssue(t, string(verb)+"-issue", func(ctx context.Context, p *projects.Project, is *issues.Issue,
+			in *ActIn) (*body[contract.IssueDetail], error) {
+			return a.act(ctx, p, is.ID, in, verb)
+		})
 	}
 }
 
 // merge merges an issue, and others beside it, into another one.
-func (a *API) merge(ctx context.Context, in *MergeIn) (*body[contract.IssueDetail], error) {
-	p, err := a.store.Projects.Project(ctx, in.Project)
-	if err != nil {
-		return nil, err
-	}
+func (a *API) merge(ctx context.Context, p *projects.Project, in *MergeIn) (*body[contract.IssueDetail], error) {
 	if err := a.store.Moves.Merge(ctx, p, append([]int64{in.Number}, in.Body.Others...), in.Body.Into,
 		actor(ctx)); err != nil {
 		return nil, err
@@ -93,20 +76,7 @@ func (a *API) merge(ctx context.Context, in *MergeIn) (*body[contract.IssueDetai
 	return a.detail(ctx, is)
 }
 
-func (a *API) issue(ctx context.Context, in *IssuePath) (*issues.Issue, *projects.Project, error) {
-	p, err := a.store.Projects.Project(ctx, in.Project)
-	if err != nil {
-		return nil, nil, err
-	}
-	is, err := a.store.Issues.Issue(ctx, p, in.Number)
-	return is, p, err
-}
-
-func (a *API) listIssues(ctx context.Context, in *IssueList) (*body[contract.Issues], error) {
-	p, err := a.store.Projects.Project(ctx, in.Project)
-	if err != nil {
-		return nil, err
-	}
+func (a *API) listIssues(ctx context.Context, p *projects.Project, in *IssueList) (*body[contract.Issues], error) {
 	q := issues.IssueQuery{Project: p.ID, Text: in.Text, Order: issues.Order(in.Order), Limit: in.Limit,
 		States: statesOf(in.State)}
 	if in.Cursor != "" {
@@ -261,11 +231,8 @@ func seen(list []issues.Seen) []contract.Seen {
 	return out
 }
 
-func (a *API) act(ctx context.Context, in *ActIn, verb issue.Verb) (*body[contract.IssueDetail], error) {
-	is, _, err := a.issue(ctx, &in.IssuePath)
-	if err != nil {
-		return nil, err
-	}
+func (a *API) act(ctx context.Context, p *projects.Project, id int64, in *ActIn,
+	verb issue.Verb) (*body[contract.IssueDetail], error) {
 	act, why, err := actionOf(verb, in.Body)
 	if err != nil {
 		return nil, err
@@ -276,12 +243,7 @@ func (a *API) act(ctx context.Context, in *ActIn, verb issue.Verb) (*body[contra
 			return nil, fault.New(fault.BadInput, "If-Match must hold the issue's version, a number")
 		}
 	}
-	id := is.ID
 	if verb == issue.Undo { // of a merged-away issue: its merge
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
 		if id, err = a.store.Issues.DecidedOn(ctx, p, in.Number); err != nil {
 			return nil, err
 		}
@@ -289,7 +251,7 @@ func (a *API) act(ctx context.Context, in *ActIn, verb issue.Verb) (*body[contra
 	if err := a.store.Triage.Act(ctx, id, act, why, actor(ctx), version); err != nil {
 		return nil, err
 	}
-	is, p, err := a.issue(ctx, &in.IssuePath)
+	is, err := a.store.Issues.Issue(ctx, p, in.Number)
 	if err != nil {
 		return nil, err
 	}

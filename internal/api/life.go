@@ -7,8 +7,6 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/danielgtaylor/huma/v2"
-
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
@@ -19,53 +17,37 @@ import (
 	"firethorn/internal/usecase/triage"
 )
 
-func (a *API) life(h huma.API) {
+func (a *API) life(t *table) {
 	const one = "/api/issues/{project}/{number}"
-	op(h, a, "GET", one+"/since", "issue-since", "Since when: an issue's days with releases, deploys and decisions, and what its silence means", see, func(ctx context.Context, in *IssuePath) (*body[contract.Since], error) {
-		is, p, err := a.issue(ctx, in)
-		if err != nil {
-			return nil, err
-		}
-		return a.since(ctx, p, is)
-	})
-	op(h, a, "GET", one+"/deletion", "what-goes", "What deleting an issue would remove", see,
-		func(ctx context.Context, in *IssuePath) (*body[contract.Deletion], error) {
-			is, _, err := a.issue(ctx, in)
-			if err != nil {
-				return nil, err
-			}
+	onIssue(t, "issue-since",
+		func(ctx context.Context, p *projects.Project, is *issues.Issue, in *IssuePath) (*body[contract.Since], error) {
+			return a.since(ctx, p, is)
+		})
+	onIssue(t, "what-goes",
+		func(ctx context.Context, _ *projects.Project, is *issues.Issue, in *IssuePath) (*body[contract.Deletion],
+			error) {
 			d, err := a.store.Retention.WhatGoes(ctx, is.ID)
 			return &body[contract.Deletion]{deletionOf(is, d, false)}, err
 		})
-	op(h, a, "DELETE", one, "delete-issue", "Delete an issue with its events, for good", mayTriage,
-		func(ctx context.Context, in *struct {
-			IssuePath
-			Events int64 `query:"events" required:"true" minimum:"0" doc:"how many events go with it, as what-goes says: the confirmation"`
-		}) (*body[contract.Deletion], error) {
-			is, _, err := a.issue(ctx, &in.IssuePath)
-			if err != nil {
-				return nil, err
-			}
-			d, err := a.store.Retention.Delete(ctx, is.ID, in.Events, actor(ctx))
-			return &body[contract.Deletion]{deletionOf(is, d, true)}, err
-		})
-	op(h, a, "POST", "/api/projects/{project}/issues/act", "act-on-many", "Decide about many issues: those of a filter, or those named", mayTriage, a.actMany)
-	op(h, a, "POST", "/api/projects/{project}/issues/undo", "undo-many", "Take a decision about many issues back",
-		mayTriage, func(ctx context.Context, in *struct {
-			ProjectPath
-			Body contract.UndoMany
-		}) (*body[contract.ManyDone], error) {
-			p, err := a.store.Projects.Project(ctx, in.Project)
-			if err != nil {
-				return nil, err
-			}
-			done, err := a.store.Triage.UndoMany(ctx, p, in.Body.Bulk, actor(ctx))
-			if err != nil {
-				return nil, err
-			}
-			return &body[contract.ManyDone]{manyDone(p, done)}, nil
-		})
-	op(h, a, "GET", "/api/notices", "list-notices", "What you should hear of: issues that you have or watch coming back, waking, decided about or commented on by others, and comments that mention you", anyone, func(ctx context.Context, in *struct {
+	onIssue(t, "delete-issue", func(ctx context.Context, _ *projects.Project, is *issues.Issue, in *struct {
+		IssuePath
+		Events int64 `query:"events" required:"true" minimum:"0" doc:"how many events go with it, as what-goes says: the confirmation"`
+	}) (*body[contract.Deletion], error) {
+		d, err := a.store.Retention.Delete(ctx, is.ID, in.Events, actor(ctx))
+		return &body[contract.Deletion]{deletionOf(is, d, true)}, err
+	})
+	onProject(t, "act-on-many", a.actMany)
+	onProject(t, "undo-many", func(ctx context.Context, p *projects.Project, in *struct {
+		ProjectPath
+		Body contract.UndoMany
+	}) (*body[contract.ManyDone], error) {
+		done, err := a.store.Triage.UndoMany(ctx, p, in.Body.Bulk, actor(ctx))
+		if err != nil {
+			return nil, err
+		}
+		return &body[contract.ManyDone]{manyDone(p, done)}, nil
+	})
+	call(t, "list-notices", func(ctx context.Context, in *struct {
 		Unseen bool  `query:"unseen" doc:"only what you have not seen"`
 		Before int64 `query:"before" doc:"next of the page before"`
 		Limit  int   `query:"limit" minimum:"1" maximum:"200" default:"50"`
@@ -86,14 +68,13 @@ func (a *API) life(h huma.API) {
 		}
 		return &body[contract.Notices]{out}, err
 	})
-	op(h, a, "POST", "/api/notices/seen", "see-notices", "Say that you have seen your notices up to one", anyone,
-		func(ctx context.Context, in *body[contract.SeenNotices]) (*struct{}, error) {
-			person, err := a.person(ctx)
-			if err != nil {
-				return nil, err
-			}
-			return &struct{}{}, a.store.Status.SeeNotices(ctx, person, grantOf(ctx).Project, in.Body.UpTo)
-		})
+	call(t, "see-notices", func(ctx context.Context, in *body[contract.SeenNotices]) (*struct{}, error) {
+		person, err := a.person(ctx)
+		if err != nil {
+			return nil, err
+		}
+		return &struct{}{}, a.store.Status.SeeNotices(ctx, person, grantOf(ctx).Project, in.Body.UpTo)
+	})
 }
 
 // person is who asks, where that is a person.
@@ -150,14 +131,10 @@ func actionOf(verb issue.Verb, in *contract.Act) (issue.Action, string, error) {
 	return a, in.Why, nil
 }
 
-func (a *API) actMany(ctx context.Context, in *struct {
+func (a *API) actMany(ctx context.Context, p *projects.Project, in *struct {
 	ProjectPath
 	Body contract.ActMany
 }) (*body[contract.ManyDone], error) {
-	p, err := a.store.Projects.Project(ctx, in.Project)
-	if err != nil {
-		return nil, err
-	}
 	b := in.Body
 	m := triage.Many{Query: issues.IssueQuery{Text: b.Text}}
 	switch {

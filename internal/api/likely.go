@@ -7,8 +7,6 @@ import (
 	"slices"
 	"time"
 
-	"github.com/danielgtaylor/huma/v2"
-
 	"firethorn/internal/contract"
 	"firethorn/internal/core/commits"
 	"firethorn/internal/core/event"
@@ -34,32 +32,23 @@ const (
 	likeliest    = 5
 )
 
-func (a *API) likely(h huma.API) {
-	op(h, a, "GET", "/api/issues/{project}/{number}/likely", "likely-changes", "The commits that may have brought an issue, and who changed the origin's line last", see, func(ctx context.Context, in *struct {
+func (a *API) likely(t *table) {
+	onIssue(t, "likely-changes", func(ctx context.Context, p *projects.Project, is *issues.Issue, in *struct {
 		IssuePath
 		Release string `query:"release" maxLength:"250" doc:"the release in which it appeared; absent: in which it came back last, else was first seen"`
 	}) (*body[contract.LikelyChanges], error) {
-		is, p, err := a.issue(ctx, &in.IssuePath)
-		if err != nil {
-			return nil, err
-		}
 		return a.likelyChanges(ctx, p, is, in.Release)
 	})
-	op(h, a, "GET", "/api/projects/{project}/line", "who-changed-line", "Who changed a line of a trace last", see,
-		a.whoChanged)
+	onProject(t, "who-changed-line", a.whoChanged)
 }
 
 // whoChanged says who changed a line of a trace last, as it was in a release.
-func (a *API) whoChanged(ctx context.Context, in *struct {
+func (a *API) whoChanged(ctx context.Context, p *projects.Project, in *struct {
 	ProjectPath
 	Release string `query:"release" required:"true" maxLength:"250" doc:"in which the line stands there"`
 	Source  string `query:"source" required:"true" maxLength:"1000" doc:"the file, as the trace names it"`
 	Line    int    `query:"line" required:"true" minimum:"1"`
 }) (*body[contract.LineAsked], error) {
-	p, err := a.store.Projects.Project(ctx, in.Project)
-	if err != nil {
-		return nil, err
-	}
 	out := contract.LineAsked{Place: contract.SourcePlace{Source: in.Source, Line: in.Line}}
 	commit, words, err := a.codeOf(ctx, p, in.Release)
 	if err != nil {

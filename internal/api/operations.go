@@ -8,8 +8,6 @@ import (
 	"strings"
 	"time"
 
-	"github.com/danielgtaylor/huma/v2"
-
 	"firethorn/internal/contract"
 	"firethorn/internal/usecase/retention"
 )
@@ -21,30 +19,28 @@ const (
 	littleDisk = 2 << 30 // bytes
 )
 
-func (a *API) operations(h huma.API) {
-	op(h, a, "GET", "/api/status", "status", "Is all well", see,
-		func(ctx context.Context, _ *noInput) (*body[contract.Status], error) {
-			out := contract.Status{Well: true, Advice: []string{}}
-			if err := a.inboxStatus(ctx, &out); err != nil {
-				return nil, err
-			}
-			off, err := a.store.Projects.ProjectsWithRulesOff(ctx)
-			if err != nil {
-				return nil, err
-			}
-			for _, project := range slices.Sorted(maps.Keys(off)) {
-				advise(&out, "rules of %s cost too much and were switched off: %s; firethorn rules pull shows them, mend and push them", project, strings.Join(off[project], ", "))
-			}
-			if err := a.databaseStatus(ctx, &out); err != nil {
-				return nil, err
-			}
-			return &body[contract.Status]{out}, nil
-		})
-	op(h, a, "GET", "/api/recount", "recount", "Compare every counter with the rows it stands for", administer,
-		func(ctx context.Context, _ *noInput) (*body[contract.Recount], error) {
-			return a.recount(ctx, false)
-		})
-	op(h, a, "POST", "/api/recount", "repair", "Make every counter that differs anew from its rows, then compare again", administer, func(ctx context.Context, _ *noInput) (*body[contract.Recount], error) {
+func (a *API) operations(t *table) {
+	call(t, "status", func(ctx context.Context, _ *noInput) (*body[contract.Status], error) {
+		out := contract.Status{Well: true, Advice: []string{}}
+		if err := a.inboxStatus(ctx, &out); err != nil {
+			return nil, err
+		}
+		off, err := a.store.Projects.ProjectsWithRulesOff(ctx)
+		if err != nil {
+			return nil, err
+		}
+		for _, project := range slices.Sorted(maps.Keys(off)) {
+			advise(&out, "rules of %s cost too much and were switched off: %s; firethorn rules pull shows them, mend and push them", project, strings.Join(off[project], ", "))
+		}
+		if err := a.databaseStatus(ctx, &out); err != nil {
+			return nil, err
+		}
+		return &body[contract.Status]{out}, nil
+	})
+	call(t, "recount", func(ctx context.Context, _ *noInput) (*body[contract.Recount], error) {
+		return a.recount(ctx, false)
+	})
+	call(t, "repair", func(ctx context.Context, _ *noInput) (*body[contract.Recount], error) {
 		return a.recount(ctx, true)
 	})
 }

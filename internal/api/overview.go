@@ -5,14 +5,12 @@ import (
 	"fmt"
 	"time"
 
-	"github.com/danielgtaylor/huma/v2"
-
 	"firethorn/internal/contract"
 	"firethorn/internal/store/projects"
 )
 
-func (a *API) overview(h huma.API) {
-	op(h, a, "GET", "/api/overview", "show-overview", "How every project stands: trend, open and new issues, newest release, what is wrong", see, func(ctx context.Context, _ *noInput) (*body[contract.ProjectOverviews], error) {
+func (a *API) overview(t *table) {
+	call(t, "show-overview", func(ctx context.Context, _ *noInput) (*body[contract.ProjectOverviews], error) {
 		list, err := a.store.Projects.Projects(ctx)
 		if err != nil {
 			return nil, err

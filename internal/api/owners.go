@@ -4,43 +4,37 @@ import (
 	"context"
 	"fmt"
 
-	"github.com/danielgtaylor/huma/v2"
-
 	"firethorn/internal/contract"
 	"firethorn/internal/core/owners"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 )
 
-func (a *API) owners(h huma.API) {
-	op(h, a, "GET", "/api/issues/{project}/{number}/owners", "propose-owners", "Who may have an issue, and why", see,
-		func(ctx context.Context, in *IssuePath) (*body[contract.Owners], error) {
-			is, p, err := a.issue(ctx, in)
+func (a *API) owners(t *table) {
+	onIssue(t, "propose-owners",
+		func(ctx context.Context, p *projects.Project, is *issues.Issue, in *IssuePath) (*body[contract.Owners],
+			error) {
+			return a.proposals(ctx, p, is)
+		})
+	call(t, "list-carriers", func(ctx context.Context, in *struct {
+		Project string `query:"project" doc:"only of this one"`
+	}) (*body[contract.Carriers], error) {
+		project := int64(0)
+		if in.Project != "" {
+			p, err := a.store.Projects.Project(ctx, in.Project)
 			if err != nil {
 				return nil, err
 			}
-			return a.proposals(ctx, p, is)
-		})
-	op(h, a, "GET", "/api/owners", "list-carriers", "Who has what, whoever carries most first", see,
-		func(ctx context.Context, in *struct {
-			Project string `query:"project" doc:"only of this one"`
-		}) (*body[contract.Carriers], error) {
-			project := int64(0)
-			if in.Project != "" {
-				p, err := a.store.Projects.Project(ctx, in.Project)
-				if err != nil {
-					return nil, err
-				}
-				project = p.ID
-			}
-			list, err := a.store.Triage.CarriedBy(ctx, project)
-			out := contract.Carriers{Carriers: []contract.Carrier{}}
-			for _, c := range list {
-				out.Carriers = append(out.Carriers, contract.Carrier(c))
-			}
-			return &body[contract.Carriers]{out}, err
-		})
-	op(h, a, "POST", "/api/owners/hand-over", "hand-over", "Give all that a person has, open or parked, to another one", mayTriage, a.handOver)
+			project = p.ID
+		}
+		list, err := a.store.Triage.CarriedBy(ctx, project)
+		out := contract.Carriers{Carriers: []contract.Carrier{}}
+		for _, c := range list {
+			out.Carriers = append(out.Carriers, contract.Carrier(c))
+		}
+		return &body[contract.Carriers]{out}, err
+	})
+	call(t, "hand-over", a.handOver)
 }
 
 func (a *API) handOver(ctx context.Context, in *body[contract.HandOver]) (*body[contract.HandedOver], error) {

@@ -49,71 +49,63 @@ type PersonPath struct {
 	Who string `path:"who" doc:"a name or an address"`
 }
 
-func (a *API) people(h huma.API) {
-	op(h, a, "GET", "/api/me", "me", "Who asks", anyone,
-		func(ctx context.Context, _ *noInput) (*body[contract.Me], error) {
-			g := grantOf(ctx)
-			me := contract.Me{Name: g.Label, Scope: string(g.Scope)}
-			if g.Person != nil {
-				me.Name, me.Email = g.Person.Name, g.Person.Email
-			}
-			return &body[contract.Me]{me}, nil
-		})
-	op(h, a, "POST", "/api/session", "sign-in", "Open a session with a one-time link", signIn,
-		func(ctx context.Context, in *signInRequest) (*sessionOut, error) {
-			secret, err := a.store.Accounts.SignIn(ctx, in.Body.Link)
-			if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.Unauthorized {
-				err = a.wrongSecret(in.request, "sign-in link", err)
-			}
-			if err != nil {
-				return nil, err
-			}
-			return &sessionOut{a.cookie(secret, int(accounts.SessionLife.Seconds()))}, nil
-		})
-	op(h, a, "DELETE", "/api/session", "sign-out", "End the session", anyone,
-		func(ctx context.Context, in *sessionCookies) (*sessionOut, error) {
-			return &sessionOut{a.cookie("", -1)}, a.store.Accounts.SignOut(ctx, cmp.Or(in.Secure, in.Plain))
-		})
-	op(h, a, "GET", "/api/people", "list-people", "Who works here, in which teams, and who did", see,
-		func(ctx context.Context, _ *noInput) (*body[contract.People], error) {
-			list, err := a.store.Accounts.People(ctx)
-			if err != nil {
-				return nil, err
-			}
-			out := contract.People{People: []contract.Person{}}
-			for _, p := range list {
-				out.People = append(out.People, person(p))
-			}
-			out.Teams, err = a.teams(ctx)
-			return &body[contract.People]{out}, err
-		})
-	op(h, a, "POST", "/api/people", "add-person", "Add someone; answers with a one-time sign-in link", administer,
-		func(ctx context.Context, in *body[contract.NewPerson]) (*body[contract.Person], error) {
-			p, err := a.store.Accounts.AddPerson(ctx, in.Body.Name, in.Body.Email, in.Body.Admin)
-			if err != nil {
-				return nil, err
-			}
-			return a.invite(ctx, p)
-		})
-	op(h, a, "POST", "/api/people/{who}/link", "invite-person", "Make a new one-time sign-in link", administer,
-		func(ctx context.Context, in *PersonPath) (*body[contract.Person], error) {
-			p, err := a.somebody(ctx, in.Who)
-			if err != nil {
-				return nil, err
-			}
-			return a.invite(ctx, p)
-		})
-	op(h, a, "POST", "/api/people/{who}/sign-out", "sign-out-person",
-		"End all sessions and unused sign-in links of somebody", administer,
-		func(ctx context.Context, in *PersonPath) (*body[contract.SignedOut], error) {
-			p, err := a.somebody(ctx, in.Who)
-			if err != nil {
-				return nil, err
-			}
-			n, err := a.store.Accounts.SignOutPerson(ctx, p.ID)
-			return &body[contract.SignedOut]{contract.SignedOut{Name: p.Name, Sessions: n}}, err
-		})
-	a.tokens(h)
+func (a *API) people(t *table) {
+	call(t, "me", func(ctx context.Context, _ *noInput) (*body[contract.Me], error) {
+		g := grantOf(ctx)
+		me := contract.Me{Name: g.Label, Scope: string(g.Scope)}
+		if g.Person != nil {
+			me.Name, me.Email = g.Person.Name, g.Person.Email
+		}
+		return &body[contract.Me]{me}, nil
+	})
+	call(t, "sign-in", func(ctx context.Context, in *signInRequest) (*sessionOut, error) {
+		secret, err := a.store.Accounts.SignIn(ctx, in.Body.Link)
+		if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.Unauthorized {
+			err = a.wrongSecret(in.request, "sign-in link", err)
+		}
+		if err != nil {
+			return nil, err
+		}
+		return &sessionOut{a.cookie(secret, int(accounts.SessionLife.Seconds()))}, nil
+	})
+	call(t, "sign-out", func(ctx context.Context, in *sessionCookies) (*sessionOut, error) {
+		return &sessionOut{a.cookie("", -1)}, a.store.Accounts.SignOut(ctx, cmp.Or(in.Secure, in.Plain))
+	})
+	call(t, "list-people", func(ctx context.Context, _ *noInput) (*body[contract.People], error) {
+		list, err := a.store.Accounts.People(ctx)
+		if err != nil {
+			return nil, err
+		}
+		out := contract.People{People: []contract.Person{}}
+		for _, p := range list {
+			out.People = append(out.People, person(p))
+		}
+		out.Teams, err = a.teams(ctx)
+		return &body[contract.People]{out}, err
+	})
+	call(t, "add-person", func(ctx context.Context, in *body[contract.NewPerson]) (*body[contract.Person], error) {
+		p, err := a.store.Accounts.AddPerson(ctx, in.Body.Name, in.Body.Email, in.Body.Admin)
+		if err != nil {
+			return nil, err
+		}
+		return a.invite(ctx, p)
+	})
+	call(t, "invite-person", func(ctx context.Context, in *PersonPath) (*body[contract.Person], error) {
+		p, err := a.somebody(ctx, in.Who)
+		if err != nil {
+			return nil, err
+		}
+		return a.invite(ctx, p)
+	})
+	call(t, "sign-out-person", func(ctx context.Context, in *PersonPath) (*body[contract.SignedOut], error) {
+		p, err := a.somebody(ctx, in.Who)
+		if err != nil {
+			return nil, err
+		}
+		n, err := a.store.Accounts.SignOutPerson(ctx, p.ID)
+		return &body[contract.SignedOut]{contract.SignedOut{Name: p.Name, Sessions: n}}, err
+	})
+	a.tokens(t)
 }
 
 func person(p *accounts.Person) contract.Person {

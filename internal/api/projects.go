@@ -6,32 +6,29 @@ import (
 	"strings"
 	"time"
 
-	"github.com/danielgtaylor/huma/v2"
-
 	"firethorn/internal/contract"
 	"firethorn/internal/core/commits"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/store/projects"
 )
 
-func (a *API) projects(h huma.API) {
-	op(h, a, "GET", "/api/projects", "list-projects", "All projects", see,
-		func(ctx context.Context, _ *noInput) (*body[contract.Projects], error) {
-			list, err := a.store.Projects.Projects(ctx)
+func (a *API) projects(t *table) {
+	call(t, "list-projects", func(ctx context.Context, _ *noInput) (*body[contract.Projects], error) {
+		list, err := a.store.Projects.Projects(ctx)
+		if err != nil {
+			return nil, err
+		}
+		out := contract.Projects{Projects: []contract.Project{}}
+		for _, p := range list {
+			c, err := a.project(ctx, p)
 			if err != nil {
 				return nil, err
 			}
-			out := contract.Projects{Projects: []contract.Project{}}
-			for _, p := range list {
-				c, err := a.project(ctx, p)
-				if err != nil {
-					return nil, err
-				}
-				out.Projects = append(out.Projects, *c)
-			}
-			return &body[contract.Projects]{out}, nil
-		})
-	op(h, a, "POST", "/api/projects", "create-project", "Create a project with its first ingest key", administer,
+			out.Projects = append(out.Projects, *c)
+		}
+		return &body[contract.Projects]{out}, nil
+	})
+	call(t, "create-project",
 		func(ctx context.Context, in *body[contract.NewProject]) (*body[contract.Project], error) {
 			keep := in.Body.KeepDays
 			if keep == 0 {
@@ -47,26 +44,18 @@ func (a *API) projects(h huma.API) {
 			}
 			return &body[contract.Project]{*out}, nil
 		})
-	op(h, a, "GET", "/api/projects/{project}", "show-project", "One project", see,
-		func(ctx context.Context, in *ProjectPath) (*body[contract.Project], error) {
-			p, err := a.store.Projects.Project(ctx, in.Project)
-			if err != nil {
-				return nil, err
-			}
+	onProject(t, "show-project",
+		func(ctx context.Context, p *projects.Project, in *ProjectPath) (*body[contract.Project], error) {
 			out, err := a.project(ctx, p)
 			if err != nil {
 				return nil, err
 			}
 			return &body[contract.Project]{*out}, nil
 		})
-	op(h, a, "PATCH", "/api/projects/{project}", "change-project", "Change how long events are kept, the allowance, the origins, which log records become events", administer, func(ctx context.Context, in *struct {
+	onProject(t, "change-project", func(ctx context.Context, p *projects.Project, in *struct {
 		ProjectPath
 		Body contract.ChangeProject
 	}) (*body[contract.Project], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
 		change, err := a.projectChange(&in.Body)
 		if err != nil {
 			return nil, err
@@ -83,12 +72,8 @@ func (a *API) projects(h huma.API) {
 		}
 		return &body[contract.Project]{*out}, nil
 	})
-	op(h, a, "GET", "/api/projects/{project}/keys", "list-keys", "A project's ingest keys", see,
-		func(ctx context.Context, in *ProjectPath) (*body[contract.Keys], error) {
-			p, err := a.store.Projects.Project(ctx, in.Project)
-			if err != nil {
-				return nil, err
-			}
+	onProject(t, "list-keys",
+		func(ctx context.Context, p *projects.Project, in *ProjectPath) (*body[contract.Keys], error) {
 			list, err := a.store.Projects.Keys(ctx, p.ID)
 			out := contract.Keys{Keys: []contract.Key{}}
 			for i := range list {
@@ -96,41 +81,28 @@ func (a *API) projects(h huma.API) {
 			}
 			return &body[contract.Keys]{out}, err
 		})
-	op(h, a, "POST", "/api/projects/{project}/keys", "create-key", "Another ingest key", administer,
-		func(ctx context.Context, in *struct {
-			ProjectPath
-			Body contract.NewKey
-		}) (*body[contract.Key], error) {
-			p, err := a.store.Projects.Project(ctx, in.Project)
-			if err != nil {
-				return nil, err
-			}
-			k, err := a.store.Projects.AddKey(ctx, p.ID, in.Body.Label, in.Body.Routes)
-			if err != nil {
-				return nil, err
-			}
-			return &body[contract.Key]{key(k)}, nil
-		})
-	op(h, a, "POST", "/api/projects/{project}/keys/{key}/rotate", "rotate-key", "A key in the place of another, which stays good for a while", administer, func(ctx context.Context, in *struct {
-		KeyPath
-		Body contract.RotateKey
+	onProject(t, "create-key", func(ctx context.Context, p *projects.Project, in *struct {
+		ProjectPath
+		Body contract.NewKey
 	}) (*body[contract.Key], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
+		k, err := a.store.Projects.AddKey(ctx, p.ID, in.Body.Label, in.Body.Routes)
 		if err != nil {
 			return nil, err
 		}
+		return &body[contract.Key]{key(k)}, nil
+	})
+	onProject(t, "rotate-key", func(ctx context.Context, p *projects.Project, in *struct {
+		KeyPath
+		Body contract.RotateKey
+	}) (*body[contract.Key], error) {
 		k, err := a.store.Projects.RotateKey(ctx, p.ID, in.Key, time.Duration(in.Body.OverlapHours)*time.Hour)
 		if err != nil {
 			return nil, err
 		}
 		return &body[contract.Key]{key(k)}, nil
 	})
-	op(h, a, "POST", "/api/projects/{project}/keys/{key}/revoke", "revoke-key", "Make a key good for nothing, at once",
-		administer, func(ctx context.Context, in *KeyPath) (*body[contract.Key], error) {
-			p, err := a.store.Projects.Project(ctx, in.Project)
-			if err != nil {
-				return nil, err
-			}
+	onProject(t, "revoke-key",
+		func(ctx context.Context, p *projects.Project, in *KeyPath) (*body[contract.Key], error) {
 			k, err := a.store.Projects.RevokeKey(ctx, p.ID, in.Key)
 			if err != nil {
 				return nil, err

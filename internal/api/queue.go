@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"slices"
 
-	"github.com/danielgtaylor/huma/v2"
 	"github.com/google/uuid"
 
 	"firethorn/internal/contract"
@@ -21,27 +20,24 @@ type AsideIn struct {
 	ID string `path:"id" doc:"as the queue lists it"`
 }
 
-func (a *API) queue(h huma.API) {
-	op(h, a, "GET", "/api/queue", "show-queue", "What waits to be filed, and what could not be", administer,
-		func(ctx context.Context, in *struct {
-			Limit int `query:"limit" minimum:"1" maximum:"1000" default:"50"`
-		}) (*body[contract.Queue], error) {
-			return a.showQueue(ctx, in.Limit)
+func (a *API) queue(t *table) {
+	call(t, "show-queue", func(ctx context.Context, in *struct {
+		Limit int `query:"limit" minimum:"1" maximum:"1000" default:"50"`
+	}) (*body[contract.Queue], error) {
+		return a.showQueue(ctx, in.Limit)
+	})
+	call(t, "retry-event", func(ctx context.Context, in *AsideIn) (*body[contract.Retried], error) {
+		return a.eachAside(ctx, in.ID, func(id uuid.UUID) error {
+			project, err := a.store.Inbox.Retry(ctx, id)
+			if err == nil && a.wake != nil {
+				a.wake(project)
+			}
+			return err
 		})
-	op(h, a, "POST", "/api/queue/{id}/retry", "retry-event", "File an event that was set aside again", administer,
-		func(ctx context.Context, in *AsideIn) (*body[contract.Retried], error) {
-			return a.eachAside(ctx, in.ID, func(id uuid.UUID) error {
-				project, err := a.store.Inbox.Retry(ctx, id)
-				if err == nil && a.wake != nil {
-					a.wake(project)
-				}
-				return err
-			})
-		})
-	op(h, a, "POST", "/api/queue/{id}/discard", "discard-event", "Let go of an event that was set aside; it is counted",
-		administer, func(ctx context.Context, in *AsideIn) (*body[contract.Retried], error) {
-			return a.eachAside(ctx, in.ID, func(id uuid.UUID) error { return a.store.Inbox.Discard(ctx, id) })
-		})
+	})
+	call(t, "discard-event", func(ctx context.Context, in *AsideIn) (*body[contract.Retried], error) {
+		return a.eachAside(ctx, in.ID, func(id uuid.UUID) error { return a.store.Inbox.Discard(ctx, id) })
+	})
 }
 
 // eachAside does something with one event that was set aside, or with "all".

@@ -6,10 +6,9 @@ import (
 	"slices"
 	"time"
 
-	"github.com/danielgtaylor/huma/v2"
-
 	"firethorn/internal/contract"
 	"firethorn/internal/store/inbox"
+	"firethorn/internal/store/projects"
 )
 
 // causeWords say what the causes of what came in mean.
@@ -41,33 +40,28 @@ var refusedWords = map[string]string{
 	"origin":     "from a web origin that the project does not allow",
 }
 
-func (a *API) received(h huma.API) {
-	op(h, a, "GET", "/api/projects/{project}/received", "show-received", "What came in and what became of it, by hour",
-		see, func(ctx context.Context, in *struct {
-			ProjectPath
-			Hours int `query:"hours" minimum:"1" maximum:"9600" default:"24" doc:"how far back"`
-		}) (*body[contract.Received], error) {
-			p, err := a.store.Projects.Project(ctx, in.Project)
-			if err != nil {
-				return nil, err
-			}
-			to := time.Now().UTC().Truncate(time.Hour).Add(time.Hour)
-			from := to.Add(-time.Duration(in.Hours) * time.Hour)
-			rows, err := a.store.Inbox.Received(ctx, p.ID, from, to)
-			if err != nil {
-				return nil, err
-			}
-			examples, err := a.store.Inbox.ReceivedExamples(ctx, p.ID, from)
-			if err != nil {
-				return nil, err
-			}
-			out := contract.Received{Project: p.Name, From: from, To: to, Hours: []contract.ReceivedHour{},
-				Causes: []contract.ReceivedCause{}, Allowance: contract.Allowance(p.Allowance)}
-			countHours(&out, rows)
-			countCauses(&out, rows, examples)
-			out.RulesOff, err = a.rulesOff(ctx, p.ID, p.RulesVersion)
-			return &body[contract.Received]{out}, err
-		})
+func (a *API) received(t *table) {
+	onProject(t, "show-received", func(ctx context.Context, p *projects.Project, in *struct {
+		ProjectPath
+		Hours int `query:"hours" minimum:"1" maximum:"9600" default:"24" doc:"how far back"`
+	}) (*body[contract.Received], error) {
+		to := time.Now().UTC().Truncate(time.Hour).Add(time.Hour)
+		from := to.Add(-time.Duration(in.Hours) * time.Hour)
+		rows, err := a.store.Inbox.Received(ctx, p.ID, from, to)
+		if err != nil {
+			return nil, err
+		}
+		examples, err := a.store.Inbox.ReceivedExamples(ctx, p.ID, from)
+		if err != nil {
+			return nil, err
+		}
+		out := contract.Received{Project: p.Name, From: from, To: to, Hours: []contract.ReceivedHour{},
+			Causes: []contract.ReceivedCause{}, Allowance: contract.Allowance(p.Allowance)}
+		countHours(&out, rows)
+		countCauses(&out, rows, examples)
+		out.RulesOff, err = a.rulesOff(ctx, p.ID, p.RulesVersion)
+		return &body[contract.Received]{out}, err
+	})
 }
 
 // reason says why something was refused; "" for other causes.

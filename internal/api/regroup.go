@@ -3,8 +3,6 @@ package api
 import (
 	"context"
 
-	"github.com/danielgtaylor/huma/v2"
-
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/store/accounts"
@@ -14,62 +12,50 @@ import (
 
 const regroupingsListed = 20
 
-func (a *API) regroupings(h huma.API) {
-	const base = "/api/projects/{project}/"
-	op(h, a, "GET", base+"regroupings", "show-regroupings", "How a project's events are grouped, and how stored ones were regrouped", see, func(ctx context.Context, in *ProjectPath) (*body[contract.Grouping], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
-		return a.groupingOf(ctx, p)
-	})
-	op(h, a, "PUT", base+"grouping/version", "adopt-grouping", "Adopt another grouping version for what comes; nothing regroups by that", pushRules, func(ctx context.Context, in *struct {
+func (a *API) regroupings(t *table) {
+	onProject(t, "show-regroupings",
+		func(ctx context.Context, p *projects.Project, in *ProjectPath) (*body[contract.Grouping], error) {
+			return a.groupingOf(ctx, p)
+		})
+	onProject(t, "adopt-grouping", func(ctx context.Context, p *projects.Project, in *struct {
 		ProjectPath
 		Body contract.AdoptGrouping
 	}) (*body[contract.Grouping], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
 		if err := a.store.Regrouping.WantGrouping(ctx, p.ID, in.Body.Version); err != nil {
 			return nil, err
 		}
 		a.look(p.ID)
-		if p, err = a.store.Projects.ProjectByID(ctx, p.ID); err != nil {
+		p, err := a.store.Projects.ProjectByID(ctx, p.ID)
+		if err != nil {
 			return nil, err
 		}
 		return a.groupingOf(ctx, p)
 	})
-	for verb, x := range map[string]struct {
-		words string
-		do    func(ctx context.Context, p *projects.Project, who accounts.Actor) error
-	}{
-		"begin": {"Group the stored events by the rules and the version there are now, in the background", func(ctx context.Context, p *projects.Project, who accounts.Actor) error {
+	for id, do := range map[string]func(context.Context, *projects.Project, accounts.Actor) error{
+		"begin-regrouping": func(ctx context.Context, p *projects.Project, who accounts.Actor) error {
 			_, err := a.store.Regrouping.Regroup(ctx, p, who)
 			return err
-		}},
-		"stop": {"End a regrouping that only reads yet", a.store.Regrouping.StopRegroup},
-		"undo": {"Take the last regrouping back, with the rules and the version before it", func(ctx context.Context, p *projects.Project, who accounts.Actor) error {
+		},
+		"stop-regrouping": func(ctx context.Context, p *projects.Project, who accounts.Actor) error {
+			return a.store.Regrouping.StopRegroup(ctx, p, who)
+		},
+		"undo-regrouping": func(ctx context.Context, p *projects.Project, who accounts.Actor) error {
 			_, err := a.store.Regrouping.UndoRegroup(ctx, p, who)
 			return err
-		}},
+		},
 	} {
-		op(h, a, "POST", base+"regroupings/"+verb, verb+"-regrouping", x.words, mayTriage,
-			func(ctx context.Context, in *ProjectPath) (*body[contract.Regrouping], error) {
-				p, err := a.store.Projects.Project(ctx, in.Project)
-				if err != nil {
-					return nil, err
-				}
-				if err := x.do(ctx, p, actor(ctx)); err != nil {
-					return nil, err
-				}
-				a.look(p.ID)
-				g, err := a.store.Regrouping.Regrouping(ctx, p, 0)
-				if err != nil {
-					return nil, err
-				}
-				return &body[contract.Regrouping]{regroupingOf(g)}, nil
-			})
+		onProject(t, id, func(ctx context.Context, p *projects.Project,
+			_ *ProjectPath) (*body[contract.Regrouping], error) {
+			if err := do(ctx, p, actor(ctx)); err != nil {
+				return nil, err
+			}
+			a.look(p.ID)
+			g, err := a.store.Regrouping.Regrouping(ctx, p, 0)
+			if err != nil {
+				return nil, err
+			}
+			return &body[contract.Regrouping]{regroupingOf(g)}, nil
+		})
 	}
 }
 

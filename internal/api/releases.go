@@ -6,8 +6,6 @@ import (
 	"fmt"
 	"time"
 
-	"github.com/danielgtaylor/huma/v2"
-
 	"firethorn/internal/contract"
 	"firethorn/internal/core/release"
 	"firethorn/internal/core/session"
@@ -25,14 +23,10 @@ type ReleasePath struct {
 	Version string `query:"version" required:"true" maxLength:"250" doc:"the release's version, as events name it"`
 }
 
-func (a *API) releases(h huma.API) {
+func (a *API) releases(t *table) {
 	const base = "/api/projects/{project}/"
-	op(h, a, "GET", base+"releases", "list-releases", "A project's releases, the newest first", see,
-		func(ctx context.Context, in *ProjectPath) (*body[contract.Releases], error) {
-			p, err := a.store.Projects.Project(ctx, in.Project)
-			if err != nil {
-				return nil, err
-			}
+	onProject(t, "list-releases",
+		func(ctx context.Context, p *projects.Project, in *ProjectPath) (*body[contract.Releases], error) {
 			list, err := a.store.Releases.Releases(ctx, p)
 			out := contract.Releases{Project: p.Name, Order: cmp.Or(string(p.ReleaseOrder), release.Policies[0]),
 				Releases: []contract.Release{}}
@@ -41,70 +35,52 @@ func (a *API) releases(h huma.API) {
 			}
 			return &body[contract.Releases]{out}, err
 		})
-	op(h, a, "GET", base+"release", "show-release", "One release: what is new in it, came back in it, was fixed in it; its deploys and sessions", see, func(ctx context.Context, in *ReleasePath) (*body[contract.ReleaseDetail], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
+	onProject(t, "show-release",
+		func(ctx context.Context, p *projects.Project, in *ReleasePath) (*body[contract.ReleaseDetail], error) {
+			return a.releaseDetail(ctx, p, in.Version)
+		})
+	onProject(t, "announce-release", func(ctx context.Context, p *projects.Project, in *struct {
+		ProjectPath
+		Body contract.AnnounceRelease
+	}) (*body[contract.Release], error) {
+		if err := a.fetchFor(ctx, p, in.Body.Commit); err != nil {
+			return nil, err
+		}
+		r, err := a.store.Status.Announce(ctx, p, in.Body.Version, in.Body.Commit, actor(ctx))
 		if err != nil {
 			return nil, err
 		}
-		return a.releaseDetail(ctx, p, in.Version)
+		return &body[contract.Release]{releaseOf(r)}, nil
 	})
-	op(h, a, "POST", base+"releases", "announce-release", "Say that a build made a release", announce,
-		func(ctx context.Context, in *struct {
-			ProjectPath
-			Body contract.AnnounceRelease
-		}) (*body[contract.Release], error) {
-			p, err := a.store.Projects.Project(ctx, in.Project)
-			if err != nil {
-				return nil, err
-			}
-			if err := a.fetchFor(ctx, p, in.Body.Commit); err != nil {
-				return nil, err
-			}
-			r, err := a.store.Status.Announce(ctx, p, in.Body.Version, in.Body.Commit, actor(ctx))
-			if err != nil {
-				return nil, err
-			}
-			return &body[contract.Release]{releaseOf(r)}, nil
-		})
-	op(h, a, "POST", base+"release/deploys", "mark-deployed", "Say that a release was deployed to an environment",
-		announce, func(ctx context.Context, in *struct {
-			ReleasePath
-			Body contract.MarkDeployed
-		}) (*body[contract.Release], error) {
-			p, err := a.store.Projects.Project(ctx, in.Project)
-			if err != nil {
-				return nil, err
-			}
-			r, err := a.store.Status.MarkDeployed(ctx, p, in.Version, in.Body.Environment, in.Body.At, actor(ctx))
-			if err != nil {
-				return nil, err
-			}
-			return &body[contract.Release]{releaseOf(r)}, nil
-		})
-	op(h, a, "GET", base+"release/order", "order-releases", "How two releases stand to each other, and why", see,
-		func(ctx context.Context, in *struct {
-			ProjectPath
-			A string `query:"a" required:"true" maxLength:"250"`
-			B string `query:"b" required:"true" maxLength:"250"`
-		}) (*body[contract.ReleaseOrder], error) {
-			p, err := a.store.Projects.Project(ctx, in.Project)
-			if err != nil {
-				return nil, err
-			}
-			o, err := a.store.Releases.OrderOf(ctx, p, in.A, in.B)
-			out := contract.ReleaseOrder{A: in.A, B: in.B, By: string(o.By), Why: o.Why}
-			switch {
-			case o.By == release.BySame:
-				out.Order = "same"
-			case o.Compare < 0:
-				out.Order = "before"
-			case o.Compare > 0:
-				out.Order = "after"
-			default:
-				out.Order = "unknown"
-			}
-			return &body[contract.ReleaseOrder]{out}, err
-		})
+	onProject(t, "mark-deployed", func(ctx context.Context, p *projects.Project, in *struct {
+		ReleasePath
+		Body contract.MarkDeployed
+	}) (*body[contract.Release], error) {
+		r, err := a.store.Status.MarkDeployed(ctx, p, in.Version, in.Body.Environment, in.Body.At, actor(ctx))
+		if err != nil {
+			return nil, err
+		}
+		return &body[contract.Release]{releaseOf(r)}, nil
+	})
+	onProject(t, "order-releases", func(ctx context.Context, p *projects.Project, in *struct {
+		ProjectPath
+		A string `query:"a" required:"true" maxLength:"250"`
+		B string `query:"b" required:"true" maxLength:"250"`
+	}) (*body[contract.ReleaseOrder], error) {
+		o, err := a.store.Releases.OrderOf(ctx, p, in.A, in.B)
+		out := contract.ReleaseOrder{A: in.A, B: in.B, By: string(o.By), Why: o.Why}
+		switch {
+		case o.By == release.BySame:
+			out.Order = "same"
+		case o.Compare < 0:
+			out.Order = "before"
+		case o.Compare > 0:
+			out.Order = "after"
+		default:
+			out.Order = "unknown"
+		}
+		return &body[contract.ReleaseOrder]{out}, err
+	})
 }
 
 func releaseOf(r *releases.ReleaseRow) contract.Release {

@@ -8,7 +8,6 @@ import (
 	"strings"
 	"time"
 
-	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5"
 
 	"firethorn/internal/contract"
@@ -22,26 +21,24 @@ import (
 // bundleTime is how long sending and checking a bundle may take.
 const bundleTime = 15 * time.Minute
 
-func (a *API) repository(h huma.API) {
-	op(h, a, "GET", "/api/projects/{project}/repository", "show-repository", "What is known of a project's code: up to which commits its history was sent", announce, func(ctx context.Context, in *ProjectPath) (*body[contract.Repository], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
-		out := contract.Repository{Project: p.Name, Address: p.Repository, CommitLink: p.CommitLink, Tips: []string{},
-			SourcePaths: mappingsOf(p)}
-		list, err := a.store.Releases.Bundles(ctx, p.ID)
-		if err != nil {
-			return nil, err
-		}
-		for _, b := range list {
-			out.Tips = append(out.Tips, b.Tip)
-		}
-		slices.Reverse(out.Tips)
-		out.Tips = out.Tips[:min(len(out.Tips), mostTips)]
-		out.Commits, out.Bytes, err = a.store.Releases.CountCommits(ctx, p.ID)
-		return &body[contract.Repository]{out}, err
-	})
+func (a *API) repository(t *table) {
+	onProject(t, "show-repository",
+		func(ctx context.Context, p *projects.Project, in *ProjectPath) (*body[contract.Repository], error) {
+			out := contract.Repository{Project: p.Name, Address: p.Repository, CommitLink: p.CommitLink,
+				Tips:        []string{},
+				SourcePaths: mappingsOf(p)}
+			list, err := a.store.Releases.Bundles(ctx, p.ID)
+			if err != nil {
+				return nil, err
+			}
+			for _, b := range list {
+				out.Tips = append(out.Tips, b.Tip)
+			}
+			slices.Reverse(out.Tips)
+			out.Tips = out.Tips[:min(len(out.Tips), mostTips)]
+			out.Commits, out.Bytes, err = a.store.Releases.CountCommits(ctx, p.ID)
+			return &body[contract.Repository]{out}, err
+		})
 }
 
 func mappingsOf(p *projects.Project) []contract.Mapping {

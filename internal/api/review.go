@@ -6,8 +6,6 @@ import (
 	"sync"
 	"time"
 
-	"github.com/danielgtaylor/huma/v2"
-
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/fingerprint"
@@ -43,58 +41,52 @@ type SuggestIn struct {
 	Finding int `path:"finding" minimum:"1" doc:"in the order of the review, from 1"`
 }
 
-func (a *API) review(h huma.API) {
-	op(h, a, "GET", "/api/projects/{project}/grouping/review", "review-grouping", "What of a project is grouped badly, with a rule suggested for each", see, func(ctx context.Context, in *ProjectPath) (*body[contract.GroupingReview], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
-		r, making, err := a.reviewOf(ctx, p)
-		if err != nil {
-			return nil, err
-		}
-		out := contract.GroupingReview{Project: p.Name, Review: r, Variability: r.Variability(),
-			Version: p.GroupingVersion, Days: []contract.VariabilityDay{}}
-		days, err := a.store.Similar.GroupingDays(ctx, p.ID, reviewDays)
-		if err != nil {
-			return nil, err
-		}
-		for _, d := range days {
-			v := review.Review{Issues: d.Issues, Causes: d.Causes, Mixed: d.Mixed}.Variability()
-			out.Days = append(out.Days,
-				contract.VariabilityDay{Day: d.Day.Format(time.DateOnly), Issues: d.Issues, Causes: d.Causes,
-					Mixed: d.Mixed, Variability: v})
-		}
-		out.Making = making
-		if out.Followed, err = a.store.Moves.CountFollowed(ctx, p.ID, reviewDays); err != nil {
-			return nil, err
-		}
-		return &body[contract.GroupingReview]{out}, nil
-	})
-	op(h, a, "GET", "/api/projects/{project}/grouping/review/{finding}/rules", "suggest-rules", "The project's rules with the rule that a finding of the review suggests", see, func(ctx context.Context, in *SuggestIn) (*body[contract.Suggested], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
-		r, _, err := a.reviewOf(ctx, p)
-		if err != nil {
-			return nil, err
-		}
-		if in.Finding > len(r.Findings) {
-			return nil, fault.New(fault.NotFound, "the review of %s has %d findings now; look at it again", p.Name,
-				len(r.Findings))
-		}
-		f := r.Findings[in.Finding-1]
-		file, err := a.store.Projects.Rules(ctx, p.ID, 0)
-		if err != nil {
-			return nil, err
-		}
-		out := contract.Suggested{Text: file.Text, Version: f.Version}
-		if f.Rule != "" {
-			out.Text = rules.WithRule(file.Text, f.Section, f.Rule)
-		}
-		return &body[contract.Suggested]{out}, nil
-	})
+func (a *API) review(t *table) {
+	onProject(t, "review-grouping",
+		func(ctx context.Context, p *projects.Project, in *ProjectPath) (*body[contract.GroupingReview], error) {
+			r, making, err := a.reviewOf(ctx, p)
+			if err != nil {
+				return nil, err
+			}
+			out := contract.GroupingReview{Project: p.Name, Review: r, Variability: r.Variability(),
+				Version: p.GroupingVersion, Days: []contract.VariabilityDay{}}
+			days, err := a.store.Similar.GroupingDays(ctx, p.ID, reviewDays)
+			if err != nil {
+				return nil, err
+			}
+			for _, d := range days {
+				v := review.Review{Issues: d.Issues, Causes: d.Causes, Mixed: d.Mixed}.Variability()
+				out.Days = append(out.Days,
+					contract.VariabilityDay{Day: d.Day.Format(time.DateOnly), Issues: d.Issues, Causes: d.Causes,
+						Mixed: d.Mixed, Variability: v})
+			}
+			out.Making = making
+			if out.Followed, err = a.store.Moves.CountFollowed(ctx, p.ID, reviewDays); err != nil {
+				return nil, err
+			}
+			return &body[contract.GroupingReview]{out}, nil
+		})
+	onProject(t, "suggest-rules",
+		func(ctx context.Context, p *projects.Project, in *SuggestIn) (*body[contract.Suggested], error) {
+			r, _, err := a.reviewOf(ctx, p)
+			if err != nil {
+				return nil, err
+			}
+			if in.Finding > len(r.Findings) {
+				return nil, fault.New(fault.NotFound, "the review of %s has %d findings now; look at it again", p.Name,
+					len(r.Findings))
+			}
+			f := r.Findings[in.Finding-1]
+			file, err := a.store.Projects.Rules(ctx, p.ID, 0)
+			if err != nil {
+				return nil, err
+			}
+			out := contract.Suggested{Text: file.Text, Version: f.Version}
+			if f.Rule != "" {
+				out.Text = rules.WithRule(file.Text, f.Section, f.Rule)
+			}
+			return &body[contract.Suggested]{out}, nil
+		})
 }
 
 // reviewOf reviews a project, or gives the review of a moment ago; making is

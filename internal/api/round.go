@@ -8,8 +8,6 @@ import (
 	"strings"
 	"time"
 
-	"github.com/danielgtaylor/huma/v2"
-
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/store/accounts"
@@ -27,22 +25,20 @@ type RoundOf struct {
 
 func (r *RoundOf) projectName() string { return r.Project }
 
-func (a *API) round(h huma.API) {
+func (a *API) round(t *table) {
 	const path = "/api/round"
 	type queue struct {
 		RoundOf
 		Limit int    `query:"limit" minimum:"1" maximum:"500" default:"50"`
 		Held  string `query:"held" maxLength:"20000" doc:"issues with commas between them: what became of those that need no decision any more"`
 	}
-	op(h, a, "GET", path, "show-round", "What needs a decision of yours, and why", see,
-		func(ctx context.Context, in *queue) (*body[contract.Round], error) {
-			return a.roundOf(ctx, in.Project, in.Limit, in.Held, false)
-		})
-	op(h, a, "POST", path, "begin-round", "Begin a round, or go on with the one under way", mayTriage,
-		func(ctx context.Context, in *queue) (*body[contract.Round], error) {
-			return a.roundOf(ctx, in.Project, in.Limit, in.Held, true)
-		})
-	op(h, a, "POST", path+"/pass", "pass-in-round", "Say that you have seen issues and leave them as they are: they come again when something happens", mayTriage, func(ctx context.Context, in *body[contract.Pass]) (*struct{}, error) {
+	call(t, "show-round", func(ctx context.Context, in *queue) (*body[contract.Round], error) {
+		return a.roundOf(ctx, in.Project, in.Limit, in.Held, false)
+	})
+	call(t, "begin-round", func(ctx context.Context, in *queue) (*body[contract.Round], error) {
+		return a.roundOf(ctx, in.Project, in.Limit, in.Held, true)
+	})
+	call(t, "pass-in-round", func(ctx context.Context, in *body[contract.Pass]) (*struct{}, error) {
 		w, err := a.walks(ctx, "")
 		if err != nil {
 			return nil, err
@@ -60,25 +56,24 @@ func (a *API) round(h huma.API) {
 		}
 		return &struct{}{}, a.store.Triage.Pass(ctx, w.who.ID, at, list)
 	})
-	op(h, a, "POST", path+"/end", "end-round", "End your round, and sum it up", mayTriage,
-		func(ctx context.Context, in *RoundOf) (*body[contract.RoundEnd], error) {
-			w, err := a.walks(ctx, in.Project)
-			if err != nil {
-				return nil, err
-			}
-			e, err := a.store.Triage.EndRound(ctx, w.scope, w.projects, w.who)
-			if err != nil {
-				return nil, err
-			}
-			out := contract.RoundEnd{Project: w.name, Begun: e.Begun, Ended: e.Ended,
-				Seconds: int64(e.Ended.Sub(e.Begun) / time.Second), Left: e.Left, Done: []contract.RoundDone{}}
-			for _, d := range e.Done {
-				out.Done = append(out.Done,
-					contract.RoundDone{Issue: fmt.Sprintf("%s/%d", d.Project, d.Number), Headline: d.Headline, At: d.At,
-						Kind: d.Kind, Words: d.Words, Undone: d.Undone})
-			}
-			return &body[contract.RoundEnd]{out}, nil
-		})
+	call(t, "end-round", func(ctx context.Context, in *RoundOf) (*body[contract.RoundEnd], error) {
+		w, err := a.walks(ctx, in.Project)
+		if err != nil {
+			return nil, err
+		}
+		e, err := a.store.Triage.EndRound(ctx, w.scope, w.projects, w.who)
+		if err != nil {
+			return nil, err
+		}
+		out := contract.RoundEnd{Project: w.name, Begun: e.Begun, Ended: e.Ended,
+			Seconds: int64(e.Ended.Sub(e.Begun) / time.Second), Left: e.Left, Done: []contract.RoundDone{}}
+		for _, d := range e.Done {
+			out.Done = append(out.Done,
+				contract.RoundDone{Issue: fmt.Sprintf("%s/%d", d.Project, d.Number), Headline: d.Headline, At: d.At,
+					Kind: d.Kind, Words: d.Words, Undone: d.Undone})
+		}
+		return &body[contract.RoundEnd]{out}, nil
+	})
 }
 
 // walker is who goes round, and where.

@@ -6,8 +6,6 @@ import (
 	"net/http"
 	"slices"
 
-	"github.com/danielgtaylor/huma/v2"
-
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/rules"
@@ -16,84 +14,69 @@ import (
 	"firethorn/internal/web"
 )
 
-func (a *API) rules(h huma.API) {
-	op(h, a, "GET", "/api/projects/{project}/rules", "show-rules", "A project's rules file", checkRules,
-		func(ctx context.Context, in *struct {
-			ProjectPath
-			Version int `query:"version" minimum:"0" doc:"0: the newest"`
-		}) (*body[contract.Rules], error) {
-			p, err := a.store.Projects.Project(ctx, in.Project)
-			if err != nil {
-				return nil, err
-			}
-			f, err := a.store.Projects.Rules(ctx, p.ID, in.Version)
-			if err != nil {
-				return nil, err
-			}
-			return a.rulesFile(ctx, p, f)
-		})
-	op(h, a, "GET", "/api/rules/words", "list-rule-words", "What rules can use", anyone,
-		func(context.Context, *noInput) (*body[contract.RulesWords], error) {
-			out := contract.RulesWords{Conditions: rules.Words()}
-			for _, k := range scrub.Kinds {
-				out.Kinds = append(out.Kinds, string(k))
-			}
-			return &body[contract.RulesWords]{out}, nil
-		})
-	op(h, a, "GET", "/api/projects/{project}/rules/history", "list-rules", "The versions of a project's rules file, with who changed what", see, func(ctx context.Context, in *ProjectPath) (*body[contract.RulesHistory], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
+func (a *API) rules(t *table) {
+	onProject(t, "show-rules", func(ctx context.Context, p *projects.Project, in *struct {
+		ProjectPath
+		Version int `query:"version" minimum:"0" doc:"0: the newest"`
+	}) (*body[contract.Rules], error) {
+		f, err := a.store.Projects.Rules(ctx, p.ID, in.Version)
 		if err != nil {
 			return nil, err
 		}
-		list, err := a.store.Projects.RulesHistory(ctx, p.ID, 200)
-		out := contract.RulesHistory{Versions: []contract.RulesVersion{}}
-		for _, f := range list {
-			out.Versions = append(out.Versions,
-				contract.RulesVersion{Version: f.Version, At: f.At, By: f.Actor.Name, Note: f.Note})
-		}
-		return &body[contract.RulesHistory]{out}, err
+		return a.rulesFile(ctx, p, f)
 	})
-	op(h, a, "PUT", "/api/projects/{project}/rules", "push-rules", "Put a rules file in the place of the one there is",
-		pushRules, func(ctx context.Context, in *struct {
-			ProjectPath
-			Body contract.PushRules
-		}) (*body[contract.Rules], error) {
-			p, err := a.store.Projects.Project(ctx, in.Project)
-			if err != nil {
-				return nil, err
+	call(t, "list-rule-words", func(context.Context, *noInput) (*body[contract.RulesWords], error) {
+		out := contract.RulesWords{Conditions: rules.Words()}
+		for _, k := range scrub.Kinds {
+			out.Kinds = append(out.Kinds, string(k))
+		}
+		return &body[contract.RulesWords]{out}, nil
+	})
+	onProject(t, "list-rules",
+		func(ctx context.Context, p *projects.Project, in *ProjectPath) (*body[contract.RulesHistory], error) {
+			list, err := a.store.Projects.RulesHistory(ctx, p.ID, 200)
+			out := contract.RulesHistory{Versions: []contract.RulesVersion{}}
+			for _, f := range list {
+				out.Versions = append(out.Versions,
+					contract.RulesVersion{Version: f.Version, At: f.At, By: f.Actor.Name, Note: f.Note})
 			}
-			set, err := readRulesFile(in.Body.Text)
-			if err != nil {
-				return nil, err
-			}
-			if err := a.strangers(ctx, set); err != nil {
-				return nil, err
-			}
-			if err := a.scrubbingOff(ctx, p, set); err != nil {
-				return nil, err
-			}
-			onto := -1
-			if in.Body.Onto != nil {
-				onto = *in.Body.Onto
-			}
-			f, err := a.store.Projects.PushRules(ctx, p.ID, in.Body.Text, in.Body.Note, onto, actor(ctx))
-			if err != nil {
-				return nil, err
-			}
-			return a.rulesFile(ctx, p, f)
+			return &body[contract.RulesHistory]{out}, err
 		})
-	op(h, a, "POST", "/api/projects/{project}/rules/check", "check-rules", "What is wrong with a rules file",
-		checkRules, func(ctx context.Context, in *struct {
-			ProjectPath
-			Body contract.CheckRules
-		}) (*body[contract.RulesChecked], error) {
-			_, problems := rules.Read(in.Body.Text)
-			if problems == nil {
-				problems = []rules.Fault{}
-			}
-			return &body[contract.RulesChecked]{contract.RulesChecked{Good: len(problems) == 0, Problems: problems}},
-				nil
-		})
+	onProject(t, "push-rules", func(ctx context.Context, p *projects.Project, in *struct {
+		ProjectPath
+		Body contract.PushRules
+	}) (*body[contract.Rules], error) {
+		set, err := readRulesFile(in.Body.Text)
+		if err != nil {
+			return nil, err
+		}
+		if err := a.strangers(ctx, set); err != nil {
+			return nil, err
+		}
+		if err := a.scrubbingOff(ctx, p, set); err != nil {
+			return nil, err
+		}
+		onto := -1
+		if in.Body.Onto != nil {
+			onto = *in.Body.Onto
+		}
+		f, err := a.store.Projects.PushRules(ctx, p.ID, in.Body.Text, in.Body.Note, onto, actor(ctx))
+		if err != nil {
+			return nil, err
+		}
+		return a.rulesFile(ctx, p, f)
+	})
+	call(t, "check-rules", func(ctx context.Context, in *struct {
+		ProjectPath
+		Body contract.CheckRules
+	}) (*body[contract.RulesChecked], error) {
+		_, problems := rules.Read(in.Body.Text)
+		if problems == nil {
+			problems = []rules.Fault{}
+		}
+		return &body[contract.RulesChecked]{contract.RulesChecked{Good: len(problems) == 0, Problems: problems}},
+			nil
+	})
 }
 
 // scrubbingOff refuses rules that switch built-in scrubbing off and that are not

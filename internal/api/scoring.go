@@ -4,8 +4,6 @@ import (
 	"context"
 	"fmt"
 
-	"github.com/danielgtaylor/huma/v2"
-
 	"firethorn/internal/contract"
 	"firethorn/internal/core/impact"
 	"firethorn/internal/core/surge"
@@ -16,45 +14,32 @@ import (
 // mostRanked is how many places of a list are shown before and after.
 const mostRanked = 200
 
-func (a *API) scoring(h huma.API) {
+func (a *API) scoring(t *table) {
 	const path = "/api/projects/{project}/impact"
-	op(h, a, "GET", path, "show-scoring", "By what issues are scored, and when they surge", see,
-		func(ctx context.Context, in *ProjectPath) (*body[contract.Scoring], error) {
-			p, err := a.store.Projects.Project(ctx, in.Project)
-			if err != nil {
-				return nil, err
-			}
+	onProject(t, "show-scoring",
+		func(ctx context.Context, p *projects.Project, in *ProjectPath) (*body[contract.Scoring], error) {
 			return a.showScoring(ctx, p)
 		})
-	op(h, a, "POST", path+"/trial", "try-scoring", "The list as it is, and as it would be by other weights", see,
-		func(ctx context.Context, in *struct {
-			ProjectPath
-			Most int `query:"most" minimum:"1" maximum:"200" default:"25" doc:"places that are shown"`
-			Body contract.SetScoring
-		}) (*body[contract.ScoringTrial], error) {
-			p, err := a.store.Projects.Project(ctx, in.Project)
-			if err != nil {
-				return nil, err
-			}
-			w, _, err := a.changed(ctx, p, in.Body)
-			if err != nil {
-				return nil, err
-			}
-			before, after, all, err := a.store.Scoring.Try(ctx, p.ID, w, mostRanked)
-			if err != nil {
-				return nil, err
-			}
-			return &body[contract.ScoringTrial]{contract.ScoringTrial{Weights: w.Map(), Issues: all,
-				Before: ranksOf(before, after, in.Most), After: ranksOf(after, before, in.Most)}}, nil
-		})
-	op(h, a, "PUT", path, "change-scoring", "Change by what issues are scored, or when they surge; all are scored anew", mayTriage, func(ctx context.Context, in *struct {
+	onProject(t, "try-scoring", func(ctx context.Context, p *projects.Project, in *struct {
 		ProjectPath
+		Most int `query:"most" minimum:"1" maximum:"200" default:"25" doc:"places that are shown"`
 		Body contract.SetScoring
-	}) (*body[contract.Scoring], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
+	}) (*body[contract.ScoringTrial], error) {
+		w, _, err := a.changed(ctx, p, in.Body)
 		if err != nil {
 			return nil, err
 		}
+		before, after, all, err := a.store.Scoring.Try(ctx, p.ID, w, mostRanked)
+		if err != nil {
+			return nil, err
+		}
+		return &body[contract.ScoringTrial]{contract.ScoringTrial{Weights: w.Map(), Issues: all,
+			Before: ranksOf(before, after, in.Most), After: ranksOf(after, before, in.Most)}}, nil
+	})
+	onProject(t, "change-scoring", func(ctx context.Context, p *projects.Project, in *struct {
+		ProjectPath
+		Body contract.SetScoring
+	}) (*body[contract.Scoring], error) {
 		w, t, err := a.changed(ctx, p, in.Body)
 		if err != nil {
 			return nil, err

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"time"
 
-	"github.com/danielgtaylor/huma/v2"
 	"github.com/google/uuid"
 
 	"firethorn/internal/contract"
@@ -13,6 +12,7 @@ import (
 	"firethorn/internal/core/session"
 	"firethorn/internal/pipeline"
 	"firethorn/internal/store/events"
+	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 )
 
@@ -28,69 +28,55 @@ type SessionList struct {
 // mostOfSession is how many events of a session are told.
 const mostOfSession = 200
 
-func (a *API) sessions(h huma.API) {
-	op(h, a, "GET", "/api/projects/{project}/sessions", "list-sessions", "Runs of the application, newest first", see,
-		a.listSessions)
-	op(h, a, "GET", "/api/projects/{project}/session-counts", "count-sessions",
-		"How many sessions ended how, by release and environment", see, func(ctx context.Context, in *struct {
-			ProjectPath
-			Days  int  `query:"days" minimum:"1" maximum:"400" default:"14" doc:"how many days back, today included (UTC)"`
-			ByDay bool `query:"by_day" doc:"tell the days apart"`
-		}) (*body[contract.SessionCounts], error) {
-			p, err := a.store.Projects.Project(ctx, in.Project)
-			if err != nil {
-				return nil, err
+func (a *API) sessions(t *table) {
+	onProject(t, "list-sessions", a.listSessions)
+	onProject(t, "count-sessions", func(ctx context.Context, p *projects.Project, in *struct {
+		ProjectPath
+		Days  int  `query:"days" minimum:"1" maximum:"400" default:"14" doc:"how many days back, today included (UTC)"`
+		ByDay bool `query:"by_day" doc:"tell the days apart"`
+	}) (*body[contract.SessionCounts], error) {
+		to := a.store.DB.Now().UTC()
+		from := to.AddDate(0, 0, 1-in.Days)
+		rows, err := a.store.Events.SessionCounts(ctx, p.ID, from, to, in.ByDay)
+		if err != nil {
+			return nil, err
+		}
+		out := contract.SessionCounts{From: from.Format(time.DateOnly), To: to.Format(time.DateOnly),
+			Counts: []contract.SessionCount{}}
+		all := map[session.Outcome]int64{}
+		for _, r := range rows {
+			for o, n := range r.Outcomes {
+				all[o] += n
 			}
-			to := a.store.DB.Now().UTC()
-			from := to.AddDate(0, 0, 1-in.Days)
-			rows, err := a.store.Events.SessionCounts(ctx, p.ID, from, to, in.ByDay)
-			if err != nil {
-				return nil, err
-			}
-			out := contract.SessionCounts{From: from.Format(time.DateOnly), To: to.Format(time.DateOnly),
-				Counts: []contract.SessionCount{}}
-			all := map[session.Outcome]int64{}
-			for _, r := range rows {
-				for o, n := range r.Outcomes {
-					all[o] += n
-				}
-				c := sessionCount(r.Outcomes)
-				c.Day, c.Release, c.Environment = r.Day, r.Release, r.Environment
-				out.Counts = append(out.Counts, c)
-			}
-			out.Total = sessionCount(all)
-			return &body[contract.SessionCounts]{out}, nil
-		})
-	op(h, a, "GET", "/api/projects/{project}/sessions/{session}", "show-session", "One session and its events", see,
-		func(ctx context.Context, in *struct {
-			ProjectPath
-			Session string `path:"session" maxLength:"200"`
-		}) (*body[contract.SessionDetail], error) {
-			p, err := a.store.Projects.Project(ctx, in.Project)
-			if err != nil {
-				return nil, err
-			}
-			row, err := a.store.Events.Session(ctx, p.ID, in.Session)
-			if err != nil {
-				return nil, err
-			}
-			events, err := a.store.Events.EventsOfSession(ctx, p.ID, in.Session, mostOfSession)
-			if err != nil {
-				return nil, err
-			}
-			out := contract.SessionDetail{Session: sessionOf(row), Events: []contract.EventRow{}}
-			for _, e := range events {
-				out.Events = append(out.Events, eventRow(p.Name, e))
-			}
-			return &body[contract.SessionDetail]{out}, nil
-		})
+			c := sessionCount(r.Outcomes)
+			c.Day, c.Release, c.Environment = r.Day, r.Release, r.Environment
+			out.Counts = append(out.Counts, c)
+		}
+		out.Total = sessionCount(all)
+		return &body[contract.SessionCounts]{out}, nil
+	})
+	onProject(t, "show-session", func(ctx context.Context, p *projects.Project, in *struct {
+		ProjectPath
+		Session string `path:"session" maxLength:"200"`
+	}) (*body[contract.SessionDetail], error) {
+		row, err := a.store.Events.Session(ctx, p.ID, in.Session)
+		if err != nil {
+			return nil, err
+		}
+		events, err := a.store.Events.EventsOfSession(ctx, p.ID, in.Session, mostOfSession)
+		if err != nil {
+			return nil, err
+		}
+		out := contract.SessionDetail{Session: sessionOf(row), Events: []contract.EventRow{}}
+		for _, e := range events {
+			out.Events = append(out.Events, eventRow(p.Name, e))
+		}
+		return &body[contract.SessionDetail]{out}, nil
+	})
 }
 
-func (a *API) listSessions(ctx context.Context, in *SessionList) (*body[contract.Sessions], error) {
-	p, err := a.store.Projects.Project(ctx, in.Project)
-	if err != nil {
-		return nil, err
-	}
+func (a *API) listSessions(ctx context.Context, p *projects.Project,
+	in *SessionList) (*body[contract.Sessions], error) {
 	q := events.SessionQuery{Project: p.ID, Limit: in.Limit}
 	if o, ok := session.ParseOutcome(in.Outcome); ok {
 		q.Outcome = &o
@@ -145,36 +131,27 @@ type FeedbackPage struct {
 	Cursor string `query:"cursor"`
 }
 
-func (a *API) feedback(h huma.API) {
-	op(h, a, "GET", "/api/projects/{project}/feedback", "list-feedback", "What people said, newest first", see,
-		func(ctx context.Context, in *struct {
-			ProjectPath
-			FeedbackPage
-			Event string `query:"event" doc:"only what is about this event"`
-		}) (*body[contract.FeedbackList], error) {
-			p, err := a.store.Projects.Project(ctx, in.Project)
-			if err != nil {
-				return nil, err
+func (a *API) feedback(t *table) {
+	onProject(t, "list-feedback", func(ctx context.Context, p *projects.Project, in *struct {
+		ProjectPath
+		FeedbackPage
+		Event string `query:"event" doc:"only what is about this event"`
+	}) (*body[contract.FeedbackList], error) {
+		q := events.FeedbackQuery{Project: p.ID}
+		if in.Event != "" {
+			var err error
+			if q.Event, err = uuid.Parse(in.Event); err != nil {
+				return nil, fault.New(fault.BadInput, "%q is no event id: it must be a UUID", in.Event)
 			}
-			q := events.FeedbackQuery{Project: p.ID}
-			if in.Event != "" {
-				if q.Event, err = uuid.Parse(in.Event); err != nil {
-					return nil, fault.New(fault.BadInput, "%q is no event id: it must be a UUID", in.Event)
-				}
-			}
-			return a.feedbackPage(ctx, p, q, in.FeedbackPage)
-		})
-	op(h, a, "GET", "/api/issues/{project}/{number}/feedback", "list-issue-feedback",
-		"What people said about an issue, newest first", see, func(ctx context.Context, in *struct {
-			IssuePath
-			FeedbackPage
-		}) (*body[contract.FeedbackList], error) {
-			is, p, err := a.issue(ctx, &in.IssuePath)
-			if err != nil {
-				return nil, err
-			}
-			return a.feedbackPage(ctx, p, events.FeedbackQuery{Project: p.ID, Issue: is.ID}, in.FeedbackPage)
-		})
+		}
+		return a.feedbackPage(ctx, p, q, in.FeedbackPage)
+	})
+	onIssue(t, "list-issue-feedback", func(ctx context.Context, p *projects.Project, is *issues.Issue, in *struct {
+		IssuePath
+		FeedbackPage
+	}) (*body[contract.FeedbackList], error) {
+		return a.feedbackPage(ctx, p, events.FeedbackQuery{Project: p.ID, Issue: is.ID}, in.FeedbackPage)
+	})
 }
 
 type feedbackCursor struct{ Before int64 }

@@ -3,22 +3,17 @@ package api
 import (
 	"context"
 
-	"github.com/danielgtaylor/huma/v2"
-
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/guide"
+	"firethorn/internal/store/projects"
 )
 
-func (a *API) setUp(h huma.API) {
-	op(h, a, "GET", "/api/projects/{project}/set-up", "set-up", "How an application is set up to report, with the project's own key", see, func(ctx context.Context, in *struct {
+func (a *API) setUp(t *table) {
+	onProject(t, "set-up", func(ctx context.Context, p *projects.Project, in *struct {
 		ProjectPath
 		Runtime string `query:"runtime" enum:"vite,browser,node,node-web,go,opentelemetry,logs" default:"vite" doc:"what the application runs in"`
 	}) (*body[contract.SetUp], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
 		whole, err := a.project(ctx, p)
 		if err != nil {
 			return nil, err

@@ -5,12 +5,11 @@ import (
 	"fmt"
 	"time"
 
-	"github.com/danielgtaylor/huma/v2"
-
 	"firethorn/internal/contract"
 	"firethorn/internal/core/difference"
 	"firethorn/internal/core/shell"
 	"firethorn/internal/store/issues"
+	"firethorn/internal/store/projects"
 	"firethorn/internal/usecase/moves"
 )
 
@@ -23,20 +22,16 @@ type SplitIn struct {
 	Body contract.SplitBy
 }
 
-func (a *API) splits(h huma.API) {
-	op(h, a, "GET", "/api/issues/{project}/{number}/differences", "issue-differences",
-		"What the events of an issue differ in, to split it by", see, a.differences)
-	op(h, a, "POST", "/api/issues/{project}/{number}/split", "split-issue", "Split off the events that have a difference; undo takes it back", mayTriage, a.split)
+func (a *API) splits(t *table) {
+	onIssue(t, "issue-differences", a.differences)
+	onProject(t, "split-issue", a.split)
 }
 
 // differences compares kept events of an issue.
-func (a *API) differences(ctx context.Context, in *IssuePath) (*body[contract.Differences], error) {
-	is, p, err := a.issue(ctx, in)
-	if err != nil {
-		return nil, err
-	}
+func (a *API) differences(ctx context.Context, p *projects.Project, is *issues.Issue,
+	in *IssuePath) (*body[contract.Differences], error) {
 	sample := difference.NewSample()
-	err = a.store.Moves.KeptOf(ctx, p, is.ID, moves.ReaderOf(p.Project, a.units), func(k *moves.Kept) error {
+	err := a.store.Moves.KeptOf(ctx, p, is.ID, moves.ReaderOf(p.Project, a.units), func(k *moves.Kept) error {
 		sample.Add(k.Event, k.Frames, k.Print)
 		return nil
 	})
@@ -63,12 +58,8 @@ func splitCommand(id string, d difference.Difference) string {
 	return "firethorn issue split " + id + " " + shell.Option("--"+string(d.Kind), value)
 }
 
-func (a *API) split(ctx context.Context, in *SplitIn) (*body[contract.IssueDetail], error) {
+func (a *API) split(ctx context.Context, p *projects.Project, in *SplitIn) (*body[contract.IssueDetail], error) {
 	d, err := difference.New(difference.Kind(in.Body.By), in.Body.Name, in.Body.Value)
-	if err != nil {
-		return nil, err
-	}
-	p, err := a.store.Projects.Project(ctx, in.Project)
 	if err != nil {
 		return nil, err
 	}

@@ -8,8 +8,6 @@ import (
 	"strings"
 	"time"
 
-	"github.com/danielgtaylor/huma/v2"
-
 	"firethorn/internal/contract"
 	"firethorn/internal/core/shell"
 	"firethorn/internal/core/symbolicate"
@@ -18,18 +16,15 @@ import (
 	"firethorn/internal/usecase/ingest"
 )
 
-func (a *API) symbolCheck(h huma.API) {
-	op(h, a, "GET", "/api/projects/{project}/symbols/check", "check-symbols", "Whether the traces of a release, or of one event, can be read, and why not", see, func(ctx context.Context, in *struct {
+func (a *API) symbolCheck(t *table) {
+	onProject(t, "check-symbols", func(ctx context.Context, p *projects.Project, in *struct {
 		ProjectPath
 		Release string `query:"release" doc:"as events report it; with an event it may be left out"`
 		Event   string `query:"event" doc:"an event's id, or an issue, whose newest kept event counts"`
 	}) (*body[contract.SymbolCheck], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
 		c := &checking{a: a, p: p,
 			out: contract.SymbolCheck{Project: p.Name, Release: in.Release, Files: []contract.CheckedFile{}}}
+		var err error
 		if in.Event != "" {
 			err = c.event(ctx, in.Event)
 		} else {
@@ -37,13 +32,8 @@ func (a *API) symbolCheck(h huma.API) {
 		}
 		return &body[contract.SymbolCheck]{c.out}, err
 	})
-	op(h, a, "GET", "/api/projects/{project}/symbols/unread", "unread-releases",
-		"Releases whose traces cannot be read for want of symbols", see,
-		func(ctx context.Context, in *ProjectPath) (*body[contract.UnreadReleases], error) {
-			p, err := a.store.Projects.Project(ctx, in.Project)
-			if err != nil {
-				return nil, err
-			}
+	onProject(t, "unread-releases",
+		func(ctx context.Context, p *projects.Project, in *ProjectPath) (*body[contract.UnreadReleases], error) {
 			list, err := a.store.Ingest.UnreadReleases(ctx, p.ID)
 			out := contract.UnreadReleases{Releases: []contract.UnreadRelease{}}
 			for _, u := range list {

@@ -9,42 +9,30 @@ import (
 	"strings"
 	"time"
 
-	"github.com/danielgtaylor/huma/v2"
-
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/store/symbolstore"
 )
 
-func (a *API) symbols(h huma.API) {
-	op(h, a, "POST", "/api/projects/{project}/symbols/missing", "missing-symbols",
-		"Which contents the project does not hold yet", pushSymbol, func(ctx context.Context, in *struct {
-			ProjectPath
-			Body contract.Hashes
-		}) (*body[contract.MissingSymbols], error) {
-			p, err := a.store.Projects.Project(ctx, in.Project)
-			if err != nil {
-				return nil, err
-			}
-			out, err := a.missing(ctx, p, in.Body.Hashes)
-			return &body[contract.MissingSymbols]{out}, err
-		})
-	op(h, a, "POST", "/api/projects/{project}/symbols", "push-symbols",
-		"Say which contents the files of a release have", pushSymbol, a.pushSymbols)
-	op(h, a, "GET", "/api/projects/{project}/symbols", "list-symbols", "What was pushed, newest first, and what it takes by release", see, func(ctx context.Context, in *struct {
+func (a *API) symbols(t *table) {
+	onProject(t, "missing-symbols", func(ctx context.Context, p *projects.Project, in *struct {
+		ProjectPath
+		Body contract.Hashes
+	}) (*body[contract.MissingSymbols], error) {
+		out, err := a.missing(ctx, p, in.Body.Hashes)
+		return &body[contract.MissingSymbols]{out}, err
+	})
+	onProject(t, "push-symbols", a.pushSymbols)
+	onProject(t, "list-symbols", func(ctx context.Context, p *projects.Project, in *struct {
 		ProjectPath
 		Release string `query:"release"`
 		Limit   int    `query:"limit" minimum:"1" maximum:"1000" default:"200"`
 	}) (*body[contract.Symbols], error) {
-		p, err := a.store.Projects.Project(ctx, in.Project)
-		if err != nil {
-			return nil, err
-		}
 		out, err := a.listSymbols(ctx, p, in.Release, in.Limit)
 		return &body[contract.Symbols]{out}, err
 	})
-	a.symbolCheck(h)
+	a.symbolCheck(t)
 }
 
 func (a *API) missing(ctx context.Context, p *projects.Project, list []string) (contract.MissingSymbols, error) {
@@ -114,14 +102,10 @@ const (
 	compileMost = 300
 )
 
-func (a *API) pushSymbols(ctx context.Context, in *struct {
+func (a *API) pushSymbols(ctx context.Context, p *projects.Project, in *struct {
 	ProjectPath
 	Body contract.PushSymbols
 }) (*body[contract.Pushed], error) {
-	p, err := a.store.Projects.Project(ctx, in.Project)
-	if err != nil {
-		return nil, err
-	}
 	var files []symbolstore.PushedFile
 	var need [][32]byte
 	for _, f := range in.Body.Files {
@@ -129,6 +113,7 @@ func (a *API) pushSymbols(ctx context.Context, in *struct {
 			return nil, err
 		}
 		sf := symbolstore.PushedFile{Address: f.Address, DebugID: f.DebugID}
+		var err error
 		if sf.Bundle, err = hash(f.Bundle); err != nil {
 			return nil, err
 		}

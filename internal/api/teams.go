@@ -4,8 +4,6 @@ import (
 	"context"
 	"strings"
 
-	"github.com/danielgtaylor/huma/v2"
-
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/store/accounts"
@@ -16,32 +14,29 @@ type TeamPath struct {
 	Team string `path:"team" doc:"its name, or its handle with @"`
 }
 
-func (a *API) teamsAndLeaving(h huma.API) {
-	op(h, a, "GET", "/api/teams", "list-teams", "The teams, with their members", see,
-		func(ctx context.Context, _ *noInput) (*body[contract.Teams], error) {
-			list, err := a.teams(ctx)
-			return &body[contract.Teams]{contract.Teams{Teams: list}}, err
-		})
-	op(h, a, "POST", "/api/teams", "create-team", "Make a team: people who have issues together", administer,
-		func(ctx context.Context, in *body[contract.NewTeam]) (*body[contract.Team], error) {
-			t, err := a.store.Accounts.AddTeam(ctx, in.Body.Name, in.Body.Members)
-			if err != nil {
-				return nil, err
-			}
-			return &body[contract.Team]{team(t)}, nil
-		})
-	op(h, a, "PATCH", "/api/teams/{team}", "change-team", "Let people into a team, or out of it", administer,
-		func(ctx context.Context, in *struct {
-			TeamPath
-			Body contract.ChangeTeam
-		}) (*body[contract.Team], error) {
-			t, err := a.store.Accounts.ChangeTeam(ctx, in.Team, in.Body.Add, in.Body.Remove)
-			if err != nil {
-				return nil, err
-			}
-			return &body[contract.Team]{team(t)}, nil
-		})
-	op(h, a, "POST", "/api/people/{who}/leave", "leave", "Say that somebody does not work here any more, or dissolve a team: their tokens and sessions end", administer, func(ctx context.Context, in *PersonPath) (*body[contract.Person], error) {
+func (a *API) teamsAndLeaving(t *table) {
+	call(t, "list-teams", func(ctx context.Context, _ *noInput) (*body[contract.Teams], error) {
+		list, err := a.teams(ctx)
+		return &body[contract.Teams]{contract.Teams{Teams: list}}, err
+	})
+	call(t, "create-team", func(ctx context.Context, in *body[contract.NewTeam]) (*body[contract.Team], error) {
+		t, err := a.store.Accounts.AddTeam(ctx, in.Body.Name, in.Body.Members)
+		if err != nil {
+			return nil, err
+		}
+		return &body[contract.Team]{team(t)}, nil
+	})
+	call(t, "change-team", func(ctx context.Context, in *struct {
+		TeamPath
+		Body contract.ChangeTeam
+	}) (*body[contract.Team], error) {
+		t, err := a.store.Accounts.ChangeTeam(ctx, in.Team, in.Body.Add, in.Body.Remove)
+		if err != nil {
+			return nil, err
+		}
+		return &body[contract.Team]{team(t)}, nil
+	})
+	call(t, "leave", func(ctx context.Context, in *PersonPath) (*body[contract.Person], error) {
 		p, err := a.store.Accounts.Leave(ctx, in.Who)
 		if err != nil {
 			return nil, err
@@ -55,14 +50,13 @@ func (a *API) teamsAndLeaving(h huma.API) {
 		}
 		return &body[contract.Person]{out}, err
 	})
-	op(h, a, "POST", "/api/people/{who}/return", "return", "Say that somebody works here again", administer,
-		func(ctx context.Context, in *PersonPath) (*body[contract.Person], error) {
-			p, err := a.store.Accounts.Return(ctx, in.Who)
-			if err != nil {
-				return nil, err
-			}
-			return &body[contract.Person]{person(p)}, nil
-		})
+	call(t, "return", func(ctx context.Context, in *PersonPath) (*body[contract.Person], error) {
+		p, err := a.store.Accounts.Return(ctx, in.Who)
+		if err != nil {
+			return nil, err
+		}
+		return &body[contract.Person]{person(p)}, nil
+	})
 }
 
 func (a *API) teams(ctx context.Context) ([]contract.Team, error) {

@@ -4,31 +4,26 @@ import (
 	"context"
 	"time"
 
-	"github.com/danielgtaylor/huma/v2"
-
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/store/accounts"
 )
 
-func (a *API) tokens(h huma.API) {
-	op(h, a, "GET", "/api/tokens", "list-tokens", "All tokens, the newest first, without their texts", administer,
-		func(ctx context.Context, _ *noInput) (*body[contract.Tokens], error) {
-			list, err := a.store.Accounts.Tokens(ctx)
-			out := contract.Tokens{Tokens: []contract.TokenInfo{}}
-			for _, t := range list {
-				out.Tokens = append(out.Tokens, tokenInfo(t))
-			}
-			return &body[contract.Tokens]{out}, err
-		})
-	op(h, a, "POST", "/api/tokens", "create-token", "Make a token; its text is shown this once", administer,
-		a.createToken)
-	op(h, a, "DELETE", "/api/tokens/{id}", "revoke-token", "End a token", administer,
-		func(ctx context.Context, in *struct {
-			ID int64 `path:"id" minimum:"1"`
-		}) (*struct{}, error) {
-			return nil, a.store.Accounts.RevokeToken(ctx, in.ID)
-		})
+func (a *API) tokens(t *table) {
+	call(t, "list-tokens", func(ctx context.Context, _ *noInput) (*body[contract.Tokens], error) {
+		list, err := a.store.Accounts.Tokens(ctx)
+		out := contract.Tokens{Tokens: []contract.TokenInfo{}}
+		for _, t := range list {
+			out.Tokens = append(out.Tokens, tokenInfo(t))
+		}
+		return &body[contract.Tokens]{out}, err
+	})
+	call(t, "create-token", a.createToken)
+	call(t, "revoke-token", func(ctx context.Context, in *struct {
+		ID int64 `path:"id" minimum:"1"`
+	}) (*struct{}, error) {
+		return nil, a.store.Accounts.RevokeToken(ctx, in.ID)
+	})
 }
 
 func tokenInfo(t *accounts.TokenRow) contract.TokenInfo {

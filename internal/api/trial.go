@@ -53,30 +53,32 @@ func (t trials) begin(ctx context.Context) (end func(), err error) {
 	}
 }
 
-func (a *API) trial(h huma.API) {
-	op(h, a, "POST", "/api/projects/{project}/rules/try", "try-rules", "What a rules file, or another grouping version, would have done to stored events", seeEvents, func(ctx context.Context, in *TryIn) (*body[contract.RulesTried], error) {
-		ctx, cancel := context.WithTimeout(ctx, tryTime)
-		defer cancel()
-		run, err := a.newTrial(ctx, in)
-		if err != nil {
-			return nil, err
-		}
-		out, err := run.do(ctx, func(int) {})
-		if err != nil {
-			return nil, err
-		}
-		return &body[contract.RulesTried]{*out}, nil
-	})
-	op(h, a, "POST", "/api/projects/{project}/rules/try/live", "watch-rules-trial", "The same as a stream of server-sent events: progress, then tried or problem; ending the request cancels the trial", seeEvents, func(ctx context.Context, in *TryIn) (*huma.StreamResponse, error) {
-		run, err := a.newTrial(ctx, in)
-		if err != nil {
-			return nil, err
-		}
-		if run.of, err = a.store.Similar.KeptSince(ctx, run.p.ID, run.since, run.in.Events); err != nil {
-			return nil, err
-		}
-		return &huma.StreamResponse{Body: func(h huma.Context) { run.stream(h) }}, nil
-	})
+func (a *API) trial(t *table) {
+	onProject(t, "try-rules",
+		func(ctx context.Context, p *projects.Project, in *TryIn) (*body[contract.RulesTried], error) {
+			ctx, cancel := context.WithTimeout(ctx, tryTime)
+			defer cancel()
+			run, err := a.newTrial(p, in)
+			if err != nil {
+				return nil, err
+			}
+			out, err := run.do(ctx, func(int) {})
+			if err != nil {
+				return nil, err
+			}
+			return &body[contract.RulesTried]{*out}, nil
+		})
+	onProject(t, "watch-rules-trial",
+		func(ctx context.Context, p *projects.Project, in *TryIn) (*huma.StreamResponse, error) {
+			run, err := a.newTrial(p, in)
+			if err != nil {
+				return nil, err
+			}
+			if run.of, err = a.store.Similar.KeptSince(ctx, run.p.ID, run.since, run.in.Events); err != nil {
+				return nil, err
+			}
+			return &huma.StreamResponse{Body: func(h huma.Context) { run.stream(h) }}, nil
+		})
 }
 
 // trialRun is one trial.
@@ -90,11 +92,7 @@ type trialRun struct {
 	since  time.Time
 }
 
-func (a *API) newTrial(ctx context.Context, in *TryIn) (*trialRun, error) {
-	p, err := a.store.Projects.Project(ctx, in.Project)
-	if err != nil {
-		return nil, err
-	}
+func (a *API) newTrial(p *projects.Project, in *TryIn) (*trialRun, error) {
 	r := &trialRun{a: a, p: p, in: in.Body}
 	now := p.Method()
 	then := now
@@ -106,6 +104,7 @@ func (a *API) newTrial(ctx context.Context, in *TryIn) (*trialRun, error) {
 	}
 	set := p.Rules
 	if in.Body.Text != nil {
+		var err error
 		if set, err = readRulesFile(*in.Body.Text); err != nil {
 			return nil, err
 		}

@@ -3,9 +3,8 @@ package api
 import (
 	"context"
 
-	"github.com/danielgtaylor/huma/v2"
-
 	"firethorn/internal/contract"
+	"firethorn/internal/store/projects"
 	"firethorn/internal/usecase/retention"
 )
 
@@ -15,25 +14,16 @@ type ErasureIn struct {
 	ID int64 `path:"id"`
 }
 
-func (a *API) users(h huma.API) {
-	op(h, a, "POST", "/api/projects/{project}/erasures", "erase-user",
-		"Forget a user: bodies that hold them go, counts stay", administer, func(ctx context.Context, in *struct {
-			ProjectPath
-			Body contract.EraseUser
-		}) (*body[contract.Erasure], error) {
-			p, err := a.store.Projects.Project(ctx, in.Project)
-			if err != nil {
-				return nil, err
-			}
-			e, err := a.store.Retention.Erase(ctx, p, in.Body.User, actor(ctx).Name)
-			return erasure(e, err)
-		})
-	op(h, a, "GET", "/api/projects/{project}/erasures/{id}", "show-erasure", "How far an erasure is", administer,
-		func(ctx context.Context, in *ErasureIn) (*body[contract.Erasure], error) {
-			p, err := a.store.Projects.Project(ctx, in.Project)
-			if err != nil {
-				return nil, err
-			}
+func (a *API) users(t *table) {
+	onProject(t, "erase-user", func(ctx context.Context, p *projects.Project, in *struct {
+		ProjectPath
+		Body contract.EraseUser
+	}) (*body[contract.Erasure], error) {
+		e, err := a.store.Retention.Erase(ctx, p, in.Body.User, actor(ctx).Name)
+		return erasure(e, err)
+	})
+	onProject(t, "show-erasure",
+		func(ctx context.Context, p *projects.Project, in *ErasureIn) (*body[contract.Erasure], error) {
 			e, err := a.store.Retention.ErasureState(ctx, p.ID, in.ID)
 			return erasure(e, err)
 		})

@@ -138,7 +138,10 @@ func serve(ctx context.Context, c Config, store *records.Records, l, side net.Li
 		Grouping: store.Regrouping, Symbols: store.Symbols, Units: units, Log: c.Log, Owner: owner, Watch: m})
 	jobs := upkeep.New(work, upkeep.Options{Store: store, Units: units, Log: c.Log, Renames: code.Renames,
 		Silence: cmp.Or(c.Silence, defaultSilence), Watch: m.Job})
-	handler, a, in := routes(c, parts{store, units, code, work, m, public})
+	handler, a, in, err := routes(c, parts{store, units, code, work, m, public})
+	if err != nil {
+		return err
+	}
 	server := &http.Server{
 		Handler: web.Headers(public.Scheme == "https", handler), MaxHeaderBytes: 64 << 10,
 		ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 2 * time.Minute, WriteTimeout: writeTime,
@@ -242,7 +245,7 @@ type parts struct {
 	public *url.URL
 }
 
-func routes(c Config, p parts) (http.Handler, *api.API, *intake.Intake) {
+func routes(c Config, p parts) (http.Handler, *api.API, *intake.Intake, error) {
 	r := chi.NewRouter()
 	r.Get("/healthz", web.Handle(c.Log, func(w http.ResponseWriter, r *http.Request) error {
 		return web.WriteJSON(w, http.StatusOK, map[string]string{"status": "ok"})
@@ -262,7 +265,10 @@ func routes(c Config, p parts) (http.Handler, *api.API, *intake.Intake) {
 	if c.Database == "" {
 		opt.DiskFree = func() (int64, error) { return diskFree(c.Data) }
 	}
-	a := api.New(r, opt)
+	a, err := api.New(r, opt)
+	if err != nil {
+		return nil, nil, nil, err
+	}
 	r.Get("/clients/*", client.Handler().ServeHTTP)
 	pages, err := console.Handler()
 	if err != nil {
@@ -280,5 +286,5 @@ func routes(c Config, p parts) (http.Handler, *api.API, *intake.Intake) {
 			Detail: fmt.Sprintf("%s does not work on %s", req.Method, req.URL.Path)}
 		web.WriteError(w, req, c.Log, problem)
 	})
-	return r, a, in
+	return r, a, in, nil
 }
