@@ -104,7 +104,13 @@ func TestConsole_NoDecisionLandsOnAnotherIssue(t *testing.T) {
 				had[who+" "+id] = true
 				time.Sleep(time.Duration(r.IntN(60)) * time.Millisecond)
 			}
-			time.Sleep(3 * time.Second) // what is under way
+			calm(func() int { // what is under way
+				n := 0
+				for _, tab := range people {
+					n += eval[int](t, tab, asked+".length")
+				}
+				return n
+			})
 			decisions := 0
 			for n := 1; n <= 40; n++ {
 				id := fmt.Sprintf("%s/%d", project, n)
@@ -127,6 +133,17 @@ func TestConsole_NoDecisionLandsOnAnotherIssue(t *testing.T) {
 			}
 			t.Logf("%d decisions in 100 steps", decisions)
 		})
+	}
+}
+
+// calm waits until a count has stayed the same for longer than the stream of
+// changes takes to tell of one.
+func calm(count func() int) {
+	n, since := count(), time.Now()
+	for end := since.Add(patience); time.Since(since) < 1500*time.Millisecond && time.Now().Before(end); time.Sleep(100 * time.Millisecond) {
+		if now := count(); now != n {
+			n, since = now, time.Now()
+		}
 	}
 }
 
@@ -252,7 +269,7 @@ func TestConsole_AsksForLittle(t *testing.T) {
 	size := func() int { return eval[int](t, tab, asked+".reduce((n, e) => n + e.transferSize, 0)") }
 	had, bytes := count(), size()
 	spent := func(what string) int {
-		time.Sleep(3 * time.Second) // the stream tells of it as well
+		calm(count) // the stream tells of it as well
 		n, b := count(), size()
 		spent := n - had
 		t.Logf("%s: %d requests, %d bytes", what, spent, b-bytes)
@@ -293,7 +310,7 @@ func TestConsole_AsksForLittle(t *testing.T) {
 	least("a decision in the list", "d", "a", "d")
 	open(t, tab, shared.url+"/p/"+project+"/round")
 	eventually(t, tab, "the round", inFrontOfRound+"() !== ''")
-	time.Sleep(2 * time.Second)
+	calm(count)
 	had, bytes = count(), size()
 	for range 10 {
 		press(t, tab, "a")
