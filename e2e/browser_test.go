@@ -110,13 +110,26 @@ const atRest = `new Promise((done) => {
 // accessible fails on anything axe-core finds wrong with the page.
 func accessible(t *testing.T, tab context.Context, page string) {
 	t.Helper()
+	checkedByAxe(t, tab, page, "{ resultTypes: ['violations'] }")
+}
+
+// contrasting fails on texts that axe-core finds hard to read: what one theme may
+// have wrong where another has not.
+func contrasting(t *testing.T, tab context.Context, page string) {
+	t.Helper()
+	checkedByAxe(t, tab, page, "{ resultTypes: ['violations'], runOnly: ['color-contrast'] }")
+}
+
+func checkedByAxe(t *testing.T, tab context.Context, page, options string) {
+	t.Helper()
 	axe, err := os.ReadFile("../node_modules/axe-core/axe.min.js")
 	if err != nil {
 		t.Fatal(err)
 	}
+	eventually(t, tab, page+" is there", "document.querySelector('h1') !== null")
 	eval[any](t, tab, string(axe)+";0")
 	eval[any](t, tab, atRest)
-	found := eval[[]string](t, tab, `axe.run(document, { resultTypes: ['violations'] }).then((r) => r.violations.map((v) => v.id + ": " + v.help + " " + v.nodes.map((n) => n.html.slice(0, 150) + " " + (n.any[0]?.message ?? "")).slice(0, 3).join(" | ")))`)
+	found := eval[[]string](t, tab, `axe.run(document, `+options+`).then((r) => r.violations.map((v) => v.id + ": " + v.help + " " + v.nodes.map((n) => n.html.slice(0, 150) + " " + (n.any[0]?.message ?? "")).slice(0, 3).join(" | ")))`)
 	for _, v := range found {
 		t.Errorf("%s: %s", page, v)
 	}

@@ -50,6 +50,10 @@ func TestMain(m *testing.M) {
 		}
 		defer os.RemoveAll(dir)
 		os.Setenv("XDG_CONFIG_HOME", filepath.Join(dir, "config"))
+		for _, what := range []string{"audit=false", "fund=false", "prefer_offline=true"} { // npm asks for no more than it needs
+			name, value, _ := strings.Cut(what, "=")
+			os.Setenv("npm_config_"+name, value)
+		}
 		shared, err = start(filepath.Join(dir, "data"), "127.0.0.1:0", "")
 		if err != nil {
 			fmt.Fprintln(os.Stderr, "the service does not start:", err)
