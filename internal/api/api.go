@@ -18,18 +18,20 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 	"github.com/go-chi/chi/v5"
+	"github.com/go-json-experiment/json"
+	"github.com/go-json-experiment/json/jsontext"
+	jsonv1 "github.com/go-json-experiment/json/v1"
 	"golang.org/x/sync/semaphore"
 
 	"firethorn/internal/core/fault"
 	"firethorn/internal/pipeline"
-	"firethorn/internal/records"
 	"firethorn/internal/repository"
 	"firethorn/internal/web"
 )
 
 // API serves /api.
 type API struct {
-	store   *records.Records
+	store   Stores
 	code    *repository.Keeper
 	units   *pipeline.Units
 	log     *slog.Logger
@@ -53,7 +55,7 @@ type Observer interface {
 
 // Options of New.
 type Options struct {
-	Store     *records.Records
+	Store     Stores
 	Code      *repository.Keeper // the history of projects' code
 	Units     *pipeline.Units
 	Log       *slog.Logger
@@ -110,6 +112,12 @@ func (a *API) Run(ctx context.Context) error { return a.live.run(ctx) }
 // for the whole process.
 var ourErrors sync.Once
 
+// jsonOnce is JSON as the framework reads it, save that no object may name a field
+// twice: which of two values is meant nobody can know (RFC 8259, section 4).
+var jsonOnce = huma.Format{Marshal: huma.DefaultJSONFormat.Marshal, Unmarshal: func(raw []byte, v any) error {
+	return json.Unmarshal(raw, v, jsonv1.DefaultOptionsV1(), jsontext.AllowDuplicateNames(false))
+}}
+
 // describe is the API's own description of itself.
 func describe(r chi.Router) huma.API {
 	ourErrors.Do(func() {
@@ -121,6 +129,7 @@ func describe(r chi.Router) huma.API {
 	cfg.Info.Description = "Exceptions of applications, grouped into issues. Errors are problem details (RFC 9457); lists are pages with a cursor in \"next\"."
 	cfg.OpenAPIPath, cfg.DocsPath, cfg.SchemasPath = "/api/openapi", "", ""
 	cfg.CreateHooks = nil
+	cfg.Formats = map[string]huma.Format{"application/json": jsonOnce, "json": jsonOnce}
 	cfg.Components.SecuritySchemes = map[string]*huma.SecurityScheme{"token": {Type: "http", Scheme: "bearer"}}
 	cfg.Security = []map[string][]string{{"token": {}}}
 	return humachi.New(r, cfg)
@@ -194,7 +203,7 @@ func (a *API) register(r chi.Router) (huma.API, error) {
 
 // Document is the OpenAPI document as JSON, without a running service.
 func Document() ([]byte, error) {
-	a := &API{store: &records.Records{}, log: slog.New(slog.DiscardHandler)}
+	a := &API{log: slog.New(slog.DiscardHandler)}
 	h, err := a.register(chi.NewRouter())
 	if err != nil {
 		return nil, err

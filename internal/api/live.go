@@ -13,14 +13,13 @@ import (
 	"time"
 
 	"firethorn/internal/core/fault"
-	"firethorn/internal/records"
 	"firethorn/internal/usecase/overview"
 )
 
 // hub tells live streams what has changed: a project, and which of its issues.
 // It says no more than that; who listens asks again.
 type hub struct {
-	store *records.Records
+	store Stores
 	log   *slog.Logger
 	mu    sync.Mutex
 	subs  map[chan map[string]change]bool
@@ -59,7 +58,7 @@ const lateHistory = 200
 // maxChanged is how many issues a message names.
 const maxChanged = 100
 
-func newHub(store *records.Records, log *slog.Logger) *hub {
+func newHub(store Stores, log *slog.Logger) *hub {
 	return &hub{store: store, log: log, subs: map[chan map[string]change]bool{}, lookEvery: 5 * time.Second}
 }
 

@@ -31,7 +31,7 @@ func TestAdded_JoinsWhatWasNotReadYet(t *testing.T) {
 // TestHub_TellsWhoeverComesWhatWasToldLately: a page is read before its stream
 // is open.
 func TestHub_TellsWhoeverComesWhatWasToldLately(t *testing.T) {
-	h := newHub(nil, nil)
+	h := newHub(Stores{}, nil)
 	h.tell(map[string]change{"quayside": {Project: "quayside", Change: 4, Decided: map[string]int64{"quayside/1": 3}}})
 	got, stop := h.subscribe()
 	defer stop()

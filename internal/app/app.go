@@ -235,6 +235,14 @@ func ready(ctx context.Context, store *records.Records) error {
 	return nil
 }
 
+// storesOf gives the API what its calls read and change.
+func storesOf(r *records.Records) api.Stores {
+	return api.Stores{Accounts: r.Accounts, DB: r.DB, Events: r.Events, Inbox: r.Inbox, Ingest: r.Ingest,
+		Issues: r.Issues, Moves: r.Moves, Overview: r.Overview, Projects: r.Projects, Regrouping: r.Regrouping,
+		Releases: r.Releases, Retention: r.Retention, Schema: r.Schema, Scoring: r.Scoring, Similar: r.Similar,
+		Status: r.Status, Symbols: r.Symbols, Triage: r.Triage}
+}
+
 // parts are what answers are made from.
 type parts struct {
 	store  *records.Records
@@ -260,7 +268,7 @@ func routes(c Config, p parts) (http.Handler, *api.API, *intake.Intake, error) {
 		Wake: p.work.Wake,
 		Log:  c.Log, Limits: c.Limits, Watch: p.m, Now: c.now})
 	in.Routes(r)
-	opt := api.Options{Store: p.store, Code: p.code, Units: p.units, Log: c.Log, PublicURL: p.public, Wake: p.work.Wake,
+	opt := api.Options{Store: storesOf(p.store), Code: p.code, Units: p.units, Log: c.Log, PublicURL: p.public, Wake: p.work.Wake,
 		Clients: client.Version, Watch: p.m, Metrics: p.m.Handler()}
 	if c.Database == "" {
 		opt.DiskFree = func() (int64, error) { return diskFree(c.Data) }
