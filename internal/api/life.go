@@ -18,7 +18,6 @@ import (
 )
 
 func (a *API) life(t *table) {
-	const one = "/api/issues/{project}/{number}"
 	onIssue(t, "issue-since",
 		func(ctx context.Context, p *projects.Project, is *issues.Issue, in *IssuePath) (*body[contract.Since], error) {
 			return a.since(ctx, p, is)

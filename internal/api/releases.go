@@ -24,7 +24,6 @@ type ReleasePath struct {
 }
 
 func (a *API) releases(t *table) {
-	const base = "/api/projects/{project}/"
 	onProject(t, "list-releases",
 		func(ctx context.Context, p *projects.Project, in *ProjectPath) (*body[contract.Releases], error) {
 			list, err := a.store.Releases.Releases(ctx, p)

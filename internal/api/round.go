@@ -26,7 +26,6 @@ type RoundOf struct {
 func (r *RoundOf) projectName() string { return r.Project }
 
 func (a *API) round(t *table) {
-	const path = "/api/round"
 	type queue struct {
 		RoundOf
 		Limit int    `query:"limit" minimum:"1" maximum:"500" default:"50"`

@@ -15,7 +15,6 @@ import (
 const mostRanked = 200
 
 func (a *API) scoring(t *table) {
-	const path = "/api/projects/{project}/impact"
 	onProject(t, "show-scoring",
 		func(ctx context.Context, p *projects.Project, in *ProjectPath) (*body[contract.Scoring], error) {
 			return a.showScoring(ctx, p)

@@ -268,7 +268,8 @@ func routes(c Config, p parts) (http.Handler, *api.API, *intake.Intake, error) {
 		Wake: p.work.Wake,
 		Log:  c.Log, Limits: c.Limits, Watch: p.m, Now: c.now})
 	in.Routes(r)
-	opt := api.Options{Store: storesOf(p.store), Code: p.code, Units: p.units, Log: c.Log, PublicURL: p.public, Wake: p.work.Wake,
+	opt := api.Options{Store: storesOf(p.store), Code: p.code, Units: p.units, Log: c.Log, PublicURL: p.public,
+		Wake:    p.work.Wake,
 		Clients: client.Version, Watch: p.m, Metrics: p.m.Handler()}
 	if c.Database == "" {
 		opt.DiskFree = func() (int64, error) { return diskFree(c.Data) }
