@@ -29,6 +29,7 @@ var layers = []struct {
 	{names: []string{"store/names", "store/accounts", "store/projects", "store/inbox", "store/releases", "store/events", "store/issues", "store/symbolstore"}, inOrder: true},
 	{names: []string{"usecase/status", "usecase/scoring", "usecase/ingest", "usecase/moves", "usecase/triage", "usecase/similar", "usecase/regrouping", "usecase/retention", "usecase/overview"}, inOrder: true},
 	{names: []string{"records", "metrics", "web"}},
+	{names: []string{"client"}},
 	{names: []string{"testbed", "repository", "worker", "upkeep", "intake"}},
 	{names: []string{"api"}},
 	{names: []string{"app"}},

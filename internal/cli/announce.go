@@ -12,6 +12,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"firethorn/internal/client"
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/release"
@@ -32,7 +33,7 @@ func announceCommand(version cli.Flag) *cli.Command {
 
 // announce sends a release's history, as far as there is one, and announces it.
 func announce(ctx context.Context, c *cli.Command) error {
-	cl, project, err := projectClient(c)
+	cl, project, err := projectClient(ctx, c)
 	if err != nil {
 		return err
 	}
@@ -66,10 +67,10 @@ func announce(ctx context.Context, c *cli.Command) error {
 
 // sendHistory sends the commits that the service does not have. A clone without
 // all its history is no failure of the build: it is said.
-func sendHistory(ctx context.Context, cl *client, repo git.Repo, project, commit string, say io.Writer) error {
+func sendHistory(ctx context.Context, cl *client.Client, repo git.Repo, project, commit string, say io.Writer) error {
 	path := "/api/projects/" + url.PathEscape(project) + "/repository"
 	var known contract.Repository
-	if _, err := cl.call(ctx, http.MethodGet, path, nil, &known); err != nil {
+	if _, err := cl.Call(ctx, http.MethodGet, path, nil, &known); err != nil {
 		return err
 	}
 	f, err := os.CreateTemp("", "firethorn-bundle-")
@@ -99,13 +100,13 @@ func sendHistory(ctx context.Context, cl *client, repo git.Repo, project, commit
 	if size > 20<<20 {
 		fmt.Fprintf(say, "sending %d MB of history …\n", size>>20)
 	}
-	req, err := http.NewRequestWithContext(ctx, http.MethodPost, cl.server+path+"/bundle", f)
+	req, err := cl.Request(ctx, http.MethodPost, path+"/bundle", f)
 	if err != nil {
 		return err
 	}
 	req.ContentLength = size
 	req.Header.Set("Content-Type", "application/x-git-bundle")
-	raw, err := cl.do(req)
+	raw, err := cl.Do(req)
 	if err != nil {
 		return err
 	}

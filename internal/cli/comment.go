@@ -64,7 +64,7 @@ func watchCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			cl, path, err := issueClient(c, id)
+			cl, path, err := issueClient(ctx, c, id)
 			if err != nil {
 				return err
 			}
@@ -72,7 +72,7 @@ func watchCommand() *cli.Command {
 			if c.Bool("off") {
 				method, words = http.MethodDelete, "You hear of %s no more, unless you have it.\n"
 			}
-			if _, err := cl.call(ctx, method, path+"/watch", nil, nil); err != nil {
+			if _, err := cl.Call(ctx, method, path+"/watch", nil, nil); err != nil {
 				return err
 			}
 			fmt.Fprintf(c.Root().Writer, words, id)

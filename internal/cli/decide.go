@@ -73,14 +73,14 @@ func showStanding(out io.Writer, v contract.IssueDetail) {
 
 // decideSome decides about the issues named, which are of one project.
 func decideSome(ctx context.Context, c *cli.Command, verb string, ids []string, act contract.Act) error {
-	cl, err := newClient(c)
+	cl, err := newClient(ctx, c)
 	if err != nil {
 		return err
 	}
 	in := contract.ActMany{Act: act, Verb: verb}
 	project := ""
 	for _, id := range ids {
-		p, n, err := issueNumber(cl, id)
+		p, n, err := cl.Issue(id)
 		if err != nil {
 			return err
 		}
@@ -96,13 +96,13 @@ func decideSome(ctx context.Context, c *cli.Command, verb string, ids []string, 
 // decideAll decides about all issues of a filter, once it was said how many
 // they are.
 func decideAll(ctx context.Context, c *cli.Command, verb string, act contract.Act) error {
-	cl, project, err := projectClient(c)
+	cl, project, err := projectClient(ctx, c)
 	if err != nil {
 		return err
 	}
 	in := contract.ActMany{Act: act, Verb: verb, State: c.StringSlice("state"), Text: c.String("text"), Try: true}
 	var would contract.ManyDone
-	if _, err := cl.call(ctx, http.MethodPost, "/api/projects/"+url.PathEscape(project)+"/issues/act", in,
+	if _, err := cl.Call(ctx, http.MethodPost, "/api/projects/"+url.PathEscape(project)+"/issues/act", in,
 		&would); err != nil {
 		return err
 	}
@@ -239,12 +239,12 @@ func deleteCommand() *cli.Command {
 						fmt.Fprintf(out, "%s is deleted, with %s\n", d.Issue, whatGoes(d))
 					})
 			}
-			cl, path, err := issueClient(c, id)
+			cl, path, err := issueClient(ctx, c, id)
 			if err != nil {
 				return err
 			}
 			var d contract.Deletion
-			if _, err := cl.call(ctx, http.MethodGet, path+"/deletion", nil, &d); err != nil {
+			if _, err := cl.Call(ctx, http.MethodGet, path+"/deletion", nil, &d); err != nil {
 				return err
 			}
 			return &fault.Error{Op: "cli.delete", Code: fault.AnswerIsNo, Pub: fmt.Sprintf("%s would go for good, with %s; nothing was done yet. To delete it: firethorn issue delete %s --confirm %d", d.Issue, whatGoes(d), d.Issue, d.Events)}

@@ -21,6 +21,7 @@ import (
 	"github.com/urfave/cli/v3"
 	"golang.org/x/sync/errgroup"
 
+	"firethorn/internal/client"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/follow"
@@ -62,7 +63,7 @@ type forwarded struct {
 func forward(ctx context.Context, c *cli.Command) error {
 	ctx, stop := signal.NotifyContext(ctx, os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	cl, err := newClient(c)
+	cl, err := newClient(ctx, c)
 	if err != nil {
 		return err
 	}
@@ -72,7 +73,7 @@ func forward(ctx context.Context, c *cli.Command) error {
 	}
 	key := c.String("key")
 	if key == "" {
-		p, err := cl.reportsTo(ctx)
+		p, err := reportsTo(ctx, cl)
 		if err != nil {
 			return err
 		}
@@ -80,9 +81,7 @@ func forward(ctx context.Context, c *cli.Command) error {
 	}
 	done := &forwarded{}
 	say := func(format string, args ...any) { fmt.Fprintf(c.Root().ErrWriter, "firethorn: "+format+"\n", args...) }
-	sink := func(ctx context.Context, events []*event.Event) error {
-		return cl.forward(ctx, key, resource, events, done, say)
-	}
+	sink := (&forwarding{cl, key, resource, done, say}).send
 	opts := follow.Options{Once: c.Bool("once"), Poll: 200 * time.Millisecond, Quiet: 2 * time.Second, Say: say}
 	files := c.StringArgs("files")
 	if len(files) == 0 || len(files) == 1 && files[0] == "-" {
@@ -158,23 +157,32 @@ func forwardResource(c *cli.Command) (map[string]string, error) {
 // forwardWaits is how long it waits before it sends again, at most.
 const forwardWaits = 30 * time.Second
 
-// forward sends events until they are stored or refused for good.
-func (c *client) forward(ctx context.Context, key string, resource map[string]string, events []*event.Event,
-	done *forwarded, say func(string, ...any)) error {
-	body, err := json.Marshal(map[string]any{"sent": time.Now().UTC().Format(time.RFC3339Nano), "resource": resource,
+// forwarding is where events go, and what came of them so far.
+type forwarding struct {
+	to       *client.Client
+	key      string
+	resource map[string]string
+	done     *forwarded
+	say      func(string, ...any)
+}
+
+// send sends events until they are stored or refused for good.
+func (f *forwarding) send(ctx context.Context, events []*event.Event) error {
+	body, err := json.Marshal(map[string]any{"sent": time.Now().UTC().Format(time.RFC3339Nano), "resource": f.resource,
 		"events": events})
 	if err != nil {
 		return err
 	}
 	for wait := 500 * time.Millisecond; ; wait = min(2*wait, forwardWaits) {
-		answer, again, err := c.forwardOnce(ctx, key, body)
+		answer, again, err := forwardOnce(ctx, f.to, f.key, body)
 		if err == nil {
-			done.mu.Lock()
-			defer done.mu.Unlock()
-			done.Stored, done.LetGo, done.Refused = done.Stored+answer.Stored, done.LetGo+answer.LetGo, done.Refused+
-				len(answer.Refused)
+			f.done.mu.Lock()
+			defer f.done.mu.Unlock()
+			f.done.Stored += answer.Stored
+			f.done.LetGo += answer.LetGo
+			f.done.Refused += len(answer.Refused)
 			for _, r := range answer.Refused {
-				say("refused: %s", plain(r.Detail))
+				f.say("refused: %s", plain(r.Detail))
 			}
 			return nil
 		}
@@ -182,7 +190,7 @@ func (c *client) forward(ctx context.Context, key string, resource map[string]st
 			return err
 		}
 		if wait == 500*time.Millisecond {
-			say("%v; it is tried again", err)
+			f.say("%v; it is tried again", err)
 		}
 		select {
 		case <-ctx.Done():
@@ -194,11 +202,11 @@ func (c *client) forward(ctx context.Context, key string, resource map[string]st
 
 // forwardOnce sends once. again is when it is worth another try; below 0: it is
 // not.
-func (c *client) forwardOnce(ctx context.Context, key string,
+func forwardOnce(ctx context.Context, c *client.Client, key string,
 	body []byte) (answer intake.Answer, again time.Duration, err error) {
 	ctx, cancel := context.WithTimeout(ctx, time.Minute)
 	defer cancel()
-	req, err := http.NewRequestWithContext(ctx, http.MethodPost, c.server+"/v1/events", bytes.NewReader(body))
+	req, err := c.Request(ctx, http.MethodPost, "/v1/events", bytes.NewReader(body))
 	if err != nil {
 		return answer, -1, err
 	}
@@ -206,12 +214,12 @@ func (c *client) forwardOnce(ctx context.Context, key string,
 	req.Header.Set("Content-Type", "application/json")
 	res, err := http.DefaultClient.Do(req)
 	if err != nil {
-		return answer, 0, fault.Wrap("forward", fault.Unavailable, err, "%s does not answer", c.server)
+		return answer, 0, fault.Wrap("forward", fault.Unavailable, err, "%s does not answer", c.Server)
 	}
 	defer res.Body.Close()
 	raw, err := io.ReadAll(io.LimitReader(res.Body, 4<<20))
 	if err != nil {
-		return answer, 0, fault.Wrap("forward", fault.Unavailable, err, "%s does not answer to its end", c.server)
+		return answer, 0, fault.Wrap("forward", fault.Unavailable, err, "%s does not answer to its end", c.Server)
 	}
 	var refusal struct{ Detail string }
 	switch {

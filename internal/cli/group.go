@@ -9,6 +9,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"firethorn/internal/client"
 	"firethorn/internal/contract"
 )
 
@@ -29,7 +30,7 @@ func groupCommand() *cli.Command {
 					}
 					path := ofProject("/grouping?" + q.Encode())
 					if project, _, ok := strings.Cut(event, "/"); ok {
-						path = func(*client) (string, error) {
+						path = func(*client.Client) (string, error) {
 							return "/api/projects/" + url.PathEscape(project) + "/grouping?" + q.Encode(), nil
 						}
 					}

@@ -48,21 +48,21 @@ func issueCommand() *cli.Command {
 					}
 					return get(ctx, c, ofIssue(id, ""), func(out io.Writer, v contract.IssueDetail) {
 						showIssue(out, v)
-						cl, err := newClient(c)
+						cl, err := newClient(ctx, c)
 						if err != nil {
 							return
 						}
-						path, err := issuePath(cl, v.ID)
+						path, err := cl.IssuePath(v.ID)
 						if err != nil {
 							return
 						}
 						var e contract.Event
-						if _, err := cl.call(ctx, http.MethodGet, path+"/events/newest", nil, &e); err == nil {
+						if _, err := cl.Call(ctx, http.MethodGet, path+"/events/newest", nil, &e); err == nil {
 							fmt.Fprintln(out)
 							showTrace(out, e, c.Bool("raw"))
 						}
 						var h contract.History
-						if _, err := cl.call(ctx, http.MethodGet, path+"/history", nil, &h); err == nil {
+						if _, err := cl.Call(ctx, http.MethodGet, path+"/history", nil, &h); err == nil {
 							fmt.Fprintln(out, "\nhistory")
 							showHistory(out, h)
 						}
@@ -101,17 +101,17 @@ func mergeIssues(ctx context.Context, c *cli.Command) error {
 	if len(ids) == 0 {
 		return usage("%s needs the issues to merge; %s --help shows how it is used", c.FullName(), c.FullName())
 	}
-	cl, err := newClient(c)
+	cl, err := newClient(ctx, c)
 	if err != nil {
 		return err
 	}
-	project, into, err := issueNumber(cl, c.String("into"))
+	project, into, err := cl.Issue(c.String("into"))
 	if err != nil {
 		return err
 	}
 	var numbers []int64
 	for _, id := range ids {
-		p, n, err := issueNumber(cl, id)
+		p, n, err := cl.Issue(id)
 		if err != nil {
 			return err
 		}

@@ -37,16 +37,16 @@ func statusCommand() *cli.Command {
 
 // statusWithout says what can be said while the database is away.
 func statusWithout(ctx context.Context, c *cli.Command, why *fault.Error) error {
-	cl, err := newClient(c)
+	cl, err := newClient(ctx, c)
 	if err != nil {
 		return err
 	}
 	advice := why.Pub
-	if _, err := cl.call(ctx, http.MethodGet, "/readyz", nil, nil); err != nil {
+	if _, err := cl.Call(ctx, http.MethodGet, "/readyz", nil, nil); err != nil {
 		advice = explain(err)
 	}
 	if c.String("format") != "json" {
-		fmt.Fprintf(c.Root().Writer, "not all is well: the service at %s runs, and %s\n", cl.server, plain(advice))
+		fmt.Fprintf(c.Root().Writer, "not all is well: the service at %s runs, and %s\n", cl.Server, plain(advice))
 		return fault.New(fault.AnswerIsNo, "not all is well")
 	}
 	return fault.New(fault.Unavailable, "%s", advice)
@@ -97,17 +97,17 @@ func recountCommand() *cli.Command {
 		Description: "Exit code 1 when one differs. Counts that are still following a merge differ until they have arrived.",
 		Flags:       []cli.Flag{&cli.BoolFlag{Name: "repair", Usage: "make those that differ anew from their rows, then compare again"}},
 		Action: func(ctx context.Context, c *cli.Command) error {
-			cl, err := newClient(c)
+			cl, err := newClient(ctx, c)
 			if err != nil {
 				return err
 			}
-			cl.http = &http.Client{} // a large store takes minutes
+			cl.HTTP = &http.Client{} // a large store takes minutes
 			method := http.MethodGet
 			if c.Bool("repair") {
 				method = http.MethodPost
 			}
 			var v contract.Recount
-			raw, err := cl.call(ctx, method, "/api/recount", nil, &v)
+			raw, err := cl.Call(ctx, method, "/api/recount", nil, &v)
 			if err != nil {
 				return err
 			}
@@ -210,7 +210,7 @@ func userCommand() *cli.Command {
 				if err != nil {
 					return err
 				}
-				cl, err := newClient(c)
+				cl, err := newClient(ctx, c)
 				if err != nil {
 					return err
 				}
@@ -219,14 +219,14 @@ func userCommand() *cli.Command {
 					return err
 				}
 				var e contract.Erasure
-				raw, err := cl.call(ctx, http.MethodPost, path, contract.EraseUser{User: identity}, &e)
+				raw, err := cl.Call(ctx, http.MethodPost, path, contract.EraseUser{User: identity}, &e)
 				for err == nil && !e.Done {
 					select {
 					case <-ctx.Done():
 						return ctx.Err()
 					case <-time.After(200 * time.Millisecond):
 					}
-					raw, err = cl.call(ctx, http.MethodGet, path+"/"+strconv.FormatInt(e.ID, 10), nil, &e)
+					raw, err = cl.Call(ctx, http.MethodGet, path+"/"+strconv.FormatInt(e.ID, 10), nil, &e)
 				}
 				if err != nil {
 					return err

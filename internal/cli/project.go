@@ -11,14 +11,15 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"firethorn/internal/client"
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/shell"
 )
 
 func projectCommand() *cli.Command {
-	byName := func(rest string) func(ctx context.Context, c *cli.Command) (func(*client) (string, error), error) {
-		return func(_ context.Context, c *cli.Command) (func(*client) (string, error), error) {
+	byName := func(rest string) func(ctx context.Context, c *cli.Command) (func(*client.Client) (string, error), error) {
+		return func(_ context.Context, c *cli.Command) (func(*client.Client) (string, error), error) {
 			name := c.StringArg("name")
 			if name == "" {
 				return ofProject(rest), nil
@@ -160,7 +161,7 @@ func allowed(n int64) string {
 }
 
 // setUpCommand says how an application is set up to report.
-func setUpCommand(byName func(string) func(context.Context, *cli.Command) (func(*client) (string, error),
+func setUpCommand(byName func(string) func(context.Context, *cli.Command) (func(*client.Client) (string, error),
 	error)) *cli.Command {
 	return &cli.Command{Name: "set-up", Usage: "how an application reports, step by step, with the project's own key", Arguments: []cli.Argument{text("name")},
 		Flags: []cli.Flag{&cli.StringFlag{Name: "runtime", Value: "vite",
@@ -199,7 +200,7 @@ func showSetUp(out io.Writer, v contract.SetUp) {
 }
 
 // keysCommand lists, makes, rotates and revokes ingest keys.
-func keysCommand(path func(context.Context, *cli.Command) (func(*client) (string, error), error)) *cli.Command {
+func keysCommand(path func(context.Context, *cli.Command) (func(*client.Client) (string, error), error)) *cli.Command {
 	return &cli.Command{Name: "keys", Usage: "a project's ingest keys", Arguments: []cli.Argument{text("name")},
 		Description: "Rotate a key that too many know: --rotate makes a new one and lets the old one be good for --overlap, until all applications\nhave the new one; LAST USED says whether they have.",
 		Flags: []cli.Flag{
@@ -214,8 +215,8 @@ func keysCommand(path func(context.Context, *cli.Command) (func(*client) (string
 			if err != nil {
 				return err
 			}
-			below := func(key, verb string) func(*client) (string, error) {
-				return func(cl *client) (string, error) {
+			below := func(key, verb string) func(*client.Client) (string, error) {
+				return func(cl *client.Client) (string, error) {
 					p, err := at(cl)
 					return p + "/" + url.PathEscape(key) + "/" + verb, err
 				}
@@ -274,7 +275,7 @@ func loginCommand() *cli.Command {
 		Name: "login", Usage: "remember a server, a token and a project",
 		Description: "Takes --server, --token-file (or --token) and --project. Without a token it reads one from standard input.",
 		Action: func(ctx context.Context, c *cli.Command) error {
-			s := loadSettings()
+			s := client.Remembered()
 			if v := c.String("server"); v != "" {
 				s.Server = strings.TrimSuffix(v, "/")
 			}
@@ -295,13 +296,13 @@ func loginCommand() *cli.Command {
 					return usage("no token was given (%v)", err)
 				}
 			}
-			cl := &client{server: s.Server, token: s.Token, http: http.DefaultClient}
+			cl := &client.Client{Server: s.Server, Token: s.Token, HTTP: http.DefaultClient}
 			var me contract.Me
-			raw, err := cl.call(ctx, http.MethodGet, "/api/me", nil, &me)
+			raw, err := cl.Call(ctx, http.MethodGet, "/api/me", nil, &me)
 			if err != nil {
 				return err
 			}
-			if err := s.save(); err != nil {
+			if err := s.Remember(); err != nil {
 				return fault.Wrap("cli.login", fault.DataDirBroken, err, "the login could not be remembered")
 			}
 			if c.String("format") == "json" {

@@ -64,7 +64,7 @@ func pushSymbols(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	cl, project, err := projectClient(c)
+	cl, project, err := projectClient(ctx, c)
 	if err != nil {
 		return err
 	}
@@ -91,7 +91,7 @@ func pushSymbols(ctx context.Context, c *cli.Command) error {
 					DebugID: b.DebugID})
 		}
 		var one contract.Pushed
-		if _, err := cl.call(ctx, http.MethodPost, base, push, &one); err != nil {
+		if _, err := cl.Call(ctx, http.MethodPost, base, push, &one); err != nil {
 			return err
 		}
 		sum.Added, sum.Already, sum.Waiting = sum.Added+one.Added, sum.Already+one.Already, sum.Waiting+one.Waiting

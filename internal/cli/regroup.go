@@ -77,7 +77,7 @@ func adoptGrouping(ctx context.Context, c *cli.Command) error {
 				fmt.Fprintf(out, "%s adopts version %d: what comes is grouped by it, and what is stored stays. Group that by it too: firethorn group regroup --project %s\n", plain(v.Project), n, plain(v.Project))
 			})
 	}
-	cl, err := newClient(c)
+	cl, err := newClient(ctx, c)
 	if err != nil {
 		return err
 	}
@@ -85,7 +85,7 @@ func adoptGrouping(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	if _, err := cl.call(ctx, http.MethodPut, path, in, nil); err != nil {
+	if _, err := cl.Call(ctx, http.MethodPut, path, in, nil); err != nil {
 		return err
 	}
 	return regroupAndWatch(ctx, c, "begin")
@@ -106,13 +106,13 @@ func groupRegroup(ctx context.Context, c *cli.Command) error {
 
 // regroupAndWatch begins or undoes a regrouping, and follows it to its end.
 func regroupAndWatch(ctx context.Context, c *cli.Command, verb string) error {
-	cl, project, err := projectClient(c)
+	cl, project, err := projectClient(ctx, c)
 	if err != nil {
 		return err
 	}
 	base := "/api/projects/" + url.PathEscape(project) + "/regroupings"
 	if verb != "" {
-		if _, err := cl.call(ctx, http.MethodPost, base+"/"+verb, struct{}{}, nil); err != nil {
+		if _, err := cl.Call(ctx, http.MethodPost, base+"/"+verb, struct{}{}, nil); err != nil {
 			return err
 		}
 	}
@@ -120,7 +120,7 @@ func regroupAndWatch(ctx context.Context, c *cli.Command, verb string) error {
 	var v contract.Grouping
 	err = watch(c.Root().ErrWriter, func(tell func(string)) error {
 		for {
-			if raw, err = cl.call(ctx, http.MethodGet, base, nil, &v); err != nil {
+			if raw, err = cl.Call(ctx, http.MethodGet, base, nil, &v); err != nil {
 				return err
 			}
 			if len(v.Regroupings) == 0 {
@@ -236,12 +236,12 @@ func issueBeside(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	cl, path, err := issueClient(c, id)
+	cl, path, err := issueClient(ctx, c, id)
 	if err != nil {
 		return err
 	}
 	var near contract.Together
-	if _, err := cl.call(ctx, http.MethodGet, path+"/together", nil, &near); err != nil {
+	if _, err := cl.Call(ctx, http.MethodGet, path+"/together", nil, &near); err != nil {
 		return err
 	}
 	// json gives both in one document.
@@ -249,7 +249,7 @@ func issueBeside(ctx context.Context, c *cli.Command) error {
 		contract.Beside
 		Near []contract.NearIssue `json:"together"`
 	}
-	if _, err := cl.call(ctx, http.MethodGet, path+"/beside", nil, &v.Beside); err != nil {
+	if _, err := cl.Call(ctx, http.MethodGet, path+"/beside", nil, &v.Beside); err != nil {
 		return err
 	}
 	v.Near = near.Near

@@ -9,6 +9,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"firethorn/internal/client"
 	"firethorn/internal/contract"
 )
 
@@ -26,11 +27,11 @@ func roundCommand() *cli.Command {
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			if c.Bool("list") || c.String("format") == "json" {
-				return get(ctx, c, func(cl *client) (string, error) {
+				return get(ctx, c, func(cl *client.Client) (string, error) {
 					return roundPath("", roundIn(c, cl), fmt.Sprintf("limit=%d", c.Int("limit"))), nil
 				}, showRound)
 			}
-			cl, err := newClient(c)
+			cl, err := newClient(ctx, c)
 			if err != nil {
 				return err
 			}
@@ -42,11 +43,11 @@ func roundCommand() *cli.Command {
 }
 
 // roundIn is the project that the round is in, "" for all.
-func roundIn(c *cli.Command, cl *client) string {
+func roundIn(c *cli.Command, cl *client.Client) string {
 	if c.Bool("all") {
 		return ""
 	}
-	return cl.project
+	return cl.Project
 }
 
 func roundPath(path, project, query string) string {

@@ -36,7 +36,7 @@ func (w *walk) undo(ctx context.Context) (again bool, err error) {
 	id := w.items[last.at].ID
 	switch last.kind {
 	case commented:
-		if _, err := w.cl.call(ctx, http.MethodDelete, fmt.Sprintf("%s/comments/%d", issueAPI(id), last.comment), nil,
+		if _, err := w.cl.Call(ctx, http.MethodDelete, fmt.Sprintf("%s/comments/%d", issueAPI(id), last.comment), nil,
 			nil); err != nil {
 			return false, err
 		}
@@ -51,7 +51,7 @@ func (w *walk) undo(ctx context.Context) (again bool, err error) {
 			version = 0
 		}
 		var now contract.IssueDetail
-		if err := w.cl.match(ctx, http.MethodPost, issueAPI(id)+"/undo", version, contract.Act{}, &now); err != nil {
+		if err := w.cl.Match(ctx, issueAPI(id)+"/undo", version, contract.Act{}, &now); err != nil {
 			return false, err
 		}
 		w.items[last.at].Issue = now.Issue

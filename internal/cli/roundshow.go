@@ -51,12 +51,12 @@ func (w *walk) fetch(ctx context.Context, at int) *brief {
 		within, cancel := context.WithTimeout(ctx, partTime)
 		defer cancel()
 		var wg sync.WaitGroup
-		wg.Go(func() { _, b.err = w.cl.call(ctx, http.MethodGet, path, nil, &b.issue) })
+		wg.Go(func() { _, b.err = w.cl.Call(ctx, http.MethodGet, path, nil, &b.issue) })
 		for part, into := range map[string]any{"/events/newest": &b.event, "/owners": &b.owners, "/beside": &b.beside,
 			"/history": &b.history, "/likely": &b.likely} {
 			wg.Go(func() {
 				// What cannot be told in time is left out; the issue decides.
-				_, _ = w.cl.call(within, http.MethodGet, path+part, nil, into)
+				_, _ = w.cl.Call(within, http.MethodGet, path+part, nil, into)
 			})
 		}
 		wg.Wait()

@@ -12,6 +12,7 @@ import (
 	"strings"
 	"time"
 
+	"firethorn/internal/client"
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
@@ -19,7 +20,7 @@ import (
 
 // walk is a round in the terminal.
 type walk struct {
-	cl      *client
+	cl      *client.Client
 	project string // "" for all
 	out     io.Writer
 	ask     asking
@@ -96,7 +97,7 @@ func (w *walk) url(path, query string) string {
 // more reads what waits, and adds what was not listed yet.
 func (w *walk) more(ctx context.Context) (contract.Round, error) {
 	var r contract.Round
-	if _, err := w.cl.call(ctx, http.MethodPost, w.url("", "limit=200"), nil, &r); err != nil {
+	if _, err := w.cl.Call(ctx, http.MethodPost, w.url("", "limit=200"), nil, &r); err != nil {
 		return r, err
 	}
 	w.asOf = r.AsOf
@@ -113,7 +114,7 @@ func (w *walk) more(ctx context.Context) (contract.Round, error) {
 // end ends the round and sums it up.
 func (w *walk) end(ctx context.Context) error {
 	var e contract.RoundEnd
-	if _, err := w.cl.call(ctx, http.MethodPost, w.url("/end", ""), nil, &e); err != nil {
+	if _, err := w.cl.Call(ctx, http.MethodPost, w.url("/end", ""), nil, &e); err != nil {
 		return err
 	}
 	showRoundEnd(w.out, e)
@@ -190,7 +191,7 @@ func (w *walk) press(ctx context.Context, key, rest string) (again bool, err err
 			return false, err
 		}
 		var c contract.Commented
-		if _, err := w.cl.call(ctx, http.MethodPost, issueAPI(w.item().ID)+"/comments",
+		if _, err := w.cl.Call(ctx, http.MethodPost, issueAPI(w.item().ID)+"/comments",
 			contract.WriteComment{Text: text}, &c); err != nil {
 			return false, err
 		}
@@ -229,7 +230,7 @@ func (w *walk) press(ctx context.Context, key, rest string) (again bool, err err
 func (w *walk) decide(ctx context.Context, verb string, act contract.Act) error {
 	i := w.item()
 	var now contract.IssueDetail
-	if err := w.cl.match(ctx, http.MethodPost, issueAPI(i.ID)+"/"+verb, i.Version, act, &now); err != nil {
+	if err := w.cl.Match(ctx, issueAPI(i.ID)+"/"+verb, i.Version, act, &now); err != nil {
 		return err
 	}
 	i.Issue = now.Issue
@@ -246,7 +247,7 @@ func (w *walk) merge(ctx context.Context, into string) error {
 	if !strings.Contains(into, "/") {
 		into = own + "/" + into
 	}
-	project, n, err := issueNumber(w.cl, into)
+	project, n, err := w.cl.Issue(into)
 	if err != nil {
 		return err
 	}
@@ -254,7 +255,7 @@ func (w *walk) merge(ctx context.Context, into string) error {
 		return usage("%s is of another project; issues are merged within one", into)
 	}
 	var now contract.IssueDetail
-	if _, err := w.cl.call(ctx, http.MethodPost, issueAPI(i.ID)+"/merge", contract.Merge{Into: n}, &now); err != nil {
+	if _, err := w.cl.Call(ctx, http.MethodPost, issueAPI(i.ID)+"/merge", contract.Merge{Into: n}, &now); err != nil {
 		return err
 	}
 	fmt.Fprintf(w.out, "  %s leads to %s now\n", i.ID, now.ID)
@@ -283,7 +284,7 @@ func (w *walk) grade(ctx context.Context, key string) error {
 		return usage("it is %s already", i.Severity)
 	}
 	var now contract.IssueDetail
-	if err := w.cl.match(ctx, http.MethodPost, issueAPI(i.ID)+"/severity", i.Version, contract.Act{Severity: to},
+	if err := w.cl.Match(ctx, issueAPI(i.ID)+"/severity", i.Version, contract.Act{Severity: to},
 		&now); err != nil {
 		return err
 	}
@@ -311,7 +312,7 @@ func (w *walk) later(ctx context.Context) error {
 
 // pass says that an issue was seen, or was not.
 func (w *walk) pass(ctx context.Context, id string, back bool) error {
-	_, err := w.cl.call(ctx, http.MethodPost, "/api/round/pass",
+	_, err := w.cl.Call(ctx, http.MethodPost, "/api/round/pass",
 		contract.Pass{Issues: []string{id}, AsOf: w.asOf, Back: back}, nil)
 	return err
 }

@@ -17,6 +17,7 @@ import (
 	"github.com/google/uuid"
 	"github.com/urfave/cli/v3"
 
+	"firethorn/internal/client"
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/intake"
@@ -42,11 +43,11 @@ func sendCommand() *cli.Command {
 }
 
 func send(ctx context.Context, c *cli.Command) error {
-	cl, err := newClient(c)
+	cl, err := newClient(ctx, c)
 	if err != nil {
 		return err
 	}
-	p, err := cl.reportsTo(ctx)
+	p, err := reportsTo(ctx, cl)
 	if err != nil {
 		return err
 	}
@@ -70,19 +71,19 @@ func send(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	if _, err := cl.report(ctx, p.IngestKey, raw); err != nil {
+	if _, err := report(ctx, cl, p.IngestKey, raw); err != nil {
 		return err
 	}
 	path := "/api/projects/" + url.PathEscape(p.Name) + "/events/" + id
 	for until := time.Now().Add(c.Duration("wait")); ; time.Sleep(60 * time.Millisecond) {
 		var e contract.Event
-		answer, err := cl.call(ctx, http.MethodGet, path, nil, &e)
+		answer, err := cl.Call(ctx, http.MethodGet, path, nil, &e)
 		if err == nil {
 			if c.String("format") == "json" {
 				_, err = c.Root().Writer.Write(answer)
 				return err
 			}
-			fmt.Fprintf(c.Root().Writer, "filed as %s: %s\n%s/p/%s/issues/%s\n", e.Issue, plain(e.Headline), cl.server,
+			fmt.Fprintf(c.Root().Writer, "filed as %s: %s\n%s/p/%s/issues/%s\n", e.Issue, plain(e.Headline), cl.Server,
 				p.Name, e.Issue[len(p.Name)+1:])
 			return nil
 		}
@@ -96,24 +97,24 @@ func send(ctx context.Context, c *cli.Command) error {
 }
 
 // reportsTo is the project that events are sent to, with its ingest key.
-func (c *client) reportsTo(ctx context.Context) (p contract.Project, err error) {
-	name, err := c.needProject()
+func reportsTo(ctx context.Context, c *client.Client) (p contract.Project, err error) {
+	name, err := c.NeedProject()
 	if err != nil {
 		return p, err
 	}
-	_, err = c.call(ctx, http.MethodGet, "/api/projects/"+url.PathEscape(name), nil, &p)
+	_, err = c.Call(ctx, http.MethodGet, "/api/projects/"+url.PathEscape(name), nil, &p)
 	return p, err
 }
 
 // report posts to the ingest endpoint, as an application does.
-func (c *client) report(ctx context.Context, key string, raw []byte) (answer intake.Answer, err error) {
-	req, err := http.NewRequestWithContext(ctx, http.MethodPost, c.server+"/v1/events", bytes.NewReader(raw))
+func report(ctx context.Context, c *client.Client, key string, raw []byte) (answer intake.Answer, err error) {
+	req, err := c.Request(ctx, http.MethodPost, "/v1/events", bytes.NewReader(raw))
 	if err != nil {
 		return answer, err
 	}
 	req.Header.Set("Authorization", "Bearer "+key)
 	req.Header.Set("Content-Type", "application/json")
-	out, err := c.do(req)
+	out, err := c.Do(req)
 	if jsonErr := json.Unmarshal(out, &answer); err == nil {
 		err = jsonErr
 	}
@@ -123,7 +124,7 @@ func (c *client) report(ctx context.Context, key string, raw []byte) (answer int
 	return answer, err
 }
 
-func sendFile(ctx context.Context, c *cli.Command, cl *client, p contract.Project, file string) error {
+func sendFile(ctx context.Context, c *cli.Command, cl *client.Client, p contract.Project, file string) error {
 	var raw []byte
 	var err error
 	if file == "-" {
@@ -134,7 +135,7 @@ func sendFile(ctx context.Context, c *cli.Command, cl *client, p contract.Projec
 	if err != nil {
 		return usage("%s cannot be read: %v", file, err)
 	}
-	answer, err := cl.report(ctx, p.IngestKey, raw)
+	answer, err := report(ctx, cl, p.IngestKey, raw)
 	if err != nil {
 		return err
 	}

@@ -19,6 +19,7 @@ import (
 	"github.com/vbauerster/mpb/v8/decor"
 	"golang.org/x/sync/errgroup"
 
+	"firethorn/internal/client"
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
 )
@@ -26,7 +27,7 @@ import (
 // sender sends contents that a project does not hold, in archives of small ones
 // and parts of large ones, several at once.
 type sender struct {
-	c        *client
+	c        *client.Client
 	base     string
 	parallel int
 
@@ -100,7 +101,7 @@ func (s *sender) send(ctx context.Context, c *cli.Command, list []found) error {
 	total := int64(0)
 	for chunk := range slices.Chunk(order, askAtOnce) {
 		var missing contract.MissingSymbols
-		if _, err := s.c.call(ctx, http.MethodPost, s.base+"/missing", contract.Hashes{Hashes: chunk},
+		if _, err := s.c.Call(ctx, http.MethodPost, s.base+"/missing", contract.Hashes{Hashes: chunk},
 			&missing); err != nil {
 			return err
 		}
@@ -200,7 +201,7 @@ func (s *sender) archive(ctx context.Context, list []piece) (plain int64, err er
 		return 0, err
 	}
 	for try := 1; ; try++ {
-		err := s.c.upload(ctx, s.base+"/content", packed.Bytes())
+		err := upload(ctx, s.c, s.base+"/content", packed.Bytes())
 		if err == nil {
 			s.mu.Lock()
 			s.bytes += int64(packed.Len())
@@ -222,13 +223,13 @@ func (s *sender) archive(ctx context.Context, list []piece) (plain int64, err er
 }
 
 // upload posts a packed archive.
-func (c *client) upload(ctx context.Context, path string, packed []byte) error {
-	req, err := http.NewRequestWithContext(ctx, http.MethodPost, c.server+path, bytes.NewReader(packed))
+func upload(ctx context.Context, c *client.Client, path string, packed []byte) error {
+	req, err := c.Request(ctx, http.MethodPost, path, bytes.NewReader(packed))
 	if err != nil {
 		return err
 	}
 	req.Header.Set("Content-Encoding", "zstd")
 	req.Header.Set("Content-Type", "application/x-tar")
-	_, err = c.do(req)
+	_, err = c.Do(req)
 	return err
 }

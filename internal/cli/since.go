@@ -186,14 +186,14 @@ func noticeCommand() *cli.Command {
 			{Name: "seen", Usage: "say that you have seen all of them, or those up to one",
 				Flags: []cli.Flag{&cli.Int64Flag{Name: "up-to", Usage: "the `ID` of the last one you have seen"}},
 				Action: func(ctx context.Context, c *cli.Command) error {
-					cl, err := newClient(c)
+					cl, err := newClient(ctx, c)
 					if err != nil {
 						return err
 					}
 					n := c.Int64("up-to")
 					if n == 0 {
 						var v contract.Notices
-						if _, err := cl.call(ctx, http.MethodGet, "/api/notices?limit=1", nil, &v); err != nil {
+						if _, err := cl.Call(ctx, http.MethodGet, "/api/notices?limit=1", nil, &v); err != nil {
 							return err
 						}
 						if len(v.Notices) == 0 {
@@ -202,7 +202,7 @@ func noticeCommand() *cli.Command {
 						}
 						n = v.Notices[0].ID
 					}
-					if _, err := cl.call(ctx, http.MethodPost, "/api/notices/seen", contract.SeenNotices{UpTo: n},
+					if _, err := cl.Call(ctx, http.MethodPost, "/api/notices/seen", contract.SeenNotices{UpTo: n},
 						nil); err != nil {
 						return err
 					}

@@ -62,11 +62,11 @@ func tokenCommand() *cli.Command {
 				if err != nil || id < 1 {
 					return usage("%q is no number of a token; firethorn token list shows them", number)
 				}
-				cl, err := newClient(c)
+				cl, err := newClient(ctx, c)
 				if err != nil {
 					return err
 				}
-				if _, err := cl.call(ctx, http.MethodDelete, "/api/tokens/"+number, nil, nil); err != nil {
+				if _, err := cl.Call(ctx, http.MethodDelete, "/api/tokens/"+number, nil, nil); err != nil {
 					return err
 				}
 				if c.String("format") == "json" {

@@ -55,7 +55,7 @@ func tryRules(ctx context.Context, c *cli.Command) error {
 
 // tryOnService lets the service try; text nil tries the project's own rules.
 func tryOnService(ctx context.Context, c *cli.Command, text *string) error {
-	cl, project, err := projectClient(c)
+	cl, project, err := projectClient(ctx, c)
 	if err != nil {
 		return err
 	}
@@ -67,7 +67,7 @@ func tryOnService(ctx context.Context, c *cli.Command, text *string) error {
 		Events: c.Int("events")}
 	var raw []byte
 	err = watch(c.Root().ErrWriter, func(tell func(string)) error {
-		return cl.stream(ctx, path, in, func(event string, data []byte) error {
+		return cl.Stream(ctx, path, in, func(event string, data []byte) error {
 			switch event {
 			case "progress":
 				var p contract.TrialProgress

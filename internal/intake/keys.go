@@ -78,7 +78,7 @@ func (in *Intake) route(ctx context.Context, home *projects.Project, service str
 	return remembered(in, in.names, home.Name+"/"+name, func() (*projects.Project, error) {
 		p, ok, err := in.router.RouteProject(ctx, home, name)
 		if err == nil && !ok {
-			in.tallies.add(home.ID, in.now(), refusal{inbox.CauseCapped, "projects", 1, "service.name "+name})
+			in.tallies.add(home.ID, in.now(), refusal{inbox.CauseCapped, "projects", 1, "service.name " + name})
 			return home, nil
 		}
 		return p, err
