@@ -1,8 +1,9 @@
-// Package api is the HTTP API that the console and the command line use, and
-// nothing else does they use. Its OpenAPI 3.1 document is made from the code.
+// Package api is the HTTP API of the console and the command line: both use
+// nothing else. Its OpenAPI 3.1 document is made from the code.
 //
-// Reading order: New (routes), auth.go (who may do what), then one file a
-// resource.
+// Reading order: routes.go (the table of all calls, with their permissions),
+// needs.go (what calls read and change), table.go (how a call gets its handler),
+// auth.go (who asks), then one file a resource.
 package api
 
 import (

@@ -1,4 +1,4 @@
-// Package worker files what intake stored: it holds shards by lease, takes
+// Package worker processes what intake stored: it holds shards by lease, takes
 // deliveries of their projects in hand, runs the pipeline over them, and hands
 // whole transactions to the store.
 //
