@@ -9,6 +9,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/http/pprof"
 	"net/url"
 	"path/filepath"
 	"strings"
@@ -143,7 +144,7 @@ func serve(ctx context.Context, c Config, store *records.Records, l, side net.Li
 		return err
 	}
 	server := &http.Server{
-		Handler: web.Headers(public.Scheme == "https", handler), MaxHeaderBytes: 64 << 10,
+		Handler: web.Headers(public.Scheme == "https", web.Trace(c.Log)(handler)), MaxHeaderBytes: 64 << 10,
 		ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 2 * time.Minute, WriteTimeout: writeTime,
 		IdleTimeout: 2 * time.Minute,
 		ErrorLog:    slog.NewLogLogger(c.Log.Handler(), slog.LevelDebug),
@@ -171,7 +172,7 @@ func serve(ctx context.Context, c Config, store *records.Records, l, side net.Li
 		})
 	}
 	answer(server, newBoundedListener(l, mostConns, mostByAddress))
-	metricsServer := &http.Server{Handler: m.Handler(), ReadHeaderTimeout: 10 * time.Second, ErrorLog: server.ErrorLog}
+	metricsServer := &http.Server{Handler: inside(m.Handler()), ReadHeaderTimeout: 10 * time.Second, ErrorLog: server.ErrorLog}
 	if side != nil {
 		answer(metricsServer, side)
 	}
@@ -185,6 +186,18 @@ func serve(ctx context.Context, c Config, store *records.Records, l, side net.Li
 	err = errors.Join(server.Shutdown(drain), metricsServer.Close())
 	stopWork()
 	return errors.Join(err, g.Wait())
+}
+
+// inside is what the metrics listener answers: metrics, and profiles of the
+// running process for go tool pprof.
+func inside(metrics http.Handler) http.Handler {
+	mux := http.NewServeMux()
+	mux.Handle("/", metrics)
+	mux.HandleFunc("/debug/pprof/", pprof.Index)
+	mux.HandleFunc("/debug/pprof/profile", pprof.Profile)
+	mux.HandleFunc("/debug/pprof/symbol", pprof.Symbol)
+	mux.HandleFunc("/debug/pprof/trace", pprof.Trace)
+	return mux
 }
 
 // watchInbox looks once a second how much waits, for intake, which turns

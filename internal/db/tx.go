@@ -44,6 +44,7 @@ func (d *DB) InTxOf(ctx context.Context, db *sql.DB, fn func(tx *sql.Tx) error) 
 		if err == nil || !Away(err) || try == 5 || ctx.Err() != nil {
 			return err
 		}
+		d.Log.Debug("a transaction is tried again", "try", try, "err", err)
 		select {
 		case <-ctx.Done():
 			return errors.Join(err, ctx.Err())

@@ -187,6 +187,7 @@ func (r *Runner) report(ctx context.Context, j *Job, project int64, began time.T
 	if ctx.Err() != nil {
 		return 0
 	}
+	r.Log.Debug("a job did something", "job", j.Name, "took", r.Now().Sub(began), "err", err)
 	if r.Watch != nil {
 		r.Watch(j.Name, r.Now().Sub(began), err)
 	}
