@@ -193,7 +193,8 @@ func (p *IssuePath) issueNumber() int64 { return p.Number }
 // register adds all calls to r.
 func (a *API) register(r chi.Router) (huma.API, error) {
 	t := newTable(describe(r), a)
-	for _, group := range []func(*table){a.people, a.projects, a.overview, a.briefs, a.setUp, a.issues, a.events,
+	for _, group := range []func(*table){a.people, a.projects, a.keys, a.overview, a.briefs, a.setUp, a.issues,
+		a.events,
 		a.traces, a.sessions, a.feedback, a.grouping, a.symbols, a.operations, a.queue, a.users, a.rules, a.trial,
 		a.regroupings, a.review, a.beside, a.releases, a.repository, a.likely, a.owners, a.teamsAndLeaving, a.round,
 		a.scoring, a.comments, a.life, a.received} {

@@ -72,6 +72,10 @@ func (a *API) projects(t *table) {
 		}
 		return &body[contract.Project]{*out}, nil
 	})
+}
+
+// keys are the calls about ingest keys.
+func (a *API) keys(t *table) {
 	onProject(t, "list-keys",
 		func(ctx context.Context, p *projects.Project, in *ProjectPath) (*body[contract.Keys], error) {
 			list, err := a.store.Projects.Keys(ctx, p.ID)
@@ -117,7 +121,6 @@ type KeyPath struct {
 	Key string `path:"key" maxLength:"100" doc:"the key itself"`
 }
 
-// goodOrigin refuses what no browser sends as its origin (RFC 6454).
 // projectChange reads a change of a project.
 func (a *API) projectChange(in *contract.ChangeProject) (projects.ProjectChange, error) {
 	c := projects.ProjectChange{KeepDays: in.KeepDays, KeepSymbols: in.KeepSymbols, LogMessages: in.LogMessages,

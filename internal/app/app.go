@@ -172,7 +172,8 @@ func serve(ctx context.Context, c Config, store *records.Records, l, side net.Li
 		})
 	}
 	answer(server, newBoundedListener(l, mostConns, mostByAddress))
-	metricsServer := &http.Server{Handler: inside(m.Handler()), ReadHeaderTimeout: 10 * time.Second, ErrorLog: server.ErrorLog}
+	metricsServer := &http.Server{Handler: inside(m.Handler()), ReadHeaderTimeout: 10 * time.Second,
+		ErrorLog: server.ErrorLog}
 	if side != nil {
 		answer(metricsServer, side)
 	}

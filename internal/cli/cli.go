@@ -92,7 +92,7 @@ func strict(c *cli.Command) {
 		c.Action = func(ctx context.Context, cmd *cli.Command) error {
 			if cmd.Args().Present() {
 				what := fmt.Sprintf("there is no command %q", cmd.FullName()+" "+cmd.Args().First())
-				if s := cli.SuggestCommand(cmd.Commands, cmd.Args().First()); s != "" {
+				if s := cli.SuggestCommand(cmd.Commands, cmd.Args().First()); s != "" && s != "h" {
 					what += fmt.Sprintf("; did you mean %s?", s)
 				}
 				return usage("%s", what)

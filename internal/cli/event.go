@@ -24,45 +24,7 @@ func eventCommand() *cli.Command {
 				&cli.StringFlag{Name: "trace", Usage: "those of the trace `ID`, in all projects, in the order they were thrown"},
 				&cli.BoolFlag{Name: "kept", Usage: "with --issue: only those whose body is kept"},
 			},
-			Action: func(ctx context.Context, c *cli.Command) error {
-				if trace := c.String("trace"); trace != "" {
-					return get(ctx, c, fixed("/api/traces/"+url.PathEscape(trace)),
-						func(out io.Writer, v contract.TraceEvents) {
-							if len(v.Events) == 0 {
-								fmt.Fprintln(out, "No event of this trace is kept. An event's trace id stands in event show.")
-								return
-							}
-							listEvents(out, v.Events)
-							if v.More {
-								fmt.Fprintln(out, "\nThere are more.")
-							}
-						})
-				}
-				q := url.Values{"limit": {strconv.Itoa(c.Int("limit"))}}
-				if v := c.String("cursor"); v != "" {
-					q.Set("cursor", v)
-				}
-				if c.Bool("kept") {
-					if c.String("issue") == "" {
-						return usage("--kept needs --issue ID")
-					}
-					q.Set("kept", "true")
-				}
-				path := ofProject("/events?" + q.Encode())
-				if id := c.String("issue"); id != "" {
-					path = ofIssue(id, "/events?"+q.Encode())
-				}
-				return get(ctx, c, path, func(out io.Writer, v contract.Events) {
-					if len(v.Events) == 0 {
-						fmt.Fprintln(out, "Nothing has arrived yet. Send a test event: firethorn send")
-						return
-					}
-					listEvents(out, v.Events)
-					if v.Next != "" {
-						fmt.Fprintf(out, "\nThere are more: --cursor %s\n", v.Next)
-					}
-				})
-			}},
+			Action: eventList},
 		{Name: "show", Usage: "one event, whole", Arguments: []cli.Argument{text("id")},
 			Flags: []cli.Flag{&cli.BoolFlag{Name: "raw", Usage: "show the trace as the runtime printed it"}},
 			Action: func(ctx context.Context, c *cli.Command) error {
@@ -71,54 +33,102 @@ func eventCommand() *cli.Command {
 					return err
 				}
 				return get(ctx, c, ofProject("/events/"+url.PathEscape(id)), func(out io.Writer, e contract.Event) {
-					fmt.Fprintf(out, "%s  %s, %s in %s\n", e.Issue, plain(e.Headline), orElse(e.Release, "no release"),
-						e.Environment)
-					if e.User != nil {
-						fmt.Fprintf(out, "user %s = %s\n", plain(e.User.Attribute), plain(e.User.Value))
-					}
-					if e.TraceID != "" {
-						fmt.Fprintf(out, "trace %s, span %s%s: firethorn event list %s\n", plain(e.TraceID),
-							orDash(plain(e.SpanID)), spanWords(e.Span), shell.Option("--trace", e.TraceID))
-					}
-					if e.Log != nil && e.Log.Text != "" {
-						fmt.Fprintf(out, "log record%s: %s\n", orNothing(" of %s", e.Scope), plain(e.Log.Text))
-					}
-					if e.Session != nil {
-						fmt.Fprintf(out, "session %s, %s: firethorn session show %s\n", plain(e.Session.ID),
-							e.Session.Outcome, shell.Arguments(e.Session.ID))
-					}
-					showTrace(out, e, c.Bool("raw"))
-					for _, t := range e.Threads {
-						kind := "thread"
-						if e.Resource["telemetry.sdk.language"] == "go" {
-							kind = "goroutine"
-						}
-						fmt.Fprintf(out, "\n%s %s%s%s\n", kind, plain(t.ID), orNothing(" %s", t.Name),
-							orNothing(", waiting on %s", t.WaitingOn)+map[bool]string{true: " (blamed)"}[t.Blamed])
-						showFrames(out, t.Frames, c.Bool("raw"))
-					}
-					if len(e.Feedback) > 0 {
-						fmt.Fprintln(out, "\nwhat people said")
-						showFeedback(out, e.Feedback)
-					}
-					if len(e.Breadcrumbs) > 0 {
-						fmt.Fprintln(out, "\nwhat led up to it")
-						for _, b := range e.Breadcrumbs {
-							fmt.Fprintf(out, "  %s  %-6s %s\n", plain(b.Time), plain(b.Kind), plain(b.Message))
-						}
-					}
-					for name, set := range map[string]map[string]any{"attributes": e.Attributes,
-						"resource": e.Resource} {
-						if len(set) > 0 {
-							fmt.Fprintln(out, "\n"+name)
-							for _, k := range sortedKeys(set) {
-								fmt.Fprintf(out, "  %s = %s\n", plain(k), plain(fmt.Sprint(set[k])))
-							}
-						}
-					}
+					showEvent(out, e, c.Bool("raw"))
 				})
 			}},
 	}}
+}
+
+func eventList(ctx context.Context, c *cli.Command) error {
+	if trace := c.String("trace"); trace != "" {
+		return get(ctx, c, fixed("/api/traces/"+url.PathEscape(trace)), showTraceEvents)
+	}
+	q := url.Values{"limit": {strconv.Itoa(c.Int("limit"))}}
+	if v := c.String("cursor"); v != "" {
+		q.Set("cursor", v)
+	}
+	if c.Bool("kept") {
+		if c.String("issue") == "" {
+			return usage("--kept needs --issue ID")
+		}
+		q.Set("kept", "true")
+	}
+	path := ofProject("/events?" + q.Encode())
+	if id := c.String("issue"); id != "" {
+		path = ofIssue(id, "/events?"+q.Encode())
+	}
+	return get(ctx, c, path, func(out io.Writer, v contract.Events) {
+		if len(v.Events) == 0 {
+			fmt.Fprintln(out, "Nothing has arrived yet. Send a test event: firethorn send")
+			return
+		}
+		listEvents(out, v.Events)
+		if v.Next != "" {
+			fmt.Fprintf(out, "\nThere are more: --cursor %s\n", v.Next)
+		}
+	})
+}
+
+func showTraceEvents(out io.Writer, v contract.TraceEvents) {
+	if len(v.Events) == 0 {
+		fmt.Fprintln(out, "No event of this trace is kept. An event's trace id stands in event show.")
+		return
+	}
+	listEvents(out, v.Events)
+	if v.More {
+		fmt.Fprintln(out, "\nThere are more.")
+	}
+}
+
+func showEvent(out io.Writer, e contract.Event, raw bool) {
+	fmt.Fprintf(out, "%s  %s, %s in %s\n", e.Issue, plain(e.Headline), orElse(e.Release, "no release"), e.Environment)
+	if e.User != nil {
+		fmt.Fprintf(out, "user %s = %s\n", plain(e.User.Attribute), plain(e.User.Value))
+	}
+	if e.TraceID != "" {
+		fmt.Fprintf(out, "trace %s, span %s%s: firethorn event list %s\n", plain(e.TraceID), orDash(plain(e.SpanID)),
+			spanWords(e.Span), shell.Option("--trace", e.TraceID))
+	}
+	if e.Log != nil && e.Log.Text != "" {
+		fmt.Fprintf(out, "log record%s: %s\n", orNothing(" of %s", e.Scope), plain(e.Log.Text))
+	}
+	if e.Session != nil {
+		fmt.Fprintf(out, "session %s, %s: firethorn session show %s\n", plain(e.Session.ID), e.Session.Outcome,
+			shell.Arguments(e.Session.ID))
+	}
+	showTrace(out, e, raw)
+	for _, t := range e.Threads {
+		kind := "thread"
+		if e.Resource["telemetry.sdk.language"] == "go" {
+			kind = "goroutine"
+		}
+		fmt.Fprintf(out, "\n%s %s%s%s\n", kind, plain(t.ID), orNothing(" %s", t.Name),
+			orNothing(", waiting on %s", t.WaitingOn)+map[bool]string{true: " (blamed)"}[t.Blamed])
+		showFrames(out, t.Frames, raw)
+	}
+	if len(e.Feedback) > 0 {
+		fmt.Fprintln(out, "\nwhat people said")
+		showFeedback(out, e.Feedback)
+	}
+	if len(e.Breadcrumbs) > 0 {
+		fmt.Fprintln(out, "\nwhat led up to it")
+		for _, b := range e.Breadcrumbs {
+			fmt.Fprintf(out, "  %s  %-6s %s\n", plain(b.Time), plain(b.Kind), plain(b.Message))
+		}
+	}
+	showFields(out, "attributes", e.Attributes)
+	showFields(out, "resource", e.Resource)
+}
+
+// showFields prints a set of names and values, if there are any.
+func showFields(out io.Writer, title string, set map[string]any) {
+	if len(set) == 0 {
+		return
+	}
+	fmt.Fprintln(out, "\n"+title)
+	for _, k := range sortedKeys(set) {
+		fmt.Fprintf(out, "  %s = %s\n", plain(k), plain(fmt.Sprint(set[k])))
+	}
 }
 
 func listEvents(out io.Writer, list []contract.EventRow) {

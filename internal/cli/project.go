@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"bufio"
 	"context"
 	"fmt"
 	"io"
@@ -13,20 +12,19 @@ import (
 
 	"firethorn/internal/client"
 	"firethorn/internal/contract"
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/shell"
 )
 
-func projectCommand() *cli.Command {
-	byName := func(rest string) func(ctx context.Context, c *cli.Command) (func(*client.Client) (string, error), error) {
-		return func(_ context.Context, c *cli.Command) (func(*client.Client) (string, error), error) {
-			name := c.StringArg("name")
-			if name == "" {
-				return ofProject(rest), nil
-			}
-			return fixed("/api/projects/" + url.PathEscape(name) + rest), nil
-		}
+// byName is a path below the project that the command names, or that is chosen.
+func byName(c *cli.Command, rest string) func(*client.Client) (string, error) {
+	name := c.StringArg("name")
+	if name == "" {
+		return ofProject(rest)
 	}
+	return fixed("/api/projects/" + url.PathEscape(name) + rest)
+}
+
+func projectCommand() *cli.Command {
 	return &cli.Command{
 		Name:  "project",
 		Usage: "the applications that report",
@@ -43,33 +41,13 @@ func projectCommand() *cli.Command {
 						fixed("/api/projects"), showProject)
 				}},
 			{Name: "list", Usage: "all projects", Action: func(ctx context.Context, c *cli.Command) error {
-				return get(ctx, c, fixed("/api/projects"), func(out io.Writer, v contract.Projects) {
-					if len(v.Projects) == 0 {
-						fmt.Fprintln(out, "There is no project yet. Make one: firethorn project create NAME")
-						return
-					}
-					table(out, func(row func(...any)) {
-						row("PROJECT", "   OPEN", " ISSUES", " EVENTS", "LAST EVENT", "KEPT")
-						for _, p := range v.Projects {
-							last := "none yet"
-							if p.LastEvent != nil {
-								last = ago(*p.LastEvent)
-							}
-							row(p.Name, figure(p.OpenIssues), figure(p.Issues), figure(p.Events), last,
-								fmt.Sprintf("%d days", p.KeepDays))
-						}
-					})
-				})
+				return get(ctx, c, fixed("/api/projects"), showProjects)
 			}},
 			{Name: "show", Usage: "one project, and how its application reports",
 				Arguments: []cli.Argument{text("name")}, Action: func(ctx context.Context, c *cli.Command) error {
-					path, err := byName("")(ctx, c)
-					if err != nil {
-						return err
-					}
-					return get(ctx, c, path, showProject)
+					return get(ctx, c, byName(c, ""), showProject)
 				}},
-			setUpCommand(byName),
+			setUpCommand(),
 			{Name: "keep", Usage: "change how long events, and symbols, are kept",
 				Arguments: []cli.Argument{text("name")},
 				Flags: []cli.Flag{
@@ -80,63 +58,80 @@ func projectCommand() *cli.Command {
 					if !c.IsSet("days") && !c.IsSet("symbols") {
 						return usage("keep what? Give --days for events, --symbols for symbols")
 					}
-					path, err := byName("")(ctx, c)
-					if err != nil {
-						return err
-					}
 					return request(ctx, c, http.MethodPatch,
-						contract.ChangeProject{KeepDays: c.Int("days"), KeepSymbols: c.Int("symbols")}, path,
+						contract.ChangeProject{KeepDays: c.Int("days"), KeepSymbols: c.Int("symbols")}, byName(c, ""),
 						showProject)
 				}},
-			{Name: "change", Usage: "change what a project may take in, from which web origins, by what its releases are ordered, and which log records become events", Arguments: []cli.Argument{text("name")},
-				Flags: []cli.Flag{
-					&cli.Int64Flag{Name: "allowance-minute",
-						Usage: "`EVENTS` a minute; 0: any number, -1: the default"},
-					&cli.Int64Flag{Name: "allowance-day", Usage: "`EVENTS` a day; 0: any number, -1: the default"},
-					&cli.StringFlag{Name: "release-order", Usage: "`WHAT` orders releases: auto (by commit where that is possible, else by version, else by announcement), or commits, versions or announcement alone"},
-					&cli.StringFlag{Name: "repository", Usage: "https or ssh `ADDRESS` that the service may fetch its code from, where serve --fetch-from allows the host; empty: builds send it"},
-					&cli.StringFlag{Name: "commit-link",
-						Usage: "where people read a commit, as `URL` with {commit} in it"},
-					&cli.StringSliceFlag{Name: "source-path", Usage: "`FROM=TO`: source paths of maps and traces that begin with FROM stand under TO in the repository; may be given several times; empty removes them"},
-					&cli.StringFlag{Name: "log-messages", Usage: "from which `SEVERITY` on log records without an exception become events: error, fatal, or off"},
-					&cli.StringSliceFlag{Name: "origin", Usage: "a web `ORIGIN` that may report, and no other; may be given several times; * is any"},
-				},
-				Action: func(ctx context.Context, c *cli.Command) error {
-					path, err := byName("")(ctx, c)
-					if err != nil {
-						return err
-					}
-					in := contract.ChangeProject{Origins: c.StringSlice("origin"),
-						LogMessages: c.String("log-messages"), ReleaseOrder: c.String("release-order")}
-					for flag, to := range map[string]**int64{"allowance-minute": &in.AllowanceMinute,
-						"allowance-day": &in.AllowanceDay} {
-						if c.IsSet(flag) {
-							n := c.Int64(flag)
-							*to = &n
-						}
-					}
-					for flag, to := range map[string]**string{"repository": &in.Repository,
-						"commit-link": &in.CommitLink} {
-						if c.IsSet(flag) {
-							v := c.String(flag)
-							*to = &v
-						}
-					}
-					if c.IsSet("source-path") {
-						if in.SourcePaths = c.StringSlice("source-path"); len(in.SourcePaths) == 0 {
-							in.SourcePaths = []string{""}
-						}
-					}
-					if in.Repository == nil && in.CommitLink == nil && in.SourcePaths == nil &&
-						in.AllowanceMinute == nil && in.AllowanceDay == nil && len(in.Origins) == 0 &&
-						in.LogMessages == "" && in.ReleaseOrder == "" {
-						return usage("change what? Give --allowance-minute, --allowance-day, --origin, --release-order, --repository, --commit-link, --source-path or --log-messages")
-					}
-					return request(ctx, c, http.MethodPatch, in, path, showProject)
-				}},
-			keysCommand(byName("/keys")),
+			changeCommand(),
+			keysCommand(),
 		},
 	}
+}
+
+func showProjects(out io.Writer, v contract.Projects) {
+	if len(v.Projects) == 0 {
+		fmt.Fprintln(out, "There is no project yet. Make one: firethorn project create NAME")
+		return
+	}
+	table(out, func(row func(...any)) {
+		row("PROJECT", "   OPEN", " ISSUES", " EVENTS", "LAST EVENT", "KEPT")
+		for _, p := range v.Projects {
+			last := "none yet"
+			if p.LastEvent != nil {
+				last = ago(*p.LastEvent)
+			}
+			row(p.Name, figure(p.OpenIssues), figure(p.Issues), figure(p.Events), last,
+				fmt.Sprintf("%d days", p.KeepDays))
+		}
+	})
+}
+
+func changeCommand() *cli.Command {
+	return &cli.Command{Name: "change", Usage: "change what a project may take in, from which web origins, by what its releases are ordered, and which log records become events", Arguments: []cli.Argument{text("name")},
+		Flags: []cli.Flag{
+			&cli.Int64Flag{Name: "allowance-minute",
+				Usage: "`EVENTS` a minute; 0: any number, -1: the default"},
+			&cli.Int64Flag{Name: "allowance-day", Usage: "`EVENTS` a day; 0: any number, -1: the default"},
+			&cli.StringFlag{Name: "release-order", Usage: "`WHAT` orders releases: auto (by commit where that is possible, else by version, else by announcement), or commits, versions or announcement alone"},
+			&cli.StringFlag{Name: "repository", Usage: "https or ssh `ADDRESS` that the service may fetch its code from, where serve --fetch-from allows the host; empty: builds send it"},
+			&cli.StringFlag{Name: "commit-link",
+				Usage: "where people read a commit, as `URL` with {commit} in it"},
+			&cli.StringSliceFlag{Name: "source-path", Usage: "`FROM=TO`: source paths of maps and traces that begin with FROM stand under TO in the repository; may be given several times; empty removes them"},
+			&cli.StringFlag{Name: "log-messages", Usage: "from which `SEVERITY` on log records without an exception become events: error, fatal, or off"},
+			&cli.StringSliceFlag{Name: "origin", Usage: "a web `ORIGIN` that may report, and no other; may be given several times; * is any"},
+		},
+		Action: changeProject,
+	}
+}
+
+func changeProject(ctx context.Context, c *cli.Command) error {
+	in := contract.ChangeProject{Origins: c.StringSlice("origin"),
+		LogMessages: c.String("log-messages"), ReleaseOrder: c.String("release-order")}
+	for flag, to := range map[string]**int64{"allowance-minute": &in.AllowanceMinute,
+		"allowance-day": &in.AllowanceDay} {
+		if c.IsSet(flag) {
+			n := c.Int64(flag)
+			*to = &n
+		}
+	}
+	for flag, to := range map[string]**string{"repository": &in.Repository,
+		"commit-link": &in.CommitLink} {
+		if c.IsSet(flag) {
+			v := c.String(flag)
+			*to = &v
+		}
+	}
+	if c.IsSet("source-path") {
+		if in.SourcePaths = c.StringSlice("source-path"); len(in.SourcePaths) == 0 {
+			in.SourcePaths = []string{""}
+		}
+	}
+	if in.Repository == nil && in.CommitLink == nil && in.SourcePaths == nil &&
+		in.AllowanceMinute == nil && in.AllowanceDay == nil && len(in.Origins) == 0 &&
+		in.LogMessages == "" && in.ReleaseOrder == "" {
+		return usage("change what? Give --allowance-minute, --allowance-day, --origin, --release-order, --repository, --commit-link, --source-path or --log-messages")
+	}
+	return request(ctx, c, http.MethodPatch, in, byName(c, ""), showProject)
 }
 
 func showProject(out io.Writer, p contract.Project) {
@@ -161,17 +156,12 @@ func allowed(n int64) string {
 }
 
 // setUpCommand says how an application is set up to report.
-func setUpCommand(byName func(string) func(context.Context, *cli.Command) (func(*client.Client) (string, error),
-	error)) *cli.Command {
+func setUpCommand() *cli.Command {
 	return &cli.Command{Name: "set-up", Usage: "how an application reports, step by step, with the project's own key", Arguments: []cli.Argument{text("name")},
 		Flags: []cli.Flag{&cli.StringFlag{Name: "runtime", Value: "vite",
 			Usage: "vite, browser, node, node-web, go, opentelemetry or logs"}},
 		Action: func(ctx context.Context, c *cli.Command) error {
-			at, err := byName("/set-up?"+url.Values{"runtime": {c.String("runtime")}}.Encode())(ctx, c)
-			if err != nil {
-				return err
-			}
-			return get(ctx, c, at, showSetUp)
+			return get(ctx, c, byName(c, "/set-up?"+url.Values{"runtime": {c.String("runtime")}}.Encode()), showSetUp)
 		}}
 }
 
@@ -200,7 +190,7 @@ func showSetUp(out io.Writer, v contract.SetUp) {
 }
 
 // keysCommand lists, makes, rotates and revokes ingest keys.
-func keysCommand(path func(context.Context, *cli.Command) (func(*client.Client) (string, error), error)) *cli.Command {
+func keysCommand() *cli.Command {
 	return &cli.Command{Name: "keys", Usage: "a project's ingest keys", Arguments: []cli.Argument{text("name")},
 		Description: "Rotate a key that too many know: --rotate makes a new one and lets the old one be good for --overlap, until all applications\nhave the new one; LAST USED says whether they have.",
 		Flags: []cli.Flag{
@@ -211,10 +201,7 @@ func keysCommand(path func(context.Context, *cli.Command) (func(*client.Client) 
 			&cli.StringFlag{Name: "revoke", Usage: "make `KEY` good for nothing, at once"},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
-			at, err := path(ctx, c)
-			if err != nil {
-				return err
-			}
+			at := byName(c, "/keys")
 			below := func(key, verb string) func(*client.Client) (string, error) {
 				return func(cl *client.Client) (string, error) {
 					p, err := at(cl)
@@ -268,51 +255,6 @@ func goodness(k contract.Key) string {
 		word += "; routes by service.name"
 	}
 	return word
-}
-
-func loginCommand() *cli.Command {
-	return &cli.Command{
-		Name: "login", Usage: "remember a server, a token and a project",
-		Description: "Takes --server, --token-file (or --token) and --project. Without a token it reads one from standard input.",
-		Action: func(ctx context.Context, c *cli.Command) error {
-			s := client.Remembered()
-			if v := c.String("server"); v != "" {
-				s.Server = strings.TrimSuffix(v, "/")
-			}
-			if s.Server == "" {
-				return usage("which server? firethorn login --server URL")
-			}
-			if v := c.String("project"); v != "" {
-				s.Project = v
-			}
-			var err error
-			if s.Token, err = secretFlag(c, "token", "token-file"); err != nil {
-				return err
-			}
-			if s.Token == "" {
-				fmt.Fprint(c.Root().ErrWriter, "token: ")
-				line, err := bufio.NewReader(c.Root().Reader).ReadString('\n')
-				if s.Token = strings.TrimSpace(line); s.Token == "" {
-					return usage("no token was given (%v)", err)
-				}
-			}
-			cl := &client.Client{Server: s.Server, Token: s.Token, HTTP: http.DefaultClient}
-			var me contract.Me
-			raw, err := cl.Call(ctx, http.MethodGet, "/api/me", nil, &me)
-			if err != nil {
-				return err
-			}
-			if err := s.Remember(); err != nil {
-				return fault.Wrap("cli.login", fault.DataDirBroken, err, "the login could not be remembered")
-			}
-			if c.String("format") == "json" {
-				_, err = c.Root().Writer.Write(raw)
-				return err
-			}
-			fmt.Fprintf(c.Root().Writer, "%s: you are %s, with the rights of %s\n", s.Server, plain(me.Name), me.Scope)
-			return nil
-		},
-	}
 }
 
 func personCommand() *cli.Command {
@@ -369,33 +311,41 @@ func personCommand() *cli.Command {
 						fmt.Fprintf(out, "%s is signed out: %s ended. Tokens go on: firethorn token list\n", plain(s.Name), plural(int(s.Sessions), "1 session", count(s.Sessions)+" sessions"))
 					})
 			}},
-		{Name: "leave", Usage: "say that somebody does not work here any more, or dissolve a team", Arguments: []cli.Argument{text("name")},
-			Description: "Nothing can be given to them from then on; their tokens and sessions end. What they have stays theirs until it is handed over:\n  firethorn owner hand-over --from NAME --to NAME",
-			Action: func(ctx context.Context, c *cli.Command) error {
-				name, err := arg(c, "name")
-				if err != nil {
-					return err
-				}
-				return request(ctx, c, http.MethodPost, nil, fixed("/api/people/"+url.PathEscape(name)+"/leave"),
-					func(out io.Writer, p contract.Person) {
-						fmt.Fprintf(out, "%s left.\n", plain(p.Name))
-						if p.Carries > 0 {
-							fmt.Fprintf(out, "%s still theirs: firethorn owner hand-over %s --to …\n",
-								plural(int(p.Carries), "1 issue is", count(p.Carries)+" issues are"),
-								shell.Option("--from", p.Name))
-						}
-					})
-			}},
-		{Name: "return", Usage: "say that somebody works here again", Arguments: []cli.Argument{text("name")},
-			Action: func(ctx context.Context, c *cli.Command) error {
-				name, err := arg(c, "name")
-				if err != nil {
-					return err
-				}
-				return request(ctx, c, http.MethodPost, nil, fixed("/api/people/"+url.PathEscape(name)+"/return"),
-					func(out io.Writer, p contract.Person) {
-						fmt.Fprintf(out, "%s works here again; firethorn person link %s prints a sign-in link.\n", plain(p.Name), shell.Arguments(p.Name))
-					})
-			}},
+		leaveCommand(), returnCommand(),
 	}}
+}
+
+func leaveCommand() *cli.Command {
+	return &cli.Command{Name: "leave", Usage: "say that somebody does not work here any more, or dissolve a team", Arguments: []cli.Argument{text("name")},
+		Description: "Nothing can be given to them from then on; their tokens and sessions end. What they have stays theirs until it is handed over:\n  firethorn owner hand-over --from NAME --to NAME",
+		Action: func(ctx context.Context, c *cli.Command) error {
+			name, err := arg(c, "name")
+			if err != nil {
+				return err
+			}
+			return request(ctx, c, http.MethodPost, nil, fixed("/api/people/"+url.PathEscape(name)+"/leave"),
+				func(out io.Writer, p contract.Person) {
+					fmt.Fprintf(out, "%s left.\n", plain(p.Name))
+					if p.Carries > 0 {
+						fmt.Fprintf(out, "%s still theirs: firethorn owner hand-over %s --to …\n",
+							plural(int(p.Carries), "1 issue is", count(p.Carries)+" issues are"),
+							shell.Option("--from", p.Name))
+					}
+				})
+		}}
+}
+
+func returnCommand() *cli.Command {
+	return &cli.Command{Name: "return", Usage: "say that somebody works here again",
+		Arguments: []cli.Argument{text("name")},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			name, err := arg(c, "name")
+			if err != nil {
+				return err
+			}
+			return request(ctx, c, http.MethodPost, nil, fixed("/api/people/"+url.PathEscape(name)+"/return"),
+				func(out io.Writer, p contract.Person) {
+					fmt.Fprintf(out, "%s works here again; firethorn person link %s prints a sign-in link.\n", plain(p.Name), shell.Arguments(p.Name))
+				})
+		}}
 }

@@ -122,7 +122,8 @@ func (c *Client) Do(req *http.Request) ([]byte, error) {
 	}
 	res, err := c.HTTP.Do(req)
 	if err != nil {
-		return nil, fault.Wrap("client.Do", fault.NoServer, err, "the service at %s does not answer; is it running?", c.Server)
+		return nil, fault.Wrap("client.Do", fault.NoServer, err, "the service at %s does not answer; is it running?",
+			c.Server)
 	}
 	defer res.Body.Close()
 	raw, err := io.ReadAll(res.Body)
