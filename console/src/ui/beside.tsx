@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from 'react-router'
-import * as api from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { count, counted } from '../core/format.ts'
 import { gap } from '../core/trial.ts'
 import { Failed, State } from './parts.tsx'
@@ -9,9 +9,8 @@ const to = (id: string) => `/p/${id.replace('/', '/issues/')}`
 
 /** What stands beside an issue: issues like it, those that happen together with it, its fingerprint elsewhere. */
 export function Beside({ id }: { id: string }) {
-  const project = id.split('/')[0]
-  const got = useQuery({ queryKey: ['p', project, 'beside', id], queryFn: ({ signal }) => api.beside(id, signal), staleTime: 30_000 })
-  const near = useQuery({ queryKey: ['p', project, 'together', id], queryFn: ({ signal }) => api.together(id, signal), staleTime: 30_000 })
+  const got = useQuery(ask.beside(id))
+  const near = useQuery(ask.together(id))
   const error = got.error ?? near.error
   if (error && !(got.data && near.data)) return <Failed error={error} again={() => void Promise.all([got.refetch(), near.refetch()])} />
   const v = got.data

@@ -2,6 +2,7 @@ import { lost } from '../core/current.ts'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import * as api from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { count, counted, day } from '../core/format.ts'
 import { undoneWords } from '../core/many.ts'
 import { Buttons, Copy, Dialog, Empty, Failed, Loading } from './parts.tsx'
@@ -10,7 +11,7 @@ import { Why } from './settle.tsx'
 
 /** Who carries what, by impact and age, and handing it over. */
 export function CarriersPage() {
-  const got = useQuery({ queryKey: ['carriers'], queryFn: ({ signal }) => api.carriers(signal) })
+  const got = useQuery(ask.carriers())
   const [from, setFrom] = useState<string>()
   if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
@@ -63,7 +64,7 @@ export function CarriersPage() {
 function HandOver({ from, close }: { from: string; close: () => void }) {
   const client = useQueryClient()
   const say = useSay()
-  const people = useQuery({ queryKey: ['people'], queryFn: ({ signal }) => api.people(signal) })
+  const people = useQuery(ask.people())
   const [why, setWhy] = useState('')
   const failed = (e: Error) => say(e.message, true)
   const hand = useMutation({ mutationFn: (to: string) => api.handOver({ from, to, ...(why.trim() ? { why: why.trim() } : {}) }), onSuccess: () => void client.invalidateQueries(), onError: failed })

@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import * as api from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { Buttons, Dialog } from './parts.tsx'
 import { useSay } from './say.tsx'
 
@@ -14,7 +15,7 @@ export function CommentDialog({ id, close, said }: { id: string; close: () => vo
     onSuccess: (c) => {
       said?.(c.comment)
       say(`said about ${id}`)
-      void client.invalidateQueries({ queryKey: ['p', id.split('/')[0]] })
+      void client.invalidateQueries({ queryKey: ask.allOf(ask.projectOf(id)) })
       close()
     },
     onError: (e) => say(e.message, true),

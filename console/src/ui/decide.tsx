@@ -1,8 +1,9 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useRef, useState } from 'react'
 import type { ReactNode } from 'react'
-import { act, deleteIssue, me, mergeIssues, people, splitIssue } from '../api/client.ts'
+import { act, deleteIssue, mergeIssues, splitIssue } from '../api/client.ts'
 import type { Act, Issue, ManyVerb, SplitBy, Verb } from '../api/client.ts'
+import * as queries from '../api/queries.ts'
 import { severer } from '../core/round.ts'
 import { useKeys } from './keys.ts'
 import { ManyDialog, useMany } from './many.tsx'
@@ -74,7 +75,7 @@ export function DecisionBar({ issue, label, more, marked = [], all, decided, mer
   const ask = (what: NonNullable<Asking>['what']) => setAsking({ what, subject: here })
   const close = () => setAsking(undefined)
   const project = issue.id.split('/')[0] ?? ''
-  const again = () => void client.invalidateQueries({ queryKey: ['p', project] })
+  const again = () => void client.invalidateQueries({ queryKey: queries.allOf(project) })
   const failed = (e: Error) => {
     say(e.message, true)
     again()
@@ -199,8 +200,8 @@ export function DecisionBar({ issue, label, more, marked = [], all, decided, mer
 
 /** Asks who should have an issue: who has it, whom it is proposed to, or oneself comes first. */
 export function AssignDialog({ issue, proposed, close, done }: { issue: Issue; proposed?: string | undefined; close: () => void; done: (to: string) => void }) {
-  const list = useQuery({ queryKey: ['people'], queryFn: ({ signal }) => people(signal) })
-  const who = useQuery({ queryKey: ['me'], queryFn: ({ signal }) => me(signal) })
+  const list = useQuery(queries.people())
+  const who = useQuery(queries.me())
   return (
     <Dialog title={`Who should have ${issue.id}?`} close={close}>
       <form

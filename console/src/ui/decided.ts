@@ -1,5 +1,6 @@
 import type { InfiniteData, QueryClient } from '@tanstack/react-query'
 import type { Issue, IssueDetail, Issues } from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 
 /**
  * Puts an issue, as a decision left it, into everything that shows it. What
@@ -7,14 +8,14 @@ import type { Issue, IssueDetail, Issues } from '../api/client.ts'
  */
 export function decidedIn(client: QueryClient, now: Issue): void {
   const [project, number] = now.id.split('/') as [string, string]
-  const issue = ['p', project, 'issue', Number(number)]
+  const issue = ask.issue(project, Number(number)).queryKey
   // An answer still on its way may not know the decision: it is asked for again.
   void client.invalidateQueries({ queryKey: issue, predicate: (q) => q.state.fetchStatus === 'fetching' })
   client.setQueryData<IssueDetail>(issue, (old) => old && { ...old, ...now })
-  client.setQueriesData<InfiniteData<Issues>>({ queryKey: ['p', project, 'issues'] }, (old) => old && {
+  client.setQueriesData<InfiniteData<Issues>>({ queryKey: ask.listsOf(project) }, (old) => old && {
     ...old,
     pages: old.pages.map((p) => ({ ...p, issues: p.issues.map((i) => (i.id === now.id ? { ...i, ...now } : i)) })),
   })
-  for (const kind of ['history', 'since']) void client.invalidateQueries({ queryKey: ['p', project, kind, Number(number)] })
-  void client.invalidateQueries({ queryKey: ['p', project, 'issues'] }) // its counts, where the list is open
+  for (const kind of ['history', 'since'] as const) void client.invalidateQueries({ queryKey: ask.ofIssue(project, kind, Number(number)) })
+  void client.invalidateQueries({ queryKey: ask.listsOf(project) }) // its counts, where the list is open
 }

@@ -1,8 +1,8 @@
 import { lost } from '../core/current.ts'
 import { useInfiniteQuery } from '@tanstack/react-query'
 import { Link } from 'react-router'
-import * as api from '../api/client.ts'
 import type { Feedback } from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { Ago, Failed } from './parts.tsx'
 
 /** What one person said, as it was written. */
@@ -27,12 +27,7 @@ export function Said({ list, issue }: { list: Feedback[]; issue?: string }) {
 
 /** What people said about an issue, newest first. */
 export function IssueFeedback({ project, number, id }: { project: string; number: number; id: string }) {
-  const q = useInfiniteQuery({
-    queryKey: ['p', project, 'feedback', number],
-    queryFn: ({ signal, pageParam }) => api.feedback(project, number, pageParam, signal),
-    initialPageParam: undefined as string | undefined,
-    getNextPageParam: (last) => last.next,
-  })
+  const q = useInfiniteQuery(ask.feedback(project, number))
   if (lost(q)) return <Failed error={q.error!} again={() => void q.refetch()} />
   const list = q.data?.pages.flatMap((p) => p.feedback) ?? []
   if (list.length === 0) return null

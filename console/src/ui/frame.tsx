@@ -2,6 +2,7 @@ import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useRef, useState } from 'react'
 import { Link, NavLink, Outlet, ScrollRestoration, useLocation, useNavigate, useParams } from 'react-router'
 import * as api from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { NotCurrent } from './current.tsx'
 import { keysOff, setKeysOff, useKeys } from './keys.ts'
 import { useLive } from './live.ts'
@@ -14,7 +15,7 @@ import { UnreadNotice } from './unread.tsx'
 /** The bar on top of every page. */
 export function Frame() {
   const { project = '' } = useParams()
-  const who = useQuery({ queryKey: ['me'], queryFn: ({ signal }) => api.me(signal), retry: false })
+  const who = useQuery({ ...ask.me(), retry: false })
   const [help, setHelp] = useState(false)
   const search = useRef<HTMLInputElement>(null)
   useKeys({ '?': () => setHelp(true), '/': () => search.current?.focus() })
@@ -124,7 +125,7 @@ function useMenusThatClose(): void {
 }
 
 function ProjectChoice({ project }: { project: string }) {
-  const list = useQuery({ queryKey: ['projects'], queryFn: ({ signal }) => api.projects(signal) })
+  const list = useQuery(ask.projects())
   const go = useNavigate()
   const here = useLocation().pathname.split('/')[3]
   if (!list.data?.projects.length) return null

@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { type FormEvent, useState } from 'react'
-import { type EventWhy, type GroupPart, why } from '../api/client.ts'
+import { type EventWhy, type GroupPart } from '../api/client.ts'
+import * as query from '../api/queries.ts'
 
 /** Why an event is grouped as it is, and where another one first differs. */
 export function Grouping({ project, event, issue }: { project: string; event: string | undefined; issue: string }) {
@@ -8,7 +9,7 @@ export function Grouping({ project, event, issue }: { project: string; event: st
   const [other, setOther] = useState('')
   const [asked, setAsked] = useState('')
   const ref = event ?? issue
-  const answer = useQuery({ queryKey: ['why', project, ref, asked], queryFn: ({ signal }) => why(project, ref, asked || undefined, signal), enabled: open })
+  const answer = useQuery({ ...query.why(project, ref, asked), enabled: open })
   const ask = (e: FormEvent) => {
     e.preventDefault()
     setAsked(other.trim())

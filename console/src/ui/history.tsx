@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useRef, useState } from 'react'
 import * as api from '../api/client.ts'
 import type { HistoryEntry, IssueDetail } from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { useKeys } from './keys.ts'
 import { Written } from './markdown.tsx'
 import { Ago, Failed } from './parts.tsx'
@@ -11,7 +12,7 @@ import { useSay } from './say.tsx'
 /** What happened to an issue and what was written about it, in one stream, and a place to write. */
 export function History({ issue: i }: { issue: IssueDetail }) {
   const [project = '', number = 0] = [i.id.split('/')[0], Number(i.id.split('/')[1])]
-  const h = useQuery({ queryKey: ['p', project, 'history', number], queryFn: ({ signal }) => api.history(project, number, signal) })
+  const h = useQuery(ask.history(project, number))
   if (lost(h)) return <Failed error={h.error!} />
   return (
     <>
@@ -43,7 +44,7 @@ function useChange<T>(id: string, change: (v: T) => Promise<unknown>, done: () =
     mutationFn: change,
     onSuccess: () => {
       done()
-      void client.invalidateQueries({ queryKey: ['p', id.split('/')[0]] })
+      void client.invalidateQueries({ queryKey: ask.allOf(ask.projectOf(id)) })
     },
     onError: (e) => say(e.message, true),
   })
@@ -51,7 +52,7 @@ function useChange<T>(id: string, change: (v: T) => Promise<unknown>, done: () =
 
 /** The place to write, and the way to hear of an issue. */
 function Write({ issue: i }: { issue: IssueDetail }) {
-  const me = useQuery({ queryKey: ['me'], queryFn: ({ signal }) => api.me(signal) })
+  const me = useQuery(ask.me())
   const [text, setText] = useState('')
   const field = useRef<HTMLTextAreaElement>(null)
   const send = useChange(i.id, (t: string) => api.writeComment(i.id, t), () => setText(''))

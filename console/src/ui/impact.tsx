@@ -1,9 +1,10 @@
 import { lost } from '../core/current.ts'
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link, useParams } from 'react-router'
 import * as api from '../api/client.ts'
 import type { Rank, Scoring } from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { counted } from '../core/format.ts'
 import { asShare, moved, numberOf, partNames, partWords } from '../core/scoring.ts'
 import { Ago, Copy, Failed, Loading } from './parts.tsx'
@@ -14,7 +15,7 @@ import { option } from '../core/shell.ts'
 /** What each part of the impact can give, with the list before and after; and when an issue surges. */
 export function ImpactPage() {
   const { project = '' } = useParams()
-  const got = useQuery({ queryKey: ['p', project, 'scoring'], queryFn: ({ signal }) => api.scoring(project, signal) })
+  const got = useQuery(ask.scoring(project))
   useTitle('Impact', project)
   if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
@@ -38,7 +39,7 @@ function useChange(project: string) {
     mutationFn: (body: api.SetScoring) => api.changeScoring(project, body),
     onSuccess: () => {
       say('Saved; issues are scored anew')
-      void client.invalidateQueries({ queryKey: ['p', project] })
+      void client.invalidateQueries({ queryKey: ask.allOf(project) })
     },
     onError: (e) => say(e.message, true),
   })
@@ -52,7 +53,7 @@ function Weights({ project, scoring }: { project: string; scoring: Scoring }) {
   const good = bad.length === 0 && all > 0
   const same = good && partNames.every((p) => weights[p] === scoring.weights[p])
   const tried = useQuery({
-    queryKey: ['p', project, 'scoring', 'trial', weights], queryFn: ({ signal }) => api.tryScoring(project, { weights: weights as Record<string, number> }, signal), enabled: good, placeholderData: keepPreviousData,
+    ...ask.scoringTrial(project, weights), enabled: good,
   })
   const change = useChange(project)
   return (

@@ -5,6 +5,7 @@ import type { ReactNode } from 'react'
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router'
 import * as api from '../api/client.ts'
 import type { EventDetail, IssueDetail } from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { count, counted, day, exact } from '../core/format.ts'
 import { args, shell } from '../core/shell.ts'
 import { scaleOf } from '../core/stem.ts'
@@ -34,8 +35,8 @@ export function IssuePage() {
   const which = params.get('event') ?? 'newest'
   const n = Number(number)
   const go = useNavigate()
-  const issue = useQuery({ queryKey: ['p', project, 'issue', n], queryFn: ({ signal }) => api.issue(project, n, signal) })
-  const event = useQuery({ queryKey: ['p', project, 'event', n, which], queryFn: ({ signal }) => api.event(project, n, which, signal), placeholderData: keepPreviousData })
+  const issue = useQuery(ask.issue(project, n))
+  const event = useQuery({ ...ask.event(project, n, which), placeholderData: keepPreviousData })
   const [raw, setRaw] = useState(false)
   const below = useAfter(issue.data !== undefined && (event.data !== undefined || event.error !== null))
   const pos = event.data?.position
@@ -237,7 +238,7 @@ function MergedFrom({ issue: i }: { issue: IssueDetail }) {
     mutationFn: (id: string) => api.act(id, 'undo'),
     onSuccess: (_, id) => {
       say(`${id} is an issue of its own again`)
-      void client.invalidateQueries({ queryKey: ['p', i.id.split('/')[0]] })
+      void client.invalidateQueries({ queryKey: ask.allOf(ask.projectOf(i.id)) })
     },
     onError: (e) => say(e.message, true),
   })

@@ -1,8 +1,8 @@
 import { lost } from '../core/current.ts'
-import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query'
+import { useInfiniteQuery } from '@tanstack/react-query'
 import { useEffect } from 'react'
 import { useParams, useSearchParams } from 'react-router'
-import * as api from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { count } from '../core/format.ts'
 import { listCommand, listRequest, orders, readQuery, states, writeQuery } from '../core/list.ts'
 import type { ListQuery } from '../core/list.ts'
@@ -18,13 +18,7 @@ export function Issues() {
   const [params, setParams] = useSearchParams()
   const query = readQuery(params)
   const key = JSON.stringify(query)
-  const list = useInfiniteQuery({
-    queryKey: ['p', project, 'issues', query],
-    queryFn: ({ signal, pageParam }) => api.issues(project, { ...query, cursor: pageParam }, signal),
-    initialPageParam: undefined as string | undefined,
-    getNextPageParam: (last) => last.next,
-    placeholderData: keepPreviousData,
-  })
+  const list = useInfiniteQuery(ask.issues(project, query))
   useTitle(`Issues of ${project}`)
   useEffect(() => keepList(project, params), [project, params])
   const set = (change: Partial<ListQuery>) => setParams(writeQuery({ ...query, ...change }))

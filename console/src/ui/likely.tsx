@@ -1,6 +1,6 @@
 import { lost } from '../core/current.ts'
 import { useQuery } from '@tanstack/react-query'
-import * as api from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { day } from '../core/format.ts'
 import { args } from '../core/shell.ts'
 import { Ago, Copy, Failed } from './parts.tsx'
@@ -13,8 +13,7 @@ export function CommitName({ hash, link }: { hash: string; link?: string | undef
 
 /** The commits that may have brought an issue, and who changed the line last. */
 export function Likely({ id }: { id: string }) {
-  const project = id.split('/')[0] ?? ''
-  const got = useQuery({ queryKey: ['p', project, 'likely', id], queryFn: ({ signal }) => api.likely(id, signal), staleTime: 60_000 })
+  const got = useQuery(ask.likely(id))
   if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <p className="soft">Looking for likely changes …</p>
   const l = got.data

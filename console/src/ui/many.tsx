@@ -2,6 +2,7 @@ import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useRef } from 'react'
 import * as api from '../api/client.ts'
 import type { Act, Issue, ManyVerb } from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { counted } from '../core/format.ts'
 import { askWords, manyWords } from '../core/many.ts'
 import { stepWords } from '../core/undo.ts'
@@ -16,7 +17,7 @@ export type Target = { marked: Issue[] } | { all: { state: string; text: string;
 export function useMany(project: string, decided: (ids: string[]) => void) {
   const client = useQueryClient()
   const say = useSay()
-  const again = () => void client.invalidateQueries({ queryKey: ['p', project] })
+  const again = () => void client.invalidateQueries({ queryKey: ask.allOf(project) })
   const act = useMutation({
     scope: { id: 'decide' },
     mutationFn: (d: { verb: ManyVerb; body: Act; target: Target }) =>

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
-import { issues } from '../api/client.ts'
 import type { Issue } from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { counted } from '../core/format.ts'
 import { heaviest, mergeWords } from '../core/merging.ts'
 import { Buttons, Dialog } from './parts.tsx'
@@ -55,7 +55,7 @@ function Choices({ list, into, setInto }: { list: Issue[]; into: string; setInto
 function Search({ issue, into, setInto }: { issue: Issue; into: string; setInto: (id: string) => void }) {
   const [text, setText] = useState('')
   const project = issue.id.split('/')[0] ?? ''
-  const found = useQuery({ queryKey: ['p', project, 'merge', text], queryFn: ({ signal }) => issues(project, { state: 'all', order: 'impact', text, limit: 30 }, signal) })
+  const found = useQuery(ask.mergeTargets(project, text))
   const list = (found.data?.issues ?? []).filter((i) => i.id !== issue.id)
   return (
     <>

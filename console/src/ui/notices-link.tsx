@@ -1,12 +1,12 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from 'react-router'
-import * as api from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 
 const every = 60_000 // ms between two looks
 
 /** How many notices wait, as a link; nothing for tokens that belong to nobody. */
 export function NoticesLink() {
-  const got = useQuery({ queryKey: ['notices', 'waiting'], queryFn: ({ signal }) => api.notices({ unseen: true, limit: 1 }, signal), refetchInterval: every, retry: false })
+  const got = useQuery({ ...ask.noticesWaiting(), refetchInterval: every })
   if (!got.data) return null
   const n = got.data.waiting
   return (

@@ -2,6 +2,7 @@ import { lost } from '../core/current.ts'
 import { useInfiniteQuery, useMutation, useQueryClient } from '@tanstack/react-query'
 import { Link } from 'react-router'
 import * as api from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import type { components } from '../api/schema.d.ts'
 import { byDay } from '../core/days.ts'
 import { Ago, Copy, Empty, Failed, Loading } from './parts.tsx'
@@ -11,14 +12,8 @@ type Notice = components['schemas']['Notice']
 /** What one should hear of, day by day: one's issues and those one watches coming back, waking, decided about by others. */
 export function NoticesPage() {
   const client = useQueryClient()
-  const got = useInfiniteQuery({
-    queryKey: ['notices', 'list'],
-    queryFn: ({ signal, pageParam }) => api.notices({ limit: 50, before: pageParam }, signal),
-    initialPageParam: undefined as number | undefined,
-    getNextPageParam: (last) => last.next,
-    retry: false,
-  })
-  const seen = useMutation({ mutationFn: (upTo: number) => api.seenNotices(upTo), onSuccess: () => client.invalidateQueries({ queryKey: ['notices'] }) })
+  const got = useInfiniteQuery(ask.notices())
+  const seen = useMutation({ mutationFn: (upTo: number) => api.seenNotices(upTo), onSuccess: () => client.invalidateQueries({ queryKey: ask.allNotices }) })
   if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
   const list = got.data.pages.flatMap((p) => p.notices)

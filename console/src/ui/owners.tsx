@@ -2,6 +2,7 @@ import { lost } from '../core/current.ts'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import * as api from '../api/client.ts'
 import type { Issue } from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { Failed } from './parts.tsx'
 import { useSay } from './say.tsx'
 
@@ -12,12 +13,12 @@ export function Owners({ issue: i }: { issue: Issue }) {
   const project = i.id.split('/')[0] ?? ''
   const client = useQueryClient()
   const say = useSay()
-  const got = useQuery({ queryKey: ['p', project, 'owners', i.id], queryFn: ({ signal }) => api.owners(i.id, signal), staleTime: 60_000 })
+  const got = useQuery(ask.owners(i.id))
   const assign = useMutation({
     mutationFn: (to: string) => api.act(i.id, 'assign', { to }, i.version),
     onSuccess: (now) => {
       say(`${now.id}: ${now.standing}`)
-      void client.invalidateQueries({ queryKey: ['p', project] })
+      void client.invalidateQueries({ queryKey: ask.allOf(project) })
     },
     onError: (e) => say(e.message, true),
   })

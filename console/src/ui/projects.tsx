@@ -2,6 +2,7 @@ import { lost } from '../core/current.ts'
 import { useQuery } from '@tanstack/react-query'
 import { Link, useNavigate } from 'react-router'
 import * as api from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { count, counted } from '../core/format.ts'
 import { sequel } from '../core/round.ts'
 import { useKeys } from './keys.ts'
@@ -12,8 +13,8 @@ import { Kinds } from './why.tsx'
 
 /** All projects: where a person begins. */
 export function Projects() {
-  const list = useQuery({ queryKey: ['projects'], queryFn: ({ signal }) => api.projects(signal) })
-  const stands = useQuery({ queryKey: ['p', 'overview'], queryFn: ({ signal }) => api.overview(signal), staleTime: 5000 })
+  const list = useQuery(ask.projects())
+  const stands = useQuery(ask.overview())
   if (lost(list)) return <Failed error={list.error!} again={() => void list.refetch()} />
   if (!list.data) return <Loading />
   if (!list.data.projects.length) {
@@ -69,7 +70,7 @@ function Stands({ of: o, scale, events }: { of: api.ProjectOverview | undefined;
 
 /** What needs a decision, in all projects: the largest, and the way to the round. */
 function Waiting() {
-  const got = useQuery({ queryKey: ['p', 'waiting'], queryFn: ({ signal }) => api.round(undefined, { limit: 3 }, signal), retry: false, staleTime: 2000 })
+  const got = useQuery(ask.waiting())
   const go = useNavigate()
   const r = got.data
   useKeys({ Enter: r && r.waiting > 0 ? () => void go('/round') : undefined })

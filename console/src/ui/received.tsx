@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/react-query'
 import { useParams, useSearchParams } from 'react-router'
 import { Link } from 'react-router'
 import * as api from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { count, counted, day } from '../core/format.ts'
 import { bars, blocks, inWords, names, parts } from '../core/received.ts'
 import type { Bar, Part } from '../core/received.ts'
@@ -17,7 +18,7 @@ export function ReceivedPage() {
   const { project = '' } = useParams()
   const [search, setSearch] = useSearchParams()
   const hours = Number(search.get('hours')) || 24
-  const got = useQuery({ queryKey: ['p', project, 'received', hours], queryFn: ({ signal }) => api.received(project, hours, signal), refetchInterval: 15_000 })
+  const got = useQuery(ask.received(project, hours))
   if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
   const v = got.data

@@ -2,6 +2,7 @@ import { lost } from '../core/current.ts'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import * as api from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { standing, works } from '../core/trial.ts'
 import { Ago, Dialog, Failed } from './parts.tsx'
 import { useSay } from './say.tsx'
@@ -12,14 +13,14 @@ export function Regroup({ project, all = false }: { project: string; all?: boole
   const say = useSay()
   const [asking, setAsking] = useState<'begin' | 'undo'>()
   const got = useQuery({
-    queryKey: ['p', project, 'regroupings'], queryFn: ({ signal }) => api.regroupings(project, signal),
+    ...ask.regroupings(project),
     refetchInterval: (q) => (q.state.data?.regroupings.some((g) => works(g.state)) || q.state.data?.wanted ? 700 : false),
   })
   const act = useMutation({
     mutationFn: (verb: 'begin' | 'stop' | 'undo') => api.regroup(project, verb),
     onSuccess: () => {
-      void client.invalidateQueries({ queryKey: ['p', project] })
-      void client.invalidateQueries({ queryKey: ['rules', project] })
+      void client.invalidateQueries({ queryKey: ask.allOf(project) })
+      void client.invalidateQueries({ queryKey: ask.rulesOf(project) })
     },
     onError: (e) => say(e.message, true),
   })

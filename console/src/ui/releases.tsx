@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link, useParams, useSearchParams } from 'react-router'
 import * as api from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { count, counted } from '../core/format.ts'
 import { latestDeploys } from '../core/releases.ts'
 import { CommitName } from './likely.tsx'
@@ -13,7 +14,7 @@ import { args, option } from '../core/shell.ts'
 export function ReleasesPage() {
   const { project = '' } = useParams()
   const [search, setSearch] = useSearchParams()
-  const got = useQuery({ queryKey: ['p', project, 'releases'], queryFn: ({ signal }) => api.releases(project, signal) })
+  const got = useQuery(ask.releases(project))
   if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
   const list = got.data.releases
@@ -66,7 +67,7 @@ const orders = {
 }
 
 function Detail({ project, version }: { project: string; version: string }) {
-  const got = useQuery({ queryKey: ['p', project, 'release', version], queryFn: ({ signal }) => api.release(project, version, signal) })
+  const got = useQuery(ask.release(project, version))
   if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
   const r = got.data
@@ -86,9 +87,9 @@ function Detail({ project, version }: { project: string; version: string }) {
           {r.deploys.slice(-8).map((d) => <span key={d.environment + d.at}> Deployed to {d.environment} <Ago at={d.at} /> by {d.by}.</span>)}
         </p>
       )}
-      <Issues project={project} title="New in it" none="Nothing new." list={r.new_issues} />
-      <Issues project={project} title="Came back in it" none="Nothing that was fixed came back." list={r.regressed} />
-      <Issues project={project} title="Fixed in it" none="Nothing was called fixed in it. An issue's page does that: Fixed, or f." list={r.fixed} />
+      <Issues title="New in it" none="Nothing new." list={r.new_issues} />
+      <Issues title="Came back in it" none="Nothing that was fixed came back." list={r.regressed} />
+      <Issues title="Fixed in it" none="Nothing was called fixed in it. An issue's page does that: Fixed, or f." list={r.fixed} />
       <Commits release={r} />
     </section>
   )
@@ -120,7 +121,7 @@ function Commits({ release: r }: { release: api.ReleaseDetail }) {
   )
 }
 
-function Issues({ project, title, none, list }: { project: string; title: string; none: string; list: api.Issue[] }) {
+function Issues({ title, none, list }: { title: string; none: string; list: api.Issue[] }) {
   return (
     <section aria-label={title} className="mt-4">
       <h3 className="font-semibold">{title}{list.length > 0 && <span className="soft font-normal"> {counted(list.length, 'issue')}</span>}</h3>

@@ -2,6 +2,7 @@ import { lost } from '../core/current.ts'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { Link, useParams } from 'react-router'
 import * as api from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { count, counted, day } from '../core/format.ts'
 import { OutcomeView, TrialProgress, useTrial } from './outcome.tsx'
 import { Copy, Failed, Loading } from './parts.tsx'
@@ -18,7 +19,7 @@ const kinds: [api.Finding['kind'], string, string][] = [
 /** What is grouped badly, how variable grouping is, and by which version. */
 export function GroupingPage() {
   const { project = '' } = useParams()
-  const got = useQuery({ queryKey: ['p', project, 'review'], queryFn: ({ signal }) => api.review(project, signal), staleTime: 30_000, refetchInterval: (q) => (q.state.data?.making ? 2000 : false) })
+  const got = useQuery(ask.review(project))
   const trial = useTrial(project)
   if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
@@ -142,12 +143,12 @@ function FindingView({ project, f, n, tryVersion }: { project: string; f: api.Fi
 function Versions({ project, tryIt }: { project: string; tryIt: (version: number) => void }) {
   const say = useSay()
   const client = useQueryClient()
-  const got = useQuery({ queryKey: ['p', project, 'regroupings'], queryFn: ({ signal }) => api.regroupings(project, signal) })
+  const got = useQuery(ask.regroupings(project))
   const adopt = useMutation({
     mutationFn: (version: number) => api.adoptGrouping(project, version),
     onSuccess: (_, version) => {
       say(`What comes is grouped by version ${version}. Regroup, to group what is stored by it too.`)
-      void client.invalidateQueries({ queryKey: ['p', project] })
+      void client.invalidateQueries({ queryKey: ask.allOf(project) })
     },
     onError: (e) => say(e.message, true),
   })

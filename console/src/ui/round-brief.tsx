@@ -1,8 +1,8 @@
 import { lost } from '../core/current.ts'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { Link } from 'react-router'
-import * as api from '../api/client.ts'
 import type { EventDetail, Frame, IssueDetail, RoundItem } from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { count } from '../core/format.ts'
 import { byPeople } from '../core/round.ts'
 import type { Entry } from '../core/round.ts'
@@ -12,7 +12,6 @@ import { Arithmetic } from './arithmetic.tsx'
 import { CommitName } from './likely.tsx'
 import { Glimpse } from './markdown.tsx'
 import { Ago, Failed, Figure, Loading, State, StemAndBerry } from './parts.tsx'
-import { briefQuery } from './brief-query.ts'
 import { FromRepository, Source } from './source.tsx'
 
 const around = 5 // source lines each side
@@ -20,7 +19,7 @@ const around = 5 // source lines each side
 /** All one needs to decide about an issue, on one screen; it comes in one answer. */
 export function Brief({ entry }: { entry: Entry<RoundItem> }) {
   const client = useQueryClient()
-  const whole = useQuery(briefQuery(client, entry.item.id))
+  const whole = useQuery(ask.brief(client, entry.item.id))
   if (whole.isPending) return <Loading />
   return <Parts entry={entry} /> // each part asks by itself where the answer as a whole failed
 }
@@ -28,8 +27,8 @@ export function Brief({ entry }: { entry: Entry<RoundItem> }) {
 function Parts({ entry }: { entry: Entry<RoundItem> }) {
   const i = entry.item
   const [project = '', number = 0] = [i.id.split('/')[0], Number(i.id.split('/')[1])]
-  const issue = useQuery({ queryKey: ['p', project, 'issue', number], queryFn: ({ signal }) => api.issue(project, number, signal) })
-  const event = useQuery({ queryKey: ['p', project, 'event', number, 'newest'], queryFn: ({ signal }) => api.event(project, number, 'newest', signal), staleTime: 60_000 })
+  const issue = useQuery(ask.issue(project, number))
+  const event = useQuery({ ...ask.event(project, number, 'newest'), staleTime: 60_000 })
   if (lost(issue)) return <Failed error={issue.error!} again={() => void issue.refetch()} />
   return (
     <article className="px-5 pt-3 pb-4" aria-labelledby="in-hand">
@@ -100,8 +99,7 @@ function Origin({ event }: { event: EventDetail }) {
 
 /** Who may have it, and why; the first is who gets it by its key. */
 function Owner({ id, owner }: { id: string; owner: string | null }) {
-  const project = id.split('/')[0]
-  const got = useQuery({ queryKey: ['p', project, 'owners', id], queryFn: ({ signal }) => api.owners(id, signal), staleTime: 60_000 })
+  const got = useQuery(ask.owners(id))
   const list = got.data?.proposals.slice(0, 2) ?? []
   return (
     <section aria-label="Who may have it">
@@ -119,7 +117,7 @@ function Owner({ id, owner }: { id: string; owner: string | null }) {
 /** What people decided and wrote about it before. */
 function Before({ id }: { id: string }) {
   const [project = '', number = 0] = [id.split('/')[0], Number(id.split('/')[1])]
-  const got = useQuery({ queryKey: ['p', project, 'history', number], queryFn: ({ signal }) => api.history(project, number, signal), staleTime: 5000 })
+  const got = useQuery({ ...ask.history(project, number), staleTime: 5000 })
   const list = byPeople(got.data?.history ?? []).slice(0, 3)
   if (list.length === 0) return null
   return (
@@ -136,7 +134,7 @@ function Before({ id }: { id: string }) {
 
 /** The commit that most likely brought it. */
 function LikelyChange({ id }: { id: string }) {
-  const got = useQuery({ queryKey: ['p', id.split('/')[0], 'likely', id], queryFn: ({ signal }) => api.likely(id, signal), staleTime: 60_000 })
+  const got = useQuery(ask.likely(id))
   const c = got.data?.changes[0]
   if (!c) return null
   return (
@@ -151,8 +149,7 @@ function LikelyChange({ id }: { id: string }) {
 
 /** Issues like it, and what was decided about them. */
 function Similar({ id }: { id: string }) {
-  const project = id.split('/')[0]
-  const got = useQuery({ queryKey: ['p', project, 'beside', id], queryFn: ({ signal }) => api.beside(id, signal), staleTime: 60_000 })
+  const got = useQuery({ ...ask.beside(id), staleTime: 60_000 })
   if (!got.data) return null
   return (
     <section aria-label="Similar issues">

@@ -2,14 +2,12 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useRef, useState } from 'react'
 import * as api from '../api/client.ts'
 import type { Act, RoundEnd, RoundItem, Verb } from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { again, answered, asked, confirmed, decided, empty, join, later, look, renewed, severer, stepped, upcoming } from '../core/round.ts'
 import type { Round, Step } from '../core/round.ts'
-import { briefQuery } from './brief-query.ts'
 import { decidedIn } from './decided.ts'
 import { knowVersion } from './live.ts'
 import { useSay } from './say.tsx'
-
-const key = (id: string) => ({ project: id.split('/')[0] ?? '', number: Number(id.split('/')[1]) })
 
 /** A round: begun as the page opens, kept current while others decide, ended by hand. Decisions show at once; the service's answer follows. */
 export function useRound(project: string | undefined) {
@@ -21,9 +19,9 @@ export function useRound(project: string | undefined) {
   const now = useRef(round)
   now.current = round
   const versions = useRef(new Map<string, number>()) // decisions come faster than lists are read again
-  const begun = useQuery({ queryKey: ['round', project ?? '', 'begun'], queryFn: ({ signal }) => api.beginRound(project, signal), staleTime: Infinity, gcTime: 0, retry: false })
+  const begun = useQuery(ask.roundBegun(project))
   const fresh = useQuery({
-    queryKey: ['p', ...(project ? [project] : []), 'round'],
+    queryKey: ask.roundOf(project),
     queryFn: async ({ signal }) => {
       const since = now.current.answers
       const held = now.current.entries.map((e) => e.item.id).slice(0, 500).join(',')
@@ -40,9 +38,9 @@ export function useRound(project: string | undefined) {
   }, [got, since])
   useEffect(() => { // the next ones are there before they are asked for
     const here = round.entries[round.at]?.item
-    for (const i of [...(here ? [here] : []), ...upcoming(round, 2)]) void client.prefetchQuery(briefQuery(client, i.id))
+    for (const i of [...(here ? [here] : []), ...upcoming(round, 2)]) void client.prefetchQuery(ask.brief(client, i.id))
   }, [client, round])
-  const reread = (id: string) => void client.invalidateQueries({ queryKey: ['p', key(id).project] })
+  const reread = (id: string) => void client.invalidateQueries({ queryKey: ask.allOf(ask.projectOf(id)) })
   const failed = (id: string, e: Error, undoing = false) => {
     say(`${id}: ${e.message}`, true)
     if (!undoing) setRound((r) => again(r, id))

@@ -3,6 +3,7 @@ import { useEffect, useState } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
 import * as api from '../api/client.ts'
 import type { RoundEnd, RoundItem } from '../api/client.ts'
+import * as queries from '../api/queries.ts'
 import { counted } from '../core/format.ts'
 import { sequel, tally, took } from '../core/round.ts'
 import type { Entry, Round } from '../core/round.ts'
@@ -33,9 +34,9 @@ function OneRound({ project, again }: { project: string | undefined; again: () =
   const [list, setList] = useState(false)
   const entry = r.round.entries[r.round.at]
   const item = entry?.item
-  const proposed = useQuery({ queryKey: ['p', item?.id.split('/')[0], 'owners', item?.id], queryFn: ({ signal }) => api.owners(item!.id, signal), enabled: item !== undefined, staleTime: 60_000 })
+  const proposed = useQuery({ ...queries.owners(item?.id ?? ''), enabled: item !== undefined })
   const who = proposed.data?.proposals[0]?.name
-  useQuery({ queryKey: ['people'], queryFn: ({ signal }) => api.people(signal) }) // there when somebody is chosen
+  useQuery(queries.people()) // there when somebody is chosen
   useTitle('Round', project ?? 'all projects')
   const ask = (what: NonNullable<Asking>['what']) => item && setAsking({ what, item })
   const free = item !== undefined && !r.end && !entry?.done

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import { Link, useParams, useSearchParams } from 'react-router'
 import * as api from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { counted } from '../core/format.ts'
 import { example, firstChange, verdict } from '../core/rules.ts'
 import { Editor } from './editor.tsx'
@@ -16,8 +17,8 @@ export function RulesPage() {
   const { project = '' } = useParams()
   const [search] = useSearchParams()
   const n = Number(search.get('suggestion')) || 0
-  const saved = useQuery({ queryKey: ['rules', project], queryFn: ({ signal }) => api.rules(project, 0, signal), staleTime: Infinity })
-  const suggested = useQuery({ queryKey: ['suggestion', project, n], queryFn: ({ signal }) => api.suggestion(project, n, signal), enabled: n > 0, staleTime: Infinity, gcTime: 0 })
+  const saved = useQuery(ask.rules(project))
+  const suggested = useQuery(ask.suggestion(project, n))
   const error = saved.error ?? suggested.error
   if (error && (!saved.data || (n > 0 && !suggested.data))) return <Failed error={error} again={() => void Promise.all([saved.refetch(), n > 0 && suggested.refetch()])} />
   if (!saved.data || (n > 0 && !suggested.data)) return <Loading />
@@ -26,7 +27,7 @@ export function RulesPage() {
 
 function Work({ project, saved, suggested }: { project: string; saved: api.Rules; suggested: string | undefined }) {
   const [text, setText] = useState(suggested ?? (saved.version === 0 ? example : saved.text))
-  const words = useQuery({ queryKey: ['rules-words'], queryFn: ({ signal }) => api.rulesWords(signal), staleTime: Infinity })
+  const words = useQuery(ask.rulesWords())
   const [note, setNote] = useState('')
   const say = useSay()
   const client = useQueryClient()
@@ -36,8 +37,8 @@ function Work({ project, saved, suggested }: { project: string; saved: api.Rules
     mutationFn: () => api.pushRules(project, text, note, saved.version),
     onSuccess: (v) => {
       say(`Saved as version ${v.version}. It acts within 5 seconds.`)
-      client.setQueryData(['rules', project], v)
-      void client.invalidateQueries({ queryKey: ['rules-history', project] })
+      client.setQueryData(ask.rules(project).queryKey, v)
+      void client.invalidateQueries({ queryKey: ask.rulesHistoryOf(project) })
     },
     onError: (e) => say(e.message, true),
   })
@@ -109,7 +110,7 @@ function useChecked(project: string, text: string) {
     const t = setTimeout(() => setSettled(text), 300)
     return () => clearTimeout(t)
   }, [text])
-  const got = useQuery({ queryKey: ['rules-check', project, settled], queryFn: ({ signal }) => api.checkRules(project, settled, signal), staleTime: Infinity, gcTime: 60_000, placeholderData: (before) => before })
+  const got = useQuery({ ...ask.rulesCheck(project, settled), placeholderData: (before) => before })
   return settled === text && !got.isPlaceholderData ? got.data : got.data && { ...got.data, good: false }
 }
 
@@ -186,7 +187,7 @@ function TrialRow({ project, r }: { project: string; r: api.TrialRule }) {
 }
 
 function History({ project }: { project: string }) {
-  const got = useQuery({ queryKey: ['rules-history', project], queryFn: ({ signal }) => api.rulesHistory(project, signal) })
+  const got = useQuery(ask.rulesHistory(project))
   if (!got.data?.versions.length) return null
   return (
     <section className="rounded border border-base-300 bg-base-100 p-3">
@@ -206,7 +207,7 @@ function History({ project }: { project: string }) {
 
 /** What conditions can use. */
 function Words({ open }: { open: boolean }) {
-  const got = useQuery({ queryKey: ['rules-words'], queryFn: ({ signal }) => api.rulesWords(signal), staleTime: Infinity })
+  const got = useQuery(ask.rulesWords())
   if (!got.data) return null
   return (
     <details open={open} className="rounded border border-base-300 bg-base-100 p-3">

@@ -1,6 +1,7 @@
-import { keepPreviousData, useQuery } from '@tanstack/react-query'
+import { useQuery } from '@tanstack/react-query'
 import { Link, useParams, useSearchParams } from 'react-router'
 import * as api from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { counted } from '../core/format.ts'
 import { Copy, Failed, Loading } from './parts.tsx'
 
@@ -8,8 +9,8 @@ import { Copy, Failed, Loading } from './parts.tsx'
 export function SetUp({ project }: { project: string }) {
   const [params, setParams] = useSearchParams()
   const runtime = params.get('runtime') ?? 'vite'
-  const p = useQuery({ queryKey: ['p', project, 'project'], queryFn: ({ signal }) => api.project(project, signal) })
-  const g = useQuery({ queryKey: ['set-up', project, runtime], queryFn: ({ signal }) => api.setUp(project, runtime, signal), placeholderData: keepPreviousData })
+  const p = useQuery(ask.project(project))
+  const g = useQuery(ask.setUp(project, runtime))
   const failed = p.error ?? g.error
   if (failed) return <Failed error={failed} again={() => void Promise.all([p.refetch(), g.refetch()])} />
   if (!p.data || !g.data) return <Loading />
@@ -67,8 +68,7 @@ function Steps({ steps, from }: { steps: api.SetUp['steps']; from: number }) {
 /** Whether anything has come: said as it comes. */
 function Arrival({ project, events }: { project: string; events: number }) {
   const latest = useQuery({
-    queryKey: ['p', project, 'issues', 'arrival'],
-    queryFn: ({ signal }) => api.issues(project, { state: 'open', order: 'last_seen', limit: 1, text: '' }, signal),
+    ...ask.arrival(project),
     enabled: events > 0,
   })
   const issue = latest.data?.issues[0]

@@ -1,8 +1,8 @@
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import type { ReactNode } from 'react'
-import * as api from '../api/client.ts'
 import type { Act, Issue } from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { counted, nextRelease } from '../core/format.ts'
 import { fixOf, parkOf, parkWords } from '../core/settle.ts'
 import type { FixKind, ParkForm } from '../core/settle.ts'
@@ -104,7 +104,7 @@ export function ParkDialog({ issue, close, done }: { issue: Issue; close: () => 
 
 /** What goes with an issue, and whether it should. */
 export function DeleteDialog({ issue, close, done }: { issue: Issue; close: () => void; done: (events: number) => void }) {
-  const got = useQuery({ queryKey: ['deletion', issue.id], queryFn: ({ signal }) => api.whatGoes(issue.id, signal), staleTime: 0 })
+  const got = useQuery(ask.whatGoes(issue.id))
   return (
     <Dialog title={`Delete ${issue.id}?`} close={close}>
       <form

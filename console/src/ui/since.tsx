@@ -1,7 +1,7 @@
 import { lost } from '../core/current.ts'
 import { useQuery } from '@tanstack/react-query'
-import * as api from '../api/client.ts'
 import type { IssueDetail } from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { counted, day, exact } from '../core/format.ts'
 import { marks as stems, scaleOf } from '../core/stem.ts'
 import { everyDay, lineInWords, timeLine } from '../core/timeline.ts'
@@ -14,7 +14,7 @@ const height = 118 // of the stems
 
 /** Since when: releases, deploys and events on one time line, and what the silence means. */
 export function Since({ project, number, issue: i }: { project: string; number: number; issue: IssueDetail }) {
-  const got = useQuery({ queryKey: ['p', project, 'since', number], queryFn: ({ signal }) => api.since(project, number, signal) })
+  const got = useQuery(ask.since(project, number))
   if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <p className="soft">Loading …</p>
   const s = got.data

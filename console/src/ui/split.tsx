@@ -1,8 +1,9 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link } from 'react-router'
-import { act, differences } from '../api/client.ts'
+import { act } from '../api/client.ts'
 import type { Difference, IssueDetail, SplitBy } from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { count, counted } from '../core/format.ts'
 import { Buttons, Dialog } from './parts.tsx'
 import { useSay } from './say.tsx'
@@ -11,7 +12,7 @@ const groups: [SplitBy['by'], string][] = [['frame', 'On the stack'], ['message'
 
 /** Asks by which difference a part of an issue is split off. */
 export function SplitDialog({ issue, close, done }: { issue: { id: string }; close: () => void; done: (by: SplitBy) => void }) {
-  const found = useQuery({ queryKey: ['differences', issue.id], queryFn: ({ signal }) => differences(issue.id, signal), staleTime: 0 })
+  const found = useQuery(ask.differences(issue.id))
   const [chosen, setChosen] = useState<Difference>()
   const list = found.data?.differences ?? []
   return (
@@ -67,7 +68,7 @@ export function Splits({ issue: i }: { issue: IssueDetail }) {
     mutationFn: (part: string) => act(part, 'undo'),
     onSuccess: (_, part) => {
       say(`${part} is no longer split off`)
-      void client.invalidateQueries({ queryKey: ['p', i.id.split('/')[0]] })
+      void client.invalidateQueries({ queryKey: ask.allOf(ask.projectOf(i.id)) })
     },
     onError: (e) => say(e.message, true),
   })

@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/react-query'
 import { Link, useParams, useSearchParams } from 'react-router'
 import * as api from '../api/client.ts'
 import type { CheckedFile, SymbolCheck } from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { count, counted } from '../core/format.ts'
 import { noticed, size } from '../core/symbols.ts'
 import { Ago, Copy, Empty, Failed, Loading } from './parts.tsx'
@@ -13,8 +14,8 @@ export function SymbolsPage() {
   const { project = '' } = useParams()
   const [search, setSearch] = useSearchParams()
   const event = search.get('event') ?? undefined
-  const pushed = useQuery({ queryKey: ['p', project, 'symbols'], queryFn: ({ signal }) => api.symbols(project, signal) })
-  const unread = useQuery({ queryKey: ['p', project, 'unread'], queryFn: ({ signal }) => api.unreadReleases(project, signal) })
+  const pushed = useQuery(ask.symbols(project))
+  const unread = useQuery(ask.unread(project))
   if ((pushed.error && !pushed.data) || (unread.error && !unread.data)) return <Failed error={(pushed.error ?? unread.error)!} again={() => void Promise.all([pushed.refetch(), unread.refetch()])} />
   if (!pushed.data || !unread.data) return <Loading />
   const rows = new Map<string, { release: string; pushed: api.SymbolRelease | undefined; unread: api.UnreadRelease | undefined }>()
@@ -65,7 +66,7 @@ export function SymbolsPage() {
 }
 
 function Check({ project, release, event }: { project: string; release: string | undefined; event: string | undefined }) {
-  const got = useQuery({ queryKey: ['p', project, 'check', release, event], queryFn: ({ signal }) => api.checkSymbols(project, release, event, signal) })
+  const got = useQuery(ask.symbolCheck(project, release, event))
   if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
   const v: SymbolCheck = got.data

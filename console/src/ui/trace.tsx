@@ -2,8 +2,8 @@ import { lost } from '../core/current.ts'
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link, useParams } from 'react-router'
-import * as api from '../api/client.ts'
 import type { EventDetail, Exception, Frame } from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { asText, called, layOut } from '../core/trace.ts'
 import { CommitName } from './likely.tsx'
 import { Ago, Copy } from './parts.tsx'
@@ -101,7 +101,7 @@ function OneFrame({ frame: f, event, release, why }: { frame: Frame; event: stri
 /** Who changed the line of a frame last, asked for when somebody wants to know. */
 function LastChange({ project, release, frame: f }: { project: string; release: string; frame: Frame }) {
   const [asked, setAsked] = useState(false)
-  const got = useQuery({ queryKey: ['p', project, 'line', release, f.file, f.line], queryFn: ({ signal }) => api.whoChanged(project, release, f.file, f.line, signal), enabled: asked, staleTime: Infinity })
+  const got = useQuery({ ...ask.whoChanged(project, release, f.file, f.line), enabled: asked })
   if (!asked) return <button className="link soft px-9 pb-1.5 text-[.93rem]" onClick={() => setAsked(true)}>Who changed line {f.line}?</button>
   if (lost(got)) return <p role="alert" className="px-9 pb-1.5 text-[.93rem] text-accent">{got.error!.message}</p>
   if (!got.data) return <p className="soft px-9 pb-1.5 text-[.93rem]">Looking …</p>

@@ -1,6 +1,7 @@
 import { useQueryClient } from '@tanstack/react-query'
 import { useSyncExternalStore } from 'react'
 import * as api from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { undoneWords } from '../core/many.ts'
 import { did, undone } from '../core/undo.ts'
 import type { Step } from '../core/undo.ts'
@@ -57,11 +58,11 @@ export function useUndo(): { words: string | undefined; undo: () => void } {
         set(undone([...steps, step], got.now?.version))
         if (got.now) decidedIn(client, got.now)
         say(got.words)
-        for (const p of got.projects) void client.invalidateQueries({ queryKey: ['p', p] })
+        for (const p of got.projects) void client.invalidateQueries({ queryKey: ask.allOf(p) })
       },
       (e: Error) => {
         say(`Not undone (${step.words}): ${e.message}`, true)
-        if (step.kind === 'one') void client.invalidateQueries({ queryKey: ['p', step.id.split('/')[0]] })
+        if (step.kind === 'one') void client.invalidateQueries({ queryKey: ask.allOf(ask.projectOf(step.id)) })
       },
     )
   }

@@ -1,12 +1,12 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from 'react-router'
-import * as api from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { count } from '../core/format.ts'
 import { noticed, unreadWords } from '../core/symbols.ts'
 
 /** Says on a project's pages that traces of a release cannot be read. */
 export function UnreadNotice({ project }: { project: string }) {
-  const got = useQuery({ queryKey: ['p', project, 'unread'], queryFn: ({ signal }) => api.unreadReleases(project, signal), refetchInterval: 60_000 })
+  const got = useQuery({ ...ask.unread(project), refetchInterval: 60_000 })
   const [first, ...others] = noticed(got.data?.releases ?? [], Date.now())
   if (!first) return null
   return (

@@ -1,7 +1,7 @@
 import { lost } from '../core/current.ts'
 import { useQuery } from '@tanstack/react-query'
 import { Link, useNavigate, useParams } from 'react-router'
-import * as api from '../api/client.ts'
+import * as ask from '../api/queries.ts'
 import { option } from '../core/shell.ts'
 import { counted, exact } from '../core/format.ts'
 import { useKeys } from './keys.ts'
@@ -12,7 +12,7 @@ import { useTitle } from './title.ts'
 export function TracePage() {
   const { trace = '' } = useParams()
   const go = useNavigate()
-  const q = useQuery({ queryKey: ['trace', trace], queryFn: ({ signal }) => api.trace(trace, signal) })
+  const q = useQuery(ask.trace(trace))
   useKeys({ Escape: () => void go(-1) })
   useTitle(`Trace ${trace}`)
   if (lost(q)) return <Failed error={q.error!} again={() => void q.refetch()} />
