@@ -4,6 +4,8 @@ import type { ReactNode } from 'react'
 import { act, deleteIssue, mergeIssues, splitIssue } from '../api/client.ts'
 import type { Act, Issue, ManyVerb, SplitBy, Verb } from '../api/client.ts'
 import * as queries from '../api/queries.ts'
+import { keyOf } from '../core/keys.ts'
+import type { Doing } from '../core/keys.ts'
 import { severer } from '../core/round.ts'
 import { useKeys } from './keys.ts'
 import { ManyDialog, useMany } from './many.tsx'
@@ -145,33 +147,33 @@ export function DecisionBar({ issue, label, more, marked = [], all, decided, mer
     onError: failed,
   })
   const open = ['new', 'accepted', 'regressed'].includes(issue.state)
-  const doings: { key: string; words: string; on: boolean; run: () => void }[] = [
-    { key: 'a', words: 'Accept', on: of > 0 || ['new', 'regressed', 'parked'].includes(issue.state), run: () => run('accept') },
-    { key: 's', words: 'Assign', on: true, run: () => ask('assign') },
-    { key: 'p', words: 'Park', on: of > 0 || open || issue.state === 'parked', run: () => ask('park') },
-    { key: 'f', words: 'Fixed', on: true, run: () => ask('fix') },
-    open ? { key: 'd', words: 'Dismiss', on: true, run: () => run('dismiss') } : { key: 'o', words: 'Reopen', on: true, run: () => run('reopen') },
-    { key: 'm', words: marked.length > 1 ? `Merge ${marked.length}` : 'Merge', on: !all, run: () => ask('merge') },
-    ...(split ? [{ key: 't', words: 'Split', on: true, run: () => ask('split') }] : []),
-    { key: 'z', words: back.words ? `Undo: ${back.words}` : 'Undo', on: back.words !== undefined, run: back.undo },
+  const doings: { does: Doing<'decide'>; words: string; on: boolean; run: () => void }[] = [
+    { does: 'accept', words: 'Accept', on: of > 0 || ['new', 'regressed', 'parked'].includes(issue.state), run: () => run('accept') },
+    { does: 'assign', words: 'Assign', on: true, run: () => ask('assign') },
+    { does: 'park', words: 'Park', on: of > 0 || open || issue.state === 'parked', run: () => ask('park') },
+    { does: 'fix', words: 'Fixed', on: true, run: () => ask('fix') },
+    open ? { does: 'dismiss', words: 'Dismiss', on: true, run: () => run('dismiss') } : { does: 'reopen', words: 'Reopen', on: true, run: () => run('reopen') },
+    { does: 'merge', words: marked.length > 1 ? `Merge ${marked.length}` : 'Merge', on: !all, run: () => ask('merge') },
+    ...(split ? [{ does: 'split' as const, words: 'Split', on: true, run: () => ask('split') }] : []),
+    { does: 'undo', words: back.words ? `Undo: ${back.words}` : 'Undo', on: back.words !== undefined, run: back.undo },
   ]
   const grade = (by: 1 | -1) => {
     const to = severer(issue.severity, by)
     if (to && of === 0) run('severity', { severity: to })
   }
-  useKeys({ ...Object.fromEntries(doings.map((d) => [d.key, d.on ? d.run : undefined])), '+': () => grade(1), '-': () => grade(-1) })
+  useKeys('decide', { ...Object.fromEntries(doings.map((d) => [d.does, d.on ? d.run : undefined])), raise: () => grade(1), lower: () => grade(-1) })
   return (
     <div role="toolbar" aria-label={`Decide about ${issue.id}`} className="sticky bottom-0 z-10 flex flex-wrap items-center gap-1.5 border-t border-base-300 bg-base-100 px-4 py-2">
       <span className="soft mr-2 hidden max-w-72 truncate sm:inline">{label}</span>
       {doings.map((d) => (
-        <button key={d.words} className="btn btn-outline btn-sm font-normal" disabled={!d.on} onClick={d.run} aria-keyshortcuts={d.key}>
-          {d.words} <kbd className="kbd kbd-xs" aria-hidden="true">{d.key}</kbd>
+        <button key={d.words} className="btn btn-outline btn-sm font-normal" disabled={!d.on} onClick={d.run} aria-keyshortcuts={keyOf('decide', d.does)}>
+          {d.words} <kbd className="kbd kbd-xs" aria-hidden="true">{keyOf('decide', d.does)}</kbd>
         </button>
       ))}
       <details className="dropdown dropdown-top">
         <summary className="btn btn-outline btn-sm font-normal">More …</summary>
         <div className="dropdown-content z-20 mb-1 flex w-64 flex-col rounded border border-base-300 bg-base-100 p-1">
-          {([['Raise its severity', '+', 1], ['Lower its severity', '-', -1]] as const).map(([words, key, by]) => (
+          {([['Raise its severity', keyOf('decide', 'raise'), 1], ['Lower its severity', keyOf('decide', 'lower'), -1]] as const).map(([words, key, by]) => (
             <button key={key} className="btn btn-ghost btn-sm justify-between font-normal" disabled={of > 0 || !severer(issue.severity, by)} onClick={() => grade(by)} aria-keyshortcuts={key}>
               {words} <kbd className="kbd kbd-xs" aria-hidden="true">{key}</kbd>
             </button>

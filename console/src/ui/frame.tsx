@@ -3,6 +3,7 @@ import { useEffect, useRef, useState } from 'react'
 import { Link, NavLink, Outlet, ScrollRestoration, useLocation, useNavigate, useParams } from 'react-router'
 import * as api from '../api/client.ts'
 import * as ask from '../api/queries.ts'
+import { help } from '../core/keys.ts'
 import { NotCurrent } from './current.tsx'
 import { keysOff, setKeysOff, useKeys } from './keys.ts'
 import { useLive } from './live.ts'
@@ -16,9 +17,9 @@ import { UnreadNotice } from './unread.tsx'
 export function Frame() {
   const { project = '' } = useParams()
   const who = useQuery({ ...ask.me(), retry: false })
-  const [help, setHelp] = useState(false)
+  const [helping, setHelp] = useState(false)
   const search = useRef<HTMLInputElement>(null)
-  useKeys({ '?': () => setHelp(true), '/': () => search.current?.focus() })
+  useKeys('everywhere', { help: () => setHelp(true), search: () => search.current?.focus() })
   useMenusThatClose()
   if (who.error instanceof api.ApiError && who.error.status === 401) return <SignedOut />
   if (who.error && !who.data) return <Failed error={who.error} again={() => void who.refetch()} />
@@ -71,7 +72,7 @@ export function Frame() {
       <NotCurrent />
       <ScrollRestoration getKey={(at) => (at.pathname.endsWith('/issues') ? at.pathname + at.search : at.key)} />
       <Main project={project} />
-      {help && <Keys close={() => setHelp(false)} />}
+      {helping && <Keys close={() => setHelp(false)} />}
     </SayProvider>
   )
 }
@@ -221,25 +222,25 @@ function SignedOut() {
   )
 }
 
-const keyList: [string, string][] = [
-  ['j, ↓', 'next issue, or older event'], ['k, ↑', 'previous issue, or newer event'], ['Enter', 'open the issue'], ['a', 'accept'], ['s', 'assign'], ['p', 'park'], ['c', 'comment (on the page of an issue)'], ['w', 'watch (there, too)'], ['f', 'mark fixed'], ['m', 'merge'], ['t', 'split (on the page of an issue)'], ['x, X', 'mark a row, or all; decisions are about all that are marked'],
-  ['g', 'give it to whom is proposed (in a round)'], ['+, -', 'raise or lower the severity'], ['l', 'one by one or as a list (in a round)'], ['e', 'end the round'], ['d', 'dismiss'], ['o', 'reopen'], ['z', 'undo'], ['n', 'show new issues'], ['r', 'raw trace and back'], ['1 to 4', 'parts of the issue'], ['Ctrl Enter', 'rules: try'], ['Ctrl s', 'rules: save'], ['/', 'search'], ['Esc', 'back to the list'], ['?', 'these keys'],
-]
-
 function Keys({ close }: { close: () => void }) {
   const [quiet, setQuiet] = useState(keysOff())
   return (
-    <Dialog title="Keys" close={close}>
-      <dl className="grid grid-cols-[5rem_1fr] gap-y-1">
-        {keyList.map(([k, words]) => (
-          <div key={k} className="contents">
-            <dt>
-              <kbd className="kbd kbd-sm">{k}</kbd>
-            </dt>
-            <dd>{words}</dd>
-          </div>
+    <Dialog title="Keys" close={close} wide>
+      <div className="columns-1 gap-x-8 sm:columns-2">
+        {help().map((part) => (
+          <section key={part.title} className="mb-3 break-inside-avoid">
+            <h3 className="mb-1 font-semibold">{part.title}</h3>
+            <dl className="grid grid-cols-[4.5rem_1fr] gap-y-1">
+              {part.keys.map((k) => (
+                <div key={k.words} className="contents">
+                  <dt className="flex flex-wrap gap-1">{k.keys.map((name) => <kbd key={name} className="kbd kbd-sm">{name}</kbd>)}</dt>
+                  <dd>{k.words}</dd>
+                </div>
+              ))}
+            </dl>
+          </section>
         ))}
-      </dl>
+      </div>
       <label className="mt-4 flex items-center gap-2">
         <input
           type="checkbox"

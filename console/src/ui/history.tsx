@@ -58,7 +58,7 @@ function Write({ issue: i }: { issue: IssueDetail }) {
   const send = useChange(i.id, (t: string) => api.writeComment(i.id, t), () => setText(''))
   const watches = i.watching.includes(me.data?.name ?? '')
   const watch = useChange(i.id, (on: boolean) => api.watchIssue(i.id, on), () => undefined)
-  useKeys({ c: () => field.current?.focus(), w: () => watch.mutate(!watches) })
+  useKeys('issue', { comment: () => field.current?.focus(), watch: () => watch.mutate(!watches) })
   return (
     <form
       className="mb-3"

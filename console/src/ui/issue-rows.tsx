@@ -102,10 +102,10 @@ export function Rows({ project, query, list, more, loaded }: { project: string; 
     setChosen(undefined)
     at.current = 0
   }
-  useKeys({
-    j: () => move(1), ArrowDown: () => move(1), k: () => move(-1), ArrowUp: () => move(-1), n: waiting || gone.length ? showNew : undefined,
-    x: () => mark(choice.current), X: markAll, Escape: marks.length > 0 || all !== undefined ? clear : undefined,
-    Enter: selected && (() => void go(`/p/${selected.id.replace('/', '/issues/')}`)),
+  useKeys('list', {
+    next: () => move(1), previous: () => move(-1), showNew: waiting || gone.length ? showNew : undefined,
+    mark: () => mark(choice.current), markAll, clear: marks.length > 0 || all !== undefined ? clear : undefined,
+    open: selected && (() => void go(`/p/${selected.id.replace('/', '/issues/')}`)),
   })
   if (rows.length === 0 && waiting === 0) {
     return (

@@ -44,10 +44,10 @@ export function IssuePage() {
     if (id) setParams(id === pos?.newest ? {} : { event: id }, { replace: true, preventScrollReset: true })
   }
   const jump = (part: string) => document.getElementById(part)?.scrollIntoView({ block: 'start' })
-  useKeys({
-    Escape: () => void go(listOf(project)), r: () => setRaw(!raw),
-    j: () => page(pos?.older), k: () => page(pos?.newer),
-    1: () => jump('broke'), 2: () => jump('who'), 3: () => jump('when'), 4: () => jump('do'),
+  useKeys('issue', {
+    back: () => void go(listOf(project)), raw: () => setRaw(!raw),
+    older: () => page(pos?.older), newer: () => page(pos?.newer),
+    broke: () => jump('broke'), who: () => jump('who'), when: () => jump('when'), doing: () => jump('do'),
   })
   useTitle(issue.data?.headline, issue.data?.id)
   const now = issue.data?.id

@@ -1,4 +1,6 @@
 import { useEffect, useRef } from 'react'
+import { bindings } from '../core/keys.ts'
+import type { Does, Place } from '../core/keys.ts'
 
 const off = 'firethorn.keys-off'
 
@@ -11,10 +13,10 @@ const moving = ['j', 'k', 'ArrowDown', 'ArrowUp']
 /** Where keys are typed and not pressed; a box that is ticked is no such place. */
 const typing = 'input:not([type=checkbox], [type=radio], [type=button]), textarea, select, dialog, [contenteditable]'
 
-/** Binds keys while the component stands: not while somebody types, not with modifiers, not over a dialog. */
-export function useKeys(keys: Record<string, (() => void) | undefined>): void {
-  const now = useRef(keys)
-  now.current = keys
+/** Binds the keys of a place while the component stands: not while somebody types, not with modifiers, not over a dialog. */
+export function useKeys<P extends Place>(place: P, does: Does<P>): void {
+  const now = useRef<Record<string, (() => void) | undefined>>({})
+  now.current = bindings(place, does)
   useEffect(() => {
     let held = '' // the key that was acted on, until it is let go
     const down = (e: KeyboardEvent) => {

@@ -73,7 +73,7 @@ function Waiting() {
   const got = useQuery(ask.waiting())
   const go = useNavigate()
   const r = got.data
-  useKeys({ Enter: r && r.waiting > 0 ? () => void go('/round') : undefined })
+  useKeys('round', { open: r && r.waiting > 0 ? () => void go('/round') : undefined })
   if (!r) return null
   const last = r.last_round && <span className="soft">your last round ended <Ago at={r.last_round} /></span>
   if (r.waiting === 0) return <p className="mb-6">Nothing needs a decision of yours. {last}</p>

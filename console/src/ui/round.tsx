@@ -5,6 +5,8 @@ import * as api from '../api/client.ts'
 import type { RoundEnd, RoundItem } from '../api/client.ts'
 import * as queries from '../api/queries.ts'
 import { counted } from '../core/format.ts'
+import { keyOf } from '../core/keys.ts'
+import type { Doing } from '../core/keys.ts'
 import { sequel, tally, took } from '../core/round.ts'
 import type { Entry, Round } from '../core/round.ts'
 import { CommentDialog } from './comment-dialog.tsx'
@@ -40,23 +42,23 @@ function OneRound({ project, again }: { project: string | undefined; again: () =
   useTitle('Round', project ?? 'all projects')
   const ask = (what: NonNullable<Asking>['what']) => item && setAsking({ what, item })
   const free = item !== undefined && !r.end && !entry?.done
-  const doings: Doing[] = [
-    { key: 'a', words: 'Accept', on: free, run: () => r.decide('accept') },
-    { key: 'g', words: who ? `Give to ${who.split(' ')[0]}` : 'Give', title: who ? `assign it to ${who}, who is proposed` : 'nobody is proposed', on: free && who !== undefined && who !== item?.owner, run: () => who && r.decide('assign', { to: who }) },
-    { key: 's', words: 'Assign', on: free, run: () => ask('assign') },
-    { key: 'p', words: 'Park', on: free, run: () => ask('park') },
-    { key: 'f', words: 'Fixed', on: free, run: () => ask('fix') },
-    { key: 'd', words: 'Dismiss', on: free, run: () => r.decide('dismiss') },
-    { key: 'm', words: 'Merge', on: free, run: () => ask('merge') },
-    { key: '+', words: 'Severity', title: 'raise it', on: free, run: () => r.grade(1) },
-    { key: '-', words: '', title: 'lower the severity', on: free, run: () => r.grade(-1) },
-    { key: 'c', words: 'Comment', on: item !== undefined, run: () => ask('comment') },
-    { key: 'z', words: 'Undo', title: 'take back what you did last', on: r.round.steps.length > 0, run: r.undo },
-    { key: 'j', words: item?.state === 'accepted' ? 'Seen' : 'Later', title: item?.state === 'accepted' ? 'leave it as it is; it comes again when something happens' : 'leave it for the next round', on: free, run: r.later },
+  const doings: Button[] = [
+    { does: 'accept', words: 'Accept', on: free, run: () => r.decide('accept') },
+    { does: 'give', words: who ? `Give to ${who.split(' ')[0]}` : 'Give', title: who ? `assign it to ${who}, who is proposed` : 'nobody is proposed', on: free && who !== undefined && who !== item?.owner, run: () => who && r.decide('assign', { to: who }) },
+    { does: 'assign', words: 'Assign', on: free, run: () => ask('assign') },
+    { does: 'park', words: 'Park', on: free, run: () => ask('park') },
+    { does: 'fix', words: 'Fixed', on: free, run: () => ask('fix') },
+    { does: 'dismiss', words: 'Dismiss', on: free, run: () => r.decide('dismiss') },
+    { does: 'merge', words: 'Merge', on: free, run: () => ask('merge') },
+    { does: 'raise', words: 'Severity', title: 'raise it', on: free, run: () => r.grade(1) },
+    { does: 'lower', words: '', title: 'lower the severity', on: free, run: () => r.grade(-1) },
+    { does: 'comment', words: 'Comment', on: item !== undefined, run: () => ask('comment') },
+    { does: 'undo', words: 'Undo', title: 'take back what you did last', on: r.round.steps.length > 0, run: r.undo },
+    { does: 'later', words: item?.state === 'accepted' ? 'Seen' : 'Later', title: item?.state === 'accepted' ? 'leave it as it is; it comes again when something happens' : 'leave it for the next round', on: free, run: r.later },
   ]
-  useKeys(r.end ? {} : {
-    ...Object.fromEntries(doings.map((d) => [d.key, d.on ? d.run : undefined])), k: () => r.look(-1), ArrowUp: () => r.look(-1), ArrowDown: () => r.look(1), l: () => setList(!list), e: r.finish,
-    Enter: () => item && void go(`/p/${item.id.replace('/', '/issues/')}`),
+  useKeys('round', r.end ? {} : {
+    ...Object.fromEntries(doings.map((d) => [d.does, d.on ? d.run : undefined])), previous: () => r.look(-1), next: () => r.look(1), list: () => setList(!list), end: r.finish,
+    open: () => item && void go(`/p/${item.id.replace('/', '/issues/')}`),
   })
   if (r.error) return <Failed error={r.error} again={again} />
   if (r.end) return <Summary end={r.end} project={project} again={again} />
@@ -80,13 +82,13 @@ function OneRound({ project, again }: { project: string | undefined; again: () =
       </div>
       <div role="toolbar" aria-label="Decide" className="sticky bottom-0 z-10 flex flex-wrap items-center gap-1.5 border-t border-base-300 bg-base-100 px-4 py-2">
         {doings.map((d) => (
-          <button key={d.key} className="btn btn-outline btn-sm font-normal max-md:px-2" disabled={!d.on} onClick={d.run} aria-keyshortcuts={d.key} title={d.title} aria-label={d.key === '+' ? 'Severity + raise it' : d.key === '-' ? 'Lower the severity -' : undefined}>
-            {d.words} <kbd className={`kbd kbd-xs ${d.words && d.key !== '+' ? 'max-md:hidden' : ''}`} aria-hidden="true">{d.key}</kbd>
+          <button key={d.does} className="btn btn-outline btn-sm font-normal max-md:px-2" disabled={!d.on} onClick={d.run} aria-keyshortcuts={keyOf('round', d.does)} title={d.title} aria-label={d.does === 'raise' ? 'Severity + raise it' : d.does === 'lower' ? 'Lower the severity -' : undefined}>
+            {d.words} <kbd className={`kbd kbd-xs ${d.words && d.does !== 'raise' ? 'max-md:hidden' : ''}`} aria-hidden="true">{keyOf('round', d.does)}</kbd>
           </button>
         ))}
         <span className="grow" />
-        <button className="btn btn-ghost btn-sm font-normal" onClick={() => setList(!list)} aria-pressed={list}>{list ? 'One by one' : 'List'} <kbd className="kbd kbd-xs max-md:hidden" aria-hidden="true">l</kbd></button>
-        <button className="btn btn-ghost btn-sm font-normal" onClick={r.finish}>End <kbd className="kbd kbd-xs max-md:hidden" aria-hidden="true">e</kbd></button>
+        <button className="btn btn-ghost btn-sm font-normal" onClick={() => setList(!list)} aria-pressed={list}>{list ? 'One by one' : 'List'} <kbd className="kbd kbd-xs max-md:hidden" aria-hidden="true">{keyOf('round', 'list')}</kbd></button>
+        <button className="btn btn-ghost btn-sm font-normal" onClick={r.finish}>End <kbd className="kbd kbd-xs max-md:hidden" aria-hidden="true">{keyOf('round', 'end')}</kbd></button>
       </div>
       {asking?.what === 'assign' && <AssignDialog issue={asking.item} proposed={who} close={close} done={(to) => run('assign', { to })} />}
       {asking?.what === 'park' && <ParkDialog issue={asking.item} close={close} done={(body) => run('park', body)} />}
@@ -106,8 +108,8 @@ function OneRound({ project, again }: { project: string | undefined; again: () =
   )
 }
 
-interface Doing {
-  key: string
+interface Button {
+  does: Doing<'round'>
   words: string
   title?: string
   on: boolean
@@ -168,7 +170,7 @@ function Done({ end, later }: { end: () => void; later: number }) {
   return (
     <Empty title="That was all">
       <p>{later > 0 ? `${counted(later, 'issue')} you left for later will be in your next round.` : 'Nothing waits any more.'}</p>
-      <button className="btn btn-primary btn-sm mt-4" onClick={end} autoFocus>End the round <kbd className="kbd kbd-xs text-base-content" aria-hidden="true">e</kbd></button>
+      <button className="btn btn-primary btn-sm mt-4" onClick={end} autoFocus>End the round <kbd className="kbd kbd-xs text-base-content" aria-hidden="true">{keyOf('round', 'end')}</kbd></button>
     </Empty>
   )
 }

@@ -13,7 +13,7 @@ export function TracePage() {
   const { trace = '' } = useParams()
   const go = useNavigate()
   const q = useQuery(ask.trace(trace))
-  useKeys({ Escape: () => void go(-1) })
+  useKeys('trace', { back: () => void go(-1) })
   useTitle(`Trace ${trace}`)
   if (lost(q)) return <Failed error={q.error!} again={() => void q.refetch()} />
   if (!q.data) return <Loading />
