@@ -230,7 +230,7 @@ function Keys({ close }: { close: () => void }) {
         {help().map((part) => (
           <section key={part.title} className="mb-3 break-inside-avoid">
             <h3 className="mb-1 font-semibold">{part.title}</h3>
-            <dl className="grid grid-cols-[4.5rem_1fr] gap-y-1">
+            <dl className="grid grid-cols-[6.5rem_1fr] gap-y-0.5">
               {part.keys.map((k) => (
                 <div key={k.words} className="contents">
                   <dt className="flex flex-wrap gap-1">{k.keys.map((name) => <kbd key={name} className="kbd kbd-sm">{name}</kbd>)}</dt>
