@@ -198,7 +198,15 @@ func TestGuide_Node(t *testing.T) {
 	issue("Error in [eval]")
 }
 
-func TestGuide_NodeWithExpress(t *testing.T) { // alone: what it starts has only so much time
+// What these guides start has only so much time: they run beside each other, and
+// beside nothing else.
+func TestGuide_NodeServers(t *testing.T) {
+	t.Run("with Express", guideNodeWithExpress)
+	t.Run("bundled by esbuild", guideNodeBundledByEsbuild)
+}
+
+func guideNodeWithExpress(t *testing.T) {
+	t.Parallel()
 	_, issue := follow(t, "node-web", func(dir string) {
 		application(t, dir, map[string]string{"package.json": `{"name":"gate","private":true,"type":"module"}`})
 		guideStep{Title: "the application", Run: "npm install express@5"}.run(t, dir)

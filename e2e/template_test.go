@@ -170,10 +170,11 @@ for (const f of [wrap, page.start, symbols, debugIds, feedback]) if (typeof f !=
 	})
 }
 
-// TestGuide_NodeBundledByEsbuild follows the guide for Node in an application
+// guideNodeBundledByEsbuild follows the guide for Node in an application
 // that is bundled into one file, with names kept and everything else minified:
 // errors and hangs are readable, and the process ends as it would have.
-func TestGuide_NodeBundledByEsbuild(t *testing.T) { // alone: what it starts has only so much time
+func guideNodeBundledByEsbuild(t *testing.T) {
+	t.Parallel()
 	needBuild(t, "../client/dist/go")
 	token, err := os.ReadFile(filepath.Join(shared.dir, "admin-token"))
 	if err != nil {
