@@ -50,9 +50,8 @@ func TestMain(m *testing.M) {
 		}
 		defer os.RemoveAll(dir)
 		os.Setenv("XDG_CONFIG_HOME", filepath.Join(dir, "config"))
-		for _, what := range []string{"audit=false", "fund=false", "prefer_offline=true"} { // npm asks for no more than it needs
-			name, value, _ := strings.Cut(what, "=")
-			os.Setenv("npm_config_"+name, value)
+		for name, value := range map[string]string{"audit": "false", "fund": "false", "prefer_offline": "true"} {
+			os.Setenv("npm_config_"+name, value) // npm asks for no more than it needs
 		}
 		shared, err = start(filepath.Join(dir, "data"), "127.0.0.1:0", "")
 		if err != nil {

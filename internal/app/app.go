@@ -190,7 +190,8 @@ func serve(ctx context.Context, c Config, store *records.Records, l, side net.Li
 }
 
 // inside is what the metrics listener answers: metrics, and profiles of the
-// running process for go tool pprof.
+// running process for go tool pprof. The command line, which the package would
+// show as well, may hold secrets.
 func inside(metrics http.Handler) http.Handler {
 	mux := http.NewServeMux()
 	mux.Handle("/", metrics)
@@ -279,12 +280,10 @@ func routes(c Config, p parts) (http.Handler, *api.API, *intake.Intake, error) {
 		return web.WriteJSON(w, http.StatusOK, map[string]bool{"ready": true})
 	}))
 	in := intake.New(intake.Options{Projects: p.store.Projects, Inbox: p.store.Inbox, Router: p.store.Ingest,
-		Wake: p.work.Wake,
-		Log:  c.Log, Limits: c.Limits, Watch: p.m, Now: c.now})
+		Wake: p.work.Wake, Log: c.Log, Limits: c.Limits, Watch: p.m, Now: c.now})
 	in.Routes(r)
 	opt := api.Options{Store: storesOf(p.store), Code: p.code, Units: p.units, Log: c.Log, PublicURL: p.public,
-		Wake:    p.work.Wake,
-		Clients: client.Version, Watch: p.m, Metrics: p.m.Handler()}
+		Wake: p.work.Wake, Clients: client.Version, Watch: p.m, Metrics: p.m.Handler()}
 	if c.Database == "" {
 		opt.DiskFree = func() (int64, error) { return diskFree(c.Data) }
 	}

@@ -19,9 +19,9 @@ var update = flag.Bool("update", false, "rewrite docs/packages.md")
 
 const packagesHead = `# All packages
 
-What each package below ` + "`internal`" + ` is for, from the lowest layer to the highest: a package imports only what
-stands above it in this list. Look here first for where something is done. The list is made from the packages' own
-comments: ` + "`go test ./internal/archtest -run Packages -update`" + `.
+What each package below ` + "`" + `internal` + "`" + ` is for, from the lowest layer to the highest. A layer imports only from layers above
+it in this list; within the core, packages use each other. Look here first for where something is done. The list is made
+from the packages' own comments: ` + "`" + `go test ./internal/archtest -run Packages -update` + "`" + `.
 
 | package | what it is for |
 |---|---|

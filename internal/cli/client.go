@@ -52,14 +52,12 @@ func issueClient(ctx context.Context, c *cli.Command, id string) (cl *client.Cli
 // get asks for path, prints the answer as it came when json is wanted, else
 // decodes it and lets show print it. also look at the answer either way.
 func get[T any](ctx context.Context, cmd *cli.Command, path func(c *client.Client) (string, error),
-	show func(io.Writer, T),
-	also ...func(T)) error {
+	show func(io.Writer, T), also ...func(T)) error {
 	return request(ctx, cmd, http.MethodGet, nil, path, show, also...)
 }
 
 func request[T any](ctx context.Context, cmd *cli.Command, method string, in any,
-	path func(c *client.Client) (string, error),
-	show func(io.Writer, T), also ...func(T)) error {
+	path func(c *client.Client) (string, error), show func(io.Writer, T), also ...func(T)) error {
 	c, err := newClient(ctx, cmd)
 	if err != nil {
 		return err

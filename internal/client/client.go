@@ -4,6 +4,7 @@ package client
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -117,13 +118,9 @@ func (c *Client) Request(ctx context.Context, method, path string, body io.Reade
 // Do sends a request and returns the answer. A problem that is answered (RFC 9457)
 // is a *fault.Error with its code.
 func (c *Client) Do(req *http.Request) ([]byte, error) {
-	if req.Header.Get("Authorization") == "" && c.Token != "" {
-		req.Header.Set("Authorization", "Bearer "+c.Token)
-	}
-	res, err := c.HTTP.Do(req)
+	res, err := c.open(c.HTTP, req)
 	if err != nil {
-		return nil, fault.Wrap("client.Do", fault.NoServer, err, "the service at %s does not answer; is it running?",
-			c.Server)
+		return nil, err
 	}
 	defer res.Body.Close()
 	raw, err := io.ReadAll(res.Body)
@@ -133,13 +130,27 @@ func (c *Client) Do(req *http.Request) ([]byte, error) {
 	if res.StatusCode < 400 {
 		return raw, nil
 	}
+	return raw, c.refused(res.Status, raw)
+}
+
+// open sends a request as whom the token says.
+func (c *Client) open(by *http.Client, req *http.Request) (*http.Response, error) {
+	if req.Header.Get("Authorization") == "" && c.Token != "" {
+		req.Header.Set("Authorization", "Bearer "+c.Token)
+	}
+	res, err := by.Do(req)
+	if err != nil {
+		return nil, fault.Wrap("client.open", fault.NoServer, err,
+			"the service at %s does not answer; is it running?", c.Server)
+	}
+	return res, nil
+}
+
+// refused is the error that an answer other than yes says.
+func (c *Client) refused(status string, raw []byte) error {
 	var p web.Problem
 	if json.Unmarshal(raw, &p) != nil || p.Detail == "" {
-		p.Detail = fmt.Sprintf("%s answered %s", c.Server, res.Status)
+		p.Detail = fmt.Sprintf("%s answered %s", c.Server, status)
 	}
-	code := fault.Code(p.Code)
-	if code == "" {
-		code = fault.Internal
-	}
-	return raw, &fault.Error{Op: "client.Do", Code: code, Pub: p.Detail}
+	return &fault.Error{Op: "client.refused", Code: cmp.Or(fault.Code(p.Code), fault.Internal), Pub: p.Detail}
 }

@@ -167,3 +167,35 @@ func TestIssue_IsNamedWithOrWithoutItsProject(t *testing.T) {
 		t.Errorf("no project: %v", err)
 	}
 }
+
+func TestStream_HandsOnEventsAndSaysWhatWentWrong(t *testing.T) {
+	answer := func(w http.ResponseWriter) {
+		io.WriteString(w, "event: step\ndata: {\"n\":1}\n\n: a comment\nevent: done\ndata: {\"n\":2}\n\n")
+	}
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Header.Get("Authorization") != "Bearer secret" {
+			t.Errorf("asked as %q", r.Header.Get("Authorization"))
+		}
+		answer(w)
+	}))
+	defer server.Close()
+	c := &Client{Server: server.URL, Token: "secret", HTTP: server.Client()}
+	var got []string
+	take := func(event string, data []byte) error {
+		got = append(got, event+" "+string(data))
+		return nil
+	}
+	if err := c.Stream(t.Context(), "/x", nil, take); err != nil || strings.Join(got, ", ") != `step {"n":1}, done {"n":2}` {
+		t.Errorf("%v, %v", got, err)
+	}
+	if err := c.Stream(t.Context(), "/x", nil, func(string, []byte) error { return io.ErrShortWrite }); !errors.Is(err, io.ErrShortWrite) {
+		t.Errorf("what the taker says is not handed on: %v", err)
+	}
+	answer = func(w http.ResponseWriter) {
+		w.WriteHeader(http.StatusBadGateway)
+		io.WriteString(w, "<html>")
+	}
+	if err := c.Stream(t.Context(), "/x", nil, take); !is(err, fault.Internal) || !strings.Contains(err.Error(), "answered 502") {
+		t.Errorf("a proxy's page: %v", err)
+	}
+}

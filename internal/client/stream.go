@@ -6,12 +6,10 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"io"
 	"net/http"
 
 	"firethorn/internal/core/fault"
-	"firethorn/internal/web"
 )
 
 // Stream posts in and reads server-sent events until they end.
@@ -25,21 +23,14 @@ func (c *Client) Stream(ctx context.Context, path string, in any, take func(even
 		return err
 	}
 	req.Header.Set("Content-Type", "application/json")
-	if c.Token != "" {
-		req.Header.Set("Authorization", "Bearer "+c.Token)
-	}
-	res, err := (&http.Client{Transport: c.HTTP.Transport}).Do(req) // it may take as long as it takes
+	res, err := c.open(&http.Client{Transport: c.HTTP.Transport}, req) // it may take as long as it takes
 	if err != nil {
-		return fault.Wrap("client.Stream", fault.NoServer, err, "the service at %s does not answer; is it running?",
-			c.Server)
+		return err
 	}
 	defer res.Body.Close()
 	if res.StatusCode >= 400 {
-		var p web.Problem
-		if json.NewDecoder(res.Body).Decode(&p) != nil || p.Detail == "" {
-			p.Detail = fmt.Sprintf("%s answered %s", c.Server, res.Status)
-		}
-		return &fault.Error{Op: "client.Stream", Code: fault.Code(p.Code), Pub: p.Detail}
+		raw, _ := io.ReadAll(res.Body) // what cannot be read says nothing: the status does
+		return c.refused(res.Status, raw)
 	}
 	r := bufio.NewReader(res.Body)
 	name := ""

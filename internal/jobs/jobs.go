@@ -214,3 +214,11 @@ func (r *Runner) report(ctx context.Context, j *Job, project int64, began time.T
 	}
 	return pause
 }
+
+// Sleep waits for d or the end of ctx.
+func Sleep(ctx context.Context, d time.Duration) {
+	select {
+	case <-ctx.Done():
+	case <-time.After(d):
+	}
+}

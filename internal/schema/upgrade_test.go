@@ -75,17 +75,9 @@ func run(t *testing.T, db *sql.DB, query string) {
 
 // statementsOf cuts a file into its statements.
 func statementsOf(text string) (list []string) {
-	compound := strings.Split(text, "-- +goose StatementBegin\n")
-	for i, part := range compound {
-		if i > 0 {
-			var block string
-			block, part, _ = strings.Cut(part, "-- +goose StatementEnd\n")
-			list = append(list, block)
-		}
-		for _, q := range strings.Split(part, ";\n") {
-			if strings.TrimSpace(q) != "" {
-				list = append(list, q)
-			}
+	for _, q := range strings.Split(text, ";\n") {
+		if strings.TrimSpace(q) != "" {
+			list = append(list, q)
 		}
 	}
 	return list

@@ -72,20 +72,13 @@ func New(worker Worker, opt Options) *Upkeep {
 // share the database.
 func (u *Upkeep) Run(ctx context.Context, owner uuid.UUID) {
 	r := &jobs.Runner{
-		Jobs: u.jobs(), Mine: u.worker.Holds, Quiet: db.Away, Log: u.log, Now: time.Now, Sleep: sleep, Watch: u.watch,
+		Jobs: u.jobs(), Mine: u.worker.Holds, Quiet: db.Away, Log: u.log, Watch: u.watch,
+		Now: time.Now, Sleep: jobs.Sleep,
 		Lease: func(ctx context.Context, name string) (func(), error) {
 			return u.store.DB.HoldLease(ctx, name, owner, leaseTime)
 		},
 	}
 	r.Run(ctx)
-}
-
-// sleep waits for d or the end of ctx.
-func sleep(ctx context.Context, d time.Duration) {
-	select {
-	case <-ctx.Done():
-	case <-time.After(d):
-	}
 }
 
 // jobs is the table. Its first lane keeps derived data current: moves are

@@ -22,6 +22,7 @@ import (
 	"github.com/google/uuid"
 
 	"firethorn/internal/db"
+	"firethorn/internal/jobs"
 	"firethorn/internal/store/inbox"
 	"firethorn/internal/store/projects"
 )
@@ -82,7 +83,7 @@ func (w *Worker) Run(ctx context.Context, beside func(context.Context, uuid.UUID
 	side.Go(func() { w.keepLeases(ctx) })
 	if beside != nil {
 		side.Go(func() {
-			sleep(ctx, idlePoll) // shards are taken first
+			jobs.Sleep(ctx, idlePoll) // shards are taken first
 			beside(ctx, w.Owner)
 		})
 	}
@@ -137,7 +138,7 @@ func (w *Worker) keepLeases(ctx context.Context) {
 				w.nudge()
 			}
 		}
-		sleep(ctx, leaseRenew)
+		jobs.Sleep(ctx, leaseRenew)
 	}
 }
 
@@ -267,13 +268,5 @@ func (w *Worker) finish(ctx context.Context, id int64, q *queued, spent time.Dur
 		if ctx.Err() == nil {
 			w.Log.Error("a project's inbox could not be filed; it stays where it is", "project", id, "err", err)
 		}
-	}
-}
-
-// sleep waits for d or the end of ctx.
-func sleep(ctx context.Context, d time.Duration) {
-	select {
-	case <-ctx.Done():
-	case <-time.After(d):
 	}
 }

@@ -1,7 +1,9 @@
 // Command dump writes a database as SQL statements, one a line: what the tests of
 // upgrades are made from. Columns that the database computes are left out.
 //
-//	go run ./scripts/dump 'root@unix(DIR/mariadb.sock)/firethorn' | gzip -9 >release.sql.gz
+//	go run ./scripts/dump 'firethorn:PASSWORD@unix(DATA/database/run/s.sock)/firethorn' | gzip -9 >release.sql.gz
+//
+// PASSWORD stands in DATA/database/password.
 package main
 
 import (

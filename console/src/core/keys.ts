@@ -1,6 +1,7 @@
 /**
  * What keys do, where, and how the help says it. Bindings and the help are both made
- * from this table: a key stands in it once for each place where it works.
+ * from this table: a key stands in it once for each place where it works. Those of
+ * rules are explained here and bound by the editor, which has the text.
  */
 export interface Key {
   /** As KeyboardEvent.key names them; the first is shown beside the button. */
@@ -54,6 +55,7 @@ export const keyTable = {
     list: { keys: ['l'], words: 'one by one or as a list' },
     end: { keys: ['e'], words: 'end the round' },
   },
+  projects: { round: { keys: ['Enter'], words: 'go to the round' } },
   trace: { back: { keys: ['Escape'], words: 'back' } },
   rules: { try: { keys: ['Ctrl Enter'], words: 'try' }, save: { keys: ['Ctrl s'], words: 'save' } },
   everywhere: { search: { keys: ['/'], words: 'search' }, help: { keys: ['?'], words: 'these keys' } },
@@ -77,11 +79,11 @@ export function bindings<P extends Place>(place: P, does: Does<P>): Record<strin
 
 const row = (place: Place, doing: string): Key => (keyTable[place] as Record<string, Key>)[doing] ?? { keys: [], words: '' }
 
-const titles: Record<Place, string> = { list: 'In lists', issue: 'On an issue', decide: 'Decisions', round: 'In a round', trace: '', rules: 'Rules', everywhere: 'Everywhere' }
+const titles: Record<Place, string> = { projects: 'On the first page', list: 'In lists', issue: 'On an issue', decide: 'Decisions', round: 'In a round', trace: '', rules: 'Rules', everywhere: 'Everywhere' }
 
-/** The help: for each place its keys and what they do. What a round has as all places do is not said again. */
+/** The help: for each place its keys and what they do. Decisions have the same keys in a round and are said once. */
 export function help(): { title: string; keys: { keys: string[]; words: string }[] }[] {
-  const order: Place[] = ['list', 'decide', 'issue', 'round', 'rules', 'everywhere']
+  const order: Place[] = ['projects', 'list', 'decide', 'issue', 'round', 'rules', 'everywhere']
   return order.map((place) => ({
     title: titles[place],
     keys: Object.entries(keyTable[place] as Record<string, Key>)

@@ -3,6 +3,7 @@ import { Link, useNavigate } from 'react-router'
 import * as api from '../api/client.ts'
 import type { Issue } from '../api/client.ts'
 import { count, counted, cut, day } from '../core/format.ts'
+import { keyOf } from '../core/keys.ts'
 import { goneFrom, merge, standOn, writeQuery } from '../core/list.ts'
 import type { ListQuery } from '../core/list.ts'
 import { markRange } from '../core/many.ts'
@@ -121,7 +122,7 @@ export function Rows({ project, query, list, more, loaded }: { project: string; 
       <div className="grow border-y border-base-300 bg-base-100">
         {(waiting > 0 || gone.length > 0) && (
           <button className="w-full cursor-pointer border-b border-base-300 bg-base-200 py-1 text-center text-info" onClick={showNew}>
-            {[waiting > 0 && `${waiting} new`, gone.length > 0 && `${gone.length} no longer in this list`].filter(Boolean).join(', ')} <kbd className="kbd kbd-xs" aria-hidden="true">n</kbd>
+            {[waiting > 0 && `${waiting} new`, gone.length > 0 && `${gone.length} no longer in this list`].filter(Boolean).join(', ')} <kbd className="kbd kbd-xs" aria-hidden="true">{keyOf('list', 'showNew')}</kbd>
           </button>
         )}
         <div className="rows" role="grid" aria-label={`Issues of ${project}`} tabIndex={0} aria-activedescendant={selected ? rowID(selected) : undefined}>

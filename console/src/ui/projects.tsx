@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/react-query'
 import { Link, useNavigate } from 'react-router'
 import * as api from '../api/client.ts'
 import * as ask from '../api/queries.ts'
+import { keyOf } from '../core/keys.ts'
 import { count, counted } from '../core/format.ts'
 import { sequel } from '../core/round.ts'
 import { useKeys } from './keys.ts'
@@ -73,7 +74,7 @@ function Waiting() {
   const got = useQuery(ask.waiting())
   const go = useNavigate()
   const r = got.data
-  useKeys('round', { open: r && r.waiting > 0 ? () => void go('/round') : undefined })
+  useKeys('projects', { round: r && r.waiting > 0 ? () => void go('/round') : undefined })
   if (!r) return null
   const last = r.last_round && <span className="soft">your last round ended <Ago at={r.last_round} /></span>
   if (r.waiting === 0) return <p className="mb-6">Nothing needs a decision of yours. {last}</p>
@@ -83,7 +84,7 @@ function Waiting() {
         <h2 className="text-xl font-semibold">{r.waiting >= 1000 ? '1,000 or more need' : r.waiting === 1 ? '1 needs' : `${r.waiting} need`} a decision of yours</h2>
         {last}
         <span className="grow" />
-        <Link to="/round" className="btn btn-primary btn-sm" aria-keyshortcuts="Enter">
+        <Link to="/round" className="btn btn-primary btn-sm" aria-keyshortcuts={keyOf('projects', 'round')}>
           {r.begun ? 'Go on with the round' : 'Begin the round'} <kbd className="kbd kbd-xs text-base-content max-md:hidden" aria-hidden="true">Enter</kbd>
         </Link>
       </div>
