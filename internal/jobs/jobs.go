@@ -187,11 +187,16 @@ func (r *Runner) report(ctx context.Context, j *Job, project int64, began time.T
 	if ctx.Err() != nil {
 		return 0
 	}
-	r.Log.Debug("a job did something", "job", j.Name, "took", r.Now().Sub(began), "err", err)
+	took := r.Now().Sub(began)
 	if r.Watch != nil {
-		r.Watch(j.Name, r.Now().Sub(began), err)
+		r.Watch(j.Name, took, err)
+	}
+	log := r.Log.With("job", j.Name)
+	if project > 0 {
+		log = log.With("project", project)
 	}
 	if err == nil {
+		log.Debug("a job ran", "took", took)
 		r.succeeded(j, project)
 		return j.Every
 	}
@@ -206,10 +211,6 @@ func (r *Runner) report(ctx context.Context, j *Job, project int64, began time.T
 	r.failed[failure{j.Name, project}] = f
 	r.mu.Unlock()
 	if !r.Quiet(err) {
-		log := r.Log.With("job", j.Name)
-		if project > 0 {
-			log = log.With("project", project)
-		}
 		log.Error("a job failed; it is tried again", "tries", f.times, "in", pause, "err", err)
 	}
 	return pause

@@ -29,7 +29,8 @@ func run(t *testing.T, lasts time.Duration, jobs func(w *world) []Job, more ...f
 	w := &world{now: time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC), stop: stop}
 	w.end = w.now.Add(lasts)
 	r := &Runner{
-		Jobs: jobs(w), Mine: func(id int64) bool { return id < 10 }, Quiet: func(error) bool { return false }, Log: slog.New(slog.NewTextHandler(&w.log, nil)),
+		Jobs: jobs(w), Mine: func(id int64) bool { return id < 10 }, Quiet: func(error) bool { return false },
+		Log: slog.New(slog.NewTextHandler(&w.log, &slog.HandlerOptions{Level: slog.LevelDebug})),
 		Now: w.at, Sleep: func(_ context.Context, d time.Duration) { w.pass(d) },
 		Lease: func(context.Context, string) (func(), error) { return func() {}, nil },
 	}
@@ -189,5 +190,29 @@ func TestRun_LeaseOfAnother(t *testing.T) {
 	})
 	if tries != 3 || held != 0 || len(w.did) != 1 {
 		t.Errorf("tried %d times, %d leases held, did %q", tries, held, w.did)
+	}
+}
+
+func TestRun_SaysWhatRanAndHowLongItTook(t *testing.T) {
+	w := run(t, time.Second, func(w *world) []Job {
+		return []Job{
+			{Name: "follow", Every: time.Minute, List: list(7), Step: func(context.Context, int64) (bool, error) {
+				w.pass(250 * time.Millisecond)
+				return false, nil
+			}},
+			{Name: "sweep", Every: time.Minute, Step: func(context.Context, int64) (bool, error) {
+				return false, errors.New("the disk is full")
+			}},
+		}
+	})
+	var ran []string
+	for line := range strings.Lines(w.log.String()) {
+		if strings.Contains(line, "level=DEBUG") {
+			_, what, _ := strings.Cut(strings.TrimSpace(line), "level=DEBUG ")
+			ran = append(ran, what)
+		}
+	}
+	if want := []string{`msg="a job ran" job=follow project=7 took=250ms`}; !slices.Equal(ran, want) {
+		t.Errorf("the log says %q of what ran, want %q", ran, want)
 	}
 }

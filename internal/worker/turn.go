@@ -116,6 +116,7 @@ type turn struct {
 	said    words
 	dropped []*pipeline.Item // by the project's rules
 	oldest  time.Time
+	began   time.Time // when its deliveries were taken apart
 }
 
 // entry is one event of a claim.
@@ -129,6 +130,7 @@ func (e entry) id() uuid.UUID { return e.batch.IDs[e.i] }
 // list takes deliveries apart.
 func (t *turn) list(deliveries []inbox.Delivery) {
 	t.events, t.aside, t.dropped, t.said = nil, nil, nil, words{}
+	t.began = time.Now()
 	for i := range deliveries {
 		d := &deliveries[i]
 		if d.Err != nil {
@@ -292,8 +294,8 @@ func (t *turn) report(done ingest.Done) {
 	if t.w.Watch != nil {
 		t.w.Watch.Filed(done.Events, done.Repeats, len(t.aside), time.Since(t.oldest))
 	}
-	t.w.Log.Debug("filed", "project", t.project.Name, "events", done.Events, "repeats", done.Repeats, "new_issues",
-		done.Issues)
+	t.w.Log.Debug("filed", "project", t.project.Name, "events", done.Events, "repeats", done.Repeats,
+		"new_issues", done.Issues, "took", time.Since(t.began))
 }
 
 // decode runs the pipeline over all events, in parallel and in order.
