@@ -101,11 +101,17 @@ func press(t *testing.T, tab context.Context, keys string) {
 	}
 }
 
-// atRest brings what fades in, which has no contrast yet, to its end.
-const atRest = `new Promise((done) => {
+// atRest brings what fades in, which has no contrast yet, to its end, and lets
+// nothing else fade until moving: the page may change while axe-core reads it.
+const atRest = `(() => {
+	window.still = new CSSStyleSheet()
+	still.replaceSync('*, *::before, *::after { transition: none !important }')
+	document.adoptedStyleSheets.push(still)
 	document.getAnimations().forEach((a) => { if (a.effect?.getComputedTiming().endTime !== Infinity) a.finish() })
-	requestAnimationFrame(() => requestAnimationFrame(() => done(0)))
-})`
+	return new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(() => done(0))))
+})()`
+
+const moving = `document.adoptedStyleSheets = document.adoptedStyleSheets.filter((s) => s !== still); 0`
 
 // accessible fails on anything axe-core finds wrong with the page.
 func accessible(t *testing.T, tab context.Context, page string) {
@@ -130,6 +136,7 @@ func checkedByAxe(t *testing.T, tab context.Context, page, options string) {
 	eval[any](t, tab, string(axe)+";0")
 	eval[any](t, tab, atRest)
 	found := eval[[]string](t, tab, `axe.run(document, `+options+`).then((r) => r.violations.map((v) => v.id + ": " + v.help + " " + v.nodes.map((n) => n.html.slice(0, 150) + " " + (n.any[0]?.message ?? "")).slice(0, 3).join(" | ")))`)
+	eval[any](t, tab, moving)
 	for _, v := range found {
 		t.Errorf("%s: %s", page, v)
 	}

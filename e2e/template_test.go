@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 )
@@ -199,8 +200,17 @@ func guideNodeBundledByEsbuild(t *testing.T) {
 			guideStep{Title: "bundle", Run: "rm -rf dist && npx esbuild src/server.ts --bundle --platform=node --format=" + format + " --minify --keep-names --sourcemap=external --outfile=dist/server." + ext}.run(t, dir)
 			push := steps[len(steps)-1]
 			push.run(t, dir, "FIRETHORN_SERVER="+shared.url, "FIRETHORN_TOKEN="+strings.TrimSpace(string(token)))
-			guideStep{Title: "run", Run: "if node dist/server." + ext + "; then exit 1; fi"}.run(t, dir, "XDG_CACHE_HOME="+t.TempDir())
-			until(t, "both issues", func() bool { return len(shared.issues(t, project)) == 2 })
+			// On a busy machine the application ends before its last report is out; the
+			// next start sends what the one before kept in the cache directory.
+			start, kept := guideStep{Title: "run", Run: "if node dist/server." + ext + "; then exit 1; fi"}, t.TempDir()
+			both := func() bool { return len(shared.issues(t, project)) == 2 }
+			for began := time.Now(); !both() && time.Since(began) < patience; {
+				start.run(t, dir, "XDG_CACHE_HOME="+kept)
+				for next := time.Now().Add(5 * time.Second); !both() && time.Now().Before(next); {
+					time.Sleep(50 * time.Millisecond)
+				}
+			}
+			until(t, "both issues", both)
 			var got []string
 			for _, i := range shared.issues(t, project) {
 				got = append(got, i.Headline+" "+i.Place)
