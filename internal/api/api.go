@@ -1,20 +1,17 @@
 // Package api is the HTTP API of the console and the command line: both use
 // nothing else. Its OpenAPI 3.1 document is made from the code.
 //
-// Reading order: routes.go (the table of all calls, with their permissions),
-// needs.go (what calls read and change), table.go (how a call gets its handler),
-// auth.go (who asks), then one file a resource.
+// Reading order: calls/routes.go (the table of all calls, with their permissions),
+// calls/needs.go (what calls read and change), calls/table.go (how a call gets its
+// handler), calls/auth.go (who asks), then a folder a noun, with a file a resource.
 package api
 
 import (
 	"context"
-	"errors"
 	"log/slog"
 	"net/http"
 	"net/url"
-	"strconv"
 	"sync"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
@@ -22,41 +19,24 @@ import (
 	"github.com/go-json-experiment/json"
 	"github.com/go-json-experiment/json/jsontext"
 	jsonv1 "github.com/go-json-experiment/json/v1"
-	"golang.org/x/sync/semaphore"
 
+	"firethorn/internal/api/calls"
+	"firethorn/internal/api/issues"
+	"firethorn/internal/api/live"
+	"firethorn/internal/api/operations"
+	"firethorn/internal/api/people"
+	"firethorn/internal/api/projects"
+	"firethorn/internal/api/releases"
+	"firethorn/internal/api/symbols"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/pipeline"
 	"firethorn/internal/repository"
 	"firethorn/internal/web"
 )
 
-// API serves /api.
-type API struct {
-	store   Stores
-	code    *repository.Keeper
-	units   *pipeline.Units
-	log     *slog.Logger
-	public  *url.URL // links are built from it, never from the Host header
-	live    *hub
-	wake    func(project int64)
-	disk    func() (free int64, err error)
-	trials  trials
-	reviews reviews
-	guesses *guesses
-	watch   Observer            // nil: nobody measures
-	memory  *semaphore.Weighted // bytes of bodies that are being read and worked on
-
-	clients string // version of those that are handed out
-}
-
-// Observer is told what those who measure want to know.
-type Observer interface {
-	WrongSecret(what string)
-}
-
 // Options of New.
 type Options struct {
-	Store     Stores
+	Store     calls.Stores
 	Code      *repository.Keeper // the history of projects' code
 	Units     *pipeline.Units
 	Log       *slog.Logger
@@ -64,50 +44,33 @@ type Options struct {
 	Wake      func(project int64)            // something was put into the inbox; nil: nobody files here
 	DiskFree  func() (free int64, err error) // of the private database; nil: it runs elsewhere
 	Clients   string                         // version of the clients that the service hands out
-	Watch     Observer                       // nil: nobody measures
+	Watch     calls.Observer                 // nil: nobody measures
 	Metrics   http.Handler                   // served at /metrics to those who may read; nil: not
 }
 
 // Version is the API's and the product's version.
 const Version = "0.1.0"
 
+// API serves /api.
+type API struct{ live *live.Hub }
+
 // New makes the API and adds its routes to r. It fails where the table of calls, the
 // handlers and the document do not fit together.
 func New(r chi.Router, opt Options) (*API, error) {
-	a := &API{trials: make(trials, tryAtOnce), store: opt.Store, code: opt.Code, units: opt.Units, log: opt.Log,
-		public: opt.PublicURL, wake: opt.Wake, disk: opt.DiskFree, clients: opt.Clients,
-		guesses: newGuesses(time.Now), watch: opt.Watch, memory: semaphore.NewWeighted(bodyMemory)}
-	a.live = newHub(opt.Store, opt.Log)
+	f := calls.NewFrame(calls.Frame{Store: opt.Store, Code: opt.Code, Units: opt.Units, Log: opt.Log,
+		Public: opt.PublicURL, Wake: opt.Wake, Disk: opt.DiskFree, Clients: opt.Clients, Watch: opt.Watch})
+	a := &API{live: live.NewHub(f)}
 	guard := http.NewCrossOriginProtection()
 	var err error
 	r.Group(func(r chi.Router) {
-		r.Use(web.Secure, web.ETag, a.checkHost, guard.Handler, a.authenticate, a.boundBodies)
-		_, err = a.register(r)
-		a.streams(r, opt.Metrics)
+		r.Use(web.Secure, web.ETag, f.CheckHost, guard.Handler, f.Authenticate, f.BoundBodies)
+		_, err = a.register(r, f, opt.Metrics)
 	})
 	return a, err
 }
 
-// streams adds the calls whose bodies are no JSON of a call: they stand beside the
-// document.
-func (a *API) streams(r chi.Router, metrics http.Handler) {
-	r.Post("/api/projects/{project}/symbols/content", web.Handle(a.log, a.putSymbol))
-	r.Post("/api/projects/{project}/repository/bundle", web.Handle(a.log, a.putBundle))
-	r.Get("/api/live", web.Handle(a.log, a.serveLive))
-	r.Get("/api/rules.schema.json", serveRulesSchema)
-	if metrics != nil {
-		r.Get("/metrics", web.Handle(a.log, func(w http.ResponseWriter, r *http.Request) error {
-			if err := a.may(r.Context(), see, ""); err != nil {
-				return err
-			}
-			metrics.ServeHTTP(w, r)
-			return nil
-		}))
-	}
-}
-
 // Run feeds the live streams until ctx ends.
-func (a *API) Run(ctx context.Context) error { return a.live.run(ctx) }
+func (a *API) Run(ctx context.Context) error { return a.live.Run(ctx) }
 
 // ourErrors replaces the framework's error bodies, which it holds in one place
 // for the whole process.
@@ -158,55 +121,29 @@ func problem(status int, msg string, errs []error) *web.Problem {
 	return p
 }
 
-func (a *API) failed(method, path string, err error) error {
-	p, after := web.ProblemOf(err)
-	if p.Status >= 500 && !errors.Is(err, context.Canceled) { // nobody waits for the answer any more
-		a.log.Error("request failed", "method", method, "path", path, "status", p.Status, "err", err)
+// register adds all calls to r, and describes them.
+func (a *API) register(r chi.Router, f *calls.Frame, metrics http.Handler) (huma.API, error) {
+	h := describe(r)
+	t := calls.NewTable(r, h, f)
+	for _, add := range []func(*calls.Table, *calls.Frame){people.Add, projects.Add, issues.Add, releases.Add,
+		symbols.Add, operations.Add} {
+		add(t, f)
 	}
-	if after > 0 {
-		return huma.ErrorWithHeaders(p, http.Header{"Retry-After": {strconv.Itoa(after)}})
-	}
-	return p
-}
-
-// body wraps an answer.
-type body[T any] struct{ Body T }
-
-// noInput is an operation without parameters.
-type noInput struct{}
-
-// ProjectPath is the path of what belongs to a project.
-type ProjectPath struct {
-	Project string `path:"project" doc:"the project's name"`
-}
-
-func (p *ProjectPath) projectName() string { return p.Project }
-
-// IssuePath is the path of an issue.
-type IssuePath struct {
-	ProjectPath
-	Number int64 `path:"number" minimum:"1" doc:"the issue's number in its project"`
-}
-
-func (p *IssuePath) issueNumber() int64 { return p.Number }
-
-// register adds all calls to r.
-func (a *API) register(r chi.Router) (huma.API, error) {
-	t := newTable(describe(r), a)
-	for _, group := range []func(*table){a.people, a.projects, a.keys, a.overview, a.briefs, a.setUp, a.issues,
-		a.events,
-		a.traces, a.sessions, a.feedback, a.grouping, a.symbols, a.operations, a.queue, a.users, a.rules, a.trial,
-		a.regroupings, a.review, a.beside, a.releases, a.repository, a.likely, a.owners, a.teamsAndLeaving, a.round,
-		a.scoring, a.comments, a.life, a.received} {
-		group(t)
-	}
-	return t.h, t.check()
+	t.Stream("live", a.live.Serve)
+	t.Stream("metrics", func(w http.ResponseWriter, r *http.Request) error {
+		if metrics == nil {
+			return fault.New(fault.NotFound, "this process does not measure itself")
+		}
+		metrics.ServeHTTP(w, r)
+		return nil
+	})
+	return h, t.Check()
 }
 
 // Document is the OpenAPI document as JSON, without a running service.
 func Document() ([]byte, error) {
-	a := &API{log: slog.New(slog.DiscardHandler)}
-	h, err := a.register(chi.NewRouter())
+	f := &calls.Frame{Log: slog.New(slog.DiscardHandler)}
+	h, err := (&API{live: live.NewHub(f)}).register(chi.NewRouter(), f, nil)
 	if err != nil {
 		return nil, err
 	}

@@ -6,6 +6,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"firethorn/internal/api/calls"
 	"firethorn/internal/core/commits"
 	"firethorn/internal/core/difference"
 	"firethorn/internal/core/fingerprint"
@@ -40,8 +41,8 @@ import (
 type failing struct{ err error }
 
 // stores gives what calls work with.
-func (f *failing) stores() Stores {
-	return Stores{Accounts: f, DB: f, Events: f, Inbox: f, Ingest: f, Issues: f, Moves: f, Overview: f, Projects: f, Regrouping: f, Releases: f, Retention: f, Schema: f, Scoring: f, Similar: f, Status: f, Symbols: f, Triage: f}
+func (f *failing) stores() calls.Stores {
+	return calls.Stores{Accounts: f, DB: f, Events: f, Inbox: f, Ingest: f, Issues: f, Moves: f, Overview: f, Projects: f, Regrouping: f, Releases: f, Retention: f, Schema: f, Scoring: f, Similar: f, Status: f, Symbols: f, Triage: f}
 }
 
 func (f *failing) AddPerson(context.Context, string, string, bool) (*accounts.Person, error) {

@@ -14,6 +14,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"firethorn/internal/api/calls"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/projects"
@@ -40,7 +41,7 @@ func (q *quay) Project(_ context.Context, name string) (*projects.Project, error
 }
 
 // serving is the API before stores.
-func serving(t *testing.T, s Stores) string {
+func serving(t *testing.T, s calls.Stores) string {
 	t.Helper()
 	public, err := url.Parse("http://localhost")
 	if err != nil {
@@ -70,9 +71,9 @@ func filled(path, project string) string {
 }
 
 // asked sends a request and reads the problem it is answered with, if it is one.
-func asked(t *testing.T, r route, url, token, body string) (status int, problem map[string]any, header http.Header) {
+func asked(t *testing.T, r calls.Route, url, token, body string) (status int, problem map[string]any, header http.Header) {
 	t.Helper()
-	req, err := http.NewRequestWithContext(t.Context(), r.method, url, strings.NewReader(body))
+	req, err := http.NewRequestWithContext(t.Context(), r.Method, url, strings.NewReader(body))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -95,19 +96,19 @@ func asked(t *testing.T, r route, url, token, body string) (status int, problem 
 // the permission's name.
 func TestRoutes_AskForTheirPermission(t *testing.T) {
 	h := (&quay{}).served(t)
-	for _, r := range routes() {
-		path := filled(r.path, "quayside") + queries[r.id]
-		if r.need != signIn {
+	for _, r := range append(calls.Routes(), calls.Streams()...) {
+		path := filled(r.Path, "quayside") + queries[r.ID]
+		if r.Need != calls.SignIn {
 			if status, p, _ := asked(t, r, h+path, "", "{}"); status != http.StatusUnauthorized || text(p, "detail") == "" {
-				t.Errorf("%s without a token: %d %v", r.id, status, p)
+				t.Errorf("%s without a token: %d %v", r.ID, status, p)
 			}
 		}
-		if r.need == anyone || r.need == signIn {
+		if r.Need == calls.Anyone || r.Need == calls.SignIn {
 			continue
 		}
-		if status, p, _ := asked(t, r, h+path, "nothing", bodies[r.id]); status != http.StatusForbidden ||
-			!strings.Contains(text(p, "detail"), string(r.need)) {
-			t.Errorf("%s without %s: %d %v", r.id, r.need, status, p)
+		if status, p, _ := asked(t, r, h+path, "nothing", bodies[r.ID]); status != http.StatusForbidden ||
+			!strings.Contains(text(p, "detail"), string(r.Need)) {
+			t.Errorf("%s without %s: %d %v", r.ID, r.Need, status, p)
 		}
 	}
 }
@@ -143,24 +144,24 @@ func TestRoutes_AnswerErrorsInOneWay(t *testing.T) {
 	h := away.served(t)
 	there := (&quay{}).served(t)
 	reached := 0
-	for _, r := range routes() {
-		if r.need == signIn || r.id == "list-rule-words" || r.id == "me" || r.id == "check-rules" || r.id == "status" {
+	for _, r := range calls.Routes() {
+		if r.Need == calls.SignIn || r.ID == "list-rule-words" || r.ID == "me" || r.ID == "check-rules" || r.ID == "status" {
 			continue // ask no store, or answer what it says of itself
 		}
-		query := queries[r.id]
-		token := string(r.need)
-		status, p, header := asked(t, r, h+filled(r.path, "quayside")+query, token, bodies[r.id])
+		query := queries[r.ID]
+		token := string(r.Need)
+		status, p, header := asked(t, r, h+filled(r.Path, "quayside")+query, token, bodies[r.ID])
 		switch {
 		case status == http.StatusServiceUnavailable && text(p, "detail") == "the database does not answer" && header.Get("Retry-After") == "5":
 			reached++
 		case status < 400 || status >= 500 || text(p, "detail") == "" || text(p, "code") == "":
-			t.Errorf("%s with its store away: %d %v", r.id, status, p)
+			t.Errorf("%s with its store away: %d %v", r.ID, status, p)
 		default:
-			t.Logf("%s is refused before: %v", r.id, p["detail"])
+			t.Logf("%s is refused before: %v", r.ID, p["detail"])
 		}
-		if strings.Contains(r.path, "{project}") {
-			if status, p, _ := asked(t, r, there+filled(r.path, "nowhere")+query, token, bodies[r.id]); status != http.StatusNotFound && status != http.StatusBadRequest {
-				t.Errorf("%s of a project that is not there: %d %v", r.id, status, p)
+		if strings.Contains(r.Path, "{project}") {
+			if status, p, _ := asked(t, r, there+filled(r.Path, "nowhere")+query, token, bodies[r.ID]); status != http.StatusNotFound && status != http.StatusBadRequest {
+				t.Errorf("%s of a project that is not there: %d %v", r.ID, status, p)
 			}
 		}
 	}
@@ -173,9 +174,13 @@ func TestRoutes_AnswerErrorsInOneWay(t *testing.T) {
 // type within a list, are refused with what is wrong and where.
 func TestRoutes_RefuseBrokenBodies(t *testing.T) {
 	h := (&quay{failing{fault.New(fault.Conflict, "it got through")}}).served(t)
+	rows := map[string]calls.Route{}
+	for _, r := range calls.Routes() {
+		rows[r.ID] = r
+	}
 	for id, body := range bodies {
-		r := newTable(nil, nil).rows[id]
-		path := filled(r.path, "quayside") + queries[id]
+		r := rows[id]
+		path := filled(r.Path, "quayside") + queries[id]
 		first := regexp.MustCompile(`"(\w+)":`).FindString(body)
 		broken := map[string]string{"cut off": strings.TrimSuffix(body, "}"), "an unknown field": strings.Replace(body, "{", `{"tide":1,`, 1)}
 		if body == "{}" {
@@ -189,7 +194,7 @@ func TestRoutes_RefuseBrokenBodies(t *testing.T) {
 			broken["a wrong type within a list"] = body[:i+1] + `{"tide":{}}` + body[strings.Index(body, "]"):]
 		}
 		for what, text := range broken {
-			status, p, _ := asked(t, r, h+path, string(r.need), text)
+			status, p, _ := asked(t, r, h+path, string(r.Need), text)
 			if status != http.StatusBadRequest || p["detail"] == "" || p["detail"] == nil {
 				t.Errorf("%s, %s: %s is answered with %d %v", id, what, text, status, p)
 			}

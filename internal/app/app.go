@@ -21,6 +21,7 @@ import (
 	"firethorn/client"
 	"firethorn/console"
 	"firethorn/internal/api"
+	"firethorn/internal/api/calls"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/db"
 	"firethorn/internal/git"
@@ -251,8 +252,8 @@ func ready(ctx context.Context, store *records.Records) error {
 }
 
 // storesOf gives the API what its calls read and change.
-func storesOf(r *records.Records) api.Stores {
-	return api.Stores{Accounts: r.Accounts, DB: r.DB, Events: r.Events, Inbox: r.Inbox, Ingest: r.Ingest,
+func storesOf(r *records.Records) calls.Stores {
+	return calls.Stores{Accounts: r.Accounts, DB: r.DB, Events: r.Events, Inbox: r.Inbox, Ingest: r.Ingest,
 		Issues: r.Issues, Moves: r.Moves, Overview: r.Overview, Projects: r.Projects, Regrouping: r.Regrouping,
 		Releases: r.Releases, Retention: r.Retention, Schema: r.Schema, Scoring: r.Scoring, Similar: r.Similar,
 		Status: r.Status, Symbols: r.Symbols, Triage: r.Triage}

@@ -31,6 +31,8 @@ var layers = []struct {
 	{names: []string{"records", "metrics", "web"}},
 	{names: []string{"client"}},
 	{names: []string{"testbed", "repository", "worker", "upkeep", "intake"}},
+	{names: []string{"api/calls", "api/rows"}},
+	{names: []string{"api/issues", "api/live", "api/operations", "api/people", "api/projects", "api/releases", "api/symbols"}},
 	{names: []string{"api"}},
 	{names: []string{"app"}},
 	{names: []string{"cli", "archtest"}},

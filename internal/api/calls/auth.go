@@ -1,0 +1,211 @@
+package calls
+
+import (
+	"context"
+	"errors"
+	"net"
+	"net/http"
+	"strings"
+	"time"
+
+	"firethorn/internal/core/fault"
+	"firethorn/internal/db"
+	"firethorn/internal/store/accounts"
+	"firethorn/internal/web"
+)
+
+// Action is what somebody wants to do: a permission, or one of the two that
+// need none.
+type Action = accounts.Permission
+
+const (
+	Anyone     Action = "anyone"  // whoever is known
+	SignIn     Action = "sign-in" // open a session by a link: whoever has the link
+	See               = accounts.ReadIssues
+	SeeEvents         = accounts.ReadEvents
+	MayTriage         = accounts.TriageIssues
+	PushSymbol        = accounts.PushSymbols
+	Announce          = accounts.AnnounceReleases
+	CheckRules        = accounts.CheckRules
+	PushRules         = accounts.PushRules
+	Administer        = accounts.Administer
+)
+
+type grantKey struct{}
+
+// Authenticate finds out who asks, by token or cookie. Only opening a session
+// by a sign-in link passes without either.
+func (a *Frame) Authenticate(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		g, err := a.GrantSoon(r)
+		if err != nil {
+			if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.Unauthorized &&
+				r.Header.Get("Authorization") != "" {
+				err = a.WrongSecret(r, "token", err)
+			}
+			web.WriteError(w, r, a.Log, err)
+			return
+		}
+		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), grantKey{}, g)))
+	})
+}
+
+// WrongSecret notes a wrong secret: in the log with the address and never the
+// secret, in the metrics, and against the address. It gives the error to answer
+// with.
+func (a *Frame) WrongSecret(r *http.Request, what string, err error) error {
+	from := web.Sender(r)
+	count, burst := a.guesses.wrong(r.Context(), from)
+	if count <= loggedGuesses || count%100 == 0 {
+		a.Log.Warn("a wrong "+what+" was sent", "address", from, "wrong_so_far", count, "method", r.Method, "path",
+			r.URL.Path)
+	}
+	if a.Watch != nil {
+		a.Watch.WrongSecret(what)
+	}
+	if burst != nil {
+		return burst
+	}
+	return err
+}
+
+// The cookie of a browser's session. Under https its name makes browsers refuse
+// it from other hosts and over plain http (RFC 6265bis, section 4.1.3.2).
+const (
+	PlainSessionCookie  = "firethorn_session"
+	SecureSessionCookie = "__Host-firethorn_session"
+)
+
+// sessionCookieName is the name of the cookie that a request would carry: the
+// secure one wherever it is there.
+func sessionCookieName(r *http.Request) string {
+	if _, err := r.Cookie(SecureSessionCookie); err == nil {
+		return SecureSessionCookie
+	}
+	return PlainSessionCookie
+}
+
+// grantTime is how long finding out who asks may take.
+const grantTime = 3 * time.Second
+
+// GrantSoon is grant with an answer in any case: at once while the database is
+// known to be away, and before long when it does not answer.
+func (a *Frame) GrantSoon(r *http.Request) (*accounts.Grant, error) {
+	if err := a.Store.Inbox.Usable(); err != nil {
+		return nil, err
+	}
+	ctx, cancel := context.WithTimeout(r.Context(), grantTime)
+	defer cancel()
+	g, err := a.grant(r.WithContext(ctx))
+	if db.Away(err) && r.Context().Err() == nil {
+		a.Store.Inbox.SawAway(err)
+		return nil, a.Store.Inbox.Usable()
+	}
+	return g, err
+}
+
+func (a *Frame) grant(r *http.Request) (*accounts.Grant, error) {
+	if auth := r.Header.Get("Authorization"); auth != "" {
+		text, ok := strings.CutPrefix(auth, "Bearer ")
+		if !ok {
+			return nil, fault.New(fault.Unauthorized, "the Authorization header must be: Bearer TOKEN")
+		}
+		return a.Store.Accounts.GrantOfToken(r.Context(), strings.TrimSpace(text))
+	}
+	if r.Method == http.MethodPost && r.URL.Path == "/api/session" {
+		return &accounts.Grant{Permissions: []accounts.Permission{SignIn}}, nil
+	}
+	c, err := r.Cookie(sessionCookieName(r))
+	if err != nil {
+		return nil, fault.New(fault.Unauthorized,
+			"sign in first: open a sign-in link (firethorn person link NAME prints one), or send Authorization: Bearer TOKEN")
+	}
+	return a.Store.Accounts.GrantOfSession(r.Context(), c.Value)
+}
+
+func GrantOf(ctx context.Context) *accounts.Grant {
+	g, ok := ctx.Value(grantKey{}).(*accounts.Grant)
+	if !ok {
+		return &accounts.Grant{}
+	}
+	return g
+}
+
+// May answers whether who asks may do something to a project ("": to all).
+func (a *Frame) May(ctx context.Context, need Action, project string) error {
+	g := GrantOf(ctx)
+	if need == Anyone {
+		return nil
+	}
+	if !g.Allows(need) {
+		return fault.New(fault.Forbidden, "this needs the permission %s; this %s has %s", need, grantKind(g),
+			permissionList(g))
+	}
+	if g.Project == 0 {
+		return nil
+	}
+	if project != "" {
+		p, err := a.Store.Projects.Project(ctx, project)
+		if err != nil && !isNotFound(err) {
+			return err
+		}
+		if err == nil && p.ID == g.Project {
+			return nil
+		}
+	}
+	return fault.New(fault.Forbidden, "this token is good for one project only, and not for this")
+}
+
+func isNotFound(err error) bool {
+	f, ok := errors.AsType[*fault.Error](err)
+	return ok && f.Code == fault.NotFound
+}
+
+func grantKind(g *accounts.Grant) string {
+	if g.Token == 0 {
+		return "session"
+	}
+	return "token"
+}
+
+func permissionList(g *accounts.Grant) string {
+	if len(g.Permissions) == 0 {
+		return "none"
+	}
+	var all []string
+	for _, p := range g.Permissions {
+		all = append(all, string(p))
+	}
+	return strings.Join(all, ", ")
+}
+
+// Allowed says whether who asks has a permission.
+func (a *Frame) Allowed(ctx context.Context, need Action) bool { return GrantOf(ctx).Allows(need) }
+
+// Actor is who stands in the history.
+func Actor(ctx context.Context) accounts.Actor {
+	g := GrantOf(ctx)
+	if g.Person != nil {
+		return accounts.Actor{Kind: "person", ID: g.Person.ID, Name: g.Person.Name}
+	}
+	return accounts.Actor{Kind: "token", ID: g.Token, Name: g.Label}
+}
+
+// CheckHost refuses names that are not ours, so that a foreign name pointed at
+// this address gets nothing (DNS rebinding).
+func (a *Frame) CheckHost(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		host := r.Host
+		if h, _, err := net.SplitHostPort(host); err == nil {
+			host = h
+		}
+		host = strings.Trim(host, "[]")
+		ip := net.ParseIP(host)
+		if host != a.Public.Hostname() && host != "localhost" && (ip == nil || !ip.IsLoopback()) {
+			web.WriteError(w, r, a.Log, fault.New(fault.Forbidden,
+				"this service is not called %s; start it with --public-url if it should be", host))
+			return
+		}
+		next.ServeHTTP(w, r)
+	})
+}

@@ -1,0 +1,320 @@
+package issues
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/google/uuid"
+
+	"firethorn/internal/api/calls"
+	"firethorn/internal/api/rows"
+	"firethorn/internal/contract"
+	"firethorn/internal/core/event"
+	"firethorn/internal/core/fault"
+	"firethorn/internal/pipeline"
+	"firethorn/internal/store/events"
+	"firethorn/internal/store/issues"
+	"firethorn/internal/store/projects"
+)
+
+// Page asks for a page.
+type Page struct {
+	Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"50"`
+	Cursor string `query:"cursor"`
+	Kept   bool   `query:"kept" doc:"of an issue: only events whose body is kept"`
+}
+
+func (a *handlers) events(t *calls.Table) {
+	calls.OnProject(t, "list-events", func(ctx context.Context, p *projects.Project, in *struct {
+		calls.ProjectPath
+		Page
+	}) (*calls.Body[contract.Events], error) {
+		return a.eventPage(ctx, p, 0, in.Page)
+	})
+	calls.OnProject(t, "show-event", func(ctx context.Context, p *projects.Project, in *struct {
+		calls.ProjectPath
+		Event string `path:"event"`
+	}) (*calls.Body[contract.Event], error) {
+		id, err := uuid.Parse(in.Event)
+		if err != nil {
+			return nil, fault.New(fault.BadInput, "%q is no event id: it must be a UUID", in.Event)
+		}
+		row, err := a.Store.Events.Event(ctx, p, id)
+		if err != nil {
+			return nil, err
+		}
+		return a.event(ctx, p, row)
+	})
+	calls.OnIssue(t, "list-issue-events", func(ctx context.Context, p *projects.Project, is *issues.Issue, in *struct {
+		calls.IssuePath
+		Page
+	}) (*calls.Body[contract.Events], error) {
+		return a.eventPage(ctx, p, is.ID, in.Page)
+	})
+	calls.OnIssue(t, "show-issue-event", func(ctx context.Context, p *projects.Project, is *issues.Issue, in *struct {
+		calls.IssuePath
+		Event string `path:"event"`
+	}) (*calls.Body[contract.Event], error) {
+		return a.issueEvent(ctx, p, is, in.Event)
+	})
+}
+
+// issueEvent is an event of an issue, with its place among the others; which is
+// newest, oldest or an id.
+func (a *handlers) issueEvent(ctx context.Context, p *projects.Project, is *issues.Issue,
+	which string) (*calls.Body[contract.Event], error) {
+	row, err := a.Store.Events.IssueEvent(ctx, p, is.ID, which)
+	if err != nil {
+		return nil, err
+	}
+	if row.Issue != is.Number {
+		return nil, fault.New(fault.NotFound, "event %s is none of %s/%d; it belongs to %s/%d", which, p.Name,
+			is.Number, p.Name, row.Issue)
+	}
+	out, err := a.event(ctx, p, row)
+	if err != nil {
+		return nil, err
+	}
+	n, err := a.Store.Events.EventNeighbours(ctx, is.ID, row)
+	if err != nil {
+		return nil, err
+	}
+	out.Body.Position = &contract.EventPosition{Number: n.Position, Kept: is.Bodies, Total: is.Events,
+		Newest: rows.IdText(n.Newest), Newer: rows.IdText(n.Newer), Older: rows.IdText(n.Older),
+		Oldest: rows.IdText(n.Oldest)}
+	return out, nil
+}
+
+// mostOfTrace is how many events of a trace are told.
+const mostOfTrace = 200
+
+func (a *handlers) traces(t *calls.Table) {
+	calls.Call(t, "show-trace", func(ctx context.Context, in *struct {
+		Trace string `path:"trace" maxLength:"64"`
+	}) (*calls.Body[contract.TraceEvents], error) {
+		if !a.Allowed(ctx, calls.See) {
+			return nil, a.May(ctx, calls.See, "")
+		}
+		list, err := a.Store.Events.EventsOfTrace(ctx, in.Trace, calls.GrantOf(ctx).Project, mostOfTrace+1)
+		if err != nil {
+			return nil, err
+		}
+		out := contract.TraceEvents{Trace: strings.ToLower(in.Trace), Events: []contract.EventRow{},
+			More: len(list) > mostOfTrace}
+		for _, e := range list[:min(len(list), mostOfTrace)] {
+			out.Events = append(out.Events, eventRow(e.Project, &e.EventRow))
+		}
+		return calls.Answer(out), nil
+	})
+}
+
+type eventCursor struct{ Filing int64 }
+
+func (a *handlers) eventPage(ctx context.Context, p *projects.Project, issue int64,
+	page Page) (*calls.Body[contract.Events], error) {
+	q := events.EventQuery{Project: p.ID, Issue: issue, Limit: page.Limit, Kept: page.Kept}
+	if page.Cursor != "" {
+		var c eventCursor
+		if err := readCursor(page.Cursor, &c); err != nil {
+			return nil, err
+		}
+		q.Before = c.Filing
+	}
+	list, next, err := a.Store.Events.Events(ctx, q)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.Events{Events: make([]contract.EventRow, len(list))}
+	for i, e := range list {
+		out.Events[i] = eventRow(p.Name, e)
+	}
+	if next != 0 {
+		out.Next = writeCursor(eventCursor{next})
+	}
+	return calls.Answer(out), nil
+}
+
+func eventRow(project string, e *events.EventRow) contract.EventRow {
+	return contract.EventRow{ID: e.ID.String(), Time: e.Thrown, Received: e.Received,
+		Issue: fmt.Sprintf("%s/%d", project, e.Issue), Headline: e.Headline, Release: e.Release,
+		Environment: e.Environment, StandsFor: e.StandsFor, Kept: e.Kept}
+}
+
+// event reads an event whole, its frames made readable by the symbols there
+// are now.
+func (a *handlers) event(ctx context.Context, p *projects.Project, row *events.EventRow) (*calls.Body[contract.Event],
+	error) {
+	raw, err := a.Store.Events.EventBody(ctx, row)
+	if errors.Is(err, events.ErrNoBody) {
+		return a.bareEvent(ctx, p, row)
+	}
+	if err != nil {
+		return nil, err
+	}
+	e, frames, err := pipeline.Read(ctx, p.Project, raw, a.Units)
+	if err != nil {
+		return nil, err
+	}
+	if _, _, err := a.asFiled(ctx, p, row, e, frames); err != nil {
+		return nil, err
+	}
+	if err := a.addSources(ctx, p, row, e, frames); err != nil {
+		return nil, err
+	}
+	out := a.wholeEvent(p, row, e, frames)
+	if out.Threads, err = a.threads(ctx, p, e); err != nil {
+		return nil, err
+	}
+	if err := a.around(ctx, p, e, &out); err != nil {
+		return nil, err
+	}
+	return calls.Answer(out), nil
+}
+
+// sourcesTime is how long an event waits for source lines from the repository.
+const sourcesTime = 3 * time.Second
+
+// addSources adds the source lines of own frames that no symbols bring, from the
+// repository at the commit that the event's release was built from.
+func (a *handlers) addSources(ctx context.Context, p *projects.Project, row *events.EventRow, e *event.Event,
+	frames [][]event.Frame) error {
+	files := pipeline.WithoutSources(frames)
+	if len(files) == 0 || row.Release == "" {
+		return nil
+	}
+	commit, unknown, err := a.codeOf(ctx, p, row.Release)
+	if err != nil || unknown != "" {
+		return err
+	}
+	within, cancel := context.WithTimeout(ctx, sourcesTime)
+	defer cancel()
+	texts, err := a.Code.Texts(within, p, commit, files)
+	if err != nil { // an event is readable without them
+		if ctx.Err() == nil {
+			a.Log.Warn("source lines could not be read from the repository", "project", p.Name, "commit", commit, "err",
+				err)
+		}
+		return ctx.Err()
+	}
+	pipeline.AddSources(p.Project, e, frames, commit, texts)
+	return nil
+}
+
+// threads makes the threads of an event readable, the blamed one first.
+func (a *handlers) threads(ctx context.Context, p *projects.Project, e *event.Event) ([]contract.Thread, error) {
+	frames, err := pipeline.Threads(ctx, p.Project, e, a.Units)
+	if err != nil {
+		return nil, err
+	}
+	var out []contract.Thread
+	for i, t := range e.Threads {
+		out = append(out, contract.Thread{ID: t.ID, Name: t.Name, Blamed: t.Blamed, WaitingOn: t.WaitingOn,
+			Stack: t.Stack, Frames: frames[i]})
+	}
+	slices.SortStableFunc(out, func(a, b contract.Thread) int {
+		switch {
+		case a.Blamed == b.Blamed:
+			return 0
+		case a.Blamed:
+			return -1
+		}
+		return 1
+	})
+	return out, nil
+}
+
+// around adds the session that an event happened in, and what people said
+// about it.
+func (a *handlers) around(ctx context.Context, p *projects.Project, e *event.Event, out *contract.Event) error {
+	if name := e.Attributes.Text("session.id"); name != "" {
+		row, err := a.Store.Events.Session(ctx, p.ID, name)
+		if f, ok := errors.AsType[*fault.Error](err); err != nil && (!ok || f.Code != fault.NotFound) {
+			return err
+		}
+		if row != nil {
+			s := sessionOf(row)
+			out.Session = &s
+		}
+	}
+	id, err := uuid.Parse(out.ID)
+	if err != nil {
+		return err
+	}
+	list, _, err := a.Store.Events.FeedbackList(ctx,
+		events.FeedbackQuery{Project: p.ID, Event: id, Limit: mostFeedback})
+	out.Feedback = feedbackOf(p.Name, list)
+	return err
+}
+
+// bareEvent shows an event whose body was not kept: what its row says, and the
+// trace of another one that can only ever be grouped like it.
+func (a *handlers) bareEvent(ctx context.Context, p *projects.Project,
+	row *events.EventRow) (*calls.Body[contract.Event], error) {
+	raw, err := a.Store.Events.Exemplar(ctx, row)
+	if errors.Is(err, events.ErrNoBody) {
+		nothing := &event.Event{Notes: []string{"the body of this event was not kept, and none of another event of its kind"}}
+		return calls.Answer(a.wholeEvent(p, row, nothing, nil)), nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	e, frames, err := pipeline.Read(ctx, p.Project, raw, a.Units)
+	if err != nil {
+		return nil, err
+	}
+	kind := &event.Event{Severity: e.Severity, Handled: e.Handled, Exceptions: e.Exceptions,
+		Notes: []string{"the body of this event was not kept: the trace shown is that of another event of its kind"}}
+	out := a.wholeEvent(p, row, kind, frames)
+	if err := a.around(ctx, p, kind, &out); err != nil {
+		return nil, err
+	}
+	return calls.Answer(out), nil
+}
+
+func (a *handlers) wholeEvent(p *projects.Project, row *events.EventRow, e *event.Event,
+	frames [][]event.Frame) contract.Event {
+	out := contract.Event{
+		EventRow: eventRow(p.Name, row), Severity: string(e.Severity), Handled: e.Handled, Message: e.Message,
+		Exceptions: make([]contract.Exception, len(e.Exceptions)), Breadcrumbs: e.Breadcrumbs, Attributes: e.Attributes,
+		Resource: e.Resource,
+		State:    e.State, Feedback: []contract.Feedback{}, Symbols: e.Symbols, TraceID: e.TraceID, SpanID: e.SpanID,
+		Scope: e.Scope, Span: e.Span, Notes: e.Notes, Extra: e.Extra,
+	}
+	if name, value := e.Identity(); value != "" {
+		out.User = &contract.User{Attribute: name, Value: value}
+	}
+	if e.Log != nil {
+		out.Log = &contract.Log{Text: e.Log.Text(), Name: e.Log.Name, SeverityText: e.Log.SeverityText}
+	}
+	if out.Breadcrumbs == nil {
+		out.Breadcrumbs = []event.Breadcrumb{}
+	}
+	if out.Notes == nil {
+		out.Notes = []string{}
+	}
+	out.Scrubbed = e.Scrubbed
+	if out.Scrubbed == nil {
+		out.Scrubbed = []event.Scrubbed{}
+	}
+	if release := e.Release(); release != "" && row.Release == "" && len(e.Exceptions)+len(e.Message) > 0 && row.Kept {
+		out.Notes = append(out.Notes, fmt.Sprintf("its release %.100q is in no list: reports named more new releases than they may in an hour", release))
+	}
+	if out.Attributes == nil {
+		out.Attributes = map[string]any{}
+	}
+	if out.Resource == nil {
+		out.Resource = map[string]any{}
+	}
+	for i, x := range e.Exceptions {
+		out.Exceptions[i] = contract.Exception{Type: x.Type, Message: x.Message, Parent: x.Parent, Relation: x.Relation,
+			Thrown: x.Thrown, Stack: x.Stack, Frames: frames[i]}
+		if frames[i] == nil {
+			out.Exceptions[i].Frames = []event.Frame{}
+		}
+	}
+	return out
+}

@@ -1,0 +1,70 @@
+package issues
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"firethorn/internal/api/calls"
+	"firethorn/internal/contract"
+	"firethorn/internal/store/projects"
+)
+
+func (a *handlers) overview(t *calls.Table) {
+	calls.Call(t, "show-overview", func(ctx context.Context,
+		_ *calls.NoInput) (*calls.Body[contract.ProjectOverviews], error) {
+		list, err := a.Store.Projects.Projects(ctx)
+		if err != nil {
+			return nil, err
+		}
+		out := contract.ProjectOverviews{Projects: []contract.ProjectOverview{}}
+		for _, p := range list {
+			one, err := a.projectOverview(ctx, p)
+			if err != nil {
+				return nil, err
+			}
+			out.Projects = append(out.Projects, *one)
+		}
+		return calls.Answer(out), nil
+	})
+}
+
+func (a *handlers) projectOverview(ctx context.Context, p *projects.Project) (*contract.ProjectOverview, error) {
+	totals, err := a.Store.Projects.Totals(ctx, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	o, err := a.Store.Overview.Overview(ctx, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	unread, err := a.Store.Ingest.UnreadReleases(ctx, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	out := &contract.ProjectOverview{
+		Project: p.Name, OpenIssues: totals.Open, NewIssues: o.New, NewestRelease: o.Newest,
+		Trend: make([]contract.ProjectDay, len(o.Days)), Wrong: []string{},
+	}
+	for i, n := range o.Days {
+		out.Trend[i] = contract.ProjectDay{Day: o.First.AddDate(0, 0, i).Format(time.DateOnly), Events: n}
+	}
+	if o.Surging > 0 {
+		out.Wrong = append(out.Wrong, counted(o.Surging, "issue surges", "issues surge"))
+	}
+	if o.Failed > 0 {
+		out.Wrong = append(out.Wrong, counted(o.Failed, "event failed", "events failed"))
+	}
+	if len(unread) > 0 {
+		out.Wrong = append(out.Wrong,
+			counted(int64(len(unread)), "release has unreadable stack traces", "releases have unreadable stack traces"))
+	}
+	return out, nil
+}
+
+func counted(n int64, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}

@@ -1,0 +1,153 @@
+package issues
+
+import (
+	"context"
+	"fmt"
+
+	"firethorn/internal/api/calls"
+	"firethorn/internal/contract"
+	"firethorn/internal/core/owners"
+	"firethorn/internal/store/issues"
+	"firethorn/internal/store/projects"
+)
+
+func (a *handlers) owners(t *calls.Table) {
+	calls.OnIssue(t, "propose-owners",
+		func(ctx context.Context, p *projects.Project, is *issues.Issue,
+			in *calls.IssuePath) (*calls.Body[contract.Owners],
+			error) {
+			return a.proposals(ctx, p, is)
+		})
+	calls.Call(t, "list-carriers", func(ctx context.Context, in *struct {
+		Project string `query:"project" doc:"only of this one"`
+	}) (*calls.Body[contract.Carriers], error) {
+		project := int64(0)
+		if in.Project != "" {
+			p, err := a.Store.Projects.Project(ctx, in.Project)
+			if err != nil {
+				return nil, err
+			}
+			project = p.ID
+		}
+		list, err := a.Store.Triage.CarriedBy(ctx, project)
+		out := contract.Carriers{Carriers: []contract.Carrier{}}
+		for _, c := range list {
+			out.Carriers = append(out.Carriers, contract.Carrier(c))
+		}
+		return calls.Answer(out), err
+	})
+	calls.Call(t, "hand-over", a.handOver)
+}
+
+func (a *handlers) handOver(ctx context.Context, in *calls.Body[contract.HandOver]) (*calls.Body[contract.HandedOver],
+	error) {
+	from, err := a.Store.Accounts.FindPerson(ctx, in.Body.From)
+	if err != nil {
+		return nil, err
+	}
+	to, err := a.Store.Accounts.FindHere(ctx, in.Body.To)
+	if err != nil {
+		return nil, err
+	}
+	list, err := a.Store.Projects.Projects(ctx)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.HandedOver{Projects: []contract.HandedIn{}}
+	for _, p := range list {
+		done, err := a.Store.Triage.HandOver(ctx, p, from, to, in.Body.Why, calls.Actor(ctx))
+		if err != nil {
+			return nil, err
+		}
+		if len(done.Done)+len(done.Refused) > 0 {
+			out.Projects = append(out.Projects, contract.HandedIn{Project: p.Name, ManyDone: manyDone(p, done)})
+		}
+	}
+	return calls.Answer(out), nil
+}
+
+// mostBad lines of CODEOWNERS are told.
+const mostBad = 100
+
+func (a *handlers) proposals(ctx context.Context, p *projects.Project,
+	is *issues.Issue) (*calls.Body[contract.Owners], error) {
+	out := contract.Owners{Issue: fmt.Sprintf("%s/%d", is.Project, is.Number), Proposals: []owners.Proposal{},
+		Strangers: []string{}, Bad: []contract.BadOwnerLine{}}
+	if is.Owner != "" {
+		out.Owner = &is.Owner
+	}
+	f := owners.Facts{Now: a.Store.DB.Now()}
+	var err error
+	if f.People, err = a.Store.Overview.Carriers(ctx); err != nil {
+		return nil, err
+	}
+	if err := a.fixers(ctx, p, is, &f); err != nil {
+		return nil, err
+	}
+	if err := a.knowers(ctx, p, is, &f, &out); err != nil {
+		return nil, err
+	}
+	list, strangers := owners.Propose(f)
+	out.Proposals, out.Strangers = append(out.Proposals, list...), append(out.Strangers, strangers...)
+	return calls.Answer(out), nil
+}
+
+// fixers adds who fixed the issue, or one like it, before.
+func (a *handlers) fixers(ctx context.Context, p *projects.Project, is *issues.Issue, f *owners.Facts) error {
+	similar, err := a.Store.Similar.Similar(ctx, p, is.ID)
+	if err != nil {
+		return err
+	}
+	ids := []int64{is.ID}
+	for _, x := range similar {
+		ids = append(ids, x.ID)
+	}
+	by, err := a.Store.Overview.FixedBefore(ctx, ids)
+	if err != nil {
+		return err
+	}
+	f.FixedBy = by[is.ID]
+	for _, x := range similar {
+		if names := by[x.ID]; len(names) > 0 {
+			f.Alike = append(f.Alike,
+				owners.Alike{Issue: fmt.Sprintf("%s/%d", p.Name, x.Number), Likeness: x.Score, FixedBy: names[0]})
+		}
+	}
+	return nil
+}
+
+// knowers adds what the repository says, as far as it is known.
+func (a *handlers) knowers(ctx context.Context, p *projects.Project, is *issues.Issue, f *owners.Facts,
+	out *contract.Owners) error {
+	commit, words, err := a.codeOf(ctx, p, is.LastRelease)
+	if out.Words = words; err != nil || words != "" {
+		return err
+	}
+	places, err := a.places(ctx, p, is, is.LastRelease)
+	if err != nil {
+		return err
+	}
+	if len(places) == 0 {
+		out.Words = "the trace has no own frame with a source position"
+		return nil
+	}
+	x, err := a.Code.Around(ctx, p, commit, places[0].Source, places[0].Line)
+	if err != nil {
+		return err
+	}
+	out.Path, f.Path, f.Rule = x.Path, x.Path, x.Rule
+	if x.Path == "" {
+		out.Words = places[0].Source + ": " + x.How
+	}
+	if x.Rule != nil {
+		out.Rule = &contract.OwnerRule{Line: x.Rule.Line, Pattern: x.Rule.Pattern,
+			Owners: append([]string{}, x.Rule.Owners...)}
+	}
+	for _, b := range x.Bad[:min(len(x.Bad), mostBad)] {
+		out.Bad = append(out.Bad, contract.BadOwnerLine(b))
+	}
+	for i, l := range x.Lines {
+		f.Touches = append(f.Touches, owners.Touch{Email: l.Email, Author: l.Author, At: l.Authored, Line: i == x.At})
+	}
+	return nil
+}

@@ -1,0 +1,14 @@
+// Package operations has the calls about the service itself: how it is, and the queue.
+package operations
+
+import "firethorn/internal/api/calls"
+
+type handlers struct{ *calls.Frame }
+
+// Add gives the calls of this package their handlers.
+func Add(t *calls.Table, f *calls.Frame) {
+	h := &handlers{f}
+	for _, group := range []func(*calls.Table){h.operations, h.queue} {
+		group(t)
+	}
+}

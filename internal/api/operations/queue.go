@@ -1,0 +1,120 @@
+package operations
+
+import (
+	"cmp"
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+
+	"github.com/google/uuid"
+
+	"firethorn/internal/api/calls"
+	"firethorn/internal/api/rows"
+	"firethorn/internal/contract"
+	"firethorn/internal/core/fault"
+	"firethorn/internal/pipeline"
+	"firethorn/internal/store/inbox"
+)
+
+// AsideIn names an event that was set aside.
+type AsideIn struct {
+	ID string `path:"id" doc:"as the queue lists it"`
+}
+
+func (a *handlers) queue(t *calls.Table) {
+	calls.Call(t, "show-queue", func(ctx context.Context, in *struct {
+		Limit int `query:"limit" minimum:"1" maximum:"1000" default:"50"`
+	}) (*calls.Body[contract.Queue], error) {
+		return a.showQueue(ctx, in.Limit)
+	})
+	calls.Call(t, "retry-event", func(ctx context.Context, in *AsideIn) (*calls.Body[contract.Retried], error) {
+		return a.eachAside(ctx, in.ID, func(id uuid.UUID) error {
+			project, err := a.Store.Inbox.Retry(ctx, id)
+			if err == nil && a.Wake != nil {
+				a.Wake(project)
+			}
+			return err
+		})
+	})
+	calls.Call(t, "discard-event", func(ctx context.Context, in *AsideIn) (*calls.Body[contract.Retried], error) {
+		return a.eachAside(ctx, in.ID, func(id uuid.UUID) error { return a.Store.Inbox.Discard(ctx, id) })
+	})
+}
+
+// eachAside does something with one event that was set aside, or with "all".
+func (a *handlers) eachAside(ctx context.Context, which string,
+	do func(uuid.UUID) error) (*calls.Body[contract.Retried], error) {
+	out := calls.Answer(contract.Retried{})
+	if which != "all" {
+		id, err := uuid.Parse(which)
+		if err != nil {
+			return nil, fault.New(fault.BadInput, "%q is nothing that was set aside: write an id that firethorn queue lists, or all", which)
+		}
+		if err := do(id); err != nil {
+			return nil, err
+		}
+		out.Body.Events = 1
+		return out, nil
+	}
+	list, err := a.Store.Inbox.SetAside(ctx, 0, 10_000)
+	if err != nil {
+		return nil, err
+	}
+	for _, x := range list {
+		if err := do(x.ID); err != nil {
+			return nil, err
+		}
+		out.Body.Events++
+	}
+	return out, nil
+}
+
+func (a *handlers) showQueue(ctx context.Context, limit int) (*calls.Body[contract.Queue], error) {
+	st, err := a.Store.Overview.Inbox(ctx)
+	if err != nil {
+		return nil, err
+	}
+	list, err := a.Store.Inbox.SetAside(ctx, 0, limit)
+	if err != nil {
+		return nil, err
+	}
+	projects, err := a.Store.Projects.Projects(ctx)
+	if err != nil {
+		return nil, err
+	}
+	names := map[int64]string{}
+	for _, p := range projects {
+		names[p.ID] = p.Name
+	}
+	out := contract.Queue{Waiting: st.Events, Total: st.SetAside, Projects: []contract.Waiting{},
+		SetAside: make([]contract.Aside, len(list))}
+	if !st.Oldest.IsZero() {
+		out.Oldest = &st.Oldest
+	}
+	for id, n := range st.ByProject {
+		out.Projects = append(out.Projects, contract.Waiting{Project: nameOr(names, id), Events: n})
+	}
+	slices.SortFunc(out.Projects, func(x, y contract.Waiting) int { return cmp.Compare(y.Events, x.Events) })
+	for i, x := range list {
+		out.SetAside[i] = contract.Aside{ID: x.ID.String(), Project: nameOr(names, x.Project),
+			Event:    rows.IdText(x.Event),
+			Received: x.Received, Error: x.Why, Body: bodyOf(x)}
+	}
+	return calls.Answer(out), nil
+}
+
+func nameOr(names map[int64]string, id int64) string {
+	if n := names[id]; n != "" {
+		return n
+	}
+	return fmt.Sprintf("project %d", id)
+}
+
+func bodyOf(x inbox.Aside) json.RawMessage {
+	list, err := pipeline.Unpack(x.Packed, x.Received)
+	if err != nil || len(list) != 1 || len(list[0].Events) != 1 {
+		return nil
+	}
+	return list[0].Events[0]
+}

@@ -1,0 +1,85 @@
+package people
+
+import (
+	"context"
+	"strings"
+
+	"firethorn/internal/api/calls"
+	"firethorn/internal/contract"
+	"firethorn/internal/core/fault"
+	"firethorn/internal/store/accounts"
+)
+
+// TeamPath names a team.
+type TeamPath struct {
+	Team string `path:"team" doc:"its name, or its handle with @"`
+}
+
+func (a *handlers) teamsAndLeaving(t *calls.Table) {
+	calls.Call(t, "list-teams", func(ctx context.Context, _ *calls.NoInput) (*calls.Body[contract.Teams], error) {
+		list, err := a.teams(ctx)
+		return calls.Answer(contract.Teams{Teams: list}), err
+	})
+	calls.Call(t, "create-team", func(ctx context.Context,
+		in *calls.Body[contract.NewTeam]) (*calls.Body[contract.Team], error) {
+		t, err := a.Store.Accounts.AddTeam(ctx, in.Body.Name, in.Body.Members)
+		if err != nil {
+			return nil, err
+		}
+		return calls.Answer(team(t)), nil
+	})
+	calls.Call(t, "change-team", func(ctx context.Context, in *struct {
+		TeamPath
+		Body contract.ChangeTeam
+	}) (*calls.Body[contract.Team], error) {
+		t, err := a.Store.Accounts.ChangeTeam(ctx, in.Team, in.Body.Add, in.Body.Remove)
+		if err != nil {
+			return nil, err
+		}
+		return calls.Answer(team(t)), nil
+	})
+	calls.Call(t, "leave", func(ctx context.Context, in *PersonPath) (*calls.Body[contract.Person], error) {
+		p, err := a.Store.Accounts.Leave(ctx, in.Who)
+		if err != nil {
+			return nil, err
+		}
+		out := person(p)
+		list, err := a.Store.Triage.CarriedBy(ctx, 0)
+		for _, c := range list {
+			if c.Person == p.Name {
+				out.Carries += c.Issues + c.Parked
+			}
+		}
+		return calls.Answer(out), err
+	})
+	calls.Call(t, "return", func(ctx context.Context, in *PersonPath) (*calls.Body[contract.Person], error) {
+		p, err := a.Store.Accounts.Return(ctx, in.Who)
+		if err != nil {
+			return nil, err
+		}
+		return calls.Answer(person(p)), nil
+	})
+}
+
+func (a *handlers) teams(ctx context.Context) ([]contract.Team, error) {
+	out := []contract.Team{}
+	list, err := a.Store.Accounts.Teams(ctx)
+	for _, t := range list {
+		out = append(out, team(t))
+	}
+	return out, err
+}
+
+func team(t *accounts.Person) contract.Team {
+	return contract.Team{Name: t.Name, Handle: "@" + strings.ReplaceAll(strings.ToLower(t.Name), " ", "-"),
+		Members: append([]string{}, t.Members...)}
+}
+
+// somebody is a person who works here, and no team.
+func (a *handlers) somebody(ctx context.Context, who string) (*accounts.Person, error) {
+	p, err := a.Store.Accounts.FindHere(ctx, who)
+	if err == nil && p.Team {
+		return nil, fault.New(fault.BadInput, "%s is a team; nobody signs in as one", p.Name)
+	}
+	return p, err
+}

@@ -1,0 +1,112 @@
+// Package rows tells of the stores' rows in the words of the contract.
+package rows
+
+import (
+	"cmp"
+	"fmt"
+	"strings"
+	"time"
+
+	"firethorn/internal/contract"
+	"firethorn/internal/core/commits"
+	"firethorn/internal/core/issue"
+	"firethorn/internal/core/session"
+	"firethorn/internal/store/issues"
+	"firethorn/internal/store/projects"
+	"firethorn/internal/usecase/triage"
+
+	"github.com/google/uuid"
+)
+
+// IssuesOf tells of issues, as of now.
+func IssuesOf(list []*issues.Issue, now time.Time) []contract.Issue {
+	out := make([]contract.Issue, len(list))
+	for i, is := range list {
+		out[i] = IssueOf(is, now)
+	}
+	return out
+}
+
+// standingOf adds what is fixed in what, and what wakes a parked one.
+func standingOf(out *contract.Issue, st issue.Standing) {
+	out.Standing, out.CountOnly = issue.Describe(st), st.CountOnly
+	if st.Fix != (issue.Fix{}) {
+		out.Fix = &contract.Fix{Kind: string(cmp.Or(st.Kind, issue.FixRelease)), Words: st.Fix.Words(),
+			Release: st.FixedIn, After: st.After, Commit: st.Commit, By: st.FixedBy}
+		if !st.FixedAt.IsZero() {
+			out.Fix.At = &st.FixedAt
+		}
+	}
+	if p := st.Parked; st.State == issue.Parked {
+		out.Parked = &contract.Park{Until: p.Until, Events: p.Events, Users: p.Users, Doubled: p.Doubled,
+			NextRelease: p.NextRelease, NewEnvironment: p.NewEnvironment, Words: p.Words()}
+	}
+}
+
+// IssueOf tells of an issue, as of now.
+func IssueOf(is *issues.Issue, now time.Time) contract.Issue {
+	out := contract.Issue{
+		ID: fmt.Sprintf("%s/%d", is.Project, is.Number), Headline: is.Headline, Place: is.Place, Message: is.Message,
+		Origin: contract.Origin{Function: is.OriginFunction, File: is.OriginFile, Line: is.OriginLine},
+		State:  string(is.State), FixedIn: is.FixedIn, Severity: cmp.Or(is.Standing.Severity, is.Severity),
+		Graded: is.Standing.Severity != "", Unhandled: is.Unhandled, Events: is.Events, Users: is.Users,
+		Impact: float64(is.Impact) / 10, ImpactWords: is.Score.Words,
+		FirstSeen: is.FirstSeen, LastSeen: is.LastSeen, FirstRelease: is.FirstRelease, LastRelease: is.LastRelease,
+		Version: is.Version,
+		Trend:   make([]contract.TrendDay, len(is.Trend)), Bodies: is.Bodies, Recounting: is.Recounting,
+	}
+	standingOf(&out, is.Standing)
+	out.Quiet = triage.Quiet(is.State, is.LastSeen, is.Trend, now)
+	if is.Owner != "" {
+		out.Owner = &is.Owner
+	}
+	if !is.SurgeSince.IsZero() {
+		out.Surge = &contract.Surge{Since: is.SurgeSince, Words: is.SurgeWords}
+	}
+	for i, d := range is.Trend {
+		out.Trend[i] = contract.TrendDay{Day: d.Day.Format("2006-01-02"), Events: d.Events, Users: d.Users}
+	}
+	return out
+}
+
+// MappingsOf tells where the files of builds lie in a project's repository.
+func MappingsOf(p *projects.Project) []contract.Mapping {
+	out := []contract.Mapping{}
+	for _, m := range p.SourcePaths {
+		out = append(out, contract.Mapping(m))
+	}
+	return out
+}
+
+// CommitLink is where people read a commit of a project; "" nowhere.
+func CommitLink(p *projects.Project, hash string) string {
+	if p.CommitLink == "" || hash == "" {
+		return ""
+	}
+	return strings.ReplaceAll(p.CommitLink, projects.CommitMark, hash)
+}
+
+// CommitOf tells of a commit, with the link where people read it.
+func CommitOf(p *projects.Project, c commits.Commit) contract.Commit {
+	return contract.Commit{Hash: c.Hash, Author: c.Author, Email: c.Email, Authored: c.Authored, Committed: c.Committed,
+		Subject: c.Subject, Files: c.Files, Added: c.Added, Removed: c.Removed, Link: CommitLink(p, c.Hash)}
+}
+
+// SessionCount tells how many sessions ended how. Without any that ended, all are
+// free of crashes.
+func SessionCount(by map[session.Outcome]int64) contract.SessionCount {
+	c := contract.SessionCount{Running: by[session.Running], Clean: by[session.Clean], Faulty: by[session.Faulty],
+		Crashed: by[session.Crashed], CutOff: by[session.CutOff], CrashFree: 1}
+	ended := c.Clean + c.Faulty + c.Crashed + c.CutOff
+	if c.Sessions = ended + c.Running; ended > 0 {
+		c.CrashFree = float64(ended-c.Crashed) / float64(ended)
+	}
+	return c
+}
+
+func IdText(id uuid.UUID) string {
+	if id == uuid.Nil {
+		return ""
+	}
+	return id.String()
+}
