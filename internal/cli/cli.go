@@ -5,86 +5,44 @@ package cli
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"io"
-	"strings"
 
 	"github.com/urfave/cli/v3"
 
 	"firethorn/internal/api"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/cli/command"
+	"firethorn/internal/cli/grouping"
+	"firethorn/internal/cli/issues"
+	"firethorn/internal/cli/offline"
+	"firethorn/internal/cli/people"
+	"firethorn/internal/cli/projects"
+	"firethorn/internal/cli/releases"
+	"firethorn/internal/cli/round"
+	"firethorn/internal/cli/service"
+	"firethorn/internal/cli/symbols"
+	"firethorn/internal/core/text"
 )
-
-// The exit codes.
-const (
-	exitDone = iota
-	exitNo
-	exitUse
-	exitRefused
-)
-
-// usageError is a command line that makes no sense.
-type usageError struct{ err error }
-
-func (e *usageError) Error() string { return e.err.Error() }
-func (e *usageError) Unwrap() error { return e.err }
-
-func usage(format string, args ...any) error { return &usageError{fmt.Errorf(format, args...)} }
 
 // Run runs one command line.
 func Run(ctx context.Context, args []string, in io.Reader, out, errOut io.Writer) int {
-	root := command()
+	root := firethorn()
 	root.Reader, root.Writer, root.ErrWriter = in, out, errOut
 	root.ExitErrHandler = func(context.Context, *cli.Command, error) {} // codes are ours
 	strict(root)
 	err := root.Run(ctx, args)
 	if err == nil {
-		return exitDone
+		return command.ExitDone
 	}
-	fmt.Fprintln(errOut, "firethorn: "+explain(err))
-	return codeOf(err)
-}
-
-func explain(err error) string {
-	if f, ok := errors.AsType[*fault.Error](err); ok && f.Pub != "" {
-		switch f.Code {
-		case fault.NoDatabase, fault.DataDirBroken, fault.PortTaken:
-			if f.Err != nil {
-				return f.Pub + " (" + f.Err.Error() + ")"
-			}
-		}
-		return f.Pub
-	}
-	return err.Error()
-}
-
-func codeOf(err error) int {
-	if _, ok := errors.AsType[*usageError](err); ok {
-		return exitUse
-	}
-	if f, ok := errors.AsType[*fault.Error](err); ok {
-		switch f.Code {
-		case fault.AnswerIsNo, fault.MapBroken:
-			return exitNo
-		case fault.WrongUse:
-			return exitUse
-		case fault.BadInput, fault.NotFound, fault.Conflict, fault.Stale:
-			return exitNo
-		}
-		return exitRefused
-	}
-	if strings.HasPrefix(err.Error(), "No help topic") {
-		return exitUse
-	}
-	return exitNo
+	fmt.Fprintln(errOut, "firethorn: "+command.Explain(err))
+	return command.CodeOf(err)
 }
 
 // strict makes every command refuse what it does not know: the library lets
 // surplus arguments pass, and does not hand OnUsageError down.
 func strict(c *cli.Command) {
 	c.OnUsageError = func(_ context.Context, cmd *cli.Command, err error, _ bool) error {
-		return usage("%v; %s --help shows how it is used", err, cmd.FullName())
+		return command.Usage("%v; %s --help shows how it is used", err, cmd.FullName())
 	}
 	c.CommandNotFound = nil
 	if len(c.Commands) > 0 {
@@ -92,10 +50,18 @@ func strict(c *cli.Command) {
 		c.Action = func(ctx context.Context, cmd *cli.Command) error {
 			if cmd.Args().Present() {
 				what := fmt.Sprintf("there is no command %q", cmd.FullName()+" "+cmd.Args().First())
-				if s := cli.SuggestCommand(cmd.Commands, cmd.Args().First()); s != "" && s != "h" {
-					what += fmt.Sprintf("; did you mean %s?", s)
+				var names []string
+				for _, sub := range cmd.Commands {
+					if !sub.Hidden && sub.Name != "help" {
+						names = append(names, sub.Name)
+					}
 				}
-				return usage("%s", what)
+				if s := text.Nearest(cmd.Args().First(), names); s != "" {
+					what += fmt.Sprintf("; did you mean %s?", s)
+				} else {
+					what += fmt.Sprintf("; %s --help lists them", cmd.FullName())
+				}
+				return command.Usage("%s", what)
 			}
 			if own != nil {
 				return own(ctx, cmd)
@@ -105,7 +71,8 @@ func strict(c *cli.Command) {
 	} else if inner := c.Action; inner != nil {
 		c.Action = func(ctx context.Context, cmd *cli.Command) error {
 			if cmd.Args().Present() {
-				return usage("%s does not know what to do with %q; %s --help shows how it is used", cmd.FullName(), cmd.Args().First(), cmd.FullName())
+				return command.Usage("%s does not know what to do with %q; %s --help shows how it is used",
+					cmd.FullName(), cmd.Args().First(), cmd.FullName())
 			}
 			return inner(ctx, cmd)
 		}
@@ -115,7 +82,7 @@ func strict(c *cli.Command) {
 	}
 }
 
-func command() *cli.Command {
+func firethorn() *cli.Command {
 	return &cli.Command{
 		Name:    "firethorn",
 		Usage:   "collect exceptions, make them readable, group them into issues, triage",
@@ -146,24 +113,12 @@ func command() *cli.Command {
 				}},
 		},
 		Commands: []*cli.Command{
-			serveCommand(), statusCommand(), loginCommand(), projectCommand(), sendCommand(), forwardCommand(),
-			symbolsCommand(),
-			eventCommand(), issueCommand(), roundCommand(), impactCommand(), groupCommand(), releaseCommand(),
-			noticeCommand(), ownerCommand(), userCommand(), sessionCommand(), feedbackCommand(), personCommand(),
-			teamCommand(), tokenCommand(), rulesCommand(), receivedCommand(), queueCommand(), recountCommand(),
-			stackCommand(), locateCommand(), fingerprintCommand(),
+			serveCommand(), service.Status(), service.Login(), projects.Project(), service.Send(), service.Forward(),
+			symbols.Symbols(),
+			issues.Event(), issues.Issue(), round.Round(), issues.Impact(), grouping.Group(), releases.Release(),
+			issues.Notice(), issues.Owner(), service.User(), issues.Session(), issues.Feedback(), people.Person(),
+			people.Team(), people.Token(), grouping.Rules(), projects.Received(), service.Queue(), service.Recount(),
+			offline.Stack(), symbols.Locate(), offline.Fingerprint(),
 		},
 	}
-}
-
-// arg is a positional argument that must be there.
-func arg(c *cli.Command, name string) (string, error) {
-	if v := c.StringArg(name); v != "" {
-		return v, nil
-	}
-	return "", usage("%s needs %s; %s --help shows how it is used", c.FullName(), strings.ToUpper(name), c.FullName())
-}
-
-func text(name string) cli.Argument {
-	return &cli.StringArg{Name: name, UsageText: strings.ToUpper(name)}
 }

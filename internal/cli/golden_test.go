@@ -14,6 +14,8 @@ import (
 	"strings"
 	"testing"
 	"time"
+
+	"firethorn/internal/cli/command"
 )
 
 var update = flag.Bool("update", false, "rewrite testdata/golden")
@@ -31,8 +33,8 @@ var printed = map[string]int{
 // of a service with the demo's recording.
 var answered = time.Date(2026, 11, 30, 11, 58, 0, 0, time.UTC)
 
-// service answers as testdata/answers.json has it, as if it had just been asked.
-func service(t *testing.T) *httptest.Server {
+// answering answers as testdata/answers.json has it, as if it had just been asked.
+func answering(t *testing.T) *httptest.Server {
 	t.Helper()
 	raw, err := os.ReadFile("testdata/answers.json")
 	if err != nil {
@@ -76,7 +78,7 @@ func masked(out, server string) string {
 // -update rewrites it.
 func TestPrinted(t *testing.T) {
 	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
-	s := service(t)
+	s := answering(t)
 	for line, want := range printed {
 		args := append([]string{"firethorn", "--server", s.URL, "--token", "x", "--project", "quayside"}, strings.Fields(line)...)
 		var out, errs bytes.Buffer
@@ -104,7 +106,7 @@ func TestPrinted(t *testing.T) {
 // Every command that prints data prints the answer as it came with --format json.
 func TestPrinted_AsJSON(t *testing.T) {
 	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
-	s := service(t)
+	s := answering(t)
 	for line, want := range printed {
 		args := append([]string{"firethorn", "--format", "json", "--server", s.URL, "--token", "x", "--project", "quayside"}, strings.Fields(line)...)
 		var out, errs bytes.Buffer
@@ -130,11 +132,11 @@ func (c *closed) Write(p []byte) (int, error) {
 // Output that nobody reads to its end does no harm.
 func TestPrinted_IntoAPipeThatCloses(t *testing.T) {
 	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
-	s := service(t)
+	s := answering(t)
 	for line := range printed {
 		args := append([]string{"firethorn", "--server", s.URL, "--token", "x", "--project", "quayside"}, strings.Fields(line)...)
 		var errs bytes.Buffer
-		if code := Run(t.Context(), args, strings.NewReader(""), &closed{20}, &errs); code > exitNo {
+		if code := Run(t.Context(), args, strings.NewReader(""), &closed{20}, &errs); code > command.ExitNo {
 			t.Errorf("firethorn %s | head: exit %d: %s", line, code, errs.String())
 		}
 	}

@@ -5,12 +5,13 @@ import (
 	"log/slog"
 	"os"
 	"runtime/pprof"
-	"strings"
 	"time"
 
 	"github.com/urfave/cli/v3"
 
 	"firethorn/internal/app"
+	"firethorn/internal/cli/command"
+	"firethorn/internal/cli/show"
 	"firethorn/internal/intake"
 )
 
@@ -28,17 +29,26 @@ func serveCommand() *cli.Command {
 			&cli.StringFlag{Name: "database", Usage: "use this MariaDB: `user:password@tcp(host:port)/name`; others on the machine see it in the list of processes, so prefer --database-file", Sources: cli.EnvVars("FIRETHORN_DATABASE")},
 			&cli.StringFlag{Name: "database-file", Usage: "the `FILE` that holds what --database would say",
 				Sources: cli.EnvVars("FIRETHORN_DATABASE_FILE")},
-			&cli.StringFlag{Name: "database-listen", Usage: "`HOST:PORT` on loopback that the private database answers on; without it, its socket alone", Sources: cli.EnvVars("FIRETHORN_DATABASE_LISTEN")},
+			&cli.StringFlag{Name: "database-listen",
+				Usage:   "`HOST:PORT` on loopback that the private database answers on; without it, its socket alone",
+				Sources: cli.EnvVars("FIRETHORN_DATABASE_LISTEN")},
 			&cli.StringFlag{Name: "public-url", Usage: "the `URL` people reach the service at; links are built from it", Sources: cli.EnvVars("FIRETHORN_PUBLIC_URL")},
 			&cli.IntFlag{Name: "symbol-memory", Value: 256, Usage: "`MiB` of decoded symbols to hold"},
-			&cli.StringFlag{Name: "log-level", Value: "info", Usage: "debug, info, warn or error; debug says of each call and job how long it took"},
+			&cli.StringFlag{Name: "log-level", Value: "info",
+				Usage: "debug, info, warn or error; debug says of each call and job how long it took"},
 			&cli.BoolFlag{Name: "store-only", Usage: "take events in and let other processes on the same database file them"},
-			&cli.IntFlag{Name: "inbox-limit", Value: int(intake.DefaultLimits.Inbox), Usage: "how many `EVENTS` may wait to be filed before senders are turned away"},
-			&cli.DurationFlag{Name: "session-silence", Value: 30 * time.Minute, Usage: "how long after a heartbeat was due a session is called cut off"},
-			&cli.StringSliceFlag{Name: "fetch-from", Usage: "a `HOST` that repositories of projects may be fetched from (https, ssh), at a public address; none without it"},
-			&cli.StringSliceFlag{Name: "fetch-from-private", Usage: "a `HOST` in a private network, or on this machine, that repositories may be fetched from"},
-			&cli.StringFlag{Name: "metrics-listen", Usage: "`HOST:PORT` that answers /metrics without a token, and /debug/pprof; without it metrics need one", Sources: cli.EnvVars("FIRETHORN_METRICS_LISTEN")},
-			&cli.BoolFlag{Name: "allow-newer-schema", Usage: "start although a newer version of Firethorn made the database's schema"},
+			&cli.IntFlag{Name: "inbox-limit", Value: int(intake.DefaultLimits.Inbox),
+				Usage: "how many `EVENTS` may wait to be filed before senders are turned away"},
+			&cli.DurationFlag{Name: "session-silence", Value: 30 * time.Minute,
+				Usage: "how long after a heartbeat was due a session is called cut off"},
+			&cli.StringSliceFlag{Name: "fetch-from",
+				Usage: "a `HOST` that repositories of projects may be fetched from (https, ssh), at a public address; none without it"},
+			&cli.StringSliceFlag{Name: "fetch-from-private",
+				Usage: "a `HOST` in a private network, or on this machine, that repositories may be fetched from"},
+			&cli.StringFlag{Name: "metrics-listen",
+				Usage: "`HOST:PORT` that answers /metrics without a token, and /debug/pprof; without it metrics need one", Sources: cli.EnvVars("FIRETHORN_METRICS_LISTEN")},
+			&cli.BoolFlag{Name: "allow-newer-schema",
+				Usage: "start although a newer version of Firethorn made the database's schema"},
 			&cli.BoolFlag{Name: "small-database", Hidden: true},
 			&cli.DurationFlag{Name: "clock-offset", Hidden: true},
 			&cli.StringFlag{Name: "cpu-profile", Hidden: true},
@@ -46,7 +56,7 @@ func serveCommand() *cli.Command {
 		Action: func(ctx context.Context, c *cli.Command) error {
 			var level slog.Level
 			if err := level.UnmarshalText([]byte(c.String("log-level"))); err != nil {
-				return usage("--log-level is debug, info, warn or error, not %q", c.String("log-level"))
+				return command.Usage("--log-level is debug, info, warn or error, not %q", c.String("log-level"))
 			}
 			log := slog.New(slog.NewTextHandler(c.Root().ErrWriter, &slog.HandlerOptions{Level: level}))
 			if file := c.String("cpu-profile"); file != "" {
@@ -62,16 +72,16 @@ func serveCommand() *cli.Command {
 			}
 			limits := intake.DefaultLimits
 			if limits.Inbox = int64(c.Int("inbox-limit")); limits.Inbox < 1 {
-				return usage("--inbox-limit is a number of events above 0, not %d", limits.Inbox)
+				return command.Usage("--inbox-limit is a number of events above 0, not %d", limits.Inbox)
 			}
-			database, err := secretFlag(c, "database", "database-file")
+			database, err := command.SecretFlag(c, "database", "database-file")
 			if err != nil {
 				return err
 			}
 			return app.Run(ctx, app.Config{
 				Data: c.String("data"), Listen: c.String("listen"), Database: database,
 				DatabaseListen: c.String("database-listen"), PublicURL: c.String("public-url"),
-				Terminal: isTerminal(c.Root().Writer), SymbolMem: c.Int("symbol-memory") << 20, Limits: limits,
+				Terminal: show.IsTerminal(c.Root().Writer), SymbolMem: c.Int("symbol-memory") << 20, Limits: limits,
 				Log: log, SmallDatabase: c.Bool("small-database"),
 				StoreOnly: c.Bool("store-only"), NewerSchema: c.Bool("allow-newer-schema"),
 				Metrics: c.String("metrics-listen"), ClockOffset: c.Duration("clock-offset"),
@@ -80,34 +90,4 @@ func serveCommand() *cli.Command {
 			}, c.Root().Writer)
 		},
 	}
-}
-
-// secretFlag is the value of a flag that holds a secret, or of the file that
-// another flag names.
-func secretFlag(c *cli.Command, flag, fileFlag string) (string, error) {
-	file := c.String(fileFlag)
-	if file == "" {
-		return c.String(flag), nil
-	}
-	if c.String(flag) != "" {
-		return "", usage("--%s and --%s (or their environment variables) are both given; give one of them", flag, fileFlag)
-	}
-	raw, err := os.ReadFile(file)
-	if err != nil {
-		return "", usage("--%s %s cannot be read: %v", fileFlag, file, err)
-	}
-	if text := strings.TrimSpace(string(raw)); text != "" {
-		return text, nil
-	}
-	return "", usage("--%s %s is empty", fileFlag, file)
-}
-
-// isTerminal says whether somebody reads w on a terminal.
-func isTerminal(w any) bool {
-	f, ok := w.(*os.File)
-	if !ok {
-		return false
-	}
-	info, err := f.Stat()
-	return err == nil && info.Mode()&os.ModeCharDevice != 0
 }

@@ -239,12 +239,13 @@ var (
 
 // expressionError reports what the language says of an expression, which begins
 // at byte at of a scalar's text, with the nearest right word.
-func (r *reader) expressionError(n *yaml.Node, whole string, at int, text string, e *common.Error) {
+func (r *reader) expressionError(n *yaml.Node, whole string, at int, expression string,
+	e *common.Error) {
 	message, suggestion := e.Message, ""
 	inLine, off := max(e.Location.Line()-1, 0), max(e.Location.Column(), 0)
 	// Of a function the language gives the place of its bracket.
 	if m := undeclared.FindStringSubmatch(message); m != nil {
-		if lines := strings.Split(text, "\n"); inLine < len(lines) {
+		if lines := strings.Split(expression, "\n"); inLine < len(lines) {
 			if l := []rune(lines[inLine]); off < len(l) && l[off] == '(' && strings.HasSuffix(string(l[:off]), m[1]) {
 				off -= len([]rune(m[1]))
 			}
@@ -258,14 +259,14 @@ func (r *reader) expressionError(n *yaml.Node, whole string, at int, text string
 		for _, v := range variables {
 			names = append(names, v.name)
 		}
-		suggestion = nearest(word, names)
+		suggestion = text.Nearest(word, names)
 		message = fmt.Sprintf("there is no %s", word)
-		if strings.Contains(word, ".") || suggestion == "" && strings.Contains(text, word+".") {
+		if strings.Contains(word, ".") || suggestion == "" && strings.Contains(expression, word+".") {
 			message += "; an attribute is attr(\"" + word + "…\")"
 		}
 	case noField.MatchString(message):
 		word := noField.FindStringSubmatch(message)[1]
-		suggestion = nearest(word,
+		suggestion = text.Nearest(word,
 			[]string{"type", "message", "thrown", "function", "module", "path", "file", "line", "kind", "severity"})
 		message = fmt.Sprintf("there is no field %s here", word)
 	case noOverload.MatchString(message):

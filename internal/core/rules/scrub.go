@@ -8,6 +8,7 @@ import (
 	"go.yaml.in/yaml/v4"
 
 	"firethorn/internal/core/scrub"
+	"firethorn/internal/core/text"
 )
 
 func (r *reader) scrub(list *yaml.Node) (out []scrub.Rule) {
@@ -30,7 +31,8 @@ func (r *reader) scrub(list *yaml.Node) (out []scrub.Rule) {
 		if f := fields["kinds"]; f != nil {
 			for _, it := range r.list(f, "kinds", maxName) {
 				if words := kindWords(); !slices.Contains(words, it.Value) {
-					r.problem(it.Line, it.Column, nearest(it.Value, words), "%s is no kind of secret; there are %s",
+					r.problem(it.Line, it.Column, text.Nearest(it.Value, words),
+						"%s is no kind of secret; there are %s",
 						short(it.Value), strings.Join(words, ", "))
 				}
 				rule.Kinds = append(rule.Kinds, scrub.Kind(it.Value))

@@ -11,7 +11,8 @@ import (
 	"strings"
 	"unicode"
 
-	"github.com/agnivade/levenshtein"
+	"firethorn/internal/core/text"
+
 	"go.yaml.in/yaml/v4"
 )
 
@@ -112,7 +113,7 @@ func (r *reader) fields(n *yaml.Node, known []string) iter.Seq2[*yaml.Node, *yam
 			name, value := n.Content[i], n.Content[i+1]
 			switch {
 			case !slices.Contains(known, name.Value):
-				r.problem(name.Line, name.Column, nearest(name.Value, known), "%s is no field here; there are %s",
+				r.problem(name.Line, name.Column, text.Nearest(name.Value, known), "%s is no field here; there are %s",
 					short(name.Value), strings.Join(known, ", "))
 			case seen[name.Value]:
 				r.at(name, "%s stands here a second time", name.Value)
@@ -229,7 +230,7 @@ func (r *reader) choice(n *yaml.Node, field string, words ...string) string {
 		return words[0]
 	}
 	if !slices.Contains(words, n.Value) || n.Kind != yaml.ScalarNode {
-		r.problem(n.Line, n.Column, nearest(n.Value, words), "%s is one of %s, not %s", field,
+		r.problem(n.Line, n.Column, text.Nearest(n.Value, words), "%s is one of %s, not %s", field,
 			strings.Join(words, ", "), short(n.Value))
 		return words[0]
 	}
@@ -258,15 +259,4 @@ func (r *reader) place(n *yaml.Node, line, off int) (int, int) {
 		indent = len(lines[first]) - len(strings.TrimLeft(lines[first], " "))
 	}
 	return first + 1 + line, indent + off + 1
-}
-
-// nearest is the word most like the one given; "" when none is near.
-func nearest(word string, words []string) string {
-	best, least := "", len(word)/3+2
-	for _, w := range words {
-		if d := levenshtein.ComputeDistance(strings.ToLower(word), strings.ToLower(w)); d < least {
-			best, least = w, d
-		}
-	}
-	return best
 }

@@ -1,0 +1,282 @@
+package issues
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"firethorn/internal/cli/command"
+	"firethorn/internal/cli/show"
+	"firethorn/internal/contract"
+	"firethorn/internal/core/fault"
+)
+
+// decision is a command that decides about issues: one, several, or all of a
+// filter.
+func decision(verb, usageText, description string, flags []cli.Flag,
+	body func(*cli.Command) (contract.Act, error)) *cli.Command {
+	all := []cli.Flag{
+		&cli.StringFlag{Name: "why", Usage: "what to `SAY` to it; it stands in the history"},
+		&cli.BoolFlag{Name: "all", Usage: "about all issues of the project that --state and --text list, instead of those named"},
+		&cli.StringSliceFlag{Name: "state", Usage: "with --all: the `STATES`, as issue list takes them",
+			Value: []string{"open"}},
+		&cli.StringFlag{Name: "text", Usage: "with --all: `WORDS` that must occur in headline, place or message"},
+		&cli.BoolFlag{Name: "yes", Usage: "with --all: do it; without it you are told how many it would be"},
+	}
+	return &cli.Command{Name: verb, Usage: usageText, Description: description, Flags: append(flags, all...),
+		Arguments: []cli.Argument{&cli.StringArgs{Name: "ids", UsageText: "ID [ID…]", Min: 0, Max: -1}},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			act := contract.Act{}
+			if body != nil {
+				var err error
+				if act, err = body(c); err != nil {
+					return err
+				}
+			}
+			act.Why = c.String("why")
+			ids := c.StringArgs("ids")
+			switch {
+			case c.Bool("all") && len(ids) > 0:
+				return command.Usage("name issues, or say --all; not both")
+			case c.Bool("all"):
+				return decideAll(ctx, c, verb, act)
+			case len(ids) == 0:
+				return command.Usage("%s needs the issues it is about, or --all; %s --help shows how it is used",
+					c.FullName(), c.FullName())
+			case len(ids) == 1:
+				return decideOne(ctx, c, verb, ids[0], act)
+			}
+			return decideSome(ctx, c, verb, ids, act)
+		}}
+}
+
+func decideOne(ctx context.Context, c *cli.Command, verb, id string, act contract.Act) error {
+	return command.Request(ctx, c, command.Ask(http.MethodPost, command.OfIssue(id, "/"+verb), act), showStanding,
+		func(v contract.IssueDetail) {
+			showNotes(c, v.Notes)
+		})
+}
+
+// showNotes says what to know of a decision beside what it answers.
+func showNotes(c *cli.Command, notes []string) {
+	for _, n := range notes {
+		fmt.Fprintf(c.Root().ErrWriter, "note: %s\n", show.Plain(n))
+	}
+}
+
+func showStanding(out io.Writer, v contract.IssueDetail) {
+	fmt.Fprintf(out, "%s  %s: %s\n", v.ID, show.Plain(v.Headline), show.Standing(v.Issue))
+}
+
+// decideSome decides about the issues named, which are of one project.
+func decideSome(ctx context.Context, c *cli.Command, verb string, ids []string, act contract.Act) error {
+	cl, err := command.NewClient(ctx, c)
+	if err != nil {
+		return err
+	}
+	in := contract.ActMany{Act: act, Verb: verb}
+	project := ""
+	for _, id := range ids {
+		p, n, err := cl.Issue(id)
+		if err != nil {
+			return err
+		}
+		if project != "" && p != project {
+			return command.Usage("%s and %s belong to different projects; decide about those of one at once", ids[0],
+				id)
+		}
+		project = p
+		in.Issues = append(in.Issues, contract.Chosen{Number: n})
+	}
+	return many(ctx, c, project, verb, in)
+}
+
+// decideAll decides about all issues of a filter, once it was said how many
+// they are.
+func decideAll(ctx context.Context, c *cli.Command, verb string, act contract.Act) error {
+	cl, project, err := command.ProjectClient(ctx, c)
+	if err != nil {
+		return err
+	}
+	in := contract.ActMany{Act: act, Verb: verb, State: c.StringSlice("state"), Text: c.String("text"), Try: true}
+	var would contract.ManyDone
+	if _, err := cl.Call(ctx, http.MethodPost, "/api/projects/"+url.PathEscape(project)+"/issues/act", in,
+		&would); err != nil {
+		return err
+	}
+	in.Try, in.Expect = false, &would.Fits
+	if would.Fits == 0 {
+		fmt.Fprintf(c.Root().Writer, "No issue of %s fits; firethorn issue list --state %s shows what does.\n",
+			project, strings.Join(in.State, ","))
+		return nil
+	}
+	if !c.Bool("yes") {
+		return &fault.Error{Op: "cli.decideAll", Code: fault.AnswerIsNo,
+			Pub: fmt.Sprintf("%s is about %s of %s; nothing was done yet. Say it again with --yes", verb,
+				show.Counted(int64(would.Fits), "issue"), project)}
+	}
+	return many(ctx, c, project, verb, in)
+}
+
+func many(ctx context.Context, c *cli.Command, project, verb string, in contract.ActMany) error {
+	return command.Request(ctx, c, command.Ask(http.MethodPost,
+		command.Fixed("/api/projects/"+url.PathEscape(project)+"/issues/act"), in),
+		func(out io.Writer, v contract.ManyDone) {
+			fmt.Fprintf(out, "%s: done for %s\n", verb, show.Counted(int64(len(v.Done)), "issue"))
+			showRefused(out, v)
+			if v.Bulk != 0 {
+				fmt.Fprintf(out, "Take it back with: firethorn issue undo --project %s --bulk %d\n", project, v.Bulk)
+			}
+		}, func(v contract.ManyDone) { showNotes(c, v.Notes) })
+}
+
+func showRefused(out io.Writer, v contract.ManyDone) {
+	for _, r := range v.Refused {
+		fmt.Fprintf(out, "  %s stays as it is: %s\n", r.Issue, show.Plain(r.Why))
+	}
+}
+
+func decisions() []*cli.Command {
+	return []*cli.Command{
+		decision("accept", "it is real and somebody will see to it", "", nil, nil),
+		decision("assign", "give it to a person; that also accepts it", "",
+			[]cli.Flag{&cli.StringFlag{Name: "to", Usage: "`WHO`: a name, an address, or nobody", Required: true}},
+			func(c *cli.Command) (contract.Act, error) {
+				to := c.String("to")
+				if to == "nobody" {
+					to = ""
+				}
+				return contract.Act{To: to}, nil
+			}),
+		decision("park", "put it aside until something wakes it",
+			"Whichever comes first wakes it, as new, with the reason in its history. It goes on counting. A time is looked at once a minute.\n"+
+				"  firethorn issue park quayside/12 --until 2w --users 10", []cli.Flag{
+				&cli.StringFlag{Name: "until", Usage: "a `TIME`: 2026-12-24, 2026-12-24T09:00:00Z, or from now on 12h, 3d, 2w"},
+				&cli.Int64Flag{Name: "events", Usage: "after so many more `EVENTS`"},
+				&cli.Int64Flag{Name: "users", Usage: "after so many more `USERS`"},
+				&cli.BoolFlag{Name: "doubled", Usage: "when a day brings twice what days did (at least 10)"},
+				&cli.BoolFlag{Name: "next-release", Usage: "when it is seen in a release after the newest of now"},
+				&cli.BoolFlag{Name: "new-environment",
+					Usage: "when it is seen in an environment where it was not seen before"},
+			}, func(c *cli.Command) (contract.Act, error) {
+				p := &contract.Park{Events: c.Int64("events"), Users: c.Int64("users"), Doubled: c.Bool("doubled"),
+					NextRelease: c.Bool("next-release"), NewEnvironment: c.Bool("new-environment")}
+				var err error
+				if until := c.String("until"); until != "" {
+					p.Until, err = MomentOf(until, time.Now())
+				}
+				return contract.Act{Park: p}, err
+			}),
+		decision("fix", "say in what it is fixed",
+			"It comes back by an event of a release that contains the fix. One of an older release is counted, and is no alarm.\n"+
+				"A commit can say the same in the last paragraph of its message: Firethorn-Fixes: quayside/12",
+			[]cli.Flag{
+				&cli.StringFlag{Name: "in", Usage: "in this `RELEASE`"},
+				&cli.BoolFlag{Name: "next", Usage: "in the next release"},
+				&cli.StringFlag{Name: "commit", Usage: "by the commit with this `HASH`"},
+				&cli.BoolFlag{Name: "now", Usage: "as of now, whatever the release"},
+			}, func(c *cli.Command) (contract.Act, error) {
+				return contract.Act{Release: c.String("in"), Next: c.Bool("next"), Commit: c.String("commit"),
+					Now: c.Bool("now")}, nil
+			}),
+		decision("dismiss", "nothing will be done about it; it goes on counting, silently", "", nil, nil),
+		decision("count-only", "dismiss it, and keep no bodies of its events from now on", "", nil, nil),
+		decision("severity", "say how severe it is; a part of its impact", "", []cli.Flag{&cli.StringFlag{Name: "as",
+			Usage: "fatal, error, warning, info, debug, or events: what the events say", Required: true}},
+			func(c *cli.Command) (contract.Act, error) {
+				return contract.Act{Severity: c.String("as")}, nil
+			}),
+		decision("reopen", "open a fixed, parked or dismissed one again", "", nil, nil),
+	}
+}
+
+// MomentOf reads a time to come: a date, a time, or so long from now on.
+func MomentOf(s string, now time.Time) (time.Time, error) {
+	for _, layout := range []string{time.RFC3339, "2006-01-02T15:04", "2006-01-02"} {
+		if t, err := time.Parse(layout, s); err == nil {
+			return t.UTC(), nil
+		}
+	}
+	if n, err := strconv.Atoi(strings.TrimRight(s, "dw")); err == nil && n > 0 && len(s) > 1 {
+		switch s[len(s)-1] {
+		case 'd':
+			return now.AddDate(0, 0, n).UTC(), nil
+		case 'w':
+			return now.AddDate(0, 0, 7*n).UTC(), nil
+		}
+	}
+	if d, err := time.ParseDuration(s); err == nil {
+		return now.Add(d).UTC(), nil
+	}
+	return time.Time{}, command.Usage("%q is no time to come: write 2026-12-24, 2026-12-24T09:00:00Z, or from now on 12h, 3d, 2w", s)
+}
+
+func undoCommand() *cli.Command {
+	return &cli.Command{Name: "undo", Usage: "undo the newest change: a decision, a merge, or what happened by itself", Arguments: []cli.Argument{command.Text("id")},
+		Flags: []cli.Flag{&cli.Int64Flag{Name: "bulk",
+			Usage: "undo the decision about many issues with this `NUMBER`, where nothing was decided since"}},
+		Description: "Of an issue that was merged away it undoes the merge. Said again it undoes what was before that.",
+		Action: func(ctx context.Context, c *cli.Command) error {
+			if n := c.Int64("bulk"); n != 0 {
+				return command.Request(ctx, c, command.Ask(http.MethodPost, command.OfProject("/issues/undo"),
+					contract.UndoMany{Bulk: n}), func(out io.Writer, v contract.ManyDone) {
+					fmt.Fprintf(out, "undone for %s\n", show.Counted(int64(len(v.Done)), "issue"))
+					showRefused(out, v)
+				})
+			}
+			id, err := command.Arg(c, "id")
+			if err != nil {
+				return err
+			}
+			return decideOne(ctx, c, "undo", id, contract.Act{})
+		}}
+}
+
+func deleteCommand() *cli.Command {
+	return &cli.Command{Name: "delete", Usage: "remove it with all its events, for good",
+		Arguments: []cli.Argument{command.Text("id")},
+		Flags: []cli.Flag{&cli.Int64Flag{Name: "confirm", Value: -1,
+			Usage: "how many `EVENTS` go with it, as you are told without this"}},
+		Description: "This cannot be undone. Its number stays taken; what comes under its fingerprint from now on is a new issue.\nfirethorn issue dismiss and count-only leave what there is.",
+		Action: func(ctx context.Context, c *cli.Command) error {
+			id, err := command.Arg(c, "id")
+			if err != nil {
+				return err
+			}
+			if n := c.Int64("confirm"); n >= 0 {
+				return command.Request(ctx, c, command.Ask(http.MethodDelete,
+					command.OfIssue(id, fmt.Sprintf("?events=%d", n))), func(out io.Writer, d contract.Deletion) {
+					fmt.Fprintf(out, "%s is deleted, with %s\n", d.Issue, whatGoes(d))
+				})
+			}
+			cl, path, err := command.IssueClient(ctx, c, id)
+			if err != nil {
+				return err
+			}
+			var d contract.Deletion
+			if _, err := cl.Call(ctx, http.MethodGet, path+"/deletion", nil, &d); err != nil {
+				return err
+			}
+			return &fault.Error{Op: "cli.delete", Code: fault.AnswerIsNo,
+				Pub: fmt.Sprintf("%s would go for good, with %s; nothing was done yet. To delete it: firethorn issue delete %s --confirm %d", d.Issue, whatGoes(d), d.Issue, d.Events)}
+		}}
+}
+
+func whatGoes(d contract.Deletion) string {
+	s := fmt.Sprintf("%s (%s with their bodies) of %s", show.Counted(d.Events, "event"), show.Count(d.Bodies),
+		show.Counted(d.Users, "user"))
+	if d.Feedback > 0 {
+		s += fmt.Sprintf(", what people said %d times", d.Feedback)
+	}
+	if d.MergedFrom > 0 {
+		s += fmt.Sprintf(", and %s that lead to it", show.Counted(d.MergedFrom, "number"))
+	}
+	return s
+}

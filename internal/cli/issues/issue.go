@@ -1,0 +1,302 @@
+// Package issues has the commands about issues, their events, sessions and feedback.
+package issues
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"firethorn/internal/cli/command"
+	"firethorn/internal/cli/show"
+	"firethorn/internal/contract"
+	"firethorn/internal/core/event"
+)
+
+func Issue() *cli.Command {
+	return &cli.Command{
+		Name: "issue", Usage: "what people triage",
+		Description: "An issue is named PROJECT/NUMBER, for example quayside/12; the number alone is enough with --project.",
+		Commands: append(decisions(), []*cli.Command{
+			listCommand(),
+			{Name: "beside", Usage: "the same fingerprint elsewhere, similar issues, and those that happen together with it", Arguments: []cli.Argument{command.Text("id")}, Action: issueBeside},
+			showCommand(),
+			{Name: "merge", Usage: "merge issues into another one: they are the same bug",
+				Arguments: []cli.Argument{&cli.StringArgs{Name: "ids", UsageText: "ID [ID…]", Min: 0, Max: -1}},
+				Flags: []cli.Flag{&cli.StringFlag{Name: "into",
+					Usage: "the issue (`ID`) that stays; it keeps its state", Required: true}},
+				Description: "Their numbers lead to the one that stays from now on. Events count there at once; users, days and releases follow in the\nbackground, and the issue says so until they are there. A fixed issue comes back when what is merged into it was seen in a\n" +
+					"release with the fix. firethorn issue undo ID takes a merge back.",
+				Action: mergeIssues},
+			splitCommand(),
+			undoCommand(),
+			deleteCommand(),
+			sinceCommand(),
+			likelyCommand(),
+			ownersCommand(),
+			commentCommand(),
+			watchCommand(),
+			{Name: "history", Usage: "what happened to an issue", Arguments: []cli.Argument{command.Text("id")},
+				Action: func(ctx context.Context, c *cli.Command) error {
+					id, err := command.Arg(c, "id")
+					if err != nil {
+						return err
+					}
+					return command.Get(ctx, c, command.OfIssue(id, "/history"), showHistory)
+				}},
+		}...),
+	}
+}
+
+func listCommand() *cli.Command {
+	return &cli.Command{Name: "list", Usage: "a project's issues, what hurts most first",
+		Flags: []cli.Flag{
+			&cli.StringSliceFlag{Name: "state", Usage: "new, accepted, regressed, parked, fixed, dismissed, open (the first three) or all", Value: []string{"open"}},
+			&cli.StringFlag{Name: "order", Value: "impact",
+				Usage: "impact, users, events, newest or last_seen"},
+			&cli.StringFlag{Name: "text", Usage: "words that must occur in headline, place or message"},
+			&cli.IntFlag{Name: "limit", Value: 50, Usage: "how many"},
+			&cli.StringFlag{Name: "cursor", Usage: "`next` of the page before"},
+		},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			q := url.Values{"order": {c.String("order")}, "limit": {strconv.Itoa(c.Int("limit"))},
+				"state": {strings.Join(c.StringSlice("state"), ",")}}
+			for _, name := range []string{"text", "cursor"} {
+				if v := c.String(name); v != "" {
+					q.Set(name, v)
+				}
+			}
+			return command.Get(ctx, c, command.OfProject("/issues?"+q.Encode()), showIssues)
+		}}
+}
+
+func showCommand() *cli.Command {
+	return &cli.Command{Name: "show", Usage: "one issue with the trace of its newest event",
+		Arguments: []cli.Argument{command.Text("id")},
+		Flags:     []cli.Flag{&cli.BoolFlag{Name: "raw", Usage: "show the trace as the runtime printed it"}},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			id, err := command.Arg(c, "id")
+			if err != nil {
+				return err
+			}
+			return command.Get(ctx, c, command.OfIssue(id, ""), func(out io.Writer, v contract.IssueDetail) {
+				showIssue(out, v)
+				cl, err := command.NewClient(ctx, c)
+				if err != nil {
+					return
+				}
+				path, err := cl.IssuePath(v.ID)
+				if err != nil {
+					return
+				}
+				var e contract.Event
+				if _, err := cl.Call(ctx, http.MethodGet, path+"/events/newest", nil, &e); err == nil {
+					fmt.Fprintln(out)
+					ShowTrace(out, e, c.Bool("raw"))
+				}
+				var h contract.History
+				if _, err := cl.Call(ctx, http.MethodGet, path+"/history", nil, &h); err == nil {
+					fmt.Fprintln(out, "\nhistory")
+					showHistory(out, h)
+				}
+			})
+		}}
+}
+
+// mergeIssues merges the issues named into --into, all in one go.
+func mergeIssues(ctx context.Context, c *cli.Command) error {
+	ids := c.StringArgs("ids")
+	if len(ids) == 0 {
+		return command.Usage("%s needs the issues to merge; %s --help shows how it is used", c.FullName(), c.FullName())
+	}
+	cl, err := command.NewClient(ctx, c)
+	if err != nil {
+		return err
+	}
+	project, into, err := cl.Issue(c.String("into"))
+	if err != nil {
+		return err
+	}
+	var numbers []int64
+	for _, id := range ids {
+		p, n, err := cl.Issue(id)
+		if err != nil {
+			return err
+		}
+		if p != project {
+			return command.Usage("%s and %s belong to different projects; issues are merged within one", id,
+				c.String("into"))
+		}
+		numbers = append(numbers, n)
+	}
+	path := fmt.Sprintf("/api/issues/%s/%d/merge", url.PathEscape(project), numbers[0])
+	return command.Request(ctx, c, command.Ask(http.MethodPost, command.Fixed(path),
+		contract.Merge{Into: into, Others: numbers[1:]}), func(out io.Writer, v contract.IssueDetail) {
+		fmt.Fprintf(out, "%s  %s: %s; %s, %s%s\n", v.ID, show.Plain(v.Headline), show.Standing(v.Issue),
+			show.Counted(v.Events, "event"), show.Counted(v.Users, "user"), recounting(v.Issue))
+	})
+}
+
+func recounting(v contract.Issue) string {
+	if v.Recounting {
+		return " (recounting)"
+	}
+	return ""
+}
+
+func showIssues(out io.Writer, v contract.Issues) {
+	if len(v.Issues) == 0 {
+		total := int64(0)
+		for _, n := range v.States {
+			total += n
+		}
+		if total == 0 {
+			fmt.Fprintln(out, "No issue yet. Send a test event with firethorn send, or set an application up: firethorn project show")
+		} else {
+			fmt.Fprintf(out, "No issue fits. There are %d in all states: --state all\n", total)
+		}
+		return
+	}
+	show.Table(out, func(row func(...any)) {
+		row("IMPACT", "ISSUE", "HEADLINE", "PLACE", "  USERS", " EVENTS", "STATE", "OWNER", "LAST SEEN", "RELEASES")
+		for _, i := range v.Issues {
+			owner := "-"
+			if i.Owner != nil {
+				owner = *i.Owner
+			}
+			releases := show.OrDash(i.FirstRelease)
+			if i.LastRelease != i.FirstRelease {
+				releases += " → " + show.OrDash(i.LastRelease)
+			}
+			row(fmt.Sprintf("%5.1f", i.Impact), i.ID, show.Cut(i.Headline, 48), show.OrDash(show.Cut(i.Place, 40)),
+				show.Figure(i.Users),
+				show.Figure(i.Events), i.State, owner, show.Ago(i.LastSeen), releases)
+		}
+	})
+	if v.Next != "" {
+		fmt.Fprintf(out, "\nThere are more: --cursor %s\n", v.Next)
+	}
+}
+
+func showIssue(out io.Writer, v contract.IssueDetail) {
+	fmt.Fprintf(out, "%s  %s\n", v.ID, show.Plain(v.Headline))
+	if v.Place != "" {
+		fmt.Fprintf(out, "%s\n", show.Plain(v.Place))
+	}
+	if v.Message != "" {
+		fmt.Fprintf(out, "%s\n", show.Lines(v.Message))
+	}
+	fmt.Fprintf(out, "\n%s\n", show.Standing(v.Issue))
+	if len(v.Watching) > 0 {
+		fmt.Fprintf(out, "watched by %s\n", show.Plain(strings.Join(v.Watching, ", ")))
+	}
+	if v.Quiet != "" {
+		fmt.Fprintf(out, "%s\n", show.Plain(v.Quiet))
+	}
+	if len(v.MergedFrom) > 0 {
+		fmt.Fprintf(out, "merged into it: %s\n", strings.Join(v.MergedFrom, ", "))
+	}
+	for _, s := range v.Splits {
+		showSplit(out, v.ID, s)
+	}
+	fmt.Fprintf(out, "%s, %s%s; bodies of %s kept; first seen %s, last %s\n", show.Counted(v.Users, "user"),
+		show.Counted(v.Events, "event"), recounting(v.Issue), show.Count(v.Bodies),
+		v.FirstSeen.Format("2006-01-02 15:04"),
+		show.Ago(v.LastSeen))
+	if v.Surge != nil {
+		fmt.Fprintf(out, "surging since %s: %s\n", v.Surge.Since.Format("2006-01-02 15:04"), show.Plain(v.Surge.Words))
+	}
+	ShowImpact(out, v.Impact, v.ImpactParts)
+	for _, r := range v.Releases {
+		fmt.Fprintf(out, "  in %s: %s, last %s\n", show.Plain(r.Name), show.Counted(r.Events, "event"),
+			show.Ago(r.LastSeen))
+	}
+	if v.Feedback > 0 {
+		fmt.Fprintf(out, "feedback of people who were hit: %s (firethorn feedback list --issue %s)\n",
+			show.Count(v.Feedback), v.ID)
+	}
+	fmt.Fprintf(out, "%s\n", v.Link)
+}
+
+// ShowTrace prints exceptions outermost first, frames innermost first.
+func ShowTrace(out io.Writer, e contract.Event, raw bool) {
+	fmt.Fprintf(out, "newest event %s, %s\n", e.ID, e.Time.Format("2006-01-02 15:04:05 UTC"))
+	for i, x := range e.Exceptions {
+		head := x.Type
+		if x.Message != "" {
+			head = strings.TrimPrefix(head+": "+x.Message, ": ")
+		}
+		if i > 0 {
+			head = x.Relation + ": " + head
+		}
+		fmt.Fprintf(out, "\n%s\n", show.Lines(head))
+		if raw && x.Stack != "" {
+			fmt.Fprintln(out, show.Lines(x.Stack))
+			continue
+		}
+		showFrames(out, x.Frames, raw)
+	}
+	for _, s := range e.Scrubbed {
+		fmt.Fprintf(out, "scrubbed: %s, by %s\n", show.Plain(s.Where), show.Plain(s.Rule))
+	}
+	for _, n := range e.Notes {
+		fmt.Fprintf(out, "note: %s\n", show.Plain(n))
+	}
+}
+
+func showFrames(out io.Writer, frames []event.Frame, raw bool) {
+	if !raw {
+		(&show.Frames{Out: out, As: show.StyleOf(out), Around: -1}).Folded(frames)
+		return
+	}
+	for _, f := range frames {
+		fmt.Fprintf(out, "    at %s (%s:%d:%d)\n", show.Plain(show.OrElse(f.Raw.Function, "(anonymous)")),
+			show.Plain(f.Raw.File),
+			f.Raw.Line, f.Raw.Column)
+	}
+}
+
+func showHistory(out io.Writer, h contract.History) {
+	for _, e := range h.History {
+		if e.Kind == "comment" {
+			showComment(out, e)
+			continue
+		}
+		who := ""
+		if e.Actor != "" {
+			who = e.Actor + ": "
+		}
+		undone := ""
+		if e.Undone {
+			undone = " (undone)"
+		}
+		why := ""
+		if e.Why != "" {
+			why = " — " + show.Plain(e.Why)
+		}
+		fmt.Fprintf(out, "  %s  %s%s%s%s\n", e.At.Format("2006-01-02 15:04"), show.Plain(who), show.Plain(e.Words),
+			why, undone)
+	}
+}
+
+// showComment prints what somebody wrote, under who and when.
+func showComment(out io.Writer, e contract.HistoryEntry) {
+	more := ""
+	if e.Why != "" {
+		more = " (" + e.Why + ")"
+	}
+	if e.Edited != nil {
+		more += ", changed " + show.Ago(*e.Edited)
+	}
+	fmt.Fprintf(out, "  %s  %s writes%s, comment %d:\n", e.At.Format("2006-01-02 15:04"), show.Plain(e.Actor),
+		show.Plain(more),
+		e.Comment)
+	for line := range strings.Lines(show.Lines(e.Words)) {
+		fmt.Fprintf(out, "      %s\n", strings.TrimRight(line, "\n"))
+	}
+}

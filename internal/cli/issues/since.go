@@ -1,0 +1,249 @@
+package issues
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"firethorn/internal/cli/command"
+	"firethorn/internal/cli/show"
+	"firethorn/internal/contract"
+)
+
+func sinceCommand() *cli.Command {
+	return &cli.Command{Name: "since", Usage: "since when: releases, deploys and decisions on one time line, and what its silence means", Arguments: []cli.Argument{command.Text("id")},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			id, err := command.Arg(c, "id")
+			if err != nil {
+				return err
+			}
+			return command.Get(ctx, c, command.OfIssue(id, "/since"), showSince)
+		}}
+}
+
+func showSince(out io.Writer, v contract.Since) {
+	as := show.StyleOf(out)
+	type line struct{ day, words string }
+	events := map[string]contract.TrendDay{}
+	most := int64(1)
+	for _, d := range v.Days {
+		events[d.Day] = d
+		most = max(most, d.Events)
+	}
+	var lines []line
+	last := ""
+	add := func(day string) {
+		if day == last {
+			return
+		}
+		last = day
+		if d, ok := events[day]; ok {
+			bar := strings.Repeat("▇", int(1+d.Events*19/most))
+			lines = append(lines,
+				line{day, fmt.Sprintf("%-20s %s, %s", bar, show.Counted(d.Events, "event"),
+					show.Counted(d.Users, "user"))})
+		}
+	}
+	next := 0
+	for _, m := range v.Marks {
+		day := m.At.Format("2006-01-02")
+		for next < len(v.Days) && v.Days[next].Day <= day {
+			add(v.Days[next].Day)
+			next++
+		}
+		mark := map[string]string{"regressed": "!", "fix": "✓", "released": "✓", "holding": "✓", "release": "▲",
+			"deploy": "↑"}[m.Kind]
+		words := show.Plain(m.Words)
+		if m.Kind == "regressed" {
+			words = as.Bright(words)
+		}
+		lines = append(lines, line{m.At.Format("2006-01-02 15:04"), show.OrElse(mark, "·") + " " + words})
+	}
+	for ; next < len(v.Days); next++ {
+		add(v.Days[next].Day)
+	}
+	for _, l := range lines {
+		fmt.Fprintf(out, "  %-16s  %s\n", l.day, l.words)
+	}
+	for _, words := range []string{holdingWords(v.Holding), v.Quiet} {
+		if words != "" {
+			fmt.Fprintf(out, "\n%s\n", show.Plain(words))
+		}
+	}
+}
+
+func holdingWords(h *contract.Holding) string {
+	if h == nil {
+		return ""
+	}
+	return h.Words
+}
+
+func likelyCommand() *cli.Command {
+	return &cli.Command{Name: "likely", Usage: "the commits that may have brought it, and who changed the line last",
+		Arguments: []cli.Argument{command.Text("id")},
+		Flags: []cli.Flag{&cli.StringFlag{Name: "in",
+			Usage: "the `RELEASE` in which it appeared; without it the one in which it came back last, else was first seen"}},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			id, err := command.Arg(c, "id")
+			if err != nil {
+				return err
+			}
+			rest := "/likely"
+			if in := c.String("in"); in != "" {
+				rest += "?release=" + url.QueryEscape(in)
+			}
+			return command.Get(ctx, c, command.OfIssue(id, rest), showLikely)
+		}}
+}
+
+func showLikely(out io.Writer, v contract.LikelyChanges) {
+	as := show.StyleOf(out)
+	fmt.Fprintf(out, "%s appeared in %s: %s\n", v.Issue, show.Plain(show.OrElse(v.Release, "no release")),
+		show.Plain(v.Words))
+	if v.Onset != nil {
+		fmt.Fprintf(out, "%s\n", show.Plain(v.Onset.Words))
+		for _, d := range v.Onset.Deploys {
+			fmt.Fprintf(out, "  %s  %s\n", d.At.Format("2006-01-02 15:04"), show.Plain(d.Words))
+		}
+	}
+	for _, c := range v.Changes {
+		fmt.Fprintf(out, "\n  %5.1f  %s  %s\n         %s, %s; %s\n", c.Score, c.Hash[:min(10, len(c.Hash))],
+			as.Bright(show.Plain(c.Subject)), show.Plain(c.Author), c.Committed.Format("2006-01-02 15:04"),
+			show.Plain(strings.Join(c.Reasons, "; ")))
+		if c.Link != "" {
+			fmt.Fprintf(out, "         %s\n", show.Plain(c.Link))
+		}
+	}
+	if len(v.Places) > 0 {
+		fmt.Fprintln(out)
+	}
+	for _, p := range v.Places {
+		fmt.Fprintf(out, "  %s\n",
+			as.Faint(fmt.Sprintf("%s:%d is %s (%s)", show.Plain(p.Source), p.Line,
+				show.Plain(show.OrElse(p.Path, "not found")),
+				show.Plain(p.How))))
+	}
+	if l := v.Line; l != nil {
+		fmt.Fprintf(out, "\n%s:%d was changed last by %s on %s: %s %s\n  %s\n", show.Plain(l.Path), v.Places[0].Line,
+			show.Plain(l.Author), l.Authored.Format("2006-01-02"), l.Commit[:min(10, len(l.Commit))],
+			show.Plain(l.Subject),
+			show.Plain(strings.TrimSpace(l.Text)))
+	}
+}
+
+func ownersCommand() *cli.Command {
+	return &cli.Command{Name: "owners", Usage: "who may have it, and why",
+		Arguments: []cli.Argument{command.Text("id")},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			id, err := command.Arg(c, "id")
+			if err != nil {
+				return err
+			}
+			return command.Get(ctx, c, command.OfIssue(id, "/owners"), showOwners)
+		}}
+}
+
+func showOwners(out io.Writer, v contract.Owners) {
+	as := show.StyleOf(out)
+	if v.Owner != nil {
+		fmt.Fprintf(out, "%s has %s\n", show.Plain(*v.Owner), v.Issue)
+	}
+	if len(v.Proposals) == 0 {
+		fmt.Fprintf(out, "Nobody can be proposed for %s.\n", v.Issue)
+	}
+	for _, p := range v.Proposals {
+		fmt.Fprintf(out, "  %5.1f  %s  %s\n", p.Score, as.Bright(show.Plain(p.Name)),
+			show.Plain(strings.Join(p.Reasons, "; ")))
+	}
+	if v.Path != "" {
+		fmt.Fprintf(out, "  %s\n", as.Faint(show.Plain(v.Path)))
+	}
+	if v.Words != "" {
+		fmt.Fprintf(out, "  %s\n", as.Faint(show.Plain(v.Words)))
+	}
+	if len(v.Strangers) > 0 {
+		fmt.Fprintf(out, "Named there, and nobody here: %s\n", show.Plain(strings.Join(v.Strangers, ", ")))
+	}
+	for _, b := range v.Bad {
+		fmt.Fprintf(out, "CODEOWNERS, line %d is not used: %s\n  %s\n", b.Line, show.Plain(b.Why), show.Plain(b.Text))
+	}
+}
+
+func Notice() *cli.Command {
+	return &cli.Command{
+		Name: "notice", Usage: "what you should hear of",
+		Description: "Issues that you have or watch coming back, waking, decided about or commented on by others, and comments that mention you. They are those of a person: sign in as one with firethorn login.",
+		Commands: []*cli.Command{
+			{Name: "list", Usage: "your notices, newest first", Flags: []cli.Flag{
+				&cli.BoolFlag{Name: "unseen", Usage: "only what you have not seen"}, &cli.IntFlag{Name: "limit",
+					Value: 50, Usage: "how many"}, &cli.Int64Flag{Name: "before", Usage: "`next` of the page before"},
+			}, Action: func(ctx context.Context, c *cli.Command) error {
+				q := url.Values{"limit": {strconv.Itoa(c.Int("limit"))}}
+				if c.Bool("unseen") {
+					q.Set("unseen", "true")
+				}
+				if n := c.Int64("before"); n > 0 {
+					q.Set("before", strconv.FormatInt(n, 10))
+				}
+				return command.Get(ctx, c, command.Fixed("/api/notices?"+q.Encode()), showNotices)
+			}},
+			{Name: "seen", Usage: "say that you have seen all of them, or those up to one",
+				Flags: []cli.Flag{&cli.Int64Flag{Name: "up-to", Usage: "the `ID` of the last one you have seen"}},
+				Action: func(ctx context.Context, c *cli.Command) error {
+					cl, err := command.NewClient(ctx, c)
+					if err != nil {
+						return err
+					}
+					n := c.Int64("up-to")
+					if n == 0 {
+						var v contract.Notices
+						if _, err := cl.Call(ctx, http.MethodGet, "/api/notices?limit=1", nil, &v); err != nil {
+							return err
+						}
+						if len(v.Notices) == 0 {
+							fmt.Fprintln(c.Root().Writer, "There is no notice for you yet.")
+							return nil
+						}
+						n = v.Notices[0].ID
+					}
+					if _, err := cl.Call(ctx, http.MethodPost, "/api/notices/seen", contract.SeenNotices{UpTo: n},
+						nil); err != nil {
+						return err
+					}
+					fmt.Fprintln(c.Root().Writer, "You have seen them.")
+					return nil
+				}},
+		},
+	}
+}
+
+func showNotices(out io.Writer, v contract.Notices) {
+	if len(v.Notices) == 0 {
+		fmt.Fprintln(out, "No notice. You hear of it here when an issue that you have, fixed, parked or watch comes back, wakes or holds, when somebody else decides about it or comments on it, and when a comment mentions you.")
+		return
+	}
+	for _, n := range v.Notices {
+		mark := "•"
+		if n.Seen {
+			mark = " "
+		}
+		who := ""
+		if n.Actor != "" {
+			who = n.Actor + ": "
+		}
+		fmt.Fprintf(out, "%s %-11s %-14s %s\n", mark, show.Ago(n.At), n.Issue, show.Plain(n.Headline))
+		for line := range strings.Lines(who + n.Words) {
+			fmt.Fprintf(out, "  %s\n", show.Plain(strings.TrimSuffix(line, "\n")))
+		}
+	}
+	if v.Next != 0 {
+		fmt.Fprintf(out, "\nThere are more: --before %d\n", v.Next)
+	}
+}

@@ -1,0 +1,241 @@
+// Package service has the commands about the service itself: how it is, its queue,
+// signing in, and sending it events.
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"firethorn/internal/cli/command"
+	"firethorn/internal/cli/show"
+	"firethorn/internal/contract"
+	"firethorn/internal/core/fault"
+)
+
+func Status() *cli.Command {
+	return &cli.Command{Name: "status", Usage: "is all well, and what to do where it is not",
+		Action: func(ctx context.Context, c *cli.Command) error {
+			well := true
+			err := command.Get(ctx, c, command.Fixed("/api/status"), func(out io.Writer, s contract.Status) {
+				well = s.Well
+				showStatus(out, s)
+			})
+			if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.Unavailable {
+				return statusWithout(ctx, c, f)
+			}
+			if err == nil && !well {
+				return fault.New(fault.AnswerIsNo, "not all is well")
+			}
+			return err
+		}}
+}
+
+// statusWithout says what can be said while the database is away.
+func statusWithout(ctx context.Context, c *cli.Command, why *fault.Error) error {
+	cl, err := command.NewClient(ctx, c)
+	if err != nil {
+		return err
+	}
+	advice := why.Pub
+	if _, err := cl.Call(ctx, http.MethodGet, "/readyz", nil, nil); err != nil {
+		advice = command.Explain(err)
+	}
+	if c.String("format") != "json" {
+		fmt.Fprintf(c.Root().Writer, "not all is well: the service at %s runs, and %s\n", cl.Server, show.Plain(advice))
+		return fault.New(fault.AnswerIsNo, "not all is well")
+	}
+	return fault.New(fault.Unavailable, "%s", advice)
+}
+
+func showStatus(out io.Writer, s contract.Status) {
+	verdict := "all is well"
+	if !s.Well {
+		verdict = "not all is well"
+	}
+	fmt.Fprintln(out, verdict)
+	waiting := "nothing waits to be filed"
+	if s.Waiting > 0 && s.Oldest != nil {
+		waiting = fmt.Sprintf("%s events wait to be filed, the oldest for %s", show.Count(s.Waiting),
+			time.Since(*s.Oldest).Round(time.Second))
+	}
+	fmt.Fprintf(out, "  inbox     %s; %s set aside; %d %s\n", waiting, show.Count(s.SetAside), s.Processes,
+		show.Plural(s.Processes, "process files", "processes file"))
+	if s.Recounting > 0 {
+		fmt.Fprintf(out, "  moves     %d merges, splits, regroupings and undos are on their way\n", s.Recounting)
+	}
+	if d := s.Database; d != nil {
+		durable := "every commit is synced"
+		if !d.Durable {
+			durable = "commits are NOT synced"
+		}
+		disk := ""
+		if d.DiskFree != nil {
+			disk = fmt.Sprintf(", %.1f GiB of disk free", float64(*d.DiskFree)/(1<<30))
+		}
+		fmt.Fprintf(out, "  database  %s, %s, partitions made %d days ahead%s\n", show.Plain(d.Version), durable,
+			d.PartitionsAhead, disk)
+	}
+	for _, a := range s.Advice {
+		fmt.Fprintln(out, "  ! "+show.Plain(a))
+	}
+}
+
+func Recount() *cli.Command {
+	return &cli.Command{Name: "recount", Usage: "compare every counter with the rows it stands for",
+		Description: "Exit code 1 when one differs. Counts that are still following a merge differ until they have arrived.",
+		Flags: []cli.Flag{&cli.BoolFlag{Name: "repair",
+			Usage: "make those that differ anew from their rows, then compare again"}},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			cl, err := command.NewClient(ctx, c)
+			if err != nil {
+				return err
+			}
+			cl.HTTP = &http.Client{} // a large store takes minutes
+			method := http.MethodGet
+			if c.Bool("repair") {
+				method = http.MethodPost
+			}
+			var v contract.Recount
+			raw, err := cl.Call(ctx, method, "/api/recount", nil, &v)
+			if err != nil {
+				return err
+			}
+			out := c.Root().Writer
+			if c.String("format") == "json" {
+				_, err = out.Write(raw)
+			} else {
+				showRecount(out, v)
+			}
+			if err == nil && len(v.Differences) > 0 {
+				return fault.New(fault.AnswerIsNo, "counters differ from their rows")
+			}
+			return err
+		}}
+}
+
+func showRecount(out io.Writer, v contract.Recount) {
+	if v.Repaired > 0 {
+		fmt.Fprintf(out, "%d issues were mended\n", v.Repaired)
+	}
+	fmt.Fprintf(out, "%d kinds of counter compared, %d differences\n", v.Compared, len(v.Differences))
+	for _, d := range v.Differences {
+		fmt.Fprintf(out, "  %s, issue %d: stored %d, the rows say %d\n", d.What, d.Issue, d.Stored, d.Rows)
+	}
+	switch {
+	case v.Recounting > 0:
+		fmt.Fprintf(out, "The counts of %d merges, splits or undos are still on their way: compare again when firethorn status does not name them.\n", v.Recounting)
+	case len(v.Differences) > 0:
+		fmt.Fprintln(out, "Mend them: firethorn recount --repair")
+	}
+}
+
+func Queue() *cli.Command {
+	act := func(name, usageText, done string) *cli.Command {
+		return &cli.Command{Name: name, Usage: usageText,
+			Arguments: []cli.Argument{&cli.StringArg{Name: "id", UsageText: "ID"}},
+			Flags:     []cli.Flag{&cli.BoolFlag{Name: "all", Usage: "everything that was set aside"}},
+			Action: func(ctx context.Context, c *cli.Command) error {
+				id := c.StringArg("id")
+				switch {
+				case c.Bool("all") == (id != ""):
+					return command.Usage("which? Give the ID that firethorn queue lists, or --all")
+				case c.Bool("all"):
+					id = "all"
+				}
+				return command.Request(ctx, c, command.Ask(http.MethodPost,
+					command.Fixed("/api/queue/"+url.PathEscape(id)+"/"+name)), func(out io.Writer, v contract.Retried) {
+					fmt.Fprintf(out, "%d %s %s\n", v.Events, show.Plural(v.Events, "event", "events"), done)
+				})
+			}}
+	}
+	list := func(ctx context.Context, c *cli.Command) error {
+		return command.Get(ctx, c, command.Fixed("/api/queue?limit="+strconv.Itoa(c.Int("limit"))), showQueue)
+	}
+	return &cli.Command{Name: "queue", Usage: "what waits to be filed, and what could not be",
+		Flags:  []cli.Flag{&cli.IntFlag{Name: "limit", Value: 50, Usage: "how many that were set aside"}},
+		Action: list,
+		Commands: []*cli.Command{
+			act("retry", "file again what was set aside", "put back into the inbox"),
+			act("discard", "let go of what was set aside; it is counted as dropped", "let go of"),
+		}}
+}
+
+func showQueue(out io.Writer, v contract.Queue) {
+	if v.Waiting == 0 {
+		fmt.Fprintln(out, "Nothing waits to be filed.")
+	} else {
+		for _, p := range v.Projects {
+			fmt.Fprintf(out, "%s events of %s wait to be filed\n", show.Count(p.Events), show.Plain(p.Project))
+		}
+		if v.Oldest != nil {
+			fmt.Fprintf(out, "the oldest has waited %s\n", time.Since(*v.Oldest).Round(time.Second))
+		}
+	}
+	if len(v.SetAside) == 0 {
+		fmt.Fprintln(out, "Nothing was set aside.")
+		return
+	}
+	fmt.Fprintln(out)
+	show.Table(out, func(row func(...any)) {
+		row("SET ASIDE", "PROJECT", "RECEIVED", "EVENT", "WHY")
+		for _, a := range v.SetAside {
+			why, _, _ := strings.Cut(a.Error, "\n")
+			row(a.ID, a.Project, show.Ago(a.Received), show.OrDash(a.Event), show.Cut(why, 100))
+		}
+	})
+	if int64(len(v.SetAside)) < v.Total {
+		fmt.Fprintf(out, "\nThere are %d in all: --limit %d\n", v.Total, min(v.Total, 1000))
+	}
+	fmt.Fprintln(out, "\nFile them again with firethorn queue retry ID or --all; see an event whole with --format json.")
+}
+
+func User() *cli.Command {
+	return &cli.Command{Name: "user", Usage: "the people your application hits", Commands: []*cli.Command{
+		{Name: "erase", Usage: "forget a user: bodies that hold them go, counts stay",
+			Arguments:   []cli.Argument{command.Text("identity")},
+			Description: "IDENTITY is what events carry: the user.id, else user.email, user.name and so on. Waits until it is done.",
+			Action: func(ctx context.Context, c *cli.Command) error {
+				identity, err := command.Arg(c, "identity")
+				if err != nil {
+					return err
+				}
+				cl, err := command.NewClient(ctx, c)
+				if err != nil {
+					return err
+				}
+				path, err := command.OfProject("/erasures")(cl)
+				if err != nil {
+					return err
+				}
+				var e contract.Erasure
+				raw, err := cl.Call(ctx, http.MethodPost, path, contract.EraseUser{User: identity}, &e)
+				for err == nil && !e.Done {
+					select {
+					case <-ctx.Done():
+						return ctx.Err()
+					case <-time.After(200 * time.Millisecond):
+					}
+					raw, err = cl.Call(ctx, http.MethodGet, path+"/"+strconv.FormatInt(e.ID, 10), nil, &e)
+				}
+				if err != nil {
+					return err
+				}
+				if c.String("format") == "json" {
+					_, err = c.Root().Writer.Write(raw)
+					return err
+				}
+				fmt.Fprintf(c.Root().Writer, "erased from %s %s, still counted, as of a user that has no name\n",
+					show.Count(e.Events), show.Plural(int(e.Events), "event", "events"))
+				return nil
+			}},
+	}}
+}
