@@ -25,6 +25,7 @@ var layers = []struct {
 }{
 	{names: []string{"core/*"}, inOrder: true}, // Go forbids circles; the core has no adapter to keep out
 	{names: []string{"localdb", "git", "guide", "measure", "chromium", "cache", "db", "jobs", "follow", "contract"}},
+	{names: []string{"contract/from"}},
 	{names: []string{"pipeline", "schema", "testdb"}},
 	{names: []string{"store/names", "store/accounts", "store/projects", "store/inbox", "store/releases", "store/events", "store/issues", "store/symbolstore"}, inOrder: true},
 	{names: []string{"usecase/status", "usecase/scoring", "usecase/ingest", "usecase/moves", "usecase/triage", "usecase/similar", "usecase/regrouping", "usecase/retention", "usecase/overview"}, inOrder: true},
@@ -103,6 +104,15 @@ func TestImports_StatementsStandInStoresAndUseCases(t *testing.T) {
 		sql := slices.ContainsFunc(sqlLayers, func(x string) bool { return pkg == x || strings.HasSuffix(x, "/") && strings.HasPrefix(pkg, x) })
 		if slices.Contains(list, "database/sql") && !sql {
 			t.Errorf("%s imports database/sql: statements stand in stores and use cases", pkg)
+		}
+	}
+}
+
+// What is promised to others changes when somebody means it, not with the core.
+func TestContract_HoldsNoTypeOfOurs(t *testing.T) {
+	for _, imp := range imports(t)["contract"] {
+		if strings.HasPrefix(imp, module) {
+			t.Errorf("contract imports %s: give it a type of its own, and contract/from a function", imp)
 		}
 	}
 }

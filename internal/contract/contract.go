@@ -6,10 +6,6 @@ package contract
 import (
 	"encoding/json"
 	"time"
-
-	"firethorn/internal/core/event"
-	"firethorn/internal/core/fingerprint"
-	"firethorn/internal/core/impact"
 )
 
 // Project is an application that reports.
@@ -168,16 +164,16 @@ type Seen struct {
 // IssueDetail is all about one issue.
 type IssueDetail struct {
 	Issue
-	ImpactParts  []impact.Summand   `json:"impact_parts" nullable:"false" doc:"the arithmetic of the impact"`
-	Releases     []Seen             `json:"releases" nullable:"false"`
-	Environments []Seen             `json:"environments" nullable:"false"`
-	Grouping     []fingerprint.Part `json:"grouping" nullable:"false" doc:"what the fingerprint was made from"`
-	Link         string             `json:"link" doc:"the issue in the console"`
-	Notes        []string           `json:"notes,omitempty" doc:"of a decision: what to know of it"`
-	Feedback     int64              `json:"feedback" doc:"how often people said something about it"`
-	Watching     []string           `json:"watching" nullable:"false" doc:"who hears of what happens to it, beside its owner"`
-	MergedFrom   []string           `json:"merged_from" nullable:"false" doc:"issues that were merged into this one; their names lead here"`
-	Splits       []SplitOf          `json:"splits" nullable:"false" doc:"parts that were split off it, and the split that made it"`
+	ImpactParts  []Summand `json:"impact_parts" nullable:"false" doc:"the arithmetic of the impact"`
+	Releases     []Seen    `json:"releases" nullable:"false"`
+	Environments []Seen    `json:"environments" nullable:"false"`
+	Grouping     []Part    `json:"grouping" nullable:"false" doc:"what the fingerprint was made from"`
+	Link         string    `json:"link" doc:"the issue in the console"`
+	Notes        []string  `json:"notes,omitempty" doc:"of a decision: what to know of it"`
+	Feedback     int64     `json:"feedback" doc:"how often people said something about it"`
+	Watching     []string  `json:"watching" nullable:"false" doc:"who hears of what happens to it, beside its owner"`
+	MergedFrom   []string  `json:"merged_from" nullable:"false" doc:"issues that were merged into this one; their names lead here"`
+	Splits       []SplitOf `json:"splits" nullable:"false" doc:"parts that were split off it, and the split that made it"`
 }
 
 // HistoryEntry is one thing that happened to an issue.
@@ -241,13 +237,13 @@ type Events struct {
 
 // Exception is a thrown value with readable frames.
 type Exception struct {
-	Type     string        `json:"type,omitempty"`
-	Message  string        `json:"message,omitempty"`
-	Parent   *int          `json:"parent,omitempty"`
-	Relation string        `json:"relation,omitempty"`
-	Thrown   string        `json:"thrown,omitempty"`
-	Frames   []event.Frame `json:"frames" nullable:"false" doc:"innermost first"`
-	Stack    string        `json:"stack,omitempty" doc:"exactly as the runtime printed it"`
+	Type     string  `json:"type,omitempty"`
+	Message  string  `json:"message,omitempty"`
+	Parent   *int    `json:"parent,omitempty"`
+	Relation string  `json:"relation,omitempty"`
+	Thrown   string  `json:"thrown,omitempty"`
+	Frames   []Frame `json:"frames" nullable:"false" doc:"innermost first"`
+	Stack    string  `json:"stack,omitempty" doc:"exactly as the runtime printed it"`
 }
 
 // User is whom an event hit.
@@ -264,20 +260,20 @@ type Event struct {
 	Message     string                     `json:"message,omitempty"`
 	User        *User                      `json:"user,omitempty"`
 	Exceptions  []Exception                `json:"exceptions" nullable:"false" doc:"outermost first"`
-	Breadcrumbs []event.Breadcrumb         `json:"breadcrumbs" nullable:"false" doc:"oldest first"`
+	Breadcrumbs []Breadcrumb               `json:"breadcrumbs" nullable:"false" doc:"oldest first"`
 	Attributes  map[string]any             `json:"attributes"`
 	Resource    map[string]any             `json:"resource"`
 	State       json.RawMessage            `json:"state,omitempty"`
 	Threads     []Thread                   `json:"threads,omitempty" doc:"the blamed one first"`
 	Feedback    []Feedback                 `json:"feedback" nullable:"false" doc:"what people said about this event"`
 	Session     *Session                   `json:"session,omitempty" doc:"the run of the application that it happened in"`
-	Symbols     []event.SymbolRef          `json:"symbols,omitempty"`
+	Symbols     []SymbolRef                `json:"symbols,omitempty"`
 	TraceID     string                     `json:"trace_id,omitempty"`
 	SpanID      string                     `json:"span_id,omitempty"`
 	Scope       string                     `json:"scope,omitempty"`
 	Log         *Log                       `json:"log,omitempty" doc:"the log record it was found in"`
-	Span        *event.Span                `json:"span,omitempty" doc:"the span that recorded it"`
-	Scrubbed    []event.Scrubbed           `json:"scrubbed" nullable:"false" doc:"what was replaced because it was secret, and by which rule"`
+	Span        *Span                      `json:"span,omitempty" doc:"the span that recorded it"`
+	Scrubbed    []Scrubbed                 `json:"scrubbed" nullable:"false" doc:"what was replaced because it was secret, and by which rule"`
 	Notes       []string                   `json:"notes" nullable:"false" doc:"what was cut or corrected on the way in"`
 	Extra       map[string]json.RawMessage `json:"extra,omitempty"`
 	Position    *EventPosition             `json:"position,omitempty" doc:"where the event stands in its issue"`

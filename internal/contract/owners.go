@@ -2,20 +2,18 @@ package contract
 
 import (
 	"time"
-
-	"firethorn/internal/core/owners"
 )
 
 // Owners are the people who may have an issue.
 type Owners struct {
-	Issue     string            `json:"issue"`
-	Owner     *string           `json:"owner" doc:"who has it; null when nobody has it"`
-	Path      string            `json:"path,omitempty" doc:"of the origin in the repository"`
-	Rule      *OwnerRule        `json:"rule,omitempty" doc:"the line of CODEOWNERS that counts for it"`
-	Proposals []owners.Proposal `json:"proposals" nullable:"false" doc:"the likeliest first"`
-	Strangers []string          `json:"strangers" nullable:"false" doc:"named by CODEOWNERS or commits, and nobody here is"`
-	Bad       []BadOwnerLine    `json:"bad_lines" nullable:"false" doc:"lines of CODEOWNERS that cannot be used"`
-	Words     string            `json:"words,omitempty" doc:"why less is known than could be"`
+	Issue     string         `json:"issue"`
+	Owner     *string        `json:"owner" doc:"who has it; null when nobody has it"`
+	Path      string         `json:"path,omitempty" doc:"of the origin in the repository"`
+	Rule      *OwnerRule     `json:"rule,omitempty" doc:"the line of CODEOWNERS that counts for it"`
+	Proposals []Proposal     `json:"proposals" nullable:"false" doc:"the likeliest first"`
+	Strangers []string       `json:"strangers" nullable:"false" doc:"named by CODEOWNERS or commits, and nobody here is"`
+	Bad       []BadOwnerLine `json:"bad_lines" nullable:"false" doc:"lines of CODEOWNERS that cannot be used"`
+	Words     string         `json:"words,omitempty" doc:"why less is known than could be"`
 }
 
 // OwnerRule is a line of CODEOWNERS.
@@ -66,4 +64,11 @@ type HandedOver struct {
 type HandedIn struct {
 	Project string `json:"project"`
 	ManyDone
+}
+
+// Proposal is a person who may be the right one, and why.
+type Proposal struct {
+	Name    string   `json:"name"`
+	Score   float64  `json:"score"` // 0 to 100
+	Reasons []string `json:"reasons"`
 }

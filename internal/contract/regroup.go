@@ -2,8 +2,6 @@ package contract
 
 import (
 	"time"
-
-	"firethorn/internal/core/review"
 )
 
 // Grouping is how a project's events are grouped, and how stored ones were regrouped.
@@ -49,8 +47,11 @@ type AdoptGrouping struct {
 
 // GroupingReview is what is grouped badly, and what may mend it.
 type GroupingReview struct {
-	Project string `json:"project"`
-	review.Review
+	Project     string           `json:"project"`
+	Findings    []Finding        `json:"findings" nullable:"false" doc:"most events first, within pieces, mixed, noise"`
+	Issues      int              `json:"issues" doc:"that were looked at"`
+	Causes      int              `json:"causes" doc:"that they look like"`
+	Mixed       int              `json:"mixed" doc:"issues that look like several causes"`
 	Variability float64          `json:"variability" doc:"percent of the issues that look wrongly grouped: those beyond one a cause, and those that hold several"`
 	Version     int              `json:"grouping_version"`
 	Days        []VariabilityDay `json:"days" nullable:"false" doc:"how variable grouping was, oldest first"`

@@ -2,9 +2,6 @@ package contract
 
 import (
 	"time"
-
-	"firethorn/internal/core/impact"
-	"firethorn/internal/core/surge"
 )
 
 // Surge says that an issue occurs far more often than it did.
@@ -77,7 +74,7 @@ type RoundDone struct {
 // Scoring is by what a project's issues are scored, and when they surge.
 type Scoring struct {
 	Weights map[string]float64 `json:"weights" doc:"what each part can give, relative to the others"`
-	Surge   surge.Thresholds   `json:"surge"`
+	Surge   Thresholds         `json:"surge"`
 	Active  int64              `json:"active_users" doc:"in 14 days, as counted last"`
 	Counted *time.Time         `json:"counted,omitempty"`
 	Newest  string             `json:"newest_release" doc:"of which anything was seen; empty for none"`
@@ -112,11 +109,30 @@ type ScoringTrial struct {
 
 // Rank is an issue's place in a list.
 type Rank struct {
-	Place    int              `json:"place" doc:"from 1"`
-	Was      int              `json:"was,omitempty" doc:"its place in the other list; absent: not among its first"`
-	Issue    string           `json:"issue"`
-	Headline string           `json:"headline"`
-	State    string           `json:"state"`
-	Impact   float64          `json:"impact"`
-	Parts    []impact.Summand `json:"parts" nullable:"false"`
+	Place    int       `json:"place" doc:"from 1"`
+	Was      int       `json:"was,omitempty" doc:"its place in the other list; absent: not among its first"`
+	Issue    string    `json:"issue"`
+	Headline string    `json:"headline"`
+	State    string    `json:"state"`
+	Impact   float64   `json:"impact"`
+	Parts    []Summand `json:"parts" nullable:"false"`
+}
+
+// Summand is one part of the sum.
+type Summand struct {
+	Name   string  `json:"name"`
+	Points float64 `json:"points"` // rounded to a tenth
+	Most   float64 `json:"most"`   // what this part can give at most, rounded to a tenth
+	Words  string  `json:"words"`  // "87 users in 14 days"
+}
+
+// Thresholds say from when on an issue surges.
+type Thresholds struct {
+	Minutes  int     `json:"minutes"`  // what is held against the past: the last hour or less, in tens
+	Events   int64   `json:"events"`   // at least so many
+	Users    int64   `json:"users"`    // of at least so many users, where users are told
+	Times    float64 `json:"times"`    // at least so many times what is usual
+	Odds     float64 `json:"odds"`     // and at most this likely by chance
+	Share    float64 `json:"share"`    // or it hits this share of the sessions, 0 to 1
+	Sessions int64   `json:"sessions"` // of at least so many
 }

@@ -2,9 +2,6 @@ package contract
 
 import (
 	"time"
-
-	"firethorn/internal/core/regroup"
-	"firethorn/internal/core/rules"
 )
 
 // Rules is a version of a project's rules file.
@@ -20,8 +17,8 @@ type Rules struct {
 
 // RulesWords is what rules can use.
 type RulesWords struct {
-	Conditions []rules.Word `json:"conditions" nullable:"false"`
-	Kinds      []string     `json:"kinds" nullable:"false" doc:"kinds of secret"`
+	Conditions []Word   `json:"conditions" nullable:"false"`
+	Kinds      []string `json:"kinds" nullable:"false" doc:"kinds of secret"`
 }
 
 // RuleOff is a rule that was switched off.
@@ -59,8 +56,8 @@ type CheckRules struct {
 
 // RulesChecked says what is wrong with a rules file.
 type RulesChecked struct {
-	Good     bool          `json:"good"`
-	Problems []rules.Fault `json:"problems" nullable:"false"`
+	Good     bool    `json:"good"`
+	Problems []Fault `json:"problems" nullable:"false"`
 }
 
 // TryRules asks what a rules file, or another grouping version, would have done.
@@ -73,11 +70,14 @@ type TryRules struct {
 
 // RulesTried is what a rules file would have done to stored events.
 type RulesTried struct {
-	rules.Trial
-	Grouping regroup.Outcome `json:"grouping" doc:"what would become of issues, if the stored events were regrouped"`
-	Failed   int64           `json:"failed" doc:"events that a grouping rule failed on or was stopped for"`
-	From     time.Time       `json:"from" doc:"the oldest event that was looked at"`
-	All      int64           `json:"all" doc:"events that were stored since then; the bodies of most of a frequent issue are not kept"`
+	Events   int         `json:"events" doc:"that were looked at"`
+	Kept     int         `json:"kept" doc:"of them, those that would have been let in"`
+	Intake   []TrialRule `json:"intake" nullable:"false" doc:"in the order of the file"`
+	Scrub    []TrialRule `json:"scrub" nullable:"false" doc:"rules in the order of the file, then kinds that would find more than they did"`
+	Grouping Outcome     `json:"grouping" doc:"what would become of issues, if the stored events were regrouped"`
+	Failed   int64       `json:"failed" doc:"events that a grouping rule failed on or was stopped for"`
+	From     time.Time   `json:"from" doc:"the oldest event that was looked at"`
+	All      int64       `json:"all" doc:"events that were stored since then; the bodies of most of a frequent issue are not kept"`
 }
 
 // TrialProgress says how far a trial is.

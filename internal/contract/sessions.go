@@ -2,18 +2,16 @@ package contract
 
 import (
 	"time"
-
-	"firethorn/internal/core/event"
 )
 
 // Thread is one thread or goroutine at the moment of an event, readable.
 type Thread struct {
-	ID        string        `json:"thread.id,omitempty"`
-	Name      string        `json:"thread.name,omitempty"`
-	Blamed    bool          `json:"blamed,omitempty" doc:"the one the event is about"`
-	WaitingOn string        `json:"waiting_on,omitempty"`
-	Frames    []event.Frame `json:"frames" nullable:"false" doc:"innermost first"`
-	Stack     string        `json:"stack,omitempty" doc:"exactly as the runtime printed it"`
+	ID        string  `json:"thread.id,omitempty"`
+	Name      string  `json:"thread.name,omitempty"`
+	Blamed    bool    `json:"blamed,omitempty" doc:"the one the event is about"`
+	WaitingOn string  `json:"waiting_on,omitempty"`
+	Frames    []Frame `json:"frames" nullable:"false" doc:"innermost first"`
+	Stack     string  `json:"stack,omitempty" doc:"exactly as the runtime printed it"`
 }
 
 // Session is one run of the application by one user.

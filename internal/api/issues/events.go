@@ -13,6 +13,7 @@ import (
 	"firethorn/internal/api/calls"
 	"firethorn/internal/api/rows"
 	"firethorn/internal/contract"
+	"firethorn/internal/contract/from"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/pipeline"
@@ -213,7 +214,7 @@ func (a *handlers) threads(ctx context.Context, p *projects.Project, e *event.Ev
 	var out []contract.Thread
 	for i, t := range e.Threads {
 		out = append(out, contract.Thread{ID: t.ID, Name: t.Name, Blamed: t.Blamed, WaitingOn: t.WaitingOn,
-			Stack: t.Stack, Frames: frames[i]})
+			Stack: t.Stack, Frames: from.Frames(frames[i])})
 	}
 	slices.SortStableFunc(out, func(a, b contract.Thread) int {
 		switch {
@@ -279,10 +280,13 @@ func (a *handlers) wholeEvent(p *projects.Project, row *events.EventRow, e *even
 	frames [][]event.Frame) contract.Event {
 	out := contract.Event{
 		EventRow: eventRow(p.Name, row), Severity: string(e.Severity), Handled: e.Handled, Message: e.Message,
-		Exceptions: make([]contract.Exception, len(e.Exceptions)), Breadcrumbs: e.Breadcrumbs, Attributes: e.Attributes,
-		Resource: e.Resource,
-		State:    e.State, Feedback: []contract.Feedback{}, Symbols: e.Symbols, TraceID: e.TraceID, SpanID: e.SpanID,
-		Scope: e.Scope, Span: e.Span, Notes: e.Notes, Extra: e.Extra,
+		Exceptions: make([]contract.Exception, len(e.Exceptions)), Breadcrumbs: from.Breadcrumbs(e.Breadcrumbs),
+		Attributes: e.Attributes,
+		Resource:   e.Resource,
+		State:      e.State, Feedback: []contract.Feedback{}, Symbols: from.Symbols(e.Symbols), TraceID: e.TraceID,
+		SpanID: e.SpanID,
+		Scope:  e.Scope, Span: (*contract.Span)(e.Span), Notes: e.Notes, Extra: e.Extra,
+		Scrubbed: from.Scrubbed(e.Scrubbed),
 	}
 	if name, value := e.Identity(); value != "" {
 		out.User = &contract.User{Attribute: name, Value: value}
@@ -290,15 +294,8 @@ func (a *handlers) wholeEvent(p *projects.Project, row *events.EventRow, e *even
 	if e.Log != nil {
 		out.Log = &contract.Log{Text: e.Log.Text(), Name: e.Log.Name, SeverityText: e.Log.SeverityText}
 	}
-	if out.Breadcrumbs == nil {
-		out.Breadcrumbs = []event.Breadcrumb{}
-	}
 	if out.Notes == nil {
 		out.Notes = []string{}
-	}
-	out.Scrubbed = e.Scrubbed
-	if out.Scrubbed == nil {
-		out.Scrubbed = []event.Scrubbed{}
 	}
 	if release := e.Release(); release != "" && row.Release == "" && len(e.Exceptions)+len(e.Message) > 0 && row.Kept {
 		out.Notes = append(out.Notes, fmt.Sprintf("its release %.100q is in no list: reports named more new releases than they may in an hour", release))
@@ -311,10 +308,7 @@ func (a *handlers) wholeEvent(p *projects.Project, row *events.EventRow, e *even
 	}
 	for i, x := range e.Exceptions {
 		out.Exceptions[i] = contract.Exception{Type: x.Type, Message: x.Message, Parent: x.Parent, Relation: x.Relation,
-			Thrown: x.Thrown, Stack: x.Stack, Frames: frames[i]}
-		if frames[i] == nil {
-			out.Exceptions[i].Frames = []event.Frame{}
-		}
+			Thrown: x.Thrown, Stack: x.Stack, Frames: from.Frames(frames[i])}
 	}
 	return out
 }

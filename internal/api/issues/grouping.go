@@ -10,6 +10,7 @@ import (
 
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
+	"firethorn/internal/contract/from"
 	"firethorn/internal/core/blame"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
@@ -71,7 +72,7 @@ func (a *handlers) why(ctx context.Context, p *projects.Project, ref string) (co
 	}
 	out.Event, out.Issue = row.ID.String(), fmt.Sprintf("%s/%d", p.Name, row.Issue)
 	out.Fingerprint, out.Version, out.Headline = hex.EncodeToString(print.Key[:]), p.GroupingVersion, print.Headline
-	out.Parts, out.LeftOut = partsOf(print.Parts), partsOf(print.Left)
+	out.Parts, out.LeftOut = from.Parts(print.Parts), from.Parts(print.Left)
 	switch g := e.Grouping; {
 	case g == nil || len(g.Replace)+len(g.Extend) == 0:
 		out.Application = "the application said nothing of its own"
@@ -100,22 +101,15 @@ func (a *handlers) asFiled(ctx context.Context, p *projects.Project, row *events
 	return print, filed, nil
 }
 
-func partsOf(list []fingerprint.Part) []fingerprint.Part {
-	if list == nil {
-		return []fingerprint.Part{}
-	}
-	return list
-}
-
 // differ finds the first part in which two differ; nil when there is none.
-func differ(a, b []fingerprint.Part) *contract.GroupDifference {
+func differ(a, b []contract.Part) *contract.GroupDifference {
 	for i := range max(len(a), len(b)) {
 		switch {
 		case i >= len(a):
 			return &contract.GroupDifference{What: b[i].What, Other: b[i].Value}
 		case i >= len(b):
 			return &contract.GroupDifference{What: a[i].What, This: a[i].Value}
-		case a[i].What != b[i].What && slices.ContainsFunc(b, func(p fingerprint.Part) bool {
+		case a[i].What != b[i].What && slices.ContainsFunc(b, func(p contract.Part) bool {
 			return p.What == a[i].What
 		}):
 			return &contract.GroupDifference{What: b[i].What, Other: b[i].Value}

@@ -4,19 +4,18 @@ import (
 	"testing"
 
 	"firethorn/internal/contract"
-	"firethorn/internal/core/fingerprint"
 )
 
 func TestDiffer_NamesTheFirstDifference(t *testing.T) {
-	parts := func(list ...string) (out []fingerprint.Part) {
+	parts := func(list ...string) (out []contract.Part) {
 		for i := 0; i < len(list); i += 2 {
-			out = append(out, fingerprint.Part{What: list[i], Value: list[i+1]})
+			out = append(out, contract.Part{What: list[i], Value: list[i+1]})
 		}
 		return out
 	}
 	full := parts("type", "GateError", "module", "src/gates.ts", "function", "openGate")
 	for name, c := range map[string]struct {
-		a, b []fingerprint.Part
+		a, b []contract.Part
 		want contract.GroupDifference
 	}{
 		"another function":      {full, parts("type", "GateError", "module", "src/gates.ts", "function", "closeGate"), contract.GroupDifference{What: "function", This: "openGate", Other: "closeGate"}},

@@ -11,6 +11,7 @@ import (
 	"firethorn/internal/api/calls"
 	"firethorn/internal/api/rows"
 	"firethorn/internal/contract"
+	"firethorn/internal/contract/from"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
 	"firethorn/internal/core/release"
@@ -138,7 +139,7 @@ func readCursor(s string, v any) error {
 }
 
 func (a *handlers) detail(ctx context.Context, is *issues.Issue) (*calls.Body[contract.IssueDetail], error) {
-	out := contract.IssueDetail{Issue: rows.IssueOf(is, a.Store.DB.Now()), ImpactParts: is.Score.Parts,
+	out := contract.IssueDetail{Issue: rows.IssueOf(is, a.Store.DB.Now()), ImpactParts: from.Summands(is.Score.Parts),
 		Link: a.issueLink(is.Project, is.Number)}
 	out.Impact = is.Score.Points // what its parts add up to now; lists show it as it was stored
 	releases, err := a.Store.Issues.IssueReleases(ctx, is.ID)
@@ -170,7 +171,8 @@ func (a *handlers) detail(ctx context.Context, is *issues.Issue) (*calls.Body[co
 	if out.Splits, err = a.splitsOf(ctx, is); err != nil {
 		return nil, err
 	}
-	out.Grouping, err = a.Store.Issues.FingerprintParts(ctx, is.ID)
+	parts, err := a.Store.Issues.FingerprintParts(ctx, is.ID)
+	out.Grouping = from.Parts(parts)
 	return calls.Answer(out), err
 }
 

@@ -6,6 +6,7 @@ import (
 
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
+	"firethorn/internal/contract/from"
 	"firethorn/internal/core/owners"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
@@ -71,7 +72,7 @@ const mostBad = 100
 
 func (a *handlers) proposals(ctx context.Context, p *projects.Project,
 	is *issues.Issue) (*calls.Body[contract.Owners], error) {
-	out := contract.Owners{Issue: fmt.Sprintf("%s/%d", is.Project, is.Number), Proposals: []owners.Proposal{},
+	out := contract.Owners{Issue: fmt.Sprintf("%s/%d", is.Project, is.Number), Proposals: []contract.Proposal{},
 		Strangers: []string{}, Bad: []contract.BadOwnerLine{}}
 	if is.Owner != "" {
 		out.Owner = &is.Owner
@@ -88,7 +89,7 @@ func (a *handlers) proposals(ctx context.Context, p *projects.Project,
 		return nil, err
 	}
 	list, strangers := owners.Propose(f)
-	out.Proposals, out.Strangers = append(out.Proposals, list...), append(out.Strangers, strangers...)
+	out.Proposals, out.Strangers = append(out.Proposals, from.Proposals(list)...), append(out.Strangers, strangers...)
 	return calls.Answer(out), nil
 }
 

@@ -8,6 +8,7 @@ import (
 
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
+	"firethorn/internal/contract/from"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/core/review"
@@ -50,7 +51,8 @@ func (a *handlers) review(t *calls.Table) {
 			if err != nil {
 				return nil, err
 			}
-			out := contract.GroupingReview{Project: p.Name, Review: r, Variability: r.Variability(),
+			out := contract.GroupingReview{Project: p.Name, Findings: from.Findings(r.Findings), Issues: r.Issues,
+				Causes: r.Causes, Mixed: r.Mixed, Variability: r.Variability(),
 				Version: p.GroupingVersion, Days: []contract.VariabilityDay{}}
 			days, err := a.Store.Similar.GroupingDays(ctx, p.ID, reviewDays)
 			if err != nil {

@@ -8,6 +8,7 @@ import (
 
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
+	"firethorn/internal/contract/from"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/rules"
 	"firethorn/internal/core/scrub"
@@ -27,7 +28,7 @@ func (a *handlers) rules(t *calls.Table) {
 		return a.rulesFile(ctx, p, f)
 	})
 	calls.Call(t, "list-rule-words", func(context.Context, *calls.NoInput) (*calls.Body[contract.RulesWords], error) {
-		out := contract.RulesWords{Conditions: rules.Words()}
+		out := contract.RulesWords{Conditions: from.Words(rules.Words())}
 		for _, k := range scrub.Kinds {
 			out.Kinds = append(out.Kinds, string(k))
 		}
@@ -73,11 +74,7 @@ func (a *handlers) rules(t *calls.Table) {
 		Body contract.CheckRules
 	}) (*calls.Body[contract.RulesChecked], error) {
 		_, problems := rules.Read(in.Body.Text)
-		if problems == nil {
-			problems = []rules.Fault{}
-		}
-		return calls.Answer(contract.RulesChecked{Good: len(problems) == 0, Problems: problems}),
-			nil
+		return calls.Answer(contract.RulesChecked{Good: len(problems) == 0, Problems: from.Faults(problems)}), nil
 	})
 }
 

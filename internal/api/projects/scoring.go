@@ -6,6 +6,7 @@ import (
 
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
+	"firethorn/internal/contract/from"
 	"firethorn/internal/core/impact"
 	"firethorn/internal/core/surge"
 	"firethorn/internal/store/projects"
@@ -56,8 +57,9 @@ func (a *handlers) showScoring(ctx context.Context, p *projects.Project) (*calls
 	if err != nil {
 		return nil, err
 	}
-	out := contract.Scoring{Weights: s.Weights.Map(), Surge: s.Surge, Active: s.Active, Newest: s.Newest,
-		Stale: s.Stale}
+	out := contract.Scoring{Weights: s.Weights.Map(), Surge: contract.Thresholds(s.Surge), Active: s.Active,
+		Newest: s.Newest,
+		Stale:  s.Stale}
 	if !s.Counted.IsZero() {
 		out.Counted = &s.Counted
 	}
@@ -104,7 +106,7 @@ func ranksOf(list, other []scoring.Rank, most int) []contract.Rank {
 	for _, r := range list[:min(len(list), most)] {
 		out = append(out, contract.Rank{Place: r.Place, Was: places[r.Issue.ID],
 			Issue: fmt.Sprintf("%s/%d", r.Issue.Project, r.Issue.Number), Headline: r.Issue.Headline,
-			State: string(r.Issue.State), Impact: r.Score.Points, Parts: r.Score.Parts})
+			State: string(r.Issue.State), Impact: r.Score.Points, Parts: from.Summands(r.Score.Parts)})
 	}
 	return out
 }

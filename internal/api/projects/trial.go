@@ -13,6 +13,7 @@ import (
 
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
+	"firethorn/internal/contract/from"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/core/regroup"
@@ -194,8 +195,9 @@ func (r *trialRun) do(ctx context.Context, progress func(looked int)) (*contract
 	if err := g.Wait(); err != nil {
 		return nil, err
 	}
-	out.Trial = *r.intake
-	out.Grouping = r.groups.Outcome(func(issue int64) (string, string) { return heads[issue], "" })
+	out.Events, out.Kept = r.intake.Events, r.intake.Kept
+	out.Intake, out.Scrub = from.TrialRules(r.intake.Intake), from.TrialRules(r.intake.Scrub)
+	out.Grouping = from.Outcome(r.groups.Outcome(func(issue int64) (string, string) { return heads[issue], "" }))
 	out.Failed = r.groups.Failed
 	return out, nil
 }

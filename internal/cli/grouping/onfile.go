@@ -12,6 +12,7 @@ import (
 	"firethorn/internal/cli/offline"
 	"firethorn/internal/cli/symbols"
 	"firethorn/internal/contract"
+	"firethorn/internal/contract/from"
 	"firethorn/internal/core/blame"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fingerprint"
@@ -82,7 +83,8 @@ func onFile(c *cli.Command, set *rules.Set) (*contract.RulesTried, error) {
 			return r.Frames
 		}), rules.TrialExample{Event: r.Event.ID, Issue: fmt.Sprint(o.Issue), Words: before.Headline}, nil, raw)
 	}
-	out.Trial, out.Failed = *intake, trial.Failed
-	out.Grouping = trial.Outcome(func(n int64) (string, string) { return heads[n][0], heads[n][1] })
+	out.Events, out.Kept, out.Failed = intake.Events, intake.Kept, trial.Failed
+	out.Intake, out.Scrub = from.TrialRules(intake.Intake), from.TrialRules(intake.Scrub)
+	out.Grouping = from.Outcome(trial.Outcome(func(n int64) (string, string) { return heads[n][0], heads[n][1] }))
 	return out, nil
 }

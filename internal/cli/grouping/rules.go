@@ -16,6 +16,7 @@ import (
 	"firethorn/internal/cli/command"
 	"firethorn/internal/cli/show"
 	"firethorn/internal/contract"
+	"firethorn/internal/contract/from"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/rules"
 )
@@ -116,10 +117,7 @@ func checkRules(_ context.Context, c *cli.Command) error {
 	}
 	out := c.Root().Writer
 	if c.String("format") == "json" {
-		v := contract.RulesChecked{Good: len(faults) == 0, Problems: faults}
-		if faults == nil {
-			v.Problems = []rules.Fault{}
-		}
+		v := contract.RulesChecked{Good: len(faults) == 0, Problems: from.Faults(faults)}
 		if err := json.NewEncoder(out).Encode(v); err != nil {
 			return err
 		}

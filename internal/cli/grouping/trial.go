@@ -15,8 +15,6 @@ import (
 	"firethorn/internal/cli/show"
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
-	"firethorn/internal/core/fingerprint"
-	"firethorn/internal/core/regroup"
 	"firethorn/internal/core/rules"
 	"firethorn/internal/web"
 )
@@ -191,7 +189,7 @@ func showTrial(out io.Writer, v contract.RulesTried, project string) {
 	showOutcome(out, v.Grouping, project)
 }
 
-func showTrialRules(out io.Writer, section string, list []*rules.TrialRule) {
+func showTrialRules(out io.Writer, section string, list []contract.TrialRule) {
 	if len(list) == 0 {
 		return
 	}
@@ -221,9 +219,9 @@ func showTrialRules(out io.Writer, section string, list []*rules.TrialRule) {
 }
 
 // showOutcome prints what would become of issues.
-func showOutcome(out io.Writer, v regroup.Outcome, project string) {
+func showOutcome(out io.Writer, v contract.Outcome, project string) {
 	as := show.StyleOf(out)
-	name := func(s regroup.Side) string {
+	name := func(s contract.Side) string {
 		switch {
 		case s.New != 0:
 			return fmt.Sprintf("new issue %d", s.New)
@@ -236,7 +234,7 @@ func showOutcome(out io.Writer, v regroup.Outcome, project string) {
 	for _, m := range v.Merges {
 		fmt.Fprintf(out, "\n%s into %s  %s%s\n", as.Bright("Merge"), name(m.Into), show.Plain(m.Into.Headline),
 			byRule(as, m.Into.Rule))
-		sides(out, m.From, func(s regroup.Side) (string, string) {
+		sides(out, m.From, func(s contract.Side) (string, string) {
 			switch {
 			case s.Number == m.Into.Number && s.Number != 0:
 				return name(s), "stays"
@@ -249,7 +247,7 @@ func showOutcome(out io.Writer, v regroup.Outcome, project string) {
 	}
 	for _, x := range v.Splits {
 		fmt.Fprintf(out, "\n%s of %s  %s\n", as.Bright("Split"), name(x.From), show.Plain(x.From.Headline))
-		sides(out, x.Into, func(s regroup.Side) (string, string) {
+		sides(out, x.Into, func(s contract.Side) (string, string) {
 			if s.Number == x.From.Number && s.New == 0 {
 				return "stays", s.Rule
 			}
@@ -282,7 +280,7 @@ func showOutcome(out io.Writer, v regroup.Outcome, project string) {
 }
 
 // outcomeInWords sums a trial up.
-func outcomeInWords(v regroup.Outcome) string {
+func outcomeInWords(v contract.Outcome) string {
 	if v.Moved == 0 {
 		return fmt.Sprintf("Grouping: nothing would move; all %s stay as they are.",
 			show.Counted(int64(v.Issues), "issue"))
@@ -301,7 +299,7 @@ func byRule(as show.Style, rule string) string {
 	return as.Faint("  by the rule " + show.Plain(rule))
 }
 
-func sides(out io.Writer, list []regroup.Side, name func(regroup.Side) (who, remark string)) {
+func sides(out io.Writer, list []contract.Side, name func(contract.Side) (who, remark string)) {
 	var b strings.Builder
 	show.Table(&b, func(row func(...any)) {
 		for _, s := range list {
@@ -313,7 +311,7 @@ func sides(out io.Writer, list []regroup.Side, name func(regroup.Side) (who, rem
 }
 
 // examples prints one event of each side, before and after.
-func examples(out io.Writer, as show.Style, list []regroup.Side) {
+func examples(out io.Writer, as show.Style, list []contract.Side) {
 	for _, s := range list[:min(len(list), 4)] {
 		if len(s.Examples) == 0 {
 			continue
@@ -326,7 +324,7 @@ func examples(out io.Writer, as show.Style, list []regroup.Side) {
 }
 
 // inParts tells a fingerprint in one line.
-func inParts(list []fingerprint.Part) string {
+func inParts(list []contract.Part) string {
 	var b []string
 	for _, p := range list {
 		b = append(b, p.What+" "+p.Value)

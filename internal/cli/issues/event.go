@@ -12,7 +12,6 @@ import (
 	"firethorn/internal/cli/command"
 	"firethorn/internal/cli/show"
 	"firethorn/internal/contract"
-	"firethorn/internal/core/event"
 	"firethorn/internal/core/shell"
 )
 
@@ -147,7 +146,7 @@ func listEvents(out io.Writer, list []contract.EventRow) {
 }
 
 // spanWords tell the span that recorded an exception.
-func spanWords(s *event.Span) string {
+func spanWords(s *contract.Span) string {
 	if s == nil || s.Name == "" {
 		return ""
 	}

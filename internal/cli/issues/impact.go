@@ -160,7 +160,7 @@ func showTrialOfScoring(out io.Writer, v contract.ScoringTrial) {
 			if o, ok := old[r.Issue]; ok {
 				before = fmt.Sprintf("%6.1f", o.Impact)
 			}
-			best := impact.Summand{}
+			best := contract.Summand{}
 			for _, p := range r.Parts {
 				if p.Points > best.Points {
 					best = p
@@ -181,7 +181,7 @@ func showTrialOfScoring(out io.Writer, v contract.ScoringTrial) {
 }
 
 // ShowImpact prints the arithmetic of an impact.
-func ShowImpact(out io.Writer, points float64, parts []impact.Summand) {
+func ShowImpact(out io.Writer, points float64, parts []contract.Summand) {
 	var nothing []string
 	fmt.Fprintf(out, "impact %.1f\n", points)
 	for _, p := range parts {

@@ -15,7 +15,6 @@ import (
 	"firethorn/internal/cli/command"
 	"firethorn/internal/cli/show"
 	"firethorn/internal/contract"
-	"firethorn/internal/core/event"
 )
 
 func Issue() *cli.Command {
@@ -249,7 +248,7 @@ func ShowTrace(out io.Writer, e contract.Event, raw bool) {
 	}
 }
 
-func showFrames(out io.Writer, frames []event.Frame, raw bool) {
+func showFrames(out io.Writer, frames []contract.Frame, raw bool) {
 	if !raw {
 		(&show.Frames{Out: out, As: show.StyleOf(out), Around: -1}).Folded(frames)
 		return

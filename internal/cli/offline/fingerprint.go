@@ -16,6 +16,8 @@ import (
 	"firethorn/internal/cli/command"
 	"firethorn/internal/cli/show"
 	"firethorn/internal/cli/symbols"
+	"firethorn/internal/contract"
+	"firethorn/internal/contract/from"
 	"firethorn/internal/core/blame"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fingerprint"
@@ -35,12 +37,12 @@ type fingerprinted struct {
 	Followed *followed `json:"followed,omitempty"`
 	// Where it is that of a whole trace: what this one comes to, in which the engine left frames
 	// out.
-	Computed string             `json:"computed,omitempty"`
-	Rule     string             `json:"rule,omitempty"` // the grouping rule that decided
-	Headline string             `json:"headline"`
-	Origin   *event.Position    `json:"origin"` // null where no frame is to blame
-	Parts    []fingerprint.Part `json:"parts"`
-	Left     []fingerprint.Part `json:"left_out"`
+	Computed string          `json:"computed,omitempty"`
+	Rule     string          `json:"rule,omitempty"` // the grouping rule that decided
+	Headline string          `json:"headline"`
+	Origin   *event.Position `json:"origin"` // null where no frame is to blame
+	Parts    []contract.Part `json:"parts"`
+	Left     []contract.Part `json:"left_out"`
 }
 
 // followed says which move of a function a fingerprint was followed through.
@@ -210,7 +212,7 @@ func (v *fingerprintsView) show(list []Readable, maps *symbols.MapsOf, method gr
 		f, moved := follows[p.Key]
 		key := hex.EncodeToString(p.Key[:])
 		line := fingerprinted{ID: list[i].Event.ID, Fingerprint: key, Version: p.Version, Headline: p.Headline,
-			Parts: orEmpty(p.Parts), Left: orEmpty(p.Left)}
+			Parts: from.Parts(p.Parts), Left: from.Parts(p.Left)}
 		if moved {
 			line.Fingerprint = hex.EncodeToString(f.Key[:])
 			line.Followed = &followed{key, f.To.Name, f.From.Module, f.To.Module, f.Release, f.Like}
@@ -237,7 +239,7 @@ func (v *fingerprintsView) show(list []Readable, maps *symbols.MapsOf, method gr
 		if line.Computed != "" {
 			fmt.Fprintln(out, "  the engine left frames out; others that print all frames tell which bug it is")
 		}
-		ShowParts(out, show.StyleOf(v.to), p.Parts, p.Left)
+		ShowParts(out, show.StyleOf(v.to), from.Parts(p.Parts), from.Parts(p.Left))
 	}
 	return nil
 }
@@ -259,7 +261,7 @@ func wholeOf(prints []fingerprint.Result,
 }
 
 // ShowParts prints what a fingerprint was made from, each part once with why.
-func ShowParts(out io.Writer, as show.Style, parts, left []fingerprint.Part) {
+func ShowParts(out io.Writer, as show.Style, parts, left []contract.Part) {
 	why := ""
 	for _, p := range parts {
 		if p.Why != why {
@@ -280,13 +282,6 @@ func ShowParts(out io.Writer, as show.Style, parts, left []fingerprint.Part) {
 		fmt.Fprintf(out, "    %-14s %s  %s\n", p.What, show.Plain(show.Cut(show.Lines(p.Value), 60)),
 			as.Faint(show.Plain(p.Why)))
 	}
-}
-
-func orEmpty(list []fingerprint.Part) []fingerprint.Part {
-	if list == nil {
-		return []fingerprint.Part{}
-	}
-	return list
 }
 
 // input opens the command's file, or takes standard input.

@@ -14,6 +14,7 @@ import (
 	"firethorn/internal/cli/command"
 	"firethorn/internal/cli/show"
 	"firethorn/internal/cli/symbols"
+	"firethorn/internal/contract/from"
 	"firethorn/internal/core/blame"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/stacktrace"
@@ -122,7 +123,7 @@ func showStack(out io.Writer, a stackAnswer) {
 		}
 		fmt.Fprintln(out, as.Faint(relationWords[x.Relation])+
 			as.Fault(show.Lines(show.OrElse(head+x.Message, "a trace without its exception"))))
-		(&show.Frames{Out: out, As: as, Around: 1}).Folded(x.Frames)
+		(&show.Frames{Out: out, As: as, Around: 1}).Folded(from.Frames(x.Frames))
 		if x.Omitted > 0 {
 			fmt.Fprintln(out, as.Faint(fmt.Sprintf("      … %d more that the runtime left out", x.Omitted)))
 		}

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"firethorn/internal/contract"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/release"
 	"firethorn/internal/core/symbolicate"
@@ -20,15 +21,15 @@ type Frames struct {
 }
 
 // Folded prints own frames, the origin with its source, and folds the others.
-func (v *Frames) Folded(frames []event.Frame) {
+func (v *Frames) Folded(frames []contract.Frame) {
 	for i := 0; i < len(frames); {
-		if frames[i].Kind == event.Own {
+		if frames[i].Kind == string(event.Own) {
 			v.frame(frames[i])
 			i++
 			continue
 		}
 		from := i
-		for i < len(frames) && frames[i].Kind != event.Own {
+		for i < len(frames) && frames[i].Kind != string(event.Own) {
 			i++
 		}
 		fmt.Fprintln(v.Out, v.As.Faint(fmt.Sprintf("      … %d %s of %s", i-from, Plural(i-from, "frame", "frames"),
@@ -36,7 +37,7 @@ func (v *Frames) Folded(frames []event.Frame) {
 	}
 }
 
-func (v *Frames) frame(f event.Frame) {
+func (v *Frames) frame(f contract.Frame) {
 	out, as := v.Out, v.As
 	mark := "  "
 	if f.Origin {
@@ -78,11 +79,11 @@ func (v *Frames) frame(f event.Frame) {
 }
 
 // whose names what frames belong to: packages, else the runtime.
-func whose(frames []event.Frame) string {
+func whose(frames []contract.Frame) string {
 	var names []string
 	for _, f := range frames {
 		name := "the runtime"
-		if f.Kind == event.Vendor {
+		if f.Kind == string(event.Vendor) {
 			name = packageOf(f.File)
 		}
 		if !slices.Contains(names, name) {
@@ -113,7 +114,7 @@ func packageOf(file string) string {
 }
 
 // ShownFunction is a frame's function in words.
-func ShownFunction(f event.Frame) string {
+func ShownFunction(f contract.Frame) string {
 	switch {
 	case f.Function != "":
 		return f.Function
