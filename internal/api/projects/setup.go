@@ -5,7 +5,6 @@ import (
 
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
-	"firethorn/internal/core/fault"
 	"firethorn/internal/guide"
 	"firethorn/internal/store/projects"
 )
@@ -19,13 +18,17 @@ func (a *handlers) setUp(t *calls.Table) {
 		if err != nil {
 			return nil, err
 		}
-		g, ok := guide.For(in.Runtime,
+		g, err := guide.For(in.Runtime,
 			guide.Facts{Server: a.Public.String(), Key: whole.IngestKey, Project: p.Name, Version: a.Clients})
-		if !ok {
-			return nil, fault.New(fault.BadInput, "there is no guide for %q", in.Runtime)
+		if err != nil {
+			return nil, err
+		}
+		runtimes, err := guide.Runtimes()
+		if err != nil {
+			return nil, err
 		}
 		out := contract.SetUp{Runtime: g.Runtime, Name: g.Name, About: g.About}
-		for _, r := range guide.Runtimes {
+		for _, r := range runtimes {
 			out.Runtimes = append(out.Runtimes, contract.SetUpRuntime(r))
 		}
 		for _, s := range g.Steps {
