@@ -45,8 +45,8 @@ func (f *failing) stores() calls.Stores {
 	return calls.Stores{Accounts: f, DB: f, Events: f, Inbox: f, Ingest: f, Issues: f, Moves: f, Overview: f, Projects: f, Regrouping: f, Releases: f, Retention: f, Schema: f, Scoring: f, Similar: f, Status: f, Symbols: f, Triage: f}
 }
 
-func (f *failing) AddPerson(context.Context, string, string, bool) (*accounts.Person, error) {
-	return *new(*accounts.Person), f.err
+func (f *failing) InvitePerson(context.Context, string, string, bool, time.Duration) (*accounts.Person, string, error) {
+	return *new(*accounts.Person), *new(string), f.err
 }
 func (f *failing) AddTeam(context.Context, string, []string) (*accounts.Person, error) {
 	return *new(*accounts.Person), f.err

@@ -61,7 +61,8 @@ type Stores struct {
 
 // Accounts are people, teams, tokens and sessions of the console.
 type Accounts interface {
-	AddPerson(ctx context.Context, name, email string, admin bool) (*accounts.Person, error)
+	InvitePerson(ctx context.Context, name, email string, admin bool, life time.Duration) (*accounts.Person, string,
+		error)
 	AddTeam(ctx context.Context, name string, members []string) (*accounts.Person, error)
 	ChangeTeam(ctx context.Context, name string, add, remove []string) (*accounts.Person, error)
 	CreateToken(ctx context.Context, t accounts.NewToken) (id int64, text string, err error)

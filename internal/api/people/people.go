@@ -86,11 +86,11 @@ func (a *handlers) people(t *calls.Table) {
 	})
 	calls.Call(t, "add-person", func(ctx context.Context,
 		in *calls.Body[contract.NewPerson]) (*calls.Body[contract.Person], error) {
-		p, err := a.Store.Accounts.AddPerson(ctx, in.Body.Name, in.Body.Email, in.Body.Admin)
+		p, secret, err := a.Store.Accounts.InvitePerson(ctx, in.Body.Name, in.Body.Email, in.Body.Admin, inviteLife)
 		if err != nil {
 			return nil, err
 		}
-		return a.invite(ctx, p)
+		return a.invited(p, secret), nil
 	})
 	calls.Call(t, "invite-person", func(ctx context.Context, in *PersonPath) (*calls.Body[contract.Person], error) {
 		p, err := a.somebody(ctx, in.Who)
@@ -124,9 +124,13 @@ func (a *handlers) invite(ctx context.Context, p *accounts.Person) (*calls.Body[
 	if err != nil {
 		return nil, err
 	}
+	return a.invited(p, secret), nil
+}
+
+func (a *handlers) invited(p *accounts.Person, secret string) *calls.Body[contract.Person] {
 	out := person(p)
 	out.SignInLink = a.Public.JoinPath("sign-in").String() + "#" + secret
-	return calls.Answer(out), nil
+	return calls.Answer(out)
 }
 
 func (a *handlers) cookie(secret string, maxAge int) http.Cookie {

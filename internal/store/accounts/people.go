@@ -27,7 +27,28 @@ type Person struct {
 func (p *Person) Here() bool { return p.Left.IsZero() }
 
 // AddPerson adds someone.
-func (s *Store) AddPerson(ctx context.Context, name, email string, admin bool) (*Person, error) {
+func (s *Store) AddPerson(ctx context.Context, name, email string, admin bool) (p *Person, err error) {
+	err = s.db.InTx(ctx, func(tx *sql.Tx) error {
+		p, err = s.addPerson(ctx, tx, name, email, admin)
+		return err
+	})
+	return p, err
+}
+
+// InvitePerson adds someone, with a link that signs in once and is good for life.
+func (s *Store) InvitePerson(ctx context.Context, name, email string, admin bool,
+	life time.Duration) (p *Person, link string, err error) {
+	link, hash := secretText()
+	err = s.db.InTx(ctx, func(tx *sql.Tx) error {
+		if p, err = s.addPerson(ctx, tx, name, email, admin); err != nil {
+			return err
+		}
+		return s.addLink(ctx, tx, p.ID, hash, life)
+	})
+	return p, link, err
+}
+
+func (s *Store) addPerson(ctx context.Context, tx *sql.Tx, name, email string, admin bool) (*Person, error) {
 	name, email = strings.TrimSpace(name), strings.ToLower(strings.TrimSpace(email))
 	if name == "" || len(name) > 100 || strings.ContainsAny(name, "\x00\n\r\t") {
 		return nil, fault.New(fault.BadInput, "a person needs a name of at most 100 characters on one line")
@@ -36,14 +57,14 @@ func (s *Store) AddPerson(ctx context.Context, name, email string, admin bool) (
 		strings.ContainsAny(email, " \x00\n") {
 		return nil, fault.New(fault.BadInput, "%q is no e-mail address", email)
 	}
-	_, err := s.db.ExecContext(ctx, "INSERT INTO person (name, email, admin, created) VALUES (?,?,?,?)", name, email, admin, db.Micros(s.db.Now()))
+	_, err := tx.ExecContext(ctx, "INSERT INTO person (name, email, admin, created) VALUES (?,?,?,?)", name, email, admin, db.Micros(s.db.Now()))
 	if db.Duplicate(err) {
 		return nil, fault.New(fault.Conflict, "there is a person %s or with the address %s already", name, email)
 	}
 	if err != nil {
 		return nil, err
 	}
-	return s.FindPerson(ctx, email)
+	return s.findPerson(ctx, tx, email)
 }
 
 const personColumns = "p.id, p.name, COALESCE(p.email,''), p.admin, p.team, p.created, p.left_at"

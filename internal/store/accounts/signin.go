@@ -34,24 +34,31 @@ func (s *Store) NewSignInLink(ctx context.Context, person int64, life time.Durat
 		if err := dropLinks(ctx, tx, person); err != nil {
 			return err
 		}
-		_, err := tx.ExecContext(ctx, "INSERT INTO sign_in_link (hash, person, created, expires) VALUES (?,?,?,?)", hash, person, db.Micros(s.db.Now()), db.Micros(s.db.Now().Add(life)))
-		return err
+		return s.addLink(ctx, tx, person, hash, life)
 	})
+}
+
+func (s *Store) addLink(ctx context.Context, tx *sql.Tx, person int64, hash []byte, life time.Duration) error {
+	_, err := tx.ExecContext(ctx, "INSERT INTO sign_in_link (hash, person, created, expires) VALUES (?,?,?,?)", hash,
+		person, db.Micros(s.db.Now()), db.Micros(s.db.Now().Add(life)))
+	return err
 }
 
 // SignIn uses a one-time link up and opens a session; its secret goes into the cookie.
 func (s *Store) SignIn(ctx context.Context, link string) (secret string, err error) {
 	now := s.db.Now()
-	res, err := s.db.ExecContext(ctx, "UPDATE sign_in_link SET used=? WHERE hash=? AND used IS NULL AND expires>?", db.Micros(now), hashSecret(link), db.Micros(now))
-	if err != nil {
-		return "", err
-	}
-	if n, err := res.RowsAffected(); err != nil || n != 1 {
-		return "", errors.Join(fault.New(fault.Unauthorized, "this sign-in link was used already or has run out; firethorn person link NAME prints a new one"), err)
-	}
 	secret, hash := secretText()
-	_, err = s.db.ExecContext(ctx, "INSERT INTO web_session (hash, person, created, expires) SELECT ?, person, ?, ? FROM sign_in_link WHERE hash=?", hash, db.Micros(now), db.Micros(now.Add(SessionLife)), hashSecret(link))
-	return secret, err
+	return secret, s.db.InTx(ctx, func(tx *sql.Tx) error {
+		res, err := tx.ExecContext(ctx, "UPDATE sign_in_link SET used=? WHERE hash=? AND used IS NULL AND expires>?", db.Micros(now), hashSecret(link), db.Micros(now))
+		if err != nil {
+			return err
+		}
+		if n, err := res.RowsAffected(); err != nil || n != 1 {
+			return errors.Join(fault.New(fault.Unauthorized, "this sign-in link was used already or has run out; firethorn person link NAME prints a new one"), err)
+		}
+		_, err = tx.ExecContext(ctx, "INSERT INTO web_session (hash, person, created, expires) SELECT ?, person, ?, ? FROM sign_in_link WHERE hash=?", hash, db.Micros(now), db.Micros(now.Add(SessionLife)), hashSecret(link))
+		return err
+	})
 }
 
 // GrantOfSession is what a signed-in browser may do.
