@@ -4,9 +4,7 @@ package show
 
 import (
 	"fmt"
-	"io"
 	"strings"
-	"text/tabwriter"
 	"unicode"
 )
 
@@ -41,19 +39,4 @@ func Lines(s string) string {
 		parts[i] = Plain(strings.ReplaceAll(p, "\t", "    "))
 	}
 	return strings.Join(parts, "\n")
-}
-
-// Table writes columns; each row is one call with its cells.
-func Table(out io.Writer, fill func(row func(cells ...any))) {
-	w := tabwriter.NewWriter(out, 0, 0, 2, ' ', 0)
-	fill(func(cells ...any) {
-		for i, c := range cells {
-			if i > 0 {
-				fmt.Fprint(w, "\t")
-			}
-			fmt.Fprint(w, Plain(fmt.Sprint(c)))
-		}
-		fmt.Fprintln(w)
-	})
-	w.Flush()
 }

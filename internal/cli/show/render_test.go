@@ -2,6 +2,7 @@ package show
 
 import (
 	"bytes"
+	"strings"
 	"testing"
 	"time"
 )
@@ -38,6 +39,34 @@ func TestTable_AlignsItsColumns(t *testing.T) {
 	want := "ISSUE        EVENTS   HEADLINE\nquayside/1     1,204  no tide table\nquayside/12        3  \\u001b[31mred\n"
 	if out.String() != want {
 		t.Errorf("got\n%s\nwant\n%s", out.String(), want)
+	}
+}
+
+// A terminal of 80 columns cuts what is long, never a figure or a heading; one of 40
+// gets blocks of lines.
+func TestTable_FitsTheTerminal(t *testing.T) {
+	fill := func(row func(...any)) {
+		row("ISSUE", "STATE", " EVENTS", "HEADLINE", "PLACE")
+		row("quayside/12", "regressed", Figure(12_440), "TypeError in drawBerthMapOfTheWholeHarbour", "src/berths/map/drawBerthMap.ts:1204")
+	}
+	var wide, narrow, whole bytes.Buffer
+	table(&wide, 80, fill)
+	for line := range strings.Lines(wide.String()) {
+		if n := len([]rune(strings.TrimSuffix(line, "\n"))); n > 80 {
+			t.Errorf("%d columns: %s", n, line)
+		}
+	}
+	if got := wide.String(); !strings.Contains(got, " 12.4 k  TypeError") || !strings.Contains(got, "…") || !strings.Contains(got, "quayside/12  regressed") {
+		t.Errorf("80 columns:\n%s", got)
+	}
+	table(&narrow, 40, fill)
+	want := "quayside/12\n  state     regressed\n  events    12.4 k\n  headline  TypeError in drawBerthMapOfTheWholeHarbour\n  place     src/berths/map/drawBerthMap.ts:1204\n"
+	if narrow.String() != want {
+		t.Errorf("40 columns:\n%s\nwant\n%s", narrow.String(), want)
+	}
+	table(&whole, 0, fill)
+	if strings.Contains(whole.String(), "…") {
+		t.Errorf("what is no terminal gets all:\n%s", whole.String())
 	}
 }
 
