@@ -28,7 +28,14 @@ func (q *quay) GrantOfToken(_ context.Context, text string) (*accounts.Grant, er
 	if text == "stranger" {
 		return nil, fault.New(fault.Unauthorized, "this token is not known")
 	}
-	return &accounts.Grant{Token: 1, Label: "test", Permissions: []accounts.Permission{accounts.Permission(text)}}, nil
+	text, project, of := strings.Cut(text, "@")
+	g := &accounts.Grant{Token: 1, Label: "test", Permissions: []accounts.Permission{accounts.Permission(text)}}
+	if of && project == "quayside" {
+		g.Project = 7
+	} else if of {
+		g.Project = 8
+	}
+	return g, nil
 }
 
 func (q *quay) Project(_ context.Context, name string) (*projects.Project, error) {
@@ -38,6 +45,13 @@ func (q *quay) Project(_ context.Context, name string) (*projects.Project, error
 	p := &projects.Project{}
 	p.ID, p.Name = 7, name
 	return p, q.err
+}
+
+// pier is a quay whose projects are found whatever else fails.
+type pier struct{ quay }
+
+func (q *pier) Project(_ context.Context, name string) (*projects.Project, error) {
+	return (&quay{}).Project(nil, name)
 }
 
 // serving is the API before stores.
@@ -57,6 +71,13 @@ func serving(t *testing.T, s calls.Stores) string {
 }
 
 func (q *quay) served(t *testing.T) string {
+	t.Helper()
+	s := q.stores()
+	s.Accounts, s.Projects = q, q
+	return serving(t, s)
+}
+
+func (q *pier) served(t *testing.T) string {
 	t.Helper()
 	s := q.stores()
 	s.Accounts, s.Projects = q, q
@@ -109,6 +130,33 @@ func TestRoutes_AskForTheirPermission(t *testing.T) {
 		if status, p, _ := asked(t, r, h+path, "nothing", bodies[r.ID]); status != http.StatusForbidden ||
 			!strings.Contains(text(p, "detail"), string(r.Need)) {
 			t.Errorf("%s without %s: %d %v", r.ID, r.Need, status, p)
+		}
+	}
+}
+
+// A token that is good for one project may call what is about that project, and
+// nothing else.
+func TestRoutes_KeepTokensToTheirProject(t *testing.T) {
+	h := (&pier{quay{failing{fault.New(fault.Conflict, "it got through")}}}).served(t)
+	of := map[string]string{"show-round": "?project=quayside", "begin-round": "?project=quayside"}
+	const refusal = "good for one project only"
+	for _, r := range calls.Routes() {
+		if r.Need == calls.Anyone || r.Need == calls.SignIn {
+			continue
+		}
+		path := filled(r.Path, "quayside") + queries[r.ID] + of[r.ID]
+		about := strings.Contains(r.Path, "{project}") || of[r.ID] != ""
+		_, own, _ := asked(t, r, h+path, string(r.Need)+"@quayside", bodies[r.ID])
+		if refused := strings.Contains(text(own, "detail"), refusal); refused == about {
+			t.Errorf("%s, asked with a token of its project: %v", r.ID, own)
+		}
+		if _, other, _ := asked(t, r, h+path, string(r.Need)+"@gangway", bodies[r.ID]); !strings.Contains(text(other, "detail"), refusal) {
+			t.Errorf("%s, asked with a token of another project: %v", r.ID, other)
+		}
+	}
+	for _, r := range calls.Streams() {
+		if _, other, _ := asked(t, r, h+filled(r.Path, "quayside"), string(r.Need)+"@gangway", "{}"); r.Need != calls.Anyone && !strings.Contains(text(other, "detail"), refusal) {
+			t.Errorf("%s, asked with a token of another project: %v", r.ID, other)
 		}
 	}
 }

@@ -72,7 +72,7 @@ type ProjectPath struct {
 	Project string `path:"project" doc:"the project's name"`
 }
 
-func (p *ProjectPath) projectName() string { return p.Project }
+func (p *ProjectPath) ProjectName() string { return p.Project }
 
 // IssuePath is the path of an issue.
 type IssuePath struct {
@@ -80,4 +80,4 @@ type IssuePath struct {
 	Number int64 `path:"number" minimum:"1" doc:"the issue's number in its project"`
 }
 
-func (p *IssuePath) issueNumber() int64 { return p.Number }
+func (p *IssuePath) IssueNumber() int64 { return p.Number }

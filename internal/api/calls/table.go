@@ -67,8 +67,8 @@ func Call[I, O any](t *Table, id string, fn func(context.Context, *I) (*O, error
 		Extensions: map[string]any{"x-permission": string(r.Need)}}
 	huma.Register(t.h, op, func(ctx context.Context, in *I) (*O, error) {
 		project := ""
-		if p, ok := any(in).(interface{ projectName() string }); ok {
-			project = p.projectName()
+		if p, ok := any(in).(interface{ ProjectName() string }); ok {
+			project = p.ProjectName()
 		}
 		if err := t.a.May(ctx, r.Need, project); err != nil {
 			return nil, t.a.failed(r.Method, r.Path, err)
@@ -84,14 +84,14 @@ func Call[I, O any](t *Table, id string, fn func(context.Context, *I) (*O, error
 // ofProject is the input of a call about a project.
 type ofProject[I any] interface {
 	*I
-	projectName() string
+	ProjectName() string
 }
 
 // OnProject gives a call about a project its handler: the project is looked up.
 func OnProject[I, O any, P ofProject[I]](t *Table, id string,
 	fn func(ctx context.Context, p *projects.Project, in *I) (*O, error)) {
 	Call(t, id, func(ctx context.Context, in *I) (*O, error) {
-		p, err := t.a.Store.Projects.Project(ctx, P(in).projectName())
+		p, err := t.a.Store.Projects.Project(ctx, P(in).ProjectName())
 		if err != nil {
 			return nil, err
 		}
@@ -102,14 +102,14 @@ func OnProject[I, O any, P ofProject[I]](t *Table, id string,
 // ofIssue is the input of a call about an issue.
 type ofIssue[I any] interface {
 	ofProject[I]
-	issueNumber() int64
+	IssueNumber() int64
 }
 
 // OnIssue gives a call about an issue its handler: project and issue are looked up.
 func OnIssue[I, O any, P ofIssue[I]](t *Table, id string,
 	fn func(ctx context.Context, p *projects.Project, is *issues.Issue, in *I) (*O, error)) {
 	OnProject[I, O, P](t, id, func(ctx context.Context, p *projects.Project, in *I) (*O, error) {
-		is, err := t.a.Store.Issues.Issue(ctx, p, P(in).issueNumber())
+		is, err := t.a.Store.Issues.Issue(ctx, p, P(in).IssueNumber())
 		if err != nil {
 			return nil, err
 		}

@@ -25,7 +25,7 @@ type RoundOf struct {
 	Project string `query:"project" doc:"only in this one; absent: in all"`
 }
 
-func (r *RoundOf) projectName() string { return r.Project }
+func (r *RoundOf) ProjectName() string { return r.Project }
 
 func (a *handlers) round(t *calls.Table) {
 	type queue struct {
