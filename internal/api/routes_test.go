@@ -50,8 +50,8 @@ func (q *quay) Project(_ context.Context, name string) (*projects.Project, error
 // pier is a quay whose projects are found whatever else fails.
 type pier struct{ quay }
 
-func (q *pier) Project(_ context.Context, name string) (*projects.Project, error) {
-	return (&quay{}).Project(nil, name)
+func (q *pier) Project(ctx context.Context, name string) (*projects.Project, error) {
+	return (&quay{}).Project(ctx, name)
 }
 
 // serving is the API before stores.

@@ -42,8 +42,8 @@ func TestTable_AlignsItsColumns(t *testing.T) {
 	}
 }
 
-// A terminal of 80 columns cuts what is long, never a figure or a heading; one of 40
-// gets blocks of lines.
+// A terminal of 80 columns cuts what is long, never a figure or a heading; one of 60
+// leaves columns out, and says which; one of 40 gets blocks of lines.
 func TestTable_FitsTheTerminal(t *testing.T) {
 	fill := func(row func(...any)) {
 		row("ISSUE", "STATE", " EVENTS", "HEADLINE", "PLACE")
@@ -58,6 +58,14 @@ func TestTable_FitsTheTerminal(t *testing.T) {
 	}
 	if got := wide.String(); !strings.Contains(got, " 12.4 k  TypeError") || !strings.Contains(got, "…") || !strings.Contains(got, "quayside/12  regressed") {
 		t.Errorf("80 columns:\n%s", got)
+	}
+	var middle bytes.Buffer
+	table(&middle, 60, func(row func(...any)) {
+		row("IMPACT", "ISSUE", "EVENTS", "USERS", "STATE", "LAST SEEN", "RELEASES")
+		row("  45.6", "quayside/12", Figure(12_440), Figure(88), "regressed", "24 h ago", "4.2.0 → 4.2.1")
+	})
+	if want := "IMPACT  ISSUE        EVENTS   USERS    STATE      LAST SEEN\n  45.6  quayside/12   12.4 k       88  regressed  24 h ago\n(a wider terminal shows more: releases)\n"; middle.String() != want {
+		t.Errorf("60 columns:\n%s\nwant\n%s", middle.String(), want)
 	}
 	table(&narrow, 40, fill)
 	want := "quayside/12\n  state     regressed\n  events    12.4 k\n  headline  TypeError in drawBerthMapOfTheWholeHarbour\n  place     src/berths/map/drawBerthMap.ts:1204\n"
