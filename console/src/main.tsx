@@ -5,11 +5,11 @@ import { createBrowserRouter, Navigate } from 'react-router'
 import { RouterProvider } from 'react-router/dom'
 import './app.css'
 import { ApiError } from './api/client.ts'
-import { Broken, part } from './ui/broken.tsx'
-import { Frame } from './ui/frame.tsx'
-import { Loading } from './ui/parts.tsx'
-import { Projects } from './ui/projects.tsx'
-import { SignIn } from './ui/sign-in.tsx'
+import { Broken, part } from './frame/broken.tsx'
+import { Frame } from './frame/frame.tsx'
+import { Loading } from './shared/parts.tsx'
+import { Projects } from './projects/projects.tsx'
+import { SignIn } from './frame/sign-in.tsx'
 
 const client = new QueryClient({
   defaultOptions: {
@@ -38,20 +38,20 @@ const router = createBrowserRouter([
     children: [
       { path: '/', element: <Projects /> },
       { path: '/p/:project', element: <Navigate to="issues" replace /> },
-      { path: '/p/:project/issues', lazy: page(() => import('./ui/issues.tsx'), 'Issues') },
-      { path: '/p/:project/issues/:number', lazy: page(() => import('./ui/issue.tsx'), 'IssuePage') },
-      { path: '/p/:project/received', lazy: page(() => import('./ui/received.tsx'), 'ReceivedPage') },
-      { path: '/p/:project/symbols', lazy: page(() => import('./ui/symbols.tsx'), 'SymbolsPage') },
-      { path: '/p/:project/rules', lazy: page(() => import('./ui/rules.tsx'), 'RulesPage') },
-      { path: '/p/:project/releases', lazy: page(() => import('./ui/releases.tsx'), 'ReleasesPage') },
-      { path: '/p/:project/grouping', lazy: page(() => import('./ui/review.tsx'), 'GroupingPage') },
-      { path: '/p/:project/set-up', lazy: page(() => import('./ui/set-up.tsx'), 'SetUpPage') },
-      { path: '/round', lazy: page(() => import('./ui/round.tsx'), 'RoundPage') },
-      { path: '/p/:project/round', lazy: page(() => import('./ui/round.tsx'), 'RoundPage') },
-      { path: '/p/:project/impact', lazy: page(() => import('./ui/impact.tsx'), 'ImpactPage') },
-      { path: '/owners', lazy: page(() => import('./ui/carriers.tsx'), 'CarriersPage') },
-      { path: '/notices', lazy: page(() => import('./ui/notices.tsx'), 'NoticesPage') },
-      { path: '/t/:trace', lazy: page(() => import('./ui/whole-trace.tsx'), 'TracePage') },
+      { path: '/p/:project/issues', lazy: page(() => import('./issues/issues.tsx'), 'Issues') },
+      { path: '/p/:project/issues/:number', lazy: page(() => import('./issue/issue.tsx'), 'IssuePage') },
+      { path: '/p/:project/received', lazy: page(() => import('./received/received.tsx'), 'ReceivedPage') },
+      { path: '/p/:project/symbols', lazy: page(() => import('./symbols/symbols.tsx'), 'SymbolsPage') },
+      { path: '/p/:project/rules', lazy: page(() => import('./grouping/rules.tsx'), 'RulesPage') },
+      { path: '/p/:project/releases', lazy: page(() => import('./releases/releases.tsx'), 'ReleasesPage') },
+      { path: '/p/:project/grouping', lazy: page(() => import('./grouping/review.tsx'), 'GroupingPage') },
+      { path: '/p/:project/set-up', lazy: page(() => import('./projects/set-up.tsx'), 'SetUpPage') },
+      { path: '/round', lazy: page(() => import('./round/round.tsx'), 'RoundPage') },
+      { path: '/p/:project/round', lazy: page(() => import('./round/round.tsx'), 'RoundPage') },
+      { path: '/p/:project/impact', lazy: page(() => import('./impact/impact.tsx'), 'ImpactPage') },
+      { path: '/owners', lazy: page(() => import('./people/carriers.tsx'), 'CarriersPage') },
+      { path: '/notices', lazy: page(() => import('./notices/notices.tsx'), 'NoticesPage') },
+      { path: '/t/:trace', lazy: page(() => import('./issue/whole-trace.tsx'), 'TracePage') },
       { path: '*', element: <p className="p-10">There is no such page. The list of projects is behind the name at the top.</p> },
     ],
   },

@@ -1,0 +1,232 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useEffect, useState } from 'react'
+import { Link, useParams, useSearchParams } from 'react-router'
+import * as api from '../api/client.ts'
+import * as ask from '../api/queries.ts'
+import { counted } from '../core/format.ts'
+import { example, firstChange, verdict } from '../core/rules.ts'
+import { Editor } from './editor.tsx'
+import { OutcomeView, TrialProgress, useTrial } from './outcome.tsx'
+import { Ago, Copy, Failed, Loading } from '../shared/parts.tsx'
+import { Regroup } from './regroup.tsx'
+import { useSay } from '../shared/say.tsx'
+import { option } from '../core/shell.ts'
+
+/** A project's rules: the file, what is wrong with it, what it would have done. */
+export function RulesPage() {
+  const { project = '' } = useParams()
+  const [search] = useSearchParams()
+  const n = Number(search.get('suggestion')) || 0
+  const saved = useQuery(ask.rules(project))
+  const suggested = useQuery(ask.suggestion(project, n))
+  const error = saved.error ?? suggested.error
+  if (error && (!saved.data || (n > 0 && !suggested.data))) return <Failed error={error} again={() => void Promise.all([saved.refetch(), n > 0 && suggested.refetch()])} />
+  if (!saved.data || (n > 0 && !suggested.data)) return <Loading />
+  return <Work key={`${project} ${saved.data.version} ${n}`} project={project} saved={saved.data} suggested={n > 0 ? suggested.data?.text : undefined} />
+}
+
+function Work({ project, saved, suggested }: { project: string; saved: api.Rules; suggested: string | undefined }) {
+  const [text, setText] = useState(suggested ?? (saved.version === 0 ? example : saved.text))
+  const words = useQuery(ask.rulesWords())
+  const [note, setNote] = useState('')
+  const say = useSay()
+  const client = useQueryClient()
+  const check = useChecked(project, text)
+  const trial = useTrial(project)
+  const push = useMutation({
+    mutationFn: () => api.pushRules(project, text, note, saved.version),
+    onSuccess: (v) => {
+      say(`Saved as version ${v.version}. It acts within 5 seconds.`)
+      client.setQueryData(ask.rules(project).queryKey, v)
+      void client.invalidateQueries({ queryKey: ask.rulesHistoryOf(project) })
+    },
+    onError: (e) => say(e.message, true),
+  })
+  const changed = text !== saved.text
+  const good = check?.good === true
+  const save = () => {
+    if (changed && good) push.mutate()
+  }
+  const tryOut = () => {
+    if (good) trial.run({ text })
+  }
+  useEffect(() => { // what is suggested is tried at once
+    if (suggested !== undefined) trial.run({ text: suggested })
+    return trial.cancel
+  }, [])
+  return (
+    <div className="px-6 py-4">
+      <div className="flex flex-wrap items-baseline gap-x-4 gap-y-1">
+        <h1 className="text-xl font-semibold">Rules</h1>
+        <p className="soft grow">
+          {suggested !== undefined && changed ? 'With a suggestion, tried on what is stored. Nothing acts before you save it.' : saved.version === 0 ? 'No rules yet: this is an example to begin with.' : <>Version {saved.version}, by {saved.by}, {saved.at && <Ago at={saved.at} />}{saved.note && <>: {saved.note}</>}</>}
+        </p>
+        <Copy text={`firethorn rules pull ${option('--project', project)} rules.yaml`}>Copy as command</Copy>
+      </div>
+      {saved.off.map((o) => (
+        <p key={o.rule} role="alert" className="mt-2 rounded border border-warning bg-base-100 px-3 py-2">
+          The {o.section} rule <b>{o.rule}</b> was switched off <Ago at={o.at} />: {o.why}. Mend it and save; the others act.
+        </p>
+      ))}
+      <div className="mt-3 grid gap-4 lg:grid-cols-[minmax(0,1.2fr)_minmax(0,1fr)]">
+        <div className="min-w-0">
+          <div className="h-[62vh] overflow-hidden rounded border border-base-300 bg-base-100">
+            <Editor text={text} change={setText} faults={check?.problems ?? []} save={save} tryOut={tryOut} words={words.data?.conditions ?? []} label={`Rules of ${project}`} show={suggested === undefined ? undefined : firstChange(saved.text, suggested)} />
+          </div>
+          <form
+            className="mt-3 flex flex-wrap items-center gap-2"
+            onSubmit={(e) => {
+              e.preventDefault()
+              save()
+            }}
+          >
+            <input className="input input-sm min-w-40 grow" value={note} onChange={(e) => setNote(e.target.value)} placeholder="What changes, for the history" aria-label="What changes, for the history" maxLength={290} />
+            <button type="button" className="btn btn-outline btn-sm" disabled={!good || trial.progress !== undefined} onClick={tryOut}>
+              {trial.progress ? 'Trying …' : 'Try on stored events'} <kbd className="kbd kbd-xs">Ctrl ⏎</kbd>
+            </button>
+            <button className="btn btn-primary btn-sm" disabled={!good || !changed || push.isPending}>
+              Save as version {saved.version + 1}
+            </button>
+          </form>
+        </div>
+        <div className="min-w-0 space-y-4">
+          <Checked check={check} />
+          {trial.progress && <TrialProgress progress={trial.progress} cancel={trial.cancel} />}
+          {trial.error && <Failed error={trial.error} />}
+          {trial.data && <Trial project={project} v={trial.data} />}
+          {saved.version > 0 && <Regroup project={project} />}
+          <History project={project} />
+          <Words open={!trial.data} />
+        </div>
+      </div>
+    </div>
+  )
+}
+
+/** The service's own check of a text, a moment after the typing stops. */
+function useChecked(project: string, text: string) {
+  const [settled, setSettled] = useState(text)
+  useEffect(() => {
+    const t = setTimeout(() => setSettled(text), 300)
+    return () => clearTimeout(t)
+  }, [text])
+  const got = useQuery({ ...ask.rulesCheck(project, settled), placeholderData: (before) => before })
+  return settled === text && !got.isPlaceholderData ? got.data : got.data && { ...got.data, good: false }
+}
+
+function Checked({ check }: { check: { good: boolean; problems: api.Fault[] } | undefined }) {
+  const list = check?.problems ?? []
+  return (
+    <section aria-live="polite" className={`rounded border bg-base-100 p-3 ${list.length > 0 ? 'border-accent' : 'border-base-300'}`}>
+      <h2 className="font-semibold">{!check ? 'Checking …' : list.length > 0 ? counted(list.length, 'fault') : 'No faults'}</h2>
+      <ul className="mt-1 space-y-1">
+        {list.map((f, i) => (
+          <li key={i} className="grid grid-cols-[4.5rem_minmax(0,1fr)] gap-x-2">
+            <span className="soft mono">{f.line}:{f.column}</span>
+            <span>
+              {f.rule && <b>{f.rule}: </b>}
+              {f.message}
+              {f.suggestion && <>; did you mean <code className="font-semibold">{f.suggestion}</code>?</>}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </section>
+  )
+}
+
+function Trial({ project, v }: { project: string; v: api.RulesTried }) {
+  return (
+    <section aria-live="polite" className="rounded border border-base-300 bg-base-100 p-3">
+      <h2 className="font-semibold">{verdict(v.events, v.kept)}</h2>
+      {v.events > 0 && (
+        <p className="soft">
+          The newest {counted(v.events, 'event')} whose bodies are kept, the oldest from <Ago at={v.from} />; {counted(v.all, 'event')} were stored since. What was scrubbed before cannot be tried again.
+        </p>
+      )}
+      {v.grouping.rules.length > 0 && (
+        <div className="mt-2 border-t border-base-300 pt-2">
+          <h3 className="soft">Grouping</h3>
+          <OutcomeView project={project} o={v.grouping} />
+        </div>
+      )}
+      {([['Intake', v.intake], ['Scrub', v.scrub]] as const).map(([name, list]) => list.length > 0 && (
+        <div key={name} className="mt-2">
+          <h3 className="soft">{name}</h3>
+          {list.map((r) => <TrialRow key={r.rule} project={project} r={r} />)}
+        </div>
+      ))}
+    </section>
+  )
+}
+
+function TrialRow({ project, r }: { project: string; r: api.TrialRule }) {
+  const trouble = (r.failed ?? 0) + (r.too_costly ?? 0)
+  return (
+    <details className="border-t border-base-300/60 py-1">
+      <summary>
+        <b>{r.rule}</b> {r.events === 0 ? <span className="soft">never fitted</span> : <>would {r.do} {counted(r.events, 'event')} of {counted(r.issues, 'issue')}</>}
+        {trouble > 0 && <span className="hurts"> · cannot answer for {counted(trouble, 'event')}: {r.why}</span>}
+      </summary>
+      <ul className="pl-4">
+        {r.examples.map((ex) => (
+          <li key={ex.event} className="py-0.5">
+            <Link className="link-hover font-semibold" to={`/p/${project}/issues/${ex.issue.split('/')[1]}?event=${ex.event}`}>{ex.words}</Link> <span className="soft">{ex.issue}</span>
+            {ex.where && (
+              <div className="mono text-[.9rem] break-all">
+                <span className="soft">{ex.where}</span>
+                <div><del className="text-accent no-underline">− {ex.before}</del></div>
+                <div><ins className="text-primary no-underline">+ {ex.after}</ins></div>
+              </div>
+            )}
+          </li>
+        ))}
+      </ul>
+    </details>
+  )
+}
+
+function History({ project }: { project: string }) {
+  const got = useQuery(ask.rulesHistory(project))
+  if (!got.data?.versions.length) return null
+  return (
+    <section className="rounded border border-base-300 bg-base-100 p-3">
+      <h2 className="font-semibold">Who changed them</h2>
+      <ul>
+        {got.data.versions.slice(0, 8).map((h) => (
+          <li key={h.version} className="grid grid-cols-[3rem_7rem_minmax(0,1fr)] gap-x-2">
+            <span>{h.version}</span>
+            <span className="soft"><Ago at={h.at} /></span>
+            <span className="break-words">{h.by}{h.note && <span className="soft">: {h.note}</span>}</span>
+          </li>
+        ))}
+      </ul>
+    </section>
+  )
+}
+
+/** What conditions can use. */
+function Words({ open }: { open: boolean }) {
+  const got = useQuery(ask.rulesWords())
+  if (!got.data) return null
+  return (
+    <details open={open} className="rounded border border-base-300 bg-base-100 p-3">
+      <summary className="font-semibold">What rules can use</summary>
+      <p className="soft mt-1">Conditions are CEL over the event:</p>
+      <dl className="grid grid-cols-[max-content_minmax(0,1fr)] gap-x-3 text-[.95rem]">
+        {got.data.conditions.map((w) => (
+          <div key={w.name} className="contents">
+            <dt className="mono">{w.name}</dt>
+            <dd className="soft">{w.doc}</dd>
+          </div>
+        ))}
+      </dl>
+      <p className="soft mt-2">
+        Grouping rules have <code>when</code>, and <code>extend</code> or <code>replace</code> with values filled in: <code>{'${berth.zone}'}</code> is an attribute, <code>{'${origin.function}'}</code> or <code>{'${message.shape()}'}</code> an expression. Frame rules name <code>path</code>, <code>module</code> or <code>function</code>, and <code>do</code> own, vendor or look-through.
+      </p>
+      <p className="soft mt-2">
+        Scrub rules name fields (<code>names</code>, globs), <code>kinds</code> or a pattern (<code>match</code>), and <code>do</code> remove, shorten or keep. Kinds: {got.data.kinds.join(', ')}.
+      </p>
+    </details>
+  )
+}

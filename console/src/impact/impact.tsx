@@ -1,0 +1,173 @@
+import { lost } from '../core/current.ts'
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useState } from 'react'
+import { Link, useParams } from 'react-router'
+import * as api from '../api/client.ts'
+import type { Rank, Scoring } from '../api/client.ts'
+import * as ask from '../api/queries.ts'
+import { counted } from '../core/format.ts'
+import { asShare, moved, numberOf, partNames, partWords } from '../core/scoring.ts'
+import { Ago, Copy, Failed, Loading } from '../shared/parts.tsx'
+import { useTitle } from '../shared/title.ts'
+import { useSay } from '../shared/say.tsx'
+import { option } from '../core/shell.ts'
+
+/** What each part of the impact can give, with the list before and after; and when an issue surges. */
+export function ImpactPage() {
+  const { project = '' } = useParams()
+  const got = useQuery(ask.scoring(project))
+  useTitle('Impact', project)
+  if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
+  if (!got.data) return <Loading />
+  return (
+    <div className="mx-auto max-w-[84rem] px-6 py-5">
+      <h1 className="text-xl font-semibold">Impact</h1>
+      <p className="soft mt-1">
+        {counted(got.data.active_users, 'active user')} in 14 days{got.data.counted && <>, counted <Ago at={got.data.counted} /></>}; newest release: {got.data.newest_release || 'none'}.
+        {got.data.stale > 0 && ` ${counted(got.data.stale, 'issue')} being scored anew.`}
+      </p>
+      <Weights key={`w ${JSON.stringify(got.data.weights)}`} project={project} scoring={got.data} />
+      <Surges key={`s ${JSON.stringify(got.data.surge)}`} project={project} scoring={got.data} />
+    </div>
+  )
+}
+
+function useChange(project: string) {
+  const client = useQueryClient()
+  const say = useSay()
+  return useMutation({
+    mutationFn: (body: api.SetScoring) => api.changeScoring(project, body),
+    onSuccess: () => {
+      say('Saved; issues are scored anew')
+      void client.invalidateQueries({ queryKey: ask.allOf(project) })
+    },
+    onError: (e) => say(e.message, true),
+  })
+}
+
+function Weights({ project, scoring }: { project: string; scoring: Scoring }) {
+  const [text, setText] = useState<Record<string, string>>(Object.fromEntries(partNames.map((p) => [p, String(scoring.weights[p] ?? 0)])))
+  const weights = Object.fromEntries(partNames.map((p) => [p, numberOf(text[p] ?? '', 0, 1000)]))
+  const bad = partNames.filter((p) => weights[p] === undefined)
+  const all = partNames.reduce((n, p) => n + (weights[p] ?? 0), 0)
+  const good = bad.length === 0 && all > 0
+  const same = good && partNames.every((p) => weights[p] === scoring.weights[p])
+  const tried = useQuery({
+    ...ask.scoringTrial(project, weights), enabled: good,
+  })
+  const change = useChange(project)
+  return (
+    <section aria-labelledby="weights" className="mt-5">
+      <h2 id="weights" className="text-lg font-semibold">What each part can give</h2>
+      <div className="mt-2 grid gap-x-10 gap-y-4 lg:grid-cols-[26rem_minmax(0,1fr)]">
+        <form
+          onSubmit={(e) => {
+            e.preventDefault()
+            if (good && !same) change.mutate({ weights: weights as Record<string, number> })
+          }}
+        >
+          <table className="w-full">
+            <thead>
+              <tr className="soft text-left">
+                <th scope="col" className="font-normal">part</th>
+                <th scope="col" className="font-normal">weight</th>
+                <th scope="col" className="text-right font-normal">points at most</th>
+              </tr>
+            </thead>
+            <tbody>
+              {partNames.map((p) => (
+                <tr key={p}>
+                  <th scope="row" className="py-1 pr-3 text-left font-normal"><b className="font-semibold">{p}</b><span className="soft block text-[.93rem]">{partWords[p]}</span></th>
+                  <td className="pr-3"><input className={`input input-sm w-20 text-right ${weights[p] === undefined ? 'border-accent' : ''}`} inputMode="decimal" aria-label={`weight of ${p}`} aria-invalid={weights[p] === undefined} value={text[p]} onChange={(e) => setText({ ...text, [p]: e.target.value })} /></td>
+                  <td className="text-right">{good ? ((100 * (weights[p] ?? 0)) / all).toFixed(1) : '–'}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+          {bad.length > 0 && <p role="alert" className="mt-2 text-accent">{bad.join(', ')}: write a number from 0 to 1,000.</p>}
+          {bad.length === 0 && all === 0 && <p role="alert" className="mt-2 text-accent">One weight at least must be more than 0.</p>}
+          <p className="mt-3 flex flex-wrap gap-2">
+            <button className="btn btn-primary btn-sm" disabled={!good || same || change.isPending}>Save these weights</button>
+            <button type="button" className="btn btn-ghost btn-sm font-normal" onClick={() => change.mutate({ reset: true })}>Back to the defaults</button>
+            {good && !same && <Copy text={`firethorn impact try ${option('--project', project)} ${partNames.filter((p) => weights[p] !== scoring.weights[p]).map((p) => `--weight ${p}=${weights[p]}`).join(' ')}`}>Copy as command</Copy>}
+          </p>
+        </form>
+        <div className="min-w-0">
+          {tried.error && <Failed error={tried.error} />}
+          {tried.data && (
+            <>
+              <h3 className="font-semibold">{same ? `The list as it is, ${counted(tried.data.issues, 'open issue')}` : `The list as it would be, ${counted(tried.data.issues, 'open issue')}`}</h3>
+              <Ranks list={tried.data.after} before={tried.data.before} same={same} />
+              {tried.data.issues === 0 && <p className="soft">No open issue to rank yet.</p>}
+            </>
+          )}
+        </div>
+      </div>
+    </section>
+  )
+}
+
+function Ranks({ list, before, same }: { list: Rank[]; before: Rank[]; same: boolean }) {
+  const old = new Map(before.map((r) => [r.issue, r]))
+  return (
+    <table className="mt-1 w-full">
+      <thead>
+        <tr className="soft text-left">
+          {['place', 'impact', 'issue', 'largest part'].map((h) => <th key={h} scope="col" className="pr-4 font-normal">{h}</th>)}
+        </tr>
+      </thead>
+      <tbody>
+        {list.map((r) => {
+          const best = r.parts.reduce((a, b) => (b.points > a.points ? b : a))
+          const was = old.get(r.issue)
+          return (
+            <tr key={r.issue} className="border-t border-base-300/60">
+              <td className="py-0.5 pr-4 whitespace-nowrap">{r.place}{!same && <span className={`ml-2 ${r.was && r.was > r.place ? 'text-primary' : r.was && r.was < r.place ? 'hurts' : 'soft'}`}>{moved(r.place, r.was)}</span>}</td>
+              <td className="pr-4 whitespace-nowrap">{r.impact.toFixed(1)}{!same && was && <span className="soft"> was {was.impact.toFixed(1)}</span>}</td>
+              <td className="max-w-64 truncate pr-4"><Link className="link-hover font-semibold" to={`/p/${r.issue.replace('/', '/issues/')}`}>{r.headline}</Link> <span className="soft">{r.issue}</span></td>
+              <td className="soft">{best.points.toFixed(1)} {best.words}</td>
+            </tr>
+          )
+        })}
+      </tbody>
+    </table>
+  )
+}
+
+const thresholds = [
+  ['minutes', 'minutes that are held against the past (10 to 60, in tens)'], ['events', 'events in them, at least'], ['users', 'users hit by them, at least, where users are told'], ['times', 'times what is usual, at least'],
+  ['odds', 'odds that it is chance, at most'], ['share', 'or share of the sessions that are hit, in per cent'], ['sessions', 'of so many sessions, at least'],
+] as const
+
+function Surges({ project, scoring }: { project: string; scoring: Scoring }) {
+  const shown = { ...scoring.surge, share: asShare(scoring.surge.share) }
+  const [text, setText] = useState<Record<string, string>>(Object.fromEntries(thresholds.map(([n]) => [n, String(shown[n])])))
+  const change = useChange(project)
+  const value = (n: string) => numberOf(text[n] ?? '', 0, 1e9)
+  const bad = thresholds.filter(([n]) => value(n) === undefined)
+  const same = thresholds.every(([n]) => value(n) === shown[n])
+  return (
+    <section aria-labelledby="surges" className="mt-8">
+      <h2 id="surges" className="text-lg font-semibold">When an issue surges</h2>
+      <p className="soft max-w-3xl">The last minutes are held against the issue's own past two weeks: its mean, or that of the same time of day where it is more. Once it surges it goes on doing so down to half of this.</p>
+      <form
+        className="mt-2 max-w-3xl"
+        onSubmit={(e) => {
+          e.preventDefault()
+          if (bad.length === 0) change.mutate({ surge: { minutes: value('minutes')!, events: value('events')!, users: value('users')!, times: value('times')!, odds: value('odds')!, share: value('share')! / 100, sessions: value('sessions')! } })
+        }}
+      >
+        <div className="grid grid-cols-[6rem_1fr] items-center gap-x-3 gap-y-1">
+          {thresholds.map(([n, words]) => (
+            <label key={n} className="contents">
+              <input className={`input input-sm w-24 text-right ${value(n) === undefined ? 'border-accent' : ''}`} inputMode="decimal" aria-invalid={value(n) === undefined} value={text[n]} onChange={(e) => setText({ ...text, [n]: e.target.value })} />
+              <span>{words}</span>
+            </label>
+          ))}
+        </div>
+        {bad.length > 0 && <p role="alert" className="mt-2 text-accent">{bad.map(([n]) => n).join(', ')}: write a number.</p>}
+        <button className="btn btn-primary btn-sm mt-3" disabled={bad.length > 0 || same || change.isPending}>Save these thresholds</button>
+      </form>
+    </section>
+  )
+}

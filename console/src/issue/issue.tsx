@@ -1,0 +1,258 @@
+import { lost } from '../core/current.ts'
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useEffect, useState } from 'react'
+import type { ReactNode } from 'react'
+import { Link, useNavigate, useParams, useSearchParams } from 'react-router'
+import * as api from '../api/client.ts'
+import type { EventDetail, IssueDetail } from '../api/client.ts'
+import * as ask from '../api/queries.ts'
+import { count, counted, day, exact } from '../core/format.ts'
+import { args, shell } from '../core/shell.ts'
+import { scaleOf } from '../core/stem.ts'
+import { Arithmetic } from '../shared/arithmetic.tsx'
+import { Beside } from './beside.tsx'
+import { DecisionBar } from '../decide/decide.tsx'
+import { Breadcrumbs, Facts } from './facts.tsx'
+import { IssueFeedback, Said } from './feedback.tsx'
+import { History } from './history.tsx'
+import { useKeys } from '../shared/keys.ts'
+import { Likely } from '../shared/likely.tsx'
+import { Owners } from './owners.tsx'
+import { Ago, Copy, Failed, Figure, Loading, State, StemAndBerry } from '../shared/parts.tsx'
+import { listOf } from '../shared/back.ts'
+import { useTitle } from '../shared/title.ts'
+import { useSay } from '../shared/say.tsx'
+import { Since } from './since.tsx'
+import { Splits } from '../decide/split.tsx'
+import { Grouping } from './grouping.tsx'
+import { Threads } from './threads.tsx'
+import { Trace } from './trace.tsx'
+
+/** One issue: what broke, who is hit, since when, what to do. */
+export function IssuePage() {
+  const { project = '', number = '' } = useParams()
+  const [params, setParams] = useSearchParams()
+  const which = params.get('event') ?? 'newest'
+  const n = Number(number)
+  const go = useNavigate()
+  const issue = useQuery(ask.issue(project, n))
+  const event = useQuery({ ...ask.event(project, n, which), placeholderData: keepPreviousData })
+  const [raw, setRaw] = useState(false)
+  const below = useAfter(issue.data !== undefined && (event.data !== undefined || event.error !== null))
+  const pos = event.data?.position
+  const page = (id: string | undefined) => {
+    if (id) setParams(id === pos?.newest ? {} : { event: id }, { replace: true, preventScrollReset: true })
+  }
+  const jump = (part: string) => document.getElementById(part)?.scrollIntoView({ block: 'start' })
+  useKeys('issue', {
+    back: () => void go(listOf(project)), raw: () => setRaw(!raw),
+    older: () => page(pos?.older), newer: () => page(pos?.newer),
+    broke: () => jump('broke'), who: () => jump('who'), when: () => jump('when'), doing: () => jump('do'),
+  })
+  useTitle(issue.data?.headline, issue.data?.id)
+  const now = issue.data?.id
+  useEffect(() => { // a merged-away number leads to where it went
+    if (now && now !== `${project}/${n}`) void go(`/p/${now.replace('/', '/issues/')}`, { replace: true })
+  }, [now, project, n, go])
+  if (lost(issue)) return <Failed error={issue.error!} again={() => void issue.refetch()} />
+  if (!issue.data) return <Loading />
+  const i = issue.data
+  return (
+    <>
+      <Head issue={i} />
+      <div className="px-4">
+        <div className="mx-auto max-w-[84rem] pb-8">
+        <Part id="broke" title="What broke">
+          <div className="mb-2 flex flex-wrap items-center gap-2">
+            {event.data && <Pager event={event.data} page={page} />}
+            <span className="grow" />
+            <label className="flex items-center gap-2">
+              <input type="checkbox" className="toggle toggle-sm" checked={raw} onChange={(e) => setRaw(e.target.checked)} /> raw trace
+              <kbd className="kbd kbd-xs" aria-hidden="true">r</kbd>
+            </label>
+          </div>
+          {event.error && <Failed error={event.error} />}
+          {event.data && <Trace key={event.data.id} event={event.data} raw={raw} />}
+          {event.data && (
+            <>
+              <Threads event={event.data} raw={raw} />
+              {event.data.feedback.length > 0 && (
+                <>
+                  <h3 className="mt-5 mb-2 font-semibold">What was said about this event</h3>
+                  <Said list={event.data.feedback} />
+                </>
+              )}
+              <h3 className="mt-5 mb-2 font-semibold">What led up to it</h3>
+              <Breadcrumbs event={event.data} />
+              <h3 className="mt-5 mb-2 font-semibold">Facts of this event</h3>
+              <Facts event={event.data} />
+            </>
+          )}
+        </Part>
+        <Part id="who" title="Who is hit">
+          <p>
+            {counted(i.users, 'user')} in {counted(i.events, 'event')}.
+            {event.data?.user && <> This event hit <span className="mono">{event.data.user.attribute} = {event.data.user.value}</span>.</>}
+          </p>
+          {i.feedback > 0 && <IssueFeedback project={project} number={n} id={i.id} />}
+          <Counted title="environment" list={i.environments} />
+        </Part>
+        <Part id="when" title="Since when">
+          {below && <Since project={project} number={n} issue={i} />}
+          <Counted title="release" list={i.releases} />
+          {below && <Likely id={i.id} />}
+        </Part>
+        <Part id="do" title="What to do">
+          <MergedFrom issue={i} />
+          <Splits issue={i} />
+          {below && <Owners issue={i} />}
+          <History issue={i} />
+          {below && <Beside id={i.id} />}
+          {below && <Grouping project={project} event={event.data?.kept ? event.data.id : undefined} issue={i.id} />}
+        </Part>
+        </div>
+      </div>
+      <DecisionBar issue={i} merged={(into) => void go(`/p/${into.replace('/', '/issues/')}`)} split={(part) => void go(`/p/${part.replace('/', '/issues/')}`)} deleted={() => void go(listOf(project))} label={`${i.id} is ${i.standing}`} more={<Link className="btn btn-ghost btn-sm font-normal" to={listOf(project)}>Back <kbd className="kbd kbd-xs" aria-hidden="true">Esc</kbd></Link>} />
+    </>
+  )
+}
+
+/** True a moment after the first screen is there: what lies below it is not to hold it up. */
+function useAfter(there: boolean): boolean {
+  const [after, setAfter] = useState(false)
+  useEffect(() => {
+    if (!there || after) return
+    const t = setTimeout(() => setAfter(true), 50)
+    return () => clearTimeout(t)
+  }, [there, after])
+  return after
+}
+
+function Part({ id, title, children }: { id: string; title: string; children: ReactNode }) {
+  return (
+    <section id={id} className="scroll-mt-2 pt-5" aria-labelledby={id + '-title'}>
+      <h2 id={id + '-title'} className="mb-2 text-lg font-semibold">{title}</h2>
+      {children}
+    </section>
+  )
+}
+
+/** Who and how much, at the top. */
+function Head({ issue: i }: { issue: IssueDetail }) {
+  return (
+    <div className="border-b border-base-300 bg-base-100 px-4 pt-3 pb-2">
+      <div className="mx-auto max-w-[84rem]">
+        <div className="flex flex-wrap items-baseline gap-x-3 gap-y-1">
+          <h1 className="text-xl font-semibold break-all">{i.headline}</h1>
+          <State state={i.state} fixedIn={i.fixed_in} countOnly={i.count_only} />
+          <span className="soft">{i.id}</span>
+          {i.surge && <span className="hurts font-semibold" title={`since ${exact(i.surge.since)}`}>surging: {i.surge.words}</span>}
+          {i.quiet && <span className="text-info" title={i.quiet}>gone quiet</span>}
+          {i.recounting && <span className="text-warning" title="A merge, a split or its undo was just made: counts are still following it.">recounting</span>}
+          <span className="grow" />
+          <details className="dropdown dropdown-end">
+            <summary className="btn btn-ghost btn-sm font-normal">Copy as …</summary>
+            <div className="dropdown-content z-20 flex w-44 flex-col rounded border border-base-300 bg-base-100 p-1">
+              <Copy text={`firethorn issue show ${args(i.id)}`}>Command line</Copy>
+              <Copy text={`curl -H "Authorization: Bearer $FIRETHORN_TOKEN" ${shell(`${location.origin}/api/issues/${i.id}`)}`}>Request</Copy>
+              <Copy text={i.link}>Link</Copy>
+            </div>
+          </details>
+        </div>
+        <p className="flex flex-wrap gap-x-4">
+          {i.place && <span className="mono">{i.place}</span>}
+          {i.message && <span className="soft line-clamp-2 break-words whitespace-pre-wrap">{i.message}</span>}
+        </p>
+        <div className="mt-2 flex flex-wrap items-start gap-x-8 gap-y-2">
+        <dl className="flex flex-wrap items-start gap-x-8 gap-y-2">
+          <Figure name="impact">
+            <Arithmetic issue={i} />
+          </Figure>
+          <Figure name="users"><span className={i.users ? 'hurts' : ''}>{count(i.users)}</span></Figure>
+          <Figure name="events">{count(i.events)}</Figure>
+          <Figure name="last seen"><Ago at={i.last_seen} /></Figure>
+          <Figure name="first seen"><span title={exact(i.first_seen)}>{day(i.first_seen)}</span></Figure>
+          <Figure name="releases"><span className="mono">{i.first_release === i.last_release ? i.last_release || 'none' : `${i.first_release || 'none'} → ${i.last_release || 'none'}`}</span></Figure>
+          {i.feedback > 0 && <Figure name="feedback"><a href="#who" className="underline decoration-dotted underline-offset-4">{count(i.feedback)}</a></Figure>}
+          <Figure name="severity"><span title={i.severity_by_hand ? 'set by hand' : 'as the newest event says'}>{i.severity}</span></Figure>
+          <Figure name="owner">{i.owner ?? 'nobody'}</Figure>
+        </dl>
+        <StemAndBerry days={i.trend} scale={scaleOf([i.trend])} events={i.events} users={i.users} width={220} height={44} berry={5.5} />
+        </div>
+      </div>
+    </div>
+  )
+}
+
+/** Pages through the issue's events without moving the page. */
+function Pager({ event: e, page }: { event: EventDetail; page: (id: string | undefined) => void }) {
+  const p = e.position
+  if (!p) return null
+  const buttons: [string, string | undefined, boolean][] = [['Newest', p.newest, p.number === 1], ['Newer', p.newer, !p.newer], ['Older', p.older, !p.older], ['Oldest', p.oldest, !p.older]]
+  return (
+    <div className="flex flex-wrap items-center gap-2">
+      <span>
+        Event {p.number ? count(p.number) : 'beyond 10,000'} of {count(p.kept)} kept{p.total > p.kept && <> (of {count(p.total)} in all)</>}, <time dateTime={e.time} title={e.id}>{exact(e.time)}</time>, {e.release || 'no release'}, {e.environment}
+      </span>
+      <span className="join">
+        {buttons.map(([words, id, off]) => (
+          <button key={words} className="btn btn-outline btn-xs join-item font-normal" disabled={off} onClick={() => page(id)}>
+            {words}
+          </button>
+        ))}
+      </span>
+    </div>
+  )
+}
+
+function Counted({ title, list }: { title: string; list: { name: string; events: number; first_seen: string; last_seen: string }[] }) {
+  if (list.length === 0) return null
+  return (
+    <table className="mt-3">
+      <thead>
+        <tr className="soft text-left">
+          {[title, 'events', 'first seen', 'last seen'].map((h) => (
+            <th key={h} scope="col" className="pr-8 font-normal">{h}</th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {list.map((r) => (
+          <tr key={r.name}>
+            <th scope="row" className="mono pr-8 text-left font-normal">{r.name}</th>
+            <td className="pr-8 text-right">{count(r.events)}</td>
+            <td className="pr-8">{exact(r.first_seen)}</td>
+            <td><Ago at={r.last_seen} /></td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  )
+}
+
+/** The issues that were merged into this one, each with its way back. */
+function MergedFrom({ issue: i }: { issue: IssueDetail }) {
+  const client = useQueryClient()
+  const say = useSay()
+  const takeOut = useMutation({
+    mutationFn: (id: string) => api.act(id, 'undo'),
+    onSuccess: (_, id) => {
+      say(`${id} is an issue of its own again`)
+      void client.invalidateQueries({ queryKey: ask.allOf(ask.projectOf(i.id)) })
+    },
+    onError: (e) => say(e.message, true),
+  })
+  if (i.merged_from.length === 0) return null
+  return (
+    <p className="mb-3 flex flex-wrap items-center gap-2">
+      Merged into this:
+      {i.merged_from.map((id) => (
+        <span key={id} className="flex items-center gap-1">
+          {id}
+          <button className="btn btn-outline btn-xs font-normal" onClick={() => takeOut.mutate(id)} aria-label={`Undo the merge of ${id}`}>Undo</button>
+        </span>
+      ))}
+    </p>
+  )
+}
+

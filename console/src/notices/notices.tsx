@@ -1,0 +1,61 @@
+import { lost } from '../core/current.ts'
+import { useInfiniteQuery, useMutation, useQueryClient } from '@tanstack/react-query'
+import { Link } from 'react-router'
+import * as api from '../api/client.ts'
+import * as ask from '../api/queries.ts'
+import type { components } from '../api/schema.d.ts'
+import { byDay } from '../core/days.ts'
+import { Ago, Copy, Empty, Failed, Loading } from '../shared/parts.tsx'
+
+type Notice = components['schemas']['Notice']
+
+/** What one should hear of, day by day: one's issues and those one watches coming back, waking, decided about by others. */
+export function NoticesPage() {
+  const client = useQueryClient()
+  const got = useInfiniteQuery(ask.notices())
+  const seen = useMutation({ mutationFn: (upTo: number) => api.seenNotices(upTo), onSuccess: () => client.invalidateQueries({ queryKey: ask.allNotices }) })
+  if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
+  if (!got.data) return <Loading />
+  const list = got.data.pages.flatMap((p) => p.notices)
+  const newest = list[0]
+  if (!newest) {
+    return (
+      <Empty page title="No notice yet">
+        <p>You hear of it here when an issue that you have, fixed, parked or watch comes back, wakes or holds, when somebody else decides about it or comments on it, and when a comment mentions you.</p>
+      </Empty>
+    )
+  }
+  const waiting = got.data.pages[0]?.waiting ?? 0
+  return (
+    <div className="mx-auto max-w-4xl px-6 py-5">
+      <div className="flex flex-wrap items-baseline gap-x-4">
+        <h1 className="text-xl font-semibold">Notices</h1>
+        <p className="soft grow">{waiting === 0 ? 'You have seen them all.' : `${waiting} that you have not seen.`}</p>
+        {waiting > 0 && <button className="btn btn-outline btn-sm font-normal" onClick={() => seen.mutate(newest.id)}>I have seen them</button>}
+        <Copy text="firethorn notice list">Copy as command</Copy>
+      </div>
+      {byDay(list, Date.now()).map((day) => (
+        <section key={day.title} aria-label={day.title}>
+          <h2 className="mt-4 mb-1.5 font-semibold">{day.title}</h2>
+          <ol className="rounded border border-base-300 bg-base-100">{day.items.map((n) => <Line key={n.id} notice={n} />)}</ol>
+        </section>
+      ))}
+      {got.hasNextPage && <button className="btn btn-sm mt-3" disabled={got.isFetchingNextPage} onClick={() => void got.fetchNextPage()}>Show older</button>}
+    </div>
+  )
+}
+
+function Line({ notice: n }: { notice: Notice }) {
+  return (
+    <li className={`border-b border-base-300/60 px-3 py-2 last:border-b-0 ${n.seen ? '' : 'border-l-4 border-l-primary'}`}>
+      <p className="flex flex-wrap items-baseline gap-x-3">
+        <Link className="link-hover font-semibold" to={`/p/${n.issue.replace('/', '/issues/')}`}>{n.issue}</Link>
+        <span className="min-w-0 break-words">{n.headline}</span>
+        <span className="grow" />
+        {!n.seen && <span className="text-primary">new</span>}
+        <span className="soft"><Ago at={n.at} /></span>
+      </p>
+      <p className={`break-words whitespace-pre-line ${n.kind === 'regressed' ? 'hurts' : ''}`}>{n.actor && <b className="font-semibold">{n.actor}: </b>}{n.words}</p>
+    </li>
+  )
+}

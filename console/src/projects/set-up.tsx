@@ -1,0 +1,105 @@
+import { useQuery } from '@tanstack/react-query'
+import { Link, useParams, useSearchParams } from 'react-router'
+import * as api from '../api/client.ts'
+import * as ask from '../api/queries.ts'
+import { counted } from '../core/format.ts'
+import { Copy, Failed, Loading } from '../shared/parts.tsx'
+
+/** How an application reports, step by step, with the project's own key, and whether it does. */
+export function SetUp({ project }: { project: string }) {
+  const [params, setParams] = useSearchParams()
+  const runtime = params.get('runtime') ?? 'vite'
+  const p = useQuery(ask.project(project))
+  const g = useQuery(ask.setUp(project, runtime))
+  const failed = p.error ?? g.error
+  if (failed) return <Failed error={failed} again={() => void Promise.all([p.refetch(), g.refetch()])} />
+  if (!p.data || !g.data) return <Loading />
+  const first = g.data.steps.filter((s) => !s.later)
+  const later = g.data.steps.filter((s) => s.later)
+  return (
+    <div className="mx-auto max-w-4xl px-6 py-6">
+      <h1 className="text-xl font-semibold">Set up {project}</h1>
+      <fieldset className="mt-3">
+        <legend className="soft mb-1">It runs in</legend>
+        <div className="flex flex-wrap gap-1.5">
+          {g.data.runtimes.map((r) => (
+            <label key={r.id} className={`btn btn-sm font-normal has-focus-visible:outline-2 has-focus-visible:outline-offset-2 ${r.id === runtime ? 'btn-primary' : 'btn-outline'}`}>
+              <input type="radio" name="runtime" className="sr-only" checked={r.id === runtime} onChange={() => setParams({ runtime: r.id }, { replace: true })} />
+              {r.name}
+            </label>
+          ))}
+        </div>
+      </fieldset>
+      <Arrival project={project} events={p.data.events} />
+      <p className="mt-4">{g.data.about}</p>
+      <Steps steps={first} from={1} />
+      {later.length > 0 && (
+        <>
+          <h2 className="mt-6 text-lg font-semibold">Then, in the build or the deployment</h2>
+          <Steps steps={later} from={first.length + 1} />
+        </>
+      )}
+    </div>
+  )
+}
+
+function Steps({ steps, from }: { steps: api.SetUp['steps']; from: number }) {
+  return (
+    <ol className="mt-3 space-y-4" start={from}>
+      {steps.map((s, i) => {
+        const text = (s.run ?? s.text ?? '').replace(/\n$/, '')
+        return (
+          <li key={s.title}>
+            <div className="flex flex-wrap items-baseline gap-x-3">
+              <h2 className="font-semibold">{from + i}. {s.title}</h2>
+              {s.file && <span className="mono soft break-all">{s.file}</span>}
+              <span className="grow" />
+              {text && <Copy text={text}>Copy</Copy>}
+            </div>
+            {s.why && <p className="soft">{s.why}</p>}
+            {text && <pre className="mt-1 overflow-x-auto rounded border border-base-300 bg-base-100 p-3 text-[.93rem]" tabIndex={0} aria-label={s.title}>{text}</pre>}
+          </li>
+        )
+      })}
+    </ol>
+  )
+}
+
+/** Whether anything has come: said as it comes. */
+function Arrival({ project, events }: { project: string; events: number }) {
+  const latest = useQuery({
+    ...ask.arrival(project),
+    enabled: events > 0,
+  })
+  const issue = latest.data?.issues[0]
+  return (
+    <div role="status" className={`mt-4 rounded border p-3 ${events === 0 ? 'border-base-300 bg-base-100' : 'border-primary bg-base-100'}`}>
+      {events === 0 ? (
+        <p>
+          <span className="status status-info mr-2 animate-pulse" aria-hidden="true" />
+          <b className="font-semibold">Nothing has arrived yet; listening.</b> <span className="soft">It is shown here as soon as it is filed. From the terminal: <code className="mono whitespace-nowrap">firethorn send --project {project}</code></span>
+        </p>
+      ) : (
+        <>
+          <p className="font-semibold">
+            <span aria-hidden="true">✓ </span>
+            {counted(events, 'event')} {events === 1 ? 'has' : 'have'} arrived.
+          </p>
+          {issue && (
+            <p className="mt-1">
+              The latest: <Link className="link" to={`/p/${issue.id.replace('/', '/issues/')}`}>{issue.headline}</Link>
+              {issue.place && <span className="mono soft"> {issue.place}</span>}
+              {issue.message && <span className="soft block truncate">{issue.message}</span>}
+            </p>
+          )}
+          <p className="mt-1"><Link className="link" to={`/p/${project}/issues`}>All issues</Link></p>
+        </>
+      )}
+    </div>
+  )
+}
+
+export function SetUpPage() {
+  const { project = '' } = useParams()
+  return <SetUp project={project} />
+}

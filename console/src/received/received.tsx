@@ -1,0 +1,139 @@
+import { lost } from '../core/current.ts'
+import { useQuery } from '@tanstack/react-query'
+import { useParams, useSearchParams } from 'react-router'
+import { Link } from 'react-router'
+import * as api from '../api/client.ts'
+import * as ask from '../api/queries.ts'
+import { count, counted, day } from '../core/format.ts'
+import { bars, blocks, inWords, names, parts } from '../core/received.ts'
+import type { Bar, Part } from '../core/received.ts'
+import { Ago, Copy, Empty, Failed, Loading } from '../shared/parts.tsx'
+import { option } from '../core/shell.ts'
+
+const windows: [number, string][] = [[24, '24 hours'], [168, '7 days'], [720, '30 days']]
+const paints: Record<Part, string> = { stored: 'var(--color-primary)', dropped: 'var(--color-secondary)', over_allowance: 'var(--color-warning)', refused: 'var(--color-accent)' }
+
+/** What came in, what became of it, and why. */
+export function ReceivedPage() {
+  const { project = '' } = useParams()
+  const [search, setSearch] = useSearchParams()
+  const hours = Number(search.get('hours')) || 24
+  const got = useQuery(ask.received(project, hours))
+  if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
+  if (!got.data) return <Loading />
+  const v = got.data
+  return (
+    <div className="mx-auto max-w-6xl px-6 py-5">
+      <div className="flex flex-wrap items-baseline gap-x-4">
+        <h1 className="text-xl font-semibold">Received</h1>
+        <p className="soft grow">
+          {v.allowance.minute > 0 ? `${count(v.allowance.minute)} events a minute` : 'Any number a minute'}, {v.allowance.day > 0 ? `${count(v.allowance.day)} a day` : 'any number a day'} may come in.
+        </p>
+        <div className="join" role="group" aria-label="Window">
+          {windows.map(([h, words]) => (
+            <button key={h} className={`btn btn-sm join-item font-normal ${h === hours ? 'btn-primary' : 'btn-outline'}`} aria-pressed={h === hours} onClick={() => setSearch(h === 24 ? {} : { hours: String(h) })}>
+              {words}
+            </button>
+          ))}
+        </div>
+        <Copy text={`firethorn received ${option('--project', project)} --hours ${hours}`}>Copy as command</Copy>
+      </div>
+      {v.rules_off.map((o) => (
+        <p key={o.rule} role="alert" className="mt-3 rounded border border-warning bg-base-100 px-3 py-2">
+          The {o.section} rule <b>{o.rule}</b> was switched off <Ago at={o.at} />: {o.why}. <Link className="link" to={`/p/${project}/rules`}>Mend it</Link>
+        </p>
+      ))}
+      {v.hours.length === 0 ? (
+        <Empty title="Nothing came in">
+          <p>Every event that is sent is counted here: stored, dropped by a rule, turned away, refused, and why.</p>
+          <p className="mt-2">
+            <Link className="link" to={`/p/${project}/set-up`}>Set the application up</Link>, or choose a longer window.
+          </p>
+        </Empty>
+      ) : (
+        <>
+          <Histogram bars={bars(v.hours, v.from, v.to)} sum={v.sum} />
+          {v.sum.sessions + v.sum.feedback > 0 && <p className="soft mt-2">Beside them {counted(v.sum.sessions, 'message')} about sessions, and feedback {counted(v.sum.feedback, 'time')}.</p>}
+          <Causes list={v.causes} />
+        </>
+      )}
+    </div>
+  )
+}
+
+const width = 1100
+const height = 150
+
+function Histogram({ bars, sum }: { bars: Bar[]; sum: api.Received['sum'] }) {
+  const most = Math.max(...bars.map((b) => b.total))
+  const step = width / bars.length
+  const label = (b: Bar) => (b.hours === 24 ? day(b.from) : `${day(b.from)} ${b.from.slice(11, 16)} UTC`)
+  return (
+    <figure className="mt-4 rounded border border-base-300 bg-base-100 p-3">
+      <figcaption className="mb-2 flex flex-wrap gap-x-5">
+        {parts.map((p) => (
+          <span key={p} className="flex items-center gap-1.5">
+            <svg width="11" height="11" aria-hidden="true"><rect width="11" height="11" rx="2" fill={paints[p]} /></svg>
+            <b>{count(sum[p])}</b> {names[p]}
+          </span>
+        ))}
+        {sum.repeats > 0 && <span className="soft">{counted(sum.repeats, 'repeat')}</span>}
+        {sum.joined > 0 && <span className="soft" title="reports of an exception that another report had made an event of already">{counted(sum.joined, 'second report')}</span>}
+        {sum.cut > 0 && <span className="soft">{count(sum.cut)} cut</span>}
+        {sum.set_aside > 0 && <span className="hurts">{count(sum.set_aside)} set aside</span>}
+        {sum.lost_by_client > 0 && <span className="soft">{count(sum.lost_by_client)} lost by clients</span>}
+      </figcaption>
+      <svg viewBox={`0 0 ${width} ${height}`} className="block w-full" role="img" aria-label={`Events by ${bars[0]?.hours === 24 ? 'day' : 'hour'}, at most ${count(most)}`}>
+        <line className="ground" x1="0" x2={width} y1={height - 0.5} y2={height - 0.5} />
+        {bars.map((b, i) => (
+          <g key={b.from}>
+            <title>{`${label(b)}: ${inWords(b)}`}</title>
+            <rect x={step * i} width={step} height={height} fill="transparent" />
+            {blocks(b, most, height).map((k) => (
+              <rect key={k.part} x={step * i + step * 0.12} width={step * 0.76} y={k.y} height={k.height} fill={paints[k.part]} />
+            ))}
+          </g>
+        ))}
+      </svg>
+      <div className="soft flex justify-between text-[.9rem]" aria-hidden="true">
+        <span>{bars[0] && label(bars[0])}</span>
+        <span>most: {count(most)}</span>
+        <span>{bars.length > 0 && label(bars[bars.length - 1]!)}</span>
+      </div>
+    </figure>
+  )
+}
+
+function Causes({ list }: { list: api.Received['causes'] }) {
+  if (list.length === 0) return <p className="soft mt-4">All of it was stored as it came.</p>
+  return (
+    <section className="mt-4 rounded border border-base-300 bg-base-100" aria-labelledby="causes">
+      <h2 id="causes" className="border-b border-base-300 px-3 py-2 font-semibold">What was not simply stored</h2>
+      <ul>
+        {list.map((c) => (
+          <li key={c.cause + c.rule} className="border-b border-base-300/60 last:border-0">
+            <details className="group">
+              <summary className="grid grid-cols-[1rem_4.5rem_9rem_minmax(0,1fr)] gap-x-4 px-3 py-1.5 hover:bg-base-200">
+                <span className="soft transition-transform group-open:rotate-90" aria-hidden="true">▸</span>
+                <span className="text-right font-semibold">{count(c.events)}</span>
+                <span>{c.cause.replaceAll('_', ' ')}</span>
+                <span className="min-w-0 truncate">
+                  {c.rule && <b>{c.rule}</b>} <span className="soft">{c.words}</span>
+                </span>
+              </summary>
+              <ul className="space-y-1 px-3 pb-2 pl-[2.8rem]">
+                {c.examples.length === 0 && <li className="soft">No example was kept.</li>}
+                {c.examples.map((e) => (
+                  <li key={e.at + e.words} className="grid grid-cols-[5.5rem_minmax(0,1fr)] gap-x-4">
+                    <span className="soft text-right"><Ago at={e.at} /></span>
+                    <span className="mono min-w-0 break-words">{e.words}</span>
+                  </li>
+                ))}
+              </ul>
+            </details>
+          </li>
+        ))}
+      </ul>
+    </section>
+  )
+}
