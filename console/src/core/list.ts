@@ -1,32 +1,5 @@
+import type { ListQuery } from './address.ts'
 import { option, shell } from './shell.ts'
-
-/** The state of the issue list that lives in the address. */
-
-export const orders = ['impact', 'users', 'events', 'newest', 'last_seen'] as const
-export type Order = (typeof orders)[number]
-export const states = ['open', 'new', 'regressed', 'accepted', 'parked', 'fixed', 'dismissed', 'all'] as const
-export type StateFilter = (typeof states)[number]
-
-export interface ListQuery {
-  state: StateFilter
-  order: Order
-  text: string
-}
-
-export function readQuery(p: URLSearchParams): ListQuery {
-  const state = p.get('state') as StateFilter
-  const order = p.get('order') as Order
-  return { state: states.includes(state) ? state : 'open', order: orders.includes(order) ? order : 'impact', text: p.get('text') ?? '' }
-}
-
-/** The shortest address that says the same: what is usual is left out. */
-export function writeQuery(q: ListQuery): URLSearchParams {
-  const p = new URLSearchParams()
-  if (q.state !== 'open') p.set('state', q.state)
-  if (q.order !== 'impact') p.set('order', q.order)
-  if (q.text) p.set('text', q.text)
-  return p
-}
 
 /** The same list at the command line. */
 export function listCommand(project: string, q: ListQuery): string {

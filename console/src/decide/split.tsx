@@ -7,6 +7,7 @@ import * as ask from '../api/queries.ts'
 import { count, counted } from '../core/format.ts'
 import { Buttons, Dialog } from '../shared/parts.tsx'
 import { useSay } from '../shared/say.tsx'
+import { issueAt } from '../core/address.ts'
 
 const groups: [SplitBy['by'], string][] = [['frame', 'On the stack'], ['message', 'Message'], ['attribute', 'Attribute']]
 
@@ -72,7 +73,7 @@ export function Splits({ issue: i }: { issue: IssueDetail }) {
     },
     onError: (e) => say(e.message, true),
   })
-  const to = (id: string) => <Link className="link" to={`/p/${id.replace('/', '/issues/')}`}>{id}</Link>
+  const to = (id: string) => <Link className="link" to={issueAt(id)}>{id}</Link>
   return i.splits.map((s) => (
     <p key={s.to} className="mb-3 flex flex-wrap items-center gap-2">
       {s.to === i.id ? <span>Split off from {to(s.from)}: </span> : <span>Split off as {to(s.to)}: </span>}

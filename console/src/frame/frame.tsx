@@ -1,5 +1,7 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useRef, useState } from 'react'
+import { pageAt, read, roundAt } from '../core/address.ts'
+import type { Tab } from '../core/address.ts'
 import { Link, NavLink, Outlet, ScrollRestoration, useLocation, useNavigate, useParams } from 'react-router'
 import * as api from '../api/client.ts'
 import * as ask from '../api/queries.ts'
@@ -48,7 +50,7 @@ export function Frame() {
                 </button>
               </li>
               <li>
-                <Link to="/round">Round in all projects</Link>
+                <Link to={roundAt()}>Round in all projects</Link>
               </li>
               <li>
                 <Link to="/owners">Who carries what</Link>
@@ -62,7 +64,7 @@ export function Frame() {
         {project && (
           <nav aria-label="Pages" className="flex flex-wrap gap-x-4 px-4">
             {pages.map(([to, words]) => (
-              <NavLink key={to} to={`/p/${project}/${to}`} className={({ isActive }) => `border-b-2 pb-1 ${isActive ? 'border-primary font-semibold' : 'soft border-transparent hover:text-base-content'}`}>
+              <NavLink key={to} to={pageAt(project, to)} className={({ isActive }) => `border-b-2 pb-1 ${isActive ? 'border-primary font-semibold' : 'soft border-transparent hover:text-base-content'}`}>
                 {words}
               </NavLink>
             ))}
@@ -77,7 +79,7 @@ export function Frame() {
   )
 }
 
-const pages: [string, string][] = [['round', 'Round'], ['issues', 'Issues'], ['releases', 'Releases'], ['received', 'Received'], ['symbols', 'Symbols'], ['rules', 'Rules'], ['grouping', 'Grouping'], ['impact', 'Impact'], ['set-up', 'Set-up']]
+const pages: [Tab, string][] = [['round', 'Round'], ['issues', 'Issues'], ['releases', 'Releases'], ['received', 'Received'], ['symbols', 'Symbols'], ['rules', 'Rules'], ['grouping', 'Grouping'], ['impact', 'Impact'], ['set-up', 'Set-up']]
 
 /** The page itself. It takes the focus when another page opens, so that keys and screen readers begin there. */
 function Main({ project }: { project: string }) {
@@ -130,9 +132,9 @@ function ProjectChoice({ project }: { project: string }) {
   const go = useNavigate()
   const here = useLocation().pathname.split('/')[3]
   if (!list.data?.projects.length) return null
-  const page = pages.some(([to]) => to === here) ? here : 'issues' // the same page of another project
+  const page = pages.find(([to]) => to === here)?.[0] ?? 'issues' // the same page of another project
   return (
-    <select className="select select-sm w-auto max-md:max-w-32" aria-label="Project" value={project} onChange={(e) => void go(`/p/${e.target.value}/${page}`)}>
+    <select className="select select-sm w-auto max-md:max-w-32" aria-label="Project" value={project} onChange={(e) => void go(pageAt(e.target.value, page))}>
       {!project && <option value="">Choose a project</option>}
       {list.data.projects.map((p) => (
         <option key={p.name}>{p.name}</option>
@@ -148,16 +150,14 @@ function Search({ project, field }: { project: string; field: React.RefObject<HT
   const go = useNavigate()
   const { search, pathname } = useLocation()
   const listed = pathname.endsWith('/issues')
-  const now = listed ? (new URLSearchParams(search).get('text') ?? '') : ''
+  const list = read('issues', new URLSearchParams(listed ? search : ''))
+  const now = list.text
   const timer = useRef<ReturnType<typeof setTimeout>>(undefined)
   const find = (replace: boolean) => {
     clearTimeout(timer.current)
     const text = field.current?.value.trim() ?? ''
-    const p = new URLSearchParams(listed ? search : '')
-    if (text === (p.get('text') ?? '') && listed) return
-    if (text) p.set('text', text)
-    else p.delete('text')
-    void go(`/p/${project}/issues?${p}`, { replace })
+    if (text === now && listed) return
+    void go(pageAt(project, 'issues', { ...list, text }), { replace })
   }
   useEffect(() => () => clearTimeout(timer.current), [])
   useEffect(() => { // another address, or the search was cleared; what is being typed stays

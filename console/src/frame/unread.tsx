@@ -3,6 +3,7 @@ import { Link } from 'react-router'
 import * as ask from '../api/queries.ts'
 import { count } from '../core/format.ts'
 import { noticed, unreadWords } from '../core/symbols.ts'
+import { pageAt } from '../core/address.ts'
 
 /** Says on a project's pages that traces of a release cannot be read. */
 export function UnreadNotice({ project }: { project: string }) {
@@ -14,7 +15,7 @@ export function UnreadNotice({ project }: { project: string }) {
       <span aria-hidden="true" className="text-warning">▲</span>
       {unreadWords(first, count)}
       {others.length > 0 && <span className="soft">Likewise of {others.length === 1 ? 'another release' : `${count(others.length)} other releases`}.</span>}
-      <Link className="link" to={`/p/${project}/symbols?release=${encodeURIComponent(first.release)}`}>See why</Link>
+      <Link className="link" to={pageAt(project, 'symbols', { release: first.release })}>See why</Link>
     </p>
   )
 }

@@ -3,6 +3,7 @@ import { Link } from 'react-router'
 import * as api from '../api/client.ts'
 import { count, counted } from '../core/format.ts'
 import { change, sideName, summary } from '../core/trial.ts'
+import { issueAt } from '../core/address.ts'
 
 /** A trial under way, with its progress and a way to end it. */
 export function useTrial(project: string) {
@@ -81,7 +82,7 @@ export function OutcomeView({ project, o }: { project: string; o: api.Outcome })
 }
 
 function name(project: string, s: api.Side) {
-  return s.new ? <b>{sideName(project, s)}</b> : <Link className="link-hover font-semibold" to={`/p/${project}/issues/${s.number}`}>{sideName(project, s)}</Link>
+  return s.new ? <b>{sideName(project, s)}</b> : <Link className="link-hover font-semibold" to={issueAt(`${project}/${s.number}`)}>{sideName(project, s)}</Link>
 }
 
 function Change(p: { project: string; title: React.ReactNode; head: api.Side; sides: api.Side[]; word: (s: api.Side) => string }) {
@@ -103,7 +104,7 @@ function Change(p: { project: string; title: React.ReactNode; head: api.Side; si
             {s.examples?.[0] && (
               <details className="mt-0.5">
                 <summary className="soft text-[.93rem]">an event, before and after</summary>
-                <Link className="link-hover soft" to={`/p/${p.project}/issues/${s.number ?? p.head.number}?event=${s.examples[0].event}`}>{s.examples[0].message || s.examples[0].event}</Link>
+                <Link className="link-hover soft" to={issueAt(`${p.project}/${s.number ?? p.head.number}`, s.examples[0].event)}>{s.examples[0].message || s.examples[0].event}</Link>
                 <pre className="mono overflow-x-auto text-[.9rem]">
                   {change(s.examples[0].before, s.examples[0].after).map((l, i) => (
                     <div key={i} className={l.sign === '+' ? 'text-primary' : l.sign === '−' ? 'text-accent' : 'soft'}>{l.sign} {l.what} {l.value}</div>

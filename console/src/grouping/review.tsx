@@ -9,6 +9,7 @@ import { Copy, Failed, Loading } from '../shared/parts.tsx'
 import { Regroup } from './regroup.tsx'
 import { useSay } from '../shared/say.tsx'
 import { option } from '../core/shell.ts'
+import { issueAt, pageAt } from '../core/address.ts'
 
 const kinds: [api.Finding['kind'], string, string][] = [
   ['pieces', 'One cause in pieces', 'Issues that look like one cause.'],
@@ -38,7 +39,7 @@ export function GroupingPage() {
           {v.findings.length === 0 && (
             <section className="rounded border border-base-300 bg-base-100 p-4">
               <h2 className="font-semibold">Nothing to mend</h2>
-              <p className="soft mt-1">Causes in several issues, issues of several causes and noise would be here, each with a rule to try. What you see yourself you can mend under <Link className="link" to={`/p/${project}/rules`}>Rules</Link>, or by merging and splitting.</p>
+              <p className="soft mt-1">Causes in several issues, issues of several causes and noise would be here, each with a rule to try. What you see yourself you can mend under <Link className="link" to={pageAt(project, 'rules')}>Rules</Link>, or by merging and splitting.</p>
             </section>
           )}
           {kinds.map(([kind, title, words]) => {
@@ -114,13 +115,13 @@ function FindingView({ project, f, n, tryVersion }: { project: string; f: api.Fi
         {f.grouping_version ? (
           <button className="btn btn-primary btn-sm" onClick={() => tryVersion(f.grouping_version!)}>Try version {f.grouping_version}</button>
         ) : (
-          <Link className="btn btn-primary btn-sm" to={`/p/${project}/rules?suggestion=${n}`}>Try the rule</Link>
+          <Link className="btn btn-primary btn-sm" to={pageAt(project, 'rules', { suggestion: n })}>Try the rule</Link>
         )}
       </div>
       <ul className="mt-1">
         {f.issues.slice(0, 5).map((i) => (
           <li key={i.number} className="grid grid-cols-[7.5rem_5rem_4.5rem_minmax(0,1fr)] gap-x-3">
-            <Link className="link-hover" to={`/p/${project}/issues/${i.number}`}>{project}/{i.number}</Link>
+            <Link className="link-hover" to={issueAt(`${project}/${i.number}`)}>{project}/{i.number}</Link>
             <span className="text-right">{counted(i.events, 'event')}</span>
             <span className="text-right">{counted(i.users, 'user')}</span>
             <span className="soft truncate">{i.headline}</span>

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
-import { Link, useParams, useSearchParams } from 'react-router'
+import { Link } from 'react-router'
 import * as api from '../api/client.ts'
 import * as ask from '../api/queries.ts'
 import { counted } from '../core/format.ts'
@@ -11,12 +11,12 @@ import { Ago, Copy, Failed, Loading } from '../shared/parts.tsx'
 import { Regroup } from './regroup.tsx'
 import { useSay } from '../shared/say.tsx'
 import { option } from '../core/shell.ts'
+import { issueAt } from '../core/address.ts'
+import { useAddress } from '../shared/address.ts'
 
 /** A project's rules: the file, what is wrong with it, what it would have done. */
 export function RulesPage() {
-  const { project = '' } = useParams()
-  const [search] = useSearchParams()
-  const n = Number(search.get('suggestion')) || 0
+  const { project, state: { suggestion: n } } = useAddress('rules')
   const saved = useQuery(ask.rules(project))
   const suggested = useQuery(ask.suggestion(project, n))
   const error = saved.error ?? suggested.error
@@ -153,14 +153,14 @@ function Trial({ project, v }: { project: string; v: api.RulesTried }) {
       {([['Intake', v.intake], ['Scrub', v.scrub]] as const).map(([name, list]) => list.length > 0 && (
         <div key={name} className="mt-2">
           <h3 className="soft">{name}</h3>
-          {list.map((r) => <TrialRow key={r.rule} project={project} r={r} />)}
+          {list.map((r) => <TrialRow key={r.rule} r={r} />)}
         </div>
       ))}
     </section>
   )
 }
 
-function TrialRow({ project, r }: { project: string; r: api.TrialRule }) {
+function TrialRow({ r }: { r: api.TrialRule }) {
   const trouble = (r.failed ?? 0) + (r.too_costly ?? 0)
   return (
     <details className="border-t border-base-300/60 py-1">
@@ -171,7 +171,7 @@ function TrialRow({ project, r }: { project: string; r: api.TrialRule }) {
       <ul className="pl-4">
         {r.examples.map((ex) => (
           <li key={ex.event} className="py-0.5">
-            <Link className="link-hover font-semibold" to={`/p/${project}/issues/${ex.issue.split('/')[1]}?event=${ex.event}`}>{ex.words}</Link> <span className="soft">{ex.issue}</span>
+            <Link className="link-hover font-semibold" to={issueAt(ex.issue, ex.event)}>{ex.words}</Link> <span className="soft">{ex.issue}</span>
             {ex.where && (
               <div className="mono text-[.9rem] break-all">
                 <span className="soft">{ex.where}</span>

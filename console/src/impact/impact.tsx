@@ -11,6 +11,7 @@ import { Ago, Copy, Failed, Loading } from '../shared/parts.tsx'
 import { useTitle } from '../shared/title.ts'
 import { useSay } from '../shared/say.tsx'
 import { option } from '../core/shell.ts'
+import { issueAt } from '../core/address.ts'
 
 /** What each part of the impact can give, with the list before and after; and when an issue surges. */
 export function ImpactPage() {
@@ -124,7 +125,7 @@ function Ranks({ list, before, same }: { list: Rank[]; before: Rank[]; same: boo
             <tr key={r.issue} className="border-t border-base-300/60">
               <td className="py-0.5 pr-4 whitespace-nowrap">{r.place}{!same && <span className={`ml-2 ${r.was && r.was > r.place ? 'text-primary' : r.was && r.was < r.place ? 'hurts' : 'soft'}`}>{moved(r.place, r.was)}</span>}</td>
               <td className="pr-4 whitespace-nowrap">{r.impact.toFixed(1)}{!same && was && <span className="soft"> was {was.impact.toFixed(1)}</span>}</td>
-              <td className="max-w-64 truncate pr-4"><Link className="link-hover font-semibold" to={`/p/${r.issue.replace('/', '/issues/')}`}>{r.headline}</Link> <span className="soft">{r.issue}</span></td>
+              <td className="max-w-64 truncate pr-4"><Link className="link-hover font-semibold" to={issueAt(r.issue)}>{r.headline}</Link> <span className="soft">{r.issue}</span></td>
               <td className="soft">{best.points.toFixed(1)} {best.words}</td>
             </tr>
           )

@@ -4,8 +4,8 @@ import * as ask from '../api/queries.ts'
 import { count, counted } from '../core/format.ts'
 import { gap } from '../core/trial.ts'
 import { Failed, State } from '../shared/parts.tsx'
+import { issueAt } from '../core/address.ts'
 
-const to = (id: string) => `/p/${id.replace('/', '/issues/')}`
 
 /** What stands beside an issue: issues like it, those that happen together with it, its fingerprint elsewhere. */
 export function Beside({ id }: { id: string }) {
@@ -24,7 +24,7 @@ export function Beside({ id }: { id: string }) {
             <li key={s.id} className="grid grid-cols-[3rem_minmax(0,1fr)] gap-x-2 py-0.5">
               <span className="text-right" title="how alike both are">{Math.round(100 * s.score)} %</span>
               <span className="min-w-0">
-                <Link className="link-hover font-semibold" to={to(s.id)}>{s.headline}</Link> <State state={s.state} fixedIn={s.fixed_in} /> <span className="soft">{s.id}{s.owner && `, ${s.owner}`}</span>
+                <Link className="link-hover font-semibold" to={issueAt(s.id)}>{s.headline}</Link> <State state={s.state} fixedIn={s.fixed_in} /> <span className="soft">{s.id}{s.owner && `, ${s.owner}`}</span>
                 <span className="soft block text-[.93rem] break-words">{s.alike.join('; ')}</span>
               </span>
             </li>
@@ -37,7 +37,7 @@ export function Beside({ id }: { id: string }) {
         <ul>
           {near.data?.near.slice(0, 6).map((n) => (
             <li key={n.id} className="py-0.5">
-              <Link className="link-hover font-semibold" to={to(n.id)}>{n.headline}</Link> <span className="soft">{n.id}</span>
+              <Link className="link-hover font-semibold" to={issueAt(n.id)}>{n.headline}</Link> <span className="soft">{n.id}</span>
               <span className="soft block text-[.93rem]">{count(n.with)} of {counted(n.of, 'time')}, in the same {n.by}, mostly {gap(n.gap)}; {n.by_chance.toFixed(1)} by chance</span>
             </li>
           ))}
@@ -47,7 +47,7 @@ export function Beside({ id }: { id: string }) {
             <h3 className="mt-3 mb-1 font-semibold">The same fingerprint in other projects</h3>
             <ul>
               {v.elsewhere.map((x) => (
-                <li key={x.id}><Link className="link-hover" to={to(x.id)}>{x.id}</Link> <span className="soft">{x.headline}, {counted(x.events, 'event')}, {counted(x.users, 'user')}</span></li>
+                <li key={x.id}><Link className="link-hover" to={issueAt(x.id)}>{x.id}</Link> <span className="soft">{x.headline}, {counted(x.events, 'event')}, {counted(x.users, 'user')}</span></li>
               ))}
             </ul>
           </>

@@ -1,3 +1,4 @@
+import { traceAt } from '../core/address.ts'
 import { Link } from 'react-router'
 import type { Breadcrumb, EventDetail } from '../api/client.ts'
 import { before, exact, lasted } from '../core/format.ts'
@@ -65,7 +66,7 @@ function Signals({ event }: { event: EventDetail }) {
           <div className="contents">
             <dt className="soft mono">trace</dt>
             <dd className="mono break-words">
-              {event.trace_id} · <Link className="link" to={`/t/${event.trace_id}`}>all its events</Link>
+              {event.trace_id} · <Link className="link" to={traceAt(event.trace_id)}>all its events</Link>
             </dd>
           </div>
         )}

@@ -4,6 +4,7 @@ import { Link } from 'react-router'
 import type { Feedback } from '../api/client.ts'
 import * as ask from '../api/queries.ts'
 import { Ago, Failed } from '../shared/parts.tsx'
+import { issueAt } from '../core/address.ts'
 
 /** What one person said, as it was written. */
 export function Said({ list, issue }: { list: Feedback[]; issue?: string }) {
@@ -17,7 +18,7 @@ export function Said({ list, issue }: { list: Feedback[]; issue?: string }) {
             {f['user.email'] && <a className="link" href={`mailto:${encodeURIComponent(f['user.email']).replace('%40', '@')}`}>{f['user.email']}</a>}
             <Ago at={f.time} />
             {f.release && <span className="mono">{f.release}</span>}
-            {issue && f.event && <Link className="link" to={`/p/${issue.replace('/', '/issues/')}?event=${f.event}`}>its event</Link>}
+            {issue && f.event && <Link className="link" to={issueAt(issue, f.event)}>its event</Link>}
           </p>
         </li>
       ))}

@@ -2,7 +2,7 @@ import { lost } from '../core/current.ts'
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import type { ReactNode } from 'react'
-import { Link, useNavigate, useParams, useSearchParams } from 'react-router'
+import { Link, useNavigate, useParams } from 'react-router'
 import * as api from '../api/client.ts'
 import type { EventDetail, IssueDetail } from '../api/client.ts'
 import * as ask from '../api/queries.ts'
@@ -27,12 +27,13 @@ import { Splits } from '../decide/split.tsx'
 import { Grouping } from './grouping.tsx'
 import { Threads } from './threads.tsx'
 import { Trace } from './trace.tsx'
+import { issueAt } from '../core/address.ts'
+import { useAddress } from '../shared/address.ts'
 
 /** One issue: what broke, who is hit, since when, what to do. */
 export function IssuePage() {
-  const { project = '', number = '' } = useParams()
-  const [params, setParams] = useSearchParams()
-  const which = params.get('event') ?? 'newest'
+  const { number = '' } = useParams()
+  const { project, state: { event: which }, set } = useAddress('issue')
   const n = Number(number)
   const go = useNavigate()
   const issue = useQuery(ask.issue(project, n))
@@ -41,7 +42,7 @@ export function IssuePage() {
   const below = useAfter(issue.data !== undefined && (event.data !== undefined || event.error !== null))
   const pos = event.data?.position
   const page = (id: string | undefined) => {
-    if (id) setParams(id === pos?.newest ? {} : { event: id }, { replace: true, preventScrollReset: true })
+    if (id) set({ event: id === pos?.newest ? 'newest' : id }, true)
   }
   const jump = (part: string) => document.getElementById(part)?.scrollIntoView({ block: 'start' })
   useKeys('issue', {
@@ -52,7 +53,7 @@ export function IssuePage() {
   useTitle(issue.data?.headline, issue.data?.id)
   const now = issue.data?.id
   useEffect(() => { // a merged-away number leads to where it went
-    if (now && now !== `${project}/${n}`) void go(`/p/${now.replace('/', '/issues/')}`, { replace: true })
+    if (now && now !== `${project}/${n}`) void go(issueAt(now), { replace: true })
   }, [now, project, n, go])
   if (lost(issue)) return <Failed error={issue.error!} again={() => void issue.refetch()} />
   if (!issue.data) return <Loading />
@@ -112,7 +113,7 @@ export function IssuePage() {
         </Part>
         </div>
       </div>
-      <DecisionBar issue={i} merged={(into) => void go(`/p/${into.replace('/', '/issues/')}`)} split={(part) => void go(`/p/${part.replace('/', '/issues/')}`)} deleted={() => void go(listOf(project))} label={`${i.id} is ${i.standing}`} more={<Link className="btn btn-ghost btn-sm font-normal" to={listOf(project)}>Back <kbd className="kbd kbd-xs" aria-hidden="true">Esc</kbd></Link>} />
+      <DecisionBar issue={i} merged={(into) => void go(issueAt(into))} split={(part) => void go(issueAt(part))} deleted={() => void go(listOf(project))} label={`${i.id} is ${i.standing}`} more={<Link className="btn btn-ghost btn-sm font-normal" to={listOf(project)}>Back <kbd className="kbd kbd-xs" aria-hidden="true">Esc</kbd></Link>} />
     </>
   )
 }

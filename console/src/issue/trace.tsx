@@ -8,6 +8,7 @@ import { asText, called, layOut } from '../core/trace.ts'
 import { CommitName } from '../shared/likely.tsx'
 import { Ago, Copy } from '../shared/parts.tsx'
 import { FromRepository, Source } from '../shared/source.tsx'
+import { pageAt } from '../core/address.ts'
 
 const relations: Record<string, string> = { cause: 'caused by', member: 'one of its members', suppressed: 'suppressed', context: 'raised while handling' }
 
@@ -87,7 +88,7 @@ function OneFrame({ frame: f, event, release, why }: { frame: Frame; event: stri
       )}
       {why && (
         <p className="px-9 pb-1.5 text-[.93rem] text-warning">
-          Not resolved: {why}. <Link className="link" to={`/p/${project}/symbols?event=${event}`}>What was looked for</Link>
+          Not resolved: {why}. <Link className="link" to={pageAt(project, 'symbols', { event })}>What was looked for</Link>
         </p>
       )}
       {open && lines && <Source frame={f} />}

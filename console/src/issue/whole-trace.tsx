@@ -7,6 +7,7 @@ import { counted, exact } from '../core/format.ts'
 import { useKeys } from '../shared/keys.ts'
 import { Copy, Empty, Failed, Loading } from '../shared/parts.tsx'
 import { useTitle } from '../shared/title.ts'
+import { issueAt } from '../core/address.ts'
 
 /** What one trace ran into, in all projects, in the order it was thrown. */
 export function TracePage() {
@@ -46,7 +47,7 @@ export function TracePage() {
               <tr key={e.issue + e.id}>
                 <td className="soft whitespace-nowrap" title={exact(e.time)}>{after(first.time, e.time)}</td>
                 <td>{e.issue.split('/')[0]}</td>
-                <td><Link className="link mono break-all" to={`/p/${e.issue.replace('/', '/issues/')}?event=${e.id}`}>{e.headline}</Link></td>
+                <td><Link className="link mono break-all" to={issueAt(e.issue, e.id)}>{e.headline}</Link></td>
                 <td className="soft whitespace-nowrap">{e.issue}</td>
                 <td className="mono">{e.release || 'none'}</td>
                 <td>{e.environment}</td>

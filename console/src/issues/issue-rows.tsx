@@ -4,8 +4,9 @@ import * as api from '../api/client.ts'
 import type { Issue } from '../api/client.ts'
 import { count, counted, cut, day } from '../core/format.ts'
 import { keyOf } from '../core/keys.ts'
-import { goneFrom, merge, standOn, writeQuery } from '../core/list.ts'
-import type { ListQuery } from '../core/list.ts'
+import { issueAt, pageAt } from '../core/address.ts'
+import type { ListQuery } from '../core/address.ts'
+import { goneFrom, merge, standOn } from '../core/list.ts'
 import { markRange } from '../core/many.ts'
 import { toggle } from '../core/merging.ts'
 import { scaleOf } from '../core/stem.ts'
@@ -27,7 +28,7 @@ const kept = new Map<string, { selected: string | undefined; shown: string[] | u
  */
 export function Rows({ project, query, list, more, loaded }: { project: string; query: ListQuery; list: Issue[]; more: (() => void) | undefined; loaded: boolean }) {
   const go = useNavigate()
-  const place = `${project}?${writeQuery(query)}`
+  const place = pageAt(project, 'issues', query)
   const before = kept.get(place)
   const [shown, setShown] = useState<string[] | undefined>(before?.shown)
   const [chosen, setChosen] = useState<string | undefined>(before?.selected)
@@ -106,13 +107,13 @@ export function Rows({ project, query, list, more, loaded }: { project: string; 
   useKeys('list', {
     next: () => move(1), previous: () => move(-1), showNew: waiting || gone.length ? showNew : undefined,
     mark: () => mark(choice.current), markAll, clear: marks.length > 0 || all !== undefined ? clear : undefined,
-    open: selected && (() => void go(`/p/${selected.id.replace('/', '/issues/')}`)),
+    open: selected && (() => void go(issueAt(selected.id))),
   })
   if (rows.length === 0 && waiting === 0) {
     return (
       <Empty title="No issue fits">
         <p>
-          There are issues in other states, or under other words. <Link className="link" to={`/p/${project}/issues?state=all`}>Show all</Link>
+          There are issues in other states, or under other words. <Link className="link" to={pageAt(project, 'issues', { state: 'all' })}>Show all</Link>
         </p>
       </Empty>
     )
@@ -163,7 +164,7 @@ export function Rows({ project, query, list, more, loaded }: { project: string; 
             if (marks.length > 0 || all !== undefined) clear()
           }}
           more={
-            <Link className="btn btn-primary btn-sm" to={`/p/${selected.id.replace('/', '/issues/')}`}>
+            <Link className="btn btn-primary btn-sm" to={issueAt(selected.id)}>
               Open <kbd className="kbd kbd-xs text-base-content" aria-hidden="true">↵</kbd>
             </Link>
           }
@@ -179,7 +180,7 @@ const rowID = (i: Issue) => 'row-' + i.id.replace('/', '-')
 
 function Row({ issue: i, gone, scale, selected, select, marked, mark }: { issue: Issue; gone: boolean; scale: Scale; selected: boolean; select: () => void; marked: boolean; mark: (range: boolean) => void }) {
   const go = useNavigate()
-  const to = `/p/${i.id.replace('/', '/issues/')}`
+  const to = issueAt(i.id)
   const releases = i.first_release === i.last_release ? i.last_release : `${i.first_release || 'none'} → ${i.last_release || 'none'}`
   return (
     <div

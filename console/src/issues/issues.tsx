@@ -1,27 +1,25 @@
 import { lost } from '../core/current.ts'
 import { useInfiniteQuery } from '@tanstack/react-query'
 import { useEffect } from 'react'
-import { useParams, useSearchParams } from 'react-router'
 import * as ask from '../api/queries.ts'
 import { count } from '../core/format.ts'
-import { listCommand, listRequest, orders, readQuery, states, writeQuery } from '../core/list.ts'
-import type { ListQuery } from '../core/list.ts'
+import { orders, states } from '../core/address.ts'
+import type { ListQuery } from '../core/address.ts'
+import { listCommand, listRequest } from '../core/list.ts'
 import { Rows } from './issue-rows.tsx'
 import { Copy, Failed, Loading } from '../shared/parts.tsx'
+import { useAddress } from '../shared/address.ts'
 import { keepList } from '../shared/back.ts'
 import { useTitle } from '../shared/title.ts'
 import { SetUp } from '../projects/set-up.tsx'
 
 /** The list of issues: what hurts most first. */
 export function Issues() {
-  const { project = '' } = useParams()
-  const [params, setParams] = useSearchParams()
-  const query = readQuery(params)
+  const { project, state: query, set } = useAddress('issues')
   const key = JSON.stringify(query)
   const list = useInfiniteQuery(ask.issues(project, query))
   useTitle(`Issues of ${project}`)
-  useEffect(() => keepList(project, params), [project, params])
-  const set = (change: Partial<ListQuery>) => setParams(writeQuery({ ...query, ...change }))
+  useEffect(() => keepList(project, query), [project, query])
   if (lost(list)) return <Failed error={list.error!} again={() => void list.refetch()} />
   if (!list.data) return <Loading />
   const totals = list.data.pages[0]?.states ?? {}

@@ -6,6 +6,7 @@ import * as ask from '../api/queries.ts'
 import type { components } from '../api/schema.d.ts'
 import { byDay } from '../core/days.ts'
 import { Ago, Copy, Empty, Failed, Loading } from '../shared/parts.tsx'
+import { issueAt } from '../core/address.ts'
 
 type Notice = components['schemas']['Notice']
 
@@ -49,7 +50,7 @@ function Line({ notice: n }: { notice: Notice }) {
   return (
     <li className={`border-b border-base-300/60 px-3 py-2 last:border-b-0 ${n.seen ? '' : 'border-l-4 border-l-primary'}`}>
       <p className="flex flex-wrap items-baseline gap-x-3">
-        <Link className="link-hover font-semibold" to={`/p/${n.issue.replace('/', '/issues/')}`}>{n.issue}</Link>
+        <Link className="link-hover font-semibold" to={issueAt(n.issue)}>{n.issue}</Link>
         <span className="min-w-0 break-words">{n.headline}</span>
         <span className="grow" />
         {!n.seen && <span className="text-primary">new</span>}

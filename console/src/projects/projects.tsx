@@ -11,6 +11,7 @@ import { scaleOf } from '../core/stem.ts'
 import type { Scale } from '../core/stem.ts'
 import { Ago, Empty, Failed, Loading, StemAndBerry } from '../shared/parts.tsx'
 import { Kinds } from '../shared/why.tsx'
+import { issueAt, pageAt, roundAt } from '../core/address.ts'
 
 /** All projects: where a person begins. */
 export function Projects() {
@@ -36,7 +37,7 @@ export function Projects() {
       <ul className="divide-y divide-base-300 rounded border border-base-300 bg-base-100">
         {list.data.projects.map((p) => (
           <li key={p.name} className="grid grid-cols-[minmax(0,1fr)_auto] items-center gap-x-5 gap-y-1 px-4 py-3 md:grid-cols-[minmax(0,9rem)_11rem_minmax(0,1fr)_auto]">
-            <Link to={`/p/${p.name}/issues`} className="link-hover truncate text-base font-semibold">
+            <Link to={pageAt(p.name, 'issues')} className="link-hover truncate text-base font-semibold">
               {p.name}
             </Link>
             <Stands of={of.get(p.name)} scale={scale} events={p.events} />
@@ -74,7 +75,7 @@ function Waiting() {
   const got = useQuery(ask.waiting())
   const go = useNavigate()
   const r = got.data
-  useKeys('projects', { round: r && r.waiting > 0 ? () => void go('/round') : undefined })
+  useKeys('projects', { round: r && r.waiting > 0 ? () => void go(roundAt()) : undefined })
   if (!r) return null
   const last = r.last_round && <span className="soft">your last round ended <Ago at={r.last_round} /></span>
   if (r.waiting === 0) return <p className="mb-6">Nothing needs a decision of yours. {last}</p>
@@ -84,7 +85,7 @@ function Waiting() {
         <h2 className="text-xl font-semibold">{r.waiting >= 1000 ? '1,000 or more need' : r.waiting === 1 ? '1 needs' : `${r.waiting} need`} a decision of yours</h2>
         {last}
         <span className="grow" />
-        <Link to="/round" className="btn btn-primary btn-sm" aria-keyshortcuts={keyOf('projects', 'round')}>
+        <Link to={roundAt()} className="btn btn-primary btn-sm" aria-keyshortcuts={keyOf('projects', 'round')}>
           {r.begun ? 'Go on with the round' : 'Begin the round'} <kbd className="kbd kbd-xs text-base-content max-md:hidden" aria-hidden="true">Enter</kbd>
         </Link>
       </div>
@@ -92,7 +93,7 @@ function Waiting() {
         {r.items.map((i) => (
           <li key={i.id} className="grid grid-cols-[1.6rem_minmax(0,1fr)] items-baseline gap-x-3 px-4 py-1.5 md:grid-cols-[1.6rem_minmax(0,1fr)_minmax(0,1fr)]">
             <b className="text-right font-semibold">{Math.round(i.impact)}</b>
-            <span className="truncate"><Link className="link-hover font-semibold" to={`/p/${i.id.replace('/', '/issues/')}`}>{i.headline}</Link> <span className="soft">{i.id}</span></span>
+            <span className="truncate"><Link className="link-hover font-semibold" to={issueAt(i.id)}>{i.headline}</Link> <span className="soft">{i.id}</span></span>
             <span className="truncate max-md:col-start-2"><Kinds item={i} /> <span className="soft">{sequel(i.why.at(-1)?.words ?? '')}</span></span>
           </li>
         ))}

@@ -1,14 +1,15 @@
 import { useQuery } from '@tanstack/react-query'
-import { Link, useParams, useSearchParams } from 'react-router'
+import { Link, useParams } from 'react-router'
 import * as api from '../api/client.ts'
 import * as ask from '../api/queries.ts'
 import { counted } from '../core/format.ts'
 import { Copy, Failed, Loading } from '../shared/parts.tsx'
+import { issueAt, pageAt } from '../core/address.ts'
+import { useAddress } from '../shared/address.ts'
 
 /** How an application reports, step by step, with the project's own key, and whether it does. */
 export function SetUp({ project }: { project: string }) {
-  const [params, setParams] = useSearchParams()
-  const runtime = params.get('runtime') ?? 'vite'
+  const { state: { runtime }, set } = useAddress('set-up')
   const p = useQuery(ask.project(project))
   const g = useQuery(ask.setUp(project, runtime))
   const failed = p.error ?? g.error
@@ -24,7 +25,7 @@ export function SetUp({ project }: { project: string }) {
         <div className="flex flex-wrap gap-1.5">
           {g.data.runtimes.map((r) => (
             <label key={r.id} className={`btn btn-sm font-normal has-focus-visible:outline-2 has-focus-visible:outline-offset-2 ${r.id === runtime ? 'btn-primary' : 'btn-outline'}`}>
-              <input type="radio" name="runtime" className="sr-only" checked={r.id === runtime} onChange={() => setParams({ runtime: r.id }, { replace: true })} />
+              <input type="radio" name="runtime" className="sr-only" checked={r.id === runtime} onChange={() => set({ runtime: r.id }, true)} />
               {r.name}
             </label>
           ))}
@@ -87,12 +88,12 @@ function Arrival({ project, events }: { project: string; events: number }) {
           </p>
           {issue && (
             <p className="mt-1">
-              The latest: <Link className="link" to={`/p/${issue.id.replace('/', '/issues/')}`}>{issue.headline}</Link>
+              The latest: <Link className="link" to={issueAt(issue.id)}>{issue.headline}</Link>
               {issue.place && <span className="mono soft"> {issue.place}</span>}
               {issue.message && <span className="soft block truncate">{issue.message}</span>}
             </p>
           )}
-          <p className="mt-1"><Link className="link" to={`/p/${project}/issues`}>All issues</Link></p>
+          <p className="mt-1"><Link className="link" to={pageAt(project, 'issues')}>All issues</Link></p>
         </>
       )}
     </div>

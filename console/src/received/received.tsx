@@ -1,6 +1,5 @@
 import { lost } from '../core/current.ts'
 import { useQuery } from '@tanstack/react-query'
-import { useParams, useSearchParams } from 'react-router'
 import { Link } from 'react-router'
 import * as api from '../api/client.ts'
 import * as ask from '../api/queries.ts'
@@ -9,15 +8,15 @@ import { bars, blocks, inWords, names, parts } from '../core/received.ts'
 import type { Bar, Part } from '../core/received.ts'
 import { Ago, Copy, Empty, Failed, Loading } from '../shared/parts.tsx'
 import { option } from '../core/shell.ts'
+import { pageAt } from '../core/address.ts'
+import { useAddress } from '../shared/address.ts'
 
 const windows: [number, string][] = [[24, '24 hours'], [168, '7 days'], [720, '30 days']]
 const paints: Record<Part, string> = { stored: 'var(--color-primary)', dropped: 'var(--color-secondary)', over_allowance: 'var(--color-warning)', refused: 'var(--color-accent)' }
 
 /** What came in, what became of it, and why. */
 export function ReceivedPage() {
-  const { project = '' } = useParams()
-  const [search, setSearch] = useSearchParams()
-  const hours = Number(search.get('hours')) || 24
+  const { project, state: { hours }, set } = useAddress('received')
   const got = useQuery(ask.received(project, hours))
   if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
@@ -31,7 +30,7 @@ export function ReceivedPage() {
         </p>
         <div className="join" role="group" aria-label="Window">
           {windows.map(([h, words]) => (
-            <button key={h} className={`btn btn-sm join-item font-normal ${h === hours ? 'btn-primary' : 'btn-outline'}`} aria-pressed={h === hours} onClick={() => setSearch(h === 24 ? {} : { hours: String(h) })}>
+            <button key={h} className={`btn btn-sm join-item font-normal ${h === hours ? 'btn-primary' : 'btn-outline'}`} aria-pressed={h === hours} onClick={() => set({ hours: h })}>
               {words}
             </button>
           ))}
@@ -40,14 +39,14 @@ export function ReceivedPage() {
       </div>
       {v.rules_off.map((o) => (
         <p key={o.rule} role="alert" className="mt-3 rounded border border-warning bg-base-100 px-3 py-2">
-          The {o.section} rule <b>{o.rule}</b> was switched off <Ago at={o.at} />: {o.why}. <Link className="link" to={`/p/${project}/rules`}>Mend it</Link>
+          The {o.section} rule <b>{o.rule}</b> was switched off <Ago at={o.at} />: {o.why}. <Link className="link" to={pageAt(project, 'rules')}>Mend it</Link>
         </p>
       ))}
       {v.hours.length === 0 ? (
         <Empty title="Nothing came in">
           <p>Every event that is sent is counted here: stored, dropped by a rule, turned away, refused, and why.</p>
           <p className="mt-2">
-            <Link className="link" to={`/p/${project}/set-up`}>Set the application up</Link>, or choose a longer window.
+            <Link className="link" to={pageAt(project, 'set-up')}>Set the application up</Link>, or choose a longer window.
           </p>
         </Empty>
       ) : (

@@ -1,7 +1,7 @@
 import { lost } from '../core/current.ts'
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
-import { Link, useParams, useSearchParams } from 'react-router'
+import { Link } from 'react-router'
 import * as api from '../api/client.ts'
 import * as ask from '../api/queries.ts'
 import { count, counted } from '../core/format.ts'
@@ -9,16 +9,17 @@ import { latestDeploys } from '../core/releases.ts'
 import { CommitName } from '../shared/likely.tsx'
 import { Ago, Copy, Empty, Failed, Loading, State } from '../shared/parts.tsx'
 import { args, option } from '../core/shell.ts'
+import { issueAt, pageAt } from '../core/address.ts'
+import { useAddress } from '../shared/address.ts'
 
 /** The releases of a project, and what is new, came back and was fixed in one. */
 export function ReleasesPage() {
-  const { project = '' } = useParams()
-  const [search, setSearch] = useSearchParams()
+  const { project, state, set } = useAddress('releases')
   const got = useQuery(ask.releases(project))
   if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
   const list = got.data.releases
-  const chosen = search.get('release') ?? list[0]?.version
+  const chosen = (state.release || list[0]?.version)
   return (
     <div className="mx-auto max-w-6xl px-6 py-5">
       <div className="flex flex-wrap items-baseline gap-x-4">
@@ -30,7 +31,7 @@ export function ReleasesPage() {
         <Empty title="No release yet">
           <p>Events name theirs as service.version. A build can announce it before the first event:</p>
           <pre className="my-3 rounded border border-base-300 bg-base-100 p-3 text-left">firethorn release announce --project {project} --release VERSION --commit HASH</pre>
-          <p><Link className="link" to={`/p/${project}/set-up`}>Set the application up</Link> shows where the version goes.</p>
+          <p><Link className="link" to={pageAt(project, 'set-up')}>Set the application up</Link> shows where the version goes.</p>
         </Empty>
       ) : (
         <div className="relative mt-3 -ml-3 overflow-x-auto">
@@ -41,7 +42,7 @@ export function ReleasesPage() {
             <tbody>
               {list.map((r) => (
                 <tr key={r.version} className={r.version === chosen ? 'bg-base-100 font-semibold' : ''} aria-current={r.version === chosen ? 'true' : undefined}>
-                  <td><button type="button" className="link mono break-all" onClick={() => setSearch({ release: r.version })}>{r.version}</button></td>
+                  <td><button type="button" className="link mono break-all" onClick={() => set({ release: r.version })}>{r.version}</button></td>
                   <td><Ago at={r.first_seen} /></td>
                   <td className="text-right">{count(r.events)}</td>
                   <td className="text-right">{count(r.issues)}</td>
@@ -129,7 +130,7 @@ function Issues({ title, none, list }: { title: string; none: string; list: api.
         <ul className="mt-1 overflow-x-auto rounded border border-base-300 bg-base-100">
           {list.map((is) => (
             <li key={is.id} className="grid min-w-2xl grid-cols-[8.5rem_minmax(0,1fr)_5.5rem_6rem_9rem] items-baseline gap-x-3 border-b border-base-300/60 px-3 py-1 last:border-0">
-              <Link className="link-hover font-semibold" to={`/p/${is.id.replace('/', '/issues/')}`}>{is.id}</Link>
+              <Link className="link-hover font-semibold" to={issueAt(is.id)}>{is.id}</Link>
               <span className="min-w-0 truncate" title={is.headline}>{is.headline}</span>
               <span className="text-right">{counted(is.users, 'user')}</span>
               <span className="text-right">{counted(is.events, 'event')}</span>

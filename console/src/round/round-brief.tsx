@@ -13,6 +13,7 @@ import { CommitName } from '../shared/likely.tsx'
 import { Glimpse } from '../shared/markdown.tsx'
 import { Ago, Failed, Figure, Loading, State, StemAndBerry } from '../shared/parts.tsx'
 import { FromRepository, Source } from '../shared/source.tsx'
+import { issueAt } from '../core/address.ts'
 
 const around = 5 // source lines each side
 
@@ -35,7 +36,7 @@ function Parts({ entry }: { entry: Entry<RoundItem> }) {
       <div className="flex flex-wrap items-baseline gap-x-3 gap-y-0.5">
         <h2 id="in-hand" className="text-xl font-semibold break-all">{i.headline}</h2>
         <State state={i.state} fixedIn={i.fixed_in} />
-        <Link className="soft link-hover" to={`/p/${i.id.replace('/', '/issues/')}`} title="open it (Enter)">{i.id}</Link>
+        <Link className="soft link-hover" to={issueAt(i.id)} title="open it (Enter)">{i.id}</Link>
       </div>
       {entry.done && <p className={entry.done.by === 'other' ? 'text-warning' : 'text-primary'}>{entry.done.by === 'other' ? 'Decided meanwhile, by ' : 'You: '}{entry.done.words}</p>}
       <ul aria-label="Why it is here">
@@ -157,7 +158,7 @@ function Similar({ id }: { id: string }) {
       {got.data.similar.length === 0 && <p className="soft">Nothing like it.</p>}
       {got.data.similar.slice(0, 3).map((s) => (
         <p key={s.id} className="truncate" title={s.alike.join('; ')}>
-          <span className="soft">{Math.round(100 * s.score)} %</span> <Link className="link-hover" to={`/p/${s.id.replace('/', '/issues/')}`}>{s.headline}</Link> <span className="soft">{s.id}:</span> {s.standing}
+          <span className="soft">{Math.round(100 * s.score)} %</span> <Link className="link-hover" to={issueAt(s.id)}>{s.headline}</Link> <span className="soft">{s.id}:</span> {s.standing}
         </p>
       ))}
     </section>

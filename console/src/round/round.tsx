@@ -19,6 +19,7 @@ import { Brief } from './round-brief.tsx'
 import { useRound } from './round-state.ts'
 import { FixDialog, ParkDialog } from '../decide/settle.tsx'
 import { Kinds } from '../shared/why.tsx'
+import { issueAt, pageAt } from '../core/address.ts'
 
 /** Triage, one issue after the other: why it is here, all one needs to decide, one key each. */
 export function RoundPage() {
@@ -58,7 +59,7 @@ function OneRound({ project, again }: { project: string | undefined; again: () =
   ]
   useKeys('round', r.end ? {} : {
     ...Object.fromEntries(doings.map((d) => [d.does, d.on ? d.run : undefined])), previous: () => r.look(-1), next: () => r.look(1), list: () => setList(!list), end: r.finish,
-    open: () => item && void go(`/p/${item.id.replace('/', '/issues/')}`),
+    open: () => item && void go(issueAt(item.id)),
   })
   if (r.error) return <Failed error={r.error} again={again} />
   if (r.end) return <Summary end={r.end} project={project} again={again} />
@@ -179,7 +180,7 @@ function Nothing({ last, project }: { last: string | undefined; project: string 
   return (
     <Empty page title="Nothing needs a decision of yours">
       <p>What is new, comes back, wakes, surges or grows stands here, and what you have and others change; the largest impact first.{last && <> Your last round ended <Ago at={last} />.</>}</p>
-      <p className="mt-3"><Link className="link" to={project ? `/p/${project}/issues` : '/'}>{project ? `All issues of ${project}` : 'All projects'}</Link></p>
+      <p className="mt-3"><Link className="link" to={project ? pageAt(project, 'issues') : '/'}>{project ? `All issues of ${project}` : 'All projects'}</Link></p>
     </Empty>
   )
 }
@@ -196,7 +197,7 @@ function Summary({ end: e, project, again }: { end: RoundEnd; project: string | 
         <ol className="mt-4 rounded border border-base-300 bg-base-100">
           {done.map((d, n) => (
             <li key={n} className="grid grid-cols-1 gap-x-4 border-b border-base-300/60 px-3 py-1.5 last:border-b-0 md:grid-cols-[minmax(0,1fr)_minmax(0,1fr)]">
-              <span className="truncate"><Link className="link-hover font-semibold" to={`/p/${d.issue.replace('/', '/issues/')}`}>{d.headline || d.issue}</Link> <span className="soft">{d.issue}</span></span>
+              <span className="truncate"><Link className="link-hover font-semibold" to={issueAt(d.issue)}>{d.headline || d.issue}</Link> <span className="soft">{d.issue}</span></span>
               <span className="min-w-0 break-words">{d.words}</span>
             </li>
           ))}
@@ -204,7 +205,7 @@ function Summary({ end: e, project, again }: { end: RoundEnd; project: string | 
       )}
       <p className="mt-5 flex gap-2">
         <button className="btn btn-primary btn-sm" onClick={again}>{e.left > 0 ? 'Go on' : 'Look again'}</button>
-        <Link className="btn btn-ghost btn-sm font-normal" to={project ? `/p/${project}/issues` : '/'}>{project ? 'All issues' : 'All projects'}</Link>
+        <Link className="btn btn-ghost btn-sm font-normal" to={project ? pageAt(project, 'issues') : '/'}>{project ? 'All issues' : 'All projects'}</Link>
         <Link className="btn btn-ghost btn-sm font-normal" to="/owners">Who carries what</Link>
       </p>
     </div>

@@ -1,6 +1,6 @@
 import { lost } from '../core/current.ts'
 import { useQuery } from '@tanstack/react-query'
-import { Link, useParams, useSearchParams } from 'react-router'
+import { Link } from 'react-router'
 import * as api from '../api/client.ts'
 import type { CheckedFile, SymbolCheck } from '../api/client.ts'
 import * as ask from '../api/queries.ts'
@@ -8,12 +8,13 @@ import { count, counted } from '../core/format.ts'
 import { noticed, size } from '../core/symbols.ts'
 import { Ago, Copy, Empty, Failed, Loading } from '../shared/parts.tsx'
 import { args, option } from '../core/shell.ts'
+import { pageAt } from '../core/address.ts'
+import { useAddress } from '../shared/address.ts'
 
 /** Which traces can be read, which cannot, why, and what the symbols take. */
 export function SymbolsPage() {
-  const { project = '' } = useParams()
-  const [search, setSearch] = useSearchParams()
-  const event = search.get('event') ?? undefined
+  const { project, state, params, set } = useAddress('symbols')
+  const event = state.event || undefined
   const pushed = useQuery(ask.symbols(project))
   const unread = useQuery(ask.unread(project))
   if ((pushed.error && !pushed.data) || (unread.error && !unread.data)) return <Failed error={(pushed.error ?? unread.error)!} again={() => void Promise.all([pushed.refetch(), unread.refetch()])} />
@@ -22,7 +23,7 @@ export function SymbolsPage() {
   for (const u of unread.data.releases) rows.set(u.release, { release: u.release, pushed: undefined, unread: u })
   for (const r of pushed.data.releases) rows.set(r.release, { release: r.release, pushed: r, unread: rows.get(r.release)?.unread })
   const list = [...rows.values()]
-  const chosen = search.get('release') ?? (event ? '' : (noticed(unread.data.releases, Date.now())[0]?.release ?? list[0]?.release))
+  const chosen = params.get('release') ?? (event ? '' : (noticed(unread.data.releases, Date.now())[0]?.release ?? list[0]?.release))
   return (
     <div className="mx-auto max-w-6xl px-6 py-5">
       <h1 className="text-xl font-semibold">Symbols</h1>
@@ -31,7 +32,7 @@ export function SymbolsPage() {
           <p>Built code prints traces that nobody can read. Push the source maps of a build, and they become readable:</p>
           <pre className="my-3 overflow-x-auto rounded border border-base-300 bg-base-100 p-3 text-left" tabIndex={0} aria-label="How symbols are pushed">firethorn symbols push --project {project} --release RELEASE DIR</pre>
           <p>
-            <Link className="link" to={`/p/${project}/set-up`}>Set the application up</Link> shows it for your build. Servers that run what was written need none.
+            <Link className="link" to={pageAt(project, 'set-up')}>Set the application up</Link> shows it for your build. Servers that run what was written need none.
           </p>
         </Empty>
       ) : (
@@ -45,7 +46,7 @@ export function SymbolsPage() {
                 <tbody>
                   {list.map((r) => (
                     <tr key={r.release} className={r.release === chosen && !event ? 'bg-base-100 font-semibold' : ''} aria-current={r.release === chosen && !event ? 'true' : undefined}>
-                      <td><button className="link mono" onClick={() => setSearch({ release: r.release })}>{r.release || '(no release)'}</button></td>
+                      <td><button className="link mono" onClick={() => set({ release: r.release, event: '' })}>{r.release || '(no release)'}</button></td>
                       <td className={`text-right ${r.unread ? 'hurts font-semibold' : ''}`}>{r.unread ? `${count(r.unread.events)} of ${count(r.unread.of)}` : 0}</td>
                       <td className="text-right">{r.unread ? count(r.unread.issues) : ''}</td>
                       <td className="text-right">{r.pushed ? count(r.pushed.files) : 0}{r.pushed && r.pushed.waiting > 0 && <span className="soft"> ({count(r.pushed.waiting)} being prepared)</span>}</td>
