@@ -56,6 +56,7 @@ check: setup node_modules/.installed client/js/dist/browser.js ## vet, formattin
 	@cd client/go && go tool -modfile=../../go.mod staticcheck ./...
 	@npm run --silent typecheck --workspace client/js
 	@npm run --silent typecheck --workspace console
+	@npm run --silent lint
 	@node scripts/check-lock.mjs
 
 test: build check demo/quayside/build/.built bin/bosun ## everything there is to pass

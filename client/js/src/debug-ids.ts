@@ -10,6 +10,7 @@ interface Built {
 /** A plugin for Vite, Rollup and Rolldown, as far as this package needs one. */
 export interface DebugIdsPlugin {
   name: string
+  // eslint-disable-next-line @typescript-eslint/no-explicit-any -- each bundler has types of its own
   generateBundle(options: unknown, bundle: { [file: string]: any }): void
 }
 

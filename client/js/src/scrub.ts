@@ -25,7 +25,6 @@ const to = 'aceopxykhmtbvnirsABEHIKMOPTCYXaokvtpxABEZHIKMNOPTYX'
 /** How surely a name means a secret: 2 by itself, 1 by its last word alone, 0 not at all. */
 function weigh(name: string): 0 | 1 | 2 {
   if (name.length < 3 || name.length > 200) return 0
-  // eslint-disable-next-line no-control-regex
   const latin = /[^\x00-\x7f]/.test(name) ? [...name.normalize('NFKC')].map((c) => to[from.indexOf(c)] ?? c).join('') : name
   const words = latin.replace(/([a-z0-9])([A-Z])/g, '$1-$2').toLowerCase()
   if (strong.test(words.replace(/[^a-z0-9]/g, ''))) return 2
@@ -75,7 +74,6 @@ const prefixed = /^(?:A(?:KIA|SIA)[0-9A-Z]{16}|AIza[\w-]{30,}|gh[pousr]_\w{20,}|
 function decoded(w: string): string | undefined {
   try {
     const plain = atob(w.replace(/=+$/, '').replace(/-/g, '+').replace(/_/g, '/'))
-    // eslint-disable-next-line no-control-regex
     return /^[\t\n\r\x20-\x7e\x80-\xff]+$/.test(plain) ? plain : undefined
   } catch {
     return undefined

@@ -4,11 +4,12 @@ import * as ask from '../api/queries.ts'
 import { count } from '../core/format.ts'
 import { noticed, unreadWords } from '../core/symbols.ts'
 import { pageAt } from '../core/address.ts'
+import { useNow } from '../shared/now.ts'
 
 /** Says on a project's pages that traces of a release cannot be read. */
 export function UnreadNotice({ project }: { project: string }) {
   const got = useQuery({ ...ask.unread(project), refetchInterval: 60_000 })
-  const [first, ...others] = noticed(got.data?.releases ?? [], Date.now())
+  const [first, ...others] = noticed(got.data?.releases ?? [], useNow())
   if (!first) return null
   return (
     <p role="status" className="flex flex-wrap items-baseline gap-x-2 border-b border-warning bg-base-100 px-4 py-1.5">

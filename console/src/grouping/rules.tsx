@@ -53,6 +53,8 @@ function Work({ project, saved, suggested }: { project: string; saved: api.Rules
   useEffect(() => { // what is suggested is tried at once
     if (suggested !== undefined) trial.run({ text: suggested })
     return trial.cancel
+    // Once, when the page opens: a suggestion that changes later is another page.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [])
   return (
     <div className="px-6 py-4">

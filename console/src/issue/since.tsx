@@ -7,6 +7,7 @@ import { marks as stems, scaleOf } from '../core/stem.ts'
 import { everyDay, lineInWords, timeLine } from '../core/timeline.ts'
 import type { TimeLine } from '../core/timeline.ts'
 import { Ago, Failed } from '../shared/parts.tsx'
+import { useNow } from '../shared/now.ts'
 
 const width = 1000
 const top = 54 // of the labels of releases
@@ -14,11 +15,12 @@ const height = 118 // of the stems
 
 /** Since when: releases, deploys and events on one time line, and what the silence means. */
 export function Since({ project, number, issue: i }: { project: string; number: number; issue: IssueDetail }) {
+  const now = useNow()
   const got = useQuery(ask.since(project, number))
   if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <p className="soft">Loading …</p>
   const s = got.data
-  const line = timeLine(s.days.map((d) => d.day), s.marks, Date.now(), width)
+  const line = timeLine(s.days.map((d) => d.day), s.marks, now, width)
   const what = s.marks.filter((m) => !['release', 'deploy'].includes(m.kind))
   return (
     <>

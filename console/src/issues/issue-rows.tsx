@@ -91,9 +91,10 @@ export function Rows({ project, query, list, more, loaded }: { project: string; 
     setChosen(ids[to])
     if (to >= ids.length - 1 && by > 0) loadMore()
   }
+  const row = ids.indexOf(now ?? '')
   useEffect(() => {
-    if (moved.current) body.current?.children[ids.indexOf(now ?? '')]?.scrollIntoView({ block: 'nearest' })
-  }, [now])
+    if (moved.current) body.current?.children[row]?.scrollIntoView({ block: 'nearest' })
+  }, [now, row])
   const loadMore = () => {
     if (!more) return
     asked.current = true

@@ -7,12 +7,14 @@ import type { components } from '../api/schema.d.ts'
 import { byDay } from '../core/days.ts'
 import { Ago, Copy, Empty, Failed, Loading } from '../shared/parts.tsx'
 import { issueAt } from '../core/address.ts'
+import { useNow } from '../shared/now.ts'
 
 type Notice = components['schemas']['Notice']
 
 /** What one should hear of, day by day: one's issues and those one watches coming back, waking, decided about by others. */
 export function NoticesPage() {
   const client = useQueryClient()
+  const now = useNow()
   const got = useInfiniteQuery(ask.notices())
   const seen = useMutation({ mutationFn: (upTo: number) => api.seenNotices(upTo), onSuccess: () => client.invalidateQueries({ queryKey: ask.allNotices }) })
   if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
@@ -35,7 +37,7 @@ export function NoticesPage() {
         {waiting > 0 && <button className="btn btn-outline btn-sm font-normal" onClick={() => seen.mutate(newest.id)}>I have seen them</button>}
         <Copy text="firethorn notice list">Copy as command</Copy>
       </div>
-      {byDay(list, Date.now()).map((day) => (
+      {byDay(list, now).map((day) => (
         <section key={day.title} aria-label={day.title}>
           <h2 className="mt-4 mb-1.5 font-semibold">{day.title}</h2>
           <ol className="rounded border border-base-300 bg-base-100">{day.items.map((n) => <Line key={n.id} notice={n} />)}</ol>

@@ -3,6 +3,7 @@ import type { ReactNode } from 'react'
 import { ago, exact } from '../core/format.ts'
 import { inWords, marks } from '../core/stem.ts'
 import type { Day, Scale } from '../core/stem.ts'
+import { useNow } from './now.ts'
 
 /** The mark of the house. */
 export function Mark() {
@@ -48,14 +49,10 @@ export function StemAndBerry(p: { days: Day[]; scale: Scale; events: number; use
 
 /** A time: relative, with the exact one on hover, focus and tap. It keeps itself current. */
 export function Ago({ at, stop = true }: { at: string; stop?: boolean }) {
-  const [now, setNow] = useState(Date.now())
-  useEffect(() => {
-    const t = setInterval(() => setNow(Date.now()), 30_000)
-    return () => clearInterval(t)
-  }, [])
+  const now = Math.max(useNow(), Date.parse(at)) // what came after the clock's last tick is new
   return (
-    <time dateTime={at} className="tip" tabIndex={stop ? 0 : -1} data-tip={exact(at)} aria-label={`${ago(at, Math.max(now, Date.now()))}, ${exact(at)}`}>
-      {ago(at, Math.max(now, Date.now()))}
+    <time dateTime={at} className="tip" tabIndex={stop ? 0 : -1} data-tip={exact(at)} aria-label={`${ago(at, now)}, ${exact(at)}`}>
+      {ago(at, now)}
     </time>
   )
 }

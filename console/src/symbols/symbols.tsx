@@ -10,11 +10,13 @@ import { Ago, Copy, Empty, Failed, Loading } from '../shared/parts.tsx'
 import { args, option } from '../core/shell.ts'
 import { pageAt } from '../core/address.ts'
 import { useAddress } from '../shared/address.ts'
+import { useNow } from '../shared/now.ts'
 
 /** Which traces can be read, which cannot, why, and what the symbols take. */
 export function SymbolsPage() {
   const { project, state, params, set } = useAddress('symbols')
   const event = state.event || undefined
+  const now = useNow()
   const pushed = useQuery(ask.symbols(project))
   const unread = useQuery(ask.unread(project))
   if ((pushed.error && !pushed.data) || (unread.error && !unread.data)) return <Failed error={(pushed.error ?? unread.error)!} again={() => void Promise.all([pushed.refetch(), unread.refetch()])} />
@@ -23,7 +25,7 @@ export function SymbolsPage() {
   for (const u of unread.data.releases) rows.set(u.release, { release: u.release, pushed: undefined, unread: u })
   for (const r of pushed.data.releases) rows.set(r.release, { release: r.release, pushed: r, unread: rows.get(r.release)?.unread })
   const list = [...rows.values()]
-  const chosen = params.get('release') ?? (event ? '' : (noticed(unread.data.releases, Date.now())[0]?.release ?? list[0]?.release))
+  const chosen = params.get('release') ?? (event ? '' : (noticed(unread.data.releases, now)[0]?.release ?? list[0]?.release))
   return (
     <div className="mx-auto max-w-6xl px-6 py-5">
       <h1 className="text-xl font-semibold">Symbols</h1>
