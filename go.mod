@@ -2,6 +2,10 @@ module firethorn
 
 go 1.26.0
 
+ignore (
+	./node_modules
+)
+
 require (
 	cel.dev/cel-go v0.33.2
 	github.com/Masterminds/semver/v3 v3.5.0
