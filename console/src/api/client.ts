@@ -1,4 +1,5 @@
 import createClient from 'openapi-fetch'
+import type { outcomes } from '../core/address.ts'
 import { takeEvents } from '../core/trial.ts'
 import { answersKept } from './kept.ts'
 import type { components, paths } from './schema.d.ts'
@@ -16,6 +17,7 @@ export type Exception = components['schemas']['Exception']
 export type Frame = components['schemas']['Frame']
 export type Project = components['schemas']['Project']
 export type Breadcrumb = components['schemas']['Breadcrumb']
+export type EventRow = components['schemas']['EventRow']
 export type Thread = components['schemas']['Thread']
 export type Feedback = components['schemas']['Feedback']
 export type SetUp = components['schemas']['SetUp']
@@ -262,3 +264,42 @@ export const checkSymbols = (name: string, release: string | undefined, event: s
 /** Why an event (or an issue's newest one) is grouped as it is, and where another one first differs. */
 export const why = (name: string, event: string, other: string | undefined, signal?: AbortSignal) =>
   answer(api.GET('/api/projects/{project}/grouping', { params: { path: { project: name }, query: { event, ...(other ? { other } : {}) } }, signal }))
+
+/** Projects, their keys and settings. */
+export type Key = components['schemas']['Key']
+export type ChangeProject = components['schemas']['ChangeProject']
+export const createProject = (name: string) => answer(api.POST('/api/projects', { body: { name, keep_days: 30 } }))
+export const changeProject = (name: string, body: ChangeProject) => answer(api.PATCH('/api/projects/{project}', { params: ofProject(name), body }))
+export const keys = (name: string, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/keys', { params: ofProject(name), signal }))
+export const createKey = (name: string, label: string) => answer(api.POST('/api/projects/{project}/keys', { params: ofProject(name), body: { label } }))
+export const rotateKey = (name: string, key: string, overlap_hours: number) => answer(api.POST('/api/projects/{project}/keys/{key}/rotate', { params: { path: { project: name, key } }, body: { overlap_hours } }))
+export const revokeKey = (name: string, key: string) => answer(api.POST('/api/projects/{project}/keys/{key}/revoke', { params: { path: { project: name, key } } }))
+
+/** People and teams. */
+export type Person = components['schemas']['Person']
+export type Team = components['schemas']['Team']
+export const addPerson = (body: components['schemas']['NewPerson']) => answer(api.POST('/api/people', { body }))
+export const invitePerson = (who: string) => answer(api.POST('/api/people/{who}/link', { params: { path: { who } } }))
+export const signOutPerson = (who: string) => answer(api.POST('/api/people/{who}/sign-out', { params: { path: { who } } }))
+export const personLeft = (who: string, left: boolean) =>
+  left ? answer(api.POST('/api/people/{who}/leave', { params: { path: { who } } })) : answer(api.POST('/api/people/{who}/return', { params: { path: { who } } }))
+export const createTeam = (name: string, members: string[]) => answer(api.POST('/api/teams', { body: { name, members } }))
+export const changeTeam = (team: string, body: components['schemas']['ChangeTeam']) => answer(api.PATCH('/api/teams/{team}', { params: { path: { team } }, body }))
+
+/** The service itself. */
+export type FailedEvent = components['schemas']['Aside']
+export type Recount = components['schemas']['Recount']
+export const status = (signal?: AbortSignal) => answer(api.GET('/api/status', { signal }))
+export const queue = (signal?: AbortSignal) => answer(api.GET('/api/queue', { signal }))
+export const retryEvent = (id: string) => answer(api.POST('/api/queue/{id}/retry', { params: { path: { id } } }))
+export const discardEvent = (id: string) => answer(api.POST('/api/queue/{id}/discard', { params: { path: { id } } }))
+export const recount = (signal?: AbortSignal) => answer(api.GET('/api/recount', { signal }))
+export const repair = () => answer(api.POST('/api/recount'))
+
+/** Sessions of an application. */
+export type Session = components['schemas']['Session']
+export type SessionDetail = components['schemas']['SessionDetail']
+export type SessionCount = components['schemas']['SessionCount']
+export const sessions = (name: string, q: { outcome?: Exclude<(typeof outcomes)[number], ''>; cursor?: string | undefined }, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/sessions', { params: { ...ofProject(name), query: q }, signal }))
+export const sessionCounts = (name: string, days: number, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/session-counts', { params: { ...ofProject(name), query: { days } }, signal }))
+export const session = (name: string, session: string, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/sessions/{session}', { params: { path: { project: name, session } }, signal }))

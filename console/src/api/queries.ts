@@ -1,5 +1,6 @@
 import type { QueryClient } from '@tanstack/react-query'
 import { infiniteQueryOptions, keepPreviousData, queryOptions } from '@tanstack/react-query'
+import type { outcomes } from '../core/address.ts'
 import * as api from './client.ts'
 
 /**
@@ -120,3 +121,17 @@ export const release = (name: string, version: string) => queryOptions({ queryKe
 export const symbols = (name: string) => queryOptions({ queryKey: ['p', name, 'symbols'], queryFn: ({ signal }) => api.symbols(name, signal) })
 export const unread = (name: string) => queryOptions({ queryKey: ['p', name, 'unread'], queryFn: ({ signal }) => api.unreadReleases(name, signal) })
 export const symbolCheck = (name: string, of: string | undefined, event: string | undefined) => queryOptions({ queryKey: ['p', name, 'check', of, event], queryFn: ({ signal }) => api.checkSymbols(name, of, event, signal) })
+
+export const keys = (name: string) => queryOptions({ queryKey: ['p', name, 'keys'], queryFn: ({ signal }) => api.keys(name, signal) })
+export const status = () => queryOptions({ queryKey: ['status'], queryFn: ({ signal }) => api.status(signal), refetchInterval: 10_000 })
+export const queue = () => queryOptions({ queryKey: ['queue'], queryFn: ({ signal }) => api.queue(signal), refetchInterval: 10_000 })
+export const sessionCounts = (name: string, days: number) => queryOptions({ queryKey: ['p', name, 'session-counts', days], queryFn: ({ signal }) => api.sessionCounts(name, days, signal), placeholderData: keepPreviousData, staleTime: minute })
+export const session = (name: string, id: string) => queryOptions({ queryKey: ['p', name, 'session', id], queryFn: ({ signal }) => api.session(name, id, signal) })
+export const sessions = (name: string, outcome: (typeof outcomes)[number]) =>
+  infiniteQueryOptions({
+    queryKey: ['p', name, 'sessions', outcome],
+    queryFn: ({ signal, pageParam }) => api.sessions(name, { ...(outcome ? { outcome } : {}), cursor: pageParam }, signal),
+    initialPageParam: undefined as string | undefined,
+    getNextPageParam: (last) => last.next,
+    placeholderData: keepPreviousData,
+  })

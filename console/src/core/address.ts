@@ -9,6 +9,8 @@ export type Order = (typeof orders)[number]
 export const states = ['open', 'new', 'regressed', 'accepted', 'parked', 'fixed', 'dismissed', 'all'] as const
 export type StateFilter = (typeof states)[number]
 
+export const outcomes = ['', 'running', 'clean', 'faulty', 'crashed', 'cut-off'] as const
+
 /** One value of an address: what it is without being there, and which texts mean something. */
 interface Value<T> {
   usual: T
@@ -30,6 +32,8 @@ const model = {
   'set-up': { runtime: text('vite') },
   grouping: {},
   impact: {},
+  sessions: { outcome: oneOf(outcomes, ''), days: number(14) },
+  settings: {},
   round: {},
 }
 

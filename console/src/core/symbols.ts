@@ -30,6 +30,7 @@ export function unreadWords(u: Unread, count: (n: number) => string): string {
 
 /** Bytes in a unit that people read. */
 export function size(n: number): string {
+  if (n >= 1 << 30) return `${(n / (1 << 30)).toFixed(1)} GB`
   if (n >= 1 << 20) return `${(n / (1 << 20)).toFixed(1)} MB`
   if (n >= 1 << 10) return `${(n / (1 << 10)).toFixed(1)} kB`
   return `${n} B`

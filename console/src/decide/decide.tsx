@@ -163,7 +163,7 @@ export function DecisionBar({ issue, label, more, marked = [], all, decided, mer
   }
   useKeys('decide', { ...Object.fromEntries(doings.map((d) => [d.does, d.on ? d.run : undefined])), raise: () => grade(1), lower: () => grade(-1) })
   return (
-    <div role="toolbar" aria-label={`Decide about ${issue.id}`} className="sticky bottom-0 z-10 flex flex-wrap items-center gap-1.5 border-t border-base-300 bg-base-100 px-4 py-2">
+    <div role="toolbar" aria-label={`Decide about ${issue.id}`} className="sticky bottom-0 z-10 flex flex-wrap items-center gap-1.5 border-t border-base-300 bg-base-100 px-(--edge) py-2">
       <span className="soft mr-2 hidden max-w-72 truncate sm:inline">{label}</span>
       {doings.map((d) => (
         <button key={d.words} className="btn btn-outline btn-sm font-normal" disabled={!d.on} onClick={d.run} aria-keyshortcuts={keyOf('decide', d.does)}>
@@ -172,7 +172,7 @@ export function DecisionBar({ issue, label, more, marked = [], all, decided, mer
       ))}
       <details className="dropdown dropdown-top">
         <summary className="btn btn-outline btn-sm font-normal">More …</summary>
-        <div className="dropdown-content z-20 mb-1 flex w-64 flex-col rounded border border-base-300 bg-base-100 p-1">
+        <div className="dropdown-content z-20 mb-1 flex w-64 flex-col panel p-1">
           {([['Raise its severity', keyOf('decide', 'raise'), 1], ['Lower its severity', keyOf('decide', 'lower'), -1]] as const).map(([words, key, by]) => (
             <button key={key} className="btn btn-ghost btn-sm justify-between font-normal" disabled={of > 0 || !severer(issue.severity, by)} onClick={() => grade(by)} aria-keyshortcuts={key}>
               {words} <kbd className="kbd kbd-xs" aria-hidden="true">{key}</kbd>

@@ -24,7 +24,7 @@ export function NotCurrent() {
   if (!since) return null
   const time = new Date(since).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' })
   return (
-    <p role="status" className="flex flex-wrap items-center gap-x-3 border-b border-base-300 bg-base-100 px-4 py-1 text-warning">
+    <p role="status" className="flex flex-wrap items-center gap-x-3 border-b border-base-300 bg-base-100 px-(--edge) py-1 text-warning">
       Not current since {time}: the service does not answer. What you see is kept; this page asks again by itself.
       <button className="btn btn-outline btn-xs font-normal" onClick={() => askAgain(client)}>Ask now</button>
     </p>

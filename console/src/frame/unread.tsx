@@ -12,7 +12,7 @@ export function UnreadNotice({ project }: { project: string }) {
   const [first, ...others] = noticed(got.data?.releases ?? [], useNow())
   if (!first) return null
   return (
-    <p role="status" className="flex flex-wrap items-baseline gap-x-2 border-b border-warning bg-base-100 px-4 py-1.5">
+    <p role="status" className="flex flex-wrap items-baseline gap-x-2 border-b border-warning bg-base-100 px-(--edge) py-1.5">
       <span aria-hidden="true" className="text-warning">▲</span>
       {unreadWords(first, count)}
       {others.length > 0 && <span className="soft">Likewise of {others.length === 1 ? 'another release' : `${count(others.length)} other releases`}.</span>}

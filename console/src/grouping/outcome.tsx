@@ -34,7 +34,7 @@ export function useTrial(project: string) {
 /** How far a trial is. */
 export function TrialProgress({ progress, cancel }: { progress: { looked: number; of: number }; cancel: () => void }) {
   return (
-    <div role="status" className="flex items-center gap-3 rounded border border-base-300 bg-base-100 p-3">
+    <div role="status" className="flex items-center gap-3 panel p-3">
       <progress className="progress progress-primary grow" value={progress.looked} max={Math.max(1, progress.of)} aria-label="Events looked at" />
       <span className="soft whitespace-nowrap">{count(progress.looked)} of {progress.of ? counted(progress.of, 'event') : '…'}</span>
       <button type="button" className="btn btn-outline btn-xs" onClick={cancel}>Cancel</button>

@@ -34,7 +34,7 @@ export function Regroup({ project, all = false }: { project: string; all?: boole
     act.mutate(verb)
   }
   return (
-    <section className="rounded border border-base-300 bg-base-100 p-3" aria-label="Stored events">
+    <section className="panel p-3" aria-label="Stored events">
       <div className="flex flex-wrap items-center gap-2">
         <h2 className="grow font-semibold">Stored events</h2>
         {!busy && now?.state === 'done' && <button type="button" className="btn btn-outline btn-sm" onClick={() => setAsking('undo')}>Take the last regrouping back</button>}

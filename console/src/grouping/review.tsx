@@ -10,6 +10,7 @@ import { Regroup } from './regroup.tsx'
 import { useSay } from '../shared/say.tsx'
 import { option } from '../core/shell.ts'
 import { issueAt, pageAt } from '../core/address.ts'
+import { Page } from '../shared/page.tsx'
 
 const kinds: [api.Finding['kind'], string, string][] = [
   ['pieces', 'One cause in pieces', 'Issues that look like one cause.'],
@@ -26,18 +27,13 @@ export function GroupingPage() {
   if (!got.data) return <Loading />
   const v = got.data
   return (
-    <div className="mx-auto max-w-6xl px-6 py-5">
-      <div className="flex flex-wrap items-baseline gap-x-4">
-        <h1 className="text-xl font-semibold">Grouping</h1>
-        <p className="soft grow">What is grouped badly, and a rule that may mend it.</p>
-        <Copy text={`firethorn group review ${option('--project', project)}`}>Copy as command</Copy>
-      </div>
+    <Page title="Grouping" about="What is grouped badly, and a rule that may mend it." actions={<Copy text={`firethorn group review ${option('--project', project)}`}>Copy as command</Copy>}>
       <Variability v={v} />
-      <div className="mt-4 grid gap-4 lg:grid-cols-[minmax(0,1.5fr)_minmax(0,1fr)]">
+      <div className="grid gap-4 lg:grid-cols-[minmax(0,1.5fr)_minmax(0,1fr)]">
         <div className="min-w-0 space-y-4">
           {v.making > 0 && <p role="status" className="soft">{counted(v.making, 'variant')} {v.making === 1 ? 'is' : 'are'} not compared yet.</p>}
           {v.findings.length === 0 && (
-            <section className="rounded border border-base-300 bg-base-100 p-4">
+            <section className="panel p-4">
               <h2 className="font-semibold">Nothing to mend</h2>
               <p className="soft mt-1">Causes in several issues, issues of several causes and noise would be here, each with a rule to try. What you see yourself you can mend under <Link className="link" to={pageAt(project, 'rules')}>Rules</Link>, or by merging and splitting.</p>
             </section>
@@ -58,7 +54,7 @@ export function GroupingPage() {
           {trial.progress && <TrialProgress progress={trial.progress} cancel={trial.cancel} />}
           {trial.error && <Failed error={trial.error} />}
           {trial.data && (
-            <section aria-live="polite" className="rounded border border-base-300 bg-base-100 p-3">
+            <section aria-live="polite" className="panel p-3">
               <h2 className="font-semibold">Version {trial.data.grouping.grouping_version} of the algorithm, tried</h2>
               <OutcomeView project={project} o={trial.data.grouping} />
             </section>
@@ -67,7 +63,7 @@ export function GroupingPage() {
           <Regroup project={project} all />
         </div>
       </div>
-    </div>
+    </Page>
   )
 }
 
@@ -79,7 +75,7 @@ function Variability({ v }: { v: api.GroupingReview }) {
   const step = width / Math.max(1, v.days.length)
   const most = Math.max(10, ...v.days.map((d) => d.variability))
   return (
-    <section className="mt-3 flex flex-wrap items-center gap-x-8 gap-y-2 rounded border border-base-300 bg-base-100 p-3" aria-label="Variability">
+    <section className="panel flex flex-wrap items-center gap-x-8 gap-y-2 p-3" aria-label="Variability">
       <div>
         <p className="text-2xl font-semibold">{Math.round(v.variability)} % variability</p>
         <p className="soft max-w-80">{counted(v.issues, 'issue')} look like {counted(v.causes, 'cause')}; {count(v.mixed)} hold several. 0 % is one issue for each cause.</p>
@@ -106,7 +102,7 @@ function Variability({ v }: { v: api.GroupingReview }) {
 
 function FindingView({ project, f, n, tryVersion }: { project: string; f: api.Finding; n: number; tryVersion: (version: number) => void }) {
   return (
-    <li className="rounded border border-base-300 bg-base-100 p-3">
+    <li className="panel p-3">
       <div className="flex flex-wrap items-start gap-x-3">
         <div className="min-w-0 grow basis-96">
           <p className="font-semibold break-words">{f.words}</p>
@@ -120,7 +116,7 @@ function FindingView({ project, f, n, tryVersion }: { project: string; f: api.Fi
       </div>
       <ul className="mt-1">
         {f.issues.slice(0, 5).map((i) => (
-          <li key={i.number} className="grid grid-cols-[7.5rem_5rem_4.5rem_minmax(0,1fr)] gap-x-3">
+          <li key={i.number} className="grid grid-cols-[7.5rem_6.5rem_5.5rem_minmax(0,1fr)] gap-x-3">
             <Link className="link-hover" to={issueAt(`${project}/${i.number}`)}>{project}/{i.number}</Link>
             <span className="text-right">{counted(i.events, 'event')}</span>
             <span className="text-right">{counted(i.users, 'user')}</span>
@@ -156,7 +152,7 @@ function Versions({ project, tryIt }: { project: string; tryIt: (version: number
   if (!got.data) return null // that it failed is said beside
   const now = got.data.wanted || got.data.grouping_version
   return (
-    <section className="rounded border border-base-300 bg-base-100 p-3" aria-labelledby="versions">
+    <section className="panel p-3" aria-labelledby="versions">
       <h2 id="versions" className="font-semibold">The algorithm</h2>
       <ul className="mt-1 space-y-1">
         {got.data.versions.map((x) => (

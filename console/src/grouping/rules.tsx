@@ -13,6 +13,7 @@ import { useSay } from '../shared/say.tsx'
 import { option } from '../core/shell.ts'
 import { issueAt } from '../core/address.ts'
 import { useAddress } from '../shared/address.ts'
+import { Alert, Page } from '../shared/page.tsx'
 
 /** A project's rules: the file, what is wrong with it, what it would have done. */
 export function RulesPage() {
@@ -57,22 +58,23 @@ function Work({ project, saved, suggested }: { project: string; saved: api.Rules
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [])
   return (
-    <div className="px-6 py-4">
-      <div className="flex flex-wrap items-baseline gap-x-4 gap-y-1">
-        <h1 className="text-xl font-semibold">Rules</h1>
-        <p className="soft grow">
+    <Page
+      title="Rules"
+      about={
+        <>
           {suggested !== undefined && changed ? 'With a suggestion, tried on what is stored. Nothing acts before you save it.' : saved.version === 0 ? 'No rules yet: this is an example to begin with.' : <>Version {saved.version}, by {saved.by}, {saved.at && <Ago at={saved.at} />}{saved.note && <>: {saved.note}</>}</>}
-        </p>
-        <Copy text={`firethorn rules pull ${option('--project', project)} rules.yaml`}>Copy as command</Copy>
-      </div>
+        </>
+      }
+      actions={<Copy text={`firethorn rules pull ${option('--project', project)} rules.yaml`}>Copy as command</Copy>}
+    >
       {saved.off.map((o) => (
-        <p key={o.rule} role="alert" className="mt-2 rounded border border-warning bg-base-100 px-3 py-2">
+        <Alert key={o.rule}>
           The {o.section} rule <b>{o.rule}</b> was switched off <Ago at={o.at} />: {o.why}. Mend it and save; the others act.
-        </p>
+        </Alert>
       ))}
-      <div className="mt-3 grid gap-4 lg:grid-cols-[minmax(0,1.2fr)_minmax(0,1fr)]">
+      <div className="grid gap-4 lg:grid-cols-[minmax(0,1.2fr)_minmax(0,1fr)]">
         <div className="min-w-0">
-          <div className="h-[62vh] overflow-hidden rounded border border-base-300 bg-base-100">
+          <div className="h-[62vh] overflow-hidden panel">
             <Editor text={text} change={setText} faults={check?.problems ?? []} save={save} tryOut={tryOut} words={words.data?.conditions ?? []} label={`Rules of ${project}`} show={suggested === undefined ? undefined : firstChange(saved.text, suggested)} />
           </div>
           <form
@@ -101,7 +103,7 @@ function Work({ project, saved, suggested }: { project: string; saved: api.Rules
           <Words open={!trial.data} />
         </div>
       </div>
-    </div>
+    </Page>
   )
 }
 
@@ -139,7 +141,7 @@ function Checked({ check }: { check: { good: boolean; problems: api.Fault[] } | 
 
 function Trial({ project, v }: { project: string; v: api.RulesTried }) {
   return (
-    <section aria-live="polite" className="rounded border border-base-300 bg-base-100 p-3">
+    <section aria-live="polite" className="panel p-3">
       <h2 className="font-semibold">{verdict(v.events, v.kept)}</h2>
       {v.events > 0 && (
         <p className="soft">
@@ -192,7 +194,7 @@ function History({ project }: { project: string }) {
   const got = useQuery(ask.rulesHistory(project))
   if (!got.data?.versions.length) return null
   return (
-    <section className="rounded border border-base-300 bg-base-100 p-3">
+    <section className="panel p-3">
       <h2 className="font-semibold">Who changed them</h2>
       <ul>
         {got.data.versions.slice(0, 8).map((h) => (
@@ -212,7 +214,7 @@ function Words({ open }: { open: boolean }) {
   const got = useQuery(ask.rulesWords())
   if (!got.data) return null
   return (
-    <details open={open} className="rounded border border-base-300 bg-base-100 p-3">
+    <details open={open} className="panel p-3">
       <summary className="font-semibold">What rules can use</summary>
       <p className="soft mt-1">Conditions are CEL over the event:</p>
       <dl className="grid grid-cols-[max-content_minmax(0,1fr)] gap-x-3 text-[.95rem]">

@@ -12,6 +12,7 @@ import { useTitle } from '../shared/title.ts'
 import { useSay } from '../shared/say.tsx'
 import { option } from '../core/shell.ts'
 import { issueAt } from '../core/address.ts'
+import { Card, Page, Table } from '../shared/page.tsx'
 
 /** What each part of the impact can give, with the list before and after; and when an issue surges. */
 export function ImpactPage() {
@@ -21,15 +22,19 @@ export function ImpactPage() {
   if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
   return (
-    <div className="mx-auto max-w-[84rem] px-6 py-5">
-      <h1 className="text-xl font-semibold">Impact</h1>
-      <p className="soft mt-1">
-        {counted(got.data.active_users, 'active user')} in 14 days{got.data.counted && <>, counted <Ago at={got.data.counted} /></>}; newest release: {got.data.newest_release || 'none'}.
-        {got.data.stale > 0 && ` ${counted(got.data.stale, 'issue')} being scored anew.`}
-      </p>
+    <Page
+      title="Impact"
+      about={
+        <>
+          {counted(got.data.active_users, 'active user')} in 14 days{got.data.counted && <>, counted <Ago at={got.data.counted} /></>}; newest release: {got.data.newest_release || 'none'}.
+          {got.data.stale > 0 && ` ${counted(got.data.stale, 'issue')} being scored anew.`}
+        </>
+      }
+      actions={<Copy text={`firethorn impact show ${option('--project', project)}`}>Copy as command</Copy>}
+    >
       <Weights key={`w ${JSON.stringify(got.data.weights)}`} project={project} scoring={got.data} />
       <Surges key={`s ${JSON.stringify(got.data.surge)}`} project={project} scoring={got.data} />
-    </div>
+    </Page>
   )
 }
 
@@ -58,9 +63,8 @@ function Weights({ project, scoring }: { project: string; scoring: Scoring }) {
   })
   const change = useChange(project)
   return (
-    <section aria-labelledby="weights" className="mt-5">
-      <h2 id="weights" className="text-lg font-semibold">What each part can give</h2>
-      <div className="mt-2 grid gap-x-10 gap-y-4 lg:grid-cols-[26rem_minmax(0,1fr)]">
+    <Card title="What each part can give">
+      <div className="grid gap-x-10 gap-y-4 lg:grid-cols-[26rem_minmax(0,1fr)]">
         <form
           onSubmit={(e) => {
             e.preventDefault()
@@ -70,9 +74,9 @@ function Weights({ project, scoring }: { project: string; scoring: Scoring }) {
           <table className="w-full">
             <thead>
               <tr className="soft text-left">
-                <th scope="col" className="font-normal">part</th>
-                <th scope="col" className="font-normal">weight</th>
-                <th scope="col" className="text-right font-normal">points at most</th>
+                <th scope="col" className="font-normal">Part</th>
+                <th scope="col" className="font-normal">Weight</th>
+                <th scope="col" className="text-right font-normal">Points at most</th>
               </tr>
             </thead>
             <tbody>
@@ -104,34 +108,27 @@ function Weights({ project, scoring }: { project: string; scoring: Scoring }) {
           )}
         </div>
       </div>
-    </section>
+    </Card>
   )
 }
 
 function Ranks({ list, before, same }: { list: Rank[]; before: Rank[]; same: boolean }) {
   const old = new Map(before.map((r) => [r.issue, r]))
   return (
-    <table className="mt-1 w-full">
-      <thead>
-        <tr className="soft text-left">
-          {['place', 'impact', 'issue', 'largest part'].map((h) => <th key={h} scope="col" className="pr-4 font-normal">{h}</th>)}
-        </tr>
-      </thead>
-      <tbody>
+    <Table label="The list" columns={['Place', 'Impact', 'Issue', 'Largest part']}>
         {list.map((r) => {
           const best = r.parts.reduce((a, b) => (b.points > a.points ? b : a))
           const was = old.get(r.issue)
           return (
-            <tr key={r.issue} className="border-t border-base-300/60">
-              <td className="py-0.5 pr-4 whitespace-nowrap">{r.place}{!same && <span className={`ml-2 ${r.was && r.was > r.place ? 'text-primary' : r.was && r.was < r.place ? 'hurts' : 'soft'}`}>{moved(r.place, r.was)}</span>}</td>
-              <td className="pr-4 whitespace-nowrap">{r.impact.toFixed(1)}{!same && was && <span className="soft"> was {was.impact.toFixed(1)}</span>}</td>
-              <td className="max-w-64 truncate pr-4"><Link className="link-hover font-semibold" to={issueAt(r.issue)}>{r.headline}</Link> <span className="soft">{r.issue}</span></td>
+            <tr key={r.issue}>
+              <td className="whitespace-nowrap">{r.place}{!same && <span className={`ml-2 ${r.was && r.was > r.place ? 'text-primary' : r.was && r.was < r.place ? 'hurts' : 'soft'}`}>{moved(r.place, r.was)}</span>}</td>
+              <td className="whitespace-nowrap">{r.impact.toFixed(1)}{!same && was && <span className="soft"> was {was.impact.toFixed(1)}</span>}</td>
+              <td className="max-w-64 truncate"><Link className="link-hover font-semibold" to={issueAt(r.issue)}>{r.headline}</Link> <span className="soft">{r.issue}</span></td>
               <td className="soft">{best.points.toFixed(1)} {best.words}</td>
             </tr>
           )
         })}
-      </tbody>
-    </table>
+    </Table>
   )
 }
 
@@ -148,8 +145,7 @@ function Surges({ project, scoring }: { project: string; scoring: Scoring }) {
   const bad = thresholds.filter(([n]) => value(n) === undefined)
   const same = thresholds.every(([n]) => value(n) === shown[n])
   return (
-    <section aria-labelledby="surges" className="mt-8">
-      <h2 id="surges" className="text-lg font-semibold">When an issue surges</h2>
+    <Card title="When an issue surges">
       <p className="soft max-w-3xl">The last minutes are held against the issue's own past two weeks: its mean, or that of the same time of day where it is more. Once it surges it goes on doing so down to half of this.</p>
       <form
         className="mt-2 max-w-3xl"
@@ -169,6 +165,6 @@ function Surges({ project, scoring }: { project: string; scoring: Scoring }) {
         {bad.length > 0 && <p role="alert" className="mt-2 text-accent">{bad.map(([n]) => n).join(', ')}: write a number.</p>}
         <button className="btn btn-primary btn-sm mt-3" disabled={bad.length > 0 || same || change.isPending}>Save these thresholds</button>
       </form>
-    </section>
+    </Card>
   )
 }

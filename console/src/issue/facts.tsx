@@ -10,7 +10,7 @@ const marks: Record<string, string> = { page: '→', input: '☞', call: '⇄', 
 export function Breadcrumbs({ event }: { event: EventDetail }) {
   if (event.breadcrumbs.length === 0) return <p className="soft">No breadcrumbs came with this event.</p>
   return (
-    <ol className="rounded border border-base-300 bg-base-100 py-1">
+    <ol className="panel py-1">
       {event.breadcrumbs.map((b, i) => (
         <li key={i} className="grid grid-cols-[4.5rem_5rem_1fr] gap-x-3 px-3 py-0.5">
           <span className="soft text-right" title={b.time ? exact(b.time) : undefined}>{before(b.time, event.time)}</span>
@@ -59,7 +59,7 @@ function Signals({ event }: { event: EventDetail }) {
   if (event.log?.name) rows.push(['record', event.log.name])
   if (!event.trace_id && !event.log && rows.length === 0) return null
   return (
-    <section className="rounded border border-base-300 bg-base-100 p-3">
+    <section className="panel p-3">
       <h4 className="mb-1 font-semibold">{event.log ? 'Trace and log' : 'Trace'}</h4>
       <dl className="grid grid-cols-[minmax(8rem,max-content)_minmax(0,1fr)] gap-x-3">
         {event.trace_id && (
@@ -93,7 +93,7 @@ function Run({ event }: { event: EventDetail }) {
   if (!s) return null
   const rows: [string, string][] = [['outcome', s.outcome], ['started', exact(s.started)], ['lasted', lasted(s.duration_ms)], ['this event', `${lasted(Math.max(0, Date.parse(event.time) - Date.parse(s.started)))} after its start`]]
   return (
-    <section className="rounded border border-base-300 bg-base-100 p-3">
+    <section className="panel p-3">
       <h4 className="mb-1 font-semibold">Session</h4>
       <dl className="grid grid-cols-[minmax(8rem,max-content)_minmax(0,1fr)] gap-x-3">
         {rows.map(([name, value]) => (
@@ -115,7 +115,7 @@ export function Facts({ event }: { event: EventDetail }) {
         <Signals event={event} />
         <Run event={event} />
         {groupFacts(event.resource, event.attributes).map((g) => (
-          <section key={g.name} className="rounded border border-base-300 bg-base-100 p-3">
+          <section key={g.name} className="panel p-3">
             <h4 className="mb-1 font-semibold">{g.name}</h4>
             <dl className="grid grid-cols-[minmax(8rem,max-content)_minmax(0,1fr)] gap-x-3">
               {g.facts.map((f) => (
@@ -129,19 +129,19 @@ export function Facts({ event }: { event: EventDetail }) {
         ))}
       </div>
       {event.state !== undefined && (
-        <section className="mt-4 rounded border border-base-300 bg-base-100 p-3">
+        <section className="mt-4 panel p-3">
           <h4 className="mb-1 font-semibold">State of the application</h4>
           <pre className="overflow-x-auto" tabIndex={0} aria-label="State of the application">{JSON.stringify(event.state, null, 2)}</pre>
         </section>
       )}
       {event.extra && (
-        <section className="mt-4 rounded border border-base-300 bg-base-100 p-3">
+        <section className="mt-4 panel p-3">
           <h4 className="mb-1 font-semibold">Fields that the event format does not know</h4>
           <pre className="overflow-x-auto" tabIndex={0} aria-label="Fields that the event format does not know">{JSON.stringify(event.extra, null, 2)}</pre>
         </section>
       )}
       {event.scrubbed.length > 0 && (
-        <section className="mt-4 rounded border border-base-300 bg-base-100 p-3">
+        <section className="mt-4 panel p-3">
           <h4 className="mb-1 font-semibold">Scrubbed</h4>
           <ul>
             {event.scrubbed.map((s) => (

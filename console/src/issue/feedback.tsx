@@ -11,7 +11,7 @@ export function Said({ list, issue }: { list: Feedback[]; issue?: string }) {
   return (
     <ul className="space-y-2">
       {list.map((f) => (
-        <li key={f.id} className="rounded border border-base-300 bg-base-100 px-3 py-2">
+        <li key={f.id} className="panel px-3 py-2">
           <p className="break-words whitespace-pre-wrap">{f.text}{f.cut && <span className="soft"> … (it was longer)</span>}</p>
           <p className="soft mt-1 flex flex-wrap gap-x-3 text-[.9rem]">
             <span>{f['user.name'] || 'somebody'}</span>

@@ -95,7 +95,7 @@ function Comment({ id, entry: e }: { id: string; entry: HistoryEntry }) {
   const save = useChange(id, (t: string) => api.changeComment(id, number, t), () => setText(undefined))
   const remove = useChange(id, () => api.deleteComment(id, number), () => undefined)
   return (
-    <div className="min-w-0 grow rounded border border-base-300 bg-base-100 px-3 py-1.5">
+    <div className="min-w-0 grow panel px-3 py-1.5">
       <p className="flex flex-wrap items-baseline gap-x-3">
         <b className="font-semibold">{e.actor}</b>
         {e.why && <span className="soft">{e.why}</span>}

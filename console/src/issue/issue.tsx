@@ -51,18 +51,21 @@ export function IssuePage() {
     broke: () => jump('broke'), who: () => jump('who'), when: () => jump('when'), doing: () => jump('do'),
   })
   useTitle(issue.data?.headline, issue.data?.id)
-  const now = issue.data?.id
-  useEffect(() => { // a merged-away number leads to where it went
-    if (now && now !== `${project}/${n}`) void go(issueAt(now), { replace: true })
-  }, [now, project, n, go])
+  const client = useQueryClient()
+  const answered = issue.data
+  useEffect(() => { // a merged-away number leads to where it went, with what was read already: nothing is drawn anew
+    if (!answered || answered.id === `${project}/${n}`) return
+    client.setQueryData(ask.issue(project, Number(answered.id.split('/')[1])).queryKey, answered)
+    void go(issueAt(answered.id), { replace: true })
+  }, [answered, project, n, go, client])
   if (lost(issue)) return <Failed error={issue.error!} again={() => void issue.refetch()} />
   if (!issue.data) return <Loading />
   const i = issue.data
   return (
     <>
       <Head issue={i} />
-      <div className="px-4">
-        <div className="mx-auto max-w-[84rem] pb-8">
+      <div className="px-(--edge)">
+        <div className="max-w-[100rem] pb-8">
         <Part id="broke" title="What broke">
           <div className="mb-2 flex flex-wrap items-center gap-2">
             {event.data && <Pager event={event.data} page={page} />}
@@ -141,8 +144,8 @@ function Part({ id, title, children }: { id: string; title: string; children: Re
 /** Who and how much, at the top. */
 function Head({ issue: i }: { issue: IssueDetail }) {
   return (
-    <div className="border-b border-base-300 bg-base-100 px-4 pt-3 pb-2">
-      <div className="mx-auto max-w-[84rem]">
+    <div className="border-b border-base-300 bg-base-100 px-(--edge) pt-3 pb-2">
+      <div className="max-w-[100rem]">
         <div className="flex flex-wrap items-baseline gap-x-3 gap-y-1">
           <h1 className="text-xl font-semibold break-all">{i.headline}</h1>
           <State state={i.state} fixedIn={i.fixed_in} countOnly={i.count_only} />
@@ -153,7 +156,7 @@ function Head({ issue: i }: { issue: IssueDetail }) {
           <span className="grow" />
           <details className="dropdown dropdown-end">
             <summary className="btn btn-ghost btn-sm font-normal">Copy as …</summary>
-            <div className="dropdown-content z-20 flex w-44 flex-col rounded border border-base-300 bg-base-100 p-1">
+            <div className="dropdown-content z-20 flex w-44 flex-col panel p-1">
               <Copy text={`firethorn issue show ${args(i.id)}`}>Command line</Copy>
               <Copy text={`curl -H "Authorization: Bearer $FIRETHORN_TOKEN" ${shell(`${location.origin}/api/issues/${i.id}`)}`}>Request</Copy>
               <Copy text={i.link}>Link</Copy>

@@ -15,7 +15,7 @@ export function Threads({ event, raw }: { event: EventDetail; raw: boolean }) {
   return (
     <>
       <h3 className="mt-5 mb-2 font-semibold">{counted(list.length, go ? 'goroutine' : 'thread')} at that moment</h3>
-      <div className="rounded border border-base-300 bg-base-100">
+      <div className="panel">
         {list.slice(0, shown).map((t, i) => (
           <OneThread key={i} thread={t} event={event.id} raw={raw} kind={go ? 'goroutine' : 'thread'} above={event.exceptions.some((x) => x.frames.length > 0)} />
         ))}

@@ -15,12 +15,12 @@ const relations: Record<string, string> = { cause: 'caused by', member: 'one of 
 /** All exceptions of an event, the reported one first. */
 export function Trace({ event, raw }: { event: EventDetail; raw: boolean }) {
   if (event.exceptions.length === 0) {
-    return <p className="rounded border border-base-300 bg-base-100 p-4">{event.message}</p>
+    return <p className="panel p-4">{event.message}</p>
   }
   return (
     <div className="space-y-4">
       {event.exceptions.map((x, i) => (
-        <section key={i} className="rounded border border-base-300 bg-base-100" aria-label={x.type ?? 'thrown value'}>
+        <section key={i} className="panel" aria-label={x.type ?? 'thrown value'}>
           {i === 0 && <div className="float-right p-1"><Copy text={raw ? rawText(event) : asText(event.exceptions)}>Copy as text</Copy></div>}
           <h3 className="px-3 py-2">
             {i > 0 && <span className="soft">{relations[x.relation ?? 'cause']} </span>}

@@ -8,6 +8,7 @@ import { useKeys } from '../shared/keys.ts'
 import { Copy, Empty, Failed, Loading } from '../shared/parts.tsx'
 import { useTitle } from '../shared/title.ts'
 import { issueAt } from '../core/address.ts'
+import { Card, Page, Table } from '../shared/page.tsx'
 
 /** What one trace ran into, in all projects, in the order it was thrown. */
 export function TracePage() {
@@ -27,22 +28,18 @@ export function TracePage() {
   const first = list[0]!
   const projects = new Set(list.map((e) => e.issue.split('/')[0]))
   return (
-    <div className="mx-auto max-w-[84rem] px-4 py-5">
-      <div className="flex flex-wrap items-baseline gap-x-3">
-        <h1 className="text-xl font-semibold">Trace <span className="mono">{q.data.trace}</span></h1>
-        <span className="grow" />
-        <Copy text={`firethorn event list ${option('--trace', q.data.trace)}`}>Copy as command line</Copy>
-        <button className="btn btn-ghost btn-sm font-normal" onClick={() => void go(-1)}>Back <kbd className="kbd kbd-xs" aria-hidden="true">Esc</kbd></button>
-      </div>
-      <p className="soft">
-        {counted(list.length, 'event')} in {counted(projects.size, 'project')}, since {exact(first.time)}, in the order they were thrown{q.data.more && '; there are more'}.
-      </p>
-      <div className="relative mt-3 overflow-x-auto rounded border border-base-300 bg-base-100">
-        <table className="w-full [&_td]:px-3 [&_td]:py-1 [&_th]:px-3 [&_th]:py-1 [&_th]:text-left [&_th]:font-normal" aria-label="Events of the trace">
-          <thead>
-            <tr className="soft"><th>after</th><th>project</th><th>what broke</th><th>issue</th><th>release</th><th>environment</th></tr>
-          </thead>
-          <tbody>
+    <Page
+      title={<>Trace <span className="mono">{q.data.trace}</span></>}
+      about={<>{counted(list.length, 'event')} in {counted(projects.size, 'project')}, since {exact(first.time)}, in the order they were thrown{q.data.more && '; there are more'}.</>}
+      actions={
+        <>
+          <Copy text={`firethorn event list ${option('--trace', q.data.trace)}`}>Copy as command</Copy>
+          <button className="btn btn-ghost btn-sm font-normal" onClick={() => void go(-1)}>Back <kbd className="kbd kbd-xs" aria-hidden="true">Esc</kbd></button>
+        </>
+      }
+    >
+      <Card label="Events" flush>
+        <Table label="Events of the trace" columns={['After', 'Project', 'What broke', 'Issue', 'Release', 'Environment']}>
             {list.map((e) => (
               <tr key={e.issue + e.id}>
                 <td className="soft whitespace-nowrap" title={exact(e.time)}>{after(first.time, e.time)}</td>
@@ -53,10 +50,9 @@ export function TracePage() {
                 <td>{e.environment}</td>
               </tr>
             ))}
-          </tbody>
-        </table>
-      </div>
-    </div>
+        </Table>
+      </Card>
+    </Page>
   )
 }
 

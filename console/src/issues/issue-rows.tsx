@@ -148,7 +148,7 @@ export function Rows({ project, query, list, more, loaded }: { project: string; 
         )}
       </div>
       {(marked.length > 1 || all !== undefined) && (
-        <p className="border-t border-base-300 bg-base-200 px-4 py-1" role="status">
+        <p className="border-t border-base-300 bg-base-200 px-(--edge) py-1" role="status">
           {all !== undefined ? <>All that the filter lists: {counted(all, 'issue')}.</> : <>{counted(marked.length, 'issue')} marked.</>}{' '}
           {all === undefined && <button className="link" onClick={chooseAll}>Choose all that fit</button>}{' '}
           <button className="link" onClick={clear}>Clear</button> <kbd className="kbd kbd-xs" aria-hidden="true">Esc</kbd>

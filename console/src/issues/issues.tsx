@@ -27,7 +27,7 @@ export function Issues() {
   if (all === 0) return <SetUp project={project} />
   return (
     <>
-      <div className="flex flex-wrap items-center gap-x-5 gap-y-1 px-4 py-2">
+      <div className="flex flex-wrap items-center gap-x-5 gap-y-1 px-(--edge) py-2">
         <h1 className="sr-only">Issues of {project}</h1>
         <StateFilter query={query} totals={totals} set={set} />
         <label className="flex items-center gap-2">
@@ -47,7 +47,7 @@ export function Issues() {
         <span className="grow" />
         <details className="dropdown dropdown-end">
           <summary className="btn btn-ghost btn-sm font-normal">Copy as …</summary>
-          <div className="dropdown-content z-20 flex w-44 flex-col rounded border border-base-300 bg-base-100 p-1">
+          <div className="dropdown-content z-20 flex w-44 flex-col panel p-1">
             <Copy text={listCommand(project, query)}>Command line</Copy>
             <Copy text={listRequest(location.origin, project, query)}>Request</Copy>
           </div>

@@ -8,6 +8,7 @@ import { byDay } from '../core/days.ts'
 import { Ago, Copy, Empty, Failed, Loading } from '../shared/parts.tsx'
 import { issueAt } from '../core/address.ts'
 import { useNow } from '../shared/now.ts'
+import { Page } from '../shared/page.tsx'
 
 type Notice = components['schemas']['Notice']
 
@@ -30,21 +31,24 @@ export function NoticesPage() {
   }
   const waiting = got.data.pages[0]?.waiting ?? 0
   return (
-    <div className="mx-auto max-w-4xl px-6 py-5">
-      <div className="flex flex-wrap items-baseline gap-x-4">
-        <h1 className="text-xl font-semibold">Notices</h1>
-        <p className="soft grow">{waiting === 0 ? 'You have seen them all.' : `${waiting} that you have not seen.`}</p>
-        {waiting > 0 && <button className="btn btn-outline btn-sm font-normal" onClick={() => seen.mutate(newest.id)}>I have seen them</button>}
-        <Copy text="firethorn notice list">Copy as command</Copy>
-      </div>
+    <Page
+      title="Notices"
+      about={waiting === 0 ? 'You have seen them all.' : `${waiting} that you have not seen.`}
+      actions={
+        <>
+          {waiting > 0 && <button className="btn btn-outline btn-sm font-normal" onClick={() => seen.mutate(newest.id)}>I have seen them</button>}
+          <Copy text="firethorn notice list">Copy as command</Copy>
+        </>
+      }
+    >
       {byDay(list, now).map((day) => (
         <section key={day.title} aria-label={day.title}>
-          <h2 className="mt-4 mb-1.5 font-semibold">{day.title}</h2>
-          <ol className="rounded border border-base-300 bg-base-100">{day.items.map((n) => <Line key={n.id} notice={n} />)}</ol>
+          <h2 className="mb-1.5 font-semibold">{day.title}</h2>
+          <ol className="panel">{day.items.map((n) => <Line key={n.id} notice={n} />)}</ol>
         </section>
       ))}
       {got.hasNextPage && <button className="btn btn-sm mt-3" disabled={got.isFetchingNextPage} onClick={() => void got.fetchNextPage()}>Show older</button>}
-    </div>
+    </Page>
   )
 }
 

@@ -8,6 +8,7 @@ import { undoneWords } from '../core/many.ts'
 import { Buttons, Copy, Dialog, Empty, Failed, Loading } from '../shared/parts.tsx'
 import { useSay } from '../shared/say.tsx'
 import { Why } from '../decide/settle.tsx'
+import { Card, Page, Table } from '../shared/page.tsx'
 
 /** Who carries what, by impact and age, and handing it over. */
 export function CarriersPage() {
@@ -25,21 +26,12 @@ export function CarriersPage() {
   }
   const most = Math.max(1, ...list.map((c) => c.impact))
   return (
-    <div className="mx-auto max-w-4xl px-6 py-5">
-      <div className="flex flex-wrap items-baseline gap-x-4">
-        <h1 className="grow text-xl font-semibold">Who carries what</h1>
-        <Copy text="firethorn owner list">Copy as command</Copy>
-      </div>
-      <p className="soft">Open and parked issues of all projects; impact is that of the open ones, added up.</p>
-      <div className="relative mt-3 overflow-x-auto rounded border border-base-300 bg-base-100" tabIndex={0} role="group" aria-label="Who carries what">
-        <table className="w-full min-w-2xl [&_td]:px-3 [&_td]:py-1.5 [&_th]:px-3 [&_th]:py-1.5 [&_th]:text-left [&_th]:font-normal">
-          <thead>
-            <tr className="soft border-b border-base-300"><th>Person or team</th><th>Project</th><th>Impact</th><th>Open</th><th>Parked</th><th>Oldest</th><th><span className="sr-only">Hand over</span></th></tr>
-          </thead>
-          <tbody>
+    <Page title="Who carries what" about="Open and parked issues of all projects; impact is that of the open ones, added up." actions={<Copy text="firethorn owner list">Copy as command</Copy>}>
+      <Card label="Who carries what" flush>
+        <Table label="Who carries what" columns={['Person or team', 'Project', 'Impact', { name: 'Open', right: true }, { name: 'Parked', right: true }, 'Oldest', { name: 'Hand over', hidden: true }]}>
             {list.map((c) => (
-              <tr key={c.person + c.project} className="border-b border-base-300/60 last:border-0">
-                <td className="font-semibold">{c.person}{c.left && <span className="font-normal text-warning"> left</span>}{c.team && <span className="soft font-normal"> team</span>}</td>
+              <tr key={c.person + c.project}>
+                <td className="name font-semibold">{c.person}{c.left && <span className="font-normal text-warning"> left</span>}{c.team && <span className="soft font-normal"> team</span>}</td>
                 <td>{c.project}</td>
                 <td>
                   <span className="flex items-center gap-2">
@@ -47,17 +39,16 @@ export function CarriersPage() {
                     <svg width="120" height="8" aria-hidden="true"><rect className="load" width={Math.max(1, (120 * c.impact) / most)} height="8" rx="1" /></svg>
                   </span>
                 </td>
-                <td>{count(c.issues)}</td>
-                <td>{count(c.parked)}</td>
+                <td className="text-right">{count(c.issues)}</td>
+                <td className="text-right">{count(c.parked)}</td>
                 <td>since {day(c.oldest)}</td>
                 <td className="text-right"><button className="btn btn-outline btn-xs font-normal" onClick={() => setFrom(c.person)} aria-label={`Hand over what ${c.person} has`}>Hand over</button></td>
               </tr>
             ))}
-          </tbody>
-        </table>
-      </div>
+        </Table>
+      </Card>
       {from !== undefined && <HandOver from={from} close={() => setFrom(undefined)} />}
-    </div>
+    </Page>
   )
 }
 

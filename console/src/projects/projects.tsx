@@ -1,5 +1,6 @@
 import { lost } from '../core/current.ts'
 import { useQuery } from '@tanstack/react-query'
+import { useState } from 'react'
 import { Link, useNavigate } from 'react-router'
 import * as api from '../api/client.ts'
 import * as ask from '../api/queries.ts'
@@ -9,7 +10,9 @@ import { sequel } from '../core/round.ts'
 import { useKeys } from '../shared/keys.ts'
 import { scaleOf } from '../core/stem.ts'
 import type { Scale } from '../core/stem.ts'
-import { Ago, Empty, Failed, Loading, StemAndBerry } from '../shared/parts.tsx'
+import { Ago, Failed, Loading, StemAndBerry } from '../shared/parts.tsx'
+import { Card, Page, Table } from '../shared/page.tsx'
+import { FirstProject, NewProject } from './new-project.tsx'
 import { Kinds } from '../shared/why.tsx'
 import { issueAt, pageAt, roundAt } from '../core/address.ts'
 
@@ -17,56 +20,59 @@ import { issueAt, pageAt, roundAt } from '../core/address.ts'
 export function Projects() {
   const list = useQuery(ask.projects())
   const stands = useQuery(ask.overview())
+  const [words, setWords] = useState('')
+  const [more, setMore] = useState(rows)
+  const [making, setNew] = useState(false)
   if (lost(list)) return <Failed error={list.error!} again={() => void list.refetch()} />
   if (!list.data) return <Loading />
-  if (!list.data.projects.length) {
-    return (
-      <Empty page title="No application reports yet">
-        <p>A project is one application. Make one, and its page shows how the application reports:</p>
-        <pre className="mt-3 rounded border border-base-300 bg-base-100 p-3">firethorn project create NAME</pre>
-      </Empty>
-    )
-  }
+  if (!list.data.projects.length) return <FirstProject />
   const of = new Map(stands.data?.projects.map((o) => [o.project, o]))
   const scale = scaleOf([...of.values()].map((o) => daysOf(o)))
+  const all = list.data.projects
+  const shown = all.filter((p) => p.name.toLowerCase().includes(words.trim().toLowerCase()))
   return (
-    <div className="mx-auto max-w-5xl px-6 py-8">
-      <h1 className="sr-only">All projects</h1>
+    <Page
+      title="All projects"
+      about={stands.data && `${counted(all.length, 'project')}, ${counted([...of.values()].reduce((n, o) => n + o.open_issues, 0), 'open issue')}.`}
+      actions={
+        <>
+          {all.length > few && <input type="search" className="input input-sm w-56" value={words} onChange={(e) => setWords(e.target.value)} placeholder="Name" aria-label="Find a project" />}
+          <button className="btn btn-outline btn-sm font-normal" onClick={() => setNew(true)}>New project</button>
+        </>
+      }
+    >
       <Waiting />
-      <h2 className="mb-4 text-xl font-semibold">Projects</h2>
-      <ul className="divide-y divide-base-300 rounded border border-base-300 bg-base-100">
-        {list.data.projects.map((p) => (
-          <li key={p.name} className="grid grid-cols-[minmax(0,1fr)_auto] items-center gap-x-5 gap-y-1 px-4 py-3 md:grid-cols-[minmax(0,9rem)_11rem_minmax(0,1fr)_auto]">
-            <Link to={pageAt(p.name, 'issues')} className="link-hover truncate text-base font-semibold">
-              {p.name}
-            </Link>
-            <Stands of={of.get(p.name)} scale={scale} events={p.events} />
-            <span className="soft text-right">{p.last_event ? <>last event <Ago at={p.last_event} /></> : 'nothing has arrived yet'}</span>
-          </li>
-        ))}
-      </ul>
-    </div>
+      <Card label="Projects" flush>
+        <Table label="Projects" columns={['Project', '14 days (UTC)', { name: 'Events', right: true }, { name: 'Open issues', right: true }, { name: 'New issues', right: true }, 'Newest release', 'How it is', 'Last event']}>
+          {shown.slice(0, more).map((p) => <ProjectRow key={p.name} p={p} of={of.get(p.name)} scale={scale} />)}
+        </Table>
+        {shown.length === 0 && <p className="soft px-3 pb-2">No project is called so.</p>}
+        {shown.length > more && <button className="btn btn-ghost btn-sm m-1 font-normal" onClick={() => setMore(more + rows)}>Show more of {count(shown.length)}</button>}
+      </Card>
+      {making && <NewProject close={() => setNew(false)} />}
+    </Page>
   )
 }
+
+const few = 8 // projects that one sees without looking for them
+const rows = 100
 
 const daysOf = (o: api.ProjectOverview) => o.trend.map((d) => ({ day: d.day, events: d.events, users: 0 }))
 
 /** How a project stands: its trend, its issues, its newest release, and what is wrong. */
-function Stands({ of: o, scale, events }: { of: api.ProjectOverview | undefined; scale: Scale; events: number }) {
-  if (!o) return <><span /><span className="soft">{counted(events, 'event')}</span></>
-  const sum = o.trend.reduce((n, d) => n + d.events, 0)
+function ProjectRow({ p, of: o, scale }: { p: api.Project; of: api.ProjectOverview | undefined; scale: Scale }) {
+  const sum = o?.trend.reduce((n, d) => n + d.events, 0) ?? 0
   return (
-    <>
-      <span className="max-md:order-last max-md:col-span-2"><StemAndBerry days={daysOf(o)} scale={scale} events={sum} users={0} width={148} height={32} berry={0} words={`${counted(sum, 'event')} in 14 days (UTC)`} /></span>
-      <span className="min-w-0 max-md:col-span-2">
-        <span className={o.open_issues ? 'hurts' : 'soft'}>{counted(o.open_issues, 'open issue')}</span>
-        {o.new_issues > 0 && <span>, {count(o.new_issues)} new</span>}
-        <span className="soft">, {counted(sum, 'event')} in 14 days (UTC)</span>
-        <br />
-        {o.wrong.length > 0 ? <span className="text-warning">{o.wrong.join(' · ')}</span> : <span className="soft">Nothing is wrong</span>}
-        {o.newest_release && <span className="soft"> · newest release <span className="mono">{o.newest_release}</span></span>}
-      </span>
-    </>
+    <tr>
+      <td className="name max-w-80"><Link to={pageAt(p.name, 'issues')} className="link-hover font-semibold">{p.name}</Link></td>
+      <td>{o && <StemAndBerry days={daysOf(o)} scale={scale} events={sum} users={0} width={148} height={28} berry={0} words={`${counted(sum, 'event')} in 14 days (UTC)`} />}</td>
+      <td className="text-right">{count(o ? sum : p.events)}</td>
+      <td className={`text-right ${o?.open_issues ? 'hurts' : ''}`}>{count(o?.open_issues ?? p.open_issues)}</td>
+      <td className="text-right">{o && count(o.new_issues)}</td>
+      <td className="name mono">{o?.newest_release}</td>
+      <td>{o && (o.wrong.length > 0 ? <span className="text-warning">{o.wrong.join(' · ')}</span> : <span className="soft">nothing is wrong</span>)}</td>
+      <td className="soft whitespace-nowrap">{p.last_event ? <Ago at={p.last_event} /> : <Link className="link" to={pageAt(p.name, 'set-up')}>set it up</Link>}</td>
+    </tr>
   )
 }
 
@@ -78,20 +84,20 @@ function Waiting() {
   useKeys('projects', { round: r && r.waiting > 0 ? () => void go(roundAt()) : undefined })
   if (!r) return null
   const last = r.last_round && <span className="soft">your last round ended <Ago at={r.last_round} /></span>
-  if (r.waiting === 0) return <p className="mb-6">Nothing needs a decision of yours. {last}</p>
+  if (r.waiting === 0) return <p>Nothing needs a decision of yours. {last}</p>
   return (
-    <section aria-label="What waits for you" className="mb-8">
+    <section aria-label="What waits for you">
       <div className="mb-2 flex flex-wrap items-baseline gap-x-4 gap-y-1">
-        <h2 className="text-xl font-semibold">{r.waiting >= 1000 ? '1,000 or more need' : r.waiting === 1 ? '1 needs' : `${r.waiting} need`} a decision of yours</h2>
+        <h2 className="text-lg font-semibold">{r.waiting >= 1000 ? '1,000 or more need' : r.waiting === 1 ? '1 needs' : `${r.waiting} need`} a decision of yours</h2>
         {last}
         <span className="grow" />
         <Link to={roundAt()} className="btn btn-primary btn-sm" aria-keyshortcuts={keyOf('projects', 'round')}>
           {r.begun ? 'Go on with the round' : 'Begin the round'} <kbd className="kbd kbd-xs text-base-content max-md:hidden" aria-hidden="true">Enter</kbd>
         </Link>
       </div>
-      <ol className="divide-y divide-base-300 rounded border border-base-300 bg-base-100">
+      <ol className="panel lines">
         {r.items.map((i) => (
-          <li key={i.id} className="grid grid-cols-[1.6rem_minmax(0,1fr)] items-baseline gap-x-3 px-4 py-1.5 md:grid-cols-[1.6rem_minmax(0,1fr)_minmax(0,1fr)]">
+          <li key={i.id} className="grid grid-cols-[1.6rem_minmax(0,1fr)] items-baseline gap-x-3 px-3 py-1.5 md:grid-cols-[1.6rem_minmax(0,1fr)_minmax(0,1fr)]">
             <b className="text-right font-semibold">{Math.round(i.impact)}</b>
             <span className="truncate"><Link className="link-hover font-semibold" to={issueAt(i.id)}>{i.headline}</Link> <span className="soft">{i.id}</span></span>
             <span className="truncate max-md:col-start-2"><Kinds item={i} /> <span className="soft">{sequel(i.why.at(-1)?.words ?? '')}</span></span>

@@ -10,6 +10,7 @@ import { Ago, Copy, Empty, Failed, Loading } from '../shared/parts.tsx'
 import { option } from '../core/shell.ts'
 import { pageAt } from '../core/address.ts'
 import { useAddress } from '../shared/address.ts'
+import { Alert, Choice, Page } from '../shared/page.tsx'
 
 const windows: [number, string][] = [[24, '24 hours'], [168, '7 days'], [720, '30 days']]
 const paints: Record<Part, string> = { stored: 'var(--color-primary)', dropped: 'var(--color-secondary)', over_allowance: 'var(--color-warning)', refused: 'var(--color-accent)' }
@@ -22,25 +23,20 @@ export function ReceivedPage() {
   if (!got.data) return <Loading />
   const v = got.data
   return (
-    <div className="mx-auto max-w-6xl px-6 py-5">
-      <div className="flex flex-wrap items-baseline gap-x-4">
-        <h1 className="text-xl font-semibold">Received</h1>
-        <p className="soft grow">
-          {v.allowance.minute > 0 ? `${count(v.allowance.minute)} events a minute` : 'Any number a minute'}, {v.allowance.day > 0 ? `${count(v.allowance.day)} a day` : 'any number a day'} may come in.
-        </p>
-        <div className="join" role="group" aria-label="Window">
-          {windows.map(([h, words]) => (
-            <button key={h} className={`btn btn-sm join-item font-normal ${h === hours ? 'btn-primary' : 'btn-outline'}`} aria-pressed={h === hours} onClick={() => set({ hours: h })}>
-              {words}
-            </button>
-          ))}
-        </div>
-        <Copy text={`firethorn received ${option('--project', project)} --hours ${hours}`}>Copy as command</Copy>
-      </div>
+    <Page
+      title="Received"
+      about={<>{v.allowance.minute > 0 ? `${count(v.allowance.minute)} events a minute` : 'Any number a minute'}, {v.allowance.day > 0 ? `${count(v.allowance.day)} a day` : 'any number a day'} may come in.</>}
+      actions={
+        <>
+          <Choice label="Window" all={windows} now={hours} choose={(h) => set({ hours: h })} />
+          <Copy text={`firethorn received ${option('--project', project)} --hours ${hours}`}>Copy as command</Copy>
+        </>
+      }
+    >
       {v.rules_off.map((o) => (
-        <p key={o.rule} role="alert" className="mt-3 rounded border border-warning bg-base-100 px-3 py-2">
+        <Alert key={o.rule}>
           The {o.section} rule <b>{o.rule}</b> was switched off <Ago at={o.at} />: {o.why}. <Link className="link" to={pageAt(project, 'rules')}>Mend it</Link>
-        </p>
+        </Alert>
       ))}
       {v.hours.length === 0 ? (
         <Empty title="Nothing came in">
@@ -56,7 +52,7 @@ export function ReceivedPage() {
           <Causes list={v.causes} />
         </>
       )}
-    </div>
+    </Page>
   )
 }
 
@@ -68,7 +64,7 @@ function Histogram({ bars, sum }: { bars: Bar[]; sum: api.Received['sum'] }) {
   const step = width / bars.length
   const label = (b: Bar) => (b.hours === 24 ? day(b.from) : `${day(b.from)} ${b.from.slice(11, 16)} UTC`)
   return (
-    <figure className="mt-4 rounded border border-base-300 bg-base-100 p-3">
+    <figure className="panel p-3">
       <figcaption className="mb-2 flex flex-wrap gap-x-5">
         {parts.map((p) => (
           <span key={p} className="flex items-center gap-1.5">
@@ -106,7 +102,7 @@ function Histogram({ bars, sum }: { bars: Bar[]; sum: api.Received['sum'] }) {
 function Causes({ list }: { list: api.Received['causes'] }) {
   if (list.length === 0) return <p className="soft mt-4">All of it was stored as it came.</p>
   return (
-    <section className="mt-4 rounded border border-base-300 bg-base-100" aria-labelledby="causes">
+    <section className="panel" aria-labelledby="causes">
       <h2 id="causes" className="border-b border-base-300 px-3 py-2 font-semibold">What was not simply stored</h2>
       <ul>
         {list.map((c) => (

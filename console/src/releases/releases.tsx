@@ -11,6 +11,7 @@ import { Ago, Copy, Empty, Failed, Loading, State } from '../shared/parts.tsx'
 import { args, option } from '../core/shell.ts'
 import { issueAt, pageAt } from '../core/address.ts'
 import { useAddress } from '../shared/address.ts'
+import { Card, Page, Table } from '../shared/page.tsx'
 
 /** The releases of a project, and what is new, came back and was fixed in one. */
 export function ReleasesPage() {
@@ -21,42 +22,32 @@ export function ReleasesPage() {
   const list = got.data.releases
   const chosen = (state.release || list[0]?.version)
   return (
-    <div className="mx-auto max-w-6xl px-6 py-5">
-      <div className="flex flex-wrap items-baseline gap-x-4">
-        <h1 className="text-xl font-semibold">Releases</h1>
-        <p className="soft grow">{list.length > 0 && `The newest first, ${orders[got.data.order]}.`}</p>
-        <Copy text={`firethorn release list ${option('--project', project)}`}>Copy as command</Copy>
-      </div>
+    <Page title="Releases" about={list.length > 0 && `The newest first, ${orders[got.data.order]}.`} actions={<Copy text={`firethorn release list ${option('--project', project)}`}>Copy as command</Copy>}>
       {list.length === 0 ? (
         <Empty title="No release yet">
           <p>Events name theirs as service.version. A build can announce it before the first event:</p>
-          <pre className="my-3 rounded border border-base-300 bg-base-100 p-3 text-left">firethorn release announce --project {project} --release VERSION --commit HASH</pre>
+          <pre className="shell my-3">firethorn release announce --project {project} --release VERSION --commit HASH</pre>
           <p><Link className="link" to={pageAt(project, 'set-up')}>Set the application up</Link> shows where the version goes.</p>
         </Empty>
       ) : (
-        <div className="relative mt-3 -ml-3 overflow-x-auto">
-          <table className="[&_td]:px-3 [&_td]:py-1 [&_th]:px-3 [&_th]:py-1 [&_th]:text-left [&_th]:font-normal [&_th.text-right]:text-right" aria-label="Releases">
-            <thead>
-              <tr className="soft"><th>Release</th><th>First seen</th><th className="text-right">Events</th><th className="text-right">Issues</th><th className="text-right">of them new</th><th>Deployed to</th><th>Commit</th></tr>
-            </thead>
-            <tbody>
-              {list.map((r) => (
-                <tr key={r.version} className={r.version === chosen ? 'bg-base-100 font-semibold' : ''} aria-current={r.version === chosen ? 'true' : undefined}>
-                  <td><button type="button" className="link mono break-all" onClick={() => set({ release: r.version })}>{r.version}</button></td>
-                  <td><Ago at={r.first_seen} /></td>
-                  <td className="text-right">{count(r.events)}</td>
-                  <td className="text-right">{count(r.issues)}</td>
-                  <td className="text-right">{count(r.new)}</td>
-                  <td>{latestDeploys(r.deploys).map((d, i) => <span key={d.environment}>{i > 0 && ', '}{d.environment} <span className="soft font-normal"><Ago at={d.at} /></span></span>)}</td>
-                  <td className="mono soft font-normal" title={r.commit}>{r.commit?.slice(0, 12)}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        </div>
+        <Card label="Releases" flush>
+          <Table label="Releases" columns={['Release', 'First seen', { name: 'Events', right: true }, { name: 'Issues', right: true }, { name: 'New issues', right: true }, 'Deployed to', 'Commit']}>
+            {list.map((r) => (
+              <tr key={r.version} aria-current={r.version === chosen ? 'true' : undefined}>
+                <td className="name"><button type="button" className="link mono" onClick={() => set({ release: r.version })}>{r.version}</button></td>
+                <td className="whitespace-nowrap"><Ago at={r.first_seen} /></td>
+                <td className="text-right">{count(r.events)}</td>
+                <td className="text-right">{count(r.issues)}</td>
+                <td className="text-right">{count(r.new)}</td>
+                <td>{latestDeploys(r.deploys).map((d, i) => <span key={d.environment}>{i > 0 && ', '}{d.environment} <span className="soft"><Ago at={d.at} /></span></span>)}</td>
+                <td className="mono soft" title={r.commit}>{r.commit?.slice(0, 12)}</td>
+              </tr>
+            ))}
+          </Table>
+        </Card>
       )}
       {chosen !== undefined && <Detail project={project} version={chosen} />}
-    </div>
+    </Page>
   )
 }
 
@@ -105,7 +96,7 @@ function Commits({ release: r }: { release: api.ReleaseDetail }) {
       <h3 className="font-semibold">Commits{r.commit_count > 0 && <span className="soft font-normal"> {counted(r.commit_count, 'commit')}{r.before && ` since ${r.before}`}</span>}</h3>
       {r.repository && <p className="soft mt-1 break-words">{r.repository}</p>}
       {shown.length > 0 && (
-        <ul className="mt-1 overflow-x-auto rounded border border-base-300 bg-base-100">
+        <ul className="panel mt-1 overflow-x-auto">
           {shown.map((c) => (
             <li key={c.hash} className="grid min-w-2xl grid-cols-[7rem_minmax(0,1fr)_9rem_6rem_6rem] items-baseline gap-x-3 border-b border-base-300/60 px-3 py-1 last:border-0">
               <CommitName hash={c.hash} link={c.link} />
@@ -127,7 +118,7 @@ function Issues({ title, none, list }: { title: string; none: string; list: api.
     <section aria-label={title} className="mt-4">
       <h3 className="font-semibold">{title}{list.length > 0 && <span className="soft font-normal"> {counted(list.length, 'issue')}</span>}</h3>
       {list.length === 0 ? <p className="soft mt-1">{none}</p> : (
-        <ul className="mt-1 overflow-x-auto rounded border border-base-300 bg-base-100">
+        <ul className="panel mt-1 overflow-x-auto">
           {list.map((is) => (
             <li key={is.id} className="grid min-w-2xl grid-cols-[8.5rem_minmax(0,1fr)_5.5rem_6rem_9rem] items-baseline gap-x-3 border-b border-base-300/60 px-3 py-1 last:border-0">
               <Link className="link-hover font-semibold" to={issueAt(is.id)}>{is.id}</Link>

@@ -78,14 +78,14 @@ function Figures({ issue: i, severity }: { issue: IssueDetail; severity: string 
 /** The blamed frame with its lines, and who called it. */
 function Origin({ event }: { event: EventDetail }) {
   const x = event.exceptions.find((e) => e.frames.some((f) => f.origin)) ?? event.exceptions[0]
-  if (!x) return <p className="mt-3 rounded border border-base-300 bg-base-100 p-3 break-words">{event.message}</p>
+  if (!x) return <p className="mt-3 panel p-3 break-words">{event.message}</p>
   const at = x.frames.findIndex((f) => f.origin)
   const frame = x.frames[at]
   if (!frame) return <p className="soft mt-3">The trace has no frame of the application's own.</p>
   const lines = (frame.source_lines ?? []).filter((l) => Math.abs(l.line - frame.line) <= around)
   const callers = x.frames.slice(at + 1).filter((f) => f.kind === 'own').slice(0, 3)
   return (
-    <section aria-label="Where it broke" className="mt-3 rounded border border-base-300 bg-base-100">
+    <section aria-label="Where it broke" className="mt-3 panel">
       <p className="flex flex-wrap items-baseline gap-x-3 px-3 py-1.5">
         <span className="mono font-semibold">{called(frame)}</span>
         <span className="mono soft min-w-0 break-all">{frame.file}{frame.line ? `:${frame.line}` : ''}</span>

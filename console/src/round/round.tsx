@@ -20,6 +20,7 @@ import { useRound } from './round-state.ts'
 import { FixDialog, ParkDialog } from '../decide/settle.tsx'
 import { Kinds } from '../shared/why.tsx'
 import { issueAt, pageAt } from '../core/address.ts'
+import { Page } from '../shared/page.tsx'
 
 /** Triage, one issue after the other: why it is here, all one needs to decide, one key each. */
 export function RoundPage() {
@@ -81,7 +82,7 @@ function OneRound({ project, again }: { project: string | undefined; again: () =
           </div>
         )}
       </div>
-      <div role="toolbar" aria-label="Decide" className="sticky bottom-0 z-10 flex flex-wrap items-center gap-1.5 border-t border-base-300 bg-base-100 px-4 py-2">
+      <div role="toolbar" aria-label="Decide" className="sticky bottom-0 z-10 flex flex-wrap items-center gap-1.5 border-t border-base-300 bg-base-100 px-(--edge) py-2">
         {doings.map((d) => (
           <button key={d.does} className="btn btn-outline btn-sm font-normal max-md:px-2" disabled={!d.on} onClick={d.run} aria-keyshortcuts={keyOf('round', d.does)} title={d.title} aria-label={d.does === 'raise' ? 'Severity + raise it' : d.does === 'lower' ? 'Lower the severity -' : undefined}>
             {d.words} <kbd className={`kbd kbd-xs ${d.words && d.does !== 'raise' ? 'max-md:hidden' : ''}`} aria-hidden="true">{keyOf('round', d.does)}</kbd>
@@ -190,11 +191,12 @@ function Summary({ end: e, project, again }: { end: RoundEnd; project: string | 
   const done = e.done.filter((d) => !d.undone)
   const issues = new Set(done.map((d) => d.issue)).size
   return (
-    <div className="mx-auto max-w-4xl px-6 py-6">
-      <h1 className="text-xl font-semibold">{done.length === 0 ? 'Round ended' : `${counted(issues, 'issue')} in ${took(e.seconds)}`}</h1>
-      <p className="soft mt-1">{e.left === 0 ? 'Nothing is left that needs a decision of yours.' : `${e.left >= 1000 ? '1,000 or more are' : e.left === 1 ? '1 is' : `${e.left} are`} left for another time.`}</p>
+    <Page
+      title={done.length === 0 ? 'Round ended' : `${counted(issues, 'issue')} in ${took(e.seconds)}`}
+      about={e.left === 0 ? 'Nothing is left that needs a decision of yours.' : `${e.left >= 1000 ? '1,000 or more are' : e.left === 1 ? '1 is' : `${e.left} are`} left for another time.`}
+    >
       {done.length > 0 && (
-        <ol className="mt-4 rounded border border-base-300 bg-base-100">
+        <ol className="panel">
           {done.map((d, n) => (
             <li key={n} className="grid grid-cols-1 gap-x-4 border-b border-base-300/60 px-3 py-1.5 last:border-b-0 md:grid-cols-[minmax(0,1fr)_minmax(0,1fr)]">
               <span className="truncate"><Link className="link-hover font-semibold" to={issueAt(d.issue)}>{d.headline || d.issue}</Link> <span className="soft">{d.issue}</span></span>
@@ -208,6 +210,6 @@ function Summary({ end: e, project, again }: { end: RoundEnd; project: string | 
         <Link className="btn btn-ghost btn-sm font-normal" to={project ? pageAt(project, 'issues') : '/'}>{project ? 'All issues' : 'All projects'}</Link>
         <Link className="btn btn-ghost btn-sm font-normal" to="/owners">Who carries what</Link>
       </p>
-    </div>
+    </Page>
   )
 }

@@ -5,7 +5,7 @@ export function Arithmetic({ issue: i }: { issue: IssueDetail }) {
   return (
     <details className="dropdown">
       <summary className="list-none underline decoration-dotted underline-offset-4" title="show the arithmetic">{Math.round(i.impact)}</summary>
-      <table className="dropdown-content z-20 mt-1 w-[28rem] max-w-[92vw] rounded border border-base-300 bg-base-100 text-base font-normal">
+      <table className="dropdown-content z-20 mt-1 w-[28rem] max-w-[92vw] panel text-base font-normal">
         <caption className="sr-only">The arithmetic of the impact</caption>
         <tbody>
           {i.impact_parts.map((p) => (

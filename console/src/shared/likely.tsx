@@ -26,7 +26,7 @@ export function Likely({ id }: { id: string }) {
       </div>
       {l.onset && <p className="mt-1">{l.onset.words}{l.onset.deploys.length > 0 && <>: {l.onset.deploys.map((d) => `${d.words} on ${day(d.at)}`).join('; ')}</>}.</p>}
       {l.changes.length > 0 && (
-        <ol className="mt-1 rounded border border-base-300 bg-base-100">
+        <ol className="mt-1 panel">
           {l.changes.map((c) => (
             <li key={c.hash} className="grid grid-cols-[3rem_minmax(0,1fr)] gap-x-3 border-b border-base-300/60 px-3 py-1.5 last:border-0">
               <b className="text-[1.15rem] font-semibold" title="score, of 100">{Math.round(c.score)}</b>

@@ -119,8 +119,8 @@ export function Copy({ text, children }: { text: string; children: ReactNode }) 
 export function Empty({ title, page = false, children }: { title: string; page?: boolean; children?: ReactNode }) {
   const Heading = page ? 'h1' : 'h2'
   return (
-    <div className="mx-auto max-w-2xl px-6 py-14">
-      <Heading className="mb-2 text-xl font-semibold">{title}</Heading>
+    <div className={`read ${page ? 'page' : 'py-8'}`}>
+      <Heading className={page ? 'page-title' : 'mb-1 text-lg font-semibold'}>{title}</Heading>
       {children}
     </div>
   )
@@ -129,7 +129,7 @@ export function Empty({ title, page = false, children }: { title: string; page?:
 /** An error in the service's words, with a way on. */
 export function Failed({ error, again }: { error: Error; again?: () => void }) {
   return (
-    <div role="alert" className="mx-auto my-8 max-w-2xl rounded border border-accent bg-base-100 p-4">
+    <div role="alert" className="panel read mx-(--edge) my-4 border-accent px-4 py-3">
       <p className="font-semibold text-accent">This did not work</p>
       <p className="mt-1">{error.message}</p>
       {again && (
@@ -143,7 +143,7 @@ export function Failed({ error, again }: { error: Error; again?: () => void }) {
 
 export function Loading() {
   return (
-    <p className="soft px-6 py-10" role="status">
+    <p className="soft px-(--edge) py-6" role="status">
       Loading …
     </p>
   )

@@ -11,6 +11,7 @@ import { args, option } from '../core/shell.ts'
 import { pageAt } from '../core/address.ts'
 import { useAddress } from '../shared/address.ts'
 import { useNow } from '../shared/now.ts'
+import { Card, Page, Table } from '../shared/page.tsx'
 
 /** Which traces can be read, which cannot, why, and what the symbols take. */
 export function SymbolsPage() {
@@ -27,12 +28,11 @@ export function SymbolsPage() {
   const list = [...rows.values()]
   const chosen = params.get('release') ?? (event ? '' : (noticed(unread.data.releases, now)[0]?.release ?? list[0]?.release))
   return (
-    <div className="mx-auto max-w-6xl px-6 py-5">
-      <h1 className="text-xl font-semibold">Symbols</h1>
+    <Page title="Symbols" about="What makes traces of built code readable, by release, and what is missing." actions={<Copy text={`firethorn symbols list ${option('--project', project)}`}>Copy as command</Copy>}>
       {list.length === 0 && !event ? (
         <Empty title="No symbols yet">
           <p>Built code prints traces that nobody can read. Push the source maps of a build, and they become readable:</p>
-          <pre className="my-3 overflow-x-auto rounded border border-base-300 bg-base-100 p-3 text-left" tabIndex={0} aria-label="How symbols are pushed">firethorn symbols push --project {project} --release RELEASE DIR</pre>
+          <pre className="shell my-3" tabIndex={0} aria-label="How symbols are pushed">firethorn symbols push --project {project} --release RELEASE DIR</pre>
           <p>
             <Link className="link" to={pageAt(project, 'set-up')}>Set the application up</Link> shows it for your build. Servers that run what was written need none.
           </p>
@@ -40,31 +40,26 @@ export function SymbolsPage() {
       ) : (
         <>
           {list.length > 0 && (
-            <div className="relative mt-3 -ml-3 overflow-x-auto" tabIndex={0} role="group" aria-label="Releases and their symbols">
-              <table className="[&_td]:px-3 [&_td]:py-1 [&_th]:px-3 [&_th]:py-1 [&_th]:text-left [&_th]:font-normal [&_th.text-right]:text-right" aria-label="Releases">
-                <thead>
-                  <tr className="soft"><th>Release</th><th className="text-right">Unreadable events</th><th className="text-right">in issues</th><th className="text-right">Files pushed</th><th className="text-right">Size</th><th>Pushed</th><th>Dropped</th></tr>
-                </thead>
-                <tbody>
-                  {list.map((r) => (
-                    <tr key={r.release} className={r.release === chosen && !event ? 'bg-base-100 font-semibold' : ''} aria-current={r.release === chosen && !event ? 'true' : undefined}>
-                      <td><button className="link mono" onClick={() => set({ release: r.release, event: '' })}>{r.release || '(no release)'}</button></td>
-                      <td className={`text-right ${r.unread ? 'hurts font-semibold' : ''}`}>{r.unread ? `${count(r.unread.events)} of ${count(r.unread.of)}` : 0}</td>
-                      <td className="text-right">{r.unread ? count(r.unread.issues) : ''}</td>
-                      <td className="text-right">{r.pushed ? count(r.pushed.files) : 0}{r.pushed && r.pushed.waiting > 0 && <span className="soft"> ({count(r.pushed.waiting)} being prepared)</span>}</td>
-                      <td className="text-right" title={r.pushed ? `${size(r.pushed.alone)} of it no other release has` : undefined}>{r.pushed ? size(r.pushed.bytes) : ''}</td>
-                      <td>{r.pushed && <Ago at={r.pushed.pushed} />}</td>
-                      <td className="soft">{r.pushed && `${r.pushed.until.slice(0, 10)} if not used`}</td>
-                    </tr>
-                  ))}
-                </tbody>
-              </table>
-            </div>
+            <Card label="Releases" flush>
+              <Table label="Releases and their symbols" columns={['Release', { name: 'Unreadable events', right: true }, { name: 'in issues', right: true }, { name: 'Files pushed', right: true }, { name: 'Size', right: true }, 'Pushed', 'Kept until']}>
+                {list.map((r) => (
+                  <tr key={r.release} aria-current={r.release === chosen && !event ? 'true' : undefined}>
+                    <td className="name"><button className="link mono" onClick={() => set({ release: r.release, event: '' })}>{r.release || '(no release)'}</button></td>
+                    <td className={`text-right ${r.unread ? 'hurts font-semibold' : ''}`}>{r.unread ? `${count(r.unread.events)} of ${count(r.unread.of)}` : 0}</td>
+                    <td className="text-right">{r.unread ? count(r.unread.issues) : ''}</td>
+                    <td className="text-right">{r.pushed ? count(r.pushed.files) : 0}{r.pushed && r.pushed.waiting > 0 && <span className="soft"> ({count(r.pushed.waiting)} being prepared)</span>}</td>
+                    <td className="text-right" title={r.pushed ? `${size(r.pushed.alone)} of it no other release has` : undefined}>{r.pushed ? size(r.pushed.bytes) : ''}</td>
+                    <td>{r.pushed && <Ago at={r.pushed.pushed} />}</td>
+                    <td className="soft">{r.pushed && `${r.pushed.until.slice(0, 10)}, if not used`}</td>
+                  </tr>
+                ))}
+              </Table>
+            </Card>
           )}
           {(chosen !== undefined || event) && <Check project={project} release={event ? undefined : chosen} event={event} />}
         </>
       )}
-    </div>
+    </Page>
   )
 }
 
@@ -81,7 +76,7 @@ function Check({ project, release, event }: { project: string; release: string |
         <Copy text={`firethorn symbols check ${option('--project', project)} ${event ? args(event) : option('--release', v.release)}`}>Copy as command</Copy>
       </div>
       {v.again > 0 && <p role="status" className="mt-1 text-warning">Symbols came: {counted(v.again, 'kind')} of trace being read again.</p>}
-      <ul className="mt-2 rounded border border-base-300 bg-base-100">
+      <ul className="panel mt-2">
         {v.files.map((f) => <File key={f.file + (f.debug_id ?? '')} f={f} />)}
       </ul>
     </section>

@@ -1,0 +1,15 @@
+import type { Tab } from '../core/address.ts'
+
+/** The pages of daily work, in the order of a day. */
+export const ofWork: readonly Tab[] = ['round', 'issues', 'releases', 'sessions']
+
+/** The pages about a project itself. */
+export const ofProject: readonly Tab[] = ['rules', 'grouping', 'impact', 'symbols', 'received', 'set-up', 'settings']
+
+const names: Record<string, string> = {
+  round: 'Round', issues: 'Issues', releases: 'Releases', sessions: 'Sessions', rules: 'Rules', grouping: 'Grouping', impact: 'Impact', symbols: 'Symbols',
+  received: 'Received', 'set-up': 'Set-up', settings: 'Settings', owners: 'Who carries what', notices: 'Notices', people: 'People', service: 'Service',
+}
+
+/** What a page is called, by the last word of its address. */
+export const nameOf = (page: string): string => names[page] ?? 'Projects'
