@@ -246,12 +246,12 @@ func TestConsole_LoadsAnewWhenAPartIsGone(t *testing.T) {
 	b.mu.Lock()
 	b.missing, b.once = "/assets/received-", true
 	b.mu.Unlock()
-	eval[any](t, tab, `window.before = true; [...document.querySelectorAll('nav a')].find((a) => a.innerText === 'Received').click()`)
+	eval[any](t, tab, `window.before = true; [...document.querySelectorAll('nav a')].find((a) => a.textContent === 'Received').click()`)
 	eventually(t, tab, "the page is loaded anew", `window.before === undefined && location.pathname.endsWith('/received') && document.querySelector('h1, h2') !== null`)
 	b.mu.Lock()
 	b.missing, b.once = "/assets/symbols-", false
 	b.mu.Unlock()
-	eval[any](t, tab, `[...document.querySelectorAll('nav a')].find((a) => a.innerText === 'Symbols').click()`)
+	eval[any](t, tab, `[...document.querySelectorAll('nav a')].find((a) => a.textContent === 'Symbols').click()`)
 	eventually(t, tab, "a part that is gone for good is said to be", `document.body.innerText.includes('This did not work')`)
 }
 

@@ -32,7 +32,7 @@ type shot struct {
 var shots = []shot{
 	{name: "issues-light", path: "/p/quayside/issues", theme: "blossom"},
 	{name: "round", path: "/p/quayside/round", theme: "blossom", pause: 2 * time.Second},
-	{name: "round-list", path: "/round", theme: "hedge", pause: 2 * time.Second, keys: "l"},
+	{name: "projects", path: "/", theme: "hedge", pause: time.Second},
 	{name: "issue-light", path: "/p/quayside/issues/{placeBerths}", theme: "blossom", script: `document.querySelector('summary[title="show the arithmetic"]').click()`},
 	{name: "issue-since-when", path: "/p/quayside/issues/{zoneOf}", theme: "blossom", pause: 2 * time.Second,
 		script: "document.getElementById('when').scrollIntoView()"},
@@ -44,7 +44,7 @@ var shots = []shot{
 		script: "document.querySelector('form button').click()"},
 	{name: "set-up", path: "/p/tender/set-up", theme: "blossom", before: newcomer},
 	{name: "impact", path: "/p/quayside/impact", theme: "hedge", pause: 2 * time.Second, script: `setTimeout(() => { const i = document.querySelector('input[aria-label="weight of users"]'); Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(i, '5'); i.dispatchEvent(new Event('input', { bubbles: true })) }, 500)`},
-	{name: "owners", path: "/owners", theme: "blossom"},
+	{name: "sessions", path: "/p/quayside/sessions", theme: "blossom", pause: time.Second},
 	{name: "symbols", path: "/p/quayside/symbols", theme: "blossom", before: candidate},
 	{name: "round-end", path: "/p/gangway/round", theme: "blossom", pause: 2 * time.Second, keys: "agdae"},
 }
@@ -126,7 +126,7 @@ func take(server, out, only string, list []shot) error {
 	}
 	defer stop()
 	if err := chromedp.Do(browser, chromedp.Navigate(p.SignInLink),
-		chromedp.WaitVisible(chromedp.CSS("main ul"))); err != nil {
+		chromedp.WaitVisible(chromedp.CSS("main h1"))); err != nil {
 		return err
 	}
 	for _, s := range list {

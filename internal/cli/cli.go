@@ -113,7 +113,8 @@ func firethorn() *cli.Command {
 				}},
 		},
 		Commands: []*cli.Command{
-			serveCommand(), projects.Init(), service.Status(), service.Login(), projects.Project(), service.Send(), service.Forward(),
+			serveCommand(), projects.Init(), service.Status(), service.Login(), projects.Project(), service.Send(),
+			service.Forward(),
 			symbols.Symbols(),
 			issues.Event(), issues.Issue(), round.Round(), issues.Impact(), grouping.Group(), releases.Release(),
 			issues.Notice(), issues.Owner(), service.User(), issues.Session(), issues.Feedback(), people.Person(),

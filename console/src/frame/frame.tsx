@@ -68,7 +68,7 @@ function SignedOut() {
       </p>
       <h1 className="mt-6 text-2xl font-semibold">You are not signed in</h1>
       <p className="mt-3">Open a sign-in link. Each works once. Whoever runs the service makes one with:</p>
-      <pre className="mt-3 panel p-3">firethorn person link "YOUR NAME"</pre>
+      <pre className="shell mt-3" tabIndex={0} aria-label="The command">firethorn person link "YOUR NAME"</pre>
     </main>
   )
 }

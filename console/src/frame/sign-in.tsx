@@ -28,7 +28,7 @@ export function SignIn() {
       {error && (
         <>
           <p className="mt-3" role="alert">{error}</p>
-          <pre className="mt-3 panel p-3">firethorn person link "YOUR NAME"</pre>
+          <pre className="shell mt-3" tabIndex={0} aria-label="The command">firethorn person link "YOUR NAME"</pre>
           <p className="mt-3">
             <Link className="link" to="/">If you are signed in already, go to the projects</Link>
           </p>

@@ -26,7 +26,7 @@ export function ReleasesPage() {
       {list.length === 0 ? (
         <Empty title="No release yet">
           <p>Events name theirs as service.version. A build can announce it before the first event:</p>
-          <pre className="shell my-3">firethorn release announce --project {project} --release VERSION --commit HASH</pre>
+          <pre className="shell my-3" tabIndex={0} aria-label="How a release is announced">firethorn release announce --project {project} --release VERSION --commit HASH</pre>
           <p><Link className="link" to={pageAt(project, 'set-up')}>Set the application up</Link> shows where the version goes.</p>
         </Empty>
       ) : (

@@ -123,6 +123,7 @@ func (a *Frame) grant(r *http.Request) (*accounts.Grant, error) {
 	return a.Store.Accounts.GrantOfSession(r.Context(), c.Value)
 }
 
+// GrantOf is what who asks may do; nothing where nobody was found out.
 func GrantOf(ctx context.Context) *accounts.Grant {
 	g, ok := ctx.Value(grantKey{}).(*accounts.Grant)
 	if !ok {

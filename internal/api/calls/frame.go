@@ -72,6 +72,7 @@ type ProjectPath struct {
 	Project string `path:"project" doc:"the project's name"`
 }
 
+// ProjectName is the project that the path names.
 func (p *ProjectPath) ProjectName() string { return p.Project }
 
 // IssuePath is the path of an issue.
@@ -80,4 +81,5 @@ type IssuePath struct {
 	Number int64 `path:"number" minimum:"1" doc:"the issue's number in its project"`
 }
 
+// IssueNumber is the number that the path names.
 func (p *IssuePath) IssueNumber() int64 { return p.Number }

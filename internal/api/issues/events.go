@@ -85,8 +85,8 @@ func (a *handlers) issueEvent(ctx context.Context, p *projects.Project, is *issu
 		return nil, err
 	}
 	out.Body.Position = &contract.EventPosition{Number: n.Position, Kept: is.Bodies, Total: is.Events,
-		Newest: rows.IdText(n.Newest), Newer: rows.IdText(n.Newer), Older: rows.IdText(n.Older),
-		Oldest: rows.IdText(n.Oldest)}
+		Newest: rows.IDText(n.Newest), Newer: rows.IDText(n.Newer), Older: rows.IDText(n.Older),
+		Oldest: rows.IDText(n.Oldest)}
 	return out, nil
 }
 

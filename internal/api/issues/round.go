@@ -25,6 +25,7 @@ type RoundOf struct {
 	Project string `query:"project" doc:"only in this one; absent: in all"`
 }
 
+// ProjectName is the one project that the round is in; "" for all.
 func (r *RoundOf) ProjectName() string { return r.Project }
 
 func (a *handlers) round(t *calls.Table) {

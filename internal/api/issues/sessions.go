@@ -174,7 +174,7 @@ func feedbackOf(project string, list []events.FeedbackRow) []contract.Feedback {
 	out := make([]contract.Feedback, len(list))
 	for i, f := range list {
 		out[i] = contract.Feedback{ID: f.ID.String(), Time: f.At, Received: f.Received, Text: f.Text, Cut: f.Cut,
-			Name: f.Name, Email: f.Email, Event: rows.IdText(f.Event), Release: f.Release, Environment: f.Environment}
+			Name: f.Name, Email: f.Email, Event: rows.IDText(f.Event), Release: f.Release, Environment: f.Environment}
 		if f.Issue != 0 {
 			out[i].Issue = fmt.Sprintf("%s/%d", project, f.Issue)
 		}

@@ -58,6 +58,7 @@ const lateHistory = 200
 // maxChanged is how many issues a message names.
 const maxChanged = 100
 
+// NewHub makes a hub that nobody listens to yet; Run feeds it.
 func NewHub(f *calls.Frame) *Hub {
 	return &Hub{Frame: f, subs: map[chan map[string]change]bool{}, lookEvery: 5 * time.Second}
 }

@@ -98,7 +98,7 @@ func (a *handlers) showQueue(ctx context.Context, limit int) (*calls.Body[contra
 	slices.SortFunc(out.Projects, func(x, y contract.Waiting) int { return cmp.Compare(y.Events, x.Events) })
 	for i, x := range list {
 		out.SetAside[i] = contract.Aside{ID: x.ID.String(), Project: nameOr(names, x.Project),
-			Event:    rows.IdText(x.Event),
+			Event:    rows.IDText(x.Event),
 			Received: x.Received, Error: x.Why, Body: bodyOf(x)}
 	}
 	return calls.Answer(out), nil

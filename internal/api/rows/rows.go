@@ -104,7 +104,8 @@ func SessionCount(by map[session.Outcome]int64) contract.SessionCount {
 	return c
 }
 
-func IdText(id uuid.UUID) string {
+// IDText is an id as text; "" for none.
+func IDText(id uuid.UUID) string {
 	if id == uuid.Nil {
 		return ""
 	}

@@ -27,8 +27,10 @@ type UsageError struct{ err error }
 func (e *UsageError) Error() string { return e.err.Error() }
 func (e *UsageError) Unwrap() error { return e.err }
 
+// Usage is an error of a command line that makes no sense.
 func Usage(format string, args ...any) error { return &UsageError{fmt.Errorf(format, args...)} }
 
+// Explain says an error to people: what may be told of it.
 func Explain(err error) string {
 	if f, ok := errors.AsType[*fault.Error](err); ok && f.Pub != "" {
 		switch f.Code {
@@ -42,6 +44,7 @@ func Explain(err error) string {
 	return err.Error()
 }
 
+// CodeOf is the exit code of an error.
 func CodeOf(err error) int {
 	if _, ok := errors.AsType[*UsageError](err); ok {
 		return ExitUse
@@ -71,6 +74,7 @@ func Arg(c *cli.Command, name string) (string, error) {
 	return "", Usage("%s needs %s; %s --help shows how it is used", c.FullName(), strings.ToUpper(name), c.FullName())
 }
 
+// Text declares a positional argument.
 func Text(name string) cli.Argument {
 	return &cli.StringArg{Name: name, UsageText: strings.ToUpper(name)}
 }

@@ -17,6 +17,7 @@ import (
 	"firethorn/internal/contract"
 )
 
+// Group is the command about how events are grouped.
 func Group() *cli.Command {
 	return &cli.Command{Name: "group", Usage: "which events are together, why, and what to mend",
 		Commands: []*cli.Command{

@@ -21,6 +21,7 @@ import (
 	"firethorn/internal/core/rules"
 )
 
+// Rules is the command about a project's rules file.
 func Rules() *cli.Command {
 	file := []cli.Argument{&cli.StringArg{Name: "file", UsageText: "FILE"}}
 	return &cli.Command{Name: "rules", Usage: "what is let in, scrubbed and grouped, as a file",

@@ -15,6 +15,7 @@ import (
 	"firethorn/internal/core/shell"
 )
 
+// Event is the command about single events.
 func Event() *cli.Command {
 	return &cli.Command{Name: "event", Usage: "what came in", Commands: []*cli.Command{
 		{Name: "list", Usage: "events of a project or an issue, newest filed first",

@@ -80,6 +80,7 @@ func setScoring(c *cli.Command) (contract.SetScoring, error) {
 	return in, nil
 }
 
+// Impact is the command about what issues are ranked by.
 func Impact() *cli.Command {
 	return &cli.Command{
 		Name: "impact", Usage: "by what issues are scored, and when they surge",

@@ -17,6 +17,7 @@ import (
 	"firethorn/internal/contract"
 )
 
+// Issue is the command about issues.
 func Issue() *cli.Command {
 	return &cli.Command{
 		Name: "issue", Usage: "what people triage",

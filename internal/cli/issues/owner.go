@@ -13,6 +13,7 @@ import (
 	"firethorn/internal/contract"
 )
 
+// Owner is the command about who has which issues.
 func Owner() *cli.Command {
 	return &cli.Command{
 		Name: "owner", Usage: "who carries what",

@@ -16,6 +16,7 @@ import (
 	"firethorn/internal/contract"
 )
 
+// Session is the command about runs of an application.
 func Session() *cli.Command {
 	return &cli.Command{Name: "session", Usage: "runs of the application, and how they ended", Commands: []*cli.Command{
 		{Name: "count", Usage: "how many sessions ended how, by release and environment",
@@ -112,6 +113,7 @@ func lasted(ms int64) string {
 	return d.String()
 }
 
+// Feedback is the command about what people said.
 func Feedback() *cli.Command {
 	return &cli.Command{Name: "feedback", Usage: "what people said who were hit", Commands: []*cli.Command{
 		{Name: "list", Usage: "what people said, newest first",

@@ -176,6 +176,7 @@ func showOwners(out io.Writer, v contract.Owners) {
 	}
 }
 
+// Notice is the command about a person's notices.
 func Notice() *cli.Command {
 	return &cli.Command{
 		Name: "notice", Usage: "what you should hear of",

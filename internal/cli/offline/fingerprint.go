@@ -55,6 +55,7 @@ type followed struct {
 	Like        float64 `json:"like"` // which share of the function's text stayed, 0 to 1
 }
 
+// Fingerprint is the command that fingerprints events without a service.
 func Fingerprint() *cli.Command {
 	return &cli.Command{
 		Name: "fingerprint", Usage: "which events belong together, and why, offline",

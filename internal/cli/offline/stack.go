@@ -42,6 +42,7 @@ type stackException struct {
 // mostStack is the longest text that is read for a trace, in bytes.
 const mostStack = 16 << 20
 
+// Stack is the command that makes a stack trace readable without a service.
 func Stack() *cli.Command {
 	return &cli.Command{
 		Name: "stack", Usage: "make a stack trace readable, offline",

@@ -15,6 +15,7 @@ import (
 	"firethorn/internal/core/shell"
 )
 
+// Person is the command about who works here.
 func Person() *cli.Command {
 	invited := func(out io.Writer, p contract.Person) {
 		fmt.Fprintf(out, "%s <%s>\nsign-in link, good once within 24 hours:\n  %s\n", show.Plain(p.Name),

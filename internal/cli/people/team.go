@@ -16,6 +16,7 @@ import (
 	"firethorn/internal/contract"
 )
 
+// Team is the command about teams.
 func Team() *cli.Command {
 	return &cli.Command{Name: "team", Usage: "people who have issues together",
 		Description: "A team can be given issues as a person can, by hand, by CODEOWNERS (@GROUP/NAME) and by the rules' section assign; its members hear of\nthem. firethorn person leave NAME dissolves one.",

@@ -15,6 +15,7 @@ import (
 	"firethorn/internal/contract"
 )
 
+// Token is the command about tokens.
 func Token() *cli.Command {
 	return &cli.Command{Name: "token", Usage: "what programs authorise with", Commands: []*cli.Command{
 		{Name: "create", Usage: "make a token; its text is shown this once",

@@ -135,7 +135,8 @@ func (s *settingUp) make(ctx context.Context, out io.Writer) (steps []byte, befo
 	var p contract.Project
 	_, err = s.cl.Call(ctx, http.MethodGet, path, nil, &p)
 	if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.NotFound {
-		if _, err = s.cl.Call(ctx, http.MethodPost, "/api/projects", contract.NewProject{Name: s.name, KeepDays: 30}, &p); err == nil {
+		if _, err = s.cl.Call(ctx, http.MethodPost, "/api/projects", contract.NewProject{Name: s.name, KeepDays: 30},
+			&p); err == nil {
 			fmt.Fprintf(out, "\nThe project %s was made.\n", show.Plain(p.Name))
 		}
 	}

@@ -26,6 +26,7 @@ func byName(c *cli.Command, rest string) func(*client.Client) (string, error) {
 	return command.Fixed("/api/projects/" + url.PathEscape(name) + rest)
 }
 
+// Project is the command about the applications that report.
 func Project() *cli.Command {
 	return &cli.Command{
 		Name:  "project",

@@ -13,6 +13,7 @@ import (
 	"firethorn/internal/contract"
 )
 
+// Received is the command about what came in, and what became of it.
 func Received() *cli.Command {
 	return &cli.Command{Name: "received", Usage: "what came in, what was dropped, turned away or cut, and why",
 		Flags: []cli.Flag{

@@ -17,6 +17,7 @@ import (
 	"firethorn/internal/contract"
 )
 
+// Release is the command about releases.
 func Release() *cli.Command {
 	version := func() cli.Flag {
 		return &cli.StringFlag{Name: "release", Required: true,

@@ -16,6 +16,7 @@ import (
 	"firethorn/internal/contract"
 )
 
+// Round is the command that walks through what needs a decision.
 func Round() *cli.Command {
 	return &cli.Command{
 		Name: "round", Usage: "triage: what needs a decision of yours, one after the other",

@@ -30,6 +30,7 @@ import (
 	"firethorn/internal/intake"
 )
 
+// Forward is the command that reports stack traces of log files.
 func Forward() *cli.Command {
 	return &cli.Command{
 		Name: "forward", Usage: "follow logs and report the exceptions in them", ArgsUsage: "[FILE…]",

@@ -16,6 +16,7 @@ import (
 	"firethorn/internal/core/fault"
 )
 
+// Login is the command that remembers a service and a token.
 func Login() *cli.Command {
 	return &cli.Command{
 		Name: "login", Usage: "remember a server, a token and a project",

@@ -21,6 +21,7 @@ import (
 	"firethorn/internal/core/fault"
 )
 
+// Status is the command that says whether all is well.
 func Status() *cli.Command {
 	return &cli.Command{Name: "status", Usage: "is all well, and what to do where it is not",
 		Action: func(ctx context.Context, c *cli.Command) error {
@@ -89,6 +90,7 @@ func showStatus(out io.Writer, s contract.Status) {
 	}
 }
 
+// Recount is the command that compares counters with their rows.
 func Recount() *cli.Command {
 	return &cli.Command{Name: "recount", Usage: "compare every counter with the rows it stands for",
 		Description: "Exit code 1 when one differs. Counts that are still following a merge differ until they have arrived.",
@@ -138,6 +140,7 @@ func showRecount(out io.Writer, v contract.Recount) {
 	}
 }
 
+// Queue is the command about events that wait, or failed.
 func Queue() *cli.Command {
 	act := func(name, usageText, done string) *cli.Command {
 		return &cli.Command{Name: name, Usage: usageText,
@@ -198,6 +201,7 @@ func showQueue(out io.Writer, v contract.Queue) {
 	fmt.Fprintln(out, "\nFile them again with firethorn queue retry ID or --all; see an event whole with --format json.")
 }
 
+// User is the command that forgets a user.
 func User() *cli.Command {
 	return &cli.Command{Name: "user", Usage: "the people your application hits", Commands: []*cli.Command{
 		{Name: "erase", Usage: "forget a user: bodies that hold them go, counts stay",

@@ -23,6 +23,7 @@ import (
 	"firethorn/internal/intake"
 )
 
+// Send is the command that sends a test event.
 func Send() *cli.Command {
 	return &cli.Command{
 		Name: "send", Usage: "send a test event, wait until it is filed, print its issue",

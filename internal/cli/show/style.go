@@ -15,9 +15,14 @@ func (s Style) put(code, text string) string {
 	return "\x1b[" + code + "m" + text + "\x1b[0m"
 }
 
+// Bright stands out.
 func (s Style) Bright(text string) string { return s.put("1", text) }
-func (s Style) Faint(text string) string  { return s.put("2", text) }
-func (s Style) Fault(text string) string  { return s.put("1;31", text) }
+
+// Faint stands back.
+func (s Style) Faint(text string) string { return s.put("2", text) }
+
+// Fault is what is wrong.
+func (s Style) Fault(text string) string { return s.put("1;31", text) }
 
 // StyleOf styles what goes to a terminal and nothing else. NO_COLOR and
 // CLICOLOR_FORCE say otherwise.

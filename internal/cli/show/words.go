@@ -10,6 +10,7 @@ import (
 	"firethorn/internal/contract"
 )
 
+// Plural is one or many, by a number.
 func Plural(n int, one, many string) string {
 	if n == 1 {
 		return one
@@ -26,6 +27,7 @@ func Cut(s string, most int) string {
 	return string(r[:most/2]) + "…" + string(r[len(r)-(most-most/2-1):])
 }
 
+// OrElse is a text, or another one for none.
 func OrElse(s, or string) string {
 	if s == "" {
 		return or
@@ -38,6 +40,7 @@ func IndentAll(s, indent string) string {
 	return indent + strings.ReplaceAll(strings.TrimRight(s, "\n"), "\n", "\n"+indent) + "\n"
 }
 
+// Size writes a number of bytes: 340 B, 1.2 kB.
 func Size(n int64) string {
 	switch {
 	case n >= 1<<20:
@@ -48,6 +51,7 @@ func Size(n int64) string {
 	return fmt.Sprintf("%d B", n)
 }
 
+// SortedKeys are an object's names in order.
 func SortedKeys(m map[string]any) []string { return slices.Sorted(maps.Keys(m)) }
 
 // Count writes 1,204; from ten thousand on 12.4 k, from a million on 1.2 M.
@@ -89,6 +93,7 @@ func Ago(t time.Time) string {
 	return fmt.Sprintf("%d days ago", int(d.Hours()/24))
 }
 
+// OrDash is a text, or a dash for none.
 func OrDash(s string) string {
 	if s == "" {
 		return "-"
@@ -99,6 +104,7 @@ func OrDash(s string) string {
 // Indent puts the lines behind the first one under it.
 func Indent(s string) string { return strings.ReplaceAll(s, "\n", "\n  ") }
 
+// Standing says how an issue stands.
 func Standing(v contract.Issue) string {
 	return Plain(v.Standing)
 }

@@ -32,6 +32,7 @@ type located struct {
 	Function     *string `json:"function"` // the function around it, by the bundle beside the map
 }
 
+// Locate is the command that finds a position in a source map.
 func Locate() *cli.Command {
 	return &cli.Command{Name: "locate", Usage: "where positions of generated code came from, offline",
 		Description: "Positions are LINE:COLUMN, both from 1, as stack traces print them; without any they are read from standard input, one a line.\n" +

@@ -48,6 +48,7 @@ func (d *DirSymbols) File(path, debugID string) (*symbols.File, string) {
 // Failed is never told: all is in memory.
 func (d *DirSymbols) Failed(error) {}
 
+// Resolve makes frames readable by the maps of the directory.
 func (d *DirSymbols) Resolve(raws []event.RawFrame) []event.Frame {
 	frames := make([]event.Frame, len(raws))
 	for i, raw := range raws {

@@ -16,6 +16,7 @@ import (
 	"firethorn/internal/core/shell"
 )
 
+// Symbols is the command about source maps.
 func Symbols() *cli.Command {
 	return &cli.Command{Name: "symbols", Usage: "what makes traces readable, and why one is not",
 		Commands: []*cli.Command{
