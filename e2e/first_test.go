@@ -129,6 +129,15 @@ func TestOperating_InTheConsole(t *testing.T) {
 	eventually(t, tab, "the service", `document.querySelector('h1').innerText === 'Service' && document.querySelector('section[aria-label="Failed events"]') !== null`)
 	eval[any](t, tab, button("Compare")+`.click()`)
 	eventually(t, tab, "the counters", `document.querySelector('section[aria-label=Counters]').innerText.includes('kinds of counter compared')`)
+
+	open(t, tab, s.url+"/audit?project="+name)
+	eventually(t, tab, "what was done to the project", `['key rotated', 'key created', 'project changed', 'project created'].every((w) => document.querySelector('main table')?.innerText.includes(w)) && !document.querySelector('main table').innerText.includes('Ylva Nygaard')`)
+	eval[any](t, tab, `document.querySelector('[aria-label^="Details of entry"]').click()`)
+	eventually(t, tab, "what changed", `document.querySelector('dialog')?.innerText.includes('"keep_days": 90')`)
+	accessible(t, tab, "the details of an entry")
+	eval[any](t, tab, `[...document.querySelectorAll('dialog button')].find((b) => b.innerText === 'Close').click()`)
+	eval[any](t, tab, button("Check the chain")+`.click()`)
+	eventually(t, tab, "the chain holds", `document.body.innerText.includes('entries are as they were written')`)
 	check()
 }
 

@@ -54,6 +54,7 @@ const router = createBrowserRouter([
       { path: '/owners', lazy: page(() => import('./people/carriers.tsx'), 'CarriersPage') },
       { path: '/people', lazy: page(() => import('./people/people.tsx'), 'PeoplePage') },
       { path: '/service', lazy: page(() => import('./service/service.tsx'), 'ServicePage') },
+      { path: '/audit', lazy: page(() => import('./audit/audit.tsx'), 'AuditPage') },
       { path: '/notices', lazy: page(() => import('./notices/notices.tsx'), 'NoticesPage') },
       { path: '/t/:trace', lazy: page(() => import('./issue/whole-trace.tsx'), 'TracePage') },
       { path: '*', element: <p className="p-10">There is no such page. The list of projects is behind the name at the top.</p> },

@@ -7,6 +7,7 @@ import (
 	"github.com/google/uuid"
 
 	"firethorn/internal/api/calls"
+	coreaudit "firethorn/internal/core/audit"
 	"firethorn/internal/core/commits"
 	"firethorn/internal/core/difference"
 	"firethorn/internal/core/fingerprint"
@@ -20,6 +21,7 @@ import (
 	"firethorn/internal/pipeline"
 	"firethorn/internal/schema"
 	"firethorn/internal/store/accounts"
+	"firethorn/internal/store/audit"
 	"firethorn/internal/store/events"
 	"firethorn/internal/store/inbox"
 	"firethorn/internal/store/issues"
@@ -42,11 +44,18 @@ type failing struct{ err error }
 
 // stores gives what calls work with.
 func (f *failing) stores() calls.Stores {
-	return calls.Stores{Accounts: f, DB: f, Events: f, Inbox: f, Ingest: f, Issues: f, Moves: f, Overview: f, Projects: f, Regrouping: f, Releases: f, Retention: f, Schema: f, Scoring: f, Similar: f, Status: f, Symbols: f, Triage: f}
+	return calls.Stores{Accounts: f, Audit: f, DB: f, Events: f, Inbox: f, Ingest: f, Issues: f, Moves: f, Overview: f, Projects: f, Regrouping: f, Releases: f, Retention: f, Schema: f, Scoring: f, Similar: f, Status: f, Symbols: f, Triage: f}
 }
 
 func (f *failing) InvitePerson(context.Context, string, string, bool, time.Duration) (*accounts.Person, string, error) {
 	return *new(*accounts.Person), *new(string), f.err
+}
+func (f *failing) List(context.Context, audit.Query) ([]coreaudit.Entry, int64, error) {
+	return nil, 0, f.err
+}
+func (f *failing) Note(context.Context, audit.Act) error { return f.err }
+func (f *failing) Verify(context.Context) (*audit.Verified, error) {
+	return *new(*audit.Verified), f.err
 }
 func (f *failing) AddTeam(context.Context, string, []string) (*accounts.Person, error) {
 	return *new(*accounts.Person), f.err

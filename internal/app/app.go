@@ -246,14 +246,16 @@ func ready(ctx context.Context, store *records.Records) error {
 		err = store.DB.PingContext(ctx)
 	}
 	if err != nil {
-		return &fault.Error{Op: "readyz", Code: fault.Unavailable, Retry: 5 * time.Second, Err: err, Pub: "the database does not answer: senders are told to come again, nothing that was acknowledged is lost; see the service's log, and mariadb.log in its data directory or the database's own"}
+		return &fault.Error{Op: "readyz", Code: fault.Unavailable, Retry: 5 * time.Second, Err: err,
+			Pub: "the database does not answer: senders are told to come again, nothing that was acknowledged is lost; see the service's log, and mariadb.log in its data directory or the database's own"}
 	}
 	return nil
 }
 
 // storesOf gives the API what its calls read and change.
 func storesOf(r *records.Records) calls.Stores {
-	return calls.Stores{Accounts: r.Accounts, DB: r.DB, Events: r.Events, Inbox: r.Inbox, Ingest: r.Ingest,
+	return calls.Stores{Accounts: r.Accounts, Audit: r.Audit, DB: r.DB, Events: r.Events, Inbox: r.Inbox,
+		Ingest: r.Ingest,
 		Issues: r.Issues, Moves: r.Moves, Overview: r.Overview, Projects: r.Projects, Regrouping: r.Regrouping,
 		Releases: r.Releases, Retention: r.Retention, Schema: r.Schema, Scoring: r.Scoring, Similar: r.Similar,
 		Status: r.Status, Symbols: r.Symbols, Triage: r.Triage}
@@ -299,7 +301,8 @@ func routes(c Config, p parts) (http.Handler, *api.API, *intake.Intake, error) {
 	}
 	r.NotFound(func(w http.ResponseWriter, req *http.Request) {
 		if strings.HasPrefix(req.URL.Path, "/api/") || strings.HasPrefix(req.URL.Path, "/v1/") {
-			web.WriteError(w, req, c.Log, fault.New(fault.NotFound, "there is no call %s %s; the calls stand in /api/openapi.json", req.Method, req.URL.Path))
+			web.WriteError(w, req, c.Log, fault.New(fault.NotFound,
+				"there is no call %s %s; the calls stand in /api/openapi.json", req.Method, req.URL.Path))
 			return
 		}
 		pages.ServeHTTP(w, req)

@@ -119,6 +119,7 @@ func firethorn() *cli.Command {
 			issues.Event(), issues.Issue(), round.Round(), issues.Impact(), grouping.Group(), releases.Release(),
 			issues.Notice(), issues.Owner(), service.User(), issues.Session(), issues.Feedback(), people.Person(),
 			people.Team(), people.Token(), grouping.Rules(), projects.Received(), service.Queue(), service.Recount(),
+			service.Audit(),
 			offline.Stack(), symbols.Locate(), offline.Fingerprint(),
 		},
 	}

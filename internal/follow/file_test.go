@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -62,9 +63,10 @@ func (s *service) wait(t *testing.T, want int) {
 
 // log is a file that an application writes to.
 type log struct {
-	t    *testing.T
-	path string
-	n    int
+	truncated atomic.Int64 // how often that was noticed
+	t         *testing.T
+	path      string
+	n         int
 }
 
 // fails writes traces of several languages, each followed by other records.
@@ -96,7 +98,15 @@ func (l *log) forwarder(s *service, dir string) (stop func()) {
 	}
 	ctx, cancel := context.WithCancel(l.t.Context())
 	done := make(chan error, 1)
-	go func() { done <- NewFile(l.path, state, s.sink, quick(l.t)).Run(ctx) }()
+	options := quick(l.t)
+	say := options.Say
+	options.Say = func(format string, args ...any) {
+		if strings.Contains(format, "was truncated") {
+			l.truncated.Add(1)
+		}
+		say(format, args...)
+	}
+	go func() { done <- NewFile(l.path, state, s.sink, options).Run(ctx) }()
 	return func() {
 		cancel()
 		if err := <-done; err != nil && !errors.Is(err, context.Canceled) && !s.down {
@@ -194,7 +204,12 @@ func TestFile_BegunAnewWithTheSameWords(t *testing.T) {
 		if err := os.Truncate(l.path, 0); err != nil {
 			t.Fatal(err)
 		}
-		time.Sleep(40 * time.Millisecond)
+		// The same words at the same place are new ones only to who saw that they were gone.
+		for end := time.Now().Add(10 * time.Second); l.truncated.Load() < int64(i+1); time.Sleep(time.Millisecond) {
+			if time.Now().After(end) {
+				t.Fatal("nobody notices that the file was truncated")
+			}
+		}
 	}
 }
 

@@ -7,6 +7,8 @@ import (
 	"log/slog"
 	"time"
 
+	"firethorn/internal/store/audit"
+
 	"firethorn/internal/db"
 	"firethorn/internal/schema"
 	"firethorn/internal/store/accounts"
@@ -33,6 +35,7 @@ type Records struct {
 	DB     *db.DB
 	Schema *schema.Schema
 
+	Audit    *audit.Store
 	Names    *names.Store
 	Accounts *accounts.Store
 	Projects *projects.Store
@@ -79,6 +82,7 @@ func Open(ctx context.Context, opt Options) (*Records, error) {
 
 func build(d *db.DB, tables *schema.Schema) *Records {
 	r := &Records{DB: d, Schema: tables}
+	r.Audit = audit.New(d)
 	r.Names = names.New(d)
 	r.Accounts = accounts.New(d)
 	r.Projects = projects.New(d, r.Schema)

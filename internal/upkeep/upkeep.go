@@ -103,6 +103,10 @@ func (u *Upkeep) jobs() []jobs.Job {
 			Step: s.Retention.EmptyNext},
 		{Name: "score", Every: soon, Limit: jobTime, List: s.Scoring.Stale, Step: u.rescore()},
 		{Name: "sweep", Every: time.Hour, Retry: sweepAgain, Lease: "sweep", Step: u.sweep},
+		{Name: "drop-old-audit", Every: time.Hour, Lease: "audit",
+			Step: func(ctx context.Context, _ int64) (bool, error) {
+				return s.Audit.Expire(ctx)
+			}},
 		{Name: "note-used-symbols", Every: often, Step: func(ctx context.Context, _ int64) (bool, error) {
 			return false, u.units.WriteUsed(ctx)
 		}},

@@ -303,3 +303,8 @@ export type SessionCount = components['schemas']['SessionCount']
 export const sessions = (name: string, q: { outcome?: Exclude<(typeof outcomes)[number], ''>; cursor?: string | undefined }, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/sessions', { params: { ...ofProject(name), query: q }, signal }))
 export const sessionCounts = (name: string, days: number, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/session-counts', { params: { ...ofProject(name), query: { days } }, signal }))
 export const session = (name: string, session: string, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/sessions/{session}', { params: { path: { project: name, session } }, signal }))
+
+/** Who did what, when, from where; and whether that is as it was written. */
+export type AuditEntry = components['schemas']['AuditEntry']
+export const audit = (q: { project?: string; person?: string; cursor?: string | undefined }, signal?: AbortSignal) => answer(api.GET('/api/audit', { params: { query: q }, signal }))
+export const verifyAudit = () => answer(api.GET('/api/audit/verification'))

@@ -135,3 +135,11 @@ export const sessions = (name: string, outcome: (typeof outcomes)[number]) =>
     getNextPageParam: (last) => last.next,
     placeholderData: keepPreviousData,
   })
+export const audit = (project: string, person: string) =>
+  infiniteQueryOptions({
+    queryKey: ['audit', project, person],
+    queryFn: ({ signal, pageParam }) => api.audit({ ...(project ? { project } : {}), ...(person ? { person } : {}), cursor: pageParam }, signal),
+    initialPageParam: undefined as string | undefined,
+    getNextPageParam: (last) => last.next,
+    placeholderData: keepPreviousData,
+  })

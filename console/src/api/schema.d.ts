@@ -4,6 +4,40 @@
  */
 
 export interface paths {
+    "/api/audit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who did what, when, from where, newest first */
+        get: operations["list-audit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/audit/verification": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whether the audit is as it was written */
+        get: operations["verify-audit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/issues/{project}/{number}": {
         parameters: {
             query?: never;
@@ -1733,6 +1767,62 @@ export interface components {
             project: string;
             /** Format: date-time */
             received: string;
+        };
+        Audit: {
+            entries: components["schemas"]["AuditEntry"][];
+            next?: string;
+        };
+        AuditEntry: {
+            action: string;
+            /** @description it was done from */
+            address?: string;
+            after?: unknown;
+            /** Format: date-time */
+            at: string;
+            before?: unknown;
+            /** @description SHA-256 over this entry and the hash of the one before, in hexadecimal */
+            hash: string;
+            /**
+             * Format: int64
+             * @description counted from 1, without gaps
+             */
+            id: number;
+            /**
+             * @description of who did it
+             * @enum {string}
+             */
+            kind: "person" | "token" | "service" | "nobody";
+            project?: string;
+            /** @description what it was done to */
+            target: string;
+            /** @description a person's name, or a token's label, as it was then */
+            who: string;
+        };
+        AuditVerified: {
+            /**
+             * Format: int64
+             * @description the first entry that is wrong, or missing
+             */
+            broken_at?: number;
+            /**
+             * Format: int64
+             * @description that were checked
+             */
+            entries: number;
+            /**
+             * Format: int64
+             * @description the oldest entry that is kept; 0: none
+             */
+            first: number;
+            /** @description of the newest entry: noted elsewhere, it shows that the end was not written anew */
+            hash: string;
+            holds: boolean;
+            /**
+             * Format: int64
+             * @description the newest entry; 0: none
+             */
+            last: number;
+            why?: string;
         };
         BadOwnerLine: {
             /** Format: int64 */
@@ -4562,6 +4652,74 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    "list-audit": {
+        parameters: {
+            query?: {
+                /** @description only what is about this project */
+                project?: string;
+                /** @description only what this person did */
+                person?: string;
+                /** @description only what was done from then on */
+                since?: string;
+                limit?: number;
+                /** @description next of the page before */
+                cursor?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Audit"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "verify-audit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditVerified"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "show-issue": {
         parameters: {
             query?: never;

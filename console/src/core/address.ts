@@ -34,12 +34,13 @@ const model = {
   impact: {},
   sessions: { outcome: oneOf(outcomes, ''), days: number(14) },
   settings: {},
+  audit: { project: text(), person: text() },
   round: {},
 }
 
 export type Page = keyof typeof model
 /** A page of a project. */
-export type Tab = Exclude<Page, 'issue'>
+export type Tab = Exclude<Page, 'issue' | 'audit'>
 type Usual<P extends Page> = { [K in keyof (typeof model)[P]]: (typeof model)[P][K] extends Value<infer T> ? T : never }
 /** What the address of a page says. */
 export type State<P extends Page> = Usual<P>

@@ -33,6 +33,7 @@ export function Bar({ project, name, search, help }: { project: string; name: st
             <li><Link to="/owners">{nameOf('owners')}</Link></li>
             <li className="mt-1 border-t border-base-300 pt-1"><Link to="/people">{nameOf('people')}</Link></li>
             <li><Link to="/service">{nameOf('service')}</Link></li>
+            <li><Link to="/audit">{nameOf('audit')}</Link></li>
             <li className="mt-1 border-t border-base-300 pt-1"><SignOut /></li>
           </ul>
         </details>

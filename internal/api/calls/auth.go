@@ -8,6 +8,8 @@ import (
 	"strings"
 	"time"
 
+	"firethorn/internal/store/audit"
+
 	"firethorn/internal/core/fault"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
@@ -46,8 +48,21 @@ func (a *Frame) Authenticate(next http.Handler) http.Handler {
 			web.WriteError(w, r, a.Log, err)
 			return
 		}
-		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), grantKey{}, g)))
+		ctx := context.WithValue(r.Context(), grantKey{}, g)
+		next.ServeHTTP(w, r.WithContext(audit.By(ctx, whoAsks(g, r))))
 	})
+}
+
+// whoAsks is who stands in the audit.
+func whoAsks(g *accounts.Grant, r *http.Request) audit.Who {
+	who := audit.Who{Kind: "nobody", Address: web.Sender(r)}
+	switch {
+	case g.Person != nil:
+		who.Kind, who.ID, who.Name = "person", g.Person.ID, g.Person.Name
+	case g.Token != 0:
+		who.Kind, who.ID, who.Name = "token", g.Token, g.Label
+	}
+	return who
 }
 
 // WrongSecret notes a wrong secret: in the log with the address and never the
@@ -59,6 +74,11 @@ func (a *Frame) WrongSecret(r *http.Request, what string, err error) error {
 	if count <= loggedGuesses || count%100 == 0 {
 		a.Log.Warn("a wrong "+what+" was sent", "address", from, "wrong_so_far", count, "method", r.Method, "path",
 			r.URL.Path)
+		ctx := audit.By(r.Context(), audit.Who{Kind: "nobody", Address: from})
+		if err := a.Store.Audit.Note(ctx, audit.Act{Action: "refused", Target: "a wrong " + what,
+			After: map[string]int{"so_far": count}}); err != nil {
+			a.Log.Warn("a refusal could not be written into the audit", "err", err)
+		}
 	}
 	if a.Watch != nil {
 		a.Watch.WrongSecret(what)

@@ -6,6 +6,7 @@ import (
 
 	"github.com/google/uuid"
 
+	coreaudit "firethorn/internal/core/audit"
 	"firethorn/internal/core/commits"
 	"firethorn/internal/core/difference"
 	"firethorn/internal/core/fingerprint"
@@ -19,6 +20,7 @@ import (
 	"firethorn/internal/pipeline"
 	"firethorn/internal/schema"
 	"firethorn/internal/store/accounts"
+	"firethorn/internal/store/audit"
 	"firethorn/internal/store/events"
 	"firethorn/internal/store/inbox"
 	"firethorn/internal/store/issues"
@@ -40,6 +42,7 @@ import (
 // tests can put another in its place.
 type Stores struct {
 	Accounts   Accounts
+	Audit      Audit
 	DB         DB
 	Events     Events
 	Inbox      Inbox
@@ -80,6 +83,13 @@ type Accounts interface {
 	SignOutPerson(ctx context.Context, person int64) (sessions int64, err error)
 	Teams(ctx context.Context) ([]*accounts.Person, error)
 	Tokens(ctx context.Context) (out []*accounts.TokenRow, err error)
+}
+
+// Audit is what was done, by whom.
+type Audit interface {
+	List(ctx context.Context, q audit.Query) (list []coreaudit.Entry, next int64, err error)
+	Note(ctx context.Context, a audit.Act) error
+	Verify(ctx context.Context) (*audit.Verified, error)
 }
 
 // DB is the database's clock.

@@ -1,5 +1,7 @@
 package calls
 
+import "slices"
+
 // Route is one call of the API: how it is named, where it stands, which permission
 // it needs, and what it does in a few words.
 type Route struct {
@@ -11,8 +13,13 @@ type Route struct {
 // Routes is the table of all calls. A call that is in no row has no handler, and a
 // row without a handler does not start: see Table.Check.
 func Routes() []Route {
+	return slices.Concat(peopleRoutes(), issueRoutes(), eventRoutes(), releaseRoutes(), groupingRoutes(),
+		projectRoutes(), serviceRoutes())
+}
+
+// peopleRoutes are about people, and signing in.
+func peopleRoutes() []Route {
 	return []Route{
-		// Who works here, and signing in.
 		{"me", "GET", "/api/me", Anyone, "Who asks"},
 		{"list-people", "GET", "/api/people", See, "Who works here, in which teams, and who did"},
 		{"add-person", "POST", "/api/people", Administer, "Add someone; answers with a one-time sign-in link"},
@@ -30,8 +37,12 @@ func Routes() []Route {
 		{"list-tokens", "GET", "/api/tokens", Administer, "All tokens, the newest first, without their texts"},
 		{"create-token", "POST", "/api/tokens", Administer, "Make a token; its text is shown this once"},
 		{"revoke-token", "DELETE", "/api/tokens/{id}", Administer, "End a token"},
+	}
+}
 
-		// Issues.
+// issueRoutes are about issues.
+func issueRoutes() []Route {
+	return []Route{
 		{"show-issue", "GET", "/api/issues/{project}/{number}", See, "One issue"},
 		{"delete-issue", "DELETE", "/api/issues/{project}/{number}", MayTriage,
 			"Delete an issue with its events, for good"},
@@ -102,8 +113,12 @@ func Routes() []Route {
 		{"end-round", "POST", "/api/round/end", MayTriage, "End your round, and sum it up"},
 		{"pass-in-round", "POST", "/api/round/pass", MayTriage,
 			"Say that you have seen issues and leave them as they are: they come again when something happens"},
+	}
+}
 
-		// Events, sessions, feedback.
+// eventRoutes are about events, sessions, feedback.
+func eventRoutes() []Route {
+	return []Route{
 		{"list-events", "GET", "/api/projects/{project}/events", See, "A project's events, newest filed first"},
 		{"show-event", "GET", "/api/projects/{project}/events/{event}", See, "One event"},
 		{"list-feedback", "GET", "/api/projects/{project}/feedback", See, "What people said, newest first"},
@@ -113,8 +128,12 @@ func Routes() []Route {
 		{"show-session", "GET", "/api/projects/{project}/sessions/{session}", See, "One session and its events"},
 		{"show-trace", "GET", "/api/traces/{trace}", Anyone,
 			"All events of a trace, across projects, in the order they were thrown"},
+	}
+}
 
-		// Symbols, releases and code.
+// releaseRoutes are about symbols, releases and code.
+func releaseRoutes() []Route {
+	return []Route{
 		{"who-changed-line", "GET", "/api/projects/{project}/line", See, "Who changed a line of a trace last"},
 		{"show-release", "GET", "/api/projects/{project}/release", See,
 			"One release: what is new in it, came back in it, was fixed in it; its deploys and sessions"},
@@ -136,8 +155,12 @@ func Routes() []Route {
 			"Which contents the project does not hold yet"},
 		{"unread-releases", "GET", "/api/projects/{project}/symbols/unread", See,
 			"Releases whose traces cannot be read for want of symbols"},
+	}
+}
 
-		// Grouping and rules.
+// groupingRoutes are about grouping and rules.
+func groupingRoutes() []Route {
+	return []Route{
 		{"why-grouped", "GET", "/api/projects/{project}/grouping", See,
 			"Why an event is grouped as it is, or where two first differ"},
 		{"review-grouping", "GET", "/api/projects/{project}/grouping/review", See,
@@ -165,8 +188,12 @@ func Routes() []Route {
 		{"watch-rules-trial", "POST", "/api/projects/{project}/rules/try/live", SeeEvents,
 			"The same as a stream of server-sent events: progress, then tried or problem; ending the request cancels the trial"},
 		{"list-rule-words", "GET", "/api/rules/words", Anyone, "What rules can use"},
+	}
+}
 
-		// Projects.
+// projectRoutes are about projects.
+func projectRoutes() []Route {
+	return []Route{
 		{"show-overview", "GET", "/api/overview", See,
 			"How every project stands: trend, open and new issues, newest release, what is wrong"},
 		{"list-projects", "GET", "/api/projects", See, "All projects"},
@@ -193,8 +220,14 @@ func Routes() []Route {
 			"What came in and what became of it, by hour"},
 		{"set-up", "GET", "/api/projects/{project}/set-up", See,
 			"How an application is set up to report, with the project's own key"},
+	}
+}
 
-		// The service.
+// serviceRoutes are about the service.
+func serviceRoutes() []Route {
+	return []Route{
+		{"list-audit", "GET", "/api/audit", Administer, "Who did what, when, from where, newest first"},
+		{"verify-audit", "GET", "/api/audit/verification", Administer, "Whether the audit is as it was written"},
 		{"show-queue", "GET", "/api/queue", Administer, "What waits to be filed, and what could not be"},
 		{"discard-event", "POST", "/api/queue/{id}/discard", Administer,
 			"Let go of an event that was set aside; it is counted"},
@@ -216,6 +249,7 @@ func Streams() []Route {
 			"Take in a git bundle: a project's history up to a commit"},
 		{"live", "GET", "/api/live", See, "A stream of what changes"},
 		{"rules-schema", "GET", "/api/rules.schema.json", Anyone, "The form of rules files"},
+		{"export-audit", "GET", "/api/audit/export", Administer, "All that the audit holds, as lines of JSON"},
 		{"metrics", "GET", "/metrics", See, "What the service measures of itself"},
 	}
 }

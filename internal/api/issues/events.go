@@ -120,7 +120,7 @@ func (a *handlers) eventPage(ctx context.Context, p *projects.Project, issue int
 	q := events.EventQuery{Project: p.ID, Issue: issue, Limit: page.Limit, Kept: page.Kept}
 	if page.Cursor != "" {
 		var c eventCursor
-		if err := readCursor(page.Cursor, &c); err != nil {
+		if err := calls.ReadCursor(page.Cursor, &c); err != nil {
 			return nil, err
 		}
 		q.Before = c.Filing
@@ -134,7 +134,7 @@ func (a *handlers) eventPage(ctx context.Context, p *projects.Project, issue int
 		out.Events[i] = eventRow(p.Name, e)
 	}
 	if next != 0 {
-		out.Next = writeCursor(eventCursor{next})
+		out.Next = calls.WriteCursor(eventCursor{next})
 	}
 	return calls.Answer(out), nil
 }

@@ -2,8 +2,6 @@ package issues
 
 import (
 	"context"
-	"encoding/base64"
-	"encoding/json"
 	"fmt"
 	"strconv"
 	"strings"
@@ -86,7 +84,7 @@ func (a *handlers) listIssues(ctx context.Context, p *projects.Project, in *Issu
 		States: statesOf(in.State)}
 	if in.Cursor != "" {
 		q.After = &issues.IssueCursor{}
-		if err := readCursor(in.Cursor, q.After); err != nil {
+		if err := calls.ReadCursor(in.Cursor, q.After); err != nil {
 			return nil, err
 		}
 	}
@@ -96,7 +94,7 @@ func (a *handlers) listIssues(ctx context.Context, p *projects.Project, in *Issu
 	}
 	out := contract.Issues{Issues: rows.IssuesOf(list, a.Store.DB.Now()), States: map[string]int64{}}
 	if next != nil {
-		out.Next = writeCursor(next)
+		out.Next = calls.WriteCursor(next)
 	}
 	counts, err := a.Store.Issues.CountStates(ctx, p.ID)
 	for _, st := range issue.States {
@@ -117,25 +115,6 @@ func statesOf(names []string) []issue.State {
 		}
 	}
 	return out
-}
-
-func writeCursor(v any) string {
-	raw, err := json.Marshal(v)
-	if err != nil {
-		return "" // cursors are plain numbers
-	}
-	return base64.RawURLEncoding.EncodeToString(raw)
-}
-
-func readCursor(s string, v any) error {
-	raw, err := base64.RawURLEncoding.DecodeString(s)
-	if err == nil {
-		err = json.Unmarshal(raw, v)
-	}
-	if err != nil {
-		return fault.New(fault.BadInput, "this cursor was not made here; begin again without it")
-	}
-	return nil
 }
 
 func (a *handlers) detail(ctx context.Context, is *issues.Issue) (*calls.Body[contract.IssueDetail], error) {

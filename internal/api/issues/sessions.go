@@ -89,7 +89,7 @@ func (a *handlers) listSessions(ctx context.Context, p *projects.Project,
 	}
 	if in.Cursor != "" {
 		var c events.SessionCursor
-		if err := readCursor(in.Cursor, &c); err != nil {
+		if err := calls.ReadCursor(in.Cursor, &c); err != nil {
 			return nil, err
 		}
 		q.Before, q.After = c.Started, c.Key
@@ -103,7 +103,7 @@ func (a *handlers) listSessions(ctx context.Context, p *projects.Project,
 		out.Sessions[i] = sessionOf(row)
 	}
 	if next != nil {
-		out.Next = writeCursor(next)
+		out.Next = calls.WriteCursor(next)
 	}
 	return calls.Answer(out), nil
 }
@@ -154,7 +154,7 @@ func (a *handlers) feedbackPage(ctx context.Context, p *projects.Project, q even
 	q.Limit = page.Limit
 	if page.Cursor != "" {
 		var c feedbackCursor
-		if err := readCursor(page.Cursor, &c); err != nil {
+		if err := calls.ReadCursor(page.Cursor, &c); err != nil {
 			return nil, err
 		}
 		q.Before = c.Before
@@ -165,7 +165,7 @@ func (a *handlers) feedbackPage(ctx context.Context, p *projects.Project, q even
 	}
 	out := contract.FeedbackList{Feedback: feedbackOf(p.Name, list)}
 	if next != 0 {
-		out.Next = writeCursor(feedbackCursor{next})
+		out.Next = calls.WriteCursor(feedbackCursor{next})
 	}
 	return calls.Answer(out), nil
 }

@@ -8,7 +8,8 @@ type handlers struct{ *calls.Frame }
 // Add gives the calls of this package their handlers.
 func Add(t *calls.Table, f *calls.Frame) {
 	h := &handlers{f}
-	for _, group := range []func(*calls.Table){h.operations, h.queue} {
+	for _, group := range []func(*calls.Table){h.operations, h.queue, h.audit} {
 		group(t)
 	}
+	t.Stream("export-audit", h.exportAudit)
 }

@@ -8,6 +8,8 @@ import (
 	"strings"
 	"time"
 
+	"firethorn/internal/store/audit"
+
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
 	"firethorn/internal/usecase/retention"
@@ -51,6 +53,10 @@ func (a *handlers) recount(ctx context.Context, repair bool) (*calls.Body[contra
 	repaired := 0
 	if err == nil && repair && len(list) > 0 {
 		if repaired, err = a.Store.Retention.Repair(ctx, list); err == nil {
+			err = a.Store.Audit.Note(ctx, audit.Act{Action: "counters repaired", Target: "counters",
+				After: map[string]int{"issues": repaired}})
+		}
+		if err == nil {
 			list, following, err = a.Store.Retention.Recount(ctx)
 		}
 	}

@@ -7,6 +7,8 @@ import (
 	"fmt"
 	"slices"
 
+	"firethorn/internal/store/audit"
+
 	"github.com/google/uuid"
 
 	"firethorn/internal/api/calls"
@@ -29,7 +31,7 @@ func (a *handlers) queue(t *calls.Table) {
 		return a.showQueue(ctx, in.Limit)
 	})
 	calls.Call(t, "retry-event", func(ctx context.Context, in *AsideIn) (*calls.Body[contract.Retried], error) {
-		return a.eachAside(ctx, in.ID, func(id uuid.UUID) error {
+		return a.eachAside(ctx, "failed events retried", in.ID, func(id uuid.UUID) error {
 			project, err := a.Store.Inbox.Retry(ctx, id)
 			if err == nil && a.Wake != nil {
 				a.Wake(project)
@@ -38,14 +40,20 @@ func (a *handlers) queue(t *calls.Table) {
 		})
 	})
 	calls.Call(t, "discard-event", func(ctx context.Context, in *AsideIn) (*calls.Body[contract.Retried], error) {
-		return a.eachAside(ctx, in.ID, func(id uuid.UUID) error { return a.Store.Inbox.Discard(ctx, id) })
+		return a.eachAside(ctx, "failed events discarded", in.ID, func(id uuid.UUID) error {
+			return a.Store.Inbox.Discard(ctx, id)
+		})
 	})
 }
 
 // eachAside does something with one event that was set aside, or with "all".
-func (a *handlers) eachAside(ctx context.Context, which string,
+func (a *handlers) eachAside(ctx context.Context, action, which string,
 	do func(uuid.UUID) error) (*calls.Body[contract.Retried], error) {
 	out := calls.Answer(contract.Retried{})
+	written := func() error {
+		return a.Store.Audit.Note(ctx, audit.Act{Action: action, Target: which,
+			After: map[string]int{"events": out.Body.Events}})
+	}
 	if which != "all" {
 		id, err := uuid.Parse(which)
 		if err != nil {
@@ -55,7 +63,7 @@ func (a *handlers) eachAside(ctx context.Context, which string,
 			return nil, err
 		}
 		out.Body.Events = 1
-		return out, nil
+		return out, written()
 	}
 	list, err := a.Store.Inbox.SetAside(ctx, 0, 10_000)
 	if err != nil {
@@ -67,7 +75,7 @@ func (a *handlers) eachAside(ctx context.Context, which string,
 		}
 		out.Body.Events++
 	}
-	return out, nil
+	return out, written()
 }
 
 func (a *handlers) showQueue(ctx context.Context, limit int) (*calls.Body[contract.Queue], error) {

@@ -7,6 +7,8 @@ import (
 	"strings"
 	"time"
 
+	"firethorn/internal/store/audit"
+
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/text"
 	"firethorn/internal/db"
@@ -57,14 +59,31 @@ func (s *Store) addPerson(ctx context.Context, tx *sql.Tx, name, email string, a
 		strings.ContainsAny(email, " \x00\n") {
 		return nil, fault.New(fault.BadInput, "%q is no e-mail address", email)
 	}
-	_, err := tx.ExecContext(ctx, "INSERT INTO person (name, email, admin, created) VALUES (?,?,?,?)", name, email, admin, db.Micros(s.db.Now()))
+	_, err := tx.ExecContext(ctx, "INSERT INTO person (name, email, admin, created) VALUES (?,?,?,?)", name, email,
+		admin, db.Micros(s.db.Now()))
 	if db.Duplicate(err) {
 		return nil, fault.New(fault.Conflict, "there is a person %s or with the address %s already", name, email)
 	}
 	if err != nil {
 		return nil, err
 	}
-	return s.findPerson(ctx, tx, email)
+	p, err := s.findPerson(ctx, tx, email)
+	if err != nil {
+		return nil, err
+	}
+	return p, audit.Record(ctx, tx, s.db.Now(), audit.Act{Action: "person added", Target: p.Name, After: stateOf(p)})
+}
+
+// personState is what the audit holds of somebody.
+type personState struct {
+	Email   string   `json:"email,omitempty"`
+	Admin   bool     `json:"admin,omitempty"`
+	Members []string `json:"members,omitempty"` // of a team
+	Left    bool     `json:"left,omitempty"`
+}
+
+func stateOf(p *Person) personState {
+	return personState{Email: p.Email, Admin: p.Admin, Members: p.Members, Left: !p.Here()}
 }
 
 const personColumns = "p.id, p.name, COALESCE(p.email,''), p.admin, p.team, p.created, p.left_at"
@@ -123,7 +142,8 @@ func (s *Store) FindHere(ctx context.Context, who string) (*Person, error) {
 func (s *Store) FindHereIn(ctx context.Context, q db.Querier, who string) (*Person, error) {
 	p, err := s.findPerson(ctx, q, who)
 	if err == nil && !p.Here() {
-		return nil, fault.New(fault.Conflict, "%s left on %s; choose somebody who works here: firethorn person list", p.Name, p.Left.Format("2006-01-02"))
+		return nil, fault.New(fault.Conflict, "%s left on %s; choose somebody who works here: firethorn person list",
+			p.Name, p.Left.Format("2006-01-02"))
 	}
 	return p, err
 }

@@ -8,6 +8,8 @@ import (
 	"errors"
 	"time"
 
+	"firethorn/internal/store/audit"
+
 	"firethorn/internal/core/fault"
 	"firethorn/internal/db"
 )
@@ -34,9 +36,23 @@ func (s *Store) NewSignInLink(ctx context.Context, person int64, life time.Durat
 		if err := dropLinks(ctx, tx, person); err != nil {
 			return err
 		}
-		return s.addLink(ctx, tx, person, hash, life)
+		if err := s.addLink(ctx, tx, person, hash, life); err != nil {
+			return err
+		}
+		return s.recordOf(ctx, tx, person, "sign-in link made")
 	})
 }
+
+// recordOf writes into the audit what was done about a person.
+func (s *Store) recordOf(ctx context.Context, tx *sql.Tx, person int64, action string) error {
+	p, err := scanPerson(tx.QueryRowContext(ctx, personByID, person))
+	if err != nil {
+		return err
+	}
+	return audit.Record(ctx, tx, s.db.Now(), audit.Act{Action: action, Target: p.Name})
+}
+
+const personByID = "SELECT " + personColumns + " FROM person p WHERE p.id=?"
 
 func (s *Store) addLink(ctx context.Context, tx *sql.Tx, person int64, hash []byte, life time.Duration) error {
 	_, err := tx.ExecContext(ctx, "INSERT INTO sign_in_link (hash, person, created, expires) VALUES (?,?,?,?)", hash,
@@ -49,21 +65,33 @@ func (s *Store) SignIn(ctx context.Context, link string) (secret string, err err
 	now := s.db.Now()
 	secret, hash := secretText()
 	return secret, s.db.InTx(ctx, func(tx *sql.Tx) error {
-		res, err := tx.ExecContext(ctx, "UPDATE sign_in_link SET used=? WHERE hash=? AND used IS NULL AND expires>?", db.Micros(now), hashSecret(link), db.Micros(now))
+		res, err := tx.ExecContext(ctx, "UPDATE sign_in_link SET used=? WHERE hash=? AND used IS NULL AND expires>?",
+			db.Micros(now), hashSecret(link), db.Micros(now))
 		if err != nil {
 			return err
 		}
 		if n, err := res.RowsAffected(); err != nil || n != 1 {
-			return errors.Join(fault.New(fault.Unauthorized, "this sign-in link was used already or has run out; firethorn person link NAME prints a new one"), err)
+			return errors.Join(fault.New(fault.Unauthorized,
+				"this sign-in link was used already or has run out; firethorn person link NAME prints a new one"), err)
 		}
 		_, err = tx.ExecContext(ctx, "INSERT INTO web_session (hash, person, created, expires) SELECT ?, person, ?, ? FROM sign_in_link WHERE hash=?", hash, db.Micros(now), db.Micros(now.Add(SessionLife)), hashSecret(link))
-		return err
+		if err != nil {
+			return err
+		}
+		p, err := scanPerson(tx.QueryRowContext(ctx,
+			"SELECT "+personColumns+" FROM sign_in_link l JOIN person p ON p.id=l.person WHERE l.hash=?", hashSecret(link)))
+		if err != nil {
+			return err
+		}
+		return audit.Record(audit.As(ctx, "person", p.ID, p.Name), tx, now,
+			audit.Act{Action: "signed in", Target: p.Name})
 	})
 }
 
 // GrantOfSession is what a signed-in browser may do.
 func (s *Store) GrantOfSession(ctx context.Context, secret string) (*Grant, error) {
-	p, err := scanPerson(s.db.QueryRowContext(ctx, "SELECT "+personColumns+" FROM web_session w JOIN person p ON p.id=w.person WHERE w.hash=? AND w.expires>? AND p.left_at IS NULL", hashSecret(secret), db.Micros(s.db.Now())))
+	p, err := scanPerson(s.db.QueryRowContext(ctx,
+		"SELECT "+personColumns+" FROM web_session w JOIN person p ON p.id=w.person WHERE w.hash=? AND w.expires>? AND p.left_at IS NULL", hashSecret(secret), db.Micros(s.db.Now())))
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, fault.New(fault.Unauthorized, "you are not signed in, or the session has run out")
 	}
@@ -95,8 +123,10 @@ func (s *Store) SignOutPerson(ctx context.Context, person int64) (sessions int64
 		if err != nil {
 			return err
 		}
-		sessions, err = res.RowsAffected()
-		return err
+		if sessions, err = res.RowsAffected(); err != nil {
+			return err
+		}
+		return s.recordOf(ctx, tx, person, "signed out everywhere")
 	})
 	return sessions, err
 }

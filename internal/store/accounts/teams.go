@@ -6,6 +6,8 @@ import (
 	"slices"
 	"strings"
 
+	"firethorn/internal/store/audit"
+
 	"firethorn/internal/core/fault"
 	"firethorn/internal/db"
 )
@@ -39,7 +41,8 @@ func (s *Store) AddTeam(ctx context.Context, name string, members []string) (*Pe
 		return nil, err
 	}
 	err = s.db.InTx(ctx, func(tx *sql.Tx) error {
-		res, err := tx.ExecContext(ctx, "INSERT INTO person (name, email, team, created) VALUES (?,NULL,1,?)", name, db.Micros(s.db.Now()))
+		res, err := tx.ExecContext(ctx, "INSERT INTO person (name, email, team, created) VALUES (?,NULL,1,?)", name,
+			db.Micros(s.db.Now()))
 		if db.Duplicate(err) {
 			return fault.New(fault.Conflict, "there is a person or a team called %s already", name)
 		}
@@ -50,7 +53,11 @@ func (s *Store) AddTeam(ctx context.Context, name string, members []string) (*Pe
 		if err != nil {
 			return err
 		}
-		return join(ctx, tx, team, ids)
+		if err := join(ctx, tx, team, ids); err != nil {
+			return err
+		}
+		return audit.Record(ctx, tx, s.db.Now(), audit.Act{Action: "team created", Target: name,
+			After: personState{Members: members}})
 	})
 	if err != nil {
 		return nil, err
@@ -74,7 +81,8 @@ func (s *Store) membersOf(ctx context.Context, list []string) (ids []int64, err 
 
 func join(ctx context.Context, tx *sql.Tx, team int64, ids []int64) error {
 	for _, id := range ids {
-		if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO team_member (team, person) VALUES (?,?)", team, id); err != nil {
+		if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO team_member (team, person) VALUES (?,?)", team,
+			id); err != nil {
 			return err
 		}
 	}
@@ -122,7 +130,11 @@ func (s *Store) ChangeTeam(ctx context.Context, name string, add, remove []strin
 				return err
 			}
 		}
-		return join(ctx, tx, t.ID, in)
+		if err := join(ctx, tx, t.ID, in); err != nil {
+			return err
+		}
+		return audit.Record(ctx, tx, s.db.Now(), audit.Act{Action: "team changed", Target: t.Name, Before: stateOf(t),
+			After: map[string][]string{"added": add, "removed": remove}})
 	})
 	if err != nil {
 		return nil, err
@@ -140,7 +152,8 @@ func (s *Store) Leave(ctx context.Context, who string) (*Person, error) {
 	}
 	if p.Admin {
 		var others int
-		if err := s.db.QueryRowContext(ctx, "SELECT COUNT(*) FROM person WHERE admin=1 AND left_at IS NULL AND id<>?", p.ID).Scan(&others); err != nil {
+		if err := s.db.QueryRowContext(ctx, "SELECT COUNT(*) FROM person WHERE admin=1 AND left_at IS NULL AND id<>?",
+			p.ID).Scan(&others); err != nil {
 			return nil, err
 		}
 		if others == 0 {
@@ -159,7 +172,8 @@ func (s *Store) Leave(ctx context.Context, who string) (*Person, error) {
 				return err
 			}
 		}
-		return nil
+		return audit.Record(ctx, tx, s.db.Now(), audit.Act{Action: "person left", Target: p.Name, Before: stateOf(p),
+			After: personState{Email: p.Email, Left: true}})
 	})
 	if err != nil {
 		return nil, err
@@ -176,7 +190,14 @@ func (s *Store) Return(ctx context.Context, who string) (*Person, error) {
 	if p.Here() {
 		return nil, fault.New(fault.Conflict, "%s works here", p.Name)
 	}
-	if _, err := s.db.ExecContext(ctx, "UPDATE person SET left_at=NULL WHERE id=?", p.ID); err != nil {
+	err = s.db.InTx(ctx, func(tx *sql.Tx) error {
+		if _, err := tx.ExecContext(ctx, "UPDATE person SET left_at=NULL WHERE id=?", p.ID); err != nil {
+			return err
+		}
+		return audit.Record(ctx, tx, s.db.Now(),
+			audit.Act{Action: "person returned", Target: p.Name, Before: stateOf(p)})
+	})
+	if err != nil {
 		return nil, err
 	}
 	return s.FindPerson(ctx, p.Name)

@@ -4,9 +4,12 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"fmt"
 	"slices"
 	"strings"
 	"time"
+
+	"firethorn/internal/store/audit"
 
 	"firethorn/internal/core/fault"
 	"firethorn/internal/db"
@@ -126,15 +129,29 @@ func (s *Store) CreateToken(ctx context.Context, t NewToken) (id int64, text str
 	if t.Life > 0 {
 		expires = db.Micros(s.db.Now().Add(t.Life))
 	}
-	res, err := s.db.ExecContext(ctx, "INSERT INTO token (hash, label, scope, permissions, project, person, created, expires) VALUES (?,?,?,?,?,?,?,?)",
-		hash, t.Label, string(t.Scope), joinPermissions(may, " "), db.NullID(t.Project), db.NullID(t.Person),
-		db.Micros(s.db.Now()), expires)
-	if err != nil {
-		return 0, "", err
-	}
-	id, err = res.LastInsertId()
+	err = s.db.InTx(ctx, func(tx *sql.Tx) error {
+		res, err := tx.ExecContext(ctx, "INSERT INTO token (hash, label, scope, permissions, project, person, created, expires) VALUES (?,?,?,?,?,?,?,?)",
+			hash, t.Label, string(t.Scope), joinPermissions(may, " "), db.NullID(t.Project), db.NullID(t.Person),
+			db.Micros(s.db.Now()), expires)
+		if err != nil {
+			return err
+		}
+		if id, err = res.LastInsertId(); err != nil {
+			return err
+		}
+		return audit.Record(ctx, tx, s.db.Now(), audit.Act{Action: "token created", Target: tokenName(id, t.Label),
+			After: tokenState{t.Scope, may}})
+	})
 	return id, text, err
 }
+
+// tokenState is what the audit holds of a token.
+type tokenState struct {
+	Scope       Scope        `json:"scope"`
+	Permissions []Permission `json:"permissions"`
+}
+
+func tokenName(id int64, label string) string { return fmt.Sprintf("token %d (%s)", id, label) }
 
 func joinPermissions(list []Permission, by string) string {
 	var out []string
@@ -157,7 +174,8 @@ func (s *Store) GrantOfToken(ctx context.Context, text string) (*Grant, error) {
 	var g Grant
 	var project, person, expires, used sql.NullInt64
 	var scope, permissions string
-	err := db.FirstInto(ctx, s.db, db.Into{"id": &g.Token, "label": &g.Label, "scope": &scope, "permissions": &permissions, "project": &project, "person": &person, "expires": &expires, "last_used": &used}, "SELECT id, label, scope, permissions, project, person, expires, last_used FROM token WHERE hash=?", hashSecret(text))
+	err := db.FirstInto(ctx, s.db, db.Into{"id": &g.Token, "label": &g.Label, "scope": &scope,
+		"permissions": &permissions, "project": &project, "person": &person, "expires": &expires, "last_used": &used}, "SELECT id, label, scope, permissions, project, person, expires, last_used FROM token WHERE hash=?", hashSecret(text))
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, fault.New(fault.Unauthorized, "this token is not known; firethorn login remembers another")
 	}
@@ -166,7 +184,8 @@ func (s *Store) GrantOfToken(ctx context.Context, text string) (*Grant, error) {
 	}
 	now := db.Micros(s.db.Now())
 	if expires.Valid && expires.Int64 < now {
-		return nil, fault.New(fault.Unauthorized, "this token has run out; make a new one: firethorn token create LABEL")
+		return nil, fault.New(fault.Unauthorized,
+			"this token has run out; make a new one: firethorn token create LABEL")
 	}
 	g.Scope, g.Project, g.Permissions = Scope(scope), project.Int64, splitPermissions(permissions)
 	if now-used.Int64 > time.Minute.Microseconds() {
@@ -175,8 +194,7 @@ func (s *Store) GrantOfToken(ctx context.Context, text string) (*Grant, error) {
 		}
 	}
 	if person.Valid {
-		g.Person, err = scanPerson(s.db.QueryRowContext(ctx, "SELECT "+personColumns+" FROM person p WHERE p.id=?",
-			person.Int64))
+		g.Person, err = scanPerson(s.db.QueryRowContext(ctx, personByID, person.Int64))
 		if err == nil && !g.Person.Here() {
 			return nil, fault.New(fault.Unauthorized, "%s left; this token is good for nothing any more", g.Person.Name)
 		}
@@ -211,12 +229,21 @@ func (s *Store) Tokens(ctx context.Context) (out []*TokenRow, err error) {
 
 // RevokeToken ends a token.
 func (s *Store) RevokeToken(ctx context.Context, id int64) error {
-	res, err := s.db.ExecContext(ctx, "DELETE FROM token WHERE id=?", id)
-	if err != nil {
-		return err
-	}
-	if n, err := res.RowsAffected(); err != nil || n == 0 {
-		return errors.Join(fault.New(fault.NotFound, "there is no token %d; firethorn token list shows them", id), err)
-	}
-	return nil
+	return s.db.InTx(ctx, func(tx *sql.Tx) error {
+		var label, scope, permissions string
+		err := tx.QueryRowContext(ctx, "SELECT label, scope, permissions FROM token WHERE id=? FOR UPDATE",
+			id).Scan(&label,
+			&scope, &permissions)
+		if errors.Is(err, sql.ErrNoRows) {
+			return fault.New(fault.NotFound, "there is no token %d; firethorn token list shows them", id)
+		}
+		if err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, "DELETE FROM token WHERE id=?", id); err != nil {
+			return err
+		}
+		return audit.Record(ctx, tx, s.db.Now(), audit.Act{Action: "token revoked", Target: tokenName(id, label),
+			Before: tokenState{Scope(scope), splitPermissions(permissions)}})
+	})
 }

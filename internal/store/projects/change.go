@@ -4,9 +4,12 @@ import (
 	"context"
 	"database/sql"
 	"encoding/json"
+	"maps"
 	"net/url"
 	"slices"
 	"strings"
+
+	"firethorn/internal/store/audit"
 
 	"firethorn/internal/core/commits"
 	"firethorn/internal/core/fault"
@@ -41,7 +44,8 @@ func (c *ProjectChange) validate() error {
 		return fault.New(fault.BadInput, "events can be kept for 7, 30, 90 or 365 days, not %d", c.KeepDays)
 	}
 	if c.KeepSymbols < 0 || c.KeepSymbols > 3650 {
-		return fault.New(fault.BadInput, "symbols are kept 1 to 3650 days after their last use; %d is not", c.KeepSymbols)
+		return fault.New(fault.BadInput, "symbols are kept 1 to 3650 days after their last use; %d is not",
+			c.KeepSymbols)
 	}
 	if !slices.Contains([]string{"", "off", "error", "fatal"}, c.LogMessages) {
 		return fault.New(fault.BadInput, "log records become events from error or fatal on, or are off; %q is none of these", c.LogMessages)
@@ -137,6 +141,10 @@ func (s *Store) ChangeProject(ctx context.Context, id int64, c ProjectChange) er
 		return err
 	}
 	err = s.db.InTx(ctx, func(tx *sql.Tx) error {
+		before, err := valuesOf(ctx, tx, id, slices.Sorted(maps.Keys(set)), c.KeepDays != 0)
+		if err != nil {
+			return err
+		}
 		if c.KeepDays != 0 {
 			if err := s.setKeepDays(ctx, tx, id, c.KeepDays); err != nil {
 				return err
@@ -147,12 +155,34 @@ func (s *Store) ChangeProject(ctx context.Context, id int64, c ProjectChange) er
 				return err
 			}
 		}
-		return nil
+		after := maps.Clone(set)
+		if c.KeepDays != 0 {
+			after["keep_days"] = c.KeepDays
+		}
+		return Record(ctx, tx, s.db.Now(), id, audit.Act{Action: "project changed", Before: before, After: after})
 	})
 	if err != nil || c.KeepDays == 0 {
 		return err
 	}
 	return s.schema.EnsurePartitions(ctx)
+}
+
+// valuesOf are what columns of a project hold now, for the audit.
+func valuesOf(ctx context.Context, tx *sql.Tx, id int64, columns []string, keep bool) (map[string]any, error) {
+	if keep {
+		columns = append(columns, "keep_days")
+	}
+	out := map[string]any{}
+	for _, column := range columns {
+		var v sql.NullString
+		if err := tx.QueryRowContext(ctx, "SELECT "+column+" FROM project WHERE id=?", id).Scan(&v); err != nil {
+			return nil, err
+		}
+		if out[column] = nil; v.Valid {
+			out[column] = v.String
+		}
+	}
+	return out, nil
 }
 
 // setKeepDays gives a project another class of retention. It acts on events
@@ -168,7 +198,8 @@ func (s *Store) setKeepDays(ctx context.Context, tx *sql.Tx, project int64, days
 		return err
 	}
 	// Events may be stored under tomorrow's day.
-	if _, err := tx.ExecContext(ctx, "REPLACE INTO project_class (project, keep_days, until_day) VALUES (?,?,?)", project, now, db.Day(s.db.Now())+now+2); err != nil {
+	if _, err := tx.ExecContext(ctx, "REPLACE INTO project_class (project, keep_days, until_day) VALUES (?,?,?)",
+		project, now, db.Day(s.db.Now())+now+2); err != nil {
 		return err
 	}
 	_, err := tx.ExecContext(ctx, "UPDATE project SET keep_days=? WHERE id=?", days, project)

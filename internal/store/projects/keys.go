@@ -7,6 +7,8 @@ import (
 	"errors"
 	"time"
 
+	"firethorn/internal/store/audit"
+
 	"firethorn/internal/core/fault"
 	"firethorn/internal/db"
 )
@@ -62,7 +64,8 @@ func (s *Store) GrantOfKey(ctx context.Context, value string) (*KeyGrant, error)
 	key, keyDone := g.Key.fields()
 	err := s.db.QueryRowContext(ctx, "SELECT "+projectColumns+", "+keyColumns+" FROM ingest_key k JOIN project p ON p.id=k.project WHERE k.value=?", value).Scan(append(project, key...)...)
 	if errors.Is(err, sql.ErrNoRows) {
-		return nil, fault.New(fault.Unauthorized, "this ingest key is not known; firethorn project keys PROJECT shows a project's keys")
+		return nil, fault.New(fault.Unauthorized,
+			"this ingest key is not known; firethorn project keys PROJECT shows a project's keys")
 	}
 	if err == nil {
 		keyDone()
@@ -73,7 +76,8 @@ func (s *Store) GrantOfKey(ctx context.Context, value string) (*KeyGrant, error)
 	}
 	now := s.db.Now()
 	if !g.Key.Good(now) {
-		return nil, fault.New(fault.Unauthorized, "this ingest key is not good any more; firethorn project keys %s shows those that are", g.Project.Name)
+		return nil, fault.New(fault.Unauthorized,
+			"this ingest key is not good any more; firethorn project keys %s shows those that are", g.Project.Name)
 	}
 	if now.Sub(g.Key.LastUsed) > keyUse {
 		if _, err := s.db.ExecContext(ctx, "UPDATE ingest_key SET last_used=? WHERE id=?", db.Micros(now),
@@ -101,7 +105,32 @@ func (s *Store) Keys(ctx context.Context, project int64) ([]Key, error) {
 // AddKey makes another ingest key.
 func (s *Store) AddKey(ctx context.Context, project int64, label string, routes bool) (*Key, error) {
 	k := &Key{Value: newKey(), Label: label, Routes: routes, Created: s.db.Now().UTC()}
-	return k, s.insertKey(ctx, s.db, project, k)
+	return k, s.db.InTx(ctx, func(tx *sql.Tx) error {
+		if err := s.insertKey(ctx, tx, project, k); err != nil {
+			return err
+		}
+		return s.recordKey(ctx, tx, project, "key created", k, nil)
+	})
+}
+
+// recordKey writes into the audit what was done about an ingest key. The key itself
+// is named by its beginning.
+func (s *Store) recordKey(ctx context.Context, tx *sql.Tx, project int64, action string, k *Key, after any) error {
+	return Record(ctx, tx, s.db.Now(), project,
+		audit.Act{Action: action, Target: k.Value[:min(len(k.Value), 8)] + "… " + k.Label,
+			After: after})
+}
+
+// Record writes into the audit what was done about a project; without a target, to
+// the project itself.
+func Record(ctx context.Context, tx *sql.Tx, now time.Time, project int64, a audit.Act) error {
+	if err := tx.QueryRowContext(ctx, "SELECT name FROM project WHERE id=?", project).Scan(&a.Project); err != nil {
+		return err
+	}
+	if a.Target == "" {
+		a.Target = a.Project
+	}
+	return audit.Record(ctx, tx, now, a)
 }
 
 func (s *Store) insertKey(ctx context.Context, q db.Querier, project int64, k *Key) error {
@@ -131,7 +160,10 @@ func (s *Store) RotateKey(ctx context.Context, project int64, value string, over
 			old.ID); err != nil {
 			return err
 		}
-		return s.insertKey(ctx, tx, project, k)
+		if err := s.insertKey(ctx, tx, project, k); err != nil {
+			return err
+		}
+		return s.recordKey(ctx, tx, project, "key rotated", old, map[string]string{"good_for": overlap.String()})
 	})
 }
 
@@ -145,8 +177,11 @@ func (s *Store) RevokeKey(ctx context.Context, project int64, value string) (*Ke
 		if k.Revoked.IsZero() {
 			k.Revoked = s.db.Now().UTC()
 		}
-		_, err = tx.ExecContext(ctx, "UPDATE ingest_key SET revoked=? WHERE id=?", db.Micros(k.Revoked), k.ID)
-		return err
+		if _, err = tx.ExecContext(ctx, "UPDATE ingest_key SET revoked=? WHERE id=?", db.Micros(k.Revoked),
+			k.ID); err != nil {
+			return err
+		}
+		return s.recordKey(ctx, tx, project, "key revoked", k, nil)
 	})
 	return k, err
 }

@@ -8,6 +8,8 @@ import (
 	"regexp"
 	"time"
 
+	"firethorn/internal/store/audit"
+
 	"firethorn/internal/core/commits"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
@@ -40,7 +42,8 @@ var projectName = regexp.MustCompile(`^[a-z0-9][a-z0-9-]{0,62}$`)
 // CreateProject makes a project with its first ingest key.
 func (s *Store) CreateProject(ctx context.Context, name string, keepDays int) (*Project, *Key, error) {
 	if !projectName.MatchString(name) {
-		return nil, nil, fault.New(fault.BadInput, "a project's name is 1 to 63 lower-case letters, digits and dashes, and begins with a letter or digit; %q does not", name)
+		return nil, nil, fault.New(fault.BadInput,
+			"a project's name is 1 to 63 lower-case letters, digits and dashes, and begins with a letter or digit; %q does not", name)
 	}
 	k := &Key{Value: newKey(), Label: "first key", Created: s.db.Now().UTC()}
 	var id int64
@@ -61,12 +64,16 @@ func (s *Store) CreateProject(ctx context.Context, name string, keepDays int) (*
 		if _, err := tx.ExecContext(ctx, "INSERT INTO scoring (project) VALUES (?)", id); err != nil {
 			return err
 		}
-		res, err = tx.ExecContext(ctx, "INSERT INTO ingest_key (project, value, label, created) VALUES (?,?,?,?)", id, k.Value, k.Label, db.Micros(k.Created))
+		res, err = tx.ExecContext(ctx, "INSERT INTO ingest_key (project, value, label, created) VALUES (?,?,?,?)", id,
+			k.Value, k.Label, db.Micros(k.Created))
 		if err != nil {
 			return err
 		}
-		k.ID, err = res.LastInsertId()
-		return err
+		if k.ID, err = res.LastInsertId(); err != nil {
+			return err
+		}
+		return audit.Record(ctx, tx, s.db.Now(), audit.Act{Action: "project created", Project: name, Target: name,
+			After: map[string]int{"keep_days": keepDays}})
 	})
 	if err != nil {
 		return nil, nil, err
@@ -119,7 +126,8 @@ func scanProject(r interface{ Scan(...any) error }) (*Project, error) {
 // Project finds a project by its name or a former one, with its rules ready to
 // act.
 func (s *Store) Project(ctx context.Context, name string) (*Project, error) {
-	p, err := scanProject(s.db.QueryRowContext(ctx, "SELECT "+projectColumns+" FROM project p WHERE p.name=? OR p.id=(SELECT project FROM project_former_name WHERE name=?)", name, name))
+	p, err := scanProject(s.db.QueryRowContext(ctx,
+		"SELECT "+projectColumns+" FROM project p WHERE p.name=? OR p.id=(SELECT project FROM project_former_name WHERE name=?)", name, name))
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, fault.New(fault.NotFound, "there is no project %q; firethorn project list shows them", name)
 	}
@@ -188,7 +196,8 @@ func Lock(ctx context.Context, tx *sql.Tx, id int64) error {
 
 // NextIssue takes the next number of an issue. The project is locked.
 func NextIssue(ctx context.Context, tx *sql.Tx, id int64) (number int64, err error) {
-	if _, err := tx.ExecContext(ctx, "UPDATE project_counter SET last_issue=last_issue+1 WHERE project=?", id); err != nil {
+	if _, err := tx.ExecContext(ctx, "UPDATE project_counter SET last_issue=last_issue+1 WHERE project=?",
+		id); err != nil {
 		return 0, err
 	}
 	err = tx.QueryRowContext(ctx, "SELECT last_issue FROM project_counter WHERE project=?", id).Scan(&number)

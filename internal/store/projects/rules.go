@@ -7,6 +7,8 @@ import (
 	"fmt"
 	"time"
 
+	"firethorn/internal/store/audit"
+
 	"firethorn/internal/cache"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
@@ -60,7 +62,8 @@ func (s *Store) RulesHistory(ctx context.Context, project int64, limit int) ([]R
 		f.At = db.FromMicros(at)
 		out = append(out, f)
 		return err
-	}, "SELECT version, at, actor_kind, actor, note FROM rules_file WHERE project=? ORDER BY version DESC LIMIT ?", project, limit)
+	}, "SELECT version, at, actor_kind, actor, note FROM rules_file WHERE project=? ORDER BY version DESC LIMIT ?",
+		project, limit)
 }
 
 // PushRules makes text the project's rules file. onto is the version it was
@@ -70,7 +73,13 @@ func (s *Store) RulesHistory(ctx context.Context, project int64, limit int) ([]R
 func (s *Store) PushRules(ctx context.Context, project int64, text, note string, onto int,
 	who accounts.Actor) (*RulesFile, error) {
 	f := &RulesFile{At: s.db.Now().UTC(), Actor: who, Note: event.TrimText(note, 290), Text: text}
-	return f, s.db.InTx(ctx, func(tx *sql.Tx) error { return f.Push(ctx, tx, project, onto) })
+	return f, s.db.InTx(ctx, func(tx *sql.Tx) error {
+		if err := f.Push(ctx, tx, project, onto); err != nil {
+			return err
+		}
+		return Record(ctx, tx, s.db.Now(), project, audit.Act{Action: "rules pushed",
+			Target: fmt.Sprintf("rules, version %d", f.Version), After: map[string]string{"note": f.Note}})
+	})
 }
 
 // Push makes f the project's newest rules file, with its version filled in.
@@ -85,7 +94,8 @@ func (f *RulesFile) Push(ctx context.Context, tx *sql.Tx, project int64, onto in
 	}
 	if now > 0 {
 		var before string
-		if err := tx.QueryRowContext(ctx, "SELECT content FROM rules_file WHERE project=? AND version=?", project, now).Scan(&before); err != nil {
+		if err := tx.QueryRowContext(ctx, "SELECT content FROM rules_file WHERE project=? AND version=?", project,
+			now).Scan(&before); err != nil {
 			return err
 		}
 		if before == f.Text {
@@ -176,7 +186,8 @@ func (s *Store) GiveRules(ctx context.Context, p *Project, version int) error {
 		var problems []rules.Fault
 		if held.set, problems = rules.Read(f.Text); len(problems) > 0 {
 			// It was good when it was pushed: this binary reads rules more strictly.
-			s.db.Log.Error("a project's rules cannot be read by this version and do not act; push them anew", "project", p.Name, "version", p.RulesVersion, "problem", problems[0])
+			s.db.Log.Error("a project's rules cannot be read by this version and do not act; push them anew",
+				"project", p.Name, "version", p.RulesVersion, "problem", problems[0])
 		}
 		held.bytes = len(f.Text)
 		s.ruleSets.Put(k, held)

@@ -7,6 +7,8 @@ import (
 	"errors"
 	"fmt"
 
+	"firethorn/internal/store/audit"
+
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
 	"firethorn/internal/core/text"
@@ -81,6 +83,10 @@ func (s *Service) Delete(ctx context.Context, id int64, events int64, who accoun
 			}
 		}
 		if err := projects.Touch(ctx, tx, project); err != nil {
+			return err
+		}
+		if err := projects.Record(ctx, tx, s.db.Now(), project, audit.Act{Action: "issue deleted", Target: name,
+			Before: map[string]int64{"events": d.Events, "users": d.Users}}); err != nil {
 			return err
 		}
 		words := fmt.Sprintf("deleted with %s of %s", text.Counted(d.Events, "event"), text.Counted(d.Users, "user"))

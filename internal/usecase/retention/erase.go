@@ -7,7 +7,10 @@ import (
 	"encoding/binary"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"slices"
+
+	"firethorn/internal/store/audit"
 
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
@@ -35,11 +38,18 @@ func (s *Service) Erase(ctx context.Context, p *projects.Project, identity, acto
 	user := pipeline.UserHash(p.UserSecret, identity)
 	var raw [8]byte
 	rand.Read(raw[:])
-	res, err := s.db.ExecContext(ctx, "INSERT INTO erasure (project, user, replacement, requested, actor) VALUES (?,?,?,?,?)", p.ID, user, int64(binary.BigEndian.Uint64(raw[:])), db.Micros(s.db.Now()), actor)
-	if err != nil {
-		return nil, err
-	}
-	id, err := res.LastInsertId()
+	var id int64
+	err := s.db.InTx(ctx, func(tx *sql.Tx) error {
+		res, err := tx.ExecContext(ctx, "INSERT INTO erasure (project, user, replacement, requested, actor) VALUES (?,?,?,?,?)", p.ID, user, int64(binary.BigEndian.Uint64(raw[:])), db.Micros(s.db.Now()), actor)
+		if err != nil {
+			return err
+		}
+		if id, err = res.LastInsertId(); err != nil {
+			return err
+		}
+		return audit.Record(ctx, tx, s.db.Now(), audit.Act{Action: "user erased", Project: p.Name,
+			Target: fmt.Sprintf("erasure %d", id)}) // whom it was about is what should be forgotten
+	})
 	return &Erasure{ID: id}, err
 }
 

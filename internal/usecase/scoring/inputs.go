@@ -6,6 +6,9 @@ import (
 	"encoding/json"
 	"time"
 
+	"firethorn/internal/store/audit"
+	"firethorn/internal/store/projects"
+
 	"firethorn/internal/core/impact"
 	"firethorn/internal/core/surge"
 	"firethorn/internal/db"
@@ -46,8 +49,14 @@ func (s *Service) SetScoring(ctx context.Context, project int64, w impact.Weight
 	if err != nil {
 		return err
 	}
-	_, err = s.db.ExecContext(ctx, "INSERT INTO scoring (project, version, weights, surge) VALUES (?,1,?,?) ON DUPLICATE KEY UPDATE version=version+IF(weights=VALUES(weights),0,1), weights=VALUES(weights), surge=VALUES(surge)", project, string(weights), string(thresholds))
-	return err
+	return s.db.InTx(ctx, func(tx *sql.Tx) error {
+		_, err := tx.ExecContext(ctx, "INSERT INTO scoring (project, version, weights, surge) VALUES (?,1,?,?) ON DUPLICATE KEY UPDATE version=version+IF(weights=VALUES(weights),0,1), weights=VALUES(weights), surge=VALUES(surge)", project, string(weights), string(thresholds))
+		if err != nil {
+			return err
+		}
+		return projects.Record(ctx, tx, s.db.Now(), project, audit.Act{Action: "impact changed",
+			After: map[string]json.RawMessage{"weights": weights, "surge": thresholds}})
+	})
 }
 
 // Rank is an issue's place in the list, and what puts it there.
