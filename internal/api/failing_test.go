@@ -57,6 +57,10 @@ func (f *failing) Note(context.Context, audit.Act) error { return f.err }
 func (f *failing) Verify(context.Context) (*audit.Verified, error) {
 	return *new(*audit.Verified), f.err
 }
+func (f *failing) AllKeys(context.Context) (map[int64][]projects.Key, error) { return nil, f.err }
+func (f *failing) AllTotals(context.Context) (map[int64]projects.Totals, error) {
+	return nil, f.err
+}
 func (f *failing) AddTeam(context.Context, string, []string) (*accounts.Person, error) {
 	return *new(*accounts.Person), f.err
 }

@@ -56,7 +56,7 @@ function Pages({ project }: { project: string }) {
       ))}
       <span className="grow" />
       <details className="dropdown dropdown-end">
-        <summary className={`flex items-center gap-1 ${tab(within !== undefined)}`}>Project{within && <span className="max-md:sr-only">: {nameOf(within)}</span>} <ChevronDown className="size-3.5" /></summary>
+        <summary className={`flex items-center gap-1 ${tab(within !== undefined)}`}><span>Project{within && <span className="max-md:sr-only">: {nameOf(within)}</span>}</span> <ChevronDown className="size-3.5" /></summary>
         <ul className="menu dropdown-content z-20 w-44 panel p-1">
           {ofProject.map((p) => (
             <li key={p}><NavLink to={pageAt(project, p)} className={({ isActive }) => (isActive ? 'font-semibold' : '')}>{nameOf(p)}</NavLink></li>

@@ -179,6 +179,8 @@ type Projects interface {
 	AddKey(ctx context.Context, project int64, label string, routes bool) (*projects.Key, error)
 	ChangeProject(ctx context.Context, id int64, c projects.ProjectChange) error
 	CreateProject(ctx context.Context, name string, keepDays int) (*projects.Project, *projects.Key, error)
+	AllKeys(ctx context.Context) (map[int64][]projects.Key, error)
+	AllTotals(ctx context.Context) (map[int64]projects.Totals, error)
 	Keys(ctx context.Context, project int64) ([]projects.Key, error)
 	Project(ctx context.Context, name string) (*projects.Project, error)
 	ProjectByID(ctx context.Context, id int64) (*projects.Project, error)

@@ -5,9 +5,12 @@ import (
 	"fmt"
 	"time"
 
+	"golang.org/x/sync/errgroup"
+
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
 	"firethorn/internal/store/projects"
+	"firethorn/internal/usecase/ingest"
 )
 
 func (a *handlers) overview(t *calls.Table) {
@@ -17,30 +20,43 @@ func (a *handlers) overview(t *calls.Table) {
 		if err != nil {
 			return nil, err
 		}
-		out := contract.ProjectOverviews{Projects: []contract.ProjectOverview{}}
-		for _, p := range list {
-			one, err := a.projectOverview(ctx, p)
-			if err != nil {
-				return nil, err
-			}
-			out.Projects = append(out.Projects, *one)
+		totals, err := a.Store.Projects.AllTotals(ctx)
+		if err != nil {
+			return nil, err
+		}
+		out := contract.ProjectOverviews{Projects: make([]contract.ProjectOverview, len(list))}
+		g, ctx := errgroup.WithContext(ctx)
+		g.SetLimit(overviewsAtOnce)
+		for i, p := range list {
+			g.Go(func() error {
+				one, err := a.projectOverview(ctx, p, totals[p.ID])
+				if err == nil {
+					out.Projects[i] = *one
+				}
+				return err
+			})
+		}
+		if err := g.Wait(); err != nil {
+			return nil, err
 		}
 		return calls.Answer(out), nil
 	})
 }
 
-func (a *handlers) projectOverview(ctx context.Context, p *projects.Project) (*contract.ProjectOverview, error) {
-	totals, err := a.Store.Projects.Totals(ctx, p.ID)
-	if err != nil {
-		return nil, err
-	}
+// overviewsAtOnce is how many projects are looked at at once.
+const overviewsAtOnce = 4
+
+func (a *handlers) projectOverview(ctx context.Context, p *projects.Project,
+	totals projects.Totals) (*contract.ProjectOverview, error) {
 	o, err := a.Store.Overview.Overview(ctx, p.ID)
 	if err != nil {
 		return nil, err
 	}
-	unread, err := a.Store.Ingest.UnreadReleases(ctx, p.ID)
-	if err != nil {
-		return nil, err
+	var unread []ingest.Unread
+	if totals.Issues > 0 { // else nothing came that could be read
+		if unread, err = a.Store.Ingest.UnreadReleases(ctx, p.ID); err != nil {
+			return nil, err
+		}
 	}
 	out := &contract.ProjectOverview{
 		Project: p.Name, OpenIssues: totals.Open, NewIssues: o.New, NewestRelease: o.Newest,

@@ -20,13 +20,17 @@ func (a *handlers) projects(t *calls.Table) {
 		if err != nil {
 			return nil, err
 		}
+		totals, err := a.Store.Projects.AllTotals(ctx)
+		if err != nil {
+			return nil, err
+		}
+		keys, err := a.Store.Projects.AllKeys(ctx)
+		if err != nil {
+			return nil, err
+		}
 		out := contract.Projects{Projects: []contract.Project{}}
 		for _, p := range list {
-			c, err := a.project(ctx, p)
-			if err != nil {
-				return nil, err
-			}
-			out.Projects = append(out.Projects, *c)
+			out.Projects = append(out.Projects, *projectOf(p, totals[p.ID], keys[p.ID]))
 		}
 		return calls.Answer(out), nil
 	})
@@ -167,6 +171,15 @@ func (a *handlers) project(ctx context.Context, p *projects.Project) (*contract.
 	if err != nil {
 		return nil, err
 	}
+	keys, err := a.Store.Projects.Keys(ctx, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	return projectOf(p, t, keys), nil
+}
+
+// projectOf tells of a project with its totals and its ingest keys.
+func projectOf(p *projects.Project, t projects.Totals, keys []projects.Key) *contract.Project {
 	out := &contract.Project{Name: p.Name, Created: p.Created, KeepDays: p.KeepDays, KeepSymbols: p.KeepSymbols,
 		LogMessages: cmp.Or(string(p.LogMessages), "off"), ReleaseOrder: cmp.Or(string(p.ReleaseOrder), "auto"),
 		Issues: t.Issues, OpenIssues: t.Open, Events: t.Events,
@@ -175,11 +188,10 @@ func (a *handlers) project(ctx context.Context, p *projects.Project) (*contract.
 	if !t.LastEvent.IsZero() {
 		out.LastEvent = &t.LastEvent
 	}
-	keys, err := a.Store.Projects.Keys(ctx, p.ID)
 	for _, k := range keys {
 		if k.Good(time.Now()) && !k.Routes {
 			out.IngestKey = k.Value
 		}
 	}
-	return out, err
+	return out
 }

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"firethorn/internal/store/audit"
 
@@ -52,7 +53,7 @@ func (s *Store) InvitePerson(ctx context.Context, name, email string, admin bool
 
 func (s *Store) addPerson(ctx context.Context, tx *sql.Tx, name, email string, admin bool) (*Person, error) {
 	name, email = strings.TrimSpace(name), strings.ToLower(strings.TrimSpace(email))
-	if name == "" || len(name) > 100 || strings.ContainsAny(name, "\x00\n\r\t") {
+	if name == "" || utf8.RuneCountInString(name) > 100 || strings.ContainsAny(name, "\x00\n\r\t") {
 		return nil, fault.New(fault.BadInput, "a person needs a name of at most 100 characters on one line")
 	}
 	if at := strings.IndexByte(email, '@'); at < 1 || at == len(email)-1 || len(email) > 200 ||

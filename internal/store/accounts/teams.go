@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"firethorn/internal/store/audit"
 
@@ -33,7 +34,7 @@ func (s *Store) Teams(ctx context.Context) ([]*Person, error) {
 // AddTeam makes a team of people.
 func (s *Store) AddTeam(ctx context.Context, name string, members []string) (*Person, error) {
 	name = strings.TrimSpace(name)
-	if name == "" || len(name) > 100 || strings.ContainsAny(name, "\x00\n\r\t@") {
+	if name == "" || utf8.RuneCountInString(name) > 100 || strings.ContainsAny(name, "\x00\n\r\t@") {
 		return nil, fault.New(fault.BadInput, "a team needs a name of at most 100 characters on one line, without @")
 	}
 	ids, err := s.membersOf(ctx, members)

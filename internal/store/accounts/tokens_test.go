@@ -155,3 +155,17 @@ func TestComments_ActorsAreNumbersNotLabels(t *testing.T) {
 		t.Error(err)
 	}
 }
+
+// Names are counted in characters: 100 letters of any script are a name.
+func TestNames_AreCountedInCharacters(t *testing.T) {
+	b := testbed.Open(t, testbed.Noon)
+	for name, good := range map[string]bool{strings.Repeat("ن", 100): true, strings.Repeat("ن", 101): false, strings.Repeat("W", 101): false, "Ylva\nNygaard": false} {
+		_, err := b.Accounts.AddPerson(t.Context(), name, "p@marrowsound.example", false)
+		if (err == nil) != good {
+			t.Errorf("a person called %.20q…: %v", name, err)
+		}
+	}
+	if _, err := b.Accounts.AddTeam(t.Context(), strings.Repeat("港", 100), nil); err != nil {
+		t.Error(err)
+	}
+}

@@ -90,16 +90,24 @@ func (s *Store) GrantOfKey(ctx context.Context, value string) (*KeyGrant, error)
 
 // Keys lists a project's ingest keys, oldest first.
 func (s *Store) Keys(ctx context.Context, project int64) ([]Key, error) {
-	var out []Key
-	err := db.Each(ctx, s.db, func(r *sql.Rows) error {
+	all, err := s.keys(ctx, " WHERE k.project=?", project)
+	return all[project], err
+}
+
+// AllKeys are the ingest keys of all projects, oldest first.
+func (s *Store) AllKeys(ctx context.Context) (map[int64][]Key, error) { return s.keys(ctx, "") }
+
+func (s *Store) keys(ctx context.Context, where string, args ...any) (map[int64][]Key, error) {
+	all := map[int64][]Key{}
+	return all, db.Each(ctx, s.db, func(r *sql.Rows) error {
 		var k Key
+		var project int64
 		into, done := k.fields()
-		err := r.Scan(into...)
+		err := r.Scan(append(into, &project)...)
 		done()
-		out = append(out, k)
+		all[project] = append(all[project], k)
 		return err
-	}, "SELECT "+keyColumns+" FROM ingest_key k WHERE k.project=? ORDER BY k.id", project)
-	return out, err
+	}, "SELECT "+keyColumns+", k.project FROM ingest_key k"+where+" ORDER BY k.id", args...)
 }
 
 // AddKey makes another ingest key.

@@ -165,13 +165,23 @@ type Totals struct {
 
 // Totals sums a project's issues.
 func (s *Store) Totals(ctx context.Context, project int64) (Totals, error) {
-	var t Totals
-	var last sql.NullInt64
-	err := s.db.QueryRowContext(ctx, "SELECT COUNT(*), COALESCE(SUM(state IN ('new','accepted','regressed')),0), COALESCE(SUM(events),0), MAX(last_seen) FROM issue_list WHERE project=?", project).Scan(&t.Issues, &t.Open, &t.Events, &last)
-	if last.Valid {
-		t.LastEvent = db.FromMicros(last.Int64)
-	}
-	return t, err
+	all, err := s.totals(ctx, " WHERE project=?", project)
+	return all[project], err
+}
+
+// AllTotals are those of all projects that have an issue.
+func (s *Store) AllTotals(ctx context.Context) (map[int64]Totals, error) { return s.totals(ctx, "") }
+
+func (s *Store) totals(ctx context.Context, where string, args ...any) (map[int64]Totals, error) {
+	all := map[int64]Totals{}
+	return all, db.Each(ctx, s.db, func(r *sql.Rows) error {
+		var t Totals
+		var project, last int64
+		err := r.Scan(&project, &t.Issues, &t.Open, &t.Events, &last)
+		t.LastEvent = db.FromMicros(last)
+		all[project] = t
+		return err
+	}, "SELECT project, COUNT(*), COALESCE(SUM(state IN ('new','accepted','regressed')),0), COALESCE(SUM(events),0), MAX(last_seen) FROM issue_list"+where+" GROUP BY project", args...)
 }
 
 // NextGrouping is the grouping version that a project is to adopt before
