@@ -130,6 +130,13 @@ func TestOperating_InTheConsole(t *testing.T) {
 	eval[any](t, tab, button("Compare")+`.click()`)
 	eventually(t, tab, "the counters", `document.querySelector('section[aria-label=Counters]').innerText.includes('kinds of counter compared')`)
 
+	// Who may not change it is offered nothing that would be refused.
+	member := asPerson(t, s, "Tora Lund")
+	for path, words := range map[string]string{"/people": "Admins change who works here.", "/p/" + name + "/settings": "Only admins see keys", "/service": "Admins see failed events", "/audit": "Only admins read who did what."} {
+		open(t, member, s.url+path)
+		eventually(t, member, path, `document.querySelector('main')?.innerText.includes('`+words+`') && ![...document.querySelectorAll('main button')].some((b) => ['Add someone', 'New key', 'Compare'].includes(b.innerText)) && !document.querySelector('main [role=alert]')`)
+	}
+
 	open(t, tab, s.url+"/audit?project="+name)
 	eventually(t, tab, "what was done to the project", `['key rotated', 'key created', 'project changed', 'project created'].every((w) => document.querySelector('main table')?.innerText.includes(w)) && !document.querySelector('main table').innerText.includes('Ylva Nygaard')`)
 	eval[any](t, tab, `document.querySelector('[aria-label^="Details of entry"]').click()`)

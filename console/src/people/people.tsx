@@ -9,11 +9,13 @@ import { Card, Field, Form, Page, Table } from '../shared/page.tsx'
 import { Ago, Copy, Dialog, Failed, Loading } from '../shared/parts.tsx'
 import { useSay } from '../shared/say.tsx'
 import { Teams } from './teams.tsx'
+import { useAdmin } from '../shared/admin.ts'
 
 /** Who works here, and in which teams. */
 export function PeoplePage() {
   const got = useQuery(ask.people())
   const [inviting, setInviting] = useState(false)
+  const admin = useAdmin()
   if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
   const here = got.data.people.filter((p) => !p.left)
@@ -21,24 +23,24 @@ export function PeoplePage() {
   return (
     <Page
       title="People"
-      about={`${counted(here.length, 'person').replace('persons', 'people')} in ${counted(got.data.teams.length, 'team')}.`}
+      about={`${counted(here.length, 'person').replace('persons', 'people')} in ${counted(got.data.teams.length, 'team')}.${admin ? '' : ' Admins change who works here.'}`}
       actions={
         <>
-          <button className="btn btn-primary btn-sm" onClick={() => setInviting(true)}>Add someone</button>
+          {admin && <button className="btn btn-primary btn-sm" onClick={() => setInviting(true)}>Add someone</button>}
           <Copy text="firethorn person list">Copy as command</Copy>
         </>
       }
     >
       <Card label="People" flush>
         <Table label="People" columns={['Name', 'Address', 'Rights', 'Here since', { name: 'Actions', hidden: true }]}>
-          {here.map((p) => <Row key={p.email} p={p} />)}
+          {here.map((p) => <Row key={p.email} p={p} admin={admin} />)}
         </Table>
       </Card>
-      <Teams teams={got.data.teams} people={here} />
+      <Teams teams={got.data.teams} people={here} admin={admin} />
       {left.length > 0 && (
         <Card title="Left" flush>
           <Table label="Who left" columns={['Name', 'Address', 'Left', 'Still theirs', { name: 'Actions', hidden: true }]}>
-            {left.map((p) => <LeftRow key={p.email} p={p} />)}
+            {left.map((p) => <LeftRow key={p.email} p={p} admin={admin} />)}
           </Table>
         </Card>
       )}
@@ -61,7 +63,7 @@ function useAbout(done: (words: string) => void = () => undefined) {
   }
 }
 
-function Row({ p }: { p: api.Person }) {
+function Row({ p, admin }: { p: api.Person; admin: boolean }) {
   const about = useAbout()
   const [link, setLink] = useState<string>()
   const [leaving, setLeaving] = useState(false)
@@ -74,7 +76,7 @@ function Row({ p }: { p: api.Person }) {
       <td>{p.admin ? 'admin' : 'triage'}</td>
       <td className="whitespace-nowrap"><Ago at={p.created} /></td>
       <td className="text-right whitespace-nowrap">
-        <span className="inline-flex gap-1">
+        <span className={admin ? 'inline-flex gap-1' : 'hidden'}>
           <button className="btn btn-outline btn-xs font-normal" onClick={() => invite.mutate()} disabled={invite.isPending} aria-label={`Sign-in link for ${p.name}`}>Sign-in link</button>
           <button className="btn btn-outline btn-xs font-normal" onClick={() => end.mutate()} disabled={end.isPending} aria-label={`Sign out ${p.name} everywhere`}>Sign out</button>
           <button className="btn btn-outline btn-xs font-normal" onClick={() => setLeaving(true)} aria-label={`${p.name} leaves`}>Leaves</button>
@@ -86,7 +88,7 @@ function Row({ p }: { p: api.Person }) {
   )
 }
 
-function LeftRow({ p }: { p: api.Person }) {
+function LeftRow({ p, admin }: { p: api.Person; admin: boolean }) {
   const about = useAbout()
   const back = useMutation({ mutationFn: () => api.personLeft(p.name, false), onSuccess: () => about.succeeded(`${p.name} works here again`), onError: about.failed })
   return (
@@ -95,7 +97,7 @@ function LeftRow({ p }: { p: api.Person }) {
       <td className="name">{p.email}</td>
       <td>{p.left && <Ago at={p.left} />}</td>
       <td>{p.carries ? <Link className="link" to="/owners">{counted(p.carries, 'issue')}</Link> : <span className="soft">nothing</span>}</td>
-      <td className="text-right"><button className="btn btn-outline btn-xs font-normal" onClick={() => back.mutate()} aria-label={`${p.name} works here again`}>Works here again</button></td>
+      <td className="text-right">{admin && <button className="btn btn-outline btn-xs font-normal" onClick={() => back.mutate()} aria-label={`${p.name} works here again`}>Works here again</button>}</td>
     </tr>
   )
 }

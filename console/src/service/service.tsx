@@ -10,10 +10,12 @@ import { Alert, Card, Form, Page, Table } from '../shared/page.tsx'
 import { Ago, Copy, Dialog, Failed, Loading } from '../shared/parts.tsx'
 import { useSay } from '../shared/say.tsx'
 import { Counters } from './counters.tsx'
+import { useAdmin } from '../shared/admin.ts'
 
 /** How the service is: what waits, what failed, whether its counters are right. */
 export function ServicePage() {
   const got = useQuery(ask.status())
+  const admin = useAdmin()
   if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
   const s = got.data
@@ -29,8 +31,8 @@ export function ServicePage() {
           {s.recounting > 0 && <Fact name="Under way">{counted(s.recounting, 'merge, split or regrouping').replace('regroupings', 'regrouping')}</Fact>}
         </dl>
       </Card>
-      <Queue />
-      <Counters />
+      {admin && <Queue />}
+      {admin ? <Counters /> : <p className="soft">Admins see failed events and compare counters here.</p>}
     </Page>
   )
 }

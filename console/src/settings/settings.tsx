@@ -11,16 +11,19 @@ import { Card, Field, Form, Page } from '../shared/page.tsx'
 import { Copy, Failed, Loading } from '../shared/parts.tsx'
 import { useSay } from '../shared/say.tsx'
 import { Keys } from './keys.tsx'
+import { useAdmin } from '../shared/admin.ts'
 
 /** What a project's operator sets: keys, who may report, what is kept. */
 export function SettingsPage() {
   const { project } = useAddress('settings')
+  const admin = useAdmin()
   const got = useQuery(ask.project(project))
   if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
   return (
     <Page title="Settings" about="Keys, who may report, and what is kept." actions={<Copy text={`firethorn project show ${args(project)}`}>Copy as command</Copy>}>
-      <Keys project={project} />
+      {!admin && <p className="soft">Only admins see keys and change settings.</p>}
+      {admin && <Keys project={project} />}
       <Card title="What comes in and what is kept"><Kept key={JSON.stringify(got.data)} project={got.data} /></Card>
     </Page>
   )
@@ -30,6 +33,7 @@ const days = [7, 30, 90, 365]
 
 function Kept({ project }: { project: api.Project }) {
   const before = settingsOf(project)
+  const admin = useAdmin()
   const [now, setNow] = useState<Settings>(before)
   const client = useQueryClient()
   const say = useSay()
@@ -43,7 +47,7 @@ function Kept({ project }: { project: api.Project }) {
   })
   const field = (name: keyof Settings) => ({ value: now[name], onChange: (e: { target: { value: string } }) => setNow({ ...now, [name]: e.target.value }) })
   return (
-    <Form button="Save" submit={() => change.mutate(changed.body)} busy={change.isPending} off={Object.keys(changed.body).length === 0 || changed.wrong !== ''} error={changed.wrong || change.error?.message}>
+    <Form button="Save" submit={() => change.mutate(changed.body)} busy={change.isPending} off={!admin || Object.keys(changed.body).length === 0 || changed.wrong !== ''} error={changed.wrong || change.error?.message}>
       <Field name="Origins" hint="Web pages that may report, one a line, such as https://quayside.example; * is any. Without one only servers may.">
         <textarea className="textarea mono w-full" rows={Math.max(2, now.origins.split('\n').length)} {...field('origins')} />
       </Field>
