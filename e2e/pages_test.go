@@ -8,7 +8,7 @@ import (
 	"github.com/chromedp/chromedp"
 )
 
-// Every page, in both themes, on a wide and on a narrow screen: axe-core finds
+// Every page, in both themes on a wide screen, and on a narrow one: axe-core finds
 // nothing wrong with it, and it does not scroll sideways.
 func TestPages(t *testing.T) {
 	t.Parallel()
@@ -23,6 +23,9 @@ func TestPages(t *testing.T) {
 	s.run(t, 0, "issue", "assign", p+"/2", "--to", "Operator")
 	for _, size := range []struct{ width, height int64 }{{1280, 800}, {390, 844}} {
 		for _, theme := range []string{"blossom", "hedge"} {
+			if theme == "hedge" && size.width < 1000 {
+				continue // colours do not change with the width
+			}
 			t.Run(fmt.Sprintf("%s at %d", theme, size.width), func(t *testing.T) {
 				t.Parallel()
 				lookAtAll(t, s, theme, size.width, size.height)
