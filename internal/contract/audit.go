@@ -32,7 +32,7 @@ type AuditVerified struct {
 	Entries  int64  `json:"entries" doc:"that were checked"`
 	First    int64  `json:"first" doc:"the oldest entry that is kept; 0: none"`
 	Last     int64  `json:"last" doc:"the newest entry; 0: none"`
-	Hash     string `json:"hash" doc:"of the newest entry: noted elsewhere, it shows that the end was not written anew"`
+	Hash     string `json:"hash" doc:"of the newest entry: noted elsewhere, it shows that nobody rewrote the end"`
 	BrokenAt int64  `json:"broken_at,omitempty" doc:"the first entry that is wrong, or missing"`
 	Why      string `json:"why,omitempty"`
 }

@@ -7,11 +7,10 @@ import (
 	"log/slog"
 	"time"
 
-	"firethorn/internal/store/audit"
-
 	"firethorn/internal/db"
 	"firethorn/internal/schema"
 	"firethorn/internal/store/accounts"
+	"firethorn/internal/store/audit"
 	"firethorn/internal/store/events"
 	"firethorn/internal/store/inbox"
 	"firethorn/internal/store/issues"

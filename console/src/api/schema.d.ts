@@ -1814,7 +1814,7 @@ export interface components {
              * @description the oldest entry that is kept; 0: none
              */
             first: number;
-            /** @description of the newest entry: noted elsewhere, it shows that the end was not written anew */
+            /** @description of the newest entry: noted elsewhere, it shows that nobody rewrote the end */
             hash: string;
             holds: boolean;
             /**

@@ -51,7 +51,7 @@ function Queue() {
   const got = useQuery(ask.queue())
   const client = useQueryClient()
   const say = useSay()
-  const [asked, setAsked] = useState<{ event: api.FailedEvent | undefined; discard: boolean }>()
+  const [asked, setAsked] = useState<{ event: api.FailedEvent | undefined }>()
   const [shown, setShown] = useState<api.FailedEvent>()
   const ended = (words: string) => {
     setAsked(undefined)
@@ -72,7 +72,7 @@ function Queue() {
       actions={many > 0 && (
         <>
           <button className="btn btn-outline btn-sm font-normal" onClick={() => retry.mutate('all')} disabled={retry.isPending}>Try all again</button>
-          <button className="btn btn-ghost btn-sm font-normal" onClick={() => setAsked({ event: undefined, discard: true })}>Let all go</button>
+          <button className="btn btn-ghost btn-sm font-normal" onClick={() => setAsked({ event: undefined })}>Let all go</button>
         </>
       )}
     >
@@ -87,7 +87,7 @@ function Queue() {
                 <span className="inline-flex gap-1">
                   {e.body !== undefined && <button className="btn btn-outline btn-xs font-normal" onClick={() => setShown(e)} aria-label={`Show the event of ${e.project}`}>Show</button>}
                   <button className="btn btn-outline btn-xs font-normal" onClick={() => retry.mutate(e.id)}>Try again</button>
-                  <button className="btn btn-outline btn-xs font-normal" onClick={() => setAsked({ event: e, discard: true })}>Let go</button>
+                  <button className="btn btn-outline btn-xs font-normal" onClick={() => setAsked({ event: e })}>Let go</button>
                 </span>
               </td>
             </tr>

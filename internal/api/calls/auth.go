@@ -8,11 +8,10 @@ import (
 	"strings"
 	"time"
 
-	"firethorn/internal/store/audit"
-
 	"firethorn/internal/core/fault"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
+	"firethorn/internal/store/audit"
 	"firethorn/internal/web"
 )
 

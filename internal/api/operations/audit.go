@@ -10,7 +10,6 @@ import (
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
 	core "firethorn/internal/core/audit"
-	"firethorn/internal/core/fault"
 	"firethorn/internal/store/audit"
 )
 
@@ -94,8 +93,9 @@ func (a *handlers) exportAudit(w http.ResponseWriter, r *http.Request) error {
 		if err != nil && before == 0 {
 			return err
 		}
-		if err != nil { // the answer has begun: cut off, it is seen to be
-			return fault.Wrap("operations.exportAudit", fault.Unavailable, err, "the export was cut off")
+		if err != nil { // the answer has begun: breaking off is the only way to say that it is not whole
+			a.Log.Error("the export of the audit broke off", "before", before, "err", err)
+			panic(http.ErrAbortHandler)
 		}
 		for i := range list {
 			if err := out.Encode(auditEntry(&list[i])); err != nil {

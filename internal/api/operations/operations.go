@@ -8,10 +8,9 @@ import (
 	"strings"
 	"time"
 
-	"firethorn/internal/store/audit"
-
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
+	"firethorn/internal/store/audit"
 	"firethorn/internal/usecase/retention"
 )
 

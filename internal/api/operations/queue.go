@@ -4,10 +4,9 @@ import (
 	"cmp"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
-
-	"firethorn/internal/store/audit"
 
 	"github.com/google/uuid"
 
@@ -16,6 +15,7 @@ import (
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/store/audit"
 	"firethorn/internal/store/inbox"
 )
 
@@ -71,7 +71,7 @@ func (a *handlers) eachAside(ctx context.Context, action, which string,
 	}
 	for _, x := range list {
 		if err := do(x.ID); err != nil {
-			return nil, err
+			return nil, errors.Join(err, written()) // what was done before stays done
 		}
 		out.Body.Events++
 	}

@@ -54,6 +54,9 @@ func Init() *cli.Command {
 			s := &settingUp{cl: cl, out: c.Root().Writer, in: bufio.NewScanner(c.Root().Reader)}
 			if c.String("format") == "json" {
 				s.name, s.runtime = cmp.Or(c.String("name"), asName(name)), cmp.Or(c.String("runtime"), runtime, "vite")
+				if s.name == "" {
+					return command.Usage("the project needs a name; give it with --name")
+				}
 				raw, _, err := s.make(ctx, io.Discard)
 				if err != nil {
 					return err

@@ -96,7 +96,7 @@ func verifyAudit(ctx context.Context, c *cli.Command) error {
 	holds := true
 	err := command.Get(ctx, c, command.Fixed("/api/audit/verification"), func(out io.Writer, v contract.AuditVerified) {
 		if v.Holds {
-			fmt.Fprintf(out, "%s as they were written; the newest is %d, with the hash\n%s\nNote it elsewhere: it shows later that the end was not written anew.\n",
+			fmt.Fprintf(out, "%s as they were written; the newest is %d, with the hash\n%s\nNote it elsewhere: with it you can show later that nobody rewrote the end.\n",
 				show.Plural(int(v.Entries), "1 entry is", show.Count(v.Entries)+" entries are"), v.Last, v.Hash)
 		} else {
 			fmt.Fprintf(out, "broken at entry %d: %s\n", v.BrokenAt, v.Why)

@@ -8,11 +8,10 @@ import (
 	"time"
 	"unicode/utf8"
 
-	"firethorn/internal/store/audit"
-
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/text"
 	"firethorn/internal/db"
+	"firethorn/internal/store/audit"
 )
 
 // Person is someone who works with Firethorn, or a team of such: a team can have

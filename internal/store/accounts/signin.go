@@ -8,10 +8,9 @@ import (
 	"errors"
 	"time"
 
-	"firethorn/internal/store/audit"
-
 	"firethorn/internal/core/fault"
 	"firethorn/internal/db"
+	"firethorn/internal/store/audit"
 )
 
 func secretText() (text string, hash []byte) {

@@ -7,10 +7,9 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"firethorn/internal/store/audit"
-
 	"firethorn/internal/core/fault"
 	"firethorn/internal/db"
+	"firethorn/internal/store/audit"
 )
 
 // Teams lists the teams with their members, by name.

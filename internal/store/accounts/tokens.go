@@ -9,10 +9,9 @@ import (
 	"strings"
 	"time"
 
-	"firethorn/internal/store/audit"
-
 	"firethorn/internal/core/fault"
 	"firethorn/internal/db"
+	"firethorn/internal/store/audit"
 )
 
 // Permission is one thing that a token or a person may do.

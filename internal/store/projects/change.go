@@ -9,12 +9,11 @@ import (
 	"slices"
 	"strings"
 
-	"firethorn/internal/store/audit"
-
 	"firethorn/internal/core/commits"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/release"
 	"firethorn/internal/db"
+	"firethorn/internal/store/audit"
 )
 
 // CommitMark stands for a commit's hash in a project's link.

@@ -7,10 +7,9 @@ import (
 	"errors"
 	"time"
 
-	"firethorn/internal/store/audit"
-
 	"firethorn/internal/core/fault"
 	"firethorn/internal/db"
+	"firethorn/internal/store/audit"
 )
 
 // Key is an ingest key. Keys are public: they report and do nothing else.

@@ -8,8 +8,6 @@ import (
 	"regexp"
 	"time"
 
-	"firethorn/internal/store/audit"
-
 	"firethorn/internal/core/commits"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
@@ -17,6 +15,7 @@ import (
 	"firethorn/internal/core/release"
 	"firethorn/internal/db"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/store/audit"
 )
 
 // Project is one deployable application that reports.

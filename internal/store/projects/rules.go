@@ -7,14 +7,13 @@ import (
 	"fmt"
 	"time"
 
-	"firethorn/internal/store/audit"
-
 	"firethorn/internal/cache"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/rules"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
+	"firethorn/internal/store/audit"
 )
 
 // RulesFile is one version of a project's rules file.

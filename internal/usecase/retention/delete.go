@@ -7,13 +7,12 @@ import (
 	"errors"
 	"fmt"
 
-	"firethorn/internal/store/audit"
-
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
 	"firethorn/internal/core/text"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
+	"firethorn/internal/store/audit"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/usecase/moves"
 	"firethorn/internal/usecase/status"

@@ -10,12 +10,11 @@ import (
 	"fmt"
 	"slices"
 
-	"firethorn/internal/store/audit"
-
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/db"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/store/audit"
 	"firethorn/internal/store/events"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"

@@ -6,13 +6,12 @@ import (
 	"encoding/json"
 	"time"
 
-	"firethorn/internal/store/audit"
-	"firethorn/internal/store/projects"
-
 	"firethorn/internal/core/impact"
 	"firethorn/internal/core/surge"
 	"firethorn/internal/db"
+	"firethorn/internal/store/audit"
 	"firethorn/internal/store/issues"
+	"firethorn/internal/store/projects"
 )
 
 // Scoring is by what a project's issues are scored, and when they surge.
