@@ -19,6 +19,7 @@ import (
 	"firethorn/internal/app"
 	"firethorn/internal/cli"
 	"firethorn/internal/intake"
+	"firethorn/internal/testdb"
 )
 
 // service is a running Firethorn.
@@ -42,6 +43,7 @@ func TestMain(m *testing.M) {
 	if err := flag.Set("test.parallel", atOnce); err != nil {
 		panic(err)
 	}
+	testdb.InMemory()
 	os.Exit(func() int {
 		dir, err := os.MkdirTemp("", "firethorn-e2e")
 		if err != nil {

@@ -28,6 +28,7 @@ func Main(m *testing.M) {
 }
 
 func run(m *testing.M) int {
+	InMemory()
 	dir, err := os.MkdirTemp("", "firethorn-test")
 	if err != nil {
 		fmt.Fprintln(os.Stderr, err)
