@@ -2,9 +2,7 @@ module firethorn
 
 go 1.26.0
 
-ignore (
-	./node_modules
-)
+ignore ./node_modules
 
 require (
 	cel.dev/cel-go v0.33.2
@@ -18,6 +16,7 @@ require (
 	github.com/google/uuid v1.6.0
 	github.com/klauspost/compress v1.20.3
 	github.com/maypok86/otter/v2 v2.4.0
+	github.com/mtibben/confusables v0.0.0-20210201002637-9d1b0723b659
 	github.com/pressly/goose/v3 v3.29.0
 	github.com/prometheus/client_golang v1.25.0
 	github.com/urfave/cli/v3 v3.14.0

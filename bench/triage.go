@@ -35,7 +35,8 @@ func triage(ctx context.Context, opt settings) error {
 	if err := s.tenfold(ctx); err != nil {
 		return err
 	}
-	fmt.Printf("%d issues, a tenth of them filed, the others like them, after %s\n", s.count("SELECT COUNT(*) FROM issue_list"), time.Since(began).Round(time.Second))
+	fmt.Printf("%d issues, a tenth of them filed, the others like them, after %s\n",
+		s.count("SELECT COUNT(*) FROM issue_list"), time.Since(began).Round(time.Second))
 	if err := s.seed(ctx, opt.events, 200_000, true); err != nil {
 		return err
 	}
@@ -78,7 +79,8 @@ func triage(ctx context.Context, opt settings) error {
 		"frequency=5"); err != nil {
 		return err
 	}
-	if err := s.rescored("all issues scored anew, by other weights", "SELECT COUNT(*) FROM issue_list l JOIN scoring b ON b.project=l.project WHERE l.scoring_version<b.version"); err != nil {
+	if err := s.rescored("all issues scored anew, by other weights",
+		"SELECT COUNT(*) FROM issue_list l JOIN scoring b ON b.project=l.project WHERE l.scoring_version<b.version"); err != nil {
 		return err
 	}
 	stop()
@@ -143,7 +145,8 @@ func (s *scene) tenfold(ctx context.Context) error {
 		for _, q := range []string{
 			fmt.Sprintf("INSERT INTO issue (project, number, state, created) SELECT project, number+%d, state, created FROM issue WHERE number<=%d", k*n, n),
 			"INSERT INTO variant (project, grouping_version, hash, issue, fingerprint, provisional, parts, sketched) SELECT v.project, v.grouping_version, UNHEX(MD5(CONCAT(HEX(v.hash),'-',j.id))), j.id, v.fingerprint, 0, v.parts, 1 FROM variant v" + copies(k*n, n),
-			"INSERT INTO issue_list (issue, " + listed + ") SELECT j.id, v." + strings.ReplaceAll(listed, ", ", ", v.") + " FROM (SELECT l.*, i.number FROM issue_list l JOIN issue i ON i.id=l.issue) v JOIN issue j ON j.project=v.project AND j.number=v.number+" + fmt.Sprint(k*n) + " WHERE v.number<=" + fmt.Sprint(n),
+			"INSERT INTO issue_list (issue, " + listed + ") SELECT j.id, v." + strings.ReplaceAll(listed, ", ",
+				", v.") + " FROM (SELECT l.*, i.number FROM issue_list l JOIN issue i ON i.id=l.issue) v JOIN issue j ON j.project=v.project AND j.number=v.number+" + fmt.Sprint(k*n) + " WHERE v.number<=" + fmt.Sprint(n),
 		} {
 			if _, err := s.db.ExecContext(ctx, q); err != nil {
 				return fmt.Errorf("%.60s: %w", q, err)
@@ -167,7 +170,8 @@ func (s *scene) office(ctx context.Context) (list []*asker, err error) {
 	for i := range 40 {
 		name := fmt.Sprintf("Clerk %02d", i)
 		var v struct{ Token string }
-		if err := s.cli(ctx, &v, "person", "add", name, fmt.Sprintf("clerk.%02d@marrowsound.example", i)); err != nil {
+		if err := s.cli(ctx, &v, "person", "add", name, fmt.Sprintf("clerk.%02d@marrowsound.example", i), "--role",
+			"member"); err != nil {
 			return nil, err
 		}
 		if err := s.cli(ctx, &v, "token", "create", name, "--scope", "person", "--person", name); err != nil {
@@ -256,7 +260,8 @@ func (t *timed) tell() {
 	first := t.took[0]
 	slices.Sort(t.took)
 	at := func(percent int) time.Duration { return t.took[len(t.took)*percent/100].Round(100 * time.Microsecond) }
-	fmt.Printf("%-42s p50 %7s  p95 %7s  p99 %7s  (%d times; the first %s)\n", t.what, at(50), at(95), at(99), len(t.took), first.Round(100*time.Microsecond))
+	fmt.Printf("%-42s p50 %7s  p95 %7s  p99 %7s  (%d times; the first %s)\n", t.what, at(50), at(95), at(99),
+		len(t.took), first.Round(100*time.Microsecond))
 }
 
 // traffic sends events at a rate until stop is called; told says what came of it.
@@ -301,7 +306,8 @@ func (s *scene) traffic(rate int) (stop func(), told func() string) {
 		})
 	}
 	return stop, func() string {
-		return fmt.Sprintf("%d events came, %.0f a second; the oldest in the inbox waited %.1f s at most", sent.Load(), float64(sent.Load())/time.Since(began).Seconds(), most)
+		return fmt.Sprintf("%d events came, %.0f a second; the oldest in the inbox waited %.1f s at most",
+			sent.Load(), float64(sent.Load())/time.Since(began).Seconds(), most)
 	}
 }
 

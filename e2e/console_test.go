@@ -186,7 +186,7 @@ func TestConsole_ShowsAnIssueWhole(t *testing.T) {
 	t.Parallel()
 	s := shared
 	seed(t, s, "whole")
-	s.run(t, 0, "person", "add", "Sunniva Bray", "sunniva@marrowsound.example")
+	s.run(t, 0, "person", "add", "Sunniva Bray", "sunniva@marrowsound.example", "--role", "member")
 	tab, check := signedIn(t, s)
 	open(t, tab, s.url+"/p/whole/issues")
 	eventually(t, tab, "rows", `document.querySelectorAll('[role=row][aria-selected]').length === 4`)

@@ -78,17 +78,17 @@ func TestOperating_InTheConsole(t *testing.T) {
 		eval[any](t, tab, `(() => { const i = document.querySelector(`+fmt.Sprintf("%q", selector)+`); Object.getOwnPropertyDescriptor(Object.getPrototypeOf(i), 'value').set.call(i, `+fmt.Sprintf("%q", text)+`); i.dispatchEvent(new Event('input', { bubbles: true })); i.dispatchEvent(new Event('change', { bubbles: true })) })()`)
 	}
 	open(t, tab, s.url+"/p/"+name+"/settings")
-	eventually(t, tab, "the settings", `document.querySelectorAll('main table tbody tr').length === 1 && document.querySelector('main textarea') !== null`)
+	eventually(t, tab, "the settings", `document.querySelectorAll('section[aria-label="Ingest keys"] tbody tr').length === 1 && document.querySelector('main textarea') !== null`)
 	eval[any](t, tab, button("New key")+`.click()`)
 	eventually(t, tab, "the dialog", `document.querySelector('dialog input') !== null`)
 	set("dialog input", "the kiosks at the pier")
 	eval[any](t, tab, `document.querySelector('dialog form').requestSubmit()`)
-	eventually(t, tab, "two keys", `document.querySelectorAll('main table tbody tr').length === 2 && document.querySelector('main table').innerText.includes('the kiosks at the pier')`)
+	eventually(t, tab, "two keys", `document.querySelectorAll('section[aria-label="Ingest keys"] tbody tr').length === 2 && document.querySelector('section[aria-label="Ingest keys"] table').innerText.includes('the kiosks at the pier')`)
 	eval[any](t, tab, `document.querySelector('[aria-label="Rotate the kiosks at the pier"]').click()`)
 	eventually(t, tab, "the dialog of rotating", `document.querySelector('dialog select') !== null`)
 	accessible(t, tab, "the dialog of rotating a key")
 	eval[any](t, tab, `document.querySelector('dialog form').requestSubmit()`)
-	eventually(t, tab, "the old one ends later", `document.querySelectorAll('main table tbody tr').length === 3 && document.querySelector('main table').innerText.includes('good until')`)
+	eventually(t, tab, "the old one ends later", `document.querySelectorAll('section[aria-label="Ingest keys"] tbody tr').length === 3 && document.querySelector('section[aria-label="Ingest keys"] table').innerText.includes('good until')`)
 	set("main textarea", "https://quayside.example/path")
 	eventually(t, tab, "no origin", `document.querySelector('main form [role=alert]')?.innerText.includes('without a path')`)
 	set("main textarea", "https://quayside.example\nhttps://staging.quayside.example")
@@ -121,7 +121,7 @@ func TestOperating_InTheConsole(t *testing.T) {
 	eval[any](t, tab, `[...document.querySelectorAll('dialog label')].find((l) => l.innerText.includes('Ylva Nygaard')).click(); document.querySelector('dialog form').requestSubmit()`)
 	eventually(t, tab, "the team", `document.querySelector('section[aria-label=Teams]').innerText.includes('@rope-locker')`)
 	eval[any](t, tab, `document.querySelector('[aria-label="Ylva Nygaard leaves"]').click()`)
-	eventually(t, tab, "the dialog of leaving", `document.querySelector('dialog')?.innerText.includes('Their tokens and sessions end.')`)
+	eventually(t, tab, "the dialog of leaving", `document.querySelector('dialog')?.innerText.includes('Their roles, tokens and sessions end.')`)
 	eval[any](t, tab, `document.querySelector('dialog form').requestSubmit()`)
 	eventually(t, tab, "she left", `document.querySelector('section[aria-label=Left]')?.innerText.includes('Ylva Nygaard')`)
 
@@ -132,7 +132,7 @@ func TestOperating_InTheConsole(t *testing.T) {
 
 	// Who may not change it is offered nothing that would be refused.
 	member := asPerson(t, s, "Tora Lund")
-	for path, words := range map[string]string{"/people": "Admins change who works here.", "/p/" + name + "/settings": "Only admins see keys", "/service": "Admins see failed events", "/audit": "Only admins read who did what."} {
+	for path, words := range map[string]string{"/people": "Operators change who works here.", "/p/" + name + "/settings": "Maintainers of the project see keys", "/service": "Operators see failed events", "/audit": "Only operators read who did what."} {
 		open(t, member, s.url+path)
 		eventually(t, member, path, `document.querySelector('main')?.innerText.includes('`+words+`') && ![...document.querySelectorAll('main button')].some((b) => ['Add someone', 'New key', 'Compare'].includes(b.innerText)) && !document.querySelector('main [role=alert]')`)
 	}

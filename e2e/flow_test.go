@@ -26,7 +26,7 @@ func TestSendAndTriage_AtTheCommandLine(t *testing.T) {
 	if !strings.Contains(out, "filed as harbour/1") || !strings.Contains(out, "/p/harbour/issues/1") {
 		t.Errorf("send prints %s", out)
 	}
-	s.run(t, 0, "person", "add", "Maren Holt", "maren@marrowsound.example")
+	s.run(t, 0, "person", "add", "Maren Holt", "maren@marrowsound.example", "--role", "member")
 	s.run(t, 0, "issue", "assign", "harbour/1", "--to", "Maren Holt") // flags behind arguments
 	if i := s.issues(t, "harbour")[0]; i.State != "accepted" || i.Owner == nil || *i.Owner != "Maren Holt" || i.Users != 1 {
 		t.Errorf("assigned: %+v", i)

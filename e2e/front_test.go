@@ -26,7 +26,7 @@ func asPerson(t *testing.T, s *service, name string) context.Context {
 	var all struct{ People []struct{ Name string } }
 	s.json(t, &all, "person", "list")
 	if !slices.ContainsFunc(all.People, func(p struct{ Name string }) bool { return p.Name == name }) {
-		s.run(t, 0, "person", "add", name, strings.ToLower(strings.ReplaceAll(name, " ", "."))+"@marrowsound.example")
+		s.run(t, 0, "person", "add", name, strings.ToLower(strings.ReplaceAll(name, " ", "."))+"@marrowsound.example", "--role", "member")
 	}
 	tab := newTab(t)
 	signIn(t, s, tab, name)
@@ -364,7 +364,8 @@ func TestConsole_OneStreamForAllTabsOfABrowser(t *testing.T) {
 		tab := tabBeside(t, first)
 		open(t, tab, fmt.Sprintf("%s/p/front-stream/rules?%d", b.URL, i))
 	}
-	time.Sleep(2 * time.Second)
+	until(t, "a stream", func() bool { return b.streams.Load() > 0 })
+	time.Sleep(time.Second) // the other tabs would open theirs meanwhile
 	if n := b.streams.Load(); n != 1 {
 		t.Errorf("%d streams of four tabs", n)
 	}

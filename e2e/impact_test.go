@@ -99,8 +99,8 @@ func TestAssignRules_AndTeams(t *testing.T) {
 	t.Parallel()
 	s, p := shared, "assigned"
 	key := s.project(t, p)
-	s.run(t, 0, "person", "add", "Runa Skov", "runa.skov@marrowsound.example")
-	s.run(t, 0, "person", "add", "Eskil Moe", "eskil.moe@marrowsound.example")
+	s.run(t, 0, "person", "add", "Runa Skov", "runa.skov@marrowsound.example", "--role", "member")
+	s.run(t, 0, "person", "add", "Eskil Moe", "eskil.moe@marrowsound.example", "--role", "member")
 	out, _ := s.run(t, 0, "team", "create", "Night Watch", "--member", "runa.skov@marrowsound.example", "--member", "Eskil Moe")
 	saysAll(t, out, "Night Watch (@night-watch): Eskil Moe, Runa Skov")
 	out, _ = s.run(t, 0, "team", "change", "@night-watch", "--remove", "eskil.moe@marrowsound.example")
@@ -117,7 +117,7 @@ func TestAssignRules_AndTeams(t *testing.T) {
 	write("somebody.else@marrowsound.example")
 	s.run(t, 0, "rules", "check", file)
 	_, errs = s.run(t, 1, "rules", "push", "-p", p, file)
-	saysAll(t, errs, `4:9: assign rule "tides": nobody is called "somebody.else@marrowsound.example"`)
+	saysAll(t, errs, `4:9: assign rule "tides": nobody with a role in `+p+` is called "somebody.else@marrowsound.example"`)
 	write(`"@night-watch"`)
 	s.run(t, 0, "rules", "push", "-p", p, file)
 	until(t, "the rule acts", func() bool {

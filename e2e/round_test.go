@@ -123,7 +123,7 @@ func TestRound_OfTwoInTheConsole(t *testing.T) {
 	eventually(t, tab, "the round of all projects", `location.pathname === '/round' && document.querySelectorAll('[aria-label="What waits"] li').length >= 3`)
 	open(t, tab, s.url+"/p/"+p+"/round")
 	eventually(t, tab, "three wait", `document.querySelector('[aria-label="What waits"] [role=status]')?.innerText.startsWith('3 left')`)
-	s.run(t, 0, "person", "add", "Signe Dahl", "signe.dahl@marrowsound.example")
+	s.run(t, 0, "person", "add", "Signe Dahl", "signe.dahl@marrowsound.example", "--role", "member")
 	var token struct{ Token string }
 	s.json(t, &token, "token", "create", "signe", "--scope", "person", "--person", "Signe Dahl")
 	second := s.issues(t, p)[1].ID
@@ -148,7 +148,7 @@ func TestRound_InTheTerminal(t *testing.T) {
 	t.Parallel()
 	s, p := shared, "round-terminal"
 	morning(t, s, p)
-	s.run(t, 0, "person", "add", "Berit Aune", "berit.aune@marrowsound.example")
+	s.run(t, 0, "person", "add", "Berit Aune", "berit.aune@marrowsound.example", "--role", "member")
 	var token struct{ Token string }
 	s.json(t, &token, "token", "create", "berit", "--scope", "person", "--person", "Berit Aune")
 	as := func(in string, want int, args ...string) string {
@@ -179,7 +179,7 @@ func TestRound_InTheTerminal(t *testing.T) {
 	began := time.Now()
 	out := as(strings.Join(in, "\n")+"\n", 0, "round")
 	t.Logf("%d issues in the terminal: %d lines in %s", len(r.Items), len(in), time.Since(began).Round(10*time.Millisecond))
-	saysAll(t, out, fmt.Sprintf("%d need a decision", len(r.Items)), fmt.Sprintf("[1 of %d]", len(r.Items)), "x is no key here", `nobody is called "nobody-here"`, `"soon" is no time to come`, "called fatal; impact",
+	saysAll(t, out, fmt.Sprintf("%d need a decision", len(r.Items)), fmt.Sprintf("[1 of %d]", len(r.Items)), "x is no key here", `nobody with a role in `+p+` is called "nobody-here"`, `"soon" is no time to come`, "called fatal; impact",
 		"accepted", "with Berit Aune", "or 10 more users", "fixed in the next release", "dismissed", "of 40.0  users", "▶", "said", "what you said is taken back", "leads to "+r.Items[0].ID+" now", "called error again", fmt.Sprintf("Round of %s: ", p), "1 is left for another time.")
 	if strings.Contains(out, "\x1b") {
 		t.Errorf("colours where nobody sees them: %q", out[:300])

@@ -54,7 +54,7 @@ func TestLive_EndsWithItsSession(t *testing.T) {
 	var p struct {
 		SignInLink string `json:"sign_in_link"`
 	}
-	s.json(t, &p, "person", "add", "Signe Vik", "signe.vik@marrowsound.example")
+	s.json(t, &p, "person", "add", "Signe Vik", "signe.vik@marrowsound.example", "--role", "member")
 	_, secret, _ := strings.Cut(p.SignInLink, "#")
 	req, err := http.NewRequest(http.MethodPost, s.url+"/api/session", strings.NewReader(`{"link":"`+secret+`"}`))
 	if err != nil {

@@ -63,7 +63,7 @@ func TestComments_InTheTerminalAndTheConsole(t *testing.T) {
 	key := s.project(t, p)
 	s.post(t, key, event("tideAt", "p-1", "4.2.0"))
 	s.settle(t)
-	s.run(t, 0, "person", "add", "Ines Brandt", "ines.brandt@marrowsound.example")
+	s.run(t, 0, "person", "add", "Ines Brandt", "ines.brandt@marrowsound.example", "--role", "member")
 	var token struct{ Token string }
 	s.json(t, &token, "token", "create", "ines", "--scope", "person", "--person", "Ines Brandt")
 	hostile := "See **this**, @ines.brandt: <script>document.title='owned'</script> <img src=x onerror=\"document.title='owned'\"> ![x](https://evil.example/x.png) [go](javascript:document.title='owned') [well](https://quayside.example/a)\n\n- one\n- two \u202e\x1b[31m"
@@ -117,7 +117,7 @@ func TestNotices_ByDayAndOlderOnes(t *testing.T) {
 	key := s.project(t, p)
 	s.post(t, key, event("tideAt", "p-1", "4.2.0"))
 	s.settle(t)
-	s.run(t, 0, "person", "add", "Pia Strand", "pia.strand@marrowsound.example")
+	s.run(t, 0, "person", "add", "Pia Strand", "pia.strand@marrowsound.example", "--role", "member")
 	var token struct{ Token string }
 	s.json(t, &token, "token", "create", "pia", "--scope", "person", "--person", "Pia Strand")
 	for n := range 52 { // two more than a page
@@ -143,8 +143,8 @@ func TestOwners_HandOver(t *testing.T) {
 	key := s.project(t, p)
 	s.post(t, key, event("tideAt", "p-1", "4.2.0")+"\n"+event("zoom", "p-1", "4.2.0"))
 	s.settle(t)
-	s.run(t, 0, "person", "add", "Tove Lind", "tove.lind@marrowsound.example")
-	s.run(t, 0, "person", "add", "Ned Marsh", "ned.marsh@marrowsound.example")
+	s.run(t, 0, "person", "add", "Tove Lind", "tove.lind@marrowsound.example", "--role", "member")
+	s.run(t, 0, "person", "add", "Ned Marsh", "ned.marsh@marrowsound.example", "--role", "member")
 	s.run(t, 0, "issue", "assign", p+"/1", p+"/2", "--to", "Tove Lind")
 	out, _ := s.run(t, 0, "owner", "list")
 	saysAll(t, out, "Tove Lind", "carried")

@@ -12,7 +12,7 @@ var people = map[string][2]string{
 func (d *demo) addPeople(ctx context.Context) error {
 	d.tokens = map[string]string{}
 	for who, p := range people {
-		if err := d.do(ctx, "person", "add", p[0], p[1]); err != nil {
+		if err := d.do(ctx, "person", "add", p[0], p[1], "--role", "member"); err != nil {
 			return err
 		}
 		var t struct {

@@ -27,6 +27,7 @@ import (
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/store/releases"
+	"firethorn/internal/store/sight"
 	"firethorn/internal/store/symbolstore"
 	"firethorn/internal/usecase/ingest"
 	"firethorn/internal/usecase/moves"
@@ -47,7 +48,7 @@ func (f *failing) stores() calls.Stores {
 	return calls.Stores{Accounts: f, Audit: f, DB: f, Events: f, Inbox: f, Ingest: f, Issues: f, Moves: f, Overview: f, Projects: f, Regrouping: f, Releases: f, Retention: f, Schema: f, Scoring: f, Similar: f, Status: f, Symbols: f, Triage: f}
 }
 
-func (f *failing) InvitePerson(context.Context, string, string, bool, time.Duration) (*accounts.Person, string, error) {
+func (f *failing) InvitePerson(context.Context, accounts.NewPerson) (*accounts.Person, string, error) {
 	return *new(*accounts.Person), *new(string), f.err
 }
 func (f *failing) List(context.Context, audit.Query) ([]coreaudit.Entry, int64, error) {
@@ -57,8 +58,10 @@ func (f *failing) Note(context.Context, audit.Act) error { return f.err }
 func (f *failing) Verify(context.Context) (*audit.Verified, error) {
 	return *new(*audit.Verified), f.err
 }
-func (f *failing) AllKeys(context.Context) (map[int64][]projects.Key, error) { return nil, f.err }
-func (f *failing) AllTotals(context.Context) (map[int64]projects.Totals, error) {
+func (f *failing) AllKeys(context.Context, sight.Sight) (map[int64][]projects.Key, error) {
+	return nil, f.err
+}
+func (f *failing) AllTotals(context.Context, sight.Sight) (map[int64]projects.Totals, error) {
 	return nil, f.err
 }
 func (f *failing) AddTeam(context.Context, string, []string) (*accounts.Person, error) {
@@ -76,10 +79,10 @@ func (f *failing) FindHere(context.Context, string) (*accounts.Person, error) {
 func (f *failing) FindPerson(context.Context, string) (*accounts.Person, error) {
 	return *new(*accounts.Person), f.err
 }
-func (f *failing) GrantOfSession(context.Context, string) (*accounts.Grant, error) {
+func (f *failing) GrantOfSession(context.Context, string, string) (*accounts.Grant, error) {
 	return *new(*accounts.Grant), f.err
 }
-func (f *failing) GrantOfToken(context.Context, string) (*accounts.Grant, error) {
+func (f *failing) GrantOfToken(context.Context, string, string) (*accounts.Grant, error) {
 	return *new(*accounts.Grant), f.err
 }
 func (f *failing) Leave(context.Context, string) (*accounts.Person, error) {
@@ -88,20 +91,22 @@ func (f *failing) Leave(context.Context, string) (*accounts.Person, error) {
 func (f *failing) NewSignInLink(context.Context, int64, time.Duration) (string, error) {
 	return *new(string), f.err
 }
-func (f *failing) People(context.Context) ([]*accounts.Person, error) {
+func (f *failing) People(context.Context, accounts.Shared) ([]*accounts.Person, error) {
 	return *new([]*accounts.Person), f.err
 }
 func (f *failing) Return(context.Context, string) (*accounts.Person, error) {
 	return *new(*accounts.Person), f.err
 }
-func (f *failing) RevokeToken(context.Context, int64) error            { return f.err }
-func (f *failing) SignIn(context.Context, string) (string, error)      { return *new(string), f.err }
+func (f *failing) RevokeToken(context.Context, int64, accounts.TokensOf) error { return f.err }
+func (f *failing) SignIn(context.Context, accounts.Opening) (string, error) {
+	return *new(string), f.err
+}
 func (f *failing) SignOut(context.Context, string) error               { return f.err }
 func (f *failing) SignOutPerson(context.Context, int64) (int64, error) { return *new(int64), f.err }
-func (f *failing) Teams(context.Context) ([]*accounts.Person, error) {
+func (f *failing) Teams(context.Context, accounts.Shared) ([]*accounts.Person, error) {
 	return *new([]*accounts.Person), f.err
 }
-func (f *failing) Tokens(context.Context) ([]*accounts.TokenRow, error) {
+func (f *failing) Tokens(context.Context, accounts.TokensOf) ([]*accounts.TokenRow, error) {
 	return *new([]*accounts.TokenRow), f.err
 }
 func (f *failing) ClockSkew(context.Context) (time.Duration, error) {
@@ -125,7 +130,7 @@ func (f *failing) Events(context.Context, events.EventQuery) ([]*events.EventRow
 func (f *failing) EventsOfSession(context.Context, int64, string, int) ([]*events.EventRow, error) {
 	return *new([]*events.EventRow), f.err
 }
-func (f *failing) EventsOfTrace(context.Context, string, int64, int) ([]events.TracedEvent, error) {
+func (f *failing) EventsOfTrace(context.Context, string, sight.Sight, int) ([]events.TracedEvent, error) {
 	return *new([]events.TracedEvent), f.err
 }
 func (f *failing) Exemplar(context.Context, *events.EventRow) ([]byte, error) {
@@ -210,7 +215,7 @@ func (f *failing) Split(context.Context, *projects.Project, int64, difference.Di
 func (f *failing) Splits(context.Context, int64) ([]moves.SplitInfo, error) {
 	return *new([]moves.SplitInfo), f.err
 }
-func (f *failing) Carriers(context.Context) ([]owners.Person, error) {
+func (f *failing) Carriers(context.Context, int64, sight.Sight) ([]owners.Person, error) {
 	return *new([]owners.Person), f.err
 }
 func (f *failing) Counters(context.Context) (map[int64]overview.Counter, error) {
@@ -236,7 +241,7 @@ func (f *failing) AddKey(context.Context, int64, string, bool) (*projects.Key, e
 	return *new(*projects.Key), f.err
 }
 func (f *failing) ChangeProject(context.Context, int64, projects.ProjectChange) error { return f.err }
-func (f *failing) CreateProject(context.Context, string, int) (*projects.Project, *projects.Key, error) {
+func (f *failing) CreateProject(context.Context, projects.NewProject) (*projects.Project, *projects.Key, error) {
 	return *new(*projects.Project), *new(*projects.Key), f.err
 }
 func (f *failing) Keys(context.Context, int64) ([]projects.Key, error) {
@@ -248,10 +253,10 @@ func (f *failing) Project(context.Context, string) (*projects.Project, error) {
 func (f *failing) ProjectByID(context.Context, int64) (*projects.Project, error) {
 	return *new(*projects.Project), f.err
 }
-func (f *failing) Projects(context.Context) ([]*projects.Project, error) {
+func (f *failing) Projects(context.Context, sight.Sight) ([]*projects.Project, error) {
 	return *new([]*projects.Project), f.err
 }
-func (f *failing) ProjectsWithRulesOff(context.Context) (map[string][]string, error) {
+func (f *failing) ProjectsWithRulesOff(context.Context, sight.Sight) (map[string][]string, error) {
 	return *new(map[string][]string), f.err
 }
 func (f *failing) PushRules(context.Context, int64, string, string, int, accounts.Actor) (*projects.RulesFile, error) {
@@ -346,7 +351,7 @@ func (f *failing) SetScoring(context.Context, int64, impact.Weights, surge.Thres
 func (f *failing) Try(context.Context, int64, impact.Weights, int) ([]scoring.Rank, []scoring.Rank, int, error) {
 	return *new([]scoring.Rank), *new([]scoring.Rank), *new(int), f.err
 }
-func (f *failing) Elsewhere(context.Context, int64) ([]similar.Elsewhere, error) {
+func (f *failing) Elsewhere(context.Context, int64, sight.Sight) ([]similar.Elsewhere, error) {
 	return *new([]similar.Elsewhere), f.err
 }
 func (f *failing) GroupingDays(context.Context, int64, int) ([]similar.GroupingDay, error) {
@@ -367,7 +372,7 @@ func (f *failing) ReviewIssues(context.Context, int64) ([]review.Issue, []int64,
 func (f *failing) Similar(context.Context, *projects.Project, int64) ([]similar.Similar, error) {
 	return *new([]similar.Similar), f.err
 }
-func (f *failing) Together(context.Context, *projects.Project, int64) ([]similar.NearIssue, error) {
+func (f *failing) Together(context.Context, *projects.Project, int64, sight.Sight) ([]similar.NearIssue, error) {
 	return *new([]similar.NearIssue), f.err
 }
 func (f *failing) Unsketched(context.Context, int64) (int64, error) { return *new(int64), f.err }
@@ -377,10 +382,10 @@ func (f *failing) Announce(context.Context, *projects.Project, string, string, a
 func (f *failing) MarkDeployed(context.Context, *projects.Project, string, string, time.Time, accounts.Actor) (*releases.ReleaseRow, error) {
 	return *new(*releases.ReleaseRow), f.err
 }
-func (f *failing) Notices(context.Context, int64, int64, bool, int64, int) ([]status.Notice, int64, error) {
+func (f *failing) Notices(context.Context, int64, sight.Sight, bool, int64, int) ([]status.Notice, int64, error) {
 	return *new([]status.Notice), *new(int64), f.err
 }
-func (f *failing) SeeNotices(context.Context, int64, int64, int64) error { return f.err }
+func (f *failing) SeeNotices(context.Context, int64, sight.Sight, int64) error { return f.err }
 func (f *failing) AddSymbolFiles(context.Context, int64, string, []symbolstore.PushedFile) (symbolstore.Pushed, error) {
 	return *new(symbolstore.Pushed), f.err
 }
@@ -419,7 +424,7 @@ func (f *failing) Appeared(context.Context, *projects.Project, *issues.Issue, st
 	return *new(triage.Appearance), f.err
 }
 func (f *failing) BeginRound(context.Context, int64, int64) error { return f.err }
-func (f *failing) CarriedBy(context.Context, int64) ([]triage.Carried, error) {
+func (f *failing) CarriedBy(context.Context, sight.Sight, int64) ([]triage.Carried, error) {
 	return *new([]triage.Carried), f.err
 }
 func (f *failing) ChangeComment(context.Context, int64, int64, string, accounts.Actor, bool) error {
@@ -443,8 +448,8 @@ func (f *failing) EventOf(context.Context, int64, string) (*events.EventRow, err
 func (f *failing) Find(context.Context, *projects.Project, triage.Many) (map[int64]int64, error) {
 	return *new(map[int64]int64), f.err
 }
-func (f *failing) HandOver(context.Context, *projects.Project, *accounts.Person, *accounts.Person, string, accounts.Actor) (*triage.ManyDone, error) {
-	return *new(*triage.ManyDone), f.err
+func (f *failing) HandOver(context.Context, []*projects.Project, *accounts.Person, *accounts.Person, string, accounts.Actor) ([]triage.HandedIn, error) {
+	return nil, f.err
 }
 func (f *failing) Holding(context.Context, int64, int64, issue.Standing) (*silence.Holding, error) {
 	return *new(*silence.Holding), f.err
@@ -459,7 +464,7 @@ func (f *failing) Queue(context.Context, int64, []*projects.Project, int64, int)
 func (f *failing) Settled(context.Context, []triage.IssueName) ([]triage.Settled, error) {
 	return *new([]triage.Settled), f.err
 }
-func (f *failing) UndoMany(context.Context, *projects.Project, int64, accounts.Actor) (*triage.ManyDone, error) {
+func (f *failing) UndoMany(context.Context, *projects.Project, int64, accounts.Actor, func(context.Context) error) (*triage.ManyDone, error) {
 	return *new(*triage.ManyDone), f.err
 }
 func (f *failing) Unpass(context.Context, int64, []triage.IssueName) error { return f.err }

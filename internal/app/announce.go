@@ -14,6 +14,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"firethorn/internal/core/access"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/records"
 	"firethorn/internal/store/accounts"
@@ -25,7 +26,7 @@ const AdminTokenFile = "admin-token"
 // ensureAdmin makes the first person and the admin token; first says that
 // this start made them.
 func ensureAdmin(ctx context.Context, store *records.Records, dir string) (first bool, err error) {
-	people, err := store.Accounts.People(ctx)
+	people, err := store.Accounts.People(ctx, accounts.EverybodySees)
 	if err != nil {
 		return false, err
 	}
@@ -48,9 +49,9 @@ const adminTokenID = AdminTokenFile + ".id"
 func ensureToken(ctx context.Context, store *records.Records, dir string) error {
 	file, idFile := filepath.Join(dir, AdminTokenFile), filepath.Join(dir, adminTokenID)
 	if raw, err := os.ReadFile(file); err == nil {
-		g, err := store.Accounts.GrantOfToken(ctx, strings.TrimSpace(string(raw)))
+		g, err := store.Accounts.GrantOfToken(ctx, strings.TrimSpace(string(raw)), "")
 		if err == nil {
-			return writeID(idFile, g.Token)
+			return writeID(idFile, g.TokenID)
 		}
 		if f, ok := errors.AsType[*fault.Error](err); !ok || f.Code != fault.Unauthorized {
 			return err
@@ -58,14 +59,15 @@ func ensureToken(ctx context.Context, store *records.Records, dir string) error 
 	}
 	if raw, err := os.ReadFile(idFile); err == nil {
 		if id, err := strconv.ParseInt(strings.TrimSpace(string(raw)), 10, 64); err == nil {
-			err := store.Accounts.RevokeToken(ctx, id)
+			err := store.Accounts.RevokeToken(ctx, id, accounts.TokensOf{All: true})
 			if f, ok := errors.AsType[*fault.Error](err); err != nil && (!ok || f.Code != fault.NotFound) {
 				return err
 			}
 		}
 	}
-	id, token, err := store.Accounts.CreateToken(ctx,
-		accounts.NewToken{Label: "admin on " + hostname(), Scope: accounts.ScopeAdmin})
+	kind, given, _ := access.Scope(string(access.Administer))
+	id, token, err := store.Accounts.CreateToken(ctx, accounts.NewToken{Label: "admin on " + hostname(),
+		Scope: string(access.Administer), Kind: kind, Given: given, Maker: "the service"})
 	if err != nil {
 		return err
 	}
@@ -106,12 +108,12 @@ func announce(ctx context.Context, c Config, store *records.Records, public *url
 	if !first && !c.Terminal {
 		return err
 	}
-	people, perr := store.Accounts.People(ctx)
+	people, perr := store.Accounts.People(ctx, accounts.EverybodySees)
 	if perr != nil {
 		return errors.Join(err, perr)
 	}
 	for _, p := range people {
-		if p.Admin && p.Here() {
+		if p.Operator && p.Here() {
 			secret, lerr := store.Accounts.NewSignInLink(ctx, p.ID, 15*time.Minute)
 			fmt.Fprintf(out, "console %s/sign-in#%s (opens once, within 15 minutes, as %s)\n", server, secret, p.Name)
 			return errors.Join(err, lerr)

@@ -31,7 +31,7 @@ func open(t *testing.T) (*Keeper, *records.Records, *projects.Project) {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { s.Close() })
-	p, _, err := s.Projects.CreateProject(t.Context(), "quayside", 30)
+	p, _, err := s.Projects.CreateProject(t.Context(), projects.NewProject{Name: "quayside", KeepDays: 30})
 	if err != nil {
 		t.Fatal(err)
 	}

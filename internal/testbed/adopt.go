@@ -39,7 +39,8 @@ func (b *Bench) Told(message string, functions ...string) int64 {
 func (b *Bench) Older() {
 	b.T.Helper()
 	for _, q := range []string{
-		"UPDATE alias SET grouping_version=1, hash=UNHEX(MD5(hash))", "UPDATE variant SET grouping_version=1, hash=UNHEX(MD5(hash)), fingerprint=UNHEX(MD5(fingerprint))",
+		"UPDATE alias SET grouping_version=1, hash=UNHEX(MD5(hash))",
+		"UPDATE variant SET grouping_version=1, hash=UNHEX(MD5(hash)), fingerprint=UNHEX(MD5(fingerprint))",
 		"UPDATE project SET grouping_version=1",
 	} {
 		if _, err := b.DB.ExecContext(b.T.Context(), q); err != nil {

@@ -43,7 +43,8 @@ func Open(t *testing.T, now time.Time) *Bench {
 	t.Cleanup(func() { s.Close() })
 	b.Records, b.Units = s, pipeline.NewUnits(s.Symbols, 1<<20)
 	s.DB.MaxSkew = 200 * 365 * 24 * time.Hour // the database keeps its own clock
-	if b.Project, _, err = s.Projects.CreateProject(t.Context(), "quayside", 30); err != nil {
+	if b.Project, _, err = s.Projects.CreateProject(t.Context(),
+		projects.NewProject{Name: "quayside", KeepDays: 30}); err != nil {
 		t.Fatal(err)
 	}
 	if b.Leases, err = s.Inbox.TakeLeases(t.Context(), b.Owner, time.Hour); err != nil ||

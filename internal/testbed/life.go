@@ -4,6 +4,7 @@ import (
 	"strings"
 	"time"
 
+	"firethorn/internal/core/access"
 	"firethorn/internal/core/commits"
 	"firethorn/internal/core/issue"
 	"firethorn/internal/store/accounts"
@@ -24,13 +25,17 @@ func (b *Bench) State(number int64, want issue.State) {
 	}
 }
 
-// People adds who is told of things.
+// People adds who is told of things: members of all projects.
 func (b *Bench) People() (marenID, okeID int64) {
 	b.T.Helper()
 	var ids [2]int64
 	for i, a := range []accounts.Actor{Maren, Oke} {
 		p, err := b.Accounts.AddPerson(b.T.Context(), a.Name,
 			strings.ToLower(strings.Fields(a.Name)[0])+"@marrowsound.example", false)
+		if err == nil {
+			err = b.Accounts.SetRole(b.T.Context(), p,
+				accounts.NewRole{Project: accounts.Everywhere, Role: access.Member})
+		}
 		if err != nil {
 			b.T.Fatal(err)
 		}

@@ -9,7 +9,8 @@ func (b *Bench) Sessions(release string, n int) {
 	b.T.Helper()
 	var lines []string
 	for i := range n {
-		lines = append(lines, fmt.Sprintf(`{"id":"%s-%d","outcome":"clean","resource":{"service.version":%q}}`, release, i, release))
+		lines = append(lines, fmt.Sprintf(`{"id":"%s-%d","outcome":"clean","resource":{"service.version":%q}}`,
+			release, i, release))
 	}
 	b.Tell(0, lines...)
 }

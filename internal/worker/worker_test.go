@@ -37,7 +37,7 @@ func prepare(t *testing.T) *bench {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { store.Close() })
-	p, _, err := store.Projects.CreateProject(t.Context(), "quayside", 7)
+	p, _, err := store.Projects.CreateProject(t.Context(), projects.NewProject{Name: "quayside", KeepDays: 7})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -162,7 +162,7 @@ func TestRun_SetsAsideWhatEndsTheProcess(t *testing.T) {
 
 func TestRun_LetsProjectsTakeTurns(t *testing.T) {
 	b := prepare(t)
-	small, _, err := b.Projects.CreateProject(t.Context(), "gangway", 7)
+	small, _, err := b.Projects.CreateProject(t.Context(), projects.NewProject{Name: "gangway", KeepDays: 7})
 	if err != nil {
 		t.Fatal(err)
 	}

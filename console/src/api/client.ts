@@ -48,9 +48,11 @@ export type Fault = components['schemas']['Fault']
 /** A refusal or failure, in the service's own words. */
 export class ApiError extends Error {
   readonly status: number
-  constructor(status: number, words: string) {
+  readonly code: string
+  constructor(status: number, words: string, code = '') {
     super(words)
     this.status = status
+    this.code = code
   }
 }
 
@@ -65,8 +67,8 @@ async function answer<T>(call: Promise<Answer<T>>): Promise<T> {
     throw new ApiError(0, 'The service does not answer. Nothing was changed; try again in a moment.')
   }
   if (!a.response.ok) {
-    const p = a.error as { detail?: string } | undefined
-    throw new ApiError(a.response.status, p?.detail ?? `The service answered ${a.response.status}.`)
+    const p = a.error as { detail?: string; code?: string } | undefined
+    throw new ApiError(a.response.status, p?.detail ?? `The service answered ${a.response.status}.`, p?.code)
   }
   return a.data as T
 }
@@ -281,6 +283,28 @@ export type Team = components['schemas']['Team']
 export const addPerson = (body: components['schemas']['NewPerson']) => answer(api.POST('/api/people', { body }))
 export const invitePerson = (who: string) => answer(api.POST('/api/people/{who}/link', { params: { path: { who } } }))
 export const signOutPerson = (who: string) => answer(api.POST('/api/people/{who}/sign-out', { params: { path: { who } } }))
+export const setOperator = (who: string, operator: boolean) => answer(api.PUT('/api/people/{who}/operator', { params: { path: { who } }, body: { operator } }))
+export const setRoleEverywhere = (who: string, body: components['schemas']['SetRole']) => answer(api.PUT('/api/people/{who}/role', { params: { path: { who } }, body }))
+export const mergePeople = (who: string, into: string) => answer(api.POST('/api/people/{who}/merge', { params: { path: { who } }, body: { into } }))
+
+/** Who has which role in a project. */
+export type Member = components['schemas']['Member']
+export const members = (project: string, signal?: AbortSignal) => answer(api.GET('/api/projects/{project}/members', { params: { path: { project } }, signal }))
+export const setMember = (project: string, body: components['schemas']['SetMember']) => answer(api.PUT('/api/projects/{project}/members', { params: { path: { project } }, body }))
+
+/** What programs authorise with. */
+export type TokenInfo = components['schemas']['TokenInfo']
+export type NewToken = components['schemas']['NewToken']
+export const tokens = (signal?: AbortSignal) => answer(api.GET('/api/tokens', { signal }))
+export const createToken = (body: NewToken) => answer(api.POST('/api/tokens', { body }))
+export const rotateToken = (id: number, hours: number) => answer(api.POST('/api/tokens/{id}/rotate', { params: { path: { id } }, body: { overlap_hours: hours } }))
+export const revokeToken = (id: number) => answer(api.DELETE('/api/tokens/{id}', { params: { path: { id } } }))
+
+/** The browsers that one is signed in with. */
+export const signIns = (signal?: AbortSignal) => answer(api.GET('/api/me/sessions', { signal }))
+export const endSignIn = (id: number) => answer(api.DELETE('/api/me/sessions/{id}', { params: { path: { id } } }))
+export const endOtherSignIns = () => answer(api.DELETE('/api/me/sessions'))
+
 export const personLeft = (who: string, left: boolean) =>
   left ? answer(api.POST('/api/people/{who}/leave', { params: { path: { who } } })) : answer(api.POST('/api/people/{who}/return', { params: { path: { who } } }))
 export const createTeam = (name: string, members: string[]) => answer(api.POST('/api/teams', { body: { name, members } }))

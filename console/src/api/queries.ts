@@ -28,6 +28,9 @@ export const rulesHistoryOf = (project: string) => ['rules-history', project]
 
 export const me = () => queryOptions({ queryKey: ['me'], queryFn: ({ signal }) => api.me(signal) })
 export const people = () => queryOptions({ queryKey: ['people'], queryFn: ({ signal }) => api.people(signal) })
+export const members = (project: string) => queryOptions({ queryKey: ['members', project], queryFn: ({ signal }) => api.members(project, signal) })
+export const tokens = () => queryOptions({ queryKey: ['tokens'], queryFn: ({ signal }) => api.tokens(signal) })
+export const signIns = () => queryOptions({ queryKey: ['sign-ins'], queryFn: ({ signal }) => api.signIns(signal) })
 export const carriers = () => queryOptions({ queryKey: ['carriers'], queryFn: ({ signal }) => api.carriers(signal) })
 export const noticesWaiting = () => queryOptions({ queryKey: ['notices', 'waiting'], queryFn: ({ signal }) => api.notices({ unseen: true, limit: 1 }, signal), retry: false })
 export const notices = () =>

@@ -507,11 +507,63 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who asks */
+        /** Who asks, and what they are in which project */
         get: operations["me"];
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a one-time sign-in link for yourself; with a token of yours, not in a browser */
+        post: operations["link-for-me"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The browsers that you are signed in with */
+        get: operations["list-sign-ins"];
+        put?: never;
+        post?: never;
+        /** End all your sessions but the one that asks */
+        delete: operations["end-other-sign-ins"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/sessions/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End a session of yours */
+        delete: operations["end-sign-in"];
         options?: never;
         head?: never;
         patch?: never;
@@ -609,7 +661,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who works here, in which teams, and who did */
+        /** Who works here and shares a project with you, in which teams, and who did */
         get: operations["list-people"];
         put?: never;
         /** Add someone; answers with a one-time sign-in link */
@@ -629,7 +681,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Say that somebody does not work here any more, or dissolve a team: their tokens and sessions end */
+        /** Say that somebody does not work here any more, or dissolve a team: their roles, tokens and sessions end */
         post: operations["leave"];
         delete?: never;
         options?: never;
@@ -654,6 +706,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/{who}/merge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say that somebody is here twice, and make one of them */
+        post: operations["merge-people"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{who}/operator": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Make somebody an operator of the service, or take that away */
+        put: operations["set-operator"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people/{who}/return": {
         parameters: {
             query?: never;
@@ -665,6 +751,23 @@ export interface paths {
         put?: never;
         /** Say that somebody works here again */
         post: operations["return"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{who}/role": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Give somebody, or a team, a role in all projects, or take it away */
+        put: operations["set-role-everywhere"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1025,6 +1128,24 @@ export interface paths {
         /** Who changed a line of a trace last */
         get: operations["who-changed-line"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/members": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who has which role in a project, and by what */
+        get: operations["list-members"];
+        /** Give somebody, or a team, a role in a project, or take it away */
+        put: operations["set-member"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1641,7 +1762,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** All tokens, the newest first, without their texts */
+        /** Your tokens, and those of the projects that you maintain; operators see all. The newest first, without their texts */
         get: operations["list-tokens"];
         put?: never;
         /** Make a token; its text is shown this once */
@@ -1664,6 +1785,23 @@ export interface paths {
         post?: never;
         /** End a token */
         delete: operations["revoke-token"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens/{id}/rotate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give a token another text; the text before stays good for a while */
+        post: operations["rotate-token"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2808,10 +2946,40 @@ export interface components {
         };
         Me: {
             email?: string;
+            /**
+             * @description your role in all projects
+             * @enum {string}
+             */
+            everywhere?: "viewer" | "member" | "maintainer";
+            /**
+             * Format: date-time
+             * @description of a browser: until when the sign-in is fresh enough for what cannot be undone
+             */
+            fresh_until?: string;
             /** @description a person's name, or a token's label */
             name: string;
+            operator: boolean;
+            /** @description your role in single projects, by yourself or by a team */
+            roles: {
+                [key: string]: string;
+            };
             /** @enum {string} */
-            scope: "build" | "read" | "person" | "admin";
+            scope: "build" | "read" | "person" | "service" | "admin";
+        };
+        Member: {
+            email?: string;
+            /** @description by a role in all projects, which only operators change */
+            everywhere?: boolean;
+            name: string;
+            /** @enum {string} */
+            role: "viewer" | "member" | "maintainer";
+            team?: boolean;
+            /** @description the team that gives it; absent: their own */
+            through?: string;
+        };
+        Members: {
+            members: components["schemas"]["Member"][];
+            project: string;
         };
         Merge: {
             /**
@@ -2821,6 +2989,16 @@ export interface components {
             into: number;
             /** @description numbers of more issues to merge into it */
             others?: number[] | null;
+        };
+        MergePeople: {
+            /** @description a name or an address */
+            into: string;
+        };
+        Merged: {
+            from: string;
+            into: string;
+            /** @description the issues that were handed over */
+            projects: components["schemas"]["HandedIn"][];
         };
         MissingSymbols: {
             hashes: string[];
@@ -2878,9 +3056,17 @@ export interface components {
             routes?: boolean;
         };
         NewPerson: {
+            /** @description the same as operator */
             admin?: boolean;
             email: string;
             name: string;
+            operator?: boolean;
+            project?: string;
+            /**
+             * @description in the project, or in all where none is named
+             * @enum {string}
+             */
+            role?: "viewer" | "member" | "maintainer";
         };
         NewProject: {
             /**
@@ -2907,14 +3093,19 @@ export interface components {
             label: string;
             /** @description it never runs out */
             never?: boolean;
-            /** @description beside those of the scope: symbols:push, releases:announce, rules:check, rules:push, issues:read, issues:triage, events:read */
+            /** @description beside those of the scope: symbols:push, releases:announce, rules:check, rules:push, issues:read, issues:triage, events:read, export */
             permissions?: string[] | null;
-            /** @description whose name stands in the history */
+            /** @description whose it is: it may what they may, and their name stands in the history */
             person?: string;
             /** @description the only project it is good for; empty: all */
             project?: string;
-            /** @enum {string} */
-            scope: "build" | "read" | "person" | "admin";
+            /** @description the only projects it is good for; empty: all */
+            projects?: string[] | null;
+            /**
+             * @description the kind, with its usual permissions; service: only those that are named; admin: all
+             * @enum {string}
+             */
+            scope: "build" | "read" | "person" | "service" | "admin";
         };
         Notice: {
             /** @description empty: the service */
@@ -3074,6 +3265,7 @@ export interface components {
             teams: components["schemas"]["Team"][];
         };
         Person: {
+            /** @description the same as operator */
             admin: boolean;
             /**
              * Format: int64
@@ -3084,11 +3276,20 @@ export interface components {
             created: string;
             email: string;
             /**
+             * @description their own role in all projects
+             * @enum {string}
+             */
+            everywhere?: "viewer" | "member" | "maintainer";
+            /**
              * Format: date-time
              * @description since when they do not work here any more
              */
             left?: string;
             name: string;
+            /** @description runs the service: people, projects, the audit, the queue */
+            operator: boolean;
+            /** @description their own roles in single projects, of those that you see */
+            roles?: components["schemas"]["RoleIn"][];
             /** @description works once, within 24 hours */
             sign_in_link?: string;
         };
@@ -3659,12 +3860,24 @@ export interface components {
             /** Format: int64 */
             events: number;
         };
+        RoleIn: {
+            project: string;
+            /** @enum {string} */
+            role: "viewer" | "member" | "maintainer";
+        };
         RotateKey: {
             /**
              * Format: int64
              * @description how long the old one stays good
              */
             overlap_hours: number;
+        };
+        RotateToken: {
+            /**
+             * Format: int64
+             * @description default: 24; 0: it ends at once
+             */
+            overlap_hours?: number;
         };
         Round: {
             /**
@@ -4031,6 +4244,23 @@ export interface components {
             next?: string;
             sessions: components["schemas"]["Session"][];
         };
+        SetMember: {
+            /** @description stands in the audit; operators who give themselves a role must say it */
+            reason?: string;
+            /** @enum {string} */
+            role: "viewer" | "member" | "maintainer" | "none";
+            /** @description a name or an address; of a team its name or handle */
+            who: string;
+        };
+        SetOperator: {
+            operator: boolean;
+        };
+        SetRole: {
+            /** @description stands in the audit; operators who give themselves a role must say it */
+            reason?: string;
+            /** @enum {string} */
+            role: "viewer" | "member" | "maintainer" | "none";
+        };
         SetScoring: {
             /** @description begin from the defaults */
             reset?: boolean;
@@ -4135,9 +4365,34 @@ export interface components {
             /** Format: int64 */
             users: number;
         };
+        SignIn: {
+            /** @description it was last used from */
+            address?: string;
+            /** @description the browser, as it names itself */
+            agent?: string;
+            /** Format: int64 */
+            id: number;
+            /**
+             * Format: date-time
+             * @description to the minute
+             */
+            last_used: string;
+            /** Format: date-time */
+            opened: string;
+            /**
+             * Format: date-time
+             * @description unless it is used before
+             */
+            runs_out: string;
+            /** @description the one that asks */
+            this?: boolean;
+        };
         SignInBody: {
             /** @description what stands behind the # of a sign-in link */
             link: string;
+        };
+        SignIns: {
+            sessions: components["schemas"]["SignIn"][];
         };
         SignedOut: {
             name: string;
@@ -4399,10 +4654,13 @@ export interface components {
             symbols: components["schemas"]["SymbolListing"][];
         };
         Team: {
+            /** @enum {string} */
+            everywhere?: "viewer" | "member" | "maintainer";
             /** @description how CODEOWNERS, rules and comments name it */
             handle: string;
             members: string[];
             name: string;
+            roles?: components["schemas"]["RoleIn"][];
         };
         Teams: {
             teams: components["schemas"]["Team"][];
@@ -4448,10 +4706,17 @@ export interface components {
             /** Format: int64 */
             id: number;
             label: string;
+            /**
+             * Format: date-time
+             * @description of a rotation: until when the text before is good
+             */
+            old_good_until?: string;
             scope: string;
             token: string;
         };
         TokenInfo: {
+            /** @description older than roles: it keeps what it could before, until it is rotated */
+            before_roles?: boolean;
             /** Format: date-time */
             created: string;
             /**
@@ -4461,17 +4726,30 @@ export interface components {
             expires?: string;
             /** Format: int64 */
             id: number;
+            /** @enum {string} */
+            kind: "build" | "read" | "person" | "service";
             label: string;
+            /** @description it was last used from */
+            last_address?: string;
             /**
              * Format: date-time
              * @description to the minute; absent: not yet
              */
             last_used?: string;
+            /** @description who made it */
+            maker?: string;
+            /**
+             * Format: date-time
+             * @description until when the text before a rotation is good
+             */
+            old_good_until?: string;
             permissions: string[] | null;
-            /** @description whose name stands in the history */
+            /** @description whose it is */
             person?: string;
-            /** @description the only project it is good for; empty: all */
+            /** @description the only project it is good for; empty: all, or several */
             project?: string;
+            /** @description the only projects it is good for; absent: all */
+            projects?: string[] | null;
             scope: string;
             /** @description what is risky about it */
             warning?: string;
@@ -5863,6 +6141,122 @@ export interface operations {
             };
         };
     };
+    "link-for-me": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-sign-ins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignIns"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "end-other-sign-ins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignedOut"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "end-sign-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "list-notices": {
         parameters: {
             query?: {
@@ -6149,6 +6543,78 @@ export interface operations {
             };
         };
     };
+    "merge-people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description a name or an address */
+                who: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MergePeople"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Merged"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-operator": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description a name or an address */
+                who: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetOperator"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     return: {
         parameters: {
             query?: never;
@@ -6160,6 +6626,42 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-role-everywhere": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description a name or an address */
+                who: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetRole"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -7043,6 +7545,74 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LineAsked"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-members": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Members"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-member": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetMember"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Members"];
                 };
             };
             /** @description Error */
@@ -8529,6 +9099,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description as the list shows it */
                 id: number;
             };
             cookie?: never;
@@ -8541,6 +9112,42 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "rotate-token": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description as the list shows it */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RotateToken"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Token"];
+                };
             };
             /** @description Error */
             default: {

@@ -18,7 +18,7 @@ export function AuditPage() {
   const people = useQuery(ask.people())
   const verify = useMutation({ mutationFn: () => api.verifyAudit() })
   const [shown, setShown] = useState<api.AuditEntry>()
-  if (got.error instanceof api.ApiError && got.error.status === 403) return <Page title="Audit" about="Only admins read who did what." />
+  if (got.error instanceof api.ApiError && got.error.status === 403) return <Page title="Audit" about="Only operators read who did what." />
   if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
   const list = got.data.pages.flatMap((p) => p.entries)

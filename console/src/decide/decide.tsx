@@ -8,6 +8,7 @@ import { keyOf } from '../core/keys.ts'
 import type { Doing } from '../core/keys.ts'
 import { severer } from '../core/round.ts'
 import { useKeys } from '../shared/keys.ts'
+import { useRole } from '../shared/rights.ts'
 import { ManyDialog, useMany } from './many.tsx'
 import { MergeDialog } from './merge.tsx'
 import type { MergeChoice } from './merge.tsx'
@@ -65,10 +66,25 @@ function AskedDialog({ asking: { what, subject }, close, run, merge, part, remov
 }
 
 /** The bar of decisions about one issue, those that are marked, or all of a filter, with a key for each; splitting is offered where its events are in sight. */
-export function DecisionBar({ issue, label, more, marked = [], all, decided, merged, split, deleted }: {
+export function DecisionBar(bar: DecisionBarOf) {
+  const may = useRole(queries.projectOf(bar.issue.id), 'member')
+  if (may) return <Decisions {...bar} />
+  return (
+    <div role="note" className="sticky bottom-0 z-10 flex flex-wrap items-center gap-1.5 border-t border-base-300 bg-base-100 px-(--edge) py-2">
+      <span className="soft">You are a viewer here: you read and comment. Members decide about issues.</span>
+      <span className="grow" />
+      {bar.more}
+    </div>
+  )
+}
+
+interface DecisionBarOf {
   issue: Issue; label: string; more?: ReactNode; marked?: Issue[]; all?: { state: string; text: string; count: number } | undefined; decided?: (ids: string[]) => void
   merged?: (into: string) => void; split?: (part: string) => void; deleted?: () => void
-}) {
+}
+
+function Decisions({ issue, label, more, marked = [], all, decided, merged, split, deleted }: DecisionBarOf) {
+  const deletes = useRole(queries.projectOf(issue.id), 'maintainer')
   const client = useQueryClient()
   const say = useSay()
   const [asking, setAsking] = useState<Asking>()
@@ -179,7 +195,7 @@ export function DecisionBar({ issue, label, more, marked = [], all, decided, mer
             </button>
           ))}
           <button className="btn btn-ghost btn-sm justify-start font-normal" disabled={issue.count_only === true} onClick={() => run('count-only')} title="dismiss it, and keep no bodies of its events from now on">Count it only</button>
-          <button className="btn btn-ghost btn-sm justify-start font-normal" disabled={of > 0} onClick={() => ask('delete')}>Delete …</button>
+          {deletes && <button className="btn btn-ghost btn-sm justify-start font-normal" disabled={of > 0} onClick={() => ask('delete')}>Delete …</button>}
         </div>
       </details>
       <span className="grow" />
@@ -202,26 +218,29 @@ export function DecisionBar({ issue, label, more, marked = [], all, decided, mer
 
 /** Asks who should have an issue: who has it, whom it is proposed to, or oneself comes first. */
 export function AssignDialog({ issue, proposed, close, done }: { issue: Issue; proposed?: string | undefined; close: () => void; done: (to: string) => void }) {
+  const members = useQuery(queries.members(queries.projectOf(issue.id)))
   const list = useQuery(queries.people())
   const who = useQuery(queries.me())
+  const people = new Map(members.data?.members.filter((m) => !m.team).map((m) => [m.name, m.email]))
+  const ready = list.data !== undefined && members.data !== undefined
   return (
     <Dialog title={`Who should have ${issue.id}?`} close={close}>
       <form
         onSubmit={(e) => {
           e.preventDefault()
-          if (list.data) done(String(new FormData(e.currentTarget).get('to')))
+          if (ready) done(String(new FormData(e.currentTarget).get('to')))
         }}
       >
         <label className="block">
           <span className="soft mb-1 block">Person or team</span>
-          <select name="to" className="select w-full" defaultValue={issue.owner ?? proposed ?? who.data?.name ?? ''} autoFocus key={list.data ? 'ready' : 'loading'} onKeyDown={(e) => {
+          <select name="to" className="select w-full" defaultValue={issue.owner ?? proposed ?? who.data?.name ?? ''} autoFocus key={ready ? 'ready' : 'loading'} onKeyDown={(e) => {
             if (e.key !== 'Enter') return // it would open the list
             e.preventDefault()
             e.currentTarget.form?.requestSubmit()
           }}>
-            {list.data?.people.filter((p) => !p.left).map((p) => (
-              <option key={p.email} value={p.name}>
-                {p.name} ({p.email})
+            {[...people].map(([name, email]) => (
+              <option key={name} value={name}>
+                {name} ({email})
               </option>
             ))}
             {list.data?.teams.map((t) => (
@@ -233,7 +252,7 @@ export function AssignDialog({ issue, proposed, close, done }: { issue: Issue; p
           </select>
         </label>
         <p className="soft mt-2">Assigning also accepts the issue.</p>
-        <Buttons close={close} off={!list.data} words="Assign" />
+        <Buttons close={close} off={!ready} words="Assign" />
       </form>
     </Dialog>
   )

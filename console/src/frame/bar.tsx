@@ -10,12 +10,12 @@ import { Mark } from '../shared/parts.tsx'
 import { useMenusThatClose } from './menus.ts'
 import { NoticesLink } from './notices-link.tsx'
 import { ofProject, ofWork, nameOf } from './pages.ts'
-import { useAdmin } from '../shared/admin.ts'
+import { useOperator } from '../shared/rights.ts'
 
 /** The bar on top of every page: where one is, what one looks for, who one is; below it the pages of a project. */
 export function Bar({ project, name, search, help }: { project: string; name: string; search: React.RefObject<HTMLInputElement | null>; help: () => void }) {
   useMenusThatClose()
-  const admin = useAdmin()
+  const operator = useOperator()
   return (
     <header className="top border-b border-base-300 bg-base-100">
       <div className="flex flex-wrap items-center gap-x-4 gap-y-1 px-(--edge) py-1.5 max-md:gap-x-1">
@@ -35,7 +35,9 @@ export function Bar({ project, name, search, help }: { project: string; name: st
             <li><Link to="/owners">{nameOf('owners')}</Link></li>
             <li className="mt-1 border-t border-base-300 pt-1"><Link to="/people">{nameOf('people')}</Link></li>
             <li><Link to="/service">{nameOf('service')}</Link></li>
-            {admin && <li><Link to="/audit">{nameOf('audit')}</Link></li>}
+            {operator && <li><Link to="/audit">{nameOf('audit')}</Link></li>}
+            <li className="mt-1 border-t border-base-300 pt-1"><Link to="/tokens">{nameOf('tokens')}</Link></li>
+            <li><Link to="/sign-ins">{nameOf('sign-ins')}</Link></li>
             <li className="mt-1 border-t border-base-300 pt-1"><SignOut /></li>
           </ul>
         </details>

@@ -7,6 +7,7 @@ import { help } from '../core/keys.ts'
 import { Bar } from './bar.tsx'
 import { NotCurrent } from './current.tsx'
 import { nameOf } from './pages.ts'
+import { SignInAgain } from './sign-in-again.tsx'
 import { keysOff, setKeysOff, useKeys } from '../shared/keys.ts'
 import { useLive } from '../shared/live.ts'
 import { Dialog, Failed, Loading, Mark } from '../shared/parts.tsx'
@@ -33,6 +34,7 @@ export function Frame() {
       <NotCurrent />
       <ScrollRestoration getKey={(at) => (at.pathname.endsWith('/issues') ? at.pathname + at.search : at.key)} />
       <Main project={project} />
+      <SignInAgain />
       {helping && <Keys close={() => setHelp(false)} />}
     </SayProvider>
   )

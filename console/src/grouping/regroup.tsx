@@ -5,12 +5,14 @@ import * as api from '../api/client.ts'
 import * as ask from '../api/queries.ts'
 import { standing, works } from '../core/trial.ts'
 import { Ago, Dialog, Failed } from '../shared/parts.tsx'
+import { useRole } from '../shared/rights.ts'
 import { useSay } from '../shared/say.tsx'
 
 /** How stored events are grouped: a regrouping under way, the last one, and ways to begin and to take back. */
 export function Regroup({ project, all = false }: { project: string; all?: boolean }) {
   const client = useQueryClient()
   const say = useSay()
+  const may = useRole(project, 'maintainer')
   const [asking, setAsking] = useState<'begin' | 'undo'>()
   const got = useQuery({
     ...ask.regroupings(project),
@@ -37,9 +39,9 @@ export function Regroup({ project, all = false }: { project: string; all?: boole
     <section className="panel p-3" aria-label="Stored events">
       <div className="flex flex-wrap items-center gap-2">
         <h2 className="grow font-semibold">Stored events</h2>
-        {!busy && now?.state === 'done' && <button type="button" className="btn btn-outline btn-sm" onClick={() => setAsking('undo')}>Take the last regrouping back</button>}
-        {!busy && <button type="button" className="btn btn-outline btn-sm" onClick={() => setAsking('begin')}>Regroup</button>}
-        {busy && now.state === 'reading' && <button type="button" className="btn btn-outline btn-sm" onClick={() => act.mutate('stop')}>Stop</button>}
+        {may && !busy && now?.state === 'done' && <button type="button" className="btn btn-outline btn-sm" onClick={() => setAsking('undo')}>Take the last regrouping back</button>}
+        {may && !busy && <button type="button" className="btn btn-outline btn-sm" onClick={() => setAsking('begin')}>Regroup</button>}
+        {may && busy && now.state === 'reading' && <button type="button" className="btn btn-outline btn-sm" onClick={() => act.mutate('stop')}>Stop</button>}
       </div>
       <div role="status">
         {got.data.wanted ? <p className="text-warning">Version {got.data.wanted} of the algorithm is being adopted.</p> : null}

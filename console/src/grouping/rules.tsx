@@ -9,6 +9,7 @@ import { Editor } from './editor.tsx'
 import { OutcomeView, TrialProgress, useTrial } from './outcome.tsx'
 import { Ago, Copy, Failed, Loading } from '../shared/parts.tsx'
 import { Regroup } from './regroup.tsx'
+import { useRole } from '../shared/rights.ts'
 import { useSay } from '../shared/say.tsx'
 import { option } from '../core/shell.ts'
 import { issueAt } from '../core/address.ts'
@@ -43,10 +44,11 @@ function Work({ project, saved, suggested }: { project: string; saved: api.Rules
     },
     onError: (e) => say(e.message, true),
   })
+  const may = useRole(project, 'maintainer')
   const changed = text !== saved.text
   const good = check?.good === true
   const save = () => {
-    if (changed && good) push.mutate()
+    if (may && changed && good) push.mutate()
   }
   const tryOut = () => {
     if (good) trial.run({ text })
@@ -67,6 +69,7 @@ function Work({ project, saved, suggested }: { project: string; saved: api.Rules
       }
       actions={<Copy text={`firethorn rules pull ${option('--project', project)} rules.yaml`}>Copy as command</Copy>}
     >
+      {!may && <p className="soft">You can try rules here; maintainers save them.</p>}
       {saved.off.map((o) => (
         <Alert key={o.rule}>
           The {o.section} rule <b>{o.rule}</b> was switched off <Ago at={o.at} />: {o.why}. Mend it and save; the others act.
@@ -88,7 +91,7 @@ function Work({ project, saved, suggested }: { project: string; saved: api.Rules
             <button type="button" className="btn btn-outline btn-sm" disabled={!good || trial.progress !== undefined} onClick={tryOut}>
               {trial.progress ? 'Trying …' : 'Try on stored events'} <kbd className="kbd kbd-xs">Ctrl ⏎</kbd>
             </button>
-            <button className="btn btn-primary btn-sm" disabled={!good || !changed || push.isPending}>
+            <button className="btn btn-primary btn-sm" disabled={!may || !good || !changed || push.isPending}>
               Save as version {saved.version + 1}
             </button>
           </form>

@@ -9,6 +9,7 @@ import { counted } from '../core/format.ts'
 import { asShare, moved, numberOf, partNames, partWords } from '../core/scoring.ts'
 import { Ago, Copy, Failed, Loading } from '../shared/parts.tsx'
 import { useTitle } from '../shared/title.ts'
+import { useRole } from '../shared/rights.ts'
 import { useSay } from '../shared/say.tsx'
 import { option } from '../core/shell.ts'
 import { issueAt } from '../core/address.ts'
@@ -17,6 +18,7 @@ import { Card, Page, Table } from '../shared/page.tsx'
 /** What each part of the impact can give, with the list before and after; and when an issue surges. */
 export function ImpactPage() {
   const { project = '' } = useParams()
+  const may = useRole(project, 'maintainer')
   const got = useQuery(ask.scoring(project))
   useTitle('Impact', project)
   if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
@@ -32,6 +34,7 @@ export function ImpactPage() {
       }
       actions={<Copy text={`firethorn impact show ${option('--project', project)}`}>Copy as command</Copy>}
     >
+      {!may && <p className="soft">You can try other weights; maintainers save them.</p>}
       <Weights key={`w ${JSON.stringify(got.data.weights)}`} project={project} scoring={got.data} />
       <Surges key={`s ${JSON.stringify(got.data.surge)}`} project={project} scoring={got.data} />
     </Page>
@@ -62,6 +65,7 @@ function Weights({ project, scoring }: { project: string; scoring: Scoring }) {
     ...ask.scoringTrial(project, weights), enabled: good,
   })
   const change = useChange(project)
+  const may = useRole(project, 'maintainer')
   return (
     <Card title="What each part can give">
       <div className="grid gap-x-10 gap-y-4 lg:grid-cols-[26rem_minmax(0,1fr)]">
@@ -92,7 +96,7 @@ function Weights({ project, scoring }: { project: string; scoring: Scoring }) {
           {bad.length > 0 && <p role="alert" className="mt-2 text-accent">{bad.join(', ')}: write a number from 0 to 1,000.</p>}
           {bad.length === 0 && all === 0 && <p role="alert" className="mt-2 text-accent">One weight at least must be more than 0.</p>}
           <p className="mt-3 flex flex-wrap gap-2">
-            <button className="btn btn-primary btn-sm" disabled={!good || same || change.isPending}>Save these weights</button>
+            <button className="btn btn-primary btn-sm" disabled={!may || !good || same || change.isPending}>Save these weights</button>
             <button type="button" className="btn btn-ghost btn-sm font-normal" onClick={() => change.mutate({ reset: true })}>Back to the defaults</button>
             {good && !same && <Copy text={`firethorn impact try ${option('--project', project)} ${partNames.filter((p) => weights[p] !== scoring.weights[p]).map((p) => `--weight ${p}=${weights[p]}`).join(' ')}`}>Copy as command</Copy>}
           </p>
@@ -141,6 +145,7 @@ function Surges({ project, scoring }: { project: string; scoring: Scoring }) {
   const shown = { ...scoring.surge, share: asShare(scoring.surge.share) }
   const [text, setText] = useState<Record<string, string>>(Object.fromEntries(thresholds.map(([n]) => [n, String(shown[n])])))
   const change = useChange(project)
+  const may = useRole(project, 'maintainer')
   const value = (n: string) => numberOf(text[n] ?? '', 0, 1e9)
   const bad = thresholds.filter(([n]) => value(n) === undefined)
   const same = thresholds.every(([n]) => value(n) === shown[n])
@@ -163,7 +168,7 @@ function Surges({ project, scoring }: { project: string; scoring: Scoring }) {
           ))}
         </div>
         {bad.length > 0 && <p role="alert" className="mt-2 text-accent">{bad.map(([n]) => n).join(', ')}: write a number.</p>}
-        <button className="btn btn-primary btn-sm mt-3" disabled={bad.length > 0 || same || change.isPending}>Save these thresholds</button>
+        <button className="btn btn-primary btn-sm mt-3" disabled={!may || bad.length > 0 || same || change.isPending}>Save these thresholds</button>
       </form>
     </Card>
   )

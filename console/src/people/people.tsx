@@ -4,18 +4,20 @@ import { Link } from 'react-router'
 import * as api from '../api/client.ts'
 import * as ask from '../api/queries.ts'
 import { lost } from '../core/current.ts'
-import { counted } from '../core/format.ts'
-import { Card, Field, Form, Page, Table } from '../shared/page.tsx'
+import { count, counted } from '../core/format.ts'
+import { rolesWords } from '../core/roles.ts'
+import { Card, Form, Page, Table } from '../shared/page.tsx'
 import { Ago, Copy, Dialog, Failed, Loading } from '../shared/parts.tsx'
 import { useSay } from '../shared/say.tsx'
+import { Invite, LinkDialog, RolesOf } from './invite.tsx'
 import { Teams } from './teams.tsx'
-import { useAdmin } from '../shared/admin.ts'
+import { useOperator } from '../shared/rights.ts'
 
 /** Who works here, and in which teams. */
 export function PeoplePage() {
   const got = useQuery(ask.people())
   const [inviting, setInviting] = useState(false)
-  const admin = useAdmin()
+  const operator = useOperator()
   if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
   const here = got.data.people.filter((p) => !p.left)
@@ -23,24 +25,24 @@ export function PeoplePage() {
   return (
     <Page
       title="People"
-      about={`${counted(here.length, 'person').replace('persons', 'people')} in ${counted(got.data.teams.length, 'team')}.${admin ? '' : ' Admins change who works here.'}`}
+      about={`${here.length === 1 ? '1 person' : `${count(here.length)} people`} in ${counted(got.data.teams.length, 'team')}.${operator ? '' : ' You see whom you share a project with. Operators change who works here.'}`}
       actions={
         <>
-          {admin && <button className="btn btn-primary btn-sm" onClick={() => setInviting(true)}>Add someone</button>}
+          {operator && <button className="btn btn-primary btn-sm" onClick={() => setInviting(true)}>Add someone</button>}
           <Copy text="firethorn person list">Copy as command</Copy>
         </>
       }
     >
       <Card label="People" flush>
-        <Table label="People" columns={['Name', 'Address', 'Rights', 'Here since', { name: 'Actions', hidden: true }]}>
-          {here.map((p) => <Row key={p.email} p={p} admin={admin} />)}
+        <Table label="People" columns={['Name', 'Address', 'Roles', 'Here since', { name: 'Actions', hidden: true }]}>
+          {here.map((p) => <Row key={p.email} p={p} operator={operator} />)}
         </Table>
       </Card>
-      <Teams teams={got.data.teams} people={here} admin={admin} />
+      <Teams teams={got.data.teams} people={here} operator={operator} />
       {left.length > 0 && (
         <Card title="Left" flush>
           <Table label="Who left" columns={['Name', 'Address', 'Left', 'Still theirs', { name: 'Actions', hidden: true }]}>
-            {left.map((p) => <LeftRow key={p.email} p={p} admin={admin} />)}
+            {left.map((p) => <LeftRow key={p.email} p={p} operator={operator} />)}
           </Table>
         </Card>
       )}
@@ -63,32 +65,35 @@ function useAbout(done: (words: string) => void = () => undefined) {
   }
 }
 
-function Row({ p, admin }: { p: api.Person; admin: boolean }) {
+function Row({ p, operator }: { p: api.Person; operator: boolean }) {
   const about = useAbout()
   const [link, setLink] = useState<string>()
   const [leaving, setLeaving] = useState(false)
+  const [roles, setRoles] = useState(false)
   const invite = useMutation({ mutationFn: () => api.invitePerson(p.name), onSuccess: (now) => setLink(now.sign_in_link), onError: about.failed })
   const end = useMutation({ mutationFn: () => api.signOutPerson(p.name), onSuccess: (now) => about.succeeded(`${p.name}: ${counted(now.sessions, 'session')} ended`), onError: about.failed })
   return (
     <tr>
       <td className="name font-semibold">{p.name}</td>
       <td className="name">{p.email}</td>
-      <td>{p.admin ? 'admin' : 'triage'}</td>
+      <td className="name">{rolesWords(p)}</td>
       <td className="whitespace-nowrap"><Ago at={p.created} /></td>
       <td className="text-right whitespace-nowrap">
-        <span className={admin ? 'inline-flex gap-1' : 'hidden'}>
+        <span className={operator ? 'inline-flex gap-1' : 'hidden'}>
+          <button className="btn btn-outline btn-xs font-normal" onClick={() => setRoles(true)} aria-label={`Roles of ${p.name}`}>Roles</button>
           <button className="btn btn-outline btn-xs font-normal" onClick={() => invite.mutate()} disabled={invite.isPending} aria-label={`Sign-in link for ${p.name}`}>Sign-in link</button>
           <button className="btn btn-outline btn-xs font-normal" onClick={() => end.mutate()} disabled={end.isPending} aria-label={`Sign out ${p.name} everywhere`}>Sign out</button>
           <button className="btn btn-outline btn-xs font-normal" onClick={() => setLeaving(true)} aria-label={`${p.name} leaves`}>Leaves</button>
         </span>
         {link && <LinkDialog name={p.name} link={link} close={() => setLink(undefined)} />}
+        {roles && <RolesOf p={p} close={() => setRoles(false)} />}
         {leaving && <Leaving p={p} close={() => setLeaving(false)} />}
       </td>
     </tr>
   )
 }
 
-function LeftRow({ p, admin }: { p: api.Person; admin: boolean }) {
+function LeftRow({ p, operator }: { p: api.Person; operator: boolean }) {
   const about = useAbout()
   const back = useMutation({ mutationFn: () => api.personLeft(p.name, false), onSuccess: () => about.succeeded(`${p.name} works here again`), onError: about.failed })
   return (
@@ -97,22 +102,8 @@ function LeftRow({ p, admin }: { p: api.Person; admin: boolean }) {
       <td className="name">{p.email}</td>
       <td>{p.left && <Ago at={p.left} />}</td>
       <td>{p.carries ? <Link className="link" to="/owners">{counted(p.carries, 'issue')}</Link> : <span className="soft">nothing</span>}</td>
-      <td className="text-right">{admin && <button className="btn btn-outline btn-xs font-normal" onClick={() => back.mutate()} aria-label={`${p.name} works here again`}>Works here again</button>}</td>
+      <td className="text-right">{operator && <button className="btn btn-outline btn-xs font-normal" onClick={() => back.mutate()} aria-label={`${p.name} works here again`}>Works here again</button>}</td>
     </tr>
-  )
-}
-
-/** A link that signs in once: shown this once. */
-function LinkDialog({ name, link, close }: { name: string; link: string; close: () => void }) {
-  return (
-    <Dialog title={`Sign-in link for ${name}`} close={close} wide>
-      <p className="text-left whitespace-normal">It works once, within 24 hours, and is shown this once. Whoever opens it is {name}: send it to nobody else.</p>
-      <pre className="shell mt-3 text-left break-all whitespace-pre-wrap" tabIndex={0}>{link}</pre>
-      <div className="mt-3 flex justify-end gap-2">
-        <Copy text={link}>Copy the link</Copy>
-        <button className="btn btn-primary btn-sm" onClick={close}>Done</button>
-      </div>
-    </Dialog>
   )
 }
 
@@ -123,27 +114,9 @@ function Leaving({ p, close }: { p: api.Person; close: () => void }) {
     <Dialog title={`${p.name} leaves`} close={close}>
       <div className="text-left whitespace-normal">
         <Form button="They left" submit={() => leave.mutate()} busy={leave.isPending} extra={<button type="button" className="btn btn-ghost btn-sm" onClick={close}>Cancel</button>}>
-          <p>Their tokens and sessions end. Their issues stay theirs until somebody hands them over; their name stays in the history. They can come back.</p>
+          <p>Their roles, tokens and sessions end. Their issues stay theirs until somebody hands them over; their name stays in the history. They can come back.</p>
         </Form>
       </div>
-    </Dialog>
-  )
-}
-
-function Invite({ close }: { close: () => void }) {
-  const [name, setName] = useState('')
-  const [email, setEmail] = useState('')
-  const [admin, setAdmin] = useState(false)
-  const client = useQueryClient()
-  const add = useMutation({ mutationFn: () => api.addPerson({ name, email, ...(admin ? { admin } : {}) }), onSuccess: () => void client.invalidateQueries({ queryKey: ask.people().queryKey }) })
-  if (add.data?.sign_in_link) return <LinkDialog name={add.data.name} link={add.data.sign_in_link} close={close} />
-  return (
-    <Dialog title="Add someone" close={close}>
-      <Form button="Add" submit={() => add.mutate()} busy={add.isPending} off={!name.trim() || !email.includes('@')} error={add.error?.message} extra={<button type="button" className="btn btn-ghost btn-sm" onClick={close}>Cancel</button>}>
-        <Field name="Name"><input className="input input-sm w-full" value={name} onChange={(e) => setName(e.target.value)} maxLength={100} autoFocus /></Field>
-        <Field name="Address"><input className="input input-sm w-full" type="email" value={email} onChange={(e) => setEmail(e.target.value)} maxLength={200} /></Field>
-        <label className="flex items-center gap-2"><input type="checkbox" className="checkbox checkbox-sm" checked={admin} onChange={(e) => setAdmin(e.target.checked)} /> may change people, keys and settings</label>
-      </Form>
     </Dialog>
   )
 }

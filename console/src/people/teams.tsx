@@ -2,22 +2,24 @@ import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import * as api from '../api/client.ts'
 import * as ask from '../api/queries.ts'
+import { rolesWords } from '../core/roles.ts'
 import { Card, Field, Form, Table } from '../shared/page.tsx'
 import { Dialog } from '../shared/parts.tsx'
 
 /** Teams: people who have issues together. */
-export function Teams({ teams, people, admin }: { teams: api.Team[]; people: api.Person[]; admin: boolean }) {
+export function Teams({ teams, people, operator }: { teams: api.Team[]; people: api.Person[]; operator: boolean }) {
   const [asked, setAsked] = useState<api.Team | 'new'>()
   return (
-    <Card title="Teams" note="People who have issues together. Members hear of their team's issues." flush actions={admin && <button className="btn btn-outline btn-sm font-normal" onClick={() => setAsked('new')}>New team</button>}>
+    <Card title="Teams" note="People who have issues together. Members hear of their team's issues." flush actions={operator && <button className="btn btn-outline btn-sm font-normal" onClick={() => setAsked('new')}>New team</button>}>
       {teams.length === 0 ? <p className="soft px-3 pb-2">No team yet. CODEOWNERS, rules and comments can name one, such as @harbour-office.</p> : (
-        <Table label="Teams" columns={['Team', 'Named as', 'Members', { name: 'Actions', hidden: true }]}>
+        <Table label="Teams" columns={['Team', 'Named as', 'Members', 'Roles', { name: 'Actions', hidden: true }]}>
           {teams.map((t) => (
             <tr key={t.name}>
               <td className="name font-semibold">{t.name}</td>
               <td className="name mono">{t.handle}</td>
               <td className="name">{t.members.join(', ') || <span className="soft">nobody</span>}</td>
-              <td className="text-right">{admin && <button className="btn btn-outline btn-xs font-normal" onClick={() => setAsked(t)} aria-label={`Change the team ${t.name}`}>Change</button>}</td>
+              <td className="name">{rolesWords({ ...t, operator: false })}</td>
+              <td className="text-right">{operator && <button className="btn btn-outline btn-xs font-normal" onClick={() => setAsked(t)} aria-label={`Change the team ${t.name}`}>Change</button>}</td>
             </tr>
           ))}
         </Table>

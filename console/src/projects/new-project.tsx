@@ -6,7 +6,7 @@ import * as ask from '../api/queries.ts'
 import { pageAt } from '../core/address.ts'
 import { Card, Field, Form, Page } from '../shared/page.tsx'
 import { Dialog } from '../shared/parts.tsx'
-import { useAdmin } from '../shared/admin.ts'
+import { useOperator } from '../shared/rights.ts'
 
 /** Makes a project, and goes on to how its application reports. */
 function ProjectForm({ cancel }: { cancel?: () => void }) {
@@ -35,8 +35,8 @@ export function NewProject({ close }: { close: () => void }) {
 
 /** The first page of a service without a project. */
 export function FirstProject() {
-  const admin = useAdmin()
-  if (!admin) return <Page title="No project yet" about="A project is one application. Somebody who may do so makes the first one; then its issues stand here." />
+  const operator = useOperator()
+  if (!operator) return <Page title="No project yet" about="A project is one application. Somebody who may do so makes the first one; then its issues stand here." />
   return (
     <Page title="Welcome" about="Firethorn collects the errors of your applications, makes their traces readable, and groups them into issues.">
       <div className="grid max-w-5xl gap-4 md:grid-cols-2">

@@ -15,14 +15,14 @@ import { Card, Page, Table } from '../shared/page.tsx'
 import { FirstProject, NewProject } from './new-project.tsx'
 import { Kinds } from '../shared/why.tsx'
 import { issueAt, pageAt, roundAt } from '../core/address.ts'
-import { useAdmin } from '../shared/admin.ts'
+import { useOperator } from '../shared/rights.ts'
 
 /** All projects: where a person begins. */
 export function Projects() {
   const list = useQuery(ask.projects())
   const stands = useQuery(ask.overview())
   const [words, setWords] = useState('')
-  const admin = useAdmin()
+  const operator = useOperator()
   const [more, setMore] = useState(rows)
   const [making, setNew] = useState(false)
   if (lost(list)) return <Failed error={list.error!} again={() => void list.refetch()} />
@@ -39,7 +39,7 @@ export function Projects() {
       actions={
         <>
           {all.length > few && <input type="search" className="input input-sm w-56" value={words} onChange={(e) => setWords(e.target.value)} placeholder="Name" aria-label="Find a project" />}
-          {admin && <button className="btn btn-outline btn-sm font-normal" onClick={() => setNew(true)}>New project</button>}
+          {operator && <button className="btn btn-outline btn-sm font-normal" onClick={() => setNew(true)}>New project</button>}
         </>
       }
     >

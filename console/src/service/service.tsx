@@ -10,12 +10,12 @@ import { Alert, Card, Form, Page, Table } from '../shared/page.tsx'
 import { Ago, Copy, Dialog, Failed, Loading } from '../shared/parts.tsx'
 import { useSay } from '../shared/say.tsx'
 import { Counters } from './counters.tsx'
-import { useAdmin } from '../shared/admin.ts'
+import { useOperator } from '../shared/rights.ts'
 
 /** How the service is: what waits, what failed, whether its counters are right. */
 export function ServicePage() {
   const got = useQuery(ask.status())
-  const admin = useAdmin()
+  const operator = useOperator()
   if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
   const s = got.data
@@ -31,8 +31,8 @@ export function ServicePage() {
           {s.recounting > 0 && <Fact name="Under way">{counted(s.recounting, 'merge, split or regrouping').replace('regroupings', 'regrouping')}</Fact>}
         </dl>
       </Card>
-      {admin && <Queue />}
-      {admin ? <Counters /> : <p className="soft">Admins see failed events and compare counters here.</p>}
+      {operator && <Queue />}
+      {operator ? <Counters /> : <p className="soft">Operators see failed events and compare counters here.</p>}
     </Page>
   )
 }

@@ -11,29 +11,35 @@ import { Card, Field, Form, Page } from '../shared/page.tsx'
 import { Copy, Failed, Loading } from '../shared/parts.tsx'
 import { useSay } from '../shared/say.tsx'
 import { Keys } from './keys.tsx'
-import { useAdmin } from '../shared/admin.ts'
+import { Members } from './members.tsx'
+import { useOperator, useRole } from '../shared/rights.ts'
 
-/** What a project's operator sets: keys, who may report, what is kept. */
+/** What a project's maintainers set: members, keys, who may report, what is kept. */
 export function SettingsPage() {
   const { project } = useAddress('settings')
-  const admin = useAdmin()
+  const may = useMayChange(project)
   const got = useQuery(ask.project(project))
   if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
   return (
-    <Page title="Settings" about="Keys, who may report, and what is kept." actions={<Copy text={`firethorn project show ${args(project)}`}>Copy as command</Copy>}>
-      {!admin && <p className="soft">Only admins see keys and change settings.</p>}
-      {admin && <Keys project={project} />}
+    <Page title="Settings" about="Members, keys, who may report, and what is kept." actions={<Copy text={`firethorn project show ${args(project)}`}>Copy as command</Copy>}>
+      {!may && <p className="soft">Maintainers of the project see keys and change settings.</p>}
+      <Members project={project} may={may} />
+      {may && <Keys project={project} />}
       <Card title="What comes in and what is kept"><Kept key={JSON.stringify(got.data)} project={got.data} /></Card>
     </Page>
   )
 }
 
+/** Maintainers change settings, and operators, whatever their role. */
+const useMayChange = (project: string) => [useRole(project, 'maintainer'), useOperator()].includes(true)
+
 const days = [7, 30, 90, 365]
 
 function Kept({ project }: { project: api.Project }) {
   const before = settingsOf(project)
-  const admin = useAdmin()
+  const operator = useOperator()
+  const may = useMayChange(project.name)
   const [now, setNow] = useState<Settings>(before)
   const client = useQueryClient()
   const say = useSay()
@@ -47,7 +53,7 @@ function Kept({ project }: { project: api.Project }) {
   })
   const field = (name: keyof Settings) => ({ value: now[name], onChange: (e: { target: { value: string } }) => setNow({ ...now, [name]: e.target.value }) })
   return (
-    <Form button="Save" submit={() => change.mutate(changed.body)} busy={change.isPending} off={!admin || Object.keys(changed.body).length === 0 || changed.wrong !== ''} error={changed.wrong || change.error?.message}>
+    <Form button="Save" submit={() => change.mutate(changed.body)} busy={change.isPending} off={!may || Object.keys(changed.body).length === 0 || changed.wrong !== ''} error={changed.wrong || change.error?.message}>
       <Field name="Origins" hint="Web pages that may report, one a line, such as https://quayside.example; * is any. Without one only servers may.">
         <textarea className="textarea mono w-full" rows={Math.max(2, now.origins.split('\n').length)} {...field('origins')} />
       </Field>
@@ -75,8 +81,8 @@ function Kept({ project }: { project: api.Project }) {
           </select>
         </Field>
       </div>
-      <Field name="Repository" hint="Where the code may be fetched from, https or ssh; empty: builds send it.">
-        <input className="input input-sm mono w-full" {...field('repository')} />
+      <Field name="Repository" hint={`Where the code may be fetched from, https or ssh; empty: builds send it.${operator ? '' : ' Only operators change it.'}`}>
+        <input className="input input-sm mono w-full" disabled={!operator} {...field('repository')} />
       </Field>
       <Field name="Where people read a commit" hint="{commit} stands for its hash.">
         <input className="input input-sm mono w-full" placeholder="https://code.example/quayside/commit/{commit}" {...field('link')} />

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"firethorn/internal/core/access"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
@@ -17,19 +18,11 @@ import (
 
 // Action is what somebody wants to do: a permission, or one of the two that
 // need none.
-type Action = accounts.Permission
+type Action = access.Permission
 
 const (
-	Anyone     Action = "anyone"  // whoever is known
-	SignIn     Action = "sign-in" // open a session by a link: whoever has the link
-	See               = accounts.ReadIssues
-	SeeEvents         = accounts.ReadEvents
-	MayTriage         = accounts.TriageIssues
-	PushSymbol        = accounts.PushSymbols
-	Announce          = accounts.AnnounceReleases
-	CheckRules        = accounts.CheckRules
-	PushRules         = accounts.PushRules
-	Administer        = accounts.Administer
+	Anyone Action = "anyone"  // who is known
+	SignIn Action = "sign-in" // open a session by a link: who has the link
 )
 
 type grantKey struct{}
@@ -47,7 +40,18 @@ func (a *Frame) Authenticate(next http.Handler) http.Handler {
 			web.WriteError(w, r, a.Log, err)
 			return
 		}
+		secret, err := a.Store.Accounts.Rotate(r.Context(), g)
+		if err != nil {
+			web.WriteError(w, r, a.Log, err)
+			return
+		}
+		if secret != "" {
+			c := a.SessionCookie(secret, int(accounts.SessionLife.Seconds()))
+			http.SetCookie(w, &c)
+		}
 		ctx := context.WithValue(r.Context(), grantKey{}, g)
+		again := func(ctx context.Context) (*accounts.Grant, error) { return a.GrantSoon(r.WithContext(ctx)) }
+		ctx = context.WithValue(ctx, askKey{}, again)
 		next.ServeHTTP(w, r.WithContext(audit.By(ctx, whoAsks(g, r))))
 	})
 }
@@ -58,8 +62,8 @@ func whoAsks(g *accounts.Grant, r *http.Request) audit.Who {
 	switch {
 	case g.Person != nil:
 		who.Kind, who.ID, who.Name = "person", g.Person.ID, g.Person.Name
-	case g.Token != 0:
-		who.Kind, who.ID, who.Name = "token", g.Token, g.Label
+	case g.TokenID != 0:
+		who.Kind, who.ID, who.Name = "token", g.TokenID, g.Label
 	}
 	return who
 }
@@ -95,6 +99,16 @@ const (
 	SecureSessionCookie = "__Host-firethorn_session"
 )
 
+// SessionCookie is the cookie of a session, for so many seconds; less than 0: it goes.
+func (a *Frame) SessionCookie(secret string, seconds int) http.Cookie {
+	c := http.Cookie{Name: PlainSessionCookie, Value: secret, Path: "/", MaxAge: seconds, HttpOnly: true,
+		SameSite: http.SameSiteLaxMode}
+	if a.Public.Scheme == "https" {
+		c.Name, c.Secure = SecureSessionCookie, true
+	}
+	return c
+}
+
 // sessionCookieName is the name of the cookie that a request would carry: the
 // secure one wherever it is there.
 func sessionCookieName(r *http.Request) string {
@@ -129,17 +143,17 @@ func (a *Frame) grant(r *http.Request) (*accounts.Grant, error) {
 		if !ok {
 			return nil, fault.New(fault.Unauthorized, "the Authorization header must be: Bearer TOKEN")
 		}
-		return a.Store.Accounts.GrantOfToken(r.Context(), strings.TrimSpace(text))
+		return a.Store.Accounts.GrantOfToken(r.Context(), strings.TrimSpace(text), web.Sender(r))
 	}
 	if r.Method == http.MethodPost && r.URL.Path == "/api/session" {
-		return &accounts.Grant{Permissions: []accounts.Permission{SignIn}}, nil
+		return &accounts.Grant{}, nil
 	}
 	c, err := r.Cookie(sessionCookieName(r))
 	if err != nil {
 		return nil, fault.New(fault.Unauthorized,
 			"sign in first: open a sign-in link (firethorn person link NAME prints one), or send Authorization: Bearer TOKEN")
 	}
-	return a.Store.Accounts.GrantOfSession(r.Context(), c.Value)
+	return a.Store.Accounts.GrantOfSession(r.Context(), c.Value, web.Sender(r))
 }
 
 // GrantOf is what who asks may do; nothing where nobody was found out.
@@ -151,64 +165,21 @@ func GrantOf(ctx context.Context) *accounts.Grant {
 	return g
 }
 
-// May answers whether who asks may do something to a project ("": to all).
-func (a *Frame) May(ctx context.Context, need Action, project string) error {
-	g := GrantOf(ctx)
-	if need == Anyone {
-		return nil
-	}
-	if !g.Allows(need) {
-		return fault.New(fault.Forbidden, "this needs the permission %s; this %s has %s", need, grantKind(g),
-			permissionList(g))
-	}
-	if g.Project == 0 {
-		return nil
-	}
-	if project != "" {
-		p, err := a.Store.Projects.Project(ctx, project)
-		if err != nil && !isNotFound(err) {
-			return err
-		}
-		if err == nil && p.ID == g.Project {
-			return nil
-		}
-	}
-	return fault.New(fault.Forbidden, "this token is good for one project only, and not for this")
-}
-
-func isNotFound(err error) bool {
-	f, ok := errors.AsType[*fault.Error](err)
-	return ok && f.Code == fault.NotFound
-}
-
-func grantKind(g *accounts.Grant) string {
-	if g.Token == 0 {
-		return "session"
-	}
-	return "token"
-}
-
-func permissionList(g *accounts.Grant) string {
-	if len(g.Permissions) == 0 {
-		return "none"
-	}
-	var all []string
-	for _, p := range g.Permissions {
-		all = append(all, string(p))
-	}
-	return strings.Join(all, ", ")
-}
-
-// Allowed says whether who asks has a permission.
-func (a *Frame) Allowed(ctx context.Context, need Action) bool { return GrantOf(ctx).Allows(need) }
-
 // Actor is who stands in the history.
 func Actor(ctx context.Context) accounts.Actor {
 	g := GrantOf(ctx)
 	if g.Person != nil {
 		return accounts.Actor{Kind: "person", ID: g.Person.ID, Name: g.Person.Name}
 	}
-	return accounts.Actor{Kind: "token", ID: g.Token, Name: g.Label}
+	return accounts.Actor{Kind: "token", ID: g.TokenID, Name: g.Label}
+}
+
+// PersonOf is the person who asks; 0: nobody, or a token of nobody.
+func PersonOf(ctx context.Context) int64 {
+	if g := GrantOf(ctx); g.Person != nil {
+		return g.Person.ID
+	}
+	return 0
 }
 
 // CheckHost refuses names that are not ours, so that a foreign name pointed at

@@ -6,6 +6,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"firethorn/internal/core/access"
 	coreaudit "firethorn/internal/core/audit"
 	"firethorn/internal/core/commits"
 	"firethorn/internal/core/difference"
@@ -26,6 +27,7 @@ import (
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/store/releases"
+	"firethorn/internal/store/sight"
 	"firethorn/internal/store/symbolstore"
 	"firethorn/internal/usecase/ingest"
 	"firethorn/internal/usecase/moves"
@@ -64,25 +66,49 @@ type Stores struct {
 
 // Accounts are people, teams, tokens and sessions of the console.
 type Accounts interface {
-	InvitePerson(ctx context.Context, name, email string, admin bool, life time.Duration) (*accounts.Person, string,
-		error)
+	InvitePerson(ctx context.Context, n accounts.NewPerson) (*accounts.Person, string, error)
 	AddTeam(ctx context.Context, name string, members []string) (*accounts.Person, error)
 	ChangeTeam(ctx context.Context, name string, add, remove []string) (*accounts.Person, error)
 	CreateToken(ctx context.Context, t accounts.NewToken) (id int64, text string, err error)
 	FindHere(ctx context.Context, who string) (*accounts.Person, error)
+	FindIn(ctx context.Context, who string, p int64, project string) (*accounts.Person, error)
 	FindPerson(ctx context.Context, who string) (*accounts.Person, error)
-	GrantOfSession(ctx context.Context, secret string) (*accounts.Grant, error)
-	GrantOfToken(ctx context.Context, text string) (*accounts.Grant, error)
+	GrantOfSession(ctx context.Context, secret, address string) (*accounts.Grant, error)
+	GrantOfToken(ctx context.Context, text, address string) (*accounts.Grant, error)
 	Leave(ctx context.Context, who string) (*accounts.Person, error)
 	NewSignInLink(ctx context.Context, person int64, life time.Duration) (string, error)
-	People(ctx context.Context) ([]*accounts.Person, error)
+	People(ctx context.Context, shared accounts.Shared) ([]*accounts.Person, error)
 	Return(ctx context.Context, who string) (*accounts.Person, error)
-	RevokeToken(ctx context.Context, id int64) error
-	SignIn(ctx context.Context, link string) (secret string, err error)
+	RevokeToken(ctx context.Context, id int64, of accounts.TokensOf) error
+	RotateToken(ctx context.Context, id int64, overlap time.Duration, of accounts.TokensOf) (*accounts.Rotated, error)
+	SignIn(ctx context.Context, o accounts.Opening) (secret string, err error)
 	SignOut(ctx context.Context, secret string) error
 	SignOutPerson(ctx context.Context, person int64) (sessions int64, err error)
-	Teams(ctx context.Context) ([]*accounts.Person, error)
-	Tokens(ctx context.Context) (out []*accounts.TokenRow, err error)
+	Teams(ctx context.Context, shared accounts.Shared) ([]*accounts.Person, error)
+	Tokens(ctx context.Context, of accounts.TokensOf) (out []*accounts.TokenRow, err error)
+	Roles
+	Sessions
+}
+
+// Roles are what people and teams are in projects.
+type Roles interface {
+	Members(ctx context.Context, project int64) ([]accounts.Membership, error)
+	RoleIn(ctx context.Context, person, project int64) (access.Role, error)
+	RolesOf(ctx context.Context, person int64) (roles map[string]access.Role, everywhere access.Role, err error)
+	RolesOfAll(ctx context.Context, seen sight.Sight) (map[int64]map[string]access.Role, error)
+	SetOperator(ctx context.Context, p *accounts.Person, operator bool) error
+	SetRole(ctx context.Context, p *accounts.Person, n accounts.NewRole) error
+	TakesPart(ctx context.Context, person, project int64) (bool, error)
+	TokenWithin(ctx context.Context, token, project int64) (bool, error)
+}
+
+// Sessions are the browsers that people are signed in with.
+type Sessions interface {
+	EndOtherSessions(ctx context.Context, person, but int64) (ended int64, err error)
+	EndSession(ctx context.Context, person, id int64) error
+	MergePeople(ctx context.Context, from, into *accounts.Person) error
+	Rotate(ctx context.Context, g *accounts.Grant) (secret string, err error)
+	SessionsOf(ctx context.Context, person int64) ([]accounts.SessionRow, error)
 }
 
 // Audit is what was done, by whom.
@@ -106,7 +132,7 @@ type Events interface {
 	EventNeighbours(ctx context.Context, issue int64, e *events.EventRow) (events.Neighbours, error)
 	Events(ctx context.Context, q events.EventQuery) (list []*events.EventRow, next int64, err error)
 	EventsOfSession(ctx context.Context, project int64, name string, most int) ([]*events.EventRow, error)
-	EventsOfTrace(ctx context.Context, trace string, project int64, limit int) (list []events.TracedEvent, err error)
+	EventsOfTrace(ctx context.Context, trace string, seen sight.Sight, limit int) (list []events.TracedEvent, err error)
 	Exemplar(ctx context.Context, e *events.EventRow) ([]byte, error)
 	FeedbackCount(ctx context.Context, issue int64) (n int64, err error)
 	FeedbackList(ctx context.Context, q events.FeedbackQuery) (list []events.FeedbackRow, next int64, err error)
@@ -164,7 +190,7 @@ type Moves interface {
 
 // Overview says how projects and the service stand.
 type Overview interface {
-	Carriers(ctx context.Context) ([]owners.Person, error)
+	Carriers(ctx context.Context, project int64, seen sight.Sight) ([]owners.Person, error)
 	Counters(ctx context.Context) (map[int64]overview.Counter, error)
 	FixedBefore(ctx context.Context, issues []int64) (map[int64][]string, error)
 	HistoryAfter(ctx context.Context, id int64) (ids []int64, issues []overview.ChangedIssue, err error)
@@ -178,18 +204,19 @@ type Overview interface {
 type Projects interface {
 	AddKey(ctx context.Context, project int64, label string, routes bool) (*projects.Key, error)
 	ChangeProject(ctx context.Context, id int64, c projects.ProjectChange) error
-	CreateProject(ctx context.Context, name string, keepDays int) (*projects.Project, *projects.Key, error)
-	AllKeys(ctx context.Context) (map[int64][]projects.Key, error)
-	AllTotals(ctx context.Context) (map[int64]projects.Totals, error)
+	CreateProject(ctx context.Context, n projects.NewProject) (*projects.Project, *projects.Key, error)
+	AllKeys(ctx context.Context, seen sight.Sight) (map[int64][]projects.Key, error)
+	AllTotals(ctx context.Context, seen sight.Sight) (map[int64]projects.Totals, error)
 	Keys(ctx context.Context, project int64) ([]projects.Key, error)
 	Project(ctx context.Context, name string) (*projects.Project, error)
 	ProjectByID(ctx context.Context, id int64) (*projects.Project, error)
-	Projects(ctx context.Context) ([]*projects.Project, error)
-	ProjectsWithRulesOff(ctx context.Context) (map[string][]string, error)
+	Projects(ctx context.Context, seen sight.Sight) ([]*projects.Project, error)
+	ProjectsWithRulesOff(ctx context.Context, seen sight.Sight) (map[string][]string, error)
 	PushRules(ctx context.Context, project int64, text, note string, onto int,
 		who accounts.Actor) (*projects.RulesFile, error)
 	RevokeKey(ctx context.Context, project int64, value string) (*projects.Key, error)
 	RotateKey(ctx context.Context, project int64, value string, overlap time.Duration) (*projects.Key, error)
+	Seen(ctx context.Context, names []string, seen sight.Sight) (map[string]bool, error)
 	Rules(ctx context.Context, project int64, version int) (*projects.RulesFile, error)
 	RulesHistory(ctx context.Context, project int64, limit int) ([]projects.RulesFile, error)
 	RulesOff(ctx context.Context, project int64, version int) ([]projects.RuleOff, error)
@@ -245,7 +272,7 @@ type Scoring interface {
 
 // Similar finds issues that are alike, elsewhere, or happen together.
 type Similar interface {
-	Elsewhere(ctx context.Context, id int64) (list []similar.Elsewhere, err error)
+	Elsewhere(ctx context.Context, id int64, seen sight.Sight) (list []similar.Elsewhere, err error)
 	GroupingDays(ctx context.Context, project int64, days int) (list []similar.GroupingDay, err error)
 	KeptSince(ctx context.Context, project int64, since time.Time, most int) (n int, err error)
 	NoteGrouping(ctx context.Context, project int64, list []review.Issue, ids []int64, of review.CauseOf) error
@@ -253,7 +280,8 @@ type Similar interface {
 		fn func(o *similar.Observation) error) (all int64, err error)
 	ReviewIssues(ctx context.Context, project int64) (list []review.Issue, ids []int64, err error)
 	Similar(ctx context.Context, project *projects.Project, id int64) ([]similar.Similar, error)
-	Together(ctx context.Context, project *projects.Project, id int64) ([]similar.NearIssue, error)
+	Together(ctx context.Context, project *projects.Project, id int64,
+		seen sight.Sight) ([]similar.NearIssue, error)
 	Unsketched(ctx context.Context, project int64) (n int64, err error)
 }
 
@@ -263,9 +291,9 @@ type Status interface {
 		who accounts.Actor) (*releases.ReleaseRow, error)
 	MarkDeployed(ctx context.Context, p *projects.Project, version, environment string, at time.Time,
 		who accounts.Actor) (*releases.ReleaseRow, error)
-	Notices(ctx context.Context, person, project int64, unseen bool, before int64,
+	Notices(ctx context.Context, person int64, seen sight.Sight, unseen bool, before int64,
 		limit int) (list []status.Notice, waiting int64, err error)
-	SeeNotices(ctx context.Context, person, project, upTo int64) error
+	SeeNotices(ctx context.Context, person int64, seen sight.Sight, upTo int64) error
 }
 
 // Symbols are pushed symbols.
@@ -291,7 +319,7 @@ type Triage interface {
 	AddComment(ctx context.Context, id int64, text string, who accounts.Actor, person int64) (int64, error)
 	Appeared(ctx context.Context, p *projects.Project, is *issues.Issue, version string) (triage.Appearance, error)
 	BeginRound(ctx context.Context, scope, person int64) error
-	CarriedBy(ctx context.Context, project int64) (list []triage.Carried, err error)
+	CarriedBy(ctx context.Context, seen sight.Sight, project int64) (list []triage.Carried, err error)
 	ChangeComment(ctx context.Context, issueID, id int64, text string, who accounts.Actor, any bool) error
 	Comments(ctx context.Context, id int64) (list []triage.Comment, err error)
 	CommitOf(ctx context.Context, project int64, version string) (string, error)
@@ -300,15 +328,16 @@ type Triage interface {
 		error)
 	EventOf(ctx context.Context, id int64, version string) (*events.EventRow, error)
 	Find(ctx context.Context, p *projects.Project, m triage.Many) (map[int64]int64, error)
-	HandOver(ctx context.Context, p *projects.Project, from, to *accounts.Person, why string,
-		who accounts.Actor) (*triage.ManyDone, error)
+	HandOver(ctx context.Context, list []*projects.Project, from, to *accounts.Person, why string,
+		who accounts.Actor) ([]triage.HandedIn, error)
 	Holding(ctx context.Context, project, id int64, st issue.Standing) (*silence.Holding, error)
 	Marks(ctx context.Context, project int64, from, to time.Time) (list []triage.Mark, err error)
 	Pass(ctx context.Context, person int64, asOf time.Time, list []triage.IssueName) error
 	Queue(ctx context.Context, scope int64, projects []*projects.Project, person int64, limit int) (*triage.Round,
 		error)
 	Settled(ctx context.Context, list []triage.IssueName) (out []triage.Settled, err error)
-	UndoMany(ctx context.Context, p *projects.Project, bulk int64, who accounts.Actor) (*triage.ManyDone, error)
+	UndoMany(ctx context.Context, p *projects.Project, bulk int64, who accounts.Actor,
+		still func(context.Context) error) (*triage.ManyDone, error)
 	Unpass(ctx context.Context, person int64, list []triage.IssueName) error
 	Watch(ctx context.Context, id, person int64, on bool) error
 	Watching(ctx context.Context, id int64) ([]string, error)

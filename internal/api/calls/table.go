@@ -11,6 +11,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5"
 
+	"firethorn/internal/core/fault"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/web"
@@ -47,16 +48,16 @@ func (t *Table) Stream(id string, fn func(w http.ResponseWriter, r *http.Request
 	}
 	delete(t.streams, id)
 	t.router.Method(row.Method, row.Path, web.Handle(t.a.Log, func(w http.ResponseWriter, r *http.Request) error {
-		if err := t.a.May(r.Context(), row.Need, chi.URLParam(r, "project")); err != nil {
+		ctx, err := t.a.enter(r.Context(), row, chi.URLParam(r, "project"))
+		if err != nil {
 			return err
 		}
-		return fn(w, r)
+		return fn(w, r.WithContext(ctx))
 	}))
 }
 
 // Call gives a call its handler, which runs for those who have the permission that
-// the table names. The project that the path names, if any, counts for tokens that
-// are good for one project.
+// the table names, in the project that the path names, if any.
 func Call[I, O any](t *Table, id string, fn func(context.Context, *I) (*O, error)) {
 	r, ok := t.rows[id]
 	if !ok {
@@ -65,12 +66,16 @@ func Call[I, O any](t *Table, id string, fn func(context.Context, *I) (*O, error
 	op := huma.Operation{OperationID: r.ID, Method: r.Method, Path: r.Path, Summary: r.summary,
 		MaxBodyBytes: maxBody(r.Need), BodyReadTimeout: bodyTime,
 		Extensions: map[string]any{"x-permission": string(r.Need)}}
+	if r.Fresh() {
+		op.Extensions["x-fresh-sign-in"] = true
+	}
 	huma.Register(t.h, op, func(ctx context.Context, in *I) (*O, error) {
 		project := ""
 		if p, ok := any(in).(interface{ ProjectName() string }); ok {
 			project = p.ProjectName()
 		}
-		if err := t.a.May(ctx, r.Need, project); err != nil {
+		ctx, err := t.a.enter(ctx, r, project)
+		if err != nil {
 			return nil, t.a.failed(r.Method, r.Path, err)
 		}
 		out, err := fn(ctx, in)
@@ -81,21 +86,62 @@ func Call[I, O any](t *Table, id string, fn func(context.Context, *I) (*O, error
 	})
 }
 
+// projectKey is the place in a call's context of the project that it is about.
+type projectKey struct{}
+
+// enter looks up the project that a call is about, if any, and checks that who asks
+// may make the call.
+func (a *Frame) enter(ctx context.Context, r Route, project string) (context.Context, error) {
+	var p *projects.Project
+	if project != "" {
+		var err error
+		if p, err = a.Store.Projects.Project(ctx, project); err != nil {
+			return ctx, err
+		}
+		ctx = context.WithValue(ctx, projectKey{}, p)
+	}
+	if err := named(a.May(ctx, r.Need, p), project); err != nil {
+		return ctx, err
+	}
+	return ctx, a.freshEnough(ctx, r)
+}
+
+// ProjectIn is the project that a call is about; nil: none.
+func ProjectIn(ctx context.Context) *projects.Project {
+	p, _ := ctx.Value(projectKey{}).(*projects.Project)
+	return p
+}
+
+// Named is the project that a body or a query names: who asks must have a permission
+// there.
+func (a *Frame) Named(ctx context.Context, name string, need Action) (*projects.Project, error) {
+	p, err := a.Store.Projects.Project(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	return p, named(a.May(ctx, need, p), name)
+}
+
+// named says of a project that may not be told of what is said of one that is not
+// there: with the name that was asked for, not the one it has by now.
+func named(err error, name string) error {
+	if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.NotFound {
+		return projects.NotThere(name)
+	}
+	return err
+}
+
 // ofProject is the input of a call about a project.
 type ofProject[I any] interface {
 	*I
 	ProjectName() string
 }
 
-// OnProject gives a call about a project its handler: the project is looked up.
+// OnProject gives a call about a project its handler.
 func OnProject[I, O any, P ofProject[I]](t *Table, id string,
 	fn func(ctx context.Context, p *projects.Project, in *I) (*O, error)) {
 	Call(t, id, func(ctx context.Context, in *I) (*O, error) {
-		p, err := t.a.Store.Projects.Project(ctx, P(in).ProjectName())
-		if err != nil {
-			return nil, err
-		}
-		return fn(ctx, p, in)
+		return fn(ctx, ProjectIn(ctx), in)
 	})
 }
 
@@ -105,7 +151,7 @@ type ofIssue[I any] interface {
 	IssueNumber() int64
 }
 
-// OnIssue gives a call about an issue its handler: project and issue are looked up.
+// OnIssue gives a call about an issue its handler: the issue is looked up.
 func OnIssue[I, O any, P ofIssue[I]](t *Table, id string,
 	fn func(ctx context.Context, p *projects.Project, is *issues.Issue, in *I) (*O, error)) {
 	OnProject[I, O, P](t, id, func(ctx context.Context, p *projects.Project, in *I) (*O, error) {

@@ -7,6 +7,7 @@ import (
 
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
+	"firethorn/internal/core/access"
 	"firethorn/internal/core/issue"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
@@ -23,18 +24,15 @@ func (a *handlers) beside(t *calls.Table) {
 		func(ctx context.Context, p *projects.Project, is *issues.Issue,
 			in *calls.IssuePath) (*calls.Body[contract.Together],
 			error) {
-			list, err := a.Store.Similar.Together(ctx, p, is.ID)
+			list, err := a.Store.Similar.Together(ctx, p, is.ID, a.Sight(ctx, access.ReadIssues))
 			if err != nil {
 				return nil, err
 			}
 			out := contract.Together{Issue: fmt.Sprintf("%s/%d", p.Name, is.Number), Near: []contract.NearIssue{}}
 			for _, n := range list {
-				if a.May(ctx, calls.See, n.Project) == nil {
-					out.Near = append(out.Near,
-						contract.NearIssue{ID: fmt.Sprintf("%s/%d", n.Project, n.Number), Headline: n.Head,
-							With: n.With,
-							Of:   n.Of, ByChance: math.Round(n.ByChance*100) / 100, By: n.By, Gap: n.Gap.Seconds()})
-				}
+				out.Near = append(out.Near, contract.NearIssue{ID: fmt.Sprintf("%s/%d", n.Project, n.Number),
+					Headline: n.Head, With: n.With, Of: n.Of, ByChance: math.Round(n.ByChance*100) / 100, By: n.By,
+					Gap: n.Gap.Seconds()})
 			}
 			return calls.Answer(out), nil
 		})
@@ -50,16 +48,14 @@ func (a *handlers) besideOf(ctx context.Context, p *projects.Project, is *issues
 		return nil, err
 	}
 	out.Environments = seen(environments)
-	others, err := a.Store.Similar.Elsewhere(ctx, is.ID)
+	others, err := a.Store.Similar.Elsewhere(ctx, is.ID, a.Sight(ctx, access.ReadIssues))
 	if err != nil {
 		return nil, err
 	}
 	for _, x := range others {
-		if a.May(ctx, calls.See, x.Project) == nil {
-			out.Elsewhere = append(out.Elsewhere,
-				contract.BesideIssue{ID: fmt.Sprintf("%s/%d", x.Project, x.Number), Headline: x.Head,
-					State: string(x.State), Events: x.Events, Users: x.Users})
-		}
+		out.Elsewhere = append(out.Elsewhere,
+			contract.BesideIssue{ID: fmt.Sprintf("%s/%d", x.Project, x.Number), Headline: x.Head,
+				State: string(x.State), Events: x.Events, Users: x.Users})
 	}
 	similar, err := a.Store.Similar.Similar(ctx, p, is.ID)
 	if err != nil {

@@ -7,6 +7,7 @@ import (
 
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
+	"firethorn/internal/core/access"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
@@ -59,11 +60,20 @@ func (a *handlers) comments(t *calls.Table) {
 // changeComment writes another text in the place of a comment's; "" deletes it.
 func (a *handlers) changeComment(ctx context.Context, is *issues.Issue, comment int64,
 	text string) (*calls.Body[contract.Commented], error) {
-	err := a.Store.Triage.ChangeComment(ctx, is.ID, comment, text, calls.Actor(ctx), a.Allowed(ctx, calls.Administer))
+	any, err := a.changesAny(ctx)
+	if err != nil {
+		return nil, err
+	}
+	err = a.Store.Triage.ChangeComment(ctx, is.ID, comment, text, calls.Actor(ctx), any)
 	if err != nil {
 		return nil, err
 	}
 	return calls.Answer(contract.Commented{Comment: comment}), nil
+}
+
+// changesAny says whether the caller may change comments of others: maintainers may.
+func (a *handlers) changesAny(ctx context.Context) (bool, error) {
+	return a.Allowed(ctx, access.DeleteIssues, calls.ProjectIn(ctx))
 }
 
 // history is what happened to an issue and what was written about it, in one stream.
@@ -82,7 +92,11 @@ func (a *handlers) history(ctx context.Context, is *issues.Issue) (*calls.Body[c
 	if err != nil {
 		return nil, err
 	}
-	me, any := calls.Actor(ctx), a.Allowed(ctx, calls.Administer)
+	me := calls.Actor(ctx)
+	any, err := a.changesAny(ctx)
+	if err != nil {
+		return nil, err
+	}
 	for _, c := range written {
 		e := contract.HistoryEntry{At: c.At, Actor: c.Actor.Name, Kind: "comment", Words: c.Text, Comment: c.ID,
 			Edited: c.Edited, Mine: any || c.Actor.Same(me)}

@@ -14,6 +14,7 @@ import (
 	"firethorn/internal/api/rows"
 	"firethorn/internal/contract"
 	"firethorn/internal/contract/from"
+	"firethorn/internal/core/access"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/pipeline"
@@ -97,10 +98,7 @@ func (a *handlers) traces(t *calls.Table) {
 	calls.Call(t, "show-trace", func(ctx context.Context, in *struct {
 		Trace string `path:"trace" maxLength:"64"`
 	}) (*calls.Body[contract.TraceEvents], error) {
-		if !a.Allowed(ctx, calls.See) {
-			return nil, a.May(ctx, calls.See, "")
-		}
-		list, err := a.Store.Events.EventsOfTrace(ctx, in.Trace, calls.GrantOf(ctx).Project, mostOfTrace+1)
+		list, err := a.Store.Events.EventsOfTrace(ctx, in.Trace, a.Sight(ctx, access.ReadIssues), mostOfTrace+1)
 		if err != nil {
 			return nil, err
 		}

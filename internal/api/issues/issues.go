@@ -173,6 +173,9 @@ func (a *handlers) act(ctx context.Context, p *projects.Project, id int64, in *A
 	if err != nil {
 		return nil, err
 	}
+	if err := a.assignee(ctx, p, &act); err != nil {
+		return nil, err
+	}
 	version := int64(0)
 	if v := strings.Trim(in.IfMatch, `"`); v != "" && v != "*" {
 		if version, err = strconv.ParseInt(v, 10, 64); err != nil {

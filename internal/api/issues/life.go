@@ -3,14 +3,18 @@ package issues
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
 
 	"firethorn/internal/api/calls"
+	"firethorn/internal/api/rows"
 	"firethorn/internal/contract"
+	"firethorn/internal/core/access"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/shell"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/usecase/ingest"
@@ -43,11 +47,11 @@ func (a *handlers) life(t *calls.Table) {
 		calls.ProjectPath
 		Body contract.UndoMany
 	}) (*calls.Body[contract.ManyDone], error) {
-		done, err := a.Store.Triage.UndoMany(ctx, p, in.Body.Bulk, calls.Actor(ctx))
+		done, err := a.Store.Triage.UndoMany(ctx, p, in.Body.Bulk, calls.Actor(ctx), a.still(p))
 		if err != nil {
 			return nil, err
 		}
-		return calls.Answer(manyDone(p, done)), nil
+		return calls.Answer(rows.ManyDone(p, done)), nil
 	})
 	calls.Call(t, "list-notices", func(ctx context.Context, in *struct {
 		Unseen bool  `query:"unseen" doc:"only what you have not seen"`
@@ -58,8 +62,8 @@ func (a *handlers) life(t *calls.Table) {
 		if err != nil {
 			return nil, err
 		}
-		list, waiting, err := a.Store.Status.Notices(ctx, person, calls.GrantOf(ctx).Project, in.Unseen, in.Before,
-			in.Limit)
+		list, waiting, err := a.Store.Status.Notices(ctx, person, a.Sight(ctx, access.ReadIssues), in.Unseen,
+			in.Before, in.Limit)
 		out := contract.Notices{Waiting: waiting, Notices: []contract.Notice{}}
 		for _, n := range list {
 			out.Notices = append(out.Notices,
@@ -76,7 +80,7 @@ func (a *handlers) life(t *calls.Table) {
 		if err != nil {
 			return nil, err
 		}
-		return &struct{}{}, a.Store.Status.SeeNotices(ctx, person, calls.GrantOf(ctx).Project, in.Body.UpTo)
+		return &struct{}{}, a.Store.Status.SeeNotices(ctx, person, a.Sight(ctx, access.ReadIssues), in.Body.UpTo)
 	})
 }
 
@@ -173,26 +177,43 @@ func (a *handlers) actMany(ctx context.Context, p *projects.Project, in *struct 
 	if err != nil {
 		return nil, err
 	}
-	done, err := a.Store.Triage.ActMany(ctx, p, triage.Many{Numbers: found}, act, why, calls.Actor(ctx))
+	if err := a.assignee(ctx, p, &act); err != nil {
+		return nil, err
+	}
+	done, err := a.Store.Triage.ActMany(ctx, p, triage.Many{Numbers: found, Still: a.still(p)}, act, why,
+		calls.Actor(ctx))
 	if err != nil {
 		return nil, err
 	}
-	out := manyDone(p, done)
+	out := rows.ManyDone(p, done)
 	out.Notes, err = a.notesOf(ctx, p, act.Fix)
 	return calls.Answer(out), err
 }
 
-func manyDone(p *projects.Project, d *triage.ManyDone) contract.ManyDone {
-	out := contract.ManyDone{Bulk: d.Bulk, Fits: len(d.Done) + len(d.Refused), Done: []string{},
-		Refused: []contract.Refusal{}}
-	for _, n := range d.Done {
-		out.Done = append(out.Done, fmt.Sprintf("%s/%d", p.Name, n))
+// still asks whether who decides about many issues may do so still.
+func (a *handlers) still(p *projects.Project) func(context.Context) error {
+	return func(ctx context.Context) error { return a.Still(ctx, access.TriageIssues, p) }
+}
+
+// assignee finds whom an issue is to be given to among those who have a role in the
+// project.
+func (a *handlers) assignee(ctx context.Context, p *projects.Project, act *issue.Action) error {
+	if act.Verb != issue.Assign || act.To == "" {
+		return nil
 	}
-	for n, why := range d.Refused {
-		out.Refused = append(out.Refused, contract.Refusal{Issue: fmt.Sprintf("%s/%d", p.Name, n), Why: why})
+	to, err := a.Store.Accounts.FindIn(ctx, act.To, p.ID, p.Name)
+	if err == nil {
+		act.To = to.Name
+		return nil
 	}
-	slices.SortFunc(out.Refused, func(a, b contract.Refusal) int { return strings.Compare(a.Issue, b.Issue) })
-	return out
+	if all, allErr := a.Allowed(ctx, access.ChangePeople, nil); allErr != nil || !all {
+		return errors.Join(err, allErr)
+	}
+	if to, err = a.Store.Accounts.FindHere(ctx, act.To); err != nil { // operators are told of everybody
+		return err
+	}
+	return fault.New(fault.Conflict, "%s has no role in %s and would not see it; firethorn member set %s member --project %s gives one",
+		to.Name, p.Name, shell.Arguments(to.Name), p.Name)
 }
 
 func deletionOf(is *issues.Issue, d retention.Deletion, deleted bool) contract.Deletion {

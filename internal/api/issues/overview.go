@@ -9,6 +9,7 @@ import (
 
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
+	"firethorn/internal/core/access"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/usecase/ingest"
 )
@@ -16,11 +17,12 @@ import (
 func (a *handlers) overview(t *calls.Table) {
 	calls.Call(t, "show-overview", func(ctx context.Context,
 		_ *calls.NoInput) (*calls.Body[contract.ProjectOverviews], error) {
-		list, err := a.Store.Projects.Projects(ctx)
+		seen := a.Sight(ctx, access.ReadIssues)
+		list, err := a.Store.Projects.Projects(ctx, seen)
 		if err != nil {
 			return nil, err
 		}
-		totals, err := a.Store.Projects.AllTotals(ctx)
+		totals, err := a.Store.Projects.AllTotals(ctx, seen)
 		if err != nil {
 			return nil, err
 		}

@@ -2,14 +2,21 @@ package issues
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"slices"
 
 	"firethorn/internal/api/calls"
+	"firethorn/internal/api/rows"
 	"firethorn/internal/contract"
 	"firethorn/internal/contract/from"
+	"firethorn/internal/core/access"
+	"firethorn/internal/core/fault"
 	"firethorn/internal/core/owners"
+	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
+	"firethorn/internal/usecase/triage"
 )
 
 func (a *handlers) owners(t *calls.Table) {
@@ -24,13 +31,13 @@ func (a *handlers) owners(t *calls.Table) {
 	}) (*calls.Body[contract.Carriers], error) {
 		project := int64(0)
 		if in.Project != "" {
-			p, err := a.Store.Projects.Project(ctx, in.Project)
+			p, err := a.Named(ctx, in.Project, access.ReadIssues)
 			if err != nil {
 				return nil, err
 			}
 			project = p.ID
 		}
-		list, err := a.Store.Triage.CarriedBy(ctx, project)
+		list, err := a.Store.Triage.CarriedBy(ctx, a.Sight(ctx, access.ReadIssues), project)
 		out := contract.Carriers{Carriers: []contract.Carrier{}}
 		for _, c := range list {
 			out.Carriers = append(out.Carriers, contract.Carrier(c))
@@ -42,29 +49,57 @@ func (a *handlers) owners(t *calls.Table) {
 
 func (a *handlers) handOver(ctx context.Context, in *calls.Body[contract.HandOver]) (*calls.Body[contract.HandedOver],
 	error) {
-	from, err := a.Store.Accounts.FindPerson(ctx, in.Body.From)
+	from, err := a.carrier(ctx, in.Body.From)
 	if err != nil {
 		return nil, err
 	}
-	to, err := a.Store.Accounts.FindHere(ctx, in.Body.To)
+	list, err := a.Store.Projects.Projects(ctx, a.Sight(ctx, access.TriageIssues))
 	if err != nil {
 		return nil, err
 	}
-	list, err := a.Store.Projects.Projects(ctx)
+	to, err := a.taker(ctx, in.Body.To, list)
 	if err != nil {
 		return nil, err
 	}
-	out := contract.HandedOver{Projects: []contract.HandedIn{}}
-	for _, p := range list {
-		done, err := a.Store.Triage.HandOver(ctx, p, from, to, in.Body.Why, calls.Actor(ctx))
+	done, err := a.Store.Triage.HandOver(ctx, list, from, to, in.Body.Why, calls.Actor(ctx))
+	if err != nil {
+		return nil, err
+	}
+	return calls.Answer(contract.HandedOver{Projects: rows.HandedIn(done)}), nil
+}
+
+// carrier finds somebody who has issues in projects that the caller sees; operators
+// find everybody.
+func (a *handlers) carrier(ctx context.Context, who string) (*accounts.Person, error) {
+	p, err := a.Store.Accounts.FindPerson(ctx, who)
+	all, allErr := a.Allowed(ctx, access.ChangePeople, nil)
+	if allErr != nil || all {
+		return p, errors.Join(err, allErr)
+	}
+	list, listErr := a.Store.Triage.CarriedBy(ctx, a.Sight(ctx, access.ReadIssues), 0)
+	if listErr != nil {
+		return nil, listErr
+	}
+	if err != nil || !slices.ContainsFunc(list, func(c triage.Carried) bool { return c.Person == p.Name }) {
+		return nil, fault.New(fault.BadInput, "nobody called %q has issues; firethorn owner list shows who has", who)
+	}
+	return p, nil
+}
+
+// taker finds who may be given issues of one of some projects.
+func (a *handlers) taker(ctx context.Context, who string, list []*projects.Project) (*accounts.Person, error) {
+	if all, err := a.Allowed(ctx, access.ChangePeople, nil); err != nil || all {
 		if err != nil {
 			return nil, err
 		}
-		if len(done.Done)+len(done.Refused) > 0 {
-			out.Projects = append(out.Projects, contract.HandedIn{Project: p.Name, ManyDone: manyDone(p, done)})
+		return a.Store.Accounts.FindHere(ctx, who)
+	}
+	for _, p := range list {
+		if to, err := a.Store.Accounts.FindIn(ctx, who, p.ID, p.Name); err == nil {
+			return to, nil
 		}
 	}
-	return calls.Answer(out), nil
+	return nil, fault.New(fault.BadInput, "nobody called %q has a role in your projects; firethorn person list shows who has", who)
 }
 
 // mostBad lines of CODEOWNERS are told.
@@ -79,7 +114,7 @@ func (a *handlers) proposals(ctx context.Context, p *projects.Project,
 	}
 	f := owners.Facts{Now: a.Store.DB.Now()}
 	var err error
-	if f.People, err = a.Store.Overview.Carriers(ctx); err != nil {
+	if f.People, err = a.Store.Overview.Carriers(ctx, p.ID, a.Sight(ctx, access.ReadIssues)); err != nil {
 		return nil, err
 	}
 	if err := a.fixers(ctx, p, is, &f); err != nil {

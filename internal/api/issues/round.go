@@ -11,6 +11,7 @@ import (
 	"firethorn/internal/api/calls"
 	"firethorn/internal/api/rows"
 	"firethorn/internal/contract"
+	"firethorn/internal/core/access"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/projects"
@@ -93,15 +94,12 @@ func (a *handlers) walks(ctx context.Context, project string) (*walker, error) {
 	}
 	w := &walker{who: g.Person}
 	if project != "" {
-		p, err := a.Store.Projects.Project(ctx, project)
-		if err != nil {
-			return nil, err
-		}
+		p := calls.ProjectIn(ctx)
 		w.name, w.scope, w.projects = p.Name, p.ID, []*projects.Project{p}
 		return w, nil
 	}
 	var err error
-	w.projects, err = a.Store.Projects.Projects(ctx)
+	w.projects, err = a.Store.Projects.Projects(ctx, a.Sight(ctx, access.ReadIssues))
 	return w, err
 }
 

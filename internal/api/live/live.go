@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"firethorn/internal/api/calls"
+	"firethorn/internal/core/access"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/usecase/overview"
 )
@@ -284,7 +285,7 @@ func (h *Hub) Serve(w http.ResponseWriter, r *http.Request) error {
 		case <-r.Context().Done():
 			return nil
 		case <-look.C: // the stream ends with the session or token it was opened by
-			_, err := h.GrantSoon(r)
+			_, err := h.Again(r.Context())
 			if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.Unauthorized {
 				return nil
 			}
@@ -292,7 +293,14 @@ func (h *Hub) Serve(w http.ResponseWriter, r *http.Request) error {
 		case <-beat.C:
 			fmt.Fprint(w, ": still here\n\n")
 		case changed := <-changes:
-			for _, c := range changed {
+			seen, err := h.seen(r.Context(), changed)
+			if err != nil {
+				return nil // who listens connects again, and is told what changed meanwhile
+			}
+			for name, c := range changed {
+				if !seen[name] {
+					continue
+				}
 				raw, err := json.Marshal(c)
 				if err != nil {
 					return err
@@ -302,4 +310,14 @@ func (h *Hub) Serve(w http.ResponseWriter, r *http.Request) error {
 		}
 		flush.Flush()
 	}
+}
+
+// seen says which of the projects that changed who listens sees, as of now: a role may
+// have been taken away since the stream began.
+func (h *Hub) seen(ctx context.Context, changed map[string]change) (map[string]bool, error) {
+	ctx, err := h.Again(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return h.Store.Projects.Seen(ctx, slices.Collect(maps.Keys(changed)), h.Sight(ctx, access.ReadIssues))
 }

@@ -10,6 +10,7 @@ import (
 
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
+	"firethorn/internal/core/access"
 	"firethorn/internal/store/audit"
 	"firethorn/internal/usecase/retention"
 )
@@ -27,7 +28,7 @@ func (a *handlers) operations(t *calls.Table) {
 		if err := a.inboxStatus(ctx, &out); err != nil {
 			return nil, err
 		}
-		off, err := a.Store.Projects.ProjectsWithRulesOff(ctx)
+		off, err := a.Store.Projects.ProjectsWithRulesOff(ctx, a.Sight(ctx, access.ReadProject))
 		if err != nil {
 			return nil, err
 		}

@@ -13,10 +13,13 @@ import (
 	"firethorn/internal/api/calls"
 	"firethorn/internal/api/rows"
 	"firethorn/internal/contract"
+	"firethorn/internal/core/access"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/pipeline"
 	"firethorn/internal/store/audit"
 	"firethorn/internal/store/inbox"
+	"firethorn/internal/store/projects"
+	"firethorn/internal/store/sight"
 )
 
 // AsideIn names an event that was set aside.
@@ -87,12 +90,12 @@ func (a *handlers) showQueue(ctx context.Context, limit int) (*calls.Body[contra
 	if err != nil {
 		return nil, err
 	}
-	projects, err := a.Store.Projects.Projects(ctx)
+	all, err := a.Store.Projects.Projects(ctx, sight.All)
 	if err != nil {
 		return nil, err
 	}
 	names := map[int64]string{}
-	for _, p := range projects {
+	for _, p := range all {
 		names[p.ID] = p.Name
 	}
 	out := contract.Queue{Waiting: st.Events, Total: st.SetAside, Projects: []contract.Waiting{},
@@ -104,12 +107,36 @@ func (a *handlers) showQueue(ctx context.Context, limit int) (*calls.Body[contra
 		out.Projects = append(out.Projects, contract.Waiting{Project: nameOr(names, id), Events: n})
 	}
 	slices.SortFunc(out.Projects, func(x, y contract.Waiting) int { return cmp.Compare(y.Events, x.Events) })
+	reads := a.reader(ctx, all)
 	for i, x := range list {
 		out.SetAside[i] = contract.Aside{ID: x.ID.String(), Project: nameOr(names, x.Project),
 			Event:    rows.IDText(x.Event),
-			Received: x.Received, Error: x.Why, Body: bodyOf(x)}
+			Received: x.Received, Error: x.Why}
+		if mayRead, err := reads(x.Project); err != nil {
+			return nil, err
+		} else if mayRead {
+			out.SetAside[i].Body = bodyOf(x)
+		}
 	}
 	return calls.Answer(out), nil
+}
+
+// reader says of projects whether the caller reads their events: operators work the
+// queue without reading what failed.
+func (a *handlers) reader(ctx context.Context, list []*projects.Project) func(project int64) (bool, error) {
+	known := map[int64]bool{}
+	return func(project int64) (bool, error) {
+		if may, ok := known[project]; ok {
+			return may, nil
+		}
+		i := slices.IndexFunc(list, func(p *projects.Project) bool { return p.ID == project })
+		if i < 0 {
+			return false, nil
+		}
+		may, err := a.Allowed(ctx, access.ReadEvents, list[i])
+		known[project] = may
+		return may, err
+	}
 }
 
 func nameOr(names map[int64]string, id int64) string {

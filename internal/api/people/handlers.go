@@ -8,7 +8,7 @@ type handlers struct{ *calls.Frame }
 // Add gives the calls of this package their handlers.
 func Add(t *calls.Table, f *calls.Frame) {
 	h := &handlers{f}
-	for _, group := range []func(*calls.Table){h.people, h.teamsAndLeaving} {
+	for _, group := range []func(*calls.Table){h.signingIn, h.people, h.teamsAndLeaving, h.roles, h.tokens} {
 		group(t)
 	}
 }

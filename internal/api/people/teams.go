@@ -8,6 +8,7 @@ import (
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/store/accounts"
+	"firethorn/internal/store/sight"
 )
 
 // TeamPath names a team.
@@ -17,7 +18,15 @@ type TeamPath struct {
 
 func (a *handlers) teamsAndLeaving(t *calls.Table) {
 	calls.Call(t, "list-teams", func(ctx context.Context, _ *calls.NoInput) (*calls.Body[contract.Teams], error) {
-		list, err := a.teams(ctx)
+		shared, err := a.shared(ctx)
+		if err != nil {
+			return nil, err
+		}
+		roles, err := a.rolesSeen(ctx)
+		if err != nil {
+			return nil, err
+		}
+		list, err := a.teams(ctx, shared, roles)
 		return calls.Answer(contract.Teams{Teams: list}), err
 	})
 	calls.Call(t, "create-team", func(ctx context.Context,
@@ -44,7 +53,7 @@ func (a *handlers) teamsAndLeaving(t *calls.Table) {
 			return nil, err
 		}
 		out := person(p)
-		list, err := a.Store.Triage.CarriedBy(ctx, 0)
+		list, err := a.Store.Triage.CarriedBy(ctx, sight.All, 0)
 		for _, c := range list {
 			if c.Person == p.Name {
 				out.Carries += c.Issues + c.Parked
@@ -61,11 +70,13 @@ func (a *handlers) teamsAndLeaving(t *calls.Table) {
 	})
 }
 
-func (a *handlers) teams(ctx context.Context) ([]contract.Team, error) {
+func (a *handlers) teams(ctx context.Context, shared accounts.Shared, roles rolesBy) ([]contract.Team, error) {
 	out := []contract.Team{}
-	list, err := a.Store.Accounts.Teams(ctx)
+	list, err := a.Store.Accounts.Teams(ctx, shared)
 	for _, t := range list {
-		out = append(out, team(t))
+		one := team(t)
+		one.Everywhere, one.Roles = roles.of(t.ID)
+		out = append(out, one)
 	}
 	return out, err
 }

@@ -9,6 +9,7 @@ import (
 	"firethorn/internal/api/calls"
 	"firethorn/internal/api/rows"
 	"firethorn/internal/contract"
+	"firethorn/internal/core/access"
 	"firethorn/internal/core/commits"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/store/projects"
@@ -16,15 +17,15 @@ import (
 
 func (a *handlers) projects(t *calls.Table) {
 	calls.Call(t, "list-projects", func(ctx context.Context, _ *calls.NoInput) (*calls.Body[contract.Projects], error) {
-		list, err := a.Store.Projects.Projects(ctx)
+		list, err := a.Store.Projects.Projects(ctx, a.Sight(ctx, access.ReadProject))
 		if err != nil {
 			return nil, err
 		}
-		totals, err := a.Store.Projects.AllTotals(ctx)
+		totals, err := a.Store.Projects.AllTotals(ctx, a.Sight(ctx, access.ReadIssues))
 		if err != nil {
 			return nil, err
 		}
-		keys, err := a.Store.Projects.AllKeys(ctx)
+		keys, err := a.Store.Projects.AllKeys(ctx, a.Sight(ctx, access.ReadProject))
 		if err != nil {
 			return nil, err
 		}
@@ -40,7 +41,8 @@ func (a *handlers) projects(t *calls.Table) {
 			if keep == 0 {
 				keep = 30
 			}
-			p, _, err := a.Store.Projects.CreateProject(ctx, in.Body.Name, keep)
+			p, _, err := a.Store.Projects.CreateProject(ctx,
+				projects.NewProject{Name: in.Body.Name, KeepDays: keep, Maker: calls.PersonOf(ctx)})
 			if err != nil {
 				return nil, err
 			}
@@ -62,6 +64,11 @@ func (a *handlers) projects(t *calls.Table) {
 		calls.ProjectPath
 		Body contract.ChangeProject
 	}) (*calls.Body[contract.Project], error) {
+		if in.Body.Repository != nil { // the service fetches from it
+			if err := a.May(ctx, access.CreateProjects, nil); err != nil {
+				return nil, err
+			}
+		}
 		change, err := a.projectChange(&in.Body)
 		if err != nil {
 			return nil, err
@@ -167,7 +174,11 @@ func key(k *projects.Key) contract.Key {
 }
 
 func (a *handlers) project(ctx context.Context, p *projects.Project) (*contract.Project, error) {
-	t, err := a.Store.Projects.Totals(ctx, p.ID)
+	var t projects.Totals
+	reads, err := a.Allowed(ctx, access.ReadIssues, p)
+	if err == nil && reads { // operators do not see what was reported
+		t, err = a.Store.Projects.Totals(ctx, p.ID)
+	}
 	if err != nil {
 		return nil, err
 	}

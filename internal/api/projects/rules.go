@@ -9,6 +9,7 @@ import (
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
 	"firethorn/internal/contract/from"
+	"firethorn/internal/core/access"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/rules"
 	"firethorn/internal/core/scrub"
@@ -53,7 +54,7 @@ func (a *handlers) rules(t *calls.Table) {
 		if err != nil {
 			return nil, err
 		}
-		if err := a.strangers(ctx, set); err != nil {
+		if err := a.strangers(ctx, p, set); err != nil {
 			return nil, err
 		}
 		if err := a.scrubbingOff(ctx, p, set); err != nil {
@@ -82,8 +83,8 @@ func (a *handlers) rules(t *calls.Table) {
 // in the project's rules already, unless who asks may administer: with them,
 // secrets are stored.
 func (a *handlers) scrubbingOff(ctx context.Context, p *projects.Project, set *rules.Set) error {
-	if a.Allowed(ctx, calls.Administer) {
-		return nil
+	if may, err := a.Allowed(ctx, access.CreateProjects, nil); may || err != nil {
+		return err
 	}
 	var before []scrub.Rule
 	if p.Rules != nil {
@@ -91,7 +92,7 @@ func (a *handlers) scrubbingOff(ctx context.Context, p *projects.Project, set *r
 	}
 	for _, r := range set.Scrub {
 		if r.SwitchesOff() && !slices.ContainsFunc(before, r.Same) {
-			return fault.New(fault.Forbidden, "scrub rule %q keeps what Firethorn takes out of every event, so secrets would be stored; only somebody with the admin scope may push it. Narrow it to a field whose name means no secret, or ask an administrator", r.Name)
+			return fault.New(fault.Forbidden, "scrub rule %q keeps what Firethorn takes out of every event, so secrets would be stored; only operators may push it. Narrow it to a field whose name means no secret, or ask an operator", r.Name)
 		}
 	}
 	return nil
@@ -122,11 +123,11 @@ func faulty(problems []rules.Fault) *web.Problem {
 	return p
 }
 
-// strangers refuses assign rules for people who are not here.
-func (a *handlers) strangers(ctx context.Context, set *rules.Set) error {
+// strangers refuses assign rules for people who have no role in the project.
+func (a *handlers) strangers(ctx context.Context, p *projects.Project, set *rules.Set) error {
 	var problems []rules.Fault
 	for _, r := range set.Assigns {
-		_, err := a.Store.Accounts.FindHere(ctx, r.To)
+		_, err := a.Store.Accounts.FindIn(ctx, r.To, p.ID, p.Name)
 		if f, ok := errors.AsType[*fault.Error](err); ok {
 			problems = append(problems,
 				rules.Fault{Line: r.Line, Column: r.Column, Section: "assign", Rule: r.Name, Message: f.Pub})

@@ -14,6 +14,7 @@ import (
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
 	"firethorn/internal/contract/from"
+	"firethorn/internal/core/access"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/core/regroup"
@@ -83,6 +84,10 @@ func (a *handlers) trial(t *calls.Table) {
 		})
 }
 
+// readsBetweenLooks is after how many events a trial asks whether who watches it may
+// read them still.
+const readsBetweenLooks = 500
+
 // trialRun is one trial.
 type trialRun struct {
 	a      *handlers
@@ -145,8 +150,14 @@ func (r *trialRun) do(ctx context.Context, progress func(looked int)) (*contract
 	g, gctx := errgroup.WithContext(ctx)
 	g.Go(func() (err error) {
 		defer close(reads)
+		read := 0
 		out.All, err = r.a.Store.Similar.Observe(gctx, r.p.ID, r.since, r.in.Events,
 			func(o *similar.Observation) error {
+				if read++; read%readsBetweenLooks == 0 {
+					if err := r.a.Still(gctx, access.ReadEvents, r.p); err != nil {
+						return err
+					}
+				}
 				select {
 				case reads <- o:
 					return nil

@@ -4,6 +4,7 @@ package rows
 import (
 	"cmp"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -110,4 +111,29 @@ func IDText(id uuid.UUID) string {
 		return ""
 	}
 	return id.String()
+}
+
+// ManyDone tells what became of a decision about many issues.
+func ManyDone(p *projects.Project, d *triage.ManyDone) contract.ManyDone {
+	out := contract.ManyDone{Bulk: d.Bulk, Fits: len(d.Done) + len(d.Refused), Done: []string{},
+		Refused: []contract.Refusal{}}
+	for _, n := range d.Done {
+		out.Done = append(out.Done, fmt.Sprintf("%s/%d", p.Name, n))
+	}
+	for n, why := range d.Refused {
+		out.Refused = append(out.Refused, contract.Refusal{Issue: fmt.Sprintf("%s/%d", p.Name, n), Why: why})
+	}
+	slices.SortFunc(out.Refused, func(a, b contract.Refusal) int { return strings.Compare(a.Issue, b.Issue) })
+	return out
+}
+
+// HandedIn tells what was handed over, by project.
+func HandedIn(list []triage.HandedIn) []contract.HandedIn {
+	out := []contract.HandedIn{}
+	for _, h := range list {
+		if len(h.Done.Done)+len(h.Done.Refused) > 0 {
+			out = append(out, contract.HandedIn{Project: h.Project.Name, ManyDone: ManyDone(h.Project, h.Done)})
+		}
+	}
+	return out
 }

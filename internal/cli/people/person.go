@@ -6,6 +6,8 @@ import (
 	"io"
 	"net/http"
 	"net/url"
+	"strconv"
+	"strings"
 
 	"github.com/urfave/cli/v3"
 
@@ -17,71 +19,226 @@ import (
 
 // Person is the command about who works here.
 func Person() *cli.Command {
-	invited := func(out io.Writer, p contract.Person) {
-		fmt.Fprintf(out, "%s <%s>\nsign-in link, good once within 24 hours:\n  %s\n", show.Plain(p.Name),
-			show.Plain(p.Email),
-			p.SignInLink)
-	}
 	return &cli.Command{Name: "person", Usage: "who works here", Commands: []*cli.Command{
-		{Name: "add", Usage: "add someone; prints a one-time sign-in link",
-			Arguments: []cli.Argument{command.Text("name"), command.Text("email")},
-			Flags:     []cli.Flag{&cli.BoolFlag{Name: "admin", Usage: "may do everything"}},
+		addCommand(), linkCommand(),
+		{Name: "list", Usage: "who works here, with their roles",
 			Action: func(ctx context.Context, c *cli.Command) error {
-				email, err := command.Arg(c, "email")
-				if err != nil {
-					return err
-				}
-				return command.Request(ctx, c, command.Ask(http.MethodPost, command.Fixed("/api/people"),
-					contract.NewPerson{Name: c.StringArg("name"), Email: email, Admin: c.Bool("admin")}), invited)
+				return command.Get(ctx, c, command.Fixed("/api/people"), showPeople)
 			}},
-		{Name: "link", Usage: "a new one-time sign-in link", Arguments: []cli.Argument{command.Text("name")},
-			Action: func(ctx context.Context, c *cli.Command) error {
-				name, err := command.Arg(c, "name")
-				if err != nil {
-					return err
+		operatorCommand(), mergeCommand(), sessionsCommand(), endSessionCommand(), signOutCommand(), leaveCommand(),
+		returnCommand(),
+	}}
+}
+
+func showInvited(out io.Writer, p contract.Person) {
+	fmt.Fprintf(out, "%s <%s>: %s\nsign-in link, good once within 24 hours:\n  %s\n", show.Plain(p.Name),
+		show.Plain(p.Email), rolesOf(p), p.SignInLink)
+	if !p.Operator && p.Everywhere == "" && len(p.Roles) == 0 {
+		fmt.Fprintf(out, "They see no project yet: firethorn member set %s member --project NAME\n",
+			shell.Arguments(p.Name))
+	}
+}
+
+// rolesOf says in words what somebody may.
+func rolesOf(p contract.Person) string {
+	var list []string
+	if p.Operator {
+		list = append(list, "operator")
+	}
+	if p.Everywhere != "" {
+		list = append(list, p.Everywhere+" of all projects")
+	}
+	for _, r := range p.Roles {
+		list = append(list, r.Role+" of "+r.Project)
+	}
+	if p.Left != nil {
+		return "left " + p.Left.Format("2006-01-02")
+	}
+	if len(list) == 0 {
+		return "no role"
+	}
+	return strings.Join(list, ", ")
+}
+
+func showPeople(out io.Writer, v contract.People) {
+	show.Table(out, func(row func(...any)) {
+		row("NAME", "ADDRESS", "ROLES")
+		for _, p := range v.People {
+			row(p.Name, p.Email, rolesOf(p))
+		}
+	})
+}
+
+func addCommand() *cli.Command {
+	return &cli.Command{Name: "add", Usage: "add someone; prints a one-time sign-in link",
+		Arguments: []cli.Argument{command.Text("name"), command.Text("email")},
+		Description: "Without --role they see no project. With --role alone they have it in all projects, those to come too;\n" +
+			"with --project beside, in that one. Operators run the service: people, projects, the audit, the queue. They do\n" +
+			"not read what a project's applications reported unless they have a role there.",
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "role", Usage: "viewer, member or maintainer"},
+			&cli.BoolFlag{Name: "operator", Aliases: []string{"admin"}, Usage: "may run the service"},
+		},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			email, err := command.Arg(c, "email")
+			if err != nil {
+				return err
+			}
+			n := contract.NewPerson{Name: c.StringArg("name"), Email: email, Operator: c.Bool("operator"),
+				Role: c.String("role")}
+			if n.Role != "" {
+				n.Project = c.String("project")
+			}
+			return command.Request(ctx, c, command.Ask(http.MethodPost, command.Fixed("/api/people"), n), showInvited)
+		}}
+}
+
+func linkCommand() *cli.Command {
+	return &cli.Command{Name: "link", Usage: "a new one-time sign-in link, of yourself or of somebody",
+		Arguments:   []cli.Argument{command.Text("name")},
+		Description: "Without a NAME it is your own, good for 15 minutes: for a browser that asks you to sign in again.",
+		Action: func(ctx context.Context, c *cli.Command) error {
+			name := c.StringArg("name")
+			path := "/api/people/" + url.PathEscape(name) + "/link"
+			within := "24 hours"
+			if name == "" {
+				path, within = "/api/me/link", "15 minutes"
+			}
+			return command.Request(ctx, c, command.Ask(http.MethodPost, command.Fixed(path)),
+				func(out io.Writer, p contract.Person) {
+					fmt.Fprintf(out, "%s <%s>\nsign-in link, good once within %s:\n  %s\n", show.Plain(p.Name),
+						show.Plain(p.Email), within, p.SignInLink)
+				})
+		}}
+}
+
+func operatorCommand() *cli.Command {
+	return &cli.Command{Name: "operator", Usage: "make somebody an operator of the service",
+		Arguments:   []cli.Argument{command.Text("name")},
+		Flags:       []cli.Flag{&cli.BoolFlag{Name: "remove", Usage: "they are one no more; the last operator stays"}},
+		Description: "Operators run the service: people, projects, the audit, the queue. They do not read what a project's\napplications reported unless they have a role there.",
+		Action: func(ctx context.Context, c *cli.Command) error {
+			name, err := command.Arg(c, "name")
+			if err != nil {
+				return err
+			}
+			return command.Request(ctx, c, command.Ask(http.MethodPut,
+				command.Fixed("/api/people/"+url.PathEscape(name)+"/operator"),
+				contract.SetOperator{Operator: !c.Bool("remove")}), showRoles)
+		}}
+}
+
+func showRoles(out io.Writer, p contract.Person) {
+	fmt.Fprintf(out, "%s: %s\n", show.Plain(p.Name), show.Plain(rolesOf(p)))
+}
+
+func mergeCommand() *cli.Command {
+	return &cli.Command{Name: "merge", Usage: "make one of a person who is here twice",
+		Arguments: []cli.Argument{command.Text("name")},
+		Flags: []cli.Flag{&cli.StringFlag{Name: "into", Usage: "`WHO` stays: a name or an address",
+			Required: true}},
+		Description: "NAME goes into WHO: issues, teams, roles, notices and what they watch. Sessions and tokens of NAME end. What\n" +
+			"NAME did keeps that name in histories, and who is given to NAME from then on is given to WHO.",
+		Action: func(ctx context.Context, c *cli.Command) error {
+			name, err := command.Arg(c, "name")
+			if err != nil {
+				return err
+			}
+			return command.Request(ctx, c, command.Ask(http.MethodPost,
+				command.Fixed("/api/people/"+url.PathEscape(name)+"/merge"),
+				contract.MergePeople{Into: c.String("into")}), func(out io.Writer, m contract.Merged) {
+				issues := 0
+				for _, p := range m.Projects {
+					issues += len(p.Done)
 				}
-				return command.Request(ctx, c, command.Ask(http.MethodPost,
-					command.Fixed("/api/people/"+url.PathEscape(name)+"/link")), invited)
-			}},
-		{Name: "list", Usage: "who works here", Action: func(ctx context.Context, c *cli.Command) error {
-			return command.Get(ctx, c, command.Fixed("/api/people"), func(out io.Writer, v contract.People) {
+				fmt.Fprintf(out, "%s is %s now: %s handed over.\n", show.Plain(m.From), show.Plain(m.Into),
+					show.Plural(issues, "1 issue", show.Count(int64(issues))+" issues"))
+			})
+		}}
+}
+
+func sessionsCommand() *cli.Command {
+	return &cli.Command{Name: "sessions", Usage: "the browsers that you are signed in with",
+		Action: func(ctx context.Context, c *cli.Command) error {
+			return command.Get(ctx, c, command.Fixed("/api/me/sessions"), func(out io.Writer, v contract.SignIns) {
+				if len(v.Sessions) == 0 {
+					fmt.Fprintln(out, "You are signed in with no browser; firethorn person link prints a link.")
+					return
+				}
 				show.Table(out, func(row func(...any)) {
-					row("NAME", "ADDRESS", "RIGHTS")
-					for _, p := range v.People {
-						rights := "triage"
-						if p.Admin {
-							rights = "admin"
-						}
-						if p.Left != nil {
-							rights = "left " + p.Left.Format("2006-01-02")
-						}
-						row(p.Name, p.Email, rights)
+					row("SESSION", "BROWSER", "LAST USED", "FROM", "RUNS OUT")
+					for _, s := range v.Sessions {
+						row(strconv.FormatInt(s.ID, 10), show.OrDash(s.Agent), s.LastUsed.Format("2006-01-02 15:04"),
+							show.OrDash(s.Address), s.RunsOut.Format("2006-01-02 15:04"))
 					}
 				})
 			})
-		}},
-		{Name: "sign-out", Usage: "end all sessions and unused sign-in links of somebody",
-			Arguments: []cli.Argument{command.Text("name")}, Action: func(ctx context.Context, c *cli.Command) error {
-				name, err := command.Arg(c, "name")
-				if err != nil {
-					return err
-				}
-				return command.Request(ctx, c, command.Ask(http.MethodPost,
-					command.Fixed("/api/people/"+url.PathEscape(name)+"/sign-out")),
-					func(out io.Writer, s contract.SignedOut) {
-						fmt.Fprintf(out, "%s is signed out: %s ended. Tokens go on: firethorn token list\n",
-							show.Plain(s.Name), show.Plural(int(s.Sessions), "1 session",
-								show.Count(s.Sessions)+" sessions"))
-					})
-			}},
-		leaveCommand(), returnCommand(),
-	}}
+		}}
+}
+
+func endSessionCommand() *cli.Command {
+	return &cli.Command{Name: "end-session", Usage: "sign out of one browser of yours",
+		Arguments: []cli.Argument{command.Text("session")},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			return endByNumber(ctx, c, numbered{what: "session", path: "/api/me/sessions/",
+				hint: "firethorn person sessions lists them", said: "Session %d has ended.\n", field: "ended"})
+		}}
+}
+
+// numbered is a kind of thing that is ended by its number.
+type numbered struct {
+	what, path string
+	hint       string // where the numbers stand
+	said       string // when it has ended
+	field      string // of the JSON that says so
+}
+
+// endByNumber ends what has a number.
+func endByNumber(ctx context.Context, c *cli.Command, n numbered) error {
+	number, err := command.Arg(c, n.what)
+	if err != nil {
+		return err
+	}
+	id, err := strconv.ParseInt(number, 10, 64)
+	if err != nil || id < 1 {
+		return command.Usage("%q is no number of a %s; %s", number, n.what, n.hint)
+	}
+	cl, err := command.NewClient(ctx, c)
+	if err != nil {
+		return err
+	}
+	if _, err := cl.Call(ctx, http.MethodDelete, n.path+number, nil, nil); err != nil {
+		return err
+	}
+	if c.String("format") == "json" {
+		_, err = fmt.Fprintf(c.Root().Writer, "{%q:%d}\n", n.field, id)
+		return err
+	}
+	fmt.Fprintf(c.Root().Writer, n.said, id)
+	return nil
+}
+
+func signOutCommand() *cli.Command {
+	return &cli.Command{Name: "sign-out", Usage: "end all sessions and unused sign-in links of somebody",
+		Arguments: []cli.Argument{command.Text("name")}, Action: func(ctx context.Context, c *cli.Command) error {
+			name, err := command.Arg(c, "name")
+			if err != nil {
+				return err
+			}
+			return command.Request(ctx, c, command.Ask(http.MethodPost,
+				command.Fixed("/api/people/"+url.PathEscape(name)+"/sign-out")),
+				func(out io.Writer, s contract.SignedOut) {
+					fmt.Fprintf(out, "%s is signed out: %s ended. Tokens go on: firethorn token list\n",
+						show.Plain(s.Name), show.Plural(int(s.Sessions), "1 session",
+							show.Count(s.Sessions)+" sessions"))
+				})
+		}}
 }
 
 func leaveCommand() *cli.Command {
 	return &cli.Command{Name: "leave", Usage: "say that somebody does not work here any more, or dissolve a team",
 		Arguments:   []cli.Argument{command.Text("name")},
-		Description: "Nothing can be given to them from then on; their tokens and sessions end. What they have stays theirs until it is handed over:\n  firethorn owner hand-over --from NAME --to NAME",
+		Description: "Nothing can be given to them from then on; their roles, tokens and sessions end. What they have stays theirs until it is handed over:\n  firethorn owner hand-over --from NAME --to NAME",
 		Action: func(ctx context.Context, c *cli.Command) error {
 			name, err := command.Arg(c, "name")
 			if err != nil {
@@ -109,8 +266,8 @@ func returnCommand() *cli.Command {
 			}
 			return command.Request(ctx, c, command.Ask(http.MethodPost,
 				command.Fixed("/api/people/"+url.PathEscape(name)+"/return")), func(out io.Writer, p contract.Person) {
-				fmt.Fprintf(out, "%s works here again; firethorn person link %s prints a sign-in link.\n",
-					show.Plain(p.Name), shell.Arguments(p.Name))
+				fmt.Fprintf(out, "%s works here again, without a role: firethorn member set %s ROLE gives one, firethorn person link %s prints a sign-in link.\n",
+					show.Plain(p.Name), shell.Arguments(p.Name), shell.Arguments(p.Name))
 			})
 		}}
 }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"net/url"
 	"strconv"
 	"strings"
 
@@ -21,16 +22,21 @@ func Token() *cli.Command {
 		{Name: "create", Usage: "make a token; its text is shown this once",
 			Arguments: []cli.Argument{command.Text("label")},
 			Description: "What each scope allows:\n" +
-				"  build   symbols:push, releases:announce, rules:check\n" +
-				"  read    issues:read, events:read, rules:check\n" +
-				"  person  all that read and build allow, issues:triage, rules:push\n" +
-				"  admin   everything\n" +
-				"A build that keeps the rules file in its repository needs --permission rules:push beside.",
+				"  build    symbols:push, releases:announce, rules:check; never an event\n" +
+				"  read     issues:read, events:read, rules:check\n" +
+				"  person   all that can be given, as far as the person's roles go\n" +
+				"  service  what --permission names\n" +
+				"  admin    everything\n" +
+				"Permissions that can be given: symbols:push, releases:announce, rules:check, rules:push, issues:read,\n" +
+				"issues:triage, events:read, export. A build that keeps the rules file in its repository needs\n" +
+				"--permission rules:push beside. Nobody gives what they do not have.",
 			Flags: []cli.Flag{
-				&cli.StringFlag{Name: "scope", Value: "build", Usage: "build, read, person or admin"},
+				&cli.StringFlag{Name: "scope", Value: "build", Usage: "build, read, person, service or admin"},
 				&cli.StringSliceFlag{Name: "permission",
 					Usage: "a `PERMISSION` beside those of the scope, for example rules:push"},
-				&cli.StringFlag{Name: "person", Usage: "whose name stands in the history"},
+				&cli.StringSliceFlag{Name: "projects",
+					Usage: "the only `PROJECTS` it is good for, with commas between them; --project names one"},
+				&cli.StringFlag{Name: "person", Usage: "whose it is: it may what they may, and their name stands in the history"},
 				&cli.IntFlag{Name: "days", Usage: "how long it lives (default: 90)", HideDefault: true},
 				&cli.BoolFlag{Name: "never", Usage: "it never runs out"},
 			},
@@ -40,7 +46,8 @@ func Token() *cli.Command {
 					return err
 				}
 				t := contract.NewToken{Label: label, Scope: c.String("scope"), Person: c.String("person"),
-					Project: c.String("project"), Days: c.Int("days"), Never: c.Bool("never"),
+					Project: c.String("project"), Projects: c.StringSlice("projects"), Days: c.Int("days"),
+					Never:       c.Bool("never"),
 					Permissions: c.StringSlice("permission")}
 				return command.Request(ctx, c, command.Ask(http.MethodPost, command.Fixed("/api/tokens"), t),
 					func(out io.Writer, t contract.Token) {
@@ -58,31 +65,41 @@ func Token() *cli.Command {
 			Action: func(ctx context.Context, c *cli.Command) error {
 				return command.Get(ctx, c, command.Fixed("/api/tokens"), showTokens)
 			}},
-		{Name: "revoke", Usage: "end a token", Arguments: []cli.Argument{command.Text("number")},
+		rotateCommand(),
+		{Name: "revoke", Usage: "end a token", Arguments: []cli.Argument{command.Text("token")},
 			Action: func(ctx context.Context, c *cli.Command) error {
-				number, err := command.Arg(c, "number")
-				if err != nil {
-					return err
-				}
-				id, err := strconv.ParseInt(number, 10, 64)
-				if err != nil || id < 1 {
-					return command.Usage("%q is no number of a token; firethorn token list shows them", number)
-				}
-				cl, err := command.NewClient(ctx, c)
-				if err != nil {
-					return err
-				}
-				if _, err := cl.Call(ctx, http.MethodDelete, "/api/tokens/"+number, nil, nil); err != nil {
-					return err
-				}
-				if c.String("format") == "json" {
-					_, err = fmt.Fprintf(c.Root().Writer, "{\"revoked\":%d}\n", id)
-					return err
-				}
-				fmt.Fprintf(c.Root().Writer, "Token %d is revoked.\n", id)
-				return nil
+				return endByNumber(ctx, c, numbered{what: "token", path: "/api/tokens/",
+					hint: "firethorn token list shows them", said: "Token %d is revoked.\n", field: "revoked"})
 			}},
 	}}
+}
+
+func rotateCommand() *cli.Command {
+	return &cli.Command{Name: "rotate", Usage: "give a token another text; it is shown this once",
+		Arguments: []cli.Argument{command.Text("token")},
+		Flags: []cli.Flag{&cli.IntFlag{Name: "overlap", Value: 24,
+			Usage: "for how many `HOURS` the text before stays good"}},
+		Description: "The token keeps its number, permissions and projects, and lives as long again as it was made for. One that is\n" +
+			"older than roles is bound to them by this.",
+		Action: func(ctx context.Context, c *cli.Command) error {
+			number, err := command.Arg(c, "token")
+			if err != nil {
+				return err
+			}
+			overlap := c.Int("overlap")
+			return command.Request(ctx, c, command.Ask(http.MethodPost,
+				command.Fixed("/api/tokens/"+url.PathEscape(number)+"/rotate"),
+				contract.RotateToken{OverlapHours: &overlap}),
+				func(out io.Writer, t contract.Token) {
+					fmt.Fprintln(out, t.Token)
+				}, func(t contract.Token) {
+					old := "The text before is good no more."
+					if t.OldGoodUntil != nil {
+						old = "The text before is good until " + t.OldGoodUntil.Format("2006-01-02 15:04") + "."
+					}
+					fmt.Fprintf(c.Root().ErrWriter, "Token %d %q: %s\n", t.ID, t.Label, old)
+				})
+		}}
 }
 
 func showTokens(out io.Writer, list contract.Tokens) {
@@ -91,7 +108,7 @@ func showTokens(out io.Writer, list contract.Tokens) {
 		return
 	}
 	show.Table(out, func(row func(...any)) {
-		row("TOKEN", "LABEL", "SCOPE", "PROJECT", "PERSON", "LAST USED", "RUNS OUT")
+		row("TOKEN", "LABEL", "KIND", "PROJECTS", "WHOSE", "LAST USED", "FROM", "RUNS OUT")
 		for _, t := range list.Tokens {
 			used, ends := "not yet", "never"
 			if t.LastUsed != nil {
@@ -100,11 +117,16 @@ func showTokens(out io.Writer, list contract.Tokens) {
 			if t.Expires != nil {
 				ends = t.Expires.Format("2006-01-02")
 			}
-			project := t.Project
-			if project == "" {
-				project = "all"
+			projects := "all"
+			if len(t.Projects) > 0 {
+				projects = strings.Join(t.Projects, ", ")
 			}
-			row(strconv.FormatInt(t.ID, 10), t.Label, t.Scope, project, t.Person, used, ends)
+			kind := t.Kind
+			if t.Scope == "admin" {
+				kind = "admin"
+			}
+			row(strconv.FormatInt(t.ID, 10), t.Label, kind, projects, show.OrDash(t.Person), used,
+				show.OrDash(t.LastAddress), ends)
 		}
 	})
 	for _, t := range list.Tokens {

@@ -17,6 +17,7 @@ const (
 	BadInput      Code = "bad_input"       // 400: what was sent cannot be read
 	Unauthorized  Code = "unauthorized"    // 401: no token, session or key, or an unknown one
 	Forbidden     Code = "forbidden"       // 403: known, but not allowed to do this
+	FreshSignIn   Code = "fresh_sign_in"   // 403: sign in again first: this cannot be undone
 	NotFound      Code = "not_found"       // 404: there is no such thing
 	Conflict      Code = "conflict"        // 409: the present state does not allow it
 	Stale         Code = "stale"           // 412: somebody changed it in between
@@ -35,7 +36,7 @@ const (
 )
 
 var status = map[Code]int{
-	BadInput: 400, Unauthorized: 401, Forbidden: 403, NotFound: 404, Conflict: 409, Stale: 412,
+	BadInput: 400, Unauthorized: 401, Forbidden: 403, FreshSignIn: 403, NotFound: 404, Conflict: 409, Stale: 412,
 	TooLarge: 413, BadMediaType: 415, TooMany: 429, Unavailable: 503, Internal: 500, MapBroken: 400,
 }
 

@@ -6,12 +6,12 @@ import (
 	"slices"
 	"strings"
 	"time"
-	"unicode/utf8"
 
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/text"
 	"firethorn/internal/db"
 	"firethorn/internal/store/audit"
+	"firethorn/internal/store/sight"
 )
 
 // Person is someone who works with Firethorn, or a team of such: a team can have
@@ -19,48 +19,78 @@ import (
 type Person struct {
 	ID          int64
 	Name, Email string // a team has no address
-	Admin, Team bool
+	Operator    bool   // of the service
+	Team        bool
 	Created     time.Time
 	Left        time.Time // zero: works here
 	Members     []string  // of a team, by name
+	MergedInto  int64     // the person that they are the same as; 0: nobody
 }
 
 // Here says whether somebody still works here, or a team is still there.
 func (p *Person) Here() bool { return p.Left.IsZero() }
 
+// Called says whether somebody has a name, an address or a handle, as a whole and
+// without regard to case.
+func (p *Person) Called(who string) bool {
+	handle, at := strings.CutPrefix(who, "@")
+	return strings.EqualFold(p.Name, who) || who != "" && strings.EqualFold(p.Email, who) ||
+		at && text.Handle(handle, p.Name, p.Email)
+}
+
 // AddPerson adds someone.
-func (s *Store) AddPerson(ctx context.Context, name, email string, admin bool) (p *Person, err error) {
+func (s *Store) AddPerson(ctx context.Context, name, email string, operator bool) (p *Person, err error) {
 	err = s.db.InTx(ctx, func(tx *sql.Tx) error {
-		p, err = s.addPerson(ctx, tx, name, email, admin)
+		p, err = s.addPerson(ctx, tx, name, email, operator)
 		return err
 	})
 	return p, err
 }
 
-// InvitePerson adds someone, with a link that signs in once and is good for life.
-func (s *Store) InvitePerson(ctx context.Context, name, email string, admin bool,
-	life time.Duration) (p *Person, link string, err error) {
+// NewPerson is somebody who is to work here.
+type NewPerson struct {
+	Name, Email string
+	Operator    bool
+	Roles       []NewRole
+	Life        time.Duration // of the link that they sign in by
+}
+
+// InvitePerson adds someone, with a link that signs in once.
+func (s *Store) InvitePerson(ctx context.Context, n NewPerson) (p *Person, link string, err error) {
 	link, hash := secretText()
 	err = s.db.InTx(ctx, func(tx *sql.Tx) error {
-		if p, err = s.addPerson(ctx, tx, name, email, admin); err != nil {
+		if p, err = s.addPerson(ctx, tx, n.Name, n.Email, n.Operator); err != nil {
 			return err
 		}
-		return s.addLink(ctx, tx, p.ID, hash, life)
+		for _, r := range n.Roles {
+			if err := setRole(ctx, tx, s.db.Now(), p, r); err != nil {
+				return err
+			}
+		}
+		return s.addLink(ctx, tx, p.ID, hash, n.Life)
 	})
 	return p, link, err
 }
 
-func (s *Store) addPerson(ctx context.Context, tx *sql.Tx, name, email string, admin bool) (*Person, error) {
-	name, email = strings.TrimSpace(name), strings.ToLower(strings.TrimSpace(email))
-	if name == "" || utf8.RuneCountInString(name) > 100 || strings.ContainsAny(name, "\x00\n\r\t") {
-		return nil, fault.New(fault.BadInput, "a person needs a name of at most 100 characters on one line")
+func (s *Store) addPerson(ctx context.Context, tx *sql.Tx, name, email string, operator bool) (*Person, error) {
+	email = strings.ToLower(strings.TrimSpace(email))
+	name, err := readName(name, "a person")
+	if err != nil {
+		return nil, err
 	}
 	if at := strings.IndexByte(email, '@'); at < 1 || at == len(email)-1 || len(email) > 200 ||
 		strings.ContainsAny(email, " \x00\n") {
 		return nil, fault.New(fault.BadInput, "%q is no e-mail address", email)
 	}
-	_, err := tx.ExecContext(ctx, "INSERT INTO person (name, email, admin, created) VALUES (?,?,?,?)", name, email,
-		admin, db.Micros(s.db.Now()))
+	all, err := everybody(ctx, tx)
+	if err != nil {
+		return nil, err
+	}
+	if err := lookAlike(name, all); err != nil {
+		return nil, err
+	}
+	_, err = tx.ExecContext(ctx, "INSERT INTO person (name, email, admin, created) VALUES (?,?,?,?)", name, email,
+		operator, db.Micros(s.db.Now()))
 	if db.Duplicate(err) {
 		return nil, fault.New(fault.Conflict, "there is a person %s or with the address %s already", name, email)
 	}
@@ -76,23 +106,27 @@ func (s *Store) addPerson(ctx context.Context, tx *sql.Tx, name, email string, a
 
 // personState is what the audit holds of somebody.
 type personState struct {
-	Email   string   `json:"email,omitempty"`
-	Admin   bool     `json:"admin,omitempty"`
-	Members []string `json:"members,omitempty"` // of a team
-	Left    bool     `json:"left,omitempty"`
+	Email    string   `json:"email,omitempty"`
+	Operator bool     `json:"operator,omitempty"`
+	Members  []string `json:"members,omitempty"` // of a team
+	Left     bool     `json:"left,omitempty"`
 }
 
 func stateOf(p *Person) personState {
-	return personState{Email: p.Email, Admin: p.Admin, Members: p.Members, Left: !p.Here()}
+	return personState{Email: p.Email, Operator: p.Operator, Members: p.Members, Left: !p.Here()}
 }
 
-const personColumns = "p.id, p.name, COALESCE(p.email,''), p.admin, p.team, p.created, p.left_at"
+const personColumns = "p.id, p.name, COALESCE(p.email,''), p.admin, p.team, p.created, p.left_at, p.merged_into"
 
-func scanPerson(r interface{ Scan(...any) error }) (*Person, error) {
+func scanPerson(r interface{ Scan(...any) error }) (*Person, error) { return scanPersonAnd(r) }
+
+// scanPersonAnd reads a person, and what else the row holds.
+func scanPersonAnd(r interface{ Scan(...any) error }, more ...any) (*Person, error) {
 	var p Person
 	var created int64
-	var left sql.NullInt64
-	err := r.Scan(&p.ID, &p.Name, &p.Email, &p.Admin, &p.Team, &created, &left)
+	var left, into sql.NullInt64
+	err := r.Scan(append([]any{&p.ID, &p.Name, &p.Email, &p.Operator, &p.Team, &created, &left, &into}, more...)...)
+	p.MergedInto = into.Int64
 	p.Created = db.FromMicros(created)
 	if left.Valid {
 		p.Left = db.FromMicros(left.Int64)
@@ -112,25 +146,56 @@ func (s *Store) findPerson(ctx context.Context, q db.Querier, who string) (*Pers
 	if err != nil {
 		return nil, err
 	}
+	p, err := among(all, who)
+	if p == nil && err == nil {
+		err = fault.New(fault.BadInput, "nobody is called %q; firethorn person list shows who works here, person add NAME EMAIL adds someone", who)
+	}
+	return p, err
+}
+
+// among finds somebody in a list; nil: nobody is called so.
+func among(all []*Person, who string) (*Person, error) {
+	same := func(p *Person) *Person { // who was merged goes by the one they were merged into
+		i := slices.IndexFunc(all, func(x *Person) bool { return p.MergedInto != 0 && x.ID == p.MergedInto })
+		if i >= 0 {
+			return all[i]
+		}
+		return p
+	}
 	var starts []*Person
-	handle, at := strings.CutPrefix(who, "@")
 	for _, p := range all {
-		if strings.EqualFold(p.Name, who) || who != "" && strings.EqualFold(p.Email, who) || at &&
-			text.Handle(handle, p.Name, p.Email) {
-			return p, nil
+		if p.Called(who) {
+			return same(p), nil
 		}
 		if who != "" && strings.HasPrefix(strings.ToLower(p.Name), strings.ToLower(who)) {
 			starts = append(starts, p)
 		}
 	}
-	if len(starts) == 1 {
-		return starts[0], nil
+	switch len(starts) {
+	case 0:
+		return nil, nil
+	case 1:
+		return same(starts[0]), nil
 	}
-	if len(starts) > 1 {
-		return nil, fault.New(fault.BadInput, "%q fits %d people; write the whole name or the address", who,
-			len(starts))
+	return nil, fault.New(fault.BadInput, "%q fits %d people; write the whole name or the address", who, len(starts))
+}
+
+// FindIn finds somebody who takes part in a project, or a team some of whose members
+// do, as FindPerson does: of nobody else it says a word.
+func (s *Store) FindIn(ctx context.Context, who string, id int64, project string) (*Person, error) {
+	all, err := db.List(ctx, s.db, func(r *sql.Rows) (*Person, error) { return scanPerson(r) },
+		"SELECT "+personColumns+" FROM person p WHERE "+sight.TakesPart("p.id")+
+			" AND p.left_at IS NULL OR p.merged_into IS NOT NULL ORDER BY p.name",
+		id, id, id)
+	if err != nil {
+		return nil, err
 	}
-	return nil, fault.New(fault.BadInput, "nobody is called %q; firethorn person list shows who works here, person add NAME EMAIL adds someone", who)
+	p, err := among(all, who)
+	if err == nil && (p == nil || !p.Here()) {
+		err = fault.New(fault.BadInput, "nobody with a role in %s is called %q; firethorn member list --project %s shows who has one, member set gives one",
+			project, who, project)
+	}
+	return p, err
 }
 
 // FindHere is FindPerson of those who still work here.
@@ -157,8 +222,37 @@ func everybody(ctx context.Context, q db.Querier) (out []*Person, err error) {
 	}, "SELECT "+personColumns+" FROM person p ORDER BY p.name")
 }
 
-// People lists the people, by name, those who left among them.
-func (s *Store) People(ctx context.Context) ([]*Person, error) {
-	all, err := everybody(ctx, s.db)
+// Shared says which people and teams somebody sees: those who have a role in a
+// project that they see, and they themselves.
+type Shared struct {
+	Seen   sight.Sight // projects
+	Person int64       // who asks; 0: nobody
+}
+
+// EverybodySees is Shared of those who see all people.
+var EverybodySees = Shared{Seen: sight.All}
+
+// where is a condition on the rows of the table person, named p.
+func (s Shared) where() (string, []any) {
+	if s.Seen.SeesAll() {
+		return "1=1", nil
+	}
+	seen, args := s.Seen.Where("r.project")
+	with := "SELECT r.person FROM project_role r WHERE r.project=0 OR " + seen
+	return "(p.id=? OR p.id IN (" + with + ")" +
+			" OR p.id IN (SELECT m.person FROM team_member m WHERE m.team IN (" + with + "))" +
+			" OR p.id IN (SELECT m.team FROM team_member m WHERE m.person=? OR m.person IN (" + with + ")))",
+		slices.Concat([]any{s.Person}, args, args, []any{s.Person}, args)
+}
+
+// People lists the people that somebody sees, by name, those who left among them.
+func (s *Store) People(ctx context.Context, shared Shared) ([]*Person, error) {
+	all, err := s.some(ctx, shared)
 	return slices.DeleteFunc(all, func(p *Person) bool { return p.Team }), err
+}
+
+func (s *Store) some(ctx context.Context, shared Shared) ([]*Person, error) {
+	where, args := shared.where()
+	return db.List(ctx, s.db, func(r *sql.Rows) (*Person, error) { return scanPerson(r) },
+		"SELECT "+personColumns+" FROM person p WHERE "+where+" ORDER BY p.name", args...)
 }

@@ -6,6 +6,7 @@ import (
 	"database/sql"
 	"encoding/base64"
 	"errors"
+	"strings"
 	"time"
 
 	"firethorn/internal/core/fault"
@@ -23,13 +24,10 @@ func hashSecret(text string) []byte {
 	return h[:]
 }
 
-// SessionLife is how long a signed-in browser stays signed in.
-const SessionLife = 30 * 24 * time.Hour
-
 // NewSignInLink makes the secret of a one-time link for a person. Older links
 // of the same person end: an invitation that went to the wrong place is ended by
 // making a new one.
-func (s *Store) NewSignInLink(ctx context.Context, person int64, life time.Duration) (string, error) {
+func (s *SessionStore) NewSignInLink(ctx context.Context, person int64, life time.Duration) (string, error) {
 	text, hash := secretText()
 	return text, s.db.InTx(ctx, func(tx *sql.Tx) error {
 		if err := dropLinks(ctx, tx, person); err != nil {
@@ -43,7 +41,7 @@ func (s *Store) NewSignInLink(ctx context.Context, person int64, life time.Durat
 }
 
 // recordOf writes into the audit what was done about a person.
-func (s *Store) recordOf(ctx context.Context, tx *sql.Tx, person int64, action string) error {
+func (s *SessionStore) recordOf(ctx context.Context, tx *sql.Tx, person int64, action string) error {
 	p, err := scanPerson(tx.QueryRowContext(ctx, personByID, person))
 	if err != nil {
 		return err
@@ -53,19 +51,31 @@ func (s *Store) recordOf(ctx context.Context, tx *sql.Tx, person int64, action s
 
 const personByID = "SELECT " + personColumns + " FROM person p WHERE p.id=?"
 
-func (s *Store) addLink(ctx context.Context, tx *sql.Tx, person int64, hash []byte, life time.Duration) error {
+func (s *SessionStore) addLink(ctx context.Context, tx *sql.Tx, person int64, hash []byte, life time.Duration) error {
 	_, err := tx.ExecContext(ctx, "INSERT INTO sign_in_link (hash, person, created, expires) VALUES (?,?,?,?)", hash,
 		person, db.Micros(s.db.Now()), db.Micros(s.db.Now().Add(life)))
 	return err
 }
 
+// Opening is what a session is opened with.
+type Opening struct {
+	Link    string // the secret of a sign-in link
+	Agent   string // the browser, as it names itself
+	Address string
+	Before  string // the secret of the browser's session until now, which ends; "": it had none
+}
+
+// maxAgent is how much of a browser's name is kept, in bytes.
+const maxAgent = 300
+
 // SignIn uses a one-time link up and opens a session; its secret goes into the cookie.
-func (s *Store) SignIn(ctx context.Context, link string) (secret string, err error) {
+func (s *SessionStore) SignIn(ctx context.Context, o Opening) (secret string, err error) {
 	now := s.db.Now()
 	secret, hash := secretText()
+	link := hashSecret(o.Link)
 	return secret, s.db.InTx(ctx, func(tx *sql.Tx) error {
 		res, err := tx.ExecContext(ctx, "UPDATE sign_in_link SET used=? WHERE hash=? AND used IS NULL AND expires>?",
-			db.Micros(now), hashSecret(link), db.Micros(now))
+			db.Micros(now), link, db.Micros(now))
 		if err != nil {
 			return err
 		}
@@ -73,12 +83,19 @@ func (s *Store) SignIn(ctx context.Context, link string) (secret string, err err
 			return errors.Join(fault.New(fault.Unauthorized,
 				"this sign-in link was used already or has run out; firethorn person link NAME prints a new one"), err)
 		}
-		_, err = tx.ExecContext(ctx, "INSERT INTO web_session (hash, person, created, expires) SELECT ?, person, ?, ? FROM sign_in_link WHERE hash=?", hash, db.Micros(now), db.Micros(now.Add(SessionLife)), hashSecret(link))
+		if o.Before != "" {
+			if _, err := tx.ExecContext(ctx, endByHash, hashSecret(o.Before)); err != nil {
+				return err
+			}
+		}
+		_, err = tx.ExecContext(ctx, "INSERT INTO web_session (hash, person, created, expires, used, rotated, address, agent) SELECT ?, person, ?, ?, ?, ?, ?, ? FROM sign_in_link WHERE hash=?",
+			hash, db.Micros(now), db.Micros(now.Add(SessionLife)), db.Micros(now), db.Micros(now), o.Address,
+			strings.ToValidUTF8(o.Agent[:min(len(o.Agent), maxAgent)], ""), link)
 		if err != nil {
 			return err
 		}
 		p, err := scanPerson(tx.QueryRowContext(ctx,
-			"SELECT "+personColumns+" FROM sign_in_link l JOIN person p ON p.id=l.person WHERE l.hash=?", hashSecret(link)))
+			"SELECT "+personColumns+" FROM sign_in_link l JOIN person p ON p.id=l.person WHERE l.hash=?", link))
 		if err != nil {
 			return err
 		}
@@ -87,33 +104,18 @@ func (s *Store) SignIn(ctx context.Context, link string) (secret string, err err
 	})
 }
 
-// GrantOfSession is what a signed-in browser may do.
-func (s *Store) GrantOfSession(ctx context.Context, secret string) (*Grant, error) {
-	p, err := scanPerson(s.db.QueryRowContext(ctx,
-		"SELECT "+personColumns+" FROM web_session w JOIN person p ON p.id=w.person WHERE w.hash=? AND w.expires>? AND p.left_at IS NULL", hashSecret(secret), db.Micros(s.db.Now())))
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil, fault.New(fault.Unauthorized, "you are not signed in, or the session has run out")
-	}
-	if err != nil {
-		return nil, err
-	}
-	g := &Grant{Scope: ScopePerson, Person: p, Label: p.Name}
-	if p.Admin {
-		g.Scope = ScopeAdmin
-	}
-	g.Permissions = g.Scope.Permissions()
-	return g, nil
-}
+// endByHash ends the session that has a secret.
+const endByHash = "DELETE FROM web_session WHERE hash=?"
 
 // SignOut ends a session.
-func (s *Store) SignOut(ctx context.Context, secret string) error {
-	_, err := s.db.ExecContext(ctx, "DELETE FROM web_session WHERE hash=?", hashSecret(secret))
+func (s *SessionStore) SignOut(ctx context.Context, secret string) error {
+	_, err := s.db.ExecContext(ctx, endByHash, hashSecret(secret))
 	return err
 }
 
 // SignOutPerson ends all sessions and unused sign-in links of a person, and says
 // how many sessions those were.
-func (s *Store) SignOutPerson(ctx context.Context, person int64) (sessions int64, err error) {
+func (s *SessionStore) SignOutPerson(ctx context.Context, person int64) (sessions int64, err error) {
 	err = s.db.InTx(ctx, func(tx *sql.Tx) error {
 		if err := dropLinks(ctx, tx, person); err != nil {
 			return err
@@ -132,9 +134,10 @@ func (s *Store) SignOutPerson(ctx context.Context, person int64) (sessions int64
 
 // PurgeSignIns deletes sessions and sign-in links that have run out. Links that
 // were used go with them a day later.
-func (s *Store) PurgeSignIns(ctx context.Context) error {
+func (s *SessionStore) PurgeSignIns(ctx context.Context) error {
 	now := db.Micros(s.db.Now())
-	_, err1 := s.db.ExecContext(ctx, "DELETE FROM web_session WHERE expires<?", now)
+	_, err1 := s.db.ExecContext(ctx, "DELETE FROM web_session WHERE expires<? OR GREATEST(used, created)<?", now,
+		now-SessionIdle.Microseconds())
 	_, err2 := s.db.ExecContext(ctx, "DELETE FROM sign_in_link WHERE expires<?", now-(24*time.Hour).Microseconds())
 	return errors.Join(err1, err2)
 }

@@ -5,16 +5,15 @@ import (
 	"database/sql"
 	"slices"
 	"strings"
-	"unicode/utf8"
 
 	"firethorn/internal/core/fault"
 	"firethorn/internal/db"
 	"firethorn/internal/store/audit"
 )
 
-// Teams lists the teams with their members, by name.
-func (s *Store) Teams(ctx context.Context) ([]*Person, error) {
-	all, err := everybody(ctx, s.db)
+// Teams lists the teams that somebody sees with their members, by name.
+func (s *Store) Teams(ctx context.Context, shared Shared) ([]*Person, error) {
+	all, err := s.some(ctx, shared)
 	if err != nil {
 		return nil, err
 	}
@@ -32,15 +31,25 @@ func (s *Store) Teams(ctx context.Context) ([]*Person, error) {
 
 // AddTeam makes a team of people.
 func (s *Store) AddTeam(ctx context.Context, name string, members []string) (*Person, error) {
-	name = strings.TrimSpace(name)
-	if name == "" || utf8.RuneCountInString(name) > 100 || strings.ContainsAny(name, "\x00\n\r\t@") {
-		return nil, fault.New(fault.BadInput, "a team needs a name of at most 100 characters on one line, without @")
+	name, err := readName(name, "a team")
+	if err != nil {
+		return nil, err
+	}
+	if strings.Contains(name, "@") {
+		return nil, fault.New(fault.BadInput, "a team's name has no @: its handle begins with one")
 	}
 	ids, err := s.membersOf(ctx, members)
 	if err != nil {
 		return nil, err
 	}
 	err = s.db.InTx(ctx, func(tx *sql.Tx) error {
+		all, err := everybody(ctx, tx)
+		if err != nil {
+			return err
+		}
+		if err := lookAlike(name, all); err != nil {
+			return err
+		}
 		res, err := tx.ExecContext(ctx, "INSERT INTO person (name, email, team, created) VALUES (?,NULL,1,?)", name,
 			db.Micros(s.db.Now()))
 		if db.Duplicate(err) {
@@ -95,7 +104,7 @@ func (s *Store) team(ctx context.Context, name string) (*Person, error) {
 	if err != nil {
 		return nil, err
 	}
-	list, err := s.Teams(ctx)
+	list, err := s.Teams(ctx, EverybodySees)
 	if err != nil {
 		return nil, err
 	}
@@ -133,6 +142,11 @@ func (s *Store) ChangeTeam(ctx context.Context, name string, add, remove []strin
 		if err := join(ctx, tx, t.ID, in); err != nil {
 			return err
 		}
+		for _, id := range slices.Concat(in, out) {
+			if err := rolesChanged(ctx, tx, db.Micros(s.db.Now()), id); err != nil {
+				return err
+			}
+		}
 		return audit.Record(ctx, tx, s.db.Now(), audit.Act{Action: "team changed", Target: t.Name, Before: stateOf(t),
 			After: map[string][]string{"added": add, "removed": remove}})
 	})
@@ -150,27 +164,16 @@ func (s *Store) Leave(ctx context.Context, who string) (*Person, error) {
 	if err != nil {
 		return nil, err
 	}
-	if p.Admin {
-		var others int
-		if err := s.db.QueryRowContext(ctx, "SELECT COUNT(*) FROM person WHERE admin=1 AND left_at IS NULL AND id<>?",
-			p.ID).Scan(&others); err != nil {
-			return nil, err
-		}
-		if others == 0 {
-			return nil, fault.New(fault.Conflict, "%s is the only one who may do everything; add another one first: firethorn person add NAME EMAIL --admin", p.Name)
-		}
-	}
 	err = s.db.InTx(ctx, func(tx *sql.Tx) error {
+		if err := s.otherOperators(ctx, tx, p); err != nil {
+			return err
+		}
 		if _, err := tx.ExecContext(ctx, "UPDATE person SET left_at=? WHERE id=?", db.Micros(s.db.Now()),
 			p.ID); err != nil {
 			return err
 		}
-		for _, q := range []string{"DELETE FROM web_session WHERE person=?", "DELETE FROM sign_in_link WHERE person=?",
-			"DELETE FROM token WHERE person=?", "DELETE FROM team_member WHERE person=?",
-			"DELETE FROM team_member WHERE team=?", "DELETE FROM watcher WHERE person=?"} {
-			if _, err := tx.ExecContext(ctx, q, p.ID); err != nil {
-				return err
-			}
+		if err := endAccess(ctx, tx, p.ID); err != nil {
+			return err
 		}
 		return audit.Record(ctx, tx, s.db.Now(), audit.Act{Action: "person left", Target: p.Name, Before: stateOf(p),
 			After: personState{Email: p.Email, Left: true}})
@@ -179,6 +182,20 @@ func (s *Store) Leave(ctx context.Context, who string) (*Person, error) {
 		return nil, err
 	}
 	return s.FindPerson(ctx, p.Name)
+}
+
+// endAccess ends all by which somebody, or a team, gets in and sees something.
+func endAccess(ctx context.Context, tx *sql.Tx, person int64) error {
+	for _, q := range []string{"DELETE FROM web_session WHERE person=?", "DELETE FROM sign_in_link WHERE person=?",
+		"DELETE FROM token_project WHERE token IN (SELECT id FROM token WHERE person=?)",
+		"DELETE FROM token WHERE person=?", "DELETE FROM team_member WHERE person=?",
+		"DELETE FROM team_member WHERE team=?", "DELETE FROM project_role WHERE person=?",
+		"DELETE FROM watcher WHERE person=?"} {
+		if _, err := tx.ExecContext(ctx, q, person); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // Return says that somebody works here again.

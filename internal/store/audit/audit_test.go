@@ -8,6 +8,7 @@ import (
 	"testing"
 	"time"
 
+	"firethorn/internal/core/access"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/audit"
 	"firethorn/internal/store/projects"
@@ -47,15 +48,16 @@ func TestAudit_HoldsWhatWasDone(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	before := lines(t, b, audit.Query{})
 	ctx := audit.By(t.Context(), audit.Who{Kind: "person", ID: 99, Name: "Operator", Address: "10.0.0.7"})
-	p, link, err := b.Accounts.InvitePerson(ctx, "Maren Holt", "maren.holt@marrowsound.example", false, time.Hour)
+	p, link, err := b.Accounts.InvitePerson(ctx, accounts.NewPerson{Name: "Maren Holt", Email: "maren.holt@marrowsound.example", Life: time.Hour,
+		Roles: []accounts.NewRole{{Project: b.Project.ID, ProjectName: b.Project.Name, Role: access.Member, Reason: "joins the crew"}}})
 	if err != nil {
 		t.Fatal(err)
 	}
-	id, secret, err := b.Accounts.CreateToken(ctx, accounts.NewToken{Label: "ci", Scope: accounts.ScopeBuild, Life: time.Hour})
+	id, secret, err := b.Accounts.CreateToken(ctx, accounts.NewToken{Label: "ci", Scope: "build", Kind: access.KindBuild, Given: access.KindBuild.Usual(), Life: time.Hour})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := b.Accounts.RevokeToken(ctx, id); err != nil {
+	if err := b.Accounts.RevokeToken(ctx, id, accounts.TokensOf{All: true}); err != nil {
 		t.Fatal(err)
 	}
 	key, err := b.Projects.AddKey(ctx, b.Project.ID, "kiosks", false)
@@ -65,7 +67,7 @@ func TestAudit_HoldsWhatWasDone(t *testing.T) {
 	if err := b.Projects.ChangeProject(ctx, b.Project.ID, projects.ProjectChange{KeepDays: 90, KeepSymbols: 30}); err != nil {
 		t.Fatal(err)
 	}
-	session, err := b.Accounts.SignIn(audit.By(t.Context(), audit.Who{Kind: "nobody", Address: "10.0.0.9"}), link)
+	session, err := b.Accounts.SignIn(audit.By(t.Context(), audit.Who{Kind: "nobody", Address: "10.0.0.9"}), accounts.Opening{Link: link})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -80,6 +82,7 @@ func TestAudit_HoldsWhatWasDone(t *testing.T) {
 		"person Operator key created: " + key.Value[:8] + "… kiosks",
 		fmt.Sprintf(`person Operator token revoked: token %d (ci) {"scope":"build","permissions":["symbols:push","releases:announce","rules:check"]}`, id),
 		fmt.Sprintf(`person Operator token created: token %d (ci)  {"scope":"build","permissions":["symbols:push","releases:announce","rules:check"]}`, id),
+		`person Operator role changed: Maren Holt in ` + b.Project.Name + ` {"role":"none"} {"role":"member","reason":"joins the crew"}`,
 		`person Operator person added: Maren Holt  {"email":"maren.holt@marrowsound.example"}`,
 	}
 	if strings.Join(got, "\n") != strings.Join(want, "\n") {

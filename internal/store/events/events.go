@@ -15,6 +15,7 @@ import (
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/db"
 	"firethorn/internal/store/projects"
+	"firethorn/internal/store/sight"
 )
 
 // EventRow is a filed event without its body.
@@ -238,16 +239,14 @@ type TracedEvent struct {
 	Project string
 }
 
-// EventsOfTrace lists events of a trace in the order they were thrown, of one
-// project (0: of all).
-func (s *Store) EventsOfTrace(ctx context.Context, trace string, project int64,
+// EventsOfTrace lists events of a trace in the order they were thrown, of the
+// projects that somebody sees.
+func (s *Store) EventsOfTrace(ctx context.Context, trace string, seen sight.Sight,
 	limit int) (list []TracedEvent, err error) {
 	// A trace that millions of events name is none: so many are looked at.
-	keys, args := "SELECT project, filing, keep_day, thrown FROM event WHERE trace=?", []any{db.Hash16(strings.ToLower(trace))}
-	if project != 0 {
-		keys, args = keys+" AND project=?", append(args, project)
-	}
-	keys = "SELECT project, filing, keep_day FROM (" + keys + " LIMIT 5000) t"
+	where, of := seen.Where("project")
+	args := append([]any{db.Hash16(strings.ToLower(trace))}, of...)
+	keys := "SELECT project, filing, keep_day FROM (SELECT project, filing, keep_day, thrown FROM event WHERE trace=? AND " + where + " LIMIT 5000) t"
 	err = db.Each(ctx, s.db, func(r *sql.Rows) error {
 		e, err := ScanEvent(r)
 		if err == nil {

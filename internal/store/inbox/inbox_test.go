@@ -15,6 +15,7 @@ import (
 	"firethorn/internal/core/fault"
 	"firethorn/internal/pipeline"
 	"firethorn/internal/store/inbox"
+	"firethorn/internal/store/projects"
 	"firethorn/internal/testbed"
 	"firethorn/internal/usecase/ingest"
 )
@@ -29,7 +30,7 @@ func batchOf(n int) *pipeline.Batch {
 
 func TestAppend_SharesWritesAndRows(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
-	other, _, err := b.Projects.CreateProject(t.Context(), "gangway", 30)
+	other, _, err := b.Projects.CreateProject(t.Context(), projects.NewProject{Name: "gangway", KeepDays: 30})
 	if err != nil {
 		t.Fatal(err)
 	}

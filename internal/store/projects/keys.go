@@ -10,6 +10,7 @@ import (
 	"firethorn/internal/core/fault"
 	"firethorn/internal/db"
 	"firethorn/internal/store/audit"
+	"firethorn/internal/store/sight"
 )
 
 // Key is an ingest key. Keys are public: they report and do nothing else.
@@ -93,8 +94,11 @@ func (s *Store) Keys(ctx context.Context, project int64) ([]Key, error) {
 	return all[project], err
 }
 
-// AllKeys are the ingest keys of all projects, oldest first.
-func (s *Store) AllKeys(ctx context.Context) (map[int64][]Key, error) { return s.keys(ctx, "") }
+// AllKeys are the ingest keys of the projects that somebody sees, oldest first.
+func (s *Store) AllKeys(ctx context.Context, seen sight.Sight) (map[int64][]Key, error) {
+	where, args := seen.Where("k.project")
+	return s.keys(ctx, " WHERE "+where, args...)
+}
 
 func (s *Store) keys(ctx context.Context, where string, args ...any) (map[int64][]Key, error) {
 	all := map[int64][]Key{}

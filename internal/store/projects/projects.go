@@ -15,7 +15,9 @@ import (
 	"firethorn/internal/core/release"
 	"firethorn/internal/db"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/audit"
+	"firethorn/internal/store/sight"
 )
 
 // Project is one deployable application that reports.
@@ -38,8 +40,17 @@ type Project struct {
 // paths and configuration files.
 var projectName = regexp.MustCompile(`^[a-z0-9][a-z0-9-]{0,62}$`)
 
+// NewProject is a project that is to be made.
+type NewProject struct {
+	Name     string
+	KeepDays int
+	Maker    int64 // the person who makes it, and becomes its maintainer; 0: nobody
+	Like     int64 // the project whose roles it begins with; 0: none
+}
+
 // CreateProject makes a project with its first ingest key.
-func (s *Store) CreateProject(ctx context.Context, name string, keepDays int) (*Project, *Key, error) {
+func (s *Store) CreateProject(ctx context.Context, n NewProject) (*Project, *Key, error) {
+	name, keepDays := n.Name, n.KeepDays
 	if !projectName.MatchString(name) {
 		return nil, nil, fault.New(fault.BadInput,
 			"a project's name is 1 to 63 lower-case letters, digits and dashes, and begins with a letter or digit; %q does not", name)
@@ -71,8 +82,14 @@ func (s *Store) CreateProject(ctx context.Context, name string, keepDays int) (*
 		if k.ID, err = res.LastInsertId(); err != nil {
 			return err
 		}
-		return audit.Record(ctx, tx, s.db.Now(), audit.Act{Action: "project created", Project: name, Target: name,
-			After: map[string]int{"keep_days": keepDays}})
+		if err := audit.Record(ctx, tx, s.db.Now(), audit.Act{Action: "project created", Project: name, Target: name,
+			After: map[string]int{"keep_days": keepDays}}); err != nil {
+			return err
+		}
+		if n.Like != 0 {
+			return accounts.CopyRoles(ctx, tx, s.db.Now(), n.Like, id)
+		}
+		return accounts.MadeBy(ctx, tx, s.db.Now(), id, name, n.Maker)
 	})
 	if err != nil {
 		return nil, nil, err
@@ -128,12 +145,17 @@ func (s *Store) Project(ctx context.Context, name string) (*Project, error) {
 	p, err := scanProject(s.db.QueryRowContext(ctx,
 		"SELECT "+projectColumns+" FROM project p WHERE p.name=? OR p.id=(SELECT project FROM project_former_name WHERE name=?)", name, name))
 	if errors.Is(err, sql.ErrNoRows) {
-		return nil, fault.New(fault.NotFound, "there is no project %q; firethorn project list shows them", name)
+		return nil, NotThere(name)
 	}
 	if err != nil {
 		return nil, err
 	}
 	return p, s.giveRules(ctx, p)
+}
+
+// NotThere says that there is no project of a name, or none that may be told of.
+func NotThere(name string) error {
+	return fault.New(fault.NotFound, "there is no project %q; firethorn project list shows them", name)
 }
 
 // ProjectByID finds a project, with its rules ready to act.
@@ -145,14 +167,35 @@ func (s *Store) ProjectByID(ctx context.Context, id int64) (*Project, error) {
 	return p, s.giveRules(ctx, p)
 }
 
-// Projects lists all, by name.
-func (s *Store) Projects(ctx context.Context) ([]*Project, error) {
+// Projects lists those that somebody sees, by name.
+func (s *Store) Projects(ctx context.Context, seen sight.Sight) ([]*Project, error) {
 	var out []*Project
+	where, args := seen.Where("p.id")
 	err := db.Each(ctx, s.db, func(r *sql.Rows) error {
 		p, err := scanProject(r)
 		out = append(out, p)
 		return err
-	}, "SELECT "+projectColumns+" FROM project p ORDER BY p.name")
+	}, "SELECT "+projectColumns+" FROM project p WHERE "+where+" ORDER BY p.name", args...)
+	return out, err
+}
+
+// Seen says which of some projects, by name, somebody sees.
+func (s *Store) Seen(ctx context.Context, names []string, seen sight.Sight) (map[string]bool, error) {
+	out := map[string]bool{}
+	if len(names) == 0 {
+		return out, nil
+	}
+	where, args := seen.Where("p.id")
+	list := make([]any, len(names))
+	for i, n := range names {
+		list[i] = n
+	}
+	in := "p.name IN (" + db.Marks(len(list)) + ")"
+	found, err := db.Texts(ctx, s.db, "SELECT p.name FROM project p WHERE "+in+" AND "+where,
+		append(list, args...)...)
+	for _, n := range found {
+		out[n] = true
+	}
 	return out, err
 }
 
@@ -168,8 +211,11 @@ func (s *Store) Totals(ctx context.Context, project int64) (Totals, error) {
 	return all[project], err
 }
 
-// AllTotals are those of all projects that have an issue.
-func (s *Store) AllTotals(ctx context.Context) (map[int64]Totals, error) { return s.totals(ctx, "") }
+// AllTotals are those of the projects that somebody sees and that have an issue.
+func (s *Store) AllTotals(ctx context.Context, seen sight.Sight) (map[int64]Totals, error) {
+	where, args := seen.Where("project")
+	return s.totals(ctx, " WHERE "+where, args...)
+}
 
 func (s *Store) totals(ctx context.Context, where string, args ...any) (map[int64]Totals, error) {
 	all := map[int64]Totals{}

@@ -14,6 +14,7 @@ import (
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/audit"
+	"firethorn/internal/store/sight"
 )
 
 // RulesFile is one version of a project's rules file.
@@ -130,15 +131,16 @@ func (s *Store) RulesOff(ctx context.Context, project int64, version int) ([]Rul
 }
 
 // ProjectsWithRulesOff names the projects whose newest rules have one that was
-// switched off.
-func (s *Store) ProjectsWithRulesOff(ctx context.Context) (map[string][]string, error) {
+// switched off, of those that somebody sees.
+func (s *Store) ProjectsWithRulesOff(ctx context.Context, seen sight.Sight) (map[string][]string, error) {
 	out := map[string][]string{}
+	where, args := seen.Where("p.id")
 	return out, db.Each(ctx, s.db, func(r *sql.Rows) error {
 		var project, rule string
 		err := r.Scan(&project, &rule)
 		out[project] = append(out[project], rule)
 		return err
-	}, "SELECT p.name, o.rule FROM project p JOIN rule_off o ON o.project=p.id AND o.version=p.rules_version ORDER BY p.name, o.rule")
+	}, "SELECT p.name, o.rule FROM project p JOIN rule_off o ON o.project=p.id AND o.version=p.rules_version WHERE "+where+" ORDER BY p.name, o.rule", args...)
 }
 
 type ruleSetKey struct {

@@ -15,6 +15,7 @@ import (
 	"firethorn/internal/store/events"
 	"firethorn/internal/store/inbox"
 	"firethorn/internal/store/projects"
+	"firethorn/internal/store/sight"
 	"firethorn/internal/testbed"
 )
 
@@ -149,7 +150,7 @@ func TestSwitchOff_HoldsForOneVersion(t *testing.T) {
 	if err != nil || !p.Off["no tides"] || len(p.Off) != 1 {
 		t.Errorf("off: %v, %v", p.Off, err)
 	}
-	if off, err := b.Projects.ProjectsWithRulesOff(t.Context()); err != nil || len(off["quayside"]) != 1 {
+	if off, err := b.Projects.ProjectsWithRulesOff(t.Context(), sight.All); err != nil || len(off["quayside"]) != 1 {
 		t.Errorf("projects with rules off: %v, %v", off, err)
 	}
 	if _, err := b.Projects.PushRules(t.Context(), b.Project.ID, dropTides+"# mended\n", "", 1, who); err != nil {

@@ -364,25 +364,25 @@ func TestSignIn_WorksOnce(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	secret, err := b.Accounts.SignIn(t.Context(), link)
+	secret, err := b.Accounts.SignIn(t.Context(), accounts.Opening{Link: link})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if g, err := b.Accounts.GrantOfSession(t.Context(), secret); err != nil || g.Person.Name != "Maren Holt" || g.Scope != accounts.ScopePerson {
+	if g, err := b.Accounts.GrantOfSession(t.Context(), secret, ""); err != nil || g.Person.Name != "Maren Holt" || g.Scope != "person" {
 		t.Errorf("session: %+v, %v", g, err)
 	}
-	if _, err := b.Accounts.SignIn(t.Context(), link); err == nil {
+	if _, err := b.Accounts.SignIn(t.Context(), accounts.Opening{Link: link}); err == nil {
 		t.Error("a link works twice")
 	}
 	late, _ := b.Accounts.NewSignInLink(t.Context(), p.ID, time.Minute)
 	b.Now = testbed.Noon.Add(2 * time.Minute)
-	if _, err := b.Accounts.SignIn(t.Context(), late); err == nil {
+	if _, err := b.Accounts.SignIn(t.Context(), accounts.Opening{Link: late}); err == nil {
 		t.Error("a link works after its time")
 	}
 	if err := b.Accounts.SignOut(t.Context(), secret); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := b.Accounts.GrantOfSession(t.Context(), secret); err == nil {
+	if _, err := b.Accounts.GrantOfSession(t.Context(), secret, ""); err == nil {
 		t.Error("a session outlives signing out")
 	}
 }

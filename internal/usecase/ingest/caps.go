@@ -170,8 +170,8 @@ func (s *Service) RouteProject(ctx context.Context, home *projects.Project,
 	if err != nil || !ok {
 		return nil, false, err
 	}
-	if p, _, err = s.projects.CreateProject(ctx, name,
-		home.KeepDays); err != nil { // another process may have been faster
+	if p, _, err = s.projects.CreateProject(ctx, projects.NewProject{Name: name, KeepDays: home.KeepDays,
+		Like: home.ID}); err != nil { // another process may have been faster
 		if again, found := s.projects.Project(ctx, name); found == nil {
 			return again, true, nil
 		}

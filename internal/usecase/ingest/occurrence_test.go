@@ -5,6 +5,10 @@ import (
 	"testing"
 	"time"
 
+	"firethorn/internal/core/access"
+	"firethorn/internal/store/accounts"
+	"firethorn/internal/store/projects"
+	"firethorn/internal/store/sight"
 	"firethorn/internal/testbed"
 	"firethorn/internal/usecase/ingest"
 )
@@ -157,7 +161,7 @@ func TestOccurrences_AreBounded(t *testing.T) {
 func TestEventsOfTrace(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	b.Tells(testbed.Told{Span: "bb", Message: "later", After: time.Minute}, testbed.Told{Span: "aa", Message: "no crew"})
-	other, _, err := b.Projects.CreateProject(t.Context(), "gangway", 30)
+	other, _, err := b.Projects.CreateProject(t.Context(), projects.NewProject{Name: "gangway", KeepDays: 30})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -165,14 +169,21 @@ func TestEventsOfTrace(t *testing.T) {
 	b.Project = other
 	b.Tells(testbed.Told{Span: "cc", Message: "no gate", After: time.Second})
 	b.Project = first
-	list, err := b.Events.EventsOfTrace(t.Context(), "0aF7", 0, 10)
+	p, err := b.Accounts.AddPerson(t.Context(), "Maren Holt", "maren@marrowsound.example", false)
+	if err == nil {
+		err = b.Accounts.SetRole(t.Context(), p, accounts.NewRole{Project: other.ID, Role: access.Viewer})
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	list, err := b.Events.EventsOfTrace(t.Context(), "0aF7", sight.All, 10)
 	if err != nil || len(list) != 3 || list[0].Project != "quayside" || list[1].Project != "gangway" || list[2].Project != "quayside" {
 		t.Fatalf("%+v, %v", list, err)
 	}
-	if list, err = b.Events.EventsOfTrace(t.Context(), "0af7", other.ID, 10); err != nil || len(list) != 1 {
+	if list, err = b.Events.EventsOfTrace(t.Context(), "0af7", sight.OfPerson(p.ID, access.Viewer), 10); err != nil || len(list) != 1 {
 		t.Errorf("of one project: %d, %v", len(list), err)
 	}
-	if list, err = b.Events.EventsOfTrace(t.Context(), "0af8", 0, 10); err != nil || len(list) != 0 {
+	if list, err = b.Events.EventsOfTrace(t.Context(), "0af8", sight.All, 10); err != nil || len(list) != 0 {
 		t.Errorf("of another trace: %d, %v", len(list), err)
 	}
 }

@@ -199,7 +199,7 @@ func TestAddSymbolFiles_NeverTheWrongMap(t *testing.T) {
 		t.Errorf("%+v, %v", r.Frames, err)
 	}
 	// Symbols of another project are nobody else's.
-	if _, _, err := b.Projects.CreateProject(t.Context(), "gangway", 30); err != nil {
+	if _, _, err := b.Projects.CreateProject(t.Context(), projects.NewProject{Name: "gangway", KeepDays: 30}); err != nil {
 		t.Fatal(err)
 	}
 	gangway, err := b.Projects.Project(t.Context(), "gangway")

@@ -7,22 +7,34 @@ import (
 
 	"firethorn/internal/core/owners"
 	"firethorn/internal/db"
+	"firethorn/internal/store/sight"
 )
 
-// Carriers lists everybody who works here, and the teams, with the impact of the
-// open issues that each has, over all projects; where there are many, some seconds
-// ago.
-func (s *Service) Carriers(ctx context.Context) ([]owners.Person, error) {
-	return s.carriers.Get(0, func() ([]owners.Person, error) { return s.countCarriers(ctx) })
+// Carriers lists who has a role in a project, people and teams, with the impact of
+// the open issues that each has in the projects that somebody sees; where there are
+// many, some seconds ago.
+func (s *Service) Carriers(ctx context.Context, project int64, seen sight.Sight) ([]owners.Person, error) {
+	return s.carriers.Get(carriersOf{project, seen}, func() ([]owners.Person, error) {
+		return s.countCarriers(ctx, project, seen)
+	})
 }
 
-func (s *Service) countCarriers(ctx context.Context) (list []owners.Person, err error) {
+// carriersOf is whom Carriers was asked about, and by whom.
+type carriersOf struct {
+	project int64
+	seen    sight.Sight
+}
+
+func (s *Service) countCarriers(ctx context.Context, project int64, seen sight.Sight) (list []owners.Person,
+	err error) {
+	where, args := seen.Where("l.project")
 	err = db.Each(ctx, s.db, func(r *sql.Rows) error {
 		var p owners.Person
 		err := r.Scan(&p.Name, &p.Email, &p.Team, &p.Load)
 		list = append(list, p)
 		return err
-	}, "SELECT p.name, COALESCE(p.email,''), p.team, COALESCE((SELECT SUM(l.impact)/10 FROM issue_list l FORCE INDEX (carried) WHERE l.owner=p.id AND l.state IN ('new','accepted','regressed')), 0) FROM person p WHERE p.left_at IS NULL ORDER BY p.name")
+	}, "SELECT p.name, COALESCE(p.email,''), p.team, COALESCE((SELECT SUM(l.impact)/10 FROM issue_list l FORCE INDEX (carried) WHERE l.owner=p.id AND l.state IN ('new','accepted','regressed') AND "+where+"), 0) FROM person p WHERE p.left_at IS NULL"+
+		" AND "+sight.TakesPart("p.id")+" ORDER BY p.name", append(args, project, project, project)...)
 	return list, err
 }
 

@@ -13,14 +13,14 @@ type Service struct {
 	db     *db.DB
 	issues *issues.Store
 
-	carriers  *cache.Memo[int64, []owners.Person]
+	carriers  *cache.Memo[carriersOf, []owners.Person]
 	overviews *cache.Memo[int64, *Overview]
 }
 
 // New makes a service.
 func New(d *db.DB, issue *issues.Store) *Service {
 	return &Service{db: d, issues: issue,
-		carriers:  cache.NewMemo[int64](4<<20, func(list []owners.Person) int { return 100 * len(list) }),
+		carriers:  cache.NewMemo[carriersOf](4<<20, func(list []owners.Person) int { return 100 * len(list) }),
 		overviews: cache.NewMemo[int64](1<<20, func(*Overview) int { return 200 }),
 	}
 }

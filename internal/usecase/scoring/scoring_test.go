@@ -9,6 +9,7 @@ import (
 	"firethorn/internal/core/issue"
 	"firethorn/internal/core/surge"
 	"firethorn/internal/store/accounts"
+	"firethorn/internal/store/sight"
 	"firethorn/internal/testbed"
 )
 
@@ -130,7 +131,7 @@ func TestSurge_BeginsAndEnds(t *testing.T) {
 	if is.SurgeSince.IsZero() || is.SurgeWords != "160 events in the last hour, where 1.0 are usual" {
 		t.Fatalf("surge: %s, %q", is.SurgeSince, is.SurgeWords)
 	}
-	notices, _, err := b.Status.Notices(t.Context(), 2, 0, true, 0, 1)
+	notices, _, err := b.Status.Notices(t.Context(), 2, sight.All, true, 0, 1)
 	if err != nil || len(notices) != 1 || notices[0].Words != "surging: 160 events in the last hour, where 1.0 are usual" {
 		t.Errorf("%+v, %v", notices, err)
 	}

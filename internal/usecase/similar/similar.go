@@ -13,6 +13,7 @@ import (
 	"firethorn/internal/db"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
+	"firethorn/internal/store/sight"
 )
 
 // Similar is an issue that is like another one.
@@ -204,14 +205,16 @@ type Elsewhere struct {
 	Users   int64
 }
 
-// Elsewhere finds the issues of other projects that have a fingerprint of an issue.
-func (s *Service) Elsewhere(ctx context.Context, id int64) (list []Elsewhere, err error) {
+// Elsewhere finds the issues of other projects, of those that somebody sees, that
+// have a fingerprint of an issue.
+func (s *Service) Elsewhere(ctx context.Context, id int64, seen sight.Sight) (list []Elsewhere, err error) {
+	where, args := seen.Where("i.project")
 	err = db.Each(ctx, s.db, func(r *sql.Rows) error {
 		var x Elsewhere
 		err := r.Scan(&x.Project, &x.Number, &x.Head, &x.State, &x.Events, &x.Users)
 		list = append(list, x)
 		return err
 	}, "SELECT STRAIGHT_JOIN p.name, i.number, l.headline, l.state, l.events, l.users FROM (SELECT DISTINCT b.issue FROM alias a JOIN alias b ON b.hash=a.hash AND b.grouping_version=a.grouping_version AND b.project<>a.project WHERE a.issue=?) k"+
-		" JOIN issue i ON i.id=k.issue JOIN project p ON p.id=i.project JOIN issue_list l ON l.issue=i.id ORDER BY l.events DESC LIMIT 20", id)
+		" JOIN issue i ON i.id=k.issue JOIN project p ON p.id=i.project JOIN issue_list l ON l.issue=i.id WHERE "+where+" ORDER BY l.events DESC LIMIT 20", append([]any{id}, args...)...)
 	return list, err
 }

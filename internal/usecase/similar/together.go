@@ -12,6 +12,7 @@ import (
 	"firethorn/internal/db"
 	"firethorn/internal/store/events"
 	"firethorn/internal/store/projects"
+	"firethorn/internal/store/sight"
 )
 
 // NearIssue is an issue that happens together with another one.
@@ -30,7 +31,8 @@ const (
 
 // Together finds the issues that happen together with an issue: to the same
 // users and sessions of its project, and in the same traces of any.
-func (s *Service) Together(ctx context.Context, project *projects.Project, id int64) ([]NearIssue, error) {
+func (s *Service) Together(ctx context.Context, project *projects.Project, id int64,
+	seen sight.Sight) ([]NearIssue, error) {
 	keys, args, err := s.events.KeysOfIssue(ctx,
 		events.IssueKeys{Issue: id, Direction: events.Newest, Limit: nearSample})
 	if err != nil {
@@ -69,16 +71,10 @@ func (s *Service) Together(ctx context.Context, project *projects.Project, id in
 	if err := db.Each(ctx, s.db, take(&of, true), columns+"("+keys+") k JOIN event e ON e.project=k.project AND e.filing=k.filing AND e.keep_day=k.keep_day JOIN variant v ON v.id=e.variant", args...); err != nil || len(of) == 0 {
 		return nil, err
 	}
-	first, last := of[0].Thrown, of[0].Thrown
-	for _, o := range of {
-		if o.Thrown.Before(first) {
-			first = o.Thrown
-		}
-		if o.Thrown.After(last) {
-			last = o.Thrown
-		}
-	}
-	first, last = first.Add(-together.Within), last.Add(together.Within)
+	byTime := func(a, b together.Occurrence) int { return a.Thrown.Compare(b.Thrown) }
+	first := slices.MinFunc(of, byTime).Thrown.Add(-together.Within)
+	last := slices.MaxFunc(of, byTime).Thrown.Add(together.Within)
+	sees, seesArgs := seen.Where("e.project")
 	var others []together.Occurrence
 	for _, q := range []struct {
 		index, where string
@@ -90,9 +86,9 @@ func (s *Service) Together(ctx context.Context, project *projects.Project, id in
 		if len(q.ties) == 0 {
 			continue
 		}
-		query := columns + "event e FORCE INDEX (" + q.index + ") JOIN variant v ON v.id=e.variant WHERE " + q.where + " IN (" + db.Marks(len(q.ties)) + ") AND e.thrown BETWEEN ? AND ? AND e.keep_day>=? AND v.issue<>? LIMIT ?"
-		all := append(append(slices.Clone(q.args), q.ties...), db.Micros(first), db.Micros(last), db.Day(s.db.Now()),
-			id, nearMost)
+		query := columns + "event e FORCE INDEX (" + q.index + ") JOIN variant v ON v.id=e.variant WHERE " + q.where + " IN (" + db.Marks(len(q.ties)) + ") AND e.thrown BETWEEN ? AND ? AND e.keep_day>=? AND v.issue<>? AND " + sees + " LIMIT ?"
+		span := []any{db.Micros(first), db.Micros(last), db.Day(s.db.Now()), id}
+		all := slices.Concat(q.args, q.ties, span, seesArgs, []any{nearMost})
 		if err := db.Each(ctx, s.db, take(&others, false), query, all...); err != nil {
 			return nil, fmt.Errorf("events by %s: %w", q.index, err)
 		}

@@ -9,6 +9,8 @@ import (
 	"firethorn/internal/core/issue"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/issues"
+	"firethorn/internal/store/projects"
+	"firethorn/internal/store/sight"
 	"firethorn/internal/testbed"
 	"firethorn/internal/usecase/triage"
 )
@@ -29,16 +31,16 @@ func TestActMany_LeavesWhatChangedAlone(t *testing.T) {
 		t.Fatalf("%+v, %v", done, err)
 	}
 	b.Act(3, issue.Action{Verb: issue.Reopen}) // since
-	undone, err := b.Triage.UndoMany(ctx, b.Project, done.Bulk, testbed.Oke)
+	undone, err := b.Triage.UndoMany(ctx, b.Project, done.Bulk, testbed.Oke, nil)
 	if err != nil || fmt.Sprint(undone.Done) != "[1 4]" || undone.Refused[3] != "it was decided about since" {
 		t.Fatalf("undone: %+v, %v", undone, err)
 	}
 	b.State(1, issue.New)
 	b.State(3, issue.Accepted)
-	if _, err := b.Triage.UndoMany(ctx, b.Project, done.Bulk, testbed.Oke); testbed.Code(err) != fault.Conflict {
+	if _, err := b.Triage.UndoMany(ctx, b.Project, done.Bulk, testbed.Oke, nil); testbed.Code(err) != fault.Conflict {
 		t.Errorf("undone twice: %v", err)
 	}
-	if _, err := b.Triage.UndoMany(ctx, b.Project, 999, testbed.Oke); testbed.Code(err) != fault.NotFound {
+	if _, err := b.Triage.UndoMany(ctx, b.Project, 999, testbed.Oke, nil); testbed.Code(err) != fault.NotFound {
 		t.Errorf("undone what is not there: %v", err)
 	}
 	b.Recounted()
@@ -54,17 +56,17 @@ func TestNotices_TellWhoeverHasTheIssue(t *testing.T) {
 		t.Fatal(err)
 	}
 	b.In("tideAt", "4.2.0")
-	list, waiting, err := b.Status.Notices(ctx, okeID, 0, true, 0, 10)
+	list, waiting, err := b.Status.Notices(ctx, okeID, sight.All, true, 0, 10)
 	if err != nil || waiting != 2 || list[0].Kind != "regressed" || list[1].Words != "assigned to Oke Farrow, and so accepted" || list[1].Actor != "Maren Holt" || list[0].Number != 1 {
 		t.Fatalf("Oke: %+v, %d, %v", list, waiting, err)
 	}
-	if list, _, _ := b.Status.Notices(ctx, marenID, 0, false, 0, 10); len(list) != 0 {
+	if list, _, _ := b.Status.Notices(ctx, marenID, sight.All, false, 0, 10); len(list) != 0 {
 		t.Errorf("Maren, who decided: %+v", list)
 	}
-	if err := b.Status.SeeNotices(ctx, okeID, 0, list[0].ID); err != nil {
+	if err := b.Status.SeeNotices(ctx, okeID, sight.All, list[0].ID); err != nil {
 		t.Fatal(err)
 	}
-	if list, waiting, _ := b.Status.Notices(ctx, okeID, 0, true, 0, 10); len(list)+int(waiting) != 0 {
+	if list, waiting, _ := b.Status.Notices(ctx, okeID, sight.All, true, 0, 10); len(list)+int(waiting) != 0 {
 		t.Errorf("seen, and still there: %+v", list)
 	}
 }
@@ -90,7 +92,7 @@ func TestComments_TellWhomTheyConcern(t *testing.T) {
 	}
 	hears := func(who string, person int64, want ...string) {
 		t.Helper()
-		list, _, err := b.Status.Notices(ctx, person, 0, true, 0, 10)
+		list, _, err := b.Status.Notices(ctx, person, sight.All, true, 0, 10)
 		var got []string
 		for _, n := range list {
 			got = append(got, n.Words)
@@ -99,7 +101,7 @@ func TestComments_TellWhomTheyConcern(t *testing.T) {
 			t.Errorf("%s hears %q, %v, want %q", who, got, err, want)
 		}
 		if len(list) > 0 {
-			if err := b.Status.SeeNotices(ctx, person, 0, list[0].ID); err != nil {
+			if err := b.Status.SeeNotices(ctx, person, sight.All, list[0].ID); err != nil {
 				t.Fatal(err)
 			}
 		}
@@ -169,24 +171,26 @@ func TestHandOver_GivesAllThatIsOpenOrParked(t *testing.T) {
 	}
 	b.Act(2, issue.Action{Verb: issue.Parking, Park: issue.Park{Users: 5}})
 	b.Act(3, issue.Action{Verb: issue.Dismiss})
-	list, err := b.Triage.CarriedBy(ctx, 0)
+	list, err := b.Triage.CarriedBy(ctx, sight.All, 0)
 	if err != nil || len(list) != 1 || list[0].Person != "Maren Holt" || list[0].Issues != 1 || list[0].Parked != 1 || list[0].Impact <= 0 {
 		t.Errorf("carried: %+v, %v", list, err)
 	}
-	done, err := b.Triage.HandOver(ctx, b.Project, maren, oke, "", accounts.Actor{Kind: "person", Name: "Maren Holt"})
-	if err != nil || fmt.Sprint(done.Done) != "[1 2]" {
-		t.Fatalf("%+v, %v", done, err)
+	here := []*projects.Project{b.Project}
+	handed, err := b.Triage.HandOver(ctx, here, maren, oke, "", accounts.Actor{Kind: "person", Name: "Maren Holt"})
+	if err != nil || len(handed) != 1 || fmt.Sprint(handed[0].Done.Done) != "[1 2]" {
+		t.Fatalf("%+v, %v", handed, err)
 	}
+	done := handed[0].Done
 	if a, p, d := b.Issue(1), b.Issue(2), b.Issue(3); a.Owner != "Oke Farrow" || p.Owner != "Oke Farrow" || p.State != issue.Parked || d.Owner != "Maren Holt" {
 		t.Errorf("%s, %s (%s), %s", a.Owner, p.Owner, p.State, d.Owner)
 	}
-	if _, err := b.Triage.UndoMany(ctx, b.Project, done.Bulk, accounts.Actor{Kind: "person", Name: "Maren Holt"}); err != nil {
+	if _, err := b.Triage.UndoMany(ctx, b.Project, done.Bulk, accounts.Actor{Kind: "person", Name: "Maren Holt"}, nil); err != nil {
 		t.Fatal(err)
 	}
 	if is := b.Issue(2); is.Owner != "Maren Holt" || is.State != issue.Parked {
 		t.Errorf("taken back: %s, %s", is.Owner, is.State)
 	}
-	if _, err := b.Triage.HandOver(ctx, b.Project, oke, oke, "", accounts.Actor{}); testbed.Code(err) != fault.BadInput {
+	if _, err := b.Triage.HandOver(ctx, here, oke, oke, "", accounts.Actor{}); testbed.Code(err) != fault.BadInput {
 		t.Errorf("to oneself: %v", err)
 	}
 }

@@ -8,6 +8,7 @@ import (
 
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
+	"firethorn/internal/store/sight"
 )
 
 // Notice is something that a person should hear of.
@@ -54,16 +55,13 @@ func (n Notification) To(ctx context.Context, tx *sql.Tx, names []string) error 
 	return err
 }
 
-// Notices lists what a person should hear of, newest first, from before an id
-// on; unseen: only what they have not seen; project 0: in all projects. waiting is
-// how many they have not seen.
-func (s *Service) Notices(ctx context.Context, person, project int64, unseen bool, before int64,
+// Notices lists what a person should hear of in the projects that they see, newest
+// first, from before an id on; unseen: only what they have not seen. waiting is how
+// many they have not seen.
+func (s *Service) Notices(ctx context.Context, person int64, seen sight.Sight, unseen bool, before int64,
 	limit int) (list []Notice, waiting int64, err error) {
-	where, args := "n.person=?", []any{person}
-	if project != 0 {
-		where += " AND n.project=?"
-		args = append(args, project)
-	}
+	of, ofArgs := seen.Where("n.project")
+	where, args := "n.person=? AND "+of, append([]any{person}, ofArgs...)
 	if unseen {
 		where += " AND n.seen IS NULL"
 	}
@@ -84,14 +82,17 @@ func (s *Service) Notices(ctx context.Context, person, project int64, unseen boo
 	if err != nil {
 		return nil, 0, err
 	}
-	err = s.db.QueryRowContext(ctx, "SELECT COUNT(*) FROM notice WHERE person=? AND seen IS NULL AND (?=0 OR project=?)", person, project, project).Scan(&waiting)
+	err = s.db.QueryRowContext(ctx, "SELECT COUNT(*) FROM notice n WHERE n.person=? AND "+of+" AND n.seen IS NULL",
+		append([]any{person}, ofArgs...)...).Scan(&waiting)
 	return list, waiting, err
 }
 
-// SeeNotices says that a person has seen what was told up to an id, in a project
-// or in all (0).
-func (s *Service) SeeNotices(ctx context.Context, person, project, upTo int64) error {
-	_, err := s.db.ExecContext(ctx, "UPDATE notice SET seen=? WHERE person=? AND seen IS NULL AND id<=? AND (?=0 OR project=?)", db.Micros(s.db.Now()), person, upTo, project, project)
+// SeeNotices says that a person has seen what was told up to an id, of the projects
+// that they see.
+func (s *Service) SeeNotices(ctx context.Context, person int64, seen sight.Sight, upTo int64) error {
+	of, args := seen.Where("project")
+	_, err := s.db.ExecContext(ctx, "UPDATE notice SET seen=? WHERE person=? AND seen IS NULL AND id<=? AND "+of,
+		append([]any{db.Micros(s.db.Now()), person, upTo}, args...)...)
 	return err
 }
 

@@ -7,10 +7,12 @@ import (
 	"testing"
 	"time"
 
+	"firethorn/internal/core/access"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/inbox"
+	"firethorn/internal/store/sight"
 	"firethorn/internal/testbed"
 )
 
@@ -37,7 +39,7 @@ func TestAssignRules(t *testing.T) {
 	if err != nil || h[0].Kind != "given" || h[0].Words != `given to Oke Farrow by the rule "tides": 3 users in 2 days` || !h[0].CanUndo || h[0].ActorKind != "service" {
 		t.Errorf("%+v, %v", h[0], err)
 	}
-	if list, _, err := b.Status.Notices(t.Context(), o, 0, true, 0, 10); err != nil || len(list) != 1 || list[0].Kind != "given" {
+	if list, _, err := b.Status.Notices(t.Context(), o, sight.All, true, 0, 10); err != nil || len(list) != 1 || list[0].Kind != "given" {
 		t.Errorf("%+v, %v", list, err)
 	}
 	// What people say stays: who has it, and that nobody has it.
@@ -60,7 +62,7 @@ func TestAssignRules(t *testing.T) {
 	}
 	b.File(testbed.Event{Function: "draw", User: "p-1", At: testbed.Noon}, testbed.Event{Function: "draw", User: "p-1", At: testbed.Noon})
 	owner(3, "Harbour Crew")
-	if list, _, err := b.Status.Notices(t.Context(), o, 0, true, 0, 1); err != nil || len(list) != 1 || list[0].Number != 3 {
+	if list, _, err := b.Status.Notices(t.Context(), o, sight.All, true, 0, 1); err != nil || len(list) != 1 || list[0].Number != 3 {
 		t.Errorf("%+v, %v", list, err)
 	}
 	b.Act(3, issue.Action{Verb: issue.Undo})
@@ -96,21 +98,21 @@ func TestLeave(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	session, err := b.Accounts.SignIn(t.Context(), link)
+	session, err := b.Accounts.SignIn(t.Context(), accounts.Opening{Link: link})
 	if err != nil {
 		t.Fatal(err)
 	}
-	_, token, err := b.Accounts.CreateToken(t.Context(), accounts.NewToken{Label: "terminal", Scope: accounts.ScopePerson, Person: m})
+	_, token, err := b.Accounts.CreateToken(t.Context(), accounts.NewToken{Label: "terminal", Scope: "person", Kind: access.KindPerson, Given: access.KindPerson.Usual(), Person: m})
 	if err != nil {
 		t.Fatal(err)
 	}
 	if p, err := b.Accounts.Leave(t.Context(), "maren"); err != nil || p.Here() {
 		t.Fatalf("%+v, %v", p, err)
 	}
-	if _, err := b.Accounts.GrantOfSession(t.Context(), session); err == nil {
+	if _, err := b.Accounts.GrantOfSession(t.Context(), session, ""); err == nil {
 		t.Error("who left is signed in")
 	}
-	if _, err := b.Accounts.GrantOfToken(t.Context(), token); err == nil {
+	if _, err := b.Accounts.GrantOfToken(t.Context(), token, ""); err == nil {
 		t.Error("the token of who left is good")
 	}
 	b.File(testbed.Event{Function: "zoom", User: "p-1", At: testbed.Noon})
@@ -118,14 +120,14 @@ func TestLeave(t *testing.T) {
 	if testbed.Code(err) != fault.Conflict || !strings.Contains(err.Error(), "Maren Holt left on 2026-11-23; choose somebody who works here") {
 		t.Errorf("given to who left: %v", err)
 	}
-	if teams, err := b.Accounts.Teams(t.Context()); err != nil || len(teams) != 1 || fmt.Sprint(teams[0].Members) != "[Oke Farrow]" {
+	if teams, err := b.Accounts.Teams(t.Context(), accounts.EverybodySees); err != nil || len(teams) != 1 || fmt.Sprint(teams[0].Members) != "[Oke Farrow]" {
 		t.Errorf("%+v, %v", teams, err)
 	}
-	list, err := b.Triage.CarriedBy(t.Context(), 0)
+	list, err := b.Triage.CarriedBy(t.Context(), sight.All, 0)
 	if err != nil || len(list) != 1 || !list[0].Left || list[0].Person != testbed.Maren.Name {
 		t.Errorf("%+v, %v", list, err)
 	}
-	if who, err := b.Overview.Carriers(t.Context()); err != nil || len(who) != 3 {
+	if who, err := b.Overview.Carriers(t.Context(), b.Project.ID, sight.All); err != nil || len(who) != 2 {
 		t.Errorf("%+v can be proposed, %v", who, err)
 	}
 	if p, err := b.Accounts.Return(t.Context(), testbed.Maren.Name); err != nil || !p.Here() {

@@ -20,6 +20,22 @@ import (
 type Many struct {
 	Query   issues.IssueQuery // all that it lists; Limit and After do not count
 	Numbers map[int64]int64   // or these, each with the version that who decides has seen; 0: whichever
+	// Still is asked before each issue whether who decides may do so still; nil: they
+	// may. Where they may no more, the rest is refused.
+	Still func(context.Context) error
+}
+
+// mayStill says why the rest of a decision is refused; "" when it is not.
+func mayStill(ctx context.Context, still func(context.Context) error) (why string, err error) {
+	if still == nil {
+		return "", nil
+	}
+	err = still(ctx)
+	f, ok := errors.AsType[*fault.Error](err)
+	if ok && (f.Code == fault.Forbidden || f.Code == fault.NotFound || f.Code == fault.Unauthorized) {
+		return "you may not decide about it any more: a role, a token or the session was taken away meanwhile", nil
+	}
+	return "", err
 }
 
 // ManyDone is what became of a decision about many issues.
@@ -79,7 +95,14 @@ func (s *Service) ActMany(ctx context.Context, p *projects.Project, m Many, a is
 	}
 	out := &ManyDone{Bulk: d.bulk, Refused: map[int64]string{}}
 	for _, n := range slices.Sorted(maps.Keys(found)) {
-		err := s.actOn(ctx, p, n, d, found[n])
+		stopped, err := mayStill(ctx, m.Still)
+		if stopped != "" {
+			out.Refused[n] = stopped
+			continue
+		}
+		if err == nil {
+			err = s.actOn(ctx, p, n, d, found[n])
+		}
 		if f, ok := errors.AsType[*fault.Error](err); ok {
 			out.Refused[n] = f.Pub
 			continue
@@ -109,8 +132,8 @@ func (s *Service) actOn(ctx context.Context, p *projects.Project, number int64, 
 
 // UndoMany takes a decision about many issues back, for each whose newest
 // decision it still is.
-func (s *Service) UndoMany(ctx context.Context, p *projects.Project, bulk int64,
-	who accounts.Actor) (*ManyDone, error) {
+func (s *Service) UndoMany(ctx context.Context, p *projects.Project, bulk int64, who accounts.Actor,
+	still func(context.Context) error) (*ManyDone, error) {
 	var undone sql.NullInt64
 	err := s.db.QueryRowContext(ctx, "SELECT undone FROM bulk WHERE id=? AND project=?", bulk, p.ID).Scan(&undone)
 	if errors.Is(err, sql.ErrNoRows) {
@@ -139,7 +162,15 @@ func (s *Service) UndoMany(ctx context.Context, p *projects.Project, bulk int64,
 		return nil, err
 	}
 	for _, h := range hits {
-		err := s.db.InTx(ctx, func(tx *sql.Tx) error {
+		stopped, err := mayStill(ctx, still)
+		if err != nil {
+			return nil, err
+		}
+		if stopped != "" {
+			out.Refused[h.number] = stopped
+			continue
+		}
+		err = s.db.InTx(ctx, func(tx *sql.Tx) error {
 			if err := projects.Lock(ctx, tx, p.ID); err != nil {
 				return err
 			}

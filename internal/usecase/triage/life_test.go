@@ -9,6 +9,7 @@ import (
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
 	"firethorn/internal/store/issues"
+	"firethorn/internal/store/projects"
 	"firethorn/internal/testbed"
 	"firethorn/internal/usecase/retention"
 )
@@ -212,7 +213,7 @@ func TestFixByCommit_FromSayingItToComingBack(t *testing.T) {
 func TestTrailers_FixIssuesOfTheirOwnProjectAlone(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	b.People()
-	if _, _, err := b.Projects.CreateProject(t.Context(), "gangway", 30); err != nil {
+	if _, _, err := b.Projects.CreateProject(t.Context(), projects.NewProject{Name: "gangway", KeepDays: 30}); err != nil {
 		t.Fatal(err)
 	}
 	b.In("tideAt", "4.1.0")

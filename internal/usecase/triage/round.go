@@ -289,6 +289,10 @@ func (s *Service) EndRound(ctx context.Context, scope int64, projects []*project
 		id); err != nil {
 		return nil, err
 	}
+	in := []any{0}
+	for _, p := range projects {
+		in = append(in, p.ID)
+	}
 	err = db.Each(ctx, s.db, func(r *sql.Rows) error {
 		var d Done
 		var at int64
@@ -297,7 +301,8 @@ func (s *Service) EndRound(ctx context.Context, scope int64, projects []*project
 		e.Done = append(e.Done, d)
 		return err
 	}, "SELECT p.name, i.number, COALESCE(l.headline,''), h.at, h.kind, h.text, h.undone FROM history h FORCE INDEX (of_actor) JOIN issue i ON i.id=h.issue JOIN project p ON p.id=i.project LEFT JOIN issue_list l ON l.issue=h.issue"+
-		" WHERE h.actor=? AND h.actor_kind='person' AND h.at>=? AND (?=0 OR i.project=?) AND h.kind NOT IN ('merge','undo') ORDER BY h.id LIMIT 1000", who.Name, begun, scope, scope)
+		" WHERE h.actor=? AND h.actor_kind='person' AND h.at>=? AND i.project IN ("+db.Marks(len(in))+") AND h.kind NOT IN ('merge','undo') ORDER BY h.id LIMIT 1000",
+		append([]any{who.Name, begun}, in...)...)
 	if err != nil {
 		return nil, err
 	}
