@@ -18,6 +18,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"firethorn/internal/core/access"
 	"firethorn/internal/core/issue"
 	"firethorn/internal/db"
 	"firethorn/internal/pipeline"
@@ -278,6 +279,66 @@ func TestUpgrade_GoesOnWhereItWasCutOff(t *testing.T) {
 			}
 			if differences, _, err := store.Retention.Recount(t.Context()); err != nil || len(differences) != 0 {
 				t.Errorf("counts differ: %+v, %v", differences, err)
+			}
+		})
+	}
+}
+
+// Nobody is locked out by roles: who worked here is a member of all projects, admins
+// operate the service and maintain them; sessions go on; tokens keep what they could,
+// with a warning.
+func TestOpen_LocksNobodyOut(t *testing.T) {
+	for _, file := range earlier {
+		t.Run(file, func(t *testing.T) {
+			dsn, before := restore(t, file)
+			var person int64
+			if err := before.QueryRow("SELECT MIN(id) FROM person WHERE admin=0").Scan(&person); err != nil {
+				t.Fatal(err)
+			}
+			now := time.Now()
+			if _, err := before.Exec("INSERT INTO web_session (hash, person, created, expires) VALUES (UNHEX(SHA2('open',256)),?,?,?)",
+				person, now.AddDate(0, 0, -9).UnixMicro(), now.AddDate(0, 0, 9).UnixMicro()); err != nil {
+				t.Fatal(err)
+			}
+			if _, err := before.Exec("INSERT INTO token (hash, label, scope, person, created) VALUES (UNHEX(SHA2('terminal',256)),'terminal','person',?,1)", person); err != nil {
+				t.Fatal(err)
+			}
+			if _, err := before.Exec("UPDATE token SET permissions='symbols:push releases:announce rules:check rules:push issues:read issues:triage events:read' WHERE label='terminal'"); err != nil {
+				t.Logf("older than permissions: %v", err)
+			}
+			r, err := records.Open(t.Context(), records.Options{DSN: dsn, Log: slog.New(slog.DiscardHandler)})
+			if err != nil {
+				t.Fatal(err)
+			}
+			defer r.Close()
+			people, err := r.Accounts.People(t.Context(), accounts.EverybodySees)
+			if err != nil || len(people) < 2 {
+				t.Fatalf("%d people, %v", len(people), err)
+			}
+			operators := 0
+			for _, p := range people {
+				role, err := r.Accounts.RoleIn(t.Context(), p.ID, 1)
+				want := access.Member
+				if p.Operator {
+					want, operators = access.Maintainer, operators+1
+				}
+				if err != nil || role != want {
+					t.Errorf("%s is %s of a project, want %s (%v)", p.Name, role, want, err)
+				}
+			}
+			if operators == 0 {
+				t.Error("nobody operates the service")
+			}
+			if g, err := r.Accounts.GrantOfSession(t.Context(), "open", ""); err != nil || g.Everywhere != access.Member {
+				t.Errorf("a session of before: %+v, %v", g, err)
+			}
+			g, err := r.Accounts.GrantOfToken(t.Context(), "terminal", "")
+			if err != nil || !g.Before || g.InProject(access.DeleteIssues, access.None, true) != access.Allowed {
+				t.Errorf("a token of before: %+v, %v", g, err)
+			}
+			list, err := r.Accounts.Tokens(t.Context(), accounts.TokensOf{All: true})
+			if err != nil || list[0].Kind != access.KindPerson || !strings.Contains(list[0].Warning(), "older than roles") {
+				t.Errorf("listed: %+v, %v", list[0], err)
 			}
 		})
 	}
