@@ -21,6 +21,9 @@ func (f *failing) MergePeople(context.Context, *accounts.Person, *accounts.Perso
 func (f *failing) RoleIn(context.Context, int64, int64) (access.Role, error) {
 	return access.None, f.err
 }
+func (f *failing) RoleOf(context.Context, *accounts.Person, int64) (access.Role, error) {
+	return access.None, f.err
+}
 func (f *failing) RolesOf(context.Context, int64) (map[string]access.Role, access.Role, error) {
 	return nil, access.None, f.err
 }

@@ -52,7 +52,7 @@ func (a *Frame) placeOf(ctx context.Context, g *accounts.Grant, project int64) (
 		}
 	}
 	if g.ByRole() {
-		role, err = a.Store.Accounts.RoleIn(ctx, g.Person.ID, project)
+		role, err = a.Store.Accounts.RoleOf(ctx, g.Person, project)
 	}
 	return role, within, err
 }

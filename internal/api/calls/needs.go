@@ -94,6 +94,7 @@ type Accounts interface {
 type Roles interface {
 	Members(ctx context.Context, project int64) ([]accounts.Membership, error)
 	RoleIn(ctx context.Context, person, project int64) (access.Role, error)
+	RoleOf(ctx context.Context, p *accounts.Person, project int64) (access.Role, error)
 	RolesOf(ctx context.Context, person int64) (roles map[string]access.Role, everywhere access.Role, err error)
 	RolesOfAll(ctx context.Context, seen sight.Sight) (map[int64]map[string]access.Role, error)
 	SetOperator(ctx context.Context, p *accounts.Person, operator bool) error

@@ -33,14 +33,9 @@ const (
 	usedEvery   = time.Minute         // last uses are noted that often
 )
 
-// everywhereRole is the greatest role of the person p in all projects.
-const everywhereRole = "GREATEST(COALESCE((SELECT r.role FROM project_role r WHERE r.person=p.id AND r.project=0),0)," +
-	" COALESCE((SELECT MAX(r.role) FROM team_member m JOIN project_role r ON r.person=m.team AND r.project=0 WHERE m.person=p.id),0))"
-
 // sessionRow is a session as it is looked up.
 type sessionRow struct {
-	id, opened, used, rotated, changed, oldUntil int64
-	everywhere                                   int
+	id, opened, used, rotated, oldUntil int64
 }
 
 // staleness is what a session is like whose secret is to be replaced.
@@ -56,8 +51,8 @@ func (s *SessionStore) GrantOfSession(ctx context.Context, secret, address strin
 	var w sessionRow
 	find := func(cond string, args ...any) (*Person, error) {
 		return db.First(ctx, s.db, func(r *sql.Rows) (*Person, error) {
-			return scanPersonAnd(r, &w.id, &w.opened, &w.used, &w.rotated, &w.changed, &w.oldUntil, &w.everywhere)
-		}, "SELECT "+personColumns+", w.id, w.created, GREATEST(w.used, w.created), w.rotated, p.roles_changed, w.old_until, "+everywhereRole+
+			return scanPersonAnd(r, &w.id, &w.opened, &w.used, &w.rotated, &w.oldUntil)
+		}, "SELECT "+personColumns+", w.id, w.created, GREATEST(w.used, w.created), w.rotated, w.old_until"+
 			" FROM web_session w JOIN person p ON p.id=w.person WHERE "+cond+
 			" AND w.expires>? AND GREATEST(w.used, w.created)>? AND p.left_at IS NULL",
 			append(args, db.Micros(now), db.Micros(now.Add(-SessionIdle)))...)
@@ -74,13 +69,16 @@ func (s *SessionStore) GrantOfSession(ctx context.Context, secret, address strin
 		return nil, err
 	}
 	g := &Grant{Caller: access.Caller{Person: true, Operator: p.Operator}, Scope: "person", Person: p, Label: p.Name,
-		Everywhere: access.Role(w.everywhere), Session: w.id, SignedIn: db.FromMicros(w.opened)}
+		Session: w.id, SignedIn: db.FromMicros(w.opened)}
 	if p.Operator {
 		g.Scope = "admin"
 	}
+	if g.Everywhere, err = roleOf(ctx, s.db, s.known, p, Everywhere); err != nil {
+		return nil, err
+	}
 	grace := secretGrace.Microseconds()
 	switch at := db.Micros(now); {
-	case hash != nil && w.changed > max(w.rotated, w.opened), hash == nil && at-w.rotated > grace:
+	case hash != nil && p.rolesChanged > max(w.rotated, w.opened), hash == nil && at-w.rotated > grace:
 		// A role changed; or the new secret has not reached the browser.
 		g.stale = &staleness{hash, w.rotated}
 	case hash != nil && w.oldUntil > at+grace: // the new secret has arrived
@@ -143,17 +141,15 @@ func (s *TokenStore) GrantOfToken(ctx context.Context, text, address string) (*G
 	if !t.person.Valid {
 		return g, nil
 	}
-	var everywhere int
-	g.Person, err = db.First(ctx, s.db, func(r *sql.Rows) (*Person, error) { return scanPersonAnd(r, &everywhere) },
-		"SELECT "+personColumns+", "+everywhereRole+" FROM person p WHERE p.id=?", t.person.Int64)
-	if err != nil {
+	if g.Person, err = scanPerson(s.db.QueryRowContext(ctx, personByID, t.person.Int64)); err != nil {
 		return nil, err
 	}
 	if !g.Person.Here() {
 		return nil, fault.New(fault.Unauthorized, "%s left; this token is good for nothing any more", g.Person.Name)
 	}
-	g.Caller.Person, g.Operator, g.Everywhere = true, g.Person.Operator, access.Role(everywhere)
-	return g, nil
+	g.Caller.Person, g.Operator = true, g.Person.Operator
+	g.Everywhere, err = roleOf(ctx, s.db, s.known, g.Person, Everywhere)
+	return g, err
 }
 
 // tokenUse is what of a token only its look-up needs.

@@ -25,6 +25,8 @@ type Person struct {
 	Left        time.Time // zero: works here
 	Members     []string  // of a team, by name
 	MergedInto  int64     // the person that they are the same as; 0: nobody
+
+	rolesChanged int64 // another number whenever a role of theirs changes
 }
 
 // Here says whether somebody still works here, or a team is still there.
@@ -116,7 +118,7 @@ func stateOf(p *Person) personState {
 	return personState{Email: p.Email, Operator: p.Operator, Members: p.Members, Left: !p.Here()}
 }
 
-const personColumns = "p.id, p.name, COALESCE(p.email,''), p.admin, p.team, p.created, p.left_at, p.merged_into"
+const personColumns = "p.id, p.name, COALESCE(p.email,''), p.admin, p.team, p.created, p.left_at, p.merged_into, p.roles_changed"
 
 func scanPerson(r interface{ Scan(...any) error }) (*Person, error) { return scanPersonAnd(r) }
 
@@ -125,7 +127,8 @@ func scanPersonAnd(r interface{ Scan(...any) error }, more ...any) (*Person, err
 	var p Person
 	var created int64
 	var left, into sql.NullInt64
-	err := r.Scan(append([]any{&p.ID, &p.Name, &p.Email, &p.Operator, &p.Team, &created, &left, &into}, more...)...)
+	own := []any{&p.ID, &p.Name, &p.Email, &p.Operator, &p.Team, &created, &left, &into, &p.rolesChanged}
+	err := r.Scan(append(own, more...)...)
 	p.MergedInto = into.Int64
 	p.Created = db.FromMicros(created)
 	if left.Valid {
@@ -232,19 +235,6 @@ type Shared struct {
 // EverybodySees is Shared of those who see all people.
 var EverybodySees = Shared{Seen: sight.All}
 
-// where is a condition on the rows of the table person, named p.
-func (s Shared) where() (string, []any) {
-	if s.Seen.SeesAll() {
-		return "1=1", nil
-	}
-	seen, args := s.Seen.Where("r.project")
-	with := "SELECT r.person FROM project_role r WHERE r.project=0 OR " + seen
-	return "(p.id=? OR p.id IN (" + with + ")" +
-			" OR p.id IN (SELECT m.person FROM team_member m WHERE m.team IN (" + with + "))" +
-			" OR p.id IN (SELECT m.team FROM team_member m WHERE m.person=? OR m.person IN (" + with + ")))",
-		slices.Concat([]any{s.Person}, args, args, []any{s.Person}, args)
-}
-
 // People lists the people that somebody sees, by name, those who left among them.
 func (s *Store) People(ctx context.Context, shared Shared) ([]*Person, error) {
 	all, err := s.some(ctx, shared)
@@ -252,7 +242,20 @@ func (s *Store) People(ctx context.Context, shared Shared) ([]*Person, error) {
 }
 
 func (s *Store) some(ctx context.Context, shared Shared) ([]*Person, error) {
-	where, args := shared.where()
+	if shared.Seen.SeesAll() {
+		return everybody(ctx, s.db)
+	}
+	where, args := shared.Seen.Where("p.id")
+	projects, err := db.Numbers(ctx, s.db, "SELECT p.id FROM project p WHERE "+where, args...)
+	if err != nil {
+		return nil, err
+	}
+	in := append(projects, Everywhere)
+	of, ids := "r.project IN ("+db.Marks(len(in))+")", db.AnyOf(in)
 	return db.List(ctx, s.db, func(r *sql.Rows) (*Person, error) { return scanPerson(r) },
-		"SELECT "+personColumns+" FROM person p WHERE "+where+" ORDER BY p.name", args...)
+		"SELECT "+personColumns+" FROM person p JOIN (SELECT ? AS id UNION SELECT m.team FROM team_member m WHERE m.person=?"+
+			" UNION SELECT r.person FROM project_role r WHERE "+of+
+			" UNION SELECT m.person FROM project_role r JOIN team_member m ON m.team=r.person WHERE "+of+
+			" UNION SELECT m.team FROM team_member m WHERE m.person IN (SELECT r.person FROM project_role r WHERE "+of+")) x ON x.id=p.id ORDER BY p.name",
+		slices.Concat([]any{shared.Person, shared.Person}, ids, ids, ids)...)
 }

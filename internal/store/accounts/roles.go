@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"firethorn/internal/cache"
 	"firethorn/internal/core/access"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/db"
@@ -29,10 +30,36 @@ func greatestRole(cond string) string {
 // RoleIn is what somebody is in a project: by themselves, by their teams, or in all
 // projects.
 func (s *Store) RoleIn(ctx context.Context, person, project int64) (access.Role, error) {
+	return roleIn(ctx, s.db, person, project)
+}
+
+func roleIn(ctx context.Context, q db.Querier, person, project int64) (access.Role, error) {
 	var role int
-	err := s.db.QueryRowContext(ctx, "SELECT "+greatestRole("r.project IN (0,?)"), person, project, project,
+	err := q.QueryRowContext(ctx, "SELECT "+greatestRole("r.project IN (0,?)"), person, project, project,
 		person).Scan(&role)
 	return access.Role(role), err
+}
+
+// roleKey is a role that is known: of somebody since their roles changed last.
+type roleKey struct{ person, changed, project int64 }
+
+// RoleOf is RoleIn of somebody who has just been read: it is known as long as no role
+// of theirs changed, by whatever process.
+func (s *Store) RoleOf(ctx context.Context, p *Person, project int64) (access.Role, error) {
+	return roleOf(ctx, s.db, s.known, p, project)
+}
+
+func roleOf(ctx context.Context, d *db.DB, known *cache.Cache[roleKey, access.Role], p *Person,
+	project int64) (access.Role, error) {
+	key := roleKey{p.ID, p.rolesChanged, project}
+	if role, ok := known.Get(key); ok {
+		return role, nil
+	}
+	role, err := roleIn(ctx, d, p.ID, project)
+	if err == nil {
+		known.Put(key, role)
+	}
+	return role, err
 }
 
 // TakesPart says whether somebody has a role in a project: by themselves, by a team,
@@ -64,7 +91,7 @@ func (s *Store) Members(ctx context.Context, project int64) (list []Membership, 
 		return err
 	}, "SELECT "+personColumns+", r.role, r.project=0, '' FROM project_role r JOIN person p ON p.id=r.person WHERE r.project IN (0,?) AND p.left_at IS NULL"+
 		" UNION ALL SELECT "+personColumns+", r.role, r.project=0, t.name FROM project_role r JOIN person t ON t.id=r.person AND t.team=1 JOIN team_member m ON m.team=t.id JOIN person p ON p.id=m.person WHERE r.project IN (0,?) AND p.left_at IS NULL"+
-		" ORDER BY 2, 9 DESC, 10 DESC", project, project)
+		" ORDER BY 2, 10 DESC, 11 DESC", project, project)
 	return list, err
 }
 
@@ -163,9 +190,9 @@ func setRole(ctx context.Context, tx *sql.Tx, now time.Time, p *Person, n NewRol
 }
 
 // rolesChanged lets the sessions of somebody, or of the members of a team, get new
-// secrets.
+// secrets, and forgets what was known of their roles.
 func rolesChanged(ctx context.Context, tx *sql.Tx, now, person int64) error {
-	_, err := tx.ExecContext(ctx, "UPDATE person SET roles_changed=? WHERE id=? OR id IN (SELECT m.person FROM team_member m WHERE m.team=?)",
+	_, err := tx.ExecContext(ctx, "UPDATE person SET roles_changed=GREATEST(roles_changed+1, ?) WHERE id=? OR id IN (SELECT m.person FROM team_member m WHERE m.team=?)",
 		now, person, person)
 	return err
 }

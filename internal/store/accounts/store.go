@@ -3,6 +3,8 @@
 package accounts
 
 import (
+	"firethorn/internal/cache"
+	"firethorn/internal/core/access"
 	"firethorn/internal/db"
 )
 
@@ -11,16 +13,30 @@ import (
 type Store struct {
 	*TokenStore
 	*SessionStore
-	db *db.DB
+	db    *db.DB
+	known *cache.Cache[roleKey, access.Role]
 }
 
 // TokenStore reads and writes tokens.
-type TokenStore struct{ db *db.DB }
+type TokenStore struct {
+	db    *db.DB
+	known *cache.Cache[roleKey, access.Role]
+}
 
 // SessionStore reads and writes sessions of browsers, and the links that open them.
-type SessionStore struct{ db *db.DB }
+type SessionStore struct {
+	db    *db.DB
+	known *cache.Cache[roleKey, access.Role]
+}
+
+// rolesKnown is how many bytes of roles are kept in memory; one takes about roleBytes.
+const (
+	rolesKnown = 8 << 20
+	roleBytes  = 80
+)
 
 // New makes a store.
 func New(d *db.DB) *Store {
-	return &Store{TokenStore: &TokenStore{d}, SessionStore: &SessionStore{d}, db: d}
+	known := cache.New(rolesKnown, func(roleKey, access.Role) int { return roleBytes })
+	return &Store{TokenStore: &TokenStore{d, known}, SessionStore: &SessionStore{d, known}, db: d, known: known}
 }
