@@ -74,7 +74,7 @@ func (s *Store) PushRules(ctx context.Context, project int64, text, note string,
 	who accounts.Actor) (*RulesFile, error) {
 	f := &RulesFile{At: s.db.Now().UTC(), Actor: who, Note: event.TrimText(note, 290), Text: text}
 	return f, s.db.InTx(ctx, func(tx *sql.Tx) error {
-		if err := f.Push(ctx, tx, project, onto); err != nil {
+		if pushed, err := f.Push(ctx, tx, project, onto); err != nil || !pushed {
 			return err
 		}
 		return Record(ctx, tx, s.db.Now(), project, audit.Act{Action: "rules pushed",
@@ -82,33 +82,34 @@ func (s *Store) PushRules(ctx context.Context, project int64, text, note string,
 	})
 }
 
-// Push makes f the project's newest rules file, with its version filled in.
-func (f *RulesFile) Push(ctx context.Context, tx *sql.Tx, project int64, onto int) error {
+// Push makes f the project's newest rules file, with its version filled in; pushed
+// says that it was not that already.
+func (f *RulesFile) Push(ctx context.Context, tx *sql.Tx, project int64, onto int) (pushed bool, err error) {
 	var now int
 	if err := tx.QueryRowContext(ctx, "SELECT rules_version FROM project WHERE id=? FOR UPDATE",
 		project).Scan(&now); err != nil {
-		return err
+		return false, err
 	}
 	if onto >= 0 && onto != now {
-		return fault.New(fault.Stale, "the rules are at version %d by now, and yours were made from version %d: pull them, bring both together, push again", now, onto)
+		return false, fault.New(fault.Stale, "the rules are at version %d by now, and yours were made from version %d: pull them, bring both together, push again", now, onto)
 	}
 	if now > 0 {
 		var before string
 		if err := tx.QueryRowContext(ctx, "SELECT content FROM rules_file WHERE project=? AND version=?", project,
 			now).Scan(&before); err != nil {
-			return err
+			return false, err
 		}
 		if before == f.Text {
 			f.Version = now
-			return nil
+			return false, nil
 		}
 	}
 	f.Version = now + 1
 	if _, err := tx.ExecContext(ctx, "INSERT INTO rules_file (project, version, at, actor_kind, actor, note, content) VALUES (?,?,?,?,?,?,?)", project, f.Version, db.Micros(f.At), f.Actor.Kind, f.Actor.Name, f.Note, f.Text); err != nil {
-		return err
+		return false, err
 	}
-	_, err := tx.ExecContext(ctx, "UPDATE project SET rules_version=? WHERE id=?", f.Version, project)
-	return err
+	_, err = tx.ExecContext(ctx, "UPDATE project SET rules_version=? WHERE id=?", f.Version, project)
+	return true, err
 }
 
 // SwitchOff switches a rule of a version off, visibly.

@@ -9,6 +9,7 @@ import (
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/db"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/store/audit"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 )
@@ -27,7 +28,13 @@ func (s *Service) WantGrouping(ctx context.Context, project int64, version int) 
 	if version < fingerprint.Oldest || version > fingerprint.Version {
 		return fault.New(fault.BadInput, "there is no grouping version %d; this service knows %d to %d", version, fingerprint.Oldest, fingerprint.Version)
 	}
-	return projects.WantGrouping(ctx, s.db, project, version)
+	return s.db.InTx(ctx, func(tx *sql.Tx) error {
+		if err := projects.WantGrouping(ctx, tx, project, version); err != nil {
+			return err
+		}
+		return projects.Record(ctx, tx, s.db.Now(), project, audit.Act{Action: "grouping version adopted",
+			Target: fmt.Sprintf("version %d", version)})
+	})
 }
 
 // AdoptGrouping makes the issues of a project known under another grouping

@@ -10,6 +10,7 @@ import (
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
+	"firethorn/internal/store/audit"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/usecase/moves"
@@ -55,6 +56,10 @@ func (s *Service) UndoRegroup(ctx context.Context, p *projects.Project, who acco
 		if err := s.bringBack(ctx, tx, g, who); err != nil {
 			return err
 		}
+		if err := projects.Record(ctx, tx, s.db.Now(), p.ID, audit.Act{Action: "regrouping taken back",
+			Target: fmt.Sprintf("rules %d, version %d", g.Rules, g.Version)}); err != nil {
+			return err
+		}
 		if g.BeforeVers != g.Version && p.GroupingVersion == g.Version {
 			if err := projects.WantGrouping(ctx, tx, p.ID, g.BeforeVers); err != nil {
 				return err
@@ -66,7 +71,7 @@ func (s *Service) UndoRegroup(ctx context.Context, p *projects.Project, who acco
 				note = "the regrouping was undone: no grouping rules, as before"
 			}
 			f := &projects.RulesFile{At: s.db.Now().UTC(), Actor: who, Note: note, Text: text}
-			if err := f.Push(ctx, tx, p.ID, p.RulesVersion); err != nil {
+			if _, err := f.Push(ctx, tx, p.ID, p.RulesVersion); err != nil {
 				return err
 			}
 		}

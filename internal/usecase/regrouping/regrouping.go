@@ -13,6 +13,7 @@ import (
 	"firethorn/internal/db"
 	"firethorn/internal/pipeline"
 	"firethorn/internal/store/accounts"
+	"firethorn/internal/store/audit"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/usecase/moves"
 )
@@ -134,8 +135,11 @@ func (s *Service) Regroup(ctx context.Context, p *projects.Project, who accounts
 		if err != nil {
 			return err
 		}
-		id, err = res.LastInsertId()
-		return err
+		if id, err = res.LastInsertId(); err != nil {
+			return err
+		}
+		return projects.Record(ctx, tx, s.db.Now(), p.ID, audit.Act{Action: "regrouping begun",
+			Target: fmt.Sprintf("rules %d, version %d", p.RulesVersion, version)})
 	})
 	if err != nil {
 		return nil, err
