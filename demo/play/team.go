@@ -24,7 +24,17 @@ func (d *demo) addPeople(ctx context.Context) error {
 		}
 		d.tokens[who] = t.Token
 	}
-	return d.do(ctx, "team", "create", "Gate Crew", "--member", people["oke"][1], "--member", people["sunniva"][1])
+	for _, args := range [][]string{
+		{"team", "create", "Gate Crew", "--member", people["oke"][1], "--member", people["sunniva"][1]},
+		{"member", "set", people["maren"][1], "maintainer", "--project", "quayside"},
+		{"member", "set", "@gate-crew", "maintainer", "--project", "gangway"},
+		{"person", "add", "Vera Lund", "vera.lund@marrowsound.example", "--role", "viewer", "--project", "quayside"},
+	} {
+		if err := d.do(ctx, args...); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // decision is what somebody did about the issue with a word in its headline.

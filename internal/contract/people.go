@@ -159,7 +159,7 @@ type TokenInfo struct {
 	Label        string     `json:"label"`
 	Scope        string     `json:"scope"`
 	Kind         string     `json:"kind" enum:"build,read,person,service"`
-	Permissions  []string   `json:"permissions"`
+	Permissions  []string   `json:"permissions" nullable:"false"`
 	Project      string     `json:"project,omitempty" doc:"the only project it is good for; empty: all, or several"`
 	Projects     []string   `json:"projects,omitempty" doc:"the only projects it is good for; absent: all"`
 	Person       string     `json:"person,omitempty" doc:"whose it is"`
@@ -175,7 +175,7 @@ type TokenInfo struct {
 
 // Tokens lists tokens.
 type Tokens struct {
-	Tokens []TokenInfo `json:"tokens"`
+	Tokens []TokenInfo `json:"tokens" nullable:"false"`
 }
 
 // SignedOut says what ended.

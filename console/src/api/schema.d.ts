@@ -4743,7 +4743,7 @@ export interface components {
              * @description until when the text before a rotation is good
              */
             old_good_until?: string;
-            permissions: string[] | null;
+            permissions: string[];
             /** @description whose it is */
             person?: string;
             /** @description the only project it is good for; empty: all, or several */
@@ -4755,7 +4755,7 @@ export interface components {
             warning?: string;
         };
         Tokens: {
-            tokens: components["schemas"]["TokenInfo"][] | null;
+            tokens: components["schemas"]["TokenInfo"][];
         };
         TraceEvents: {
             events: components["schemas"]["EventRow"][];

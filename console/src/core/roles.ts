@@ -25,10 +25,15 @@ export function roleIn(me: Holder, project: string): Role | '' {
 /** Whether a role may all that another one may. */
 export const atLeast = (r: Role | '', least: Role): boolean => rank(r) >= rank(least)
 
-/** What somebody is where, in words: "operator, member of all projects, maintainer of quayside". */
+/** What somebody is where, in words: "operator; member of all projects; maintainer of quayside, gangway". */
 export function rolesWords(p: { operator: boolean; everywhere?: string; roles?: { project: string; role: string }[] }): string {
-  const list = [p.operator ? 'operator' : '', p.everywhere ? `${p.everywhere} of all projects` : '', ...(p.roles ?? []).map((r) => `${r.role} of ${r.project}`)].filter(Boolean)
-  const shown = list.slice(0, 4)
-  if (list.length > shown.length) shown.push(`${list.length - shown.length} more`)
-  return shown.join(', ') || 'no role'
+  const single = [...roles].reverse().map((role) => {
+    const names = (p.roles ?? []).filter((r) => r.role === role).map((r) => r.project)
+    const more = names.length - maxNamed
+    return names.length === 0 ? '' : `${role} of ${names.slice(0, maxNamed).join(', ')}${more > 0 ? ` and ${more} more` : ''}`
+  })
+  return [p.operator ? 'operator' : '', p.everywhere ? `${p.everywhere} of all projects` : '', ...single].filter(Boolean).join('; ') || 'no role'
 }
+
+/** How many projects of a role are named. */
+const maxNamed = 4

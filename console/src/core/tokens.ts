@@ -24,6 +24,15 @@ export const kindWords: Record<Kind, string> = {
 /** All that a token can be given. */
 export const permissions = ['symbols:push', 'releases:announce', 'rules:check', 'rules:push', 'issues:read', 'issues:triage', 'events:read', 'export'] as const
 
+/** What a token may, in words where it has what is usual for its kind. */
+export function mayWords(kind: string, given: readonly string[]): string {
+  if (given.includes('admin')) return 'everything'
+  if (kind === 'person' && permissions.every((p) => given.includes(p))) return 'what the person may'
+  if (kind === 'build' && given.length === 3) return 'push symbols, announce releases, check rules'
+  if (kind === 'read' && given.length === 3) return 'read issues and events, check rules'
+  return given.join(', ')
+}
+
 /** What a token that is being made holds. */
 export interface Draft {
   kind: Kind

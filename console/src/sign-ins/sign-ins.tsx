@@ -3,7 +3,7 @@ import * as api from '../api/client.ts'
 import * as ask from '../api/queries.ts'
 import { browserOf } from '../core/browsers.ts'
 import { lost } from '../core/current.ts'
-import { counted, exact } from '../core/format.ts'
+import { counted, minute } from '../core/format.ts'
 import { Card, Page, Table } from '../shared/page.tsx'
 import { Ago, Copy, Failed, Loading } from '../shared/parts.tsx'
 import { useSay } from '../shared/say.tsx'
@@ -41,7 +41,7 @@ export function SignInsPage() {
               <td className="whitespace-nowrap"><Ago at={s.last_used} /></td>
               <td className="mono">{s.address}</td>
               <td className="whitespace-nowrap"><Ago at={s.opened} /></td>
-              <td className="whitespace-nowrap">{exact(s.runs_out)}</td>
+              <td className="whitespace-nowrap">{minute(s.runs_out)}</td>
               <td className="text-right">{!s.this && <button className="btn btn-outline btn-xs font-normal" disabled={end.isPending} onClick={() => end.mutate(s.id)} aria-label={`Sign out of ${browserOf(s.agent ?? '')}, used from ${s.address ?? 'an unknown address'}`}>Sign out</button>}</td>
             </tr>
           ))}

@@ -3,7 +3,8 @@ import { useState } from 'react'
 import * as api from '../api/client.ts'
 import * as ask from '../api/queries.ts'
 import { lost } from '../core/current.ts'
-import { counted, day } from '../core/format.ts'
+import { counted, date } from '../core/format.ts'
+import { mayWords } from '../core/tokens.ts'
 import { Card, Field, Form, Page, Table } from '../shared/page.tsx'
 import { Ago, Copy, Dialog, Failed, Loading } from '../shared/parts.tsx'
 import { useOperator } from '../shared/rights.ts'
@@ -18,7 +19,7 @@ export function TokensPage() {
   const close = () => setAsking(undefined)
   if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
-  const list = got.data.tokens ?? []
+  const list = got.data.tokens
   return (
     <Page
       title="Tokens"
@@ -45,21 +46,20 @@ export function TokensPage() {
 }
 
 function Row({ t, ask: open }: { t: api.TokenInfo; ask: (what: 'rotate' | 'revoke') => void }) {
-  const all = t.permissions?.includes('admin')
   const projects = t.projects ?? []
   return (
     <tr>
       <td className="soft text-right">{t.id}</td>
-      <td className="name">
+      <td className="name min-w-40">
         <span className="font-semibold">{t.label}</span>
         {t.warning && <span className="block text-warning">{t.warning}</span>}
       </td>
       <td>{t.scope === 'admin' ? 'admin' : t.kind}</td>
       <td className="name">{projects.length === 0 ? 'all projects' : projects.length > 3 ? <span title={projects.join(', ')}>{counted(projects.length, 'project')}</span> : projects.join(', ')}</td>
-      <td className="name">{all ? 'everything' : <span className="soft">{t.permissions?.join(', ')}</span>}</td>
-      <td className="name">{t.person || <span className="soft">nobody&apos;s{t.maker && `, made by ${t.maker}`}</span>}</td>
+      <td className="name" title={t.permissions.join(', ')}>{mayWords(t.kind, t.permissions)}</td>
+      <td className="name">{t.person || <span className="soft" title={t.maker && `made by ${t.maker}`}>nobody&apos;s</span>}</td>
       <td className="whitespace-nowrap">{t.last_used ? <><Ago at={t.last_used} />{t.last_address && <span className="mono soft block">{t.last_address}</span>}</> : <span className="soft">not yet</span>}</td>
-      <td className="whitespace-nowrap">{t.expires ? day(t.expires) : 'never'}</td>
+      <td className="whitespace-nowrap">{t.expires ? date(t.expires) : 'never'}</td>
       <td className="text-right whitespace-nowrap">
         <span className="inline-flex gap-1">
           <button className="btn btn-outline btn-xs font-normal" onClick={() => open('rotate')} aria-label={`Rotate token ${t.id}`}>Rotate</button>
