@@ -102,6 +102,9 @@ const aheadDays = 3
 type Partitions struct {
 	Ahead int   // days beyond what today's events need
 	Stray int64 // rows in no day's partition
+	// Needed says that there are projects: without one no event comes, and there are no
+	// partitions yet.
+	Needed bool
 }
 
 // PartitionState looks whether partitions reach as far as events need.
@@ -115,7 +118,7 @@ func (s *Schema) PartitionState(ctx context.Context) (Partitions, error) {
 	if err != nil || longest == 0 {
 		return p, err
 	}
-	p.Ahead = -longest
+	p.Ahead, p.Needed = -longest, true
 	if len(days) > 0 {
 		p.Ahead = days[len(days)-1] - db.Day(s.db.Now()) - longest
 	}

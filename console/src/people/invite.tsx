@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import * as api from '../api/client.ts'
 import * as ask from '../api/queries.ts'
-import { roles, roleWords } from '../core/roles.ts'
+import { roles } from '../core/roles.ts'
 import type { Role } from '../core/roles.ts'
 import { Field, Form } from '../shared/page.tsx'
 import { Copy, Dialog } from '../shared/parts.tsx'
@@ -12,8 +12,8 @@ import { useSay } from '../shared/say.tsx'
 export function LinkDialog({ name, link, close }: { name: string; link: string; close: () => void }) {
   return (
     <Dialog title={`Sign-in link for ${name}`} close={close} wide>
-      <p className="text-left whitespace-normal">It works once, within 24 hours, and is shown this once. Whoever opens it is {name}: send it to nobody else.</p>
-      <pre className="shell mt-3 text-left break-all whitespace-pre-wrap" tabIndex={0}>{link}</pre>
+      <p>It works once, within 24 hours, and is shown this once. Whoever opens it is {name}: send it to nobody else.</p>
+      <pre className="shell mt-3 break-all whitespace-pre-wrap" tabIndex={0}>{link}</pre>
       <div className="mt-3 flex justify-end gap-2">
         <Copy text={link}>Copy the link</Copy>
         <button className="btn btn-primary btn-sm" onClick={close}>Done</button>
@@ -30,7 +30,7 @@ function RoleField({ name, hint, now, choose }: { name: string; hint: string; no
     <Field name={name} hint={hint}>
       <select className="select select-sm w-full" value={now} onChange={(e) => choose(e.target.value as Choice)}>
         <option value="">no role</option>
-        {roles.map((r) => <option key={r} value={r}>{r}: {roleWords[r]}</option>)}
+        {roles.map((r) => <option key={r}>{r}</option>)}
       </select>
     </Field>
   )
@@ -97,7 +97,7 @@ export function RolesOf({ p, close }: { p: api.Person; close: () => void }) {
   const mine = me.data?.email === p.email && role !== '' && role !== p.everywhere
   return (
     <Dialog title={`Roles of ${p.name}`} close={close}>
-      <div className="space-y-6 text-left whitespace-normal">
+      <div className="space-y-6">
         <Form button="Save" submit={() => save.mutate()} busy={save.isPending} off={(role === (p.everywhere ?? '') && operator === p.operator) || (mine && !reason.trim())} error={save.error?.message} extra={<button type="button" className="btn btn-ghost btn-sm" onClick={close}>Cancel</button>}>
           <RoleField name="In all projects" hint="Roles in single projects stand in the settings of each." now={role} choose={setRole} />
           {mine && <Field name="Reason" hint="It stands in the audit."><input className="input input-sm w-full" value={reason} onChange={(e) => setReason(e.target.value)} maxLength={500} /></Field>}

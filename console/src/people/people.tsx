@@ -75,7 +75,7 @@ function Row({ p, operator }: { p: api.Person; operator: boolean }) {
   return (
     <tr>
       <td className="name font-semibold">{p.name}</td>
-      <td className="name">{p.email}</td>
+      <td className="name address">{p.email}</td>
       <td className="name">{rolesWords(p)}</td>
       <td className="whitespace-nowrap"><Ago at={p.created} /></td>
       <td className="text-right whitespace-nowrap">
@@ -99,7 +99,7 @@ function LeftRow({ p, operator }: { p: api.Person; operator: boolean }) {
   return (
     <tr>
       <td className="name font-semibold">{p.name}</td>
-      <td className="name">{p.email}</td>
+      <td className="name address">{p.email}</td>
       <td>{p.left && <Ago at={p.left} />}</td>
       <td>{p.carries ? <Link className="link" to="/owners">{counted(p.carries, 'issue')}</Link> : <span className="soft">nothing</span>}</td>
       <td className="text-right">{operator && <button className="btn btn-outline btn-xs font-normal" onClick={() => back.mutate()} aria-label={`${p.name} works here again`}>Works here again</button>}</td>
@@ -112,11 +112,9 @@ function Leaving({ p, close }: { p: api.Person; close: () => void }) {
   const leave = useMutation({ mutationFn: () => api.personLeft(p.name, true), onSuccess: () => about.succeeded(`${p.name} does not work here any more`), onError: about.failed })
   return (
     <Dialog title={`${p.name} leaves`} close={close}>
-      <div className="text-left whitespace-normal">
-        <Form button="They left" submit={() => leave.mutate()} busy={leave.isPending} extra={<button type="button" className="btn btn-ghost btn-sm" onClick={close}>Cancel</button>}>
-          <p>Their roles, tokens and sessions end. Their issues stay theirs until somebody hands them over; their name stays in the history. They can come back.</p>
-        </Form>
-      </div>
+      <Form button="They left" submit={() => leave.mutate()} busy={leave.isPending} extra={<button type="button" className="btn btn-ghost btn-sm" onClick={close}>Cancel</button>}>
+        <p>Their roles, tokens and sessions end. Their issues stay theirs until somebody hands them over; their name stays in the history. They can come back.</p>
+      </Form>
     </Dialog>
   )
 }

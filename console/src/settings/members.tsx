@@ -51,7 +51,7 @@ function Row({ project, m, may }: { project: string; m: api.Member; may: boolean
   return (
     <tr>
       <td className="name font-semibold">{m.name}{m.team && <span className="soft font-normal"> team</span>}</td>
-      <td className="name">{m.email}</td>
+      <td className="name address">{m.email}</td>
       <td>
         {own ? (
           <select className="select select-sm w-auto" aria-label={`Role of ${m.name}`} value={m.role} disabled={set.isPending} onChange={(e) => change(e.target.value as Role)}>

@@ -88,7 +88,7 @@ export function Dialog({ title, close, wide = false, children }: { title: string
   }, [])
   return (
     <dialog ref={ref} className="modal" aria-label={title} onClose={close}>
-      <div className={`modal-box border border-base-300 ${wide ? 'max-w-2xl' : 'max-w-md'}`}>
+      <div className={`modal-box border border-base-300 text-left font-normal whitespace-normal ${wide ? 'max-w-2xl' : 'max-w-md'}`}>
         <h2 className="mb-3 text-lg font-semibold">{title}</h2>
         {children}
       </div>
@@ -129,8 +129,8 @@ export function Empty({ title, page = false, children }: { title: string; page?:
 /** An error in the service's words, with a way on. */
 export function Failed({ error, again }: { error: Error; again?: () => void }) {
   return (
-    <div role="alert" className="panel read mx-(--edge) my-4 border-accent px-4 py-3">
-      <p className="font-semibold text-accent">This did not work</p>
+    <div role="alert" className="failed panel read mx-(--edge) my-4 border-accent px-4 py-3">
+      <h2 className="font-semibold text-accent">This did not work</h2>
       <p className="mt-1">{error.message}</p>
       {again && (
         <button className="btn btn-outline btn-sm mt-3" onClick={again}>

@@ -96,7 +96,7 @@ function File({ f }: { f: CheckedFile }) {
       </div>
       {f.why && <p className="mt-1">{sentence(f.why)}.</p>}
       {f.note && <p className="mt-1 break-words">{sentence(f.note)}.</p>}
-      <dl className="mt-1 grid grid-cols-[6rem_1fr] gap-x-3">
+      <dl className="mt-1 grid grid-cols-[6rem_minmax(0,1fr)] gap-x-3">
         {f.looked_for.map((l, i) => <Line key={l} name={i === 0 ? 'looked for' : 'then for'}>{l}</Line>)}
         {f.found && <Line name="found"><span className="mono">{f.found.address}</span>, by its {f.found.by}{f.found.state !== 'ready' && ` (${f.found.state})`}</Line>}
         {f.nearest && <Line name="nearest"><span className="mono break-all">{f.nearest}</span></Line>}
@@ -112,7 +112,7 @@ function Line({ name, children }: { name: string; children: React.ReactNode }) {
   return (
     <>
       <dt className="soft">{name}</dt>
-      <dd className="break-words">{children}</dd>
+      <dd className="min-w-0 wrap-anywhere">{children}</dd>
     </>
   )
 }

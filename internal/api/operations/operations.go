@@ -122,7 +122,7 @@ func (a *handlers) databaseStatus(ctx context.Context, out *contract.Status) err
 		out.Well = false
 		advise(out, "the database has innodb_doublewrite off: a crash in the middle of a write could break a page; set it on")
 	}
-	if parts.Ahead < 1 {
+	if parts.Needed && parts.Ahead < 1 {
 		out.Well = false
 		advise(out, "the partitions of coming days are missing (%d days ahead): the service's log says why they could not be made", parts.Ahead)
 	}
