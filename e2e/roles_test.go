@@ -84,7 +84,7 @@ func TestRoles_InTheConsole(t *testing.T) {
 	}
 	eval[any](t, tab, `[...document.querySelectorAll('dialog button')].find((b) => b.innerText === 'Done').click()`)
 	row := `[...document.querySelectorAll('main tbody tr')].find((r) => r.innerText.includes('roles build'))`
-	eventually(t, tab, "it is listed", row+`?.innerText.includes('symbols:push')`)
+	eventually(t, tab, "it is listed", row+`?.innerText.includes('push symbols')`)
 	eval[any](t, tab, row+`.querySelector('[aria-label^=Rotate]').click()`)
 	eventually(t, tab, "the dialog of rotating", `document.querySelector('dialog select') !== null`)
 	set("dialog select", "0")

@@ -34,19 +34,17 @@ var shots = []shot{
 	{name: "round", path: "/p/quayside/round", theme: "blossom", pause: 2 * time.Second},
 	{name: "projects", path: "/", theme: "hedge", pause: time.Second},
 	{name: "issue-light", path: "/p/quayside/issues/{placeBerths}", theme: "blossom", script: `document.querySelector('summary[title="show the arithmetic"]').click()`},
-	{name: "issue-since-when", path: "/p/quayside/issues/{zoneOf}", theme: "blossom", pause: 2 * time.Second,
-		script: "document.getElementById('when').scrollIntoView()"},
 	{name: "releases", path: "/p/quayside/releases?release=4.2.0", theme: "blossom", pause: time.Second},
 	{name: "received", path: "/p/quayside/received", theme: "blossom",
 		script: "document.querySelector('main details').open = true"},
 	{name: "grouping", path: "/p/gangway/grouping", theme: "blossom", pause: 2 * time.Second},
-	{name: "rules-trial", path: "/p/gangway/rules?suggestion=1", theme: "hedge", pause: 4 * time.Second,
-		script: "document.querySelector('form button').click()"},
 	{name: "set-up", path: "/p/tender/set-up", theme: "blossom", before: newcomer},
 	{name: "impact", path: "/p/quayside/impact", theme: "hedge", pause: 2 * time.Second, script: `setTimeout(() => { const i = document.querySelector('input[aria-label="weight of users"]'); Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(i, '5'); i.dispatchEvent(new Event('input', { bubbles: true })) }, 500)`},
 	{name: "sessions", path: "/p/quayside/sessions", theme: "blossom", pause: time.Second},
 	{name: "symbols", path: "/p/quayside/symbols", theme: "blossom", before: candidate},
-	{name: "round-end", path: "/p/gangway/round", theme: "blossom", pause: 2 * time.Second, keys: "agdae"},
+	{name: "people", path: "/people", theme: "blossom"},
+	{name: "tokens", path: "/tokens", theme: "hedge"},
+	{name: "audit", path: "/audit", theme: "blossom", pause: time.Second, script: `[...document.querySelectorAll('main button')].find((b) => b.innerText === 'Check the chain').click()`},
 }
 
 func main() {

@@ -14,6 +14,7 @@ func (f *failing) EndSession(context.Context, int64, int64) error               
 func (f *failing) FindIn(context.Context, string, int64, string) (*accounts.Person, error) {
 	return nil, f.err
 }
+func (f *failing) InTeam(context.Context, int64, int64) (bool, error)            { return false, f.err }
 func (f *failing) Members(context.Context, int64) ([]accounts.Membership, error) { return nil, f.err }
 func (f *failing) MergePeople(context.Context, *accounts.Person, *accounts.Person) error {
 	return f.err

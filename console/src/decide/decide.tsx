@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
-import { useRef, useState } from 'react'
+import { useEffect, useRef, useState } from 'react'
 import type { ReactNode } from 'react'
 import { act, deleteIssue, mergeIssues, splitIssue } from '../api/client.ts'
 import type { Act, Issue, ManyVerb, SplitBy, Verb } from '../api/client.ts'
@@ -223,11 +223,18 @@ export function AssignDialog({ issue, proposed, close, done }: { issue: Issue; p
   const who = useQuery(queries.me())
   const people = new Map(members.data?.members.filter((m) => !m.team).map((m) => [m.name, m.email]))
   const ready = list.data !== undefined && members.data !== undefined
+  const form = useRef<HTMLFormElement>(null)
+  const early = useRef(false) // Enter came before the list did
+  useEffect(() => {
+    if (ready && early.current) form.current?.requestSubmit()
+  }, [ready])
   return (
     <Dialog title={`Who should have ${issue.id}?`} close={close}>
       <form
+        ref={form}
         onSubmit={(e) => {
           e.preventDefault()
+          early.current = !ready
           if (ready) done(String(new FormData(e.currentTarget).get('to')))
         }}
       >

@@ -92,6 +92,7 @@ type Accounts interface {
 
 // Roles are what people and teams are in projects.
 type Roles interface {
+	InTeam(ctx context.Context, team, person int64) (bool, error)
 	Members(ctx context.Context, project int64) ([]accounts.Membership, error)
 	RoleIn(ctx context.Context, person, project int64) (access.Role, error)
 	RoleOf(ctx context.Context, p *accounts.Person, project int64) (access.Role, error)

@@ -104,6 +104,9 @@ func (a *handlers) signingIn(t *calls.Table) {
 			return nil, fault.New(fault.Forbidden,
 				"this token is nobody's; say who the link is for: firethorn person link NAME")
 		}
+		if !g.Whole() {
+			return nil, fault.New(fault.Forbidden, "this token may not all that you may, and a session could: make the link with a token of the kind person")
+		}
 		if g.Session != 0 {
 			return nil, fault.New(fault.Forbidden,
 				"a browser cannot make a link for itself: run firethorn person link in a terminal where you are logged in, or ask an operator")
@@ -113,7 +116,7 @@ func (a *handlers) signingIn(t *calls.Table) {
 	calls.Call(t, "list-sign-ins", func(ctx context.Context, _ *calls.NoInput) (*calls.Body[contract.SignIns], error) {
 		g := calls.GrantOf(ctx)
 		out := contract.SignIns{Sessions: []contract.SignIn{}}
-		if g.Person == nil {
+		if g.Person == nil || !g.Whole() {
 			return calls.Answer(out), nil
 		}
 		list, err := a.Store.Accounts.SessionsOf(ctx, g.Person.ID)
@@ -127,7 +130,7 @@ func (a *handlers) signingIn(t *calls.Table) {
 		ID int64 `path:"id" minimum:"1"`
 	}) (*struct{}, error) {
 		g := calls.GrantOf(ctx)
-		if g.Person == nil {
+		if g.Person == nil || !g.Whole() {
 			return nil, fault.New(fault.NotFound, "there is no session %d; it may have run out", in.ID)
 		}
 		return nil, a.Store.Accounts.EndSession(ctx, g.Person.ID, in.ID)
@@ -135,7 +138,7 @@ func (a *handlers) signingIn(t *calls.Table) {
 	calls.Call(t, "end-other-sign-ins", func(ctx context.Context,
 		_ *calls.NoInput) (*calls.Body[contract.SignedOut], error) {
 		g := calls.GrantOf(ctx)
-		if g.Person == nil {
+		if g.Person == nil || !g.Whole() {
 			return calls.Answer(contract.SignedOut{Name: g.Label}), nil
 		}
 		n, err := a.Store.Accounts.EndOtherSessions(ctx, g.Person.ID, g.Session)
@@ -252,6 +255,10 @@ func (a *handlers) mergePeople(ctx context.Context, in *struct {
 	into, err := a.somebody(ctx, in.Body.Into)
 	if err != nil {
 		return nil, err
+	}
+	if into.ID == calls.PersonOf(ctx) {
+		return nil, fault.New(fault.Forbidden, "you would get the roles of %s: ask another operator to merge them into you",
+			from.Name)
 	}
 	if err := a.Store.Accounts.MergePeople(ctx, from, into); err != nil {
 		return nil, err

@@ -73,8 +73,13 @@ func (a *handlers) setRole(ctx context.Context, who string, n accounts.NewRole) 
 	}
 	g := calls.GrantOf(ctx)
 	mine := g.Person != nil && g.Person.ID == p.ID
+	if g.Person != nil && p.Team {
+		if mine, err = a.Store.Accounts.InTeam(ctx, p.ID, g.Person.ID); err != nil {
+			return err
+		}
+	}
 	if mine && g.Operator && n.Role != access.None && strings.TrimSpace(n.Reason) == "" {
-		has, err := a.Store.Accounts.RoleIn(ctx, p.ID, n.Project)
+		has, err := a.Store.Accounts.RoleIn(ctx, g.Person.ID, n.Project)
 		if err != nil {
 			return err
 		}

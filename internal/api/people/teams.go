@@ -6,6 +6,7 @@ import (
 
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
+	"firethorn/internal/core/access"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/sight"
@@ -41,6 +42,9 @@ func (a *handlers) teamsAndLeaving(t *calls.Table) {
 		TeamPath
 		Body contract.ChangeTeam
 	}) (*calls.Body[contract.Team], error) {
+		if err := a.notOneself(ctx, in.Team, in.Body.Add); err != nil {
+			return nil, err
+		}
 		t, err := a.Store.Accounts.ChangeTeam(ctx, in.Team, in.Body.Add, in.Body.Remove)
 		if err != nil {
 			return nil, err
@@ -93,4 +97,31 @@ func (a *handlers) somebody(ctx context.Context, who string) (*accounts.Person, 
 		return nil, fault.New(fault.BadInput, "%s is a team; nobody signs in as one", p.Name)
 	}
 	return p, err
+}
+
+// notOneself refuses operators who let themselves into a team that has roles: they
+// take a role with a reason, or another operator lets them in.
+func (a *handlers) notOneself(ctx context.Context, team string, add []string) error {
+	me := calls.PersonOf(ctx)
+	if me == 0 || len(add) == 0 {
+		return nil
+	}
+	t, err := a.Store.Accounts.FindHere(ctx, team)
+	if err != nil {
+		return err
+	}
+	roles, everywhere, err := a.Store.Accounts.RolesOf(ctx, t.ID)
+	if err != nil || len(roles) == 0 && everywhere == access.None {
+		return err
+	}
+	for _, who := range add {
+		p, err := a.Store.Accounts.FindHere(ctx, who)
+		if err != nil {
+			return err
+		}
+		if p.ID == me {
+			return fault.New(fault.Forbidden, "you would get the roles of %s: take one with a reason (firethorn member set), or ask another operator to let you in", t.Name)
+		}
+	}
+	return nil
 }

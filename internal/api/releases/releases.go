@@ -9,6 +9,7 @@ import (
 	"firethorn/internal/api/calls"
 	"firethorn/internal/api/rows"
 	"firethorn/internal/contract"
+	"firethorn/internal/core/access"
 	"firethorn/internal/core/release"
 	"firethorn/internal/core/session"
 	"firethorn/internal/core/shell"
@@ -51,7 +52,7 @@ func (a *handlers) releases(t *calls.Table) {
 		if err != nil {
 			return nil, err
 		}
-		return calls.Answer(releaseOf(r)), nil
+		return a.told(ctx, p, r)
 	})
 	calls.OnProject(t, "mark-deployed", func(ctx context.Context, p *projects.Project, in *struct {
 		ReleasePath
@@ -61,7 +62,7 @@ func (a *handlers) releases(t *calls.Table) {
 		if err != nil {
 			return nil, err
 		}
-		return calls.Answer(releaseOf(r)), nil
+		return a.told(ctx, p, r)
 	})
 	calls.OnProject(t, "order-releases", func(ctx context.Context, p *projects.Project, in *struct {
 		calls.ProjectPath
@@ -168,4 +169,16 @@ func (a *handlers) commitsIn(ctx context.Context, p *projects.Project, r, before
 		out.Commits = append(out.Commits, rows.CommitOf(p, c))
 	}
 	return err
+}
+
+// told is a release as who announced or deployed it may know it: a build is told no
+// count of what was reported.
+func (a *handlers) told(ctx context.Context, p *projects.Project,
+	r *releases.ReleaseRow) (*calls.Body[contract.Release], error) {
+	out := releaseOf(r)
+	reads, err := a.Allowed(ctx, access.ReadIssues, p)
+	if !reads {
+		out.Events, out.Issues, out.New = 0, 0, 0
+	}
+	return calls.Answer(out), err
 }

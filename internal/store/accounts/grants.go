@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"slices"
 	"time"
 
 	"firethorn/internal/core/access"
@@ -23,6 +24,18 @@ type Grant struct {
 	Session    int64      // 0: a token
 	SignedIn   time.Time  // when the session was opened
 	stale      *staleness // the session needs another secret; nil: it does not
+}
+
+// Whole says whether the grant is all that its person may: a session, or a token of
+// theirs that nothing was kept from.
+func (g *Grant) Whole() bool {
+	if !g.Caller.Token {
+		return true
+	}
+	kept := func(p access.Permission) bool {
+		return !slices.Contains(g.Given, p) && !slices.Contains(g.Given, access.Administer)
+	}
+	return !g.Limited && !slices.ContainsFunc(access.KindPerson.Usual(), kept)
 }
 
 // Limits of sessions.

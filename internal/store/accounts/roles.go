@@ -40,6 +40,13 @@ func roleIn(ctx context.Context, q db.Querier, person, project int64) (access.Ro
 	return access.Role(role), err
 }
 
+// InTeam says whether somebody is in a team.
+func (s *Store) InTeam(ctx context.Context, team, person int64) (in bool, err error) {
+	err = s.db.QueryRowContext(ctx, "SELECT EXISTS(SELECT 1 FROM team_member WHERE team=? AND person=?)", team,
+		person).Scan(&in)
+	return in, err
+}
+
 // roleKey is a role that is known: of somebody since their roles changed last.
 type roleKey struct{ person, changed, project int64 }
 
