@@ -20,8 +20,8 @@ func TestRoles(t *testing.T) {
 		{"operator; member of all projects", "rolesWords", []any{map[string]any{"operator": true, "everywhere": "member"}}},
 		{"maintainer of a, c; viewer of b", "rolesWords", []any{map[string]any{"operator": false, "roles": []map[string]string{
 			{"project": "a", "role": "maintainer"}, {"project": "b", "role": "viewer"}, {"project": "c", "role": "maintainer"}}}}},
-		{"viewer of a, b, c, d and 2 more", "rolesWords", []any{map[string]any{"operator": false, "roles": []map[string]string{
-			{"project": "a", "role": "viewer"}, {"project": "b", "role": "viewer"}, {"project": "c", "role": "viewer"}, {"project": "d", "role": "viewer"}, {"project": "e", "role": "viewer"}, {"project": "f", "role": "viewer"}}}}},
+		{"viewer of a, b; and in 30 more projects", "rolesWords", []any{map[string]any{"operator": false, "more_roles": 30, "roles": []map[string]string{
+			{"project": "a", "role": "viewer"}, {"project": "b", "role": "viewer"}}}}},
 	})
 }
 
@@ -48,6 +48,23 @@ func TestTokens(t *testing.T) {
 	check(t, "link", []call{
 		{"abcdefghijklmnopqrstuvwxyz012345", "linkSecret", []any{" http://127.0.0.1:7420/sign-in#abcdefghijklmnopqrstuvwxyz012345\n"}},
 		{"abcdefghijklmnopqrstuvwxyz012345", "linkSecret", []any{"abcdefghijklmnopqrstuvwxyz012345"}}, {"", "linkSecret", []any{"http://127.0.0.1:7420/sign-in"}}, {"", "linkSecret", []any{"tide"}},
+	})
+}
+
+func TestFew(t *testing.T) {
+	texts := []string{"Maren Holt maren.holt@marrowsound.example", "Oke Farrow oke@marrowsound.example", "Ole Holt ole@marrowsound.example"}
+	var all []string
+	var first []int
+	for i := range 450 {
+		all = append(all, "Clerk")
+		if i < 200 {
+			first = append(first, i)
+		}
+	}
+	check(t, "few", []call{
+		{m{"shown": []int{0, 1, 2}, "fit": 3}, "few", []any{texts, ""}}, {m{"shown": []int{0, 2}, "fit": 2}, "few", []any{texts, " holt"}},
+		{m{"shown": []int{2}, "fit": 1}, "few", []any{texts, "HOLT ole"}}, {m{"shown": []int{}, "fit": 0}, "few", []any{texts, "tide"}},
+		{m{"shown": first, "fit": 450}, "few", []any{all, "clerk"}},
 	})
 }
 

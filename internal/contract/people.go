@@ -11,7 +11,8 @@ type Person struct {
 	Admin      bool       `json:"admin" doc:"the same as operator"`
 	Operator   bool       `json:"operator" doc:"runs the service: people, projects, the audit, the queue"`
 	Everywhere string     `json:"everywhere,omitempty" enum:"viewer,member,maintainer" doc:"their own role in all projects"`
-	Roles      []RoleIn   `json:"roles,omitempty" nullable:"false" doc:"their own roles in single projects, of those that you see"`
+	Roles      []RoleIn   `json:"roles,omitempty" nullable:"false" doc:"their own roles in single projects, of those that you see: the first ones"`
+	MoreRoles  int        `json:"more_roles,omitempty" doc:"how many there are beside"`
 	Created    time.Time  `json:"created"`
 	Left       *time.Time `json:"left,omitempty" doc:"since when they do not work here any more"`
 	Carries    int64      `json:"carries,omitempty" doc:"of who left: open and parked issues that are still theirs"`
@@ -98,6 +99,7 @@ type Team struct {
 	// Roles are those that all members have by the team.
 	Everywhere string   `json:"everywhere,omitempty" enum:"viewer,member,maintainer"`
 	Roles      []RoleIn `json:"roles,omitempty" nullable:"false"`
+	MoreRoles  int      `json:"more_roles,omitempty"`
 	Handle     string   `json:"handle" doc:"how CODEOWNERS, rules and comments name it"`
 	Members    []string `json:"members" nullable:"false"`
 }

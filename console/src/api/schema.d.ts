@@ -3285,10 +3285,15 @@ export interface components {
              * @description since when they do not work here any more
              */
             left?: string;
+            /**
+             * Format: int64
+             * @description how many there are beside
+             */
+            more_roles?: number;
             name: string;
             /** @description runs the service: people, projects, the audit, the queue */
             operator: boolean;
-            /** @description their own roles in single projects, of those that you see */
+            /** @description their own roles in single projects, of those that you see: the first ones */
             roles?: components["schemas"]["RoleIn"][];
             /** @description works once, within 24 hours */
             sign_in_link?: string;
@@ -4659,6 +4664,8 @@ export interface components {
             /** @description how CODEOWNERS, rules and comments name it */
             handle: string;
             members: string[];
+            /** Format: int64 */
+            more_roles?: number;
             name: string;
             roles?: components["schemas"]["RoleIn"][];
         };

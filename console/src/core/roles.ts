@@ -26,14 +26,11 @@ export function roleIn(me: Holder, project: string): Role | '' {
 export const atLeast = (r: Role | '', least: Role): boolean => rank(r) >= rank(least)
 
 /** What somebody is where, in words: "operator; member of all projects; maintainer of quayside, gangway". */
-export function rolesWords(p: { operator: boolean; everywhere?: string; roles?: { project: string; role: string }[] }): string {
+export function rolesWords(p: { operator: boolean; everywhere?: string; roles?: { project: string; role: string }[]; more_roles?: number }): string {
   const single = [...roles].reverse().map((role) => {
     const names = (p.roles ?? []).filter((r) => r.role === role).map((r) => r.project)
-    const more = names.length - maxNamed
-    return names.length === 0 ? '' : `${role} of ${names.slice(0, maxNamed).join(', ')}${more > 0 ? ` and ${more} more` : ''}`
+    return names.length === 0 ? '' : `${role} of ${names.join(', ')}`
   })
-  return [p.operator ? 'operator' : '', p.everywhere ? `${p.everywhere} of all projects` : '', ...single].filter(Boolean).join('; ') || 'no role'
+  const more = p.more_roles ? `and in ${p.more_roles} more projects` : ''
+  return [p.operator ? 'operator' : '', p.everywhere ? `${p.everywhere} of all projects` : '', ...single, more].filter(Boolean).join('; ') || 'no role'
 }
-
-/** How many projects of a role are named. */
-const maxNamed = 4

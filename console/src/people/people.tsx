@@ -6,6 +6,7 @@ import * as ask from '../api/queries.ts'
 import { lost } from '../core/current.ts'
 import { count, counted } from '../core/format.ts'
 import { rolesWords } from '../core/roles.ts'
+import { useFew } from '../shared/few.tsx'
 import { Card, Form, Page, Table } from '../shared/page.tsx'
 import { Ago, Copy, Dialog, Failed, Loading } from '../shared/parts.tsx'
 import { useSay } from '../shared/say.tsx'
@@ -18,9 +19,10 @@ export function PeoplePage() {
   const got = useQuery(ask.people())
   const [inviting, setInviting] = useState(false)
   const operator = useOperator()
+  const here = got.data?.people.filter((p) => !p.left) ?? []
+  const { shown, field, rest } = useFew(here, 'somebody', (p) => `${p.name} ${p.email}`)
   if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
-  const here = got.data.people.filter((p) => !p.left)
   const left = got.data.people.filter((p) => p.left)
   return (
     <Page
@@ -28,6 +30,7 @@ export function PeoplePage() {
       about={`${here.length === 1 ? '1 person' : `${count(here.length)} people`} in ${counted(got.data.teams.length, 'team')}.${operator ? '' : ' You see whom you share a project with. Operators change who works here.'}`}
       actions={
         <>
+          {field}
           {operator && <button className="btn btn-primary btn-sm" onClick={() => setInviting(true)}>Add someone</button>}
           <Copy text="firethorn person list">Copy as command</Copy>
         </>
@@ -35,8 +38,9 @@ export function PeoplePage() {
     >
       <Card label="People" flush>
         <Table label="People" columns={['Name', 'Address', 'Roles', 'Here since', { name: 'Actions', hidden: true }]}>
-          {here.map((p) => <Row key={p.email} p={p} operator={operator} />)}
+          {shown.map((p) => <Row key={p.email} p={p} operator={operator} />)}
         </Table>
+        {rest}
       </Card>
       <Teams teams={got.data.teams} people={here} operator={operator} />
       {left.length > 0 && (

@@ -5,6 +5,7 @@ import * as ask from '../api/queries.ts'
 import { lost } from '../core/current.ts'
 import { roles, roleWords } from '../core/roles.ts'
 import type { Role } from '../core/roles.ts'
+import { useFew } from '../shared/few.tsx'
 import { Card, Field, Form, Table } from '../shared/page.tsx'
 import { Dialog, Failed } from '../shared/parts.tsx'
 import { useSay } from '../shared/say.tsx'
@@ -14,14 +15,16 @@ export function Members({ project, may }: { project: string; may: boolean }) {
   const got = useQuery(ask.members(project))
   const [adding, setAdding] = useState(false)
   const list = got.data?.members ?? []
+  const { shown, field, rest } = useFew(list, 'a member', (m) => `${m.name} ${m.email ?? ''} ${m.role} ${m.through ?? ''}`)
   return (
-    <Card title="Members" note="Who is in none of these rows does not see the project." flush actions={may && <button className="btn btn-outline btn-sm font-normal" onClick={() => setAdding(true)}>Add a member</button>}>
+    <Card title="Members" note="Who is in none of these rows does not see the project." flush actions={<>{field}{may && <button className="btn btn-outline btn-sm font-normal" onClick={() => setAdding(true)}>Add a member</button>}</>}>
       {lost(got) && <Failed error={got.error!} />}
       {got.data && list.length === 0 ? <p className="soft px-3 pb-2">Nobody has a role here yet.</p> : (
         <Table label="Members" columns={['Name', 'Address', 'Role', 'By', { name: 'Actions', hidden: true }]}>
-          {list.map((m) => <Row key={`${m.name} ${m.everywhere} ${m.through}`} project={project} m={m} may={may} />)}
+          {shown.map((m) => <Row key={`${m.name} ${m.everywhere} ${m.through}`} project={project} m={m} may={may} />)}
         </Table>
       )}
+      {list.length > 0 && rest}
       {adding && <Add project={project} close={() => setAdding(false)} />}
     </Card>
   )

@@ -202,7 +202,7 @@ func (a *handlers) listPeople(ctx context.Context, _ *calls.NoInput) (*calls.Bod
 	out := contract.People{People: []contract.Person{}}
 	for _, p := range list {
 		one := person(p)
-		one.Everywhere, one.Roles = roles.of(p.ID)
+		one.Everywhere, one.Roles, one.MoreRoles = roles.of(p.ID)
 		out.People = append(out.People, one)
 	}
 	out.Teams, err = a.teams(ctx, shared, roles)

@@ -108,7 +108,7 @@ func (a *handlers) shown(ctx context.Context, who string) (*calls.Body[contract.
 	}
 	roles, err := a.rolesSeen(ctx)
 	out := person(p)
-	out.Everywhere, out.Roles = roles.of(p.ID)
+	out.Everywhere, out.Roles, out.MoreRoles = roles.of(p.ID)
 	return calls.Answer(out), err
 }
 
@@ -129,14 +129,22 @@ func (a *handlers) rolesSeen(ctx context.Context) (rolesBy, error) {
 	return out, err
 }
 
-// of tells the role of somebody in all projects, and those in single ones.
-func (r rolesBy) of(id int64) (everywhere string, roles []contract.RoleIn) {
+// mostRoles of somebody are told; there may be thousands of people, and hundreds of
+// projects.
+const mostRoles = 5
+
+// of tells the role of somebody in all projects, the first of those in single ones,
+// and how many there are beside.
+func (r rolesBy) of(id int64) (everywhere string, roles []contract.RoleIn, more int) {
 	for _, x := range r[id] {
-		if x.Project == "" {
+		switch {
+		case x.Project == "":
 			everywhere = x.Role
-			continue
+		case len(roles) < mostRoles:
+			roles = append(roles, x)
+		default:
+			more++
 		}
-		roles = append(roles, x)
 	}
-	return everywhere, roles
+	return everywhere, roles, more
 }

@@ -79,7 +79,7 @@ func (a *handlers) teams(ctx context.Context, shared accounts.Shared, roles role
 	list, err := a.Store.Accounts.Teams(ctx, shared)
 	for _, t := range list {
 		one := team(t)
-		one.Everywhere, one.Roles = roles.of(t.ID)
+		one.Everywhere, one.Roles, one.MoreRoles = roles.of(t.ID)
 		out = append(out, one)
 	}
 	return out, err

@@ -51,6 +51,9 @@ func rolesOf(p contract.Person) string {
 	for _, r := range p.Roles {
 		list = append(list, r.Role+" of "+r.Project)
 	}
+	if p.MoreRoles > 0 {
+		list = append(list, fmt.Sprintf("%d more", p.MoreRoles))
+	}
 	if p.Left != nil {
 		return "left " + p.Left.Format("2006-01-02")
 	}
