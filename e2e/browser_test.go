@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"context"
+	"fmt"
 	"os"
 	"slices"
 	"strings"
@@ -186,4 +187,15 @@ func quiet(t *testing.T, tab context.Context) (check func(expected ...string)) {
 			t.Errorf("the page logs %s", b)
 		}
 	}
+}
+
+// mainButton is the button of a page that says some words.
+func mainButton(words string) string {
+	return `[...document.querySelectorAll('main button')].find((b) => b.innerText === '` + words + `')`
+}
+
+// setValue writes into a field, as somebody who types does.
+func setValue(t *testing.T, tab context.Context, selector, text string) {
+	t.Helper()
+	eval[any](t, tab, `(() => { const i = document.querySelector(`+fmt.Sprintf("%q", selector)+`); Object.getOwnPropertyDescriptor(Object.getPrototypeOf(i), 'value').set.call(i, `+fmt.Sprintf("%q", text)+`); i.dispatchEvent(new Event('input', { bubbles: true })); i.dispatchEvent(new Event('change', { bubbles: true })) })()`)
 }

@@ -70,16 +70,10 @@ func TestOperating_InTheConsole(t *testing.T) {
 	s, name := shared, "operated"
 	s.project(t, name)
 	tab, check := signedIn(t, s)
-	button := func(words string) string {
-		return `[...document.querySelectorAll('main button')].find((b) => b.innerText === '` + words + `')`
-	}
-	set := func(selector, text string) {
-		t.Helper()
-		eval[any](t, tab, `(() => { const i = document.querySelector(`+fmt.Sprintf("%q", selector)+`); Object.getOwnPropertyDescriptor(Object.getPrototypeOf(i), 'value').set.call(i, `+fmt.Sprintf("%q", text)+`); i.dispatchEvent(new Event('input', { bubbles: true })); i.dispatchEvent(new Event('change', { bubbles: true })) })()`)
-	}
+	set := func(selector, text string) { t.Helper(); setValue(t, tab, selector, text) }
 	open(t, tab, s.url+"/p/"+name+"/settings")
 	eventually(t, tab, "the settings", `document.querySelectorAll('section[aria-label="Ingest keys"] tbody tr').length === 1 && document.querySelector('main textarea') !== null`)
-	eval[any](t, tab, button("New key")+`.click()`)
+	eval[any](t, tab, mainButton("New key")+`.click()`)
 	eventually(t, tab, "the dialog", `document.querySelector('dialog input') !== null`)
 	set("dialog input", "the kiosks at the pier")
 	eval[any](t, tab, `document.querySelector('dialog form').requestSubmit()`)
@@ -106,7 +100,7 @@ func TestOperating_InTheConsole(t *testing.T) {
 
 	open(t, tab, s.url+"/people")
 	eventually(t, tab, "people", `document.querySelector('h1').innerText === 'People' && document.querySelector('main table').innerText.includes('Operator')`)
-	eval[any](t, tab, button("Add someone")+`.click()`)
+	eval[any](t, tab, mainButton("Add someone")+`.click()`)
 	eventually(t, tab, "the dialog", `document.querySelectorAll('dialog input').length === 3`)
 	set("dialog input", "Ylva Nygaard")
 	set("dialog input[type=email]", "ylva.nygaard@marrowsound.example")
@@ -115,7 +109,7 @@ func TestOperating_InTheConsole(t *testing.T) {
 	accessible(t, tab, "the dialog with a sign-in link")
 	eval[any](t, tab, `[...document.querySelectorAll('dialog button')].find((b) => b.innerText === 'Done').click()`)
 	eventually(t, tab, "she is there", `document.querySelector('main table').innerText.includes('Ylva Nygaard')`)
-	eval[any](t, tab, button("New team")+`.click()`)
+	eval[any](t, tab, mainButton("New team")+`.click()`)
 	eventually(t, tab, "the dialog of a team", `document.querySelectorAll('dialog input[type=checkbox]').length > 1`)
 	set("dialog input", "Rope Locker")
 	eval[any](t, tab, `[...document.querySelectorAll('dialog label')].find((l) => l.innerText.includes('Ylva Nygaard')).click(); document.querySelector('dialog form').requestSubmit()`)
@@ -127,7 +121,7 @@ func TestOperating_InTheConsole(t *testing.T) {
 
 	open(t, tab, s.url+"/service")
 	eventually(t, tab, "the service", `document.querySelector('h1').innerText === 'Service' && document.querySelector('section[aria-label="Failed events"]') !== null`)
-	eval[any](t, tab, button("Compare")+`.click()`)
+	eval[any](t, tab, mainButton("Compare")+`.click()`)
 	eventually(t, tab, "the counters", `document.querySelector('section[aria-label=Counters]').innerText.includes('kinds of counter compared')`)
 
 	// Who may not change it is offered nothing that would be refused.
@@ -143,7 +137,7 @@ func TestOperating_InTheConsole(t *testing.T) {
 	eventually(t, tab, "what changed", `document.querySelector('dialog')?.innerText.includes('"keep_days": 90')`)
 	accessible(t, tab, "the details of an entry")
 	eval[any](t, tab, `[...document.querySelectorAll('dialog button')].find((b) => b.innerText === 'Close').click()`)
-	eval[any](t, tab, button("Check the chain")+`.click()`)
+	eval[any](t, tab, mainButton("Check the chain")+`.click()`)
 	eventually(t, tab, "the chain holds", `document.body.innerText.includes('entries are as they were written')`)
 	check()
 }

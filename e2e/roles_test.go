@@ -18,17 +18,11 @@ func TestRoles_InTheConsole(t *testing.T) {
 	s.settle(t)
 	s.run(t, 0, "person", "add", "Vera Lund", "vera.lund@marrowsound.example")
 	tab, check := signedIn(t, s)
-	button := func(words string) string {
-		return `[...document.querySelectorAll('main button')].find((b) => b.innerText === '` + words + `')`
-	}
-	set := func(selector, text string) {
-		t.Helper()
-		eval[any](t, tab, `(() => { const i = document.querySelector(`+fmt.Sprintf("%q", selector)+`); Object.getOwnPropertyDescriptor(Object.getPrototypeOf(i), 'value').set.call(i, `+fmt.Sprintf("%q", text)+`); i.dispatchEvent(new Event('input', { bubbles: true })); i.dispatchEvent(new Event('change', { bubbles: true })) })()`)
-	}
+	set := func(selector, text string) { t.Helper(); setValue(t, tab, selector, text) }
 
 	open(t, tab, s.url+"/p/"+name+"/settings")
 	eventually(t, tab, "the members", `document.querySelector('section[aria-label=Members]')?.innerText.includes('Operator')`)
-	eval[any](t, tab, button("Add a member")+`.click()`)
+	eval[any](t, tab, mainButton("Add a member")+`.click()`)
 	eventually(t, tab, "the dialog", `document.querySelector('dialog input[list=who]') !== null`)
 	accessible(t, tab, "the dialog of a new member")
 	set("dialog input", "vera.lund@marrowsound.example")
@@ -69,7 +63,7 @@ func TestRoles_InTheConsole(t *testing.T) {
 	// A token is shown once, rotated, and ended.
 	open(t, tab, s.url+"/tokens")
 	eventually(t, tab, "the tokens", `document.querySelector('h1')?.innerText === 'Tokens' && document.querySelector('main table')?.innerText.includes('everything')`)
-	eval[any](t, tab, button("New token")+`.click()`)
+	eval[any](t, tab, mainButton("New token")+`.click()`)
 	eventually(t, tab, "the dialog", `document.querySelectorAll('dialog input[name=kind]').length === 4`)
 	accessible(t, tab, "the dialog of a new token")
 	set("dialog input", "roles build")
@@ -110,4 +104,40 @@ func TestRoles_InTheConsole(t *testing.T) {
 	open(t, viewer, s.url+"/")
 	eventually(t, viewer, "signed out there", `document.querySelector('h1')?.innerText === 'You are not signed in'`)
 	check("404", "401")
+}
+
+// What changes who may do what asks for a fresh sign-in where the last one is long
+// ago, and works behind it.
+func TestFreshSignIn_InTheConsole(t *testing.T) {
+	t.Parallel()
+	s := own(t)
+	s.project(t, "fresh")
+	s.run(t, 0, "token", "create", "an old build", "--scope", "build", "--project", "fresh")
+	tab := newTab(t)
+	signIn(t, s, tab, "Operator")
+	if _, err := databaseOf(t, s.dir).Exec("UPDATE web_session SET created=created-11*60*1000000"); err != nil {
+		t.Fatal(err)
+	}
+	open(t, tab, s.url+"/tokens")
+	row := `[...document.querySelectorAll('main tbody tr')].find((r) => r.innerText.includes('an old build'))`
+	eventually(t, tab, "the token", row+` !== undefined`)
+	revoke := func() {
+		t.Helper()
+		eval[any](t, tab, row+`.querySelector('[aria-label^=Revoke]').click()`)
+		eventually(t, tab, "the dialog", `document.querySelector('dialog form') !== null`)
+		eval[any](t, tab, `document.querySelector('dialog form').requestSubmit()`)
+	}
+	revoke()
+	again := `document.querySelector('dialog[aria-label="Sign in again"]')`
+	eventually(t, tab, "the service asks for a sign-in", again+` !== null`)
+	accessible(t, tab, "the dialog of signing in again")
+	var p struct {
+		SignInLink string `json:"sign_in_link"`
+	}
+	s.json(t, &p, "person", "link", "Operator")
+	setValue(t, tab, `dialog[aria-label="Sign in again"] input`, p.SignInLink)
+	eval[any](t, tab, again+`.querySelector('form').requestSubmit()`)
+	eventually(t, tab, "signed in again", again+` === null && document.body.innerText.includes('Do it again now')`)
+	eval[any](t, tab, `document.querySelector('dialog form')?.requestSubmit()`)
+	eventually(t, tab, "it is gone", row+` === undefined`)
 }

@@ -50,9 +50,8 @@ func secretTexts(t *testing.T) (texts, secrets []string) {
 	return texts, secrets
 }
 
-// everything reads all rows of a data directory's database, what is compressed
-// also as it reads, and all files beside it.
-func everything(t *testing.T, dir string) []byte {
+// databaseOf opens the private database of a data directory.
+func databaseOf(t *testing.T, dir string) *sql.DB {
 	t.Helper()
 	password, err := os.ReadFile(filepath.Join(dir, "database", "password"))
 	if err != nil {
@@ -64,7 +63,15 @@ func everything(t *testing.T, dir string) []byte {
 	if err != nil {
 		t.Fatal(err)
 	}
-	defer db.Close()
+	t.Cleanup(func() { db.Close() })
+	return db
+}
+
+// everything reads all rows of a data directory's database, what is compressed
+// also as it reads, and all files beside it.
+func everything(t *testing.T, dir string) []byte {
+	t.Helper()
+	db := databaseOf(t, dir)
 	var all bytes.Buffer
 	var tables []string
 	scan := func(query string, row func([]sql.RawBytes)) {
@@ -111,7 +118,7 @@ func everything(t *testing.T, dir string) []byte {
 			}
 		})
 	}
-	err = filepath.WalkDir(dir, func(path string, d os.DirEntry, err error) error {
+	err := filepath.WalkDir(dir, func(path string, d os.DirEntry, err error) error {
 		if err != nil || !d.Type().IsRegular() {
 			return err
 		}

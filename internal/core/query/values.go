@@ -71,31 +71,35 @@ type Span struct{ From, To time.Time }
 // from now: <2d is less than two days ago.
 func SpanOf(r Range, now time.Time, zone *time.Location) (Span, bool) {
 	var out Span
-	if r.From.Text != "" {
-		if age, ok := AgeOf(r.From.Text); ok { // older than
-			out.To = now.Add(-age)
-		} else if from, to, ok := DayOf(r.From.Text, zone); ok {
-			out.From = to
-			if r.From.Inclusive {
-				out.From = from
-			}
-		} else {
+	for _, b := range []struct {
+		Bound
+		lower bool
+	}{{r.From, true}, {r.To, false}} {
+		if b.Text == "" {
+			continue
+		}
+		if age, ok := AgeOf(b.Text); ok { // the other way round: >2d is older, so before
+			*out.end(!b.lower) = now.Add(-age)
+			continue
+		}
+		day, next, ok := DayOf(b.Text, zone)
+		if !ok {
 			return Span{}, false
 		}
-	}
-	if r.To.Text != "" {
-		if age, ok := AgeOf(r.To.Text); ok { // younger than
-			out.From = now.Add(-age)
-		} else if from, to, ok := DayOf(r.To.Text, zone); ok {
-			out.To = from
-			if r.To.Inclusive {
-				out.To = to
-			}
-		} else {
-			return Span{}, false
+		if b.lower != b.Inclusive { // from the day after, or up to that day's end
+			day = next
 		}
+		*out.end(b.lower) = day
 	}
 	return out, true
+}
+
+// end is the beginning of a span, or its end.
+func (s *Span) end(beginning bool) *time.Time {
+	if beginning {
+		return &s.From
+	}
+	return &s.To
 }
 
 // Match says whether a value fits a text: as a whole, without regard to case, with
