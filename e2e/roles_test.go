@@ -130,6 +130,7 @@ func TestFreshSignIn_InTheConsole(t *testing.T) {
 	revoke()
 	again := `document.querySelector('dialog[aria-label="Sign in again"]')`
 	eventually(t, tab, "the service asks for a sign-in", again+` !== null`)
+	eventually(t, tab, "the field has the focus", `document.activeElement?.matches("dialog input")`)
 	accessible(t, tab, "the dialog of signing in again")
 	var p struct {
 		SignInLink string `json:"sign_in_link"`

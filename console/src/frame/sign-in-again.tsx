@@ -38,9 +38,9 @@ function Again({ close }: { close: () => void }) {
   return (
     <Dialog title="Sign in again" close={close}>
       <Form button="Sign in" submit={() => signIn.mutate()} busy={signIn.isPending} off={!secret} error={signIn.error?.message} extra={<button type="button" className="btn btn-ghost btn-sm" onClick={close}>Cancel</button>}>
-        <p>What you asked for cannot be undone, or changes who may do what. It wants a sign-in of the last 10 minutes.</p>
+        <p>This cannot be undone, or it changes who may do what. It needs a sign-in within the last 10 minutes.</p>
         <p>Make a link in a terminal where you are logged in, or ask an operator for one:</p>
-        <pre className="shell" tabIndex={0} aria-label="The command">firethorn person link</pre>
+        <pre className="shell">firethorn person link</pre>
         <Field name="Sign-in link">
           <input className="input input-sm mono w-full" value={link} onChange={(e) => setLink(e.target.value)} autoFocus autoComplete="off" spellCheck={false} />
         </Field>
