@@ -45,5 +45,4 @@ func (f *failing) SetOperator(context.Context, *accounts.Person, bool) error { r
 func (f *failing) SetRole(context.Context, *accounts.Person, accounts.NewRole) error {
 	return f.err
 }
-func (f *failing) TakesPart(context.Context, int64, int64) (bool, error)   { return true, f.err }
 func (f *failing) TokenWithin(context.Context, int64, int64) (bool, error) { return true, nil }

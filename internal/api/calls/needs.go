@@ -100,7 +100,6 @@ type Roles interface {
 	RolesOfAll(ctx context.Context, seen sight.Sight) (map[int64]map[string]access.Role, error)
 	SetOperator(ctx context.Context, p *accounts.Person, operator bool) error
 	SetRole(ctx context.Context, p *accounts.Person, n accounts.NewRole) error
-	TakesPart(ctx context.Context, person, project int64) (bool, error)
 	TokenWithin(ctx context.Context, token, project int64) (bool, error)
 }
 

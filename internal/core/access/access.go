@@ -276,10 +276,6 @@ func Reads(p Permission) bool {
 // Why says what a caller lacks, and who can help.
 func Why(p Permission, role Role, project string) string {
 	r := of(p)
-	where := ""
-	if project != "" {
-		where = " in " + project
-	}
 	switch {
 	case r.role == Anybody:
 		return fmt.Sprintf("this is for people: sign in as one, or use a token of one; it needs the permission %s", p)
@@ -289,8 +285,8 @@ func Why(p Permission, role Role, project string) string {
 		return fmt.Sprintf("this needs the role %s in %s, and you have none there; an operator can take one with a reason: firethorn member set NAME %s --project %s --reason TEXT",
 			r.role, project, r.role, project)
 	case project != "":
-		return fmt.Sprintf("this needs the permission %s%s, which the role %s has; yours there is %s. A maintainer of %s can change it",
-			p, where, r.role, role, project)
+		return fmt.Sprintf("this needs the permission %s in %s, which the role %s has; yours there is %s. A maintainer can change it",
+			p, project, r.role, role)
 	}
 	return fmt.Sprintf("this needs the permission %s", p)
 }

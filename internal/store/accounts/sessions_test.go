@@ -156,6 +156,37 @@ func TestSessions_RotateWithRoles(t *testing.T) {
 	}
 }
 
+// Signing out, or in again, ends a session whose secret has just been replaced, too:
+// the request still carries the one before.
+func TestSignOut_EndsASessionByTheSecretBefore(t *testing.T) {
+	for _, again := range []bool{false, true} {
+		b := testbed.Open(t, testbed.Noon)
+		maren := add(t, b, "Maren Holt", false)
+		secret := signedIn(t, b, maren, "")
+		b.Now = b.Now.Add(time.Second)
+		give(t, b, maren, b.Project.ID, access.Member)
+		b.Now = b.Now.Add(time.Second)
+		g, err := b.Accounts.GrantOfSession(t.Context(), secret, "")
+		if err != nil {
+			t.Fatal(err)
+		}
+		next, err := b.Accounts.Rotate(t.Context(), g)
+		if err != nil || next == "" {
+			t.Fatal(next, err)
+		}
+		if again {
+			signedIn(t, b, maren, secret)
+		} else if err := b.Accounts.SignOut(t.Context(), secret); err != nil {
+			t.Fatal(err)
+		}
+		for _, s := range []string{secret, next} {
+			if _, err := b.Accounts.GrantOfSession(t.Context(), s, ""); testbed.Code(err) != fault.Unauthorized {
+				t.Errorf("signed in again is %v: a session goes on: %v", again, err)
+			}
+		}
+	}
+}
+
 func TestEndSession(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	maren, oke := add(t, b, "Maren Holt", false), add(t, b, "Oke Farrow", false)

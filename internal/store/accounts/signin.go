@@ -84,7 +84,7 @@ func (s *SessionStore) SignIn(ctx context.Context, o Opening) (secret string, er
 				"this sign-in link was used already or has run out; firethorn person link NAME prints a new one"), err)
 		}
 		if o.Before != "" {
-			if _, err := tx.ExecContext(ctx, endByHash, hashSecret(o.Before)); err != nil {
+			if err := endBySecret(ctx, tx, o.Before); err != nil {
 				return err
 			}
 		}
@@ -104,13 +104,16 @@ func (s *SessionStore) SignIn(ctx context.Context, o Opening) (secret string, er
 	})
 }
 
-// endByHash ends the session that has a secret.
-const endByHash = "DELETE FROM web_session WHERE hash=?"
+// endBySecret ends the session that has a secret, or had it until it was replaced.
+func endBySecret(ctx context.Context, q db.Querier, secret string) error {
+	hash := hashSecret(secret)
+	_, err := q.ExecContext(ctx, "DELETE FROM web_session WHERE hash=? OR old_hash=?", hash, hash)
+	return err
+}
 
 // SignOut ends a session.
 func (s *SessionStore) SignOut(ctx context.Context, secret string) error {
-	_, err := s.db.ExecContext(ctx, endByHash, hashSecret(secret))
-	return err
+	return endBySecret(ctx, s.db, secret)
 }
 
 // SignOutPerson ends all sessions and unused sign-in links of a person, and says
