@@ -18,6 +18,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"firethorn/internal/core/attributes"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/core/grouping"
@@ -97,7 +98,9 @@ type Item struct {
 	Release, Environment string
 	User                 int64 // hash of project and identity
 	HasUser              bool
-	Body                 []byte // packed Body, not compressed
+	Attributes           []attributes.Named // what of it is searched
+	Identities           []int64            // hashes of what else its user is called
+	Body                 []byte             // packed Body, not compressed
 }
 
 // Body is what is kept of an event beside its row: all that was sent, and the
@@ -162,6 +165,8 @@ func Process(ctx context.Context, p Project, b *Batch, i int, units *Units) (*It
 		}), p.off)
 		item.Trouble = append(item.Trouble, trouble...)
 	}
+	item.Attributes = attributes.Of(e)
+	item.Identities = OtherIdentities(p.UserSecret, e)
 	item.Files, item.SymbolsVersion = TraceFiles(e, frames), known.Version()
 	body := Body{Event: b.Events[i], Resource: b.Resource,
 		Filed: FiledWith{Frames: frames, Form: symbols.Format, Scrubbed: item.Scrubbed}}

@@ -55,3 +55,17 @@ func UserHash(secret []byte, identity string) int64 {
 	h.Write([]byte(identity))
 	return int64(binary.BigEndian.Uint64(h.Sum(nil)))
 }
+
+// OtherIdentities are the hashes of all that an event calls its user but the name
+// that the user is known by.
+func OtherIdentities(secret []byte, e *event.Event) (out []int64) {
+	_, main := e.Identity()
+	for _, k := range event.IdentityKeys {
+		for _, from := range []event.Attributes{e.Attributes, e.Resource} {
+			if v := from.Text(k); v != "" && v != main {
+				out = append(out, UserHash(secret, v))
+			}
+		}
+	}
+	return out
+}

@@ -17,7 +17,7 @@ import (
 )
 
 // partitioned are the tables with a partition for each keep_day.
-var partitioned = []string{"event", "event_body"}
+var partitioned = []string{"event", "event_body", "segment", "segment_column"}
 
 // PartitionLease lets one process change partitions at a time: two that make
 // the same ones at once would fail. One that dies with it holds the others up

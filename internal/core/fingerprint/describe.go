@@ -18,7 +18,7 @@ func (r *Result) describe(e *event.Event, frames [][]event.Frame) {
 	if len(e.Exceptions) > 0 {
 		x = e.Exceptions[i] // the one the event is blamed on; the reported one where none is
 	}
-	r.Message = x.Message
+	r.Type, r.Message = x.Type, x.Message
 	if r.Message == "" {
 		r.Message = e.Message
 	}

@@ -67,6 +67,7 @@ type Result struct {
 	Left        []Part // what was looked at and left out
 	Headline    string // "TypeError in tideAt"
 	Place       string // "src/timetable/tides.ts:48", "" when not known
+	Type        string // of the exception that the event is blamed on; "" for none
 	Message     string // of the exception, or the event's own
 	Origin      event.Position
 	HasOrigin   bool

@@ -17,6 +17,7 @@ const (
 	Releases     Table = "app_release"
 	Environments Table = "environment"
 	Resources    Table = "resource"
+	Attributes   Table = "attribute"
 )
 
 // Key finds a name in the cache.

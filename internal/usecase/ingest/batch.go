@@ -50,17 +50,19 @@ type Done struct {
 func (s *Service) Process(ctx context.Context, f Batch) (Done, error) {
 	var done Done
 	var found names.Learned
+	var identities [][2]int64
 	err := s.db.InTx(ctx, func(tx *sql.Tx) error {
 		now := s.db.Now().UTC()
 		w := &batchTx{s: s, tx: tx, Batch: f, now: now, bodies: map[int64]int64{}, fresh: map[int64]*row{},
 			remembered: map[[16]byte]int{}, tiedTo: map[tie]bool{}, issues: map[int64]*issueRow{}, caps: caps{tx: tx,
 				project: f.Project.ID, now: now}}
 		err := w.run(ctx)
-		done, found = w.done, w.found
+		done, found, identities = w.done, w.found, w.identities
 		return err
 	})
 	if err == nil {
 		s.names.Learn(found)
+		s.rememberIdentities(f.Project.ID, identities)
 	}
 	return done, err
 }
@@ -80,6 +82,9 @@ type batchTx struct {
 	found names.Learned // ids of names, for the cache once they are committed
 
 	lastIssue, filing int64
+	before, indexed   int64 // positions at the beginning: used, and known to the search index
+	userNumbers       int64 // how many users have one
+	identities        [][2]int64
 	symbolsVersion    int64 // of the project now
 	apart             bool  // parts were split off issues of the project
 	feedbackWaits     bool  // for events that are not filed
@@ -94,6 +99,7 @@ type batchTx struct {
 	reports           []reported       // that tell occurrences
 	remembered        map[[16]byte]int // how many there are of a trace and message
 	lateUsers         []lateUser
+	joins             []joinedTo
 	ties              []tie
 	tied              map[fingerprint.Key][]fingerprint.Key // fingerprints of this batch that belong to one issue
 	tiedTo            map[tie]bool                          // what leads there already
@@ -106,6 +112,8 @@ type row struct {
 	Release                string             // likewise
 	odd                    bool               // its own time does not say where it is stored
 	kept                   bool               // its body is
+	joined                 bool               // another report added to its body
+	number                 uint32             // of its user, in the search index
 	storeDay, keepDay      int
 	filing                 int64
 	release, env, resource int64 // 0: none
@@ -147,12 +155,13 @@ func (w *batchTx) run(ctx context.Context) error {
 			w.loadIssues, w.loadDictionaries, w.chooseBodies, // which bodies are kept
 			w.writeEvents, w.meetFeedback, w.writeOccurrences, w.writeTies,
 			w.writeBodies, w.writeExemplars, w.writeNewest,
+			w.writeFacts, w.writeSegments, // what is searched
 			w.count, w.writeIssues, // counters, the list, statuses
 		}
 	case len(w.lateUsers) > 0: // nothing new, but events that are there got users
-		steps = []step{w.tieFirst, w.writeOccurrences, w.loadIssues, w.count, w.writeIssues}
+		steps = []step{w.tieFirst, w.writeOccurrences, w.loadIssues, w.count, w.writeIssues, w.writeSegments}
 	default:
-		steps = []step{w.tieFirst, w.writeOccurrences}
+		steps = []step{w.tieFirst, w.writeOccurrences, w.writeSegments}
 	}
 	if err := w.do(ctx, steps...); err != nil {
 		return err
@@ -191,7 +200,7 @@ func (w *batchTx) clearInbox(ctx context.Context) error {
 
 // advance writes how far the project's numbers are.
 func (w *batchTx) advance(ctx context.Context) error {
-	return w.s.db.ExecPrepared(ctx, w.tx, "UPDATE project_counter SET last_issue=?, filing=?, changed=changed+1 WHERE project=?", []any{w.lastIssue, w.filing, w.Project.ID})
+	return w.s.db.ExecPrepared(ctx, w.tx, "UPDATE project_counter SET last_issue=?, filing=?, indexed=?, changed=changed+1 WHERE project=?", []any{w.lastIssue, w.filing, w.filing, w.Project.ID})
 }
 
 // fence fails where another process has the shard now.
@@ -200,15 +209,15 @@ func (w *batchTx) fence(ctx context.Context) error { return w.s.inbox.Fence(ctx,
 // lockProject takes the lock that makes the rest one writer a project: what is
 // read from here on stays true until the commit.
 func (w *batchTx) lockProject(ctx context.Context) error {
-	st, err := w.s.db.Prepared(ctx, "SELECT last_issue, filing, symbols_version, EXISTS (SELECT 1 FROM split WHERE project=? AND active=1), EXISTS (SELECT 1 FROM feedback WHERE project=? AND waiting=1), "+db.Clock+" FROM project_counter WHERE project=? FOR UPDATE")
-	if err != nil {
-		return err
-	}
 	var clock int64
-	if err := w.tx.StmtContext(ctx, st).QueryRowContext(ctx, w.Project.ID, w.Project.ID,
-		w.Project.ID).Scan(&w.lastIssue, &w.filing, &w.symbolsVersion, &w.apart, &w.feedbackWaits, &clock); err != nil {
+	err := db.FirstInto(ctx, w.tx, db.Into{"last_issue": &w.lastIssue, "filing": &w.filing, "indexed": &w.indexed,
+		"users": &w.userNumbers, "symbols_version": &w.symbolsVersion, "apart": &w.apart, "waits": &w.feedbackWaits, "clock": &clock},
+		"SELECT last_issue, filing, indexed, users, symbols_version, EXISTS (SELECT 1 FROM split WHERE project=? AND active=1) AS apart, EXISTS (SELECT 1 FROM feedback WHERE project=? AND waiting=1) AS waits, "+db.Clock+" AS clock FROM project_counter WHERE project=? FOR UPDATE",
+		w.Project.ID, w.Project.ID, w.Project.ID)
+	if err != nil {
 		return fmt.Errorf("counter of project %d: %w", w.Project.ID, err)
 	}
+	w.before = w.filing
 	// The days that events are stored under come from this clock, and those that
 	// are dropped from another process's: where they are apart, nothing is filed.
 	if skew := db.FromMicros(clock).Sub(w.s.db.Now().Add(-w.s.db.Ahead)); skew > w.s.db.MaxSkew ||

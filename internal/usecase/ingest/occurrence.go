@@ -41,6 +41,8 @@ type filedEvent struct {
 // lateUser is a user whom a later report named.
 type lateUser struct {
 	issue, variant, env, user, day int64
+	filing, keepDay                int64 // of its event
+	number                         uint32
 }
 
 // fits says how far in time a report is from the nearest of the cluster that
@@ -163,7 +165,7 @@ func (w *batchTx) join(ctx context.Context, c *cluster, gone map[*row]bool) erro
 			if err != nil {
 				return err
 			}
-			lead.Body = body
+			lead.Body, lead.joined = body, true
 			if !lead.HasUser {
 				lead.User, lead.HasUser = r.User, r.HasUser
 			}
@@ -226,7 +228,8 @@ func (w *batchTx) joinFiled(ctx context.Context, f *filedEvent, r *row) error {
 			return err
 		}
 		w.lateUsers = append(w.lateUsers,
-			lateUser{f.issue, f.variant, f.env, r.User, int64(db.Day(db.FromMicros(f.thrown)))})
+			lateUser{issue: f.issue, variant: f.variant, env: f.env, user: r.User,
+				day: int64(db.Day(db.FromMicros(f.thrown))), filing: f.filing, keepDay: f.keepDay})
 	}
 	key := []any{w.Project.ID, f.filing, f.keepDay}
 	for _, slot := range []struct {
@@ -253,6 +256,9 @@ func (w *batchTx) joinFiled(ctx context.Context, f *filedEvent, r *row) error {
 			return err
 		}
 		if err := w.tellPlace(ctx, f.issue, r); err != nil {
+			return err
+		}
+		if err := w.noteJoined(f, joined); err != nil {
 			return err
 		}
 		_, err = w.tx.ExecContext(ctx, "UPDATE "+slot.table+" SET dictionary=NULL, body=? WHERE "+slot.cond,

@@ -3,6 +3,8 @@
 package ingest
 
 import (
+	"firethorn/internal/cache"
+	"firethorn/internal/core/columns"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/events"
@@ -25,6 +27,10 @@ type Service struct {
 	projects *projects.Store
 	releases *releases.Store
 	status   *status.Service
+
+	codec      *columns.Codec
+	identities *cache.Cache[identity, bool] // that are written
+	used       *cache.Cache[int64, int]     // attribute → the day its use was noted
 }
 
 // Needs are what the service is built on.
@@ -43,5 +49,8 @@ type Needs struct {
 // New makes a service.
 func New(n Needs) *Service {
 	return &Service{db: n.DB, accounts: n.Accounts, events: n.Events, inbox: n.Inbox, issues: n.Issues, names: n.Names,
-		projects: n.Projects, releases: n.Releases, status: n.Status}
+		projects: n.Projects, releases: n.Releases, status: n.Status,
+		codec:      columns.NewCodec(),
+		identities: cache.New(8<<20, func(identity, bool) int { return 32 }),
+		used:       cache.New(1<<20, func(int64, int) int { return 16 })}
 }

@@ -140,6 +140,8 @@ func PartVariant(ctx context.Context, tx *sql.Tx, project, of, split int64) (*va
 	if err != nil {
 		return nil, err
 	}
-	v.ID, err = res.LastInsertId()
-	return v, err
+	if v.ID, err = res.LastInsertId(); err != nil {
+		return nil, err
+	}
+	return v, issues.CopyFacts(ctx, tx, of, v.ID)
 }

@@ -184,7 +184,7 @@ func (w *batchTx) newVariant(ctx context.Context, r *row) (fingerprint.Result, e
 	if err != nil {
 		return print, err
 	}
-	res, err := w.tx.ExecContext(ctx, "INSERT INTO variant (project, grouping_version, hash, issue, fingerprint, provisional, app_release, looked, rules_version, caller, stays, parts) VALUES (?,?,?,?,?,?,?,?,?,?,?,?)",
+	res, err := w.tx.ExecContext(ctx, "INSERT INTO variant (project, grouping_version, hash, issue, fingerprint, provisional, app_release, looked, rules_version, caller, stays, parts, facts) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,1)",
 		w.Project.ID, w.Project.GroupingVersion, print.Variant[:], v.issue, print.Key[:], print.Provisional,
 		db.NullID(r.release), print.Looked, w.Project.RulesVersion, callerHash(print), staysHash(print),
 		event.TrimText(string(parts), 60000))

@@ -238,11 +238,20 @@ func (l *late) newIssue(ctx context.Context, tx *sql.Tx, x *reread) (int64, erro
 
 // settle writes down what variants are now.
 func (l *late) settle(ctx context.Context, tx *sql.Tx, list []*reread) error {
+	if len(list) > 0 {
+		if err := issues.MembersChanged(ctx, tx, l.p.ID); err != nil {
+			return err
+		}
+	}
 	for _, x := range list {
 		if _, err := tx.ExecContext(ctx, "UPDATE variant SET provisional=0, again=0, sketched=0, fingerprint=?, base=?, base_fingerprint=NULL, looked=? WHERE id=?", x.key[:], x.now.Print.Variant[:], x.key != x.now.Print.Key, x.id); err != nil {
 			return err
 		}
 		if _, err := tx.ExecContext(ctx, "DELETE FROM variant_file WHERE variant=?", x.id); err != nil {
+			return err
+		}
+		fact := ingest.FactOf(x.id, l.p.ID, x.now.Print, x.now.Event)
+		if err := issues.WriteFacts(ctx, tx, []issues.Fact{fact}); err != nil {
 			return err
 		}
 		// Splits that are for the fingerprint are for these events too.

@@ -154,8 +154,10 @@ func (s *Service) NewMove(ctx context.Context, tx *sql.Tx, m *Move, who accounts
 	if err != nil {
 		return err
 	}
-	m.ID, err = res.LastInsertId()
-	return err
+	if m.ID, err = res.LastInsertId(); err != nil {
+		return err
+	}
+	return issues.MembersChanged(ctx, tx, m.Project)
 }
 
 // AddMoveHistory writes an entry of an issue's history that belongs to a move; m

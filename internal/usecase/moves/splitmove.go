@@ -8,8 +8,10 @@ import (
 	"maps"
 	"slices"
 
+	"firethorn/internal/core/columns"
 	"firethorn/internal/db"
 	"firethorn/internal/store/issues"
+	"firethorn/internal/store/segments"
 	"firethorn/internal/usecase/ingest"
 	"firethorn/internal/usecase/scoring"
 )
@@ -145,6 +147,9 @@ func (t *transfer) rows(ctx context.Context) error {
 			}
 		}
 	}
+	if err := t.searched(ctx); err != nil {
+		return err
+	}
 	// What people said of these events goes with them.
 	const said = "UPDATE feedback f JOIN event e ON e.project=f.project AND e.id=f.event SET f.variant=e.variant WHERE f.variant=?"
 	if _, err := t.tx.ExecContext(ctx, said, t.from.variant); err != nil {
@@ -166,6 +171,16 @@ func (t *transfer) rows(ctx context.Context) error {
 	const filings = "UPDATE issue_list SET first_filing=LEAST(first_filing, ?), last_filing=GREATEST(last_filing, ?) WHERE issue=?"
 	_, err := t.tx.ExecContext(ctx, filings, t.keys[0].Filing, t.keys[len(t.keys)-1].Filing, t.to.issue)
 	return err
+}
+
+// searched lets the search index find the events under their new variant.
+func (t *transfer) searched(ctx context.Context) error {
+	list := make([]segments.Change, len(t.keys))
+	to := uint32(t.to.variant)
+	for i, k := range t.keys {
+		list[i] = segments.Change{Position: k.Filing, KeepDay: int(k.KeepDay), Patch: columns.Patch{Variant: &to}}
+	}
+	return segments.WriteChanges(ctx, t.tx, t.project, list)
 }
 
 // slot takes the newest body of the variant along, if it is of one of the

@@ -12,6 +12,7 @@ import (
 	"firethorn/internal/core/issue"
 	"firethorn/internal/core/text"
 	"firethorn/internal/db"
+	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/usecase/moves"
 )
@@ -384,6 +385,8 @@ func (w *regrouping) partVariant(ctx context.Context, tx *sql.Tx, p *partRow,
 	if err != nil {
 		return 0, 0, err
 	}
-	id, err = res.LastInsertId()
-	return id, 0, err
+	if id, err = res.LastInsertId(); err != nil {
+		return 0, 0, err
+	}
+	return id, 0, issues.CopyFacts(ctx, tx, p.id, id)
 }

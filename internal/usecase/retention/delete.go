@@ -7,13 +7,16 @@ import (
 	"errors"
 	"fmt"
 
+	"firethorn/internal/core/columns"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
 	"firethorn/internal/core/text"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/audit"
+	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
+	"firethorn/internal/store/segments"
 	"firethorn/internal/usecase/moves"
 	"firethorn/internal/usecase/status"
 )
@@ -75,11 +78,15 @@ func (s *Service) Delete(ctx context.Context, id int64, events int64, who accoun
 			{"DELETE FROM parked WHERE issue=?", []any{id}},
 			{"DELETE FROM notice WHERE issue=?", []any{id}},
 			{"DELETE FROM round_passed WHERE issue=?", []any{id}},
+			{"DELETE FROM issue_word WHERE issue=?", []any{id}},
 			{"UPDATE issue SET deleted=?, deleted_by=?, version=version+1 WHERE id=?", []any{db.Micros(s.db.Now()), who.Name, id}},
 		} {
 			if _, err := tx.ExecContext(ctx, q.text, q.args...); err != nil {
 				return err
 			}
+		}
+		if err := issues.MembersChanged(ctx, tx, project); err != nil {
+			return err
 		}
 		if err := projects.Touch(ctx, tx, project); err != nil {
 			return err
@@ -143,7 +150,8 @@ func (s *Service) EmptyNext(ctx context.Context, project int64) (more bool, err 
 			"DELETE FROM newest_body WHERE variant=?", "DELETE FROM exemplar WHERE variant=?",
 			"DELETE FROM feedback WHERE variant=?", "DELETE FROM sketch WHERE variant=?",
 			"UPDATE sketch_count c JOIN sketch_feature f ON f.project=c.project AND f.feature=c.feature SET c.variants=IF(c.variants>0, c.variants-1, 0) WHERE f.variant=?", "DELETE FROM sketch_feature WHERE variant=?",
-			"DELETE FROM move_variant WHERE variant=?", "DELETE FROM variant WHERE id=?",
+			"DELETE FROM move_variant WHERE variant=?", "DELETE FROM variant_fact WHERE variant=?",
+			"DELETE FROM variant WHERE id=?",
 		} {
 			if _, err := tx.ExecContext(ctx, q, variant); err != nil {
 				return err
@@ -156,13 +164,18 @@ func (s *Service) EmptyNext(ctx context.Context, project int64) (more bool, err 
 // emptyEvents removes some events of a variant.
 func (s *Service) emptyEvents(ctx context.Context, tx *sql.Tx, project, variant int64) (int, error) {
 	var keys []any
+	var gone []segments.Change
 	err := db.Each(ctx, tx, func(r *sql.Rows) error {
 		var filing, keepDay int64
 		err := r.Scan(&filing, &keepDay)
 		keys = append(keys, project, filing, keepDay)
+		gone = append(gone, segments.Change{Position: filing, KeepDay: int(keepDay), Patch: columns.Patch{Gone: true}})
 		return err
 	}, "SELECT filing, keep_day FROM event WHERE variant=? ORDER BY has_body, filing LIMIT ?", variant, emptyChunk)
 	if err != nil || len(keys) == 0 {
+		return 0, err
+	}
+	if err := segments.WriteChanges(ctx, tx, project, gone); err != nil {
 		return 0, err
 	}
 	n := len(keys) / 3

@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"slices"
 
+	"firethorn/internal/core/columns"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/db"
@@ -18,6 +19,7 @@ import (
 	"firethorn/internal/store/events"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
+	"firethorn/internal/store/segments"
 )
 
 // Erasure is a user that is to be forgotten, or was.
@@ -104,6 +106,7 @@ func (s *Service) EraseNext(ctx context.Context, project int64) error {
 			return err
 		}
 	}
+	s.ingest.ForgetIdentities()
 	_, err = s.db.ExecContext(ctx, "UPDATE erasure SET done=?, user=NULL WHERE id=?", db.Micros(s.db.Now()), e.id)
 	return err
 }
@@ -152,6 +155,13 @@ func (e *eraser) eventChunk(ctx context.Context, tx *sql.Tx, variant int64) (n i
 		return err
 	}, "SELECT filing, keep_day, has_body FROM event WHERE variant=? AND user=? ORDER BY has_body, filing LIMIT ?", variant, e.user, eraseChunk)
 	if err != nil {
+		return 0, err
+	}
+	blank := make([]segments.Change, len(keys))
+	for i, k := range keys {
+		blank[i] = segments.Change{Position: k.filing, KeepDay: int(k.keepDay), Patch: columns.Patch{Blank: true}}
+	}
+	if err := segments.WriteChanges(ctx, tx, e.p.ID, blank); err != nil {
 		return 0, err
 	}
 	for _, k := range keys {
@@ -358,6 +368,9 @@ func (e *eraser) pairs(ctx context.Context) error {
 		}
 		if _, err := tx.ExecContext(ctx, "DELETE FROM active_user WHERE project=? AND user=?", e.p.ID,
 			e.user); err != nil {
+			return err
+		}
+		if err := segments.ForgetUser(ctx, tx, e.p.ID, e.user, e.replacement); err != nil {
 			return err
 		}
 		issues, err := db.Numbers(ctx, tx, "SELECT DISTINCT u.issue FROM issue_user u JOIN issue i ON i.id=u.issue WHERE u.user=? AND i.project=?", e.user, e.p.ID)

@@ -70,7 +70,8 @@ func (s *Service) RetireDay(ctx context.Context, day int) error {
 		return err
 	}
 	defer release()
-	for _, table := range []string{"event_body", "event"} { // rows last: they say what is folded
+	// The index first, so that nothing is found that is gone; rows last: they say what is folded.
+	for _, table := range []string{"segment_column", "segment", "event_body", "event"} {
 		err := s.schema.Alter(ctx, fmt.Sprintf("ALTER TABLE %s DROP PARTITION IF EXISTS p%d", table, day))
 		if err != nil {
 			return err
@@ -259,6 +260,7 @@ func (s *Service) Trim(ctx context.Context, today int) error {
 		{"DELETE FROM odd_event WHERE keep_day<? LIMIT ?",
 			today - projects.GraceDays - ingest.DroppedDays}, // as long as the ids of the others
 		{"DELETE FROM dropped_id WHERE keep_day<? LIMIT ?", today - projects.GraceDays - ingest.DroppedDays},
+		{"DELETE FROM segment_change WHERE keep_day<? LIMIT ?", today - projects.GraceDays},
 		{"DELETE FROM body_first WHERE day<? LIMIT ?", today - 1},
 		{"DELETE FROM received WHERE hour<? LIMIT ?", (today - receivedDays) * 24},
 		{"DELETE FROM received_example WHERE at<? LIMIT ?", int64(today-receivedDays) * 86400_000_000},

@@ -1,0 +1,262 @@
+package ingest
+
+import (
+	"context"
+	"maps"
+	"slices"
+
+	"firethorn/internal/core/attributes"
+	"firethorn/internal/core/columns"
+	"firethorn/internal/db"
+	"firethorn/internal/pipeline"
+	"firethorn/internal/store/inbox"
+	"firethorn/internal/store/issues"
+	"firethorn/internal/store/names"
+	"firethorn/internal/store/segments"
+)
+
+// identity is what a user of a project was called, by hashes.
+type identity struct {
+	project      int64
+	called, user int64
+}
+
+// mostAttributes is how many names that are none of OpenTelemetry's are searched of a
+// project at a time.
+const mostAttributes = 200
+
+// writeFacts notes what the traces of new variants say.
+func (w *batchTx) writeFacts(ctx context.Context) error {
+	var list []issues.Fact
+	for _, id := range slices.Sorted(maps.Keys(w.fresh)) {
+		r := w.fresh[id]
+		list = append(list, FactOf(id, w.Project.ID, r.Print, r.Event))
+	}
+	return issues.WriteFacts(ctx, w.tx, list)
+}
+
+// writeSegments puts the batch's events into the search index: a segment for each
+// day of retention. What an older program wrote since is noted as missing.
+func (w *batchTx) writeSegments(ctx context.Context) error {
+	if w.indexed < w.before {
+		if err := segments.AddGap(ctx, w.tx, w.Project.ID,
+			segments.Gap{First: w.indexed + 1, Last: w.before, Until: db.Micros(w.now)}); err != nil {
+			return err
+		}
+	}
+	if err := w.numberUsers(ctx); err != nil {
+		return err
+	}
+	if err := w.writeJoined(ctx); err != nil || len(w.rows) == 0 {
+		return err
+	}
+	ids, err := w.internAttributes(ctx)
+	if err != nil {
+		return err
+	}
+	byDay := map[int][]columns.Row{}
+	for _, r := range w.rows {
+		byDay[r.keepDay] = append(byDay[r.keepDay], w.indexRow(r, ids))
+	}
+	for _, day := range slices.Sorted(maps.Keys(byDay)) {
+		s := columns.Build(byDay[day])
+		if err := segments.Add(ctx, w.tx, w.s.codec, w.Project.ID, segments.MetaOf(day, 1, segments.Fresh, s), s); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// indexRow is an event as it is searched.
+func (w *batchTx) indexRow(r *row, ids map[string]int64) columns.Row {
+	f := columns.Facts{Release: r.release, Environment: r.env, Severity: string(r.Event.Severity), Handled: r.Event.Handled}
+	return columns.Row{Position: r.filing, Time: db.Micros(r.When.Thrown), Variant: uint32(r.variant.ID), User: r.number,
+		Weight: uint32(r.Event.StandsFor), Cells: append(f.Cells(), cellsOf(r.Attributes, ids)...)}
+}
+
+// cellsOf are the attributes that have a column.
+func cellsOf(list []attributes.Named, ids map[string]int64) []columns.Cell {
+	out := make([]columns.Cell, 0, len(list))
+	for _, a := range list {
+		if id := ids[a.Name]; id != 0 {
+			out = append(out, columns.Cell{Column: uint32(id), Value: a.Value})
+		}
+	}
+	return out
+}
+
+// internAttributes gives the columns of the batch's attributes. Those for which there
+// is no place are counted.
+func (w *batchTx) internAttributes(ctx context.Context) (map[string]int64, error) {
+	var list []attributes.Named
+	for _, r := range w.rows {
+		if r.joined { // what the other reports added stands in the body alone
+			k, err := pipeline.Open(r.Body)
+			if err != nil {
+				return nil, err
+			}
+			r.Attributes = attributes.Of(k.Event)
+		}
+		list = append(list, r.Attributes...)
+	}
+	ids, err := w.attributeIDs(ctx, list)
+	if err != nil {
+		return nil, err
+	}
+	for _, r := range w.rows {
+		for _, a := range r.Attributes {
+			if ids[a.Name] == 0 {
+				w.tally.Add(r.Received, inbox.CauseCapped, "attributes that are searched", 1)
+				break
+			}
+		}
+	}
+	return ids, w.noteUse(ctx, ids)
+}
+
+// attributeIDs gives names their columns, making those that are new as far as there
+// are places.
+func (w *batchTx) attributeIDs(ctx context.Context, list []attributes.Named) (map[string]int64, error) {
+	seen := map[string]bool{}
+	var standard, others []string
+	for _, a := range list {
+		switch {
+		case seen[a.Name]:
+		case attributes.Standard(a.Name):
+			standard = append(standard, a.Name)
+		default:
+			others = append(others, a.Name)
+		}
+		seen[a.Name] = true
+	}
+	wanted := names.Wanted{Table: names.Attributes, Project: w.Project.ID, Names: standard, Now: db.Micros(w.now), Found: &w.found}
+	ids, err := w.s.names.Intern(ctx, w.tx, wanted)
+	if err != nil {
+		return nil, err
+	}
+	wanted.Names, wanted.Room = others, func(want int) (int, error) {
+		known, err := db.Texts(ctx, w.tx, "SELECT name FROM attribute WHERE project=?", w.Project.ID)
+		known = slices.DeleteFunc(known, attributes.Standard)
+		return max(0, min(want, mostAttributes-len(known))), err
+	}
+	more, err := w.s.names.Intern(ctx, w.tx, wanted)
+	if err != nil {
+		return nil, err
+	}
+	maps.Copy(ids, more)
+	return ids, nil
+}
+
+// noteUse notes once a day that names are in use.
+func (w *batchTx) noteUse(ctx context.Context, ids map[string]int64) error {
+	today := db.Day(w.now)
+	var list []int64
+	for _, id := range ids {
+		if day, ok := w.s.used.Get(id); !ok || day != today {
+			list = append(list, id)
+			w.s.used.Put(id, today)
+		}
+	}
+	if len(list) == 0 {
+		return nil
+	}
+	slices.Sort(list)
+	_, err := w.tx.ExecContext(ctx, "UPDATE attribute SET last_day=? WHERE id IN ("+db.Marks(len(list))+") AND last_day<?",
+		append(append([]any{today}, db.AnyOf(list)...), today)...)
+	return err
+}
+
+// numberUsers gives the batch's users their numbers, and notes what else they are
+// called.
+func (w *batchTx) numberUsers(ctx context.Context) error {
+	var users []int64
+	for _, r := range w.rows {
+		if r.HasUser {
+			users = append(users, r.User)
+		}
+	}
+	for _, u := range w.lateUsers {
+		users = append(users, u.user)
+	}
+	if len(users) == 0 {
+		return nil
+	}
+	numbers, _, err := segments.NumberUsers(ctx, w.tx, w.Project.ID, users, w.userNumbers)
+	if err != nil {
+		return err
+	}
+	for i := range w.lateUsers {
+		w.lateUsers[i].number = numbers[w.lateUsers[i].user]
+	}
+	fresh := map[[2]int64]bool{}
+	for _, r := range w.rows {
+		if !r.HasUser {
+			continue
+		}
+		r.number = numbers[r.User]
+		for _, called := range r.Identities {
+			if known, _ := w.s.identities.Get(identity{w.Project.ID, called, r.User}); !known && called != r.User {
+				fresh[[2]int64{called, r.User}] = true
+			}
+		}
+	}
+	for k := range fresh {
+		w.identities = append(w.identities, k)
+	}
+	return segments.AddIdentities(ctx, w.tx, w.Project.ID, w.identities)
+}
+
+// rememberIdentities remembers what is written, so that it is not written again.
+func (s *Service) rememberIdentities(project int64, list [][2]int64) {
+	for _, p := range list {
+		s.identities.Put(identity{project, p[0], p[1]}, true)
+	}
+}
+
+// ForgetIdentities lets go of what is remembered of users, after one was erased.
+func (s *Service) ForgetIdentities() { s.identities.Clear() }
+
+// writeJoined puts into the index what later reports added to events that are filed:
+// their users and attributes.
+func (w *batchTx) writeJoined(ctx context.Context) error {
+	var list []segments.Change
+	for _, u := range w.lateUsers {
+		if u.filing == 0 {
+			continue
+		}
+		number := u.number
+		list = append(list, segments.Change{Position: u.filing, KeepDay: int(u.keepDay), Patch: columns.Patch{User: &number}})
+	}
+	for _, j := range w.joins {
+		ids, err := w.attributeIDs(ctx, j.attributes)
+		if err != nil {
+			return err
+		}
+		list = append(list, segments.Change{Position: j.filing, KeepDay: int(j.keepDay),
+			Patch: columns.Patch{Cells: cellsOf(j.attributes, ids)}})
+	}
+	return segments.WriteChanges(ctx, w.tx, w.Project.ID, list)
+}
+
+// joinedTo is an event to which a later report added attributes.
+type joinedTo struct {
+	filing, keepDay int64
+	attributes      []attributes.Named
+}
+
+// noteJoined notes what a filed event's body says now.
+func (w *batchTx) noteJoined(f *filedEvent, body []byte) error {
+	k, err := pipeline.Open(body)
+	if err == nil {
+		w.joins = append(w.joins, joinedTo{f.filing, f.keepDay, attributes.Of(k.Event)})
+	}
+	return err
+}
+
+// FreeAttributes gives the places of names back that nothing used for some time, and
+// takes their columns out of completion; segments lose them as they are merged.
+func (s *Service) FreeAttributes(ctx context.Context) error {
+	const unused = 30 // days
+	_, err := s.db.ExecContext(ctx, "DELETE FROM attribute WHERE last_day<?", db.Day(s.db.Now())-unused)
+	return err
+}
