@@ -18,6 +18,8 @@ import (
 	"firethorn/internal/store/projects"
 	"firethorn/internal/store/releases"
 	"firethorn/internal/store/symbolstore"
+	"firethorn/internal/usecase/find"
+	"firethorn/internal/usecase/indexing"
 	"firethorn/internal/usecase/ingest"
 	"firethorn/internal/usecase/moves"
 	"firethorn/internal/usecase/overview"
@@ -53,6 +55,8 @@ type Records struct {
 	Regrouping *regrouping.Service
 	Retention  *retention.Service
 	Overview   *overview.Service
+	Find       *find.Service
+	Indexing   *indexing.Service
 }
 
 // Options of Open.
@@ -100,9 +104,13 @@ func build(d *db.DB, tables *schema.Schema) *Records {
 		Releases: r.Releases, Status: r.Status})
 	r.Similar = similar.New(d, r.Events, r.Issues)
 	r.Regrouping = regrouping.New(d, r.Events, r.Issues, r.Moves, r.Projects)
-	r.Retention = retention.New(retention.Needs{DB: d, Events: r.Events, Inbox: r.Inbox, Ingest: r.Ingest,
+	r.Indexing = indexing.New(indexing.Needs{DB: d, Events: r.Events, Ingest: r.Ingest, Issues: r.Issues, Names: r.Names,
+		Projects: r.Projects})
+	r.Retention = retention.New(retention.Needs{DB: d, Events: r.Events, Inbox: r.Inbox, Index: r.Indexing, Ingest: r.Ingest,
 		Issues: r.Issues, Moves: r.Moves, Projects: r.Projects, Schema: r.Schema, Status: r.Status, Symbols: r.Symbols})
 	r.Overview = overview.New(d, r.Issues)
+	r.Find = find.New(find.Needs{DB: d, Accounts: r.Accounts, Events: r.Events, Issues: r.Issues, Projects: r.Projects,
+		Releases: r.Releases})
 	return r
 }
 

@@ -116,6 +116,12 @@ func (u *Upkeep) jobs() []jobs.Job {
 			return false, s.Ingest.ForgetOccurrences(ctx)
 		}},
 
+		{Name: "note-facts", Lane: "index", Every: soon, List: s.Indexing.Factless, Step: u.noteFacts},
+		{Name: "note-words", Lane: "index", Every: soon, Limit: jobTime, List: s.Indexing.Wordless, Step: s.Indexing.NoteWords},
+		{Name: "merge-index", Lane: "index", Every: soon, Limit: jobTime, List: s.Indexing.Mergeable, Step: s.Indexing.Merge},
+		{Name: "fill-index", Lane: "index", Every: soon, Limit: jobTime, List: s.Indexing.Incomplete, Step: s.Indexing.Fill},
+		{Name: "fold-index", Lane: "index", Every: often, Limit: jobTime, List: s.Indexing.Changed, Step: s.Indexing.Fold},
+
 		{Name: "compile-symbols", Lane: "symbols", Every: time.Second, Lease: "compile", List: u.uncompiled,
 			Step: u.compile},
 		{Name: "look-for-surges", Lane: "pulse", Every: 15 * time.Second, List: s.Scoring.Scorable, Step: u.feelPulse},
@@ -149,6 +155,15 @@ func (u *Upkeep) lookThrough(ctx context.Context, id int64) (bool, error) {
 		return false, err
 	}
 	return u.store.Moves.LookThrough(ctx, id, moves.ReaderOf(p.Project, u.units))
+}
+
+// noteFacts notes what the traces of variants say.
+func (u *Upkeep) noteFacts(ctx context.Context, id int64) (bool, error) {
+	p, err := u.worker.Project(ctx, id)
+	if err != nil {
+		return false, err
+	}
+	return u.store.Indexing.NoteFacts(ctx, p, u.units)
 }
 
 // regroup goes on with a regrouping.
@@ -235,6 +250,7 @@ func (u *Upkeep) sweep(ctx context.Context, _ int64) (bool, error) {
 	}
 	_, err := u.store.Triage.TellHolding(ctx)
 	err = errors.Join(err, u.store.Status.DropNotices(ctx), u.store.Accounts.PurgeSignIns(ctx))
+	err = errors.Join(err, u.store.Ingest.FreeAttributes(ctx))
 	days, retired := u.store.Retention.Retire(ctx)
 	if len(days) > 0 {
 		u.log.Info("dropped events whose time is over", "days", len(days))

@@ -31,6 +31,9 @@ type Problem struct {
 	Detail string `json:"detail,omitempty" doc:"what happened and what to do"`
 	Code   string `json:"code,omitempty" doc:"the published code of the kind of error"`
 	Errors []any  `json:"errors,omitempty"`
+
+	Column  int    `json:"column,omitempty" doc:"of a search: where it goes wrong, in characters from 1"`
+	Nearest string `json:"nearest,omitempty" doc:"of a search: the known name or value that is likest to the unknown one"`
 }
 
 func (p *Problem) Error() string { return p.Detail }
@@ -48,19 +51,23 @@ func ProblemOf(err error) (p *Problem, retryAfter int) {
 		return e, 0
 	}
 	if e, ok := errors.AsType[*fault.Error](err); ok {
-		return &Problem{"about:blank", http.StatusText(e.Status()), e.Status(), e.Pub, string(e.Code), nil},
+		return &Problem{Type: "about:blank", Title: http.StatusText(e.Status()), Status: e.Status(), Detail: e.Pub,
+				Code: string(e.Code), Column: e.Column, Nearest: e.Nearest},
 			int(math.Ceil(e.Retry.Seconds()))
 	}
 	if e, ok := errors.AsType[*http.MaxBytesError](err); ok {
-		return &Problem{"about:blank", "Request Entity Too Large", 413,
-			"the body is larger than " + strconv.FormatInt(e.Limit>>20, 10) + " MiB; send less at a time",
-			string(fault.TooLarge), nil}, 0
+		return problem(413, fault.TooLarge,
+			"the body is larger than "+strconv.FormatInt(e.Limit>>20, 10)+" MiB; send less at a time"), 0
 	}
 	if db.Away(err) || errors.Is(err, context.DeadlineExceeded) {
-		return &Problem{"about:blank", "Service Unavailable", 503, "the database is away; nothing was stored of this request, send it again later", string(fault.Unavailable), nil}, 5
+		return problem(503, fault.Unavailable,
+			"the database is away; nothing was stored of this request, send it again later"), 5
 	}
-	return &Problem{"about:blank", "Internal Server Error", 500,
-		"something went wrong inside; the service's log says what", string(fault.Internal), nil}, 0
+	return problem(500, fault.Internal, "something went wrong inside; the service's log says what"), 0
+}
+
+func problem(status int, code fault.Code, detail string) *Problem {
+	return &Problem{Type: "about:blank", Title: http.StatusText(status), Status: status, Detail: detail, Code: string(code)}
 }
 
 // WriteError answers with a problem, and logs what is our fault.

@@ -53,7 +53,7 @@ func CodeOf(err error) int {
 		switch f.Code {
 		case fault.AnswerIsNo, fault.MapBroken:
 			return ExitNo
-		case fault.WrongUse:
+		case fault.WrongUse, fault.BadSearch:
 			return ExitUse
 		case fault.BadInput, fault.NotFound, fault.Conflict, fault.Stale:
 			return ExitNo

@@ -75,3 +75,6 @@ func Standard(name string) bool {
 	_, ok := slices.BinarySearch(standardNames, name)
 	return ok
 }
+
+// StandardNames lists OpenTelemetry's names, in order.
+func StandardNames() []string { return slices.Clone(standardNames) }

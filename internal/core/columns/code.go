@@ -310,3 +310,11 @@ func (w *writer) column(c *Column, values bool) {
 		}
 	}
 }
+
+// Bytes is about how much memory the set takes.
+func (u Users) Bytes() int {
+	if u.filter == nil {
+		return 50
+	}
+	return 100 + len(u.filter.Fingerprints)
+}

@@ -149,3 +149,68 @@ func mergeColumn(id uint32, list []*Segment, at []spot, patched map[spot]*Row) *
 	}
 	return newColumn(values, codes)
 }
+
+// Patched gives the core with its patches, and the rows that are gone.
+func (c *Core) Patched(patches map[int64]Patch) (*Core, Bits) {
+	out, gone := *c, NewBits(c.Rows())
+	out.Variants, out.Users = slices.Clone(c.Variants), slices.Clone(c.Users)
+	out.Unknown = slices.Clone(c.Unknown)
+	for position, p := range patches {
+		row, ok := slices.BinarySearch(c.Positions, position)
+		if !ok {
+			continue
+		}
+		r := Row{Variant: out.Variants[row], User: out.Users[row], Unknown: out.Unknown != nil && out.Unknown.Has(row)}
+		if !p.Apply(&r) {
+			gone.Set(row)
+			continue
+		}
+		out.Variants[row], out.Users[row] = r.Variant, r.User
+		if r.Unknown && out.Unknown == nil {
+			out.Unknown = NewBits(c.Rows())
+		}
+		if r.Unknown {
+			out.Unknown.Set(row)
+		} else if out.Unknown != nil {
+			out.Unknown.Clear(row)
+		}
+	}
+	return &out, gone
+}
+
+// Patched gives a column of a core with the patches of its rows; nil stands for a
+// column that no row has, also in the answer.
+func (c *Column) Patched(id uint32, core *Core, patches map[int64]Patch) *Column {
+	if id < FirstOwn {
+		return c
+	}
+	var values []Value
+	codes := make([]uint16, core.Rows())
+	if c != nil {
+		values = slices.Clone(c.Values)
+		for i := range codes {
+			codes[i] = uint16(c.Code(i))
+		}
+	}
+	for position, p := range patches {
+		row, ok := slices.BinarySearch(core.Positions, position)
+		if !ok || !p.Blank && p.Cells == nil {
+			continue
+		}
+		codes[row] = 0
+		at := slices.IndexFunc(p.Cells, func(x Cell) bool { return x.Column == id })
+		if p.Blank || at < 0 {
+			continue
+		}
+		v := slices.Index(values, p.Cells[at].Value)
+		if v < 0 {
+			v = len(values)
+			values = append(values, p.Cells[at].Value)
+		}
+		codes[row] = uint16(v + 1)
+	}
+	if len(values) == 0 {
+		return nil
+	}
+	return newColumn(values, codes)
+}

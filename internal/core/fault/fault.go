@@ -4,6 +4,7 @@
 package fault
 
 import (
+	"errors"
 	"fmt"
 	"time"
 )
@@ -23,6 +24,7 @@ const (
 	Stale         Code = "stale"           // 412: somebody changed it in between
 	TooLarge      Code = "too_large"       // 413: over a limit on size
 	BadMediaType  Code = "bad_media_type"  // 415: a content type or encoding we do not read
+	BadSearch     Code = "bad_search"      // 422: a search that cannot be read, with the column
 	TooMany       Code = "too_many"        // 429: slow down, then send again
 	Unavailable   Code = "unavailable"     // 503: the database is away; send again later
 	Internal      Code = "internal"        // 500: our fault
@@ -37,7 +39,7 @@ const (
 
 var status = map[Code]int{
 	BadInput: 400, Unauthorized: 401, Forbidden: 403, FreshSignIn: 403, NotFound: 404, Conflict: 409, Stale: 412,
-	TooLarge: 413, BadMediaType: 415, TooMany: 429, Unavailable: 503, Internal: 500, MapBroken: 400,
+	TooLarge: 413, BadMediaType: 415, BadSearch: 422, TooMany: 429, Unavailable: 503, Internal: 500, MapBroken: 400,
 }
 
 // Error is a failure with its place, kind and public text.
@@ -47,6 +49,11 @@ type Error struct {
 	Pub   string        // what outsiders may read: what happened, and what to do
 	Retry time.Duration // when the same request may succeed; 0: never
 	Err   error         // the cause, for the log
+
+	// Of a search: the column where it goes wrong, in characters from 1, and the known
+	// name or value that is likest to the unknown one; "" for none.
+	Column  int
+	Nearest string
 }
 
 func (e *Error) Error() string {
@@ -81,4 +88,12 @@ func New(code Code, format string, args ...any) *Error {
 // Wrap makes an Error with a cause that outsiders do not see.
 func Wrap(op string, code Code, err error, format string, args ...any) *Error {
 	return &Error{Op: op, Code: code, Pub: fmt.Sprintf(format, args...), Err: err}
+}
+
+// Public is what outsiders may read of an error; "" where nothing was said to them.
+func Public(err error) string {
+	if f, ok := errors.AsType[*Error](err); ok {
+		return f.Pub
+	}
+	return ""
 }

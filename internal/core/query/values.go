@@ -105,10 +105,10 @@ func (s *Span) end(beginning bool) *time.Time {
 // Match says whether a value fits a text: as a whole, without regard to case, with
 // anything in the place of a wildcard.
 func (v Value) Match(text string) bool {
-	if whole, exact := v.Text(); exact {
-		return strings.EqualFold(whole, text)
-	}
 	text = strings.ToLower(text)
+	if whole, exact := v.Text(); exact {
+		return strings.ToLower(whole) == text
+	}
 	first, last := strings.ToLower(v.Parts[0]), strings.ToLower(v.Parts[len(v.Parts)-1])
 	if !strings.HasPrefix(text, first) {
 		return false

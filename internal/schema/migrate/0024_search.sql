@@ -27,10 +27,12 @@ CREATE TABLE IF NOT EXISTS segment_change (
   revision INT UNSIGNED NOT NULL DEFAULT 1,
   PRIMARY KEY (project, keep_day, position)
 ) DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin;
--- Positions whose events are not in the index: those before it, and those that an older program wrote.
+-- Positions whose events are not in the index: those before it, those that an older program wrote, and those of a
+-- segment that was damaged. Day 0 stands for all days.
 CREATE TABLE IF NOT EXISTS index_gap (
   project INT UNSIGNED NOT NULL, first_position BIGINT UNSIGNED NOT NULL, last_position BIGINT UNSIGNED NOT NULL, until_time BIGINT NOT NULL,
-  PRIMARY KEY (project, first_position)
+  keep_day SMALLINT UNSIGNED NOT NULL DEFAULT 0,
+  PRIMARY KEY (project, first_position, keep_day)
 ) DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin;
 ALTER TABLE project_counter ADD COLUMN IF NOT EXISTS indexed BIGINT UNSIGNED NOT NULL DEFAULT 0,
   ADD COLUMN IF NOT EXISTS users INT UNSIGNED NOT NULL DEFAULT 0, ADD COLUMN IF NOT EXISTS memberships BIGINT UNSIGNED NOT NULL DEFAULT 0;

@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -142,6 +143,30 @@ func (s *Store) Events(ctx context.Context, q EventQuery) (list []*EventRow, nex
 		next = list[q.Limit-1].Filing
 	}
 	return list, next, err
+}
+
+// Key names an event within its project.
+type Key struct {
+	Filing  int64
+	KeepDay int
+}
+
+// ByKey reads events of a project, the newest filed first.
+func (s *Store) ByKey(ctx context.Context, q db.Querier, project int64, keys []Key) ([]*EventRow, error) {
+	if len(keys) == 0 {
+		return nil, nil
+	}
+	byDay := map[int][]any{}
+	for _, k := range keys {
+		byDay[k.KeepDay] = append(byDay[k.KeepDay], k.Filing)
+	}
+	var parts []string
+	var args []any
+	for _, day := range slices.Sorted(maps.Keys(byDay)) {
+		parts = append(parts, "(SELECT project, filing, keep_day FROM event WHERE project=? AND keep_day=? AND filing IN ("+db.Marks(len(byDay[day]))+"))")
+		args = append(append(args, project, day), byDay[day]...)
+	}
+	return db.List(ctx, q, ScanEvent, fmt.Sprintf(EventSelect, strings.Join(parts, " UNION ALL "), Newest), args...)
 }
 
 // Event finds an event of a project by its id.

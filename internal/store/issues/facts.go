@@ -48,3 +48,9 @@ func MembersChanged(ctx context.Context, tx *sql.Tx, project int64) error {
 	_, err := tx.ExecContext(ctx, "UPDATE project_counter SET memberships=memberships+1 WHERE project=?", project)
 	return err
 }
+
+// Reword notes that what issues are found by has changed.
+func Reword(ctx context.Context, tx *sql.Tx, ids ...int64) error {
+	_, err := tx.ExecContext(ctx, "UPDATE issue_list SET worded=0 WHERE issue IN ("+db.Marks(len(ids))+")", db.AnyOf(ids)...)
+	return err
+}

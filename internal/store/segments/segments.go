@@ -63,25 +63,50 @@ func List(ctx context.Context, q db.Querier, project, from, to int64) ([]Meta, e
 		" FROM segment WHERE project=? AND max_time>=? AND min_time<? ORDER BY keep_day, first_position", project, from, to)
 }
 
-// OfTier gives segments of a tier, at most so many of a project and day, in order.
-func OfTier(ctx context.Context, q db.Querier, project int64, keepDay, tier, limit int) ([]Meta, error) {
-	return db.List(ctx, q, scanMeta, "SELECT "+metaColumns+
-		" FROM segment WHERE tier=? AND project=? AND keep_day=? ORDER BY first_position LIMIT ?", tier, project, keepDay, limit)
-}
-
-// Full is a project and day with enough segments of a tier to be merged.
+// Full is a day of a project with segments of a tier that are to be merged.
 type Full struct {
 	Project int64
 	KeepDay int
+	Past    bool // no events are expected any more
 }
 
-// FullDays lists the days of projects that have at least so many segments, or events, in a tier.
-func FullDays(ctx context.Context, q db.Querier, tier, rows, events int) ([]Full, error) {
+// FullQuery says which days are to be merged: those with at least so many segments, or
+// events, in a tier; and those past days that have more than a few.
+type FullQuery struct {
+	Project            int64 // 0: all
+	Tier, Rows, Events int
+	Today              int
+}
+
+// FullDays lists the days that are to be merged.
+func FullDays(ctx context.Context, q db.Querier, f FullQuery) ([]Full, error) {
+	const few = 4
+	cond, args := "", []any{f.Today - 1, f.Tier}
+	if f.Project != 0 {
+		cond = " AND s.project=?"
+		args = append(args, f.Project)
+	}
 	return db.List(ctx, q, func(r *sql.Rows) (f Full, err error) {
-		err = r.Scan(&f.Project, &f.KeepDay)
+		err = r.Scan(&f.Project, &f.KeepDay, &f.Past)
 		return f, err
-	}, "SELECT project, keep_day FROM segment WHERE tier=? GROUP BY project, keep_day HAVING COUNT(*)>=? OR SUM(events)>=? AND COUNT(*)>1",
-		tier, rows, events)
+	}, "SELECT s.project, s.keep_day, s.keep_day<?+p.keep_days FROM segment s JOIN project p ON p.id=s.project WHERE s.tier=? AND s.damaged=0"+cond+
+		" GROUP BY s.project, s.keep_day, p.keep_days HAVING COUNT(*)>=? OR COUNT(*)>1 AND SUM(s.events)>=? OR COUNT(*)>=? AND s.keep_day<?+p.keep_days",
+		append(args, f.Rows, f.Events, few, f.Today-1)...)
+}
+
+// OfDay gives the segments of a project and day, in order.
+func OfDay(ctx context.Context, q db.Querier, project int64, keepDay int) ([]Meta, error) {
+	return db.List(ctx, q, scanMeta, "SELECT "+metaColumns+" FROM segment WHERE project=? AND keep_day=? ORDER BY first_position", project, keepDay)
+}
+
+// DaysOf lists the days of a project that have segments.
+func DaysOf(ctx context.Context, q db.Querier, project int64) ([]int64, error) {
+	return db.Numbers(ctx, q, "SELECT DISTINCT keep_day FROM segment WHERE project=? ORDER BY keep_day", project)
+}
+
+// DamagedOf lists the segments of a project that cannot be read.
+func DamagedOf(ctx context.Context, q db.Querier, project int64) ([]Meta, error) {
+	return db.List(ctx, q, scanMeta, "SELECT "+metaColumns+" FROM segment WHERE project=? AND damaged=1", project)
 }
 
 // Bodies reads segments that are one part each.
@@ -130,9 +155,44 @@ func parts(ctx context.Context, q db.Querier, part string, project int64, column
 	})
 }
 
-// ColumnsOf lists which columns a large segment has.
-func ColumnsOf(ctx context.Context, q db.Querier, project int64, k Key) ([]int64, error) {
-	return db.Numbers(ctx, q, "SELECT attribute FROM segment_column WHERE project=? AND keep_day=? AND first_position=? AND attribute<>0", project, k.KeepDay, k.First)
+// Read reads a segment whole.
+func Read(ctx context.Context, q db.Querier, codec *columns.Codec, project int64, m Meta) (*columns.Segment, error) {
+	if m.Tier < Large {
+		var body []byte
+		if err := q.QueryRowContext(ctx, "SELECT body FROM segment WHERE project=? AND keep_day=? AND first_position=?", project, m.KeepDay, m.First).Scan(&body); err != nil {
+			return nil, err
+		}
+		return codec.ReadWhole(body)
+	}
+	type part struct {
+		column     uint32
+		head, body []byte
+	}
+	parts, err := db.List(ctx, q, func(r *sql.Rows) (p part, err error) {
+		err = r.Scan(&p.column, &p.head, &p.body)
+		return p, err
+	}, "SELECT attribute, head, body FROM segment_column WHERE project=? AND keep_day=? AND first_position=? ORDER BY attribute", project, m.KeepDay, m.First)
+	if err != nil {
+		return nil, err
+	}
+	if len(parts) == 0 || parts[0].column != CoreColumn {
+		return nil, fmt.Errorf("%w: the core of the segment of position %d is missing", columns.ErrDamaged, m.First)
+	}
+	core, err := codec.ReadCore(parts[0].body)
+	if err != nil {
+		return nil, err
+	}
+	s := &columns.Segment{Core: *core, Columns: map[uint32]*columns.Column{}}
+	for _, p := range parts[1:] {
+		head, err := codec.ReadHead(p.head)
+		if err != nil {
+			return nil, err
+		}
+		if s.Columns[p.column], err = codec.ReadColumn(head, p.body, m.Events); err != nil {
+			return nil, err
+		}
+	}
+	return s, nil
 }
 
 func inChunks(keys []Key, size int, read func(where string, args []any) error) error {
@@ -156,32 +216,44 @@ func inChunks(keys []Key, size int, read func(where string, args []any) error) e
 	return nil
 }
 
-// Add writes a segment. One that is large stands in a row for each column.
-func Add(ctx context.Context, tx *sql.Tx, codec *columns.Codec, project int64, m Meta, s *columns.Segment) error {
-	var body []byte
+// Encoded is a segment as it is written.
+type Encoded struct {
+	Meta
+	body  []byte
+	parts [][]any // column, head, body
+}
+
+// Encode makes what is written of a segment. One that is large stands in a row for
+// each column.
+func Encode(codec *columns.Codec, m Meta, s *columns.Segment) Encoded {
+	e := Encoded{Meta: m}
 	if m.Tier < Large {
-		body = codec.Whole(s)
-	}
-	if _, err := tx.ExecContext(ctx, "INSERT INTO segment (project, "+metaColumns+", body) VALUES (?,?,?,?,?,?,?,?,?,?,?)",
-		project, m.KeepDay, m.First, m.Last, m.Version, m.Tier, m.Events, m.MinTime, m.MaxTime, m.Damaged, body); err != nil {
-		return fmt.Errorf("segment of position %d: %w", m.First, err)
-	}
-	if m.Tier < Large {
-		return nil
-	}
-	add := func(column uint32, head, body []byte) error {
-		_, err := tx.ExecContext(ctx, "INSERT INTO segment_column (project, keep_day, first_position, attribute, head, body) VALUES (?,?,?,?,?,?)",
-			project, m.KeepDay, m.First, column, head, body)
-		return err
+		e.body = codec.Whole(s)
+		return e
 	}
 	head, body := codec.CoreParts(&s.Core)
-	if err := add(CoreColumn, head, body); err != nil {
-		return err
+	e.parts = append(e.parts, []any{CoreColumn, head, body})
+	for _, id := range slices.Sorted(maps.Keys(s.Columns)) {
+		head, body := codec.ColumnParts(&s.Core, s.Columns[id])
+		e.parts = append(e.parts, []any{id, head, body})
 	}
-	for id, c := range s.Columns {
-		head, body := codec.ColumnParts(&s.Core, c)
-		if err := add(id, head, body); err != nil {
-			return fmt.Errorf("column %d of the segment of position %d: %w", id, m.First, err)
+	return e
+}
+
+// Write writes a segment.
+func Write(ctx context.Context, tx *sql.Tx, project int64, e Encoded) error {
+	m := e.Meta
+	if _, err := tx.ExecContext(ctx, "INSERT INTO segment (project, "+metaColumns+", body) VALUES (?,?,?,?,?,?,?,?,?,?,?)",
+		project, m.KeepDay, m.First, m.Last, m.Version, m.Tier, m.Events, m.MinTime, m.MaxTime, false, e.body); err != nil {
+		return fmt.Errorf("segment of position %d: %w", m.First, err)
+	}
+	rows := make([][]any, len(e.parts))
+	for i, p := range e.parts {
+		rows[i] = append([]any{project, m.KeepDay, m.First}, p...)
+	}
+	for chunk := range slices.Chunk(rows, 10) {
+		if err := db.InsertRows(ctx, tx, "INSERT INTO segment_column (project, keep_day, first_position, attribute, head, body)", "", chunk); err != nil {
+			return fmt.Errorf("columns of the segment of position %d: %w", m.First, err)
 		}
 	}
 	return nil

@@ -275,7 +275,7 @@ func (w *batchTx) tellPlace(ctx context.Context, issue int64, r *row) error {
 	if s.Place == "" {
 		return nil
 	}
-	_, err := w.tx.ExecContext(ctx, "UPDATE issue_list SET headline=?, place=?, search_text=?, origin_function=?, origin_file=?, origin_line=? WHERE issue=? AND place=''",
+	_, err := w.tx.ExecContext(ctx, "UPDATE issue_list SET worded=0, headline=?, place=?, search_text=?, origin_function=?, origin_file=?, origin_line=? WHERE issue=? AND place=''",
 		s.Headline, s.Place, issues.SearchText(s.Headline, s.Place, s.Message), s.OriginFunction, s.OriginFile,
 		s.OriginLine, issue)
 	return err

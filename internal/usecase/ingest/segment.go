@@ -2,6 +2,7 @@ package ingest
 
 import (
 	"context"
+	"database/sql"
 	"maps"
 	"slices"
 
@@ -60,7 +61,8 @@ func (w *batchTx) writeSegments(ctx context.Context) error {
 	}
 	for _, day := range slices.Sorted(maps.Keys(byDay)) {
 		s := columns.Build(byDay[day])
-		if err := segments.Add(ctx, w.tx, w.s.codec, w.Project.ID, segments.MetaOf(day, 1, segments.Fresh, s), s); err != nil {
+		written := segments.Encode(w.s.codec, segments.MetaOf(day, 1, segments.Fresh, s), s)
+		if err := segments.Write(ctx, w.tx, w.Project.ID, written); err != nil {
 			return err
 		}
 	}
@@ -114,9 +116,16 @@ func (w *batchTx) internAttributes(ctx context.Context) (map[string]int64, error
 	return ids, w.noteUse(ctx, ids)
 }
 
-// attributeIDs gives names their columns, making those that are new as far as there
-// are places.
+// attributeIDs gives names their columns.
 func (w *batchTx) attributeIDs(ctx context.Context, list []attributes.Named) (map[string]int64, error) {
+	return w.s.AttributeIDs(ctx, w.tx, w.Project.ID, list, &w.found)
+}
+
+// AttributeIDs gives names their columns, making those that are new as far as there
+// are places; those that found none are missing. found gets what is new: see
+// names.Learned.
+func (s *Service) AttributeIDs(ctx context.Context, tx *sql.Tx, project int64, list []attributes.Named,
+	found *names.Learned) (map[string]int64, error) {
 	seen := map[string]bool{}
 	var standard, others []string
 	for _, a := range list {
@@ -129,17 +138,17 @@ func (w *batchTx) attributeIDs(ctx context.Context, list []attributes.Named) (ma
 		}
 		seen[a.Name] = true
 	}
-	wanted := names.Wanted{Table: names.Attributes, Project: w.Project.ID, Names: standard, Now: db.Micros(w.now), Found: &w.found}
-	ids, err := w.s.names.Intern(ctx, w.tx, wanted)
+	wanted := names.Wanted{Table: names.Attributes, Project: project, Names: standard, Now: db.Micros(s.db.Now()), Found: found}
+	ids, err := s.names.Intern(ctx, tx, wanted)
 	if err != nil {
 		return nil, err
 	}
 	wanted.Names, wanted.Room = others, func(want int) (int, error) {
-		known, err := db.Texts(ctx, w.tx, "SELECT name FROM attribute WHERE project=?", w.Project.ID)
+		known, err := db.Texts(ctx, tx, "SELECT name FROM attribute WHERE project=?", project)
 		known = slices.DeleteFunc(known, attributes.Standard)
 		return max(0, min(want, mostAttributes-len(known))), err
 	}
-	more, err := w.s.names.Intern(ctx, w.tx, wanted)
+	more, err := s.names.Intern(ctx, tx, wanted)
 	if err != nil {
 		return nil, err
 	}

@@ -157,6 +157,9 @@ func (s *Service) NewMove(ctx context.Context, tx *sql.Tx, m *Move, who accounts
 	if m.ID, err = res.LastInsertId(); err != nil {
 		return err
 	}
+	if err := issues.Reword(ctx, tx, m.From, m.To); err != nil { // comments go along
+		return err
+	}
 	return issues.MembersChanged(ctx, tx, m.Project)
 }
 

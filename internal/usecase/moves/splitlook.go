@@ -369,7 +369,7 @@ func ShowAgain(ctx context.Context, tx *sql.Tx, id int64, e *Readable) error {
 		return nil
 	}
 	x := ingest.ShownBy(e.Print, e.Event)
-	_, err := tx.ExecContext(ctx, "UPDATE issue_list SET headline=?, place=?, message=?, search_text=?, origin_function=?, origin_file=?, origin_line=?, severity=?, unhandled=? WHERE issue=?",
+	_, err := tx.ExecContext(ctx, "UPDATE issue_list SET worded=0, headline=?, place=?, message=?, search_text=?, origin_function=?, origin_file=?, origin_line=?, severity=?, unhandled=? WHERE issue=?",
 		x.Headline, x.Place, x.Message, issues.SearchText(x.Headline, x.Place, x.Message), x.OriginFunction,
 		x.OriginFile, x.OriginLine, x.Severity, x.Unhandled, id)
 	return err

@@ -126,7 +126,10 @@ func countChecks(now time.Time) []struct{ what, query string } {
 }
 
 // Recounts is how many kinds of counter Recount compares.
-func Recounts() int { return len(recounts(time.Time{})) }
+func Recounts() int { return len(recounts(time.Time{})) + indexChecks }
+
+// indexChecks is how many kinds of difference recountIndex tells apart.
+const indexChecks = 4
 
 // Recount compares every counter with the rows it stands for, in one
 // consistent view of the database, and lists what differs. following is how
@@ -175,5 +178,34 @@ func (s *Service) Recount(ctx context.Context) (list []Difference, following int
 			return nil, 0, fmt.Errorf("recount of %s: %w", r.what, err)
 		}
 	}
-	return list, following, nil
+	more, err := s.recountIndex(ctx, tx)
+	return append(list, more...), following, err
+}
+
+// recountIndex compares the search index with the events.
+func (s *Service) recountIndex(ctx context.Context, tx *sql.Tx) (list []Difference, err error) {
+	ids, err := db.Numbers(ctx, tx, "SELECT id FROM project ORDER BY id")
+	if err != nil {
+		return nil, err
+	}
+	for _, id := range ids {
+		p, err := s.projects.ProjectByID(ctx, id)
+		if err != nil {
+			return nil, err
+		}
+		m, err := s.index.Compare(ctx, tx, p)
+		if err != nil {
+			return nil, fmt.Errorf("recount of the search index of %s: %w", p.Name, err)
+		}
+		for _, d := range []struct {
+			what string
+			n    int64
+		}{{"events missing from the search index", m.Missing}, {"rows of the search index without an event", m.Strange},
+			{"events that the search index has otherwise", m.Core}, {"attributes that the search index has otherwise", m.Values}} {
+			if d.n > 0 {
+				list = append(list, Difference{What: d.what + " of " + p.Name, Stored: d.n})
+			}
+		}
+	}
+	return list, nil
 }

@@ -10,6 +10,7 @@ import (
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/store/symbolstore"
+	"firethorn/internal/usecase/indexing"
 	"firethorn/internal/usecase/ingest"
 	"firethorn/internal/usecase/moves"
 	"firethorn/internal/usecase/status"
@@ -20,6 +21,7 @@ type Service struct {
 	db          *db.DB
 	events      *events.Store
 	inbox       *inbox.Store
+	index       *indexing.Service
 	ingest      *ingest.Service
 	issues      *issues.Store
 	moves       *moves.Service
@@ -34,6 +36,7 @@ type Needs struct {
 	DB       *db.DB
 	Events   *events.Store
 	Inbox    *inbox.Store
+	Index    *indexing.Service
 	Ingest   *ingest.Service
 	Issues   *issues.Store
 	Moves    *moves.Service
@@ -45,6 +48,6 @@ type Needs struct {
 
 // New makes a service.
 func New(n Needs) *Service {
-	return &Service{db: n.DB, events: n.Events, inbox: n.Inbox, ingest: n.Ingest, issues: n.Issues, moves: n.Moves,
+	return &Service{db: n.DB, events: n.Events, inbox: n.Inbox, index: n.Index, ingest: n.Ingest, issues: n.Issues, moves: n.Moves,
 		projects: n.Projects, schema: n.Schema, status: n.Status, symbolstore: n.Symbols}
 }

@@ -43,7 +43,7 @@ type ListRow struct {
 func (s *Service) WriteRows(ctx context.Context, tx *sql.Tx, project int64, list []ListRow) error {
 	const columns = "issue, project, state, headline, place, message, search_text, origin_function, origin_file, origin_line, severity, events, users, window_day, window_events, window_users," +
 		" unhandled, impact, first_seen, last_seen, first_release, last_release, first_filing, last_filing, bodies, scoring_version, stale_at, grown_to, needs_decision_at, owner"
-	const tail = " ON DUPLICATE KEY UPDATE headline=VALUES(headline), place=VALUES(place), message=VALUES(message), search_text=VALUES(search_text)," +
+	const tail = " ON DUPLICATE KEY UPDATE headline=VALUES(headline), place=VALUES(place), message=VALUES(message), worded=IF(search_text=VALUES(search_text), worded, 0), search_text=VALUES(search_text)," +
 		" origin_function=VALUES(origin_function), origin_file=VALUES(origin_file), origin_line=VALUES(origin_line), severity=VALUES(severity)," +
 		" events=VALUES(events), users=VALUES(users), window_day=VALUES(window_day), window_events=VALUES(window_events), window_users=VALUES(window_users)," +
 		" unhandled=VALUES(unhandled), impact=VALUES(impact), first_seen=VALUES(first_seen), last_seen=VALUES(last_seen)," +

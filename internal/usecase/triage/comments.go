@@ -12,6 +12,7 @@ import (
 	"firethorn/internal/core/fault"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
+	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/usecase/status"
 )
@@ -72,6 +73,9 @@ func (s *Service) AddComment(ctx context.Context, id int64, text string, who acc
 			return err
 		}
 		if added, err = res.LastInsertId(); err != nil {
+			return err
+		}
+		if err := issues.Reword(ctx, tx, id); err != nil {
 			return err
 		}
 		mentioned, err := s.mentioned(ctx, tx, text)
@@ -177,6 +181,9 @@ func (s *Service) ChangeComment(ctx context.Context, issueID, id int64, text str
 		}
 		if err != nil {
 			return fmt.Errorf("comment %d: %w", id, err)
+		}
+		if err := issues.Reword(ctx, tx, issueID); err != nil {
+			return err
 		}
 		return projects.Touch(ctx, tx, project)
 	})

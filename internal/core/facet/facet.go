@@ -1,0 +1,141 @@
+// Package facet says which attributes of events are worth a look: those whose values
+// say most about which issue an event belongs to, and the values that are far more
+// common in some events than in the others. Pure.
+package facet
+
+import (
+	"cmp"
+	"math"
+	"slices"
+)
+
+// Pair is what one event of a sample has: a value of an attribute, by its number, and
+// an issue, by its number.
+type Pair struct{ Value, Issue int }
+
+// Information is the mutual information between value and issue, in bits: what a sample
+// shows, less what it would show if the same values and issues had met by chance (each
+// value is dealt to the issue of another event). An attribute of which nearly every
+// event has another value says nothing, and scores nothing.
+func Information(sample []Pair) float64 {
+	shown := information(sample)
+	chance := 0.0
+	for _, step := range []int{7919, 104_729} { // primes: each event gets the issue of one that is far away
+		dealt := make([]Pair, len(sample))
+		for i, p := range sample {
+			dealt[i] = Pair{p.Value, sample[(i*step+step/3)%len(sample)].Issue}
+		}
+		chance += information(dealt) / 2
+	}
+	return max(0, shown-chance)
+}
+
+func information(sample []Pair) float64 {
+	n := float64(len(sample))
+	if n == 0 {
+		return 0
+	}
+	values, issues, both := map[int]int{}, map[int]int{}, map[Pair]int{}
+	for _, p := range sample {
+		values[p.Value]++
+		issues[p.Issue]++
+		both[p]++
+	}
+	return (entropy(values, n) + entropy(issues, n) - entropy(both, n)) / math.Ln2
+}
+
+// Diversity is how much an attribute's values differ, in bits.
+func Diversity(sample []Pair) float64 {
+	n := float64(len(sample))
+	if n == 0 {
+		return 0
+	}
+	values := map[int]int{}
+	for _, p := range sample {
+		values[p.Value]++
+	}
+	if len(values) > len(sample)/2 {
+		return 0 // hardly two events are alike
+	}
+	return entropy(values, n) / math.Ln2
+}
+
+func entropy[K comparable](counts map[K]int, n float64) (h float64) {
+	for _, c := range counts {
+		p := float64(c) / n
+		h -= p * math.Log(p)
+	}
+	return h
+}
+
+// Odd is a value that is more common here than elsewhere.
+type Odd struct {
+	Name, Value       string
+	Here, HereOf      int64 // events with it, of so many that have the attribute or not
+	Elsewhere, ElseOf int64
+	Ratio             float64 // of the two shares; infinite ones are capped
+	P                 float64 // corrected for how many values were looked at
+}
+
+// maxRatio stands for "elsewhere never".
+const maxRatio = 1e6
+
+// Outstanding lists, of values with their counts, those that are more common here than
+// chance would have it: by Fisher's exact test, one-sided, each p multiplied by how
+// many values were looked at (Bonferroni). The least probable first, then the greatest
+// ratio.
+func Outstanding(list []Odd, looked int) []Odd {
+	var out []Odd
+	for _, o := range list {
+		if o.HereOf == 0 || o.ElseOf == 0 {
+			continue
+		}
+		here, there := float64(o.Here)/float64(o.HereOf), float64(o.Elsewhere)/float64(o.ElseOf)
+		if here <= there {
+			continue
+		}
+		o.Ratio = maxRatio
+		if there > 0 {
+			o.Ratio = math.Min(here/there, maxRatio)
+		}
+		o.P = math.Min(1, Fisher(o.Here, o.HereOf, o.Elsewhere, o.ElseOf)*float64(looked))
+		if o.P < significant {
+			out = append(out, o)
+		}
+	}
+	slices.SortFunc(out, func(a, b Odd) int {
+		return cmp.Or(cmp.Compare(a.P, b.P), cmp.Compare(b.Ratio, a.Ratio), cmp.Compare(a.Name, b.Name), cmp.Compare(a.Value, b.Value))
+	})
+	return out
+}
+
+const significant = 0.01
+
+// Fisher is the probability that chance puts at least so many events with a value
+// here, if they were dealt out blindly (the upper tail of the hypergeometric
+// distribution).
+func Fisher(here, hereOf, elsewhere, elseOf int64) float64 {
+	with, all := here+elsewhere, hereOf+elseOf
+	term := math.Exp(choose(with, here) + choose(all-with, hereOf-here) - choose(all, hereOf))
+	sum := 0.0
+	for k := here; term > 0; k++ {
+		sum += term
+		if term < sum*1e-12 || k >= min(with, hereOf) {
+			break
+		}
+		// From k to k+1: h(k+1)/h(k).
+		term *= float64(with-k) / float64(k+1) * float64(hereOf-k) / float64(all-with-hereOf+k+1)
+	}
+	return math.Min(1, sum)
+}
+
+// choose is the logarithm of the number of ways to choose k of n.
+func choose(n, k int64) float64 {
+	if k < 0 || k > n {
+		return math.Inf(-1)
+	}
+	a, _ := math.Lgamma(float64(n + 1))
+	b, _ := math.Lgamma(float64(k + 1))
+	c, _ := math.Lgamma(float64(n - k + 1))
+	return a - b - c
+}

@@ -1,0 +1,238 @@
+package find
+
+import (
+	"cmp"
+	"context"
+	"slices"
+	"time"
+
+	"firethorn/internal/core/fault"
+	"firethorn/internal/db"
+)
+
+// HistogramAsk asks when events came.
+type HistogramAsk struct {
+	Ask
+	By       string        // an attribute; "": all in one series
+	Interval time.Duration // 0: what suits the window
+	Limit    int           // series, those of most events first
+}
+
+// Point is what came from a moment on until the next one.
+type Point struct {
+	At            time.Time
+	Events, Users int64
+}
+
+// Series is how a value went. Points are in order, every moment there.
+type Series struct {
+	Value  string
+	Points []Point
+}
+
+// Histogram is the answer.
+type Histogram struct {
+	Said
+	Interval time.Duration
+	Series   []Series
+}
+
+// mostPoints is how many moments a histogram has at most.
+const mostPoints = 2000
+
+// intervals are what suits, the shortest first.
+var intervals = []time.Duration{time.Minute, 5 * time.Minute, 15 * time.Minute, time.Hour, 6 * time.Hour, 24 * time.Hour, 7 * 24 * time.Hour}
+
+// Histogram counts events and users by time. Moments begin at multiples of the
+// interval since 1970, UTC; days in the zone that was asked for.
+func (s *Service) Histogram(ctx context.Context, q HistogramAsk) (*Histogram, error) {
+	a, err := s.ask(ctx, q.Ask, q.window())
+	if err != nil {
+		return nil, err
+	}
+	defer a.done()
+	if q.By != "" {
+		if err := a.mayFacet([]string{q.By}); err != nil {
+			return nil, err
+		}
+	}
+	t, err := a.test(ctx)
+	if err != nil {
+		return nil, err
+	}
+	hits, err := a.run(ctx, t)
+	if err != nil {
+		return nil, err
+	}
+	out := &Histogram{Said: a.said(), Interval: q.Interval}
+	from, to := a.span(hits)
+	if out.Interval == 0 {
+		out.Interval = suits(to.Sub(from))
+	}
+	if out.Interval < time.Second || to.Sub(from)/out.Interval > mostPoints {
+		return nil, fault.New(fault.BadInput, "an interval of %s makes more than %d points of this window; ask for a longer one, or a shorter window", out.Interval, mostPoints)
+	}
+	moments := moments(from, to, out.Interval, a.Zone)
+	if q.By == "" {
+		out.Series = []Series{{Points: a.points(hits, moments, nil, 0)[0]}}
+		return out, nil
+	}
+	f, err := a.facet(ctx, hits, q.By, q.Limit, 0)
+	if err != nil {
+		return nil, err
+	}
+	coded, err := a.coded(ctx, hits, q.By)
+	if err != nil {
+		return nil, err
+	}
+	place := map[string]int{}
+	for i, v := range f.Values {
+		place[v.Value] = i + 1
+	}
+	slots := make([]func(row int) int, len(hits))
+	for i := range hits {
+		of := coded[i].slots(place)
+		slots[i] = func(row int) int { return of[coded[i].code(row)] - 1 }
+	}
+	for i, points := range a.points(hits, moments, slots, len(f.Values)) {
+		out.Series = append(out.Series, Series{f.Values[i].Value, points})
+	}
+	return out, nil
+}
+
+// span is the window, or where it is open the time of what fits.
+func (a *asked) span(hits []hit) (from, to time.Time) {
+	w := a.window()
+	from, to = w.From, w.To
+	if to.IsZero() {
+		to = a.Now
+	}
+	if !from.IsZero() {
+		return from, to
+	}
+	from = to.Add(-time.Hour)
+	for _, h := range hits {
+		if at := db.FromMicros(h.MinTime); at.Before(from) {
+			from = at
+		}
+	}
+	return from, to
+}
+
+// suits is the shortest interval that makes no more than about 200 points.
+func suits(span time.Duration) time.Duration {
+	for _, i := range intervals {
+		if span/i <= 200 {
+			return i
+		}
+	}
+	return intervals[len(intervals)-1]
+}
+
+// moments lists where the parts of a histogram begin, in microseconds, and where the
+// last one ends.
+func moments(from, to time.Time, interval time.Duration, zone *time.Location) []int64 {
+	at := from.Truncate(interval)
+	day := 24 * time.Hour
+	if interval%day == 0 {
+		local := from.In(zone)
+		at = time.Date(local.Year(), local.Month(), local.Day(), 0, 0, 0, 0, zone)
+	}
+	var out []int64
+	for ; at.Before(to); at = next(at, interval, zone) {
+		out = append(out, db.Micros(at))
+	}
+	return append(out, db.Micros(at))
+}
+
+// next is where the next part begins: a day is what a calendar says, of 23 hours or 25
+// where the clocks change.
+func next(at time.Time, interval time.Duration, zone *time.Location) time.Time {
+	day := 24 * time.Hour
+	if interval%day == 0 {
+		return at.In(zone).AddDate(0, 0, int(interval/day))
+	}
+	return at.Add(interval)
+}
+
+// points counts what came in each part, for each series; slots say to which series a
+// row of a hit belongs, -1 to none; nil: all to one.
+func (a *asked) points(hits []hit, moments []int64, slots []func(row int) int, series int) [][]Point {
+	series = max(series, 1)
+	n := len(moments) - 1
+	type sums struct {
+		events []int64
+		users  []userKey
+	}
+	parts := make([]sums, len(hits))
+	each(hits, func(i int, h hit) {
+		p := sums{events: make([]int64, series*n)}
+		h.rows.Each(func(row int) {
+			slot := 0
+			if slots != nil {
+				if slot = slots[i](row); slot < 0 {
+					return
+				}
+			}
+			part, found := slices.BinarySearch(moments, h.core.Times[row])
+			if !found {
+				part--
+			}
+			if part < 0 || part >= n {
+				return
+			}
+			p.events[slot*n+part] += h.core.Weight(row)
+			if u := h.core.Users[row]; u != 0 {
+				p.users = append(p.users, userKey(slot*n+part)<<32|userKey(u))
+			}
+		})
+		slices.Sort(p.users)
+		p.users = slices.Compact(p.users)
+		parts[i] = p
+	})
+	events, users := make([]int64, series*n), distinct(parts, func(p sums) []userKey { return p.users }, series*n)
+	for _, p := range parts {
+		for i, x := range p.events {
+			events[i] += x
+		}
+	}
+	out := make([][]Point, series)
+	for s := range out {
+		for i := range n {
+			out[s] = append(out[s], Point{db.FromMicros(moments[i]), events[s*n+i], users[s*n+i]})
+		}
+	}
+	return out
+}
+
+// userKey is a part and a user in it.
+type userKey uint64
+
+// distinct counts the users of each part over several lists, each sorted and without
+// repeats.
+func distinct[T any](lists []T, of func(T) []userKey, parts int) []int64 {
+	out := make([]int64, parts)
+	byPart := make([]userSet, parts)
+	many := parts > 512
+	var all []userKey
+	for _, l := range lists {
+		for _, k := range of(l) {
+			if many {
+				all = append(all, k)
+			} else {
+				byPart[k>>32].add(uint32(k))
+			}
+		}
+	}
+	if !many {
+		for i := range byPart {
+			out[i] = byPart[i].count()
+		}
+		return out
+	}
+	slices.SortFunc(all, cmp.Compare[userKey])
+	for _, k := range slices.Compact(all) {
+		out[k>>32]++
+	}
+	return out
+}

@@ -1,0 +1,190 @@
+package find
+
+import (
+	"context"
+	"math"
+	"slices"
+	"time"
+
+	"firethorn/internal/core/issue"
+	"firethorn/internal/core/query"
+	"firethorn/internal/db"
+	"firethorn/internal/store/issues"
+)
+
+// IssueAsk asks for a page of issues.
+type IssueAsk struct {
+	Ask
+	States []issue.State // where the search names none
+	Order  issues.Order
+	Limit  int
+	After  *issues.IssueCursor
+}
+
+// Matching is what of an issue's events fit a search.
+type Matching struct {
+	Events, Users int64
+	First, Last   time.Time
+}
+
+// IssuePage is a page of issues. Matching is there where events were searched.
+type IssuePage struct {
+	Said
+	Issues   []*issues.Issue
+	Next     *issues.IssueCursor
+	Matching map[int64]Matching // by internal id; nil: no event was looked at
+}
+
+// Issues lists issues of which a search holds. An issue fits where one of its events
+// does.
+func (s *Service) Issues(ctx context.Context, q IssueAsk) (*IssuePage, error) {
+	a, err := s.ask(ctx, q.Ask, q.window())
+	if err != nil {
+		return nil, err
+	}
+	defer a.done()
+	var rows, events []query.Node
+	for _, n := range query.Conjuncts(a.tree) {
+		if ofRow(n) {
+			rows = append(rows, n)
+		} else {
+			events = append(events, n)
+		}
+	}
+	where, err := a.condition(ctx, query.And{All: rows})
+	if err != nil {
+		return nil, err
+	}
+	if !slices.Contains(query.Names(a.tree), "state") {
+		if len(q.States) == 0 {
+			return &IssuePage{}, nil
+		}
+		where = condition{where.sql + " AND l.state IN (" + db.Marks(len(q.States)) + ")", where.args}
+		for _, st := range q.States {
+			where.args = append(where.args, string(st))
+		}
+	}
+	list := issues.KeyQuery{Project: q.Project.ID, Order: q.Order, Limit: q.Limit, After: q.After, Where: where.sql, Args: where.args}
+	var hits []hit
+	looked := q.Window != nil || asksEvents(a.tree)
+	if looked || len(events) > 0 {
+		if list.Only, hits, err = a.fitting(ctx, query.And{All: events}, looked); err != nil {
+			return nil, err
+		}
+	}
+	keys, next, err := s.issues.Keys(ctx, a.tx, list)
+	if err != nil {
+		return nil, err
+	}
+	page := &IssuePage{Next: next}
+	if page.Issues, err = s.issues.InOrder(ctx, keys); err != nil {
+		return nil, err
+	}
+	if looked {
+		page.Said, page.Matching = a.said(), a.matching(hits, page.Issues)
+	}
+	return page, nil
+}
+
+// counterFields are answered from counters where one of them is asked for alone.
+var counterFields = []string{"release", "environment"}
+
+// asksEvents says whether single events must be looked at: an attribute is searched,
+// or two facts must hold of the same event.
+func asksEvents(tree query.Node) bool {
+	counters := 0
+	plain := query.Walk(tree, func(n query.Node) bool {
+		name := nameOf(n)
+		if slices.Contains(counterFields, name) {
+			counters++
+		}
+		f, field := query.FieldOf(name)
+		return name == "" || field && (f.Issue || name == "message")
+	})
+	return !plain || counters > 1
+}
+
+// fitting gives the issues that have an event, or where no event is looked at a
+// variant, of which a search holds; and the events.
+func (a *asked) fitting(ctx context.Context, tree query.Node, looked bool) (map[int64]bool, []hit, error) {
+	out := map[int64]bool{}
+	if !looked {
+		pass, err := a.variantsOf(ctx, tree)
+		for i, ok := range pass {
+			if ok {
+				out[a.members.issue[i]] = true
+			}
+		}
+		return out, nil, err
+	}
+	a.Issue = 0
+	t, err := a.compiler.test(ctx, tree)
+	if err != nil {
+		return nil, nil, err
+	}
+	hits, err := a.run(ctx, t)
+	if err != nil {
+		return nil, nil, err
+	}
+	m := a.members
+	found := make([][]bool, len(hits))
+	each(hits, func(i int, h hit) {
+		seen := make([]bool, len(m.ids))
+		h.rows.Each(func(row int) {
+			if at := m.index(h.core.Variants[row]); at >= 0 {
+				seen[at] = true
+			}
+		})
+		found[i] = seen
+	})
+	for _, seen := range found {
+		for at, ok := range seen {
+			if ok {
+				out[m.issue[at]] = true
+			}
+		}
+	}
+	return out, hits, nil
+}
+
+// matching counts the events that fit of the issues of a page.
+func (a *asked) matching(hits []hit, list []*issues.Issue) map[int64]Matching {
+	at := map[int64]int{}
+	for i, is := range list {
+		at[is.ID] = i
+	}
+	m := a.members
+	of := make([]int, len(m.ids)) // variant → issue of the page, from 1
+	for i, id := range m.issue {
+		if n, ok := at[id]; ok {
+			of[i] = n + 1
+		}
+	}
+	type sum struct {
+		events, first, last int64
+		users               userSet
+	}
+	sums := make([]sum, len(list))
+	for i := range sums {
+		sums[i].first, sums[i].last = math.MaxInt64, math.MinInt64
+	}
+	for _, h := range hits {
+		h.rows.Each(func(row int) {
+			i := m.index(h.core.Variants[row])
+			if i < 0 || of[i] == 0 {
+				return
+			}
+			x := &sums[of[i]-1]
+			x.events += h.core.Weight(row)
+			x.first, x.last = min(x.first, h.core.Times[row]), max(x.last, h.core.Times[row])
+			x.users.add(h.core.Users[row])
+		})
+	}
+	out := map[int64]Matching{}
+	for i, is := range list {
+		if x := sums[i]; x.events > 0 {
+			out[is.ID] = Matching{x.events, x.users.count(), db.FromMicros(x.first), db.FromMicros(x.last)}
+		}
+	}
+	return out
+}

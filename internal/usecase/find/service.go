@@ -1,0 +1,57 @@
+// Package find answers searches: which issues and events fit, what their values are,
+// when they came, and whom they hit.
+//
+// Reading order: snapshot.go (one consistent view of the index), load.go (columns, by
+// way of a cache), compile.go (a search becomes tests on rows), issues.go, events.go,
+// facets.go, histogram.go, against.go, users.go (the answers), complete.go (what
+// could be written next), saved.go (searches with a name).
+//
+// An answer is made in one REPEATABLE READ transaction: segments that a merge replaces
+// meanwhile are still there for it.
+package find
+
+import (
+	"firethorn/internal/cache"
+	"firethorn/internal/core/columns"
+	"firethorn/internal/db"
+	"firethorn/internal/store/accounts"
+	"firethorn/internal/store/events"
+	"firethorn/internal/store/issues"
+	"firethorn/internal/store/projects"
+	"firethorn/internal/store/releases"
+)
+
+// Service answers searches. It is safe for concurrent use.
+type Service struct {
+	db       *db.DB
+	accounts *accounts.Store
+	events   *events.Store
+	issues   *issues.Store
+	projects *projects.Store
+	releases *releases.Store
+
+	codec   *columns.Codec
+	held    *cache.Cache[partKey, any] // what was read of segments
+	members *memberCache
+}
+
+// Needs are what the service is built on.
+type Needs struct {
+	DB       *db.DB
+	Accounts *accounts.Store
+	Events   *events.Store
+	Issues   *issues.Store
+	Projects *projects.Store
+	Releases *releases.Store
+	// CacheBytes bounds the memory for columns; 0: 256 MiB.
+	CacheBytes int
+}
+
+// New makes a service.
+func New(n Needs) *Service {
+	if n.CacheBytes == 0 {
+		n.CacheBytes = 256 << 20
+	}
+	return &Service{db: n.DB, accounts: n.Accounts, events: n.Events, issues: n.Issues, projects: n.Projects,
+		releases: n.Releases, codec: columns.NewCodec(), held: cache.New(n.CacheBytes, partBytes), members: newMemberCache()}
+}

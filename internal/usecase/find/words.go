@@ -1,0 +1,86 @@
+package find
+
+import (
+	"context"
+	"database/sql"
+	"slices"
+
+	"firethorn/internal/core/query"
+	"firethorn/internal/db"
+)
+
+// withWord gives the issues that have a word, or a phrase, in headline, place, message
+// or comments.
+func (n *snapshot) withWord(ctx context.Context, w query.Word) (map[int64]bool, error) {
+	want := query.Words(w.Text)
+	if len(want) == 0 {
+		return n.allIssues(), nil
+	}
+	var out map[int64]bool
+	for i, word := range want {
+		cond, arg := "word=?", word
+		if i == len(want)-1 {
+			cond, arg = "word LIKE ?", db.LikeEscape(word)+"%"
+		}
+		ids, err := db.Numbers(ctx, n.tx, "SELECT issue FROM issue_word WHERE project=? AND "+cond, n.project, arg)
+		if err != nil {
+			return nil, err
+		}
+		next := make(map[int64]bool, len(ids))
+		for _, id := range ids {
+			if out == nil || out[id] {
+				next[id] = true
+			}
+		}
+		out = next
+	}
+	// Those whose words are not noted yet are looked at themselves.
+	fresh, err := db.Numbers(ctx, n.tx, "SELECT issue FROM issue_list WHERE worded=0 AND project=?", n.project)
+	if err != nil {
+		return nil, err
+	}
+	look := fresh
+	for _, id := range fresh {
+		delete(out, id)
+	}
+	if len(want) > 1 {
+		for id := range out {
+			look = append(look, id)
+		}
+		clear(out)
+	}
+	return out, n.look(ctx, look, w, out)
+}
+
+// look adds those issues whose texts have a word.
+func (n *snapshot) look(ctx context.Context, ids []int64, w query.Word, out map[int64]bool) error {
+	slices.Sort(ids)
+	for chunk := range slices.Chunk(ids, db.StatementRows) {
+		args := db.AnyOf(chunk)
+		err := db.Each(ctx, n.tx, func(r *sql.Rows) error {
+			var id int64
+			var text string
+			err := r.Scan(&id, &text)
+			out[id] = out[id] || w.In(query.Words(text))
+			if !out[id] {
+				delete(out, id)
+			}
+			return err
+		}, "SELECT issue, search_text FROM issue_list WHERE issue IN ("+db.Marks(len(chunk))+
+			") UNION ALL SELECT issue, text FROM comment WHERE issue IN ("+db.Marks(len(chunk))+
+			") UNION ALL SELECT m.merged_into, c.text FROM issue m JOIN comment c ON c.issue=m.id WHERE m.merged_into IN ("+db.Marks(len(chunk))+")",
+			append(append(args, args...), args...)...)
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (n *snapshot) allIssues() map[int64]bool {
+	out := make(map[int64]bool, len(n.members.issue))
+	for _, id := range n.members.issue {
+		out[id] = true
+	}
+	return out
+}

@@ -1,0 +1,53 @@
+// Package indexing keeps the search index in order, beside the processing of events:
+// it merges segments, puts into them what became of events, fills in what is missing,
+// notes the words of issues and what traces say, and compares the index with the
+// events.
+package indexing
+
+import (
+	"firethorn/internal/core/columns"
+	"firethorn/internal/db"
+	"firethorn/internal/store/events"
+	"firethorn/internal/store/issues"
+	"firethorn/internal/store/names"
+	"firethorn/internal/store/projects"
+	"firethorn/internal/usecase/ingest"
+)
+
+// Service keeps the index in order. It is safe for concurrent use.
+type Service struct {
+	db       *db.DB
+	events   *events.Store
+	ingest   *ingest.Service
+	issues   *issues.Store
+	names    *names.Store
+	projects *projects.Store
+	codec    *columns.Codec
+
+	// Sizes are when segments are merged; tests make them small.
+	Sizes Sizes
+}
+
+// Sizes say when segments are merged.
+type Sizes struct {
+	Rows   int // so many of a batch each
+	Middle int // or so many events in them
+	Large  int // and so many events in what that makes
+	Most   int // of one segment
+}
+
+// Needs are what the service is built on.
+type Needs struct {
+	DB       *db.DB
+	Events   *events.Store
+	Ingest   *ingest.Service
+	Issues   *issues.Store
+	Names    *names.Store
+	Projects *projects.Store
+}
+
+// New makes a service.
+func New(n Needs) *Service {
+	return &Service{db: n.DB, events: n.Events, ingest: n.Ingest, issues: n.Issues, names: n.Names, projects: n.Projects,
+		codec: columns.NewCodec(), Sizes: Sizes{Rows: 64, Middle: 4096, Large: 65_535, Most: columns.MaxRows}}
+}
