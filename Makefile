@@ -10,7 +10,7 @@ client_sources := $(wildcard client/js/src/*.ts) client/js/package.json client/j
 console_sources := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/precompress.mjs
 demo_sources := $(shell find demo/quayside demo/gangway -type f -not -path '*/build/*')
 
-.PHONY: help setup build check test audit demo torture corpus bench generate recordings screenshots clean
+.PHONY: help setup build check test audit demo torture exact corpus bench generate recordings screenshots clean
 
 help: ## list what can be made
 	@grep -E '^[a-z]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
@@ -73,6 +73,9 @@ demo: build demo/quayside/build/.built bin/bosun ## the service with two weeks o
 
 torture: build ## 80 kills, freezes and lost networks under load, with merges, repeats and three weeks going by
 	@go run ./torture -kills 80
+
+exact: ## 2,000 random searches, each compared with a plain scan of the same events
+	@FIRETHORN_SEARCHES=160 go test -count 1 -timeout 20m -run EqualsAPlainScan ./internal/usecase/find
 
 corpus: setup ## real bundles and maps to measure and to compare with (npm, some minutes)
 	@cd corpus && npm ci --workspaces=false --ignore-scripts --no-fund --no-audit --loglevel=error >/dev/null

@@ -11,7 +11,7 @@ type Patch struct {
 	Blank   bool    // its attributes were erased
 	Variant *uint32 // where a split moved it; nil: it stayed
 	User    *uint32 // who was found to be hit; nil: as before
-	Cells   []Cell  // all its attributes, as a later report made them; nil: as before
+	Cells   []Cell  // all its attributes, as a later report made them, and its severity; nil: as before
 }
 
 // Apply changes a row; ok is false where it is gone. What was erased stays so.
@@ -25,13 +25,22 @@ func (p Patch) Apply(r *Row) (ok bool) {
 	if p.User != nil {
 		r.User = *p.User
 	}
-	keep := slices.DeleteFunc(slices.Clone(r.Cells), func(c Cell) bool { return c.Column >= FirstOwn })
+	keep := slices.DeleteFunc(slices.Clone(r.Cells), func(c Cell) bool { return c.Column >= FirstOwn || p.cell(c.Column) != nil })
 	if p.Blank {
 		r.Cells, r.Unknown = keep, true
 	} else if p.Cells != nil {
 		r.Cells, r.Unknown = append(keep, p.Cells...), false
 	}
 	return true
+}
+
+// cell is the value that a later report gave a column; nil for none.
+func (p Patch) cell(column uint32) *Value {
+	i := slices.IndexFunc(p.Cells, func(c Cell) bool { return c.Column == column })
+	if i < 0 {
+		return nil
+	}
+	return &p.Cells[i].Value
 }
 
 // Merge makes one segment of several, with their patches by position. Columns named
@@ -129,8 +138,8 @@ func mergeColumn(id uint32, list []*Segment, at []spot, patched map[spot]*Row) *
 	codes := make([]uint16, len(at))
 	for i, x := range at {
 		if r := patched[x]; r != nil {
-			if j := slices.IndexFunc(r.Cells, func(c Cell) bool { return c.Column == id }); j >= 0 {
-				codes[i] = code(r.Cells[j].Value)
+			if v := (Patch{Cells: r.Cells}).cell(id); v != nil {
+				codes[i] = code(*v)
 			}
 			continue
 		}
@@ -181,9 +190,6 @@ func (c *Core) Patched(patches map[int64]Patch) (*Core, Bits) {
 // Patched gives a column of a core with the patches of its rows; nil stands for a
 // column that no row has, also in the answer.
 func (c *Column) Patched(id uint32, core *Core, patches map[int64]Patch) *Column {
-	if id < FirstOwn {
-		return c
-	}
 	var values []Value
 	codes := make([]uint16, core.Rows())
 	if c != nil {
@@ -194,18 +200,18 @@ func (c *Column) Patched(id uint32, core *Core, patches map[int64]Patch) *Column
 	}
 	for position, p := range patches {
 		row, ok := slices.BinarySearch(core.Positions, position)
-		if !ok || !p.Blank && p.Cells == nil {
+		now := p.cell(id)
+		if !ok || !p.Blank && p.Cells == nil || id < FirstOwn && now == nil {
 			continue
 		}
 		codes[row] = 0
-		at := slices.IndexFunc(p.Cells, func(x Cell) bool { return x.Column == id })
-		if p.Blank || at < 0 {
+		if now == nil {
 			continue
 		}
-		v := slices.Index(values, p.Cells[at].Value)
+		v := slices.Index(values, *now)
 		if v < 0 {
 			v = len(values)
-			values = append(values, p.Cells[at].Value)
+			values = append(values, *now)
 		}
 		codes[row] = uint16(v + 1)
 	}

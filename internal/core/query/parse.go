@@ -287,7 +287,7 @@ func (p *parser) field(name string, column int) (Node, error) {
 		case text == "":
 			return nil, p.wrong(at, "a value is expected behind %s:, such as %s:4.2.0 or %s:*", name, name, name)
 		default:
-			if from, to, ok := rangeOf(text); ok && len(t.Values) == 0 && p.peek() != ',' {
+			if from, to, ok := rangeOf(name, text); ok && len(t.Values) == 0 && p.peek() != ',' {
 				return Range{Name: name, From: Bound{from, true}, To: Bound{to, true}, Column: column}, p.ends()
 			}
 			t.Values = append(t.Values, Value{strings.Split(collapsed(text), "*")})
@@ -321,7 +321,11 @@ var stars = regexp.MustCompile(`\*\*+`)
 // ranges are two bounds that could be numbers, dates or versions.
 var ranges = regexp.MustCompile(`^([-+]?\d[^*]*?)\.\.([-+]?\d[^*]*)$`)
 
-func rangeOf(text string) (from, to string, ok bool) {
+func rangeOf(name, text string) (from, to string, ok bool) {
+	if f, field := FieldOf(name); field && f.Kind == Severity {
+		from, to, ok = strings.Cut(text, "..")
+		return from, to, ok
+	}
 	m := ranges.FindStringSubmatch(text)
 	if m == nil {
 		return "", "", false

@@ -104,8 +104,7 @@ func valueText(v Value) string {
 	if !exact {
 		return strings.Join(v.Parts, "*")
 	}
-	_, _, isRange := rangeOf(text)
-	if !isRange && plain(text, ",\"*") && !strings.ContainsAny(text[:1], "<>") {
+	if !strings.Contains(text, "..") && plain(text, ",\"*") && !strings.ContainsAny(text[:1], "<>") {
 		return text
 	}
 	return quote(text)

@@ -104,8 +104,13 @@ func (s *Service) Histogram(ctx context.Context, q HistogramAsk) (*Histogram, er
 func (a *asked) span(hits []hit) (from, to time.Time) {
 	w := a.window()
 	from, to = w.From, w.To
-	if to.IsZero() {
+	if to.IsZero() { // clocks may be ahead
 		to = a.Now
+		for _, h := range hits {
+			if at := db.FromMicros(h.MaxTime + 1); at.After(to) {
+				to = at
+			}
+		}
 	}
 	if !from.IsZero() {
 		return from, to

@@ -44,8 +44,9 @@ func (s *Service) Issues(ctx context.Context, q IssueAsk) (*IssuePage, error) {
 	}
 	defer a.done()
 	var rows, events []query.Node
+	looked := q.Window != nil || asksEvents(a.tree)
 	for _, n := range query.Conjuncts(a.tree) {
-		if ofRow(n) {
+		if ofRow(n, looked) {
 			rows = append(rows, n)
 		} else {
 			events = append(events, n)
@@ -66,7 +67,6 @@ func (s *Service) Issues(ctx context.Context, q IssueAsk) (*IssuePage, error) {
 	}
 	list := issues.KeyQuery{Project: q.Project.ID, Order: q.Order, Limit: q.Limit, After: q.After, Where: where.sql, Args: where.args}
 	var hits []hit
-	looked := q.Window != nil || asksEvents(a.tree)
 	if looked || len(events) > 0 {
 		if list.Only, hits, err = a.fitting(ctx, query.And{All: events}, looked); err != nil {
 			return nil, err

@@ -21,16 +21,19 @@ import (
 var rowFields = []string{"state", "owner", "severity", "handled", "first", "last", "events", "users", "impact",
 	"appeared-in", "came-back-in", "fixed-in", "assigned-by", "comment", "ticket", "feedback"}
 
-// ofRow says whether all that a part of a search asks for stands in a row of the list.
-func ofRow(n query.Node) bool {
+// eventFields are those of them that are asked of events where events are looked at.
+var eventFields = []string{"severity", "handled"}
+
+// ofRow says whether all that a part of a search asks for stands in a row of the list;
+// looked says that events are looked at.
+func ofRow(n query.Node, looked bool) bool {
 	return query.Walk(n, func(n query.Node) bool {
-		switch n := n.(type) {
+		switch n.(type) {
 		case query.Word:
 			return false
-		case query.Term:
-			return slices.Contains(rowFields, n.Name)
-		case query.Range:
-			return slices.Contains(rowFields, n.Name)
+		case query.Term, query.Range:
+			name := nameOf(n)
+			return slices.Contains(rowFields, name) && !(looked && slices.Contains(eventFields, name))
 		}
 		return true
 	})

@@ -166,6 +166,13 @@ func (c *comparing) row(ctx context.Context, row columns.Row, e storedEvent) err
 	if e.handled.Valid {
 		facts.Handled = &e.handled.Bool
 	}
+	k, err := c.s.open(ctx, e)
+	if err != nil {
+		return err
+	}
+	if k != nil {
+		facts.Severity = string(k.Event.Severity)
+	}
 	cells := map[uint32]columns.Value{}
 	for _, x := range row.Cells {
 		cells[x.Column] = x.Value
@@ -178,9 +185,8 @@ func (c *comparing) row(ctx context.Context, row columns.Row, e storedEvent) err
 	if !same {
 		c.found.Core++
 	}
-	k, err := c.s.open(ctx, e)
-	if err != nil || k == nil {
-		return err
+	if k == nil {
+		return nil
 	}
 	says := map[uint32]columns.Value{}
 	for _, a := range attributes.Of(k.Event) {

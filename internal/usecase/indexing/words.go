@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"maps"
 	"slices"
 
 	"firethorn/internal/core/query"
@@ -82,11 +83,10 @@ func (s *Service) writeWords(ctx context.Context, tx *sql.Tx, project int64, ids
 	}
 	var rows [][]any
 	for _, id := range ids {
-		for w := range words[id] {
+		for _, w := range slices.Sorted(maps.Keys(words[id])) {
 			rows = append(rows, []any{project, w, id})
 		}
 	}
-	db.SortRows(rows, 3)
 	if err := db.InsertRows(ctx, tx, "INSERT IGNORE INTO issue_word (project, word, issue)", "", rows); err != nil {
 		return err
 	}

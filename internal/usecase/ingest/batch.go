@@ -113,6 +113,7 @@ type row struct {
 	odd                    bool               // its own time does not say where it is stored
 	kept                   bool               // its body is
 	joined                 bool               // another report added to its body
+	severity               string             // as it says then
 	number                 uint32             // of its user, in the search index
 	storeDay, keepDay      int
 	filing                 int64

@@ -72,6 +72,9 @@ func (w *batchTx) writeSegments(ctx context.Context) error {
 // indexRow is an event as it is searched.
 func (w *batchTx) indexRow(r *row, ids map[string]int64) columns.Row {
 	f := columns.Facts{Release: r.release, Environment: r.env, Severity: string(r.Event.Severity), Handled: r.Event.Handled}
+	if r.joined {
+		f.Severity = r.severity
+	}
 	return columns.Row{Position: r.filing, Time: db.Micros(r.When.Thrown), Variant: uint32(r.variant.ID), User: r.number,
 		Weight: uint32(r.Event.StandsFor), Cells: append(f.Cells(), cellsOf(r.Attributes, ids)...)}
 }
@@ -97,7 +100,7 @@ func (w *batchTx) internAttributes(ctx context.Context) (map[string]int64, error
 			if err != nil {
 				return nil, err
 			}
-			r.Attributes = attributes.Of(k.Event)
+			r.Attributes, r.severity = attributes.Of(k.Event), string(k.Event.Severity)
 		}
 		list = append(list, r.Attributes...)
 	}
@@ -242,7 +245,7 @@ func (w *batchTx) writeJoined(ctx context.Context) error {
 			return err
 		}
 		list = append(list, segments.Change{Position: j.filing, KeepDay: int(j.keepDay),
-			Patch: columns.Patch{Cells: cellsOf(j.attributes, ids)}})
+			Patch: columns.Patch{Cells: append(columns.Facts{Severity: j.severity}.Cells(), cellsOf(j.attributes, ids)...)}})
 	}
 	return segments.WriteChanges(ctx, w.tx, w.Project.ID, list)
 }
@@ -250,6 +253,7 @@ func (w *batchTx) writeJoined(ctx context.Context) error {
 // joinedTo is an event to which a later report added attributes.
 type joinedTo struct {
 	filing, keepDay int64
+	severity        string
 	attributes      []attributes.Named
 }
 
@@ -257,7 +261,7 @@ type joinedTo struct {
 func (w *batchTx) noteJoined(f *filedEvent, body []byte) error {
 	k, err := pipeline.Open(body)
 	if err == nil {
-		w.joins = append(w.joins, joinedTo{f.filing, f.keepDay, attributes.Of(k.Event)})
+		w.joins = append(w.joins, joinedTo{f.filing, f.keepDay, string(k.Event.Severity), attributes.Of(k.Event)})
 	}
 	return err
 }

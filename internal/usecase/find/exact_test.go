@@ -1,0 +1,440 @@
+package find_test
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/google/uuid"
+
+	"firethorn/internal/core/difference"
+	"firethorn/internal/core/event"
+	"firethorn/internal/core/issue"
+	"firethorn/internal/core/query"
+	"firethorn/internal/pipeline"
+	"firethorn/internal/records"
+	"firethorn/internal/store/issues"
+	"firethorn/internal/testbed"
+	"firethorn/internal/usecase/find"
+	"firethorn/internal/usecase/indexing"
+)
+
+// world is a project that changes, with all that was sent to it.
+type world struct {
+	*testbed.Bench
+	chance
+	sent   map[uuid.UUID]*event.Event
+	erased map[uuid.UUID]bool
+	other  *records.Records // another process on the same database
+}
+
+func newWorld(t *testing.T, seed uint64) *world {
+	w := &world{Bench: testbed.Open(t, testbed.Noon), chance: chance{rand.New(rand.NewPCG(seed, 7))},
+		sent: map[uuid.UUID]*event.Event{}, erased: map[uuid.UUID]bool{}}
+	w.Indexing.Sizes = indexing.Sizes{Rows: 4, Middle: 60, Large: 150, Most: 400}
+	other, err := records.Open(t.Context(), records.Options{DSN: w.DSN, Now: func() time.Time { return w.Now }})
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { other.Close() })
+	other.Indexing.Sizes, other.DB.MaxSkew = w.Indexing.Sizes, w.DB.MaxSkew
+	w.other = other
+	return w
+}
+
+// report files random events in small batches.
+func (w *world) report(n, days int) {
+	w.T.Helper()
+	for n > 0 {
+		batch := &pipeline.Batch{Received: w.Now}
+		for range min(n, 1+w.IntN(20)) {
+			n--
+			raw, err := json.Marshal(w.event(w.Now, days))
+			if err != nil {
+				w.T.Fatal(err)
+			}
+			e, err := event.Decode(raw, event.DefaultLimits)
+			if err != nil {
+				w.T.Fatal(err)
+			}
+			id := uuid.New()
+			w.sent[id] = e
+			batch.IDs, batch.Events = append(batch.IDs, id), append(batch.Events, raw)
+		}
+		if err := w.Inbox.Append(w.T.Context(), w.Project.ID, batch); err != nil {
+			w.T.Fatal(err)
+		}
+		if _, err := w.Ingest.Process(w.T.Context(), w.Batch()); err != nil {
+			w.T.Fatal(err)
+		}
+	}
+}
+
+// until does steps until there is nothing more to do.
+func (w *world) until(step func(context.Context, int64) (bool, error)) {
+	w.T.Helper()
+	for more := true; more; {
+		var err error
+		if more, err = step(w.T.Context(), w.Project.ID); err != nil {
+			w.T.Fatal(err)
+		}
+	}
+}
+
+// settle lets everything arrive that happens beside: moves, words, what traces say.
+func (w *world) settle() {
+	w.T.Helper()
+	w.LookedThrough()
+	for more := true; more; {
+		var err error
+		if more, err = w.Indexing.NoteFacts(w.T.Context(), w.Project, w.Units); err != nil {
+			w.T.Fatal(err)
+		}
+	}
+}
+
+// compare asks random searches and compares every answer with a plain scan.
+func (w *world) compare(when string, searches int) {
+	w.T.Helper()
+	p := scan(w.Bench, w.sent, w.erased)
+	for i := range searches {
+		tree := w.search(2)
+		text := query.String(tree)
+		window := find.Window{}
+		if w.IntN(3) == 0 {
+			window = find.Window{From: w.Now.Add(-time.Duration(1+w.IntN(6)) * 24 * time.Hour), To: w.Now.Add(-time.Duration(w.IntN(12)) * time.Hour)}
+		}
+		s := w.Find
+		if i%2 == 1 {
+			s = w.other.Find
+		}
+		ask := find.Ask{Project: w.Project, Text: text, Window: &window, Asker: find.Asker{Person: 101, Now: w.Now}}
+		parsed, err := query.Parse(text)
+		if err != nil {
+			w.T.Fatalf("%q: %v", text, err)
+		}
+		want := p.fitting(parsed, window)
+		w.compareEvents(s, ask, when, want)
+		switch i % 4 {
+		case 0:
+			w.compareIssues(s, ask, when, p, want)
+		case 1:
+			w.compareFacets(s, ask, when, want)
+		case 2:
+			w.compareHistogram(s, ask, when, want)
+		case 3:
+			w.compareUsers(s, ask, when, want)
+		}
+		if w.T.Failed() {
+			w.T.Fatalf("%s: the search was %s in %v", when, text, window)
+		}
+	}
+}
+
+func (p *plain) fitting(n query.Node, window find.Window) (out []*plainEvent) {
+	for i := range p.events {
+		e := &p.events[i]
+		at := time.UnixMicro(e.thrown)
+		if (window.From.IsZero() || !at.Before(window.From)) && (window.To.IsZero() || at.Before(window.To)) && p.holds(n, e) > 0 {
+			out = append(out, e)
+		}
+	}
+	return out
+}
+
+func (w *world) compareEvents(s *find.Service, ask find.Ask, when string, want []*plainEvent) {
+	w.T.Helper()
+	var got []int64
+	for before := int64(0); ; {
+		page, err := s.Events(w.T.Context(), find.EventAsk{Ask: ask, Before: before, Limit: 100})
+		if err != nil {
+			w.T.Fatalf("%s: %s: %v", when, ask.Text, err)
+		}
+		for _, e := range page.Events {
+			got = append(got, e.Filing)
+		}
+		if before = page.Next; before == 0 {
+			break
+		}
+	}
+	var list []int64
+	for _, e := range want {
+		list = append(list, e.position)
+	}
+	slices.Reverse(list)
+	if !slices.Equal(got, list) {
+		w.T.Errorf("%s: %d events %v; a plain scan finds %d: %v", when, len(got), got, len(list), list)
+	}
+}
+
+func (w *world) compareIssues(s *find.Service, ask find.Ask, when string, p *plain, want []*plainEvent) {
+	w.T.Helper()
+	type sums struct {
+		events      int64
+		users       map[int64]bool
+		first, last int64
+	}
+	expected := map[int64]*sums{}
+	for _, e := range want {
+		x := expected[e.issue]
+		if x == nil {
+			x = &sums{users: map[int64]bool{}, first: e.thrown, last: e.thrown}
+			expected[e.issue] = x
+		}
+		x.events += e.weight
+		x.first, x.last = min(x.first, e.thrown), max(x.last, e.thrown)
+		if e.user != 0 {
+			x.users[e.user] = true
+		}
+	}
+	names := query.Names(must(query.Parse(ask.Text)))
+	got := map[int64]bool{}
+	var after *issues.IssueCursor
+	for {
+		page, err := s.Issues(w.T.Context(), find.IssueAsk{Ask: ask, States: issue.States, Order: issues.ByImpact, Limit: 3, After: after})
+		if err != nil {
+			w.T.Fatalf("%s: %s: %v", when, ask.Text, err)
+		}
+		for _, is := range page.Issues {
+			got[is.ID] = true
+			m, x := page.Matching[is.ID], expected[is.ID]
+			if x == nil {
+				w.T.Errorf("%s: issue %d should not be there", when, is.Number)
+			} else if m.Events != x.events || m.Users != int64(len(x.users)) || m.First.UnixMicro() != x.first || m.Last.UnixMicro() != x.last {
+				// What of a search asks for issues alone need not hold of the events that are counted.
+				if !slices.ContainsFunc(names, func(n string) bool { f, ok := query.FieldOf(n); return ok && f.Issue }) {
+					w.T.Errorf("%s: issue %d: %+v, a plain scan counts %+v", when, is.Number, m, *x)
+				}
+			}
+		}
+		if after = page.Next; after == nil {
+			break
+		}
+	}
+	if len(got) != len(expected) {
+		w.T.Errorf("%s: %d issues, a plain scan finds %d", when, len(got), len(expected))
+	}
+}
+
+func must[T any](v T, err error) T {
+	if err != nil {
+		panic(err)
+	}
+	return v
+}
+
+func (w *world) compareFacets(s *find.Service, ask find.Ask, when string, want []*plainEvent) {
+	w.T.Helper()
+	got, err := s.Facets(w.T.Context(), find.FacetAsk{Ask: ask, By: []string{"plan", "cart.count", "release", "severity", "function"}, Limit: 4})
+	if err != nil {
+		w.T.Fatalf("%s: %s: %v", when, ask.Text, err)
+	}
+	users, events := map[int64]bool{}, int64(0)
+	for _, e := range want {
+		events += e.weight
+		if e.user != 0 {
+			users[e.user] = true
+		}
+	}
+	if got.Events != events || got.Users != int64(len(users)) {
+		w.T.Errorf("%s: %d events and %d users, a plain scan counts %d and %d", when, got.Events, got.Users, events, len(users))
+	}
+	for _, f := range got.Facets {
+		counts, hit, total := map[string]int64{}, map[string]map[int64]bool{}, int64(0)
+		for _, e := range want {
+			v := map[string]string{"release": e.release, "severity": e.severity, "function": e.function}[f.Name]
+			if x, ok := e.attributes[f.Name]; ok {
+				v = x.String()
+			}
+			if v == "" {
+				continue
+			}
+			counts[v] += e.weight
+			total += e.weight
+			if hit[v] == nil {
+				hit[v] = map[int64]bool{}
+			}
+			if e.user != 0 {
+				hit[v][e.user] = true
+			}
+		}
+		shown := int64(0)
+		for i, v := range f.Values {
+			if v.Events != counts[v.Value] || v.Users != int64(len(hit[v.Value])) || i > 0 && v.Events > f.Values[i-1].Events {
+				w.T.Errorf("%s: %s %q: %d events, %d users; a plain scan counts %d and %d", when, f.Name, v.Value, v.Events, v.Users, counts[v.Value], len(hit[v.Value]))
+			}
+			shown += v.Events
+		}
+		if f.Others != total-shown || f.Absent != events-total || len(f.Values) != min(4, len(counts)) {
+			w.T.Errorf("%s: %s: %d others, %d absent, %d values; a plain scan counts %d, %d, %d", when, f.Name, f.Others, f.Absent, len(f.Values), total-shown, events-total, len(counts))
+		}
+	}
+}
+
+func (w *world) compareHistogram(s *find.Service, ask find.Ask, when string, want []*plainEvent) {
+	w.T.Helper()
+	got, err := s.Histogram(w.T.Context(), find.HistogramAsk{Ask: ask, Interval: 6 * time.Hour})
+	if err != nil {
+		w.T.Fatalf("%s: %s: %v", when, ask.Text, err)
+	}
+	events, users := map[int64]int64{}, map[int64]map[int64]bool{}
+	for _, e := range want {
+		k := time.UnixMicro(e.thrown).UTC().Truncate(6 * time.Hour).Unix()
+		events[k] += e.weight
+		if users[k] == nil {
+			users[k] = map[int64]bool{}
+		}
+		if e.user != 0 {
+			users[k][e.user] = true
+		}
+	}
+	for _, p := range got.Series[0].Points {
+		if k := p.At.Unix(); p.Events != events[k] || p.Users != int64(len(users[k])) {
+			w.T.Errorf("%s: at %s %d events and %d users, a plain scan counts %d and %d", when, p.At, p.Events, p.Users, events[k], len(users[k]))
+		}
+		delete(events, p.At.Unix())
+	}
+	if len(events) > 0 {
+		w.T.Errorf("%s: parts that are not there: %v", when, events)
+	}
+}
+
+func (w *world) compareUsers(s *find.Service, ask find.Ask, when string, want []*plainEvent) {
+	w.T.Helper()
+	counts := map[int64]int64{}
+	for _, e := range want {
+		if e.user != 0 {
+			counts[e.user] += e.weight
+		}
+	}
+	var expected []int64
+	for _, n := range counts {
+		expected = append(expected, n)
+	}
+	slices.Sort(expected)
+	slices.Reverse(expected)
+	var got []int64
+	var after *find.UserCursor
+	for {
+		page, err := s.Users(w.T.Context(), find.UsersAsk{Ask: ask, Limit: 3, After: after})
+		if err != nil {
+			w.T.Fatalf("%s: %s: %v", when, ask.Text, err)
+		}
+		for _, u := range page.Users {
+			got = append(got, u.Events)
+		}
+		if after = page.Next; after == nil {
+			break
+		}
+	}
+	if !slices.Equal(got, expected) {
+		w.T.Errorf("%s: users with %v events, a plain scan finds %v", when, got, expected)
+	}
+}
+
+// tidesMap maps the first columns of a bundle on to src/tides.ts:17.
+var tidesMap = fmt.Sprintf(`{"version":3,"sources":["src/tides.ts"],"sourcesContent":[%q],"names":[],"mappings":"AAgBA"}`,
+	"function a(): number {"+strings.Repeat("\n", 16)+"return 1 }")
+
+// searches is how many random searches are asked after each change: few, or as many as
+// the environment says (make exact).
+func searches(t *testing.T) int {
+	text := os.Getenv("FIRETHORN_SEARCHES")
+	if text == "" {
+		return 16
+	}
+	n, err := strconv.Atoi(text)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return n
+}
+
+// Every answer equals a plain scan of the same events, whatever happened to them. The
+// searches are random, and asked of two processes.
+func TestSearch_EqualsAPlainScan(t *testing.T) {
+	w := newWorld(t, 34)
+	searches := searches(t)
+	w.report(300, 8)
+	w.settle()
+	w.compare("as written", searches)
+
+	w.until(w.Indexing.Merge)
+	w.until(w.Indexing.NoteWords)
+	w.compare("merged", searches)
+
+	w.report(120, 8)
+	w.Merge(1, 2, 3)
+	w.settle()
+	w.compare("issues were merged, and more came", searches)
+
+	if _, err := w.Split(1, difference.Attribute, "plan", "gold"); err != nil {
+		t.Fatal(err)
+	}
+	w.settle()
+	w.compare("an issue was split by an attribute", searches)
+	for range 20 { // whatever a merge is in the midst of when it is killed
+		ctx, cancel := context.WithTimeout(t.Context(), time.Duration(w.IntN(30))*time.Millisecond)
+		_, _ = w.Indexing.Fold(ctx, w.Project.ID)
+		_, _ = w.other.Indexing.Merge(ctx, w.Project.ID)
+		cancel()
+	}
+	w.compare("merges were killed", searches/2)
+	w.until(w.other.Indexing.Fold)
+	w.until(w.other.Indexing.Merge)
+	w.compare("the split is in the segments", searches)
+
+	if _, err := w.Triage.AddComment(t.Context(), w.Issue(4).ID, "I took a thorough look at the berth", testbed.Maren, 0); err != nil {
+		t.Fatal(err)
+	}
+	w.Tells(testbed.Told{Span: "0101010101010101", Message: "joined", Stack: "TypeError: joined\n    at assign (src/assign.ts:3:1)", ID: "first"})
+	w.sent[uuid.NewSHA1(uuid.Nil, []byte("first"))] = &event.Event{}
+	w.Tells(testbed.Told{Log: true, Span: "0101010101010101", Message: "joined", User: "p-7", More: map[string]any{"plan": "gold"}, ID: "second"})
+	w.settle()
+	w.compare("a later report told more of an event", searches)
+
+	w.Raws(testbed.Raw{Message: "late", Release: "1.2.0", User: "p-4", Column: 2}, testbed.Raw{Message: "late", Release: "1.2.0", User: "p-5", Column: 2})
+	w.compare("traces cannot be read yet", searches/2)
+	w.PushMap("1.2.0", tidesMap)
+	w.Reread()
+	w.settle()
+	w.compare("symbols came late", searches/2)
+
+	e, err := w.Retention.Erase(t.Context(), w.Project, "p-3", "Maren Holt")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := w.Retention.EraseNext(t.Context(), w.Project.ID); err != nil {
+		t.Fatal(err)
+	}
+	for id, x := range w.sent {
+		if x.Attributes.Text("user.id") == "p-3" {
+			w.erased[id] = true
+		}
+	}
+	w.compare(fmt.Sprintf("erasure %d was done", e.ID), searches)
+	w.until(w.Indexing.Fold)
+	w.compare("the erasure is in the segments", searches)
+
+	deleted := w.Issue(5)
+	if _, err := w.Retention.Delete(t.Context(), deleted.ID, deleted.Events, testbed.Maren); err != nil {
+		t.Fatal(err)
+	}
+	w.compare("an issue was deleted, its events are still there", searches/2)
+	w.until(w.Retention.EmptyNext)
+	w.compare("an issue was deleted", searches/2)
+
+	w.RetireAt(w.Now.Add(27 * testbed.Day))
+	w.report(100, 6)
+	w.settle()
+	w.until(w.Indexing.Merge)
+	w.compare("days were dropped", searches)
+	w.Recounted()
+}

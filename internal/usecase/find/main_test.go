@@ -1,0 +1,9 @@
+package find_test
+
+import (
+	"testing"
+
+	"firethorn/internal/testdb"
+)
+
+func TestMain(m *testing.M) { testdb.Main(m) }
