@@ -21,10 +21,10 @@ type Change struct {
 // Changes reads what became of events of a project, at most limit of them, in the
 // order of their days; 0: all.
 func Changes(ctx context.Context, q db.Querier, project int64, limit int) ([]Change, error) {
-	query := "SELECT position, keep_day, revision, gone, blank, variant, user_number, cells FROM segment_change WHERE project=?"
+	query := "SELECT position, keep_day, revision, gone, blank, variant, user_number, cells FROM segment_change WHERE project=?" + " ORDER BY keep_day, position"
 	args := []any{project}
 	if limit > 0 {
-		query += " ORDER BY keep_day, position LIMIT ?"
+		query += " LIMIT ?"
 		args = append(args, limit)
 	}
 	return db.List(ctx, q, func(r *sql.Rows) (c Change, err error) {

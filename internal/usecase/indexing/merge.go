@@ -40,19 +40,30 @@ func (s *Service) Mergeable(ctx context.Context) (out []int64, err error) {
 // there is more to do. Ended at any moment, nothing is lost or there twice.
 func (s *Service) Merge(ctx context.Context, project int64) (more bool, err error) {
 	fresh, middle, err := s.full(ctx, project)
-	switch {
-	case err != nil:
+	if err != nil {
 		return false, err
-	case len(fresh) > 0:
-		past := fresh[0].Past // with what merges made of it, so that one is left of a day
-		return s.mergeDay(ctx, fresh[0], func(m segments.Meta) bool { return m.Tier == segments.Fresh || past && m.Tier == segments.Middle })
-	case len(middle) > 0:
-		return s.mergeDay(ctx, middle[0], func(m segments.Meta) bool { return m.Tier < segments.Large })
+	}
+	for _, day := range fresh {
+		past := day.Past // with what merges made of it, so that one is left of a day
+		more, err := s.mergeDay(ctx, day, func(m segments.Meta) bool {
+			return m.Tier == segments.Fresh || past && m.Tier == segments.Middle
+		})
+		if more || err != nil {
+			return more, err
+		}
+	}
+	for _, day := range middle {
+		more, err := s.mergeDay(ctx, day, func(m segments.Meta) bool { return m.Tier < segments.Large })
+		if more || err != nil {
+			return more, err
+		}
 	}
 	return false, nil
 }
 
-// mergeDay merges the next segments of a day, as many as fit in one.
+// mergeDay merges the first run of a day's segments that belong together, as many as
+// fit in one. Only neighbours are merged: the positions of two segments of a day never
+// overlap.
 func (s *Service) mergeDay(ctx context.Context, day segments.Full, which func(segments.Meta) bool) (bool, error) {
 	all, err := segments.OfDay(ctx, s.db.Slow, day.Project, day.KeepDay)
 	if err != nil {
@@ -61,16 +72,16 @@ func (s *Service) mergeDay(ctx context.Context, day segments.Full, which func(se
 	var list []segments.Meta
 	events := 0
 	for _, m := range all {
-		if m.Damaged || !which(m) {
-			continue
-		}
-		if events+m.Events > s.Sizes.Most {
+		fits := !m.Damaged && which(m)
+		if !fits || events+m.Events > s.Sizes.Most {
 			if len(list) > 1 {
 				break
 			}
 			list, events = nil, 0
 		}
-		list, events = append(list, m), events+m.Events
+		if fits {
+			list, events = append(list, m), events+m.Events
+		}
 	}
 	if len(list) < 2 {
 		return false, nil
