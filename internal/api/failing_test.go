@@ -29,6 +29,7 @@ import (
 	"firethorn/internal/store/releases"
 	"firethorn/internal/store/sight"
 	"firethorn/internal/store/symbolstore"
+	"firethorn/internal/usecase/find"
 	"firethorn/internal/usecase/ingest"
 	"firethorn/internal/usecase/moves"
 	"firethorn/internal/usecase/overview"
@@ -45,7 +46,7 @@ type failing struct{ err error }
 
 // stores gives what calls work with.
 func (f *failing) stores() calls.Stores {
-	return calls.Stores{Accounts: f, Audit: f, DB: f, Events: f, Inbox: f, Ingest: f, Issues: f, Moves: f, Overview: f, Projects: f, Regrouping: f, Releases: f, Retention: f, Schema: f, Scoring: f, Similar: f, Status: f, Symbols: f, Triage: f}
+	return calls.Stores{Accounts: f, Audit: f, DB: f, Events: f, Find: f, Inbox: f, Ingest: f, Issues: f, Moves: f, Overview: f, Projects: f, Regrouping: f, Releases: f, Retention: f, Schema: f, Scoring: f, Similar: f, Status: f, Symbols: f, Triage: f}
 }
 
 func (f *failing) InvitePerson(context.Context, accounts.NewPerson) (*accounts.Person, string, error) {
@@ -327,6 +328,34 @@ func (f *failing) Erase(context.Context, *projects.Project, string, string) (*re
 func (f *failing) ErasureState(context.Context, int64, int64) (*retention.Erasure, error) {
 	return *new(*retention.Erasure), f.err
 }
+func (f *failing) Against(context.Context, find.FacetAsk) (*find.Against, error) { return nil, f.err }
+func (f *failing) Complete(context.Context, *projects.Project, find.Asker, string, int, int) (*find.Completion, error) {
+	return nil, f.err
+}
+func (f *failing) DeleteSaved(context.Context, int64, int64, string, bool) error { return f.err }
+func (f *failing) FindEvents(context.Context, find.EventAsk) (*find.EventPage, error) {
+	return nil, f.err
+}
+func (f *failing) Facets(context.Context, find.FacetAsk) (*find.Facets, error) { return nil, f.err }
+func (f *failing) Histogram(context.Context, find.HistogramAsk) (*find.Histogram, error) {
+	return nil, f.err
+}
+func (f *failing) FindIssues(context.Context, find.IssueAsk) (*find.IssuePage, error) {
+	return nil, f.err
+}
+func (f *failing) Save(context.Context, find.Ask, find.Saved, accounts.Actor) ([]string, error) {
+	return nil, f.err
+}
+func (f *failing) SavedNamed(context.Context, int64, int64, string) (find.Saved, error) {
+	return find.Saved{}, f.err
+}
+func (f *failing) SavedSearches(context.Context, int64, int64) ([]find.Saved, error) {
+	return nil, f.err
+}
+func (f *failing) User(context.Context, *projects.Project, find.Asker, string) (*find.User, error) {
+	return nil, f.err
+}
+func (f *failing) Users(context.Context, find.UsersAsk) (*find.UserPage, error) { return nil, f.err }
 func (f *failing) Recount(context.Context) ([]retention.Difference, int, error) {
 	return *new([]retention.Difference), *new(int), f.err
 }

@@ -144,6 +144,7 @@ type Issue struct {
 	Version      int64      `json:"version" doc:"for If-Match; grows with each decision"`
 	Bodies       int64      `json:"bodies" doc:"events whose body is kept; the others are counted and have their row"`
 	Recounting   bool       `json:"recounting,omitempty" doc:"a merge, a split or an undo was just made, and counts are still following it"`
+	Matching     *Matching  `json:"matching,omitempty" doc:"where events were searched: what of its events fit"`
 }
 
 // Issues is a page of issues.
@@ -151,6 +152,7 @@ type Issues struct {
 	Issues []Issue          `json:"issues" nullable:"false"`
 	Next   string           `json:"next,omitempty" doc:"cursor of the next page; absent on the last"`
 	States map[string]int64 `json:"states" doc:"how many issues stand in each state"`
+	Searched
 }
 
 // Seen is how often an issue was seen in a release or environment.
@@ -233,6 +235,7 @@ type EventRow struct {
 type Events struct {
 	Events []EventRow `json:"events" nullable:"false"`
 	Next   string     `json:"next,omitempty"`
+	Searched
 }
 
 // Exception is a thrown value with readable frames.

@@ -29,7 +29,9 @@ type ActMany struct {
 	Act
 	Verb   string   `json:"verb" enum:"accept,assign,fix,park,reopen,dismiss,count-only,severity"`
 	State  []string `json:"state,omitempty" doc:"states of the filter, as the list takes them"`
-	Text   string   `json:"text,omitempty" maxLength:"200" doc:"words that must occur in headline, place or message"`
+	Text   string   `json:"text,omitempty" maxLength:"200" doc:"words that must occur in headline, place, message or comments"`
+	Search string   `json:"search,omitempty" maxLength:"10000" doc:"what is searched: docs/search.md"`
+	Window string   `json:"window,omitempty" maxLength:"60" doc:"of the search, as lists take it"`
 	Issues []Chosen `json:"issues,omitempty" maxItems:"10000" doc:"or these, instead of a filter"`
 	Try    bool     `json:"try,omitempty" doc:"say how many it would be, and change nothing"`
 	Expect *int     `json:"expect,omitempty" doc:"how many it should be; while it is another number nothing is done"`

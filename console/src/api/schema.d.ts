@@ -895,6 +895,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/facets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The values of attributes in the events that fit a search */
+        get: operations["show-facets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/facets/against": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is far more common in the events that fit a search than in all others */
+        get: operations["compare-facets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/feedback": {
         parameters: {
             query?: never;
@@ -973,6 +1007,23 @@ export interface paths {
         get?: never;
         /** Adopt another grouping version for what comes; nothing regroups by that */
         put: operations["adopt-grouping"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/histogram": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** When the events came that fit a search */
+        get: operations["show-histogram"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -1410,6 +1461,59 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/search/complete": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What could be written at a place of a search */
+        get: operations["complete-search"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/searches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The searches with a name: your own and the shared ones */
+        get: operations["list-searches"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/searches/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One search with a name */
+        get: operations["show-search"];
+        /** Save a search under a name, for yourself or shared */
+        put: operations["save-search"];
+        post?: never;
+        /** Delete a search with a name */
+        delete: operations["delete-search"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/session-counts": {
         parameters: {
             query?: never;
@@ -1539,6 +1643,40 @@ export interface paths {
         };
         /** Releases whose traces cannot be read for want of symbols */
         get: operations["unread-releases"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/users": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The users of the events that fit a search, those with most events first */
+        get: operations["list-users"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/users/{who}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One user by any name: what they ran into */
+        get: operations["show-user"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1864,11 +2002,13 @@ export interface components {
             park?: components["schemas"]["Park"];
             /** @description fix: the release it is fixed in */
             release?: string;
+            /** @description what is searched: docs/search.md */
+            search?: string;
             /** @description severity: fatal, error, warning, info, debug, or events for what the events say */
             severity?: string;
             /** @description states of the filter, as the list takes them */
             state?: string[] | null;
-            /** @description words that must occur in headline, place or message */
+            /** @description words that must occur in headline, place, message or comments */
             text?: string;
             /** @description assign: a person's name or address; empty takes the owner away */
             to?: string;
@@ -1878,10 +2018,50 @@ export interface components {
             verb: "accept" | "assign" | "fix" | "park" | "reopen" | "dismiss" | "count-only" | "severity";
             /** @description what to say to it; it stands in the history */
             why?: string;
+            /** @description of the search, as lists take it */
+            window?: string;
         };
         AdoptGrouping: {
             /** Format: int64 */
             grouping_version: number;
+        };
+        Against: {
+            /**
+             * Format: date-time
+             * @description events thrown before may be missing: the search index does not hold all of them yet
+             */
+            complete_from?: string;
+            /**
+             * Format: int64
+             * @description how many values were compared; p is multiplied by it (Bonferroni)
+             */
+            looked: number;
+            /** @description the least probable first, then the greatest ratio */
+            values: components["schemas"]["AgainstValue"][];
+            /** @description what is left out, and why */
+            warnings?: string[] | null;
+        };
+        AgainstValue: {
+            /** Format: int64 */
+            elsewhere: number;
+            /** Format: int64 */
+            elsewhere_of: number;
+            /** Format: int64 */
+            here: number;
+            /** Format: int64 */
+            here_of: number;
+            name: string;
+            /**
+             * Format: double
+             * @description Fisher's exact test, one-sided, times the number of values compared
+             */
+            p: number;
+            /**
+             * Format: double
+             * @description of the share here to the share elsewhere; at most 1,000,000, which also stands for 'never elsewhere'
+             */
+            ratio: number;
+            value: string;
         };
         Allowance: {
             /** Format: int64 */
@@ -2153,6 +2333,18 @@ export interface components {
             removed: number;
             subject: string;
         };
+        Completion: {
+            /**
+             * Format: int64
+             * @description where what it takes the place of begins, in characters from 0
+             */
+            from: number;
+            /** @description whose values are offered; absent: names are */
+            name?: string;
+            offers: components["schemas"]["Offer"][];
+            /** Format: int64 */
+            to: number;
+        };
         Deletion: {
             /** Format: int64 */
             bodies: number;
@@ -2341,8 +2533,15 @@ export interface components {
             parts: components["schemas"]["Part"][];
         };
         Events: {
+            /**
+             * Format: date-time
+             * @description events thrown before may be missing: the search index does not hold all of them yet
+             */
+            complete_from?: string;
             events: components["schemas"]["EventRow"][];
             next?: string;
+            /** @description what is left out, and why */
+            warnings?: string[] | null;
         };
         Example: {
             after: components["schemas"]["Part"][];
@@ -2364,6 +2563,47 @@ export interface components {
             stack?: string;
             thrown?: string;
             type?: string;
+        };
+        Facet: {
+            /**
+             * Format: int64
+             * @description events without a value
+             */
+            absent: number;
+            name: string;
+            /**
+             * Format: int64
+             * @description events with values that are not listed
+             */
+            others: number;
+            /** @description those of most events first */
+            values: components["schemas"]["FacetValue"][];
+        };
+        FacetValue: {
+            /** Format: int64 */
+            events: number;
+            /** Format: int64 */
+            users: number;
+            value: string;
+        };
+        Facets: {
+            /**
+             * Format: date-time
+             * @description events thrown before may be missing: the search index does not hold all of them yet
+             */
+            complete_from?: string;
+            /** Format: int64 */
+            events: number;
+            facets: components["schemas"]["Facet"][];
+            /**
+             * Format: double
+             * @description 1: all events were counted
+             */
+            sampled_share: number;
+            /** Format: int64 */
+            users: number;
+            /** @description what is left out, and why */
+            warnings?: string[] | null;
         };
         Fault: {
             /**
@@ -2594,6 +2834,18 @@ export interface components {
         Hashes: {
             hashes: string[];
         };
+        Histogram: {
+            /**
+             * Format: date-time
+             * @description events thrown before may be missing: the search index does not hold all of them yet
+             */
+            complete_from?: string;
+            /** Format: int64 */
+            interval_s: number;
+            series: components["schemas"]["Series"][];
+            /** @description what is left out, and why */
+            warnings?: string[] | null;
+        };
         History: {
             history: components["schemas"]["HistoryEntry"][];
         };
@@ -2669,6 +2921,8 @@ export interface components {
             last_release: string;
             /** Format: date-time */
             last_seen: string;
+            /** @description where events were searched: what of its events fit */
+            matching?: components["schemas"]["Matching"];
             message: string;
             origin: components["schemas"]["Origin"];
             /** @description a person's name, null when nobody has it */
@@ -2744,6 +2998,8 @@ export interface components {
             last_seen: string;
             /** @description the issue in the console */
             link: string;
+            /** @description where events were searched: what of its events fit */
+            matching?: components["schemas"]["Matching"];
             /** @description issues that were merged into this one; their names lead here */
             merged_from: string[];
             message: string;
@@ -2787,6 +3043,11 @@ export interface components {
             watching: string[];
         };
         Issues: {
+            /**
+             * Format: date-time
+             * @description events thrown before may be missing: the search index does not hold all of them yet
+             */
+            complete_from?: string;
             issues: components["schemas"]["Issue"][];
             /** @description cursor of the next page; absent on the last */
             next?: string;
@@ -2794,6 +3055,8 @@ export interface components {
             states: {
                 [key: string]: number;
             };
+            /** @description what is left out, and why */
+            warnings?: string[] | null;
         };
         Joined: {
             /** @description most events first */
@@ -2943,6 +3206,16 @@ export interface components {
              */
             at?: string;
             environment: string;
+        };
+        Matching: {
+            /** Format: int64 */
+            events: number;
+            /** Format: date-time */
+            first: string;
+            /** Format: date-time */
+            last: string;
+            /** Format: int64 */
+            users: number;
         };
         Me: {
             email?: string;
@@ -3134,6 +3407,14 @@ export interface components {
              */
             waiting: number;
         };
+        Offer: {
+            /**
+             * Format: int64
+             * @description how many of the newest events have it
+             */
+            events?: number;
+            text: string;
+        };
         Onset: {
             /** Format: date-time */
             at: string;
@@ -3298,6 +3579,14 @@ export interface components {
             /** @description works once, within 24 hours */
             sign_in_link?: string;
         };
+        Point: {
+            /** Format: date-time */
+            at: string;
+            /** Format: int64 */
+            events: number;
+            /** Format: int64 */
+            users: number;
+        };
         Position: {
             /** Format: int64 */
             column: number;
@@ -3309,9 +3598,16 @@ export interface components {
         Problem: {
             /** @description the published code of the kind of error */
             code?: string;
+            /**
+             * Format: int64
+             * @description of a search: where it goes wrong, in characters from 1
+             */
+            column?: number;
             /** @description what happened and what to do */
             detail?: string;
             errors?: unknown[] | null;
+            /** @description of a search: the known name or value that is likest to the unknown one */
+            nearest?: string;
             /** Format: int64 */
             status: number;
             title: string;
@@ -3968,6 +4264,8 @@ export interface components {
             last_release: string;
             /** Format: date-time */
             last_seen: string;
+            /** @description where events were searched: what of its events fit */
+            matching?: components["schemas"]["Matching"];
             message: string;
             origin: components["schemas"]["Origin"];
             /** @description a person's name, null when nobody has it */
@@ -4112,6 +4410,39 @@ export interface components {
             /** @description kinds of secret */
             kinds: string[];
         };
+        SaveSearch: {
+            default?: boolean;
+            search: string;
+            shared?: boolean;
+        };
+        SavedNow: {
+            /** @description who saved it */
+            by: string;
+            /** Format: date-time */
+            changed: string;
+            /** @description lists begin with it */
+            default: boolean;
+            name: string;
+            search: string;
+            /** @description everybody in the project sees it */
+            shared: boolean;
+            warnings?: string[] | null;
+        };
+        SavedSearch: {
+            /** @description who saved it */
+            by: string;
+            /** Format: date-time */
+            changed: string;
+            /** @description lists begin with it */
+            default: boolean;
+            name: string;
+            search: string;
+            /** @description everybody in the project sees it */
+            shared: boolean;
+        };
+        SavedSearches: {
+            searches: components["schemas"]["SavedSearch"][];
+        };
         Scoring: {
             /**
              * Format: int64
@@ -4165,6 +4496,11 @@ export interface components {
         SeenNotices: {
             /** Format: int64 */
             up_to: number;
+        };
+        Series: {
+            /** @description oldest first, every moment there */
+            points: components["schemas"]["Point"][];
+            value: string;
         };
         Session: {
             /** Format: int64 */
@@ -4437,6 +4773,18 @@ export interface components {
             marks: components["schemas"]["Mark"][];
             /** @description of an open issue that stopped by itself */
             quiet?: string;
+        };
+        Somebody: {
+            /** Format: int64 */
+            events: number;
+            /** Format: date-time */
+            first: string;
+            /** @description by attribute, the newest first */
+            identities: {
+                [key: string]: string[] | null;
+            };
+            /** Format: date-time */
+            last: string;
         };
         SourceLine: {
             /** Format: int64 */
@@ -4869,6 +5217,63 @@ export interface components {
         User: {
             attribute: string;
             value: string;
+        };
+        UserIssue: {
+            /** Format: int64 */
+            events: number;
+            /** Format: date-time */
+            first: string;
+            headline: string;
+            /** @description PROJECT/NUMBER */
+            id: string;
+            /** Format: date-time */
+            last: string;
+            state: string;
+        };
+        UserList: {
+            /**
+             * Format: date-time
+             * @description events thrown before may be missing: the search index does not hold all of them yet
+             */
+            complete_from?: string;
+            /** @description cursor of the next page; absent on the last */
+            next?: string;
+            /**
+             * Format: int64
+             * @description how many fit
+             */
+            total: number;
+            /** @description those with most events first */
+            users: components["schemas"]["Somebody"][];
+            /** @description what is left out, and why */
+            warnings?: string[] | null;
+        };
+        UserTrail: {
+            /**
+             * Format: date-time
+             * @description events thrown before may be missing: the search index does not hold all of them yet
+             */
+            complete_from?: string;
+            /** Format: int64 */
+            events: number;
+            /** Format: date-time */
+            first?: string;
+            /** @description by attribute, the newest first */
+            identities?: {
+                [key: string]: string[] | null;
+            };
+            /** @description what they ran into, that of most events first */
+            issues?: components["schemas"]["UserIssue"][] | null;
+            /** Format: date-time */
+            last?: string;
+            /** @description their newest events */
+            newest?: components["schemas"]["EventRow"][] | null;
+            /** Format: int64 */
+            sessions: number;
+            /** @description where the name means more than one; then nothing else is there */
+            several?: components["schemas"]["Somebody"][] | null;
+            /** @description what is left out, and why */
+            warnings?: string[] | null;
         };
         VariabilityDay: {
             /**
@@ -5497,6 +5902,12 @@ export interface operations {
                 cursor?: string;
                 /** @description of an issue: only events whose body is kept */
                 kept?: boolean;
+                /** @description what is searched: docs/search.md */
+                search?: string;
+                /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days, where events are looked at */
+                window?: string;
+                /** @description the time zone of dates, such as Europe/Oslo; without, UTC */
+                zone?: string;
             };
             header?: never;
             path: {
@@ -6928,6 +7339,12 @@ export interface operations {
                 cursor?: string;
                 /** @description of an issue: only events whose body is kept */
                 kept?: boolean;
+                /** @description what is searched: docs/search.md */
+                search?: string;
+                /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days, where events are looked at */
+                window?: string;
+                /** @description the time zone of dates, such as Europe/Oslo; without, UTC */
+                zone?: string;
             };
             header?: never;
             path: {
@@ -6978,6 +7395,95 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Event"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "show-facets": {
+        parameters: {
+            query?: {
+                /** @description what is searched: docs/search.md */
+                search?: string;
+                /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days, where events are looked at */
+                window?: string;
+                /** @description the time zone of dates, such as Europe/Oslo; without, UTC */
+                zone?: string;
+                /** @description the number of the only issue that is looked at */
+                issue?: number;
+                /** @description attributes; without, the twelve that say most about which issue an event belongs to */
+                by?: string[] | null;
+                /** @description values of each */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Facets"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "compare-facets": {
+        parameters: {
+            query?: {
+                /** @description what is searched: docs/search.md */
+                search?: string;
+                /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days, where events are looked at */
+                window?: string;
+                /** @description the time zone of dates, such as Europe/Oslo; without, UTC */
+                zone?: string;
+                /** @description the number of the only issue that is looked at */
+                issue?: number;
+                /** @description attributes that are compared; without, all */
+                by?: string[] | null;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Against"];
                 };
             };
             /** @description Error */
@@ -7167,6 +7673,53 @@ export interface operations {
             };
         };
     };
+    "show-histogram": {
+        parameters: {
+            query?: {
+                /** @description what is searched: docs/search.md */
+                search?: string;
+                /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days, where events are looked at */
+                window?: string;
+                /** @description the time zone of dates, such as Europe/Oslo; without, UTC */
+                zone?: string;
+                /** @description the number of the only issue that is looked at */
+                issue?: number;
+                /** @description an attribute: a series for each of its values of most events */
+                by?: string;
+                /** @description such as 1h, 15m or 1d; without, what suits the window */
+                interval?: string;
+                /** @description series */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Histogram"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "show-scoring": {
         parameters: {
             query?: never;
@@ -7279,8 +7832,14 @@ export interface operations {
             query?: {
                 /** @description states to list; open is new, accepted and regressed */
                 state?: ("new" | "accepted" | "fixed" | "regressed" | "parked" | "dismissed" | "open" | "all")[] | null;
-                /** @description words that must occur in headline, place or message */
+                /** @description words that must occur in headline, place, message or comments; the same as words of the search */
                 text?: string;
+                /** @description what is searched: docs/search.md */
+                search?: string;
+                /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days, where events are looked at */
+                window?: string;
+                /** @description the time zone of dates, such as Europe/Oslo; without, UTC */
+                zone?: string;
                 order?: "impact" | "users" | "events" | "newest" | "last_seen";
                 limit?: number;
                 /** @description next of the page before */
@@ -8214,6 +8773,179 @@ export interface operations {
             };
         };
     };
+    "complete-search": {
+        parameters: {
+            query?: {
+                search?: string;
+                /** @description where the cursor stands, in characters from 0; without, at the end */
+                at?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Completion"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-searches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedSearches"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "show-search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedSearch"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "save-search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SaveSearch"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedNow"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "delete-search": {
+        parameters: {
+            query?: {
+                /** @description the shared one, not your own */
+                shared?: boolean;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "count-sessions": {
         parameters: {
             query?: {
@@ -8521,6 +9253,84 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UnreadReleases"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-users": {
+        parameters: {
+            query?: {
+                /** @description what is searched: docs/search.md */
+                search?: string;
+                /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days, where events are looked at */
+                window?: string;
+                /** @description the time zone of dates, such as Europe/Oslo; without, UTC */
+                zone?: string;
+                /** @description the number of the only issue that is looked at */
+                issue?: number;
+                limit?: number;
+                /** @description next of the page before */
+                cursor?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UserList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "show-user": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+                /** @description any name that their events call them by: an id, an e-mail address, a name */
+                who: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UserTrail"];
                 };
             };
             /** @description Error */

@@ -29,6 +29,7 @@ import (
 	"firethorn/internal/store/releases"
 	"firethorn/internal/store/sight"
 	"firethorn/internal/store/symbolstore"
+	"firethorn/internal/usecase/find"
 	"firethorn/internal/usecase/ingest"
 	"firethorn/internal/usecase/moves"
 	"firethorn/internal/usecase/overview"
@@ -47,6 +48,7 @@ type Stores struct {
 	Audit      Audit
 	DB         DB
 	Events     Events
+	Find       Find
 	Inbox      Inbox
 	Ingest     Ingest
 	Issues     Issues
@@ -173,7 +175,6 @@ type Issues interface {
 	Issue(ctx context.Context, project *projects.Project, number int64) (*issues.Issue, error)
 	IssueEnvironments(ctx context.Context, id int64) ([]issues.Seen, error)
 	IssueReleases(ctx context.Context, id int64) ([]issues.Seen, error)
-	Issues(ctx context.Context, q issues.IssueQuery) (list []*issues.Issue, next *issues.IssueCursor, err error)
 	IssuesIn(ctx context.Context, p *projects.Project, r *releases.ReleaseRow) (in issues.InRelease, err error)
 	MergedFrom(ctx context.Context, id int64) ([]int64, error)
 }
@@ -245,6 +246,22 @@ type Releases interface {
 	ReleaseBefore(ctx context.Context, p *projects.Project, r *releases.ReleaseRow) (*releases.ReleaseRow,
 		release.Order, error)
 	Releases(ctx context.Context, p *projects.Project) ([]*releases.ReleaseRow, error)
+}
+
+// Find answers searches.
+type Find interface {
+	Against(ctx context.Context, q find.FacetAsk) (*find.Against, error)
+	Complete(ctx context.Context, p *projects.Project, asker find.Asker, text string, at, limit int) (*find.Completion, error)
+	DeleteSaved(ctx context.Context, project, person int64, name string, shared bool) error
+	FindEvents(ctx context.Context, q find.EventAsk) (*find.EventPage, error)
+	Facets(ctx context.Context, q find.FacetAsk) (*find.Facets, error)
+	Histogram(ctx context.Context, q find.HistogramAsk) (*find.Histogram, error)
+	FindIssues(ctx context.Context, q find.IssueAsk) (*find.IssuePage, error)
+	Save(ctx context.Context, a find.Ask, x find.Saved, who accounts.Actor) (warnings []string, err error)
+	SavedNamed(ctx context.Context, project, person int64, name string) (find.Saved, error)
+	SavedSearches(ctx context.Context, project, person int64) ([]find.Saved, error)
+	User(ctx context.Context, p *projects.Project, asker find.Asker, who string) (*find.User, error)
+	Users(ctx context.Context, q find.UsersAsk) (*find.UserPage, error)
 }
 
 // Retention deletes, erases and counts anew.

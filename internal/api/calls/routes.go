@@ -18,7 +18,7 @@ type Route struct {
 // Routes is the table of all calls. A call that is in no row has no handler, and a
 // row without a handler does not start: see Table.Check.
 func Routes() []Route {
-	return slices.Concat(peopleRoutes(), roleRoutes(), issueRoutes(), eventRoutes(), releaseRoutes(), groupingRoutes(),
+	return slices.Concat(peopleRoutes(), roleRoutes(), issueRoutes(), eventRoutes(), searchRoutes(), releaseRoutes(), groupingRoutes(),
 		projectRoutes(), serviceRoutes())
 }
 
@@ -109,9 +109,9 @@ func issueRoutes() []Route {
 			"What the events of an issue differ in, to split it by"},
 		{"dismiss-issue", "POST", "/api/issues/{project}/{number}/dismiss", access.TriageIssues,
 			"Dismiss: nothing will be done"},
-		{"list-issue-events", "GET", "/api/issues/{project}/{number}/events", access.ReadIssues,
+		{"list-issue-events", "GET", "/api/issues/{project}/{number}/events", access.ReadEvents,
 			"An issue's events, newest filed first"},
-		{"show-issue-event", "GET", "/api/issues/{project}/{number}/events/{event}", access.ReadIssues,
+		{"show-issue-event", "GET", "/api/issues/{project}/{number}/events/{event}", access.ReadEvents,
 			"An event of an issue: newest, oldest or an id"},
 		{"list-issue-feedback", "GET", "/api/issues/{project}/{number}/feedback", access.ReadIssues,
 			"What people said about an issue, newest first"},
@@ -163,9 +163,9 @@ func issueRoutes() []Route {
 // eventRoutes are about events, sessions, feedback.
 func eventRoutes() []Route {
 	return []Route{
-		{"list-events", "GET", "/api/projects/{project}/events", access.ReadIssues,
+		{"list-events", "GET", "/api/projects/{project}/events", access.ReadEvents,
 			"A project's events, newest filed first"},
-		{"show-event", "GET", "/api/projects/{project}/events/{event}", access.ReadIssues, "One event"},
+		{"show-event", "GET", "/api/projects/{project}/events/{event}", access.ReadEvents, "One event"},
 		{"list-feedback", "GET", "/api/projects/{project}/feedback", access.ReadIssues,
 			"What people said, newest first"},
 		{"count-sessions", "GET", "/api/projects/{project}/session-counts", access.ReadIssues,
@@ -174,8 +174,33 @@ func eventRoutes() []Route {
 			"Runs of the application, newest first"},
 		{"show-session", "GET", "/api/projects/{project}/sessions/{session}", access.ReadIssues,
 			"One session and its events"},
-		{"show-trace", "GET", "/api/traces/{trace}", access.ReadIssues,
+		{"show-trace", "GET", "/api/traces/{trace}", access.ReadEvents,
 			"All events of a trace, across projects, in the order they were thrown"},
+	}
+}
+
+// searchRoutes answer searches.
+func searchRoutes() []Route {
+	return []Route{
+		{"show-facets", "GET", "/api/projects/{project}/facets", access.ReadEvents,
+			"The values of attributes in the events that fit a search"},
+		{"compare-facets", "GET", "/api/projects/{project}/facets/against", access.ReadEvents,
+			"What is far more common in the events that fit a search than in all others"},
+		{"show-histogram", "GET", "/api/projects/{project}/histogram", access.ReadEvents,
+			"When the events came that fit a search"},
+		{"complete-search", "GET", "/api/projects/{project}/search/complete", access.ReadEvents,
+			"What could be written at a place of a search"},
+		{"list-searches", "GET", "/api/projects/{project}/searches", access.ReadIssues,
+			"The searches with a name: your own and the shared ones"},
+		{"show-search", "GET", "/api/projects/{project}/searches/{name}", access.ReadIssues, "One search with a name"},
+		{"save-search", "PUT", "/api/projects/{project}/searches/{name}", access.ReadIssues,
+			"Save a search under a name, for yourself or shared"},
+		{"delete-search", "DELETE", "/api/projects/{project}/searches/{name}", access.ReadIssues,
+			"Delete a search with a name"},
+		{"list-users", "GET", "/api/projects/{project}/users", access.ReadEvents,
+			"The users of the events that fit a search, those with most events first"},
+		{"show-user", "GET", "/api/projects/{project}/users/{who}", access.ReadEvents,
+			"One user by any name: what they ran into"},
 	}
 }
 

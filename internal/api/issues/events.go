@@ -21,6 +21,7 @@ import (
 	"firethorn/internal/store/events"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
+	"firethorn/internal/usecase/find"
 )
 
 // Page asks for a page.
@@ -28,6 +29,7 @@ type Page struct {
 	Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"50"`
 	Cursor string `query:"cursor"`
 	Kept   bool   `query:"kept" doc:"of an issue: only events whose body is kept"`
+	calls.SearchIn
 }
 
 func (a *handlers) events(t *calls.Table) {
@@ -105,7 +107,7 @@ func (a *handlers) traces(t *calls.Table) {
 		out := contract.TraceEvents{Trace: strings.ToLower(in.Trace), Events: []contract.EventRow{},
 			More: len(list) > mostOfTrace}
 		for _, e := range list[:min(len(list), mostOfTrace)] {
-			out.Events = append(out.Events, eventRow(e.Project, &e.EventRow))
+			out.Events = append(out.Events, rows.EventRow(e.Project, &e.EventRow))
 		}
 		return calls.Answer(out), nil
 	})
@@ -115,6 +117,9 @@ type eventCursor struct{ Filing int64 }
 
 func (a *handlers) eventPage(ctx context.Context, p *projects.Project, issue int64,
 	page Page) (*calls.Body[contract.Events], error) {
+	if page.Search != "" || page.Window != "" {
+		return a.foundEvents(ctx, p, issue, page)
+	}
 	q := events.EventQuery{Project: p.ID, Issue: issue, Limit: page.Limit, Kept: page.Kept}
 	if page.Cursor != "" {
 		var c eventCursor
@@ -129,7 +134,7 @@ func (a *handlers) eventPage(ctx context.Context, p *projects.Project, issue int
 	}
 	out := contract.Events{Events: make([]contract.EventRow, len(list))}
 	for i, e := range list {
-		out.Events[i] = eventRow(p.Name, e)
+		out.Events[i] = rows.EventRow(p.Name, e)
 	}
 	if next != 0 {
 		out.Next = calls.WriteCursor(eventCursor{next})
@@ -137,10 +142,31 @@ func (a *handlers) eventPage(ctx context.Context, p *projects.Project, issue int
 	return calls.Answer(out), nil
 }
 
-func eventRow(project string, e *events.EventRow) contract.EventRow {
-	return contract.EventRow{ID: e.ID.String(), Time: e.Thrown, Received: e.Received,
-		Issue: fmt.Sprintf("%s/%d", project, e.Issue), Headline: e.Headline, Release: e.Release,
-		Environment: e.Environment, StandsFor: e.StandsFor, Kept: e.Kept}
+// foundEvents is a page of the events that fit a search.
+func (a *handlers) foundEvents(ctx context.Context, p *projects.Project, issue int64, page Page) (*calls.Body[contract.Events], error) {
+	ask, err := a.Ask(ctx, p, page.SearchIn)
+	if err != nil {
+		return nil, err
+	}
+	ask.Issue = issue
+	var c eventCursor
+	if page.Cursor != "" {
+		if err := calls.ReadCursor(page.Cursor, &c); err != nil {
+			return nil, err
+		}
+	}
+	found, err := a.Store.Find.FindEvents(ctx, find.EventAsk{Ask: ask, Before: c.Filing, Limit: page.Limit})
+	if err != nil {
+		return nil, err
+	}
+	out := contract.Events{Events: []contract.EventRow{}, Searched: rows.Searched(found.Said)}
+	for _, e := range found.Events {
+		out.Events = append(out.Events, rows.EventRow(p.Name, e))
+	}
+	if found.Next != 0 {
+		out.Next = calls.WriteCursor(eventCursor{found.Next})
+	}
+	return calls.Answer(out), nil
 }
 
 // event reads an event whole, its frames made readable by the symbols there
@@ -277,7 +303,7 @@ func (a *handlers) bareEvent(ctx context.Context, p *projects.Project,
 func (a *handlers) wholeEvent(p *projects.Project, row *events.EventRow, e *event.Event,
 	frames [][]event.Frame) contract.Event {
 	out := contract.Event{
-		EventRow: eventRow(p.Name, row), Severity: string(e.Severity), Handled: e.Handled, Message: e.Message,
+		EventRow: rows.EventRow(p.Name, row), Severity: string(e.Severity), Handled: e.Handled, Message: e.Message,
 		Exceptions: make([]contract.Exception, len(e.Exceptions)), Breadcrumbs: from.Breadcrumbs(e.Breadcrumbs),
 		Attributes: e.Attributes,
 		Resource:   e.Resource,

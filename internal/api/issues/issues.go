@@ -10,21 +10,25 @@ import (
 	"firethorn/internal/api/rows"
 	"firethorn/internal/contract"
 	"firethorn/internal/contract/from"
+	"firethorn/internal/core/access"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/query"
 	"firethorn/internal/core/release"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
+	"firethorn/internal/usecase/find"
 )
 
 // IssueList asks for a page of issues.
 type IssueList struct {
 	calls.ProjectPath
-	State  []string `query:"state" enum:"new,accepted,fixed,regressed,parked,dismissed,open,all" doc:"states to list; open is new, accepted and regressed" default:"open"`
-	Text   string   `query:"text" maxLength:"200" doc:"words that must occur in headline, place or message"`
-	Order  string   `query:"order" enum:"impact,users,events,newest,last_seen" default:"impact"`
-	Limit  int      `query:"limit" minimum:"1" maximum:"500" default:"50"`
-	Cursor string   `query:"cursor" doc:"next of the page before"`
+	State []string `query:"state" enum:"new,accepted,fixed,regressed,parked,dismissed,open,all" doc:"states to list; open is new, accepted and regressed" default:"open"`
+	Text  string   `query:"text" maxLength:"200" doc:"words that must occur in headline, place, message or comments; the same as words of the search"`
+	calls.SearchIn
+	Order  string `query:"order" enum:"impact,users,events,newest,last_seen" default:"impact"`
+	Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"50"`
+	Cursor string `query:"cursor" doc:"next of the page before"`
 }
 
 // MergeIn asks for a merge.
@@ -80,27 +84,48 @@ func (a *handlers) merge(ctx context.Context, p *projects.Project, in *MergeIn) 
 
 func (a *handlers) listIssues(ctx context.Context, p *projects.Project, in *IssueList) (*calls.Body[contract.Issues],
 	error) {
-	q := issues.IssueQuery{Project: p.ID, Text: in.Text, Order: issues.Order(in.Order), Limit: in.Limit,
-		States: statesOf(in.State)}
+	ask, err := a.issueAsk(ctx, p, in.SearchIn, in.Text)
+	if err != nil {
+		return nil, err
+	}
+	q := find.IssueAsk{Ask: ask, Order: issues.Order(in.Order), Limit: in.Limit, States: statesOf(in.State)}
 	if in.Cursor != "" {
 		q.After = &issues.IssueCursor{}
 		if err := calls.ReadCursor(in.Cursor, q.After); err != nil {
 			return nil, err
 		}
 	}
-	list, next, err := a.Store.Issues.Issues(ctx, q)
+	page, err := a.Store.Find.FindIssues(ctx, q)
 	if err != nil {
 		return nil, err
 	}
-	out := contract.Issues{Issues: rows.IssuesOf(list, a.Store.DB.Now()), States: map[string]int64{}}
-	if next != nil {
-		out.Next = calls.WriteCursor(next)
+	out := contract.Issues{Issues: rows.IssuesOf(page.Issues, a.Store.DB.Now()), States: map[string]int64{}, Searched: rows.Searched(page.Said)}
+	for i, is := range page.Issues {
+		if m, ok := page.Matching[is.ID]; ok {
+			out.Issues[i].Matching = &contract.Matching{Events: m.Events, Users: m.Users, First: m.First, Last: m.Last}
+		}
+	}
+	if page.Next != nil {
+		out.Next = calls.WriteCursor(page.Next)
 	}
 	counts, err := a.Store.Issues.CountStates(ctx, p.ID)
 	for _, st := range issue.States {
 		out.States[string(st)] = counts[st]
 	}
 	return calls.Answer(out), err
+}
+
+// issueAsk is a search for issues, with words that must occur beside it. Whoever may
+// not read events may not ask what is in them either.
+func (a *handlers) issueAsk(ctx context.Context, p *projects.Project, in calls.SearchIn, text string) (find.Ask, error) {
+	for _, w := range strings.Fields(text) {
+		in.Search = strings.TrimSpace(query.String(query.Word{Text: w}) + " " + in.Search)
+	}
+	ask, err := a.Ask(ctx, p, in)
+	if err != nil || !find.AsksEvents(ask) {
+		return ask, err
+	}
+	return ask, a.May(ctx, access.ReadEvents, p)
 }
 
 // statesOf expands "open" and "all", in the order of issue.States.

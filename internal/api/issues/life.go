@@ -17,6 +17,7 @@ import (
 	"firethorn/internal/core/shell"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
+	"firethorn/internal/usecase/find"
 	"firethorn/internal/usecase/ingest"
 	"firethorn/internal/usecase/retention"
 	"firethorn/internal/usecase/triage"
@@ -144,9 +145,9 @@ func (a *handlers) actMany(ctx context.Context, p *projects.Project, in *struct 
 	Body contract.ActMany
 }) (*calls.Body[contract.ManyDone], error) {
 	b := in.Body
-	m := triage.Many{Query: issues.IssueQuery{Text: b.Text}}
+	var m triage.Many
 	switch {
-	case len(b.Issues) > 0 && (len(b.State) > 0 || b.Text != ""):
+	case len(b.Issues) > 0 && (len(b.State) > 0 || b.Text != "" || b.Search != "" || b.Window != ""):
 		return nil, fault.New(fault.BadInput, "name issues, or give a filter; not both")
 	case len(b.Issues) > 0:
 		m.Numbers = map[int64]int64{}
@@ -157,8 +158,20 @@ func (a *handlers) actMany(ctx context.Context, p *projects.Project, in *struct 
 		if len(b.State) == 0 {
 			b.State = []string{"open"}
 		}
-		if m.Query.States = statesOf(b.State); len(m.Query.States) == 0 {
+		states := statesOf(b.State)
+		if len(states) == 0 {
 			return nil, fault.New(fault.BadInput, "%q is no state: new, accepted, regressed, parked, fixed, dismissed, open or all", strings.Join(b.State, ","))
+		}
+		ask, err := a.issueAsk(ctx, p, calls.SearchIn{Search: b.Search, Window: b.Window}, b.Text)
+		if err != nil {
+			return nil, err
+		}
+		m.List = func(ctx context.Context, after *issues.IssueCursor, limit int) ([]*issues.Issue, *issues.IssueCursor, error) {
+			page, err := a.Store.Find.FindIssues(ctx, find.IssueAsk{Ask: ask, Order: issues.ByImpact, States: states, Limit: limit, After: after})
+			if err != nil {
+				return nil, nil, err
+			}
+			return page.Issues, page.Next, nil
 		}
 	}
 	found, err := a.Store.Triage.Find(ctx, p, m)

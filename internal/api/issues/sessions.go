@@ -71,7 +71,7 @@ func (a *handlers) sessions(t *calls.Table) {
 		}
 		out := contract.SessionDetail{Session: sessionOf(row), Events: []contract.EventRow{}}
 		for _, e := range events {
-			out.Events = append(out.Events, eventRow(p.Name, e))
+			out.Events = append(out.Events, rows.EventRow(p.Name, e))
 		}
 		return calls.Answer(out), nil
 	})

@@ -19,7 +19,6 @@ type Order string
 type IssueQuery struct {
 	Project int64
 	States  []issue.State
-	Text    string // every word must occur in headline, place or message
 	Order   Order
 	Limit   int
 	After   *IssueCursor
@@ -44,10 +43,6 @@ func (s *Store) Issues(ctx context.Context, q IssueQuery) (list []*Issue, next *
 		if q.After != nil {
 			cond += fmt.Sprintf(" AND (%s<? OR %s=? AND issue<?)", o.column, o.column)
 			args = append(args, q.After.Value, q.After.Value, q.After.Issue)
-		}
-		for _, word := range strings.Fields(strings.ToLower(q.Text)) {
-			cond += " AND search_text LIKE ?"
-			args = append(args, "%"+db.LikeEscape(word)+"%")
 		}
 		parts = append(parts, fmt.Sprintf("(SELECT issue, %s value FROM issue_list FORCE INDEX (%s) WHERE %s ORDER BY %s DESC, issue DESC LIMIT ?)", o.column, o.index, cond, o.column))
 		args = append(args, q.Limit+1)

@@ -21,8 +21,8 @@ type EventPage struct {
 	Next   int64 // position to go on from; 0 on the last page
 }
 
-// Events lists events of which a search holds.
-func (s *Service) Events(ctx context.Context, q EventAsk) (*EventPage, error) {
+// FindEvents lists events of which a search holds.
+func (s *Service) FindEvents(ctx context.Context, q EventAsk) (*EventPage, error) {
 	a, err := s.ask(ctx, q.Ask, q.window())
 	if err != nil {
 		return nil, err

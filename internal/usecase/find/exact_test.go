@@ -153,7 +153,7 @@ func (w *world) compareEvents(s *find.Service, ask find.Ask, when string, want [
 	w.T.Helper()
 	var got []int64
 	for before := int64(0); ; {
-		page, err := s.Events(w.T.Context(), find.EventAsk{Ask: ask, Before: before, Limit: 100})
+		page, err := s.FindEvents(w.T.Context(), find.EventAsk{Ask: ask, Before: before, Limit: 100})
 		if err != nil {
 			w.T.Fatalf("%s: %s: %v", when, ask.Text, err)
 		}
@@ -198,7 +198,7 @@ func (w *world) compareIssues(s *find.Service, ask find.Ask, when string, p *pla
 	got := map[int64]bool{}
 	var after *issues.IssueCursor
 	for {
-		page, err := s.Issues(w.T.Context(), find.IssueAsk{Ask: ask, States: issue.States, Order: issues.ByImpact, Limit: 3, After: after})
+		page, err := s.FindIssues(w.T.Context(), find.IssueAsk{Ask: ask, States: issue.States, Order: issues.ByImpact, Limit: 3, After: after})
 		if err != nil {
 			w.T.Fatalf("%s: %s: %v", when, ask.Text, err)
 		}

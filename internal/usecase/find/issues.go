@@ -35,9 +35,9 @@ type IssuePage struct {
 	Matching map[int64]Matching // by internal id; nil: no event was looked at
 }
 
-// Issues lists issues of which a search holds. An issue fits where one of its events
+// FindIssues lists issues of which a search holds. An issue fits where one of its events
 // does.
-func (s *Service) Issues(ctx context.Context, q IssueAsk) (*IssuePage, error) {
+func (s *Service) FindIssues(ctx context.Context, q IssueAsk) (*IssuePage, error) {
 	a, err := s.ask(ctx, q.Ask, q.window())
 	if err != nil {
 		return nil, err
@@ -84,6 +84,13 @@ func (s *Service) Issues(ctx context.Context, q IssueAsk) (*IssuePage, error) {
 		page.Said, page.Matching = a.said(), a.matching(hits, page.Issues)
 	}
 	return page, nil
+}
+
+// AsksEvents says whether single events are looked at for a search for issues. One that
+// cannot be read, or names a saved search, may.
+func AsksEvents(a Ask) bool {
+	tree, err := query.Parse(a.Text)
+	return a.Window != nil || err != nil || asksEvents(tree) || slices.Contains(query.Names(tree), "saved")
 }
 
 // counterFields are answered from counters where one of them is asked for alone.

@@ -118,8 +118,12 @@ func (s *Service) SavedSearches(ctx context.Context, project, person int64) ([]S
 		" FROM saved_search WHERE project=? AND (shared=1 OR person=? AND person<>0) ORDER BY name, shared", project, person)
 }
 
-// SavedSearch finds one by its name: a person's own before a shared one.
-func (s *Service) SavedSearch(ctx context.Context, q db.Querier, project, person int64, name string) (Saved, error) {
+// SavedNamed finds one by its name: a person's own before a shared one.
+func (s *Service) SavedNamed(ctx context.Context, project, person int64, name string) (Saved, error) {
+	return savedNamed(ctx, s.db, project, person, name)
+}
+
+func savedNamed(ctx context.Context, q db.Querier, project, person int64, name string) (Saved, error) {
 	x, err := db.First(ctx, q, scanSaved, "SELECT "+savedColumns+
 		" FROM saved_search WHERE project=? AND name=? AND (shared=1 OR person=? AND person<>0) ORDER BY shared LIMIT 1", project, name, person)
 	if errors.Is(err, sql.ErrNoRows) {
@@ -162,7 +166,7 @@ func (s *Service) expand(ctx context.Context, n *snapshot, a Ask, tree query.Nod
 			if !exact {
 				return nil, badTerm(t, "saved: write the whole name of a search")
 			}
-			x, err := s.SavedSearch(ctx, n.tx, a.Project.ID, a.Person, name)
+			x, err := savedNamed(ctx, n.tx, a.Project.ID, a.Person, name)
 			if err != nil {
 				return nil, badTerm(t, fault.Public(err))
 			}

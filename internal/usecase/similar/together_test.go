@@ -1,6 +1,7 @@
 package similar_test
 
 import (
+	"context"
 	"fmt"
 	"strings"
 	"testing"
@@ -21,7 +22,9 @@ func TestActMany_LeavesWhatChangedAlone(t *testing.T) {
 	for _, f := range []string{"tideAt", "zoom", "draw", "follow"} {
 		b.In(f, "4.2.0")
 	}
-	found, err := b.Triage.Find(ctx, b.Project, triage.Many{Query: issues.IssueQuery{States: []issue.State{issue.New}}})
+	found, err := b.Triage.Find(ctx, b.Project, triage.Many{List: func(ctx context.Context, after *issues.IssueCursor, limit int) ([]*issues.Issue, *issues.IssueCursor, error) {
+		return b.Issues.Issues(ctx, issues.IssueQuery{Project: b.Project.ID, States: []issue.State{issue.New}, Order: issues.ByImpact, Limit: limit, After: after})
+	}})
 	if err != nil || len(found) != 4 {
 		t.Fatalf("%v, %v", found, err)
 	}

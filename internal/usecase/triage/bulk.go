@@ -18,12 +18,15 @@ import (
 
 // Many are the issues of a project that a decision is about.
 type Many struct {
-	Query   issues.IssueQuery // all that it lists; Limit and After do not count
-	Numbers map[int64]int64   // or these, each with the version that who decides has seen; 0: whichever
+	List    Lister          // all that it lists
+	Numbers map[int64]int64 // or these, each with the version that who decides has seen; 0: whichever
 	// Still is asked before each issue whether who decides may do so still; nil: they
 	// may. Where they may no more, the rest is refused.
 	Still func(context.Context) error
 }
+
+// Lister lists issues page by page; next is nil on the last one.
+type Lister func(ctx context.Context, after *issues.IssueCursor, limit int) (list []*issues.Issue, next *issues.IssueCursor, err error)
 
 // mayStill says why the rest of a decision is refused; "" when it is not.
 func mayStill(ctx context.Context, still func(context.Context) error) (why string, err error) {
@@ -54,10 +57,9 @@ func (s *Service) Find(ctx context.Context, p *projects.Project, m Many) (map[in
 		return m.Numbers, nil
 	}
 	found := map[int64]int64{}
-	q := m.Query
-	q.Project, q.Limit, q.Order = p.ID, 500, issues.ByImpact
+	var after *issues.IssueCursor
 	for {
-		list, next, err := s.issues.Issues(ctx, q)
+		list, next, err := m.List(ctx, after, 500)
 		if err != nil {
 			return nil, err
 		}
@@ -67,10 +69,9 @@ func (s *Service) Find(ctx context.Context, p *projects.Project, m Many) (map[in
 		if len(found) > mostMany {
 			return nil, fault.New(fault.BadInput, "more than %d issues fit; narrow the filter", mostMany)
 		}
-		if next == nil {
+		if after = next; next == nil {
 			return found, nil
 		}
-		q.After = next
 	}
 }
 

@@ -1,0 +1,162 @@
+package contract
+
+import "time"
+
+// Searched is what every answer to a search says beside what was asked for.
+type Searched struct {
+	CompleteFrom *time.Time `json:"complete_from,omitempty" doc:"events thrown before may be missing: the search index does not hold all of them yet"`
+	Warnings     []string   `json:"warnings,omitempty" doc:"what is left out, and why"`
+}
+
+// Matching is what of an issue's events fit a search.
+type Matching struct {
+	Events int64     `json:"events"`
+	Users  int64     `json:"users"`
+	First  time.Time `json:"first"`
+	Last   time.Time `json:"last"`
+}
+
+// Facets are the values of attributes in the events that fit.
+type Facets struct {
+	Events       int64   `json:"events"`
+	Users        int64   `json:"users"`
+	SampledShare float64 `json:"sampled_share" doc:"1: all events were counted"`
+	Facets       []Facet `json:"facets" nullable:"false"`
+	Searched
+}
+
+// Facet is an attribute with its values.
+type Facet struct {
+	Name   string       `json:"name"`
+	Values []FacetValue `json:"values" nullable:"false" doc:"those of most events first"`
+	Others int64        `json:"others" doc:"events with values that are not listed"`
+	Absent int64        `json:"absent" doc:"events without a value"`
+}
+
+// FacetValue is a value with the events that have it, and their users.
+type FacetValue struct {
+	Value  string `json:"value"`
+	Events int64  `json:"events"`
+	Users  int64  `json:"users"`
+}
+
+// Against is what is far more common in the events that fit than in all others.
+type Against struct {
+	Values []AgainstValue `json:"values" nullable:"false" doc:"the least probable first, then the greatest ratio"`
+	Looked int            `json:"looked" doc:"how many values were compared; p is multiplied by it (Bonferroni)"`
+	Searched
+}
+
+// AgainstValue is a value that is more common here than chance would have it. Events
+// are counted once each, whatever they stand for.
+type AgainstValue struct {
+	Name        string  `json:"name"`
+	Value       string  `json:"value"`
+	Here        int64   `json:"here"`
+	HereOf      int64   `json:"here_of"`
+	Elsewhere   int64   `json:"elsewhere"`
+	ElsewhereOf int64   `json:"elsewhere_of"`
+	Ratio       float64 `json:"ratio" doc:"of the share here to the share elsewhere; at most 1,000,000, which also stands for 'never elsewhere'"`
+	P           float64 `json:"p" doc:"Fisher's exact test, one-sided, times the number of values compared"`
+}
+
+// Histogram says when events came.
+type Histogram struct {
+	IntervalS int64    `json:"interval_s"`
+	Series    []Series `json:"series" nullable:"false"`
+	Searched
+}
+
+// Series is how one value went; "" where all are in one.
+type Series struct {
+	Value  string  `json:"value"`
+	Points []Point `json:"points" nullable:"false" doc:"oldest first, every moment there"`
+}
+
+// Point is what came from a moment on until the next one.
+type Point struct {
+	At     time.Time `json:"at"`
+	Events int64     `json:"events"`
+	Users  int64     `json:"users"`
+}
+
+// Somebody is a user with what their events call them.
+type Somebody struct {
+	Identities map[string][]string `json:"identities" nullable:"false" doc:"by attribute, the newest first"`
+	Events     int64               `json:"events"`
+	First      time.Time           `json:"first"`
+	Last       time.Time           `json:"last"`
+}
+
+// UserList is a page of users.
+type UserList struct {
+	Users []Somebody `json:"users" nullable:"false" doc:"those with most events first"`
+	Total int64      `json:"total" doc:"how many fit"`
+	Next  string     `json:"next,omitempty" doc:"cursor of the next page; absent on the last"`
+	Searched
+}
+
+// UserTrail is one user, or several whom one name may mean.
+type UserTrail struct {
+	Identities map[string][]string `json:"identities,omitempty" doc:"by attribute, the newest first"`
+	Issues     []UserIssue         `json:"issues,omitempty" doc:"what they ran into, that of most events first"`
+	Events     int64               `json:"events"`
+	Sessions   int64               `json:"sessions"`
+	First      *time.Time          `json:"first,omitempty"`
+	Last       *time.Time          `json:"last,omitempty"`
+	Newest     []EventRow          `json:"newest,omitempty" doc:"their newest events"`
+	Several    []Somebody          `json:"several,omitempty" doc:"where the name means more than one; then nothing else is there"`
+	Searched
+}
+
+// UserIssue is what of a user's events belongs to an issue.
+type UserIssue struct {
+	ID       string    `json:"id" doc:"PROJECT/NUMBER"`
+	Headline string    `json:"headline"`
+	State    string    `json:"state"`
+	Events   int64     `json:"events"`
+	First    time.Time `json:"first"`
+	Last     time.Time `json:"last"`
+}
+
+// Completion is what could be written at a place of a search.
+type Completion struct {
+	From   int     `json:"from" doc:"where what it takes the place of begins, in characters from 0"`
+	To     int     `json:"to"`
+	Name   string  `json:"name,omitempty" doc:"whose values are offered; absent: names are"`
+	Offers []Offer `json:"offers" nullable:"false"`
+}
+
+// Offer is something that could be written.
+type Offer struct {
+	Text   string `json:"text"`
+	Events int64  `json:"events,omitempty" doc:"how many of the newest events have it"`
+}
+
+// SavedSearch is a search with a name.
+type SavedSearch struct {
+	Name    string    `json:"name"`
+	Search  string    `json:"search"`
+	Shared  bool      `json:"shared" doc:"everybody in the project sees it"`
+	Default bool      `json:"default" doc:"lists begin with it"`
+	By      string    `json:"by" doc:"who saved it"`
+	Changed time.Time `json:"changed"`
+}
+
+// SavedSearches are those that one sees.
+type SavedSearches struct {
+	Searches []SavedSearch `json:"searches" nullable:"false"`
+}
+
+// SaveSearch saves a search under a name.
+type SaveSearch struct {
+	Search  string `json:"search" maxLength:"2000"`
+	Shared  bool   `json:"shared,omitempty"`
+	Default bool   `json:"default,omitempty"`
+}
+
+// SavedNow is a search that was saved, with what of it is not known yet.
+type SavedNow struct {
+	SavedSearch
+	Warnings []string `json:"warnings,omitempty"`
+}
