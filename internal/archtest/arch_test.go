@@ -36,7 +36,7 @@ var layers = []struct {
 	{names: []string{"api/issues", "api/live", "api/operations", "api/people", "api/projects", "api/releases", "api/search", "api/symbols"}},
 	{names: []string{"api"}},
 	{names: []string{"app"}},
-	{names: []string{"cli/show", "cli/command", "cli/symbols", "cli/offline", "cli/grouping", "cli/issues", "cli/round", "cli/people", "cli/projects", "cli/releases", "cli/service"}, inOrder: true},
+	{names: []string{"cli/show", "cli/command", "cli/symbols", "cli/offline", "cli/grouping", "cli/search", "cli/issues", "cli/round", "cli/people", "cli/projects", "cli/releases", "cli/service"}, inOrder: true},
 	{names: []string{"cli", "archtest"}},
 }
 

@@ -19,6 +19,7 @@ import (
 	"firethorn/internal/cli/projects"
 	"firethorn/internal/cli/releases"
 	"firethorn/internal/cli/round"
+	"firethorn/internal/cli/search"
 	"firethorn/internal/cli/service"
 	"firethorn/internal/cli/symbols"
 	"firethorn/internal/core/text"
@@ -116,7 +117,7 @@ func firethorn() *cli.Command {
 			serveCommand(), projects.Init(), service.Status(), service.Login(), projects.Project(), service.Send(),
 			service.Forward(),
 			symbols.Symbols(),
-			issues.Event(), issues.Issue(), round.Round(), issues.Impact(), grouping.Group(), releases.Release(),
+			issues.Event(), issues.Issue(), search.Facets(), search.Histogram(), search.Search(), round.Round(), issues.Impact(), grouping.Group(), releases.Release(),
 			issues.Notice(), issues.Owner(), service.User(), issues.Session(), issues.Feedback(), people.Person(),
 			people.Team(), people.Member(), people.Token(), grouping.Rules(), projects.Received(), service.Queue(),
 			service.Recount(),

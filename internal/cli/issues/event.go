@@ -10,6 +10,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"firethorn/internal/cli/command"
+	"firethorn/internal/cli/search"
 	"firethorn/internal/cli/show"
 	"firethorn/internal/contract"
 	"firethorn/internal/core/shell"
@@ -18,14 +19,14 @@ import (
 // Event is the command about single events.
 func Event() *cli.Command {
 	return &cli.Command{Name: "event", Usage: "what came in", Commands: []*cli.Command{
-		{Name: "list", Usage: "events of a project or an issue, newest filed first",
-			Flags: []cli.Flag{
+		{Name: "list", Usage: "events of a project or an issue, newest filed first", Description: command.SearchHelp,
+			Flags: append(command.SearchFlags(), []cli.Flag{
 				&cli.StringFlag{Name: "issue", Usage: "only those of issue `ID`"}, &cli.IntFlag{Name: "limit",
 					Value: 50, Usage: "how many"},
 				&cli.StringFlag{Name: "cursor", Usage: "`next` of the page before"},
 				&cli.StringFlag{Name: "trace", Usage: "those of the trace `ID`, in all projects, in the order they were thrown"},
 				&cli.BoolFlag{Name: "kept", Usage: "with --issue: only those whose body is kept"},
-			},
+			}...),
 			Action: eventList},
 		{Name: "show", Usage: "one event, whole", Arguments: []cli.Argument{command.Text("id")},
 			Flags: []cli.Flag{&cli.BoolFlag{Name: "raw", Usage: "show the trace as the runtime printed it"}},
@@ -46,7 +47,8 @@ func eventList(ctx context.Context, c *cli.Command) error {
 	if trace := c.String("trace"); trace != "" {
 		return command.Get(ctx, c, command.Fixed("/api/traces/"+url.PathEscape(trace)), showTraceEvents)
 	}
-	q := url.Values{"limit": {strconv.Itoa(c.Int("limit"))}}
+	q := command.SearchQuery(c, url.Values{"limit": {strconv.Itoa(c.Int("limit"))}})
+	searched := c.String("search") != "" || c.String("window") != ""
 	if v := c.String("cursor"); v != "" {
 		q.Set("cursor", v)
 	}
@@ -61,6 +63,11 @@ func eventList(ctx context.Context, c *cli.Command) error {
 		path = command.OfIssue(id, "/events?"+q.Encode())
 	}
 	return command.Get(ctx, c, path, func(out io.Writer, v contract.Events) {
+		defer search.Said(out, v.Searched)
+		if len(v.Events) == 0 && searched {
+			fmt.Fprintln(out, "No event fits. Events are searched in the last 7 days; a longer time: --window 30d")
+			return
+		}
 		if len(v.Events) == 0 {
 			fmt.Fprintln(out, "Nothing has arrived yet. Send a test event: firethorn send")
 			return

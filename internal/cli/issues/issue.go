@@ -7,12 +7,14 @@ import (
 	"io"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 
 	"github.com/urfave/cli/v3"
 
 	"firethorn/internal/cli/command"
+	"firethorn/internal/cli/search"
 	"firethorn/internal/cli/show"
 	"firethorn/internal/contract"
 )
@@ -54,18 +56,18 @@ func Issue() *cli.Command {
 }
 
 func listCommand() *cli.Command {
-	return &cli.Command{Name: "list", Usage: "a project's issues, what hurts most first",
-		Flags: []cli.Flag{
+	return &cli.Command{Name: "list", Usage: "a project's issues, what hurts most first", Description: command.SearchHelp,
+		Flags: append(command.SearchFlags(), []cli.Flag{
 			&cli.StringSliceFlag{Name: "state", Usage: "new, accepted, regressed, parked, fixed, dismissed, open (the first three) or all", Value: []string{"open"}},
 			&cli.StringFlag{Name: "order", Value: "impact",
 				Usage: "impact, users, events, newest or last_seen"},
-			&cli.StringFlag{Name: "text", Usage: "words that must occur in headline, place or message"},
+			&cli.StringFlag{Name: "text", Usage: "words that must occur in headline, place, message or comments; the same as words of --search"},
 			&cli.IntFlag{Name: "limit", Value: 50, Usage: "how many"},
 			&cli.StringFlag{Name: "cursor", Usage: "`next` of the page before"},
-		},
+		}...),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			q := url.Values{"order": {c.String("order")}, "limit": {strconv.Itoa(c.Int("limit"))},
-				"state": {strings.Join(c.StringSlice("state"), ",")}}
+			q := command.SearchQuery(c, url.Values{"order": {c.String("order")}, "limit": {strconv.Itoa(c.Int("limit"))},
+				"state": {strings.Join(c.StringSlice("state"), ",")}})
 			for _, name := range []string{"text", "cursor"} {
 				if v := c.String(name); v != "" {
 					q.Set(name, v)
@@ -150,6 +152,7 @@ func recounting(v contract.Issue) string {
 }
 
 func showIssues(out io.Writer, v contract.Issues) {
+	defer search.Said(out, v.Searched)
 	if len(v.Issues) == 0 {
 		total := int64(0)
 		for _, n := range v.States {
@@ -158,12 +161,17 @@ func showIssues(out io.Writer, v contract.Issues) {
 		if total == 0 {
 			fmt.Fprintln(out, "No issue yet. Send a test event with firethorn send, or set an application up: firethorn project show")
 		} else {
-			fmt.Fprintf(out, "No issue fits. There are %d in all states: --state all\n", total)
+			fmt.Fprintf(out, "No issue fits. There are %s in all states: --state all; events are searched in the last 7 days, or in --window\n", show.Count(total))
 		}
 		return
 	}
 	show.Table(out, func(row func(...any)) {
-		row("IMPACT", "ISSUE", "HEADLINE", "PLACE", "  USERS", " EVENTS", "STATE", "OWNER", "LAST SEEN", "RELEASES")
+		matching := slices.ContainsFunc(v.Issues, func(i contract.Issue) bool { return i.Matching != nil })
+		head := []any{"IMPACT", "ISSUE", "HEADLINE", "PLACE", "  USERS", " EVENTS", "STATE", "OWNER", "LAST SEEN", "RELEASES"}
+		if matching {
+			head = append(head[:4], append([]any{"MATCHING"}, head[4:]...)...)
+		}
+		row(head...)
 		for _, i := range v.Issues {
 			owner := "-"
 			if i.Owner != nil {
@@ -173,14 +181,25 @@ func showIssues(out io.Writer, v contract.Issues) {
 			if i.LastRelease != i.FirstRelease {
 				releases += " → " + show.OrDash(i.LastRelease)
 			}
-			row(fmt.Sprintf("%5.1f", i.Impact), i.ID, show.Cut(i.Headline, 48), show.OrDash(show.Cut(i.Place, 40)),
-				show.Figure(i.Users),
-				show.Figure(i.Events), i.State, owner, show.Ago(i.LastSeen), releases)
+			cells := []any{fmt.Sprintf("%5.1f", i.Impact), i.ID, show.Cut(i.Headline, 48), show.OrDash(show.Cut(i.Place, 40)),
+				show.Figure(i.Users), show.Figure(i.Events), i.State, owner, show.Ago(i.LastSeen), releases}
+			if matching {
+				cells = append(cells[:4:4], append([]any{matched(i.Matching)}, cells[4:]...)...)
+			}
+			row(cells...)
 		}
 	})
 	if v.Next != "" {
 		fmt.Fprintf(out, "\nThere are more: --cursor %s\n", v.Next)
 	}
+}
+
+// matched says how much of an issue fits a search.
+func matched(m *contract.Matching) string {
+	if m == nil {
+		return "-"
+	}
+	return show.Counted(m.Events, "event") + ", " + show.Counted(m.Users, "user")
 }
 
 func showIssue(out io.Writer, v contract.IssueDetail) {

@@ -16,6 +16,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"firethorn/internal/cli/command"
+	"firethorn/internal/cli/search"
 	"firethorn/internal/cli/show"
 	"firethorn/internal/contract"
 	"firethorn/internal/core/fault"
@@ -201,9 +202,9 @@ func showQueue(out io.Writer, v contract.Queue) {
 	fmt.Fprintln(out, "\nFile them again with firethorn queue retry ID or --all; see an event whole with --format json.")
 }
 
-// User is the command that forgets a user.
+// User is the command about the people that an application's errors hit.
 func User() *cli.Command {
-	return &cli.Command{Name: "user", Usage: "the people your application hits", Commands: []*cli.Command{
+	return &cli.Command{Name: "user", Usage: "the people your application hits", Commands: append(search.Users(), []*cli.Command{
 		{Name: "erase", Usage: "forget a user: bodies that hold them go, counts stay",
 			Arguments:   []cli.Argument{command.Text("identity")},
 			Description: "IDENTITY is what events carry: the user.id, else user.email, user.name and so on. Waits until it is done.",
@@ -241,5 +242,5 @@ func User() *cli.Command {
 					show.Count(e.Events), show.Plural(int(e.Events), "event", "events"))
 				return nil
 			}},
-	}}
+	}...)}
 }
