@@ -188,7 +188,10 @@ func person(l Line, rng *rand.Rand, at time.Time, who int) json.RawMessage {
 		delete(resource, "user_agent.original")
 		resource["app.installation.id"] = uuid7(time.Unix(int64(who)*86400, 0), rand.New(rand.NewPCG(uint64(who), 1)))
 		attributes["user.id"] = fmt.Sprintf("p-%d", who)
-		attributes["berth.zone"] = string("BCCD"[who%4])
+		attributes["berth.zone"] = string("BCCD"[who/len(devices)%4])
+		if l.Doing == "berth-plan" && d.os == "Android" && d.version == "14" {
+			attributes["berth.zone"] = "C" // on these phones only the map of one zone breaks
+		}
 	} else {
 		attributes["user.id"] = fmt.Sprintf("gate-%d", who%19)
 		attributes["gate.name"] = []string{"north", "south", "ramp"}[who%3]

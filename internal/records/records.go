@@ -17,6 +17,7 @@ import (
 	"firethorn/internal/store/names"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/store/releases"
+	"firethorn/internal/store/segments"
 	"firethorn/internal/store/symbolstore"
 	"firethorn/internal/usecase/find"
 	"firethorn/internal/usecase/indexing"
@@ -36,15 +37,16 @@ type Records struct {
 	DB     *db.DB
 	Schema *schema.Schema
 
-	Audit    *audit.Store
-	Names    *names.Store
-	Accounts *accounts.Store
-	Projects *projects.Store
-	Inbox    *inbox.Store
-	Releases *releases.Store
-	Events   *events.Store
-	Issues   *issues.Store
-	Symbols  *symbolstore.Store
+	Audit      *audit.Store
+	Names      *names.Store
+	Accounts   *accounts.Store
+	Projects   *projects.Store
+	Inbox      *inbox.Store
+	Releases   *releases.Store
+	Events     *events.Store
+	Issues     *issues.Store
+	Symbols    *symbolstore.Store
+	Attributes *segments.Attributes
 
 	Status     *status.Service
 	Scoring    *scoring.Service
@@ -96,7 +98,8 @@ func build(d *db.DB, tables *schema.Schema) *Records {
 	r.Status = status.New(d, r.Issues, r.Names, r.Releases)
 	r.Symbols = symbolstore.New(d, r.Names)
 	r.Scoring = scoring.New(d, r.Issues, r.Releases, r.Status)
-	r.Ingest = ingest.New(ingest.Needs{DB: d, Accounts: r.Accounts, Events: r.Events, Inbox: r.Inbox, Issues: r.Issues,
+	r.Attributes = segments.NewAttributes(d, r.Names)
+	r.Ingest = ingest.New(ingest.Needs{DB: d, Accounts: r.Accounts, Attributes: r.Attributes, Events: r.Events, Inbox: r.Inbox, Issues: r.Issues,
 		Names: r.Names, Projects: r.Projects, Releases: r.Releases, Status: r.Status})
 	r.Moves = moves.New(moves.Needs{DB: d, Events: r.Events, Ingest: r.Ingest, Issues: r.Issues, Releases: r.Releases,
 		Status: r.Status})
@@ -104,7 +107,7 @@ func build(d *db.DB, tables *schema.Schema) *Records {
 		Releases: r.Releases, Status: r.Status})
 	r.Similar = similar.New(d, r.Events, r.Issues)
 	r.Regrouping = regrouping.New(d, r.Events, r.Issues, r.Moves, r.Projects)
-	r.Indexing = indexing.New(indexing.Needs{DB: d, Events: r.Events, Ingest: r.Ingest, Issues: r.Issues, Names: r.Names,
+	r.Indexing = indexing.New(indexing.Needs{DB: d, Attributes: r.Attributes, Events: r.Events, Issues: r.Issues, Names: r.Names,
 		Projects: r.Projects})
 	r.Retention = retention.New(retention.Needs{DB: d, Events: r.Events, Inbox: r.Inbox, Index: r.Indexing, Ingest: r.Ingest,
 		Issues: r.Issues, Moves: r.Moves, Projects: r.Projects, Schema: r.Schema, Status: r.Status, Symbols: r.Symbols})

@@ -250,7 +250,7 @@ func (u *Upkeep) sweep(ctx context.Context, _ int64) (bool, error) {
 	}
 	_, err := u.store.Triage.TellHolding(ctx)
 	err = errors.Join(err, u.store.Status.DropNotices(ctx), u.store.Accounts.PurgeSignIns(ctx))
-	err = errors.Join(err, u.store.Ingest.FreeAttributes(ctx))
+	err = errors.Join(err, u.store.Attributes.Free(ctx))
 	days, retired := u.store.Retention.Retire(ctx)
 	if len(days) > 0 {
 		u.log.Info("dropped events whose time is over", "days", len(days))

@@ -67,7 +67,13 @@ func ProblemOf(err error) (p *Problem, retryAfter int) {
 }
 
 func problem(status int, code fault.Code, detail string) *Problem {
-	return &Problem{Type: "about:blank", Title: http.StatusText(status), Status: status, Detail: detail, Code: string(code)}
+	return &Problem{
+		Type:   "about:blank",
+		Title:  http.StatusText(status),
+		Status: status,
+		Detail: detail,
+		Code:   string(code),
+	}
 }
 
 // WriteError answers with a problem, and logs what is our fault.
@@ -184,7 +190,11 @@ func ReadBody(w http.ResponseWriter, r *http.Request, lim Limits) ([]byte, error
 		defer z.Close()
 		plain = z
 	default:
-		return nil, fault.New(fault.BadMediaType, "Content-Encoding %q is not read here: none, gzip, deflate and zstd are", enc)
+		return nil, fault.New(
+			fault.BadMediaType,
+			"Content-Encoding %q is not read here: none, gzip, deflate and zstd are",
+			enc,
+		)
 	}
 	if lim.Count != nil {
 		plain = &counted{plain, lim.Count}

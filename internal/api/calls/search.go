@@ -32,7 +32,11 @@ func (a *Frame) Ask(ctx context.Context, p *projects.Project, in SearchIn) (find
 	if in.Zone != "" {
 		zone, err := time.LoadLocation(in.Zone)
 		if err != nil {
-			return out, fault.New(fault.BadInput, "%q is no time zone that is known here; write one such as Europe/Oslo, or UTC", in.Zone)
+			return out, fault.New(
+				fault.BadInput,
+				"%q is no time zone that is known here; write one such as Europe/Oslo, or UTC",
+				in.Zone,
+			)
 		}
 		out.Zone = zone
 	}
@@ -41,7 +45,11 @@ func (a *Frame) Ask(ctx context.Context, p *projects.Project, in SearchIn) (find
 	}
 	from, to, ok := query.WindowOf(in.Window, out.Now, out.Zone)
 	if !ok {
-		return out, fault.New(fault.BadInput, "%q is no window: write an age such as 14d or 36h, two dates such as 2026-11-01..2026-11-20, or all", in.Window)
+		return out, fault.New(
+			fault.BadInput,
+			"%q is no window: write an age such as 14d or 36h, two dates such as 2026-11-01..2026-11-20, or all",
+			in.Window,
+		)
 	}
 	out.Window = &find.Window{From: from, To: to}
 	return out, nil

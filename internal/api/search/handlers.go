@@ -62,7 +62,13 @@ func (h *handlers) facets(ctx context.Context, p *projects.Project, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	out := contract.Facets{Events: f.Events, Users: f.Users, SampledShare: 1, Facets: []contract.Facet{}, Searched: rows.Searched(f.Said)}
+	out := contract.Facets{
+		Events:       f.Events,
+		Users:        f.Users,
+		SampledShare: 1,
+		Facets:       []contract.Facet{},
+		Searched:     rows.Searched(f.Said),
+	}
 	for _, x := range f.Facets {
 		facet := contract.Facet{Name: x.Name, Values: []contract.FacetValue{}, Others: x.Others, Absent: x.Absent}
 		for _, v := range x.Values {
@@ -88,8 +94,11 @@ func (h *handlers) against(ctx context.Context, p *projects.Project, in *struct 
 	}
 	out := contract.Against{Values: []contract.AgainstValue{}, Looked: f.Looked, Searched: rows.Searched(f.Said)}
 	for _, v := range f.Values {
-		out.Values = append(out.Values, contract.AgainstValue{Name: v.Name, Value: v.Value, Here: v.Here, HereOf: v.HereOf,
-			Elsewhere: v.Elsewhere, ElsewhereOf: v.ElseOf, Ratio: v.Ratio, P: v.P})
+		out.Values = append(
+			out.Values,
+			contract.AgainstValue{Name: v.Name, Value: v.Value, Here: v.Here, HereOf: v.HereOf,
+				Elsewhere: v.Elsewhere, ElsewhereOf: v.ElseOf, Ratio: v.Ratio, P: v.P},
+		)
 	}
 	return calls.Answer(out), nil
 }
@@ -112,7 +121,11 @@ func (h *handlers) histogram(ctx context.Context, p *projects.Project, in *struc
 	if err != nil {
 		return nil, err
 	}
-	out := contract.Histogram{IntervalS: int64(f.Interval / time.Second), Series: []contract.Series{}, Searched: rows.Searched(f.Said)}
+	out := contract.Histogram{
+		IntervalS: int64(f.Interval / time.Second),
+		Series:    []contract.Series{},
+		Searched:  rows.Searched(f.Said),
+	}
 	for _, s := range f.Series {
 		series := contract.Series{Value: s.Value, Points: []contract.Point{}}
 		for _, x := range s.Points {
@@ -130,7 +143,11 @@ func intervalOf(text string) (time.Duration, error) {
 	}
 	i, ok := calls.AgeOf(text)
 	if !ok {
-		return 0, fault.New(fault.BadInput, "%q is no interval: write a number of minutes, hours, days or weeks, such as 1h", text)
+		return 0, fault.New(
+			fault.BadInput,
+			"%q is no interval: write a number of minutes, hours, days or weeks, such as 1h",
+			text,
+		)
 	}
 	return i, nil
 }
@@ -198,11 +215,21 @@ func (h *handlers) user(ctx context.Context, p *projects.Project, in *struct {
 	if len(u.Several) > 0 {
 		return calls.Answer(contract.UserTrail{Several: somebodies(u.Several), Searched: rows.Searched(u.Said)}), nil
 	}
-	out := contract.UserTrail{Identities: u.Identities, Issues: []contract.UserIssue{}, Events: u.Events, Sessions: u.Sessions,
-		First: &u.First, Last: &u.Last, Searched: rows.Searched(u.Said)}
+	out := contract.UserTrail{
+		Identities: u.Identities,
+		Issues:     []contract.UserIssue{},
+		Events:     u.Events,
+		Sessions:   u.Sessions,
+		First:      &u.First,
+		Last:       &u.Last,
+		Searched:   rows.Searched(u.Said),
+	}
 	for _, x := range u.Issues {
-		out.Issues = append(out.Issues, contract.UserIssue{ID: fmt.Sprintf("%s/%d", p.Name, x.Issue.Number), Headline: x.Issue.Headline,
-			State: string(x.Issue.State), Events: x.Events, First: x.First, Last: x.Last})
+		out.Issues = append(
+			out.Issues,
+			contract.UserIssue{ID: fmt.Sprintf("%s/%d", p.Name, x.Issue.Number), Headline: x.Issue.Headline,
+				State: string(x.Issue.State), Events: x.Events, First: x.First, Last: x.Last},
+		)
 	}
 	for _, e := range u.Recent {
 		out.Newest = append(out.Newest, rows.EventRow(p.Name, e))

@@ -18,18 +18,26 @@ type Named struct {
 
 // saved are the calls about searches with a name.
 func (h *handlers) saved(t *calls.Table) {
-	calls.OnProject(t, "list-searches", func(ctx context.Context, p *projects.Project, in *calls.ProjectPath) (*calls.Body[contract.SavedSearches], error) {
-		list, err := h.Store.Find.SavedSearches(ctx, p.ID, h.Asker(ctx).Person)
-		out := contract.SavedSearches{Searches: []contract.SavedSearch{}}
-		for _, x := range list {
-			out.Searches = append(out.Searches, savedSearch(x))
-		}
-		return calls.Answer(out), err
-	})
-	calls.OnProject(t, "show-search", func(ctx context.Context, p *projects.Project, in *Named) (*calls.Body[contract.SavedSearch], error) {
-		x, err := h.Store.Find.SavedNamed(ctx, p.ID, h.Asker(ctx).Person, in.Name)
-		return calls.Answer(savedSearch(x)), err
-	})
+	calls.OnProject(
+		t,
+		"list-searches",
+		func(ctx context.Context, p *projects.Project, in *calls.ProjectPath) (*calls.Body[contract.SavedSearches], error) {
+			list, err := h.Store.Find.SavedSearches(ctx, p.ID, h.Asker(ctx).Person)
+			out := contract.SavedSearches{Searches: []contract.SavedSearch{}}
+			for _, x := range list {
+				out.Searches = append(out.Searches, savedSearch(x))
+			}
+			return calls.Answer(out), err
+		},
+	)
+	calls.OnProject(
+		t,
+		"show-search",
+		func(ctx context.Context, p *projects.Project, in *Named) (*calls.Body[contract.SavedSearch], error) {
+			x, err := h.Store.Find.SavedNamed(ctx, p.ID, h.Asker(ctx).Person, in.Name)
+			return calls.Answer(savedSearch(x)), err
+		},
+	)
 	calls.OnProject(t, "save-search", h.save)
 	calls.OnProject(t, "delete-search", func(ctx context.Context, p *projects.Project, in *struct {
 		Named
@@ -68,5 +76,12 @@ func (h *handlers) save(ctx context.Context, p *projects.Project, in *struct {
 }
 
 func savedSearch(x find.Saved) contract.SavedSearch {
-	return contract.SavedSearch{Name: x.Name, Search: x.Search, Shared: x.Shared, Default: x.Default, By: x.Maker, Changed: x.Changed}
+	return contract.SavedSearch{
+		Name:    x.Name,
+		Search:  x.Search,
+		Shared:  x.Shared,
+		Default: x.Default,
+		By:      x.Maker,
+		Changed: x.Changed,
+	}
 }

@@ -20,7 +20,9 @@ import (
 
 // Facets is the command that shows the values of attributes.
 func Facets() *cli.Command {
-	return &cli.Command{Name: "facets", Usage: "the values of attributes: what events have in common, and what sets some apart",
+	return &cli.Command{
+		Name:  "facets",
+		Usage: "the values of attributes: what events have in common, and what sets some apart",
 		Description: "Shows how many events, and users, have each value; without --by of the twelve attributes that say most about which\n" +
 			"issue an event belongs to. With --against others it shows what is far more common in the events of an issue, or of a search,\n" +
 			"than in all others of the same time.\n\n" + command.SearchHelp,
@@ -29,7 +31,8 @@ func Facets() *cli.Command {
 			&cli.StringSliceFlag{Name: "by", Usage: "the `ATTRIBUTE`; may be repeated"},
 			&cli.StringFlag{Name: "against", Usage: "compare with the `others`"},
 			&cli.IntFlag{Name: "limit", Value: 10, Usage: "values of each attribute"}),
-		Action: facets}
+		Action: facets,
+	}
 }
 
 func facets(ctx context.Context, c *cli.Command) error {
@@ -42,7 +45,10 @@ func facets(ctx context.Context, c *cli.Command) error {
 		return command.Get(ctx, c, command.OfSearch("/facets", c.String("issue"), q), showFacets)
 	case "others":
 	default:
-		return command.Usage("--against is others, not %q: the project's other events of the same time", c.String("against"))
+		return command.Usage(
+			"--against is others, not %q: the project's other events of the same time",
+			c.String("against"),
+		)
 	}
 	if c.String("issue") == "" && c.String("search") == "" {
 		return command.Usage("--against others needs --issue ID or --search SEARCH: what is compared with the others")
@@ -61,13 +67,18 @@ func showFacets(out io.Writer, v contract.Facets) {
 		fmt.Fprintf(out, "\n%s\n", f.Name)
 		show.Table(out, func(row func(...any)) {
 			for _, x := range f.Values {
-				row("  "+show.OrDash(show.Cut(show.Plain(x.Value), 60)), show.Figure(x.Events), Share(x.Events, v.Events), show.Amount(x.Users, "user"))
+				row(
+					"  "+show.OrDash(show.Cut(show.Plain(x.Value), 60)),
+					show.Figure(x.Events),
+					Share(x.Events, v.Events),
+					show.Amount(x.Users, "user"),
+				)
 			}
 			if f.Others > 0 {
-				row("  other values", show.Figure(f.Others), Share(f.Others, v.Events), "")
+				row("  (other values)", show.Figure(f.Others), Share(f.Others, v.Events), "")
 			}
 			if f.Absent > 0 {
-				row("  none", show.Figure(f.Absent), Share(f.Absent, v.Events), "")
+				row("  (no value)", show.Figure(f.Absent), Share(f.Absent, v.Events), "")
 			}
 		})
 	}
@@ -88,16 +99,31 @@ func Share(n, of int64) string {
 func showAgainst(out io.Writer, v contract.Against) {
 	defer Said(out, v.Searched)
 	if len(v.Values) == 0 {
-		fmt.Fprintf(out, "Nothing sets these events apart: of %s, none is more common here than chance would have it.\n", show.Counted(int64(v.Looked), "value"))
+		fmt.Fprintf(
+			out,
+			"Nothing sets these events apart: of %s, none is more common here than chance would have it.\n",
+			show.Counted(int64(v.Looked), "value"),
+		)
 		return
 	}
 	show.Table(out, func(row func(...any)) {
 		row("ATTRIBUTE", "VALUE", "HERE", "ELSEWHERE", "TIMES", "P")
 		for _, x := range v.Values {
-			row(x.Name, show.Cut(show.Plain(x.Value), 50), of(x.Here, x.HereOf), of(x.Elsewhere, x.ElsewhereOf), times(x.Ratio), probability(x.P))
+			row(
+				x.Name,
+				show.Cut(show.Plain(x.Value), 50),
+				of(x.Here, x.HereOf),
+				of(x.Elsewhere, x.ElsewhereOf),
+				times(x.Ratio),
+				probability(x.P),
+			)
 		}
 	})
-	fmt.Fprintf(out, "\n%s compared. P is the probability that chance does this, times that number.\n", show.Counted(int64(v.Looked), "value"))
+	fmt.Fprintf(
+		out,
+		"\n%s compared. P is the probability that chance does this, times that number.\n",
+		show.Counted(int64(v.Looked), "value"),
+	)
 }
 
 func of(n, all int64) string {
@@ -127,7 +153,11 @@ func Said(out io.Writer, s contract.Searched) {
 		fmt.Fprintf(out, "\nNote: %s.\n", show.Plain(w))
 	}
 	if s.CompleteFrom != nil {
-		fmt.Fprintf(out, "\nThe search index is being filled in: events before %s may be missing.\n", s.CompleteFrom.Format("2006-01-02 15:04"))
+		fmt.Fprintf(
+			out,
+			"\nThe search index is being filled in: events before %s may be missing.\n",
+			s.CompleteFrom.Format("2006-01-02 15:04"),
+		)
 	}
 }
 
@@ -177,7 +207,13 @@ func showHistogram(out io.Writer, v contract.Histogram) {
 			if p.Events > 0 {
 				n = max(n, 1)
 			}
-			line := fmt.Sprintf("%s  %s  %-*s", p.At.Format(form), show.Figure(p.Events), barWidth, strings.Repeat("█", n))
+			line := fmt.Sprintf(
+				"%s  %s  %-*s",
+				p.At.Format(form),
+				show.Figure(p.Events),
+				barWidth,
+				strings.Repeat("█", n),
+			)
 			if p.Users > 0 {
 				line += "  " + show.Counted(p.Users, "user")
 			}

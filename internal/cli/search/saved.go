@@ -21,23 +21,43 @@ func Search() *cli.Command {
 	return &cli.Command{Name: "search", Usage: "searches with a name, your own and shared ones",
 		Description: "saved:NAME stands for a saved search wherever a search is written.\n\n" + command.SearchHelp,
 		Commands: []*cli.Command{
-			{Name: "save", Usage: "save a search under a name; one that has the name is replaced", Arguments: []cli.Argument{name, command.Text("search")},
+			{
+				Name:      "save",
+				Usage:     "save a search under a name; one that has the name is replaced",
+				Arguments: []cli.Argument{name, command.Text("search")},
 				Flags: []cli.Flag{
 					&cli.BoolFlag{Name: "shared", Usage: "for everybody in the project, not for you alone"},
 					&cli.BoolFlag{Name: "default", Usage: "lists begin with it"}},
-				Action: saveSearch},
+				Action: saveSearch,
+			},
 			{Name: "list", Usage: "the searches that you see", Action: func(ctx context.Context, c *cli.Command) error {
 				return command.Get(ctx, c, command.OfProject("/searches"), showSearches)
 			}},
-			{Name: "show", Usage: "one search", Arguments: []cli.Argument{name}, Action: func(ctx context.Context, c *cli.Command) error {
-				n, err := command.Arg(c, "name")
-				if err != nil {
-					return err
-				}
-				return command.Get(ctx, c, command.OfProject("/searches/"+url.PathEscape(n)), func(out io.Writer, v contract.SavedSearch) {
-					fmt.Fprintf(out, "%s\n%s\n\nList what it finds: firethorn issue list --search %s\n", kind(v), show.Plain(v.Search), shell.Arguments("saved:"+v.Name))
-				})
-			}},
+			{
+				Name:      "show",
+				Usage:     "one search",
+				Arguments: []cli.Argument{name},
+				Action: func(ctx context.Context, c *cli.Command) error {
+					n, err := command.Arg(c, "name")
+					if err != nil {
+						return err
+					}
+					return command.Get(
+						ctx,
+						c,
+						command.OfProject("/searches/"+url.PathEscape(n)),
+						func(out io.Writer, v contract.SavedSearch) {
+							fmt.Fprintf(
+								out,
+								"%s\n%s\n\nList what it finds: firethorn issue list --search %s\n",
+								kind(v),
+								show.Plain(v.Search),
+								shell.Arguments("saved:"+v.Name),
+							)
+						},
+					)
+				},
+			},
 			{Name: "delete", Usage: "delete a search of yours", Arguments: []cli.Argument{name},
 				Flags: []cli.Flag{&cli.BoolFlag{Name: "shared", Usage: "the shared one of that name"}},
 				Action: func(ctx context.Context, c *cli.Command) error {
@@ -49,9 +69,14 @@ func Search() *cli.Command {
 					if c.Bool("shared") {
 						path += "?shared=true"
 					}
-					return command.Request(ctx, c, command.Ask(http.MethodDelete, command.OfProject(path)), func(out io.Writer, _ struct{}) {
-						fmt.Fprintf(out, "%s is deleted\n", show.Plain(n))
-					})
+					return command.Request(
+						ctx,
+						c,
+						command.Ask(http.MethodDelete, command.OfProject(path)),
+						func(out io.Writer, _ struct{}) {
+							fmt.Fprintf(out, "%s is deleted\n", show.Plain(n))
+						},
+					)
 				}},
 		}}
 }
@@ -66,12 +91,17 @@ func saveSearch(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	body := contract.SaveSearch{Search: text, Shared: c.Bool("shared"), Default: c.Bool("default")}
-	return command.Request(ctx, c, command.Ask(http.MethodPut, command.OfProject("/searches/"+url.PathEscape(n)), body), func(out io.Writer, v contract.SavedNow) {
-		fmt.Fprintf(out, "%s is saved; saved:%s stands for it\n", show.Plain(v.Name), show.Plain(v.Name))
-		for _, w := range v.Warnings {
-			fmt.Fprintf(out, "Note: %s.\n", show.Plain(w))
-		}
-	})
+	return command.Request(
+		ctx,
+		c,
+		command.Ask(http.MethodPut, command.OfProject("/searches/"+url.PathEscape(n)), body),
+		func(out io.Writer, v contract.SavedNow) {
+			fmt.Fprintf(out, "%s is saved; saved:%s stands for it\n", show.Plain(v.Name), show.Plain(v.Name))
+			for _, w := range v.Warnings {
+				fmt.Fprintf(out, "Note: %s.\n", show.Plain(w))
+			}
+		},
+	)
 }
 
 func showSearches(out io.Writer, v contract.SavedSearches) {

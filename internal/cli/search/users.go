@@ -20,7 +20,14 @@ import (
 )
 
 // identities are the names that users are called by, in the order of their columns.
-var identities = []string{"user.id", "user.email", "user.name", "enduser.id", "enduser.pseudo.id", "app.installation.id"}
+var identities = []string{
+	"user.id",
+	"user.email",
+	"user.name",
+	"enduser.id",
+	"enduser.pseudo.id",
+	"app.installation.id",
+}
 
 // Users are the commands that find users.
 func Users() []*cli.Command {
@@ -35,20 +42,28 @@ func Users() []*cli.Command {
 				}
 				return command.Get(ctx, c, command.OfProject("/users/"+url.PathEscape(who)), showUser)
 			}},
-		{Name: "list", Usage: "the users of an issue, or of a search, those with most events first", Description: command.SearchHelp,
+		{
+			Name:        "list",
+			Usage:       "the users of an issue, or of a search, those with most events first",
+			Description: command.SearchHelp,
 			Flags: append(command.SearchFlags(),
 				&cli.StringFlag{Name: "issue", Usage: "only users of issue `ID`"},
 				&cli.StringFlag{Name: "format", Value: "text", Usage: "text, json, or csv: all of them, a line each"},
 				&cli.IntFlag{Name: "limit", Value: 50, Usage: "how many"},
 				&cli.StringFlag{Name: "cursor", Usage: "`next` of the page before"}),
-			Action: listUsers},
+			Action: listUsers,
+		},
 	}
 }
 
 func showUser(out io.Writer, v contract.UserTrail) {
 	defer Said(out, v.Searched)
 	if len(v.Several) > 0 {
-		fmt.Fprintf(out, "This name means %s. Ask for one of them by another name:\n\n", show.Counted(int64(len(v.Several)), "user"))
+		fmt.Fprintf(
+			out,
+			"This name means %s. Ask for one of them by another name:\n\n",
+			show.Counted(int64(len(v.Several)), "user"),
+		)
 		show.Table(out, func(row func(...any)) {
 			row("USER", " EVENTS", "LAST SEEN")
 			for _, x := range v.Several {
@@ -63,13 +78,27 @@ func showUser(out io.Writer, v contract.UserTrail) {
 		}
 	}
 	if v.First != nil && v.Last != nil {
-		fmt.Fprintf(out, "\n%s from %s to %s; %s\n", show.Counted(v.Events, "event"), v.First.Format("2006-01-02 15:04"), v.Last.Format("2006-01-02 15:04"), show.Counted(v.Sessions, "session"))
+		fmt.Fprintf(
+			out,
+			"\n%s from %s to %s; %s\n",
+			show.Counted(v.Events, "event"),
+			v.First.Format("2006-01-02 15:04"),
+			v.Last.Format("2006-01-02 15:04"),
+			show.Counted(v.Sessions, "session"),
+		)
 	}
 	fmt.Fprintln(out)
 	show.Table(out, func(row func(...any)) {
 		row("ISSUE", "HEADLINE", "STATE", " EVENTS", "FIRST", "LAST")
 		for _, i := range v.Issues {
-			row(i.ID, show.Cut(i.Headline, 60), i.State, show.Figure(i.Events), i.First.Format("2006-01-02 15:04"), i.Last.Format("2006-01-02 15:04"))
+			row(
+				i.ID,
+				show.Cut(i.Headline, 60),
+				i.State,
+				show.Figure(i.Events),
+				i.First.Format("2006-01-02 15:04"),
+				i.Last.Format("2006-01-02 15:04"),
+			)
 		}
 	})
 	if len(v.Newest) > 0 {
@@ -103,24 +132,29 @@ func listUsers(ctx context.Context, c *cli.Command) error {
 	default:
 		return command.Usage("--format is text, json or csv, not %q", c.String("format"))
 	}
-	return command.Get(ctx, c, command.OfSearch("/users", c.String("issue"), q), func(out io.Writer, v contract.UserList) {
-		defer Said(out, v.Searched)
-		if len(v.Users) == 0 {
-			fmt.Fprintln(out, "No user fits. Events are searched in the last 7 days; a longer time: --window 30d")
-			return
-		}
-		show.Table(out, func(row func(...any)) {
-			row("USER", " EVENTS", "FIRST SEEN", "LAST SEEN")
-			for _, x := range v.Users {
-				row(show.Cut(called(x.Identities), 70), show.Figure(x.Events), show.Ago(x.First), show.Ago(x.Last))
+	return command.Get(
+		ctx,
+		c,
+		command.OfSearch("/users", c.String("issue"), q),
+		func(out io.Writer, v contract.UserList) {
+			defer Said(out, v.Searched)
+			if len(v.Users) == 0 {
+				fmt.Fprintln(out, "No user fits. Events are searched in the last 7 days; a longer time: --window 30d")
+				return
 			}
-		})
-		fmt.Fprintf(out, "\n%s in all.", show.Counted(v.Total, "user"))
-		if v.Next != "" {
-			fmt.Fprintf(out, " There are more: --cursor %s", v.Next)
-		}
-		fmt.Fprintln(out)
-	})
+			show.Table(out, func(row func(...any)) {
+				row("USER", " EVENTS", "FIRST SEEN", "LAST SEEN")
+				for _, x := range v.Users {
+					row(show.Cut(called(x.Identities), 70), show.Figure(x.Events), show.Ago(x.First), show.Ago(x.Last))
+				}
+			})
+			fmt.Fprintf(out, "\n%s in all.", show.Counted(v.Total, "user"))
+			if v.Next != "" {
+				fmt.Fprintf(out, " There are more: --cursor %s", v.Next)
+			}
+			fmt.Fprintln(out)
+		},
+	)
 }
 
 // exportUsers writes all users, page by page.
@@ -169,5 +203,10 @@ func csvRow(x contract.Somebody) []string {
 		}
 		out = append(out, cell)
 	}
-	return append(out, strconv.FormatInt(x.Events, 10), x.First.UTC().Format(time.RFC3339), x.Last.UTC().Format(time.RFC3339))
+	return append(
+		out,
+		strconv.FormatInt(x.Events, 10),
+		x.First.UTC().Format(time.RFC3339),
+		x.Last.UTC().Format(time.RFC3339),
+	)
 }

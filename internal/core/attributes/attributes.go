@@ -74,7 +74,7 @@ func valueOf(v any) (columns.Value, bool) {
 	case nil:
 		return columns.Value{}, false
 	case string:
-		return columns.TextValue(event.TrimText(v, MaxValue)), true
+		return columns.TextValue(event.TrimText(v, MaxValue)), v != "" // nothing was said
 	case bool:
 		return columns.TextValue(strconv.FormatBool(v)), true
 	case float64:
@@ -125,6 +125,8 @@ func agent(text func(string) string, tell func(name, value string)) {
 		tell("device.type", "phone")
 	}
 	tell("os.name", text("browser.platform"))
+	tell("browser.name", text("user_agent.name"))
+	tell("browser.version", major(text("user_agent.version")))
 	original := text("user_agent.original")
 	if original == "" {
 		return

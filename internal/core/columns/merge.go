@@ -25,7 +25,10 @@ func (p Patch) Apply(r *Row) (ok bool) {
 	if p.User != nil {
 		r.User = *p.User
 	}
-	keep := slices.DeleteFunc(slices.Clone(r.Cells), func(c Cell) bool { return c.Column >= FirstOwn || p.cell(c.Column) != nil })
+	keep := slices.DeleteFunc(
+		slices.Clone(r.Cells),
+		func(c Cell) bool { return c.Column >= FirstOwn || p.cell(c.Column) != nil },
+	)
 	if p.Blank {
 		r.Cells, r.Unknown = keep, true
 	} else if p.Cells != nil {

@@ -104,7 +104,12 @@ func Outstanding(list []Odd, looked int) []Odd {
 		}
 	}
 	slices.SortFunc(out, func(a, b Odd) int {
-		return cmp.Or(cmp.Compare(a.P, b.P), cmp.Compare(b.Ratio, a.Ratio), cmp.Compare(a.Name, b.Name), cmp.Compare(a.Value, b.Value))
+		return cmp.Or(
+			cmp.Compare(a.P, b.P),
+			cmp.Compare(b.Ratio, a.Ratio),
+			cmp.Compare(a.Name, b.Name),
+			cmp.Compare(a.Value, b.Value),
+		)
 	})
 	return out
 }

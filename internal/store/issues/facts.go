@@ -38,7 +38,11 @@ func CopyFacts(ctx context.Context, tx *sql.Tx, from, to int64) error {
 		" SELECT ?, project, type, message, file, function, headline, place FROM variant_fact WHERE variant=?", to, from); err != nil {
 		return err
 	}
-	_, err := tx.ExecContext(ctx, "UPDATE variant v JOIN variant_fact f ON f.variant=v.id SET v.facts=1 WHERE v.id=?", to)
+	_, err := tx.ExecContext(
+		ctx,
+		"UPDATE variant v JOIN variant_fact f ON f.variant=v.id SET v.facts=1 WHERE v.id=?",
+		to,
+	)
 	return err
 }
 
@@ -51,6 +55,9 @@ func MembersChanged(ctx context.Context, tx *sql.Tx, project int64) error {
 
 // Reword notes that what issues are found by has changed.
 func Reword(ctx context.Context, tx *sql.Tx, ids ...int64) error {
-	_, err := tx.ExecContext(ctx, "UPDATE issue_list SET worded=0 WHERE issue IN ("+db.Marks(len(ids))+")", db.AnyOf(ids)...)
+	_, err := tx.ExecContext(
+		ctx,
+		"UPDATE issue_list SET worded=0 WHERE issue IN ("+db.Marks(len(ids))+")",
+		db.AnyOf(ids)...)
 	return err
 }

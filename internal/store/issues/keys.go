@@ -29,7 +29,11 @@ const fewIssues = 3000
 func (s *Store) Keys(ctx context.Context, q db.Querier, k KeyQuery) (ids []int64, next *IssueCursor, err error) {
 	o, ok := Orders[k.Order]
 	if !ok {
-		return nil, nil, fault.New(fault.BadInput, "issues cannot be ordered by %q: impact, users, events, newest and last_seen are known", k.Order)
+		return nil, nil, fault.New(
+			fault.BadInput,
+			"issues cannot be ordered by %q: impact, users, events, newest and last_seen are known",
+			k.Order,
+		)
 	}
 	var found []IssueCursor
 	switch {
@@ -58,8 +62,15 @@ func (k KeyQuery) byID(ctx context.Context, q db.Querier, column string) ([]Issu
 	cond, args := k.after(column, k.After)
 	args = append(append([]any{k.Project}, k.Args...), args...)
 	ids := slices.Sorted(maps.Keys(k.Only))
-	return k.read(ctx, q, "SELECT l.issue, l."+column+" AS value FROM issue_list l JOIN issue i ON i.id=l.issue WHERE l.project=? AND ("+k.Where+")"+cond+
-		" AND l.issue IN ("+db.Marks(len(ids))+") ORDER BY l."+column+" DESC, l.issue DESC LIMIT ?", append(append(args, db.AnyOf(ids)...), k.Limit+1))
+	return k.read(
+		ctx,
+		q,
+		"SELECT l.issue, l."+column+" AS value FROM issue_list l JOIN issue i ON i.id=l.issue WHERE l.project=? AND ("+k.Where+")"+cond+
+			" AND l.issue IN ("+db.Marks(
+			len(ids),
+		)+") ORDER BY l."+column+" DESC, l.issue DESC LIMIT ?",
+		append(append(args, db.AnyOf(ids)...), k.Limit+1),
+	)
 }
 
 // walk reads the list in its order, state by state merged by the database, until
@@ -92,7 +103,13 @@ func (k KeyQuery) walk(ctx context.Context, q db.Querier, column, index string) 
 var allStates = []string{"new", "accepted", "regressed", "parked", "fixed", "dismissed"}
 
 // ordered reads the next issues: of each state in the order of its index, merged.
-func (k KeyQuery) ordered(ctx context.Context, q db.Querier, column, index string, after *IssueCursor, size int) ([]IssueCursor, error) {
+func (k KeyQuery) ordered(
+	ctx context.Context,
+	q db.Querier,
+	column, index string,
+	after *IssueCursor,
+	size int,
+) ([]IssueCursor, error) {
 	cond, tail := k.after(column, after)
 	query, args := "", []any{}
 	for i, state := range allStates {
@@ -103,7 +120,12 @@ func (k KeyQuery) ordered(ctx context.Context, q db.Querier, column, index strin
 			k.Where + ")" + cond + " ORDER BY l." + column + " DESC, l.issue DESC LIMIT ?)"
 		args = append(append(append(append(args, k.Project, state), k.Args...), tail...), size)
 	}
-	return k.read(ctx, q, "SELECT issue, value FROM ("+query+") u ORDER BY value DESC, issue DESC LIMIT ?", append(args, size))
+	return k.read(
+		ctx,
+		q,
+		"SELECT issue, value FROM ("+query+") u ORDER BY value DESC, issue DESC LIMIT ?",
+		append(args, size),
+	)
 }
 
 func (k KeyQuery) after(column string, c *IssueCursor) (string, []any) {

@@ -42,6 +42,9 @@ func newCache() *cache.Cache[Key, int64] {
 // Get gives the id of a name that is remembered.
 func (s *Store) Get(k Key) (int64, bool) { return s.ids.Get(k) }
 
+// Forget drops a name from the cache: it has no id any more.
+func (s *Store) Forget(k Key) { s.ids.Drop(k) }
+
 // Learned are ids that a transaction saw. Some of them may be its own and not
 // committed yet, so they reach the cache after the commit and not before: an id
 // of a transaction that was rolled back leads to nothing.

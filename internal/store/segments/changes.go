@@ -71,9 +71,14 @@ func WriteChanges(ctx context.Context, tx *sql.Tx, project int64, list []Change)
 		}
 		rows = append(rows, []any{project, c.Position, c.KeepDay, c.Gone, c.Blank, variant, user, cells})
 	}
-	return db.InsertRows(ctx, tx, "INSERT INTO segment_change (project, position, keep_day, gone, blank, variant, user_number, cells)",
+	return db.InsertRows(
+		ctx,
+		tx,
+		"INSERT INTO segment_change (project, position, keep_day, gone, blank, variant, user_number, cells)",
 		" ON DUPLICATE KEY UPDATE gone=GREATEST(gone, VALUES(gone)), cells=IF(blank=1 OR VALUES(blank)=1, NULL, COALESCE(VALUES(cells), cells)),"+
-			" blank=GREATEST(blank, VALUES(blank)), variant=COALESCE(VALUES(variant), variant), user_number=COALESCE(VALUES(user_number), user_number), revision=revision+1", rows)
+			" blank=GREATEST(blank, VALUES(blank)), variant=COALESCE(VALUES(variant), variant), user_number=COALESCE(VALUES(user_number), user_number), revision=revision+1",
+		rows,
+	)
 }
 
 // Folded takes changes away that are in their segment now, those of them that are
@@ -94,7 +99,13 @@ func Changed(ctx context.Context, q db.Querier) ([]int64, error) {
 }
 
 // Covering finds the segment that holds a position; ok is false where none does.
-func Covering(ctx context.Context, q db.Querier, project int64, keepDay int, position int64) (m Meta, ok bool, err error) {
+func Covering(
+	ctx context.Context,
+	q db.Querier,
+	project int64,
+	keepDay int,
+	position int64,
+) (m Meta, ok bool, err error) {
 	list, err := db.List(ctx, q, scanMeta, "SELECT "+metaColumns+
 		" FROM segment WHERE project=? AND keep_day=? AND first_position<=? ORDER BY first_position DESC LIMIT 1", project, keepDay, position)
 	if err != nil || len(list) == 0 || list[0].Last < position {

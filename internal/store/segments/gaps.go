@@ -29,9 +29,16 @@ func Incomplete(ctx context.Context, q db.Querier) ([]int64, error) {
 
 // AddGap notes that positions are missing.
 func AddGap(ctx context.Context, tx *sql.Tx, project int64, g Gap) error {
-	_, err := tx.ExecContext(ctx, "INSERT INTO index_gap (project, first_position, last_position, until_time, keep_day) VALUES (?,?,?,?,?)"+
-		" ON DUPLICATE KEY UPDATE last_position=GREATEST(last_position, VALUES(last_position)), until_time=GREATEST(until_time, VALUES(until_time))",
-		project, g.First, g.Last, g.Until, g.KeepDay)
+	_, err := tx.ExecContext(
+		ctx,
+		"INSERT INTO index_gap (project, first_position, last_position, until_time, keep_day) VALUES (?,?,?,?,?)"+
+			" ON DUPLICATE KEY UPDATE last_position=GREATEST(last_position, VALUES(last_position)), until_time=GREATEST(until_time, VALUES(until_time))",
+		project,
+		g.First,
+		g.Last,
+		g.Until,
+		g.KeepDay,
+	)
 	return err
 }
 
@@ -39,9 +46,23 @@ func AddGap(ctx context.Context, tx *sql.Tx, project int64, g Gap) error {
 // filled too.
 func ShrinkGap(ctx context.Context, tx *sql.Tx, project int64, g Gap, filled, until int64) error {
 	if filled <= g.First {
-		_, err := tx.ExecContext(ctx, "DELETE FROM index_gap WHERE project=? AND first_position=? AND keep_day=?", project, g.First, g.KeepDay)
+		_, err := tx.ExecContext(
+			ctx,
+			"DELETE FROM index_gap WHERE project=? AND first_position=? AND keep_day=?",
+			project,
+			g.First,
+			g.KeepDay,
+		)
 		return err
 	}
-	_, err := tx.ExecContext(ctx, "UPDATE index_gap SET last_position=?, until_time=? WHERE project=? AND first_position=? AND keep_day=?", filled-1, until, project, g.First, g.KeepDay)
+	_, err := tx.ExecContext(
+		ctx,
+		"UPDATE index_gap SET last_position=?, until_time=? WHERE project=? AND first_position=? AND keep_day=?",
+		filled-1,
+		until,
+		project,
+		g.First,
+		g.KeepDay,
+	)
 	return err
 }

@@ -96,7 +96,14 @@ func FullDays(ctx context.Context, q db.Querier, f FullQuery) ([]Full, error) {
 
 // OfDay gives the segments of a project and day, in order.
 func OfDay(ctx context.Context, q db.Querier, project int64, keepDay int) ([]Meta, error) {
-	return db.List(ctx, q, scanMeta, "SELECT "+metaColumns+" FROM segment WHERE project=? AND keep_day=? ORDER BY first_position", project, keepDay)
+	return db.List(
+		ctx,
+		q,
+		scanMeta,
+		"SELECT "+metaColumns+" FROM segment WHERE project=? AND keep_day=? ORDER BY first_position",
+		project,
+		keepDay,
+	)
 }
 
 // DaysOf lists the days of a project that have segments.
@@ -131,16 +138,22 @@ const CoreColumn = 0
 
 // Heads reads the heads of a column of large segments.
 func Heads(ctx context.Context, q db.Querier, project int64, column uint32, keys []Key, got func(Key, []byte)) error {
-	return parts(ctx, q, "head", project, column, keys, got)
+	return parts(ctx, q, part{project, column, "head"}, keys, got)
 }
 
 // Columns reads the codes of a column of large segments.
 func Columns(ctx context.Context, q db.Querier, project int64, column uint32, keys []Key, got func(Key, []byte)) error {
-	return parts(ctx, q, "body", project, column, keys, got)
+	return parts(ctx, q, part{project, column, "body"}, keys, got)
 }
 
-func parts(ctx context.Context, q db.Querier, part string, project int64, column uint32, keys []Key,
-	got func(Key, []byte)) error {
+// part is what is read of a column.
+type part struct {
+	project int64
+	column  uint32
+	which   string // head or body
+}
+
+func parts(ctx context.Context, q db.Querier, p part, keys []Key, got func(Key, []byte)) error {
 	return inChunks(keys, 100, func(in string, args []any) error {
 		return db.Each(ctx, q, func(r *sql.Rows) error {
 			var k Key
@@ -150,8 +163,8 @@ func parts(ctx context.Context, q db.Querier, part string, project int64, column
 			}
 			got(k, b)
 			return nil
-		}, "SELECT keep_day, first_position, "+part+" FROM segment_column WHERE project=? AND attribute=? AND "+in,
-			append([]any{project, column}, args...)...)
+		}, "SELECT keep_day, first_position, "+p.which+" FROM segment_column WHERE project=? AND attribute=? AND "+in,
+			append([]any{p.project, p.column}, args...)...)
 	})
 }
 
@@ -164,11 +177,11 @@ func Read(ctx context.Context, q db.Querier, codec *columns.Codec, project int64
 		}
 		return codec.ReadWhole(body)
 	}
-	type part struct {
+	type whole struct {
 		column     uint32
 		head, body []byte
 	}
-	parts, err := db.List(ctx, q, func(r *sql.Rows) (p part, err error) {
+	parts, err := db.List(ctx, q, func(r *sql.Rows) (p whole, err error) {
 		err = r.Scan(&p.column, &p.head, &p.body)
 		return p, err
 	}, "SELECT attribute, head, body FROM segment_column WHERE project=? AND keep_day=? AND first_position=? ORDER BY attribute", project, m.KeepDay, m.First)
@@ -263,8 +276,14 @@ func Write(ctx context.Context, tx *sql.Tx, project int64, e Encoded) error {
 // one is not.
 func Remove(ctx context.Context, tx *sql.Tx, project int64, list []Meta) (ok bool, err error) {
 	for _, m := range list {
-		r, err := tx.ExecContext(ctx, "DELETE FROM segment WHERE project=? AND keep_day=? AND first_position=? AND version=?",
-			project, m.KeepDay, m.First, m.Version)
+		r, err := tx.ExecContext(
+			ctx,
+			"DELETE FROM segment WHERE project=? AND keep_day=? AND first_position=? AND version=?",
+			project,
+			m.KeepDay,
+			m.First,
+			m.Version,
+		)
 		if err != nil {
 			return false, err
 		}
@@ -284,6 +303,12 @@ func Remove(ctx context.Context, tx *sql.Tx, project int64, list []Meta) (ok boo
 
 // Damage notes that a segment cannot be read, so that it is made anew.
 func Damage(ctx context.Context, q db.Querier, project int64, k Key) error {
-	_, err := q.ExecContext(ctx, "UPDATE segment SET damaged=1 WHERE project=? AND keep_day=? AND first_position=?", project, k.KeepDay, k.First)
+	_, err := q.ExecContext(
+		ctx,
+		"UPDATE segment SET damaged=1 WHERE project=? AND keep_day=? AND first_position=?",
+		project,
+		k.KeepDay,
+		k.First,
+	)
 	return err
 }

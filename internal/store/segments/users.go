@@ -11,7 +11,13 @@ import (
 // NumberUsers gives users their numbers, making those that are new. next is the
 // greatest number of the project so far; the greatest after it is returned. It needs
 // the project's lock.
-func NumberUsers(ctx context.Context, tx *sql.Tx, project int64, users []int64, next int64) (map[int64]uint32, int64, error) {
+func NumberUsers(
+	ctx context.Context,
+	tx *sql.Tx,
+	project int64,
+	users []int64,
+	next int64,
+) (map[int64]uint32, int64, error) {
 	slices.Sort(users)
 	users = slices.Compact(users)
 	out, err := UserNumbers(ctx, tx, project, users)
@@ -85,7 +91,15 @@ func AddIdentities(ctx context.Context, tx *sql.Tx, project int64, pairs [][2]in
 // UsersNamed gives the users that an identity, by its hash, was seen with, and the
 // one whose own it is.
 func UsersNamed(ctx context.Context, q db.Querier, project, identity int64) ([]int64, error) {
-	return db.Numbers(ctx, q, "SELECT user FROM user_identity WHERE project=? AND identity=? UNION SELECT user FROM user_number WHERE project=? AND user=?", project, identity, project, identity)
+	return db.Numbers(
+		ctx,
+		q,
+		"SELECT user FROM user_identity WHERE project=? AND identity=? UNION SELECT user FROM user_number WHERE project=? AND user=?",
+		project,
+		identity,
+		project,
+		identity,
+	)
 }
 
 // ForgetUser puts a replacement in the place of a user that is erased.
@@ -97,9 +111,16 @@ func ForgetUser(ctx context.Context, tx *sql.Tx, project, user, replacement int6
 		return err
 	}
 	var known int
-	if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM user_number WHERE project=? AND user=?", project, replacement).Scan(&known); err != nil || known > 0 {
+	if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM user_number WHERE project=? AND user=?", project, replacement).Scan(&known); err != nil ||
+		known > 0 {
 		return err
 	}
-	_, err := tx.ExecContext(ctx, "UPDATE user_number SET user=? WHERE project=? AND user=?", replacement, project, user)
+	_, err := tx.ExecContext(
+		ctx,
+		"UPDATE user_number SET user=? WHERE project=? AND user=?",
+		replacement,
+		project,
+		user,
+	)
 	return err
 }

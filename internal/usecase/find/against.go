@@ -62,7 +62,17 @@ func (s *Service) Against(ctx context.Context, q FacetAsk) (*Against, error) {
 		out.Looked += len(counts)
 		for value, n := range counts {
 			if n.here > 0 {
-				list = append(list, facet.Odd{Name: name, Value: value, Here: n.here, HereOf: hereOf, Elsewhere: n.elsewhere, ElseOf: all - hereOf})
+				list = append(
+					list,
+					facet.Odd{
+						Name:      name,
+						Value:     value,
+						Here:      n.here,
+						HereOf:    hereOf,
+						Elsewhere: n.elsewhere,
+						ElseOf:    all - hereOf,
+					},
+				)
 			}
 		}
 	}
@@ -74,7 +84,12 @@ func (s *Service) Against(ctx context.Context, q FacetAsk) (*Against, error) {
 
 // compare counts the values of an attribute here and elsewhere. Segments of which
 // nothing is here are answered by what their heads say, where that is enough.
-func (a *asked) compare(ctx context.Context, name string, every []hit, here map[*view]columns.Bits) (map[string]versus, error) {
+func (a *asked) compare(
+	ctx context.Context,
+	name string,
+	every []hit,
+	here map[*view]columns.Bits,
+) (map[string]versus, error) {
 	column := a.names[name]
 	views := make([]*view, len(every))
 	for i, h := range every {

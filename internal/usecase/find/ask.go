@@ -99,7 +99,13 @@ func (a *asked) said() Said {
 		out.CompleteFrom = a.complete
 	}
 	if a.damaged > 0 {
-		out.Warnings = append(out.Warnings, fmt.Sprintf("%s are left out: a part of the search index is damaged; it is made anew in the background", text.Counted(a.damaged, "event")))
+		out.Warnings = append(
+			out.Warnings,
+			fmt.Sprintf(
+				"%s are left out: a part of the search index is damaged; it is made anew in the background",
+				text.Counted(a.damaged, "event"),
+			),
+		)
 	}
 	return out
 }

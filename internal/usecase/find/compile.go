@@ -85,7 +85,11 @@ func (c *compiler) leaf(ctx context.Context, n query.Node, negated bool) (test, 
 		return c.occurrences(ctx, n, negated)
 	case name == "release" || name == "environment":
 		ids, err := c.interned(ctx, n)
-		return valueTest{column: c.n.names[name], negated: negated, holds: func(v columns.Value) bool { return ids[int64(v.Number)] }}, err
+		return valueTest{
+			column:  c.n.names[name],
+			negated: negated,
+			holds:   func(v columns.Value) bool { return ids[int64(v.Number)] },
+		}, err
 	case name == "severity":
 		return valueTest{column: columns.Severity, negated: negated, holds: severityTest(n)}, nil
 	case name == "handled":
@@ -155,7 +159,10 @@ func (c *compiler) user(ctx context.Context, n query.Node, negated bool) (test, 
 			continue
 		}
 		if !exact {
-			return nil, badTerm(n, "user: only whole names find a user; write user.email:*@quay.example for a part of one")
+			return nil, badTerm(
+				n,
+				"user: only whole names find a user; write user.email:*@quay.example for a part of one",
+			)
 		}
 		users, err := segments.UsersNamed(ctx, c.n.tx, c.p.ID, pipeline.UserHash(c.p.UserSecret, whole))
 		if err != nil {
@@ -198,9 +205,23 @@ func (c *compiler) occurrences(ctx context.Context, n query.Node, negated bool) 
 		case !exact:
 			return nil, badTerm(n, t.Name+" is found by its whole id")
 		case t.Name == "session":
-			list, err = db.Numbers(ctx, c.n.tx, "SELECT filing FROM event WHERE project=? AND session=? LIMIT ?", c.p.ID, db.Hash16(whole), mostPositions)
+			list, err = db.Numbers(
+				ctx,
+				c.n.tx,
+				"SELECT filing FROM event WHERE project=? AND session=? LIMIT ?",
+				c.p.ID,
+				db.Hash16(whole),
+				mostPositions,
+			)
 		default:
-			list, err = db.Numbers(ctx, c.n.tx, "SELECT filing FROM event WHERE trace=? AND project=? LIMIT ?", db.Hash16(strings.ToLower(whole)), c.p.ID, mostPositions)
+			list, err = db.Numbers(
+				ctx,
+				c.n.tx,
+				"SELECT filing FROM event WHERE trace=? AND project=? LIMIT ?",
+				db.Hash16(strings.ToLower(whole)),
+				c.p.ID,
+				mostPositions,
+			)
 		}
 		if err != nil {
 			return nil, err

@@ -29,7 +29,13 @@ type Offer struct {
 const completionSegments = 6
 
 // Complete offers what could be written at a place of a search, in characters from 0.
-func (s *Service) Complete(ctx context.Context, p *projects.Project, asker Asker, text string, at, limit int) (*Completion, error) {
+func (s *Service) Complete(
+	ctx context.Context,
+	p *projects.Project,
+	asker Asker,
+	text string,
+	at, limit int,
+) (*Completion, error) {
 	n, done, err := s.open(ctx, p.ID, Window{From: asker.Now.Add(-UsualWindow)})
 	if err != nil {
 		return nil, err
@@ -45,7 +51,8 @@ func (s *Service) Complete(ctx context.Context, p *projects.Project, asker Asker
 	}
 	prefix := strings.ToLower(c.Prefix)
 	for text, events := range counts {
-		if strings.HasPrefix(strings.ToLower(text), prefix) || c.Name == "" && strings.Contains(strings.ToLower(text), "."+prefix) {
+		if strings.HasPrefix(strings.ToLower(text), prefix) ||
+			c.Name == "" && strings.Contains(strings.ToLower(text), "."+prefix) {
 			out.Offers = append(out.Offers, Offer{text, events})
 		}
 	}

@@ -81,7 +81,10 @@ func (a *asked) positions(ctx context.Context, t test, views []*view, before int
 			return nil, err
 		}
 	}
-	views = slices.DeleteFunc(slices.Clone(views), func(v *view) bool { return !t.may(v) || before != 0 && v.First >= before })
+	views = slices.DeleteFunc(
+		slices.Clone(views),
+		func(v *view) bool { return !t.may(v) || before != 0 && v.First >= before },
+	)
 	hits, err := a.runOn(ctx, t, views)
 	if err != nil {
 		return nil, err

@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"firethorn/internal/core/columns"
+	"firethorn/internal/core/event"
 	"firethorn/internal/core/facet"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/query"
@@ -96,9 +97,17 @@ func (n *snapshot) mayFacet(by []string) error {
 			if e.Nearest = text.Nearest(name, append(n.attributes(), factNames...)); e.Nearest != "" {
 				return fault.New(fault.BadInput, "there is no attribute %q; did you mean %s?", name, e.Nearest)
 			}
-			return fault.New(fault.BadInput, "there is no attribute %q; firethorn facets without --by shows those that there are", name)
+			return fault.New(
+				fault.BadInput,
+				"there is no attribute %q; firethorn facets without --by shows those that there are",
+				name,
+			)
 		}
-		return fault.New(fault.BadInput, "the values of %s are not counted; attributes are, and release, environment, severity, handled, type, file and function", name)
+		return fault.New(
+			fault.BadInput,
+			"the values of %s are not counted; attributes are, and release, environment, severity, handled, type, file and function",
+			name,
+		)
 	}
 	return nil
 }
@@ -141,7 +150,10 @@ func (a *asked) facet(ctx context.Context, hits []hit, name string, limit int, t
 		f.Others += n
 		f.Values = append(f.Values, Counted{Value: v, Events: n})
 	}
-	slices.SortFunc(f.Values, func(x, y Counted) int { return cmp.Or(cmp.Compare(y.Events, x.Events), cmp.Compare(x.Value, y.Value)) })
+	slices.SortFunc(
+		f.Values,
+		func(x, y Counted) int { return cmp.Or(cmp.Compare(y.Events, x.Events), cmp.Compare(x.Value, y.Value)) },
+	)
 	f.Values = f.Values[:min(len(f.Values), limit)]
 	place := map[string]int{}
 	for i, v := range f.Values {
@@ -259,6 +271,11 @@ func (a *asked) spelled(ctx context.Context, name string) (func(columns.Value) s
 	return func(v columns.Value) string { return names[int64(v.Number)] }, err
 }
 
+// untold are attributes that say again what a field says, or who somebody is: they are
+// counted where they are named.
+var untold = []string{"service.version", "deployment.environment.name", "vcs.ref.head.revision", "service.instance.id",
+	"process.pid", "host.id", "client.address", "event.id"}
+
 // telling chooses the attributes that say most about which issue an event belongs to;
 // where all are of one issue, those whose values differ most.
 func (a *asked) telling(ctx context.Context, hits []hit) ([]string, error) {
@@ -275,6 +292,9 @@ func (a *asked) telling(ctx context.Context, hits []hit) ([]string, error) {
 	}
 	scores := map[string]float64{}
 	for name := range a.names {
+		if slices.Contains(untold, name) || slices.Contains(event.IdentityKeys, name) {
+			continue
+		}
 		coded, err := a.coded(ctx, views, name)
 		if err != nil {
 			return nil, err

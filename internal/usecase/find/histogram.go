@@ -41,7 +41,15 @@ type Histogram struct {
 const mostPoints = 2000
 
 // intervals are what suits, the shortest first.
-var intervals = []time.Duration{time.Minute, 5 * time.Minute, 15 * time.Minute, time.Hour, 6 * time.Hour, 24 * time.Hour, 7 * 24 * time.Hour}
+var intervals = []time.Duration{
+	time.Minute,
+	5 * time.Minute,
+	15 * time.Minute,
+	time.Hour,
+	6 * time.Hour,
+	24 * time.Hour,
+	7 * 24 * time.Hour,
+}
 
 // Histogram counts events and users by time. Moments begin at multiples of the
 // interval since 1970, UTC; days in the zone that was asked for.
@@ -70,7 +78,12 @@ func (s *Service) Histogram(ctx context.Context, q HistogramAsk) (*Histogram, er
 		out.Interval = suits(to.Sub(from))
 	}
 	if out.Interval < time.Second || to.Sub(from)/out.Interval > mostPoints {
-		return nil, fault.New(fault.BadInput, "an interval of %s makes more than %d points of this window; ask for a longer one, or a shorter window", out.Interval, mostPoints)
+		return nil, fault.New(
+			fault.BadInput,
+			"an interval of %s makes more than %d points of this window; ask for a longer one, or a shorter window",
+			out.Interval,
+			mostPoints,
+		)
 	}
 	moments := moments(from, to, out.Interval, a.Zone)
 	if q.By == "" {

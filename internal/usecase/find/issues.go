@@ -65,7 +65,14 @@ func (s *Service) FindIssues(ctx context.Context, q IssueAsk) (*IssuePage, error
 			where.args = append(where.args, string(st))
 		}
 	}
-	list := issues.KeyQuery{Project: q.Project.ID, Order: q.Order, Limit: q.Limit, After: q.After, Where: where.sql, Args: where.args}
+	list := issues.KeyQuery{
+		Project: q.Project.ID,
+		Order:   q.Order,
+		Limit:   q.Limit,
+		After:   q.After,
+		Where:   where.sql,
+		Args:    where.args,
+	}
 	var hits []hit
 	if looked || len(events) > 0 {
 		if list.Only, hits, err = a.fitting(ctx, query.And{All: events}, looked); err != nil {

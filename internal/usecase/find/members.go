@@ -149,7 +149,16 @@ func readMembers(ctx context.Context, tx *sql.Tx, project int64, before *members
 		m.typ.add(f.typ)
 		m.file.add(f.file)
 		m.function.add(f.function)
-		m.headline, m.place, m.message = append(m.headline, f.headline), append(m.place, f.place), append(m.message, f.message)
+		m.headline, m.place, m.message = append(
+			m.headline,
+			f.headline,
+		), append(
+			m.place,
+			f.place,
+		), append(
+			m.message,
+			f.message,
+		)
 	}
 	m.byID = make([]int32, m.ids[len(m.ids)-1]-m.ids[0]+1)
 	for i, id := range m.ids {

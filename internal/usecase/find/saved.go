@@ -38,7 +38,8 @@ const maxExpansion = 4
 // replaced: a person's own, or the shared one. The answer says what of it is not known
 // yet: the first event that has it may still come.
 func (s *Service) Save(ctx context.Context, a Ask, x Saved, who accounts.Actor) (warnings []string, err error) {
-	if x.Name = strings.TrimSpace(x.Name); x.Name == "" || utf8.RuneCountInString(x.Name) > mostName || strings.ContainsFunc(x.Name, func(r rune) bool { return r < ' ' }) {
+	if x.Name = strings.TrimSpace(x.Name); x.Name == "" || utf8.RuneCountInString(x.Name) > mostName ||
+		strings.ContainsFunc(x.Name, func(r rune) bool { return r < ' ' }) {
 		return nil, fault.New(fault.BadInput, "a saved search needs a name of 1 to %d characters on one line", mostName)
 	}
 	tree, err := query.Parse(x.Search)
@@ -62,7 +63,10 @@ func (s *Service) Save(ctx context.Context, a Ask, x Saved, who accounts.Actor) 
 	owner := int64(0)
 	if !x.Shared {
 		if owner = a.Person; owner == 0 {
-			return nil, fault.New(fault.BadInput, "a search of one's own belongs to a person, and this token belongs to nobody; add --shared")
+			return nil, fault.New(
+				fault.BadInput,
+				"a search of one's own belongs to a person, and this token belongs to nobody; add --shared",
+			)
 		}
 	}
 	return warnings, s.db.InTx(ctx, func(tx *sql.Tx) error {
@@ -71,16 +75,31 @@ func (s *Service) Save(ctx context.Context, a Ask, x Saved, who accounts.Actor) 
 			return err
 		}
 		if count >= mostSaved {
-			return fault.New(fault.Conflict, "%s has %d saved searches already; delete one first", a.Project.Name, mostSaved)
+			return fault.New(
+				fault.Conflict,
+				"%s has %d saved searches already; delete one first",
+				a.Project.Name,
+				mostSaved,
+			)
 		}
 		if x.Default {
 			if _, err := tx.ExecContext(ctx, "UPDATE saved_search SET preferred=0 WHERE project=? AND person=? AND shared=?", a.Project.ID, owner, x.Shared); err != nil {
 				return err
 			}
 		}
-		_, err := tx.ExecContext(ctx, "INSERT INTO saved_search (project, name, search, person, maker, shared, preferred, changed) VALUES (?,?,?,?,?,?,?,?)"+
-			" ON DUPLICATE KEY UPDATE search=VALUES(search), maker=VALUES(maker), preferred=VALUES(preferred), changed=VALUES(changed)",
-			a.Project.ID, x.Name, x.Search, owner, event.TrimText(who.Name, 140), x.Shared, x.Default, db.Micros(s.db.Now()))
+		_, err := tx.ExecContext(
+			ctx,
+			"INSERT INTO saved_search (project, name, search, person, maker, shared, preferred, changed) VALUES (?,?,?,?,?,?,?,?)"+
+				" ON DUPLICATE KEY UPDATE search=VALUES(search), maker=VALUES(maker), preferred=VALUES(preferred), changed=VALUES(changed)",
+			a.Project.ID,
+			x.Name,
+			x.Search,
+			owner,
+			event.TrimText(who.Name, 140),
+			x.Shared,
+			x.Default,
+			db.Micros(s.db.Now()),
+		)
 		return err
 	})
 }
@@ -138,7 +157,14 @@ func (s *Service) DeleteSaved(ctx context.Context, project, person int64, name s
 	if shared {
 		owner = 0
 	}
-	r, err := s.db.ExecContext(ctx, "DELETE FROM saved_search WHERE project=? AND name=? AND shared=? AND person=?", project, name, shared, owner)
+	r, err := s.db.ExecContext(
+		ctx,
+		"DELETE FROM saved_search WHERE project=? AND name=? AND shared=? AND person=?",
+		project,
+		name,
+		shared,
+		owner,
+	)
 	if err != nil {
 		return err
 	}

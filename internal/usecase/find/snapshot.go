@@ -147,7 +147,12 @@ func (n *snapshot) readNames(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	dead, err := db.Numbers(ctx, n.tx, "SELECT v.id FROM issue i JOIN variant v ON v.issue=i.id WHERE i.emptied=0 AND i.deleted IS NOT NULL AND i.project=?", n.project)
+	dead, err := db.Numbers(
+		ctx,
+		n.tx,
+		"SELECT v.id FROM issue i JOIN variant v ON v.issue=i.id WHERE i.emptied=0 AND i.deleted IS NOT NULL AND i.project=?",
+		n.project,
+	)
 	for _, id := range dead {
 		if n.hidden == nil {
 			n.hidden = map[uint32]bool{}

@@ -229,7 +229,12 @@ func (s *Service) User(ctx context.Context, p *projects.Project, asker Asker, wh
 	}
 	list := tallies(hits)
 	if len(list) == 0 {
-		return nil, fault.New(fault.NotFound, "no event that is kept of %s names a user %q; their events may be past retention, or the user was erased", p.Name, event.TrimText(who, 100))
+		return nil, fault.New(
+			fault.NotFound,
+			"no event that is kept of %s names a user %q; their events may be past retention, or the user was erased",
+			p.Name,
+			event.TrimText(who, 100),
+		)
 	}
 	slices.SortFunc(list, func(x, y tally) int { return x.cursor().compare(y.cursor()) })
 	called, err := a.called(ctx, hits, list)
@@ -288,5 +293,6 @@ func (a *asked) trail(ctx context.Context, hits []hit, user int64, out *User) er
 	if out.Recent, err = a.s.events.ByKey(ctx, a.tx, a.Project.ID, keys); err != nil {
 		return err
 	}
-	return a.tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM app_session WHERE project=? AND user=?", a.Project.ID, user).Scan(&out.Sessions)
+	return a.tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM app_session WHERE project=? AND user=?", a.Project.ID, user).
+		Scan(&out.Sessions)
 }

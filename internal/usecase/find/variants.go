@@ -72,7 +72,10 @@ func (c *compiler) issueSet(ctx context.Context, n query.Node) (map[int64]bool, 
 	if err != nil {
 		return nil, err
 	}
-	ids, err := db.Numbers(ctx, c.n.tx, "SELECT l.issue FROM issue_list l JOIN issue i ON i.id=l.issue WHERE l.project=? AND "+cond.sql,
+	ids, err := db.Numbers(
+		ctx,
+		c.n.tx,
+		"SELECT l.issue FROM issue_list l JOIN issue i ON i.id=l.issue WHERE l.project=? AND "+cond.sql,
 		append([]any{c.p.ID}, cond.args...)...)
 	out := make(map[int64]bool, len(ids))
 	for _, id := range ids {

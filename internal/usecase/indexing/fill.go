@@ -71,7 +71,13 @@ func (s *Service) giveUp(ctx context.Context, tx *sql.Tx, project int64) error {
 }
 
 // fill fills in the end of a gap.
-func (s *Service) fill(ctx context.Context, tx *sql.Tx, p *projects.Project, g segments.Gap, found *names.Learned) error {
+func (s *Service) fill(
+	ctx context.Context,
+	tx *sql.Tx,
+	p *projects.Project,
+	g segments.Gap,
+	found *names.Learned,
+) error {
 	from := max(g.First, g.Last-fillAtOnce+1)
 	list, err := s.stored(ctx, tx, p, from, g.Last, g.KeepDay)
 	if err != nil {
@@ -115,16 +121,25 @@ type storedEvent struct {
 
 // stored reads the events of some positions with their kept bodies; keepDay 0: of all
 // days.
-func (s *Service) stored(ctx context.Context, q db.Querier, p *projects.Project, from, to int64, keepDay int) ([]storedEvent, error) {
+func (s *Service) stored(
+	ctx context.Context,
+	q db.Querier,
+	p *projects.Project,
+	from, to int64,
+	keepDay int,
+) ([]storedEvent, error) {
 	cond, args := "", []any{p.ID, from, to}
 	if keepDay != 0 {
 		cond = " AND e.keep_day=?"
 		args = append(args, keepDay)
 	}
 	return db.List(ctx, q, func(r *sql.Rows) (e storedEvent, err error) {
-		err = db.ScanNames(r, db.Into{"filing": &e.filing, "keep_day": &e.keepDay, "thrown": &e.thrown, "received": &e.received,
-			"variant": &e.variant, "app_release": &e.release, "environment": &e.environment, "user": &e.user,
-			"handled": &e.handled, "stands_for": &e.standsFor, "dictionary": &e.dictionary, "body": &e.body})
+		err = db.ScanNames(
+			r,
+			db.Into{"filing": &e.filing, "keep_day": &e.keepDay, "thrown": &e.thrown, "received": &e.received,
+				"variant": &e.variant, "app_release": &e.release, "environment": &e.environment, "user": &e.user,
+				"handled": &e.handled, "stands_for": &e.standsFor, "dictionary": &e.dictionary, "body": &e.body},
+		)
 		return e, err
 	}, "SELECT e.filing, e.keep_day, e.thrown, e.received, e.variant, e.app_release, e.environment, e.user, e.handled, e.stands_for, COALESCE(b.dictionary, n.dictionary) AS dictionary, COALESCE(b.body, n.body) AS body"+
 		" FROM event e LEFT JOIN event_body b ON b.project=e.project AND b.filing=e.filing AND b.keep_day=e.keep_day"+
@@ -133,7 +148,13 @@ func (s *Service) stored(ctx context.Context, q db.Querier, p *projects.Project,
 }
 
 // rows makes rows of the index, by day, and notes what their users are called.
-func (s *Service) rows(ctx context.Context, tx *sql.Tx, p *projects.Project, list []storedEvent, found *names.Learned) (map[int][]columns.Row, error) {
+func (s *Service) rows(
+	ctx context.Context,
+	tx *sql.Tx,
+	p *projects.Project,
+	list []storedEvent,
+	found *names.Learned,
+) (map[int][]columns.Row, error) {
 	out := map[int][]columns.Row{}
 	numbers, err := s.number(ctx, tx, p.ID, list)
 	if err != nil {
@@ -141,7 +162,13 @@ func (s *Service) rows(ctx context.Context, tx *sql.Tx, p *projects.Project, lis
 	}
 	var pairs [][2]int64
 	for _, e := range list {
-		r := columns.Row{Position: e.filing, Time: e.thrown, Variant: uint32(e.variant), Weight: uint32(e.standsFor), Unknown: true}
+		r := columns.Row{
+			Position: e.filing,
+			Time:     e.thrown,
+			Variant:  uint32(e.variant),
+			Weight:   uint32(e.standsFor),
+			Unknown:  true,
+		}
 		if e.user.Valid {
 			r.User = numbers[e.user.Int64]
 		}
@@ -156,15 +183,11 @@ func (s *Service) rows(ctx context.Context, tx *sql.Tx, p *projects.Project, lis
 		if k != nil {
 			facts.Severity, r.Unknown = string(k.Event.Severity), false
 			list := attributes.Of(k.Event)
-			ids, err := s.ingest.AttributeIDs(ctx, tx, p.ID, list, found)
+			ids, err := s.attributes.IDs(ctx, tx, p.ID, list, found)
 			if err != nil {
 				return nil, err
 			}
-			for _, a := range list {
-				if id := ids[a.Name]; id != 0 {
-					r.Cells = append(r.Cells, columns.Cell{Column: uint32(id), Value: a.Value})
-				}
-			}
+			r.Cells = segments.Cells(list, ids)
 			if e.user.Valid {
 				for _, called := range pipeline.OtherIdentities(p.UserSecret, k.Event) {
 					pairs = append(pairs, [2]int64{called, e.user.Int64})
@@ -202,7 +225,8 @@ func (s *Service) number(ctx context.Context, tx *sql.Tx, project int64, list []
 		}
 	}
 	var last int64
-	if err := tx.QueryRowContext(ctx, "SELECT users FROM project_counter WHERE project=?", project).Scan(&last); err != nil && !errors.Is(err, sql.ErrNoRows) {
+	if err := tx.QueryRowContext(ctx, "SELECT users FROM project_counter WHERE project=?", project).Scan(&last); err != nil &&
+		!errors.Is(err, sql.ErrNoRows) {
 		return nil, err
 	}
 	numbers, _, err := segments.NumberUsers(ctx, tx, project, users, last)

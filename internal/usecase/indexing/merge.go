@@ -16,7 +16,13 @@ import (
 // full lists the days of a project, or of all, whose segments are to be merged: those
 // of batches, and those that merges made.
 func (s *Service) full(ctx context.Context, project int64) (fresh, middle []segments.Full, err error) {
-	q := segments.FullQuery{Project: project, Tier: segments.Fresh, Rows: s.Sizes.Rows, Events: s.Sizes.Middle, Today: db.Day(s.db.Now())}
+	q := segments.FullQuery{
+		Project: project,
+		Tier:    segments.Fresh,
+		Rows:    s.Sizes.Rows,
+		Events:  s.Sizes.Middle,
+		Today:   db.Day(s.db.Now()),
+	}
 	if fresh, err = segments.FullDays(ctx, s.db.Slow, q); err != nil {
 		return nil, nil, err
 	}

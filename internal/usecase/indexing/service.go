@@ -11,18 +11,18 @@ import (
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/names"
 	"firethorn/internal/store/projects"
-	"firethorn/internal/usecase/ingest"
+	"firethorn/internal/store/segments"
 )
 
 // Service keeps the index in order. It is safe for concurrent use.
 type Service struct {
-	db       *db.DB
-	events   *events.Store
-	ingest   *ingest.Service
-	issues   *issues.Store
-	names    *names.Store
-	projects *projects.Store
-	codec    *columns.Codec
+	db         *db.DB
+	events     *events.Store
+	attributes *segments.Attributes
+	issues     *issues.Store
+	names      *names.Store
+	projects   *projects.Store
+	codec      *columns.Codec
 
 	// Sizes are when segments are merged; tests make them small.
 	Sizes Sizes
@@ -38,16 +38,24 @@ type Sizes struct {
 
 // Needs are what the service is built on.
 type Needs struct {
-	DB       *db.DB
-	Events   *events.Store
-	Ingest   *ingest.Service
-	Issues   *issues.Store
-	Names    *names.Store
-	Projects *projects.Store
+	DB         *db.DB
+	Events     *events.Store
+	Attributes *segments.Attributes
+	Issues     *issues.Store
+	Names      *names.Store
+	Projects   *projects.Store
 }
 
 // New makes a service.
 func New(n Needs) *Service {
-	return &Service{db: n.DB, events: n.Events, ingest: n.Ingest, issues: n.Issues, names: n.Names, projects: n.Projects,
-		codec: columns.NewCodec(), Sizes: Sizes{Rows: 64, Middle: 4096, Large: 65_535, Most: columns.MaxRows}}
+	return &Service{
+		db:         n.DB,
+		events:     n.Events,
+		attributes: n.Attributes,
+		issues:     n.Issues,
+		names:      n.Names,
+		projects:   n.Projects,
+		codec:      columns.NewCodec(),
+		Sizes:      Sizes{Rows: 64, Middle: 4096, Large: 65_535, Most: columns.MaxRows},
+	}
 }

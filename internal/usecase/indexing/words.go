@@ -66,7 +66,13 @@ func addWords(to map[string]bool, text string) {
 	}
 }
 
-func (s *Service) writeWords(ctx context.Context, tx *sql.Tx, project int64, ids []int64, words map[int64]map[string]bool) error {
+func (s *Service) writeWords(
+	ctx context.Context,
+	tx *sql.Tx,
+	project int64,
+	ids []int64,
+	words map[int64]map[string]bool,
+) error {
 	in, args := "("+db.Marks(len(ids))+")", db.AnyOf(ids)
 	err := db.Each(ctx, tx, func(r *sql.Rows) error {
 		var id int64
@@ -106,7 +112,13 @@ const factsAtOnce = 200
 // NoteFacts notes what traces say, by the newest exemplar of each variant; of one
 // without, what its issue shows.
 func (s *Service) NoteFacts(ctx context.Context, p *projects.Project, units *pipeline.Units) (more bool, err error) {
-	ids, err := db.Numbers(ctx, s.db.Slow, "SELECT id FROM variant WHERE facts=0 AND project=? ORDER BY id LIMIT ?", p.ID, factsAtOnce)
+	ids, err := db.Numbers(
+		ctx,
+		s.db.Slow,
+		"SELECT id FROM variant WHERE facts=0 AND project=? ORDER BY id LIMIT ?",
+		p.ID,
+		factsAtOnce,
+	)
 	if err != nil || len(ids) == 0 {
 		return false, err
 	}

@@ -2,7 +2,6 @@ package ingest
 
 import (
 	"context"
-	"database/sql"
 	"maps"
 	"slices"
 
@@ -12,7 +11,6 @@ import (
 	"firethorn/internal/pipeline"
 	"firethorn/internal/store/inbox"
 	"firethorn/internal/store/issues"
-	"firethorn/internal/store/names"
 	"firethorn/internal/store/segments"
 )
 
@@ -21,10 +19,6 @@ type identity struct {
 	project      int64
 	called, user int64
 }
-
-// mostAttributes is how many names that are none of OpenTelemetry's are searched of a
-// project at a time.
-const mostAttributes = 200
 
 // writeFacts notes what the traces of new variants say.
 func (w *batchTx) writeFacts(ctx context.Context) error {
@@ -71,23 +65,23 @@ func (w *batchTx) writeSegments(ctx context.Context) error {
 
 // indexRow is an event as it is searched.
 func (w *batchTx) indexRow(r *row, ids map[string]int64) columns.Row {
-	f := columns.Facts{Release: r.release, Environment: r.env, Severity: string(r.Event.Severity), Handled: r.Event.Handled}
+	f := columns.Facts{
+		Release:     r.release,
+		Environment: r.env,
+		Severity:    string(r.Event.Severity),
+		Handled:     r.Event.Handled,
+	}
 	if r.joined {
 		f.Severity = r.severity
 	}
-	return columns.Row{Position: r.filing, Time: db.Micros(r.When.Thrown), Variant: uint32(r.variant.ID), User: r.number,
-		Weight: uint32(r.Event.StandsFor), Cells: append(f.Cells(), cellsOf(r.Attributes, ids)...)}
-}
-
-// cellsOf are the attributes that have a column.
-func cellsOf(list []attributes.Named, ids map[string]int64) []columns.Cell {
-	out := make([]columns.Cell, 0, len(list))
-	for _, a := range list {
-		if id := ids[a.Name]; id != 0 {
-			out = append(out, columns.Cell{Column: uint32(id), Value: a.Value})
-		}
+	return columns.Row{
+		Position: r.filing,
+		Time:     db.Micros(r.When.Thrown),
+		Variant:  uint32(r.variant.ID),
+		User:     r.number,
+		Weight:   uint32(r.Event.StandsFor),
+		Cells:    append(f.Cells(), segments.Cells(r.Attributes, ids)...),
 	}
-	return out
 }
 
 // internAttributes gives the columns of the batch's attributes. Those for which there
@@ -104,7 +98,7 @@ func (w *batchTx) internAttributes(ctx context.Context) (map[string]int64, error
 		}
 		list = append(list, r.Attributes...)
 	}
-	ids, err := w.attributeIDs(ctx, list)
+	ids, err := w.s.attributes.IDs(ctx, w.tx, w.Project.ID, list, &w.found)
 	if err != nil {
 		return nil, err
 	}
@@ -116,66 +110,7 @@ func (w *batchTx) internAttributes(ctx context.Context) (map[string]int64, error
 			}
 		}
 	}
-	return ids, w.noteUse(ctx, ids)
-}
-
-// attributeIDs gives names their columns.
-func (w *batchTx) attributeIDs(ctx context.Context, list []attributes.Named) (map[string]int64, error) {
-	return w.s.AttributeIDs(ctx, w.tx, w.Project.ID, list, &w.found)
-}
-
-// AttributeIDs gives names their columns, making those that are new as far as there
-// are places; those that found none are missing. found gets what is new: see
-// names.Learned.
-func (s *Service) AttributeIDs(ctx context.Context, tx *sql.Tx, project int64, list []attributes.Named,
-	found *names.Learned) (map[string]int64, error) {
-	seen := map[string]bool{}
-	var standard, others []string
-	for _, a := range list {
-		switch {
-		case seen[a.Name]:
-		case attributes.Standard(a.Name):
-			standard = append(standard, a.Name)
-		default:
-			others = append(others, a.Name)
-		}
-		seen[a.Name] = true
-	}
-	wanted := names.Wanted{Table: names.Attributes, Project: project, Names: standard, Now: db.Micros(s.db.Now()), Found: found}
-	ids, err := s.names.Intern(ctx, tx, wanted)
-	if err != nil {
-		return nil, err
-	}
-	wanted.Names, wanted.Room = others, func(want int) (int, error) {
-		known, err := db.Texts(ctx, tx, "SELECT name FROM attribute WHERE project=?", project)
-		known = slices.DeleteFunc(known, attributes.Standard)
-		return max(0, min(want, mostAttributes-len(known))), err
-	}
-	more, err := s.names.Intern(ctx, tx, wanted)
-	if err != nil {
-		return nil, err
-	}
-	maps.Copy(ids, more)
 	return ids, nil
-}
-
-// noteUse notes once a day that names are in use.
-func (w *batchTx) noteUse(ctx context.Context, ids map[string]int64) error {
-	today := db.Day(w.now)
-	var list []int64
-	for _, id := range ids {
-		if day, ok := w.s.used.Get(id); !ok || day != today {
-			list = append(list, id)
-			w.s.used.Put(id, today)
-		}
-	}
-	if len(list) == 0 {
-		return nil
-	}
-	slices.Sort(list)
-	_, err := w.tx.ExecContext(ctx, "UPDATE attribute SET last_day=? WHERE id IN ("+db.Marks(len(list))+") AND last_day<?",
-		append(append([]any{today}, db.AnyOf(list)...), today)...)
-	return err
 }
 
 // numberUsers gives the batch's users their numbers, and notes what else they are
@@ -237,15 +172,20 @@ func (w *batchTx) writeJoined(ctx context.Context) error {
 			continue
 		}
 		number := u.number
-		list = append(list, segments.Change{Position: u.filing, KeepDay: int(u.keepDay), Patch: columns.Patch{User: &number}})
+		list = append(
+			list,
+			segments.Change{Position: u.filing, KeepDay: int(u.keepDay), Patch: columns.Patch{User: &number}},
+		)
 	}
 	for _, j := range w.joins {
-		ids, err := w.attributeIDs(ctx, j.attributes)
+		ids, err := w.s.attributes.IDs(ctx, w.tx, w.Project.ID, j.attributes, &w.found)
 		if err != nil {
 			return err
 		}
 		list = append(list, segments.Change{Position: j.filing, KeepDay: int(j.keepDay),
-			Patch: columns.Patch{Cells: append(columns.Facts{Severity: j.severity}.Cells(), cellsOf(j.attributes, ids)...)}})
+			Patch: columns.Patch{
+				Cells: append(columns.Facts{Severity: j.severity}.Cells(), segments.Cells(j.attributes, ids)...),
+			}})
 	}
 	return segments.WriteChanges(ctx, w.tx, w.Project.ID, list)
 }
@@ -263,13 +203,5 @@ func (w *batchTx) noteJoined(f *filedEvent, body []byte) error {
 	if err == nil {
 		w.joins = append(w.joins, joinedTo{f.filing, f.keepDay, string(k.Event.Severity), attributes.Of(k.Event)})
 	}
-	return err
-}
-
-// FreeAttributes gives the places of names back that nothing used for some time, and
-// takes their columns out of completion; segments lose them as they are merged.
-func (s *Service) FreeAttributes(ctx context.Context) error {
-	const unused = 30 // days
-	_, err := s.db.ExecContext(ctx, "DELETE FROM attribute WHERE last_day<?", db.Day(s.db.Now())-unused)
 	return err
 }

@@ -13,6 +13,7 @@ import (
 	"firethorn/internal/store/names"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/store/releases"
+	"firethorn/internal/store/segments"
 	"firethorn/internal/usecase/status"
 )
 
@@ -30,20 +31,21 @@ type Service struct {
 
 	codec      *columns.Codec
 	identities *cache.Cache[identity, bool] // that are written
-	used       *cache.Cache[int64, int]     // attribute → the day its use was noted
+	attributes *segments.Attributes
 }
 
 // Needs are what the service is built on.
 type Needs struct {
-	DB       *db.DB
-	Accounts *accounts.Store
-	Events   *events.Store
-	Inbox    *inbox.Store
-	Issues   *issues.Store
-	Names    *names.Store
-	Projects *projects.Store
-	Releases *releases.Store
-	Status   *status.Service
+	DB         *db.DB
+	Accounts   *accounts.Store
+	Attributes *segments.Attributes
+	Events     *events.Store
+	Inbox      *inbox.Store
+	Issues     *issues.Store
+	Names      *names.Store
+	Projects   *projects.Store
+	Releases   *releases.Store
+	Status     *status.Service
 }
 
 // New makes a service.
@@ -52,5 +54,5 @@ func New(n Needs) *Service {
 		projects: n.Projects, releases: n.Releases, status: n.Status,
 		codec:      columns.NewCodec(),
 		identities: cache.New(8<<20, func(identity, bool) int { return 32 }),
-		used:       cache.New(1<<20, func(int64, int) int { return 16 })}
+		attributes: n.Attributes}
 }
