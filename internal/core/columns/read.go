@@ -1,5 +1,7 @@
 package columns
 
+import "math/bits"
+
 // Select gives the rows whose value passes a test. Those without a value do not.
 func (c *Column) Select(test func(Value) bool) Bits {
 	out := NewBits(c.Rows())
@@ -49,11 +51,21 @@ func (c *Column) Counts(core *Core, selected Bits) []int64 {
 }
 
 func countCodes[C uint8 | uint16](out []int64, codes []C, core *Core, selected Bits) {
-	if core.Weights == nil {
-		selected.Each(func(row int) { out[codes[row]]++ })
+	if core.Weights != nil {
+		selected.Each(func(row int) { out[codes[row]] += int64(core.Weights[row]) })
 		return
 	}
-	selected.Each(func(row int) { out[codes[row]] += int64(core.Weights[row]) })
+	for i, w := range selected {
+		if w == ^uint64(0) { // all of them, as mostly
+			for _, code := range codes[i<<6 : i<<6+64] {
+				out[code]++
+			}
+			continue
+		}
+		for ; w != 0; w &= w - 1 {
+			out[codes[i<<6+bits.TrailingZeros64(w)]]++
+		}
+	}
 }
 
 // Between gives the rows whose time lies from one moment on up to another one that

@@ -9,8 +9,8 @@ import (
 	"slices"
 )
 
-// Pair is what one event of a sample has: a value of an attribute, by its number, and
-// an issue, by its number.
+// Pair is what one event of a sample has: a value of an attribute and an issue, each by
+// its number, from 0 without gaps.
 type Pair struct{ Value, Issue int }
 
 // Information is the mutual information between value and issue, in bits: what a sample
@@ -35,13 +35,33 @@ func information(sample []Pair) float64 {
 	if n == 0 {
 		return 0
 	}
-	values, issues, both := map[int]int{}, map[int]int{}, map[Pair]int{}
-	for _, p := range sample {
-		values[p.Value]++
-		issues[p.Issue]++
-		both[p]++
-	}
+	values, issues, both := counts(sample)
 	return (entropy(values, n) + entropy(issues, n) - entropy(both, n)) / math.Ln2
+}
+
+// counts says how often each value, each issue and each pair occurs. Numbers are small.
+func counts(sample []Pair) (values, issues, both []int) {
+	keys := make([]uint64, len(sample))
+	for i, p := range sample {
+		values, issues = count(values, p.Value), count(issues, p.Issue)
+		keys[i] = uint64(p.Value)<<32 | uint64(p.Issue)
+	}
+	slices.Sort(keys)
+	for i := range keys {
+		if i == 0 || keys[i] != keys[i-1] {
+			both = append(both, 0)
+		}
+		both[len(both)-1]++
+	}
+	return values, issues, both
+}
+
+func count(list []int, at int) []int {
+	for at >= len(list) {
+		list = append(list, 0)
+	}
+	list[at]++
+	return list
 }
 
 // Diversity is how much an attribute's values differ, in bits.
@@ -50,20 +70,25 @@ func Diversity(sample []Pair) float64 {
 	if n == 0 {
 		return 0
 	}
-	values := map[int]int{}
-	for _, p := range sample {
-		values[p.Value]++
+	values, _, _ := counts(sample)
+	distinct := 0
+	for _, c := range values {
+		if c > 0 {
+			distinct++
+		}
 	}
-	if len(values) > len(sample)/2 {
+	if distinct > len(sample)/2 {
 		return 0 // hardly two events are alike
 	}
 	return entropy(values, n) / math.Ln2
 }
 
-func entropy[K comparable](counts map[K]int, n float64) (h float64) {
+func entropy(counts []int, n float64) (h float64) {
 	for _, c := range counts {
-		p := float64(c) / n
-		h -= p * math.Log(p)
+		if c > 0 {
+			p := float64(c) / n
+			h -= p * math.Log(p)
+		}
 	}
 	return h
 }
@@ -79,6 +104,12 @@ type Odd struct {
 
 // maxRatio stands for "elsewhere never".
 const maxRatio = 1e6
+
+// Promising says whether a value that so many events have here could stand out at all,
+// if no event elsewhere had it, where so many values are looked at.
+func Promising(here, hereOf, elseOf int64, looked int) bool {
+	return Fisher(here, hereOf, 0, elseOf)*float64(looked) < significant
+}
 
 // Outstanding lists, of values with their counts, those that are more common here than
 // chance would have it: by Fisher's exact test, one-sided, each p multiplied by how

@@ -13,14 +13,12 @@ import (
 // than in the project's other events of the same time.
 type Against struct {
 	Said
-	Looked int // how many values were compared
+	Looked int // how many values were compared: those that an event has that fits
 	Values []facet.Odd
 }
 
-// versus are events, not what they stand for, that have a value.
-type versus struct{ here, elsewhere int64 }
-
-// Against compares the events of which a search holds with all others.
+// Against compares the events of which a search holds with all others. Events are
+// counted once each, whatever they stand for.
 func (s *Service) Against(ctx context.Context, q FacetAsk) (*Against, error) {
 	a, err := s.ask(ctx, q.Ask, q.window())
 	if err != nil {
@@ -31,126 +29,146 @@ func (s *Service) Against(ctx context.Context, q FacetAsk) (*Against, error) {
 	if err != nil {
 		return nil, err
 	}
-	here, err := a.run(ctx, t)
-	if err != nil {
+	c := &comparison{asked: a, values: map[string]map[string]int64{}}
+	if c.here, err = a.run(ctx, t); err != nil {
 		return nil, err
 	}
-	rows := map[*view]columns.Bits{}
-	var hereOf, all int64
-	for _, h := range here {
-		rows[h.view] = h.rows
-		hereOf += int64(h.rows.Count())
-	}
-	every, err := a.run(ctx, allOf{})
-	if err != nil {
+	if c.every, err = a.run(ctx, allOf{}); err != nil {
 		return nil, err
 	}
-	for _, h := range every {
-		all += int64(h.rows.Count())
-	}
-	out := &Against{}
-	var list []facet.Odd
+	c.hereOf, c.elseOf = rowsOf(c.here), rowsOf(c.every)
+	c.elseOf -= c.hereOf
 	names := slices.Sorted(maps.Keys(a.names))
-	for _, name := range names {
-		if len(q.By) > 0 && !slices.Contains(q.By, name) {
-			continue
-		}
-		counts, err := a.compare(ctx, name, every, rows)
-		if err != nil {
-			return nil, err
-		}
-		out.Looked += len(counts)
-		for value, n := range counts {
-			if n.here > 0 {
-				list = append(
-					list,
-					facet.Odd{
-						Name:      name,
-						Value:     value,
-						Here:      n.here,
-						HereOf:    hereOf,
-						Elsewhere: n.elsewhere,
-						ElseOf:    all - hereOf,
-					},
-				)
-			}
-		}
+	if len(q.By) > 0 {
+		names = slices.DeleteFunc(names, func(n string) bool { return !slices.Contains(q.By, n) })
 	}
-	out.Values = facet.Outstanding(list, out.Looked)
+	list, err := c.compare(ctx, names)
+	if err != nil {
+		return nil, err
+	}
+	out := &Against{Said: a.said(), Looked: c.looked, Values: facet.Outstanding(list, c.looked)}
 	out.Values = out.Values[:min(len(out.Values), q.Limit)]
-	out.Said = a.said()
 	return out, nil
 }
 
-// compare counts the values of an attribute here and elsewhere. Segments of which
-// nothing is here are answered by what their heads say, where that is enough.
-func (a *asked) compare(
-	ctx context.Context,
-	name string,
-	every []hit,
-	here map[*view]columns.Bits,
-) (map[string]versus, error) {
-	column := a.names[name]
-	views := make([]*view, len(every))
-	for i, h := range every {
+func rowsOf(hits []hit) (n int64) {
+	for _, h := range hits {
+		n += int64(h.rows.Count())
+	}
+	return n
+}
+
+// comparison is what is compared with what.
+type comparison struct {
+	*asked
+	here, every    []hit
+	hereOf, elseOf int64
+	looked         int
+	values         map[string]map[string]int64 // attribute → value → events here
+}
+
+// compare counts, here and elsewhere, the values that could stand out.
+func (c *comparison) compare(ctx context.Context, names []string) ([]facet.Odd, error) {
+	for _, name := range names {
+		coded, spelled, err := c.coded(ctx, c.here, name)
+		if err != nil {
+			return nil, err
+		}
+		counts := make([][]int64, len(c.here))
+		each(c.here, func(i int, h hit) {
+			h.core = &columns.Core{} // without weights
+			counts[i] = coded[i].counts(h)
+		})
+		sums := map[string]int64{}
+		for i, list := range counts {
+			for code, n := range list[1:] {
+				if n > 0 {
+					sums[spelled(coded[i].values[code])] += n
+				}
+			}
+		}
+		c.values[name] = sums
+		c.looked += len(sums)
+	}
+	var out []facet.Odd
+	for _, name := range names {
+		maps.DeleteFunc(c.values[name], func(_ string, n int64) bool {
+			return !facet.Promising(n, c.hereOf, c.elseOf, c.looked)
+		})
+		if len(c.values[name]) == 0 {
+			continue
+		}
+		all, err := c.everywhere(ctx, name)
+		if err != nil {
+			return nil, err
+		}
+		for value, n := range c.values[name] {
+			out = append(out, facet.Odd{Name: name, Value: value, Here: n, HereOf: c.hereOf,
+				Elsewhere: all[value] - n, ElseOf: c.elseOf})
+		}
+	}
+	return out, nil
+}
+
+// everywhere counts the promising values of an attribute in all events. Segments whose
+// heads say it are not read.
+func (c *comparison) everywhere(ctx context.Context, name string) (map[string]int64, error) {
+	column := c.names[name]
+	views := make([]*view, len(c.every))
+	for i, h := range c.every {
 		views[i] = h.view
 	}
-	if err := a.loadHeads(ctx, views, column); err != nil {
+	if err := c.loadHeads(ctx, views, column); err != nil {
 		return nil, err
 	}
-	spelled, err := a.spelled(ctx, name)
+	spelled, err := c.spelled(ctx, name)
 	if err != nil {
 		return nil, err
 	}
-	out := map[string]versus{}
+	wanted, out := c.values[name], map[string]int64{}
 	var read []hit
-	for _, h := range every {
+	for _, h := range c.every {
 		head, ok := h.heads[column]
 		switch {
 		case ok && head == nil && h.changes == nil: // no row has one
-		case ok && h.whole && here[h.view] == nil && head.Values != nil:
+		case ok && h.whole && head.Values != nil:
 			for i, v := range head.Values {
-				key := spelled(v)
-				x := out[key]
-				x.elsewhere += head.Rows[i]
-				out[key] = x
+				if s := spelled(v); wanted[s] > 0 {
+					out[s] += head.Rows[i]
+				}
 			}
+		case ok && column >= columns.FirstOwn && h.changes == nil && head.Values == nil && !c.mayHold(head, wanted):
 		default:
 			read = append(read, h)
 		}
 	}
-	coded, err := a.coded(ctx, read, name)
+	coded, _, err := c.coded(ctx, read, name)
 	if err != nil {
 		return nil, err
 	}
-	counted := make([]map[string]versus, len(read))
-	each(read, func(i int, h hit) { counted[i] = coded[i].versus(h, here[h.view]) })
-	for _, m := range counted {
-		for value, n := range m {
-			x := out[value]
-			out[value] = versus{x.here + n.here, x.elsewhere + n.elsewhere}
+	counts := make([][]int64, len(read))
+	each(read, func(i int, h hit) {
+		h.core = &columns.Core{}
+		counts[i] = coded[i].counts(h)
+	})
+	for i, list := range counts {
+		for code, n := range list[1:] {
+			if n > 0 {
+				if s := spelled(coded[i].values[code]); wanted[s] > 0 {
+					out[s] += n
+				}
+			}
 		}
 	}
 	return out, nil
 }
 
-// versus counts the rows of each value that are here, and those that are not.
-func (c coded) versus(h hit, here columns.Bits) map[string]versus {
-	sums := make([]versus, len(c.values)+1)
-	h.rows.Each(func(row int) {
-		code := c.code(row)
-		if here != nil && here.Has(row) {
-			sums[code].here++
-		} else {
-			sums[code].elsewhere++
-		}
-	})
-	out := map[string]versus{}
-	for i, n := range sums[1:] {
-		if n.here+n.elsewhere > 0 {
-			x := out[c.values[i]]
-			out[c.values[i]] = versus{x.here + n.here, x.elsewhere + n.elsewhere}
+// mayHold says whether one of some values may be in a column.
+func (c *comparison) mayHold(head *columns.Head, wanted map[string]int64) bool {
+	for s := range wanted {
+		if head.May(columns.TextValue(s)) {
+			return true
 		}
 	}
-	return out
+	return false
 }

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"time"
 
+	"firethorn/internal/core/columns"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/db"
 )
@@ -90,11 +91,11 @@ func (s *Service) Histogram(ctx context.Context, q HistogramAsk) (*Histogram, er
 		out.Series = []Series{{Points: a.points(hits, moments, nil, 0)[0]}}
 		return out, nil
 	}
-	f, err := a.facet(ctx, hits, q.By, q.Limit, 0)
+	f, err := newCounting(a, hits).facet(ctx, q.By, q.Limit, 0)
 	if err != nil {
 		return nil, err
 	}
-	coded, err := a.coded(ctx, hits, q.By)
+	coded, spelled, err := a.coded(ctx, hits, q.By)
 	if err != nil {
 		return nil, err
 	}
@@ -104,7 +105,7 @@ func (s *Service) Histogram(ctx context.Context, q HistogramAsk) (*Histogram, er
 	}
 	slots := make([]func(row int) int, len(hits))
 	for i := range hits {
-		of := coded[i].slots(place)
+		of := coded[i].slots(place, spelled)
 		slots[i] = func(row int) int { return of[coded[i].code(row)] - 1 }
 	}
 	for i, points := range a.points(hits, moments, slots, len(f.Values)) {
@@ -230,7 +231,7 @@ type userKey uint64
 // repeats.
 func distinct[T any](lists []T, of func(T) []userKey, parts int) []int64 {
 	out := make([]int64, parts)
-	byPart := make([]userSet, parts)
+	byPart := make([]columns.UserSet, parts)
 	many := parts > 512
 	var all []userKey
 	for _, l := range lists {
@@ -238,13 +239,13 @@ func distinct[T any](lists []T, of func(T) []userKey, parts int) []int64 {
 			if many {
 				all = append(all, k)
 			} else {
-				byPart[k>>32].add(uint32(k))
+				byPart[k>>32].Add(uint32(k))
 			}
 		}
 	}
 	if !many {
 		for i := range byPart {
-			out[i] = byPart[i].count()
+			out[i] = byPart[i].Count()
 		}
 		return out
 	}

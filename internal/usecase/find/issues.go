@@ -6,6 +6,7 @@ import (
 	"slices"
 	"time"
 
+	"firethorn/internal/core/columns"
 	"firethorn/internal/core/issue"
 	"firethorn/internal/core/query"
 	"firethorn/internal/db"
@@ -176,7 +177,7 @@ func (a *asked) matching(hits []hit, list []*issues.Issue) map[int64]Matching {
 	}
 	type sum struct {
 		events, first, last int64
-		users               userSet
+		users               columns.UserSet
 	}
 	sums := make([]sum, len(list))
 	for i := range sums {
@@ -191,13 +192,13 @@ func (a *asked) matching(hits []hit, list []*issues.Issue) map[int64]Matching {
 			x := &sums[of[i]-1]
 			x.events += h.core.Weight(row)
 			x.first, x.last = min(x.first, h.core.Times[row]), max(x.last, h.core.Times[row])
-			x.users.add(h.core.Users[row])
+			x.users.Add(h.core.Users[row])
 		})
 	}
 	out := map[int64]Matching{}
 	for i, is := range list {
 		if x := sums[i]; x.events > 0 {
-			out[is.ID] = Matching{x.events, x.users.count(), db.FromMicros(x.first), db.FromMicros(x.last)}
+			out[is.ID] = Matching{x.events, x.users.Count(), db.FromMicros(x.first), db.FromMicros(x.last)}
 		}
 	}
 	return out

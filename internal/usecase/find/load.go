@@ -19,6 +19,7 @@ type partKey struct {
 	version int
 	kind    partKind
 	column  uint32
+	set     uint64 // of sums: which segments they are of
 }
 
 type partKind uint8
@@ -29,10 +30,13 @@ const (
 	userPart
 	headPart
 	columnPart
+	sumPart
+	totalPart
+	tellingPart
 )
 
 func (n *snapshot) key(v *view, kind partKind, column uint32) partKey {
-	return partKey{n.project, v.Key, v.Version, kind, column}
+	return partKey{project: n.project, Key: v.Key, version: v.Version, kind: kind, column: column}
 }
 
 // partBytes is about how much memory a part takes.
@@ -56,6 +60,8 @@ func partBytes(_ partKey, part any) int {
 		}
 	case columns.Users:
 		return p.Bytes()
+	case *sum:
+		return p.bytes()
 	}
 	return 50
 }

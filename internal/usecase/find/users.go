@@ -159,7 +159,7 @@ func (a *asked) called(ctx context.Context, hits []hit, list []tally) (map[uint3
 		if a.names[name] == 0 {
 			continue
 		}
-		coded, err := a.coded(ctx, theirs, name)
+		coded, _, err := a.coded(ctx, theirs, name)
 		if err != nil {
 			return nil, err
 		}
@@ -169,7 +169,7 @@ func (a *asked) called(ctx context.Context, hits []hit, list []tally) (map[uint3
 				if code == 0 || len(of[name]) >= mostIdentities {
 					continue
 				}
-				if v := coded[i].values[code-1]; !slices.Contains(of[name], v) {
+				if v := coded[i].values[code-1].String(); !slices.Contains(of[name], v) {
 					of[name] = append(of[name], v)
 				}
 			}
