@@ -48,8 +48,15 @@ func finding(ctx context.Context, opt settings) error {
 	}
 	fmt.Printf("%d events after %s\n", s.count("SELECT COUNT(*) FROM event"), time.Since(began).Round(time.Second))
 	bytes := s.count("SELECT SUM(LENGTH(head)+LENGTH(body)) FROM segment_column")
-	fmt.Printf("the index: %.1f bytes an event; %.1f of them what users are told apart by\n", float64(bytes)/float64(opt.events),
-		float64(s.count("SELECT SUM(LENGTH(head)+LENGTH(body)) FROM segment_column WHERE attribute=0"))/float64(opt.events))
+	fmt.Printf(
+		"the index: %.1f bytes an event; %.1f of them what users are told apart by\n",
+		float64(bytes)/float64(opt.events),
+		float64(
+			s.count("SELECT SUM(LENGTH(head)+LENGTH(body)) FROM segment_column WHERE attribute=0"),
+		)/float64(
+			opt.events,
+		),
+	)
 	var flags []string
 	if opt.profile != "" {
 		flags = []string{"--cpu-profile", opt.profile}
@@ -110,23 +117,59 @@ func (s *scene) searches(a *asker, m *made) []*timed {
 		return a.get("/api/projects/quayside/" + call + "?" + q.Encode())
 	}
 	of := func(list ...string) func(i int) string { return func(i int) string { return list[i%len(list)] } }
-	fields := of("type:TideError owner:none", "release:5.3.0", "berth state:accepted", "function:f123* users:>2", "appeared-in:newest", "no fare", "first:<9d file:src/map/*", "crane OR pier")
-	two := of("device.type:e.type-2 browser.name:r.name-3", "plan:plan-1 berth.zone:h.zone-4", "-os.name:s.name-0 booking.vehicle:ehicle-1", "url.template:mplate-17 browser.version:>20",
-		"ship.name:p.name-7 geo.country.iso_code:o_code-3")
+	fields := of(
+		"type:TideError owner:none",
+		"release:5.3.0",
+		"berth state:accepted",
+		"function:f123* users:>2",
+		"appeared-in:newest",
+		"no fare",
+		"first:<9d file:src/map/*",
+		"crane OR pier",
+	)
+	two := of(
+		"device.type:e.type-2 browser.name:r.name-3",
+		"plan:plan-1 berth.zone:h.zone-4",
+		"-os.name:s.name-0 booking.vehicle:ehicle-1",
+		"url.template:mplate-17 browser.version:>20",
+		"ship.name:p.name-7 geo.country.iso_code:o_code-3",
+	)
 	third := "browser.name:r.name-0 os.name:s.name-0"
 	return []*timed{
-		{what: "list by search on fields (50 ms)", ask: func(i int) error { return get("issues", "search", fields(i), "limit", "50") }},
-		{what: "list by two attributes (200 ms)", ask: func(i int) error { return get("issues", "search", two(i), "limit", "50") }},
-		{what: "events by two attributes", ask: func(i int) error { return get("events", "search", two(i), "limit", "50") }},
+		{
+			what: "list by search on fields (50 ms)",
+			ask:  func(i int) error { return get("issues", "search", fields(i), "limit", "50") },
+		},
+		{
+			what: "list by two attributes (200 ms)",
+			ask:  func(i int) error { return get("issues", "search", two(i), "limit", "50") },
+		},
+		{
+			what: "events by two attributes",
+			ask:  func(i int) error { return get("events", "search", two(i), "limit", "50") },
+		},
 		{what: "twelve facets, unfiltered (50 ms)", ask: func(int) error { return get("facets") }},
 		{what: "twelve facets, of a third (200 ms)", ask: func(int) error { return get("facets", "search", third) }},
 		{what: "histogram by hour (100 ms)", ask: func(int) error { return get("histogram", "interval", "1h") }},
-		{what: "a user, by id or address (50 ms)", ask: func(i int) error { return a.get("/api/projects/quayside/users/" + m.somebody(i)) }},
-		{what: "an issue against the others (300 ms)", ask: func(i int) error { return get("facets/against", "issue", fmt.Sprint(1+(i*7919)%90)) }},
+		{
+			what: "a user, by id or address (50 ms)",
+			ask:  func(i int) error { return a.get("/api/projects/quayside/users/" + m.somebody(i)) },
+		},
+		{
+			what: "an issue against the others (300 ms)",
+			ask:  func(i int) error { return get("facets/against", "issue", fmt.Sprint(1+(i*7919)%90)) },
+		},
 		{what: "completion (30 ms)", ask: func(i int) error {
-			return get("search/complete", "search", of("geo.country.iso_code:o", "brow", "url.template:", "release:")(i))
+			return get(
+				"search/complete",
+				"search",
+				of("geo.country.iso_code:o", "brow", "url.template:", "release:")(i),
+			)
 		}},
-		{what: "everything kept: list by two attributes", ask: func(i int) error { return get("issues", "search", two(i), "window", "all") }},
+		{
+			what: "everything kept: list by two attributes",
+			ask:  func(i int) error { return get("issues", "search", two(i), "window", "all") },
+		},
 	}
 }
 

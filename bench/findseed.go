@@ -37,19 +37,110 @@ type column struct {
 // and some of its own.
 func fortyColumns() []column {
 	out := []column{
-		{"browser.name", 6, 2, .97, false, false}, {"browser.version", 40, 3, .97, false, true}, {"os.name", 6, 1.6, .98, false, false},
-		{"os.version", 30, 2.5, .95, false, false}, {"device.type", 3, 1.5, .98, false, false}, {"device.model.name", 900, 3, .6, false, false},
-		{"browser.language", 40, 4, .97, false, false}, {"browser.mobile", 2, 1.3, .97, false, false}, {"url.template", 120, 2, .9, true, false},
-		{"url.path", 30_000, 2, .9, true, false}, {"error.type", 40, 2, 1, true, false}, {"http.request.method", 5, 3, .4, false, false},
-		{"http.response.status_code", 20, 2, .4, true, true}, {"server.address", 12, 2, .4, false, false}, {"http.route", 80, 2, .4, true, false},
-		{"service.name", 3, 2, 1, false, false}, {"service.version", 12, 2, .98, false, false}, {"deployment.environment.name", 3, 4, 1, false, false},
-		{"telemetry.sdk.name", 2, 2, 1, false, false}, {"telemetry.sdk.version", 6, 3, 1, false, false}, {"telemetry.sdk.language", 2, 2, 1, false, false},
-		{"thread.name", 60, 2, .2, false, false}, {"code.function.name", 900, 2, .3, true, false}, {"network.connection.type", 4, 2, .5, false, false},
-		{"geo.country.iso_code", 60, 3, .9, false, false}, {"user_agent.original", 3000, 3, .95, false, false}, {"plan", 4, 2, .7, false, false},
-		{"berth.zone", 8, 1.5, .3, true, false}, {"ship.name", 40, 1.5, .3, false, false}, {"booking.vehicle", 2, 1.5, .5, false, false},
-		{"booking.passengers", 12, 2, .5, false, true}, {"cart.count", 30, 3, .4, false, true}, {"feature.map", 2, 1, .9, false, false},
-		{"feature.fares", 3, 2, .9, false, false}, {"tide.station", 300, 2, .2, false, false}, {"timetable.season", 4, 2, .6, false, false},
-		{"page.age_s", 4000, 1.5, .8, false, true}, {"request.id", 1 << 30, 1, .3, false, false}, {"user.id", 0, 1, .9, false, false},
+		{
+			"browser.name",
+			6,
+			2,
+			.97,
+			false,
+			false,
+		}, {"browser.version", 40, 3, .97, false, true}, {"os.name", 6, 1.6, .98, false, false},
+		{
+			"os.version",
+			30,
+			2.5,
+			.95,
+			false,
+			false,
+		}, {"device.type", 3, 1.5, .98, false, false}, {"device.model.name", 900, 3, .6, false, false},
+		{
+			"browser.language",
+			40,
+			4,
+			.97,
+			false,
+			false,
+		}, {"browser.mobile", 2, 1.3, .97, false, false}, {"url.template", 120, 2, .9, true, false},
+		{
+			"url.path",
+			30_000,
+			2,
+			.9,
+			true,
+			false,
+		}, {"error.type", 40, 2, 1, true, false}, {"http.request.method", 5, 3, .4, false, false},
+		{
+			"http.response.status_code",
+			20,
+			2,
+			.4,
+			true,
+			true,
+		}, {"server.address", 12, 2, .4, false, false}, {"http.route", 80, 2, .4, true, false},
+		{
+			"service.name",
+			3,
+			2,
+			1,
+			false,
+			false,
+		}, {"service.version", 12, 2, .98, false, false}, {"deployment.environment.name", 3, 4, 1, false, false},
+		{
+			"telemetry.sdk.name",
+			2,
+			2,
+			1,
+			false,
+			false,
+		}, {"telemetry.sdk.version", 6, 3, 1, false, false}, {"telemetry.sdk.language", 2, 2, 1, false, false},
+		{
+			"thread.name",
+			60,
+			2,
+			.2,
+			false,
+			false,
+		}, {"code.function.name", 900, 2, .3, true, false}, {"network.connection.type", 4, 2, .5, false, false},
+		{
+			"geo.country.iso_code",
+			60,
+			3,
+			.9,
+			false,
+			false,
+		}, {"user_agent.original", 3000, 3, .95, false, false}, {"plan", 4, 2, .7, false, false},
+		{
+			"berth.zone",
+			8,
+			1.5,
+			.3,
+			true,
+			false,
+		}, {"ship.name", 40, 1.5, .3, false, false}, {"booking.vehicle", 2, 1.5, .5, false, false},
+		{
+			"booking.passengers",
+			12,
+			2,
+			.5,
+			false,
+			true,
+		}, {"cart.count", 30, 3, .4, false, true}, {"feature.map", 2, 1, .9, false, false},
+		{
+			"feature.fares",
+			3,
+			2,
+			.9,
+			false,
+			false,
+		}, {"tide.station", 300, 2, .2, false, false}, {"timetable.season", 4, 2, .6, false, false},
+		{
+			"page.age_s",
+			4000,
+			1.5,
+			.8,
+			false,
+			true,
+		}, {"request.id", 1 << 30, 1, .3, false, false}, {"user.id", 0, 1, .9, false, false},
 		{"user.email", 0, 1, .4, false, false},
 	}
 	return out
@@ -146,7 +237,9 @@ func (s *scene) makeEvents(ctx context.Context, events int) (*made, error) {
 	}
 	defer func() { _, _ = s.db.Exec("SET GLOBAL innodb_flush_log_at_trx_commit=1") }()
 	m := &made{columns: fortyColumns(), users: 1_000_000, perDay: events / 28, pairs: map[[2]int64]int64{},
-		project: s.count("SELECT id FROM project WHERE name='quayside'"), env: s.count("SELECT MIN(id) FROM environment")}
+		project: s.count(
+			"SELECT id FROM project WHERE name='quayside'",
+		), env: s.count("SELECT MIN(id) FROM environment")}
 	if err := s.db.QueryRowContext(ctx, "SELECT user_secret FROM project WHERE id=?", m.project).Scan(&m.secret); err != nil {
 		return nil, err
 	}
@@ -263,24 +356,43 @@ func (m *made) day(ctx context.Context, s *scene, day, base int64) error {
 
 // events writes the rows of events.
 func (m *made) events(ctx context.Context, s *scene, day int64, keepDay int, rows []columns.Row) error {
-	return s.load(ctx, "event", "(project, filing, keep_day, store_day, @id, thrown, received, variant, app_release, environment, user, handled, odd_time, has_body, stands_for) SET id=UNHEX(@id)", func(w *bufio.Writer) {
-		for _, r := range rows {
-			var id [16]byte
-			binary.BigEndian.PutUint64(id[:], uint64(r.Time))
-			binary.BigEndian.PutUint64(id[8:], uint64(r.Position))
-			user, handled := `\N`, "0"
-			if r.User != 0 {
-				user = strconv.FormatInt(m.userHash(int(r.User)), 10)
-			}
-			for _, c := range r.Cells {
-				if c.Column == columns.Handled && c.Value.Text == "true" {
-					handled = "1"
+	return s.load(
+		ctx,
+		"event",
+		"(project, filing, keep_day, store_day, @id, thrown, received, variant, app_release, environment, user, handled, odd_time, has_body, stands_for) SET id=UNHEX(@id)",
+		func(w *bufio.Writer) {
+			for _, r := range rows {
+				var id [16]byte
+				binary.BigEndian.PutUint64(id[:], uint64(r.Time))
+				binary.BigEndian.PutUint64(id[8:], uint64(r.Position))
+				user, handled := `\N`, "0"
+				if r.User != 0 {
+					user = strconv.FormatInt(m.userHash(int(r.User)), 10)
 				}
+				for _, c := range r.Cells {
+					if c.Column == columns.Handled && c.Value.Text == "true" {
+						handled = "1"
+					}
+				}
+				fmt.Fprintf(
+					w,
+					"%d\t%d\t%d\t%d\t%s\t%d\t%d\t%d\t%d\t%d\t%s\t%s\t0\t0\t1\n",
+					m.project,
+					r.Position,
+					keepDay,
+					day,
+					hex.EncodeToString(id[:]),
+					r.Time,
+					r.Time+1000,
+					r.Variant,
+					int64(r.Cells[0].Value.Number),
+					m.env,
+					user,
+					handled,
+				)
 			}
-			fmt.Fprintf(w, "%d\t%d\t%d\t%d\t%s\t%d\t%d\t%d\t%d\t%d\t%s\t%s\t0\t0\t1\n", m.project, r.Position, keepDay, day, hex.EncodeToString(id[:]),
-				r.Time, r.Time+1000, r.Variant, int64(r.Cells[0].Value.Number), m.env, user, handled)
-		}
-	})
+		},
+	)
 }
 
 // totals writes what is counted of the events.

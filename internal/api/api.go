@@ -126,7 +126,8 @@ func problem(status int, msg string, errs []error) *web.Problem {
 func (a *API) register(r chi.Router, f *calls.Frame, metrics http.Handler) (huma.API, error) {
 	h := describe(r)
 	t := calls.NewTable(r, h, f)
-	for _, add := range []func(*calls.Table, *calls.Frame){people.Add, projects.Add, issues.Add, search.Add, releases.Add,
+	for _, add := range []func(*calls.Table, *calls.Frame){people.Add, projects.Add, issues.Add, search.Add,
+		releases.Add,
 		symbols.Add, operations.Add} {
 		add(t, f)
 	}

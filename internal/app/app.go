@@ -82,7 +82,8 @@ func Run(ctx context.Context, c Config, out io.Writer) error {
 		dsn = privateDSN
 	}
 	store, err := records.Open(ctx,
-		records.Options{DSN: dsn, Log: c.Log, Now: c.now, Ahead: c.ClockOffset, NewerSchema: c.NewerSchema})
+		records.Options{DSN: dsn, Log: c.Log, Now: c.now, Ahead: c.ClockOffset, NewerSchema: c.NewerSchema,
+			SearchMemory: c.SearchMem})
 	if err != nil {
 		return err
 	}

@@ -28,6 +28,7 @@ type Config struct {
 	PublicURL        string // how people reach the service; "" is http://LISTEN
 	Terminal         bool   // somebody reads standard output
 	SymbolMem        int    // bytes of decoded symbols held in memory
+	SearchMem        int    // bytes of the search index held in memory
 	Limits           intake.Limits
 	NewerSchema      bool          // use a schema that a newer version made
 	StoreOnly        bool          // take events in, let other processes file them

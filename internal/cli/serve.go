@@ -34,6 +34,7 @@ func serveCommand() *cli.Command {
 				Sources: cli.EnvVars("FIRETHORN_DATABASE_LISTEN")},
 			&cli.StringFlag{Name: "public-url", Usage: "the `URL` people reach the service at; links are built from it", Sources: cli.EnvVars("FIRETHORN_PUBLIC_URL")},
 			&cli.IntFlag{Name: "symbol-memory", Value: 256, Usage: "`MiB` of decoded symbols to hold"},
+			&cli.IntFlag{Name: "search-memory", Value: 512, Usage: "`MiB` of the search index to hold"},
 			&cli.StringFlag{Name: "log-level", Value: "info",
 				Usage: "debug, info, warn or error; debug says of each call and job how long it took"},
 			&cli.BoolFlag{Name: "store-only", Usage: "take events in and let other processes on the same database file them"},
@@ -81,7 +82,8 @@ func serveCommand() *cli.Command {
 			return app.Run(ctx, app.Config{
 				Data: c.String("data"), Listen: c.String("listen"), Database: database,
 				DatabaseListen: c.String("database-listen"), PublicURL: c.String("public-url"),
-				Terminal: show.IsTerminal(c.Root().Writer), SymbolMem: c.Int("symbol-memory") << 20, Limits: limits,
+				Terminal: show.IsTerminal(c.Root().Writer), SymbolMem: c.Int("symbol-memory") << 20,
+				SearchMem: c.Int("search-memory") << 20, Limits: limits,
 				Log: log, SmallDatabase: c.Bool("small-database"),
 				StoreOnly: c.Bool("store-only"), NewerSchema: c.Bool("allow-newer-schema"),
 				Metrics: c.String("metrics-listen"), ClockOffset: c.Duration("clock-offset"),

@@ -69,6 +69,8 @@ type Options struct {
 	Ahead time.Duration // that Now is set ahead on purpose, for tests of days to come
 	// NewerSchema lets this version use a schema that a newer one made.
 	NewerSchema bool
+	// SearchMemory bounds what is held of the search index, in bytes; 0: what suits tests.
+	SearchMemory int
 }
 
 // Open connects, brings the schema up to date, and builds what works on it.
@@ -82,10 +84,10 @@ func Open(ctx context.Context, opt Options) (*Records, error) {
 		d.Close()
 		return nil, err
 	}
-	return build(d, tables), nil
+	return build(d, tables, opt.SearchMemory), nil
 }
 
-func build(d *db.DB, tables *schema.Schema) *Records {
+func build(d *db.DB, tables *schema.Schema, searchMemory int) *Records {
 	r := &Records{DB: d, Schema: tables}
 	r.Audit = audit.New(d)
 	r.Names = names.New(d)
@@ -99,7 +101,10 @@ func build(d *db.DB, tables *schema.Schema) *Records {
 	r.Symbols = symbolstore.New(d, r.Names)
 	r.Scoring = scoring.New(d, r.Issues, r.Releases, r.Status)
 	r.Attributes = segments.NewAttributes(d, r.Names)
-	r.Ingest = ingest.New(ingest.Needs{DB: d, Accounts: r.Accounts, Attributes: r.Attributes, Events: r.Events, Inbox: r.Inbox, Issues: r.Issues,
+	identities := segments.NewIdentities(d)
+	r.Ingest = ingest.New(ingest.Needs{DB: d, Accounts: r.Accounts, Attributes: r.Attributes,
+		Identities: identities, Events: r.Events,
+		Inbox: r.Inbox, Issues: r.Issues,
 		Names: r.Names, Projects: r.Projects, Releases: r.Releases, Status: r.Status})
 	r.Moves = moves.New(moves.Needs{DB: d, Events: r.Events, Ingest: r.Ingest, Issues: r.Issues, Releases: r.Releases,
 		Status: r.Status})
@@ -107,13 +112,17 @@ func build(d *db.DB, tables *schema.Schema) *Records {
 		Releases: r.Releases, Status: r.Status})
 	r.Similar = similar.New(d, r.Events, r.Issues)
 	r.Regrouping = regrouping.New(d, r.Events, r.Issues, r.Moves, r.Projects)
-	r.Indexing = indexing.New(indexing.Needs{DB: d, Attributes: r.Attributes, Events: r.Events, Issues: r.Issues, Names: r.Names,
+	r.Indexing = indexing.New(indexing.Needs{DB: d, Attributes: r.Attributes, Identities: identities,
+		Events: r.Events, Issues: r.Issues,
+		Names:    r.Names,
 		Projects: r.Projects})
-	r.Retention = retention.New(retention.Needs{DB: d, Events: r.Events, Inbox: r.Inbox, Index: r.Indexing, Ingest: r.Ingest,
+	r.Retention = retention.New(retention.Needs{DB: d, Events: r.Events, Identities: identities, Inbox: r.Inbox,
+		Index:  r.Indexing,
+		Ingest: r.Ingest,
 		Issues: r.Issues, Moves: r.Moves, Projects: r.Projects, Schema: r.Schema, Status: r.Status, Symbols: r.Symbols})
 	r.Overview = overview.New(d, r.Issues)
 	r.Find = find.New(find.Needs{DB: d, Accounts: r.Accounts, Events: r.Events, Issues: r.Issues, Projects: r.Projects,
-		Releases: r.Releases})
+		Releases: r.Releases, CacheBytes: searchMemory})
 	return r
 }
 

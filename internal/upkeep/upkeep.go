@@ -117,10 +117,14 @@ func (u *Upkeep) jobs() []jobs.Job {
 		}},
 
 		{Name: "note-facts", Lane: "index", Every: soon, List: s.Indexing.Factless, Step: u.noteFacts},
-		{Name: "note-words", Lane: "index", Every: soon, Limit: jobTime, List: s.Indexing.Wordless, Step: s.Indexing.NoteWords},
-		{Name: "merge-index", Lane: "index", Every: soon, Limit: jobTime, List: s.Indexing.Mergeable, Step: s.Indexing.Merge},
-		{Name: "fill-index", Lane: "index", Every: soon, Limit: jobTime, List: s.Indexing.Incomplete, Step: s.Indexing.Fill},
-		{Name: "fold-index", Lane: "index", Every: often, Limit: jobTime, List: s.Indexing.Changed, Step: s.Indexing.Fold},
+		{Name: "note-words", Lane: "index", Every: soon, Limit: jobTime, List: s.Indexing.Wordless,
+			Step: s.Indexing.NoteWords},
+		{Name: "merge-index", Lane: "index", Every: soon, Limit: jobTime, List: s.Indexing.Mergeable,
+			Step: s.Indexing.Merge},
+		{Name: "fill-index", Lane: "index", Every: soon, Limit: jobTime, List: s.Indexing.Incomplete,
+			Step: s.Indexing.Fill},
+		{Name: "fold-index", Lane: "index", Every: often, Limit: jobTime, List: s.Indexing.Changed,
+			Step: s.Indexing.Fold},
 
 		{Name: "compile-symbols", Lane: "symbols", Every: time.Second, Lease: "compile", List: u.uncompiled,
 			Step: u.compile},

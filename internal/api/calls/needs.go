@@ -251,7 +251,8 @@ type Releases interface {
 // Find answers searches.
 type Find interface {
 	Against(ctx context.Context, q find.FacetAsk) (*find.Against, error)
-	Complete(ctx context.Context, p *projects.Project, asker find.Asker, text string, at, limit int) (*find.Completion, error)
+	Complete(ctx context.Context, p *projects.Project, asker find.Asker, text string, at,
+		limit int) (*find.Completion, error)
 	DeleteSaved(ctx context.Context, project, person int64, name string, shared bool) error
 	FindEvents(ctx context.Context, q find.EventAsk) (*find.EventPage, error)
 	Facets(ctx context.Context, q find.FacetAsk) (*find.Facets, error)

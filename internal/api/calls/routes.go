@@ -18,7 +18,8 @@ type Route struct {
 // Routes is the table of all calls. A call that is in no row has no handler, and a
 // row without a handler does not start: see Table.Check.
 func Routes() []Route {
-	return slices.Concat(peopleRoutes(), roleRoutes(), issueRoutes(), eventRoutes(), searchRoutes(), releaseRoutes(), groupingRoutes(),
+	return slices.Concat(peopleRoutes(), roleRoutes(), issueRoutes(), eventRoutes(), searchRoutes(),
+		releaseRoutes(), groupingRoutes(),
 		projectRoutes(), serviceRoutes())
 }
 

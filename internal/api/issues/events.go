@@ -143,7 +143,8 @@ func (a *handlers) eventPage(ctx context.Context, p *projects.Project, issue int
 }
 
 // foundEvents is a page of the events that fit a search.
-func (a *handlers) foundEvents(ctx context.Context, p *projects.Project, issue int64, page Page) (*calls.Body[contract.Events], error) {
+func (a *handlers) foundEvents(ctx context.Context, p *projects.Project, issue int64,
+	page Page) (*calls.Body[contract.Events], error) {
 	ask, err := a.Ask(ctx, p, page.SearchIn)
 	if err != nil {
 		return nil, err

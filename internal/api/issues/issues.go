@@ -99,7 +99,8 @@ func (a *handlers) listIssues(ctx context.Context, p *projects.Project, in *Issu
 	if err != nil {
 		return nil, err
 	}
-	out := contract.Issues{Issues: rows.IssuesOf(page.Issues, a.Store.DB.Now()), States: map[string]int64{}, Searched: rows.Searched(page.Said)}
+	out := contract.Issues{Issues: rows.IssuesOf(page.Issues, a.Store.DB.Now()), States: map[string]int64{},
+		Searched: rows.Searched(page.Said)}
 	for i, is := range page.Issues {
 		if m, ok := page.Matching[is.ID]; ok {
 			out.Issues[i].Matching = &contract.Matching{Events: m.Events, Users: m.Users, First: m.First, Last: m.Last}
@@ -117,7 +118,8 @@ func (a *handlers) listIssues(ctx context.Context, p *projects.Project, in *Issu
 
 // issueAsk is a search for issues, with words that must occur beside it. Whoever may
 // not read events may not ask what is in them either.
-func (a *handlers) issueAsk(ctx context.Context, p *projects.Project, in calls.SearchIn, text string) (find.Ask, error) {
+func (a *handlers) issueAsk(ctx context.Context, p *projects.Project, in calls.SearchIn, text string) (find.Ask,
+	error) {
 	for _, w := range strings.Fields(text) {
 		in.Search = strings.TrimSpace(query.String(query.Word{Text: w}) + " " + in.Search)
 	}

@@ -166,8 +166,10 @@ func (a *handlers) actMany(ctx context.Context, p *projects.Project, in *struct 
 		if err != nil {
 			return nil, err
 		}
-		m.List = func(ctx context.Context, after *issues.IssueCursor, limit int) ([]*issues.Issue, *issues.IssueCursor, error) {
-			page, err := a.Store.Find.FindIssues(ctx, find.IssueAsk{Ask: ask, Order: issues.ByImpact, States: states, Limit: limit, After: after})
+		m.List = func(ctx context.Context, after *issues.IssueCursor, limit int) ([]*issues.Issue,
+			*issues.IssueCursor, error) {
+			page, err := a.Store.Find.FindIssues(ctx, find.IssueAsk{Ask: ask, Order: issues.ByImpact,
+				States: states, Limit: limit, After: after})
 			if err != nil {
 				return nil, nil, err
 			}

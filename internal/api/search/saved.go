@@ -21,7 +21,8 @@ func (h *handlers) saved(t *calls.Table) {
 	calls.OnProject(
 		t,
 		"list-searches",
-		func(ctx context.Context, p *projects.Project, in *calls.ProjectPath) (*calls.Body[contract.SavedSearches], error) {
+		func(ctx context.Context, p *projects.Project, in *calls.ProjectPath) (*calls.Body[contract.SavedSearches],
+			error) {
 			list, err := h.Store.Find.SavedSearches(ctx, p.ID, h.Asker(ctx).Person)
 			out := contract.SavedSearches{Searches: []contract.SavedSearch{}}
 			for _, x := range list {

@@ -56,7 +56,8 @@ func Issue() *cli.Command {
 }
 
 func listCommand() *cli.Command {
-	return &cli.Command{Name: "list", Usage: "a project's issues, what hurts most first", Description: command.SearchHelp,
+	return &cli.Command{Name: "list", Usage: "a project's issues, what hurts most first",
+		Description: command.SearchHelp,
 		Flags: append(command.SearchFlags(), []cli.Flag{
 			&cli.StringSliceFlag{Name: "state", Usage: "new, accepted, regressed, parked, fixed, dismissed, open (the first three) or all", Value: []string{"open"}},
 			&cli.StringFlag{Name: "order", Value: "impact",
@@ -66,7 +67,8 @@ func listCommand() *cli.Command {
 			&cli.StringFlag{Name: "cursor", Usage: "`next` of the page before"},
 		}...),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			q := command.SearchQuery(c, url.Values{"order": {c.String("order")}, "limit": {strconv.Itoa(c.Int("limit"))},
+			q := command.SearchQuery(c, url.Values{"order": {c.String("order")},
+				"limit": {strconv.Itoa(c.Int("limit"))},
 				"state": {strings.Join(c.StringSlice("state"), ",")}})
 			for _, name := range []string{"text", "cursor"} {
 				if v := c.String(name); v != "" {
@@ -167,7 +169,8 @@ func showIssues(out io.Writer, v contract.Issues) {
 	}
 	show.Table(out, func(row func(...any)) {
 		matching := slices.ContainsFunc(v.Issues, func(i contract.Issue) bool { return i.Matching != nil })
-		head := []any{"IMPACT", "ISSUE", "HEADLINE", "PLACE", "  USERS", " EVENTS", "STATE", "OWNER", "LAST SEEN", "RELEASES"}
+		head := []any{"IMPACT", "ISSUE", "HEADLINE", "PLACE", "  USERS", " EVENTS", "STATE", "OWNER", "LAST SEEN",
+			"RELEASES"}
 		if matching {
 			head = append(head[:4], append([]any{"MATCHING"}, head[4:]...)...)
 		}
@@ -181,7 +184,8 @@ func showIssues(out io.Writer, v contract.Issues) {
 			if i.LastRelease != i.FirstRelease {
 				releases += " → " + show.OrDash(i.LastRelease)
 			}
-			cells := []any{fmt.Sprintf("%5.1f", i.Impact), i.ID, show.Cut(i.Headline, 48), show.OrDash(show.Cut(i.Place, 40)),
+			cells := []any{fmt.Sprintf("%5.1f", i.Impact), i.ID, show.Cut(i.Headline, 48),
+				show.OrDash(show.Cut(i.Place, 40)),
 				show.Figure(i.Users), show.Figure(i.Events), i.State, owner, show.Ago(i.LastSeen), releases}
 			if matching {
 				cells = append(cells[:4:4], append([]any{matched(i.Matching)}, cells[4:]...)...)

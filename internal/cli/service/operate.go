@@ -204,43 +204,44 @@ func showQueue(out io.Writer, v contract.Queue) {
 
 // User is the command about the people that an application's errors hit.
 func User() *cli.Command {
-	return &cli.Command{Name: "user", Usage: "the people your application hits", Commands: append(search.Users(), []*cli.Command{
-		{Name: "erase", Usage: "forget a user: bodies that hold them go, counts stay",
-			Arguments:   []cli.Argument{command.Text("identity")},
-			Description: "IDENTITY is what events carry: the user.id, else user.email, user.name and so on. Waits until it is done.",
-			Action: func(ctx context.Context, c *cli.Command) error {
-				identity, err := command.Arg(c, "identity")
-				if err != nil {
-					return err
-				}
-				cl, err := command.NewClient(ctx, c)
-				if err != nil {
-					return err
-				}
-				path, err := command.OfProject("/erasures")(cl)
-				if err != nil {
-					return err
-				}
-				var e contract.Erasure
-				raw, err := cl.Call(ctx, http.MethodPost, path, contract.EraseUser{User: identity}, &e)
-				for err == nil && !e.Done {
-					select {
-					case <-ctx.Done():
-						return ctx.Err()
-					case <-time.After(200 * time.Millisecond):
+	return &cli.Command{Name: "user", Usage: "the people your application hits", Commands: append(search.Users(),
+		[]*cli.Command{
+			{Name: "erase", Usage: "forget a user: bodies that hold them go, counts stay",
+				Arguments:   []cli.Argument{command.Text("identity")},
+				Description: "IDENTITY is what events carry: the user.id, else user.email, user.name and so on. Waits until it is done.",
+				Action: func(ctx context.Context, c *cli.Command) error {
+					identity, err := command.Arg(c, "identity")
+					if err != nil {
+						return err
 					}
-					raw, err = cl.Call(ctx, http.MethodGet, path+"/"+strconv.FormatInt(e.ID, 10), nil, &e)
-				}
-				if err != nil {
-					return err
-				}
-				if c.String("format") == "json" {
-					_, err = c.Root().Writer.Write(raw)
-					return err
-				}
-				fmt.Fprintf(c.Root().Writer, "erased from %s %s, still counted, as of a user that has no name\n",
-					show.Count(e.Events), show.Plural(int(e.Events), "event", "events"))
-				return nil
-			}},
-	}...)}
+					cl, err := command.NewClient(ctx, c)
+					if err != nil {
+						return err
+					}
+					path, err := command.OfProject("/erasures")(cl)
+					if err != nil {
+						return err
+					}
+					var e contract.Erasure
+					raw, err := cl.Call(ctx, http.MethodPost, path, contract.EraseUser{User: identity}, &e)
+					for err == nil && !e.Done {
+						select {
+						case <-ctx.Done():
+							return ctx.Err()
+						case <-time.After(200 * time.Millisecond):
+						}
+						raw, err = cl.Call(ctx, http.MethodGet, path+"/"+strconv.FormatInt(e.ID, 10), nil, &e)
+					}
+					if err != nil {
+						return err
+					}
+					if c.String("format") == "json" {
+						_, err = c.Root().Writer.Write(raw)
+						return err
+					}
+					fmt.Fprintf(c.Root().Writer, "erased from %s %s, still counted, as of a user that has no name\n",
+						show.Count(e.Events), show.Plural(int(e.Events), "event", "events"))
+					return nil
+				}},
+		}...)}
 }

@@ -97,10 +97,12 @@ func valueOf(v any) (columns.Value, bool) {
 // derive tells what follows from what an event says.
 func derive(e *event.Event, tell func(name, value string)) {
 	text := func(name string) string {
-		if v := e.Attributes.Text(name); v != "" {
-			return v
+		for _, from := range []event.Attributes{e.Attributes, e.Resource} {
+			if v, ok := valueOf(from[name]); ok {
+				return v.String()
+			}
 		}
-		return e.Resource.Text(name)
+		return ""
 	}
 	if len(e.Exceptions) > 0 {
 		tell("error.type", e.Exceptions[0].Type)

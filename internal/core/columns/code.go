@@ -201,20 +201,20 @@ func (c *Codec) ReadUsers(head []byte) (Users, error) {
 // ColumnParts writes a column of a large segment: what it holds, and its codes.
 func (c *Codec) ColumnParts(core *Core, col *Column) (head, body []byte) {
 	h, w := &writer{}, &writer{}
-	h.count(len(col.Values))
-	few := len(col.Values) <= FewValues
+	h.count(col.Values.Len())
+	few := col.Values.Len() <= FewValues
 	if few {
 		all := AllBits(col.Rows())
 		weights := col.Counts(core, all)
 		rows := col.Counts(&Core{Positions: core.Positions}, all)
-		for i, v := range col.Values {
+		for i, v := range col.Values.All() {
 			h.value(v)
 			h.count(int(rows[i+1]))
 			h.count(int(weights[i+1]))
 		}
 	} else {
 		known := map[uint64]bool{}
-		for _, v := range col.Values {
+		for _, v := range col.Values.All() {
 			known[filterKey(v)] = true
 		}
 		h.filter(filterOf(known))
@@ -294,9 +294,9 @@ func (w *writer) core(c *Core) {
 
 // column writes the codes of a column, and its values where they stand nowhere else.
 func (w *writer) column(c *Column, values bool) {
-	w.count(len(c.Values))
+	w.count(c.Values.Len())
 	if values {
-		for _, v := range c.Values {
+		for _, v := range c.Values.All() {
 			w.value(v)
 		}
 	}

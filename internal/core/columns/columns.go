@@ -100,9 +100,9 @@ func (c *Core) Weight(row int) int64 {
 }
 
 // Column is one attribute: the values that occur, and for each row which it has.
-// Code 0 says that the row has none, code n that it has Values[n-1].
+// Code 0 says that the row has none, code n that it has Values.At(n-1).
 type Column struct {
-	Values []Value
+	Values Dict
 	narrow []uint8 // one of both: narrow where 255 values are enough
 	wide   []uint16
 }
@@ -120,11 +120,7 @@ func (c *Column) Rows() int { return max(len(c.narrow), len(c.wide)) }
 
 // Bytes is about how much memory a column takes.
 func (c *Column) Bytes() int {
-	n := len(c.narrow) + 2*len(c.wide) + 40*len(c.Values)
-	for _, v := range c.Values {
-		n += len(v.Text)
-	}
-	return n
+	return len(c.narrow) + 2*len(c.wide) + c.Values.Bytes()
 }
 
 // Bytes is about how much memory the core takes.
@@ -134,7 +130,7 @@ func (c *Core) Bytes() int {
 
 // newColumn makes a column of codes.
 func newColumn(values []Value, codes []uint16) *Column {
-	c := &Column{Values: values}
+	c := &Column{Values: DictOf(values)}
 	if len(values) > 255 {
 		c.wide = codes
 		return c
@@ -196,7 +192,7 @@ func (s *Segment) Row(i int) Row {
 		Weight: uint32(s.Weight(i)), Unknown: s.Unknown != nil && s.Unknown.Has(i)}
 	for id, c := range s.Columns {
 		if code := c.Code(i); code > 0 {
-			r.Cells = append(r.Cells, Cell{id, c.Values[code-1]})
+			r.Cells = append(r.Cells, Cell{id, c.Values.At(code - 1)})
 		}
 	}
 	slices.SortFunc(r.Cells, func(a, b Cell) int { return cmp.Compare(a.Column, b.Column) })

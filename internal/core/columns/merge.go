@@ -86,7 +86,7 @@ func Merge(list []*Segment, patches map[int64]Patch, drop map[uint32]bool) *Segm
 		if drop[id] {
 			continue
 		}
-		if c := mergeColumn(id, list, at, patched); len(c.Values) > 0 {
+		if c := mergeColumn(id, list, at, patched); c.Values.Len() > 0 {
 			out.Columns[id] = c
 		}
 	}
@@ -135,7 +135,7 @@ func mergeColumn(id uint32, list []*Segment, at []spot, patched map[spot]*Row) *
 	to := make([][]uint16, len(list)) // of each segment: its codes → those of the whole; 0: not met yet
 	for i, s := range list {
 		if c := s.Columns[id]; c != nil {
-			to[i] = make([]uint16, len(c.Values)+1)
+			to[i] = make([]uint16, c.Values.Len()+1)
 		}
 	}
 	codes := make([]uint16, len(at))
@@ -155,7 +155,7 @@ func mergeColumn(id uint32, list []*Segment, at []spot, patched map[spot]*Row) *
 			continue
 		}
 		if to[x.segment][old] == 0 {
-			to[x.segment][old] = code(c.Values[old-1])
+			to[x.segment][old] = code(c.Values.At(int(old) - 1))
 		}
 		codes[i] = to[x.segment][old]
 	}
@@ -196,7 +196,7 @@ func (c *Column) Patched(id uint32, core *Core, patches map[int64]Patch) *Column
 	var values []Value
 	codes := make([]uint16, core.Rows())
 	if c != nil {
-		values = slices.Clone(c.Values)
+		values = c.Values.list()
 		for i := range codes {
 			codes[i] = uint16(c.Code(i))
 		}

@@ -5,9 +5,9 @@ import "math/bits"
 // Select gives the rows whose value passes a test. Those without a value do not.
 func (c *Column) Select(test func(Value) bool) Bits {
 	out := NewBits(c.Rows())
-	pass := make([]uint64, len(c.Values)+1)
+	pass := make([]uint64, c.Values.Len()+1)
 	some := false
-	for i, v := range c.Values {
+	for i, v := range c.Values.All() {
 		if test(v) {
 			pass[i+1], some = 1, true
 		}
@@ -41,7 +41,7 @@ func (c *Column) Present() Bits { return c.Select(func(Value) bool { return true
 
 // Counts adds up, by code, how many events the selected rows stand for.
 func (c *Column) Counts(core *Core, selected Bits) []int64 {
-	out := make([]int64, len(c.Values)+1)
+	out := make([]int64, c.Values.Len()+1)
 	if c.narrow != nil {
 		countCodes(out, c.narrow, core, selected)
 	} else {

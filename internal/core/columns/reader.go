@@ -119,18 +119,19 @@ func (r *reader) core(c *Core) {
 // where they stand here.
 func (r *reader) column(rows int, values []Value) *Column {
 	n := r.count(MaxRows)
-	c := &Column{Values: values}
+	c := &Column{}
 	if values == nil {
-		c.Values = make([]Value, 0, min(n, len(r.b)))
+		values = make([]Value, 0, min(n, len(r.b)))
 		for range n {
-			if c.Values = append(c.Values, r.value()); r.bad {
+			if values = append(values, r.value()); r.bad {
 				return c
 			}
 		}
 	}
-	if r.bad = r.bad || n != len(c.Values); r.bad {
+	if r.bad = r.bad || n != len(values); r.bad {
 		return c
 	}
+	c.Values = DictOf(values)
 	if n <= 255 {
 		c.narrow = append(make([]uint8, 0, rows), r.bytes(rows)...)
 		for _, code := range c.narrow {

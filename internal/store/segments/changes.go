@@ -31,7 +31,8 @@ func Changes(ctx context.Context, q db.Querier, project int64, limit int) ([]Cha
 		var variant, user sql.Null[uint32]
 		var cells []byte
 		if err := db.ScanNames(r, db.Into{"position": &c.Position, "keep_day": &c.KeepDay, "revision": &c.Revision,
-			"gone": &c.Gone, "blank": &c.Blank, "variant": &variant, "user_number": &user, "cells": &cells}); err != nil {
+			"gone": &c.Gone, "blank": &c.Blank, "variant": &variant, "user_number": &user,
+			"cells": &cells}); err != nil {
 			return c, err
 		}
 		if variant.Valid {

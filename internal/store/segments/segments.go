@@ -256,8 +256,10 @@ func Encode(codec *columns.Codec, m Meta, s *columns.Segment) Encoded {
 // Write writes a segment.
 func Write(ctx context.Context, tx *sql.Tx, project int64, e Encoded) error {
 	m := e.Meta
-	if _, err := tx.ExecContext(ctx, "INSERT INTO segment (project, "+metaColumns+", body) VALUES (?,?,?,?,?,?,?,?,?,?,?)",
-		project, m.KeepDay, m.First, m.Last, m.Version, m.Tier, m.Events, m.MinTime, m.MaxTime, false, e.body); err != nil {
+	if _, err := tx.ExecContext(ctx,
+		"INSERT INTO segment (project, "+metaColumns+", body) VALUES (?,?,?,?,?,?,?,?,?,?,?)",
+		project, m.KeepDay, m.First, m.Last, m.Version, m.Tier, m.Events, m.MinTime, m.MaxTime, false,
+		e.body); err != nil {
 		return fmt.Errorf("segment of position %d: %w", m.First, err)
 	}
 	rows := make([][]any, len(e.parts))

@@ -78,16 +78,6 @@ func UsersOf(ctx context.Context, q db.Querier, project int64, numbers []int64) 
 	return out, nil
 }
 
-// AddIdentities notes which users an identity, by its hash, was seen with.
-func AddIdentities(ctx context.Context, tx *sql.Tx, project int64, pairs [][2]int64) error {
-	rows := make([][]any, 0, len(pairs))
-	for _, p := range pairs {
-		rows = append(rows, []any{project, p[0], p[1]})
-	}
-	db.SortRows(rows, 3)
-	return db.InsertRows(ctx, tx, "INSERT IGNORE INTO user_identity (project, identity, user)", "", rows)
-}
-
 // UsersNamed gives the users that an identity, by its hash, was seen with, and the
 // one whose own it is.
 func UsersNamed(ctx context.Context, q db.Querier, project, identity int64) ([]int64, error) {
@@ -104,14 +94,17 @@ func UsersNamed(ctx context.Context, q db.Querier, project, identity int64) ([]i
 
 // ForgetUser puts a replacement in the place of a user that is erased.
 func ForgetUser(ctx context.Context, tx *sql.Tx, project, user, replacement int64) error {
-	if _, err := tx.ExecContext(ctx, "DELETE FROM user_identity WHERE project=? AND user=?", project, user); err != nil {
+	if _, err := tx.ExecContext(ctx, "DELETE FROM user_identity WHERE project=? AND user=?", project,
+		user); err != nil {
 		return err
 	}
-	if _, err := tx.ExecContext(ctx, "DELETE FROM user_identity WHERE project=? AND identity=?", project, user); err != nil {
+	if _, err := tx.ExecContext(ctx, "DELETE FROM user_identity WHERE project=? AND identity=?", project,
+		user); err != nil {
 		return err
 	}
 	var known int
-	if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM user_number WHERE project=? AND user=?", project, replacement).Scan(&known); err != nil ||
+	if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM user_number WHERE project=? AND user=?", project,
+		replacement).Scan(&known); err != nil ||
 		known > 0 {
 		return err
 	}

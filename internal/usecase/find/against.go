@@ -83,7 +83,7 @@ func (c *comparison) compare(ctx context.Context, names []string) ([]facet.Odd, 
 		for i, list := range counts {
 			for code, n := range list[1:] {
 				if n > 0 {
-					sums[spelled(coded[i].values[code])] += n
+					sums[spelled(coded[i].values.At(code))] += n
 				}
 			}
 		}
@@ -154,7 +154,7 @@ func (c *comparison) everywhere(ctx context.Context, name string) (map[string]in
 	for i, list := range counts {
 		for code, n := range list[1:] {
 			if n > 0 {
-				if s := spelled(coded[i].values[code]); wanted[s] > 0 {
+				if s := spelled(coded[i].values.At(code)); wanted[s] > 0 {
 					out[s] += n
 				}
 			}

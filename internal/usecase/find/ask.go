@@ -180,9 +180,9 @@ func (a *asked) test(ctx context.Context) (test, error) {
 	if err != nil || a.Issue == 0 {
 		return t, err
 	}
-	pass := make([]bool, len(a.members.issue))
-	for i, id := range a.members.issue {
+	pass := make([]bool, len(a.members.Issue))
+	for i, id := range a.members.Issue {
 		pass[i] = id == a.Issue
 	}
-	return allOf{variantTest{a.members.passing(pass)}, t}, nil
+	return allOf{variantTest{a.members.Passing(pass)}, t}, nil
 }

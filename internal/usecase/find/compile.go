@@ -98,7 +98,7 @@ func (c *compiler) leaf(ctx context.Context, n query.Node, negated bool) (test, 
 	}
 	if _, field := query.FieldOf(name); field || name == "" {
 		pass, err := c.variants(ctx, n, negated)
-		return variantTest{c.n.members.passing(pass)}, err
+		return variantTest{c.n.members.Passing(pass)}, err
 	}
 	out := valueTest{column: c.n.names[name], negated: negated}
 	switch n := n.(type) {

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"firethorn/internal/core/query"
+	"firethorn/internal/store/members"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/store/segments"
 )
@@ -116,10 +117,11 @@ func (n *snapshot) offerValues(ctx context.Context, c *compiler, name string, co
 		}
 		return err
 	case field && n.names[name] == 0:
-		for fact, t := range map[string]*texts{"type": &n.members.typ, "file": &n.members.file, "function": &n.members.function} {
+		for fact, t := range map[string]*members.Texts{"type": &n.members.Type, "file": &n.members.File,
+			"function": &n.members.Function} {
 			if fact == name {
-				for _, code := range t.code {
-					counts[t.all[code]]++
+				for _, code := range t.Code {
+					counts[t.All[code]]++
 				}
 			}
 		}
@@ -169,7 +171,7 @@ func (n *snapshot) newestValues(ctx context.Context, c *compiler, name string, c
 		if col := h.cols[n.names[name]]; col != nil {
 			for i, events := range col.Counts(h.core, h.rows)[1:] {
 				if events > 0 {
-					counts[spelled(col.Values[i])] += events
+					counts[spelled(col.Values.At(i))] += events
 				}
 			}
 		}

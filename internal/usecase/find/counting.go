@@ -153,7 +153,10 @@ func (c *counting) facet(ctx context.Context, name string, limit int, total int6
 		shown[i] = v.Value
 	}
 	users := usersOf(c.rest, coded, spelled, shown)
-	missing := slices.DeleteFunc(slices.Clone(shown), func(v string) bool { return whole.users[v] != nil || whole.events[v] == 0 })
+	missing := slices.DeleteFunc(slices.Clone(shown), func(v string) bool {
+		return whole.users[v] != nil ||
+			whole.events[v] == 0
+	})
 	if len(missing) > 0 {
 		coded, spelled, err := c.coded(ctx, c.whole, name)
 		if err != nil {
@@ -226,7 +229,8 @@ func top(sums map[string]int64, limit int) []Counted {
 }
 
 // usersOf gives the users of some values.
-func usersOf(hits []hit, coded []coded, spelled func(columns.Value) string, values []string) map[string]*columns.UserSet {
+func usersOf(hits []hit, coded []coded, spelled func(columns.Value) string,
+	values []string) map[string]*columns.UserSet {
 	place := map[string]int{}
 	for i, v := range values {
 		place[v] = i + 1
@@ -263,7 +267,7 @@ func summed(hits []hit, coded []coded) map[columns.Value]int64 {
 	for i, list := range counts {
 		for code, n := range list[1:] {
 			if n > 0 {
-				sums[coded[i].values[code]] += n
+				sums[coded[i].values.At(code)] += n
 			}
 		}
 	}

@@ -10,6 +10,7 @@ import (
 	"firethorn/internal/core/query"
 	"firethorn/internal/core/text"
 	"firethorn/internal/db"
+	"firethorn/internal/store/members"
 )
 
 // FacetAsk asks for the values of attributes.
@@ -90,7 +91,8 @@ func (n *snapshot) mayFacet(by []string) error {
 		if _, ok := n.names[name]; ok || slices.Contains(factNames, name) {
 			continue
 		}
-		for _, e := range query.Check(query.Term{Name: name, Values: []query.Value{query.Exactly("")}, Column: 1}, n.attributes()) {
+		for _, e := range query.Check(query.Term{Name: name, Values: []query.Value{query.Exactly("")}, Column: 1},
+			n.attributes()) {
 			if e.Nearest = text.Nearest(name, append(n.attributes(), factNames...)); e.Nearest != "" {
 				return fault.New(fault.BadInput, "there is no attribute %q; did you mean %s?", name, e.Nearest)
 			}
@@ -110,9 +112,9 @@ func (n *snapshot) mayFacet(by []string) error {
 }
 
 // coded is what rows of a segment have of an attribute, as codes: 0 is none, n is
-// values[n-1].
+// values.At(n-1).
 type coded struct {
-	values []columns.Value
+	values columns.Dict
 	column *columns.Column // nil: code says it
 	code   func(row int) int
 }
@@ -122,7 +124,7 @@ func (c coded) counts(h hit) []int64 {
 	if c.column != nil {
 		return c.column.Counts(h.core, h.rows)
 	}
-	sums := make([]int64, len(c.values)+1)
+	sums := make([]int64, c.values.Len()+1)
 	h.rows.Each(func(row int) { sums[c.code(row)] += h.core.Weight(row) })
 	return sums
 }
@@ -142,8 +144,8 @@ func (c coded) addUsers(h hit, slots []int, sets []columns.UserSet) {
 
 // slots gives each code its place in a list of values; 0: it is not in it.
 func (c coded) slots(place map[string]int, spelled func(columns.Value) string) []int {
-	out := make([]int, len(c.values)+1)
-	for i, v := range c.values {
+	out := make([]int, c.values.Len()+1)
+	for i, v := range c.values.All() {
 		out[i+1] = place[spelled(v)]
 	}
 	return out
@@ -177,19 +179,21 @@ func (a *asked) coded(ctx context.Context, hits []hit, name string) ([]coded, fu
 
 // factCodes are what the traces of rows say, as codes.
 func (a *asked) factCodes(hits []hit, name string) []coded {
-	facts := map[string]*texts{"type": &a.members.typ, "file": &a.members.file, "function": &a.members.function}[name]
-	values := make([]columns.Value, len(facts.all))
-	for i, s := range facts.all {
+	facts := map[string]*members.Texts{"type": &a.members.Type, "file": &a.members.File,
+		"function": &a.members.Function}[name]
+	values := make([]columns.Value, len(facts.All))
+	for i, s := range facts.All {
 		values[i] = columns.TextValue(s)
 	}
+	dict := columns.DictOf(values)
 	out := make([]coded, len(hits))
 	for i, h := range hits {
-		out[i] = coded{values: values, code: func(row int) int {
-			at := a.members.index(h.core.Variants[row])
-			if at < 0 || facts.all[facts.code[at]] == "" {
+		out[i] = coded{values: dict, code: func(row int) int {
+			at := a.members.Index(h.core.Variants[row])
+			if at < 0 || facts.All[facts.Code[at]] == "" {
 				return 0
 			}
-			return int(facts.code[at]) + 1
+			return int(facts.Code[at]) + 1
 		}}
 	}
 	return out

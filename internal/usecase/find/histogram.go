@@ -1,7 +1,6 @@
 package find
 
 import (
-	"cmp"
 	"context"
 	"slices"
 	"time"
@@ -179,13 +178,21 @@ func next(at time.Time, interval time.Duration, zone *time.Location) time.Time {
 func (a *asked) points(hits []hit, moments []int64, slots []func(row int) int, series int) [][]Point {
 	series = max(series, 1)
 	n := len(moments) - 1
+	byHit := map[*view]int{}
+	for i, h := range hits {
+		byHit[h.view] = i
+	}
+	many := int64(series*n)*a.users/8 > mostSetBytes
 	type sums struct {
 		events []int64
-		users  []userKey
+		sets   []columns.UserSet
+		users  []userKey // instead of sets, where those would take too much
 	}
-	parts := make([]sums, len(hits))
-	each(hits, func(i int, h hit) {
-		p := sums{events: make([]int64, series*n)}
+	parts := byWorker(hits, func(h hit, p *sums) {
+		if p.events == nil {
+			p.events, p.sets = make([]int64, series*n), make([]columns.UserSet, series*n)
+		}
+		i := byHit[h.view]
 		h.rows.Each(func(row int) {
 			slot := 0
 			if slots != nil {
@@ -193,27 +200,39 @@ func (a *asked) points(hits []hit, moments []int64, slots []func(row int) int, s
 					return
 				}
 			}
-			part, found := slices.BinarySearch(moments, h.core.Times[row])
-			if !found {
-				part--
-			}
+			part := partOf(moments, h.core.Times[row])
 			if part < 0 || part >= n {
 				return
 			}
 			p.events[slot*n+part] += h.core.Weight(row)
-			if u := h.core.Users[row]; u != 0 {
+			u := h.core.Users[row]
+			switch {
+			case u == 0:
+			case many:
 				p.users = append(p.users, userKey(slot*n+part)<<32|userKey(u))
+			default:
+				p.sets[slot*n+part].Add(u)
 			}
 		})
-		slices.Sort(p.users)
-		p.users = slices.Compact(p.users)
-		parts[i] = p
 	})
-	events, users := make([]int64, series*n), distinct(parts, func(p sums) []userKey { return p.users }, series*n)
-	for _, p := range parts {
-		for i, x := range p.events {
-			events[i] += x
+	events, users := make([]int64, series*n), make([]int64, series*n)
+	var keys []userKey
+	for i := range events {
+		var set columns.UserSet
+		for _, p := range parts {
+			if p.events != nil {
+				events[i] += p.events[i]
+				set.Join(p.sets[i])
+			}
 		}
+		users[i] = set.Count()
+	}
+	for _, p := range parts {
+		keys = append(keys, p.users...)
+	}
+	slices.Sort(keys)
+	for _, k := range slices.Compact(keys) {
+		users[k>>32]++
 	}
 	out := make([][]Point, series)
 	for s := range out {
@@ -224,34 +243,17 @@ func (a *asked) points(hits []hit, moments []int64, slots []func(row int) int, s
 	return out
 }
 
+// mostSetBytes is how much memory the users of a histogram may take as sets.
+const mostSetBytes = 64 << 20
+
+// partOf is the part of a histogram that a moment lies in; -1: before the first.
+func partOf(moments []int64, at int64) int {
+	part, found := slices.BinarySearch(moments, at)
+	if !found {
+		part--
+	}
+	return part
+}
+
 // userKey is a part and a user in it.
 type userKey uint64
-
-// distinct counts the users of each part over several lists, each sorted and without
-// repeats.
-func distinct[T any](lists []T, of func(T) []userKey, parts int) []int64 {
-	out := make([]int64, parts)
-	byPart := make([]columns.UserSet, parts)
-	many := parts > 512
-	var all []userKey
-	for _, l := range lists {
-		for _, k := range of(l) {
-			if many {
-				all = append(all, k)
-			} else {
-				byPart[k>>32].Add(uint32(k))
-			}
-		}
-	}
-	if !many {
-		for i := range byPart {
-			out[i] = byPart[i].Count()
-		}
-		return out
-	}
-	slices.SortFunc(all, cmp.Compare[userKey])
-	for _, k := range slices.Compact(all) {
-		out[k>>32]++
-	}
-	return out
-}

@@ -2,6 +2,7 @@ package find
 
 import (
 	"context"
+	"maps"
 	"math"
 	"slices"
 	"time"
@@ -47,7 +48,11 @@ func (s *Service) FindIssues(ctx context.Context, q IssueAsk) (*IssuePage, error
 	var rows, events []query.Node
 	looked := q.Window != nil || asksEvents(a.tree)
 	for _, n := range query.Conjuncts(a.tree) {
-		if ofRow(n, looked) {
+		common, err := a.common(ctx, n, looked)
+		if err != nil {
+			return nil, err
+		}
+		if common || ofRow(n, looked) {
 			rows = append(rows, n)
 		} else {
 			events = append(events, n)
@@ -94,6 +99,29 @@ func (s *Service) FindIssues(ctx context.Context, q IssueAsk) (*IssuePage, error
 	return page, nil
 }
 
+// common says whether a part of a search asks for a release or environment that so many
+// issues were seen in that walking the list is quicker than listing them.
+func (a *asked) common(ctx context.Context, n query.Node, looked bool) (bool, error) {
+	facts := slices.ContainsFunc(query.Names(a.tree), func(name string) bool { return slices.Contains(ofTraces, name) })
+	if looked || facts || !slices.Contains(counterFields, nameOf(n)) { // facts must hold of the same variant
+		return false, nil
+	}
+	ids, err := a.interned(ctx, n)
+	if err != nil || len(ids) == 0 {
+		return false, err
+	}
+	table, column := counterOf(nameOf(n))
+	list := slices.Sorted(maps.Keys(ids))
+	var found int
+	err = a.tx.QueryRowContext(ctx,
+		"SELECT COUNT(*) FROM (SELECT 1 FROM "+table+" WHERE "+column+" IN ("+db.Marks(len(list))+") LIMIT ?) x",
+		append(db.AnyOf(list), manyIssues)...).Scan(&found)
+	return found == manyIssues, err
+}
+
+// manyIssues is how many issues, with their variants, are many.
+const manyIssues = 5000
+
 // AsksEvents says whether single events are looked at for a search for issues. One that
 // cannot be read, or names a saved search, may.
 func AsksEvents(a Ask) bool {
@@ -127,7 +155,7 @@ func (a *asked) fitting(ctx context.Context, tree query.Node, looked bool) (map[
 		pass, err := a.variantsOf(ctx, tree)
 		for i, ok := range pass {
 			if ok {
-				out[a.members.issue[i]] = true
+				out[a.members.Issue[i]] = true
 			}
 		}
 		return out, nil, err
@@ -144,9 +172,9 @@ func (a *asked) fitting(ctx context.Context, tree query.Node, looked bool) (map[
 	m := a.members
 	found := make([][]bool, len(hits))
 	each(hits, func(i int, h hit) {
-		seen := make([]bool, len(m.ids))
+		seen := make([]bool, len(m.IDs))
 		h.rows.Each(func(row int) {
-			if at := m.index(h.core.Variants[row]); at >= 0 {
+			if at := m.Index(h.core.Variants[row]); at >= 0 {
 				seen[at] = true
 			}
 		})
@@ -155,7 +183,7 @@ func (a *asked) fitting(ctx context.Context, tree query.Node, looked bool) (map[
 	for _, seen := range found {
 		for at, ok := range seen {
 			if ok {
-				out[m.issue[at]] = true
+				out[m.Issue[at]] = true
 			}
 		}
 	}
@@ -169,8 +197,8 @@ func (a *asked) matching(hits []hit, list []*issues.Issue) map[int64]Matching {
 		at[is.ID] = i
 	}
 	m := a.members
-	of := make([]int, len(m.ids)) // variant → issue of the page, from 1
-	for i, id := range m.issue {
+	of := make([]int, len(m.IDs)) // variant → issue of the page, from 1
+	for i, id := range m.Issue {
 		if n, ok := at[id]; ok {
 			of[i] = n + 1
 		}
@@ -185,7 +213,7 @@ func (a *asked) matching(hits []hit, list []*issues.Issue) map[int64]Matching {
 	}
 	for _, h := range hits {
 		h.rows.Each(func(row int) {
-			i := m.index(h.core.Variants[row])
+			i := m.Index(h.core.Variants[row])
 			if i < 0 || of[i] == 0 {
 				return
 			}

@@ -71,7 +71,8 @@ func (s *Service) Save(ctx context.Context, a Ask, x Saved, who accounts.Actor) 
 	}
 	return warnings, s.db.InTx(ctx, func(tx *sql.Tx) error {
 		var count int
-		if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM saved_search WHERE project=?", a.Project.ID).Scan(&count); err != nil {
+		if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM saved_search WHERE project=?",
+			a.Project.ID).Scan(&count); err != nil {
 			return err
 		}
 		if count >= mostSaved {

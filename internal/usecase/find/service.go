@@ -17,6 +17,7 @@ import (
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/events"
 	"firethorn/internal/store/issues"
+	"firethorn/internal/store/members"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/store/releases"
 )
@@ -32,7 +33,7 @@ type Service struct {
 
 	codec   *columns.Codec
 	held    *cache.Cache[partKey, any] // what was read of segments
-	members *memberCache
+	members *members.Store
 }
 
 // Needs are what the service is built on.
@@ -43,15 +44,16 @@ type Needs struct {
 	Issues   *issues.Store
 	Projects *projects.Store
 	Releases *releases.Store
-	// CacheBytes bounds the memory for columns; 0: 256 MiB.
+	// CacheBytes bounds the memory for columns; 0: 64 MiB.
 	CacheBytes int
 }
 
 // New makes a service.
 func New(n Needs) *Service {
 	if n.CacheBytes == 0 {
-		n.CacheBytes = 256 << 20
+		n.CacheBytes = 64 << 20
 	}
 	return &Service{db: n.DB, accounts: n.Accounts, events: n.Events, issues: n.Issues, projects: n.Projects,
-		releases: n.Releases, codec: columns.NewCodec(), held: cache.New(n.CacheBytes, partBytes), members: newMemberCache()}
+		releases: n.Releases, codec: columns.NewCodec(), held: cache.New(n.CacheBytes, partBytes),
+		members: members.New()}
 }

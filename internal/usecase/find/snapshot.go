@@ -9,6 +9,7 @@ import (
 
 	"firethorn/internal/core/columns"
 	"firethorn/internal/db"
+	"firethorn/internal/store/members"
 	"firethorn/internal/store/segments"
 )
 
@@ -32,7 +33,7 @@ type snapshot struct {
 	s        *Service
 	tx       *sql.Tx
 	project  int64
-	members  *members
+	members  *members.Members
 	names    map[string]uint32 // attributes → columns
 	views    []*view
 	from, to int64
@@ -101,7 +102,7 @@ func (n *snapshot) read(ctx context.Context) error {
 	if err := n.readNames(ctx); err != nil {
 		return err
 	}
-	if n.members, err = n.s.membersOf(ctx, n.tx, n.project, version); err != nil {
+	if n.members, err = n.s.members.Of(ctx, n.tx, n.project, version); err != nil {
 		return err
 	}
 	gaps, err := segments.Gaps(ctx, n.tx, n.project)
@@ -117,7 +118,8 @@ func (n *snapshot) read(ctx context.Context) error {
 func (n *snapshot) spread(changes []segments.Change) {
 	i := 0
 	for _, v := range n.views { // both are in the order of days and positions
-		for i < len(changes) && (changes[i].KeepDay < v.KeepDay || changes[i].KeepDay == v.KeepDay && changes[i].Position < v.First) {
+		for i < len(changes) && (changes[i].KeepDay < v.KeepDay || changes[i].KeepDay == v.KeepDay &&
+			changes[i].Position < v.First) {
 			i++
 		}
 		for ; i < len(changes) && changes[i].KeepDay == v.KeepDay && changes[i].Position <= v.Last; i++ {

@@ -39,8 +39,8 @@ func (a *asked) choose(ctx context.Context, hits []hit) ([]string, error) {
 	for _, s := range sample {
 		views = append(views, s.hit)
 		for _, row := range s.rows {
-			if at := a.members.index(s.core.Variants[row]); at >= 0 && issues[a.members.issue[at]] == 0 {
-				issues[a.members.issue[at]] = len(issues) + 1
+			if at := a.members.Index(s.core.Variants[row]); at >= 0 && issues[a.members.Issue[at]] == 0 {
+				issues[a.members.Issue[at]] = len(issues) + 1
 			}
 		}
 	}
@@ -83,15 +83,15 @@ func (a *asked) pairs(sample []sampleOf, coded []coded, issues map[int64]int) []
 			code := coded[i].code(row)
 			n, ok := known[code]
 			if !ok {
-				v := coded[i].values[code-1]
+				v := coded[i].values.At(code - 1)
 				if numbers[v] == 0 {
 					numbers[v] = len(numbers) + 1
 				}
 				n = numbers[v]
 				known[code] = n
 			}
-			if at := a.members.index(s.core.Variants[row]); at >= 0 {
-				out = append(out, facet.Pair{Value: n, Issue: issues[a.members.issue[at]]})
+			if at := a.members.Index(s.core.Variants[row]); at >= 0 {
+				out = append(out, facet.Pair{Value: n, Issue: issues[a.members.Issue[at]]})
 			}
 		}
 	}

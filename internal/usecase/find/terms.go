@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -95,6 +96,8 @@ func (c *compiler) rowTerm(ctx context.Context, t query.Term) (condition, error)
 		return inReleases(t.Name, ids), err
 	case "fixed-in":
 		return c.fixedIn(ctx, t)
+	case "release", "environment":
+		return c.seenIn(ctx, t)
 	}
 	var out []condition
 	for _, v := range t.Values {
@@ -249,6 +252,17 @@ func (c *compiler) owner(ctx context.Context, t query.Term, v query.Value) (cond
 	return out, nil
 }
 
+// seenIn asks for issues that were seen in some releases or environments.
+func (c *compiler) seenIn(ctx context.Context, n query.Node) (condition, error) {
+	ids, err := c.interned(ctx, n)
+	if err != nil || len(ids) == 0 {
+		return never, err
+	}
+	table, column := counterOf(nameOf(n))
+	list := slices.Sorted(maps.Keys(ids))
+	return condition{"EXISTS (SELECT 1 FROM " + table + " x WHERE x.issue=l.issue AND x." + column + " IN (" + db.Marks(len(list)) + "))", db.AnyOf(list)}, nil
+}
+
 // numberColumns are the columns of fields that are numbers. The impact is kept in
 // tenths.
 var numberColumns = map[string]string{"events": "l.events", "users": "l.users", "impact": "l.impact/10"}
@@ -266,6 +280,8 @@ func (c *compiler) rowRange(ctx context.Context, r query.Range) (condition, erro
 		return inReleases(r.Name, ids), err
 	case "fixed-in":
 		return c.fixedIn(ctx, r)
+	case "release":
+		return c.seenIn(ctx, r)
 	}
 	column, ok := numberColumns[r.Name]
 	if !ok {

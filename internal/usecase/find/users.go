@@ -169,7 +169,7 @@ func (a *asked) called(ctx context.Context, hits []hit, list []tally) (map[uint3
 				if code == 0 || len(of[name]) >= mostIdentities {
 					continue
 				}
-				if v := coded[i].values[code-1].String(); !slices.Contains(of[name], v) {
+				if v := coded[i].values.At(code - 1).String(); !slices.Contains(of[name], v) {
 					of[name] = append(of[name], v)
 				}
 			}
@@ -259,14 +259,14 @@ func (a *asked) trail(ctx context.Context, hits []hit, user int64, out *User) er
 	for _, h := range hits {
 		h.rows.Each(func(row int) {
 			positions = append(positions, position{h.core.Positions[row], h.KeepDay})
-			at := a.members.index(h.core.Variants[row])
+			at := a.members.Index(h.core.Variants[row])
 			if at < 0 {
 				return
 			}
-			t := byIssue[a.members.issue[at]]
+			t := byIssue[a.members.Issue[at]]
 			if t == nil {
 				t = &tally{first: math.MaxInt64, last: math.MinInt64}
-				byIssue[a.members.issue[at]] = t
+				byIssue[a.members.Issue[at]] = t
 			}
 			t.events += h.core.Weight(row)
 			t.first, t.last = min(t.first, h.core.Times[row]), max(t.last, h.core.Times[row])

@@ -8,7 +8,11 @@ import (
 
 	"firethorn/internal/core/query"
 	"firethorn/internal/db"
+	"firethorn/internal/store/members"
 )
+
+// ofTraces are the fields that a variant's trace answers.
+var ofTraces = []string{"type", "file", "function", "headline", "place", "message"}
 
 // variants gives the variants that a leaf holds of, by their places among the members.
 func (c *compiler) variants(ctx context.Context, n query.Node, negated bool) ([]bool, error) {
@@ -16,11 +20,11 @@ func (c *compiler) variants(ctx context.Context, n query.Node, negated bool) ([]
 	var out []bool
 	t, isTerm := n.(query.Term)
 	switch name := nameOf(n); {
-	case slices.Contains([]string{"type", "file", "function", "headline", "place", "message"}, name):
+	case slices.Contains(ofTraces, name):
 		if !isTerm {
 			return nil, badTerm(n, name+" is not compared by size; write "+name+":VALUE")
 		}
-		out = m.fact(t)
+		out = fact(m, t)
 	case name == "release" || name == "environment":
 		return c.counted(ctx, n, negated)
 	default:
@@ -28,8 +32,8 @@ func (c *compiler) variants(ctx context.Context, n query.Node, negated bool) ([]
 		if err != nil {
 			return nil, err
 		}
-		out = make([]bool, len(m.issue))
-		for i, id := range m.issue {
+		out = make([]bool, len(m.Issue))
+		for i, id := range m.Issue {
 			out[i] = ids[id]
 		}
 	}
@@ -42,7 +46,7 @@ func (c *compiler) variants(ctx context.Context, n query.Node, negated bool) ([]
 }
 
 // fact gives the variants whose traces say what a term asks for.
-func (m *members) fact(t query.Term) []bool {
+func fact(m *members.Members, t query.Term) []bool {
 	holds := func(s string) bool {
 		return slices.ContainsFunc(t.Values, func(v query.Value) bool {
 			return v.Present() && s != "" || !v.Present() && v.Match(s)
@@ -50,17 +54,17 @@ func (m *members) fact(t query.Term) []bool {
 	}
 	switch t.Name {
 	case "type":
-		return m.typ.where(holds)
+		return m.Type.Where(holds)
 	case "file":
-		return m.file.where(holds)
+		return m.File.Where(holds)
 	case "function":
-		return m.function.where(holds)
+		return m.Function.Where(holds)
 	case "headline":
-		return textsWhere(m.headline, holds)
+		return members.Where(m.Headline, holds)
 	case "place":
-		return textsWhere(m.place, holds)
+		return members.Where(m.Place, holds)
 	}
-	return textsWhere(m.message, holds)
+	return members.Where(m.Message, holds)
 }
 
 // issueSet gives the issues of which a word, or a term of the list, holds.
@@ -84,6 +88,14 @@ func (c *compiler) issueSet(ctx context.Context, n query.Node) (map[int64]bool, 
 	return out, err
 }
 
+// counterOf is the table of counters of a field, and its column.
+func counterOf(name string) (table, column string) {
+	if name == "environment" {
+		return "issue_env", "environment"
+	}
+	return "issue_release", "app_release"
+}
+
 // counted gives the variants that have an event of some releases or environments, or
 // with negated one that is of none of them, by the counters.
 func (c *compiler) counted(ctx context.Context, n query.Node, negated bool) ([]bool, error) {
@@ -91,18 +103,15 @@ func (c *compiler) counted(ctx context.Context, n query.Node, negated bool) ([]b
 	if err != nil {
 		return nil, err
 	}
-	table, column := "issue_release", "app_release"
-	if nameOf(n) == "environment" {
-		table, column = "issue_env", "environment"
-	}
+	table, column := counterOf(nameOf(n))
 	m := c.n.members
-	out, have := make([]bool, len(m.ids)), make([]int64, len(m.ids))
+	out, have := make([]bool, len(m.IDs)), make([]int64, len(m.IDs))
 	if list := slices.Sorted(maps.Keys(ids)); len(list) > 0 {
 		err = db.Each(ctx, c.n.tx, func(r *sql.Rows) error {
 			var variant uint32
 			var events int64
 			err := r.Scan(&variant, &events)
-			if i := m.index(variant); i >= 0 {
+			if i := m.Index(variant); i >= 0 {
 				out[i] = true
 				have[i] += events
 			}
@@ -117,7 +126,7 @@ func (c *compiler) counted(ctx context.Context, n query.Node, negated bool) ([]b
 		var variant uint32
 		var events int64
 		err := r.Scan(&variant, &events)
-		if i := m.index(variant); i >= 0 {
+		if i := m.Index(variant); i >= 0 {
 			out[i] = events > have[i]
 		}
 		return err
@@ -139,7 +148,7 @@ func (c *compiler) variantsOf(ctx context.Context, n query.Node) ([]bool, error)
 }
 
 func (c *compiler) combined(ctx context.Context, list []query.Node, all bool) ([]bool, error) {
-	out := make([]bool, len(c.n.members.ids))
+	out := make([]bool, len(c.n.members.IDs))
 	for i := range out {
 		out[i] = all
 	}

@@ -16,23 +16,9 @@ func (n *snapshot) withWord(ctx context.Context, w query.Word) (map[int64]bool, 
 	if len(want) == 0 {
 		return n.allIssues(), nil
 	}
-	var out map[int64]bool
-	for i, word := range want {
-		cond, arg := "word=?", word
-		if i == len(want)-1 {
-			cond, arg = "word LIKE ?", db.LikeEscape(word)+"%"
-		}
-		ids, err := db.Numbers(ctx, n.tx, "SELECT issue FROM issue_word WHERE project=? AND "+cond, n.project, arg)
-		if err != nil {
-			return nil, err
-		}
-		next := make(map[int64]bool, len(ids))
-		for _, id := range ids {
-			if out == nil || out[id] {
-				next[id] = true
-			}
-		}
-		out = next
+	out, err := n.noted(ctx, want)
+	if err != nil {
+		return nil, err
 	}
 	// Those whose words are not noted yet are looked at themselves.
 	fresh, err := db.Numbers(ctx, n.tx, "SELECT issue FROM issue_list WHERE worded=0 AND project=?", n.project)
@@ -50,6 +36,42 @@ func (n *snapshot) withWord(ctx context.Context, w query.Word) (map[int64]bool, 
 		clear(out)
 	}
 	return out, n.look(ctx, look, w, out)
+}
+
+// enough is how few issues may be left of a phrase for their texts to be read instead of
+// more words.
+const enough = 3000
+
+// noted gives the issues of which words are noted that may have a phrase: of one word
+// all that have it. The longest word is asked for first, since it is the rarest, mostly.
+func (n *snapshot) noted(ctx context.Context, want []string) (map[int64]bool, error) {
+	order := make([]int, len(want))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortFunc(order, func(a, b int) int { return len(want[b]) - len(want[a]) })
+	var out map[int64]bool
+	for _, i := range order {
+		if out != nil && len(out) <= enough {
+			break
+		}
+		cond, arg := "word=?", want[i]
+		if i == len(want)-1 {
+			cond, arg = "word LIKE ?", db.LikeEscape(want[i])+"%"
+		}
+		ids, err := db.Numbers(ctx, n.tx, "SELECT issue FROM issue_word WHERE project=? AND "+cond, n.project, arg)
+		if err != nil {
+			return nil, err
+		}
+		next := make(map[int64]bool, len(ids))
+		for _, id := range ids {
+			if out == nil || out[id] {
+				next[id] = true
+			}
+		}
+		out = next
+	}
+	return out, nil
 }
 
 // look adds those issues whose texts have a word.
@@ -78,8 +100,8 @@ func (n *snapshot) look(ctx context.Context, ids []int64, w query.Word, out map[
 }
 
 func (n *snapshot) allIssues() map[int64]bool {
-	out := make(map[int64]bool, len(n.members.issue))
-	for _, id := range n.members.issue {
+	out := make(map[int64]bool, len(n.members.Issue))
+	for _, id := range n.members.Issue {
 		out[id] = true
 	}
 	return out

@@ -30,7 +30,8 @@ func (s *Service) Compare(ctx context.Context, tx *sql.Tx, p *projects.Project) 
 		return c.found, err
 	}
 	var last int64
-	if err := tx.QueryRowContext(ctx, "SELECT filing FROM project_counter WHERE project=?", p.ID).Scan(&last); err != nil {
+	if err := tx.QueryRowContext(ctx, "SELECT filing FROM project_counter WHERE project=?",
+		p.ID).Scan(&last); err != nil {
 		return c.found, err
 	}
 	days, err := segments.DaysOf(ctx, tx, p.ID)
@@ -228,7 +229,10 @@ func (c *comparing) missing(ctx context.Context, from, to int64) error {
 		err := r.Scan(&position, &day)
 		if !c.has(position) && !slices.ContainsFunc(c.gaps, func(g segments.Gap) bool {
 			return position >= g.First && position <= g.Last && (g.KeepDay == 0 || g.KeepDay == day)
-		}) && !slices.ContainsFunc(c.changes, func(x segments.Change) bool { return x.Position == position && x.Gone }) {
+		}) && !slices.ContainsFunc(c.changes, func(x segments.Change) bool {
+			return x.Position == position &&
+				x.Gone
+		}) {
 			c.found.Missing++
 		}
 		return err

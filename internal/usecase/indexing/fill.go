@@ -63,7 +63,8 @@ func (s *Service) giveUp(ctx context.Context, tx *sql.Tx, project int64) error {
 		if _, err := segments.Remove(ctx, tx, project, []segments.Meta{m}); err != nil {
 			return err
 		}
-		if err := segments.AddGap(ctx, tx, project, segments.Gap{First: m.First, Last: m.Last, Until: m.MaxTime, KeepDay: m.KeepDay}); err != nil {
+		if err := segments.AddGap(ctx, tx, project, segments.Gap{First: m.First, Last: m.Last, Until: m.MaxTime,
+			KeepDay: m.KeepDay}); err != nil {
 			return err
 		}
 	}
@@ -91,7 +92,8 @@ func (s *Service) fill(
 		seg := columns.Build(rows[day])
 		// A version that no segment of before had, so that nothing remembered is taken for it.
 		version := int(s.db.Now().Unix())
-		if err := segments.Write(ctx, tx, p.ID, segments.Encode(s.codec, segments.MetaOf(day, version, segments.Middle, seg), seg)); err != nil {
+		if err := segments.Write(ctx, tx, p.ID, segments.Encode(s.codec, segments.MetaOf(day, version,
+			segments.Middle, seg), seg)); err != nil {
 			return err
 		}
 	}
@@ -160,7 +162,7 @@ func (s *Service) rows(
 	if err != nil {
 		return nil, err
 	}
-	var pairs [][2]int64
+	var pairs []segments.Called
 	for _, e := range list {
 		r := columns.Row{
 			Position: e.filing,
@@ -190,14 +192,15 @@ func (s *Service) rows(
 			r.Cells = segments.Cells(list, ids)
 			if e.user.Valid {
 				for _, called := range pipeline.OtherIdentities(p.UserSecret, k.Event) {
-					pairs = append(pairs, [2]int64{called, e.user.Int64})
+					pairs = append(pairs, segments.Called{Name: called, User: e.user.Int64})
 				}
 			}
 		}
 		r.Cells = append(facts.Cells(), r.Cells...)
 		out[e.keepDay] = append(out[e.keepDay], r)
 	}
-	return out, segments.AddIdentities(ctx, tx, p.ID, pairs)
+	_, err = s.identities.Add(ctx, tx, p.ID, pairs)
+	return out, err
 }
 
 // open reads the body of an event; nil where it was not kept, or cannot be read.
@@ -225,7 +228,8 @@ func (s *Service) number(ctx context.Context, tx *sql.Tx, project int64, list []
 		}
 	}
 	var last int64
-	if err := tx.QueryRowContext(ctx, "SELECT users FROM project_counter WHERE project=?", project).Scan(&last); err != nil &&
+	if err := tx.QueryRowContext(ctx, "SELECT users FROM project_counter WHERE project=?",
+		project).Scan(&last); err != nil &&
 		!errors.Is(err, sql.ErrNoRows) {
 		return nil, err
 	}

@@ -19,6 +19,7 @@ type Service struct {
 	db         *db.DB
 	events     *events.Store
 	attributes *segments.Attributes
+	identities *segments.Identities
 	issues     *issues.Store
 	names      *names.Store
 	projects   *projects.Store
@@ -41,6 +42,7 @@ type Needs struct {
 	DB         *db.DB
 	Events     *events.Store
 	Attributes *segments.Attributes
+	Identities *segments.Identities
 	Issues     *issues.Store
 	Names      *names.Store
 	Projects   *projects.Store
@@ -52,6 +54,7 @@ func New(n Needs) *Service {
 		db:         n.DB,
 		events:     n.Events,
 		attributes: n.Attributes,
+		identities: n.Identities,
 		issues:     n.Issues,
 		names:      n.Names,
 		projects:   n.Projects,

@@ -17,6 +17,7 @@ import (
 	"firethorn/internal/store/inbox"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/names"
+	"firethorn/internal/store/segments"
 	"firethorn/internal/usecase/status"
 )
 
@@ -50,19 +51,19 @@ type Done struct {
 func (s *Service) Process(ctx context.Context, f Batch) (Done, error) {
 	var done Done
 	var found names.Learned
-	var identities [][2]int64
+	var called []segments.Called
 	err := s.db.InTx(ctx, func(tx *sql.Tx) error {
 		now := s.db.Now().UTC()
 		w := &batchTx{s: s, tx: tx, Batch: f, now: now, bodies: map[int64]int64{}, fresh: map[int64]*row{},
 			remembered: map[[16]byte]int{}, tiedTo: map[tie]bool{}, issues: map[int64]*issueRow{}, caps: caps{tx: tx,
 				project: f.Project.ID, now: now}}
 		err := w.run(ctx)
-		done, found, identities = w.done, w.found, w.identities
+		done, found, called = w.done, w.found, w.called
 		return err
 	})
 	if err == nil {
 		s.names.Learn(found)
-		s.rememberIdentities(f.Project.ID, identities)
+		s.identities.Remember(f.Project.ID, called)
 	}
 	return done, err
 }
@@ -82,14 +83,14 @@ type batchTx struct {
 	found names.Learned // ids of names, for the cache once they are committed
 
 	lastIssue, filing int64
-	before, indexed   int64 // positions at the beginning: used, and known to the search index
-	userNumbers       int64 // how many users have one
-	identities        [][2]int64
-	symbolsVersion    int64 // of the project now
-	apart             bool  // parts were split off issues of the project
-	feedbackWaits     bool  // for events that are not filed
-	keepDays          int   // the project's class as it is now
-	classes           []int // it and those whose events are still kept
+	before, indexed   int64             // positions at the beginning: used, and known to the search index
+	userNumbers       int64             // how many users have one
+	called            []segments.Called // names of users that were written
+	symbolsVersion    int64             // of the project now
+	apart             bool              // parts were split off issues of the project
+	feedbackWaits     bool              // for events that are not filed
+	keepDays          int               // the project's class as it is now
+	classes           []int             // it and those whose events are still kept
 	rels, envs, ress  map[string]int64
 	rows              []*row
 	variants          map[fingerprint.Key]*variantRow
@@ -212,7 +213,8 @@ func (w *batchTx) fence(ctx context.Context) error { return w.s.inbox.Fence(ctx,
 func (w *batchTx) lockProject(ctx context.Context) error {
 	var clock int64
 	err := db.FirstInto(ctx, w.tx, db.Into{"last_issue": &w.lastIssue, "filing": &w.filing, "indexed": &w.indexed,
-		"users": &w.userNumbers, "symbols_version": &w.symbolsVersion, "apart": &w.apart, "waits": &w.feedbackWaits, "clock": &clock},
+		"users": &w.userNumbers, "symbols_version": &w.symbolsVersion, "apart": &w.apart, "waits": &w.feedbackWaits,
+		"clock": &clock},
 		"SELECT last_issue, filing, indexed, users, symbols_version, EXISTS (SELECT 1 FROM split WHERE project=? AND active=1) AS apart, EXISTS (SELECT 1 FROM feedback WHERE project=? AND waiting=1) AS waits, "+db.Clock+" AS clock FROM project_counter WHERE project=? FOR UPDATE",
 		w.Project.ID, w.Project.ID, w.Project.ID)
 	if err != nil {

@@ -14,12 +14,6 @@ import (
 	"firethorn/internal/store/segments"
 )
 
-// identity is what a user of a project was called, by hashes.
-type identity struct {
-	project      int64
-	called, user int64
-}
-
 // writeFacts notes what the traces of new variants say.
 func (w *batchTx) writeFacts(ctx context.Context) error {
 	var list []issues.Fact
@@ -135,33 +129,18 @@ func (w *batchTx) numberUsers(ctx context.Context) error {
 	for i := range w.lateUsers {
 		w.lateUsers[i].number = numbers[w.lateUsers[i].user]
 	}
-	fresh := map[[2]int64]bool{}
+	var called []segments.Called
 	for _, r := range w.rows {
-		if !r.HasUser {
-			continue
-		}
 		r.number = numbers[r.User]
-		for _, called := range r.Identities {
-			if known, _ := w.s.identities.Get(identity{w.Project.ID, called, r.User}); !known && called != r.User {
-				fresh[[2]int64{called, r.User}] = true
+		for _, name := range r.Identities {
+			if r.HasUser {
+				called = append(called, segments.Called{Name: name, User: r.User})
 			}
 		}
 	}
-	for k := range fresh {
-		w.identities = append(w.identities, k)
-	}
-	return segments.AddIdentities(ctx, w.tx, w.Project.ID, w.identities)
+	w.called, err = w.s.identities.Add(ctx, w.tx, w.Project.ID, called)
+	return err
 }
-
-// rememberIdentities remembers what is written, so that it is not written again.
-func (s *Service) rememberIdentities(project int64, list [][2]int64) {
-	for _, p := range list {
-		s.identities.Put(identity{project, p[0], p[1]}, true)
-	}
-}
-
-// ForgetIdentities lets go of what is remembered of users, after one was erased.
-func (s *Service) ForgetIdentities() { s.identities.Clear() }
 
 // writeJoined puts into the index what later reports added to events that are filed:
 // their users and attributes.

@@ -3,7 +3,6 @@
 package ingest
 
 import (
-	"firethorn/internal/cache"
 	"firethorn/internal/core/columns"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
@@ -30,7 +29,7 @@ type Service struct {
 	status   *status.Service
 
 	codec      *columns.Codec
-	identities *cache.Cache[identity, bool] // that are written
+	identities *segments.Identities
 	attributes *segments.Attributes
 }
 
@@ -40,6 +39,7 @@ type Needs struct {
 	Accounts   *accounts.Store
 	Attributes *segments.Attributes
 	Events     *events.Store
+	Identities *segments.Identities
 	Inbox      *inbox.Store
 	Issues     *issues.Store
 	Names      *names.Store
@@ -53,6 +53,6 @@ func New(n Needs) *Service {
 	return &Service{db: n.DB, accounts: n.Accounts, events: n.Events, inbox: n.Inbox, issues: n.Issues, names: n.Names,
 		projects: n.Projects, releases: n.Releases, status: n.Status,
 		codec:      columns.NewCodec(),
-		identities: cache.New(8<<20, func(identity, bool) int { return 32 }),
+		identities: n.Identities,
 		attributes: n.Attributes}
 }

@@ -106,7 +106,7 @@ func (s *Service) EraseNext(ctx context.Context, project int64) error {
 			return err
 		}
 	}
-	s.ingest.ForgetIdentities()
+	s.identities.Forget()
 	_, err = s.db.ExecContext(ctx, "UPDATE erasure SET done=?, user=NULL WHERE id=?", db.Micros(s.db.Now()), e.id)
 	return err
 }

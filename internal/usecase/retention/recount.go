@@ -201,7 +201,8 @@ func (s *Service) recountIndex(ctx context.Context, tx *sql.Tx) (list []Differen
 			what string
 			n    int64
 		}{{"events missing from the search index", m.Missing}, {"rows of the search index without an event", m.Strange},
-			{"events that the search index has otherwise", m.Core}, {"attributes that the search index has otherwise", m.Values}} {
+			{"events that the search index has otherwise", m.Core},
+			{"attributes that the search index has otherwise", m.Values}} {
 			if d.n > 0 {
 				list = append(list, Difference{What: d.what + " of " + p.Name, Stored: d.n})
 			}

@@ -26,7 +26,8 @@ type Many struct {
 }
 
 // Lister lists issues page by page; next is nil on the last one.
-type Lister func(ctx context.Context, after *issues.IssueCursor, limit int) (list []*issues.Issue, next *issues.IssueCursor, err error)
+type Lister func(ctx context.Context, after *issues.IssueCursor, limit int) (list []*issues.Issue,
+	next *issues.IssueCursor, err error)
 
 // mayStill says why the rest of a decision is refused; "" when it is not.
 func mayStill(ctx context.Context, still func(context.Context) error) (why string, err error) {
