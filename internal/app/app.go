@@ -24,6 +24,7 @@ import (
 	"firethorn/internal/api/calls"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/db"
+	"firethorn/internal/geo"
 	"firethorn/internal/git"
 	"firethorn/internal/intake"
 	"firethorn/internal/localdb"
@@ -129,7 +130,13 @@ func serve(ctx context.Context, c Config, store *records.Records, l, side net.Li
 	if err != nil {
 		return err
 	}
+	countries, err := geo.Open(c.GeoDatabase)
+	if err != nil {
+		return err
+	}
+	defer countries.Close()
 	units := pipeline.NewUnits(store.Symbols, c.SymbolMem)
+	units.Countries = countries
 	owner, err := ownerID(c.Data)
 	if err != nil {
 		return err
@@ -284,7 +291,7 @@ func routes(c Config, p parts) (http.Handler, *api.API, *intake.Intake, error) {
 		return web.WriteJSON(w, http.StatusOK, map[string]bool{"ready": true})
 	}))
 	in := intake.New(intake.Options{Projects: p.store.Projects, Inbox: p.store.Inbox, Router: p.store.Ingest,
-		Wake: p.work.Wake, Log: c.Log, Limits: c.Limits, Watch: p.m, Now: c.now})
+		Wake: p.work.Wake, Log: c.Log, Limits: c.Limits, Watch: p.m, Now: c.now, Countries: p.units.Countries})
 	in.Routes(r)
 	opt := api.Options{Store: storesOf(p.store), Code: p.code, Units: p.units, Log: c.Log, PublicURL: p.public,
 		Wake: p.work.Wake, Clients: client.Version, Watch: p.m, Metrics: p.m.Handler()}

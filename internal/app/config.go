@@ -29,6 +29,7 @@ type Config struct {
 	Terminal         bool   // somebody reads standard output
 	SymbolMem        int    // bytes of decoded symbols held in memory
 	SearchMem        int    // bytes of the search index held in memory
+	GeoDatabase      string // file that tells the countries of addresses; "" is none
 	Limits           intake.Limits
 	NewerSchema      bool          // use a schema that a newer version made
 	StoreOnly        bool          // take events in, let other processes file them

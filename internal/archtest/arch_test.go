@@ -24,7 +24,7 @@ var layers = []struct {
 	inOrder bool
 }{
 	{names: []string{"core/*"}, inOrder: true}, // Go forbids circles; the core has no adapter to keep out
-	{names: []string{"localdb", "git", "guide", "measure", "chromium", "cache", "db", "jobs", "follow", "contract"}},
+	{names: []string{"localdb", "git", "geo", "guide", "measure", "chromium", "cache", "db", "jobs", "follow", "contract"}},
 	{names: []string{"contract/from"}},
 	{names: []string{"pipeline", "schema", "testdb"}},
 	{names: []string{"store/sight", "store/audit", "store/names", "store/accounts", "store/projects", "store/inbox", "store/releases", "store/events", "store/issues", "store/members", "store/segments", "store/symbolstore"}, inOrder: true},

@@ -26,6 +26,7 @@ type Project struct {
 	Repository   string     `json:"repository,omitempty" doc:"that its code may be fetched from"`
 	CommitLink   string     `json:"commit_link,omitempty" doc:"where people read a commit; {commit} stands for its hash"`
 	SourcePaths  []Mapping  `json:"source_paths" nullable:"false" doc:"source paths of maps and traces, and where they stand in the repository"`
+	LocateUsers  bool       `json:"locate_users" doc:"the country of client addresses is noted, where the service has a database file for it"`
 	LogMessages  string     `json:"log_messages" enum:"off,error,fatal" doc:"from which severity on log records without an exception become events"`
 }
 
@@ -320,5 +321,6 @@ type ChangeProject struct {
 	Repository      *string  `json:"repository,omitempty" doc:"https or ssh address that its code may be fetched from, where the operator allows it; empty: builds send it"`
 	CommitLink      *string  `json:"commit_link,omitempty" doc:"where people read a commit; {commit} stands for its hash; empty: nowhere"`
 	SourcePaths     []string `json:"source_paths,omitempty" maxItems:"50" doc:"FROM=TO: source paths of maps and traces that begin with FROM stand under TO in the repository; replaces those set before; a single empty text removes them"`
+	LocateUsers     *bool    `json:"locate_users,omitempty" doc:"whether the country of client addresses is noted"`
 	LogMessages     string   `json:"log_messages,omitempty" enum:"off,error,fatal" doc:"from which severity on log records without an exception become events"`
 }

@@ -73,6 +73,8 @@ type Intake struct {
 	lim   Limits
 	now   func() time.Time
 
+	countries Countries // nil: nobody knows
+
 	flight   *semaphore.Weighted
 	logs     *semaphore.Weighted // logs that are read at the same time
 	patience time.Duration       // how long a sender may stay silent in the middle of a body
@@ -102,12 +104,18 @@ type Options struct {
 	Limits   Limits
 	Watch    Observer
 	Now      func() time.Time
+	// Countries finds the country of an address, for projects that want it; nil: nobody
+	// knows.
+	Countries Countries
 }
+
+// Countries finds the country of an address; "" where it is not known.
+type Countries interface{ Of(address string) string }
 
 // New makes the intake.
 func New(o Options) *Intake {
 	in := &Intake{projects: o.Projects, inbox: o.Inbox, router: o.Router, wake: o.Wake, watch: o.Watch, log: o.Log,
-		lim: o.Limits, now: o.Now, flight: semaphore.NewWeighted(o.Limits.Flight),
+		lim: o.Limits, now: o.Now, countries: o.Countries, flight: semaphore.NewWeighted(o.Limits.Flight),
 		logs: semaphore.NewWeighted(int64(max(1, runtime.GOMAXPROCS(0)/2))), patience: 10 * time.Second,
 		keys: newKnown[*projects.KeyGrant](), names: newKnown[*projects.Project]()}
 	in.backlog.Store(&Backlog{})
@@ -333,7 +341,7 @@ func (in *Intake) accept(r *http.Request, g *projects.KeyGrant, got *opened) (An
 	if err := in.allowance.usedUp(g.Project, in.now()); err != nil { // no more work than counting
 		return Answer{}, in.over(g.Project, len(got.pieces), err)
 	}
-	sorted := &sorter{in: in, grant: g, origin: r.Header.Get("Origin"), opened: got,
+	sorted := &sorter{in: in, grant: g, origin: r.Header.Get("Origin"), from: from, opened: got,
 		answer: Answer{Refused: []Refused{}}}
 	if err := sorted.run(ctx); err != nil {
 		return Answer{}, err

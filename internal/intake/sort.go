@@ -23,6 +23,7 @@ type sorter struct {
 	in     *Intake
 	grant  *projects.KeyGrant
 	origin string // of the page that sent the request; "" for other senders
+	from   string // the address that the request counts for
 	opened *opened
 
 	parcels []*parcel
@@ -109,6 +110,9 @@ func (s *sorter) parcel(project *projects.Project) (*parcel, error) {
 	}
 	p := &parcel{project: project}
 	p.batch.Sent, p.batch.Received = s.opened.sent, s.in.now().UTC()
+	if project.LocateUsers && s.origin != "" && s.in.countries != nil { // a server's address says nothing of users
+		p.batch.Country = s.in.countries.Of(s.from)
+	}
 	if len(s.opened.resource) > 0 {
 		clean, report, err := project.Rules.Policy().JSON(s.opened.resource)
 		if err != nil {

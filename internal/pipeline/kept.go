@@ -38,6 +38,7 @@ func Open(raw []byte) (*Kept, error) {
 	if err := mergeResource(e, b.Resource); err != nil {
 		return nil, err
 	}
+	addCountry(e, b.Filed.Country)
 	return &Kept{e, b.Filed.Frames, b.Event, b.Resource, b.Filed.Form}, nil
 }
 
@@ -79,6 +80,7 @@ func Read(ctx context.Context, p Project, raw []byte, units *Units) (*event.Even
 	if err := mergeResource(e, b.Resource); err != nil {
 		return nil, nil, err
 	}
+	addCountry(e, b.Filed.Country)
 	e.Notes = append(e.Notes, b.Filed.Notes...)
 	known := units.Of(ctx, p, e.Release())
 	opt := p.options()

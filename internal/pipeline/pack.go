@@ -118,17 +118,18 @@ type beside struct {
 	Users    []User         `json:"users,omitempty"`
 	Sessions []Word         `json:"sessions,omitempty"`
 	Feedback []Word         `json:"feedback,omitempty"`
+	Country  string         `json:"country,omitempty"`
 }
 
 // packBeside writes it as JSON; nothing where there is nothing.
 func packBeside(b *Batch) []byte {
-	something := len(b.Sessions)+len(b.Feedback) > 0 || slices.ContainsFunc(b.Scrubbed, func(r scrub.Report) bool {
+	something := len(b.Sessions)+len(b.Feedback)+len(b.Country) > 0 || slices.ContainsFunc(b.Scrubbed, func(r scrub.Report) bool {
 		return len(r) > 0
 	}) || slices.ContainsFunc(b.Users, func(u User) bool { return u.Known })
 	if !something {
 		return nil
 	}
-	raw, err := json.Marshal(beside{b.Scrubbed, b.Users, b.Sessions, b.Feedback})
+	raw, err := json.Marshal(beside{b.Scrubbed, b.Users, b.Sessions, b.Feedback, b.Country})
 	if err != nil {
 		panic(err) // texts and numbers encode
 	}
@@ -193,6 +194,7 @@ func Unpack(packed []byte, received time.Time) ([]*Batch, error) {
 				}
 			}
 			b.Scrubbed, b.Users, b.Sessions, b.Feedback = more.Scrubbed, more.Users, more.Sessions, more.Feedback
+			b.Country = more.Country
 		}
 		b.add(parts[1], parts[fixed:fixed+int(count)])
 		out, parts = append(out, b), parts[fixed+int(count):]

@@ -38,6 +38,8 @@ type Project struct {
 	Rules      *rules.Set      // nil: none
 	Off        map[string]bool // rules that were switched off because they cost too much
 
+	LocateUsers bool // the country of client addresses is noted
+
 	RulesVersion    int // of the rules file; 0: none was pushed yet
 	GroupingVersion int // the one that the project's issues are known under
 }
@@ -57,6 +59,7 @@ type Batch struct {
 	Users    []User            // one for each event, or nil: whoever the event names
 	Sessions []Word            // what is told of sessions
 	Feedback []Word            // what people said
+	Country  string            // of the page that sent them, where the project wants it; "": not known
 	Received time.Time
 }
 
@@ -114,8 +117,9 @@ type Body struct {
 // FiledWith is what was made of an event when it was filed.
 type FiledWith struct {
 	Frames   [][]event.Frame `json:"frames,omitempty"`
-	Form     int             `json:"form,omitempty"`  // of the symbols that the frames were read with
-	Notes    []string        `json:"notes,omitempty"` // of the clock
+	Form     int             `json:"form,omitempty"`    // of the symbols that the frames were read with
+	Notes    []string        `json:"notes,omitempty"`   // of the clock
+	Country  string          `json:"country,omitempty"` // of the client's address
 	Scrubbed scrub.Report    `json:"scrubbed,omitempty"`
 }
 
@@ -165,16 +169,44 @@ func Process(ctx context.Context, p Project, b *Batch, i int, units *Units) (*It
 		}), p.off)
 		item.Trouble = append(item.Trouble, trouble...)
 	}
+	country := countryOf(p, b, e, units)
+	addCountry(e, country)
 	item.Attributes = attributes.Of(e)
 	item.Identities = OtherIdentities(p.UserSecret, e)
 	item.Files, item.SymbolsVersion = TraceFiles(e, frames), known.Version()
 	body := Body{Event: b.Events[i], Resource: b.Resource,
-		Filed: FiledWith{Frames: frames, Form: symbols.Format, Scrubbed: item.Scrubbed}}
+		Filed: FiledWith{Frames: frames, Form: symbols.Format, Scrubbed: item.Scrubbed, Country: country}}
 	if item.When.Reason != "" {
 		body.Filed.Notes = append(body.Filed.Notes, item.When.Reason)
 	}
 	item.Body, err = body.Pack()
 	return item, err
+}
+
+// countryName is where OpenTelemetry has the country of a client.
+const countryName = "geo.country.iso_code"
+
+// countryOf is the country of an event's client, where the project wants it noted and
+// the event does not say it.
+func countryOf(p Project, b *Batch, e *event.Event, units *Units) string {
+	if !p.LocateUsers || e.Attributes.Text(countryName) != "" || e.Resource.Text(countryName) != "" {
+		return ""
+	}
+	if address := e.Attributes.Text("client.address"); address != "" && units.Countries != nil {
+		return units.Countries.Of(address)
+	}
+	return b.Country
+}
+
+// addCountry lets an event say the country that was found out.
+func addCountry(e *event.Event, country string) {
+	if country == "" {
+		return
+	}
+	if e.Attributes == nil {
+		e.Attributes = event.Attributes{}
+	}
+	e.Attributes[countryName] = country
 }
 
 // TraceFile is a generated file that a trace names.

@@ -78,6 +78,9 @@ func (e *StoreError) Unwrap() error { return e.Err }
 // flood of others, each used once or twice, does not drive it out, for a unit
 // is let in only where it is asked for more often than what would have to go.
 type Units struct {
+	// Countries finds the country of an address; nil: nobody knows.
+	Countries interface{ Of(address string) string }
+
 	store symbolStore
 	open  *cache.Cache[int64, *symbols.File]   // by unit
 	files *cache.Cache[filesKey, releaseFiles] // what was found lately, by symbols version

@@ -80,6 +80,11 @@ function Kept({ project }: { project: api.Project }) {
             {[['off', 'are not events'], ['error', 'are events from error on'], ['fatal', 'are events if fatal']].map(([v, words]) => <option key={v} value={v}>{words}</option>)}
           </select>
         </Field>
+        <Field name="Country of client addresses" hint="Noted where the service has a database file for it">
+          <select className="select select-sm w-full" {...field('countries')}>
+            {[['off', 'is not noted'], ['on', 'is noted']].map(([v, words]) => <option key={v} value={v}>{words}</option>)}
+          </select>
+        </Field>
       </div>
       <Field name="Repository" hint={`Where the code may be fetched from, https or ssh; empty: builds send it.${operator ? '' : ' Only operators change it.'}`}>
         <input className="input input-sm mono w-full" disabled={!operator} {...field('repository')} />

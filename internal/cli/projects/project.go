@@ -104,6 +104,7 @@ func changeCommand() *cli.Command {
 			&cli.StringSliceFlag{Name: "source-path",
 				Usage: "`FROM=TO`: source paths of maps and traces that begin with FROM stand under TO in the repository; may be given several times; empty removes them"},
 			&cli.StringFlag{Name: "log-messages", Usage: "from which `SEVERITY` on log records without an exception become events: error, fatal, or off"},
+			&cli.BoolFlag{Name: "locate-users", Usage: "note the country of client addresses (geo.country.iso_code), where serve --geo-database names a file; --locate-users=false ends it"},
 			&cli.StringSliceFlag{Name: "origin", Usage: "a web `ORIGIN` that may report, and no other; may be given several times; * is any"},
 		},
 		Action: changeProject,
@@ -127,15 +128,19 @@ func changeProject(ctx context.Context, c *cli.Command) error {
 			*to = &v
 		}
 	}
+	if c.IsSet("locate-users") {
+		v := c.Bool("locate-users")
+		in.LocateUsers = &v
+	}
 	if c.IsSet("source-path") {
 		if in.SourcePaths = c.StringSlice("source-path"); len(in.SourcePaths) == 0 {
 			in.SourcePaths = []string{""}
 		}
 	}
 	if in.Repository == nil && in.CommitLink == nil && in.SourcePaths == nil &&
-		in.AllowanceMinute == nil && in.AllowanceDay == nil && len(in.Origins) == 0 &&
+		in.AllowanceMinute == nil && in.AllowanceDay == nil && in.LocateUsers == nil && len(in.Origins) == 0 &&
 		in.LogMessages == "" && in.ReleaseOrder == "" {
-		return command.Usage("change what? Give --allowance-minute, --allowance-day, --origin, --release-order, --repository, --commit-link, --source-path or --log-messages")
+		return command.Usage("change what? Give --allowance-minute, --allowance-day, --origin, --release-order, --repository, --commit-link, --source-path, --log-messages or --locate-users")
 	}
 	return command.Request(ctx, c, command.Ask(http.MethodPatch, byName(c, ""), in), showProject)
 }

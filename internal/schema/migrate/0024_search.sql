@@ -64,6 +64,8 @@ ALTER TABLE issue_list ADD COLUMN IF NOT EXISTS worded TINYINT NOT NULL DEFAULT 
   ADD KEY IF NOT EXISTS by_first_release (first_release, issue);
 ALTER TABLE issue_release ADD KEY IF NOT EXISTS by_release (app_release, variant);
 ALTER TABLE issue_env ADD KEY IF NOT EXISTS by_environment (environment, variant);
+-- Whether the country of client addresses is noted.
+ALTER TABLE project ADD COLUMN IF NOT EXISTS locate_users TINYINT NOT NULL DEFAULT 0;
 CREATE TABLE IF NOT EXISTS saved_search (
   id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
   project INT UNSIGNED NOT NULL, name VARCHAR(100) NOT NULL, search VARCHAR(8000) NOT NULL, person INT UNSIGNED NOT NULL DEFAULT 0,

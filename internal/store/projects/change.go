@@ -29,6 +29,8 @@ type ProjectChange struct {
 	LogMessages  string // from which severity on log records without an exception become events: error, fatal, or off
 	ReleaseOrder string // by what releases are ordered: one of release.Policies
 
+	LocateUsers *bool // whether the country of client addresses is noted
+
 	Repository  *string            // where the code may be fetched from; "": nowhere
 	CommitLink  *string            // where people read a commit; "": nowhere
 	SourcePaths *[]commits.Mapping // which source paths stand where in the repository; the first that fits counts
@@ -84,6 +86,9 @@ func (c *ProjectChange) columns() (map[string]any, error) {
 	set := map[string]any{}
 	if c.KeepSymbols != 0 {
 		set["keep_symbols"] = c.KeepSymbols
+	}
+	if c.LocateUsers != nil {
+		set["locate_users"] = *c.LocateUsers
 	}
 	switch c.LogMessages {
 	case "":

@@ -101,7 +101,7 @@ func (s *Store) CreateProject(ctx context.Context, n NewProject) (*Project, *Key
 	return p, k, err
 }
 
-const projectColumns = "p.id, p.name, p.keep_days, p.user_secret, p.created, p.origins, p.rules_version, p.allowance_minute, p.allowance_day, p.grouping_version, p.grouping_wanted, p.release_order, p.repository, p.commit_link, p.source_paths, p.keep_symbols, p.log_messages"
+const projectColumns = "p.id, p.name, p.keep_days, p.user_secret, p.created, p.origins, p.rules_version, p.allowance_minute, p.allowance_day, p.grouping_version, p.grouping_wanted, p.release_order, p.repository, p.commit_link, p.source_paths, p.keep_symbols, p.log_messages, p.locate_users"
 
 // fields are where projectColumns go; done finishes what was scanned.
 func (p *Project) fields() (into []any, done func() error) {
@@ -110,7 +110,7 @@ func (p *Project) fields() (into []any, done func() error) {
 	var minute, day sql.NullInt64
 	return []any{&p.ID, &p.Name, &p.KeepDays, &p.UserSecret, &created, &origins, &p.RulesVersion, &minute, &day,
 			&p.GroupingVersion, &p.GroupingWanted, &p.ReleaseOrder, &p.Repository, &p.CommitLink, &sources,
-			&p.KeepSymbols, &p.LogMessages}, func() error {
+			&p.KeepSymbols, &p.LogMessages, &p.LocateUsers}, func() error {
 			p.Created = db.FromMicros(created)
 			p.Allowance = Allowance{Minute: DefaultAllowance.Minute, Day: DefaultAllowance.Day}
 			if minute.Valid {
