@@ -2237,6 +2237,8 @@ export interface components {
              * @description for how many days symbols are kept after they were pushed or used last
              */
             keep_symbols?: number;
+            /** @description whether the country of client addresses is noted */
+            locate_users?: boolean;
             /**
              * @description from which severity on log records without an exception become events
              * @enum {string}
@@ -3638,6 +3640,8 @@ export interface components {
             keep_symbols: number;
             /** Format: date-time */
             last_event?: string;
+            /** @description the country of client addresses is noted, where the service has a database file for it */
+            locate_users: boolean;
             /**
              * @description from which severity on log records without an exception become events
              * @enum {string}

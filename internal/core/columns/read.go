@@ -1,6 +1,9 @@
 package columns
 
-import "math/bits"
+import (
+	"math/bits"
+	"slices"
+)
 
 // Select gives the rows whose value passes a test. Those without a value do not.
 func (c *Column) Select(test func(Value) bool) Bits {
@@ -94,9 +97,30 @@ func (c *Core) OfVariants(test func(uint32) bool) Bits {
 // OfUsers gives the rows of some users.
 func (c *Core) OfUsers(users map[uint32]bool) Bits {
 	out := NewBits(c.Rows())
+	if len(users) <= 4 { // one person, mostly: to compare is quicker than to look up
+		for user := range users {
+			for i, u := range c.Users {
+				if u == user && u != 0 {
+					out.Set(i)
+				}
+			}
+		}
+		return out
+	}
 	for i, u := range c.Users {
 		if u != 0 && users[u] {
 			out.Set(i)
+		}
+	}
+	return out
+}
+
+// At gives the rows of some positions.
+func (c *Core) At(positions map[int64]bool) Bits {
+	out := NewBits(c.Rows())
+	for p := range positions {
+		if row, ok := slices.BinarySearch(c.Positions, p); ok {
+			out.Set(row)
 		}
 	}
 	return out

@@ -23,7 +23,7 @@ type KeyQuery struct {
 
 // fewIssues is how many issues are asked for by their ids; of more, the list is walked
 // in its order until the page is full.
-const fewIssues = 3000
+const fewIssues = 5000
 
 // Keys gives the ids of a page of issues, in order. next is nil on the last page.
 func (s *Store) Keys(ctx context.Context, q db.Querier, k KeyQuery) (ids []int64, next *IssueCursor, err error) {

@@ -2,7 +2,6 @@ package find
 
 import (
 	"context"
-	"maps"
 	"math"
 	"slices"
 	"time"
@@ -45,23 +44,12 @@ func (s *Service) FindIssues(ctx context.Context, q IssueAsk) (*IssuePage, error
 		return nil, err
 	}
 	defer a.done()
-	var rows, events []query.Node
 	looked := q.Window != nil || asksEvents(a.tree)
-	for _, n := range query.Conjuncts(a.tree) {
-		common, err := a.common(ctx, n, looked)
-		if err != nil {
-			return nil, err
-		}
-		if common || ofRow(n, looked) {
-			rows = append(rows, n)
-		} else {
-			events = append(events, n)
-		}
-	}
-	where, err := a.condition(ctx, query.And{All: rows})
+	plan, err := a.plan(ctx, looked)
 	if err != nil {
 		return nil, err
 	}
+	where := plan.where
 	if !slices.Contains(query.Names(a.tree), "state") {
 		if len(q.States) == 0 {
 			return &IssuePage{}, nil
@@ -71,19 +59,15 @@ func (s *Service) FindIssues(ctx context.Context, q IssueAsk) (*IssuePage, error
 			where.args = append(where.args, string(st))
 		}
 	}
-	list := issues.KeyQuery{
-		Project: q.Project.ID,
-		Order:   q.Order,
-		Limit:   q.Limit,
-		After:   q.After,
-		Where:   where.sql,
-		Args:    where.args,
-	}
+	list := issues.KeyQuery{Project: q.Project.ID, Order: q.Order, Limit: q.Limit, After: q.After, Where: where.sql,
+		Args: where.args, Only: plan.only}
 	var hits []hit
-	if looked || len(events) > 0 {
-		if list.Only, hits, err = a.fitting(ctx, query.And{All: events}, looked); err != nil {
+	if looked || len(plan.events) > 0 {
+		var fit map[int64]bool
+		if fit, hits, err = a.fitting(ctx, query.And{All: plan.events}, looked); err != nil {
 			return nil, err
 		}
+		list.Only = both(list.Only, fit)
 	}
 	keys, next, err := s.issues.Keys(ctx, a.tx, list)
 	if err != nil {
@@ -98,29 +82,6 @@ func (s *Service) FindIssues(ctx context.Context, q IssueAsk) (*IssuePage, error
 	}
 	return page, nil
 }
-
-// common says whether a part of a search asks for a release or environment that so many
-// issues were seen in that walking the list is quicker than listing them.
-func (a *asked) common(ctx context.Context, n query.Node, looked bool) (bool, error) {
-	facts := slices.ContainsFunc(query.Names(a.tree), func(name string) bool { return slices.Contains(ofTraces, name) })
-	if looked || facts || !slices.Contains(counterFields, nameOf(n)) { // facts must hold of the same variant
-		return false, nil
-	}
-	ids, err := a.interned(ctx, n)
-	if err != nil || len(ids) == 0 {
-		return false, err
-	}
-	table, column := counterOf(nameOf(n))
-	list := slices.Sorted(maps.Keys(ids))
-	var found int
-	err = a.tx.QueryRowContext(ctx,
-		"SELECT COUNT(*) FROM (SELECT 1 FROM "+table+" WHERE "+column+" IN ("+db.Marks(len(list))+") LIMIT ?) x",
-		append(db.AnyOf(list), manyIssues)...).Scan(&found)
-	return found == manyIssues, err
-}
-
-// manyIssues is how many issues, with their variants, are many.
-const manyIssues = 5000
 
 // AsksEvents says whether single events are looked at for a search for issues. One that
 // cannot be read, or names a saved search, may.

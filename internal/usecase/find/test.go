@@ -173,12 +173,12 @@ type positionTest struct {
 }
 
 func (t positionTest) rows(v *view) columns.Bits {
-	out := columns.NewBits(v.Events)
-	for i, p := range v.core.Positions {
-		if t.positions[p] != t.negated {
-			out.Set(i)
-		}
+	found := v.core.At(t.positions)
+	if !t.negated {
+		return found
 	}
+	out := columns.AllBits(v.Events)
+	out.Minus(found)
 	return out
 }
 

@@ -3,6 +3,7 @@ package find
 import (
 	"context"
 	"database/sql"
+	"maps"
 	"slices"
 
 	"firethorn/internal/core/query"
@@ -21,7 +22,7 @@ func (n *snapshot) withWord(ctx context.Context, w query.Word) (map[int64]bool, 
 		return nil, err
 	}
 	// Those whose words are not noted yet are looked at themselves.
-	fresh, err := db.Numbers(ctx, n.tx, "SELECT issue FROM issue_list WHERE worded=0 AND project=?", n.project)
+	fresh, err := n.unworded(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -36,6 +37,27 @@ func (n *snapshot) withWord(ctx context.Context, w query.Word) (map[int64]bool, 
 		clear(out)
 	}
 	return out, n.look(ctx, look, w, out)
+}
+
+// unworded lists the issues whose words are not noted yet.
+func (n *snapshot) unworded(ctx context.Context) ([]int64, error) {
+	return db.Numbers(ctx, n.tx, "SELECT issue FROM issue_list WHERE worded=0 AND project=?", n.project)
+}
+
+// hasWord asks of each issue whether it has a word.
+func (a *asked) hasWord(ctx context.Context, w query.Word) (condition, error) {
+	out := condition{"EXISTS (SELECT 1 FROM issue_word w FORCE INDEX (of_issue) WHERE w.issue=l.issue AND w.project=l.project AND w.word LIKE ?)",
+		[]any{db.LikeEscape(query.Words(w.Text)[0]) + "%"}}
+	fresh, err := a.unworded(ctx)
+	if err != nil || len(fresh) == 0 {
+		return out, err
+	}
+	have := map[int64]bool{}
+	if err := a.look(ctx, fresh, w, have); err != nil {
+		return out, err
+	}
+	ids := append([]int64{0}, slices.Sorted(maps.Keys(have))...)
+	return condition{"l.worded=1 AND " + out.sql + " OR l.issue IN (" + db.Marks(len(ids)) + ")", append(out.args, db.AnyOf(ids)...)}, nil
 }
 
 // enough is how few issues may be left of a phrase for their texts to be read instead of
