@@ -202,6 +202,36 @@ func TestSearch_DamagedSegmentIsLeftOutSaidAndMadeAnew(t *testing.T) {
 	b.Recounted()
 }
 
+// What differs from the events is found by recount, and made anew by its repair.
+func TestRepair_MendsTheIndex(t *testing.T) {
+	b := testbed.Open(t, testbed.Noon)
+	for range 3 {
+		b.Many(20, func(int) map[string]any { return berth(testbed.Noon, map[string]any{"plan": "gold"}) })
+	}
+	for _, q := range []string{"DELETE FROM segment WHERE first_position=21", "UPDATE event SET variant=variant+0, stands_for=2 WHERE filing=3", "UPDATE segment SET first_position=42 WHERE first_position=41",
+		"UPDATE variant SET events=events+1", "UPDATE issue_list SET events=events+1", "UPDATE issue_day SET events=events+1", "UPDATE issue_hour SET events=events+1", "UPDATE issue_env SET events=events+1", "UPDATE issue_trend SET events=events+1", "UPDATE issue_list SET window_events=window_events+1"} {
+		if _, err := b.DB.Exec(q); err != nil {
+			t.Fatal(err)
+		}
+	}
+	list, _, err := b.Retention.Recount(t.Context())
+	if err != nil || len(list) != 2 || list[0].Stored != 20 || list[1].Stored != 1 {
+		t.Fatalf("%+v, %v; want 20 events missing and one with another weight", list, err)
+	}
+	if _, err := b.Retention.Repair(t.Context(), list); err != nil {
+		t.Fatal(err)
+	}
+	for more := true; more; {
+		if more, err = b.Indexing.Fill(t.Context(), b.Project.ID); err != nil {
+			t.Fatal(err)
+		}
+	}
+	b.Recounted()
+	if n := found(b, "plan:gold"); n != 60 {
+		t.Errorf("%d events are found, want 60", n)
+	}
+}
+
 func TestFill_EventsFromBeforeTheIndex(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	b.Many(150, func(i int) map[string]any {

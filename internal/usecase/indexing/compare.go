@@ -18,6 +18,45 @@ type Mismatch struct {
 	Strange int64 // rows of the index of which there is no event
 	Core    int64 // events of which the index has another time, variant, user, release …
 	Values  int64 // events whose attributes are others than those of their kept body
+
+	segments []segments.Key // that say something else than the events
+	gaps     []segments.Gap // of missing events, those next to each other together
+}
+
+// Any says whether there is a mismatch.
+func (m Mismatch) Any() bool { return m.Missing+m.Strange+m.Core+m.Values > 0 }
+
+// Mend has what differs made anew from the events, in the background: segments that say
+// something else, and missing events.
+func (s *Service) Mend(ctx context.Context, p *projects.Project) error {
+	return s.db.InTxOf(ctx, s.db.Slow, func(tx *sql.Tx) error {
+		if err := projects.Lock(ctx, tx, p.ID); err != nil {
+			return err
+		}
+		m, err := s.Compare(ctx, tx, p)
+		if err != nil {
+			return err
+		}
+		for _, k := range m.segments {
+			if err := segments.Damage(ctx, tx, p.ID, k); err != nil {
+				return err
+			}
+		}
+		for _, g := range m.gaps {
+			within, ok, err := segments.Covering(ctx, tx, p.ID, g.KeepDay, g.First)
+			switch {
+			case err != nil:
+			case ok: // it is made anew with them, since no two segments overlap
+				err = segments.Damage(ctx, tx, p.ID, within.Key)
+			default:
+				err = segments.AddGap(ctx, tx, p.ID, g)
+			}
+			if err != nil {
+				return err
+			}
+		}
+		return nil
+	})
 }
 
 // compareAtOnce is how many positions are compared at a time.
@@ -47,8 +86,12 @@ func (s *Service) Compare(ctx context.Context, tx *sql.Tx, p *projects.Project) 
 			if m.Damaged {
 				continue
 			}
+			before := c.found
 			if err := c.segment(ctx, m); err != nil {
 				return c.found, err
+			}
+			if f := c.found; f.Strange > before.Strange || f.Core > before.Core || f.Values > before.Values {
+				c.found.segments = append(c.found.segments, m.Key)
 			}
 		}
 	}
@@ -224,9 +267,9 @@ func (c *comparing) current(id uint32) bool {
 // gap.
 func (c *comparing) missing(ctx context.Context, from, to int64) error {
 	return db.Each(ctx, c.tx, func(r *sql.Rows) error {
-		var position int64
+		var position, thrown int64
 		var day int
-		err := r.Scan(&position, &day)
+		err := r.Scan(&position, &day, &thrown)
 		if !c.has(position) && !slices.ContainsFunc(c.gaps, func(g segments.Gap) bool {
 			return position >= g.First && position <= g.Last && (g.KeepDay == 0 || g.KeepDay == day)
 		}) && !slices.ContainsFunc(c.changes, func(x segments.Change) bool {
@@ -234,7 +277,17 @@ func (c *comparing) missing(ctx context.Context, from, to int64) error {
 				x.Gone
 		}) {
 			c.found.Missing++
+			c.found.gaps = missing(c.found.gaps, segments.Gap{First: position, Last: position, Until: thrown, KeepDay: day})
 		}
 		return err
-	}, "SELECT filing, keep_day FROM event WHERE project=? AND filing BETWEEN ? AND ?", c.p.ID, from, to)
+	}, "SELECT filing, keep_day, thrown FROM event WHERE project=? AND filing BETWEEN ? AND ? ORDER BY filing", c.p.ID, from, to)
+}
+
+// missing adds an event to gaps: to the last one, where it is its neighbour.
+func missing(gaps []segments.Gap, g segments.Gap) []segments.Gap {
+	if n := len(gaps); n > 0 && gaps[n-1].KeepDay == g.KeepDay && gaps[n-1].Last+1 == g.First {
+		gaps[n-1].Last, gaps[n-1].Until = g.Last, max(gaps[n-1].Until, g.Until)
+		return gaps
+	}
+	return append(gaps, g)
 }

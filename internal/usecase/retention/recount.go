@@ -21,6 +21,8 @@ type Difference struct {
 	Issue  int64  // internal id
 	Stored int64
 	Rows   int64 // what the rows say
+
+	index *projects.Project // whose search index it is about; nil: it is a counter
 }
 
 // counting sums the events once, for all the checks that compare counts: those
@@ -204,7 +206,7 @@ func (s *Service) recountIndex(ctx context.Context, tx *sql.Tx) (list []Differen
 			{"events that the search index has otherwise", m.Core},
 			{"attributes that the search index has otherwise", m.Values}} {
 			if d.n > 0 {
-				list = append(list, Difference{What: d.what + " of " + p.Name, Stored: d.n})
+				list = append(list, Difference{What: d.what + " of " + p.Name, Stored: d.n, index: p})
 			}
 		}
 	}

@@ -21,7 +21,14 @@ import (
 // mended.
 func (s *Service) Repair(ctx context.Context, list []Difference) (int, error) {
 	var ids []int64
+	mended := map[int64]bool{}
 	for _, d := range list {
+		if d.index != nil && !mended[d.index.ID] {
+			mended[d.index.ID] = true
+			if err := s.index.Mend(ctx, d.index); err != nil {
+				return 0, fmt.Errorf("the search index of %s: %w", d.index.Name, err)
+			}
+		}
 		if d.Issue != 0 {
 			ids = append(ids, d.Issue)
 		}
