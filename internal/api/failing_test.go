@@ -27,6 +27,7 @@ import (
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/store/releases"
+	"firethorn/internal/store/segments"
 	"firethorn/internal/store/sight"
 	"firethorn/internal/store/symbolstore"
 	"firethorn/internal/usecase/find"
@@ -329,6 +330,10 @@ func (f *failing) ErasureState(context.Context, int64, int64) (*retention.Erasur
 	return *new(*retention.Erasure), f.err
 }
 func (f *failing) Against(context.Context, find.FacetAsk) (*find.Against, error) { return nil, f.err }
+func (f *failing) Attributes(context.Context, int64) ([]segments.Attribute, int, error) {
+	return nil, 0, f.err
+}
+func (f *failing) DropAttribute(context.Context, *projects.Project, string, bool) error { return f.err }
 func (f *failing) Complete(context.Context, *projects.Project, find.Asker, string, int, int) (*find.Completion, error) {
 	return nil, f.err
 }

@@ -160,3 +160,25 @@ type SavedNow struct {
 	SavedSearch
 	Warnings []string `json:"warnings,omitempty"`
 }
+
+// Attributes are the names that are searched of a project.
+type Attributes struct {
+	Attributes []Attribute `json:"attributes" nullable:"false" doc:"by name"`
+	Places     int         `json:"places" doc:"how many names of one's own may be searched; OpenTelemetry's take none"`
+	Taken      int         `json:"taken"`
+}
+
+// Attribute is a name that is searched.
+type Attribute struct {
+	Name     string    `json:"name"`
+	Standard bool      `json:"standard" doc:"one of OpenTelemetry's"`
+	Since    time.Time `json:"since"`
+	Used     string    `json:"used" doc:"the day of its last use, YYYY-MM-DD"`
+	Dropped  bool      `json:"dropped,omitempty" doc:"its place was taken away: it is not searched"`
+}
+
+// ChangeAttribute takes the place of a name away, or gives it back.
+type ChangeAttribute struct {
+	Name    string `json:"name" maxLength:"200"`
+	Dropped bool   `json:"dropped"`
+}

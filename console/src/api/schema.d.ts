@@ -827,6 +827,24 @@ export interface paths {
         patch: operations["change-project"];
         trace?: never;
     };
+    "/api/projects/{project}/attributes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The names of attributes that are searched */
+        get: operations["list-attributes"];
+        put?: never;
+        /** Take the place of a name away, so that it is not searched, or give it back */
+        post: operations["change-attribute"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/erasures": {
         parameters: {
             query?: never;
@@ -2086,6 +2104,28 @@ export interface components {
             /** Format: date-time */
             received: string;
         };
+        Attribute: {
+            /** @description its place was taken away: it is not searched */
+            dropped?: boolean;
+            name: string;
+            /** Format: date-time */
+            since: string;
+            /** @description one of OpenTelemetry's */
+            standard: boolean;
+            /** @description the day of its last use, YYYY-MM-DD */
+            used: string;
+        };
+        Attributes: {
+            /** @description by name */
+            attributes: components["schemas"]["Attribute"][];
+            /**
+             * Format: int64
+             * @description how many names of one's own may be searched; OpenTelemetry's take none
+             */
+            places: number;
+            /** Format: int64 */
+            taken: number;
+        };
         Audit: {
             entries: components["schemas"]["AuditEntry"][];
             next?: string;
@@ -2212,6 +2252,10 @@ export interface components {
         Carriers: {
             /** @description whoever carries most first */
             carriers: components["schemas"]["Carrier"][];
+        };
+        ChangeAttribute: {
+            dropped: boolean;
+            name: string;
         };
         ChangeProject: {
             /**
@@ -7254,6 +7298,74 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Project"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-attributes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Attributes"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "change-attribute": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeAttribute"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Attributes"];
                 };
             };
             /** @description Error */

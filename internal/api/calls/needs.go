@@ -27,6 +27,7 @@ import (
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/store/releases"
+	"firethorn/internal/store/segments"
 	"firethorn/internal/store/sight"
 	"firethorn/internal/store/symbolstore"
 	"firethorn/internal/usecase/find"
@@ -251,6 +252,8 @@ type Releases interface {
 // Find answers searches.
 type Find interface {
 	Against(ctx context.Context, q find.FacetAsk) (*find.Against, error)
+	Attributes(ctx context.Context, project int64) (list []segments.Attribute, places int, err error)
+	DropAttribute(ctx context.Context, p *projects.Project, name string, dropped bool) error
 	Complete(ctx context.Context, p *projects.Project, asker find.Asker, text string, at,
 		limit int) (*find.Completion, error)
 	DeleteSaved(ctx context.Context, project, person int64, name string, shared bool) error

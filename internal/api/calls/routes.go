@@ -183,6 +183,10 @@ func eventRoutes() []Route {
 // searchRoutes answer searches.
 func searchRoutes() []Route {
 	return []Route{
+		{"list-attributes", "GET", "/api/projects/{project}/attributes", access.ReadEvents,
+			"The names of attributes that are searched"},
+		{"change-attribute", "POST", "/api/projects/{project}/attributes", access.PushRules,
+			"Take the place of a name away, so that it is not searched, or give it back"},
 		{"show-facets", "GET", "/api/projects/{project}/facets", access.ReadEvents,
 			"The values of attributes in the events that fit a search"},
 		{"compare-facets", "GET", "/api/projects/{project}/facets/against", access.ReadEvents,

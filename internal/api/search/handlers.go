@@ -27,6 +27,7 @@ func Add(t *calls.Table, f *calls.Frame) {
 	calls.OnProject(t, "list-users", h.users)
 	calls.OnProject(t, "show-user", h.user)
 	h.saved(t)
+	h.attributes(t)
 }
 
 // In is a search of a project, or of one of its issues.

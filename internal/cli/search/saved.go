@@ -30,6 +30,7 @@ func Search() *cli.Command {
 					&cli.BoolFlag{Name: "default", Usage: "lists begin with it"}},
 				Action: saveSearch,
 			},
+			attributesCommand(),
 			{Name: "list", Usage: "the searches that you see", Action: func(ctx context.Context, c *cli.Command) error {
 				return command.Get(ctx, c, command.OfProject("/searches"), showSearches)
 			}},

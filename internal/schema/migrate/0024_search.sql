@@ -3,7 +3,7 @@
 CREATE TABLE IF NOT EXISTS attribute (
   id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
   project INT UNSIGNED NOT NULL, hash BINARY(16) NOT NULL, name VARCHAR(255) NOT NULL, first_seen BIGINT NOT NULL,
-  last_day SMALLINT UNSIGNED NOT NULL DEFAULT 0, standard TINYINT NOT NULL DEFAULT 0,
+  last_day SMALLINT UNSIGNED NOT NULL DEFAULT 0, dropped TINYINT NOT NULL DEFAULT 0,
   UNIQUE (project, hash)
 ) AUTO_INCREMENT=1000 DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin;
 -- The search index: the columns of events, a row for each batch and day of retention, merged in the background.

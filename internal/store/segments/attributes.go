@@ -5,10 +5,12 @@ import (
 	"database/sql"
 	"maps"
 	"slices"
+	"time"
 
 	"firethorn/internal/cache"
 	"firethorn/internal/core/attributes"
 	"firethorn/internal/core/columns"
+	"firethorn/internal/core/fault"
 	"firethorn/internal/db"
 	"firethorn/internal/store/names"
 )
@@ -72,7 +74,7 @@ func (a *Attributes) intern(ctx context.Context, tx *sql.Tx, project int64, list
 		return nil, err
 	}
 	wanted.Names, wanted.Room = others, func(want int) (int, error) {
-		known, err := db.Texts(ctx, tx, "SELECT name FROM attribute WHERE project=?", project)
+		known, err := db.Texts(ctx, tx, "SELECT name FROM attribute WHERE project=? AND dropped=0", project)
 		known = slices.DeleteFunc(known, attributes.Standard)
 		return max(0, min(want, mostAttributes-len(known))), err
 	}
@@ -119,6 +121,45 @@ func (a *Attributes) noteUse(ctx context.Context, tx *sql.Tx, ids map[string]int
 // their columns as they are merged.
 func (a *Attributes) Free(ctx context.Context) error {
 	_, err := a.db.ExecContext(ctx, "DELETE FROM attribute WHERE last_day<?", db.Day(a.db.Now())-unusedDays)
+	return err
+}
+
+// Attribute is a name that is searched.
+type Attribute struct {
+	Name     string
+	Standard bool // one of OpenTelemetry's: it takes no place
+	Since    time.Time
+	Used     time.Time // the day of its last use, UTC
+	Dropped  bool      // somebody took its place away
+}
+
+// List lists the names of a project, by name.
+func (a *Attributes) List(ctx context.Context, project int64) ([]Attribute, error) {
+	return db.List(ctx, a.db, func(r *sql.Rows) (x Attribute, err error) {
+		var since, day int64
+		err = r.Scan(&x.Name, &since, &day, &x.Dropped)
+		x.Standard, x.Since = attributes.Standard(x.Name), db.FromMicros(since)
+		x.Used = time.Unix(day*86400, 0).UTC()
+		return x, err
+	}, "SELECT name, first_seen, last_day, dropped FROM attribute WHERE project=? ORDER BY name", project)
+}
+
+// Places is how many names of one's own a project may have at a time.
+func (a *Attributes) Places() int { return mostAttributes }
+
+// Drop takes the place of a name away, or gives it back. What events have of it stays
+// in their bodies; segments lose the column as they are merged.
+func (a *Attributes) Drop(ctx context.Context, tx *sql.Tx, project int64, name string, dropped bool) error {
+	var there int
+	if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM attribute WHERE project=? AND hash=?", project,
+		db.Hash16(name)).Scan(&there); err != nil {
+		return err
+	}
+	if there == 0 {
+		return fault.New(fault.NotFound, "no attribute %q is searched here", name)
+	}
+	_, err := tx.ExecContext(ctx, "UPDATE attribute SET dropped=?, first_seen=? WHERE project=? AND hash=?", dropped,
+		db.Micros(a.db.Now()), project, db.Hash16(name))
 	return err
 }
 

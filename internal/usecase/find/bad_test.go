@@ -325,3 +325,50 @@ func TestSave(t *testing.T) {
 		t.Errorf("%+v, %v", list, err)
 	}
 }
+
+func TestAttributes_DroppedAndTakenBack(t *testing.T) {
+	b := testbed.Open(t, testbed.Noon)
+	gold := func(int) map[string]any { return berth(testbed.Noon, map[string]any{"plan": "gold"}) }
+	b.Many(5, gold)
+	if err := b.Find.DropAttribute(t.Context(), b.Project, "plan", true); err != nil {
+		t.Fatal(err)
+	}
+	b.Many(5, gold)
+	if _, err := b.Find.FindEvents(t.Context(), find.EventAsk{Ask: ask(b, "plan:gold"), Limit: 50}); testbed.Code(err) != fault.BadSearch {
+		t.Errorf("a name that was dropped is searched: %v", err)
+	}
+	b.Recounted()
+	list, places, err := b.Find.Attributes(t.Context(), b.Project.ID)
+	if err != nil || places != 200 || len(list) != 2 || list[1].Name != "plan" || !list[1].Dropped {
+		t.Errorf("%+v, %d, %v", list, places, err)
+	}
+	b.Now = b.Now.Add(time.Minute)
+	if err := b.Find.DropAttribute(t.Context(), b.Project, "plan", false); err != nil {
+		t.Fatal(err)
+	}
+	b.Many(5, gold)
+	if n := found(b, "plan:gold"); n != 15 { // no segment was merged meanwhile
+		t.Errorf("%d events are found, want 15", n)
+	}
+	b.Recounted()
+	if err := b.Find.DropAttribute(t.Context(), b.Project, "cabin.deck", true); testbed.Code(err) != fault.NotFound {
+		t.Errorf("a name that nobody uses: %v", err)
+	}
+}
+
+// A saved search that names somebody goes with them.
+func TestErase_TakesSavedSearchesAlong(t *testing.T) {
+	b := testbed.Open(t, testbed.Noon)
+	a := find.Ask{Project: b.Project, Asker: find.Asker{Now: b.Now}}
+	for name, text := range map[string]string{"hers": "-plan:gold (user.email:Ines@quay.example OR plan:x)", "all": "user.email:*@quay.example"} {
+		if _, err := b.Find.Save(t.Context(), a, find.Saved{Name: name, Search: text, Shared: true}, accounts.Service); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if _, err := b.Retention.Erase(t.Context(), b.Project, "ines@quay.example", "Maren Holt"); err != nil {
+		t.Fatal(err)
+	}
+	if list, err := b.Find.SavedSearches(t.Context(), b.Project.ID, 0); err != nil || len(list) != 1 || list[0].Name != "all" {
+		t.Errorf("%+v, %v", list, err)
+	}
+}

@@ -20,16 +20,18 @@ import (
 	"firethorn/internal/store/members"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/store/releases"
+	"firethorn/internal/store/segments"
 )
 
 // Service answers searches. It is safe for concurrent use.
 type Service struct {
-	db       *db.DB
-	accounts *accounts.Store
-	events   *events.Store
-	issues   *issues.Store
-	projects *projects.Store
-	releases *releases.Store
+	db         *db.DB
+	accounts   *accounts.Store
+	attributes *segments.Attributes
+	events     *events.Store
+	issues     *issues.Store
+	projects   *projects.Store
+	releases   *releases.Store
 
 	codec   *columns.Codec
 	held    *cache.Cache[partKey, any] // what was read of segments
@@ -38,12 +40,13 @@ type Service struct {
 
 // Needs are what the service is built on.
 type Needs struct {
-	DB       *db.DB
-	Accounts *accounts.Store
-	Events   *events.Store
-	Issues   *issues.Store
-	Projects *projects.Store
-	Releases *releases.Store
+	DB         *db.DB
+	Accounts   *accounts.Store
+	Attributes *segments.Attributes
+	Events     *events.Store
+	Issues     *issues.Store
+	Projects   *projects.Store
+	Releases   *releases.Store
 	// CacheBytes bounds the memory for columns; 0: 64 MiB.
 	CacheBytes int
 }
@@ -53,7 +56,7 @@ func New(n Needs) *Service {
 	if n.CacheBytes == 0 {
 		n.CacheBytes = 64 << 20
 	}
-	return &Service{db: n.DB, accounts: n.Accounts, events: n.Events, issues: n.Issues, projects: n.Projects,
+	return &Service{db: n.DB, accounts: n.Accounts, attributes: n.Attributes, events: n.Events, issues: n.Issues, projects: n.Projects,
 		releases: n.Releases, codec: columns.NewCodec(), held: cache.New(n.CacheBytes, partBytes),
 		members: members.New()}
 }

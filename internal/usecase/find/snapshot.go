@@ -145,7 +145,7 @@ func (n *snapshot) readNames(ctx context.Context) error {
 			n.names[name] = id
 		}
 		return err
-	}, "SELECT id, name FROM attribute WHERE project=?", n.project)
+	}, "SELECT id, name FROM attribute WHERE project=? AND dropped=0", n.project)
 	if err != nil {
 		return err
 	}

@@ -141,7 +141,7 @@ func (c *comparing) prepare(ctx context.Context) (err error) {
 		err := r.Scan(&id, &name, &since)
 		c.columns[name], c.since[name] = id, since
 		return err
-	}, "SELECT id, name, first_seen FROM attribute WHERE project=?", c.p.ID)
+	}, "SELECT id, name, first_seen FROM attribute WHERE project=? AND dropped=0", c.p.ID)
 }
 
 const partBits = 1 << 16

@@ -191,7 +191,7 @@ func within(changes []segments.Change, list []segments.Meta) []segments.Change {
 
 // known lists the attributes that have a column; others were freed.
 func (s *Service) known(ctx context.Context, project int64) (map[uint32]bool, error) {
-	ids, err := db.Numbers(ctx, s.db.Slow, "SELECT id FROM attribute WHERE project=?", project)
+	ids, err := db.Numbers(ctx, s.db.Slow, "SELECT id FROM attribute WHERE project=? AND dropped=0", project)
 	out := map[uint32]bool{}
 	for _, id := range ids {
 		out[uint32(id)] = true
