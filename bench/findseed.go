@@ -22,130 +22,6 @@ import (
 	"firethorn/internal/store/segments"
 )
 
-// column is an attribute of made-up events: how many values it has, how unevenly they
-// are spread, in how many events it is, and whether issues tend to one of them.
-type column struct {
-	name    string
-	values  int
-	skew    float64 // 1: evenly; the greater the more of the first ones
-	present float64
-	tends   bool
-	number  bool
-}
-
-// fortyColumns are what events of an application carry. The names are OpenTelemetry's,
-// and some of its own.
-func fortyColumns() []column {
-	out := []column{
-		{
-			"browser.name",
-			6,
-			2,
-			.97,
-			false,
-			false,
-		}, {"browser.version", 40, 3, .97, false, true}, {"os.name", 6, 1.6, .98, false, false},
-		{
-			"os.version",
-			30,
-			2.5,
-			.95,
-			false,
-			false,
-		}, {"device.type", 3, 1.5, .98, false, false}, {"device.model.name", 900, 3, .6, false, false},
-		{
-			"browser.language",
-			40,
-			4,
-			.97,
-			false,
-			false,
-		}, {"browser.mobile", 2, 1.3, .97, false, false}, {"url.template", 120, 2, .9, true, false},
-		{
-			"url.path",
-			30_000,
-			2,
-			.9,
-			true,
-			false,
-		}, {"error.type", 40, 2, 1, true, false}, {"http.request.method", 5, 3, .4, false, false},
-		{
-			"http.response.status_code",
-			20,
-			2,
-			.4,
-			true,
-			true,
-		}, {"server.address", 12, 2, .4, false, false}, {"http.route", 80, 2, .4, true, false},
-		{
-			"service.name",
-			3,
-			2,
-			1,
-			false,
-			false,
-		}, {"service.version", 12, 2, .98, false, false}, {"deployment.environment.name", 3, 4, 1, false, false},
-		{
-			"telemetry.sdk.name",
-			2,
-			2,
-			1,
-			false,
-			false,
-		}, {"telemetry.sdk.version", 6, 3, 1, false, false}, {"telemetry.sdk.language", 2, 2, 1, false, false},
-		{
-			"thread.name",
-			60,
-			2,
-			.2,
-			false,
-			false,
-		}, {"code.function.name", 900, 2, .3, true, false}, {"network.connection.type", 4, 2, .5, false, false},
-		{
-			"geo.country.iso_code",
-			60,
-			3,
-			.9,
-			false,
-			false,
-		}, {"user_agent.original", 3000, 3, .95, false, false}, {"plan", 4, 2, .7, false, false},
-		{
-			"berth.zone",
-			8,
-			1.5,
-			.3,
-			true,
-			false,
-		}, {"ship.name", 40, 1.5, .3, false, false}, {"booking.vehicle", 2, 1.5, .5, false, false},
-		{
-			"booking.passengers",
-			12,
-			2,
-			.5,
-			false,
-			true,
-		}, {"cart.count", 30, 3, .4, false, true}, {"feature.map", 2, 1, .9, false, false},
-		{
-			"feature.fares",
-			3,
-			2,
-			.9,
-			false,
-			false,
-		}, {"tide.station", 300, 2, .2, false, false}, {"timetable.season", 4, 2, .6, false, false},
-		{
-			"page.age_s",
-			4000,
-			1.5,
-			.8,
-			false,
-			true,
-		}, {"request.id", 1 << 30, 1, .3, false, false}, {"user.id", 0, 1, .9, false, false},
-		{"user.email", 0, 1, .4, false, false},
-	}
-	return out
-}
-
 // made is a made-up store: what its events are drawn from.
 type made struct {
 	columns  []column
@@ -166,14 +42,6 @@ type made struct {
 // draw is a number below n, small ones more often.
 func draw(r *rand.Rand, n int, skew float64) int {
 	return int(math.Pow(r.Float64(), skew) * float64(n))
-}
-
-// value is the text of a value of a column.
-func (c column) value(n int) columns.Value {
-	if c.number {
-		return columns.NumberValue(float64(n))
-	}
-	return columns.TextValue(c.name[max(0, len(c.name)-6):] + "-" + strconv.Itoa(n))
 }
 
 // row draws an event of a day.
@@ -240,7 +108,8 @@ func (s *scene) makeEvents(ctx context.Context, events int) (*made, error) {
 		project: s.count(
 			"SELECT id FROM project WHERE name='quayside'",
 		), env: s.count("SELECT MIN(id) FROM environment")}
-	if err := s.db.QueryRowContext(ctx, "SELECT user_secret FROM project WHERE id=?", m.project).Scan(&m.secret); err != nil {
+	if err := s.db.QueryRowContext(ctx, "SELECT user_secret FROM project WHERE id=?",
+		m.project).Scan(&m.secret); err != nil {
 		return nil, err
 	}
 	if err := m.prepare(ctx, s); err != nil {
@@ -335,7 +204,8 @@ func (m *made) day(ctx context.Context, s *scene, day, base int64) error {
 		if err != nil {
 			return err
 		}
-		if err := segments.Write(ctx, tx, m.project, segments.Encode(codec, segments.MetaOf(keepDay, 5, segments.Large, seg), seg)); err != nil {
+		if err := segments.Write(ctx, tx, m.project, segments.Encode(codec, segments.MetaOf(keepDay, 5,
+			segments.Large, seg), seg)); err != nil {
 			return err
 		}
 		if err := tx.Commit(); err != nil {

@@ -123,9 +123,10 @@ type beside struct {
 
 // packBeside writes it as JSON; nothing where there is nothing.
 func packBeside(b *Batch) []byte {
-	something := len(b.Sessions)+len(b.Feedback)+len(b.Country) > 0 || slices.ContainsFunc(b.Scrubbed, func(r scrub.Report) bool {
-		return len(r) > 0
-	}) || slices.ContainsFunc(b.Users, func(u User) bool { return u.Known })
+	something := len(b.Sessions)+len(b.Feedback)+len(b.Country) > 0 || slices.ContainsFunc(b.Scrubbed,
+		func(r scrub.Report) bool {
+			return len(r) > 0
+		}) || slices.ContainsFunc(b.Users, func(u User) bool { return u.Known })
 	if !something {
 		return nil
 	}

@@ -121,7 +121,8 @@ func build(d *db.DB, tables *schema.Schema, searchMemory int) *Records {
 		Ingest: r.Ingest,
 		Issues: r.Issues, Moves: r.Moves, Projects: r.Projects, Schema: r.Schema, Status: r.Status, Symbols: r.Symbols})
 	r.Overview = overview.New(d, r.Issues)
-	r.Find = find.New(find.Needs{DB: d, Accounts: r.Accounts, Attributes: r.Attributes, Events: r.Events, Issues: r.Issues, Projects: r.Projects,
+	r.Find = find.New(find.Needs{DB: d, Accounts: r.Accounts, Attributes: r.Attributes, Events: r.Events,
+		Issues: r.Issues, Projects: r.Projects,
 		Releases: r.Releases, CacheBytes: searchMemory})
 	return r
 }

@@ -63,7 +63,8 @@ func (a *handlers) recount(ctx context.Context, repair bool) (*calls.Body[contra
 	out := contract.Recount{Compared: retention.Recounts(), Differences: []contract.Difference{}, Recounting: following,
 		Repaired: repaired}
 	for _, d := range list {
-		out.Differences = append(out.Differences, contract.Difference{What: d.What, Issue: d.Issue, Stored: d.Stored, Rows: d.Rows})
+		out.Differences = append(out.Differences, contract.Difference{What: d.What, Issue: d.Issue,
+			Stored: d.Stored, Rows: d.Rows})
 	}
 	return calls.Answer(out), err
 }

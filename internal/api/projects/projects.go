@@ -193,8 +193,9 @@ func (a *handlers) project(ctx context.Context, p *projects.Project) (*contract.
 // projectOf tells of a project with its totals and its ingest keys.
 func projectOf(p *projects.Project, t projects.Totals, keys []projects.Key) *contract.Project {
 	out := &contract.Project{Name: p.Name, Created: p.Created, KeepDays: p.KeepDays, KeepSymbols: p.KeepSymbols,
-		LocateUsers: p.LocateUsers, LogMessages: cmp.Or(string(p.LogMessages), "off"), ReleaseOrder: cmp.Or(string(p.ReleaseOrder), "auto"),
-		Issues: t.Issues, OpenIssues: t.Open, Events: t.Events,
+		LocateUsers: p.LocateUsers, LogMessages: cmp.Or(string(p.LogMessages), "off"),
+		ReleaseOrder: cmp.Or(string(p.ReleaseOrder), "auto"),
+		Issues:       t.Issues, OpenIssues: t.Open, Events: t.Events,
 		Origins: p.Origins, Allowance: contract.Allowance(p.Allowance), Rules: p.RulesVersion, Repository: p.Repository,
 		CommitLink: p.CommitLink, SourcePaths: rows.MappingsOf(p)}
 	if !t.LastEvent.IsZero() {

@@ -94,7 +94,8 @@ func (a *asked) few(ctx context.Context, n query.Node, looked bool) (map[int64]b
 	if err != nil || from.sql == "" {
 		return nil, false, err
 	}
-	ids, err := db.Numbers(ctx, a.tx, "SELECT DISTINCT issue FROM ("+from.sql+" LIMIT ?) x", append(from.args, fewFit+1)...)
+	ids, err := db.Numbers(ctx, a.tx, "SELECT DISTINCT issue FROM ("+from.sql+" LIMIT ?) x", append(from.args,
+		fewFit+1)...)
 	if err != nil || len(ids) > fewFit {
 		return nil, false, err
 	}
@@ -135,14 +136,16 @@ func (a *asked) indexed(ctx context.Context, n query.Node, looked bool) (conditi
 		if err != nil || cond.sql == "l.owner IS NULL" || cond.sql == "l.owner IS NOT NULL" {
 			return condition{}, err
 		}
-		return condition{"SELECT l.issue FROM issue_list l WHERE " + cond.sql + " AND l.project=?", append(cond.args, a.Project.ID)}, nil
+		return condition{"SELECT l.issue FROM issue_list l WHERE " + cond.sql + " AND l.project=?",
+			append(cond.args, a.Project.ID)}, nil
 	case index != "":
 		cond, err := a.condition(ctx, n)
 		states := " AND l.state IN ('new','accepted','regressed','parked','fixed','dismissed')"
 		if name == "appeared-in" {
 			states = ""
 		}
-		return condition{"SELECT l.issue FROM issue_list l FORCE INDEX (" + index + ") WHERE l.project=?" + states + " AND " + cond.sql,
+		return condition{"SELECT l.issue FROM issue_list l FORCE INDEX (" + index + ") WHERE l.project=?" + states +
+			" AND " + cond.sql,
 			append([]any{a.Project.ID}, cond.args...)}, err
 	case a.counterAlone(name, looked):
 		ids, err := a.interned(ctx, n)
@@ -151,7 +154,8 @@ func (a *asked) indexed(ctx context.Context, n query.Node, looked bool) (conditi
 		}
 		table, column := counterOf(name)
 		list := slices.Sorted(maps.Keys(ids))
-		return condition{"SELECT v.issue FROM " + table + " x JOIN variant v ON v.id=x.variant WHERE x." + column + " IN (" +
+		return condition{"SELECT v.issue FROM " + table + " x JOIN variant v ON v.id=x.variant WHERE x." + column +
+			" IN (" +
 			db.Marks(len(list)) + ")", db.AnyOf(list)}, nil
 	}
 	return condition{}, nil

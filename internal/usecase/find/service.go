@@ -56,7 +56,8 @@ func New(n Needs) *Service {
 	if n.CacheBytes == 0 {
 		n.CacheBytes = 64 << 20
 	}
-	return &Service{db: n.DB, accounts: n.Accounts, attributes: n.Attributes, events: n.Events, issues: n.Issues, projects: n.Projects,
+	return &Service{db: n.DB, accounts: n.Accounts, attributes: n.Attributes, events: n.Events, issues: n.Issues,
+		projects: n.Projects,
 		releases: n.Releases, codec: columns.NewCodec(), held: cache.New(n.CacheBytes, partBytes),
 		members: members.New()}
 }

@@ -57,7 +57,8 @@ func (a *asked) hasWord(ctx context.Context, w query.Word) (condition, error) {
 		return out, err
 	}
 	ids := append([]int64{0}, slices.Sorted(maps.Keys(have))...)
-	return condition{"l.worded=1 AND " + out.sql + " OR l.issue IN (" + db.Marks(len(ids)) + ")", append(out.args, db.AnyOf(ids)...)}, nil
+	return condition{"l.worded=1 AND " + out.sql + " OR l.issue IN (" + db.Marks(len(ids)) + ")", append(out.args,
+		db.AnyOf(ids)...)}, nil
 }
 
 // enough is how few issues may be left of a phrase for their texts to be read instead of

@@ -277,7 +277,8 @@ func (c *comparing) missing(ctx context.Context, from, to int64) error {
 				x.Gone
 		}) {
 			c.found.Missing++
-			c.found.gaps = missing(c.found.gaps, segments.Gap{First: position, Last: position, Until: thrown, KeepDay: day})
+			c.found.gaps = missing(c.found.gaps, segments.Gap{First: position, Last: position, Until: thrown,
+				KeepDay: day})
 		}
 		return err
 	}, "SELECT filing, keep_day, thrown FROM event WHERE project=? AND filing BETWEEN ? AND ? ORDER BY filing", c.p.ID, from, to)

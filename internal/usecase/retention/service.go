@@ -51,7 +51,8 @@ type Needs struct {
 
 // New makes a service.
 func New(n Needs) *Service {
-	return &Service{db: n.DB, events: n.Events, identities: n.Identities, inbox: n.Inbox, index: n.Index, ingest: n.Ingest, issues: n.Issues,
+	return &Service{db: n.DB, events: n.Events, identities: n.Identities, inbox: n.Inbox, index: n.Index,
+		ingest: n.Ingest, issues: n.Issues,
 		moves:    n.Moves,
 		projects: n.Projects, schema: n.Schema, status: n.Status, symbolstore: n.Symbols}
 }
