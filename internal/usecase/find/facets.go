@@ -91,16 +91,12 @@ func (n *snapshot) mayFacet(by []string) error {
 		if _, ok := n.names[name]; ok || slices.Contains(factNames, name) {
 			continue
 		}
-		for _, e := range query.Check(query.Term{Name: name, Values: []query.Value{query.Exactly("")}, Column: 1},
-			n.attributes()) {
-			if e.Nearest = text.Nearest(name, append(n.attributes(), factNames...)); e.Nearest != "" {
-				return fault.New(fault.BadInput, "there is no attribute %q; did you mean %s?", name, e.Nearest)
+		if _, field := query.FieldOf(name); !field {
+			if near := text.Nearest(name, append(n.attributes(), factNames...)); near != "" {
+				return fault.New(fault.BadInput, "there is no attribute %q; did you mean %s?", name, near)
 			}
-			return fault.New(
-				fault.BadInput,
-				"there is no attribute %q; firethorn facets without --by shows those that there are",
-				name,
-			)
+			return fault.New(fault.BadInput,
+				"there is no attribute %q; firethorn facets without --by shows those that there are", name)
 		}
 		return fault.New(
 			fault.BadInput,

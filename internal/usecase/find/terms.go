@@ -260,8 +260,8 @@ func (c *compiler) seenIn(ctx context.Context, n query.Node) (condition, error) 
 	}
 	table, column := counterOf(nameOf(n))
 	list := slices.Sorted(maps.Keys(ids))
-	return condition{"EXISTS (SELECT 1 FROM variant v JOIN " + table + " x ON x.variant=v.id WHERE v.issue=l.issue AND x." +
-		column + " IN (" + db.Marks(len(list)) + "))", db.AnyOf(list)}, nil
+	return condition{"EXISTS (SELECT 1 FROM variant v JOIN " + table + " x ON x.variant=v.id WHERE v.issue=l.issue" +
+		" AND x." + column + " IN (" + db.Marks(len(list)) + "))", db.AnyOf(list)}, nil
 }
 
 // numberColumns are the columns of fields that are numbers. The impact is kept in
