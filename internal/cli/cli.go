@@ -105,10 +105,10 @@ func firethorn() *cli.Command {
 				Sources: cli.EnvVars("FIRETHORN_TOKEN_FILE")},
 			&cli.StringFlag{Name: "project", Aliases: []string{"p"}, Usage: "the project's `NAME`",
 				Sources: cli.EnvVars("FIRETHORN_PROJECT")},
-			&cli.StringFlag{Name: "format", Value: "text", Usage: "text, or json: what the API answers",
+			&cli.StringFlag{Name: "format", Value: "text", Usage: "text, or json: what the API answers; csv where a command says so",
 				Validator: func(s string) error {
-					if s != "text" && s != "json" {
-						return fmt.Errorf("--format is text or json, not %q", s)
+					if s != "text" && s != "json" && s != "csv" {
+						return fmt.Errorf("--format is text or json, or csv where a command says so, not %q", s)
 					}
 					return nil
 				}},

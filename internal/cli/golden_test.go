@@ -27,6 +27,9 @@ var printed = map[string]int{
 	"issue owners quayside/2": 0, "event list": 0, "event show 01a219b0-6ed8-779f-a0ef-e5e91eb9f0fc": 0, "release list": 0, "release show 4.2.0": 0,
 	"release order 4.2.0 4.3.0": 0, "impact show": 0, "group review": 0, "group why quayside/1": 0, "notice list": 0, "owner list": 0,
 	"session list": 0, "feedback list": 0, "person list": 0, "person sessions": 0, "member list": 0, "token list": 0, "team list": 0, "received": 0, "symbols list": 0, "symbols check --release 4.2.0": 1, "status": 0,
+	"facets --by berth.zone --by os.name --search os.version:14": 0, "facets --issue quayside/10 --against others": 0,
+	"histogram --by os.name --interval 1d --window 3d": 0, "user show ines.marlow@ferries.example": 0, "user show Anna": 0, "user list --issue quayside/10": 0,
+	"search list": 0, "search show mine": 0, "search attributes": 0,
 }
 
 // answered is when the answers of testdata/answers.json were given. They are those
@@ -116,6 +119,27 @@ func TestPrinted_AsJSON(t *testing.T) {
 		if !json.Valid(out.Bytes()) {
 			t.Errorf("firethorn %s --format json prints no JSON: %.200s", line, out.String())
 		}
+	}
+}
+
+// A list of users as CSV holds all of them, and nothing that a spreadsheet takes for a
+// formula.
+func TestUserList_AsCSV(t *testing.T) {
+	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	s := answering(t)
+	run := func(line string) (string, int) {
+		var out, errs bytes.Buffer
+		args := append([]string{"firethorn", "--server", s.URL, "--token", "x", "--project", "quayside", "--format", "csv"}, strings.Fields(line)...)
+		code := Run(t.Context(), args, strings.NewReader(""), &out, &errs)
+		return out.String(), code
+	}
+	out, code := run("user list --issue quayside/10")
+	want := "user.id,user.email,user.name,enduser.id,enduser.pseudo.id,app.installation.id,events,first,last\np-1400,,'=SUM(A1),,,,3,"
+	if code != 0 || !strings.HasPrefix(out, want) || !strings.Contains(out, "\n,\"a,b@quay.example\",,,,,1,") {
+		t.Errorf("exit %d:\n%s", code, out)
+	}
+	if _, code := run("issue list"); code != command.ExitUse {
+		t.Errorf("issues as CSV: exit %d, want %d", code, command.ExitUse)
 	}
 }
 

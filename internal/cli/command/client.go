@@ -79,6 +79,9 @@ func Ask(method string, path Path, body ...any) Call {
 
 // Request is Get for any call.
 func Request[T any](ctx context.Context, cmd *cli.Command, ask Call, show func(io.Writer, T), also ...func(T)) error {
+	if cmd.String("format") == "csv" {
+		return Usage("%s prints text or json, and no csv", cmd.FullName())
+	}
 	c, err := NewClient(ctx, cmd)
 	if err != nil {
 		return err

@@ -45,10 +45,9 @@ func Users() []*cli.Command {
 		{
 			Name:        "list",
 			Usage:       "the users of an issue, or of a search, those with most events first",
-			Description: command.SearchHelp,
+			Description: command.SearchHelp + "\n--format csv writes all of them, a line each.",
 			Flags: append(command.SearchFlags(),
 				&cli.StringFlag{Name: "issue", Usage: "only users of issue `ID`"},
-				&cli.StringFlag{Name: "format", Value: "text", Usage: "text, json, or csv: all of them, a line each"},
 				&cli.IntFlag{Name: "limit", Value: 50, Usage: "how many"},
 				&cli.StringFlag{Name: "cursor", Usage: "`next` of the page before"}),
 			Action: listUsers,
@@ -125,12 +124,8 @@ func listUsers(ctx context.Context, c *cli.Command) error {
 	if v := c.String("cursor"); v != "" {
 		q.Set("cursor", v)
 	}
-	switch c.String("format") {
-	case "csv":
+	if c.String("format") == "csv" {
 		return exportUsers(ctx, c, q)
-	case "text", "json":
-	default:
-		return command.Usage("--format is text, json or csv, not %q", c.String("format"))
 	}
 	return command.Get(
 		ctx,
