@@ -226,8 +226,8 @@ func TestAccess_WhoIsInAProjectSeesNoOther(t *testing.T) {
 	}
 	s.settle(t)
 	d := readDocument(t)
-	fill := map[string]string{"{number}": "1", "{event}": plantedEventID, "{id}": "1", "{trace}": plantedTrace, "{who}": "x", "{team}": "x", "{session}": marker + "-session", "{comment}": "1", "{key}": "1", "{verb}": "accept", "{finding}": "1", "{number2}": "1", "{hash}": strings.Repeat("ab", 32)}
-	query := map[string]string{"project": planted, "held": planted + "/1", "event": plantedEventID, "release": marker + "-1", "user": marker + "-user", "text": marker, "q": marker, "with": planted + "/1", "other": "1", "limit": "50"}
+	fill := map[string]string{"{number}": "1", "{event}": plantedEventID, "{id}": "1", "{trace}": plantedTrace, "{who}": "x", "{team}": "x", "{session}": marker + "-session", "{comment}": "1", "{key}": "1", "{verb}": "accept", "{finding}": "1", "{number2}": "1", "{hash}": strings.Repeat("ab", 32), "{name}": "x"}
+	query := map[string]string{"project": planted, "held": planted + "/1", "event": plantedEventID, "release": marker + "-1", "user": marker + "-user", "text": marker, "q": marker, "with": planted + "/1", "other": "1", "limit": "50", "search": marker, "window": "all"}
 	asked, refused := 0, 0
 	callers := map[string]string{}
 	for _, scope := range []string{"build", "read", "person", "admin"} {

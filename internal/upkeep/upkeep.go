@@ -121,6 +121,8 @@ func (u *Upkeep) jobs() []jobs.Job {
 			Step: s.Indexing.NoteWords},
 		{Name: "merge-index", Lane: "index", Every: soon, Limit: jobTime, List: s.Indexing.Mergeable,
 			Step: s.Indexing.Merge},
+		{Name: "merge-index-again", Lane: "index", Every: often, Limit: jobTime, List: s.Indexing.MergeableAgain,
+			Step: s.Indexing.Merge},
 		{Name: "fill-index", Lane: "index", Every: soon, Limit: jobTime, List: s.Indexing.Incomplete,
 			Step: s.Indexing.Fill},
 		{Name: "fold-index", Lane: "index", Every: often, Limit: jobTime, List: s.Indexing.Changed,

@@ -383,7 +383,7 @@ var tidesMap = fmt.Sprintf(`{"version":3,"sources":["src/tides.ts"],"sourcesCont
 func searches(t *testing.T) int {
 	text := os.Getenv("FIRETHORN_SEARCHES")
 	if text == "" {
-		return 16
+		return 8
 	}
 	n, err := strconv.Atoi(text)
 	if err != nil {

@@ -102,13 +102,8 @@ func inReleases(name string, ids map[int64]bool) condition {
 	if name == "appeared-in" {
 		return condition{"l.first_release IN (" + db.Marks(len(list)) + ")", list}
 	}
-	return condition{
-		"EXISTS (SELECT 1 FROM history h WHERE h.issue=l.issue AND h.kind='regressed' AND h.undone=0 AND h.app_release IN (" +
-			db.Marks(
-				len(list),
-			) + "))",
-		list,
-	}
+	return oneOf("SELECT 1 FROM history h WHERE h.issue=l.issue AND h.kind='regressed' AND h.undone=0 AND h.app_release IN ("+
+		db.Marks(len(list))+")", list...)
 }
 
 // fixedIn asks for issues that are fixed in a release, which need not be known yet.

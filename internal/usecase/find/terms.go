@@ -145,11 +145,11 @@ func (c *compiler) rowValue(ctx context.Context, t query.Term, v query.Value) (c
 		}
 		return c.times(query.Range{Name: t.Name, Column: t.Column, To: query.Bound{Text: whole}})
 	case "assigned-by":
-		const by = "EXISTS (SELECT 1 FROM history h WHERE h.issue=l.issue AND h.kind IN ('assign','given') AND h.undone=0"
+		const by = "SELECT 1 FROM history h WHERE h.issue=l.issue AND h.kind IN ('assign','given') AND h.undone=0"
 		if v.Present() {
-			return condition{sql: by + ")"}, nil
+			return oneOf(by), nil
 		}
-		return condition{by + " AND h.actor LIKE ?)", []any{like(v)}}, nil
+		return oneOf(by+" AND h.actor LIKE ?", like(v)), nil
 	case "comment":
 		return written("SELECT 1 FROM comment x WHERE x.issue=l.issue", "x.text", v), nil
 	case "feedback":
@@ -162,12 +162,19 @@ func (c *compiler) rowValue(ctx context.Context, t query.Term, v query.Value) (c
 	return never, nil // ticket: no tracker is connected
 }
 
+// oneOf holds where a statement about the row of an issue finds something. Its LIMIT has
+// the database ask for each row that is looked at: from EXISTS it makes a list of all
+// issues first, which takes longer than a page.
+func oneOf(statement string, args ...any) condition {
+	return condition{"(" + statement + " LIMIT 1) IS NOT NULL", args}
+}
+
 // written asks for a text that somebody wrote: any, or one that has the words.
 func written(rows, column string, v query.Value) condition {
 	if v.Present() {
-		return condition{sql: "EXISTS (" + rows + ")"}
+		return oneOf(rows)
 	}
-	return condition{"EXISTS (" + rows + " AND LOWER(" + column + ") LIKE ?)", []any{"%" + like(v) + "%"}}
+	return oneOf(rows+" AND LOWER("+column+") LIKE ?", "%"+like(v)+"%")
 }
 
 // like is a value as a pattern of SQL, in lower case.
@@ -260,8 +267,8 @@ func (c *compiler) seenIn(ctx context.Context, n query.Node) (condition, error) 
 	}
 	table, column := counterOf(nameOf(n))
 	list := slices.Sorted(maps.Keys(ids))
-	return condition{"EXISTS (SELECT 1 FROM variant v JOIN " + table + " x ON x.variant=v.id WHERE v.issue=l.issue" +
-		" AND x." + column + " IN (" + db.Marks(len(list)) + "))", db.AnyOf(list)}, nil
+	return oneOf("SELECT 1 FROM variant v JOIN "+table+" x ON x.variant=v.id WHERE v.issue=l.issue AND x."+column+
+		" IN ("+db.Marks(len(list))+")", db.AnyOf(list)...), nil
 }
 
 // numberColumns are the columns of fields that are numbers. The impact is kept in

@@ -46,8 +46,9 @@ func (n *snapshot) unworded(ctx context.Context) ([]int64, error) {
 
 // hasWord asks of each issue whether it has a word.
 func (a *asked) hasWord(ctx context.Context, w query.Word) (condition, error) {
-	out := condition{"EXISTS (SELECT 1 FROM issue_word w FORCE INDEX (of_issue) WHERE w.issue=l.issue AND w.project=l.project AND w.word LIKE ?)",
-		[]any{db.LikeEscape(query.Words(w.Text)[0]) + "%"}}
+	out := oneOf(
+		"SELECT 1 FROM issue_word w FORCE INDEX (of_issue) WHERE w.issue=l.issue AND w.project=l.project AND w.word LIKE ?",
+		db.LikeEscape(query.Words(w.Text)[0])+"%")
 	fresh, err := a.unworded(ctx)
 	if err != nil || len(fresh) == 0 {
 		return out, err

@@ -13,39 +13,44 @@ import (
 	"firethorn/internal/store/segments"
 )
 
-// full lists the days of a project, or of all, whose segments are to be merged: those
-// of batches, and those that merges made.
-func (s *Service) full(ctx context.Context, project int64) (fresh, middle []segments.Full, err error) {
-	q := segments.FullQuery{
-		Project: project,
-		Tier:    segments.Fresh,
-		Rows:    s.Sizes.Rows,
-		Events:  s.Sizes.Middle,
-		Today:   db.Day(s.db.Now()),
-	}
-	if fresh, err = segments.FullDays(ctx, s.db.Slow, q); err != nil {
-		return nil, nil, err
-	}
-	q.Tier, q.Rows, q.Events = segments.Middle, 2*s.Sizes.Large/s.Sizes.Middle, s.Sizes.Large
-	middle, err = segments.FullDays(ctx, s.db.Slow, q)
-	return fresh, middle, err
+// fresh lists the days of a project, or of all, whose batches' segments are to be merged.
+func (s *Service) fresh(ctx context.Context, project int64) ([]segments.Full, error) {
+	return segments.FullDays(ctx, s.db.Slow, segments.FullQuery{Project: project, Tier: segments.Fresh,
+		Rows: s.Sizes.Rows, Events: s.Sizes.Middle, Today: db.Day(s.db.Now())})
 }
 
-// Mergeable lists the projects with segments that are to be merged.
-func (s *Service) Mergeable(ctx context.Context) (out []int64, err error) {
-	fresh, middle, err := s.full(ctx, 0)
-	for _, f := range append(fresh, middle...) {
+// middle lists those whose merged segments are to be merged again.
+func (s *Service) middle(ctx context.Context, project int64) ([]segments.Full, error) {
+	return segments.FullDays(ctx, s.db.Slow, segments.FullQuery{Project: project, Tier: segments.Middle,
+		Rows: 2 * s.Sizes.Large / s.Sizes.Middle, Events: s.Sizes.Large, Today: db.Day(s.db.Now())})
+}
+
+// Mergeable lists the projects with segments of batches that are to be merged.
+func (s *Service) Mergeable(ctx context.Context) ([]int64, error) {
+	list, err := s.fresh(ctx, 0)
+	return projectsOf(list), err
+}
+
+// MergeableAgain lists the projects with merged segments that are to be merged again.
+// Each past day keeps one for good, so that this reads more, and is asked less often.
+func (s *Service) MergeableAgain(ctx context.Context) ([]int64, error) {
+	list, err := s.middle(ctx, 0)
+	return projectsOf(list), err
+}
+
+func projectsOf(list []segments.Full) (out []int64) {
+	for _, f := range list {
 		if !slices.Contains(out, f.Project) {
 			out = append(out, f.Project)
 		}
 	}
-	return out, err
+	return out
 }
 
 // Merge puts small segments of a project together, those of one day. more says that
 // there is more to do. Ended at any moment, nothing is lost or there twice.
 func (s *Service) Merge(ctx context.Context, project int64) (more bool, err error) {
-	fresh, middle, err := s.full(ctx, project)
+	fresh, err := s.fresh(ctx, project)
 	if err != nil {
 		return false, err
 	}
@@ -57,6 +62,10 @@ func (s *Service) Merge(ctx context.Context, project int64) (more bool, err erro
 		if more || err != nil {
 			return more, err
 		}
+	}
+	middle, err := s.middle(ctx, project)
+	if err != nil {
+		return false, err
 	}
 	for _, day := range middle {
 		more, err := s.mergeDay(ctx, day, func(m segments.Meta) bool { return m.Tier < segments.Large })
