@@ -113,17 +113,14 @@ func build(d *db.DB, tables *schema.Schema, searchMemory int) *Records {
 	r.Similar = similar.New(d, r.Events, r.Issues)
 	r.Regrouping = regrouping.New(d, r.Events, r.Issues, r.Moves, r.Projects)
 	r.Indexing = indexing.New(indexing.Needs{DB: d, Attributes: r.Attributes, Identities: identities,
-		Events: r.Events, Issues: r.Issues,
-		Names:    r.Names,
-		Projects: r.Projects})
+		Events: r.Events, Names: r.Names, Projects: r.Projects})
 	r.Retention = retention.New(retention.Needs{DB: d, Events: r.Events, Identities: identities, Inbox: r.Inbox,
 		Index:  r.Indexing,
 		Ingest: r.Ingest,
 		Issues: r.Issues, Moves: r.Moves, Projects: r.Projects, Schema: r.Schema, Status: r.Status, Symbols: r.Symbols})
 	r.Overview = overview.New(d, r.Issues)
-	r.Find = find.New(find.Needs{DB: d, Accounts: r.Accounts, Attributes: r.Attributes, Events: r.Events,
-		Issues: r.Issues, Projects: r.Projects,
-		Releases: r.Releases, CacheBytes: searchMemory})
+	r.Find = find.New(find.Needs{DB: d, Attributes: r.Attributes, Events: r.Events,
+		Issues: r.Issues, Releases: r.Releases, CacheBytes: searchMemory})
 	return r
 }
 

@@ -32,7 +32,7 @@ type Named struct {
 	Value columns.Value
 }
 
-// left out are names that other indexes serve, or that hold whole texts.
+// leftOut are names that other indexes serve, or that hold whole texts.
 var leftOut = []string{"session.id", "exception.stacktrace", "exception.message", "exception.type", "code.stacktrace"}
 
 // Of lists what of an event can be searched, by name. What the event says itself

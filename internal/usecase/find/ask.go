@@ -174,7 +174,7 @@ func each[T any](list []T, work func(i int, x T)) {
 	_ = g.Wait() // nothing fails
 }
 
-// whole is the test of all that was asked: the search, and the issue.
+// test makes the test of all that was asked: the search, and the issue.
 func (a *asked) test(ctx context.Context) (test, error) {
 	t, err := a.compiler.test(ctx, a.tree)
 	if err != nil || a.Issue == 0 {

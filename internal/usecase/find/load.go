@@ -70,7 +70,6 @@ func partBytes(_ partKey, part any) int {
 // of. use is called for every view; where nothing stands for it with what absent gives.
 func fetch[T any](ctx context.Context, n *snapshot, views []*view, kind partKind, column uint32, f fetching[T]) error {
 	var missing []*view
-	byKey := map[segments.Key]*view{}
 	var keys []segments.Key
 	for _, v := range views {
 		if part, ok := n.s.held.Get(n.key(v, kind, column)); ok {
@@ -78,7 +77,6 @@ func fetch[T any](ctx context.Context, n *snapshot, views []*view, kind partKind
 			continue
 		}
 		missing = append(missing, v)
-		byKey[v.Key] = v
 		keys = append(keys, v.Key)
 	}
 	if len(missing) == 0 {

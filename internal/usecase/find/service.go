@@ -14,11 +14,9 @@ import (
 	"firethorn/internal/cache"
 	"firethorn/internal/core/columns"
 	"firethorn/internal/db"
-	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/events"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/members"
-	"firethorn/internal/store/projects"
 	"firethorn/internal/store/releases"
 	"firethorn/internal/store/segments"
 )
@@ -26,11 +24,9 @@ import (
 // Service answers searches. It is safe for concurrent use.
 type Service struct {
 	db         *db.DB
-	accounts   *accounts.Store
 	attributes *segments.Attributes
 	events     *events.Store
 	issues     *issues.Store
-	projects   *projects.Store
 	releases   *releases.Store
 
 	codec   *columns.Codec
@@ -41,11 +37,9 @@ type Service struct {
 // Needs are what the service is built on.
 type Needs struct {
 	DB         *db.DB
-	Accounts   *accounts.Store
 	Attributes *segments.Attributes
 	Events     *events.Store
 	Issues     *issues.Store
-	Projects   *projects.Store
 	Releases   *releases.Store
 	// CacheBytes bounds the memory for columns; 0: 64 MiB.
 	CacheBytes int
@@ -56,8 +50,7 @@ func New(n Needs) *Service {
 	if n.CacheBytes == 0 {
 		n.CacheBytes = 64 << 20
 	}
-	return &Service{db: n.DB, accounts: n.Accounts, attributes: n.Attributes, events: n.Events, issues: n.Issues,
-		projects: n.Projects,
+	return &Service{db: n.DB, attributes: n.Attributes, events: n.Events, issues: n.Issues,
 		releases: n.Releases, codec: columns.NewCodec(), held: cache.New(n.CacheBytes, partBytes),
 		members: members.New()}
 }

@@ -24,7 +24,6 @@ type Mismatch struct {
 }
 
 // Any says whether there is a mismatch.
-func (m Mismatch) Any() bool { return m.Missing+m.Strange+m.Core+m.Values > 0 }
 
 // Mend has what differs made anew from the events, in the background: segments that say
 // something else, and missing events.

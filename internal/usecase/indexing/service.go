@@ -8,7 +8,6 @@ import (
 	"firethorn/internal/core/columns"
 	"firethorn/internal/db"
 	"firethorn/internal/store/events"
-	"firethorn/internal/store/issues"
 	"firethorn/internal/store/names"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/store/segments"
@@ -20,7 +19,6 @@ type Service struct {
 	events     *events.Store
 	attributes *segments.Attributes
 	identities *segments.Identities
-	issues     *issues.Store
 	names      *names.Store
 	projects   *projects.Store
 	codec      *columns.Codec
@@ -43,7 +41,6 @@ type Needs struct {
 	Events     *events.Store
 	Attributes *segments.Attributes
 	Identities *segments.Identities
-	Issues     *issues.Store
 	Names      *names.Store
 	Projects   *projects.Store
 }
@@ -55,7 +52,6 @@ func New(n Needs) *Service {
 		events:     n.Events,
 		attributes: n.Attributes,
 		identities: n.Identities,
-		issues:     n.Issues,
 		names:      n.Names,
 		projects:   n.Projects,
 		codec:      columns.NewCodec(),
