@@ -50,6 +50,11 @@ func First[T any](ctx context.Context, q Querier, scan func(*sql.Rows) (T, error
 	if err != nil {
 		return x, err
 	}
+	return first(rows, scan)
+}
+
+// first reads the first row, and closes rows.
+func first[T any](rows *sql.Rows, scan func(*sql.Rows) (T, error)) (x T, err error) {
 	defer rows.Close()
 	if !rows.Next() {
 		return x, cmp.Or(rows.Err(), sql.ErrNoRows)
@@ -63,13 +68,28 @@ func First[T any](ctx context.Context, q Querier, scan func(*sql.Rows) (T, error
 // FirstInto reads the first row of a query by the names of its columns;
 // sql.ErrNoRows where there is none.
 func FirstInto(ctx context.Context, q Querier, into Into, query string, args ...any) error {
-	_, err := First(ctx, q, func(r *sql.Rows) (struct{}, error) { return struct{}{}, ScanNames(r, into) }, query,
-		args...)
+	_, err := First(ctx, q, into.scan, query, args...)
+	return err
+}
+
+// FirstPrepared is FirstInto by a prepared statement.
+func (d *DB) FirstPrepared(ctx context.Context, tx *sql.Tx, into Into, query string, args ...any) error {
+	st, err := d.Prepared(ctx, query)
+	if err != nil {
+		return err
+	}
+	rows, err := tx.StmtContext(ctx, st).QueryContext(ctx, args...)
+	if err != nil {
+		return err
+	}
+	_, err = first(rows, into.scan)
 	return err
 }
 
 // Into says where the columns of a row go, by name.
 type Into map[string]any
+
+func (into Into) scan(r *sql.Rows) (struct{}, error) { return struct{}{}, ScanNames(r, into) }
 
 // ScanNames reads a row by the names of its columns, so that their order in the
 // statement does not matter. Every column must have a place, and every place a

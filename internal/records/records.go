@@ -7,6 +7,7 @@ import (
 	"log/slog"
 	"time"
 
+	"firethorn/internal/core/columns"
 	"firethorn/internal/db"
 	"firethorn/internal/schema"
 	"firethorn/internal/store/accounts"
@@ -102,24 +103,23 @@ func build(d *db.DB, tables *schema.Schema, searchMemory int) *Records {
 	r.Scoring = scoring.New(d, r.Issues, r.Releases, r.Status)
 	r.Attributes = segments.NewAttributes(d, r.Names)
 	identities := segments.NewIdentities(d)
-	r.Ingest = ingest.New(ingest.Needs{DB: d, Accounts: r.Accounts, Attributes: r.Attributes,
-		Identities: identities, Events: r.Events,
-		Inbox: r.Inbox, Issues: r.Issues,
-		Names: r.Names, Projects: r.Projects, Releases: r.Releases, Status: r.Status})
+	codec := columns.NewCodec()
+	r.Ingest = ingest.New(ingest.Needs{DB: d, Accounts: r.Accounts, Attributes: r.Attributes, Codec: codec,
+		Identities: identities, Events: r.Events, Inbox: r.Inbox, Issues: r.Issues, Names: r.Names,
+			Projects: r.Projects, Releases: r.Releases, Status: r.Status})
 	r.Moves = moves.New(moves.Needs{DB: d, Events: r.Events, Ingest: r.Ingest, Issues: r.Issues, Releases: r.Releases,
 		Status: r.Status})
 	r.Triage = triage.New(triage.Needs{DB: d, Accounts: r.Accounts, Issues: r.Issues, Moves: r.Moves,
 		Releases: r.Releases, Status: r.Status})
 	r.Similar = similar.New(d, r.Events, r.Issues)
 	r.Regrouping = regrouping.New(d, r.Events, r.Issues, r.Moves, r.Projects)
-	r.Indexing = indexing.New(indexing.Needs{DB: d, Attributes: r.Attributes, Identities: identities,
-		Events: r.Events, Names: r.Names, Projects: r.Projects})
+	r.Indexing = indexing.New(indexing.Needs{DB: d, Attributes: r.Attributes, Codec: codec,
+		Identities: identities, Events: r.Events, Names: r.Names, Projects: r.Projects})
 	r.Retention = retention.New(retention.Needs{DB: d, Events: r.Events, Identities: identities, Inbox: r.Inbox,
-		Index:  r.Indexing,
-		Ingest: r.Ingest,
-		Issues: r.Issues, Moves: r.Moves, Projects: r.Projects, Schema: r.Schema, Status: r.Status, Symbols: r.Symbols})
+		Index: r.Indexing, Ingest: r.Ingest, Issues: r.Issues, Moves: r.Moves, Projects: r.Projects,
+			Schema: r.Schema, Status: r.Status, Symbols: r.Symbols})
 	r.Overview = overview.New(d, r.Issues)
-	r.Find = find.New(find.Needs{DB: d, Attributes: r.Attributes, Events: r.Events,
+	r.Find = find.New(find.Needs{DB: d, Attributes: r.Attributes, Codec: codec, Events: r.Events,
 		Issues: r.Issues, Releases: r.Releases, CacheBytes: searchMemory})
 	return r
 }

@@ -75,3 +75,15 @@ func TestStandard(t *testing.T) {
 		}
 	}
 }
+
+// What the index costs an event before it is written.
+func BenchmarkOf(b *testing.B) {
+	e := &event.Event{Attributes: event.Attributes{
+		"user_agent.original": "Mozilla/5.0 (Linux; Android 14; Pixel 8) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/128.0.0.0 Mobile Safari/537.36",
+		"url.full":            "https://quayside.example/berths/17/map?deck=2", "user.id": "p-1400", "session.id": "s-1", "plan": "gold", "cart.count": 3.0, "berth.zone": "C"},
+		Resource:   event.Attributes{"service.name": "quayside", "service.version": "4.2.0", "deployment.environment.name": "production"},
+		Exceptions: []event.Exception{{Type: "TypeError"}}}
+	for b.Loop() {
+		attributes.Of(e)
+	}
+}

@@ -74,19 +74,8 @@ func (c *comparison) compare(ctx context.Context, names []string) ([]facet.Odd, 
 		if err != nil {
 			return nil, err
 		}
-		counts := make([][]int64, len(c.here))
-		each(c.here, func(i int, h hit) {
-			h.core = &columns.Core{} // without weights
-			counts[i] = coded[i].counts(h)
-		})
 		sums := map[string]int64{}
-		for i, list := range counts {
-			for code, n := range list[1:] {
-				if n > 0 {
-					sums[spelled(coded[i].values.At(code))] += n
-				}
-			}
-		}
+		addSpelled(sums, c.here, coded, spelled, true)
 		c.values[name] = sums
 		c.looked += len(sums)
 	}
@@ -110,7 +99,8 @@ func (c *comparison) compare(ctx context.Context, names []string) ([]facet.Odd, 
 	return out, nil
 }
 
-// everywhere counts the promising values of an attribute in all events. Segments whose
+// everywhere counts the promising values of an attribute, and maybe others, in all
+// events. Segments whose
 // heads say it are not read.
 func (c *comparison) everywhere(ctx context.Context, name string) (map[string]int64, error) {
 	column := c.names[name]
@@ -146,20 +136,7 @@ func (c *comparison) everywhere(ctx context.Context, name string) (map[string]in
 	if err != nil {
 		return nil, err
 	}
-	counts := make([][]int64, len(read))
-	each(read, func(i int, h hit) {
-		h.core = &columns.Core{}
-		counts[i] = coded[i].counts(h)
-	})
-	for i, list := range counts {
-		for code, n := range list[1:] {
-			if n > 0 {
-				if s := spelled(coded[i].values.At(code)); wanted[s] > 0 {
-					out[s] += n
-				}
-			}
-		}
-	}
+	addSpelled(out, read, coded, spelled, true)
 	return out, nil
 }
 

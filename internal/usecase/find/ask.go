@@ -4,7 +4,9 @@ import (
 	"context"
 	"fmt"
 	"runtime"
+	"runtime/debug"
 	"slices"
+	"sync/atomic"
 	"time"
 
 	"golang.org/x/sync/errgroup"
@@ -124,18 +126,18 @@ func everything(t test) bool {
 }
 
 // run gives the rows that fit, in the order of the segments; those without one are
-// left out. The columns in with are read of them, too.
-func (n *snapshot) run(ctx context.Context, t test, with ...uint32) ([]hit, error) {
+// left out.
+func (n *snapshot) run(ctx context.Context, t test) ([]hit, error) {
 	for _, column := range t.needs() {
 		if err := n.loadHeads(ctx, n.views, column); err != nil {
 			return nil, err
 		}
 	}
 	views := slices.DeleteFunc(slices.Clone(n.views), func(v *view) bool { return !t.may(v) })
-	return n.runOn(ctx, t, views, with...)
+	return n.runOn(ctx, t, views)
 }
 
-// runOn is run on some segments.
+// runOn is run on some segments. The columns in with are read of them, too.
 func (n *snapshot) runOn(ctx context.Context, t test, views []*view, with ...uint32) ([]hit, error) {
 	if err := n.loadCores(ctx, views); err != nil {
 		return nil, err
@@ -161,17 +163,28 @@ func (n *snapshot) runOn(ctx context.Context, t test, views []*view, with ...uin
 	return slices.DeleteFunc(hits, func(h hit) bool { return h.rows.Count() == 0 }), nil
 }
 
-// each calls work for every element, on all processors.
+// each calls work for every element, on all processors. A panic in work is the caller's:
+// in a goroutine of its own it would end the process.
 func each[T any](list []T, work func(i int, x T)) {
 	var g errgroup.Group
+	var panicked atomic.Pointer[string]
 	g.SetLimit(runtime.GOMAXPROCS(0))
 	for i, x := range list {
 		g.Go(func() error {
+			defer func() {
+				if p := recover(); p != nil {
+					said := fmt.Sprintf("%v\n%s", p, debug.Stack())
+					panicked.CompareAndSwap(nil, &said)
+				}
+			}()
 			work(i, x)
 			return nil
 		})
 	}
 	_ = g.Wait() // nothing fails
+	if p := panicked.Load(); p != nil {
+		panic(*p)
+	}
 }
 
 // test makes the test of all that was asked: the search, and the issue.

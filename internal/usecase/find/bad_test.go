@@ -15,6 +15,7 @@ import (
 	"firethorn/internal/store/issues"
 	"firethorn/internal/testbed"
 	"firethorn/internal/usecase/find"
+	"firethorn/internal/usecase/indexing"
 )
 
 // berth is an event with attributes.
@@ -370,5 +371,49 @@ func TestErase_TakesSavedSearchesAlong(t *testing.T) {
 	}
 	if list, err := b.Find.SavedSearches(t.Context(), b.Project.ID, 0); err != nil || len(list) != 1 || list[0].Name != "all" {
 		t.Errorf("%+v, %v", list, err)
+	}
+}
+
+// Of a merged segment in which a user was erased, every attribute is compared, also
+// those that are read after the first.
+func TestAgainst_AfterAnErasure(t *testing.T) {
+	b := testbed.Open(t, testbed.Noon)
+	b.Indexing.Sizes = indexing.Sizes{Rows: 2, Middle: 10, Large: 20, Most: 400}
+	for batch := range 12 {
+		b.Many(10, func(i int) map[string]any {
+			i += 10 * batch
+			a := map[string]any{"user.id": fmt.Sprintf("p-%d", i%40), "berth.zone": "A", "plan": "silver"}
+			release := "1.0.0"
+			if i < 40 {
+				a["berth.zone"], a["plan"], release = "C", "gold", "2.0.0"
+			}
+			e := berth(testbed.Noon.Add(-time.Duration(i)*time.Second), a)
+			e["resource"] = map[string]any{"service.version": release}
+			return e
+		})
+	}
+	for more := true; more; {
+		var err error
+		if more, err = b.Indexing.Merge(t.Context(), b.Project.ID); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if _, err := b.Retention.Erase(t.Context(), b.Project, "p-3", "Maren Holt"); err != nil {
+		t.Fatal(err)
+	}
+	if err := b.Retention.EraseNext(t.Context(), b.Project.ID); err != nil {
+		t.Fatal(err)
+	}
+	if n := b.One("SELECT COUNT(*) FROM segment WHERE tier=2"); n == 0 {
+		t.Fatal("no segment is large")
+	}
+	got, err := b.Find.Against(t.Context(), find.FacetAsk{Ask: ask(b, "release:2.0.0"), By: []string{"berth.zone", "plan"}, Limit: 9})
+	if err != nil || len(got.Values) != 2 {
+		t.Fatalf("%+v, %v", got, err)
+	}
+	for _, v := range got.Values {
+		if v.Here != 39 || v.HereOf != 40 || v.Elsewhere != 0 || v.ElseOf != 80 {
+			t.Errorf("%s %s: %d of %d, elsewhere %d of %d; the erased event has none", v.Name, v.Value, v.Here, v.HereOf, v.Elsewhere, v.ElseOf)
+		}
 	}
 }

@@ -72,7 +72,7 @@ const keptUsers = 32
 // totals counts the events that fit, and their users.
 func (c *counting) totals() (events, users int64) {
 	all := c.wholeTotals()
-	sets := byWorker(c.rest, func(h hit, to *columns.UserSet) { h.core.AddUsers(h.rows, to) })
+	sets := byWorker(c.rest, func(_ int, h hit, to *columns.UserSet) { h.core.AddUsers(h.rows, to) })
 	set := &columns.UserSet{}
 	set.Join(*all.users[""])
 	for _, s := range sets {
@@ -96,7 +96,7 @@ func (c *counting) wholeTotals() *sum {
 	for _, h := range c.whole {
 		out.events[""] += h.weight()
 	}
-	for _, s := range byWorker(c.whole, func(h hit, to *columns.UserSet) { h.core.AddUsers(h.rows, to) }) {
+	for _, s := range byWorker(c.whole, func(_ int, h hit, to *columns.UserSet) { h.core.AddUsers(h.rows, to) }) {
 		out.users[""].Join(*s)
 	}
 	if len(c.whole) > 0 {
@@ -115,13 +115,13 @@ func (h hit) weight() (n int64) {
 }
 
 // byWorker lets each processor go through a part of some hits, with a result of its own.
-func byWorker[T any](hits []hit, work func(h hit, to *T)) []*T {
+func byWorker[T any](hits []hit, work func(at int, h hit, to *T)) []*T {
 	n := min(runtime.GOMAXPROCS(0), max(1, len(hits)))
 	out := make([]*T, n)
 	each(out, func(i int, _ *T) {
 		out[i] = new(T)
 		for j := i; j < len(hits); j += n {
-			work(hits[j], out[i])
+			work(j, hits[j], out[i])
 		}
 	})
 	return out
@@ -139,9 +139,7 @@ func (c *counting) facet(ctx context.Context, name string, limit int, total int6
 		return Facet{}, err
 	}
 	sums := maps.Clone(whole.events)
-	for v, n := range summed(c.rest, coded) {
-		sums[spelled(v)] += n
-	}
+	addSpelled(sums, c.rest, coded, spelled, false)
 	f := Facet{Name: name, Values: top(sums, limit), Absent: total}
 	for _, n := range sums {
 		f.Absent -= n
@@ -154,8 +152,7 @@ func (c *counting) facet(ctx context.Context, name string, limit int, total int6
 	}
 	users := usersOf(c.rest, coded, spelled, shown)
 	missing := slices.DeleteFunc(slices.Clone(shown), func(v string) bool {
-		return whole.users[v] != nil ||
-			whole.events[v] == 0
+		return whole.users[v] != nil || whole.events[v] == 0
 	})
 	if len(missing) > 0 {
 		coded, spelled, err := c.coded(ctx, c.whole, name)
@@ -193,9 +190,7 @@ func (c *counting) wholeSum(ctx context.Context, name string) (*sum, error) {
 	if err != nil {
 		return nil, err
 	}
-	for v, n := range summed(c.whole, coded) {
-		out.events[spelled(v)] += n
-	}
+	addSpelled(out.events, c.whole, coded, spelled, false)
 	var kept []string
 	for _, v := range top(out.events, keptUsers) {
 		kept = append(kept, v.Value)
@@ -235,17 +230,12 @@ func usersOf(hits []hit, coded []coded, spelled func(columns.Value) string,
 	for i, v := range values {
 		place[v] = i + 1
 	}
-	at := map[*view]int{}
-	for i, h := range hits {
-		at[h.view] = i
-	}
 	type sets struct{ list []columns.UserSet }
-	parts := byWorker(hits, func(h hit, to *sets) {
+	parts := byWorker(hits, func(i int, h hit, to *sets) {
 		if to.list == nil {
 			to.list = make([]columns.UserSet, len(values)+1)
 		}
-		x := coded[at[h.view]]
-		x.addUsers(h, x.slots(place, spelled), to.list)
+		coded[i].addUsers(h, coded[i].slots(place, spelled), to.list)
 	})
 	out := map[string]*columns.UserSet{}
 	for i, v := range values {
@@ -259,17 +249,28 @@ func usersOf(hits []hit, coded []coded, spelled func(columns.Value) string,
 	return out
 }
 
-// summed adds up the events of each value.
-func summed(hits []hit, coded []coded) map[columns.Value]int64 {
+// addSpelled adds the events of each value to sums, by how the value is spelled. Values
+// are spelled once each, however many segments hold them. With once every event counts once,
+// whatever it stands for.
+func addSpelled(sums map[string]int64, hits []hit, coded []coded, spelled func(columns.Value) string,
+	once bool) {
 	counts := make([][]int64, len(hits))
-	each(hits, func(i int, h hit) { counts[i] = coded[i].counts(h) })
-	sums := map[columns.Value]int64{}
+	each(hits, func(i int, h hit) {
+		weights := h.core
+		if once {
+			weights = &columns.Core{}
+		}
+		counts[i] = coded[i].counts(weights, h.rows)
+	})
+	byValue := map[columns.Value]int64{}
 	for i, list := range counts {
 		for code, n := range list[1:] {
 			if n > 0 {
-				sums[coded[i].values.At(code)] += n
+				byValue[coded[i].values.At(code)] += n
 			}
 		}
 	}
-	return sums
+	for v, n := range byValue {
+		sums[spelled(v)] += n
+	}
 }

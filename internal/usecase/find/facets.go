@@ -115,13 +115,13 @@ type coded struct {
 	code   func(row int) int
 }
 
-// counts adds up, by code, how many events the rows of a hit stand for.
-func (c coded) counts(h hit) []int64 {
+// counts adds up, by code, how many events rows stand for.
+func (c coded) counts(weights *columns.Core, rows columns.Bits) []int64 {
 	if c.column != nil {
-		return c.column.Counts(h.core, h.rows)
+		return c.column.Counts(weights, rows)
 	}
 	sums := make([]int64, c.values.Len()+1)
-	h.rows.Each(func(row int) { sums[c.code(row)] += h.core.Weight(row) })
+	rows.Each(func(row int) { sums[c.code(row)] += weights.Weight(row) })
 	return sums
 }
 

@@ -178,21 +178,16 @@ func next(at time.Time, interval time.Duration, zone *time.Location) time.Time {
 func (a *asked) points(hits []hit, moments []int64, slots []func(row int) int, series int) [][]Point {
 	series = max(series, 1)
 	n := len(moments) - 1
-	byHit := map[*view]int{}
-	for i, h := range hits {
-		byHit[h.view] = i
-	}
 	many := int64(series*n)*a.users/8 > mostSetBytes
 	type sums struct {
 		events []int64
 		sets   []columns.UserSet
 		users  []userKey // instead of sets, where those would take too much
 	}
-	parts := byWorker(hits, func(h hit, p *sums) {
+	parts := byWorker(hits, func(i int, h hit, p *sums) {
 		if p.events == nil {
 			p.events, p.sets = make([]int64, series*n), make([]columns.UserSet, series*n)
 		}
-		i := byHit[h.view]
 		h.rows.Each(func(row int) {
 			slot := 0
 			if slots != nil {

@@ -131,18 +131,18 @@ func (a *asked) fitting(ctx context.Context, tree query.Node, looked bool) (map[
 		return nil, nil, err
 	}
 	m := a.members
-	found := make([][]bool, len(hits))
-	each(hits, func(i int, h hit) {
-		seen := make([]bool, len(m.IDs))
+	found := byWorker(hits, func(_ int, h hit, seen *[]bool) {
+		if *seen == nil {
+			*seen = make([]bool, len(m.IDs))
+		}
 		h.rows.Each(func(row int) {
 			if at := m.Index(h.core.Variants[row]); at >= 0 {
-				seen[at] = true
+				(*seen)[at] = true
 			}
 		})
-		found[i] = seen
 	})
 	for _, seen := range found {
-		for at, ok := range seen {
+		for at, ok := range *seen {
 			if ok {
 				out[m.Issue[at]] = true
 			}

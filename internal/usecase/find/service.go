@@ -37,6 +37,7 @@ type Service struct {
 // Needs are what the service is built on.
 type Needs struct {
 	DB         *db.DB
+	Codec      *columns.Codec
 	Attributes *segments.Attributes
 	Events     *events.Store
 	Issues     *issues.Store
@@ -51,6 +52,6 @@ func New(n Needs) *Service {
 		n.CacheBytes = 64 << 20
 	}
 	return &Service{db: n.DB, attributes: n.Attributes, events: n.Events, issues: n.Issues,
-		releases: n.Releases, codec: columns.NewCodec(), held: cache.New(n.CacheBytes, partBytes),
+		releases: n.Releases, codec: n.Codec, held: cache.New(n.CacheBytes, partBytes),
 		members: members.New()}
 }

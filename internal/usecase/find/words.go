@@ -2,12 +2,12 @@ package find
 
 import (
 	"context"
-	"database/sql"
 	"maps"
 	"slices"
 
 	"firethorn/internal/core/query"
 	"firethorn/internal/db"
+	"firethorn/internal/store/issues"
 )
 
 // withWord gives the issues that have a word, or a phrase, in headline, place, message
@@ -102,20 +102,11 @@ func (n *snapshot) noted(ctx context.Context, want []string) (map[int64]bool, er
 func (n *snapshot) look(ctx context.Context, ids []int64, w query.Word, out map[int64]bool) error {
 	slices.Sort(ids)
 	for chunk := range slices.Chunk(ids, db.StatementRows) {
-		args := db.AnyOf(chunk)
-		err := db.Each(ctx, n.tx, func(r *sql.Rows) error {
-			var id int64
-			var text string
-			err := r.Scan(&id, &text)
-			out[id] = out[id] || w.In(query.Words(text))
-			if !out[id] {
-				delete(out, id)
+		err := issues.SearchTexts(ctx, n.tx, chunk, func(id int64, text string) {
+			if !out[id] && w.In(query.Words(text)) {
+				out[id] = true
 			}
-			return err
-		}, "SELECT issue, search_text FROM issue_list WHERE issue IN ("+db.Marks(len(chunk))+
-			") UNION ALL SELECT issue, text FROM comment WHERE issue IN ("+db.Marks(len(chunk))+
-			") UNION ALL SELECT m.merged_into, c.text FROM issue m JOIN comment c ON c.issue=m.id WHERE m.merged_into IN ("+db.Marks(len(chunk))+")",
-			append(append(args, args...), args...)...)
+		})
 		if err != nil {
 			return err
 		}

@@ -38,6 +38,7 @@ type Sizes struct {
 // Needs are what the service is built on.
 type Needs struct {
 	DB         *db.DB
+	Codec      *columns.Codec
 	Events     *events.Store
 	Attributes *segments.Attributes
 	Identities *segments.Identities
@@ -54,7 +55,7 @@ func New(n Needs) *Service {
 		identities: n.Identities,
 		names:      n.Names,
 		projects:   n.Projects,
-		codec:      columns.NewCodec(),
+		codec:      n.Codec,
 		Sizes:      Sizes{Rows: 64, Middle: 4096, Large: 65_535, Most: columns.MaxRows},
 	}
 }

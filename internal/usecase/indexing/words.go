@@ -36,54 +36,33 @@ func (s *Service) NoteWords(ctx context.Context, project int64) (more bool, err 
 		if err := projects.Lock(ctx, tx, project); err != nil {
 			return err
 		}
-		words := map[int64]map[string]bool{}
-		err := db.Each(ctx, tx, func(r *sql.Rows) error {
-			var id int64
-			var text string
-			err := r.Scan(&id, &text)
-			words[id] = map[string]bool{}
-			addWords(words[id], text)
-			return err
-		}, "SELECT issue, search_text FROM issue_list WHERE worded=0 AND project=? ORDER BY issue LIMIT ? FOR UPDATE", project, wordsAtOnce)
-		if err != nil || len(words) == 0 {
+		var err error
+		ids, err = db.Numbers(ctx, tx, "SELECT issue FROM issue_list WHERE worded=0 AND project=? ORDER BY issue LIMIT ? FOR UPDATE", project, wordsAtOnce)
+		if err != nil || len(ids) == 0 {
 			return err
 		}
-		ids = nil
-		for id := range words {
-			ids = append(ids, id)
-		}
-		slices.Sort(ids)
-		return s.writeWords(ctx, tx, project, ids, words)
+		return writeWords(ctx, tx, project, ids)
 	})
 	return len(ids) == wordsAtOnce, err
 }
 
-func addWords(to map[string]bool, text string) {
-	for _, w := range query.Words(text) {
-		if len(to) < mostWords {
-			to[w] = true
+// writeWords replaces the words of issues by those of their texts.
+func writeWords(ctx context.Context, tx *sql.Tx, project int64, ids []int64) error {
+	words := map[int64]map[string]bool{}
+	err := issues.SearchTexts(ctx, tx, ids, func(id int64, text string) {
+		if words[id] == nil {
+			words[id] = map[string]bool{}
 		}
-	}
-}
-
-func (s *Service) writeWords(
-	ctx context.Context,
-	tx *sql.Tx,
-	project int64,
-	ids []int64,
-	words map[int64]map[string]bool,
-) error {
-	in, args := "("+db.Marks(len(ids))+")", db.AnyOf(ids)
-	err := db.Each(ctx, tx, func(r *sql.Rows) error {
-		var id int64
-		var text string
-		err := r.Scan(&id, &text)
-		addWords(words[id], text)
-		return err
-	}, "SELECT issue, text FROM comment WHERE issue IN "+in+" UNION ALL SELECT m.merged_into, c.text FROM issue m JOIN comment c ON c.issue=m.id WHERE m.merged_into IN "+in, append(args, args...)...)
+		for _, w := range query.Words(text) {
+			if len(words[id]) < mostWords {
+				words[id][w] = true
+			}
+		}
+	})
 	if err != nil {
 		return err
 	}
+	in, args := "("+db.Marks(len(ids))+")", db.AnyOf(ids)
 	if _, err := tx.ExecContext(ctx, "DELETE FROM issue_word WHERE issue IN "+in, args...); err != nil {
 		return err
 	}

@@ -38,6 +38,7 @@ type Needs struct {
 	DB         *db.DB
 	Accounts   *accounts.Store
 	Attributes *segments.Attributes
+	Codec      *columns.Codec
 	Events     *events.Store
 	Identities *segments.Identities
 	Inbox      *inbox.Store
@@ -52,7 +53,5 @@ type Needs struct {
 func New(n Needs) *Service {
 	return &Service{db: n.DB, accounts: n.Accounts, events: n.Events, inbox: n.Inbox, issues: n.Issues, names: n.Names,
 		projects: n.Projects, releases: n.Releases, status: n.Status,
-		codec:      columns.NewCodec(),
-		identities: n.Identities,
-		attributes: n.Attributes}
+		codec: n.Codec, identities: n.Identities, attributes: n.Attributes}
 }
