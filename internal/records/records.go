@@ -106,7 +106,7 @@ func build(d *db.DB, tables *schema.Schema, searchMemory int) *Records {
 	codec := columns.NewCodec()
 	r.Ingest = ingest.New(ingest.Needs{DB: d, Accounts: r.Accounts, Attributes: r.Attributes, Codec: codec,
 		Identities: identities, Events: r.Events, Inbox: r.Inbox, Issues: r.Issues, Names: r.Names,
-			Projects: r.Projects, Releases: r.Releases, Status: r.Status})
+		Projects: r.Projects, Releases: r.Releases, Status: r.Status})
 	r.Moves = moves.New(moves.Needs{DB: d, Events: r.Events, Ingest: r.Ingest, Issues: r.Issues, Releases: r.Releases,
 		Status: r.Status})
 	r.Triage = triage.New(triage.Needs{DB: d, Accounts: r.Accounts, Issues: r.Issues, Moves: r.Moves,
@@ -117,7 +117,7 @@ func build(d *db.DB, tables *schema.Schema, searchMemory int) *Records {
 		Identities: identities, Events: r.Events, Names: r.Names, Projects: r.Projects})
 	r.Retention = retention.New(retention.Needs{DB: d, Events: r.Events, Identities: identities, Inbox: r.Inbox,
 		Index: r.Indexing, Ingest: r.Ingest, Issues: r.Issues, Moves: r.Moves, Projects: r.Projects,
-			Schema: r.Schema, Status: r.Status, Symbols: r.Symbols})
+		Schema: r.Schema, Status: r.Status, Symbols: r.Symbols})
 	r.Overview = overview.New(d, r.Issues)
 	r.Find = find.New(find.Needs{DB: d, Attributes: r.Attributes, Codec: codec, Events: r.Events,
 		Issues: r.Issues, Releases: r.Releases, CacheBytes: searchMemory})

@@ -207,3 +207,53 @@ func FuzzReadWhole(f *testing.F) {
 		}
 	})
 }
+
+// What an event of 40 attributes costs in the batch, and in the merges that follow: of
+// 64 batches, of 16 such segments, each read and written.
+func BenchmarkSegments(b *testing.B) {
+	r := rand.New(rand.NewPCG(3, 3))
+	with := func(n int, from int64) []columns.Row {
+		list := rows(r, n, from)
+		for i := range list {
+			for column := uint32(1020); column < 1053; column++ {
+				list[i].Cells = append(list[i].Cells, columns.Cell{Column: column, Value: columns.TextValue(fmt.Sprint("v", r.IntN(1+r.IntN(40))))})
+			}
+		}
+		return list
+	}
+	batch := with(64, 1)
+	b.Run("batch", func(b *testing.B) {
+		for b.Loop() {
+			codec.Whole(columns.Build(batch))
+		}
+		b.ReportMetric(float64(b.Elapsed().Nanoseconds())/float64(b.N)/64, "ns/event")
+	})
+	for _, x := range []struct{ segments, rows int }{{64, 64}, {16, 4096}} {
+		var parts [][]byte
+		for i := range x.segments {
+			parts = append(parts, codec.Whole(columns.Build(with(x.rows, int64(i*x.rows+1)))))
+		}
+		b.Run(fmt.Sprintf("merge of %d", x.segments), func(b *testing.B) {
+			for b.Loop() {
+				var list []*columns.Segment
+				for _, p := range parts {
+					s, err := codec.ReadWhole(p)
+					if err != nil {
+						b.Fatal(err)
+					}
+					list = append(list, s)
+				}
+				s := columns.Merge(list, nil, nil)
+				if x.segments == 64 {
+					codec.Whole(s)
+					continue
+				}
+				codec.CoreParts(&s.Core)
+				for _, c := range s.Columns {
+					codec.ColumnParts(&s.Core, c)
+				}
+			}
+			b.ReportMetric(float64(b.Elapsed().Nanoseconds())/float64(b.N)/float64(x.segments*x.rows), "ns/event")
+		})
+	}
+}

@@ -214,7 +214,7 @@ func (w *batchTx) lockProject(ctx context.Context) error {
 	var clock int64
 	err := w.s.db.FirstPrepared(ctx, w.tx, db.Into{"last_issue": &w.lastIssue, "filing": &w.filing,
 		"indexed": &w.indexed,
-		"users": &w.userNumbers, "symbols_version": &w.symbolsVersion, "apart": &w.apart, "waits": &w.feedbackWaits,
+		"users":   &w.userNumbers, "symbols_version": &w.symbolsVersion, "apart": &w.apart, "waits": &w.feedbackWaits,
 		"clock": &clock},
 		"SELECT last_issue, filing, indexed, users, symbols_version, EXISTS (SELECT 1 FROM split WHERE project=? AND active=1) AS apart, EXISTS (SELECT 1 FROM feedback WHERE project=? AND waiting=1) AS waits, "+db.Clock+" AS clock FROM project_counter WHERE project=? FOR UPDATE",
 		w.Project.ID, w.Project.ID, w.Project.ID)
