@@ -75,7 +75,7 @@ torture: build ## 80 kills, freezes and lost networks under load, with merges, r
 	@go run ./torture -kills 80
 
 exact: ## 2,000 random searches, each compared with a plain scan of the same events
-	@FIRETHORN_SEARCHES=160 go test -count 1 -timeout 20m -run EqualsAPlainScan ./internal/usecase/find
+	@FIRETHORN_SEARCHES=160 go test -count 1 -timeout 20m -run EqualsAPlainScan ./internal/usecase/find/plainscan
 
 corpus: setup ## real bundles and maps to measure and to compare with (npm, some minutes)
 	@cd corpus && npm ci --workspaces=false --ignore-scripts --no-fund --no-audit --loglevel=error >/dev/null

@@ -1,4 +1,4 @@
-package find_test
+package plainscan
 
 import (
 	"database/sql"
