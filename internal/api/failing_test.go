@@ -39,6 +39,7 @@ import (
 	"firethorn/internal/usecase/scoring"
 	"firethorn/internal/usecase/similar"
 	"firethorn/internal/usecase/status"
+	"firethorn/internal/usecase/trails"
 	"firethorn/internal/usecase/triage"
 )
 
@@ -47,7 +48,7 @@ type failing struct{ err error }
 
 // stores gives what calls work with.
 func (f *failing) stores() calls.Stores {
-	return calls.Stores{Accounts: f, Audit: f, DB: f, Events: f, Find: f, Inbox: f, Ingest: f, Issues: f, Moves: f, Overview: f, Projects: f, Regrouping: f, Releases: f, Retention: f, Schema: f, Scoring: f, Similar: f, Status: f, Symbols: f, Triage: f}
+	return calls.Stores{Accounts: f, Audit: f, DB: f, Events: f, Find: f, Inbox: f, Ingest: f, Issues: f, Moves: f, Overview: f, Projects: f, Regrouping: f, Releases: f, Retention: f, Schema: f, Scoring: f, Similar: f, Status: f, Symbols: f, Trails: f, Triage: f}
 }
 
 func (f *failing) InvitePerson(context.Context, accounts.NewPerson) (*accounts.Person, string, error) {
@@ -341,6 +342,14 @@ func (f *failing) DeleteSaved(context.Context, int64, int64, string, bool) error
 func (f *failing) FindEvents(context.Context, find.EventAsk) (*find.EventPage, error) {
 	return nil, f.err
 }
+func (f *failing) Affected(context.Context, find.Ask) (*find.Affected, error) { return nil, f.err }
+func (f *failing) CountIssues(context.Context, find.IssueAsk) (int, bool, error) {
+	return 0, false, f.err
+}
+func (f *failing) EventPlace(context.Context, find.Ask, string, *events.EventRow) (*events.EventRow, find.Place, error) {
+	return nil, find.Place{}, f.err
+}
+func (f *failing) Trail(context.Context, trails.Ask) (*trails.Page, error)     { return nil, f.err }
 func (f *failing) Facets(context.Context, find.FacetAsk) (*find.Facets, error) { return nil, f.err }
 func (f *failing) Histogram(context.Context, find.HistogramAsk) (*find.Histogram, error) {
 	return nil, f.err

@@ -266,7 +266,7 @@ func storesOf(r *records.Records) calls.Stores {
 		Ingest: r.Ingest,
 		Issues: r.Issues, Moves: r.Moves, Overview: r.Overview, Projects: r.Projects, Regrouping: r.Regrouping,
 		Releases: r.Releases, Retention: r.Retention, Schema: r.Schema, Scoring: r.Scoring, Similar: r.Similar,
-		Status: r.Status, Symbols: r.Symbols, Triage: r.Triage}
+		Status: r.Status, Symbols: r.Symbols, Trails: r.Trails, Triage: r.Triage}
 }
 
 // parts are what answers are made from.

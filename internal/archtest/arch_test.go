@@ -28,7 +28,7 @@ var layers = []struct {
 	{names: []string{"contract/from"}},
 	{names: []string{"pipeline", "schema", "testdb"}},
 	{names: []string{"store/sight", "store/audit", "store/names", "store/accounts", "store/projects", "store/inbox", "store/releases", "store/events", "store/issues", "store/members", "store/segments", "store/symbolstore"}, inOrder: true},
-	{names: []string{"usecase/status", "usecase/scoring", "usecase/ingest", "usecase/moves", "usecase/triage", "usecase/similar", "usecase/regrouping", "usecase/indexing", "usecase/retention", "usecase/overview", "usecase/find"}, inOrder: true},
+	{names: []string{"usecase/status", "usecase/scoring", "usecase/ingest", "usecase/moves", "usecase/triage", "usecase/similar", "usecase/regrouping", "usecase/indexing", "usecase/retention", "usecase/overview", "usecase/find", "usecase/find/plainscan", "usecase/trails"}, inOrder: true},
 	{names: []string{"records", "metrics", "web"}},
 	{names: []string{"client"}},
 	{names: []string{"testbed", "repository", "worker", "upkeep", "intake"}},

@@ -221,15 +221,16 @@ type Merge struct {
 
 // EventRow is an event in a list.
 type EventRow struct {
-	ID          string    `json:"id"`
-	Time        time.Time `json:"time"`
-	Received    time.Time `json:"received"`
-	Issue       string    `json:"issue"`
-	Headline    string    `json:"headline"`
-	Release     string    `json:"release"`
-	Environment string    `json:"environment"`
-	StandsFor   int64     `json:"stands_for"`
-	Kept        bool      `json:"kept" doc:"its body is kept; else what is shown of it stands in its row, beside a trace of its kind"`
+	ID          string            `json:"id"`
+	Time        time.Time         `json:"time"`
+	Received    time.Time         `json:"received"`
+	Issue       string            `json:"issue"`
+	Headline    string            `json:"headline"`
+	Release     string            `json:"release"`
+	Environment string            `json:"environment"`
+	StandsFor   int64             `json:"stands_for"`
+	Kept        bool              `json:"kept" doc:"its body is kept; else what is shown of it stands in its row, beside a trace of its kind"`
+	Columns     map[string]string `json:"columns,omitempty" doc:"the values of the attributes that were asked for as columns"`
 }
 
 // Events is a page of events, newest filed first.

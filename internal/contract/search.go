@@ -141,6 +141,8 @@ type SavedSearch struct {
 	Default bool      `json:"default" doc:"lists begin with it"`
 	By      string    `json:"by" doc:"who saved it"`
 	Changed time.Time `json:"changed"`
+	Issues  *int      `json:"issues,omitempty" doc:"how many issues fit now, where that was asked for; absent also where the search cannot be answered"`
+	More    bool      `json:"more,omitempty" doc:"there are more than issues says"`
 }
 
 // SavedSearches are those that one sees.
@@ -181,4 +183,32 @@ type Attribute struct {
 type ChangeAttribute struct {
 	Name    string `json:"name" maxLength:"200"`
 	Dropped bool   `json:"dropped"`
+}
+
+// Affected says how many users the events that fit hit.
+type Affected struct {
+	Events   int64        `json:"events"`
+	Users    int64        `json:"users"`
+	Active   int64        `json:"active" doc:"users seen at all in the same time, by an event or a session"`
+	CameBack int64        `json:"came_back" doc:"affected users who were seen again: in a later session, or, where none of theirs is known, in an event more than an hour later"`
+	Releases []FacetValue `json:"releases" nullable:"false" doc:"those of most affected users first"`
+	Searched
+}
+
+// Trail is what a user went through, newest first.
+type Trail struct {
+	Entries []TrailEntry `json:"entries" nullable:"false"`
+	Next    string       `json:"next,omitempty" doc:"cursor of what came before"`
+	Searched
+}
+
+// TrailEntry is one thing that happened to a user.
+type TrailEntry struct {
+	At         time.Time   `json:"at"`
+	Kind       string      `json:"kind" enum:"session,event,breadcrumb,feedback"`
+	Session    *Session    `json:"session,omitempty" doc:"that began then"`
+	Event      *EventRow   `json:"event,omitempty"`
+	Breadcrumb *Breadcrumb `json:"breadcrumb,omitempty"`
+	Before     string      `json:"before,omitempty" doc:"of a breadcrumb: the event that it led up to"`
+	Feedback   *Feedback   `json:"feedback,omitempty"`
 }

@@ -30,6 +30,7 @@ import (
 	"firethorn/internal/usecase/scoring"
 	"firethorn/internal/usecase/similar"
 	"firethorn/internal/usecase/status"
+	"firethorn/internal/usecase/trails"
 	"firethorn/internal/usecase/triage"
 )
 
@@ -59,6 +60,7 @@ type Records struct {
 	Retention  *retention.Service
 	Overview   *overview.Service
 	Find       *find.Service
+	Trails     *trails.Service
 	Indexing   *indexing.Service
 }
 
@@ -121,6 +123,7 @@ func build(d *db.DB, tables *schema.Schema, searchMemory int) *Records {
 	r.Overview = overview.New(d, r.Issues)
 	r.Find = find.New(find.Needs{DB: d, Attributes: r.Attributes, Codec: codec, Events: r.Events,
 		Issues: r.Issues, Releases: r.Releases, CacheBytes: searchMemory})
+	r.Trails = trails.New(d, r.Events, r.Find)
 	return r
 }
 

@@ -827,6 +827,23 @@ export interface paths {
         patch: operations["change-project"];
         trace?: never;
     };
+    "/api/projects/{project}/affected": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How many users the events that fit a search hit, and how many of them came back */
+        get: operations["show-affected"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/attributes": {
         parameters: {
             query?: never;
@@ -1703,6 +1720,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/users/{who}/trail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What one user went through: sessions, events, what led up to them, feedback */
+        get: operations["show-trail"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/queue": {
         parameters: {
             query?: never;
@@ -2042,6 +2076,31 @@ export interface components {
         AdoptGrouping: {
             /** Format: int64 */
             grouping_version: number;
+        };
+        Affected: {
+            /**
+             * Format: int64
+             * @description users seen at all in the same time, by an event or a session
+             */
+            active: number;
+            /**
+             * Format: int64
+             * @description affected users who were seen again: in a later session, or, where none of theirs is known, in an event more than an hour later
+             */
+            came_back: number;
+            /**
+             * Format: date-time
+             * @description events thrown before may be missing: the search index does not hold all of them yet
+             */
+            complete_from?: string;
+            /** Format: int64 */
+            events: number;
+            /** @description those of most affected users first */
+            releases: components["schemas"]["FacetValue"][];
+            /** Format: int64 */
+            users: number;
+            /** @description what is left out, and why */
+            warnings?: string[] | null;
         };
         Against: {
             /**
@@ -2478,6 +2537,10 @@ export interface components {
             };
             /** @description oldest first */
             breadcrumbs: components["schemas"]["Breadcrumb"][];
+            /** @description the values of the attributes that were asked for as columns */
+            columns?: {
+                [key: string]: string;
+            };
             environment: string;
             /** @description outermost first */
             exceptions: components["schemas"]["Exception"][];
@@ -2547,6 +2610,10 @@ export interface components {
             total: number;
         };
         EventRow: {
+            /** @description the values of the attributes that were asked for as columns */
+            columns?: {
+                [key: string]: string;
+            };
             environment: string;
             headline: string;
             id: string;
@@ -4470,6 +4537,13 @@ export interface components {
             changed: string;
             /** @description lists begin with it */
             default: boolean;
+            /**
+             * Format: int64
+             * @description how many issues fit now, where that was asked for; absent also where the search cannot be answered
+             */
+            issues?: number;
+            /** @description there are more than issues says */
+            more?: boolean;
             name: string;
             search: string;
             /** @description everybody in the project sees it */
@@ -4483,6 +4557,13 @@ export interface components {
             changed: string;
             /** @description lists begin with it */
             default: boolean;
+            /**
+             * Format: int64
+             * @description how many issues fit now, where that was asked for; absent also where the search cannot be answered
+             */
+            issues?: number;
+            /** @description there are more than issues says */
+            more?: boolean;
             name: string;
             search: string;
             /** @description everybody in the project sees it */
@@ -5165,6 +5246,31 @@ export interface components {
             /** @description there are more than are told */
             more?: boolean;
             trace: string;
+        };
+        Trail: {
+            /**
+             * Format: date-time
+             * @description events thrown before may be missing: the search index does not hold all of them yet
+             */
+            complete_from?: string;
+            entries: components["schemas"]["TrailEntry"][];
+            /** @description cursor of what came before */
+            next?: string;
+            /** @description what is left out, and why */
+            warnings?: string[] | null;
+        };
+        TrailEntry: {
+            /** Format: date-time */
+            at: string;
+            /** @description of a breadcrumb: the event that it led up to */
+            before?: string;
+            breadcrumb?: components["schemas"]["Breadcrumb"];
+            event?: components["schemas"]["EventRow"];
+            feedback?: components["schemas"]["Feedback"];
+            /** @enum {string} */
+            kind: "session" | "event" | "breadcrumb" | "feedback";
+            /** @description that began then */
+            session?: components["schemas"]["Session"];
         };
         TrendDay: {
             /** @description YYYY-MM-DD */
@@ -5956,6 +6062,8 @@ export interface operations {
                 window?: string;
                 /** @description the time zone of dates, such as Europe/Oslo; without, UTC */
                 zone?: string;
+                /** @description attributes whose values are told of each event */
+                columns?: string[] | null;
             };
             header?: never;
             path: {
@@ -5990,7 +6098,14 @@ export interface operations {
     };
     "show-issue-event": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description what is searched: docs/search.md */
+                search?: string;
+                /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days, where events are looked at */
+                window?: string;
+                /** @description the time zone of dates, such as Europe/Oslo; without, UTC */
+                zone?: string;
+            };
             header?: never;
             path: {
                 /** @description the project's name */
@@ -7311,6 +7426,47 @@ export interface operations {
             };
         };
     };
+    "show-affected": {
+        parameters: {
+            query?: {
+                /** @description what is searched: docs/search.md */
+                search?: string;
+                /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days, where events are looked at */
+                window?: string;
+                /** @description the time zone of dates, such as Europe/Oslo; without, UTC */
+                zone?: string;
+                /** @description the number of the only issue that is looked at */
+                issue?: number;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Affected"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "list-attributes": {
         parameters: {
             query?: never;
@@ -7461,6 +7617,8 @@ export interface operations {
                 window?: string;
                 /** @description the time zone of dates, such as Europe/Oslo; without, UTC */
                 zone?: string;
+                /** @description attributes whose values are told of each event */
+                columns?: string[] | null;
             };
             header?: never;
             path: {
@@ -8928,7 +9086,10 @@ export interface operations {
     };
     "list-searches": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description count the issues that fit each */
+                counts?: boolean;
+            };
             header?: never;
             path: {
                 /** @description the project's name */
@@ -9447,6 +9608,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UserTrail"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "show-trail": {
+        parameters: {
+            query?: {
+                /** @description events; what lies between them comes with them */
+                limit?: number;
+                /** @description next of the page before */
+                cursor?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+                /** @description any name that their events call them by */
+                who: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trail"];
                 };
             };
             /** @description Error */

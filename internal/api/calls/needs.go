@@ -39,6 +39,7 @@ import (
 	"firethorn/internal/usecase/scoring"
 	"firethorn/internal/usecase/similar"
 	"firethorn/internal/usecase/status"
+	"firethorn/internal/usecase/trails"
 	"firethorn/internal/usecase/triage"
 )
 
@@ -64,6 +65,7 @@ type Stores struct {
 	Similar    Similar
 	Status     Status
 	Symbols    Symbols
+	Trails     Trails
 	Triage     Triage
 }
 
@@ -251,6 +253,9 @@ type Releases interface {
 
 // Find answers searches.
 type Find interface {
+	Affected(ctx context.Context, q find.Ask) (*find.Affected, error)
+	CountIssues(ctx context.Context, q find.IssueAsk) (n int, more bool, err error)
+	EventPlace(ctx context.Context, q find.Ask, which string, known *events.EventRow) (*events.EventRow, find.Place, error)
 	Against(ctx context.Context, q find.FacetAsk) (*find.Against, error)
 	Attributes(ctx context.Context, project int64) (list []segments.Attribute, places int, err error)
 	DropAttribute(ctx context.Context, p *projects.Project, name string, dropped bool) error
@@ -266,6 +271,11 @@ type Find interface {
 	SavedSearches(ctx context.Context, project, person int64) ([]find.Saved, error)
 	User(ctx context.Context, p *projects.Project, asker find.Asker, who string) (*find.User, error)
 	Users(ctx context.Context, q find.UsersAsk) (*find.UserPage, error)
+}
+
+// Trails tells what users went through.
+type Trails interface {
+	Trail(ctx context.Context, q trails.Ask) (*trails.Page, error)
 }
 
 // Retention deletes, erases and counts anew.

@@ -30,6 +30,7 @@ type Page struct {
 	Cursor string `query:"cursor"`
 	Kept   bool   `query:"kept" doc:"of an issue: only events whose body is kept"`
 	calls.SearchIn
+	Columns []string `query:"columns" maxItems:"20" doc:"attributes whose values are told of each event"`
 }
 
 func (a *handlers) events(t *calls.Table) {
@@ -62,7 +63,11 @@ func (a *handlers) events(t *calls.Table) {
 	calls.OnIssue(t, "show-issue-event", func(ctx context.Context, p *projects.Project, is *issues.Issue, in *struct {
 		calls.IssuePath
 		Event string `path:"event"`
+		calls.SearchIn
 	}) (*calls.Body[contract.Event], error) {
+		if in.Search != "" || in.Window != "" {
+			return a.foundEvent(ctx, p, is, in.Event, in.SearchIn)
+		}
 		return a.issueEvent(ctx, p, is, in.Event)
 	})
 }
@@ -93,6 +98,34 @@ func (a *handlers) issueEvent(ctx context.Context, p *projects.Project, is *issu
 	return out, nil
 }
 
+// foundEvent is an event of an issue, with its place among those that fit a search.
+func (a *handlers) foundEvent(ctx context.Context, p *projects.Project, is *issues.Issue, which string,
+	in calls.SearchIn) (*calls.Body[contract.Event], error) {
+	ask, err := a.Ask(ctx, p, in)
+	if err != nil {
+		return nil, err
+	}
+	ask.Issue = is.ID
+	var known *events.EventRow
+	if which != "newest" && which != "oldest" {
+		if known, err = a.Store.Events.IssueEvent(ctx, p, is.ID, which); err != nil {
+			return nil, err
+		}
+	}
+	row, place, err := a.Store.Find.EventPlace(ctx, ask, which, known)
+	if err != nil {
+		return nil, err
+	}
+	out, err := a.event(ctx, p, row)
+	if err != nil {
+		return nil, err
+	}
+	out.Body.Position = &contract.EventPosition{Number: place.Number, Kept: place.Total, Total: place.Total,
+		Newest: rows.IDText(place.Newest), Newer: rows.IDText(place.Newer), Older: rows.IDText(place.Older),
+		Oldest: rows.IDText(place.Oldest)}
+	return out, nil
+}
+
 // mostOfTrace is how many events of a trace are told.
 const mostOfTrace = 200
 
@@ -117,7 +150,7 @@ type eventCursor struct{ Filing int64 }
 
 func (a *handlers) eventPage(ctx context.Context, p *projects.Project, issue int64,
 	page Page) (*calls.Body[contract.Events], error) {
-	if page.Search != "" || page.Window != "" {
+	if page.Search != "" || page.Window != "" || len(page.Columns) > 0 {
 		return a.foundEvents(ctx, p, issue, page)
 	}
 	q := events.EventQuery{Project: p.ID, Issue: issue, Limit: page.Limit, Kept: page.Kept}
@@ -156,13 +189,18 @@ func (a *handlers) foundEvents(ctx context.Context, p *projects.Project, issue i
 			return nil, err
 		}
 	}
-	found, err := a.Store.Find.FindEvents(ctx, find.EventAsk{Ask: ask, Before: c.Filing, Limit: page.Limit})
+	found, err := a.Store.Find.FindEvents(ctx, find.EventAsk{Ask: ask, Before: c.Filing, Limit: page.Limit,
+		Columns: page.Columns})
 	if err != nil {
 		return nil, err
 	}
 	out := contract.Events{Events: []contract.EventRow{}, Searched: rows.Searched(found.Said)}
-	for _, e := range found.Events {
-		out.Events = append(out.Events, rows.EventRow(p.Name, e))
+	for i, e := range found.Events {
+		row := rows.EventRow(p.Name, e)
+		if found.Values != nil {
+			row.Columns = found.Values[i]
+		}
+		out.Events = append(out.Events, row)
 	}
 	if found.Next != 0 {
 		out.Next = calls.WriteCursor(eventCursor{found.Next})

@@ -24,6 +24,7 @@ func Add(t *calls.Table, f *calls.Frame) {
 	calls.OnProject(t, "compare-facets", h.against)
 	calls.OnProject(t, "show-histogram", h.histogram)
 	calls.OnProject(t, "complete-search", h.complete)
+	calls.OnProject(t, "show-affected", h.affected)
 	calls.OnProject(t, "list-users", h.users)
 	calls.OnProject(t, "show-user", h.user)
 	h.saved(t)

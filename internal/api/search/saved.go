@@ -2,10 +2,15 @@ package search
 
 import (
 	"context"
+	"errors"
+	"slices"
 
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
 	"firethorn/internal/core/access"
+	"firethorn/internal/core/fault"
+	"firethorn/internal/core/issue"
+	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/usecase/find"
 )
@@ -21,12 +26,17 @@ func (h *handlers) saved(t *calls.Table) {
 	calls.OnProject(
 		t,
 		"list-searches",
-		func(ctx context.Context, p *projects.Project, in *calls.ProjectPath) (*calls.Body[contract.SavedSearches],
-			error) {
+		func(ctx context.Context, p *projects.Project, in *struct {
+			calls.ProjectPath
+			Counts bool `query:"counts" doc:"count the issues that fit each"`
+		}) (*calls.Body[contract.SavedSearches], error) {
 			list, err := h.Store.Find.SavedSearches(ctx, p.ID, h.Asker(ctx).Person)
 			out := contract.SavedSearches{Searches: []contract.SavedSearch{}}
 			for _, x := range list {
 				out.Searches = append(out.Searches, savedSearch(x))
+			}
+			if err == nil && in.Counts {
+				err = h.countSaved(ctx, p, out.Searches)
 			}
 			return calls.Answer(out), err
 		},
@@ -50,6 +60,37 @@ func (h *handlers) saved(t *calls.Table) {
 		return nil, h.Store.Find.DeleteSaved(ctx, p.ID, h.Asker(ctx).Person, in.Name, in.Shared)
 	})
 }
+
+// mostCountedIssues is how far the issues of a saved search are counted, and
+// mostCountedSearches of how many searches.
+const (
+	mostCountedIssues   = 1000
+	mostCountedSearches = 30
+)
+
+// countSaved counts the issues of each search. One that names what is gone has no count,
+// nor has one that asks what is in events where the caller may not read them.
+func (h *handlers) countSaved(ctx context.Context, p *projects.Project, list []contract.SavedSearch) error {
+	for i := range list[:min(len(list), mostCountedSearches)] {
+		ask := find.Ask{Project: p, Text: list[i].Search, Asker: h.Asker(ctx)}
+		if find.AsksEvents(ask) && h.May(ctx, access.ReadEvents, p) != nil {
+			continue
+		}
+		n, more, err := h.Store.Find.CountIssues(ctx, find.IssueAsk{Ask: ask, States: openStates, Order: issues.ByImpact,
+			Limit: mostCountedIssues})
+		if f, ok := errors.AsType[*fault.Error](err); ok && f.Code != fault.Unavailable {
+			continue
+		}
+		if err != nil {
+			return err
+		}
+		list[i].Issues, list[i].More = &n, more
+	}
+	return nil
+}
+
+// openStates are those that a list shows where its search names none.
+var openStates = slices.DeleteFunc(slices.Clone(issue.States), func(s issue.State) bool { return !s.Open() })
 
 // mayShare refuses what is shared to those who only read.
 func (h *handlers) mayShare(ctx context.Context, p *projects.Project, shared bool) error {

@@ -6,6 +6,7 @@ import (
 	"io"
 	"net/url"
 	"strconv"
+	"strings"
 
 	"github.com/urfave/cli/v3"
 
@@ -26,6 +27,7 @@ func Event() *cli.Command {
 				&cli.StringFlag{Name: "cursor", Usage: "`next` of the page before"},
 				&cli.StringFlag{Name: "trace", Usage: "those of the trace `ID`, in all projects, in the order they were thrown"},
 				&cli.BoolFlag{Name: "kept", Usage: "with --issue: only those whose body is kept"},
+				&cli.StringSliceFlag{Name: "columns", Usage: "`ATTRIBUTES` that are shown of each event: os.name,plan"},
 			}...),
 			Action: eventList},
 		{Name: "show", Usage: "one event, whole", Arguments: []cli.Argument{command.Text("id")},
@@ -52,6 +54,9 @@ func eventList(ctx context.Context, c *cli.Command) error {
 	if v := c.String("cursor"); v != "" {
 		q.Set("cursor", v)
 	}
+	for _, name := range c.StringSlice("columns") {
+		q.Add("columns", name)
+	}
 	if c.Bool("kept") {
 		if c.String("issue") == "" {
 			return command.Usage("--kept needs --issue ID")
@@ -72,7 +77,7 @@ func eventList(ctx context.Context, c *cli.Command) error {
 			fmt.Fprintln(out, "Nothing has arrived yet. Send a test event: firethorn send")
 			return
 		}
-		listEvents(out, v.Events)
+		listEvents(out, v.Events, c.StringSlice("columns")...)
 		if v.Next != "" {
 			fmt.Fprintf(out, "\nThere are more: --cursor %s\n", v.Next)
 		}
@@ -143,12 +148,21 @@ func showFields(out io.Writer, title string, set map[string]any) {
 	}
 }
 
-func listEvents(out io.Writer, list []contract.EventRow) {
+// listEvents lists events, with the attributes that were asked for as columns.
+func listEvents(out io.Writer, list []contract.EventRow, columns ...string) {
 	show.Table(out, func(row func(...any)) {
-		row("EVENT", "TIME", "ISSUE", "HEADLINE", "RELEASE", "ENVIRONMENT", "BODY")
+		head := []any{"EVENT", "TIME", "ISSUE", "HEADLINE", "RELEASE", "ENVIRONMENT", "BODY"}
+		for _, name := range columns {
+			head = append(head, strings.ToUpper(show.Plain(name)))
+		}
+		row(head...)
 		for _, e := range list {
-			row(e.ID, e.Time.Format("2006-01-02 15:04:05"), e.Issue, show.Cut(e.Headline, 50), show.OrDash(e.Release),
-				e.Environment, map[bool]string{true: "kept", false: "counted"}[e.Kept])
+			cells := []any{e.ID, e.Time.Format("2006-01-02 15:04:05"), e.Issue, show.Cut(e.Headline, 50),
+				show.OrDash(e.Release), e.Environment, map[bool]string{true: "kept", false: "counted"}[e.Kept]}
+			for _, name := range columns {
+				cells = append(cells, show.OrDash(show.Cut(show.Plain(e.Columns[name]), 40)))
+			}
+			row(cells...)
 		}
 	})
 }

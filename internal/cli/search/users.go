@@ -52,6 +52,8 @@ func Users() []*cli.Command {
 				&cli.StringFlag{Name: "cursor", Usage: "`next` of the page before"}),
 			Action: listUsers,
 		},
+		affectedCommand(),
+		trailCommand(),
 	}
 }
 
@@ -102,7 +104,20 @@ func showUser(out io.Writer, v contract.UserTrail) {
 	})
 	if len(v.Newest) > 0 {
 		fmt.Fprintf(out, "\nThe newest event: firethorn event show %s\n", shell.Arguments(v.Newest[0].ID))
+		if name := anyName(v.Identities); name != "" {
+			fmt.Fprintf(out, "What they went through: firethorn user trail %s\n", shell.Arguments(name))
+		}
 	}
+}
+
+// anyName is the name by which a user is best asked for.
+func anyName(names map[string][]string) string {
+	for _, name := range identities {
+		if list := names[name]; len(list) > 0 {
+			return list[0]
+		}
+	}
+	return ""
 }
 
 // called is what a user is called, in one line.

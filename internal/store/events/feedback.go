@@ -27,6 +27,7 @@ type FeedbackQuery struct {
 	Project int64
 	Issue   int64     // internal id; 0: all of the project
 	Event   uuid.UUID // uuid.Nil: any
+	User    *int64    // nil: any
 	Before  int64     // to go on from; 0: from the newest
 	Limit   int
 }
@@ -38,6 +39,8 @@ func (s *Store) FeedbackList(ctx context.Context, q FeedbackQuery) (list []Feedb
 	switch {
 	case q.Issue != 0:
 		from, where, args = "variant iv JOIN feedback f ON f.variant=iv.id", "iv.issue=?", []any{q.Issue}
+	case q.User != nil:
+		where, args = where+" AND f.user=?", append(args, *q.User)
 	case q.Event != uuid.Nil:
 		where, args = where+" AND f.event=?", append(args, q.Event[:])
 	}

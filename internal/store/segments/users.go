@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"slices"
+	"time"
 
 	"firethorn/internal/db"
 )
@@ -116,4 +117,20 @@ func ForgetUser(ctx context.Context, tx *sql.Tx, project, user, replacement int6
 		user,
 	)
 	return err
+}
+
+// SessionUsers gives the users of the sessions that began in a time, each with their
+// number in the index, 0 where no event of theirs was processed, and when their last
+// session began.
+func SessionUsers(ctx context.Context, q db.Querier, project int64, from, to time.Time,
+	got func(number uint32, started time.Time)) error {
+	return db.Each(ctx, q, func(r *sql.Rows) error {
+		var number uint32
+		var started int64
+		err := r.Scan(&number, &started)
+		got(number, db.FromMicros(started))
+		return err
+	}, "SELECT COALESCE(MAX(n.number),0), MAX(s.started) FROM app_session s FORCE INDEX (by_start) LEFT JOIN user_number n ON n.project=s.project AND n.user=s.user"+
+		" WHERE s.project=? AND s.started>=? AND s.started<? AND s.user IS NOT NULL GROUP BY s.user",
+		project, db.Micros(from), db.Micros(to))
 }

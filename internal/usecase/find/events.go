@@ -10,15 +10,17 @@ import (
 // EventAsk asks for a page of events, newest processed first.
 type EventAsk struct {
 	Ask
-	Before int64 // position to go on from; 0: from the newest
-	Limit  int
+	Before  int64 // position to go on from; 0: from the newest
+	Limit   int
+	Columns []string // attributes whose values are told of each event
 }
 
 // EventPage is a page of events.
 type EventPage struct {
 	Said
 	Events []*events.EventRow
-	Next   int64 // position to go on from; 0 on the last page
+	Next   int64               // position to go on from; 0 on the last page
+	Values []map[string]string // of the columns, for each event; what it has not is left out
 }
 
 // FindEvents lists events of which a search holds.
@@ -60,17 +62,66 @@ func (s *Service) FindEvents(ctx context.Context, q EventAsk) (*EventPage, error
 	}
 	keys := make([]events.Key, len(found))
 	for i, p := range found {
-		keys[i] = events.Key{Filing: p.position, KeepDay: p.keepDay}
+		keys[i] = p.key()
 	}
-	page.Events, err = s.events.ByKey(ctx, a.tx, a.Project.ID, keys)
+	if page.Events, err = s.events.ByKey(ctx, a.tx, a.Project.ID, keys); err != nil {
+		return nil, err
+	}
+	page.Values, err = a.valuesOf(ctx, found, page.Events, q.Columns)
 	return page, err
+}
+
+// valuesOf reads the values that events have in some columns.
+func (a *asked) valuesOf(ctx context.Context, found []position, list []*events.EventRow,
+	names []string) ([]map[string]string, error) {
+	if len(names) == 0 {
+		return nil, nil
+	}
+	if err := a.mayFacet(names); err != nil {
+		return nil, err
+	}
+	at := map[int64]int{}
+	for i, e := range list {
+		at[e.Filing] = i
+	}
+	var hits []hit
+	rows := map[*view][]position{}
+	for _, p := range found {
+		if rows[p.view] == nil {
+			hits = append(hits, hit{view: p.view})
+		}
+		rows[p.view] = append(rows[p.view], p)
+	}
+	out := make([]map[string]string, len(list))
+	for i := range out {
+		out[i] = map[string]string{}
+	}
+	for _, name := range names {
+		coded, spelled, err := a.coded(ctx, hits, name)
+		if err != nil {
+			return nil, err
+		}
+		for i, h := range hits {
+			for _, p := range rows[h.view] {
+				e, there := at[p.position]
+				if code := coded[i].code(p.row); there && code > 0 {
+					out[e][name] = spelled(coded[i].values.At(code - 1))
+				}
+			}
+		}
+	}
+	return out, nil
 }
 
 // position is where an event stands.
 type position struct {
 	position int64
 	keepDay  int
+	view     *view
+	row      int
 }
+
+func (p position) key() events.Key { return events.Key{Filing: p.position, KeepDay: p.keepDay} }
 
 func newestFirst(x, y position) int { return int(min(1, max(-1, y.position-x.position))) }
 
@@ -93,7 +144,7 @@ func (a *asked) positions(ctx context.Context, t test, views []*view, before int
 	for _, h := range hits {
 		h.rows.Each(func(row int) {
 			if p := h.core.Positions[row]; before == 0 || p < before {
-				out = append(out, position{p, h.KeepDay})
+				out = append(out, position{p, h.KeepDay, h.view, row})
 			}
 		})
 	}

@@ -44,15 +44,51 @@ func (s *Service) FindIssues(ctx context.Context, q IssueAsk) (*IssuePage, error
 		return nil, err
 	}
 	defer a.done()
-	looked := q.Window != nil || asksEvents(a.tree)
-	plan, err := a.plan(ctx, looked)
+	keys, err := a.issueKeys(ctx, q)
 	if err != nil {
 		return nil, err
+	}
+	page := &IssuePage{Next: keys.next}
+	if page.Issues, err = s.issues.InOrder(ctx, keys.ids); err != nil {
+		return nil, err
+	}
+	if keys.looked {
+		page.Said, page.Matching = a.said(), a.matching(keys.hits, page.Issues)
+	}
+	return page, nil
+}
+
+// CountIssues counts the issues of which a search holds, up to the limit of q; more says
+// that there are others.
+func (s *Service) CountIssues(ctx context.Context, q IssueAsk) (n int, more bool, err error) {
+	a, err := s.ask(ctx, q.Ask, q.window())
+	if err != nil {
+		return 0, false, err
+	}
+	defer a.done()
+	keys, err := a.issueKeys(ctx, q)
+	return len(keys.ids), keys.next != nil, err
+}
+
+// issueKeys is a page of issues by their ids, in order, and the events that were looked
+// at to find them.
+type issueKeys struct {
+	ids    []int64
+	next   *issues.IssueCursor
+	looked bool
+	hits   []hit
+}
+
+func (a *asked) issueKeys(ctx context.Context, q IssueAsk) (issueKeys, error) {
+	out := issueKeys{looked: q.Window != nil || asksEvents(a.tree)}
+	plan, err := a.plan(ctx, out.looked)
+	if err != nil {
+		return out, err
 	}
 	where := plan.where
 	if !slices.Contains(query.Names(a.tree), "state") {
 		if len(q.States) == 0 {
-			return &IssuePage{}, nil
+			return out, nil
 		}
 		where = condition{where.sql + " AND l.state IN (" + db.Marks(len(q.States)) + ")", where.args}
 		for _, st := range q.States {
@@ -61,26 +97,15 @@ func (s *Service) FindIssues(ctx context.Context, q IssueAsk) (*IssuePage, error
 	}
 	list := issues.KeyQuery{Project: q.Project.ID, Order: q.Order, Limit: q.Limit, After: q.After, Where: where.sql,
 		Args: where.args, Only: plan.only}
-	var hits []hit
-	if looked || len(plan.events) > 0 {
+	if out.looked || len(plan.events) > 0 {
 		var fit map[int64]bool
-		if fit, hits, err = a.fitting(ctx, query.And{All: plan.events}, looked); err != nil {
-			return nil, err
+		if fit, out.hits, err = a.fitting(ctx, query.And{All: plan.events}, out.looked); err != nil {
+			return out, err
 		}
 		list.Only = both(list.Only, fit)
 	}
-	keys, next, err := s.issues.Keys(ctx, a.tx, list)
-	if err != nil {
-		return nil, err
-	}
-	page := &IssuePage{Next: next}
-	if page.Issues, err = s.issues.InOrder(ctx, keys); err != nil {
-		return nil, err
-	}
-	if looked {
-		page.Said, page.Matching = a.said(), a.matching(hits, page.Issues)
-	}
-	return page, nil
+	out.ids, out.next, err = a.s.issues.Keys(ctx, a.tx, list)
+	return out, err
 }
 
 // AsksEvents says whether single events are looked at for a search for issues. One that

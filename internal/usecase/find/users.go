@@ -199,6 +199,11 @@ type User struct {
 // recentEvents is how many of a user's newest events are told.
 const recentEvents = 20
 
+// UsersNamed gives the users that a name may mean, as events and sessions keep them.
+func (s *Service) UsersNamed(ctx context.Context, p *projects.Project, who string) ([]int64, error) {
+	return segments.UsersNamed(ctx, s.db, p.ID, pipeline.UserHash(p.UserSecret, who))
+}
+
 // User finds a user by any name that their events call them by.
 func (s *Service) User(ctx context.Context, p *projects.Project, asker Asker, who string) (*User, error) {
 	q := Ask{Project: p, Window: &Window{}, Asker: asker}
@@ -258,7 +263,7 @@ func (a *asked) trail(ctx context.Context, hits []hit, user int64, out *User) er
 	var positions []position
 	for _, h := range hits {
 		h.rows.Each(func(row int) {
-			positions = append(positions, position{h.core.Positions[row], h.KeepDay})
+			positions = append(positions, position{h.core.Positions[row], h.KeepDay, h.view, row})
 			at := a.members.Index(h.core.Variants[row])
 			if at < 0 {
 				return
@@ -288,7 +293,7 @@ func (a *asked) trail(ctx context.Context, hits []hit, user int64, out *User) er
 	positions = positions[:min(len(positions), recentEvents)]
 	keys := make([]events.Key, len(positions))
 	for i, p := range positions {
-		keys[i] = events.Key{Filing: p.position, KeepDay: p.keepDay}
+		keys[i] = p.key()
 	}
 	if out.Recent, err = a.s.events.ByKey(ctx, a.tx, a.Project.ID, keys); err != nil {
 		return err
