@@ -67,7 +67,8 @@ func (g *guesses) wrong(ctx context.Context, address string) (count int, err err
 	g.mu.Unlock()
 	if burst {
 		return count, &fault.Error{Op: "api.guesses", Code: fault.TooMany, Retry: guessPause,
-			Pub: fmt.Sprintf("%d wrong tokens or links came from %s; wait half a minute, then use the right one", count, address)}
+			Pub: fmt.Sprintf("%d wrong tokens or links came from %s; wait half a minute, then use the right one",
+				count, address)}
 	}
 	select {
 	case <-ctx.Done():

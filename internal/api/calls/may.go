@@ -69,7 +69,8 @@ func refused(g *accounts.Grant, need Action, role access.Role, project string) e
 			"this needs the permission %s in all projects; this token is good for some only", need)
 	}
 	if g.Caller.Token && !g.ByRole() {
-		return fault.New(fault.Forbidden, "this needs the permission %s; only a token of the scope admin, or a person, can have it", need)
+		return fault.New(fault.Forbidden,
+			"this needs the permission %s; only a token of the scope admin, or a person, can have it", need)
 	}
 	return fault.New(fault.Forbidden, "%s", access.Why(need, role, project))
 }
@@ -137,5 +138,6 @@ func (a *Frame) freshEnough(ctx context.Context, r Route) error {
 	if !r.Fresh() || g.Session == 0 || a.Store.DB.Now().Sub(g.SignedIn) <= FreshSignIn {
 		return nil
 	}
-	return fault.New(fault.FreshSignIn, "this cannot be undone, or changes who may do what: sign in again, then repeat it within %d minutes. firethorn person link prints a link", int(FreshSignIn.Minutes()))
+	return fault.New(fault.FreshSignIn,
+		"this cannot be undone, or changes who may do what: sign in again, then repeat it within %d minutes. firethorn person link prints a link", int(FreshSignIn.Minutes()))
 }

@@ -255,7 +255,8 @@ type Releases interface {
 type Find interface {
 	Affected(ctx context.Context, q find.Ask) (*find.Affected, error)
 	CountIssues(ctx context.Context, q find.IssueAsk) (n int, more bool, err error)
-	EventPlace(ctx context.Context, q find.Ask, which string, known *events.EventRow) (*events.EventRow, find.Place, error)
+	EventPlace(ctx context.Context, q find.Ask, which string, known *events.EventRow) (*events.EventRow, find.Place,
+		error)
 	Against(ctx context.Context, q find.FacetAsk) (*find.Against, error)
 	Attributes(ctx context.Context, project int64) (list []segments.Attribute, places int, err error)
 	DropAttribute(ctx context.Context, p *projects.Project, name string, dropped bool) error

@@ -76,7 +76,8 @@ func (h *handlers) countSaved(ctx context.Context, p *projects.Project, list []c
 		if find.AsksEvents(ask) && h.May(ctx, access.ReadEvents, p) != nil {
 			continue
 		}
-		n, more, err := h.Store.Find.CountIssues(ctx, find.IssueAsk{Ask: ask, States: openStates, Order: issues.ByImpact,
+		n, more, err := h.Store.Find.CountIssues(ctx, find.IssueAsk{Ask: ask, States: openStates,
+			Order: issues.ByImpact,
 			Limit: mostCountedIssues})
 		if f, ok := errors.AsType[*fault.Error](err); ok && f.Code != fault.Unavailable {
 			continue

@@ -20,7 +20,8 @@ func attributesCommand() *cli.Command {
 			"firethorn received. A place that nothing used for 30 days is free again.",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "drop", Usage: "take the place of `NAME` away: it is not searched any more"},
-			&cli.StringFlag{Name: "restore", Usage: "search `NAME` again; of events from now on, and of those not merged yet"}},
+			&cli.StringFlag{Name: "restore",
+				Usage: "search `NAME` again; of events from now on, and of those not merged yet"}},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			drop, restore := c.String("drop"), c.String("restore")
 			path := command.OfProject("/attributes")

@@ -41,7 +41,8 @@ func trailCommand() *cli.Command {
 func showTrail(out io.Writer, v contract.Trail) {
 	defer Said(out, v.Searched)
 	if len(v.Entries) == 0 {
-		fmt.Fprintln(out, "Nothing that is kept names this user: their events may be past retention, or the user was erased.")
+		fmt.Fprintln(out,
+			"Nothing that is kept names this user: their events may be past retention, or the user was erased.")
 		return
 	}
 	show.Table(out, func(row func(...any)) {
@@ -90,9 +91,11 @@ func showAffected(out io.Writer, v contract.Affected) {
 		fmt.Fprintln(out, "No user fits. Events are searched in the last 7 days; a longer time: --window 30d")
 		return
 	}
-	fmt.Fprintf(out, "%s in %s: %s of %s that were seen.\n", show.Counted(v.Users, "user"), show.Counted(v.Events, "event"),
+	fmt.Fprintf(out, "%s in %s: %s of %s that were seen.\n", show.Counted(v.Users, "user"), show.Counted(v.Events,
+		"event"),
 		strings.TrimSpace(Share(v.Users, v.Active)), show.Counted(v.Active, "user"))
-	fmt.Fprintf(out, "%s came back (%s).\n\n", show.Counted(v.CameBack, "user"), strings.TrimSpace(Share(v.CameBack, v.Users)))
+	fmt.Fprintf(out, "%s came back (%s).\n\n", show.Counted(v.CameBack, "user"), strings.TrimSpace(Share(v.CameBack,
+		v.Users)))
 	show.Table(out, func(row func(...any)) {
 		row("RELEASE", "  USERS", " EVENTS")
 		for _, r := range v.Releases {

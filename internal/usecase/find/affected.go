@@ -89,13 +89,15 @@ const mostAffectedReleases = 8
 // sessionUsers adds the users of the sessions that began in the window, and when the
 // affected ones began their last: one that began after their first event counts as seen
 // long after. The users who never had an event have no number and are counted.
-func (a *asked) sessionUsers(ctx context.Context, active *columns.UserSet, first, last map[uint32]int64) (int64, error) {
+func (a *asked) sessionUsers(ctx context.Context, active *columns.UserSet, first, last map[uint32]int64) (int64,
+	error) {
 	var unnumbered int64
 	w := a.window()
 	if w.To.IsZero() {
 		w.To = a.Now.Add(24 * time.Hour)
 	}
-	return unnumbered, segments.SessionUsers(ctx, a.tx, a.Project.ID, w.From, w.To, func(number uint32, started time.Time) {
+	return unnumbered, segments.SessionUsers(ctx, a.tx, a.Project.ID, w.From, w.To, func(number uint32,
+		started time.Time) {
 		if number == 0 {
 			unnumbered++
 			return

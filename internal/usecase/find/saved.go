@@ -84,7 +84,9 @@ func (s *Service) Save(ctx context.Context, a Ask, x Saved, who accounts.Actor) 
 			)
 		}
 		if x.Default {
-			if _, err := tx.ExecContext(ctx, "UPDATE saved_search SET preferred=0 WHERE project=? AND person=? AND shared=?", a.Project.ID, owner, x.Shared); err != nil {
+			if _, err := tx.ExecContext(ctx,
+				"UPDATE saved_search SET preferred=0 WHERE project=? AND person=? AND shared=?", a.Project.ID,
+				owner, x.Shared); err != nil {
 				return err
 			}
 		}
@@ -135,7 +137,8 @@ func scanSaved(r *sql.Rows) (x Saved, err error) {
 // shared ones, by name.
 func (s *Service) SavedSearches(ctx context.Context, project, person int64) ([]Saved, error) {
 	return db.List(ctx, s.db, scanSaved, "SELECT "+savedColumns+
-		" FROM saved_search WHERE project=? AND (shared=1 OR person=? AND person<>0) ORDER BY name, shared", project, person)
+		" FROM saved_search WHERE project=? AND (shared=1 OR person=? AND person<>0) ORDER BY name, shared",
+		project, person)
 }
 
 // SavedNamed finds one by its name: a person's own before a shared one.
