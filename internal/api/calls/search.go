@@ -13,7 +13,7 @@ import (
 // SearchIn is a search as calls take it.
 type SearchIn struct {
 	Search string `query:"search" maxLength:"10000" doc:"what is searched: docs/search.md"`
-	Window string `query:"window" maxLength:"60" doc:"14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days, where events are looked at"`
+	Window string `query:"window" maxLength:"60" doc:"14d, 36h, 2026-11-01..2026-11-20, 2026-11-01T10:00Z..2026-11-01T14:00Z or all; without, the last 7 days, where events are looked at"`
 	Zone   string `query:"zone" maxLength:"60" doc:"the time zone of dates, such as Europe/Oslo; without, UTC"`
 }
 
