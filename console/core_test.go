@@ -126,11 +126,13 @@ func TestTrace(t *testing.T) {
 }
 
 func TestList(t *testing.T) {
-	usual := m{"state": "open", "order": "impact", "text": ""}
-	special := m{"state": "all", "order": "users", "text": "it's <b>"}
+	usual := m{"state": "open", "order": "impact", "search": "", "window": ""}
+	special := m{"state": "all", "order": "users", "search": "it's <b>", "window": "14d"}
 	check(t, "list", []call{
 		{"firethorn issue list --project quayside", "listCommand", []any{"quayside", usual}},
-		{`firethorn issue list --project quayside --state all --order users --text 'it'\''s <b>'`, "listCommand", []any{"quayside", special}},
+		{`firethorn issue list --project quayside --state all --order users --search 'it'\''s <b>' --window 14d`, "listCommand", []any{"quayside", special}},
+		{"firethorn facets --issue quayside/3 --search plan:gold --against others", "searchCommand", []any{"facets", m{"project": "quayside", "issue": 3, "search": "plan:gold", "window": ""}, "--against others"}},
+		{`curl -H "Authorization: Bearer $FIRETHORN_TOKEN" 'http://x/api/projects/quayside/users?window=all'`, "searchRequest", []any{"http://x", "/users", m{"project": "quayside", "search": "", "window": "all"}}},
 		{m{"rows": []m{{"id": "b"}, {"id": "a"}}, "waiting": 1}, "merge", []any{[]string{"b", "gone", "a"}, []m{{"id": "a"}, {"id": "new"}, {"id": "b"}}}},
 		{m{"rows": []m{{"id": "a"}}, "waiting": 0}, "merge", []any{nil, []m{{"id": "a"}}}},
 		{[]string{"b"}, "goneFrom", []any{[]m{{"id": "a"}, {"id": "b"}}, []m{{"id": "a"}, {"id": "c"}}}},

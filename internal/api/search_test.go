@@ -56,6 +56,30 @@ func TestSearch_OverHTTP(t *testing.T) {
 	if text, _ := json.Marshal(facets); !strings.Contains(string(text), `"values":[{"events":3,"users":1,"value":"gold"},{"events":3,"users":1,"value":"silver"}]`) || facets["sampled_share"] != 1.0 {
 		t.Errorf("%s", text)
 	}
+	_, facets = c.searched("viewer", "facets", "by", "plan", "by", "user.id", "by", "function", "window", "all")
+	if list := facets["facets"].([]any); len(list) != 3 || list[2].(map[string]any)["name"] != "function" {
+		t.Errorf("three attributes: %v", list)
+	}
+	_, found := c.searched("viewer", "events", "columns", "plan", "columns", "user.id", "limit", "2", "window", "all")
+	if text, _ := json.Marshal(found["events"]); strings.Count(string(text), `"columns":{"plan":"`) != 2 || strings.Count(string(text), `"user.id":"p-7"}`) != 2 {
+		t.Errorf("events with columns: %s", text)
+	}
+	for call, want := range map[string]string{
+		"affected?search=plan:gold": `"users":1,"active":2,"came_back":0`, "users/p-7/trail?limit=3": `"kind":"event"`,
+		"searches?counts=true": `"issues":1`,
+	} {
+		if call == "searches?counts=true" {
+			c.asks("viewer", "PUT", "/api/projects/quayside/searches/gold", `{"search":"plan:gold"}`)
+		}
+		status, text := c.asks("viewer", "GET", "/api/projects/quayside/"+call, "")
+		if status != 200 || !strings.Contains(strings.ReplaceAll(text, " ", ""), want) {
+			t.Errorf("%s: %d %s, want %s", call, status, text, want)
+		}
+	}
+	status, text := c.asks("viewer", "GET", "/api/issues/"+found["events"].([]any)[0].(map[string]any)["issue"].(string)+"/events/oldest?search=plan:gold&window=all", "")
+	if status != 200 || !strings.Contains(text, `"number":3,"kept":3,"total":3`) {
+		t.Errorf("the oldest that fits: %d %s", status, text)
+	}
 	_, list := c.searched("viewer", "issues", "search", "plan:gold")
 	if text, _ := json.Marshal(list["issues"]); !strings.Contains(string(text), `"matching":{"events":3,"first":"2026-11-23T11:30:00Z","last":"2026-11-23T11:30:00Z","users":1}`) {
 		t.Errorf("%s", text)

@@ -1,11 +1,12 @@
 import createClient from 'openapi-fetch'
 import type { outcomes } from '../core/address.ts'
+import { searchFields } from '../core/list.ts'
 import { takeEvents } from '../core/trial.ts'
 import { answersKept } from './kept.ts'
 import type { components, paths } from './schema.d.ts'
 
 /** The only place that talks to the service. */
-const api = createClient<paths>({ baseUrl: '' })
+export const api = createClient<paths>({ baseUrl: '' })
 api.use(answersKept())
 
 export type Issue = components['schemas']['Issue']
@@ -49,16 +50,21 @@ export type Fault = components['schemas']['Fault']
 export class ApiError extends Error {
   readonly status: number
   readonly code: string
-  constructor(status: number, words: string, code = '') {
+  /** Of a search that cannot be read: where, counted from 1, and what was meant. */
+  readonly column: number | undefined
+  readonly nearest: string | undefined
+  constructor(status: number, words: string, code = '', column?: number, nearest?: string) {
     super(words)
     this.status = status
     this.code = code
+    this.column = column
+    this.nearest = nearest
   }
 }
 
 type Answer<T> = { data?: T; error?: unknown; response: Response }
 
-async function answer<T>(call: Promise<Answer<T>>): Promise<T> {
+export async function answer<T>(call: Promise<Answer<T>>): Promise<T> {
   let a: Answer<T>
   try {
     a = await call
@@ -67,8 +73,8 @@ async function answer<T>(call: Promise<Answer<T>>): Promise<T> {
     throw new ApiError(0, 'The service does not answer. Nothing was changed; try again in a moment.')
   }
   if (!a.response.ok) {
-    const p = a.error as { detail?: string; code?: string } | undefined
-    throw new ApiError(a.response.status, p?.detail ?? `The service answered ${a.response.status}.`, p?.code)
+    const p = a.error as { detail?: string; code?: string; column?: number; nearest?: string } | undefined
+    throw new ApiError(a.response.status, p?.detail ?? `The service answered ${a.response.status}.`, p?.code, p?.column, p?.nearest)
   }
   return a.data as T
 }
@@ -90,7 +96,8 @@ export const people = (signal?: AbortSignal) => answer(api.GET('/api/people', { 
 export interface IssuePage {
   state: string
   order: 'impact' | 'users' | 'events' | 'newest' | 'last_seen'
-  text: string
+  search: string
+  window?: string
   cursor?: string | undefined
   limit?: number
 }
@@ -98,7 +105,7 @@ export interface IssuePage {
 export const issues = (name: string, q: IssuePage, signal?: AbortSignal) =>
   answer(
     api.GET('/api/projects/{project}/issues', {
-      params: { path: { project: name }, query: { state: [q.state as 'open'], order: q.order, limit: q.limit ?? 50, ...(q.text ? { text: q.text } : {}), ...(q.cursor ? { cursor: q.cursor } : {}) } },
+      params: { path: { project: name }, query: { state: [q.state as 'open'], order: q.order, limit: q.limit ?? 50, ...(q.search ? { search: q.search } : {}), ...(q.window ? { window: q.window } : {}), ...(q.cursor ? { cursor: q.cursor } : {}) } },
       signal,
     }),
   )
@@ -106,8 +113,8 @@ export const issues = (name: string, q: IssuePage, signal?: AbortSignal) =>
 const path = (name: string, number: number) => ({ project: name, number })
 export const issue = (name: string, number: number, signal?: AbortSignal) => answer(api.GET('/api/issues/{project}/{number}', { params: { path: path(name, number) }, signal }))
 export const history = (name: string, number: number, signal?: AbortSignal) => answer(api.GET('/api/issues/{project}/{number}/history', { params: { path: path(name, number) }, signal }))
-export const event = (name: string, number: number, which: string, signal?: AbortSignal) =>
-  answer(api.GET('/api/issues/{project}/{number}/events/{event}', { params: { path: { ...path(name, number), event: which } }, signal }))
+export const event = (name: string, number: number, which: string, q: { search: string; window: string }, signal?: AbortSignal) =>
+  answer(api.GET('/api/issues/{project}/{number}/events/{event}', { params: { path: { ...path(name, number), event: which }, query: searchFields(q) }, signal }))
 
 export const feedback = (name: string, number: number, cursor?: string, signal?: AbortSignal) =>
   answer(api.GET('/api/issues/{project}/{number}/feedback', { params: { path: path(name, number), query: { limit: 20, ...(cursor ? { cursor } : {}) } }, signal }))

@@ -1,6 +1,7 @@
 import type { QueryClient } from '@tanstack/react-query'
 import { infiniteQueryOptions, keepPreviousData, queryOptions } from '@tanstack/react-query'
 import type { outcomes } from '../core/address.ts'
+import { ofWords } from '../core/search.ts'
 import * as api from './client.ts'
 
 /**
@@ -58,11 +59,14 @@ export const issues = (name: string, query: Omit<api.IssuePage, 'cursor'>) =>
     placeholderData: keepPreviousData,
   })
 /** The issue that was seen last: an application that has just been set up. */
-export const arrival = (name: string) => queryOptions({ queryKey: ['p', name, 'issues', 'arrival'], queryFn: ({ signal }) => api.issues(name, { state: 'open', order: 'last_seen', limit: 1, text: '' }, signal) })
+export const arrival = (name: string) => queryOptions({ queryKey: ['p', name, 'issues', 'arrival'], queryFn: ({ signal }) => api.issues(name, { state: 'open', order: 'last_seen', limit: 1, search: '' }, signal) })
 /** Issues that another one may be merged into. */
-export const mergeTargets = (name: string, text: string) => queryOptions({ queryKey: ['p', name, 'merge', text], queryFn: ({ signal }) => api.issues(name, { state: 'all', order: 'impact', text, limit: 30 }, signal) })
+export const mergeTargets = (name: string, text: string) => queryOptions({ queryKey: ['p', name, 'merge', text], queryFn: ({ signal }) => api.issues(name, { state: 'all', order: 'impact', search: ofWords(text), limit: 30 }, signal) })
 export const issue = (name: string, number: number) => queryOptions({ queryKey: ['p', name, 'issue', number], queryFn: ({ signal }) => api.issue(name, number, signal) })
-export const event = (name: string, number: number, which: string) => queryOptions({ queryKey: ['p', name, 'event', number, which], queryFn: ({ signal }) => api.event(name, number, which, signal) })
+const unsearched = { search: '', window: '' }
+/** An event of an issue, newest or oldest or by its id, with its place among those that fit a search. */
+export const event = (name: string, number: number, which: string, { search, window } = unsearched) =>
+  queryOptions({ queryKey: ['p', name, 'event', number, which, ...(search || window ? [search, window] : [])], queryFn: ({ signal }) => api.event(name, number, which, { search, window }, signal) })
 export const history = (name: string, number: number) => queryOptions({ queryKey: ['p', name, 'history', number], queryFn: ({ signal }) => api.history(name, number, signal) })
 export const since = (name: string, number: number) => queryOptions({ queryKey: ['p', name, 'since', number], queryFn: ({ signal }) => api.since(name, number, signal) })
 export const feedback = (name: string, number: number) =>

@@ -6058,7 +6058,7 @@ export interface operations {
                 kept?: boolean;
                 /** @description what is searched: docs/search.md */
                 search?: string;
-                /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days, where events are looked at */
+                /** @description 14d, 36h, 2026-11-01..2026-11-20, 2026-11-01T10:00Z..2026-11-01T14:00Z or all; without, the last 7 days, where events are looked at */
                 window?: string;
                 /** @description the time zone of dates, such as Europe/Oslo; without, UTC */
                 zone?: string;
@@ -6101,7 +6101,7 @@ export interface operations {
             query?: {
                 /** @description what is searched: docs/search.md */
                 search?: string;
-                /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days, where events are looked at */
+                /** @description 14d, 36h, 2026-11-01..2026-11-20, 2026-11-01T10:00Z..2026-11-01T14:00Z or all; without, the last 7 days, where events are looked at */
                 window?: string;
                 /** @description the time zone of dates, such as Europe/Oslo; without, UTC */
                 zone?: string;
@@ -7431,7 +7431,7 @@ export interface operations {
             query?: {
                 /** @description what is searched: docs/search.md */
                 search?: string;
-                /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days, where events are looked at */
+                /** @description 14d, 36h, 2026-11-01..2026-11-20, 2026-11-01T10:00Z..2026-11-01T14:00Z or all; without, the last 7 days, where events are looked at */
                 window?: string;
                 /** @description the time zone of dates, such as Europe/Oslo; without, UTC */
                 zone?: string;
@@ -7613,7 +7613,7 @@ export interface operations {
                 kept?: boolean;
                 /** @description what is searched: docs/search.md */
                 search?: string;
-                /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days, where events are looked at */
+                /** @description 14d, 36h, 2026-11-01..2026-11-20, 2026-11-01T10:00Z..2026-11-01T14:00Z or all; without, the last 7 days, where events are looked at */
                 window?: string;
                 /** @description the time zone of dates, such as Europe/Oslo; without, UTC */
                 zone?: string;
@@ -7687,7 +7687,7 @@ export interface operations {
             query?: {
                 /** @description what is searched: docs/search.md */
                 search?: string;
-                /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days, where events are looked at */
+                /** @description 14d, 36h, 2026-11-01..2026-11-20, 2026-11-01T10:00Z..2026-11-01T14:00Z or all; without, the last 7 days, where events are looked at */
                 window?: string;
                 /** @description the time zone of dates, such as Europe/Oslo; without, UTC */
                 zone?: string;
@@ -7732,7 +7732,7 @@ export interface operations {
             query?: {
                 /** @description what is searched: docs/search.md */
                 search?: string;
-                /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days, where events are looked at */
+                /** @description 14d, 36h, 2026-11-01..2026-11-20, 2026-11-01T10:00Z..2026-11-01T14:00Z or all; without, the last 7 days, where events are looked at */
                 window?: string;
                 /** @description the time zone of dates, such as Europe/Oslo; without, UTC */
                 zone?: string;
@@ -7952,7 +7952,7 @@ export interface operations {
             query?: {
                 /** @description what is searched: docs/search.md */
                 search?: string;
-                /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days, where events are looked at */
+                /** @description 14d, 36h, 2026-11-01..2026-11-20, 2026-11-01T10:00Z..2026-11-01T14:00Z or all; without, the last 7 days, where events are looked at */
                 window?: string;
                 /** @description the time zone of dates, such as Europe/Oslo; without, UTC */
                 zone?: string;
@@ -8110,7 +8110,7 @@ export interface operations {
                 text?: string;
                 /** @description what is searched: docs/search.md */
                 search?: string;
-                /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days, where events are looked at */
+                /** @description 14d, 36h, 2026-11-01..2026-11-20, 2026-11-01T10:00Z..2026-11-01T14:00Z or all; without, the last 7 days, where events are looked at */
                 window?: string;
                 /** @description the time zone of dates, such as Europe/Oslo; without, UTC */
                 zone?: string;
@@ -9548,7 +9548,7 @@ export interface operations {
             query?: {
                 /** @description what is searched: docs/search.md */
                 search?: string;
-                /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days, where events are looked at */
+                /** @description 14d, 36h, 2026-11-01..2026-11-20, 2026-11-01T10:00Z..2026-11-01T14:00Z or all; without, the last 7 days, where events are looked at */
                 window?: string;
                 /** @description the time zone of dates, such as Europe/Oslo; without, UTC */
                 zone?: string;

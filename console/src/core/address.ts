@@ -4,6 +4,8 @@
  * shortest address that says the same is the one that is shown.
  */
 
+import { ofWords } from './search.ts'
+
 export const orders = ['impact', 'users', 'events', 'newest', 'last_seen'] as const
 export type Order = (typeof orders)[number]
 export const states = ['open', 'new', 'regressed', 'accepted', 'parked', 'fixed', 'dismissed', 'all'] as const
@@ -21,10 +23,18 @@ const text = (usual = ''): Value<string> => ({ usual, read: (t) => t || undefine
 const number = (usual = 0): Value<number> => ({ usual, read: (t) => (/^[0-9]{1,9}$/.test(t) ? Number(t) : undefined) })
 const oneOf = <T extends string>(all: readonly T[], usual: T): Value<T> => ({ usual, read: (t) => all.find((x) => x === t) })
 
+/** What every page keeps that searches: the search, its window, by what the time strip is stacked, and whether the facets are open. */
+const searching = { search: text(), window: text(), stack: text(), second: text(), facets: oneOf(['', 'open'] as const, '') }
+
+/** The columns of the table of events, with commas between them. */
+export const usualColumns = 'release,os.name,browser.name,user.id'
+
 /** What each page keeps in its address. */
 const model = {
-  issues: { state: oneOf(states, 'open'), order: oneOf(orders, 'impact'), text: text() },
-  issue: { event: text('newest') },
+  issues: { state: oneOf(states, 'open'), order: oneOf(orders, 'impact'), ...searching },
+  issue: { event: text('newest'), ...searching },
+  events: { columns: text(usualColumns), open: text(), ...searching },
+  users: { ...searching },
   releases: { release: text() },
   symbols: { release: text(), event: text() },
   received: { hours: number(24) },
@@ -41,6 +51,8 @@ const model = {
 export type Page = keyof typeof model
 /** A page of a project. */
 export type Tab = Exclude<Page, 'issue' | 'audit'>
+/** A page that searches. */
+export type Searching = 'issues' | 'issue' | 'events' | 'users'
 type Usual<P extends Page> = { [K in keyof (typeof model)[P]]: (typeof model)[P][K] extends Value<infer T> ? T : never }
 /** What the address of a page says. */
 export type State<P extends Page> = Usual<P>
@@ -49,6 +61,8 @@ export type ListQuery = State<'issues'>
 /** What an address says; nonsense in it counts as what is usual. */
 export function read<P extends Page>(page: P, params: URLSearchParams): State<P> {
   const values = Object.entries(model[page] as Record<string, Value<unknown>>)
+  const words = page === 'issues' && !params.has('search') ? params.get('text') : null // of older links
+  if (words) params = new URLSearchParams([...params, ['search', ofWords(words)]])
   return Object.fromEntries(values.map(([name, v]) => [name, v.read(params.get(name) ?? '') ?? v.usual])) as State<P>
 }
 
@@ -67,6 +81,14 @@ const withQuery = (path: string, params: URLSearchParams): string => (params.siz
 /** The address of a page of a project. */
 export const pageAt = <P extends Tab>(project: string, page: P, state: Partial<State<P>> = {}): string =>
   withQuery(`/p/${encodeURIComponent(project)}/${page}`, write(page, state))
+
+/** The same page with another search. */
+export function searchedAt(path: string, page: Searching, params: URLSearchParams, search: string): string {
+  return withQuery(path, write(page, { ...read(page, params), search } as Partial<State<typeof page>>))
+}
+
+/** The address of a user of a project, by any name. */
+export const userAt = (project: string, who: string): string => `/p/${encodeURIComponent(project)}/users/${encodeURIComponent(who)}`
 
 /** The address of an issue by its id (quayside/12), at one of its events. */
 export function issueAt(id: string, event?: string): string {

@@ -19,6 +19,8 @@ export type Key = readonly unknown[]
 const byDecision = new Set(['issue', 'history', 'since', 'owners', 'beside'])
 const byEvents = new Set(['issue', 'history', 'since', 'feedback', 'event']) // events wake issues and bring them back
 const lasting = new Set(['event', 'line', 'likely', 'set-up', 'together', 'brief'])
+// What looks at many events is read again when it is asked for, not with every event.
+const searched = new Set(['facets', 'against', 'histogram', 'affected', 'found-users', 'found-events', 'found-event', 'user', 'trail', 'searches'])
 const ofIssue = new Set([...byDecision, ...byEvents, ...lasting, 'differences'])
 
 const numberOf = (of: unknown): number => (typeof of === 'number' ? of : Number(String(of).split('/')[1]))
@@ -33,6 +35,7 @@ export function asksAgain(key: Key, c: Change): boolean {
   if (key[1] === 'round' || key[1] === 'waiting' || key[1] === 'overview') return true // of all projects
   if (c.project && key[1] !== c.project) return false
   const kind = String(key[2])
+  if (searched.has(kind)) return false
   if (!ofIssue.has(kind)) return true // a list or a count of the project
   if (c.any) return !lasting.has(kind)
   const hit = (ids: string[]) => ids.some((id) => numberOf(id) === numberOf(key[3]))

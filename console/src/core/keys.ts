@@ -37,12 +37,17 @@ export const keyTable = {
     newer: { keys: ['k'], words: 'newer event' },
     raw: { keys: ['r'], words: 'raw trace and back' },
     broke: { keys: ['1'], words: 'where it broke' },
-    who: { keys: ['2'], words: 'whom it hit' },
+    who: { keys: ['2'], words: 'affected users' },
     when: { keys: ['3'], words: 'since when' },
     doing: { keys: ['4'], words: 'what was done' },
     comment: { keys: ['c'], words: 'comment' },
     watch: { keys: ['w'], words: 'watch, or stop watching' },
     back: { keys: ['Escape'], words: 'back to the list' },
+  },
+  events: {
+    next: { keys: ['j', 'ArrowDown'], words: 'next event' },
+    previous: { keys: ['k', 'ArrowUp'], words: 'previous event' },
+    open: { keys: ['Enter'], words: 'open the event' },
   },
   round: {
     ...decisions,
@@ -58,7 +63,8 @@ export const keyTable = {
   projects: { round: { keys: ['Enter'], words: 'go to the round' } },
   trace: { back: { keys: ['Escape'], words: 'back' } },
   rules: { try: { keys: ['Ctrl Enter'], words: 'try' }, save: { keys: ['Ctrl s'], words: 'save' } },
-  everywhere: { search: { keys: ['/'], words: 'search' }, help: { keys: ['?'], words: 'these keys' } },
+  search: { facets: { keys: ['v'], words: 'facets: the values of attributes' } },
+  everywhere: { search: { keys: ['/'], words: 'search' }, find: { keys: ['Ctrl k'], words: 'find anything: pages, issues, users, releases, searches, actions' }, help: { keys: ['?'], words: 'these keys' } },
 } as const satisfies Record<string, Record<string, Key>>
 
 export type Place = keyof typeof keyTable
@@ -79,11 +85,11 @@ export function bindings<P extends Place>(place: P, does: Does<P>): Record<strin
 
 const row = (place: Place, doing: string): Key => (keyTable[place] as Record<string, Key>)[doing] ?? { keys: [], words: '' }
 
-const titles: Record<Place, string> = { projects: 'On the first page', list: 'In lists', issue: 'On an issue', decide: 'Decisions', round: 'In a round', trace: '', rules: 'Rules', everywhere: 'Everywhere' }
+const titles: Record<Place, string> = { projects: 'On the first page', list: 'In lists', events: 'In the table of events', issue: 'On an issue', decide: 'Decisions', round: 'In a round', trace: '', rules: 'Rules', search: 'Where something is searched', everywhere: 'Everywhere' }
 
 /** The help: for each place its keys and what they do. Decisions have the same keys in a round and are said once. */
 export function help(): { title: string; keys: { keys: string[]; words: string }[] }[] {
-  const order: Place[] = ['projects', 'list', 'decide', 'issue', 'round', 'rules', 'everywhere']
+  const order: Place[] = ['projects', 'list', 'decide', 'issue', 'events', 'round', 'search', 'rules', 'everywhere']
   return order.map((place) => ({
     title: titles[place],
     keys: Object.entries(keyTable[place] as Record<string, Key>)

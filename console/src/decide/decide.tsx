@@ -28,7 +28,7 @@ type Asking = { what: 'assign' | 'fix' | 'park' | 'merge' | 'split' | 'delete'; 
 interface Subject {
   issue: Issue
   marked: Issue[]
-  all: { state: string; text: string; count: number } | undefined
+  all: { state: string; search: string; window: string; count: number } | undefined
 }
 
 /** The dialog of a decision, about the subject it was opened for. */
@@ -79,7 +79,7 @@ export function DecisionBar(bar: DecisionBarOf) {
 }
 
 interface DecisionBarOf {
-  issue: Issue; label: string; more?: ReactNode; marked?: Issue[]; all?: { state: string; text: string; count: number } | undefined; decided?: (ids: string[]) => void
+  issue: Issue; label: string; more?: ReactNode; marked?: Issue[]; all?: { state: string; search: string; window: string; count: number } | undefined; decided?: (ids: string[]) => void
   merged?: (into: string) => void; split?: (part: string) => void; deleted?: () => void
 }
 

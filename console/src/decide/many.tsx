@@ -4,6 +4,7 @@ import * as api from '../api/client.ts'
 import type { Act, Issue, ManyVerb } from '../api/client.ts'
 import * as ask from '../api/queries.ts'
 import { counted } from '../core/format.ts'
+import { searchFields } from '../core/list.ts'
 import { askWords, manyWords } from '../core/many.ts'
 import { stepWords } from '../core/undo.ts'
 import { Dialog } from '../shared/parts.tsx'
@@ -11,7 +12,7 @@ import { useSay } from '../shared/say.tsx'
 import { remember } from './undo.ts'
 
 /** Issues that one decision is about: those that are marked, or all that a filter lists. */
-export type Target = { marked: Issue[] } | { all: { state: string; text: string; count: number } }
+export type Target = { marked: Issue[] } | { all: { state: string; search: string; window: string; count: number } }
 
 /** Decides about many issues. */
 export function useMany(project: string, decided: (ids: string[]) => void) {
@@ -23,7 +24,7 @@ export function useMany(project: string, decided: (ids: string[]) => void) {
     mutationFn: (d: { verb: ManyVerb; body: Act; target: Target }) =>
       api.actMany(project, 'marked' in d.target
         ? { ...d.body, verb: d.verb, issues: d.target.marked.map((i) => ({ number: Number(i.id.split('/')[1]), version: i.version })) }
-        : { ...d.body, verb: d.verb, state: [d.target.all.state], ...(d.target.all.text ? { text: d.target.all.text } : {}), expect: d.target.all.count }),
+        : { ...d.body, verb: d.verb, state: [d.target.all.state], ...searchFields(d.target.all), expect: d.target.all.count }),
     onSuccess: (now, d) => {
       if (now.bulk) remember({ kind: 'many', project, bulk: now.bulk, words: stepWords(d.verb, counted(now.done.length, 'issue')) })
       say(manyWords(d.verb, now.done.length, now.refused), now.done.length === 0)

@@ -1,15 +1,16 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import { useEffect, useRef, useState } from 'react'
-import { Link, NavLink, useLocation, useNavigate } from 'react-router'
+import { useState } from 'react'
+import { Link, NavLink, useLocation, useNavigate, useParams } from 'react-router'
 import * as api from '../api/client.ts'
 import * as ask from '../api/queries.ts'
-import { pageAt, read, roundAt } from '../core/address.ts'
-import type { Tab } from '../core/address.ts'
+import { pageAt, read, roundAt, searchedAt } from '../core/address.ts'
+import type { Searching, Tab } from '../core/address.ts'
 import { ChevronDown, Moon, Sun } from '../shared/icons.tsx'
 import { Mark } from '../shared/parts.tsx'
 import { useMenusThatClose } from './menus.ts'
 import { NoticesLink } from './notices-link.tsx'
 import { ofProject, ofWork, nameOf } from './pages.ts'
+import { SearchField } from '../search/field.tsx'
 import { useOperator } from '../shared/rights.ts'
 
 /** The bar on top of every page: where one is, what one looks for, who one is; below it the pages of a project. */
@@ -87,47 +88,23 @@ function ProjectChoice({ project }: { project: string }) {
   )
 }
 
-/** How long the search waits for the next letter (milliseconds). */
-const pause = 300
+/** The pages that search, and what their field says. */
+const labels = { issues: 'Search issues', issue: 'Search the events of this issue', events: 'Search events', users: 'Search users by their events' } as const
 
+/** The search of the page that is open; elsewhere it leads to the list of issues. */
 function Search({ project, field }: { project: string; field: React.RefObject<HTMLInputElement | null> }) {
   const go = useNavigate()
+  const { number, who } = useParams()
   const { search, pathname } = useLocation()
-  const listed = pathname.endsWith('/issues')
-  const list = read('issues', new URLSearchParams(listed ? search : ''))
-  const now = list.text
-  const timer = useRef<ReturnType<typeof setTimeout>>(undefined)
-  const find = (replace: boolean) => {
-    clearTimeout(timer.current)
-    const text = field.current?.value.trim() ?? ''
-    if (text === now && listed) return
-    void go(pageAt(project, 'issues', { ...list, text }), { replace })
-  }
-  useEffect(() => () => clearTimeout(timer.current), [])
-  useEffect(() => { // another address, or the search was cleared; what is being typed stays
-    if (field.current && document.activeElement !== field.current) field.current.value = now
-  }, [now, field])
+  const [, , , here = ''] = pathname.split('/')
+  const page: Searching | undefined = number ? 'issue' : who ? undefined : here === 'issues' || here === 'events' || here === 'users' ? here : undefined
+  const params = new URLSearchParams(search)
+  const now = page ? read(page, params).search : ''
   return (
-    <form
-      role="search"
-      className="max-md:order-last max-md:basis-full"
-      onSubmit={(e) => {
-        e.preventDefault()
-        field.current?.blur()
-        find(false)
-      }}
-    >
-      <label className="input input-sm w-72 max-md:w-full">
-        <input
-          ref={field} type="search" defaultValue={now} placeholder="Headline, place or message" aria-label="Search issues"
-          onChange={() => {
-            clearTimeout(timer.current)
-            if (listed) timer.current = setTimeout(() => find(true), pause) // elsewhere Enter goes to the list
-          }}
-        />
-        <kbd className="kbd kbd-xs" aria-hidden="true">/</kbd>
-      </label>
-    </form>
+    <SearchField
+      key={page ?? 'issues'} project={project} now={now} live={page !== undefined} label={labels[page ?? 'issues']} field={field}
+      find={(text, replace) => void go(page ? searchedAt(pathname, page, params, text) : pageAt(project, 'issues', { search: text }), { replace })}
+    />
   )
 }
 
@@ -136,7 +113,7 @@ function ThemeSwitch() {
   const other = theme === 'hedge' ? 'blossom' : 'hedge'
   return (
     <button
-      className="btn btn-ghost btn-sm font-normal max-md:px-2"
+      data-theme-switch className="btn btn-ghost btn-sm font-normal max-md:px-2"
       onClick={() => {
         document.documentElement.dataset.theme = other
         localStorage.setItem('firethorn.theme', other)

@@ -7,6 +7,7 @@ import { help } from '../core/keys.ts'
 import { Bar } from './bar.tsx'
 import { NotCurrent } from './current.tsx'
 import { nameOf } from './pages.ts'
+import { Palette, useFindKey } from './palette.tsx'
 import { SignInAgain } from './sign-in-again.tsx'
 import { keysOff, setKeysOff, useKeys } from '../shared/keys.ts'
 import { useLive } from '../shared/live.ts'
@@ -22,6 +23,8 @@ export function Frame() {
   const [helping, setHelp] = useState(false)
   const search = useRef<HTMLInputElement>(null)
   useKeys('everywhere', { help: () => setHelp(true), search: () => search.current?.focus() })
+  const [finding, setFinding] = useState(false)
+  useFindKey(() => setFinding(true))
   if (who.error instanceof api.ApiError && who.error.status === 401) return <SignedOut />
   if (who.error && !who.data) return <Failed error={who.error} again={() => void who.refetch()} />
   if (!who.data) return <Loading />
@@ -32,10 +35,11 @@ export function Frame() {
       </a>
       <Bar project={project} name={who.data.name} search={search} help={() => setHelp(true)} />
       <NotCurrent />
-      <ScrollRestoration getKey={(at) => (at.pathname.endsWith('/issues') ? at.pathname + at.search : at.key)} />
+      <ScrollRestoration getKey={(at) => (/\/(issues|events|users)$/.test(at.pathname) ? at.pathname + at.search : at.key)} />
       <Main project={project} />
       <SignInAgain />
       {helping && <Keys close={() => setHelp(false)} />}
+      {finding && <Palette project={project} close={() => setFinding(false)} help={() => setHelp(true)} />}
     </SayProvider>
   )
 }
@@ -60,7 +64,7 @@ function Main({ project }: { project: string }) {
   )
 }
 
-const ownTitle = new Set(['issues', 'round', 'impact', 't'])
+const ownTitle = new Set(['issues', 'events', 'users', 'round', 'impact', 't'])
 
 function SignedOut() {
   return (

@@ -12,22 +12,29 @@ import { scaleOf } from '../core/stem.ts'
 import { Arithmetic } from '../shared/arithmetic.tsx'
 import { Beside } from './beside.tsx'
 import { DecisionBar } from '../decide/decide.tsx'
-import { Breadcrumbs, Facts } from './facts.tsx'
+import { Breadcrumbs, Facts } from '../event/facts.tsx'
 import { IssueFeedback, Said } from './feedback.tsx'
 import { History } from './history.tsx'
 import { useKeys } from '../shared/keys.ts'
 import { Likely } from '../shared/likely.tsx'
 import { Owners } from './owners.tsx'
-import { Ago, Copy, Failed, Figure, Loading, State, StemAndBerry } from '../shared/parts.tsx'
+import { Ago, Failed, Figure, Loading, State, StemAndBerry } from '../shared/parts.tsx'
 import { listOf } from '../shared/back.ts'
 import { useTitle } from '../shared/title.ts'
 import { useSay } from '../shared/say.tsx'
 import { Since } from './since.tsx'
 import { Splits } from '../decide/split.tsx'
 import { Grouping } from './grouping.tsx'
-import { Threads } from './threads.tsx'
-import { Trace } from './trace.tsx'
-import { issueAt } from '../core/address.ts'
+import { Threads } from '../event/threads.tsx'
+import { Trace } from '../event/trace.tsx'
+import { issueAt, userAt } from '../core/address.ts'
+import { Chips } from '../search/chips.tsx'
+import { FacetsButton, FacetsPanel } from '../search/facets.tsx'
+import { StripControls, TimeStrip } from '../search/strip.tsx'
+import { useSearch } from '../search/use-search.ts'
+import type { Search } from '../search/use-search.ts'
+import { CopyAs } from '../shared/copy-as.tsx'
+import { AffectedUsers, SetsApart } from './affected.tsx'
 import { useAddress } from '../shared/address.ts'
 
 /** One issue: what broke, who is hit, since when, what to do. */
@@ -35,9 +42,10 @@ export function IssuePage() {
   const { number = '' } = useParams()
   const { project, state: { event: which }, set } = useAddress('issue')
   const n = Number(number)
+  const s = useSearch('issue', n)
   const go = useNavigate()
   const issue = useQuery(ask.issue(project, n))
-  const event = useQuery({ ...ask.event(project, n, which), placeholderData: keepPreviousData })
+  const event = useQuery({ ...ask.event(project, n, which, s), placeholderData: keepPreviousData })
   const [raw, setRaw] = useState(false)
   const below = useAfter(issue.data !== undefined && (event.data !== undefined || event.error !== null))
   const pos = event.data?.position
@@ -63,19 +71,23 @@ export function IssuePage() {
   const i = issue.data
   return (
     <>
-      <Head issue={i} />
-      <div className="px-(--edge)">
+      <Head issue={i} s={s} />
+      <Chips s={s} error={event.error} />
+      {below && <TimeStrip s={s} />}
+      <div className="flex items-stretch max-md:flex-col">
+      <FacetsPanel s={s} />
+      <div className="min-w-0 grow px-(--edge)">
         <div className="max-w-[100rem] pb-8">
         <Part id="broke" title="What broke">
           <div className="mb-2 flex flex-wrap items-center gap-2">
-            {event.data && <Pager event={event.data} page={page} />}
+            {event.data && <Pager event={event.data} page={page} searched={s.search !== '' || s.window !== ''} />}
             <span className="grow" />
             <label className="flex items-center gap-2">
               <input type="checkbox" className="toggle toggle-sm" checked={raw} onChange={(e) => setRaw(e.target.checked)} /> raw trace
               <kbd className="kbd kbd-xs" aria-hidden="true">r</kbd>
             </label>
           </div>
-          {event.error && <Failed error={event.error} />}
+          {event.error && !(event.error instanceof api.ApiError && event.error.column) && (s.search || s.window ? <p className="soft">{event.error.message}. <button className="link" onClick={() => s.set({ search: '', window: '' })}>Show all events</button></p> : <Failed error={event.error} />)}
           {event.data && <Trace key={event.data.id} event={event.data} raw={raw} />}
           {event.data && (
             <>
@@ -93,11 +105,13 @@ export function IssuePage() {
             </>
           )}
         </Part>
-        <Part id="who" title="Who is hit">
+        <Part id="who" title="Affected users">
           <p>
             {counted(i.users, 'user')} in {counted(i.events, 'event')}.
-            {event.data?.user && <> This event hit <span className="mono">{event.data.user.attribute} = {event.data.user.value}</span>.</>}
+            {event.data?.user && <> This event hit <Link className="link mono" to={userAt(project, event.data.user.value)}>{event.data.user.value}</Link> ({event.data.user.attribute}).</>}
           </p>
+          {below && <AffectedUsers scope={s.scope} />}
+          {below && <SetsApart s={s} />}
           {i.feedback > 0 && <IssueFeedback project={project} number={n} id={i.id} />}
           <Counted title="environment" list={i.environments} />
         </Part>
@@ -115,6 +129,7 @@ export function IssuePage() {
           {below && <Grouping project={project} event={event.data?.kept ? event.data.id : undefined} issue={i.id} />}
         </Part>
         </div>
+      </div>
       </div>
       <DecisionBar issue={i} merged={(into) => void go(issueAt(into))} split={(part) => void go(issueAt(part))} deleted={() => void go(listOf(project))} label={`${i.id} is ${i.standing}`} more={<Link className="btn btn-ghost btn-sm font-normal" to={listOf(project)}>Back <kbd className="kbd kbd-xs" aria-hidden="true">Esc</kbd></Link>} />
     </>
@@ -142,7 +157,7 @@ function Part({ id, title, children }: { id: string; title: string; children: Re
 }
 
 /** Who and how much, at the top. */
-function Head({ issue: i }: { issue: IssueDetail }) {
+function Head({ issue: i, s }: { issue: IssueDetail; s: Search }) {
   return (
     <div className="border-b border-base-300 bg-base-100 px-(--edge) pt-3 pb-2">
       <div className="max-w-[100rem]">
@@ -154,14 +169,9 @@ function Head({ issue: i }: { issue: IssueDetail }) {
           {i.quiet && <span className="text-info" title={i.quiet}>gone quiet</span>}
           {i.recounting && <span className="text-warning" title="A merge, a split or its undo was just made: counts are still following it.">recounting</span>}
           <span className="grow" />
-          <details className="dropdown dropdown-end">
-            <summary className="btn btn-ghost btn-sm font-normal">Copy as …</summary>
-            <div className="dropdown-content z-20 flex w-44 flex-col panel p-1">
-              <Copy text={`firethorn issue show ${args(i.id)}`}>Command line</Copy>
-              <Copy text={`curl -H "Authorization: Bearer $FIRETHORN_TOKEN" ${shell(`${location.origin}/api/issues/${i.id}`)}`}>Request</Copy>
-              <Copy text={i.link}>Link</Copy>
-            </div>
-          </details>
+          <FacetsButton s={s} />
+          <StripControls s={s} />
+          <CopyAs command={`firethorn issue show ${args(i.id)}`} request={`curl -H "Authorization: Bearer $FIRETHORN_TOKEN" ${shell(`${location.origin}/api/issues/${i.id}`)}`} link={i.link} />
         </div>
         <p className="flex flex-wrap gap-x-4">
           {i.place && <span className="mono">{i.place}</span>}
@@ -189,14 +199,14 @@ function Head({ issue: i }: { issue: IssueDetail }) {
 }
 
 /** Pages through the issue's events without moving the page. */
-function Pager({ event: e, page }: { event: EventDetail; page: (id: string | undefined) => void }) {
+function Pager({ event: e, page, searched }: { event: EventDetail; page: (id: string | undefined) => void; searched: boolean }) {
   const p = e.position
   if (!p) return null
   const buttons: [string, string | undefined, boolean][] = [['Newest', p.newest, p.number === 1], ['Newer', p.newer, !p.newer], ['Older', p.older, !p.older], ['Oldest', p.oldest, !p.older]]
   return (
     <div className="flex flex-wrap items-center gap-2">
       <span>
-        Event {p.number ? count(p.number) : 'beyond 10,000'} of {count(p.kept)} kept{p.total > p.kept && <> (of {count(p.total)} in all)</>}, <time dateTime={e.time} title={e.id}>{exact(e.time)}</time>, {e.release || 'no release'}, {e.environment}
+        {searched ? (p.number ? `Event ${count(p.number)} of ${count(p.total)} that fit` : `This event does not fit; ${count(p.total)} do`) : <>Event {p.number ? count(p.number) : 'beyond 10,000'} of {count(p.kept)} kept{p.total > p.kept && <> (of {count(p.total)} in all)</>}</>}, <time dateTime={e.time} title={e.id}>{exact(e.time)}</time>, {e.release || 'no release'}, {e.environment}
       </span>
       <span className="join">
         {buttons.map(([words, id, off]) => (

@@ -6,7 +6,7 @@ import { count, counted, cut, day } from '../core/format.ts'
 import { keyOf } from '../core/keys.ts'
 import { issueAt, pageAt } from '../core/address.ts'
 import type { ListQuery } from '../core/address.ts'
-import { goneFrom, merge, standOn } from '../core/list.ts'
+import { goneFrom, merge, searchFields, standOn } from '../core/list.ts'
 import { markRange } from '../core/many.ts'
 import { toggle } from '../core/merging.ts'
 import { scaleOf } from '../core/stem.ts'
@@ -83,7 +83,7 @@ export function Rows({ project, query, list, more, loaded }: { project: string; 
     setAll(undefined)
     setMarks(ids)
   }
-  const chooseAll = () => void api.actMany(project, { verb: 'accept', try: true, state: [query.state], ...(query.text ? { text: query.text } : {}) }).then((now) => setAll(now.fits), (e: Error) => say(e.message, true))
+  const chooseAll = () => void api.actMany(project, { verb: 'accept', try: true, state: [query.state], ...searchFields(query) }).then((now) => setAll(now.fits), (e: Error) => say(e.message, true))
   const move = (by: number) => {
     moved.current = true
     const to = Math.max(0, Math.min(ids.length - 1, ids.indexOf(choice.current ?? '') + by))
@@ -159,7 +159,7 @@ export function Rows({ project, query, list, more, loaded }: { project: string; 
           issue={selected}
           label={all !== undefined ? `all ${count(all)} that fit` : marked.length > 0 ? `${marked.length} marked` : `${selected.id}  ${selected.headline}`}
           marked={all !== undefined ? [] : marked}
-          all={all !== undefined ? { state: query.state, text: query.text, count: all } : undefined}
+          all={all !== undefined ? { state: query.state, search: query.search, window: query.window, count: all } : undefined}
           decided={(ids) => {
             for (const id of ids) mine.current.add(id)
             if (marks.length > 0 || all !== undefined) clear()
@@ -186,7 +186,7 @@ function Row({ issue: i, gone, scale, selected, select, marked, mark }: { issue:
   return (
     <div
       id={rowID(i)} role="row" aria-selected={selected} data-gone={gone || undefined} onClick={select} onDoubleClick={() => void go(to)}
-      className="row h-[3.45rem] cursor-default border-b border-base-300/60"
+      className="row h-[3.2rem] cursor-default border-b border-base-300/60"
     >
       <span role="gridcell" className="leading-tight">
         <input type="checkbox" className="checkbox checkbox-xs float-right mr-1 mt-1" checked={marked} onChange={(e) => mark((e.nativeEvent as MouseEvent).shiftKey)} tabIndex={-1} aria-label={`Mark ${i.id}`} title="mark (x); with shift all from the last one on" />

@@ -30,7 +30,7 @@ type Page struct {
 	Cursor string `query:"cursor"`
 	Kept   bool   `query:"kept" doc:"of an issue: only events whose body is kept"`
 	calls.SearchIn
-	Columns []string `query:"columns" maxItems:"20" doc:"attributes whose values are told of each event"`
+	Columns []string `query:"columns,explode" maxItems:"20" doc:"attributes whose values are told of each event"`
 }
 
 func (a *handlers) events(t *calls.Table) {

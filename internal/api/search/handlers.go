@@ -53,7 +53,7 @@ func (h *handlers) ask(ctx context.Context, p *projects.Project, in *In) (find.A
 
 func (h *handlers) facets(ctx context.Context, p *projects.Project, in *struct {
 	In
-	By    []string `query:"by" doc:"attributes; without, the twelve that say most about which issue an event belongs to"`
+	By    []string `query:"by,explode" doc:"attributes; without, the twelve that say most about which issue an event belongs to"`
 	Limit int      `query:"limit" minimum:"1" maximum:"1000" default:"10" doc:"values of each"`
 }) (*calls.Body[contract.Facets], error) {
 	ask, err := h.ask(ctx, p, &in.In)
@@ -83,7 +83,7 @@ func (h *handlers) facets(ctx context.Context, p *projects.Project, in *struct {
 
 func (h *handlers) against(ctx context.Context, p *projects.Project, in *struct {
 	In
-	By    []string `query:"by" doc:"attributes that are compared; without, all"`
+	By    []string `query:"by,explode" doc:"attributes that are compared; without, all"`
 	Limit int      `query:"limit" minimum:"1" maximum:"1000" default:"20"`
 }) (*calls.Body[contract.Against], error) {
 	ask, err := h.ask(ctx, p, &in.In)

@@ -1,0 +1,110 @@
+import { useEffect, useId, useRef, useState } from 'react'
+import type { KeyboardEvent, RefObject } from 'react'
+import * as asking from '../api/search.ts'
+import type { Offer } from '../api/search.ts'
+import { count } from '../core/format.ts'
+import { onlyWords } from '../core/search.ts'
+
+/** How long the field waits for the next letter (milliseconds): before it offers something, and before it searches for words. */
+const pause = { offers: 120, words: 300 }
+
+interface Offered {
+  from: number
+  to: number
+  list: Offer[]
+  at: number // the one that is chosen; -1: none
+}
+
+/**
+ * The search field. It offers names and values while somebody types; Enter searches,
+ * and words alone are searched for by themselves where now is a list in sight.
+ */
+export function SearchField({ project, now, live, label, find, field }: { project: string; now: string; live: boolean; label: string; find: (search: string, replace: boolean) => void; field: RefObject<HTMLInputElement | null> }) {
+  const [offered, setOffered] = useState<Offered>()
+  const id = useId()
+  const timers = useRef<{ offers?: ReturnType<typeof setTimeout>; words?: ReturnType<typeof setTimeout> }>({})
+  const asked = useRef<AbortController>(undefined)
+  const stop = () => {
+    clearTimeout(timers.current.offers)
+    clearTimeout(timers.current.words)
+    asked.current?.abort()
+  }
+  useEffect(() => stop, [])
+  useEffect(() => { // another address, or the search was changed elsewhere; what is being typed stays
+    if (field.current && document.activeElement !== field.current) field.current.value = now
+  }, [now, field])
+  const value = () => field.current?.value ?? ''
+  const go = (replace: boolean) => {
+    stop()
+    const search = value().trim()
+    if (search !== now || !live) find(search, replace)
+  }
+  const offer = () => {
+    clearTimeout(timers.current.offers)
+    timers.current.offers = setTimeout(() => {
+      asked.current?.abort()
+      asked.current = new AbortController()
+      const at = [...value().slice(0, field.current?.selectionStart ?? value().length)].length
+      asking.complete(project, value(), at, asked.current.signal).then(
+        (c) => setOffered(c.offers.length > 0 && document.activeElement === field.current ? { from: c.from, to: c.to, list: c.offers, at: -1 } : undefined),
+        () => setOffered(undefined), // what cannot be completed can still be searched for
+      )
+    }, pause.offers)
+  }
+  const typed = () => {
+    offer()
+    clearTimeout(timers.current.words)
+    if (live && onlyWords(value())) timers.current.words = setTimeout(() => find(value().trim(), true), pause.words)
+  }
+  const take = (o: Offer) => {
+    if (!field.current || !offered) return
+    const chars = [...value()]
+    const before = chars.slice(0, offered.from).join('')
+    const name = o.text.endsWith(':')
+    field.current.value = before + o.text + (name ? '' : ' ') + chars.slice(offered.to).join('').trimStart()
+    const caret = before.length + o.text.length + (name ? 0 : 1)
+    field.current.setSelectionRange(caret, caret)
+    setOffered(undefined)
+    if (name) offer()
+  }
+  const press = (e: KeyboardEvent) => {
+    if (!offered) return
+    const n = offered.list.length
+    const to = { ArrowDown: offered.at + 1, ArrowUp: offered.at - 1 }[e.key]
+    const chosen = offered.list[e.key === 'Tab' ? Math.max(0, offered.at) : offered.at]
+    if (to !== undefined) setOffered({ ...offered, at: ((to + 1 + n + 1) % (n + 1)) - 1 })
+    else if (e.key === 'Escape') setOffered(undefined)
+    else if ((e.key === 'Enter' || (e.key === 'Tab' && !e.shiftKey)) && chosen) take(chosen)
+    else return
+    e.preventDefault()
+  }
+  return (
+    <form
+      role="search"
+      className="relative max-w-xl grow max-md:order-last max-md:basis-full"
+      onSubmit={(e) => {
+        e.preventDefault()
+        setOffered(undefined)
+        field.current?.blur()
+        go(false)
+      }}
+    >
+      <label className="input input-sm w-full">
+        <input
+          ref={field} type="search" defaultValue={now} placeholder={label} aria-label={label} maxLength={10_000} autoComplete="off" spellCheck={false} dir="auto"
+          role="combobox" aria-expanded={offered !== undefined} aria-controls={`${id}-offers`} aria-autocomplete="list" aria-activedescendant={offered && offered.at >= 0 ? `${id}-${offered.at}` : undefined}
+          onChange={typed} onKeyDown={press} onFocus={() => value() && offer()} onBlur={() => setOffered(undefined)}
+        />
+        <kbd className="kbd kbd-xs" aria-hidden="true">/</kbd>
+      </label>
+      <ul id={`${id}-offers`} role="listbox" aria-label="What can be written here" hidden={!offered} className="panel absolute inset-x-0 top-full z-30 mt-1 max-h-80 overflow-y-auto py-1">
+        {offered?.list.map((o, i) => (
+          <li key={o.text} id={`${id}-${i}`} role="option" aria-selected={i === offered.at} className={`flex cursor-pointer gap-3 px-3 py-0.5 ${i === offered.at ? 'bg-primary text-primary-content' : 'hover:bg-base-200'}`} onMouseDown={(e) => { e.preventDefault(); take(o) }}>
+            <span className="mono min-w-0 truncate" dir="auto">{o.text}</span>
+            {o.events !== undefined && <span className="ml-auto shrink-0">{count(o.events)}</span>}
+          </li>
+        ))}
+      </ul>
+    </form>
+  )
+}
