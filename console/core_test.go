@@ -166,11 +166,6 @@ func TestReceived(t *testing.T) {
 	check(t, "received", []call{
 		{[]m{bar("2026-11-23T09:00:00.000Z", 1, 0, 0), bar("2026-11-23T10:00:00.000Z", 1, 7, 3), bar("2026-11-23T11:00:00.000Z", 1, 0, 0)}, "bars",
 			[]any{[]m{hour("2026-11-23T10:00:00Z", 7, 3), hour("2026-11-24T10:00:00Z", 9, 9)}, "2026-11-23T09:00:00Z", "2026-11-23T12:00:00Z"}},
-		{[]any{}, "blocks", []any{bar("2026-11-23T10:00:00.000Z", 1, 0, 0), 10, 104}},
-		{[]m{{"part": "stored", "y": 34, "height": 70}, {"part": "dropped", "y": 4, "height": 30}}, "blocks", []any{bar("2026-11-23T10:00:00.000Z", 1, 7, 3), 10, 104}},
-		{[]m{{"part": "stored", "y": 4, "height": 100}, {"part": "dropped", "y": 3, "height": 1}}, "blocks", []any{bar("2026-11-23T10:00:00.000Z", 1, 100000, 1), 100000, 104}},
-		{"1,204 stored, 3 dropped by rules", "inWords", []any{bar("2026-11-23T10:00:00.000Z", 1, 1204, 3)}},
-		{"nothing came in", "inWords", []any{bar("2026-11-23T10:00:00.000Z", 1, 0, 0)}},
 	})
 }
 

@@ -137,7 +137,7 @@ func TestConsole_ListsAndDecidesFromTheKeyboard(t *testing.T) {
 	eventually(t, tab, "it is shown", `document.body.innerText.includes('unheardOf')`)
 
 	eval[any](t, tab, `document.querySelector('input[type=search]').value = 'openGate'; document.querySelector('form[role=search]').requestSubmit()`)
-	eventually(t, tab, "found", `document.querySelectorAll('[role=row][aria-selected]').length === 1 && location.search.includes('text=openGate')`)
+	eventually(t, tab, "found", `document.querySelectorAll('[role=row][aria-selected]').length === 1 && location.search.includes('search=openGate')`)
 	press(t, tab, "?")
 	eventually(t, tab, "the keys", `document.querySelector('dialog')?.innerText.includes('previous issue')`)
 	check()
@@ -193,7 +193,7 @@ func TestConsole_ShowsAnIssueWhole(t *testing.T) {
 	press(t, tab, "\r")
 	eventually(t, tab, "the issue", `location.pathname === '/p/whole/issues/1' && document.querySelector('h1')?.innerText === 'TypeError in tideAt'`)
 	eventually(t, tab, "its event", `document.body.innerText.includes('Event 1 of 12')`)
-	for _, want := range []string{"What broke", "Who is hit", "Since when", "What to do", "1 frame of left", "here it broke", "berth.zone", "first seen in 4.2.0", "<img src=x"} {
+	for _, want := range []string{"What broke", "Affected users", "Since when", "What to do", "1 frame of left", "here it broke", "berth.zone", "first seen in 4.2.0", "<img src=x"} {
 		if !eval[bool](t, tab, fmt.Sprintf("document.body.innerText.includes(%q)", want)) {
 			t.Errorf("the page lacks %q", want)
 		}

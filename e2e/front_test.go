@@ -348,7 +348,7 @@ func TestConsole_FindsItsWayBack(t *testing.T) {
 	// The search filters while somebody types.
 	press(t, tab, "/")
 	press(t, tab, "berthC")
-	eventually(t, tab, "filtered without Enter", `location.search.includes('text=berthC') && document.querySelectorAll('[role=row][aria-selected]').length < 30`)
+	eventually(t, tab, "filtered without Enter", `location.search.includes('search=berthC') && document.querySelectorAll('[role=row][aria-selected]').length < 30`)
 	for path, title := range map[string]string{"received": "Received", "rules": "Rules", "releases": "Releases", "symbols": "Symbols"} {
 		open(t, tab, shared.url+"/p/"+project+"/"+path)
 		eventually(t, tab, "the title of "+path, `document.title === '`+title+` · `+project+` · Firethorn'`)

@@ -40,30 +40,5 @@ export function bars(hours: Hour[], from: string, to: string): Bar[] {
   return out
 }
 
-export interface Block {
-  part: Part
-  y: number
-  height: number
-}
-
-/** The blocks of a bar in a picture so high; what is there is at least a pixel high. */
-export function blocks(bar: Bar, most: number, height: number): Block[] {
-  let y = height
-  const out: Block[] = []
-  for (const part of parts) {
-    const n = bar.counts[part]
-    if (n === 0) continue
-    const h = Math.max(1, (n / Math.max(1, most)) * (height - parts.length))
-    y -= h
-    out.push({ part, y, height: h })
-  }
-  return out
-}
-
-/** A bar for those who do not see it. */
-export function inWords(bar: Bar): string {
-  const said = parts.filter((p) => bar.counts[p] > 0).map((p) => `${bar.counts[p].toLocaleString('en-GB')} ${names[p]}`)
-  return said.length > 0 ? said.join(', ') : 'nothing came in'
-}
-
+/** What became of events, in words. */
 export const names: Record<Part, string> = { stored: 'stored', dropped: 'dropped by rules', over_allowance: 'over the allowance', refused: 'refused' }

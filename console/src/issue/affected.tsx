@@ -29,8 +29,8 @@ export function AffectedUsers({ scope }: { scope: Scope }) {
       </p>
       <div className="mt-2">
         <Card title="Users" note="Those with most of these events first." flush actions={<><Copy text={searchCommand('user list', scope)}>Copy as command</Copy><CsvButton scope={scope} /></>}>
-          <UserList scope={scope} limit={all ? 50 : 5} />
-          {!all && a.users > 5 && <button className="btn btn-ghost btn-sm m-1 font-normal" onClick={() => setAll(true)}>Show more</button>}
+          <UserList scope={scope} limit={all ? 50 : 5} more={all} />
+          {!all && a.users > 5 && <button className="btn btn-ghost btn-sm m-1 font-normal" onClick={() => setAll(true)}>Show {count(a.users)} users</button>}
         </Card>
       </div>
     </>

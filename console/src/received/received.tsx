@@ -1,10 +1,13 @@
 import { lost } from '../core/current.ts'
 import { useQuery } from '@tanstack/react-query'
+import { useMemo } from 'react'
 import { Link } from 'react-router'
 import * as api from '../api/client.ts'
 import * as ask from '../api/queries.ts'
-import { count, counted, day } from '../core/format.ts'
-import { bars, blocks, inWords, names, parts } from '../core/received.ts'
+import { count, counted } from '../core/format.ts'
+import { bars, names as words, parts } from '../core/received.ts'
+import { strip } from '../core/strip.ts'
+import { Chart } from '../shared/chart.tsx'
 import type { Bar, Part } from '../core/received.ts'
 import { Ago, Copy, Empty, Failed, Loading } from '../shared/parts.tsx'
 import { option } from '../core/shell.ts'
@@ -13,12 +16,13 @@ import { useAddress } from '../shared/address.ts'
 import { Alert, Choice, Page } from '../shared/page.tsx'
 
 const windows: [number, string][] = [[24, '24 hours'], [168, '7 days'], [720, '30 days']]
-const paints: Record<Part, string> = { stored: 'var(--color-primary)', dropped: 'var(--color-secondary)', over_allowance: 'var(--color-warning)', refused: 'var(--color-accent)' }
+const paints: Record<Part, string> = { stored: '--color-primary', dropped: '--color-secondary', over_allowance: '--color-warning', refused: '--color-accent' }
 
 /** What came in, what became of it, and why. */
 export function ReceivedPage() {
   const { project, state: { hours }, set } = useAddress('received')
   const got = useQuery(ask.received(project, hours))
+  const drawn = useMemo(() => (got.data ? bars(got.data.hours, got.data.from, got.data.to) : []), [got.data])
   if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
   const v = got.data
@@ -47,7 +51,7 @@ export function ReceivedPage() {
         </Empty>
       ) : (
         <>
-          <Histogram bars={bars(v.hours, v.from, v.to)} sum={v.sum} />
+          <Histogram bars={drawn} sum={v.sum} />
           {v.sum.sessions + v.sum.feedback > 0 && <p className="soft mt-2">Beside them {counted(v.sum.sessions, 'message')} about sessions, and feedback {counted(v.sum.feedback, 'time')}.</p>}
           <Causes list={v.causes} />
         </>
@@ -56,20 +60,18 @@ export function ReceivedPage() {
   )
 }
 
-const width = 1100
-const height = 150
+const names = parts.map((p) => words[p])
+const colours = parts.map((p) => paints[p])
 
 function Histogram({ bars, sum }: { bars: Bar[]; sum: api.Received['sum'] }) {
-  const most = Math.max(...bars.map((b) => b.total))
-  const step = width / bars.length
-  const label = (b: Bar) => (b.hours === 24 ? day(b.from) : `${day(b.from)} ${b.from.slice(11, 16)} UTC`)
+  const drawn = useMemo(() => strip(parts.map((p) => ({ value: words[p], points: bars.map((b) => ({ at: b.from, events: b.counts[p], users: 0 })) })), (bars[0]?.hours ?? 1) * 3600), [bars])
   return (
-    <figure className="panel p-3">
-      <figcaption className="mb-2 flex flex-wrap gap-x-5">
+    <div className="panel p-3">
+      <p className="mb-2 flex flex-wrap gap-x-5">
         {parts.map((p) => (
           <span key={p} className="flex items-center gap-1.5">
-            <svg width="11" height="11" aria-hidden="true"><rect width="11" height="11" rx="2" fill={paints[p]} /></svg>
-            <b>{count(sum[p])}</b> {names[p]}
+            <svg width="11" height="11" aria-hidden="true"><rect width="11" height="11" rx="2" fill={`var(${paints[p]})`} /></svg>
+            <b>{count(sum[p])}</b> {words[p]}
           </span>
         ))}
         {sum.repeats > 0 && <span className="soft">{counted(sum.repeats, 'repeat')}</span>}
@@ -77,25 +79,9 @@ function Histogram({ bars, sum }: { bars: Bar[]; sum: api.Received['sum'] }) {
         {sum.cut > 0 && <span className="soft">{count(sum.cut)} cut</span>}
         {sum.set_aside > 0 && <span className="hurts">{count(sum.set_aside)} set aside</span>}
         {sum.lost_by_client > 0 && <span className="soft">{count(sum.lost_by_client)} lost by clients</span>}
-      </figcaption>
-      <svg viewBox={`0 0 ${width} ${height}`} className="block w-full" role="img" aria-label={`Events by ${bars[0]?.hours === 24 ? 'day' : 'hour'}, at most ${count(most)}`}>
-        <line className="ground" x1="0" x2={width} y1={height - 0.5} y2={height - 0.5} />
-        {bars.map((b, i) => (
-          <g key={b.from}>
-            <title>{`${label(b)}: ${inWords(b)}`}</title>
-            <rect x={step * i} width={step} height={height} fill="transparent" />
-            {blocks(b, most, height).map((k) => (
-              <rect key={k.part} x={step * i + step * 0.12} width={step * 0.76} y={k.y} height={k.height} fill={paints[k.part]} />
-            ))}
-          </g>
-        ))}
-      </svg>
-      <div className="soft flex justify-between text-[.9rem]" aria-hidden="true">
-        <span>{bars[0] && label(bars[0])}</span>
-        <span>most: {count(most)}</span>
-        <span>{bars.length > 0 && label(bars[bars.length - 1]!)}</span>
-      </div>
-    </figure>
+      </p>
+      <Chart strip={drawn} names={names} colours={colours} legend={false} height={180} label="Events that came in, by what became of them" />
+    </div>
   )
 }
 

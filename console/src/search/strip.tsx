@@ -1,5 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { useMemo } from 'react'
+import { ApiError } from '../api/client.ts'
 import * as ask from '../api/queries.ts'
 import * as asking from '../api/search.ts'
 import { count } from '../core/format.ts'
@@ -30,6 +31,7 @@ function Bars({ s, by, height }: { s: Search; by: string; height: number }) {
   const drawn = useMemo(() => got.data && strip(got.data.series, got.data.interval_s), [got.data])
   const marks = useMemo(() => (drawn && releases.data ? marksIn(releases.data.releases, drawn) : none), [drawn, releases.data])
   const names = useMemo(() => got.data?.series.map((x) => x.value) ?? [], [got.data])
+  if (got.error instanceof ApiError && got.error.column !== undefined) return null // it is said beside the search
   if (got.error && !drawn) return <p className="soft" style={{ minHeight: height + 20 }}>{got.error.message}</p>
   if (!drawn || drawn.at.length === 0) return <p className="soft" style={{ height: height + 20 }}>{got.data ? `No event has ${by || 'come in this time'}.` : 'Loading …'}</p>
   return (

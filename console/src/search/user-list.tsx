@@ -11,7 +11,7 @@ import { Ago, Failed, Loading } from '../shared/parts.tsx'
 import { useSay } from '../shared/say.tsx'
 
 /** The users of the events that fit, those with most events first. */
-export function UserList({ scope, limit = 50 }: { scope: Scope; limit?: number }) {
+export function UserList({ scope, limit = 50, more = true }: { scope: Scope; limit?: number; more?: boolean }) {
   const got = useInfiniteQuery(asking.users(scope, limit))
   const list = got.data?.pages.flatMap((p) => p.users) ?? []
   if (got.error && !got.data) return <Failed error={got.error} again={() => void got.refetch()} />
@@ -29,7 +29,7 @@ export function UserList({ scope, limit = 50 }: { scope: Scope; limit?: number }
           </tr>
         ))}
       </Table>
-      {got.hasNextPage && <button className="btn btn-ghost btn-sm m-1 font-normal" disabled={got.isFetchingNextPage} onClick={() => void got.fetchNextPage()}>Load more of {counted(got.data.pages[0]?.total ?? 0, 'user')}</button>}
+      {more && got.hasNextPage && <button className="btn btn-ghost btn-sm m-1 font-normal" disabled={got.isFetchingNextPage} onClick={() => void got.fetchNextPage()}>Load more of {counted(got.data.pages[0]?.total ?? 0, 'user')}</button>}
     </>
   )
 }

@@ -4,6 +4,10 @@ import { count, counted } from '../core/format.ts'
 import { momentAt, stripInWords } from '../core/strip.ts'
 import type { Mark, Strip } from '../core/strip.ts'
 
+/** The colours of bars that stand on each other. */
+const series = ['--series-0', '--series-1', '--series-2', '--series-3', '--series-4', '--series-5'] as const
+const none: Mark[] = []
+
 type Plot = ReturnType<(typeof import('./plot.ts'))['plot']>
 
 /**
@@ -11,7 +15,7 @@ type Plot = ReturnType<(typeof import('./plot.ts'))['plot']>
  * Shift they extend, Enter chooses, minus widens. What stands at a moment is said below
  * the bars, and heard by screen readers.
  */
-export function Chart({ strip, names, marks = [], height, label, times = true, choose, widen }: { strip: Strip; names: string[]; marks?: Mark[]; height: number; label: string; times?: boolean; choose?: (from: number, to: number) => void; widen?: () => void }) {
+export function Chart({ strip, names, colours = series, legend = true, marks = none, height, label, times = true, choose, widen }: { strip: Strip; names: string[]; colours?: readonly string[]; legend?: boolean; marks?: Mark[]; height: number; label: string; times?: boolean; choose?: (from: number, to: number) => void; widen?: () => void }) {
   const host = useRef<HTMLDivElement>(null)
   const drawn = useRef<Plot>(undefined)
   const [at, setAt] = useState<number>()
@@ -28,7 +32,7 @@ export function Chart({ strip, names, marks = [], height, label, times = true, c
     void import('./plot.ts').then(({ plot }) => {
       const into = host.current
       if (gone || !into) return
-      drawn.current = plot(into, { strip, marks, height, times, over: setAt, dragged: (a, b) => dragged.current(a, b), widened: () => heard.current.widen?.() })
+      drawn.current = plot(into, { strip, marks, height, times, colours, over: setAt, dragged: (a, b) => dragged.current(a, b), widened: () => heard.current.widen?.() })
       watch = new ResizeObserver(() => drawn.current?.size(into.clientWidth))
       watch.observe(into)
     })
@@ -38,7 +42,7 @@ export function Chart({ strip, names, marks = [], height, label, times = true, c
       drawn.current?.end()
       drawn.current = undefined
     }
-  }, [strip, marks, height, times, theme])
+  }, [strip, marks, height, times, colours, theme])
   const press = (e: KeyboardEvent) => {
     const step = { ArrowLeft: -1, ArrowRight: 1 }[e.key]
     if (step !== undefined) {
@@ -70,8 +74,8 @@ export function Chart({ strip, names, marks = [], height, label, times = true, c
             {names.length > 1 && names.map((n, i) => ((v) => v > 0 && `; ${n || 'no value'} ${count(v)}`)((strip.stacked[i]?.[at] ?? 0) - (strip.stacked[i - 1]?.[at] ?? 0)))}
             {passed.map((m) => `; ${m.words}`)}
           </span>
-        ) : names.length > 1 ? (
-          names.map((n, i) => <Sample key={n} name={n || 'no value'} colour={`var(--series-${i % 6})`} />)
+        ) : !legend ? null : names.length > 1 ? (
+          names.map((n, i) => <Sample key={n} name={n || 'no value'} colour={`var(${colours[i % colours.length]})`} />)
         ) : (
           <>
             <Sample name="events" colour="var(--series-0)" />

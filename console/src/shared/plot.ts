@@ -8,6 +8,8 @@ export interface Plotted {
   strip: Strip
   marks: Mark[]
   height: number
+  /** The colours of the bars, the lowest first, by the names of their properties. */
+  colours: readonly string[]
   /** Whether the bars have an axis of times below. */
   times: boolean
   /** The moment under the pointer; undefined: none. */
@@ -19,9 +21,6 @@ export interface Plotted {
 
 /** The steps of the axis of counts. */
 const whole = Array.from({ length: 10 }, (_, i) => [1, 2, 5].map((n) => n * 10 ** i)).flat()
-
-/** How many colours there are for bars that stand on each other. */
-export const colours = 6
 
 const colour = (name: string): string => getComputedStyle(document.documentElement).getPropertyValue(name).trim()
 
@@ -46,7 +45,7 @@ export function plot(into: HTMLElement, p: Plotted): { size: (width: number) => 
       ],
       series: [
         {},
-        ...layers.map((_, i) => ({ paths: bars, fill: colour(`--series-${(layers.length - 1 - i) % colours}`), width: 0, points: { show: false } })),
+        ...layers.map((_, i) => ({ paths: bars, fill: colour(p.colours[(layers.length - 1 - i) % p.colours.length] ?? '--series-0'), width: 0, points: { show: false } })),
         ...(s.users.length > 0 ? [{ stroke: colour('--color-accent'), width: 1.6, points: { show: s.at.length < 120, size: 4, fill: colour('--color-accent') }, paths: uPlot.paths.linear!({ alignGaps: 0 }) }] : []),
       ],
       cursor: {
