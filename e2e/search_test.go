@@ -59,7 +59,7 @@ func TestSearch_ByPointing(t *testing.T) {
 	// A stretch of the strip narrows to it, by dragging and by keys; a double click widens.
 	box := eval[map[string]float64](t, tab, `(({ left, top, width, height }) => ({ left, top, width, height }))(document.querySelector('[data-chart] .u-over').getBoundingClientRect())`)
 	y := box["top"] + box["height"]/2
-	eval[any](t, tab, fmt.Sprintf(`(() => { const o = document.querySelector('[data-chart] .u-over'); const at = (type, x, on = o) => on.dispatchEvent(new MouseEvent(type, { bubbles: true, clientX: x, clientY: %f, button: 0 })); at('mousemove', %f); at('mousedown', %[2]f); at('mousemove', %f, document); at('mouseup', %[3]f, document) })()`,
+	eval[any](t, tab, fmt.Sprintf(`(() => { const o = document.querySelector('[data-chart] .u-over'); const at = (type, x, on = o) => on.dispatchEvent(new MouseEvent(type, { bubbles: true, clientX: x, clientY: %f, button: 0, movementX: 40 })); at('mousemove', %f); at('mousedown', %[2]f); at('mousemove', %f); at('mouseup', %[3]f, document) })()`,
 		y, box["left"]+box["width"]*0.9, box["left"]+box["width"]*0.999))
 	eventually(t, tab, "narrowed to a stretch", `/window=2\d{3}-\d\d-\d\dT/.test(decodeURIComponent(location.search))`)
 	eval[any](t, tab, `document.querySelector('[data-chart]').focus()`)
@@ -87,7 +87,7 @@ func TestSearch_ByTyping(t *testing.T) {
 	press(t, tab, "/")
 	press(t, tab, "berth.z")
 	eventually(t, tab, "a name is offered", `document.querySelector('[role=option]')?.innerText.startsWith('berth.zone:')`)
-	press(t, tab, kb.ArrowDown+kb.Enter)
+	press(t, tab, kb.ArrowDown+kb.Tab)
 	eventually(t, tab, "then its values", `[...document.querySelectorAll('[role=option]')].some((o) => o.innerText.startsWith('C')) && document.querySelector('input[type=search]').value === 'berth.zone:'`)
 	press(t, tab, "C"+kb.Enter)
 	eventually(t, tab, "searched", `location.search.includes('berth.zone%3AC') && document.querySelectorAll('[role=row][aria-selected]').length === 2`)

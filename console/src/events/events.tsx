@@ -1,5 +1,5 @@
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query'
-import { useEffect, useMemo, useState } from 'react'
+import { useMemo, useRef, useState } from 'react'
 import { Link } from 'react-router'
 import * as asking from '../api/search.ts'
 import { issueAt, usualColumns } from '../core/address.ts'
@@ -20,6 +20,10 @@ import { useKeys } from '../shared/keys.ts'
 import { Table } from '../shared/page.tsx'
 import { Ago, Dialog, Empty, Failed, Loading } from '../shared/parts.tsx'
 import { useTitle } from '../shared/title.ts'
+import { useVisible } from '../shared/virtual.ts'
+
+/** How high a row is, in pixels. */
+const rowHeight = 33
 
 /** The events that fit a search, as a table of the columns one chooses, the newest first. */
 export function EventsPage() {
@@ -31,14 +35,16 @@ export function EventsPage() {
   const list = got.data?.pages.flatMap((p) => p.events) ?? []
   const open = list.findIndex((e) => e.id === state.open)
   useTitle(`Events of ${project}`)
+  const body = useRef<HTMLTableSectionElement>(null)
+  const seen = useVisible(list.length, rowHeight, body)
   const move = (by: number) => {
     const to = Math.max(0, Math.min(list.length - 1, (open >= 0 ? open : at) + by))
     setAt(to)
+    seen.show(to)
     if (open >= 0) set({ open: list[to]?.id ?? '' }, true)
     if (to >= list.length - 1 && got.hasNextPage) void got.fetchNextPage()
   }
   useKeys('events', { next: () => move(1), previous: () => move(-1), open: list[at] && (() => set({ open: list[at]!.id })) })
-  useEffect(() => document.getElementById(`event-${at}`)?.scrollIntoView({ block: 'nearest' }), [at])
   const more = Object.fromEntries(columns.length > 0 ? [['columns', columns.join(',')]] : [])
   return (
     <>
@@ -62,11 +68,12 @@ export function EventsPage() {
             <Empty title="No event fits"><p className="px-(--edge)">Events are searched in {s.window ? 'the window that you chose' : 'the last 7 days'}. <button className="link" onClick={() => s.set({ search: '', window: '30d' })}>Show the last 30 days without a search</button></p></Empty>
           )}
           {list.length > 0 && (
-            <Table label="Events" columns={['Time', 'What broke', 'Issue', ...columns]}>
-              {list.map((e, i) => (
-                <tr key={e.id} id={`event-${i}`} aria-current={i === at ? 'true' : undefined} onClick={() => setAt(i)} onDoubleClick={() => set({ open: e.id })} className="[content-visibility:auto] [contain-intrinsic-size:auto_2rem]">
+            <Table label="Events" columns={['Time', 'What broke', 'Issue', ...columns]} body={body}>
+              {seen.before > 0 && <tr aria-hidden="true"><td colSpan={3 + columns.length} style={{ height: seen.before, padding: 0 }} /></tr>}
+              {list.slice(seen.from, seen.to).map((e, n) => ({ e, i: seen.from + n })).map(({ e, i }) => (
+                <tr key={e.id} id={`event-${i}`} aria-current={i === at ? 'true' : undefined} onClick={() => setAt(i)} onDoubleClick={() => set({ open: e.id })} style={{ height: rowHeight }}>
                   <td className="whitespace-nowrap"><Ago at={e.time} stop={false} /></td>
-                  <td className="name"><button className="link-hover cursor-pointer text-left font-semibold" onClick={() => { setAt(i); set({ open: e.id }) }}>{e.headline}</button>{e.stands_for > 1 && <span className="soft"> × {count(e.stands_for)}</span>}</td>
+                  <td className="name"><button className="link-hover block max-w-80 cursor-pointer truncate text-left font-semibold" title={e.headline} onClick={() => { setAt(i); set({ open: e.id }) }}>{e.headline}</button>{e.stands_for > 1 && <span className="soft"> × {count(e.stands_for)}</span>}</td>
                   <td className="whitespace-nowrap"><Link className="link" to={issueAt(e.issue, e.id)}>{e.issue}</Link></td>
                   {columns.map((c) => (
                     <td key={c} className="max-w-60">
@@ -75,6 +82,7 @@ export function EventsPage() {
                   ))}
                 </tr>
               ))}
+              {seen.after > 0 && <tr aria-hidden="true"><td colSpan={3 + columns.length} style={{ height: seen.after, padding: 0 }} /></tr>}
             </Table>
           )}
           {got.hasNextPage && <button className="btn btn-ghost btn-sm m-1 font-normal" disabled={got.isFetchingNextPage} onClick={() => void got.fetchNextPage()}>Load more</button>}

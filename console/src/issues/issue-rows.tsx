@@ -15,6 +15,7 @@ import { DecisionBar } from '../decide/decide.tsx'
 import { useKeys } from '../shared/keys.ts'
 import { Ago, Empty, State, StemAndBerry } from '../shared/parts.tsx'
 import { useSay } from '../shared/say.tsx'
+import { useVisible } from '../shared/virtual.ts'
 
 /** What was selected and on the screen in the last lists, for whoever comes back to one. */
 const maxLists = 10
@@ -66,6 +67,9 @@ export function Rows({ project, query, list, more, loaded }: { project: string; 
   const scale = useMemo(() => scaleOf(rows.map((i) => i.trend)), [rows])
   const marked = rows.filter((i) => marks.includes(i.id))
   const body = useRef<HTMLDivElement>(null)
+  const visible = useVisible(rows.length, rowHeight, body)
+  const show = useRef(visible.show)
+  show.current = visible.show
   const lastMark = useRef<string | undefined>(undefined)
   const say = useSay()
   const [all, setAll] = useState<number>() // how many fit, once all are chosen
@@ -93,7 +97,7 @@ export function Rows({ project, query, list, more, loaded }: { project: string; 
   }
   const row = ids.indexOf(now ?? '')
   useEffect(() => {
-    if (moved.current) body.current?.children[row]?.scrollIntoView({ block: 'nearest' })
+    if (moved.current) show.current(row)
   }, [now, row])
   const loadMore = () => {
     if (!more) return
@@ -136,9 +140,11 @@ export function Rows({ project, query, list, more, loaded }: { project: string; 
             </div>
           </div>
           <div ref={body} role="rowgroup">
-          {rows.map((i) => (
+          {visible.before > 0 && <div aria-hidden="true" style={{ height: visible.before }} />}
+          {rows.slice(visible.from, visible.to).map((i) => (
             <Row key={i.id} issue={i} gone={gone.includes(i.id)} scale={scale} selected={i === selected} marked={all !== undefined || marks.includes(i.id)} mark={(range) => mark(i.id, range)} select={() => setChosen(i.id)} />
           ))}
+          {visible.after > 0 && <div aria-hidden="true" style={{ height: visible.after }} />}
           </div>
         </div>
         {more && (
@@ -175,6 +181,9 @@ export function Rows({ project, query, list, more, loaded }: { project: string; 
   )
 }
 
+/** How high a row is, in pixels. */
+const rowHeight = 45
+
 const columns = [['impact', ''], ['issue', ''], ['users', 'text-right'], ['events', 'wide text-right'], ['14 days (UTC)', 'wide'], ['seen', ''], ['releases', 'wide'], ['owner', 'wide']] as const
 
 const rowID = (i: Issue) => 'row-' + i.id.replace('/', '-')
@@ -186,7 +195,7 @@ function Row({ issue: i, gone, scale, selected, select, marked, mark }: { issue:
   return (
     <div
       id={rowID(i)} role="row" aria-selected={selected} data-gone={gone || undefined} onClick={select} onDoubleClick={() => void go(to)}
-      className="row h-[3.2rem] cursor-default border-b border-base-300/60"
+      style={{ height: rowHeight }} className="row cursor-default border-b border-base-300/60"
     >
       <span role="gridcell" className="leading-tight">
         <input type="checkbox" className="checkbox checkbox-xs float-right mr-1 mt-1" checked={marked} onChange={(e) => mark((e.nativeEvent as MouseEvent).shiftKey)} tabIndex={-1} aria-label={`Mark ${i.id}`} title="mark (x); with shift all from the last one on" />

@@ -30,6 +30,7 @@ export function FacetsPanel({ s }: { s: Search }) {
   const shown = got.data?.facets.map((f) => ({ ...f, values: f.values.filter((v) => !wanted || v.value.toLowerCase().includes(wanted) || f.name.includes(wanted)) })).filter((f) => f.values.length > 0)
   return (
     <aside aria-label="Facets" className="w-72 shrink-0 border-y border-r border-base-300 bg-base-100 px-3 py-2 max-md:w-full max-md:border-r-0">
+      <h2 className="sr-only">Facets</h2>
       <input type="search" className="input input-sm w-full" placeholder="Search in these values" aria-label="Search in these values" value={text} onChange={(e) => setText(e.target.value)} />
       {got.error && !got.data && <Failed error={got.error} />}
       {!got.data && !got.error && <Loading />}

@@ -1,4 +1,4 @@
-import type { FormEvent, ReactNode } from 'react'
+import type { FormEvent, ReactNode, Ref } from 'react'
 import { CircleAlert, TriangleAlert } from './icons.tsx'
 
 /**
@@ -38,7 +38,7 @@ export function Card({ title, note, actions, flush = false, label, children, cla
 export type Column = string | { name: string; right?: boolean; hidden?: boolean }
 
 /** A table over the whole width, which scrolls by itself where there is no room. */
-export function Table({ label, columns, children }: { label: string; columns: readonly Column[]; children: ReactNode }) {
+export function Table({ label, columns, body, children }: { label: string; columns: readonly Column[]; body?: Ref<HTMLTableSectionElement>; children: ReactNode }) {
   return (
     <div className="relative overflow-x-auto" tabIndex={0} role="group" aria-label={label}>
       <table className="data" aria-label={label}>
@@ -50,7 +50,7 @@ export function Table({ label, columns, children }: { label: string; columns: re
             })}
           </tr>
         </thead>
-        <tbody>{children}</tbody>
+        <tbody ref={body}>{children}</tbody>
       </table>
     </div>
   )

@@ -34,7 +34,7 @@ export function UserPage() {
         </>
       }
     >
-      <div className="grid items-start gap-4 lg:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
+      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
         <div className="space-y-4">
           <Card title="What they ran into" flush>
             <Table label="Issues" columns={['Issue', 'What broke', 'State', { name: 'Events', right: true }, 'Last']}>

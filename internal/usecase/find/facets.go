@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"slices"
 
+	"firethorn/internal/core/attributes"
 	"firethorn/internal/core/columns"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/query"
@@ -88,8 +89,8 @@ var factNames = []string{"type", "file", "function"}
 // mayFacet refuses names whose values cannot be counted.
 func (n *snapshot) mayFacet(by []string) error {
 	for _, name := range by {
-		if _, ok := n.names[name]; ok || slices.Contains(factNames, name) {
-			continue
+		if _, ok := n.names[name]; ok || slices.Contains(factNames, name) || attributes.Standard(name) {
+			continue // the first event that has a standard name may still come
 		}
 		if _, field := query.FieldOf(name); !field {
 			if near := text.Nearest(name, append(n.attributes(), factNames...)); near != "" {
@@ -154,6 +155,13 @@ func (a *asked) coded(ctx context.Context, hits []hit, name string) ([]coded, fu
 		return a.factCodes(hits, name), columns.Value.String, nil
 	}
 	column := a.names[name]
+	if column == 0 { // no event has had one yet
+		out := make([]coded, len(hits))
+		for i := range out {
+			out[i].code = func(int) int { return 0 }
+		}
+		return out, columns.Value.String, nil
+	}
 	views := make([]*view, len(hits))
 	for i, h := range hits {
 		views[i] = h.view

@@ -79,6 +79,14 @@ func TestFindEvents_WithColumns(t *testing.T) {
 			t.Errorf("event %d: %v", n, v)
 		}
 	}
+	page, err = b.Find.FindEvents(t.Context(), find.EventAsk{Ask: ask(b, ""), Limit: 5, Columns: []string{"os.name"}})
+	if err != nil || len(page.Values) != 5 || len(page.Values[0]) != 0 {
+		t.Errorf("a standard name that no event has had: %+v, %v", page, err)
+	}
+	f, err := b.Find.Facets(t.Context(), find.FacetAsk{Ask: ask(b, ""), By: []string{"os.name"}, Limit: 3})
+	if err != nil || len(f.Facets) != 1 || f.Facets[0].Absent != 9 || len(f.Facets[0].Values) != 0 {
+		t.Errorf("its facet: %+v, %v", f, err)
+	}
 	if _, err := b.Find.FindEvents(t.Context(), find.EventAsk{Ask: ask(b, ""), Limit: 5, Columns: []string{"plam"}}); testbed.Code(err) != fault.BadInput {
 		t.Errorf("a column that nothing has: %v", err)
 	}
