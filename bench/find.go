@@ -47,16 +47,11 @@ func finding(ctx context.Context, opt settings) error {
 		return err
 	}
 	fmt.Printf("%d events after %s\n", s.count("SELECT COUNT(*) FROM event"), time.Since(began).Round(time.Second))
-	bytes := s.count("SELECT SUM(LENGTH(head)+LENGTH(body)) FROM segment_column")
-	fmt.Printf(
-		"the index: %.1f bytes an event; %.1f of them what users are told apart by\n",
-		float64(bytes)/float64(opt.events),
-		float64(
-			s.count("SELECT SUM(LENGTH(head)+LENGTH(body)) FROM segment_column WHERE attribute=0"),
-		)/float64(
-			opt.events,
-		),
-	)
+	perEvent := func(where string) float64 {
+		return float64(s.count("SELECT SUM(LENGTH(head)+LENGTH(body)) FROM segment_column"+where)) / float64(opt.events)
+	}
+	fmt.Printf("the index: %.1f bytes an event; %.1f of them what users are told apart by\n", perEvent(""),
+		perEvent(" WHERE attribute=0"))
 	var flags []string
 	if opt.profile != "" {
 		flags = []string{"--cpu-profile", opt.profile}
@@ -85,6 +80,9 @@ func finding(ctx context.Context, opt settings) error {
 	}
 	for _, t := range asks {
 		t.tell()
+	}
+	if err := s.inBrowser(ctx); err != nil {
+		return fmt.Errorf("in the browser: %w", err)
 	}
 	stop()
 	fmt.Printf("meanwhile %s; the service takes %d MiB\n", flow(), resident(s.service.Process.Pid)>>20)

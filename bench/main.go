@@ -54,8 +54,10 @@ var scenes = []measured{
 	{"page", "what the JavaScript client costs a page in Chromium: bytes and milliseconds", false, inPage},
 	{"grouping", "trials, similar issues, the review and a regrouping with -issues issues", false, grouping},
 	{"history", "a repository of 50,000 commits: sent, ordered by, likely changes and blame", false, history},
-	{"triage", "the round, decisions and lists with -issues issues and -events events; all issues scored anew", false, triage},
-	{"find", "searches over -events events with 40 attributes in -issues issues, while 500 a second arrive", false, finding},
+	{"triage", "the round, decisions and lists with -issues issues and -events events; all issues scored anew",
+		false, triage},
+	{"find", "searches over -events events with 40 attributes in -issues issues, while 500 a second arrive", false,
+		finding},
 	{"store", "filed and read with an empty store and with -events stored", false, byStore},
 	{"flood", "a million events of one error among a hundred others", false, flood},
 	{"soak", "the whole way for -minutes, with the memory it takes", false, soak},
@@ -85,7 +87,8 @@ func main() {
 	flag.IntVar(&s.issues, "issues", 100_000, "of the scenes grouping, triage and find")
 	flag.IntVar(&s.minutes, "minutes", 10, "of the scene soak")
 	flag.IntVar(&s.rate, "rate", 1000, "events a second of the scenes soak and triage")
-	flag.StringVar(&s.profile, "profile", "", "of the scenes senders, soak and find: write a processor profile of the service to this file")
+	flag.StringVar(&s.profile, "profile", "",
+		"of the scenes senders, soak and find: write a processor profile of the service to this file")
 	flag.StringVar(&s.only, "only", "", "of the scene find: ask only what is called so")
 	flag.Parse()
 	for _, name := range strings.Split(*which, ",") {

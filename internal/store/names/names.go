@@ -14,10 +14,11 @@ import (
 type Table string
 
 const (
-	Releases     Table = "app_release"
-	Environments Table = "environment"
-	Resources    Table = "resource"
-	Attributes   Table = "attribute"
+	Releases      Table = "app_release"
+	Environments  Table = "environment"
+	Resources     Table = "resource"
+	Attributes    Table = "attribute"
+	SessionValues Table = "session_value"
 )
 
 // Key finds a name in the cache.

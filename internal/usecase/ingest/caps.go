@@ -24,15 +24,16 @@ type capOf struct {
 
 // The caps.
 var (
-	newIssues       = capOf{"issues", 1_000, time.Hour}
-	newVariants     = capOf{"variants", 10_000, time.Hour}
-	newOverflows    = capOf{"overflow types", 30, time.Hour}
-	newReleases     = capOf{"releases", 200, time.Hour}
-	newEnvironments = capOf{"environments", 50, time.Hour}
-	newResources    = capOf{"resources", 2_000, time.Hour}
-	newTraceFiles   = capOf{"generated files", 2_000, time.Hour}
-	newFeedback     = capOf{"feedback", 1_000, time.Hour}
-	newProjects     = capOf{"projects", 50, 24 * time.Hour}
+	newIssues        = capOf{"issues", 1_000, time.Hour}
+	newVariants      = capOf{"variants", 10_000, time.Hour}
+	newOverflows     = capOf{"overflow types", 30, time.Hour}
+	newReleases      = capOf{"releases", 200, time.Hour}
+	newEnvironments  = capOf{"environments", 50, time.Hour}
+	newResources     = capOf{"resources", 2_000, time.Hour}
+	newSessionValues = capOf{"devices of sessions", 200, time.Hour}
+	newTraceFiles    = capOf{"generated files", 2_000, time.Hour}
+	newFeedback      = capOf{"feedback", 1_000, time.Hour}
+	newProjects      = capOf{"projects", 50, 24 * time.Hour}
 )
 
 // mostExtended is how many keys an application may make of one fingerprint.

@@ -51,13 +51,14 @@ func (w *batchTx) writeCounted(ctx context.Context, messages []SessionMessage) e
 	if err := w.homes(ctx, held); err != nil {
 		return err
 	}
-	counts := map[sessionDay]int64{}
+	counts := map[sessionCell]int64{}
 	var rows [][]any
 	for k, m := range fresh {
 		h := held[home(m)]
 		for outcome, n := range map[session.Outcome]uint32{session.Clean: m.Counted.Clean,
 			session.Faulty: m.Counted.Faulty, session.Crashed: m.Counted.Crashed} {
-			counts[sessionDay{int64(db.Day(m.Started)), h.release, h.environment, outcome}] += int64(n)
+			counts[sessionCell{hour: db.Micros(m.Started) / 3600_000_000, release: h.release,
+				environment: h.environment, outcome: outcome, bucket: -1}] += int64(n)
 		}
 		rows = append(rows, []any{
 			w.Project.ID, k.id[:], k.sequence, db.Micros(m.Started), db.NullID(h.release), h.environment,
@@ -99,20 +100,4 @@ func (w *batchTx) knownCounted(ctx context.Context, messages []SessionMessage) (
 		}
 	}
 	return known, nil
-}
-
-// SessionsByDay selects how many sessions the rows say there were, by day,
-// release, environment and outcome: those that were told of one by one, and
-// those that were counted. where is a condition on both tables, in which AT is
-// the time.
-func SessionsByDay(where string) string {
-	const counted = "SELECT project, minute DIV 86400000000 AS day, COALESCE(app_release,0) AS app_release, environment, "
-	at := func(column string) string { return strings.ReplaceAll(where, "AT", column) }
-	parts := []string{"SELECT project, started DIV 86400000000 AS day, COALESCE(app_release,0) AS app_release, environment, outcome, COUNT(*) AS n FROM app_session " + at("started") + " GROUP BY 1,2,3,4,5"}
-	for _, o := range []struct{ number, column string }{{"1", "clean"}, {"2", "faulty"}, {"3", "crashed"}} {
-		parts = append(parts,
-			counted+o.number+" AS outcome, SUM("+o.column+") AS n FROM session_minute "+at("minute")+
-				" GROUP BY 1,2,3,4 HAVING n>0")
-	}
-	return strings.Join(parts, " UNION ALL ")
 }

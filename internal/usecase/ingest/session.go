@@ -6,6 +6,9 @@ import (
 	"slices"
 	"time"
 
+	"firethorn/internal/core/attributes"
+	"firethorn/internal/core/event"
+	"firethorn/internal/core/quality"
 	"firethorn/internal/core/session"
 	"firethorn/internal/db"
 	"firethorn/internal/pipeline"
@@ -22,18 +25,33 @@ type SessionMessage struct {
 	User              pipeline.User
 }
 
-// sessionDay is the key of a count of sessions.
-type sessionDay struct {
-	day, release, environment int64
-	outcome                   session.Outcome
-}
-
 // heldSession is a session on its way back to its row.
 type heldSession struct {
 	session.Session
 	name                 string
 	release, environment int64
-	before               *sessionDay // what it counted under; nil: it is new
+	traits               [3]int64     // device, system, browser
+	told                 [3]string    // those that were told just now
+	before               *sessionCell // what it counted under; nil: it is new
+}
+
+// cell is what a session counts under now.
+func (h *heldSession) cell() sessionCell {
+	c := sessionCell{hour: db.Micros(h.Started) / 3600_000_000, release: h.release, environment: h.environment,
+		outcome: h.Outcome(), bucket: quality.Bucket(h.Duration.Milliseconds()), traits: h.traits}
+	if h.User != nil {
+		c.user, c.known = *h.User, true
+	}
+	return c
+}
+
+// hear notes what a message says of the device, its system and the browser.
+func (h *heldSession) hear(m *session.Message) {
+	for _, a := range attributes.Of(&m.About) {
+		if i := slices.Index(traitNames[:], a.Name); i >= 0 {
+			h.told[i] = a.Value.String()
+		}
+	}
 }
 
 // writeSessions files messages about sessions: those that tell of one, and
@@ -83,32 +101,37 @@ func (w *batchTx) writeTold(ctx context.Context, messages []SessionMessage) erro
 		if m.User.Known {
 			user = &m.User.Hash
 		}
-		held[events.SessionHash(m.ID)].Add(m.Message, m.Started, m.Received, user)
+		h := held[events.SessionHash(m.ID)]
+		h.Add(m.Message, m.Started, m.Received, user)
+		h.hear(m.Message)
 		w.tally.Add(m.Received, inbox.CauseSession, "", 1)
 	}
 	if err := w.homes(ctx, held); err != nil {
 		return err
 	}
-	counts := map[sessionDay]int64{}
+	if err := w.internTraits(ctx, held); err != nil {
+		return err
+	}
+	counts := map[sessionCell]int64{}
 	var rows [][]any
 	for id, h := range held {
-		now := sessionDay{int64(db.Day(h.Started)), h.release, h.environment, h.Outcome()}
 		if h.before != nil {
 			counts[*h.before]--
 		}
-		counts[now]++
+		counts[h.cell()]++
 		var user any
 		if h.User != nil {
 			user = *h.User
 		}
 		rows = append(rows, []any{w.Project.ID, id[:], h.name, db.Micros(h.Started), h.Duration.Milliseconds(),
 			uint8(h.Told), uint8(h.Outcome()), h.Sequence, db.Micros(h.Heard),
-			user, h.UserSequence, db.NullID(h.release), h.environment, h.HomeSequence})
+			user, h.UserSequence, db.NullID(h.release), h.environment, h.HomeSequence, h.traits[0], h.traits[1],
+			h.traits[2]})
 	}
 	slices.SortFunc(rows, func(a, b []any) int { return slices.Compare(a[1].([]byte), b[1].([]byte)) })
-	err := db.InsertRows(ctx, w.tx, "INSERT INTO app_session (project, id, name, started, duration, reported, outcome, sequence, updated, user, user_sequence, app_release, environment, home_sequence)",
+	err := db.InsertRows(ctx, w.tx, "INSERT INTO app_session (project, id, name, started, duration, reported, outcome, sequence, updated, user, user_sequence, app_release, environment, home_sequence, device, os, browser)",
 		" ON DUPLICATE KEY UPDATE started=VALUES(started), duration=VALUES(duration), reported=VALUES(reported), outcome=VALUES(outcome), sequence=VALUES(sequence), updated=VALUES(updated), user=VALUES(user),"+
-			" user_sequence=VALUES(user_sequence), app_release=VALUES(app_release), environment=VALUES(environment), home_sequence=VALUES(home_sequence)", rows)
+			" user_sequence=VALUES(user_sequence), app_release=VALUES(app_release), environment=VALUES(environment), home_sequence=VALUES(home_sequence), device=VALUES(device), os=VALUES(os), browser=VALUES(browser)", rows)
 	if err != nil {
 		return err
 	}
@@ -141,7 +164,8 @@ func (w *batchTx) loadSessions(ctx context.Context, held map[[16]byte]*heldSessi
 				db.Into{"id": &id, "name": &h.name, "started": &started, "duration": &duration, "reported": &told,
 					"outcome": &outcome, "sequence": &h.Sequence, "updated": &heard, "user": &user,
 					"user_sequence": &h.UserSequence, "app_release": &release, "environment": &h.environment,
-					"home_sequence": &h.HomeSequence, "release_name": &h.Release, "environment_name": &h.Environment})
+					"home_sequence": &h.HomeSequence, "device": &h.traits[0], "os": &h.traits[1],
+					"browser": &h.traits[2], "release_name": &h.Release, "environment_name": &h.Environment})
 			if err != nil {
 				return err
 			}
@@ -152,10 +176,11 @@ func (w *batchTx) loadSessions(ctx context.Context, held map[[16]byte]*heldSessi
 				h.User = &user.Int64
 			}
 			h.release = release.Int64
-			h.before = &sessionDay{int64(db.Day(h.Started)), h.release, h.environment, session.Outcome(outcome)}
+			before := h.cell()
+			h.before = &before
 			held[[16]byte(id)] = h
 			return nil
-		}, "SELECT s.id, s.name, s.started, s.duration, s.reported, s.outcome, s.sequence, s.updated, s.user, s.user_sequence, s.app_release, s.environment, s.home_sequence, COALESCE(r.name,'') AS release_name, n.name AS environment_name"+
+		}, "SELECT s.id, s.name, s.started, s.duration, s.reported, s.outcome, s.sequence, s.updated, s.user, s.user_sequence, s.app_release, s.environment, s.home_sequence, s.device, s.os, s.browser, COALESCE(r.name,'') AS release_name, n.name AS environment_name"+
 			" FROM app_session s LEFT JOIN app_release r ON r.id=s.app_release JOIN environment n ON n.id=s.environment WHERE s.project=? AND s.id IN ("+db.Marks(len(chunk))+")", append([]any{w.Project.ID}, chunk...)...)
 		if err != nil {
 			return err
@@ -192,17 +217,36 @@ func (w *batchTx) homes(ctx context.Context, held map[[16]byte]*heldSession) err
 	return nil
 }
 
-// countSessions adds to the counts by day; what is taken away was counted
-// before.
-func countSessions(ctx context.Context, q db.Querier, project int64, counts map[sessionDay]int64) error {
-	var rows [][]any
-	for k, n := range counts {
-		if n != 0 {
-			rows = append(rows, []any{project, k.day, k.release, k.environment, uint8(k.outcome), n})
+// internTraits gives the ids of what sessions say of device, system and browser; what was
+// told last counts. Values for which there is no place are not told apart.
+func (w *batchTx) internTraits(ctx context.Context, held map[[16]byte]*heldSession) error {
+	var wanted []string
+	for _, h := range held {
+		for _, v := range h.told {
+			if v != "" {
+				wanted = append(wanted, event.TrimText(v, mostTrait))
+			}
 		}
 	}
-	return db.InsertRows(ctx, q, "INSERT INTO session_day (project, day, app_release, environment, outcome, sessions)", " ON DUPLICATE KEY UPDATE sessions=sessions+VALUES(sessions)", rows)
+	if len(wanted) == 0 {
+		return nil
+	}
+	ids, err := w.intern(ctx, names.SessionValues, newSessionValues, wanted)
+	if err != nil {
+		return err
+	}
+	for _, h := range held {
+		for i, v := range h.told {
+			if id := ids[event.TrimText(v, mostTrait)]; v != "" && id != 0 {
+				h.traits[i] = id
+			}
+		}
+	}
+	return nil
 }
+
+// mostTrait is how much of what a session says of its device is kept, in bytes.
+const mostTrait = 100
 
 // cutOffAtOnce is how many sessions are called cut off in one transaction.
 const cutOffAtOnce = 1000
@@ -214,22 +258,24 @@ func (s *Service) CutOffSessions(ctx context.Context, project int64, since time.
 		if err := projects.Lock(ctx, tx, project); err != nil {
 			return err
 		}
-		counts := map[sessionDay]int64{}
+		counts := map[sessionCell]int64{}
 		var ids [][]byte
 		err := db.Each(ctx, tx, func(r *sql.Rows) error {
 			var id []byte
-			var started int64
-			k := sessionDay{outcome: session.Running}
-			if err := r.Scan(&id, &started, &k.release, &k.environment); err != nil {
+			var started, duration int64
+			var user sql.NullInt64
+			k := sessionCell{outcome: session.Running}
+			if err := r.Scan(&id, &started, &k.release, &k.environment, &duration, &user, &k.traits[0], &k.traits[1],
+				&k.traits[2]); err != nil {
 				return err
 			}
 			ids = append(ids, id)
-			k.day = int64(db.Day(db.FromMicros(started)))
+			k.hour, k.bucket, k.user, k.known = started/3600_000_000, quality.Bucket(duration), user.Int64, user.Valid
 			counts[k]--
 			k.outcome = session.CutOff
 			counts[k]++
 			return nil
-		}, "SELECT id, started, COALESCE(app_release,0), environment FROM app_session FORCE INDEX (quiet) WHERE outcome=? AND updated<? AND project=? ORDER BY updated LIMIT ?", uint8(session.Running), db.Micros(since), project, cutOffAtOnce)
+		}, "SELECT id, started, COALESCE(app_release,0), environment, duration, user, device, os, browser FROM app_session FORCE INDEX (quiet) WHERE outcome=? AND updated<? AND project=? ORDER BY updated LIMIT ?", uint8(session.Running), db.Micros(since), project, cutOffAtOnce)
 		if err != nil {
 			return err
 		}

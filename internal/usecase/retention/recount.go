@@ -53,6 +53,19 @@ func strayCheck() string {
 	return strings.Join(parts, " UNION ALL ")
 }
 
+// sessionChecks compare the counts of sessions with the sessions of the days that all
+// projects keep.
+func sessionChecks(now time.Time) (out []struct{ what, query string }) {
+	for _, t := range ingest.SessionCounts() {
+		out = append(out, struct{ what, query string }{countedSessions + t.Table, t.Differences(db.Day(now) -
+			projects.KeepClasses[0])})
+	}
+	return out
+}
+
+// countedSessions begins the names of the checks of sessions.
+const countedSessions = "counts of sessions in "
+
 // foreignChecks find numbers that lead to no row: of names, variants and issues.
 func foreignChecks() (out []struct{ what, query string }) {
 	for _, f := range []struct{ table, column, target string }{
@@ -61,6 +74,8 @@ func foreignChecks() (out []struct{ what, query string }) {
 		{"app_session", "app_release", "app_release"}, {"app_session", "environment", "environment"}, {"issue_release",
 			"app_release", "app_release"}, {"issue_env", "environment", "environment"},
 		{"session_day", "app_release", "app_release"}, {"session_day", "environment", "environment"},
+		{"session_hour", "app_release", "app_release"}, {"session_took", "app_release", "app_release"},
+		{"session_user", "app_release", "app_release"}, {"session_trait", "value", "session_value"},
 		{"session_minute", "app_release", "app_release"}, {"session_minute", "environment", "environment"}, {"deploy",
 			"app_release", "app_release"}, {"deploy", "environment", "environment"},
 		{"trace_file", "app_release", "app_release"}, {"variant_file", "file", "trace_file"}, {"variant_file",
@@ -75,7 +90,7 @@ func foreignChecks() (out []struct{ what, query string }) {
 // recounts compare each derived table with the rows it stands for. Each query
 // returns issue, stored, counted for what differs.
 func recounts(now time.Time) []struct{ what, query string } {
-	return append(countChecks(now), foreignChecks()...)
+	return append(append(countChecks(now), sessionChecks(now)...), foreignChecks()...)
 }
 
 func countChecks(now time.Time) []struct{ what, query string } {
@@ -117,8 +132,6 @@ func countChecks(now time.Time) []struct{ what, query string } {
 		{"events of an issue that is not listed", `SELECT v.issue, 0, SUM(v.events) n FROM variant v LEFT JOIN issue_list l ON l.issue=v.issue WHERE l.issue IS NULL GROUP BY v.issue HAVING n>0`},
 		{"parked issues that wait to be woken", `SELECT i.id, IF(p.issue IS NULL,0,1), IF(i.state='parked',1,0) FROM issue i LEFT JOIN parked p ON p.issue=i.id WHERE (i.state='parked' AND i.deleted IS NULL)<>(p.issue IS NOT NULL)`},
 		{"rows under another issue than their variant", strayCheck()},
-		{"sessions by day", `SELECT 0, d.n, COALESCE(x.n,0) FROM (SELECT project, day, outcome, SUM(sessions) n FROM session_day WHERE day>=` + fmt.Sprint(db.Day(now)-projects.KeepClasses[0]) + ` GROUP BY 1,2,3) d
-			LEFT JOIN (SELECT project, day, outcome, SUM(n) n FROM (` + ingest.SessionsByDay("") + `) s GROUP BY 1,2,3) x ON x.project=d.project AND x.day=d.day AND x.outcome=d.outcome WHERE d.n<>COALESCE(x.n,0)`},
 		{"users that were active", `SELECT 0, COUNT(a.user), COUNT(*) FROM (SELECT project, user, MAX(d) d FROM (SELECT project, user, thrown DIV 86400000000 d FROM event WHERE user IS NOT NULL UNION SELECT project, user, started DIV 86400000000 FROM app_session WHERE user IS NOT NULL) e GROUP BY 1,2) x
 			LEFT JOIN active_user a ON a.project=x.project AND a.user=x.user AND a.last_day>=x.d GROUP BY x.project HAVING COUNT(a.user)<>COUNT(*)`},
 		{"calls for a decision", `SELECT l.issue, l.needs_decision, 1 FROM issue_list l JOIN issue i ON i.id=l.issue WHERE i.state IN ('new','regressed') AND l.needs_decision=0`},

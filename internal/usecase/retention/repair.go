@@ -74,18 +74,12 @@ func (s *Service) repairSessions(ctx context.Context) error {
 			if err := projects.Lock(ctx, tx, project); err != nil {
 				return err
 			}
-			if _, err := tx.ExecContext(ctx, "DELETE FROM session_day WHERE project=? AND day>=?", project,
-				since); err != nil {
-				return err
+			for _, t := range ingest.SessionCounts() {
+				if err := t.Repair(ctx, tx, project, since); err != nil {
+					return fmt.Errorf("%s: %w", t.Table, err)
+				}
 			}
-			rows := ingest.SessionsByDay("WHERE project=? AND AT>=?")
-			args, from := []any{}, int64(since)*86400_000_000
-			for range strings.Count(rows, "project=?") {
-				args = append(args, project, from)
-			}
-			_, err := tx.ExecContext(ctx, "INSERT INTO session_day (project, day, app_release, environment, outcome, sessions)"+
-				" SELECT project, day, app_release, environment, outcome, SUM(n) FROM ("+rows+") s GROUP BY 1,2,3,4,5", args...)
-			return err
+			return nil
 		})
 		if err != nil {
 			return err
