@@ -47,7 +47,8 @@ func (s *scene) inBrowser(ctx context.Context) error {
 			if err := chromedp.Do(browser, chromedp.Navigate("about:blank"), chromedp.Navigate(step.path)); err != nil {
 				return err
 			}
-			if last, err = chromedp.Run(browser, chromedp.Evaluate[looked](step.script, chromedp.EvalAwaitPromise)); err != nil {
+			last, err = chromedp.Run(browser, chromedp.Evaluate[looked](step.script, chromedp.EvalAwaitPromise))
+			if err != nil {
 				return fmt.Errorf("%s: %w", step.what, err)
 			}
 			took = append(took, last.Ms)

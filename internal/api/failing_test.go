@@ -28,9 +28,11 @@ import (
 	"firethorn/internal/store/projects"
 	"firethorn/internal/store/releases"
 	"firethorn/internal/store/segments"
+	"firethorn/internal/store/sessions"
 	"firethorn/internal/store/sight"
 	"firethorn/internal/store/symbolstore"
 	"firethorn/internal/usecase/find"
+	"firethorn/internal/usecase/health"
 	"firethorn/internal/usecase/ingest"
 	"firethorn/internal/usecase/moves"
 	"firethorn/internal/usecase/overview"
@@ -48,7 +50,7 @@ type failing struct{ err error }
 
 // stores gives what calls work with.
 func (f *failing) stores() calls.Stores {
-	return calls.Stores{Accounts: f, Audit: f, DB: f, Events: f, Find: f, Inbox: f, Ingest: f, Issues: f, Moves: f, Overview: f, Projects: f, Regrouping: f, Releases: f, Retention: f, Schema: f, Scoring: f, Similar: f, Status: f, Symbols: f, Trails: f, Triage: f}
+	return calls.Stores{Accounts: f, Audit: f, DB: f, Events: f, Find: f, Health: f, Inbox: f, Ingest: f, Issues: f, Moves: f, Overview: f, Projects: f, Regrouping: f, Releases: f, Retention: f, Schema: f, Scoring: f, Similar: f, Status: f, Symbols: f, Trails: f, Triage: f}
 }
 
 func (f *failing) InvitePerson(context.Context, accounts.NewPerson) (*accounts.Person, string, error) {
@@ -348,6 +350,24 @@ func (f *failing) CountIssues(context.Context, find.IssueAsk) (int, bool, error)
 }
 func (f *failing) EventPlace(context.Context, find.Ask, string, *events.EventRow) (*events.EventRow, find.Place, error) {
 	return nil, find.Place{}, f.err
+}
+func (f *failing) Check(context.Context, health.Ask, string, health.Gate) (*health.Checked, error) {
+	return nil, f.err
+}
+func (f *failing) Compare(context.Context, health.Ask, find.Asker, string, string) (*health.Comparison, error) {
+	return nil, f.err
+}
+func (f *failing) Devices(context.Context, health.Ask, string) ([]sessions.Trait, error) {
+	return nil, f.err
+}
+func (f *failing) Quality(context.Context, health.Ask, string) (*health.Release, health.Window, error) {
+	return nil, health.Window{}, f.err
+}
+func (f *failing) Qualities(context.Context, health.Ask) ([]*health.Release, health.Window, error) {
+	return nil, health.Window{}, f.err
+}
+func (f *failing) Uptake(context.Context, health.Ask) ([]sessions.Hour, map[int64]string, int64, error) {
+	return nil, nil, 0, f.err
 }
 func (f *failing) Trail(context.Context, trails.Ask) (*trails.Page, error)     { return nil, f.err }
 func (f *failing) Facets(context.Context, find.FacetAsk) (*find.Facets, error) { return nil, f.err }

@@ -262,7 +262,8 @@ func ready(ctx context.Context, store *records.Records) error {
 
 // storesOf gives the API what its calls read and change.
 func storesOf(r *records.Records) calls.Stores {
-	return calls.Stores{Accounts: r.Accounts, Audit: r.Audit, DB: r.DB, Events: r.Events, Find: r.Find, Inbox: r.Inbox,
+	return calls.Stores{Accounts: r.Accounts, Audit: r.Audit, DB: r.DB, Events: r.Events, Find: r.Find,
+		Health: r.Health, Inbox: r.Inbox,
 		Ingest: r.Ingest,
 		Issues: r.Issues, Moves: r.Moves, Overview: r.Overview, Projects: r.Projects, Regrouping: r.Regrouping,
 		Releases: r.Releases, Retention: r.Retention, Schema: r.Schema, Scoring: r.Scoring, Similar: r.Similar,

@@ -21,6 +21,7 @@ import (
 	"firethorn/internal/store/segments"
 	"firethorn/internal/store/symbolstore"
 	"firethorn/internal/usecase/find"
+	"firethorn/internal/usecase/health"
 	"firethorn/internal/usecase/indexing"
 	"firethorn/internal/usecase/ingest"
 	"firethorn/internal/usecase/moves"
@@ -60,6 +61,7 @@ type Records struct {
 	Retention  *retention.Service
 	Overview   *overview.Service
 	Find       *find.Service
+	Health     *health.Service
 	Trails     *trails.Service
 	Indexing   *indexing.Service
 }
@@ -123,6 +125,7 @@ func build(d *db.DB, tables *schema.Schema, searchMemory int) *Records {
 	r.Overview = overview.New(d, r.Issues)
 	r.Find = find.New(find.Needs{DB: d, Attributes: r.Attributes, Codec: codec, Events: r.Events,
 		Issues: r.Issues, Releases: r.Releases, CacheBytes: searchMemory})
+	r.Health = health.New(d, r.Find, r.Issues, r.Releases)
 	r.Trails = trails.New(d, r.Events, r.Find)
 	return r
 }

@@ -1239,6 +1239,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/quality": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the releases of a window do: sessions, crashes, uptake, and a verdict each */
+        get: operations["list-quality"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/quality/uptake": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How many sessions of each release began when */
+        get: operations["show-uptake"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/received": {
         parameters: {
             query?: never;
@@ -1341,6 +1375,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/release/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whether a release may go on, for pipelines */
+        get: operations["check-release"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/release/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Two releases side by side: what occurred in one alone, and how often the rest in both */
+        get: operations["compare-releases"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/release/deploys": {
         parameters: {
             query?: never;
@@ -1358,6 +1426,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/release/devices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How a release's sessions ended by device, system and browser */
+        get: operations["show-devices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/release/order": {
         parameters: {
             query?: never;
@@ -1367,6 +1452,23 @@ export interface paths {
         };
         /** How two releases stand to each other, and why */
         get: operations["order-releases"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/release/quality": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How one release does beside another one */
+        get: operations["show-quality"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2363,6 +2465,13 @@ export interface components {
             add?: string[] | null;
             remove?: string[] | null;
         };
+        CheckCondition: {
+            early?: boolean;
+            name: string;
+            passed: boolean;
+            /** @description the numbers */
+            says: string;
+        };
         CheckRules: {
             text: string;
         };
@@ -2438,6 +2547,29 @@ export interface components {
             removed: number;
             subject: string;
         };
+        ComparedBoth: {
+            events: components["schemas"]["Pair"];
+            headline: string;
+            id: string;
+            per_1000_sessions: components["schemas"]["PairRate"];
+            /** @description of the rates, a to b */
+            ratio: components["schemas"]["RatioOf"];
+            state: string;
+        };
+        ComparedOnly: {
+            /** Format: int64 */
+            events: number;
+            headline: string;
+            id: string;
+            /**
+             * Format: double
+             * @description 0 where the release has no sessions
+             */
+            per_1000_sessions: number;
+            state: string;
+            /** Format: int64 */
+            users: number;
+        };
         Completion: {
             /**
              * Format: int64
@@ -2472,6 +2604,18 @@ export interface components {
             at: string;
             by: string;
             environment: string;
+        };
+        DeviceFamily: {
+            crash_free_sessions: components["schemas"]["ShareOf"];
+            /** @description device.type, os.name or browser.name */
+            name: string;
+            sessions: components["schemas"]["QualitySessions"];
+            value: string;
+        };
+        Devices: {
+            /** @description those of most sessions first */
+            devices: components["schemas"]["DeviceFamily"][];
+            release: string;
         };
         Difference: {
             /**
@@ -3584,6 +3728,13 @@ export interface components {
              */
             users: number;
         };
+        OutcomeTook: {
+            outcome: string;
+            /** Format: double */
+            p50: number;
+            /** Format: double */
+            p95: number;
+        };
         OwnerRule: {
             /** Format: int64 */
             line: number;
@@ -3606,6 +3757,18 @@ export interface components {
             strangers: string[];
             /** @description why less is known than could be */
             words?: string;
+        };
+        Pair: {
+            /** Format: int64 */
+            a: number;
+            /** Format: int64 */
+            b: number;
+        };
+        PairRate: {
+            /** Format: double */
+            a: number;
+            /** Format: double */
+            b: number;
         };
         Park: {
             /** @description when a day brings twice what days did */
@@ -3840,6 +4003,100 @@ export interface components {
              */
             waiting: number;
         };
+        Qualities: {
+            /** Format: date-time */
+            from: string;
+            releases: components["schemas"]["Quality"][];
+            /** @description of all releases */
+            sessions: components["schemas"]["QualitySessions"];
+            /** Format: date-time */
+            to: string;
+            /**
+             * Format: int64
+             * @description of all releases
+             */
+            users: number;
+        };
+        Quality: {
+            /** @description of those that ended; cut-off ones count as not crashed */
+            crash_free_sessions: components["schemas"]["ShareOf"];
+            /** @description users none of whose sessions crashed */
+            crash_free_users: components["schemas"]["ShareOf"];
+            deploys: components["schemas"]["Deploy"][];
+            /** @description of ended sessions, seconds, within 3.2 % */
+            duration_s: components["schemas"]["Quantiles"];
+            /** @description by how they ended */
+            durations_s: components["schemas"]["OutcomeTook"][];
+            /** @description empty: all */
+            environment: string;
+            /** @description neither crashed nor faulty */
+            error_free_sessions: components["schemas"]["ShareOf"];
+            /**
+             * Format: int64
+             * @description of all time
+             */
+            events: number;
+            /** Format: date-time */
+            first_seen: string;
+            /**
+             * Format: int64
+             * @description seen in it, of all time
+             */
+            issues: number;
+            /**
+             * Format: int64
+             * @description issues first seen in it
+             */
+            new: number;
+            release: string;
+            sessions: components["schemas"]["QualitySessions"];
+            uptake: components["schemas"]["Uptake"];
+            /** @description over whole days (UTC) */
+            users: components["schemas"]["QualityUsers"];
+            verdict: components["schemas"]["QualityVerdict"];
+            /** @description the application sends no sessions: events and issues are all there is */
+            without_sessions?: boolean;
+        };
+        QualitySessions: {
+            /** Format: int64 */
+            all: number;
+            /** Format: int64 */
+            clean: number;
+            /** Format: int64 */
+            crashed: number;
+            /** Format: int64 */
+            cut_off: number;
+            /** Format: int64 */
+            faulty: number;
+            /** Format: int64 */
+            running: number;
+        };
+        QualityUsers: {
+            /** Format: int64 */
+            all: number;
+            /** Format: int64 */
+            crashed: number;
+        };
+        QualityVerdict: {
+            /** @description empty: nothing came before it */
+            baseline: string;
+            /**
+             * Format: double
+             * @description however often one looks (a mixture sequential test); below 0.01 is a difference
+             */
+            p: number | null;
+            /** @description how many times as often its sessions crash */
+            ratio?: components["schemas"]["RatioOf"];
+            /** @enum {string|null} */
+            says: "better" | "worse" | "no difference" | "too early" | null;
+            why: string;
+        };
+        Quantiles: {
+            /** Format: double */
+            p50: number;
+            /** Format: double */
+            p95: number;
+        };
         Queue: {
             /** Format: date-time */
             oldest?: string;
@@ -3869,6 +4126,14 @@ export interface components {
              * @description its place in the other list; absent: not among its first
              */
             was?: number;
+        };
+        RatioOf: {
+            /** Format: double */
+            high: number;
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            value: number;
         };
         Reason: {
             /** @description who changed it */
@@ -4168,6 +4433,24 @@ export interface components {
             new: number;
             version: string;
         };
+        ReleaseCheck: {
+            conditions: components["schemas"]["CheckCondition"][];
+            /** @description at least one condition cannot be judged yet */
+            early: boolean;
+            passed: boolean;
+            quality: components["schemas"]["Quality"];
+            release: string;
+        };
+        ReleaseComparison: {
+            a: components["schemas"]["Quality"];
+            b: components["schemas"]["Quality"];
+            /** @description those with most events first */
+            in_both: components["schemas"]["ComparedBoth"][];
+            only_in_a: components["schemas"]["ComparedOnly"][];
+            only_in_b: components["schemas"]["ComparedOnly"][];
+            /** @description of a, with b as the baseline */
+            verdict: components["schemas"]["QualityVerdict"];
+        };
         ReleaseDetail: {
             /**
              * Format: date-time
@@ -4245,6 +4528,11 @@ export interface components {
              */
             order: "before" | "after" | "same" | "unknown";
             why: string;
+        };
+        ReleaseSeries: {
+            /** @description oldest first, every moment there */
+            points: components["schemas"]["SessionPoint"][];
+            release: string;
         };
         Releases: {
             /**
@@ -4710,6 +4998,16 @@ export interface components {
             /** Format: date-time */
             started: string;
         };
+        SessionPoint: {
+            /** Format: date-time */
+            at: string;
+            /** Format: int64 */
+            crashed: number;
+            /** Format: int64 */
+            ended: number;
+            /** Format: int64 */
+            sessions: number;
+        };
         Sessions: {
             next?: string;
             sessions: components["schemas"]["Session"][];
@@ -4808,6 +5106,14 @@ export interface components {
             issue: string;
             kind: string;
             words: string;
+        };
+        ShareOf: {
+            /** Format: double */
+            high: number;
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            share: number;
         };
         Side: {
             /**
@@ -5367,6 +5673,18 @@ export interface components {
         UnreadReleases: {
             /** @description seen last first */
             releases: components["schemas"]["UnreadRelease"][];
+        };
+        Uptake: {
+            /** Format: double */
+            sessions: number;
+            /** Format: double */
+            users: number;
+        };
+        UptakeSeries: {
+            /** Format: int64 */
+            interval_s: number;
+            /** @description those of most sessions first; an empty version: they name none */
+            releases: components["schemas"]["ReleaseSeries"][];
         };
         User: {
             attribute: string;
@@ -8466,6 +8784,84 @@ export interface operations {
             };
         };
     };
+    "list-quality": {
+        parameters: {
+            query?: {
+                /** @description only its sessions; without, all */
+                environment?: string;
+                /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days */
+                window?: string;
+                /** @description the version that is compared with; without, the release before */
+                baseline?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Qualities"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "show-uptake": {
+        parameters: {
+            query?: {
+                /** @description only its sessions; without, all */
+                environment?: string;
+                /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days */
+                window?: string;
+                /** @description the version that is compared with; without, the release before */
+                baseline?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UptakeSeries"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "show-received": {
         parameters: {
             query?: {
@@ -8664,6 +9060,98 @@ export interface operations {
             };
         };
     };
+    "check-release": {
+        parameters: {
+            query: {
+                /** @description only its sessions; without, all */
+                environment?: string;
+                /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days */
+                window?: string;
+                /** @description the version that is compared with; without, the release before */
+                baseline?: string;
+                /** @description the release's version, as events name it */
+                version: string;
+                /** @description most new issues */
+                max_new?: string;
+                /** @description most issues that came back */
+                max_regressed?: string;
+                /** @description least share of sessions that did not crash, in percent */
+                min_crash_free?: string;
+                /** @description sessions that must have ended before anything is judged by them */
+                min_sessions?: number;
+                /** @description what cannot be judged yet passes */
+                allow_early?: boolean;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReleaseCheck"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "compare-releases": {
+        parameters: {
+            query: {
+                /** @description only its sessions; without, all */
+                environment?: string;
+                /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days */
+                window?: string;
+                /** @description the version that is compared with; without, the release before */
+                baseline?: string;
+                a: string;
+                b: string;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReleaseComparison"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "mark-deployed": {
         parameters: {
             query: {
@@ -8703,6 +9191,47 @@ export interface operations {
             };
         };
     };
+    "show-devices": {
+        parameters: {
+            query: {
+                /** @description only its sessions; without, all */
+                environment?: string;
+                /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days */
+                window?: string;
+                /** @description the version that is compared with; without, the release before */
+                baseline?: string;
+                /** @description the release's version, as events name it */
+                version: string;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Devices"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "order-releases": {
         parameters: {
             query: {
@@ -8725,6 +9254,47 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReleaseOrder"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "show-quality": {
+        parameters: {
+            query: {
+                /** @description only its sessions; without, all */
+                environment?: string;
+                /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days */
+                window?: string;
+                /** @description the version that is compared with; without, the release before */
+                baseline?: string;
+                /** @description the release's version, as events name it */
+                version: string;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Quality"];
                 };
             };
             /** @description Error */

@@ -28,9 +28,11 @@ import (
 	"firethorn/internal/store/projects"
 	"firethorn/internal/store/releases"
 	"firethorn/internal/store/segments"
+	"firethorn/internal/store/sessions"
 	"firethorn/internal/store/sight"
 	"firethorn/internal/store/symbolstore"
 	"firethorn/internal/usecase/find"
+	"firethorn/internal/usecase/health"
 	"firethorn/internal/usecase/ingest"
 	"firethorn/internal/usecase/moves"
 	"firethorn/internal/usecase/overview"
@@ -51,6 +53,7 @@ type Stores struct {
 	DB         DB
 	Events     Events
 	Find       Find
+	Health     Health
 	Inbox      Inbox
 	Ingest     Ingest
 	Issues     Issues
@@ -272,6 +275,16 @@ type Find interface {
 	SavedSearches(ctx context.Context, project, person int64) ([]find.Saved, error)
 	User(ctx context.Context, p *projects.Project, asker find.Asker, who string) (*find.User, error)
 	Users(ctx context.Context, q find.UsersAsk) (*find.UserPage, error)
+}
+
+// Health says how releases do.
+type Health interface {
+	Check(ctx context.Context, a health.Ask, version string, g health.Gate) (*health.Checked, error)
+	Compare(ctx context.Context, a health.Ask, asker find.Asker, first, second string) (*health.Comparison, error)
+	Devices(ctx context.Context, a health.Ask, version string) ([]sessions.Trait, error)
+	Quality(ctx context.Context, a health.Ask, version string) (*health.Release, health.Window, error)
+	Qualities(ctx context.Context, a health.Ask) ([]*health.Release, health.Window, error)
+	Uptake(ctx context.Context, a health.Ask) (list []sessions.Hour, versions map[int64]string, step int64, err error)
 }
 
 // Trails tells what users went through.

@@ -8,7 +8,7 @@ type handlers struct{ *calls.Frame }
 // Add gives the calls of this package their handlers.
 func Add(t *calls.Table, f *calls.Frame) {
 	h := &handlers{f}
-	for _, group := range []func(*calls.Table){h.releases, h.repository} {
+	for _, group := range []func(*calls.Table){h.releases, h.health, h.repository} {
 		group(t)
 	}
 	t.Stream("push-bundle", h.putBundle)

@@ -98,9 +98,14 @@ func Request[T any](ctx context.Context, cmd *cli.Command, ask Call, show func(i
 	for _, look := range also {
 		look(v)
 	}
+	return Print(cmd, raw, v, show)
+}
+
+// Print prints an answer as it came when json is wanted; else show prints it.
+func Print[T any](cmd *cli.Command, raw []byte, v T, show func(io.Writer, T)) error {
 	out := cmd.Root().Writer
 	if cmd.String("format") == "json" {
-		_, err = out.Write(raw)
+		_, err := out.Write(raw)
 		return err
 	}
 	show(out, v)

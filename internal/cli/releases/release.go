@@ -59,6 +59,7 @@ func Release() *cli.Command {
 					}
 					return command.Get(ctx, c, command.OfProject("/release?version="+url.QueryEscape(v)), showRelease)
 				}},
+			qualityCommand(), compareCommand(), checkCommand(),
 			{Name: "order", Usage: "which of two releases comes first, and why",
 				Arguments: []cli.Argument{command.Text("a"), command.Text("b")},
 				Action: func(ctx context.Context, c *cli.Command) error {
@@ -91,7 +92,8 @@ func ofCommit(r contract.Release) string {
 
 func showReleases(out io.Writer, v contract.Releases) {
 	if len(v.Releases) == 0 {
-		fmt.Fprintf(out, "Nothing was heard of a release of %s yet. Events name theirs as service.version; a build can announce it: firethorn release announce --release VERSION\n", show.Plain(v.Project))
+		fmt.Fprintf(out,
+			"Nothing was heard of a release of %s yet. Events name theirs as service.version; a build can announce it: firethorn release announce --release VERSION\n", show.Plain(v.Project))
 		return
 	}
 	show.Table(out, func(row func(...any)) {
@@ -143,7 +145,10 @@ func showRelease(out io.Writer, r contract.ReleaseDetail) {
 		fmt.Fprintf(out, "  %s\n", as.Faint(show.Plain(r.Repository)))
 	}
 	if s := r.Sessions; s.Sessions > 0 {
-		fmt.Fprintf(out, "  %s sessions in 30 days: %s clean, %s faulty, %s crashed, %s cut off; %.2f %% did not crash\n", show.Count(s.Sessions), show.Count(s.Clean), show.Count(s.Faulty), show.Count(s.Crashed), show.Count(s.CutOff), 100*s.CrashFree)
+		fmt.Fprintf(out,
+			"  %s sessions in 30 days: %s clean, %s faulty, %s crashed, %s cut off; %.2f %% did not crash\n",
+			show.Count(s.Sessions), show.Count(s.Clean), show.Count(s.Faulty), show.Count(s.Crashed),
+			show.Count(s.CutOff), 100*s.CrashFree)
 	}
 	for _, x := range []struct {
 		title, none string

@@ -20,8 +20,8 @@ func Bucket(ms int64) int {
 
 // BucketSQL is Bucket as an expression over a column, for counting anew.
 func BucketSQL(column string) string {
-	return "IF(" + column + "<32, " + column + ", (LENGTH(BIN(" + column + "))-5)*16 + (" + column + " >> (LENGTH(BIN(" + column +
-		"))-5)))"
+	shift := "(LENGTH(BIN(" + column + "))-5)"
+	return "IF(" + column + "<32, " + column + ", " + shift + "*16 + (" + column + " >> " + shift + "))"
 }
 
 // middle is the duration in the middle of a bucket, in milliseconds.

@@ -66,7 +66,8 @@ func Sequential(bad, all, baseBad, baseAll int64) float64 {
 		return 1
 	}
 	rate := float64(bad+baseBad) / float64(all+baseAll)
-	variance := (1 - rate) / rate * (1/float64(all) + 1/float64(baseAll)) // of the logarithm, where both rates are equal
+	// Of the logarithm of the ratio, where both rates are equal.
+	variance := (1 - rate) / rate * (1/float64(all) + 1/float64(baseAll))
 	z := quantile(p)
 	grown := variance + spread*spread
 	log := 0.5*math.Log(variance/grown) + z*z*spread*spread/(2*grown)
@@ -95,5 +96,17 @@ func RatioOf(k, n, baseK, baseN int64) Ratio {
 	an, bn := float64(n)+0.5, float64(baseN)+0.5
 	value := a / an / (b / bn)
 	half := z95 * math.Sqrt(math.Max(0, 1/a-1/an+1/b-1/bn))
+	return Ratio{value, value * math.Exp(-half), value * math.Exp(half)}
+}
+
+// RateRatio is RatioOf for events that may come more than once a session: counts of rare
+// events (Poisson) in so many sessions each.
+func RateRatio(k, n, baseK, baseN int64) Ratio {
+	if n == 0 || baseN == 0 {
+		return Ratio{0, 0, math.MaxFloat64}
+	}
+	a, b := float64(k)+0.5, float64(baseK)+0.5
+	value := a / float64(n) / (b / float64(baseN))
+	half := z95 * math.Sqrt(1/a+1/b)
 	return Ratio{value, value * math.Exp(-half), value * math.Exp(half)}
 }

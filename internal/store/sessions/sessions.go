@@ -121,13 +121,15 @@ func UsersOf(ctx context.Context, q db.Querier, a Query) (map[int64]Users, error
 			out[release.Int64] = u
 		}
 		return err
-	}, "SELECT app_release, COUNT(DISTINCT user), COUNT(DISTINCT IF(crashed>0,user,NULL)), COUNT(DISTINCT IF(crashed>0 OR cut_off>0,user,NULL)) FROM session_user"+where+
+	}, "SELECT app_release, COUNT(DISTINCT user), COUNT(DISTINCT IF(crashed>0,user,NULL)), COUNT(DISTINCT IF(crashed>0 OR cut_off>0,user,NULL))"+
+		" FROM session_user"+where+
 		" AND sessions>0 GROUP BY app_release", args...)
 	if err != nil {
 		return nil, err
 	}
 	var all Users
-	err = q.QueryRowContext(ctx, "SELECT COUNT(DISTINCT user) FROM session_user"+where+" AND sessions>0", args...).Scan(&all.All)
+	err = q.QueryRowContext(ctx, "SELECT COUNT(DISTINCT user) FROM session_user"+where+" AND sessions>0",
+		args...).Scan(&all.All)
 	out[All] = all
 	return out, err
 }
@@ -184,6 +186,7 @@ func Traits(ctx context.Context, q db.Querier, a Query) ([]Trait, error) {
 		}
 		add(&out[i].Counts, outcome, n)
 		return nil
-	}, "SELECT t.kind, t.value, v.name, t.outcome, t.n FROM (SELECT kind, value, outcome, SUM(sessions) AS n FROM session_trait"+where+
+	}, "SELECT t.kind, t.value, v.name, t.outcome, t.n FROM (SELECT kind, value, outcome, SUM(sessions) AS n"+
+		" FROM session_trait"+where+
 		" GROUP BY 1,2,3) t JOIN session_value v ON v.id=t.value ORDER BY t.n DESC", args...)
 }

@@ -12,6 +12,7 @@ import (
 	"firethorn/internal/store/events"
 	"firethorn/internal/store/inbox"
 	"firethorn/internal/store/projects"
+	"firethorn/internal/store/sessions"
 )
 
 // countedKey names a message that counts sessions.
@@ -51,14 +52,14 @@ func (w *batchTx) writeCounted(ctx context.Context, messages []SessionMessage) e
 	if err := w.homes(ctx, held); err != nil {
 		return err
 	}
-	counts := map[sessionCell]int64{}
+	counts := map[sessions.Key]int64{}
 	var rows [][]any
 	for k, m := range fresh {
 		h := held[home(m)]
 		for outcome, n := range map[session.Outcome]uint32{session.Clean: m.Counted.Clean,
 			session.Faulty: m.Counted.Faulty, session.Crashed: m.Counted.Crashed} {
-			counts[sessionCell{hour: db.Micros(m.Started) / 3600_000_000, release: h.release,
-				environment: h.environment, outcome: outcome, bucket: -1}] += int64(n)
+			counts[sessions.Key{Hour: db.Micros(m.Started) / 3600_000_000, Release: h.release,
+				Environment: h.environment, Outcome: outcome, Bucket: -1}] += int64(n)
 		}
 		rows = append(rows, []any{
 			w.Project.ID, k.id[:], k.sequence, db.Micros(m.Started), db.NullID(h.release), h.environment,
@@ -72,7 +73,7 @@ func (w *batchTx) writeCounted(ctx context.Context, messages []SessionMessage) e
 	if err != nil {
 		return err
 	}
-	return countSessions(ctx, w.tx, w.Project.ID, counts)
+	return sessions.Add(ctx, w.tx, w.Project.ID, counts)
 }
 
 // knownCounted finds those of the messages that were filed before.

@@ -16,6 +16,7 @@ import (
 	"firethorn/internal/store/inbox"
 	"firethorn/internal/store/names"
 	"firethorn/internal/store/projects"
+	"firethorn/internal/store/sessions"
 )
 
 // SessionMessage is one message about a session, ready to be filed.
@@ -30,17 +31,17 @@ type heldSession struct {
 	session.Session
 	name                 string
 	release, environment int64
-	traits               [3]int64     // device, system, browser
-	told                 [3]string    // those that were told just now
-	before               *sessionCell // what it counted under; nil: it is new
+	traits               [3]int64      // device, system, browser
+	told                 [3]string     // those that were told just now
+	before               *sessions.Key // what it counted under; nil: it is new
 }
 
 // cell is what a session counts under now.
-func (h *heldSession) cell() sessionCell {
-	c := sessionCell{hour: db.Micros(h.Started) / 3600_000_000, release: h.release, environment: h.environment,
-		outcome: h.Outcome(), bucket: quality.Bucket(h.Duration.Milliseconds()), traits: h.traits}
+func (h *heldSession) cell() sessions.Key {
+	c := sessions.Key{Hour: db.Micros(h.Started) / 3600_000_000, Release: h.release, Environment: h.environment,
+		Outcome: h.Outcome(), Bucket: quality.Bucket(h.Duration.Milliseconds()), Traits: h.traits}
 	if h.User != nil {
-		c.user, c.known = *h.User, true
+		c.User, c.Known = *h.User, true
 	}
 	return c
 }
@@ -48,7 +49,7 @@ func (h *heldSession) cell() sessionCell {
 // hear notes what a message says of the device, its system and the browser.
 func (h *heldSession) hear(m *session.Message) {
 	for _, a := range attributes.Of(&m.About) {
-		if i := slices.Index(traitNames[:], a.Name); i >= 0 {
+		if i := slices.Index(sessions.TraitNames[:], a.Name); i >= 0 {
 			h.told[i] = a.Value.String()
 		}
 	}
@@ -112,7 +113,7 @@ func (w *batchTx) writeTold(ctx context.Context, messages []SessionMessage) erro
 	if err := w.internTraits(ctx, held); err != nil {
 		return err
 	}
-	counts := map[sessionCell]int64{}
+	counts := map[sessions.Key]int64{}
 	var rows [][]any
 	for id, h := range held {
 		if h.before != nil {
@@ -144,7 +145,7 @@ func (w *batchTx) writeTold(ctx context.Context, messages []SessionMessage) erro
 	if err := w.countActive(ctx, active); err != nil {
 		return err
 	}
-	return countSessions(ctx, w.tx, w.Project.ID, counts)
+	return sessions.Add(ctx, w.tx, w.Project.ID, counts)
 }
 
 // loadSessions reads those of the sessions that are known.
@@ -258,24 +259,26 @@ func (s *Service) CutOffSessions(ctx context.Context, project int64, since time.
 		if err := projects.Lock(ctx, tx, project); err != nil {
 			return err
 		}
-		counts := map[sessionCell]int64{}
+		counts := map[sessions.Key]int64{}
 		var ids [][]byte
 		err := db.Each(ctx, tx, func(r *sql.Rows) error {
 			var id []byte
 			var started, duration int64
 			var user sql.NullInt64
-			k := sessionCell{outcome: session.Running}
-			if err := r.Scan(&id, &started, &k.release, &k.environment, &duration, &user, &k.traits[0], &k.traits[1],
-				&k.traits[2]); err != nil {
+			k := sessions.Key{Outcome: session.Running}
+			err := db.ScanNames(r, db.Into{"id": &id, "started": &started, "app_release": &k.Release,
+				"environment": &k.Environment, "duration": &duration, "user": &user, "device": &k.Traits[0],
+				"os": &k.Traits[1], "browser": &k.Traits[2]})
+			if err != nil {
 				return err
 			}
 			ids = append(ids, id)
-			k.hour, k.bucket, k.user, k.known = started/3600_000_000, quality.Bucket(duration), user.Int64, user.Valid
+			k.Hour, k.Bucket, k.User, k.Known = started/3600_000_000, quality.Bucket(duration), user.Int64, user.Valid
 			counts[k]--
-			k.outcome = session.CutOff
+			k.Outcome = session.CutOff
 			counts[k]++
 			return nil
-		}, "SELECT id, started, COALESCE(app_release,0), environment, duration, user, device, os, browser FROM app_session FORCE INDEX (quiet) WHERE outcome=? AND updated<? AND project=? ORDER BY updated LIMIT ?", uint8(session.Running), db.Micros(since), project, cutOffAtOnce)
+		}, "SELECT id, started, COALESCE(app_release,0) AS app_release, environment, duration, user, device, os, browser FROM app_session FORCE INDEX (quiet) WHERE outcome=? AND updated<? AND project=? ORDER BY updated LIMIT ?", uint8(session.Running), db.Micros(since), project, cutOffAtOnce)
 		if err != nil {
 			return err
 		}
@@ -286,7 +289,7 @@ func (s *Service) CutOffSessions(ctx context.Context, project int64, since time.
 			}
 		}
 		more = len(ids) == cutOffAtOnce
-		return countSessions(ctx, tx, project, counts)
+		return sessions.Add(ctx, tx, project, counts)
 	})
 }
 

@@ -20,6 +20,7 @@ import (
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/store/segments"
+	"firethorn/internal/store/sessions"
 )
 
 // Erasure is a user that is to be forgotten, or was.
@@ -373,11 +374,7 @@ func (e *eraser) pairs(ctx context.Context) error {
 			e.user); err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, "INSERT INTO session_user (project, day, app_release, environment, user, sessions, crashed, cut_off) SELECT project, day, app_release, environment, ?, sessions, crashed, cut_off FROM session_user u WHERE u.project=? AND u.user=?"+
-			" ON DUPLICATE KEY UPDATE sessions=session_user.sessions+VALUES(sessions), crashed=session_user.crashed+VALUES(crashed), cut_off=session_user.cut_off+VALUES(cut_off)", e.replacement, e.p.ID, e.user); err != nil {
-			return err
-		}
-		if _, err := tx.ExecContext(ctx, "DELETE FROM session_user WHERE project=? AND user=?", e.p.ID, e.user); err != nil {
+		if err := sessions.MoveUser(ctx, tx, e.p.ID, e.user, e.replacement); err != nil {
 			return err
 		}
 		if err := segments.ForgetUser(ctx, tx, e.p.ID, e.user, e.replacement); err != nil {

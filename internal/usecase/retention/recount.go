@@ -10,7 +10,7 @@ import (
 	"firethorn/internal/core/impact"
 	"firethorn/internal/db"
 	"firethorn/internal/store/projects"
-	"firethorn/internal/usecase/ingest"
+	"firethorn/internal/store/sessions"
 	"firethorn/internal/usecase/moves"
 	"firethorn/internal/usecase/scoring"
 )
@@ -39,7 +39,8 @@ var counting = []string{
 func countCheck(table, column, of, cond string) string {
 	x := fmt.Sprintf("(SELECT variant, %s k, SUM(n) n FROM recount_sum GROUP BY 1,2)", of)
 	return fmt.Sprintf(`SELECT h.issue, h.events, COALESCE(x.n,0)+h.dropped FROM %[1]s h LEFT JOIN %[2]s x ON x.variant=h.variant AND x.k=h.%[3]s WHERE h.events<>COALESCE(x.n,0)+h.dropped AND %[4]s
-		UNION ALL SELECT v.issue, 0, x.n FROM %[2]s x JOIN variant v ON v.id=x.variant LEFT JOIN %[1]s h ON h.issue=v.issue AND h.%[3]s=x.k AND h.variant=x.variant WHERE x.k IS NOT NULL AND h.issue IS NULL AND %[5]s`,
+		UNION ALL SELECT v.issue, 0,
+			x.n FROM %[2]s x JOIN variant v ON v.id=x.variant LEFT JOIN %[1]s h ON h.issue=v.issue AND h.%[3]s=x.k AND h.variant=x.variant WHERE x.k IS NOT NULL AND h.issue IS NULL AND %[5]s`,
 		table, x, column, strings.ReplaceAll(cond, "$", "h."+column), strings.ReplaceAll(cond, "$", "x.k"))
 }
 
@@ -48,7 +49,8 @@ func countCheck(table, column, of, cond string) string {
 func strayCheck() string {
 	var parts []string
 	for _, d := range moves.Followers {
-		parts = append(parts, "SELECT v.issue, COUNT(*), 0 FROM "+d.Table+" t JOIN variant v ON v.id=t.variant WHERE t.issue<>v.issue GROUP BY v.issue")
+		parts = append(parts,
+			"SELECT v.issue, COUNT(*), 0 FROM "+d.Table+" t JOIN variant v ON v.id=t.variant WHERE t.issue<>v.issue GROUP BY v.issue")
 	}
 	return strings.Join(parts, " UNION ALL ")
 }
@@ -56,8 +58,8 @@ func strayCheck() string {
 // sessionChecks compare the counts of sessions with the sessions of the days that all
 // projects keep.
 func sessionChecks(now time.Time) (out []struct{ what, query string }) {
-	for _, t := range ingest.SessionCounts() {
-		out = append(out, struct{ what, query string }{countedSessions + t.Table, t.Differences(db.Day(now) -
+	for _, t := range sessions.Tables() {
+		out = append(out, struct{ what, query string }{countedSessions + t.Name, t.Differences(db.Day(now) -
 			projects.KeepClasses[0])})
 	}
 	return out
@@ -98,45 +100,66 @@ func countChecks(now time.Time) []struct{ what, query string } {
 	window := fmt.Sprint(impact.Window)
 	return []struct{ what, query string }{
 		{"events of the issue", `SELECT l.issue, l.events, COALESCE(x.n,0)+COALESCE(d.n,0) FROM issue_list l
-			LEFT JOIN (SELECT v.issue, SUM(e.n) n FROM recount_sum e JOIN variant v ON v.id=e.variant GROUP BY v.issue) x ON x.issue=l.issue
-			LEFT JOIN (SELECT issue, SUM(dropped_events) n FROM variant GROUP BY issue) d ON d.issue=l.issue WHERE l.events<>COALESCE(x.n,0)+COALESCE(d.n,0)`},
+			LEFT JOIN (SELECT v.issue,
+				SUM(e.n) n FROM recount_sum e JOIN variant v ON v.id=e.variant GROUP BY v.issue) x ON x.issue=l.issue
+			LEFT JOIN (SELECT issue,
+				SUM(dropped_events) n FROM variant GROUP BY issue) d ON d.issue=l.issue WHERE l.events<>COALESCE(x.n,0)+COALESCE(d.n,0)`},
 		{"events of a variant", `SELECT v.issue, v.events, COALESCE(x.n,0)+v.dropped_events FROM variant v
-			LEFT JOIN (SELECT variant, SUM(n) n FROM recount_sum GROUP BY variant) x ON x.variant=v.id WHERE v.events<>COALESCE(x.n,0)+v.dropped_events`},
+			LEFT JOIN (SELECT variant,
+				SUM(n) n FROM recount_sum GROUP BY variant) x ON x.variant=v.id WHERE v.events<>COALESCE(x.n,0)+v.dropped_events`},
 		{"bodies of a variant", `SELECT v.issue, v.bodies, COALESCE(x.n,0) FROM variant v
-			LEFT JOIN (SELECT variant, SUM(b) n FROM recount_sum GROUP BY variant) x ON x.variant=v.id WHERE v.bodies<>COALESCE(x.n,0)`},
+			LEFT JOIN (SELECT variant,
+				SUM(b) n FROM recount_sum GROUP BY variant) x ON x.variant=v.id WHERE v.bodies<>COALESCE(x.n,0)`},
 		{"bodies of the issue", `SELECT l.issue, l.bodies, COALESCE(x.n,0) FROM issue_list l
-			LEFT JOIN (SELECT issue, SUM(bodies) n FROM variant GROUP BY issue) x ON x.issue=l.issue WHERE l.bodies<>COALESCE(x.n,0)`},
-		{"bodies that are there", `SELECT v.issue, COUNT(*), COUNT(b.filing) FROM event e LEFT JOIN event_body b ON b.project=e.project AND b.filing=e.filing AND b.keep_day=e.keep_day
+			LEFT JOIN (SELECT issue,
+				SUM(bodies) n FROM variant GROUP BY issue) x ON x.issue=l.issue WHERE l.bodies<>COALESCE(x.n,0)`},
+		{"bodies that are there",
+			`SELECT v.issue, COUNT(*), COUNT(b.filing) FROM event e LEFT JOIN event_body b ON b.project=e.project AND b.filing=e.filing AND b.keep_day=e.keep_day
 			JOIN variant v ON v.id=e.variant LEFT JOIN archived f ON f.day=e.keep_day AND f.variant=e.variant WHERE e.has_body=1 AND f.day IS NULL GROUP BY v.issue HAVING COUNT(*)<>COUNT(b.filing)`},
 		{"users of the issue", `SELECT l.issue, l.users, COALESCE(x.n,0) FROM issue_list l
-			LEFT JOIN (SELECT issue, COUNT(DISTINCT user) n FROM issue_user GROUP BY issue) x ON x.issue=l.issue WHERE l.users<>COALESCE(x.n,0)`},
-		{"user pairs", `SELECT v.issue, COUNT(u.user), COUNT(*) FROM (SELECT DISTINCT variant, user FROM event WHERE user IS NOT NULL) e
+			LEFT JOIN (SELECT issue,
+				COUNT(DISTINCT user) n FROM issue_user GROUP BY issue) x ON x.issue=l.issue WHERE l.users<>COALESCE(x.n,0)`},
+		{"user pairs",
+			`SELECT v.issue, COUNT(u.user), COUNT(*) FROM (SELECT DISTINCT variant, user FROM event WHERE user IS NOT NULL) e
 			JOIN variant v ON v.id=e.variant LEFT JOIN issue_user u ON u.issue=v.issue AND u.user=e.user AND u.variant=e.variant GROUP BY v.issue HAVING COUNT(u.user)<>COUNT(*)`},
-		{"users by day", `SELECT v.issue, COUNT(u.user), COUNT(*) FROM (SELECT DISTINCT variant, thrown DIV 86400000000 day, user FROM event WHERE user IS NOT NULL) e
+		{"users by day",
+			`SELECT v.issue, COUNT(u.user), COUNT(*) FROM (SELECT DISTINCT variant, thrown DIV 86400000000 day, user FROM event WHERE user IS NOT NULL) e
 			JOIN variant v ON v.id=e.variant LEFT JOIN issue_user_day u ON u.issue=v.issue AND u.day=e.day AND u.user=e.user AND u.variant=e.variant GROUP BY v.issue HAVING COUNT(u.user)<>COUNT(*)`},
-		{"users by environment", `SELECT v.issue, COUNT(u.user), COUNT(*) FROM (SELECT DISTINCT variant, environment, user FROM event WHERE user IS NOT NULL) e
+		{"users by environment",
+			`SELECT v.issue, COUNT(u.user), COUNT(*) FROM (SELECT DISTINCT variant, environment, user FROM event WHERE user IS NOT NULL) e
 			JOIN variant v ON v.id=e.variant LEFT JOIN issue_user_env u ON u.issue=v.issue AND u.environment=e.environment AND u.user=e.user AND u.variant=e.variant GROUP BY v.issue HAVING COUNT(u.user)<>COUNT(*)`},
 		{"events by hour", countCheck("issue_hour", "hour", "hour", youngHours)},
 		{"events by day", countCheck("issue_day", "day", "hour DIV 24", "1=1")},
 		{"events by release", countCheck("issue_release", "app_release", "app_release", "1=1")},
 		{"events by environment", countCheck("issue_env", "environment", "environment", "1=1")},
 		{"trend events", `SELECT t.issue, t.events, COALESCE(x.n,0) FROM issue_trend t
-			LEFT JOIN (SELECT issue, day, SUM(events) n FROM issue_day GROUP BY issue, day) x ON x.issue=t.issue AND x.day=t.day WHERE t.events<>COALESCE(x.n,0)
-			UNION ALL SELECT x.issue, 0, x.n FROM (SELECT issue, day, SUM(events) n FROM issue_day GROUP BY issue, day) x LEFT JOIN issue_trend t ON t.issue=x.issue AND t.day=x.day WHERE t.issue IS NULL`},
+			LEFT JOIN (SELECT issue, day, SUM(events) n FROM issue_day GROUP BY issue,
+				day) x ON x.issue=t.issue AND x.day=t.day WHERE t.events<>COALESCE(x.n,0)
+			UNION ALL SELECT x.issue, 0, x.n FROM (SELECT issue, day, SUM(events) n FROM issue_day GROUP BY issue,
+				day) x LEFT JOIN issue_trend t ON t.issue=x.issue AND t.day=x.day WHERE t.issue IS NULL`},
 		{"trend users", `SELECT t.issue, t.users, COALESCE(x.n,0) FROM issue_trend t
-			LEFT JOIN (SELECT issue, day, COUNT(DISTINCT user) n FROM issue_user_day GROUP BY issue, day) x ON x.issue=t.issue AND x.day=t.day WHERE t.users<>COALESCE(x.n,0)`},
+			LEFT JOIN (SELECT issue, day, COUNT(DISTINCT user) n FROM issue_user_day GROUP BY issue,
+				day) x ON x.issue=t.issue AND x.day=t.day WHERE t.users<>COALESCE(x.n,0)`},
 		{"events in the window", `SELECT l.issue, l.window_events, COALESCE(SUM(t.events),0) FROM issue_list l
-			LEFT JOIN issue_trend t ON t.issue=l.issue AND t.day>l.window_day-` + window + ` GROUP BY l.issue, l.window_events HAVING l.window_events<>COALESCE(SUM(t.events),0)`},
+			LEFT JOIN issue_trend t ON t.issue=l.issue AND t.day>l.window_day-` + window + ` GROUP BY l.issue,
+				l.window_events HAVING l.window_events<>COALESCE(SUM(t.events),0)`},
 		{"users in the window", `SELECT l.issue, l.window_users, COUNT(DISTINCT u.user) FROM issue_list l
-			LEFT JOIN issue_user u ON u.issue=l.issue AND u.last_day>l.window_day-` + window + ` GROUP BY l.issue, l.window_users HAVING l.window_users<>COUNT(DISTINCT u.user)`},
-		{"events of an issue that is not listed", `SELECT v.issue, 0, SUM(v.events) n FROM variant v LEFT JOIN issue_list l ON l.issue=v.issue WHERE l.issue IS NULL GROUP BY v.issue HAVING n>0`},
-		{"parked issues that wait to be woken", `SELECT i.id, IF(p.issue IS NULL,0,1), IF(i.state='parked',1,0) FROM issue i LEFT JOIN parked p ON p.issue=i.id WHERE (i.state='parked' AND i.deleted IS NULL)<>(p.issue IS NOT NULL)`},
+			LEFT JOIN issue_user u ON u.issue=l.issue AND u.last_day>l.window_day-` + window + ` GROUP BY l.issue,
+				l.window_users HAVING l.window_users<>COUNT(DISTINCT u.user)`},
+		{"events of an issue that is not listed",
+			`SELECT v.issue, 0, SUM(v.events) n FROM variant v LEFT JOIN issue_list l ON l.issue=v.issue WHERE l.issue IS NULL GROUP BY v.issue HAVING n>0`},
+		{"parked issues that wait to be woken",
+			`SELECT i.id, IF(p.issue IS NULL,0,1), IF(i.state='parked',1,0) FROM issue i LEFT JOIN parked p ON p.issue=i.id WHERE (i.state='parked' AND i.deleted IS NULL)<>(p.issue IS NOT NULL)`},
 		{"rows under another issue than their variant", strayCheck()},
-		{"users that were active", `SELECT 0, COUNT(a.user), COUNT(*) FROM (SELECT project, user, MAX(d) d FROM (SELECT project, user, thrown DIV 86400000000 d FROM event WHERE user IS NOT NULL UNION SELECT project, user, started DIV 86400000000 FROM app_session WHERE user IS NOT NULL) e GROUP BY 1,2) x
+		{"users that were active",
+			`SELECT 0, COUNT(a.user), COUNT(*) FROM (SELECT project, user, MAX(d) d FROM (SELECT project, user, thrown DIV 86400000000 d FROM event WHERE user IS NOT NULL UNION SELECT project, user, started DIV 86400000000 FROM app_session WHERE user IS NOT NULL) e GROUP BY 1,2) x
 			LEFT JOIN active_user a ON a.project=x.project AND a.user=x.user AND a.last_day>=x.d GROUP BY x.project HAVING COUNT(a.user)<>COUNT(*)`},
-		{"calls for a decision", `SELECT l.issue, l.needs_decision, 1 FROM issue_list l JOIN issue i ON i.id=l.issue WHERE i.state IN ('new','regressed') AND l.needs_decision=0`},
-		{"state copied to the list", `SELECT l.issue, 0, 1 FROM issue_list l JOIN issue i ON i.id=l.issue WHERE l.state<>i.state`},
-		{"who has it copied to the list", `SELECT l.issue, COALESCE(l.owner,0), COALESCE(i.owner,0) FROM issue_list l JOIN issue i ON i.id=l.issue WHERE NOT l.owner<=>i.owner`},
+		{"calls for a decision",
+			`SELECT l.issue, l.needs_decision, 1 FROM issue_list l JOIN issue i ON i.id=l.issue WHERE i.state IN ('new','regressed') AND l.needs_decision=0`},
+		{"state copied to the list",
+			`SELECT l.issue, 0, 1 FROM issue_list l JOIN issue i ON i.id=l.issue WHERE l.state<>i.state`},
+		{"who has it copied to the list",
+			`SELECT l.issue, COALESCE(l.owner,0), COALESCE(i.owner,0) FROM issue_list l JOIN issue i ON i.id=l.issue WHERE NOT l.owner<=>i.owner`},
 	}
 }
 

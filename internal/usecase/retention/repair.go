@@ -11,7 +11,7 @@ import (
 	"firethorn/internal/db"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
-	"firethorn/internal/usecase/ingest"
+	"firethorn/internal/store/sessions"
 	"firethorn/internal/usecase/moves"
 	"firethorn/internal/usecase/scoring"
 )
@@ -74,9 +74,9 @@ func (s *Service) repairSessions(ctx context.Context) error {
 			if err := projects.Lock(ctx, tx, project); err != nil {
 				return err
 			}
-			for _, t := range ingest.SessionCounts() {
+			for _, t := range sessions.Tables() {
 				if err := t.Repair(ctx, tx, project, since); err != nil {
-					return fmt.Errorf("%s: %w", t.Table, err)
+					return fmt.Errorf("%s: %w", t.Name, err)
 				}
 			}
 			return nil
@@ -119,7 +119,8 @@ func (s *Service) repairIssue(ctx context.Context, tx *sql.Tx, id int64) error {
 		return err
 	}
 	if following > 0 {
-		return fault.New(fault.Conflict, "counts of this project are on their way between issues; repair when that is done")
+		return fault.New(fault.Conflict,
+			"counts of this project are on their way between issues; repair when that is done")
 	}
 	do := func(query string, args ...any) error {
 		_, err := tx.ExecContext(ctx, query, args...)
@@ -149,7 +150,8 @@ func (s *Service) repairIssue(ctx context.Context, tx *sql.Tx, id int64) error {
 			return err
 		}
 	}
-	if err := do("DELETE p FROM parked p JOIN issue i ON i.id=p.issue WHERE i.id=? AND i.state<>'parked'", id); err != nil {
+	if err := do("DELETE p FROM parked p JOIN issue i ON i.id=p.issue WHERE i.id=? AND i.state<>'parked'",
+		id); err != nil {
 		return err
 	}
 	if err := do("INSERT IGNORE INTO parked (issue, project) SELECT id, project FROM issue WHERE id=? AND state='parked'", id); err != nil {

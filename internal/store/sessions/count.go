@@ -1,4 +1,4 @@
-package ingest
+package sessions
 
 import (
 	"context"
@@ -13,25 +13,25 @@ import (
 	"firethorn/internal/db"
 )
 
-// sessionCell is what a session counts under: when it began, where it ran, how it ended,
+// Key is what a session counts under: when it began, where it ran, how it ended,
 // how long it took, whose it was, on what.
-type sessionCell struct {
-	hour, release, environment int64
-	outcome                    session.Outcome
-	bucket                     int // of its duration; -1: not told
-	user                       int64
-	known                      bool     // user is
-	traits                     [3]int64 // device, system, browser; 0: not told
+type Key struct {
+	Hour, Release, Environment int64
+	Outcome                    session.Outcome
+	Bucket                     int // of its duration; -1: not told
+	User                       int64
+	Known                      bool     // User is
+	Traits                     [3]int64 // device, system, browser; 0: not told
 }
 
-// traitNames are what sessions are told apart by, in the order of sessionCell.traits;
+// TraitNames are what sessions are told apart by, in the order of Key.Traits;
 // their kinds in the table count from 1.
-var traitNames = [3]string{"device.type", "os.name", "browser.name"}
+var TraitNames = [3]string{"device.type", "os.name", "browser.name"}
 
 // sessionTable is a table of counts of sessions, and what of a cell it counts by.
 type sessionTable struct {
 	insert, update string
-	rows           func(c sessionCell, n int64) [][]any
+	rows           func(c Key, n int64) [][]any
 }
 
 func truth(yes bool, n int64) int64 {
@@ -48,42 +48,43 @@ var sessionTables = []struct {
 	sums int
 }{
 	{sessionTable{"INSERT INTO session_day (project, day, app_release, environment, outcome, sessions)",
-		" ON DUPLICATE KEY UPDATE sessions=sessions+VALUES(sessions)", func(c sessionCell, n int64) [][]any {
-			return [][]any{{c.hour / 24, c.release, c.environment, uint8(c.outcome), n}}
+		" ON DUPLICATE KEY UPDATE sessions=sessions+VALUES(sessions)", func(c Key, n int64) [][]any {
+			return [][]any{{c.Hour / 24, c.Release, c.Environment, uint8(c.Outcome), n}}
 		}}, 1},
 	{sessionTable{"INSERT INTO session_hour (project, hour, app_release, environment, outcome, sessions)",
-		" ON DUPLICATE KEY UPDATE sessions=sessions+VALUES(sessions)", func(c sessionCell, n int64) [][]any {
-			return [][]any{{c.hour, c.release, c.environment, uint8(c.outcome), n}}
+		" ON DUPLICATE KEY UPDATE sessions=sessions+VALUES(sessions)", func(c Key, n int64) [][]any {
+			return [][]any{{c.Hour, c.Release, c.Environment, uint8(c.Outcome), n}}
 		}}, 1},
 	{sessionTable{"INSERT INTO session_took (project, day, app_release, environment, outcome, bucket, sessions)",
-		" ON DUPLICATE KEY UPDATE sessions=sessions+VALUES(sessions)", func(c sessionCell, n int64) [][]any {
-			if c.outcome == session.Running || c.bucket < 0 {
+		" ON DUPLICATE KEY UPDATE sessions=sessions+VALUES(sessions)", func(c Key, n int64) [][]any {
+			if c.Outcome == session.Running || c.Bucket < 0 {
 				return nil
 			}
-			return [][]any{{c.hour / 24, c.release, c.environment, uint8(c.outcome), int64(c.bucket), n}}
+			return [][]any{{c.Hour / 24, c.Release, c.Environment, uint8(c.Outcome), int64(c.Bucket), n}}
 		}}, 1},
 	{sessionTable{"INSERT INTO session_user (project, day, app_release, environment, user, sessions, crashed, cut_off)",
 		" ON DUPLICATE KEY UPDATE sessions=sessions+VALUES(sessions), crashed=crashed+VALUES(crashed), cut_off=cut_off+VALUES(cut_off)",
-		func(c sessionCell, n int64) [][]any {
-			if c.outcome == session.Running || !c.known {
+		func(c Key, n int64) [][]any {
+			if c.Outcome == session.Running || !c.Known {
 				return nil
 			}
-			return [][]any{{c.hour / 24, c.release, c.environment, c.user, n, truth(c.outcome == session.Crashed, n),
-				truth(c.outcome == session.CutOff, n)}}
+			return [][]any{{c.Hour / 24, c.Release, c.Environment, c.User, n, truth(c.Outcome == session.Crashed, n),
+				truth(c.Outcome == session.CutOff, n)}}
 		}}, 3},
 	{sessionTable{"INSERT INTO session_trait (project, day, app_release, environment, kind, value, outcome, sessions)",
-		" ON DUPLICATE KEY UPDATE sessions=sessions+VALUES(sessions)", func(c sessionCell, n int64) (rows [][]any) {
-			for i, v := range c.traits {
+		" ON DUPLICATE KEY UPDATE sessions=sessions+VALUES(sessions)", func(c Key, n int64) (rows [][]any) {
+			for i, v := range c.Traits {
 				if v != 0 {
-					rows = append(rows, []any{c.hour / 24, c.release, c.environment, int64(i + 1), v, uint8(c.outcome), n})
+					rows = append(rows, []any{c.Hour / 24, c.Release, c.Environment, int64(i + 1), v,
+						uint8(c.Outcome), n})
 				}
 			}
 			return rows
 		}}, 1},
 }
 
-// countSessions adds to all counts of sessions; what is taken away was counted before.
-func countSessions(ctx context.Context, q db.Querier, project int64, counts map[sessionCell]int64) error {
+// Add adds to all counts of sessions; what is taken away was counted before.
+func Add(ctx context.Context, q db.Querier, project int64, counts map[Key]int64) error {
 	for _, t := range sessionTables {
 		sums := map[[7]any][]int64{}
 		for c, n := range counts {
@@ -122,18 +123,18 @@ func countSessions(ctx context.Context, q db.Querier, project int64, counts map[
 	return nil
 }
 
-// SessionCounts are the tables that count sessions, with the statement that counts anew
+// Tables are the tables that count sessions, with the statement that counts anew
 // what their rows must hold: of sessions that are told of one by one and of counted ones.
 // AT stands for the time, $ for a condition on it.
-func SessionCounts() []CountedTable {
+func Tables() []Table {
 	const one = "app_session WHERE $"
 	day, hour := "AT DIV 86400000000", "AT DIV 3600000000"
 	from := func(rest string) string { return strings.ReplaceAll(rest, "AT", "started") }
 	place := ", COALESCE(app_release,0) AS app_release, environment, "
 	minutes := func(span, by string) (out string) {
 		for _, o := range []struct{ number, column string }{{"1", "clean"}, {"2", "faulty"}, {"3", "crashed"}} {
-			out += strings.ReplaceAll(" UNION ALL SELECT project, "+span+" AS "+by+place+o.number+" AS outcome, SUM("+o.column+
-				") AS sessions FROM session_minute WHERE $ GROUP BY 1,2,3,4 HAVING sessions>0", "AT", "minute")
+			out += strings.ReplaceAll(" UNION ALL SELECT project, "+span+" AS "+by+place+o.number+
+				" AS outcome, SUM("+o.column+") AS sessions FROM session_minute WHERE $ GROUP BY 1,2,3,4 HAVING sessions>0", "AT", "minute")
 		}
 		return out
 	}
@@ -145,12 +146,14 @@ func SessionCounts() []CountedTable {
 		traits += "SELECT project, " + day + " AS day" + place + string(rune('1'+i)) + " AS kind, " + column +
 			" AS value, outcome, COUNT(*) AS sessions FROM app_session WHERE $ AND " + column + "<>0 GROUP BY 1,2,3,4,5,6,7"
 	}
-	return []CountedTable{
+	return []Table{
 		{"session_day", "day", "day, app_release, environment, outcome", "sessions",
-			from("SELECT project, "+day+" AS day"+place+"outcome, COUNT(*) AS sessions FROM "+one+" GROUP BY 1,2,3,4,5") +
+			from("SELECT project, "+day+" AS day"+place+"outcome, COUNT(*) AS sessions FROM "+one+
+				" GROUP BY 1,2,3,4,5") +
 				minutes(day, "day")},
 		{"session_hour", "hour", "hour, app_release, environment, outcome", "sessions",
-			from("SELECT project, "+hour+" AS hour"+place+"outcome, COUNT(*) AS sessions FROM "+one+" GROUP BY 1,2,3,4,5") +
+			from("SELECT project, "+hour+" AS hour"+place+"outcome, COUNT(*) AS sessions FROM "+one+
+				" GROUP BY 1,2,3,4,5") +
 				minutes(hour, "hour")},
 		{"session_took", "day", "day, app_release, environment, outcome, bucket", "sessions",
 			from("SELECT project, " + day + " AS day" + place + "outcome, " + quality.BucketSQL("duration") +
@@ -163,15 +166,15 @@ func SessionCounts() []CountedTable {
 	}
 }
 
-// CountedTable is a table of counts, and how it is counted anew.
-type CountedTable struct {
-	Table, Span string // Span is its column of time: day or hour
-	Keys, Sums  string
-	Anew        string
+// Table is a table of counts, and how it is counted anew.
+type Table struct {
+	Name, Span string // Span is its column of time: day or hour
+	Keys, Sums string
+	Anew       string
 }
 
 // from is the first value of the table's column of time that a day has.
-func (t CountedTable) from(day int) string {
+func (t Table) from(day int) string {
 	if t.Span == "hour" {
 		day *= 24
 	}
@@ -180,7 +183,7 @@ func (t CountedTable) from(day int) string {
 
 // anew is the statement that counts anew what began from a day on; and is a condition
 // more.
-func (t CountedTable) anew(day int, and string) string {
+func (t Table) anew(day int, and string) string {
 	var out strings.Builder
 	for i, part := range strings.Split(t.Anew, "$") {
 		if i > 0 {
@@ -197,7 +200,7 @@ func (t CountedTable) anew(day int, and string) string {
 
 // Differences is the statement that finds the rows from a day on that are not what
 // counting anew gives: 0, how many sessions they say, and how many there are.
-func (t CountedTable) Differences(day int) string {
+func (t Table) Differences(day int) string {
 	var have, want, unequal []string
 	for i, sum := range strings.Split(t.Sums, ", ") {
 		have = append(have, fmt.Sprintf("%s AS n%d", sum, i))
@@ -205,14 +208,16 @@ func (t CountedTable) Differences(day int) string {
 		unequal = append(unequal, fmt.Sprintf("SUM(n%d)<>0", i))
 	}
 	return "SELECT 0, SUM(have), SUM(want) FROM (SELECT project, " + t.Keys + ", sessions AS have, 0 AS want, " +
-		strings.Join(have, ", ") + " FROM " + t.Table + " WHERE " + t.Span + ">=" + t.from(day) + " UNION ALL SELECT project, " +
-		t.Keys + ", 0, sessions, " + strings.Join(want, ", ") + " FROM (" + t.anew(day, "") + ") a) d GROUP BY project, " +
+		strings.Join(have,
+			", ") + " FROM " + t.Name + " WHERE " + t.Span + ">=" + t.from(day) + " UNION ALL SELECT project, " +
+		t.Keys + ", 0, sessions, " + strings.Join(want, ", ") + " FROM (" + t.anew(day,
+		"") + ") a) d GROUP BY project, " +
 		t.Keys + " HAVING " + strings.Join(unequal, " OR ")
 }
 
 // Repair counts a project's rows anew from a day on.
-func (t CountedTable) Repair(ctx context.Context, tx *sql.Tx, project int64, day int) error {
-	if _, err := tx.ExecContext(ctx, "DELETE FROM "+t.Table+" WHERE project=? AND "+t.Span+">="+t.from(day),
+func (t Table) Repair(ctx context.Context, tx *sql.Tx, project int64, day int) error {
+	if _, err := tx.ExecContext(ctx, "DELETE FROM "+t.Name+" WHERE project=? AND "+t.Span+">="+t.from(day),
 		project); err != nil {
 		return err
 	}
@@ -220,8 +225,23 @@ func (t CountedTable) Repair(ctx context.Context, tx *sql.Tx, project int64, day
 	for sum := range strings.SplitSeq(t.Sums, ", ") {
 		sums = append(sums, "SUM("+sum+")")
 	}
-	_, err := tx.ExecContext(ctx, "INSERT INTO "+t.Table+" (project, "+t.Keys+", "+t.Sums+") SELECT project, "+t.Keys+", "+
-		strings.Join(sums, ", ")+" FROM ("+t.anew(day, " AND project="+strconv.FormatInt(project, 10))+
-		") a GROUP BY project, "+t.Keys)
+	_, err := tx.ExecContext(ctx,
+		"INSERT INTO "+t.Name+" (project, "+t.Keys+", "+t.Sums+") SELECT project, "+t.Keys+", "+
+			strings.Join(sums, ", ")+" FROM ("+t.anew(day, " AND project="+strconv.FormatInt(project, 10))+
+			") a GROUP BY project, "+t.Keys)
+	return err
+}
+
+// MoveUser gives a user's counts to another user, who stands in the place of one that is
+// erased.
+func MoveUser(ctx context.Context, tx *sql.Tx, project, from, to int64) error {
+	const sums = " ON DUPLICATE KEY UPDATE sessions=session_user.sessions+VALUES(sessions)," +
+		" crashed=session_user.crashed+VALUES(crashed), cut_off=session_user.cut_off+VALUES(cut_off)"
+	const rows = "INSERT INTO session_user (project, day, app_release, environment, user, sessions, crashed, cut_off)" +
+		" SELECT project, day, app_release, environment, ?, sessions, crashed, cut_off FROM session_user u"
+	if _, err := tx.ExecContext(ctx, rows+" WHERE u.project=? AND u.user=?"+sums, to, project, from); err != nil {
+		return err
+	}
+	_, err := tx.ExecContext(ctx, "DELETE FROM session_user WHERE project=? AND user=?", project, from)
 	return err
 }

@@ -1,0 +1,268 @@
+// Package health says how the releases of a project do: how many sessions and users they
+// have, how many of those crash, and whether a release is better or worse than another.
+package health
+
+import (
+	"context"
+	"slices"
+	"time"
+
+	"firethorn/internal/core/fault"
+	"firethorn/internal/core/quality"
+	"firethorn/internal/core/session"
+	"firethorn/internal/db"
+	"firethorn/internal/store/issues"
+	"firethorn/internal/store/names"
+	"firethorn/internal/store/projects"
+	"firethorn/internal/store/releases"
+	"firethorn/internal/store/sessions"
+	"firethorn/internal/usecase/find"
+)
+
+// UsualWindow is the time that is looked at where none is named.
+const UsualWindow = 7 * 24 * time.Hour
+
+// Service answers questions about releases. It is safe for concurrent use.
+type Service struct {
+	db       *db.DB
+	find     *find.Service
+	issues   *issues.Store
+	releases *releases.Store
+}
+
+// New makes a service.
+func New(d *db.DB, f *find.Service, i *issues.Store, r *releases.Store) *Service {
+	return &Service{db: d, find: f, issues: i, releases: r}
+}
+
+// Ask asks about releases.
+type Ask struct {
+	Project     *projects.Project
+	From, To    time.Time // zero: the usual window, up to now
+	Environment string    // "": all
+	Baseline    string    // a version; "": the release before, in the project's order
+}
+
+// Release is how a release does.
+type Release struct {
+	*releases.ReleaseRow
+	Before      string // the release before it; "": none
+	Sessions    quality.Counts
+	Users       sessions.Users
+	CrashFree   quality.Share // of its ended sessions
+	ErrorFree   quality.Share // neither crashed nor faulty
+	UsersFree   quality.Share // of its users: none of their sessions crashed
+	OfSessions  float64       // its share of all sessions of the window
+	OfUsers     float64
+	P50, P95    float64 // of the durations of its ended sessions, in milliseconds
+	ByOutcome   map[session.Outcome]Duration
+	Baseline    string // with what it was compared; "": nothing came before it
+	Verdict     *quality.Verdict
+	WithoutThem bool // the application sends no sessions: events and users are all there is
+}
+
+// Duration is how long sessions lasted that ended one way, in milliseconds.
+type Duration struct{ P50, P95 float64 }
+
+// Window is what was looked at.
+type Window struct {
+	From, To    time.Time
+	Environment string
+	Total       quality.Counts // of all releases
+	Users       int64          // of all releases
+}
+
+// view is what the counts of a window say.
+type view struct {
+	Window
+	counts    map[int64]*quality.Counts
+	users     map[int64]sessions.Users
+	durations map[int64]map[session.Outcome]quality.Durations
+	list      []*releases.ReleaseRow // newest first
+}
+
+// query makes the question to the counts.
+func (s *Service) query(ctx context.Context, a Ask) (sessions.Query, error) {
+	q := sessions.Query{Project: a.Project.ID, From: a.From, To: a.To}
+	now := s.db.Now()
+	if q.To.IsZero() {
+		q.To = now.Add(time.Hour) // clocks may be ahead
+	}
+	if q.From.IsZero() {
+		q.From = now.Add(-UsualWindow)
+	}
+	if a.Environment == "" {
+		return q, nil
+	}
+	id, err := names.IDOf(ctx, s.db, names.Environments, a.Project.ID, a.Environment)
+	if err == nil && id == 0 {
+		err = fault.New(fault.NotFound, "nothing was heard of environment %q of %s", a.Environment, a.Project.Name)
+	}
+	q.Environment = id
+	return q, err
+}
+
+func (s *Service) view(ctx context.Context, a Ask) (*view, error) {
+	q, err := s.query(ctx, a)
+	if err != nil {
+		return nil, err
+	}
+	v := &view{Window: Window{From: q.From, To: q.To, Environment: a.Environment}, counts: map[int64]*quality.Counts{}}
+	cells, err := sessions.Counts(ctx, s.db, q)
+	if err != nil {
+		return nil, err
+	}
+	for c, n := range cells {
+		if v.counts[c.Release] == nil {
+			v.counts[c.Release] = &quality.Counts{}
+		}
+		v.counts[c.Release].Add(*n)
+		v.Total.Add(*n)
+	}
+	if v.users, err = sessions.UsersOf(ctx, s.db, q); err != nil {
+		return nil, err
+	}
+	v.Users = v.users[sessions.All].All
+	if v.durations, err = sessions.Durations(ctx, s.db, q); err != nil {
+		return nil, err
+	}
+	v.list, err = s.releases.Releases(ctx, a.Project)
+	return v, err
+}
+
+// of is how one release does; baseline "" is the one before it.
+func (v *view) of(i int, baseline string) (*Release, error) {
+	row := v.list[i]
+	out := &Release{ReleaseRow: row, Users: v.users[row.ID], ByOutcome: map[session.Outcome]Duration{}}
+	if c := v.counts[row.ID]; c != nil {
+		out.Sessions = *c
+	}
+	ended := out.Sessions.Ended()
+	out.CrashFree = quality.Wilson(ended-out.Sessions.Crashed, ended)
+	out.ErrorFree = quality.Wilson(ended-out.Sessions.Crashed-out.Sessions.Faulty, ended)
+	out.UsersFree = quality.Wilson(out.Users.All-out.Users.Crashed, out.Users.All)
+	out.OfSessions, out.OfUsers = share(out.Sessions.All(), v.Total.All()), share(out.Users.All, v.Users)
+	all := quality.Durations{}
+	for o, d := range v.durations[row.ID] {
+		out.ByOutcome[o] = Duration{d.Quantile(0.5), d.Quantile(0.95)}
+		for bucket, n := range d {
+			all[bucket] += n
+		}
+	}
+	out.P50, out.P95 = all.Quantile(0.5), all.Quantile(0.95)
+	out.WithoutThem = v.Total.All() == 0
+	base := i + 1
+	if i+1 < len(v.list) {
+		out.Before = v.list[i+1].Version
+	}
+	if baseline != "" {
+		base = slices.IndexFunc(v.list, func(r *releases.ReleaseRow) bool { return r.Version == baseline })
+		if base < 0 {
+			return nil, fault.New(fault.NotFound,
+				"nothing was heard of release %q, with which this one is to be compared",
+				baseline)
+		}
+	}
+	if base >= len(v.list) {
+		return out, nil
+	}
+	out.Baseline = v.list[base].Version
+	var there quality.Counts
+	if c := v.counts[v.list[base].ID]; c != nil {
+		there = *c
+	}
+	verdict := quality.Compare(out.Sessions.Crashed, ended, there.Crashed, there.Ended())
+	if out.WithoutThem {
+		verdict.Why = "the application sends no sessions, so that nothing says how many did not crash"
+	}
+	out.Verdict = &verdict
+	return out, nil
+}
+
+func share(n, of int64) float64 {
+	if of == 0 {
+		return 0
+	}
+	return float64(n) / float64(of)
+}
+
+// Qualities says how all releases do that were seen in the window, the newest first.
+func (s *Service) Qualities(ctx context.Context, a Ask) ([]*Release, Window, error) {
+	v, err := s.view(ctx, a)
+	if err != nil {
+		return nil, Window{}, err
+	}
+	var out []*Release
+	for i, row := range v.list {
+		if v.counts[row.ID] == nil && row.FirstSeen.Before(v.From) {
+			continue
+		}
+		r, err := v.of(i, a.Baseline)
+		if err != nil {
+			return nil, v.Window, err
+		}
+		out = append(out, r)
+	}
+	return out, v.Window, nil
+}
+
+// Quality says how one release does.
+func (s *Service) Quality(ctx context.Context, a Ask, version string) (*Release, Window, error) {
+	v, err := s.view(ctx, a)
+	if err != nil {
+		return nil, Window{}, err
+	}
+	i := slices.IndexFunc(v.list, func(r *releases.ReleaseRow) bool { return r.Version == version })
+	if i < 0 {
+		_, err := s.releases.Release(ctx, a.Project, version) // it says what is wrong, or is older than what is listed
+		if err == nil {
+			err = fault.New(fault.NotFound, "release %q is not among the newest %d of %s", version,
+				releases.MostReleases,
+				a.Project.Name)
+		}
+		return nil, v.Window, err
+	}
+	r, err := v.of(i, a.Baseline)
+	return r, v.Window, err
+}
+
+// Uptake is how many sessions of each release began when, the oldest first, in steps of
+// some hours.
+func (s *Service) Uptake(ctx context.Context, a Ask) (list []sessions.Hour, versions map[int64]string, step int64,
+	err error) {
+	q, err := s.query(ctx, a)
+	if err != nil {
+		return nil, nil, 0, err
+	}
+	step = 1
+	for q.To.Sub(q.From) > time.Duration(200*step)*time.Hour {
+		step = map[int64]int64{1: 6, 6: 24}[step]
+		if step == 0 {
+			step = 24
+			break
+		}
+	}
+	if list, err = sessions.Hours(ctx, s.db, q, step); err != nil {
+		return nil, nil, step, err
+	}
+	rows, err := s.releases.Releases(ctx, a.Project)
+	versions = map[int64]string{}
+	for _, r := range rows {
+		versions[r.ID] = r.Version
+	}
+	return list, versions, step, err
+}
+
+// Devices says how the sessions of a release ended by device, system and browser.
+func (s *Service) Devices(ctx context.Context, a Ask, version string) ([]sessions.Trait, error) {
+	q, err := s.query(ctx, a)
+	if err != nil {
+		return nil, err
+	}
+	r, err := s.releases.Release(ctx, a.Project, version)
+	if err != nil {
+		return nil, err
+	}
+	q.Release = r.ID
+	return sessions.Traits(ctx, s.db, q)
+}
