@@ -16,15 +16,15 @@ const calm = 9
 type Outcomes map[string]int64
 
 // Sessions makes the sessions of the people who met the events of Traffic, and
-// of those who met none. In quayside a session is a page's life, and goes on
-// after an error; in gangway it is a request, which an error that nothing
-// catches ends.
+// of those who met none. In quayside a session is a page's life: most errors
+// leave it usable, a RangeError that nothing catches does not. In gangway it is a
+// request, which any error that nothing catches ends.
 func Sessions(app string, events []json.RawMessage) (messages []json.RawMessage, counts Outcomes) {
 	type told struct {
-		at       time.Time
-		resource map[string]any
-		user     any
-		outcome  string
+		at         time.Time
+		resource   map[string]any
+		attributes map[string]any
+		outcome    string
 	}
 	met := map[string]*told{}
 	var order []string
@@ -34,6 +34,7 @@ func Sessions(app string, events []json.RawMessage) (messages []json.RawMessage,
 			Handled    *bool
 			Resource   map[string]any
 			Attributes map[string]any
+			Exceptions []struct{ Type string }
 		}
 		if err := json.Unmarshal(raw, &e); err != nil {
 			panic(err) // Traffic wrote it
@@ -41,10 +42,11 @@ func Sessions(app string, events []json.RawMessage) (messages []json.RawMessage,
 		id := fmt.Sprint(e.Attributes["session.id"])
 		s := met[id]
 		if s == nil {
-			s = &told{at: e.Time, resource: e.Resource, user: e.Attributes["user.id"], outcome: "faulty"}
+			s = &told{at: e.Time, resource: e.Resource, attributes: e.Attributes, outcome: "faulty"}
 			met[id], order = s, append(order, id)
 		}
-		if app == "gangway" && e.Handled != nil && !*e.Handled {
+		unhandled := e.Handled != nil && !*e.Handled
+		if unhandled && (app == "gangway" || len(e.Exceptions) > 0 && e.Exceptions[0].Type == "RangeError") {
 			s.outcome = "crashed"
 		}
 	}
@@ -53,8 +55,15 @@ func Sessions(app string, events []json.RawMessage) (messages []json.RawMessage,
 	if app == "gangway" {
 		of = time.Millisecond
 	}
-	tell := func(id, outcome string, at time.Time, lasted time.Duration, resource map[string]any, user any) {
-		kept := map[string]any{}
+	tell := func(id, outcome string, at time.Time, lasted time.Duration, of *told, user any) {
+		resource, kept, attributes := of.resource, map[string]any{}, map[string]any{"user.id": user}
+		for _, k := range []string{"user_agent.original", "os.name", "device.type", "browser.name"} {
+			for _, from := range []map[string]any{of.attributes, of.resource} {
+				if v, ok := from[k]; ok {
+					attributes[k] = v
+				}
+			}
+		}
 		for _, k := range []string{"service.name", "service.version", "deployment.environment.name",
 			"app.installation.id"} {
 			if v, ok := resource[k]; ok {
@@ -63,7 +72,7 @@ func Sessions(app string, events []json.RawMessage) (messages []json.RawMessage,
 		}
 		raw, err := json.Marshal(map[string]any{"id": id, "sequence": 1, "started": at,
 			"duration_ms": lasted.Milliseconds(), "outcome": outcome, "resource": kept,
-			"attributes": map[string]any{"user.id": user}})
+			"attributes": attributes})
 		if err != nil {
 			panic(err) // plain values encode
 		}
@@ -74,14 +83,14 @@ func Sessions(app string, events []json.RawMessage) (messages []json.RawMessage,
 	for _, id := range order {
 		s := met[id]
 		before := time.Duration(rng.IntN(300)) * of
-		tell(id, s.outcome, s.at.Add(-before), before+time.Duration(rng.IntN(120))*of, s.resource, s.user)
+		tell(id, s.outcome, s.at.Add(-before), before+time.Duration(rng.IntN(120))*of, s, s.attributes["user.id"])
 		for range calm {
 			at := s.at.Add(-time.Duration(rng.IntN(3*3600)) * time.Second)
 			user := fmt.Sprintf("p-%d", 1000+rng.IntN(4000))
 			if app == "gangway" {
 				user = fmt.Sprintf("gate-%d", rng.IntN(19))
 			}
-			tell(uuid7(at, rng), "clean", at, time.Duration(20+rng.IntN(600))*of, s.resource, user)
+			tell(uuid7(at, rng), "clean", at, time.Duration(20+rng.IntN(600))*of, s, user)
 		}
 	}
 	return messages, counts

@@ -118,7 +118,7 @@ func verdictOf(r *health.Release) contract.QualityVerdict {
 	}
 	says := string(r.Verdict.Says)
 	out := contract.QualityVerdict{Baseline: r.Baseline, Says: &says, P: &r.Verdict.P, Why: r.Verdict.Why}
-	if says != string(quality.TooEarly) {
+	if says != string(quality.TooEarly) && r.Crashes() {
 		out.Ratio = (*contract.RatioOf)(&r.Verdict.Ratio)
 	}
 	return out

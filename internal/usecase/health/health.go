@@ -58,8 +58,13 @@ type Release struct {
 	ByOutcome   map[session.Outcome]Duration
 	Baseline    string // with what it was compared; "": nothing came before it
 	Verdict     *quality.Verdict
+	crashes     bool
 	WithoutThem bool // the application sends no sessions: events and users are all there is
 }
+
+// Crashes says whether a session of the release or of its baseline crashed: else there is
+// no ratio.
+func (r *Release) Crashes() bool { return r.crashes }
 
 // Duration is how long sessions lasted that ended one way, in milliseconds.
 type Duration struct{ P50, P95 float64 }
@@ -175,7 +180,7 @@ func (v *view) of(i int, baseline string) (*Release, error) {
 	if out.WithoutThem {
 		verdict.Why = "the application sends no sessions, so that nothing says how many did not crash"
 	}
-	out.Verdict = &verdict
+	out.Verdict, out.crashes = &verdict, out.Sessions.Crashed+there.Crashed > 0
 	return out, nil
 }
 
