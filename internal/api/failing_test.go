@@ -360,6 +360,9 @@ func (f *failing) Compare(context.Context, health.Ask, find.Asker, string, strin
 func (f *failing) Devices(context.Context, health.Ask, string) ([]sessions.Trait, error) {
 	return nil, f.err
 }
+func (f *failing) Newest(context.Context, *projects.Project) (*health.Newest, error) {
+	return nil, f.err
+}
 func (f *failing) Quality(context.Context, health.Ask, string) (*health.Release, health.Window, error) {
 	return nil, health.Window{}, f.err
 }

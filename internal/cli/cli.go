@@ -114,7 +114,8 @@ func firethorn() *cli.Command {
 				}},
 		},
 		Commands: []*cli.Command{
-			serveCommand(), projects.Init(), service.Status(), service.Login(), projects.Project(), service.Send(),
+			serveCommand(), projects.Init(), service.Status(), service.Login(), projects.Overview(), projects.Project(),
+			service.Send(),
 			service.Forward(),
 			symbols.Symbols(),
 			issues.Event(), issues.Issue(), search.Facets(), search.Histogram(), search.Search(), round.Round(),

@@ -11,6 +11,7 @@ api.use(answersKept())
 
 export type Issue = components['schemas']['Issue']
 export type IssueDetail = components['schemas']['IssueDetail']
+export type Releases = components['schemas']['Releases']
 export type ReleaseDetail = components['schemas']['ReleaseDetail']
 export type Issues = components['schemas']['Issues']
 export type EventDetail = components['schemas']['Event']

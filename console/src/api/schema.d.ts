@@ -3091,6 +3091,17 @@ export interface components {
         Hashes: {
             hashes: string[];
         };
+        Health: {
+            crash_free_sessions: components["schemas"]["ShareOf"];
+            release: string;
+            /** @description better, worse, no difference, too early; empty where nothing came before it */
+            says: string;
+            /**
+             * Format: double
+             * @description its share of the sessions of seven days
+             */
+            uptake: number;
+        };
         Histogram: {
             /**
              * Format: date-time
@@ -3950,6 +3961,15 @@ export interface components {
         ProjectOverview: {
             /**
              * Format: int64
+             * @description open issues that came back
+             */
+            came_back: number;
+            /** @description of the last seven days, and of the seven before */
+            events_week: components["schemas"]["WeekBefore"];
+            /** @description of the newest release that has sessions; absent where the application sends none */
+            health?: components["schemas"]["Health"];
+            /**
+             * Format: int64
              * @description that nobody decided about
              */
             new_issues: number;
@@ -3960,6 +3980,8 @@ export interface components {
             project: string;
             /** @description events of the last 14 days (UTC), oldest first */
             trend: components["schemas"]["ProjectDay"][];
+            /** @description with sessions, of the last seven days, and of the seven before */
+            users_week: components["schemas"]["WeekBefore"];
             /** @description what is wrong, in words; empty when nothing is */
             wrong: string[];
         };
@@ -5772,6 +5794,12 @@ export interface components {
             /** Format: int64 */
             events: number;
             project: string;
+        };
+        WeekBefore: {
+            /** Format: int64 */
+            before: number;
+            /** Format: int64 */
+            now: number;
         };
         Why: {
             /** @description what the application's own grouping field did */

@@ -35,7 +35,7 @@ const model = {
   issue: { event: text('newest'), ...searching },
   events: { columns: text(usualColumns), open: text(), ...searching },
   users: { ...searching },
-  releases: { release: text() },
+  releases: { release: text(), with: text(), environment: text(), window: text() },
   symbols: { release: text(), event: text() },
   received: { hours: number(24) },
   rules: { suggestion: number() },

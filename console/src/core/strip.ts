@@ -59,11 +59,11 @@ export function momentAt(s: Strip, seconds: number): number {
 }
 
 /** The strip in one sentence, for those who do not see it. */
-export function stripInWords(s: Strip, name: (seconds: number) => string): string {
+export function stripInWords(s: Strip, name: (seconds: number) => string, what = 'event'): string {
   const sum = s.events.reduce((a, b) => a + b, 0)
   const most = s.events.reduce((best, n, i) => (n > (s.events[best] ?? 0) ? i : best), 0)
   const of = s.interval % 86_400 === 0 ? 'day' : s.interval % 3600 === 0 ? 'hour' : 'minute'
   const n = s.interval / { day: 86_400, hour: 3600, minute: 60 }[of]
-  const head = `${sum.toLocaleString('en-GB')} events by ${n === 1 ? of : `${n} ${of}s`}`
-  return sum === 0 ? 'No event in this time' : `${head}, most at ${name(s.at[most] ?? 0)}: ${(s.events[most] ?? 0).toLocaleString('en-GB')}`
+  const head = `${sum.toLocaleString('en-GB')} ${what}s by ${n === 1 ? of : `${n} ${of}s`}`
+  return sum === 0 ? `No ${what} in this time` : `${head}, most at ${name(s.at[most] ?? 0)}: ${(s.events[most] ?? 0).toLocaleString('en-GB')}`
 }

@@ -6,7 +6,9 @@ import * as api from '../api/client.ts'
 import * as ask from '../api/queries.ts'
 import { keyOf } from '../core/keys.ts'
 import { count, counted } from '../core/format.ts'
+import { changed, lowest, worstFirst } from '../core/health.ts'
 import { sequel } from '../core/round.ts'
+import { Interval } from '../shared/health.tsx'
 import { useKeys } from '../shared/keys.ts'
 import { scaleOf } from '../core/stem.ts'
 import type { Scale } from '../core/stem.ts'
@@ -32,6 +34,9 @@ export function Projects() {
   const scale = scaleOf([...of.values()].map((o) => daysOf(o)))
   const all = list.data.projects
   const shown = all.filter((p) => p.name.toLowerCase().includes(words.trim().toLowerCase()))
+  const from = lowest([...of.values()].flatMap((o) => (o.health ? [o.health.crash_free_sessions] : [])))
+  const order = new Map(worstFirst([...of.values()]).map((o, i) => [o.project, i]))
+  const sorted = [...shown].sort((a, b) => (order.get(a.name) ?? 0) - (order.get(b.name) ?? 0))
   return (
     <Page
       title="All projects"
@@ -45,8 +50,8 @@ export function Projects() {
     >
       <Waiting />
       <Card label="Projects" flush>
-        <Table label="Projects" columns={['Project', '14 days (UTC)', { name: 'Events', right: true }, { name: 'Open issues', right: true }, { name: 'New issues', right: true }, 'Newest release', 'How it is', 'Last event']}>
-          {shown.slice(0, more).map((p) => <ProjectRow key={p.name} p={p} of={of.get(p.name)} scale={scale} />)}
+        <Table label="Projects" columns={['Project', '14 days (UTC)', { name: 'Events, 7 days', right: true }, { name: 'Users, 7 days', right: true }, { name: 'Open', right: true }, { name: 'New', right: true }, { name: 'Came back', right: true }, 'Newest release', 'Without a crash', 'Verdict', 'What is wrong', 'Last event']}>
+          {sorted.slice(0, more).map((p) => <ProjectRow key={p.name} p={p} of={of.get(p.name)} scale={scale} from={from} />)}
         </Table>
         {shown.length === 0 && <p className="soft px-3 pb-2">No project is called so.</p>}
         {shown.length > more && <button className="btn btn-ghost btn-sm m-1 font-normal" onClick={() => setMore(more + rows)}>Show more of {count(shown.length)}</button>}
@@ -62,21 +67,28 @@ const rows = 100
 const daysOf = (o: api.ProjectOverview) => o.trend.map((d) => ({ day: d.day, events: d.events, users: 0 }))
 
 /** How a project stands: its trend, its issues, its newest release, and what is wrong. */
-function ProjectRow({ p, of: o, scale }: { p: api.Project; of: api.ProjectOverview | undefined; scale: Scale }) {
+function ProjectRow({ p, of: o, scale, from }: { p: api.Project; of: api.ProjectOverview | undefined; scale: Scale; from: number }) {
   const sum = o?.trend.reduce((n, d) => n + d.events, 0) ?? 0
   return (
     <tr>
       <td className="name max-w-80"><Link to={pageAt(p.name, 'issues')} className="link-hover font-semibold">{p.name}</Link></td>
       <td>{o && <StemAndBerry days={daysOf(o)} scale={scale} events={sum} users={0} width={148} height={28} berry={0} words={`${counted(sum, 'event')} in 14 days (UTC)`} />}</td>
-      <td className="text-right">{count(o ? sum : p.events)}</td>
+      <td className="text-right whitespace-nowrap">{o && <Week of={o.events_week} />}</td>
+      <td className="text-right whitespace-nowrap">{o?.health && <Week of={o.users_week} />}</td>
       <td className={`text-right ${o?.open_issues ? 'hurts' : ''}`}>{count(o?.open_issues ?? p.open_issues)}</td>
       <td className="text-right">{o && count(o.new_issues)}</td>
-      <td className="name mono">{o?.newest_release}</td>
-      <td>{o && (o.wrong.length > 0 ? <span className="text-warning">{o.wrong.join(' · ')}</span> : <span className="soft">nothing is wrong</span>)}</td>
+      <td className="text-right">{o && count(o.came_back)}</td>
+      <td className="whitespace-nowrap"><span className="mono">{o?.newest_release}</span>{o?.health && <span className="soft" title={`of the sessions of seven days run ${o.health.release}`}> {Math.round(100 * o.health.uptake)} %</span>}</td>
+      <td className="whitespace-nowrap">{o?.health && <Interval share={o.health.crash_free_sessions} from={from} width={60} />}</td>
+      <td className={`whitespace-nowrap ${o?.health?.says === 'worse' ? 'hurts font-semibold' : o?.health?.says === 'better' ? 'text-primary font-semibold' : ''}`}>{o?.health?.says}</td>
+      <td>{o && (o.wrong.length > 0 ? <span className="text-warning">{o.wrong.join(' · ')}</span> : <span className="soft">nothing</span>)}</td>
       <td className="soft whitespace-nowrap">{p.last_event ? <Ago at={p.last_event} /> : <Link className="link" to={pageAt(p.name, 'set-up')}>set it up</Link>}</td>
     </tr>
   )
 }
+
+/** A count of seven days, and how it changed against the seven before. */
+const Week = ({ of: w }: { of: { now: number; before: number } }) => <span title={`${count(w.before)} in the seven days before`}>{count(w.now)} <span className="soft text-[.9rem]">{changed(w.now, w.before)}</span></span>
 
 /** What needs a decision, in all projects: the largest, and the way to the round. */
 function Waiting() {

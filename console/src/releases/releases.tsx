@@ -1,28 +1,52 @@
 import { lost } from '../core/current.ts'
 import { useQuery } from '@tanstack/react-query'
-import { useState } from 'react'
+import { useMemo, useState } from 'react'
 import { Link } from 'react-router'
 import * as api from '../api/client.ts'
 import * as ask from '../api/queries.ts'
+import * as health from '../api/health.ts'
+import type { Qualities } from '../api/health.ts'
 import { count, counted } from '../core/format.ts'
+import { lowest, percent } from '../core/health.ts'
 import { latestDeploys } from '../core/releases.ts'
+import { windows } from '../core/window.ts'
 import { CommitName } from '../shared/likely.tsx'
 import { Ago, Copy, Empty, Failed, Loading, State } from '../shared/parts.tsx'
 import { args, option } from '../core/shell.ts'
 import { issueAt, pageAt } from '../core/address.ts'
 import { useAddress } from '../shared/address.ts'
 import { Card, Page, Table } from '../shared/page.tsx'
+import { Interval, VerdictWord } from '../shared/health.tsx'
+import { Compared } from './compared.tsx'
+import { Health, UptakeChart } from './health.tsx'
 
-/** The releases of a project, and what is new, came back and was fixed in one. */
+/** The releases of a project: how each does, and what is new, came back and was fixed in one. */
 export function ReleasesPage() {
   const { project, state, set } = useAddress('releases')
   const got = useQuery(ask.releases(project))
+  const scope = useMemo(() => ({ project, environment: state.environment, window: state.window }), [project, state.environment, state.window])
+  const does = useQuery(health.qualities(scope))
   if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
   const list = got.data.releases
-  const chosen = (state.release || list[0]?.version)
+  const chosen = state.release || list[0]?.version
+  const environments = [...new Set(list.flatMap((r) => r.deploys.map((d) => d.environment)))]
   return (
-    <Page title="Releases" about={list.length > 0 && `The newest first, ${orders[got.data.order]}.`} actions={<Copy text={`firethorn release list ${option('--project', project)}`}>Copy as command</Copy>}>
+    <Page
+      title="Releases" about={list.length > 0 && `The newest first, ${orders[got.data.order]}.`}
+      actions={
+        <>
+          <select className="select select-sm w-auto" aria-label="Environment" value={state.environment} onChange={(e) => set({ environment: e.target.value })}>
+            <option value="">all environments</option>
+            {[...new Set([...environments, ...(state.environment ? [state.environment] : [])])].map((e) => <option key={e}>{e}</option>)}
+          </select>
+          <select className="select select-sm w-auto" aria-label="Window" value={state.window} onChange={(e) => set({ window: e.target.value })}>
+            {windows.map(([w, words]) => <option key={w} value={w}>{words}</option>)}
+          </select>
+          <Copy text={['firethorn release quality', option('--project', project), ...(state.environment ? [option('--environment', state.environment)] : []), ...(state.window ? [option('--window', state.window)] : [])].join(' ')}>Copy as command</Copy>
+        </>
+      }
+    >
       {list.length === 0 ? (
         <Empty title="No release yet">
           <p>Events name theirs as service.version. A build can announce it before the first event:</p>
@@ -30,26 +54,53 @@ export function ReleasesPage() {
           <p><Link className="link" to={pageAt(project, 'set-up')}>Set the application up</Link> shows where the version goes.</p>
         </Empty>
       ) : (
-        <Card label="Releases" flush>
-          <Table label="Releases" columns={['Release', 'First seen', { name: 'Events', right: true }, { name: 'Issues', right: true }, { name: 'New issues', right: true }, 'Deployed to', 'Commit']}>
-            {list.map((r) => (
-              <tr key={r.version} aria-current={r.version === chosen ? 'true' : undefined}>
-                <td className="name"><button type="button" className="link mono" onClick={() => set({ release: r.version })}>{r.version}</button></td>
-                <td className="whitespace-nowrap"><Ago at={r.first_seen} /></td>
-                <td className="text-right">{count(r.events)}</td>
-                <td className="text-right">{count(r.issues)}</td>
-                <td className="text-right">{count(r.new)}</td>
-                <td>{latestDeploys(r.deploys).map((d, i) => <span key={d.environment}>{i > 0 && ', '}{d.environment} <span className="soft"><Ago at={d.at} /></span></span>)}</td>
-                <td className="mono soft" title={r.commit}>{r.commit?.slice(0, 12)}</td>
-              </tr>
-            ))}
-          </Table>
-        </Card>
+        <>
+          {does.error && <Failed error={does.error} />}
+          {does.data && does.data.sessions.all > 0 && <UptakeChart scope={scope} />}
+          <Card label="Releases" flush>
+            <ReleaseTable list={list} does={does.data} chosen={chosen} choose={(release) => set({ release, with: '' })} />
+          </Card>
+        </>
       )}
-      {chosen !== undefined && <Detail project={project} version={chosen} />}
+      {chosen !== undefined && state.with !== '' && <Compared scope={scope} a={chosen} b={state.with} close={() => set({ with: '' })} />}
+      {chosen !== undefined && state.with === '' && <Detail project={project} version={chosen} scope={scope} others={list.map((r) => r.version).filter((v) => v !== chosen)} compare={(other) => set({ release: chosen, with: other })} />}
     </Page>
   )
 }
+
+/** One row a release: what it is, how it does, what it brought. */
+function ReleaseTable({ list, does, chosen, choose }: { list: api.Releases['releases']; does: Qualities | undefined; chosen: string | undefined; choose: (version: string) => void }) {
+  const of = new Map(does?.releases.map((q) => [q.release, q]))
+  const from = lowest([...of.values()].filter((q) => q.sessions.all > q.sessions.running).map((q) => q.crash_free_sessions))
+  const sessions = (does?.sessions.all ?? 0) > 0
+  return (
+    <Table label="Releases" columns={['Release', 'First seen', ...(sessions ? [right('Uptake'), `Without a crash (${percent(from)} to 100 %)`, 'Verdict', right('Users')] : []), right('Events'), right('New issues'), 'Deployed to', 'Commit']}>
+      {list.map((r) => {
+        const q = of.get(r.version)
+        return (
+          <tr key={r.version} aria-current={r.version === chosen ? 'true' : undefined}>
+            <td className="name"><button type="button" className="link mono" onClick={() => choose(r.version)}>{r.version}</button></td>
+            <td className="whitespace-nowrap"><Ago at={r.first_seen} /></td>
+            {sessions && (
+              <>
+                <td className="text-right">{q && q.sessions.all > 0 ? `${Math.round(100 * q.uptake.sessions)} %` : '–'}</td>
+                <td className="whitespace-nowrap">{q && q.sessions.all > q.sessions.running ? <Interval share={q.crash_free_sessions} from={from} /> : <span className="soft">no session</span>}</td>
+                <td><VerdictWord verdict={q?.verdict} /></td>
+                <td className="text-right">{q ? count(q.users.all) : '–'}</td>
+              </>
+            )}
+            <td className="text-right">{count(r.events)}</td>
+            <td className="text-right">{count(r.new)}</td>
+            <td>{latestDeploys(r.deploys).map((d, i) => <span key={d.environment}>{i > 0 && ', '}{d.environment} <span className="soft"><Ago at={d.at} /></span></span>)}</td>
+            <td className="mono soft" title={r.commit}>{r.commit?.slice(0, 12)}</td>
+          </tr>
+        )
+      })}
+    </Table>
+  )
+}
+
+const right = (name: string) => ({ name, right: true })
 
 const orders = {
   auto: 'by commit, else by version, else by announcement',
@@ -58,7 +109,7 @@ const orders = {
   announcement: 'by when they were announced or first heard of',
 }
 
-function Detail({ project, version }: { project: string; version: string }) {
+function Detail({ project, version, scope, others, compare }: { project: string; version: string; scope: health.Scope; others: string[]; compare: (other: string) => void }) {
   const got = useQuery(ask.release(project, version))
   if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
@@ -67,11 +118,16 @@ function Detail({ project, version }: { project: string; version: string }) {
     <section aria-labelledby="release-title" className="mt-6">
       <div className="flex flex-wrap items-baseline gap-x-4">
         <h2 id="release-title" className="grow text-lg font-semibold">Release <span className="mono break-all">{r.version}</span></h2>
+        {others.length > 0 && (
+          <select className="select select-sm w-auto" aria-label="Compare with" value="" onChange={(e) => compare(e.target.value)}>
+            <option value="">compare with …</option>
+            {others.map((v) => <option key={v}>{v}</option>)}
+          </select>
+        )}
         <Copy text={`firethorn release show ${option('--project', project)} ${args(version)}`}>Copy as command</Copy>
       </div>
       <p className="soft">
         {counted(r.events, 'event')}{r.before && <>, after <span className="mono">{r.before}</span> ({r.before_why}) with {count(r.before_events)}</>}
-        {r.sessions.sessions > 0 && `; ${count(r.sessions.sessions)} sessions in 30 days, ${(100 * r.sessions.crash_free).toFixed(2)} % did not crash`}
       </p>
       {(r.announced || r.deploys.length > 0) && (
         <p className="soft">
@@ -79,6 +135,7 @@ function Detail({ project, version }: { project: string; version: string }) {
           {r.deploys.slice(-8).map((d) => <span key={d.environment + d.at}> Deployed to {d.environment} <Ago at={d.at} /> by {d.by}.</span>)}
         </p>
       )}
+      <Health scope={scope} version={version} />
       <Issues title="New in it" none="Nothing new." list={r.new_issues} />
       <Issues title="Came back in it" none="Nothing that was fixed came back." list={r.regressed} />
       <Issues title="Fixed in it" none="Nothing was called fixed in it. An issue's page does that: Fixed, or f." list={r.fixed} />

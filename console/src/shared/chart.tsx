@@ -15,7 +15,7 @@ type Plot = ReturnType<(typeof import('./plot.ts'))['plot']>
  * Shift they extend, Enter chooses, minus widens. What stands at a moment is said below
  * the bars, and heard by screen readers.
  */
-export function Chart({ strip, names, colours = series, legend = true, marks = none, height, label, times = true, choose, widen }: { strip: Strip; names: string[]; colours?: readonly string[]; legend?: boolean; marks?: Mark[]; height: number; label: string; times?: boolean; choose?: (from: number, to: number) => void; widen?: () => void }) {
+export function Chart({ strip, names, colours = series, legend = true, marks = none, height, label, what = 'event', times = true, choose, widen }: { strip: Strip; names: string[]; colours?: readonly string[]; legend?: boolean; marks?: Mark[]; height: number; label: string; what?: string; times?: boolean; choose?: (from: number, to: number) => void; widen?: () => void }) {
   const host = useRef<HTMLDivElement>(null)
   const drawn = useRef<Plot>(undefined)
   const [at, setAt] = useState<number>()
@@ -65,11 +65,11 @@ export function Chart({ strip, names, colours = series, legend = true, marks = n
   const passed = here === undefined ? [] : marks.filter((m) => momentAt(strip, m.at) === at)
   return (
     <figure>
-      <div ref={host} tabIndex={0} role="group" aria-label={`${label}. ${stripInWords(strip, when)}${choose ? '. Arrow keys move, with Shift they choose a stretch, Enter narrows to it' : ''}`} onKeyDown={press} onBlur={() => drawn.current?.cursor(undefined)} style={{ height }} className={choose ? 'cursor-crosshair' : ''} data-chart />
+      <div ref={host} tabIndex={0} role="group" aria-label={`${label}. ${stripInWords(strip, when, what)}${choose ? '. Arrow keys move, with Shift they choose a stretch, Enter narrows to it' : ''}`} onKeyDown={press} onBlur={() => drawn.current?.cursor(undefined)} style={{ height }} className={choose ? 'cursor-crosshair' : ''} data-chart />
       <figcaption className="soft flex min-h-5 flex-wrap items-center gap-x-4 text-[.9rem] leading-5" aria-live="polite">
         {here !== undefined && at !== undefined ? (
           <span>
-            <b className="text-base-content">{when(here)}</b>: {counted(strip.events[at] ?? 0, 'event')}
+            <b className="text-base-content">{when(here)}</b>: {counted(strip.events[at] ?? 0, what)}
             {strip.users.length > 0 && <>, <span className="hurts">{counted(strip.users[at] ?? 0, 'user')}</span></>}
             {names.length > 1 && names.map((n, i) => ((v) => v > 0 && `; ${n || 'no value'} ${count(v)}`)((strip.stacked[i]?.[at] ?? 0) - (strip.stacked[i - 1]?.[at] ?? 0)))}
             {passed.map((m) => `; ${m.words}`)}

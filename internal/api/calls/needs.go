@@ -282,6 +282,7 @@ type Health interface {
 	Check(ctx context.Context, a health.Ask, version string, g health.Gate) (*health.Checked, error)
 	Compare(ctx context.Context, a health.Ask, asker find.Asker, first, second string) (*health.Comparison, error)
 	Devices(ctx context.Context, a health.Ask, version string) ([]sessions.Trait, error)
+	Newest(ctx context.Context, p *projects.Project) (*health.Newest, error)
 	Quality(ctx context.Context, a health.Ask, version string) (*health.Release, health.Window, error)
 	Qualities(ctx context.Context, a health.Ask) ([]*health.Release, health.Window, error)
 	Uptake(ctx context.Context, a health.Ask) (list []sessions.Hour, versions map[int64]string, step int64, err error)

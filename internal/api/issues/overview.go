@@ -10,6 +10,8 @@ import (
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
 	"firethorn/internal/core/access"
+	"firethorn/internal/core/issue"
+	"firethorn/internal/core/quality"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/usecase/ingest"
 )
@@ -67,6 +69,17 @@ func (a *handlers) projectOverview(ctx context.Context, p *projects.Project,
 	for i, n := range o.Days {
 		out.Trend[i] = contract.ProjectDay{Day: o.First.AddDate(0, 0, i).Format(time.DateOnly), Events: n}
 	}
+	for i, n := range o.Days {
+		switch back := len(o.Days) - i; {
+		case back <= 7:
+			out.EventsWeek.Now += n
+		case back <= 14:
+			out.EventsWeek.Before += n
+		}
+	}
+	if err := a.addHealth(ctx, p, out); err != nil {
+		return nil, err
+	}
 	if o.Surging > 0 {
 		out.Wrong = append(out.Wrong, counted(o.Surging, "issue surges", "issues surge"))
 	}
@@ -85,4 +98,24 @@ func counted(n int64, one, many string) string {
 		return "1 " + one
 	}
 	return fmt.Sprintf("%d %s", n, many)
+}
+
+// addHealth adds how the newest release does, and what came back.
+func (a *handlers) addHealth(ctx context.Context, p *projects.Project, out *contract.ProjectOverview) error {
+	counts, err := a.Store.Issues.CountStates(ctx, p.ID)
+	if err != nil {
+		return err
+	}
+	out.CameBack = counts[issue.Regressed]
+	h, err := a.Store.Health.Newest(ctx, p)
+	if err != nil || h.Sessions == 0 {
+		return err
+	}
+	out.UsersWeek = contract.WeekBefore{Now: h.Users, Before: h.UsersBefore}
+	out.Health = &contract.Health{Release: h.Version, CrashFreeSessions: contract.ShareOf(h.CrashFree), Says: string(h.Says),
+		Uptake: h.Uptake}
+	if h.Says == quality.Worse {
+		out.Wrong = append([]string{h.Version + " is worse than the release before"}, out.Wrong...)
+	}
+	return nil
 }

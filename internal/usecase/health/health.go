@@ -7,6 +7,7 @@ import (
 	"slices"
 	"time"
 
+	"firethorn/internal/cache"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/quality"
 	"firethorn/internal/core/session"
@@ -28,11 +29,15 @@ type Service struct {
 	find     *find.Service
 	issues   *issues.Store
 	releases *releases.Store
+	newest   *cache.Memo[int64, *Newest]
+	views    *cache.Memo[sessions.Query, *view]
 }
 
 // New makes a service.
 func New(d *db.DB, f *find.Service, i *issues.Store, r *releases.Store) *Service {
-	return &Service{db: d, find: f, issues: i, releases: r}
+	return &Service{db: d, find: f, issues: i, releases: r,
+		newest: cache.NewMemo[int64](1<<20, func(*Newest) int { return 200 }),
+		views: cache.NewMemo[sessions.Query](16<<20, (*view).bytes)}
 }
 
 // Ask asks about releases.
@@ -86,7 +91,11 @@ type view struct {
 	list      []*releases.ReleaseRow // newest first
 }
 
-// query makes the question to the counts.
+// bytes is about how much memory it takes.
+func (v *view) bytes() int { return 400*len(v.list) + 8000*len(v.durations) }
+
+// query makes the question to the counts: of whole hours, so that the same is asked for a
+// while.
 func (s *Service) query(ctx context.Context, a Ask) (sessions.Query, error) {
 	q := sessions.Query{Project: a.Project.ID, From: a.From, To: a.To}
 	now := s.db.Now()
@@ -96,6 +105,7 @@ func (s *Service) query(ctx context.Context, a Ask) (sessions.Query, error) {
 	if q.From.IsZero() {
 		q.From = now.Add(-UsualWindow)
 	}
+	q.From, q.To = q.From.Truncate(time.Hour), q.To.Truncate(time.Hour)
 	if a.Environment == "" {
 		return q, nil
 	}
@@ -107,11 +117,17 @@ func (s *Service) query(ctx context.Context, a Ask) (sessions.Query, error) {
 	return q, err
 }
 
+// view reads the counts of a window. Where that takes long they are remembered for some
+// seconds.
 func (s *Service) view(ctx context.Context, a Ask) (*view, error) {
 	q, err := s.query(ctx, a)
 	if err != nil {
 		return nil, err
 	}
+	return s.views.Get(q, func() (*view, error) { return s.read(ctx, a, q) })
+}
+
+func (s *Service) read(ctx context.Context, a Ask, q sessions.Query) (*view, error) {
 	v := &view{Window: Window{From: q.From, To: q.To, Environment: a.Environment}, counts: map[int64]*quality.Counts{}}
 	cells, err := sessions.Counts(ctx, s.db, q)
 	if err != nil {
