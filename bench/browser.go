@@ -37,7 +37,8 @@ func (s *scene) inBrowser(ctx context.Context) error {
 	}
 	page := s.url + "/p/quayside/issues?facets=open"
 	for _, step := range []struct{ what, path, script string }{
-		{"first page, until rows and strip stand", page, listStands},
+		{"first page, until the list stands", page, rowsStand},
+		{"first page, until strip and facets stand, too", page, listStands},
 		{"a click on a facet, until the new list stands", page, clickFacet},
 		{"10,000 events read and scrolled through", s.url + "/p/quayside/events?window=24h", scrollEvents},
 	} {
@@ -90,6 +91,11 @@ const rows = () => document.querySelectorAll('[role=row][aria-selected]').length
 const stands = () => rows() > 0 && document.querySelector('[data-chart] canvas') &&
 	document.querySelector('aside li button')
 `
+
+const rowsStand = `(async () => {` + counted + `
+await until(() => rows() > 0)
+return told(performance.now())
+})()`
 
 const listStands = `(async () => {` + counted + `
 await until(stands)

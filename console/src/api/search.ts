@@ -1,7 +1,7 @@
 import { infiniteQueryOptions, keepPreviousData, queryOptions } from '@tanstack/react-query'
 import { searchFields } from '../core/list.ts'
 import type { Scope } from '../core/list.ts'
-import { answer, api } from './client.ts'
+import { answer, api, releases } from './client.ts'
 import type { components } from './schema.d.ts'
 
 /** What pages ask about searches, and about the people that events hit. */
@@ -32,6 +32,9 @@ const zone = Intl.DateTimeFormat().resolvedOptions().timeZone
 
 export const histogram = (s: Scope, by: string) =>
   queryOptions({ ...slow, refetchInterval: minute, queryKey: key(s, 'histogram', by), queryFn: ({ signal }) => answer(api.GET('/api/projects/{project}/histogram', { params: { ...of(s), query: { ...query(s), zone, limit: 6, ...(by ? { by } : {}) } }, signal })) })
+
+/** The releases and deploys that are marked on a time strip. */
+export const marks = (project: string) => queryOptions({ queryKey: ['p', project, 'marks'], queryFn: ({ signal }) => releases(project, signal), staleTime: 5 * minute, retry: false })
 
 export const affected = (s: Scope) => queryOptions({ ...slow, queryKey: key(s, 'affected'), queryFn: ({ signal }) => answer(api.GET('/api/projects/{project}/affected', { params: { ...of(s), query: query(s) }, signal })) })
 

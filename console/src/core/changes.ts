@@ -20,7 +20,7 @@ const byDecision = new Set(['issue', 'history', 'since', 'owners', 'beside'])
 const byEvents = new Set(['issue', 'history', 'since', 'feedback', 'event']) // events wake issues and bring them back
 const lasting = new Set(['event', 'line', 'likely', 'set-up', 'together', 'brief'])
 // What looks at many events is read again when it is asked for, not with every event.
-const searched = new Set(['facets', 'against', 'histogram', 'affected', 'found-users', 'found-events', 'found-event', 'user', 'trail', 'searches', 'qualities', 'quality', 'uptake', 'devices', 'comparison'])
+const searched = new Set(['facets', 'against', 'histogram', 'affected', 'found-users', 'found-events', 'found-event', 'user', 'trail', 'searches', 'marks', 'qualities', 'quality', 'uptake', 'devices', 'comparison'])
 const ofIssue = new Set([...byDecision, ...byEvents, ...lasting, 'differences'])
 
 const numberOf = (of: unknown): number => (typeof of === 'number' ? of : Number(String(of).split('/')[1]))

@@ -1,7 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { useMemo } from 'react'
 import { ApiError } from '../api/client.ts'
-import * as ask from '../api/queries.ts'
 import * as asking from '../api/search.ts'
 import { count } from '../core/format.ts'
 import { terms, toggled } from '../core/search.ts'
@@ -9,6 +8,7 @@ import { marksIn, strip } from '../core/strip.ts'
 import { between, wider, windowInWords, windows } from '../core/window.ts'
 import { Chart } from '../shared/chart.tsx'
 import { useNow } from '../shared/now.ts'
+import { useTurn } from './turns.ts'
 import type { Search } from './use-search.ts'
 
 const none: never[] = []
@@ -25,8 +25,8 @@ export function TimeStrip({ s }: { s: Search }) {
 }
 
 function Bars({ s, by, height }: { s: Search; by: string; height: number }) {
-  const got = useQuery(asking.histogram(s.scope, by))
-  const releases = useQuery(ask.releases(s.scope.project))
+  const got = useQuery({ ...asking.histogram(s.scope, by), enabled: useTurn('histogram') })
+  const releases = useQuery({ ...asking.marks(s.scope.project), enabled: useTurn('marks') })
   const now = useNow()
   const drawn = useMemo(() => got.data && strip(got.data.series, got.data.interval_s), [got.data])
   const marks = useMemo(() => (drawn && releases.data ? marksIn(releases.data.releases, drawn) : none), [drawn, releases.data])
@@ -77,7 +77,7 @@ const ofTheTrace = ['handled', 'severity', 'error.type', 'message']
 /** One sentence about what is unusual in the events that fit, if anything is. */
 function Unusual({ s }: { s: Search }) {
   const narrowed = s.search !== '' || s.scope.issue !== undefined
-  const got = useQuery({ ...asking.against(s.scope, 12), enabled: narrowed })
+  const got = useQuery({ ...asking.against(s.scope, 12), enabled: useTurn('against') && narrowed })
   const named = new Set([...ofTheTrace, ...terms(s.search).map((t) => t.name)])
   const odd = narrowed ? got.data?.values.find((v) => v.ratio >= 2 && v.here * 3 >= v.here_of && !named.has(v.name)) : undefined
   if (!odd) return null
