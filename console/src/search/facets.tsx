@@ -7,7 +7,7 @@ import { count, counted } from '../core/format.ts'
 import { absent, asks, holding, toggled, withTerm } from '../core/search.ts'
 import { useKeys } from '../shared/keys.ts'
 import { Dialog, Failed, Loading } from '../shared/parts.tsx'
-import { useTurn } from './turns.ts'
+import { useLater, useTurn } from './turns.ts'
 import type { Search } from './use-search.ts'
 
 /** Opens and closes the panel of facets. */
@@ -25,7 +25,8 @@ export function FacetsButton({ s }: { s: Search }) {
 export function FacetsPanel({ s }: { s: Search }) {
   const [text, setText] = useState('')
   const [all, setAll] = useState<string>()
-  const got = useQuery({ ...asking.facets(s.scope), enabled: useTurn('facets') && s.facets === 'open' })
+  const later = useLater(s.scope)
+  const got = useQuery({ ...asking.facets(later ?? s.scope), enabled: useTurn('facets') && s.facets === 'open' && later !== undefined })
   if (!s.facets) return null
   const wanted = text.trim().toLowerCase()
   const shown = got.data?.facets.map((f) => ({ ...f, values: f.values.filter((v) => !wanted || v.value.toLowerCase().includes(wanted) || f.name.includes(wanted)) })).filter((f) => f.values.length > 0)

@@ -8,7 +8,7 @@ import { marksIn, strip } from '../core/strip.ts'
 import { between, wider, windowInWords, windows } from '../core/window.ts'
 import { Chart } from '../shared/chart.tsx'
 import { useNow } from '../shared/now.ts'
-import { useTurn } from './turns.ts'
+import { useLater, useTurn } from './turns.ts'
 import type { Search } from './use-search.ts'
 
 const none: never[] = []
@@ -25,8 +25,9 @@ export function TimeStrip({ s }: { s: Search }) {
 }
 
 function Bars({ s, by, height }: { s: Search; by: string; height: number }) {
-  const got = useQuery({ ...asking.histogram(s.scope, by), enabled: useTurn('histogram') })
-  const releases = useQuery({ ...asking.marks(s.scope.project), enabled: useTurn('marks') })
+  const later = useLater(s.scope)
+  const got = useQuery({ ...asking.histogram(later ?? s.scope, by), enabled: useTurn('histogram') && later !== undefined })
+  const releases = useQuery({ ...asking.marks(s.scope.project), enabled: useTurn('marks') && later !== undefined })
   const now = useNow()
   const drawn = useMemo(() => got.data && strip(got.data.series, got.data.interval_s), [got.data])
   const marks = useMemo(() => (drawn && releases.data ? marksIn(releases.data.releases, drawn) : none), [drawn, releases.data])
@@ -77,7 +78,8 @@ const ofTheTrace = ['handled', 'severity', 'error.type', 'message']
 /** One sentence about what is unusual in the events that fit, if anything is. */
 function Unusual({ s }: { s: Search }) {
   const narrowed = s.search !== '' || s.scope.issue !== undefined
-  const got = useQuery({ ...asking.against(s.scope, 12), enabled: useTurn('against') && narrowed })
+  const later = useLater(s.scope)
+  const got = useQuery({ ...asking.against(later ?? s.scope, 12), enabled: useTurn('against') && narrowed && later !== undefined })
   const named = new Set([...ofTheTrace, ...terms(s.search).map((t) => t.name)])
   const odd = narrowed ? got.data?.values.find((v) => v.ratio >= 2 && v.here * 3 >= v.here_of && !named.has(v.name)) : undefined
   if (!odd) return null

@@ -1,4 +1,6 @@
 import { useIsFetching } from '@tanstack/react-query'
+import { useEffect, useState } from 'react'
+import type { Scope } from '../core/list.ts'
 
 /** What a page that searches asks, in the order in which people look at it. */
 const order = [['issues', 'found-events', 'found-users', 'event'], ['histogram'], ['facets'], ['against', 'affected', 'marks']] as const
@@ -11,4 +13,17 @@ export function useTurn(kind: (typeof order)[number][number]): boolean {
   const turn = order.findIndex((kinds) => (kinds as readonly string[]).includes(kind))
   const before = new Set<unknown>(order.slice(0, turn).flat())
   return useIsFetching({ predicate: (q) => before.has(q.queryKey[2]) }) === 0
+}
+
+/**
+ * What is searched, a moment later than the list has it: by then the list's question is
+ * on its way, and useTurn holds the others back.
+ */
+export function useLater(scope: Scope): Scope | undefined {
+  const [later, setLater] = useState<Scope>()
+  useEffect(() => {
+    const t = setTimeout(() => setLater(scope), 0)
+    return () => clearTimeout(t)
+  }, [scope])
+  return later
 }
