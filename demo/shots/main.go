@@ -34,17 +34,18 @@ var shots = []shot{
 	{name: "round", path: "/p/quayside/round", theme: "blossom", pause: 2 * time.Second},
 	{name: "projects", path: "/", theme: "hedge", pause: time.Second},
 	{name: "issue-light", path: "/p/quayside/issues/{placeBerths}", theme: "blossom", script: `document.querySelector('summary[title="show the arithmetic"]').click()`},
-	{name: "releases", path: "/p/quayside/releases?release=4.2.0", theme: "blossom", pause: time.Second},
+	{name: "releases", path: "/p/quayside/releases?release=4.2.0&window=30d", theme: "blossom", pause: time.Second},
 	{name: "received", path: "/p/quayside/received", theme: "blossom",
 		script: "document.querySelector('main details').open = true"},
 	{name: "grouping", path: "/p/gangway/grouping", theme: "blossom", pause: 2 * time.Second},
 	{name: "set-up", path: "/p/tender/set-up", theme: "blossom", before: newcomer},
 	{name: "impact", path: "/p/quayside/impact", theme: "hedge", pause: 2 * time.Second, script: `setTimeout(() => { const i = document.querySelector('input[aria-label="weight of users"]'); Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(i, '5'); i.dispatchEvent(new Event('input', { bubbles: true })) }, 500)`},
-	{name: "sessions", path: "/p/quayside/sessions", theme: "blossom", pause: time.Second},
+	{name: "facets", path: "/p/quayside/issues?search=os.name:Android&facets=open&stack=release", theme: "blossom", pause: 2 * time.Second},
+	{name: "events", path: "/p/quayside/events?window=14d&stack=release&second=os.name", theme: "hedge", pause: 2 * time.Second},
+	{name: "user", path: "/p/quayside/users/p-1400", theme: "blossom", pause: time.Second},
+	{name: "apart", path: "/p/quayside/issues/{placeBerths}", theme: "hedge", pause: 3 * time.Second, script: `setTimeout(() => document.getElementById('who').scrollIntoView(), 1200)`},
 	{name: "symbols", path: "/p/quayside/symbols", theme: "blossom", before: candidate},
 	{name: "people", path: "/people", theme: "blossom"},
-	{name: "tokens", path: "/tokens", theme: "hedge"},
-	{name: "audit", path: "/audit", theme: "blossom", pause: time.Second, script: `[...document.querySelectorAll('main button')].find((b) => b.innerText === 'Check the chain').click()`},
 }
 
 func main() {

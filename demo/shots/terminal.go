@@ -27,7 +27,6 @@ type session struct {
 
 var sessions = []session{
 	{"cli-round", []string{"printf 'i\\nq\\n' | firethorn round --project quayside", "firethorn owner list"}},
-	{"cli-operate", []string{"firethorn status", "firethorn queue", "firethorn recount", "firethorn issue merge quayside/{AssertionError} --into quayside/{stepZoom}", "firethorn issue undo quayside/{stepZoom}", "firethorn issue history quayside/{stepZoom}", "firethorn event list --issue quayside/{loadDepartures} --limit 5"}},
 	{"cli-rules", []string{"firethorn rules check demo/rules/faulty.yaml", "firethorn group versions --project gangway", "firethorn release order --project quayside 4.2.1 4.10.0", "firethorn group try --project gangway --grouping-version 5"}},
 	{"cli-stack", []string{"firethorn stack internal/core/stacktrace/testdata/printed/Crew.java.txt", "firethorn locate --map internal/core/symbolicate/testdata/quayside.js.map 2:9000", "firethorn stack --maps demo/quayside/build/symbols-4.2.0 trace.txt"}},
 	{"cli-life", []string{"firethorn issue history quayside/{zoneOf}", "firethorn issue likely quayside/{zoneOf}",

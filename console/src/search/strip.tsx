@@ -81,7 +81,7 @@ function Unusual({ s }: { s: Search }) {
   const later = useLater(s.scope)
   const got = useQuery({ ...asking.against(later ?? s.scope, 12), enabled: useTurn('against') && narrowed && later !== undefined })
   const named = new Set([...ofTheTrace, ...terms(s.search).map((t) => t.name)])
-  const odd = narrowed ? got.data?.values.find((v) => v.ratio >= 2 && v.here * 3 >= v.here_of && !named.has(v.name)) : undefined
+  const odd = narrowed ? got.data?.values.find((v) => v.ratio >= 2 && v.here * 3 >= v.here_of && !named.has(v.name) && !(v.here === v.here_of && v.elsewhere === 0)) : undefined
   if (!odd) return null
   const [here, elsewhere] = [odd.here / odd.here_of, odd.elsewhere / odd.elsewhere_of]
   return (
