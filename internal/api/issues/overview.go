@@ -112,7 +112,8 @@ func (a *handlers) addHealth(ctx context.Context, p *projects.Project, out *cont
 		return err
 	}
 	out.UsersWeek = contract.WeekBefore{Now: h.Users, Before: h.UsersBefore}
-	out.Health = &contract.Health{Release: h.Version, CrashFreeSessions: contract.ShareOf(h.CrashFree), Says: string(h.Says),
+	out.Health = &contract.Health{Release: h.Version, CrashFreeSessions: contract.ShareOf(h.CrashFree),
+		Says:   string(h.Says),
 		Uptake: h.Uptake}
 	if h.Says == quality.Worse {
 		out.Wrong = append([]string{h.Version + " is worse than the release before"}, out.Wrong...)

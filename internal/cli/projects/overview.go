@@ -36,7 +36,8 @@ func showOverview(out io.Writer, v contract.ProjectOverviews) {
 			cmp.Compare(y.NewIssues, x.NewIssues), strings.Compare(x.Project, y.Project))
 	})
 	show.Table(out, func(row func(...any)) {
-		row("PROJECT", "NEWEST", "WITHOUT A CRASH", "VERDICT", "UPTAKE", "   OPEN", "    NEW", "   BACK", "EVENTS, 7 DAYS",
+		row("PROJECT", "NEWEST", "WITHOUT A CRASH", "VERDICT", "UPTAKE", "   OPEN", "    NEW", "   BACK",
+			"EVENTS, 7 DAYS",
 			"USERS, 7 DAYS", "WRONG")
 		for _, p := range list {
 			free, says, uptake, users := "-", "-", "-", "-"

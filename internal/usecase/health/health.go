@@ -37,7 +37,7 @@ type Service struct {
 func New(d *db.DB, f *find.Service, i *issues.Store, r *releases.Store) *Service {
 	return &Service{db: d, find: f, issues: i, releases: r,
 		newest: cache.NewMemo[int64](1<<20, func(*Newest) int { return 200 }),
-		views: cache.NewMemo[sessions.Query](16<<20, (*view).bytes)}
+		views:  cache.NewMemo[sessions.Query](16<<20, (*view).bytes)}
 }
 
 // Ask asks about releases.

@@ -45,7 +45,8 @@ func (s *Service) countNewest(ctx context.Context, p *projects.Project) (*Newest
 	if r.Verdict != nil {
 		out.Says = r.Verdict.Says
 	}
-	before, err := sessions.UsersOf(ctx, s.db, sessions.Query{Project: p.ID, From: v.From.Add(-UsualWindow), To: v.From})
+	before, err := sessions.UsersOf(ctx, s.db, sessions.Query{Project: p.ID,
+		From: v.From.Add(-UsualWindow), To: v.From})
 	out.UsersBefore = before[sessions.All].All
 	return out, err
 }
