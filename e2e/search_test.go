@@ -24,6 +24,9 @@ func berths(t *testing.T, s *service, project string) {
 		if i%6 == 0 {
 			ago = time.Hour
 		}
+		if i == 1 { // else the system would say the same as the zone
+			system = "Android"
+		}
 		at := time.Now().Add(-ago).UTC().Format(time.RFC3339Nano)
 		list = append(list, fmt.Sprintf(`{"time":%q,"attributes":{"user.id":"p-%d","user.email":"p%[2]d@ferries.example","berth.zone":%q,"os.name":%q,"session.id":"s-%[2]d"},"resource":{"service.version":"4.2.0"},"breadcrumbs":[{"time":%[1]q,"kind":"input","message":"opened zone %[3]s"}],"exceptions":[{"type":"TypeError","message":"no berth","frames":[{"function":"%[5]s","file":"src/berths.ts","line":3}]}]}`,
 			at, i%10, zone, system, []string{"placeBerths", "freeIn"}[i%2]))

@@ -32,10 +32,12 @@ CREATE TABLE IF NOT EXISTS session_trait (
   PRIMARY KEY (project, day, app_release, environment, kind, value, outcome)
 ) DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin;
 -- The sessions that are kept are counted once; what they did not say stays unsaid.
-INSERT IGNORE INTO session_hour SELECT project, started DIV 3600000000, COALESCE(app_release,0), environment, outcome, COUNT(*) FROM app_session GROUP BY 1,2,3,4,5;
-INSERT INTO session_hour SELECT project, minute DIV 3600000000, COALESCE(app_release,0), environment, 1, SUM(clean) n FROM session_minute GROUP BY 1,2,3,4 HAVING n>0 ON DUPLICATE KEY UPDATE sessions=sessions+VALUES(sessions);
-INSERT INTO session_hour SELECT project, minute DIV 3600000000, COALESCE(app_release,0), environment, 2, SUM(faulty) n FROM session_minute GROUP BY 1,2,3,4 HAVING n>0 ON DUPLICATE KEY UPDATE sessions=sessions+VALUES(sessions);
-INSERT INTO session_hour SELECT project, minute DIV 3600000000, COALESCE(app_release,0), environment, 3, SUM(crashed) n FROM session_minute GROUP BY 1,2,3,4 HAVING n>0 ON DUPLICATE KEY UPDATE sessions=sessions+VALUES(sessions);
+INSERT IGNORE INTO session_hour SELECT project, hour, app_release, environment, outcome, SUM(n) FROM (
+  SELECT project, started DIV 3600000000 AS hour, COALESCE(app_release,0) AS app_release, environment, outcome, COUNT(*) AS n FROM app_session GROUP BY 1,2,3,4,5
+  UNION ALL SELECT project, minute DIV 3600000000, COALESCE(app_release,0), environment, 1, SUM(clean) FROM session_minute GROUP BY 1,2,3,4
+  UNION ALL SELECT project, minute DIV 3600000000, COALESCE(app_release,0), environment, 2, SUM(faulty) FROM session_minute GROUP BY 1,2,3,4
+  UNION ALL SELECT project, minute DIV 3600000000, COALESCE(app_release,0), environment, 3, SUM(crashed) FROM session_minute GROUP BY 1,2,3,4
+) x WHERE n>0 GROUP BY 1,2,3,4,5;
 INSERT IGNORE INTO session_took SELECT project, started DIV 86400000000, COALESCE(app_release,0), environment, outcome,
   IF(duration<32, duration, (LENGTH(BIN(duration))-5)*16 + (duration >> (LENGTH(BIN(duration))-5))), COUNT(*) FROM app_session WHERE outcome<>0 GROUP BY 1,2,3,4,5,6;
 INSERT IGNORE INTO session_user SELECT project, started DIV 86400000000, COALESCE(app_release,0), environment, user, COUNT(*), SUM(outcome=3), SUM(outcome=4)

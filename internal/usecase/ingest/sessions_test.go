@@ -109,11 +109,14 @@ func TestSessions_RepairCountsAnew(t *testing.T) {
 
 func TestSessions_GoWithTheirTime(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon.AddDate(0, 0, -53))
-	b.Tell(0, `{"id":"old","outcome":"clean"}`)
+	b.Tell(7, `{"id":"old","outcome":"clean"}`)
 	b.Now = testbed.Noon
-	b.Tell(0, `{"id":"new","outcome":"clean"}`)
+	b.Tell(7, `{"id":"new","outcome":"clean"}`)
 	if err := b.Retention.TrimSessions(t.Context()); err != nil {
 		t.Fatal(err)
+	}
+	if n := b.One("SELECT COUNT(*) FROM session_user"); n != 1 {
+		t.Errorf("%d days say who had sessions, want the new one alone", n)
 	}
 	if _, err := b.Events.Session(t.Context(), b.Project.ID, "old"); err == nil {
 		t.Error("a session older than events are kept is still there")

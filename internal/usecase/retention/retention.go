@@ -289,7 +289,8 @@ func (s *Service) Trim(ctx context.Context, today int) error {
 }
 
 // TrimSessions lets go of the sessions that began before a project's events
-// are kept; their counts by day stay. What runs on is kept until it is cut off.
+// are kept, and of who had them; their counts stay. What runs on is kept until it is
+// cut off.
 func (s *Service) TrimSessions(ctx context.Context) error {
 	type kept struct{ project, days int64 }
 	var list []kept
@@ -304,12 +305,16 @@ func (s *Service) TrimSessions(ctx context.Context) error {
 	}
 	for _, k := range list {
 		before := int64(db.Day(s.db.Now())) - k.days - projects.GraceDays
-		for _, old := range []string{
-			"DELETE FROM app_session WHERE project=? AND started<? AND outcome<>0 LIMIT ?",
-			"DELETE FROM session_minute WHERE project=? AND minute<? LIMIT ?",
+		for _, old := range []struct {
+			rows   string
+			before int64
+		}{
+			{"DELETE FROM app_session WHERE project=? AND started<? AND outcome<>0 LIMIT ?", before * 86400_000_000},
+			{"DELETE FROM session_minute WHERE project=? AND minute<? LIMIT ?", before * 86400_000_000},
+			{"DELETE FROM session_user WHERE project=? AND day<? LIMIT ?", before},
 		} {
 			for n := int64(trimAtOnce); n == trimAtOnce; {
-				r, err := s.db.Slow.ExecContext(ctx, old, k.project, before*86400_000_000, trimAtOnce)
+				r, err := s.db.Slow.ExecContext(ctx, old.rows, k.project, old.before, trimAtOnce)
 				if err != nil {
 					return err
 				}
