@@ -66,9 +66,9 @@ func main() {
 	}
 }
 
-// slack is what part of a listed limit may be unused, as 1/slack, so that a line less
+// leeway is what part of a listed limit may be unused, as 1/leeway, so that a line less
 // here and there is not an error.
-const slack = 20
+const leeway = 20
 
 func run(out *os.File) error {
 	list, err := files(context.Background())
@@ -100,7 +100,7 @@ func run(out *os.File) error {
 			may := l.most
 			if x, ok := allowed[s.kind+" "+s.name]; ok && s.n > l.most {
 				used[s.kind+" "+s.name] = true
-				if may = x; s.n < x-x/slack {
+				if may = x; s.n < x-x/leeway {
 					over = append(over, fmt.Sprintf("%s %s has %d %s now: lower its limit of %d", s.kind, s.name, s.n,
 						l.unit, x))
 				}

@@ -1,5 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
+import * as health from '../api/health.ts'
 import * as asking from '../api/search.ts'
 import { count, counted } from '../core/format.ts'
 import { searchCommand } from '../core/list.ts'
@@ -16,6 +17,7 @@ const percent = (n: number, of: number): string => (of === 0 ? '0 %' : n > 0 && 
 /** How many users were hit in the window, what share that is, how many came back, and who they are. */
 export function AffectedUsers({ scope }: { scope: Scope }) {
   const got = useQuery(asking.affected(scope))
+  const sessions = useQuery(health.qualities({ project: scope.project, environment: '', window: scope.window })).data?.sessions.all ?? 0
   const [all, setAll] = useState(false)
   const a = got.data
   if (got.error && !a) return null // what is wrong with the search is said above
@@ -25,6 +27,7 @@ export function AffectedUsers({ scope }: { scope: Scope }) {
     <>
       <p className="mt-1">
         In {windowInWords(scope.window)}{scope.search && ', under this search'}: <b className="font-semibold">{counted(a.users, 'user')}</b>, {percent(a.users, a.active)} of the {count(a.active)} that were seen; {count(a.came_back)} of them came back afterwards ({percent(a.came_back, a.users)}).
+        {sessions > 0 && <> {((1000 * a.events) / sessions).toFixed(1)} events for 1,000 sessions.</>}
         {a.releases.length > 0 && <> On {a.releases.map((r, i) => <span key={r.value}>{i > 0 && ', '}<span className="mono">{r.value}</span> {count(r.users)}</span>)}.</>}
       </p>
       <div className="mt-2">

@@ -32,7 +32,7 @@ type heldSession struct {
 	name                 string
 	release, environment int64
 	traits               [3]int64      // device, system, browser
-	told                 [3]string     // those that were told just now
+	said                 [3]string     // what the messages of this batch say of them
 	before               *sessions.Key // what it counted under; nil: it is new
 }
 
@@ -46,11 +46,11 @@ func (h *heldSession) cell() sessions.Key {
 	return c
 }
 
-// hear notes what a message says of the device, its system and the browser.
-func (h *heldSession) hear(m *session.Message) {
+// recordTraits records what a message says of the device, its system and the browser.
+func (h *heldSession) recordTraits(m *session.Message) {
 	for _, a := range attributes.Of(&m.About) {
 		if i := slices.Index(sessions.TraitNames[:], a.Name); i >= 0 {
-			h.told[i] = a.Value.String()
+			h.said[i] = a.Value.String()
 		}
 	}
 }
@@ -104,7 +104,7 @@ func (w *batchTx) writeTold(ctx context.Context, messages []SessionMessage) erro
 		}
 		h := held[events.SessionHash(m.ID)]
 		h.Add(m.Message, m.Started, m.Received, user)
-		h.hear(m.Message)
+		h.recordTraits(m.Message)
 		w.tally.Add(m.Received, inbox.CauseSession, "", 1)
 	}
 	if err := w.homes(ctx, held); err != nil {
@@ -218,12 +218,12 @@ func (w *batchTx) homes(ctx context.Context, held map[[16]byte]*heldSession) err
 	return nil
 }
 
-// internTraits gives the ids of what sessions say of device, system and browser; what was
-// told last counts. Values for which there is no place are not told apart.
+// internTraits gives the ids of what sessions say of device, system and browser; the
+// last message counts. Values for which there is no place are not told apart.
 func (w *batchTx) internTraits(ctx context.Context, held map[[16]byte]*heldSession) error {
 	var wanted []string
 	for _, h := range held {
-		for _, v := range h.told {
+		for _, v := range h.said {
 			if v != "" {
 				wanted = append(wanted, event.TrimText(v, mostTrait))
 			}
@@ -237,7 +237,7 @@ func (w *batchTx) internTraits(ctx context.Context, held map[[16]byte]*heldSessi
 		return err
 	}
 	for _, h := range held {
-		for i, v := range h.told {
+		for i, v := range h.said {
 			if id := ids[event.TrimText(v, mostTrait)]; v != "" && id != 0 {
 				h.traits[i] = id
 			}

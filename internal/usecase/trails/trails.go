@@ -64,7 +64,7 @@ type Page struct {
 const mostBeside = 200
 
 // Trail tells a page of what a user went through. A breadcrumb that several events
-// carry is told once.
+// carry is listed once.
 func (s *Service) Trail(ctx context.Context, q Ask) (*Page, error) {
 	users, err := s.find.UsersNamed(ctx, q.Project, q.Who)
 	if err != nil {
@@ -122,7 +122,7 @@ func (e Entry) rank() int {
 // addBreadcrumbs adds what led up to events since a time, where their bodies are kept.
 func (s *Service) addBreadcrumbs(ctx context.Context, list []*events.EventRow, from time.Time, page *Page) error {
 	type crumb struct{ time, kind, message string }
-	told := map[crumb]bool{}
+	seen := map[crumb]bool{}
 	for _, e := range list {
 		body, err := s.events.EventBody(ctx, e)
 		if errors.Is(err, events.ErrNoBody) {
@@ -139,10 +139,10 @@ func (s *Service) addBreadcrumbs(ctx context.Context, list []*events.EventRow, f
 			b := &k.Event.Breadcrumbs[i]
 			c := crumb{b.Time, b.Kind, b.Message}
 			at, err := time.Parse(time.RFC3339Nano, b.Time)
-			if err != nil || told[c] || at.Before(from) {
+			if err != nil || seen[c] || at.Before(from) {
 				continue
 			}
-			told[c] = true
+			seen[c] = true
 			page.Entries = append(page.Entries, Entry{At: at, Breadcrumb: b, Before: e})
 		}
 	}
