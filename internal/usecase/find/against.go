@@ -100,8 +100,7 @@ func (c *comparison) compare(ctx context.Context, names []string) ([]facet.Odd, 
 }
 
 // everywhere counts the promising values of an attribute, and maybe others, in all
-// events. Segments whose
-// heads say it are not read.
+// events. A segment is not read where its head has the counts.
 func (c *comparison) everywhere(ctx context.Context, name string) (map[string]int64, error) {
 	column := c.names[name]
 	views := make([]*view, len(c.every))
