@@ -1,8 +1,10 @@
 package releases
 
 import (
+	"cmp"
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -14,6 +16,7 @@ import (
 	"firethorn/internal/core/quality"
 	"firethorn/internal/core/session"
 	"firethorn/internal/store/projects"
+	"firethorn/internal/store/sessions"
 	"firethorn/internal/usecase/find"
 	"firethorn/internal/usecase/health"
 )
@@ -148,7 +151,9 @@ func (a *handlers) uptake(ctx context.Context, p *projects.Project, in *HealthIn
 	for _, h := range list {
 		sums[h.Release] += h.All()
 	}
-	order := slices.SortedFunc(keys(sums), func(x, y int64) int { return int(sums[y] - sums[x]) })
+	order := slices.SortedFunc(maps.Keys(sums), func(x, y int64) int {
+		return cmp.Or(cmp.Compare(sums[y], sums[x]), cmp.Compare(x, y))
+	})
 	at := map[int64]int{}
 	for i, id := range order {
 		if i = min(i, mostSeries); i == len(out.Releases) {
@@ -164,16 +169,6 @@ func (a *handlers) uptake(ctx context.Context, p *projects.Project, in *HealthIn
 		x.Sessions, x.Ended, x.Crashed = x.Sessions+h.All(), x.Ended+h.Ended(), x.Crashed+h.Crashed
 	}
 	return calls.Answer(out), nil
-}
-
-func keys(m map[int64]int64) func(func(int64) bool) {
-	return func(yield func(int64) bool) {
-		for k := range m {
-			if !yield(k) {
-				return
-			}
-		}
-	}
 }
 
 func emptySeries(version string, first time.Time, interval time.Duration, moments int) contract.ReleaseSeries {
@@ -196,15 +191,12 @@ func (a *handlers) devices(ctx context.Context, p *projects.Project, in *Version
 	}
 	out := contract.Devices{Release: in.Version, Devices: []contract.DeviceFamily{}}
 	for _, t := range list {
-		out.Devices = append(out.Devices, contract.DeviceFamily{Name: kinds[t.Kind], Value: t.Value,
+		out.Devices = append(out.Devices, contract.DeviceFamily{Name: sessions.TraitNames[t.Kind-1], Value: t.Value,
 			Sessions: sessionsOf(t.Counts), CrashFreeSessions: contract.ShareOf(quality.Wilson(t.Ended()-t.Crashed,
 				t.Ended()))})
 	}
 	return calls.Answer(out), nil
 }
-
-// kinds are the names of what sessions say of where they ran.
-var kinds = map[int]string{1: "device.type", 2: "os.name", 3: "browser.name"}
 
 func (a *handlers) compare(ctx context.Context, p *projects.Project, in *struct {
 	HealthIn

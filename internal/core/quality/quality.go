@@ -19,15 +19,6 @@ func (c Counts) Ended() int64 { return c.Clean + c.Faulty + c.Crashed + c.CutOff
 // All is how many sessions there are, with those that still run.
 func (c Counts) All() int64 { return c.Ended() + c.Running }
 
-// Bad is how many sessions count as crashed; cutOff says whether those that were cut off
-// do.
-func (c Counts) Bad(cutOff bool) int64 {
-	if cutOff {
-		return c.Crashed + c.CutOff
-	}
-	return c.Crashed
-}
-
 // Add adds other counts.
 func (c *Counts) Add(o Counts) {
 	c.Clean += o.Clean

@@ -28,50 +28,50 @@ type Key struct {
 // their kinds in the table count from 1.
 var TraitNames = [3]string{"device.type", "os.name", "browser.name"}
 
-// sessionTable is a table of counts of sessions, and what of a cell it counts by.
+// sessionTable is a table of counts of sessions, and the rows it makes of a count. The
+// last values of a row, as many as sums says, are added up; those before say which row
+// it is.
 type sessionTable struct {
 	insert, update string
 	rows           func(c Key, n int64) [][]any
+	sums           int
 }
 
-func truth(yes bool, n int64) int64 {
+// countIf is n where something holds, and 0 where it does not.
+func countIf(yes bool, n int64) int64 {
 	if yes {
 		return n
 	}
 	return 0
 }
 
-// sessionTables are all tables that count sessions. The last values of a row are added
-// up; those before say which row it is.
-var sessionTables = []struct {
-	sessionTable
-	sums int
-}{
-	{sessionTable{"INSERT INTO session_day (project, day, app_release, environment, outcome, sessions)",
+// sessionTables are all tables that count sessions.
+var sessionTables = []sessionTable{
+	{"INSERT INTO session_day (project, day, app_release, environment, outcome, sessions)",
 		" ON DUPLICATE KEY UPDATE sessions=sessions+VALUES(sessions)", func(c Key, n int64) [][]any {
 			return [][]any{{c.Hour / 24, c.Release, c.Environment, uint8(c.Outcome), n}}
-		}}, 1},
-	{sessionTable{"INSERT INTO session_hour (project, hour, app_release, environment, outcome, sessions)",
+		}, 1},
+	{"INSERT INTO session_hour (project, hour, app_release, environment, outcome, sessions)",
 		" ON DUPLICATE KEY UPDATE sessions=sessions+VALUES(sessions)", func(c Key, n int64) [][]any {
 			return [][]any{{c.Hour, c.Release, c.Environment, uint8(c.Outcome), n}}
-		}}, 1},
-	{sessionTable{"INSERT INTO session_took (project, day, app_release, environment, outcome, bucket, sessions)",
+		}, 1},
+	{"INSERT INTO session_took (project, day, app_release, environment, outcome, bucket, sessions)",
 		" ON DUPLICATE KEY UPDATE sessions=sessions+VALUES(sessions)", func(c Key, n int64) [][]any {
 			if c.Outcome == session.Running || c.Bucket < 0 {
 				return nil
 			}
 			return [][]any{{c.Hour / 24, c.Release, c.Environment, uint8(c.Outcome), int64(c.Bucket), n}}
-		}}, 1},
-	{sessionTable{"INSERT INTO session_user (project, day, app_release, environment, user, sessions, crashed, cut_off)",
+		}, 1},
+	{"INSERT INTO session_user (project, day, app_release, environment, user, sessions, crashed, cut_off)",
 		" ON DUPLICATE KEY UPDATE sessions=sessions+VALUES(sessions), crashed=crashed+VALUES(crashed), cut_off=cut_off+VALUES(cut_off)",
 		func(c Key, n int64) [][]any {
 			if c.Outcome == session.Running || !c.Known {
 				return nil
 			}
-			return [][]any{{c.Hour / 24, c.Release, c.Environment, c.User, n, truth(c.Outcome == session.Crashed, n),
-				truth(c.Outcome == session.CutOff, n)}}
-		}}, 3},
-	{sessionTable{"INSERT INTO session_trait (project, day, app_release, environment, kind, value, outcome, sessions)",
+			return [][]any{{c.Hour / 24, c.Release, c.Environment, c.User, n, countIf(c.Outcome == session.Crashed, n),
+				countIf(c.Outcome == session.CutOff, n)}}
+		}, 3},
+	{"INSERT INTO session_trait (project, day, app_release, environment, kind, value, outcome, sessions)",
 		" ON DUPLICATE KEY UPDATE sessions=sessions+VALUES(sessions)", func(c Key, n int64) (rows [][]any) {
 			for i, v := range c.Traits {
 				if v != 0 {
@@ -80,7 +80,7 @@ var sessionTables = []struct {
 				}
 			}
 			return rows
-		}}, 1},
+		}, 1},
 }
 
 // Add adds to all counts of sessions; what is taken away was counted before.
@@ -207,12 +207,12 @@ func (t Table) Differences(day int) string {
 		want = append(want, "-"+sum)
 		unequal = append(unequal, fmt.Sprintf("SUM(n%d)<>0", i))
 	}
-	return "SELECT 0, SUM(have), SUM(want) FROM (SELECT project, " + t.Keys + ", sessions AS have, 0 AS want, " +
-		strings.Join(have,
-			", ") + " FROM " + t.Name + " WHERE " + t.Span + ">=" + t.from(day) + " UNION ALL SELECT project, " +
-		t.Keys + ", 0, sessions, " + strings.Join(want, ", ") + " FROM (" + t.anew(day,
-		"") + ") a) d GROUP BY project, " +
-		t.Keys + " HAVING " + strings.Join(unequal, " OR ")
+	return "SELECT 0, SUM(have), SUM(want) FROM (" +
+		"SELECT project, " + t.Keys + ", sessions AS have, 0 AS want, " + strings.Join(have, ", ") +
+		" FROM " + t.Name + " WHERE " + t.Span + ">=" + t.from(day) +
+		" UNION ALL SELECT project, " + t.Keys + ", 0, sessions, " + strings.Join(want, ", ") +
+		" FROM (" + t.anew(day, "") + ") a) d GROUP BY project, " + t.Keys +
+		" HAVING " + strings.Join(unequal, " OR ")
 }
 
 // Repair counts a project's rows anew from a day on.

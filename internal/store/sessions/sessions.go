@@ -39,10 +39,6 @@ func (q Query) days() (string, []any) {
 	return q.where("day", int64(db.Day(q.From)), int64(db.Day(q.To.Add(24*time.Hour-1))))
 }
 
-// Cell is a release and an environment; 0 stands for all of them where they are not told
-// apart, and for sessions that name no release.
-type Cell struct{ Release, Environment int64 }
-
 // add counts sessions of an outcome.
 func add(c *quality.Counts, outcome uint8, n int64) {
 	switch session.Outcome(outcome) {
@@ -59,21 +55,20 @@ func add(c *quality.Counts, outcome uint8, n int64) {
 	}
 }
 
-// Counts counts sessions by release and environment.
-func Counts(ctx context.Context, q db.Querier, a Query) (map[Cell]*quality.Counts, error) {
-	out := map[Cell]*quality.Counts{}
+// Counts counts sessions by release; 0 is of those that name none.
+func Counts(ctx context.Context, q db.Querier, a Query) (map[int64]*quality.Counts, error) {
+	out := map[int64]*quality.Counts{}
 	where, args := a.hours()
 	return out, db.Each(ctx, q, func(r *sql.Rows) error {
-		var c Cell
+		var release, n int64
 		var outcome uint8
-		var n int64
-		err := r.Scan(&c.Release, &c.Environment, &outcome, &n)
-		if out[c] == nil {
-			out[c] = &quality.Counts{}
+		err := r.Scan(&release, &outcome, &n)
+		if out[release] == nil {
+			out[release] = &quality.Counts{}
 		}
-		add(out[c], outcome, n)
+		add(out[release], outcome, n)
 		return err
-	}, "SELECT app_release, environment, outcome, SUM(sessions) FROM session_hour"+where+" GROUP BY 1,2,3", args...)
+	}, "SELECT app_release, outcome, SUM(sessions) FROM session_hour"+where+" GROUP BY 1,2", args...)
 }
 
 // Hour is what began in an hour.
@@ -105,24 +100,23 @@ func Hours(ctx context.Context, q db.Querier, a Query, step int64) ([]Hour, erro
 }
 
 // Users are how many people used something, and how many of them had a session that
-// crashed, or one that was cut off.
-type Users struct{ All, Crashed, Bad int64 }
+// crashed.
+type Users struct{ All, Crashed int64 }
 
-// UsersOf counts users by release; 0 is all releases together. They are counted over
-// whole days.
+// UsersOf counts users by release, and under All those of all releases together, of whom
+// it does not say how many crashed. They are counted over whole days.
 func UsersOf(ctx context.Context, q db.Querier, a Query) (map[int64]Users, error) {
 	out := map[int64]Users{}
 	where, args := a.days()
 	err := db.Each(ctx, q, func(r *sql.Rows) error {
 		var release sql.NullInt64
 		var u Users
-		err := r.Scan(&release, &u.All, &u.Crashed, &u.Bad)
+		err := r.Scan(&release, &u.All, &u.Crashed)
 		if release.Valid {
 			out[release.Int64] = u
 		}
 		return err
-	}, "SELECT app_release, COUNT(DISTINCT user), COUNT(DISTINCT IF(crashed>0,user,NULL)), COUNT(DISTINCT IF(crashed>0 OR cut_off>0,user,NULL))"+
-		" FROM session_user"+where+
+	}, "SELECT app_release, COUNT(DISTINCT user), COUNT(DISTINCT IF(crashed>0,user,NULL)) FROM session_user"+where+
 		" AND sessions>0 GROUP BY app_release", args...)
 	if err != nil {
 		return nil, err
@@ -160,7 +154,7 @@ func Durations(ctx context.Context, q db.Querier, a Query) (map[int64]map[sessio
 
 // Trait is what sessions say of a device, a system or a browser.
 type Trait struct {
-	Kind  int // from 1, in the order of the names that ingest tells apart
+	Kind  int // from 1, of TraitNames
 	Value string
 	quality.Counts
 }

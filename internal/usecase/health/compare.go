@@ -18,12 +18,11 @@ import (
 // Beside is an issue with how often it occurred in two releases.
 type Beside struct {
 	*issues.Issue
-	A, B           int64   // events in the window
-	PerA, PerB     float64 // for 1,000 sessions; 0 where there are none
-	Ratio          quality.Ratio
-	HitsA, HitsB   int64 // users
-	OnlyA, OnlyB   bool
-	WithoutCounted bool // a release has no sessions: rates are not known
+	A, B         int64   // events in the window
+	PerA, PerB   float64 // for 1,000 sessions; 0 where there are none
+	Ratio        quality.Ratio
+	HitsA, HitsB int64 // users
+	OnlyA, OnlyB bool
 }
 
 // Comparison is two releases side by side.
@@ -75,7 +74,7 @@ func (s *Service) Compare(ctx context.Context, a Ask, asker find.Asker, first, s
 	}
 	nA, nB := one.Sessions.All(), two.Sessions.All()
 	for _, b := range by {
-		b.OnlyA, b.OnlyB, b.WithoutCounted = b.B == 0, b.A == 0, nA == 0 || nB == 0
+		b.OnlyA, b.OnlyB = b.B == 0, b.A == 0
 		b.PerA, b.PerB = 1000*share(b.A, nA), 1000*share(b.B, nB)
 		b.Ratio = quality.RateRatio(b.A, nA, b.B, nB)
 		out.Issues = append(out.Issues, *b)
@@ -103,7 +102,7 @@ func (s *Service) issuesIn(ctx context.Context, a Ask, w Window, asker find.Aske
 type Gate struct {
 	MaxNew, MaxRegressed *int64
 	MinCrashFree         *float64 // percent
-	MinSessions          int64    // 0: as many as a comparison needs
+	MinSessions          int64    // that must have ended, beside what a comparison needs itself
 	AllowEarly           bool
 }
 
@@ -149,8 +148,7 @@ func (s *Service) Check(ctx context.Context, a Ask, version string, g Gate) (*Ch
 		c := Condition{Name: "sessions without a crash", Passed: 100*r.CrashFree.Share >= *g.MinCrashFree,
 			Early: ended < least,
 			Says: fmt.Sprintf("%.2f %% of %d (%.2f to %.2f), at least %g", 100*r.CrashFree.Share, ended,
-				100*r.CrashFree.Low,
-				100*r.CrashFree.High, *g.MinCrashFree)}
+				100*r.CrashFree.Low, 100*r.CrashFree.High, *g.MinCrashFree)}
 		c.Passed = c.Passed && !c.Early
 		add(c)
 	}

@@ -51,7 +51,6 @@ type Ask struct {
 // Release is how a release does.
 type Release struct {
 	*releases.ReleaseRow
-	Before      string // the release before it; "": none
 	Sessions    quality.Counts
 	Users       sessions.Users
 	CrashFree   quality.Share // of its ended sessions
@@ -117,7 +116,7 @@ func (s *Service) query(ctx context.Context, a Ask) (sessions.Query, error) {
 	return q, err
 }
 
-// view reads the counts of a window. Where that takes long they are remembered for some
+// view reads the counts of a window. Where that takes long, they are remembered for some
 // seconds.
 func (s *Service) view(ctx context.Context, a Ask) (*view, error) {
 	q, err := s.query(ctx, a)
@@ -128,16 +127,12 @@ func (s *Service) view(ctx context.Context, a Ask) (*view, error) {
 }
 
 func (s *Service) read(ctx context.Context, a Ask, q sessions.Query) (*view, error) {
-	v := &view{Window: Window{From: q.From, To: q.To, Environment: a.Environment}, counts: map[int64]*quality.Counts{}}
-	cells, err := sessions.Counts(ctx, s.db, q)
-	if err != nil {
+	v := &view{Window: Window{From: q.From, To: q.To, Environment: a.Environment}}
+	var err error
+	if v.counts, err = sessions.Counts(ctx, s.db, q); err != nil {
 		return nil, err
 	}
-	for c, n := range cells {
-		if v.counts[c.Release] == nil {
-			v.counts[c.Release] = &quality.Counts{}
-		}
-		v.counts[c.Release].Add(*n)
+	for _, n := range v.counts {
 		v.Total.Add(*n)
 	}
 	if v.users, err = sessions.UsersOf(ctx, s.db, q); err != nil {
@@ -173,9 +168,6 @@ func (v *view) of(i int, baseline string) (*Release, error) {
 	out.P50, out.P95 = all.Quantile(0.5), all.Quantile(0.95)
 	out.WithoutThem = v.Total.All() == 0
 	base := i + 1
-	if i+1 < len(v.list) {
-		out.Before = v.list[i+1].Version
-	}
 	if baseline != "" {
 		base = slices.IndexFunc(v.list, func(r *releases.ReleaseRow) bool { return r.Version == baseline })
 		if base < 0 {
