@@ -360,6 +360,15 @@ func (f *failing) Compare(context.Context, health.Ask, find.Asker, string, strin
 func (f *failing) Devices(context.Context, health.Ask, string) ([]sessions.Trait, error) {
 	return nil, f.err
 }
+func (f *failing) Environments(context.Context, health.Ask, *health.Release) ([]health.Environment, error) {
+	return nil, f.err
+}
+func (f *failing) Hits(context.Context, health.Ask, string) ([]health.Hit, int64, error) {
+	return nil, 0, f.err
+}
+func (f *failing) CountSessions(context.Context, *projects.Project, time.Time, time.Time) (int64, error) {
+	return 0, f.err
+}
 func (f *failing) Newest(context.Context, *projects.Project) (*health.Newest, error) {
 	return nil, f.err
 }

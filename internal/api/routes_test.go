@@ -187,7 +187,7 @@ func text(p map[string]any, field string) string {
 }
 
 // queries are those that calls do not do without.
-var queries = map[string]string{"delete-issue": "?events=3", "show-release": "?version=4.2.0", "show-quality": "?version=4.2.0", "show-devices": "?version=4.2.0", "check-release": "?version=4.2.0", "compare-releases": "?a=4.2.0&b=4.3.0", "order-releases": "?a=4.2.0&b=4.3.0",
+var queries = map[string]string{"delete-issue": "?events=3", "show-release": "?version=4.2.0", "show-quality": "?version=4.2.0", "show-devices": "?version=4.2.0", "list-release-issues": "?version=4.2.0", "check-release": "?version=4.2.0", "compare-releases": "?a=4.2.0&b=4.3.0", "order-releases": "?a=4.2.0&b=4.3.0",
 	"mark-deployed": "?version=4.2.0", "why-grouped": "?event=5", "who-changed-line": "?release=1&source=src/tides.ts&line=3"}
 
 // bodies are the least bodies that calls take.

@@ -10,24 +10,25 @@ import (
 
 // Project is an application that reports.
 type Project struct {
-	Name         string     `json:"name"`
-	IngestKey    string     `json:"ingest_key" doc:"the newest good ingest key; it is public and can only report"`
-	Created      time.Time  `json:"created"`
-	KeepDays     int        `json:"keep_days" doc:"how long events are kept"`
-	KeepSymbols  int        `json:"keep_symbols" doc:"for how many days symbols are kept after they were pushed or used last"`
-	Issues       int64      `json:"issues"`
-	OpenIssues   int64      `json:"open_issues"`
-	Events       int64      `json:"events"`
-	LastEvent    *time.Time `json:"last_event,omitempty"`
-	Origins      []string   `json:"origins" nullable:"false" doc:"web origins that may report; * is any"`
-	Allowance    Allowance  `json:"allowance"`
-	Rules        int        `json:"rules_version" doc:"of the rules file; 0 when none was pushed yet"`
-	ReleaseOrder string     `json:"release_order" enum:"auto,commits,versions,announcement" doc:"by what releases are ordered"`
-	Repository   string     `json:"repository,omitempty" doc:"that its code may be fetched from"`
-	CommitLink   string     `json:"commit_link,omitempty" doc:"where people read a commit; {commit} stands for its hash"`
-	SourcePaths  []Mapping  `json:"source_paths" nullable:"false" doc:"source paths of maps and traces, and where they stand in the repository"`
-	LocateUsers  bool       `json:"locate_users" doc:"the country of client addresses is noted, where the service has a database file for it"`
-	LogMessages  string     `json:"log_messages" enum:"off,error,fatal" doc:"from which severity on log records without an exception become events"`
+	Name          string     `json:"name"`
+	IngestKey     string     `json:"ingest_key" doc:"the newest good ingest key; it is public and can only report"`
+	Created       time.Time  `json:"created"`
+	KeepDays      int        `json:"keep_days" doc:"how long events are kept"`
+	KeepSymbols   int        `json:"keep_symbols" doc:"for how many days symbols are kept after they were pushed or used last"`
+	Issues        int64      `json:"issues"`
+	OpenIssues    int64      `json:"open_issues"`
+	Events        int64      `json:"events"`
+	LastEvent     *time.Time `json:"last_event,omitempty"`
+	Origins       []string   `json:"origins" nullable:"false" doc:"web origins that may report; * is any"`
+	Allowance     Allowance  `json:"allowance"`
+	Rules         int        `json:"rules_version" doc:"of the rules file; 0 when none was pushed yet"`
+	ReleaseOrder  string     `json:"release_order" enum:"auto,commits,versions,announcement" doc:"by what releases are ordered"`
+	Repository    string     `json:"repository,omitempty" doc:"that its code may be fetched from"`
+	CommitLink    string     `json:"commit_link,omitempty" doc:"where people read a commit; {commit} stands for its hash"`
+	SourcePaths   []Mapping  `json:"source_paths" nullable:"false" doc:"source paths of maps and traces, and where they stand in the repository"`
+	LocateUsers   bool       `json:"locate_users" doc:"the country of client addresses is noted, where the service has a database file for it"`
+	CutOffCrashes bool       `json:"cut_off_crashes" doc:"cut-off sessions count as crashed"`
+	LogMessages   string     `json:"log_messages" enum:"off,error,fatal" doc:"from which severity on log records without an exception become events"`
 }
 
 // Allowance is how many events a project takes in; 0 is any number.
@@ -116,43 +117,45 @@ type TrendDay struct {
 
 // Issue is an issue as lists show it.
 type Issue struct {
-	ID           string     `json:"id" doc:"PROJECT/NUMBER"`
-	Headline     string     `json:"headline"`
-	Place        string     `json:"place" doc:"FILE:LINE of the origin, empty when it is not known"`
-	Message      string     `json:"message"`
-	Origin       Origin     `json:"origin"`
-	State        string     `json:"state" enum:"new,accepted,fixed,regressed,parked,dismissed"`
-	FixedIn      string     `json:"fixed_in,omitempty" doc:"the release it is or was fixed in; of a fix in the next release or by a commit the first that contains it"`
-	Standing     string     `json:"standing" doc:"state and owner in words: what it is fixed in, what wakes it"`
-	Fix          *Fix       `json:"fix,omitempty" doc:"while it is fixed or regressed"`
-	Parked       *Park      `json:"parked,omitempty" doc:"while it is parked"`
-	CountOnly    bool       `json:"count_only,omitempty" doc:"dismissed, and bodies of its events are not kept"`
-	Quiet        string     `json:"quiet,omitempty" doc:"an open issue that stopped by itself, in words"`
-	Owner        *string    `json:"owner" doc:"a person's name, null when nobody has it"`
-	Severity     string     `json:"severity"`
-	Graded       bool       `json:"severity_by_hand,omitempty" doc:"a person said the severity"`
-	Surge        *Surge     `json:"surge,omitempty" doc:"while it occurs far more often than it did"`
-	Unhandled    bool       `json:"unhandled" doc:"nothing in the application caught the newest event"`
-	Events       int64      `json:"events"`
-	Users        int64      `json:"users"`
-	Impact       float64    `json:"impact" doc:"0 to 100"`
-	ImpactWords  string     `json:"impact_words" doc:"the largest part of the impact"`
-	FirstSeen    time.Time  `json:"first_seen"`
-	LastSeen     time.Time  `json:"last_seen"`
-	FirstRelease string     `json:"first_release"`
-	LastRelease  string     `json:"last_release"`
-	Trend        []TrendDay `json:"trend" nullable:"false" doc:"the last 14 days, oldest first"`
-	Version      int64      `json:"version" doc:"for If-Match; grows with each decision"`
-	Bodies       int64      `json:"bodies" doc:"events whose body is kept; the others are counted and have their row"`
-	Recounting   bool       `json:"recounting,omitempty" doc:"a merge, a split or an undo was just made, and counts are still following it"`
-	Matching     *Matching  `json:"matching,omitempty" doc:"where events were searched: what of its events fit"`
+	ID              string     `json:"id" doc:"PROJECT/NUMBER"`
+	Headline        string     `json:"headline"`
+	Place           string     `json:"place" doc:"FILE:LINE of the origin, empty when it is not known"`
+	Message         string     `json:"message"`
+	Origin          Origin     `json:"origin"`
+	State           string     `json:"state" enum:"new,accepted,fixed,regressed,parked,dismissed"`
+	FixedIn         string     `json:"fixed_in,omitempty" doc:"the release it is or was fixed in; of a fix in the next release or by a commit the first that contains it"`
+	Standing        string     `json:"standing" doc:"state and owner in words: what it is fixed in, what wakes it"`
+	Fix             *Fix       `json:"fix,omitempty" doc:"while it is fixed or regressed"`
+	Parked          *Park      `json:"parked,omitempty" doc:"while it is parked"`
+	CountOnly       bool       `json:"count_only,omitempty" doc:"dismissed, and bodies of its events are not kept"`
+	Quiet           string     `json:"quiet,omitempty" doc:"an open issue that stopped by itself, in words"`
+	Owner           *string    `json:"owner" doc:"a person's name, null when nobody has it"`
+	Severity        string     `json:"severity"`
+	Graded          bool       `json:"severity_by_hand,omitempty" doc:"a person said the severity"`
+	Surge           *Surge     `json:"surge,omitempty" doc:"while it occurs far more often than it did"`
+	Unhandled       bool       `json:"unhandled" doc:"nothing in the application caught the newest event"`
+	Events          int64      `json:"events"`
+	Users           int64      `json:"users"`
+	Impact          float64    `json:"impact" doc:"0 to 100"`
+	ImpactWords     string     `json:"impact_words" doc:"the largest part of the impact"`
+	FirstSeen       time.Time  `json:"first_seen"`
+	LastSeen        time.Time  `json:"last_seen"`
+	FirstRelease    string     `json:"first_release"`
+	LastRelease     string     `json:"last_release"`
+	Trend           []TrendDay `json:"trend" nullable:"false" doc:"the last 14 days, oldest first"`
+	Version         int64      `json:"version" doc:"for If-Match; grows with each decision"`
+	Bodies          int64      `json:"bodies" doc:"events whose body is kept; the others are counted and have their row"`
+	Recounting      bool       `json:"recounting,omitempty" doc:"a merge, a split or an undo was just made, and counts are still following it"`
+	Per1000Sessions *float64   `json:"per_1000_sessions,omitempty" doc:"in lists: events for 1,000 sessions of the project, in the window of the search or in the 14 days of the trend; absent where it has no sessions"`
+	Matching        *Matching  `json:"matching,omitempty" doc:"where events were searched: what of its events fit"`
 }
 
 // Issues is a page of issues.
 type Issues struct {
-	Issues []Issue          `json:"issues" nullable:"false"`
-	Next   string           `json:"next,omitempty" doc:"cursor of the next page; absent on the last"`
-	States map[string]int64 `json:"states" doc:"how many issues stand in each state"`
+	Issues   []Issue          `json:"issues" nullable:"false"`
+	Next     string           `json:"next,omitempty" doc:"cursor of the next page; absent on the last"`
+	States   map[string]int64 `json:"states" doc:"how many issues stand in each state"`
+	Sessions int64            `json:"sessions" doc:"of the project, in the window of the search or in the 14 days of the trend"`
 	Searched
 }
 
@@ -323,5 +326,6 @@ type ChangeProject struct {
 	CommitLink      *string  `json:"commit_link,omitempty" doc:"where people read a commit; {commit} stands for its hash; empty: nowhere"`
 	SourcePaths     []string `json:"source_paths,omitempty" maxItems:"50" doc:"FROM=TO: source paths of maps and traces that begin with FROM stand under TO in the repository; replaces those set before; a single empty text removes them"`
 	LocateUsers     *bool    `json:"locate_users,omitempty" doc:"whether the country of client addresses is noted"`
+	CutOffCrashes   *bool    `json:"cut_off_crashes,omitempty" doc:"whether cut-off sessions count as crashed"`
 	LogMessages     string   `json:"log_messages,omitempty" enum:"off,error,fatal" doc:"from which severity on log records without an exception become events"`
 }

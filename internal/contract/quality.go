@@ -4,23 +4,53 @@ import "time"
 
 // Quality is how a release does.
 type Quality struct {
-	Release           string          `json:"release"`
-	Environment       string          `json:"environment" doc:"empty: all"`
+	Release           string               `json:"release"`
+	Environment       string               `json:"environment" doc:"empty: all"`
+	Sessions          QualitySessions      `json:"sessions"`
+	Users             QualityUsers         `json:"users" doc:"over whole days (UTC)"`
+	CrashFreeSessions ShareOf              `json:"crash_free_sessions" doc:"of those that ended; cut-off ones count as not crashed"`
+	CrashFreeUsers    ShareOf              `json:"crash_free_users" doc:"users none of whose sessions crashed"`
+	ErrorFreeSessions ShareOf              `json:"error_free_sessions" doc:"neither crashed nor faulty"`
+	Uptake            Uptake               `json:"uptake"`
+	DurationS         Quantiles            `json:"duration_s" doc:"of ended sessions, seconds, within 3.2 %"`
+	DurationsS        []OutcomeTook        `json:"durations_s" nullable:"false" doc:"by how they ended"`
+	Verdict           QualityVerdict       `json:"verdict"`
+	Events            int64                `json:"events" doc:"of all time"`
+	Issues            int64                `json:"issues" doc:"seen in it, of all time"`
+	New               int64                `json:"new" doc:"issues first seen in it"`
+	FirstSeen         time.Time            `json:"first_seen"`
+	Deploys           []Deploy             `json:"deploys" nullable:"false"`
+	Environments      []EnvironmentQuality `json:"environments,omitempty" doc:"of one release alone: each environment, those of most sessions first"`
+	WithoutSessions   bool                 `json:"without_sessions,omitempty" doc:"the application sends no sessions: events and issues are all there is"`
+}
+
+// EnvironmentQuality is how a release does in one environment.
+type EnvironmentQuality struct {
+	Environment       string          `json:"environment"`
 	Sessions          QualitySessions `json:"sessions"`
-	Users             QualityUsers    `json:"users" doc:"over whole days (UTC)"`
-	CrashFreeSessions ShareOf         `json:"crash_free_sessions" doc:"of those that ended; cut-off ones count as not crashed"`
-	CrashFreeUsers    ShareOf         `json:"crash_free_users" doc:"users none of whose sessions crashed"`
-	ErrorFreeSessions ShareOf         `json:"error_free_sessions" doc:"neither crashed nor faulty"`
-	Uptake            Uptake          `json:"uptake"`
-	DurationS         Quantiles       `json:"duration_s" doc:"of ended sessions, seconds, within 3.2 %"`
-	DurationsS        []OutcomeTook   `json:"durations_s" nullable:"false" doc:"by how they ended"`
-	Verdict           QualityVerdict  `json:"verdict"`
-	Events            int64           `json:"events" doc:"of all time"`
-	Issues            int64           `json:"issues" doc:"seen in it, of all time"`
-	New               int64           `json:"new" doc:"issues first seen in it"`
-	FirstSeen         time.Time       `json:"first_seen"`
-	Deploys           []Deploy        `json:"deploys" nullable:"false"`
-	WithoutSessions   bool            `json:"without_sessions,omitempty" doc:"the application sends no sessions: events and issues are all there is"`
+	CrashFreeSessions ShareOf         `json:"crash_free_sessions"`
+	Verdict           QualityVerdict  `json:"verdict" doc:"beside the same baseline in the same environment"`
+}
+
+// ReleaseIssues are the issues that a release brought.
+type ReleaseIssues struct {
+	Release  string         `json:"release"`
+	Sessions int64          `json:"sessions" doc:"of the release, in the window"`
+	Issues   []ReleaseIssue `json:"issues" nullable:"false" doc:"those that hit most sessions first; at most 20 new ones and 20 that came back"`
+}
+
+// ReleaseIssue is an issue and the sessions of a release that had it.
+type ReleaseIssue struct {
+	ID       string  `json:"id"`
+	Headline string  `json:"headline"`
+	State    string  `json:"state"`
+	Came     string  `json:"came" enum:"new,back" doc:"new in the release, or back in it"`
+	Sessions int64   `json:"sessions" doc:"sessions of the release with at least one event of the issue"`
+	More     bool    `json:"more,omitempty" doc:"the issue has more than 10,000 events: only the newest were looked at, and there may be more sessions"`
+	Share    float64 `json:"share" doc:"of the release's sessions"`
+	Events   int64   `json:"events" doc:"of all time"`
+	Users    int64   `json:"users" doc:"of all time"`
+	Impact   float64 `json:"impact"`
 }
 
 // QualitySessions are sessions by how they ended. Running ones are in all alone.

@@ -81,11 +81,15 @@ func (o Event) JSON() json.RawMessage {
 	if o.At.IsZero() {
 		delete(e, "time")
 	}
+	attributes := map[string]any{}
 	if o.User != "" {
-		e["attributes"] = map[string]any{"user.id": o.User}
+		attributes["user.id"] = o.User
 	}
 	if o.Session != "" {
-		e["attributes"] = map[string]any{"session.id": o.Session}
+		attributes["session.id"] = o.Session
+	}
+	if len(attributes) > 0 {
+		e["attributes"] = attributes
 	}
 	raw, _ := json.Marshal(e) // a map of plain values
 	return raw

@@ -1443,6 +1443,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/release/issues": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The issues that are new in a release or came back in it, with the share of its sessions that each hits */
+        get: operations["list-release-issues"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/release/order": {
         parameters: {
             query?: never;
@@ -2431,6 +2448,8 @@ export interface components {
             allowance_minute?: number;
             /** @description where people read a commit; {commit} stands for its hash; empty: nowhere */
             commit_link?: string;
+            /** @description whether cut-off sessions count as crashed */
+            cut_off_crashes?: boolean;
             /**
              * Format: int64
              * @description how long events are kept; acts on events from now on
@@ -2660,6 +2679,13 @@ export interface components {
              * @description how many kept events were looked at: those of its largest variants, and the newest
              */
             looked: number;
+        };
+        EnvironmentQuality: {
+            crash_free_sessions: components["schemas"]["ShareOf"];
+            environment: string;
+            sessions: components["schemas"]["QualitySessions"];
+            /** @description beside the same baseline in the same environment */
+            verdict: components["schemas"]["QualityVerdict"];
         };
         EraseUser: {
             /** @description the identity that events carry: user.id, else user.email, user.name and so on */
@@ -3197,6 +3223,11 @@ export interface components {
             owner: string | null;
             /** @description while it is parked */
             parked?: components["schemas"]["Park"];
+            /**
+             * Format: double
+             * @description in lists: events for 1,000 sessions of the project, in the window of the search or in the 14 days of the trend; absent where it has no sessions
+             */
+            per_1000_sessions?: number;
             /** @description FILE:LINE of the origin, empty when it is not known */
             place: string;
             /** @description an open issue that stopped by itself, in words */
@@ -3278,6 +3309,11 @@ export interface components {
             owner: string | null;
             /** @description while it is parked */
             parked?: components["schemas"]["Park"];
+            /**
+             * Format: double
+             * @description in lists: events for 1,000 sessions of the project, in the window of the search or in the 14 days of the trend; absent where it has no sessions
+             */
+            per_1000_sessions?: number;
             /** @description FILE:LINE of the origin, empty when it is not known */
             place: string;
             /** @description an open issue that stopped by itself, in words */
@@ -3319,6 +3355,11 @@ export interface components {
             issues: components["schemas"]["Issue"][];
             /** @description cursor of the next page; absent on the last */
             next?: string;
+            /**
+             * Format: int64
+             * @description of the project, in the window of the search or in the 14 days of the trend
+             */
+            sessions: number;
             /** @description how many issues stand in each state */
             states: {
                 [key: string]: number;
@@ -3907,6 +3948,8 @@ export interface components {
             commit_link?: string;
             /** Format: date-time */
             created: string;
+            /** @description cut-off sessions count as crashed */
+            cut_off_crashes: boolean;
             /** Format: int64 */
             events: number;
             /** @description the newest good ingest key; it is public and can only report */
@@ -4051,6 +4094,8 @@ export interface components {
             durations_s: components["schemas"]["OutcomeTook"][];
             /** @description empty: all */
             environment: string;
+            /** @description of one release alone: each environment, those of most sessions first */
+            environments?: components["schemas"]["EnvironmentQuality"][] | null;
             /** @description neither crashed nor faulty */
             error_free_sessions: components["schemas"]["ShareOf"];
             /**
@@ -4536,6 +4581,50 @@ export interface components {
             sessions: components["schemas"]["SessionCount"];
             version: string;
         };
+        ReleaseIssue: {
+            /**
+             * @description new in the release, or back in it
+             * @enum {string}
+             */
+            came: "new" | "back";
+            /**
+             * Format: int64
+             * @description of all time
+             */
+            events: number;
+            headline: string;
+            id: string;
+            /** Format: double */
+            impact: number;
+            /** @description the issue has more than 10,000 events: only the newest were looked at, and there may be more sessions */
+            more?: boolean;
+            /**
+             * Format: int64
+             * @description sessions of the release with at least one event of the issue
+             */
+            sessions: number;
+            /**
+             * Format: double
+             * @description of the release's sessions
+             */
+            share: number;
+            state: string;
+            /**
+             * Format: int64
+             * @description of all time
+             */
+            users: number;
+        };
+        ReleaseIssues: {
+            /** @description those that hit most sessions first; at most 20 new ones and 20 that came back */
+            issues: components["schemas"]["ReleaseIssue"][];
+            release: string;
+            /**
+             * Format: int64
+             * @description of the release, in the window
+             */
+            sessions: number;
+        };
         ReleaseOrder: {
             a: string;
             b: string;
@@ -4697,6 +4786,11 @@ export interface components {
             owner: string | null;
             /** @description while it is parked */
             parked?: components["schemas"]["Park"];
+            /**
+             * Format: double
+             * @description in lists: events for 1,000 sessions of the project, in the window of the search or in the 14 days of the trend; absent where it has no sessions
+             */
+            per_1000_sessions?: number;
             /** @description FILE:LINE of the origin, empty when it is not known */
             place: string;
             /** @description an open issue that stopped by itself, in words */
@@ -9247,6 +9341,47 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Devices"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-release-issues": {
+        parameters: {
+            query: {
+                /** @description only its sessions; without, all */
+                environment?: string;
+                /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days */
+                window?: string;
+                /** @description the version that is compared with; without, the release before */
+                baseline?: string;
+                /** @description the release's version, as events name it */
+                version: string;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReleaseIssues"];
                 };
             };
             /** @description Error */

@@ -78,3 +78,6 @@ export function lasted(ms: number): string {
   if (min < 60) return `${min} min${s % 60 ? ` ${s % 60} s` : ''}`
   return `${Math.floor(min / 60)} h${min % 60 ? ` ${min % 60} min` : ''}`
 }
+
+/** A rate with as many places as it needs: "0.4", "12", under 0.1 "<0.1". */
+export const rate = (r: number): string => (r > 0 && r < 0.1 ? '<0.1' : r < 10 ? r.toFixed(1) : count(Math.round(r)))

@@ -9,6 +9,7 @@ export interface Settings {
   order: string
   logs: string
   countries: string
+  cutOff: string
   repository: string
   link: string
 }
@@ -21,6 +22,7 @@ interface Project {
   release_order: string
   log_messages: string
   locate_users?: boolean
+  cut_off_crashes?: boolean
   repository?: string
   commit_link?: string
 }
@@ -28,7 +30,7 @@ interface Project {
 export function settingsOf(p: Project): Settings {
   return {
     origins: (p.origins ?? []).join('\n'), keepDays: String(p.keep_days), keepSymbols: String(p.keep_symbols), minute: String(p.allowance.minute), day: String(p.allowance.day),
-    order: p.release_order, logs: p.log_messages, countries: p.locate_users ? 'on' : 'off', repository: p.repository ?? '', link: p.commit_link ?? '',
+    order: p.release_order, logs: p.log_messages, countries: p.locate_users ? 'on' : 'off', cutOff: p.cut_off_crashes ? 'crashed' : 'not', repository: p.repository ?? '', link: p.commit_link ?? '',
   }
 }
 
@@ -47,6 +49,7 @@ export function changesOf(before: Settings, now: Settings): { body: Record<strin
   whole('minute', 'allowance_minute', 'Events a minute', -1, 4_000_000_000)
   whole('day', 'allowance_day', 'Events a day', -1, 4_000_000_000)
   if (now.countries !== before.countries) body.locate_users = now.countries === 'on'
+  if (now.cutOff !== before.cutOff) body.cut_off_crashes = now.cutOff === 'crashed'
   const words: [keyof Settings, string][] = [['order', 'release_order'], ['logs', 'log_messages'], ['repository', 'repository'], ['link', 'commit_link']]
   for (const [name, field] of words) if (now[name].trim() !== before[name]) body[field] = now[name].trim()
   const origins = now.origins.split('\n').map((o) => o.trim()).filter(Boolean)

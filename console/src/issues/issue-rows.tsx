@@ -2,7 +2,7 @@ import { useEffect, useMemo, useRef, useState } from 'react'
 import { Link, useNavigate } from 'react-router'
 import * as api from '../api/client.ts'
 import type { Issue } from '../api/client.ts'
-import { count, counted, cut, day } from '../core/format.ts'
+import { count, counted, cut, day, rate } from '../core/format.ts'
 import { keyOf } from '../core/keys.ts'
 import { issueAt, pageAt } from '../core/address.ts'
 import type { ListQuery } from '../core/address.ts'
@@ -220,7 +220,10 @@ function Row({ issue: i, gone, scale, selected, select, marked, mark }: { issue:
         </span>
       </span>
       <span role="gridcell" className="text-right" title={counted(i.users, 'user')}>{count(i.users)}</span>
-      <span role="gridcell" className="wide text-right" title={i.events.toLocaleString('en-GB')}>{count(i.events)}</span>
+      <span role="gridcell" className="wide text-right leading-tight" title={i.events.toLocaleString('en-GB')}>
+        {count(i.events)}
+        {i.per_1000_sessions !== undefined && <><br /><span className="soft text-[.85rem]" title={`${i.per_1000_sessions.toFixed(1)} events per 1,000 sessions ${i.matching ? 'in this window' : 'in 14 days'}`}>{rate(i.per_1000_sessions)}/1,000</span></>}
+      </span>
       <span role="gridcell" className="wide"><StemAndBerry days={i.trend} scale={scale} events={i.events} users={i.users} width={148} height={36} berry={4.5} /></span>
       <span role="gridcell" className="leading-tight">
         <Ago at={i.last_seen} stop={false} />

@@ -6,7 +6,7 @@ import { count, counted, lasted } from '../core/format.ts'
 import { lowest, percent, withInterval } from '../core/health.ts'
 import { strip } from '../core/strip.ts'
 import { Chart } from '../shared/chart.tsx'
-import { Interval } from '../shared/health.tsx'
+import { Interval, VerdictWord } from '../shared/health.tsx'
 import { Card, Table } from '../shared/page.tsx'
 import { Loading } from '../shared/parts.tsx'
 
@@ -45,6 +45,7 @@ export function Health({ scope, version }: { scope: Scope; version: string }) {
         <Fact name="lasted, half of them">{lasted(1000 * q.duration_s.p50)}</Fact>
         <Fact name="95 % under">{lasted(1000 * q.duration_s.p95)}</Fact>
       </dl>
+      {(q.environments?.length ?? 0) > 1 && <Environments q={q} />}
       <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-2">
         <Overtime scope={scope} version={version} />
         <Devices scope={scope} version={version} />
@@ -53,6 +54,27 @@ export function Health({ scope, version }: { scope: Scope; version: string }) {
         <p className="soft">Lasted, by how they ended: {q.durations_s.map((d, i) => <span key={d.outcome}>{i > 0 && '; '}{d.outcome} {lasted(1000 * d.p50)}, 95 % under {lasted(1000 * d.p95)}</span>)}.</p>
       )}
     </div>
+  )
+}
+
+/** One row an environment: two may go opposite ways. */
+function Environments({ q }: { q: Quality }) {
+  const list = q.environments!
+  const from = lowest(list.map((e) => e.crash_free_sessions))
+  return (
+    <Card title="By environment" flush note={`Bars from ${percent(from)} to 100 %.`}>
+      <Table label="By environment" columns={['Environment', { name: 'Sessions', right: true }, 'Without a crash', 'Verdict', 'Why']}>
+        {list.map((e) => (
+          <tr key={e.environment}>
+            <td className="name">{e.environment || <span className="soft">none</span>}</td>
+            <td className="text-right">{count(e.sessions.all)}</td>
+            <td className="whitespace-nowrap"><Interval share={e.crash_free_sessions} from={from} /></td>
+            <td><VerdictWord verdict={e.verdict} /></td>
+            <td className="soft">{e.verdict.why}</td>
+          </tr>
+        ))}
+      </Table>
+    </Card>
   )
 }
 

@@ -111,6 +111,8 @@ const orders = {
 
 function Detail({ project, version, scope, others, compare }: { project: string; version: string; scope: health.Scope; others: string[]; compare: (other: string) => void }) {
   const got = useQuery(ask.release(project, version))
+  const brought = useQuery(health.releaseIssues(scope, version)).data
+  const hits = useMemo(() => new Map(brought && brought.sessions > 0 ? brought.issues.map((i) => [i.id, i]) : []), [brought])
   if (lost(got)) return <Failed error={got.error!} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
   const r = got.data
@@ -136,8 +138,8 @@ function Detail({ project, version, scope, others, compare }: { project: string;
         </p>
       )}
       <Health scope={scope} version={version} />
-      <Issues title="New in it" none="Nothing new." list={r.new_issues} />
-      <Issues title="Came back in it" none="Nothing that was fixed came back." list={r.regressed} />
+      <Issues title="New in it" none="Nothing new." list={r.new_issues} hits={hits} />
+      <Issues title="Came back in it" none="Nothing that was fixed came back." list={r.regressed} hits={hits} />
       <Issues title="Fixed in it" none="Nothing was called fixed in it. An issue's page does that: Fixed, or f." list={r.fixed} />
       <Commits release={r} />
     </section>
@@ -170,16 +172,21 @@ function Commits({ release: r }: { release: api.ReleaseDetail }) {
   )
 }
 
-function Issues({ title, none, list }: { title: string; none: string; list: api.Issue[] }) {
+/** Issues of a release; those that hit the largest share of its sessions come first. */
+function Issues({ title, none, list, hits }: { title: string; none: string; list: api.Issue[]; hits?: Map<string, health.ReleaseIssue> }) {
+  const shares = hits !== undefined && hits.size > 0
+  const sorted = shares ? [...list].sort((a, b) => (hits.get(b.id)?.sessions ?? 0) - (hits.get(a.id)?.sessions ?? 0)) : list
+  const columns = shares ? 'grid-cols-[8.5rem_minmax(0,1fr)_10rem_5.5rem_6rem_9rem]' : 'grid-cols-[8.5rem_minmax(0,1fr)_5.5rem_6rem_9rem]'
   return (
     <section aria-label={title} className="mt-4">
       <h3 className="font-semibold">{title}{list.length > 0 && <span className="soft font-normal"> {counted(list.length, 'issue')}</span>}</h3>
       {list.length === 0 ? <p className="soft mt-1">{none}</p> : (
         <ul className="panel mt-1 overflow-x-auto">
-          {list.map((is) => (
-            <li key={is.id} className="grid min-w-2xl grid-cols-[8.5rem_minmax(0,1fr)_5.5rem_6rem_9rem] items-baseline gap-x-3 border-b border-base-300/60 px-3 py-1 last:border-0">
+          {sorted.map((is) => (
+            <li key={is.id} className={`grid min-w-2xl ${columns} items-baseline gap-x-3 border-b border-base-300/60 px-3 py-1 last:border-0`}>
               <Link className="link-hover font-semibold" to={issueAt(is.id)}>{is.id}</Link>
               <span className="min-w-0 truncate" title={is.headline}>{is.headline}</span>
+              {shares && <Hit hit={hits.get(is.id)} />}
               <span className="text-right">{counted(is.users, 'user')}</span>
               <span className="text-right">{counted(is.events, 'event')}</span>
               <span><State state={is.state} fixedIn={is.fixed_in} /></span>
@@ -189,4 +196,10 @@ function Issues({ title, none, list }: { title: string; none: string; list: api.
       )}
     </section>
   )
+}
+
+/** The share of a release's sessions that had an issue. */
+function Hit({ hit }: { hit: health.ReleaseIssue | undefined }) {
+  if (!hit) return <span className="soft text-right">not counted</span>
+  return <span className="text-right" title={`${counted(hit.sessions, 'session')}${hit.more ? ' or more' : ''} of the release, in this window`}>{hit.more && '≥ '}{percent(hit.share)} <span className="soft">of sessions</span></span>
 }

@@ -85,6 +85,11 @@ function Kept({ project }: { project: api.Project }) {
             {[['off', 'is not noted'], ['on', 'is noted']].map(([v, words]) => <option key={v} value={v}>{words}</option>)}
           </select>
         </Field>
+        <Field name="Sessions that were cut off" hint="No message after the last sign of life: a hang, a kill, an empty battery">
+          <select className="select select-sm w-full" {...field('cutOff')}>
+            {[['not', 'do not count as crashed'], ['crashed', 'count as crashed']].map(([v, words]) => <option key={v} value={v}>{words}</option>)}
+          </select>
+        </Field>
       </div>
       <Field name="Repository" hint={`Where the code may be fetched from, https or ssh; empty: builds send it.${operator ? '' : ' Only operators change it.'}`}>
         <input className="input input-sm mono w-full" disabled={!operator} {...field('repository')} />

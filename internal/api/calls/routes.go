@@ -226,6 +226,8 @@ func releaseRoutes() []Route {
 			"How one release does beside another one"},
 		{"show-devices", "GET", "/api/projects/{project}/release/devices", access.ReadIssues,
 			"How a release's sessions ended by device, system and browser"},
+		{"list-release-issues", "GET", "/api/projects/{project}/release/issues", access.ReadIssues,
+			"The issues that are new in a release or came back in it, with the share of its sessions that each hits"},
 		{"compare-releases", "GET", "/api/projects/{project}/release/compare", access.ReadEvents,
 			"Two releases side by side: what occurred in one alone, and how often the rest in both"},
 		{"check-release", "GET", "/api/projects/{project}/release/check", access.ReadIssues,

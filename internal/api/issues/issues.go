@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strconv"
 	"strings"
+	"time"
 
 	"firethorn/internal/api/calls"
 	"firethorn/internal/api/rows"
@@ -12,6 +13,7 @@ import (
 	"firethorn/internal/contract/from"
 	"firethorn/internal/core/access"
 	"firethorn/internal/core/fault"
+	"firethorn/internal/core/impact"
 	"firethorn/internal/core/issue"
 	"firethorn/internal/core/query"
 	"firethorn/internal/core/release"
@@ -109,11 +111,45 @@ func (a *handlers) listIssues(ctx context.Context, p *projects.Project, in *Issu
 	if page.Next != nil {
 		out.Next = calls.WriteCursor(page.Next)
 	}
+	if out.Sessions, err = a.rates(ctx, p, ask.Window, out.Issues); err != nil {
+		return nil, err
+	}
 	counts, err := a.Store.Issues.CountStates(ctx, p.ID)
 	for _, st := range issue.States {
 		out.States[string(st)] = counts[st]
 	}
 	return calls.Answer(out), err
+}
+
+// rates sets how many events issues have for 1,000 sessions of the project: of what fits
+// the search in its window, or in the days of the trend. It gives the number of sessions.
+func (a *handlers) rates(ctx context.Context, p *projects.Project, w *find.Window, list []contract.Issue) (int64,
+	error) {
+	now := a.Store.DB.Now()
+	from, to := now.UTC().Truncate(24*time.Hour).AddDate(0, 0, 1-impact.Window), now.Add(time.Hour)
+	if w != nil {
+		from, to = w.From, w.To
+	}
+	sessions, err := a.Store.Health.CountSessions(ctx, p, from, to)
+	if err != nil || sessions == 0 {
+		return 0, err
+	}
+	for i := range list {
+		var events int64
+		switch {
+		case list[i].Matching != nil:
+			events = list[i].Matching.Events
+		case w != nil:
+			continue // not searched by events: how many are in the window is not known
+		default:
+			for _, day := range list[i].Trend {
+				events += day.Events
+			}
+		}
+		rate := 1000 * float64(events) / float64(sessions)
+		list[i].Per1000Sessions = &rate
+	}
+	return sessions, nil
 }
 
 // issueAsk is a search for issues, with words that must occur beside it. Whoever may

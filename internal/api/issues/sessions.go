@@ -50,11 +50,11 @@ func (a *handlers) sessions(t *calls.Table) {
 			for o, n := range r.Outcomes {
 				all[o] += n
 			}
-			c := rows.SessionCount(r.Outcomes)
+			c := rows.SessionCount(r.Outcomes, p.CutOffCrashes)
 			c.Day, c.Release, c.Environment = r.Day, r.Release, r.Environment
 			out.Counts = append(out.Counts, c)
 		}
-		out.Total = rows.SessionCount(all)
+		out.Total = rows.SessionCount(all, p.CutOffCrashes)
 		return calls.Answer(out), nil
 	})
 	calls.OnProject(t, "show-session", func(ctx context.Context, p *projects.Project, in *struct {

@@ -139,7 +139,7 @@ func (a *handlers) projectChange(in *contract.ChangeProject) (projects.ProjectCh
 	c := projects.ProjectChange{KeepDays: in.KeepDays, KeepSymbols: in.KeepSymbols, LogMessages: in.LogMessages,
 		ReleaseOrder: in.ReleaseOrder, Repository: in.Repository, CommitLink: in.CommitLink,
 		AllowanceMinute: in.AllowanceMinute, AllowanceDay: in.AllowanceDay, Origins: in.Origins,
-		LocateUsers: in.LocateUsers}
+		LocateUsers: in.LocateUsers, CutOffCrashes: in.CutOffCrashes}
 	if in.Repository != nil && *in.Repository != "" {
 		if err := a.Code.MayFetch(*in.Repository); err != nil {
 			return c, err
@@ -193,7 +193,7 @@ func (a *handlers) project(ctx context.Context, p *projects.Project) (*contract.
 // projectOf tells of a project with its totals and its ingest keys.
 func projectOf(p *projects.Project, t projects.Totals, keys []projects.Key) *contract.Project {
 	out := &contract.Project{Name: p.Name, Created: p.Created, KeepDays: p.KeepDays, KeepSymbols: p.KeepSymbols,
-		LocateUsers: p.LocateUsers, LogMessages: cmp.Or(string(p.LogMessages), "off"),
+		LocateUsers: p.LocateUsers, CutOffCrashes: p.CutOffCrashes, LogMessages: cmp.Or(string(p.LogMessages), "off"),
 		ReleaseOrder: cmp.Or(string(p.ReleaseOrder), "auto"),
 		Issues:       t.Issues, OpenIssues: t.Open, Events: t.Events,
 		Origins: p.Origins, Allowance: contract.Allowance(p.Allowance), Rules: p.RulesVersion, Repository: p.Repository,

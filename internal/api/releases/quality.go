@@ -36,6 +36,7 @@ func (a *handlers) health(t *calls.Table) {
 	calls.OnProject(t, "show-devices", a.devices)
 	calls.OnProject(t, "compare-releases", a.compare)
 	calls.OnProject(t, "check-release", a.check)
+	calls.OnProject(t, "list-release-issues", a.issuesOf)
 }
 
 // asked makes the question.
@@ -85,7 +86,14 @@ func (a *handlers) quality(ctx context.Context, p *projects.Project, in *Version
 	if err != nil {
 		return nil, err
 	}
-	return calls.Answer(qualityOf(r, w)), nil
+	out := qualityOf(r, w)
+	environments, err := a.Store.Health.Environments(ctx, ask, r)
+	for _, e := range environments {
+		out.Environments = append(out.Environments, contract.EnvironmentQuality{Environment: e.Name,
+			Sessions: sessionsOf(e.Sessions), CrashFreeSessions: contract.ShareOf(e.CrashFree),
+			Verdict: verdictBeside(r.Baseline, e.Verdict, e.Crashes)})
+	}
+	return calls.Answer(out), err
 }
 
 func sessionsOf(c quality.Counts) contract.QualitySessions {
@@ -116,15 +124,43 @@ func seconds(p50, p95 float64) contract.Quantiles {
 }
 
 func verdictOf(r *health.Release) contract.QualityVerdict {
-	if r.Verdict == nil {
+	return verdictBeside(r.Baseline, r.Verdict, r.Crashes)
+}
+
+// verdictBeside tells of a verdict; there is a ratio only if a session of either release
+// crashed.
+func verdictBeside(baseline string, v *quality.Verdict, crashes bool) contract.QualityVerdict {
+	if v == nil {
 		return contract.QualityVerdict{Why: "no release came before it"}
 	}
-	says := string(r.Verdict.Says)
-	out := contract.QualityVerdict{Baseline: r.Baseline, Says: &says, P: &r.Verdict.P, Why: r.Verdict.Why}
-	if says != string(quality.TooEarly) && r.Crashes() {
-		out.Ratio = (*contract.RatioOf)(&r.Verdict.Ratio)
+	says := string(v.Says)
+	out := contract.QualityVerdict{Baseline: baseline, Says: &says, P: &v.P, Why: v.Why}
+	if v.Says != quality.TooEarly && crashes {
+		out.Ratio = (*contract.RatioOf)(&v.Ratio)
 	}
 	return out
+}
+
+// issuesOf lists what a release brought, by the share of its sessions that it hits.
+func (a *handlers) issuesOf(ctx context.Context, p *projects.Project, in *VersionIn) (
+	*calls.Body[contract.ReleaseIssues], error) {
+	ask, _, err := a.asked(ctx, p, in.HealthIn)
+	if err != nil {
+		return nil, err
+	}
+	hits, sessions, err := a.Store.Health.Hits(ctx, ask, in.Version)
+	out := contract.ReleaseIssues{Release: in.Version, Sessions: sessions, Issues: []contract.ReleaseIssue{}}
+	for _, h := range hits {
+		came := "new"
+		if h.Back {
+			came = "back"
+		}
+		out.Issues = append(out.Issues, contract.ReleaseIssue{ID: fmt.Sprintf("%s/%d", p.Name, h.Number),
+			Headline: h.Headline, State: string(h.State), Came: came, Sessions: h.Sessions,
+			More: h.More, Share: h.Share,
+			Events: h.Events, Users: h.Users, Impact: float64(h.Impact) / 10})
+	}
+	return calls.Answer(out), err
 }
 
 // mostSeries is how many releases an uptake tells apart; the others are one.
@@ -192,8 +228,8 @@ func (a *handlers) devices(ctx context.Context, p *projects.Project, in *Version
 	out := contract.Devices{Release: in.Version, Devices: []contract.DeviceFamily{}}
 	for _, t := range list {
 		out.Devices = append(out.Devices, contract.DeviceFamily{Name: sessions.TraitNames[t.Kind-1], Value: t.Value,
-			Sessions: sessionsOf(t.Counts), CrashFreeSessions: contract.ShareOf(quality.Wilson(t.Ended()-t.Crashed,
-				t.Ended()))})
+			Sessions: sessionsOf(t.Counts), CrashFreeSessions: contract.ShareOf(quality.Wilson(
+				t.Ended()-t.Bad(p.CutOffCrashes), t.Ended()))})
 	}
 	return calls.Answer(out), nil
 }

@@ -132,7 +132,7 @@ func (a *handlers) releaseDetail(ctx context.Context, p *projects.Project,
 			}
 		}
 	}
-	out.Sessions = rows.SessionCount(all)
+	out.Sessions = rows.SessionCount(all, p.CutOffCrashes)
 	out.Sessions.Release = r.Version
 	return calls.Answer(out), nil
 }

@@ -11,6 +11,7 @@ import (
 	"firethorn/internal/contract"
 	"firethorn/internal/core/commits"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/quality"
 	"firethorn/internal/core/session"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
@@ -94,13 +95,13 @@ func CommitOf(p *projects.Project, c commits.Commit) contract.Commit {
 }
 
 // SessionCount tells how many sessions ended how. Without any that ended, all are
-// free of crashes.
-func SessionCount(by map[session.Outcome]int64) contract.SessionCount {
+// free of crashes; cutOff counts those that were cut off as crashed.
+func SessionCount(by map[session.Outcome]int64, cutOff bool) contract.SessionCount {
 	c := contract.SessionCount{Running: by[session.Running], Clean: by[session.Clean], Faulty: by[session.Faulty],
 		Crashed: by[session.Crashed], CutOff: by[session.CutOff], CrashFree: 1}
-	ended := c.Clean + c.Faulty + c.Crashed + c.CutOff
-	if c.Sessions = ended + c.Running; ended > 0 {
-		c.CrashFree = float64(ended-c.Crashed) / float64(ended)
+	counts := quality.Counts{Running: c.Running, Clean: c.Clean, Faulty: c.Faulty, Crashed: c.Crashed, CutOff: c.CutOff}
+	if c.Sessions = counts.All(); counts.Ended() > 0 {
+		c.CrashFree = float64(counts.Ended()-counts.Bad(cutOff)) / float64(counts.Ended())
 	}
 	return c
 }

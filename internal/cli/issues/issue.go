@@ -174,6 +174,9 @@ func showIssues(out io.Writer, v contract.Issues) {
 		if matching {
 			head = append(head[:4], append([]any{"MATCHING"}, head[4:]...)...)
 		}
+		if v.Sessions > 0 {
+			head = append(head, "PER 1,000 SESSIONS")
+		}
 		row(head...)
 		for _, i := range v.Issues {
 			owner := "-"
@@ -190,12 +193,23 @@ func showIssues(out io.Writer, v contract.Issues) {
 			if matching {
 				cells = append(cells[:4:4], append([]any{matched(i.Matching)}, cells[4:]...)...)
 			}
+			if v.Sessions > 0 {
+				cells = append(cells, perSessions(i.Per1000Sessions))
+			}
 			row(cells...)
 		}
 	})
 	if v.Next != "" {
 		fmt.Fprintf(out, "\nThere are more: --cursor %s\n", v.Next)
 	}
+}
+
+// perSessions writes how many events an issue has for 1,000 sessions.
+func perSessions(rate *float64) string {
+	if rate == nil {
+		return "-"
+	}
+	return fmt.Sprintf("%.1f", *rate)
 }
 
 // matched says how much of an issue fits a search.

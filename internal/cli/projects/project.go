@@ -105,6 +105,7 @@ func changeCommand() *cli.Command {
 				Usage: "`FROM=TO`: source paths of maps and traces that begin with FROM stand under TO in the repository; may be given several times; empty removes them"},
 			&cli.StringFlag{Name: "log-messages", Usage: "from which `SEVERITY` on log records without an exception become events: error, fatal, or off"},
 			&cli.BoolFlag{Name: "locate-users", Usage: "note the country of client addresses (geo.country.iso_code), where serve --geo-database names a file; --locate-users=false ends it"},
+			&cli.BoolFlag{Name: "cut-off-crashes", Usage: "count sessions that were cut off as crashed; --cut-off-crashes=false ends it"},
 			&cli.StringSliceFlag{Name: "origin", Usage: "a web `ORIGIN` that may report, and no other; may be given several times; * is any"},
 		},
 		Action: changeProject,
@@ -128,9 +129,11 @@ func changeProject(ctx context.Context, c *cli.Command) error {
 			*to = &v
 		}
 	}
-	if c.IsSet("locate-users") {
-		v := c.Bool("locate-users")
-		in.LocateUsers = &v
+	for flag, to := range map[string]**bool{"locate-users": &in.LocateUsers, "cut-off-crashes": &in.CutOffCrashes} {
+		if c.IsSet(flag) {
+			v := c.Bool(flag)
+			*to = &v
+		}
 	}
 	if c.IsSet("source-path") {
 		if in.SourcePaths = c.StringSlice("source-path"); len(in.SourcePaths) == 0 {
@@ -138,9 +141,10 @@ func changeProject(ctx context.Context, c *cli.Command) error {
 		}
 	}
 	if in.Repository == nil && in.CommitLink == nil && in.SourcePaths == nil &&
-		in.AllowanceMinute == nil && in.AllowanceDay == nil && in.LocateUsers == nil && len(in.Origins) == 0 &&
+		in.AllowanceMinute == nil && in.AllowanceDay == nil && in.LocateUsers == nil && in.CutOffCrashes == nil &&
+		len(in.Origins) == 0 &&
 		in.LogMessages == "" && in.ReleaseOrder == "" {
-		return command.Usage("change what? Give --allowance-minute, --allowance-day, --origin, --release-order, --repository, --commit-link, --source-path, --log-messages or --locate-users")
+		return command.Usage("change what? Give --allowance-minute, --allowance-day, --origin, --release-order, --repository, --commit-link, --source-path, --log-messages, --locate-users or --cut-off-crashes")
 	}
 	return command.Request(ctx, c, command.Ask(http.MethodPatch, byName(c, ""), in), showProject)
 }

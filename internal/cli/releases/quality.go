@@ -117,12 +117,13 @@ func showQuality(out io.Writer, r contract.Quality) {
 	} else {
 		fmt.Fprint(out, "\n")
 	}
-	fmt.Fprintln(out, show.Plain(r.Verdict.Why))
+	fmt.Fprintln(out, show.Plain(r.Verdict.Why)+".")
 	if x := r.Verdict.Ratio; x != nil {
 		fmt.Fprintf(out,
 			"Its sessions crash %.2f times as often (%.2f to %.2f); p %.2g, however often one looks.\n", x.Value,
 			x.Low, x.High, *r.Verdict.P)
 	}
+	showEnvironments(out, r.Environments)
 }
 
 func took(seconds float64) string {

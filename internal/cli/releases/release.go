@@ -59,7 +59,7 @@ func Release() *cli.Command {
 					}
 					return command.Get(ctx, c, command.OfProject("/release?version="+url.QueryEscape(v)), showRelease)
 				}},
-			qualityCommand(), compareCommand(), checkCommand(),
+			qualityCommand(), issuesCommand(), compareCommand(), checkCommand(),
 			{Name: "order", Usage: "which of two releases comes first, and why",
 				Arguments: []cli.Argument{command.Text("a"), command.Text("b")},
 				Action: func(ctx context.Context, c *cli.Command) error {

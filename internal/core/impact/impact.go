@@ -26,6 +26,7 @@ const RecentDays = 2
 type Facts struct {
 	Users, Events int64
 	Active        int64     // users of the project who were active in the window; 0: not known
+	Sessions      int64     // of the project, in the window; looked at where Active is not known
 	Recent        int64     // events today and yesterday, a part of Events
 	FirstSeen     time.Time // of the issue
 	Now           time.Time
@@ -63,7 +64,7 @@ func (s Score) Ages() bool { return s.Parts[momentumPart].Points > 0 }
 const (
 	fullUsers   = 10_000    // this many users give all the points
 	fullEvents  = 1_000_000 // this many events give all the points
-	leastActive = 50        // a share of fewer active users says little: it is counted as one of so many
+	leastActive = 50        // a share of fewer active users, or sessions, counts as one of so many
 	leastRecent = 10        // events below which nothing gathers momentum
 	mostEach    = 10        // so many recent events of each user count: one who repeats it is no momentum
 	fullGrowth  = 8         // so many times as often as before gives all the points
@@ -132,16 +133,23 @@ func logShare(n, full int64) float64 {
 }
 
 // share is the root of the share of active users who are hit: one in a hundred
-// gives a tenth of the points, one in four half of them.
+// gives a tenth of the points, one in four half of them. Where no active user is
+// known it is the root of the events a session.
 func share(f Facts) float64 {
-	if f.Active <= 0 {
+	switch {
+	case f.Active <= 0 && f.Sessions <= 0:
 		return 0
+	case f.Active <= 0:
+		return math.Sqrt(min(1, float64(f.Events)/float64(max(f.Sessions, leastActive))))
 	}
 	return math.Sqrt(min(1, float64(f.Users)/float64(max(f.Active, leastActive))))
 }
 
 func shareWords(f Facts) string {
 	switch {
+	case f.Active <= 0 && f.Sessions > 0:
+		return fmt.Sprintf("%s events for 1,000 of %s", number(1000*float64(f.Events)/float64(f.Sessions)),
+			text.Counted(f.Sessions, "session"))
 	case f.Active <= 0:
 		return "how many users are active is not known"
 	case f.Active < leastActive:

@@ -117,3 +117,18 @@ func TestWeights(t *testing.T) {
 		t.Error("what are no weights is read")
 	}
 }
+
+// Where no active user is known, events are held against sessions.
+func TestOf_HoldsEventsAgainstSessionsWithoutUsers(t *testing.T) {
+	part := func(f Facts) Summand {
+		f.Now, f.FirstSeen = nine, nine.AddDate(0, 0, -9)
+		return Of(f, Default).Parts[sharePart]
+	}
+	few, many := part(Facts{Events: 10, Sessions: 10_000}), part(Facts{Events: 2500, Sessions: 10_000})
+	if few.Words != "1.0 events for 1,000 of 10,000 sessions" || many.Points != many.Most/2 || few.Points >= many.Points {
+		t.Errorf("10 events: %+v; 2,500 events: %+v", few, many)
+	}
+	if p := part(Facts{Events: 2500, Users: 1, Active: 100, Sessions: 10_000}); p.Words != "1.0 % of 100 active users" {
+		t.Errorf("with users: %+v", p)
+	}
+}

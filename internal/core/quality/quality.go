@@ -6,6 +6,8 @@ package quality
 import (
 	"fmt"
 	"math"
+
+	"firethorn/internal/core/text"
 )
 
 // Counts are sessions by how they ended. Running ones are in no share.
@@ -15,6 +17,15 @@ type Counts struct {
 
 // Ended is how many sessions ended, or were not heard of any more.
 func (c Counts) Ended() int64 { return c.Clean + c.Faulty + c.Crashed + c.CutOff }
+
+// Bad is how many sessions count as crashed: those that crashed, and where a project wants
+// it so those that were cut off.
+func (c Counts) Bad(cutOff bool) int64 {
+	if cutOff {
+		return c.Crashed + c.CutOff
+	}
+	return c.Crashed
+}
 
 // All is how many sessions there are, with those that still run.
 func (c Counts) All() int64 { return c.Ended() + c.Running }
@@ -76,17 +87,23 @@ type Verdict struct {
 }
 
 // Compare says whether sessions of a release crash more or less often than those of its
-// baseline: bad of all ended sessions each.
-func Compare(bad, all, baseBad, baseAll int64) Verdict {
+// baseline. Cut-off sessions count as crashed if cutOff says so.
+func Compare(release, baseline Counts, cutOff bool) Verdict {
+	bad, all := release.Bad(cutOff), release.Ended()
+	baseBad, baseAll := baseline.Bad(cutOff), baseline.Ended()
 	v := Verdict{Says: TooEarly, P: 1, Ratio: RatioOf(bad, all, baseBad, baseAll)}
 	if all < MinSessions || baseAll < MinSessions {
-		v.Why = fmt.Sprintf("%d sessions ended, and %d of the baseline; at least %d each are compared", all, baseAll,
-			MinSessions)
+		v.Why = fmt.Sprintf("%s of the release ended, and %s of the baseline; a verdict needs %d of each",
+			text.Counted(all, "session"), text.Number(baseAll), MinSessions)
 		return v
 	}
+	crashed := "crashed"
+	if cutOff {
+		crashed = "crashed or were cut off"
+	}
 	here, there := float64(bad)/float64(all), float64(baseBad)/float64(baseAll)
-	counts := fmt.Sprintf("%d of %d sessions crashed (%s), %d of %d of the baseline (%s)", bad, all, percent(here),
-		baseBad, baseAll, percent(there))
+	counts := fmt.Sprintf("%s of %s sessions %s (%s), %s of %s of the baseline (%s)", text.Number(bad),
+		text.Number(all), crashed, percent(here), text.Number(baseBad), text.Number(baseAll), percent(there))
 	v.P = Sequential(bad, all, baseBad, baseAll)
 	switch {
 	case v.P >= Level:

@@ -67,6 +67,25 @@ func TestTwoSided(t *testing.T) {
 	}
 }
 
+// counts are sessions of which some crashed.
+func counts(crashed, ended int64) quality.Counts {
+	return quality.Counts{Crashed: crashed, Clean: ended - crashed}
+}
+
+// A project may count cut-off sessions as crashed: a release whose sessions hang is worse
+// then, and the verdict says what it counts.
+func TestCompare_CutOffSessions(t *testing.T) {
+	hangs := quality.Counts{Clean: 9_000, CutOff: 1_000}
+	base := quality.Counts{Clean: 9_990, CutOff: 10}
+	if v := quality.Compare(hangs, base, false); v.Says != quality.NoDifference {
+		t.Errorf("cut-off sessions do not count: %+v", v)
+	}
+	v := quality.Compare(hangs, base, true)
+	if v.Says != quality.Worse || v.Why != "1,000 of 10,000 sessions crashed or were cut off (10.00 %), 10 of 10,000 of the baseline (0.10 %)" {
+		t.Errorf("cut-off sessions count: %+v", v)
+	}
+}
+
 func TestCompare(t *testing.T) {
 	for _, x := range []struct {
 		bad, all, baseBad, baseAll int64
@@ -76,7 +95,7 @@ func TestCompare(t *testing.T) {
 		{10, 1000, 10, 1000, quality.NoDifference}, {60, 1000, 10, 1000, quality.Worse}, {10, 1000, 60, 1000, quality.Better},
 		{1000, 1000, 1000, 1000, quality.NoDifference}, {1000, 1000, 0, 1000, quality.Worse},
 	} {
-		v := quality.Compare(x.bad, x.all, x.baseBad, x.baseAll)
+		v := quality.Compare(counts(x.bad, x.all), counts(x.baseBad, x.baseAll), false)
 		if v.Says != x.want || v.Why == "" || v.P < 0 || v.P > 1 || v.P < quality.TwoSided(x.bad, x.all, x.baseBad, x.baseAll) && v.Says != quality.TooEarly {
 			t.Errorf("%+v: %+v", x, v)
 		}
@@ -105,7 +124,7 @@ func TestCompare_Simulated(t *testing.T) {
 			for look := 1; look <= looks; look++ {
 				bad += binomial(r, between, base*x.times)
 				baseBad += binomial(r, between, base)
-				says = quality.Compare(bad, int64(look*between), baseBad, int64(look*between)).Says
+				says = quality.Compare(counts(bad, int64(look*between)), counts(baseBad, int64(look*between)), false).Says
 				if says == quality.Better || says == quality.Worse {
 					after = append(after, look*between)
 					break

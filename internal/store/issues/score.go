@@ -20,6 +20,7 @@ type ScoringInputs struct {
 	Weights  impact.Weights
 	Surge    surge.Thresholds
 	Active   int64 // users in the window, as counted
+	Sessions int64 // of the window, as counted where no active user is known
 	Counted  int64 // when
 	NewestID int64
 	Newest   string
@@ -29,8 +30,13 @@ type ScoringInputs struct {
 func (s *Store) ScoringInputs(ctx context.Context, q db.Querier, project int64) (ScoringInputs, error) {
 	b := ScoringInputs{Weights: impact.Default, Surge: surge.Default}
 	var weights, thresholds string
-	err := q.QueryRowContext(ctx, "SELECT b.version, b.weights, b.surge, b.active, b.counted, COALESCE(b.newest,0), COALESCE(r.name,'') FROM scoring b LEFT JOIN app_release r ON r.id=b.newest WHERE b.project=?", project).
-		Scan(&b.Version, &weights, &thresholds, &b.Active, &b.Counted, &b.NewestID, &b.Newest)
+	scan := func(r *sql.Rows) (struct{}, error) {
+		return struct{}{}, db.ScanNames(r, db.Into{"version": &b.Version, "weights": &weights, "surge": &thresholds,
+			"active": &b.Active, "sessions": &b.Sessions, "counted": &b.Counted, "newest": &b.NewestID, "name": &b.Newest})
+	}
+	_, err := db.First(ctx, q, scan, "SELECT b.version, b.weights, b.surge, b.active, b.sessions, b.counted,"+
+		" COALESCE(b.newest,0) AS newest, COALESCE(r.name,'') AS name"+
+		" FROM scoring b LEFT JOIN app_release r ON r.id=b.newest WHERE b.project=?", project)
 	if errors.Is(err, sql.ErrNoRows) {
 		return b, nil
 	}
@@ -55,8 +61,9 @@ type Scored struct {
 // Score computes the impact of an issue.
 func (b ScoringInputs) Score(x Scored, now time.Time) impact.Score {
 	f := impact.Facts{
-		Users: x.Users, Events: x.Events, Active: b.Active, Recent: x.Recent, FirstSeen: db.FromMicros(x.FirstSeen),
-		Now: now, Unhandled: x.Unhandled,
+		Users: x.Users, Events: x.Events, Active: b.Active, Sessions: b.Sessions, Recent: x.Recent,
+		FirstSeen: db.FromMicros(x.FirstSeen),
+		Now:       now, Unhandled: x.Unhandled,
 		Newest: b.NewestID != 0 &&
 			x.FirstRelease == b.NewestID, Release: b.Newest, SomeRelease: x.FirstRelease != 0,
 		Regressed: x.State == issue.Regressed, Severity: x.Severity,

@@ -29,7 +29,8 @@ type ProjectChange struct {
 	LogMessages  string // from which severity on log records without an exception become events: error, fatal, or off
 	ReleaseOrder string // by what releases are ordered: one of release.Policies
 
-	LocateUsers *bool // whether the country of client addresses is noted
+	LocateUsers   *bool // whether the country of client addresses is noted
+	CutOffCrashes *bool // whether cut-off sessions count as crashed
 
 	Repository  *string            // where the code may be fetched from; "": nowhere
 	CommitLink  *string            // where people read a commit; "": nowhere
@@ -89,6 +90,9 @@ func (c *ProjectChange) columns() (map[string]any, error) {
 	}
 	if c.LocateUsers != nil {
 		set["locate_users"] = *c.LocateUsers
+	}
+	if c.CutOffCrashes != nil {
+		set["cut_off_crashes"] = *c.CutOffCrashes
 	}
 	switch c.LogMessages {
 	case "":

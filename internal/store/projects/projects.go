@@ -32,6 +32,7 @@ type Project struct {
 	Repository     string         // where its code may be fetched from; "": builds send it
 	CommitLink     string         // where people read a commit, {commit} stands for its hash
 	SourcePaths    []commits.Mapping
+	CutOffCrashes  bool      // cut-off sessions count as crashed
 	GroupingWanted int       // the grouping version to adopt before anything else is filed
 	Allowance      Allowance // what the project itself may take in; see Allowance
 }
@@ -101,7 +102,7 @@ func (s *Store) CreateProject(ctx context.Context, n NewProject) (*Project, *Key
 	return p, k, err
 }
 
-const projectColumns = "p.id, p.name, p.keep_days, p.user_secret, p.created, p.origins, p.rules_version, p.allowance_minute, p.allowance_day, p.grouping_version, p.grouping_wanted, p.release_order, p.repository, p.commit_link, p.source_paths, p.keep_symbols, p.log_messages, p.locate_users"
+const projectColumns = "p.id, p.name, p.keep_days, p.user_secret, p.created, p.origins, p.rules_version, p.allowance_minute, p.allowance_day, p.grouping_version, p.grouping_wanted, p.release_order, p.repository, p.commit_link, p.source_paths, p.keep_symbols, p.log_messages, p.locate_users, p.cut_off_crashes"
 
 // fields are where projectColumns go; done finishes what was scanned.
 func (p *Project) fields() (into []any, done func() error) {
@@ -110,7 +111,7 @@ func (p *Project) fields() (into []any, done func() error) {
 	var minute, day sql.NullInt64
 	return []any{&p.ID, &p.Name, &p.KeepDays, &p.UserSecret, &created, &origins, &p.RulesVersion, &minute, &day,
 			&p.GroupingVersion, &p.GroupingWanted, &p.ReleaseOrder, &p.Repository, &p.CommitLink, &sources,
-			&p.KeepSymbols, &p.LogMessages, &p.LocateUsers}, func() error {
+			&p.KeepSymbols, &p.LogMessages, &p.LocateUsers, &p.CutOffCrashes}, func() error {
 			p.Created = db.FromMicros(created)
 			p.Allowance = Allowance{Minute: DefaultAllowance.Minute, Day: DefaultAllowance.Day}
 			if minute.Valid {

@@ -18,6 +18,7 @@ type Query struct {
 	From, To    time.Time // whole hours are counted that begin in it; users and durations by whole days (UTC)
 	Environment int64     // 0: all
 	Release     int64     // 0: all
+	CutOff      bool      // users of whom a session was cut off count as crashed, too
 }
 
 func (q Query) where(span string, from, to int64) (string, []any) {
@@ -71,6 +72,28 @@ func Counts(ctx context.Context, q db.Querier, a Query) (map[int64]*quality.Coun
 	}, "SELECT app_release, outcome, SUM(sessions) FROM session_hour"+where+" GROUP BY 1,2", args...)
 }
 
+// ByEnvironment counts the sessions of releases by environment, and by release in it.
+func ByEnvironment(ctx context.Context, q db.Querier, a Query, releases ...int64) (
+	map[string]map[int64]quality.Counts, error) {
+	out := map[string]map[int64]quality.Counts{}
+	where, args := a.hours()
+	return out, db.Each(ctx, q, func(r *sql.Rows) error {
+		var environment string
+		var release, n int64
+		var outcome uint8
+		err := r.Scan(&environment, &release, &outcome, &n)
+		if out[environment] == nil {
+			out[environment] = map[int64]quality.Counts{}
+		}
+		c := out[environment][release]
+		add(&c, outcome, n)
+		out[environment][release] = c
+		return err
+	}, "SELECT n.name, h.app_release, h.outcome, h.n FROM (SELECT environment, app_release, outcome, SUM(sessions) AS n FROM session_hour"+
+		where+" AND app_release IN ("+db.Marks(len(releases))+") GROUP BY 1,2,3) h JOIN environment n ON n.id=h.environment WHERE h.n>0",
+		append(args, db.AnyOf(releases)...)...)
+}
+
 // Hour is what began in an hour.
 type Hour struct {
 	At      time.Time
@@ -107,6 +130,10 @@ type Users struct{ All, Crashed int64 }
 // it does not say how many crashed. They are counted over whole days.
 func UsersOf(ctx context.Context, q db.Querier, a Query) (map[int64]Users, error) {
 	out := map[int64]Users{}
+	bad := "crashed"
+	if a.CutOff {
+		bad = "crashed+cut_off"
+	}
 	where, args := a.days()
 	err := db.Each(ctx, q, func(r *sql.Rows) error {
 		var release sql.NullInt64
@@ -116,7 +143,7 @@ func UsersOf(ctx context.Context, q db.Querier, a Query) (map[int64]Users, error
 			out[release.Int64] = u
 		}
 		return err
-	}, "SELECT app_release, COUNT(DISTINCT user), COUNT(DISTINCT IF(crashed>0,user,NULL)) FROM session_user"+where+
+	}, "SELECT app_release, COUNT(DISTINCT user), COUNT(DISTINCT IF("+bad+">0,user,NULL)) FROM session_user"+where+
 		" AND sessions>0 GROUP BY app_release", args...)
 	if err != nil {
 		return nil, err

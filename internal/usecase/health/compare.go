@@ -102,7 +102,7 @@ func (s *Service) issuesIn(ctx context.Context, a Ask, w Window, asker find.Aske
 type Gate struct {
 	MaxNew, MaxRegressed *int64
 	MinCrashFree         *float64 // percent
-	MinSessions          int64    // that must have ended, beside what a comparison needs itself
+	MinSessions          int64    // that must have ended before shares are judged; 0: as many as a verdict needs
 	AllowEarly           bool
 }
 
@@ -143,7 +143,7 @@ func (s *Service) Check(ctx context.Context, a Ask, version string, g Gate) (*Ch
 	count("new issues", g.MaxNew, in.New)
 	count("issues that came back", g.MaxRegressed, in.Regressed)
 	ended := r.Sessions.Ended()
-	least := max(g.MinSessions, 1)
+	least := cmp.Or(g.MinSessions, quality.MinSessions)
 	if g.MinCrashFree != nil {
 		c := Condition{Name: "sessions without a crash", Passed: 100*r.CrashFree.Share >= *g.MinCrashFree,
 			Early: ended < least,

@@ -31,13 +31,15 @@ type Service struct {
 	releases *releases.Store
 	newest   *cache.Memo[int64, *Newest]
 	views    *cache.Memo[sessions.Query, *view]
+	hits     *cache.Memo[hitKey, []Hit]
 }
 
 // New makes a service.
 func New(d *db.DB, f *find.Service, i *issues.Store, r *releases.Store) *Service {
 	return &Service{db: d, find: f, issues: i, releases: r,
 		newest: cache.NewMemo[int64](1<<20, func(*Newest) int { return 200 }),
-		views:  cache.NewMemo[sessions.Query](16<<20, (*view).bytes)}
+		views:  cache.NewMemo[sessions.Query](16<<20, (*view).bytes),
+		hits:   cache.NewMemo[hitKey](1<<20, func(h []Hit) int { return 1000 * len(h) })}
 }
 
 // Ask asks about releases.
@@ -61,14 +63,11 @@ type Release struct {
 	P50, P95    float64 // of the durations of its ended sessions, in milliseconds
 	ByOutcome   map[session.Outcome]Duration
 	Baseline    string // with what it was compared; "": nothing came before it
+	base        int64  // its release
 	Verdict     *quality.Verdict
-	crashes     bool
+	Crashes     bool // a session of the release or of its baseline crashed: else there is no ratio
 	WithoutThem bool // the application sends no sessions: events and users are all there is
 }
-
-// Crashes says whether a session of the release or of its baseline crashed: else there is
-// no ratio.
-func (r *Release) Crashes() bool { return r.crashes }
 
 // Duration is how long sessions lasted that ended one way, in milliseconds.
 type Duration struct{ P50, P95 float64 }
@@ -77,6 +76,7 @@ type Duration struct{ P50, P95 float64 }
 type Window struct {
 	From, To    time.Time
 	Environment string
+	CutOff      bool           // cut-off sessions count as crashed
 	Total       quality.Counts // of all releases
 	Users       int64          // of all releases
 }
@@ -96,7 +96,7 @@ func (v *view) bytes() int { return 400*len(v.list) + 8000*len(v.durations) }
 // query makes the question to the counts: of whole hours, so that the same is asked for a
 // while.
 func (s *Service) query(ctx context.Context, a Ask) (sessions.Query, error) {
-	q := sessions.Query{Project: a.Project.ID, From: a.From, To: a.To}
+	q := sessions.Query{Project: a.Project.ID, From: a.From, To: a.To, CutOff: a.Project.CutOffCrashes}
 	now := s.db.Now()
 	if q.To.IsZero() {
 		q.To = now.Add(time.Hour) // clocks may be ahead
@@ -127,7 +127,7 @@ func (s *Service) view(ctx context.Context, a Ask) (*view, error) {
 }
 
 func (s *Service) read(ctx context.Context, a Ask, q sessions.Query) (*view, error) {
-	v := &view{Window: Window{From: q.From, To: q.To, Environment: a.Environment}}
+	v := &view{Window: Window{From: q.From, To: q.To, Environment: a.Environment, CutOff: q.CutOff}}
 	var err error
 	if v.counts, err = sessions.Counts(ctx, s.db, q); err != nil {
 		return nil, err
@@ -153,9 +153,9 @@ func (v *view) of(i int, baseline string) (*Release, error) {
 	if c := v.counts[row.ID]; c != nil {
 		out.Sessions = *c
 	}
-	ended := out.Sessions.Ended()
-	out.CrashFree = quality.Wilson(ended-out.Sessions.Crashed, ended)
-	out.ErrorFree = quality.Wilson(ended-out.Sessions.Crashed-out.Sessions.Faulty, ended)
+	ended, bad := out.Sessions.Ended(), out.Sessions.Bad(v.CutOff)
+	out.CrashFree = quality.Wilson(ended-bad, ended)
+	out.ErrorFree = quality.Wilson(ended-bad-out.Sessions.Faulty, ended)
 	out.UsersFree = quality.Wilson(out.Users.All-out.Users.Crashed, out.Users.All)
 	out.OfSessions, out.OfUsers = share(out.Sessions.All(), v.Total.All()), share(out.Users.All, v.Users)
 	all := quality.Durations{}
@@ -179,16 +179,16 @@ func (v *view) of(i int, baseline string) (*Release, error) {
 	if base >= len(v.list) {
 		return out, nil
 	}
-	out.Baseline = v.list[base].Version
+	out.Baseline, out.base = v.list[base].Version, v.list[base].ID
 	var there quality.Counts
 	if c := v.counts[v.list[base].ID]; c != nil {
 		there = *c
 	}
-	verdict := quality.Compare(out.Sessions.Crashed, ended, there.Crashed, there.Ended())
+	verdict := quality.Compare(out.Sessions, there, v.CutOff)
 	if out.WithoutThem {
 		verdict.Why = "the application sends no sessions, so that nothing says how many did not crash"
 	}
-	out.Verdict, out.crashes = &verdict, out.Sessions.Crashed+there.Crashed > 0
+	out.Verdict, out.Crashes = &verdict, bad+there.Bad(v.CutOff) > 0
 	return out, nil
 }
 

@@ -42,7 +42,7 @@ func TestQuality(t *testing.T) {
 	ran(b, "4.2.0", 40, 1, "")
 	ask := health.Ask{Project: b.Project}
 	r, w, err := b.Health.Quality(t.Context(), ask, "4.2.0")
-	if err != nil || r.Verdict.Says != quality.TooEarly || r.Baseline != "4.1.0" || !strings.Contains(r.Verdict.Why, "40 sessions ended") {
+	if err != nil || r.Verdict.Says != quality.TooEarly || r.Baseline != "4.1.0" || !strings.Contains(r.Verdict.Why, "40 sessions of the release ended") {
 		t.Fatalf("%+v, %v", r, err)
 	}
 	if w.Total.All() != 340 || r.Sessions.All() != 40 || r.Users.All != 4 || r.Users.Crashed != 1 || w.Users != 30 {

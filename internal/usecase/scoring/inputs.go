@@ -12,6 +12,7 @@ import (
 	"firethorn/internal/store/audit"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
+	"firethorn/internal/store/sessions"
 )
 
 // Scoring is by what a project's issues are scored, and when they surge.
@@ -148,18 +149,29 @@ func (s *Service) ranks(ctx context.Context, list []ranked) ([]Rank, error) {
 // countEvery is how often active users are counted, where they are many.
 const countEvery = time.Hour
 
-// RefreshBasis counts a project's active users and finds its newest release. All
-// issues are scored anew when either has changed: the number by a tenth at least.
+// RefreshBasis counts a project's active users, or its sessions where no user is known, and
+// finds its newest release. All issues are scored anew when one of them has changed: a
+// number by a tenth at least.
 func (s *Service) RefreshBasis(ctx context.Context, project int64) error {
 	b, err := s.issues.ScoringInputs(ctx, s.db, project)
 	if err != nil {
 		return err
 	}
 	now := s.db.Now()
-	active := b.Active
+	active, counted := b.Active, b.Sessions
 	if b.Active < 1000 || now.Sub(db.FromMicros(b.Counted)) >= countEvery {
 		if err := s.db.Slow.QueryRowContext(ctx, "SELECT COUNT(*) FROM active_user FORCE INDEX (by_day) WHERE project=? AND last_day>=?", project, issues.WindowStart(now)).Scan(&active); err != nil {
 			return err
+		}
+		if counted = 0; active == 0 {
+			of, err := sessions.Counts(ctx, s.db.Slow, sessions.Query{Project: project,
+				From: time.Unix(int64(issues.WindowStart(now))*86400, 0), To: now.Add(time.Hour)})
+			if err != nil {
+				return err
+			}
+			for _, n := range of {
+				counted += n.All()
+			}
 		}
 		b.Counted = db.Micros(now)
 	}
@@ -169,16 +181,17 @@ func (s *Service) RefreshBasis(ctx context.Context, project int64) error {
 	if err != nil {
 		return err
 	}
-	same := max(active-b.Active, b.Active-active)*10 <= b.Active
+	alike := func(now, before int64) bool { return max(now-before, before-now)*10 <= before }
+	same := alike(active, b.Active) && alike(counted, b.Sessions)
 	if same && newest == b.NewestID {
 		_, err := s.db.Slow.ExecContext(ctx, "UPDATE scoring SET counted=? WHERE project=?", b.Counted, project)
 		return err
 	}
 	if same {
-		active = b.Active
+		active, counted = b.Active, b.Sessions
 	}
-	_, err = s.db.Slow.ExecContext(ctx, "INSERT INTO scoring (project, version, active, counted, newest) VALUES (?,1,?,?,?) ON DUPLICATE KEY UPDATE version=version+1, active=VALUES(active), counted=VALUES(counted), newest=VALUES(newest)",
-		project, active, b.Counted, db.NullID(newest))
+	_, err = s.db.Slow.ExecContext(ctx, "INSERT INTO scoring (project, version, active, sessions, counted, newest) VALUES (?,1,?,?,?,?) ON DUPLICATE KEY UPDATE version=version+1, active=VALUES(active), sessions=VALUES(sessions), counted=VALUES(counted), newest=VALUES(newest)",
+		project, active, counted, b.Counted, db.NullID(newest))
 	return err
 }
 
