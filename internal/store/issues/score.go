@@ -32,7 +32,8 @@ func (s *Store) ScoringInputs(ctx context.Context, q db.Querier, project int64) 
 	var weights, thresholds string
 	scan := func(r *sql.Rows) (struct{}, error) {
 		return struct{}{}, db.ScanNames(r, db.Into{"version": &b.Version, "weights": &weights, "surge": &thresholds,
-			"active": &b.Active, "sessions": &b.Sessions, "counted": &b.Counted, "newest": &b.NewestID, "name": &b.Newest})
+			"active": &b.Active, "sessions": &b.Sessions, "counted": &b.Counted, "newest": &b.NewestID,
+			"name": &b.Newest})
 	}
 	_, err := db.First(ctx, q, scan, "SELECT b.version, b.weights, b.surge, b.active, b.sessions, b.counted,"+
 		" COALESCE(b.newest,0) AS newest, COALESCE(r.name,'') AS name"+
