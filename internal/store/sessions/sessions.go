@@ -58,8 +58,12 @@ func add(c *quality.Counts, outcome uint8, n int64) {
 
 // Counts counts sessions by release; 0 is of those that name none.
 func Counts(ctx context.Context, q db.Querier, a Query) (map[int64]*quality.Counts, error) {
-	out := map[int64]*quality.Counts{}
 	where, args := a.hours()
+	return countBy(ctx, q, "SELECT app_release, outcome, SUM(sessions) FROM session_hour"+where+" GROUP BY 1,2", args)
+}
+
+func countBy(ctx context.Context, q db.Querier, query string, args []any) (map[int64]*quality.Counts, error) {
+	out := map[int64]*quality.Counts{}
 	return out, db.Each(ctx, q, func(r *sql.Rows) error {
 		var release, n int64
 		var outcome uint8
@@ -69,7 +73,13 @@ func Counts(ctx context.Context, q db.Querier, a Query) (map[int64]*quality.Coun
 		}
 		add(out[release], outcome, n)
 		return err
-	}, "SELECT app_release, outcome, SUM(sessions) FROM session_hour"+where+" GROUP BY 1,2", args...)
+	}, query, args...)
+}
+
+// DayCounts is Counts by whole days (UTC): for long times.
+func DayCounts(ctx context.Context, q db.Querier, a Query) (map[int64]*quality.Counts, error) {
+	where, args := a.days()
+	return countBy(ctx, q, "SELECT app_release, outcome, SUM(sessions) FROM session_day"+where+" GROUP BY 1,2", args)
 }
 
 // ByEnvironment counts the sessions of releases by environment, and by release in it.

@@ -4,6 +4,7 @@ package health
 
 import (
 	"context"
+	"fmt"
 	"slices"
 	"time"
 
@@ -22,6 +23,10 @@ import (
 
 // UsualWindow is the time that is looked at where none is named.
 const UsualWindow = 7 * 24 * time.Hour
+
+// baselineDays is how far back the sessions of a baseline are looked at that has too few in
+// the window: the release before loses its sessions while the new one is rolled out.
+const baselineDays = 30
 
 // Service answers questions about releases. It is safe for concurrent use.
 type Service struct {
@@ -85,6 +90,7 @@ type Window struct {
 type view struct {
 	Window
 	counts    map[int64]*quality.Counts
+	before    map[int64]*quality.Counts // of the days that a baseline may be looked at; nil: the window is as long
 	users     map[int64]sessions.Users
 	durations map[int64]map[session.Outcome]quality.Durations
 	list      []*releases.ReleaseRow // newest first
@@ -135,6 +141,13 @@ func (s *Service) read(ctx context.Context, a Ask, q sessions.Query) (*view, err
 	for _, n := range v.counts {
 		v.Total.Add(*n)
 	}
+	if start := q.To.AddDate(0, 0, -baselineDays); start.Before(q.From) {
+		longer := q
+		longer.From = start
+		if v.before, err = sessions.DayCounts(ctx, s.db, longer); err != nil {
+			return nil, err
+		}
+	}
 	if v.users, err = sessions.UsersOf(ctx, s.db, q); err != nil {
 		return nil, err
 	}
@@ -180,16 +193,28 @@ func (v *view) of(i int, baseline string) (*Release, error) {
 		return out, nil
 	}
 	out.Baseline, out.base = v.list[base].Version, v.list[base].ID
-	var there quality.Counts
-	if c := v.counts[v.list[base].ID]; c != nil {
-		there = *c
-	}
+	there, longer := v.baseline(out.base)
 	verdict := quality.Compare(out.Sessions, there, v.CutOff)
+	if longer {
+		verdict.Why += fmt.Sprintf(" in %d days", baselineDays)
+	}
 	if out.WithoutThem {
 		verdict.Why = "the application sends no sessions, so that nothing says how many did not crash"
 	}
 	out.Verdict, out.Crashes = &verdict, bad+there.Bad(v.CutOff) > 0
 	return out, nil
+}
+
+// baseline counts the sessions that a release is compared with: those of the window, or
+// where too few of them have ended those of a longer time.
+func (v *view) baseline(release int64) (c quality.Counts, longer bool) {
+	if n := v.counts[release]; n != nil {
+		c = *n
+	}
+	if n := v.before[release]; n != nil && c.Ended() < quality.MinSessions && n.Ended() > c.Ended() {
+		return *n, true
+	}
+	return c, false
 }
 
 func share(n, of int64) float64 {

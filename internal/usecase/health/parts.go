@@ -29,6 +29,12 @@ func (s *Service) Environments(ctx context.Context, a Ask, r *Release) ([]Enviro
 		return nil, err
 	}
 	counts, err := sessions.ByEnvironment(ctx, s.db, q, r.ID, r.base)
+	if err != nil {
+		return nil, err
+	}
+	longer := q
+	longer.From = q.To.AddDate(0, 0, -baselineDays)
+	before, err := sessions.ByEnvironment(ctx, s.db, longer, r.base)
 	var out []Environment
 	for name, of := range counts {
 		here := of[r.ID]
@@ -38,8 +44,12 @@ func (s *Service) Environments(ctx context.Context, a Ask, r *Release) ([]Enviro
 		e := Environment{Name: name, Sessions: here,
 			CrashFree: quality.Wilson(here.Ended()-here.Bad(q.CutOff), here.Ended())}
 		if r.base != 0 {
-			v := quality.Compare(here, of[r.base], q.CutOff)
-			e.Verdict, e.Crashes = &v, here.Bad(q.CutOff)+of[r.base].Bad(q.CutOff) > 0
+			there := of[r.base]
+			if n := before[name][r.base]; there.Ended() < quality.MinSessions && n.Ended() > there.Ended() {
+				there = n
+			}
+			v := quality.Compare(here, there, q.CutOff)
+			e.Verdict, e.Crashes = &v, here.Bad(q.CutOff)+there.Bad(q.CutOff) > 0
 		}
 		out = append(out, e)
 	}

@@ -120,3 +120,30 @@ func TestQuality_CutOffSessions(t *testing.T) {
 	}
 	b.Recounted()
 }
+
+// While a release is rolled out, the one before it loses its sessions: where too few are
+// left in the window, those of 30 days are compared with.
+func TestQuality_ABaselineThatIsOlderThanTheWindow(t *testing.T) {
+	b := testbed.Open(t, testbed.Noon)
+	now := b.Now
+	b.Now = now.AddDate(0, 0, -12)
+	b.File(testbed.Event{Function: "tideAt", Release: "4.1.0", At: b.Now.Add(-time.Hour)})
+	b.Tell(1, sessionsIn(b, "4.1.0", "", "before", 0, 2)...)
+	b.Tell(2, sessionsIn(b, "4.1.0", "", "before", 100, 0)...)
+	b.Now = now
+	b.File(testbed.Event{Function: "tideAt", Release: "4.2.0", At: b.Now.Add(-time.Hour)})
+	b.Tell(1, sessionsIn(b, "4.2.0", "", "now", 0, 50)...)
+	b.Tell(2, sessionsIn(b, "4.2.0", "", "now", 100, 150)...)
+	r, _, err := b.Health.Quality(t.Context(), health.Ask{Project: b.Project}, "4.2.0")
+	want := "100 of 200 sessions crashed (50.00 %), 2 of 200 of the baseline (1.00 %) in 30 days"
+	if err != nil || r.Verdict.Says != quality.Worse || r.Verdict.Why != want {
+		t.Errorf("%+v, %v", r.Verdict, err)
+	}
+	list, err := b.Health.Environments(t.Context(), health.Ask{Project: b.Project}, r)
+	if err != nil || len(list) != 1 || list[0].Verdict.Says != quality.Worse {
+		t.Errorf("%+v, %v", list, err)
+	}
+	if list, _, err := b.Health.Qualities(t.Context(), health.Ask{Project: b.Project}); err != nil || len(list) != 1 {
+		t.Errorf("releases of the window: %+v, %v", list, err)
+	}
+}
