@@ -58,6 +58,13 @@ var scenes = []measured{
 		false, triage},
 	{"find", "searches over -events events with 40 attributes in -issues issues, while 500 a second arrive", false,
 		finding},
+	{
+		"sessions",
+		"a million session messages, disordered, repeated, half of the answers lost; 100,000 a minute",
+		false,
+		tellingSessions,
+	},
+	{"health", "pages of releases with -events sessions of 500 releases", false, healthPages},
 	{"store", "filed and read with an empty store and with -events stored", false, byStore},
 	{"flood", "a million events of one error among a hundred others", false, flood},
 	{"soak", "the whole way for -minutes, with the memory it takes", false, soak},
@@ -83,7 +90,7 @@ func main() {
 	flag.StringVar(&s.program, "program", "bin/firethorn", "the service")
 	flag.DurationVar(&s.span, "span", 8*time.Second, "how long each measurement takes")
 	flag.IntVar(&s.rounds, "rounds", 2, "how often all are repeated, in turns")
-	flag.IntVar(&s.events, "events", 10_000_000, "of the scenes store, triage and find")
+	flag.IntVar(&s.events, "events", 10_000_000, "of the scenes store, triage, find and health")
 	flag.IntVar(&s.issues, "issues", 100_000, "of the scenes grouping, triage and find")
 	flag.IntVar(&s.minutes, "minutes", 10, "of the scene soak")
 	flag.IntVar(&s.rate, "rate", 1000, "events a second of the scenes soak and triage")

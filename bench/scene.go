@@ -213,9 +213,14 @@ type wire struct {
 	r *bufio.Reader
 }
 
-// send uses a connection that is open; one that the service has closed
-// meanwhile is replaced.
+// send sends events.
 func (s *scene) send(body []byte) (status int, answer []byte, err error) {
+	return s.sendTo("/v1/events", body)
+}
+
+// sendTo uses a connection that is open; one that the service has closed meanwhile is
+// replaced.
+func (s *scene) sendTo(path string, body []byte) (status int, answer []byte, err error) {
 	for {
 		var c *wire
 		old := true
@@ -228,15 +233,15 @@ func (s *scene) send(body []byte) (status int, answer []byte, err error) {
 			}
 			c, old = &wire{conn, bufio.NewReader(conn)}, false
 		}
-		status, answer, err = s.exchange(c, body)
+		status, answer, err = s.exchange(c, path, body)
 		if err == nil || !old {
 			return status, answer, err
 		}
 	}
 }
 
-func (s *scene) exchange(c *wire, body []byte) (status int, answer []byte, err error) {
-	head := fmt.Sprintf("POST /v1/events HTTP/1.1\r\nHost: bench\r\nAuthorization: Bearer %s\r\nContent-Type: application/x-ndjson\r\nContent-Length: %d\r\n\r\n", s.key, len(body))
+func (s *scene) exchange(c *wire, path string, body []byte) (status int, answer []byte, err error) {
+	head := fmt.Sprintf("POST %s HTTP/1.1\r\nHost: bench\r\nAuthorization: Bearer %s\r\nContent-Type: application/x-ndjson\r\nContent-Length: %d\r\n\r\n", path, s.key, len(body))
 	bufs := net.Buffers{[]byte(head), body}
 	if _, err := bufs.WriteTo(c); err != nil {
 		c.Close()
