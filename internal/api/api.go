@@ -20,6 +20,7 @@ import (
 	"github.com/go-json-experiment/json/jsontext"
 	jsonv1 "github.com/go-json-experiment/json/v1"
 
+	"firethorn/internal/api/alerts"
 	"firethorn/internal/api/calls"
 	"firethorn/internal/api/issues"
 	"firethorn/internal/api/live"
@@ -127,7 +128,7 @@ func (a *API) register(r chi.Router, f *calls.Frame, metrics http.Handler) (huma
 	h := describe(r)
 	t := calls.NewTable(r, h, f)
 	for _, add := range []func(*calls.Table, *calls.Frame){people.Add, projects.Add, issues.Add, search.Add,
-		releases.Add,
+		releases.Add, alerts.Add,
 		symbols.Add, operations.Add} {
 		add(t, f)
 	}

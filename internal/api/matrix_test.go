@@ -44,7 +44,7 @@ type crew struct {
 
 // whole gives calls what they work with, from a real database.
 func whole(r *records.Records) calls.Stores {
-	return calls.Stores{Accounts: r.Accounts, Audit: r.Audit, DB: r.DB, Events: r.Events, Find: r.Find, Health: r.Health, Inbox: r.Inbox, Ingest: r.Ingest, Issues: r.Issues,
+	return calls.Stores{Accounts: r.Accounts, Alerting: r.Alerting, Audit: r.Audit, DB: r.DB, Events: r.Events, Find: r.Find, Health: r.Health, Inbox: r.Inbox, Ingest: r.Ingest, Issues: r.Issues,
 		Moves: r.Moves, Overview: r.Overview, Projects: r.Projects, Regrouping: r.Regrouping, Releases: r.Releases, Retention: r.Retention,
 		Schema: r.Schema, Scoring: r.Scoring, Similar: r.Similar, Status: r.Status, Symbols: r.Symbols, Trails: r.Trails, Triage: r.Triage}
 }
@@ -194,30 +194,31 @@ func (c *crew) asks(caller, method, path, body string) (int, string) {
 // here a second time, by hand, from what people were promised. Callers that are in no
 // list get 403; who belongs to another project is told that there is no such project.
 var grants = map[access.Permission]string{
-	access.ReadIssues:       "read token, service token, person token, token of all, viewer, member, maintainer",
-	access.ReadEvents:       "read token, person token, token of all, viewer, member, maintainer",
-	access.Comment:          "service token, person token, token of all, viewer, member, maintainer",
-	access.TriageIssues:     "service token, person token, token of all, member, maintainer",
-	access.PushSymbols:      "build token, person token, token of all, member, maintainer",
-	access.AnnounceReleases: "build token, person token, token of all, member, maintainer",
-	access.CheckRules:       "build token, read token, person token, token of all, viewer, member, maintainer",
-	access.PushRules:        "token of all, maintainer",
-	access.DeleteIssues:     "token of all, maintainer",
-	access.Regroup:          "token of all, maintainer",
-	access.ChangeImpact:     "token of all, maintainer",
-	access.EraseUsers:       "token of all, maintainer",
-	access.ReadProject:      "read token, service token, person token, token of all, viewer, member, maintainer, operator",
-	access.ChangeProject:    "token of all, maintainer, operator",
-	access.ChangeMembers:    "token of all, maintainer, operator",
-	access.ReadService:      "person token, token of all, viewer, member, maintainer, operator, member of another",
-	access.ReadMetrics:      "token of all, operator",
-	access.ReadPeople:       "person token, token of all, viewer, member, maintainer, operator, member of another",
-	access.OwnTokens:        "token of all, viewer, member, maintainer, operator, member of another",
-	access.CreateProjects:   "token of all, operator",
-	access.ChangePeople:     "token of all, operator",
-	access.ReadAudit:        "token of all, operator",
-	access.WorkQueue:        "token of all, operator",
-	access.RepairCounters:   "token of all, operator",
+	access.ReadIssues:         "read token, service token, person token, token of all, viewer, member, maintainer",
+	access.ReadEvents:         "read token, person token, token of all, viewer, member, maintainer",
+	access.Comment:            "service token, person token, token of all, viewer, member, maintainer",
+	access.TriageIssues:       "service token, person token, token of all, member, maintainer",
+	access.PushSymbols:        "build token, person token, token of all, member, maintainer",
+	access.AnnounceReleases:   "build token, person token, token of all, member, maintainer",
+	access.CheckRules:         "build token, read token, person token, token of all, viewer, member, maintainer",
+	access.PushRules:          "token of all, maintainer",
+	access.DeleteIssues:       "token of all, maintainer",
+	access.Regroup:            "token of all, maintainer",
+	access.ChangeImpact:       "token of all, maintainer",
+	access.EraseUsers:         "token of all, maintainer",
+	access.ReadProject:        "read token, service token, person token, token of all, viewer, member, maintainer, operator",
+	access.ChangeProject:      "token of all, maintainer, operator",
+	access.ChangeMembers:      "token of all, maintainer, operator",
+	access.ReadService:        "person token, token of all, viewer, member, maintainer, operator, member of another",
+	access.ReadMetrics:        "token of all, operator",
+	access.ReadPeople:         "person token, token of all, viewer, member, maintainer, operator, member of another",
+	access.OwnTokens:          "token of all, viewer, member, maintainer, operator, member of another",
+	access.CreateProjects:     "token of all, operator",
+	access.ChangePeople:       "token of all, operator",
+	access.ReadAudit:          "token of all, operator",
+	access.WorkQueue:          "token of all, operator",
+	access.ChangeDestinations: "token of all, operator",
+	access.RepairCounters:     "token of all, operator",
 }
 
 // ofNoProject are calls about no single project whose rows are filtered: who has the

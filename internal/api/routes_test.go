@@ -193,8 +193,10 @@ var queries = map[string]string{"delete-issue": "?events=3", "show-release": "?v
 // bodies are the least bodies that calls take.
 var bodies = map[string]string{
 	"change-attribute": `{"name":"plan","dropped":true}`,
-	"save-search":      `{"search":"plan:gold"}`,
-	"write-comment":    `{"text":"a"}`, "change-comment": `{"text":"a"}`, "merge-issue": `{"into":4}`, "split-issue": `{"by":"message","value":"x"}`,
+	"pause-alert":      `{"rule":"new, back or surging","until":"2030-01-01T00:00:00Z"}`, "resume-alert": `{"rule":"x"}`,
+	"create-destination": `{"name":"harbour chat","kind":"chat","url":"https://chat.example/hook"}`, "change-destination": `{"receiver":"x"}`, "change-notice-settings": `{}`,
+	"save-search":   `{"search":"plan:gold"}`,
+	"write-comment": `{"text":"a"}`, "change-comment": `{"text":"a"}`, "merge-issue": `{"into":4}`, "split-issue": `{"by":"message","value":"x"}`,
 	"assign-issue": `{"to":"Maren Holt"}`, "fix-issue": `{"next":true}`, "park-issue": `{"park":{"events":5}}`, "severity-issue": `{"severity":"warning"}`,
 	"act-on-many": `{"verb":"accept","issues":[{"number":1}]}`, "undo-many": `{"bulk":4}`, "see-notices": `{"up_to":4}`,
 	"hand-over": `{"from":"a","to":"b"}`, "sign-in": `{"link":"x"}`, "add-person": `{"name":"Maren Holt","email":"m.holt@marrowsound.example"}`,

@@ -146,6 +146,7 @@ func serve(ctx context.Context, c Config, store *records.Records, l, side net.Li
 		git.Hosts{Public: c.FetchFrom, Private: c.FetchFromPrivate})
 	work := worker.New(worker.Needs{Queue: store.Inbox, Projects: store.Projects, Batches: store.Ingest,
 		Grouping: store.Regrouping, Symbols: store.Symbols, Units: units, Log: c.Log, Owner: owner, Watch: m})
+	store.Alerting.ReachedAt(public.String())
 	jobs := upkeep.New(work, upkeep.Options{Store: store, Units: units, Log: c.Log, Renames: code.Renames,
 		Silence: cmp.Or(c.Silence, defaultSilence), Watch: m.Job})
 	handler, a, in, err := routes(c, parts{store, units, code, work, m, public})
@@ -262,12 +263,31 @@ func ready(ctx context.Context, store *records.Records) error {
 
 // storesOf gives the API what its calls read and change.
 func storesOf(r *records.Records) calls.Stores {
-	return calls.Stores{Accounts: r.Accounts, Audit: r.Audit, DB: r.DB, Events: r.Events, Find: r.Find,
-		Health: r.Health, Inbox: r.Inbox,
-		Ingest: r.Ingest,
-		Issues: r.Issues, Moves: r.Moves, Overview: r.Overview, Projects: r.Projects, Regrouping: r.Regrouping,
-		Releases: r.Releases, Retention: r.Retention, Schema: r.Schema, Scoring: r.Scoring, Similar: r.Similar,
-		Status: r.Status, Symbols: r.Symbols, Trails: r.Trails, Triage: r.Triage}
+	return calls.Stores{
+		Accounts:   r.Accounts,
+		Alerting:   r.Alerting,
+		Audit:      r.Audit,
+		DB:         r.DB,
+		Events:     r.Events,
+		Find:       r.Find,
+		Health:     r.Health,
+		Inbox:      r.Inbox,
+		Ingest:     r.Ingest,
+		Issues:     r.Issues,
+		Moves:      r.Moves,
+		Overview:   r.Overview,
+		Projects:   r.Projects,
+		Regrouping: r.Regrouping,
+		Releases:   r.Releases,
+		Retention:  r.Retention,
+		Schema:     r.Schema,
+		Scoring:    r.Scoring,
+		Similar:    r.Similar,
+		Status:     r.Status,
+		Symbols:    r.Symbols,
+		Trails:     r.Trails,
+		Triage:     r.Triage,
+	}
 }
 
 // parts are what answers are made from.
@@ -303,6 +323,8 @@ func routes(c Config, p parts) (http.Handler, *api.API, *intake.Intake, error) {
 	if err != nil {
 		return nil, nil, nil, err
 	}
+	r.Get("/unsubscribe", web.Handle(c.Log, unsubscribe(p.store.Alerting)))
+	r.Post("/unsubscribe", web.Handle(c.Log, unsubscribe(p.store.Alerting)))
 	r.Get("/clients/*", client.Handler().ServeHTTP)
 	pages, err := console.Handler()
 	if err != nil {

@@ -24,19 +24,19 @@ var layers = []struct {
 	inOrder bool
 }{
 	{names: []string{"core/*"}, inOrder: true}, // Go forbids circles; the core has no adapter to keep out
-	{names: []string{"localdb", "git", "geo", "guide", "measure", "chromium", "cache", "db", "jobs", "follow", "contract"}},
+	{names: []string{"localdb", "git", "geo", "outgoing", "guide", "measure", "chromium", "cache", "db", "jobs", "follow", "contract"}},
 	{names: []string{"contract/from"}},
 	{names: []string{"pipeline", "schema", "testdb"}},
-	{names: []string{"store/sight", "store/audit", "store/names", "store/accounts", "store/projects", "store/inbox", "store/releases", "store/events", "store/issues", "store/members", "store/segments", "store/sessions", "store/symbolstore"}, inOrder: true},
-	{names: []string{"usecase/status", "usecase/scoring", "usecase/ingest", "usecase/moves", "usecase/triage", "usecase/similar", "usecase/regrouping", "usecase/indexing", "usecase/retention", "usecase/overview", "usecase/find", "usecase/find/plainscan", "usecase/trails", "usecase/health"}, inOrder: true},
+	{names: []string{"store/sight", "store/audit", "store/names", "store/accounts", "store/sessions", "store/alerts", "store/projects", "store/inbox", "store/releases", "store/events", "store/issues", "store/members", "store/segments", "store/symbolstore", "store/destinations", "store/deliveries"}, inOrder: true},
+	{names: []string{"usecase/status", "usecase/scoring", "usecase/firing", "usecase/ingest", "usecase/moves", "usecase/triage", "usecase/similar", "usecase/regrouping", "usecase/indexing", "usecase/retention", "usecase/overview", "usecase/find", "usecase/find/plainscan", "usecase/trails", "usecase/health", "usecase/alerting"}, inOrder: true},
 	{names: []string{"records", "metrics", "web"}},
 	{names: []string{"client"}},
 	{names: []string{"testbed", "repository", "worker", "upkeep", "intake"}},
 	{names: []string{"api/calls", "api/rows"}},
-	{names: []string{"api/issues", "api/live", "api/operations", "api/people", "api/projects", "api/releases", "api/search", "api/symbols"}},
+	{names: []string{"api/alerts", "api/issues", "api/live", "api/operations", "api/people", "api/projects", "api/releases", "api/search", "api/symbols"}},
 	{names: []string{"api"}},
 	{names: []string{"app"}},
-	{names: []string{"cli/show", "cli/command", "cli/symbols", "cli/offline", "cli/grouping", "cli/search", "cli/issues", "cli/round", "cli/people", "cli/projects", "cli/releases", "cli/service"}, inOrder: true},
+	{names: []string{"cli/show", "cli/command", "cli/symbols", "cli/offline", "cli/grouping", "cli/search", "cli/issues", "cli/round", "cli/people", "cli/projects", "cli/releases", "cli/alerts", "cli/service"}, inOrder: true},
 	{names: []string{"cli", "archtest"}},
 }
 

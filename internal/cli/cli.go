@@ -7,10 +7,12 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"strings"
 
 	"github.com/urfave/cli/v3"
 
 	"firethorn/internal/api"
+	"firethorn/internal/cli/alerts"
 	"firethorn/internal/cli/command"
 	"firethorn/internal/cli/grouping"
 	"firethorn/internal/cli/issues"
@@ -31,12 +33,25 @@ func Run(ctx context.Context, args []string, in io.Reader, out, errOut io.Writer
 	root.Reader, root.Writer, root.ErrWriter = in, out, errOut
 	root.ExitErrHandler = func(context.Context, *cli.Command, error) {} // codes are ours
 	strict(root)
-	err := root.Run(ctx, args)
+	err := root.Run(ctx, optionalValues(args))
 	if err == nil {
 		return command.ExitDone
 	}
 	fmt.Fprintln(errOut, "firethorn: "+command.Explain(err))
 	return command.CodeOf(err)
+}
+
+// optionalValues gives flags their value that may stand without one: --allow-inside alone
+// means the address of --url.
+func optionalValues(args []string) []string {
+	out := make([]string, 0, len(args))
+	for i, a := range args {
+		if a == "--allow-inside" && (i+1 == len(args) || strings.HasPrefix(args[i+1], "-")) {
+			a = "--allow-inside=url"
+		}
+		out = append(out, a)
+	}
+	return out
 }
 
 // strict makes every command refuse what it does not know: the library lets
@@ -83,6 +98,12 @@ func strict(c *cli.Command) {
 	}
 }
 
+// withSettings adds how notices are told to the command about notices.
+func withSettings(c *cli.Command) *cli.Command {
+	c.Commands = append(c.Commands, alerts.NoticeSettings())
+	return c
+}
+
 func firethorn() *cli.Command {
 	return &cli.Command{
 		Name:    "firethorn",
@@ -120,7 +141,8 @@ func firethorn() *cli.Command {
 			symbols.Symbols(),
 			issues.Event(), issues.Issue(), search.Facets(), search.Histogram(), search.Search(), round.Round(),
 			issues.Impact(), grouping.Group(), releases.Release(),
-			issues.Notice(), issues.Owner(), service.User(), issues.Session(), issues.Feedback(), people.Person(),
+			alerts.Alert(), alerts.Destination(), alerts.Delivery(), withSettings(issues.Notice()),
+			issues.Owner(), service.User(), issues.Session(), issues.Feedback(), people.Person(),
 			people.Team(), people.Member(), people.Token(), grouping.Rules(), projects.Received(), service.Queue(),
 			service.Recount(),
 			service.Audit(),

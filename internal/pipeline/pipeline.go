@@ -93,7 +93,10 @@ type Item struct {
 	Verdict  rules.Verdict
 	Trouble  []rules.Trouble // rules that could not answer
 
-	Assign               *rules.AssignRule // who may get its issue; nil: no rule says so
+	Assign  *rules.AssignRule  // who may get its issue; nil: no rule says so
+	Alert   *rules.Facts       // what alert rules may ask of it
+	Counted []*rules.AlertRule // alert rules with a threshold that count it, of those that ask the event alone
+
 	Print                fingerprint.Result
 	Frames               [][]event.Frame
 	Files                []TraceFile // generated files that the trace names
@@ -169,6 +172,7 @@ func Process(ctx context.Context, p Project, b *Batch, i int, units *Units) (*It
 		}), p.off)
 		item.Trouble = append(item.Trouble, trouble...)
 	}
+	item.askAlerts(p, readable)
 	country := countryOf(p, b, e, units)
 	addCountry(e, country)
 	item.Attributes = attributes.Of(e)
@@ -181,6 +185,30 @@ func Process(ctx context.Context, p Project, b *Batch, i int, units *Units) (*It
 	}
 	item.Body, err = body.Pack()
 	return item, err
+}
+
+// askAlerts asks the alert rules that count events whether they count this one. Rules that
+// ask for the issue are asked later, when it is known.
+func (it *Item) askAlerts(p Project, readable func() [][]event.Frame) {
+	var ask []*rules.AlertRule
+	list := p.Rules.AlertRules()
+	for _, r := range list {
+		if r.Threshold() && !r.Live {
+			ask = append(ask, r)
+		}
+	}
+	if len(list) == 0 {
+		return
+	}
+	key := it.Print.Key
+	it.Alert = rules.NewFacts(it.Event, it.When.Thrown, readable).WithPrint(func() string {
+		return hex.EncodeToString(key[:])
+	})
+	if len(ask) > 0 {
+		var trouble []rules.Trouble
+		it.Counted, trouble = rules.Alerts(ask, it.Alert, p.off)
+		it.Trouble = append(it.Trouble, trouble...)
+	}
 }
 
 // countryName is where OpenTelemetry has the country of a client.

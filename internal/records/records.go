@@ -20,6 +20,7 @@ import (
 	"firethorn/internal/store/releases"
 	"firethorn/internal/store/segments"
 	"firethorn/internal/store/symbolstore"
+	"firethorn/internal/usecase/alerting"
 	"firethorn/internal/usecase/find"
 	"firethorn/internal/usecase/health"
 	"firethorn/internal/usecase/indexing"
@@ -63,6 +64,7 @@ type Records struct {
 	Find       *find.Service
 	Health     *health.Service
 	Trails     *trails.Service
+	Alerting   *alerting.Service
 	Indexing   *indexing.Service
 }
 
@@ -127,6 +129,8 @@ func build(d *db.DB, tables *schema.Schema, searchMemory int) *Records {
 		Issues: r.Issues, Releases: r.Releases, CacheBytes: searchMemory})
 	r.Health = health.New(d, r.Find, r.Issues, r.Releases)
 	r.Trails = trails.New(d, r.Events, r.Find)
+	r.Alerting = alerting.New(alerting.Needs{DB: d, Accounts: r.Accounts, Events: r.Events, Issues: r.Issues,
+		Projects: r.Projects, Releases: r.Releases, Health: r.Health, Log: d.Log})
 	return r
 }
 

@@ -6,6 +6,7 @@ import (
 	"context"
 	"errors"
 	"log/slog"
+	"slices"
 	"time"
 
 	"github.com/google/uuid"
@@ -72,8 +73,16 @@ func New(worker Worker, opt Options) *Upkeep {
 // share the database.
 func (u *Upkeep) Run(ctx context.Context, owner uuid.UUID) {
 	r := &jobs.Runner{
-		Jobs: u.jobs(), Mine: u.worker.Holds, Quiet: db.Away, Log: u.log, Watch: u.watch,
-		Now: time.Now, Sleep: jobs.Sleep,
+		Jobs: slices.Concat(
+			u.jobs(),
+			u.alerting(owner),
+		),
+		Mine:  u.worker.Holds,
+		Quiet: db.Away,
+		Log:   u.log,
+		Watch: u.watch,
+		Now:   time.Now,
+		Sleep: jobs.Sleep,
 		Lease: func(ctx context.Context, name string) (func(), error) {
 			return u.store.DB.HoldLease(ctx, name, owner, leaseTime)
 		},

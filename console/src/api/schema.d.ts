@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/alert-pauses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Alert rules that are paused now */
+        get: operations["list-alert-pauses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/audit": {
         parameters: {
             query?: never;
@@ -32,6 +49,111 @@ export interface paths {
         get: operations["verify-audit"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Messages on their way, and those that arrived */
+        get: operations["list-deliveries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One message, with its tries */
+        get: operations["show-delivery"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{id}/retry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Try a message again, now */
+        post: operations["retry-delivery"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/destinations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where messages can go, and whether they arrive */
+        get: operations["list-destinations"];
+        put?: never;
+        /** Make a destination; the secret of a webhook is shown once */
+        post: operations["create-destination"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/destinations/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One destination */
+        get: operations["show-destination"];
+        put?: never;
+        post?: never;
+        /** Remove a destination; messages that wait for it are cancelled */
+        delete: operations["remove-destination"];
+        options?: never;
+        head?: never;
+        /** Change a destination; what is absent stays */
+        patch: operations["change-destination"];
+        trace?: never;
+    };
+    "/api/destinations/{name}/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send a message marked as a test, and tell what came of it */
+        post: operations["test-destination"];
         delete?: never;
         options?: never;
         head?: never;
@@ -534,6 +656,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/me/notices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How you want to hear of what */
+        get: operations["show-notice-settings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change how you want to hear of what */
+        patch: operations["change-notice-settings"];
+        trace?: never;
+    };
     "/api/me/sessions": {
         parameters: {
             query?: never;
@@ -838,6 +978,57 @@ export interface paths {
         get: operations["show-affected"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/alerts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What alert rules were asked about, what became of it and why, and the rules */
+        get: operations["list-alerts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/alerts/pause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let an alert rule fire for nobody until a time */
+        post: operations["pause-alert"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/alerts/resume": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End a pause */
+        post: operations["resume-alert"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2259,6 +2450,55 @@ export interface components {
             ratio: number;
             value: string;
         };
+        Alert: {
+            /** Format: date-time */
+            at: string;
+            /** Format: int64 */
+            id: number;
+            issue?: string;
+            outcome: components["schemas"]["AlertOutcome"][];
+            /** @description what the issue became, threshold, release.worse or symbols.missing */
+            what: string;
+            why: string;
+        };
+        AlertOutcome: {
+            /** @enum {string} */
+            did: "sent" | "held" | "not sent";
+            rule: string;
+            /** @description a destination or a person */
+            to?: string;
+            why: string;
+        };
+        AlertPause: {
+            by: string;
+            project: string;
+            rule: string;
+            /** Format: date-time */
+            until: string;
+        };
+        AlertPauses: {
+            pauses: components["schemas"]["AlertPause"][];
+        };
+        AlertRule: {
+            /** @description the rules file has no section alerts; this one acts in its place */
+            default?: boolean;
+            /** @description thresholds, quiet hours and the like, in words */
+            limits?: string;
+            name: string;
+            /** @description it was switched off since it cost too much */
+            off?: boolean;
+            paused_by?: string;
+            /** Format: date-time */
+            paused_until?: string;
+            to: string[];
+            when: string;
+        };
+        Alerts: {
+            /** @description newest first */
+            alerts: components["schemas"]["Alert"][];
+            next?: string;
+            rules: components["schemas"]["AlertRule"][];
+        };
         Allowance: {
             /** Format: int64 */
             day: number;
@@ -2618,11 +2858,125 @@ export interface components {
             /** Format: int64 */
             users: number;
         };
+        Deliveries: {
+            /** @description newest first */
+            deliveries: components["schemas"]["Delivery"][];
+            next?: string;
+        };
+        Delivery: {
+            /** Format: int64 */
+            attempts: number;
+            /** Format: date-time */
+            created: string;
+            destination: string;
+            /**
+             * Format: date-time
+             * @description when it is tried next, or sent with others
+             */
+            due?: string;
+            id: string;
+            issue?: string;
+            /** @description who gets the mail */
+            person?: string;
+            project?: string;
+            rule?: string;
+            /** Format: date-time */
+            sent: string | null;
+            /** @enum {string} */
+            state: "waiting" | "sent" | "failed" | "held" | "summarised" | "cancelled";
+            subject: string;
+            type: string;
+        };
+        DeliveryDetail: {
+            /** Format: int64 */
+            attempts: number;
+            /** @description what is sent */
+            body?: string;
+            /** Format: date-time */
+            created: string;
+            destination: string;
+            /**
+             * Format: date-time
+             * @description when it is tried next, or sent with others
+             */
+            due?: string;
+            id: string;
+            issue?: string;
+            /** @description who gets the mail */
+            person?: string;
+            project?: string;
+            rule?: string;
+            /** Format: date-time */
+            sent: string | null;
+            /** @enum {string} */
+            state: "waiting" | "sent" | "failed" | "held" | "summarised" | "cancelled";
+            subject: string;
+            /** @description oldest first */
+            tries: components["schemas"]["DeliveryTry"][];
+            type: string;
+        };
+        DeliveryTry: {
+            /** @description its first 500 bytes */
+            answer: string;
+            error?: string;
+            /**
+             * Format: int64
+             * @description of HTTP or SMTP; 0: there was no answer
+             */
+            status: number;
+            /** Format: date-time */
+            time: string;
+            /** Format: int64 */
+            took_ms: number;
+        };
         Deploy: {
             /** Format: date-time */
             at: string;
             by: string;
             environment: string;
+        };
+        Destination: {
+            /** @description HOST:PORT inside the network that it may reach */
+            allow_inside?: string;
+            /** Format: date-time */
+            created: string;
+            created_by: string;
+            /** Format: date-time */
+            failing_since?: string;
+            /** @description of mail */
+            from?: string;
+            /** @description of mail: without TLS, to a server inside */
+            insecure?: boolean;
+            /** @enum {string} */
+            kind: "webhook" | "mail" | "chat" | "pager";
+            /** @description deliveries of seven days by state */
+            last_week: {
+                [key: string]: number;
+            };
+            name: string;
+            /** Format: date-time */
+            next_probe?: string;
+            /** Format: date-time */
+            paused?: string;
+            /** @description that may use it; absent: all */
+            projects?: string[] | null;
+            /** @description of pager: the label receiver of each alert */
+            receiver?: string;
+            /** @description of a webhook: what messages are signed with; shown once, when it is made */
+            secret?: string;
+            /** @enum {string} */
+            state: "ready" | "failing" | "paused";
+            /** @description of chat: JSON with {{text}} within a text */
+            template?: string;
+            /** @description of mail: addresses; absent: it serves people */
+            to?: string[] | null;
+            /** @description operators alone see it */
+            url?: string;
+            /** @description of mail: signs in with the secret as its password */
+            user?: string;
+        };
+        Destinations: {
+            destinations: components["schemas"]["Destination"][];
         };
         DeviceFamily: {
             crash_free_sessions: components["schemas"]["ShareOf"];
@@ -3869,6 +4223,11 @@ export interface components {
             /** @description PROJECT/NUMBER */
             issues: string[] | null;
         };
+        PauseAlert: {
+            rule: string;
+            /** Format: date-time */
+            until: string;
+        };
         People: {
             people: components["schemas"]["Person"][];
             teams: components["schemas"]["Team"][];
@@ -4671,6 +5030,9 @@ export interface components {
             /** @description the commits up to which history is known, newest sent first */
             tips: string[];
         };
+        ResumeAlert: {
+            rule: string;
+        };
         Retried: {
             /** Format: int64 */
             events: number;
@@ -5128,6 +5490,24 @@ export interface components {
             next?: string;
             sessions: components["schemas"]["Session"][];
         };
+        SetDestination: {
+            allow_inside?: string;
+            from?: string;
+            insecure?: boolean;
+            kind?: string;
+            name?: string;
+            /** @description of a webhook: sign with another secret, which is shown once */
+            new_secret?: boolean;
+            /** @description an empty list: all */
+            projects?: string[];
+            receiver?: string;
+            /** @description of mail: the password */
+            secret?: string;
+            template?: string;
+            to?: string[];
+            url?: string;
+            user?: string;
+        };
         SetMember: {
             /** @description stands in the audit; operators who give themselves a role must say it */
             reason?: string;
@@ -5213,6 +5593,12 @@ export interface components {
             text?: string;
             title: string;
             why?: string;
+        };
+        SetWishes: {
+            notices?: {
+                [key: string]: string;
+            };
+            zone?: string;
         };
         Settled: {
             /** @description empty: the service */
@@ -5918,6 +6304,16 @@ export interface components {
             /** @description whether both have one fingerprint; true when there is no other */
             together: boolean;
         };
+        Wishes: {
+            /** @description the service can send mail to people */
+            mail: boolean;
+            /** @description for each kind of notice: mail, digest or console */
+            notices: {
+                [key: string]: string;
+            };
+            /** @description a time zone such as Europe/Lisbon; empty: UTC */
+            zone: string;
+        };
         Word: {
             doc: string;
             /** @description as it is written */
@@ -5936,6 +6332,35 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    "list-alert-pauses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlertPauses"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "list-audit": {
         parameters: {
             query?: {
@@ -5991,6 +6416,295 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AuditVerified"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-deliveries": {
+        parameters: {
+            query?: {
+                destination?: string;
+                /** @description waiting, sent, failed, held, summarised or cancelled */
+                state?: string;
+                /** @description PROJECT/NUMBER */
+                issue?: string;
+                limit?: number;
+                cursor?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Deliveries"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "show-delivery": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryDetail"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "retry-delivery": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryDetail"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-destinations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Destinations"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "create-destination": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetDestination"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Destination"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "show-destination": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Destination"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "remove-destination": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "change-destination": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetDestination"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Destination"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "test-destination": {
+        parameters: {
+            query?: {
+                project?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryDetail"];
                 };
             };
             /** @description Error */
@@ -7191,6 +7905,68 @@ export interface operations {
             };
         };
     };
+    "show-notice-settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Wishes"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "change-notice-settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetWishes"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Wishes"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "list-sign-ins": {
         parameters: {
             query?: never;
@@ -7895,6 +8671,111 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Affected"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-alerts": {
+        parameters: {
+            query?: {
+                /** @description the number of an issue of the project */
+                issue?: number;
+                limit?: number;
+                cursor?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Alerts"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "pause-alert": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PauseAlert"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "resume-alert": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ResumeAlert"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

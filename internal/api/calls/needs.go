@@ -49,6 +49,7 @@ import (
 // tests can put another in its place.
 type Stores struct {
 	Accounts   Accounts
+	Alerting   Alerting
 	Audit      Audit
 	DB         DB
 	Events     Events

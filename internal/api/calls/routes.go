@@ -20,7 +20,7 @@ type Route struct {
 func Routes() []Route {
 	return slices.Concat(peopleRoutes(), roleRoutes(), issueRoutes(), eventRoutes(), searchRoutes(),
 		releaseRoutes(), groupingRoutes(),
-		projectRoutes(), serviceRoutes())
+		projectRoutes(), alertRoutes(), serviceRoutes())
 }
 
 // FreshSignIn is how long ago a person may have signed in who does what cannot be

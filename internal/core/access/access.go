@@ -34,16 +34,17 @@ const (
 
 // The permissions of the service.
 const (
-	ReadService    Permission = "service:read" // is all well
-	ReadMetrics    Permission = "metrics:read" // which name no project
-	ReadPeople     Permission = "people:read"  // whom one shares a project with
-	OwnTokens      Permission = "tokens:own"   // tokens of one's own, and of projects that one maintains
-	CreateProjects Permission = "projects:create"
-	ChangePeople   Permission = "people:change"
-	ReadAudit      Permission = "audit:read"
-	WorkQueue      Permission = "queue:work"
-	RepairCounters Permission = "counters:repair"
-	Administer     Permission = "admin" // everything, in all projects: that of a token alone
+	ReadService        Permission = "service:read" // is all well
+	ReadMetrics        Permission = "metrics:read" // which name no project
+	ReadPeople         Permission = "people:read"  // whom one shares a project with
+	OwnTokens          Permission = "tokens:own"   // tokens of one's own, and of projects that one maintains
+	CreateProjects     Permission = "projects:create"
+	ChangePeople       Permission = "people:change"
+	ReadAudit          Permission = "audit:read"
+	WorkQueue          Permission = "queue:work"
+	ChangeDestinations Permission = "destinations:change" // and test them, and retry deliveries
+	RepairCounters     Permission = "counters:repair"
+	Administer         Permission = "admin" // everything, in all projects: that of a token alone
 )
 
 // Role is what somebody is in a project. A greater one may all that a smaller one
@@ -113,6 +114,7 @@ var table = []row{
 	{ChangePeople, Nobody, true, Administer},
 	{ReadAudit, Nobody, true, Administer},
 	{WorkQueue, Nobody, true, Administer},
+	{ChangeDestinations, Nobody, true, Administer},
 	{RepairCounters, Nobody, true, Administer},
 	{Administer, Nobody, false, Administer},
 }

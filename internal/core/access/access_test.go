@@ -97,14 +97,14 @@ func TestInService(t *testing.T) {
 	}{
 		{"person", Caller{Person: true}, true, "service:read people:read tokens:own"},
 		{"operator", Caller{Person: true, Operator: true}, true,
-			"service:read metrics:read people:read tokens:own projects:create people:change audit:read queue:work counters:repair"},
+			"service:read metrics:read people:read tokens:own projects:create people:change audit:read queue:work destinations:change counters:repair"},
 		{"read token", Caller{Token: true, Given: KindRead.Usual()}, true, "service:read metrics:read people:read"},
 		{"read token of one project", Caller{Token: true, Given: KindRead.Usual()}, false, ""},
 		{"build token", Caller{Token: true, Given: KindBuild.Usual()}, true, ""},
 		{"token of all", Caller{Token: true, Given: []Permission{Administer}}, true,
-			"service:read metrics:read people:read tokens:own projects:create people:change audit:read queue:work counters:repair admin"},
+			"service:read metrics:read people:read tokens:own projects:create people:change audit:read queue:work destinations:change counters:repair admin"},
 		{"an operator's token that may all", Caller{Person: true, Operator: true, Token: true, Given: []Permission{Administer}}, true,
-			"service:read metrics:read people:read tokens:own projects:create people:change audit:read queue:work counters:repair"},
+			"service:read metrics:read people:read tokens:own projects:create people:change audit:read queue:work destinations:change counters:repair"},
 		{"an operator's token", Caller{Person: true, Operator: true, Token: true, Given: KindPerson.Usual()}, true, "service:read metrics:read people:read"},
 		{"nobody", Caller{}, true, ""},
 	} {

@@ -102,11 +102,14 @@ func Words() []Word {
 	for _, v := range variables {
 		out = append(out, Word{v.name, v.doc})
 	}
-	return append(out, calls...)
+	return append(append(out, calls...), alertWords...)
 }
 
 // language is CEL with the names of events. It never changes.
-var language = sync.OnceValue(func() *cel.Env {
+var language = sync.OnceValue(func() *cel.Env { return newLanguage() })
+
+// newLanguage makes the language, with more names where a section has its own.
+func newLanguage(more ...cel.EnvOption) *cel.Env {
 	ofText := func(name string, fn func(string) bool) cel.EnvOption {
 		return cel.Function(name,
 			cel.Overload(name+"_string", []*cel.Type{cel.StringType}, cel.BoolType,
@@ -130,7 +133,7 @@ var language = sync.OnceValue(func() *cel.Env {
 	}
 	opts := []cel.EnvOption{
 		ext.NativeTypes(ext.ParseStructTags(true), reflect.TypeFor[Exception](), reflect.TypeFor[Frame](),
-			reflect.TypeFor[Breadcrumb]()),
+			reflect.TypeFor[Breadcrumb](), reflect.TypeFor[IssueFacts]()),
 		cel.Variable(factsName, factsType),
 		ofText("crawler", crawler), ofText("extension", extension),
 		ofTwo("glob", func(s, pattern string) bool { return text.Glob(pattern, s) }), ofTwo("before", before),
@@ -158,12 +161,12 @@ var language = sync.OnceValue(func() *cel.Env {
 	for _, v := range variables {
 		opts = append(opts, cel.Variable(v.name, v.kind))
 	}
-	env, err := cel.NewEnv(opts...)
+	env, err := cel.NewEnv(append(opts, more...)...)
 	if err != nil {
 		panic(err) // the names above do not fit each other
 	}
 	return env
-})
+}
 
 // textCost is what looking through a text costs.
 func textCost(args []ref.Val, _ ref.Val) *uint64 {
@@ -178,31 +181,36 @@ func textCost(args []ref.Val, _ ref.Val) *uint64 {
 
 // condition compiles the condition of a rule.
 func (r *reader) condition(n *yaml.Node) *condition {
+	c, _ := r.conditionIn(language(), n)
+	return c
+}
+
+// conditionIn compiles a condition in the language of a section, and gives its tree.
+func (r *reader) conditionIn(env *cel.Env, n *yaml.Node) (*condition, *ast.AST) {
 	text := r.scalar(n, "when", maxText)
 	if text == "" {
-		return nil
+		return nil, nil
 	}
-	env := language()
 	checked, issues := env.Compile(text)
 	if issues != nil && issues.Err() != nil {
 		for _, e := range issues.Errors() {
 			r.expressionError(n, text, 0, text, e)
 		}
-		return nil
+		return nil, nil
 	}
 	if t := checked.OutputType(); t != cel.BoolType {
 		r.at(n, "the condition gives %s; it must be true or false", t)
-		return nil
+		return nil, nil
 	}
 	if !r.patternsAt(n, text, 0, checked.NativeRep()) {
-		return nil
+		return nil, nil
 	}
 	p, err := program(env, checked)
 	if err != nil {
 		r.at(n, "the condition cannot be used: %v", err)
-		return nil
+		return nil, nil
 	}
-	return &condition{p}
+	return &condition{p}, checked.NativeRep()
 }
 
 // program makes a checked expression ready to run, bounded in what it may cost.
@@ -210,7 +218,13 @@ func program(env *cel.Env, checked *cel.Ast) (cel.Program, error) {
 	return env.Program(checked, cel.EvalOptions(cel.OptOptimize), cel.CostLimit(RuleBudget), cel.CostTrackerOptions(
 		cost.OverloadTracker("string_glob", textCost), cost.OverloadTracker("string_lower", textCost),
 		cost.OverloadTracker("string_shape", shapeCost), cost.OverloadTracker("crawler_string", textCost),
-		cost.OverloadTracker("extension_string", textCost)))
+		cost.OverloadTracker("extension_string", textCost), cost.OverloadTracker("facts_fits", searchCost)))
+}
+
+// searchCost is what a search costs: its words may be looked for in the whole event.
+func searchCost([]ref.Val, ref.Val) *uint64 {
+	n := uint64(200)
+	return &n
 }
 
 // shapeCost is what taking the variable parts out of a text costs: ten patterns
@@ -258,6 +272,9 @@ func (r *reader) expressionError(n *yaml.Node, whole string, at int, expression 
 		names := slices.Clone(functions)
 		for _, v := range variables {
 			names = append(names, v.name)
+		}
+		if r.section == "alerts" {
+			names = append(names, "became", "issue", "in_newest_release", "symbols")
 		}
 		suggestion = text.Nearest(word, names)
 		message = fmt.Sprintf("there is no %s", word)

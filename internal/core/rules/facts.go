@@ -5,6 +5,7 @@ import (
 	"math"
 	"reflect"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -46,11 +47,12 @@ type Breadcrumb struct {
 // Facts are one event as conditions see it. Frames are made readable when the
 // first condition asks for them. Not safe for concurrent use.
 type Facts struct {
-	event  *event.Event
-	thrown time.Time
-	frames func() [][]event.Frame
-	print  func() string
-	known  map[string]ref.Val
+	event    *event.Event
+	thrown   time.Time
+	frames   func() [][]event.Frame
+	print    func() string
+	occasion Occasion // on which an alert rule is asked
+	known    map[string]ref.Val
 }
 
 // NewFacts prepares an event. frames gives its frames by exception, innermost
@@ -173,6 +175,9 @@ func frameOf(f event.Frame) Frame {
 
 func exceptionOf(x event.Exception) Exception { return Exception{x.Type, x.Message, x.Thrown} }
 
+// allVariables are those of every section.
+var allVariables = slices.Concat(variables, alertVariables)
+
 // factsName is the name under which the event itself stands; conditions
 // cannot write it.
 const factsName = "@facts"
@@ -185,7 +190,7 @@ func (f *Facts) ResolveName(name string) (any, bool) {
 	if v, ok := f.known[name]; ok {
 		return v, true
 	}
-	for _, v := range variables {
+	for _, v := range allVariables {
 		if v.name == name {
 			val := language().CELTypeAdapter().NativeToValue(v.value(f))
 			f.known[name] = val

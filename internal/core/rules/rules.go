@@ -1,7 +1,7 @@
 // Package rules reads a project's rules file and acts by it: which events are
 // let in (section intake), what is scrubbed of them (scrub), whose code frames
-// are (frames), which events belong together (grouping), and who gets an issue
-// (assign). It is pure: text in, decisions out.
+// are (frames), which events belong together (grouping), who gets an issue (assign), and
+// who hears of what (alerts). It is pure: text in, decisions out.
 //
 // The file is YAML; its form is published as a JSON Schema (Schema). Conditions
 // are CEL, the Common Expression Language, over the facts of an event
@@ -66,13 +66,15 @@ func (p Fault) String() string {
 // Set is a rules file ready to act. It is safe for concurrent use. The zero
 // Set has no rules.
 type Set struct {
-	Intake   []*IntakeRule
-	Scrub    []scrub.Rule
-	Frames   []FrameRule
-	Grouping []*GroupingRule
-	Assigns  []*AssignRule
-	grouping [32]byte // digest of the sections that decide how events are grouped
-	policy   *scrub.Policy
+	Intake    []*IntakeRule
+	Scrub     []scrub.Rule
+	Frames    []FrameRule
+	Grouping  []*GroupingRule
+	Assigns   []*AssignRule
+	Alerts    []*AlertRule
+	HasAlerts bool     // the file has a section alerts; without one the defaults act
+	grouping  [32]byte // digest of the sections that decide how events are grouped
+	policy    *scrub.Policy
 }
 
 // Policy is what the section scrub says.
@@ -103,8 +105,7 @@ func Read(text string) (*Set, []Fault) {
 	return set, nil
 }
 
-// sectionNames are all sections there are to be; those that act are read by
-// readers.
+// sectionNames are all sections.
 var sectionNames = []string{"intake", "scrub", "frames", "grouping", "assign", "alerts"}
 
 func (r *reader) sections(root *yaml.Node, set *Set) {
@@ -119,14 +120,11 @@ func (r *reader) sections(root *yaml.Node, set *Set) {
 		"frames":   func(n *yaml.Node) { set.Frames = r.frames(n) },
 		"grouping": func(n *yaml.Node) { set.Grouping = r.grouping(n) },
 		"assign":   func(n *yaml.Node) { set.Assigns = r.assign(n) },
+		"alerts":   func(n *yaml.Node) { set.Alerts, set.HasAlerts = r.alerts(n), true },
 	}
 	for name, value := range r.fields(root, append([]string{"schema"}, sectionNames...)) {
 		r.section = name.Value
-		if fn := read[name.Value]; fn != nil {
-			fn(value)
-		} else {
-			r.at(name, "this section is not acted on yet: this version knows intake, scrub, frames, grouping and assign")
-		}
+		read[name.Value](value)
 		r.section = ""
 	}
 	r.sharedNames(root, set)

@@ -135,7 +135,6 @@ func TestRead_Problems(t *testing.T) {
 	}{
 		"an unknown section":         {"intak:\n- name: x\n", 1, 1, `"intak" is no field here`, "intake"},
 		"an unknown field":           {"intake:\n- name: x\n  wen: 'true'\n  do: drop\n", 3, 3, `"wen" is no field here`, "when"},
-		"a later section":            {"alerts: []\n", 1, 1, "not acted on yet", ""},
 		"an unknown act":             {"intake:\n- {name: x, when: 'true', do: dorp}\n", 2, 31, "drop, keep", "drop"},
 		"no name":                    {"intake:\n- {when: 'true', do: drop}\n", 2, 3, "needs the field name", ""},
 		"no condition":               {"intake:\n- {name: x, do: drop}\n", 2, 3, "needs the field when", ""},

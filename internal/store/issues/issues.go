@@ -180,6 +180,15 @@ func (s *Store) Issue(ctx context.Context, project *projects.Project, number int
 	return is, s.AddTrends(ctx, []*Issue{is})
 }
 
+// ByID is the issue of an id, without its trend; nil where it was merged away or deleted.
+func (s *Store) ByID(ctx context.Context, id int64) (*Issue, error) {
+	is, err := db.First(ctx, s.db, scanIssue, issuesWhere("l.issue=?"), id)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, nil
+	}
+	return is, err
+}
+
 // IssueID finds the issue of a number itself, and where it was merged into: 0
 // when it was not.
 func (s *Store) IssueID(ctx context.Context, project *projects.Project, number int64) (id, into int64, err error) {

@@ -13,6 +13,7 @@ import (
 	"firethorn/internal/core/rules"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
+	"firethorn/internal/store/alerts"
 	"firethorn/internal/store/audit"
 	"firethorn/internal/store/sight"
 )
@@ -76,6 +77,11 @@ func (s *Store) PushRules(ctx context.Context, project int64, text, note string,
 	return f, s.db.InTx(ctx, func(tx *sql.Tx) error {
 		if pushed, err := f.Push(ctx, tx, project, onto); err != nil || !pushed {
 			return err
+		}
+		if set, problems := rules.Read(text); len(problems) == 0 && set.HasAlerts {
+			if err := alerts.Register(ctx, tx, project, set.Alerts, s.db.Now()); err != nil {
+				return err
+			}
 		}
 		return Record(ctx, tx, s.db.Now(), project, audit.Act{Action: "rules pushed",
 			Target: fmt.Sprintf("rules, version %d", f.Version), After: map[string]string{"note": f.Note}})

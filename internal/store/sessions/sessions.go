@@ -221,3 +221,10 @@ func Traits(ctx context.Context, q db.Querier, a Query) ([]Trait, error) {
 		" FROM session_trait"+where+
 		" GROUP BY 1,2,3) t JOIN session_value v ON v.id=t.value ORDER BY t.n DESC", args...)
 }
+
+// BegunSince counts a project's sessions that began since a time.
+func BegunSince(ctx context.Context, q db.Querier, project int64, from time.Time) (n int64, err error) {
+	err = q.QueryRowContext(ctx, "SELECT COUNT(*) FROM app_session FORCE INDEX (by_start) WHERE project=? AND started>=?",
+		project, db.Micros(from)).Scan(&n)
+	return n, err
+}

@@ -8,6 +8,7 @@ import (
 	"firethorn/internal/core/attributes"
 	"firethorn/internal/core/columns"
 	"firethorn/internal/db"
+	"firethorn/internal/store/alerts"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/store/segments"
 )
@@ -67,9 +68,8 @@ func (s *Service) Compare(ctx context.Context, tx *sql.Tx, p *projects.Project) 
 	if err := c.prepare(ctx); err != nil {
 		return c.found, err
 	}
-	var last int64
-	if err := tx.QueryRowContext(ctx, "SELECT filing FROM project_counter WHERE project=?",
-		p.ID).Scan(&last); err != nil {
+	last, err := alerts.Position(ctx, tx, p.ID)
+	if err != nil {
 		return c.found, err
 	}
 	days, err := segments.DaysOf(ctx, tx, p.ID)

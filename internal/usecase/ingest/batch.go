@@ -93,6 +93,7 @@ type batchTx struct {
 	classes           []int             // it and those whose events are still kept
 	rels, envs, ress  map[string]int64
 	rows              []*row
+	occasions         []occasion // what the batch made of issues, for alert rules
 	variants          map[fingerprint.Key]*variantRow
 	issues            map[int64]*issueRow
 	bodies            map[int64]int64  // variant → bodies kept of this batch
@@ -171,6 +172,7 @@ func (w *batchTx) run(ctx context.Context) error {
 	return w.do(ctx,
 		w.writeSessions, w.writeFeedback, w.keepFailed,
 		w.countReceived, w.caps.write,
+		w.alert, // who should hear of it
 		w.clearInbox, w.advance,
 		w.fence, // last: the shard is still ours
 	)
@@ -363,6 +365,7 @@ func (w *batchTx) newIssue(ctx context.Context, r *row) (int64, error) {
 			return 0, err
 		}
 	}
+	w.occasions = append(w.occasions, occasion{r, "new", ""})
 	words := "first seen"
 	if r.Release != "" {
 		words += " in " + r.Release

@@ -98,9 +98,10 @@ func (w *batchTx) fixedSeen(ctx context.Context, k releases.Knowledge, r *row, w
 	before := is.standing
 	next, entry, _ := k.Seen(before.Standing, o)
 	is.standing.Standing = next
+	w.occasions = append(w.occasions, occasion{r, "regressed", entry.Words})
 	return w.s.status.Change(ctx, w.tx, status.Change{
 		Project: w.Project.ID, Issue: is.id, Before: before, After: &is.standing, Need: issue.NeedNow,
-		Entry: status.HistoryLine{Entry: *entry, Who: accounts.Service, Before: &before, Detail: detail},
+		Entry: status.HistoryLine{Entry: *entry, Who: accounts.Service, Before: &before, Detail: detail, Asked: true},
 	})
 }
 
@@ -211,9 +212,10 @@ func (w *batchTx) parkedSeen(ctx context.Context, k releases.Knowledge, is *issu
 			continue
 		}
 		is.standing.Standing = next
+		w.occasions = append(w.occasions, occasion{r, "woken", entry.Words})
 		return w.s.status.Change(ctx, w.tx, status.Change{
 			Project: w.Project.ID, Issue: is.id, Before: before, After: &is.standing, Need: issue.NeedNow,
-			Entry: status.HistoryLine{Entry: *entry, Who: accounts.Service, Before: &before},
+			Entry: status.HistoryLine{Entry: *entry, Who: accounts.Service, Before: &before, Asked: true},
 		})
 	}
 	return p.Save(ctx, w.tx, is.id)

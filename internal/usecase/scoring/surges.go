@@ -16,6 +16,7 @@ import (
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
+	"firethorn/internal/store/sessions"
 	"firethorn/internal/usecase/status"
 )
 
@@ -93,7 +94,8 @@ func (s *Service) candidates(ctx context.Context, project int64, settings surge.
 	now time.Time) ([]candidate, yardstick, error) {
 	from := now.Add(-time.Duration(settings.Minutes) * time.Minute)
 	y := yardstick{project: project, settings: settings, now: now, from: from, share: math.MaxInt64}
-	if err := s.db.Slow.QueryRowContext(ctx, "SELECT COUNT(*) FROM app_session FORCE INDEX (by_start) WHERE project=? AND started>=?", project, db.Micros(from)).Scan(&y.sessions); err != nil {
+	var err error
+	if y.sessions, err = sessions.BegunSince(ctx, s.db.Slow, project, from); err != nil {
 		return nil, y, err
 	}
 	if y.sessions >= settings.Sessions {
@@ -104,7 +106,7 @@ func (s *Service) candidates(ctx context.Context, project int64, settings surge.
 	mean := settings.Times * float64(settings.Minutes) / 60 / (surge.PastDays * 24)
 	surging := now.Second() < int(surgeEvery/time.Second)
 	var list []candidate
-	err := db.Each(ctx, s.db.Slow, func(r *sql.Rows) error {
+	err = db.Each(ctx, s.db.Slow, func(r *sql.Rows) error {
 		var c candidate
 		err := r.Scan(&c.id, &c.events, &c.state, &c.first, &c.since)
 		list = append(list, c)

@@ -45,6 +45,11 @@ func (s *Service) Change(ctx context.Context, tx *sql.Tx, c Change) error {
 			return err
 		}
 	}
+	if after.OwnerID != c.Before.OwnerID && after.OwnerID != 0 && c.Entry.Kind != issue.Kind(issue.Undo) {
+		if err := s.occurred(ctx, tx, c.Project, c.Issue, "assigned", c.Entry); err != nil {
+			return err
+		}
+	}
 	if c.Entry.Kind == "" {
 		return nil
 	}

@@ -11,6 +11,7 @@ import (
 	"firethorn/internal/core/issue"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
+	"firethorn/internal/store/alerts"
 	"firethorn/internal/store/issues"
 )
 
@@ -24,6 +25,7 @@ type HistoryLine struct {
 	Move   int64     // the move that it belongs to, 0: none
 	At     time.Time // zero: now
 	Detail any
+	Asked  bool // alert rules are asked about it elsewhere, with the event that caused it
 }
 
 // Record writes an entry of an issue's history, and a notice to each who should
@@ -60,6 +62,11 @@ func (s *Service) Record(ctx context.Context, tx *sql.Tx, project, id int64, t H
 		db.NullID(t.Bulk), db.NullID(t.Move), detail); err != nil {
 		return err
 	}
+	if what, ok := becomes[t.Kind]; ok && !t.Asked {
+		if err := s.occurred(ctx, tx, project, id, what, t); err != nil {
+			return err
+		}
+	}
 	names := slices.Clone(t.Tell)
 	if t.Before != nil || len(names) > 0 { // it is news to who watches the issue, too
 		watching, err := s.Watching(ctx, tx, id)
@@ -70,6 +77,21 @@ func (s *Service) Record(ctx context.Context, tx *sql.Tx, project, id int64, t H
 	}
 	return Notification{project, id, at, t.Who, string(t.Kind), words}.To(ctx, tx, names)
 }
+
+// occurred writes down what alert rules may ask for.
+func (s *Service) occurred(ctx context.Context, tx *sql.Tx, project, id int64, what string, t HistoryLine) error {
+	now := s.db.Now()
+	return alerts.Add(
+		ctx,
+		tx,
+		alerts.Occurrence{Project: project, Issue: id, What: what, At: now, Due: now, Who: t.Who,
+			Words: t.Words},
+	)
+}
+
+// becomes says which entries of a history alert rules may ask for, as became(WHAT).
+var becomes = map[issue.Kind]string{issue.CameBack: "regressed", issue.Woken: "woken", issue.Surging: "surging",
+	issue.Kind(issue.Fixing): "fixed", "holding": "holding"}
 
 // TakeBack marks an entry of a history as undone.
 func TakeBack(ctx context.Context, tx *sql.Tx, entry int64) error {

@@ -12,6 +12,7 @@ import (
 	"firethorn/internal/core/fault"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
+	"firethorn/internal/store/alerts"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/usecase/status"
@@ -84,6 +85,14 @@ func (s *Service) AddComment(ctx context.Context, id int64, text string, who acc
 		}
 		if err := s.notify(ctx, tx, status.Notification{Project: project, Issue: id, Who: who}, text, mentioned,
 			st.Owner); err != nil {
+			return err
+		}
+		if err := alerts.Add(
+			ctx,
+			tx,
+			alerts.Occurrence{Project: project, Issue: id, What: "commented", At: s.db.Now(),
+				Due: s.db.Now(), Who: who, Words: text},
+		); err != nil {
 			return err
 		}
 		if person != 0 {

@@ -1,0 +1,48 @@
+package calls
+
+import "firethorn/internal/core/access"
+
+// alertRoutes are about who hears of what.
+func alertRoutes() []Route {
+	return []Route{
+		{
+			"list-destinations",
+			"GET",
+			"/api/destinations",
+			access.ReadService,
+			"Where messages can go, and whether they arrive",
+		},
+		{"create-destination", "POST", "/api/destinations", access.ChangeDestinations,
+			"Make a destination; the secret of a webhook is shown once"},
+		{"show-destination", "GET", "/api/destinations/{name}", access.ReadService, "One destination"},
+		{"change-destination", "PATCH", "/api/destinations/{name}", access.ChangeDestinations,
+			"Change a destination; what is absent stays"},
+		{"remove-destination", "DELETE", "/api/destinations/{name}", access.ChangeDestinations,
+			"Remove a destination; messages that wait for it are cancelled"},
+		{"test-destination", "POST", "/api/destinations/{name}/test", access.ChangeDestinations,
+			"Send a message marked as a test, and tell what came of it"},
+		{
+			"list-deliveries",
+			"GET",
+			"/api/deliveries",
+			access.ReadService,
+			"Messages on their way, and those that arrived",
+		},
+		{"show-delivery", "GET", "/api/deliveries/{id}", access.ReadService, "One message, with its tries"},
+		{
+			"retry-delivery",
+			"POST",
+			"/api/deliveries/{id}/retry",
+			access.ChangeDestinations,
+			"Try a message again, now",
+		},
+		{"list-alerts", "GET", "/api/projects/{project}/alerts", access.ReadIssues,
+			"What alert rules were asked about, what became of it and why, and the rules"},
+		{"pause-alert", "POST", "/api/projects/{project}/alerts/pause", access.PushRules,
+			"Let an alert rule fire for nobody until a time"},
+		{"resume-alert", "POST", "/api/projects/{project}/alerts/resume", access.PushRules, "End a pause"},
+		{"list-alert-pauses", "GET", "/api/alert-pauses", access.ReadService, "Alert rules that are paused now"},
+		{"show-notice-settings", "GET", "/api/me/notices", Anyone, "How you want to hear of what"},
+		{"change-notice-settings", "PATCH", "/api/me/notices", Anyone, "Change how you want to hear of what"},
+	}
+}

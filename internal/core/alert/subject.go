@@ -1,0 +1,162 @@
+package alert
+
+import (
+	"strconv"
+	"strings"
+
+	"firethorn/internal/core/attributes"
+	"firethorn/internal/core/blame"
+	"firethorn/internal/core/event"
+	"firethorn/internal/core/query"
+	"firethorn/internal/core/rules"
+)
+
+// Seen is an event with what is known of it and its issue, for searches in rules.
+type Seen struct {
+	Event      *event.Event
+	Frames     [][]event.Frame
+	Attributes []attributes.Named
+	Headline   string
+	Place      string
+	Issue      rules.IssueFacts
+	Before     func(a, b string) bool // of releases, in the project's order; nil: not known
+	// Saved gives the search that members share under a name; "" where there is none.
+	Saved func(name string) string
+}
+
+// Matches says whether the event fits a search. One that cannot be read fits nothing.
+func (s Seen) Matches(search string) bool { return s.matches(search, 0) }
+
+// maxSaved is how deep saved searches may name others.
+const maxSaved = 4
+
+func (s Seen) matches(search string, depth int) bool {
+	tree, err := query.Parse(search)
+	if err != nil || depth > maxSaved {
+		return false
+	}
+	return query.Matches(tree, query.Subject{Before: s.Before, Texts: s.texts, Values: func(name string) []string {
+		return s.values(name, depth)
+	}, Saved: func(name string) bool {
+		found := ""
+		if s.Saved != nil {
+			found = s.Saved(name)
+		}
+		return found != "" && s.matches(found, depth+1)
+	}})
+}
+
+func (s Seen) texts() []string {
+	out := []string{s.Headline, s.Place, s.Event.Message}
+	for _, x := range s.Event.Exceptions {
+		out = append(out, x.Type, x.Message)
+	}
+	return out
+}
+
+// values are those of a field or an attribute; absent ones have none.
+func (s Seen) values(name string, _ int) []string {
+	one := func(text string) []string {
+		if text == "" {
+			return nil
+		}
+		return []string{text}
+	}
+	switch name {
+	case "state":
+		out := []string{s.Issue.State, "all"}
+		if s.Issue.State == "new" || s.Issue.State == "accepted" || s.Issue.State == "regressed" {
+			out = append(out, "open")
+		}
+		return out
+	case "owner":
+		return one(s.Issue.Owner)
+	case "severity":
+		return one(string(s.Event.Severity))
+	case "handled":
+		if s.Event.Handled == nil {
+			return nil
+		}
+		return one(strconv.FormatBool(*s.Event.Handled))
+	case "events":
+		return one(strconv.FormatInt(s.Issue.Events, 10))
+	case "users":
+		return one(strconv.FormatInt(s.Issue.Users, 10))
+	case "impact":
+		return one(strconv.FormatFloat(s.Issue.Impact, 'f', -1, 64))
+	case "release":
+		return one(s.Event.Release())
+	case "environment":
+		return one(s.Event.Environment())
+	case "place":
+		return one(s.Place)
+	case "headline":
+		return one(s.Headline)
+	case "message":
+		return s.messages()
+	case "session":
+		return one(s.Event.Attributes.Text("session.id"))
+	case "trace":
+		return one(s.Event.TraceID)
+	case "user":
+		_, identity := s.Event.Identity()
+		return one(identity)
+	}
+	return s.more(name)
+}
+
+func (s Seen) messages() (out []string) {
+	if s.Event.Message != "" {
+		out = append(out, s.Event.Message)
+	}
+	for _, x := range s.Event.Exceptions {
+		out = append(out, x.Message)
+	}
+	return out
+}
+
+// more are fields of the trace, and attributes.
+func (s Seen) more(name string) (out []string) {
+	switch name {
+	case "type":
+		for _, x := range s.Event.Exceptions {
+			out = append(out, x.Type)
+		}
+		return out
+	case "file", "function":
+		i, j, ok := blame.Origin(s.Frames)
+		if !ok {
+			return nil
+		}
+		if name == "file" {
+			return []string{s.Frames[i][j].File}
+		}
+		return []string{s.Frames[i][j].Called()}
+	}
+	for _, a := range s.Attributes {
+		if a.Name == name {
+			out = append(out, a.Value.String())
+		}
+	}
+	return out
+}
+
+// OwnFrames are the innermost frames of the application's own code, as a message shows them.
+func OwnFrames(frames [][]event.Frame, most int) (out []string) {
+	for _, list := range frames {
+		for _, f := range list {
+			if f.Kind != event.Own || len(out) == most {
+				continue
+			}
+			line := f.Called()
+			if f.File != "" {
+				line += "  " + f.File
+				if f.Line > 0 {
+					line += ":" + strconv.Itoa(int(f.Line))
+				}
+			}
+			out = append(out, strings.TrimSpace(line))
+		}
+	}
+	return out
+}
