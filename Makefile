@@ -39,6 +39,9 @@ demo/quayside/build/.built: client/js/dist/browser.js $(demo_sources)
 bin/bosun: $(shell find demo/bosun client/go -type f)
 	@go build -C demo/bosun -trimpath -o ../../bin/bosun .
 
+bin/office: $(shell find demo/office -type f)
+	@go build -C demo/office -trimpath -o ../../bin/office .
+
 client/dist/.packed: client/js/dist/browser.js $(shell find client/go client/pack client/js/README.md -type f)
 	@go run ./client/pack
 	@touch $@
@@ -49,6 +52,7 @@ build: setup console/dist/app/index.html client/dist/.packed ## bin/firethorn wi
 check: setup node_modules/.installed client/js/dist/browser.js ## vet, formatting, linter, type checks
 	@go vet ./...
 	@go vet -C demo/bosun ./...
+	@go vet -C demo/office ./...
 	@go vet -C client/go ./...
 	@bad=$$(gofmt -l bench client cmd console/*.go demo e2e internal scripts torture); test -z "$$bad" || { echo "not formatted (gofmt -w):"; echo "$$bad"; exit 1; }
 	@go tool staticcheck ./...
@@ -59,7 +63,7 @@ check: setup node_modules/.installed client/js/dist/browser.js ## vet, formattin
 	@npm run --silent lint
 	@node scripts/check-lock.mjs
 
-test: build check demo/quayside/build/.built bin/bosun ## everything there is to pass
+test: build check demo/quayside/build/.built bin/bosun bin/office ## everything there is to pass
 	@go test -C client/go ./...
 	@FIRETHORN_CONSOLE=required go test -timeout 18m ./e2e
 	@FIRETHORN_CONSOLE=required go test -timeout 18m $$(go list ./... | grep -v '/e2e$$')
@@ -67,7 +71,7 @@ test: build check demo/quayside/build/.built bin/bosun ## everything there is to
 audit: setup node_modules/.installed ## known vulnerabilities in what it is built from (needs their databases)
 	@scripts/audit
 
-demo: build demo/quayside/build/.built bin/bosun ## the service with two weeks of errors, and three live applications
+demo: build demo/quayside/build/.built bin/bosun bin/office ## the service with two weeks of errors, and three live applications
 	@go build -o bin/demo ./demo/play
 	@exec bin/demo
 

@@ -16,7 +16,7 @@ func TestAddress(t *testing.T) {
 		{special, "read", []any{"issues", params("state=all&order=users&text=it%27s+%3Cb%3E")}},
 		{"", "write", []any{"issues", usual}}, {"state=all&order=users&search=it%27s+%3Cb%3E", "write", []any{"issues", special}},
 		{m{"hours": 24}, "read", []any{"received", params("hours=-3")}}, {m{"hours": 168}, "read", []any{"received", params("hours=168&state=all")}},
-		{m{"event": "newest", "search": "plan:gold", "window": "14d", "stack": "", "second": "", "facets": "open"}, "read", []any{"issue", params("event=&search=plan:gold&window=14d&facets=open")}}, {"", "write", []any{"issue", m{"event": "newest"}}},
+		{m{"do": "", "event": "newest", "search": "plan:gold", "window": "14d", "stack": "", "second": "", "facets": "open"}, "read", []any{"issue", params("event=&search=plan:gold&window=14d&facets=open")}}, {"", "write", []any{"issue", m{"event": "newest"}}},
 		{m{}, "read", []any{"impact", params("text=x")}},
 		{"/p/quayside/issues/12", "issueAt", []any{"quayside/12"}}, {"/p/quayside/issues/12?event=01a2", "issueAt", []any{"quayside/12", "01a2"}},
 		{"/p/quayside/symbols?release=4.2.0%2B1", "pageAt", []any{"quayside", "symbols", m{"release": "4.2.0+1", "event": ""}}},

@@ -402,6 +402,12 @@ func TestTimeLine(t *testing.T) {
 // run calls one function of src/core that gives an object.
 func run(t *testing.T, module, name string, args ...any) map[string]any {
 	t.Helper()
+	return given[map[string]any](t, module, name, args...)
+}
+
+// given is what one function of src/core gives.
+func given[T any](t *testing.T, module, name string, args ...any) T {
+	t.Helper()
 	if _, err := os.Stat("../node_modules/typescript"); err != nil && os.Getenv("FIRETHORN_CONSOLE") != "required" {
 		t.Skip("npm ci was not run")
 	}
@@ -412,7 +418,7 @@ func run(t *testing.T, module, name string, args ...any) map[string]any {
 	cmd := exec.Command("node", "call.mjs", "src/core/"+module+".ts")
 	cmd.Stdin = bytes.NewReader(raw)
 	out, err := cmd.Output()
-	var got []map[string]any
+	var got []T
 	if err != nil || json.Unmarshal(out, &got) != nil {
 		t.Fatalf("%v\n%s", err, out)
 	}

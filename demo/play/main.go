@@ -40,6 +40,7 @@ func main() {
 	flag.IntVar(&d.quaysidePort, "quayside-port", 7421, "where the live quayside answers")
 	flag.IntVar(&d.gangwayPort, "gangway-port", 7422, "where the live gangway answers")
 	flag.IntVar(&d.bosunPort, "bosun-port", 7423, "where the live bosun answers")
+	flag.IntVar(&d.officePort, "office-port", 7424, "where the office answers; its mail box takes mail on the next port")
 	flag.BoolVar(&d.once, "once", false, "load the data, then stop")
 	flag.Parse()
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
@@ -52,7 +53,7 @@ func main() {
 type demo struct {
 	dir, binary, data, listen string
 	quaysidePort, gangwayPort int
-	bosunPort                 int
+	bosunPort, officePort     int
 	once                      bool
 	server, link              string
 	tokens                    map[string]string // of people, to decide by
@@ -93,6 +94,13 @@ func (d *demo) run(ctx context.Context) error {
 		return err
 	}
 	defer stopBosun()
+	stopOffice, err := d.office(ctx)
+	if stopOffice != nil {
+		defer stopOffice()
+	}
+	if err != nil {
+		return err
+	}
 	if err := d.checkLikely(ctx); err != nil {
 		return err
 	}
@@ -359,10 +367,12 @@ Firethorn is running with four weeks of errors of Marrow Sound Ferries.
             follow the links
   bosun     http://127.0.0.1:%d
             reports by OpenTelemetry, its roster desk by the Go client
+  office    %s
+            the chat room, the mail box and the webhooks where alerts arrive
   terminal  %s issue list --project quayside
 
 Ctrl-C stops everything.
-`, d.link, d.server, at, d.server, keys["quayside"], gangway, d.bosunPort, d.binary)
+`, d.link, d.server, at, d.server, keys["quayside"], gangway, d.bosunPort, d.officeAt(), d.binary)
 	<-ctx.Done()
 	return nil
 }

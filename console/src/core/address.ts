@@ -32,7 +32,7 @@ export const usualColumns = 'release,os.name,browser.name,user.id'
 /** What each page keeps in its address. */
 const model = {
   issues: { state: oneOf(states, 'open'), order: oneOf(orders, 'impact'), ...searching },
-  issue: { event: text('newest'), ...searching },
+  issue: { event: text('newest'), do: oneOf(['', 'accept', 'take'] as const, ''), ...searching },
   events: { columns: text(usualColumns), open: text(), ...searching },
   users: { ...searching },
   releases: { release: text(), with: text(), environment: text(), window: text() },
@@ -44,6 +44,7 @@ const model = {
   impact: {},
   sessions: { outcome: oneOf(outcomes, ''), days: number(14) },
   settings: {},
+  alerts: { ask: oneOf(['', 'new'] as const, ''), search: text() },
   audit: { project: text(), person: text() },
   round: {},
 }

@@ -35,9 +35,11 @@ export function Bar({ project, name, search, help }: { project: string; name: st
             <li><Link to={roundAt()}>Round in all projects</Link></li>
             <li><Link to="/owners">{nameOf('owners')}</Link></li>
             <li className="mt-1 border-t border-base-300 pt-1"><Link to="/people">{nameOf('people')}</Link></li>
+            <li><Link to="/destinations">{nameOf('destinations')}</Link></li>
             <li><Link to="/service">{nameOf('service')}</Link></li>
             {operator && <li><Link to="/audit">{nameOf('audit')}</Link></li>}
-            <li className="mt-1 border-t border-base-300 pt-1"><Link to="/tokens">{nameOf('tokens')}</Link></li>
+            <li className="mt-1 border-t border-base-300 pt-1"><Link to="/notice-settings">{nameOf('notice-settings')}</Link></li>
+            <li><Link to="/tokens">{nameOf('tokens')}</Link></li>
             <li><Link to="/sign-ins">{nameOf('sign-ins')}</Link></li>
             <li className="mt-1 border-t border-base-300 pt-1"><SignOut /></li>
           </ul>

@@ -14,6 +14,7 @@ import { useLive } from '../shared/live.ts'
 import { Dialog, Failed, Loading, Mark } from '../shared/parts.tsx'
 import { SayProvider } from '../shared/say.tsx'
 import { useTitle } from '../shared/title.ts'
+import { PausedNotice } from './paused.tsx'
 import { UnreadNotice } from './unread.tsx'
 
 /** What is around every page: the bar, what is not current, the keys. */
@@ -59,6 +60,7 @@ function Main({ project }: { project: string }) {
   return (
     <main id="main" ref={main} tabIndex={-1} className="outline-none">
       {project && <UnreadNotice project={project} />}
+      {project && <PausedNotice project={project} />}
       <Outlet />
     </main>
   )

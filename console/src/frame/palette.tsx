@@ -29,7 +29,7 @@ export function useFindKey(open: () => void): void {
 }
 
 const kinds: Record<Found['kind'], string> = { issue: 'Issue', user: 'User', search: 'Search', release: 'Release', page: 'Page', action: 'Action' }
-const everywhere = ['people', 'owners', 'notices', 'tokens', 'sign-ins', 'service']
+const everywhere = ['people', 'owners', 'notices', 'notice-settings', 'destinations', 'tokens', 'sign-ins', 'service']
 
 /** Finds pages, issues, users, releases, searches and actions by what is typed. */
 export function Palette({ project, close, help }: { project: string; close: () => void; help: () => void }) {

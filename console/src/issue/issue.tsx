@@ -36,15 +36,17 @@ import type { Search } from '../search/use-search.ts'
 import { CopyAs } from '../shared/copy-as.tsx'
 import { AffectedUsers, SetsApart } from './affected.tsx'
 import { useAddress } from '../shared/address.ts'
+import { Confirm } from './confirm.tsx'
 
 /** One issue: what broke, who is hit, since when, what to do. */
 export function IssuePage() {
   const { number = '' } = useParams()
-  const { project, state: { event: which }, set } = useAddress('issue')
+  const { project, state: { event: which, do: asked }, set } = useAddress('issue')
   const n = Number(number)
   const s = useSearch('issue', n)
   const go = useNavigate()
   const issue = useQuery(ask.issue(project, n))
+  const me = useQuery({ ...ask.me(), enabled: asked !== '' })
   const event = useQuery({ ...ask.event(project, n, which, s), placeholderData: keepPreviousData })
   const [raw, setRaw] = useState(false)
   const below = useAfter(issue.data !== undefined && (event.data !== undefined || event.error !== null))
@@ -71,6 +73,7 @@ export function IssuePage() {
   const i = issue.data
   return (
     <>
+      {asked !== '' && me.data?.name && <Confirm issue={i} ask={asked} me={me.data.name} close={() => set({ do: '' })} />}
       <Head issue={i} s={s} />
       <Chips s={s} error={event.error} />
       {below && <TimeStrip s={s} />}

@@ -88,7 +88,7 @@ export function Says({ q }: { q: Quality }) {
   if (!v.says) return <p className="soft">{v.why}.</p>
   return (
     <p>
-      Beside <span className="mono">{v.baseline}</span>: <b className={`font-semibold ${v.says === 'worse' ? 'hurts' : v.says === 'better' ? 'text-primary' : ''}`}>{v.says}</b>. {v.why}.
+      Beside <span className="mono">{v.baseline}</span>: <b className={`font-semibold ${v.says === 'worse' ? 'hurts' : v.says === 'better' ? 'text-primary' : ''}`}>{v.says}</b>. {v.why[0]?.toUpperCase()}{v.why.slice(1)}.
       {v.ratio && <> Its sessions crash {v.ratio.value.toFixed(2)} times as often ({v.ratio.low.toFixed(2)} to {v.ratio.high.toFixed(2)}); p {v.p! < 1e-6 ? 'below 0.000001' : v.p!.toPrecision(2)}, however often one looks.</>}
     </p>
   )

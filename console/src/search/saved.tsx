@@ -1,6 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
+import { Link } from 'react-router'
 import * as asking from '../api/search.ts'
+import { pageAt } from '../core/address.ts'
 import { term } from '../core/search.ts'
 import { ChevronDown } from '../shared/icons.tsx'
 import { Field } from '../shared/page.tsx'
@@ -42,6 +44,7 @@ export function Saved({ s }: { s: Search }) {
             ))}
           </ul>
           <button className="btn btn-outline btn-sm mt-2 font-normal" disabled={!s.search} onClick={() => setSaving(true)}>Save this search …</button>
+          {s.search && <Link className="btn btn-outline btn-sm mt-2 ml-2 font-normal" to={pageAt(project, 'alerts', { ask: 'new', search: s.search })}>Alert me about this …</Link>}
           {!s.search && <p className="soft mt-1 px-1">Search for something first.</p>}
         </div>
       </details>

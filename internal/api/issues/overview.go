@@ -86,6 +86,19 @@ func (a *handlers) projectOverview(ctx context.Context, p *projects.Project,
 	if o.Failed > 0 {
 		out.Wrong = append(out.Wrong, counted(o.Failed, "event failed", "events failed"))
 	}
+	paused := int64(0)
+	pauses, err := a.Store.Alerting.Pauses(ctx, a.Sight(ctx, access.ReadIssues))
+	if err != nil {
+		return nil, err
+	}
+	for _, x := range pauses {
+		if x.Project == p.Name {
+			paused++
+		}
+	}
+	if paused > 0 {
+		out.Wrong = append(out.Wrong, counted(paused, "alert is paused", "alerts are paused"))
+	}
 	if len(unread) > 0 {
 		out.Wrong = append(out.Wrong,
 			counted(int64(len(unread)), "release has unreadable stack traces", "releases have unreadable stack traces"))

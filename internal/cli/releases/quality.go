@@ -117,7 +117,9 @@ func showQuality(out io.Writer, r contract.Quality) {
 	} else {
 		fmt.Fprint(out, "\n")
 	}
-	fmt.Fprintln(out, show.Plain(r.Verdict.Why)+".")
+	if why := show.Plain(r.Verdict.Why); why != "" {
+		fmt.Fprintln(out, strings.ToUpper(why[:1])+why[1:]+".")
+	}
 	if x := r.Verdict.Ratio; x != nil {
 		fmt.Fprintf(out,
 			"Its sessions crash %.2f times as often (%.2f to %.2f); p %.2g, however often one looks.\n", x.Value,

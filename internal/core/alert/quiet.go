@@ -25,8 +25,14 @@ func QuietUntil(q *rules.Quiet, at time.Time) time.Time {
 		day++
 	}
 	end := time.Date(here.Year(), here.Month(), day, q.To/60, q.To%60, 0, 0, q.Zone)
-	if !end.After(at) { // the hour that is there twice: its second time
-		end = end.Add(time.Hour)
+	// Of an hour that is there twice, the first end after now counts.
+	for _, shift := range []time.Duration{-time.Hour, -30 * time.Minute} {
+		if e := end.Add(shift); e.After(at) && e.Hour() == end.Hour() && e.Minute() == end.Minute() {
+			return e
+		}
+	}
+	for !end.After(at) {
+		end = end.Add(30 * time.Minute)
 	}
 	return end
 }

@@ -150,10 +150,11 @@ func OwnFrames(frames [][]event.Frame, most int) (out []string) {
 			}
 			line := f.Called()
 			if f.File != "" {
-				line += "  " + f.File
+				line += " (" + f.File
 				if f.Line > 0 {
 					line += ":" + strconv.Itoa(int(f.Line))
 				}
+				line += ")"
 			}
 			out = append(out, strings.TrimSpace(line))
 		}

@@ -11,6 +11,8 @@ import (
 	"net/url"
 	"strconv"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"firethorn/internal/core/alert"
 	"firethorn/internal/core/fault"
@@ -79,15 +81,21 @@ func (s *Service) why(o *alerts.Occurrence) string {
 	case "woken":
 		return "It was parked and woke up: " + words + "."
 	case "commented":
-		return o.Who.Name + " wrote: " + words
+		return o.Who.Name + " wrote: " + o.Words
 	case "assigned":
-		return "Somebody has it now: " + words + "."
+		return upper(words) + "."
 	case "threshold":
 		return "It reached a threshold: " + words + "."
 	case "release.worse", "symbols.missing":
 		return words
 	}
-	return strings.ToUpper(o.What[:1]) + o.What[1:] + ": " + words + "."
+	return upper(o.What) + ": " + words + "."
+}
+
+// upper begins a text with a capital letter.
+func upper(s string) string {
+	r, size := utf8.DecodeRuneInString(s)
+	return string(unicode.ToUpper(r)) + s[size:]
 }
 
 // unsubscribe is the address of the page that ends mails of a kind to a person. It needs no

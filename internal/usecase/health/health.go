@@ -24,8 +24,8 @@ import (
 // UsualWindow is the time that is looked at where none is named.
 const UsualWindow = 7 * 24 * time.Hour
 
-// baselineDays is how far back the sessions of a baseline are looked at that has too few in
-// the window: the release before loses its sessions while the new one is rolled out.
+// baselineDays is over how many days two releases are compared where the baseline has too few
+// sessions in the window: it loses them while the new one is rolled out.
 const baselineDays = 30
 
 // Service answers questions about releases. It is safe for concurrent use.
@@ -193,28 +193,38 @@ func (v *view) of(i int, baseline string) (*Release, error) {
 		return out, nil
 	}
 	out.Baseline, out.base = v.list[base].Version, v.list[base].ID
-	there, longer := v.baseline(out.base)
-	verdict := quality.Compare(out.Sessions, there, v.CutOff)
-	if longer {
-		verdict.Why += fmt.Sprintf(" in %d days", baselineDays)
+	here, there := out.Sessions, v.counts[out.base]
+	if there == nil {
+		there = &quality.Counts{}
 	}
+	longer := tooFew(*there, v.before[out.base])
+	if longer {
+		there = v.before[out.base]
+		if n := v.before[row.ID]; n != nil {
+			here = *n
+		}
+	}
+	verdict := compared(here, *there, v.CutOff, longer)
 	if out.WithoutThem {
 		verdict.Why = "the application sends no sessions, so that nothing says how many did not crash"
 	}
-	out.Verdict, out.Crashes = &verdict, bad+there.Bad(v.CutOff) > 0
+	out.Verdict, out.Crashes = &verdict, here.Bad(v.CutOff)+there.Bad(v.CutOff) > 0
 	return out, nil
 }
 
-// baseline counts the sessions that a release is compared with: those of the window, or
-// where too few of them have ended those of a longer time.
-func (v *view) baseline(release int64) (c quality.Counts, longer bool) {
-	if n := v.counts[release]; n != nil {
-		c = *n
+// tooFew says whether a baseline has too few sessions in the window, and more in a longer
+// time: then both releases are compared over that.
+func tooFew(there quality.Counts, longer *quality.Counts) bool {
+	return longer != nil && there.Ended() < quality.MinSessions && longer.Ended() > there.Ended()
+}
+
+// compared is the verdict about a release, over the window or a longer time.
+func compared(here, there quality.Counts, cutOff, longer bool) quality.Verdict {
+	v := quality.Compare(here, there, cutOff)
+	if longer {
+		v.Why = fmt.Sprintf("in %d days %s", baselineDays, v.Why)
 	}
-	if n := v.before[release]; n != nil && c.Ended() < quality.MinSessions && n.Ended() > c.Ended() {
-		return *n, true
-	}
-	return c, false
+	return v
 }
 
 func share(n, of int64) float64 {

@@ -34,7 +34,7 @@ func (s *Service) Environments(ctx context.Context, a Ask, r *Release) ([]Enviro
 	}
 	longer := q
 	longer.From = q.To.AddDate(0, 0, -baselineDays)
-	before, err := sessions.ByEnvironment(ctx, s.db, longer, r.base)
+	before, err := sessions.ByEnvironment(ctx, s.db, longer, r.ID, r.base)
 	var out []Environment
 	for name, of := range counts {
 		here := of[r.ID]
@@ -44,11 +44,12 @@ func (s *Service) Environments(ctx context.Context, a Ask, r *Release) ([]Enviro
 		e := Environment{Name: name, Sessions: here,
 			CrashFree: quality.Wilson(here.Ended()-here.Bad(q.CutOff), here.Ended())}
 		if r.base != 0 {
-			there := of[r.base]
-			if n := before[name][r.base]; there.Ended() < quality.MinSessions && n.Ended() > there.Ended() {
-				there = n
+			there, longer := of[r.base], before[name][r.base]
+			few := tooFew(there, &longer)
+			if few {
+				here, there = before[name][r.ID], longer
 			}
-			v := quality.Compare(here, there, q.CutOff)
+			v := compared(here, there, q.CutOff, few)
 			e.Verdict, e.Crashes = &v, here.Bad(q.CutOff)+there.Bad(q.CutOff) > 0
 		}
 		out = append(out, e)

@@ -122,7 +122,7 @@ func TestQuality_CutOffSessions(t *testing.T) {
 }
 
 // While a release is rolled out, the one before it loses its sessions: where too few are
-// left in the window, those of 30 days are compared with.
+// left in the window, both are compared over 30 days.
 func TestQuality_ABaselineThatIsOlderThanTheWindow(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	now := b.Now
@@ -135,7 +135,7 @@ func TestQuality_ABaselineThatIsOlderThanTheWindow(t *testing.T) {
 	b.Tell(1, sessionsIn(b, "4.2.0", "", "now", 0, 50)...)
 	b.Tell(2, sessionsIn(b, "4.2.0", "", "now", 100, 150)...)
 	r, _, err := b.Health.Quality(t.Context(), health.Ask{Project: b.Project}, "4.2.0")
-	want := "100 of 200 sessions crashed (50.00 %), 2 of 200 of the baseline (1.00 %) in 30 days"
+	want := "in 30 days 100 of 200 sessions crashed (50.00 %), 2 of 200 of the baseline (1.00 %)"
 	if err != nil || r.Verdict.Says != quality.Worse || r.Verdict.Why != want {
 		t.Errorf("%+v, %v", r.Verdict, err)
 	}

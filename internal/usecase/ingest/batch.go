@@ -365,11 +365,11 @@ func (w *batchTx) newIssue(ctx context.Context, r *row) (int64, error) {
 			return 0, err
 		}
 	}
-	w.occasions = append(w.occasions, occasion{r, "new", ""})
 	words := "first seen"
 	if r.Release != "" {
 		words += " in " + r.Release
 	}
+	w.occasions = append(w.occasions, occasion{r, "new", words})
 	return id, w.addHistory(ctx, id, r.When.Thrown, "first_seen", words)
 }
 

@@ -1,0 +1,3 @@
+module marrowsound.example/office
+
+go 1.26.0
