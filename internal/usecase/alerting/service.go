@@ -9,6 +9,7 @@ package alerting
 
 import (
 	"context"
+	"crypto/x509"
 	"log/slog"
 	"math/rand/v2"
 	"strings"
@@ -43,6 +44,8 @@ type Needs struct {
 	Log      *slog.Logger
 	// Jitter gives a number from 0 to 1 by which tries are spread; nil: at random.
 	Jitter func() float64
+	// Roots are whose certificates are taken; nil: those that the system knows.
+	Roots *x509.CertPool
 }
 
 // New makes a service.
@@ -61,7 +64,7 @@ func (s *Service) ReachedAt(url string) { s.public = strings.TrimSuffix(url, "/"
 
 // outside is a client for a destination.
 func (s *Service) outside(allow string) *outgoing.Client {
-	return outgoing.New(outgoing.Options{Allow: allow, Timeout: 10 * time.Second, MaxAnswer: 64 << 10})
+	return outgoing.New(outgoing.Options{Allow: allow, Timeout: 10 * time.Second, MaxAnswer: 64 << 10, Roots: s.Roots})
 }
 
 // Reader reads kept events.

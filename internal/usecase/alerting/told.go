@@ -98,9 +98,9 @@ func upper(s string) string {
 	return string(unicode.ToUpper(r)) + s[size:]
 }
 
-// unsubscribe is the address of the page that ends mails of a kind to a person. It needs no
+// UnsubscribeLink is the address of the page that ends mails of a kind to a person. It needs no
 // sign-in, and does only that.
-func (s *Service) unsubscribe(ctx context.Context, person int64, kind string) (string, error) {
+func (s *Service) UnsubscribeLink(ctx context.Context, person int64, kind string) (string, error) {
 	sign, err := s.signed(ctx, person, kind)
 	return s.public + "/unsubscribe?" + url.Values{"person": {strconv.FormatInt(person, 10)}, "kind": {kind},
 		"sign": {sign}}.Encode(), err
@@ -165,7 +165,7 @@ func (s *Service) messageOf(
 	m.Zone = w.Location()
 	kind := m.Trigger
 	if _, ok := w.Choices[kind]; ok || kind == "digest" {
-		m.Links.Unsubscribe, err = s.unsubscribe(ctx, to.ID, kind)
+		m.Links.Unsubscribe, err = s.UnsubscribeLink(ctx, to.ID, kind)
 	}
 	return m, to, err
 }
