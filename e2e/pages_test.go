@@ -41,7 +41,7 @@ func lookAtAll(t *testing.T, s *service, theme string, width, height int64) {
 	}
 	eval[any](t, tab, "localStorage.setItem('firethorn.theme', '"+theme+"')")
 	for _, path := range []string{
-		"/", "/p/pages/round", "/p/pages/issues", "/p/pages/issues?facets=open&search=tideAt", "/p/pages/issues/1", "/p/pages/issues/1?facets=open", "/p/pages/events?stack=release&second=environment", "/p/pages/users", "/p/pages/users/p-1", "/p/pages/releases", "/p/pages/releases?release=4.2.0", "/p/pages/received", "/p/pages/symbols", "/p/pages/rules", "/p/pages/grouping", "/p/pages/impact", "/p/pages/set-up", "/p/pages/settings", "/p/pages/sessions", "/owners", "/notices", "/people", "/service", "/audit", "/tokens", "/sign-ins",
+		"/", "/p/pages/round", "/p/pages/issues", "/p/pages/issues?facets=open&search=tideAt", "/p/pages/issues/1", "/p/pages/issues/1?facets=open", "/p/pages/events?stack=release&second=environment", "/p/pages/users", "/p/pages/users/p-1", "/p/pages/releases", "/p/pages/releases?release=4.2.0", "/p/pages/received", "/p/pages/symbols", "/p/pages/rules", "/p/pages/grouping", "/p/pages/impact", "/p/pages/set-up", "/p/pages/settings", "/p/pages/sessions", "/owners", "/notices", "/people", "/service", "/audit", "/tokens", "/sign-ins", "/p/pages/alerts", "/p/pages/alerts?ask=new", "/destinations", "/notice-settings",
 	} {
 		open(t, tab, s.url+path)
 		eventually(t, tab, path, `!document.body.innerText.includes('Loading …') && document.documentElement.dataset.theme === '`+theme+`'`)

@@ -43,9 +43,9 @@ var shots = []shot{
 	{name: "facets", path: "/p/quayside/issues?search=os.name:Android&facets=open&stack=release", theme: "blossom", pause: 2 * time.Second},
 	{name: "events", path: "/p/quayside/events?window=14d&stack=release&second=os.name", theme: "hedge", pause: 2 * time.Second},
 	{name: "user", path: "/p/quayside/users/p-1400", theme: "blossom", pause: time.Second},
-	{name: "apart", path: "/p/quayside/issues/{placeBerths}", theme: "hedge", pause: 3 * time.Second, script: `setTimeout(() => document.getElementById('who').scrollIntoView(), 1200)`},
+	{name: "alerts", path: "/p/quayside/alerts", theme: "blossom", pause: time.Second},
+	{name: "destinations", path: "/destinations", theme: "hedge", pause: time.Second},
 	{name: "symbols", path: "/p/quayside/symbols", theme: "blossom", before: candidate},
-	{name: "people", path: "/people", theme: "blossom"},
 }
 
 func main() {

@@ -6,6 +6,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"firethorn/internal/core/rules"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/alerts"
 	"firethorn/internal/store/deliveries"
@@ -39,6 +40,9 @@ func (f failingAlerting) Destination(context.Context, string) (*alerting.State, 
 func (f failingAlerting) Destinations(context.Context) ([]alerting.State, error) { return nil, f.err }
 func (f failingAlerting) Pause(context.Context, *projects.Project, string, time.Time, accounts.Actor) error {
 	return f.err
+}
+func (f failingAlerting) Moments(context.Context, *projects.Project, time.Time) ([]rules.Moment, error) {
+	return nil, f.err
 }
 func (f failingAlerting) Pauses(context.Context, sight.Sight) ([]alerts.Pause, error) {
 	return nil, f.err

@@ -30,6 +30,11 @@ type Destinations struct {
 	Destinations []Destination `json:"destinations" nullable:"false"`
 }
 
+// RemovedDestination says which destination was removed.
+type RemovedDestination struct {
+	Removed string `json:"removed"`
+}
+
 // SetDestination makes a destination, or changes one: what is absent stays as it is.
 type SetDestination struct {
 	Name        string    `json:"name,omitempty" maxLength:"60"`

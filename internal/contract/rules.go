@@ -74,6 +74,7 @@ type RulesTried struct {
 	Kept     int         `json:"kept" doc:"of them, those that would have been let in"`
 	Intake   []TrialRule `json:"intake" nullable:"false" doc:"in the order of the file"`
 	Scrub    []TrialRule `json:"scrub" nullable:"false" doc:"rules in the order of the file, then kinds that would find more than they did"`
+	Alerts   []TrialRule `json:"alerts" nullable:"false" doc:"messages that alert rules would have sent: events is how many"`
 	Grouping Outcome     `json:"grouping" doc:"what would become of issues, if the stored events were regrouped"`
 	Failed   int64       `json:"failed" doc:"events that a grouping rule failed on or was stopped for"`
 	From     time.Time   `json:"from" doc:"the oldest event that was looked at"`

@@ -5014,6 +5014,9 @@ export interface components {
             /** @description newest first */
             releases: components["schemas"]["Release"][];
         };
+        RemovedDestination: {
+            removed: string;
+        };
         Repository: {
             /** @description that it may be fetched from */
             address?: string;
@@ -5246,6 +5249,8 @@ export interface components {
             versions: components["schemas"]["RulesVersion"][];
         };
         RulesTried: {
+            /** @description messages that alert rules would have sent: events is how many */
+            alerts: components["schemas"]["TrialRule"][];
             /**
              * Format: int64
              * @description events that were stored since then; the bodies of most of a frequent issue are not kept
@@ -6632,12 +6637,14 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description No Content */
-            204: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["RemovedDestination"];
+                };
             };
             /** @description Error */
             default: {
@@ -8736,12 +8743,14 @@ export interface operations {
             };
         };
         responses: {
-            /** @description No Content */
-            204: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["AlertPause"];
+                };
             };
             /** @description Error */
             default: {
@@ -8770,12 +8779,14 @@ export interface operations {
             };
         };
         responses: {
-            /** @description No Content */
-            204: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["ResumeAlert"];
+                };
             };
             /** @description Error */
             default: {

@@ -157,7 +157,7 @@ function Trial({ project, v }: { project: string; v: api.RulesTried }) {
           <OutcomeView project={project} o={v.grouping} />
         </div>
       )}
-      {([['Intake', v.intake], ['Scrub', v.scrub]] as const).map(([name, list]) => list.length > 0 && (
+      {([['Intake', v.intake], ['Scrub', v.scrub], ['Alerts', v.alerts]] as const).map(([name, list]) => list.length > 0 && (
         <div key={name} className="mt-2">
           <h3 className="soft">{name}</h3>
           {list.map((r) => <TrialRow key={r.rule} r={r} />)}
@@ -172,7 +172,7 @@ function TrialRow({ r }: { r: api.TrialRule }) {
   return (
     <details className="border-t border-base-300/60 py-1">
       <summary>
-        <b>{r.rule}</b> {r.events === 0 ? <span className="soft">never fitted</span> : <>would {r.do} {counted(r.events, 'event')} of {counted(r.issues, 'issue')}</>}
+        <b>{r.rule}</b> {r.events === 0 ? <span className="soft">never fitted</span> : r.do === 'send' ? <>would have sent {counted(r.events, 'message')} about {counted(r.issues, 'issue')}</> : <>would {r.do} {counted(r.events, 'event')} of {counted(r.issues, 'issue')}</>}
         {trouble > 0 && <span className="hurts"> · cannot answer for {counted(trouble, 'event')}: {r.why}</span>}
       </summary>
       <ul className="pl-4">

@@ -26,7 +26,7 @@ export function Card({ title, note, actions, flush = false, label, children, cla
         <header className={`flex flex-wrap items-baseline gap-x-3 gap-y-1 px-3 pt-2 ${flush ? 'pb-1.5' : ''}`}>
           <h2 className="font-semibold">{title}</h2>
           {note && <p className="soft min-w-0 flex-1 basis-64">{note}</p>}
-          {actions && <div className="ml-auto flex items-center gap-2">{actions}</div>}
+          {actions && <div className="ml-auto flex flex-wrap items-center gap-2">{actions}</div>}
         </header>
       )}
       {flush ? children : <div className="px-3 py-2">{children}</div>}

@@ -210,14 +210,23 @@ func (a *handlers) alerts(t *calls.Table) {
 	calls.OnProject(t, "pause-alert", func(ctx context.Context, p *projects.Project, in *struct {
 		calls.ProjectPath
 		Body contract.PauseAlert
-	}) (*struct{}, error) {
-		return nil, a.Store.Alerting.Pause(ctx, p, in.Body.Rule, in.Body.Until, calls.Actor(ctx))
+	}) (*calls.Body[contract.AlertPause], error) {
+		who := calls.Actor(ctx)
+		err := a.Store.Alerting.Pause(ctx, p, in.Body.Rule, in.Body.Until, who)
+		if err != nil {
+			return nil, err
+		}
+		return calls.Answer(contract.AlertPause{Project: p.Name, Rule: in.Body.Rule, Until: in.Body.Until,
+			By: who.Name}), nil
 	})
 	calls.OnProject(t, "resume-alert", func(ctx context.Context, p *projects.Project, in *struct {
 		calls.ProjectPath
 		Body contract.ResumeAlert
-	}) (*struct{}, error) {
-		return nil, a.Store.Alerting.Resume(ctx, p, in.Body.Rule)
+	}) (*calls.Body[contract.ResumeAlert], error) {
+		if err := a.Store.Alerting.Resume(ctx, p, in.Body.Rule); err != nil {
+			return nil, err
+		}
+		return calls.Answer(in.Body), nil
 	})
 	calls.Call(
 		t,

@@ -57,8 +57,12 @@ func (a *handlers) destinations(t *calls.Table) {
 	)
 	calls.Call(t, "create-destination", a.create)
 	calls.Call(t, "change-destination", a.change)
-	calls.Call(t, "remove-destination", func(ctx context.Context, in *NamePath) (*struct{}, error) {
-		return nil, a.Store.Alerting.RemoveDestination(ctx, in.Name)
+	calls.Call(t, "remove-destination", func(ctx context.Context, in *NamePath) (
+		*calls.Body[contract.RemovedDestination], error) {
+		if err := a.Store.Alerting.RemoveDestination(ctx, in.Name); err != nil {
+			return nil, err
+		}
+		return calls.Answer(contract.RemovedDestination{Removed: in.Name}), nil
 	})
 	calls.Call(t, "test-destination", func(ctx context.Context, in *struct {
 		NamePath

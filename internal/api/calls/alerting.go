@@ -6,6 +6,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"firethorn/internal/core/rules"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/alerts"
 	"firethorn/internal/store/deliveries"
@@ -24,6 +25,7 @@ type Alerting interface {
 	Delivery(ctx context.Context, id uuid.UUID) (deliveries.Row, []deliveries.Attempt, error)
 	Destination(ctx context.Context, name string) (*alerting.State, error)
 	Destinations(ctx context.Context) ([]alerting.State, error)
+	Moments(ctx context.Context, p *projects.Project, since time.Time) ([]rules.Moment, error)
 	Pause(ctx context.Context, p *projects.Project, rule string, until time.Time, who accounts.Actor) error
 	Pauses(ctx context.Context, seen sight.Sight) ([]alerts.Pause, error)
 	RemoveDestination(ctx context.Context, name string) error

@@ -61,7 +61,7 @@ func (a *handlers) trial(t *calls.Table) {
 		func(ctx context.Context, p *projects.Project, in *TryIn) (*calls.Body[contract.RulesTried], error) {
 			ctx, cancel := context.WithTimeout(ctx, tryTime)
 			defer cancel()
-			run, err := a.newTrial(p, in)
+			run, err := a.newTrial(ctx, p, in)
 			if err != nil {
 				return nil, err
 			}
@@ -73,7 +73,7 @@ func (a *handlers) trial(t *calls.Table) {
 		})
 	calls.OnProject(t, "watch-rules-trial",
 		func(ctx context.Context, p *projects.Project, in *TryIn) (*huma.StreamResponse, error) {
-			run, err := a.newTrial(p, in)
+			run, err := a.newTrial(ctx, p, in)
 			if err != nil {
 				return nil, err
 			}
@@ -95,11 +95,12 @@ type trialRun struct {
 	in     contract.TryRules
 	intake *rules.Trial
 	groups *regroup.Trial
+	alerts *rules.AlertTrial
 	of     int // events there are to look at, for whoever watches
 	since  time.Time
 }
 
-func (a *handlers) newTrial(p *projects.Project, in *TryIn) (*trialRun, error) {
+func (a *handlers) newTrial(ctx context.Context, p *projects.Project, in *TryIn) (*trialRun, error) {
 	r := &trialRun{a: a, p: p, in: in.Body}
 	now := p.Method()
 	then := now
@@ -129,6 +130,11 @@ func (a *handlers) newTrial(p *projects.Project, in *TryIn) (*trialRun, error) {
 	}
 	r.since = time.Now().Add(-time.Duration(r.in.Days) * 24 * time.Hour)
 	r.intake, r.groups = rules.NewTrial(set), regroup.NewTrial(now, then)
+	newest, err := a.Store.Overview.Overview(ctx, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	r.alerts = rules.NewAlertTrial(set, newest.Newest)
 	return r, nil
 }
 
@@ -196,9 +202,7 @@ func (r *trialRun) do(ctx context.Context, progress func(looked int)) (*contract
 			out.From = o.Received
 		}
 		heads[o.Issue] = o.Headline
-		r.intake.Try(rules.NewFacts(x.kept.Event, o.Thrown, x.kept.FiledFrames),
-			rules.TrialExample{Event: o.ID, Issue: fmt.Sprintf("%s/%d", r.p.Name, o.Issue), Words: o.Headline},
-			x.kept.Resource, x.kept.JSON)
+		r.look(o, x.kept)
 		r.groups.Add(x.tried)
 		n++
 		progress(n)
@@ -208,9 +212,19 @@ func (r *trialRun) do(ctx context.Context, progress func(looked int)) (*contract
 	}
 	out.Events, out.Kept = r.intake.Events, r.intake.Kept
 	out.Intake, out.Scrub = from.TrialRules(r.intake.Intake), from.TrialRules(r.intake.Scrub)
+	moments, err := r.a.Store.Alerting.Moments(ctx, r.p, r.since)
+	out.Alerts = from.TrialRules(r.alerts.Done(moments))
 	out.Grouping = from.Outcome(r.groups.Outcome(func(issue int64) (string, string) { return heads[issue], "" }))
 	out.Failed = r.groups.Failed
-	return out, nil
+	return out, err
+}
+
+// look tries one event.
+func (r *trialRun) look(o *similar.Observation, kept *pipeline.Kept) {
+	facts := rules.NewFacts(kept.Event, o.Thrown, kept.FiledFrames)
+	example := rules.TrialExample{Event: o.ID, Issue: fmt.Sprintf("%s/%d", r.p.Name, o.Issue), Words: o.Headline}
+	r.intake.Try(facts, example, kept.Resource, kept.JSON)
+	r.alerts.Try(facts, example, o.User, o.StandsFor)
 }
 
 // stream runs the trial while somebody watches it.

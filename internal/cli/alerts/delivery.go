@@ -150,7 +150,7 @@ func Alert() *cli.Command {
 						return err
 					}
 					return command.Request(ctx, c, command.Ask(http.MethodPost, command.OfProject("/alerts/pause"),
-						contract.PauseAlert{Rule: name, Until: until}), func(out io.Writer, _ struct{}) {
+						contract.PauseAlert{Rule: name, Until: until}), func(out io.Writer, _ contract.AlertPause) {
 						fmt.Fprintf(
 							out,
 							"%s is paused until %s.\n",
@@ -167,7 +167,7 @@ func Alert() *cli.Command {
 						return err
 					}
 					return command.Request(ctx, c, command.Ask(http.MethodPost, command.OfProject("/alerts/resume"),
-						contract.ResumeAlert{Rule: name}), func(out io.Writer, _ struct{}) {
+						contract.ResumeAlert{Rule: name}), func(out io.Writer, _ contract.ResumeAlert) {
 						fmt.Fprintf(out, "%s fires again.\n", show.Plain(name))
 					})
 				}},

@@ -140,7 +140,7 @@ func Destination() *cli.Command {
 						ctx,
 						c,
 						command.Ask(http.MethodDelete, path),
-						func(out io.Writer, _ struct{}) {
+						func(out io.Writer, _ contract.RemovedDestination) {
 							fmt.Fprintf(out, "%s is removed.\n", show.Plain(c.StringArg("name")))
 						},
 					)

@@ -186,7 +186,27 @@ func showTrial(out io.Writer, v contract.RulesTried, project string) {
 		show.Count(int64(v.Events-v.Kept)))
 	showTrialRules(out, "INTAKE", v.Intake)
 	showTrialRules(out, "SCRUB", v.Scrub)
+	showAlertsTried(out, v.Alerts)
 	showOutcome(out, v.Grouping, project)
+}
+
+// showAlertsTried says which messages alert rules would have sent.
+func showAlertsTried(out io.Writer, list []contract.TrialRule) {
+	if len(list) == 0 {
+		return
+	}
+	fmt.Fprintln(out, "\nALERTS")
+	for _, r := range list {
+		fmt.Fprintf(out, "  %s: would have sent %s, about %s\n", show.Plain(r.Rule),
+			show.Counted(int64(r.Events), "message"), show.Counted(int64(r.Issues), "issue"))
+		for _, x := range r.Examples {
+			fmt.Fprintf(out, "    %-14s %s\n", x.Issue, show.Cut(show.Plain(x.Words), 70))
+		}
+		if r.Why != "" {
+			fmt.Fprintf(out, "    its condition failed for %s: %s\n", show.Counted(int64(r.Failed), "event"),
+				show.Plain(r.Why))
+		}
+	}
 }
 
 func showTrialRules(out io.Writer, section string, list []contract.TrialRule) {

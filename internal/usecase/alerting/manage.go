@@ -3,6 +3,7 @@ package alerting
 import (
 	"context"
 	"database/sql"
+	"fmt"
 	"net/url"
 	"slices"
 	"strings"
@@ -12,7 +13,9 @@ import (
 
 	"firethorn/internal/core/alert"
 	"firethorn/internal/core/fault"
+	"firethorn/internal/core/rules"
 	"firethorn/internal/core/text"
+	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/alerts"
 	"firethorn/internal/store/audit"
@@ -295,4 +298,26 @@ func (s *Service) SetWishes(
 	change map[string]accounts.Choice,
 ) error {
 	return s.DB.InTx(ctx, func(tx *sql.Tx) error { return accounts.SetWishes(ctx, tx, person, zone, change) })
+}
+
+// maxMoments is how many of them a trial looks at, the newest.
+const maxMoments = 5000
+
+// Moments are what happened to a project's issues since a time that alert rules may ask for,
+// for a trial of rules.
+func (s *Service) Moments(ctx context.Context, p *projects.Project, since time.Time) (out []rules.Moment, err error) {
+	from := db.Micros(since)
+	return out, db.Each(ctx, s.DB, func(r *sql.Rows) error {
+		var number, at int64
+		var kind string
+		err := r.Scan(&number, &kind, &at)
+		if kind == "first_seen" {
+			kind = "new"
+		}
+		out = append(out, rules.Moment{Issue: fmt.Sprintf("%s/%d", p.Name, number), What: kind, At: db.FromMicros(at)})
+		return err
+	}, "SELECT i.number, CASE h.kind WHEN 'fix' THEN 'fixed' WHEN 'assign' THEN 'assigned' WHEN 'given' THEN 'assigned' ELSE h.kind END, h.at"+
+		" FROM history h JOIN issue i ON i.id=h.issue WHERE i.project=? AND h.at>=? AND h.undone=0 AND h.kind IN ('first_seen','regressed','woken','surging','fix','holding','assign','given')"+
+		" UNION ALL SELECT i.number, 'commented', c.at FROM comment c JOIN issue i ON i.id=c.issue WHERE c.project=? AND c.at>=? ORDER BY 3 DESC LIMIT ?",
+		p.ID, from, p.ID, from, maxMoments)
 }
