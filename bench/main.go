@@ -65,6 +65,7 @@ var scenes = []measured{
 		tellingSessions,
 	},
 	{"health", "pages of releases with -events sessions of 500 releases", false, healthPages},
+	{"alerts", "what 200 alert rules cost with -issues issues, and from an event to its webhook at -rate", false, alerting},
 	{"store", "filed and read with an empty store and with -events stored", false, byStore},
 	{"flood", "a million events of one error among a hundred others", false, flood},
 	{"soak", "the whole way for -minutes, with the memory it takes", false, soak},
@@ -91,9 +92,9 @@ func main() {
 	flag.DurationVar(&s.span, "span", 8*time.Second, "how long each measurement takes")
 	flag.IntVar(&s.rounds, "rounds", 2, "how often all are repeated, in turns")
 	flag.IntVar(&s.events, "events", 10_000_000, "of the scenes store, triage, find and health")
-	flag.IntVar(&s.issues, "issues", 100_000, "of the scenes grouping, triage and find")
+	flag.IntVar(&s.issues, "issues", 100_000, "of the scenes grouping, triage, find and alerts")
 	flag.IntVar(&s.minutes, "minutes", 10, "of the scene soak")
-	flag.IntVar(&s.rate, "rate", 1000, "events a second of the scenes soak and triage")
+	flag.IntVar(&s.rate, "rate", 1000, "events a second of the scenes soak, triage and alerts")
 	flag.StringVar(&s.profile, "profile", "",
 		"of the scenes senders, soak and find: write a processor profile of the service to this file")
 	flag.StringVar(&s.only, "only", "", "of the scene find: ask only what is called so; look: the console alone")

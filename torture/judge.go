@@ -82,7 +82,7 @@ func (s *stage) judge(ctx context.Context) error {
 		s.report.Difference = append(s.report.Difference,
 			fmt.Sprintf("%s of issue %d: stored %d, the rows say %d", d.What, d.Issue, d.Stored, d.Rows))
 	}
-	var errs []error
+	errs := []error{s.judgeAlerts(ctx, db)}
 	for what, list := range map[string][]string{"acknowledged and nowhere": s.report.Missing,
 		"filed more than once, or never sent": s.report.Doubled, "counters that differ": s.report.Difference} {
 		if len(list) > 0 {

@@ -42,6 +42,7 @@ type Report struct {
 	Dropped                      int // of the filed ones, with their partition
 	Took                         time.Duration
 	Missing, Doubled, Difference []string
+	Alerts                       map[string]int // deliveries by state, and what else came of them
 }
 
 // happened is how often something happened.
@@ -57,6 +58,7 @@ func (r Report) String() string {
 	fmt.Fprintf(&b, "seed %d, %s: %v; the clock went on by %.1f days, events were kept for %d\n", r.Seed, r.Took.Round(time.Second), r.Kills, r.Days, keepDays)
 	fmt.Fprintf(&b, "%d events acknowledged, %d sent again on purpose, %d requests turned away, %d without an answer; %d merges, %d undos, %d decisions, %d regroupings, %d taken back\n", r.Acknowledged, r.Repeats, r.TurnedAway, r.Unanswered, r.Merges, r.Undos, r.Decisions, r.Regroupings, r.TakenBack)
 	fmt.Fprintf(&b, "%d of them filed once, %d set aside, %d missing, %d filed more than once; %d filed that had no answer; %d have had their day and are dropped; recount: %d differences\n", r.Filed, r.SetAside, len(r.Missing), len(r.Doubled), r.Unexpected, r.Dropped, len(r.Difference))
+	fmt.Fprintf(&b, "messages of alerts: %v\n", r.Alerts)
 	return b.String()
 }
 
@@ -69,6 +71,7 @@ type stage struct {
 	db       *localdb.Server
 	services []*service
 	sender   *sender
+	receiver *receiver    // of webhooks
 	offset   atomic.Int64 // of all clocks, in nanoseconds
 	report   Report
 }
@@ -91,7 +94,7 @@ func Run(ctx context.Context, opt Options) (Report, error) {
 		return Report{}, err
 	}
 	opt.Program = program
-	s := &stage{opt: opt, report: Report{Seed: opt.Seed, Kills: map[string]int{}}}
+	s := &stage{opt: opt, report: Report{Seed: opt.Seed, Kills: map[string]int{}, Alerts: map[string]int{}}}
 	fmt.Fprintf(opt.Out, "seed %d\n", opt.Seed)
 	if s.db, err = localdb.Start(ctx,
 		localdb.Options{AllRights: true, Dir: filepath.Join(dir, "database"), BufferPool: "256M",
@@ -118,6 +121,14 @@ func Run(ctx context.Context, opt Options) (Report, error) {
 		}
 	}
 	if s.sender, err = newSender(ctx, s); err != nil {
+		return s.report, err
+	}
+	hooks, hang := context.WithCancel(ctx)
+	defer hang()
+	if s.receiver, err = newReceiver(hooks, uint64(opt.Seed)); err != nil {
+		return s.report, err
+	}
+	if err = s.connect(ctx); err != nil {
 		return s.report, err
 	}
 	if opt.Freeze {
@@ -296,7 +307,7 @@ func (s *stage) regroup(ctx context.Context, v *service, project string, rnd *ra
 		}
 		return
 	}
-	if v.call(ctx, "PUT", base+"/rules", fmt.Sprintf(`{"text":%q}`, ways[rnd.IntN(len(ways))]), nil) == nil &&
+	if v.call(ctx, "PUT", base+"/rules", fmt.Sprintf(`{"text":%q}`, ways[rnd.IntN(len(ways))]+alertRules), nil) == nil &&
 		v.post(ctx, base+"/regroupings/begin", `{}`) == nil {
 		s.report.Regroupings++
 	}

@@ -88,7 +88,8 @@ type remembered[V any] struct {
 }
 
 const (
-	slowAnswer = 20 * time.Millisecond // one that takes longer is remembered
+	slowAnswer = 20 * time.Millisecond // one that takes longer twice is remembered
+	verySlow   = time.Second           // one that takes longer is remembered at once: that was no bad luck
 	maxKept    = 30 * time.Second
 	keptTimes  = 100 // so many times as long as it took
 )
@@ -116,7 +117,7 @@ func (m *Memo[K, V]) Get(k K, ask func() (V, error)) (V, error) {
 	before, _ := m.slow.Get(k)
 	now := took >= slowAnswer
 	m.slow.Put(k, now)
-	if before && now {
+	if before && now || took >= verySlow {
 		m.held.Put(k, remembered[V]{v, time.Now().Add(min(maxKept, keptTimes*took))})
 	}
 	return v, nil

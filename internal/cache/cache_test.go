@@ -7,6 +7,27 @@ import (
 	"time"
 )
 
+// One answer that was very slow is remembered at once.
+func TestMemo_RemembersWhatIsVerySlow(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		m, asked := NewMemo[int](1000, func(int) int { return 8 }), 0
+		for range 3 {
+			v, err := m.Get(1, func() (int, error) {
+				time.Sleep(verySlow)
+				asked++
+				return asked, nil
+			})
+			if v != 1 || err != nil {
+				t.Errorf("%d, %v", v, err)
+			}
+		}
+		time.Sleep(maxKept + 1)
+		if v, err := m.Get(1, func() (int, error) { return 9, nil }); v != 9 || err != nil {
+			t.Errorf("later: %d, %v", v, err)
+		}
+	})
+}
+
 func TestMemo(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		m := NewMemo[int](1000, func(int) int { return 8 })

@@ -62,6 +62,9 @@ export function IssuePage() {
   })
   useTitle(issue.data?.headline, issue.data?.id)
   const client = useQueryClient()
+  useEffect(() => { // a link in a message leads to the likely changes
+    if (below && location.hash === '#likely') document.getElementById('likely')?.scrollIntoView({ block: 'start' })
+  }, [below])
   const answered = issue.data
   useEffect(() => { // a merged-away number leads to where it went, with what was read already: nothing is drawn anew
     if (!answered || answered.id === `${project}/${n}`) return
@@ -121,7 +124,7 @@ export function IssuePage() {
         <Part id="when" title="Since when">
           {below && <Since project={project} number={n} issue={i} />}
           <Counted title="release" list={i.releases} />
-          {below && <Likely id={i.id} />}
+          {below && <div id="likely"><Likely id={i.id} /></div>}
         </Part>
         <Part id="do" title="What to do">
           <MergedFrom issue={i} />

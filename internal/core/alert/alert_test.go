@@ -173,11 +173,11 @@ func TestMessage_SaysWhatOneNeeds(t *testing.T) {
 		t.Errorf("%q, want %q", got, want)
 	}
 	text, chat := m.Text(), m.Chat()
-	for _, want := range []string{m.First(), m.Why, "format (src/timetable/fares.ts:15)", "Issue:         https://firethorn.example/p/quayside/issues/9\n", "?do=accept", `"too many people"`, "/unsubscribe?x=1"} {
+	for _, want := range []string{m.First(), m.Why, "format (src/timetable/fares.ts:15)", "Issue:          https://firethorn.example/p/quayside/issues/9\n", "?do=accept", `"too many people"`, "/unsubscribe?x=1"} {
 		if !strings.Contains(text, want) {
 			t.Errorf("the text lacks %q:\n%s", want, text)
 		}
-		if !strings.Contains(m.HTML(), strings.NewReplacer("&", "&amp;", `"`, "&#34;").Replace(strings.TrimPrefix(strings.TrimSpace(want), "Issue:         "))) {
+		if !strings.Contains(m.HTML(), strings.NewReplacer("&", "&amp;", `"`, "&#34;").Replace(strings.TrimPrefix(strings.TrimSpace(want), "Issue:          "))) {
 			t.Errorf("the HTML lacks %q", want)
 		}
 	}

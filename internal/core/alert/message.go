@@ -41,7 +41,6 @@ type Message struct {
 	Why     string   // one sentence
 	Issue   *Issue
 	Event   *Event
-	Change  string // the change that is likely to blame: "3f1c09a Show fares by zone, Oke Farrow"
 	Links   Links
 	Lines   []Line // of a digest
 	More    int64  // alerts of a digest that are not listed
@@ -157,9 +156,6 @@ func (m Message) parts() (out []part) {
 		}
 		out = append(out, p)
 	}
-	if m.Change != "" {
-		add("Likely change: " + clean(m.Change, 200))
-	}
 	for _, l := range m.Lines {
 		out = append(out, part{lines: []string{clean(l.Text, 200)}, link: l.Link})
 	}
@@ -167,7 +163,7 @@ func (m Message) parts() (out []part) {
 		add(fmt.Sprintf("And %s more.", text.Counted(m.More, "alert")))
 	}
 	for _, l := range []struct{ name, link string }{{"Issue", m.Links.Issue}, {"Event", m.Links.Event},
-		{"Likely change", m.Links.Change}, {"Release", m.Links.Release}, {"Accept it", m.Links.Accept},
+		{"Likely changes", m.Links.Change}, {"Release", m.Links.Release}, {"Accept it", m.Links.Accept},
 		{"Take it", m.Links.Take}} {
 		if l.link != "" {
 			out = append(out, part{lines: []string{l.name}, link: l.link})
@@ -204,7 +200,7 @@ func (m Message) Text() string {
 		links = isLink
 		switch {
 		case isLink:
-			fmt.Fprintf(&b, "%-14s %s\n", p.lines[0]+":", p.link)
+			fmt.Fprintf(&b, "%-15s %s\n", p.lines[0]+":", p.link)
 		case p.link != "":
 			fmt.Fprintf(&b, "%s\n  %s\n", p.lines[0], p.link)
 		default:

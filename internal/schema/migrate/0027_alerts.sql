@@ -23,7 +23,7 @@ CREATE TABLE IF NOT EXISTS alert_slot (
 ) DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin;
 CREATE TABLE IF NOT EXISTS alert_hit (
   rule INT UNSIGNED NOT NULL, issue INT UNSIGNED NOT NULL, kind TINYINT UNSIGNED NOT NULL, who BIGINT NOT NULL, slot INT UNSIGNED NOT NULL,
-  PRIMARY KEY (rule, issue, kind, who, slot), KEY old (slot)
+  PRIMARY KEY (rule, issue, kind, who, slot), KEY old (slot), KEY of_user (kind, who)
 ) DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_nopad_bin;
 -- When a rule fired for an issue last, by what the issue became.
 CREATE TABLE IF NOT EXISTS alert_fired (

@@ -228,3 +228,11 @@ func Position(ctx context.Context, q db.Querier, project int64) (last int64, err
 	err = q.QueryRowContext(ctx, "SELECT filing FROM project_counter WHERE project=?", project).Scan(&last)
 	return last, err
 }
+
+// MoveUser gives what rules counted of a user to another one, who stands in the place of one
+// that is erased.
+func MoveUser(ctx context.Context, tx *sql.Tx, project, from, to int64) error {
+	_, err := tx.ExecContext(ctx, "UPDATE alert_hit h FORCE INDEX (of_user) JOIN alert_rule r ON r.id=h.rule SET h.who=? WHERE h.kind=1 AND h.who=? AND r.project=?",
+		to, from, project)
+	return err
+}

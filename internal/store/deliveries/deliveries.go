@@ -295,3 +295,10 @@ func Postpone(ctx context.Context, tx *sql.Tx, id uuid.UUID, due, expires time.T
 		db.Micros(expires), id[:])
 	return err
 }
+
+// ForgetEvents takes what events said out of the messages about an issue: who is erased may
+// be in them.
+func ForgetEvents(ctx context.Context, tx *sql.Tx, issue int64) error {
+	_, err := tx.ExecContext(ctx, "UPDATE delivery SET message=JSON_REMOVE(message,'$.Event'), body=NULL WHERE issue=?", issue)
+	return err
+}

@@ -161,3 +161,10 @@ func (s *Store) OrderOf(ctx context.Context, p *projects.Project, a, b string) (
 	g, err := s.Graph(ctx, p.ID)
 	return release.Compare(both[0], both[1], p.ReleaseOrder, g), err
 }
+
+// Built says whether a release of a project was announced with the commit it was built from.
+func Built(ctx context.Context, q db.Querier, project int64, version string) (built bool, err error) {
+	err = q.QueryRowContext(ctx, "SELECT EXISTS (SELECT 1 FROM app_release WHERE project=? AND hash=? AND commit_hash<>'')", project,
+		db.Hash16(version)).Scan(&built)
+	return built, err
+}

@@ -457,3 +457,31 @@ func TestDestinations_AreChecked(t *testing.T) {
 		t.Errorf("an address inside: %s %+v, %v", row.State, tries, err)
 	}
 }
+
+// An erased user is in no message any more, and what rules counted stays true.
+func TestErase_ForgetsMessages(t *testing.T) {
+	s := open(t, "alerts:\n"+rule("fresh", `became("new")`, "")+rule("many", "true", ", users: 3, within: 1h, to: [hook]"))
+	s.happen("tideAt", user("p-1"))
+	s.happen("tideAt", user("p-2"))
+	before := s.only()
+	if !strings.Contains(before.Message, "tideAt") || len(before.Body) == 0 {
+		t.Fatalf("%s", before.Message)
+	}
+	if _, err := s.Retention.Erase(t.Context(), s.Project, "p-1", "Maren Holt"); err != nil {
+		t.Fatal(err)
+	}
+	s.later(time.Minute)
+	if err := s.Retention.EraseNext(t.Context(), s.Project.ID); err != nil {
+		t.Fatal(err)
+	}
+	if d := s.only(); strings.Contains(d.Message, `"Exception"`) || len(d.Body) > 0 {
+		t.Errorf("the message still says %s", d.Message)
+	}
+	if n := s.One("SELECT COUNT(DISTINCT who) FROM alert_hit WHERE kind=1"); n != 2 {
+		t.Errorf("%d users are counted, want 2", n)
+	}
+	s.happen("tideAt", user("p-3"))
+	if got := s.became(); !strings.HasSuffix(got, "1 threshold to hook sent") {
+		t.Errorf("the third user: %s", got)
+	}
+}

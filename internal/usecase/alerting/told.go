@@ -21,13 +21,14 @@ import (
 	"firethorn/internal/store/alerts"
 	"firethorn/internal/store/deliveries"
 	"firethorn/internal/store/projects"
+	"firethorn/internal/store/releases"
 )
 
 // shownFrames is how many frames a message shows.
 const shownFrames = 5
 
 // toldOf makes what a message says of an occurrence.
-func (s *Service) toldOf(_ context.Context, _ *sql.Tx, p *projects.Project, o *alerts.Occurrence, k known, _ Reader) (
+func (s *Service) toldOf(ctx context.Context, tx *sql.Tx, p *projects.Project, o *alerts.Occurrence, k known, _ Reader) (
 	alert.Message, error) {
 	m := alert.Message{Trigger: o.What, Project: p.Name, Why: s.why(o)}
 	if k.issue == nil {
@@ -54,6 +55,13 @@ func (s *Service) toldOf(_ context.Context, _ *sql.Tx, p *projects.Project, o *a
 			At:          k.row.Thrown,
 		}
 		m.Links.Event = at + "?event=" + k.row.ID.String()
+		built, err := releases.Built(ctx, tx, p.ID, k.row.Release)
+		if err != nil {
+			return m, err
+		}
+		if built { // else no commits are known that could be to blame
+			m.Links.Change = at + "#likely"
+		}
 	}
 	if k.event != nil {
 		m.Event.Frames = alert.OwnFrames(k.frames, shownFrames)

@@ -78,6 +78,9 @@ func (s *Service) Delete(ctx context.Context, id int64, events int64, who accoun
 			{"DELETE FROM parked WHERE issue=?", []any{id}},
 			{"DELETE FROM notice WHERE issue=?", []any{id}},
 			{"DELETE FROM round_passed WHERE issue=?", []any{id}},
+			{"DELETE a FROM delivery_attempt a JOIN delivery d ON d.id=a.delivery WHERE d.issue=?", []any{id}},
+			{"DELETE FROM delivery WHERE issue=?", []any{id}},
+			{"DELETE FROM alert_occurrence WHERE issue=?", []any{id}},
 			{"DELETE FROM issue_word WHERE issue=?", []any{id}},
 			{"UPDATE issue SET deleted=?, deleted_by=?, version=version+1 WHERE id=?", []any{db.Micros(s.db.Now()), who.Name, id}},
 		} {

@@ -15,7 +15,9 @@ import (
 	"firethorn/internal/core/fault"
 	"firethorn/internal/db"
 	"firethorn/internal/pipeline"
+	"firethorn/internal/store/alerts"
 	"firethorn/internal/store/audit"
+	"firethorn/internal/store/deliveries"
 	"firethorn/internal/store/events"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
@@ -377,12 +379,20 @@ func (e *eraser) pairs(ctx context.Context) error {
 		if err := sessions.MoveUser(ctx, tx, e.p.ID, e.user, e.replacement); err != nil {
 			return err
 		}
+		if err := alerts.MoveUser(ctx, tx, e.p.ID, e.user, e.replacement); err != nil {
+			return err
+		}
 		if err := segments.ForgetUser(ctx, tx, e.p.ID, e.user, e.replacement); err != nil {
 			return err
 		}
 		issues, err := db.Numbers(ctx, tx, "SELECT DISTINCT u.issue FROM issue_user u JOIN issue i ON i.id=u.issue WHERE u.user=? AND i.project=?", e.user, e.p.ID)
 		if err != nil {
 			return err
+		}
+		for _, id := range issues {
+			if err := deliveries.ForgetEvents(ctx, tx, id); err != nil {
+				return err
+			}
 		}
 		for _, table := range []string{"issue_user_day", "issue_user_env", "issue_user"} {
 			for _, id := range issues {
