@@ -39,9 +39,7 @@ const (
 	Before        Reason = "before the rule" // it happened before the rule was pushed
 	NoDestination Reason = "no destination"  // nothing of this name, or not for this project
 	NobodyToTell  Reason = "nobody to tell"  // no owner, watcher or member, or they do not want it
-	ConsoleOnly   Reason = "console only"    // the person wants it in the console alone
 	NoMail        Reason = "no mail"         // the service has no destination for mail
-	SameRule      Reason = "said by another rule"
 )
 
 // Burst bounds a rule that says nothing else: a deployment that makes a thousand issues come

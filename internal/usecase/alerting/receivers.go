@@ -8,7 +8,9 @@ import (
 	"time"
 
 	"firethorn/internal/core/alert"
+	"firethorn/internal/core/event"
 	"firethorn/internal/core/rules"
+	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/alerts"
 	"firethorn/internal/store/destinations"
@@ -72,15 +74,18 @@ func (s *Service) receivers(ctx context.Context, tx *sql.Tx, p *projects.Project
 				add(rule, &receiver{destination: all[i]})
 				continue
 			}
-			people, mail, why, err := s.people(ctx, tx, p, o, all, cond, args)
+			t, err := s.people(ctx, tx, p, o, all, cond, args)
 			if err != nil {
 				return nil, nil, err
 			}
-			if why != "" {
-				none = append(none, alerts.Outcome{Rule: rule.Name, To: to, Did: "not sent", Why: why})
+			if t.why != "" {
+				none = append(none, alerts.Outcome{Rule: rule.Name, To: to, Did: "not sent", Why: t.why})
 			}
-			for _, r := range people {
-				r.destination = mail
+			for _, name := range t.console {
+				none = append(none, alerts.Outcome{Rule: rule.Name, To: name, Did: "sent", Why: "in the console"})
+			}
+			for _, r := range t.mailed {
+				r.destination = t.mail
 				add(rule, r)
 			}
 		}
@@ -107,45 +112,64 @@ func peopleOf(to string, issue int64) (cond string, args []any) {
 	return "", nil
 }
 
-// people are those who want to hear of it by mail, and by which destination; why says why
-// nobody does. Who did it is not told.
+// told are the people behind a word of a rule.
+type told struct {
+	mail    *destinations.Destination
+	mailed  []*receiver
+	console []string // who was told in the console
+	why     string   // why nobody is told; "": somebody is
+}
+
+// people are those who hear of it: by mail, or in the console, where they want it so or there
+// is no mail. Who did it is not told. The default rules wait for a mail server.
 func (s *Service) people(ctx context.Context, tx *sql.Tx, p *projects.Project, o *alerts.Occurrence,
-	all []*destinations.Destination, cond string,
-	args []any) (out []*receiver, mail *destinations.Destination, why string,
-	err error) {
+	all []*destinations.Destination, cond string, args []any) (t told, err error) {
 	i := slices.IndexFunc(all, func(d *destinations.Destination) bool {
 		return d.Kind == "mail" && len(d.To) == 0 && d.Serves(p.Name)
 	})
-	if i < 0 {
-		return nil, nil, string(alert.NoMail), nil
+	if i >= 0 {
+		t.mail = all[i]
+	} else if p.Rules == nil || !p.Rules.HasAlerts {
+		t.why = string(alert.NoMail)
+		return t, nil
 	}
 	people, err := accounts.MailablePeople(ctx, tx, p.ID, cond, args...)
 	if err != nil {
-		return nil, nil, "", err
+		return t, err
 	}
-	why = string(alert.NobodyToTell)
 	for _, x := range people {
 		if o.Who.Kind == "person" && (o.Who.ID == x.ID || o.Who.Name == x.Name) {
 			continue
 		}
 		w, err := accounts.WishesOf(ctx, tx, x.ID)
 		if err != nil {
-			return nil, nil, "", err
+			return t, err
 		}
-		switch w.Choices[o.What] {
-		case accounts.Console:
-			if why == string(alert.NobodyToTell) {
-				why = string(alert.ConsoleOnly)
+		switch c := w.Choices[o.What]; {
+		case t.mail == nil || c == accounts.Console:
+			if err := s.notice(ctx, tx, o, x.ID); err != nil {
+				return t, err
 			}
-			continue
-		case accounts.Daily:
-			out = append(out, &receiver{person: *x, zone: w.Location(), digest: true})
+			t.console = append(t.console, x.Name)
 		default:
-			out = append(out, &receiver{person: *x, zone: w.Location()})
+			t.mailed = append(t.mailed, &receiver{person: *x, zone: w.Location(), digest: c == accounts.Daily})
 		}
 	}
-	if len(out) > 0 {
-		why = ""
+	if len(t.mailed)+len(t.console) == 0 {
+		t.why = string(alert.NobodyToTell)
 	}
-	return out, all[i], why, nil
+	return t, nil
+}
+
+// notice tells somebody in the console, unless they are told of the same there already: who
+// has an issue or watches it hears of decisions by themselves.
+func (s *Service) notice(ctx context.Context, tx *sql.Tx, o *alerts.Occurrence, person int64) error {
+	if o.Issue == 0 {
+		return nil
+	}
+	at := db.Micros(o.At)
+	_, err := tx.ExecContext(ctx, "INSERT INTO notice (person, project, issue, at, actor, kind, text)"+
+		" SELECT ?,?,?,?,?,?,? FROM DUAL WHERE NOT EXISTS (SELECT 1 FROM notice WHERE person=? AND issue=? AND at BETWEEN ?-5000000 AND ?+5000000)",
+		person, o.Project, o.Issue, at, o.Who.Name, o.What, event.TrimText(s.why(o), 490), person, o.Issue, at, at)
+	return err
 }

@@ -249,13 +249,30 @@ var people = []situation{
 		s.wish(s.maren, "new", accounts.Console)
 		s.wish(s.oke, "new", accounts.Console)
 		s.happen("tideAt")
-	}, want: "1 new to members not sent (console only)"},
+	}, want: "1 new to Maren Holt sent; 1 new to Oke Farrow sent", states: "-"},
+	{name: "rules of one's own without a mail server", rules: rule("all", `became("new")`, ", to: [members]"), happens: func(s *scene) {
+		s.happen("tideAt")
+		if n := s.One("SELECT COUNT(*) FROM notice WHERE kind='new'"); n != 2 {
+			s.T.Errorf("%d notices in the console, want 2", n)
+		}
+	}, want: "1 new to Maren Holt sent; 1 new to Oke Farrow sent", states: "-"},
+	{name: "the console tells nobody twice", rules: rule("all", `became("fixed")`, ", to: [owner]"), happens: func(s *scene) {
+		s.mail()
+		s.wish(s.oke, "fixed", accounts.Console)
+		s.happen("tideAt")
+		s.assign(1, "Oke Farrow")
+		s.later(time.Minute)
+		s.fix(1)
+		if n := s.One("SELECT COUNT(*) FROM notice WHERE person=? AND at>=?", s.oke, s.Now.UnixMicro()); n != 1 {
+			s.T.Errorf("%d notices of the fix, want 1", n)
+		}
+	}, want: "1 fixed to Oke Farrow sent", states: "-"},
 	{name: "once a day", rules: rule("all", `became("new")`, ", to: [members]"), happens: func(s *scene) {
 		s.mail()
 		s.wish(s.maren, "new", accounts.Daily)
 		s.wish(s.oke, "new", accounts.Console)
 		s.happen("tideAt")
-	}, want: "1 new to Maren Holt held (held until 2026-11-24 09:00 UTC: daily digest)", states: "1 held"},
+	}, want: "1 new to Oke Farrow sent; 1 new to Maren Holt held (held until 2026-11-24 09:00 UTC: daily digest)", states: "1 held"},
 	{name: "once a day at nine in their zone", rules: rule("all", `became("new")`, ", to: [members]"), happens: func(s *scene) {
 		s.mail()
 		zone := "Asia/Tokyo"
@@ -264,7 +281,7 @@ var people = []situation{
 		}
 		s.wish(s.oke, "new", accounts.Console)
 		s.happen("tideAt")
-	}, want: "1 new to Maren Holt held (held until 2026-11-24 00:00 UTC: daily digest)"},
+	}, want: "1 new to Oke Farrow sent; 1 new to Maren Holt held (held until 2026-11-24 00:00 UTC: daily digest)"},
 	{name: "who left hears nothing", rules: rule("all", `became("new")`, ", to: [members]"), happens: func(s *scene) {
 		s.mail()
 		if _, err := s.DB.ExecContext(s.T.Context(), "UPDATE person SET left_at=1 WHERE id=?", s.oke); err != nil {
