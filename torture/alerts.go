@@ -55,7 +55,10 @@ func (r *receiver) keep(ctx context.Context, l net.Listener, rnd *rand.Rand) {
 		}
 		time.Sleep(time.Duration(rnd.IntN(700)) * time.Millisecond)
 		var err error
-		for l, err = net.Listen("tcp", r.address); err != nil && ctx.Err() == nil; l, err = net.Listen("tcp", r.address) {
+		for {
+			if l, err = net.Listen("tcp", r.address); err == nil || ctx.Err() != nil {
+				break
+			}
 			time.Sleep(50 * time.Millisecond)
 		}
 	}
@@ -86,7 +89,8 @@ func (s *stage) connect(ctx context.Context) error {
 		return err
 	}
 	for _, p := range projects {
-		if err := v.call(ctx, http.MethodPut, "/api/projects/"+p+"/rules", fmt.Sprintf(`{"text":%q}`, alertRules), nil); err != nil {
+		body := fmt.Sprintf(`{"text":%q}`, alertRules)
+		if err := v.call(ctx, http.MethodPut, "/api/projects/"+p+"/rules", body, nil); err != nil {
 			return err
 		}
 	}
@@ -144,7 +148,8 @@ func (s *stage) judgeAlerts(ctx context.Context, db *sql.DB) error {
 		p, arrived := place[id]
 		switch {
 		case !arrived:
-			errs = append(errs, fmt.Errorf("the message %s (%s of issue %d) is said to be sent and never arrived", id, what, issue))
+			errs = append(errs, fmt.Errorf("the message %s (%s of issue %d) is said to be sent and never arrived", id, what,
+				issue))
 		case issue != 0 && issue == last && p < at:
 			s.report.Alerts["out of order"]++
 		}

@@ -307,7 +307,8 @@ func (s *stage) regroup(ctx context.Context, v *service, project string, rnd *ra
 		}
 		return
 	}
-	if v.call(ctx, "PUT", base+"/rules", fmt.Sprintf(`{"text":%q}`, ways[rnd.IntN(len(ways))]+alertRules), nil) == nil &&
+	text := ways[rnd.IntN(len(ways))] + alertRules
+	if v.call(ctx, "PUT", base+"/rules", fmt.Sprintf(`{"text":%q}`, text), nil) == nil &&
 		v.post(ctx, base+"/regroupings/begin", `{}`) == nil {
 		s.report.Regroupings++
 	}
