@@ -99,17 +99,37 @@ func (s *stage) connect(ctx context.Context) error {
 
 // delivered waits until all that occurred was planned and sent.
 func (s *stage) delivered(ctx context.Context, db *sql.DB) error {
-	for until := time.Now().Add(3 * time.Minute); ; time.Sleep(200 * time.Millisecond) {
+	for until := time.Now().Add(3 * time.Minute); ; time.Sleep(time.Second) {
 		var waits int
 		err := db.QueryRowContext(ctx, "SELECT (SELECT COUNT(*) FROM alert_occurrence WHERE planned IS NULL)+(SELECT COUNT(*) FROM delivery WHERE state IN ('waiting','held'))").
 			Scan(&waits)
 		if err == nil && waits == 0 {
 			return nil
 		}
+		// What failed is tried again after minutes, and what cannot be read waits for symbols.
+		for _, hurry := range []string{
+			"UPDATE delivery SET due=created WHERE state='waiting' AND due>created",
+			"UPDATE alert_occurrence SET due=at WHERE planned IS NULL AND due>at",
+		} {
+			if _, e := db.ExecContext(ctx, hurry); e != nil {
+				err = errors.Join(err, e)
+			}
+		}
 		if time.Now().After(until) {
-			return errors.Join(err, fmt.Errorf("%d alerts still wait after 3 minutes", waits))
+			return errors.Join(err, fmt.Errorf("%d alerts still wait after 3 minutes: %s", waits, waiting(ctx, db)))
 		}
 	}
+}
+
+// waiting describes a few of the deliveries that are still to be sent.
+func waiting(ctx context.Context, db *sql.DB) (text string) {
+	err := db.QueryRowContext(ctx, "SELECT COALESCE(GROUP_CONCAT(CONCAT_WS(' ', HEX(id), what, state, 'issue', issue,"+
+		" 'attempts', attempts, 'due', due, 'of', created) SEPARATOR '; '),'none') FROM"+
+		" (SELECT * FROM delivery WHERE state IN ('waiting','held') LIMIT 5) w").Scan(&text)
+	if err != nil {
+		return err.Error()
+	}
+	return text
 }
 
 // judgeAlerts compares what the database says was sent with what arrived: everything did, with

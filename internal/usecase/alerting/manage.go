@@ -104,7 +104,8 @@ func (s *Service) check(ctx context.Context, d *destinations.Destination) error 
 	if err != nil || u.Host == "" || !slices.Contains(schemes, u.Scheme) || u.User != nil {
 		return fault.New(
 			fault.BadInput,
-			"the address of a destination of the kind %s begins with %s:// and a host, and holds no password; %.200q does not",
+			"the address of a destination of the kind %s begins with %s:// and a host, and holds no password; "+
+				"%.200q does not",
 			d.Kind,
 			strings.Join(schemes, ":// or "),
 			d.URL,

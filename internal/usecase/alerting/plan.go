@@ -81,7 +81,7 @@ func (s *Service) planOne(
 		}
 	}
 	if len(fire) > 0 {
-		told, err := s.toldOf(ctx, tx, p, o, facts, read)
+		told, err := s.toldOf(ctx, tx, p, o, facts)
 		if err != nil {
 			return err
 		}

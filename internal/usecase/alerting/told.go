@@ -28,8 +28,9 @@ import (
 const shownFrames = 5
 
 // toldOf makes what a message says of an occurrence.
-func (s *Service) toldOf(ctx context.Context, tx *sql.Tx, p *projects.Project, o *alerts.Occurrence, k known, _ Reader) (
-	alert.Message, error) {
+func (s *Service) toldOf(
+	ctx context.Context, tx *sql.Tx, p *projects.Project, o *alerts.Occurrence, k known,
+) (alert.Message, error) {
 	m := alert.Message{Trigger: o.What, Project: p.Name, Why: s.why(o)}
 	if k.issue == nil {
 		m.Links.Release = s.public + "/p/" + url.PathEscape(p.Name) + "/releases"

@@ -318,17 +318,6 @@ func (e *eraser) rewrite(ctx context.Context, tx *sql.Tx, d *events.Dictionary, 
 	return nil
 }
 
-// words lets go of what the user said, and of who a session's user was.
-func (e *eraser) words(ctx context.Context) error {
-	if _, err := e.s.db.Slow.ExecContext(ctx, "DELETE FROM feedback WHERE project=? AND user=?", e.p.ID,
-		e.user); err != nil {
-		return err
-	}
-	_, err := e.s.db.Slow.ExecContext(ctx, "UPDATE app_session SET user=? WHERE project=? AND user=?", e.replacement,
-		e.p.ID, e.user)
-	return err
-}
-
 // aside lets go of what the user sent and could not be filed.
 func (e *eraser) aside(ctx context.Context) error {
 	list, err := e.s.inbox.SetAside(ctx, e.p.ID, 100_000)

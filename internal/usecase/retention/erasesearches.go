@@ -40,3 +40,14 @@ func names(n query.Node, identity string) bool {
 		return exact && strings.EqualFold(whole, identity)
 	})
 }
+
+// words lets go of what the user said, and of who a session's user was.
+func (e *eraser) words(ctx context.Context) error {
+	if _, err := e.s.db.Slow.ExecContext(ctx, "DELETE FROM feedback WHERE project=? AND user=?", e.p.ID,
+		e.user); err != nil {
+		return err
+	}
+	_, err := e.s.db.Slow.ExecContext(ctx, "UPDATE app_session SET user=? WHERE project=? AND user=?", e.replacement,
+		e.p.ID, e.user)
+	return err
+}
