@@ -123,14 +123,15 @@ func (s *scene) fromEventToHook(ctx context.Context, opt settings, h *hooked) er
 	stop, flow := s.traffic(opt.rate)
 	defer stop()
 	sent := map[string]time.Time{}
-	const probes = 60
+	const apart = 7 * time.Second // closer, they become one message
+	probes := max(1, int(time.Duration(opt.minutes)*time.Minute/apart))
 	for i := range probes {
 		kind := fmt.Sprintf("Probe%c%c", 'a'+i/26, 'a'+i%26)
 		sent[kind] = time.Now()
 		if err := s.post(1, func() []byte { return s.eventOf(kind, "p-1") }); err != nil {
 			return err
 		}
-		time.Sleep(7 * time.Second) // fewer than become one message
+		time.Sleep(apart)
 		if ctx.Err() != nil {
 			return ctx.Err()
 		}

@@ -93,7 +93,7 @@ func main() {
 	flag.IntVar(&s.rounds, "rounds", 2, "how often all are repeated, in turns")
 	flag.IntVar(&s.events, "events", 10_000_000, "of the scenes store, triage, find and health")
 	flag.IntVar(&s.issues, "issues", 100_000, "of the scenes grouping, triage, find and alerts")
-	flag.IntVar(&s.minutes, "minutes", 10, "of the scene soak")
+	flag.IntVar(&s.minutes, "minutes", 10, "of the scenes soak and alerts")
 	flag.IntVar(&s.rate, "rate", 1000, "events a second of the scenes soak, triage and alerts")
 	flag.StringVar(&s.profile, "profile", "",
 		"of the scenes senders, soak and find: write a processor profile of the service to this file")

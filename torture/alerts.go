@@ -108,8 +108,8 @@ func (s *stage) delivered(ctx context.Context, db *sql.DB) error {
 		}
 		// What failed is tried again after minutes, and what cannot be read waits for symbols.
 		for _, hurry := range []string{
-			"UPDATE delivery SET due=created WHERE state='waiting' AND due>created",
-			"UPDATE alert_occurrence SET due=at WHERE planned IS NULL AND due>at",
+			"UPDATE delivery SET due=0 WHERE state='waiting'",
+			"UPDATE alert_occurrence SET due=0 WHERE planned IS NULL",
 		} {
 			if _, e := db.ExecContext(ctx, hurry); e != nil {
 				err = errors.Join(err, e)

@@ -10,6 +10,7 @@ import (
 	"maps"
 	"net/http"
 	"strings"
+	"time"
 
 	_ "github.com/go-sql-driver/mysql" // the driver
 	"github.com/google/uuid"
@@ -71,7 +72,7 @@ func (s *stage) judge(ctx context.Context) error {
 			s.report.Doubled = append(s.report.Doubled, id.String())
 		}
 	}
-	if !s.opt.Freeze && s.report.Dropped == 0 && s.opt.Days > keepDays+3 {
+	if !s.opt.Freeze && s.report.Dropped == 0 && time.Duration(s.offset.Load()) > (keepDays+3)*24*time.Hour {
 		return errors.New("no event has had its day: nothing was shown of repeats that come after it")
 	}
 	var v contract.Recount

@@ -19,7 +19,7 @@ func main() {
 	log.SetFlags(log.Ltime)
 	opt := Options{Out: os.Stdout}
 	flag.IntVar(&opt.Kills, "kills", 60, "how often something is killed")
-	flag.IntVar(&opt.Days, "days", 21, "how many days the clock goes on: more than events are kept")
+	flag.IntVar(&opt.Days, "days", 21, "how many days the clock goes on, 5 hours a kill at most")
 	flag.BoolVar(&opt.Freeze, "freeze", false, "kill nothing: freeze one of three processes under load and watch its shards")
 	flag.IntVar(&opt.Senders, "senders", 4, "how many send side by side")
 	flag.Int64Var(&opt.Seed, "seed", time.Now().UnixNano(), "of the random choices; printed, to be tried again")

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -8,6 +9,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -180,23 +182,28 @@ var happens = []string{killService, killService, killService, killDatabase, lose
 // shards over meanwhile, and its transactions are ended by the server.
 const lossTime = 10 * time.Second
 
-// keptMost is how many rounds a process goes on before it is killed in any case:
-// its clock stands still until it is started anew, and clocks may not be days
-// apart.
-const keptMost = 6
+// A clock stands still until its process is started anew, so the clocks of processes come
+// apart. Partitions go two days after their day, and a service whose clock is off by hours
+// files nothing: clocks that are days apart would only show what cannot happen.
+const (
+	step  = 5 * time.Hour // that the clock goes on at once, at most
+	apart = 40 * time.Hour
+)
 
 // kill lets something happen to one of the processes at a time; the clock goes on
 // by hours with it, so that repeats come after midnight and days late.
 func (s *stage) kill(ctx context.Context, rnd *rand.Rand) {
-	perKill := time.Duration(s.opt.Days) * 24 * time.Hour / time.Duration(s.opt.Kills)
+	perKill := min(step, time.Duration(s.opt.Days)*24*time.Hour/time.Duration(s.opt.Kills))
 	for n := range s.opt.Kills {
 		time.Sleep(time.Duration(100+rnd.IntN(900)) * time.Millisecond)
 		s.offset.Add(int64(perKill))
 		what, v := happens[rnd.IntN(len(happens))], s.services[rnd.IntN(len(s.services))]
+		oldest := slices.MaxFunc(s.services, func(a, b *service) int { return cmp.Compare(a.kept, b.kept) })
+		if time.Duration(oldest.kept+len(s.services))*perKill > apart {
+			what, v = killService, oldest
+		}
 		for _, x := range s.services {
-			if x.kept++; x.kept > keptMost {
-				what, v = killService, x
-			}
+			x.kept++
 		}
 		s.report.Kills[what]++
 		switch what {
