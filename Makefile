@@ -75,7 +75,7 @@ demo: build demo/quayside/build/.built bin/bosun bin/office ## the service with 
 	@go build -o bin/demo ./demo/play
 	@exec bin/demo
 
-torture: build ## 80 kills, freezes and lost networks under load, with merges, repeats and three weeks going by
+torture: build ## 80 kills, freezes and lost networks under load, with merges, repeats, alerts and two weeks going by
 	@go run ./torture -kills 80
 
 exact: ## 2,000 random searches, each compared with a plain scan of the same events
