@@ -10,11 +10,11 @@ import (
 	"firethorn/internal/core/alert"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/rules"
-	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/alerts"
 	"firethorn/internal/store/destinations"
 	"firethorn/internal/store/projects"
+	"firethorn/internal/usecase/status"
 )
 
 // receiver is who gets a message: a destination, and of mail a person.
@@ -167,9 +167,6 @@ func (s *Service) notice(ctx context.Context, tx *sql.Tx, o *alerts.Occurrence, 
 	if o.Issue == 0 {
 		return nil
 	}
-	at := db.Micros(o.At)
-	_, err := tx.ExecContext(ctx, "INSERT INTO notice (person, project, issue, at, actor, kind, text)"+
-		" SELECT ?,?,?,?,?,?,? FROM DUAL WHERE NOT EXISTS (SELECT 1 FROM notice WHERE person=? AND issue=? AND at BETWEEN ?-5000000 AND ?+5000000)",
-		person, o.Project, o.Issue, at, o.Who.Name, o.What, event.TrimText(s.why(o), 490), person, o.Issue, at, at)
-	return err
+	return status.Notify(ctx, tx, status.Told{Person: person, Project: o.Project, Issue: o.Issue, At: o.At,
+		Who: o.Who.Name, Kind: o.What, Text: event.TrimText(s.why(o), 490)})
 }
