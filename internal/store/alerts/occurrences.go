@@ -136,7 +136,8 @@ func WithWaiting(ctx context.Context, q db.Querier, now time.Time) ([]int64, err
 }
 
 // Waiting lists a project's occurrences that are due, the oldest first, and locks them. One
-// that waits for a readable trace is due as soon as there is one.
+// that waits for a readable trace is due as soon as there is one; later ones of its issue wait
+// behind it. Only occurrences are locked: issues are written while events are processed.
 func Waiting(
 	ctx context.Context,
 	tx *sql.Tx,
@@ -144,13 +145,26 @@ func Waiting(
 	now time.Time,
 	limit int,
 ) (list []*Occurrence, err error) {
+	ids, err := db.Numbers(ctx, tx, "SELECT o.id FROM alert_occurrence o LEFT JOIN variant v ON v.id=o.variant"+
+		" WHERE o.project=? AND o.planned IS NULL AND (o.due<=? OR o.variant<>0 AND COALESCE(v.provisional,0)=0)"+
+		" AND NOT EXISTS (SELECT 1 FROM alert_occurrence e JOIN variant w ON w.id=e.variant"+
+		" WHERE o.issue<>0 AND e.issue=o.issue AND e.id<o.id AND e.planned IS NULL AND e.due>? AND w.provisional=1)"+
+		" ORDER BY o.id LIMIT ?", project, db.Micros(now), db.Micros(now), limit)
+	if err != nil || len(ids) == 0 {
+		return nil, err
+	}
+	marks, args := db.Marks(len(ids)), db.AnyOf(ids)
+	ids, err = db.Numbers(ctx, tx,
+		"SELECT id FROM alert_occurrence WHERE id IN ("+marks+") AND planned IS NULL FOR UPDATE", args...)
+	if err != nil || len(ids) == 0 {
+		return nil, err // another process planned them
+	}
 	return list, db.Each(ctx, tx, func(r *sql.Rows) error {
 		o, err := scan(r)
 		list = append(list, o)
 		return err
-	}, "SELECT "+columns+" FROM alert_occurrence o LEFT JOIN issue i ON i.id=o.issue LEFT JOIN variant v ON v.id=o.variant WHERE o.project=? AND o.planned IS NULL"+
-		" AND (o.due<=? OR o.variant<>0 AND COALESCE(v.provisional,0)=0) ORDER BY o.id LIMIT ? FOR UPDATE",
-		project, db.Micros(now), limit)
+	}, "SELECT "+columns+" FROM alert_occurrence o LEFT JOIN issue i ON i.id=o.issue WHERE o.id IN ("+
+		db.Marks(len(ids))+") ORDER BY o.id", db.AnyOf(ids)...)
 }
 
 // SetPlanned notes what became of an occurrence.

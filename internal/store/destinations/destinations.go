@@ -8,9 +8,11 @@ import (
 	"encoding/json"
 	"errors"
 	"regexp"
+	"slices"
 	"time"
 
 	"firethorn/internal/core/fault"
+	"firethorn/internal/core/rules"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/audit"
@@ -49,26 +51,15 @@ type Destination struct {
 
 // Serves says whether a project may use the destination.
 func (d *Destination) Serves(project string) bool {
-	if d.Projects == nil {
-		return true
-	}
-	for _, p := range d.Projects {
-		if p == project {
-			return true
-		}
-	}
-	return false
+	return d.Projects == nil || slices.Contains(d.Projects, project)
 }
 
 // nameForm is what a destination may be called: rules name it.
 var nameForm = regexp.MustCompile(`^[\pL\pN][\pL\pN _.-]{0,59}$`)
 
-// reserved are names that stand for people in rules.
-var reserved = map[string]bool{"owner": true, "watchers": true, "members": true}
-
 // CheckName says what is wrong with a name.
 func CheckName(name string) error {
-	if !nameForm.MatchString(name) || reserved[name] {
+	if !nameForm.MatchString(name) || slices.Contains(rules.Reserved, name) {
 		return fault.New(
 			fault.BadInput,
 			"a destination's name is 1 to 60 letters, digits, spaces, dots, dashes and underscores, begins with a letter or digit, and is not owner, watchers or members; %.80q is not",
@@ -191,7 +182,7 @@ func Create(ctx context.Context, d *db.DB, x *Destination) error {
 			"INSERT INTO destination (name, kind, url, secret, settings, projects, allow_inside, created, maker, maker_name) VALUES (?,?,?,?,?,?,?,?,?,?)",
 			append(args, db.Micros(d.Now()), x.Maker.ID, x.Maker.Name)...)
 		if db.Duplicate(err) {
-			return fault.New(fault.Conflict, "there is a destination %s already", x.Name)
+			return taken(x.Name)
 		}
 		if err != nil {
 			return err
@@ -208,17 +199,28 @@ func Create(ctx context.Context, d *db.DB, x *Destination) error {
 	})
 }
 
+func taken(name string) error {
+	return fault.New(fault.Conflict, "there is a destination %s already", name)
+}
+
 // Change writes a destination anew; it counts as one that answers.
 func Change(ctx context.Context, d *db.DB, before, after *Destination) error {
+	if err := CheckName(after.Name); err != nil {
+		return err
+	}
 	return d.InTx(ctx, func(tx *sql.Tx) error {
 		args, err := after.written()
 		if err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(
+		_, err = tx.ExecContext(
 			ctx,
 			"UPDATE destination SET name=?, kind=?, url=?, secret=?, settings=?, projects=?, allow_inside=?, failing_since=NULL, failed_tries=0, paused=NULL, probe=NULL WHERE id=?",
-			append(args, after.ID)...); err != nil {
+			append(args, after.ID)...)
+		if db.Duplicate(err) {
+			return taken(after.Name)
+		}
+		if err != nil {
 			return err
 		}
 		return audit.Record(ctx, tx, d.Now(), audit.Act{Action: "destination changed", Target: after.Name,

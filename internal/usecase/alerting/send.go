@@ -91,7 +91,7 @@ func (s *Service) try(ctx context.Context, d *destinations.Destination, x *deliv
 		pausing := now.Paused.IsZero() && at.Sub(now.FailingSince) >= alert.PauseAfter &&
 			now.FailedTries >= alert.PauseTries
 		switch {
-		case r.final:
+		case r.final, y.What == "test": // a test is tried once
 			y.State = deliveries.Failed
 		case !at.Before(y.Expires) && now.Paused.IsZero() && !pausing:
 			y.State = deliveries.Failed
