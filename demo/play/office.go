@@ -61,7 +61,7 @@ func (d *demo) alerts(ctx context.Context) error {
 	if err := os.WriteFile(both, append(append(rules, '\n'), more...), 0o600); err != nil {
 		return err
 	}
-	if err := d.do(ctx, "rules", "push", "--project", "quayside", "--note", "who hears of what", both); err != nil {
+	if err := d.do(ctx, "rules", "push", "--project", "quayside", "--note", "alert rules", both); err != nil {
 		return err
 	}
 	if err := d.wait(ctx, rulesAct); err != nil {

@@ -31,7 +31,7 @@ func (f failingAlerting) CreateDestination(context.Context, *destinations.Destin
 func (f failingAlerting) Deliveries(context.Context, deliveries.Query) ([]deliveries.Row, error) {
 	return nil, f.err
 }
-func (f failingAlerting) Delivery(context.Context, uuid.UUID) (deliveries.Row, []deliveries.Attempt, error) {
+func (f failingAlerting) Delivery(context.Context, sight.Sight, uuid.UUID) (deliveries.Row, []deliveries.Attempt, error) {
 	return deliveries.Row{}, nil, f.err
 }
 func (f failingAlerting) Destination(context.Context, string) (*alerting.State, error) {

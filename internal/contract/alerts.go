@@ -10,6 +10,7 @@ type Destination struct {
 	Projects     []string         `json:"projects,omitempty" doc:"that may use it; absent: all"`
 	From         string           `json:"from,omitempty" doc:"of mail"`
 	To           []string         `json:"to,omitempty" doc:"of mail: addresses; absent: it serves people"`
+	ServesPeople bool             `json:"serves_people,omitempty" doc:"mail to people, in the way each of them chose; rules cannot name it"`
 	User         string           `json:"user,omitempty" doc:"of mail: signs in with the secret as its password"`
 	Insecure     bool             `json:"insecure,omitempty" doc:"of mail: without TLS, to a server inside"`
 	Template     string           `json:"template,omitempty" doc:"of chat: JSON with {{text}} within a text"`
@@ -91,7 +92,7 @@ type DeliveryTry struct {
 	Error  string    `json:"error,omitempty"`
 }
 
-// Alert is what alert rules were asked about, and what became of it.
+// Alert is something that happened and matched alert rules, with its result for each of them.
 type Alert struct {
 	ID      int64          `json:"id"`
 	Issue   string         `json:"issue,omitempty"`
@@ -152,7 +153,7 @@ type ResumeAlert struct {
 	Rule string `json:"rule" maxLength:"60"`
 }
 
-// Wishes are how somebody wants to hear of what.
+// Wishes are a person's notice settings.
 type Wishes struct {
 	Zone    string            `json:"zone" doc:"a time zone such as Europe/Lisbon; empty: UTC"`
 	Notices map[string]string `json:"notices" nullable:"false" doc:"for each kind of notice: mail, digest or console"`

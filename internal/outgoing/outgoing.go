@@ -3,6 +3,7 @@
 package outgoing
 
 import (
+	"bytes"
 	"context"
 	"crypto/tls"
 	"crypto/x509"
@@ -91,24 +92,24 @@ var shared = []netip.Prefix{
 	netip.MustParsePrefix("240.0.0.0/4"),
 	netip.MustParsePrefix("2001:db8::/32"),
 	netip.MustParsePrefix("fec0::/10"),
+	netip.MustParsePrefix("64:ff9b:1::/48"), // NAT64 of one's own network (RFC 8215)
 }
 
-// translated are IPv6 ranges that hold an IPv4 address in their last 32 bits: NAT64 (RFC 6052,
-// RFC 8215).
-var translated = []netip.Prefix{netip.MustParsePrefix("64:ff9b::/96"), netip.MustParsePrefix("64:ff9b:1::/48")}
+// IPv6 ranges that hold an IPv4 address: in the last 32 bits (NAT64, RFC 6052), and after the
+// first 16 (6to4, RFC 3056).
+var (
+	nat64     = netip.MustParsePrefix("64:ff9b::/96")
+	sixToFour = netip.MustParsePrefix("2002::/16")
+)
 
 // Inside says whether an address is loopback, private, link-local (metadata services are), or
 // otherwise not on the public internet. IPv4 addresses within IPv6 ones count as themselves.
 func Inside(a netip.Addr) bool {
 	a = a.Unmap().WithZone("")
-	for _, p := range translated {
-		if p.Contains(a) {
-			b := a.As16()
-			return Inside(netip.AddrFrom4([4]byte(b[12:])))
-		}
-	}
-	if six := netip.MustParsePrefix("2002::/16"); six.Contains(a) { // 6to4
-		b := a.As16()
+	switch b := a.As16(); {
+	case nat64.Contains(a):
+		return Inside(netip.AddrFrom4([4]byte(b[12:])))
+	case sixToFour.Contains(a):
 		return Inside(netip.AddrFrom4([4]byte(b[2:6])))
 	}
 	for _, p := range shared {
@@ -129,7 +130,7 @@ type Answer struct {
 
 // Post sends a body. An error says that there was no answer.
 func (c *Client) Post(ctx context.Context, url string, header http.Header, body []byte) (Answer, error) {
-	req, err := http.NewRequestWithContext(ctx, http.MethodPost, url, strings.NewReader(string(body)))
+	req, err := http.NewRequestWithContext(ctx, http.MethodPost, url, bytes.NewReader(body))
 	if err != nil {
 		return Answer{}, err
 	}
@@ -139,9 +140,6 @@ func (c *Client) Post(ctx context.Context, url string, header http.Header, body 
 		return Answer{}, err
 	}
 	defer res.Body.Close()
-	raw, err := io.ReadAll(io.LimitReader(res.Body, c.opt.MaxAnswer))
-	if err != nil && len(raw) == 0 && res.StatusCode >= 300 {
-		return Answer{Status: res.StatusCode, Header: res.Header}, nil
-	}
+	raw, _ := io.ReadAll(io.LimitReader(res.Body, c.opt.MaxAnswer)) // the status says what became of it
 	return Answer{res.StatusCode, res.Header, raw}, nil
 }

@@ -4,6 +4,7 @@ import * as asking from '../api/alerts.ts'
 import type { Alert, AlertRule } from '../api/alerts.ts'
 import { issueAt, pageAt } from '../core/address.ts'
 import { lost } from '../core/current.ts'
+import { minute } from '../core/format.ts'
 import { option } from '../core/shell.ts'
 import { useAddress } from '../shared/address.ts'
 import { Card, Page, Table } from '../shared/page.tsx'
@@ -22,7 +23,7 @@ export function AlertsPage() {
   const { rules, alerts } = got.data
   return (
     <Page
-      title="Alerts" about="Who hears of what happens to issues, and what became of each alert."
+      title="Alerts" about="Rules that send messages when something happens, and each alert they raised."
       actions={
         <>
           {may && <button className="btn btn-primary btn-sm" onClick={() => set({ ask: 'new' })}>New alert</button>}
@@ -32,15 +33,15 @@ export function AlertsPage() {
       }
     >
       <Card title="Rules" flush note={rules.some((r) => r.default) ? 'The rules file has no section alerts: this one acts in its place.' : undefined} actions={<Link className="link" to={pageAt(project, 'rules')}>Edit in Rules</Link>}>
-        {rules.length === 0 ? <p className="soft px-3 pb-2">The section alerts of the rules file is empty, so nobody hears of anything.</p> : (
+        {rules.length === 0 ? <p className="soft px-3 pb-2">The section alerts of the rules file is empty, so no message is sent.</p> : (
           <Table label="Rules" columns={['Name', 'When', 'To', 'Limits', 'State', { name: 'Actions', hidden: true }]}>
             {rules.map((r) => <RuleRow key={r.name} project={project} r={r} may={may} />)}
           </Table>
         )}
       </Card>
       <Card title="What fired" flush note="The newest first, kept for 90 days.">
-        {alerts.length === 0 ? <p className="soft px-3 pb-2">Nothing yet. An alert appears here when a rule fires, also if nobody was told.</p> : (
-          <Table label="What fired" columns={['When', 'Issue', 'What', 'Why', 'What became of it']}>
+        {alerts.length === 0 ? <p className="soft px-3 pb-2">Nothing yet. An alert appears here when a rule fires, even if no message was sent.</p> : (
+          <Table label="What fired" columns={['When', 'Issue', 'What', 'Why', 'Result']}>
             {alerts.map((a) => <AlertRow key={a.id} a={a} />)}
           </Table>
         )}
@@ -68,7 +69,7 @@ function RuleRow({ project, r, may }: { project: string; r: AlertRule; may: bool
       <td className="name min-w-60"><code className="text-[.9rem] break-words">{r.when}</code></td>
       <td className="name">{r.to.join(', ')}</td>
       <td className="name soft">{r.limits}</td>
-      <td className="whitespace-nowrap">{r.paused_until ? <span className="text-warning">paused until {new Date(r.paused_until).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })} by {r.paused_by}</span> : r.off ? <span className="hurts">switched off: it cost too much</span> : 'acts'}</td>
+      <td className="whitespace-nowrap">{r.paused_until ? <span className="text-warning">paused until {minute(r.paused_until)} by {r.paused_by}</span> : r.off ? <span className="hurts">switched off: it cost too much</span> : 'acts'}</td>
       <td className="text-right whitespace-nowrap">
         {may && (r.paused_until
           ? <button className="btn btn-outline btn-xs font-normal" onClick={() => resume.mutate()} aria-label={`Resume ${r.name}`}>Resume</button>

@@ -4,9 +4,9 @@ import { Link } from 'react-router'
 import * as asking from '../api/alerts.ts'
 import type { Delivery, Destination } from '../api/alerts.ts'
 import { issueAt } from '../core/address.ts'
-import { stateWord } from '../core/alerts.ts'
+import { states } from '../core/alerts.ts'
 import { lost } from '../core/current.ts'
-import { count } from '../core/format.ts'
+import { count, minute } from '../core/format.ts'
 import { args } from '../core/shell.ts'
 import { Card, Page, Table } from '../shared/page.tsx'
 import { Ago, Copy, Dialog, Failed, Loading } from '../shared/parts.tsx'
@@ -91,8 +91,6 @@ function Row({ d, operator }: { d: Destination; operator: boolean }) {
   )
 }
 
-const states = ['waiting', 'sent', 'failed', 'held', 'summarised', 'cancelled'] as const
-
 /** The newest messages, of one destination or all. */
 function Deliveries({ of, setOf, all, operator }: { of: string; setOf: (d: string) => void; all: Destination[]; operator: boolean }) {
   const [state, setState] = useState('')
@@ -110,7 +108,7 @@ function Deliveries({ of, setOf, all, operator }: { of: string; setOf: (d: strin
           </select>
           <select className="select select-sm w-auto" aria-label="State" value={state} onChange={(e) => setState(e.target.value)}>
             <option value="">any state</option>
-            {states.map((s) => <option key={s} value={s}>{stateWord(s)}</option>)}
+            {Object.entries(states).map(([s, word]) => <option key={s} value={s}>{word}</option>)}
           </select>
           <Copy text={['firethorn delivery list', of && `--destination ${args(of)}`, state && `--state ${state}`].filter(Boolean).join(' ')}>Copy as command</Copy>
         </>
@@ -124,7 +122,7 @@ function Deliveries({ of, setOf, all, operator }: { of: string; setOf: (d: strin
               <td className="name"><button type="button" className="link-hover cursor-pointer text-left" onClick={() => setOpen(d.id)}>{d.subject}</button></td>
               <td className="name">{d.person ? <>{d.person} <span className="soft">by {d.destination}</span></> : d.destination}</td>
               <td className="name">{d.issue && <Link className="link-hover" to={issueAt(d.issue)}>{d.issue}</Link>}</td>
-              <td className={`whitespace-nowrap ${d.state === 'failed' ? 'hurts' : ''}`}>{stateWord(d.state)}{d.state === 'held' && d.due && <span className="soft"> until {new Date(d.due).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })}</span>}</td>
+              <td className={`whitespace-nowrap ${d.state === 'failed' ? 'hurts' : ''}`}>{states[d.state] ?? d.state}{d.state === 'held' && d.due && <span className="soft"> until {minute(d.due)}</span>}</td>
               <td className="text-right">{d.attempts}</td>
               <td className="text-right">{operator && d.state === 'failed' && <Retry d={d} />}</td>
             </tr>
@@ -151,7 +149,7 @@ function One({ id, close }: { id: string; close: () => void }) {
     <Dialog title={d?.subject ?? 'Delivery'} close={close} wide>
       {!d ? <Loading /> : (
         <>
-          <p className="soft"><span className="mono">{d.id}</span>, {d.type}, {stateWord(d.state)}{d.rule && <>, by the rule {d.rule}</>}</p>
+          <p className="soft"><span className="mono">{d.id}</span>, {d.type}, {states[d.state] ?? d.state}{d.rule && <>, by the rule {d.rule}</>}</p>
           <ul className="mt-2">
             {d.tries.map((t, i) => <li key={i}>Try {i + 1}, <Ago at={t.time} />: {t.error ? <span className="hurts">{t.error}</span> : <>answered {t.status} in {t.took_ms} ms</>}{t.answer && <pre className="shell mt-1">{t.answer}</pre>}</li>)}
             {d.tries.length === 0 && <li className="soft">Not tried yet.</li>}

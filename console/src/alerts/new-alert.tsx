@@ -29,7 +29,7 @@ export function NewAlert({ project, search, close }: { project: string; search: 
   if (!saved.data || !places.data) return <Dialog title="New alert" close={close}><Loading /></Dialog>
   const wrong = wrongWith(f)
   const flip = (list: string[], x: string) => (list.includes(x) ? list.filter((y) => y !== x) : [...list, x])
-  const receivers = [...places.data.destinations.filter((d) => (d.kind !== 'mail' || (d.to?.length ?? 0) > 0) && (!d.projects || d.projects.includes(project))).map((d) => d.name), 'owner', 'watchers', 'members']
+  const receivers = [...places.data.destinations.filter((d) => !d.serves_people && (!d.projects || d.projects.includes(project))).map((d) => d.name), 'owner', 'watchers', 'members']
   return (
     <Dialog title="New alert" close={close} wide>
       <Form button="Save" submit={() => save.mutate()} busy={save.isPending} off={wrong !== ''} error={save.error?.message} extra={<button type="button" className="btn btn-ghost btn-sm font-normal" onClick={close}>Cancel</button>}>
@@ -38,7 +38,7 @@ export function NewAlert({ project, search, close }: { project: string; search: 
           <legend className="font-semibold">When an issue</legend>
           <div className="mt-1 grid grid-cols-2 gap-x-4 gap-y-1">
             {becomings.map(([b, words]) => (
-              <label key={b} className="flex items-center gap-2"><input type="checkbox" className="checkbox checkbox-sm" checked={f.becomes.includes(b)} onChange={() => set({ becomes: flip(f.becomes, b) })} /> {words}</label>
+              <label key={b} className="flex items-center gap-2"><input type="checkbox" className="checkbox checkbox-sm" checked={f.becomes.includes(b)} onChange={() => set({ becomes: flip(f.becomes, b), users: '', events: '' })} /> {words}</label>
             ))}
           </div>
         </fieldset>

@@ -11,7 +11,7 @@ const kinds: readonly (readonly [string, string])[] = [
 ]
 const choices: readonly (readonly [string, string])[] = [['mail', 'By mail, at once'], ['digest', 'In a daily mail at nine'], ['console', 'In the console alone']]
 
-/** How you want to hear of what. */
+/** How a person gets each kind of notice. */
 export function NoticeSettingsPage() {
   const got = useQuery(asking.wishes())
   const client = useQueryClient()
@@ -22,7 +22,7 @@ export function NoticeSettingsPage() {
   const w = got.data
   const zones = Intl.supportedValuesOf('timeZone')
   return (
-    <Page title="How you are told" about="Alert rules decide what you hear of. You decide how." actions={<Copy text="firethorn notice settings">Copy as command</Copy>}>
+    <Page title="Notice settings" about="Alert rules decide which notices you get. You decide how you get them." actions={<Copy text="firethorn notice settings">Copy as command</Copy>}>
       {!w.mail && <Alert>The service has no mail server yet, so everything comes in the console alone. An operator makes one under Destinations.</Alert>}
       <Card title="Notices" flush>
         <Table label="Notices" columns={['Notice', ...choices.map(([, words]) => words)]}>

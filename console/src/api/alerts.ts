@@ -2,7 +2,7 @@ import { queryOptions } from '@tanstack/react-query'
 import { answer, api } from './client.ts'
 import type { components } from './schema.d.ts'
 
-/** What pages ask about who hears of what. */
+/** Requests about alerts, destinations and deliveries. */
 
 export type Destination = components['schemas']['Destination']
 export type Delivery = components['schemas']['Delivery']

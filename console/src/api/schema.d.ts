@@ -152,7 +152,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Send a message marked as a test, and tell what came of it */
+        /** Send a message marked as a test, and return the result */
         post: operations["test-destination"];
         delete?: never;
         options?: never;
@@ -663,14 +663,14 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How you want to hear of what */
+        /** How you get each kind of notice */
         get: operations["show-notice-settings"];
         put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        /** Change how you want to hear of what */
+        /** Change how you get notices */
         patch: operations["change-notice-settings"];
         trace?: never;
     };
@@ -991,7 +991,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What alert rules were asked about, what became of it and why, and the rules */
+        /** The alert rules, and each alert with the messages it sent or why it sent none */
         get: operations["list-alerts"];
         put?: never;
         post?: never;
@@ -1010,7 +1010,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Let an alert rule fire for nobody until a time */
+        /** Pause an alert rule until a time */
         post: operations["pause-alert"];
         delete?: never;
         options?: never;
@@ -2964,6 +2964,8 @@ export interface components {
             receiver?: string;
             /** @description of a webhook: what messages are signed with; shown once, when it is made */
             secret?: string;
+            /** @description mail to people, in the way each of them chose; rules cannot name it */
+            serves_people?: boolean;
             /** @enum {string} */
             state: "ready" | "failing" | "paused";
             /** @description of chat: JSON with {{text}} within a text */

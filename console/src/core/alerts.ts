@@ -39,6 +39,7 @@ export function wrongWith(f: AlertForm): string {
   if (!f.name.trim()) return 'Give the alert a name.'
   if (f.name.trim().length > 60) return 'The name has at most 60 characters.'
   if (f.becomes.length === 0 && f.users === '' && f.events === '') return 'Choose what happens to an issue, or how many users or events.'
+  if (f.becomes.length > 0 && (f.users !== '' || f.events !== '')) return 'Choose what happens to an issue, or how many users or events. For both, make two alerts.'
   if (!whole(f.users) || !whole(f.events)) return 'Users and events are whole numbers.'
   if (f.within && !/^[0-9]+[mhd]$/.test(f.within)) return 'A time is 10m, 2h or 3d.'
   if (f.again && !/^[0-9]+[mhd]$/.test(f.again)) return 'A time is 10m, 2h or 3d.'
@@ -79,7 +80,5 @@ export function withRule(file: string, rule: string): string {
   return [...lines.slice(0, at), head, ...lines.slice(at + 1, end), ...own, ...lines.slice(end)].join('\n')
 }
 
-const states: Record<string, string> = { waiting: 'waits', sent: 'arrived', failed: 'failed', held: 'held', summarised: 'in a summary', cancelled: 'cancelled' }
-
-/** A delivery's state in a word. */
-export const stateWord = (s: string): string => states[s] ?? s
+/** The states of a delivery, in a word or two. */
+export const states: Record<string, string> = { waiting: 'waits', sent: 'arrived', failed: 'failed', held: 'held', summarised: 'in a summary', cancelled: 'cancelled' }

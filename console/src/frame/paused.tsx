@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query'
 import { Link } from 'react-router'
 import * as asking from '../api/alerts.ts'
 import { pageAt } from '../core/address.ts'
+import { minute } from '../core/format.ts'
 import { Alert } from '../shared/page.tsx'
 
 /** Says on every page of a project that alert rules are paused. */
@@ -11,7 +12,7 @@ export function PausedNotice({ project }: { project: string }) {
   return (
     <div className="px-(--edge) pt-2">
       <Alert>
-        {list.map((p) => <span key={p.rule} className="block">The alert <b>{p.rule}</b> is paused until {new Date(p.until).toLocaleString('en-GB', { weekday: 'short', day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })}, by {p.by}. <Link className="link" to={pageAt(project, 'alerts')}>Alerts</Link></span>)}
+        {list.map((p) => <span key={p.rule} className="block">The alert <b>{p.rule}</b> is paused until {minute(p.until)}, by {p.by}. <Link className="link" to={pageAt(project, 'alerts')}>Alerts</Link></span>)}
       </Alert>
     </div>
   )

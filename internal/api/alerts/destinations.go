@@ -1,5 +1,4 @@
-// Package alerts has the calls about who hears of what: destinations, deliveries, alerts,
-// and how people want to be told.
+// Package alerts has the calls about destinations, deliveries, alerts and notice settings.
 package alerts
 
 import (
@@ -166,7 +165,7 @@ func set(d *destinations.Destination, in *contract.SetDestination) {
 // who may change it.
 func (a *handlers) shown(ctx context.Context, d *alerting.State) contract.Destination {
 	out := contract.Destination{Name: d.Name, Kind: d.Kind, Projects: d.Projects, State: "ready", Created: d.Created,
-		CreatedBy: d.Maker.Name, LastWeek: map[string]int64{}}
+		CreatedBy: d.Maker.Name, ServesPeople: d.ServesPeople(), LastWeek: map[string]int64{}}
 	if a.May(ctx, access.ChangeDestinations, nil) == nil {
 		out.URL, out.AllowInside, out.From, out.To, out.User = d.URL, d.AllowInside, d.From, d.To, d.User
 		out.Insecure, out.Template, out.Receiver = d.Insecure, d.Template, d.Receiver

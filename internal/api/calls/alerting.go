@@ -16,13 +16,13 @@ import (
 	"firethorn/internal/usecase/alerting"
 )
 
-// Alerting says who hears of what.
+// Alerting keeps destinations, deliveries, alerts and notice settings.
 type Alerting interface {
 	Alerts(ctx context.Context, p *projects.Project, issue, before int64, limit int) ([]*alerts.Occurrence, error)
 	ChangeDestination(ctx context.Context, before, after *destinations.Destination) error
 	CreateDestination(ctx context.Context, d *destinations.Destination) error
 	Deliveries(ctx context.Context, q deliveries.Query) ([]deliveries.Row, error)
-	Delivery(ctx context.Context, id uuid.UUID) (deliveries.Row, []deliveries.Attempt, error)
+	Delivery(ctx context.Context, seen sight.Sight, id uuid.UUID) (deliveries.Row, []deliveries.Attempt, error)
 	Destination(ctx context.Context, name string) (*alerting.State, error)
 	Destinations(ctx context.Context) ([]alerting.State, error)
 	Moments(ctx context.Context, p *projects.Project, since time.Time) ([]rules.Moment, error)

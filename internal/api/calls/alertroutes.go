@@ -2,7 +2,7 @@ package calls
 
 import "firethorn/internal/core/access"
 
-// alertRoutes are about who hears of what.
+// alertRoutes are about alerts, destinations, deliveries and notice settings.
 func alertRoutes() []Route {
 	return []Route{
 		{
@@ -20,7 +20,7 @@ func alertRoutes() []Route {
 		{"remove-destination", "DELETE", "/api/destinations/{name}", access.ChangeDestinations,
 			"Remove a destination; messages that wait for it are cancelled"},
 		{"test-destination", "POST", "/api/destinations/{name}/test", access.ChangeDestinations,
-			"Send a message marked as a test, and tell what came of it"},
+			"Send a message marked as a test, and return the result"},
 		{
 			"list-deliveries",
 			"GET",
@@ -37,12 +37,12 @@ func alertRoutes() []Route {
 			"Try a message again, now",
 		},
 		{"list-alerts", "GET", "/api/projects/{project}/alerts", access.ReadIssues,
-			"What alert rules were asked about, what became of it and why, and the rules"},
+			"The alert rules, and each alert with the messages it sent or why it sent none"},
 		{"pause-alert", "POST", "/api/projects/{project}/alerts/pause", access.PushRules,
-			"Let an alert rule fire for nobody until a time"},
+			"Pause an alert rule until a time"},
 		{"resume-alert", "POST", "/api/projects/{project}/alerts/resume", access.PushRules, "End a pause"},
 		{"list-alert-pauses", "GET", "/api/alert-pauses", access.ReadService, "Alert rules that are paused now"},
-		{"show-notice-settings", "GET", "/api/me/notices", Anyone, "How you want to hear of what"},
-		{"change-notice-settings", "PATCH", "/api/me/notices", Anyone, "Change how you want to hear of what"},
+		{"show-notice-settings", "GET", "/api/me/notices", Anyone, "How you get each kind of notice"},
+		{"change-notice-settings", "PATCH", "/api/me/notices", Anyone, "Change how you get notices"},
 	}
 }

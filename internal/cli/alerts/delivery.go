@@ -120,12 +120,12 @@ func showDelivery(out io.Writer, d contract.DeliveryDetail) {
 func Alert() *cli.Command {
 	return &cli.Command{
 		Name:        "alert",
-		Usage:       "what alert rules fired for, what was held and why; pauses",
+		Usage:       "alert rules and their pauses, and each alert with the messages it sent",
 		Description: "Alert rules stand in the section alerts of the project's rules file: firethorn rules pull, try, push.",
 		Commands: []*cli.Command{
 			{
 				Name:  "list",
-				Usage: "the rules, and what became of what they were asked, the newest first",
+				Usage: "the rules, and the alerts they raised, newest first",
 				Flags: []cli.Flag{
 					&cli.StringFlag{Name: "issue", Usage: "only about the issue `ID`"},
 					&cli.IntFlag{Name: "limit", Value: 50, Usage: "at most `N`"},
@@ -135,7 +135,7 @@ func Alert() *cli.Command {
 			},
 			{
 				Name:      "pause",
-				Usage:     "let a rule fire for nobody until a time",
+				Usage:     "pause a rule until a time",
 				Arguments: []cli.Argument{command.Text("name")},
 				Flags: []cli.Flag{
 					&cli.StringFlag{Name: "until", Usage: "`TIME`: 2h, 3d, 2026-12-01 or 2026-12-01T09:00:00Z"},

@@ -1,4 +1,4 @@
-// Package alerts has the commands about who hears of what: destinations, deliveries, alerts.
+// Package alerts has the commands about destinations, deliveries, alerts and notice settings.
 package alerts
 
 import (
@@ -232,7 +232,7 @@ func showDestination(out io.Writer, d contract.Destination) {
 	line("receiver", d.Receiver)
 	line("may reach", d.AllowInside)
 	line("projects", strings.Join(d.Projects, ", "))
-	if d.Kind == "mail" && len(d.To) == 0 {
+	if d.ServesPeople {
 		line("serves", "people: owner, watchers, members and teams of alert rules")
 	}
 	if d.Paused != nil {

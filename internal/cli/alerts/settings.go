@@ -16,11 +16,11 @@ import (
 	"firethorn/internal/contract"
 )
 
-// NoticeSettings is the command about how you want to hear of what.
+// NoticeSettings is the command about how you get notices.
 func NoticeSettings() *cli.Command {
 	return &cli.Command{
 		Name:  "settings",
-		Usage: "how you want to hear of what: by mail at once, once a day, or in the console alone",
+		Usage: "how you get each kind of notice: by mail at once, in one mail a day, or in the console only",
 		Description: "  firethorn notice settings --set commented=digest --set fixed=console --zone Europe/Lisbon\n\n" +
 			"The daily digest comes at nine in your zone.",
 		Flags: []cli.Flag{
@@ -63,7 +63,7 @@ func showWishes(out io.Writer, w contract.Wishes) {
 	words := map[string]string{
 		"mail":    "by mail, at once",
 		"digest":  "in the daily digest",
-		"console": "in the console alone",
+		"console": "in the console only",
 	}
 	show.Table(out, func(row func(...any)) {
 		row("NOTICE", "HOW")
@@ -75,7 +75,7 @@ func showWishes(out io.Writer, w contract.Wishes) {
 	if !w.Mail {
 		fmt.Fprintln(
 			out,
-			"The service has no mail server yet, so everything comes in the console alone; an operator makes one: firethorn destination create post --kind mail --url smtp://HOST:587 --from ADDRESS",
+			"The service has no mail server yet, so notices appear in the console only. An operator makes one: firethorn destination create post --kind mail --url smtp://HOST:587 --from ADDRESS",
 		)
 	}
 }

@@ -44,10 +44,8 @@ func RetryAfter(header string, now time.Time) time.Duration {
 	if n, err := strconv.Atoi(header); err == nil && n >= 0 {
 		return time.Duration(n) * time.Second
 	}
-	for _, form := range []string{time.RFC1123, "Mon, 02 Jan 2006 15:04:05 GMT"} {
-		if at, err := time.Parse(form, header); err == nil {
-			return max(0, at.Sub(now))
-		}
+	if at, err := time.Parse(time.RFC1123, header); err == nil {
+		return max(0, at.Sub(now))
 	}
 	return 0
 }

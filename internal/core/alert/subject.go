@@ -35,15 +35,14 @@ func (s Seen) matches(search string, depth int) bool {
 	if err != nil || depth > maxSaved {
 		return false
 	}
-	return query.Matches(tree, query.Subject{Before: s.Before, Texts: s.texts, Values: func(name string) []string {
-		return s.values(name, depth)
-	}, Saved: func(name string) bool {
+	saved := func(name string) bool {
 		found := ""
 		if s.Saved != nil {
 			found = s.Saved(name)
 		}
 		return found != "" && s.matches(found, depth+1)
-	}})
+	}
+	return query.Matches(tree, query.Subject{Before: s.Before, Texts: s.texts, Values: s.values, Saved: saved})
 }
 
 func (s Seen) texts() []string {
@@ -55,7 +54,7 @@ func (s Seen) texts() []string {
 }
 
 // values are those of a field or an attribute; absent ones have none.
-func (s Seen) values(name string, _ int) []string {
+func (s Seen) values(name string) []string {
 	one := func(text string) []string {
 		if text == "" {
 			return nil

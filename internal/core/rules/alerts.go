@@ -139,6 +139,9 @@ func (r *reader) alertCondition(rule *AlertRule, n, when *yaml.Node) {
 			`the rule would fire for every event: ask with became("new") what an issue becomes, or give a threshold: users, events or sessions`,
 		)
 	}
+	if len(rule.Becomes) > 0 && rule.Threshold() {
+		r.at(when, "became(%q) never holds while a threshold counts events: write two rules", rule.Becomes[0])
+	}
 	if len(rule.Worse) > 0 || rule.Missing {
 		if len(rule.Becomes) > 0 || rule.Threshold() {
 			r.at(when, "release.worse and symbols.missing are about no issue: they stand in rules of their own")
@@ -174,27 +177,26 @@ func (r *reader) askedBy(rule *AlertRule, n *yaml.Node, e ast.Expr, positive boo
 	switch name := call.FunctionName(); name {
 	case "became", "worse", "fits":
 		rule.Live = true
-		word, ok := call.Args()[0].AsLiteral().(interface{ Value() any })
-		text1, isText := "", false
-		if ok && call.Args()[0].Kind() == ast.LiteralKind {
-			text1, isText = word.Value().(string)
+		asked, isText := "", false
+		if call.Args()[0].Kind() == ast.LiteralKind {
+			asked, isText = call.Args()[0].AsLiteral().Value().(string)
 		}
 		switch {
 		case !isText:
 			r.at(n, "%s asks for a text in quotes that stands in the rule itself", name)
-		case name == "became" && !slices.Contains(Becomings, text1):
+		case name == "became" && !slices.Contains(Becomings, asked):
 			r.problem(
 				n.Line,
 				n.Column,
-				text.Nearest(text1, Becomings),
+				text.Nearest(asked, Becomings),
 				"an issue cannot become %s; there are %s",
-				short(text1),
+				short(asked),
 				strings.Join(Becomings, ", "),
 			)
-		case name == "became" && positive && !slices.Contains(rule.Becomes, text1):
-			rule.Becomes = append(rule.Becomes, text1)
+		case name == "became" && positive && !slices.Contains(rule.Becomes, asked):
+			rule.Becomes = append(rule.Becomes, asked)
 		case name == "worse" && positive:
-			rule.Worse = append(rule.Worse, text1)
+			rule.Worse = append(rule.Worse, asked)
 		}
 		return
 	case "!_":

@@ -28,6 +28,7 @@ func TestAlerts_Problems(t *testing.T) {
 		`  - {name: a, when: 'became("old")', to: [x]}`:                                                      "cannot become",
 		`  - {name: a, when: 'became("regresed")', to: [x]}`:                                                 "did you mean regressed",
 		`  - {name: a, when: 'became(message)', to: [x]}`:                                                    "stands in the rule itself",
+		`  - {name: a, when: 'became("new")', users: 3, to: [x]}`:                                            "never holds",
 		`  - {name: a, when: 'became("new")'}`:                                                               "needs the field to",
 		`  - {name: a, when: 'became("new")', to: []}`:                                                       "to is empty",
 		`  - {name: a, to: [x]}`:                                                                             "needs the field when",

@@ -31,7 +31,7 @@ func (r *reader) span(n *yaml.Node, field string, least, most time.Duration) tim
 	units := map[string]time.Duration{"m": time.Minute, "h": time.Hour, "d": 24 * time.Hour}
 	m := spanForm.FindStringSubmatch(n.Value)
 	if n.Kind == yaml.ScalarNode && m != nil {
-		v, _ := strconv.Atoi(m[2-1]) // digits alone
+		v, _ := strconv.Atoi(m[1]) // digits alone
 		if d := time.Duration(v) * units[m[2]]; d >= least && d <= most {
 			return d
 		}

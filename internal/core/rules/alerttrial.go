@@ -124,21 +124,25 @@ func (t *AlertTrial) sent(i int, ex TrialExample) {
 // `again` those after the time of it.
 func crossings(r *AlertRule, list []alertHit) (out []alertHit) {
 	slices.SortStableFunc(list, func(a, b alertHit) int { return cmp.Compare(a.at.UnixNano(), b.at.UnixNano()) })
+	var events int64
+	users := map[int64]int{} // events of each within the time
+	add := func(h alertHit, sign int) {
+		events += int64(sign) * h.n
+		if h.user == 0 {
+			return
+		}
+		if users[h.user] += sign; users[h.user] == 0 {
+			delete(users, h.user)
+		}
+	}
 	first := 0
-	for i, h := range list {
-		for list[first].at.Before(h.at.Add(-r.Within)) {
-			first++
+	for _, h := range list {
+		add(h, 1)
+		for ; list[first].at.Before(h.at.Add(-r.Within)); first++ {
+			add(list[first], -1)
 		}
 		if len(out) > 0 && (r.Again == 0 || h.at.Sub(out[len(out)-1].at) < r.Again) {
 			continue
-		}
-		var events int64
-		users := map[int64]bool{}
-		for _, x := range list[first : i+1] {
-			events += x.n
-			if x.user != 0 {
-				users[x.user] = true
-			}
 		}
 		if events >= r.Events && int64(len(users)) >= r.Users && r.Sessions == 0 {
 			out = append(out, h)

@@ -11,7 +11,7 @@ import (
 	"firethorn/internal/db"
 )
 
-// Choice is how somebody wants to hear of a kind of notice.
+// Choice is how a person gets a kind of notice.
 type Choice string
 
 // The choices.
@@ -25,7 +25,7 @@ const (
 var NoticeKinds = []string{"new", "regressed", "woken", "surging", "threshold", "fixed", "holding", "assigned",
 	"commented", "release.worse", "symbols.missing"}
 
-// Wishes are how somebody wants to hear of what: each kind of NoticeKinds has a choice.
+// Wishes are a person's notice settings: each kind of NoticeKinds has a choice.
 type Wishes struct {
 	Zone    string // of the tz database; "": UTC
 	Choices map[string]Choice
@@ -40,23 +40,42 @@ func (w Wishes) Location() *time.Location {
 	return zone
 }
 
-// WishesOf reads how somebody wants to hear of what. Who chose nothing gets mail at once.
-func WishesOf(ctx context.Context, q db.Querier, person int64) (w Wishes, err error) {
-	w.Choices = map[string]Choice{}
-	for _, k := range NoticeKinds {
-		w.Choices[k] = ByMail
+// WishesOf reads a person's notice settings. Who chose nothing gets mail at once.
+func WishesOf(ctx context.Context, q db.Querier, person int64) (Wishes, error) {
+	all, err := WishesOfAll(ctx, q, person)
+	if _, there := all[person]; !there && err == nil {
+		err = sql.ErrNoRows
 	}
-	if err = q.QueryRowContext(ctx, "SELECT zone FROM person WHERE id=?", person).Scan(&w.Zone); err != nil {
-		return w, err
+	return all[person], err
+}
+
+// WishesOfAll reads the notice settings of several people, by their ids.
+func WishesOfAll(ctx context.Context, q db.Querier, people ...int64) (map[int64]Wishes, error) {
+	out := map[int64]Wishes{}
+	if len(people) == 0 {
+		return out, nil
 	}
-	return w, db.Each(ctx, q, func(r *sql.Rows) error {
-		var kind, choice string
-		err := r.Scan(&kind, &choice)
-		if _, ok := w.Choices[kind]; ok {
-			w.Choices[kind] = Choice(choice)
+	return out, db.Each(ctx, q, func(r *sql.Rows) error {
+		var id int64
+		var zone string
+		var kind, choice sql.NullString
+		if err := r.Scan(&id, &zone, &kind, &choice); err != nil {
+			return err
 		}
-		return err
-	}, "SELECT kind, choice FROM person_choice WHERE person=?", person)
+		w, there := out[id]
+		if !there {
+			w = Wishes{Zone: zone, Choices: map[string]Choice{}}
+			for _, k := range NoticeKinds {
+				w.Choices[k] = ByMail
+			}
+			out[id] = w
+		}
+		if _, known := w.Choices[kind.String]; known {
+			w.Choices[kind.String] = Choice(choice.String)
+		}
+		return nil
+	}, "SELECT p.id, p.zone, c.kind, c.choice FROM person p LEFT JOIN person_choice c ON c.person=p.id WHERE p.id IN ("+
+		db.Marks(len(people))+")", db.AnyOf(people)...)
 }
 
 // SetWishes changes some of somebody's choices, and their zone where it is given.

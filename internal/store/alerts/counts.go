@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"database/sql"
+	"errors"
 	"fmt"
 	"time"
 
@@ -59,7 +60,7 @@ func RuleOf(ctx context.Context, tx *sql.Tx, project int64, r *rules.AlertRule) 
 			digest(r),
 		).Scan(&out.ID, &since)
 	}
-	if err = find(); err == sql.ErrNoRows {
+	if err = find(); errors.Is(err, sql.ErrNoRows) {
 		if _, err = tx.ExecContext(
 			ctx,
 			"INSERT IGNORE INTO alert_rule (project, name, digest, since) VALUES (?,?,?,0)",
@@ -170,7 +171,7 @@ func FiredAt(
 		issue,
 		what,
 	).Scan(&at)
-	if err == sql.ErrNoRows {
+	if errors.Is(err, sql.ErrNoRows) {
 		return time.Time{}, nil
 	}
 	return db.FromMicros(at), err
@@ -212,15 +213,15 @@ func ClosedAt(ctx context.Context, q db.Querier, issue int64) (time.Time, error)
 	return db.FromMicros(at.Int64), err
 }
 
-// SharedSearch is the search that a project's members share under a name; "" where there is
-// none.
-func SharedSearch(ctx context.Context, q db.Querier, project int64, name string) (search string, err error) {
-	err = q.QueryRowContext(ctx, "SELECT search FROM saved_search WHERE project=? AND name=? AND shared=1", project, name).
-		Scan(&search)
-	if err == sql.ErrNoRows {
-		return "", nil
+// SharedSearches finds the searches that a project's members share, by name; "" where there
+// is none. An error counts as none: a broken connection ends the transaction at its next
+// statement.
+func SharedSearches(ctx context.Context, tx *sql.Tx, project int64) func(name string) string {
+	return func(name string) (search string) {
+		_ = tx.QueryRowContext(ctx, "SELECT search FROM saved_search WHERE project=? AND name=? AND shared=1", project,
+			name).Scan(&search)
+		return search
 	}
-	return search, err
 }
 
 // Position is the position of a project's last event.

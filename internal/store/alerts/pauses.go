@@ -3,6 +3,7 @@ package alerts
 import (
 	"context"
 	"database/sql"
+	"errors"
 	"time"
 
 	"firethorn/internal/db"
@@ -59,7 +60,7 @@ func PausedUntil(ctx context.Context, q db.Querier, project int64, rule string) 
 	err := q.QueryRowContext(ctx, "SELECT until FROM alert_pause WHERE project=? AND rule=?", project, rule).Scan(
 		&until,
 	)
-	if err == sql.ErrNoRows {
+	if errors.Is(err, sql.ErrNoRows) {
 		return time.Time{}, nil
 	}
 	return db.FromMicros(until), err
@@ -80,16 +81,4 @@ func Once(ctx context.Context, tx *sql.Tx, project int64, what, scope string, at
 	}
 	n, err := res.RowsAffected()
 	return n > 0, err
-}
-
-// Over forgets what time caused and is over.
-func Over(ctx context.Context, q db.Querier, project int64, what, scope string) error {
-	_, err := q.ExecContext(
-		ctx,
-		"DELETE FROM alert_window WHERE project=? AND what=? AND scope=?",
-		project,
-		what,
-		scope,
-	)
-	return err
 }

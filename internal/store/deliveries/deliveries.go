@@ -6,6 +6,7 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"maps"
 	"strings"
 	"time"
 
@@ -88,11 +89,10 @@ func Add(ctx context.Context, tx *sql.Tx, d *Delivery) (made bool, err error) {
 const columns = "d.id, d.n, d.project, d.position, d.occurrence, d.issue, d.destination, d.person, d.what, d.episode, d.rule, d.type, d.subject, d.message, d.body, d.state, d.created, d.due, d.expires, d.attempts, d.sent"
 
 func scan(r *sql.Rows) (*Delivery, error) {
-	d, _, err := scanWith(r, nil)
-	return d, err
+	return scanWith(r, nil)
 }
 
-func scanWith(r *sql.Rows, more db.Into) (*Delivery, []byte, error) {
+func scanWith(r *sql.Rows, more db.Into) (*Delivery, error) {
 	var d Delivery
 	var id []byte
 	var created, due, expires int64
@@ -120,16 +120,14 @@ func scanWith(r *sql.Rows, more db.Into) (*Delivery, []byte, error) {
 		"attempts":    &d.Attempts,
 		"sent":        &sent,
 	}
-	for k, v := range more {
-		into[k] = v
-	}
+	maps.Copy(into, more)
 	err := db.ScanNames(r, into)
 	copy(d.ID[:], id)
 	d.Created, d.Due, d.Expires = db.FromMicros(created), db.FromMicros(due), db.FromMicros(expires)
 	if sent.Valid {
 		d.Sent = db.FromMicros(sent.Int64)
 	}
-	return &d, id, err
+	return &d, err
 }
 
 func each(ctx context.Context, q db.Querier, query string, args ...any) (list []*Delivery, err error) {
@@ -284,9 +282,13 @@ func SentLately(ctx context.Context, q db.Querier, destination, person int64, ru
 func ByID(ctx context.Context, q db.Querier, id uuid.UUID) (*Delivery, error) {
 	d, err := db.First(ctx, q, scan, "SELECT "+columns+" FROM delivery d WHERE d.id=?", id[:])
 	if errors.Is(err, sql.ErrNoRows) {
-		return nil, fault.New(fault.NotFound, "there is no delivery %s; they are kept for 90 days", id)
+		return nil, absent(id)
 	}
 	return d, err
+}
+
+func absent(id uuid.UUID) error {
+	return fault.New(fault.NotFound, "there is no delivery %s; they are kept for 90 days", id)
 }
 
 // Postpone lets a delivery wait until a time, and be tried until another one.

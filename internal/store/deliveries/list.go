@@ -3,6 +3,7 @@ package deliveries
 import (
 	"context"
 	"database/sql"
+	"errors"
 	"time"
 
 	"github.com/google/uuid"
@@ -35,7 +36,7 @@ const rowTables = " FROM delivery d JOIN destination t ON t.id=d.destination LEF
 func scanRow(r *sql.Rows) (Row, error) {
 	var row Row
 	var err error
-	row.Delivery, _, err = scanWith(
+	row.Delivery, err = scanWith(
 		r,
 		db.Into{"project_name": &row.ProjectName, "destination_name": &row.DestinationName,
 			"person_name": &row.PersonName, "number": &row.Number},
@@ -66,12 +67,15 @@ func List(ctx context.Context, q db.Querier, a Query) (list []Row, err error) {
 	}, "SELECT "+columns+rowColumns+rowTables+" WHERE "+where+" ORDER BY d.n DESC LIMIT ?", append(args, a.Limit)...)
 }
 
-// One is a delivery with names.
-func One(ctx context.Context, q db.Querier, id uuid.UUID) (Row, error) {
-	if _, err := ByID(ctx, q, id); err != nil {
-		return Row{}, err
+// One is a delivery with names. One of a project that is not seen is as if it were not there.
+func One(ctx context.Context, q db.Querier, seen sight.Sight, id uuid.UUID) (Row, error) {
+	where, args := seen.Where("d.project")
+	row, err := db.First(ctx, q, scanRow, "SELECT "+columns+rowColumns+rowTables+" WHERE ("+where+
+		" OR d.project=0) AND d.id=?", append(args, id[:])...)
+	if errors.Is(err, sql.ErrNoRows) {
+		return row, absent(id)
 	}
-	return db.First(ctx, q, scanRow, "SELECT "+columns+rowColumns+rowTables+" WHERE d.id=?", id[:])
+	return row, err
 }
 
 // Counts are how many deliveries of each destination stand in each state since a time.

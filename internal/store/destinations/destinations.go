@@ -54,6 +54,10 @@ func (d *Destination) Serves(project string) bool {
 	return d.Projects == nil || slices.Contains(d.Projects, project)
 }
 
+// ServesPeople says whether it sends mail to people, in the way each of them chose. Rules
+// cannot name such a destination.
+func (d *Destination) ServesPeople() bool { return d.Kind == "mail" && len(d.To) == 0 }
+
 // nameForm is what a destination may be called: rules name it.
 var nameForm = regexp.MustCompile(`^[\pL\pN][\pL\pN _.-]{0,59}$`)
 

@@ -79,6 +79,17 @@ type Knowledge struct {
 	Graph *commits.Graph
 }
 
+// Before says whether a release comes before another one in the project's order.
+func (k Knowledge) Before(a, b string) bool {
+	return release.Compare(k.Release(a), k.Release(b), k.Policy, k.Commits).Compare < 0
+}
+
+// Newest says whether a release is the newest one, or newer than what is known as that; "" as
+// newest: none is known.
+func (k Knowledge) Newest(of, newest string) bool {
+	return of != "" && (newest == "" || of == newest || k.Before(newest, of))
+}
+
 // Known gathers it: the order of the project's releases, its commits, and the
 // releases that are named.
 func (s *Store) Known(ctx context.Context, q db.Querier, project int64, names ...string) (Knowledge, error) {

@@ -12,7 +12,6 @@ import (
 	"firethorn/internal/core/attributes"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
-	"firethorn/internal/core/release"
 	"firethorn/internal/core/rules"
 	"firethorn/internal/store/alerts"
 	"firethorn/internal/store/events"
@@ -32,36 +31,38 @@ type known struct {
 // time and people cause, those that hold for the issue's newest event.
 func (s *Service) holding(ctx context.Context, tx *sql.Tx, p *projects.Project, o *alerts.Occurrence, read Reader) (
 	list []*rules.AlertRule, k known, trouble []rules.Trouble, err error) {
+	for _, r := range p.Rules.AlertRules() {
+		if asks(r, o) {
+			list = append(list, r)
+		}
+	}
+	if len(list) == 0 {
+		return nil, k, nil, nil
+	}
 	if o.Issue != 0 {
 		if k, err = s.look(ctx, p, o, read); err != nil || k.issue == nil {
 			return nil, k, nil, err
 		}
 	}
-	all := p.Rules.AlertRules()
 	if o.Rules != nil {
-		for _, r := range all {
-			if slices.Contains(o.Rules, r.Name) {
-				list = append(list, r)
-			}
-		}
 		return list, k, nil, nil
-	}
-	var ask []*rules.AlertRule
-	for _, r := range all {
-		if r.Becoming(o.What) && !r.Threshold() || o.What == "release.worse" && len(r.Worse) > 0 ||
-			o.What == "symbols.missing" && r.Missing {
-			ask = append(ask, r)
-		}
-	}
-	if len(ask) == 0 {
-		return nil, k, nil, nil
 	}
 	occasion, facts, err := s.occasion(ctx, tx, p, o, k)
 	if err != nil {
 		return nil, k, nil, err
 	}
-	list, trouble = rules.Alerts(ask, facts.On(occasion), func(rule string) bool { return p.Off[rule] })
+	list, trouble = rules.Alerts(list, facts.On(occasion), func(rule string) bool { return p.Off[rule] })
 	return list, k, trouble, nil
+}
+
+// asks says whether a rule may fire for an occurrence: the batch found so, or it asks for what
+// happened.
+func asks(r *rules.AlertRule, o *alerts.Occurrence) bool {
+	if o.Rules != nil {
+		return slices.Contains(o.Rules, r.Name)
+	}
+	return r.Becoming(o.What) && !r.Threshold() || o.What == "release.worse" && len(r.Worse) > 0 ||
+		o.What == "symbols.missing" && r.Missing
 }
 
 // occasion is what rules see of an occurrence that no batch caused.
@@ -92,11 +93,7 @@ func (s *Service) occasion(ctx context.Context, tx *sql.Tx, p *projects.Project,
 	is := k.issue
 	occasion.Issue = rules.IssueFacts{State: string(is.State), Owner: is.Owner, Users: is.Users, Events: is.Events,
 		Impact: float64(is.Impact) / 10, FirstRelease: is.FirstRelease}
-	of := e.Release()
-	before := func(a, b string) bool {
-		return release.Compare(order.Release(a), order.Release(b), order.Policy, order.Commits).Compare < 0
-	}
-	occasion.Newest = of != "" && (basis.Newest == "" || of == basis.Newest || before(basis.Newest, of))
+	occasion.Newest = order.Newest(e.Release(), basis.Newest)
 	seen := alert.Seen{
 		Event:      e,
 		Frames:     k.frames,
@@ -104,12 +101,8 @@ func (s *Service) occasion(ctx context.Context, tx *sql.Tx, p *projects.Project,
 		Headline:   is.Headline,
 		Place:      is.Place,
 		Issue:      occasion.Issue,
-		Before:     before,
-		Saved: func(name string) string {
-			// A broken connection ends the transaction at its next statement.
-			search, _ := alerts.SharedSearch(ctx, tx, p.ID, name)
-			return search
-		},
+		Before:     order.Before,
+		Saved:      alerts.SharedSearches(ctx, tx, p.ID),
 	}
 	occasion.Matches = seen.Matches
 	return occasion, facts, nil

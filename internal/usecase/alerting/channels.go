@@ -149,31 +149,20 @@ func (s *Service) makeTest(ctx context.Context, name string, p *projects.Project
 	if p != nil {
 		m.Project, id = p.Name, p.ID
 	}
-	if d.Kind == "mail" && len(d.To) == 0 {
+	if d.ServesPeople() {
 		return nil, nil, fault.New(
 			fault.BadInput,
 			"%s sends mail to people; give it an address with --to, or wait for the first alert",
 			d.Name,
 		)
 	}
-	raw, err := json.Marshal(m)
+	now := s.DB.Now()
+	x, err := deliveryOf(m, now)
 	if err != nil {
 		return nil, nil, err
 	}
-	now := s.DB.Now()
-	x := &deliveries.Delivery{
-		Project:     id,
-		Destination: d.ID,
-		What:        "test",
-		Episode:     now.UnixMicro() & 0x7fffffff,
-		Type:        alert.Type("test"),
-		Subject:     m.Subject(),
-		Message:     string(raw),
-		State:       deliveries.Held,
-		Created:     now,
-		Due:         now.AddDate(1, 0, 0),
-		Expires:     now,
-	}
+	x.Project, x.Destination, x.Episode = id, d.ID, now.UnixMicro()&0x7fffffff
+	x.State, x.Due = deliveries.Held, now.AddDate(1, 0, 0) // nobody else sends it
 	return d, x, s.DB.InTx(ctx, func(tx *sql.Tx) error {
 		_, err := deliveries.Add(ctx, tx, x)
 		return err

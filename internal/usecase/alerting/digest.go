@@ -6,14 +6,15 @@ import (
 	"database/sql"
 	"encoding/json"
 	"fmt"
+	"slices"
+	"time"
 
 	"github.com/google/uuid"
-
-	"time"
 
 	"firethorn/internal/core/alert"
 	"firethorn/internal/store/deliveries"
 	"firethorn/internal/store/projects"
+	"firethorn/internal/store/sight"
 )
 
 const (
@@ -92,7 +93,7 @@ func (s *Service) oneFor(ctx context.Context, tx *sql.Tx, group []*deliveries.De
 			digest.Project = "several projects"
 		}
 		for _, r := range m.Rules {
-			if len(digest.Rules) < 10 && !contains(digest.Rules, r) {
+			if len(digest.Rules) < 10 && !slices.Contains(digest.Rules, r) {
 				digest.Rules = append(digest.Rules, r)
 			}
 		}
@@ -106,62 +107,39 @@ func (s *Service) oneFor(ctx context.Context, tx *sql.Tx, group []*deliveries.De
 	if err := deliveries.SetState(ctx, tx, deliveries.Summarised, ids...); err != nil {
 		return err
 	}
-	raw, err := json.Marshal(digest)
+	d, err := deliveryOf(digest, now)
 	if err != nil {
 		return err
 	}
-	project := first.Project
-	if first.Person != 0 {
-		project = 0
+	if first.Person == 0 {
+		d.Project = first.Project
 	}
-	_, err = deliveries.Add(ctx, tx, &deliveries.Delivery{
-		Project:     project,
-		Position:    group[len(group)-1].Position,
-		Destination: first.Destination,
-		Person:      first.Person,
-		What:        "digest",
-		Episode:     first.N,
-		Rule:        first.Rule,
-		Type:        alert.Type("digest"),
-		Subject:     digest.Subject(),
-		Message:     string(raw),
-		State:       deliveries.Waiting,
-		Created:     now,
-		Due:         now,
-		Expires:     now.Add(alert.GiveUpAfter),
-	})
+	d.Destination, d.Person, d.Rule = first.Destination, first.Person, first.Rule
+	d.Position, d.Episode = group[len(group)-1].Position, first.N
+	_, err = deliveries.Add(ctx, tx, d)
 	return err
 }
 
-func contains(list []string, s string) bool {
-	for _, x := range list {
-		if x == s {
-			return true
-		}
+// deliveryOf makes a delivery of a message, to be sent now; who gets it is set by the caller.
+func deliveryOf(m alert.Message, now time.Time) (*deliveries.Delivery, error) {
+	raw, err := json.Marshal(m)
+	if err != nil {
+		return nil, err
 	}
-	return false
+	return &deliveries.Delivery{What: m.Trigger, Type: alert.Type(m.Trigger), Subject: m.Subject(),
+		Message: string(raw), State: deliveries.Waiting, Created: now, Due: now,
+		Expires: now.Add(alert.GiveUpAfter)}, nil
 }
 
 // writeOwn writes a message of the service itself.
 func (s *Service) writeOwn(ctx context.Context, tx *sql.Tx, destination, person int64, m alert.Message) error {
-	raw, err := json.Marshal(m)
+	now := s.DB.Now()
+	d, err := deliveryOf(m, now)
 	if err != nil {
 		return err
 	}
-	now := s.DB.Now()
-	_, err = deliveries.Add(ctx, tx, &deliveries.Delivery{
-		Destination: destination,
-		Person:      person,
-		What:        m.Trigger,
-		Episode:     now.Unix(),
-		Type:        alert.Type(m.Trigger),
-		Subject:     m.Subject(),
-		Message:     string(raw),
-		State:       deliveries.Waiting,
-		Created:     now,
-		Due:         now,
-		Expires:     now.Add(alert.GiveUpAfter),
-	})
+	d.Destination, d.Person, d.Episode = destination, person, now.Unix()
+	_, err = deliveries.Add(ctx, tx, d)
 	return err
 }
 
@@ -179,10 +157,5 @@ func (s *Service) Test(
 	if err := s.try(ctx, d, x); err != nil {
 		return deliveries.Row{}, nil, err
 	}
-	row, err := deliveries.One(ctx, s.DB, x.ID)
-	if err != nil {
-		return row, nil, err
-	}
-	attempts, err := deliveries.Attempts(ctx, s.DB, x.ID)
-	return row, attempts, err
+	return s.Delivery(ctx, sight.All, x.ID)
 }

@@ -128,13 +128,10 @@ type talk struct {
 	server      *url.URL
 }
 
-// tlsClient speaks TLS on a connection.
-func tlsClient(conn net.Conn, c *tls.Config) net.Conn { return tls.Client(conn, c) }
-
 func (t talk) with(conn net.Conn, to []string, body []byte) error {
 	d, client, u := t.destination, t.client, t.server
 	if u.Scheme == "smtps" {
-		conn = tlsClient(conn, client.TLS(u.Hostname()))
+		conn = tls.Client(conn, client.TLS(u.Hostname()))
 	}
 	c, err := smtp.NewClient(conn, u.Hostname())
 	if err != nil {

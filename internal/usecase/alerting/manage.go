@@ -176,9 +176,10 @@ func (s *Service) Deliveries(ctx context.Context, q deliveries.Query) ([]deliver
 	return deliveries.List(ctx, s.DB, q)
 }
 
-// Delivery is one delivery with its tries.
-func (s *Service) Delivery(ctx context.Context, id uuid.UUID) (deliveries.Row, []deliveries.Attempt, error) {
-	row, err := deliveries.One(ctx, s.DB, id)
+// Delivery is one delivery with its tries, if it is about a project that is seen, or about none.
+func (s *Service) Delivery(ctx context.Context, seen sight.Sight, id uuid.UUID) (deliveries.Row,
+	[]deliveries.Attempt, error) {
+	row, err := deliveries.One(ctx, s.DB, seen, id)
 	if err != nil {
 		return row, nil, err
 	}
@@ -286,12 +287,12 @@ func (s *Service) Resume(ctx context.Context, p *projects.Project, rule string) 
 	})
 }
 
-// Wishes are how somebody wants to hear of what.
+// Wishes are a person's notice settings.
 func (s *Service) Wishes(ctx context.Context, person int64) (accounts.Wishes, error) {
 	return accounts.WishesOf(ctx, s.DB, person)
 }
 
-// SetWishes changes how somebody wants to hear of what.
+// SetWishes changes a person's notice settings.
 func (s *Service) SetWishes(
 	ctx context.Context,
 	person int64,

@@ -3,7 +3,6 @@ package alerting
 import (
 	"context"
 	"database/sql"
-	"encoding/json"
 	"slices"
 	"time"
 
@@ -159,14 +158,13 @@ func (s *Service) deliver(ctx context.Context, tx *sql.Tx, o *alerts.Occurrence,
 	}
 	m.Rules = slices.Compact(slices.Sorted(slices.Values(m.Rules)))
 	m.Zone = nil
-	raw, err := json.Marshal(m)
+	d, err := deliveryOf(m, now)
 	if err != nil {
 		return nil, err
 	}
-	d := &deliveries.Delivery{Project: o.Project, Position: o.Position, Occurrence: o.ID, Issue: o.Issue,
-		Destination: r.destination.ID, Person: r.person.ID, What: trigger(o, rule), Episode: o.Episode, Rule: rule,
-		Type: alert.Type(o.What), Subject: m.Subject(), Message: string(raw), State: deliveries.Waiting, Created: now,
-		Due: now, Expires: now.Add(alert.GiveUpAfter)}
+	d.Project, d.Position, d.Occurrence, d.Issue = o.Project, o.Position, o.ID, o.Issue
+	d.Destination, d.Person, d.Rule = r.destination.ID, r.person.ID, rule
+	d.What, d.Episode = trigger(o, rule), o.Episode
 	if o.Issue == 0 {
 		d.Episode = o.ID // what is about no issue has no episode of its own
 	}

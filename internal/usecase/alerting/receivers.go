@@ -62,7 +62,7 @@ func (s *Service) receivers(ctx context.Context, tx *sql.Tx, p *projects.Project
 			cond, args := peopleOf(to, o.Issue)
 			if cond == "" {
 				i := slices.IndexFunc(all, func(d *destinations.Destination) bool {
-					return d.Name == to && d.Serves(p.Name) && (d.Kind != "mail" || len(d.To) > 0)
+					return d.Name == to && d.Serves(p.Name) && !d.ServesPeople()
 				})
 				if i < 0 {
 					none = append(
@@ -125,7 +125,7 @@ type told struct {
 func (s *Service) people(ctx context.Context, tx *sql.Tx, p *projects.Project, o *alerts.Occurrence,
 	all []*destinations.Destination, cond string, args []any) (t told, err error) {
 	i := slices.IndexFunc(all, func(d *destinations.Destination) bool {
-		return d.Kind == "mail" && len(d.To) == 0 && d.Serves(p.Name)
+		return d.ServesPeople() && d.Serves(p.Name)
 	})
 	if i >= 0 {
 		t.mail = all[i]
@@ -137,14 +137,19 @@ func (s *Service) people(ctx context.Context, tx *sql.Tx, p *projects.Project, o
 	if err != nil {
 		return t, err
 	}
+	ids := make([]int64, len(people))
+	for i, x := range people {
+		ids[i] = x.ID
+	}
+	wishes, err := accounts.WishesOfAll(ctx, tx, ids...)
+	if err != nil {
+		return t, err
+	}
 	for _, x := range people {
 		if o.Who.Kind == "person" && (o.Who.ID == x.ID || o.Who.Name == x.Name) {
 			continue
 		}
-		w, err := accounts.WishesOf(ctx, tx, x.ID)
-		if err != nil {
-			return t, err
-		}
+		w := wishes[x.ID]
 		switch c := w.Choices[o.What]; {
 		case t.mail == nil || c == accounts.Console:
 			if err := s.notice(ctx, tx, o, x.ID); err != nil {

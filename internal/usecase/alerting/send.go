@@ -154,7 +154,7 @@ func (s *Service) tellMaker(
 		return err
 	}
 	for _, mail := range all {
-		if mail.Kind == "mail" && len(mail.To) == 0 && mail.ID != d.ID {
+		if mail.ServesPeople() && mail.ID != d.ID {
 			return s.writeOwn(
 				ctx,
 				tx,

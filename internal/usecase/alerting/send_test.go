@@ -92,7 +92,7 @@ func TestSend_TriesAgain(t *testing.T) {
 			t.Errorf("another id or other bytes: %s", a.id)
 		}
 	}
-	_, tries, err := s.Alerting.Delivery(t.Context(), d.ID)
+	_, tries, err := s.Alerting.Delivery(t.Context(), sight.All, d.ID)
 	if err != nil || len(tries) != 4 || tries[0].Status != 500 || tries[3].Status != 204 {
 		t.Errorf("%+v, %v", tries, err)
 	}
@@ -395,7 +395,7 @@ func TestSend_MailNeedsTLS(t *testing.T) {
 	if len(list) != 2 || s.states() != "2 waiting" {
 		t.Fatalf("%d, %s", len(list), s.states())
 	}
-	_, tries, err := s.Alerting.Delivery(t.Context(), list[0].ID)
+	_, tries, err := s.Alerting.Delivery(t.Context(), sight.All, list[0].ID)
 	if err != nil || len(tries) == 0 || !strings.Contains(tries[0].Error, "certificate") {
 		t.Errorf("%+v, %v", tries, err)
 	}

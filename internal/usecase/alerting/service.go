@@ -1,5 +1,5 @@
-// Package alerting lets people and programs hear of what happens: it plans deliveries from
-// what alert rules ask for, sends them, and says what became of them.
+// Package alerting turns alerts into messages: it plans deliveries by the alert rules, sends
+// them, and records each result.
 //
 // Reading order: plan.go (occurrences become deliveries), ask.go (rules are asked about what
 // time and people cause), receivers.go (who gets a message), told.go (what it says),

@@ -12,7 +12,6 @@ import (
 	"time"
 
 	"firethorn/internal/core/alert"
-	"firethorn/internal/core/release"
 	"firethorn/internal/core/rules"
 	"firethorn/internal/core/text"
 	"firethorn/internal/db"
@@ -126,23 +125,12 @@ func (w *Batch) off(rule string) bool { return w.Project.Off[rule] }
 // occasionOf is what rules see of an event's issue as it stands now.
 func (w *Batch) occasionOf(ctx context.Context, k releases.Knowledge, r Row, what string) rules.Occasion {
 	is := r.Issue(ctx)
-	before := func(a, b string) bool {
-		return release.Compare(k.Release(a), k.Release(b), k.Policy, k.Commits).Compare < 0
-	}
 	seen := alert.Seen{Event: r.Event, Frames: r.Frames, Attributes: r.Attributes, Headline: is.Headline,
-		Place: is.Place, Issue: is.IssueFacts, Before: before, Saved: w.savedSearch(ctx)}
+		Place: is.Place, Issue: is.IssueFacts, Before: k.Before,
+		Saved: alerts.SharedSearches(ctx, w.Tx, w.Project.ID)}
 	return rules.Occasion{
 		Became: what, Issue: is.IssueFacts, Matches: seen.Matches,
-		Newest: r.Release != "" && (w.Newest == "" || r.Release == w.Newest || before(w.Newest, r.Release)),
-	}
-}
-
-// savedSearch gives the search that members share under a name.
-func (w *Batch) savedSearch(ctx context.Context) func(name string) string {
-	return func(name string) string {
-		// A broken connection ends the transaction at its next statement.
-		search, _ := alerts.SharedSearch(ctx, w.Tx, w.Project.ID, name)
-		return search
+		Newest: k.Newest(r.Release, w.Newest),
 	}
 }
 
@@ -285,7 +273,7 @@ func (w *Batch) reach(ctx context.Context, c counted, rule int64, r Row) error {
 	})
 }
 
-// spanWords writes a time as rules do: 10m, 2h, 14d.
+// spanWords writes the time of a threshold: 10 minutes, 2 hours, 14 days.
 func spanWords(d time.Duration) string {
 	switch {
 	case d%(24*time.Hour) == 0:
