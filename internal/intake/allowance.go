@@ -284,7 +284,10 @@ type takenUse struct {
 // take takes events that stand for weight events out of a project's allowance.
 func (t *taking) take(p *projects.Project, events, weight int64) error {
 	u, at := use{events: events, stoodFor: weight - events, from: t.from}, t.in.now()
-	if err := t.in.allowance.take(t.ctx, t.in.projects, p, at, u); err != nil {
+	err := t.in.ask(t.ctx, func(ctx context.Context) error {
+		return t.in.allowance.take(ctx, t.in.projects, p, at, u)
+	})
+	if err != nil {
 		return t.in.over(p, int(events), err)
 	}
 	t.taken = append(t.taken, takenUse{p, u, at})

@@ -347,7 +347,10 @@ func (in *Intake) accept(r *http.Request, g *projects.KeyGrant, got *opened) (An
 		return Answer{}, err
 	}
 	if len(got.dropped) > 0 {
-		if err := in.inbox.ClientDrops(ctx, g.Project.ID, got.dropped); err != nil {
+		err := in.ask(ctx, func(ctx context.Context) error {
+			return in.inbox.ClientDrops(ctx, g.Project.ID, got.dropped)
+		})
+		if err != nil {
 			return Answer{}, err
 		}
 	}

@@ -21,7 +21,7 @@ type known[T any] struct {
 
 const (
 	keyLife  = 3 * time.Second // how long a good key and its project's rules are believed without asking again
-	keyTime  = 3 * time.Second // how long asking may take
+	askTime  = 3 * time.Second // how long asking may take
 	keysHeld = 8 << 20         // bytes of what is remembered of keys, and of services
 )
 
@@ -38,15 +38,26 @@ func (in *Intake) grant(r *http.Request) (*projects.KeyGrant, error) {
 	if key == "" {
 		return nil, fault.New(fault.Unauthorized, "an ingest key is missing: send Authorization: Bearer KEY, or ?key=KEY")
 	}
-	return remembered(in, in.keys, key, func() (*projects.KeyGrant, error) {
-		ctx, cancel := context.WithTimeout(r.Context(), keyTime)
-		defer cancel()
-		g, err := in.projects.GrantOfKey(ctx, key)
-		if db.Away(err) && r.Context().Err() == nil {
-			in.inbox.SawAway(err)
-		}
+	return remembered(in, in.keys, key, func() (g *projects.KeyGrant, err error) {
+		err = in.ask(r.Context(), func(ctx context.Context) error {
+			g, err = in.projects.GrantOfKey(ctx, key)
+			return err
+		})
 		return g, err
 	})
+}
+
+// ask runs what a request asks of the database before it appends, for askTime
+// at most: a database that hangs refuses nothing, and would hold up every
+// sender for as long as a statement may take. The next ones are told at once.
+func (in *Intake) ask(ctx context.Context, fn func(context.Context) error) error {
+	within, cancel := context.WithTimeout(ctx, askTime)
+	defer cancel()
+	err := fn(within)
+	if db.Away(err) && ctx.Err() == nil {
+		in.inbox.SawAway(err)
+	}
+	return err
 }
 
 // remembered asks for a thing unless it was asked for a moment ago.
@@ -75,8 +86,12 @@ func (in *Intake) route(ctx context.Context, home *projects.Project, service str
 	if name == "" || name == home.Name {
 		return home, nil
 	}
-	return remembered(in, in.names, home.Name+"/"+name, func() (*projects.Project, error) {
-		p, ok, err := in.router.RouteProject(ctx, home, name)
+	return remembered(in, in.names, home.Name+"/"+name, func() (p *projects.Project, err error) {
+		var ok bool
+		err = in.ask(ctx, func(ctx context.Context) error {
+			p, ok, err = in.router.RouteProject(ctx, home, name)
+			return err
+		})
 		if err == nil && !ok {
 			in.tallies.add(home.ID, in.now(), refusal{inbox.CauseCapped, "projects", 1, "service.name " + name})
 			return home, nil
