@@ -23,6 +23,7 @@ require (
 	github.com/oschwald/maxminddb-golang/v2 v2.9.1
 	github.com/pressly/goose/v3 v3.29.0
 	github.com/prometheus/client_golang v1.25.0
+	github.com/theory/jsonpath v0.12.3
 	github.com/urfave/cli/v3 v3.14.0
 	github.com/vbauerster/mpb/v8 v8.9.3
 	github.com/wneessen/go-mail v0.7.2

@@ -11,8 +11,10 @@ import (
 	"firethorn/internal/store/alerts"
 	"firethorn/internal/store/deliveries"
 	"firethorn/internal/store/destinations"
+	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/store/sight"
+	"firethorn/internal/store/tickets"
 	"firethorn/internal/usecase/alerting"
 )
 
@@ -58,4 +60,21 @@ func (f failingAlerting) SetWishes(context.Context, int64, *string, map[string]a
 }
 func (f failingAlerting) Test(context.Context, string, *projects.Project) (deliveries.Row, []deliveries.Attempt, error) {
 	return deliveries.Row{}, nil, f.err
+}
+func (f failingAlerting) MakeTicket(context.Context, *issues.Issue, string, bool, accounts.Actor, alerting.Reader) (deliveries.Row, error) {
+	return deliveries.Row{}, f.err
+}
+
+// failingTickets fails at everything about tickets.
+type failingTickets struct{ err error }
+
+func (f failingTickets) Link(context.Context, *issues.Issue, string, string, accounts.Actor) error {
+	return f.err
+}
+func (f failingTickets) OfIssues(context.Context, []int64) (map[int64][]tickets.Shown, error) {
+	return nil, f.err
+}
+func (f failingTickets) Trackers(context.Context, string) ([]string, error) { return nil, f.err }
+func (f failingTickets) Unlink(context.Context, *issues.Issue, string, string, accounts.Actor) error {
+	return f.err
 }

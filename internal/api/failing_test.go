@@ -50,7 +50,7 @@ type failing struct{ err error }
 
 // stores gives what calls work with.
 func (f *failing) stores() calls.Stores {
-	return calls.Stores{Accounts: f, Alerting: failingAlerting{f.err}, Audit: f, DB: f, Events: f, Find: f, Health: f, Inbox: f, Ingest: f, Issues: f, Moves: f, Overview: f, Projects: f, Regrouping: f, Releases: f, Retention: f, Schema: f, Scoring: f, Similar: f, Status: f, Symbols: f, Trails: f, Triage: f}
+	return calls.Stores{Accounts: f, Alerting: failingAlerting{f.err}, Audit: f, DB: f, Events: f, Find: f, Health: f, Inbox: f, Ingest: f, Issues: f, Moves: f, Overview: f, Projects: f, Regrouping: f, Releases: f, Retention: f, Schema: f, Scoring: f, Similar: f, Status: f, Symbols: f, Tickets: failingTickets{f.err}, Trails: f, Triage: f}
 }
 
 func (f *failing) InvitePerson(context.Context, accounts.NewPerson) (*accounts.Person, string, error) {

@@ -44,7 +44,7 @@ type crew struct {
 
 // whole gives calls what they work with, from a real database.
 func whole(r *records.Records) calls.Stores {
-	return calls.Stores{Accounts: r.Accounts, Alerting: r.Alerting, Audit: r.Audit, DB: r.DB, Events: r.Events, Find: r.Find, Health: r.Health, Inbox: r.Inbox, Ingest: r.Ingest, Issues: r.Issues,
+	return calls.Stores{Accounts: r.Accounts, Alerting: r.Alerting, Tickets: r.Tickets, Audit: r.Audit, DB: r.DB, Events: r.Events, Find: r.Find, Health: r.Health, Inbox: r.Inbox, Ingest: r.Ingest, Issues: r.Issues,
 		Moves: r.Moves, Overview: r.Overview, Projects: r.Projects, Regrouping: r.Regrouping, Releases: r.Releases, Retention: r.Retention,
 		Schema: r.Schema, Scoring: r.Scoring, Similar: r.Similar, Status: r.Status, Symbols: r.Symbols, Trails: r.Trails, Triage: r.Triage}
 }

@@ -187,7 +187,7 @@ func text(p map[string]any, field string) string {
 }
 
 // queries are those that calls do not do without.
-var queries = map[string]string{"delete-issue": "?events=3", "show-release": "?version=4.2.0", "show-quality": "?version=4.2.0", "show-devices": "?version=4.2.0", "list-release-issues": "?version=4.2.0", "check-release": "?version=4.2.0", "compare-releases": "?a=4.2.0&b=4.3.0", "order-releases": "?a=4.2.0&b=4.3.0",
+var queries = map[string]string{"unlink-ticket": "?key=41", "delete-issue": "?events=3", "show-release": "?version=4.2.0", "show-quality": "?version=4.2.0", "show-devices": "?version=4.2.0", "list-release-issues": "?version=4.2.0", "check-release": "?version=4.2.0", "compare-releases": "?a=4.2.0&b=4.3.0", "order-releases": "?a=4.2.0&b=4.3.0",
 	"mark-deployed": "?version=4.2.0", "why-grouped": "?event=5", "who-changed-line": "?release=1&source=src/tides.ts&line=3"}
 
 // bodies are the least bodies that calls take.
@@ -195,8 +195,8 @@ var bodies = map[string]string{
 	"change-attribute": `{"name":"plan","dropped":true}`,
 	"pause-alert":      `{"rule":"new, back or surging","until":"2030-01-01T00:00:00Z"}`, "resume-alert": `{"rule":"x"}`,
 	"create-destination": `{"name":"harbour chat","kind":"chat","url":"https://chat.example/hook"}`, "change-destination": `{"receiver":"x"}`, "change-notice-settings": `{}`,
-	"save-search":   `{"search":"plan:gold"}`,
-	"write-comment": `{"text":"a"}`, "change-comment": `{"text":"a"}`, "merge-issue": `{"into":4}`, "split-issue": `{"by":"message","value":"x"}`,
+	"save-search": `{"search":"plan:gold"}`,
+	"make-ticket": `{"in":"board"}`, "write-comment": `{"text":"a"}`, "change-comment": `{"text":"a"}`, "merge-issue": `{"into":4}`, "split-issue": `{"by":"message","value":"x"}`,
 	"assign-issue": `{"to":"Maren Holt"}`, "fix-issue": `{"next":true}`, "park-issue": `{"park":{"events":5}}`, "severity-issue": `{"severity":"warning"}`,
 	"act-on-many": `{"verb":"accept","issues":[{"number":1}]}`, "undo-many": `{"bulk":4}`, "see-notices": `{"up_to":4}`,
 	"hand-over": `{"from":"a","to":"b"}`, "sign-in": `{"link":"x"}`, "add-person": `{"name":"Maren Holt","email":"m.holt@marrowsound.example"}`,

@@ -147,6 +147,7 @@ func serve(ctx context.Context, c Config, store *records.Records, l, side net.Li
 	work := worker.New(worker.Needs{Queue: store.Inbox, Projects: store.Projects, Batches: store.Ingest,
 		Grouping: store.Regrouping, Symbols: store.Symbols, Units: units, Log: c.Log, Owner: owner, Watch: m})
 	store.Alerting.ReachedAt(public.String())
+	store.Tickets.ReachedAt(public.String())
 	jobs := upkeep.New(work, upkeep.Options{Store: store, Units: units, Log: c.Log, Renames: code.Renames,
 		Silence: cmp.Or(c.Silence, defaultSilence), Watch: m.Job})
 	handler, a, in, err := routes(c, parts{store, units, code, work, m, public})
@@ -285,6 +286,7 @@ func storesOf(r *records.Records) calls.Stores {
 		Similar:    r.Similar,
 		Status:     r.Status,
 		Symbols:    r.Symbols,
+		Tickets:    r.Tickets,
 		Trails:     r.Trails,
 		Triage:     r.Triage,
 	}
@@ -325,6 +327,7 @@ func routes(c Config, p parts) (http.Handler, *api.API, *intake.Intake, error) {
 	}
 	r.Get("/unsubscribe", web.Handle(c.Log, unsubscribe(p.store.Alerting)))
 	r.Post("/unsubscribe", web.Handle(c.Log, unsubscribe(p.store.Alerting)))
+	r.Post("/hooks/{name}", web.Handle(c.Log, hook(p.store.Tickets)))
 	r.Get("/clients/*", client.Handler().ServeHTTP)
 	pages, err := console.Handler()
 	if err != nil {

@@ -27,8 +27,8 @@ var layers = []struct {
 	{names: []string{"localdb", "git", "geo", "outgoing", "guide", "measure", "chromium", "cache", "db", "jobs", "follow", "contract"}},
 	{names: []string{"contract/from"}},
 	{names: []string{"pipeline", "schema", "testdb"}},
-	{names: []string{"store/sight", "store/audit", "store/names", "store/accounts", "store/sessions", "store/alerts", "store/projects", "store/inbox", "store/releases", "store/events", "store/issues", "store/members", "store/segments", "store/symbolstore", "store/destinations", "store/deliveries"}, inOrder: true},
-	{names: []string{"usecase/status", "usecase/scoring", "usecase/firing", "usecase/ingest", "usecase/moves", "usecase/triage", "usecase/similar", "usecase/regrouping", "usecase/indexing", "usecase/retention", "usecase/overview", "usecase/find", "usecase/find/plainscan", "usecase/trails", "usecase/health", "usecase/alerting"}, inOrder: true},
+	{names: []string{"store/sight", "store/audit", "store/names", "store/accounts", "store/tickets", "store/sessions", "store/alerts", "store/projects", "store/inbox", "store/releases", "store/events", "store/issues", "store/members", "store/segments", "store/symbolstore", "store/destinations", "store/deliveries"}, inOrder: true},
+	{names: []string{"usecase/status", "usecase/scoring", "usecase/firing", "usecase/ingest", "usecase/moves", "usecase/triage", "usecase/similar", "usecase/regrouping", "usecase/indexing", "usecase/retention", "usecase/overview", "usecase/find", "usecase/find/plainscan", "usecase/trails", "usecase/health", "usecase/tickets", "usecase/alerting"}, inOrder: true},
 	{names: []string{"records", "metrics", "web"}},
 	{names: []string{"client"}},
 	{names: []string{"testbed", "repository", "worker", "upkeep", "intake"}},
@@ -57,7 +57,7 @@ var sqlLayers = []string{"db", "schema", "store/", "usecase/", "localdb", "testd
 
 // coreMay lists the packages of others that the core may use: JSON,
 // versions, compression, YAML, the expression language.
-var coreMay = []string{"github.com/agnivade/levenshtein", "github.com/FastFilter/xorfilter", "github.com/mileusna/useragent", "gonum.org/v1/gonum/mathext", "github.com/go-json-experiment/json", "github.com/go-json-experiment/json/jsontext", "github.com/Masterminds/semver/v3", "github.com/klauspost/compress/zstd",
+var coreMay = []string{"github.com/theory/jsonpath", "github.com/agnivade/levenshtein", "github.com/FastFilter/xorfilter", "github.com/mileusna/useragent", "gonum.org/v1/gonum/mathext", "github.com/go-json-experiment/json", "github.com/go-json-experiment/json/jsontext", "github.com/Masterminds/semver/v3", "github.com/klauspost/compress/zstd",
 	"go.opentelemetry.io/proto/otlp/common/v1", "go.opentelemetry.io/proto/otlp/logs/v1", "go.opentelemetry.io/proto/otlp/resource/v1", "go.opentelemetry.io/proto/otlp/trace/v1", "google.golang.org/protobuf/encoding/protowire", "google.golang.org/protobuf/proto", "google.golang.org/protobuf/reflect/protoreflect", "github.com/google/uuid",
 	"go.yaml.in/yaml/v4", "cel.dev/cel-go/cel", "cel.dev/cel-go/common", "cel.dev/cel-go/common/ast", "cel.dev/cel-go/common/cost", "cel.dev/cel-go/common/types", "cel.dev/cel-go/common/types/ref", "cel.dev/cel-go/ext", "cel.dev/cel-go/interpreter"}
 

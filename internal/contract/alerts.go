@@ -5,7 +5,7 @@ import "time"
 // Destination is where messages go.
 type Destination struct {
 	Name         string           `json:"name"`
-	Kind         string           `json:"kind" enum:"webhook,mail,chat,pager"`
+	Kind         string           `json:"kind" enum:"webhook,mail,chat,pager,tickets"`
 	URL          string           `json:"url,omitempty" doc:"operators alone see it"`
 	Projects     []string         `json:"projects,omitempty" doc:"that may use it; absent: all"`
 	From         string           `json:"from,omitempty" doc:"of mail"`
@@ -15,6 +15,8 @@ type Destination struct {
 	Insecure     bool             `json:"insecure,omitempty" doc:"of mail: without TLS, to a server inside"`
 	Template     string           `json:"template,omitempty" doc:"of chat: JSON with {{text}} within a text"`
 	Receiver     string           `json:"receiver,omitempty" doc:"of pager: the label receiver of each alert"`
+	Description  string           `json:"description,omitempty" doc:"of tickets: how the tracker's API is used, YAML"`
+	HookURL      string           `json:"hook_url,omitempty" doc:"of tickets: where the tracker sends its webhooks"`
 	AllowInside  string           `json:"allow_inside,omitempty" doc:"HOST:PORT inside the network that it may reach"`
 	State        string           `json:"state" enum:"ready,failing,paused"`
 	FailingSince *time.Time       `json:"failing_since,omitempty"`
@@ -23,7 +25,7 @@ type Destination struct {
 	Created      time.Time        `json:"created"`
 	CreatedBy    string           `json:"created_by"`
 	LastWeek     map[string]int64 `json:"last_week" nullable:"false" doc:"deliveries of seven days by state"`
-	Secret       string           `json:"secret,omitempty" doc:"of a webhook: what messages are signed with; shown once, when it is made"`
+	Secret       string           `json:"secret,omitempty" doc:"of a webhook: what messages are signed with; of tickets: what the tracker signs its webhooks with; shown once, when it is made"`
 }
 
 // Destinations are all destinations.
@@ -41,7 +43,7 @@ type SetDestination struct {
 	Name        string    `json:"name,omitempty" maxLength:"60"`
 	Kind        string    `json:"kind,omitempty" maxLength:"20"`
 	URL         *string   `json:"url,omitempty" maxLength:"2000"`
-	Secret      *string   `json:"secret,omitempty" maxLength:"200" doc:"of mail: the password"`
+	Secret      *string   `json:"secret,omitempty" maxLength:"200" doc:"of mail: the password; of tickets: {{secret}} of the description"`
 	Projects    *[]string `json:"projects,omitempty" doc:"an empty list: all"`
 	From        *string   `json:"from,omitempty" maxLength:"300"`
 	To          *[]string `json:"to,omitempty"`
@@ -49,8 +51,9 @@ type SetDestination struct {
 	Insecure    *bool     `json:"insecure,omitempty"`
 	Template    *string   `json:"template,omitempty" maxLength:"4000"`
 	Receiver    *string   `json:"receiver,omitempty" maxLength:"100"`
+	Description *string   `json:"description,omitempty" maxLength:"40000" doc:"of tickets"`
 	AllowInside *string   `json:"allow_inside,omitempty" maxLength:"200"`
-	NewSecret   bool      `json:"new_secret,omitempty" doc:"of a webhook: sign with another secret, which is shown once"`
+	NewSecret   bool      `json:"new_secret,omitempty" doc:"of a webhook and of tickets: sign with another secret, which is shown once"`
 }
 
 // Delivery is one message to one destination.

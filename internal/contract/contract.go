@@ -147,6 +147,7 @@ type Issue struct {
 	Bodies          int64      `json:"bodies" doc:"events whose body is kept; the others are counted and have their row"`
 	Recounting      bool       `json:"recounting,omitempty" doc:"a merge, a split or an undo was just made, and counts are still following it"`
 	Per1000Sessions *float64   `json:"per_1000_sessions,omitempty" doc:"in lists: events for 1,000 sessions of the project, in the window of the search or in the 14 days of the trend; absent where it has no sessions"`
+	Tickets         []Ticket   `json:"tickets,omitempty" doc:"that stand for it in trackers"`
 	Matching        *Matching  `json:"matching,omitempty" doc:"where events were searched: what of its events fit"`
 }
 

@@ -130,7 +130,16 @@ type Answer struct {
 
 // Post sends a body. An error says that there was no answer.
 func (c *Client) Post(ctx context.Context, url string, header http.Header, body []byte) (Answer, error) {
-	req, err := http.NewRequestWithContext(ctx, http.MethodPost, url, bytes.NewReader(body))
+	return c.Do(ctx, http.MethodPost, url, header, body)
+}
+
+// Do is Post with another method; a body of nil is none.
+func (c *Client) Do(ctx context.Context, method, url string, header http.Header, body []byte) (Answer, error) {
+	var content io.Reader
+	if body != nil {
+		content = bytes.NewReader(body)
+	}
+	req, err := http.NewRequestWithContext(ctx, method, url, content)
 	if err != nil {
 		return Answer{}, err
 	}

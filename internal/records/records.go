@@ -32,6 +32,7 @@ import (
 	"firethorn/internal/usecase/scoring"
 	"firethorn/internal/usecase/similar"
 	"firethorn/internal/usecase/status"
+	"firethorn/internal/usecase/tickets"
 	"firethorn/internal/usecase/trails"
 	"firethorn/internal/usecase/triage"
 )
@@ -65,6 +66,7 @@ type Records struct {
 	Health     *health.Service
 	Trails     *trails.Service
 	Alerting   *alerting.Service
+	Tickets    *tickets.Service
 	Indexing   *indexing.Service
 }
 
@@ -129,8 +131,10 @@ func build(d *db.DB, tables *schema.Schema, searchMemory int) *Records {
 		Issues: r.Issues, Releases: r.Releases, CacheBytes: searchMemory})
 	r.Health = health.New(d, r.Find, r.Issues, r.Releases)
 	r.Trails = trails.New(d, r.Events, r.Find)
+	r.Tickets = tickets.New(tickets.Needs{DB: d, Issues: r.Issues, Projects: r.Projects, Status: r.Status,
+		Triage: r.Triage, Log: d.Log})
 	r.Alerting = alerting.New(alerting.Needs{DB: d, Accounts: r.Accounts, Events: r.Events, Issues: r.Issues,
-		Projects: r.Projects, Releases: r.Releases, Health: r.Health, Log: d.Log})
+		Projects: r.Projects, Releases: r.Releases, Health: r.Health, Tickets: r.Tickets, Log: d.Log})
 	return r
 }
 

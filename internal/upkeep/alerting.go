@@ -29,6 +29,14 @@ func (u *Upkeep) alerting(owner uuid.UUID) []jobs.Job {
 			Step: func(ctx context.Context, _ int64) (bool, error) { return a.Expire(ctx) }},
 		{Name: "send-deliveries", Lane: "deliveries", Every: atOnce, Retry: atOnce,
 			Step: each(a.Due, func(ctx context.Context, id int64) (bool, error) { return a.Send(ctx, id, owner) })},
+		{Name: "settle-tickets", Lane: "alerts", Every: atOnce, Limit: jobTime, List: u.store.Tickets.Dirty,
+			Step: u.store.Tickets.Settle},
+		{Name: "read-tickets", Lane: "deliveries", Every: atOnce, Retry: soon,
+			Step: each(u.store.Tickets.Reading, func(ctx context.Context, id int64) (bool, error) {
+				return u.store.Tickets.Read(ctx, id, owner)
+			})},
+		{Name: "drop-old-webhooks", Lane: "alerts", Every: time.Hour, Lease: "hooks", Limit: jobTime,
+			Step: func(ctx context.Context, _ int64) (bool, error) { return false, u.store.Tickets.Forget(ctx) }},
 		{
 			Name:  "send-digests",
 			Lane:  "digests",

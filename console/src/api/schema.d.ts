@@ -570,6 +570,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/issues/{project}/{number}/tickets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a ticket for an issue, or link one that is there */
+        post: operations["make-ticket"];
+        /** Unlink a ticket from an issue; the ticket stays as it is */
+        delete: operations["unlink-ticket"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/issues/{project}/{number}/together": {
         parameters: {
             query?: never;
@@ -1996,6 +2014,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/trackers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The trackers in which a project can make tickets */
+        get: operations["list-trackers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/users": {
         parameters: {
             query?: never;
@@ -2941,14 +2976,18 @@ export interface components {
             /** Format: date-time */
             created: string;
             created_by: string;
+            /** @description of tickets: how the tracker's API is used, YAML */
+            description?: string;
             /** Format: date-time */
             failing_since?: string;
             /** @description of mail */
             from?: string;
+            /** @description of tickets: where the tracker sends its webhooks */
+            hook_url?: string;
             /** @description of mail: without TLS, to a server inside */
             insecure?: boolean;
             /** @enum {string} */
-            kind: "webhook" | "mail" | "chat" | "pager";
+            kind: "webhook" | "mail" | "chat" | "pager" | "tickets";
             /** @description deliveries of seven days by state */
             last_week: {
                 [key: string]: number;
@@ -2962,7 +3001,7 @@ export interface components {
             projects?: string[] | null;
             /** @description of pager: the label receiver of each alert */
             receiver?: string;
-            /** @description of a webhook: what messages are signed with; shown once, when it is made */
+            /** @description of a webhook: what messages are signed with; of tickets: what the tracker signs its webhooks with; shown once, when it is made */
             secret?: string;
             /** @description mail to people, in the way each of them chose; rules cannot name it */
             serves_people?: boolean;
@@ -3599,6 +3638,8 @@ export interface components {
             state: "new" | "accepted" | "fixed" | "regressed" | "parked" | "dismissed";
             /** @description while it occurs far more often than it did */
             surge?: components["schemas"]["Surge"];
+            /** @description that stand for it in trackers */
+            tickets?: components["schemas"]["Ticket"][] | null;
             /** @description the last 14 days, oldest first */
             trend: components["schemas"]["TrendDay"][];
             /** @description nothing in the application caught the newest event */
@@ -3688,6 +3729,8 @@ export interface components {
             state: "new" | "accepted" | "fixed" | "regressed" | "parked" | "dismissed";
             /** @description while it occurs far more often than it did */
             surge?: components["schemas"]["Surge"];
+            /** @description that stand for it in trackers */
+            tickets?: components["schemas"]["Ticket"][] | null;
             /** @description the last 14 days, oldest first */
             trend: components["schemas"]["TrendDay"][];
             /** @description nothing in the application caught the newest event */
@@ -3832,6 +3875,14 @@ export interface components {
             severity_text?: string;
             /** @description the record's own body: what it says, or its JSON */
             text: string;
+        };
+        MakeTicket: {
+            /** @description make one beside an open one */
+            another?: boolean;
+            /** @description a destination of the kind tickets */
+            in: string;
+            /** @description link this ticket, and make none */
+            key?: string;
         };
         ManyDone: {
             /**
@@ -5173,6 +5224,8 @@ export interface components {
             state: "new" | "accepted" | "fixed" | "regressed" | "parked" | "dismissed";
             /** @description while it occurs far more often than it did */
             surge?: components["schemas"]["Surge"];
+            /** @description that stand for it in trackers */
+            tickets?: components["schemas"]["Ticket"][] | null;
             /** @description the last 14 days, oldest first */
             trend: components["schemas"]["TrendDay"][];
             /** @description nothing in the application caught the newest event */
@@ -5499,16 +5552,18 @@ export interface components {
         };
         SetDestination: {
             allow_inside?: string;
+            /** @description of tickets */
+            description?: string;
             from?: string;
             insecure?: boolean;
             kind?: string;
             name?: string;
-            /** @description of a webhook: sign with another secret, which is shown once */
+            /** @description of a webhook and of tickets: sign with another secret, which is shown once */
             new_secret?: boolean;
             /** @description an empty list: all */
             projects?: string[];
             receiver?: string;
-            /** @description of mail: the password */
+            /** @description of mail: the password; of tickets: {{secret}} of the description */
             secret?: string;
             template?: string;
             to?: string[];
@@ -5991,6 +6046,37 @@ export interface components {
             /** Format: int64 */
             users: number;
         };
+        Ticket: {
+            /** @description the tracker */
+            destination: string;
+            /**
+             * @description the side that has yet to follow the other
+             * @enum {string}
+             */
+            follows?: "here" | "there";
+            key: string;
+            link?: string;
+            /**
+             * Format: date-time
+             * @description when it was read last
+             */
+            read?: string;
+            /** @enum {string} */
+            state: "open" | "closed" | "unknown" | "gone";
+            /** @description the state as the tracker calls it */
+            status?: string;
+            /** @description what is wrong with it, in words */
+            trouble?: string;
+        };
+        Ticketed: {
+            /** @description the message to the tracker; waiting: it is tried again */
+            delivery?: components["schemas"]["Delivery"];
+            issue: string;
+            /** @description what was done, in words */
+            said: string;
+            /** @description of the issue, now */
+            tickets: components["schemas"]["Ticket"][];
+        };
         Together: {
             issue: string;
             /** @description most often first */
@@ -6061,6 +6147,10 @@ export interface components {
             /** @description there are more than are told */
             more?: boolean;
             trace: string;
+        };
+        Trackers: {
+            /** @description names of destinations */
+            trackers: string[];
         };
         Trail: {
             /**
@@ -7704,6 +7794,82 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["IssueDetail"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "make-ticket": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+                /** @description the issue's number in its project */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MakeTicket"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ticketed"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "unlink-ticket": {
+        parameters: {
+            query: {
+                /** @description the tracker; absent: any */
+                in?: string;
+                key: string;
+            };
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+                /** @description the issue's number in its project */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ticketed"];
                 };
             };
             /** @description Error */
@@ -11157,6 +11323,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UnreadReleases"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-trackers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the project's name */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trackers"];
                 };
             };
             /** @description Error */

@@ -10,6 +10,7 @@ import (
 	"github.com/google/uuid"
 
 	"firethorn/internal/api/calls"
+	"firethorn/internal/api/rows"
 	"firethorn/internal/contract"
 	"firethorn/internal/core/access"
 	"firethorn/internal/core/fault"
@@ -121,7 +122,7 @@ func (a *handlers) listDeliveries(ctx context.Context, in *DeliveryList) (*calls
 		out.Next = calls.WriteCursor(cursor{list[in.Limit-1].N})
 	}
 	for _, r := range list {
-		out.Deliveries = append(out.Deliveries, deliveryOf(r))
+		out.Deliveries = append(out.Deliveries, rows.DeliveryOf(r))
 	}
 	return calls.Answer(out), nil
 }
@@ -144,33 +145,8 @@ func (a *handlers) issueNamed(ctx context.Context, name string) (int64, error) {
 	return is.ID, nil
 }
 
-func deliveryOf(r deliveries.Row) contract.Delivery {
-	out := contract.Delivery{
-		ID:          r.ID.String(),
-		Destination: r.DestinationName,
-		Person:      r.PersonName,
-		Project:     r.ProjectName,
-		Rule:        r.Rule,
-		Type:        r.Type,
-		Subject:     r.Subject,
-		State:       string(r.State),
-		Attempts:    r.Attempts,
-		Created:     r.Created,
-	}
-	if r.Number != 0 {
-		out.Issue = fmt.Sprintf("%s/%d", r.ProjectName, r.Number)
-	}
-	if r.State == deliveries.Waiting || r.State == deliveries.Held {
-		out.Due = &r.Due
-	}
-	if !r.Sent.IsZero() {
-		out.Sent = &r.Sent
-	}
-	return out
-}
-
 func detail(r deliveries.Row, tries []deliveries.Attempt) contract.DeliveryDetail {
-	out := contract.DeliveryDetail{Delivery: deliveryOf(r), Tries: []contract.DeliveryTry{}, Body: string(r.Body)}
+	out := contract.DeliveryDetail{Delivery: rows.DeliveryOf(r), Tries: []contract.DeliveryTry{}, Body: string(r.Body)}
 	for _, t := range tries {
 		out.Tries = append(
 			out.Tries,

@@ -96,10 +96,19 @@ func (a *handlers) create(ctx context.Context, in *struct {
 	}
 	out := a.shown(ctx, &alerting.State{Destination: d})
 	out.Created = a.Store.DB.Now().UTC()
-	if d.Kind == "webhook" {
-		out.Secret = d.Secret
-	}
+	out.Secret = signedWith(d)
 	return calls.Answer(out), nil
+}
+
+// signedWith is the secret that is shown once.
+func signedWith(d *destinations.Destination) string {
+	switch d.Kind {
+	case "webhook":
+		return d.Secret
+	case destinations.Tickets:
+		return d.HookSecret
+	}
+	return ""
 }
 
 func (a *handlers) change(ctx context.Context, in *struct {
@@ -122,8 +131,11 @@ func (a *handlers) change(ctx context.Context, in *struct {
 	if in.Body.Name != "" {
 		after.Name = in.Body.Name
 	}
-	if in.Body.NewSecret && d.Kind == "webhook" {
+	switch {
+	case in.Body.NewSecret && d.Kind == "webhook":
 		after.Secret = alert.NewSecret()
+	case in.Body.NewSecret && d.Kind == destinations.Tickets:
+		after.HookSecret = alert.NewSecret()
 	}
 	if err := a.Store.Alerting.ChangeDestination(ctx, d.Destination, &after); err != nil {
 		return nil, err
@@ -133,8 +145,8 @@ func (a *handlers) change(ctx context.Context, in *struct {
 		return nil, err
 	}
 	out := a.shown(ctx, now)
-	if in.Body.NewSecret && d.Kind == "webhook" {
-		out.Secret = after.Secret
+	if in.Body.NewSecret {
+		out.Secret = signedWith(&after)
 	}
 	return calls.Answer(out), nil
 }
@@ -143,7 +155,8 @@ func (a *handlers) change(ctx context.Context, in *struct {
 func set(d *destinations.Destination, in *contract.SetDestination) {
 	for from, to := range map[**string]*string{&in.URL: &d.URL, &in.Secret: &d.Secret, &in.From: &d.From,
 		&in.User:     &d.User,
-		&in.Template: &d.Template, &in.Receiver: &d.Receiver, &in.AllowInside: &d.AllowInside} {
+		&in.Template: &d.Template, &in.Receiver: &d.Receiver, &in.AllowInside: &d.AllowInside,
+		&in.Description: &d.Description} {
 		if *from != nil {
 			*to = **from
 		}
@@ -169,6 +182,9 @@ func (a *handlers) shown(ctx context.Context, d *alerting.State) contract.Destin
 	if a.May(ctx, access.ChangeDestinations, nil) == nil {
 		out.URL, out.AllowInside, out.From, out.To, out.User = d.URL, d.AllowInside, d.From, d.To, d.User
 		out.Insecure, out.Template, out.Receiver = d.Insecure, d.Template, d.Receiver
+		if out.Description = d.Description; d.Kind == destinations.Tickets {
+			out.HookURL = a.Public.JoinPath("hooks", d.Name).String()
+		}
 	}
 	for from, to := range map[*time.Time]**time.Time{&d.FailingSince: &out.FailingSince, &d.Paused: &out.Paused,
 		&d.Probe: &out.NextProbe} {

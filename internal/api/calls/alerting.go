@@ -11,8 +11,10 @@ import (
 	"firethorn/internal/store/alerts"
 	"firethorn/internal/store/deliveries"
 	"firethorn/internal/store/destinations"
+	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/store/sight"
+	"firethorn/internal/store/tickets"
 	"firethorn/internal/usecase/alerting"
 )
 
@@ -25,6 +27,8 @@ type Alerting interface {
 	Delivery(ctx context.Context, seen sight.Sight, id uuid.UUID) (deliveries.Row, []deliveries.Attempt, error)
 	Destination(ctx context.Context, name string) (*alerting.State, error)
 	Destinations(ctx context.Context) ([]alerting.State, error)
+	MakeTicket(ctx context.Context, is *issues.Issue, name string, another bool, who accounts.Actor,
+		read alerting.Reader) (deliveries.Row, error)
 	Moments(ctx context.Context, p *projects.Project, since time.Time) ([]rules.Moment, error)
 	Pause(ctx context.Context, p *projects.Project, rule string, until time.Time, who accounts.Actor) error
 	Pauses(ctx context.Context, seen sight.Sight) ([]alerts.Pause, error)
@@ -34,4 +38,12 @@ type Alerting interface {
 	SetWishes(ctx context.Context, person int64, zone *string, change map[string]accounts.Choice) error
 	Test(ctx context.Context, name string, p *projects.Project) (deliveries.Row, []deliveries.Attempt, error)
 	Wishes(ctx context.Context, person int64) (accounts.Wishes, error)
+}
+
+// Tickets ties tickets of trackers to issues.
+type Tickets interface {
+	Link(ctx context.Context, is *issues.Issue, name, key string, who accounts.Actor) error
+	OfIssues(ctx context.Context, ids []int64) (map[int64][]tickets.Shown, error)
+	Trackers(ctx context.Context, project string) ([]string, error)
+	Unlink(ctx context.Context, is *issues.Issue, name, key string, who accounts.Actor) error
 }

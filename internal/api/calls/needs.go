@@ -69,6 +69,7 @@ type Stores struct {
 	Similar    Similar
 	Status     Status
 	Symbols    Symbols
+	Tickets    Tickets
 	Trails     Trails
 	Triage     Triage
 }

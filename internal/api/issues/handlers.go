@@ -9,7 +9,7 @@ type handlers struct{ *calls.Frame }
 func Add(t *calls.Table, f *calls.Frame) {
 	h := &handlers{f}
 	for _, group := range []func(*calls.Table){h.overview, h.briefs, h.issues, h.events, h.traces, h.sessions, h.trail,
-		h.feedback, h.grouping, h.users, h.beside, h.likely, h.owners, h.round, h.comments, h.life} {
+		h.feedback, h.grouping, h.users, h.beside, h.likely, h.owners, h.round, h.comments, h.tickets, h.life} {
 		group(t)
 	}
 }

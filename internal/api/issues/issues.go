@@ -108,6 +108,9 @@ func (a *handlers) listIssues(ctx context.Context, p *projects.Project, in *Issu
 			out.Issues[i].Matching = &contract.Matching{Events: m.Events, Users: m.Users, First: m.First, Last: m.Last}
 		}
 	}
+	if err := a.withTickets(ctx, page.Issues, func(i int) *contract.Issue { return &out.Issues[i] }); err != nil {
+		return nil, err
+	}
 	if page.Next != nil {
 		out.Next = calls.WriteCursor(page.Next)
 	}
@@ -183,6 +186,9 @@ func statesOf(names []string) []issue.State {
 func (a *handlers) detail(ctx context.Context, is *issues.Issue) (*calls.Body[contract.IssueDetail], error) {
 	out := contract.IssueDetail{Issue: rows.IssueOf(is, a.Store.DB.Now()), ImpactParts: from.Summands(is.Score.Parts),
 		Link: a.issueLink(is.Project, is.Number)}
+	if err := a.withTickets(ctx, []*issues.Issue{is}, func(int) *contract.Issue { return &out.Issue }); err != nil {
+		return nil, err
+	}
 	out.Impact = is.Score.Points // what its parts add up to now; lists show it as it was stored
 	releases, err := a.Store.Issues.IssueReleases(ctx, is.ID)
 	if err != nil {

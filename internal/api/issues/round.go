@@ -14,6 +14,7 @@ import (
 	"firethorn/internal/core/access"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/store/accounts"
+	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/usecase/triage"
 )
@@ -152,6 +153,13 @@ func (a *handlers) roundOf(ctx context.Context, project string, limit int, held 
 		}
 		out.Items = append(out.Items, item)
 		listed[item.ID] = true
+	}
+	listedIssues := make([]*issues.Issue, len(r.Items))
+	for i, x := range r.Items {
+		listedIssues[i] = x.Issue
+	}
+	if err := a.withTickets(ctx, listedIssues, func(i int) *contract.Issue { return &out.Items[i].Issue }); err != nil {
+		return nil, err
 	}
 	asked = slices.DeleteFunc(asked, func(n triage.IssueName) bool { return listed[nameOf(n)] })
 	settled, err := a.Store.Triage.Settled(ctx, asked[:min(len(asked), mostHeld)])

@@ -45,6 +45,14 @@ func settingFlags(more ...cli.Flag) []cli.Flag {
 			Name:  "template",
 			Usage: "of chat: the `JSON` that is posted, with {{text}} within a text (default: {\"text\": \"{{text}}\"})",
 		},
+		&cli.StringFlag{
+			Name:  "file",
+			Usage: "of tickets: the `FILE` that describes the tracker's API; see destination check",
+		},
+		&cli.StringFlag{
+			Name:  "token-file",
+			Usage: "of tickets: the file with the tracker's token, {{secret}} of the description",
+		},
 		&cli.StringFlag{Name: "receiver", Usage: "of pager: the label receiver of its alerts"},
 		&cli.StringFlag{
 			Name:  "allow-inside",
@@ -64,12 +72,22 @@ func setting(c *cli.Command) (contract.SetDestination, error) {
 			*to = &v
 		}
 	}
-	if c.IsSet("password-file") {
-		secret, err := command.SecretFlag(c, "", "password-file")
+	for _, flag := range []string{"password-file", "token-file"} {
+		if !c.IsSet(flag) {
+			continue
+		}
+		secret, err := command.SecretFlag(c, "", flag)
 		if err != nil {
 			return in, err
 		}
 		in.Secret = &secret
+	}
+	if c.IsSet("file") {
+		text, err := readDescription(c, c.String("file"))
+		if err != nil {
+			return in, err
+		}
+		in.Description = &text
 	}
 	for flag, to := range map[string]**[]string{"serves": &in.Projects, "to": &in.To} {
 		if c.IsSet(flag) {
@@ -99,11 +117,12 @@ func Destination() *cli.Command {
 	}
 	return &cli.Command{
 		Name:  "destination",
-		Usage: "where alerts go: webhooks, mail, chat rooms, pagers",
+		Usage: "where alerts go: webhooks, mail, chat rooms, pagers, trackers of tickets",
 		Description: "Operators make destinations; alert rules name them. A mail destination without --to is the service's own: it sends mail to\n" +
 			"owners, watchers, members and teams, in the way each person chose.\n\n" +
 			"  firethorn destination create 'harbour chat' --kind chat --url https://chat.marrowsound.example/hooks/berths\n" +
 			"  firethorn destination create post --kind mail --url smtp://mail.marrowsound.example:587 --from firethorn@marrowsound.example\n" +
+			"  firethorn destination create board --kind tickets --url https://board.ferries.example --file board.yaml\n" +
 			"  firethorn destination test 'harbour chat'",
 		Commands: []*cli.Command{
 			{
@@ -113,9 +132,15 @@ func Destination() *cli.Command {
 					return command.Get(ctx, c, command.Fixed("/api/destinations"), showDestinations)
 				},
 			},
-			{Name: "create", Usage: "make one", Arguments: []cli.Argument{command.Text("name")},
-				Flags:  settingFlags(&cli.StringFlag{Name: "kind", Usage: "`KIND`: webhook, mail, chat or pager"}),
-				Action: create},
+			{
+				Name:      "create",
+				Usage:     "make one",
+				Arguments: []cli.Argument{command.Text("name")},
+				Flags: settingFlags(
+					&cli.StringFlag{Name: "kind", Usage: "`KIND`: webhook, mail, chat, pager or tickets"},
+				),
+				Action: create,
+			},
 			named("show", "one destination", nil, func(ctx context.Context, c *cli.Command, path command.Path) error {
 				return command.Get(ctx, c, path, showDestination)
 			}),
@@ -145,7 +170,13 @@ func Destination() *cli.Command {
 						},
 					)
 				}),
-			named("test", "send a message marked as a test, and print the answer", nil, test),
+			named(
+				"test",
+				"send a message marked as a test and print the answer; of tickets: try each call",
+				nil,
+				test,
+			),
+			checkCommand(),
 		},
 	}
 }
@@ -160,7 +191,7 @@ func create(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	if in.Name, in.Kind = name, c.String("kind"); in.Kind == "" || in.URL == nil {
-		return command.Usage("a destination needs --kind webhook|mail|chat|pager and --url ADDRESS")
+		return command.Usage("a destination needs --kind webhook|mail|chat|pager|tickets and --url ADDRESS")
 	}
 	return command.Request(
 		ctx,
@@ -191,7 +222,7 @@ func showDestinations(out io.Writer, v contract.Destinations) {
 	if len(v.Destinations) == 0 {
 		fmt.Fprintln(
 			out,
-			"No destination yet: firethorn destination create NAME --kind webhook|mail|chat|pager --url ADDRESS",
+			"No destination yet: firethorn destination create NAME --kind webhook|mail|chat|pager|tickets --url ADDRESS",
 		)
 		return
 	}
@@ -230,6 +261,7 @@ func showDestination(out io.Writer, d contract.Destination) {
 	line("user", d.User)
 	line("template", d.Template)
 	line("receiver", d.Receiver)
+	line("webhooks", d.HookURL)
 	line("may reach", d.AllowInside)
 	line("projects", strings.Join(d.Projects, ", "))
 	if d.ServesPeople {
@@ -241,6 +273,10 @@ func showDestination(out io.Writer, d contract.Destination) {
 		line("failing", "since "+show.Ago(*d.FailingSince))
 	}
 	if d.Secret != "" {
-		fmt.Fprintf(out, "\nMessages are signed with this secret. It is shown once:\n%s\n", d.Secret)
+		what := "Messages are signed with this secret."
+		if d.Kind == "tickets" {
+			what = "The tracker signs its webhooks with this secret."
+		}
+		fmt.Fprintf(out, "\n%s It is shown once:\n%s\n", what, d.Secret)
 	}
 }

@@ -42,6 +42,7 @@ func Issue() *cli.Command {
 			likelyCommand(),
 			ownersCommand(),
 			commentCommand(),
+			ticketCommand(),
 			watchCommand(),
 			{Name: "history", Usage: "what happened to an issue", Arguments: []cli.Argument{command.Text("id")},
 				Action: func(ctx context.Context, c *cli.Command) error {

@@ -45,6 +45,12 @@ type Message struct {
 	Lines   []Line // of a digest
 	More    int64  // alerts of a digest that are not listed
 	Zone    *time.Location
+
+	// Ticket is the one that is closed or reopened, FixedIn the release that has the fix; By who
+	// asked for a ticket, "" for a rule.
+	Ticket  int64  `json:",omitempty"`
+	FixedIn string `json:",omitempty"`
+	By      string `json:",omitempty"`
 }
 
 // titles say what happened, in a word or two.
@@ -63,6 +69,9 @@ var titles = map[string]string{
 	"digest":             "Digest",
 	"test":               "Test",
 	"destination.paused": "Destination paused",
+	"ticket.create":      "Ticket",
+	"ticket.close":       "Close ticket",
+	"ticket.reopen":      "Reopen ticket",
 }
 
 // maxSubject is how long a subject may be, in characters: a phone shows about as many.
@@ -280,7 +289,8 @@ func (m Message) Chat() string {
 // Type is the type of the message's CloudEvent.
 func Type(trigger string) string {
 	switch trigger {
-	case "release.worse", "symbols.missing", "digest", "test", "destination.paused":
+	case "release.worse", "symbols.missing", "digest", "test", "destination.paused", "ticket.create", "ticket.close",
+		"ticket.reopen":
 		return "firethorn." + trigger
 	}
 	return "firethorn.issue." + trigger

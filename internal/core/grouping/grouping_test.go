@@ -72,7 +72,7 @@ func TestPrint_RulesAddAndReplace(t *testing.T) {
 	}
 }
 
-func TestPrint_LooksThroughWhatARuleNames(t *testing.T) {
+func TestPrint_LooksThroughWhatAruleNames(t *testing.T) {
 	m := method(t, "frames: [{name: gates, module: src/open*, do: look-through}]")
 	car, foot := printed(m, decode(t, "", "openGate", "boardCars")), printed(m, decode(t, "", "openGate", "boardPeople"))
 	if car.Headline != "GateError in boardCars" || foot.Headline != "GateError in boardPeople" || car.Key == foot.Key {

@@ -3,8 +3,8 @@ package accounts
 // Actor is who does something: a kind and a number in it. The name is for
 // display, and two actors may have the same.
 type Actor struct {
-	Kind string // "person", "token", "rule" or "service"
-	ID   int64  // of the person or token; 0 for the others
+	Kind string // "person", "token", "rule", "tracker" or "service"
+	ID   int64  // of the person, token or tracker; 0 for the others
 	Name string
 }
 
@@ -13,3 +13,6 @@ func (a Actor) Same(b Actor) bool { return a.Kind == b.Kind && a.ID == b.ID && a
 
 // Service is the actor of what happens by itself.
 var Service = Actor{Kind: "service"}
+
+// Tracker is the kind of a tracker of tickets: what happened there was taken over here.
+const Tracker = "tracker"

@@ -5,6 +5,7 @@ package deliveries
 import (
 	"context"
 	"database/sql"
+	"encoding/json"
 	"errors"
 	"maps"
 	"strings"
@@ -12,6 +13,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"firethorn/internal/core/alert"
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/db"
@@ -48,6 +50,16 @@ type Delivery struct {
 	Created, Due, Expires                time.Time
 	Attempts                             int
 	Sent                                 time.Time
+}
+
+// Of makes a delivery of a message, to be sent now; who gets it is set by the caller.
+func Of(m alert.Message, now time.Time) (*Delivery, error) {
+	raw, err := json.Marshal(m)
+	if err != nil {
+		return nil, err
+	}
+	return &Delivery{What: m.Trigger, Type: alert.Type(m.Trigger), Subject: m.Subject(), Message: string(raw),
+		State: Waiting, Created: now, Due: now, Expires: now.Add(alert.GiveUpAfter)}, nil
 }
 
 // Add writes a delivery; made is false where the same was written before.
@@ -276,6 +288,13 @@ func SentLately(ctx context.Context, q db.Querier, destination, person int64, ru
 		return err
 	}, "SELECT created, due, state FROM delivery FORCE INDEX (lately) WHERE destination=? AND rule=? AND created>=? AND person=?",
 		destination, rule, db.Micros(since), person)
+}
+
+// Making says whether a ticket for an issue is on its way to a tracker.
+func Making(ctx context.Context, q db.Querier, destination, issue int64) (making bool, err error) {
+	err = q.QueryRowContext(ctx, "SELECT EXISTS (SELECT 1 FROM delivery WHERE issue=? AND destination=? AND state IN ('waiting','held') AND what NOT LIKE 'ticket:%')",
+		issue, destination).Scan(&making)
+	return making, err
 }
 
 // ByID is a delivery.

@@ -19,7 +19,10 @@ import (
 )
 
 // Kinds are the kinds of destinations.
-var Kinds = []string{"webhook", "mail", "chat", "pager"}
+var Kinds = []string{"webhook", "mail", "chat", "pager", Tickets}
+
+// Tickets is the kind of a tracker of tickets.
+const Tickets = "tickets"
 
 // Settings are what only some kinds have.
 type Settings struct {
@@ -32,6 +35,9 @@ type Settings struct {
 	Insecure bool   `json:"insecure,omitempty"`
 	Template string `json:"template,omitempty"` // of chat: JSON with {{text}} in it
 	Receiver string `json:"receiver,omitempty"` // of pager: a label that routes by
+	// Description says how a tracker is used; its webhooks are signed with HookSecret.
+	Description string `json:"description,omitempty"`
+	HookSecret  string `json:"hook_secret,omitempty"`
 }
 
 // Destination is where messages go.
@@ -168,7 +174,7 @@ func (d *Destination) written() ([]any, error) {
 // shown is what the audit shows of a destination: never its secret.
 func (d *Destination) shown() map[string]any {
 	return map[string]any{"kind": d.Kind, "url": d.URL, "projects": d.Projects, "allow_inside": d.AllowInside,
-		"from": d.From, "to": d.To}
+		"from": d.From, "to": d.To, "description": d.Description}
 }
 
 // Create makes a destination.
@@ -235,7 +241,7 @@ func Change(ctx context.Context, d *db.DB, before, after *Destination) error {
 // Remove removes a destination; messages that wait for it are cancelled.
 func Remove(ctx context.Context, d *db.DB, x *Destination) error {
 	return d.InTx(ctx, func(tx *sql.Tx) error {
-		for _, q := range []string{"UPDATE destination SET removed=" + db.Clock + ", secret='' WHERE id=?",
+		for _, q := range []string{"UPDATE destination SET removed=" + db.Clock + ", secret='', settings=JSON_REMOVE(settings,'$.hook_secret') WHERE id=?",
 			"UPDATE delivery SET state='cancelled' WHERE destination=? AND state IN ('waiting','held')",
 			"DELETE FROM pager_alert WHERE destination=?"} {
 			if _, err := tx.ExecContext(ctx, q, x.ID); err != nil {

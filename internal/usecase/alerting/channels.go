@@ -49,6 +49,8 @@ func (s *Service) attempt(ctx context.Context, d *destinations.Destination, x *d
 		}
 	}
 	switch d.Kind {
+	case destinations.Tickets:
+		return s.ticket(ctx, d, x, m)
 	case "webhook":
 		return s.post(ctx, d, d.URL, s.webhookHeaders(d, x), x.Body)
 	case "chat":
@@ -77,6 +79,8 @@ func (s *Service) render(
 		return json.Marshal(alert.CloudEvent(m, x.ID.String(), x.Created))
 	case "chat":
 		return chatBody(d.Template, m.Chat())
+	case destinations.Tickets: // the description says what is sent; this notes that a try began
+		return json.Marshal(map[string]string{"title": m.Title(), "text": m.Markdown()})
 	case "pager":
 		return json.Marshal([]pagerAlert{s.pagerAlertOf(d, x, m)})
 	}
@@ -157,7 +161,7 @@ func (s *Service) makeTest(ctx context.Context, name string, p *projects.Project
 		)
 	}
 	now := s.DB.Now()
-	x, err := deliveryOf(m, now)
+	x, err := deliveries.Of(m, now)
 	if err != nil {
 		return nil, nil, err
 	}

@@ -107,7 +107,7 @@ func (s *Service) oneFor(ctx context.Context, tx *sql.Tx, group []*deliveries.De
 	if err := deliveries.SetState(ctx, tx, deliveries.Summarised, ids...); err != nil {
 		return err
 	}
-	d, err := deliveryOf(digest, now)
+	d, err := deliveries.Of(digest, now)
 	if err != nil {
 		return err
 	}
@@ -120,21 +120,10 @@ func (s *Service) oneFor(ctx context.Context, tx *sql.Tx, group []*deliveries.De
 	return err
 }
 
-// deliveryOf makes a delivery of a message, to be sent now; who gets it is set by the caller.
-func deliveryOf(m alert.Message, now time.Time) (*deliveries.Delivery, error) {
-	raw, err := json.Marshal(m)
-	if err != nil {
-		return nil, err
-	}
-	return &deliveries.Delivery{What: m.Trigger, Type: alert.Type(m.Trigger), Subject: m.Subject(),
-		Message: string(raw), State: deliveries.Waiting, Created: now, Due: now,
-		Expires: now.Add(alert.GiveUpAfter)}, nil
-}
-
 // writeOwn writes a message of the service itself.
 func (s *Service) writeOwn(ctx context.Context, tx *sql.Tx, destination, person int64, m alert.Message) error {
 	now := s.DB.Now()
-	d, err := deliveryOf(m, now)
+	d, err := deliveries.Of(m, now)
 	if err != nil {
 		return err
 	}

@@ -15,6 +15,7 @@ import (
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/rules"
 	"firethorn/internal/core/text"
+	"firethorn/internal/core/ticket"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/alerts"
@@ -58,6 +59,9 @@ func (s *Service) Destination(ctx context.Context, name string) (*State, error) 
 func (s *Service) CreateDestination(ctx context.Context, d *destinations.Destination) error {
 	if d.Kind == "webhook" && d.Secret == "" {
 		d.Secret = alert.NewSecret()
+	}
+	if d.Kind == destinations.Tickets {
+		d.HookSecret = alert.NewSecret()
 	}
 	if err := s.check(ctx, d); err != nil {
 		return err
@@ -159,6 +163,19 @@ func checkParts(d *destinations.Destination) error {
 			}
 		}
 	}
+	if d.Kind == destinations.Tickets {
+		if d.Description == "" {
+			return fault.New(
+				fault.BadInput,
+				"a tracker needs a description of its API: --file tracker.yaml; docs/tickets.md has three to begin with",
+			)
+		}
+		if _, err := ticket.Parse(d.Description); err != nil {
+			return fault.New(fault.BadInput, "the description is not understood:\n%s", err)
+		}
+	} else if d.Description != "" {
+		return fault.New(fault.BadInput, "only a destination of the kind tickets has a description")
+	}
 	if d.Template != "" {
 		if _, err := chatBody(d.Template, "a \"text\"\nof two lines"); err != nil ||
 			!strings.Contains(d.Template, "{{text}}") {
@@ -232,7 +249,7 @@ func (s *Service) Pause(
 	until time.Time,
 	who accounts.Actor,
 ) error {
-	names := s.RuleNames(p)
+	names := s.ruleNames(p)
 	if !slices.Contains(names, rule) {
 		e := fault.New(
 			fault.NotFound,
@@ -265,8 +282,8 @@ func (s *Service) Pause(
 	})
 }
 
-// RuleNames are the names of a project's alert rules.
-func (s *Service) RuleNames(p *projects.Project) (names []string) {
+// ruleNames are the names of a project's alert rules.
+func (s *Service) ruleNames(p *projects.Project) (names []string) {
 	for _, r := range p.Rules.AlertRules() {
 		names = append(names, r.Name)
 	}

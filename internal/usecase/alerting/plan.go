@@ -10,6 +10,7 @@ import (
 	"firethorn/internal/core/rules"
 	"firethorn/internal/store/alerts"
 	"firethorn/internal/store/deliveries"
+	"firethorn/internal/store/destinations"
 	"firethorn/internal/store/projects"
 )
 
@@ -157,8 +158,21 @@ func (s *Service) deliver(ctx context.Context, tx *sql.Tx, o *alerts.Occurrence,
 		best = alert.Decision{Did: alert.Hold, Reason: "daily digest", Until: alert.NextDigest(r.zone, now)}
 	}
 	m.Rules = slices.Compact(slices.Sorted(slices.Values(m.Rules)))
+	if r.destination.Kind == destinations.Tickets {
+		why, err := s.whyNoTicket(ctx, tx, r.destination, o.Issue, best)
+		if err != nil {
+			return nil, err
+		}
+		if why != "" {
+			for _, x := range m.Rules {
+				out = append(out, alerts.Outcome{Rule: x, To: r.name(), Did: "not sent", Why: why})
+			}
+			return out, nil
+		}
+		best = alert.Decision{Did: alert.Send}
+	}
 	m.Zone = nil
-	d, err := deliveryOf(m, now)
+	d, err := deliveries.Of(m, now)
 	if err != nil {
 		return nil, err
 	}

@@ -52,6 +52,9 @@ func (s *Service) Send(ctx context.Context, destination int64, owner uuid.UUID) 
 	}
 	g, ctx := errgroup.WithContext(ctx)
 	g.SetLimit(sideBySide)
+	if d.Kind == destinations.Tickets {
+		g.SetLimit(1) // issues may share a ticket
+	}
 	for _, x := range list {
 		g.Go(func() error { return s.try(ctx, d, x) })
 	}
@@ -126,7 +129,7 @@ func (s *Service) resume(ctx context.Context, d *destinations.Destination, pause
 		if err != nil {
 			return err
 		}
-		if len(list) <= alert.MostWaiting {
+		if len(list) <= alert.MostWaiting || d.Kind == destinations.Tickets { // no ticket stands for many messages
 			for _, x := range list {
 				if err := deliveries.Postpone(ctx, tx, x.ID, now, x.Expires.Add(paused)); err != nil {
 					return err

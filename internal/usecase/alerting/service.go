@@ -41,6 +41,7 @@ type Needs struct {
 	Projects *projects.Store
 	Releases *releases.Store
 	Health   *health.Service
+	Tickets  Tickets
 	Log      *slog.Logger
 	// Jitter gives a number from 0 to 1 by which tries are spread; nil: at random.
 	Jitter func() float64

@@ -158,8 +158,14 @@ func (c *compiler) rowValue(ctx context.Context, t query.Term, v query.Value) (c
 			"x.text",
 			v,
 		), nil
+	case "ticket":
+		const of = "SELECT 1 FROM ticket_issue x JOIN ticket t ON t.id=x.ticket WHERE (x.issue=l.issue OR x.issue IN (SELECT m.id FROM issue m WHERE m.merged_into=l.issue))"
+		if v.Present() {
+			return oneOf(of), nil
+		}
+		return oneOf(of+" AND LOWER(t.ticket_key) LIKE ?", like(v)), nil
 	}
-	return never, nil // ticket: no tracker is connected
+	return never, nil
 }
 
 // oneOf holds where a statement about the row of an issue finds something. Its LIMIT has

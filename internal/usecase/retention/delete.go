@@ -202,7 +202,7 @@ func (s *Service) emptyEvents(ctx context.Context, tx *sql.Tx, project, variant 
 // any more, a part of each table at a time.
 func (s *Service) emptyRows(ctx context.Context, tx *sql.Tx, id int64) error {
 	left := int64(0)
-	tables := []string{"issue_trend", "dictionary", "comment", "watcher"}
+	tables := []string{"issue_trend", "dictionary", "comment", "watcher", "ticket_issue"}
 	for _, f := range moves.Followers {
 		tables = append(tables, f.Table)
 	}

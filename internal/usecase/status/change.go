@@ -8,7 +8,9 @@ import (
 
 	"firethorn/internal/core/issue"
 	"firethorn/internal/db"
+	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/issues"
+	"firethorn/internal/store/tickets"
 )
 
 // Change is what happens to one issue, whose project is locked.
@@ -50,10 +52,26 @@ func (s *Service) Change(ctx context.Context, tx *sql.Tx, c Change) error {
 			return err
 		}
 	}
+	if was, is := closed(c.Before.State), closed(after.State); was != is {
+		if err := tickets.Changed(ctx, tx, c.Issue, tracker(c.Entry.Who), s.db.Now()); err != nil {
+			return err
+		}
+	}
 	if c.Entry.Kind == "" {
 		return nil
 	}
 	return s.Record(ctx, tx, c.Project, c.Issue, c.Entry)
+}
+
+// closed says whether tickets of an issue in this state are to be closed.
+func closed(st issue.State) bool { return st == issue.Fixed || st == issue.Dismissed }
+
+// tracker is the destination whose ticket caused a change; 0: none.
+func tracker(who accounts.Actor) int64 {
+	if who.Kind == accounts.Tracker {
+		return who.ID
+	}
+	return 0
 }
 
 // save writes the status into the issue's own row.

@@ -31,6 +31,16 @@ func (s *Service) Act(ctx context.Context, id int64, a issue.Action, why string,
 	return s.db.InTx(ctx, func(tx *sql.Tx) error { return s.act(ctx, tx, id, d, ifVersion) })
 }
 
+// ActIn is Act within a transaction.
+func (s *Service) ActIn(ctx context.Context, tx *sql.Tx, id int64, a issue.Action, why string,
+	who accounts.Actor) error {
+	d, err := s.decide(ctx, a, why, who)
+	if err != nil {
+		return err
+	}
+	return s.act(ctx, tx, id, d, 0)
+}
+
 // decision is an action on its way to issues.
 type decision struct {
 	issue.Action

@@ -55,54 +55,55 @@ func (s *Service) Comments(ctx context.Context, id int64) (list []Comment, err e
 // AddComment writes a comment. Whoever writes watches the issue from then on;
 // whoever has it, watches it or is mentioned hears of it.
 func (s *Service) AddComment(ctx context.Context, id int64, text string, who accounts.Actor,
-	person int64) (int64, error) {
-	text, err := comment.Clean(text)
+	person int64) (added int64, err error) {
+	return added, s.db.InTx(ctx, func(tx *sql.Tx) error {
+		added, err = s.AddCommentIn(ctx, tx, id, text, who, person)
+		return err
+	})
+}
+
+// AddCommentIn is AddComment within a transaction.
+func (s *Service) AddCommentIn(ctx context.Context, tx *sql.Tx, id int64, text string, who accounts.Actor,
+	person int64) (added int64, err error) {
+	if text, err = comment.Clean(text); err != nil {
+		return 0, err
+	}
+	project, st, err := s.status.Lock(ctx, tx, id)
 	if err != nil {
 		return 0, err
 	}
-	var added int64
-	err = s.db.InTx(ctx, func(tx *sql.Tx) error {
-		project, st, err := s.status.Lock(ctx, tx, id)
-		if err != nil {
-			return err
+	if st == nil {
+		return 0, fault.New(fault.Conflict, "this issue was merged or deleted in between")
+	}
+	now := s.db.Now()
+	res, err := tx.ExecContext(ctx, "INSERT INTO comment (project, issue, at, actor_kind, actor_id, actor, text) VALUES (?,?,?,?,?,?,?)", project, id, db.Micros(now), who.Kind, who.ID, who.Name, text)
+	if err != nil {
+		return 0, err
+	}
+	if added, err = res.LastInsertId(); err != nil {
+		return 0, err
+	}
+	if err := issues.Reword(ctx, tx, id); err != nil {
+		return 0, err
+	}
+	mentioned, err := s.mentioned(ctx, tx, text)
+	if err != nil {
+		return 0, err
+	}
+	if err := s.notify(ctx, tx, status.Notification{Project: project, Issue: id, Who: who}, text, mentioned,
+		st.Owner); err != nil {
+		return 0, err
+	}
+	if err := alerts.Add(ctx, tx, alerts.Occurrence{Project: project, Issue: id, What: "commented", At: now, Due: now,
+		Who: who, Words: text}); err != nil {
+		return 0, err
+	}
+	if person != 0 {
+		if _, err := tx.ExecContext(ctx, addWatcher, id, person); err != nil {
+			return 0, err
 		}
-		if st == nil {
-			return fault.New(fault.Conflict, "this issue was merged or deleted in between")
-		}
-		res, err := tx.ExecContext(ctx, "INSERT INTO comment (project, issue, at, actor_kind, actor_id, actor, text) VALUES (?,?,?,?,?,?,?)", project, id, db.Micros(s.db.Now()), who.Kind, who.ID, who.Name, text)
-		if err != nil {
-			return err
-		}
-		if added, err = res.LastInsertId(); err != nil {
-			return err
-		}
-		if err := issues.Reword(ctx, tx, id); err != nil {
-			return err
-		}
-		mentioned, err := s.mentioned(ctx, tx, text)
-		if err != nil {
-			return err
-		}
-		if err := s.notify(ctx, tx, status.Notification{Project: project, Issue: id, Who: who}, text, mentioned,
-			st.Owner); err != nil {
-			return err
-		}
-		if err := alerts.Add(
-			ctx,
-			tx,
-			alerts.Occurrence{Project: project, Issue: id, What: "commented", At: s.db.Now(),
-				Due: s.db.Now(), Who: who, Words: text},
-		); err != nil {
-			return err
-		}
-		if person != 0 {
-			if _, err := tx.ExecContext(ctx, addWatcher, id, person); err != nil {
-				return err
-			}
-		}
-		return projects.Touch(ctx, tx, project)
-	})
-	return added, err
+	}
+	return added, projects.Touch(ctx, tx, project)
 }
 
 func (s *Service) mentioned(ctx context.Context, q db.Querier, text string) ([]string, error) {

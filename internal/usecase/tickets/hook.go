@@ -1,0 +1,62 @@
+package tickets
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"net/http"
+	"time"
+
+	"firethorn/internal/core/fault"
+	"firethorn/internal/core/ticket"
+	"firethorn/internal/store/destinations"
+	"firethorn/internal/store/tickets"
+)
+
+// hookMemory is how long webhooks are known as taken.
+const hookMemory = 7 * 24 * time.Hour
+
+// errUnknownHook is the answer to whoever does not show that they are the tracker.
+var errUnknownHook = fault.New(fault.Unauthorized, "there is no tracker of this name, or the signature is not right")
+
+// Hear takes a webhook of the tracker that is called name. It lets the ticket be read now;
+// what the webhook says of the ticket is not believed.
+func (s *Service) Hear(ctx context.Context, name string, header http.Header, body []byte) error {
+	d, err := destinations.Named(ctx, s.DB, name)
+	if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.NotFound {
+		return errUnknownHook
+	}
+	if err != nil {
+		return err
+	}
+	desc, err := ticket.Parse(d.Description)
+	if d.Kind != destinations.Tickets || err != nil || desc.Hook == nil {
+		return errUnknownHook
+	}
+	now := s.DB.Now()
+	heard, err := desc.Hook.Hear(d.HookSecret, header.Get, body, now)
+	switch {
+	case errors.Is(err, ticket.ErrSignature):
+		return errUnknownHook
+	case err != nil:
+		return fault.New(fault.BadInput, "the webhook was not taken: %s", err)
+	}
+	return s.DB.InTx(ctx, func(tx *sql.Tx) error {
+		if heard.ID != "" {
+			repeated, err := tickets.TakeHook(ctx, tx, d.ID, heard.ID, now)
+			if err != nil {
+				return err
+			}
+			if repeated {
+				return fault.New(fault.Conflict, "this webhook was taken before; nothing was done")
+			}
+		}
+		_, err := tickets.Hasten(ctx, tx, d.ID, heard.Key, now) // of other tickets it says nothing
+		return err
+	})
+}
+
+// Forget lets go of webhooks that were taken long ago.
+func (s *Service) Forget(ctx context.Context) error {
+	return tickets.ForgetHooks(ctx, s.DB, s.DB.Now().Add(-hookMemory))
+}

@@ -1,0 +1,152 @@
+package tickets
+
+import (
+	"cmp"
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"time"
+
+	"github.com/google/uuid"
+
+	"firethorn/internal/core/fault"
+	"firethorn/internal/core/ticket"
+	"firethorn/internal/store/destinations"
+	"firethorn/internal/store/tickets"
+)
+
+// Reading bounds how much of one tracker is read at once.
+const (
+	readAtOnce = 20
+	lease      = time.Minute
+)
+
+// LeaseOf is the lease under which one process at a time works on a destination: what is read
+// of a tracker, and what is written to it, never overlap.
+func LeaseOf(destination int64) string { return fmt.Sprintf("destination-%d", destination) }
+
+// Reading lists the trackers with tickets that are to be read.
+func (s *Service) Reading(ctx context.Context) ([]int64, error) {
+	return tickets.Reading(ctx, s.DB, s.DB.Now())
+}
+
+// Read reads the tickets of a tracker that are due, if no other process works on it: owner
+// names this one.
+func (s *Service) Read(ctx context.Context, destination int64, owner uuid.UUID) (more bool, err error) {
+	release, err := s.DB.HoldLease(ctx, LeaseOf(destination), owner, lease)
+	if err != nil || release == nil {
+		return false, err
+	}
+	defer release()
+	d, err := destinations.ByID(ctx, s.DB, destination)
+	if err != nil || d == nil {
+		return false, err
+	}
+	list, err := tickets.DueOf(ctx, s.DB, destination, s.DB.Now(), readAtOnce)
+	if err != nil || len(list) == 0 {
+		return false, err
+	}
+	t, err := trackerOf(ctx, d)
+	for _, x := range list {
+		trouble := err
+		if trouble == nil {
+			trouble = s.readOne(ctx, t, x)
+		}
+		if ctx.Err() != nil {
+			return false, ctx.Err()
+		}
+		if trouble == nil {
+			continue
+		}
+		poll := ticket.DefaultPoll
+		if t != nil {
+			poll = t.Poll
+		}
+		// Nothing is lost: it is read again in a while.
+		if err := tickets.Postpone(ctx, s.DB, x.ID, later(s.DB.Now(), poll), words(trouble)); err != nil {
+			return false, err
+		}
+	}
+	return len(list) == readAtOnce, nil
+}
+
+// words are what people may read of an error.
+func words(err error) string {
+	if f, ok := errors.AsType[*fault.Error](err); ok {
+		return f.Pub
+	}
+	return err.Error()
+}
+
+// readOne reads a ticket and its comments, and lets its issues follow.
+func (s *Service) readOne(ctx context.Context, t *tracker, x *tickets.Ticket) error {
+	now, err := t.look(x.Ticket)
+	if gone(err) {
+		return s.vanished(ctx, t, x.ID, err)
+	}
+	if err != nil {
+		return err
+	}
+	err = s.DB.InTx(ctx, func(tx *sql.Tx) error {
+		y, ids, err := s.lock(ctx, tx, x.ID)
+		if err != nil || y == nil {
+			return err
+		}
+		_, err = s.saw(ctx, tx, t, y, now, ids)
+		return err
+	})
+	if err != nil || t.Ops[ticket.CommentsOf] == nil || !t.Follow[ticket.Comments] {
+		return err
+	}
+	return s.comments(ctx, t, x.ID, cmp.Or(now.Key, x.Key), false)
+}
+
+// look reads a ticket from its tracker. before is what is known of it.
+func (t *tracker) look(before ticket.Ticket) (ticket.Ticket, error) {
+	got, err := t.run(ticket.Read, ticket.Values{"key": before.Key})
+	if err != nil {
+		return before, err
+	}
+	return t.TicketOf(got, before), nil
+}
+
+// maxComments is how many comments of a ticket are taken over at once.
+const maxComments = 200
+
+// comments takes over what was written in the tracker. With seen nothing is taken over: what
+// is there now counts as known.
+func (s *Service) comments(ctx context.Context, t *tracker, id int64, key string, seen bool) error {
+	got, err := t.run(ticket.CommentsOf, ticket.Values{"key": key})
+	if err != nil {
+		return err
+	}
+	got = got[max(0, len(got)-maxComments):]
+	keys := make([]string, len(got))
+	for i, c := range got {
+		keys[i] = c["comment_id"]
+	}
+	return s.DB.InTx(ctx, func(tx *sql.Tx) error {
+		x, ids, err := s.lock(ctx, tx, id)
+		if err != nil || x == nil {
+			return err
+		}
+		fresh, err := tickets.NewComments(ctx, tx, id, keys)
+		if err != nil || seen {
+			return err
+		}
+		for i, c := range got {
+			if !fresh[keys[i]] || ticket.OurOwn(c["text"]) {
+				continue
+			}
+			fresh[keys[i]] = false // should a list have it twice
+			for _, is := range ids {
+				if _, err := s.Triage.AddCommentIn(ctx, tx, is, ticket.Quoted(c["author"], c["text"], x.Key, x.Link),
+					t.actor(), 0); err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	})
+}

@@ -1,0 +1,362 @@
+package tickets
+
+import (
+	"cmp"
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"strings"
+
+	"github.com/google/uuid"
+
+	"firethorn/internal/core/alert"
+	"firethorn/internal/core/issue"
+	"firethorn/internal/core/ticket"
+	"firethorn/internal/store/deliveries"
+	"firethorn/internal/store/destinations"
+	"firethorn/internal/store/tickets"
+)
+
+// ErrOver says that a message will never succeed.
+var ErrOver = errors.New("it is not tried again")
+
+// Send carries out a message to a tracker: it makes a ticket, closes or reopens one, or tries
+// each call. It says in words what was done. Sent again after a crash, it looks first for what
+// the try before may have done. Errors: *ticket.Refused, *ticket.Changed, ErrOver, and those
+// of the way there.
+func (s *Service) Send(ctx context.Context, d *destinations.Destination, x *deliveries.Delivery,
+	m alert.Message) (string, error) {
+	t, err := trackerOf(ctx, d)
+	if err != nil {
+		return "", fmt.Errorf("%w: %s", ErrOver, words(err))
+	}
+	switch {
+	case x.What == "test":
+		return t.try(x.ID, m)
+	case m.Ticket != 0:
+		return s.bring(ctx, t, x, m)
+	}
+	return s.create(ctx, t, x, m)
+}
+
+// create makes a ticket for an issue, unless it has an open one there.
+func (s *Service) create(ctx context.Context, t *tracker, x *deliveries.Delivery, m alert.Message) (string, error) {
+	if m.Issue == nil || x.Issue == 0 {
+		return "", fmt.Errorf("a ticket stands for an issue, and this message is about none: %w", ErrOver)
+	}
+	key, err := s.Standing(ctx, t.Destination, x.Issue)
+	if err != nil || key != "" {
+		return "the issue has the open ticket " + key, err
+	}
+	var made ticket.Ticket
+	if x.Attempts > 0 || x.Body != nil { // a try before may have made it
+		made = t.find(x.ID, m)
+	}
+	if made.Key == "" {
+		got, err := t.run(ticket.Create, valuesOf(x.ID, m))
+		if err != nil {
+			return "", err
+		}
+		made = t.TicketOf(got, ticket.Ticket{State: ticket.Open})
+	}
+	return s.made(ctx, t, x.Issue, made, m)
+}
+
+// valuesOf is what a ticket may say of a message.
+func valuesOf(id uuid.UUID, m alert.Message) ticket.Values {
+	v := ticket.Values{"id": id.String(), "title": m.Title(), "text": m.Markdown(), "labels": m.Labels(),
+		"issue": m.Issue.ID, "project": m.Project, "issue_link": m.Links.Issue, "severity": m.Issue.Severity,
+		"rule": strings.Join(m.Rules, ", ")}
+	if m.Event != nil {
+		v["release"], v["environment"] = m.Event.Release, m.Event.Environment
+	}
+	return v
+}
+
+// find looks for a ticket that a try before may have made; where it cannot be looked for,
+// there is none.
+func (t *tracker) find(id uuid.UUID, m alert.Message) ticket.Ticket {
+	if t.Ops[ticket.Find] == nil {
+		return ticket.Ticket{}
+	}
+	got, err := t.run(ticket.Find, ticket.Values{"id": id.String(), "issue": m.Issue.ID, "issue_link": m.Links.Issue})
+	if err != nil {
+		return ticket.Ticket{}
+	}
+	return t.TicketOf(got, ticket.Ticket{State: ticket.Open})
+}
+
+// made notes a ticket that was made for an issue.
+func (s *Service) made(ctx context.Context, t *tracker, id int64, made ticket.Ticket, m alert.Message) (string, error) {
+	err := s.DB.InTx(ctx, func(tx *sql.Tx) error {
+		project, _, err := s.Status.Lock(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		at := s.DB.Now()
+		y := &tickets.Ticket{
+			Destination: t.ID,
+			Ticket:      made,
+			Read:        at,
+			Due:         at.Add(t.Poll),
+			Sides: ticket.Sides{
+				Ours:     ticket.Open,
+				Theirs:   made.State,
+				Agreed:   made.State,
+				OursAt:   at,
+				TheirsAt: at,
+				AgreedAt: at,
+			},
+		}
+		if err := tickets.Add(ctx, tx, y); err != nil {
+			return err
+		}
+		if was, err := tickets.Tie(ctx, tx, y.ID, project, id, at, t.Name); err != nil || was {
+			return err
+		}
+		who := t.actor()
+		if m.By != "" {
+			who.Kind, who.ID, who.Name = "person", 0, m.By
+		}
+		if err := s.record(
+			ctx,
+			tx,
+			[]int64{id},
+			who,
+			fmt.Sprintf("ticket %s was made in %s", y.Key, t.Name),
+		); err != nil {
+			return err
+		}
+		return tickets.Changed(ctx, tx, id, 0, at) // it may have been fixed while the ticket was made
+	})
+	return "made ticket " + made.Key, err
+}
+
+// Standing gives the key of an issue's open ticket in a tracker; "" when it has none. A ticket
+// counts as open when it is, or is to be.
+func (s *Service) Standing(ctx context.Context, d *destinations.Destination, id int64) (string, error) {
+	all, err := tickets.OfIssue(ctx, s.DB, id)
+	for _, x := range all {
+		if x.Destination == d.ID && !x.Gone && (x.Theirs != ticket.Closed || x.Ours == ticket.Open) {
+			return x.Key, err
+		}
+	}
+	return "", err
+}
+
+// bring closes or reopens a ticket, if that is still to be done.
+func (s *Service) bring(ctx context.Context, t *tracker, x *deliveries.Delivery, m alert.Message) (string, error) {
+	want, name := ticket.Closed, ticket.CloseIt
+	if m.Trigger == Reopening {
+		want, name = ticket.Open, ticket.ReopenIt
+	}
+	y, step, err := s.now(ctx, t, m.Ticket, want)
+	if err != nil || y == nil || step.Write != ticket.There || step.State != want {
+		return "there is nothing to do any more", err
+	}
+	link, called, err := s.issueAt(ctx, x.Issue)
+	if err != nil {
+		return "", err
+	}
+	v := ticket.Values{"key": y.Key, "id": x.ID.String(), "issue": called, "issue_link": link, "project": m.Project,
+		"comment": ticket.Said(m.Why, link, x.ID), "release": m.FixedIn}
+	if err := t.comment(x, y.Key, v); err != nil {
+		return "", s.refused(ctx, t, y.ID, err)
+	}
+	got, err := t.run(name, v)
+	if err != nil {
+		return "", s.refused(ctx, t, y.ID, err)
+	}
+	now := t.TicketOf(got, y.Ticket)
+	if got.First("state") == "" {
+		now.State = want
+	}
+	return fmt.Sprintf(
+			"ticket %s is %s",
+			y.Key,
+			cmp.Or(now.Word, string(now.State)),
+		), s.DB.InTx(
+			ctx,
+			func(tx *sql.Tx) error {
+				y, ids, err := s.lock(ctx, tx, m.Ticket)
+				if err != nil || y == nil {
+					return err
+				}
+				_, err = s.saw(ctx, tx, t, y, now, ids)
+				return err
+			},
+		)
+}
+
+// now reads a ticket anew and says what is left to be done, of which this message does want.
+func (s *Service) now(ctx context.Context, t *tracker, id int64, want ticket.State) (y *tickets.Ticket,
+	step ticket.Step, err error) {
+	err = s.DB.InTx(ctx, func(tx *sql.Tx) (err error) {
+		y, err = tickets.Lock(ctx, tx, id)
+		return err
+	})
+	if err != nil || y == nil || y.Gone {
+		return nil, step, err
+	}
+	now, err := t.look(y.Ticket)
+	if gone(err) {
+		return nil, step, errors.Join(s.vanished(ctx, t, id, err), fmt.Errorf("%w: %w", ErrOver, err))
+	}
+	if err != nil {
+		return nil, step, err
+	}
+	return y, step, s.DB.InTx(ctx, func(tx *sql.Tx) error {
+		var ids []int64
+		if y, ids, err = s.lock(ctx, tx, id); err != nil || y == nil {
+			return err
+		}
+		step, err = s.saw(ctx, tx, t, y, now, ids)
+		if err != nil || step.Write != ticket.There || step.State != want {
+			return err // another message does what is left
+		}
+		return tickets.Save(ctx, tx, y, false)
+	})
+}
+
+// comment says in the ticket why it is closed or reopened, once.
+func (t *tracker) comment(x *deliveries.Delivery, key string, v ticket.Values) error {
+	if t.Ops[ticket.CommentOn] == nil {
+		return nil
+	}
+	if (x.Attempts > 0 || x.Body != nil) && t.Ops[ticket.CommentsOf] != nil {
+		list, err := t.run(ticket.CommentsOf, ticket.Values{"key": key})
+		if err != nil {
+			return err
+		}
+		for _, c := range list {
+			if ticket.WrittenBy(c["text"], x.ID) {
+				return nil
+			}
+		}
+	}
+	_, err := t.run(ticket.CommentOn, v)
+	return err
+}
+
+// refused notes that a tracker will not do what is to be done: it is not asked again for the
+// same change.
+func (s *Service) refused(ctx context.Context, t *tracker, id int64, why error) error {
+	r, ok := errors.AsType[*ticket.Refused](why)
+	if _, changed := errors.AsType[*ticket.Changed](why); !changed && (!ok || !alert.Final(r.Status)) {
+		return why
+	}
+	return errors.Join(why, s.DB.InTx(ctx, func(tx *sql.Tx) error {
+		y, ids, err := s.lock(ctx, tx, id)
+		if err != nil || y == nil {
+			return err
+		}
+		y.Refused, y.Trouble = y.OursAt, why.Error()
+		if err := tickets.Save(ctx, tx, y, false); err != nil {
+			return err
+		}
+		return s.record(ctx, tx, ids, t.actor(), fmt.Sprintf("%s did not let ticket %s follow", t.Name, y.Key))
+	}))
+}
+
+// Triggers of messages about tickets.
+const (
+	Making    = "ticket.create"
+	Closing   = "ticket.close"
+	Reopening = "ticket.reopen"
+)
+
+// Dirty lists the tickets of which a message is to be written.
+func (s *Service) Dirty(ctx context.Context) ([]int64, error) { return tickets.Dirty(ctx, s.DB, 500) }
+
+// Settle writes the message that closes or reopens a ticket, when that is to be done.
+func (s *Service) Settle(ctx context.Context, id int64) (more bool, err error) {
+	return false, s.DB.InTx(ctx, func(tx *sql.Tx) error {
+		x, ids, err := s.lock(ctx, tx, id)
+		if err != nil || x == nil {
+			return err
+		}
+		d, err := destinations.ByID(ctx, tx, x.Destination)
+		if err != nil || d == nil || x.Gone {
+			return errors.Join(err, tickets.Save(ctx, tx, x, false))
+		}
+		t, err := trackerOf(ctx, d)
+		if err != nil {
+			x.Trouble = words(err)
+			return tickets.Save(ctx, tx, x, false)
+		}
+		step, write := x.Next(t.Follow), toWrite(x, x.Next(t.Follow))
+		if write {
+			x.Turn++
+		}
+		if err := tickets.Save(ctx, tx, x, false); err != nil || !write {
+			return err
+		}
+		return s.write(ctx, tx, x, ids[0], step)
+	})
+}
+
+// toWrite says whether a step is to be written in the tracker: not what it refused already.
+func toWrite(x *tickets.Ticket, step ticket.Step) bool {
+	return step.Write == ticket.There && !x.Refused.Equal(x.OursAt)
+}
+
+// whatOf is the part of a message's key that names the ticket.
+func whatOf(x *tickets.Ticket) string { return fmt.Sprintf("ticket:%d", x.ID) }
+
+// write writes the message.
+func (s *Service) write(ctx context.Context, tx *sql.Tx, x *tickets.Ticket, id int64, step ticket.Step) error {
+	is, err := s.Issues.ByID(ctx, id)
+	if err != nil || is == nil {
+		return err
+	}
+	m := alert.Message{
+		Trigger: Reopening,
+		Project: is.Project,
+		Ticket:  x.ID,
+		FixedIn: is.FixedIn,
+		Issue: &alert.Issue{
+			ID:        fmt.Sprintf("%s/%d", is.Project, is.Number),
+			Headline:  is.Headline,
+			State:     string(is.State),
+			Users:     is.Users,
+			Events:    is.Events,
+			FirstSeen: is.FirstSeen,
+		},
+	}
+	m.Why = "The issue is open again"
+	if step.State == ticket.Closed {
+		m.Trigger = Closing
+		m.Why = "The issue was fixed"
+		if is.State == issue.Dismissed {
+			m.Why = "The issue was dismissed"
+		}
+	}
+	last, err := s.lastWords(ctx, tx, id)
+	if err != nil {
+		return err
+	}
+	m.Why += last
+	m.Why += "."
+	y, err := deliveries.Of(m, s.DB.Now())
+	if err != nil {
+		return err
+	}
+	y.What, y.Episode, y.Issue, y.Destination = whatOf(x), x.Turn, id, x.Destination
+	_, err = deliveries.Add(ctx, tx, y)
+	return err
+}
+
+// lastWords is what the history of an issue says of its last change, behind a colon.
+func (s *Service) lastWords(ctx context.Context, tx *sql.Tx, id int64) (string, error) {
+	var text, who string
+	err := tx.QueryRowContext(ctx, "SELECT text, actor FROM history WHERE issue=? AND undone=0 AND status_before IS NOT NULL ORDER BY id DESC LIMIT 1", id).
+		Scan(&text, &who)
+	if errors.Is(err, sql.ErrNoRows) || err == nil && text == "" {
+		return "", nil
+	}
+	if who != "" {
+		text += ", by " + who
+	}
+	return ": " + text, err
+}
