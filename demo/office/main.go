@@ -1,5 +1,5 @@
-// Command office is where the messages of the demo arrive: a chat room, a mail box and a
-// receiver of webhooks, each with a page to look at. It keeps everything in memory.
+// Command office is where the messages of the demo arrive: a chat room, a mail box, a receiver
+// of webhooks and a ticket board, each with a page to look at. It keeps everything in memory.
 package main
 
 import (
@@ -60,34 +60,43 @@ func (b *box) newest() []message {
 }
 
 // office is all of it.
-type office struct{ chat, mail, hooks box }
+type office struct {
+	chat, mail, hooks box
+	board             board
+}
 
 func main() {
 	listen := flag.String("listen", "127.0.0.1:7424", "where the pages answer")
 	smtp := flag.String("smtp", "127.0.0.1:7425", "where the mail box takes mail")
+	token := flag.String("token", "harbour", "what the ticket board's API asks for")
 	flag.Parse()
 	ctx, stop := signal.NotifyContext(context.Background(), syscall.SIGINT, syscall.SIGTERM)
 	defer stop()
-	if err := run(ctx, *listen, *smtp); err != nil {
+	if err := run(ctx, *listen, *smtp, *token); err != nil {
 		log.Fatal(err)
 	}
 }
 
-func run(ctx context.Context, listen, smtp string) error {
+func run(ctx context.Context, listen, smtp, token string) error {
 	var o office
+	pages, err := net.Listen("tcp", listen)
+	if err != nil {
+		return err
+	}
+	o.board.at, o.board.token = "http://"+pages.Addr().String(), token
 	mail, err := net.Listen("tcp", smtp)
 	if err != nil {
 		return err
 	}
 	go o.serveMail(mail)
-	server := &http.Server{Addr: listen, Handler: o.routes(), ReadHeaderTimeout: 5 * time.Second}
+	server := &http.Server{Handler: o.routes(), ReadHeaderTimeout: 5 * time.Second}
 	go func() {
 		<-ctx.Done()
 		_ = mail.Close()
 		_ = server.Shutdown(context.WithoutCancel(ctx))
 	}()
-	fmt.Printf("ready http://%s\n", listen)
-	if err := server.ListenAndServe(); !errors.Is(err, http.ErrServerClosed) {
+	fmt.Printf("ready %s\n", o.board.at)
+	if err := server.Serve(pages); !errors.Is(err, http.ErrServerClosed) {
 		return err
 	}
 	return nil
@@ -123,6 +132,7 @@ func (o *office) routes() http.Handler {
 		o.hooks.add(message{ID: r.Header.Get("webhook-id"), Title: e.Type + " " + e.Subject, Raw: indented(raw)})
 		w.WriteHeader(http.StatusNoContent)
 	})
+	o.boardRoutes(mux)
 	mux.HandleFunc("GET /{$}", o.page("index"))
 	mux.HandleFunc("GET /chat", o.page("chat"))
 	mux.HandleFunc("GET /mail", o.page("mail"))

@@ -17,9 +17,7 @@ var pages = template.Must(template.New("").Funcs(template.FuncMap{
 // page shows what arrived.
 func (o *office) page(name string) http.HandlerFunc {
 	return func(w http.ResponseWriter, _ *http.Request) {
-		w.Header().Set("Content-Type", "text/html; charset=utf-8")
-		w.Header().Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; frame-src 'self'")
-		_ = pages.ExecuteTemplate(w, name, map[string]any{"Chat": o.chat.newest(), "Mail": o.mail.newest(),
-			"Hooks": o.hooks.newest()})
+		show(w, name, map[string]any{"Chat": o.chat.newest(), "Mail": o.mail.newest(), "Hooks": o.hooks.newest(),
+			"Open": o.board.counted()})
 	}
 }

@@ -368,7 +368,7 @@ Firethorn is running with four weeks of errors of Marrow Sound Ferries.
   bosun     http://127.0.0.1:%d
             reports by OpenTelemetry, its roster desk by the Go client
   office    %s
-            the chat room, the mail box and the webhooks where alerts arrive
+            the chat room, the mail box, the webhooks and the ticket board
   terminal  %s issue list --project quayside
 
 Ctrl-C stops everything.

@@ -44,7 +44,13 @@ func (d *demo) office(ctx context.Context) (stop func(), err error) {
 			return stop, err
 		}
 	}
-	return stop, d.alerts(ctx)
+	if err := d.board(ctx, pages); err != nil {
+		return stop, err
+	}
+	if err := d.alerts(ctx); err != nil {
+		return stop, err
+	}
+	return stop, d.tickets(ctx)
 }
 
 // alerts pushes the alert rules, and lets happen what they ask for.
@@ -69,13 +75,7 @@ func (d *demo) alerts(ctx context.Context) error {
 	}
 	var events []json.RawMessage
 	for i := range 8 { // the gate's clock is wrong: a new error, which hits more and more people
-		text := fmt.Sprintf(`{"time":%q,"severity":"error","handled":false,"exceptions":[{"type":"RangeError",`+
-			`"message":"departure %d lies before the timetable begins","frames":[`+
-			`{"function":"departsAt","file":"src/timetable/clock.ts","line":41},{"function":"showBoard","file":"src/board/board.ts","line":12}]}],`+
-			`"attributes":{"user.id":"p-77%d","session.id":"gate-%d"},`+
-			`"resource":{"service.version":"4.2.1","deployment.environment.name":"production"}}`,
-			time.Now().UTC().Format(time.RFC3339Nano), i, i, i)
-		events = append(events, json.RawMessage(text))
+		events = append(events, wrongClock(i))
 	}
 	if err := d.send(ctx, d.keys["quayside"], "events", events); err != nil {
 		return err
@@ -92,6 +92,16 @@ func (d *demo) alerts(ctx context.Context) error {
 		}
 	}
 	return d.wait(ctx, 2*time.Second) // messages arrive
+}
+
+// wrongClock is an error of a gate whose clock is wrong.
+func wrongClock(gate int) json.RawMessage {
+	return json.RawMessage(fmt.Sprintf(`{"time":%q,"severity":"error","handled":false,"exceptions":[{"type":"RangeError",`+
+		`"message":"departure %d lies before the timetable begins","frames":[`+
+		`{"function":"departsAt","file":"src/timetable/clock.ts","line":41},{"function":"showBoard","file":"src/board/board.ts","line":12}]}],`+
+		`"attributes":{"user.id":"p-77%d","session.id":"gate-%d"},`+
+		`"resource":{"service.version":"4.2.1","deployment.environment.name":"production"}}`,
+		time.Now().UTC().Format(time.RFC3339Nano), gate, gate, gate))
 }
 
 // officeAt is the address of the office's pages.

@@ -73,7 +73,8 @@ func checkCommand() *cli.Command {
 			}
 			raw, err := json.Marshal(v)
 			if err == nil {
-				err = command.Print(c, append(raw, '\n'), v, func(out io.Writer, v checked) { showChecked(out, name, v) })
+				raw = append(raw, '\n')
+				err = command.Print(c, raw, v, func(out io.Writer, v checked) { showChecked(out, name, v) })
 			}
 			if err != nil || v.OK {
 				return err

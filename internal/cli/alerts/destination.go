@@ -50,8 +50,8 @@ func settingFlags(more ...cli.Flag) []cli.Flag {
 			Usage: "of tickets: the `FILE` that describes the tracker's API; see destination check",
 		},
 		&cli.StringFlag{
-			Name:  "token-file",
-			Usage: "of tickets: the file with the tracker's token, {{secret}} of the description",
+			Name:  "secret-file",
+			Usage: "of tickets: the file with what {{secret}} of the description stands for",
 		},
 		&cli.StringFlag{Name: "receiver", Usage: "of pager: the label receiver of its alerts"},
 		&cli.StringFlag{
@@ -72,7 +72,7 @@ func setting(c *cli.Command) (contract.SetDestination, error) {
 			*to = &v
 		}
 	}
-	for _, flag := range []string{"password-file", "token-file"} {
+	for _, flag := range []string{"password-file", "secret-file"} {
 		if !c.IsSet(flag) {
 			continue
 		}
