@@ -202,4 +202,20 @@ func TestTickets_ThreeShapesOfAPI(t *testing.T) {
 			t.Errorf("%s, ticket:* finds %s", shape, out)
 		}
 	}
+	tab, check := signedIn(t, s)
+	open(t, tab, s.url+"/p/ferry-tickets/issues")
+	eventually(t, tab, "tickets in the list", `document.querySelectorAll('[role=row] a[target=_blank]').length === 3`)
+	open(t, tab, s.url+"/p/ferry-tickets/issues/1")
+	eventually(t, tab, "the ticket on its issue's page", `document.querySelector('dl a[target=_blank]')?.innerText.includes('todo')`)
+	press(t, tab, "T")
+	eventually(t, tab, "the dialog", `document.querySelector('dialog[open]')?.innerText.includes('It has an open ticket there.') === false && [...document.querySelectorAll('dialog[open] button')].some((b) => b.innerText === 'board by graphql')`)
+	accessible(t, tab, "the dialog of tickets")
+	eval[int](t, tab, `[...document.querySelectorAll('dialog[open] button')].find((b) => b.innerText === 'board by graphql').click(); 0`)
+	eval[int](t, tab, `[...document.querySelectorAll('dialog[open] button')].find((b) => b.innerText === 'Make it').click(); 0`)
+	eventually(t, tab, "a second ticket", `document.querySelectorAll('dl a[target=_blank]').length === 2`)
+	press(t, tab, "T")
+	eventually(t, tab, "both in the dialog", `[...document.querySelectorAll('dialog[open] button')].filter((b) => b.innerText === 'Unlink').length === 2`)
+	eval[int](t, tab, `[...document.querySelectorAll('dialog[open] button')].filter((b) => b.innerText === 'Unlink')[1].click(); 0`)
+	eventually(t, tab, "one again", `document.querySelectorAll('dl a[target=_blank]').length === 1`)
+	check()
 }

@@ -20,6 +20,7 @@ import { Likely } from '../shared/likely.tsx'
 import { Owners } from './owners.tsx'
 import { Ago, Failed, Figure, Loading, State, StemAndBerry } from '../shared/parts.tsx'
 import { listOf } from '../shared/back.ts'
+import { useRole } from '../shared/rights.ts'
 import { useTitle } from '../shared/title.ts'
 import { useSay } from '../shared/say.tsx'
 import { Since } from './since.tsx'
@@ -27,6 +28,8 @@ import { Splits } from '../decide/split.tsx'
 import { Grouping } from './grouping.tsx'
 import { Threads } from '../event/threads.tsx'
 import { Trace } from '../event/trace.tsx'
+import { TicketDialog } from '../decide/ticket-dialog.tsx'
+import { TicketMark } from '../shared/ticket.tsx'
 import { issueAt, userAt } from '../core/address.ts'
 import { Chips } from '../search/chips.tsx'
 import { FacetsButton, FacetsPanel } from '../search/facets.tsx'
@@ -49,6 +52,7 @@ export function IssuePage() {
   const me = useQuery({ ...ask.me(), enabled: asked !== '' })
   const event = useQuery({ ...ask.event(project, n, which, s), placeholderData: keepPreviousData })
   const [raw, setRaw] = useState(false)
+  const [ticketing, setTicketing] = useState(false)
   const below = useAfter(issue.data !== undefined && (event.data !== undefined || event.error !== null))
   const pos = event.data?.position
   const page = (id: string | undefined) => {
@@ -58,7 +62,7 @@ export function IssuePage() {
   useKeys('issue', {
     back: () => void go(listOf(project)), raw: () => setRaw(!raw),
     older: () => page(pos?.older), newer: () => page(pos?.newer),
-    broke: () => jump('broke'), who: () => jump('who'), when: () => jump('when'), doing: () => jump('do'),
+    ticket: issue.data && (() => setTicketing(true)), broke: () => jump('broke'), who: () => jump('who'), when: () => jump('when'), doing: () => jump('do'),
   })
   useTitle(issue.data?.headline, issue.data?.id)
   const client = useQueryClient()
@@ -77,7 +81,8 @@ export function IssuePage() {
   return (
     <>
       {asked !== '' && me.data?.name && <Confirm issue={i} ask={asked} me={me.data.name} close={() => set({ do: '' })} />}
-      <Head issue={i} s={s} />
+      {ticketing && <TicketDialog id={i.id} tickets={i.tickets ?? []} close={() => setTicketing(false)} />}
+      <Head issue={i} s={s} ticket={() => setTicketing(true)} />
       <Chips s={s} error={event.error} />
       {below && <TimeStrip s={s} />}
       <div className="flex items-stretch max-md:flex-col">
@@ -163,7 +168,8 @@ function Part({ id, title, children }: { id: string; title: string; children: Re
 }
 
 /** Who and how much, at the top. */
-function Head({ issue: i, s }: { issue: IssueDetail; s: Search }) {
+function Head({ issue: i, s, ticket }: { issue: IssueDetail; s: Search; ticket: () => void }) {
+  const member = useRole(ask.projectOf(i.id), 'member')
   return (
     <div className="border-b border-base-300 bg-base-100 px-(--edge) pt-3 pb-2">
       <div className="max-w-[100rem]">
@@ -196,6 +202,14 @@ function Head({ issue: i, s }: { issue: IssueDetail; s: Search }) {
           {i.feedback > 0 && <Figure name="feedback"><a href="#who" className="underline decoration-dotted underline-offset-4">{count(i.feedback)}</a></Figure>}
           <Figure name="severity"><span title={i.severity_by_hand ? 'set by hand' : 'as the newest event says'}>{i.severity}</span></Figure>
           <Figure name="owner">{i.owner ?? 'nobody'}</Figure>
+          {((i.tickets?.length ?? 0) > 0 || member) && (
+            <Figure name={i.tickets?.length === 1 ? 'ticket' : 'tickets'}>
+              <span className="flex flex-wrap items-baseline gap-x-3">
+                {(i.tickets ?? []).map((t) => <TicketMark key={t.destination + t.key} ticket={t} />)}
+                {member && <button className="btn btn-ghost btn-xs font-normal" onClick={ticket} aria-keyshortcuts="T">{i.tickets?.length ? 'Change' : 'Make one'} <kbd className="kbd kbd-xs" aria-hidden="true">T</kbd></button>}
+              </span>
+            </Figure>
+          )}
         </dl>
         <StemAndBerry days={i.trend} scale={scaleOf([i.trend])} events={i.events} users={i.users} width={220} height={44} berry={5.5} />
         </div>

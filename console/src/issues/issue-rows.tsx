@@ -14,6 +14,7 @@ import type { Scale } from '../core/stem.ts'
 import { DecisionBar } from '../decide/decide.tsx'
 import { useKeys } from '../shared/keys.ts'
 import { Ago, Empty, State, StemAndBerry } from '../shared/parts.tsx'
+import { TicketMark } from '../shared/ticket.tsx'
 import { useSay } from '../shared/say.tsx'
 import { useVisible } from '../shared/virtual.ts'
 
@@ -184,7 +185,7 @@ export function Rows({ project, query, list, more, loaded }: { project: string; 
 /** How high a row is, in pixels. */
 const rowHeight = 45
 
-const columns = [['impact', ''], ['issue', ''], ['users', 'text-right'], ['events', 'wide text-right'], ['14 days (UTC)', 'wide'], ['seen', ''], ['releases', 'wide'], ['owner', 'wide']] as const
+const columns = [['impact', ''], ['issue', ''], ['users', 'text-right'], ['events', 'wide text-right'], ['14 days (UTC)', 'wide'], ['seen', ''], ['releases', 'wide'], ['owner, ticket', 'wide']] as const
 
 const rowID = (i: Issue) => 'row-' + i.id.replace('/', '-')
 
@@ -231,7 +232,10 @@ function Row({ issue: i, gone, scale, selected, select, marked, mark }: { issue:
         <span className="soft text-[.85rem] max-[600px]:hidden">since {day(i.first_seen)}</span>
       </span>
       <span role="gridcell" className="wide mono truncate text-[.85rem]" title={releases}>{releases || 'none'}</span>
-      <span role="gridcell" className="wide truncate" title={i.owner ?? undefined}>{i.owner ?? <span className="soft">nobody</span>}</span>
+      <span role="gridcell" className="wide min-w-0 leading-tight">
+        <span className="block truncate" title={i.owner ?? undefined}>{i.owner ?? <span className="soft">nobody</span>}</span>
+        {i.tickets && <span className="block truncate text-[.85rem]"><TicketMark ticket={i.tickets.find((t) => t.state === 'open') ?? i.tickets[0]!} />{i.tickets.length > 1 && <span className="soft"> and {i.tickets.length - 1} more</span>}</span>}
+      </span>
     </div>
   )
 }

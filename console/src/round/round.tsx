@@ -10,6 +10,7 @@ import type { Doing } from '../core/keys.ts'
 import { sequel, tally, took } from '../core/round.ts'
 import type { Entry, Round } from '../core/round.ts'
 import { CommentDialog } from '../decide/comment-dialog.tsx'
+import { TicketDialog } from '../decide/ticket-dialog.tsx'
 import { AssignDialog } from '../decide/decide.tsx'
 import { useKeys } from '../shared/keys.ts'
 import { MergeDialog } from '../decide/merge.tsx'
@@ -29,7 +30,7 @@ export function RoundPage() {
   return <OneRound key={`${project ?? ''} ${turn}`} project={project} again={() => setTurn(turn + 1)} />
 }
 
-type Asking = { what: 'assign' | 'park' | 'fix' | 'merge' | 'comment'; item: RoundItem } | undefined
+type Asking = { what: 'assign' | 'park' | 'fix' | 'merge' | 'comment' | 'ticket'; item: RoundItem } | undefined
 
 function OneRound({ project, again }: { project: string | undefined; again: () => void }) {
   const r = useRound(project)
@@ -55,6 +56,7 @@ function OneRound({ project, again }: { project: string | undefined; again: () =
     { does: 'raise', words: 'Severity', title: 'raise it', on: free, run: () => r.grade(1) },
     { does: 'lower', words: '', title: 'lower the severity', on: free, run: () => r.grade(-1) },
     { does: 'comment', words: 'Comment', on: item !== undefined, run: () => ask('comment') },
+    { does: 'ticket', words: 'Ticket', title: 'make, link or unlink a ticket', on: item !== undefined, run: () => ask('ticket') },
     { does: 'undo', words: 'Undo', title: 'take back what you did last', on: r.round.steps.length > 0, run: r.undo },
     { does: 'later', words: item?.state === 'accepted' ? 'Seen' : 'Later', title: item?.state === 'accepted' ? 'leave it as it is; it comes again when something happens' : 'leave it for the next round', on: free, run: r.later },
   ]
@@ -96,6 +98,7 @@ function OneRound({ project, again }: { project: string | undefined; again: () =
       {asking?.what === 'park' && <ParkDialog issue={asking.item} close={close} done={(body) => run('park', body)} />}
       {asking?.what === 'fix' && <FixDialog issue={asking.item} close={close} done={(body) => run('fix', body)} />}
       {asking?.what === 'comment' && <CommentDialog id={asking.item.id} close={close} said={(n) => r.said(asking.item.id, n)} />}
+      {asking?.what === 'ticket' && <TicketDialog id={asking.item.id} tickets={asking.item.tickets ?? []} close={close} />}
       {asking?.what === 'merge' && (
         <MergeDialog
           chosen={[asking.item]}
