@@ -149,7 +149,9 @@ func (b *board) changed(t *ticket) {
 		return
 	}
 	b.sent++
-	body, err := json.Marshal(map[string]any{"ticket": map[string]any{"number": t.Number, "key": strconv.Itoa(t.Number), "state": t.State}})
+	body, err := json.Marshal(
+		map[string]any{"ticket": map[string]any{"number": t.Number, "key": strconv.Itoa(t.Number), "state": t.State}},
+	)
 	if err != nil {
 		return
 	}

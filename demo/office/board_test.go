@@ -78,7 +78,11 @@ func TestBoard(t *testing.T) {
 			t.Errorf("a webhook says %s, not %s", body, want)
 		}
 	}
-	if res, err := http.PostForm(s.URL+"/board/1/move", url.Values{"state": {"doing"}}); err != nil || res.StatusCode != 200 {
+	if res, err := http.PostForm(
+		s.URL+"/board/1/move",
+		url.Values{"state": {"doing"}},
+	); err != nil ||
+		res.StatusCode != 200 {
 		t.Error(res, err)
 	}
 	if _, page := call("GET", "/board", "", ""); !strings.Contains(page, "Doing <span class=\"soft\">1") {

@@ -17,7 +17,12 @@ func (o *office) boardRoutes(mux *http.ServeMux) {
 	b := &o.board
 	api := func(pattern string, do func(in map[string]any, r *http.Request) (any, error)) {
 		mux.HandleFunc(pattern, func(w http.ResponseWriter, r *http.Request) {
-			if given := r.Header.Get("Authorization"); subtle.ConstantTimeCompare([]byte(given), []byte("Bearer "+b.token)) != 1 {
+			if given := r.Header.Get(
+				"Authorization",
+			); subtle.ConstantTimeCompare(
+				[]byte(given),
+				[]byte("Bearer "+b.token),
+			) != 1 {
 				answer(w, http.StatusUnauthorized, map[string]string{"detail": "the token is not right"})
 				return
 			}
@@ -96,7 +101,10 @@ func (b *board) plain(api routes) {
 	api("GET /board/api/tickets", func(_ map[string]any, r *http.Request) (any, error) {
 		return b.referring(r.URL.Query().Get("reference")), nil
 	})
-	api("GET /board/api/tickets/{key}", func(_ map[string]any, r *http.Request) (any, error) { return b.found(r.PathValue("key")) })
+	api(
+		"GET /board/api/tickets/{key}",
+		func(_ map[string]any, r *http.Request) (any, error) { return b.found(r.PathValue("key")) },
+	)
 	api("PATCH /board/api/tickets/{key}", func(in map[string]any, r *http.Request) (any, error) {
 		return b.move(r.PathValue("key"), word(in, "state"), word(in, "fixed_in"))
 	})
@@ -115,8 +123,14 @@ var columns = map[string]string{"todo": "To do", "doing": "Doing", "done": "Done
 // moves is the API of docs/trackers/moves.yaml.
 func (b *board) moves(api routes) {
 	card := func(t ticket, err error) (any, error) {
-		return map[string]any{"card": map[string]any{"key": strconv.Itoa(t.Number), "version": t.Revision, "moved_at": t.StateChanged.Format(time.RFC3339Nano),
-			"column": map[string]string{"name": columns[t.State]}}}, err
+		return map[string]any{
+			"card": map[string]any{
+				"key":      strconv.Itoa(t.Number),
+				"version":  t.Revision,
+				"moved_at": t.StateChanged.Format(time.RFC3339Nano),
+				"column":   map[string]string{"name": columns[t.State]},
+			},
+		}, err
 	}
 	api("POST /board/api/cards", func(in map[string]any, _ *http.Request) (any, error) {
 		c, _ := in["card"].(map[string]any)
@@ -129,7 +143,10 @@ func (b *board) moves(api routes) {
 		}
 		return map[string]any{"cards": cards}, nil
 	})
-	api("GET /board/api/cards/{key}", func(_ map[string]any, r *http.Request) (any, error) { return card(b.found(r.PathValue("key"))) })
+	api(
+		"GET /board/api/cards/{key}",
+		func(_ map[string]any, r *http.Request) (any, error) { return card(b.found(r.PathValue("key"))) },
+	)
 	api("GET /board/api/cards/{key}/moves", func(_ map[string]any, r *http.Request) (any, error) {
 		t, err := b.found(r.PathValue("key"))
 		list := []map[string]any{}
@@ -178,8 +195,13 @@ func (b *board) graphQL(in map[string]any, _ *http.Request) (any, error) {
 		return map[string]any{"errors": []map[string]string{{"message": "the query asks for nothing"}}}, nil
 	}
 	told := func(t ticket) map[string]any {
-		return map[string]any{"key": strconv.Itoa(t.Number), "url": t.URL, "state": strings.ToUpper(t.State), "revision": t.Revision,
-			"changed": t.StateChanged.Format(time.RFC3339Nano)}
+		return map[string]any{
+			"key":      strconv.Itoa(t.Number),
+			"url":      t.URL,
+			"state":    strings.ToUpper(t.State),
+			"revision": t.Revision,
+			"changed":  t.StateChanged.Format(time.RFC3339Nano),
+		}
 	}
 	var out any
 	var err error

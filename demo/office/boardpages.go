@@ -46,7 +46,10 @@ func (b *board) pages(mux *http.ServeMux) {
 		_, err := b.say(r.PathValue("key"), "Ines Prado", r.FormValue("text"))
 		back(w, r, err)
 	})
-	mux.HandleFunc("GET /board.json", func(w http.ResponseWriter, _ *http.Request) { answer(w, http.StatusOK, b.list()) })
+	mux.HandleFunc(
+		"GET /board.json",
+		func(w http.ResponseWriter, _ *http.Request) { answer(w, http.StatusOK, b.list()) },
+	)
 }
 
 // show writes a page.

@@ -96,12 +96,14 @@ func (d *demo) alerts(ctx context.Context) error {
 
 // wrongClock is an error of a gate whose clock is wrong.
 func wrongClock(gate int) json.RawMessage {
-	return json.RawMessage(fmt.Sprintf(`{"time":%q,"severity":"error","handled":false,"exceptions":[{"type":"RangeError",`+
-		`"message":"departure %d lies before the timetable begins","frames":[`+
-		`{"function":"departsAt","file":"src/timetable/clock.ts","line":41},{"function":"showBoard","file":"src/board/board.ts","line":12}]}],`+
-		`"attributes":{"user.id":"p-77%d","session.id":"gate-%d"},`+
-		`"resource":{"service.version":"4.2.1","deployment.environment.name":"production"}}`,
-		time.Now().UTC().Format(time.RFC3339Nano), gate, gate, gate))
+	return json.RawMessage(
+		fmt.Sprintf(`{"time":%q,"severity":"error","handled":false,"exceptions":[{"type":"RangeError",`+
+			`"message":"departure %d lies before the timetable begins","frames":[`+
+			`{"function":"departsAt","file":"src/timetable/clock.ts","line":41},{"function":"showBoard","file":"src/board/board.ts","line":12}]}],`+
+			`"attributes":{"user.id":"p-77%d","session.id":"gate-%d"},`+
+			`"resource":{"service.version":"4.2.1","deployment.environment.name":"production"}}`,
+			time.Now().UTC().Format(time.RFC3339Nano), gate, gate, gate),
+	)
 }
 
 // officeAt is the address of the office's pages.

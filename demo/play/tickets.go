@@ -48,7 +48,11 @@ func (d *demo) tickets(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	if err := d.onBoard(ctx, "say", url.Values{"text": {"The gate at berth 3 has a new clock. I set it by hand."}}); err != nil {
+	if err := d.onBoard(
+		ctx,
+		"say",
+		url.Values{"text": {"The gate at berth 3 has a new clock. I set it by hand."}},
+	); err != nil {
 		return err
 	}
 	if err := d.onBoard(ctx, "move", url.Values{"state": {"done"}, "fixed_in": {"4.2.1"}}); err != nil {
@@ -63,7 +67,10 @@ func (d *demo) tickets(ctx context.Context) error {
 	if err := d.until(ctx, issue, "regressed"); err != nil {
 		return err
 	}
-	if err := d.decide(ctx, decision{"maren", "quayside", "loadDepartures", "ticket", []string{"--in", "harbour board"}}); err != nil {
+	if err := d.decide(
+		ctx,
+		decision{"maren", "quayside", "loadDepartures", "ticket", []string{"--in", "harbour board"}},
+	); err != nil {
 		return err
 	}
 	return d.wait(ctx, 2*time.Second) // the ticket is reopened

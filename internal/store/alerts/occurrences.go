@@ -125,19 +125,20 @@ func scan(r *sql.Rows) (*Occurrence, error) {
 	return &o, err
 }
 
-// WithWaiting lists the projects with occurrences that are due.
-func WithWaiting(ctx context.Context, q db.Querier, now time.Time) ([]int64, error) {
+// WithWaiting lists the projects with occurrences that are due, or may be.
+func WithWaiting(ctx context.Context, q db.Querier) ([]int64, error) {
 	return db.Numbers(
 		ctx,
 		q,
-		"SELECT DISTINCT project FROM alert_occurrence FORCE INDEX (waiting) WHERE planned IS NULL AND (due<=? OR variant<>0)",
-		db.Micros(now),
+		"SELECT DISTINCT project FROM alert_occurrence FORCE INDEX (waiting) WHERE planned IS NULL",
 	)
 }
 
-// Waiting lists a project's occurrences that are due, the oldest first, and locks them. One
-// that waits for a readable trace is due as soon as there is one; later ones of its issue wait
-// behind it. Only occurrences are locked: issues are written while events are processed.
+// Waiting lists a project's occurrences that are due, the oldest first, and locks them. Only
+// one that waits for a readable trace is due later: as soon as there is one, or at its time.
+// Later ones of its issue wait behind it. Others are due whatever their time says, which may
+// come from a process whose clock is ahead. Only occurrences are locked: issues are written
+// while events are processed.
 func Waiting(
 	ctx context.Context,
 	tx *sql.Tx,
@@ -146,7 +147,7 @@ func Waiting(
 	limit int,
 ) (list []*Occurrence, err error) {
 	ids, err := db.Numbers(ctx, tx, "SELECT o.id FROM alert_occurrence o LEFT JOIN variant v ON v.id=o.variant"+
-		" WHERE o.project=? AND o.planned IS NULL AND (o.due<=? OR o.variant<>0 AND COALESCE(v.provisional,0)=0)"+
+		" WHERE o.project=? AND o.planned IS NULL AND (o.due<=? OR COALESCE(v.provisional,0)=0)"+
 		" AND NOT EXISTS (SELECT 1 FROM alert_occurrence e JOIN variant w ON w.id=e.variant"+
 		" WHERE o.issue<>0 AND e.issue=o.issue AND e.id<o.id AND e.planned IS NULL AND e.due>? AND w.provisional=1)"+
 		" ORDER BY o.id LIMIT ?", project, db.Micros(now), db.Micros(now), limit)

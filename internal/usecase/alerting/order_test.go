@@ -1,6 +1,7 @@
 package alerting_test
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 	"time"
@@ -31,6 +32,44 @@ func TestPlan_KeepsTheOrderOfAnIssueThatWaitsForSymbols(t *testing.T) {
 	}
 	if all := strings.Join(got, ", "); all != "quayside/2 new, quayside/1 new, quayside/1 fixed" {
 		t.Error(all)
+	}
+}
+
+// What a process wrote whose clock is ahead is not overtaken by what came after it.
+func TestPlan_KeepsTheOrderOfClocksThatDiffer(t *testing.T) {
+	s := open(t, "alerts:\n"+rule("all", `became("new") || became("fixed")`, ""))
+	s.File(testbed.Event{Function: "tideAt", User: "p-1", Release: "4.2.0", At: s.Now, Env: "production"})
+	if _, err := s.DB.ExecContext(t.Context(), "UPDATE alert_occurrence SET due=due+3000000000"); err != nil {
+		t.Fatal(err)
+	}
+	s.fix(1)
+	s.plan()
+	var got []string
+	for _, a := range s.office.got {
+		got = append(got, strings.TrimPrefix(a.event.Type, "firethorn.issue."))
+	}
+	if all := strings.Join(got, ", "); all != "new, fixed" {
+		t.Error(all)
+	}
+}
+
+// What a batch writes stands in the order in which it was written, whichever event caused it.
+func TestFire_PositionsGrow(t *testing.T) {
+	text := "alerts:\n"
+	for i := range 8 {
+		text += rule(fmt.Sprintf("rule %d", 8-i), fmt.Sprintf(`release == "4.2.%d"`, i), ", events: 1, within: 1h, to: [hook]")
+	}
+	s := open(t, text)
+	var batch []testbed.Event
+	for i := range 8 {
+		batch = append(batch, testbed.Event{Function: "tideAt", User: "p-1", Release: fmt.Sprintf("4.2.%d", i), At: s.Now, Env: "production"})
+	}
+	s.File(batch...)
+	if n := s.One("SELECT COUNT(*) FROM alert_occurrence WHERE what='threshold'"); n != 8 {
+		t.Fatalf("%d thresholds were reached", n)
+	}
+	if n := s.One("SELECT COUNT(*) FROM alert_occurrence a JOIN alert_occurrence b ON b.id>a.id WHERE b.position<a.position"); n != 0 {
+		t.Errorf("%d pairs are out of order", n)
 	}
 }
 

@@ -19,7 +19,7 @@ const planned = 20
 
 // Waiting lists the projects with occurrences that are due.
 func (s *Service) Waiting(ctx context.Context) ([]int64, error) {
-	return alerts.WithWaiting(ctx, s.DB, s.DB.Now())
+	return alerts.WithWaiting(ctx, s.DB)
 }
 
 // Plan turns a project's occurrences into deliveries: it asks the rules that were not asked

@@ -4,9 +4,11 @@
 package firing
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -54,6 +56,8 @@ type Batch struct {
 	Releases  func(context.Context) (releases.Knowledge, error)
 	// Trouble is told of rules whose condition failed.
 	Trouble func(*pipeline.Item, []rules.Trouble)
+
+	last int64 // position of the newest occurrence
 }
 
 // readableIn is how long a new issue waits for symbols before rules are asked about it, so
@@ -98,7 +102,7 @@ func (w *Batch) become(ctx context.Context, k releases.Knowledge, list []*rules.
 		Project:  w.Project.ID,
 		Issue:    o.Row.IssueID,
 		What:     o.What,
-		Position: o.Row.Filing,
+		Position: w.position(o.Row.Filing),
 		At:       w.Now,
 		Due:      w.Now,
 		Event:    o.Row.ID,
@@ -187,12 +191,22 @@ func (w *Batch) countAlerts(ctx context.Context, k releases.Knowledge, list []*r
 	if err := alerts.Count(ctx, w.Tx, hits); err != nil {
 		return err
 	}
-	for c, r := range newest {
-		if err := w.reach(ctx, c, ids[c.rule].ID, r); err != nil {
+	order := slices.SortedFunc(maps.Keys(newest), func(a, b counted) int {
+		return cmp.Or(cmp.Compare(newest[a].Filing, newest[b].Filing), cmp.Compare(a.rule.Name, b.rule.Name))
+	})
+	for _, c := range order {
+		if err := w.reach(ctx, c, ids[c.rule].ID, newest[c]); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// position is where an occurrence stands in the order of the project. What the batch writes
+// later never stands before what it wrote before, whichever event caused it.
+func (w *Batch) position(filing int64) int64 {
+	w.last = max(w.last, filing)
+	return w.last
 }
 
 func (w *Batch) hitOf(r Row, rule int64) alerts.Hit {
@@ -263,7 +277,7 @@ func (w *Batch) reach(ctx context.Context, c counted, rule int64, r Row) error {
 		Project:  w.Project.ID,
 		Issue:    c.issue,
 		What:     "threshold",
-		Position: r.Filing,
+		Position: w.position(r.Filing),
 		At:       w.Now,
 		Due:      w.Now,
 		Event:    r.ID,
