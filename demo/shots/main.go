@@ -33,7 +33,7 @@ var shots = []shot{
 	{name: "issues-light", path: "/p/quayside/issues", theme: "blossom"},
 	{name: "round", path: "/p/quayside/round", theme: "blossom", pause: 2 * time.Second},
 	{name: "projects", path: "/", theme: "hedge", pause: time.Second},
-	{name: "issue-light", path: "/p/quayside/issues/{placeBerths}", theme: "blossom", script: `document.querySelector('summary[title="show the arithmetic"]').click()`},
+	{name: "issue-light", path: "/p/quayside/issues/{loadDepartures}", theme: "blossom", script: `document.querySelector('summary[title="show the arithmetic"]').click()`},
 	{name: "releases", path: "/p/quayside/releases?release=4.2.0&window=30d", theme: "blossom", pause: time.Second},
 	{name: "received", path: "/p/quayside/received", theme: "blossom",
 		script: "document.querySelector('main details').open = true"},

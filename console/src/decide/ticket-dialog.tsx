@@ -61,11 +61,11 @@ export function TicketDialog({ id, tickets, close }: { id: string; tickets: Tick
             if (!off) make.mutate()
           }}
         >
-          <Choice label="Tracker" all={(all.data?.trackers ?? []).map((t) => [t, t] as const)} now={into} choose={setChosen} />
-          <Choice label="What to do" all={[['make', 'Make a ticket'], ['link', 'Link one']]} now={how} choose={setHow} />
+          {(all.data?.trackers.length ?? 0) > 1 && <div><Choice label="Tracker" all={(all.data?.trackers ?? []).map((t) => [t, t] as const)} now={into} choose={setChosen} /></div>}
+          <div><Choice label="What to do" all={[['make', 'Make a ticket'], ['link', 'Link one']]} now={how} choose={setHow} /></div>
           {how === 'link' && <Field name="Key" hint="As the tracker calls the ticket. Both must be open, or both closed."><input className="input input-sm mono w-full" autoFocus maxLength={200} value={key} onChange={(e) => setKey(e.target.value)} /></Field>}
-          {how === 'make' && open && <p className="text-warning">It has an open ticket there. This makes another one.</p>}
-          {how === 'make' && !open && <p className="soft">It gets the headline, the trace and links. The two follow each other from then on.</p>}
+          {how === 'make' && open && <p className="text-warning">It has an open ticket in {into}. This makes another one.</p>}
+          {how === 'make' && !open && <p className="soft">A ticket in {into} with the headline, the trace and links. It and the issue follow each other from then on.</p>}
           <Buttons close={close} off={off} words={how === 'link' ? 'Link it' : 'Make it'} />
         </form>
       )}

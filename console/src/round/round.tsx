@@ -86,13 +86,13 @@ function OneRound({ project, again }: { project: string | undefined; again: () =
       </div>
       <div role="toolbar" aria-label="Decide" className="sticky bottom-0 z-10 flex flex-wrap items-center gap-1.5 border-t border-base-300 bg-base-100 px-(--edge) py-2">
         {doings.map((d) => (
-          <button key={d.does} className="btn btn-outline btn-sm font-normal max-md:px-2" disabled={!d.on} onClick={d.run} aria-keyshortcuts={keyOf('round', d.does)} title={d.title} aria-label={d.does === 'raise' ? 'Severity + raise it' : d.does === 'lower' ? 'Lower the severity -' : undefined}>
+          <button key={d.does} className="btn btn-outline btn-sm px-2 font-normal" disabled={!d.on} onClick={d.run} aria-keyshortcuts={keyOf('round', d.does)} title={d.title} aria-label={d.does === 'raise' ? 'Severity + raise it' : d.does === 'lower' ? 'Lower the severity -' : undefined}>
             {d.words} <kbd className={`kbd kbd-xs ${d.words && d.does !== 'raise' ? 'max-md:hidden' : ''}`} aria-hidden="true">{keyOf('round', d.does)}</kbd>
           </button>
         ))}
         <span className="grow" />
-        <button className="btn btn-ghost btn-sm font-normal" onClick={() => setList(!list)} aria-pressed={list}>{list ? 'One by one' : 'List'} <kbd className="kbd kbd-xs max-md:hidden" aria-hidden="true">{keyOf('round', 'list')}</kbd></button>
-        <button className="btn btn-ghost btn-sm font-normal" onClick={r.finish}>End <kbd className="kbd kbd-xs max-md:hidden" aria-hidden="true">{keyOf('round', 'end')}</kbd></button>
+        <button className="btn btn-ghost btn-sm px-2 font-normal" onClick={() => setList(!list)} aria-pressed={list}>{list ? 'One by one' : 'List'} <kbd className="kbd kbd-xs max-md:hidden" aria-hidden="true">{keyOf('round', 'list')}</kbd></button>
+        <button className="btn btn-ghost btn-sm px-2 font-normal" onClick={r.finish}>End <kbd className="kbd kbd-xs max-md:hidden" aria-hidden="true">{keyOf('round', 'end')}</kbd></button>
       </div>
       {asking?.what === 'assign' && <AssignDialog issue={asking.item} proposed={who} close={close} done={(to) => run('assign', { to })} />}
       {asking?.what === 'park' && <ParkDialog issue={asking.item} close={close} done={(body) => run('park', body)} />}

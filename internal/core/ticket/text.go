@@ -29,13 +29,9 @@ func WrittenBy(comment string, id uuid.UUID) bool { return strings.Contains(comm
 const maxQuoted = 8000
 
 // Quoted makes the text of a comment here of one there.
-func Quoted(author, text, key, link string) string {
+func Quoted(author, text, key string) string {
 	if len(text) > maxQuoted {
 		text = strings.ToValidUTF8(text[:maxQuoted], "") + " …"
 	}
-	where := "ticket " + key
-	if link != "" {
-		where = "[" + where + "](" + link + ")"
-	}
-	return cmp.Or(author, "Somebody") + " wrote in " + where + ":\n\n" + text
+	return cmp.Or(author, "Somebody") + " wrote in ticket " + key + ":\n\n" + text
 }

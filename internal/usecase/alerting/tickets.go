@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"net/http"
 	"time"
 
 	"firethorn/internal/core/alert"
@@ -37,6 +38,9 @@ func (s *Service) ticket(
 ) result {
 	said, err := s.Tickets.Send(ctx, d, x, m)
 	r := result{answer: said, err: err}
+	if err == nil {
+		r.status = http.StatusOK // of each call
+	}
 	if f, ok := errors.AsType[*ticket.Refused](err); ok {
 		r.status, r.final = f.Status, alert.Final(f.Status)
 		r.after = alert.RetryAfter(f.RetryAfter, time.Now())
@@ -104,6 +108,9 @@ func (s *Service) MakeTicket(ctx context.Context, is *issues.Issue, name string,
 			return err
 		}
 		x.Project, x.Issue, x.Destination = p.ID, is.ID, d.ID
+		if x.Position, err = alerts.Position(ctx, tx, p.ID); err != nil {
+			return err
+		}
 		x.Episode = x.Created.UnixMicro() & 0x7fffffff
 		x.Due = x.Created.Add(time.Minute) // it is tried below; by others only if this process ends
 		_, err = deliveries.Add(ctx, tx, x)

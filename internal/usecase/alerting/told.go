@@ -86,6 +86,9 @@ func (s *Service) why(o *alerts.Occurrence) string {
 	case "new":
 		return "An issue that was never seen before."
 	case "regressed":
+		if strings.HasPrefix(words, "came back") {
+			return "It was fixed and " + words + "."
+		}
 		return "It was fixed and came back: " + words + "."
 	case "woken":
 		return "It was parked and woke up: " + words + "."

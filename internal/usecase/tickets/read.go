@@ -141,7 +141,7 @@ func (s *Service) comments(ctx context.Context, t *tracker, id int64, key string
 			}
 			fresh[keys[i]] = false // should a list have it twice
 			for _, is := range ids {
-				if _, err := s.Triage.AddCommentIn(ctx, tx, is, ticket.Quoted(c["author"], c["text"], x.Key, x.Link),
+				if _, err := s.Triage.AddCommentIn(ctx, tx, is, ticket.Quoted(c["author"], c["text"], x.Key),
 					t.actor(), 0); err != nil {
 					return err
 				}

@@ -13,6 +13,7 @@ import (
 	"firethorn/internal/core/alert"
 	"firethorn/internal/core/issue"
 	"firethorn/internal/core/ticket"
+	"firethorn/internal/store/alerts"
 	"firethorn/internal/store/deliveries"
 	"firethorn/internal/store/destinations"
 	"firethorn/internal/store/tickets"
@@ -336,13 +337,21 @@ func (s *Service) write(ctx context.Context, tx *sql.Tx, x *tickets.Ticket, id i
 	if err != nil {
 		return err
 	}
-	m.Why += last
+	if m.Why += last; strings.HasPrefix(last, ": came back") {
+		m.Why = "The issue " + strings.TrimPrefix(last, ": ")
+	}
 	m.Why += "."
 	y, err := deliveries.Of(m, s.DB.Now())
 	if err != nil {
 		return err
 	}
 	y.What, y.Episode, y.Issue, y.Destination = whatOf(x), x.Turn, id, x.Destination
+	if y.Project, _, err = s.Status.Lock(ctx, tx, id); err != nil {
+		return err
+	}
+	if y.Position, err = alerts.Position(ctx, tx, y.Project); err != nil {
+		return err
+	}
 	_, err = deliveries.Add(ctx, tx, y)
 	return err
 }

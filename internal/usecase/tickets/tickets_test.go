@@ -41,7 +41,7 @@ func TestTickets_FollowEachOther(t *testing.T) {
 	s.File(testbed.Event{Function: "tideAt", User: "p-2", Release: "4.2.0", At: s.Now, Env: "production"})
 	s.step()
 	s.want(1, issue.Regressed, "todo")
-	if n := c.notes; len(n) != 2 || !strings.Contains(n[1].Text, "open again") {
+	if n := c.notes; len(n) != 2 || !strings.HasPrefix(n[1].Text, "The issue came back in 4.2.0") {
 		t.Errorf("%+v", n)
 	}
 	s.board.set(1, "rejected")
@@ -59,7 +59,7 @@ func TestTickets_FollowEachOther(t *testing.T) {
 	c.notes = append(c.notes, note{"x", "The tide tables are *late*.", "Ines Prado"})
 	s.hour()
 	s.hour()
-	if got := s.comments(1); len(got) != 1 || !strings.Contains(got[0], "Ines Prado wrote in [ticket 1]") || !strings.Contains(got[0], "*late*") {
+	if got := s.comments(1); len(got) != 1 || !strings.Contains(got[0], "Ines Prado wrote in ticket 1:") || !strings.Contains(got[0], "*late*") {
 		t.Errorf("%q", got)
 	}
 	if writes := strings.Join(s.board.writes, ", "); writes != "POST tickets, POST tickets/comments, PATCH tickets, POST tickets/comments, PATCH tickets" {
