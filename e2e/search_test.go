@@ -60,6 +60,7 @@ func TestSearch_ByPointing(t *testing.T) {
 	eventually(t, tab, "removed", `document.querySelector('[aria-label="The search"]') === null`)
 
 	// A stretch of the strip narrows to it, by dragging and by keys; a double click widens.
+	eventually(t, tab, "the whole strip", `document.querySelector('[data-chart] .u-over') !== null && document.querySelector('[data-chart]').ariaLabel.includes('60 events')`)
 	box := eval[map[string]float64](t, tab, `(({ left, top, width, height }) => ({ left, top, width, height }))(document.querySelector('[data-chart] .u-over').getBoundingClientRect())`)
 	y := box["top"] + box["height"]/2
 	eval[any](t, tab, fmt.Sprintf(`(() => { const o = document.querySelector('[data-chart] .u-over'); const at = (type, x, on = o) => on.dispatchEvent(new MouseEvent(type, { bubbles: true, clientX: x, clientY: %f, button: 0, movementX: 40 })); at('mousemove', %f); at('mousedown', %[2]f); at('mousemove', %f); at('mouseup', %[3]f, document) })()`,

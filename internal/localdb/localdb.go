@@ -49,6 +49,10 @@ type Options struct {
 	// AllRights lets the account do everything in the server, for tests and
 	// measurements. The service needs its own database alone.
 	AllRights bool
+
+	// Tied lets the server end with this process, however that ends, for measurements. That
+	// of a service goes on: the next service takes it over.
+	Tied bool
 }
 
 // Server is a running private MariaDB.
@@ -231,7 +235,11 @@ func (s *Server) launch(ctx context.Context) error {
 	cmd := exec.Command(bin, append(args, s.asRoot()...)...)
 	cmd.Stdout, cmd.Stderr = logFile, logFile
 	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
-	if err := cmd.Start(); err != nil {
+	start := cmd.Start
+	if s.opt.Tied {
+		start = func() error { return StartTied(cmd) }
+	}
+	if err := start(); err != nil {
 		return fault.Wrap("localdb.launch", fault.NoDatabase, err, "the private database does not start")
 	}
 	s.pid, s.exited = cmd.Process.Pid, make(chan struct{})

@@ -68,7 +68,8 @@ func (r *reader) call(n *yaml.Node, o operation, names []string, last bool) *Cal
 		return nil
 	}
 	c.URL = r.template(f["url"], names)
-	if u, err := url.Parse(placeholder.ReplaceAllString(c.URL, "x")); err != nil || u.IsAbs() || u.Host != "" {
+	if u, err := url.Parse(placeholder.ReplaceAllString(c.URL, "x")); err != nil || u.IsAbs() || u.Host != "" ||
+		!strings.HasPrefix(c.URL, "/") {
 		r.fail(f["url"], "url is the path below the destination's address, such as /tickets, not %.200q", c.URL)
 	}
 	if h := f["headers"]; h != nil {

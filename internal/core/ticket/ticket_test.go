@@ -54,6 +54,7 @@ func TestParse_SaysWhatIsWrongAndWhere(t *testing.T) {
 		small + "close: []":                            "1 to 5 calls",
 		small + "close: {method: POST}":                "needs a url",
 		small + "close: {url: 'https://x/'}":           "below the destination's address",
+		small + "close: {url: x.example/t}":            "below the destination's address",
 		small + "close: {url: //x/t}":                  "below the destination's address",
 		small + "close: {url: /t, body: {}}":           "a GET has no body",
 		small + "close: {method: BREW, url: /t}":       "method is one of",

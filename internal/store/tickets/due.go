@@ -47,6 +47,13 @@ func Postpone(ctx context.Context, q db.Querier, id int64, due time.Time, troubl
 	return err
 }
 
+// PostponeAll lets all tickets of a destination that are due be read later.
+func PostponeAll(ctx context.Context, q db.Querier, destination int64, now, due time.Time) error {
+	_, err := q.ExecContext(ctx, "UPDATE ticket SET read_due=? WHERE destination=? AND gone=0 AND read_due<=?",
+		db.Micros(due), destination, db.Micros(now))
+	return err
+}
+
 // Hasten lets a ticket be read now; found says whether there is such a ticket.
 func Hasten(ctx context.Context, tx *sql.Tx, destination int64, key string, now time.Time) (found bool, err error) {
 	res, err := tx.ExecContext(

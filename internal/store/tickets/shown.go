@@ -14,8 +14,7 @@ type Shown struct {
 	Issue   int64  // that it stands for
 }
 
-// OfIssues lists the tickets of issues, in the order in which they were made, and those that
-// are being made, which have no key.
+// OfIssues lists the tickets of issues, in the order in which they were made.
 func OfIssues(ctx context.Context, q db.Querier, ids []int64) (map[int64][]Shown, error) {
 	out := map[int64][]Shown{}
 	if len(ids) == 0 {
@@ -32,11 +31,9 @@ func OfIssues(ctx context.Context, q db.Querier, ids []int64) (map[int64][]Shown
 		var s Shown
 		t, err := scanWith(r, db.Into{"tracker": &s.Tracker, "issue": &s.Issue})
 		s.Ticket = *t
-		list := out[s.Issue]
-		if n := len(list); n == 0 || list[n-1].ID != t.ID {
-			out[s.Issue] = append(list, s)
-		}
+		out[s.Issue] = append(out[s.Issue], s)
 		return err
-	}, "SELECT "+columns+", d.name AS tracker, COALESCE(i.merged_into, i.id) AS issue FROM ticket_issue x JOIN issue i ON i.id=x.issue JOIN ticket t ON t.id=x.ticket JOIN destination d ON d.id=t.destination"+
-		" WHERE x.issue"+in+" OR x.issue IN (SELECT m.id FROM issue m WHERE m.merged_into"+in+") ORDER BY issue, t.id", args...)
+	}, "SELECT "+columns+", d.name AS tracker, y.issue FROM (SELECT x.ticket, x.issue FROM ticket_issue x WHERE x.issue"+in+
+		" UNION SELECT x.ticket, m.merged_into FROM issue m JOIN ticket_issue x ON x.issue=m.id WHERE m.merged_into"+in+
+		") y JOIN ticket t ON t.id=y.ticket JOIN destination d ON d.id=t.destination ORDER BY y.issue, t.id", args...)
 }

@@ -171,7 +171,8 @@ func Keyed(ctx context.Context, q db.Querier, destination int64, key string) (*T
 }
 
 // ofIssue are the tickets of an issue and of those that were merged into it.
-const ofIssue = "JOIN (SELECT DISTINCT x.ticket FROM ticket_issue x WHERE x.issue=? OR x.issue IN (SELECT m.id FROM issue m WHERE m.merged_into=?)) y ON y.ticket=t.id"
+const ofIssue = "JOIN (SELECT x.ticket FROM ticket_issue x WHERE x.issue=?" +
+	" UNION SELECT x.ticket FROM issue m JOIN ticket_issue x ON x.issue=m.id WHERE m.merged_into=?) y ON y.ticket=t.id"
 
 // OfIssue lists the tickets of an issue, in the order in which they were made.
 func OfIssue(ctx context.Context, q db.Querier, issue int64) ([]*Ticket, error) {

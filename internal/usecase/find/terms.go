@@ -159,11 +159,12 @@ func (c *compiler) rowValue(ctx context.Context, t query.Term, v query.Value) (c
 			v,
 		), nil
 	case "ticket":
-		const of = "SELECT 1 FROM ticket_issue x JOIN ticket t ON t.id=x.ticket WHERE (x.issue=l.issue OR x.issue IN (SELECT m.id FROM issue m WHERE m.merged_into=l.issue))"
+		// Few issues have one: a list of them is short.
+		const of = "l.issue IN (SELECT COALESCE(m.merged_into, m.id) FROM ticket_issue x JOIN issue m ON m.id=x.issue JOIN ticket t ON t.id=x.ticket WHERE x.project=?"
 		if v.Present() {
-			return oneOf(of), nil
+			return condition{of + ")", []any{c.p.ID}}, nil
 		}
-		return oneOf(of+" AND LOWER(t.ticket_key) LIKE ?", like(v)), nil
+		return condition{of + " AND LOWER(t.ticket_key) LIKE ?)", []any{c.p.ID, like(v)}}, nil
 	}
 	return never, nil
 }

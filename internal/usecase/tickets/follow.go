@@ -29,7 +29,7 @@ func (s *Service) saw(ctx context.Context, tx *sql.Tx, t *tracker, x *tickets.Ti
 	now.Key = x.Key
 	x.Ticket = now
 	x.Sides = x.Sides.Saw(now.State, now.Changed, at)
-	x.Gone, x.Read, x.Due = false, at, at.Add(t.Poll)
+	x.Gone, x.Read, x.Due = false, at, at.Add(pollOf(t, x.Sides, at))
 	if !x.Refused.Equal(x.OursAt) || x.Next(t.Follow).Write != ticket.There {
 		x.Trouble = ""
 	}
@@ -170,6 +170,20 @@ func (s *Service) record(ctx context.Context, tx *sql.Tx, ids []int64, who accou
 		}
 	}
 	return nil
+}
+
+// Tickets that are closed on both sides for settled are read once a day only.
+const (
+	settled = 7 * 24 * time.Hour
+	seldom  = 24 * time.Hour
+)
+
+// pollOf is in how long a ticket is read again.
+func pollOf(t *tracker, s ticket.Sides, now time.Time) time.Duration {
+	if s.Ours == ticket.Closed && s.Theirs == ticket.Closed && now.Sub(s.AgreedAt) > settled {
+		return seldom
+	}
+	return t.Poll
 }
 
 // later is when a ticket is read again that could not be read.

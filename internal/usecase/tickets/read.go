@@ -10,6 +10,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"firethorn/internal/core/alert"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/core/ticket"
 	"firethorn/internal/store/destinations"
@@ -59,16 +60,40 @@ func (s *Service) Read(ctx context.Context, destination int64, owner uuid.UUID) 
 		if trouble == nil {
 			continue
 		}
+		if !told(trouble) {
+			return false, trouble
+		}
 		poll := ticket.DefaultPoll
 		if t != nil {
 			poll = t.Poll
 		}
-		// Nothing is lost: it is read again in a while.
-		if err := tickets.Postpone(ctx, s.DB, x.ID, later(s.DB.Now(), poll), words(trouble)); err != nil {
+		now := s.DB.Now()
+		next := later(now, poll) // nothing is lost: it is read again in a while
+		if err := tickets.Postpone(ctx, s.DB, x.ID, next, words(trouble)); err != nil {
 			return false, err
+		}
+		if away(trouble) { // the others would only wait for it in vain
+			return false, tickets.PostponeAll(ctx, s.DB, destination, now, next)
 		}
 	}
 	return len(list) == readAtOnce, nil
+}
+
+// away says whether a tracker did not answer, or does not answer anything now.
+func away(err error) bool {
+	if r, ok := errors.AsType[*ticket.Refused](err); ok {
+		return !alert.Final(r.Status)
+	}
+	_, changed := errors.AsType[*ticket.Changed](err)
+	return !changed
+}
+
+// told says whether people are told of an error at the ticket: the tracker has it, or the
+// description. Others are the service's own.
+func told(err error) bool {
+	_, called := errors.AsType[*callError](err)
+	_, known := errors.AsType[*fault.Error](err)
+	return called || known
 }
 
 // words are what people may read of an error.

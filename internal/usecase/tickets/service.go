@@ -89,8 +89,17 @@ func trackerOf(ctx context.Context, d *destinations.Destination) (*tracker, erro
 func (t *tracker) run(name string, v ticket.Values) (ticket.Taken, error) {
 	all := ticket.Values{"secret": t.Secret}
 	maps.Copy(all, v)
-	return t.Description.Run(name, all, t.send)
+	got, err := t.Description.Run(name, all, t.send)
+	if err != nil {
+		return nil, &callError{err}
+	}
+	return got, nil
 }
+
+// callError is an error of a tracker, or of the way there; others are our own.
+type callError struct{ error }
+
+func (e *callError) Unwrap() error { return e.error }
 
 // actor is who did what a ticket did.
 func (t *tracker) actor() accounts.Actor {

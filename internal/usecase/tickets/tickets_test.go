@@ -202,6 +202,44 @@ func TestTickets_ThatAreGoneOrRefuseAreSaidAndLeftAlone(t *testing.T) {
 	}
 }
 
+// A tracker that answers nothing is asked once in a while, not once for each ticket. Tickets
+// that have long been closed are read seldom.
+func TestRead_AsksForLittle(t *testing.T) {
+	s := open(t)
+	s.File(testbed.Event{Function: "zoneOf", User: "p-1", Release: "4.2.0", At: s.Now, Env: "production"})
+	s.make(1)
+	s.make(2)
+	asked := 0
+	s.board.fail = func(string) int { asked++; return 503 }
+	s.Now = s.Now.Add(61 * time.Minute)
+	s.step()
+	s.step()
+	if got := s.tickets(1)[0]; asked != 1 || !strings.Contains(got.Trouble, "answered 503") {
+		t.Errorf("asked %d times, trouble %q", asked, got.Trouble)
+	}
+	s.board.fail = nil
+	s.hour()
+	if got := s.tickets(1)[0]; got.Trouble != "" {
+		t.Errorf("it answers again, and the trouble stays: %s", got.Trouble)
+	}
+	s.fix(1)
+	s.step()
+	s.Now = s.Now.AddDate(0, 0, 8)
+	s.step()
+	reads := map[int]int{}
+	for range 20 {
+		s.hour()
+		for i := range 2 {
+			if got := s.tickets(int64(i) + 1)[0]; got.Read.Equal(s.Now) {
+				reads[i]++
+			}
+		}
+	}
+	if reads[0] > 1 || reads[1] != 20 {
+		t.Errorf("read in 20 hours: closed %d, open %d times", reads[0], reads[1])
+	}
+}
+
 func TestRule_MakesOneTicketForAnIssue(t *testing.T) {
 	s := open(t)
 	s.alertTo(`became("new") || became("regressed")`)
