@@ -48,7 +48,8 @@ func openScene(ctx context.Context, program string) (*scene, error) {
 	os.Setenv("XDG_CONFIG_HOME", dir)
 	s := &scene{dir: dir, program: program, issues: 1000}
 	if s.server, err = localdb.Start(ctx,
-		localdb.Options{AllRights: true, Tied: true, Dir: filepath.Join(dir, "db"), BufferPool: "3G", LogSize: "1G"}); err != nil {
+		localdb.Options{AllRights: true, Tied: true, Dir: filepath.Join(dir, "db"), BufferPool: "3G",
+			LogSize: "1G"}); err != nil {
 		return nil, err
 	}
 	s.dsn = s.server.DSN(localdb.Database)
