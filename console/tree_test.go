@@ -91,8 +91,8 @@ func TestTree_QuestionsStandInOneModule(t *testing.T) {
 			if !regexp.MustCompile(`queryKey: \[|QueryData[^(]*\(\[`).MatchString(line) {
 				continue
 			}
-			if seen++; file != "src/api/queries.ts" && file != "src/api/search.ts" && file != "src/api/health.ts" && file != "src/api/alerts.ts" {
-				t.Errorf("%s:%d writes a key; take it from api/queries.ts, search.ts, health.ts or alerts.ts: %s", file, n+1, strings.TrimSpace(line))
+			if seen++; file != "src/api/queries.ts" && file != "src/api/search.ts" && file != "src/api/health.ts" && file != "src/api/alerts.ts" && file != "src/api/tickets.ts" {
+				t.Errorf("%s:%d writes a key; take it from api/queries.ts, search.ts, health.ts, alerts.ts or tickets.ts: %s", file, n+1, strings.TrimSpace(line))
 			}
 		}
 	}

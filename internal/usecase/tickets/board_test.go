@@ -38,6 +38,7 @@ type card struct {
 	Ref      string    `json:"reference"`
 	notes    []note
 	gone     bool
+	was      int // its number before it was moved
 }
 
 type note struct {
@@ -59,7 +60,7 @@ type board struct {
 
 func (b *board) find(key string) *card {
 	for _, c := range b.cards {
-		if fmt.Sprint(c.Number) == key && !c.gone {
+		if (fmt.Sprint(c.Number) == key || c.was != 0 && fmt.Sprint(c.was) == key) && !c.gone {
 			return c
 		}
 	}

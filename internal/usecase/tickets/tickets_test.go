@@ -202,6 +202,20 @@ func TestTickets_ThatAreGoneOrRefuseAreSaidAndLeftAlone(t *testing.T) {
 	}
 }
 
+// A ticket that is moved, and has another key since, is followed.
+func TestTickets_FollowAMove(t *testing.T) {
+	s := open(t)
+	s.make(1)
+	s.board.cards[0].was, s.board.cards[0].Number = 1, 900
+	s.hour()
+	if got := s.tickets(1)[0]; got.Key != "900" || !s.Said(1, "ticket 1 is 900 now in board") {
+		t.Errorf("%+v", got)
+	}
+	s.fix(1)
+	s.step()
+	s.want(1, issue.Fixed, "done")
+}
+
 // A tracker that answers nothing is asked once in a while, not once for each ticket. Tickets
 // that have long been closed are read seldom.
 func TestRead_AsksForLittle(t *testing.T) {
