@@ -7,6 +7,7 @@ import (
 	"database/sql"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"regexp"
 	"slices"
 	"time"
@@ -54,6 +55,10 @@ type Destination struct {
 	FailedTries   int64
 	Paused, Probe time.Time // zero: it is not paused
 }
+
+// Lease is the lease under which one process at a time works on a destination. So messages
+// keep their order, and what is read of a tracker and written to it never overlaps.
+func Lease(id int64) string { return fmt.Sprintf("destination-%d", id) }
 
 // Serves says whether a project may use the destination.
 func (d *Destination) Serves(project string) bool {

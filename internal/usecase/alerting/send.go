@@ -29,7 +29,7 @@ func (s *Service) Due(ctx context.Context) ([]int64, error) {
 // Send sends what is due of a destination, if no other process does: owner names this one.
 // Messages about one issue arrive in their order.
 func (s *Service) Send(ctx context.Context, destination int64, owner uuid.UUID) (more bool, err error) {
-	release, err := s.DB.HoldLease(ctx, fmt.Sprintf("destination-%d", destination), owner, destLease)
+	release, err := s.DB.HoldLease(ctx, destinations.Lease(destination), owner, destLease)
 	if err != nil || release == nil {
 		return false, err
 	}

@@ -5,7 +5,6 @@ import (
 	"context"
 	"database/sql"
 	"errors"
-	"fmt"
 	"time"
 
 	"github.com/google/uuid"
@@ -23,10 +22,6 @@ const (
 	lease      = time.Minute
 )
 
-// LeaseOf is the lease under which one process at a time works on a destination: what is read
-// of a tracker, and what is written to it, never overlap.
-func LeaseOf(destination int64) string { return fmt.Sprintf("destination-%d", destination) }
-
 // Reading lists the trackers with tickets that are to be read.
 func (s *Service) Reading(ctx context.Context) ([]int64, error) {
 	return tickets.Reading(ctx, s.DB, s.DB.Now())
@@ -35,7 +30,7 @@ func (s *Service) Reading(ctx context.Context) ([]int64, error) {
 // Read reads the tickets of a tracker that are due, if no other process works on it: owner
 // names this one.
 func (s *Service) Read(ctx context.Context, destination int64, owner uuid.UUID) (more bool, err error) {
-	release, err := s.DB.HoldLease(ctx, LeaseOf(destination), owner, lease)
+	release, err := s.DB.HoldLease(ctx, destinations.Lease(destination), owner, lease)
 	if err != nil || release == nil {
 		return false, err
 	}

@@ -91,29 +91,7 @@ func (t *tracker) find(id uuid.UUID, m alert.Message) ticket.Ticket {
 // made notes a ticket that was made for an issue.
 func (s *Service) made(ctx context.Context, t *tracker, id int64, made ticket.Ticket, m alert.Message) (string, error) {
 	err := s.DB.InTx(ctx, func(tx *sql.Tx) error {
-		project, _, err := s.Status.Lock(ctx, tx, id)
-		if err != nil {
-			return err
-		}
-		at := s.DB.Now()
-		y := &tickets.Ticket{
-			Destination: t.ID,
-			Ticket:      made,
-			Read:        at,
-			Due:         at.Add(t.Poll),
-			Sides: ticket.Sides{
-				Ours:     ticket.Open,
-				Theirs:   made.State,
-				Agreed:   made.State,
-				OursAt:   at,
-				TheirsAt: at,
-				AgreedAt: at,
-			},
-		}
-		if err := tickets.Add(ctx, tx, y); err != nil {
-			return err
-		}
-		if was, err := tickets.Tie(ctx, tx, y.ID, project, id, at, t.Name); err != nil || was {
+		if _, was, err := s.tie(ctx, tx, t, made, id, t.Name); err != nil || was {
 			return err
 		}
 		who := t.actor()
@@ -125,11 +103,11 @@ func (s *Service) made(ctx context.Context, t *tracker, id int64, made ticket.Ti
 			tx,
 			[]int64{id},
 			who,
-			fmt.Sprintf("ticket %s was made in %s", y.Key, t.Name),
+			fmt.Sprintf("ticket %s was made in %s", made.Key, t.Name),
 		); err != nil {
 			return err
 		}
-		return tickets.Changed(ctx, tx, id, 0, at) // it may have been fixed while the ticket was made
+		return tickets.Changed(ctx, tx, id, 0, s.DB.Now()) // it may have been fixed while the ticket was made
 	})
 	return "made ticket " + made.Key, err
 }

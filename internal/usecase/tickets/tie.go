@@ -95,31 +95,8 @@ func (s *Service) Link(ctx context.Context, is *issues.Issue, name, key string, 
 	}
 	var id int64
 	err = s.DB.InTx(ctx, func(tx *sql.Tx) error {
-		project, _, err := s.Status.Lock(ctx, tx, is.ID)
-		if err != nil {
-			return err
-		}
-		at := s.DB.Now()
-		x := &tickets.Ticket{
-			Destination: d.ID,
-			Ticket:      now,
-			Read:        at,
-			Due:         at.Add(t.Poll),
-			Sides: ticket.Sides{
-				Ours:     now.State,
-				Theirs:   now.State,
-				Agreed:   now.State,
-				OursAt:   at,
-				TheirsAt: at,
-				AgreedAt: at,
-			},
-		}
-		if err := tickets.Add(ctx, tx, x); err != nil {
-			return err
-		}
-		id = x.ID
-		was, err := tickets.Tie(ctx, tx, x.ID, project, is.ID, at, who.Name)
-		if err != nil {
+		var was bool
+		if id, was, err = s.tie(ctx, tx, t, now, is.ID, who.Name); err != nil {
 			return err
 		}
 		if was {
@@ -135,6 +112,24 @@ func (s *Service) Link(ctx context.Context, is *issues.Issue, name, key string, 
 		s.Log.Warn("the comments of a linked ticket could not be read", "tracker", d.Name, "err", err)
 	}
 	return nil
+}
+
+// tie writes a ticket as its tracker shows it, and that it stands for an issue; was says that
+// it did already.
+func (s *Service) tie(ctx context.Context, tx *sql.Tx, t *tracker, now ticket.Ticket, issue int64, who string) (
+	id int64, was bool, err error) {
+	project, _, err := s.Status.Lock(ctx, tx, issue)
+	if err != nil {
+		return 0, false, err
+	}
+	at := s.DB.Now()
+	x := &tickets.Ticket{Destination: t.ID, Ticket: now, Read: at, Due: at.Add(t.Poll), Sides: ticket.Sides{
+		Ours: now.State, Theirs: now.State, Agreed: now.State, OursAt: at, TheirsAt: at, AgreedAt: at}}
+	if err := tickets.Add(ctx, tx, x); err != nil {
+		return 0, false, err
+	}
+	was, err = tickets.Tie(ctx, tx, x.ID, project, issue, at, who)
+	return x.ID, was, err
 }
 
 // Unlink ends that a ticket stands for an issue; the ticket stays as it is.
