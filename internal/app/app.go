@@ -98,7 +98,9 @@ func onLoopback(a net.Addr) bool {
 }
 
 func startPrivate(ctx context.Context, c Config) (stop func(), dsn string, err error) {
-	opt := localdb.Options{Dir: filepath.Join(c.Data, "database"), Listen: c.DatabaseListen, Log: c.Log}
+	pool := cmp.Or(c.DatabasePool, localdb.DefaultPool())
+	opt := localdb.Options{Dir: filepath.Join(c.Data, "database"), Listen: c.DatabaseListen, Log: c.Log,
+		BufferPool: localdb.Size(pool), LogSize: localdb.Size(cmp.Or(c.DatabaseLog, localdb.LogOf(pool)))}
 	if c.SmallDatabase {
 		opt.BufferPool, opt.LogSize = "64M", "16M"
 	}

@@ -39,6 +39,9 @@ type Config struct {
 	Metrics          string        // HOST:PORT that answers /metrics to anyone; "" is none
 	Log              *slog.Logger
 
+	// DatabasePool and DatabaseLog are the sizes of the private database's buffer pool and log,
+	// in MiB; 0: a quarter of the memory there is, and a quarter of that.
+	DatabasePool, DatabaseLog int64
 	// SmallDatabase keeps the private database small, for tests.
 	SmallDatabase bool
 	// ClockOffset sets the service's clock ahead, for tests of days to come.
