@@ -23,7 +23,7 @@ var update = flag.Bool("update", false, "rewrite testdata/golden")
 // printed are commands whose output is compared, with the exit code they end with.
 var printed = map[string]int{
 	"project list": 0, "project show quayside": 0, "project keys quayside": 0, "issue list": 0, "issue list --state all --order users": 0,
-	"issue show quayside/2": 0, "issue history quayside/1": 0, "issue history quayside/3": 0, "issue since quayside/3": 0, "issue beside quayside/1": 0,
+	"issue show quayside/2": 0, "issue ticket quayside/2": 0, "issue history quayside/1": 0, "issue history quayside/3": 0, "issue since quayside/3": 0, "issue beside quayside/1": 0,
 	"issue owners quayside/2": 0, "event list": 0, "event show 01a219b0-6ed8-779f-a0ef-e5e91eb9f0fc": 0, "release list": 0, "release show 4.2.0": 0,
 	"release order 4.2.0 4.3.0": 0, "impact show": 0, "group review": 0, "group why quayside/1": 0, "notice list": 0, "owner list": 0,
 	"session list": 0, "feedback list": 0, "person list": 0, "person sessions": 0, "member list": 0, "token list": 0, "team list": 0, "received": 0, "symbols list": 0, "symbols check --release 4.2.0": 1, "status": 0,

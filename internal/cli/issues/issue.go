@@ -178,6 +178,10 @@ func showIssues(out io.Writer, v contract.Issues) {
 		if v.Sessions > 0 {
 			head = append(head, "PER 1,000 SESSIONS")
 		}
+		ticketed := slices.ContainsFunc(v.Issues, func(i contract.Issue) bool { return len(i.Tickets) > 0 })
+		if ticketed {
+			head = append(head, "TICKET")
+		}
 		row(head...)
 		for _, i := range v.Issues {
 			owner := "-"
@@ -196,6 +200,9 @@ func showIssues(out io.Writer, v contract.Issues) {
 			}
 			if v.Sessions > 0 {
 				cells = append(cells, perSessions(i.Per1000Sessions))
+			}
+			if ticketed {
+				cells = append(cells, ticketCell(i.Tickets))
 			}
 			row(cells...)
 		}
@@ -232,6 +239,16 @@ func showIssue(out io.Writer, v contract.IssueDetail) {
 	fmt.Fprintf(out, "\n%s\n", show.Standing(v.Issue))
 	if len(v.Watching) > 0 {
 		fmt.Fprintf(out, "watched by %s\n", show.Plain(strings.Join(v.Watching, ", ")))
+	}
+	for _, t := range v.Tickets {
+		fmt.Fprintf(out, "ticket %s in %s: %s", show.Plain(t.Key), show.Plain(t.Destination), ticketState(t))
+		if t.Link != "" {
+			fmt.Fprintf(out, ", %s", show.Plain(t.Link))
+		}
+		fmt.Fprintln(out)
+		if t.Trouble != "" {
+			fmt.Fprintf(out, "  %s\n", show.Plain(t.Trouble))
+		}
 	}
 	if v.Quiet != "" {
 		fmt.Fprintf(out, "%s\n", show.Plain(v.Quiet))

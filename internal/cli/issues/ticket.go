@@ -6,6 +6,7 @@ import (
 	"io"
 	"net/http"
 	"net/url"
+	"slices"
 
 	"github.com/urfave/cli/v3"
 
@@ -94,4 +95,21 @@ func ticketState(t contract.Ticket) string {
 		s += ", the issue has yet to follow"
 	}
 	return s
+}
+
+// ticketCell shows the tickets of an issue in a list: the first one that is open, else the
+// first, and how many there are beside it.
+func ticketCell(list []contract.Ticket) string {
+	if len(list) == 0 {
+		return "-"
+	}
+	t := list[0]
+	if i := slices.IndexFunc(list, func(t contract.Ticket) bool { return t.State == "open" }); i >= 0 {
+		t = list[i]
+	}
+	cell := show.Plain(t.Key) + " " + ticketState(contract.Ticket{State: t.State, Status: t.Status})
+	if len(list) > 1 {
+		cell += fmt.Sprintf(" and %d more", len(list)-1)
+	}
+	return cell
 }
