@@ -9,10 +9,12 @@ import { useSay } from '../shared/say.tsx'
 import { TicketMark } from '../shared/ticket.tsx'
 
 /** Makes a ticket for an issue, links one that is there, or unlinks one. */
-export function TicketDialog({ id, tickets, close }: { id: string; tickets: Ticket[]; close: () => void }) {
+export function TicketDialog({ id, known, close }: { id: string; known: Ticket[]; close: () => void }) {
   const client = useQueryClient()
   const say = useSay()
   const project = ask.projectOf(id)
+  const now = useQuery(ask.issue(project, Number(id.split('/')[1]))) // what the round knows may be old
+  const tickets = now.data ? (now.data.tickets ?? []) : known
   const all = useQuery(trackers(project))
   const [chosen, setChosen] = useState('')
   const [how, setHow] = useState<'make' | 'link'>('make')

@@ -81,7 +81,7 @@ export function IssuePage() {
   return (
     <>
       {asked !== '' && me.data?.name && <Confirm issue={i} ask={asked} me={me.data.name} close={() => set({ do: '' })} />}
-      {ticketing && <TicketDialog id={i.id} tickets={i.tickets ?? []} close={() => setTicketing(false)} />}
+      {ticketing && <TicketDialog id={i.id} known={i.tickets ?? []} close={() => setTicketing(false)} />}
       <Head issue={i} s={s} ticket={() => setTicketing(true)} />
       <Chips s={s} error={event.error} />
       {below && <TimeStrip s={s} />}

@@ -98,7 +98,7 @@ function OneRound({ project, again }: { project: string | undefined; again: () =
       {asking?.what === 'park' && <ParkDialog issue={asking.item} close={close} done={(body) => run('park', body)} />}
       {asking?.what === 'fix' && <FixDialog issue={asking.item} close={close} done={(body) => run('fix', body)} />}
       {asking?.what === 'comment' && <CommentDialog id={asking.item.id} close={close} said={(n) => r.said(asking.item.id, n)} />}
-      {asking?.what === 'ticket' && <TicketDialog id={asking.item.id} tickets={asking.item.tickets ?? []} close={close} />}
+      {asking?.what === 'ticket' && <TicketDialog id={asking.item.id} known={asking.item.tickets ?? []} close={close} />}
       {asking?.what === 'merge' && (
         <MergeDialog
           chosen={[asking.item]}
