@@ -47,7 +47,7 @@ client/dist/.packed: client/js/dist/browser.js $(shell find client/go client/pac
 	@touch $@
 
 build: setup console/dist/app/index.html client/dist/.packed ## bin/firethorn with the console inside
-	@go build -o bin/firethorn ./cmd/firethorn
+	@go build $$(git status --porcelain > /dev/null 2>&1 && echo -buildvcs=true) -o bin/firethorn ./cmd/firethorn
 
 check: setup node_modules/.installed client/js/dist/browser.js ## vet, formatting, linter, type checks
 	@go vet ./...

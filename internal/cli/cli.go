@@ -146,7 +146,7 @@ func firethorn() *cli.Command {
 			people.Team(), people.Member(), people.Token(), grouping.Rules(), projects.Received(), service.Queue(),
 			service.Recount(),
 			service.Audit(),
-			offline.Stack(), symbols.Locate(), offline.Fingerprint(),
+			offline.Stack(), symbols.Locate(), offline.Fingerprint(), versionCommand(),
 		},
 	}
 }
