@@ -122,7 +122,8 @@ func Destination() *cli.Command {
 			"owners, watchers, members and teams, in the way each person chose.\n\n" +
 			"  firethorn destination create 'harbour chat' --kind chat --url https://chat.marrowsound.example/hooks/berths\n" +
 			"  firethorn destination create post --kind mail --url smtp://mail.marrowsound.example:587 --from firethorn@marrowsound.example\n" +
-			"  firethorn destination create board --kind tickets --url https://board.ferries.example --file board.yaml\n" +
+			"  firethorn destination create 'harbour board' --kind tickets \\\n" +
+			"    --url https://board.marrowsound.example/api --file board.yaml --secret-file board.token\n" +
 			"  firethorn destination test 'harbour chat'",
 		Commands: []*cli.Command{
 			{

@@ -47,10 +47,11 @@ type Message struct {
 	Zone    *time.Location
 
 	// Ticket is the one that is closed or reopened, FixedIn the release that has the fix; By who
-	// asked for a ticket, "" for a rule.
+	// asked for a ticket, "" for a rule; Another says that it is wanted beside an open one.
 	Ticket  int64  `json:",omitempty"`
 	FixedIn string `json:",omitempty"`
 	By      string `json:",omitempty"`
+	Another bool   `json:",omitempty"`
 }
 
 // titles say what happened, in a word or two.

@@ -1,8 +1,6 @@
 package alert
 
-import (
-	"strings"
-)
+import "strings"
 
 // maxTitle is how long the title of a ticket may be, in characters.
 const maxTitle = 180

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"maps"
 	"net/url"
+	"slices"
 	"strings"
 	"time"
 
@@ -106,7 +107,7 @@ func (d *Description) Run(name string, v Values, send Sender) (Taken, error) {
 		}
 		last := i == len(op.Calls)-1
 		if c.Each != nil && last {
-			return c.takeEach(body)
+			return c.takeEach(body), nil
 		}
 		got, err := c.take(what, body, mustHave(name, last))
 		if err != nil {
@@ -129,16 +130,8 @@ func mustHave(name string, last bool) func(string) bool {
 		if !last {
 			return true
 		}
-		for _, o := range operations {
-			if o.name == name {
-				for _, m := range o.must {
-					if m == taken {
-						return name != Find // nothing is found: that is an answer
-					}
-				}
-			}
-		}
-		return false
+		i := slices.IndexFunc(operations, func(o operation) bool { return o.name == name })
+		return name != Find && slices.Contains(operations[i].must, taken) // nothing found is an answer
 	}
 }
 
@@ -272,8 +265,8 @@ func (d *Description) understood(call string, a Answer) (any, error) {
 	return body, nil
 }
 
-// plainNumbers turns numbers into texts, which JSONPath compares and which lose no digit.
-// Whole numbers that fit stay numbers, so that a filter may compare them.
+// plainNumbers turns numbers into those that JSONPath compares. Whole ones keep all their
+// digits: the keys of tickets may be larger than what a float holds.
 func plainNumbers(x any) any {
 	switch x := x.(type) {
 	case map[string]any:
@@ -302,7 +295,7 @@ func reason(body any) string {
 	if !ok {
 		return ""
 	}
-	for _, name := range []string{"detail", "message", "error", "title", "errors", "errorMessages"} {
+	for _, name := range []string{"detail", "message", "error", "title", "errors"} {
 		if s := asText(m[name]); s != "" && s != "null" {
 			return s
 		}
@@ -327,14 +320,17 @@ func (c *Call) take(call string, body any, must func(string) bool) (map[string]s
 
 // takeEach takes the values of each element of a list; what has not all that it must have is
 // left out.
-func (c *Call) takeEach(body any) (out Taken, err error) {
+func (c *Call) takeEach(body any) (out Taken) {
 	for _, x := range c.Each.Select(body) {
-		got, err := c.take("", x, func(string) bool { return false })
-		if err == nil && got["comment_id"] != "" && got["text"] != "" {
+		got := map[string]string{}
+		for name, p := range c.Take {
+			got[name], _ = pick(p, x) // "": it has none
+		}
+		if got["comment_id"] != "" && got["text"] != "" {
 			out = append(out, got)
 		}
 	}
-	return out, nil
+	return out
 }
 
 // pick is the first value at a path, as a text; null counts as missing.

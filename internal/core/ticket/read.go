@@ -87,8 +87,9 @@ func (r *reader) call(n *yaml.Node, o operation, names []string, last bool) *Cal
 		r.fail(n, "%s needs each: where the list stands in the answer, such as $[*]", o.name)
 	}
 	if t := f["take"]; t != nil {
-		for _, name := range slices.Sorted(maps.Keys(r.fields(t, "take"))) {
-			p := r.fields(t, "take")[name]
+		taken := r.fields(t, "take")
+		for _, name := range slices.Sorted(maps.Keys(taken)) {
+			p := taken[name]
 			if last && !slices.Contains(slices.Concat(o.must, o.may), name) {
 				hint := ""
 				if near := text.Nearest(name, slices.Concat(o.must, o.may)); near != "" {

@@ -51,12 +51,23 @@ func (s Sides) Next(follow map[string]bool) Step {
 	if !ours || theirs && !s.OursAt.After(s.TheirsAt) {
 		step.Write, step.State = Here, s.Theirs
 	}
-	allowed := map[Step]string{{Write: There, State: Closed}: FixedHere, {Write: There, State: Open}: RegressedHere,
-		{Write: Here, State: Closed}: ClosedThere, {Write: Here, State: Open}: ReopenedThere}
-	if !follow[allowed[Step{Write: step.Write, State: step.State}]] {
+	if !follow[cause(step)] {
 		return Step{}
 	}
 	return step
+}
+
+// cause is what a step follows, as descriptions call it.
+func cause(s Step) string {
+	switch {
+	case s.Write == There && s.State == Closed:
+		return FixedHere
+	case s.Write == There:
+		return RegressedHere
+	case s.State == Closed:
+		return ClosedThere
+	}
+	return ReopenedThere
 }
 
 // Saw takes in what the tracker says of a ticket: its state, and when it changed last, where

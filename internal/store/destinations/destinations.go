@@ -248,6 +248,7 @@ func Remove(ctx context.Context, d *db.DB, x *Destination) error {
 	return d.InTx(ctx, func(tx *sql.Tx) error {
 		for _, q := range []string{"UPDATE destination SET removed=" + db.Clock + ", secret='', settings=JSON_REMOVE(settings,'$.hook_secret') WHERE id=?",
 			"UPDATE delivery SET state='cancelled' WHERE destination=? AND state IN ('waiting','held')",
+			"UPDATE ticket SET gone=1, dirty=0, trouble='its tracker was removed here' WHERE destination=?",
 			"DELETE FROM pager_alert WHERE destination=?"} {
 			if _, err := tx.ExecContext(ctx, q, x.ID); err != nil {
 				return err

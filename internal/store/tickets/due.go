@@ -54,20 +54,22 @@ func PostponeAll(ctx context.Context, q db.Querier, destination int64, now, due 
 	return err
 }
 
-// Hasten lets a ticket be read now; found says whether there is such a ticket.
-func Hasten(ctx context.Context, tx *sql.Tx, destination int64, key string, now time.Time) (found bool, err error) {
-	res, err := tx.ExecContext(
+// Hasten lets a ticket be read now, if there is such a ticket.
+func Hasten(ctx context.Context, tx *sql.Tx, destination int64, key string, now time.Time) error {
+	_, err := tx.ExecContext(
 		ctx,
 		"UPDATE ticket SET read_due=LEAST(read_due, ?), gone=0 WHERE destination=? AND ticket_key=?",
 		db.Micros(now),
 		destination,
 		key,
 	)
-	if err != nil {
-		return false, err
-	}
-	n, err := res.RowsAffected()
-	return n > 0, err
+	return err
+}
+
+// SetTrouble notes what is wrong with a ticket, and nothing else of it.
+func SetTrouble(ctx context.Context, q db.Querier, id int64, trouble string) error {
+	_, err := q.ExecContext(ctx, "UPDATE ticket SET trouble=? WHERE id=?", cut(trouble, 490), id)
+	return err
 }
 
 // TakeHook notes a webhook; repeated says that it was taken before.

@@ -68,20 +68,17 @@ func list(ctx context.Context, q db.Querier, tail string, args ...any) (out []*T
 }
 
 // Add writes a ticket that was made or found in the tracker, or finds the one that has its
-// key. It gives the ticket's id.
-func Add(ctx context.Context, tx *sql.Tx, t *Ticket) error {
-	_, err := tx.ExecContext(
+// key: known says that there was one. It sets the ticket's id.
+func Add(ctx context.Context, tx *sql.Tx, t *Ticket) (known bool, err error) {
+	res, err := tx.ExecContext(
 		ctx,
 		"INSERT INTO ticket (destination, ticket_key, link, word, revision, fixed_in, ours, theirs, agreed, ours_at, theirs_at, agreed_at, read_at, read_due)"+
-			" VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?) ON DUPLICATE KEY UPDATE gone=0, trouble=''",
+			" VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?) ON DUPLICATE KEY UPDATE id=LAST_INSERT_ID(id), gone=0, trouble=''",
 		t.Destination,
 		t.Key,
 		t.Link,
 		cut(t.Word, 100),
-		cut(
-			t.Revision,
-			200,
-		),
+		cut(t.Revision, 200),
 		cut(t.FixedIn, 250),
 		string(t.Ours),
 		string(t.Theirs),
@@ -93,10 +90,13 @@ func Add(ctx context.Context, tx *sql.Tx, t *Ticket) error {
 		db.Micros(t.Due),
 	)
 	if err != nil {
-		return err
+		return false, err
 	}
-	return tx.QueryRowContext(ctx, "SELECT id FROM ticket WHERE destination=? AND ticket_key=?", t.Destination, t.Key).
-		Scan(&t.ID)
+	if t.ID, err = res.LastInsertId(); err != nil {
+		return false, err
+	}
+	n, err := res.RowsAffected()
+	return n != 1, err
 }
 
 // cut makes a text fit a column of so many characters.
@@ -119,9 +119,7 @@ func Save(ctx context.Context, tx *sql.Tx, t *Ticket, dirty bool) error {
 		string(t.Theirs),
 		string(t.Agreed),
 		db.Micros(t.OursAt),
-		db.Micros(
-			t.TheirsAt,
-		),
+		db.Micros(t.TheirsAt),
 		db.Micros(t.AgreedAt),
 		t.Turn,
 		dirty,
@@ -148,22 +146,6 @@ func Rekey(ctx context.Context, tx *sql.Tx, id int64, key string) (done bool, er
 // Lock reads a ticket and locks it; nil when there is none.
 func Lock(ctx context.Context, tx *sql.Tx, id int64) (*Ticket, error) {
 	t, err := db.First(ctx, tx, scan, "SELECT "+columns+" FROM ticket t WHERE t.id=? FOR UPDATE", id)
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil, nil
-	}
-	return t, err
-}
-
-// Keyed is the ticket of a destination that has a key; nil when there is none.
-func Keyed(ctx context.Context, q db.Querier, destination int64, key string) (*Ticket, error) {
-	t, err := db.First(
-		ctx,
-		q,
-		scan,
-		"SELECT "+columns+" FROM ticket t WHERE t.destination=? AND t.ticket_key=?",
-		destination,
-		key,
-	)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, nil
 	}
@@ -211,12 +193,14 @@ func Tie(ctx context.Context, tx *sql.Tx, id, project, issue int64, at time.Time
 // Untie ends that a ticket stands for an issue, or for one that was merged into it. A ticket
 // that stands for none goes.
 func Untie(ctx context.Context, tx *sql.Tx, id, issue int64) error {
-	for _, q := range []string{
+	if _, err := tx.ExecContext(
+		ctx,
 		"DELETE FROM ticket_issue WHERE ticket=? AND (issue=? OR issue IN (SELECT m.id FROM issue m WHERE m.merged_into=?))",
-	} {
-		if _, err := tx.ExecContext(ctx, q, id, issue, issue); err != nil {
-			return err
-		}
+		id,
+		issue,
+		issue,
+	); err != nil {
+		return err
 	}
 	return drop(ctx, tx, id)
 }

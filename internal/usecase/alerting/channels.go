@@ -40,7 +40,8 @@ func (s *Service) attempt(ctx context.Context, d *destinations.Destination, x *d
 	if x.Person != 0 && to == nil {
 		return broken(errors.New("the person does not work here any more"))
 	}
-	if x.Body == nil {
+	again := x.Body != nil // a try before began, and may have arrived
+	if !again {
 		if x.Body, err = s.render(d, x, m, to); err != nil {
 			return broken(err)
 		}
@@ -50,7 +51,7 @@ func (s *Service) attempt(ctx context.Context, d *destinations.Destination, x *d
 	}
 	switch d.Kind {
 	case destinations.Tickets:
-		return s.ticket(ctx, d, x, m)
+		return s.ticket(ctx, d, x, m, again)
 	case "webhook":
 		return s.post(ctx, d, d.URL, s.webhookHeaders(d, x), x.Body)
 	case "chat":

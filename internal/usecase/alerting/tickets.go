@@ -24,8 +24,9 @@ import (
 
 // Tickets carries out messages to trackers.
 type Tickets interface {
-	Send(ctx context.Context, d *destinations.Destination, x *deliveries.Delivery, m alert.Message) (string, error)
-	Standing(ctx context.Context, d *destinations.Destination, issue int64) (string, error)
+	Send(ctx context.Context, d *destinations.Destination, x *deliveries.Delivery, m alert.Message, again bool) (
+		string, error)
+	OpenTicket(ctx context.Context, d *destinations.Destination, issue int64) (string, error)
 	Tracker(ctx context.Context, project, name string) (*destinations.Destination, error)
 }
 
@@ -35,8 +36,9 @@ func (s *Service) ticket(
 	d *destinations.Destination,
 	x *deliveries.Delivery,
 	m alert.Message,
+	again bool,
 ) result {
-	said, err := s.Tickets.Send(ctx, d, x, m)
+	said, err := s.Tickets.Send(ctx, d, x, m, again)
 	r := result{answer: said, err: err}
 	if err == nil {
 		r.status = http.StatusOK // of each call
@@ -45,12 +47,8 @@ func (s *Service) ticket(
 		r.status, r.final = f.Status, alert.Final(f.Status)
 		r.after = alert.RetryAfter(f.RetryAfter, time.Now())
 	}
-	if _, ok := errors.AsType[*ticket.Changed](
-		err,
-	); ok || errors.Is(err, tickets.ErrOver) ||
-		errors.Is(err, outgoing.ErrInside) {
-		r.final = true
-	}
+	_, changed := errors.AsType[*ticket.Changed](err)
+	r.final = r.final || changed || errors.Is(err, tickets.ErrOver) || errors.Is(err, outgoing.ErrInside)
 	return r
 }
 
@@ -61,7 +59,7 @@ func (s *Service) whyNoTicket(ctx context.Context, tx *sql.Tx, d *destinations.D
 	if issue == 0 {
 		return "a ticket stands for an issue, and this is about none", nil
 	}
-	key, err := s.Tickets.Standing(ctx, d, issue)
+	key, err := s.Tickets.OpenTicket(ctx, d, issue)
 	if err != nil || key != "" {
 		return "the issue has the open ticket " + key, err
 	}
@@ -104,6 +102,7 @@ func (s *Service) MakeTicket(ctx context.Context, is *issues.Issue, name string,
 		if err != nil {
 			return err
 		}
+		m.Another = another
 		if x, err = deliveries.Of(m, s.DB.Now()); err != nil {
 			return err
 		}
@@ -113,7 +112,10 @@ func (s *Service) MakeTicket(ctx context.Context, is *issues.Issue, name string,
 		}
 		x.Episode = x.Created.UnixMicro() & 0x7fffffff
 		x.Due = x.Created.Add(time.Minute) // it is tried below; by others only if this process ends
-		_, err = deliveries.Add(ctx, tx, x)
+		made, err := deliveries.Add(ctx, tx, x)
+		if err == nil && !made {
+			err = fault.New(fault.Conflict, "a ticket is being made in %s", d.Name)
+		}
 		return err
 	})
 	if err != nil {

@@ -17,6 +17,7 @@ import (
 	"firethorn/internal/store/events"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
+	"firethorn/internal/store/tickets"
 	"firethorn/internal/usecase/ingest"
 )
 
@@ -338,6 +339,9 @@ func (l *late) fold(ctx context.Context, tx *sql.Tx, from *Side, byTarget map[in
 		}
 	}
 	if err := issues.LeadTo(ctx, tx, l.issue, into); err != nil {
+		return err
+	}
+	if err := tickets.Changed(ctx, tx, into, 0, l.s.db.Now()); err != nil {
 		return err
 	}
 	return l.s.AddMoveHistory(ctx, tx, l.issue, nil, accounts.Actor{Kind: "service"}, "symbols",

@@ -13,6 +13,7 @@ import (
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
+	"firethorn/internal/store/tickets"
 	"firethorn/internal/usecase/status"
 )
 
@@ -128,6 +129,9 @@ func (s *Service) mergeAs(ctx context.Context, tx *sql.Tx, p *projects.Project, 
 		return err
 	}
 	if err := s.AddRegression(ctx, tx, m.Project, to.ID, regressed); err != nil {
+		return err
+	}
+	if err := tickets.Changed(ctx, tx, to.ID, 0, s.db.Now()); err != nil { // its own, and those that came
 		return err
 	}
 	return s.AddMoveHistory(ctx, tx, from.ID, m, why.who, "merged_away",

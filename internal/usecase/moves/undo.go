@@ -14,6 +14,7 @@ import (
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
+	"firethorn/internal/store/tickets"
 	"firethorn/internal/usecase/status"
 )
 
@@ -67,6 +68,11 @@ func (s *Service) UndoMove(ctx context.Context, tx *sql.Tx, p *projects.Project,
 	}
 	if err := status.TakeMoveBack(ctx, tx, m.ID); err != nil {
 		return err
+	}
+	for _, id := range []int64{m.From, m.To} {
+		if err := tickets.Changed(ctx, tx, id, 0, s.db.Now()); err != nil {
+			return err
+		}
 	}
 	return projects.Touch(ctx, tx, p.ID)
 }

@@ -84,8 +84,7 @@ func (s *Service) follow(
 	}
 	err = s.Triage.ActIn(ctx, tx, id, action, why, t.actor())
 	if f, ok := errors.AsType[*fault.Error](err); ok { // as it stands it cannot follow
-		x.Trouble = "the issue did not follow the ticket: " + f.Pub
-		return tickets.Save(ctx, tx, x, false)
+		return tickets.SetTrouble(ctx, tx, x.ID, "the issue did not follow the ticket: "+f.Pub)
 	}
 	return err
 }

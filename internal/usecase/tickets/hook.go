@@ -51,8 +51,7 @@ func (s *Service) Hear(ctx context.Context, name string, header http.Header, bod
 				return fault.New(fault.Conflict, "this webhook was taken before; nothing was done")
 			}
 		}
-		_, err := tickets.Hasten(ctx, tx, d.ID, heard.Key, now) // of other tickets it says nothing
-		return err
+		return tickets.Hasten(ctx, tx, d.ID, heard.Key, now)
 	})
 }
 

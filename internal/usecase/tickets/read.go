@@ -55,7 +55,7 @@ func (s *Service) Read(ctx context.Context, destination int64, owner uuid.UUID) 
 		if trouble == nil {
 			continue
 		}
-		if !told(trouble) {
+		if !isShown(trouble) {
 			return false, trouble
 		}
 		poll := ticket.DefaultPoll
@@ -64,7 +64,7 @@ func (s *Service) Read(ctx context.Context, destination int64, owner uuid.UUID) 
 		}
 		now := s.DB.Now()
 		next := later(now, poll) // nothing is lost: it is read again in a while
-		if err := tickets.Postpone(ctx, s.DB, x.ID, next, words(trouble)); err != nil {
+		if err := tickets.Postpone(ctx, s.DB, x.ID, next, publicText(trouble)); err != nil {
 			return false, err
 		}
 		if away(trouble) { // the others would only wait for it in vain
@@ -83,16 +83,16 @@ func away(err error) bool {
 	return !changed
 }
 
-// told says whether people are told of an error at the ticket: the tracker has it, or the
+// isShown says whether an error is shown at the ticket: the tracker has it, or the
 // description. Others are the service's own.
-func told(err error) bool {
+func isShown(err error) bool {
 	_, called := errors.AsType[*callError](err)
 	_, known := errors.AsType[*fault.Error](err)
 	return called || known
 }
 
-// words are what people may read of an error.
-func words(err error) string {
+// publicText is what people may read of an error.
+func publicText(err error) string {
 	if f, ok := errors.AsType[*fault.Error](err); ok {
 		return f.Pub
 	}

@@ -23,36 +23,42 @@ import (
 var ErrOver = errors.New("it is not tried again")
 
 // Send carries out a message to a tracker: it makes a ticket, closes or reopens one, or tries
-// each call. It says in words what was done. Sent again after a crash, it looks first for what
-// the try before may have done. Errors: *ticket.Refused, *ticket.Changed, ErrOver, and those
-// of the way there.
-func (s *Service) Send(ctx context.Context, d *destinations.Destination, x *deliveries.Delivery,
-	m alert.Message) (string, error) {
+// each call. It gives a sentence about what was done. again says that a try began before, and
+// may have arrived: what it may have done is looked for first. Errors: *ticket.Refused,
+// *ticket.Changed, ErrOver, and those of the way there.
+func (s *Service) Send(ctx context.Context, d *destinations.Destination, x *deliveries.Delivery, m alert.Message,
+	again bool) (string, error) {
 	t, err := trackerOf(ctx, d)
 	if err != nil {
-		return "", fmt.Errorf("%w: %s", ErrOver, words(err))
+		return "", fmt.Errorf("%w: %s", ErrOver, publicText(err))
 	}
 	switch {
 	case x.What == "test":
 		return t.try(x.ID, m)
 	case m.Ticket != 0:
-		return s.bring(ctx, t, x, m)
+		return s.bring(ctx, t, x, m, again)
 	}
-	return s.create(ctx, t, x, m)
+	return s.create(ctx, t, x, m, again)
 }
 
-// create makes a ticket for an issue, unless it has an open one there.
-func (s *Service) create(ctx context.Context, t *tracker, x *deliveries.Delivery, m alert.Message) (string, error) {
+// create makes a ticket for an issue, unless it has an open one there and no other is wanted.
+func (s *Service) create(ctx context.Context, t *tracker, x *deliveries.Delivery, m alert.Message, again bool) (
+	string, error) {
 	if m.Issue == nil || x.Issue == 0 {
 		return "", fmt.Errorf("a ticket stands for an issue, and this message is about none: %w", ErrOver)
 	}
-	key, err := s.Standing(ctx, t.Destination, x.Issue)
-	if err != nil || key != "" {
-		return "the issue has the open ticket " + key, err
+	if !m.Another {
+		key, err := s.OpenTicket(ctx, t.Destination, x.Issue)
+		if err != nil || key != "" {
+			return "the issue has the open ticket " + key, err
+		}
 	}
 	var made ticket.Ticket
-	if x.Attempts > 0 || x.Body != nil { // a try before may have made it
-		made = t.find(x.ID, m)
+	if again {
+		var err error
+		if made, err = t.find(x.ID, m); err != nil {
+			return "", err
+		}
 	}
 	if made.Key == "" {
 		got, err := t.run(ticket.Create, valuesOf(x.ID, m))
@@ -75,23 +81,23 @@ func valuesOf(id uuid.UUID, m alert.Message) ticket.Values {
 	return v
 }
 
-// find looks for a ticket that a try before may have made; where it cannot be looked for,
-// there is none.
-func (t *tracker) find(id uuid.UUID, m alert.Message) ticket.Ticket {
+// find looks for a ticket that a try before may have made; the zero Ticket where there is none,
+// or the description does not say how to look.
+func (t *tracker) find(id uuid.UUID, m alert.Message) (ticket.Ticket, error) {
 	if t.Ops[ticket.Find] == nil {
-		return ticket.Ticket{}
+		return ticket.Ticket{}, nil
 	}
 	got, err := t.run(ticket.Find, ticket.Values{"id": id.String(), "issue": m.Issue.ID, "issue_link": m.Links.Issue})
-	if err != nil {
-		return ticket.Ticket{}
+	if gone(err) {
+		return ticket.Ticket{}, nil
 	}
-	return t.TicketOf(got, ticket.Ticket{State: ticket.Open})
+	return t.TicketOf(got, ticket.Ticket{State: ticket.Open}), err
 }
 
 // made notes a ticket that was made for an issue.
 func (s *Service) made(ctx context.Context, t *tracker, id int64, made ticket.Ticket, m alert.Message) (string, error) {
 	err := s.DB.InTx(ctx, func(tx *sql.Tx) error {
-		if _, was, err := s.tie(ctx, tx, t, made, id, t.Name); err != nil || was {
+		if tied, err := s.tie(ctx, tx, t, made, id, t.Name); err != nil || tied.before {
 			return err
 		}
 		who := t.actor()
@@ -112,9 +118,9 @@ func (s *Service) made(ctx context.Context, t *tracker, id int64, made ticket.Ti
 	return "made ticket " + made.Key, err
 }
 
-// Standing gives the key of an issue's open ticket in a tracker; "" when it has none. A ticket
+// OpenTicket gives the key of an issue's open ticket in a tracker; "" when it has none. A ticket
 // counts as open when it is, or is to be.
-func (s *Service) Standing(ctx context.Context, d *destinations.Destination, id int64) (string, error) {
+func (s *Service) OpenTicket(ctx context.Context, d *destinations.Destination, id int64) (string, error) {
 	all, err := tickets.OfIssue(ctx, s.DB, id)
 	for _, x := range all {
 		if x.Destination == d.ID && !x.Gone && (x.Theirs != ticket.Closed || x.Ours == ticket.Open) {
@@ -125,7 +131,8 @@ func (s *Service) Standing(ctx context.Context, d *destinations.Destination, id 
 }
 
 // bring closes or reopens a ticket, if that is still to be done.
-func (s *Service) bring(ctx context.Context, t *tracker, x *deliveries.Delivery, m alert.Message) (string, error) {
+func (s *Service) bring(ctx context.Context, t *tracker, x *deliveries.Delivery, m alert.Message, again bool) (
+	string, error) {
 	want, name := ticket.Closed, ticket.CloseIt
 	if m.Trigger == Reopening {
 		want, name = ticket.Open, ticket.ReopenIt
@@ -140,7 +147,7 @@ func (s *Service) bring(ctx context.Context, t *tracker, x *deliveries.Delivery,
 	}
 	v := ticket.Values{"key": y.Key, "id": x.ID.String(), "issue": called, "issue_link": link, "project": m.Project,
 		"comment": ticket.Said(m.Why, link, x.ID), "release": m.FixedIn}
-	if err := t.comment(x, y.Key, v); err != nil {
+	if err := t.comment(x.ID, y.Key, v, again); err != nil {
 		return "", s.refused(ctx, t, y.ID, err)
 	}
 	got, err := t.run(name, v)
@@ -151,21 +158,15 @@ func (s *Service) bring(ctx context.Context, t *tracker, x *deliveries.Delivery,
 	if got.First("state") == "" {
 		now.State = want
 	}
-	return fmt.Sprintf(
-			"ticket %s is %s",
-			y.Key,
-			cmp.Or(now.Word, string(now.State)),
-		), s.DB.InTx(
-			ctx,
-			func(tx *sql.Tx) error {
-				y, ids, err := s.lock(ctx, tx, m.Ticket)
-				if err != nil || y == nil {
-					return err
-				}
-				_, err = s.saw(ctx, tx, t, y, now, ids)
-				return err
-			},
-		)
+	err = s.DB.InTx(ctx, func(tx *sql.Tx) error {
+		y, ids, err := s.lock(ctx, tx, m.Ticket)
+		if err != nil || y == nil {
+			return err
+		}
+		_, err = s.saw(ctx, tx, t, y, now, ids)
+		return err
+	})
+	return fmt.Sprintf("ticket %s is %s", y.Key, cmp.Or(now.Word, string(now.State))), err
 }
 
 // now reads a ticket anew and says what is left to be done, of which this message does want.
@@ -199,17 +200,17 @@ func (s *Service) now(ctx context.Context, t *tracker, id int64, want ticket.Sta
 }
 
 // comment says in the ticket why it is closed or reopened, once.
-func (t *tracker) comment(x *deliveries.Delivery, key string, v ticket.Values) error {
+func (t *tracker) comment(id uuid.UUID, key string, v ticket.Values, again bool) error {
 	if t.Ops[ticket.CommentOn] == nil {
 		return nil
 	}
-	if (x.Attempts > 0 || x.Body != nil) && t.Ops[ticket.CommentsOf] != nil {
+	if again && t.Ops[ticket.CommentsOf] != nil {
 		list, err := t.run(ticket.CommentsOf, ticket.Values{"key": key})
 		if err != nil {
 			return err
 		}
 		for _, c := range list {
-			if ticket.WrittenBy(c["text"], x.ID) {
+			if ticket.WrittenBy(c["text"], id) {
 				return nil
 			}
 		}
@@ -256,15 +257,19 @@ func (s *Service) Settle(ctx context.Context, id int64) (more bool, err error) {
 			return err
 		}
 		d, err := destinations.ByID(ctx, tx, x.Destination)
-		if err != nil || d == nil || x.Gone {
-			return errors.Join(err, tickets.Save(ctx, tx, x, false))
+		if err != nil {
+			return err
+		}
+		if d == nil || x.Gone {
+			return tickets.Save(ctx, tx, x, false)
 		}
 		t, err := trackerOf(ctx, d)
 		if err != nil {
-			x.Trouble = words(err)
+			x.Trouble = publicText(err)
 			return tickets.Save(ctx, tx, x, false)
 		}
-		step, write := x.Next(t.Follow), toWrite(x, x.Next(t.Follow))
+		step := x.Next(t.Follow)
+		write := toWrite(x, step)
 		if write {
 			x.Turn++
 		}

@@ -93,43 +93,49 @@ func (s *Service) Link(ctx context.Context, is *issues.Issue, name, key string, 
 			is.State,
 		)
 	}
-	var id int64
-	err = s.DB.InTx(ctx, func(tx *sql.Tx) error {
-		var was bool
-		if id, was, err = s.tie(ctx, tx, t, now, is.ID, who.Name); err != nil {
+	var made tied
+	err = s.DB.InTx(ctx, func(tx *sql.Tx) (err error) {
+		if made, err = s.tie(ctx, tx, t, now, is.ID, who.Name); err != nil {
 			return err
 		}
-		if was {
+		if made.before {
 			return fault.New(fault.Conflict, "ticket %s stands for this issue already", now.Key)
 		}
 		return s.record(ctx, tx, []int64{is.ID}, who, fmt.Sprintf("ticket %s of %s was linked", now.Key, d.Name))
 	})
-	if err != nil || t.Ops[ticket.CommentsOf] == nil {
+	if err != nil || made.known || t.Ops[ticket.CommentsOf] == nil {
 		return err
 	}
 	// What was written there before is not taken over. Where it cannot be read, it will be.
-	if err := s.comments(ctx, t, id, now.Key, true); err != nil {
+	if err := s.comments(ctx, t, made.id, now.Key, true); err != nil {
 		s.Log.Warn("the comments of a linked ticket could not be read", "tracker", d.Name, "err", err)
 	}
 	return nil
 }
 
-// tie writes a ticket as its tracker shows it, and that it stands for an issue; was says that
-// it did already.
+// tied is a ticket that stands for an issue now.
+type tied struct {
+	id     int64
+	known  bool // it stands for another issue already
+	before bool // it stood for this one before
+}
+
+// tie writes a ticket as its tracker shows it, and that it stands for an issue.
 func (s *Service) tie(ctx context.Context, tx *sql.Tx, t *tracker, now ticket.Ticket, issue int64, who string) (
-	id int64, was bool, err error) {
+	made tied, err error) {
 	project, _, err := s.Status.Lock(ctx, tx, issue)
 	if err != nil {
-		return 0, false, err
+		return made, err
 	}
 	at := s.DB.Now()
 	x := &tickets.Ticket{Destination: t.ID, Ticket: now, Read: at, Due: at.Add(t.Poll), Sides: ticket.Sides{
 		Ours: now.State, Theirs: now.State, Agreed: now.State, OursAt: at, TheirsAt: at, AgreedAt: at}}
-	if err := tickets.Add(ctx, tx, x); err != nil {
-		return 0, false, err
+	if made.known, err = tickets.Add(ctx, tx, x); err != nil {
+		return made, err
 	}
-	was, err = tickets.Tie(ctx, tx, x.ID, project, issue, at, who)
-	return x.ID, was, err
+	made.id = x.ID
+	made.before, err = tickets.Tie(ctx, tx, x.ID, project, issue, at, who)
+	return made, err
 }
 
 // Unlink ends that a ticket stands for an issue; the ticket stays as it is.
@@ -190,7 +196,7 @@ func (t *tracker) try(id uuid.UUID, m alert.Message) (string, error) {
 		v["key"], v["comment"] = x.Key, ticket.Said("A comment of the test.", m.Links.Issue, id)
 		got, err := t.run(name, v)
 		if err != nil {
-			return strings.Join(done, "; "), fmt.Errorf("%s (done: %s)", err, strings.Join(done, "; "))
+			return strings.Join(done, "; "), fmt.Errorf("%w (done: %s)", err, strings.Join(done, "; "))
 		}
 		switch name {
 		case ticket.CloseIt:
@@ -202,15 +208,9 @@ func (t *tracker) try(id uuid.UUID, m alert.Message) (string, error) {
 		}
 		said := map[string]string{ticket.Create: "ticket " + x.Key, ticket.Read: x.Word}[name]
 		if name == ticket.Read && x.State != want {
-			return strings.Join(
-					done,
-					"; ",
-				), fmt.Errorf(
-					"%w: the ticket reads as %q, which the description does not list as %s",
-					ErrOver,
-					x.Word,
-					want,
-				)
+			err := fmt.Errorf("%w: the ticket reads as %q, which the description does not list as %s", ErrOver, x.Word,
+				want)
+			return strings.Join(done, "; "), err
 		}
 		if name == ticket.Find && got.First("key") != x.Key {
 			said = "the ticket was not found by its id"
