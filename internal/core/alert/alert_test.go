@@ -157,7 +157,7 @@ func TestSign(t *testing.T) {
 }
 
 func message() alert.Message {
-	return alert.Message{Trigger: "threshold", Project: "quayside", Rules: []string{"too many people"}, Why: "It reached a threshold: 31 users in 2 hours, 30 or more.",
+	return alert.Message{Trigger: "threshold", Project: "quayside", Rules: []string{"too many people"}, Why: "It reached a threshold: 31 users in 2 hours (limit 30).",
 		Issue: &alert.Issue{ID: "quayside/9", Headline: "RangeError in format", Place: "src/timetable/fares.ts:15", State: "new", Owner: "Maren Holt", Users: 160, Events: 426, FirstSeen: noon, FirstRelease: "4.2.0"},
 		Event: &alert.Event{ID: "0193a1f2", Release: "4.2.0", Environment: "production", Exception: "RangeError: toFixed() digits", Frames: []string{"format (src/timetable/fares.ts:15)"}},
 		Links: alert.Links{Issue: "https://firethorn.example/p/quayside/issues/9", Accept: "https://firethorn.example/p/quayside/issues/9?do=accept", Unsubscribe: "https://firethorn.example/unsubscribe?x=1"}}
@@ -217,11 +217,47 @@ func TestMessage_Digest(t *testing.T) {
 	if got := m.Subject(); got != "quayside: 19 alerts" {
 		t.Error(got)
 	}
-	if text := m.Text(); strings.Count(text, "https://") != 12 || !strings.Contains(text, "And 7 alerts more.") || !strings.Contains(text, `rules "a", "b"`) {
+	if text := m.Text(); strings.Count(text, "https://") != 12 || !strings.Contains(text, "And 7 more alerts.") || !strings.Contains(text, `rules "a", "b"`) {
 		t.Error(text)
 	}
-	if chat := m.Chat(); strings.Count(chat, "https://") != 10 || !strings.Contains(chat, "and 9 alerts more") {
+	if chat := m.Chat(); strings.Count(chat, "https://") != 10 || !strings.Contains(chat, "and 9 more alerts") {
 		t.Error(chat)
+	}
+}
+
+// What a message says without an issue is said once, and whole where there is room.
+func TestMessage_WithoutIssue(t *testing.T) {
+	why := alert.Why("release.worse", "", "4.3.0 is worse than 4.2.1 in production: 300 of 900 sessions crashed (33.33 %), 15 of 3,160 of the baseline (0.47 %).")
+	m := alert.Message{Trigger: "release.worse", Project: "quayside", Why: why}
+	for what, got := range map[string]string{"chat": m.Chat(), "text": m.Text(), "description": m.Description()} {
+		if strings.Count(got, "worse than") != 1 || !strings.Contains(got, "of the baseline (0.47 %).") {
+			t.Errorf("%s: %s", what, got)
+		}
+	}
+	if got := m.Subject(); !strings.HasPrefix(got, "Worse release in quayside: 4.3.0 is") || len([]rune(got)) > 110 {
+		t.Error(got)
+	}
+	if got := (alert.Message{Trigger: "digest", Project: "quayside", More: 3}).Chat(); got != "quayside: 3 alerts\nand 3 more alerts" {
+		t.Error(got)
+	}
+}
+
+func TestWhy(t *testing.T) {
+	for _, c := range []struct{ trigger, text, want string }{
+		{"new", "", "This issue was never seen before."},
+		{"regressed", "came back in 4.2.1", "It was fixed and came back in 4.2.1."},
+		{"regressed", "seen by Oke Farrow", "It was fixed and came back: seen by Oke Farrow."},
+		{"woken", "woken: 3 more events came since it was parked", "It was parked and woke up: 3 more events came since it was parked."},
+		{"surging", "surging: 40 events in the last hour, where none are usual", "40 events in the last hour, where none are usual."},
+		{"fixed", "fixed in 4.2.1", "Fixed in 4.2.1."},
+		{"holding", "the fix is holding, 97 %", "The fix is holding, 97 %."},
+		{"assigned", "assigned to Oke Farrow", "Assigned to Oke Farrow."},
+		{"commented", "commented: in Lisbon it is 23:00.", "Vera Lund wrote: commented: in Lisbon it is 23:00."},
+		{"threshold", "3 users in 1 hour (limit 3)", "It reached a threshold: 3 users in 1 hour (limit 3)."},
+	} {
+		if got := alert.Why(c.trigger, "Vera Lund", c.text); got != c.want {
+			t.Errorf("%s %q: %q, want %q", c.trigger, c.text, got, c.want)
+		}
 	}
 }
 

@@ -78,6 +78,9 @@ var titles = map[string]string{
 // maxSubject is how long a subject may be, in characters: a phone shows about as many.
 const maxSubject = 110
 
+// maxWhy is how long the sentence that says why may be, in characters.
+const maxWhy = 300
+
 // Subject is the first thing people read: what, where, how many.
 func (m Message) Subject() string {
 	what := titles[m.Trigger]
@@ -112,10 +115,13 @@ func clean(s string, most int) string {
 
 // First is the first line of the text: what, where, how many, since when, who has it.
 func (m Message) First() string {
-	if m.Issue == nil {
-		return m.Subject()
-	}
 	i := m.Issue
+	switch {
+	case m.Trigger == "digest":
+		return m.Subject()
+	case i == nil:
+		return clean(m.Why, maxWhy)
+	}
 	b := clean(i.Headline, 200)
 	if i.Place != "" {
 		b += " at " + clean(i.Place, 150)
@@ -133,6 +139,14 @@ func (m Message) First() string {
 		return b + "; " + clean(i.Owner, 100) + " has it."
 	}
 	return b + "; nobody has it."
+}
+
+// Description is the first line, and below it why the message is sent where that says more.
+func (m Message) Description() string {
+	if m.Issue == nil || m.Why == "" {
+		return m.First()
+	}
+	return m.First() + "\n" + clean(m.Why, maxWhy)
 }
 
 func (m Message) moment(at time.Time) string {
@@ -154,7 +168,7 @@ func (m Message) parts() (out []part) {
 	add := func(line string) { out = append(out, part{lines: []string{line}}) }
 	add(m.First())
 	if m.Why != "" && m.Issue != nil {
-		add(clean(m.Why, 300))
+		add(clean(m.Why, maxWhy))
 	}
 	if m.Event != nil && (m.Event.Exception != "" || len(m.Event.Frames) > 0) {
 		p := part{code: true}
@@ -170,7 +184,7 @@ func (m Message) parts() (out []part) {
 		out = append(out, part{lines: []string{clean(l.Text, 200)}, link: l.Link})
 	}
 	if m.More > 0 {
-		add(fmt.Sprintf("And %s more.", text.Counted(m.More, "alert")))
+		add(fmt.Sprintf("And %s.", text.Counted(m.More, "more alert")))
 	}
 	for _, l := range []struct{ name, link string }{{"Issue", m.Links.Issue}, {"Event", m.Links.Event},
 		{"Likely changes", m.Links.Change}, {"Release", m.Links.Release}, {"Accept it", m.Links.Accept},
@@ -263,9 +277,13 @@ var quietMarks = strings.NewReplacer("<", "‹", ">", "›", "@", "@\u200b", "`"
 // acts on.
 func (m Message) Chat() string {
 	var b strings.Builder
-	b.WriteString(quietMarks.Replace(titles[m.Trigger] + " in " + m.Project + ": " + m.First()))
+	first := m.First()
+	if m.Trigger != "digest" { // whose first line names the project
+		first = titles[m.Trigger] + " in " + m.Project + ": " + first
+	}
+	b.WriteString(quietMarks.Replace(first))
 	if m.Issue != nil && m.Why != "" {
-		b.WriteString("\n" + quietMarks.Replace(clean(m.Why, 300)))
+		b.WriteString("\n" + quietMarks.Replace(clean(m.Why, maxWhy)))
 	}
 	if m.Event != nil && len(m.Event.Frames) > 0 {
 		b.WriteString("\n" + quietMarks.Replace(clean(m.Event.Frames[0], 160)))
@@ -277,7 +295,7 @@ func (m Message) Chat() string {
 		b.WriteString("\n" + quietMarks.Replace(clean(l.Text, 160)) + " " + l.Link)
 	}
 	if more := m.More + max(0, int64(len(m.Lines))-10); more > 0 {
-		fmt.Fprintf(&b, "\nand %s more", text.Counted(more, "alert"))
+		fmt.Fprintf(&b, "\nand %s", text.Counted(more, "more alert"))
 	}
 	for _, link := range []string{m.Links.Issue, m.Links.Release} {
 		if link != "" {

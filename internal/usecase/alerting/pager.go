@@ -36,7 +36,7 @@ func (s *Service) pagerAlertOf(d *destinations.Destination, x *deliveries.Delive
 	a := pagerAlert{StartsAt: x.Created.UTC(), EndsAt: x.Created.UTC().Add(pagerEnds),
 		GeneratorURL: cmp.Or(m.Links.Issue, m.Links.Release),
 		Labels:       map[string]string{"alertname": cmp.Or(x.Rule, m.Trigger), "project": m.Project},
-		Annotations:  map[string]string{"summary": m.Subject(), "description": m.First() + "\n" + m.Why}}
+		Annotations:  map[string]string{"summary": m.Subject(), "description": m.Description()}}
 	if d.Receiver != "" {
 		a.Labels["receiver"] = d.Receiver
 	}

@@ -173,5 +173,5 @@ func (s *Service) notice(ctx context.Context, tx *sql.Tx, o *alerts.Occurrence, 
 		return nil
 	}
 	return status.Notify(ctx, tx, status.Told{Person: person, Project: o.Project, Issue: o.Issue, At: o.At,
-		Who: o.Who.Name, Kind: o.What, Text: event.TrimText(s.why(o), 490)})
+		Who: o.Who.Name, Kind: o.What, Text: event.TrimText(alert.Why(o.What, o.Who.Name, o.Words), 490)})
 }

@@ -11,8 +11,6 @@ import (
 	"net/url"
 	"strconv"
 	"strings"
-	"unicode"
-	"unicode/utf8"
 
 	"firethorn/internal/core/alert"
 	"firethorn/internal/core/fault"
@@ -31,7 +29,7 @@ const shownFrames = 5
 func (s *Service) toldOf(
 	ctx context.Context, tx *sql.Tx, p *projects.Project, o *alerts.Occurrence, k known,
 ) (alert.Message, error) {
-	m := alert.Message{Trigger: o.What, Project: p.Name, Why: s.why(o)}
+	m := alert.Message{Trigger: o.What, Project: p.Name, Why: alert.Why(o.What, o.Who.Name, o.Words)}
 	if k.issue == nil {
 		m.Links.Release = s.public + "/p/" + url.PathEscape(p.Name) + "/releases"
 		return m, nil
@@ -77,37 +75,6 @@ func (s *Service) toldOf(
 // issueAt is the address of an issue in the console.
 func (s *Service) issueAt(project string, number int64) string {
 	return s.public + "/p/" + url.PathEscape(project) + "/issues/" + strconv.FormatInt(number, 10)
-}
-
-// why says in a sentence why a message is sent.
-func (s *Service) why(o *alerts.Occurrence) string {
-	words := strings.TrimSuffix(o.Words, ".")
-	switch o.What {
-	case "new":
-		return "An issue that was never seen before."
-	case "regressed":
-		if strings.HasPrefix(words, "came back") {
-			return "It was fixed and " + words + "."
-		}
-		return "It was fixed and came back: " + words + "."
-	case "woken":
-		return "It was parked and woke up: " + words + "."
-	case "commented":
-		return o.Who.Name + " wrote: " + o.Words
-	case "assigned":
-		return upper(words) + "."
-	case "threshold":
-		return "It reached a threshold: " + words + "."
-	case "release.worse", "symbols.missing":
-		return words
-	}
-	return upper(o.What) + ": " + words + "."
-}
-
-// upper begins a text with a capital letter.
-func upper(s string) string {
-	r, size := utf8.DecodeRuneInString(s)
-	return string(unicode.ToUpper(r)) + s[size:]
 }
 
 // UnsubscribeLink is the address of the page that ends mails of a kind to a person. It needs no

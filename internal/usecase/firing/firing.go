@@ -253,13 +253,13 @@ func (w *Batch) reach(ctx context.Context, c counted, rule int64, r Row) error {
 	if c.rule.Users > 0 {
 		words = append(
 			words,
-			fmt.Sprintf("%s%s, %s or more", text.Counted(sums.Users, "user"), within, text.Number(c.rule.Users)),
+			fmt.Sprintf("%s%s (limit %s)", text.Counted(sums.Users, "user"), within, text.Number(c.rule.Users)),
 		)
 	}
 	if c.rule.Events > 0 {
 		words = append(
 			words,
-			fmt.Sprintf("%s%s, %s or more", text.Counted(sums.Events, "event"), within, text.Number(c.rule.Events)),
+			fmt.Sprintf("%s%s (limit %s)", text.Counted(sums.Events, "event"), within, text.Number(c.rule.Events)),
 		)
 	}
 	if c.rule.Sessions > 0 {
@@ -267,7 +267,7 @@ func (w *Batch) reach(ctx context.Context, c counted, rule int64, r Row) error {
 		if err != nil || all < minSessions || 100*float64(sums.Sessions) < c.rule.Sessions*float64(all) {
 			return err
 		}
-		words = append(words, fmt.Sprintf("%s of %s%s (%.2f %%), %g %% or more", text.Number(sums.Sessions),
+		words = append(words, fmt.Sprintf("%s of %s%s (%.2f %%, limit %g %%)", text.Number(sums.Sessions),
 			text.Counted(all, "session"), within, 100*float64(sums.Sessions)/float64(all), c.rule.Sessions))
 	}
 	if err := alerts.SetFired(ctx, w.Tx, w.Project.ID, c.rule.Name, c.issue, "threshold", w.Now); err != nil {
