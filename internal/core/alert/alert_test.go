@@ -5,12 +5,14 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 	"time"
 	_ "time/tzdata" // zones, where the machine has none
 
 	"firethorn/internal/core/alert"
+	"firethorn/internal/core/event"
 	"firethorn/internal/core/rules"
 )
 
@@ -289,5 +291,25 @@ func TestCloudEvent(t *testing.T) {
 		if got := alert.Type(trigger); got != want {
 			t.Errorf("%s: %s", trigger, got)
 		}
+	}
+}
+
+// The exception that the headline names is shown, not the one that wraps it.
+func TestBlamed(t *testing.T) {
+	e := &event.Event{Exceptions: []event.Exception{{Type: "TimetableError", Message: "week 52"}, {Type: "TypeError", Message: "no tide"}}}
+	frames := [][]event.Frame{
+		{{Function: "drawWeek", File: "src/draw.ts", Line: 24, Kind: event.Own}},
+		{{Function: "run", File: "vendor.js", Kind: event.Vendor}, {Function: "tideAt", File: "src/tides.ts", Line: 17, Kind: event.Own, Origin: true},
+			{Function: "next", File: "src/tides.ts", Kind: event.Own}, {Function: "main", Kind: event.Own}},
+	}
+	exception, own := alert.Blamed(e, frames, 2)
+	if exception != "TypeError: no tide" || !slices.Equal(own, []string{"tideAt (src/tides.ts:17)", "next (src/tides.ts)"}) {
+		t.Errorf("%s %q", exception, own)
+	}
+	if exception, own := alert.Blamed(e, frames[:1], 2); exception != "TimetableError: week 52" || len(own) != 1 {
+		t.Errorf("without an origin: %s %q", exception, own)
+	}
+	if exception, own := alert.Blamed(&event.Event{Message: "notifications were refused"}, nil, 2); exception != "" || own != nil {
+		t.Errorf("a message: %s %q", exception, own)
 	}
 }

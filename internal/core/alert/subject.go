@@ -140,23 +140,38 @@ func (s Seen) more(name string) (out []string) {
 	return out
 }
 
-// OwnFrames are the innermost frames of the application's own code, as a message shows them.
-func OwnFrames(frames [][]event.Frame, most int) (out []string) {
-	for _, list := range frames {
-		for _, f := range list {
-			if f.Kind != event.Own || len(out) == most {
-				continue
-			}
-			line := f.Called()
-			if f.File != "" {
-				line += " (" + f.File
-				if f.Line > 0 {
-					line += ":" + strconv.Itoa(int(f.Line))
-				}
-				line += ")"
-			}
-			out = append(out, strings.TrimSpace(line))
+// Blamed are type and message of the exception that holds the origin, which the headline
+// names, and its innermost own frames, maxFrames at most; of an event without own frames, the first
+// exception.
+func Blamed(e *event.Event, frames [][]event.Frame, maxFrames int) (exception string, own []string) {
+	at, _, ok := blame.Origin(frames)
+	if !ok {
+		at = 0
+	}
+	if at < len(e.Exceptions) {
+		x := e.Exceptions[at]
+		exception = strings.TrimSuffix(x.Type+": "+x.Message, ": ")
+	}
+	if at < len(frames) {
+		own = ownFrames(frames[at], maxFrames)
+	}
+	return exception, own
+}
+
+func ownFrames(frames []event.Frame, maxFrames int) (out []string) {
+	for _, f := range frames {
+		if f.Kind != event.Own || len(out) == maxFrames {
+			continue
 		}
+		line := f.Called()
+		if f.File != "" {
+			line += " (" + f.File
+			if f.Line > 0 {
+				line += ":" + strconv.Itoa(int(f.Line))
+			}
+			line += ")"
+		}
+		out = append(out, strings.TrimSpace(line))
 	}
 	return out
 }

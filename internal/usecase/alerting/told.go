@@ -10,7 +10,6 @@ import (
 	"fmt"
 	"net/url"
 	"strconv"
-	"strings"
 
 	"firethorn/internal/core/alert"
 	"firethorn/internal/core/fault"
@@ -63,11 +62,7 @@ func (s *Service) toldOf(
 		}
 	}
 	if k.event != nil {
-		m.Event.Frames = alert.OwnFrames(k.frames, shownFrames)
-		if len(k.event.Exceptions) > 0 {
-			x := k.event.Exceptions[0]
-			m.Event.Exception = strings.TrimSuffix(x.Type+": "+x.Message, ": ")
-		}
+		m.Event.Exception, m.Event.Frames = alert.Blamed(k.event, k.frames, shownFrames)
 	}
 	return m, nil
 }
