@@ -14,8 +14,9 @@ type statements struct {
 	by map[string]*sql.Stmt
 }
 
-// fixedRows are the row counts that multi-row statements are prepared for.
-var fixedRows = []int{50, 10, 1}
+// fixedRows are the row counts that multi-row statements are prepared for: any number of rows
+// needs few statements, and few texts are prepared.
+var fixedRows = []int{128, 64, 32, 16, 8, 4, 2, 1}
 
 // Prepared gives the prepared statement of a text.
 func (d *DB) Prepared(ctx context.Context, query string) (*sql.Stmt, error) {
@@ -55,12 +56,35 @@ func (d *DB) ExecPrepared(ctx context.Context, tx *sql.Tx, query string, args []
 // InsertFixed writes rows in prepared statements of fixed sizes; head is all
 // before VALUES, tail what follows the rows.
 func (d *DB) InsertFixed(ctx context.Context, tx *sql.Tx, head, tail string, rows [][]any) error {
+	return d.execFixed(ctx, tx, rows, func(size int) string {
+		return head + " VALUES " + values(len(rows[0]), size) + tail
+	})
+}
+
+// UpdateFixed changes one row of a table for each of rows, in prepared statements of fixed sizes.
+// The update reads the rows as the table x, whose columns are integers with the given names:
+// "STRAIGHT_JOIN variant v ON v.id=x.id SET v.events=v.events+x.events". A key may occur once.
+func (d *DB) UpdateFixed(ctx context.Context, tx *sql.Tx, columns []string, update string, rows [][]any) error {
+	first := "SELECT "
+	for i, c := range columns {
+		if i > 0 {
+			first += ", "
+		}
+		first += "CAST(? AS SIGNED) AS " + c
+	}
+	rest := " UNION ALL SELECT " + Marks(len(columns))
+	return d.execFixed(ctx, tx, rows, func(size int) string {
+		return "UPDATE (" + first + strings.Repeat(rest, size-1) + ") x " + update
+	})
+}
+
+// execFixed runs statements over all rows; text is the one for so many.
+func (d *DB) execFixed(ctx context.Context, tx *sql.Tx, rows [][]any, text func(size int) string) error {
 	for _, size := range fixedRows {
 		if len(rows) < size {
 			continue
 		}
-		one := "(" + Marks(len(rows[0])) + ")"
-		query := head + " VALUES " + strings.TrimSuffix(strings.Repeat(one+",", size), ",") + tail
+		query := text(size)
 		for len(rows) >= size {
 			args := make([]any, 0, size*len(rows[0]))
 			for _, r := range rows[:size] {
@@ -73,4 +97,9 @@ func (d *DB) InsertFixed(ctx context.Context, tx *sql.Tx, head, tail string, row
 		}
 	}
 	return nil
+}
+
+// values is "(?,?),(?,?)" for so many rows of so many columns.
+func values(columns, rows int) string {
+	return strings.TrimSuffix(strings.Repeat("("+Marks(columns)+"),", rows), ",")
 }

@@ -145,25 +145,33 @@ func Marks(n int) string { return strings.TrimSuffix(strings.Repeat("?,", n), ",
 // StatementRows is how many rows one statement writes or asks for at most.
 const StatementRows = 200
 
+// EachOf calls scan for what a query finds of rows, which it reads as the table x with the given
+// columns, in statements of at most StatementRows. A join with x costs the server half of what
+// as many conditions cost that are joined by OR.
+func EachOf(ctx context.Context, q Querier, columns string, rows [][]any, scan func(*sql.Rows) error,
+	query string) error {
+	for chunk := range slices.Chunk(rows, StatementRows) {
+		args := make([]any, 0, len(chunk)*len(chunk[0]))
+		for _, r := range chunk {
+			args = append(args, r...)
+		}
+		with := "WITH x(" + columns + ") AS (VALUES " + values(len(chunk[0]), len(chunk)) + ") "
+		if err := Each(ctx, q, scan, with+query, args...); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // InsertRows writes rows in statements of at most StatementRows; head is all
 // before VALUES, tail what follows the rows.
 func InsertRows(ctx context.Context, q Querier, head, tail string, rows [][]any) error {
 	for chunk := range slices.Chunk(rows, StatementRows) {
-		var b strings.Builder
-		b.WriteString(head)
-		b.WriteString(" VALUES ")
 		args := make([]any, 0, len(chunk)*len(chunk[0]))
-		for i, r := range chunk {
-			if i > 0 {
-				b.WriteByte(',')
-			}
-			b.WriteByte('(')
-			b.WriteString(Marks(len(r)))
-			b.WriteByte(')')
+		for _, r := range chunk {
 			args = append(args, r...)
 		}
-		b.WriteString(tail)
-		if _, err := q.ExecContext(ctx, b.String(), args...); err != nil {
+		if _, err := q.ExecContext(ctx, head+" VALUES "+values(len(chunk[0]), len(chunk))+tail, args...); err != nil {
 			return err
 		}
 	}

@@ -65,3 +65,33 @@ func TestList_ReadsAllRowsOrNone(t *testing.T) {
 		t.Errorf("no row: %v", err)
 	}
 }
+
+// Whatever the number of rows, each is written, changed and found once.
+func TestRowsOfAnyNumber(t *testing.T) {
+	d := open(t)
+	if _, err := d.ExecContext(t.Context(), "CREATE TABLE tide (day INT, berth INT, height BIGINT, PRIMARY KEY (day, berth))"); err != nil {
+		t.Fatal(err)
+	}
+	for day, n := range []int{0, 1, 2, 3, 31, 127, 128, 129, 300, 777} {
+		var rows, changes, keys [][]any
+		for berth := range n {
+			rows = append(rows, []any{day, berth, 10 * berth})
+			changes = append(changes, []any{day, berth, -3})
+			keys = append(keys, []any{day, berth})
+		}
+		keys = append(keys, []any{day, -1}) // nothing has this key
+		found, sum := 0, 0
+		err := errors.Join(
+			d.InsertFixed(t.Context(), nil, "INSERT INTO tide (day, berth, height)", "", rows),
+			d.UpdateFixed(t.Context(), nil, []string{"day", "berth", "more"}, "STRAIGHT_JOIN tide t ON t.day=x.day AND t.berth=x.berth SET t.height=t.height+x.more", changes),
+			db.EachOf(t.Context(), d, "day, berth", keys, func(r *sql.Rows) error {
+				height := 0
+				err := r.Scan(&height)
+				found, sum = found+1, sum+height
+				return err
+			}, "SELECT t.height FROM x STRAIGHT_JOIN tide t ON t.day=x.day AND t.berth=x.berth"))
+		if err != nil || found != n || sum != 10*n*(n-1)/2-3*n {
+			t.Errorf("%d rows: %d found, sum %d, %v", n, found, sum, err)
+		}
+	}
+}

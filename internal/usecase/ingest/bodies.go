@@ -97,11 +97,16 @@ func (w *batchTx) bodyFirsts(ctx context.Context) (map[key4]bool, error) {
 			byIssue[k.b] = true
 		}
 	}
-	var groups []group
+	var issues [][]any
 	for id := range byIssue {
-		groups = append(groups, group{prefix: []int64{int64(db.Day(w.now))}, values: []int64{id}})
+		issues = append(issues, []any{int64(db.Day(w.now)), id})
 	}
-	err := w.selectGroups(ctx, "SELECT day, issue, app_release, environment FROM body_first WHERE ", "day=? AND issue", "", groups, func(a, b, c, d int64) { out[key4{a, b, c, d}] = true })
+	err := db.EachOf(ctx, w.tx, "day, issue", issues, func(r *sql.Rows) error {
+		var k key4
+		err := r.Scan(&k.a, &k.b, &k.c, &k.d)
+		out[k] = true
+		return err
+	}, "SELECT b.day, b.issue, b.app_release, b.environment FROM x STRAIGHT_JOIN body_first b ON b.day=x.day AND b.issue=x.issue")
 	return out, err
 }
 

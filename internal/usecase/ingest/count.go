@@ -5,7 +5,6 @@ import (
 	"database/sql"
 	"maps"
 	"slices"
-	"strings"
 
 	"firethorn/internal/db"
 	"firethorn/internal/store/issues"
@@ -70,12 +69,11 @@ func (w *batchTx) count(ctx context.Context) error {
 	if err := w.upsert(ctx, "INSERT INTO issue_env (issue, environment, variant, events, first_seen, last_seen)", addSpans, spans(t.envs), 3); err != nil {
 		return err
 	}
+	var variants [][]any
 	for _, id := range slices.Sorted(maps.Keys(t.variants)) {
-		if err := w.s.db.ExecPrepared(ctx, w.tx, "UPDATE variant SET events=events+?, bodies=bodies+? WHERE id=?", []any{t.variants[id], w.bodies[id], id}); err != nil {
-			return err
-		}
+		variants = append(variants, []any{id, t.variants[id], w.bodies[id]})
 	}
-	return nil
+	return w.s.db.UpdateFixed(ctx, w.tx, []string{"id", "events", "bodies"}, "STRAIGHT_JOIN variant v ON v.id=x.id SET v.events=v.events+x.events, v.bodies=v.bodies+x.bodies", variants)
 }
 
 // totals is what a batch adds to the derived tables.
@@ -193,15 +191,20 @@ func (w *batchTx) countUsers(ctx context.Context, users map[key3]int64, userDays
 		byIssue[k.a][k.b] = max(byIssue[k.a][k.b], day)
 	}
 	known := map[Key2]int64{} // issue, user → newest day known
-	var groups []group
+	var pairs [][]any
 	for issue, set := range byIssue {
-		g := group{prefix: []int64{issue}}
 		for u := range set {
-			g.values = append(g.values, u)
+			pairs = append(pairs, []any{issue, u})
 		}
-		groups = append(groups, g)
 	}
-	err := w.selectGroups(ctx, "SELECT issue, user, 0, MAX(last_day) FROM issue_user WHERE ", "issue=? AND user", " GROUP BY issue, user", groups, func(a, b, _, n int64) { known[Key2{a, b}] = n })
+	db.SortRows(pairs, 2)
+	err := db.EachOf(ctx, w.tx, "issue, user", pairs, func(r *sql.Rows) error {
+		var k Key2
+		var last int64
+		err := r.Scan(&k.A, &k.B, &last)
+		known[k] = max(known[k], last)
+		return err
+	}, "SELECT u.issue, u.user, u.last_day FROM x STRAIGHT_JOIN issue_user u ON u.issue=x.issue AND u.user=x.user")
 	if err != nil {
 		return err
 	}
@@ -231,16 +234,20 @@ func (w *batchTx) countDayUsers(ctx context.Context, userDays map[key4]bool) err
 		}
 		byDay[d][k.c] = true
 	}
-	var groups []group
+	var wanted [][]any
 	for d, set := range byDay {
-		g := group{prefix: []int64{d.A, d.B}}
 		for u := range set {
-			g.values = append(g.values, u)
+			wanted = append(wanted, []any{d.A, d.B, u})
 		}
-		groups = append(groups, g)
 	}
+	db.SortRows(wanted, 3)
 	known := map[key3]bool{}
-	err := w.selectGroups(ctx, "SELECT DISTINCT issue, day, user, 0 FROM issue_user_day WHERE ", "issue=? AND day=? AND user", "", groups, func(a, b, c, _ int64) { known[key3{a, b, c}] = true })
+	err := db.EachOf(ctx, w.tx, "issue, day, user", wanted, func(r *sql.Rows) error {
+		var k key3
+		err := r.Scan(&k.a, &k.b, &k.c)
+		known[k] = true
+		return err
+	}, "SELECT d.issue, d.day, d.user FROM x STRAIGHT_JOIN issue_user_day d ON d.issue=x.issue AND d.day=x.day AND d.user=x.user")
 	if err != nil {
 		return err
 	}
@@ -270,44 +277,6 @@ func (w *batchTx) countTrend(ctx context.Context, days map[key3]int64) error {
 		}
 	}
 	return w.upsert(ctx, "INSERT INTO issue_trend (issue, day, events, users)", " ON DUPLICATE KEY UPDATE events=events+VALUES(events), users=users+VALUES(users)", rows, 2)
-}
-
-// group asks for values under one prefix of a primary key.
-type group struct{ prefix, values []int64 }
-
-// selectGroups reads the rows of many groups in few statements: each group is
-// one range on the primary key.
-func (w *batchTx) selectGroups(ctx context.Context, head, cond, tail string, groups []group,
-	got func(a, b, c, d int64)) error {
-	for len(groups) > 0 {
-		var b strings.Builder
-		var args []any
-		b.WriteString(head)
-		for len(groups) > 0 && len(args) < db.StatementRows*4 {
-			g := groups[0]
-			groups = groups[1:]
-			if len(args) > 0 {
-				b.WriteString(" OR ")
-			}
-			b.WriteString("(" + cond + " IN (" + db.Marks(len(g.values)) + "))")
-			for _, p := range append(g.prefix, g.values...) {
-				args = append(args, p)
-			}
-		}
-		b.WriteString(tail)
-		err := db.Each(ctx, w.tx, func(r *sql.Rows) error {
-			var a, b, c, d int64
-			if err := r.Scan(&a, &b, &c, &d); err != nil {
-				return err
-			}
-			got(a, b, c, d)
-			return nil
-		}, b.String(), args...)
-		if err != nil {
-			return err
-		}
-	}
-	return nil
 }
 
 // Hits is how many of some users an issue has: in all, in its window, and by
