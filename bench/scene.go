@@ -286,6 +286,6 @@ func (s *scene) count(query string) (n int64) {
 
 // disk is how many bytes the tables of events take.
 func (s *scene) disk() (n int64) {
-	_, _ = s.db.Exec("ANALYZE TABLE event, event_body, newest_body, issue_user, issue_user_day, issue_user_env, exemplar")
+	_, _ = s.db.Exec("ANALYZE TABLE event, event_body, newest_body, issue_user, issue_user_day, exemplar")
 	return s.count("SELECT COALESCE(SUM(data_length+index_length),0) FROM information_schema.tables WHERE table_schema=DATABASE() AND table_name NOT IN ('bare','symbol_content','inbox')")
 }

@@ -98,7 +98,6 @@ func (s *scene) derive(ctx context.Context, filing int64, began time.Time) error
 	for _, q := range []string{
 		"INSERT INTO issue_user (issue, user, variant, last_day) SELECT v.issue, e.user, e.variant, MAX(e.thrown DIV 86400000000) d FROM " + from + " AND e.user IS NOT NULL GROUP BY 1,2,3 ORDER BY 1,2,3 ON DUPLICATE KEY UPDATE last_day=GREATEST(last_day, VALUES(last_day))",
 		"INSERT IGNORE INTO issue_user_day (issue, day, user, variant) SELECT DISTINCT v.issue, e.thrown DIV 86400000000, e.user, e.variant FROM " + from + " AND e.user IS NOT NULL ORDER BY 1,2,3",
-		"INSERT IGNORE INTO issue_user_env (issue, environment, user, variant) SELECT DISTINCT v.issue, e.environment, e.user, e.variant FROM " + from + " AND e.user IS NOT NULL ORDER BY 1,2,3",
 		"REPLACE INTO issue_hour (issue, hour, variant, events) SELECT v.issue, e.thrown DIV 3600000000, e.variant, SUM(e.stands_for) FROM " + from + " GROUP BY 1,2,3",
 		"REPLACE INTO issue_day (issue, day, variant, events) SELECT v.issue, e.thrown DIV 86400000000, e.variant, SUM(e.stands_for) FROM " + from + " GROUP BY 1,2,3",
 	} {

@@ -142,15 +142,19 @@ func Texts(ctx context.Context, q Querier, query string, args ...any) (list []st
 // Marks is "?,?,?" for n values.
 func Marks(n int) string { return strings.TrimSuffix(strings.Repeat("?,", n), ",") }
 
-// StatementRows is how many rows one statement writes or asks for at most.
-const StatementRows = 200
+// StatementRows is how many rows one statement writes or asks for at most; AskedRows how many the
+// statements of a batch ask for by their keys: as many as a batch has events, about.
+const (
+	StatementRows = 200
+	AskedRows     = 500
+)
 
 // EachOf calls scan for what a query finds of rows, which it reads as the table x with the given
-// columns, in statements of at most StatementRows. A join with x costs the server half of what
+// columns, in statements of at most AskedRows. A join with x costs the server half of what
 // as many conditions cost that are joined by OR.
 func EachOf(ctx context.Context, q Querier, columns string, rows [][]any, scan func(*sql.Rows) error,
 	query string) error {
-	for chunk := range slices.Chunk(rows, StatementRows) {
+	for chunk := range slices.Chunk(rows, AskedRows) {
 		args := make([]any, 0, len(chunk)*len(chunk[0]))
 		for _, r := range chunk {
 			args = append(args, r...)

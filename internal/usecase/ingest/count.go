@@ -83,7 +83,6 @@ type totals struct {
 	active     map[int64]int64 // user → last day
 	users      map[key3]int64  // issue, user, variant → last day
 	userDays   map[key4]bool   // issue, day, user, variant
-	userEnvs   map[key4]bool   // issue, environment, user, variant
 	hours      map[key3]int64  // issue, hour, variant → events
 	days       map[key3]int64  // issue, day, variant → events
 	rels, envs map[key3]*Span  // issue, release or environment, variant
@@ -92,7 +91,7 @@ type totals struct {
 // totals sums a batch's events, and users that were found late.
 func (w *batchTx) totals() totals {
 	t := totals{variants: map[int64]int64{}, pulse: map[Key2]int64{}, active: map[int64]int64{},
-		users: map[key3]int64{}, userDays: map[key4]bool{}, userEnvs: map[key4]bool{},
+		users: map[key3]int64{}, userDays: map[key4]bool{},
 		hours: map[key3]int64{}, days: map[key3]int64{}, rels: map[key3]*Span{}, envs: map[key3]*Span{}}
 	for _, r := range w.rows {
 		issue, v, at, n := r.variant.issue, r.variant.ID, db.Micros(r.When.Thrown), r.Event.StandsFor
@@ -108,22 +107,21 @@ func (w *batchTx) totals() totals {
 			t.pulse[Key2{issue, issues.SlotOf(r.When.Thrown)}] += n
 		}
 		if r.HasUser {
-			t.addUser(issue, r.User, v, r.env, day)
+			t.addUser(issue, r.User, v, day)
 		}
 	}
 	for _, u := range w.lateUsers {
-		t.addUser(u.issue, u.user, u.variant, u.env, u.day)
+		t.addUser(u.issue, u.user, u.variant, u.day)
 		t.days[key3{u.issue, u.day, u.variant}] += 0 // its day's users are written with its events
 	}
 	return t
 }
 
-func (t *totals) addUser(issue, user, variant, env, day int64) {
+func (t *totals) addUser(issue, user, variant, day int64) {
 	t.active[user] = max(t.active[user], day)
 	k := key3{issue, user, variant}
 	t.users[k] = max(t.users[k], day)
 	t.userDays[key4{issue, day, user, variant}] = true
-	t.userEnvs[key4{issue, env, user, variant}] = true
 }
 
 // writeUsers writes which users a batch's events are of.
@@ -138,17 +136,11 @@ func (w *batchTx) writeUsers(ctx context.Context, t totals) error {
 	if err := w.upsert(ctx, UsersHead, UsersTail, rows, 3); err != nil {
 		return err
 	}
-	for table, set := range map[string]map[key4]bool{"issue_user_day (issue, day, user, variant)": t.userDays,
-		"issue_user_env (issue, environment, user, variant)": t.userEnvs} {
-		rows = nil
-		for k := range set {
-			rows = append(rows, []any{k.a, k.b, k.c, k.d})
-		}
-		if err := w.upsert(ctx, "INSERT IGNORE INTO "+table, "", rows, 4); err != nil {
-			return err
-		}
+	rows = nil
+	for k := range t.userDays {
+		rows = append(rows, []any{k.a, k.b, k.c, k.d})
 	}
-	return nil
+	return w.upsert(ctx, "INSERT IGNORE INTO issue_user_day (issue, day, user, variant)", "", rows, 4)
 }
 
 func addSpan(m map[key3]*Span, k key3, n, at int64) {

@@ -32,17 +32,17 @@ type cluster struct {
 
 // filedEvent is an event of which another report came.
 type filedEvent struct {
-	filing, keepDay     int64
-	variant, issue, env int64
-	thrown              int64
-	user                sql.NullInt64
+	filing, keepDay int64
+	variant, issue  int64
+	thrown          int64
+	user            sql.NullInt64
 }
 
 // lateUser is a user whom a later report named.
 type lateUser struct {
-	issue, variant, env, user, day int64
-	filing, keepDay                int64 // of its event
-	number                         uint32
+	issue, variant, user, day int64
+	filing, keepDay           int64 // of its event
+	number                    uint32
 }
 
 // fits says how far in time a report is from the nearest of the cluster that
@@ -228,7 +228,7 @@ func (w *batchTx) joinFiled(ctx context.Context, f *filedEvent, r *row) error {
 			return err
 		}
 		w.lateUsers = append(w.lateUsers,
-			lateUser{issue: f.issue, variant: f.variant, env: f.env, user: r.User,
+			lateUser{issue: f.issue, variant: f.variant, user: r.User,
 				day: int64(db.Day(db.FromMicros(f.thrown))), filing: f.filing, keepDay: f.keepDay})
 	}
 	key := []any{w.Project.ID, f.filing, f.keepDay}
@@ -286,7 +286,7 @@ func (w *batchTx) tellPlace(ctx context.Context, issue int64, r *row) error {
 func (w *batchTx) loadOccurrences(ctx context.Context, hashes []any) (map[[16]byte][]*cluster, error) {
 	out := map[[16]byte][]*cluster{}
 	byEvent := map[int64]*cluster{}
-	for chunk := range slices.Chunk(hashes, db.StatementRows) {
+	for chunk := range slices.Chunk(hashes, db.AskedRows) {
 		err := db.Each(ctx, w.tx, func(r *sql.Rows) error {
 			var f filedEvent
 			var rep occurrence.Report
@@ -295,7 +295,7 @@ func (w *batchTx) loadOccurrences(ctx context.Context, hashes []any) (map[[16]by
 			if err := db.ScanNames(r,
 				db.Into{"hash": &hash, "span": &rep.Span, "parent": &rep.Parent, "stack": &rep.Stack, "log": &rep.Log,
 					"thrown": &thrown, "filing": &f.filing, "keep_day": &f.keepDay, "variant": &f.variant,
-					"issue": &f.issue, "environment": &f.env, "event_thrown": &f.thrown, "user": &f.user}); err != nil {
+					"issue": &f.issue, "event_thrown": &f.thrown, "user": &f.user}); err != nil {
 				return err
 			}
 			rep.Key, rep.At = [16]byte(hash), db.FromMicros(thrown)
@@ -307,7 +307,7 @@ func (w *batchTx) loadOccurrences(ctx context.Context, hashes []any) (map[[16]by
 			}
 			c.reports = append(c.reports, rep)
 			return nil
-		}, "SELECT o.hash, o.span, o.parent, o.stack, o.log, o.thrown, o.filing, o.keep_day, e.variant, v.issue, e.environment, e.thrown AS event_thrown, e.user"+
+		}, "SELECT o.hash, o.span, o.parent, o.stack, o.log, o.thrown, o.filing, o.keep_day, e.variant, v.issue, e.thrown AS event_thrown, e.user"+
 			" FROM occurrence o JOIN event e ON e.project=o.project AND e.filing=o.filing AND e.keep_day=o.keep_day JOIN variant v ON v.id=e.variant"+
 			" WHERE o.project=? AND o.hash IN ("+db.Marks(len(chunk))+") AND o.filed>? ORDER BY o.id",
 			append(append([]any{w.Project.ID}, chunk...), db.Micros(w.now.Add(-occurrenceKept)))...)

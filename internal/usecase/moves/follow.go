@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 
 	"firethorn/internal/core/impact"
@@ -21,6 +22,7 @@ const chunkRows = 5000
 // issue. Its key is issue, prefix (if any), column, variant: chunks are ranges
 // of the column under one prefix, whole values at a time.
 type derived struct {
+	step                  int // of a move, which is stored: it does not change
 	Table, prefix, column string
 	values                []string // the rest of the columns
 	join                  string   // how a row that is there already takes another in
@@ -45,15 +47,15 @@ func (d derived) Joins() string { return strings.ReplaceAll(d.join, "t.", d.Tabl
 
 // Followers are the derived tables in the order they follow.
 var Followers = []derived{
-	{Table: "issue_user", column: "user", values: []string{"last_day"},
+	{step: 0, Table: "issue_user", column: "user", values: []string{"last_day"},
 		join: "last_day=GREATEST(t.last_day, VALUES(last_day))", users: true},
-	{Table: "issue_user_day", prefix: "day", column: "user", join: "variant=VALUES(variant)", users: true},
-	{Table: "issue_user_env", prefix: "environment", column: "user", join: "variant=VALUES(variant)", users: true},
-	{Table: "issue_hour", column: "hour", values: []string{"events", "dropped"}, join: addCounts},
-	{Table: "issue_day", column: "day", values: []string{"events", "dropped"}, join: addCounts},
-	{Table: "issue_release", column: "app_release", values: []string{"events", "dropped", "first_seen", "last_seen"},
+	{step: 1, Table: "issue_user_day", prefix: "day", column: "user", join: "variant=VALUES(variant)", users: true},
+	// Step 2 was a table of users by environment, which nothing read.
+	{step: 3, Table: "issue_hour", column: "hour", values: []string{"events", "dropped"}, join: addCounts},
+	{step: 4, Table: "issue_day", column: "day", values: []string{"events", "dropped"}, join: addCounts},
+	{step: 5, Table: "issue_release", column: "app_release", values: []string{"events", "dropped", "first_seen", "last_seen"},
 		join: addSpans},
-	{Table: "issue_env", column: "environment", values: []string{"events", "dropped", "first_seen", "last_seen"},
+	{step: 6, Table: "issue_env", column: "environment", values: []string{"events", "dropped", "first_seen", "last_seen"},
 		join: addSpans},
 }
 
@@ -87,10 +89,14 @@ func (s *Service) FollowMove(ctx context.Context, project int64) (more bool, err
 			f.begun = true
 		}
 		for f.rows < int64(s.Chunk) {
-			if f.step >= len(Followers) {
+			i := slices.IndexFunc(Followers, func(d derived) bool { return d.step >= f.step })
+			if i < 0 {
 				return f.settle(ctx, project)
 			}
-			if err := f.chunk(ctx, Followers[f.step]); err != nil {
+			if d := Followers[i]; d.step > f.step {
+				f.step, f.begun = d.step, false
+			}
+			if err := f.chunk(ctx, Followers[i]); err != nil {
 				return err
 			}
 		}
@@ -125,7 +131,7 @@ func (f *follow) chunk(ctx context.Context, d derived) error {
 	}
 	if !found {
 		f.step, f.begun = f.step+1, false
-		_, err := f.tx.ExecContext(ctx, "UPDATE move SET step=step+1, step_at='' WHERE id=?", f.id)
+		_, err := f.tx.ExecContext(ctx, "UPDATE move SET step=?, step_at='' WHERE id=?", f.step, f.id)
 		return err
 	}
 	where, args := "t.issue=? AND t."+d.column+" BETWEEN ? AND ?", []any{f.from, lo, hi}
@@ -133,7 +139,7 @@ func (f *follow) chunk(ctx context.Context, d derived) error {
 		where, args = "t.issue=? AND t."+d.prefix+"=? AND t."+d.column+" BETWEEN ? AND ?", []any{f.from, prefix, lo, hi}
 	}
 	where, args = where+" AND "+ofMove, append(args, f.id)
-	if d.users && d.Table != "issue_user_env" {
+	if d.users {
 		if err := f.countUsers(ctx, d, where, args, prefix); err != nil {
 			return err
 		}
@@ -157,7 +163,7 @@ func (f *follow) chunk(ctx context.Context, d derived) error {
 		return err
 	}
 	f.rows, f.begun, f.prefix, f.column = f.rows+n, true, prefix, hi
-	_, err = f.tx.ExecContext(ctx, "UPDATE move SET step_at=? WHERE id=?", fmt.Sprintf("%d:%d", prefix, hi), f.id)
+	_, err = f.tx.ExecContext(ctx, "UPDATE move SET step=?, step_at=? WHERE id=?", f.step, fmt.Sprintf("%d:%d", prefix, hi), f.id)
 	return err
 }
 

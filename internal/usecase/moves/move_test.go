@@ -98,6 +98,24 @@ func TestMerge_ChainsAndRefusesUndoInTheWrongOrder(t *testing.T) {
 	}
 }
 
+// A move that an earlier version left at its table of users by environment goes on behind it.
+func TestMerge_GoesOnBehindATableThatIsGone(t *testing.T) {
+	b := testbed.Pair(t)
+	b.Merge(1, 2)
+	b.Moves.Chunk = 1
+	for b.One("SELECT step FROM move") < 3 {
+		if _, err := b.Moves.FollowMove(t.Context(), b.Project.ID); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if _, err := b.DB.Exec("UPDATE move SET step=2, step_at='5:7'"); err != nil {
+		t.Fatal(err)
+	}
+	b.Followed()
+	b.Recounted()
+	b.WantCounts(1, 6, 3)
+}
+
 func TestMerge_FollowsInChunksAndAfterAnInterruption(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	var list []testbed.Event

@@ -29,7 +29,7 @@ type transfer struct {
 	hours, days        map[int64]int64
 	releases, environs map[int64]*ingest.Span
 	users              map[int64]int64      // user → newest day
-	userDays, userEnvs map[ingest.Key2]bool // day or environment, user
+	userDays           map[ingest.Key2]bool // day, user
 }
 
 // place is a variant and its issue.
@@ -47,7 +47,7 @@ type Note struct {
 func (s *Service) MoveEvents(ctx context.Context, tx *sql.Tx, project int64, n Note, from, to int64) error {
 	t := &transfer{s: s, tx: tx, project: project, hours: map[int64]int64{}, days: map[int64]int64{},
 		releases: map[int64]*ingest.Span{}, environs: map[int64]*ingest.Span{},
-		users: map[int64]int64{}, userDays: map[ingest.Key2]bool{}, userEnvs: map[ingest.Key2]bool{}}
+		users: map[int64]int64{}, userDays: map[ingest.Key2]bool{}}
 	t.from.variant, t.to.variant = from, to
 	for _, p := range []*place{&t.from, &t.to} {
 		if err := tx.QueryRowContext(ctx, "SELECT issue, dropped_events FROM variant WHERE id=?",
@@ -118,7 +118,6 @@ func (t *transfer) load(ctx context.Context, n Note) (noted []any, err error) {
 		if user.Valid {
 			t.users[user.Int64] = max(t.users[user.Int64], day)
 			t.userDays[ingest.Key2{A: day, B: user.Int64}] = true
-			t.userEnvs[ingest.Key2{A: env, B: user.Int64}] = true
 		}
 		return nil
 	}, query, append(slices.Clone(n.Args), noted[len(noted)-1], db.Day(t.s.db.Now()), t.project, t.from.variant)...)

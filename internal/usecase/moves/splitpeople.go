@@ -84,38 +84,32 @@ func (t *transfer) peopleOf(ctx context.Context) (map[int64]ingest.Hits, error) 
 
 // givePairs writes the pairs of the events' users under their new variant.
 func (t *transfer) givePairs(ctx context.Context) error {
-	var users, days, envs [][]any
+	var users, days [][]any
 	for u, last := range t.users {
 		users = append(users, []any{t.to.issue, u, t.to.variant, last})
 	}
 	for k := range t.userDays {
 		days = append(days, []any{t.to.issue, k.A, k.B, t.to.variant})
 	}
-	for k := range t.userEnvs {
-		envs = append(envs, []any{t.to.issue, k.A, k.B, t.to.variant})
-	}
 	if err := db.InsertRows(ctx, t.tx, ingest.UsersHead, ingest.UsersTail, users); err != nil {
 		return err
 	}
-	if err := db.InsertRows(ctx, t.tx, "INSERT IGNORE INTO issue_user_day (issue, day, user, variant)", "", days); err != nil {
-		return err
-	}
-	return db.InsertRows(ctx, t.tx, "INSERT IGNORE INTO issue_user_env (issue, environment, user, variant)", "", envs)
+	return db.InsertRows(ctx, t.tx, "INSERT IGNORE INTO issue_user_day (issue, day, user, variant)", "", days)
 }
 
 // takePairs removes the pairs that no event of the old variant stands for any
 // more. Where days were dropped, pairs stay but for days that are kept: nobody
 // can say whose they were.
 func (t *transfer) takePairs(ctx context.Context) error {
-	last, days, envs := map[int64]int64{}, map[ingest.Key2]bool{}, map[ingest.Key2]bool{}
+	last, days := map[int64]int64{}, map[ingest.Key2]bool{}
 	users := db.AnyOf(slices.Sorted(maps.Keys(t.users))) // asked for at once: each time all of the variant is read
 	err := db.Each(ctx, t.tx, func(r *sql.Rows) error {
-		var user, day, env int64
-		err := r.Scan(&user, &day, &env)
+		var user, day int64
+		err := r.Scan(&user, &day)
 		last[user] = max(last[user], day)
-		days[ingest.Key2{A: day, B: user}], envs[ingest.Key2{A: env, B: user}] = true, true
+		days[ingest.Key2{A: day, B: user}] = true
 		return err
-	}, "SELECT DISTINCT user, thrown DIV 86400000000, environment FROM event FORCE INDEX (by_variant) WHERE variant=? AND user IN ("+db.Marks(len(users))+")", append([]any{t.from.variant}, users...)...)
+	}, "SELECT DISTINCT user, thrown DIV 86400000000 FROM event FORCE INDEX (by_variant) WHERE variant=? AND user IN ("+db.Marks(len(users))+")", append([]any{t.from.variant}, users...)...)
 	if err != nil {
 		return err
 	}
@@ -128,13 +122,6 @@ func (t *transfer) takePairs(ctx context.Context) error {
 	}
 	if t.from.dropped > 0 {
 		return nil
-	}
-	for k := range t.userEnvs {
-		if !envs[k] {
-			if _, err := t.tx.ExecContext(ctx, "DELETE FROM issue_user_env WHERE issue=? AND environment=? AND user=? AND variant=?", t.from.issue, k.A, k.B, t.from.variant); err != nil {
-				return err
-			}
-		}
 	}
 	for u := range t.users {
 		query, args := "DELETE FROM issue_user WHERE issue=? AND user=? AND variant=?", []any{t.from.issue, u, t.from.variant}

@@ -383,7 +383,7 @@ func (e *eraser) pairs(ctx context.Context) error {
 				return err
 			}
 		}
-		for _, table := range []string{"issue_user_day", "issue_user_env", "issue_user"} {
+		for _, table := range []string{"issue_user_day", "issue_user"} {
 			for _, id := range issues {
 				if _, err := tx.ExecContext(ctx, "UPDATE "+table+" SET user=? WHERE issue=? AND user=?", e.replacement,
 					id, e.user); err != nil {

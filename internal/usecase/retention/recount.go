@@ -125,9 +125,6 @@ func countChecks(now time.Time) []struct{ what, query string } {
 		{"users by day",
 			`SELECT v.issue, COUNT(u.user), COUNT(*) FROM (SELECT DISTINCT variant, thrown DIV 86400000000 day, user FROM event WHERE user IS NOT NULL) e
 			JOIN variant v ON v.id=e.variant LEFT JOIN issue_user_day u ON u.issue=v.issue AND u.day=e.day AND u.user=e.user AND u.variant=e.variant GROUP BY v.issue HAVING COUNT(u.user)<>COUNT(*)`},
-		{"users by environment",
-			`SELECT v.issue, COUNT(u.user), COUNT(*) FROM (SELECT DISTINCT variant, environment, user FROM event WHERE user IS NOT NULL) e
-			JOIN variant v ON v.id=e.variant LEFT JOIN issue_user_env u ON u.issue=v.issue AND u.environment=e.environment AND u.user=e.user AND u.variant=e.variant GROUP BY v.issue HAVING COUNT(u.user)<>COUNT(*)`},
 		{"events by hour", countCheck("issue_hour", "hour", "hour", youngHours)},
 		{"events by day", countCheck("issue_day", "day", "hour DIV 24", "1=1")},
 		{"events by release", countCheck("issue_release", "app_release", "app_release", "1=1")},

@@ -94,7 +94,6 @@ var repairs = []string{
 	"UPDATE variant v LEFT JOIN (SELECT e.variant, SUM(e.stands_for) n, SUM(e.has_body) b FROM $ GROUP BY e.variant) x ON x.variant=v.id SET v.events=COALESCE(x.n,0)+v.dropped_events, v.bodies=COALESCE(x.b,0) WHERE v.issue=?",
 	"INSERT IGNORE INTO issue_user (issue, user, variant, last_day) SELECT v.issue, e.user, e.variant, MAX(e.thrown DIV 86400000000) FROM $ AND e.user IS NOT NULL AND v.issue=? GROUP BY v.issue, e.user, e.variant",
 	"INSERT IGNORE INTO issue_user_day (issue, day, user, variant) SELECT DISTINCT v.issue, e.thrown DIV 86400000000, e.user, e.variant FROM $ AND e.user IS NOT NULL AND v.issue=?",
-	"INSERT IGNORE INTO issue_user_env (issue, environment, user, variant) SELECT DISTINCT v.issue, e.environment, e.user, e.variant FROM $ AND e.user IS NOT NULL AND v.issue=?",
 }
 
 // repairCounts are the tables that count events by variant and something else.

@@ -229,7 +229,7 @@ func TestErase_TakesAUserAwayAndKeepsCounts(t *testing.T) {
 	b.Recounted()
 	b.WantCounts(1, before.Events, before.Users)
 	user := pipeline.UserHash(b.Project.UserSecret, "p-0")
-	for _, table := range []string{"event", "issue_user", "issue_user_day", "issue_user_env", "dictionary"} {
+	for _, table := range []string{"event", "issue_user", "issue_user_day", "dictionary"} {
 		if n := b.One("SELECT COUNT(*) FROM "+table+" WHERE user=?", user); n != 0 {
 			t.Errorf("%d rows of %s still name the user", n, table)
 		}
