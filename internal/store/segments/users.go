@@ -46,7 +46,7 @@ func NumberUsers(
 // UserNumbers gives the numbers of those users that have one.
 func UserNumbers(ctx context.Context, q db.Querier, project int64, users []int64) (map[int64]uint32, error) {
 	out := map[int64]uint32{}
-	for chunk := range slices.Chunk(users, db.StatementRows) {
+	for chunk := range slices.Chunk(users, db.AskedRows) {
 		err := db.Each(ctx, q, func(r *sql.Rows) error {
 			var user int64
 			var number uint32
@@ -64,7 +64,7 @@ func UserNumbers(ctx context.Context, q db.Querier, project int64, users []int64
 // UsersOf gives the users of numbers.
 func UsersOf(ctx context.Context, q db.Querier, project int64, numbers []int64) (map[uint32]int64, error) {
 	out := map[uint32]int64{}
-	for chunk := range slices.Chunk(numbers, db.StatementRows) {
+	for chunk := range slices.Chunk(numbers, db.AskedRows) {
 		err := db.Each(ctx, q, func(r *sql.Rows) error {
 			var user int64
 			var number uint32

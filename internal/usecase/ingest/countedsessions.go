@@ -79,7 +79,7 @@ func (w *batchTx) writeCounted(ctx context.Context, messages []SessionMessage) e
 // knownCounted finds those of the messages that were filed before.
 func (w *batchTx) knownCounted(ctx context.Context, messages []SessionMessage) (map[countedKey]bool, error) {
 	known := map[countedKey]bool{}
-	for chunk := range slices.Chunk(messages, db.StatementRows) {
+	for chunk := range slices.Chunk(messages, db.AskedRows) {
 		args := []any{w.Project.ID}
 		for _, m := range chunk {
 			id := events.SessionHash(m.ID)

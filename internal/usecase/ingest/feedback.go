@@ -99,7 +99,7 @@ func (w *batchTx) meetFeedback(ctx context.Context) error {
 	if !w.feedbackWaits {
 		return nil
 	}
-	for chunk := range slices.Chunk(w.rows, db.StatementRows) {
+	for chunk := range slices.Chunk(w.rows, db.AskedRows) {
 		args := []any{w.Project.ID}
 		variants := map[uuid.UUID]int64{}
 		for _, r := range chunk {

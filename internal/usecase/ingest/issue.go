@@ -51,7 +51,7 @@ func (w *batchTx) loadIssues(ctx context.Context) error {
 	}
 	slices.Sort(ids)
 	ids = slices.Compact(ids)
-	for chunk := range slices.Chunk(ids, db.StatementRows) {
+	for chunk := range slices.Chunk(ids, db.AskedRows) {
 		args := make([]any, len(chunk))
 		for i, id := range chunk {
 			args[i] = id
@@ -197,7 +197,7 @@ func (is *issueRow) scored() issues.Scored {
 // countRecent reads what the last days brought, this batch among it.
 func (w *batchTx) countRecent(ctx context.Context) error {
 	ids := slices.Sorted(maps.Keys(w.issues))
-	for chunk := range slices.Chunk(ids, db.StatementRows) {
+	for chunk := range slices.Chunk(ids, db.AskedRows) {
 		args := []any{issues.FirstRecent(w.now)}
 		for _, id := range chunk {
 			args = append(args, id)

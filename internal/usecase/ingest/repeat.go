@@ -33,7 +33,7 @@ func (w *batchTx) dropRepeats(ctx context.Context) error {
 	}
 	filed := map[idDay]bool{}
 	for day, ids := range byDay {
-		for chunk := range slices.Chunk(ids, db.StatementRows) {
+		for chunk := range slices.Chunk(ids, db.AskedRows) {
 			args := append([]any{w.Project.ID, day}, chunk...)
 			err := db.Each(ctx, w.tx, func(r *sql.Rows) error {
 				var id []byte
@@ -113,7 +113,7 @@ func (w *batchTx) oddFiled(ctx context.Context) (map[oddKey]bool, error) {
 	if err != nil {
 		return nil, err
 	}
-	for chunk := range slices.Chunk(w.rows, db.StatementRows) {
+	for chunk := range slices.Chunk(w.rows, db.AskedRows) {
 		args := []any{w.Project.ID}
 		for _, r := range chunk {
 			args = append(args, bytes.Clone(r.ID[:]))

@@ -154,7 +154,7 @@ func (w *batchTx) loadSessions(ctx context.Context, held map[[16]byte]*heldSessi
 	for id := range held {
 		ids = append(ids, id[:])
 	}
-	for chunk := range slices.Chunk(ids, db.StatementRows) {
+	for chunk := range slices.Chunk(ids, db.AskedRows) {
 		err := db.Each(ctx, w.tx, func(r *sql.Rows) error {
 			var id []byte
 			var started, duration, heard int64

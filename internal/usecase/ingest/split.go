@@ -75,7 +75,7 @@ func (w *batchTx) splitsFor(ctx context.Context, rules map[int64]splitRule,
 		}
 	}
 	out := map[fingerprint.Key][]int64{}
-	for chunk := range slices.Chunk(hashes, db.StatementRows) {
+	for chunk := range slices.Chunk(hashes, db.AskedRows) {
 		err := db.Each(ctx, w.tx, func(r *sql.Rows) error {
 			var id int64
 			var hash []byte

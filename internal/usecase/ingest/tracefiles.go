@@ -100,7 +100,7 @@ func (w *batchTx) capFiles(ctx context.Context, files map[traceFileKey]*traceFil
 	}
 	for release, hashes := range unknown {
 		there := map[[16]byte]bool{}
-		for chunk := range slices.Chunk(hashes, db.StatementRows) {
+		for chunk := range slices.Chunk(hashes, db.AskedRows) {
 			err := db.Each(ctx, w.tx, func(r *sql.Rows) error {
 				var hash []byte
 				var id int64

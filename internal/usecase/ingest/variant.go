@@ -27,7 +27,7 @@ func (w *batchTx) chooseVariants(ctx context.Context) error {
 			keys = append(keys, k)
 		}
 	}
-	for chunk := range slices.Chunk(keys, db.StatementRows) {
+	for chunk := range slices.Chunk(keys, db.AskedRows) {
 		args := []any{w.Project.ID, w.Project.GroupingVersion}
 		for _, k := range chunk {
 			args = append(args, bytes.Clone(k[:]))
@@ -115,7 +115,7 @@ func (w *batchTx) loadForms(ctx context.Context) error {
 			ids = append(ids, v.ID)
 		}
 	}
-	for chunk := range slices.Chunk(ids, db.StatementRows) {
+	for chunk := range slices.Chunk(ids, db.AskedRows) {
 		err := db.Each(ctx, w.tx, func(r *sql.Rows) error {
 			var id int64
 			var form []byte
