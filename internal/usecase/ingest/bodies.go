@@ -3,6 +3,8 @@ package ingest
 import (
 	"context"
 	"database/sql"
+	"maps"
+	"slices"
 	"time"
 
 	"firethorn/internal/core/sampling"
@@ -34,10 +36,12 @@ func (w *batchTx) loadDictionaries(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	dictionaries, err := w.s.events.Dictionaries(ctx, w.tx, slices.Collect(maps.Values(found)))
+	if err != nil {
+		return err
+	}
 	for issue, id := range found {
-		if w.issues[issue].dictionary, err = w.s.events.DictionaryByID(ctx, w.tx, id); err != nil {
-			return err
-		}
+		w.issues[issue].dictionary = dictionaries[id]
 	}
 	return nil
 }

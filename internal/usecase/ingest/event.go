@@ -3,6 +3,9 @@ package ingest
 import (
 	"context"
 	"fmt"
+	"runtime"
+
+	"golang.org/x/sync/errgroup"
 
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/db"
@@ -34,19 +37,29 @@ func (w *batchTx) writeEvents(ctx context.Context) error {
 
 // writeBodies writes the bodies that are kept.
 func (w *batchTx) writeBodies(ctx context.Context) error {
-	var bodies [][]any
+	var kept []*row
 	for _, r := range w.rows {
 		if !r.kept {
 			continue
 		}
+		kept = append(kept, r)
 		if r.issue.dictionary == nil && !r.issue.dictionaryMade && r.issue.bodies >= events.DictionaryAfter {
 			if err := w.newDictionary(ctx, r); err != nil {
 				return err
 			}
 		}
-		d, body := events.PackBody(r.Body, r.issue.dictionary)
-		bodies = append(bodies, []any{w.Project.ID, r.filing, r.keepDay, d, body})
 	}
+	bodies := make([][]any, len(kept))
+	var packing errgroup.Group // other processors help: the project's lock is held
+	packing.SetLimit(runtime.GOMAXPROCS(0))
+	for i, r := range kept {
+		packing.Go(func() error {
+			d, body := events.PackBody(r.Body, r.issue.dictionary)
+			bodies[i] = []any{w.Project.ID, r.filing, r.keepDay, d, body}
+			return nil
+		})
+	}
+	_ = packing.Wait() // packing does not fail
 	return w.s.db.InsertFixed(ctx, w.tx, "INSERT INTO event_body (project, filing, keep_day, dictionary, body)", "", bodies)
 }
 
