@@ -156,7 +156,7 @@ func (t *turn) setAside(e entry, why error) {
 }
 
 // partEvents is how many events one transaction files, about.
-const partEvents = 250
+const partEvents = 500
 
 // parts cuts a claim into deliveries for one transaction each.
 func parts(list []inbox.Delivery) (out [][]inbox.Delivery) {

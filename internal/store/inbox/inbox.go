@@ -26,8 +26,8 @@ type Delivery struct {
 
 // Bounds of what is filed in one turn.
 const (
-	claimRows   = 100
-	claimEvents = 1000
+	claimRows   = 200
+	claimEvents = 2000
 	claimBytes  = 8 << 20 // compressed
 )
 
