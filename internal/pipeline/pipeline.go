@@ -149,7 +149,9 @@ func Process(ctx context.Context, p Project, b *Batch, i int, units *Units) (*It
 		item.Scrubbed = b.Scrubbed[i]
 	}
 	known := units.Of(ctx, p, item.Release)
-	readable := sync.OnceValue(func() [][]event.Frame { return symbolicate.Event(e, known, p.options()) })
+	options := p.options()
+	options.Memory = traces{known, p.RulesVersion}
+	readable := sync.OnceValue(func() [][]event.Frame { return symbolicate.Event(e, known, options) })
 	if p.Rules != nil && len(p.Rules.Intake) > 0 {
 		item.Verdict, item.Trouble = p.Rules.Decide(rules.NewFacts(e, item.When.Thrown, readable), p.off)
 		if err := known.Err(); err != nil {

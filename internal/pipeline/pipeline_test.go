@@ -25,6 +25,7 @@ type shelf struct {
 	version, raw   int64
 	fail, pageFail error
 	gone           bool // the contents are not there
+	hidden         bool // no file was pushed
 	content        string
 	units          map[int64]SymbolUnit
 	compiled       map[int64][]byte
@@ -40,7 +41,7 @@ func (s *shelf) SymbolsVersion(context.Context, int64) (int64, error) {
 
 func (s *shelf) ReleaseFiles(_ context.Context, _ int64, release, name string) ([]SymbolFile, int, error) {
 	s.asked++
-	if release != "1" || name != "app.js" {
+	if s.hidden || release != "1" || name != "app.js" {
 		return nil, 0, s.fail
 	}
 	return []SymbolFile{{symbolicate.File{Address: "https://a.example/app.js", DebugID: "11111111-1111-4111-8111-111111111111", Build: "1"}, 1}}, 1, s.fail

@@ -85,6 +85,8 @@ type Units struct {
 	open  *cache.Cache[int64, *symbols.File]   // by unit
 	files *cache.Cache[filesKey, releaseFiles] // what was found lately, by symbols version
 
+	traces *cache.Cache[traceKey, readTrace] // that were read lately
+
 	loads    singleflight.Group  // a unit that many wait for is opened once
 	compiles *semaphore.Weighted // bytes of bundles and maps that are compiled at once
 
@@ -132,6 +134,8 @@ func NewUnits(store symbolStore, most int) *Units {
 		used:  map[int64]bool{},
 		open:  cache.New(most, func(_ int64, f *symbols.File) int { return f.Size() }),
 		files: cache.New(filesHeld, func(_ filesKey, l releaseFiles) int { return 200 * (1 + len(l.named)) }),
+		traces: cache.New(tracesHeld,
+			func(k traceKey, r readTrace) int { return len(k.release) + 8*len(r.units) + r.size }),
 	}
 }
 
@@ -250,6 +254,7 @@ type Symbols struct {
 	version int64
 	asked   bool
 	chosen  map[chosenKey]chosen
+	read    []int64 // units that files were read from
 	err     error
 }
 
@@ -302,6 +307,7 @@ func (s *Symbols) File(file, debugID string) (*symbols.File, string) {
 		}
 		if unit != nil {
 			s.units.note(found.Unit)
+			s.read = append(s.read, found.Unit)
 		}
 	}
 	if s.chosen == nil {
@@ -311,18 +317,21 @@ func (s *Symbols) File(file, debugID string) (*symbols.File, string) {
 	return unit, why
 }
 
+// ask asks for the version of the project's symbols, once; ok is false where the store fails.
+func (s *Symbols) ask() (ok bool) {
+	if !s.asked && s.err == nil {
+		s.asked = true
+		s.version, s.err = s.units.version(s.ctx, s.project.ID)
+	}
+	return s.err == nil
+}
+
 // Find finds the pushed file that is meant by a generated file, without
 // reading it; nil and the reason where there is none. byID says that the debug
 // id told.
 func (s *Symbols) Find(file, debugID string) (found *SymbolFile, byID bool, miss symbolicate.Miss) {
-	if s.err != nil {
+	if !s.ask() {
 		return nil, false, symbolicate.Miss{}
-	}
-	if !s.asked {
-		s.asked = true
-		if s.version, s.err = s.units.version(s.ctx, s.project.ID); s.err != nil {
-			return nil, false, symbolicate.Miss{}
-		}
 	}
 	k := filesKey{project: s.project.ID, version: s.version, release: s.release, name: symbolicate.Name(file)}
 	in, err := s.units.filesOf(s.ctx, k)

@@ -33,6 +33,9 @@ type Options struct {
 	Kinds []KindRule
 	Hit   func(rule string)        // told of each frame that a rule decides about; may be nil
 	Clean func(text string) string // takes secrets out of what sources say; nil: nothing is taken out
+	// Memory of traces that were read by the same symbols and options; nil: none. Sources are not
+	// remembered.
+	Memory Memory
 }
 
 // KindRule says whose code frames are whose readable file, module (as package

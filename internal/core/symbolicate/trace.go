@@ -29,24 +29,42 @@ const maxFrames = 500
 func Event(e *event.Event, known Symbols, opt Options) [][]event.Frame {
 	out := make([][]event.Frame, len(e.Exceptions))
 	for i, x := range e.Exceptions {
-		raws := RawFrames(x)
-		frames := make([]event.Frame, len(raws))
-		for j, raw := range raws {
-			var file *symbols.File
-			why := ""
-			if Resolvable(raw) {
-				file, why = known.File(raw.File, e.DebugID(raw.File))
-			}
-			var err error
-			if frames[j], err = frame(raw, file, why, opt); err != nil {
-				known.Failed(err)
-			}
-		}
-		markVanished(e, frames, known)
-		out[i] = frames
+		out[i] = remembered(e, RawFrames(x), known, opt)
 	}
 	blame.Mark(e.Exceptions, out, nil)
 	return out
+}
+
+// remembered are the frames of one exception, from memory where it was read before.
+func remembered(e *event.Event, raws []event.RawFrame, known Symbols, opt Options) []event.Frame {
+	if opt.Memory == nil || len(raws) == 0 {
+		return read(e, raws, known, opt)
+	}
+	trace := traceOf(e, raws)
+	if frames, ok := opt.Memory.Frames(trace); ok {
+		return frames
+	}
+	frames := read(e, raws, known, opt)
+	opt.Memory.Remember(trace, frames)
+	return frames
+}
+
+// read makes the frames of one exception readable.
+func read(e *event.Event, raws []event.RawFrame, known Symbols, opt Options) []event.Frame {
+	frames := make([]event.Frame, len(raws))
+	for j, raw := range raws {
+		var file *symbols.File
+		why := ""
+		if Resolvable(raw) {
+			file, why = known.File(raw.File, e.DebugID(raw.File))
+		}
+		var err error
+		if frames[j], err = frame(raw, file, why, opt); err != nil {
+			known.Failed(err)
+		}
+	}
+	markVanished(e, frames, known)
+	return frames
 }
 
 // markVanished looks whether the innermost own frame called the function of the
