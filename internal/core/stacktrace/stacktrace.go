@@ -229,7 +229,8 @@ func location(f event.RawFrame, s string) (event.RawFrame, bool) {
 	} else {
 		f.File, f.Line = file, a
 	}
-	return f, printsFile.MatchString(f.File) && !strings.Contains(f.File, "\x00")
+	path := strings.ContainsAny(f.File, `/\<[`) || printsFile.MatchString(f.File) // the first is said there, too, and quicker
+	return f, path && !strings.Contains(f.File, "\x00")
 }
 
 // printsFile is what engines print before a line and a column: a path, an
