@@ -44,6 +44,9 @@ func byIssues(ctx context.Context, opt settings) error {
 	defer s.close()
 	head()
 	for _, n := range []int64{10, 100, 1000, 10_000} {
+		if opt.only != "" && opt.only != fmt.Sprint(n) {
+			continue
+		}
 		s.issues = n
 		if err := s.known(n); err != nil { // the issues are there before
 			return err

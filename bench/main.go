@@ -97,7 +97,7 @@ func main() {
 	flag.IntVar(&s.rate, "rate", 1000, "events a second of the scenes soak, triage and alerts")
 	flag.StringVar(&s.profile, "profile", "",
 		"of the scenes senders, soak and find: write a processor profile of the service to this file")
-	flag.StringVar(&s.only, "only", "", "of the scene find: ask only what is called so; look: the console alone")
+	flag.StringVar(&s.only, "only", "", "of the scene find: ask only what is called so; look: the console alone; of issues: so many only")
 	flag.Parse()
 	for _, name := range strings.Split(*which, ",") {
 		i := slices.IndexFunc(scenes, func(x measured) bool { return x.name == name })
