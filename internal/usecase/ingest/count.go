@@ -25,10 +25,11 @@ func (s *Span) Add(n, at int64) {
 }
 
 // UsersHead and UsersTail are the statement that writes who was affected, around
-// its rows.
+// its rows; UserDaysHead the one that writes on which days.
 const (
-	UsersHead = "INSERT INTO issue_user (issue, user, variant, last_day)"
-	UsersTail = " ON DUPLICATE KEY UPDATE last_day=GREATEST(last_day, VALUES(last_day))"
+	UsersHead    = "INSERT INTO issue_user (issue, user, variant, last_day)"
+	UsersTail    = " ON DUPLICATE KEY UPDATE last_day=GREATEST(last_day, VALUES(last_day))"
+	UserDaysHead = "INSERT IGNORE INTO issue_user_day (issue, day, user, variant)"
 )
 
 // Key2 is a key of two ids or days.
@@ -140,7 +141,7 @@ func (w *batchTx) writeUsers(ctx context.Context, t totals) error {
 	for k := range t.userDays {
 		rows = append(rows, []any{k.a, k.b, k.c, k.d})
 	}
-	return w.upsert(ctx, "INSERT IGNORE INTO issue_user_day (issue, day, user, variant)", "", rows, 4)
+	return w.upsert(ctx, UserDaysHead, "", rows, 4)
 }
 
 func addSpan(m map[key3]*Span, k key3, n, at int64) {

@@ -94,7 +94,7 @@ func (t *transfer) givePairs(ctx context.Context) error {
 	if err := db.InsertRows(ctx, t.tx, ingest.UsersHead, ingest.UsersTail, users); err != nil {
 		return err
 	}
-	return db.InsertRows(ctx, t.tx, "INSERT IGNORE INTO issue_user_day (issue, day, user, variant)", "", days)
+	return db.InsertRows(ctx, t.tx, ingest.UserDaysHead, "", days)
 }
 
 // takePairs removes the pairs that no event of the old variant stands for any
