@@ -20,12 +20,14 @@ import (
 
 	"firethorn/client"
 	"firethorn/console"
+	"firethorn/docs"
 	"firethorn/internal/api"
 	"firethorn/internal/api/calls"
 	"firethorn/internal/core/fault"
 	"firethorn/internal/db"
 	"firethorn/internal/geo"
 	"firethorn/internal/git"
+	"firethorn/internal/handbook"
 	"firethorn/internal/intake"
 	"firethorn/internal/localdb"
 	"firethorn/internal/metrics"
@@ -331,6 +333,11 @@ func routes(c Config, p parts) (http.Handler, *api.API, *intake.Intake, error) {
 	r.Post("/unsubscribe", web.Handle(c.Log, unsubscribe(p.store.Alerting)))
 	r.Post("/hooks/{name}", web.Handle(c.Log, hook(p.store.Tickets)))
 	r.Get("/clients/*", client.Handler().ServeHTTP)
+	book, err := handbook.NewHandler(docs.Files)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	book.Routes(r)
 	pages, err := console.Handler()
 	if err != nil {
 		c.Log.Warn(err.Error())

@@ -29,7 +29,7 @@ var layers = []struct {
 	{names: []string{"pipeline", "schema", "testdb"}},
 	{names: []string{"store/sight", "store/audit", "store/names", "store/accounts", "store/tickets", "store/sessions", "store/alerts", "store/projects", "store/inbox", "store/releases", "store/events", "store/issues", "store/members", "store/segments", "store/symbolstore", "store/destinations", "store/deliveries"}, inOrder: true},
 	{names: []string{"usecase/status", "usecase/scoring", "usecase/firing", "usecase/ingest", "usecase/moves", "usecase/triage", "usecase/similar", "usecase/regrouping", "usecase/indexing", "usecase/retention", "usecase/overview", "usecase/find", "usecase/find/plainscan", "usecase/trails", "usecase/health", "usecase/tickets", "usecase/alerting"}, inOrder: true},
-	{names: []string{"records", "metrics", "web"}},
+	{names: []string{"records", "metrics", "web", "handbook"}},
 	{names: []string{"client"}},
 	{names: []string{"testbed", "repository", "worker", "upkeep", "intake"}},
 	{names: []string{"api/calls", "api/rows"}},

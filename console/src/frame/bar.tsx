@@ -9,7 +9,7 @@ import { ChevronDown, Moon, Sun } from '../shared/icons.tsx'
 import { Mark } from '../shared/parts.tsx'
 import { useMenusThatClose } from './menus.ts'
 import { NoticesLink } from './notices-link.tsx'
-import { ofProject, ofWork, nameOf } from './pages.ts'
+import { docsOf, ofProject, ofWork, nameOf } from './pages.ts'
 import { SearchField } from '../search/field.tsx'
 import { useOperator } from '../shared/rights.ts'
 
@@ -17,6 +17,7 @@ import { useOperator } from '../shared/rights.ts'
 export function Bar({ project, name, search, help }: { project: string; name: string; search: React.RefObject<HTMLInputElement | null>; help: () => void }) {
   useMenusThatClose()
   const operator = useOperator()
+  const { pathname } = useLocation()
   return (
     <header className="top border-b border-base-300 bg-base-100">
       <div className="flex flex-wrap items-center gap-x-4 gap-y-1 px-(--edge) py-1.5 max-md:gap-x-1">
@@ -32,6 +33,7 @@ export function Bar({ project, name, search, help }: { project: string; name: st
           <summary className="btn btn-ghost btn-sm max-w-40 font-normal max-md:px-2"><span className="truncate">{name}</span> <ChevronDown className="size-3.5 max-md:hidden" /></summary>
           <ul className="menu dropdown-content z-20 w-56 panel p-1">
             <li><button onClick={help}>Keys <kbd className="kbd kbd-xs">?</kbd></button></li>
+            <li><a href={docsOf(pathname)} target="_blank">Documentation</a></li>
             <li><Link to={roundAt()}>Round in all projects</Link></li>
             <li><Link to="/owners">{nameOf('owners')}</Link></li>
             <li className="mt-1 border-t border-base-300 pt-1"><Link to="/people">{nameOf('people')}</Link></li>

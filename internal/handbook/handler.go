@@ -1,0 +1,142 @@
+package handbook
+
+import (
+	"embed"
+	"fmt"
+	"html/template"
+	"io/fs"
+	"net/http"
+	"slices"
+	"strings"
+
+	"github.com/go-chi/chi/v5"
+)
+
+//go:embed page.html style.css
+var assets embed.FS
+
+// Policy is the Content-Security-Policy of the pages.
+const Policy = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'; require-trusted-types-for 'script'; trusted-types 'none'"
+
+// hitsShown is how many sections a search lists.
+const hitsShown = 20
+
+// Handler serves the documentation below Root. Nobody has to sign in for it: it holds nothing of the
+// service's own.
+type Handler struct {
+	pages    map[string]*shown
+	list     []Page // as the menu has them
+	index    *Index
+	files    fs.FS
+	template *template.Template
+	style    []byte
+}
+
+// shown is a page, rendered.
+type shown struct {
+	Page
+	HTML template.HTML // made from our own files
+}
+
+// NewHandler renders the pages of a directory.
+func NewHandler(files fs.FS) (*Handler, error) {
+	pages, err := Read(files)
+	if err != nil {
+		return nil, err
+	}
+	h := &Handler{pages: map[string]*shown{}, index: NewIndex(pages), files: files}
+	for _, p := range pages {
+		html, err := p.html()
+		if err != nil {
+			return nil, fmt.Errorf("the page %s: %w", p.Name, err)
+		}
+		h.pages[p.Name] = &shown{p, template.HTML(html)}
+		if p.Name != frontPage && !strings.Contains(p.Name, "/") {
+			h.list = append(h.list, p)
+		}
+	}
+	slices.SortFunc(h.list, func(a, b Page) int { return strings.Compare(strings.ToLower(a.Title), strings.ToLower(b.Title)) })
+	h.pages["decisions"] = decisions(pages)
+	if h.template, err = template.New("page.html").Funcs(template.FuncMap{"address": Address}).ParseFS(assets, "page.html"); err != nil {
+		return nil, err
+	}
+	h.style, err = assets.ReadFile("style.css")
+	return h, err
+}
+
+// decisions is the page that lists the decisions.
+func decisions(pages []Page) *shown {
+	list := Page{Name: "decisions", Title: "Decisions"}
+	text := "# Decisions\n\nWhy Firethorn is built as it is. Each page says what the situation was, what was decided, and what follows.\n\n"
+	for _, p := range pages {
+		if name, ok := strings.CutPrefix(p.Name, "decisions/"); ok {
+			title := strings.TrimLeft(p.Title, "0123456789. ")
+			text += fmt.Sprintf("- [%s](decisions/%s.md)\n", title, name)
+		}
+	}
+	list.Text = text
+	html, err := list.html()
+	if err != nil {
+		html = template.HTMLEscapeString(text)
+	}
+	return &shown{list, template.HTML(html)}
+}
+
+// Routes adds the pages to a router.
+func (h *Handler) Routes(r chi.Router) {
+	r.Get(Root, h.page)
+	r.Get(Root+"/*", h.page)
+}
+
+// page answers a page, the result of a search, or a file that pages name.
+func (h *Handler) page(w http.ResponseWriter, r *http.Request) {
+	name := strings.Trim(strings.TrimPrefix(r.URL.Path, Root), "/")
+	head := w.Header()
+	head.Set("X-Content-Type-Options", "nosniff")
+	head.Set("Referrer-Policy", "no-referrer")
+	head.Set("Content-Security-Policy", Policy)
+	head.Set("Cache-Control", "no-cache")
+	switch {
+	case name == "style.css":
+		head.Set("Content-Type", "text/css; charset=utf-8")
+		_, _ = w.Write(h.style) // the reader may have gone
+		return
+	case strings.HasSuffix(name, ".yaml"):
+		raw, err := fs.ReadFile(h.files, name)
+		if err != nil {
+			h.write(w, http.StatusNotFound, view{Missing: name})
+			return
+		}
+		head.Set("Content-Type", "text/plain; charset=utf-8")
+		_, _ = w.Write(raw)
+		return
+	case name == "":
+		name = frontPage
+	}
+	if q := strings.TrimSpace(r.URL.Query().Get("q")); q != "" {
+		h.write(w, http.StatusOK, view{Asked: q, Hits: h.index.Search(q, hitsShown)})
+		return
+	}
+	p, ok := h.pages[strings.TrimSuffix(name, ".md")]
+	if !ok {
+		h.write(w, http.StatusNotFound, view{Missing: name})
+		return
+	}
+	h.write(w, http.StatusOK, view{Page: p})
+}
+
+// view is what the template shows.
+type view struct {
+	Page    *shown
+	Asked   string
+	Hits    []Hit
+	Missing string
+	Menu    []Page
+}
+
+func (h *Handler) write(w http.ResponseWriter, status int, v view) {
+	v.Menu = h.list
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	w.WriteHeader(status)
+	_ = h.template.Execute(w, v) // the reader may have gone
+}
