@@ -107,26 +107,26 @@ func withSettings(c *cli.Command) *cli.Command {
 func firethorn() *cli.Command {
 	return &cli.Command{
 		Name:    "firethorn",
-		Usage:   "collect exceptions, make them readable, group them into issues, triage",
+		Usage:   "collect exceptions, read their stack traces, group them into issues, triage",
 		Version: api.Version,
 		Description: "Start the service with `firethorn serve`, then in another terminal:\n\n" +
-			"  firethorn project create quayside        an application that reports\n" +
-			"  firethorn send --project quayside        a test event, waited for\n" +
-			"  firethorn issue list --project quayside  what came of it\n\n" +
+			"  firethorn project create quayside        create a project\n" +
+			"  firethorn send --project quayside        send a test event\n" +
+			"  firethorn issue list --project quayside  the issue that it made\n\n" +
 			"Server, token and project come from flags, from FIRETHORN_SERVER, FIRETHORN_TOKEN (or FIRETHORN_TOKEN_FILE) and\n" +
-			"FIRETHORN_PROJECT, or from what `firethorn login` remembered. A service started on this machine by the same user is found\n" +
-			"by itself; where there are several, name one with --server.\n" +
-			"Exit codes: 0 done, 1 the answer is no, 2 wrong use, 3 could not reach or was refused.",
+			"FIRETHORN_PROJECT, or from what `firethorn login` stored. A service that the same user started on this machine is found\n" +
+			"automatically; if there are several, name one with --server.\n" +
+			"Exit codes: 0 done, 1 the answer is no, 2 wrong use, 3 the service could not be reached or refused.",
 		EnableShellCompletion: true,
 		Suggest:               true,
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "server", Usage: "the service's `URL`", Sources: cli.EnvVars("FIRETHORN_SERVER")},
-			&cli.StringFlag{Name: "token", Usage: "what to authorise with; others on the machine see it in the list of processes, so prefer --token-file or FIRETHORN_TOKEN", Sources: cli.EnvVars("FIRETHORN_TOKEN")},
-			&cli.StringFlag{Name: "token-file", Usage: "the `FILE` that holds the token",
+			&cli.StringFlag{Name: "token", Usage: "the token; visible in the list of processes, so prefer --token-file or FIRETHORN_TOKEN", Sources: cli.EnvVars("FIRETHORN_TOKEN")},
+			&cli.StringFlag{Name: "token-file", Usage: "a `FILE` with the token",
 				Sources: cli.EnvVars("FIRETHORN_TOKEN_FILE")},
 			&cli.StringFlag{Name: "project", Aliases: []string{"p"}, Usage: "the project's `NAME`",
 				Sources: cli.EnvVars("FIRETHORN_PROJECT")},
-			&cli.StringFlag{Name: "format", Value: "text", Usage: "text, or json: what the API answers; csv where a command says so",
+			&cli.StringFlag{Name: "format", Value: "text", Usage: "text, json (the API's answer), or csv where a command offers it",
 				Validator: func(s string) error {
 					if s != "text" && s != "json" && s != "csv" {
 						return fmt.Errorf("--format is text or json, or csv where a command says so, not %q", s)

@@ -48,7 +48,7 @@ type checkedCall struct {
 func checkCommand() *cli.Command {
 	return &cli.Command{Name: "check", Usage: "check the description of a tracker's API, without a service",
 		Arguments: []cli.Argument{command.Text("file")},
-		Description: "Prints each call with example values filled in, or each error with its line.\n\n" +
+		Description: "Prints each call with example values, or each error with its line.\n\n" +
 			"  firethorn destination check board.yaml",
 		Action: func(_ context.Context, c *cli.Command) error {
 			name, err := command.Arg(c, "file")

@@ -35,17 +35,17 @@ func Delivery() *cli.Command {
 				)
 			}}
 	}
-	return &cli.Command{Name: "delivery", Usage: "messages that were sent, wait, are held, or failed",
+	return &cli.Command{Name: "delivery", Usage: "messages that were sent, wait, are held or failed",
 		Commands: []*cli.Command{
-			{Name: "list", Usage: "the newest first; they are kept for 90 days", Flags: []cli.Flag{
+			{Name: "list", Usage: "list messages of the last 90 days, newest first", Flags: []cli.Flag{
 				&cli.StringFlag{Name: "destination", Usage: "only those to the destination `NAME`"},
 				&cli.StringFlag{
 					Name:  "state",
 					Usage: "only `STATE`: waiting, sent, failed, held, summarised or cancelled",
 				},
 				&cli.StringFlag{Name: "issue", Usage: "only those about the issue `ID`"},
-				&cli.IntFlag{Name: "limit", Value: 50, Usage: "at most `N`"},
-				&cli.StringFlag{Name: "cursor", Usage: "go on where a page ended"},
+				&cli.IntFlag{Name: "limit", Value: 50, Usage: "print at most `N`"},
+				&cli.StringFlag{Name: "cursor", Usage: "continue after the previous page"},
 			},
 				Action: func(ctx context.Context, c *cli.Command) error {
 					q := url.Values{"limit": {strconv.Itoa(c.Int("limit"))}}
@@ -120,16 +120,16 @@ func showDelivery(out io.Writer, d contract.DeliveryDetail) {
 func Alert() *cli.Command {
 	return &cli.Command{
 		Name:        "alert",
-		Usage:       "alert rules and their pauses, and each alert with the messages it sent",
-		Description: "Alert rules stand in the section alerts of the project's rules file: firethorn rules pull, try, push.",
+		Usage:       "alert rules, their pauses, and the messages they sent",
+		Description: "Alert rules are in the section alerts of the project's rules file: firethorn rules pull, try, push.",
 		Commands: []*cli.Command{
 			{
 				Name:  "list",
-				Usage: "the rules, and the alerts they raised, newest first",
+				Usage: "list the rules and the alerts they raised, newest first",
 				Flags: []cli.Flag{
 					&cli.StringFlag{Name: "issue", Usage: "only about the issue `ID`"},
-					&cli.IntFlag{Name: "limit", Value: 50, Usage: "at most `N`"},
-					&cli.StringFlag{Name: "cursor", Usage: "go on where a page ended"},
+					&cli.IntFlag{Name: "limit", Value: 50, Usage: "print at most `N`"},
+					&cli.StringFlag{Name: "cursor", Usage: "continue after the previous page"},
 				},
 				Action: list,
 			},
@@ -160,7 +160,7 @@ func Alert() *cli.Command {
 					})
 				},
 			},
-			{Name: "resume", Usage: "end a pause", Arguments: []cli.Argument{command.Text("name")},
+			{Name: "resume", Usage: "resume a paused rule", Arguments: []cli.Argument{command.Text("name")},
 				Action: func(ctx context.Context, c *cli.Command) error {
 					name, err := command.Arg(c, "name")
 					if err != nil {

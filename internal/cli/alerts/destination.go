@@ -24,39 +24,39 @@ func settingFlags(more ...cli.Flag) []cli.Flag {
 		more,
 		&cli.StringFlag{
 			Name:  "url",
-			Usage: "the `ADDRESS`: https://…; of mail smtp://HOST:PORT (STARTTLS) or smtps://HOST:PORT",
+			Usage: "the `ADDRESS`: https://…; for mail smtp://HOST:PORT (STARTTLS) or smtps://HOST:PORT",
 		},
 		&cli.StringSliceFlag{
 			Name:  "serves",
-			Usage: "a project that may use it: its `NAME`; may be given several times (default: all)",
+			Usage: "a project `NAME` that may use it; may be repeated (default: all)",
 		},
 		&cli.StringFlag{
 			Name:  "from",
-			Usage: "of mail: the `SENDER`, such as \"Firethorn <firethorn@marrowsound.example>\"",
+			Usage: "mail: the `SENDER`, such as \"Firethorn <firethorn@marrowsound.example>\"",
 		},
 		&cli.StringSliceFlag{
 			Name:  "to",
-			Usage: "of mail: an `ADDRESS` that gets its messages; without, it serves people: owner, watchers, members, teams",
+			Usage: "mail: send to this `ADDRESS`; without it, to people: owner, watchers, members, teams",
 		},
-		&cli.StringFlag{Name: "user", Usage: "of mail: sign in as `NAME`"},
-		&cli.StringFlag{Name: "password-file", Usage: "of mail: the file with the password"},
-		&cli.BoolFlag{Name: "insecure", Usage: "of mail: without TLS, to a server that --allow-inside names"},
+		&cli.StringFlag{Name: "user", Usage: "mail: sign in as `NAME`"},
+		&cli.StringFlag{Name: "password-file", Usage: "mail: the file with the password"},
+		&cli.BoolFlag{Name: "insecure", Usage: "mail: without TLS, to a server that --allow-inside names"},
 		&cli.StringFlag{
 			Name:  "template",
-			Usage: "of chat: the `JSON` that is posted, with {{text}} within a text (default: {\"text\": \"{{text}}\"})",
+			Usage: "chat: the `JSON` to post, with {{text}} within a string (default: {\"text\": \"{{text}}\"})",
 		},
 		&cli.StringFlag{
 			Name:  "file",
-			Usage: "of tickets: the `FILE` that describes the tracker's API; see destination check",
+			Usage: "tickets: the `FILE` that describes the tracker's API; see destination check",
 		},
 		&cli.StringFlag{
 			Name:  "secret-file",
-			Usage: "of tickets: the file with what {{secret}} of the description stands for",
+			Usage: "tickets: the file with the value of {{secret}} in the description",
 		},
-		&cli.StringFlag{Name: "receiver", Usage: "of pager: the label receiver of its alerts"},
+		&cli.StringFlag{Name: "receiver", Usage: "pager: the label `receiver` of its alerts"},
 		&cli.StringFlag{
 			Name:  "allow-inside",
-			Usage: "let it reach one address inside the network: `HOST:PORT`; without a value that of --url",
+			Usage: "allow one address inside your network: `HOST:PORT`; without a value, that of --url",
 		},
 	)
 }
@@ -117,9 +117,9 @@ func Destination() *cli.Command {
 	}
 	return &cli.Command{
 		Name:  "destination",
-		Usage: "where alerts go: webhooks, mail, chat rooms, pagers, trackers of tickets",
-		Description: "Operators make destinations; alert rules name them. A mail destination without --to is the service's own: it sends mail to\n" +
-			"owners, watchers, members and teams, in the way each person chose.\n\n" +
+		Usage: "where alerts go: webhooks, mail, chat, pagers, ticket trackers",
+		Description: "Operators create destinations; alert rules name them. A mail destination without --to sends the service's own mail: to\n" +
+			"owners, watchers, members and teams, as each person chose.\n\n" +
 			"  firethorn destination create 'harbour chat' --kind chat --url https://chat.marrowsound.example/hooks/berths\n" +
 			"  firethorn destination create post --kind mail --url smtp://mail.marrowsound.example:587 --from firethorn@marrowsound.example\n" +
 			"  firethorn destination create 'harbour board' --kind tickets \\\n" +
@@ -128,14 +128,14 @@ func Destination() *cli.Command {
 		Commands: []*cli.Command{
 			{
 				Name:  "list",
-				Usage: "all destinations, and whether messages arrive",
+				Usage: "list destinations and whether messages arrive",
 				Action: func(ctx context.Context, c *cli.Command) error {
 					return command.Get(ctx, c, command.Fixed("/api/destinations"), showDestinations)
 				},
 			},
 			{
 				Name:      "create",
-				Usage:     "make one",
+				Usage:     "create a destination",
 				Arguments: []cli.Argument{command.Text("name")},
 				Flags: settingFlags(
 					&cli.StringFlag{Name: "kind", Usage: "`KIND`: webhook, mail, chat, pager or tickets"},
@@ -146,10 +146,10 @@ func Destination() *cli.Command {
 				return command.Get(ctx, c, path, showDestination)
 			}),
 			named("change", "change one; what is not given stays", settingFlags(
-				&cli.StringFlag{Name: "rename", Usage: "call it `NAME`; rules that name it must follow"},
+				&cli.StringFlag{Name: "rename", Usage: "rename it to `NAME`; change rules that name it as well"},
 				&cli.BoolFlag{
 					Name:  "new-secret",
-					Usage: "of a webhook: sign with another secret, which is shown once",
+					Usage: "webhook: replace the signing secret; the new one is printed once",
 				},
 			),
 				func(ctx context.Context, c *cli.Command, path command.Path) error {

@@ -20,7 +20,7 @@ import (
 func NoticeSettings() *cli.Command {
 	return &cli.Command{
 		Name:  "settings",
-		Usage: "how you get each kind of notice: by mail at once, in one mail a day, or in the console only",
+		Usage: "choose for each kind of notice: mail at once, a daily mail, or console only",
 		Description: "  firethorn notice settings --set commented=digest --set fixed=console --zone Europe/Lisbon\n\n" +
 			"The daily digest comes at nine in your zone.",
 		Flags: []cli.Flag{

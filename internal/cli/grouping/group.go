@@ -19,10 +19,10 @@ import (
 
 // Group is the command about how events are grouped.
 func Group() *cli.Command {
-	return &cli.Command{Name: "group", Usage: "which events are together, why, and what to mend",
+	return &cli.Command{Name: "group", Usage: "how events are grouped, why, and what to improve",
 		Commands: []*cli.Command{
-			{Name: "why", Usage: "what an event's fingerprint was made from; with two, where they first differ",
-				Description: "EVENT and OTHER are events' ids, or issues such as quayside/6, whose newest kept event counts.",
+			{Name: "why", Usage: "explain an event's fingerprint; with two events, show where they first differ",
+				Description: "EVENT and OTHER are ids of events, or issues such as quayside/6, for the newest event with a body.",
 				Arguments:   []cli.Argument{command.Text("event"), command.Text("other")},
 				Action: func(ctx context.Context, c *cli.Command) error {
 					event, err := command.Arg(c, "event")
@@ -41,28 +41,28 @@ func Group() *cli.Command {
 					}
 					return command.Get(ctx, c, path, showWhy)
 				}},
-			{Name: "review", Usage: "what is grouped badly, with a rule suggested for each",
-				Description: "Looks for one cause in several issues, several causes in one, and noise. A suggestion is tried like any rule:\n" +
+			{Name: "review", Usage: "find badly grouped issues, and suggest a rule for each",
+				Description: "Finds issues with the same cause, issues with several causes, and noise. Try a suggestion like any rule:\n" +
 					"  firethorn group review --suggestion 1 > rules.yaml\n  firethorn rules try rules.yaml",
 				Flags: []cli.Flag{&cli.IntFlag{Name: "suggestion",
 					Usage: "print the project's rules with the rule that finding `N` suggests"}}, Action: groupReview},
-			{Name: "versions", Usage: "the versions of the algorithm, and which one a project has",
+			{Name: "versions", Usage: "versions of the algorithm, and the one of a project",
 				Action: groupVersions},
-			{Name: "adopt", Usage: "group what comes by another version of the algorithm; nothing regroups by that",
+			{Name: "adopt", Usage: "group new events by another version of the algorithm; stored events stay",
 				Arguments: []cli.Argument{&cli.IntArg{Name: "version", UsageText: "VERSION"}},
-				Flags:     []cli.Flag{&cli.BoolFlag{Name: "regroup", Usage: "group the stored events by it too"}},
+				Flags:     []cli.Flag{&cli.BoolFlag{Name: "regroup", Usage: "also regroup stored events"}},
 				Action:    adoptGrouping},
-			{Name: "regroup", Usage: "group the stored events by the rules and the version there are now, in the background",
-				Description: "Waits for the end; Ctrl-C lets it go on by itself. What was merged or split by hand stays so, unless a rule names the events.\nOne is under way at a time, and the last one can be taken back: firethorn group undo",
+			{Name: "regroup", Usage: "regroup stored events by the current rules and version, in the background",
+				Description: "Waits for the end; after Ctrl-C it continues in the service. Merges and splits made by hand stay, unless a rule names the events.\nOnly one runs at a time. firethorn group undo takes the last one back.",
 				Flags: []cli.Flag{
-					&cli.BoolFlag{Name: "watch", Usage: "only follow the one that is under way"},
-					&cli.BoolFlag{Name: "stop", Usage: "end the one that is under way, while it reads"},
+					&cli.BoolFlag{Name: "watch", Usage: "follow the running one"},
+					&cli.BoolFlag{Name: "stop", Usage: "cancel the running one while it reads"},
 				}, Action: groupRegroup},
-			{Name: "undo", Usage: "take the last regrouping back, with the rules and the version before it",
+			{Name: "undo", Usage: "undo the last regrouping, with its rules and version",
 				Action: func(ctx context.Context, c *cli.Command) error { return regroupAndWatch(ctx, c, "undo") }},
-			{Name: "history", Usage: "who regrouped, when, and what moved", Action: groupHistory},
-			{Name: "try", Usage: "what another version of the algorithm would do to stored events",
-				Description: "Tries --grouping-version with the project's own rules: which issues would merge, split or stay. Nothing is changed.",
+			{Name: "history", Usage: "list regroupings: who, when, and what moved", Action: groupHistory},
+			{Name: "try", Usage: "show what another version of the algorithm would do to stored events",
+				Description: "Tries --grouping-version with the project's rules: which issues would merge, split or stay. Changes nothing.",
 				Flags:       trialFlags(),
 				Action: func(ctx context.Context, c *cli.Command) error {
 					if c.Int("grouping-version") == 0 {

@@ -24,7 +24,7 @@ import (
 // Rules is the command about a project's rules file.
 func Rules() *cli.Command {
 	file := []cli.Argument{&cli.StringArg{Name: "file", UsageText: "FILE"}}
-	return &cli.Command{Name: "rules", Usage: "what is let in, scrubbed and grouped, as a file",
+	return &cli.Command{Name: "rules", Usage: "rules for intake, scrubbing and grouping, as a file",
 		Description: "A rules file is YAML, one for each project, for example:\n\n" +
 			"  intake:\n" +
 			"    - name: crawlers\n" +
@@ -41,30 +41,30 @@ func Rules() *cli.Command {
 			"    - name: timeouts of one upstream\n" +
 			"      when: exception.type == \"TimeoutError\"\n" +
 			"      replace: timeout of ${server.address}\n\n" +
-			"Within a section the first rule that fits decides. Conditions are CEL over the event; docs/rules.md lists what they can use.\n" +
-			"Keep the file with your source, and in a build: firethorn rules check, then firethorn rules push.",
+			"Within a section the first rule that matches decides. Conditions are CEL; docs/rules.md lists what they can use.\n" +
+			"Keep the file with your source code. In a build, run firethorn rules check, then firethorn rules push.",
 		Commands: []*cli.Command{
-			{Name: "check", Usage: "what is wrong with a file; needs no service, exit code 1 when something is",
+			{Name: "check", Usage: "check a file without a service; exit code 1 if something is wrong",
 				Arguments:   file,
-				Description: "With --on, the conditions are also asked about events: one that fails, or costs too much, is a fault.",
+				Description: "With --on, the conditions also run on events: one that fails or costs too much is an error.",
 				Flags:       []cli.Flag{onFlag(), mapsFlag()}, Action: checkRules},
-			{Name: "try", Usage: "what a file would have done to stored events", Arguments: file,
-				Description: "Looks at the newest events whose bodies are kept, or at those of a file (--on), and says which would be dropped or scrubbed,\n" +
-					"and which issues would merge, split or stay. Exit code 1 when a condition fails or costs too much for one of them, or more would\n" +
+			{Name: "try", Usage: "show what a file would have done to stored events", Arguments: file,
+				Description: "Tries the rules on the newest stored events, or on those of a file (--on). Prints which events would be dropped or scrubbed,\n" +
+					"and which issues would merge, split or stay. Exit code 1 if a condition fails or costs too much, or if more events would\n" +
 					"be dropped or moved than --most-dropped and --most-moved allow.",
 				Flags: append(trialFlags(), onFlag(), mapsFlag(),
 					&cli.FloatFlag{Name: "most-dropped", Value: 100,
-						Usage: "how many `PERCENT` of the events may be dropped"}), Action: tryRules},
-			{Name: "push", Usage: "make a file the project's rules; they act within 5 seconds", Arguments: file,
+						Usage: "fail if more than `PERCENT` of the events would be dropped"}), Action: tryRules},
+			{Name: "push", Usage: "replace the project's rules; they take effect within 5 seconds", Arguments: file,
 				Flags: []cli.Flag{
-					&cli.StringFlag{Name: "note", Usage: "what changed, for the history"},
-					&cli.BoolFlag{Name: "regroup", Usage: "group the stored events by it too"},
+					&cli.StringFlag{Name: "note", Usage: "a note about the change, for the history"},
+					&cli.BoolFlag{Name: "regroup", Usage: "also regroup stored events"},
 					&cli.IntFlag{Name: "onto", Value: -1,
-						Usage: "the `VERSION` it was made from; refused when another came in between"},
+						Usage: "the `VERSION` it was based on; refused if another was pushed since"},
 				}, Action: pushRules},
-			{Name: "pull", Usage: "the project's rules, to FILE or standard output", Arguments: file,
+			{Name: "pull", Usage: "write the project's rules to FILE or standard output", Arguments: file,
 				Flags: []cli.Flag{&cli.IntFlag{Name: "version", Usage: "an earlier `VERSION`"}}, Action: pullRules},
-			{Name: "history", Usage: "who changed the rules, when and why",
+			{Name: "history", Usage: "show who changed the rules, when and why",
 				Action: func(ctx context.Context, c *cli.Command) error {
 					return command.Get(ctx, c, command.OfProject("/rules/history"),
 						func(out io.Writer, v contract.RulesHistory) {
@@ -80,7 +80,7 @@ func Rules() *cli.Command {
 							})
 						})
 				}},
-			{Name: "schema", Usage: "the form of rules files as a JSON Schema, for editors",
+			{Name: "schema", Usage: "print a JSON Schema of rules files, for editors",
 				Action: func(_ context.Context, c *cli.Command) error {
 					_, err := c.Root().Writer.Write(rules.Schema)
 					return err

@@ -20,7 +20,7 @@ import (
 )
 
 func onFlag() cli.Flag {
-	return &cli.StringFlag{Name: "on", Usage: "a `FILE` of events, one JSON document a line, instead of the service's"}
+	return &cli.StringFlag{Name: "on", Usage: "a `FILE` of events, one JSON document a line, instead of stored events"}
 }
 
 func mapsFlag() cli.Flag {
@@ -30,11 +30,11 @@ func mapsFlag() cli.Flag {
 // trialFlags say what a trial looks at, and what it may find.
 func trialFlags() []cli.Flag {
 	return []cli.Flag{
-		&cli.IntFlag{Name: "days", Value: 7, Usage: "how many `DAYS` back"},
-		&cli.IntFlag{Name: "events", Value: 2000, Usage: "how many events at most, up to 1,000,000"},
-		&cli.IntFlag{Name: "grouping-version", Usage: "try this `VERSION` of the algorithm too"},
+		&cli.IntFlag{Name: "days", Value: 7, Usage: "look `DAYS` back"},
+		&cli.IntFlag{Name: "events", Value: 2000, Usage: "at most this many events, up to 1,000,000"},
+		&cli.IntFlag{Name: "grouping-version", Usage: "also try this `VERSION` of the algorithm"},
 		&cli.FloatFlag{Name: "most-moved", Value: 100,
-			Usage: "how many `PERCENT` of the events may go to another issue"},
+			Usage: "fail if more than `PERCENT` of the events would move to another issue"},
 	}
 }
 

@@ -15,15 +15,15 @@ import (
 )
 
 func commentCommand() *cli.Command {
-	return &cli.Command{Name: "comment", Usage: "write something about it",
+	return &cli.Command{Name: "comment", Usage: "write, change or delete a comment",
 		Arguments: []cli.Argument{command.Text("id"),
 			&cli.StringArgs{Name: "text", UsageText: "[TEXT…]", Min: 0, Max: -1}},
 		Flags: []cli.Flag{
-			&cli.Int64Flag{Name: "change", Usage: "change the comment with this `NUMBER`, instead of writing one"},
-			&cli.Int64Flag{Name: "delete", Usage: "take the comment with this `NUMBER` away"},
+			&cli.Int64Flag{Name: "change", Usage: "change comment `NUMBER` instead of writing one"},
+			&cli.Int64Flag{Name: "delete", Usage: "delete comment `NUMBER`"},
 		},
-		Description: "The text is Markdown; without one, or with -, it is read from standard input. @maren.holt mentions a person, who hears of it,\n" +
-			"as do those who have or watch the issue. Whoever writes watches it from then on.\n  firethorn issue comment quayside/12 'Only on Android, @maren.holt?'",
+		Description: "The text is Markdown. Without a text, or with -, it is read from standard input. @maren.holt mentions a person. Mentioned people,\n" +
+			"the owner and watchers are notified. The author becomes a watcher.\n  firethorn issue comment quayside/12 'Only on Android, @maren.holt?'",
 		Action: func(ctx context.Context, c *cli.Command) error {
 			id, err := command.Arg(c, "id")
 			if err != nil {
@@ -58,9 +58,9 @@ func commentCommand() *cli.Command {
 }
 
 func watchCommand() *cli.Command {
-	return &cli.Command{Name: "watch", Usage: "hear of what happens to it, in your notices",
+	return &cli.Command{Name: "watch", Usage: "get notices about it",
 		Arguments: []cli.Argument{command.Text("id")},
-		Flags:     []cli.Flag{&cli.BoolFlag{Name: "off", Usage: "hear of it no more"}},
+		Flags:     []cli.Flag{&cli.BoolFlag{Name: "off", Usage: "stop notices about it"}},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			id, err := command.Arg(c, "id")
 			if err != nil {

@@ -23,12 +23,12 @@ import (
 func decision(verb, usageText, description string, flags []cli.Flag,
 	body func(*cli.Command) (contract.Act, error)) *cli.Command {
 	all := []cli.Flag{
-		&cli.StringFlag{Name: "why", Usage: "what to `SAY` to it; it stands in the history"},
-		&cli.BoolFlag{Name: "all", Usage: "about all issues of the project that --state and --text list, instead of those named"},
-		&cli.StringSliceFlag{Name: "state", Usage: "with --all: the `STATES`, as issue list takes them",
+		&cli.StringFlag{Name: "why", Usage: "a comment `TEXT` for the history"},
+		&cli.BoolFlag{Name: "all", Usage: "all issues of the project that --state and --text select, instead of named ones"},
+		&cli.StringSliceFlag{Name: "state", Usage: "with --all: only issues in these `STATES`, as in issue list",
 			Value: []string{"open"}},
-		&cli.StringFlag{Name: "text", Usage: "with --all: `WORDS` that must occur in headline, place or message"},
-		&cli.BoolFlag{Name: "yes", Usage: "with --all: do it; without it you are told how many it would be"},
+		&cli.StringFlag{Name: "text", Usage: "with --all: only issues with these `WORDS` in headline, place or message"},
+		&cli.BoolFlag{Name: "yes", Usage: "with --all: do it; without it the number of issues is printed"},
 	}
 	return &cli.Command{Name: verb, Usage: usageText, Description: description, Flags: append(flags, all...),
 		Arguments: []cli.Argument{&cli.StringArgs{Name: "ids", UsageText: "ID [ID…]", Min: 0, Max: -1}},
@@ -145,9 +145,9 @@ func showRefused(out io.Writer, v contract.ManyDone) {
 
 func decisions() []*cli.Command {
 	return []*cli.Command{
-		decision("accept", "it is real and somebody will see to it", "", nil, nil),
-		decision("assign", "give it to a person; that also accepts it", "",
-			[]cli.Flag{&cli.StringFlag{Name: "to", Usage: "`WHO`: a name, an address, or nobody", Required: true}},
+		decision("accept", "accept it: it is real and will be worked on", "", nil, nil),
+		decision("assign", "assign it to a person or team; this also accepts it", "",
+			[]cli.Flag{&cli.StringFlag{Name: "to", Usage: "the owner `WHO`: a name, an e-mail address, or nobody", Required: true}},
 			func(c *cli.Command) (contract.Act, error) {
 				to := c.String("to")
 				if to == "nobody" {
@@ -155,16 +155,16 @@ func decisions() []*cli.Command {
 				}
 				return contract.Act{To: to}, nil
 			}),
-		decision("park", "put it aside until something wakes it",
+		decision("park", "put it aside until a condition wakes it",
 			"Whichever comes first wakes it, as new, with the reason in its history. It goes on counting. A time is looked at once a minute.\n"+
 				"  firethorn issue park quayside/12 --until 2w --users 10", []cli.Flag{
 				&cli.StringFlag{Name: "until", Usage: "a `TIME`: 2026-12-24, 2026-12-24T09:00:00Z, or from now on 12h, 3d, 2w"},
-				&cli.Int64Flag{Name: "events", Usage: "after so many more `EVENTS`"},
-				&cli.Int64Flag{Name: "users", Usage: "after so many more `USERS`"},
-				&cli.BoolFlag{Name: "doubled", Usage: "when a day brings twice what days did (at least 10)"},
-				&cli.BoolFlag{Name: "next-release", Usage: "when it is seen in a release after the newest of now"},
+				&cli.Int64Flag{Name: "events", Usage: "wake it after this many more `EVENTS`"},
+				&cli.Int64Flag{Name: "users", Usage: "wake it after this many more affected `USERS`"},
+				&cli.BoolFlag{Name: "doubled", Usage: "wake it when a day has twice the usual events (at least 10)"},
+				&cli.BoolFlag{Name: "next-release", Usage: "wake it when it is seen in a release after the newest one"},
 				&cli.BoolFlag{Name: "new-environment",
-					Usage: "when it is seen in an environment where it was not seen before"},
+					Usage: "wake it when it is seen in a new environment"},
 			}, func(c *cli.Command) (contract.Act, error) {
 				p := &contract.Park{Events: c.Int64("events"), Users: c.Int64("users"), Doubled: c.Bool("doubled"),
 					NextRelease: c.Bool("next-release"), NewEnvironment: c.Bool("new-environment")}
@@ -174,26 +174,26 @@ func decisions() []*cli.Command {
 				}
 				return contract.Act{Park: p}, err
 			}),
-		decision("fix", "say in what it is fixed",
+		decision("fix", "mark it as fixed in a release, a commit or from now on",
 			"It comes back by an event of a release that contains the fix. One of an older release is counted, and is no alarm.\n"+
 				"A commit can say the same in the last paragraph of its message: Firethorn-Fixes: quayside/12",
 			[]cli.Flag{
-				&cli.StringFlag{Name: "in", Usage: "in this `RELEASE`"},
-				&cli.BoolFlag{Name: "next", Usage: "in the next release"},
-				&cli.StringFlag{Name: "commit", Usage: "by the commit with this `HASH`"},
-				&cli.BoolFlag{Name: "now", Usage: "as of now, whatever the release"},
+				&cli.StringFlag{Name: "in", Usage: "fixed in this `RELEASE`"},
+				&cli.BoolFlag{Name: "next", Usage: "fixed in the next release"},
+				&cli.StringFlag{Name: "commit", Usage: "fixed by the commit `HASH`"},
+				&cli.BoolFlag{Name: "now", Usage: "fixed from now on, whatever the release"},
 			}, func(c *cli.Command) (contract.Act, error) {
 				return contract.Act{Release: c.String("in"), Next: c.Bool("next"), Commit: c.String("commit"),
 					Now: c.Bool("now")}, nil
 			}),
-		decision("dismiss", "nothing will be done about it; it goes on counting, silently", "", nil, nil),
-		decision("count-only", "dismiss it, and keep no bodies of its events from now on", "", nil, nil),
-		decision("severity", "say how severe it is; a part of its impact", "", []cli.Flag{&cli.StringFlag{Name: "as",
-			Usage: "fatal, error, warning, info, debug, or events: what the events say", Required: true}},
+		decision("dismiss", "dismiss it: it will not be worked on, and goes on counting silently", "", nil, nil),
+		decision("count-only", "dismiss it, and store no more bodies of its events", "", nil, nil),
+		decision("severity", "set its severity, which is a part of its impact", "", []cli.Flag{&cli.StringFlag{Name: "as",
+			Usage: "fatal, error, warning, info, debug, or events (use the severity of the events)", Required: true}},
 			func(c *cli.Command) (contract.Act, error) {
 				return contract.Act{Severity: c.String("as")}, nil
 			}),
-		decision("reopen", "open a fixed, parked or dismissed one again", "", nil, nil),
+		decision("reopen", "reopen a fixed, parked or dismissed issue", "", nil, nil),
 	}
 }
 
@@ -219,10 +219,10 @@ func MomentOf(s string, now time.Time) (time.Time, error) {
 }
 
 func undoCommand() *cli.Command {
-	return &cli.Command{Name: "undo", Usage: "undo the newest change: a decision, a merge, or what happened by itself", Arguments: []cli.Argument{command.Text("id")},
+	return &cli.Command{Name: "undo", Usage: "undo the newest change: a decision, a merge, or an automatic change", Arguments: []cli.Argument{command.Text("id")},
 		Flags: []cli.Flag{&cli.Int64Flag{Name: "bulk",
-			Usage: "undo the decision about many issues with this `NUMBER`, where nothing was decided since"}},
-		Description: "Of an issue that was merged away it undoes the merge. Said again it undoes what was before that.",
+			Usage: "undo the bulk decision `NUMBER`, except where something was decided since"}},
+		Description: "For a merged issue it undoes the merge. Run again, it undoes the change before.",
 		Action: func(ctx context.Context, c *cli.Command) error {
 			if n := c.Int64("bulk"); n != 0 {
 				return command.Request(ctx, c, command.Ask(http.MethodPost, command.OfProject("/issues/undo"),
@@ -240,11 +240,11 @@ func undoCommand() *cli.Command {
 }
 
 func deleteCommand() *cli.Command {
-	return &cli.Command{Name: "delete", Usage: "remove it with all its events, for good",
+	return &cli.Command{Name: "delete", Usage: "delete an issue and all its events permanently",
 		Arguments: []cli.Argument{command.Text("id")},
 		Flags: []cli.Flag{&cli.Int64Flag{Name: "confirm", Value: -1,
-			Usage: "how many `EVENTS` go with it, as you are told without this"}},
-		Description: "This cannot be undone. Its number stays taken; what comes under its fingerprint from now on is a new issue.\nfirethorn issue dismiss and count-only leave what there is.",
+			Usage: "confirm that this many `EVENTS` are deleted; without it the number is printed"}},
+		Description: "This cannot be undone. The number is not used again; new events with its fingerprint make a new issue.\nfirethorn issue dismiss and count-only keep what is stored.",
 		Action: func(ctx context.Context, c *cli.Command) error {
 			id, err := command.Arg(c, "id")
 			if err != nil {

@@ -19,18 +19,18 @@ import (
 
 // Event is the command about single events.
 func Event() *cli.Command {
-	return &cli.Command{Name: "event", Usage: "what came in", Commands: []*cli.Command{
-		{Name: "list", Usage: "events of a project or an issue, newest filed first", Description: command.SearchHelp,
+	return &cli.Command{Name: "event", Usage: "events", Commands: []*cli.Command{
+		{Name: "list", Usage: "list events of a project or an issue, newest first", Description: command.SearchHelp,
 			Flags: append(command.SearchFlags(), []cli.Flag{
 				&cli.StringFlag{Name: "issue", Usage: "only those of issue `ID`"}, &cli.IntFlag{Name: "limit",
-					Value: 50, Usage: "how many"},
-				&cli.StringFlag{Name: "cursor", Usage: "`next` of the page before"},
-				&cli.StringFlag{Name: "trace", Usage: "those of the trace `ID`, in all projects, in the order they were thrown"},
-				&cli.BoolFlag{Name: "kept", Usage: "with --issue: only those whose body is kept"},
-				&cli.StringSliceFlag{Name: "columns", Usage: "`ATTRIBUTES` that are shown of each event: os.name,plan"},
+					Value: 50, Usage: "print at most this many"},
+				&cli.StringFlag{Name: "cursor", Usage: "the value `next` of the previous page"},
+				&cli.StringFlag{Name: "trace", Usage: "events of the trace `ID` in all projects, in the order they were thrown"},
+				&cli.BoolFlag{Name: "kept", Usage: "with --issue: only events whose body is kept"},
+				&cli.StringSliceFlag{Name: "columns", Usage: "show these `ATTRIBUTES` of each event: os.name,plan"},
 			}...),
 			Action: eventList},
-		{Name: "show", Usage: "one event, whole", Arguments: []cli.Argument{command.Text("id")},
+		{Name: "show", Usage: "show one event with everything it has", Arguments: []cli.Argument{command.Text("id")},
 			Flags: []cli.Flag{&cli.BoolFlag{Name: "raw", Usage: "show the trace as the runtime printed it"}},
 			Action: func(ctx context.Context, c *cli.Command) error {
 				id, err := command.Arg(c, "id")

@@ -21,8 +21,8 @@ import (
 func scoringFlags() []cli.Flag {
 	d := surge.Default
 	return []cli.Flag{
-		&cli.StringSliceFlag{Name: "weight", Usage: "`PART=NUMBER`: what a part can give, relative to the others; parts are " + strings.Join(impact.Parts[:], ", ")},
-		&cli.BoolFlag{Name: "reset", Usage: "begin from the defaults"},
+		&cli.StringSliceFlag{Name: "weight", Usage: "`PART=NUMBER`: the weight of a part of the impact, relative to the others; parts are " + strings.Join(impact.Parts[:], ", ")},
+		&cli.BoolFlag{Name: "reset", Usage: "start from the defaults"},
 		&cli.IntFlag{Name: "surge-minutes", Usage: fmt.Sprintf("what is held against the past: 10 to 60, in tens (by default %d)", d.Minutes)},
 		&cli.Int64Flag{Name: "surge-events", Usage: fmt.Sprintf("at least so many events (%d)", d.Events)},
 		&cli.Int64Flag{Name: "surge-users",
@@ -83,16 +83,16 @@ func setScoring(c *cli.Command) (contract.SetScoring, error) {
 // Impact is the command about what issues are ranked by.
 func Impact() *cli.Command {
 	return &cli.Command{
-		Name: "impact", Usage: "by what issues are scored, and when they surge",
-		Description: "The impact of an issue is a sum of parts, 0 to 100; what each can give is the project's to say. docs/impact.md says how the parts are\nmade, and by which test an issue surges.\n" +
-			"  firethorn impact try --weight users=60 --weight frequency=5    the list as it would be\n  firethorn impact change --weight users=60 --weight frequency=5",
+		Name: "impact", Usage: "weights and thresholds of impact and surges",
+		Description: "The impact of an issue is a sum of parts, 0 to 100. Each project sets their weights. docs/impact.md explains the parts, and when\nan issue surges.\n" +
+			"  firethorn impact try --weight users=60 --weight frequency=5    show the list with other weights\n  firethorn impact change --weight users=60 --weight frequency=5",
 		Commands: []*cli.Command{
-			{Name: "show", Usage: "weights and thresholds of a project",
+			{Name: "show", Usage: "show weights and thresholds of a project",
 				Action: func(ctx context.Context, c *cli.Command) error {
 					return command.Get(ctx, c, command.OfProject("/impact"), showScoring)
 				}},
-			{Name: "try", Usage: "the list as it is, and as it would be by other weights; nothing is changed",
-				Flags: append(scoringFlags(), &cli.IntFlag{Name: "most", Value: 25, Usage: "places that are shown"}),
+			{Name: "try", Usage: "compare the list with what other weights would give; changes nothing",
+				Flags: append(scoringFlags(), &cli.IntFlag{Name: "most", Value: 25, Usage: "show this many positions"}),
 				Action: func(ctx context.Context, c *cli.Command) error {
 					in, err := setScoring(c)
 					if err != nil {
@@ -101,7 +101,7 @@ func Impact() *cli.Command {
 					return command.Request(ctx, c, command.Ask(http.MethodPost,
 						command.OfProject(fmt.Sprintf("/impact/trial?most=%d", c.Int("most"))), in), showTrialOfScoring)
 				}},
-			{Name: "change", Usage: "change weights or thresholds; issues are scored anew", Flags: scoringFlags(),
+			{Name: "change", Usage: "change weights or thresholds; all issues are scored again", Flags: scoringFlags(),
 				Action: func(ctx context.Context, c *cli.Command) error {
 					in, err := setScoring(c)
 					if err != nil {

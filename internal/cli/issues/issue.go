@@ -22,17 +22,17 @@ import (
 // Issue is the command about issues.
 func Issue() *cli.Command {
 	return &cli.Command{
-		Name: "issue", Usage: "what people triage",
+		Name: "issue", Usage: "list, decide about, merge and split issues",
 		Description: "An issue is named PROJECT/NUMBER, for example quayside/12; the number alone is enough with --project.",
 		Commands: append(decisions(), []*cli.Command{
 			listCommand(),
-			{Name: "beside", Usage: "the same fingerprint elsewhere, similar issues, and those that happen together with it", Arguments: []cli.Argument{command.Text("id")}, Action: issueBeside},
+			{Name: "beside", Usage: "issues with the same fingerprint, similar issues, and issues that occur together", Arguments: []cli.Argument{command.Text("id")}, Action: issueBeside},
 			showCommand(),
-			{Name: "merge", Usage: "merge issues into another one: they are the same bug",
+			{Name: "merge", Usage: "merge issues that are the same bug",
 				Arguments: []cli.Argument{&cli.StringArgs{Name: "ids", UsageText: "ID [ID…]", Min: 0, Max: -1}},
 				Flags: []cli.Flag{&cli.StringFlag{Name: "into",
-					Usage: "the issue (`ID`) that stays; it keeps its state", Required: true}},
-				Description: "Their numbers lead to the one that stays from now on. Events count there at once; users, days and releases follow in the\nbackground, and the issue says so until they are there. A fixed issue comes back when what is merged into it was seen in a\n" +
+					Usage: "the issue `ID` that stays and keeps its state", Required: true}},
+				Description: "Their numbers then lead to the issue that stays. Events count there at once. Users, days and releases follow in the\nbackground, and the issue says so meanwhile. A fixed issue becomes regressed if a merged issue was seen in a\n" +
 					"release with the fix. firethorn issue undo ID takes a merge back.",
 				Action: mergeIssues},
 			splitCommand(),
@@ -44,7 +44,7 @@ func Issue() *cli.Command {
 			commentCommand(),
 			ticketCommand(),
 			watchCommand(),
-			{Name: "history", Usage: "what happened to an issue", Arguments: []cli.Argument{command.Text("id")},
+			{Name: "history", Usage: "show the history of an issue", Arguments: []cli.Argument{command.Text("id")},
 				Action: func(ctx context.Context, c *cli.Command) error {
 					id, err := command.Arg(c, "id")
 					if err != nil {
@@ -57,15 +57,15 @@ func Issue() *cli.Command {
 }
 
 func listCommand() *cli.Command {
-	return &cli.Command{Name: "list", Usage: "a project's issues, what hurts most first",
+	return &cli.Command{Name: "list", Usage: "list a project's issues, highest impact first",
 		Description: command.SearchHelp,
 		Flags: append(command.SearchFlags(), []cli.Flag{
 			&cli.StringSliceFlag{Name: "state", Usage: "new, accepted, regressed, parked, fixed, dismissed, open (the first three) or all", Value: []string{"open"}},
 			&cli.StringFlag{Name: "order", Value: "impact",
 				Usage: "impact, users, events, newest or last_seen"},
-			&cli.StringFlag{Name: "text", Usage: "words that must occur in headline, place, message or comments; the same as words of --search"},
-			&cli.IntFlag{Name: "limit", Value: 50, Usage: "how many"},
-			&cli.StringFlag{Name: "cursor", Usage: "`next` of the page before"},
+			&cli.StringFlag{Name: "text", Usage: "only issues with these words in headline, place, message or comments; the same as words of --search"},
+			&cli.IntFlag{Name: "limit", Value: 50, Usage: "print at most this many"},
+			&cli.StringFlag{Name: "cursor", Usage: "the value `next` of the previous page"},
 		}...),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			q := command.SearchQuery(c, url.Values{"order": {c.String("order")},
@@ -81,7 +81,7 @@ func listCommand() *cli.Command {
 }
 
 func showCommand() *cli.Command {
-	return &cli.Command{Name: "show", Usage: "one issue with the trace of its newest event",
+	return &cli.Command{Name: "show", Usage: "show an issue with the trace of its newest event",
 		Arguments: []cli.Argument{command.Text("id")},
 		Flags:     []cli.Flag{&cli.BoolFlag{Name: "raw", Usage: "show the trace as the runtime printed it"}},
 		Action: func(ctx context.Context, c *cli.Command) error {

@@ -16,20 +16,20 @@ import (
 // Owner is the command about who has which issues.
 func Owner() *cli.Command {
 	return &cli.Command{
-		Name: "owner", Usage: "who carries what",
-		Description: "firethorn issue owners ID says who may have an issue, and why.",
+		Name: "owner", Usage: "who owns which issues",
+		Description: "firethorn issue owners ID suggests owners of an issue, with reasons.",
 		Commands: []*cli.Command{
-			{Name: "list", Usage: "who has what, whoever carries most first",
+			{Name: "list", Usage: "list owners and their issues, most impact first",
 				Action: func(ctx context.Context, c *cli.Command) error {
 					return command.Get(ctx, c, command.Fixed("/api/owners"), showCarriers)
 				}},
-			{Name: "hand-over", Usage: "give all that a person has to another one",
-				Description: "All issues that are open or parked, of all projects: for a holiday, or for good. firethorn issue undo --bulk takes each project's back.\n" +
+			{Name: "hand-over", Usage: "hand all issues of a person over to another",
+				Description: "Hands over all open and parked issues of all projects. firethorn issue undo --bulk takes it back, project by project.\n" +
 					"  firethorn owner hand-over --from 'Maren Holt' --to 'Oke Farrow' --why 'holiday until 7 January'",
 				Flags: []cli.Flag{
-					&cli.StringFlag{Name: "from", Usage: "`WHO` has them: a name or an address", Required: true},
-					&cli.StringFlag{Name: "to", Usage: "`WHO` shall have them", Required: true},
-					&cli.StringFlag{Name: "why", Usage: "what to `SAY` to it; it stands in the history of each"},
+					&cli.StringFlag{Name: "from", Usage: "the present owner `WHO`: a name or an e-mail address", Required: true},
+					&cli.StringFlag{Name: "to", Usage: "the new owner `WHO`", Required: true},
+					&cli.StringFlag{Name: "why", Usage: "a comment `TEXT` for the history of each"},
 				},
 				Action: func(ctx context.Context, c *cli.Command) error {
 					in := contract.HandOver{From: c.String("from"), To: c.String("to"), Why: c.String("why")}

@@ -18,12 +18,12 @@ import (
 
 // Session is the command about runs of an application.
 func Session() *cli.Command {
-	return &cli.Command{Name: "session", Usage: "runs of the application, and how they ended", Commands: []*cli.Command{
-		{Name: "count", Usage: "how many sessions ended how, by release and environment",
-			Description: "clean: nothing went wrong; faulty: it went on, or ended, after an error; crashed: an unhandled exception ended it;\ncut-off: it was not heard of any more, after a hang, a kill or a loss of power; running: not ended yet.",
+	return &cli.Command{Name: "session", Usage: "runs of the application and their outcomes", Commands: []*cli.Command{
+		{Name: "count", Usage: "count sessions by outcome, release and environment",
+			Description: "clean: no error; faulty: an error occurred; crashed: an unhandled exception ended it;\ncut-off: it stopped reporting after a hang, a kill or a power failure; running: not ended yet.",
 			Flags: []cli.Flag{&cli.IntFlag{Name: "days", Value: 14,
-				Usage: "how many `DAYS` back, today included (UTC)"}, &cli.BoolFlag{Name: "by-day",
-				Usage: "tell the days apart"}},
+				Usage: "look `DAYS` back, including today (UTC)"}, &cli.BoolFlag{Name: "by-day",
+				Usage: "one row for each day"}},
 			Action: func(ctx context.Context, c *cli.Command) error {
 				q := url.Values{"days": {strconv.Itoa(c.Int("days"))}, "by_day": {strconv.FormatBool(c.Bool("by-day"))}}
 				return command.Get(ctx, c, command.OfProject("/session-counts?"+q.Encode()), showSessionCounts)
@@ -32,8 +32,8 @@ func Session() *cli.Command {
 			Flags: []cli.Flag{
 				&cli.StringFlag{Name: "outcome", Usage: "only running, clean, faulty, crashed or cut-off ones"},
 				&cli.StringFlag{Name: "user", Usage: "only those of the user with this `IDENTITY`"},
-				&cli.IntFlag{Name: "limit", Value: 50, Usage: "how many"}, &cli.StringFlag{Name: "cursor",
-					Usage: "`next` of the page before"},
+				&cli.IntFlag{Name: "limit", Value: 50, Usage: "print at most this many"}, &cli.StringFlag{Name: "cursor",
+					Usage: "the value `next` of the previous page"},
 			},
 			Action: func(ctx context.Context, c *cli.Command) error {
 				q := url.Values{"limit": {strconv.Itoa(c.Int("limit"))}}
@@ -60,7 +60,7 @@ func Session() *cli.Command {
 						}
 					})
 			}},
-		{Name: "show", Usage: "one session and its events", Arguments: []cli.Argument{command.Text("id")},
+		{Name: "show", Usage: "show a session and its events", Arguments: []cli.Argument{command.Text("id")},
 			Action: func(ctx context.Context, c *cli.Command) error {
 				id, err := command.Arg(c, "id")
 				if err != nil {
@@ -115,13 +115,13 @@ func lasted(ms int64) string {
 
 // Feedback is the command about what people said.
 func Feedback() *cli.Command {
-	return &cli.Command{Name: "feedback", Usage: "what people said who were hit", Commands: []*cli.Command{
-		{Name: "list", Usage: "what people said, newest first",
+	return &cli.Command{Name: "feedback", Usage: "feedback of affected users", Commands: []*cli.Command{
+		{Name: "list", Usage: "list feedback, newest first",
 			Flags: []cli.Flag{
-				&cli.StringFlag{Name: "issue", Usage: "only what is about issue `ID`"}, &cli.StringFlag{Name: "event",
-					Usage: "only what is about event `ID`"},
-				&cli.IntFlag{Name: "limit", Value: 50, Usage: "how many"}, &cli.StringFlag{Name: "cursor",
-					Usage: "`next` of the page before"},
+				&cli.StringFlag{Name: "issue", Usage: "only feedback about issue `ID`"}, &cli.StringFlag{Name: "event",
+					Usage: "only feedback about event `ID`"},
+				&cli.IntFlag{Name: "limit", Value: 50, Usage: "print at most this many"}, &cli.StringFlag{Name: "cursor",
+					Usage: "the value `next` of the previous page"},
 			},
 			Action: func(ctx context.Context, c *cli.Command) error {
 				q := url.Values{"limit": {strconv.Itoa(c.Int("limit"))}}

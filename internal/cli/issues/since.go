@@ -17,7 +17,7 @@ import (
 )
 
 func sinceCommand() *cli.Command {
-	return &cli.Command{Name: "since", Usage: "since when: releases, deploys and decisions on one time line, and what its silence means", Arguments: []cli.Argument{command.Text("id")},
+	return &cli.Command{Name: "since", Usage: "releases, deployments and decisions on one time line, and what silence means", Arguments: []cli.Argument{command.Text("id")},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			id, err := command.Arg(c, "id")
 			if err != nil {
@@ -86,10 +86,10 @@ func holdingWords(h *contract.Holding) string {
 }
 
 func likelyCommand() *cli.Command {
-	return &cli.Command{Name: "likely", Usage: "the commits that may have brought it, and who changed the line last",
+	return &cli.Command{Name: "likely", Usage: "commits that may have caused it, and who changed the line last",
 		Arguments: []cli.Argument{command.Text("id")},
 		Flags: []cli.Flag{&cli.StringFlag{Name: "in",
-			Usage: "the `RELEASE` in which it appeared; without it the one in which it came back last, else was first seen"}},
+			Usage: "the `RELEASE` in which it appeared (default: where it came back last, else where it was first seen)"}},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			id, err := command.Arg(c, "id")
 			if err != nil {
@@ -139,7 +139,7 @@ func showLikely(out io.Writer, v contract.LikelyChanges) {
 }
 
 func ownersCommand() *cli.Command {
-	return &cli.Command{Name: "owners", Usage: "who may have it, and why",
+	return &cli.Command{Name: "owners", Usage: "suggest owners, with reasons",
 		Arguments: []cli.Argument{command.Text("id")},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			id, err := command.Arg(c, "id")
@@ -179,12 +179,12 @@ func showOwners(out io.Writer, v contract.Owners) {
 // Notice is the command about a person's notices.
 func Notice() *cli.Command {
 	return &cli.Command{
-		Name: "notice", Usage: "what you should hear of",
-		Description: "Issues that you have or watch coming back, waking, decided about or commented on by others, and comments that mention you. They are those of a person: sign in as one with firethorn login.",
+		Name: "notice", Usage: "your notices",
+		Description: "Notices about issues that you own or watch: they came back, woke, were decided about or commented on by others. Also comments that mention you.\nNotices belong to a person: sign in with firethorn login.",
 		Commands: []*cli.Command{
 			{Name: "list", Usage: "your notices, newest first", Flags: []cli.Flag{
-				&cli.BoolFlag{Name: "unseen", Usage: "only what you have not seen"}, &cli.IntFlag{Name: "limit",
-					Value: 50, Usage: "how many"}, &cli.Int64Flag{Name: "before", Usage: "`next` of the page before"},
+				&cli.BoolFlag{Name: "unseen", Usage: "only unseen notices"}, &cli.IntFlag{Name: "limit",
+					Value: 50, Usage: "print at most this many"}, &cli.Int64Flag{Name: "before", Usage: "the value `next` of the previous page"},
 			}, Action: func(ctx context.Context, c *cli.Command) error {
 				q := url.Values{"limit": {strconv.Itoa(c.Int("limit"))}}
 				if c.Bool("unseen") {
@@ -195,8 +195,8 @@ func Notice() *cli.Command {
 				}
 				return command.Get(ctx, c, command.Fixed("/api/notices?"+q.Encode()), showNotices)
 			}},
-			{Name: "seen", Usage: "say that you have seen all of them, or those up to one",
-				Flags: []cli.Flag{&cli.Int64Flag{Name: "up-to", Usage: "the `ID` of the last one you have seen"}},
+			{Name: "seen", Usage: "mark notices as seen, all or up to one",
+				Flags: []cli.Flag{&cli.Int64Flag{Name: "up-to", Usage: "the `ID` of the last notice you saw"}},
 				Action: func(ctx context.Context, c *cli.Command) error {
 					cl, err := command.NewClient(ctx, c)
 					if err != nil {

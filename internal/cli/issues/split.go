@@ -15,14 +15,14 @@ import (
 )
 
 func splitCommand() *cli.Command {
-	return &cli.Command{Name: "split", Usage: "split a part of an issue off: it is another bug",
+	return &cli.Command{Name: "split", Usage: "split a part off an issue that is another bug",
 		Arguments: []cli.Argument{command.Text("id")},
 		Flags: []cli.Flag{
-			&cli.StringFlag{Name: "frame", Usage: "the events with this own `FUNCTION` on their stack; its file before it makes it exact"},
-			&cli.StringFlag{Name: "message", Usage: "the events whose message is like `TEXT`: numbers, ids, dates and the like may differ"},
-			&cli.StringFlag{Name: "attribute", Usage: "the events with this attribute, theirs or of where they came from, as `NAME=VALUE`; nothing behind = means absent"},
+			&cli.StringFlag{Name: "frame", Usage: "events with this own `FUNCTION` in their stack; FILE:FUNCTION is exact"},
+			&cli.StringFlag{Name: "message", Usage: "events with a message like `TEXT`; numbers, ids and dates may differ"},
+			&cli.StringFlag{Name: "attribute", Usage: "events with this attribute or resource attribute, `NAME=VALUE`; an empty value means absent"},
 		},
-		Description: "Without a flag it lists what the issue's events differ in, with the command for each.\nNew events follow from then on. Of those filed before, all go that are known to have the difference: where the fingerprint\nitself says so, or their body is kept; of the rest nobody can say, and the issue says how many stay.\nfirethorn issue undo ID takes a split back.",
+		Description: "Without a flag it lists what the issue's events differ in, with the command for each.\nNew events follow the split. Stored events move if the fingerprint or the stored body shows the difference. The issue says\nhow many others stay. firethorn issue undo ID takes a split back.",
 		Action:      splitIssue}
 }
 

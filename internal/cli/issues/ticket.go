@@ -16,16 +16,16 @@ import (
 )
 
 func ticketCommand() *cli.Command {
-	return &cli.Command{Name: "ticket", Usage: "make a ticket in a tracker, link one, or unlink it",
+	return &cli.Command{Name: "ticket", Usage: "create, link or unlink a ticket in a tracker",
 		Arguments: []cli.Argument{command.Text("id")},
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "in", Usage: "the tracker: a `DESTINATION` of the kind tickets"},
-			&cli.StringFlag{Name: "link", Usage: "link the ticket with this `KEY`, and make none"},
-			&cli.StringFlag{Name: "unlink", Usage: "unlink the ticket with this `KEY`; it stays as it is in the tracker"},
-			&cli.BoolFlag{Name: "another", Usage: "make one beside an open one"},
+			&cli.StringFlag{Name: "link", Usage: "link the existing ticket `KEY` instead of creating one"},
+			&cli.StringFlag{Name: "unlink", Usage: "unlink the ticket `KEY`; the tracker keeps it"},
+			&cli.BoolFlag{Name: "another", Usage: "create a ticket although one is open"},
 		},
-		Description: "The ticket and the issue follow each other: an issue that is fixed closes its ticket, a ticket that is closed\n" +
-			"fixes its issue, and an issue that comes back reopens its ticket. Without a flag its tickets are listed.\n\n" +
+		Description: "The ticket and the issue follow each other. A fixed issue closes its ticket, a closed ticket\n" +
+			"fixes its issue, and a regressed issue reopens its ticket. Without a flag it lists the tickets.\n\n" +
 			"  firethorn issue ticket quayside/12 --in 'harbour board'\n" +
 			"  firethorn issue ticket quayside/12 --in 'harbour board' --link 41\n" +
 			"  firethorn issue ticket quayside/12 --unlink 41",

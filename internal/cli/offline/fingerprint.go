@@ -58,18 +58,18 @@ type followed struct {
 // Fingerprint is the command that fingerprints events without a service.
 func Fingerprint() *cli.Command {
 	return &cli.Command{
-		Name: "fingerprint", Usage: "which events belong together, and why, offline",
-		Description: "Reads events, one JSON document a line, from FILE or standard input, and prints the fingerprint of each: events with the same one belong to one issue.\n" +
-			"Which functions only fail on behalf of their callers is learned from all events that are given.\n" +
+		Name: "fingerprint", Usage: "group events and explain it, offline",
+		Description: "Reads events, one JSON document a line, from FILE or standard input, and prints their fingerprints. Events with the same one belong to one issue.\n" +
+			"It learns from all given events which functions only fail on behalf of their callers.\n" +
 			"With the maps of several releases (--maps 4.2.0=DIR1 --maps 4.3.0=DIR2), a function that moved to another file keeps the fingerprint of its old place.\n" +
-			"A plain --maps DIR serves every release; what lies below a directory named like a release belongs to that one.\n" +
-			"With --rules, the sections frames and grouping of a rules file act as they would in the service; each JSON line names the rule that decided.",
+			"A plain --maps DIR serves every release; a directory below it that is named like a release serves that release.\n" +
+			"With --rules, the sections frames and grouping of a rules file apply as in the service. Each JSON line names the rule that decided.",
 		Arguments: []cli.Argument{command.Text("file")},
 		Flags: []cli.Flag{
-			&cli.StringSliceFlag{Name: "maps", Usage: "`[RELEASE=]DIR` with bundles and their source maps; repeat it for each release"},
+			&cli.StringSliceFlag{Name: "maps", Usage: "a `[RELEASE=]DIR` with bundles and their source maps; may be repeated"},
 			&cli.StringFlag{Name: "rules", Usage: "a rules `FILE`"},
 			&cli.IntFlag{Name: "grouping-version", Value: fingerprint.Version,
-				Usage: "the grouping version to fingerprint by"},
+				Usage: "fingerprint by this grouping version"},
 		},
 		Action: fingerprintEvents,
 	}

@@ -46,13 +46,13 @@ const mostStack = 16 << 20
 func Stack() *cli.Command {
 	return &cli.Command{
 		Name: "stack", Usage: "make a stack trace readable, offline",
-		Description: "Reads a trace from FILE or standard input: JavaScript, Java and its kin, Python, Go, Ruby, PHP, .NET, Rust, Perl, or a debugger's, also inside\n" +
-			"JSON or behind a log's prefix. With --maps it resolves the frames with the source maps below that directory.",
+		Description: "Reads a trace from FILE or standard input: JavaScript, Java and related languages, Python, Go, Ruby, PHP, .NET, Rust, Perl, or a debugger, also inside\n" +
+			"JSON or after a log prefix. With --maps it resolves frames with the source maps in that directory.",
 		Arguments: []cli.Argument{command.Text("file")},
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "maps", Usage: "`DIR` with bundles and their source maps"},
-			&cli.StringSliceFlag{Name: "own", Usage: "frames whose file or function fits `GLOB` are your code"},
-			&cli.StringSliceFlag{Name: "vendor", Usage: "frames whose file or function fits `GLOB` are a dependency's"},
+			&cli.StringSliceFlag{Name: "own", Usage: "treat frames whose file or function matches `GLOB` as own code"},
+			&cli.StringSliceFlag{Name: "vendor", Usage: "treat frames whose file or function matches `GLOB` as vendor code"},
 		},
 		Action: func(_ context.Context, c *cli.Command) error {
 			in, stop, err := input(c)

@@ -20,20 +20,20 @@ func Member() *cli.Command {
 		return &cli.BoolFlag{Name: "everywhere", Usage: what + ", those to come too: only operators"}
 	}
 	reason := &cli.StringFlag{Name: "reason",
-		Usage: "a `TEXT` for the audit; operators who take a role themselves must say it"}
-	return &cli.Command{Name: "member", Usage: "who has which role in a project",
-		Description: "Roles, each of which may all that those before it may:\n" +
+		Usage: "a reason for the audit, `TEXT`; required if operators give themselves a role"}
+	return &cli.Command{Name: "member", Usage: "roles of people in a project",
+		Description: "Roles; each includes the ones before:\n" +
 			"  viewer      reads issues, events, releases; comments\n" +
 			"  member      triages: decides, assigns, merges, splits; pushes symbols and announces releases\n" +
 			"  maintainer  changes rules, keys, settings and members; deletes issues, regroups, erases users\n" +
 			"A person without a role in a project does not see it. A team's role is that of all its members.\n" +
-			"What operators may beside: firethorn person operator --help",
+			"What operators may do: firethorn person operator --help",
 		Commands: []*cli.Command{
-			{Name: "list", Usage: "who has a role in the project, and by what",
+			{Name: "list", Usage: "list roles in the project and where they come from",
 				Action: func(ctx context.Context, c *cli.Command) error {
 					return command.Get(ctx, c, command.OfProject("/members"), showMembers)
 				}},
-			{Name: "set", Usage: "give somebody, or a team, a role",
+			{Name: "set", Usage: "give a person or team a role",
 				Arguments: []cli.Argument{command.Text("name"), command.Text("role")},
 				Flags:     []cli.Flag{everywhere("in all projects"), reason},
 				Action: func(ctx context.Context, c *cli.Command) error {
@@ -43,7 +43,7 @@ func Member() *cli.Command {
 					}
 					return setRole(ctx, c, c.StringArg("name"), role)
 				}},
-			{Name: "remove", Usage: "take somebody's role away", Arguments: []cli.Argument{command.Text("name")},
+			{Name: "remove", Usage: "remove a role from a person or team", Arguments: []cli.Argument{command.Text("name")},
 				Flags: []cli.Flag{everywhere("the role in all projects"), reason},
 				Action: func(ctx context.Context, c *cli.Command) error {
 					name, err := command.Arg(c, "name")

@@ -19,9 +19,9 @@ import (
 
 // Person is the command about who works here.
 func Person() *cli.Command {
-	return &cli.Command{Name: "person", Usage: "who works here", Commands: []*cli.Command{
+	return &cli.Command{Name: "person", Usage: "the people who use the service", Commands: []*cli.Command{
 		addCommand(), linkCommand(),
-		{Name: "list", Usage: "who works here, with their roles",
+		{Name: "list", Usage: "list people and their roles",
 			Action: func(ctx context.Context, c *cli.Command) error {
 				return command.Get(ctx, c, command.Fixed("/api/people"), showPeople)
 			}},
@@ -73,14 +73,14 @@ func showPeople(out io.Writer, v contract.People) {
 }
 
 func addCommand() *cli.Command {
-	return &cli.Command{Name: "add", Usage: "add someone; prints a one-time sign-in link",
+	return &cli.Command{Name: "add", Usage: "add a person and print a one-time sign-in link",
 		Arguments: []cli.Argument{command.Text("name"), command.Text("email")},
-		Description: "Without --role they see no project. With --role alone they have it in all projects, those to come too;\n" +
-			"with --project beside, in that one. Operators run the service: people, projects, the audit, the queue. They do\n" +
-			"not read what a project's applications reported unless they have a role there.",
+		Description: "Without --role the person sees no project. --role alone gives the role in all projects, including later ones;\n" +
+			"with --project, in that project. Operators run the service: people, projects, the audit, the queue. They do\n" +
+			"not read events of a project unless they have a role in it.",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "role", Usage: "viewer, member or maintainer"},
-			&cli.BoolFlag{Name: "operator", Aliases: []string{"admin"}, Usage: "may run the service"},
+			&cli.BoolFlag{Name: "operator", Aliases: []string{"admin"}, Usage: "make the person an operator of the service"},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			email, err := command.Arg(c, "email")
@@ -97,9 +97,9 @@ func addCommand() *cli.Command {
 }
 
 func linkCommand() *cli.Command {
-	return &cli.Command{Name: "link", Usage: "a new one-time sign-in link, of yourself or of somebody",
+	return &cli.Command{Name: "link", Usage: "print a new one-time sign-in link for a person",
 		Arguments:   []cli.Argument{command.Text("name")},
-		Description: "Without a NAME it is your own, good for 15 minutes: for a browser that asks you to sign in again.",
+		Description: "Without a NAME it is a link for you, valid for 15 minutes, for a browser that asks you to sign in again.",
 		Action: func(ctx context.Context, c *cli.Command) error {
 			name := c.StringArg("name")
 			path := "/api/people/" + url.PathEscape(name) + "/link"
@@ -116,10 +116,10 @@ func linkCommand() *cli.Command {
 }
 
 func operatorCommand() *cli.Command {
-	return &cli.Command{Name: "operator", Usage: "make somebody an operator of the service",
+	return &cli.Command{Name: "operator", Usage: "make a person an operator of the service",
 		Arguments:   []cli.Argument{command.Text("name")},
-		Flags:       []cli.Flag{&cli.BoolFlag{Name: "remove", Usage: "they are one no more; the last operator stays"}},
-		Description: "Operators run the service: people, projects, the audit, the queue. They do not read what a project's\napplications reported unless they have a role there.",
+		Flags:       []cli.Flag{&cli.BoolFlag{Name: "remove", Usage: "no longer an operator; the last operator stays"}},
+		Description: "Operators run the service: people, projects, the audit, the queue. They do not\nread events of a project unless they have a role in it.",
 		Action: func(ctx context.Context, c *cli.Command) error {
 			name, err := command.Arg(c, "name")
 			if err != nil {
@@ -136,12 +136,12 @@ func showRoles(out io.Writer, p contract.Person) {
 }
 
 func mergeCommand() *cli.Command {
-	return &cli.Command{Name: "merge", Usage: "make one of a person who is here twice",
+	return &cli.Command{Name: "merge", Usage: "merge two accounts of one person",
 		Arguments: []cli.Argument{command.Text("name")},
-		Flags: []cli.Flag{&cli.StringFlag{Name: "into", Usage: "`WHO` stays: a name or an address",
+		Flags: []cli.Flag{&cli.StringFlag{Name: "into", Usage: "keep `WHO`: a name or an e-mail address",
 			Required: true}},
-		Description: "NAME goes into WHO: issues, teams, roles, notices and what they watch. Sessions and tokens of NAME end. What\n" +
-			"NAME did keeps that name in histories, and who is given to NAME from then on is given to WHO.",
+		Description: "WHO gets the issues, teams, roles, notices and watched issues of NAME. Sessions and tokens of NAME end. History\n" +
+			"keeps the name NAME, and later assignments to NAME go to WHO.",
 		Action: func(ctx context.Context, c *cli.Command) error {
 			name, err := command.Arg(c, "name")
 			if err != nil {
@@ -161,7 +161,7 @@ func mergeCommand() *cli.Command {
 }
 
 func sessionsCommand() *cli.Command {
-	return &cli.Command{Name: "sessions", Usage: "the browsers that you are signed in with",
+	return &cli.Command{Name: "sessions", Usage: "your signed-in browsers",
 		Action: func(ctx context.Context, c *cli.Command) error {
 			return command.Get(ctx, c, command.Fixed("/api/me/sessions"), func(out io.Writer, v contract.SignIns) {
 				if len(v.Sessions) == 0 {
@@ -180,7 +180,7 @@ func sessionsCommand() *cli.Command {
 }
 
 func endSessionCommand() *cli.Command {
-	return &cli.Command{Name: "end-session", Usage: "sign out of one browser of yours",
+	return &cli.Command{Name: "end-session", Usage: "sign out of one of your browsers",
 		Arguments: []cli.Argument{command.Text("session")},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			return endByNumber(ctx, c, numbered{what: "session", path: "/api/me/sessions/",
@@ -222,7 +222,7 @@ func endByNumber(ctx context.Context, c *cli.Command, n numbered) error {
 }
 
 func signOutCommand() *cli.Command {
-	return &cli.Command{Name: "sign-out", Usage: "end all sessions and unused sign-in links of somebody",
+	return &cli.Command{Name: "sign-out", Usage: "end all sessions and sign-in links of a person",
 		Arguments: []cli.Argument{command.Text("name")}, Action: func(ctx context.Context, c *cli.Command) error {
 			name, err := command.Arg(c, "name")
 			if err != nil {
@@ -239,9 +239,9 @@ func signOutCommand() *cli.Command {
 }
 
 func leaveCommand() *cli.Command {
-	return &cli.Command{Name: "leave", Usage: "say that somebody does not work here any more, or dissolve a team",
+	return &cli.Command{Name: "leave", Usage: "mark a person as gone, or dissolve a team",
 		Arguments:   []cli.Argument{command.Text("name")},
-		Description: "Nothing can be given to them from then on; their roles, tokens and sessions end. What they have stays theirs until it is handed over:\n  firethorn owner hand-over --from NAME --to NAME",
+		Description: "Nothing can be assigned to them any more. Their roles, tokens and sessions end. Their issues stay theirs until you hand them over:\n  firethorn owner hand-over --from NAME --to NAME",
 		Action: func(ctx context.Context, c *cli.Command) error {
 			name, err := command.Arg(c, "name")
 			if err != nil {
@@ -260,7 +260,7 @@ func leaveCommand() *cli.Command {
 }
 
 func returnCommand() *cli.Command {
-	return &cli.Command{Name: "return", Usage: "say that somebody works here again",
+	return &cli.Command{Name: "return", Usage: "mark a person as back",
 		Arguments: []cli.Argument{command.Text("name")},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			name, err := command.Arg(c, "name")

@@ -18,10 +18,10 @@ import (
 
 // Team is the command about teams.
 func Team() *cli.Command {
-	return &cli.Command{Name: "team", Usage: "people who have issues together",
-		Description: "A team can be given issues as a person can, by hand, by CODEOWNERS (@GROUP/NAME) and by the rules' section assign; its members hear of\nthem. firethorn person leave NAME dissolves one.",
+	return &cli.Command{Name: "team", Usage: "teams: people who own issues together",
+		Description: "A team can own issues like a person: assigned by hand, by CODEOWNERS (@GROUP/NAME) or by the rules' section assign. Its members are\nnotified. firethorn person leave NAME dissolves a team.",
 		Commands: []*cli.Command{
-			{Name: "list", Usage: "the teams, with their members",
+			{Name: "list", Usage: "list teams and their members",
 				Action: func(ctx context.Context, c *cli.Command) error {
 					return command.Get(ctx, c, command.Fixed("/api/teams"), func(out io.Writer, v contract.Teams) {
 						if len(v.Teams) == 0 {
@@ -36,8 +36,8 @@ func Team() *cli.Command {
 						})
 					})
 				}},
-			{Name: "create", Usage: "make one", Arguments: []cli.Argument{command.Text("name")},
-				Flags: []cli.Flag{&cli.StringSliceFlag{Name: "member", Usage: "`WHO` is in it: a name or an address"}},
+			{Name: "create", Usage: "create a destination", Arguments: []cli.Argument{command.Text("name")},
+				Flags: []cli.Flag{&cli.StringSliceFlag{Name: "member", Usage: "a member `WHO`: a name or an e-mail address"}},
 				Action: func(ctx context.Context, c *cli.Command) error {
 					name, err := command.Arg(c, "name")
 					if err != nil {
@@ -46,9 +46,9 @@ func Team() *cli.Command {
 					return command.Request(ctx, c, command.Ask(http.MethodPost, command.Fixed("/api/teams"),
 						contract.NewTeam{Name: name, Members: c.StringSlice("member")}), showTeam)
 				}},
-			{Name: "change", Usage: "let people in, or out", Arguments: []cli.Argument{command.Text("name")},
-				Flags: []cli.Flag{&cli.StringSliceFlag{Name: "add", Usage: "`WHO` comes in"},
-					&cli.StringSliceFlag{Name: "remove", Usage: "`WHO` goes out"}},
+			{Name: "change", Usage: "add or remove members", Arguments: []cli.Argument{command.Text("name")},
+				Flags: []cli.Flag{&cli.StringSliceFlag{Name: "add", Usage: "add the person `WHO`"},
+					&cli.StringSliceFlag{Name: "remove", Usage: "remove the person `WHO`"}},
 				Action: func(ctx context.Context, c *cli.Command) error {
 					name, err := command.Arg(c, "name")
 					if err != nil {

@@ -18,27 +18,27 @@ import (
 
 // Token is the command about tokens.
 func Token() *cli.Command {
-	return &cli.Command{Name: "token", Usage: "what programs authorise with", Commands: []*cli.Command{
-		{Name: "create", Usage: "make a token; its text is shown this once",
+	return &cli.Command{Name: "token", Usage: "tokens for programs", Commands: []*cli.Command{
+		{Name: "create", Usage: "create a token; its text is printed once",
 			Arguments: []cli.Argument{command.Text("label")},
 			Description: "What each scope allows:\n" +
 				"  build    symbols:push, releases:announce, rules:check; never an event\n" +
 				"  read     issues:read, events:read, rules:check\n" +
-				"  person   all that can be given, as far as the person's roles go\n" +
-				"  service  what --permission names\n" +
+				"  person   everything that the person's roles allow\n" +
+				"  service  the permissions of --permission\n" +
 				"  admin    everything\n" +
-				"Permissions that can be given: symbols:push, releases:announce, rules:check, rules:push, issues:read,\n" +
+				"Permissions: symbols:push, releases:announce, rules:check, rules:push, issues:read,\n" +
 				"issues:triage, events:read, export. A build that keeps the rules file in its repository needs\n" +
-				"--permission rules:push beside. Nobody gives what they do not have.",
+				"--permission rules:push. Nobody can give permissions that they do not have.",
 			Flags: []cli.Flag{
 				&cli.StringFlag{Name: "scope", Value: "build", Usage: "build, read, person, service or admin"},
 				&cli.StringSliceFlag{Name: "permission",
-					Usage: "a `PERMISSION` beside those of the scope, for example rules:push"},
+					Usage: "add a `PERMISSION` to those of the scope, such as rules:push"},
 				&cli.StringSliceFlag{Name: "projects",
-					Usage: "the only `PROJECTS` it is good for, with commas between them; --project names one"},
-				&cli.StringFlag{Name: "person", Usage: "whose it is: it may what they may, and their name stands in the history"},
-				&cli.IntFlag{Name: "days", Usage: "how long it lives (default: 90)", HideDefault: true},
-				&cli.BoolFlag{Name: "never", Usage: "it never runs out"},
+					Usage: "limit it to these `PROJECTS`, separated by commas; --project names one"},
+				&cli.StringFlag{Name: "person", Usage: "the person whose permissions and name it has"},
+				&cli.IntFlag{Name: "days", Usage: "expire after this many days (default: 90)", HideDefault: true},
+				&cli.BoolFlag{Name: "never", Usage: "never expire"},
 			},
 			Action: func(ctx context.Context, c *cli.Command) error {
 				label, err := command.Arg(c, "label")
@@ -53,20 +53,20 @@ func Token() *cli.Command {
 					func(out io.Writer, t contract.Token) {
 						fmt.Fprintln(out, t.Token)
 					}, func(t contract.Token) {
-						until := "it never runs out"
+						until := "it never expires"
 						if t.Expires != nil {
-							until = "it runs out on " + t.Expires.Format("2006-01-02")
+							until = "it expires on " + t.Expires.Format("2006-01-02")
 						}
 						fmt.Fprintf(c.Root().ErrWriter, "Token %d %q: %s. firethorn token revoke %d ends it.\n", t.ID,
 							t.Label, until, t.ID)
 					})
 			}},
-		{Name: "list", Usage: "all tokens, the newest first, without their texts",
+		{Name: "list", Usage: "list all tokens, newest first, without their texts",
 			Action: func(ctx context.Context, c *cli.Command) error {
 				return command.Get(ctx, c, command.Fixed("/api/tokens"), showTokens)
 			}},
 		rotateCommand(),
-		{Name: "revoke", Usage: "end a token", Arguments: []cli.Argument{command.Text("token")},
+		{Name: "revoke", Usage: "revoke a token", Arguments: []cli.Argument{command.Text("token")},
 			Action: func(ctx context.Context, c *cli.Command) error {
 				return endByNumber(ctx, c, numbered{what: "token", path: "/api/tokens/",
 					hint: "firethorn token list shows them", said: "Token %d is revoked.\n", field: "revoked"})
@@ -75,12 +75,12 @@ func Token() *cli.Command {
 }
 
 func rotateCommand() *cli.Command {
-	return &cli.Command{Name: "rotate", Usage: "give a token another text; it is shown this once",
+	return &cli.Command{Name: "rotate", Usage: "replace a token's text; the new text is printed once",
 		Arguments: []cli.Argument{command.Text("token")},
 		Flags: []cli.Flag{&cli.IntFlag{Name: "overlap", Value: 24,
-			Usage: "for how many `HOURS` the text before stays good"}},
-		Description: "The token keeps its number, permissions and projects, and lives as long again as it was made for. One that is\n" +
-			"older than roles is bound to them by this.",
+			Usage: "keep the previous text valid for `HOURS`"}},
+		Description: "The token keeps its number, permissions and projects, and its lifetime starts again. A token from before\n" +
+			"there were roles becomes bound to them.",
 		Action: func(ctx context.Context, c *cli.Command) error {
 			number, err := command.Arg(c, "token")
 			if err != nil {

@@ -30,15 +30,15 @@ import (
 // Init is the command that leads from nothing to the first readable issue.
 func Init() *cli.Command {
 	return &cli.Command{
-		Name: "init", Usage: "set an application up: its project, the steps, and the first event",
-		Description: "Run it in the application's directory. It asks for the project and for what the application runs in, makes the project\n" +
-			"where there is none, prints the steps with the project's key, and waits for the first event. With flags it asks nothing;\n" +
-			"with --format json it prints the steps and ends:\n\n" +
+		Name: "init", Usage: "set up an application: project, steps, first event",
+		Description: "Run it in the application's directory. It asks for the project and the runtime, creates the project if there is\n" +
+			"none, prints the steps with the project's key, and waits for the first event. With flags it asks nothing.\n" +
+			"With --format json it prints the steps and ends:\n\n" +
 			"  firethorn init --name quayside --runtime vite --wait 0s",
 		Flags: []cli.Flag{
-			&cli.StringFlag{Name: "name", Usage: "the project's `NAME`; without it, it is asked for"},
-			&cli.StringFlag{Name: "runtime", Usage: "vite, browser, node, node-web, go, opentelemetry or logs; without it, it is asked for"},
-			&cli.DurationFlag{Name: "wait", Value: 10 * time.Minute, Usage: "how long to wait for the first event"},
+			&cli.StringFlag{Name: "name", Usage: "the project's `NAME`; you are asked if it is missing"},
+			&cli.StringFlag{Name: "runtime", Usage: "vite, browser, node, node-web, go, opentelemetry or logs; you are asked if it is missing"},
+			&cli.DurationFlag{Name: "wait", Value: 10 * time.Minute, Usage: "time to wait for the first event"},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			cl, err := command.NewClient(ctx, c)

@@ -17,9 +17,9 @@ import (
 
 // Overview is the command that shows how all projects stand.
 func Overview() *cli.Command {
-	return &cli.Command{Name: "overview", Usage: "how all projects stand, a row each, worst first",
-		Description: "Shows how the newest release does, what is open, new and came back, and events and users of seven days with how\n" +
-			"they changed against the seven before.",
+	return &cli.Command{Name: "overview", Usage: "summarise all projects, one row each, worst first",
+		Description: "Shows the newest release, open, new and regressed issues, and events and users of seven days with their\n" +
+			"change from the seven days before.",
 		Action: func(ctx context.Context, c *cli.Command) error {
 			return command.Get(ctx, c, command.Fixed("/api/overview"), showOverview)
 		}}

@@ -30,12 +30,12 @@ func byName(c *cli.Command, rest string) func(*client.Client) (string, error) {
 func Project() *cli.Command {
 	return &cli.Command{
 		Name:  "project",
-		Usage: "the applications that report",
+		Usage: "the applications that report errors",
 		Commands: []*cli.Command{
 			{Name: "create", Usage: "create a project and its ingest key",
 				Arguments: []cli.Argument{command.Text("name")},
 				Flags: []cli.Flag{&cli.IntFlag{Name: "keep", Value: 30,
-					Usage: "how many `DAYS` events are kept: 7, 30, 90 or 365"}},
+					Usage: "keep events for 7, 30, 90 or 365 `DAYS`"}},
 				Action: func(ctx context.Context, c *cli.Command) error {
 					name, err := command.Arg(c, "name")
 					if err != nil {
@@ -44,19 +44,19 @@ func Project() *cli.Command {
 					return command.Request(ctx, c, command.Ask(http.MethodPost, command.Fixed("/api/projects"),
 						contract.NewProject{Name: name, KeepDays: c.Int("keep")}), showProject)
 				}},
-			{Name: "list", Usage: "all projects", Action: func(ctx context.Context, c *cli.Command) error {
+			{Name: "list", Usage: "list all projects", Action: func(ctx context.Context, c *cli.Command) error {
 				return command.Get(ctx, c, command.Fixed("/api/projects"), showProjects)
 			}},
-			{Name: "show", Usage: "one project, and how its application reports",
+			{Name: "show", Usage: "show a project and how its application reports",
 				Arguments: []cli.Argument{command.Text("name")},
 				Action: func(ctx context.Context, c *cli.Command) error {
 					return command.Get(ctx, c, byName(c, ""), showProject)
 				}},
 			setUpCommand(),
-			{Name: "keep", Usage: "change how long events, and symbols, are kept",
+			{Name: "keep", Usage: "change the retention of events and symbols",
 				Arguments: []cli.Argument{command.Text("name")},
 				Flags: []cli.Flag{
-					&cli.IntFlag{Name: "days", Usage: "events that come from now on: 7, 30, 90 or 365 `DAYS`"},
+					&cli.IntFlag{Name: "days", Usage: "keep later events for 7, 30, 90 or 365 `DAYS`"},
 					&cli.IntFlag{Name: "symbols", Usage: "symbols: `DAYS` after they were pushed or used last"},
 				},
 				Action: func(ctx context.Context, c *cli.Command) error {
@@ -91,22 +91,22 @@ func showProjects(out io.Writer, v contract.Projects) {
 }
 
 func changeCommand() *cli.Command {
-	return &cli.Command{Name: "change", Usage: "change what a project may take in, from which web origins, by what its releases are ordered, and which log records become events", Arguments: []cli.Argument{command.Text("name")},
+	return &cli.Command{Name: "change", Usage: "change a project's limits, web origins, release order and log settings", Arguments: []cli.Argument{command.Text("name")},
 		Flags: []cli.Flag{
 			&cli.Int64Flag{Name: "allowance-minute",
 				Usage: "`EVENTS` a minute; 0: any number, -1: the default"},
 			&cli.Int64Flag{Name: "allowance-day", Usage: "`EVENTS` a day; 0: any number, -1: the default"},
 			&cli.StringFlag{Name: "release-order",
-				Usage: "`WHAT` orders releases: auto (by commit where that is possible, else by version, else by announcement), or commits, versions or announcement alone"},
-			&cli.StringFlag{Name: "repository", Usage: "https or ssh `ADDRESS` that the service may fetch its code from, where serve --fetch-from allows the host; empty: builds send it"},
+				Usage: "order releases by `WHAT`: commits, versions, announcement, or auto (the first of these that is known)"},
+			&cli.StringFlag{Name: "repository", Usage: "fetch the code from this https or ssh `ADDRESS` (needs serve --fetch-from); empty: builds send it"},
 			&cli.StringFlag{Name: "commit-link",
-				Usage: "where people read a commit, as `URL` with {commit} in it"},
+				Usage: "a `URL` of a page that shows a commit, with {commit} in it"},
 			&cli.StringSliceFlag{Name: "source-path",
-				Usage: "`FROM=TO`: source paths of maps and traces that begin with FROM stand under TO in the repository; may be given several times; empty removes them"},
-			&cli.StringFlag{Name: "log-messages", Usage: "from which `SEVERITY` on log records without an exception become events: error, fatal, or off"},
-			&cli.BoolFlag{Name: "locate-users", Usage: "note the country of client addresses (geo.country.iso_code), where serve --geo-database names a file; --locate-users=false ends it"},
-			&cli.BoolFlag{Name: "cut-off-crashes", Usage: "count sessions that were cut off as crashed; --cut-off-crashes=false ends it"},
-			&cli.StringSliceFlag{Name: "origin", Usage: "a web `ORIGIN` that may report, and no other; may be given several times; * is any"},
+				Usage: "`FROM=TO`: source paths that begin with FROM are below TO in the repository; may be repeated; empty removes all"},
+			&cli.StringFlag{Name: "log-messages", Usage: "turn log records without an exception into events from this `SEVERITY` on: error, fatal, or off"},
+			&cli.BoolFlag{Name: "locate-users", Usage: "store the country of client addresses (needs serve --geo-database); --locate-users=false stops that"},
+			&cli.BoolFlag{Name: "cut-off-crashes", Usage: "count cut-off sessions as crashed; --cut-off-crashes=false stops that"},
+			&cli.StringSliceFlag{Name: "origin", Usage: "allow only this web `ORIGIN` to report; may be repeated; * allows all"},
 		},
 		Action: changeProject,
 	}
@@ -172,7 +172,7 @@ func allowed(n int64) string {
 
 // setUpCommand says how an application is set up to report.
 func setUpCommand() *cli.Command {
-	return &cli.Command{Name: "set-up", Usage: "how an application reports, step by step, with the project's own key",
+	return &cli.Command{Name: "set-up", Usage: "print the set-up steps of an application, with the project's key",
 		Arguments: []cli.Argument{command.Text("name")},
 		Flags: []cli.Flag{&cli.StringFlag{Name: "runtime", Value: "vite",
 			Usage: "vite, browser, node, node-web, go, opentelemetry or logs"}},
@@ -209,13 +209,13 @@ func showSetUp(out io.Writer, v contract.SetUp) {
 // keysCommand lists, makes, rotates and revokes ingest keys.
 func keysCommand() *cli.Command {
 	return &cli.Command{Name: "keys", Usage: "a project's ingest keys", Arguments: []cli.Argument{command.Text("name")},
-		Description: "Rotate a key that too many know: --rotate makes a new one and lets the old one be good for --overlap, until all applications\nhave the new one; LAST USED says whether they have.",
+		Description: "To replace a key, use --rotate: it makes a new key, and the old one stays valid for --overlap until all applications\nhave the new one. LAST USED shows whether the old one is still in use.",
 		Flags: []cli.Flag{
-			&cli.StringFlag{Name: "add", Usage: "make another key with this `LABEL`"},
-			&cli.BoolFlag{Name: "routes", Usage: "with --add: service.name names the project, for a collector that speaks for many services"},
-			&cli.StringFlag{Name: "rotate", Usage: "make a key in the place of `KEY`"},
-			&cli.IntFlag{Name: "overlap", Value: 72, Usage: "with --rotate: how many `HOURS` the old one stays good"},
-			&cli.StringFlag{Name: "revoke", Usage: "make `KEY` good for nothing, at once"},
+			&cli.StringFlag{Name: "add", Usage: "create another key with this `LABEL`"},
+			&cli.BoolFlag{Name: "routes", Usage: "with --add: take the project from service.name, for a collector of many services"},
+			&cli.StringFlag{Name: "rotate", Usage: "replace `KEY` by a new key"},
+			&cli.IntFlag{Name: "overlap", Value: 72, Usage: "with --rotate: keep the old key valid for `HOURS`"},
+			&cli.StringFlag{Name: "revoke", Usage: "revoke `KEY` at once"},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			at := byName(c, "/keys")

@@ -15,9 +15,9 @@ import (
 
 // Received is the command about what came in, and what became of it.
 func Received() *cli.Command {
-	return &cli.Command{Name: "received", Usage: "what came in, what was dropped, turned away or cut, and why",
+	return &cli.Command{Name: "received", Usage: "events received, dropped, refused and cut, with reasons",
 		Flags: []cli.Flag{
-			&cli.IntFlag{Name: "hours", Value: 24, Usage: "how many `HOURS` back"},
+			&cli.IntFlag{Name: "hours", Value: 24, Usage: "look `HOURS` back"},
 			&cli.BoolFlag{Name: "examples", Usage: "with examples of each cause"},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {

@@ -22,14 +22,14 @@ import (
 )
 
 func announceCommand(version cli.Flag) *cli.Command {
-	return &cli.Command{Name: "announce", Usage: "say that a build made a release, and send what is new in its repository",
+	return &cli.Command{Name: "announce", Usage: "announce a release and send the new commits of its repository",
 		Flags: []cli.Flag{
 			version,
-			&cli.StringFlag{Name: "commit", Usage: "the `HASH` of the commit it was built from; in a repository it is HEAD without it"},
-			&cli.StringFlag{Name: "repo", Usage: "the `PATH` of the repository whose history is sent, none: nothing is sent; without it the one around the working directory"},
+			&cli.StringFlag{Name: "commit", Usage: "the `HASH` of its commit (default: HEAD of the repository)"},
+			&cli.StringFlag{Name: "repo", Usage: "send the history of the repository at `PATH` (default: the one around the working directory); none: send nothing"},
 		},
-		Description: "What commits the service does not have goes as a git bundle: history, authors and files, no branches, tags or configuration.\n" +
-			"From it come the order of releases, fixes by commit, and the changes that may have brought an issue.",
+		Description: "Commits that the service lacks are sent as a git bundle: history, authors and files, but no branches, tags or configuration.\n" +
+			"They give the order of releases, fixes by commit, and likely changes for an issue.",
 		Action: announce}
 }
 

@@ -31,10 +31,10 @@ func showEnvironments(out io.Writer, list []contract.EnvironmentQuality) {
 // issuesCommand lists what a release brought.
 func issuesCommand() *cli.Command {
 	return &cli.Command{Name: "issues",
-		Usage:     "the issues that are new in a release or came back in it, and the share of its sessions that each hits",
+		Usage:     "new and regressed issues of a release, with the share of its sessions that each affects",
 		Arguments: []cli.Argument{command.Text("version")},
-		Description: "A session counts once for an issue, however many events it has. At most 20 new issues and 20 that came back are\n" +
-			"listed: those with most impact.",
+		Description: "A session counts once for an issue, however many events it has. It lists at most 20 new and 20 regressed issues,\n" +
+			"highest impact first.",
 		Flags: healthFlags(),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			v, err := command.Arg(c, "version")

@@ -27,7 +27,7 @@ func healthFlags(more ...cli.Flag) []cli.Flag {
 }
 
 func baselineFlag() cli.Flag {
-	return &cli.StringFlag{Name: "baseline", Usage: "compare with the release `VERSION` (default: the one before it)"}
+	return &cli.StringFlag{Name: "baseline", Usage: "compare with the release `VERSION` (default: the previous one)"}
 }
 
 func healthQuery(c *cli.Command, q url.Values) url.Values {
@@ -42,10 +42,10 @@ func healthQuery(c *cli.Command, q url.Values) url.Values {
 // qualityCommand says how releases do.
 func qualityCommand() *cli.Command {
 	return &cli.Command{Name: "quality",
-		Usage:     "how releases do: sessions, crashes, and whether one is better or worse",
+		Usage:     "sessions and crashes of releases, and whether one is better or worse",
 		Arguments: []cli.Argument{command.Text("version")},
 		Description: "Without VERSION it shows all releases of the window. A verdict compares the crashed sessions of a release with those of\n" +
-			"its baseline, once 100 sessions of each have ended. Its p holds however often you look.",
+			"its baseline, once 100 sessions of each have ended. Its p value stays valid however often you look.",
 		Flags: healthFlags(baselineFlag()),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			q := healthQuery(c, url.Values{})
@@ -134,7 +134,7 @@ func took(seconds float64) string {
 
 // compareCommand puts two releases side by side.
 func compareCommand() *cli.Command {
-	return &cli.Command{Name: "compare", Usage: "two releases side by side: issues of one alone, rates of the rest",
+	return &cli.Command{Name: "compare", Usage: "compare two releases: issues of only one, rates of the others",
 		Arguments: []cli.Argument{command.Text("a"), command.Text("b")}, Flags: healthFlags(),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			q := healthQuery(c, url.Values{})
@@ -190,18 +190,18 @@ func rate(n float64) string { return fmt.Sprintf("%.1f", n) }
 
 // checkCommand stops a pipeline where a release is bad.
 func checkCommand() *cli.Command {
-	return &cli.Command{Name: "check", Usage: "whether a release may go on: exit code 0 or 1, for pipelines",
+	return &cli.Command{Name: "check", Usage: "decide whether a release is good enough, for pipelines: exit code 0 or 1",
 		Arguments: []cli.Argument{command.Text("version")},
-		Description: "Each condition that fails is printed with its numbers. What cannot be judged yet fails, unless you say --allow-early.\n" +
+		Description: "Prints each condition with its numbers. If there is not enough data yet, the check fails, unless you use --allow-early.\n" +
 			"  firethorn release check 4.2.1 -p quayside --max-regressed 0 --min-crash-free 99.5 --wait 30m",
 		Flags: healthFlags(baselineFlag(),
-			&cli.IntFlag{Name: "max-new", Usage: "at most `N` new issues"},
-			&cli.IntFlag{Name: "max-regressed", Usage: "at most `N` issues that came back"},
-			&cli.FloatFlag{Name: "min-crash-free", Usage: "at least `PERCENT` of the sessions without a crash"},
-			&cli.IntFlag{Name: "min-sessions", Usage: "judge by sessions once `N` have ended"},
-			&cli.BoolFlag{Name: "allow-early", Usage: "what cannot be judged yet passes"},
+			&cli.IntFlag{Name: "max-new", Usage: "allow at most `N` new issues"},
+			&cli.IntFlag{Name: "max-regressed", Usage: "allow at most `N` regressed issues"},
+			&cli.FloatFlag{Name: "min-crash-free", Usage: "require at least `PERCENT` crash-free sessions"},
+			&cli.IntFlag{Name: "min-sessions", Usage: "judge sessions from `N` ended ones on"},
+			&cli.BoolFlag{Name: "allow-early", Usage: "pass if there is not enough data yet"},
 			&cli.DurationFlag{Name: "wait",
-				Usage: "ask again for up to this time, such as 30m, until it can be judged"},
+				Usage: "wait up to this time, such as 30m, until there is enough data"},
 			&cli.DurationFlag{Name: "every", Value: 15 * time.Second, Hidden: true}),
 		Action: check}
 }

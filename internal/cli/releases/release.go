@@ -21,20 +21,20 @@ import (
 func Release() *cli.Command {
 	version := func() cli.Flag {
 		return &cli.StringFlag{Name: "release", Required: true,
-			Usage: "its `VERSION`, as events name it (service.version)"}
+			Usage: "the `VERSION` of the release, as in events (service.version)"}
 	}
-	return &cli.Command{Name: "release", Usage: "what was built and deployed, what is new in it, and which comes first",
+	return &cli.Command{Name: "release", Usage: "builds, deployments, new issues, and the order of releases",
 		Description: "In a build:        firethorn release announce --project quayside --release 4.2.1      (in its repository)\n" +
 			"In a deployment:   firethorn release mark-deployed --project quayside --release 4.2.1 --environment production\n" +
-			"A release is known from its first event on as well. Releases are ordered by commit where the history of both is known,\n" +
+			"A release is also known from its first event on. Releases are ordered by commit if the history of both is known,\n" +
 			"else by their versions (semantic, four-part, calendar, numbers), else by when they were announced or first seen;\n" +
-			"firethorn project change --release-order says otherwise.",
+			"firethorn project change --release-order changes that.",
 		Commands: []*cli.Command{
 			announceCommand(version()),
-			{Name: "mark-deployed", Usage: "say that a release was deployed to an environment", Flags: []cli.Flag{
+			{Name: "mark-deployed", Usage: "record that a release was deployed to an environment", Flags: []cli.Flag{
 				version(),
-				&cli.StringFlag{Name: "environment", Required: true, Usage: "its `NAME`, as events name it"},
-				&cli.TimestampFlag{Name: "at", Usage: "when, RFC 3339; now if it is not said",
+				&cli.StringFlag{Name: "environment", Required: true, Usage: "the `NAME` of the environment, as in events"},
+				&cli.TimestampFlag{Name: "at", Usage: "the time, RFC 3339 (default: now)",
 					Config: cli.TimestampConfig{Layouts: []string{time.RFC3339}}},
 			}, Action: func(ctx context.Context, c *cli.Command) error {
 				in := contract.MarkDeployed{Environment: c.String("environment"), At: c.Timestamp("at")}
@@ -46,11 +46,11 @@ func Release() *cli.Command {
 							show.Plain(last.Environment))
 					})
 			}},
-			{Name: "list", Usage: "a project's releases, the newest first",
+			{Name: "list", Usage: "list a project's releases, newest first",
 				Action: func(ctx context.Context, c *cli.Command) error {
 					return command.Get(ctx, c, command.OfProject("/releases"), showReleases)
 				}},
-			{Name: "show", Usage: "one release: what is new, came back and was fixed in it",
+			{Name: "show", Usage: "show a release: new, regressed and fixed issues",
 				Arguments: []cli.Argument{command.Text("version")},
 				Action: func(ctx context.Context, c *cli.Command) error {
 					v, err := command.Arg(c, "version")
@@ -60,7 +60,7 @@ func Release() *cli.Command {
 					return command.Get(ctx, c, command.OfProject("/release?version="+url.QueryEscape(v)), showRelease)
 				}},
 			qualityCommand(), issuesCommand(), compareCommand(), checkCommand(),
-			{Name: "order", Usage: "which of two releases comes first, and why",
+			{Name: "order", Usage: "show which of two releases comes first, and why",
 				Arguments: []cli.Argument{command.Text("a"), command.Text("b")},
 				Action: func(ctx context.Context, c *cli.Command) error {
 					a, err := command.Arg(c, "a")

@@ -19,15 +19,15 @@ import (
 // Round is the command that walks through what needs a decision.
 func Round() *cli.Command {
 	return &cli.Command{
-		Name: "round", Usage: "triage: what needs a decision of yours, one after the other",
-		Description: "What is new, came back, woke, surges, has grown, or is yours and was changed by others since you looked: the largest impact first, each\n" +
-			"with why it is here and what there is to know; in all projects where none is chosen. One key decides, and the next comes:\n\n" + show.IndentAll(roundKeys, "  ") +
+		Name: "round", Usage: "triage: decide about issues one after the other",
+		Description: "Shows issues that are new, came back, woke, surge or have grown, and your own that others changed since you looked: highest impact first, each\n" +
+			"with the reason and what is known about it, in all projects if none is selected. One key decides, and the next issue follows:\n\n" + show.IndentAll(roundKeys, "  ") +
 			"\nWhere standard input is no terminal, lines are read instead of keys: the key, a blank, and what it asks for.\n" +
 			"  printf 'a\\ns maren.holt@marrowsound.example\\np 2w users 10\\nq\\n' | firethorn round --project quayside",
 		Flags: []cli.Flag{
-			&cli.BoolFlag{Name: "all", Usage: "in all projects, though one was chosen"},
-			&cli.BoolFlag{Name: "list", Usage: "print what waits, and begin nothing; so does --format json"},
-			&cli.IntFlag{Name: "limit", Value: 50, Usage: "with --list: how many"},
+			&cli.BoolFlag{Name: "all", Usage: "search all projects, even if one is selected"},
+			&cli.BoolFlag{Name: "list", Usage: "print the queue and start nothing; so does --format json"},
+			&cli.IntFlag{Name: "limit", Value: 50, Usage: "with --list: print at most this many"},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			if c.Bool("list") || c.String("format") == "json" {

@@ -15,13 +15,13 @@ import (
 
 // attributesCommand lists the names that are searched.
 func attributesCommand() *cli.Command {
-	return &cli.Command{Name: "attributes", Usage: "the names of attributes that are searched, and the places left",
-		Description: "OpenTelemetry's names always have a place; of a project's own there are 200. Names that found none are counted:\n" +
-			"firethorn received. A place that nothing used for 30 days is free again.",
+	return &cli.Command{Name: "attributes", Usage: "searched attributes, and how many more there may be",
+		Description: "OpenTelemetry's names are always searched, and up to 200 of a project's own. Names beyond that are counted:\n" +
+			"firethorn received. A name that is not used for 30 days makes room for another.",
 		Flags: []cli.Flag{
-			&cli.StringFlag{Name: "drop", Usage: "take the place of `NAME` away: it is not searched any more"},
+			&cli.StringFlag{Name: "drop", Usage: "stop searching the attribute `NAME`"},
 			&cli.StringFlag{Name: "restore",
-				Usage: "search `NAME` again; of events from now on, and of those not merged yet"}},
+				Usage: "search the attribute `NAME` again, from now on"}},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			drop, restore := c.String("drop"), c.String("restore")
 			path := command.OfProject("/attributes")

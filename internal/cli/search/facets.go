@@ -22,15 +22,15 @@ import (
 func Facets() *cli.Command {
 	return &cli.Command{
 		Name:  "facets",
-		Usage: "the values of attributes: what events have in common, and what sets some apart",
-		Description: "Shows how many events, and users, have each value; without --by of the twelve attributes that say most about which\n" +
+		Usage: "values of attributes: what events have in common, and how some differ",
+		Description: "Counts events and users for each value; without --by for the twelve attributes that say most about which\n" +
 			"issue an event belongs to. With --against others it shows what is far more common in the events of an issue, or of a search,\n" +
 			"than in all others of the same time.\n\n" + command.SearchHelp,
 		Flags: append(command.SearchFlags(),
 			&cli.StringFlag{Name: "issue", Usage: "only events of issue `ID`"},
-			&cli.StringSliceFlag{Name: "by", Usage: "the `ATTRIBUTE`; may be repeated"},
+			&cli.StringSliceFlag{Name: "by", Usage: "this `ATTRIBUTE`; may be repeated"},
 			&cli.StringFlag{Name: "against", Usage: "compare with the `others`"},
-			&cli.IntFlag{Name: "limit", Value: 10, Usage: "values of each attribute"}),
+			&cli.IntFlag{Name: "limit", Value: 10, Usage: "print this many values of each attribute"}),
 		Action: facets,
 	}
 }
@@ -163,11 +163,11 @@ func Said(out io.Writer, s contract.Searched) {
 
 // Histogram is the command that shows when events came.
 func Histogram() *cli.Command {
-	return &cli.Command{Name: "histogram", Usage: "when events came: how many, and how many users, by hour or day",
+	return &cli.Command{Name: "histogram", Usage: "events and affected users by hour or day",
 		Description: command.SearchHelp,
 		Flags: append(command.SearchFlags(),
 			&cli.StringFlag{Name: "issue", Usage: "only events of issue `ID`"},
-			&cli.StringFlag{Name: "by", Usage: "an `ATTRIBUTE`: a series for each of its values of most events"},
+			&cli.StringFlag{Name: "by", Usage: "one series for each frequent value of this `ATTRIBUTE`"},
 			&cli.StringFlag{Name: "interval", Usage: "such as 15m, 1h or 1d (default: what suits the window)"},
 			&cli.IntFlag{Name: "limit", Value: 8, Usage: "series"}),
 		Action: func(ctx context.Context, c *cli.Command) error {

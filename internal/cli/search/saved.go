@@ -18,25 +18,25 @@ import (
 // Search is the command about searches with a name.
 func Search() *cli.Command {
 	name := command.Text("name")
-	return &cli.Command{Name: "search", Usage: "searches with a name, your own and shared ones",
-		Description: "saved:NAME stands for a saved search wherever a search is written.\n\n" + command.SearchHelp,
+	return &cli.Command{Name: "search", Usage: "saved searches, your own and shared ones",
+		Description: "saved:NAME can be used in any search.\n\n" + command.SearchHelp,
 		Commands: []*cli.Command{
 			{
 				Name:      "save",
-				Usage:     "save a search under a name; one that has the name is replaced",
+				Usage:     "save a search under a name, replacing one of that name",
 				Arguments: []cli.Argument{name, command.Text("search")},
 				Flags: []cli.Flag{
-					&cli.BoolFlag{Name: "shared", Usage: "for everybody in the project, not for you alone"},
-					&cli.BoolFlag{Name: "default", Usage: "lists begin with it"}},
+					&cli.BoolFlag{Name: "shared", Usage: "share it with everybody in the project"},
+					&cli.BoolFlag{Name: "default", Usage: "make it the start of lists"}},
 				Action: saveSearch,
 			},
 			attributesCommand(),
-			{Name: "list", Usage: "the searches that you see", Action: func(ctx context.Context, c *cli.Command) error {
+			{Name: "list", Usage: "list saved searches", Action: func(ctx context.Context, c *cli.Command) error {
 				return command.Get(ctx, c, command.OfProject("/searches"), showSearches)
 			}},
 			{
 				Name:      "show",
-				Usage:     "one search",
+				Usage:     "show a search",
 				Arguments: []cli.Argument{name},
 				Action: func(ctx context.Context, c *cli.Command) error {
 					n, err := command.Arg(c, "name")
@@ -59,8 +59,8 @@ func Search() *cli.Command {
 					)
 				},
 			},
-			{Name: "delete", Usage: "delete a search of yours", Arguments: []cli.Argument{name},
-				Flags: []cli.Flag{&cli.BoolFlag{Name: "shared", Usage: "the shared one of that name"}},
+			{Name: "delete", Usage: "delete one of your searches", Arguments: []cli.Argument{name},
+				Flags: []cli.Flag{&cli.BoolFlag{Name: "shared", Usage: "the shared search of that name"}},
 				Action: func(ctx context.Context, c *cli.Command) error {
 					n, err := command.Arg(c, "name")
 					if err != nil {

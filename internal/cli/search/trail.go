@@ -18,13 +18,13 @@ import (
 
 // trailCommand tells what one user went through.
 func trailCommand() *cli.Command {
-	return &cli.Command{Name: "trail", Usage: "what one user went through, newest first",
+	return &cli.Command{Name: "trail", Usage: "show the trail of one user, newest first",
 		Arguments: []cli.Argument{command.Text("who")},
 		Description: "Shows sessions, events, the breadcrumbs that led up to each event, and feedback, in order of time.\n" +
-			"WHO is any name that their events call them by: an id, an e-mail address, a name.",
+			"WHO is any name that events have of the user: an id, an e-mail address, a name.",
 		Flags: []cli.Flag{
-			&cli.IntFlag{Name: "limit", Value: 30, Usage: "events; what lies between them comes with them"},
-			&cli.StringFlag{Name: "cursor", Usage: "`next` of the page before"}},
+			&cli.IntFlag{Name: "limit", Value: 30, Usage: "print at most this many events, with everything between them"},
+			&cli.StringFlag{Name: "cursor", Usage: "the value `next` of the previous page"}},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			who, err := command.Arg(c, "who")
 			if err != nil {
@@ -76,7 +76,7 @@ func trailLine(e contract.TrailEntry) (what, said string) {
 
 // affectedCommand says how many users an issue or a search hit.
 func affectedCommand() *cli.Command {
-	return &cli.Command{Name: "affected", Usage: "how many users an issue, or a search, hit, and how many came back",
+	return &cli.Command{Name: "affected", Usage: "count the affected users of an issue or search, and how many came back",
 		Description: command.SearchHelp,
 		Flags:       append(command.SearchFlags(), &cli.StringFlag{Name: "issue", Usage: "only users of issue `ID`"}),
 		Action: func(ctx context.Context, c *cli.Command) error {

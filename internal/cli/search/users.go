@@ -32,9 +32,9 @@ var identities = []string{
 // Users are the commands that find users.
 func Users() []*cli.Command {
 	return []*cli.Command{
-		{Name: "show", Usage: "one user: what they ran into", Arguments: []cli.Argument{command.Text("who")},
-			Description: "WHO is any name that their events call them by: an id, an e-mail address, a name. An address finds also the events\n" +
-				"that carried the id alone. All events that are kept are searched.",
+		{Name: "show", Usage: "show a user and their issues", Arguments: []cli.Argument{command.Text("who")},
+			Description: "WHO is any name that events have of the user: an id, an e-mail address, a name. An address also finds events\n" +
+				"that have the id only. All stored events are searched.",
 			Action: func(ctx context.Context, c *cli.Command) error {
 				who, err := command.Arg(c, "who")
 				if err != nil {
@@ -44,12 +44,12 @@ func Users() []*cli.Command {
 			}},
 		{
 			Name:        "list",
-			Usage:       "the users of an issue, or of a search, those with most events first",
+			Usage:       "list users of an issue or search, most events first",
 			Description: command.SearchHelp + "\n--format csv writes all of them, a line each.",
 			Flags: append(command.SearchFlags(),
 				&cli.StringFlag{Name: "issue", Usage: "only users of issue `ID`"},
-				&cli.IntFlag{Name: "limit", Value: 50, Usage: "how many"},
-				&cli.StringFlag{Name: "cursor", Usage: "`next` of the page before"}),
+				&cli.IntFlag{Name: "limit", Value: 50, Usage: "print at most this many"},
+				&cli.StringFlag{Name: "cursor", Usage: "the value `next` of the previous page"}),
 			Action: listUsers,
 		},
 		affectedCommand(),

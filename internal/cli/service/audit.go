@@ -20,19 +20,19 @@ import (
 // Audit is the command about who did what.
 func Audit() *cli.Command {
 	return &cli.Command{
-		Name: "audit", Usage: "who did what to people, tokens, keys, projects, rules and the queue, when, from where",
-		Description: "Entries are only added, each with a hash over itself and the hash of the one before, and are kept for 400 days.\n" +
-			"  firethorn audit list --project quayside --since 2026-11-01\n  firethorn audit verify                       whether all is as it was written",
+		Name: "audit", Usage: "audit of changes to people, tokens, keys, projects, rules and the queue",
+		Description: "Entries are only added. Each has a hash over itself and the hash of the previous entry. They are kept for 400 days.\n" +
+			"  firethorn audit list --project quayside --since 2026-11-01\n  firethorn audit verify                       check that nothing was changed",
 		Commands: []*cli.Command{
-			{Name: "list", Usage: "the newest first",
+			{Name: "list", Usage: "list them, newest first",
 				Flags: []cli.Flag{
-					&cli.StringFlag{Name: "person", Usage: "only what `PERSON` did"},
+					&cli.StringFlag{Name: "person", Usage: "only actions of `PERSON`"},
 					&cli.StringFlag{Name: "since", Usage: "a `TIME`: 2026-11-24, 2026-11-24T09:00:00Z"},
-					&cli.IntFlag{Name: "limit", Value: 50, Usage: "how many"},
-					&cli.StringFlag{Name: "cursor", Usage: "`next` of the page before"},
+					&cli.IntFlag{Name: "limit", Value: 50, Usage: "print at most this many"},
+					&cli.StringFlag{Name: "cursor", Usage: "the value `next` of the previous page"},
 				}, Action: listAudit},
-			{Name: "export", Usage: "all entries that are kept, the newest first, as lines of JSON", Action: exportAudit},
-			{Name: "verify", Usage: "check that no entry was changed, removed or put in; exit 1 if one was",
+			{Name: "export", Usage: "print all entries as lines of JSON, newest first", Action: exportAudit},
+			{Name: "verify", Usage: "verify that no entry was changed, removed or inserted; exit code 1 if one was",
 				Action: verifyAudit},
 		},
 	}

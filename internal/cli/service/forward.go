@@ -35,20 +35,20 @@ func Forward() *cli.Command {
 	return &cli.Command{
 		Name: "forward", Usage: "follow logs and report the exceptions in them", ArgsUsage: "[FILE…]",
 		Description: "Finds stack traces of JavaScript, Java, Python, Go, Ruby, PHP, .NET, Rust, Perl and native programs in lines of text and in\n" +
-			"JSON records, and reports each as an event. Without FILE (or with -) reads standard input. It remembers how far it is,\n" +
-			"goes on there when it is started again, and follows files that are rotated or truncated: nothing is lost or counted twice.\n" +
-			"Errors without a trace become events where the project wants that: firethorn project change NAME --log-messages error.\n\n" +
+			"JSON records, and reports each as an event. Without FILE (or with -) it reads standard input. It stores its progress,\n" +
+			"continues there after a restart, and follows files that are rotated or truncated: nothing is lost or counted twice.\n" +
+			"Errors without a trace become events if the project is set so: firethorn project change NAME --log-messages error.\n\n" +
 			"   firethorn forward --key KEY --service gangway --release 2.9.0 /var/log/gangway/*.log\n" +
 			"   node server.js 2>&1 | firethorn forward --key KEY --service gangway",
 		Arguments: []cli.Argument{&cli.StringArgs{Name: "files", Min: 0, Max: -1}},
 		Flags: []cli.Flag{
-			&cli.StringFlag{Name: "key", Usage: "the project's ingest `KEY`; without it --project and a token find it", Sources: cli.EnvVars("FIRETHORN_KEY")},
+			&cli.StringFlag{Name: "key", Usage: "the project's ingest `KEY` (default: found by --project and a token)", Sources: cli.EnvVars("FIRETHORN_KEY")},
 			&cli.StringFlag{Name: "service", Usage: "service.name"},
 			&cli.StringFlag{Name: "release", Usage: "service.version"},
 			&cli.StringFlag{Name: "environment", Usage: "deployment.environment.name"},
 			&cli.StringSliceFlag{Name: "resource",
 				Usage: "another resource attribute, `NAME=VALUE`; may be given several times"},
-			&cli.StringFlag{Name: "state", Usage: "`DIRECTORY` where it remembers how far it is",
+			&cli.StringFlag{Name: "state", Usage: "the `DIRECTORY` where it stores its progress",
 				Sources: cli.EnvVars("FIRETHORN_STATE")},
 			&cli.BoolFlag{Name: "once", Usage: "stop at the end of the files instead of waiting for more"},
 		},

@@ -19,8 +19,8 @@ import (
 // Login is the command that remembers a service and a token.
 func Login() *cli.Command {
 	return &cli.Command{
-		Name: "login", Usage: "remember a server, a token and a project",
-		Description: "Takes --server, --token-file (or --token) and --project. Without a token it reads one from standard input.",
+		Name: "login", Usage: "store a server, a token and a project",
+		Description: "Stores --server, --token-file (or --token) and --project. Without a token it reads one from standard input.",
 		Action: func(ctx context.Context, c *cli.Command) error {
 			s := client.Remembered()
 			if v := c.String("server"); v != "" {

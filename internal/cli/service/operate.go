@@ -24,7 +24,7 @@ import (
 
 // Status is the command that says whether all is well.
 func Status() *cli.Command {
-	return &cli.Command{Name: "status", Usage: "is all well, and what to do where it is not",
+	return &cli.Command{Name: "status", Usage: "check the service, and say what to do if something is wrong",
 		Action: func(ctx context.Context, c *cli.Command) error {
 			well := true
 			err := command.Get(ctx, c, command.Fixed("/api/status"), func(out io.Writer, s contract.Status) {
@@ -93,10 +93,10 @@ func showStatus(out io.Writer, s contract.Status) {
 
 // Recount is the command that compares counters with their rows.
 func Recount() *cli.Command {
-	return &cli.Command{Name: "recount", Usage: "compare every counter with the rows it stands for",
-		Description: "Exit code 1 when one differs. Counts that are still following a merge differ until they have arrived.",
+	return &cli.Command{Name: "recount", Usage: "compare every count with the stored rows",
+		Description: "Exit code 1 if one differs. Counts that are still moving after a merge differ until they have arrived.",
 		Flags: []cli.Flag{&cli.BoolFlag{Name: "repair",
-			Usage: "make those that differ anew from their rows, then compare again"}},
+			Usage: "recompute counts that differ, then compare again"}},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			cl, err := command.NewClient(ctx, c)
 			if err != nil {
@@ -146,7 +146,7 @@ func Queue() *cli.Command {
 	act := func(name, usageText, done string) *cli.Command {
 		return &cli.Command{Name: name, Usage: usageText,
 			Arguments: []cli.Argument{&cli.StringArg{Name: "id", UsageText: "ID"}},
-			Flags:     []cli.Flag{&cli.BoolFlag{Name: "all", Usage: "everything that was set aside"}},
+			Flags:     []cli.Flag{&cli.BoolFlag{Name: "all", Usage: "all failed events"}},
 			Action: func(ctx context.Context, c *cli.Command) error {
 				id := c.StringArg("id")
 				switch {
@@ -164,12 +164,12 @@ func Queue() *cli.Command {
 	list := func(ctx context.Context, c *cli.Command) error {
 		return command.Get(ctx, c, command.Fixed("/api/queue?limit="+strconv.Itoa(c.Int("limit"))), showQueue)
 	}
-	return &cli.Command{Name: "queue", Usage: "what waits to be filed, and what could not be",
-		Flags:  []cli.Flag{&cli.IntFlag{Name: "limit", Value: 50, Usage: "how many that were set aside"}},
+	return &cli.Command{Name: "queue", Usage: "the processing queue, and failed events",
+		Flags:  []cli.Flag{&cli.IntFlag{Name: "limit", Value: 50, Usage: "list at most this many failed events"}},
 		Action: list,
 		Commands: []*cli.Command{
-			act("retry", "file again what was set aside", "put back into the inbox"),
-			act("discard", "let go of what was set aside; it is counted as dropped", "let go of"),
+			act("retry", "process failed events again", "put back into the inbox"),
+			act("discard", "discard failed events; they count as dropped", "let go of"),
 		}}
 }
 
@@ -204,11 +204,11 @@ func showQueue(out io.Writer, v contract.Queue) {
 
 // User is the command about the people that an application's errors hit.
 func User() *cli.Command {
-	return &cli.Command{Name: "user", Usage: "the people your application hits", Commands: append(search.Users(),
+	return &cli.Command{Name: "user", Usage: "users of your application who are affected", Commands: append(search.Users(),
 		[]*cli.Command{
-			{Name: "erase", Usage: "forget a user: bodies that hold them go, counts stay",
+			{Name: "erase", Usage: "erase a user: delete their data, keep the counts",
 				Arguments:   []cli.Argument{command.Text("identity")},
-				Description: "IDENTITY is what events carry: the user.id, else user.email, user.name and so on. Waits until it is done.",
+				Description: "IDENTITY is the user.id of events, else user.email, user.name and so on. Waits until it is done.",
 				Action: func(ctx context.Context, c *cli.Command) error {
 					identity, err := command.Arg(c, "identity")
 					if err != nil {

@@ -26,16 +26,16 @@ import (
 // Send is the command that sends a test event.
 func Send() *cli.Command {
 	return &cli.Command{
-		Name: "send", Usage: "send a test event, wait until it is filed, print its issue",
-		Description: "Sends an event as an application would, with the project's ingest key. With FILE (or - for standard input) sends what\nthat holds: one event, an array or an envelope; then nothing is waited for.",
+		Name: "send", Usage: "send a test event, wait until it is processed, print its issue",
+		Description: "Sends an event as an application would, with the project's ingest key. With FILE (or - for standard input) it sends the\ncontents: one event, an array or an envelope, and does not wait.",
 		Arguments:   []cli.Argument{command.Text("file")},
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "message", Value: "A test event of Firethorn", Usage: "the exception's message"},
 			&cli.StringFlag{Name: "type", Value: "TestError", Usage: "the exception's type"},
 			&cli.StringFlag{Name: "release", Value: "0.0.0", Usage: "service.version"},
 			&cli.StringFlag{Name: "environment", Value: "test", Usage: "deployment.environment.name"},
-			&cli.StringFlag{Name: "user", Usage: "user.id of whom it hits"},
-			&cli.DurationFlag{Name: "wait", Value: 15 * time.Second, Usage: "how long to wait until it is filed"},
+			&cli.StringFlag{Name: "user", Usage: "user.id of the affected user"},
+			&cli.DurationFlag{Name: "wait", Value: 15 * time.Second, Usage: "time to wait until the event is processed"},
 		},
 		Action: send,
 	}

@@ -16,12 +16,12 @@ import (
 )
 
 func checkCommand() *cli.Command {
-	return &cli.Command{Name: "check", Usage: "whether the traces of a release, or of an event, can be read, and why not",
-		Description: "For each generated file that traces name: what was looked for, by what, what is there, what is nearest, and what to run.\n" +
-			"EVENT is an event's id, or an issue such as quayside/6, whose newest kept event counts. Exit code 1 when one cannot be read.",
+	return &cli.Command{Name: "check", Usage: "check whether traces of a release or event can be read, and why not",
+		Description: "For each generated file in traces: what was looked for, what was found, the nearest candidate, and the command to run.\n" +
+			"EVENT is the id of an event, or an issue such as quayside/6, for its newest event with a body. Exit code 1 if a file cannot be read.",
 		Arguments: []cli.Argument{command.Text("event")},
 		Flags: []cli.Flag{&cli.StringFlag{Name: "release",
-			Usage: "the release `R`, as events report it; an event knows its own"}},
+			Usage: "the release `R`, as events report it; not needed for an event"}},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			event, release := c.StringArg("event"), c.String("release")
 			if event == "" && release == "" {

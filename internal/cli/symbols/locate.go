@@ -34,10 +34,10 @@ type located struct {
 
 // Locate is the command that finds a position in a source map.
 func Locate() *cli.Command {
-	return &cli.Command{Name: "locate", Usage: "where positions of generated code came from, offline",
-		Description: "Positions are LINE:COLUMN, both from 1, as stack traces print them; without any they are read from standard input, one a line.\n" +
-			"FILE is a map, or a bundle that holds its map or names it. Functions are those of the sources whose text the map brings,\n" +
-			"else of the bundle beside it (its \"file\", or the map's name without .map).",
+	return &cli.Command{Name: "locate", Usage: "look up positions in a source map, offline",
+		Description: "Positions are LINE:COLUMN, both from 1, as stack traces print them. Without any, they are read from standard input, one a line.\n" +
+			"FILE is a map, or a bundle that contains or names its map. Function names come from the sources in the map,\n" +
+			"else from the bundle beside it (its \"file\", or the map's name without .map).",
 		Arguments: []cli.Argument{&cli.StringArgs{Name: "position", UsageText: "LINE:COLUMN…", Max: -1}},
 		Flags: []cli.Flag{&cli.StringFlag{Name: "map", Usage: "the source map, `FILE`, or a bundle with its map",
 			Required: true}},

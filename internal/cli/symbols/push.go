@@ -23,24 +23,24 @@ import (
 
 func pushCommand() *cli.Command {
 	return &cli.Command{Name: "push", Usage: "push the bundles and source maps of a release",
-		Description: "Finds .js, .mjs and .cjs files below DIR with their maps and pushes both, and maps whose files are not there. What the\n" +
-			"project holds already is not sent again, and a push that was cut off goes on where it was. Nothing is overwritten.\n\n" +
-			"--served-at says where DIR is served: a URL or a path. * stands for any characters, so that one push is for many hosts:\n" +
+		Description: "Pushes .js, .mjs and .cjs files below DIR with their maps, and maps without files. Files that the\n" +
+			"project already has are not sent again, and an interrupted push continues. Nothing is overwritten.\n\n" +
+			"--served-at is the URL or path where DIR is served. * matches any characters, so that one push serves many hosts:\n" +
 			"  firethorn symbols push --release 4.2.1 --served-at 'https://*.quayside.example/assets' dist/assets",
 		Arguments: []cli.Argument{command.Text("dir")},
 		Flags: []cli.Flag{
-			&cli.StringFlag{Name: "release", Usage: "the release `R` they belong to, as the application reports it",
+			&cli.StringFlag{Name: "release", Usage: "their release `R`, as the application reports it",
 				Required: true},
-			&cli.StringFlag{Name: "served-at", Usage: "the `URL` (or path) under which DIR is served; * stands for any characters"},
+			&cli.StringFlag{Name: "served-at", Usage: "the `URL` (or path) where DIR is served; * matches any characters"},
 			&cli.StringFlag{Name: "on-failure", Value: "fail",
-				Usage: "what a push that fails does to the build: `fail`, or warn and exit with 0",
+				Usage: "if the push fails: `fail`, or warn and exit with 0",
 				Validator: func(s string) error {
 					if s != "fail" && s != "warn" {
 						return command.Usage("--on-failure is fail or warn, not %q", s)
 					}
 					return nil
 				}},
-			&cli.IntFlag{Name: "parallel", Value: 4, Usage: "how many requests are under way at once"},
+			&cli.IntFlag{Name: "parallel", Value: 4, Usage: "number of parallel requests"},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			err := pushSymbols(ctx, c)

@@ -20,12 +20,12 @@ import (
 
 func stampCommand() *cli.Command {
 	return &cli.Command{Name: "stamp", Usage: "write matching debug ids into bundles and their maps",
-		Description: "A debug id ties a bundle to its map whatever it is served as. It is added behind the code, so that no position moves. Run it after\n" +
-			"everything that changes the files, and before hashes, signatures and compressed copies are made of them: files whose hash\n" +
-			"is written down below DIR, that are signed, or that have a compressed copy, are left alone and named. Running it twice changes nothing.",
+		Description: "A debug id connects a bundle with its map, wherever it is served. It is added after the code, so that no position changes. Run it after\n" +
+			"all steps that change the files, and before hashes, signatures and compressed copies are made. Files whose hash\n" +
+			"is stored below DIR, signed files, and files with a compressed copy are skipped and listed. Running it twice changes nothing.",
 		Arguments: []cli.Argument{command.Text("dir")},
-		Flags: []cli.Flag{&cli.BoolFlag{Name: "all", Usage: "stamp also what would be left alone"},
-			&cli.BoolFlag{Name: "dry-run", Usage: "change nothing, say what would be done"}},
+		Flags: []cli.Flag{&cli.BoolFlag{Name: "all", Usage: "also stamp files that would be skipped"},
+			&cli.BoolFlag{Name: "dry-run", Usage: "change nothing, print what would be done"}},
 		Action: func(_ context.Context, c *cli.Command) error {
 			dir, err := command.Arg(c, "dir")
 			if err != nil {

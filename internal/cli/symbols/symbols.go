@@ -18,12 +18,12 @@ import (
 
 // Symbols is the command about source maps.
 func Symbols() *cli.Command {
-	return &cli.Command{Name: "symbols", Usage: "what makes traces readable, and why one is not",
+	return &cli.Command{Name: "symbols", Usage: "source maps and bundles that make stack traces readable",
 		Commands: []*cli.Command{
 			pushCommand(), stampCommand(), checkCommand(),
-			{Name: "list", Usage: "what was pushed, newest first; without --release what it takes, by release",
-				Flags: []cli.Flag{&cli.StringFlag{Name: "release", Usage: "the files of release `R`"},
-					&cli.IntFlag{Name: "limit", Value: 200, Usage: "how many"}},
+			{Name: "list", Usage: "list pushed files, newest first; without --release the space they take, by release",
+				Flags: []cli.Flag{&cli.StringFlag{Name: "release", Usage: "files of release `R`"},
+					&cli.IntFlag{Name: "limit", Value: 200, Usage: "print at most this many"}},
 				Action: func(ctx context.Context, c *cli.Command) error {
 					q := url.Values{"limit": {fmt.Sprint(c.Int("limit"))}}
 					release := c.String("release")
