@@ -10,7 +10,7 @@ client_sources := $(wildcard client/js/src/*.ts) client/js/package.json client/j
 console_sources := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/precompress.mjs
 demo_sources := $(shell find demo/quayside demo/gangway -type f -not -path '*/build/*')
 
-.PHONY: help setup build check test audit demo torture exact corpus bench generate recordings screenshots clean
+.PHONY: help setup build check lint test test-fast audit demo torture exact corpus bench generate recordings screenshots clean
 
 help: ## list what can be made
 	@grep -E '^[a-z]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
@@ -62,6 +62,14 @@ check: setup node_modules/.installed client/js/dist/browser.js ## vet, formattin
 	@npm run --silent typecheck --workspace console
 	@npm run --silent lint
 	@node scripts/check-lock.mjs
+
+lint: check ## the same as check
+
+# The slow ones: browsers, databases that are killed, minutes of load.
+slow := e2e|torture|bench|demo/|internal/(usecase|store|schema|worker|testbed|repository|intake|records|api$$|app|localdb|chromium|jobs|upkeep|metrics|git$$)
+
+test-fast: node_modules/.installed client/js/dist/browser.js ## tests without browsers, and with few databases
+	@go test $$(go list ./... | grep -vE '$(slow)')
 
 test: build check demo/quayside/build/.built bin/bosun bin/office ## everything there is to pass
 	@go test -C client/go ./...

@@ -214,7 +214,7 @@ type Act struct {
 	Now      bool   `json:"now,omitempty" doc:"fix: as of now"`
 	Park     *Park  `json:"park,omitempty" doc:"park: what wakes it"`
 	Severity string `json:"severity,omitempty" doc:"severity: fatal, error, warning, info, debug, or events for what the events say" maxLength:"20"`
-	Why      string `json:"why,omitempty" doc:"what to say to it; it stands in the history" maxLength:"500"`
+	Why      string `json:"why,omitempty" doc:"a comment for the history" maxLength:"500"`
 }
 
 // Merge asks for issues to be merged into another one of their project.
@@ -233,7 +233,7 @@ type EventRow struct {
 	Release     string            `json:"release"`
 	Environment string            `json:"environment"`
 	StandsFor   int64             `json:"stands_for"`
-	Kept        bool              `json:"kept" doc:"its body is kept; else what is shown of it stands in its row, beside a trace of its kind"`
+	Kept        bool              `json:"kept" doc:"its body is kept; otherwise its row is shown, with the trace of a similar event"`
 	Columns     map[string]string `json:"columns,omitempty" doc:"the values of the attributes that were asked for as columns"`
 }
 
@@ -285,7 +285,7 @@ type Event struct {
 	Scrubbed    []Scrubbed                 `json:"scrubbed" nullable:"false" doc:"what was replaced because it was secret, and by which rule"`
 	Notes       []string                   `json:"notes" nullable:"false" doc:"what was cut or corrected on the way in"`
 	Extra       map[string]json.RawMessage `json:"extra,omitempty"`
-	Position    *EventPosition             `json:"position,omitempty" doc:"where the event stands in its issue"`
+	Position    *EventPosition             `json:"position,omitempty" doc:"the position of the event in its issue"`
 }
 
 // Log is the log record that an event was found in.

@@ -8,9 +8,9 @@ import (
 // Status says whether all is well.
 type Status struct {
 	Well       bool            `json:"well"`
-	Waiting    int64           `json:"waiting" doc:"events stored but not yet filed"`
+	Waiting    int64           `json:"waiting" doc:"events stored but not yet processed"`
 	Oldest     *time.Time      `json:"oldest,omitempty" doc:"when the oldest of them was received"`
-	SetAside   int64           `json:"set_aside" doc:"events that could not be filed"`
+	SetAside   int64           `json:"set_aside" doc:"failed events"`
 	Recounting int64           `json:"recounting" doc:"merges, splits, regroupings and undos that are on their way"`
 	Processes  int             `json:"processes" doc:"how many file events"`
 	Database   *StatusDatabase `json:"database,omitempty"`
@@ -32,7 +32,7 @@ type Queue struct {
 	Waiting  int64      `json:"waiting"`
 	Oldest   *time.Time `json:"oldest,omitempty"`
 	Projects []Waiting  `json:"projects" nullable:"false" doc:"what waits, by project"`
-	SetAside []Aside    `json:"set_aside" nullable:"false" doc:"events that could not be filed, newest first"`
+	SetAside []Aside    `json:"set_aside" nullable:"false" doc:"failed events, newest first"`
 	Total    int64      `json:"set_aside_total"`
 }
 

@@ -32,7 +32,7 @@ type BadOwnerLine struct {
 
 // Carriers is who has what.
 type Carriers struct {
-	Carriers []Carrier `json:"carriers" nullable:"false" doc:"whoever carries most first"`
+	Carriers []Carrier `json:"carriers" nullable:"false" doc:"most impact first"`
 }
 
 // Carrier is what a person or a team has in a project.

@@ -45,13 +45,13 @@ type Members struct {
 type SetMember struct {
 	Who    string `json:"who" minLength:"1" maxLength:"200" doc:"a name or an address; of a team its name or handle"`
 	Role   string `json:"role" enum:"viewer,member,maintainer,none"`
-	Reason string `json:"reason,omitempty" maxLength:"500" doc:"stands in the audit; operators who give themselves a role must say it"`
+	Reason string `json:"reason,omitempty" maxLength:"500" doc:"a reason for the audit; required if operators give themselves a role"`
 }
 
 // SetRole gives a role in all projects, or takes it away.
 type SetRole struct {
 	Role   string `json:"role" enum:"viewer,member,maintainer,none"`
-	Reason string `json:"reason,omitempty" maxLength:"500" doc:"stands in the audit; operators who give themselves a role must say it"`
+	Reason string `json:"reason,omitempty" maxLength:"500" doc:"a reason for the audit; required if operators give themselves a role"`
 }
 
 // SetOperator makes somebody an operator, or takes that away.
@@ -148,7 +148,7 @@ type NewToken struct {
 	Scope    string   `json:"scope" enum:"build,read,person,service,admin" doc:"the kind, with its usual permissions; service: only those that are named; admin: all"`
 	Project  string   `json:"project,omitempty" doc:"the only project it is good for; empty: all"`
 	Projects []string `json:"projects,omitempty" maxItems:"500" doc:"the only projects it is good for; empty: all"`
-	Person   string   `json:"person,omitempty" doc:"whose it is: it may what they may, and their name stands in the history"`
+	Person   string   `json:"person,omitempty" doc:"the person whose permissions and name it has"`
 	Days     int      `json:"days,omitempty" minimum:"0" maximum:"3660" doc:"how long it lives; 0: 90 days"`
 	Never    bool     `json:"never,omitempty" doc:"it never runs out"`
 	// Permissions are given beside those of the scope.

@@ -77,7 +77,7 @@ type Scoring struct {
 	Surge   Thresholds         `json:"surge"`
 	Active  int64              `json:"active_users" doc:"in 14 days, as counted last"`
 	Counted *time.Time         `json:"counted,omitempty"`
-	Newest  string             `json:"newest_release" doc:"of which anything was seen; empty for none"`
+	Newest  string             `json:"newest_release" doc:"the newest release that was seen; empty if there is none"`
 	Stale   int64              `json:"stale" doc:"issues that are being scored anew"`
 }
 

@@ -93,7 +93,7 @@ type Received struct {
 	From      time.Time       `json:"from"`
 	To        time.Time       `json:"to"`
 	Sum       ReceivedCounts  `json:"sum"`
-	Hours     []ReceivedHour  `json:"hours" nullable:"false" doc:"oldest first; hours of which nothing is known are missing"`
+	Hours     []ReceivedHour  `json:"hours" nullable:"false" doc:"oldest first; hours without events are missing"`
 	Causes    []ReceivedCause `json:"causes" nullable:"false" doc:"most events first"`
 	Allowance Allowance       `json:"allowance"`
 	RulesOff  []RuleOff       `json:"rules_off" nullable:"false"`
@@ -101,14 +101,14 @@ type Received struct {
 
 // ReceivedCounts are events by what became of them.
 type ReceivedCounts struct {
-	Stored        int64 `json:"stored" doc:"filed as new events"`
-	Repeats       int64 `json:"repeats" doc:"sent again, filed before"`
+	Stored        int64 `json:"stored" doc:"processed as new events"`
+	Repeats       int64 `json:"repeats" doc:"sent again, processed before"`
 	Joined        int64 `json:"joined" doc:"joined to an event that another report of the same exception made"`
 	Dropped       int64 `json:"dropped" doc:"by a rule of the project"`
 	OverAllowance int64 `json:"over_allowance" doc:"turned away; senders come again"`
 	TurnedAway    int64 `json:"turned_away" doc:"requests turned away because the service was full; senders come again"`
 	Refused       int64 `json:"refused" doc:"not readable, or not allowed"`
-	SetAside      int64 `json:"set_aside" doc:"stored, but could not be filed"`
+	SetAside      int64 `json:"set_aside" doc:"stored, but failed to be processed"`
 	LostByClient  int64 `json:"lost_by_client" doc:"as clients say"`
 	Cut           int64 `json:"cut" doc:"of those stored: something was over a limit"`
 	Scrubbed      int64 `json:"scrubbed" doc:"of those stored: something was scrubbed, counted once a rule"`

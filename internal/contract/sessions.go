@@ -36,7 +36,7 @@ type Sessions struct {
 // SessionDetail is a session with its events.
 type SessionDetail struct {
 	Session
-	Events []EventRow `json:"events" nullable:"false" doc:"in the order they were filed, at most 200"`
+	Events []EventRow `json:"events" nullable:"false" doc:"in the order they were processed, at most 200"`
 }
 
 // SessionCount is how many sessions ended how.
@@ -71,7 +71,7 @@ type Feedback struct {
 	Name        string    `json:"user.name,omitempty"`
 	Email       string    `json:"user.email,omitempty"`
 	Event       string    `json:"event,omitempty" doc:"the event it is about"`
-	Issue       string    `json:"issue,omitempty" doc:"the issue of that event; absent until the event is filed"`
+	Issue       string    `json:"issue,omitempty" doc:"the issue of that event; absent until the event is processed"`
 	Release     string    `json:"release"`
 	Environment string    `json:"environment"`
 }

@@ -30,5 +30,5 @@ type SplitOf struct {
 	Words   string `json:"words" doc:"what the part's events have in common"`
 	Looking bool   `json:"looking,omitempty" doc:"kept events are being looked through"`
 	Looked  int64  `json:"looked" doc:"how many kept events were looked at"`
-	Stays   int64  `json:"stays" doc:"events filed before whose body is not kept: nobody can say which they are, and they stay"`
+	Stays   int64  `json:"stays" doc:"stored events without a body: it is not known whether they have the difference, and they stay"`
 }

@@ -54,15 +54,15 @@ func New(pools Pools, drops Drops) *Metrics {
 	m := &Metrics{
 		registry:   prometheus.NewRegistry(),
 		stored:     counter("events_stored_total", "Events acknowledged by this process."),
-		filed:      counter("events_filed_total", "Events filed as new ones by this process."),
-		repeats:    counter("events_repeated_total", "Deliveries of events that were filed already."),
+		filed:      counter("events_filed_total", "New events processed by this process."),
+		repeats:    counter("events_repeated_total", "Deliveries of events that had been processed before."),
 		refused:    byCause("events_refused_total", "Events that could not be read, by cause."),
 		away:       byCause("requests_turned_away_total", "Requests answered with 429 or 503, by cause."),
-		aside:      counter("events_set_aside_total", "Events that could not be filed."),
-		latency:    prometheus.NewHistogram(prometheus.HistogramOpts{Name: "firethorn_filing_seconds", Help: "From receipt to being filed, of the oldest event of each turn.", Buckets: []float64{.01, .025, .05, .1, .25, .5, 1, 2, 5, 10, 30, 60, 300, 1800}}),
-		waiting:    gauge("inbox_events", "Events that wait to be filed, in the whole database."),
+		aside:      counter("events_set_aside_total", "Events that failed to be processed."),
+		latency:    prometheus.NewHistogram(prometheus.HistogramOpts{Name: "firethorn_filing_seconds", Help: "From receipt to processed, of the oldest event of each batch.", Buckets: []float64{.01, .025, .05, .1, .25, .5, 1, 2, 5, 10, 30, 60, 300, 1800}}),
+		waiting:    gauge("inbox_events", "Events in the processing queue, in the whole database."),
 		oldest:     gauge("inbox_oldest_seconds", "Age of the oldest event that waits."),
-		setSide:    gauge("set_aside_events", "Events that could not be filed and are kept."),
+		setSide:    gauge("set_aside_events", "Failed events that are kept."),
 		following:  gauge("moves_following", "Merges and undos whose counts are on their way."),
 		databaseUp: gauge("database_up", "1 while the database answers."),
 		wrongSecrets: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "firethorn_wrong_secrets_total",
@@ -155,7 +155,7 @@ var (
 	poolUsed = prometheus.NewDesc("firethorn_database_connections_in_use", "Connections in use.", []string{"pool"}, nil)
 	poolMost = prometheus.NewDesc("firethorn_database_connections_max", "Connections there may be.", []string{"pool"},
 		nil)
-	dropped  = prometheus.NewDesc("firethorn_events_dropped_total", "Events that were acknowledged and are not filed, and those that clients say they lost, by cause, in the whole database.", []string{"cause"}, nil)
+	dropped  = prometheus.NewDesc("firethorn_events_dropped_total", "Events that were acknowledged and dropped, and events that clients report as lost, by cause, in the whole database.", []string{"cause"}, nil)
 	poolWait = prometheus.NewDesc("firethorn_database_wait_seconds_total", "Time spent waiting for a connection.",
 		[]string{"pool"}, nil)
 )

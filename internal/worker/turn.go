@@ -53,7 +53,7 @@ func (w *Worker) turn(ctx context.Context, lease inbox.Lease, id int64, again bo
 	t := &turn{w: w, project: p.Project, version: p.RulesVersion, lease: lease, claim: c}
 	t.list(c.Deliveries)
 	if c.Tries > 1 {
-		w.Log.Warn("filing events one by one: the last try did not come to its end", "project", p.Name, "events", len(t.events))
+		w.Log.Warn("processing events one by one: the last attempt did not finish", "project", p.Name, "events", len(t.events))
 		return c.More, t.singly(ctx)
 	}
 	return c.More, t.whole(ctx)
@@ -216,7 +216,7 @@ func (t *turn) whole(ctx context.Context) error {
 		if outside(ctx, err) {
 			return err
 		}
-		t.w.Log.Warn("a batch could not be filed whole; filing its events one by one", "project", t.project.Name, "err", err)
+		t.w.Log.Warn("a batch failed; processing its events one by one", "project", t.project.Name, "err", err)
 		for _, done := range list[:n] {
 			t.claim.Deliveries = t.claim.Deliveries[len(done):]
 		}
@@ -245,7 +245,7 @@ func (t *turn) singly(ctx context.Context) error {
 			continue
 		}
 		if e.id() == t.claim.Suspect && t.claim.Deaths >= mostDeaths {
-			t.setAside(e, fmt.Errorf("the service ended %d times while this event was in hand", t.claim.Deaths))
+			t.setAside(e, fmt.Errorf("the service ended %d times while it processed this event", t.claim.Deaths))
 			continue
 		}
 		if err := t.w.Queue.Suspect(ctx, t.claim, e.id()); err != nil {
@@ -288,7 +288,7 @@ func (t *turn) singly(ctx context.Context) error {
 func (t *turn) report(done ingest.Done) {
 	for _, a := range t.aside {
 		why, _, _ := strings.Cut(a.Why, "\n")
-		t.w.Log.Warn("an event was set aside; firethorn queue shows it", "project", t.project.Name, "event", a.Event,
+		t.w.Log.Warn("an event failed; firethorn queue shows it", "project", t.project.Name, "event", a.Event,
 			"why", why)
 	}
 	if t.w.Watch != nil {

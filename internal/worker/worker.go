@@ -266,7 +266,7 @@ func (w *Worker) finish(ctx context.Context, id int64, q *queued, spent time.Dur
 		q.ready, q.again = true, db.Away(err)
 		q.notBefore = time.Now().Add(time.Second)
 		if ctx.Err() == nil {
-			w.Log.Error("a project's inbox could not be filed; it stays where it is", "project", id, "err", err)
+			w.Log.Error("the events of a project could not be processed; they stay in the queue", "project", id, "err", err)
 		}
 	}
 }

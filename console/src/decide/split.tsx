@@ -26,7 +26,7 @@ export function SplitDialog({ issue, close, done }: { issue: { id: string }; clo
       >
         {found.isPending && <p className="soft" role="status">Comparing its kept events …</p>}
         {found.error && <p className="text-error" role="alert">{found.error.message}</p>}
-        {found.data && list.length === 0 && <p>The {count(found.data.looked)} kept events that were looked at differ in nothing that it could be split by.</p>}
+        {found.data && list.length === 0 && <p>The {count(found.data.looked)} examined events do not differ in anything that the issue could be split by.</p>}
         {found.data && list.length > 0 && (
           <>
             <p className="soft mb-2">What its events differ in, of {count(found.data.looked)} that were looked at. Those that have what you choose become an issue of their own.</p>
@@ -51,7 +51,7 @@ export function SplitDialog({ issue, close, done }: { issue: { id: string }; clo
               })}
             </div>
             <p className="soft mt-2">
-              New events follow. Of those filed before, {chosen?.whole ? 'all go that have it' : 'those go whose body is kept, and the issue says how many stay'}. Undo takes it back.
+              New events follow the split. Stored events {chosen?.whole ? 'with the difference all move' : 'move if their body is kept; the issue says how many stay'}. Undo takes it back.
             </p>
           </>
         )}
@@ -79,7 +79,7 @@ export function Splits({ issue: i }: { issue: IssueDetail }) {
       {s.to === i.id ? <span>Split off from {to(s.from)}: </span> : <span>Split off as {to(s.to)}: </span>}
       <span className="mono break-all">{s.words}</span>
       {s.looking && <span className="text-warning" role="status">{counted(s.looked, 'kept event')} looked through so far</span>}
-      {!s.looking && s.stays > 0 && <span className="soft">{counted(s.stays, 'event')} filed before without a body {s.stays === 1 ? 'stays' : 'stay'} in {s.from}</span>}
+      {!s.looking && s.stays > 0 && <span className="soft">{counted(s.stays, 'event')} without a body {s.stays === 1 ? 'stays' : 'stay'} in {s.from}</span>}
       <button className="btn btn-outline btn-xs font-normal" onClick={() => takeBack.mutate(s.to)} aria-label={`Undo the split of ${s.to}`}>Undo</button>
     </p>
   ))

@@ -52,7 +52,7 @@ export function Regroup({ project, all = false }: { project: string; all?: boole
           </p>
         )}
       </div>
-      {!now && <p className="soft mt-1">A saved rule acts on what comes. Regroup, to let it act on what is stored as well; it can be taken back.</p>}
+      {!now && <p className="soft mt-1">A saved rule applies to new events. Regroup to apply it to stored events as well; you can take that back.</p>}
       <ul className="mt-1">
         {list.slice(busy ? 1 : 0, all ? 10 : busy ? 2 : 1).map((g) => (
           <li key={g.id} className="grid grid-cols-[6rem_minmax(0,1fr)] gap-x-2">

@@ -144,7 +144,7 @@ function Versions({ project, tryIt }: { project: string; tryIt: (version: number
   const adopt = useMutation({
     mutationFn: (version: number) => api.adoptGrouping(project, version),
     onSuccess: (_, version) => {
-      say(`What comes is grouped by version ${version}. Regroup, to group what is stored by it too.`)
+      say(`New events are grouped by version ${version}. Regroup to apply it to stored events too.`)
       void client.invalidateQueries({ queryKey: ask.allOf(project) })
     },
     onError: (e) => say(e.message, true),

@@ -138,7 +138,7 @@ function Ranks({ list, before, same }: { list: Rank[]; before: Rank[]; same: boo
 
 const thresholds = [
   ['minutes', 'minutes that are held against the past (10 to 60, in tens)'], ['events', 'events in them, at least'], ['users', 'users hit by them, at least, where users are told'], ['times', 'times what is usual, at least'],
-  ['odds', 'odds that it is chance, at most'], ['share', 'or share of the sessions that are hit, in per cent'], ['sessions', 'of so many sessions, at least'],
+  ['odds', 'odds that it is chance, at most'], ['share', 'or share of affected sessions, in per cent'], ['sessions', 'of so many sessions, at least'],
 ] as const
 
 function Surges({ project, scoring }: { project: string; scoring: Scoring }) {

@@ -100,7 +100,7 @@ export function RolesOf({ p, close }: { p: api.Person; close: () => void }) {
       <div className="space-y-6">
         <Form button="Save" submit={() => save.mutate()} busy={save.isPending} off={(role === (p.everywhere ?? '') && operator === p.operator) || (mine && !reason.trim())} error={save.error?.message} extra={<button type="button" className="btn btn-ghost btn-sm" onClick={close}>Cancel</button>}>
           <RoleField name="In all projects" hint="Roles in single projects stand in the settings of each." now={role} choose={setRole} />
-          {mine && <Field name="Reason" hint="It stands in the audit."><input className="input input-sm w-full" value={reason} onChange={(e) => setReason(e.target.value)} maxLength={500} /></Field>}
+          {mine && <Field name="Reason" hint="It is written to the audit."><input className="input input-sm w-full" value={reason} onChange={(e) => setReason(e.target.value)} maxLength={500} /></Field>}
           <label className="flex items-center gap-2"><input type="checkbox" className="checkbox checkbox-sm" checked={operator} onChange={(e) => setOperator(e.target.checked)} /> operates the service</label>
         </Form>
         <Form button="Merge" submit={() => merge.mutate()} busy={merge.isPending} off={!into} error={merge.error?.message}>

@@ -27,7 +27,7 @@ export function PeoplePage() {
   return (
     <Page
       title="People"
-      about={`${here.length === 1 ? '1 person' : `${count(here.length)} people`} in ${counted(got.data.teams.length, 'team')}.${operator ? '' : ' You see whom you share a project with. Operators change who works here.'}`}
+      about={`${here.length === 1 ? '1 person' : `${count(here.length)} people`} in ${counted(got.data.teams.length, 'team')}.${operator ? '' : ' You see the people who share a project with you. Operators change who works here.'}`}
       actions={
         <>
           {field}

@@ -41,7 +41,7 @@ export function FirstProject() {
     <Page title="Welcome" about="Firethorn collects the errors of your applications, makes their traces readable, and groups them into issues.">
       <div className="grid max-w-5xl gap-4 md:grid-cols-2">
         <Card title="1. Make a project"><p className="soft mb-2">A project is one application.</p><ProjectForm /></Card>
-        <Card title="What comes next">
+        <Card title="Next steps">
           <ol className="list-decimal space-y-1 pl-5">
             <li value={2}>Say what the application runs in, and copy three steps into it.</li>
             <li>Send a test event: the page says when it arrives.</li>

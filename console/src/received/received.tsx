@@ -77,7 +77,7 @@ function Histogram({ bars, sum }: { bars: Bar[]; sum: api.Received['sum'] }) {
         {sum.repeats > 0 && <span className="soft">{counted(sum.repeats, 'repeat')}</span>}
         {sum.joined > 0 && <span className="soft" title="reports of an exception that another report had made an event of already">{counted(sum.joined, 'second report')}</span>}
         {sum.cut > 0 && <span className="soft">{count(sum.cut)} cut</span>}
-        {sum.set_aside > 0 && <span className="hurts">{count(sum.set_aside)} set aside</span>}
+        {sum.set_aside > 0 && <span className="hurts">{count(sum.set_aside)} failed</span>}
         {sum.lost_by_client > 0 && <span className="soft">{count(sum.lost_by_client)} lost by clients</span>}
       </p>
       <Chart strip={drawn} names={names} colours={colours} legend={false} height={180} label="Events that came in, by what became of them" />

@@ -106,7 +106,7 @@ const orders = {
   auto: 'by commit, else by version, else by announcement',
   commits: 'by commit',
   versions: 'by version',
-  announcement: 'by when they were announced or first heard of',
+  announcement: 'by when they were announced or first seen',
 }
 
 function Detail({ project, version, scope, others, compare }: { project: string; version: string; scope: health.Scope; others: string[]; compare: (other: string) => void }) {

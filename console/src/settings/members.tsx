@@ -86,7 +86,7 @@ function Add({ project, close }: { project: string; close: () => void }) {
         </Field>
         <RoleChoice now={role} choose={setRole} />
         {mine && (
-          <Field name="Reason" hint="You operate the service: say why you take a role here. It stands in the audit.">
+          <Field name="Reason" hint="You are an operator: say why you take a role here. It is written to the audit.">
             <input className="input input-sm w-full" value={reason} onChange={(e) => setReason(e.target.value)} maxLength={500} />
           </Field>
         )}

@@ -26,7 +26,7 @@ export function SettingsPage() {
       {!may && <p className="soft">Maintainers of the project see keys and change settings.</p>}
       <Members project={project} may={may} />
       {may && <Keys project={project} />}
-      <Card title="What comes in and what is kept"><Kept key={JSON.stringify(got.data)} project={got.data} /></Card>
+      <Card title="Intake and retention"><Kept key={JSON.stringify(got.data)} project={got.data} /></Card>
     </Page>
   )
 }

@@ -68,7 +68,7 @@ func (a *handlers) why(ctx context.Context, p *projects.Project, ref string) (co
 	case filed == print.Key:
 		out.Filed = "its fingerprint leads to this issue"
 	default:
-		out.Filed = "it was filed under another fingerprint, by the symbols, the rules or the grouping version of that time; it stays where it is"
+		out.Filed = "it was grouped by another fingerprint, with the symbols, rules or grouping version of that time; it stays in its issue"
 	}
 	out.Event, out.Issue = row.ID.String(), fmt.Sprintf("%s/%d", p.Name, row.Issue)
 	out.Fingerprint, out.Version, out.Headline = hex.EncodeToString(print.Key[:]), p.GroupingVersion, print.Headline

@@ -296,6 +296,6 @@ func (a *handlers) notesOf(ctx context.Context, p *projects.Project, f issue.Fix
 		return []string{fmt.Sprintf("%s has no releases yet; the fix counts once an event or a build names %s",
 			p.Name, f.FixedIn)}, nil
 	}
-	return []string{fmt.Sprintf("nothing was heard of release %s of %s yet; known near it: %s", f.FixedIn, p.Name,
+	return []string{fmt.Sprintf("release %s of %s is not known yet; similar known releases: %s", f.FixedIn, p.Name,
 		strings.Join(near, ", "))}, nil
 }

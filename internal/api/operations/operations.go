@@ -83,11 +83,11 @@ func (a *handlers) inboxStatus(ctx context.Context, out *contract.Status) error 
 		out.Oldest = &st.Oldest
 		if age := time.Since(st.Oldest); age > slowFiling {
 			out.Well = false
-			advise(out, "the oldest event has waited %s to be filed: the service's log says whether a project fails or there is too much for it; another serve on the same database shares the work", age.Round(time.Second))
+			advise(out, "the oldest event has waited %s to be processed: the service's log says whether a project fails or too many events arrive; another serve on the same database shares the work", age.Round(time.Second))
 		}
 	}
 	if st.SetAside > 0 {
-		advise(out, "%d events could not be filed and were set aside: firethorn queue says why, firethorn queue retry files them again", st.SetAside)
+		advise(out, "%d events failed: firethorn queue says why, firethorn queue retry processes them again", st.SetAside)
 	}
 	if out.Processes, err = a.Store.Inbox.Filers(ctx); err != nil {
 		return err

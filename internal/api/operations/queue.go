@@ -60,7 +60,7 @@ func (a *handlers) eachAside(ctx context.Context, action, which string,
 	if which != "all" {
 		id, err := uuid.Parse(which)
 		if err != nil {
-			return nil, fault.New(fault.BadInput, "%q is nothing that was set aside: write an id that firethorn queue lists, or all", which)
+			return nil, fault.New(fault.BadInput, "%q is not a failed event: write an id that firethorn queue lists, or all", which)
 		}
 		if err := do(id); err != nil {
 			return nil, err

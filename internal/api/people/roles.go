@@ -84,7 +84,7 @@ func (a *handlers) setRole(ctx context.Context, who string, n accounts.NewRole) 
 			return err
 		}
 		if has < n.Role {
-			return fault.New(fault.BadInput, "say why you take this role: \"reason\", or --reason TEXT. It stands in the audit")
+			return fault.New(fault.BadInput, "say why you take this role: \"reason\", or --reason TEXT. It is written to the audit")
 		}
 	}
 	return a.Store.Accounts.SetRole(ctx, p, n)

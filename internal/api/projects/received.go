@@ -14,11 +14,11 @@ import (
 
 // causeWords say what the causes of what came in mean.
 var causeWords = map[string]string{
-	inbox.CauseFiled:      "filed as new events",
-	inbox.CauseRepeat:     "sent again; filed before",
+	inbox.CauseFiled:      "processed as new events",
+	inbox.CauseRepeat:     "sent again; processed before",
 	inbox.CauseJoined:     "joined to an event that another report of the same exception made",
 	inbox.CauseDropped:    "dropped by this rule",
-	inbox.CauseSetAside:   "stored, but could not be filed: firethorn queue shows them",
+	inbox.CauseSetAside:   "stored, but failed to be processed: firethorn queue shows them",
 	inbox.CauseScrubbed:   "something was scrubbed by this rule",
 	inbox.CauseCut:        "something was over a limit and was cut",
 	inbox.CauseCapped:     "would have made more new things of this sort than reports may",
@@ -29,8 +29,8 @@ var causeWords = map[string]string{
 	inbox.CauseTurnedAway: "requests turned away: the service was full",
 	inbox.CauseRefused:    "refused",
 	inbox.CauseLost:       "lost by clients, as they say",
-	inbox.CauseDiscarded:  "set aside, and let go of by someone",
-	inbox.CauseExpired:    "set aside, and nobody filed them again in 30 days",
+	inbox.CauseDiscarded:  "failed, and discarded by a person",
+	inbox.CauseExpired:    "failed, and not retried within 30 days",
 }
 
 // refusedWords say why something was refused.

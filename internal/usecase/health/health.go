@@ -116,7 +116,7 @@ func (s *Service) query(ctx context.Context, a Ask) (sessions.Query, error) {
 	}
 	id, err := names.IDOf(ctx, s.db, names.Environments, a.Project.ID, a.Environment)
 	if err == nil && id == 0 {
-		err = fault.New(fault.NotFound, "nothing was heard of environment %q of %s", a.Environment, a.Project.Name)
+		err = fault.New(fault.NotFound, "environment %q of %s is not known", a.Environment, a.Project.Name)
 	}
 	q.Environment = id
 	return q, err
@@ -185,7 +185,7 @@ func (v *view) of(i int, baseline string) (*Release, error) {
 		base = slices.IndexFunc(v.list, func(r *releases.ReleaseRow) bool { return r.Version == baseline })
 		if base < 0 {
 			return nil, fault.New(fault.NotFound,
-				"nothing was heard of release %q, with which this one is to be compared",
+				"release %q, the baseline of the comparison, is not known",
 				baseline)
 		}
 	}

@@ -228,7 +228,7 @@ func (w *batchTx) lockProject(ctx context.Context) error {
 	// are dropped from another process's: where they are apart, nothing is filed.
 	if skew := db.FromMicros(clock).Sub(w.s.db.Now().Add(-w.s.db.Ahead)); skew > w.s.db.MaxSkew ||
 		skew < -w.s.db.MaxSkew {
-		return fmt.Errorf("%w by %s: nothing is filed until they agree", db.ErrClocks, skew.Round(time.Second))
+		return fmt.Errorf("%w by %s: processing stops until they agree", db.ErrClocks, skew.Round(time.Second))
 	}
 	if len(w.Items)+len(w.Feedback)+len(w.Sessions) == 0 {
 		return nil

@@ -80,7 +80,7 @@ func (s *Service) UndoMove(ctx context.Context, tx *sql.Tx, p *projects.Project,
 // inTheWay refuses to undo a move that later ones build on, and names the one
 // to undo first.
 func (s *Service) inTheWay(ctx context.Context, tx *sql.Tx, p *projects.Project, m *Move) error {
-	const first = "a later move stands in the way: %s since; undo that first"
+	const first = "a later change comes first: %s since; undo that first"
 	var into sql.NullInt64
 	if err := tx.QueryRowContext(ctx, "SELECT merged_into FROM issue WHERE id=?", m.From).Scan(&into); err != nil {
 		return err
