@@ -116,6 +116,37 @@ func TestSearch_ByTyping(t *testing.T) {
 	check("400", "422")
 }
 
+// Offers stay in sight while somebody types on, however slow the answers are: Tab takes one, and never leaves the
+// field because a newer question is under way.
+func TestSearch_OffersStayWhileOneTypes(t *testing.T) {
+	t.Parallel()
+	s, p := shared, "typing-on"
+	berths(t, s, p)
+	tab, check := signedIn(t, s)
+	open(t, tab, s.url+"/p/"+p+"/issues")
+	eventually(t, tab, "the list", `document.querySelectorAll('[role=row][aria-selected]').length === 2`)
+	eval[any](t, tab, `{ const asked = window.fetch; window.fetch = (what, how) => new Promise((answer, fail) => { // half a second slower
+		const signal = how?.signal ?? what.signal
+		signal?.addEventListener('abort', () => fail(signal.reason))
+		asked(what, how).then((a) => setTimeout(() => answer(a), 500), fail)
+	}) } 0`)
+	press(t, tab, "/")
+	press(t, tab, "bert")
+	eventually(t, tab, "a name is offered", `document.querySelector('[role=option]')?.innerText.startsWith('berth.zone:')`)
+	eval[any](t, tab, `window.gone = 0; new MutationObserver(() => { if (document.querySelector('[role=listbox]').hidden) window.gone++ }).observe(document.querySelector('[role=listbox]'), { attributes: true }); 0`)
+	for _, c := range "h.zo" { // each asks anew before the answer to the one before has come
+		press(t, tab, string(c))
+		time.Sleep(200 * time.Millisecond)
+	}
+	press(t, tab, kb.Tab)
+	eventually(t, tab, "taken", `document.querySelector('input[type=search]').value === 'berth.zone:' && document.activeElement === document.querySelector('input[type=search]')`)
+	eventually(t, tab, "its values", `[...document.querySelectorAll('[role=option]')].some((o) => o.innerText.startsWith('C'))`)
+	if n := eval[int](t, tab, `window.gone`); n > 1 { // once, when the offer was taken
+		t.Errorf("the offers went away %d times", n)
+	}
+	check()
+}
+
 // A support call: from an address to what they went through, by keyboard alone.
 func TestSearch_FromAnAddressToATrail(t *testing.T) {
 	t.Parallel()

@@ -43,11 +43,11 @@ export function SearchField({ project, now, live, label, find, field }: { projec
     clearTimeout(timers.current.offers)
     timers.current.offers = setTimeout(() => {
       asked.current?.abort()
-      asked.current = new AbortController()
+      const mine = (asked.current = new AbortController())
       const at = [...value().slice(0, field.current?.selectionStart ?? value().length)].length
-      asking.complete(project, value(), at, asked.current.signal).then(
+      asking.complete(project, value(), at, mine.signal).then(
         (c) => setOffered(c.offers.length > 0 && document.activeElement === field.current ? { from: c.from, to: c.to, list: c.offers, at: -1 } : undefined),
-        () => setOffered(undefined), // what cannot be completed can still be searched for
+        () => mine.signal.aborted || setOffered(undefined), // what cannot be completed can still be searched for; a newer question leaves the list until its answer comes
       )
     }, pause.offers)
   }
@@ -58,6 +58,7 @@ export function SearchField({ project, now, live, label, find, field }: { projec
   }
   const take = (o: Offer) => {
     if (!field.current || !offered) return
+    stop() // neither an answer to what was typed before, nor a search for it
     const chars = [...value()]
     const before = chars.slice(0, offered.from).join('')
     const name = o.text.endsWith(':')
