@@ -166,6 +166,25 @@ func TestLinksLeadSomewhere(t *testing.T) {
 	}
 }
 
+// Every page is in the menu once: the front page names it.
+func TestMenu_HasEveryPage(t *testing.T) {
+	h, err := NewHandler(docs.Files)
+	if err != nil {
+		t.Fatal(err)
+	}
+	listed := map[string]int{frontPage: 1}
+	for _, g := range h.menu {
+		for _, e := range g.Pages {
+			listed[e.Name]++
+		}
+	}
+	for name := range h.pages {
+		if !strings.Contains(name, "/") && listed[name] != 1 {
+			t.Errorf("the front page names %s %d times", name, listed[name])
+		}
+	}
+}
+
 var addresses = regexp.MustCompile(`'(/docs[^']*)'`)
 
 // The console links each page to the one that explains it.

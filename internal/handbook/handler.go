@@ -6,7 +6,7 @@ import (
 	"html/template"
 	"io/fs"
 	"net/http"
-	"slices"
+	"regexp"
 	"strings"
 
 	"github.com/go-chi/chi/v5"
@@ -25,7 +25,7 @@ const hitsShown = 20
 // service's own.
 type Handler struct {
 	pages    map[string]*shown
-	list     []Page // as the menu has them
+	menu     []group
 	index    *Index
 	files    fs.FS
 	template *template.Template
@@ -51,17 +51,47 @@ func NewHandler(files fs.FS) (*Handler, error) {
 			return nil, fmt.Errorf("the page %s: %w", p.Name, err)
 		}
 		h.pages[p.Name] = &shown{p, template.HTML(html)}
-		if p.Name != frontPage && !strings.Contains(p.Name, "/") {
-			h.list = append(h.list, p)
-		}
 	}
-	slices.SortFunc(h.list, func(a, b Page) int { return strings.Compare(strings.ToLower(a.Title), strings.ToLower(b.Title)) })
 	h.pages["decisions"] = decisions(pages)
+	h.menu = menuOf(h.pages)
 	if h.template, err = template.New("page.html").Funcs(template.FuncMap{"address": Address}).ParseFS(assets, "page.html"); err != nil {
 		return nil, err
 	}
 	h.style, err = assets.ReadFile("style.css")
 	return h, err
+}
+
+// group is a part of the menu.
+type group struct {
+	Name  string
+	Pages []entry
+}
+
+// entry is a page as the menu calls it.
+type entry struct{ Name, Title string }
+
+var pageLink = regexp.MustCompile(`\[([^\]]+)\]\(([\w-]+)(?:\.md)?\)`)
+
+// menuOf is the menu as the front page has it: its sections with the pages they name, each once.
+func menuOf(pages map[string]*shown) (menu []group) {
+	front := pages[frontPage]
+	if front == nil {
+		return nil
+	}
+	seen := map[string]bool{}
+	for _, s := range front.Sections {
+		g := group{Name: s.Heading}
+		for _, m := range pageLink.FindAllStringSubmatch(s.Text, -1) {
+			if name := m[2]; pages[name] != nil && !seen[name] {
+				seen[name] = true
+				g.Pages = append(g.Pages, entry{name, strings.ToUpper(m[1][:1]) + m[1][1:]})
+			}
+		}
+		if len(g.Pages) > 0 {
+			menu = append(menu, g)
+		}
+	}
+	return menu
 }
 
 // decisions is the page that lists the decisions.
@@ -131,11 +161,11 @@ type view struct {
 	Asked   string
 	Hits    []Hit
 	Missing string
-	Menu    []Page
+	Menu    []group
 }
 
 func (h *Handler) write(w http.ResponseWriter, status int, v view) {
-	v.Menu = h.list
+	v.Menu = h.menu
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.WriteHeader(status)
 	_ = h.template.Execute(w, v) // the reader may have gone

@@ -356,7 +356,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** An issue's events, newest filed first */
+        /** An issue's events, newest first */
         get: operations["list-issue-events"];
         put?: never;
         post?: never;
@@ -785,7 +785,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who has what, whoever carries most first */
+        /** Owners and their issues, most impact first */
         get: operations["list-carriers"];
         put?: never;
         post?: never;
@@ -1112,7 +1112,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A project's events, newest filed first */
+        /** A project's events, newest first */
         get: operations["list-events"];
         put?: never;
         post?: never;
@@ -1388,7 +1388,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Make a key good for nothing, at once */
+        /** Revoke a key at once */
         post: operations["revoke-key"];
         delete?: never;
         options?: never;
@@ -2089,7 +2089,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What waits to be filed, and what could not be */
+        /** The processing queue, and failed events */
         get: operations["show-queue"];
         put?: never;
         post?: never;
@@ -2108,7 +2108,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Let go of an event that was set aside; it is counted */
+        /** Discard a failed event; it counts as dropped */
         post: operations["discard-event"];
         delete?: never;
         options?: never;
@@ -2125,7 +2125,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** File an event that was set aside again */
+        /** Process a failed event again */
         post: operations["retry-event"];
         delete?: never;
         options?: never;
@@ -2378,7 +2378,7 @@ export interface components {
             severity?: string;
             /** @description assign: a person's name or address; empty takes the owner away */
             to?: string;
-            /** @description what to say to it; it stands in the history */
+            /** @description a comment for the history */
             why?: string;
         };
         ActMany: {
@@ -2413,7 +2413,7 @@ export interface components {
             try?: boolean;
             /** @enum {string} */
             verb: "accept" | "assign" | "fix" | "park" | "reopen" | "dismiss" | "count-only" | "severity";
-            /** @description what to say to it; it stands in the history */
+            /** @description a comment for the history */
             why?: string;
             /** @description of the search, as lists take it */
             window?: string;
@@ -2703,7 +2703,7 @@ export interface components {
             team?: boolean;
         };
         Carriers: {
-            /** @description whoever carries most first */
+            /** @description most impact first */
             carriers: components["schemas"]["Carrier"][];
         };
         ChangeAttribute: {
@@ -3118,14 +3118,14 @@ export interface components {
             headline: string;
             id: string;
             issue: string;
-            /** @description its body is kept; else what is shown of it stands in its row, beside a trace of its kind */
+            /** @description its body is kept; otherwise its row is shown, with the trace of a similar event */
             kept: boolean;
             /** @description the log record it was found in */
             log?: components["schemas"]["Log"];
             message?: string;
             /** @description what was cut or corrected on the way in */
             notes: string[];
-            /** @description where the event stands in its issue */
+            /** @description the position of the event in its issue */
             position?: components["schemas"]["EventPosition"];
             /** Format: date-time */
             received: string;
@@ -3183,7 +3183,7 @@ export interface components {
             headline: string;
             id: string;
             issue: string;
-            /** @description its body is kept; else what is shown of it stands in its row, beside a trace of its kind */
+            /** @description its body is kept; otherwise its row is shown, with the trace of a similar event */
             kept: boolean;
             /** Format: date-time */
             received: string;
@@ -3307,7 +3307,7 @@ export interface components {
             /** @description the event it is about */
             event?: string;
             id: string;
-            /** @description the issue of that event; absent until the event is filed */
+            /** @description the issue of that event; absent until the event is processed */
             issue?: string;
             /** Format: date-time */
             received: string;
@@ -4084,7 +4084,7 @@ export interface components {
             never?: boolean;
             /** @description beside those of the scope: symbols:push, releases:announce, rules:check, rules:push, issues:read, issues:triage, events:read, export */
             permissions?: string[] | null;
-            /** @description whose it is: it may what they may, and their name stands in the history */
+            /** @description the person whose permissions and name it has */
             person?: string;
             /** @description the only project it is good for; empty: all */
             project?: string;
@@ -4581,7 +4581,7 @@ export interface components {
             oldest?: string;
             /** @description what waits, by project */
             projects: components["schemas"]["Waiting"][];
-            /** @description events that could not be filed, newest first */
+            /** @description failed events, newest first */
             set_aside: components["schemas"]["Aside"][];
             /** Format: int64 */
             set_aside_total: number;
@@ -4629,7 +4629,7 @@ export interface components {
             causes: components["schemas"]["ReceivedCause"][];
             /** Format: date-time */
             from: string;
-            /** @description oldest first; hours of which nothing is known are missing */
+            /** @description oldest first; hours without events are missing */
             hours: components["schemas"]["ReceivedHour"][];
             project: string;
             rules_off: components["schemas"]["RuleOff"][];
@@ -4690,7 +4690,7 @@ export interface components {
             refused: number;
             /**
              * Format: int64
-             * @description sent again, filed before
+             * @description sent again, processed before
              */
             repeats: number;
             /**
@@ -4705,12 +4705,12 @@ export interface components {
             sessions: number;
             /**
              * Format: int64
-             * @description stored, but could not be filed
+             * @description stored, but failed to be processed
              */
             set_aside: number;
             /**
              * Format: int64
-             * @description filed as new events
+             * @description processed as new events
              */
             stored: number;
             /**
@@ -4769,7 +4769,7 @@ export interface components {
             refused: number;
             /**
              * Format: int64
-             * @description sent again, filed before
+             * @description sent again, processed before
              */
             repeats: number;
             /**
@@ -4784,12 +4784,12 @@ export interface components {
             sessions: number;
             /**
              * Format: int64
-             * @description stored, but could not be filed
+             * @description stored, but failed to be processed
              */
             set_aside: number;
             /**
              * Format: int64
-             * @description filed as new events
+             * @description processed as new events
              */
             stored: number;
             /**
@@ -5406,7 +5406,7 @@ export interface components {
             active_users: number;
             /** Format: date-time */
             counted?: string;
-            /** @description of which anything was seen; empty for none */
+            /** @description the newest release that was seen; empty if there is none */
             newest_release: string;
             /**
              * Format: int64
@@ -5517,7 +5517,7 @@ export interface components {
             /** Format: int64 */
             duration_ms: number;
             environment: string;
-            /** @description in the order they were filed, at most 200 */
+            /** @description in the order they were processed, at most 200 */
             events: components["schemas"]["EventRow"][];
             /** @description it is known whose it was */
             has_user: boolean;
@@ -5571,7 +5571,7 @@ export interface components {
             user?: string;
         };
         SetMember: {
-            /** @description stands in the audit; operators who give themselves a role must say it */
+            /** @description a reason for the audit; required if operators give themselves a role */
             reason?: string;
             /** @enum {string} */
             role: "viewer" | "member" | "maintainer" | "none";
@@ -5582,7 +5582,7 @@ export interface components {
             operator: boolean;
         };
         SetRole: {
-            /** @description stands in the audit; operators who give themselves a role must say it */
+            /** @description a reason for the audit; required if operators give themselves a role */
             reason?: string;
             /** @enum {string} */
             role: "viewer" | "member" | "maintainer" | "none";
@@ -5828,7 +5828,7 @@ export interface components {
             looking?: boolean;
             /**
              * Format: int64
-             * @description events filed before whose body is not kept: nobody can say which they are, and they stay
+             * @description stored events without a body: it is not known whether they have the difference, and they stay
              */
             stays: number;
             /** @description the part, an issue of its own */
@@ -5857,12 +5857,12 @@ export interface components {
             recounting: number;
             /**
              * Format: int64
-             * @description events that could not be filed
+             * @description failed events
              */
             set_aside: number;
             /**
              * Format: int64
-             * @description events stored but not yet filed
+             * @description events stored but not yet processed
              */
             waiting: number;
             well: boolean;
