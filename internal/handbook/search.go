@@ -28,7 +28,6 @@ type indexed struct {
 	text    string
 	weights map[string]float64
 	length  float64
-	page    map[string]bool // words of the page's title
 }
 
 // Weights of a word by where it stands.
