@@ -54,7 +54,8 @@ func NewHandler(files fs.FS) (*Handler, error) {
 	}
 	h.pages["decisions"] = decisions(pages)
 	h.menu = menuOf(h.pages)
-	if h.template, err = template.New("page.html").Funcs(template.FuncMap{"address": Address}).ParseFS(assets, "page.html"); err != nil {
+	t := template.New("page.html").Funcs(template.FuncMap{"address": Address})
+	if h.template, err = t.ParseFS(assets, "page.html"); err != nil {
 		return nil, err
 	}
 	h.style, err = assets.ReadFile("style.css")

@@ -141,9 +141,10 @@ func words(text string) (out []string) {
 }
 
 // common words say nothing of what is asked.
-var common = map[string]bool{"a": true, "an": true, "and": true, "are": true, "as": true, "at": true, "be": true, "by": true,
-	"do": true, "does": true, "for": true, "how": true, "i": true, "in": true, "is": true, "it": true, "my": true, "of": true, "on": true, "or": true, "that": true, "the": true,
-	"to": true, "what": true, "when": true, "where": true, "which": true, "with": true}
+var common = map[string]bool{"a": true, "an": true, "and": true, "are": true, "as": true, "at": true, "be": true,
+	"by": true, "do": true, "does": true, "for": true, "how": true, "i": true, "in": true, "is": true, "it": true,
+	"my": true, "of": true, "on": true, "or": true, "that": true, "the": true, "to": true, "what": true, "when": true,
+	"where": true, "which": true, "with": true}
 
 func stem(w string) string {
 	switch {

@@ -147,7 +147,7 @@ func decisions() []*cli.Command {
 	return []*cli.Command{
 		decision("accept", "accept it: it is real and will be worked on", "", nil, nil),
 		decision("assign", "assign it to a person or team; this also accepts it", "",
-			[]cli.Flag{&cli.StringFlag{Name: "to", Usage: "the owner `WHO`: a name, an e-mail address, or nobody", Required: true}},
+			[]cli.Flag{&cli.StringFlag{Name: "to", Usage: "`WHO`: a name, an address, or nobody", Required: true}},
 			func(c *cli.Command) (contract.Act, error) {
 				to := c.String("to")
 				if to == "nobody" {
@@ -188,7 +188,7 @@ func decisions() []*cli.Command {
 			}),
 		decision("dismiss", "dismiss it: it will not be worked on, and goes on counting silently", "", nil, nil),
 		decision("count-only", "dismiss it, and store no more bodies of its events", "", nil, nil),
-		decision("severity", "set its severity, which is a part of its impact", "", []cli.Flag{&cli.StringFlag{Name: "as",
+		decision("severity", "set its severity, a part of its impact", "", []cli.Flag{&cli.StringFlag{Name: "as",
 			Usage: "fatal, error, warning, info, debug, or events (use the severity of the events)", Required: true}},
 			func(c *cli.Command) (contract.Act, error) {
 				return contract.Act{Severity: c.String("as")}, nil

@@ -27,7 +27,7 @@ func Owner() *cli.Command {
 				Description: "Hands over all open and parked issues of all projects. firethorn issue undo --bulk takes it back, project by project.\n" +
 					"  firethorn owner hand-over --from 'Maren Holt' --to 'Oke Farrow' --why 'holiday until 7 January'",
 				Flags: []cli.Flag{
-					&cli.StringFlag{Name: "from", Usage: "the present owner `WHO`: a name or an e-mail address", Required: true},
+					&cli.StringFlag{Name: "from", Usage: "the owner `WHO`: a name or an address", Required: true},
 					&cli.StringFlag{Name: "to", Usage: "the new owner `WHO`", Required: true},
 					&cli.StringFlag{Name: "why", Usage: "a comment `TEXT` for the history of each"},
 				},

@@ -32,7 +32,8 @@ func Session() *cli.Command {
 			Flags: []cli.Flag{
 				&cli.StringFlag{Name: "outcome", Usage: "only running, clean, faulty, crashed or cut-off ones"},
 				&cli.StringFlag{Name: "user", Usage: "only those of the user with this `IDENTITY`"},
-				&cli.IntFlag{Name: "limit", Value: 50, Usage: "print at most this many"}, &cli.StringFlag{Name: "cursor",
+				&cli.IntFlag{Name: "limit", Value: 50, Usage: "print at most this many"},
+				&cli.StringFlag{Name: "cursor",
 					Usage: "the value `next` of the previous page"},
 			},
 			Action: func(ctx context.Context, c *cli.Command) error {
@@ -120,7 +121,8 @@ func Feedback() *cli.Command {
 			Flags: []cli.Flag{
 				&cli.StringFlag{Name: "issue", Usage: "only feedback about issue `ID`"}, &cli.StringFlag{Name: "event",
 					Usage: "only feedback about event `ID`"},
-				&cli.IntFlag{Name: "limit", Value: 50, Usage: "print at most this many"}, &cli.StringFlag{Name: "cursor",
+				&cli.IntFlag{Name: "limit", Value: 50, Usage: "print at most this many"},
+				&cli.StringFlag{Name: "cursor",
 					Usage: "the value `next` of the previous page"},
 			},
 			Action: func(ctx context.Context, c *cli.Command) error {

@@ -184,7 +184,8 @@ func Notice() *cli.Command {
 		Commands: []*cli.Command{
 			{Name: "list", Usage: "your notices, newest first", Flags: []cli.Flag{
 				&cli.BoolFlag{Name: "unseen", Usage: "only unseen notices"}, &cli.IntFlag{Name: "limit",
-					Value: 50, Usage: "print at most this many"}, &cli.Int64Flag{Name: "before", Usage: "the value `next` of the previous page"},
+					Value: 50, Usage: "print at most this many"},
+				&cli.Int64Flag{Name: "before", Usage: "the value `next` of the previous page"},
 			}, Action: func(ctx context.Context, c *cli.Command) error {
 				q := url.Values{"limit": {strconv.Itoa(c.Int("limit"))}}
 				if c.Bool("unseen") {

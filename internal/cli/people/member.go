@@ -43,7 +43,7 @@ func Member() *cli.Command {
 					}
 					return setRole(ctx, c, c.StringArg("name"), role)
 				}},
-			{Name: "remove", Usage: "remove a role from a person or team", Arguments: []cli.Argument{command.Text("name")},
+			{Name: "remove", Usage: "remove a person's or team's role", Arguments: []cli.Argument{command.Text("name")},
 				Flags: []cli.Flag{everywhere("the role in all projects"), reason},
 				Action: func(ctx context.Context, c *cli.Command) error {
 					name, err := command.Arg(c, "name")

@@ -80,7 +80,7 @@ func addCommand() *cli.Command {
 			"not read events of a project unless they have a role in it.",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "role", Usage: "viewer, member or maintainer"},
-			&cli.BoolFlag{Name: "operator", Aliases: []string{"admin"}, Usage: "make the person an operator of the service"},
+			&cli.BoolFlag{Name: "operator", Aliases: []string{"admin"}, Usage: "make them an operator of the service"},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			email, err := command.Arg(c, "email")

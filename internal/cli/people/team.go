@@ -37,7 +37,7 @@ func Team() *cli.Command {
 					})
 				}},
 			{Name: "create", Usage: "create a destination", Arguments: []cli.Argument{command.Text("name")},
-				Flags: []cli.Flag{&cli.StringSliceFlag{Name: "member", Usage: "a member `WHO`: a name or an e-mail address"}},
+				Flags: []cli.Flag{&cli.StringSliceFlag{Name: "member", Usage: "a member `WHO`: a name or an address"}},
 				Action: func(ctx context.Context, c *cli.Command) error {
 					name, err := command.Arg(c, "name")
 					if err != nil {

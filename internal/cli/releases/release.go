@@ -33,7 +33,7 @@ func Release() *cli.Command {
 			announceCommand(version()),
 			{Name: "mark-deployed", Usage: "record that a release was deployed to an environment", Flags: []cli.Flag{
 				version(),
-				&cli.StringFlag{Name: "environment", Required: true, Usage: "the `NAME` of the environment, as in events"},
+				&cli.StringFlag{Name: "environment", Required: true, Usage: "the environment's `NAME`, as in events"},
 				&cli.TimestampFlag{Name: "at", Usage: "the time, RFC 3339 (default: now)",
 					Config: cli.TimestampConfig{Layouts: []string{time.RFC3339}}},
 			}, Action: func(ctx context.Context, c *cli.Command) error {

@@ -204,7 +204,7 @@ func showQueue(out io.Writer, v contract.Queue) {
 
 // User is the command about the people that an application's errors hit.
 func User() *cli.Command {
-	return &cli.Command{Name: "user", Usage: "users of your application who are affected", Commands: append(search.Users(),
+	return &cli.Command{Name: "user", Usage: "affected users of your application", Commands: append(search.Users(),
 		[]*cli.Command{
 			{Name: "erase", Usage: "erase a user: delete their data, keep the counts",
 				Arguments:   []cli.Argument{command.Text("identity")},

@@ -35,7 +35,7 @@ func Send() *cli.Command {
 			&cli.StringFlag{Name: "release", Value: "0.0.0", Usage: "service.version"},
 			&cli.StringFlag{Name: "environment", Value: "test", Usage: "deployment.environment.name"},
 			&cli.StringFlag{Name: "user", Usage: "user.id of the affected user"},
-			&cli.DurationFlag{Name: "wait", Value: 15 * time.Second, Usage: "time to wait until the event is processed"},
+			&cli.DurationFlag{Name: "wait", Value: 15 * time.Second, Usage: "time to wait for it to be processed"},
 		},
 		Action: send,
 	}

@@ -229,7 +229,8 @@ func location(f event.RawFrame, s string) (event.RawFrame, bool) {
 	} else {
 		f.File, f.Line = file, a
 	}
-	path := strings.ContainsAny(f.File, `/\<[`) || printsFile.MatchString(f.File) // the first is said there, too, and quicker
+	// Most have one of these signs: looking for them is quicker than the expression, which knows them, too.
+	path := strings.ContainsAny(f.File, `/\<[`) || printsFile.MatchString(f.File)
 	return f, path && !strings.Contains(f.File, "\x00")
 }
 

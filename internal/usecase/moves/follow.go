@@ -45,6 +45,8 @@ func (d derived) Columns() []string {
 // Joins is the ON DUPLICATE KEY clause.
 func (d derived) Joins() string { return strings.ReplaceAll(d.join, "t.", d.Table+".") }
 
+var spanColumns = []string{"events", "dropped", "first_seen", "last_seen"}
+
 // Followers are the derived tables in the order they follow.
 var Followers = []derived{
 	{step: 0, Table: "issue_user", column: "user", values: []string{"last_day"},
@@ -53,10 +55,8 @@ var Followers = []derived{
 	// Step 2 was a table of users by environment, which nothing read.
 	{step: 3, Table: "issue_hour", column: "hour", values: []string{"events", "dropped"}, join: addCounts},
 	{step: 4, Table: "issue_day", column: "day", values: []string{"events", "dropped"}, join: addCounts},
-	{step: 5, Table: "issue_release", column: "app_release", values: []string{"events", "dropped", "first_seen", "last_seen"},
-		join: addSpans},
-	{step: 6, Table: "issue_env", column: "environment", values: []string{"events", "dropped", "first_seen", "last_seen"},
-		join: addSpans},
+	{step: 5, Table: "issue_release", column: "app_release", values: spanColumns, join: addSpans},
+	{step: 6, Table: "issue_env", column: "environment", values: spanColumns, join: addSpans},
 }
 
 // Following lists the projects with moves whose derived rows are on their way.
@@ -163,7 +163,8 @@ func (f *follow) chunk(ctx context.Context, d derived) error {
 		return err
 	}
 	f.rows, f.begun, f.prefix, f.column = f.rows+n, true, prefix, hi
-	_, err = f.tx.ExecContext(ctx, "UPDATE move SET step=?, step_at=? WHERE id=?", f.step, fmt.Sprintf("%d:%d", prefix, hi), f.id)
+	_, err = f.tx.ExecContext(ctx, "UPDATE move SET step=?, step_at=? WHERE id=?", f.step,
+		fmt.Sprintf("%d:%d", prefix, hi), f.id)
 	return err
 }
 
