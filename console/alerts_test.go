@@ -30,7 +30,7 @@ func TestAlerts(t *testing.T) {
 		{"Choose what happens to an issue, or how many users or events.", "wrongWith", []any{with(m{"users": ""})}},
 		{"Choose what happens to an issue, or how many users or events. For both, make two alerts.", "wrongWith", []any{with(m{"becomes": []any{"new"}})}},
 		{"Users and events are whole numbers.", "wrongWith", []any{with(m{"users": "-3"})}},
-		{"Choose who hears of it.", "wrongWith", []any{with(m{"to": []any{}})}},
+		{"Choose who is notified.", "wrongWith", []any{with(m{"to": []any{}})}},
 		{rule, "ruleYaml", []any{form}},
 	})
 	for what, file := range map[string]string{

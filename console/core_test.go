@@ -189,8 +189,8 @@ func TestRules(t *testing.T) {
 		{m{"from": 0, "to": 6}, "span", []any{text, m{"line": 1, "column": 1}}},
 		{m{"from": len(text), "to": len(text)}, "span", []any{text, m{"line": 99, "column": 99}}},
 		{m{"from": 6, "to": 8}, "span", []any{"🛳 x: yy", m{"line": 1, "column": 6}}},
-		{"No stored event to try them on yet.", "verdict", []any{0, 0}}, {"All 2,000 events would be let in.", "verdict", []any{2000, 2000}},
-		{"1,204 of 2,000 events would be let in, 796 dropped.", "verdict", []any{2000, 1204}},
+		{"No stored event to try them on yet.", "verdict", []any{0, 0}}, {"All 2,000 events would be accepted.", "verdict", []any{2000, 2000}},
+		{"1,204 of 2,000 events would be accepted, 796 dropped.", "verdict", []any{2000, 1204}},
 	})
 }
 

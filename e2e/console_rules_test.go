@@ -52,7 +52,7 @@ func TestConsole_EditsRules(t *testing.T) {
 	if err := chromedp.Do(tab, chromedp.KeyEvent("\r", chromedp.KeyModifiers(chromedp.ModifierCtrl))); err != nil {
 		t.Fatal(err)
 	}
-	eventually(t, tab, "the trial", `document.body.innerText.includes('1 of 2 events would be let in, 1 dropped.')`)
+	eventually(t, tab, "the trial", `document.body.innerText.includes('1 of 2 events would be accepted, 1 dropped.')`)
 	if err := chromedp.Do(tab, chromedp.KeyEvent("s", chromedp.KeyModifiers(chromedp.ModifierCtrl))); err != nil {
 		t.Fatal(err)
 	}

@@ -64,7 +64,7 @@ func TestImpact_InTheTerminalAndTheConsole(t *testing.T) {
 	eventually(t, tab, "before and after", `document.body.innerText.includes('The list as it would be') && document.body.innerText.includes('▲ 1') && document.body.innerText.includes('▼ 1')`)
 	accessible(t, tab, "weights that are tried")
 	eval[any](t, tab, `[...document.querySelectorAll('button')].find((b) => b.innerText === 'Save these weights').click()`)
-	eventually(t, tab, "saved", `document.body.innerText.includes('Saved; issues are scored anew')`)
+	eventually(t, tab, "saved", `document.body.innerText.includes('Saved. All issues are being scored again.')`)
 	eventually(t, tab, "the list follows", `document.body.innerText.includes('The list as it is')`)
 	open(t, tab, s.url+"/p/"+p+"/issues/2")
 	eval[any](t, tab, `document.querySelector('summary[title="show the arithmetic"]').click()`)

@@ -62,7 +62,7 @@ func TestFeedback_FromTheDialogToTheIssue(t *testing.T) {
 	console, check := signedIn(t, shared)
 	defer check()
 	open(t, console, shared.url+"/p/page-said/issues/1")
-	eventually(t, console, "the issue page shows it", "document.getElementById('who').innerText.includes('<script>alert(1)</script> for the Brent Gull') && document.body.innerText.includes('What was said about this event')")
+	eventually(t, console, "the issue page shows it", "document.getElementById('who').innerText.includes('<script>alert(1)</script> for the Brent Gull') && document.body.innerText.includes('Feedback about this event')")
 	accessible(t, console, "an issue with feedback")
 }
 

@@ -18,7 +18,7 @@ type Park struct {
 	Until          time.Time `json:"until,omitzero" doc:"at a time"`
 	Events         int64     `json:"events,omitempty" minimum:"0" doc:"after so many more events"`
 	Users          int64     `json:"users,omitempty" minimum:"0" doc:"after so many more users"`
-	Doubled        bool      `json:"doubled,omitempty" doc:"when a day brings twice what days did"`
+	Doubled        bool      `json:"doubled,omitempty" doc:"when a day has twice the usual events"`
 	NextRelease    bool      `json:"next_release,omitempty" doc:"when it is seen in a release after the newest of now"`
 	NewEnvironment bool      `json:"new_environment,omitempty" doc:"when it is seen in an environment where it was not seen before"`
 	Words          string    `json:"words,omitempty" doc:"of an answer: behind 'parked until'"`

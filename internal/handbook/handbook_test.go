@@ -211,3 +211,37 @@ func TestLinksOfTheConsoleLeadSomewhere(t *testing.T) {
 		}
 	}
 }
+
+// Ten questions about grouping, regressions and retention: the answer is in a section that the search
+// names among its first three.
+func TestSearch_LeadsToAnswers(t *testing.T) {
+	pages, err := Read(docs.Files)
+	if err != nil {
+		t.Fatal(err)
+	}
+	index := NewIndex(pages)
+	for asked, answer := range map[string]string{
+		"how long are failed events kept":                      "for 30 days",
+		"which bodies of events are kept":                      "the first hundred of an issue",
+		"how long are trends by hour kept":                     "30 days",
+		"older release than the fix: is there an alarm?":       "expected until everybody has updated",
+		"does a cherry-pick contain the fix":                   "patch-id",
+		"what does a fingerprint never use":                    "lines, columns, hosts",
+		"does adopting a version of the algorithm move issues": "Adopting a version changes no issue",
+		"does a pushed rule change stored events":              "apply the current rules and version to stored events",
+		"events without a body in a split":                     "how many",
+		"number of a deleted issue":                            "not used again",
+	} {
+		found := ""
+		for _, h := range index.Search(asked, 3) {
+			for _, s := range index.sections {
+				if s.Page == h.Page && s.Anchor == h.Anchor {
+					found += s.Page + "#" + s.Anchor + ": " + s.text + "\n"
+				}
+			}
+		}
+		if !strings.Contains(found, answer) {
+			t.Errorf("%q is not answered by %q in\n%.600s", asked, answer, found)
+		}
+	}
+}

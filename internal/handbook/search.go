@@ -63,14 +63,14 @@ func NewIndex(pages []Page) *Index {
 	return x
 }
 
-// Search gives the sections that hold all words of a question, the best first; where none does, those
-// that hold some. The last word may be the beginning of one.
+// Search gives the sections that hold words of a question, the best first: those that hold more of them
+// count more. The last word may be the beginning of one.
 func (x *Index) Search(question string, limit int) []Hit {
 	asked := words(question)
 	if len(asked) == 0 {
 		return nil
 	}
-	hits, most := []Hit(nil), 0
+	var hits []Hit
 	for _, s := range x.sections {
 		score, found := 0.0, 0
 		for i, w := range asked {
@@ -78,12 +78,11 @@ func (x *Index) Search(question string, limit int) []Hit {
 				score, found = score+one, found+1
 			}
 		}
-		if found == 0 || found < most {
+		if found == 0 {
 			continue
 		}
-		if found > most {
-			hits, most = nil, found
-		}
+		share := float64(found) / float64(len(asked))
+		score *= share * share
 		if phrase := strings.ToLower(strings.TrimSpace(question)); len(asked) > 1 &&
 			strings.Contains(strings.ToLower(s.Heading+" "+s.text), phrase) {
 			score *= 2
@@ -101,9 +100,9 @@ func (x *Index) Search(question string, limit int) []Hit {
 // seldom asked, and the front page only leads on.
 func weightOf(page string) float64 {
 	switch {
-	case strings.HasPrefix(page, "decisions/"):
+	case strings.HasPrefix(page, "decisions/") || page == "packages" || page == "performance":
 		return 0.25
-	case page == "packages" || page == "performance" || page == "architecture" || page == frontPage:
+	case page == "architecture" || page == frontPage:
 		return 0.4
 	}
 	return 1

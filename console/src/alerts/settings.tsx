@@ -6,7 +6,7 @@ import { Copy, Failed, Loading } from '../shared/parts.tsx'
 import { useSay } from '../shared/say.tsx'
 
 const kinds: readonly (readonly [string, string])[] = [
-  ['new', 'A new issue'], ['regressed', 'An issue came back'], ['woken', 'A parked issue woke up'], ['surging', 'An issue surges'], ['threshold', 'An issue reached a threshold'], ['assigned', 'An issue was given to somebody'],
+  ['new', 'A new issue'], ['regressed', 'An issue came back'], ['woken', 'A parked issue woke up'], ['surging', 'An issue surges'], ['threshold', 'An issue reached a threshold'], ['assigned', 'An issue was assigned'],
   ['commented', 'A comment'], ['fixed', 'An issue was called fixed'], ['holding', 'A fix holds'], ['release.worse', 'A release is worse'], ['symbols.missing', 'Traces cannot be read'],
 ]
 const choices: readonly (readonly [string, string])[] = [['mail', 'By mail, at once'], ['digest', 'In a daily mail at nine'], ['console', 'In the console alone']]
@@ -23,7 +23,7 @@ export function NoticeSettingsPage() {
   const zones = Intl.supportedValuesOf('timeZone')
   return (
     <Page title="Notice settings" about="Alert rules decide which notices you get. You decide how you get them." actions={<Copy text="firethorn notice settings">Copy as command</Copy>}>
-      {!w.mail && <Alert>The service has no mail server yet, so everything comes in the console alone. An operator makes one under Destinations.</Alert>}
+      {!w.mail && <Alert>The service has no mail server yet, so notices appear in the console only. An operator adds one under Destinations.</Alert>}
       <Card title="Notices" flush>
         <Table label="Notices" columns={['Notice', ...choices.map(([, words]) => words)]}>
           {kinds.map(([kind, words]) => (

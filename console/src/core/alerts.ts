@@ -43,7 +43,7 @@ export function wrongWith(f: AlertForm): string {
   if (!whole(f.users) || !whole(f.events)) return 'Users and events are whole numbers.'
   if (f.within && !/^[0-9]+[mhd]$/.test(f.within)) return 'A time is 10m, 2h or 3d.'
   if (f.again && !/^[0-9]+[mhd]$/.test(f.again)) return 'A time is 10m, 2h or 3d.'
-  if (f.to.length === 0) return 'Choose who hears of it.'
+  if (f.to.length === 0) return 'Choose who is notified.'
   return ''
 }
 

@@ -24,13 +24,13 @@ export function firstChange(before: string, after: string): number {
   return after.lastIndexOf('\n', i - 1) + 1
 }
 
-/** "1,204 of 2,000 events would be let in, 796 dropped". */
+/** "1,204 of 2,000 events would be accepted, 796 dropped". */
 export function verdict(events: number, kept: number): string {
   if (events === 0) return 'No stored event to try them on yet.'
   const n = (v: number) => v.toLocaleString('en-GB')
   const dropped = events - kept
-  if (dropped === 0) return `All ${n(events)} events would be let in.`
-  return `${n(kept)} of ${n(events)} events would be let in, ${n(dropped)} dropped.`
+  if (dropped === 0) return `All ${n(events)} events would be accepted.`
+  return `${n(kept)} of ${n(events)} events would be accepted, ${n(dropped)} dropped.`
 }
 
 /** What stands in the editor of a project that has no rules yet. */

@@ -3,7 +3,7 @@
 export const partNames = ['users', 'share', 'frequency', 'momentum', 'unhandled', 'newest', 'regressed', 'severity'] as const
 
 export const partWords: Record<string, string> = {
-  users: 'how many it hit in 14 days', share: 'of the active users', frequency: 'how often, in 14 days', momentum: 'more often than before', unhandled: 'nothing caught it',
+  users: 'users affected in 14 days', share: 'of the active users', frequency: 'how often, in 14 days', momentum: 'more often than before', unhandled: 'nothing caught it',
   newest: 'new in the newest release', regressed: 'it came back', severity: 'fatal, error or warning',
 }
 

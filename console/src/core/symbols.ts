@@ -24,7 +24,7 @@ export function unreadWords(u: Unread, count: (n: number) => string): string {
   const what = u.release === '' ? 'events that name no release' : `events of release ${u.release}`
   const those = u.events >= u.of ? `All ${count(u.events)} ${what}` : `${count(u.events)} of ${count(u.of)} ${what}`
   const issues = u.issues === 1 ? '1 issue' : `${count(u.issues)} issues`
-  if (u.again > 0) return `${those} arrived unreadable. Symbols came, and they are being read again.`
+  if (u.again > 0) return `${those} arrived unreadable. Symbols arrived, and the events are being read again.`
   return `${those} arrive unreadable, in ${issues}.`
 }
 

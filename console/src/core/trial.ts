@@ -68,7 +68,7 @@ export function standing(g: Regrouping): string {
     case 'undoing':
       return 'being taken back'
     case 'undone':
-      return `taken back by ${g.undone_by ?? 'somebody'}`
+      return `undone by ${g.undone_by ?? 'somebody'}`
     case 'stopped':
       return g.why ?? 'stopped'
   }

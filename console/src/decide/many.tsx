@@ -45,7 +45,7 @@ export function ManyDialog({ verb, count, close, done }: { verb: ManyVerb; count
   useEffect(() => yes.current?.focus(), []) // once the dialog has taken the focus
   return (
     <Dialog title={`${askWords(verb, count)}?`} close={close}>
-      <p className="soft">All that the filter lists, also those that are not on the screen. What somebody changes meanwhile is left as it is; Undo takes the rest back.</p>
+      <p className="soft">All issues that match the filter, also those that are not on the screen. Issues that others change meanwhile stay as they are. Undo takes the rest back.</p>
       <div className="mt-4 flex justify-end gap-2">
         <button type="button" className="btn btn-ghost btn-sm" onClick={close}>Cancel</button>
         <button ref={yes} type="button" className="btn btn-primary btn-sm" onClick={done}>{askWords(verb, count)}</button>

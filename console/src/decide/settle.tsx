@@ -56,7 +56,7 @@ export function FixDialog({ issue, close, done }: { issue: Issue; close: () => v
           </Choice>
           <Choice on={kind === 'now'} choose={() => setKind('now')}>As of now, whatever the release</Choice>
         </fieldset>
-        <p className="soft mt-2">{kind === 'now' ? 'An event thrown from now on brings it back.' : 'An event of a release that contains the fix brings it back; one of an older release does not.'}</p>
+        <p className="soft mt-2">{kind === 'now' ? 'An event thrown from now on makes it regressed.' : 'An event from a release that contains the fix makes it regressed. An event from an older release does not.'}</p>
         <Why why={why} set={setWhy} />
         <Buttons close={close} off={!body} words={kind === 'release' ? `Mark fixed in ${release || '…'}` : 'Mark fixed'} />
       </form>
@@ -83,7 +83,7 @@ export function ParkDialog({ issue, close, done }: { issue: Issue; close: () => 
           if (park) done({ park, ...(why ? { why } : {}) })
         }}
       >
-        <p className="soft mb-2">Whichever comes first wakes it, as new, with the reason. It goes on counting.</p>
+        <p className="soft mb-2">The first condition that is met wakes it as new, with the reason. It goes on counting.</p>
         <div className="grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-1.5">
           <label htmlFor="park-users">more users</label>
           <input id="park-users" type="number" min="1" className="input input-sm w-28" value={form.users} onChange={(e) => set({ users: e.target.value })} autoFocus />
@@ -94,7 +94,7 @@ export function ParkDialog({ issue, close, done }: { issue: Issue; close: () => 
         </div>
         {tick('nextRelease', 'it is seen in the next release')}
         {tick('newEnvironment', 'it is seen in another environment')}
-        {tick('doubled', 'a day brings twice what days did')}
+        {tick('doubled', 'a day has twice the usual events')}
         <Why why={why} set={setWhy} />
         <Buttons close={close} off={!park} words={park ? `Park until ${parkWords(form)}` : 'Park until …'} />
       </form>
@@ -116,7 +116,7 @@ export function DeleteDialog({ issue, close, done }: { issue: Issue; close: () =
         {got.error && <p role="alert" className="text-accent">{got.error.message}</p>}
         {got.data && (
           <p>
-            {counted(got.data.events, 'event')} of {counted(got.data.users, 'user')} go with it{got.data.feedback > 0 && `, and what people said ${got.data.feedback} times`}
+            {counted(got.data.events, 'event')} of {counted(got.data.users, 'user')} go with it{got.data.feedback > 0 && `, and ${got.data.feedback} feedback messages`}
             {got.data.merged_from > 0 && `; ${counted(got.data.merged_from, 'number')} lead to it`}. This cannot be undone.
           </p>
         )}

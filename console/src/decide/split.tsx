@@ -41,7 +41,7 @@ export function SplitDialog({ issue, close, done }: { issue: { id: string }; clo
                       <label key={`${d.name} ${d.value}`} className="flex cursor-pointer items-baseline gap-2 py-0.5 hover:bg-base-200">
                         <input type="radio" name="difference" className="radio radio-xs translate-y-0.5" checked={chosen === d} onChange={() => setChosen(d)} autoFocus={d === list[0]} />
                         <span className="mono min-w-0 grow break-all">{d.name ? `${d.name} = ${d.value}` : d.value}</span>
-                        <span className="soft whitespace-nowrap" title={d.whole ? 'Fingerprints say so themselves: events without a body go along.' : 'Of events whose body is not kept nobody can say: they stay.'}>
+                        <span className="soft whitespace-nowrap" title={d.whole ? 'Fingerprints say so themselves: events without a body go along.' : 'Events without a body stay, since it is not known whether they have the difference.'}>
                           {count(d.events)}{d.whole ? ', all known' : ''}
                         </span>
                       </label>

@@ -51,7 +51,7 @@ export function useUndo(): { words: string | undefined; undo: () => void } {
   const say = useSay()
   const undo = () => {
     const step = steps.at(-1)
-    if (!step) return say('Nothing to undo: you decided nothing in this tab.')
+    if (!step) return say('Nothing to undo: you made no decision in this tab.')
     set(steps.slice(0, -1)) // a second key takes back the one before
     takeBack(step).then(
       (got) => {

@@ -36,7 +36,7 @@ function OneThread({ thread: t, event, raw, kind, above }: { thread: Thread; eve
     <details open={open} onToggle={(e) => setOpen(e.currentTarget.open)} className="border-b border-base-300/60 last:border-0">
       <summary className="flex flex-wrap items-baseline gap-x-3 px-3 py-1.5 hover:bg-base-200">
         <span className="font-semibold whitespace-nowrap">{kind} {t['thread.id']}{t['thread.name'] && ` ${t['thread.name']}`}</span>
-        {t.blamed && <span className="hurts text-[.85rem]">blamed{above && ': its trace stands above'}</span>}
+        {t.blamed && <span className="hurts text-[.85rem]">blamed{above && ': its trace is above'}</span>}
         {t.waiting_on && <span>waiting on {t.waiting_on}</span>}
         {own && <span className="mono soft min-w-0 truncate">{own.function || own.file}</span>}
       </summary>

@@ -73,7 +73,7 @@ export function Regroup({ project, all = false }: { project: string; all?: boole
       )}
       {asking === 'undo' && now && (
         <Dialog title="Take the last regrouping back?" close={() => setAsking(undefined)}>
-          <p>Events go back to the issues they were in, and what came since goes where it would have gone. The grouping rules and the algorithm that stood before stand again.</p>
+          <p>Events go back to their former issues, and events that arrived since go where they would have gone. The former grouping rules and algorithm apply again.</p>
           <div className="mt-4 flex justify-end gap-2">
             <button className="btn btn-ghost btn-sm" onClick={() => setAsking(undefined)}>Cancel</button>
             <button className="btn btn-primary btn-sm" autoFocus onClick={() => decide('undo')}>Take back</button>

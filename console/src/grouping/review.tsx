@@ -14,8 +14,8 @@ import { Page } from '../shared/page.tsx'
 
 const kinds: [api.Finding['kind'], string, string][] = [
   ['pieces', 'One cause in pieces', 'Issues that look like one cause.'],
-  ['mixed', 'Several causes in one', 'Issues whose traces are far apart.'],
-  ['noise', 'Noise', 'Many events of few users: they say nothing new.'],
+  ['mixed', 'Several causes in one', 'Issues with very different traces.'],
+  ['noise', 'Noise', 'Many events of few users, without new information.'],
 ]
 
 /** What is grouped badly, how variable grouping is, and by which version. */

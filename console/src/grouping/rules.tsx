@@ -64,7 +64,7 @@ function Work({ project, saved, suggested }: { project: string; saved: api.Rules
       title="Rules"
       about={
         <>
-          {suggested !== undefined && changed ? 'With a suggestion, tried on what is stored. Nothing acts before you save it.' : saved.version === 0 ? 'No rules yet: this is an example to begin with.' : <>Version {saved.version}, by {saved.by}, {saved.at && <Ago at={saved.at} />}{saved.note && <>: {saved.note}</>}</>}
+          {suggested !== undefined && changed ? 'With a suggestion, tried on stored events. It takes effect when you save it.' : saved.version === 0 ? 'No rules yet: this is an example to begin with.' : <>Version {saved.version}, by {saved.by}, {saved.at && <Ago at={saved.at} />}{saved.note && <>: {saved.note}</>}</>}
         </>
       }
       actions={<Copy text={`firethorn rules pull ${option('--project', project)} rules.yaml`}>Copy as command</Copy>}

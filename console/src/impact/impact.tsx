@@ -29,7 +29,7 @@ export function ImpactPage() {
       about={
         <>
           {counted(got.data.active_users, 'active user')} in 14 days{got.data.counted && <>, counted <Ago at={got.data.counted} /></>}; newest release: {got.data.newest_release || 'none'}.
-          {got.data.stale > 0 && ` ${counted(got.data.stale, 'issue')} being scored anew.`}
+          {got.data.stale > 0 && ` ${counted(got.data.stale, 'issue')} being scored again.`}
         </>
       }
       actions={<Copy text={`firethorn impact show ${option('--project', project)}`}>Copy as command</Copy>}
@@ -47,7 +47,7 @@ function useChange(project: string) {
   return useMutation({
     mutationFn: (body: api.SetScoring) => api.changeScoring(project, body),
     onSuccess: () => {
-      say('Saved; issues are scored anew')
+      say('Saved. All issues are being scored again.')
       void client.invalidateQueries({ queryKey: ask.allOf(project) })
     },
     onError: (e) => say(e.message, true),
@@ -137,7 +137,7 @@ function Ranks({ list, before, same }: { list: Rank[]; before: Rank[]; same: boo
 }
 
 const thresholds = [
-  ['minutes', 'minutes that are held against the past (10 to 60, in tens)'], ['events', 'events in them, at least'], ['users', 'users hit by them, at least, where users are told'], ['times', 'times what is usual, at least'],
+  ['minutes', 'minutes that are held against the past (10 to 60, in tens)'], ['events', 'events in them, at least'], ['users', 'affected users, at least, if users are known'], ['times', 'times the usual rate, at least'],
   ['odds', 'odds that it is chance, at most'], ['share', 'or share of affected sessions, in per cent'], ['sessions', 'of so many sessions, at least'],
 ] as const
 
@@ -151,7 +151,7 @@ function Surges({ project, scoring }: { project: string; scoring: Scoring }) {
   const same = thresholds.every(([n]) => value(n) === shown[n])
   return (
     <Card title="When an issue surges">
-      <p className="soft max-w-3xl">The last minutes are held against the issue's own past two weeks: its mean, or that of the same time of day where it is more. Once it surges it goes on doing so down to half of this.</p>
+      <p className="soft max-w-3xl">The last minutes are compared with the issue's past two weeks: its mean, or the mean at the same time of day if that is higher. A surge ends below half of these numbers.</p>
       <form
         className="mt-2 max-w-3xl"
         onSubmit={(e) => {

@@ -47,7 +47,7 @@ export function SetsApart({ s }: { s: Search }) {
   if (!list) return null
   return (
     <div className="mt-4">
-      <Card title="What sets these events apart" flush note={list.length > 0 ? `Of ${count(got.data?.looked ?? 0)} values compared, those that are more common here than chance would have it, in ${windowInWords(s.window)}.` : undefined} actions={<Copy text={searchCommand('facets', s.scope, '--against others')}>Copy as command</Copy>}>
+      <Card title="What sets these events apart" flush note={list.length > 0 ? `Of ${count(got.data?.looked ?? 0)} values, these are more common here than chance explains, in ${windowInWords(s.window)}.` : undefined} actions={<Copy text={searchCommand('facets', s.scope, '--against others')}>Copy as command</Copy>}>
         {list.length === 0 ? <p className="soft px-3 pb-2">Nothing: of {counted(got.data?.looked ?? 0, 'value')}, none is more common here than chance would have it.</p> : (
           <Table label="What sets these events apart" columns={['Attribute', 'Value', { name: 'Here', right: true }, { name: 'Elsewhere', right: true }, { name: 'Times', right: true }]}>
             {list.map((v) => (

@@ -105,7 +105,7 @@ export function IssuePage() {
               <Threads event={event.data} raw={raw} />
               {event.data.feedback.length > 0 && (
                 <>
-                  <h3 className="mt-5 mb-2 font-semibold">What was said about this event</h3>
+                  <h3 className="mt-5 mb-2 font-semibold">Feedback about this event</h3>
                   <Said list={event.data.feedback} />
                 </>
               )}
@@ -200,7 +200,7 @@ function Head({ issue: i, s, ticket }: { issue: IssueDetail; s: Search; ticket: 
           <Figure name="first seen"><span title={exact(i.first_seen)}>{day(i.first_seen)}</span></Figure>
           <Figure name="releases"><span className="mono">{i.first_release === i.last_release ? i.last_release || 'none' : `${i.first_release || 'none'} → ${i.last_release || 'none'}`}</span></Figure>
           {i.feedback > 0 && <Figure name="feedback"><a href="#who" className="underline decoration-dotted underline-offset-4">{count(i.feedback)}</a></Figure>}
-          <Figure name="severity"><span title={i.severity_by_hand ? 'set by hand' : 'as the newest event says'}>{i.severity}</span></Figure>
+          <Figure name="severity"><span title={i.severity_by_hand ? 'set by hand' : 'from the newest event'}>{i.severity}</span></Figure>
           <Figure name="owner">{i.owner ?? 'nobody'}</Figure>
           {((i.tickets?.length ?? 0) > 0 || member) && (
             <Figure name={i.tickets?.length === 1 ? 'ticket' : 'tickets'}>

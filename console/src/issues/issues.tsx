@@ -43,7 +43,7 @@ export function Issues() {
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1 px-(--edge) pt-1.5 pb-1">
         <h1 className="sr-only">Issues of {project}</h1>
         <FacetsButton s={s} />
-        {!list.data ? null : named ? <p className="soft">The search says which states.</p> : <StateFilter query={query} totals={totals} set={set} />}
+        {!list.data ? null : named ? <p className="soft">The search sets the states.</p> : <StateFilter query={query} totals={totals} set={set} />}
         <select className="select select-sm w-auto" aria-label="Order" value={query.order} onChange={(e) => set({ order: e.target.value as ListQuery['order'] })}>
           {orders.map((o) => (
             <option key={o} value={o}>by {o.replace('_', ' ')}</option>

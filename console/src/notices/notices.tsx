@@ -25,7 +25,7 @@ export function NoticesPage() {
   if (!newest) {
     return (
       <Empty page title="No notice yet">
-        <p>You hear of it here when an issue that you have, fixed, parked or watch comes back, wakes or holds, when somebody else decides about it or comments on it, and when a comment mentions you.</p>
+        <p>You are notified here when an issue that you own, fixed, parked or watch comes back, wakes or holds, when others decide about it or comment on it, and when a comment mentions you.</p>
       </Empty>
     )
   }

@@ -59,7 +59,7 @@ export function Invite({ close }: { close: () => void }) {
         {role && (
           <Field name="Where">
             <select className="select select-sm w-full" value={project} onChange={(e) => setProject(e.target.value)}>
-              <option value="">all projects, those to come too</option>
+              <option value="">all projects, including later ones</option>
               {projects.data?.projects.map((p) => <option key={p.name}>{p.name}</option>)}
             </select>
           </Field>

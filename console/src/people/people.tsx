@@ -117,7 +117,7 @@ function Leaving({ p, close }: { p: api.Person; close: () => void }) {
   return (
     <Dialog title={`${p.name} leaves`} close={close}>
       <Form button="They left" submit={() => leave.mutate()} busy={leave.isPending} extra={<button type="button" className="btn btn-ghost btn-sm" onClick={close}>Cancel</button>}>
-        <p>Their roles, tokens and sessions end. Their issues stay theirs until somebody hands them over; their name stays in the history. They can come back.</p>
+        <p>Their roles, tokens and sessions end. Their issues stay theirs until you hand them over, and their name stays in the history. They can return.</p>
       </Form>
     </Dialog>
   )

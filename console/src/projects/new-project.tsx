@@ -44,7 +44,7 @@ export function FirstProject() {
         <Card title="Next steps">
           <ol className="list-decimal space-y-1 pl-5">
             <li value={2}>Say what the application runs in, and copy three steps into it.</li>
-            <li>Send a test event: the page says when it arrives.</li>
+            <li>Send a test event. The page shows when it arrives.</li>
             <li>Push the source maps of your build, and the trace becomes readable.</li>
           </ol>
           <p className="soft mt-3">The same in a terminal: <code className="mono">firethorn init</code></p>

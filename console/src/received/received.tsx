@@ -86,7 +86,7 @@ function Histogram({ bars, sum }: { bars: Bar[]; sum: api.Received['sum'] }) {
 }
 
 function Causes({ list }: { list: api.Received['causes'] }) {
-  if (list.length === 0) return <p className="soft mt-4">All of it was stored as it came.</p>
+  if (list.length === 0) return <p className="soft mt-4">Everything was stored unchanged.</p>
   return (
     <section className="panel" aria-labelledby="causes">
       <h2 id="causes" className="border-b border-base-300 px-3 py-2 font-semibold">What was not simply stored</h2>

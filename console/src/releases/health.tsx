@@ -30,8 +30,8 @@ export function Health({ scope, version }: { scope: Scope; version: string }) {
   const q = got.data
   if (got.error && !q) return <p className="soft mt-2">{got.error.message}</p>
   if (!q) return <Loading />
-  if (q.without_sessions) return <p className="soft mt-2">The application sends no sessions, so nothing says how many did not crash. Events and issues below are of all time.</p>
-  if (q.sessions.all === 0) return <p className="soft mt-2">No session of it in this time.</p>
+  if (q.without_sessions) return <p className="soft mt-2">The application sends no sessions, so crash-free rates are not known. Events and issues below cover all time.</p>
+  if (q.sessions.all === 0) return <p className="soft mt-2">No sessions of this release in this time.</p>
   return (
     <div className="mt-3 space-y-4">
       <Says q={q} />

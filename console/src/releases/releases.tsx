@@ -51,7 +51,7 @@ export function ReleasesPage() {
         <Empty title="No release yet">
           <p>Events name theirs as service.version. A build can announce it before the first event:</p>
           <pre className="shell my-3" tabIndex={0} aria-label="How a release is announced">firethorn release announce --project {project} --release VERSION --commit HASH</pre>
-          <p><Link className="link" to={pageAt(project, 'set-up')}>Set the application up</Link> shows where the version goes.</p>
+          <p><Link className="link" to={pageAt(project, 'set-up')}>Set the application up</Link> shows where to set the version.</p>
         </Empty>
       ) : (
         <>

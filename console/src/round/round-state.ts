@@ -85,7 +85,7 @@ export function useRound(project: string | undefined) {
     scope: { id: 'decide' },
     mutationFn: (d: { id: string; comment: number }) => api.deleteComment(d.id, d.comment),
     onSuccess: (_, d) => {
-      say(`what you said about ${d.id} is taken back`)
+      say(`your decision about ${d.id} is undone`)
       reread(d.id)
     },
     onError: (e) => say(e.message, true),

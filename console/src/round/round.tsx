@@ -58,7 +58,7 @@ function OneRound({ project, again }: { project: string | undefined; again: () =
     { does: 'comment', words: 'Comment', on: item !== undefined, run: () => ask('comment') },
     { does: 'ticket', words: 'Ticket', title: 'make, link or unlink a ticket', on: item !== undefined, run: () => ask('ticket') },
     { does: 'undo', words: 'Undo', title: 'take back what you did last', on: r.round.steps.length > 0, run: r.undo },
-    { does: 'later', words: item?.state === 'accepted' ? 'Seen' : 'Later', title: item?.state === 'accepted' ? 'leave it as it is; it comes again when something happens' : 'leave it for the next round', on: free, run: r.later },
+    { does: 'later', words: item?.state === 'accepted' ? 'Seen' : 'Later', title: item?.state === 'accepted' ? 'keep it as it is; it comes back when something happens' : 'leave it for the next round', on: free, run: r.later },
   ]
   useKeys('round', r.end ? {} : {
     ...Object.fromEntries(doings.map((d) => [d.does, d.on ? d.run : undefined])), previous: () => r.look(-1), next: () => r.look(1), list: () => setList(!list), end: r.finish,

@@ -31,7 +31,7 @@ export function Saved({ s }: { s: Search }) {
       <details className="dropdown" onToggle={(e) => setOpen(e.currentTarget.open)}>
         <summary className="btn btn-ghost btn-sm font-normal">Saved <ChevronDown className="size-3.5" /></summary>
         <div className="dropdown-content z-20 w-80 max-w-[90vw] panel p-2">
-          {list.data?.searches.length === 0 && <p className="soft px-1">No search is saved yet. Save the one that you come back to.</p>}
+          {list.data?.searches.length === 0 && <p className="soft px-1">No search is saved yet. Save a search that you use often.</p>}
           {list.error && <p role="alert" className="hurts px-1">{list.error.message}</p>}
           <ul className="max-h-72 overflow-y-auto">
             {list.data?.searches.map((x) => (

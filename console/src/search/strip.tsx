@@ -34,7 +34,7 @@ function Bars({ s, by, height }: { s: Search; by: string; height: number }) {
   const names = useMemo(() => got.data?.series.map((x) => x.value) ?? [], [got.data])
   if (got.error instanceof ApiError && got.error.column !== undefined) return null // it is said beside the search
   if (got.error && !drawn) return <p className="soft" style={{ minHeight: height + 20 }}>{got.error.message}</p>
-  if (!drawn || drawn.at.length === 0) return <p className="soft" style={{ height: height + 20 }}>{got.data ? `No event has ${by || 'come in this time'}.` : 'Loading …'}</p>
+  if (!drawn || drawn.at.length === 0) return <p className="soft" style={{ height: height + 20 }}>{got.data ? `No event has ${by || 'arrived in this time'}.` : 'Loading …'}</p>
   return (
     <>
       <Chart

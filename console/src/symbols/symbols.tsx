@@ -31,7 +31,7 @@ export function SymbolsPage() {
     <Page title="Symbols" about="What makes traces of built code readable, by release, and what is missing." actions={<Copy text={`firethorn symbols list ${option('--project', project)}`}>Copy as command</Copy>}>
       {list.length === 0 && !event ? (
         <Empty title="No symbols yet">
-          <p>Built code prints traces that nobody can read. Push the source maps of a build, and they become readable:</p>
+          <p>Minified code has unreadable stack traces. Push the source maps of a build to make them readable:</p>
           <pre className="shell my-3" tabIndex={0} aria-label="How symbols are pushed">firethorn symbols push --project {project} --release RELEASE DIR</pre>
           <p>
             <Link className="link" to={pageAt(project, 'set-up')}>Set the application up</Link> shows it for your build. Servers that run what was written need none.
@@ -48,7 +48,7 @@ export function SymbolsPage() {
                     <td className={`text-right ${r.unread ? 'hurts font-semibold' : ''}`}>{r.unread ? `${count(r.unread.events)} of ${count(r.unread.of)}` : 0}</td>
                     <td className="text-right">{r.unread ? count(r.unread.issues) : ''}</td>
                     <td className="text-right">{r.pushed ? count(r.pushed.files) : 0}{r.pushed && r.pushed.waiting > 0 && <span className="soft"> ({count(r.pushed.waiting)} being prepared)</span>}</td>
-                    <td className="text-right" title={r.pushed ? `${size(r.pushed.alone)} of it no other release has` : undefined}>{r.pushed ? size(r.pushed.bytes) : ''}</td>
+                    <td className="text-right" title={r.pushed ? `${size(r.pushed.alone)} of it in no other release` : undefined}>{r.pushed ? size(r.pushed.bytes) : ''}</td>
                     <td>{r.pushed && <Ago at={r.pushed.pushed} />}</td>
                     <td className="soft">{r.pushed && `${r.pushed.until.slice(0, 10)}, if not used`}</td>
                   </tr>

@@ -23,7 +23,7 @@ export function TokensPage() {
   return (
     <Page
       title="Tokens"
-      about={operator ? 'What programs authorise with: all there are.' : 'What programs authorise with: yours, and those of projects that you maintain.'}
+      about={operator ? 'What programs authorise with: all there are.' : 'Tokens for programs: your own, and those of projects that you maintain.'}
       actions={
         <>
           <button className="btn btn-primary btn-sm" onClick={() => setAsking('new')}>New token</button>

@@ -228,7 +228,7 @@ func Notice() *cli.Command {
 
 func showNotices(out io.Writer, v contract.Notices) {
 	if len(v.Notices) == 0 {
-		fmt.Fprintln(out, "No notice. You hear of it here when an issue that you have, fixed, parked or watch comes back, wakes or holds, when somebody else decides about it or comments on it, and when a comment mentions you.")
+		fmt.Fprintln(out, "No notice. You are notified here when an issue that you own, fixed, parked or watch comes back, wakes or holds, when others decide about it or comment on it, and when a comment mentions you.")
 		return
 	}
 	for _, n := range v.Notices {

@@ -35,7 +35,7 @@ type Facts struct {
 	Release       string // the newest release, "" when it is not known
 	SomeRelease   bool   // it was seen in a release
 	Regressed     bool
-	Severity      string // as the newest event says, or a person: fatal, error, warning, info or debug
+	Severity      string // from the newest event, or a person: fatal, error, warning, info or debug
 	ByHand        bool   // a person said the severity
 }
 

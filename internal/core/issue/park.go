@@ -14,7 +14,7 @@ type Park struct {
 	Until          time.Time `json:"until,omitzero"`            // at a time, UTC
 	Events         int64     `json:"events,omitempty"`          // after so many more
 	Users          int64     `json:"users,omitempty"`           // after so many who were not hit before
-	Doubled        bool      `json:"doubled,omitempty"`         // when a day brings twice what days did
+	Doubled        bool      `json:"doubled,omitempty"`         // when a day has twice the usual events
 	NextRelease    bool      `json:"next_release,omitempty"`    // when it is seen in a release after After
 	NewEnvironment bool      `json:"new_environment,omitempty"` // when it is seen where it was not seen before
 
