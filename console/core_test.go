@@ -304,7 +304,7 @@ func TestTrial(t *testing.T) {
 		{"reading: 40 of 320 variants", "standing", []any{g("reading", nil)}}, {"moving: 26 events so far", "standing", []any{g("moving", nil)}},
 		{"26 events moved, 1 issue made, 3 numbers lead to another issue", "standing", []any{g("done", nil)}}, {"nothing had to move", "standing", []any{g("done", m{"events": 0})}},
 		{"26 events moved, 1 issue made, 1 number leads to another issue; 1,200 events without a body stayed", "standing", []any{g("done", m{"emptied": 1, "stays": 1200})}},
-		{"taken back by Oke Farrow", "standing", []any{g("undone", m{"undone_by": "Oke Farrow"})}},
+		{"undone by Oke Farrow", "standing", []any{g("undone", m{"undone_by": "Oke Farrow"})}},
 		{"2 s later", "gap", []any{2.2}}, {"40 s before", "gap", []any{-40}}, {"at the same moment", "gap", []any{0.1}},
 		{m{"events": []m{{"name": "progress", "data": `{"looked":1}`}}, "rest": "event: tri"}, "takeEvents", []any{"event: progress\ndata: {\"looked\":1}\n\nevent: tri"}},
 	})

@@ -109,7 +109,7 @@ func TestLife_HoweverReleasesAreCut(t *testing.T) {
 	has(say(0, "release", "order", reverted[:12], again[:8]), "descends from", "by commit")
 	out, errs := s.run(t, 0, "issue", "fix", p+"/2", "--in", "1.7.0")
 	has(out, "fixed in 1.7.0")
-	has(errs, "note: nothing was heard of release 1.7.0 of cuts yet; known near it: 1.6.0, 1.5.0, 1.4.0")
+	has(errs, "note: release 1.7.0 of cuts is not known yet; similar known releases: 1.6.0, 1.5.0, 1.4.0")
 	if _, errs := s.run(t, 0, "issue", "fix", p+"/2", "--in", "v1.6.0"); errs != "" {
 		t.Errorf("another spelling of a release that is known: %s", errs)
 	}

@@ -117,7 +117,7 @@ func TestAssignRules_AndTeams(t *testing.T) {
 	write("somebody.else@marrowsound.example")
 	s.run(t, 0, "rules", "check", file)
 	_, errs = s.run(t, 1, "rules", "push", "-p", p, file)
-	saysAll(t, errs, `4:9: assign rule "tides": nobody with a role in `+p+` is called "somebody.else@marrowsound.example"`)
+	saysAll(t, errs, `4:9: assign rule "tides": no person with a role in `+p+` is called "somebody.else@marrowsound.example"`)
 	write(`"@night-watch"`)
 	s.run(t, 0, "rules", "push", "-p", p, file)
 	until(t, "the rule acts", func() bool {
@@ -134,7 +134,7 @@ func TestAssignRules_AndTeams(t *testing.T) {
 	out, _ = s.run(t, 0, "owner", "list")
 	saysAll(t, out, "Eskil Moe (left)")
 	_, errs = s.run(t, 1, "issue", "assign", p+"/1", "--to", "eskil.moe@marrowsound.example")
-	saysAll(t, errs, "Eskil Moe left on", "choose somebody who works here")
+	saysAll(t, errs, "Eskil Moe left on", "choose another person")
 	s.run(t, 0, "owner", "hand-over", "--from", "Eskil Moe", "--to", "@night-watch")
 	for _, i := range s.issues(t, p) {
 		if i.Owner == nil || *i.Owner != "Night Watch" {

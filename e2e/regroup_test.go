@@ -200,7 +200,7 @@ func TestConsole_MendsGrouping(t *testing.T) {
 	click("Take the last")
 	eventually(t, tab, "it asks", `document.querySelector('dialog')?.open === true`)
 	click("Take back")
-	eventually(t, tab, "it is taken back", `document.body.innerText.includes('taken back by Operator')`)
+	eventually(t, tab, "it is taken back", `document.body.innerText.includes('undone by Operator')`)
 	if n := len(s.issues(t, p)); n != 5 {
 		t.Errorf("%d issues after the undo", n)
 	}

@@ -17,7 +17,7 @@ func TestRelease_FromTheBuildToTheNextOne(t *testing.T) {
 		t.Errorf("a second build says %s", errs)
 	}
 	s.run(t, 0, "release", "mark-deployed", "-p", p, "--release", "2.9.0", "--environment", "production")
-	if _, errs := s.run(t, 1, "release", "mark-deployed", "-p", p, "--release", "3.0.0", "--environment", "production"); !strings.Contains(errs, "nothing was heard of release") {
+	if _, errs := s.run(t, 1, "release", "mark-deployed", "-p", p, "--release", "3.0.0", "--environment", "production"); !strings.Contains(errs, "is not known; firethorn release list") {
 		t.Errorf("a release nobody announced says %s", errs)
 	}
 	s.post(t, key, "["+harbourEvent("LaneError", "shut", "laneOf", "board", "car", "p-1")+"]")

@@ -179,7 +179,7 @@ func TestRound_InTheTerminal(t *testing.T) {
 	began := time.Now()
 	out := as(strings.Join(in, "\n")+"\n", 0, "round")
 	t.Logf("%d issues in the terminal: %d lines in %s", len(r.Items), len(in), time.Since(began).Round(10*time.Millisecond))
-	saysAll(t, out, fmt.Sprintf("%d need a decision", len(r.Items)), fmt.Sprintf("[1 of %d]", len(r.Items)), "x is no key here", `nobody with a role in `+p+` is called "nobody-here"`, `"soon" is no time to come`, "called fatal; impact",
+	saysAll(t, out, fmt.Sprintf("%d need a decision", len(r.Items)), fmt.Sprintf("[1 of %d]", len(r.Items)), "x is no key here", `no person with a role in `+p+` is called "nobody-here"`, `"soon" is no time to come`, "called fatal; impact",
 		"accepted", "with Berit Aune", "or 10 more users", "fixed in the next release", "dismissed", "of 40.0  users", "▶", "said", "what you said is taken back", "leads to "+r.Items[0].ID+" now", "called error again", fmt.Sprintf("Round of %s: ", p), "1 is left for another time.")
 	if strings.Contains(out, "\x1b") {
 		t.Errorf("colours where nobody sees them: %q", out[:300])

@@ -168,7 +168,7 @@ func TestRules_ABuildSeesNoEvents(t *testing.T) {
 	s.settle(t)
 	good := rulesFile(t, crawlerRules)
 	plain, errs := s.run(t, 0, "token", "create", "ci", "--scope", "build", "--project", p)
-	saysAll(t, errs, `"ci": it runs out on`, "firethorn token revoke")
+	saysAll(t, errs, `"ci": it expires on`, "firethorn token revoke")
 	plain = strings.TrimSpace(plain)
 	if _, errs := s.run(t, 3, "rules", "try", "-p", p, "--token", plain, good); !strings.Contains(errs, "events:read") {
 		t.Errorf("a trial by a build token: %s", errs)

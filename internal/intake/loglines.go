@@ -65,7 +65,7 @@ const foundBytes = 2 << 10
 
 // errManyFound says that a log tells of too many errors at once. It is refused
 // whole, because lines without ids cannot be sent again in part.
-var errManyFound = fault.New(fault.TooLarge, "the lines tell of more than %d errors; nothing was stored of them, send fewer lines at a time", maxElements)
+var errManyFound = fault.New(fault.TooLarge, "the lines contain more than %d errors; nothing was stored, send fewer lines at a time", maxElements)
 
 // readLog finds what a whole log tells. Few logs are read at the same time, and
 // none that nobody waits for.

@@ -42,7 +42,7 @@ type elements []json.RawMessage
 
 var (
 	errNoArray      = errors.New("it is no array")
-	errManyElements = fault.New(fault.TooLarge, "the request holds more than %d elements; nothing was stored of it, send them in several requests", maxElements)
+	errManyElements = fault.New(fault.TooLarge, "the request has more than %d elements; nothing was stored, send several requests", maxElements)
 )
 
 // UnmarshalJSON reads an array, and no further than one element over the bound.

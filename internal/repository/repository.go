@@ -110,7 +110,7 @@ func (k *Keeper) sync(ctx context.Context, project int64, format string) (git.Mi
 		format = list[0].Format
 	}
 	if format == "" {
-		return git.Mirror{}, fault.New(fault.NotFound, "nothing was sent of this project's repository yet: firethorn release announce, run in it, does that")
+		return git.Mirror{}, fault.New(fault.NotFound, "the repository of this project was not sent yet: run firethorn release announce in it")
 	}
 	dir := k.path(project)
 	m, err := git.OpenMirror(ctx, dir, format)

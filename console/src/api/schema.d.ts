@@ -4230,7 +4230,7 @@ export interface components {
             b: number;
         };
         Park: {
-            /** @description when a day brings twice what days did */
+            /** @description when a day has twice the usual events */
             doubled?: boolean;
             /**
              * Format: int64

@@ -81,7 +81,7 @@ func (a *handlers) issueEvent(ctx context.Context, p *projects.Project, is *issu
 		return nil, err
 	}
 	if row.Issue != is.Number {
-		return nil, fault.New(fault.NotFound, "event %s is none of %s/%d; it belongs to %s/%d", which, p.Name,
+		return nil, fault.New(fault.NotFound, "event %s does not belong to %s/%d but to %s/%d", which, p.Name,
 			is.Number, p.Name, row.Issue)
 	}
 	out, err := a.event(ctx, p, row)

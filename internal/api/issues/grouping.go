@@ -50,7 +50,7 @@ func (a *handlers) why(ctx context.Context, p *projects.Project, ref string) (co
 	}
 	raw, err := a.Store.Events.AnyBody(ctx, row)
 	if errors.Is(err, events.ErrNoBody) {
-		return out, fault.New(fault.NotFound, "the body of event %s was not kept, and none of another event of its kind", row.ID)
+		return out, fault.New(fault.NotFound, "the body of event %s was not kept, nor the body of a similar event", row.ID)
 	}
 	if err != nil {
 		return out, err

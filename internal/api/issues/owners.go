@@ -81,7 +81,7 @@ func (a *handlers) carrier(ctx context.Context, who string) (*accounts.Person, e
 		return nil, listErr
 	}
 	if err != nil || !slices.ContainsFunc(list, func(c triage.Carried) bool { return c.Person == p.Name }) {
-		return nil, fault.New(fault.BadInput, "nobody called %q has issues; firethorn owner list shows who has", who)
+		return nil, fault.New(fault.BadInput, "no person called %q has issues; firethorn owner list shows the owners", who)
 	}
 	return p, nil
 }
@@ -99,7 +99,7 @@ func (a *handlers) taker(ctx context.Context, who string, list []*projects.Proje
 			return to, nil
 		}
 	}
-	return nil, fault.New(fault.BadInput, "nobody called %q has a role in your projects; firethorn person list shows who has", who)
+	return nil, fault.New(fault.BadInput, "no person called %q has a role in your projects; firethorn person list shows the people", who)
 }
 
 // mostBad lines of CODEOWNERS are told.

@@ -131,7 +131,7 @@ func (a *handlers) signingIn(t *calls.Table) {
 	}) (*struct{}, error) {
 		g := calls.GrantOf(ctx)
 		if g.Person == nil || !g.Whole() {
-			return nil, fault.New(fault.NotFound, "there is no session %d; it may have run out", in.ID)
+			return nil, fault.New(fault.NotFound, "there is no session %d; it may have expired", in.ID)
 		}
 		return nil, a.Store.Accounts.EndSession(ctx, g.Person.ID, in.ID)
 	})

@@ -66,7 +66,7 @@ func (a *handlers) setRole(ctx context.Context, who string, n accounts.NewRole) 
 		return allErr
 	}
 	if !operates && (err != nil || !p.Called(who)) { // of whom they share no project with, maintainers know the address
-		return fault.New(fault.BadInput, "nobody here has the name or the address %q; write the whole of it", who)
+		return fault.New(fault.BadInput, "no person has the name or address %q; write it in full", who)
 	}
 	if err != nil {
 		return err

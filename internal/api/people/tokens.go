@@ -211,7 +211,7 @@ func (a *handlers) mayGive(ctx context.Context, t accounts.NewToken) error {
 		if g.Operator && !access.Reads(p) && p != access.PushRules || g.Everywhere == access.Maintainer {
 			continue
 		}
-		return fault.New(fault.Forbidden, "nobody gives what they do not have: you do not have %s in all projects. Name the projects that you maintain", p)
+		return fault.New(fault.Forbidden, "you cannot give permissions that you lack: you do not have %s in all projects. Name the projects that you maintain", p)
 	}
 	return nil
 }

@@ -57,7 +57,7 @@ func New(kind Kind, name, value string) (Difference, error) {
 			return d, fault.New(fault.BadInput, "the attribute to split by has no name: write NAME=VALUE, such as browser.name=Firefox")
 		}
 	default:
-		return d, fault.New(fault.BadInput, "%q is nothing to split by: write frame, message or attribute", kind)
+		return d, fault.New(fault.BadInput, "%q cannot be split by: write frame, message or attribute", kind)
 	}
 	if len(d.Name) > mostName || len(d.Value) > mostValue {
 		return d, fault.New(fault.BadInput, "what to split by is too long: names have up to %d bytes, values up to %d", mostName, mostValue)

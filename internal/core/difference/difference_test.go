@@ -57,7 +57,7 @@ func TestNew_Refuses(t *testing.T) {
 		name, value, want string
 	}{
 		{Frame, "", " ", "the frame to split by is empty"}, {Message, "", "", "the message to split by is empty"}, {Attribute, " ", "car", "has no name"},
-		{"colour", "", "red", `"colour" is nothing to split by`}, {Attribute, "a", strings.Repeat("x", 1001), "too long"},
+		{"colour", "", "red", `"colour" cannot be split by`}, {Attribute, "a", strings.Repeat("x", 1001), "too long"},
 	} {
 		if _, err := New(c.kind, c.name, c.value); err == nil || !strings.Contains(err.Error(), c.want) {
 			t.Errorf("%s %q %q: %v, want %q", c.kind, c.name, c.value, err, c.want)

@@ -131,7 +131,7 @@ func Apply(s Standing, a Action) (Standing, Entry, error) {
 		e.Words = "dismissed and counted only: bodies of its events are not kept from now on"
 	case Grade:
 		if a.Grade != "" && !slices.Contains(Severities, a.Grade) {
-			return was, Entry{}, fault.New(fault.BadInput, "%.60q is no severity; there are %s, or events for what the events say", a.Grade, strings.Join(Severities, ", "))
+			return was, Entry{}, fault.New(fault.BadInput, "%.60q is not a severity; use one of %s, or events for the severity of the events", a.Grade, strings.Join(Severities, ", "))
 		}
 		if a.Grade == s.Severity {
 			return refuse("its severity is %s already", cmp.Or(a.Grade, "what the events say"))
@@ -190,7 +190,7 @@ func (f Fix) check() error {
 	switch f.Kind {
 	case FixRelease:
 		if f.FixedIn == "" {
-			return fault.New(fault.BadInput, "say in what it is fixed: in a release (--in RELEASE), in the next one (--next), by a commit (--commit HASH), or as of now (--now)")
+			return fault.New(fault.BadInput, "say how it is fixed: in a release (--in RELEASE), in the next one (--next), by a commit (--commit HASH), or from now on (--now)")
 		}
 	case FixCommit:
 		if f.Commit == "" {

@@ -158,7 +158,7 @@ func (s *TokenStore) GrantOfToken(ctx context.Context, text, address string) (*G
 		return nil, err
 	}
 	if !g.Person.Here() {
-		return nil, fault.New(fault.Unauthorized, "%s left; this token is good for nothing any more", g.Person.Name)
+		return nil, fault.New(fault.Unauthorized, "%s left; this token does not work any more", g.Person.Name)
 	}
 	g.Caller.Person, g.Operator = true, g.Person.Operator
 	g.Everywhere, err = roleOf(ctx, s.db, s.known, g.Person, Everywhere)

@@ -23,7 +23,7 @@ func readName(name, of string) (string, error) {
 	for _, r := range name {
 		if !utf8.ValidRune(r) || r == utf8.RuneError || unicode.In(r, unicode.Cc, unicode.Cf, unicode.Zl, unicode.Zp,
 			unicode.Co) {
-			return "", fault.New(fault.BadInput, "the name %q has a character that nobody sees (%U); a name is text on one line. Write it without",
+			return "", fault.New(fault.BadInput, "the name %q has an invisible character (%U); remove it",
 				name, r)
 		}
 	}
@@ -43,7 +43,7 @@ func alike(a, b string) bool {
 func lookAlike(name string, all []*Person) error {
 	for _, p := range all {
 		if p.Name != name && alike(p.Name, name) {
-			return fault.New(fault.Conflict, "the name %s looks like that of %s <%s>; nobody could tell the two apart. Add something that does, for example a middle name", name, p.Name, p.Email)
+			return fault.New(fault.Conflict, "the name %s looks like that of %s <%s>; add something that distinguishes them, such as a middle name", name, p.Name, p.Email)
 		}
 	}
 	return nil

@@ -151,7 +151,7 @@ func (s *Store) findPerson(ctx context.Context, q db.Querier, who string) (*Pers
 	}
 	p, err := among(all, who)
 	if p == nil && err == nil {
-		err = fault.New(fault.BadInput, "nobody is called %q; firethorn person list shows who works here, person add NAME EMAIL adds someone", who)
+		err = fault.New(fault.BadInput, "no person is called %q; firethorn person list shows the people, person add NAME EMAIL adds one", who)
 	}
 	return p, err
 }
@@ -195,7 +195,7 @@ func (s *Store) FindIn(ctx context.Context, who string, id int64, project string
 	}
 	p, err := among(all, who)
 	if err == nil && (p == nil || !p.Here()) {
-		err = fault.New(fault.BadInput, "nobody with a role in %s is called %q; firethorn member list --project %s shows who has one, member set gives one",
+		err = fault.New(fault.BadInput, "no person with a role in %s is called %q; firethorn member list --project %s shows the roles, member set gives one",
 			project, who, project)
 	}
 	return p, err
@@ -210,7 +210,7 @@ func (s *Store) FindHere(ctx context.Context, who string) (*Person, error) {
 func (s *Store) FindHereIn(ctx context.Context, q db.Querier, who string) (*Person, error) {
 	p, err := s.findPerson(ctx, q, who)
 	if err == nil && !p.Here() {
-		return nil, fault.New(fault.Conflict, "%s left on %s; choose somebody who works here: firethorn person list",
+		return nil, fault.New(fault.Conflict, "%s left on %s; choose another person: firethorn person list",
 			p.Name, p.Left.Format("2006-01-02"))
 	}
 	return p, err

@@ -267,7 +267,7 @@ func (s *Store) otherOperators(ctx context.Context, tx *sql.Tx, p *Person) error
 	others, err := db.Numbers(ctx, tx, "SELECT id FROM person WHERE admin=1 AND left_at IS NULL AND id<>? FOR UPDATE",
 		p.ID)
 	if err == nil && len(others) == 0 {
-		err = fault.New(fault.Conflict, "%s is the only operator; make somebody else one first: firethorn person operator NAME", p.Name)
+		err = fault.New(fault.Conflict, "%s is the only operator; make another person an operator first: firethorn person operator NAME", p.Name)
 	}
 	return err
 }

@@ -41,7 +41,7 @@ func (s *SessionStore) EndSession(ctx context.Context, person, id int64) error {
 			return err
 		}
 		if n, err := res.RowsAffected(); err != nil || n == 0 {
-			return fault.New(fault.NotFound, "there is no session %d; it may have run out", id)
+			return fault.New(fault.NotFound, "there is no session %d; it may have expired", id)
 		}
 		return s.recordOf(ctx, tx, person, "session ended")
 	})

@@ -50,7 +50,7 @@ func (s *Store) Session(ctx context.Context, project int64, name string) (*Sessi
 	id := SessionHash(name)
 	row, err := db.First(ctx, s.db, scanSession, sessionSelect+" WHERE s.project=? AND s.id=?", project, id[:])
 	if errors.Is(err, sql.ErrNoRows) {
-		return nil, fault.New(fault.NotFound, "no session %.100q is known: nothing was told of it, or it is no longer kept", name)
+		return nil, fault.New(fault.NotFound, "session %.100q is not known, or no longer kept", name)
 	}
 	return row, err
 }

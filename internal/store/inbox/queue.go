@@ -68,7 +68,7 @@ func (s *Store) Retry(ctx context.Context, id uuid.UUID) (project int64, err err
 		var body []byte
 		err := tx.QueryRowContext(ctx, "SELECT project, received, body FROM failed_event WHERE id=? FOR UPDATE", id[:]).Scan(&project, &received, &body)
 		if errors.Is(err, sql.ErrNoRows) {
-			return fault.New(fault.NotFound, "nothing under %s was set aside; firethorn queue lists what was", id)
+			return fault.New(fault.NotFound, "no failed event has the id %s; firethorn queue lists them", id)
 		}
 		if err != nil {
 			return err
@@ -100,7 +100,7 @@ func (s *Store) DropAside(ctx context.Context, tx *sql.Tx, id uuid.UUID, cause s
 	var project int64
 	err := tx.QueryRowContext(ctx, "SELECT project FROM failed_event WHERE id=? FOR UPDATE", id[:]).Scan(&project)
 	if errors.Is(err, sql.ErrNoRows) {
-		return fault.New(fault.NotFound, "nothing under %s was set aside; firethorn queue lists what was", id)
+		return fault.New(fault.NotFound, "no failed event has the id %s; firethorn queue lists them", id)
 	}
 	if err != nil {
 		return err

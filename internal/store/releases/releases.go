@@ -84,7 +84,7 @@ func (s *Store) Release(ctx context.Context, p *projects.Project, version string
 		return nil, err
 	}
 	if len(list) == 0 {
-		return nil, fault.New(fault.NotFound, "nothing was heard of release %q of %s; firethorn release list --project %s shows those that are known", version, p.Name, p.Name)
+		return nil, fault.New(fault.NotFound, "release %q of %s is not known; firethorn release list --project %s shows known releases", version, p.Name, p.Name)
 	}
 	return list[0], s.addDeploys(ctx, list)
 }

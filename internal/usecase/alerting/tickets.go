@@ -95,7 +95,7 @@ func (s *Service) MakeTicket(ctx context.Context, is *issues.Issue, name string,
 			if why, err := s.whyNoTicket(ctx, tx, d, is.ID, alert.Decision{}); err != nil {
 				return err
 			} else if why != "" {
-				return fault.New(fault.Conflict, "%s in %s; --another makes one beside it", why, d.Name)
+				return fault.New(fault.Conflict, "%s in %s; --another makes a second one", why, d.Name)
 			}
 		}
 		m, err := s.ticketOf(ctx, tx, p, is, who, read)

@@ -56,7 +56,7 @@ func TestSplit_ByAnAttributeMovesWhatItCanReadAndNewEventsFollow(t *testing.T) {
 	if from, err := b.Issues.MergedFrom(t.Context(), b.Issue(1).ID); err != nil || len(from) != 0 {
 		t.Errorf("what was split off for a while is shown as merged: %v, %v", from, err)
 	}
-	if err := b.Undo(2); err == nil || !strings.Contains(err.Error(), "leads to quayside/1 now") {
+	if err := b.Undo(2); err == nil || !strings.Contains(err.Error(), "now part of quayside/1") {
 		t.Errorf("undone a second time, under the part's number: %v", err)
 	}
 }

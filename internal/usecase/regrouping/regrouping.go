@@ -202,7 +202,7 @@ func (s *Service) StopRegroup(ctx context.Context, p *projects.Project, who acco
 		return err
 	}
 	if g.State.Works() {
-		return fault.New(fault.Conflict, "events move already; let it come to its end, then take it back: firethorn group undo --project %s", p.Name)
+		return fault.New(fault.Conflict, "events are already moving; wait until it ends, then undo it: firethorn group undo --project %s", p.Name)
 	}
 	return fault.New(fault.Conflict, "no regrouping of %s is under way", p.Name)
 }

@@ -48,7 +48,7 @@ func (s *Service) Hear(ctx context.Context, name string, header http.Header, bod
 				return err
 			}
 			if repeated {
-				return fault.New(fault.Conflict, "this webhook was taken before; nothing was done")
+				return fault.New(fault.Conflict, "this webhook was received before; nothing was done")
 			}
 		}
 		return tickets.Hasten(ctx, tx, d.ID, heard.Key, now)

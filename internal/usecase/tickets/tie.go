@@ -99,7 +99,7 @@ func (s *Service) Link(ctx context.Context, is *issues.Issue, name, key string, 
 			return err
 		}
 		if made.before {
-			return fault.New(fault.Conflict, "ticket %s stands for this issue already", now.Key)
+			return fault.New(fault.Conflict, "ticket %s is already linked to this issue", now.Key)
 		}
 		return s.record(ctx, tx, []int64{is.ID}, who, fmt.Sprintf("ticket %s of %s was linked", now.Key, d.Name))
 	})

@@ -87,7 +87,7 @@ func (s *Service) act(ctx context.Context, tx *sql.Tx, id int64, d decision, ifV
 			return err
 		}
 		if last.move == 0 && is.into.Valid {
-			return fault.New(fault.Conflict, "this number leads to %s now; there is nothing to undo here", s.issues.IssueName(ctx, tx, is.into.Int64))
+			return fault.New(fault.Conflict, "this issue is now part of %s; there is nothing to undo here", s.issues.IssueName(ctx, tx, is.into.Int64))
 		}
 		if last.move != 0 {
 			return s.moves.UndoMove(ctx, tx, is.project, last.move, d.who)
@@ -193,7 +193,7 @@ func (s *Service) staleNow(ctx context.Context, tx *sql.Tx, id int64) error {
 	var who, what string
 	err := tx.QueryRowContext(ctx, "SELECT actor, text FROM history WHERE issue=? AND actor<>'' ORDER BY id DESC LIMIT 1", id).Scan(&who, &what)
 	if errors.Is(err, sql.ErrNoRows) {
-		return fault.New(fault.Stale, "somebody changed this issue in between; load it again and decide anew")
+		return fault.New(fault.Stale, "this issue was changed since you loaded it; load it again, then decide")
 	}
 	if err != nil {
 		return err

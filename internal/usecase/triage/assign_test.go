@@ -117,7 +117,7 @@ func TestLeave(t *testing.T) {
 	}
 	b.File(testbed.Event{Function: "zoom", User: "p-1", At: testbed.Noon})
 	err = b.Triage.Act(t.Context(), b.Issue(2).ID, issue.Action{Verb: issue.Assign, To: testbed.Maren.Name}, "", testbed.Oke, 0)
-	if testbed.Code(err) != fault.Conflict || !strings.Contains(err.Error(), "Maren Holt left on 2026-11-23; choose somebody who works here") {
+	if testbed.Code(err) != fault.Conflict || !strings.Contains(err.Error(), "Maren Holt left on 2026-11-23; choose another person") {
 		t.Errorf("given to who left: %v", err)
 	}
 	if teams, err := b.Accounts.Teams(t.Context(), accounts.EverybodySees); err != nil || len(teams) != 1 || fmt.Sprint(teams[0].Members) != "[Oke Farrow]" {
