@@ -36,7 +36,7 @@ func Team() *cli.Command {
 						})
 					})
 				}},
-			{Name: "create", Usage: "create a destination", Arguments: []cli.Argument{command.Text("name")},
+			{Name: "create", Usage: "create a team", Arguments: []cli.Argument{command.Text("name")},
 				Flags: []cli.Flag{&cli.StringSliceFlag{Name: "member", Usage: "a member `WHO`: a name or an address"}},
 				Action: func(ctx context.Context, c *cli.Command) error {
 					name, err := command.Arg(c, "name")
