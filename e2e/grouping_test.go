@@ -129,7 +129,7 @@ func TestSplit_TakesAPartOutAndBack(t *testing.T) {
 	}
 	until(t, "the kept events are with their part", func() bool { return events("1") == 2 && events("2") == 3 })
 	for args, want := range map[string]string{
-		"--attribute gate.lane=bicycle": "no kept event of " + p + "/1 fits (gate.lane is bicycle)", "--frame openGate": "every kept event of " + p + "/1 fits (openGate is on the stack)",
+		"--attribute gate.lane=bicycle": "no kept event of " + p + "/1 matches (gate.lane is bicycle)", "--frame openGate": "every kept event of " + p + "/1 matches (openGate is on the stack)",
 	} {
 		if _, errs := s.run(t, 1, append([]string{"issue", "split", p + "/1"}, strings.Fields(args)...)...); !strings.Contains(errs, want) {
 			t.Errorf("%s: %s", args, errs)

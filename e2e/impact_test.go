@@ -42,7 +42,7 @@ func TestImpact_InTheTerminalAndTheConsole(t *testing.T) {
 	out, _ = s.run(t, 0, "issue", "severity", p+"/1", "--as", "fatal")
 	saysAll(t, out, "called fatal")
 	_, errs := s.run(t, 1, "issue", "severity", p+"/1", "--as", "awful")
-	saysAll(t, errs, `"awful" is no severity`)
+	saysAll(t, errs, `"awful" is not a severity`)
 	out, _ = s.run(t, 0, "issue", "show", p+"/1")
 	saysAll(t, out, "fatal, set by hand", "of 40.0  users      12 users in 14 days", "nothing for")
 	tab, check := signedIn(t, s)

@@ -179,7 +179,7 @@ func (s *Service) Split(ctx context.Context, project *projects.Project, number i
 	case events == 0:
 		return 0, fault.New(fault.Conflict, "no bodies of events of %s/%d are kept any more, so there is nothing to split by", project.Name, is.Number)
 	case having == 0:
-		return 0, fault.New(fault.BadInput, "no kept event of %s/%d fits (%s); firethorn issue split %s/%d lists what its events differ in", project.Name, is.Number, d.Words(), project.Name, is.Number)
+		return 0, fault.New(fault.BadInput, "no kept event of %s/%d matches (%s); firethorn issue split %s/%d lists what its events differ in", project.Name, is.Number, d.Words(), project.Name, is.Number)
 	case having == events:
 		return 0, fault.New(fault.BadInput, "every kept event of %s/%d matches (%s), so there is nothing to split; firethorn issue split %s/%d lists what its events differ in", project.Name, is.Number, d.Words(), project.Name, is.Number)
 	}

@@ -170,7 +170,7 @@ func TestSplit_OfAPartAndOutOfOrder(t *testing.T) {
 
 func TestSplit_Refuses(t *testing.T) {
 	b := testbed.Lanes(t)
-	if _, err := b.Split(1, difference.Attribute, "gate.lane", "bicycle"); err == nil || !strings.Contains(err.Error(), "no kept event of quayside/1 fits (gate.lane is bicycle)") {
+	if _, err := b.Split(1, difference.Attribute, "gate.lane", "bicycle"); err == nil || !strings.Contains(err.Error(), "no kept event of quayside/1 matches (gate.lane is bicycle)") {
 		t.Errorf("what no event has: %v", err)
 	}
 	if _, err := b.Split(1, difference.Frame, "", "barrier"); err == nil || !strings.Contains(err.Error(), "nothing to split") {
