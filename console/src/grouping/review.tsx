@@ -27,7 +27,7 @@ export function GroupingPage() {
   if (!got.data) return <Loading />
   const v = got.data
   return (
-    <Page title="Grouping" about="What is grouped badly, and a rule that may mend it." actions={<Copy text={`firethorn group review ${option('--project', project)}`}>Copy as command</Copy>}>
+    <Page title="Grouping" about="Badly grouped issues, and a rule for each." actions={<Copy text={`firethorn group review ${option('--project', project)}`}>Copy as command</Copy>}>
       <Variability v={v} />
       <div className="grid gap-4 lg:grid-cols-[minmax(0,1.5fr)_minmax(0,1fr)]">
         <div className="min-w-0 space-y-4">

@@ -137,7 +137,7 @@ function Ranks({ list, before, same }: { list: Rank[]; before: Rank[]; same: boo
 }
 
 const thresholds = [
-  ['minutes', 'minutes that are held against the past (10 to 60, in tens)'], ['events', 'events in them, at least'], ['users', 'affected users, at least, if users are known'], ['times', 'times the usual rate, at least'],
+  ['minutes', 'minutes that are compared with the past (10 to 60, in tens)'], ['events', 'events in them, at least'], ['users', 'affected users, at least, if users are known'], ['times', 'times the usual rate, at least'],
   ['odds', 'odds that it is chance, at most'], ['share', 'or share of affected sessions, in per cent'], ['sessions', 'of so many sessions, at least'],
 ] as const
 
