@@ -3,6 +3,7 @@ package db
 import (
 	"context"
 	"database/sql"
+	"slices"
 	"strings"
 	"sync"
 )
@@ -86,11 +87,7 @@ func (d *DB) execFixed(ctx context.Context, tx *sql.Tx, rows [][]any, text func(
 		}
 		query := text(size)
 		for len(rows) >= size {
-			args := make([]any, 0, size*len(rows[0]))
-			for _, r := range rows[:size] {
-				args = append(args, r...)
-			}
-			if err := d.ExecPrepared(ctx, tx, query, args); err != nil {
+			if err := d.ExecPrepared(ctx, tx, query, slices.Concat(rows[:size]...)); err != nil {
 				return err
 			}
 			rows = rows[size:]

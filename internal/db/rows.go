@@ -155,12 +155,8 @@ const (
 func EachOf(ctx context.Context, q Querier, columns string, rows [][]any, scan func(*sql.Rows) error,
 	query string) error {
 	for chunk := range slices.Chunk(rows, AskedRows) {
-		args := make([]any, 0, len(chunk)*len(chunk[0]))
-		for _, r := range chunk {
-			args = append(args, r...)
-		}
 		with := "WITH x(" + columns + ") AS (VALUES " + values(len(chunk[0]), len(chunk)) + ") "
-		if err := Each(ctx, q, scan, with+query, args...); err != nil {
+		if err := Each(ctx, q, scan, with+query, slices.Concat(chunk...)...); err != nil {
 			return err
 		}
 	}
@@ -171,11 +167,8 @@ func EachOf(ctx context.Context, q Querier, columns string, rows [][]any, scan f
 // before VALUES, tail what follows the rows.
 func InsertRows(ctx context.Context, q Querier, head, tail string, rows [][]any) error {
 	for chunk := range slices.Chunk(rows, StatementRows) {
-		args := make([]any, 0, len(chunk)*len(chunk[0]))
-		for _, r := range chunk {
-			args = append(args, r...)
-		}
-		if _, err := q.ExecContext(ctx, head+" VALUES "+values(len(chunk[0]), len(chunk))+tail, args...); err != nil {
+		query := head + " VALUES " + values(len(chunk[0]), len(chunk)) + tail
+		if _, err := q.ExecContext(ctx, query, slices.Concat(chunk...)...); err != nil {
 			return err
 		}
 	}

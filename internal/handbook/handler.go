@@ -52,7 +52,9 @@ func NewHandler(files fs.FS) (*Handler, error) {
 		}
 		h.pages[p.Name] = &shown{p, template.HTML(html)}
 	}
-	h.pages["decisions"] = decisions(pages)
+	if h.pages["decisions"], err = decisions(pages); err != nil {
+		return nil, err
+	}
 	h.menu = menuOf(h.pages)
 	t := template.New("page.html").Funcs(template.FuncMap{"address": Address})
 	if h.template, err = t.ParseFS(assets, "page.html"); err != nil {
@@ -96,7 +98,7 @@ func menuOf(pages map[string]*shown) (menu []group) {
 }
 
 // decisions is the page that lists the decisions.
-func decisions(pages []Page) *shown {
+func decisions(pages []Page) (*shown, error) {
 	list := Page{Name: "decisions", Title: "Decisions"}
 	text := "# Decisions\n\nWhy Firethorn is built as it is. Each page says what the situation was, what was decided, and what follows.\n\n"
 	for _, p := range pages {
@@ -107,10 +109,7 @@ func decisions(pages []Page) *shown {
 	}
 	list.Text = text
 	html, err := list.html()
-	if err != nil {
-		html = template.HTMLEscapeString(text)
-	}
-	return &shown{list, template.HTML(html)}
+	return &shown{list, template.HTML(html)}, err
 }
 
 // Routes adds the pages to a router.

@@ -46,7 +46,7 @@ export function SearchField({ project, now, live, label, find, field }: { projec
       const mine = (asked.current = new AbortController())
       const at = [...value().slice(0, field.current?.selectionStart ?? value().length)].length
       asking.complete(project, value(), at, mine.signal).then(
-        (c) => setOffered(c.offers.length > 0 && document.activeElement === field.current ? { from: c.from, to: c.to, list: c.offers, at: -1 } : undefined),
+        (c) => mine.signal.aborted || setOffered(c.offers.length > 0 && document.activeElement === field.current ? { from: c.from, to: c.to, list: c.offers, at: -1 } : undefined),
         () => mine.signal.aborted || setOffered(undefined), // what cannot be completed can still be searched for; a newer question leaves the list until its answer comes
       )
     }, pause.offers)

@@ -148,7 +148,7 @@ func (s *Service) makeTest(ctx context.Context, name string, p *projects.Project
 	if err != nil {
 		return nil, nil, err
 	}
-	m := alert.Message{Trigger: "test", Project: "Firethorn", Why: "if you read this, " + d.Name + " works"}
+	m := alert.Message{Trigger: "test", Project: "Firethorn", Why: "If you read this, " + d.Name + " works."}
 	m.Links.Issue = s.public
 	var id int64
 	if p != nil {
