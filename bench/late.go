@@ -116,7 +116,7 @@ func (s *scene) rawEvent() []byte {
 }
 
 // pushAndKill pushes the maps of three releases, and kills the service as often
-// while what was filed raw is read again.
+// while what was processed raw is read again.
 func (s *scene) pushAndKill(ctx context.Context, name, dir string, kills int) error {
 	began := time.Now()
 	for i := range 3 {

@@ -149,7 +149,7 @@ func TestMerging(t *testing.T) {
 	})
 }
 
-// Every pair of colours that stands for text in app.css must have a contrast
+// Every pair of colours that represents text in app.css must have a contrast
 // of 4.5 to 1 (WCAG 2.2, 1.4.3).
 func TestReceived(t *testing.T) {
 	counts := func(stored, dropped int) m {

@@ -36,15 +36,15 @@ func TestRound(t *testing.T) {
 		{round(0, none, entry("q/1", "unanswered", 1)), "join", []any{round(0, none, entry("q/1", "unanswered", 1)), []any{}, dismissed, 5}},
 		{round(0, none, entry("q/1", "answered", 3)), "join", []any{round(0, none, entry("q/1", "answered", 3)), []any{}, dismissed, 2}},
 		{round(0, none, entry("q/1", "answered", 3, "done", by("Operator: dismissed", "other"))), "join", []any{round(0, none, entry("q/1", "answered", 3)), []any{}, dismissed, 3}},
-		// After the end something new is in hand at once.
+		// After the end something new is claimed at once.
 		{round(1, none, entry("q/1", "later", true), entry("q/2")), "join", []any{round(1, none, entry("q/1", "later", true)), []any{item("q/1"), item("q/2")}, []any{}}},
 		{round(1, []any{step("q/1", "decision")}, entry("q/1", "done", by("…", "me")), entry("q/2"), entry("q/3")), "decided", []any{three, "q/1", "…"}},
 		{round(3, []any{step("q/3", "later")}, entry("q/1", "later", true), entry("q/2", "later", true), entry("q/3", "later", true)), "later", []any{round(2, none, entry("q/1", "later", true), entry("q/2", "later", true), entry("q/3")), "q/3", "later"}},
 		// From the last one it goes on with what was left before.
 		{round(1, []any{step("q/3", "seen")}, entry("q/1", "later", true), entry("q/2"), entry("q/3", "later", true)), "later", []any{round(2, none, entry("q/1", "later", true), entry("q/2"), entry("q/3")), "q/3", "seen"}},
 		{round(1, none, entry("q/1", "done", by("accepted", "me")), entry("q/2")), "confirmed", []any{round(1, none, entry("q/1", "done", by("…", "me")), entry("q/2")), "q/1", "accepted"}},
-		{round(0, none, entry("q/1"), entry("q/2")), "confirmed", []any{round(0, none, entry("q/1"), entry("q/2")), "q/1", "accepted"}}, // taken back by now
-		// What is taken back waits again; a severity or a comment was no decision.
+		{round(0, none, entry("q/1"), entry("q/2")), "confirmed", []any{round(0, none, entry("q/1"), entry("q/2")), "q/1", "accepted"}}, // undone by now
+		// What is undone waits again; a severity or a comment was no decision.
 		{round(0, []any{step("q/2", "decision")}, entry("q/1"), entry("q/2")), "again", []any{round(1, []any{step("q/2", "decision"), step("q/1", "decision")}, entry("q/1", "done", by("…", "me")), entry("q/2")), "q/1"}},
 		{round(0, none, entry("q/1"), entry("q/2")), "again", []any{round(1, []any{step("q/1", "seen")}, entry("q/1", "later", true), entry("q/2")), "q/1"}},
 		{round(0, none, entry("q/1", "later", true), entry("q/2")), "again", []any{round(1, []any{step("q/1", "severity")}, entry("q/1", "later", true), entry("q/2")), "q/1"}},

@@ -2,7 +2,7 @@ package console
 
 import "testing"
 
-// TestUndo_TakesBackOnlyWhatNobodyBuiltOn: a decision can be taken back until
+// TestUndo_TakesBackOnlyWhatNobodyBuiltOn: a decision can be undone until
 // somebody else decides on top of it.
 func TestUndo_TakesBackOnlyWhatNobodyBuiltOn(t *testing.T) {
 	type m = map[string]any

@@ -88,7 +88,7 @@ func TestLife_HoweverReleasesAreCut(t *testing.T) {
 	throw("tideAt", "1.4.0")
 	has(history("1"), "came back in 1.4.0", "its history holds "+picked[:10]+", which makes the same change as "+hotfix[:10])
 
-	// Taken back, and that taken back: contained is what is contained now.
+	// Taken back, and that undone: contained is what is contained now.
 	say(0, "issue", "fix", "1", "--commit", picked)
 	c.git("revert", "--no-edit", picked)
 	reverted := c.git("rev-parse", "HEAD")

@@ -203,7 +203,7 @@ func (s *service) authorised(t testing.TB, path, kind string, body []byte) (int,
 	return res.StatusCode, string(text)
 }
 
-// settle waits until nothing waits to be filed.
+// settle waits until no event waits.
 func (s *service) settle(t testing.TB) {
 	t.Helper()
 	for until := time.Now().Add(patience); ; time.Sleep(30 * time.Millisecond) {

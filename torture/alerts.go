@@ -97,7 +97,7 @@ func (s *stage) connect(ctx context.Context) error {
 	return nil
 }
 
-// delivered waits until all that occurred was planned and sent.
+// delivered waits until all occurrences are planned and sent.
 func (s *stage) delivered(ctx context.Context, db *sql.DB) error {
 	for until := time.Now().Add(3 * time.Minute); ; time.Sleep(time.Second) {
 		var waits int

@@ -2,7 +2,7 @@
 // the database at random moments, freezes them and loses their network, while
 // issues are merged and merges undone, events are sent
 // again on purpose, and the clock goes on by days. Afterwards every
-// acknowledged event must be filed exactly once or counted under one drop, and
+// acknowledged event must be processed exactly once or counted under one drop, and
 // every counter must equal its rows.
 package main
 

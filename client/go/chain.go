@@ -111,7 +111,7 @@ func carried(err error) (stack string) {
 	return stack
 }
 
-// unwrapped is what an error wraps, whatever its method does.
+// unwrapped is the errors that an error wraps, whatever its method does.
 func unwrapped(err error) (inner []error, relation string) {
 	quietly(func() {
 		switch u := err.(type) {
@@ -134,7 +134,7 @@ func typeOf(err error) string { return reflect.TypeOf(err).String() }
 
 var digits = regexp.MustCompile(`\d+`)
 
-// kindOf tells errors of one kind: of one type and message but for its
+// kindOf identifies errors of one kind: of one type and message but for its
 // numbers, from one place.
 func kindOf(err error, stack string) string {
 	words := printed(message{err})

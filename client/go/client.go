@@ -77,7 +77,7 @@ func build(o Options) *Client {
 }
 
 // begin starts the goroutines. The client of the process also keeps what a
-// crash leaves, and tells what the runs before left.
+// crash leaves, and reports what earlier runs left.
 func (c *Client) begin(process bool) {
 	quietly(func() { c.openDisk(process) })
 	if c.o.Sessions == "process" {
@@ -120,7 +120,7 @@ func (c *Client) openDisk(process bool) {
 	}
 }
 
-// warn says once for each cause what keeps the client from working.
+// warn logs, once for each cause, what keeps the client from working.
 func (c *Client) warn(cause, text string) {
 	if _, told := c.warned.LoadOrStore(cause, true); told {
 		return
@@ -132,7 +132,7 @@ func (c *Client) warn(cause, text string) {
 	_, _ = os.Stderr.WriteString("firethorn: " + text + "\n") // nowhere else to say it
 }
 
-// Close ends the session and sends what waits. It returns at once when the
+// Close ends the session and sends waiting reports. It returns at once when the
 // service is away and everything is on disk, after a second when the service
 // is slow and everything is on disk, and after five seconds in any case.
 func (c *Client) Close() {
@@ -219,7 +219,7 @@ func (c *Client) Message(ctx context.Context, text string, d ...Details) (id str
 	return id
 }
 
-// event is one that says nothing yet but what surrounds it.
+// event is an event with nothing but its surroundings.
 func (c *Client) event(ctx context.Context, d Details) *Event {
 	now := c.scopeOf(ctx).read()
 	e := &Event{

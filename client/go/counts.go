@@ -7,7 +7,7 @@ import (
 	"time"
 )
 
-// maxTold is how many requests that went wrong are told of one by one in a
+// maxTold is how many failed requests are reported one by one in a
 // minute, so that their events show the session they belong to. All others are
 // counted.
 const maxTold = 50
@@ -37,7 +37,7 @@ type countsMessage struct {
 	DurationMS map[string]int64 `json:"duration_ms"`
 }
 
-// add counts a request's session that ended, or tells of it by itself where an
+// add counts a request's session that ended, or reports it by itself where an
 // event names it.
 func (n *counts) add(s *session, attributes map[string]any) {
 	now := time.Now()
@@ -68,7 +68,7 @@ func (n *counts) add(s *session, attributes map[string]any) {
 	}
 }
 
-// flush sends what is counted.
+// flush sends the counts.
 func (n *counts) flush() {
 	n.mu.Lock()
 	due := n.message()
@@ -76,7 +76,7 @@ func (n *counts) flush() {
 	n.send(due)
 }
 
-// message is what is counted, as a message; the counting begins anew.
+// message is the counts as a message; counting starts again.
 func (n *counts) message() []byte {
 	if n.timer != nil {
 		n.timer.Stop()

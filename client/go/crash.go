@@ -21,7 +21,7 @@ const (
 )
 
 // lastWords reports a panic that is about to go on, and ends the session: what
-// the runtime would leave would tell of the panic a second time.
+// the runtime would leave would report the panic a second time.
 func (c *Client) lastWords(ctx context.Context, v any) {
 	c.reportPanic(ctx, v, Details{Handled: False, Severity: "fatal"})
 	if s := c.whole.session; s != nil {
@@ -40,7 +40,7 @@ func (c *Client) lastWords(ctx context.Context, v any) {
 	both.Wait()
 }
 
-// tellOfCrashes reports what ended the runs before this one. A run that lives
+// tellOfCrashes reports what ended earlier runs. A run that lives
 // has claimed its marker and is left alone, however quiet it is.
 func (c *Client) tellOfCrashes(runs *os.Root) {
 	entries, err := fs.ReadDir(runs.FS(), ".")
@@ -82,7 +82,7 @@ func (c *Client) lookAt(runs *os.Root, name string) {
 		removeRun(runs, dir, name, held)
 		return
 	}
-	_ = held.Close() // there was no room: the next start tells of it
+	_ = held.Close() // there was no room: the next start reports it
 	_ = dir.Close()
 }
 
@@ -129,7 +129,7 @@ func (c *Client) tellOfCrash(dir *os.Root, m marker) (done bool) {
 	return true
 }
 
-// crashEvent makes an event of what the runtime writes when it crashes.
+// crashEvent makes an event from the runtime's output of a crash.
 func crashEvent(text string) *Event {
 	handled := false
 	e := &Event{Severity: "fatal", Handled: &handled, Breadcrumbs: []Breadcrumb{}, Attributes: map[string]any{}}

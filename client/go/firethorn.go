@@ -32,12 +32,12 @@ import (
 // std is the client that Start began.
 var std atomic.Pointer[Client]
 
-// Start begins to report for the whole process: it also tells what ended the
+// Start starts to report for the whole process. It also reports what ended the
 // run before this one, and it takes the runtime's crash output
 // (debug.SetCrashOutput) unless Options.Dir is "-". The second call does
 // nothing.
 //
-// The function that it returns ends the session and sends what waits. It
+// The function that it returns ends the session and sends waiting reports. It
 // returns at once when the service is away and everything is on disk, and
 // after five seconds in any case. Call it before the program ends.
 func Start(o Options) (stop func()) {

@@ -84,7 +84,7 @@ func (w *Watched) lastSign() (at time.Time, done bool) {
 type hangs struct {
 	c *Client
 
-	looking sync.Mutex // whoever comes during a look waits for what it shows
+	looking sync.Mutex // a caller that comes during a look waits for its result
 
 	mu      sync.Mutex
 	watched map[*Watched]bool
@@ -117,7 +117,7 @@ func (h *hangs) found(w *Watched) {
 	}
 }
 
-// seen is what the last look says of the work. Where a new look is due, it
+// seen is the result of the last snapshot about the work. If a new one is due, it
 // looks and reports at once, before anybody else does: the report with all
 // goroutines is to be the first. wait is true when there is nothing to report:
 // it was reported here, or it waits for the next look.
@@ -151,7 +151,7 @@ func (h *hangs) later() {
 	h.mu.Unlock()
 	for _, w := range pending {
 		if _, done := w.lastSign(); done {
-			h.report(w, nil) // it came back before anybody could look
+			h.report(w, nil) // it regressed before anybody could look
 			continue
 		}
 		h.found(w)
@@ -159,7 +159,7 @@ func (h *hangs) later() {
 }
 
 // look gives all goroutines, with the blamed one marked, and remembers the
-// stacks of all that is watched.
+// stacks of all watched work.
 func (h *hangs) look(w *Watched) []Thread {
 	own, now := goroutineID(), time.Now() // the one that looks
 	threads := slices.DeleteFunc(goroutines(w.goroutine), func(t Thread) bool { return t.ID == own })

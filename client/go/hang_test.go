@@ -51,7 +51,7 @@ func TestWatch_ReportsADeadlockWithAllGoroutines(t *testing.T) {
 	}
 }
 
-// await waits until the stand-in has events that stand for so many.
+// await waits until the stand-in has events that represent so many.
 func (s *standIn) await(t *testing.T, n float64) []map[string]any {
 	t.Helper()
 	total := 0.0

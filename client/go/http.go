@@ -49,7 +49,7 @@ func (c *Client) serve(next http.Handler, w http.ResponseWriter, r *http.Request
 	next.ServeHTTP(w, req)
 }
 
-// served tells how a request ended; v is what it panicked with.
+// served reports how a request ended; v is the value it panicked with.
 func (c *Client) served(ctx context.Context, pattern string, status int, v any) {
 	s := c.scopeOf(ctx)
 	if pattern != "" {

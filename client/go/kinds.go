@@ -16,7 +16,7 @@ const (
 
 // kinds lets the first of a kind through, always; of those that follow a
 // share, and never more than a few at a time. What is held back is counted:
-// the next one of its kind stands for it, or the last one does when the span
+// the next one of its kind represents it, or the last one does when the span
 // is over.
 type kinds struct {
 	share float64
@@ -39,7 +39,7 @@ type kind struct {
 }
 
 // take takes one of a kind; makeEvent makes the event where it is needed. It
-// returns the id of the event that tells of it. makeEvent runs outside the
+// returns the id of the event that reports it. makeEvent runs outside the
 // lock: the program's own functions may report something themselves.
 func (k *kinds) take(key string, makeEvent func() *Event) string {
 	a := k.admit(key)
@@ -60,12 +60,12 @@ func (k *kinds) take(key string, makeEvent func() *Event) string {
 	return a.id
 }
 
-// admitted is what happens to one of a kind.
+// admitted says what happens to a report.
 type admitted struct {
 	of    *kind
 	due   []*Event // others that leave now
-	send  bool     // it leaves, and stands for count others
-	hold  bool     // its event is kept, and stands for those that follow
+	send  bool     // it leaves, and stands_for counts others
+	hold  bool     // its event is kept, and represents those that follow
 	count int
 	id    string
 }
@@ -116,7 +116,7 @@ func (k *kinds) of(key string, a *admitted) *kind {
 	return of
 }
 
-// hold makes the event that stands for those held back.
+// hold makes the event that represents those held back.
 func (k *kinds) hold(of *kind, makeEvent func() *Event) {
 	var e *Event
 	defer func() {
@@ -129,7 +129,7 @@ func (k *kinds) hold(of *kind, makeEvent func() *Event) {
 	e = makeEvent()
 }
 
-// tell gives the event that stands for what is held back.
+// tell gives the event that stands for the reports held back.
 func (of *kind) tell() []*Event {
 	if of.held == nil || of.count == 0 {
 		return nil
@@ -140,7 +140,7 @@ func (of *kind) tell() []*Event {
 	return []*Event{e}
 }
 
-// release sends what is held back: one of each kind, standing for all. What is
+// release sends the reports held back: one of each kind, standing for all. What is
 // no flood waits for the next of its share, or the end.
 func (k *kinds) release(floods bool) {
 	k.mu.Lock()

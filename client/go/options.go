@@ -17,7 +17,7 @@ type Options struct {
 	Attributes map[string]any            // of every event
 	Edit       func(event *Event) *Event // changes an event before it leaves; nil drops it
 	// Share is the part of a kind's events that is sent after the first, 0 to
-	// 1. Those that are sent stand for the others. 0 sends all.
+	// 1. Those that are sent represent the others. 0 sends all.
 	Share float64
 
 	// Sessions says what a session is: the process ("process", the default of
@@ -40,7 +40,7 @@ type Options struct {
 	// 16 hexadecimal digits, as W3C Trace Context writes them. With
 	// OpenTelemetry: trace.SpanContextFromContext(ctx).
 	Trace func(ctx context.Context) (traceID, spanID string)
-	// Warn is told, once for each cause, what keeps the client from working: a
+	// Warn gets, once for each cause, what keeps the client from working: a
 	// wrong key, a directory it may not use. The default writes to standard
 	// error.
 	Warn func(text string)
@@ -59,7 +59,7 @@ const (
 	False
 )
 
-// Details are what can be said about one report.
+// Details are options of one report.
 type Details struct {
 	Severity   string // trace, debug, info, warn, error, fatal
 	Handled    Handled

@@ -29,7 +29,7 @@ type waiting struct {
 // They leave in order, in batches. What the service did not take is sent again
 // with the same ids, at growing intervals. What waits also lies on disk, where
 // the next start finds it. When the queue is full the newest message is
-// dropped and counted, and the service is told how many.
+// dropped and counted, and the count is sent to the service.
 type outbox struct {
 	list string
 	room int
@@ -57,7 +57,7 @@ func newOutbox(list string, room int, c *Client) *outbox {
 	}
 }
 
-// open begins to keep what waits in a directory, with what lies there already.
+// open starts to store waiting messages in a directory, with those that are there already.
 func (b *outbox) open(root *os.Root) {
 	s := newShelf(root)
 	earlier := s.load(b.room)
@@ -152,7 +152,7 @@ func (b *outbox) close() {
 	}
 }
 
-// drain sends what waits until nothing does, or ctx ends.
+// drain sends waiting messages until none is left, or ctx ends.
 func (b *outbox) drain(ctx context.Context) bool {
 	for {
 		ok, answered := b.tryWithin(ctx)
@@ -167,7 +167,7 @@ func (b *outbox) drain(ctx context.Context) bool {
 	}
 }
 
-// leave sends what waits, for a program that ends. When everything is on disk
+// leave sends waiting messages of a program that ends. When everything is on disk
 // it tries once, and not for long.
 func (b *outbox) leave(ctx context.Context) {
 	if !b.safe() {
@@ -202,7 +202,7 @@ func (b *outbox) safe() bool {
 	return !slices.ContainsFunc(b.waiting, func(w waiting) bool { return !b.shelf.has(w.id) })
 }
 
-// flush sends what waits. Where the service does not take it, flush says how
+// flush sends waiting messages. If the service refuses them, flush says how
 // long to wait at least.
 func (b *outbox) flush(ctx context.Context) (wait time.Duration, ok bool) {
 	b.sending.Lock()
@@ -232,7 +232,7 @@ func (b *outbox) flush(ctx context.Context) (wait time.Duration, ok bool) {
 	}
 }
 
-// part is what leaves next: at least one message where any waits.
+// part is the next messages to send: at least one if any waits.
 func (b *outbox) part(most int) (part []waiting, dropped map[string]int) {
 	b.mu.Lock()
 	defer b.mu.Unlock()

@@ -74,7 +74,7 @@ func openPrivate(dir string) (*os.Root, error) {
 	if err != nil {
 		return nil, err
 	}
-	// What was opened must be what was looked at.
+	// The opened file must be the one that was checked.
 	if opened, err := root.Stat("."); err != nil || !os.SameFile(seen, opened) {
 		_ = root.Close() // nothing was written
 		return nil, fmt.Errorf("%s was changed while it was opened", dir)
@@ -82,7 +82,7 @@ func openPrivate(dir string) (*os.Root, error) {
 	return root, nil
 }
 
-// private says what is wrong with a directory that is to be this user's alone.
+// private gives the problem of a directory that must belong to this user alone.
 func private(info fs.FileInfo) error {
 	switch {
 	case info.Mode()&fs.ModeSymlink != 0:

@@ -42,5 +42,5 @@ func claim(root *os.Root, name string, create bool) (*os.File, error) {
 	return os.NewFile(uintptr(h), path), nil
 }
 
-// mapFile is not there: a crash is told without breadcrumbs.
+// mapFile does not exist here: a crash is reported without breadcrumbs.
 func mapFile(*os.Root, string, int) ([]byte, error) { return nil, errors.ErrUnsupported }

@@ -30,7 +30,7 @@ type marker struct {
 	Began    time.Time      `json:"began"`
 }
 
-// run is what this run leaves on disk for the next start. A nil run leaves
+// run is what this process leaves on disk for its next start. A nil run leaves
 // nothing.
 type run struct {
 	all, dir *os.Root
@@ -55,7 +55,7 @@ func newRun(all *os.Root) *run {
 	return r
 }
 
-// watchForCrashes begins to keep what a crash of this run leaves.
+// watchForCrashes starts to store what a crash of this process leaves.
 func (c *Client) watchForCrashes(s *session) {
 	r := c.run
 	if r == nil {

@@ -16,7 +16,7 @@ const (
 	maxCrumbPairs  = 20
 )
 
-// scope is what is known at one time in one flow: the process's, or a
+// scope is the context of one flow: the process's, or a
 // request's.
 type scope struct {
 	mu         sync.Mutex
@@ -25,7 +25,7 @@ type scope struct {
 	session    *session
 }
 
-// surroundings is what a scope says at one moment.
+// surroundings is a scope's contents at one moment.
 type surroundings struct {
 	attributes  map[string]any
 	breadcrumbs []Breadcrumb // oldest first

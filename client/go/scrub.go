@@ -25,7 +25,7 @@ const (
 	maxWord = 10  // of a word before "="
 )
 
-// scrub takes out of an event (JSON) what almost certainly is secret: values
+// scrub removes from an event (JSON) what is almost certainly secret: values
 // under names that mean secrets, web tokens, passwords in addresses. The
 // service does the whole of it, by the project's rules, before it writes
 // anything.
@@ -48,7 +48,7 @@ func scrub(raw []byte) []byte {
 }
 
 // replaceAt puts the mark in the place of what secret finds (from, to) at the
-// places where a text stands; to <= from: nothing.
+// places of a text; to <= from: nothing.
 func replaceAt(raw []byte, text string, secret func(raw []byte, at int) (from, to int)) []byte {
 	var out []byte
 	done := 0
@@ -86,7 +86,7 @@ func namedValue(raw []byte, at int) (from, to int) {
 	return from, min(to, len(raw))
 }
 
-// wordValue is what stands behind "password=" and its like.
+// wordValue is the value after "password=" and similar words.
 func wordValue(raw []byte, at int) (from, to int) {
 	if !secretWord.Match(raw[max(0, at-maxWord):at]) {
 		return 0, 0

@@ -7,7 +7,7 @@ import (
 	"time"
 )
 
-// heartbeat is how often a session that goes on is told of.
+// heartbeat is how often an open session is reported.
 const heartbeat = 5 * time.Minute
 
 // Outcomes of a session, from good to bad.
@@ -83,7 +83,7 @@ func (c *Client) tell(s *session, attributes map[string]any) {
 	}
 }
 
-// beat tells of the process's session as often as a heartbeat is due.
+// beat reports the process's session as often as a heartbeat is due.
 func (c *Client) beat(s *session) {
 	t := time.NewTicker(heartbeat)
 	defer t.Stop()

@@ -63,7 +63,7 @@ var heading = regexp.MustCompile(`^goroutine (\d+)(?: gp=\S+)?(?: m=\S+)?(?: mp=
 const (
 	minDump = 64 << 10
 	maxDump = 64 << 20
-	// perGoroutine is about what one takes.
+	// perGoroutine is about how much one takes.
 	perGoroutine = 2 << 10
 )
 
@@ -113,7 +113,7 @@ const (
 	maxThreadBytes = 1 << 20
 )
 
-// fitting is what has room in an event: the blamed goroutine, then the others
+// fitting is the goroutines that have room in an event: the failing one, then the others
 // in their order.
 func fitting(threads []Thread, blamed string) []Thread {
 	size := 0

@@ -37,7 +37,7 @@ func (t *trail) open(mem []byte) {
 	t.mem.Store((*[trailBytes]byte)(mem))
 }
 
-// add writes a breadcrumb down. Its number is its slot's: nobody else writes
+// add stores a breadcrumb. Its number is its slot's: nobody else writes
 // there until 63 others have come.
 func (t *trail) add(b *crumb) {
 	mem := t.mem.Load()
@@ -45,7 +45,7 @@ func (t *trail) add(b *crumb) {
 		return
 	}
 	// A mapped file can become unreadable (a failing disk, a file cut short).
-	// Then there is no trail any more; the program must not die of it.
+	// Then there is no trail; the program must not die of it.
 	before := debug.SetPanicOnFault(true)
 	defer func() {
 		if recover() != nil {
@@ -92,7 +92,7 @@ func writeSlot(slot []byte, sequence uint64, b *crumb) {
 	binary.LittleEndian.PutUint64(slot, sequence)
 }
 
-// slotWriter fills a slot; what has no room any more is left out.
+// slotWriter fills a slot; what has no room is left out.
 type slotWriter struct{ rest []byte }
 
 func (w *slotWriter) text(s string) {

@@ -38,7 +38,7 @@ type comment struct {
 	At     time.Time `json:"at"`
 }
 
-// board keeps tickets in memory, and tells of each change by a signed webhook.
+// board keeps tickets in memory, and reports each change by a signed webhook.
 type board struct {
 	mu      sync.Mutex
 	at      string // the address of its pages
@@ -143,7 +143,7 @@ func (b *board) say(key, author, text string) (comment, error) {
 
 var errNoTicket = fmt.Errorf("there is no such ticket")
 
-// changed tells of a change. The board is locked.
+// changed reports a change. The board is locked.
 func (b *board) changed(t *ticket) {
 	if b.hookURL == "" {
 		return
@@ -158,7 +158,7 @@ func (b *board) changed(t *ticket) {
 	go tell(b.hookURL, b.hookSecret, fmt.Sprintf("delivery-%d-%d", time.Now().Unix(), b.sent), body)
 }
 
-// tell sends a signed webhook, and again a few times where it is not taken.
+// tell sends a signed webhook, and retries a few times if it is refused.
 func tell(url, secret, id string, body []byte) {
 	for try := range 5 {
 		time.Sleep(time.Duration(try) * time.Second)

@@ -303,7 +303,7 @@ func (d *demo) send(ctx context.Context, key, list string, events []json.RawMess
 	return nil
 }
 
-// settle waits until all that was stored is filed.
+// settle waits until all stored events are processed.
 func (d *demo) settle(ctx context.Context) error {
 	for ctx.Err() == nil {
 		var st struct {

@@ -10,7 +10,7 @@ import (
 	"firethorn/demo/replay"
 )
 
-// begin lets the service go on so many days ago: it is started anew, with its
+// begin lets the service go on so many days ago: it is started again, with its
 // clock behind.
 func (d *demo) begin(ctx context.Context, daysAgo float64) (err error) {
 	if d.stop != nil {
@@ -181,7 +181,7 @@ func (d *demo) today(ctx context.Context, lines []replay.Line, now time.Time) er
 	return d.signIn(ctx)
 }
 
-// play sends events with their sessions, and waits until they are filed.
+// play sends events with their sessions, and waits until they are processed.
 func (d *demo) play(ctx context.Context, app string, events []json.RawMessage, newer bool) error {
 	d.total += len(events)
 	if err := d.sendAll(ctx, app, d.keys[app], events, newer); err != nil {

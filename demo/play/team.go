@@ -37,7 +37,7 @@ func (d *demo) addPeople(ctx context.Context) error {
 	return nil
 }
 
-// decision is what somebody did about the issue with a word in its headline.
+// decision is a person's decision about the issue with a word in its headline.
 type decision struct {
 	who, project, text, verb string
 	flags                    []string

@@ -1,4 +1,4 @@
-// Command record makes the demo's recording anew: it runs quayside in headless
+// Command record makes the demo's recording again: it runs quayside in headless
 // Chromium and gangway in Node, breaks everything that can be broken, and
 // writes down what the client library sends, word for word.
 package main

@@ -29,7 +29,7 @@ var spoilts = []spoilt{
 	{app: "gangway", release: "2.9.0", typ: "BoardingError", message: "the gate took no answer",
 		stack:    []string{"src/boarding.ts:31 closeBoarding", "src/server.ts:44 handle"},
 		grouping: map[string]any{"extend": []string{"${gate.request}"}}, users: 7, each: 2, days: 2.5},
-	// One upstream does not answer, whoever asks.
+	// One upstream does not answer at all.
 	{app: "gangway", release: "2.9.0", typ: "TimeoutError", message: harbour + " did not answer within @00 ms",
 		stack:      []string{"src/gates.ts:12 openGate", "src/server.ts:44 handle"},
 		attributes: map[string]any{"server.address": harbour}, users: 9, each: 3, days: 3},

@@ -65,7 +65,7 @@ func candidate(server string) error {
 	if res.StatusCode != http.StatusAccepted {
 		return fmt.Errorf("the events of the candidate were answered with %s", res.Status)
 	}
-	time.Sleep(3 * time.Second) // they are filed
+	time.Sleep(3 * time.Second) // they are processed
 	return nil
 }
 

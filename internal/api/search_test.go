@@ -89,7 +89,7 @@ func TestSearch_OverHTTP(t *testing.T) {
 	}
 }
 
-// Whoever may read issues and no events cannot find out what is in events either.
+// A person who may read issues but no events cannot find out what is in events either.
 func TestSearch_WithoutThePermissionToReadEvents(t *testing.T) {
 	c := newCrew(t)
 	for text, want := range map[string]int{"": 200, "tideAt owner:none": 200, "release:4.2.0": 200, "plan:gold": 403, "user:p-7": 403, "-plan:gold": 403, "saved:mine": 403} {

@@ -1,3 +1,2 @@
-// Package archtest holds the rules of the tree as tests: who may import whom,
-// and what the core must not do.
+// Package archtest tests the architecture: allowed imports, and what the core must not do.
 package archtest

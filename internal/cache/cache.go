@@ -1,4 +1,4 @@
-// Package cache remembers what costs much to find out, up to a number of bytes.
+// Package cache is a cache of computed values, limited in bytes.
 package cache
 
 import (
@@ -33,10 +33,10 @@ func (c *Cache[K, V]) Get(k K) (v V, ok bool) {
 // Put holds a value.
 func (c *Cache[K, V]) Put(k K, v V) { c.held.put(k, v) }
 
-// Drop lets go of the value of a key.
+// Drop removes the value of a key.
 func (c *Cache[K, V]) Drop(k K) { c.held.drop(k) }
 
-// Clear lets go of everything.
+// Clear removes everything.
 func (c *Cache[K, V]) Clear() { c.held.clear() }
 
 // Len is about how many values are held, once those that are too many have gone.
@@ -44,7 +44,7 @@ func (c *Cache[K, V]) Len() int { return c.held.len() }
 
 // held is the one kind of otter's cache that is compiled: its generic code is
 // large, and each kind of key and value, in each package that makes one, would
-// be compiled anew. So its calls are not inlined either.
+// be compiled again. So its calls are not inlined either.
 type held struct{ c *otter.Cache[any, any] }
 
 //go:noinline
@@ -74,7 +74,7 @@ func (h *held) len() int {
 }
 
 // Memo remembers answers that took longer than answering should, for some
-// seconds: a quick answer is asked for anew each time, and one that was slow once
+// seconds: a quick answer is asked for again each time, and one that was slow once
 // may have had bad luck. Processes need not agree: it is for values that are
 // displayed, not for decisions.
 type Memo[K comparable, V any] struct {

@@ -98,7 +98,7 @@ func strict(c *cli.Command) {
 	}
 }
 
-// withSettings adds how notices are told to the command about notices.
+// withSettings adds the settings of notices to the command about notices.
 func withSettings(c *cli.Command) *cli.Command {
 	c.Commands = append(c.Commands, alerts.NoticeSettings())
 	return c

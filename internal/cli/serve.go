@@ -25,7 +25,7 @@ func serveCommand() *cli.Command {
 	}
 }
 
-// serveFlags are what the service can be told.
+// serveFlags are the flags of serve.
 func serveFlags() []cli.Flag {
 	return []cli.Flag{
 		&cli.StringFlag{Name: "data", Value: "firethorn-data",

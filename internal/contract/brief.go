@@ -1,6 +1,6 @@
 package contract
 
-// Brief is all that a person needs to decide about an issue, in one answer.
+// Brief is everything a person needs to decide about an issue, in one answer.
 type Brief struct {
 	Issue   IssueDetail   `json:"issue"`
 	Event   *Event        `json:"event,omitempty" doc:"the newest that is kept"`

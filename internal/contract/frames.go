@@ -26,7 +26,7 @@ type Frame struct {
 	Kind   string   `json:"kind"`
 	Raw    Position `json:"raw"`
 	WhyRaw string   `json:"why_raw,omitempty"` // why it could not be resolved, and what to do
-	// Statement is what stands at the place in the source where its function
+	// Statement is the source text at the place where its function
 	// cannot be known.
 	Statement   string       `json:"statement,omitempty"`
 	SourceLines []SourceLine `json:"source_lines,omitempty"` // seven each side where the sources are known
@@ -51,7 +51,7 @@ type Frame struct {
 	// Builtin is true of a function of the runtime that has no place of its own:
 	// its frame names that of its caller.
 	Builtin bool `json:"builtin,omitempty"`
-	// Digest stands for the text of the frame's function , of the
+	// Digest is a hash of the text of the frame's function, of the
 	// frames that a fingerprint is made from; "" where the text is not known.
 	Digest string `json:"digest,omitempty"`
 	// Ignored is true of a frame that its source map says is none of the application's own.
@@ -76,7 +76,7 @@ type Span struct {
 	ParentID string `json:"parent_span_id,omitempty"`
 }
 
-// Scrubbed says what was replaced at one place of an event.
+// Scrubbed is a replacement at one place of an event.
 type Scrubbed struct {
 	Rule  string `json:"rule"`         // a rule of the project, or the kind of secret
 	Where string `json:"where"`        // "attributes.url.full", "breadcrumbs[3].message"

@@ -42,7 +42,7 @@ func (d *DB) KeepLease(ctx context.Context, name string, owner uuid.UUID, hold t
 				return
 			case <-tick.C:
 			}
-			// It is not cut off: what the database does after the lease was let go would take it again.
+			// It is not cut off: a statement that the database runs after the release would take the lease again.
 			renewal, end := context.WithTimeout(context.WithoutCancel(ctx), hold)
 			_, err := d.ExecContext(renewal, "UPDATE lease SET until="+Clock+"+? WHERE name=? AND owner=?",
 				hold.Microseconds(), name, owner[:])

@@ -42,7 +42,7 @@ func List[T any](ctx context.Context, q Querier, scan func(*sql.Rows) (T, error)
 	return list, err
 }
 
-// First reads the first row of a query with scan; sql.ErrNoRows where there is
+// First reads the first row of a query with scan; sql.ErrNoRows if there is
 // none.
 func First[T any](ctx context.Context, q Querier, scan func(*sql.Rows) (T, error), query string,
 	args ...any) (x T, err error) {
@@ -66,7 +66,7 @@ func first[T any](rows *sql.Rows, scan func(*sql.Rows) (T, error)) (x T, err err
 }
 
 // FirstInto reads the first row of a query by the names of its columns;
-// sql.ErrNoRows where there is none.
+// sql.ErrNoRows if there is none.
 func FirstInto(ctx context.Context, q Querier, into Into, query string, args ...any) error {
 	_, err := First(ctx, q, into.scan, query, args...)
 	return err

@@ -81,7 +81,7 @@ func (r *reader) take(list []logtext.Found) {
 
 // id names an event by the log, the place in it and what is said there: the
 // same lines give the same. What has no time of its own could be written again
-// at the same place of a file that was begun anew: the count of beginnings
+// at the same place of a file that was begun again: the count of beginnings
 // tells.
 func (r *reader) id(f logtext.Found) string {
 	h := sha256.New()

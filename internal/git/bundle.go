@@ -41,7 +41,7 @@ func lastLine(s string) string {
 // do not, as a git bundle (gitformat-bundle, version 2). Known commits that the
 // repository does not have are passed over: a force-push may have removed
 // them. It says whether there was anything to send. A shallow clone gives
-// ErrShallow, unless what is cut off is known already.
+// ErrShallow, unless the missing part is known already.
 func (r Repo) Bundle(ctx context.Context, commit string, known []string, w io.Writer) (any bool, err error) {
 	objects, err := r.output(ctx, "rev-parse", "--path-format=absolute", "--git-path", "objects")
 	if err != nil {

@@ -1,7 +1,6 @@
-// Package guide says, step by step, how an application of each runtime is set
-// up to report to a project: with the project's own key and the service's
-// address, word for word as it is to be run and written. Each guide is a file of
-// the folder guides, whose texts are templates that Facts fill in.
+// Package guide writes the set-up steps for an application of each runtime, with the project's key and
+// the service's address. Each guide is a file of the folder guides, whose texts are templates that
+// Facts fill in.
 package guide
 
 import (

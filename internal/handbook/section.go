@@ -1,5 +1,5 @@
-// Package handbook shows the documentation to people who use the service: pages made from the
-// Markdown in docs, and a search over their sections.
+// Package handbook serves the documentation: pages made from the Markdown in docs, and a search over
+// their sections.
 package handbook
 
 import (
@@ -17,7 +17,7 @@ type Page struct {
 	Sections []Section
 }
 
-// Section is what stands below one heading of a page.
+// Section is the text below one heading of a page.
 type Section struct {
 	Heading string
 	Anchor  string // of the heading; "" of what stands above the first

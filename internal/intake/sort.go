@@ -35,7 +35,7 @@ type parcel struct {
 	project  *projects.Project
 	batch    pipeline.Batch
 	resource scrub.Report // what was scrubbed of the envelope's resource
-	weight   int64        // of events, each with all it stands for
+	weight   int64        // of events, each with all it represents
 }
 
 // chunkBytes bounds one row of the inbox.

@@ -1,6 +1,6 @@
-// Package jobs runs what a process does beside its main work. The jobs are a
-// table; one runner says when each is due, gives every project its turn, waits
-// after failures, and logs, counts and times what happens. No error is lost.
+// Package jobs runs the background jobs of a process. One runner decides when each job is due,
+// alternates between projects, waits after failures, and logs, counts and times each step. No error is
+// lost.
 package jobs
 
 import (
@@ -29,7 +29,7 @@ type Job struct {
 	// the job is tried again; 0: after Every, twice as long each time, at most
 	// maxRetry.
 	Retry time.Duration
-	// List gives the projects that have something to do; 0 stands for no project
+	// List gives the projects that have something to do; 0 represents no project
 	// of its own. Without it the job is not about projects, and Step is called
 	// once a run, with 0.
 	List func(ctx context.Context) ([]int64, error)
@@ -49,7 +49,7 @@ type Runner struct {
 	Lease func(ctx context.Context, name string) (release func(), err error)
 	// Quiet says of an error that it is reported elsewhere, once for all.
 	Quiet func(err error) bool
-	// Watch is told how each run went that did something; it may be nil.
+	// Watch gets the result of each run that did something; it may be nil.
 	Watch func(job string, took time.Duration, err error)
 	Log   *slog.Logger
 	Now   func() time.Time
@@ -66,7 +66,7 @@ type failure struct {
 	project int64
 }
 
-// starting stands for the part of a run before its steps: the list and the lease.
+// starting is the part of a run before its steps: the list and the lease.
 const starting = -1
 
 type failures struct {

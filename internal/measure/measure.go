@@ -1,5 +1,4 @@
-// Package measure says how well events are grouped, by the bugs they are known
-// to be of. Tests on planted bugs use it.
+// Package measure measures grouping against events whose bugs are known. Tests on planted bugs use it.
 package measure
 
 import (

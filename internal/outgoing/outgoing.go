@@ -1,5 +1,5 @@
-// Package outgoing is the one client for everything that a user can make the service call:
-// it refuses addresses inside the network, follows no redirects, and bounds time and bytes.
+// Package outgoing is the one HTTP client for URLs that users configure: it refuses internal
+// addresses, follows no redirects, and limits time and bytes.
 package outgoing
 
 import (
@@ -60,7 +60,7 @@ func (c *Client) TLS(host string) *tls.Config {
 	return &tls.Config{ServerName: host, RootCAs: c.opt.Roots, MinVersion: tls.VersionTLS12}
 }
 
-// Dial connects to an address, unless it lies inside. What a name stands for is looked at
+// Dial connects to an address, unless it lies inside. What a name resolves to is checked
 // when the connection is made: it cannot change in between.
 func (c *Client) Dial(ctx context.Context, network, address string) (net.Conn, error) {
 	d := *c.dialer

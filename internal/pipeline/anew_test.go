@@ -6,7 +6,7 @@ import (
 	"firethorn/internal/core/sourcemap"
 )
 
-// Symbols that are compiled anew while they are open are opened anew, also when
+// Symbols that are compiled again while they are open are opened again, also when
 // another process compiled them.
 func TestUnits_OpenAnewWhatWasCompiledAnew(t *testing.T) {
 	s := &shelf{}

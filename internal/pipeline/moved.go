@@ -79,7 +79,7 @@ func (s *Sources) find(name string) (out []moved.Placed, known bool, err error) 
 }
 
 // Digests notes what the functions say in their sources that a readable event
-// may be filed under.
+// may be processed under.
 func (u *Units) Digests(ctx context.Context, p Project, e *event.Event, frames [][]event.Frame) error {
 	known := u.Of(ctx, p, e.Release())
 	symbolicate.Digests(e, frames, known)

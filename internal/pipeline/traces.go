@@ -12,7 +12,7 @@ const tracesHeld = 32 << 20
 
 // traceKey is what the frames of a trace are made of: the project's rules say whose code a frame is,
 // and a file is found by the release. Symbols that come, or are ready, raise the version of the
-// project's symbols, so that what could not be read is read anew.
+// project's symbols, so that what could not be read is read again.
 type traceKey struct {
 	project, symbols int64
 	rules            int

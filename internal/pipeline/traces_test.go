@@ -90,7 +90,7 @@ func TestTraces_AreReadAnewWhereSomethingDiffers(t *testing.T) {
 	}
 }
 
-// What could not be read is read anew once symbols have come.
+// What could not be read is read again once symbols have come.
 func TestTraces_ThatWaitForSymbols(t *testing.T) {
 	store := &shelf{hidden: true}
 	units := NewUnits(store, 1<<20)

@@ -142,7 +142,7 @@ func TestUpgrade_FromEveryVersion(t *testing.T) {
 	}
 }
 
-// undoOne takes back a decision that was made before the upgrade.
+// undoOne undoes a decision that was made before the upgrade.
 func undoOne(t *testing.T, store *records.Records) {
 	t.Helper()
 	p, err := store.Projects.Project(t.Context(), "gangway")
@@ -161,7 +161,7 @@ func undoOne(t *testing.T, store *records.Records) {
 	}
 }
 
-// sendAgain sends one kept event of each issue anew, under another id and under its
+// sendAgain sends one kept event of each issue again, under another id and under its
 // own: the former counts, in its issue, and the latter is a repeat.
 func sendAgain(t *testing.T, store *records.Records) {
 	t.Helper()

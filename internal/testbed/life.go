@@ -25,7 +25,7 @@ func (b *Bench) State(number int64, want issue.State) {
 	}
 }
 
-// People adds who is told of things: members of all projects.
+// People adds people who get notices: members of all projects.
 func (b *Bench) People() (marenID, okeID int64) {
 	b.T.Helper()
 	var ids [2]int64

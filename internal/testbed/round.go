@@ -8,7 +8,7 @@ import (
 	"firethorn/internal/usecase/triage"
 )
 
-// Queue is a person's round in words: "1 new in 4.2.0; 2 came back …".
+// Queue is a person's round in words: "1 new in 4.2.0; 2 regressed …".
 func (b *Bench) Queue(person int64) string {
 	b.T.Helper()
 	r, err := b.Triage.Queue(b.T.Context(), 0, []*projects.Project{b.Project}, person, 50)

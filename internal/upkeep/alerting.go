@@ -16,7 +16,7 @@ import (
 const atOnce = 200 * time.Millisecond
 
 // alerting is the part of the table that plans and sends messages. Destinations are worked on
-// by whoever has their lease: owner names this process.
+// by the process that has their lease: owner names this one.
 func (u *Upkeep) alerting(owner uuid.UUID) []jobs.Job {
 	a := u.store.Alerting
 	read := alerting.ReaderOf(u.units)
@@ -56,7 +56,7 @@ func (u *Upkeep) alerting(owner uuid.UUID) []jobs.Job {
 	}
 }
 
-// each makes a step that works on all that a list gives, side by side. One that is slow
+// each makes a step that works on all elements of a list side by side. A slow one
 // holds up no other: it goes on by itself, and what it returns is reported by a later step.
 func each(list func(context.Context) ([]int64, error), step func(context.Context, int64) (bool, error)) func(
 	context.Context, int64) (bool, error) {

@@ -62,7 +62,7 @@ func (t *tagged) Write(b []byte) (int, error) {
 	return t.held.Write(b)
 }
 
-// Flush implements http.Flusher: what is to leave at once is no answer to hold.
+// Flush implements http.Flusher: an answer that must leave at once is not held.
 func (t *tagged) Flush() {
 	t.pass()
 	_ = http.NewResponseController(t.ResponseWriter).Flush() // it cannot, and never could
@@ -96,5 +96,5 @@ func (t *tagged) finish(known string) {
 		return
 	}
 	t.ResponseWriter.WriteHeader(http.StatusOK)
-	_, _ = t.ResponseWriter.Write(t.held.Bytes()) // whoever asked is gone
+	_, _ = t.ResponseWriter.Write(t.held.Bytes()) // the caller is gone
 }

@@ -2,7 +2,7 @@ package web
 
 import "net/http"
 
-// Headers sets what every answer carries, whoever gives it: no other page shares
+// Headers sets the headers that all answers carry: no other page shares
 // a browsing context with ours, and none of ours uses a device. Under https
 // browsers are told to come by https alone (RFC 6797).
 func Headers(https bool, next http.Handler) http.Handler {

@@ -8,7 +8,7 @@ import (
 	"github.com/go-chi/chi/v5/middleware"
 )
 
-// Trace logs every answer at the level debug: what was asked, how it ended, how
+// Trace logs every answer at the level debug: the request, the status, how
 // many bytes it has and how long it took. Queries are left out, for they may say
 // whom somebody looked for. At other levels it costs nothing.
 func Trace(log *slog.Logger) func(http.Handler) http.Handler {

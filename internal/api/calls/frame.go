@@ -1,6 +1,6 @@
-// Package calls is the frame of the API: the table of all calls with their
-// permissions, who asks, how a call gets its handler and looks up its project and
-// issue, and how errors are answered. The packages beside it hold the handlers.
+// Package calls is the frame of the API: the table of all calls with their permissions,
+// authentication, look-up of project and issue, and error answers. The sibling packages hold the
+// handlers.
 package calls
 
 import (
@@ -42,7 +42,7 @@ func NewFrame(f Frame) *Frame {
 	return &f
 }
 
-// Observer is told what those who measure want to know.
+// Observer gets what metrics count.
 type Observer interface {
 	WrongSecret(what string)
 }
@@ -58,7 +58,7 @@ func (a *Frame) failed(method, path string, err error) error {
 	return p
 }
 
-// Body wraps what is sent, and what is answered.
+// Body wraps the body of a request and of its answer.
 type Body[T any] struct{ Body T }
 
 // Answer wraps an answer.

@@ -1,4 +1,4 @@
-// Package operations has the calls about the service itself: how it is, and the queue.
+// Package operations has the calls about the service itself: its status and its queue.
 package operations
 
 import "firethorn/internal/api/calls"

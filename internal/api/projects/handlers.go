@@ -1,4 +1,4 @@
-// Package projects has the calls about projects: keys, set-up, rules, grouping, scoring, and what was received.
+// Package projects has the calls about projects: keys, set-up, rules, grouping, scoring, and received events.
 package projects
 
 import "firethorn/internal/api/calls"

@@ -1,4 +1,4 @@
-// Package symbols has the calls about symbols: pushing source maps and finding out what is missing.
+// Package symbols has the calls about symbols: pushing source maps and finding gaps.
 package symbols
 
 import "firethorn/internal/api/calls"

@@ -39,7 +39,7 @@ func showInvited(out io.Writer, p contract.Person) {
 	}
 }
 
-// rolesOf says in words what somebody may.
+// rolesOf says in words what a person may do.
 func rolesOf(p contract.Person) string {
 	var list []string
 	if p.Operator {

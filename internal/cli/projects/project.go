@@ -1,4 +1,4 @@
-// Package projects has the commands about projects and what was received.
+// Package projects has the commands about projects and received events.
 package projects
 
 import (

@@ -10,7 +10,7 @@ import (
 	"golang.org/x/term"
 )
 
-// asking reads what somebody decides: a key, and what a key asks for.
+// asking reads a decision: a key, and what the key asks for.
 type asking interface {
 	// key reads the next key; rest is what was said behind it, where lines are
 	// read. io.EOF: there are no more.

@@ -1,5 +1,5 @@
-// Package show writes for people: tables, figures, times, frames, and colours where
-// a terminal shows them. What applications sent cannot take the terminal over.
+// Package show formats output for people: tables, figures, times, frames, and colours in a terminal.
+// Control characters in reported text cannot reach the terminal.
 package show
 
 import (

@@ -45,7 +45,7 @@ func (d *DirSymbols) File(path, debugID string) (*symbols.File, string) {
 	return d.file(path, debugID)
 }
 
-// Failed is never told: all is in memory.
+// Failed is never called: everything is in memory.
 func (d *DirSymbols) Failed(error) {}
 
 // Resolve makes frames readable by the maps of the directory.

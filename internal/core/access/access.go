@@ -1,6 +1,5 @@
-// Package access says who may do what: one table of permissions, with the role that
-// has each in a project and the permission that a token needs for it, and one
-// function that decides.
+// Package access decides permissions: one table lists every permission, the role that has it in a
+// project, and the permission that a token needs for it.
 package access
 
 import (
@@ -9,7 +8,7 @@ import (
 	"strings"
 )
 
-// Permission is one thing that somebody may do.
+// Permission allows one kind of action.
 type Permission string
 
 // The permissions in a project.
@@ -47,11 +46,11 @@ const (
 	Administer         Permission = "admin" // everything, in all projects: that of a token alone
 )
 
-// Role is what somebody is in a project. A greater one may all that a smaller one
+// Role is a person's role in a project. A greater one has all permissions that a smaller one
 // may.
 type Role int
 
-// The roles. Anybody stands in the table for those who need no role.
+// The roles. Anybody is the entry of the table for callers without a role.
 const (
 	None Role = iota
 	Viewer
@@ -119,7 +118,7 @@ var table = []row{
 	{Administer, Nobody, false, Administer},
 }
 
-// of is the row of a permission. What is in no row nobody may.
+// of is the row of a permission. A permission without a row is given to nobody.
 func of(p Permission) row {
 	if i := slices.IndexFunc(table, func(r row) bool { return r.permission == p }); i >= 0 {
 		return table[i]

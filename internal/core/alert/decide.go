@@ -1,7 +1,6 @@
-// Package alert decides what becomes of an alert: sent, held or dropped, always with a
-// reason that has a name. It also knows how deliveries are tried again, how webhooks are
-// signed, and what messages say. Pure: an occurrence and the history of what was sent in,
-// a decision out.
+// Package alert decides whether an alert is sent, held or dropped, and names the reason. It also knows
+// how deliveries are tried again, how webhooks are signed, and what messages say. It is pure: an
+// occurrence and the history of sent messages in, a decision out.
 //
 // Reading order: decide.go (sent, held or dropped), quiet.go (times of day), retry.go (when
 // a delivery is tried again), sign.go (webhook signatures), message.go (what people read),
@@ -78,7 +77,7 @@ func (d Decision) String() string {
 	return fmt.Sprintf("%s: %s", map[Did]string{Send: "sent", Drop: "not sent"}[d.Did], d.Reason)
 }
 
-// Fires says whether a rule fires for an issue at all, whoever is told. The first reason
+// Fires says whether a rule fires for an issue at all, no matter who is notified. The first reason
 // that holds is given.
 func Fires(a Asked, p Past) Decision {
 	once := a.Trigger == "threshold" || a.Trigger == "surging"

@@ -1,6 +1,6 @@
-// Package attributes says what of an event can be searched: its attributes and those
-// of its resource, under their own names, and what follows from them: the browser,
-// the operating system and the device of a user agent, path and template of a URL.
+// Package attributes lists the searchable attributes of an event: those of the event and its resource
+// under their own names, and values derived from them, such as browser, operating system, device, and
+// the path and template of a URL.
 //
 // Input is an event; output is values by name. Names are OpenTelemetry's (semantic
 // conventions) where there are any. Pure.
@@ -94,7 +94,7 @@ func valueOf(v any) (columns.Value, bool) {
 	}
 }
 
-// derive tells what follows from what an event says.
+// derive adds what follows from an event's own attributes.
 func derive(e *event.Event, tell func(name, value string)) {
 	text := func(name string) string {
 		for _, from := range []event.Attributes{e.Attributes, e.Resource} {
@@ -118,7 +118,7 @@ func derive(e *event.Event, tell func(name, value string)) {
 	tell("url.template", Template(path))
 }
 
-// agent tells what a user agent and the hints of a browser say.
+// agent reads a user agent and the hints of a browser.
 func agent(text func(string) string, tell func(name, value string)) {
 	brand, version := hint(text("browser.brands"))
 	tell("browser.name", brand)

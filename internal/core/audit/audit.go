@@ -1,7 +1,6 @@
-// Package audit chains what was done: each entry carries a hash over itself and the
-// hash of the one before, so that an entry that was changed, removed or put in later
-// is found. What nobody can find is a chain that was written anew from some entry to
-// its end; who wants to keep others from that notes the newest hash elsewhere.
+// Package audit chains audit entries: each entry carries a hash over itself and the hash of the entry
+// before, so that a changed, removed or inserted entry is detected. It cannot detect a chain rewritten
+// from some entry to the end. To guard against that, note the newest hash elsewhere.
 package audit
 
 import (
@@ -10,7 +9,7 @@ import (
 	"time"
 )
 
-// Entry is one thing that somebody did.
+// Entry is one action of a person, a token or the service.
 type Entry struct {
 	ID      int64     // counted from 1, without gaps
 	At      time.Time // to the microsecond, UTC

@@ -69,7 +69,7 @@ func TestChain_FindsWhatWasChanged(t *testing.T) {
 			t.Errorf("%s: %+v, want a break at %d", what, b, c.id)
 		}
 	}
-	list := chained() // the whole end written anew: only the noted hash tells
+	list := chained() // the whole end written again: only the noted hash tells
 	list[2].Target = "token"
 	noted := chained()[2].Hash
 	list[2].Hash = Seal(list[1].Hash, &list[2])

@@ -1,7 +1,6 @@
-// Package blame decides which frame of an event is at fault: its origin. It
-// knows which functions only fail on behalf of their callers, what engines say
-// of one mistake in their own words, and what of a name stays the same from
-// browser to browser and build to build.
+// Package blame finds the origin of an event: the frame that is at fault. It knows functions that fail
+// only on behalf of their callers, the messages of each engine for the same mistake, and the part of a
+// name that is stable across browsers and builds.
 //
 // Input are exceptions with readable frames, innermost first. Pure.
 package blame
@@ -21,7 +20,7 @@ func Mark(exceptions []event.Exception, frames [][]event.Frame, learned *Helpers
 	marker{learned: learned}.mark(exceptions, frames)
 }
 
-// Again marks frames anew that were marked before.
+// Again marks frames again that were marked before.
 func Again(exceptions []event.Exception, frames [][]event.Frame, learned *Helpers) {
 	unmark(frames)
 	Mark(exceptions, frames, learned)

@@ -69,7 +69,7 @@ func lastOwn(frames []event.Frame) int {
 	return -1
 }
 
-// failedMember is the member that made an aggregate fail, -1 where none can be told:
+// failedMember is the member that made an aggregate fail, -1 if it is unknown:
 // the only one that was not called off, the first of those that are alike, and
 // of tasks that run together the first, for it called the others off.
 func (m marker) failedMember(exceptions []event.Exception, frames [][]event.Frame, aggregate int, members []int) int {
@@ -96,7 +96,7 @@ func (m marker) failedMember(exceptions []event.Exception, frames [][]event.Fram
 	return failed[0]
 }
 
-// calledOff says whether an exception tells of work that was called off because
+// calledOff says whether an exception reports work that was called off because
 // something else failed.
 func calledOff(x event.Exception) bool {
 	switch x.Type[strings.LastIndexByte(x.Type, '.')+1:] {

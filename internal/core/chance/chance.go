@@ -1,4 +1,4 @@
-// Package chance says how likely counts are.
+// Package chance computes probabilities of counts.
 package chance
 
 import "gonum.org/v1/gonum/mathext"

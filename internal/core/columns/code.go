@@ -31,7 +31,7 @@ type Head struct {
 	Distinct int
 	Values   []Value // nil where there are more than FewValues
 	Rows     []int64 // of each value; nil likewise
-	Weights  []int64 // how many events they stand for
+	Weights  []int64 // how many events they represent
 	filter   *xorfilter.BinaryFuse8
 }
 

@@ -1,6 +1,5 @@
-// Package columns holds the attributes of events by column, so that a search reads
-// the columns that it names and nothing else. A Segment is the columns of some
-// events of one project and one day of retention.
+// Package columns stores event attributes by column, so that a search reads only the columns that it
+// names. A Segment is the columns of some events of one project and one day of retention.
 //
 // Reading order: Build makes a segment of rows, Select and Counts read one, Merge
 // makes one of several and puts in what changed since, Encode and Decode write and
@@ -16,7 +15,7 @@ import (
 	"strconv"
 )
 
-// MaxRows is how many rows a segment may have: codes take 16 bits, and 0 stands for
+// MaxRows is how many rows a segment may have: codes take 16 bits, and 0 means
 // "absent".
 const MaxRows = 1<<16 - 1
 
@@ -65,7 +64,7 @@ type Row struct {
 	Time     int64 // microseconds since 1970, UTC
 	Variant  uint32
 	User     uint32 // a number of the project's; 0: not known
-	Weight   uint32 // how many events it stands for, at least 1
+	Weight   uint32 // how many events it represents, at least 1
 	Unknown  bool   // its attributes are not known, since its body was not kept
 	Cells    []Cell // each column once
 }
@@ -91,7 +90,7 @@ type Core struct {
 // Rows is how many events there are.
 func (c *Core) Rows() int { return len(c.Positions) }
 
-// Weight is how many events a row stands for.
+// Weight is how many events a row counts as.
 func (c *Core) Weight(row int) int64 {
 	if c.Weights == nil {
 		return 1

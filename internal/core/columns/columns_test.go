@@ -113,7 +113,7 @@ func TestHead_FilterSaysNo(t *testing.T) {
 	}
 }
 
-// Merging equals building anew of all rows, with what became of them since.
+// Merging equals building again of all rows, with what became of them since.
 func TestMerge_EqualsBuildingAnew(t *testing.T) {
 	r := rand.New(rand.NewPCG(4, 4))
 	for range 30 {

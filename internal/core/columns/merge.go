@@ -190,7 +190,7 @@ func (c *Core) Patched(patches map[int64]Patch) (*Core, Bits) {
 	return &out, gone
 }
 
-// Patched gives a column of a core with the patches of its rows; nil stands for a
+// Patched gives a column of a core with the patches of its rows; nil is a
 // column that no row has, also in the answer.
 func (c *Column) Patched(id uint32, core *Core, patches map[int64]Patch) *Column {
 	var values []Value

@@ -42,7 +42,7 @@ func selectCodes[C uint8 | uint16](out Bits, codes []C, pass []uint64) {
 // Present gives the rows that have a value.
 func (c *Column) Present() Bits { return c.Select(func(Value) bool { return true }) }
 
-// Counts adds up, by code, how many events the selected rows stand for.
+// Counts adds up, by code, how many events the selected rows represent.
 func (c *Column) Counts(core *Core, selected Bits) []int64 {
 	out := make([]int64, c.Values.Len()+1)
 	if c.narrow != nil {

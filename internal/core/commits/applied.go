@@ -66,7 +66,7 @@ func (g *Graph) named(hash string) (int32, bool) {
 }
 
 // Applied says whether tip's history holds the change of a commit as it stands
-// there: by is the commit that makes it, which nothing behind it takes back; the
+// there: by is the commit that makes it, which nothing behind it undoes; the
 // commit itself, the same patch, a pick, or what took a revert back. Where it is
 // held no more, undone is the commit that took it back. Both are "" where it was
 // never there.

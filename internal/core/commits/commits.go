@@ -1,7 +1,6 @@
-// Package commits is the history of a repository as far as releases and issues
-// need it: which commit descends from which, what lies between two of them,
-// which are one change applied twice, and which changed a line. It reads what
-// git told; it runs nothing.
+// Package commits models the history of a repository: ancestry of commits, commits between two
+// releases, cherry-picks, and the commits that changed a line. It reads git's output and runs no
+// command.
 package commits
 
 import (

@@ -1,6 +1,5 @@
-// Package facet says which attributes of events are worth a look: those whose values
-// say most about which issue an event belongs to, and the values that are far more
-// common in some events than in the others. Pure.
+// Package facet ranks attributes of events by how much their values say about the issue, and finds
+// values that are far more common in some events than in others. It is pure.
 package facet
 
 import (
@@ -102,7 +101,7 @@ type Odd struct {
 	P                 float64 // corrected for how many values were looked at
 }
 
-// maxRatio stands for "elsewhere never".
+// maxRatio means "never elsewhere".
 const maxRatio = 1e6
 
 // Promising says whether a value that so many events have here could stand out at all,

@@ -1,4 +1,4 @@
-// Package feedback reads what people who were hit by an error say about it.
+// Package feedback reads the feedback of users who were hit by an error.
 package feedback
 
 import (

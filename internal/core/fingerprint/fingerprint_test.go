@@ -105,7 +105,7 @@ func TestCompute_UsesTheMessageWhereThereIsNothingBetter(t *testing.T) {
 	}
 }
 
-// Where no function is known the statement stands for it: whatever the message
+// Where no function is known the statement represents it: whatever the message
 // says, in whichever line it stands.
 func TestCompute_LetsTheStatementStandForTheFunction(t *testing.T) {
 	at := func(statement, message string, line int) report {

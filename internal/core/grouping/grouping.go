@@ -1,5 +1,5 @@
-// Package grouping fingerprints events as a project has it: by its grouping
-// version, by what its rules file says of frames, and by its grouping rules.
+// Package grouping fingerprints events with a project's settings: its grouping version, its frame
+// rules and its grouping rules.
 //
 // Input is an event with readable frames; output is the fingerprint, and what
 // rules could not answer. Pure.

@@ -8,8 +8,8 @@ const (
 	apart    = "a-b-c-d, b-x, c-y, d-z" // 4.1.0, 4.2.0 and 4.3.0 with a version bump each
 	cuts     = "4.1.0@x 4.2.0@y 4.3.0@z"
 	hotfixed = "a-b-c-d, b-x, x-h, d-z" // h mends x, and main never gets it
-	reverted = "a-b-c-d-e-f, e!c, f!e"  // the fix c, taken back in e, which f takes back
-	again    = "a-b-c-d-e-f, e!c, f~c"  // taken back in e, made again as f
+	reverted = "a-b-c-d-e-f, e!c, f!e"  // the fix c, undone in e, which f undoes
+	again    = "a-b-c-d-e-f, e!c, f~c"  // undone in e, made again as f
 	conflict = "a-b-c-d, b-h-i, i^c"    // c picked to a branch, with other lines
 	hashes   = "a-9f1c2ab0aa-85314830-c0ffee11bb"
 )

@@ -2,7 +2,7 @@ package issue
 
 import "time"
 
-// NeedsDecision says whether an issue in this state waits for somebody to decide
+// NeedsDecision says whether an issue in this state waits for a decision
 // about it.
 func (s State) NeedsDecision() bool { return s == New || s == Regressed }
 

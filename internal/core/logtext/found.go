@@ -53,8 +53,8 @@ func (t *trace) event() *event.Event {
 	return r.exceptionEvent()
 }
 
-// exceptionEvent makes an event of a record that tells of an exception; nil
-// when it tells of none.
+// exceptionEvent makes an event of a record that reports an exception; nil
+// when it reports none.
 func (r *record) exceptionEvent() *event.Event {
 	if r.stack == "" {
 		return nil

@@ -8,7 +8,7 @@ type line struct {
 	offset int64
 	spent  *int // the parser's
 
-	// What expressions tell of the text, found out at most once: a line may be
+	// What expressions report the text, found out at most once: a line may be
 	// asked about again by every frame that follows it.
 	looked   bool
 	language stacktrace.Language
@@ -23,7 +23,7 @@ type beginning struct {
 	languages []stacktrace.Language
 }
 
-// roleOf says what the line is, and to a trace of which language.
+// roleOf says what the line is in a trace, and the trace's language.
 func (x *line) roleOf() (stacktrace.Language, stacktrace.Role) {
 	if !x.looked {
 		*x.spent += len(x.text)

@@ -1,6 +1,5 @@
-// Package moved tells that a bug is one known already, whose function went to
-// another file: a refactoring changes where a function is written, and with it
-// the fingerprint of all that fails there.
+// Package moved recognises a known bug whose function moved to another file, which changes the
+// fingerprints of all its events.
 //
 // A new fingerprint follows a known one when both have the same type and
 // function names, the text of the function is the same or nearly so, its old
@@ -103,7 +102,7 @@ type Placed struct {
 	Text   scope.Digest
 }
 
-// Renames says whether version control tells that a file was renamed; nil says
+// Renames says whether version control knows that a file was renamed; nil says
 // of none.
 type Renames func(from, to string) bool
 

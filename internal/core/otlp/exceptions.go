@@ -87,7 +87,7 @@ func severityOf(rec *logspb.LogRecord) event.Severity {
 	return event.SeverityOf(rec.GetSeverityText())
 }
 
-// carries says whether attributes tell of an exception: by its type or
+// carries says whether attributes report an exception: by its type or
 // message, whatever the record is called.
 func carries(list []*commonpb.KeyValue) bool {
 	for _, kv := range list {
@@ -184,7 +184,7 @@ func newResource(r *resourcepb.Resource) resource {
 }
 
 // ids gives events ids by what they say: a batch that is sent again gives the
-// same. Reports that are alike in all are told apart by their order.
+// same. Reports that are alike in all are distinguished by their order.
 type ids map[[32]byte]uint64
 
 func (ids ids) give(e *event.Event, r resource, signal string) {

@@ -18,7 +18,7 @@ func Bucket(ms int64) int {
 	return shift*steps + int(ms>>shift)
 }
 
-// BucketSQL is Bucket as an expression over a column, for counting anew.
+// BucketSQL is Bucket as an expression over a column, for counting again.
 func BucketSQL(column string) string {
 	shift := "(LENGTH(BIN(" + column + "))-5)"
 	return "IF(" + column + "<32, " + column + ", " + shift + "*16 + (" + column + " >> " + shift + "))"

@@ -74,7 +74,7 @@ func Sequential(bad, all, baseBad, baseAll int64) float64 {
 	return math.Max(p, math.Min(1, math.Exp(-log)))
 }
 
-// quantile is the z that a two-sided p stands for.
+// quantile is the z of a two-sided p.
 func quantile(p float64) float64 {
 	if p < 1e-300 {
 		return 37 // further than doubles tell

@@ -5,7 +5,7 @@ import (
 	"unicode"
 )
 
-// Cursor is what somebody is about to write where the cursor stands.
+// Cursor is the word being written at the cursor.
 type Cursor struct {
 	Name     string // whose value it is; "": a name, or a word, is being written
 	Prefix   string // what stands there already, without quotes
@@ -66,5 +66,5 @@ func unquoted(text string) string {
 	return strings.NewReplacer(`\"`, `"`, `\\`, `\`).Replace(rest)
 }
 
-// Written is a value as it stands in a search: in quotes where it needs them.
+// Written is a value as a search writes it: in quotes if it needs them.
 func Written(value string) string { return valueText(Exactly(value)) }

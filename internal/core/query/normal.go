@@ -34,7 +34,7 @@ func normals(list []Node, negated bool) []Node {
 	return out
 }
 
-// Conjuncts are the parts of a normal search of which all must hold.
+// Conjuncts are the parts of a normal search; all must match.
 func Conjuncts(n Node) []Node {
 	and, ok := n.(And)
 	if !ok {

@@ -1,7 +1,6 @@
-// Package query reads searches: a list of terms over words, fields and attributes,
-// with alternatives in brackets. A search becomes a tree, which prints back to an
-// equal search. What names mean is looked up when the tree is checked (Check), and
-// what values mean by the kind of their field.
+// Package query parses searches: terms over words, fields and attributes, with alternatives in
+// brackets. A search becomes a tree, which prints back to an equal search. Check resolves the names;
+// the kind of a field decides what its values mean.
 //
 //	berth "no tide table"          words and phrases
 //	os.name:iOS  plan:gold,silver  an attribute has one of some values
@@ -61,7 +60,7 @@ type Value struct{ Parts []string }
 // Exactly is a value without a wildcard.
 func Exactly(text string) Value { return Value{[]string{text}} }
 
-// Present says whether a value stands for any.
+// Present says whether a value matches any value.
 func (v Value) Present() bool { return len(v.Parts) == 2 && v.Parts[0] == "" && v.Parts[1] == "" }
 
 // Text is a value without a wildcard; ok is false for one with.

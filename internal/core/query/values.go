@@ -67,7 +67,7 @@ func isMoment(text string) bool {
 // zero time is open.
 type Span struct{ From, To time.Time }
 
-// SpanOf is the time that a range of a field of times stands for. Ages count back
+// SpanOf is the time span of a range in a field of times. Ages count back
 // from now: <2d is less than two days ago.
 func SpanOf(r Range, now time.Time, zone *time.Location) (Span, bool) {
 	var out Span

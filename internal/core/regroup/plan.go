@@ -1,6 +1,5 @@
-// Package regroup decides what becomes of issues when their events are grouped
-// another way: by other rules, or by another version of the algorithm. Trials
-// and real regroupings follow the same plan.
+// Package regroup plans what happens to issues when other rules or another grouping version change
+// their fingerprints. Trials and real regroupings follow the same plan.
 //
 // Input are cells, the parts of issues that have one fingerprint now and one
 // then; output is the issue that each goes to. Pure.
@@ -21,7 +20,7 @@ import (
 // Cell is events of one issue that have one fingerprint now and one then.
 type Cell struct {
 	Issue  int64           // the issue they are in
-	Now    fingerprint.Key // what they were filed under
+	Now    fingerprint.Key // what they were processed under
 	Then   fingerprint.Key
 	Ruled  bool // a grouping rule makes Then, or made Now
 	Part   bool // they were split off by hand
@@ -109,7 +108,7 @@ func (p *planner) nodeOf(c Cell) node {
 	return node{issue: c.Issue}
 }
 
-// joinComputed joins issues with the fingerprints that stay or stand for most
+// joinComputed joins issues with the fingerprints that stay or represent most
 // of what was one.
 func (p *planner) joinComputed() {
 	type was struct {

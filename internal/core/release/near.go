@@ -5,10 +5,10 @@ import (
 	"slices"
 )
 
-// Near finds, among releases that were heard of, the ones that a version which
+// Near finds, among releases that are known, the ones that a version which
 // was not may have been meant for: those nearest to it in the order of versions,
 // else those heard of last; at most so many, the nearest first. heard says that
-// it was heard of, perhaps in another spelling.
+// it is known, perhaps in another spelling.
 func Near(r Release, known []Release, most int) (near []string, heard bool) {
 	v := Parse(r.Version)
 	type candidate struct {

@@ -25,7 +25,7 @@ const (
 // Version is a version taken apart.
 type Version struct {
 	// The name before it, without scope and in small letters: "desk" of @harbour/desk@2.3.4; ""
-	// where there is none.
+	// if there is none.
 	Package string
 	Scope   string // of the package: "@harbour", "" where there is none
 	Scheme  Scheme
@@ -98,7 +98,7 @@ func packageOf(name string) (base, scope string) {
 	return strings.Join(parts, "/"), scope
 }
 
-// parseNumbers reads what stands behind name and "v": alone says that there is
+// parseNumbers reads the text after name and "v": alone says that there is
 // nothing before it, numbered that it is called a build.
 func parseNumbers(rest string, alone, numbered bool) Version {
 	if d := compact.FindStringSubmatch(rest); d != nil {
@@ -127,7 +127,7 @@ func parseNumbers(rest string, alone, numbered bool) Version {
 	return v
 }
 
-// tooLarge stands for a number that is none any more.
+// tooLarge stands for a number that is too large to be one.
 const tooLarge = 1<<64 - 1
 
 func numbers(list []string) []uint64 {
@@ -208,7 +208,7 @@ func at(list []uint64, i int) uint64 {
 	return 0
 }
 
-// compareIdentifiers orders what stands behind a version as semantic versions
+// compareIdentifiers orders the identifiers after a version as semantic versions
 // do their pre-releases (section 11.4): none comes after any.
 func compareIdentifiers(a, b string) int {
 	return semver.New(0, 0, 0, a, "").Compare(semver.New(0, 0, 0, b, ""))

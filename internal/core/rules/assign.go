@@ -45,7 +45,7 @@ func (r *reader) assign(list *yaml.Node) (out []*AssignRule) {
 	return out
 }
 
-// number reads a number of users or events from 1 on; 0 where there is none.
+// number reads a number of users or events from 1 on; 0 if there is none.
 func (r *reader) number(n *yaml.Node, field string) int64 {
 	if n == nil {
 		return 0

@@ -116,7 +116,7 @@ func closing(s string) int {
 	return -1
 }
 
-// filled reads what stands between ${ and }, which begins at off of text.
+// filled reads the text between ${ and }, which begins at off of text.
 func (r *reader) filled(n *yaml.Node, text string, off int, inner string) templatePart {
 	name := strings.TrimSpace(inner)
 	lead := len(inner) - len(strings.TrimLeft(inner, " "))

@@ -1,8 +1,7 @@
-// Package sampling decides which event bodies are kept. Every event is
-// counted and keeps its row; a body is kept while an issue has few, and then
-// ever more rarely, so that an issue of a million events holds some thousand
-// bodies spread over its whole life, and every release, environment and day
-// has one at least.
+// Package sampling decides which event bodies are stored. Every event is counted and keeps its row.
+// Bodies are stored while an issue has few, then ever more rarely: an issue of a million events has
+// about a thousand bodies, spread over its whole life, with at least one for each release, environment
+// and day.
 //
 // The decision depends on nothing but its arguments: made twice for the same
 // event in the same state, it comes out alike.

@@ -9,7 +9,7 @@ const (
 	maxBehalfText = 20 * maxBehalf // in bytes
 )
 
-// behalf is what the text of a function says of whom it works for.
+// behalf is what the text of a function says about the caller it works for.
 type behalf struct {
 	fails    bool     // when it fails, its caller asked for that
 	forwards []string // functions that it hands its own first parameter to

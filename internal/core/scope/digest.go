@@ -7,7 +7,7 @@ import (
 	"strings"
 )
 
-// Digest stands for the text of a function, wherever it lies and however it is
+// Digest is a hash of the text of a function, wherever it lies and however it is
 // set: its tokens without comments, white space and the names of its locals.
 // Two digests can be compared for how much of their texts is the same.
 type Digest struct {
@@ -92,7 +92,7 @@ func (d Digest) Like(other Digest) float64 {
 	return min(max((float64(same)/slots-chance)/(1-chance), 0), 0.999)
 }
 
-// IsZero says whether d stands for no text.
+// IsZero says whether d is the digest of no text.
 func (d Digest) IsZero() bool { return d.Tokens == 0 }
 
 // String writes a digest in 99 characters, "" for that of no text.

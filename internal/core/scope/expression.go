@@ -8,7 +8,7 @@ func (p *parser) expression() {
 	}
 }
 
-// ahead is what stands behind the present token, its first two characters.
+// ahead is the first two characters after the present token.
 func (p *parser) ahead() (first, second byte) {
 	i := p.pos
 	for i < len(p.src) && (p.src[i] == ' ' || p.src[i] == '\t' || p.src[i] == '\n' || p.src[i] == '\r') {

@@ -233,7 +233,7 @@ func (p *parser) parens(start int32) (arrow bool) {
 	return false
 }
 
-// item reads what stands between the commas of parentheses: an expression, or
+// item reads one item between the commas of parentheses: an expression, or
 // a parameter.
 func (p *parser) item() {
 	p.assign()

@@ -99,7 +99,7 @@ func (p *parser) attribute(b binding) {
 	}
 }
 
-// children reads what stands between ">" of a tag and that of its end. A
+// children reads the text between ">" of a tag and that of its end. A
 // function that is the only child becomes the property "children".
 func (p *parser) children() {
 	count, only := 0, -1

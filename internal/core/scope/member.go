@@ -90,7 +90,7 @@ func (p *parser) memberName() binding {
 	return b
 }
 
-// computed reads "[…]" and gives the name of the member it stands for: of a
+// computed reads "[…]" and gives the name of the member: of a
 // string or number, or a well-known symbol.
 func (p *parser) computed() binding {
 	noIn, ternary := p.noIn, p.ternary

@@ -52,7 +52,7 @@ type found struct {
 	binding
 	via
 	class   int    // the class whose constructor it is, from 1; 0: it is none
-	returns string // the class of what it returns anew, "" when that is nothing
+	returns string // the class of what it returns again, "" when that is nothing
 }
 
 // extended is a class with what it extends, as far as that is a name.

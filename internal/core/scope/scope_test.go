@@ -13,7 +13,7 @@ func enclosing(t *testing.T, code string) []string {
 	return enclosingIn(t, code, Dialect{})
 }
 
-// enclosingIn is enclosing for a dialect, where "§" stands for an "@" of the code.
+// enclosingIn is enclosing for a dialect, where "§" represents an "@" of the code.
 func enclosingIn(t *testing.T, code string, dialect Dialect) []string {
 	t.Helper()
 	var marks []sourcemap.Pos

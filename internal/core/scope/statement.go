@@ -207,7 +207,7 @@ func (p *parser) declaration() {
 	p.semicolon()
 }
 
-// variables reads what stands behind "var", "let", "const" or "using", and these.
+// variables reads the declarations after "var", "let", "const" or "using", and these words.
 func (p *parser) variables() {
 	if p.word("await") {
 		p.next()

@@ -79,7 +79,7 @@ func (p *parser) constraint() {
 	p.noCondition = outer
 }
 
-// typeOperand reads what stands between "|" and "&".
+// typeOperand reads an operand between "|" and "&".
 func (p *parser) typeOperand() {
 	for p.is(kName) {
 		word := p.text(p.tok)
@@ -200,7 +200,7 @@ func (p *parser) typeName() {
 	}
 }
 
-// typeTemplate passes over a template with all that it holds.
+// typeTemplate skips a template with its contents.
 func (p *parser) typeTemplate() {
 	p.enter()
 	defer p.leave()

@@ -8,7 +8,7 @@ import (
 // longestUser is how long a name with a password may be.
 const longestUser = 512
 
-// userInfo looks at what stands before the host of a URL whose authority
+// userInfo reads the part before the host of a URL whose authority
 // begins at from (RFC 3986, section 3.2).
 func (s *textScan) userInfo(t []byte, from int) (next int) {
 	atMark := s.search(&s.atMark, from, func(i int) int { return indexOrEnd(t, i, "@") })

@@ -115,7 +115,7 @@ func (s *textScan) quoteEnd(t []byte, q int) int {
 	return to
 }
 
-// plainWord are values that tell nothing and that readers need.
+// plainWord are values that are no secret and that readers need.
 var plainWord = map[string]bool{"null": true, "undefined": true, "nil": true, "None": true, "true": true, "false": true,
 	"missing": true, "required": true, "invalid": true, "expired": true, "string": true, "NaN": true, "***": true,
 	"****": true, "*****": true, "********": true}
@@ -123,7 +123,7 @@ var plainWord = map[string]bool{"null": true, "undefined": true, "nil": true, "N
 // longestPlain is the length of the longest plain word.
 const longestPlain = 9
 
-// valueLike says whether what stands behind "name: " in prose looks like a
+// valueLike says whether the text after "name: " in prose looks like a
 // value and not like the next word of the sentence.
 func valueLike(value []byte, w weight) bool {
 	if len(value) >= 20 {
@@ -184,7 +184,7 @@ func nameBefore(t []byte, j int) []byte {
 	return t[j:end]
 }
 
-// skipScheme skips the scheme of credentials, which tells nothing.
+// skipScheme skips the scheme of credentials, which is no secret.
 func skipScheme(t []byte, i int) int {
 	for _, scheme := range []string{"Bearer ", "bearer ", "Basic ", "basic ", "Digest ", "Token ", "token "} {
 		if bytes.HasPrefix(t[i:], []byte(scheme)) {

@@ -25,7 +25,7 @@ var (
 )
 
 // readCounted reads the counts and durations of a message that counts sessions;
-// nil says that it tells of one.
+// nil says that it reports one.
 func readCounted(counts, durations json.RawMessage) (c *Counted, err error) {
 	var ended, took map[string]any
 	if len(counts) == 0 || json.Unmarshal(counts, &ended) != nil || ended == nil {

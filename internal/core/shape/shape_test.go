@@ -12,7 +12,7 @@ import (
 	"testing"
 )
 
-// made gives what stands for a placeholder of testdata/messages.txt.
+// made gives what represents a placeholder of testdata/messages.txt.
 func made(rng *rand.Rand, kind string) string {
 	digits := func(n int) string { return fmt.Sprintf("%0*d", n, rng.Int64N(pow10(n))) }
 	from := func(alphabet string, n int) string {

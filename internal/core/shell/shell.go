@@ -1,6 +1,5 @@
-// Package shell writes commands that people copy into a shell. What comes from
-// events, builds and people stands in them as one harmless word, whatever it
-// holds.
+// Package shell quotes commands that people copy into a shell. Text from events, builds and people
+// becomes one harmless word, whatever it contains.
 package shell
 
 import (
@@ -34,7 +33,7 @@ func Option(name, value string) string {
 	return name + " " + Quote(value)
 }
 
-// Arguments writes what stands behind the options of a command. A word that
+// Arguments writes the words after the options of a command. A word that
 // begins with a dash is set apart from them by "--".
 func Arguments(words ...string) string {
 	var out []string

@@ -155,7 +155,7 @@ func (r *reader) indexes(at int, to *[]int32) (int, error) {
 	})
 }
 
-// list reads an optional list; what is none, and not null, is let go.
+// list reads an optional list; any other value but null is dropped.
 func (r *reader) list(at int, each func(at int)) (int, error) {
 	s := r.m.scan
 	if k := s.kind(at); k != '[' {

@@ -1,10 +1,9 @@
-// Package sourcemap decodes source maps (ECMA-426) and answers where a
-// position of generated code came from. Input is the map's JSON; every
-// fault is reported with its place. Positions in this package are 0-based
-// lines and 0-based UTF-16 columns, as the standard has them.
+// Package sourcemap decodes source maps (ECMA-426) and looks up the original position of generated
+// code. Input is the map's JSON; errors name their place in it. Lines and UTF-16 columns are 0-based,
+// as in the standard.
 //
 // Where the standard demands an error there is one. Where it leaves a choice
-// ("optionally report an error"), what is wrong is let go and counted, and
+// ("optionally report an error"), what is wrong is dropped and counted, and
 // the rest holds.
 //
 // A map keeps the JSON it was read from and decodes no more of it than is
@@ -139,7 +138,7 @@ func (m *Map) Lines() int {
 // Segments is the number of segments.
 func (m *Map) Segments() int { return m.segments }
 
-// Dropped is how much was let go: segments, names of segments and entries of
+// Dropped is how much was dropped: segments, names of segments and entries of
 // the ignoreList that name what is not there, members of a wrong type.
 func (m *Map) Dropped() int { return m.dropped }
 

@@ -301,7 +301,7 @@ func TestFind_AgreesWithALinearSearch(t *testing.T) {
 }
 
 // What is taken is JSON; segments come in order, name what is there, and are
-// found at their own place; written anew they read the same.
+// found at their own place; written again they read the same.
 func FuzzParse(f *testing.F) {
 	for _, raw := range []string{plain, unsorted, `{"version":3,"sections":[{"offset":{"line":0,"column":3},"map":` + plain + `},{"offset":{"line":1,"column":0},"map":` + unsorted + `}]}`,
 		`{"version":3,"sources":["a"],"names":["n"],"ignoreList":[0,9],"mappings":"AAAAA,D,CAAAC;;;gggggggggA,AADD"}`, ")]}'\n" + `{"version":3.0,"x":[{"y":[-1.5e3,true,"\u0041\\"]}],"mappings":";"}`} {

@@ -6,7 +6,7 @@ import (
 	"firethorn/internal/core/event"
 )
 
-// Expand gives an event all that the one stack text it came with holds: the
+// Expand gives an event everything that its one stack text holds: the
 // causes, suppressed exceptions and members that the runtime printed with it
 // become exceptions of their own, other threads its threads; type and message
 // come from the text where the event gives none. An event that lists several

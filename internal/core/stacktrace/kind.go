@@ -55,7 +55,7 @@ func Path(file string) string {
 	return file
 }
 
-// looksHashed tells a content hash from a word: it has a digit or both cases.
+// looksHashed distinguishes a content hash from a word: it has a digit or both cases.
 func looksHashed(s string) bool {
 	digit := strings.ContainsAny(s, "0123456789")
 	mixed := s != strings.ToLower(s) && s != strings.ToUpper(s)

@@ -7,7 +7,7 @@ import (
 	"firethorn/internal/core/event"
 )
 
-// extensions tell a frame's language by its file.
+// extensions give a frame's language by its file.
 var extensions = map[string]Language{
 	".java": Java, ".kt": Java, ".kts": Java, ".scala": Java, ".groovy": Java, ".clj": Java, ".py": Python,
 	".pyx": Python, ".go": Go, ".rb": Ruby, ".erb": Ruby, ".rake": Ruby,

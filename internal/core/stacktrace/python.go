@@ -27,7 +27,7 @@ const (
 )
 
 // pyOneLine are exceptions whose message the interpreter itself writes, on one
-// line: what stands below it is a note that was added.
+// line: the text below it is a note that was added.
 var pyOneLine = map[string]bool{"AttributeError": true, "NameError": true, "UnboundLocalError": true, "KeyError": true,
 	"IndexError": true, "ZeroDivisionError": true, "RecursionError": true, "StopIteration": true,
 	"UnicodeDecodeError": true, "UnicodeEncodeError": true}

@@ -39,7 +39,7 @@ var parts = map[Language]part{
 	DotNet:     {head: netBegins, goesOn: prefixOf("---> ", "--- End of ", "[ERROR] FATAL UNHANDLED EXCEPTION: ")},
 }
 
-// RoleOf says what a line is, and to a trace of which language.
+// RoleOf says what a line is in a trace, and the trace's language.
 func RoleOf(line string) (Language, Role) {
 	if len(line) > maxLine {
 		line = line[:maxLine]
@@ -65,7 +65,7 @@ func RoleOf(line string) (Language, Role) {
 	return "", NoRole
 }
 
-// beginnings are words one of which stands in every head: most lines of a log
+// beginnings are words. Every head has one of them: most lines of a log
 // have none.
 var beginnings = []string{"rror", "xception", "panic", "Traceback", "oroutine", "ejection", "hrowable", "Warning",
 	" at ", ":in ", "SIG", "RACE", " in "}
@@ -94,7 +94,7 @@ func (l Language) Begins(line string) bool {
 	return parts[l].head != nil && parts[l].head(line[:min(len(line), maxLine)])
 }
 
-// BeginsIn lists the languages a trace of which may begin with a line.
+// BeginsIn lists the languages whose traces may begin with a line.
 func BeginsIn(line string) (all []Language) {
 	for _, f := range forms {
 		if f.language.Begins(line) {

@@ -1,6 +1,6 @@
-// Package stacktrace turns the text a runtime printed into exceptions and
-// frames: JavaScript in the dialects of its three engines, Java and its kin,
-// Python, Go, Ruby, PHP, .NET, Rust, Perl, and native debuggers.
+// Package stacktrace parses printed stack traces into exceptions and frames: JavaScript of three
+// engines, Java and other JVM languages, Python, Go, Ruby, PHP, .NET, Rust, Perl, and native
+// debuggers.
 //
 // Frames are innermost first, whatever order the runtime prints; lines and
 // columns count from 1. Nothing here fails: lines that are no frames are kept.

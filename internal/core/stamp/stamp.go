@@ -1,7 +1,6 @@
-// Package stamp ties a generated file to its source map by a debug id
-// (ECMA-426, debug ids): the id stands in a comment at the end of the file and
-// in the map, and in a table that the client reads while the file runs. All is
-// added behind the code, so that no position moves and the map stays true.
+// Package stamp links a generated file to its source map by a debug id (ECMA-426): a comment at the
+// end of the file, a field in the map, and a table that the client reads at run time. Everything is
+// added after the code, so that positions do not change and the map stays correct.
 //
 // Bytes in, bytes out. Pure.
 package stamp
@@ -99,7 +98,7 @@ func Map(raw []byte, id string) ([]byte, error) {
 	return out, nil
 }
 
-// Inline gives the id to a map that stands in its file, behind the code.
+// Inline gives the id to a map inside its file, after the code.
 func Inline(code []byte, id string) ([]byte, error) {
 	raw, err := sourcemap.Data(sourcemap.Link(code))
 	if err != nil {

@@ -15,11 +15,11 @@ type Memory interface {
 	// Frames gives what was remembered of a trace; ok is false where nothing was. They may be
 	// changed.
 	Frames(trace Trace) (frames []event.Frame, ok bool)
-	// Remember is told of a trace that was read, and may hold on to frames.
+	// Remember gets a trace that was read, and may keep frames.
 	Remember(trace Trace, frames []event.Frame)
 }
 
-// Trace stands for the raw frames of an exception and the debug ids of their files.
+// Trace identifies the raw frames of an exception and the debug ids of their files.
 type Trace [sha256.Size]byte
 
 func traceOf(e *event.Event, raws []event.RawFrame) Trace {

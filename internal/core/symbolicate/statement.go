@@ -15,7 +15,7 @@ const (
 	aroundStatement = 400
 )
 
-// statement is what stands at a place of source i, which counts lines from 1
+// statement is the source text at a place of source i, which counts lines from 1
 // and columns from 0: up to the ends of its statement, within its line, with
 // one space for every white space. "" where the text is not known.
 func statement(file *symbols.File, i, line, column int) (string, error) {

@@ -32,7 +32,7 @@ func TestStatementAt(t *testing.T) {
 }
 
 // Where no function can be known the build's own name for it is not kept: what
-// its source says there stands for it, where that is known.
+// its source says there represents it, where that is known.
 func TestFrame_NeverKeepsANameOfTheBuild(t *testing.T) {
 	raw := event.RawFrame{Function: "t", File: "https://q.example/app.js", Line: 1, Column: 19}
 	for name, c := range map[string]struct {

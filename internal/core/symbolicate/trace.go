@@ -14,7 +14,7 @@ import (
 )
 
 // Symbols finds the symbols of a generated file. It returns nil and the reason when there
-// is none. Failed is told when symbols could not be read at the moment.
+// is none. Failed is called when symbols could not be read at the moment.
 type Symbols interface {
 	File(path, debugID string) (file *symbols.File, why string)
 	Failed(err error)
@@ -116,7 +116,7 @@ func failed(known Symbols, err error) {
 
 // Digests notes what the function of the frame that an event is blamed on says
 // in its source, and those of the function that failed on its behalf and of the
-// one that called it: whichever the event is filed under can be followed when
+// one that called it: whichever the event is processed under can be followed when
 // it moves to another file.
 func Digests(e *event.Event, frames [][]event.Frame, known Symbols) {
 	i, j, ok := blame.Origin(frames)
@@ -153,7 +153,7 @@ func Named(file *symbols.File, called string) ([]symbols.Placed, error) {
 	})
 }
 
-// Remark says anew whose code the frames of an event are that were made
+// Remark says again whose code the frames of an event are that were made
 // readable before, under other rules, and whom they blame. It changes frames.
 func Remark(e *event.Event, frames [][]event.Frame, opt Options) {
 	for i := range frames {

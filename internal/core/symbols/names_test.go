@@ -89,7 +89,7 @@ type run struct {
 // names are the names of the originals by place.
 type truths map[sourcemap.Original]string
 
-// several stands for a line with more than one function.
+// several represents a line with more than one function.
 const several = "\x00"
 
 func (t truths) add(p place) {

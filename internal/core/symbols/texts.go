@@ -11,10 +11,10 @@ type Placed struct {
 	Digest scope.Digest
 }
 
-// maxNamed is how many functions of one name are told of.
+// maxNamed is how many functions of one name are listed.
 const maxNamed = 50
 
-// Digest stands for the text of the function that o lies in; zero where its
+// Digest is a hash of the text of the function around o; zero if its
 // source is no script that could be read, or o lies in no function.
 func (f *File) Digest(o sourcemap.Original) (scope.Digest, error) {
 	d, i, err := f.written(o)
@@ -115,7 +115,7 @@ func (f *File) labelsOf(meant func(Function) bool) (map[int]bool, error) {
 	return out, nil
 }
 
-// sourceTexts reads the functions of a source anew, or has them from before.
+// sourceTexts reads the functions of a source again, or has them from before.
 // Each one's digest is made when it is asked for.
 func (f *File) sourceTexts(source int) (decoded, error) {
 	id := blockID{kinds, source}

@@ -64,7 +64,7 @@ func TestFile_FindsFunctionsByNameWithTheirText(t *testing.T) {
 }
 
 // Builds put calls of their own between what came from sources: the place
-// before, in the same function, stands for them.
+// before, in the same function, represents them.
 func TestFile_BesideStaysWithinTheFunction(t *testing.T) {
 	const code = "function a(b){return x(b.name)}function c(d){return x(d)}"
 	f := compiledOf(t, "AACC,oB,qB", code, "src/moor.ts", moor)

@@ -1,7 +1,7 @@
 package text
 
-// Glob says whether all of a text fits a pattern: "*" stands for any characters,
-// also none, "?" for exactly one. Everything else stands for itself; there is no
+// Glob says whether a whole text matches a pattern: "*" matches any characters,
+// also none, "?" exactly one. Everything else matches itself; there is no
 // escape and no special path separator. It compares bytes, save that "?" takes a
 // whole UTF-8 character. Its time is at most the product of both lengths.
 func Glob[T string | []byte](pattern string, text T) bool {

@@ -6,7 +6,7 @@ import (
 	"github.com/agnivade/levenshtein"
 )
 
-// Nearest is the word that somebody who wrote word probably meant; "" where none of
+// Nearest is the word that was probably meant by word; "" where none of
 // words is near: a third of its letters may differ, and one more.
 func Nearest(word string, words []string) string {
 	best, least := "", len(word)/3+2

@@ -1,5 +1,5 @@
-// Package text has what several packages of the core do with text: globs, numbers
-// in sentences, handles of people, the ends of JSON strings.
+// Package text has text helpers of the core: globs, numbers in sentences, handles of people, the ends
+// of JSON strings.
 package text
 
 import "strconv"

@@ -1,5 +1,5 @@
-// Package accounts keeps people, teams, roles, tokens and sign-ins, and says what
-// each token or session may do.
+// Package accounts keeps people, teams, roles, tokens and sign-ins, and the permissions of each token
+// or session.
 package accounts
 
 import (

@@ -19,7 +19,7 @@ const SlotLength = 10 * time.Minute
 // SlotOf is the slot of a time.
 func SlotOf(at time.Time) int64 { return at.Unix() / int64(SlotLength/time.Second) }
 
-// digest tells rules apart that ask for something else under the same name.
+// digest distinguishes rules that ask for something else under the same name.
 func digest(r *rules.AlertRule) []byte {
 	sum := sha256.Sum256(fmt.Appendf(nil, "%q %d %d %g %d", r.Text, r.Users, r.Events, r.Sessions, r.Within))
 	return sum[:8]

@@ -10,7 +10,7 @@ import (
 	"firethorn/internal/store/sight"
 )
 
-// Pause is a rule that fires for nobody until a time.
+// Pause is a rule that is paused until a time.
 type Pause struct {
 	Project, Rule, By string
 	Until, At         time.Time
@@ -40,7 +40,7 @@ func Resume(ctx context.Context, tx *sql.Tx, project int64, rule string) (was bo
 	return n > 0, err
 }
 
-// Pauses are the rules that are paused now, in the projects that somebody sees.
+// Pauses are the rules paused now, in the projects that a person sees.
 func Pauses(ctx context.Context, q db.Querier, seen sight.Sight, now time.Time) (list []Pause, err error) {
 	where, args := seen.Where("a.project")
 	return list, db.Each(ctx, q, func(r *sql.Rows) error {

@@ -121,7 +121,7 @@ func TestAudit_IsOneChain(t *testing.T) {
 	}
 }
 
-// Whoever changes the table is found out, at the entry that was changed.
+// A change of the table is detected, at the entry that was changed.
 func TestAudit_FindsWhatWasTamperedWith(t *testing.T) {
 	for what, statement := range map[string]string{
 		"a changed entry": "UPDATE audit SET actor_name='Oke Farrow' WHERE id=?", "a removed one": "DELETE FROM audit WHERE id=?",

@@ -1,4 +1,4 @@
-// Package inbox keeps what was reported until it is processed: synced appends,
+// Package inbox keeps received events until they are processed: synced appends,
 // batches claimed by lease, failed events, and the totals of what was received.
 package inbox
 
@@ -6,7 +6,7 @@ import (
 	"firethorn/internal/db"
 )
 
-// Store reads and writes batches that wait, failed events and the totals of what was received.
+// Store reads and writes waiting batches, failed events and the totals of received events.
 // It is safe for concurrent use.
 type Store struct {
 	db *db.DB

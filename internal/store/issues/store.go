@@ -1,5 +1,4 @@
-// Package issues reads issues: the list, one issue, its history, its trend and
-// its score.
+// Package issues reads issues: the list, one issue, its history, trend and score.
 package issues
 
 import (

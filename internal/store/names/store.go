@@ -1,5 +1,5 @@
-// Package names keeps the interned names of releases, environments and
-// resources: ids for texts, with a cache of them.
+// Package names interns the names of releases, environments and resources: numeric ids for texts, with
+// a cache.
 package names
 
 import (

@@ -1,5 +1,4 @@
-// Package projects keeps projects with their settings, ingest keys and rules
-// files, and the allowance of what may be reported.
+// Package projects keeps projects with their settings, ingest keys, rules files and allowances.
 package projects
 
 import (

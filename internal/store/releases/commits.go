@@ -25,7 +25,7 @@ type Bundle struct {
 // bundlePart is how many bytes of a bundle stand in one row.
 const bundlePart = 4 << 20
 
-// Bundles lists what was sent of a project's repository, in the order it came.
+// Bundles lists the bundles of a project's repository, in order of arrival.
 func (s *Store) Bundles(ctx context.Context, project int64) (list []Bundle, err error) {
 	err = db.Each(ctx, s.db, func(r *sql.Rows) error {
 		var b Bundle
@@ -58,7 +58,7 @@ func (s *Store) ReadBundle(ctx context.Context, id int64, w io.Writer) error {
 // nothing.
 func (s *Store) AddBundle(ctx context.Context, project int64, b Bundle, body io.ReadSeeker, who accounts.Actor) error {
 	return s.db.InTxOf(ctx, s.db.Slow, func(tx *sql.Tx) error {
-		if _, err := body.Seek(0, io.SeekStart); err != nil { // a second try begins anew
+		if _, err := body.Seek(0, io.SeekStart); err != nil { // a second try begins again
 			return err
 		}
 		return addBundle(ctx, tx, project, b, body, db.Micros(s.db.Now()), who)

@@ -51,8 +51,8 @@ func Changes(ctx context.Context, q db.Querier, project int64, limit int) ([]Cha
 	}, query, args...)
 }
 
-// WriteChanges notes what became of events, beside what is noted of them already. It
-// stands in the transaction that changes them.
+// WriteChanges notes changes of events, in addition to those noted already. It
+// happens in the transaction that changes them.
 func WriteChanges(ctx context.Context, tx *sql.Tx, project int64, list []Change) error {
 	rows := make([][]any, 0, len(list))
 	for _, c := range list {

@@ -14,7 +14,7 @@ type Gap struct {
 	KeepDay     int   // of which alone events are missing; 0: of all
 }
 
-// Gaps lists what is missing of a project's index, the newest first.
+// Gaps lists the missing parts of a project's index, the newest first.
 func Gaps(ctx context.Context, q db.Querier, project int64) ([]Gap, error) {
 	return db.List(ctx, q, func(r *sql.Rows) (g Gap, err error) {
 		err = r.Scan(&g.First, &g.Last, &g.Until, &g.KeepDay)

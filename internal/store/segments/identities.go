@@ -30,7 +30,7 @@ func NewIdentities(d *db.DB) *Identities {
 	return &Identities{d, cache.New(8<<20, func(calledIn, bool) int { return 40 })}
 }
 
-// Add writes what is not known to be written. What it gives back is to be remembered
+// Add writes the names that are not known to be written. What it gives back is to be remembered
 // once the transaction is committed.
 func (i *Identities) Add(ctx context.Context, tx *sql.Tx, project int64, list []Called) ([]Called, error) {
 	fresh := map[Called]bool{}
@@ -49,12 +49,12 @@ func (i *Identities) Add(ctx context.Context, tx *sql.Tx, project int64, list []
 	return out, db.InsertRows(ctx, tx, "INSERT IGNORE INTO user_identity (project, identity, user)", "", rows)
 }
 
-// Remember remembers what is written, so that it is not written again.
+// Remember remembers written names, so that they are not written again.
 func (i *Identities) Remember(project int64, list []Called) {
 	for _, c := range list {
 		i.written.Put(calledIn{project, db.Day(i.db.Now()), c}, true)
 	}
 }
 
-// Forget lets go of all that is remembered: a user was erased.
+// Forget clears the memory: a user was erased.
 func (i *Identities) Forget() { i.written.Clear() }

@@ -1,6 +1,5 @@
-// Package segments keeps the search index: segments of columns, what became of single
-// events since, which positions are missing, and the names and numbers that columns
-// hold in place of texts.
+// Package segments keeps the search index: segments of columns, later changes to single events,
+// missing positions, and the dictionaries of names and numbers.
 package segments
 
 import (
@@ -236,7 +235,7 @@ type Encoded struct {
 	parts [][]any // column, head, body
 }
 
-// Encode makes what is written of a segment. One that is large stands in a row for
+// Encode makes the rows of a segment. A large one takes a row for
 // each column.
 func Encode(codec *columns.Codec, m Meta, s *columns.Segment) Encoded {
 	e := Encoded{Meta: m}
@@ -303,7 +302,7 @@ func Remove(ctx context.Context, tx *sql.Tx, project int64, list []Meta) (ok boo
 	return true, nil
 }
 
-// Damage notes that a segment cannot be read, so that it is made anew.
+// Damage notes that a segment cannot be read, so that it is rebuilt.
 func Damage(ctx context.Context, q db.Querier, project int64, k Key) error {
 	_, err := q.ExecContext(
 		ctx,

@@ -1,5 +1,4 @@
-// Package sessions reads the counts of sessions: by release, environment and hour, by
-// user, by duration, by device.
+// Package sessions reads session counts by release, environment, hour, user, duration and device.
 package sessions
 
 import (

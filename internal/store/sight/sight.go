@@ -1,9 +1,9 @@
-// Package sight filters rows in SQL by the projects that somebody sees.
+// Package sight filters rows in SQL by the projects that a person may see.
 package sight
 
 import "firethorn/internal/core/access"
 
-// Sight is what somebody sees of the projects. The zero value sees none.
+// Sight is the set of projects that a person sees. The zero value sees none.
 type Sight struct {
 	all    bool
 	person int64
@@ -14,7 +14,7 @@ type Sight struct {
 // All sees every project.
 var All = Sight{all: true}
 
-// OfPerson sees the projects in which somebody has at least a role, by themselves or
+// OfPerson sees the projects in which a person has at least a role, by themselves or
 // by a team.
 func OfPerson(person int64, least access.Role) Sight { return Sight{person: person, role: least} }
 

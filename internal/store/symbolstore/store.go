@@ -1,5 +1,4 @@
-// Package symbolstore keeps bundles and source maps as pushed, and what was
-// compiled from them.
+// Package symbolstore keeps pushed bundles and source maps, and the symbols compiled from them.
 package symbolstore
 
 import (

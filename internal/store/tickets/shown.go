@@ -11,7 +11,7 @@ import (
 type Shown struct {
 	Ticket
 	Tracker string // the name of its destination
-	Issue   int64  // that it stands for
+	Issue   int64  // that it represents
 }
 
 // OfIssues lists the tickets of issues, in the order in which they were made.

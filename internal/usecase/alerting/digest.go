@@ -27,7 +27,7 @@ func (s *Service) HeldDue(ctx context.Context) ([]int64, error) {
 	return deliveries.Destinations(ctx, s.DB, deliveries.Held, s.DB.Now())
 }
 
-// Digest sends what was held for a destination until now: of each rule, and each person, in
+// Digest sends the messages held for a destination until now: of each rule, and each person, in
 // one message.
 func (s *Service) Digest(ctx context.Context, destination int64) (more bool, err error) {
 	err = s.DB.InTx(ctx, func(tx *sql.Tx) error {

@@ -26,7 +26,7 @@ import (
 // personTo is who gets a mail; nil: the addresses of the destination.
 type personTo = *accounts.Person
 
-// CheckAddress says what is wrong with a mail address. One with a line break would add lines
+// CheckAddress gives the problem of a mail address. One with a line break would add lines
 // of its own to a mail.
 func CheckAddress(address string) error {
 	a, err := mail.ParseAddress(address)

@@ -2,7 +2,7 @@
 // them, and records each result.
 //
 // Reading order: plan.go (occurrences become deliveries), ask.go (rules are asked about what
-// time and people cause), receivers.go (who gets a message), told.go (what it says),
+// time and people cause), receivers.go (who gets a message), message.go (what it says),
 // send.go (tries, pauses), channels.go (how each kind is sent), digest.go (held messages in
 // one), clock.go (what time causes).
 package alerting

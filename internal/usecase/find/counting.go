@@ -14,7 +14,7 @@ import (
 
 // counting counts what fits. Where everything fits, large segments that no change
 // touched count the same every time: the sum of all of them is remembered, with the
-// users of the values that most events have, and only the others are counted anew.
+// users of the values that most events have, and only the others are counted again.
 type counting struct {
 	*asked
 	whole, rest []hit
@@ -105,7 +105,7 @@ func (c *counting) wholeTotals() *sum {
 	return out
 }
 
-// weight is how many events the rows stand for.
+// weight is how many events the rows represent.
 func (h hit) weight() (n int64) {
 	if h.core.Weights == nil {
 		return int64(h.rows.Count())
@@ -251,7 +251,7 @@ func usersOf(hits []hit, coded []coded, spelled func(columns.Value) string,
 
 // addSpelled adds the events of each value to sums, by how the value is spelled. Values
 // are spelled once each, however many segments hold them. With once every event counts once,
-// whatever it stands for.
+// whatever it represents.
 func addSpelled(sums map[string]int64, hits []hit, coded []coded, spelled func(columns.Value) string,
 	once bool) {
 	counts := make([][]int64, len(hits))

@@ -9,7 +9,7 @@ import (
 	"firethorn/internal/db"
 )
 
-// plan says how the parts of a search for issues are answered, of which all must hold:
+// plan says how the parts of a search for issues are answered; all must match:
 // by a condition on the rows of the list, by the few issues that fit, or by events and
 // variants.
 type plan struct {

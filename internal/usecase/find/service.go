@@ -1,5 +1,5 @@
-// Package find answers searches: which issues and events fit, what their values are,
-// when they came, and whom they hit.
+// Package find answers searches: matching issues and events, value counts, histograms, and affected
+// users.
 //
 // Reading order: snapshot.go (one consistent view of the index), load.go (columns, by
 // way of a cache), compile.go (a search becomes tests on rows), issues.go, events.go,

@@ -67,7 +67,7 @@ func fact(m *members.Members, t query.Term) []bool {
 	return members.Where(m.Message, holds)
 }
 
-// issueSet gives the issues of which a word, or a term of the list, holds.
+// issueSet gives the issues that match a word, or a term of the list.
 func (c *compiler) issueSet(ctx context.Context, n query.Node) (map[int64]bool, error) {
 	if w, ok := n.(query.Word); ok {
 		return c.n.withWord(ctx, w)
@@ -133,7 +133,7 @@ func (c *compiler) counted(ctx context.Context, n query.Node, negated bool) ([]b
 	}, "SELECT id, events FROM variant WHERE project=?", c.p.ID)
 }
 
-// variantsOf gives the variants of which a normal search holds that asks for nothing
+// variantsOf gives the variants that match a normal search that asks for nothing
 // but what is known of variants and issues.
 func (c *compiler) variantsOf(ctx context.Context, n query.Node) ([]bool, error) {
 	switch n := n.(type) {

@@ -66,7 +66,7 @@ func (a *asked) hasWord(ctx context.Context, w query.Word) (condition, error) {
 // more words.
 const enough = 3000
 
-// noted gives the issues of which words are noted that may have a phrase: of one word
+// noted gives the issues with noted words that may have a phrase: for one word
 // all that have it. The longest word is asked for first, since it is the rarest, mostly.
 func (n *snapshot) noted(ctx context.Context, want []string) (map[int64]bool, error) {
 	order := make([]int, len(want))

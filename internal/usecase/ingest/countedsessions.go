@@ -76,7 +76,7 @@ func (w *batchTx) writeCounted(ctx context.Context, messages []SessionMessage) e
 	return sessions.Add(ctx, w.tx, w.Project.ID, counts)
 }
 
-// knownCounted finds those of the messages that were filed before.
+// knownCounted finds those of the messages that were processed before.
 func (w *batchTx) knownCounted(ctx context.Context, messages []SessionMessage) (map[countedKey]bool, error) {
 	known := map[countedKey]bool{}
 	for chunk := range slices.Chunk(messages, db.AskedRows) {

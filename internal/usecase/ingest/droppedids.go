@@ -34,7 +34,7 @@ func idHash(id uuid.UUID) uint64 {
 	return binary.BigEndian.Uint64(h[:8])
 }
 
-// bucketOf is the row that a hash stands in: hashes are spread evenly, so each
+// bucketOf is the row that holds a hash: hashes are spread evenly, so each
 // row holds an even part of their range.
 func bucketOf(hash uint64, buckets int) int {
 	hi, _ := bits.Mul64(hash, uint64(buckets))

@@ -14,7 +14,7 @@ import (
 	"firethorn/internal/usecase/ingest"
 )
 
-// A sender that was away for weeks sends again what was filed before its
+// A sender that was away for weeks sends again what was processed before its
 // partition was dropped: it counts no second time, for 60 days.
 func TestRetire_KnowsRepeatsOfWhatWasDropped(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)

@@ -11,7 +11,7 @@ import (
 	"firethorn/internal/store/projects"
 )
 
-// wholeOf finds the issue of a new fingerprint that one stands for which is
+// wholeOf finds the issue of a new fingerprint that one represents which is
 // known: of a trace in which an engine left frames out by whole ones, and the
 // other way round (fingerprint.Result.As). 0: none is known. The fingerprint
 // leads there from then on.
@@ -44,13 +44,13 @@ func (w *batchTx) wholeOf(ctx context.Context, print fingerprint.Result) (issue 
 }
 
 // wholeTrace is the fingerprint of a whole trace that one with frames left out
-// stands for.
+// represents.
 type wholeTrace struct {
 	fingerprint fingerprint.Key
 	stays       []byte
 }
 
-// ownerOf is the whole trace that a fingerprint stands for; either says that it
+// ownerOf is the whole trace that a fingerprint represents; either says that it
 // could be one of several.
 func (w *batchTx) ownerOf(ctx context.Context, k fingerprint.Key) (owner wholeTrace, either bool, err error) {
 	var of []byte

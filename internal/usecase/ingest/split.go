@@ -13,7 +13,7 @@ import (
 	"firethorn/internal/store/issues"
 )
 
-// splitRule is a split that acts on what is filed under some fingerprint.
+// splitRule is a split that acts on what is processed under some fingerprint.
 type splitRule struct {
 	id int64
 	difference.Difference

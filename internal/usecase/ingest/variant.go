@@ -67,7 +67,7 @@ func (w *batchTx) chooseVariants(ctx context.Context) error {
 		}
 		r.variant = w.variants[r.Print.Variant]
 		if !other && r.Print.Caller != "" && r.variant.print != r.Print.Key {
-			r.Print = r.Print.Through(r.Event, r.Frames) // as the variant was filed
+			r.Print = r.Print.Through(r.Event, r.Frames) // as the variant was processed
 		}
 	}
 	if err := w.takeApart(ctx); err != nil {
@@ -78,7 +78,7 @@ func (w *batchTx) chooseVariants(ctx context.Context) error {
 
 // lookThrough gives r the fingerprint that blames who called its origin, when
 // so many different functions did that it must fail on their behalf. What is
-// filed already stays where it is.
+// processed already stays where it is.
 func (w *batchTx) lookThrough(ctx context.Context, r *row) error {
 	if r.Print.Caller == "" {
 		return nil
@@ -133,7 +133,7 @@ func (w *batchTx) loadForms(ctx context.Context) error {
 }
 
 // newVariant makes the variant of r, whose fingerprint it gives as it is to be
-// filed; where that is another than its own, that variant may be there already.
+// processed; where that is another than its own, that variant may be there already.
 func (w *batchTx) newVariant(ctx context.Context, r *row) (fingerprint.Result, error) {
 	if err := w.lookThrough(ctx, r); err != nil {
 		return r.Print, err

@@ -1,5 +1,5 @@
-// Package moves takes variants from one issue to another: merge, split, late
-// symbols, moved code, and undo. Derived rows follow in the background.
+// Package moves moves variants between issues: merge, split, late symbols, moved code, and undo.
+// Background jobs update derived rows.
 package moves
 
 import (

@@ -11,7 +11,7 @@ import (
 )
 
 // Carriers lists who has a role in a project, people and teams, with the impact of
-// the open issues that each has in the projects that somebody sees; where there are
+// the open issues that each has in the projects that a person sees; if there are
 // many, some seconds ago.
 func (s *Service) Carriers(ctx context.Context, project int64, seen sight.Sight) ([]owners.Person, error) {
 	return s.carriers.Get(carriersOf{project, seen}, func() ([]owners.Person, error) {
@@ -19,7 +19,7 @@ func (s *Service) Carriers(ctx context.Context, project int64, seen sight.Sight)
 	})
 }
 
-// carriersOf is whom Carriers was asked about, and by whom.
+// carriersOf is a question to Carriers: about which people, and who asks.
 type carriersOf struct {
 	project int64
 	seen    sight.Sight

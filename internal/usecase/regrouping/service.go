@@ -1,5 +1,4 @@
-// Package regrouping groups stored events anew, by other rules or a newer
-// grouping version, and takes that back.
+// Package regrouping regroups stored events by other rules or a newer grouping version, and undoes it.
 package regrouping
 
 import (

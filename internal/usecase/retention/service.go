@@ -1,5 +1,5 @@
-// Package retention deletes what is no longer kept, erases a person, deletes
-// issues, and compares and repairs counters.
+// Package retention deletes expired data, erases people, deletes issues, and verifies and repairs
+// counters.
 package retention
 
 import (

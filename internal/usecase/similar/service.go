@@ -1,5 +1,5 @@
-// Package similar finds issues that look alike or occur together, and reviews
-// how well events are grouped.
+// Package similar finds issues that look alike or occur together, and reviews the grouping of a
+// project.
 package similar
 
 import (

@@ -30,7 +30,7 @@ func LoadParked(ctx context.Context, tx *sql.Tx, id int64) (p ParkedRow, err err
 	return p, json.Unmarshal([]byte(hours), &p.Hours)
 }
 
-// Since sums up; hours that are past are let go of.
+// Since sums up, and drops the hours that are past.
 func (p ParkedRow) Since(now time.Time) issue.Since {
 	s := issue.Since{Events: p.Events, Users: p.Users}
 	first := now.Unix()/3600 - 23
@@ -44,7 +44,7 @@ func (p ParkedRow) Since(now time.Time) issue.Since {
 	return s
 }
 
-// Save writes what was counted.
+// Save writes the counts.
 func (p ParkedRow) Save(ctx context.Context, tx *sql.Tx, id int64) error {
 	raw, err := json.Marshal(p.Hours)
 	if err != nil {

@@ -1,5 +1,5 @@
-// Package status changes the status of issues: state, list row, history and
-// notices, for people and for what happens by itself.
+// Package status changes the status of issues, by people and automatically: state, list row, history
+// and notices.
 package status
 
 import (

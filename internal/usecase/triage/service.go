@@ -1,4 +1,4 @@
-// Package triage is what people decide: about one issue, about many, in a round;
+// Package triage carries out people's decisions: about one issue, about many, in a round. It also has
 // comments, hand-over, and what happened since a decision.
 package triage
 

@@ -1,3 +1,3 @@
-// Package plainscan holds tests alone: random searches, each compared with a plain scan
-// of the same events, while everything happens to them that can.
+// Package plainscan has tests only: random searches, each compared with a plain scan of the same
+// events while the index changes.
 package plainscan

@@ -140,7 +140,7 @@ func scan(b *testbed.Bench, sent map[uuid.UUID]*event.Event, erased map[uuid.UUI
 	return p
 }
 
-// holds says whether a search holds of an event: 1, or not: -1, or cannot be told: 0.
+// holds says whether a search holds of an event: 1, or not: -1, or is unknown: 0.
 func (p *plain) holds(n query.Node, e *plainEvent) int {
 	switch n := n.(type) {
 	case query.And:
